@@ -1,0 +1,372 @@
+package access_test
+
+import (
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"arbora.example/access"
+)
+
+// world is a small organisation that tests change by names.
+type world struct {
+	t   *testing.T
+	now *access.Snapshot
+	ids map[string]access.ID // of scopes by address, principals by name
+}
+
+// newWorld has a steward rowan, a user bram, a group curators, and top/folder.
+func newWorld(t *testing.T) *world {
+	w := &world{t: t, now: access.New(access.Shipped()), ids: map[string]access.ID{}}
+	w.create("top", access.Organisation)
+	w.create("top/folder", access.Folder)
+	for name, kind := range map[string]access.PrincipalKind{"rowan": access.User, "bram": access.User, "curators": access.Group, "trust": access.Group} {
+		w.ids[name] = newID()
+		w.must(access.CreatePrincipal{Principal: access.Principal{ID: w.ids[name], Kind: kind, Name: name}})
+	}
+	w.grant("steward", "rowan", "top")
+	return w
+}
+
+func (w *world) try(changes ...access.Change) error {
+	next, err := w.now.With(w.now.Revision()+1, changes...)
+	if err == nil {
+		w.now = next
+	}
+	return err
+}
+
+func (w *world) must(changes ...access.Change) {
+	w.t.Helper()
+	require.NoError(w.t, w.try(changes...))
+}
+
+func (w *world) scope(address string, kind access.Kind) access.CreateScope {
+	parent, last := access.SplitAddress(address)
+	name, typeName := access.SplitFullName(last)
+	id := newID()
+	if _, taken := w.ids[address]; !taken {
+		w.ids[address] = id
+	}
+	return access.CreateScope{Scope: access.Scope{ID: id, Parent: w.ids[parent], Kind: kind, Name: name, Type: typeName}}
+}
+
+func (w *world) create(address string, kind access.Kind) {
+	w.t.Helper()
+	w.must(w.scope(address, kind))
+}
+
+func (w *world) grant(role, who, at string) access.ID {
+	w.t.Helper()
+	id := newID()
+	w.must(access.CreateGrant{Grant: access.Grant{ID: id, Scope: w.ids[at], Principal: w.ids[who], Role: role}})
+	return id
+}
+
+// policy puts a policy written as text.
+func (w *world) policy(at, name, text string) access.ID {
+	w.t.Helper()
+	statements, notes, err := access.Reader{Snapshot: w.now, Scope: w.ids[at]}.ParsePolicy(text)
+	require.NoError(w.t, err)
+	id := newID()
+	w.must(access.PutPolicy{Policy: access.Policy{ID: id, Scope: w.ids[at], Name: name, Statements: statements, Notes: notes}})
+	return id
+}
+
+func (w *world) join(member, group string) error {
+	return w.try(access.AddMember{Membership: access.Membership{Group: w.ids[group], Member: w.ids[member]}})
+}
+
+func (w *world) ask(who, permission, at string) access.Decision {
+	p := access.Shipped().MustPermission(permission)
+	return w.now.Decide(access.Question{Principal: w.ids[who], Permission: p, Scope: w.ids[at]})
+}
+
+func (w *world) may(who, permission, at string) bool { return w.ask(who, permission, at).Allowed }
+
+func TestAccessAddsUpDownTheTree(t *testing.T) {
+	w := newWorld(t)
+	w.create("top/folder/house", access.Project)
+	w.create("top/folder/house/log.bucket", access.Resource)
+	require.Equal(t, access.NotGranted, w.ask("bram", "describe bucket", "top/folder/house/log.bucket").Reason)
+
+	builder := w.grant("builder", "curators", "top/folder")
+	require.False(t, w.may("bram", "edit bucket", "top/folder/house/log.bucket"))
+	require.NoError(t, w.join("bram", "curators"))
+	decision := w.ask("bram", "edit bucket", "top/folder/house/log.bucket")
+	require.True(t, decision.Allowed)
+	require.Equal(t, builder, decision.Rule.Grant)
+	require.Equal(t, w.ids["top/folder"], decision.Origin)
+
+	observer := w.grant("observer", "bram", "top/folder/house/log.bucket")
+	require.True(t, w.may("bram", "edit bucket", "top/folder/house/log.bucket"), "a narrower grant takes nothing away")
+	require.Equal(t, observer, w.ask("bram", "describe bucket", "top/folder/house/log.bucket").Rule.Grant, "the nearest grant decides")
+
+	w.must(access.RevokeGrant{ID: builder})
+	require.False(t, w.may("bram", "edit bucket", "top/folder/house/log.bucket"))
+	require.True(t, w.may("bram", "describe bucket", "top/folder/house/log.bucket"))
+	require.False(t, w.may("bram", "describe project", "top/folder/house"))
+}
+
+func TestPlanesAreApart(t *testing.T) {
+	w := newWorld(t)
+	w.create("top/folder/house", access.Project)
+	w.create("top/folder/house/log.bucket", access.Resource)
+	require.False(t, w.may("rowan", "fetch object", "top/folder/house/log.bucket"), "a steward holds the control plane only")
+	w.grant("content-reader", "bram", "top/folder/house/log.bucket")
+	require.True(t, w.may("bram", "fetch object", "top/folder/house/log.bucket"))
+	require.False(t, w.may("bram", "erase object", "top/folder/house/log.bucket"))
+	require.Equal(t, access.Meaningless, w.ask("rowan", "start machine", "top/folder/house/log.bucket").Reason)
+}
+
+func TestRetiredScopesAndInactivePeople(t *testing.T) {
+	w := newWorld(t)
+	w.create("top/folder/house", access.Project)
+	w.must(access.RetireScope{ID: w.ids["top/folder"]})
+	require.Equal(t, access.Retired, w.ask("rowan", "edit project", "top/folder/house").Reason)
+	require.True(t, w.may("rowan", "describe project", "top/folder/house"))
+	require.True(t, w.may("rowan", "restore folder", "top/folder"))
+	w.must(access.RestoreScope{ID: w.ids["top/folder"]})
+	require.True(t, w.may("rowan", "edit project", "top/folder/house"))
+
+	w.ids["gone"] = newID()
+	w.must(access.CreatePrincipal{Principal: access.Principal{ID: w.ids["gone"], Kind: access.User, Name: "gone", Inactive: true}})
+	w.grant("steward", "gone", "top")
+	require.Equal(t, access.Inactive, w.ask("gone", "describe folder", "top/folder").Reason)
+	require.True(t, w.now.View(w.ids["gone"], nil).Empty())
+}
+
+// TestViolations holds each rule's message: what is wrong and what would be right.
+func TestViolations(t *testing.T) {
+	w := newWorld(t)
+	w.create("top/folder/house", access.Project)
+	w.create("top/folder/house/cellar", access.Compartment)
+	w.create("top/folder/house/log.bucket", access.Resource)
+	require.NoError(t, w.join("bram", "curators"))
+	require.NoError(t, w.join("curators", "trust"))
+	deep := "top"
+	for range access.MaxDepth - 1 {
+		deep += "/deeper"
+		w.create(deep, access.Folder)
+	}
+	first := w.now.GrantsFor(w.ids["rowan"])[0]
+	member := func(member, group string) access.AddMember {
+		return access.AddMember{Membership: access.Membership{Group: w.ids[group], Member: w.ids[member]}}
+	}
+	for _, c := range []struct {
+		change access.Change
+		rule   access.Rule
+		says   string
+	}{
+		{w.scope("top/Folder", access.Folder), access.RuleName, `"Folder" is no name: use 1 to 63 lower-case letters`},
+		{w.scope("top/-a", access.Folder), access.RuleName, `with a letter or digit at both ends`},
+		{w.scope("top/"+strings.Repeat("a", 64), access.Folder), access.RuleName, "1 to 63"},
+		{w.scope("top/folder", access.Folder), access.RuleTaken, "top already has something called folder: choose another name"},
+		{w.scope("top/x.bucket", access.Resource), access.RulePlacement, "a bucket cannot sit in an organisation: it belongs in a project or a compartment"},
+		{w.scope("top/folder/x", access.Compartment), access.RulePlacement, "a compartment cannot sit in a folder: it belongs in an organisation, a project or a compartment"},
+		{w.scope("top/folder/house/x", access.Folder), access.RulePlacement, "a folder cannot sit in a project"},
+		{w.scope("top/folder/house/x", access.Organisation), access.RulePlacement, "an organisation stands at the top"},
+		{w.scope("top/folder/house/x.buckt", access.Resource), access.RuleUnknown, `there is no resource type "buckt"`},
+		{w.scope("top/folder/house/x.object", access.Resource), access.RuleUnknown, `there is no resource type "object"`},
+		{w.scope("top/nowhere/x", access.Folder), access.RuleUnknown, "the scope that x should sit in is not there"},
+		{w.scope(deep+"/deeper", access.Folder), access.RuleDepth, "would reach 17 containers down from the top: at most 16"},
+		{access.CreatePrincipal{Principal: access.Principal{ID: newID(), Kind: access.User, Name: "bram"}}, access.RuleTaken, "there is already a user called bram"},
+		{member("bram", "curators"), access.RuleSame, "user bram is already in curators"},
+		{member("trust", "curators"), access.RuleCycle, "trust cannot go into curators: that would be a circle, curators in trust in curators"},
+		{member("curators", "curators"), access.RuleCycle, "a circle, curators in curators"},
+		{member("bram", "rowan"), access.RulePlacement, "rowan is a user, not a group"},
+		{access.RemoveMember{Membership: access.Membership{Group: w.ids["trust"], Member: w.ids["bram"]}}, access.RuleUnknown, "user bram is not a direct member of trust"},
+		{access.CreateGrant{Grant: access.Grant{ID: newID(), Scope: first.Scope, Principal: first.Principal, Role: "steward"}}, access.RuleSame, "user rowan already holds steward at top"},
+		{access.CreateGrant{Grant: access.Grant{ID: newID(), Scope: first.Scope, Principal: first.Principal, Role: "stewart"}}, access.RuleUnknown, `there is no role "stewart" (did you mean steward?)`},
+		{access.RevokeGrant{ID: newID()}, access.RuleUnknown, "there is no grant"},
+		{access.RevokeGrant{ID: first.ID}, access.RuleLockOut, "this would leave nobody active who can grant at top"},
+	} {
+		before := w.now
+		err := w.try(c.change)
+		var v *access.Violation
+		require.ErrorAs(t, err, &v, "%#v", c.change)
+		require.Equal(t, c.rule, v.Rule, v.Error())
+		require.Contains(t, v.Error(), c.says)
+		require.Same(t, before, w.now)
+	}
+}
+
+func TestAddressesAreSeenAsFarAsAccessReaches(t *testing.T) {
+	w := newWorld(t)
+	w.create("top/folder/house", access.Project)
+	w.create("top/folder/house/log.bucket", access.Resource)
+	w.create("top/folder/house/fan.machine", access.Resource)
+	w.create("top/other", access.Folder)
+	w.grant("storage-observer", "bram", "top/folder/house")
+	view := w.now.View(w.ids["bram"], nil)
+	for address, seen := range map[string]bool{
+		"top": true, "top/folder": true, "top/folder/house": true, "top/folder/house/log.bucket": true,
+		"top/folder/house/fan.machine": false, "top/other": false,
+	} {
+		require.Equal(t, seen, view.Sees(w.ids[address]), address)
+		_, err := w.now.Resolve(address, view)
+		require.Equal(t, seen, err == nil, address)
+	}
+	_, hidden := w.now.Resolve("top/other", view)
+	_, absent := w.now.Resolve("top/othar", view)
+	require.Equal(t, strings.ReplaceAll(hidden.Error(), "other", ""), strings.ReplaceAll(absent.Error(), "othar", ""))
+	_, err := w.now.Resolve("top/folder/hause", view)
+	require.ErrorContains(t, err, "did you mean top/folder/house?")
+	_, err = w.now.Resolve("folder/house", view)
+	require.ErrorContains(t, err, "did you mean top/folder/house?")
+
+	place, err := w.now.Resolve("top/folder/house/log.bucket/2026/november.csv", view)
+	require.NoError(t, err)
+	require.Equal(t, "2026/november.csv", place.Rest, "a bucket decides for what is in it")
+	require.Equal(t, w.ids["top/folder/house/log.bucket"], place.Scope.ID)
+}
+
+func TestExplainTellsTheWayThroughGroups(t *testing.T) {
+	w := newWorld(t)
+	require.NoError(t, w.join("bram", "curators"))
+	require.NoError(t, w.join("curators", "trust"))
+	w.grant("observer", "trust", "top")
+	w.grant("operator", "bram", "top/folder")
+	e := w.now.Explain(access.Question{Principal: w.ids["bram"], Permission: access.Shipped().MustPermission("edit folder"), Scope: w.ids["top/folder"]})
+	require.False(t, e.Allowed)
+	require.Len(t, e.Met, 3, "the steward's grant is met too: it is about the permission")
+	require.Empty(t, e.Met[0].Through)
+	require.Equal(t, []string{"curators", "trust"}, e.Met[2].Through)
+}
+
+func TestNobodyGivesWhatTheyDoNotHold(t *testing.T) {
+	w := newWorld(t)
+	c := access.Shipped()
+	builder, _ := c.Role("builder")
+	observer, _ := c.Role("observer")
+	w.grant("builder", "bram", "top/folder")
+	for _, role := range []*access.Role{builder, observer} {
+		_, ok := w.now.MayGive(w.ids["bram"], role.Permissions, w.ids["top/folder"], nil)
+		require.True(t, ok)
+		_, ok = w.now.MayGive(w.ids["bram"], role.Permissions, w.ids["top"], nil)
+		require.False(t, ok)
+	}
+	gift := access.CreateGrant{Grant: access.Grant{ID: newID(), Scope: w.ids["top"], Principal: w.ids["curators"], Role: "observer"}}
+	excess, found, err := w.now.Exceeds(w.ids["bram"], nil, gift)
+	require.NoError(t, err)
+	require.True(t, found, "a group with nobody in it counts too")
+	require.Equal(t, "curators", excess.Principal.Name)
+	_, found, err = w.now.Exceeds(w.ids["rowan"], nil, gift)
+	require.NoError(t, err)
+	require.False(t, found)
+}
+
+func TestDecideAllocatesNothing(t *testing.T) {
+	w := newWorld(t)
+	w.create("top/folder/house", access.Project)
+	require.NoError(t, w.join("bram", "curators"))
+	w.grant("builder", "curators", "top/folder")
+	q := access.Question{Principal: w.ids["bram"], Permission: access.Shipped().MustPermission("edit project"), Scope: w.ids["top/folder/house"]}
+	require.Zero(t, testing.AllocsPerRun(100, func() { w.now.Decide(q) }))
+}
+
+func TestShippedCatalogue(t *testing.T) {
+	c := access.Shipped()
+	words := map[string]string{}
+	claim := func(word, as string) {
+		require.True(t, words[word] == "" || words[word] == as, "%s is %s and %s", word, words[word], as)
+		words[word] = as
+	}
+	for _, class := range access.Classes {
+		claim(string(class), "class")
+	}
+	for _, s := range c.Services() {
+		claim(s.Name, "service")
+		for _, typ := range s.Types {
+			claim(typ.Name, "type")
+			for _, o := range typ.Operations {
+				claim(o.Name, "operation")
+				require.Equal(t, o, c.Operation(c.MustPermission(o.String())))
+				if o.Class == access.Govern {
+					require.Contains(t, []string{"people", "access"}, o.Service)
+				}
+			}
+		}
+	}
+	for name, want := range map[string]struct{ holds, lacks string }{
+		"steward":         {"create grant, enrol group, retire folder", "fetch object"},
+		"builder":         {"create folder, start machine, retire bucket", "create grant, create user, fetch object"},
+		"operator":        {"start machine, describe bucket", "edit bucket, list grant"},
+		"observer":        {"describe bucket, list user", "start machine, list grant"},
+		"auditor":         {"list grant, describe audit-record", "start machine, create grant"},
+		"access-manager":  {"create grant, grant-beyond grant, list user", "create user, describe bucket"},
+		"people-manager":  {"create user, enrol group, describe project", "create grant, describe bucket"},
+		"pathfinder":      {"list bucket, list project", "describe bucket, list user"},
+		"storage-builder": {"create bucket", "create machine, put object"},
+		"content-keeper":  {"erase object, put object", "describe bucket"},
+	} {
+		role, err := c.Role(name)
+		require.NoError(t, err)
+		for _, p := range strings.Split(want.holds, ", ") {
+			require.True(t, role.Permissions.Has(c.MustPermission(p)), "%s should hold %s", name, p)
+		}
+		for _, p := range strings.Split(want.lacks, ", ") {
+			require.False(t, role.Permissions.Has(c.MustPermission(p)), "%s should not hold %s", name, p)
+		}
+		require.Equal(t, role.Permissions.Meets(c.Governing()), role.Privileged)
+	}
+	for text, says := range map[string]string{
+		"fetch":         "write an operation and a type",
+		"fetch objct":   "did you mean object?",
+		"ferch object":  "object has no operation \"ferch\"; it has list, fetch, put, erase (did you mean fetch?)",
+		"start bucket":  "bucket has no operation \"start\"",
+		"a b c":         "is no permission",
+		"fetch nothing": "there is no type \"nothing\"",
+	} {
+		_, err := c.Permission(text)
+		require.ErrorContains(t, err, says)
+	}
+}
+
+func TestIDText(t *testing.T) {
+	id := access.ID{0: 0x01, 6: 0x70, 15: 0xff}
+	back, err := access.ParseID(id.String())
+	require.NoError(t, err)
+	require.Equal(t, id, back)
+	for _, bad := range []string{"", "01a", id.String() + "0", strings.Replace(id.String(), "-", "0", 1), strings.Replace(id.String(), "0", "g", 1)} {
+		_, err := access.ParseID(bad)
+		require.ErrorIs(t, err, access.ErrBadID)
+	}
+}
+
+func TestRolesForWantedPermissions(t *testing.T) {
+	c := access.Shipped()
+	for wanted, want := range map[string]struct {
+		role   string
+		beyond int
+	}{
+		"fetch object":                        {"content-reader", 1},
+		"fetch object, list object":           {"content-reader", 0},
+		"put object":                          {"content-writer", 2},
+		"erase object":                        {"content-keeper", 3},
+		"start machine":                       {"compute-operator", 3},
+		"start machine, start database":       {"operator", 35},
+		"create grant":                        {"access-manager", 32},
+		"fetch object, start machine":         {"", 0},
+		"attach network, describe network":    {"networking-operator", 3},
+		"describe database, describe machine": {"observer", 26},
+	} {
+		set, err := c.Collect(strings.Split(wanted, ", ")...)
+		require.NoError(t, err)
+		ranked := access.RolesFor(set, slices.Values(c.Roles()))
+		if want.role == "" {
+			require.Empty(t, ranked, "no role spans both planes")
+			continue
+		}
+		require.Equal(t, want.role, ranked[0].Role.Name, wanted)
+		require.Equal(t, want.beyond, ranked[0].Beyond, wanted)
+		for i, r := range ranked {
+			require.Zero(t, set.Minus(r.Role.Permissions).Len())
+			require.True(t, i == 0 || ranked[i-1].Beyond <= r.Beyond)
+		}
+	}
+	_, err := c.Collect("list object", "fetsh object")
+	require.ErrorContains(t, err, "did you mean fetch?")
+}

@@ -1,0 +1,266 @@
+package access
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+)
+
+// Class says what sort of act an operation is. Every operation has exactly one.
+type Class string
+
+// The classes, from the mildest on. Every write on people, groups, roles, grants and policies is Govern.
+const (
+	Observe Class = "observe"
+	Operate Class = "operate"
+	Modify  Class = "modify"
+	Destroy Class = "destroy"
+	Govern  Class = "govern"
+)
+
+// Classes lists all classes, from the mildest on.
+var Classes = []Class{Observe, Operate, Modify, Destroy, Govern}
+
+// Plane says whether an operation touches a thing itself or what is in it.
+type Plane string
+
+// The planes: a machine is on the control plane, what is on its disk on the data plane.
+const (
+	Control Plane = "control"
+	Data    Plane = "data"
+)
+
+// Planes lists both planes.
+var Planes = []Plane{Control, Data}
+
+// Operation is one verb that a resource type knows.
+type Operation struct {
+	Name       string
+	Type       string
+	Service    string
+	Class      Class
+	Plane      Plane
+	Permission Permission
+	Needs      []Permission // on what the operation refers to, such as a machine's network: all or none
+}
+
+// String writes the operation as a permission: "fetch object".
+func (o Operation) String() string { return o.Name + " " + o.Type }
+
+// Type is a resource type, a kind of container, or one of Arbora's own objects.
+type Type struct {
+	Name        string
+	Title       string
+	Description string
+	Service     string
+	Parents     []string // the types it may sit in; "resource" stands for every resource type
+	Open        bool     // addresses beneath an instance need not be registered: the instance decides for them
+	Registered  bool     // its instances are scopes of the tree
+	Operations  []Operation
+
+	kind    Kind // of its instances
+	index   uint16
+	meaning Set // the permissions that mean something at an instance
+}
+
+// Service is a platform service: a set of types that belong together.
+type Service struct {
+	Name        string
+	Title       string
+	Description string
+	Types       []*Type
+	Shipped     bool // it came with Arbora, rather than being registered
+}
+
+// own reports whether the service is one of Arbora's own: the general roles cover it, and it is always offered.
+func (s *Service) own() bool { return slices.Contains(ownServices, s.Name) }
+
+var ownServices = []string{"tree", "people", "access"}
+
+// Catalogue is what can be permitted at all, and the roles built from it. It never changes once loaded.
+type Catalogue struct {
+	services   []*Service
+	types      map[string]*Type
+	typeOrder  []*Type               // by index
+	operations []Operation           // by permission number
+	byName     map[string]Permission // "fetch object"
+	lasting    Set                   // what is still decided in a retired scope
+	governing  Set
+	everything Set
+	roles      map[string]*Role
+	roleOrder  []*Role
+	general    []byte   // the file of the general roles
+	files      [][]byte // of the services, in order
+	shipped    int      // how many of them came with Arbora
+}
+
+// Services lists the services in the order they were loaded.
+func (c *Catalogue) Services() []*Service { return c.services }
+
+// Type finds a type by name.
+func (c *Catalogue) Type(name string) (*Type, bool) {
+	t, ok := c.types[name]
+	return t, ok
+}
+
+// Operation gives what a permission number stands for.
+func (c *Catalogue) Operation(p Permission) Operation { return c.operations[p] }
+
+// Permissions counts the permissions; their numbers are 0 to one less.
+func (c *Catalogue) Permissions() int { return len(c.operations) }
+
+// Permission finds a permission by its text, an operation and a type such as "fetch object". The error is a
+// [*Violation] that names the nearest one known.
+func (c *Catalogue) Permission(text string) (Permission, error) {
+	words := strings.Fields(text)
+	if p, ok := c.byName[strings.Join(words, " ")]; ok {
+		return p, nil
+	}
+	if len(words) != 2 {
+		return 0, violation(RuleUnknown, "%q is no permission: write an operation and a type, such as \"describe project\"", text)
+	}
+	t, ok := c.types[words[1]]
+	if !ok {
+		v := violation(RuleUnknown, "there is no type %q", words[1])
+		v.Nearest = Nearest(words[1], c.typeNames())
+		return 0, v
+	}
+	var verbs []string
+	for _, o := range t.Operations {
+		verbs = append(verbs, o.Name)
+	}
+	v := violation(RuleUnknown, "%s has no operation %q; it has %s", t.Name, words[0], strings.Join(verbs, ", "))
+	v.Nearest = Nearest(words[0], verbs)
+	return 0, v
+}
+
+// MustPermission is [Catalogue.Permission] for texts known to be right. It panics when one is not.
+func (c *Catalogue) MustPermission(text string) Permission {
+	p, err := c.Permission(text)
+	if err != nil {
+		panic(fmt.Sprintf("access: %v", err))
+	}
+	return p
+}
+
+// MeaningAt gives the permissions that mean something at a scope of the named type: those on the type itself and on
+// all that may sit beneath it.
+func (c *Catalogue) MeaningAt(typeName string) Set {
+	if t, ok := c.types[typeName]; ok {
+		return t.meaning
+	}
+	return nil
+}
+
+func (c *Catalogue) service(name string) *Service {
+	for _, s := range c.services {
+		if s.Name == name {
+			return s
+		}
+	}
+	return nil
+}
+
+func (c *Catalogue) serviceNames() []string {
+	names := make([]string, len(c.services))
+	for i, s := range c.services {
+		names[i] = s.Name
+	}
+	return names
+}
+
+func (c *Catalogue) isOperation(name string) bool {
+	return slices.ContainsFunc(c.operations, func(o Operation) bool { return o.Name == name })
+}
+
+func (c *Catalogue) operationNames() []string {
+	var names []string
+	for _, o := range c.operations {
+		names = append(names, o.Name)
+	}
+	slices.Sort(names)
+	return slices.Compact(names)
+}
+
+// Placeable lists the types whose instances are scopes and may sit directly in a scope of the named type.
+func (c *Catalogue) Placeable(parent string) []*Type {
+	var placeable []*Type
+	above, ok := c.types[parent]
+	if !ok {
+		return nil
+	}
+	for _, service := range c.services {
+		for _, t := range service.Types {
+			if t.Registered && c.mayHold(above, t) {
+				placeable = append(placeable, t)
+			}
+		}
+	}
+	return placeable
+}
+
+// Governing gives the permissions of class govern.
+func (c *Catalogue) Governing() Set { return c.governing }
+
+func (c *Catalogue) typeNames() []string {
+	names := make([]string, 0, len(c.types))
+	for name := range c.types {
+		names = append(names, name)
+	}
+	slices.Sort(names)
+	return names
+}
+
+// mayHold reports whether an instance of child may sit directly in one of parent.
+func (c *Catalogue) mayHold(parent, child *Type) bool {
+	return slices.Contains(child.Parents, parent.Name) ||
+		!parent.container() && slices.Contains(child.Parents, anyResource)
+}
+
+// anyResource, as a parent in the catalogue, stands for every resource type.
+const anyResource = "resource"
+
+func (t *Type) container() bool { return t.Service == "tree" }
+
+// number gives permissions and types their numbers.
+func (c *Catalogue) number() {
+	for _, service := range c.services {
+		for _, t := range service.Types {
+			t.index = uint16(len(c.typeOrder))
+			c.typeOrder = append(c.typeOrder, t)
+			t.kind = Resource
+			if kind, err := ParseKind(t.Name); err == nil && t.container() {
+				t.kind = kind
+			}
+			for i := range t.Operations {
+				o := &t.Operations[i]
+				o.Permission = Permission(len(c.operations))
+				c.operations = append(c.operations, *o)
+				c.byName[o.String()] = o.Permission
+				c.everything.add(o.Permission)
+				if o.Class == Govern {
+					c.governing.add(o.Permission)
+				}
+				if o.Name == "describe" || o.Name == "restore" {
+					c.lasting.add(o.Permission)
+				}
+			}
+		}
+	}
+}
+
+// gather collects the permissions that mean something at a type: its own, and those of all that can be beneath it.
+func (c *Catalogue) gather(t *Type, into *Set, seen map[*Type]bool) {
+	if seen[t] {
+		return
+	}
+	seen[t] = true
+	for _, o := range t.Operations {
+		into.add(o.Permission)
+	}
+	for _, child := range c.types {
+		if c.mayHold(t, child) {
+			c.gather(child, into, seen)
+		}
+	}
+}

@@ -1,0 +1,177 @@
+package access
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+)
+
+// TestBadServiceFiles registers service files that are wrong, each in one way, and reads what is said of it and where.
+func TestBadServiceFiles(t *testing.T) {
+	for _, c := range []struct{ file, says string }{
+		{`{"service": "weather"`, "line 1, column 22: the file ends too early"},
+		{"{\n  \"service\" \"weather\"}", `line 2, column 13: this is not JSON`},
+		{`[]`, "line 1, column 2: "},
+		{`{"service": "weather"} {}`, "line 1, column 25: the file goes on after its end"},
+		{"{\"service\": \"weather\",\n \"tpyes\": []}", `line 2, column 11: there is no field "tpyes" (did you mean types?)`},
+		{`{"service": 5}`, "line 1, column 14: service must be a text, not number"},
+		{`{"service": "Weather"}`, `line 1, column 13: "Weather" is no name`},
+		{`{"service": "until"}`, `"until" cannot be a service: statements use it as a word of their own`},
+		{`{"service": "weather"}`, "service weather has no title"},
+		{`{"service": "weather", "title": "Weather"}`, "service weather has no types"},
+		{`{"service": "storage", "title": "Storage"}`, "service storage is there already"},
+		{station(`"parents": ["projects"], "control": {"observe": ["list"]}`), `there is no type "projects" (did you mean project?)`},
+		{station(`"control": {"observe": ["list"]}`), "type station has no parents"},
+		{station(`"parents": ["project"]`), "line 3, column 3: type station has no operations"},
+		{station(`"parents": ["project"], "control": {"observe": ["bucket"]}`), `"bucket" cannot be an operation: it is a type already`},
+		{station(`"parents": ["project"], "control": {"look": ["list"]}`), `there is no class "look"`},
+		{station(`"parents": ["project"], "control": {"observe": ["list"]}, "data": {"modify": ["list"]}`), `type station has operation "list" twice`},
+		{station(`"parents": ["project"], "control": {"modify": ["create"]}, "needs": {"creat": ["attach network"]}`), `type station has no operation "creat"`},
+		{station(`"parents": ["project"], "control": {"modify": ["create"]}, "needs": {"create": ["atach network"]}`), `network has no operation "atach"`},
+		{strings.Replace(station(`"parents": ["project"], "control": {"observe": ["list"]}`), "station", "bucket", 1), "type bucket is there already"},
+		{`{"service": "weather", "title": "Weather", "types": [{"type": "weather"}]}`, `"weather" cannot be a type: it is a service already`},
+		{strings.Replace(station(`"parents": ["project"], "control": {"observe": ["list"]}`), `"types"`, `"roles": [{"role": "steward", "include": [{}]}], "types"`, 1), "role steward is there twice"},
+		{strings.Replace(station(`"parents": ["project"], "control": {"observe": ["list"]}`), `"types"`, `"roles": [{"role": "watcher", "include": [{"types": ["staton"]}]}], "types"`, 1), `there is no type "staton" (did you mean station?)`},
+	} {
+		_, err := Shipped().With([]byte(c.file))
+		var at *FileError
+		require.ErrorAs(t, err, &at, c.file)
+		require.ErrorContains(t, err, c.says, c.file)
+	}
+	for general, says := range map[string]string{
+		`[{"role": "all", "include": [{}]}, {"role": "all", "include": [{}]}]`:     "role all is there twice",
+		`[{"role": "none", "include": [{"types": ["project"]}], "exclude": [{}]}]`: "role none holds no permission",
+		`[{"role": "Bad Name", "include": [{}]}]`:                                  `"Bad Name" is no name`,
+		`[{"role": "all", "include": [{"planes": ["astral"]}]}]`:                   `there is no plane "astral"`,
+	} {
+		_, err := load([]byte(general), 0, [][]byte{[]byte(onlyTree)})
+		require.ErrorContains(t, err, says)
+	}
+}
+
+const onlyTree = `{"service": "tree", "title": "Tree", "types": [{"type": "project", "parents": [], "control": {"observe": ["list"]}}]}`
+
+// station is a service with one type.
+func station(rest string) string {
+	return "{\"service\": \"weather\", \"title\": \"Weather\",\n \"types\": [\n  {\"type\": \"station\", " + rest + "}]}"
+}
+
+// TestServicesComeAndGo registers a service, uses it, and removes it when nothing uses it any more.
+func TestServicesComeAndGo(t *testing.T) {
+	wider, err := Shipped().With([]byte(station(`"parents": ["project"], "control": {"observe": ["list", "describe"], "modify": ["create"]}`)))
+	require.NoError(t, err)
+	top, project, id := ID{1}, ID{2}, ID{3}
+	now, err := New(Shipped()).With(1,
+		CreateScope{Scope: Scope{ID: top, Kind: Organisation, Name: "top"}},
+		CreateScope{Scope: Scope{ID: project, Parent: top, Kind: Project, Name: "house"}})
+	require.NoError(t, err)
+	now, err = now.Under(wider)
+	require.NoError(t, err)
+	require.Equal(t, uint64(1), now.Revision())
+	require.Empty(t, now.UsesService("weather"))
+	with, err := now.With(2, CreateScope{Scope: Scope{ID: id, Parent: project, Kind: Resource, Name: "roof", Type: "station"}})
+	require.NoError(t, err)
+	require.Equal(t, "resource top/house/roof.station", with.UsesService("weather"))
+	_, err = with.Under(Shipped())
+	require.ErrorContains(t, err, `there is no resource type "station"`)
+	narrow, err := wider.Without("weather")
+	require.NoError(t, err)
+	_, err = now.Under(narrow)
+	require.NoError(t, err)
+	_, err = wider.Without("storage")
+	require.ErrorContains(t, err, "storage came with Arbora")
+	_, err = wider.Without("wether")
+	require.ErrorContains(t, err, "did you mean weather?")
+}
+
+// TestWhatIsReferredToIsDecidedToo asks for an operation that needs permissions on other resources: all or none.
+func TestWhatIsReferredToIsDecidedToo(t *testing.T) {
+	c, err := Shipped().With([]byte(station(`"parents": ["project"], "control": {"observe": ["list"], "modify": ["create"]}, "needs": {"create": ["attach network", "attach service-account"]}`)))
+	require.NoError(t, err)
+	top, project, net, bucket, account, bram := ID{1}, ID{2}, ID{3}, ID{4}, ID{5}, ID{6}
+	now, err := New(c).With(1,
+		CreateScope{Scope: Scope{ID: top, Kind: Organisation, Name: "top"}},
+		CreateScope{Scope: Scope{ID: project, Parent: top, Kind: Project, Name: "house"}},
+		CreateScope{Scope: Scope{ID: net, Parent: project, Kind: Resource, Name: "lan", Type: "network"}},
+		CreateScope{Scope: Scope{ID: bucket, Parent: project, Kind: Resource, Name: "log", Type: "bucket"}},
+		CreatePrincipal{Principal: Principal{ID: account, Kind: ServiceAccount, Name: "robot", Home: project}},
+		CreatePrincipal{Principal: Principal{ID: bram, Kind: User, Name: "bram"}},
+		CreateGrant{Grant: Grant{ID: ID{7}, Scope: project, Principal: bram, Role: "weather-builder"}})
+	require.NoError(t, err)
+	ask := func(refers ...ID) Decision {
+		return now.Decide(Question{Principal: bram, Permission: c.MustPermission("create station"), Scope: project, Refers: refers})
+	}
+	require.True(t, ask().Allowed)
+	require.Equal(t, Lack{Permission: c.MustPermission("attach network"), On: net}, ask(net).Lacks)
+	require.Equal(t, Lacking, ask(bucket).Reason, "it is nothing the operation could refer to")
+	now, err = now.With(2, CreateGrant{Grant: Grant{ID: ID{8}, Scope: net, Principal: bram, Role: "networking-operator"}})
+	require.NoError(t, err)
+	require.True(t, ask(net).Allowed)
+	require.Equal(t, account, ask(net, account).Lacks.On)
+}
+
+// TestAServiceIsAFile adds a service that nobody knew: its types, its four roles and its own roles are there.
+func TestAServiceIsAFile(t *testing.T) {
+	c, err := load([]byte(`[{"role": "all", "include": [{"planes": ["control"]}]}]`), 0, [][]byte{[]byte(onlyTree),
+		[]byte(`{"service": "weather", "title": "Weather", "types": [
+			{"type": "station", "parents": ["project"], "control": {"observe": ["list"], "operate": ["start"], "modify": ["create"]}, "data": {"observe": ["read"]}},
+			{"type": "sensor", "parents": ["station"], "control": {"observe": ["list"]}},
+			{"type": "note", "parents": ["resource"], "unregistered": true, "control": {"observe": ["list"]}}],
+			"roles": [{"role": "weather-reader", "include": [{"planes": ["data"]}]}]}`)})
+	require.NoError(t, err)
+	for role, permissions := range map[string]int{
+		"weather-steward": 5, "weather-builder": 5, "weather-operator": 4, "weather-observer": 3, "weather-reader": 1, "all": 6,
+	} {
+		r, err := c.Role(role)
+		require.NoError(t, err)
+		require.Equal(t, permissions, r.Permissions.Len(), role)
+		require.False(t, r.Privileged)
+	}
+	meaning := func(at, permission string) bool { return c.MeaningAt(at).Has(c.MustPermission(permission)) }
+	require.True(t, meaning("project", "list sensor"))
+	require.True(t, meaning("station", "list sensor"))
+	require.False(t, meaning("sensor", "list station"))
+	require.True(t, meaning("sensor", "list note"), "a note belongs in any resource")
+	require.False(t, meaning("sensor", "list project"))
+	placeable := c.Placeable("station")
+	require.Len(t, placeable, 1)
+	require.Equal(t, "sensor", placeable[0].Name)
+	require.Nil(t, c.Placeable("nothing"))
+}
+
+func TestSets(t *testing.T) {
+	var a, b Set
+	for _, p := range []Permission{0, 63, 64, 200} {
+		a.add(p)
+	}
+	b.add(63)
+	require.Equal(t, 4, a.Len())
+	var all []Permission
+	for p := range a.All {
+		all = append(all, p)
+	}
+	require.Equal(t, []Permission{0, 63, 64, 200}, all)
+	for p := range a.All {
+		require.Zero(t, p)
+		break
+	}
+	require.True(t, a.Meets(b))
+	require.False(t, b.Minus(a).Meets(a))
+	require.Equal(t, 3, a.Minus(b).Len())
+	require.Equal(t, 1, a.And(b).Len())
+	require.False(t, Set(nil).Has(5))
+	var c Set
+	c.addAll(a)
+	c.addAll(b)
+	require.Equal(t, a, c)
+}
+
+func TestNearest(t *testing.T) {
+	known := []string{"observer", "operator", "builder", "app"}
+	for word, want := range map[string]string{
+		"obsever": "observer", "observre": "observer", "bilder": "builder", "ap": "app", "xyz": "", "steward": "", "": "",
+	} {
+		require.Equal(t, want, Nearest(word, known), word)
+	}
+}

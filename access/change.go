@@ -1,0 +1,158 @@
+package access
+
+// Change is one step from a snapshot to the next. Of the tree: [CreateScope], [RenameScope], [MoveScope], [TagScope],
+// [OfferServices], [RetireScope], [RestoreScope]. Of people: [CreatePrincipal], [TagPrincipal], [AddMember],
+// [RemoveMember], [SetInactive]. Of access: [CreateGrant], [RevokeGrant], [CreateRole], [EditRole], [RemoveRole],
+// [PutPolicy], [RemovePolicy].
+type Change interface {
+	apply(*draft) error
+}
+
+// With gives the snapshot after the changes, applied in order as one step to the given revision. The receiver stays as
+// it was. The error is a [*Violation] of the first rule broken; then nothing is changed.
+func (s *Snapshot) With(revision uint64, changes ...Change) (*Snapshot, error) {
+	b := s.Builder()
+	for _, change := range changes {
+		if err := b.Apply(change); err != nil {
+			return nil, err
+		}
+	}
+	return b.Done(revision)
+}
+
+// Builder makes a snapshot from changes as they come, such as those read from records. It is for one goroutine.
+type Builder struct {
+	from  *Snapshot
+	draft *draft
+}
+
+// Builder begins a snapshot that follows the receiver, which stays as it is.
+func (s *Snapshot) Builder() *Builder {
+	return &Builder{from: s, draft: &draft{Snapshot: *s, owner: new(owner)}}
+}
+
+// Apply makes a change. The error is a [*Violation]; the builder is of no use after it.
+func (b *Builder) Apply(change Change) error { return change.apply(b.draft) }
+
+// Done gives the snapshot. The builder is not to be used any more. The error is a [*Violation] when the changes together
+// break a rule.
+func (b *Builder) Done(revision uint64) (*Snapshot, error) {
+	d := b.draft
+	d.revision = revision
+	d.refresh()
+	if d.tookAway && b.from.governed() && !d.governed() {
+		return nil, violation(RuleLockOut, "this would leave nobody active who can grant at %s without condition or end: make somebody else steward of it first", d.scopeName(0))
+	}
+	return &d.Snapshot, nil
+}
+
+// draft is a snapshot being made. What it owns it alters in place; all else it copies first.
+type draft struct {
+	Snapshot
+	owner    *owner
+	tookAway bool
+	stale    []number            // principals whose groups changed
+	crowded  map[number]struct{} // scopes whose rules changed
+	strayed  map[number]struct{} // containers whose way to the top changed
+}
+
+// refresh works out anew what follows from the changes: whom a rule's name means, and the rules to be found at a scope.
+func (d *draft) refresh() {
+	d.refreshLive()
+	for n := range d.crowded {
+		more := d.editMore(n)
+		node := d.editScope(n)
+		was := node.crowded
+		node.crowded, node.names = false, 0
+		if node.rules = newPlaceRules(more.placed); node.rules != nil {
+			names, ok := node.rules.names()
+			node.names, node.crowded = names, !ok
+		}
+		if !was || !node.crowded {
+			d.stray(n)
+		}
+	}
+	d.crowded = nil
+	d.refreshWays()
+}
+
+// editScope gives a node that may be altered until the draft is done.
+func (d *draft) editScope(n number) *scopeNode { return d.scopes.edit(d.owner, n) }
+
+// editMore gives what a scope has besides, for altering.
+func (d *draft) editMore(n number) *scopeMore {
+	node := d.editScope(n)
+	switch {
+	case node.more == nil:
+		node.more = &scopeMore{owner: d.owner}
+	case node.more.owner != d.owner:
+		// The lists are clipped: what is appended goes to a copy.
+		more := *node.more
+		more.owner = d.owner
+		more.bearing, more.grants = clip(more.bearing), clip(more.grants)
+		more.policies, more.placed = clip(more.policies), clip(more.placed)
+		node.more = &more
+	}
+	return node.more
+}
+
+// editPrincipal gives a node that may be altered, its lists too.
+func (d *draft) editPrincipal(n number) *principalNode {
+	node := d.principals.edit(d.owner, n)
+	if node.owner != d.owner {
+		node.owner = d.owner
+		node.groups, node.members, node.rules = clip(node.groups), clip(node.members), clip(node.rules)
+	}
+	return node
+}
+
+func clip[T any](list []T) []T { return list[:len(list):len(list)] }
+
+// insert adds to a sorted list. A list from another snapshot has no room left, so that it is copied; one made by this
+// draft is altered in place when the number belongs at its end, as it mostly does.
+func insert(sorted []number, n number) []number {
+	if len(sorted) == 0 || sorted[len(sorted)-1] < n {
+		return append(sorted, n)
+	}
+	at := 0
+	for sorted[at] < n {
+		at++
+	}
+	longer := make([]number, 0, len(sorted)+1)
+	return append(append(append(longer, sorted[:at]...), n), sorted[at:]...)
+}
+
+// without gives a list without an item, and leaves the list as it was: it may belong to another snapshot.
+func without[T comparable](list []T, item T) []T {
+	shorter := make([]T, 0, max(len(list)-1, 0))
+	for _, other := range list {
+		if other != item {
+			shorter = append(shorter, other)
+		}
+	}
+	return shorter
+}
+
+// governed reports whether somebody active can grant at the top, without condition or end, so that access can always be
+// repaired.
+func (s *Snapshot) governed() bool {
+	if s.scopes.len() == 0 || s.scopes.get(0).rules == nil {
+		return false
+	}
+	grant := s.catalogue.MustPermission("create grant")
+	seen := map[number]bool{}
+	for _, r := range s.scopes.get(0).rules.all {
+		if r.cuts || !r.permissions.Has(grant) {
+			continue
+		}
+		for _, n := range r.names() {
+			if s.anyMember(n, seen, func(user *principalNode) bool {
+				// Of a question that tells nothing, whatever depends on something is not firm.
+				return user.Kind == User && s.level(user, 0, grant, nil) == firm
+			}) {
+				return true
+			}
+		}
+	}
+	return false
+}

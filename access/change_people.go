@@ -1,0 +1,468 @@
+package access
+
+import (
+	"maps"
+	"slices"
+	"strings"
+)
+
+// CreatePrincipal adds a user, a guest, a group or a service account.
+type CreatePrincipal struct{ Principal Principal }
+
+// TagPrincipal replaces the tags of a principal.
+type TagPrincipal struct {
+	ID   ID
+	Tags map[string]string
+}
+
+// RenamePrincipal gives a principal another name. Its id and access stay.
+type RenamePrincipal struct {
+	ID   ID
+	Name string
+}
+
+// SetOwner says who may change the members of a group; the zero id for nobody besides administrators.
+type SetOwner struct {
+	Group ID
+	Owner ID
+}
+
+// SetGathers replaces the condition by which a dynamic group has its members.
+type SetGathers struct {
+	Group     ID
+	Condition *Condition
+}
+
+// SetInactive suspends or retires a principal, or takes it into use again.
+type SetInactive struct {
+	ID       ID
+	Inactive bool
+}
+
+// AddMember puts a principal into a group.
+type AddMember struct{ Membership Membership }
+
+// RemoveMember takes a principal out of a group.
+type RemoveMember struct{ Membership Membership }
+
+func (c CreatePrincipal) apply(d *draft) error {
+	p := c.Principal
+	if err := checkPrincipalName(p.Kind, p.Name); err != nil {
+		return err
+	}
+	if p.Kind == PlatformService || p.Kind == BuiltInSet || p.Kind == 0 {
+		return violation(RulePlacement, "a %s is not created: the catalogue and Arbora itself bring them", p.Kind)
+	}
+	if p.Kind == ServiceAccount {
+		home, ok := d.scopeNumber(p.Home)
+		if !ok {
+			return violation(RuleUnknown, "the scope that service account %s should live at is not there", p.Name)
+		}
+		if !d.catalogue.typeOrder[d.scopes.get(home).typ].container() {
+			return violation(RulePlacement, "a service account lives at a container, not at a resource")
+		}
+	} else if !p.Home.IsZero() {
+		return violation(RulePlacement, "only service accounts live at a scope")
+	}
+	if err := checkTags(p.Tags); err != nil {
+		return err
+	}
+	if err := checkGathers(p.Kind, p.Gathers); err != nil {
+		return err
+	}
+	if err := d.checkOwner(p.Kind, p.Owner); err != nil {
+		return err
+	}
+	if _, ok := d.principalNumber(p.ID); ok || p.ID.IsZero() {
+		return violation(RuleTaken, "the id %s is taken", p.ID)
+	}
+	if _, ok := d.principalByKey(p.Kind, nameKey(p.Name, p.Home)); ok {
+		return violation(RuleTaken, "there is already a %s called %s: choose another name", p.Kind, p.Name)
+	}
+	p.Tags = maps.Clone(p.Tags)
+	n := d.enterPrincipal(p)
+	if p.Gathers != nil {
+		d.gathering = append(slices.Clip(d.gathering), n)
+		d.gather(n)
+	} else if p.Kind != Group {
+		d.joinDynamic(n)
+	}
+	return nil
+}
+
+// checkPrincipalName says whether a name is one for its kind: a guest is called by the name it signs in by.
+func checkPrincipalName(kind PrincipalKind, name string) error {
+	if kind != Guest {
+		return CheckName(name)
+	}
+	name, home, _ := strings.Cut(name, "@")
+	for _, label := range strings.Split(home, ".") { // of an organisation, or of a mail domain
+		if CheckName(label) != nil {
+			return violation(RuleName, "%q is no guest's name: a guest is called NAME@ORGANISATION, or by the mail address that was invited", name+"@"+home)
+		}
+	}
+	for _, part := range strings.Split(name, ".") {
+		if err := CheckName(part); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// checkGathers refuses a condition by which a group cannot have its members.
+func checkGathers(kind PrincipalKind, condition *Condition) error {
+	switch {
+	case condition == nil:
+		return nil
+	case kind != Group:
+		return violation(RulePlacement, "only a group gathers members by a condition")
+	case condition.mentions("request") || condition.mentions("resource") || condition.mentions("claim"):
+		return violation(RulePlacement, "a dynamic group asks for tags, names and kinds of principals alone, not for requests, resources or claims")
+	}
+	return nil
+}
+
+// checkOwner refuses an owner whom a group cannot have.
+func (d *draft) checkOwner(kind PrincipalKind, owner ID) error {
+	if owner.IsZero() {
+		return nil
+	}
+	if kind != Group {
+		return violation(RulePlacement, "only a group has an owner")
+	}
+	if p := d.principalNode(owner); p == nil {
+		return violation(RuleUnknown, "the owner is not there")
+	} else if !p.Acts() && p.Kind != Group || p.Kind == PlatformService {
+		return violation(RulePlacement, "%s cannot own a group: an owner is a person, a service account or a group", p.Name)
+	}
+	return nil
+}
+
+// gather works out anew who is in a dynamic group.
+func (d *draft) gather(group number) {
+	for _, kind := range []PrincipalKind{User, Guest, ServiceAccount} {
+		d.named[kind].from("", d.principalKey, func(n number) bool {
+			d.gatherOne(group, n)
+			return true
+		})
+	}
+}
+
+// joinDynamic works out anew in which dynamic groups a principal is.
+func (d *draft) joinDynamic(n number) {
+	for _, group := range d.gathering {
+		d.gatherOne(group, n)
+	}
+}
+
+// gatherOne puts a principal into a dynamic group, or takes it out.
+func (d *draft) gatherOne(group, n number) {
+	one := d.principals.get(n)
+	in := contains(one.groups, group)
+	if d.principals.get(group).Gathers.evaluate(facts{snapshot: &d.Snapshot, principal: one}) == yes == in {
+		return
+	}
+	g, m := d.editPrincipal(group), d.editPrincipal(n)
+	if in {
+		g.members, m.groups = without(g.members, n), without(m.groups, group)
+	} else {
+		g.members, m.groups = insert(g.members, n), insert(m.groups, group)
+	}
+	d.stale = append(d.stale, n)
+	d.tookAway = true
+}
+
+// enterPrincipal enters a principal without a check.
+func (d *draft) enterPrincipal(p Principal) number {
+	n := number(d.principals.length)
+	node := d.principals.append(d.owner)
+	*node = principalNode{Principal: p, number: n, owner: d.owner, key: nameKey(p.Name, p.Home)}
+	d.principalIndex.add(d.owner, p.ID, n, homeless)
+	d.named[p.Kind], _ = d.named[p.Kind].add(d.owner, n, d.principalKey)
+	d.stale = append(d.stale, n)
+	return n
+}
+
+func (d *draft) principal(id ID) (number, error) {
+	n, ok := d.principalNumber(id)
+	if !ok {
+		return 0, violation(RuleUnknown, "the principal is not there")
+	}
+	return n, nil
+}
+
+func (c TagPrincipal) apply(d *draft) error {
+	n, err := d.principal(c.ID)
+	if err != nil {
+		return err
+	}
+	if p := d.principals.get(n); p.Kind == BuiltInSet || p.Kind == PlatformService {
+		return violation(RulePlacement, "%s takes no tags: it is not the organisation's own", p.Name)
+	}
+	if err := checkTags(c.Tags); err != nil {
+		return err
+	}
+	p := d.editPrincipal(n)
+	p.Tags = maps.Clone(c.Tags)
+	d.tookAway = true
+	if p.Kind != Group {
+		d.joinDynamic(n)
+	}
+	return nil
+}
+
+func (c RenamePrincipal) apply(d *draft) error {
+	n, err := d.principal(c.ID)
+	if err != nil {
+		return err
+	}
+	p := d.principals.get(n)
+	if p.Kind == BuiltInSet || p.Kind == PlatformService {
+		return violation(RulePlacement, "%s keeps its name: it is not the organisation's own", p.Name)
+	}
+	if p.Name == c.Name {
+		return violation(RuleSame, "%s %s is called that already", p.Kind, p.Name)
+	}
+	if err := checkPrincipalName(p.Kind, c.Name); err != nil {
+		return err
+	}
+	if _, taken := d.principalByKey(p.Kind, nameKey(c.Name, p.Home)); taken {
+		return violation(RuleTaken, "there is already a %s called %s: choose another name", p.Kind, c.Name)
+	}
+	d.named[p.Kind] = d.named[p.Kind].remove(d.owner, n, d.principalKey)
+	p = d.editPrincipal(n)
+	p.Name, p.key = c.Name, nameKey(c.Name, p.Home)
+	d.named[p.Kind], _ = d.named[p.Kind].add(d.owner, n, d.principalKey)
+	d.tookAway = true // a condition can name it
+	if p.Kind != Group {
+		d.joinDynamic(n)
+	}
+	return nil
+}
+
+func (c SetOwner) apply(d *draft) error {
+	n, err := d.principal(c.Group)
+	if err != nil {
+		return err
+	}
+	p := d.principals.get(n)
+	if p.Owner == c.Owner {
+		return violation(RuleSame, "%s has that owner already", p.Name)
+	}
+	if p.Kind != Group {
+		return violation(RulePlacement, "only a group has an owner")
+	}
+	if err := d.checkOwner(p.Kind, c.Owner); err != nil {
+		return err
+	}
+	d.editPrincipal(n).Owner = c.Owner
+	return nil
+}
+
+func (c SetGathers) apply(d *draft) error {
+	n, err := d.principal(c.Group)
+	if err != nil {
+		return err
+	}
+	p := d.principals.get(n)
+	if p.Gathers == nil || c.Condition == nil {
+		return violation(RulePlacement, "%s %s has its members put in one by one: make another group that gathers them by a condition", p.Kind, p.Name)
+	}
+	if err := checkGathers(p.Kind, c.Condition); err != nil {
+		return err
+	}
+	d.editPrincipal(n).Gathers = c.Condition
+	d.gather(n)
+	return nil
+}
+
+func (c SetInactive) apply(d *draft) error {
+	n, err := d.principal(c.ID)
+	if err != nil {
+		return err
+	}
+	switch p := d.principals.get(n); {
+	case p.Kind == BuiltInSet || p.Kind == PlatformService:
+		return violation(RulePlacement, "%s is always there", p.Name)
+	case p.Inactive == c.Inactive:
+		return violation(RuleSame, "%s %s is in that state already", p.Kind, p.Name)
+	}
+	d.editPrincipal(n).Inactive = c.Inactive
+	d.stale = append(d.stale, n)
+	d.tookAway = true
+	return nil
+}
+
+func (c AddMember) apply(d *draft) error {
+	g, m, err := d.membership(c.Membership)
+	if err != nil {
+		return err
+	}
+	group, member := d.principals.get(g), d.principals.get(m)
+	if err := oneByOne(group); err != nil {
+		return err
+	}
+	if member.Kind == BuiltInSet {
+		return violation(RulePlacement, "%s is a built-in set: it cannot be put into a group", member.Name)
+	}
+	if contains(member.groups, g) {
+		return violation(RuleSame, "%s %s is already in %s", member.Kind, member.Name, group.Name)
+	}
+	if member.Kind == Group {
+		if way := d.way(group, m, nil); way != nil {
+			return violation(RuleCycle, "%s cannot go into %s: that would be a circle, %s in %s", member.Name, group.Name, strings.Join(way, " in "), group.Name)
+		}
+	}
+	group, member = d.editPrincipal(g), d.editPrincipal(m)
+	group.members, member.groups = insert(group.members, m), insert(member.groups, g)
+	d.stale = append(d.stale, m)
+	d.tookAway = true // a may never can name the group
+	return nil
+}
+
+func (c RemoveMember) apply(d *draft) error {
+	g, m, err := d.membership(c.Membership)
+	if err != nil {
+		return err
+	}
+	group, member := d.principals.get(g), d.principals.get(m)
+	if err := oneByOne(group); err != nil {
+		return err
+	}
+	if !contains(member.groups, g) {
+		return violation(RuleUnknown, "%s %s is not a direct member of %s", member.Kind, member.Name, group.Name)
+	}
+	group, member = d.editPrincipal(g), d.editPrincipal(m)
+	group.members, member.groups = without(group.members, m), without(member.groups, g)
+	d.stale = append(d.stale, m)
+	d.tookAway = true
+	return nil
+}
+
+// oneByOne refuses to change the members of a dynamic group.
+func oneByOne(group *principalNode) error {
+	if group.Gathers == nil {
+		return nil
+	}
+	return violation(RuleDynamic, "%s gathers its members by a condition, %s: change the tags of who should be in it, or the condition", group.Name, group.Gathers)
+}
+
+func contains(list []number, n number) bool {
+	for _, other := range list {
+		if other == n {
+			return true
+		}
+	}
+	return false
+}
+
+func (d *draft) membership(m Membership) (group, member number, err error) {
+	group, ok := d.principalNumber(m.Group)
+	member, there := d.principalNumber(m.Member)
+	if !ok || !there {
+		return 0, 0, violation(RuleUnknown, "the group or the member is not there")
+	}
+	if p := d.principals.get(group); p.Kind != Group {
+		return 0, 0, violation(RulePlacement, "%s is %s, not a group: it has no members", p.Name, article(p.Kind.String()))
+	}
+	return group, member, nil
+}
+
+// way gives the names from one principal up to another it is, or is within; nil when it is neither. Only groups for which
+// through is true are passed; a nil through passes all.
+func (s *Snapshot) way(from *principalNode, to number, through func(*principalNode) bool) []string {
+	dead := map[number]bool{}
+	var climb func(*principalNode) []string
+	climb = func(p *principalNode) []string {
+		if p.number == to {
+			return []string{p.Name}
+		}
+		for _, n := range p.groups {
+			group := s.principals.get(n)
+			if dead[n] || through != nil && !through(group) {
+				continue
+			}
+			if rest := climb(group); rest != nil {
+				return append([]string{p.Name}, rest...)
+			}
+			dead[n] = true
+		}
+		return nil
+	}
+	return climb(from)
+}
+
+// refreshLive works out anew what names mean those principals, and everybody beneath them, whose groups changed.
+func (d *draft) refreshLive() {
+	if len(d.stale) == 0 {
+		return
+	}
+	todo := make([]uint64, d.principals.length/64+1)
+	is := func(n number) bool { return todo[n/64]&(1<<(n%64)) != 0 }
+	for i := 0; i < len(d.stale); i++ {
+		n := d.stale[i]
+		if is(n) {
+			continue
+		}
+		todo[n/64] |= 1 << (n % 64)
+		d.stale = append(d.stale, d.principals.get(n).members...)
+	}
+	var refresh func(number)
+	var live []number
+	refresh = func(n number) {
+		if !is(n) {
+			return
+		}
+		todo[n/64] &^= 1 << (n % 64)
+		node := d.editPrincipal(n)
+		for _, g := range node.groups {
+			refresh(g)
+		}
+		node = d.editPrincipal(n)
+		live = append(append(live[:0], n), wider(node.Principal)...)
+		for _, g := range node.groups {
+			if group := d.principals.get(g); !group.Inactive {
+				live = append(live, group.live()...)
+			}
+		}
+		node.setLive(live)
+	}
+	for _, n := range d.stale {
+		refresh(n)
+	}
+	d.stale = nil
+}
+
+// anyMember reports whether fn is true of an active principal that acts and that n names: n itself, a member of it
+// through active groups, or one of the set it is. Each principal is looked at once for one map of those seen.
+func (s *Snapshot) anyMember(n number, seen map[number]bool, fn func(*principalNode) bool) bool {
+	if seen[n] {
+		return false
+	}
+	seen[n] = true
+	p := s.principals.get(n)
+	switch {
+	case p.Kind == BuiltInSet:
+		found := false
+		for _, kind := range []PrincipalKind{User, Guest, ServiceAccount, PlatformService} {
+			s.named[kind].from("", s.principalKey, func(one number) bool {
+				found = s.principals.get(one).counts(n) && s.anyMember(one, seen, fn)
+				return !found
+			})
+			if found {
+				break
+			}
+		}
+		return found
+	case p.Inactive:
+		return false
+	case p.Kind != Group:
+		return !s.gone(p) && fn(p)
+	}
+	for _, m := range p.members {
+		if s.anyMember(m, seen, fn) {
+			return true
+		}
+	}
+	return false
+}

@@ -1,0 +1,476 @@
+package access
+
+import (
+	"maps"
+	"slices"
+	"strings"
+)
+
+// CreateScope puts a scope into the tree; the first must be the organisation.
+type CreateScope struct{ Scope Scope }
+
+// RenameScope gives a scope another name. A resource keeps its type.
+type RenameScope struct {
+	ID   ID
+	Name string
+}
+
+// MoveScope puts a scope, with all beneath it, into another.
+type MoveScope struct {
+	ID     ID
+	Parent ID
+}
+
+// TagScope replaces the tags of a scope.
+type TagScope struct {
+	ID   ID
+	Tags map[string]string
+}
+
+// OfferServices names the services offered beneath a container; nil narrows nothing.
+type OfferServices struct {
+	ID       ID
+	Services []string
+}
+
+// RetireScope takes a scope, and with it all beneath, out of use.
+type RetireScope struct{ ID ID }
+
+// RestoreScope puts a retired scope into use again, as it was.
+type RestoreScope struct{ ID ID }
+
+func (c CreateScope) apply(d *draft) error {
+	scope := c.Scope
+	if err := CheckName(scope.Name); err != nil {
+		return err
+	}
+	if _, ok := d.scopeNumber(scope.ID); ok || scope.ID.IsZero() {
+		return violation(RuleTaken, "the id %s is taken", scope.ID)
+	}
+	typ, ok := d.catalogue.Type(scope.TypeName())
+	if !ok || !typ.Registered || typ.kind != scope.Kind {
+		return d.unknownType(scope.TypeName())
+	}
+	if scope.Kind == Organisation {
+		if d.scopes.len() != 0 {
+			return violation(RulePlacement, "an organisation stands at the top: it cannot sit in anything")
+		}
+		n := d.addScope(scope, typ, 0)
+		d.stray(n)
+		return d.describeScope(n, scope)
+	}
+	above, ok := d.scopeNumber(scope.Parent)
+	if !ok {
+		return violation(RuleUnknown, "the scope that %s should sit in is not there", scope.FullName())
+	}
+	if err := d.mayEnter(above, typ, scope.FullName(), 1, 1); err != nil {
+		return err
+	}
+	if offered := d.offeredAt(above); offered != nil && !slices.Contains(offered, typ.Service) && !typ.container() {
+		return d.notOffered(typ, above, offered)
+	}
+	n := d.addScope(scope, typ, above)
+	if err := d.enter(n, above); err != nil {
+		return err
+	}
+	d.stray(n)
+	return d.describeScope(n, scope)
+}
+
+func (d *draft) addScope(scope Scope, typ *Type, parent number) number {
+	n, node := d.scopes.append(d.owner, typ.container())
+	node.id, node.name, node.parent, node.typ, node.retired = scope.ID, scope.FullName(), parent, typ.index, scope.Retired
+	d.scopeIndex.add(d.owner, scope.ID, n, homeOf(n, parent))
+	return n
+}
+
+// homeOf gives the container that a scope is, or is directly in.
+func homeOf(n, parent number) number {
+	switch {
+	case n&resourceBit == 0:
+		return n
+	case parent&resourceBit == 0:
+		return parent
+	}
+	return homeless
+}
+
+// describeScope enters what only some scopes have.
+func (d *draft) describeScope(n number, scope Scope) error {
+	if len(scope.Tags) > 0 {
+		if err := (TagScope{ID: scope.ID, Tags: scope.Tags}).apply(d); err != nil {
+			return err
+		}
+	}
+	if scope.Offered != nil {
+		return OfferServices{ID: scope.ID, Services: scope.Offered}.apply(d)
+	}
+	return nil
+}
+
+// mayEnter checks that something may be put into a scope: its kind, and how many containers and scopes it is high. Its name
+// is checked when it enters.
+func (d *draft) mayEnter(above number, typ *Type, fullName string, containers, levels int) error {
+	parent := d.scopes.get(above)
+	parentType := d.catalogue.typeOrder[parent.typ]
+	if !d.catalogue.mayHold(parentType, typ) {
+		return violation(RulePlacement, "%s cannot sit in %s: %s", article(typ.Name), article(parentType.Name), d.catalogue.placementRule(typ))
+	}
+	for up := d.upward(above); up.next(); levels++ {
+		if up.node.retired {
+			return violation(RuleRetired, "%s is retired: restore it before you put anything into it", d.address(up.number))
+		}
+		if d.catalogue.typeOrder[up.node.typ].container() {
+			containers++
+		}
+	}
+	if typ.container() && containers > MaxDepth {
+		return violation(RuleDepth, "%s would reach %d containers down from the top: at most %d may stand above one another", fullName, containers, MaxDepth)
+	}
+	if levels > maxLevels {
+		return violation(RuleDepth, "%s would reach %d scopes down from the top: at most %d may stand above one another", fullName, levels, maxLevels)
+	}
+	return nil
+}
+
+// enter lists a scope among the children of its parent. The error is that the name is taken.
+func (d *draft) enter(n, above number) error {
+	container := d.catalogue.typeOrder[d.scopes.get(n).typ].container()
+	first := d.scopes.get(above).more == nil || d.scopes.get(above).more.resources.len() == 0
+	more := d.editMore(above)
+	among := &more.resources
+	if container {
+		among = &more.containers
+	}
+	var added bool
+	if *among, added = (*among).add(d.owner, n, d.scopeName); !added {
+		return violation(RuleTaken, "%s already has something called %s: choose another name", d.address(above), d.scopeName(n))
+	}
+	if container {
+		return nil
+	}
+	if !d.catalogue.typeOrder[d.scopes.get(above).typ].container() && first {
+		grand := d.editMore(d.scopes.get(above).parent)
+		grand.bearing = append(grand.bearing, above)
+	}
+	if own := d.scopes.get(n).more; own != nil && own.resources.len() > 0 {
+		more = d.editMore(above)
+		more.bearing = append(more.bearing, n)
+	}
+	return nil
+}
+
+// leave takes a scope off the children of its parent.
+func (d *draft) leave(n number) {
+	above := d.scopes.get(n).parent
+	more := d.editMore(above)
+	if d.catalogue.typeOrder[d.scopes.get(n).typ].container() {
+		more.containers = more.containers.remove(d.owner, n, d.scopeName)
+		return
+	}
+	more.resources = more.resources.remove(d.owner, n, d.scopeName)
+	more.bearing = without(more.bearing, n)
+	if !d.catalogue.typeOrder[d.scopes.get(above).typ].container() && more.resources.len() == 0 {
+		grand := d.editMore(d.scopes.get(above).parent)
+		grand.bearing = without(grand.bearing, above)
+	}
+}
+
+func (c RenameScope) apply(d *draft) error {
+	n, ok := d.scopeNumber(c.ID)
+	if !ok {
+		return violation(RuleUnknown, "the scope is not there")
+	}
+	if err := CheckName(c.Name); err != nil {
+		return err
+	}
+	scope := d.scopeAt(n)
+	scope.Name = c.Name
+	full := scope.FullName()
+	if full == d.scopeName(n) {
+		return violation(RuleSame, "%s is called that already", d.address(n))
+	}
+	if scope.Kind == Organisation {
+		d.editScope(n).name = full
+		return nil
+	}
+	above := d.scopes.get(n).parent
+	if _, taken := d.child(above, full); taken {
+		return violation(RuleTaken, "%s already has something called %s: choose another name", d.address(above), full)
+	}
+	d.leave(n)
+	d.editScope(n).name = full
+	return d.enter(n, above)
+}
+
+func (c MoveScope) apply(d *draft) error {
+	n, ok := d.scopeNumber(c.ID)
+	above, there := d.scopeNumber(c.Parent)
+	if !ok || !there {
+		return violation(RuleUnknown, "the scope to move, or the one to move it into, is not there")
+	}
+	node := d.scopes.get(n)
+	typ := d.catalogue.typeOrder[node.typ]
+	switch {
+	case typ.kind == Organisation:
+		return violation(RulePlacement, "an organisation stands at the top: it cannot be moved")
+	case node.parent == above:
+		return violation(RuleSame, "%s is in %s already", d.scopeName(n), d.address(above))
+	case d.isAtOrBeneath(above, n):
+		return violation(RuleCycle, "%s cannot go into %s: that is in it", d.address(n), d.address(above))
+	}
+	containers, levels := d.height(n)
+	if err := d.mayEnter(above, typ, node.name, containers, levels); err != nil {
+		return err
+	}
+	if offered := d.offeredAt(above); offered != nil {
+		if kept := d.firstNotOffered(n, offered); kept != nil {
+			return d.notOffered(kept, above, offered)
+		}
+	}
+	was := d.scopes.get(n).parent
+	d.leave(n)
+	d.editScope(n).parent = above
+	if err := d.enter(n, above); err != nil {
+		return err
+	}
+	d.scopeIndex.rehome(d.owner, c.ID, n, homeOf(n, above))
+	d.stray(n)
+	d.rebind(n, was)
+	d.tookAway = true
+	return nil
+}
+
+// height counts how many containers, and how many scopes, stand beneath one another from a scope down, itself counted.
+func (s *Snapshot) height(n number) (containers, levels int) {
+	node := s.scopes.get(n)
+	if node.more != nil {
+		visit := func(child number) bool {
+			c, l := s.height(child)
+			containers, levels = max(containers, c), max(levels, l)
+			return true
+		}
+		node.more.containers.from("", s.scopeName, visit)
+		for _, resource := range node.more.bearing {
+			visit(resource)
+		}
+		if node.more.resources.len() > 0 {
+			levels = max(levels, 1)
+		}
+	}
+	if s.catalogue.typeOrder[node.typ].container() {
+		containers++
+	}
+	return containers, levels + 1
+}
+
+// rebind wakes and lays to rest the statements that a move has brought under their policy's scope, or out of it.
+func (d *draft) rebind(moved, was number) {
+	var asleep, awake []*rule
+	for it := d.dormant.Iterator(); !it.Done(); {
+		if r, _, _ := it.Next(); d.isAtOrBeneath(r.place, r.set) {
+			awake = append(awake, r)
+		}
+	}
+	for up := d.upward(was); up.next(); {
+		if up.node.more == nil {
+			continue
+		}
+		for _, p := range up.node.more.policies {
+			for _, r := range p.rules {
+				if d.isAtOrBeneath(r.place, moved) && !d.isAtOrBeneath(r.place, r.set) {
+					asleep = append(asleep, r)
+				}
+			}
+		}
+	}
+	for _, r := range awake {
+		d.dormant = d.dormant.Delete(r)
+		d.placeRule(r)
+	}
+	for _, r := range asleep {
+		d.unplaceRule(r)
+		d.dormant = d.dormant.Set(r, true)
+	}
+}
+
+func (c TagScope) apply(d *draft) error {
+	n, ok := d.scopeNumber(c.ID)
+	if !ok {
+		return violation(RuleUnknown, "the scope is not there")
+	}
+	if err := checkTags(c.Tags); err != nil {
+		return err
+	}
+	d.editMore(n).tags = maps.Clone(c.Tags)
+	d.tookAway = true
+	return nil
+}
+
+func checkTags(tags map[string]string) error {
+	for key := range tags {
+		if CheckName(key) != nil {
+			return violation(RuleName, "the tag %q is no name: use lower-case letters, digits and hyphens", key)
+		}
+	}
+	return nil
+}
+
+func (c OfferServices) apply(d *draft) error {
+	n, ok := d.scopeNumber(c.ID)
+	if !ok {
+		return violation(RuleUnknown, "the scope is not there")
+	}
+	typ := d.catalogue.typeOrder[d.scopes.get(n).typ]
+	if !typ.container() {
+		return violation(RulePlacement, "%s is a resource: services are offered beneath containers", d.address(n))
+	}
+	if c.Services == nil {
+		d.editMore(n).offered = nil
+		return nil
+	}
+	offered := slices.Compact(slices.Sorted(slices.Values(c.Services)))
+	var known []string
+	for _, service := range d.catalogue.services {
+		if !service.own() {
+			known = append(known, service.Name)
+		}
+	}
+	for _, name := range offered {
+		if !slices.Contains(known, name) {
+			v := violation(RuleUnknown, "there is no platform service %q; the services are %s", name, strings.Join(known, ", "))
+			v.Nearest = Nearest(name, known)
+			return v
+		}
+	}
+	if typ.kind != Organisation {
+		above := d.scopes.get(n).parent
+		if wider := d.offeredAt(above); wider != nil {
+			for _, name := range offered {
+				if !slices.Contains(wider, name) {
+					return violation(RuleOffered, "%s is not offered at %s, and what is offered is only ever narrowed further down", name, d.address(above))
+				}
+			}
+		}
+	}
+	if kept := d.firstNotOffered(n, offered); kept != nil {
+		return violation(RuleOffered, "there is %s beneath %s already: offer %s, or move it away first", article(kept.Name), d.address(n), kept.Service)
+	}
+	d.editMore(n).offered = offered
+	return nil
+}
+
+// offeredAt gives the services offered in a scope, nil when all are.
+func (s *Snapshot) offeredAt(n number) []string {
+	var offered []string
+	for up := s.upward(n); up.next(); {
+		if up.node.more == nil || up.node.more.offered == nil {
+			continue
+		}
+		if offered == nil {
+			offered = up.node.more.offered
+			continue
+		}
+		both := []string{}
+		for _, name := range offered {
+			if slices.Contains(up.node.more.offered, name) {
+				both = append(both, name)
+			}
+		}
+		offered = both
+	}
+	return offered
+}
+
+// OfferedAt gives the platform services offered in a scope, and nil when nothing narrows them.
+func (s *Snapshot) OfferedAt(id ID) []string {
+	n, ok := s.scopeNumber(id)
+	if !ok {
+		return nil
+	}
+	return s.offeredAt(n)
+}
+
+// firstNotOffered finds a resource at or beneath a scope whose service is not among those offered.
+func (s *Snapshot) firstNotOffered(n number, offered []string) *Type {
+	var found *Type
+	look := func(child number) bool {
+		if typ := s.catalogue.typeOrder[s.scopes.get(child).typ]; !typ.container() && !slices.Contains(offered, typ.Service) {
+			found = typ
+		}
+		return found == nil
+	}
+	if look(n) {
+		s.descend(n, look)
+	}
+	return found
+}
+
+func (d *draft) notOffered(typ *Type, at number, offered []string) error {
+	return violation(RuleOffered, "%s is of %s, which is not offered in %s: only %s may be there", article(typ.Name), typ.Service, d.address(at), list(offered))
+}
+
+// list writes words as a list in a sentence.
+func list(words []string) string {
+	switch len(words) {
+	case 0:
+		return "nothing"
+	case 1:
+		return words[0]
+	}
+	return strings.Join(words[:len(words)-1], ", ") + " and " + words[len(words)-1]
+}
+
+func (c RetireScope) apply(d *draft) error { return d.setRetired(c.ID, true) }
+
+func (c RestoreScope) apply(d *draft) error { return d.setRetired(c.ID, false) }
+
+func (d *draft) setRetired(id ID, retired bool) error {
+	n, ok := d.scopeNumber(id)
+	if !ok {
+		return violation(RuleUnknown, "the scope is not there")
+	}
+	if n == 0 {
+		return violation(RulePlacement, "an organisation is not retired: its stewards could not repair it")
+	}
+	if d.scopes.get(n).retired == retired {
+		return violation(RuleSame, "%s is in that state already", d.address(n))
+	}
+	d.editScope(n).retired = retired
+	d.stray(n)
+	d.tookAway = true
+	return nil
+}
+
+func (d *draft) unknownType(name string) error {
+	var known []string
+	for _, t := range d.catalogue.types {
+		if t.Registered && !t.container() {
+			known = append(known, t.Name)
+		}
+	}
+	slices.Sort(known)
+	v := violation(RuleUnknown, "there is no resource type %q; the types are %s", name, strings.Join(known, ", "))
+	v.Nearest = Nearest(name, known)
+	return v
+}
+
+// placementRule says in words where a type may sit.
+func (c *Catalogue) placementRule(t *Type) string {
+	parents := make([]string, len(t.Parents))
+	for i, parent := range t.Parents {
+		parents[i] = article(parent)
+	}
+	last := len(parents) - 1
+	if last > 0 {
+		return "it belongs in " + strings.Join(parents[:last], ", ") + " or " + parents[last]
+	}
+	return "it belongs in " + parents[0]
+}
+
+func article(noun string) string {
+	if strings.ContainsRune("aeiou", rune(noun[0])) && noun != "user" {
+		return "an " + noun
+	}
+	return "a " + noun
+}

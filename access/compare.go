@@ -1,0 +1,443 @@
+package access
+
+import "slices"
+
+// comparison holds effective access in one snapshot against that in the next.
+//
+// What somebody holds changes along the tree only at scopes where a rule that means them is placed, and where a change
+// itself set in. So it is enough to compare at these points: at the scope itself, and for all beneath it.
+type comparison struct {
+	before, after *Snapshot
+	context       *Context
+	reached       []uint64        // principals whose access may differ
+	marked        [2][]uint64     // those whom rules name, by either snapshot
+	regions       []number        // scopes at or beneath which it may; none for everywhere
+	everywhere    bool            // whatever is said of regions
+	depths        []uint16        // of containers, as far as known: what depthIn says of them
+	extra         map[number]bool // points besides the rules' places
+	points        []point         // of the principal in hand
+}
+
+// prepare works out whom and where changes may touch.
+func (c *comparison) prepare(changes []Change) {
+	c.reached = make([]uint64, c.after.principals.length/64+1)
+	c.marked = [2][]uint64{make([]uint64, len(c.reached)), make([]uint64, len(c.reached))}
+	c.extra = map[number]bool{}
+	c.depths = make([]uint16, c.after.scopes.containers.length)
+	for _, change := range changes {
+		c.take(change)
+	}
+	for i := range c.reached {
+		c.reached[i] |= c.marked[0][i] | c.marked[1][i]
+	}
+}
+
+func (c *comparison) take(change Change) {
+	switch ch := change.(type) {
+	case CreateGrant:
+		c.takeRule(c.after, RuleRef{Grant: ch.Grant.ID})
+	case RevokeGrant:
+		c.takeRule(c.before, RuleRef{Grant: ch.ID})
+	case PutPolicy:
+		c.takePolicy(ch.Policy.ID)
+	case RemovePolicy:
+		c.takePolicy(ch.ID)
+	case EditRole:
+		for _, s := range []*Snapshot{c.before, c.after} {
+			grants, statements := s.RoleUse(ch.Definition.Name)
+			for _, grant := range grants {
+				c.takeRule(s, RuleRef{Grant: grant.ID})
+			}
+			for _, ref := range statements {
+				c.takeRule(s, ref)
+			}
+		}
+	case AddMember:
+		c.takePrincipal(ch.Membership.Member)
+	case RemoveMember:
+		c.takePrincipal(ch.Membership.Member)
+	case SetInactive:
+		c.takePrincipal(ch.ID)
+	case TagPrincipal:
+		c.takePrincipal(ch.ID)
+	case RenamePrincipal:
+		c.takePrincipal(ch.ID)
+	case SetGathers:
+		c.takePrincipal(ch.Group)
+	case CreatePrincipal:
+		c.takePrincipal(ch.Principal.ID)
+	case MoveScope:
+		c.takeScope(ch.ID)
+	case RetireScope:
+		c.takeScope(ch.ID)
+	case RestoreScope:
+		c.takeScope(ch.ID)
+	case TagScope:
+		c.takeScope(ch.ID)
+	case RenameScope:
+		c.takeScope(ch.ID)
+	}
+}
+
+// takeRule takes in whom a rule names, and its place.
+func (c *comparison) takeRule(s *Snapshot, ref RuleRef) {
+	var r *rule
+	if node, ok := s.grants.Get(ref.Grant); ok {
+		r = node.rule
+	} else if p, ok := s.policies.Get(ref.Policy); ok {
+		r = p.rules[ref.Statement]
+	}
+	if r == nil {
+		return
+	}
+	for _, n := range r.names() {
+		c.takeNamed(n)
+	}
+	c.regions = append(c.regions, r.place)
+	c.extra[r.place] = true
+}
+
+func (c *comparison) takePolicy(id ID) {
+	for _, s := range []*Snapshot{c.before, c.after} {
+		if p, ok := s.policies.Get(id); ok {
+			for i := range p.rules {
+				c.takeRule(s, RuleRef{Policy: id, Statement: i})
+			}
+		}
+	}
+}
+
+func (c *comparison) takeNamed(n number) {
+	for i, s := range []*Snapshot{c.before, c.after} {
+		if int(n) < s.principals.length {
+			s.mark(n, c.marked[i])
+			c.reached[n/64] |= 1 << (n % 64)
+		}
+	}
+}
+
+func (c *comparison) takePrincipal(id ID) {
+	c.everywhere = true
+	n, ok := c.after.principalNumber(id)
+	if !ok {
+		return
+	}
+	for _, s := range []*Snapshot{c.before, c.after} {
+		if int(n) < s.principals.length {
+			c.members(s, n)
+		}
+	}
+}
+
+// members takes in a principal and everybody in it, through groups out of use too.
+func (c *comparison) members(s *Snapshot, n number) {
+	c.reached[n/64] |= 1 << (n % 64)
+	for _, m := range s.principals.get(n).members {
+		c.members(s, m)
+	}
+}
+
+// takeScope takes in all whom rules on the way to a scope, and beneath it, name; those that come from a scope it keeps
+// above it say the same before and after, unless it is the scope itself that changed.
+func (c *comparison) takeScope(id ID) {
+	n, ok := c.after.scopeNumber(id)
+	if !ok || !c.before.scopes.has(n) {
+		return
+	}
+	c.regions = append(c.regions, n)
+	c.extra[n] = true
+	stay := map[number]bool{}
+	was, is := c.before.scopes.get(n), c.after.scopes.get(n)
+	// Where a move takes it into use, or out of it, all rules speak anew.
+	moved := was.parent != is.parent && c.before.retired(n) == c.after.retired(n)
+	c.takeAccounts()
+	if moved {
+		for up := c.before.upward(was.parent); up.next(); {
+			if c.after.isAtOrBeneath(n, up.number) {
+				stay[up.number] = true
+			}
+		}
+	}
+	for _, s := range []*Snapshot{c.before, c.after} {
+		for up := s.upward(n); up.next(); {
+			if stay[up.number] || up.node.rules == nil {
+				continue
+			}
+			if moved && up.number == n {
+				continue // what is said there stays
+			}
+			for _, r := range up.node.rules.all {
+				for _, named := range r.names() {
+					c.takeNamed(named)
+				}
+			}
+		}
+	}
+	c.takeWoken()
+	if moved {
+		return
+	}
+	c.after.descend(n, func(child number) bool {
+		if rules := c.after.scopes.get(child).rules; rules != nil {
+			for _, r := range rules.all {
+				for _, named := range r.names() {
+					c.takeNamed(named)
+				}
+			}
+		}
+		return true
+	})
+}
+
+// takeAccounts takes in the service accounts that go out of use with their home, or come back.
+func (c *comparison) takeAccounts() {
+	c.after.named[ServiceAccount].from("", c.after.principalKey, func(n number) bool {
+		if int(n) < c.before.principals.length && c.before.gone(c.before.principals.get(n)) != c.after.gone(c.after.principals.get(n)) {
+			c.takePrincipal(c.after.principals.get(n).ID)
+		}
+		return true
+	})
+}
+
+// takeWoken takes in the statements that a move lays to rest or wakes.
+func (c *comparison) takeWoken() {
+	for _, pair := range [][2]*Snapshot{{c.before, c.after}, {c.after, c.before}} {
+		for it := pair[0].dormant.Iterator(); !it.Done(); {
+			r, _, _ := it.Next()
+			if _, still := pair[1].dormant.Get(r); !still {
+				for _, named := range r.names() {
+					c.takeNamed(named)
+				}
+				c.extra[r.place] = true
+			}
+		}
+	}
+}
+
+// watch adds the points of somebody else: where what they hold changes.
+func (c *comparison) watch(id ID) {
+	if who := c.before.principalNode(id); who != nil {
+		for _, n := range who.live() {
+			for _, r := range c.before.principals.get(n).rules {
+				c.extra[r.place] = true
+			}
+		}
+	}
+}
+
+// known gives the scope, or the nearest above it, that was there before.
+func (c *comparison) known(n number) number {
+	for !c.before.scopes.has(n) {
+		n = c.after.scopes.get(n).parent
+	}
+	return n
+}
+
+// run calls visit for every principal and point at which what changes is not told by the point above.
+func (c *comparison) run(visit func(*principalNode, number, Part, Delta)) {
+	deltas := map[number]Delta{} // beneath each point
+	c.eachPrincipal(func(who *principalNode) {
+		clear(deltas)
+		c.eachPoint(who, func(n number) {
+			inherited := c.inherited(n, deltas)
+			own, everywhere := c.delta(who, n, false)
+			beneath := own
+			if !everywhere {
+				beneath, _ = c.delta(who, n, true)
+			}
+			deltas[n] = beneath
+			switch {
+			case own.equals(beneath):
+				if !own.equals(inherited) {
+					visit(who, n, Whole, own)
+				}
+				return
+			case !own.equals(inherited):
+				visit(who, n, Alone, own)
+			}
+			if !beneath.equals(inherited) && c.after.scopes.get(n).more.hasChildren() {
+				visit(who, n, Beneath, beneath)
+			}
+		})
+	})
+}
+
+// everyPoint calls visit for every principal and point.
+func (c *comparison) everyPoint(visit func(*principalNode, number, Part, Delta)) {
+	c.eachPrincipal(func(who *principalNode) {
+		c.eachPoint(who, func(n number) {
+			own, everywhere := c.delta(who, n, false)
+			if everywhere {
+				visit(who, n, Whole, own)
+				return
+			}
+			visit(who, n, Alone, own)
+			beneath, _ := c.delta(who, n, true)
+			visit(who, n, Beneath, beneath)
+		})
+	})
+}
+
+func (c *comparison) eachPrincipal(fn func(*principalNode)) {
+	for i, word := range c.reached {
+		for ; word != 0; word &= word - 1 {
+			fn(c.after.principals.get(number(i*64) + number(trailing(word))))
+		}
+	}
+}
+
+// point is a scope at which what somebody holds may change, and how deep it lies.
+type point struct {
+	at    number
+	depth uint16
+}
+
+// eachPoint calls fn for the points of a principal, those above first.
+func (c *comparison) eachPoint(who *principalNode, fn func(number)) {
+	c.points = c.points[:0]
+	for _, s := range []*Snapshot{c.before, c.after} {
+		if int(who.number) >= s.principals.length {
+			continue
+		}
+		if s == c.after && c.before.principals.length > int(who.number) && c.samePrincipal(who) {
+			break
+		}
+		for _, n := range s.principals.get(who.number).live() {
+			for _, r := range s.principals.get(n).rules {
+				c.addPoint(r.place)
+			}
+		}
+	}
+	for n := range c.extra {
+		c.addPoint(n)
+	}
+	slices.SortFunc(c.points, func(a, b point) int {
+		if a.depth != b.depth {
+			return int(a.depth) - int(b.depth)
+		}
+		return int(a.at) - int(b.at)
+	})
+	for _, p := range slices.Compact(c.points) {
+		fn(p.at)
+	}
+}
+
+func (c *comparison) addPoint(n number) {
+	if depth := c.depthIn(n); depth != outside {
+		c.points = append(c.points, point{n, depth})
+	}
+}
+
+// samePrincipal reports whether the rules that mean somebody are the very same in both snapshots.
+func (c *comparison) samePrincipal(who *principalNode) bool {
+	for _, n := range who.live() {
+		if int(n) >= c.before.principals.length || c.before.principals.get(n) != c.after.principals.get(n) {
+			return false
+		}
+	}
+	return c.before.principals.get(who.number) == who
+}
+
+// outside stands for the depth of a scope that no change may touch.
+const outside = ^uint16(0)
+
+// depthIn gives how many scopes there are from a scope to the top, itself counted, if it is in one of the regions.
+func (c *comparison) depthIn(n number) uint16 {
+	if n&resourceBit != 0 {
+		return c.climb(n)
+	}
+	known := &c.depths[n]
+	if *known == 0 {
+		*known = c.climb(n)
+	}
+	return *known
+}
+
+func (c *comparison) climb(n number) uint16 {
+	depth, inside := uint16(0), c.everywhere
+	for up := c.after.upward(n); up.next(); {
+		depth++
+		inside = inside || slices.Contains(c.regions, up.number)
+	}
+	if !inside {
+		return outside
+	}
+	return depth
+}
+
+// inherited gives what the nearest point above tells of a scope.
+func (c *comparison) inherited(n number, deltas map[number]Delta) Delta {
+	up := c.after.upward(n)
+	for up.next(); up.next(); {
+		if d, ok := deltas[up.number]; ok {
+			return d.within(c.after.meaning(n))
+		}
+	}
+	return Delta{}
+}
+
+// delta compares what somebody holds at a scope, or beneath it; everywhere says that it is the same in both.
+func (c *comparison) delta(who *principalNode, n number, beneath bool) (d Delta, everywhere bool) {
+	meaning := c.after.meaning(n)
+	var was holding
+	wasAt := n
+	if int(who.number) < c.before.principals.length {
+		wasAt = c.known(n)
+		was = c.before.holding(c.before.principals.get(who.number), wasAt, c.context, beneath || wasAt != n).within(meaning)
+	}
+	is := c.after.holding(who, n, c.context, beneath).within(meaning)
+	everywhere = wasAt == n && !was.onTerms && !was.onPlace && !is.onTerms && !is.onPlace
+	if was.equals(is) && !was.onTerms && !is.onTerms {
+		return Delta{}, everywhere
+	}
+	d = Delta{Gains: is.firm.Minus(was.possible), Loses: was.firm.Minus(is.possible)}
+	d.MayGain = is.possible.Minus(was.possible).Or(is.firm.Minus(was.firm)).Minus(d.Gains)
+	d.MayLose = was.possible.Minus(is.possible).Or(was.firm.Minus(is.firm)).Minus(d.Loses)
+	if both := was.possible.Minus(was.firm).And(is.possible.Minus(is.firm)); both.Len() > 0 {
+		d.Shifting = both.And(c.shifted(who, wasAt, n, beneath))
+	}
+	return d, everywhere
+}
+
+// shifted gives what rules that hang on something unknown are about, of those that are met only before or only after.
+func (c *comparison) shifted(who *principalNode, wasAt, n number, beneath bool) Set {
+	old := c.before.hanging(c.before.principals.get(who.number), wasAt, c.context, beneath || wasAt != n)
+	fresh := c.after.hanging(who, n, c.context, beneath)
+	var set Set
+	for terms, permissions := range old {
+		set.addAll(permissions.Minus(fresh[terms]))
+	}
+	for terms, permissions := range fresh {
+		set.addAll(permissions.Minus(old[terms]))
+	}
+	return set
+}
+
+// hanging gives the rules met that hang on something unknown, by their terms: what they are about.
+func (s *Snapshot) hanging(who *principalNode, at number, c *Context, beneath bool) map[string]Set {
+	found := map[string]Set{}
+	scope := s.scopes.get(at)
+	if beneath {
+		scope = nil
+	}
+	for up := s.upward(at); up.next(); {
+		if up.node.rules == nil {
+			continue
+		}
+		up.node.rules.each(who, func(e *entry) bool {
+			if !e.slow || e.here && (beneath || up.number != at) || e.rule.matches(who, scope, s, c.inTime()) != unknown {
+				return true
+			}
+			terms := e.rule.terms
+			about := slices.Clone(found[terms])
+			about.addAll(e.permissions)
+			found[terms] = about
+			return true
+		})
+	}
+	return found
+}
+
+func (m *scopeMore) hasChildren() bool {
+	return m != nil && (m.containers.len() > 0 || m.resources.len() > 0)
+}

@@ -1,0 +1,51 @@
+package access
+
+import (
+	"net/netip"
+	"slices"
+	"time"
+)
+
+// Context is what a question tells about its circumstances. What it leaves out is unknown: a rule that gives does then
+// not apply, one that cuts does.
+type Context struct {
+	Time     time.Time
+	IP       netip.Addr
+	Location string
+	Provider string              // the identity provider that vouches for the principal
+	Claims   map[string][]string // what it says of the principal; nil when that is not told
+
+	later bool // what begins after Time is unknown instead of being no
+}
+
+func (c *Context) moment() time.Time {
+	if c == nil {
+		return time.Time{}
+	}
+	return c.Time
+}
+
+// inTime gives the context with all that is still to begin counted as possible.
+func (c *Context) inTime() *Context {
+	later := Context{later: true}
+	if c != nil {
+		later = *c
+		later.later = true
+	}
+	return &later
+}
+
+// carries says whether the principal comes from a subject's provider with its claim.
+func (c *Context) carries(s Subject) truth {
+	if c == nil || c.Provider != s.Provider {
+		return no
+	}
+	if s.Claim == "" {
+		return yes
+	}
+	values, told := c.Claims[s.Claim]
+	if !told {
+		return unknown
+	}
+	return truthOf(slices.Contains(values, s.Value))
+}

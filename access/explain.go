@@ -1,0 +1,267 @@
+package access
+
+import (
+	"slices"
+	"strings"
+)
+
+// Why says why a rule met on the way applies, or does not.
+type Why string
+
+// The reasons why.
+const (
+	Applies          Why = "applies"
+	NotNamed         Why = "not-named"         // it names neither the principal nor a group or set it belongs to
+	Excepted         Why = "excepted"          // it excepts the principal
+	GroupInactive    Why = "group-inactive"    // the group it names is out of use, or one between
+	OtherPermission  Why = "other-permission"  // it is not about the permission asked for
+	OtherPlane       Why = "other-plane"       // it is about the other plane of the same thing
+	OtherScope       Why = "other-scope"       // it holds at its own scope alone
+	PeriodOver       Why = "period-over"       // its period has ended
+	PeriodAhead      Why = "period-ahead"      // its period has not begun
+	PeriodUnknown    Why = "period-unknown"    // it has a period, and the question tells no time
+	ConditionFalse   Why = "condition-false"   // Part does not hold
+	ConditionUnknown Why = "condition-unknown" // of Part it is not known whether it holds
+	CannotCut        Why = "cannot-cut"        // it cuts, but who governs by a grant from above it can always repair
+)
+
+// Met is a rule met on the way from a scope up to the organisation.
+type Met struct {
+	Rule    RuleRef
+	Place   ID // where it is placed
+	Cuts    bool
+	Why     Why
+	Part    string   // of the condition, that decides
+	Through []string // the groups from the principal to the one the rule names; empty when it names the principal
+	Names   ID       // the principal, group or set by which the rule means the principal; zero when it does not
+}
+
+// Takes reports whether the rule takes part in the decision: it applies, or it cuts under a condition that is unknown.
+func (m Met) Takes() bool {
+	return m.Why == Applies || m.Cuts && (m.Why == ConditionUnknown || m.Why == PeriodUnknown)
+}
+
+// Explanation is a decision with the rules met on the way up, nearest first: all that name the principal, and all that
+// are about the permission.
+type Explanation struct {
+	Decision
+	Met []Met
+}
+
+// Explain answers a question as [Snapshot.Decide] does and tells what was met on the way.
+func (s *Snapshot) Explain(q Question) Explanation {
+	e := Explanation{Decision: s.Decide(q)}
+	who := s.principalNode(q.Principal)
+	at, there := s.scopeNumber(q.Scope)
+	if who == nil || !there {
+		return e
+	}
+	for up := s.upward(at); up.next(); {
+		if up.node.rules == nil {
+			continue
+		}
+		for _, r := range up.node.rules.all {
+			m := s.meet(r, who, at, q)
+			if m.Why == NotNamed && !r.permissions.Has(q.Permission) {
+				continue
+			}
+			if m.Cuts && m.Takes() && e.Allowed {
+				m.Why = CannotCut
+			}
+			e.Met = append(e.Met, m)
+		}
+	}
+	return e
+}
+
+// meet says why one rule does or does not apply.
+func (s *Snapshot) meet(r *rule, who *principalNode, at number, q Question) Met {
+	m := Met{Rule: r.ref, Place: s.scopes.get(r.place).id, Cuts: r.cuts, Why: Applies}
+	m.Names, m.Through = s.namedBy(r, who)
+	f := facts{snapshot: s, principal: who, scope: s.scopes.get(at), context: q.Context}
+	named, except := meant(who, r.who, r.claims, q.Context), meant(who, r.except, r.exceptClaim, q.Context)
+	switch {
+	case named == no && !m.Names.IsZero():
+		m.Why = GroupInactive
+	case named == no:
+		m.Why = NotNamed
+	case except == yes:
+		m.Why = Excepted
+	case !r.permissions.Has(q.Permission):
+		m.Why = s.otherThan(r, q.Permission)
+	case r.here && r.place != at:
+		m.Why = OtherScope
+	case named == unknown:
+		m.Why, m.Part = ConditionUnknown, "the claims that the principal carries"
+	case except == unknown:
+		m.Why, m.Part = ConditionUnknown, "the claims that the rule excepts"
+	default:
+		m.Why = r.period.why(q.Context)
+		if m.Why == Applies && r.condition != nil {
+			switch r.condition.evaluate(f) {
+			case no:
+				m.Why, m.Part = ConditionFalse, r.condition.culprit(f)
+			case unknown:
+				m.Why, m.Part = ConditionUnknown, r.condition.culprit(f)
+			}
+		}
+	}
+	return m
+}
+
+func (p Period) why(c *Context) Why {
+	switch at := c.moment(); {
+	case p.isEmpty():
+		return Applies
+	case at.IsZero():
+		return PeriodUnknown
+	case at.Before(p.From):
+		return PeriodAhead
+	case !p.Until.IsZero() && !at.Before(p.Until):
+		return PeriodOver
+	}
+	return Applies
+}
+
+// otherThan says how a rule that is not about a permission misses it.
+func (s *Snapshot) otherThan(r *rule, p Permission) Why {
+	asked := s.catalogue.operations[p]
+	otherPlane := false
+	for held := range r.permissions.All {
+		if o := s.catalogue.operations[held]; o.Service == asked.Service {
+			if o.Plane == asked.Plane {
+				return OtherPermission
+			}
+			otherPlane = true
+		}
+	}
+	if otherPlane {
+		return OtherPlane
+	}
+	return OtherPermission
+}
+
+// namedBy finds by which of its names a rule means a principal, and through which groups; groups out of use count here.
+func (s *Snapshot) namedBy(r *rule, who *principalNode) (ID, []string) {
+	for _, n := range r.who {
+		if n == who.number {
+			return who.ID, nil
+		}
+	}
+	for _, through := range []func(*principalNode) bool{func(g *principalNode) bool { return !g.Inactive }, nil} {
+		for _, n := range r.who {
+			if p := s.principals.get(n); p.Kind == Group {
+				if way := s.way(who, n, through); way != nil {
+					return p.ID, way[1:]
+				}
+			}
+		}
+	}
+	for _, n := range r.who {
+		if who.counts(n) {
+			return s.principals.get(n).ID, nil
+		}
+	}
+	return ID{}, nil
+}
+
+// Rule tells what a rule is: the grant, or the statement with its policy. One of the two is nil.
+func (s *Snapshot) Rule(ref RuleRef) (*Grant, *Statement) {
+	if node, ok := s.grants.Get(ref.Grant); ok {
+		return &node.Grant, nil
+	}
+	if p, ok := s.policies.Get(ref.Policy); ok && ref.Statement < len(p.Statements) {
+		return nil, &p.Statements[ref.Statement]
+	}
+	return nil, nil
+}
+
+// Gives tells the permissions that a rule gives, or cuts.
+func (s *Snapshot) Gives(ref RuleRef) Set {
+	if node, ok := s.grants.Get(ref.Grant); ok {
+		return node.rule.permissions
+	}
+	if p, ok := s.policies.Get(ref.Policy); ok && ref.Statement < len(p.rules) {
+		return p.rules[ref.Statement].permissions
+	}
+	return nil
+}
+
+// Policy finds a policy by id.
+func (s *Snapshot) Policy(id ID) (Policy, bool) {
+	p, ok := s.policies.Get(id)
+	if !ok {
+		return Policy{}, false
+	}
+	return p.Policy, true
+}
+
+// PoliciesAt gives the policies of a scope itself, by name.
+func (s *Snapshot) PoliciesAt(scope ID) []Policy {
+	n, ok := s.scopeNumber(scope)
+	if !ok || s.scopes.get(n).more == nil {
+		return nil
+	}
+	return policiesOf(s.scopes.get(n).more.policies)
+}
+
+func policiesOf(nodes []*policyNode) []Policy {
+	policies := make([]Policy, len(nodes))
+	for i, p := range nodes {
+		policies[i] = p.Policy
+	}
+	slices.SortFunc(policies, func(a, b Policy) int { return strings.Compare(a.Name, b.Name) })
+	return policies
+}
+
+// Policies gives all policies of the organisation, by the address of their scope and by name.
+func (s *Snapshot) Policies() []Policy {
+	var nodes []*policyNode
+	for it := s.policies.Iterator(); !it.Done(); {
+		_, p, _ := it.Next()
+		nodes = append(nodes, p)
+	}
+	addresses := map[number]string{}
+	for _, p := range nodes {
+		addresses[p.scope] = s.address(p.scope)
+	}
+	slices.SortFunc(nodes, func(a, b *policyNode) int {
+		if c := strings.Compare(addresses[a.scope], addresses[b.scope]); c != 0 {
+			return c
+		}
+		return strings.Compare(a.Name, b.Name)
+	})
+	policies := make([]Policy, len(nodes))
+	for i, p := range nodes {
+		policies[i] = p.Policy
+	}
+	return policies
+}
+
+// Dormant reports whether a statement decides nothing, since its place has left its policy's scope.
+func (s *Snapshot) Dormant(policy ID, statement int) bool {
+	p, ok := s.policies.Get(policy)
+	if !ok || statement >= len(p.rules) {
+		return false
+	}
+	_, dormant := s.dormant.Get(p.rules[statement])
+	return dormant
+}
+
+// RulesFor gives the rules that mean a principal: itself, a group it is within through active groups, or a set it
+// belongs to.
+func (s *Snapshot) RulesFor(principal ID) []RuleRef {
+	who := s.principalNode(principal)
+	if who == nil {
+		return nil
+	}
+	var refs []RuleRef
+	for _, n := range who.live() {
+		for _, r := range s.principals.get(n).rules {
+			if !slices.Contains(refs, r.ref) {
+				refs = append(refs, r.ref)
+			}
+		}
+	}
+	return refs
+}

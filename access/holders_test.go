@@ -1,0 +1,183 @@
+package access_test
+
+import (
+	"slices"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"arbora.example/access"
+)
+
+// compareSets holds the answers over sets against brute force over everybody, for one permission at one scope.
+func compareSets(t *rapid.T, c *access.Catalogue, reference *naive, snapshot *access.Snapshot) {
+	// Permissions that many roles hold make more of a difference than any at random.
+	text := rapid.SampledFrom([]string{"describe folder", "edit bucket", "fetch object", "list grant", "create grant", "create user", "list project"}).Draw(t, "permission")
+	o := c.Operation(c.MustPermission(text))
+	at := rapid.SampledFrom(reference.scopes).Draw(t, "scope")
+	context := drawer{t, c, reference}.context()
+	got, want := map[string]tri{}, map[string]tri{}
+	for _, h := range snapshot.Holders(o.Permission, at.ID, context) {
+		got[h.Principal.ID.String()] = triYes
+		if h.Conditional {
+			got[h.Principal.ID.String()] = triUnknown
+		}
+	}
+	for _, p := range reference.people {
+		if p.Kind == access.Group || p.Kind == access.BuiltInSet && p.ID != access.Public && p.ID != access.SignedIn {
+			continue
+		}
+		if level := reference.level(c, p.ID, o, at.ID, context); level != triNo {
+			want[p.ID.String()] = level
+		}
+	}
+	require.Equal(t, want, got, "who holds %s at %s", o, reference.address(at.ID))
+	who := rapid.SampledFrom(reference.people).Draw(t, "who")
+	checkSteps(t, c, reference, snapshot, access.Question{Principal: who.ID, Permission: o.Permission, Scope: at.ID, Context: context})
+	checkReach(t, c, reference, snapshot, who, context)
+	checkCouldHold(t, c, reference, snapshot, o, at.ID)
+}
+
+// checkCouldHold lets everybody who could give themselves a permission do it, and everybody else try in each way.
+func checkCouldHold(t *rapid.T, c *access.Catalogue, reference *naive, snapshot *access.Snapshot, o access.Operation, at access.ID) {
+	could := map[access.ID]access.Hopeful{}
+	for _, h := range snapshot.CouldHold(o.Permission, at, nil) {
+		could[h.Principal.ID] = h
+	}
+	give := func(who access.Principal, role string) access.Change {
+		return access.CreateGrant{Grant: access.Grant{ID: newID(), Scope: at, Principal: who.ID, Role: role}}
+	}
+	helps := func(who access.Principal, change access.Change) bool {
+		next, err := snapshot.With(snapshot.Revision()+1, change)
+		return err == nil && next.Decide(access.Question{Principal: who.ID, Permission: o.Permission, Scope: at}).Allowed
+	}
+	may := func(who access.Principal, text string, at access.ID) bool {
+		return reference.decide(c, who.ID, c.Operation(c.MustPermission(text)), at, nil, false)
+	}
+	for _, p := range reference.people {
+		if p.Kind == access.BuiltInSet {
+			continue
+		}
+		if !p.Acts() || reference.decide(c, p.ID, o, at, nil, false) {
+			require.NotContains(t, could, p.ID)
+			continue
+		}
+		h, told := could[p.ID]
+		if told && h.Role != nil && !helps(p, give(p, h.Role.Name)) {
+			t.Fatalf("%s is said to be able to grant themselves %s, which does not help", p.Name, h.Role.Name)
+		}
+		if told || snapshot.Decide(access.Question{Principal: p.ID, Permission: o.Permission, Scope: at}).Reason != access.NotGranted {
+			continue
+		}
+		for role := range snapshot.RolesAt(at) {
+			if _, ok := snapshot.MayGive(p.ID, role.Permissions, at, nil); ok && may(p, "create grant", at) && helps(p, give(p, role.Name)) {
+				t.Fatalf("%s could grant themselves %s and is not told of", p.Name, role.Name)
+			}
+		}
+		for _, group := range reference.people {
+			join := access.AddMember{Membership: access.Membership{Group: group.ID, Member: p.ID}}
+			if group.Kind != access.Group || !may(p, "enrol group", reference.scopes[0].ID) || !helps(p, join) {
+				continue
+			}
+			if _, _, ok := snapshot.MayEnrol(p.ID, group.ID, nil); ok {
+				t.Fatalf("%s could join %s and is not told of", p.Name, group.Name)
+			}
+		}
+	}
+}
+
+// checkSteps takes each step and sees that it gives what it promises and, where nothing else hangs on it, adds as much as
+// it says.
+func checkSteps(t *rapid.T, c *access.Catalogue, reference *naive, snapshot *access.Snapshot, q access.Question) {
+	last, governs := 0, false
+	for _, step := range snapshot.StepsTo(q, 5) {
+		var change access.Change
+		switch {
+		case step.Group != nil:
+			change = access.AddMember{Membership: access.Membership{Group: step.Group.ID, Member: q.Principal}}
+		case step.Role != nil:
+			change = access.CreateGrant{Grant: access.Grant{ID: newID(), Scope: step.Scope, Principal: q.Principal, Role: step.Role.Name}}
+		default:
+			policy, _ := snapshot.Policy(step.Lift.Policy)
+			policy.Statements = slices.Delete(slices.Clone(policy.Statements), step.Lift.Statement, step.Lift.Statement+1)
+			change = access.PutPolicy{Policy: policy}
+		}
+		next, err := snapshot.With(snapshot.Revision()+1, change)
+		if err != nil {
+			t.Fatalf("a step that cannot be taken: %+v: %v", step, err)
+		}
+		privileged := step.Role != nil && step.Role.Privileged
+		if !next.Decide(q).Allowed || privileged == governs && step.Adds < last || governs && !privileged {
+			t.Fatalf("step %+v: allowed %v after %d", step, next.Decide(q), last)
+		}
+		last, governs = step.Adds, privileged
+	}
+}
+
+// checkReach sees that what is reached tells every decision: the nearest scope above at which access changes holds what
+// is held, for certain or, where it hangs on the resource, perhaps.
+func checkReach(t *rapid.T, c *access.Catalogue, reference *naive, snapshot *access.Snapshot, who access.Principal, context *access.Context) {
+	reach := map[access.ID][]access.Reached{}
+	for _, r := range snapshot.Reach(who.ID, context) {
+		reach[r.Scope.ID] = append(reach[r.Scope.ID], r)
+	}
+	for _, s := range reference.scopes {
+		if reference.retired(s.ID) {
+			continue
+		}
+		var told access.Reached
+	search:
+		for i, above := range reference.upward(s.ID) {
+			for _, r := range reach[above.ID] {
+				if r.Part == access.Whole || (i == 0) == (r.Part == access.Alone) {
+					told = r
+					break search
+				}
+			}
+		}
+		for _, text := range []string{"describe folder", "edit bucket", "fetch object", "create grant"} {
+			o := c.Operation(c.MustPermission(text))
+			if !means(c, s.TypeName(), o.Type) {
+				continue
+			}
+			is := reference.level(c, who.ID, o, s.ID, context)
+			if told.Held.Has(o.Permission) && is != triYes || is != triNo && !told.Held.Has(o.Permission) && !told.Conditional.Has(o.Permission) {
+				t.Fatalf("%s, %s at %s: the reach says %v, %v, the reference %v", who.Name, o, reference.address(s.ID), told.Held.Has(o.Permission), told.Conditional.Has(o.Permission), is)
+			}
+		}
+	}
+}
+
+func TestHoldersTellWhy(t *testing.T) {
+	w := newWorld(t)
+	c := access.Shipped()
+	w.create("top/folder/house", access.Project)
+	w.create("top/folder/house/log.bucket", access.Resource)
+	require.NoError(t, w.join("bram", "curators"))
+	require.NoError(t, w.join("curators", "trust"))
+	w.grant("content-keeper", "trust", "top/folder")
+	w.grant("content-keeper", "bram", "top/folder/house")
+	erase, bucket := c.MustPermission("erase object"), w.ids["top/folder/house/log.bucket"]
+	holders := w.now.Holders(erase, bucket, nil)
+	require.Len(t, holders, 1)
+	require.Equal(t, "bram", holders[0].Principal.Name)
+	met := w.now.Explain(access.Question{Principal: w.ids["bram"], Permission: erase, Scope: bucket}).Met
+	require.Empty(t, met[0].Through, "the nearest comes first")
+	require.Equal(t, []string{"curators", "trust"}, met[1].Through)
+
+	hopefuls := w.now.CouldHold(erase, bucket, nil)
+	require.Len(t, hopefuls, 1)
+	require.Equal(t, "rowan", hopefuls[0].Principal.Name, "a steward may grant beyond what he holds")
+	require.Equal(t, "content-keeper", hopefuls[0].Role.Name)
+	require.NotNil(t, hopefuls[0].Group)
+	require.True(t, hopefuls[0].Policy)
+
+	steps := w.now.StepsTo(access.Question{Principal: w.ids["rowan"], Permission: erase, Scope: bucket}, 3)
+	require.Len(t, steps, 3)
+	require.Equal(t, 4, steps[0].Adds)
+	reach := w.now.Reach(w.ids["bram"], nil)
+	require.Len(t, reach, 2)
+	require.Zero(t, reach[1].Adds.Len(), "what is held above already adds nothing below")
+	require.Nil(t, w.now.Holders(c.MustPermission("start machine"), bucket, nil), "it means nothing there")
+}

@@ -1,0 +1,166 @@
+package access
+
+import (
+	"encoding/binary"
+	"math/bits"
+)
+
+const (
+	spreadBits = 5
+	spread     = 1 << spreadBits
+	startSlots = 4
+)
+
+// idIndex is a persistent hash index from ids to numbers. It stores no ids: a slot keeps a part of the hash, and the
+// caller compares the id of what the number stands for. Adding one copies a bucket and two levels of pointers.
+type idIndex struct {
+	root *indexRoot
+}
+
+type indexRoot struct {
+	owner    *owner
+	branches [spread]*indexBranch
+}
+
+type indexBranch struct {
+	buckets [spread]indexBucket
+	owner   *owner
+}
+
+// indexBucket is an open-addressed hash table, at most three quarters full.
+type indexBucket struct {
+	slots []indexSlot // a power of two
+	count int
+	owner *owner // who may alter slots in place
+}
+
+type indexSlot struct {
+	mark   uint32 // of the hash, never 0; 0 for a free slot
+	number number
+	home   number // of a scope: the container it is, or is directly in; else homeless
+}
+
+// homeless stands where a slot has no home, as that of a resource in a resource.
+const homeless = ^number(0)
+
+// hashID mixes all of an id, for ids that are not random too.
+func hashID(id ID) uint64 {
+	high, low := binary.LittleEndian.Uint64(id[:8]), binary.LittleEndian.Uint64(id[8:])
+	h, l := bits.Mul64(low^0x9e3779b97f4a7c15, high^low^0xd1b54a32d192ed03)
+	return (h ^ l) * 0x9e3779b97f4a7c15
+}
+
+// search walks the numbers that an id may stand for: few beside the right one, since a part of the hash agrees.
+type search struct {
+	slots []indexSlot
+	mark  uint32
+	at    uint32
+}
+
+func (x *idIndex) search(id ID) search {
+	if x.root == nil {
+		return search{}
+	}
+	h := hashID(id)
+	branch := x.root.branches[h>>(64-spreadBits)]
+	if branch == nil {
+		return search{}
+	}
+	mark := uint32(h) | 1
+	return search{slots: branch.buckets[h>>(64-2*spreadBits)&(spread-1)].slots, mark: mark, at: mark >> 1}
+}
+
+// next gives a number that the id may stand for; ok is false when there is no other.
+func (s *search) next() (n number, ok bool) {
+	slot := s.slot()
+	if slot == nil {
+		return 0, false
+	}
+	return slot.number, true
+}
+
+// slot is next with all that the slot holds.
+func (s *search) slot() *indexSlot {
+	for len(s.slots) > 0 {
+		slot := &s.slots[s.at&uint32(len(s.slots)-1)]
+		if slot.mark == 0 {
+			return nil
+		}
+		s.at++
+		if slot.mark == s.mark {
+			return slot
+		}
+	}
+	return nil
+}
+
+// add enters an id that is not there yet.
+func (x *idIndex) add(by *owner, id ID, n, home number) {
+	h := hashID(id)
+	x.bucket(by, h).add(by, h, n, home)
+}
+
+// rehome gives an id that is there another home.
+func (x *idIndex) rehome(by *owner, id ID, n, home number) {
+	b := x.bucket(by, hashID(id))
+	b.own(by)
+	for i := range b.slots {
+		if b.slots[i].mark != 0 && b.slots[i].number == n {
+			b.slots[i].home = home
+		}
+	}
+}
+
+// bucket gives the bucket of a hash, for altering.
+func (x *idIndex) bucket(by *owner, h uint64) *indexBucket {
+	switch {
+	case x.root == nil:
+		x.root = &indexRoot{owner: by}
+	case x.root.owner != by:
+		copied := *x.root
+		copied.owner = by
+		x.root = &copied
+	}
+	at := &x.root.branches[h>>(64-spreadBits)]
+	switch branch := *at; {
+	case branch == nil:
+		*at = &indexBranch{owner: by}
+	case branch.owner != by:
+		copied := *branch
+		copied.owner = by
+		*at = &copied
+	}
+	return &(*at).buckets[h>>(64-2*spreadBits)&(spread-1)]
+}
+
+// own makes the slots the owner's own.
+func (b *indexBucket) own(by *owner) {
+	if b.owner != by {
+		b.slots, b.owner = append([]indexSlot(nil), b.slots...), by
+	}
+}
+
+// add enters a slot, in slots of the owner's own.
+func (b *indexBucket) add(by *owner, h uint64, n, home number) {
+	if (b.count+1)*4 > len(b.slots)*3 {
+		grown := indexBucket{slots: make([]indexSlot, max(startSlots, 2*len(b.slots))), count: b.count, owner: by}
+		for _, slot := range b.slots {
+			if slot.mark != 0 {
+				grown.put(slot)
+			}
+		}
+		*b = grown
+	}
+	b.own(by)
+	b.count++
+	b.put(indexSlot{mark: uint32(h) | 1, number: n, home: home})
+}
+
+func (b *indexBucket) put(slot indexSlot) {
+	last := uint32(len(b.slots) - 1)
+	at := slot.mark >> 1
+	for b.slots[at&last].mark != 0 {
+		at++
+	}
+	b.slots[at&last] = slot
+}

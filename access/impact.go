@@ -1,0 +1,248 @@
+package access
+
+import (
+	"encoding/binary"
+	"slices"
+	"strings"
+)
+
+// Effect is what changes would alter for some people at a scope and beneath it, all other rules counted.
+type Effect struct {
+	Principals []Principal // for whom it is the same; a built-in set stands for all in it
+	Outsiders  []Principal // public or signed-in, for those among them whom the organisation does not know
+	Scope      Scope       // the topmost scope where it is so
+	Part       Part        // of that scope and what is beneath it
+	Beneath    int         // how many scopes are beneath
+	Delta
+}
+
+// Delta is a difference in what somebody holds. All empty, beneath a scope with an effect, nothing changes.
+type Delta struct {
+	Gains    Set // not held at all now, for certain then
+	Loses    Set // held for certain now, not at all then
+	MayGain  Set // gained where a condition, or a moment still to come, has it so
+	MayLose  Set // lost where a condition, or a moment still to come, has it so
+	Shifting Set // held under a condition now and then, but by other rules
+}
+
+// IsEmpty reports whether nothing changes.
+func (d Delta) IsEmpty() bool {
+	return d.equals(Delta{})
+}
+
+// Growth gives all that is or may be gained.
+func (d Delta) Growth() Set {
+	var all Set
+	all.addAll(d.Gains)
+	all.addAll(d.MayGain)
+	all.addAll(d.Shifting)
+	return all
+}
+
+func (d Delta) within(meaning Set) Delta {
+	return Delta{d.Gains.And(meaning), d.Loses.And(meaning), d.MayGain.And(meaning), d.MayLose.And(meaning), d.Shifting.And(meaning)}
+}
+
+func (d Delta) equals(o Delta) bool {
+	return same(d.Gains, o.Gains) && same(d.Loses, o.Loses) && same(d.MayGain, o.MayGain) && same(d.MayLose, o.MayLose) &&
+		same(d.Shifting, o.Shifting)
+}
+
+// Impact gives what changes would alter if they were made, before they are: effective access before and after, compared
+// over everybody and everything they reach, by address. It is empty when they alter nothing. What is said of all beneath a
+// scope leaves out what is retired there. The error is that of
+// [Snapshot.With].
+func (s *Snapshot) Impact(c *Context, changes ...Change) ([]Effect, error) {
+	next, err := s.With(s.revision+1, changes...)
+	if err != nil {
+		return nil, err
+	}
+	grouped := map[string]*Effect{}
+	var order []string
+	var key []byte
+	cmp := comparison{before: s, after: next, context: c}
+	cmp.prepare(changes)
+	cmp.run(func(who *principalNode, at number, part Part, d Delta) {
+		if who.Kind == Group {
+			return
+		}
+		key = binary.LittleEndian.AppendUint32(append(key[:0], part...), uint32(at))
+		for _, set := range []Set{d.Gains, d.Loses, d.MayGain, d.MayLose, d.Shifting} {
+			for len(set) > 0 && set[len(set)-1] == 0 {
+				set = set[:len(set)-1]
+			}
+			key = append(key, uint8(len(set)))
+			for _, word := range set {
+				key = binary.LittleEndian.AppendUint64(key, word)
+			}
+		}
+		e := grouped[string(key)]
+		if e == nil {
+			e = &Effect{Scope: next.scopeAt(at), Part: part, Delta: d}
+			grouped[string(key)] = e
+			order = append(order, string(key))
+		}
+		e.Principals = append(e.Principals, who.Principal)
+	})
+	effects := make([]Effect, 0, len(order))
+	for _, key := range order {
+		e := grouped[key]
+		e.Principals, e.Outsiders = next.fold(e.Principals)
+		if len(e.Principals)+len(e.Outsiders) == 0 {
+			continue // a set alone, all in which are told of elsewhere
+		}
+		e.Beneath = next.Beneath(e.Scope.ID)
+		effects = append(effects, *e)
+	}
+	addresses := map[ID]string{}
+	for _, e := range effects {
+		addresses[e.Scope.ID] = next.Address(e.Scope.ID)
+	}
+	slices.SortStableFunc(effects, func(a, b Effect) int {
+		if c := strings.Compare(addresses[a.Scope.ID], addresses[b.Scope.ID]); c != 0 {
+			return c
+		}
+		return strings.Compare(a.first(), b.first())
+	})
+	return effects, nil
+}
+
+func (e *Effect) first() string {
+	for _, p := range append(slices.Clip(e.Principals), e.Outsiders...) {
+		return p.Name
+	}
+	return ""
+}
+
+// fold lets a built-in set stand for all in it, where it is the same for all of them, and orders the rest, sets first.
+func (s *Snapshot) fold(principals []Principal) (kept, outsiders []Principal) {
+	var numbers, whole []number
+	in := map[number]bool{}
+	for _, p := range principals {
+		n, _ := s.principalNumber(p.ID)
+		numbers, in[n] = append(numbers, n), true
+	}
+	for _, set := range numbers {
+		if s.principals.get(set).Kind == BuiltInSet && s.allIn(set, in) {
+			whole = append(whole, set)
+		}
+	}
+	for i, n := range numbers {
+		node := s.principals.get(n)
+		told := slices.ContainsFunc(whole, func(set number) bool { return n != set && node.counts(set) })
+		switch {
+		case told:
+		case node.Kind != BuiltInSet || slices.Contains(whole, n):
+			kept = append(kept, principals[i])
+		case n == publicNumber || n == signedInNumber:
+			outsiders = append(outsiders, principals[i])
+		}
+	}
+	slices.SortFunc(kept, func(a, b Principal) int {
+		if (a.Kind == BuiltInSet) != (b.Kind == BuiltInSet) {
+			return int(b.Kind) - int(a.Kind)
+		}
+		return strings.Compare(a.Name, b.Name)
+	})
+	return kept, outsiders
+}
+
+// allIn reports whether everybody who acts and is in a set, and every narrower set, is among some principals.
+func (s *Snapshot) allIn(set number, some map[number]bool) bool {
+	for n := range number(s.principals.length) {
+		if p := s.principals.get(n); p.Kind != Group && p.counts(set) && !s.gone(p) && !some[n] {
+			return false
+		}
+	}
+	return true
+}
+
+// Excess is a gain that whoever makes a change may not give.
+type Excess struct {
+	Principal  Principal // who would gain
+	Permission Permission
+	Scope      ID
+	Part       Part // of that scope and what is beneath it
+}
+
+// Exceeds reports whether changes would give anybody, a group with nobody in it too, what their maker does not hold
+// there: the rule on gains of [Snapshot.MayGive], for every kind of change. Only what brings back, or brings in, somebody or
+// something as it is (creating a principal, restoring one, or a scope) is left to the permission for that. The error is
+// that of [Snapshot.With].
+func (s *Snapshot) Exceeds(maker ID, c *Context, changes ...Change) (Excess, bool, error) {
+	next, err := s.With(s.revision+1, changes...)
+	if err != nil {
+		return Excess{}, false, err
+	}
+	base, rest := s.brought(changes)
+	cmp := comparison{before: base, after: next, context: c}
+	cmp.prepare(rest)
+	cmp.watch(maker)
+	var excess Excess
+	found := false
+	cmp.everyPoint(func(who *principalNode, at number, part Part, d Delta) {
+		if found || d.Growth().Len() == 0 {
+			return
+		}
+		if lacking, ok := s.mayGiveAt(maker, d.Growth(), cmp.known(at), part, c); !ok {
+			excess, found = Excess{Principal: who.Principal, Permission: lacking, Scope: next.scopes.get(at).id, Part: part}, true
+		}
+	})
+	return excess, found, nil
+}
+
+// brought gives the snapshot in which somebody and something is there, or there again, as changes bring them, and the
+// changes that are left. A new principal is there without its tags, under a name of no meaning: the dynamic groups they
+// lead to are given to it.
+func (s *Snapshot) brought(changes []Change) (base *Snapshot, rest []Change) {
+	var first []Change
+	for _, change := range changes {
+		switch c := change.(type) {
+		case CreatePrincipal:
+			if len(s.gathering) > 0 {
+				rest = append(rest, TagPrincipal{ID: c.Principal.ID, Tags: c.Principal.Tags})
+				c.Principal.Tags, c.Principal.Name = nil, "no-"+c.Principal.ID.String()
+				if c.Principal.Kind == Guest {
+					c.Principal.Name += "@nowhere"
+				}
+			}
+			first = append(first, c)
+		case RestoreScope, RetireScope:
+			first = append(first, change)
+		case SetInactive:
+			if c.Inactive {
+				rest = append(rest, change)
+			} else {
+				first = append(first, change)
+			}
+		default:
+			rest = append(rest, change)
+		}
+	}
+	if len(first) == 0 {
+		return s, rest
+	}
+	base, err := s.With(s.revision, first...)
+	if err != nil { // one of them needs what the others make
+		return s, rest
+	}
+	return base, rest
+}
+
+// mayGiveAt is MayGive for a part of a scope.
+func (s *Snapshot) mayGiveAt(maker ID, gain Set, at number, part Part, c *Context) (Permission, bool) {
+	who := s.principalNode(maker)
+	if who == nil || s.gone(who) {
+		for p := range gain.All {
+			return p, false
+		}
+	}
+	beyond := gain.Minus(s.held(who, at, c, false, part == Beneath))
+	for p := range beyond.And(s.catalogue.governing).All {
+		return p, false
+	}
+	for p := range beyond.All {
+		return p, s.held(who, at, c, false, part == Beneath).Has(s.catalogue.MustPermission("grant-beyond grant"))
+	}
+	return 0, true
+}

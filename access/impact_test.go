@@ -1,0 +1,202 @@
+package access_test
+
+import (
+	"slices"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"arbora.example/access"
+)
+
+// checkImpact holds the impact of a change against brute force: for everybody, everywhere, how firmly they hold some
+// permissions before and after.
+func checkImpact(t *rapid.T, c *access.Catalogue, before, after *naive, snapshot *access.Snapshot, change access.Change) {
+	context := &access.Context{Time: noon}
+	effects, err := snapshot.Impact(context, change)
+	if err != nil {
+		t.Fatalf("%v", err)
+	}
+	texts := []string{"describe folder", "edit bucket", "fetch object", "create grant", "list bucket"}
+	texts = append(texts, c.Operation(access.Permission(rapid.IntRange(0, c.Permissions()-1).Draw(t, "altered permission"))).String())
+	for _, p := range after.everybody() {
+		if p.Kind == access.Group || p.Kind == access.BuiltInSet && p.ID != access.Public && p.ID != access.SignedIn {
+			continue
+		}
+		told := map[access.ID][]access.Effect{}
+		for _, e := range effects {
+			// A set stands for those in use.
+			means := func(who access.Principal) bool { return p.ID == who.ID || !after.gone(p) && after.is(p.ID, who.ID) }
+			is := func(who access.Principal) bool { return p.ID == who.ID }
+			if slices.ContainsFunc(e.Principals, means) || slices.ContainsFunc(e.Outsiders, is) {
+				told[e.Scope.ID] = append(told[e.Scope.ID], e)
+			}
+		}
+		for _, s := range after.scopes {
+			if before.scope(s.ID) == nil || retiredBesides(before, s.ID, change) || retiredBesides(after, s.ID, change) {
+				continue
+			}
+			delta := toldAt(after, told, s.ID)
+			for _, text := range texts {
+				o := c.Operation(c.MustPermission(text))
+				if !means(c, s.TypeName(), o.Type) {
+					continue
+				}
+				was, is := before.level(c, p.ID, o, s.ID, context), after.level(c, p.ID, o, s.ID, context)
+				if !fits(delta, o.Permission, was, is) {
+					t.Fatalf("%#v\n%s, %s at %s: was %v, is %v; the impact says %s", change, p.Name, o, after.address(s.ID), was, is, words(delta, o.Permission))
+				}
+			}
+		}
+	}
+	maker := rapid.SampledFrom(before.people).Draw(t, "maker")
+	checkExcess(t, c, before, after, snapshot, maker, change)
+}
+
+// retiredBesides reports whether a scope is out of use by more than a change: of such scopes an impact does not tell.
+func retiredBesides(n *naive, at access.ID, change access.Change) bool {
+	return slices.ContainsFunc(n.upward(at), func(s access.Scope) bool {
+		return s.Retired && !isChange[access.RetireScope](change, access.RetireScope{ID: s.ID}) && !isChange[access.RestoreScope](change, access.RestoreScope{ID: s.ID})
+	})
+}
+
+// toldAt gives what effects tell of a scope: its own, or the nearest from above that goes on beneath.
+func toldAt(n *naive, told map[access.ID][]access.Effect, at access.ID) access.Delta {
+	for i, above := range n.upward(at) {
+		for _, e := range told[above.ID] {
+			if e.Part == access.Whole || i == 0 && e.Part == access.Alone || i > 0 && e.Part == access.Beneath {
+				return e.Delta
+			}
+		}
+	}
+	return access.Delta{}
+}
+
+// fits says whether a told difference agrees with what is held before and after. What hangs on the resource is told as
+// conditional for all beneath, so there a firm yes or no may stand where something conditional is told.
+func fits(d access.Delta, p access.Permission, was, is tri) bool {
+	rank := map[tri]int{triNo: 0, triUnknown: 1, triYes: 2}
+	switch {
+	case d.Gains.Has(p):
+		return was == triNo && is == triYes
+	case d.Loses.Has(p):
+		return was == triYes && is == triNo
+	case d.MayGain.Has(p):
+		return rank[was] <= rank[is]
+	case d.MayLose.Has(p):
+		return rank[was] >= rank[is]
+	case d.Shifting.Has(p):
+		return true
+	}
+	return was == is
+}
+
+func words(d access.Delta, p access.Permission) string {
+	for word, set := range map[string]access.Set{"gains": d.Gains, "loses": d.Loses, "may gain": d.MayGain, "may lose": d.MayLose, "shifts": d.Shifting} {
+		if set.Has(p) {
+			return word
+		}
+	}
+	return "nothing"
+}
+
+// checkExcess sees that a change its maker may make gives nobody, anywhere, what the maker does not hold there.
+func checkExcess(t *rapid.T, c *access.Catalogue, before, after *naive, snapshot *access.Snapshot, maker access.Principal, change access.Change) {
+	excess, found, err := snapshot.Exceeds(maker.ID, nil, change)
+	if err != nil {
+		t.Fatalf("%v", err)
+	}
+	if found {
+		o := c.Operation(excess.Permission)
+		if excess.Part == access.Alone && before.decide(c, maker.ID, o, excess.Scope, nil, false) {
+			t.Fatalf("%s holds %s at %s and is said not to", maker.Name, o, before.address(excess.Scope))
+		}
+		return
+	}
+	switch change.(type) {
+	case access.CreatePrincipal, access.RestoreScope, access.RetireScope, access.SetInactive:
+		return
+	}
+	beyond := c.Operation(c.MustPermission("grant-beyond grant"))
+	for _, text := range []string{"describe folder", "edit bucket", "fetch object", "create grant", "create user"} {
+		o := c.Operation(c.MustPermission(text))
+		for _, s := range before.scopes {
+			if !means(c, s.TypeName(), o.Type) || before.decide(c, maker.ID, o, s.ID, nil, false) {
+				continue
+			}
+			if o.Class != access.Govern && before.decide(c, maker.ID, beyond, s.ID, nil, false) {
+				continue
+			}
+			for _, p := range before.people {
+				if after.decide(c, p.ID, o, s.ID, nil, false) && !before.decide(c, p.ID, o, s.ID, nil, false) {
+					t.Fatalf("%#v\nby it %s gains %s at %s, which its maker %s does not hold there", change, p.Name, o, before.address(s.ID), maker.Name)
+				}
+			}
+		}
+	}
+}
+
+func TestImpactIsToldForPeopleTogether(t *testing.T) {
+	w := newWorld(t)
+	c := access.Shipped()
+	w.create("top/folder/house", access.Project)
+	require.NoError(t, w.join("bram", "curators"))
+	require.NoError(t, w.join("rowan", "curators"))
+	w.ids["linnea"] = newID()
+	w.must(access.CreatePrincipal{Principal: access.Principal{ID: w.ids["linnea"], Kind: access.User, Name: "linnea"}})
+	require.NoError(t, w.join("linnea", "curators"))
+	w.grant("builder", "linnea", "top/folder/house")
+
+	grant := access.CreateGrant{Grant: access.Grant{ID: newID(), Scope: w.ids["top/folder"], Principal: w.ids["curators"], Role: "observer"}}
+	effects, err := w.now.Impact(nil, grant)
+	require.NoError(t, err)
+	require.Len(t, effects, 2, "rowan, who is steward above, gains nothing")
+	require.Equal(t, "top/folder", w.now.Address(effects[0].Scope.ID))
+	require.Len(t, effects[0].Principals, 2)
+	require.Equal(t, 1, effects[0].Beneath)
+	require.True(t, effects[0].Gains.Has(c.MustPermission("describe folder")))
+	require.Equal(t, "linnea", effects[1].Principals[0].Name)
+	require.True(t, effects[1].Delta.IsEmpty(), "she builds in the house already: nothing changes there")
+
+	w.must(grant)
+	effects, err = w.now.Impact(nil, access.RemoveMember{Membership: access.Membership{Group: w.ids["curators"], Member: w.ids["bram"]}})
+	require.NoError(t, err)
+	require.Len(t, effects, 1)
+	require.True(t, effects[0].Loses.Has(c.MustPermission("describe folder")))
+	effects, err = w.now.Impact(nil, access.CreateGrant{Grant: access.Grant{ID: newID(), Scope: w.ids["top/folder"], Principal: w.ids["rowan"], Role: "builder"}})
+	require.NoError(t, err)
+	require.Empty(t, effects, "a steward gains nothing by builder")
+	_, err = w.now.Impact(nil, access.RevokeGrant{ID: newID()})
+	require.Error(t, err)
+}
+
+// TestImpactOfAMove sees who loses and who gains when a project changes places, and that a set stands for all in it.
+func TestImpactOfAMove(t *testing.T) {
+	w := newWorld(t)
+	w.create("top/other", access.Folder)
+	w.create("top/folder/house", access.Project)
+	w.create("top/folder/house/log.bucket", access.Resource)
+	w.policy("top/other", "open", "staff may fetch object")
+	move := access.MoveScope{ID: w.ids["top/folder/house"], Parent: w.ids["top/other"]}
+	effects, err := w.now.Impact(nil, move)
+	require.NoError(t, err)
+	require.Len(t, effects, 1)
+	require.Len(t, effects[0].Principals, 1)
+	require.Equal(t, "staff", effects[0].Principals[0].Name, "all of them gain the same")
+	require.Equal(t, 1, effects[0].Gains.Len())
+
+	w.grant("builder", "bram", "top/folder")
+	effects, err = w.now.Impact(nil, move)
+	require.NoError(t, err)
+	require.Len(t, effects, 2)
+	require.Equal(t, "bram", effects[0].Principals[0].Name)
+	require.NotZero(t, effects[0].Loses.Len())
+	require.Equal(t, 1, effects[0].Beneath)
+	require.Equal(t, "rowan", effects[1].Principals[0].Name)
+}
+
+func isChange[T comparable](change access.Change, wanted T) bool {
+	is, ok := change.(any).(T)
+	return ok && is == wanted
+}

@@ -1,0 +1,712 @@
+package access_test
+
+import (
+	"bytes"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"arbora.example/access"
+)
+
+// naive is a slow reference for decisions, written from the rules alone: plain lists, searched from the start each time.
+// It shares no code with the engine.
+type naive struct {
+	scopes   []access.Scope
+	people   []access.Principal
+	members  []access.Membership
+	grants   []access.Grant
+	policies []access.Policy
+	roles    []access.RoleDefinition
+	terms    map[*access.Condition]*term // what conditions were written from
+
+	// What was once worked out, to be fast enough for a million decisions.
+	paths map[access.ID][]access.Scope
+	known map[[2]access.ID]bool
+}
+
+func newNaive() *naive {
+	return &naive{terms: map[*access.Condition]*term{}, paths: map[access.ID][]access.Scope{}, known: map[[2]access.ID]bool{}}
+}
+
+// tri is yes, no or unknown.
+type tri string
+
+const (
+	triYes     tri = "yes"
+	triNo      tri = "no"
+	triUnknown tri = "unknown"
+)
+
+func triOf(b bool) tri {
+	if b {
+		return triYes
+	}
+	return triNo
+}
+
+func triAnd(list ...tri) tri {
+	if slices.Contains(list, triNo) {
+		return triNo
+	}
+	if slices.Contains(list, triUnknown) {
+		return triUnknown
+	}
+	return triYes
+}
+
+func triNot(t tri) tri {
+	switch t {
+	case triYes:
+		return triNo
+	case triNo:
+		return triYes
+	}
+	return t
+}
+
+// term is a condition as a tree: "and", "or", "not" over others, or a comparison.
+type term struct {
+	op     string
+	parts  []*term
+	of     string // request.location, resource.tag, principal.tag, claim, request.hour, principal.kind, resource.type
+	name   string
+	values []string
+	hour   int
+}
+
+func (t *term) text() string {
+	switch t.op {
+	case "and", "or":
+		return "(" + t.parts[0].text() + " " + t.op + " " + t.parts[1].text() + ")"
+	case "not":
+		return "not " + t.parts[0].text()
+	}
+	subject := t.of
+	if t.name != "" {
+		subject += "." + t.name
+	}
+	switch t.op {
+	case "in":
+		return subject + ` in ("` + strings.Join(t.values, `", "`) + `")`
+	case "<":
+		return subject + " < " + string(rune('0'+t.hour/10)) + string(rune('0'+t.hour%10))
+	}
+	return subject + " " + t.op + ` "` + t.values[0] + `"`
+}
+
+// holds evaluates a term of a principal, a scope (nil when it is not known) and a context.
+func (t *term) holds(who access.Principal, at *access.Scope, ctx *access.Context) tri {
+	switch t.op {
+	case "and":
+		return triAnd(t.parts[0].holds(who, at, ctx), t.parts[1].holds(who, at, ctx))
+	case "or":
+		return triNot(triAnd(triNot(t.parts[0].holds(who, at, ctx)), triNot(t.parts[1].holds(who, at, ctx))))
+	case "not":
+		return triNot(t.parts[0].holds(who, at, ctx))
+	}
+	compare := func(value string, there bool) tri {
+		switch t.op {
+		case "is":
+			return triOf(there && value == t.values[0])
+		case "is not":
+			return triOf(!there || value != t.values[0])
+		case "in":
+			return triOf(there && slices.Contains(t.values, value))
+		}
+		return triOf(there && strings.HasPrefix(value, t.values[0]))
+	}
+	switch t.of {
+	case "request.location":
+		if ctx == nil || ctx.Location == "" {
+			return triUnknown
+		}
+		return compare(ctx.Location, true)
+	case "request.hour":
+		if ctx == nil || ctx.Time.IsZero() {
+			return triUnknown
+		}
+		return triOf(ctx.Time.UTC().Hour() < t.hour)
+	case "claim":
+		if ctx == nil || ctx.Claims[t.name] == nil {
+			return triUnknown
+		}
+		any, none := triNo, triYes
+		for _, value := range ctx.Claims[t.name] {
+			if t.op != "is not" && compare(value, true) == triYes {
+				any = triYes
+			}
+			if value == t.values[0] {
+				none = triNo
+			}
+		}
+		if t.op == "is not" {
+			return none
+		}
+		return any
+	case "principal.tag":
+		value, there := who.Tags[t.name]
+		return compare(value, there)
+	case "principal.kind":
+		return compare(who.Kind.String(), true)
+	}
+	if at == nil {
+		return triUnknown
+	}
+	if t.of == "resource.type" {
+		return compare(at.TypeName(), true)
+	}
+	value, there := at.Tags[t.name]
+	return compare(value, there)
+}
+
+func (n *naive) scope(id access.ID) *access.Scope {
+	for i := range n.scopes {
+		if n.scopes[i].ID == id {
+			return &n.scopes[i]
+		}
+	}
+	return nil
+}
+
+func (n *naive) principal(id access.ID) *access.Principal {
+	for i := range n.people {
+		if n.people[i].ID == id {
+			return &n.people[i]
+		}
+	}
+	return nil
+}
+
+// upward lists a scope and all above it.
+func (n *naive) upward(id access.ID) []access.Scope {
+	if path, ok := n.paths[id]; ok {
+		return path
+	}
+	var path []access.Scope
+	for s := n.scope(id); s != nil; s = n.scope(s.Parent) {
+		path = append(path, *s)
+	}
+	n.paths[id] = path
+	return path
+}
+
+func (n *naive) isUnder(id, above access.ID) bool {
+	return slices.ContainsFunc(n.upward(id), func(s access.Scope) bool { return s.ID == above })
+}
+
+func (n *naive) retired(id access.ID) bool {
+	return slices.ContainsFunc(n.upward(id), func(s access.Scope) bool { return s.Retired })
+}
+
+// gone reports whether somebody is out of use, or a service account's home is.
+func (n *naive) gone(p access.Principal) bool {
+	return p.Inactive || p.Kind == access.ServiceAccount && n.retired(p.Home)
+}
+
+// sets gives the built-in sets that somebody belongs to.
+func sets(p access.Principal) []access.ID {
+	switch p.Kind {
+	case access.User:
+		return []access.ID{access.Staff, access.Everyone, access.SignedIn, access.Public}
+	case access.Guest:
+		return []access.ID{access.Guests, access.Everyone, access.SignedIn, access.Public}
+	case access.ServiceAccount, access.PlatformService:
+		return []access.ID{access.Everyone, access.SignedIn, access.Public}
+	}
+	switch p.ID {
+	case access.Staff:
+		return []access.ID{access.Staff, access.Everyone, access.SignedIn, access.Public}
+	case access.Guests:
+		return []access.ID{access.Guests, access.Everyone, access.SignedIn, access.Public}
+	case access.Everyone:
+		return []access.ID{access.Everyone, access.SignedIn, access.Public}
+	case access.SignedIn:
+		return []access.ID{access.SignedIn, access.Public}
+	case access.Public:
+		return []access.ID{access.Public}
+	}
+	return nil
+}
+
+// is reports whether a principal is another, or a member of it through active groups, or in it as a set.
+func (n *naive) is(who, other access.ID) bool {
+	pair := [2]access.ID{who, other}
+	if _, ok := n.known[pair]; !ok {
+		n.known[pair] = n.isIn(who, other)
+	}
+	return n.known[pair]
+}
+
+func (n *naive) isIn(who, other access.ID) bool {
+	if who == other || slices.Contains(sets(*n.principal(who)), other) {
+		return true
+	}
+	return slices.ContainsFunc(n.people, func(g access.Principal) bool {
+		return n.directlyIn(who, g) && !g.Inactive && n.is(g.ID, other)
+	})
+}
+
+// directlyIn reports whether somebody was put into a group, or meets its condition.
+func (n *naive) directlyIn(who access.ID, group access.Principal) bool {
+	if group.Gathers == nil {
+		return slices.Contains(n.members, access.Membership{Group: group.ID, Member: who})
+	}
+	p := n.principal(who)
+	if p.Kind != access.User && p.Kind != access.Guest && p.Kind != access.ServiceAccount {
+		return false
+	}
+	text, negated := strings.CutPrefix(group.Gathers.String(), "not ")
+	asked, value, _ := strings.Cut(text, " is ")
+	is := p.Name
+	if tag, ok := strings.CutPrefix(asked, "tag "); ok {
+		is = p.Tags[tag]
+	} else if asked == "kind" {
+		is = p.Kind.String()
+	}
+	return (strconv.Quote(is) == value) != negated
+}
+
+// inside reports membership at any depth, active or not.
+func (n *naive) inside(who, group access.ID) bool {
+	return slices.ContainsFunc(n.people, func(g access.Principal) bool {
+		return n.directlyIn(who, g) && (g.ID == group || n.inside(g.ID, group))
+	})
+}
+
+// means reports whether a permission means something at a type: it is on the type or on one that can be beneath it.
+func means(c *access.Catalogue, typeName, onType string) bool {
+	pair := [2]string{typeName, onType}
+	known, ok := meanings[pair]
+	if !ok {
+		known = canBeBeneath(c, typeName, onType, nil)
+		meanings[pair] = known
+	}
+	return known
+}
+
+var meanings = map[[2]string]bool{} // of the shipped catalogue
+
+func canBeBeneath(c *access.Catalogue, typeName, onType string, seen []string) bool {
+	if typeName == onType {
+		return true
+	}
+	container := slices.Contains([]string{"organisation", "folder", "project", "compartment"}, typeName)
+	for _, s := range c.Services() {
+		for _, t := range s.Types {
+			beneath := slices.Contains(t.Parents, typeName) || !container && slices.Contains(t.Parents, "resource")
+			if beneath && !slices.Contains(seen, t.Name) && canBeBeneath(c, t.Name, onType, append(seen, t.Name)) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// role gives what a role holds.
+func (n *naive) role(c *access.Catalogue, name string) func(access.Operation) bool {
+	for _, def := range n.roles {
+		if def.Name == name {
+			return func(o access.Operation) bool { return picked(def.Include, o) && !picked(def.Exclude, o) }
+		}
+	}
+	role, err := c.Role(name)
+	if err != nil {
+		return nil
+	}
+	return func(o access.Operation) bool { return picked(role.Include, o) && !picked(role.Exclude, o) }
+}
+
+func picked(filters []access.Filter, o access.Operation) bool {
+	for _, f := range filters {
+		if (len(f.Classes) == 0 || slices.Contains(f.Classes, o.Class)) && (len(f.Operations) == 0 || slices.Contains(f.Operations, o.Name)) &&
+			(len(f.Types) == 0 || slices.Contains(f.Types, o.Type)) && (len(f.Services) == 0 || slices.Contains(f.Services, o.Service)) &&
+			(len(f.Planes) == 0 || slices.Contains(f.Planes, o.Plane)) {
+			return true
+		}
+	}
+	return false
+}
+
+// isAbout reports whether the words of a statement, before its modal is looked at, mean an operation.
+func (n *naive) isAbout(c *access.Catalogue, st access.Statement, o access.Operation) bool {
+	if len(st.Roles) > 0 {
+		return slices.ContainsFunc(st.Roles, func(role string) bool { return n.role(c, role)(o) })
+	}
+	if len(st.Things) > 0 && !slices.Contains(st.Things, o.Type) && !slices.Contains(st.Things, o.Service) {
+		return false
+	}
+	if st.Data && o.Plane != access.Data {
+		return false
+	}
+	if len(st.Acts) == 0 || slices.Contains(st.Acts, o.Name) {
+		return true
+	}
+	bothPlanes := st.Modal == access.MayNever || st.Data
+	return slices.Contains(st.Acts, string(o.Class)) && (bothPlanes || o.Plane == access.Control)
+}
+
+func inPeriod(p access.Period, ctx *access.Context, future bool) tri {
+	if p.From.IsZero() && p.Until.IsZero() {
+		return triYes
+	}
+	if ctx == nil || ctx.Time.IsZero() {
+		return triUnknown
+	}
+	if !p.Until.IsZero() && !ctx.Time.Before(p.Until) {
+		return triNo
+	}
+	if !p.From.IsZero() && ctx.Time.Before(p.From) {
+		if future {
+			return triUnknown
+		}
+		return triNo
+	}
+	return triYes
+}
+
+func (n *naive) namedBy(who access.Principal, subjects []access.Subject, ctx *access.Context, widen bool) tri {
+	found := triNo
+	for _, s := range subjects {
+		t := triNo
+		switch {
+		case s.Provider != "":
+			if ctx != nil && ctx.Provider == s.Provider && who.Kind != access.Group {
+				if s.Claim == "" {
+					t = triYes
+				} else if ctx.Claims[s.Claim] == nil {
+					t = triUnknown
+				} else {
+					t = triOf(slices.Contains(ctx.Claims[s.Claim], s.Value))
+				}
+			}
+		case widen && s.Principal == access.Everyone:
+			t = triOf(n.is(who.ID, access.Public))
+		default:
+			t = triOf(n.is(who.ID, s.Principal))
+		}
+		found = triNot(triAnd(triNot(found), triNot(t)))
+	}
+	return found
+}
+
+// level says how firmly somebody may do something: yes, no, or unknown when it hangs on something.
+func (n *naive) level(c *access.Catalogue, who access.ID, o access.Operation, at access.ID, ctx *access.Context) tri {
+	switch {
+	case n.decide(c, who, o, at, ctx, false):
+		return triYes
+	case n.decide(c, who, o, at, ctx, true):
+		return triUnknown
+	}
+	return triNo
+}
+
+// decide says whether somebody may; perhaps takes what is unknown or still to begin in their favour.
+func (n *naive) decide(c *access.Catalogue, who access.ID, o access.Operation, at access.ID, ctx *access.Context, perhaps bool) bool {
+	p, scope := n.principal(who), n.scope(at)
+	if p == nil || scope == nil || n.gone(*p) || !means(c, scope.TypeName(), o.Type) {
+		return false
+	}
+	if n.retired(at) && o.Name != "describe" && o.Name != "restore" {
+		return false
+	}
+	path := n.upward(at)
+	depthOf := func(id access.ID) int {
+		return len(path) - slices.IndexFunc(path, func(s access.Scope) bool { return s.ID == id })
+	}
+	onPath := func(id access.ID) bool {
+		return slices.ContainsFunc(path, func(s access.Scope) bool { return s.ID == id })
+	}
+	gives := func(t tri) bool { return t == triYes || t == triUnknown && perhaps }
+	given, cutFrom := false, 0 // the depth of the topmost scope at which a cut was set; 0 for none
+	var grantDepths []int
+	for _, g := range n.grants {
+		if !onPath(g.Scope) || !n.is(who, g.Principal) || !n.role(c, g.Role)(o) {
+			continue
+		}
+		if gives(triAnd(inPeriod(g.Period, ctx, perhaps), n.conditionHolds(g.Condition, *p, scope, ctx))) {
+			given = true
+			grantDepths = append(grantDepths, depthOf(g.Scope))
+		}
+	}
+	for _, policy := range n.policies {
+		for _, st := range policy.Statements {
+			if !onPath(st.Place) || st.Here && st.Place != at || !n.isUnder(st.Place, policy.Scope) {
+				continue
+			}
+			cuts := st.Modal != access.May
+			if n.isAbout(c, st, o) == (st.Modal == access.MayOnly) {
+				continue
+			}
+			named := n.namedBy(*p, st.Who, ctx, cuts)
+			excepted := n.namedBy(*p, st.Except, ctx, false)
+			t := triAnd(named, triNot(excepted), inPeriod(st.Period, ctx, perhaps), n.conditionHolds(st.Condition, *p, scope, ctx))
+			if !cuts && gives(t) {
+				given = true
+			}
+			if cuts && (t == triYes || t == triUnknown && !perhaps) {
+				if d := depthOf(policy.Scope); cutFrom == 0 || d < cutFrom {
+					cutFrom = d
+				}
+			}
+		}
+	}
+	if cutFrom == 0 {
+		return given
+	}
+	return o.Class == access.Govern && slices.ContainsFunc(grantDepths, func(d int) bool { return d < cutFrom })
+}
+
+func (n *naive) conditionHolds(c *access.Condition, who access.Principal, at *access.Scope, ctx *access.Context) tri {
+	if c == nil {
+		return triYes
+	}
+	return n.terms[c].holds(who, at, ctx)
+}
+
+// sees reports whether somebody holds any permission at a scope or below it.
+func (n *naive) sees(c *access.Catalogue, who, at access.ID, ctx *access.Context) bool {
+	for _, s := range n.scopes {
+		if !n.isUnder(s.ID, at) {
+			continue
+		}
+		for i := range c.Permissions() {
+			if n.decide(c, who, c.Operation(access.Permission(i)), s.ID, ctx, false) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// allows says whether a change keeps the rules.
+func (n *naive) allows(c *access.Catalogue, change access.Change) bool {
+	switch ch := change.(type) {
+	case access.CreateScope:
+		return n.allowsScope(c, ch.Scope)
+	case access.MoveScope:
+		return n.allowsMove(c, ch) && n.staysGoverned(c, change)
+	case access.RenameScope:
+		s := n.scope(ch.ID)
+		return s.Name != ch.Name && !slices.ContainsFunc(n.scopes, func(o access.Scope) bool {
+			return o.Parent == s.Parent && o.Name == ch.Name && o.Type == s.Type && o.ID != s.ID
+		})
+	case access.TagScope:
+		return n.staysGoverned(c, change)
+	case access.TagPrincipal:
+		kind := n.principal(ch.ID).Kind
+		return kind != access.BuiltInSet && kind != access.PlatformService && n.staysGoverned(c, change)
+	case access.RetireScope:
+		s := n.scope(ch.ID)
+		return s.Kind != access.Organisation && !s.Retired && n.staysGoverned(c, change)
+	case access.RestoreScope:
+		s := n.scope(ch.ID)
+		return s.Kind != access.Organisation && s.Retired && n.staysGoverned(c, change)
+	case access.CreatePrincipal:
+		return !slices.ContainsFunc(n.people, func(p access.Principal) bool {
+			return p.ID == ch.Principal.ID || p.Kind == ch.Principal.Kind && p.Name == ch.Principal.Name && p.Home == ch.Principal.Home
+		}) && (ch.Principal.Kind != access.ServiceAccount || n.scope(ch.Principal.Home).Kind != access.Resource)
+	case access.RenamePrincipal:
+		p := n.principal(ch.ID)
+		return p.Kind != access.BuiltInSet && p.Kind != access.PlatformService && p.Name != ch.Name &&
+			strings.Contains(ch.Name, "@") == (p.Kind == access.Guest) && n.staysGoverned(c, change) &&
+			!slices.ContainsFunc(n.people, func(o access.Principal) bool { return o.Kind == p.Kind && o.Name == ch.Name && o.Home == p.Home })
+	case access.SetGathers:
+		p := n.principal(ch.Group)
+		return p.Gathers != nil && n.staysGoverned(c, change)
+	case access.SetOwner:
+		p, owner := n.principal(ch.Group), n.principal(ch.Owner)
+		return p.Kind == access.Group && p.Owner != ch.Owner && owner.Kind != access.BuiltInSet && owner.Kind != access.PlatformService
+	case access.SetInactive:
+		p := n.principal(ch.ID)
+		return p.Kind != access.BuiltInSet && p.Kind != access.PlatformService && p.Inactive != ch.Inactive && n.staysGoverned(c, change)
+	case access.AddMember:
+		m := ch.Membership
+		group, member := n.principal(m.Group), n.principal(m.Member)
+		return group.Kind == access.Group && group.Gathers == nil && member.Kind != access.BuiltInSet && !slices.Contains(n.members, m) && m.Group != m.Member &&
+			!n.inside(m.Group, m.Member) && n.staysGoverned(c, change)
+	case access.RemoveMember:
+		return slices.Contains(n.members, ch.Membership) && n.staysGoverned(c, change)
+	case access.CreateGrant:
+		return n.allowsGrant(c, ch.Grant)
+	case access.RevokeGrant:
+		there := slices.ContainsFunc(n.grants, func(g access.Grant) bool { return g.ID == ch.ID })
+		return there && n.staysGoverned(c, change)
+	case access.CreateRole:
+		_, err := c.Role(ch.Definition.Name)
+		return err != nil && n.custom(ch.Definition.Name) == nil && n.allowsRole(c, ch.Definition)
+	case access.EditRole:
+		was := n.custom(ch.Definition.Name)
+		ch.Definition.Scope = was.Scope
+		return n.allowsRole(c, ch.Definition) && n.staysGoverned(c, change)
+	case access.PutPolicy:
+		return n.scope(ch.Policy.Scope).Kind != access.Resource && n.staysGoverned(c, change)
+	case access.RemovePolicy:
+		there := slices.ContainsFunc(n.policies, func(p access.Policy) bool { return p.ID == ch.ID })
+		return there && n.staysGoverned(c, change)
+	}
+	panic("a change the reference does not know")
+}
+
+func (n *naive) custom(name string) *access.RoleDefinition {
+	for i := range n.roles {
+		if n.roles[i].Name == name {
+			return &n.roles[i]
+		}
+	}
+	return nil
+}
+
+func (n *naive) allowsRole(c *access.Catalogue, def access.RoleDefinition) bool {
+	for i := range c.Permissions() {
+		if o := c.Operation(access.Permission(i)); picked(def.Include, o) && !picked(def.Exclude, o) {
+			return n.scope(def.Scope).Kind != access.Resource
+		}
+	}
+	return false
+}
+
+func (n *naive) allowsGrant(c *access.Catalogue, g access.Grant) bool {
+	if n.role(c, g.Role) == nil || !g.From.IsZero() && !g.Until.IsZero() && !g.From.Before(g.Until) {
+		return false
+	}
+	if def := n.custom(g.Role); def != nil && !n.isUnder(g.Scope, def.Scope) {
+		return false
+	}
+	return !slices.ContainsFunc(n.grants, func(o access.Grant) bool {
+		return o.ID == g.ID || o.Scope == g.Scope && o.Principal == g.Principal && o.Role == g.Role &&
+			o.From.Equal(g.From) && o.Until.Equal(g.Until) && o.Condition.String() == g.Condition.String()
+	})
+}
+
+func (n *naive) allowsScope(c *access.Catalogue, s access.Scope) bool {
+	parent := n.scope(s.Parent)
+	if parent == nil {
+		return s.Kind == access.Organisation && len(n.scopes) == 0
+	}
+	return n.fits(c, s, *parent, 1) && !slices.ContainsFunc(n.scopes, func(o access.Scope) bool { return o.ID == s.ID })
+}
+
+// fits says whether a scope, so many containers high, may sit in another.
+func (n *naive) fits(c *access.Catalogue, s, parent access.Scope, high int) bool {
+	t, ok := c.Type(s.TypeName())
+	if !ok || !t.Registered || s.Kind == access.Organisation || !slices.Contains(t.Parents, parent.TypeName()) || n.retired(parent.ID) {
+		return false
+	}
+	for _, above := range n.upward(parent.ID) {
+		if above.Kind != access.Resource {
+			high++
+		}
+	}
+	if s.Kind != access.Resource && high > access.MaxDepth {
+		return false
+	}
+	return !slices.ContainsFunc(n.scopes, func(o access.Scope) bool { return o.Parent == parent.ID && o.FullName() == s.FullName() })
+}
+
+func (n *naive) allowsMove(c *access.Catalogue, m access.MoveScope) bool {
+	s := n.scope(m.ID)
+	if s.Kind == access.Organisation || s.Parent == m.Parent || n.isUnder(m.Parent, m.ID) {
+		return false
+	}
+	high := 0
+	for _, o := range n.scopes {
+		if o.Kind != access.Resource && n.isUnder(o.ID, m.ID) {
+			containers := 0
+			for _, above := range n.upward(o.ID) {
+				if above.Kind != access.Resource && n.isUnder(above.ID, m.ID) {
+					containers++
+				}
+			}
+			high = max(high, containers)
+		}
+	}
+	return n.fits(c, *s, *n.scope(m.Parent), high)
+}
+
+// staysGoverned reports whether, after a change, somebody active can grant at the top without condition or end, or nobody
+// could before either.
+func (n *naive) staysGoverned(c *access.Catalogue, change access.Change) bool {
+	governed := func(w *naive) bool {
+		p := c.Operation(c.MustPermission("create grant"))
+		return slices.ContainsFunc(w.people, func(u access.Principal) bool {
+			return u.Kind == access.User && w.decide(c, u.ID, p, w.scopes[0].ID, nil, false)
+		})
+	}
+	return governed(n.after(change)) || !governed(n)
+}
+
+// after gives the reference after a change that keeps the rules.
+func (n *naive) after(change access.Change) *naive {
+	next := newNaive()
+	next.scopes, next.people, next.members = slices.Clone(n.scopes), slices.Clone(n.people), slices.Clone(n.members)
+	next.grants, next.policies, next.roles, next.terms = slices.Clone(n.grants), slices.Clone(n.policies), slices.Clone(n.roles), n.terms
+	// While it is being altered nothing is to be remembered.
+	defer func() { next.paths, next.known = map[access.ID][]access.Scope{}, map[[2]access.ID]bool{} }()
+	switch ch := change.(type) {
+	case access.CreateScope:
+		next.scopes = append(next.scopes, ch.Scope)
+	case access.RenameScope:
+		next.scope(ch.ID).Name = ch.Name
+	case access.MoveScope:
+		next.scope(ch.ID).Parent = ch.Parent
+	case access.TagScope:
+		next.scope(ch.ID).Tags = ch.Tags
+	case access.RetireScope:
+		next.scope(ch.ID).Retired = true
+	case access.RestoreScope:
+		next.scope(ch.ID).Retired = false
+	case access.CreatePrincipal:
+		next.people = append(next.people, ch.Principal)
+	case access.TagPrincipal:
+		next.principal(ch.ID).Tags = ch.Tags
+	case access.RenamePrincipal:
+		next.principal(ch.ID).Name = ch.Name
+	case access.SetGathers:
+		next.principal(ch.Group).Gathers = ch.Condition
+	case access.SetOwner:
+		next.principal(ch.Group).Owner = ch.Owner
+	case access.SetInactive:
+		next.principal(ch.ID).Inactive = ch.Inactive
+	case access.AddMember:
+		next.members = append(next.members, ch.Membership)
+	case access.RemoveMember:
+		next.members = slices.DeleteFunc(next.members, func(m access.Membership) bool { return m == ch.Membership })
+	case access.CreateGrant:
+		next.grants = append(next.grants, ch.Grant)
+	case access.RevokeGrant:
+		next.grants = slices.DeleteFunc(next.grants, func(g access.Grant) bool { return g.ID == ch.ID })
+	case access.CreateRole:
+		next.roles = append(next.roles, ch.Definition)
+	case access.EditRole:
+		scope := next.custom(ch.Definition.Name).Scope
+		*next.custom(ch.Definition.Name) = ch.Definition
+		next.custom(ch.Definition.Name).Scope = scope
+	case access.PutPolicy:
+		next.policies = append(slices.DeleteFunc(next.policies, func(p access.Policy) bool { return p.ID == ch.Policy.ID }), ch.Policy)
+	case access.RemovePolicy:
+		next.policies = slices.DeleteFunc(next.policies, func(p access.Policy) bool { return p.ID == ch.ID })
+	default:
+		panic("a change the reference does not know")
+	}
+	return next
+}
+
+func (n *naive) address(id access.ID) string {
+	var parts []string
+	for _, s := range n.upward(id) {
+		parts = append(parts, s.FullName())
+	}
+	slices.Reverse(parts)
+	return strings.Join(parts, "/")
+}
+
+// everybody gives all who can be asked about: people, groups, and the sets that stand for strangers.
+func (n *naive) everybody() []access.Principal {
+	all := slices.Clone(n.people)
+	slices.SortFunc(all, func(a, b access.Principal) int { return bytes.Compare(a.ID[:], b.ID[:]) })
+	return all
+}
+
+var noon = time.Date(2026, 11, 25, 12, 0, 0, 0, time.UTC)

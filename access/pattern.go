@@ -1,0 +1,125 @@
+package access
+
+import (
+	_ "embed"
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
+	"sync"
+)
+
+//go:embed patterns.json
+var patternsFile []byte
+
+// Pattern is a ready-made text of statements with blanks to fill.
+type Pattern struct {
+	Name        string  `json:"pattern"`
+	Title       string  `json:"title"`
+	Description string  `json:"description"`
+	Blanks      []Blank `json:"blanks"`
+	Text        string  `json:"text"` // each blank in braces
+}
+
+// Blank is something a pattern leaves open.
+type Blank struct {
+	Name  string `json:"blank"`
+	Asks  string `json:"asks"`
+	Kind  string `json:"kind"`            // subject, place, service, role, instant, name or text
+	Usual string `json:"usual,omitempty"` // what it is filled with when nothing is given
+}
+
+// Patterns lists the patterns.
+var Patterns = sync.OnceValue(func() []Pattern {
+	var patterns []Pattern
+	if err := decodeStrictly(patternsFile, &patterns); err != nil {
+		panic(fmt.Sprintf("access: the patterns do not load: %v", err))
+	}
+	return patterns
+})
+
+// FindPattern finds a pattern by name. The error is a [*Violation] that names the nearest one.
+func FindPattern(name string) (Pattern, error) {
+	var names []string
+	for _, p := range Patterns() {
+		if p.Name == name {
+			return p, nil
+		}
+		names = append(names, p.Name)
+	}
+	return Pattern{}, unknownWord("pattern", name, names)
+}
+
+// Matches reports whether a pattern is about all of some words, in its name, title, description or text.
+func (p Pattern) Matches(words string) bool {
+	text, err := json.Marshal(p)
+	if err != nil {
+		return false
+	}
+	return !slices.ContainsFunc(strings.Fields(strings.ToLower(words)), func(word string) bool {
+		return !strings.Contains(strings.ToLower(string(text)), word)
+	})
+}
+
+// Fill gives the text with its blanks filled; it is read, and may be altered, as any other. The error is a [*Violation]
+// that names the blank at fault.
+func (p Pattern) Fill(values map[string]string) (string, error) {
+	var names []string
+	for _, b := range p.Blanks {
+		names = append(names, b.Name)
+	}
+	for name := range values {
+		if !slices.Contains(names, name) {
+			v := violation(RuleUnknown, "pattern %s has no blank %q; it has %s", p.Name, name, list(names))
+			v.Nearest = Nearest(name, names)
+			return "", v
+		}
+	}
+	text := p.Text
+	for _, b := range p.Blanks {
+		value := strings.TrimSpace(values[b.Name])
+		if value == "" {
+			value = b.Usual
+		}
+		filled, err := b.fill(value)
+		if err != nil {
+			return "", err
+		}
+		text = strings.ReplaceAll(text, "{"+b.Name+"}", filled)
+	}
+	// What holds for the policy's own scope needs no heading.
+	if rest, ok := strings.CutPrefix(text, "under here:\n"); ok {
+		text = strings.ReplaceAll("\n"+rest, "\n    ", "\n")[1:]
+	}
+	return text, nil
+}
+
+// fill writes a value as it stands in a statement.
+func (b Blank) fill(value string) (string, error) {
+	switch {
+	case value == "":
+		return "", violation(RuleUnknown, "the blank %s is empty: say %s", b.Name, strings.ToLower(b.Asks[:1])+b.Asks[1:])
+	case strings.ContainsFunc(value, unprintable) || strings.ContainsAny(value, "{}#"):
+		return "", violation(RuleName, "the blank %s holds characters that do not belong there", b.Name)
+	}
+	switch b.Kind {
+	case "text":
+		return quote(value), nil
+	case "place":
+		if value == "here" {
+			return value, nil
+		}
+		return nameWord(value), nil
+	case "role", "service":
+		return nameWord(value), nil
+	case "name":
+		return value, CheckName(value)
+	case "instant":
+		t, err := ParseInstant(value)
+		if err != nil {
+			return "", violation(RulePeriod, "%v", err)
+		}
+		return printInstant(t), nil
+	}
+	return value, nil
+}

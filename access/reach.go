@@ -1,0 +1,148 @@
+package access
+
+import (
+	"iter"
+	"math/bits"
+	"slices"
+	"strings"
+)
+
+// Reached is a scope at which a principal's access changes: by rules placed right there that mean it.
+type Reached struct {
+	Scope       Scope
+	By          []RuleRef // the rules, as they came
+	Adds        Set       // what is held there beyond what comes from above, for certain or under a condition
+	Cuts        Set       // what comes from above and is not held there
+	Held        Set       // all that is held there for certain
+	Conditional Set       // what besides is held under a condition that is not known to hold, or from a later moment on
+	// Part says where it is so: at the scope and all beneath it until another Reached says otherwise, or only one of both.
+	Part Part
+}
+
+// Part is how far of a scope and what is beneath it something holds.
+type Part string
+
+// The parts.
+const (
+	Whole   Part = "whole"   // the scope and all beneath it
+	Alone   Part = "alone"   // the scope itself, not what is beneath it
+	Beneath Part = "beneath" // all beneath it, not the scope itself
+)
+
+// Reach gives everything a principal can do and where, by address: every scope at which its access changes. What is held
+// at a scope is held at all beneath it, as far as it means something there; what hangs on the resource is conditional
+// beneath. It is empty for an inactive principal.
+func (s *Snapshot) Reach(principal ID, c *Context) []Reached {
+	who := s.principalNode(principal)
+	if who == nil || s.gone(who) {
+		return nil
+	}
+	by := map[number][]RuleRef{}
+	for _, n := range who.live() {
+		for _, r := range s.principals.get(n).rules {
+			if !slices.Contains(by[r.place], r.ref) {
+				by[r.place] = append(by[r.place], r.ref)
+			}
+		}
+	}
+	var reach []Reached
+	for n, rules := range by {
+		above := holding{}
+		if n != 0 {
+			above = s.holding(who, s.scopes.get(n).parent, c, true)
+		}
+		reach = append(reach, s.reached(who, n, rules, above, c)...)
+	}
+	addresses := map[ID]string{}
+	for _, r := range reach {
+		addresses[r.Scope.ID] = s.Address(r.Scope.ID)
+	}
+	slices.SortStableFunc(reach, func(a, b Reached) int {
+		return strings.Compare(addresses[a.Scope.ID], addresses[b.Scope.ID])
+	})
+	return reach
+}
+
+// reached tells what rules at one scope change: in one part, or in two where the scope differs from what is beneath it.
+func (s *Snapshot) reached(who *principalNode, n number, rules []RuleRef, above holding, c *Context) []Reached {
+	meaning := s.meaning(n)
+	above = above.within(meaning)
+	make1 := func(h holding, part Part) Reached {
+		return Reached{
+			Scope: s.scopeAt(n), By: rules, Part: part,
+			Adds: h.possible.Minus(above.possible), Cuts: above.possible.Minus(h.possible),
+			Held: h.firm, Conditional: h.possible.Minus(h.firm),
+		}
+	}
+	own, beneath := s.holding(who, n, c, false).within(meaning), s.holding(who, n, c, true).within(meaning)
+	if above.isEmpty() && own.isEmpty() && beneath.isEmpty() {
+		return nil // a rule that cuts where nothing is held
+	}
+	if own.equals(beneath) {
+		return []Reached{make1(own, Whole)}
+	}
+	return []Reached{make1(own, Alone), make1(beneath, Beneath)}
+}
+
+func (h holding) isEmpty() bool { return same(h.possible, nil) }
+
+func (h holding) equals(other holding) bool {
+	return same(h.firm, other.firm) && same(h.possible, other.possible)
+}
+
+// same compares two sets; trailing words may be missing in one.
+func same(a, b Set) bool {
+	if len(a) < len(b) {
+		a, b = b, a
+	}
+	for i, word := range a {
+		if i < len(b) && word != b[i] || i >= len(b) && word != 0 {
+			return false
+		}
+	}
+	return true
+}
+
+func trailing(word uint64) int { return bits.TrailingZeros64(word) }
+
+// Where yields the scopes of a type at which a principal may use a permission, in the order of the tree. It looks only
+// where the principal holds anything.
+func (s *Snapshot) Where(principal ID, p Permission, typeName string, c *Context) iter.Seq[ID] {
+	return func(yield func(ID) bool) {
+		t, ok := s.catalogue.types[typeName]
+		if !ok || s.scopes.len() == 0 {
+			return
+		}
+		v := s.View(principal, c)
+		going := true
+		visit := func(n number) bool {
+			if !going || !v.sees(n) {
+				return false
+			}
+			node := s.scopes.get(n)
+			if node.typ == t.index && v.May(p, node.id) {
+				going = yield(node.id)
+			}
+			return going
+		}
+		if visit(0) {
+			s.ordered(0, visit)
+		}
+	}
+}
+
+// ordered is descend in the order of names at every level.
+func (s *Snapshot) ordered(n number, fn func(number) bool) {
+	s.children(n, "", func(child number) bool {
+		if fn(child) {
+			s.ordered(child, fn)
+		}
+		return true
+	})
+}
+
+// Has reports whether there is a scope of an id.
+func (s *Snapshot) Has(scope ID) bool {
+	_, ok := s.scopeNumber(scope)
+	return ok
+}

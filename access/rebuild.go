@@ -1,0 +1,141 @@
+package access
+
+import (
+	"bytes"
+	"slices"
+)
+
+// Changes gives changes that make the same snapshot from the empty one, but for its revision.
+func (s *Snapshot) Changes() []Change {
+	var changes, retire []Change
+	if s.scopes.len() == 0 {
+		return nil
+	}
+	enter := func(n number) bool {
+		scope := s.scopeAt(n)
+		if scope.Retired {
+			retire = append(retire, RetireScope{ID: scope.ID})
+			scope.Retired = false
+		}
+		changes = append(changes, CreateScope{Scope: scope})
+		return true
+	}
+	enter(0)
+	s.descend(0, enter)
+	var members []Change // and owners, who may be younger than their groups
+	for n := range number(s.principals.length) {
+		p := s.principals.get(n)
+		if p.Kind != BuiltInSet && p.Kind != PlatformService {
+			fresh := p.Principal
+			fresh.Owner = ID{}
+			changes = append(changes, CreatePrincipal{Principal: fresh})
+		}
+		if !p.Owner.IsZero() {
+			members = append(members, SetOwner{Group: p.ID, Owner: p.Owner})
+		}
+		if p.Gathers != nil {
+			continue
+		}
+		for _, m := range p.members {
+			members = append(members, AddMember{Membership: Membership{Group: p.ID, Member: s.principals.get(m).ID}})
+		}
+	}
+	changes = append(changes, members...)
+	for it := s.roles.Iterator(); !it.Done(); {
+		_, role, _ := it.Next()
+		changes = append(changes, CreateRole{Definition: role.RoleDefinition})
+	}
+	var grants []*grantNode
+	for it := s.grants.Iterator(); !it.Done(); {
+		_, node, _ := it.Next()
+		grants = append(grants, node)
+	}
+	slices.SortFunc(grants, func(a, b *grantNode) int { return bytes.Compare(a.ID[:], b.ID[:]) })
+	for _, node := range grants {
+		changes = append(changes, CreateGrant{Grant: node.Grant, Recorded: true})
+	}
+	var policies []*policyNode
+	for it := s.policies.Iterator(); !it.Done(); {
+		_, p, _ := it.Next()
+		policies = append(policies, p)
+	}
+	slices.SortFunc(policies, func(a, b *policyNode) int { return bytes.Compare(a.ID[:], b.ID[:]) })
+	for _, p := range policies {
+		changes = append(changes, PutPolicy{Policy: p.Policy})
+	}
+	return append(changes, retire...)
+}
+
+// Under gives the snapshot under another catalogue. The error is a [*Violation] when the catalogue lacks something that
+// is used.
+func (s *Snapshot) Under(c *Catalogue) (*Snapshot, error) {
+	return New(c).With(s.revision, s.Changes()...)
+}
+
+// UsesService tells what of an organisation uses a service of the catalogue, as words; empty when nothing does.
+func (s *Snapshot) UsesService(name string) string {
+	service := s.catalogue.service(name)
+	if service == nil {
+		return ""
+	}
+	use := ""
+	s.scopes.each(func(n number) bool {
+		if s.catalogue.typeOrder[s.scopes.get(n).typ].Service == name {
+			use = "resource " + s.address(n)
+		} else if more := s.scopes.get(n).more; more != nil && slices.Contains(more.offered, name) {
+			use = "what is offered at " + s.address(n)
+		}
+		return use == ""
+	})
+	if use != "" {
+		return use
+	}
+	words := []string{name}
+	for _, t := range service.Types {
+		words = append(words, t.Name)
+		for _, o := range t.Operations {
+			words = append(words, o.Name)
+		}
+	}
+	shared := func(word string) bool { // another service knows it too
+		return word != name && s.catalogue.types[word] == nil && slices.ContainsFunc(s.catalogue.operations, func(o Operation) bool {
+			return o.Name == word && o.Service != name
+		})
+	}
+	uses := func(used []string) bool {
+		return slices.ContainsFunc(used, func(word string) bool { return slices.Contains(words, word) && !shared(word) })
+	}
+	acting := s.principalNode(PlatformServiceID(name))
+	if acting != nil && len(acting.rules)+len(acting.groups) > 0 {
+		return "platform service " + name + ", which is given access"
+	}
+	for role := range s.Roles() {
+		for _, f := range slices.Concat(role.Include, role.Exclude) {
+			if role.Custom() && (uses(f.Services) || uses(f.Types) || uses(f.Operations)) {
+				return "role " + role.Name
+			}
+		}
+		if !role.Custom() && onlyOf(role.Permissions, s.catalogue, name) {
+			if grants, statements := s.RoleUse(role.Name); len(grants)+len(statements) > 0 {
+				return "role " + role.Name + ", which is granted"
+			}
+		}
+	}
+	for _, p := range s.Policies() {
+		for _, st := range p.Statements {
+			if uses(st.Things) || uses(st.Acts) {
+				return "policy " + p.Name + " at " + s.Address(p.Scope)
+			}
+		}
+	}
+	return ""
+}
+
+func onlyOf(set Set, c *Catalogue, service string) bool {
+	for p := range set.All {
+		if c.operations[p].Service != service {
+			return false
+		}
+	}
+	return true
+}

@@ -1,0 +1,167 @@
+package access_test
+
+import (
+	"reflect"
+	"slices"
+	"sync/atomic"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"arbora.example/access"
+)
+
+// decisionsAtLeast is how many decisions a run of the tests holds against the reference.
+const decisionsAtLeast = 1_000_000
+
+// TestAgainstReference makes random organisations by random changes and holds every verdict on a change, every decision,
+// every view, every answer over sets and every address against the naive reference; and the snapshot grown change by
+// change against one built at once.
+func TestAgainstReference(t *testing.T) {
+	c := access.Shipped()
+	var decisions atomic.Int64
+	rapid.Check(t, func(t *rapid.T) {
+		reference := newNaive()
+		for _, builtIn := range []access.ID{access.Public, access.SignedIn, access.Everyone, access.Guests, access.Staff} {
+			p, _ := access.New(c).Principal(builtIn)
+			reference.people = append(reference.people, p)
+		}
+		snapshot := access.New(c)
+		reference.people = slices.AppendSeq(reference.people, snapshot.Principals(access.PlatformService))
+		try := func(change access.Change, compareImpact bool) {
+			next, err := snapshot.With(snapshot.Revision()+1, change)
+			if allowed := reference.allows(c, change); allowed != (err == nil) {
+				t.Fatalf("%#v: the reference says %v, the snapshot says %v", change, allowed, err)
+			}
+			if err == nil {
+				after := reference.after(change)
+				if compareImpact {
+					checkImpact(t, c, reference, after, snapshot, change)
+				}
+				snapshot, reference = next, after
+			}
+		}
+		try(access.CreateScope{Scope: access.Scope{ID: newID(), Kind: access.Organisation, Name: "top"}}, false)
+		first := access.Principal{ID: newID(), Kind: access.User, Name: "first"}
+		try(access.CreatePrincipal{Principal: first}, false)
+		try(access.CreateGrant{Grant: access.Grant{ID: newID(), Scope: reference.scopes[0].ID, Principal: first.ID, Role: "steward"}}, false)
+		for range rapid.IntRange(30, 90).Draw(t, "changes") {
+			try(drawer{t, c, reference}.change(), rapid.IntRange(0, 3).Draw(t, "impact") == 0)
+		}
+		rebuilt, err := access.New(c).With(snapshot.Revision(), snapshot.Changes()...)
+		if err != nil {
+			t.Fatalf("what a snapshot says it is made of is refused: %v", err)
+		}
+		decisions.Add(compare(t, c, reference, snapshot, rebuilt))
+		compareViews(t, c, reference, snapshot)
+		compareSets(t, c, reference, snapshot)
+	})
+	t.Logf("%d decisions held against the reference", decisions.Load())
+	if !testing.Short() {
+		require.GreaterOrEqual(t, decisions.Load(), int64(decisionsAtLeast))
+	}
+}
+
+// compare holds decisions against the reference, and counts them.
+func compare(t *rapid.T, c *access.Catalogue, reference *naive, snapshot, rebuilt *access.Snapshot) (decisions int64) {
+	if a, b := len(snapshot.Changes()), len(rebuilt.Changes()); a != b {
+		t.Fatalf("rebuilt, it is made of %d changes instead of %d", b, a)
+	}
+	// Everybody everywhere, about every permission.
+	asked := make([]int, c.Permissions())
+	for i := range asked {
+		asked[i] = i
+	}
+	contexts := []*access.Context{drawer{t, c, reference}.context(), drawer{t, c, reference}.context()}
+	for _, s := range reference.scopes {
+		if got, want := snapshot.Address(s.ID), reference.address(s.ID); got != want {
+			t.Fatalf("address %s, expected %s", got, want)
+		}
+		place, err := snapshot.Resolve(reference.address(s.ID), nil)
+		if err != nil || place.Scope.ID != s.ID {
+			t.Fatalf("%s resolves to %v, %v", reference.address(s.ID), place, err)
+		}
+		for _, p := range reference.everybody() {
+			for i, number := range asked {
+				o := c.Operation(access.Permission(number))
+				q := access.Question{Principal: p.ID, Permission: o.Permission, Scope: s.ID, Context: contexts[i%2]}
+				want := reference.decide(c, p.ID, o, s.ID, q.Context, false)
+				got := snapshot.Decide(q)
+				if got.Allowed != want {
+					t.Fatalf("may %s %s %s at %s, %+v? %+v, expected %v", p.Kind, p.Name, o, reference.address(s.ID), q.Context, got, want)
+				}
+				if again := rebuilt.Decide(q); again != got {
+					t.Fatalf("rebuilt, %+v becomes %+v", got, again)
+				}
+				decisions++
+				if i%40 == 0 {
+					checkExplanation(t, snapshot, q)
+				}
+			}
+			held := snapshot.Held(p.ID, s.ID, contexts[0])
+			for _, number := range asked[:4] {
+				o := c.Operation(access.Permission(number))
+				want := reference.decide(c, p.ID, o, s.ID, contexts[0], false)
+				if got := held.Has(o.Permission) && means(c, s.TypeName(), o.Type); got != want {
+					t.Fatalf("does %s hold %s at %s? %v, expected %v", p.Name, o, reference.address(s.ID), got, want)
+				}
+			}
+		}
+	}
+	return decisions
+}
+
+// compareViews holds what some people see against the reference.
+func compareViews(t *rapid.T, c *access.Catalogue, reference *naive, snapshot *access.Snapshot) {
+	context := drawer{t, c, reference}.context()
+	who := rapid.SampledFrom(reference.people).Draw(t, "viewer")
+	view := snapshot.View(who.ID, context)
+	for _, s := range reference.scopes[:min(6, len(reference.scopes))] {
+		if got, want := view.Sees(s.ID), reference.sees(c, who.ID, s.ID, context); got != want {
+			t.Fatalf("does %s see %s? %v, expected %v", who.Name, reference.address(s.ID), got, want)
+		}
+	}
+}
+
+// checkExplanation holds an explanation against its own decision.
+func checkExplanation(t *rapid.T, snapshot *access.Snapshot, q access.Question) {
+	e := snapshot.Explain(q)
+	gives, cuts, decides := false, false, e.Rule.IsZero()
+	for _, m := range e.Met {
+		gives = gives || m.Takes() && !m.Cuts
+		cuts = cuts || m.Takes() && m.Cuts
+		decides = decides || m.Rule == e.Rule && m.Takes() && m.Cuts == (e.Reason == access.Cut)
+		if m.Takes() && !snapshot.Gives(m.Rule).Has(q.Permission) {
+			t.Fatalf("a rule is said to take part that is not about the permission: %+v", m)
+		}
+	}
+	if !decides || e.Allowed && (!gives || cuts) || e.Reason == access.Cut && !cuts || e.Reason == access.NotGranted && gives {
+		t.Fatalf("the explanation does not fit its decision: %+v", e)
+	}
+}
+
+// TestRebuiltIsTheSame sees that what a snapshot says it is made of makes the same again, to the last detail.
+func TestRebuiltIsTheSame(t *testing.T) {
+	w := newWorld(t)
+	w.create("top/folder/house", access.Project)
+	w.create("top/folder/house/log.bucket", access.Resource)
+	w.grant("observer", "bram", "top/folder")
+	w.policy("top", "bram-only", "user bram may only observe anything")
+	rebuilt, err := access.New(access.Shipped()).With(w.now.Revision(), w.now.Changes()...)
+	require.NoError(t, err)
+	require.True(t, reflect.DeepEqual(w.now.Changes(), rebuilt.Changes()))
+	require.Equal(t, slices.Collect(w.now.Principals(access.User)), slices.Collect(rebuilt.Principals(access.User)))
+}
+
+// TestSnapshotsDoNotChange sees that what was once read stays, whatever is made of it later.
+func TestSnapshotsDoNotChange(t *testing.T) {
+	w := newWorld(t)
+	before := w.now
+	w.create("top/folder/project", access.Project)
+	w.grant("builder", "bram", "top/folder")
+	require.True(t, w.may("bram", "edit project", "top/folder/project"))
+	_, err := before.Resolve("top/folder/project", nil)
+	require.Error(t, err)
+	require.Empty(t, before.GrantsFor(w.ids["bram"]))
+}

@@ -1,0 +1,336 @@
+package access
+
+import (
+	"bytes"
+	"cmp"
+	"slices"
+	"strings"
+	"time"
+)
+
+// Grant gives one role to one principal at one scope and all beneath it, while its condition holds and in its period.
+type Grant struct {
+	ID        ID
+	Scope     ID
+	Principal ID
+	Role      string
+	Condition *Condition // nil when there is none
+	Period
+}
+
+// Period is from when until when a rule applies. A zero moment leaves that end open; the end itself is outside.
+type Period struct {
+	From  time.Time `json:"from,omitzero"`
+	Until time.Time `json:"until,omitzero"`
+}
+
+// isEmpty reports whether both ends are open.
+func (p Period) isEmpty() bool { return p.From.IsZero() && p.Until.IsZero() }
+
+// holds says whether the moment of a question is in the period; of an untold one that is unknown.
+func (p Period) holds(c *Context) truth {
+	switch at := c.moment(); {
+	case p.isEmpty():
+		return yes
+	case at.IsZero():
+		return unknown
+	case !p.Until.IsZero() && !at.Before(p.Until):
+		return no
+	case at.Before(p.From):
+		if c.later {
+			return unknown
+		}
+		return no
+	}
+	return yes
+}
+
+// RuleRef says which rule: a grant, or a statement of a policy.
+type RuleRef struct {
+	Grant     ID
+	Policy    ID
+	Statement int // counted from 0
+}
+
+// IsZero reports whether it names no rule.
+func (r RuleRef) IsZero() bool { return r == RuleRef{} }
+
+// before orders rules by age, as their ids do, and the statements of a policy as they stand.
+func (r RuleRef) before(other RuleRef) bool {
+	if c := bytes.Compare(r.source(), other.source()); c != 0 {
+		return c < 0
+	}
+	return r.Statement < other.Statement
+}
+
+func (r *RuleRef) source() []byte {
+	if r.Grant.IsZero() {
+		return r.Policy[:]
+	}
+	return r.Grant[:]
+}
+
+// rule is a grant or a statement as it is decided by. It is immutable; when what it is made of changes, another takes its
+// place.
+type rule struct {
+	ref         RuleRef
+	grant       *grantNode // for a grant
+	cuts        bool       // it takes away: may never, may only
+	here        bool       // it counts at its place only
+	place       number
+	set         number // the scope it was set at: the grant's, or its policy's
+	who         []number
+	claims      []Subject // people from a provider, besides who
+	except      []number
+	exceptClaim []Subject
+	permissions Set // what it gives, or cuts
+	condition   *Condition
+	period      Period
+	terms       string // what it hangs on, as text: rules with the same terms hold together
+}
+
+// withTerms notes what a rule hangs on.
+func (r *rule) withTerms() *rule {
+	if !r.slow() {
+		return r
+	}
+	r.terms = PrintTerms(r.condition, r.period)
+	for _, claim := range slices.Concat(r.claims, r.exceptClaim) {
+		r.terms += "\n" + strings.Join([]string{claim.Provider, claim.Claim, claim.Value}, "\n")
+	}
+	if r.cuts {
+		r.terms += "\ncuts"
+	}
+	return r
+}
+
+// slow reports whether more must be looked at than whom the rule names.
+func (r *rule) slow() bool {
+	return r.condition != nil || !r.period.isEmpty() || len(r.except) > 0 || len(r.claims) > 0 || len(r.exceptClaim) > 0
+}
+
+// names gives the numbers under which the rule is listed: claims are carried by anybody at all.
+func (r *rule) names() []number {
+	if len(r.claims) > 0 && !slices.Contains(r.who, publicNumber) {
+		return append(slices.Clone(r.who), publicNumber)
+	}
+	return r.who
+}
+
+// matches says whether a rule applies to a principal at a scope, whatever it gives or cuts. A nil scope stands for any
+// beneath its place: what is said of the resource is then unknown.
+func (r *rule) matches(who *principalNode, at *scopeNode, s *Snapshot, c *Context) truth {
+	named := meant(who, r.who, r.claims, c)
+	if named == no {
+		return no
+	}
+	named = named.and(meant(who, r.except, r.exceptClaim, c).not())
+	if named == no {
+		return no
+	}
+	named = named.and(r.period.holds(c))
+	if named == no || r.condition == nil {
+		return named
+	}
+	return named.and(r.condition.evaluate(facts{snapshot: s, principal: who, scope: at, context: c}))
+}
+
+// meant says whether numbers and claims mean a principal.
+func meant(who *principalNode, numbers []number, claims []Subject, c *Context) truth {
+	for _, n := range numbers {
+		if who.counts(n) {
+			return yes
+		}
+	}
+	found := no
+	if who.Kind == Group {
+		return no // a group as such comes from nowhere
+	}
+	for _, claim := range claims {
+		found = found.or(c.carries(claim))
+	}
+	return found
+}
+
+// entry is one principal that a rule at a place names.
+type entry struct {
+	subject     number
+	cuts        bool
+	here        bool
+	slow        bool
+	grant       bool
+	permissions Set
+	rule        *rule
+}
+
+// nameMarks are the marks of up to six principals that rules at a place name; with fewer, one stands several times. Most
+// places name few, and whom they do not name need not look at their rules.
+type nameMarks uint64
+
+const mostMarks = 6
+
+// names gives the marks of those whom the rules name; ok is false when they are too many.
+func (p *placeRules) names() (names nameMarks, ok bool) {
+	var found []uint32
+	for i, e := range p.entries {
+		if i == 0 || e.subject != p.entries[i-1].subject {
+			found = append(found, markOf(e.subject))
+		}
+	}
+	if len(found) > mostMarks {
+		return 0, false
+	}
+	for i := range mostMarks {
+		names |= nameMarks(found[i%len(found)]) << (markBits * i)
+	}
+	return names, true
+}
+
+// mayMean reports whether the rules may name a principal with some marks; when not, they do not. It takes no branch: a
+// decision runs it at every scope on the way up.
+func (names nameMarks) mayMean(m *marks) bool {
+	const last = nameMarks(len(m) - 1)
+	found := m[names>>6&last]>>(names&63) | m[names>>16&last]>>(names>>10&63) | m[names>>26&last]>>(names>>20&63) |
+		m[names>>36&last]>>(names>>30&63) | m[names>>46&last]>>(names>>40&63) | m[names>>56&last]>>(names>>50&63)
+	return found&1 != 0
+}
+
+// placeRules are the rules placed at a scope, made for finding those that name a principal quickly.
+type placeRules struct {
+	about   [4]uint64 // what any of them gives or cuts, of the first 256 permissions
+	beyond  Set       // and of the others, less 256
+	entries []entry   // by subject, then as in all
+	index   []indexed
+	filter  *subjectFilter // with an index: whom it cannot have
+	all     []*rule        // oldest first
+}
+
+// fewRules are the rules of a scope with few, in one piece of memory.
+type fewRules struct {
+	placeRules
+	room [4]entry
+}
+
+// areAbout reports whether any of the rules gives or cuts a permission.
+func (p *placeRules) areAbout(permission Permission) bool {
+	if permission < 256 {
+		return p.about[permission/64]&(1<<(permission%64)) != 0
+	}
+	return p.beyond.Has(permission - 256)
+}
+
+// subjectFilter is a Bloom filter with one bit a number (B. H. Bloom, CACM 13(7), 1970): a look at it rules out nearly all
+// that an index does not have.
+type subjectFilter [1 << (filterBits - 6)]uint64
+
+const filterBits = 12
+
+func filterBit(n number) uint32 { return uint32(n) * 0x85ebca6b >> (32 - filterBits) }
+
+func (f *subjectFilter) has(n number) bool {
+	bit := filterBit(n)
+	return f[bit>>6]&(1<<(bit&63)) != 0
+}
+
+// indexed says at which entry the entries of a principal begin; next is one more than that, and 0 for a free place.
+type indexed struct {
+	subject number
+	next    uint32
+}
+
+const indexAbove = 16 // entries; fewer are looked at one by one
+
+func newPlaceRules(all []*rule) *placeRules {
+	if len(all) == 0 {
+		return nil
+	}
+	count := 0
+	for _, r := range all {
+		count += len(r.names())
+	}
+	few := &fewRules{}
+	p := &few.placeRules
+	if p.entries = few.room[:0]; count > len(few.room) {
+		p = &placeRules{entries: make([]entry, 0, count)}
+	}
+	p.all = all
+	for _, r := range all {
+		for i, word := range r.permissions {
+			if i < len(p.about) {
+				p.about[i] |= word
+			} else {
+				p.beyond.grow(i - len(p.about) + 1)
+				p.beyond[i-len(p.about)] |= word
+			}
+		}
+		for _, n := range r.names() {
+			p.entries = append(p.entries, entry{
+				subject: n, cuts: r.cuts, here: r.here, slow: r.slow(), grant: r.grant != nil, permissions: r.permissions, rule: r,
+			})
+		}
+	}
+	slices.SortStableFunc(p.entries, func(a, b entry) int { return cmp.Compare(a.subject, b.subject) })
+	if len(p.entries) > indexAbove {
+		p.buildIndex()
+	}
+	return p
+}
+
+// buildIndex makes a hash table from subjects to one more than the place of their first entry.
+func (p *placeRules) buildIndex() {
+	size := 1
+	for size < 4*len(p.entries) {
+		size *= 2
+	}
+	p.index, p.filter = make([]indexed, size), new(subjectFilter)
+	for i := range p.entries {
+		if i > 0 && p.entries[i].subject == p.entries[i-1].subject {
+			continue
+		}
+		bit := filterBit(p.entries[i].subject)
+		p.filter[bit>>6] |= 1 << (bit & 63)
+		at := p.slot(p.entries[i].subject)
+		for p.index[at].next != 0 {
+			at = (at + 1) & (size - 1)
+		}
+		p.index[at] = indexed{p.entries[i].subject, uint32(i + 1)}
+	}
+}
+
+func (p *placeRules) slot(n number) int {
+	return int(uint32(n)*0x9e3779b1>>8) & (len(p.index) - 1)
+}
+
+// each calls fn with every entry that names the principal, until fn returns false.
+func (p *placeRules) each(who *principalNode, fn func(*entry) bool) {
+	if p.index == nil {
+		for i := range p.entries {
+			if e := &p.entries[i]; who.counts(e.subject) && !fn(e) {
+				return
+			}
+		}
+		return
+	}
+	for _, n := range who.live() {
+		if !p.filter.has(n) {
+			continue
+		}
+		for i := p.first(n); i < len(p.entries) && p.entries[i].subject == n; i++ {
+			if !fn(&p.entries[i]) {
+				return
+			}
+		}
+	}
+}
+
+// first gives the place of the first entry that names n, or the number of entries.
+func (p *placeRules) first(n number) int {
+	for at := p.slot(n); ; at = (at + 1) & (len(p.index) - 1) {
+		switch found := p.index[at]; {
+		case found.next == 0:
+			return len(p.entries)
+		case found.subject == n:
+			return int(found.next) - 1
+		}
+	}
+}

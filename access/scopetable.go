@@ -1,0 +1,132 @@
+package access
+
+// scopeTable holds the scopes of a snapshot. Containers and resources are numbered apart, for containers are few and every
+// decision reads several: kept together they stay in the processor's cache, however the millions of resources came
+// between them.
+type scopeTable struct {
+	containers table[scopeNode]
+	resources  table[scopeNode]
+	ways       table[way] // of the containers, by their numbers
+}
+
+// resourceBit marks the numbers of resources.
+const resourceBit number = 1 << 31
+
+// way is what a decision needs to know of a container and of all above it, side by side, so that it need not fetch them
+// from memory one after the other: most name nobody who matters, and are then not looked at.
+type way struct {
+	count   uint8            // of the containers, itself counted
+	retired bool             // one of them is
+	ruled   uint16           // which of them have rules whose names say whom they name, one bit each
+	crowded uint16           // which have rules that name more
+	on      [MaxDepth]number // itself first, then upward
+	names   [MaxDepth]nameMarks
+	rules   [MaxDepth]*placeRules // of those that are ruled; where many rules are, they change often, and are not noted
+}
+
+// waysOf works out anew the ways of a container and of all beneath it.
+func (d *draft) waysOf(n number) {
+	node := d.scopes.containers.get(n)
+	w := d.scopes.ways.edit(d.owner, n)
+	*w = way{count: 1, retired: node.retired}
+	w.on[0] = n
+	switch {
+	case node.crowded:
+		w.crowded = 1
+	case node.rules != nil:
+		w.ruled, w.names[0], w.rules[0] = 1, node.names, node.rules
+	}
+	if node.parent != n {
+		above := d.scopes.ways.get(node.parent)
+		w.count += above.count
+		w.retired = w.retired || above.retired
+		w.ruled |= above.ruled << 1
+		w.crowded |= above.crowded << 1
+		copy(w.on[1:], above.on[:above.count])
+		copy(w.names[1:], above.names[:above.count])
+		copy(w.rules[1:], above.rules[:above.count])
+	}
+	if node.more != nil {
+		node.more.containers.from("", d.scopeName, func(child number) bool {
+			d.waysOf(child)
+			return true
+		})
+	}
+}
+
+// refreshWays works out anew the ways that changes touched: those of some containers, and of all beneath them.
+func (d *draft) refreshWays() {
+	for n := range d.strayed {
+		beneathAnother := false
+		for up := d.upward(n); up.next() && !beneathAnother; {
+			_, strayed := d.strayed[up.number]
+			beneathAnother = strayed && up.number != n
+		}
+		if !beneathAnother {
+			d.waysOf(n)
+		}
+	}
+	d.strayed = nil
+}
+
+// stray marks a container whose way changed.
+func (d *draft) stray(n number) {
+	if n&resourceBit != 0 {
+		return
+	}
+	if d.strayed == nil {
+		d.strayed = map[number]struct{}{}
+	}
+	d.strayed[n] = struct{}{}
+}
+
+// get gives a scope, which is not to be altered.
+func (t *scopeTable) get(n number) *scopeNode {
+	if n&resourceBit != 0 {
+		return t.resources.get(n &^ resourceBit)
+	}
+	return t.containers.get(n)
+}
+
+// edit gives a scope that the owner may alter until its draft is done.
+func (t *scopeTable) edit(by *owner, n number) *scopeNode {
+	if n&resourceBit != 0 {
+		return t.resources.edit(by, n&^resourceBit)
+	}
+	return t.containers.edit(by, n)
+}
+
+// append adds a scope and gives its number.
+func (t *scopeTable) append(by *owner, container bool) (number, *scopeNode) {
+	if container {
+		n := number(t.containers.length)
+		t.ways.append(by)
+		return n, t.containers.append(by)
+	}
+	n := number(t.resources.length)
+	return n | resourceBit, t.resources.append(by)
+}
+
+// has reports whether a number is one of the table's.
+func (t *scopeTable) has(n number) bool {
+	if n&resourceBit != 0 {
+		return int(n&^resourceBit) < t.resources.length
+	}
+	return int(n) < t.containers.length
+}
+
+func (t *scopeTable) len() int { return t.containers.length + t.resources.length }
+
+// each calls fn with every number, until it returns false.
+func (t *scopeTable) each(fn func(number) bool) {
+	for n := range number(t.containers.length) {
+		if !fn(n) {
+			return
+		}
+	}
+	for n := range number(t.resources.length) {
+		if !fn(n | resourceBit) {
+			return
+		}
+	}
+}

@@ -1,0 +1,501 @@
+package access
+
+import (
+	"encoding/binary"
+	"iter"
+	"slices"
+	"strings"
+
+	"github.com/benbjohnson/immutable"
+)
+
+// Snapshot is the access state of one organisation at one revision. It is immutable and safe for any number of readers.
+// [New] gives the empty one, [Snapshot.With] the next.
+//
+// Inside, scopes and principals have dense numbers in the order they came; a number is never reused. The tables and
+// indexes that hold them are persistent: a snapshot shares with the one before all that did not change.
+type Snapshot struct {
+	catalogue      *Catalogue
+	revision       uint64
+	scopes         scopeTable
+	scopeIndex     idIndex
+	principals     table[principalNode]
+	principalIndex idIndex
+	named          [BuiltInSet + 1]*siblings // principals of each kind, by name
+	grants         *immutable.Map[ID, *grantNode]
+	policies       *immutable.Map[ID, *policyNode]
+	roles          *immutable.SortedMap[string, *Role] // custom ones
+	gathering      []number                            // the dynamic groups
+	dormant        *immutable.Map[*rule, bool]         // rules of statements whose place has left their policy's scope
+}
+
+type number uint32
+
+// scopeNode is small, for there may be millions: a cache line. What only some scopes have is in more.
+type scopeNode struct {
+	id      ID
+	name    string // the full one
+	parent  number // its own number for the organisation
+	typ     uint16 // in the catalogue
+	retired bool
+	crowded bool        // the rules name more than the marks tell
+	names   nameMarks   // whom the rules name
+	rules   *placeRules // placed here; nil for none
+	more    *scopeMore
+}
+
+// scopeMore is what containers have, and some resources.
+type scopeMore struct {
+	owner      *owner
+	containers *siblings
+	resources  *siblings
+	bearing    []number // those of the resources that have some of their own
+	tags       map[string]string
+	offered    []string
+	grants     []*grantNode // at this scope, oldest first
+	policies   []*policyNode
+	placed     []*rule // the rules placed here, oldest first
+}
+
+type grantNode struct {
+	Grant
+	scope  number
+	holder number
+	rule   *rule
+}
+
+type policyNode struct {
+	Policy
+	scope number
+	rules []*rule // one a statement
+}
+
+type idHasher struct{}
+
+// Hash uses the last bytes of the id: those of a UUIDv7 are random.
+func (idHasher) Hash(id ID) uint32  { return binary.BigEndian.Uint32(id[12:]) }
+func (idHasher) Equal(a, b ID) bool { return a == b }
+
+type ruleHasher struct{}
+
+// Hash uses what a rule comes from.
+func (ruleHasher) Hash(r *rule) uint32 {
+	return binary.BigEndian.Uint32(r.ref.Policy[12:]) + uint32(r.ref.Statement)
+}
+func (ruleHasher) Equal(a, b *rule) bool { return a == b }
+
+// New gives the empty snapshot at revision 0: no organisation, nobody but the built-in sets and the catalogue's platform
+// services, nothing.
+func New(c *Catalogue) *Snapshot {
+	s := &Snapshot{
+		catalogue: c,
+		grants:    immutable.NewMap[ID, *grantNode](idHasher{}),
+		policies:  immutable.NewMap[ID, *policyNode](idHasher{}),
+		roles:     immutable.NewSortedMap[string, *Role](nil),
+		dormant:   immutable.NewMap[*rule, bool](ruleHasher{}),
+	}
+	d := &draft{Snapshot: *s, owner: new(owner)}
+	for _, builtIn := range builtInSets {
+		d.enterPrincipal(builtIn)
+	}
+	for _, service := range c.services {
+		if service.own() {
+			continue // Arbora itself asks nobody
+		}
+		d.enterPrincipal(Principal{ID: PlatformServiceID(service.Name), Kind: PlatformService, Name: service.Name})
+	}
+	d.refresh()
+	return &d.Snapshot
+}
+
+// Catalogue gives the catalogue the snapshot decides by.
+func (s *Snapshot) Catalogue() *Catalogue { return s.catalogue }
+
+// Revision counts the changes that led here.
+func (s *Snapshot) Revision() uint64 { return s.revision }
+
+// Top gives the organisation; ok is false in an empty snapshot.
+func (s *Snapshot) Top() (top Scope, ok bool) {
+	if s.scopes.len() == 0 {
+		return Scope{}, false
+	}
+	return s.scopeAt(0), true
+}
+
+// Scopes counts the scopes.
+func (s *Snapshot) Scopes() int { return s.scopes.len() }
+
+// Scope finds a scope by id.
+func (s *Snapshot) Scope(id ID) (Scope, bool) {
+	n, ok := s.scopeNumber(id)
+	if !ok {
+		return Scope{}, false
+	}
+	return s.scopeAt(n), true
+}
+
+// Address gives the path of names from the organisation down, or "" for an unknown id.
+func (s *Snapshot) Address(id ID) string {
+	n, ok := s.scopeNumber(id)
+	if !ok {
+		return ""
+	}
+	return s.address(n)
+}
+
+func (s *Snapshot) address(n number) string {
+	var parts []string
+	for up := s.upward(n); up.next(); {
+		parts = append(parts, up.node.name)
+	}
+	slices.Reverse(parts)
+	return strings.Join(parts, "/")
+}
+
+// Path yields the scope and every scope above it, up to the organisation.
+func (s *Snapshot) Path(id ID) iter.Seq[Scope] {
+	return func(yield func(Scope) bool) {
+		n, ok := s.scopeNumber(id)
+		if !ok {
+			return
+		}
+		for up := s.upward(n); up.next(); {
+			if !yield(s.scopeAt(up.number)) {
+				return
+			}
+		}
+	}
+}
+
+// Children yields the scopes directly beneath one, by full name, beginning after the given one ("" for all).
+func (s *Snapshot) Children(id ID, after string) iter.Seq[Scope] {
+	return func(yield func(Scope) bool) {
+		n, ok := s.scopeNumber(id)
+		if !ok {
+			return
+		}
+		s.children(n, after, func(child number) bool { return yield(s.scopeAt(child)) })
+	}
+}
+
+// children calls yield for the scopes directly beneath one in the order of their full names, until it returns false.
+func (s *Snapshot) children(n number, after string, yield func(number) bool) {
+	more := s.scopes.get(n).more
+	if more == nil {
+		return
+	}
+	// Containers and resources are listed apart, and merged here.
+	var containers []number
+	more.containers.from(after, s.scopeName, func(n number) bool {
+		containers = append(containers, n)
+		return true
+	})
+	going := true
+	more.resources.from(after, s.scopeName, func(resource number) bool {
+		for going && len(containers) > 0 && s.scopeName(containers[0]) < s.scopeName(resource) {
+			going, containers = yield(containers[0]), containers[1:]
+		}
+		going = going && yield(resource)
+		return going
+	})
+	for going && len(containers) > 0 {
+		going, containers = yield(containers[0]), containers[1:]
+	}
+}
+
+// descend calls fn for every scope beneath one, parents before children, and goes no deeper where it returns false.
+func (s *Snapshot) descend(n number, fn func(number) bool) {
+	more := s.scopes.get(n).more
+	if more == nil {
+		return
+	}
+	visit := func(child number) bool {
+		if fn(child) {
+			s.descend(child, fn)
+		}
+		return true
+	}
+	more.containers.from("", s.scopeName, visit)
+	more.resources.from("", s.scopeName, visit)
+}
+
+// beneath counts the scopes beneath one without a look at each resource.
+func (s *Snapshot) beneath(n number) int {
+	more := s.scopes.get(n).more
+	if more == nil {
+		return 0
+	}
+	count := more.containers.len() + more.resources.len()
+	for _, resource := range more.bearing {
+		count += s.beneath(resource)
+	}
+	more.containers.from("", s.scopeName, func(container number) bool {
+		count += s.beneath(container)
+		return true
+	})
+	return count
+}
+
+// Beneath counts the scopes beneath one.
+func (s *Snapshot) Beneath(id ID) int {
+	n, ok := s.scopeNumber(id)
+	if !ok {
+		return 0
+	}
+	return s.beneath(n)
+}
+
+// Principal finds a principal by id.
+func (s *Snapshot) Principal(id ID) (Principal, bool) {
+	node := s.principalNode(id)
+	if node == nil {
+		return Principal{}, false
+	}
+	return node.Principal, true
+}
+
+// PrincipalNamed finds a principal by kind and name; for a service account see [Snapshot.ServiceAccountAt].
+func (s *Snapshot) PrincipalNamed(kind PrincipalKind, name string) (Principal, bool) {
+	return s.principalByKey(kind, name)
+}
+
+// ServiceAccountAt finds a service account by the scope it lives at and its name.
+func (s *Snapshot) ServiceAccountAt(home ID, name string) (Principal, bool) {
+	return s.principalByKey(ServiceAccount, nameKey(name, home))
+}
+
+func (s *Snapshot) principalByKey(kind PrincipalKind, key string) (Principal, bool) {
+	if s.named[kind] == nil {
+		return Principal{}, false
+	}
+	n, ok := s.named[kind].find(key, s.principalKey)
+	if !ok {
+		return Principal{}, false
+	}
+	return s.principals.get(n).Principal, true
+}
+
+// Principals yields the principals of a kind by name.
+func (s *Snapshot) Principals(kind PrincipalKind) iter.Seq[Principal] {
+	return func(yield func(Principal) bool) {
+		s.named[kind].from("", s.principalKey, func(n number) bool { return yield(s.principals.get(n).Principal) })
+	}
+}
+
+// Members gives the direct members of a group, groups among them, by kind and name.
+func (s *Snapshot) Members(group ID) []Principal {
+	if node := s.principalNode(group); node != nil {
+		return s.principalsAt(node.members)
+	}
+	return nil
+}
+
+// EveryMember gives who is in a group at any depth, groups themselves left out, by name; nil for what is no group.
+func (s *Snapshot) EveryMember(group ID) []Principal {
+	node := s.principalNode(group)
+	if node == nil || node.Kind != Group {
+		return nil
+	}
+	all := slices.Clone(node.members)
+	seen := make(map[number]bool, len(all))
+	var people []number
+	for i := 0; i < len(all); i++ {
+		if seen[all[i]] {
+			continue
+		}
+		seen[all[i]] = true
+		if member := s.principals.get(all[i]); member.Kind == Group {
+			all = append(all, member.members...)
+		} else {
+			people = append(people, all[i])
+		}
+	}
+	return s.principalsAt(people)
+}
+
+// Groups gives the groups a principal is a direct member of, by name.
+func (s *Snapshot) Groups(member ID) []Principal {
+	if node := s.principalNode(member); node != nil {
+		return s.principalsAt(node.groups)
+	}
+	return nil
+}
+
+// Within gives the groups a principal is a member of at any depth, by name.
+func (s *Snapshot) Within(member ID) []Principal {
+	if node := s.principalNode(member); node != nil {
+		return s.principalsAt(s.within(node))
+	}
+	return nil
+}
+
+// within gives the numbers of the groups a principal is a member of at any depth, inactive ones too.
+func (s *Snapshot) within(node *principalNode) []number {
+	all := slices.Clone(node.groups)
+	for i := 0; i < len(all); i++ {
+		for _, above := range s.principals.get(all[i]).groups {
+			if !slices.Contains(all, above) {
+				all = append(all, above)
+			}
+		}
+	}
+	return all
+}
+
+func (s *Snapshot) principalsAt(numbers []number) []Principal {
+	list := make([]Principal, len(numbers))
+	for i, n := range numbers {
+		list[i] = s.principals.get(n).Principal
+	}
+	slices.SortFunc(list, func(a, b Principal) int {
+		if a.Kind != b.Kind {
+			return strings.Compare(a.Kind.String(), b.Kind.String())
+		}
+		return strings.Compare(a.Name, b.Name)
+	})
+	return list
+}
+
+// Grant finds a grant by id.
+func (s *Snapshot) Grant(id ID) (Grant, bool) {
+	node, ok := s.grants.Get(id)
+	if !ok {
+		return Grant{}, false
+	}
+	return node.Grant, true
+}
+
+// GrantsAt gives the grants at a scope itself, oldest first.
+func (s *Snapshot) GrantsAt(scope ID) []Grant {
+	n, ok := s.scopeNumber(scope)
+	if !ok || s.scopes.get(n).more == nil {
+		return nil
+	}
+	nodes := s.scopes.get(n).more.grants
+	grants := make([]Grant, len(nodes))
+	for i, node := range nodes {
+		grants[i] = node.Grant
+	}
+	return grants
+}
+
+// GrantsFor gives the grants that name the principal itself, oldest first.
+func (s *Snapshot) GrantsFor(principal ID) []Grant {
+	node := s.principalNode(principal)
+	if node == nil {
+		return nil
+	}
+	var grants []Grant
+	for _, r := range node.rules {
+		if r.grant != nil {
+			grants = append(grants, r.grant.Grant)
+		}
+	}
+	return grants
+}
+
+// scopeAt gives a scope as others see it.
+func (s *Snapshot) scopeAt(n number) Scope {
+	node := s.scopes.get(n)
+	typ := s.catalogue.typeOrder[node.typ]
+	scope := Scope{ID: node.id, Kind: typ.kind, Name: node.name, Retired: node.retired}
+	if typ.kind == Resource {
+		scope.Name, scope.Type = node.name[:len(node.name)-len(typ.Name)-1], typ.Name
+	}
+	if node.parent != n {
+		scope.Parent = s.scopes.get(node.parent).id
+	}
+	if node.more != nil {
+		scope.Tags, scope.Offered = node.more.tags, node.more.offered
+	}
+	return scope
+}
+
+func (s *Snapshot) scopeName(n number) string    { return s.scopes.get(n).name }
+func (s *Snapshot) principalKey(n number) string { return s.principals.get(n).key }
+
+func (s *Snapshot) scopeNumber(id ID) (number, bool) {
+	for found := s.scopeIndex.search(id); ; {
+		n, ok := found.next()
+		if !ok {
+			return 0, false
+		}
+		if s.scopes.get(n).id == id {
+			return n, true
+		}
+	}
+}
+
+func (s *Snapshot) principalNumber(id ID) (number, bool) {
+	for found := s.principalIndex.search(id); ; {
+		n, ok := found.next()
+		if !ok {
+			return 0, false
+		}
+		if s.principals.get(n).ID == id {
+			return n, true
+		}
+	}
+}
+
+func (s *Snapshot) principalNode(id ID) *principalNode {
+	n, ok := s.principalNumber(id)
+	if !ok {
+		return nil
+	}
+	return s.principals.get(n)
+}
+
+// meaning gives the permissions that mean something at a scope.
+func (s *Snapshot) meaning(n number) Set {
+	return s.catalogue.typeOrder[s.scopes.get(n).typ].meaning
+}
+
+// ascent walks from a scope up to the organisation.
+type ascent struct {
+	scopes *scopeTable
+	number number // of the node
+	node   *scopeNode
+	from   number
+}
+
+func (s *Snapshot) upward(n number) ascent { return ascent{scopes: &s.scopes, from: n} }
+
+func (a *ascent) next() bool {
+	if a.node == nil {
+		a.number = a.from
+	} else if a.node.parent == a.number {
+		return false
+	} else {
+		a.number = a.node.parent
+	}
+	a.node = a.scopes.get(a.number)
+	return true
+}
+
+// IsAtOrBeneath reports whether a scope is another, or beneath it.
+func (s *Snapshot) IsAtOrBeneath(scope, above ID) bool {
+	n, ok := s.scopeNumber(scope)
+	top, there := s.scopeNumber(above)
+	return ok && there && s.isAtOrBeneath(n, top)
+}
+
+// isAtOrBeneath reports whether a scope is another, or beneath it.
+func (s *Snapshot) isAtOrBeneath(n, above number) bool {
+	for up := s.upward(n); up.next(); {
+		if up.number == above {
+			return true
+		}
+	}
+	return false
+}
+
+// retired reports whether a scope or one above it is retired.
+func (s *Snapshot) retired(n number) bool {
+	for up := s.upward(n); up.next(); {
+		if up.node.retired {
+			return true
+		}
+	}
+	return false
+}

@@ -1,0 +1,164 @@
+package access
+
+import (
+	"slices"
+	"strings"
+)
+
+// View is what one principal sees of a snapshot. A scope's name is seen by whoever holds any permission at or below it,
+// so that the way to what they may use is never hidden.
+type View struct {
+	snapshot *Snapshot
+	who      *principalNode
+	context  *Context
+	leads    map[number]bool // scopes that lead down to one where the principal holds something
+}
+
+// View gives the view of a principal. An unknown or inactive one sees nothing.
+func (s *Snapshot) View(principal ID, c *Context) *View {
+	v := &View{snapshot: s, context: c, leads: map[number]bool{}}
+	v.who = s.principalNode(principal)
+	if v.who == nil || s.gone(v.who) {
+		v.who = nil
+		return v
+	}
+	for _, n := range v.who.live() {
+		for _, r := range s.principals.get(n).rules {
+			v.follow(r)
+		}
+	}
+	return v
+}
+
+// follow marks the way to the scopes where a rule lets the principal hold something.
+func (v *View) follow(r *rule) {
+	if !r.cuts && !v.leads[r.place] && v.holdsAt(r.place) {
+		v.lead(r.place)
+	}
+	// Beneath its place a rule says everywhere the same, unless it looks at the resource, or cuts at the place alone.
+	if r.condition.mentions("resource") || r.cuts && r.here {
+		v.snapshot.descend(r.place, func(n number) bool {
+			if !v.leads[n] && v.holdsAt(n) {
+				v.lead(n)
+			}
+			return true
+		})
+	}
+}
+
+func (v *View) lead(n number) {
+	for up := v.snapshot.upward(n); up.next() && !v.leads[up.number]; {
+		v.leads[up.number] = true
+	}
+}
+
+// Sees reports whether the principal sees the scope's name.
+func (v *View) Sees(scope ID) bool {
+	n, ok := v.snapshot.scopeNumber(scope)
+	return ok && v.sees(n)
+}
+
+// Empty reports whether the principal sees nothing at all.
+func (v *View) Empty() bool { return len(v.leads) == 0 }
+
+// May reports whether the principal holds the permission at the scope.
+func (v *View) May(p Permission, scope ID) bool {
+	return v.who != nil && v.snapshot.Decide(Question{Principal: v.who.ID, Permission: p, Scope: scope, Context: v.context}).Allowed
+}
+
+// MayAnywhere reports whether the principal holds the permission at any scope that a rule names for it.
+func (v *View) MayAnywhere(p Permission) bool {
+	for n := range v.leads {
+		if v.May(p, v.snapshot.scopes.get(n).id) {
+			return true
+		}
+	}
+	return false
+}
+
+func (v *View) sees(n number) bool { return v.leads[n] || v.holdsAt(n) }
+
+func (v *View) holdsAt(n number) bool {
+	return v.who != nil && v.snapshot.held(v.who, n, v.context, false, false).Meets(v.snapshot.meaning(n))
+}
+
+// Place is a scope found by its address.
+type Place struct {
+	Scope Scope
+	Rest  string // what of the address lies in the scope's open contents, such as an object of a bucket; else empty
+}
+
+// Resolve finds a scope by its address, as far as the principal sees the way. A nil view sees everything. The error is
+// a [*Violation] that names the nearest name seen; what is not seen is answered exactly like what is not there.
+func (s *Snapshot) Resolve(address string, v *View) (Place, error) {
+	first, rest, _ := strings.Cut(address, "/")
+	if s.scopes.len() == 0 || s.scopeName(0) != first {
+		return Place{}, s.notThere(address, first, -1, v)
+	}
+	if v != nil && !v.sees(0) {
+		return Place{}, s.notThere(address, first, -1, v)
+	}
+	n := number(0)
+	for rest != "" {
+		if s.catalogue.typeOrder[s.scopes.get(n).typ].Open {
+			return Place{Scope: s.scopeAt(n), Rest: rest}, nil
+		}
+		var name string
+		name, rest, _ = strings.Cut(rest, "/")
+		child, ok := s.child(n, name)
+		if !ok || v != nil && !v.sees(child) {
+			return Place{}, s.notThere(address, name, int(n), v)
+		}
+		n = child
+	}
+	return Place{Scope: s.scopeAt(n)}, nil
+}
+
+// child finds what is directly beneath a scope by its full name.
+func (s *Snapshot) child(n number, fullName string) (number, bool) {
+	more := s.scopes.get(n).more
+	if more == nil {
+		return 0, false
+	}
+	among := more.containers
+	if strings.Contains(fullName, ".") {
+		among = more.resources
+	}
+	if among == nil {
+		return 0, false
+	}
+	return among.find(fullName, s.scopeName)
+}
+
+// notThere says that a name of an address is not there, in a scope or, below 0, at the top.
+func (s *Snapshot) notThere(address, name string, in int, v *View) error {
+	gone := violation(RuleUnknown, "there is no scope %s, or you may not see it", address)
+	if in < 0 {
+		if s.scopes.len() > 0 && (v == nil || v.sees(0)) {
+			top := s.scopeName(0)
+			gone.Nearest = Nearest(name, []string{top})
+			if child, ok := s.child(0, name); ok && (v == nil || v.sees(child)) {
+				gone.Nearest = top + "/" + address
+			}
+		}
+		return gone
+	}
+	var seen []string
+	looked := 0
+	s.children(number(in), "", func(child number) bool {
+		if v == nil || v.sees(child) {
+			seen = append(seen, s.scopeName(child))
+		}
+		looked++
+		return looked < nearestAmong
+	})
+	if near := Nearest(name, seen); near != "" {
+		gone.Nearest = s.address(number(in)) + "/" + near
+	} else if i := slices.IndexFunc(seen, func(full string) bool { n, _ := SplitFullName(full); return n == name }); i >= 0 {
+		gone.Nearest = s.address(number(in)) + "/" + seen[i]
+	}
+	return gone
+}
+
+// nearestAmong bounds how many siblings a suggestion is looked for among.
+const nearestAmong = 1000
