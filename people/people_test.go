@@ -1,0 +1,113 @@
+package people_test
+
+import (
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"arbora.example/people"
+)
+
+func TestSignInNames(t *testing.T) {
+	for text, want := range map[string]people.SignIn{
+		"rowan@lindenmere": {Name: "rowan", Organisation: "lindenmere"},
+		" bram@quaywater ": {Name: "bram", Organisation: "quaywater"},
+		"warden":           {Name: "warden"},
+	} {
+		got, err := people.ParseSignIn(text)
+		require.NoError(t, err)
+		require.Equal(t, want, got)
+		require.Equal(t, strings.TrimSpace(text), got.String())
+	}
+	outside, err := people.ParseSignIn("Juno.May@Quaywater.example")
+	require.NoError(t, err)
+	require.Equal(t, people.SignIn{Name: "juno.may@quaywater.example"}, outside, "a guest from outside, by mail address")
+	for _, bad := range []string{"juno", "juno@quaywater", "ju no@quaywater.example", "juno@quaywater.", "juno@.example", "<juno@quaywater.example>"} {
+		_, err := people.ParseAddress(bad)
+		require.ErrorContains(t, err, "is no mail address", bad)
+	}
+	for _, bad := range []string{"", "@lindenmere", "rowan@", "Rowan@lindenmere", "rowan@linden mere", "a@b@c"} {
+		_, err := people.ParseSignIn(bad)
+		require.ErrorContains(t, err, "write NAME@ORGANISATION", bad)
+	}
+}
+
+func TestPasswordRules(t *testing.T) {
+	for password, says := range map[string]string{
+		"short":                       "use at least 15",
+		strings.Repeat("long", 100):   "use at most 256",
+		strings.Repeat("a", 20):       "common, or repeats itself",
+		"passwordpassword":            "common, or repeats itself",
+		"qwertyuiopasdfgh":            "common, or repeats itself",
+		"bram-de-wolff-lindenmere":    "little more than your own names",
+		"BramBramBramBramBram":        "little more than your own names",
+		"nine-quiet-greenhouse-\xff-": "not valid UTF-8",
+	} {
+		require.ErrorContains(t, people.CheckPassword(password, "bram", "Bram de Wolff", "lindenmere"), says, password)
+	}
+	for _, good := range []string{"nine quiet greenhouse mice", "påfågel-över-tjärnen"} {
+		require.NoError(t, people.CheckPassword(good, "bram", "Bram de Wolff"))
+	}
+}
+
+func TestGeneratedPasswordsAreGoodAndDiffer(t *testing.T) {
+	seen := map[string]bool{}
+	for range 100 {
+		p := people.GeneratePassword()
+		require.NoError(t, people.CheckPassword(p))
+		require.Regexp(t, `^([0-9a-hjkmnp-tv-z]{4}-){4}[0-9a-hjkmnp-tv-z]{4}$`, p)
+		require.False(t, seen[p])
+		seen[p] = true
+	}
+}
+
+func TestHashesMatchTheirPasswordOnly(t *testing.T) {
+	hash, err := people.HashPassword("nine-quiet-greenhouse-mice")
+	require.NoError(t, err)
+	require.True(t, strings.HasPrefix(hash, "$argon2id$"))
+	for password, want := range map[string]bool{"nine-quiet-greenhouse-mice": true, "nine-quiet-greenhouse-mouse": false, "": false} {
+		got, err := people.PasswordMatches(password, hash)
+		require.NoError(t, err)
+		require.Equal(t, want, got)
+	}
+	got, err := people.PasswordMatches("", "")
+	require.NoError(t, err)
+	require.False(t, got, "nobody has an empty password")
+}
+
+func TestSessions(t *testing.T) {
+	start := time.Date(2026, 11, 25, 8, 0, 0, 0, time.UTC)
+	require.Equal(t, start.Add(people.SessionIdle), people.SessionEnd(start, start))
+	late := start.Add(people.SessionLifetime - time.Minute)
+	require.Equal(t, start.Add(people.SessionLifetime), people.SessionEnd(start, late), "work does not prolong a session for ever")
+
+	token := people.NewToken()
+	require.NotEqual(t, token, people.NewToken())
+	require.Equal(t, token.CSRF(), token.CSRF())
+	require.NotContains(t, token.CSRF(), string(token))
+}
+
+func TestStates(t *testing.T) {
+	allowed := map[people.State][]people.State{
+		people.Pending: {people.Retired}, people.Active: {people.Suspended, people.Retired},
+		people.Suspended: {people.Active, people.Retired}, people.Retired: {people.Active},
+	}
+	states := []people.State{people.Pending, people.Active, people.Suspended, people.Retired}
+	for _, from := range states {
+		for _, to := range states {
+			require.Equal(t, slices.Contains(allowed[from], to), people.CheckStep(from, to) == nil, "%s to %s", from, to)
+		}
+	}
+}
+
+func TestGuessingIsSlowedDown(t *testing.T) {
+	require.Zero(t, people.Delay(4))
+	for n := 5; n < people.LockAfter; n++ {
+		require.Greater(t, people.Delay(n), people.Delay(n-1))
+	}
+	require.Equal(t, people.LockFor, people.Delay(people.LockAfter))
+	require.Equal(t, people.LockFor, people.Delay(1000))
+}
