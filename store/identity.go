@@ -1,0 +1,196 @@
+package store
+
+import (
+	"context"
+	"crypto/sha256"
+	"database/sql"
+	"errors"
+	"time"
+
+	"arbora.example/access"
+	"arbora.example/people"
+)
+
+// Identity is who signs in and how.
+type Identity struct {
+	ID               access.ID
+	Organisation     access.ID // its home; zero for a keeper and for a guest from outside
+	OrganisationName string
+	Keeper           bool
+	Name             string // of a guest from outside: the mail address
+	Title            string // display name; empty for a keeper
+	Email            string
+	PasswordHash     string // empty for none: no password opens it
+	By               people.SignInBy
+	Temporary        bool      // the password must be replaced before anything else
+	TemporaryUntil   time.Time // when a temporary password ends
+}
+
+// SignIn gives the name the identity signs in by.
+func (i Identity) SignIn() people.SignIn {
+	return people.SignIn{Name: i.Name, Organisation: i.OrganisationName}
+}
+
+const (
+	identityColumns = `i.id, i.organisation_id, COALESCE(o.name, ''), i.keeper, i.name, COALESCE(p.title, i.title), i.email,
+		i.password_hash, i.sign_in_by, i.temporary, i.temporary_until`
+	identityTables = ` FROM identity i
+		LEFT JOIN scope o ON o.id = i.organisation_id
+		LEFT JOIN principal p ON p.organisation_id = i.organisation_id AND p.id = i.id `
+)
+
+// scanIdentity reads the columns above, and more after them.
+func scanIdentity(scan scanner, i *Identity, more ...any) error {
+	var until sql.NullTime
+	err := scan(append([]any{
+		(*idColumn)(&i.ID), (*idColumn)(&i.Organisation), &i.OrganisationName, &i.Keeper, &i.Name, &i.Title, &i.Email,
+		&i.PasswordHash, &i.By, &i.Temporary, &until,
+	}, more...)...)
+	i.TemporaryUntil = until.Time
+	return mark(err)
+}
+
+// IdentityNamed finds who signs in by a name. It returns [ErrNotFound] when nobody does.
+func (s *Store) IdentityNamed(ctx context.Context, name people.SignIn) (i Identity, err error) {
+	query, args := `SELECT `+identityColumns+identityTables+`WHERE i.organisation_id IS NULL AND i.name = ?`, []any{name.Name}
+	if name.Organisation != "" {
+		query = `SELECT ` + identityColumns + identityTables + `WHERE o.kind = 'organisation' AND o.parent_id IS NULL AND o.name = ? AND i.name = ?`
+		args = []any{name.Organisation, name.Name}
+	}
+	return i, scanIdentity(s.db.QueryRowContext(ctx, query, args...).Scan, &i)
+}
+
+// Identity finds who signs in by id. It returns [ErrNotFound] when there is nobody.
+func (s *Store) Identity(ctx context.Context, id access.ID) (i Identity, err error) {
+	return i, scanIdentity(s.db.QueryRowContext(ctx, `SELECT `+identityColumns+identityTables+`WHERE i.id = ?`, idColumn(id)).Scan, &i)
+}
+
+// Keepers counts the keepers; a service without one is empty.
+func (s *Store) Keepers(ctx context.Context) (n int, err error) {
+	err = s.db.QueryRowContext(ctx, "SELECT COUNT(*) FROM identity WHERE keeper").Scan(&n)
+	return n, mark(err)
+}
+
+// Seat is an organisation that knows an identity, and as whom.
+type Seat struct {
+	Organisation access.ID
+	Name         string // the organisation's
+	Title        string // the organisation's
+	Principal    access.ID
+	Kind         string // user or guest
+}
+
+// Seats gives the organisations that know an identity and where it is active, its home first.
+func (s *Store) Seats(ctx context.Context, identity access.ID) (seats []Seat, err error) {
+	query := `SELECT o.id, o.name, o.title, p.id, p.kind FROM principal p JOIN scope o ON o.id = p.organisation_id
+		WHERE p.identity_id = ? AND p.state = 'active' ORDER BY p.kind DESC, o.name`
+	err = each(ctx, s.db, query, []any{idColumn(identity)}, func(scan scanner) error {
+		var seat Seat
+		err := scan((*idColumn)(&seat.Organisation), &seat.Name, &seat.Title, (*idColumn)(&seat.Principal), &seat.Kind)
+		seats = append(seats, seat)
+		return err
+	})
+	return seats, err
+}
+
+// AddKeeper writes a keeper and the audit record of it.
+func (s *Store) AddKeeper(ctx context.Context, keeper Identity, author Author) error {
+	keeper.Keeper = true
+	return s.transaction(ctx, func(tx *sql.Tx) error {
+		if err := insertIdentity(ctx, tx, keeper, access.ID{}, author.At); err != nil {
+			return err
+		}
+		return appendAudit(ctx, tx, AuditRecord{Author: author, Event: "keeper-made", Detail: "made " + keeper.Name + " a keeper"})
+	})
+}
+
+func insertIdentity(ctx context.Context, tx *sql.Tx, i Identity, organisation access.ID, at time.Time) error {
+	if i.By == "" {
+		i.By = people.ByPassword
+	}
+	_, err := tx.ExecContext(ctx, `INSERT INTO identity (id, organisation_id, keeper, name, title, email, password_hash, sign_in_by, temporary, temporary_until, created_at)
+		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+		idColumn(i.ID), idColumn(organisation), i.Keeper, i.Name, i.Title, i.Email, i.PasswordHash, i.By, i.Temporary, momentColumn(i.TemporaryUntil), at)
+	return err
+}
+
+// CreateIdentity writes how a new user signs in.
+func (w *Tx) CreateIdentity(identity Identity) error {
+	w.note("identity", nil, map[string]any{
+		"id": identity.ID.String(), "name": identity.Name, "email": identity.Email, "temporary": identity.Temporary, "sign_in_by": identity.By,
+	})
+	return insertIdentity(w.ctx, w.tx, identity, w.organisation, w.at)
+}
+
+// ChoosePassword replaces an identity's password by one of its own choice, ends all its sessions but the one kept, and
+// records it.
+func (s *Store) ChoosePassword(ctx context.Context, i Identity, hash string, keep people.Token, author Author) error {
+	return s.transaction(ctx, func(tx *sql.Tx) error {
+		if err := setPassword(ctx, tx, i.ID, hash, time.Time{}, keep); err != nil {
+			return err
+		}
+		return appendAudit(ctx, tx, AuditRecord{Organisation: i.OrganisationName, Author: author, Event: "password-chosen", Detail: i.SignIn().String() + " chose a password"})
+	})
+}
+
+// ResetPassword gives an identity a temporary password, or none for a zero until, and ends all its sessions.
+func (w *Tx) ResetPassword(i Identity, hash string, until time.Time) error {
+	w.note("identity", map[string]any{"id": i.ID.String(), "name": i.Name, "temporary": i.Temporary}, map[string]any{"id": i.ID.String(), "name": i.Name, "temporary": true})
+	return setPassword(w.ctx, w.tx, i.ID, hash, until, "")
+}
+
+// setPassword writes a password, temporary when until is not zero.
+func setPassword(ctx context.Context, tx *sql.Tx, id access.ID, hash string, until time.Time, keep people.Token) error {
+	if _, err := tx.ExecContext(ctx, "UPDATE identity SET password_hash = ?, temporary = ?, temporary_until = ? WHERE id = ?",
+		hash, !until.IsZero(), momentColumn(until), idColumn(id)); err != nil {
+		return err
+	}
+	kept := keep.Hash()
+	_, err := tx.ExecContext(ctx, "DELETE FROM session WHERE identity_id = ? AND token_hash <> ?", idColumn(id), kept[:])
+	return err
+}
+
+// Guesses is how often a name was tried with a wrong password in a row, and when last.
+type Guesses struct {
+	Failures int
+	LastAt   time.Time
+}
+
+// GuessesAt tells of the wrong passwords tried under a name.
+func (s *Store) GuessesAt(ctx context.Context, name people.SignIn) (g Guesses, err error) {
+	hash := sha256.Sum256([]byte(name.String()))
+	err = mark(s.db.QueryRowContext(ctx, "SELECT failures, last_at FROM guess WHERE name_hash = ?", hash[:]).Scan(&g.Failures, &g.LastAt))
+	if errors.Is(err, ErrNotFound) {
+		err = nil
+	}
+	return g, err
+}
+
+// guessesKept is for how long wrong passwords are counted.
+const guessesKept = 24 * time.Hour
+
+// NoteGuess counts a wrong password tried under a name and records it. What is long past is forgotten.
+func (s *Store) NoteGuess(ctx context.Context, name people.SignIn, failures int, at time.Time, records ...AuditRecord) error {
+	hash := sha256.Sum256([]byte(name.String()))
+	return s.transaction(ctx, func(tx *sql.Tx) error {
+		if _, err := tx.ExecContext(ctx, "DELETE FROM guess WHERE last_at < ?", at.Add(-guessesKept)); err != nil {
+			return err
+		}
+		if _, err := tx.ExecContext(ctx, "REPLACE INTO guess (name_hash, failures, last_at) VALUES (?, ?, ?)", hash[:], failures, at); err != nil {
+			return err
+		}
+		for _, r := range records {
+			if err := appendAudit(ctx, tx, r); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// ForgetGuesses begins to count anew under a name.
+func (s *Store) ForgetGuesses(ctx context.Context, name people.SignIn) error {
+	hash := sha256.Sum256([]byte(name.String()))
+	_, err := s.db.ExecContext(ctx, "DELETE FROM guess WHERE name_hash = ?", hash[:])
+	return mark(err)
+}

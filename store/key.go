@@ -1,0 +1,165 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"encoding/json"
+	"errors"
+	"time"
+
+	"arbora.example/access"
+	"arbora.example/people"
+)
+
+// Key is an API key: its id is public, its secret is known to whoever was given it, and only a hash of that is kept.
+type Key struct {
+	ID           access.ID
+	Organisation access.ID // zero for a platform service's
+	Principal    access.ID
+	SecretHash   [32]byte
+	Label        string
+	CreatedAt    time.Time
+	CreatedBy    string
+	Until        time.Time // zero for one that does not end
+	LastUsedAt   time.Time
+	LastUsedFrom string
+}
+
+const keyColumns = "SELECT id, organisation_id, principal_id, secret_hash, label, created_at, created_by, expires_at, last_used_at, last_used_from FROM api_key WHERE "
+
+func scanKey(scan scanner) (k Key, err error) {
+	var hash []byte
+	var until, used sql.NullTime
+	err = scan((*idColumn)(&k.ID), (*idColumn)(&k.Organisation), (*idColumn)(&k.Principal), &hash, &k.Label, &k.CreatedAt, &k.CreatedBy, &until, &used, &k.LastUsedFrom)
+	copy(k.SecretHash[:], hash)
+	k.Until, k.LastUsedAt = until.Time, used.Time
+	return k, mark(err)
+}
+
+// Key finds a key by id. It returns [ErrNotFound] when there is none.
+func (s *Store) Key(ctx context.Context, id access.ID) (Key, error) {
+	return scanKey(s.db.QueryRowContext(ctx, keyColumns+"id = ?", idColumn(id)).Scan)
+}
+
+// Keys lists the keys of a principal, oldest first; of a platform service with a zero organisation.
+func (s *Store) Keys(ctx context.Context, organisation, principal access.ID) (keys []Key, err error) {
+	err = each(ctx, s.db, keyColumns+"organisation_id <=> ? AND principal_id = ? ORDER BY id", []any{idColumn(organisation), idColumn(principal)}, func(scan scanner) error {
+		k, err := scanKey(scan)
+		keys = append(keys, k)
+		return err
+	})
+	return keys, err
+}
+
+// CreateKey writes a key of the organisation's.
+func (w *Tx) CreateKey(k Key) error {
+	k.Organisation = w.organisation
+	w.note("api_key", nil, keyRow(k))
+	return insertKey(w.ctx, w.tx, k)
+}
+
+// CreateServiceKey writes a key of a platform service, and records it.
+func (s *Store) CreateServiceKey(ctx context.Context, k Key, service string, author Author) error {
+	return s.transaction(ctx, func(tx *sql.Tx) error {
+		if err := insertKey(ctx, tx, k); err != nil {
+			return err
+		}
+		return appendAudit(ctx, tx, AuditRecord{Author: author, Event: "key-issued", Detail: "issued key " + k.ID.String() + " for service " + service})
+	})
+}
+
+func insertKey(ctx context.Context, tx *sql.Tx, k Key) error {
+	_, err := tx.ExecContext(ctx, `INSERT INTO api_key (id, organisation_id, principal_id, secret_hash, label, created_at, created_by, expires_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?)`,
+		idColumn(k.ID), idColumn(k.Organisation), idColumn(k.Principal), k.SecretHash[:], k.Label, k.CreatedAt, k.CreatedBy, momentColumn(k.Until))
+	return err
+}
+
+func keyRow(k Key) map[string]any {
+	return map[string]any{"id": k.ID.String(), "principal_id": k.Principal.String(), "label": k.Label, "until": momentColumn(k.Until)}
+}
+
+// WithdrawKey takes a key of the organisation's back.
+func (w *Tx) WithdrawKey(k Key) error {
+	w.note("api_key", keyRow(k), nil)
+	return w.exec("DELETE FROM api_key WHERE id = ?", idColumn(k.ID))
+}
+
+// WithdrawServiceKey takes a key of a platform service back, and records it.
+func (s *Store) WithdrawServiceKey(ctx context.Context, k Key, author Author) error {
+	return s.transaction(ctx, func(tx *sql.Tx) error {
+		if _, err := tx.ExecContext(ctx, "DELETE FROM api_key WHERE id = ?", idColumn(k.ID)); err != nil {
+			return err
+		}
+		return appendAudit(ctx, tx, AuditRecord{Author: author, Event: "key-withdrawn", Detail: "took back key " + k.ID.String() + " of a service"})
+	})
+}
+
+// TouchKey notes that a key was used.
+func (s *Store) TouchKey(ctx context.Context, key access.ID, at time.Time, from string) error {
+	_, err := s.db.ExecContext(ctx, "UPDATE api_key SET last_used_at = ?, last_used_from = ? WHERE id = ?", at, from, idColumn(key))
+	return mark(err)
+}
+
+// SigningKey is a key that access tokens are signed with, sealed.
+type SigningKey struct {
+	ID        string
+	Sealed    []byte
+	CreatedAt time.Time
+}
+
+// SigningKeys gives the signing keys made after a moment, newest first.
+func (s *Store) SigningKeys(ctx context.Context, after time.Time) (keys []SigningKey, err error) {
+	err = each(ctx, s.db, "SELECT id, sealed, created_at FROM signing_key WHERE created_at > ? ORDER BY created_at DESC", []any{after}, func(scan scanner) error {
+		var k SigningKey
+		err := scan(&k.ID, &k.Sealed, &k.CreatedAt)
+		keys = append(keys, k)
+		return err
+	})
+	return keys, err
+}
+
+// AddSigningKey writes a signing key.
+func (s *Store) AddSigningKey(ctx context.Context, k SigningKey) error {
+	_, err := s.db.ExecContext(ctx, "INSERT INTO signing_key (id, sealed, created_at) VALUES (?, ?, ?)", k.ID, k.Sealed, k.CreatedAt)
+	return mark(err)
+}
+
+// RevokeToken takes an access token back, and forgets those that have ended.
+func (s *Store) RevokeToken(ctx context.Context, token access.ID, until, now time.Time) error {
+	return s.transaction(ctx, func(tx *sql.Tx) error {
+		if _, err := tx.ExecContext(ctx, "DELETE FROM revoked_token WHERE expires_at < ?", now); err != nil {
+			return err
+		}
+		_, err := tx.ExecContext(ctx, "INSERT IGNORE INTO revoked_token (id, expires_at) VALUES (?, ?)", idColumn(token), until)
+		return err
+	})
+}
+
+// KeyOfToken finds the key an access token was made with, unless the token was taken back: then, and when the key was, it
+// returns [ErrNotFound].
+func (s *Store) KeyOfToken(ctx context.Context, key, token access.ID) (Key, error) {
+	return scanKey(s.db.QueryRowContext(ctx, keyColumns+"id = ? AND NOT EXISTS (SELECT 1 FROM revoked_token r WHERE r.id = ?)", idColumn(key), idColumn(token)).Scan)
+}
+
+// Settings gives what an organisation has decided for itself.
+func (s *Store) Settings(ctx context.Context, organisation access.ID) (people.Settings, error) {
+	settings := people.DefaultSettings()
+	var text []byte
+	err := mark(s.db.QueryRowContext(ctx, "SELECT settings FROM organisation_setting WHERE organisation_id = ?", idColumn(organisation)).Scan(&text))
+	if errors.Is(err, ErrNotFound) {
+		return settings, nil
+	} else if err != nil {
+		return settings, err
+	}
+	return settings, json.Unmarshal(text, &settings)
+}
+
+// ChangeSettings writes what the organisation has decided for itself.
+func (w *Tx) ChangeSettings(before, after people.Settings) error {
+	w.note("organisation_setting", before, after)
+	text, err := json.Marshal(after)
+	if err != nil {
+		return err
+	}
+	return w.exec("REPLACE INTO organisation_setting (organisation_id, settings) VALUES (?, ?)", idColumn(w.organisation), text)
+}

@@ -1,0 +1,107 @@
+package store
+
+import (
+	"arbora.example/access"
+	"arbora.example/people"
+)
+
+// CreatePrincipal writes a new principal. A user's id is that of the identity that acts as it.
+func (w *Tx) CreatePrincipal(p access.Principal, details PrincipalDetails) error {
+	tags, err := tagsColumn(p.Tags)
+	if err != nil {
+		return err
+	}
+	if details.State == "" {
+		details.State = people.Active
+	}
+	if p.Kind == access.User {
+		details.Identity = p.ID
+	}
+	w.note("principal", nil, principalRow(p, details))
+	return w.exec(`INSERT INTO principal (organisation_id, id, kind, name, home_id, tags, title, description, state, owner_id, gathers, identity_id, created_at)
+		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+		idColumn(w.organisation), idColumn(p.ID), p.Kind.String(), p.Name, idColumn(p.Home), tags, details.Title, details.Description,
+		string(details.State), idColumn(p.Owner), p.Gathers.String(), idColumn(details.Identity), w.at)
+}
+
+func principalRow(p access.Principal, details PrincipalDetails) map[string]any {
+	row := map[string]any{
+		"id": p.ID.String(), "kind": p.Kind.String(), "name": p.Name, "home_id": p.Home.String(), "tags": p.Tags,
+		"title": details.Title, "description": details.Description, "state": details.State, "email": details.Email,
+	}
+	if p.Kind == access.Group {
+		row["owner_id"], row["gathers"] = p.Owner.String(), p.Gathers.String()
+	}
+	return row
+}
+
+// EditPrincipal writes what is said of a principal: name, tags, owner, condition, title, description and, of a person of
+// the organisation, the email.
+func (w *Tx) EditPrincipal(before, after access.Principal, was, is PrincipalDetails) error {
+	tags, err := tagsColumn(after.Tags)
+	if err != nil {
+		return err
+	}
+	w.note("principal", principalRow(before, was), principalRow(after, is))
+	if err := w.exec(`UPDATE principal SET name = ?, tags = ?, title = ?, description = ?, owner_id = ?, gathers = ? WHERE organisation_id = ? AND id = ?`,
+		after.Name, tags, is.Title, is.Description, idColumn(after.Owner), after.Gathers.String(), idColumn(w.organisation), idColumn(after.ID)); err != nil {
+		return err
+	}
+	if after.Kind != access.User {
+		return nil
+	}
+	return w.exec("UPDATE identity SET name = ?, email = ? WHERE id = ?", after.Name, is.Email, idColumn(after.ID))
+}
+
+// SetState writes the state of a principal. Out of use it loses its sessions and links; its keys stay, and open nothing.
+func (w *Tx) SetState(p access.Principal, from, to people.State) error {
+	state := func(s people.State) map[string]any {
+		return map[string]any{"id": p.ID.String(), "kind": p.Kind.String(), "name": p.Name, "state": s}
+	}
+	w.note("principal", state(from), state(to))
+	if err := w.exec("UPDATE principal SET state = ? WHERE organisation_id = ? AND id = ?", string(to), idColumn(w.organisation), idColumn(p.ID)); err != nil || to == people.Active {
+		return err
+	}
+	// Whose home puts them out of use is out everywhere.
+	if err := w.exec(`DELETE s FROM session s JOIN principal p ON p.identity_id = s.identity_id
+		WHERE p.organisation_id = ? AND p.id = ? AND (p.kind = 'user' OR s.organisation_id = p.organisation_id)`, idColumn(w.organisation), idColumn(p.ID)); err != nil {
+		return err
+	}
+	return w.exec("DELETE FROM link WHERE organisation_id = ? AND principal_id = ?", idColumn(w.organisation), idColumn(p.ID))
+}
+
+// SetProfile changes what a user says of themselves.
+func (w *Tx) SetProfile(p access.Principal, title, email string) error {
+	var before struct{ Title, Email string }
+	row := w.tx.QueryRowContext(w.ctx, `SELECT p.title, i.email FROM principal p JOIN identity i ON i.id = p.id WHERE p.organisation_id = ? AND p.id = ?`,
+		idColumn(w.organisation), idColumn(p.ID))
+	if err := row.Scan(&before.Title, &before.Email); err != nil {
+		return err
+	}
+	profile := func(title, email string) map[string]any {
+		return map[string]any{"id": p.ID.String(), "name": p.Name, "title": title, "email": email}
+	}
+	w.note("profile", profile(before.Title, before.Email), profile(title, email))
+	if err := w.exec("UPDATE principal p SET p.title = ? WHERE p.organisation_id = ? AND p.id = ?", title, idColumn(w.organisation), idColumn(p.ID)); err != nil {
+		return err
+	}
+	return w.exec("UPDATE identity SET email = ? WHERE id = ?", email, idColumn(p.ID))
+}
+
+// AddMember writes a membership.
+func (w *Tx) AddMember(m access.Membership) error {
+	w.note("membership", nil, membershipRow(m))
+	return w.exec("INSERT INTO membership (organisation_id, group_id, member_id) VALUES (?, ?, ?)",
+		idColumn(w.organisation), idColumn(m.Group), idColumn(m.Member))
+}
+
+// RemoveMember takes a membership away.
+func (w *Tx) RemoveMember(m access.Membership) error {
+	w.note("membership", membershipRow(m), nil)
+	return w.exec("DELETE FROM membership WHERE organisation_id = ? AND group_id = ? AND member_id = ?",
+		idColumn(w.organisation), idColumn(m.Group), idColumn(m.Member))
+}
+
+func membershipRow(m access.Membership) map[string]any {
+	return map[string]any{"group_id": m.Group.String(), "member_id": m.Member.String()}
+}

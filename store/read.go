@@ -1,0 +1,162 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"strings"
+	"time"
+
+	"arbora.example/access"
+	"arbora.example/people"
+)
+
+// ScopeDetails is what is known of a scope that no decision needs.
+type ScopeDetails struct {
+	Title       string
+	Description string
+	CreatedAt   time.Time
+}
+
+// PrincipalDetails is what is known of a principal that no decision needs.
+type PrincipalDetails struct {
+	Title       string // a person's display name
+	Description string
+	Email       string // of users, and of guests: what was invited
+	State       people.State
+	Identity    access.ID // of a user or guest: who acts as it; zero while nobody does
+	CreatedAt   time.Time
+}
+
+// GrantDetails is what is known of a grant that no decision needs.
+type GrantDetails struct {
+	Description string
+	CreatedAt   time.Time
+	CreatedBy   string
+}
+
+// PolicyDetails is what is known of a policy that no decision needs.
+type PolicyDetails struct {
+	Description string
+	CreatedAt   time.Time
+	CreatedBy   string
+	WrittenAt   time.Time
+	WrittenBy   string
+}
+
+// Revisions gives the revision of every organisation.
+func (s *Store) Revisions(ctx context.Context) (map[access.ID]uint64, error) {
+	revisions := map[access.ID]uint64{}
+	err := each(ctx, s.db, "SELECT id, revision FROM organisation", nil, func(scan scanner) error {
+		var id idColumn
+		var revision uint64
+		if err := scan(&id, &revision); err != nil {
+			return err
+		}
+		revisions[access.ID(id)] = revision
+		return nil
+	})
+	return revisions, err
+}
+
+// ScopeDetails reads the details of scopes by id.
+func (s *Store) ScopeDetails(ctx context.Context, ids []access.ID) (map[access.ID]ScopeDetails, error) {
+	details := make(map[access.ID]ScopeDetails, len(ids))
+	err := eachOf(ctx, s.db, "SELECT id, title, description, created_at FROM scope WHERE id IN ", ids, func(scan scanner) error {
+		var id idColumn
+		var d ScopeDetails
+		if err := scan(&id, &d.Title, &d.Description, &d.CreatedAt); err != nil {
+			return err
+		}
+		details[access.ID(id)] = d
+		return nil
+	})
+	return details, err
+}
+
+// PrincipalDetails reads the details of principals of an organisation by id.
+func (s *Store) PrincipalDetails(ctx context.Context, organisation access.ID, ids []access.ID) (map[access.ID]PrincipalDetails, error) {
+	details := make(map[access.ID]PrincipalDetails, len(ids))
+	query := `SELECT p.id, p.title, p.description, COALESCE(i.email, ''), p.state, p.identity_id, p.created_at
+		FROM principal p LEFT JOIN identity i ON i.id = p.identity_id WHERE p.organisation_id = ? AND p.id IN `
+	err := eachOf(ctx, s.db, query, ids, func(scan scanner) error {
+		var id idColumn
+		var d PrincipalDetails
+		if err := scan(&id, &d.Title, &d.Description, &d.Email, &d.State, (*idColumn)(&d.Identity), &d.CreatedAt); err != nil {
+			return err
+		}
+		details[access.ID(id)] = d
+		return nil
+	}, idColumn(organisation))
+	return details, err
+}
+
+// GrantDetails reads the details of grants by id.
+func (s *Store) GrantDetails(ctx context.Context, ids []access.ID) (map[access.ID]GrantDetails, error) {
+	details := make(map[access.ID]GrantDetails, len(ids))
+	err := eachOf(ctx, s.db, "SELECT id, description, created_at, created_by FROM role_grant WHERE id IN ", ids, func(scan scanner) error {
+		var id idColumn
+		var d GrantDetails
+		if err := scan(&id, &d.Description, &d.CreatedAt, &d.CreatedBy); err != nil {
+			return err
+		}
+		details[access.ID(id)] = d
+		return nil
+	})
+	return details, err
+}
+
+// PolicyDetails reads the details of policies by id.
+func (s *Store) PolicyDetails(ctx context.Context, ids []access.ID) (map[access.ID]PolicyDetails, error) {
+	details := make(map[access.ID]PolicyDetails, len(ids))
+	query := "SELECT id, description, created_at, created_by, written_at, written_by FROM policy WHERE id IN "
+	err := eachOf(ctx, s.db, query, ids, func(scan scanner) error {
+		var id idColumn
+		var d PolicyDetails
+		if err := scan(&id, &d.Description, &d.CreatedAt, &d.CreatedBy, &d.WrittenAt, &d.WrittenBy); err != nil {
+			return err
+		}
+		details[access.ID(id)] = d
+		return nil
+	})
+	return details, err
+}
+
+type scanner func(into ...any) error
+
+type querier interface {
+	QueryContext(ctx context.Context, query string, args ...any) (*sql.Rows, error)
+}
+
+// each runs a query and calls fn for every row.
+func each(ctx context.Context, q querier, query string, args []any, fn func(scanner) error) error {
+	rows, err := q.QueryContext(ctx, query, args...)
+	if err != nil {
+		return mark(err)
+	}
+	defer rows.Close()
+	for rows.Next() {
+		if err := fn(rows.Scan); err != nil {
+			return mark(err)
+		}
+	}
+	return mark(rows.Err())
+}
+
+// eachOf runs a query that ends in "IN" for a list of ids, a thousand at a time; before are the values of the
+// placeholders that come first.
+func eachOf(ctx context.Context, q querier, query string, ids []access.ID, fn func(scanner) error, before ...any) error {
+	const most = 1000
+	for len(ids) > 0 {
+		some := ids[:min(most, len(ids))]
+		ids = ids[len(some):]
+		args := append([]any{}, before...)
+		for _, id := range some {
+			args = append(args, idColumn(id))
+		}
+		places := "(" + strings.Repeat("?, ", len(some)-1) + "?)"
+		if err := each(ctx, q, query+places, args, fn); err != nil {
+			return err
+		}
+	}
+	return nil
+}

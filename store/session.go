@@ -1,0 +1,109 @@
+package store
+
+import (
+	"context"
+	"crypto/sha256"
+	"database/sql"
+	"time"
+
+	"arbora.example/access"
+	"arbora.example/people"
+)
+
+// Session is a sign-in that lasts.
+type Session struct {
+	ID               access.ID
+	Identity         Identity
+	Organisation     access.ID // where it works at present; zero for a keeper, and for a guest whom nobody knows any more
+	OrganisationName string
+	Principal        access.ID // as whom it acts there
+	SignedInAt       time.Time
+	LastUsedAt       time.Time
+	From             string // network address it was made from
+	Agent            string // what the program calls itself
+}
+
+// StartSession writes a session and the audit record of the sign-in, and clears away the identity's ended ones.
+func (s *Store) StartSession(ctx context.Context, session Session, token people.Token, author Author) error {
+	i := session.Identity
+	return s.transaction(ctx, func(tx *sql.Tx) error {
+		if _, err := tx.ExecContext(ctx, "DELETE FROM session WHERE identity_id = ? AND (signed_in_at < ? OR last_used_at < ?)",
+			idColumn(i.ID), author.At.Add(-people.SessionLifetime), author.At.Add(-people.SessionIdle)); err != nil {
+			return err
+		}
+		hash := token.Hash()
+		if _, err := tx.ExecContext(ctx, `INSERT INTO session (token_hash, id, identity_id, organisation_id, signed_in_at, last_used_at, made_from, agent)
+			VALUES (?, ?, ?, ?, ?, ?, ?, ?)`,
+			hash[:], idColumn(session.ID), idColumn(i.ID), idColumn(session.Organisation), author.At, author.At, author.From, session.Agent); err != nil {
+			return err
+		}
+		name := sha256.Sum256([]byte(i.SignIn().String()))
+		if _, err := tx.ExecContext(ctx, "DELETE FROM guess WHERE name_hash = ?", name[:]); err != nil {
+			return err
+		}
+		return appendAudit(ctx, tx, AuditRecord{Organisation: i.OrganisationName, Author: author, Event: "sign-in", Detail: i.SignIn().String() + " signed in"})
+	})
+}
+
+// SessionFor finds the session a token stands for. It returns [ErrNotFound] when there is none.
+func (s *Store) SessionFor(ctx context.Context, token people.Token) (session Session, err error) {
+	hash := token.Hash()
+	query := `SELECT ` + identityColumns + `, s.id, s.organisation_id, COALESCE(here.name, ''), seat.id, s.signed_in_at, s.last_used_at, s.made_from, s.agent` +
+		identityTables + `JOIN session s ON s.identity_id = i.id
+		LEFT JOIN scope here ON here.id = s.organisation_id
+		LEFT JOIN principal seat ON seat.identity_id = s.identity_id AND seat.organisation_id = s.organisation_id
+		WHERE s.token_hash = ?`
+	err = scanIdentity(s.db.QueryRowContext(ctx, query, hash[:]).Scan, &session.Identity,
+		(*idColumn)(&session.ID), (*idColumn)(&session.Organisation), &session.OrganisationName, (*idColumn)(&session.Principal),
+		&session.SignedInAt, &session.LastUsedAt, &session.From, &session.Agent)
+	return session, err
+}
+
+// Sessions lists an identity's sessions that have not ended by a moment, the one used last first.
+func (s *Store) Sessions(ctx context.Context, identity access.ID, at time.Time) (sessions []Session, err error) {
+	query := `SELECT s.id, COALESCE(o.name, ''), s.signed_in_at, s.last_used_at, s.made_from, s.agent FROM session s
+		LEFT JOIN scope o ON o.id = s.organisation_id
+		WHERE s.identity_id = ? AND s.signed_in_at > ? AND s.last_used_at > ? ORDER BY s.last_used_at DESC`
+	args := []any{idColumn(identity), at.Add(-people.SessionLifetime), at.Add(-people.SessionIdle)}
+	err = each(ctx, s.db, query, args, func(scan scanner) error {
+		var x Session
+		err := scan((*idColumn)(&x.ID), &x.OrganisationName, &x.SignedInAt, &x.LastUsedAt, &x.From, &x.Agent)
+		sessions = append(sessions, x)
+		return err
+	})
+	return sessions, err
+}
+
+// TouchSession notes that a session was used.
+func (s *Store) TouchSession(ctx context.Context, token people.Token, at time.Time) error {
+	hash := token.Hash()
+	_, err := s.db.ExecContext(ctx, "UPDATE session SET last_used_at = ? WHERE token_hash = ?", at, hash[:])
+	return mark(err)
+}
+
+// MoveSession has a session work in another organisation from now on.
+func (s *Store) MoveSession(ctx context.Context, session, organisation access.ID) error {
+	_, err := s.db.ExecContext(ctx, "UPDATE session SET organisation_id = ? WHERE id = ?", idColumn(organisation), idColumn(session))
+	return mark(err)
+}
+
+// EndSession ends a session of an identity and records it. It returns [ErrNotFound] when there is no such session.
+func (s *Store) EndSession(ctx context.Context, i Identity, session access.ID, author Author) error {
+	return s.transaction(ctx, func(tx *sql.Tx) error {
+		result, err := tx.ExecContext(ctx, "DELETE FROM session WHERE identity_id = ? AND id = ?", idColumn(i.ID), idColumn(session))
+		if err != nil {
+			return err
+		}
+		if n, err := result.RowsAffected(); err != nil || n == 0 {
+			return orNotFound(err)
+		}
+		return appendAudit(ctx, tx, AuditRecord{Organisation: i.OrganisationName, Author: author, Event: "sign-out", Detail: i.SignIn().String() + " signed out"})
+	})
+}
+
+func orNotFound(err error) error {
+	if err == nil {
+		return ErrNotFound
+	}
+	return err
+}

@@ -1,0 +1,148 @@
+// Package store keeps Arbora's records in MariaDB. It knows rows and transactions and decides nothing: what may be
+// written is worked out before, by packages access and people, and who may write it by package service.
+//
+// Every write on an organisation goes through [Store.Write]: one transaction that locks the organisation's revision,
+// writes, appends a change record and an audit record, and raises the revision.
+package store
+
+import (
+	"context"
+	"database/sql"
+	"database/sql/driver"
+	"embed"
+	"errors"
+	"fmt"
+	"io/fs"
+	"net"
+	"time"
+
+	"github.com/go-sql-driver/mysql"
+	"github.com/pressly/goose/v3"
+
+	"arbora.example/access"
+)
+
+//go:embed migrations/*.sql
+var migrations embed.FS
+
+// ErrNotFound is returned when the row asked for is not there.
+var ErrNotFound = errors.New("store: not there")
+
+// ErrUnavailable marks, through errors.Is, that the database cannot be reached at the moment. What was being written is
+// then either whole or absent.
+var ErrUnavailable = errors.New("store: the database cannot be reached")
+
+// Store is a connection pool to one database of records. It is safe for concurrent use.
+type Store struct {
+	db *sql.DB
+}
+
+// Open connects to the database a DSN names (in the form of go-sql-driver/mysql) and brings its tables up to date.
+func Open(ctx context.Context, dsn string) (*Store, error) {
+	config, err := mysql.ParseDSN(dsn)
+	if err != nil {
+		return nil, fmt.Errorf("the database DSN cannot be read: %w; write it as user:password@tcp(host:port)/database", err)
+	}
+	if config.DBName == "" {
+		return nil, errors.New("the database DSN names no database; write it as user:password@tcp(host:port)/database")
+	}
+	config.ParseTime, config.Loc = true, time.UTC
+	config.ClientFoundRows = true
+	config.Timeout, config.ReadTimeout, config.WriteTimeout = 5*time.Second, time.Minute, time.Minute
+	config.Logger = &mysql.NopLogger{} // what goes wrong is returned, and logged once by the caller
+	connector, err := mysql.NewConnector(config)
+	if err != nil {
+		return nil, fmt.Errorf("the database DSN cannot be used: %w", err)
+	}
+	db := sql.OpenDB(connector)
+	db.SetMaxOpenConns(32)
+	db.SetMaxIdleConns(16)
+	db.SetConnMaxIdleTime(time.Minute)
+	s := &Store{db: db}
+	if err := s.migrate(ctx); err != nil {
+		db.Close()
+		return nil, fmt.Errorf("the tables cannot be brought up to date: %w", mark(err))
+	}
+	return s, nil
+}
+
+func (s *Store) migrate(ctx context.Context) error {
+	files, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		return err
+	}
+	provider, err := goose.NewProvider(goose.DialectMySQL, s.db, files)
+	if err != nil {
+		return err
+	}
+	_, err = provider.Up(ctx)
+	return err
+}
+
+// Close ends all connections.
+func (s *Store) Close() error { return s.db.Close() }
+
+// Ping reports whether the database answers.
+func (s *Store) Ping(ctx context.Context) error { return mark(s.db.PingContext(ctx)) }
+
+// mark adds ErrUnavailable to errors that mean the database cannot be reached, and turns sql.ErrNoRows into ErrNotFound.
+func mark(err error) error {
+	var network *net.OpError
+	var answer *mysql.MySQLError
+	switch {
+	case err == nil:
+		return nil
+	case errors.Is(err, sql.ErrNoRows):
+		return ErrNotFound
+	case errors.Is(err, driver.ErrBadConn), errors.Is(err, mysql.ErrInvalidConn), errors.As(err, &network):
+		return fmt.Errorf("%w: %w", ErrUnavailable, err)
+	case errors.As(err, &answer) && (answer.Number == serverShutdown || answer.Number == connectionKilled || answer.Number == tooManyConnections):
+		return fmt.Errorf("%w: %w", ErrUnavailable, err)
+	}
+	return err
+}
+
+// MariaDB's error numbers for a server on its way down or full.
+const (
+	tooManyConnections = 1040
+	serverShutdown     = 1053
+	connectionKilled   = 1927
+)
+
+// transaction runs fn in one transaction and commits it when fn returns nil.
+func (s *Store) transaction(ctx context.Context, fn func(*sql.Tx) error) error {
+	tx, err := s.db.BeginTx(ctx, nil)
+	if err != nil {
+		return mark(err)
+	}
+	defer tx.Rollback() // after a commit it does nothing
+	if err := fn(tx); err != nil {
+		return mark(err)
+	}
+	return mark(tx.Commit())
+}
+
+// idColumn reads and writes an id as BINARY(16); the zero id is NULL.
+type idColumn access.ID
+
+// Value writes the id.
+func (c idColumn) Value() (driver.Value, error) {
+	if access.ID(c).IsZero() {
+		return nil, nil
+	}
+	return c[:], nil
+}
+
+// Scan reads the id.
+func (c *idColumn) Scan(value any) error {
+	if value == nil {
+		*c = idColumn{}
+		return nil
+	}
+	bytes, ok := value.([]byte)
+	if !ok || len(bytes) != len(c) {
+		return fmt.Errorf("store: %v is no id", value)
+	}
+	copy(c[:], bytes)
+	return nil
+}

@@ -1,0 +1,303 @@
+package store_test
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"os"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"arbora.example/access"
+	"arbora.example/e2e/testbed"
+	"arbora.example/people"
+	"arbora.example/store"
+	"arbora.example/store/mariadbd"
+)
+
+func TestMain(m *testing.M) { os.Exit(testbed.Run(m)) }
+
+var (
+	now = time.Date(2026, 11, 25, 9, 30, 0, 123456000, time.UTC)
+	by  = store.Author{Name: "rowan@lindenmere", From: "127.0.0.1", At: now}
+
+	top    = access.Scope{ID: access.ID{1}, Kind: access.Organisation, Name: "lindenmere"}
+	house  = access.Scope{ID: access.ID{2}, Parent: top.ID, Kind: access.Project, Name: "house", Tags: map[string]string{"climate": "cool"}}
+	bucket = access.Scope{ID: access.ID{3}, Parent: house.ID, Kind: access.Resource, Name: "log", Type: "bucket"}
+	rowan  = access.Principal{ID: access.ID{4}, Kind: access.User, Name: "rowan"}
+	team   = access.Principal{ID: access.ID{5}, Kind: access.Group, Name: "team"}
+	member = access.Membership{Group: team.ID, Member: rowan.ID}
+	given  = access.Grant{ID: access.ID{6}, Scope: top.ID, Principal: team.ID, Role: "steward"}
+)
+
+// fill writes a small organisation.
+func fill(t *testing.T, s *store.Store) {
+	t.Helper()
+	details := store.ScopeDetails{Title: "Ångström’s “house” 🌿", Description: "a", CreatedAt: now}
+	revision, err := s.Create(t.Context(), top.ID, by, func(tx *store.Tx, _ uint64) (string, error) {
+		return "created lindenmere", errors.Join(
+			tx.CreateScope(top, store.ScopeDetails{}),
+			tx.CreateScope(house, details), nil, tx.CreateScope(bucket, details),
+			tx.CreateIdentity(store.Identity{ID: rowan.ID, Name: "rowan", Email: "rowan@lindenmere.example", PasswordHash: "hash", Temporary: true}),
+			tx.CreatePrincipal(rowan, store.PrincipalDetails{Title: "Rowan Ashdown"}),
+			tx.CreatePrincipal(team, store.PrincipalDetails{}),
+			tx.AddMember(member), tx.CreateGrant(given, "first"))
+	})
+	require.NoError(t, err)
+	require.EqualValues(t, 1, revision)
+}
+
+func load(t *testing.T, s *store.Store) *access.Snapshot {
+	t.Helper()
+	building := access.New(access.Shipped()).Builder()
+	revision, err := s.Load(t.Context(), top.ID, building.Apply)
+	require.NoError(t, err)
+	snapshot, err := building.Done(revision)
+	require.NoError(t, err)
+	return snapshot
+}
+
+func TestWhatIsWrittenIsRead(t *testing.T) {
+	s := testbed.Records(t)
+	fill(t, s)
+	snapshot := load(t, s)
+	require.Equal(t, "lindenmere/house/log.bucket", snapshot.Address(bucket.ID))
+	require.Equal(t, []access.Principal{rowan}, snapshot.Members(team.ID))
+	require.Equal(t, []access.Grant{given}, snapshot.GrantsAt(top.ID))
+
+	scopes, err := s.ScopeDetails(t.Context(), []access.ID{house.ID, {99}})
+	require.NoError(t, err)
+	require.Len(t, scopes, 1)
+	require.Equal(t, "Ångström’s “house” 🌿", scopes[house.ID].Title)
+	kept, _ := snapshot.Scope(house.ID)
+	require.Equal(t, house.Tags, kept.Tags)
+	require.Equal(t, now, scopes[house.ID].CreatedAt)
+	principals, err := s.PrincipalDetails(t.Context(), top.ID, []access.ID{rowan.ID})
+	require.NoError(t, err)
+	require.Equal(t, "rowan@lindenmere.example", principals[rowan.ID].Email)
+	grants, err := s.GrantDetails(t.Context(), []access.ID{given.ID})
+	require.NoError(t, err)
+	require.Equal(t, store.GrantDetails{Description: "first", CreatedAt: now, CreatedBy: "rowan@lindenmere"}, grants[given.ID])
+
+	_, err = s.Write(t.Context(), top.ID, by, func(tx *store.Tx, revision uint64) (string, error) {
+		require.EqualValues(t, 1, revision)
+		return "took back", errors.Join(tx.RemoveMember(member), tx.RevokeGrant(given))
+	})
+	require.NoError(t, err)
+	snapshot = load(t, s)
+	require.EqualValues(t, 2, snapshot.Revision())
+	require.Empty(t, snapshot.Members(team.ID))
+	require.Empty(t, snapshot.GrantsAt(top.ID))
+	require.NoError(t, s.CheckAudit(t.Context()))
+}
+
+func TestAFailedWriteLeavesNothing(t *testing.T) {
+	s := testbed.Records(t)
+	fill(t, s)
+	broken := errors.New("changed my mind")
+	_, err := s.Write(t.Context(), top.ID, by, func(tx *store.Tx, _ uint64) (string, error) {
+		require.NoError(t, tx.RemoveMember(member))
+		return "", broken
+	})
+	require.ErrorIs(t, err, broken)
+	require.NotEmpty(t, load(t, s).Members(team.ID))
+	require.EqualValues(t, 1, load(t, s).Revision())
+	_, err = s.Write(t.Context(), access.ID{77}, by, nil)
+	require.ErrorIs(t, err, store.ErrNotFound)
+}
+
+func TestIdentitiesAndSessions(t *testing.T) {
+	s := testbed.Records(t)
+	fill(t, s)
+	keeper := store.Identity{ID: access.ID{8}, Name: "rowan", PasswordHash: "other"}
+	require.NoError(t, s.AddKeeper(t.Context(), keeper, by))
+	found, err := s.IdentityNamed(t.Context(), people.SignIn{Name: "rowan"})
+	require.NoError(t, err)
+	require.True(t, found.Keeper)
+	found, err = s.IdentityNamed(t.Context(), people.SignIn{Name: "rowan", Organisation: "lindenmere"})
+	require.NoError(t, err)
+	require.Equal(t, "rowan@lindenmere", found.SignIn().String())
+	require.True(t, found.Temporary)
+	for _, nobody := range []people.SignIn{{Name: "bram", Organisation: "lindenmere"}, {Name: "rowan", Organisation: "house"}} {
+		_, err = s.IdentityNamed(t.Context(), nobody)
+		require.ErrorIs(t, err, store.ErrNotFound)
+	}
+
+	kept, other := people.NewToken(), people.NewToken()
+	here := store.Session{ID: access.ID{21}, Identity: found, Organisation: found.Organisation, Agent: "a test"}
+	require.NoError(t, s.StartSession(t.Context(), here, kept, by))
+	elsewhere := here
+	elsewhere.ID = access.ID{22}
+	require.NoError(t, s.StartSession(t.Context(), elsewhere, other, by))
+	list, err := s.Sessions(t.Context(), found.ID, now)
+	require.NoError(t, err)
+	require.Len(t, list, 2)
+	require.NoError(t, s.ChoosePassword(t.Context(), found, "new", kept, by))
+	session, err := s.SessionFor(t.Context(), kept)
+	require.NoError(t, err)
+	require.False(t, session.Identity.Temporary)
+	require.Equal(t, now, session.SignedInAt)
+	_, err = s.SessionFor(t.Context(), other)
+	require.ErrorIs(t, err, store.ErrNotFound, "other sessions end with the old password")
+	require.NoError(t, s.EndSession(t.Context(), found, here.ID, by))
+	require.ErrorIs(t, s.EndSession(t.Context(), found, here.ID, by), store.ErrNotFound)
+	_, err = s.SessionFor(t.Context(), kept)
+	require.ErrorIs(t, err, store.ErrNotFound)
+}
+
+func TestTamperingWithTheAuditLogShows(t *testing.T) {
+	dsn := testbed.DSN(t)
+	s := testbed.OpenRecords(t, dsn)
+	fill(t, s)
+	for _, detail := range []string{"one", "two", "three"} {
+		require.NoError(t, s.Audit(t.Context(), store.AuditRecord{Author: by, Event: "refused", Detail: detail}))
+	}
+	require.NoError(t, s.CheckAudit(t.Context()))
+	db, err := sql.Open("mysql", dsn)
+	require.NoError(t, err)
+	defer db.Close()
+	run := func(statement string) {
+		_, err := db.ExecContext(t.Context(), statement)
+		require.NoError(t, err)
+	}
+	run("UPDATE audit_record SET detail = 'zwei' WHERE number = 3")
+	require.ErrorContains(t, s.CheckAudit(t.Context()), "audit record 3 was altered")
+	run("UPDATE audit_record SET detail = 'two' WHERE number = 3")
+	require.NoError(t, s.CheckAudit(t.Context()))
+	run("DELETE FROM audit_record WHERE number = 4")
+	require.ErrorContains(t, s.CheckAudit(t.Context()), "missing at the end")
+}
+
+func TestBadDSN(t *testing.T) {
+	for dsn, says := range map[string]string{
+		"nonsense":                     "write it as user:password@tcp(host:port)/database",
+		"a:b@tcp(127.0.0.1:1)/":        "names no database",
+		"a:b@tcp(127.0.0.1:1)/records": "cannot be reached",
+	} {
+		_, err := store.Open(t.Context(), dsn)
+		require.ErrorContains(t, err, says)
+	}
+}
+
+// TestPrivateServerKeepsItsData stops and kills a private server and finds acknowledged writes again.
+func TestPrivateServerKeepsItsData(t *testing.T) {
+	directory := t.TempDir()
+	start := func() *mariadbd.Server {
+		server, err := mariadbd.Start(t.Context(), directory)
+		require.NoError(t, err)
+		require.NoError(t, server.Create(t.Context(), "records"))
+		return server
+	}
+	server := start()
+	s := testbed.OpenRecords(t, server.DSN("records"))
+	fill(t, s)
+
+	second, err := mariadbd.Start(t.Context(), directory)
+	require.NoError(t, err, "a second program on the host uses the server that runs")
+	require.Equal(t, server.DSN("records"), second.DSN("records"))
+	require.NoError(t, second.Stop())
+	require.NoError(t, s.Ping(t.Context()), "and leaves it running")
+
+	require.NoError(t, server.Stop())
+	require.ErrorIs(t, s.Ping(t.Context()), store.ErrUnavailable)
+	_, err = s.Load(t.Context(), top.ID, func(access.Change) error { return nil })
+	require.ErrorIs(t, err, store.ErrUnavailable)
+
+	server = start()
+	s = testbed.OpenRecords(t, server.DSN("records"))
+	require.EqualValues(t, 1, load(t, s).Revision())
+	_, err = s.Write(t.Context(), top.ID, by, func(tx *store.Tx, _ uint64) (string, error) { return "left", tx.RemoveMember(member) })
+	require.NoError(t, err)
+
+	keeping, stop := context.WithCancel(t.Context())
+	restarted := make(chan error, 1)
+	go server.Keep(keeping, func(_ string, err error) { restarted <- err })
+	server.Kill()
+	require.NoError(t, <-restarted, "a server that was killed is started again where it was")
+	require.Empty(t, load(t, s).Members(team.ID), "and an acknowledged write is there")
+	require.EqualValues(t, 2, load(t, s).Revision())
+	stop()
+	require.NoError(t, server.Stop())
+	text, err := os.ReadFile(directory + "/password")
+	require.NoError(t, err)
+	require.False(t, strings.Contains(server.DSN("records"), " ") || len(text) < 20)
+}
+
+// TestWritesWaitForEachOther writes on one organisation from many sides at once: each gets a revision of its own, and the
+// change records have no gap.
+func TestWritesWaitForEachOther(t *testing.T) {
+	s := testbed.Records(t)
+	fill(t, s)
+	const writers, each = 8, 5
+	revisions := make(chan uint64, writers*each)
+	failed := make(chan error, writers)
+	for w := range writers {
+		go func() {
+			for n := range each {
+				id := access.ID{10, byte(w), byte(n)}
+				revision, err := s.Write(context.Background(), top.ID, by, func(tx *store.Tx, revision uint64) (string, error) {
+					scope := access.Scope{ID: id, Parent: house.ID, Kind: access.Resource, Name: fmt.Sprintf("b-%d-%d", w, n), Type: "bucket"}
+					return fmt.Sprint("after ", revision), tx.CreateScope(scope, store.ScopeDetails{})
+				})
+				if err != nil {
+					failed <- err
+					return
+				}
+				revisions <- revision
+			}
+			failed <- nil
+		}()
+	}
+	for range writers {
+		require.NoError(t, nil, <-failed)
+	}
+	close(revisions)
+	seen := map[uint64]bool{}
+	for revision := range revisions {
+		require.False(t, seen[revision])
+		seen[revision] = true
+	}
+	require.EqualValues(t, 1+writers*each, load(t, s).Revision())
+	require.Equal(t, 3+writers*each, load(t, s).Scopes())
+	require.NoError(t, s.CheckAudit(t.Context()))
+}
+
+// TestManyDetails asks for more rows than go into one query.
+func TestManyDetails(t *testing.T) {
+	s := testbed.Records(t)
+	fill(t, s)
+	ids := []access.ID{house.ID}
+	for n := range 2500 {
+		ids = append(ids, access.ID{20, byte(n >> 8), byte(n)})
+	}
+	ids = append(ids, bucket.ID)
+	details, err := s.ScopeDetails(t.Context(), ids)
+	require.NoError(t, err)
+	require.Len(t, details, 2, "the first and the last are there, those between are not")
+	details, err = s.ScopeDetails(t.Context(), nil)
+	require.NoError(t, err)
+	require.Empty(t, details)
+}
+
+// TestRetiredScopesLoad reads a tree in which something retired holds something: parents come first, and retired last.
+func TestRetiredScopesLoad(t *testing.T) {
+	dsn := testbed.DSN(t)
+	s := testbed.OpenRecords(t, dsn)
+	fill(t, s)
+	db, err := sql.Open("mysql", dsn)
+	require.NoError(t, err)
+	defer db.Close()
+	_, err = db.ExecContext(t.Context(), "UPDATE scope SET retired = TRUE WHERE name = 'house'")
+	require.NoError(t, err)
+	snapshot := load(t, s)
+	scope, ok := snapshot.Scope(house.ID)
+	require.True(t, ok)
+	require.True(t, scope.Retired)
+	require.Equal(t, "lindenmere/house/log.bucket", snapshot.Address(bucket.ID))
+	edit := access.Shipped().MustPermission("edit bucket")
+	require.Equal(t, access.Retired, snapshot.Decide(access.Question{Principal: rowan.ID, Permission: edit, Scope: bucket.ID}).Reason)
+}

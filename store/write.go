@@ -1,0 +1,136 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"encoding/json"
+	"time"
+
+	"arbora.example/access"
+)
+
+// Author says who makes a change or is answerable for an event.
+type Author struct {
+	Name string // sign-in name, or "host" for a command on the host
+	From string // network address, or "host"
+	At   time.Time
+}
+
+// Tx is a write in progress on one organisation. Its methods write rows and note each for the change record.
+type Tx struct {
+	ctx          context.Context
+	tx           *sql.Tx
+	organisation access.ID
+	at           time.Time
+	author       Author
+	rows         []rowChange
+}
+
+// rowChange is one row before and after, as the change record keeps it. Credentials never enter it.
+type rowChange struct {
+	Table  string `json:"table"`
+	Before any    `json:"before,omitempty"`
+	After  any    `json:"after,omitempty"`
+}
+
+// Write runs fn in one transaction on an organisation, with its revision locked. fn is given that revision and returns
+// a sentence that says what it did. Write returns the revision the change led to. When it fails with [ErrUnavailable],
+// the change is either there whole or absent: [Store.Revision] tells.
+func (s *Store) Write(ctx context.Context, organisation access.ID, author Author, fn func(tx *Tx, revision uint64) (what string, err error)) (uint64, error) {
+	lock := func(tx *sql.Tx) (revision uint64, err error) {
+		err = tx.QueryRowContext(ctx, "SELECT revision FROM organisation WHERE id = ? FOR UPDATE", idColumn(organisation)).Scan(&revision)
+		return revision, err
+	}
+	return s.write(ctx, organisation, author, lock, fn)
+}
+
+// Create is [Store.Write] for an organisation that is to be made; its revision begins at 0.
+func (s *Store) Create(ctx context.Context, organisation access.ID, author Author, fn func(tx *Tx, revision uint64) (what string, err error)) (uint64, error) {
+	insert := func(tx *sql.Tx) (uint64, error) {
+		_, err := tx.ExecContext(ctx, "INSERT INTO organisation (id, revision) VALUES (?, 0)", idColumn(organisation))
+		return 0, err
+	}
+	return s.write(ctx, organisation, author, insert, fn)
+}
+
+func (s *Store) write(ctx context.Context, organisation access.ID, author Author, lock func(*sql.Tx) (uint64, error), fn func(*Tx, uint64) (string, error)) (next uint64, err error) {
+	err = s.transaction(ctx, func(tx *sql.Tx) error {
+		revision, err := lock(tx)
+		if err != nil {
+			return err
+		}
+		w := &Tx{ctx: ctx, tx: tx, organisation: organisation, at: author.At, author: author}
+		what, err := fn(w, revision)
+		if err != nil {
+			return err
+		}
+		next = revision + 1
+		changed, err := json.Marshal(w.rows)
+		if err != nil {
+			return err
+		}
+		if err := w.exec(`INSERT INTO change_record (organisation_id, revision, made_at, made_by, made_from, what, changed) VALUES (?, ?, ?, ?, ?, ?, ?)`,
+			idColumn(organisation), next, author.At, author.Name, author.From, what, changed); err != nil {
+			return err
+		}
+		if err := w.exec("UPDATE organisation SET revision = ? WHERE id = ?", next, idColumn(organisation)); err != nil {
+			return err
+		}
+		name, err := organisationName(ctx, tx, organisation)
+		if err != nil {
+			return err
+		}
+		return appendAudit(ctx, tx, AuditRecord{Organisation: name, Author: author, Event: "change", Detail: what})
+	})
+	return next, err
+}
+
+func organisationName(ctx context.Context, tx *sql.Tx, organisation access.ID) (name string, err error) {
+	err = tx.QueryRowContext(ctx, "SELECT name FROM scope WHERE id = ?", idColumn(organisation)).Scan(&name)
+	return name, err
+}
+
+func (w *Tx) exec(statement string, values ...any) error {
+	_, err := w.tx.ExecContext(w.ctx, statement, values...)
+	return err
+}
+
+func (w *Tx) note(table string, before, after any) {
+	w.rows = append(w.rows, rowChange{Table: table, Before: before, After: after})
+}
+
+// CreateScope writes a new scope.
+func (w *Tx) CreateScope(scope access.Scope, details ScopeDetails) error {
+	tags, err := tagsColumn(scope.Tags)
+	if err != nil {
+		return err
+	}
+	w.note("scope", nil, map[string]any{
+		"id": scope.ID.String(), "parent_id": scope.Parent.String(), "kind": scope.Kind.String(), "name": scope.Name,
+		"type": scope.Type, "title": details.Title, "description": details.Description, "tags": scope.Tags,
+	})
+	return w.exec(`INSERT INTO scope (id, organisation_id, parent_id, kind, name, type, title, description, tags, retired, created_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, FALSE, ?)`,
+		idColumn(scope.ID), idColumn(w.organisation), idColumn(scope.Parent), scope.Kind.String(), scope.Name, scope.Type,
+		details.Title, details.Description, tags, w.at)
+}
+
+// OfferServices writes what services are offered beneath a scope; nil narrows nothing.
+func (w *Tx) OfferServices(scope access.Scope, services []string) error {
+	w.note("scope", map[string]any{"id": scope.ID.String(), "offered": scope.Offered}, map[string]any{"id": scope.ID.String(), "offered": services})
+	if services == nil {
+		return w.exec("UPDATE scope SET offered = NULL WHERE id = ?", idColumn(scope.ID))
+	}
+	offered, err := json.Marshal(services)
+	if err != nil {
+		return err
+	}
+	return w.exec("UPDATE scope SET offered = ? WHERE id = ?", offered, idColumn(scope.ID))
+}
+
+// tagsColumn writes tags as JSON; none are {}.
+func tagsColumn(tags map[string]string) ([]byte, error) {
+	if tags == nil {
+		tags = map[string]string{}
+	}
+	return json.Marshal(tags)
+}
