@@ -1,0 +1,127 @@
+// Package client is the Go client of Arbora's API. Its methods are generated from the contract; [Read] and [Done] turn
+// their answers into values and errors:
+//
+//	arbora, err := client.Open("http://127.0.0.1:8420", token)
+//	tree, err := client.Read[api.Tree](arbora.ShowTree(ctx, "lindenmere", nil))
+package client
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"strings"
+	"time"
+
+	"arbora.example/api"
+)
+
+// Error is a problem the service answered with.
+type Error struct {
+	api.Problem
+}
+
+// Error gives what went wrong and what to do.
+func (e *Error) Error() string {
+	if e.Next == nil {
+		return e.Detail
+	}
+	return e.Detail + ": " + *e.Next
+}
+
+// Unreachable is the error of a request that got no answer.
+type Unreachable struct {
+	Address string
+	Cause   error
+}
+
+// Error says which service could not be reached.
+func (e *Unreachable) Error() string {
+	return fmt.Sprintf("the service at %s cannot be reached: %v", e.Address, e.Cause)
+}
+
+// Unwrap gives the cause.
+func (e *Unreachable) Unwrap() error { return e.Cause }
+
+// Open gives a client of the service at an address such as http://127.0.0.1:8420, acting by a session's token. Without
+// a token only signing in and the state of the service can be asked for.
+func Open(address, token string, more ...ClientOption) (*Client, error) {
+	if !strings.HasPrefix(address, "http://") && !strings.HasPrefix(address, "https://") {
+		return nil, fmt.Errorf("%q is no service's address: write it as http://HOST:PORT", address)
+	}
+	options := []ClientOption{
+		WithHTTPClient(&doer{address: address, client: http.Client{Timeout: time.Minute}}),
+		WithRequestEditorFn(func(_ context.Context, r *http.Request) error {
+			if token != "" {
+				r.Header.Set("Authorization", "Bearer "+token)
+			}
+			return nil
+		}),
+	}
+	return NewClient(strings.TrimSuffix(address, "/")+"/api/v1", append(options, more...)...)
+}
+
+// Confirmed has changes made only if their impact is still the one that a preview gave a confirmation of. Otherwise they
+// fail with a problem that tells the new impact.
+func Confirmed(confirmation string) ClientOption {
+	return WithRequestEditorFn(func(_ context.Context, r *http.Request) error {
+		r.Header.Set("If-Match", `"`+confirmation+`"`)
+		return nil
+	})
+}
+
+// doer marks requests that got no answer.
+type doer struct {
+	address string
+	client  http.Client
+}
+
+func (d *doer) Do(r *http.Request) (*http.Response, error) {
+	response, err := d.client.Do(r)
+	if err != nil {
+		return nil, &Unreachable{Address: d.address, Cause: err}
+	}
+	return response, nil
+}
+
+// Read reads an answer's value. A problem comes back as a [*Error].
+func Read[T any](response *http.Response, err error) (T, error) {
+	var value T
+	if err != nil {
+		return value, err
+	}
+	defer response.Body.Close()
+	if response.StatusCode >= 300 {
+		return value, problem(response)
+	}
+	if err := json.NewDecoder(response.Body).Decode(&value); err != nil {
+		return value, fmt.Errorf("the service's answer cannot be read: %w", err)
+	}
+	return value, nil
+}
+
+// Done reads an answer without a value.
+func Done(response *http.Response, err error) error {
+	if err != nil {
+		return err
+	}
+	defer response.Body.Close()
+	if response.StatusCode >= 300 {
+		return problem(response)
+	}
+	return nil
+}
+
+func problem(response *http.Response) error {
+	const most = 1 << 20
+	text, err := io.ReadAll(io.LimitReader(response.Body, most))
+	if err != nil {
+		return fmt.Errorf("the service's answer broke off: %w", err)
+	}
+	e := &Error{}
+	if json.Unmarshal(text, &e.Problem) != nil || e.Detail == "" {
+		return fmt.Errorf("the service answered %s, and not as Arbora does: is the address right?", response.Status)
+	}
+	return e
+}

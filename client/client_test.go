@@ -1,0 +1,67 @@
+package client_test
+
+import (
+	"errors"
+	"net/http"
+	"net/http/httptest"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"arbora.example/api"
+	"arbora.example/client"
+)
+
+func TestOpenWantsAnAddress(t *testing.T) {
+	for _, bad := range []string{"", "127.0.0.1:8420", "ftp://127.0.0.1"} {
+		_, err := client.Open(bad, "")
+		require.ErrorContains(t, err, "write it as http://HOST:PORT")
+	}
+}
+
+// TestAnswers reads answers of all sorts, from services that are Arbora and that are not.
+func TestAnswers(t *testing.T) {
+	var answer func(w http.ResponseWriter, r *http.Request)
+	stub := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { answer(w, r) }))
+	defer stub.Close()
+	c, err := client.Open(stub.URL+"/", "a-token")
+	require.NoError(t, err)
+	write := func(status int, text string) {
+		answer = func(w http.ResponseWriter, r *http.Request) {
+			w.WriteHeader(status)
+			w.Write([]byte(text))
+		}
+	}
+
+	answer = func(w http.ResponseWriter, r *http.Request) {
+		require.Equal(t, "Bearer a-token", r.Header.Get("Authorization"))
+		require.Equal(t, "/api/v1/scopes/lindenmere%2Fgardens%2Fa.bucket", r.URL.EscapedPath())
+		w.Write([]byte(`{"address":"lindenmere/gardens/a.bucket"}`))
+	}
+	scope, err := client.Read[api.Scope](c.ShowScope(t.Context(), "lindenmere/gardens/a.bucket"))
+	require.NoError(t, err)
+	require.Equal(t, "lindenmere/gardens/a.bucket", scope.Address)
+
+	write(404, `{"status":404,"detail":"there is no scope","next":"did you mean x?"}`)
+	_, err = client.Read[api.Scope](c.ShowScope(t.Context(), "x"))
+	var problem *client.Error
+	require.True(t, errors.As(err, &problem))
+	require.Equal(t, 404, problem.Status)
+	require.EqualError(t, err, "there is no scope: did you mean x?")
+	write(403, `{"status":403,"detail":"refused"}`)
+	require.EqualError(t, client.Done(c.SignOut(t.Context())), "refused")
+
+	write(502, "<html>bad gateway</html>")
+	require.ErrorContains(t, client.Done(c.SignOut(t.Context())), "not as Arbora does: is the address right?")
+	write(200, "<html>hello</html>")
+	_, err = client.Read[api.Scope](c.ShowScope(t.Context(), "x"))
+	require.ErrorContains(t, err, "cannot be read")
+	write(204, "")
+	require.NoError(t, client.Done(c.SignOut(t.Context())))
+
+	stub.Close()
+	var unreachable *client.Unreachable
+	require.True(t, errors.As(client.Done(c.SignOut(t.Context())), &unreachable))
+	require.Contains(t, unreachable.Error(), "cannot be reached")
+	require.Error(t, errors.Unwrap(unreachable))
+}
