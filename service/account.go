@@ -1,0 +1,114 @@
+package service
+
+import (
+	"context"
+	"errors"
+	"strings"
+
+	"arbora.example/access"
+	"arbora.example/people"
+	"arbora.example/store"
+)
+
+// What everybody may always do: see and mend their own profile and credentials.
+
+// SignOut ends the caller's session.
+func (s *Service) SignOut(ctx context.Context, c Caller) error {
+	return s.records.EndSession(ctx, c.Identity, c.Session, s.author(c))
+}
+
+// Sessions lists the caller's own sessions, the one used last first.
+func (s *Service) Sessions(ctx context.Context, c Caller) ([]store.Session, error) {
+	return s.records.Sessions(ctx, c.Identity.ID, s.moment())
+}
+
+// EndSession ends one of the caller's own sessions.
+func (s *Service) EndSession(ctx context.Context, c Caller, session string) error {
+	id, err := access.ParseID(session)
+	if err == nil {
+		err = s.records.EndSession(ctx, c.Identity, id, s.author(c))
+	}
+	if err == nil || !errors.Is(err, store.ErrNotFound) && !id.IsZero() {
+		return err
+	}
+	return &Problem{Kind: NotThere, Detail: "you have no session " + session, Next: "list your sessions; it may have ended by itself"}
+}
+
+// Seats lists the organisations that know the caller.
+func (s *Service) Seats(ctx context.Context, c Caller) ([]store.Seat, error) {
+	return s.records.Seats(ctx, c.Identity.ID)
+}
+
+// Switch has the caller's session work in another organisation that knows them.
+func (s *Service) Switch(ctx context.Context, c Caller, organisation string) (Caller, error) {
+	session := store.Session{Identity: c.Identity}
+	if c.Identity.Keeper {
+		return c, &Problem{Kind: Refused, Detail: "a keeper works in no organisation", Next: "sign in as somebody of it"}
+	}
+	if err := s.seat(ctx, &session, organisation); err != nil {
+		return c, err
+	}
+	c.Organisation, c.OrganisationName, c.Principal = session.Organisation, session.OrganisationName, session.Principal
+	if in, err := s.isIn(ctx, &c); err != nil || !in {
+		return c, errors.Join(err, orNil(!in, notThere("organisation", organisation, "")))
+	}
+	return c, s.records.MoveSession(ctx, c.Session, c.Organisation)
+}
+
+// EditProfile changes the caller's own display name and email; nil leaves one as it is.
+func (s *Service) EditProfile(ctx context.Context, c Caller, title, email *string) (Caller, error) {
+	if c.Identity.Organisation != c.Organisation || c.Identity.ID.IsZero() || c.Identity.Keeper {
+		return c, &Problem{Kind: Invalid, Detail: "a profile is mended at home: keepers, guests and programs have none here", Next: "switch to your own organisation"}
+	}
+	if title != nil {
+		if c.Identity.Title = strings.TrimSpace(*title); c.Identity.Title == "" {
+			return c, &Problem{Kind: Invalid, Detail: "the display name is empty", Next: "write how others know you", Field: "title"}
+		}
+	}
+	if email != nil {
+		if err := checkEmail(*email); err != nil {
+			return c, err
+		}
+		c.Identity.Email = *email
+	}
+	_, err := s.write(ctx, c, c.Organisation, func(now *access.Snapshot) (plan, error) {
+		p, ok := now.Principal(c.Principal)
+		if !ok {
+			return plan{}, errors.New("service: a user is missing from the snapshot")
+		}
+		return plan{
+			rows: func(tx *store.Tx) error { return tx.SetProfile(p, c.Identity.Title, c.Identity.Email) },
+			what: "mended their own profile",
+		}, nil
+	})
+	return c, err
+}
+
+// ChoosePassword replaces the caller's password by one of their choice and ends all their other sessions.
+func (s *Service) ChoosePassword(ctx context.Context, c Caller, current, chosen string) (Caller, error) {
+	if c.Identity.ID.IsZero() || !c.Identity.By.TakesPassword() {
+		return c, &Problem{Kind: Refused, Detail: "you sign in without a password", Next: "ask an administrator if you need one"}
+	}
+	if err := s.testPassword(ctx, c.Identity.SignIn(), c.Identity, current, c.From); err != nil {
+		var p *Problem
+		if errors.As(err, &p) && p.Kind == NotSignedIn {
+			err = &Problem{Kind: Invalid, Detail: "the current password is wrong", Next: "write the one you signed in with", Field: "current"}
+		}
+		return c, err
+	}
+	if chosen == current {
+		return c, &Problem{Kind: WeakPassword, Detail: "the new password is the current one", Next: "choose another", Field: "new"}
+	}
+	if err := checkPassword(chosen, "new", c.Identity.Name, c.Identity.Title, c.Identity.OrganisationName); err != nil {
+		return c, err
+	}
+	hash, err := people.HashPassword(chosen)
+	if err != nil {
+		return c, err
+	}
+	if err := s.records.ChoosePassword(ctx, c.Identity, hash, c.Token, s.author(c)); err != nil {
+		return c, err
+	}
+	c.Identity.Temporary, c.Identity.PasswordHash = false, hash
+	return c, nil
+}

@@ -1,0 +1,134 @@
+package service
+
+import (
+	"context"
+	"errors"
+	"time"
+
+	"arbora.example/access"
+	"arbora.example/people"
+	"arbora.example/store"
+)
+
+// Caller is who asks for a use case, as whom, and where it calls from: a person with a session, or a program with an
+// access token.
+type Caller struct {
+	Identity         store.Identity // a person's; zero for a program
+	Session          access.ID      // a person's; zero for a program
+	Name             string         // as records call the caller
+	Organisation     access.ID      // where it works; zero for a keeper
+	OrganisationName string
+	Principal        access.ID // as whom it acts there
+	Kind             access.PrincipalKind
+	Token            people.Token
+	EndsAt           time.Time // when the session ends unless it is used again, or the access token
+	From             string    // network address
+	// Confirmed is the confirmation of the impact that the caller saw of the change now asked for; empty for none.
+	Confirmed string
+}
+
+// IsEmpty reports whether nobody has set the service up yet.
+func (s *Service) IsEmpty(ctx context.Context) (bool, error) {
+	if s.setUp.Load() {
+		return false, nil
+	}
+	keepers, err := s.records.Keepers(ctx)
+	if err != nil {
+		return false, err
+	}
+	if keepers > 0 {
+		s.setUp.Store(true)
+	}
+	return keepers == 0, nil
+}
+
+// HowToSetUp says what to do about an empty service.
+const HowToSetUp = "run \"arbora init\" on the host that keeps its records"
+
+func (s *Service) refuseEmpty(ctx context.Context) error {
+	empty, err := s.IsEmpty(ctx)
+	if err == nil && empty {
+		err = &Problem{Kind: Empty, Detail: "nobody has set this service up yet", Next: HowToSetUp}
+	}
+	return err
+}
+
+// Caller finds who a session's token stands for.
+func (s *Service) Caller(ctx context.Context, token people.Token, from string) (Caller, error) {
+	ended := &Problem{Kind: NotSignedIn, Detail: "you are not signed in, or your session has ended", Next: "sign in again"}
+	session := store.Session{}
+	err := store.ErrNotFound
+	if token != "" {
+		session, err = s.records.SessionFor(ctx, token)
+	}
+	if errors.Is(err, store.ErrNotFound) {
+		if err := s.refuseEmpty(ctx); err != nil {
+			return Caller{}, err
+		}
+		return Caller{}, ended
+	} else if err != nil {
+		return Caller{}, err
+	}
+	now := s.moment()
+	if !now.Before(people.SessionEnd(session.SignedInAt, session.LastUsedAt)) {
+		return Caller{}, ended
+	}
+	c := callerWith(session, token, from)
+	if in, err := s.isIn(ctx, &c); err != nil || !in {
+		return Caller{}, errors.Join(err, orNil(!in, ended))
+	}
+	// Written once a minute at most: the end of an idle session need not be more exact.
+	if now.Sub(session.LastUsedAt) > time.Minute {
+		if err := s.records.TouchSession(ctx, token, now); err != nil {
+			return Caller{}, err
+		}
+		session.LastUsedAt = now
+	}
+	c.EndsAt = people.SessionEnd(session.SignedInAt, session.LastUsedAt)
+	return c, nil
+}
+
+func callerWith(session store.Session, token people.Token, from string) Caller {
+	return Caller{
+		Identity: session.Identity, Session: session.ID, Name: session.Identity.SignIn().String(), Token: token, From: from,
+		Organisation: session.Organisation, OrganisationName: session.OrganisationName, Principal: session.Principal,
+	}
+}
+
+// isIn reports whether a caller is in a state to act: in use where it works, and at home.
+func (s *Service) isIn(ctx context.Context, c *Caller) (bool, error) {
+	if c.Identity.Keeper {
+		return true, nil
+	}
+	now, err := s.now(ctx, s.house(c.Organisation))
+	if err != nil {
+		return false, err
+	}
+	p, ok := now.Principal(c.Principal)
+	if c.Kind = p.Kind; !ok || p.Inactive {
+		return false, nil
+	}
+	if home := c.Identity.Organisation; !home.IsZero() && home != c.Organisation {
+		if now, err = s.now(ctx, s.house(home)); err != nil {
+			return false, err
+		}
+		p, ok = now.Principal(c.Identity.ID)
+		return ok && !p.Inactive, nil
+	}
+	return true, nil
+}
+
+func orNil(is bool, p *Problem) error {
+	if is {
+		return p
+	}
+	return nil
+}
+
+// NoteRefusal records that a caller was refused something.
+func (s *Service) NoteRefusal(ctx context.Context, c Caller, p *Problem) error {
+	// Going away does not keep an attempt out of the log.
+	return s.records.Audit(context.WithoutCancel(ctx), store.AuditRecord{
+		Organisation: c.OrganisationName, Author: s.author(c), Event: "refused", Detail: p.Detail,
+	})
+}

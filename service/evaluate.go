@@ -1,0 +1,272 @@
+package service
+
+import (
+	"context"
+	"errors"
+	"slices"
+	"strings"
+
+	"arbora.example/access"
+)
+
+// Subject, Action and Resource of an evaluation, as platform services name them (OpenID AuthZEN Authorization API 1.0).
+// A subject is a kind of principal and its name or id. A resource is a type, and the id or address of the scope at which
+// an operation on that type is asked about: the resource itself, or the container when it is to be created.
+type (
+	// Entity is a type and an id.
+	Entity struct{ Type, ID string }
+
+	// Evaluation is one question of a platform service.
+	Evaluation struct {
+		Subject  Entity
+		Action   string // an operation
+		Resource Entity
+		Told     Told
+		Refers   []string // ids of what the operation refers to besides
+	}
+
+	// Evaluated is the answer to an evaluation.
+	Evaluated struct {
+		Allowed bool
+		Reason  access.Reason
+		Rule    access.RuleRef
+	}
+)
+
+// Evaluate answers evaluations on one snapshot. Of themselves anybody may ask, of others those who may list the grants at
+// the resource; what the caller may not ask is answered like what is not there, with no. The error is a [*Problem] for an
+// evaluation that makes no sense; item says which.
+func (s *Service) Evaluate(ctx context.Context, c Caller, asked []Evaluation) (answers []Evaluated, revision uint64, item int, err error) {
+	now, err := s.snapshotFor(ctx, c)
+	if err != nil {
+		return nil, 0, 0, err
+	}
+	e := evaluator{Snapshot: now, me: c.Principal, own: s.contextOf(c), lists: now.Catalogue().MustPermission("list grant")}
+	answers = make([]Evaluated, len(asked))
+	for i := range asked {
+		if answers[i], err = e.evaluate(&asked[i]); err != nil {
+			return nil, 0, i, err
+		}
+	}
+	return answers, now.Revision(), 0, nil
+}
+
+// snapshotFor gives the snapshot of the caller's organisation, without the cost of a desk.
+func (s *Service) snapshotFor(ctx context.Context, c Caller) (*access.Snapshot, error) {
+	if c.Identity.Keeper {
+		_, err := s.open(ctx, c)
+		return nil, err
+	}
+	return s.now(ctx, s.house(c.Organisation))
+}
+
+// evaluator answers evaluations of one caller. Callers ask about few scopes many times: the last is remembered.
+type evaluator struct {
+	*access.Snapshot
+	me    access.ID
+	own   *access.Context
+	lists access.Permission
+	asked access.ID // the scope that mayAsk was worked out for
+	may   bool
+}
+
+func (e *evaluator) evaluate(asked *Evaluation) (Evaluated, error) {
+	q := access.Question{Context: e.own}
+	var err error
+	if q.Permission, err = e.permission(asked.Action, asked.Resource.Type); err != nil {
+		return Evaluated{}, err
+	}
+	if told := &asked.Told; !told.isEmpty() {
+		if q.Context, err = told.context(e.own.Time); err != nil {
+			return Evaluated{}, err
+		}
+	}
+	var ok bool
+	if q.Principal, ok, err = e.principal(asked.Subject); err != nil || !ok {
+		return Evaluated{Reason: access.Unknown}, err
+	}
+	if q.Scope, ok = e.scope(asked.Resource.ID); !ok || !e.mayAsk(q.Principal, q.Scope) {
+		return Evaluated{Reason: access.Unknown}, nil
+	}
+	for _, key := range asked.Refers {
+		id, ok := e.scope(key)
+		if !ok {
+			return Evaluated{Reason: access.Lacking}, nil
+		}
+		q.Refers = append(q.Refers, id)
+	}
+	d := e.Decide(q)
+	return Evaluated{Allowed: d.Allowed, Reason: d.Reason, Rule: d.Rule}, nil
+}
+
+func (t *Told) isEmpty() bool {
+	return t.Time.IsZero() && t.IP == "" && t.Location == "" && t.Provider == "" && t.Claims == nil
+}
+
+func (e *evaluator) permission(action, typeName string) (access.Permission, error) {
+	p, err := e.Catalogue().Permission(action + " " + typeName)
+	if err != nil {
+		return 0, broken(err, "action")
+	}
+	return p, nil
+}
+
+// principal finds a subject; ok is false when it is not there.
+func (e *evaluator) principal(subject Entity) (id access.ID, ok bool, err error) {
+	kind, err := access.ParsePrincipalKind(subject.Type)
+	if err != nil {
+		return id, false, broken(err, "subject.type")
+	}
+	if id, err = access.ParseID(subject.ID); err == nil {
+		p, ok := e.Principal(id)
+		return id, ok && p.Kind == kind, nil
+	}
+	if kind == access.ServiceAccount {
+		home, name := access.SplitAddress(subject.ID)
+		if at, ok := e.scope(home); ok {
+			p, ok := e.ServiceAccountAt(at, name)
+			return p.ID, ok, nil
+		}
+		return id, false, nil
+	}
+	p, ok := e.PrincipalNamed(kind, subject.ID)
+	return p.ID, ok, nil
+}
+
+// scope finds a scope by id or address; what lies in open contents is decided by the resource.
+func (e *evaluator) scope(key string) (access.ID, bool) {
+	if id, err := access.ParseID(key); err == nil {
+		if _, ok := e.Principal(id); ok {
+			return id, true // a service account that an operation refers to
+		}
+		return id, e.Has(id)
+	}
+	place, err := e.Resolve(key, nil)
+	return place.Scope.ID, err == nil
+}
+
+func (e *evaluator) mayAsk(principal, scope access.ID) bool {
+	if principal == e.me {
+		return true
+	}
+	if scope != e.asked {
+		e.asked = scope
+		e.may = e.Decide(access.Question{Principal: e.me, Permission: e.lists, Scope: scope, Context: e.own}).Allowed
+	}
+	return e.may
+}
+
+// SearchSubjects gives the subjects of a type that may do something at a resource, for those who may list the grants
+// there.
+func (s *Service) SearchSubjects(ctx context.Context, c Caller, asked Evaluation) ([]Entity, error) {
+	e, err := s.searcher(ctx, c)
+	if err != nil {
+		return nil, err
+	}
+	kind, err := access.ParsePrincipalKind(asked.Subject.Type)
+	if err != nil {
+		return nil, broken(err, "subject.type")
+	}
+	p, err := e.permission(asked.Action, asked.Resource.Type)
+	if err != nil {
+		return nil, err
+	}
+	told, err := asked.Told.context(e.own.Time)
+	if err != nil {
+		return nil, err
+	}
+	found := []Entity{}
+	scope, ok := e.scope(asked.Resource.ID)
+	if !ok || !e.mayAsk(access.ID{}, scope) {
+		return found, nil
+	}
+	for _, h := range e.Holders(p, scope, told) {
+		if h.Principal.Kind == kind && !h.Conditional {
+			found = append(found, Entity{Type: kind.String(), ID: e.nameOf(h.Principal)})
+		}
+	}
+	slices.SortFunc(found, func(a, b Entity) int { return strings.Compare(a.ID, b.ID) })
+	return found, nil
+}
+
+func (e *evaluator) nameOf(p access.Principal) string {
+	if p.Kind == access.ServiceAccount {
+		return e.Address(p.Home) + "/" + p.Name
+	}
+	return p.Name
+}
+
+// SearchActions gives the operations on a type that a subject may do at a resource.
+func (s *Service) SearchActions(ctx context.Context, c Caller, asked Evaluation) ([]string, error) {
+	e, err := s.searcher(ctx, c)
+	if err != nil {
+		return nil, err
+	}
+	t, ok := e.Catalogue().Type(asked.Resource.Type)
+	if !ok {
+		_, err := e.Catalogue().Permission("list " + asked.Resource.Type)
+		return nil, broken(err, "resource.type")
+	}
+	found := []string{}
+	for _, o := range t.Operations {
+		asked.Action = o.Name
+		answer, err := e.evaluate(&asked)
+		if err != nil {
+			return nil, err
+		}
+		if answer.Allowed {
+			found = append(found, o.Name)
+		}
+	}
+	slices.Sort(found)
+	return found, nil
+}
+
+// SearchResources gives the resources of a type at which a subject may do something, by address, a page at a time: those
+// that the caller may ask about. After is the last address of the page before.
+func (s *Service) SearchResources(ctx context.Context, c Caller, asked Evaluation, after string, limit int) (found []Entity, more bool, err error) {
+	e, err := s.searcher(ctx, c)
+	if err != nil {
+		return nil, false, err
+	}
+	p, err := e.permission(asked.Action, asked.Resource.Type)
+	if err != nil {
+		return nil, false, err
+	}
+	told, err := asked.Told.context(e.own.Time)
+	if err != nil {
+		return nil, false, err
+	}
+	found = []Entity{}
+	principal, ok, err := e.principal(asked.Subject)
+	if err != nil || !ok {
+		return found, false, err
+	}
+	passed := after == ""
+	for scope := range e.Where(principal, p, asked.Resource.Type, told) {
+		if !e.mayAsk(principal, scope) {
+			continue
+		}
+		address := e.Address(scope)
+		if !passed {
+			passed = address == after
+			continue
+		}
+		if len(found) == limit {
+			return found, true, nil
+		}
+		found = append(found, Entity{Type: asked.Resource.Type, ID: address})
+	}
+	return found, false, nil
+}
+
+func (s *Service) searcher(ctx context.Context, c Caller) (*evaluator, error) {
+	now, err := s.snapshotFor(ctx, c)
+	if err != nil {
+		return nil, err
+	}
+	if _, ok := now.Principal(c.Principal); !ok {
+		return nil, errors.New("service: a caller is missing from the snapshot")
+	}
+	return &evaluator{Snapshot: now, me: c.Principal, own: s.contextOf(c), lists: now.Catalogue().MustPermission("list grant")}, nil
+}

@@ -1,0 +1,177 @@
+package service
+
+import (
+	"context"
+	"fmt"
+
+	"arbora.example/access"
+	"arbora.example/store"
+)
+
+// GrantView is a grant as its viewer may see it.
+type GrantView struct {
+	access.Grant
+	store.GrantDetails
+	Holder    access.Principal
+	Role      *access.Role
+	At        Ref
+	Inherited bool // it comes from above the scope asked for
+	Misplaced bool // a move has put it where its role could not be granted today; it still decides
+}
+
+// ListGrants lists who holds which role at a scope, directly or from above, nearest first. Whoever may list the grants
+// of a scope sees those that reach it from above too: they are access to that scope.
+func (s *Service) ListGrants(ctx context.Context, c Caller, key string) (grants []GrantView, revision uint64, err error) {
+	d, err := s.open(ctx, c)
+	if err != nil {
+		return nil, 0, err
+	}
+	scope, err := d.scope(key)
+	if err != nil {
+		return nil, 0, err
+	}
+	if err := d.need("list grant", scope); err != nil {
+		return nil, 0, err
+	}
+	var all []access.Grant
+	for above := range d.Path(scope.ID) {
+		all = append(all, d.GrantsAt(above.ID)...)
+	}
+	grants, err = s.grantViews(ctx, d, all, scope.ID)
+	return grants, d.Revision(), err
+}
+
+// grantViews adds to grants what their viewer reads beside them; at is the scope they are looked at from, if any.
+func (s *Service) grantViews(ctx context.Context, d desk, grants []access.Grant, at access.ID) ([]GrantView, error) {
+	ids := make([]access.ID, len(grants))
+	for i, g := range grants {
+		ids[i] = g.ID
+	}
+	details, err := s.records.GrantDetails(ctx, ids)
+	if err != nil {
+		return nil, err
+	}
+	views := make([]GrantView, len(grants))
+	for i, g := range grants {
+		role, err := d.Role(g.Role)
+		if err != nil {
+			return nil, err
+		}
+		scope, _ := d.Scope(g.Scope)
+		holder, _ := d.Principal(g.Principal)
+		views[i] = GrantView{
+			Grant: g, GrantDetails: details[g.ID], Holder: d.called(holder), Role: role, At: d.ref(scope),
+			Inherited: !at.IsZero() && g.Scope != at, Misplaced: !d.GrantableAt(role, g.Scope),
+		}
+	}
+	return views, nil
+}
+
+// NewGrant is a grant that somebody wants: a role for a principal, by kind and name, at a scope.
+type NewGrant struct {
+	Scope, Kind, Name, Role, Description string
+	Condition                            string // in the words of statements; empty for none
+	Period                               access.Period
+}
+
+// CreateGrant grants a role to a user or group at a scope.
+func (s *Service) CreateGrant(ctx context.Context, c Caller, wanted NewGrant) (GrantView, uint64, error) {
+	var made access.Grant
+	next, err := s.make(ctx, c, planGrant(wanted, &made))
+	if err != nil {
+		return GrantView{}, 0, err
+	}
+	views, err := s.grantViews(ctx, s.deskOf(next, c), []access.Grant{made}, made.Scope)
+	if err != nil {
+		return GrantView{}, 0, err
+	}
+	return views[0], next.Revision(), nil
+}
+
+// PreviewGrant gives the impact of a grant and makes none.
+func (s *Service) PreviewGrant(ctx context.Context, c Caller, wanted NewGrant) (Impact, error) {
+	return s.preview(ctx, c, planGrant(wanted, &access.Grant{}))
+}
+
+// planGrant plans a grant and puts it into made.
+func planGrant(wanted NewGrant, made *access.Grant) planner {
+	return func(d desk) (plan, error) {
+		var err error
+		if *made, err = d.newGrant(wanted, access.ID{}); err != nil {
+			return plan{}, err
+		}
+		return plan{
+			changes: []access.Change{access.CreateGrant{Grant: *made}},
+			rows:    func(tx *store.Tx) error { return tx.CreateGrant(*made, wanted.Description) },
+			what:    fmt.Sprintf("granted %s to %s %s at %s", wanted.Role, wanted.Kind, wanted.Name, d.Address(made.Scope)),
+		}, nil
+	}
+}
+
+// newGrant works a grant out, for a holder, or for whom it names.
+func (d desk) newGrant(wanted NewGrant, holder access.ID) (access.Grant, error) {
+	scope, err := d.scope(wanted.Scope)
+	if err != nil {
+		return access.Grant{}, err
+	}
+	if err := d.need("create grant", scope); err != nil {
+		return access.Grant{}, err
+	}
+	if holder.IsZero() {
+		named, err := d.principal(wanted.Kind, wanted.Name)
+		if err != nil {
+			return access.Grant{}, err
+		}
+		holder = named.ID
+	}
+	grant := access.Grant{ID: newID(), Scope: scope.ID, Principal: holder, Role: wanted.Role, Period: wanted.Period}
+	if wanted.Condition != "" {
+		if grant.Condition, err = access.ParseCondition(wanted.Condition); err != nil {
+			return access.Grant{}, textProblem(err, "condition")
+		}
+	}
+	return grant, nil
+}
+
+// RevokeGrant takes one grant away and touches no other.
+func (s *Service) RevokeGrant(ctx context.Context, c Caller, key string) (uint64, error) {
+	next, err := s.make(ctx, c, planRevocation(key))
+	if err != nil {
+		return 0, err
+	}
+	return next.Revision(), nil
+}
+
+// PreviewRevocation gives the impact of revoking a grant and revokes none.
+func (s *Service) PreviewRevocation(ctx context.Context, c Caller, key string) (Impact, error) {
+	return s.preview(ctx, c, planRevocation(key))
+}
+
+func planRevocation(key string) planner {
+	return func(d desk) (plan, error) {
+		id, err := access.ParseID(key)
+		if err != nil {
+			return plan{}, &Problem{Kind: Invalid, Detail: fmt.Sprintf("%q is no grant's id: %v", key, err), Next: "take it from the list of grants", Field: "grant"}
+		}
+		grant, err := d.revocable(id, key)
+		if err != nil {
+			return plan{}, err
+		}
+		holder, _ := d.Principal(grant.Principal)
+		return plan{
+			changes: []access.Change{access.RevokeGrant{ID: id}},
+			rows:    func(tx *store.Tx) error { return tx.RevokeGrant(grant) },
+			what:    fmt.Sprintf("revoked %s from %s %s at %s", grant.Role, holder.Kind, holder.Name, d.Address(grant.Scope)),
+		}, nil
+	}
+}
+
+// revocable finds a grant that the caller sees and may revoke.
+func (d desk) revocable(id access.ID, key string) (access.Grant, error) {
+	grant, ok := d.Grant(id)
+	if !ok || !d.may("list grant", grant.Scope) {
+		return grant, notThere("grant", key, "")
+	}
+	scope, _ := d.Scope(grant.Scope)
+	return grant, d.need("revoke grant", scope)
+}

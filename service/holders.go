@@ -1,0 +1,229 @@
+package service
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"slices"
+
+	"arbora.example/access"
+)
+
+// stepsTold bounds how many changes that would turn a no are told.
+const stepsTold = 4
+
+// Step is a single change that would turn a no.
+type Step struct {
+	access.Step
+	Words  string
+	At     Ref
+	Policy *PolicyRef // of the statement to be lifted
+}
+
+// steps tells the changes that would turn a no, to those who could make one of the kind: who may not grant at the scope
+// learns of no role, who may not enrol of no group, and who may not edit it of no statement.
+func (d desk) steps(q access.Question) []Step {
+	top, _ := d.Top()
+	grants, enrols := d.may("create grant", q.Scope), d.may("enrol group", top.ID)
+	who, _ := d.Principal(q.Principal)
+	scope, _ := d.Scope(q.Scope)
+	var told []Step
+	const all = 64
+	for _, step := range d.StepsTo(q, all) {
+		s := Step{Step: step, At: d.ref(scope)}
+		switch {
+		case step.Group != nil && enrols:
+			s.Words = fmt.Sprintf("put %s into group %s", who.Name, step.Group.Name)
+		case step.Role != nil && grants:
+			s.Words = fmt.Sprintf("grant %s to %s at %s", step.Role.Name, who.Name, s.At.Address)
+		case !step.Lift.IsZero():
+			p, _ := d.Policy(step.Lift.Policy)
+			if !d.may("edit policy", p.Scope) {
+				continue
+			}
+			ref := d.policyRef(p)
+			place, _ := d.Scope(step.Scope)
+			s.At, s.Policy = d.ref(place), &ref
+			s.Words = fmt.Sprintf("take statement %d away from policy %s at %s, or except %s in it", step.Lift.Statement+1, p.Name, ref.At.Address, who.Name)
+		default:
+			continue
+		}
+		if told = append(told, s); len(told) == stepsTold {
+			break
+		}
+	}
+	return told
+}
+
+// HolderView is somebody who may do something, and by which rules.
+type HolderView struct {
+	Principal   access.Principal
+	Title       string
+	Conditional bool // under a condition that is not known to hold, or from a later moment on
+	By          []MetView
+}
+
+// HopefulView is somebody who could give it to themselves, and how.
+type HopefulView struct {
+	Principal access.Principal
+	Title     string
+	Ways      []string
+}
+
+// Holders is who may do something somewhere, and who could give it to themselves.
+type Holders struct {
+	Permission string
+	Scope      Ref
+	Holders    []HolderView
+	CouldHold  []HopefulView
+	Revision   uint64
+}
+
+// holdersTold bounds how many holders one answer tells by which rules they hold; the others are listed all the same.
+const holdersTold = 1000
+
+// Holders gives everybody who may use a permission at a scope, for those who may list the grants there.
+func (s *Service) Holders(ctx context.Context, c Caller, a Asked) (Holders, error) {
+	d, err := s.open(ctx, c)
+	if err != nil {
+		return Holders{}, err
+	}
+	place, err := d.place(a.Scope)
+	if err != nil {
+		return Holders{}, err
+	}
+	if err := d.need("list grant", place.Scope); err != nil {
+		return Holders{}, err
+	}
+	p, err := d.Catalogue().Permission(a.Permission)
+	if err != nil {
+		return Holders{}, broken(err, "permission")
+	}
+	if !d.Catalogue().MeaningAt(place.Scope.TypeName()).Has(p) {
+		return Holders{}, &Problem{
+			Kind: Invalid, Field: "permission",
+			Detail: fmt.Sprintf("%s means nothing at %s", a.Permission, d.Address(place.Scope.ID)),
+			Next:   fmt.Sprintf("ask about an operation on a %s, or on what can be in it", place.Scope.TypeName()),
+		}
+	}
+	context, err := a.Told.context(s.moment())
+	if err != nil {
+		return Holders{}, err
+	}
+	answer := Holders{Permission: d.Catalogue().Operation(p).String(), Scope: d.ref(place.Scope), Revision: d.Revision()}
+	found, hopefuls := d.Holders(p, place.Scope.ID, context), d.CouldHold(p, place.Scope.ID, context)
+	slices.SortStableFunc(found, func(a, b access.Holder) int { return cmp.Compare(a.Principal.Name, b.Principal.Name) })
+	slices.SortStableFunc(hopefuls, func(a, b access.Hopeful) int { return cmp.Compare(a.Principal.Name, b.Principal.Name) })
+	var people []access.Principal
+	var met []access.Met
+	by := make([]int, len(found))
+	for i, h := range found {
+		people = append(people, h.Principal)
+		if i >= holdersTold {
+			continue
+		}
+		q := access.Question{Principal: h.Principal.ID, Permission: p, Scope: place.Scope.ID, Context: context}
+		for _, m := range d.Explain(q).Met {
+			if !m.Cuts && (m.Takes() || h.Conditional && (m.Why == access.ConditionUnknown || m.Why == access.PeriodAhead)) {
+				met, by[i] = append(met, m), by[i]+1
+			}
+		}
+	}
+	for _, h := range hopefuls {
+		people = append(people, h.Principal)
+	}
+	details, err := s.records.PrincipalDetails(ctx, c.Organisation, idsOf(people))
+	if err != nil {
+		return Holders{}, err
+	}
+	told, err := s.metViews(ctx, d, met, place.Scope.ID)
+	if err != nil {
+		return Holders{}, err
+	}
+	for i, h := range found {
+		answer.Holders = append(answer.Holders, HolderView{
+			Principal: d.called(h.Principal), Title: details[h.Principal.ID].Title, Conditional: h.Conditional, By: told[:by[i]],
+		})
+		told = told[by[i]:]
+	}
+	for _, h := range hopefuls {
+		answer.CouldHold = append(answer.CouldHold, HopefulView{Principal: d.called(h.Principal), Title: details[h.Principal.ID].Title, Ways: waysOf(h)})
+	}
+	return answer, nil
+}
+
+func waysOf(h access.Hopeful) []string {
+	var ways []string
+	if h.Role != nil {
+		ways = append(ways, "may grant "+h.Role.Name+" there")
+	}
+	if h.Policy {
+		ways = append(ways, "may write a policy that reaches it")
+	}
+	if h.Lifts {
+		ways = append(ways, "may take away the statement that cuts it off")
+	}
+	if h.Group != nil {
+		ways = append(ways, "may enrol into group "+h.Group.Name)
+	}
+	return ways
+}
+
+// ReachedView is a scope at which somebody's access changes.
+type ReachedView struct {
+	Scope       Ref
+	Part        access.Part
+	By          []RuleView
+	Adds        []string
+	Cuts        []string
+	Held        int
+	Conditional int
+	Beneath     int
+}
+
+// Reach is everything a principal can do, and where.
+type Reach struct {
+	Principal access.Principal
+	Reached   []ReachedView
+	Hidden    int // scopes whose grants the viewer may not list
+	Revision  uint64
+}
+
+// Reach gives everything a principal can do, for those who may describe it; scopes whose grants they may not list are
+// counted only.
+func (s *Service) Reach(ctx context.Context, c Caller, organisation string, who Somebody) (Reach, error) {
+	d, err := s.open(ctx, c)
+	if err != nil {
+		return Reach{}, err
+	}
+	p, err := d.governed(organisation, who, "describe")
+	if err != nil {
+		return Reach{}, err
+	}
+	context, err := Told{}.context(s.moment())
+	if err != nil {
+		return Reach{}, err
+	}
+	answer := Reach{Principal: d.called(p), Revision: d.Revision()}
+	var refs []access.RuleRef
+	var seen []access.Reached
+	for _, r := range d.Reach(p.ID, context) {
+		if !d.may("list grant", r.Scope.ID) {
+			answer.Hidden++
+			continue
+		}
+		seen, refs = append(seen, r), append(refs, r.By...)
+	}
+	told, err := s.ruleViews(ctx, d, refs, access.ID{})
+	if err != nil {
+		return Reach{}, err
+	}
+	for _, r := range seen {
+		answer.Reached = append(answer.Reached, ReachedView{
+			Scope: d.ref(r.Scope), Part: r.Part, By: told[:len(r.By)], Held: r.Held.Len(), Conditional: r.Conditional.Len(),
+			Beneath: d.Beneath(r.Scope.ID), Adds: d.permissionWords(r.Adds), Cuts: d.permissionWords(r.Cuts),
+		})
+		told = told[len(r.By):]
+	}
+	return answer, nil
+}

@@ -1,0 +1,312 @@
+package service
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"arbora.example/access"
+)
+
+// EffectView is an effect as its viewer may see it.
+type EffectView struct {
+	access.Effect
+	At         Ref
+	Gains      []string
+	Loses      []string
+	MayGain    []string // where a condition, or a moment still to come, has it so
+	MayLose    []string
+	Shifting   []string // held under a condition before and after, by other rules
+	Privileged bool     // a permission to govern is or may be gained
+	Public     bool     // somebody the organisation does not know gains
+}
+
+// Impact is what a change would alter, worked out at a revision; nothing was written.
+type Impact struct {
+	Effects  []EffectView
+	Hidden   int // effects at scopes whose grants the viewer may not list
+	Words    string
+	Warnings []string // what a careful administrator would want to know before confirming
+	Revision uint64
+	digest   string // of all that is told but the revision
+}
+
+// Confirmation stands for an impact: a change that is made with it is refused when its impact is no longer that one.
+func (i Impact) Confirmation() string { return fmt.Sprintf("%d.%s", i.Revision, i.digest) }
+
+// planner plans a change for somebody at their desk, after their permissions were checked.
+type planner func(desk) (plan, error)
+
+// make makes a planned change in the caller's organisation.
+func (s *Service) make(ctx context.Context, c Caller, p planner) (*access.Snapshot, error) {
+	if _, err := s.open(ctx, c); err != nil {
+		return nil, err
+	}
+	return s.write(ctx, c, c.Organisation, func(now *access.Snapshot) (plan, error) {
+		d := s.deskOf(now, c)
+		planned, err := p(d)
+		if err != nil {
+			return planned, err
+		}
+		if err := d.mayMake(planned); err != nil {
+			return planned, err
+		}
+		if err := d.unconfirmed(c, planned); err != nil {
+			return planned, err
+		}
+		return planned, d.confirmed(c, planned)
+	})
+}
+
+// confirmed refuses a change that was confirmed by an impact which it no longer has.
+func (d desk) confirmed(c Caller, planned plan) error {
+	if c.Confirmed == "" {
+		return nil
+	}
+	revision, digest, ok := strings.Cut(c.Confirmed, ".")
+	at, err := strconv.ParseUint(revision, 10, 64)
+	if !ok || err != nil {
+		return &Problem{Kind: Invalid, Detail: fmt.Sprintf("%q confirms no impact", c.Confirmed), Next: "give the confirmation that the change's preview told", Field: "If-Match"}
+	}
+	if at == d.Revision() {
+		return nil
+	}
+	now, err := d.impact(planned)
+	if err != nil || now.digest == digest {
+		return err
+	}
+	return &Problem{
+		Kind: Outdated, Detail: fmt.Sprintf("others changed the organisation since revision %d, and this would now do something else than was confirmed", at),
+		Next: "look at the new impact and confirm that: " + now.Words, Impact: &now,
+	}
+}
+
+// preview gives the impact of a planned change: authorised and checked as if it were made.
+func (s *Service) preview(ctx context.Context, c Caller, p planner) (Impact, error) {
+	d, err := s.open(ctx, c)
+	if err != nil {
+		return Impact{}, err
+	}
+	planned, err := p(d)
+	if err != nil {
+		return Impact{}, err
+	}
+	if err := d.mayMake(planned); err != nil {
+		return Impact{}, err
+	}
+	return d.impact(planned)
+}
+
+// mayMake refuses a plan that gives more than its maker may, or names whom the organisation forbids.
+func (d desk) mayMake(planned plan) error {
+	if err := d.forbidden(planned.changes); err != nil {
+		return err
+	}
+	return d.mayGive(planned.changes)
+}
+
+func (d desk) impact(planned plan) (Impact, error) {
+	effects, err := d.Impact(d.context, planned.changes...)
+	if err != nil {
+		return Impact{}, broken(err, "")
+	}
+	impact := Impact{Revision: d.Revision()}
+	for _, e := range effects {
+		if !d.may("list grant", e.Scope.ID) {
+			impact.Hidden++
+			continue
+		}
+		growth := e.Growth()
+		e.Principals = d.allCalled(e.Principals)
+		impact.Effects = append(impact.Effects, EffectView{
+			Effect: e, At: d.ref(e.Scope), Gains: d.permissionWords(e.Delta.Gains), Loses: d.permissionWords(e.Delta.Loses),
+			MayGain: d.permissionWords(e.Delta.MayGain), MayLose: d.permissionWords(e.Delta.MayLose), Shifting: d.permissionWords(e.Delta.Shifting),
+			Privileged: growth.Meets(d.Catalogue().Governing()),
+			Public:     growth.Len() > 0 && slices.ContainsFunc(slices.Concat(e.Principals, e.Outsiders), outsider),
+		})
+	}
+	impact.Words = impactWords(effects)
+	if len(effects) == 0 {
+		if covering := d.covering(planned.changes); covering != "" {
+			impact.Words = "Nobody would gain or lose anything: " + covering + " covers it already."
+		}
+	}
+	impact.Warnings = d.warnings(impact.Effects, planned.changes)
+	impact.digest = digestOf(impact)
+	return impact, nil
+}
+
+// digestOf sums up what an impact tells in the first 64 bits of a SHA-256: who, where and what, by name, since what a plan
+// makes has another id each time.
+func digestOf(i Impact) string {
+	sum := sha256.New()
+	for _, e := range i.Effects {
+		var who []string
+		for _, p := range slices.Concat(e.Principals, e.Outsiders) {
+			who = append(who, p.Kind.String()+" "+p.Name)
+		}
+		fmt.Fprintf(sum, "%q %q %s %d %q %q %q %q %q\n", who, e.At.Address, e.Part, e.Beneath, e.Gains, e.Loses, e.MayGain, e.MayLose, e.Shifting)
+	}
+	fmt.Fprintf(sum, "%d %q %q", i.Hidden, i.Words, i.Warnings)
+	return hex.EncodeToString(sum.Sum(nil)[:8])
+}
+
+// covering names the rules by which whoever changes would give something to holds all of it already; empty when they are
+// not such changes, or it is held by other rules for each.
+func (d desk) covering(changes []access.Change) string {
+	var refs []access.RuleRef
+	cover := func(who access.ID, given access.Set, at access.ID) bool {
+		scope, _ := d.Scope(at)
+		for p := range given.And(d.Catalogue().MeaningAt(scope.TypeName())).All {
+			decided := d.Decide(access.Question{Principal: who, Permission: p, Scope: at, Context: d.context})
+			if !decided.Allowed || !d.seesRule(decided.Rule) {
+				return false
+			}
+			if !slices.Contains(refs, decided.Rule) {
+				refs = append(refs, decided.Rule)
+			}
+		}
+		return true
+	}
+	for _, change := range changes {
+		switch c := change.(type) {
+		case access.CreateGrant:
+			role, err := d.Role(c.Grant.Role)
+			if err != nil || !cover(c.Grant.Principal, role.Permissions, c.Grant.Scope) {
+				return ""
+			}
+		case access.AddMember:
+			for _, ref := range d.RulesFor(c.Membership.Group) {
+				grant, _ := d.Rule(ref)
+				if grant == nil || !cover(c.Membership.Member, d.Gives(ref), grant.Scope) {
+					return ""
+				}
+			}
+		default:
+			return ""
+		}
+	}
+	var words []string
+	for _, ref := range refs {
+		if grant, st := d.Rule(ref); grant != nil {
+			holder, _ := d.Principal(grant.Principal)
+			words = append(words, fmt.Sprintf("%s for %s %s at %s", grant.Role, holder.Kind, holder.Name, d.Address(grant.Scope)))
+		} else if policy, ok := d.Policy(ref.Policy); ok {
+			words = append(words, fmt.Sprintf("%q in policy %s", d.PrintStatement(st, policy.Scope), policy.Name))
+		}
+	}
+	return strings.Join(words, " and ")
+}
+
+func outsider(p access.Principal) bool { return p.ID == access.Public || p.ID == access.SignedIn }
+
+// mayGive refuses changes by which somebody would gain what their maker does not hold there.
+func (d desk) mayGive(changes []access.Change) error {
+	excess, found, err := d.Exceeds(d.me, d.context, changes...)
+	if err != nil {
+		return broken(err, "")
+	}
+	if !found {
+		return nil
+	}
+	permission := d.Catalogue().Operation(excess.Permission).String()
+	return &Problem{
+		Kind: Refused, Permission: permission,
+		Detail: fmt.Sprintf("by this %s %s would gain %s at %s, which you do not hold there yourself", excess.Principal.Kind, excess.Principal.Name, permission, d.Address(excess.Scope)),
+		Next:   "give what goes no further than your own, or ask somebody who holds it",
+	}
+}
+
+// warnings says what is wide or dangerous about a change, and what it does not do.
+func (d desk) warnings(effects []EffectView, changes []access.Change) []string {
+	var warnings []string
+	for _, e := range effects {
+		if e.Public {
+			warnings = append(warnings, "It opens "+e.At.Address+" to people whom the organisation does not know.")
+		}
+	}
+	if slices.ContainsFunc(effects, func(e EffectView) bool { return e.Privileged }) {
+		warnings = append(warnings, "It gives permissions to govern: whoever holds them decides on the access of others.")
+	}
+	for _, change := range changes {
+		if put, ok := change.(access.PutPolicy); ok {
+			warnings = append(warnings, d.dormantWarnings(put.Policy)...)
+		}
+	}
+	slices.Sort(warnings)
+	return slices.Compact(warnings)
+}
+
+func (d desk) dormantWarnings(p access.Policy) []string {
+	var warnings []string
+	for number := range p.Statements {
+		if d.Dormant(p.ID, number) {
+			warnings = append(warnings, fmt.Sprintf("Statement %d stays dormant: its place has left the scope of the policy.", number+1))
+		}
+	}
+	return warnings
+}
+
+func (d desk) permissionWords(set access.Set) []string {
+	words := make([]string, 0, set.Len())
+	for p := range set.All {
+		words = append(words, d.Catalogue().Operation(p).String())
+	}
+	return words
+}
+
+// impactWords tells an impact in a sentence.
+func impactWords(effects []access.Effect) string {
+	people, sets := map[access.ID]bool{}, []string{}
+	gains, loses, perhaps := false, false, false
+	for _, e := range effects {
+		if e.IsEmpty() {
+			continue
+		}
+		gains = gains || e.Gains.Len()+e.MayGain.Len() > 0
+		loses = loses || e.Loses.Len()+e.MayLose.Len() > 0
+		perhaps = perhaps || e.MayGain.Len()+e.MayLose.Len()+e.Shifting.Len() > 0
+		for _, p := range slices.Concat(e.Principals, e.Outsiders) {
+			if p.Kind == access.BuiltInSet {
+				if !slices.Contains(sets, p.Name) {
+					sets = append(sets, p.Name)
+				}
+				continue
+			}
+			people[p.ID] = true
+		}
+	}
+	var who []string
+	slices.Sort(sets)
+	who = append(who, sets...)
+	switch len(people) {
+	case 0:
+	case 1:
+		who = append(who, "1 person")
+	default:
+		who = append(who, fmt.Sprintf("%d people", len(people)))
+	}
+	subject := strings.Join(who, " and ")
+	if subject != "" {
+		subject = strings.ToUpper(subject[:1]) + subject[1:]
+	}
+	condition := ""
+	if perhaps {
+		condition = ", some of it under a condition or from a later moment on"
+	}
+	switch {
+	case gains && loses:
+		return subject + " would gain or lose access" + condition + "."
+	case gains:
+		return subject + " would gain access" + condition + "."
+	case loses:
+		return subject + " would lose access" + condition + "."
+	case perhaps:
+		return subject + " would hold the same, under other conditions."
+	}
+	return "Nobody would gain or lose anything now: whoever it reaches holds all of it by other rules, or it reaches nobody yet."
+}

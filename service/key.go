@@ -1,0 +1,225 @@
+package service
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"time"
+
+	"arbora.example/access"
+	"arbora.example/people"
+	"arbora.example/store"
+)
+
+// NewKey is an API key that somebody wants.
+type NewKey struct {
+	Label string
+	Until time.Time // zero for one that does not end
+}
+
+// KeyMade is a key just issued; its secret is told this once.
+type KeyMade struct {
+	Key    store.Key
+	Secret people.Secret
+}
+
+// Keys lists the keys of a user or service account, and how many there may be.
+func (s *Service) Keys(ctx context.Context, c Caller, organisation string, who Somebody) (keys []store.Key, most int, err error) {
+	d, err := s.open(ctx, c)
+	if err != nil {
+		return nil, 0, err
+	}
+	p, err := d.governed(organisation, who, "describe")
+	if err != nil {
+		return nil, 0, err
+	}
+	keys, err = s.records.Keys(ctx, c.Organisation, p.ID)
+	return keys, d.settings.KeysEach, err
+}
+
+// OwnKeys lists the caller's own keys.
+func (s *Service) OwnKeys(ctx context.Context, c Caller) (keys []store.Key, most int, err error) {
+	d, err := s.open(ctx, c)
+	if err != nil {
+		return nil, 0, err
+	}
+	keys, err = s.records.Keys(ctx, c.Organisation, c.Principal)
+	return keys, d.settings.KeysEach, err
+}
+
+// CreateKey issues a key for a user or service account.
+func (s *Service) CreateKey(ctx context.Context, c Caller, organisation string, who Somebody, wanted NewKey) (KeyMade, error) {
+	return s.issue(ctx, c, wanted, func(d desk) (access.Principal, error) {
+		p, err := d.governed(organisation, who, "reset")
+		if err == nil {
+			err = d.mayActAs(p)
+		}
+		return p, err
+	})
+}
+
+// CreateOwnKey issues a key for the caller.
+func (s *Service) CreateOwnKey(ctx context.Context, c Caller, wanted NewKey) (KeyMade, error) {
+	return s.issue(ctx, c, wanted, func(d desk) (access.Principal, error) {
+		p, _ := d.Principal(c.Principal)
+		return p, nil
+	})
+}
+
+func (s *Service) issue(ctx context.Context, c Caller, wanted NewKey, find func(desk) (access.Principal, error)) (KeyMade, error) {
+	d, err := s.open(ctx, c)
+	if err != nil {
+		return KeyMade{}, err
+	}
+	p, err := find(d)
+	if err != nil {
+		return KeyMade{}, err
+	}
+	if err := s.mayHaveKeys(ctx, p); err != nil {
+		return KeyMade{}, err
+	}
+	made, err := s.newKey(c, p.ID, wanted)
+	if err != nil {
+		return KeyMade{}, err
+	}
+	_, err = s.make(ctx, c, func(d desk) (plan, error) {
+		if _, err := find(d); err != nil {
+			return plan{}, err
+		}
+		// Counted while the organisation is locked, so that two at once do not make one too many.
+		keys, err := s.records.Keys(ctx, c.Organisation, p.ID)
+		if err != nil {
+			return plan{}, err
+		}
+		if len(keys) >= d.settings.KeysEach {
+			return plan{}, &Problem{
+				Kind: Conflict, Detail: fmt.Sprintf("%s %s has %d API keys already, as many as the organisation allows", p.Kind, p.Name, len(keys)),
+				Next: "take one back that is no longer used",
+			}
+		}
+		return plan{
+			rows: func(tx *store.Tx) error { return tx.CreateKey(made.Key) },
+			what: fmt.Sprintf("issued key %s for %s %s", made.Key.ID, p.Kind, p.Name),
+		}, nil
+	})
+	return made, err
+}
+
+// mayHaveKeys refuses keys for those who do not sign in by them.
+func (s *Service) mayHaveKeys(ctx context.Context, p access.Principal) error {
+	if p.Kind == access.ServiceAccount {
+		return nil
+	}
+	if p.Kind == access.User {
+		identity, err := s.records.Identity(ctx, p.ID)
+		if err != nil || identity.By.TakesKeys() {
+			return err
+		}
+	}
+	return &Problem{
+		Kind: Conflict, Detail: fmt.Sprintf("%s %s does not sign in by API keys", p.Kind, p.Name),
+		Next: "make a service account for a program, or a user who signs in by keys",
+	}
+}
+
+func (s *Service) newKey(c Caller, principal access.ID, wanted NewKey) (KeyMade, error) {
+	now := s.moment()
+	if err := checkLine("label", "the label", wanted.Label); err != nil {
+		return KeyMade{}, err
+	}
+	if !wanted.Until.IsZero() && !wanted.Until.After(now) {
+		return KeyMade{}, &Problem{Kind: Invalid, Detail: "the key would have ended before it is made", Next: "give a moment to come, or none", Field: "until"}
+	}
+	secret := people.NewSecret()
+	return KeyMade{Secret: secret, Key: store.Key{
+		ID: newID(), Organisation: c.Organisation, Principal: principal, SecretHash: secret.Hash(), Label: wanted.Label,
+		CreatedAt: now, CreatedBy: c.Name, Until: wanted.Until,
+	}}, nil
+}
+
+// WithdrawKey takes a key back: one of the caller's own, or of somebody whose keys they may issue. Tokens made with it
+// end at once.
+func (s *Service) WithdrawKey(ctx context.Context, c Caller, key string) error {
+	id, err := access.ParseID(key)
+	if err != nil {
+		return notThere("key", key, "")
+	}
+	k, err := s.records.Key(ctx, id)
+	if errors.Is(err, store.ErrNotFound) {
+		return notThere("key", key, "")
+	} else if err != nil {
+		return err
+	}
+	if k.Organisation.IsZero() {
+		if err := needKeeper(c, "take back the keys of services"); err != nil {
+			return err
+		}
+		return s.records.WithdrawServiceKey(ctx, k, s.author(c))
+	}
+	if k.Organisation != c.Organisation {
+		return notThere("key", key, "")
+	}
+	_, err = s.make(ctx, c, func(d desk) (plan, error) {
+		p, _ := d.Principal(k.Principal)
+		if p.ID != c.Principal {
+			where := p.Home
+			if p.Kind != access.ServiceAccount {
+				top, _ := d.Top()
+				where = top.ID
+			}
+			if !d.may("reset "+typeOf(p.Kind), where) {
+				return plan{}, notThere("key", key, "")
+			}
+		}
+		return plan{
+			rows: func(tx *store.Tx) error { return tx.WithdrawKey(k) },
+			what: fmt.Sprintf("took back key %s of %s %s", k.ID, p.Kind, p.Name),
+		}, nil
+	})
+	return err
+}
+
+// ServiceKeys lists the keys of a platform service, for keepers.
+func (s *Service) ServiceKeys(ctx context.Context, c Caller, service string) ([]store.Key, error) {
+	if err := s.keptService(ctx, c, service); err != nil {
+		return nil, err
+	}
+	return s.records.Keys(ctx, access.ID{}, access.PlatformServiceID(service))
+}
+
+// CreateServiceKey issues a key for a platform service, which acts by it in every organisation, for keepers.
+func (s *Service) CreateServiceKey(ctx context.Context, c Caller, service string, wanted NewKey) (KeyMade, error) {
+	if err := s.keptService(ctx, c, service); err != nil {
+		return KeyMade{}, err
+	}
+	keys, err := s.records.Keys(ctx, access.ID{}, access.PlatformServiceID(service))
+	if err != nil {
+		return KeyMade{}, err
+	}
+	if most := people.DefaultSettings().KeysEach; len(keys) >= most {
+		return KeyMade{}, &Problem{Kind: Conflict, Detail: fmt.Sprintf("service %s has %d API keys already", service, len(keys)), Next: "take one back that is no longer used"}
+	}
+	made, err := s.newKey(c, access.PlatformServiceID(service), wanted)
+	if err != nil {
+		return KeyMade{}, err
+	}
+	return made, s.records.CreateServiceKey(ctx, made.Key, service, s.author(c))
+}
+
+func (s *Service) keptService(ctx context.Context, c Caller, name string) error {
+	if err := needKeeper(c, "look after the keys of services"); err != nil {
+		return err
+	}
+	catalogue, err := s.catalogueNow(ctx)
+	if err != nil {
+		return err
+	}
+	var known []string
+	for _, service := range catalogue.Services() {
+		if service.Name == name {
+			return nil
+		}
+		known = append(known, service.Name)
+	}
+	return notThere("service", name, access.Nearest(name, known))
+}

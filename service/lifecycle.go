@@ -1,0 +1,371 @@
+package service
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"arbora.example/access"
+	"arbora.example/people"
+	"arbora.example/store"
+)
+
+// Somebody names a principal by kind and name: of a service account, its address.
+type Somebody struct{ Kind, Name string }
+
+// typeOf gives the type of the catalogue whose permissions rule over a kind of principal.
+func typeOf(kind access.PrincipalKind) string {
+	if kind == access.Guest {
+		return access.User.String()
+	}
+	return kind.String()
+}
+
+// governed finds a principal that the caller may do some operations on: at the organisation, or where it lives.
+func (d desk) governed(organisation string, who Somebody, operations ...string) (access.Principal, error) {
+	top, err := d.organisation(organisation)
+	if err != nil {
+		return access.Principal{}, err
+	}
+	kind, err := access.ParsePrincipalKind(who.Kind)
+	if err != nil {
+		return access.Principal{}, broken(err, "kind")
+	}
+	if kind == access.PlatformService || kind == access.BuiltInSet {
+		return access.Principal{}, &Problem{Kind: Invalid, Detail: fmt.Sprintf("a %s is not the organisation's own", kind), Next: "name a user, guest, group or service account", Field: "kind"}
+	}
+	where := top
+	if kind == access.ServiceAccount {
+		home, _ := access.SplitAddress(who.Name)
+		if where, err = d.scope(home); err != nil {
+			return access.Principal{}, err
+		}
+	}
+	for _, operation := range operations {
+		if err := d.need(operation+" "+typeOf(kind), where); err != nil {
+			return access.Principal{}, err
+		}
+	}
+	return d.principal(who.Kind, who.Name)
+}
+
+// PrincipalEdit is what is to be altered of a principal; nil leaves a thing as it is.
+type PrincipalEdit struct {
+	Name, Title, Description, Email *string
+	Tags                            map[string]string // nil leaves them
+	Owner                           *Somebody         // of a group; an empty name takes the owner away
+	Gathers                         *string           // of a dynamic group
+}
+
+// EditPrincipal alters what is said of a user, guest, group or service account. Its id and access stay.
+func (s *Service) EditPrincipal(ctx context.Context, c Caller, organisation string, who Somebody, edit PrincipalEdit) (uint64, error) {
+	p, err := s.planEdit(ctx, c, organisation, who, edit)
+	if err != nil {
+		return 0, err
+	}
+	return s.made(ctx, c, p)
+}
+
+// PreviewEdit gives the impact of altering a principal and alters nothing.
+func (s *Service) PreviewEdit(ctx context.Context, c Caller, organisation string, who Somebody, edit PrincipalEdit) (Impact, error) {
+	p, err := s.planEdit(ctx, c, organisation, who, edit)
+	if err != nil {
+		return Impact{}, err
+	}
+	return s.preview(ctx, c, p)
+}
+
+// made makes a planned change and gives the revision it led to.
+func (s *Service) made(ctx context.Context, c Caller, p planner) (uint64, error) {
+	next, err := s.make(ctx, c, p)
+	if err != nil {
+		return 0, err
+	}
+	return next.Revision(), nil
+}
+
+func (s *Service) planEdit(ctx context.Context, c Caller, organisation string, who Somebody, edit PrincipalEdit) (planner, error) {
+	d, err := s.open(ctx, c)
+	if err != nil {
+		return nil, err
+	}
+	p, err := d.governed(organisation, who, edit.operations()...)
+	if err != nil {
+		return nil, err
+	}
+	details, err := s.detailsOf(ctx, c, p)
+	if err != nil {
+		return nil, err
+	}
+	return func(d desk) (plan, error) {
+		before, err := d.governed(organisation, who, edit.operations()...)
+		if err != nil {
+			return plan{}, err
+		}
+		return d.planEdited(before, details, edit)
+	}, nil
+}
+
+// operations gives what an edit takes.
+func (e PrincipalEdit) operations() []string {
+	var all []string
+	for operation, wanted := range map[string]bool{
+		"rename": e.Name != nil, "tag": e.Tags != nil,
+		"edit": e.Title != nil || e.Description != nil || e.Email != nil || e.Owner != nil || e.Gathers != nil,
+	} {
+		if wanted {
+			all = append(all, operation)
+		}
+	}
+	slices.Sort(all)
+	return all
+}
+
+func (d desk) planEdited(before access.Principal, was store.PrincipalDetails, edit PrincipalEdit) (plan, error) {
+	after, is := before, was
+	var p plan
+	if edit.Name != nil && *edit.Name != before.Name {
+		after.Name = *edit.Name
+		p.changes = append(p.changes, access.RenamePrincipal{ID: before.ID, Name: after.Name})
+	}
+	if edit.Tags != nil && !maps.Equal(edit.Tags, before.Tags) {
+		after.Tags = edit.Tags
+		p.changes = append(p.changes, access.TagPrincipal{ID: before.ID, Tags: edit.Tags})
+	}
+	if edit.Owner != nil {
+		if edit.Owner.Name != "" {
+			owner, err := d.principal(edit.Owner.Kind, edit.Owner.Name)
+			if err != nil {
+				return plan{}, err
+			}
+			after.Owner = owner.ID
+		} else {
+			after.Owner = access.ID{}
+		}
+		if after.Owner != before.Owner {
+			p.changes = append(p.changes, access.SetOwner{Group: before.ID, Owner: after.Owner})
+		}
+	}
+	if edit.Gathers != nil {
+		condition, err := gathering(*edit.Gathers)
+		if err != nil {
+			return plan{}, err
+		}
+		after.Gathers = condition
+		p.changes = append(p.changes, access.SetGathers{Group: before.ID, Condition: condition})
+	}
+	for _, line := range []struct {
+		given *string
+		field string
+		what  string
+		into  *string
+	}{{edit.Title, "title", "the title", &is.Title}, {edit.Description, "", "", &is.Description}, {edit.Email, "email", "", &is.Email}} {
+		if line.given == nil {
+			continue
+		}
+		if *line.into = *line.given; line.what != "" {
+			if err := checkLine(line.field, line.what, *line.given); err != nil {
+				return plan{}, err
+			}
+		}
+	}
+	if is.Email != was.Email {
+		if err := d.mayMendEmail(before, is.Email); err != nil {
+			return plan{}, err
+		}
+	}
+	p.rows = func(tx *store.Tx) error { return tx.EditPrincipal(before, after, was, is) }
+	p.what = fmt.Sprintf("altered %s %s", before.Kind, before.Name)
+	if after.Name != before.Name {
+		p.what += ", now called " + after.Name
+	}
+	return p, nil
+}
+
+// gathering reads the condition of a dynamic group; empty for a group whose members are put in one by one.
+func gathering(text string) (*access.Condition, error) {
+	if strings.TrimSpace(text) == "" {
+		return nil, nil
+	}
+	condition, err := access.ParseGathering(text)
+	return condition, textProblem(err, "gathers")
+}
+
+// mayMendEmail refuses another address for a user whose access the caller may not give: links to a new password go there.
+func (d desk) mayMendEmail(p access.Principal, email string) error {
+	if p.Kind != access.User {
+		return &Problem{Kind: Invalid, Detail: fmt.Sprintf("a %s has no email to alter", p.Kind), Next: "invite a guest anew to use another address", Field: "email"}
+	}
+	if err := checkEmail(email); err != nil {
+		return err
+	}
+	return d.mayActAs(p)
+}
+
+// mayActAs refuses the credentials of somebody who holds what the caller may not give.
+func (d desk) mayActAs(p access.Principal) error {
+	excess, found := d.Surpasses(p.ID, d.me, d.context)
+	if !found {
+		return nil
+	}
+	permission := d.Catalogue().Operation(excess.Permission).String()
+	return &Problem{
+		Kind: Refused, Permission: permission,
+		Detail: fmt.Sprintf("%s %s holds %s at %s, which you do not hold there yourself", p.Kind, p.Name, permission, d.Address(excess.Scope)),
+		Next:   "who has their credentials would hold it too: ask somebody who holds as much",
+	}
+}
+
+func (s *Service) detailsOf(ctx context.Context, c Caller, p access.Principal) (store.PrincipalDetails, error) {
+	details, err := s.records.PrincipalDetails(ctx, c.Organisation, []access.ID{p.ID})
+	return details[p.ID], err
+}
+
+// SetState suspends, retires or restores somebody. It reaches every session, key, token and decision at once.
+func (s *Service) SetState(ctx context.Context, c Caller, organisation string, who Somebody, to people.State) (uint64, error) {
+	p, err := s.planState(ctx, c, organisation, who, to)
+	if err != nil {
+		return 0, err
+	}
+	return s.made(ctx, c, p)
+}
+
+// PreviewState gives the impact of a change of state and makes none.
+func (s *Service) PreviewState(ctx context.Context, c Caller, organisation string, who Somebody, to people.State) (Impact, error) {
+	p, err := s.planState(ctx, c, organisation, who, to)
+	if err != nil {
+		return Impact{}, err
+	}
+	return s.preview(ctx, c, p)
+}
+
+func (s *Service) planState(ctx context.Context, c Caller, organisation string, who Somebody, to people.State) (planner, error) {
+	operation := map[people.State]string{people.Active: "restore", people.Suspended: "suspend", people.Retired: "retire"}[to]
+	if who.Kind == access.Group.String() && to == people.Suspended {
+		return nil, &Problem{Kind: Invalid, Detail: "a group is not suspended", Next: "retire it: it can be restored", Field: "state"}
+	}
+	d, err := s.open(ctx, c)
+	if err != nil {
+		return nil, err
+	}
+	p, err := d.governed(organisation, who, operation)
+	if err != nil {
+		return nil, err
+	}
+	details, err := s.detailsOf(ctx, c, p)
+	if err != nil {
+		return nil, err
+	}
+	if err := people.CheckStep(details.State, to); err != nil {
+		return nil, &Problem{Kind: Conflict, Detail: fmt.Sprintf("%s %s cannot be made %s", p.Kind, p.Name, to), Next: err.Error(), Field: "state"}
+	}
+	return func(d desk) (plan, error) {
+		p, err := d.governed(organisation, who, operation)
+		if err != nil {
+			return plan{}, err
+		}
+		planned := plan{
+			rows: func(tx *store.Tx) error { return tx.SetState(p, details.State, to) },
+			what: fmt.Sprintf("%s %s %s", map[people.State]string{people.Active: "restored", people.Suspended: "suspended", people.Retired: "retired"}[to], p.Kind, p.Name),
+		}
+		if inactive := to != people.Active; inactive != p.Inactive {
+			planned.changes = []access.Change{access.SetInactive{ID: p.ID, Inactive: inactive}}
+		}
+		return planned, nil
+	}, nil
+}
+
+// HandOver gives all grants that name somebody directly to somebody else, and takes them from the first.
+func (s *Service) HandOver(ctx context.Context, c Caller, organisation string, from, to Somebody) (uint64, error) {
+	return s.made(ctx, c, planHandOver(organisation, from, to))
+}
+
+// PreviewHandOver gives the impact of handing grants over and hands none.
+func (s *Service) PreviewHandOver(ctx context.Context, c Caller, organisation string, from, to Somebody) (Impact, error) {
+	return s.preview(ctx, c, planHandOver(organisation, from, to))
+}
+
+func planHandOver(organisation string, from, to Somebody) planner {
+	return func(d desk) (plan, error) {
+		giver, err := d.governed(organisation, from, "describe")
+		if err != nil {
+			return plan{}, err
+		}
+		taker, err := d.principal(to.Kind, to.Name)
+		if err != nil {
+			return plan{}, err
+		}
+		if giver.ID == taker.ID {
+			return plan{}, &Problem{Kind: Invalid, Detail: "what somebody holds cannot be handed over to themselves", Next: "name somebody else", Field: "to"}
+		}
+		var old, fresh []access.Grant
+		p := plan{what: fmt.Sprintf("handed over what %s %s held to %s %s", from.Kind, from.Name, to.Kind, to.Name)}
+		for _, grant := range d.GrantsFor(giver.ID) {
+			scope, _ := d.Scope(grant.Scope)
+			for _, permission := range []string{"create grant", "revoke grant"} {
+				if err := d.need(permission, scope); err != nil {
+					return plan{}, err
+				}
+			}
+			next := grant
+			next.ID, next.Principal = newID(), taker.ID
+			old, fresh = append(old, grant), append(fresh, next)
+			p.changes = append(p.changes, access.RevokeGrant{ID: grant.ID}, access.CreateGrant{Grant: next})
+		}
+		if len(old) == 0 {
+			return plan{}, &Problem{Kind: Conflict, Detail: fmt.Sprintf("no grant names %s %s directly", from.Kind, from.Name), Next: "what comes through groups is handed over by membership"}
+		}
+		p.rows = func(tx *store.Tx) error {
+			var err error
+			for i := range old {
+				err = errors.Join(err, tx.RevokeGrant(old[i]), tx.CreateGrant(fresh[i], "handed over from "+giver.Kind.String()+" "+giver.Name))
+			}
+			return err
+		}
+		return p, nil
+	}
+}
+
+// ResetPassword gives a user a new temporary password, generated and told this once, and ends all their sessions.
+func (s *Service) ResetPassword(ctx context.Context, c Caller, organisation, name string) (password string, revision uint64, err error) {
+	d, err := s.open(ctx, c)
+	if err != nil {
+		return "", 0, err
+	}
+	who := Somebody{Kind: "user", Name: name}
+	p, err := d.governed(organisation, who, "reset")
+	if err != nil {
+		return "", 0, err
+	}
+	identity, err := s.records.Identity(ctx, p.ID)
+	if err != nil {
+		return "", 0, err
+	}
+	if !identity.By.TakesPassword() {
+		return "", 0, &Problem{Kind: Conflict, Detail: name + " signs in without a password", Next: "issue a key, or alter how they sign in"}
+	}
+	hash, password, err := s.newPassword("", "password")
+	if err != nil {
+		return "", 0, err
+	}
+	revision, err = s.made(ctx, c, func(d desk) (plan, error) {
+		p, err := d.governed(organisation, who, "reset")
+		if err != nil {
+			return plan{}, err
+		}
+		if err := d.mayActAs(p); err != nil {
+			return plan{}, err
+		}
+		return plan{
+			rows: func(tx *store.Tx) error { return tx.ResetPassword(identity, hash, s.moment().Add(people.TemporaryFor)) },
+			what: "reset the password of user " + name,
+		}, nil
+	})
+	if err != nil {
+		return "", 0, err
+	}
+	return password, revision, s.records.ForgetGuesses(ctx, identity.SignIn())
+}

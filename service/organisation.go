@@ -1,0 +1,152 @@
+package service
+
+import (
+	"context"
+	"fmt"
+
+	"arbora.example/access"
+	"arbora.example/people"
+	"arbora.example/store"
+)
+
+// OrganisationView is an organisation as keepers see it.
+type OrganisationView struct {
+	access.Scope
+	store.ScopeDetails
+}
+
+// NewOrganisation is an organisation that a keeper wants, with its first steward.
+type NewOrganisation struct {
+	Name, Title, Description string
+	Steward                  NewUser
+}
+
+// OrganisationMade is what came of it. Password is the steward's when it was generated.
+type OrganisationMade struct {
+	Organisation OrganisationView
+	Steward      UserView
+	Password     string
+	Revision     uint64
+}
+
+// MakeKeeper makes a keeper. It is called on the host alone, by whoever can reach the records there. The password is
+// returned when it was generated.
+func (s *Service) MakeKeeper(ctx context.Context, name, password string) (keeper Caller, generated string, err error) {
+	if err := access.CheckName(name); err != nil {
+		return Caller{}, "", broken(err, "keeper")
+	}
+	hash, generated, err := s.newPassword(password, "password", name)
+	if err != nil {
+		return Caller{}, "", err
+	}
+	identity := store.Identity{ID: newID(), Keeper: true, Name: name, PasswordHash: hash, By: people.ByPassword}
+	if _, err := s.records.IdentityNamed(ctx, people.SignIn{Name: name}); err == nil {
+		return Caller{}, "", &Problem{Kind: Conflict, Detail: "there is already a keeper called " + name, Next: "sign in as that keeper, or choose another name"}
+	}
+	if err := s.records.AddKeeper(ctx, identity, store.Author{Name: "host", From: "host", At: s.moment()}); err != nil {
+		return Caller{}, "", err
+	}
+	return Caller{Identity: identity, Name: name, From: "host"}, generated, nil
+}
+
+// ListOrganisations lists all organisations, for keepers.
+func (s *Service) ListOrganisations(ctx context.Context, c Caller) ([]OrganisationView, error) {
+	if err := needKeeper(c, "list organisations"); err != nil {
+		return nil, err
+	}
+	revisions, err := s.records.Revisions(ctx)
+	if err != nil {
+		return nil, err
+	}
+	var ids []access.ID
+	byName := map[string]OrganisationView{}
+	for id := range revisions {
+		now, err := s.now(ctx, s.house(id))
+		if err != nil {
+			return nil, err
+		}
+		if top, ok := now.Top(); ok {
+			byName[top.Name] = OrganisationView{Scope: top}
+			ids = append(ids, id)
+		}
+	}
+	details, err := s.records.ScopeDetails(ctx, ids)
+	if err != nil {
+		return nil, err
+	}
+	list := make([]OrganisationView, 0, len(byName))
+	for _, name := range sortedKeys(byName) {
+		o := byName[name]
+		o.ScopeDetails = details[o.ID]
+		list = append(list, o)
+	}
+	return list, nil
+}
+
+// CreateOrganisation makes an organisation with its first steward, for keepers.
+func (s *Service) CreateOrganisation(ctx context.Context, c Caller, wanted NewOrganisation) (OrganisationMade, error) {
+	if err := needKeeper(c, "create organisations"); err != nil {
+		return OrganisationMade{}, err
+	}
+	if err := checkLine("title", "the title", wanted.Title); err != nil {
+		return OrganisationMade{}, err
+	}
+	made := OrganisationMade{Organisation: OrganisationView{
+		Scope:        access.Scope{ID: newID(), Kind: access.Organisation, Name: wanted.Name},
+		ScopeDetails: store.ScopeDetails{Title: wanted.Title, Description: wanted.Description, CreatedAt: s.moment()},
+	}}
+	if err := access.CheckName(wanted.Name); err != nil {
+		return OrganisationMade{}, broken(err, "name")
+	}
+	steward, err := s.newcomer(wanted.Steward, wanted.Name)
+	if err != nil {
+		return OrganisationMade{}, err
+	}
+	made.Password = steward.password
+	top := made.Organisation.Scope
+	grant := access.Grant{ID: newID(), Scope: top.ID, Principal: steward.principal.ID, Role: "steward"}
+	catalogue, err := s.catalogueNow(ctx)
+	if err != nil {
+		return OrganisationMade{}, err
+	}
+	next, err := access.New(catalogue).With(1,
+		access.CreateScope{Scope: top}, access.CreatePrincipal{Principal: steward.principal}, access.CreateGrant{Grant: grant})
+	if err != nil {
+		return OrganisationMade{}, broken(err, "")
+	}
+	list, err := s.ListOrganisations(ctx, c)
+	if err != nil {
+		return OrganisationMade{}, err
+	}
+	for _, other := range list {
+		if other.Name == top.Name {
+			return OrganisationMade{}, &Problem{Kind: Conflict, Detail: "there is already an organisation called " + top.Name, Next: "choose another name", Field: "name", Rule: access.RuleTaken}
+		}
+	}
+	_, err = s.records.Create(context.WithoutCancel(ctx), top.ID, s.author(c), func(tx *store.Tx, _ uint64) (string, error) {
+		if err := tx.CreateScope(top, made.Organisation.ScopeDetails); err != nil {
+			return "", err
+		}
+		if err := steward.write(tx); err != nil {
+			return "", err
+		}
+		what := fmt.Sprintf("created organisation %s with steward %s", top.Name, steward.principal.Name)
+		return what, tx.CreateGrant(grant, "first steward")
+	})
+	if err != nil {
+		return OrganisationMade{}, err
+	}
+	settings := people.DefaultSettings()
+	s.house(top.ID).settings.Store(&settings)
+	s.house(top.ID).snapshot.Store(next)
+	made.Steward = UserView{Principal: steward.principal, PrincipalDetails: steward.details}
+	made.Revision = next.Revision()
+	return made, nil
+}
+
+func needKeeper(c Caller, what string) error {
+	if c.Identity.Keeper {
+		return nil
+	}
+	return &Problem{Kind: Refused, Detail: "only keepers may " + what, Next: "ask a keeper of this installation"}
+}

@@ -1,0 +1,291 @@
+package service
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"maps"
+	"slices"
+
+	"arbora.example/access"
+	"arbora.example/people"
+	"arbora.example/store"
+)
+
+// UserView is a user as its viewer may see it.
+type UserView struct {
+	access.Principal
+	store.PrincipalDetails
+}
+
+// GroupView is a group as its viewer may see it.
+type GroupView struct {
+	access.Principal
+	store.PrincipalDetails
+	Members int // direct ones
+}
+
+// DetailedPrincipal is a principal of the organisation with all that belongs to it.
+type DetailedPrincipal struct {
+	access.Principal
+	store.PrincipalDetails
+	Address string             // a service account's
+	SignIn  string             // the name a user signs in by
+	By      people.SignInBy    // what a user signs in with
+	OwnedBy *access.Principal  // a group's owner
+	Owns    bool               // the viewer owns the group
+	Members []access.Principal // a group's direct members
+	Every   []access.Principal // who is in a group at any depth, groups left out
+	Groups  []access.Principal // the groups it is a direct member of
+	Within  []access.Principal // the groups it is a member of at any depth
+	Rules   []RuleView         // those that name it, a group it is within, or a set it belongs to
+	Hidden  int                // rules the viewer may not see
+	May     []string           // what the viewer may do to it
+}
+
+// ListUsers lists users by name, a page at a time.
+func (s *Service) ListUsers(ctx context.Context, c Caller, organisation, after string, limit int) (users []UserView, next string, err error) {
+	d, page, next, err := s.listPrincipals(ctx, c, organisation, access.User, after, limit)
+	if err != nil {
+		return nil, "", err
+	}
+	details, err := s.records.PrincipalDetails(ctx, c.Organisation, idsOf(page))
+	if err != nil {
+		return nil, "", err
+	}
+	top, _ := d.Top()
+	describes := d.may("describe user", top.ID)
+	for _, p := range page {
+		u := UserView{Principal: p, PrincipalDetails: details[p.ID]}
+		if !describes {
+			u.PrincipalDetails = store.PrincipalDetails{Title: u.Title, CreatedAt: u.CreatedAt}
+		}
+		users = append(users, u)
+	}
+	return users, next, nil
+}
+
+// ListGroups lists groups by name, a page at a time.
+func (s *Service) ListGroups(ctx context.Context, c Caller, organisation, after string, limit int) (groups []GroupView, next string, err error) {
+	d, page, next, err := s.listPrincipals(ctx, c, organisation, access.Group, after, limit)
+	if err != nil {
+		return nil, "", err
+	}
+	details, err := s.records.PrincipalDetails(ctx, c.Organisation, idsOf(page))
+	if err != nil {
+		return nil, "", err
+	}
+	for _, p := range page {
+		groups = append(groups, GroupView{Principal: p, PrincipalDetails: details[p.ID], Members: len(d.Members(p.ID))})
+	}
+	return groups, next, nil
+}
+
+func (s *Service) listPrincipals(ctx context.Context, c Caller, organisation string, kind access.PrincipalKind, after string, limit int) (d desk, page []access.Principal, next string, err error) {
+	if d, err = s.open(ctx, c); err != nil {
+		return d, nil, "", err
+	}
+	if _, err = d.directory("list "+kind.String(), organisation); err != nil {
+		return d, nil, "", err
+	}
+	for p := range d.Principals(kind) {
+		if p.Name <= after {
+			continue
+		}
+		if len(page) == limit {
+			next = page[limit-1].Name
+			break
+		}
+		page = append(page, p)
+	}
+	return d, page, next, nil
+}
+
+// ShowPrincipal gives a principal with what belongs to it, for whoever may describe it and for the owner of a group.
+func (s *Service) ShowPrincipal(ctx context.Context, c Caller, organisation string, who Somebody) (DetailedPrincipal, error) {
+	d, err := s.open(ctx, c)
+	if err != nil {
+		return DetailedPrincipal{}, err
+	}
+	p, owns := d.PrincipalNamed(access.Group, who.Name)
+	if owns = owns && who.Kind == access.Group.String() && d.Owns(d.me, p.ID); !owns {
+		if p, err = d.governed(organisation, who, "describe"); err != nil {
+			return DetailedPrincipal{}, err
+		}
+	}
+	details, err := s.detailsOf(ctx, c, p)
+	if err != nil {
+		return DetailedPrincipal{}, err
+	}
+	v := DetailedPrincipal{
+		Principal: p, PrincipalDetails: details, Address: d.accountAddress(p), Owns: owns,
+		Members: d.allCalled(d.Members(p.ID)), Every: d.allCalled(d.EveryMember(p.ID)), Groups: d.Groups(p.ID), Within: d.Within(p.ID),
+	}
+	if owner, ok := d.Principal(p.Owner); ok {
+		owner = d.called(owner)
+		v.OwnedBy = &owner
+	}
+	if p.Kind == access.User {
+		identity, err := s.records.Identity(ctx, p.ID)
+		if err != nil {
+			return DetailedPrincipal{}, err
+		}
+		v.By, v.SignIn = identity.By, identity.SignIn().String()
+	}
+	where := p.Home
+	if where.IsZero() {
+		top, _ := d.Top()
+		where = top.ID
+	}
+	t, _ := d.Catalogue().Type(typeOf(p.Kind))
+	for _, o := range t.Operations {
+		if d.view.May(o.Permission, where) {
+			v.May = append(v.May, o.String())
+		}
+	}
+	var refs []access.RuleRef
+	for _, ref := range d.RulesFor(p.ID) {
+		if d.seesRule(ref) {
+			refs = append(refs, ref)
+		} else {
+			v.Hidden++
+		}
+	}
+	v.Rules, err = s.ruleViews(ctx, d, refs, access.ID{})
+	slices.SortStableFunc(v.Rules, func(a, b RuleView) int { return cmp.Compare(a.At.Address, b.At.Address) })
+	return v, err
+}
+
+// seesRule reports whether the caller may list a grant, or the policy that holds a statement.
+func (d desk) seesRule(ref access.RuleRef) bool {
+	if grant, _ := d.Rule(ref); grant != nil {
+		return d.may("list grant", grant.Scope)
+	}
+	p, ok := d.Policy(ref.Policy)
+	return ok && d.may("list policy", p.Scope)
+}
+
+// NewGroup is a group that somebody wants.
+type NewGroup struct {
+	Name, Title, Description string
+	Tags                     map[string]string
+	Owner                    Somebody // an empty name for nobody
+	Gathers                  string   // for a dynamic group: whom it gathers
+}
+
+// CreateGroup makes a group.
+func (s *Service) CreateGroup(ctx context.Context, c Caller, organisation string, wanted NewGroup) (GroupView, uint64, error) {
+	var made GroupView
+	next, err := s.make(ctx, c, s.planGroup(organisation, wanted, &made))
+	if err != nil {
+		return GroupView{}, 0, err
+	}
+	return made, next.Revision(), nil
+}
+
+// PreviewGroup gives the impact of making a group and makes none.
+func (s *Service) PreviewGroup(ctx context.Context, c Caller, organisation string, wanted NewGroup) (Impact, error) {
+	return s.preview(ctx, c, s.planGroup(organisation, wanted, &GroupView{}))
+}
+
+func (s *Service) planGroup(organisation string, wanted NewGroup, made *GroupView) planner {
+	return func(d desk) (plan, error) {
+		if _, err := d.needAtTop("create group", organisation); err != nil {
+			return plan{}, err
+		}
+		if err := checkLine("title", "the title", wanted.Title); err != nil {
+			return plan{}, err
+		}
+		group := GroupView{
+			Principal:        access.Principal{ID: newID(), Kind: access.Group, Name: wanted.Name, Tags: wanted.Tags},
+			PrincipalDetails: store.PrincipalDetails{Title: wanted.Title, Description: wanted.Description, State: people.Active, CreatedAt: s.moment()},
+		}
+		var err error
+		if group.Gathers, err = gathering(wanted.Gathers); err != nil {
+			return plan{}, err
+		}
+		if wanted.Owner.Name != "" {
+			owner, err := d.principal(wanted.Owner.Kind, wanted.Owner.Name)
+			if err != nil {
+				return plan{}, err
+			}
+			group.Owner = owner.ID
+		}
+		*made = group
+		return plan{
+			changes: []access.Change{access.CreatePrincipal{Principal: group.Principal}},
+			rows:    func(tx *store.Tx) error { return tx.CreatePrincipal(group.Principal, group.PrincipalDetails) },
+			what:    "created group " + wanted.Name,
+		}, nil
+	}
+}
+
+// MemberChange is somebody to be put into a group, or taken out.
+type MemberChange struct {
+	Organisation, Group, Kind, Name string
+	Remove                          bool
+}
+
+// ChangeMember puts a user or group into a group, or takes it out. Nobody gives by it what they do not hold themselves,
+// unless they may grant beyond.
+func (s *Service) ChangeMember(ctx context.Context, c Caller, m MemberChange) (uint64, error) {
+	next, err := s.make(ctx, c, m.plan)
+	if err != nil {
+		return 0, err
+	}
+	return next.Revision(), nil
+}
+
+// PreviewMember gives the impact of putting somebody into a group, or taking them out, and does neither.
+func (s *Service) PreviewMember(ctx context.Context, c Caller, m MemberChange) (Impact, error) {
+	return s.preview(ctx, c, m.plan)
+}
+
+// group finds the group, whose members its owner, and who may enrol, may change.
+func (m MemberChange) group(d desk) (access.Principal, error) {
+	top, err := d.organisation(m.Organisation)
+	if err != nil {
+		return access.Principal{}, err
+	}
+	if group, ok := d.PrincipalNamed(access.Group, m.Group); ok && d.Owns(d.me, group.ID) {
+		return group, nil
+	}
+	if err := d.need("enrol group", top); err != nil {
+		return access.Principal{}, err
+	}
+	return d.principal("group", m.Group)
+}
+
+func (m MemberChange) plan(d desk) (plan, error) {
+	group, err := m.group(d)
+	if err != nil {
+		return plan{}, err
+	}
+	member, err := d.principal(m.Kind, m.Name)
+	if err != nil {
+		return plan{}, err
+	}
+	membership := access.Membership{Group: group.ID, Member: member.ID}
+	if m.Remove {
+		return plan{
+			changes: []access.Change{access.RemoveMember{Membership: membership}},
+			rows:    func(tx *store.Tx) error { return tx.RemoveMember(membership) },
+			what:    fmt.Sprintf("took %s %s out of %s", m.Kind, m.Name, m.Group),
+		}, nil
+	}
+	return plan{
+		changes: []access.Change{access.AddMember{Membership: membership}},
+		rows:    func(tx *store.Tx) error { return tx.AddMember(membership) },
+		what:    fmt.Sprintf("put %s %s into %s", m.Kind, m.Name, m.Group),
+	}, nil
+}
+
+func idsOf(list []access.Principal) []access.ID {
+	ids := make([]access.ID, len(list))
+	for i, p := range list {
+		ids[i] = p.ID
+	}
+	return ids
+}
+
+func sortedKeys[V any](m map[string]V) []string { return slices.Sorted(maps.Keys(m)) }

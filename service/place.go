@@ -1,0 +1,176 @@
+package service
+
+import (
+	"context"
+	"net/netip"
+
+	"arbora.example/access"
+	"arbora.example/people"
+)
+
+// desk is what a caller works with: the current snapshot of their organisation and what they see of it.
+type desk struct {
+	*access.Snapshot
+	view    *access.View
+	me      access.ID
+	context *access.Context
+	// settings are what the organisation has decided for itself.
+	settings people.Settings
+}
+
+func (s *Service) deskOf(now *access.Snapshot, c Caller) desk {
+	context := s.contextOf(c)
+	d := desk{Snapshot: now, view: now.View(c.Principal, context), me: c.Principal, context: context, settings: people.DefaultSettings()}
+	if settings := s.house(c.Organisation).settings.Load(); settings != nil {
+		d.settings = *settings
+	}
+	return d
+}
+
+// contextOf tells what is known of a caller's circumstances.
+func (s *Service) contextOf(c Caller) *access.Context {
+	context := &access.Context{Time: s.moment()}
+	if from, err := netip.ParseAddr(c.From); err == nil {
+		context.IP = from
+	}
+	return context
+}
+
+// open opens the caller's desk. A keeper has none: keepers hold nothing inside organisations.
+func (s *Service) open(ctx context.Context, c Caller) (desk, error) {
+	if c.Identity.Keeper {
+		return desk{}, &Problem{
+			Kind: Refused, Detail: "a keeper holds nothing inside organisations",
+			Next: "sign in as somebody of the organisation, NAME@ORGANISATION",
+		}
+	}
+	now, err := s.now(ctx, s.house(c.Organisation))
+	if err != nil {
+		return desk{}, err
+	}
+	return s.deskOf(now, c), nil
+}
+
+// scope finds a scope by id or address, if the caller sees it.
+func (d desk) scope(key string) (access.Scope, error) {
+	place, err := d.place(key)
+	if err != nil {
+		return access.Scope{}, err
+	}
+	if place.Rest != "" {
+		return access.Scope{}, notThere("scope", key, d.Address(place.Scope.ID))
+	}
+	return place.Scope, nil
+}
+
+// place finds a scope by id or address; an address may lead on into a resource's open contents.
+func (d desk) place(key string) (access.Place, error) {
+	if id, err := access.ParseID(key); err == nil {
+		if scope, ok := d.Scope(id); ok && d.view.Sees(id) {
+			return access.Place{Scope: scope}, nil
+		}
+		return access.Place{}, notThere("scope", key, "")
+	}
+	place, err := d.Resolve(key, d.view)
+	if err != nil {
+		if top, _ := d.Top(); key == top.Name {
+			return access.Place{}, nothingHeld(top.Name)
+		}
+		problem := broken(err, "")
+		if p, ok := problem.(*Problem); ok {
+			p.Kind = NotThere
+			if d.view.Empty() {
+				p.Next, p.Nearest = "you hold nothing here yet: ask somebody who can grant for a role", ""
+			}
+		}
+		return access.Place{}, problem
+	}
+	return place, nil
+}
+
+// nothingHeld answers somebody who asks for their own organisation, whose name they know, and sees nothing of it.
+func nothingHeld(organisation string) *Problem {
+	return &Problem{
+		Kind: Refused, Detail: "you hold nothing in " + organisation + " yet, so there is nothing to see",
+		Next: "ask somebody who can grant there for a role",
+	}
+}
+
+// need refuses the caller who does not hold a permission at a scope they see.
+func (d desk) need(permission string, scope access.Scope) error {
+	p, err := d.Catalogue().Permission(permission)
+	if err != nil {
+		return err
+	}
+	if !d.view.May(p, scope.ID) {
+		return refused(permission, d.Address(scope.ID))
+	}
+	return nil
+}
+
+func (d desk) may(permission string, scope access.ID) bool {
+	p, err := d.Catalogue().Permission(permission)
+	return err == nil && d.view.May(p, scope)
+}
+
+// organisation finds the caller's organisation by name. Any other is answered like one that is not there.
+func (d desk) organisation(name string) (access.Scope, error) {
+	top, ok := d.Top()
+	if !ok || top.Name != name {
+		return access.Scope{}, notThere("organisation", name, access.Nearest(name, []string{top.Name}))
+	}
+	return top, nil
+}
+
+// needAtTop is need for what belongs to the organisation as a whole, such as its people.
+func (d desk) needAtTop(permission, organisation string) (access.Scope, error) {
+	top, err := d.organisation(organisation)
+	if err != nil {
+		return access.Scope{}, err
+	}
+	return top, d.need(permission, top)
+}
+
+// directory lets the caller read the names of the organisation's users and groups: those who may list them, and those
+// who may grant anywhere, since a grant needs a name.
+func (d desk) directory(permission, organisation string) (access.Scope, error) {
+	top, err := d.needAtTop(permission, organisation)
+	if err != nil && top.ID != (access.ID{}) && d.view.MayAnywhere(d.Catalogue().MustPermission("create grant")) {
+		return top, nil
+	}
+	return top, err
+}
+
+// principal finds a principal by kind and name for a caller who may use the directory; the nearest known name helps.
+func (d desk) principal(kind, name string) (access.Principal, error) {
+	k, err := access.ParsePrincipalKind(kind)
+	if err != nil {
+		return access.Principal{}, broken(err, "kind")
+	}
+	if k == access.ServiceAccount {
+		return d.serviceAccount(name)
+	}
+	if p, ok := d.PrincipalNamed(k, name); ok {
+		return p, nil
+	}
+	var known []string
+	for p := range d.Principals(k) {
+		known = append(known, p.Name)
+	}
+	p := notThere(kind, name, access.Nearest(name, known))
+	p.Field = "name"
+	return access.Principal{}, p
+}
+
+// serviceAccount finds a service account by the address it lives at and its name.
+func (d desk) serviceAccount(address string) (access.Principal, error) {
+	home, name := access.SplitAddress(address)
+	if place, err := d.Resolve(home, d.view); err == nil && place.Rest == "" {
+		if p, ok := d.ServiceAccountAt(place.Scope.ID, name); ok {
+			return p, nil
+		}
+	}
+	p := notThere("service account", address, "")
+	p.Next, p.Field = "write the address it lives at and its name", "name"
+	return access.Principal{}, p
+}

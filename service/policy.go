@@ -1,0 +1,406 @@
+package service
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"arbora.example/access"
+	"arbora.example/store"
+)
+
+// Fault is something wrong in a text, and where.
+type Fault struct {
+	Line, Column    int // from 1
+	Detail, Nearest string
+}
+
+// PolicyView is a policy as its viewer may see it.
+type PolicyView struct {
+	PolicyRef
+	store.PolicyDetails
+	Text       string
+	Statements []StatementView
+	Inherited  bool     // it stands above the scope it is looked at from
+	May        []string // what the viewer may do to it
+}
+
+// NewPolicy is a policy that somebody wants.
+type NewPolicy struct {
+	Scope, Name, Description, Text string
+}
+
+// Reading is what a text of statements says.
+type Reading struct {
+	Text       string // in its one form; empty when there are faults
+	Statements []StatementView
+	Faults     []Fault
+}
+
+// textProblem turns what is wrong in a text into a problem that lists every faulty line.
+func textProblem(err error, field string) error {
+	var wrong *access.TextError
+	if !errors.As(err, &wrong) {
+		return broken(err, field)
+	}
+	first := wrong.Faults[0]
+	p := &Problem{
+		Kind: Invalid, Field: field, Nearest: first.Nearest,
+		Detail: fmt.Sprintf("the text has %d faulty lines; nothing of it counts", len(wrong.Faults)),
+		Next:   "mend each line and send the whole text again",
+	}
+	if len(wrong.Faults) == 1 {
+		p.Detail, p.Next = first.Error(), "mend the line and send the whole text again"
+	}
+	p.Faults = faultsOf(wrong)
+	return p
+}
+
+func faultsOf(wrong *access.TextError) []Fault {
+	faults := make([]Fault, len(wrong.Faults))
+	for i, f := range wrong.Faults {
+		faults[i] = Fault{Line: f.Line, Column: f.Column, Detail: f.Detail, Nearest: f.Nearest}
+	}
+	return faults
+}
+
+// ListPolicies lists the policies that reach a scope: its own and those above, nearest first. Whoever may list the
+// policies of a scope sees those that reach it from above too.
+func (s *Service) ListPolicies(ctx context.Context, c Caller, key string) ([]PolicyView, uint64, error) {
+	d, err := s.open(ctx, c)
+	if err != nil {
+		return nil, 0, err
+	}
+	scope, err := d.scope(key)
+	if err != nil {
+		return nil, 0, err
+	}
+	if err := d.need("list policy", d.containerOf(scope)); err != nil {
+		return nil, 0, err
+	}
+	var all []access.Policy
+	for above := range d.Path(scope.ID) {
+		all = append(all, d.PoliciesAt(above.ID)...)
+	}
+	views, err := s.policyViews(ctx, d, all, scope.ID)
+	return views, d.Revision(), err
+}
+
+// containerOf gives the scope itself or, for a resource, the container it is in: policies and roles stand there.
+func (d desk) containerOf(scope access.Scope) access.Scope {
+	for above := range d.Path(scope.ID) {
+		if above.Kind != access.Resource {
+			return above
+		}
+	}
+	return scope
+}
+
+func (s *Service) policyViews(ctx context.Context, d desk, policies []access.Policy, at access.ID) ([]PolicyView, error) {
+	ids := make([]access.ID, len(policies))
+	for i, p := range policies {
+		ids[i] = p.ID
+	}
+	details, err := s.records.PolicyDetails(ctx, ids)
+	if err != nil {
+		return nil, err
+	}
+	views := make([]PolicyView, len(policies))
+	for i, p := range policies {
+		v := PolicyView{PolicyRef: d.policyRef(p), PolicyDetails: details[p.ID], Text: d.Print(p), Inherited: !at.IsZero() && p.Scope != at}
+		for number := range p.Statements {
+			v.Statements = append(v.Statements, d.statementView(p, number))
+		}
+		for _, operation := range []string{"edit policy", "retire policy"} {
+			if d.may(operation, p.Scope) {
+				v.May = append(v.May, operation)
+			}
+		}
+		views[i] = v
+	}
+	return views, nil
+}
+
+// ShowPolicy gives a policy by id.
+func (s *Service) ShowPolicy(ctx context.Context, c Caller, key string) (PolicyView, error) {
+	d, err := s.open(ctx, c)
+	if err != nil {
+		return PolicyView{}, err
+	}
+	p, err := d.policy(key, "describe policy")
+	if err != nil {
+		return PolicyView{}, err
+	}
+	views, err := s.policyViews(ctx, d, []access.Policy{p}, access.ID{})
+	if err != nil {
+		return PolicyView{}, err
+	}
+	return views[0], nil
+}
+
+// policy finds a policy by id; whoever may not list it does not learn that it is there.
+func (d desk) policy(key, permission string) (access.Policy, error) {
+	id, err := access.ParseID(key)
+	if err != nil {
+		return access.Policy{}, &Problem{Kind: Invalid, Detail: fmt.Sprintf("%q is no policy's id: %v", key, err), Next: "take it from the list of policies", Field: "policy"}
+	}
+	p, ok := d.Policy(id)
+	if !ok || !d.may("list policy", p.Scope) {
+		return p, notThere("policy", key, "")
+	}
+	scope, _ := d.Scope(p.Scope)
+	return p, d.need(permission, scope)
+}
+
+// ReadPolicy reads a text as it would stand at a scope, and writes nothing: for an editor that checks as one types.
+func (s *Service) ReadPolicy(ctx context.Context, c Caller, key, text string) (Reading, error) {
+	d, err := s.open(ctx, c)
+	if err != nil {
+		return Reading{}, err
+	}
+	scope, err := d.scope(key)
+	if err != nil {
+		return Reading{}, err
+	}
+	if err := d.need("list policy", scope); err != nil {
+		return Reading{}, err
+	}
+	p, err := d.read(access.Policy{Scope: scope.ID}, text, d.outsidePlaces(scope.ID))
+	var wrong *access.TextError
+	if errors.As(err, &wrong) {
+		return Reading{Faults: faultsOf(wrong)}, nil
+	} else if err != nil {
+		return Reading{}, err
+	}
+	// Printed and shown as it would be once written.
+	p.ID, p.Name = newID(), "reading"
+	next, err := d.With(d.Revision()+1, access.PutPolicy{Policy: p})
+	if err != nil {
+		var v *access.Violation
+		if errors.As(err, &v) && v.Rule == access.RuleLockOut {
+			return Reading{Faults: []Fault{{Line: 1, Column: 1, Detail: v.Detail}}}, nil
+		}
+		return Reading{}, broken(err, "text")
+	}
+	then := s.deskOf(next, c)
+	reading := Reading{Text: then.Print(p)}
+	for number := range p.Statements {
+		reading.Statements = append(reading.Statements, then.statementView(p, number))
+	}
+	return reading, nil
+}
+
+// outsidePlaces gives the places outside a scope that its policies name already: moves have taken them away.
+func (d desk) outsidePlaces(scope access.ID) []access.ID {
+	var places []access.ID
+	for _, p := range d.PoliciesAt(scope) {
+		for number, st := range p.Statements {
+			if d.Dormant(p.ID, number) {
+				places = append(places, st.Place)
+			}
+		}
+	}
+	return places
+}
+
+// read gives a policy the statements of a text. The error is a *access.TextError when the text is at fault.
+func (d desk) read(p access.Policy, text string, before []access.ID) (access.Policy, error) {
+	var err error
+	p.Statements, p.Notes, err = access.Reader{Snapshot: d.Snapshot, View: d.view, Scope: p.Scope, Before: before}.ParsePolicy(text)
+	return p, err
+}
+
+// CreatePolicy writes a new policy at a scope: the whole text, or nothing of it.
+func (s *Service) CreatePolicy(ctx context.Context, c Caller, wanted NewPolicy) (PolicyView, uint64, error) {
+	var made access.Policy
+	next, err := s.make(ctx, c, planPolicy(wanted, &made))
+	if err != nil {
+		return PolicyView{}, 0, err
+	}
+	views, err := s.policyViews(ctx, s.deskOf(next, c), []access.Policy{made}, made.Scope)
+	if err != nil {
+		return PolicyView{}, 0, err
+	}
+	return views[0], next.Revision(), nil
+}
+
+// PreviewPolicy gives the impact of a new policy and writes none.
+func (s *Service) PreviewPolicy(ctx context.Context, c Caller, wanted NewPolicy) (Impact, error) {
+	return s.preview(ctx, c, planPolicy(wanted, &access.Policy{}))
+}
+
+func planPolicy(wanted NewPolicy, made *access.Policy) planner {
+	return func(d desk) (plan, error) {
+		scope, err := d.scope(wanted.Scope)
+		if err != nil {
+			return plan{}, err
+		}
+		if scope.Kind == access.Resource {
+			return plan{}, &Problem{Kind: BreaksRule, Rule: access.RulePlacement, Detail: "a policy stands at a container, not at a resource", Next: "write it at " + d.Address(d.containerOf(scope).ID) + " and name the resource as its place"}
+		}
+		if err := d.need("create policy", scope); err != nil {
+			return plan{}, err
+		}
+		p, err := d.read(access.Policy{ID: newID(), Scope: scope.ID, Name: wanted.Name}, wanted.Text, nil)
+		if err != nil {
+			return plan{}, textProblem(err, "text")
+		}
+		if len(p.Statements) == 0 {
+			return plan{}, &Problem{Kind: Invalid, Field: "text", Detail: "the text holds no statement", Next: "write at least one, such as: staff may observe tree"}
+		}
+		*made = p
+		return plan{
+			changes: []access.Change{access.PutPolicy{Policy: p}},
+			rows:    func(tx *store.Tx) error { return tx.PutPolicy(nil, p, wanted.Description) },
+			what:    fmt.Sprintf("wrote policy %s at %s", p.Name, d.Address(scope.ID)),
+		}, nil
+	}
+}
+
+// PolicyEdit is another text, name or description for a policy; nil leaves one as it is.
+type PolicyEdit struct {
+	Key                     string
+	Name, Description, Text *string
+}
+
+// EditPolicy writes another text of a policy: all of it, or nothing.
+func (s *Service) EditPolicy(ctx context.Context, c Caller, e PolicyEdit) (PolicyView, uint64, error) {
+	p, err := s.planPolicyEdit(ctx, e)
+	if err != nil {
+		return PolicyView{}, 0, err
+	}
+	next, err := s.make(ctx, c, p)
+	if err != nil {
+		return PolicyView{}, 0, err
+	}
+	view, err := s.ShowPolicy(ctx, c, e.Key)
+	return view, next.Revision(), err
+}
+
+// PreviewPolicyEdit gives the impact of another text of a policy and writes none.
+func (s *Service) PreviewPolicyEdit(ctx context.Context, c Caller, e PolicyEdit) (Impact, error) {
+	p, err := s.planPolicyEdit(ctx, e)
+	if err != nil {
+		return Impact{}, err
+	}
+	return s.preview(ctx, c, p)
+}
+
+func (s *Service) planPolicyEdit(ctx context.Context, e PolicyEdit) (planner, error) {
+	var description string
+	if e.Description != nil {
+		description = *e.Description
+	} else if id, err := access.ParseID(e.Key); err == nil {
+		details, err := s.records.PolicyDetails(ctx, []access.ID{id})
+		if err != nil {
+			return nil, err
+		}
+		description = details[id].Description
+	}
+	return func(d desk) (plan, error) {
+		before, err := d.policy(e.Key, "edit policy")
+		if err != nil {
+			return plan{}, err
+		}
+		after := before
+		if e.Name != nil {
+			after.Name = *e.Name
+		}
+		if e.Text != nil {
+			if after, err = d.read(after, *e.Text, d.outsidePlaces(before.Scope)); err != nil {
+				return plan{}, textProblem(err, "text")
+			}
+		}
+		return plan{
+			changes: []access.Change{access.PutPolicy{Policy: after}},
+			rows:    func(tx *store.Tx) error { return tx.PutPolicy(&before, after, description) },
+			what:    fmt.Sprintf("rewrote policy %s at %s", after.Name, d.Address(after.Scope)),
+		}, nil
+	}, nil
+}
+
+// RemovePolicy takes a policy away, with all its statements.
+func (s *Service) RemovePolicy(ctx context.Context, c Caller, key string) (uint64, error) {
+	next, err := s.make(ctx, c, planPolicyRemoval(key))
+	if err != nil {
+		return 0, err
+	}
+	return next.Revision(), nil
+}
+
+// PreviewPolicyRemoval gives the impact of taking a policy away and takes none.
+func (s *Service) PreviewPolicyRemoval(ctx context.Context, c Caller, key string) (Impact, error) {
+	return s.preview(ctx, c, planPolicyRemoval(key))
+}
+
+func planPolicyRemoval(key string) planner {
+	return func(d desk) (plan, error) {
+		p, err := d.policy(key, "retire policy")
+		if err != nil {
+			return plan{}, err
+		}
+		return plan{
+			changes: []access.Change{access.RemovePolicy{ID: p.ID}},
+			rows:    func(tx *store.Tx) error { return tx.RemovePolicy(p) },
+			what:    fmt.Sprintf("took away policy %s at %s", p.Name, d.Address(p.Scope)),
+		}, nil
+	}
+}
+
+// SearchStatements finds the statements of an organisation whose text, policy or place holds all of some words, with
+// where each applies; hidden counts those that match and that the caller may not see.
+func (s *Service) SearchStatements(ctx context.Context, c Caller, organisation, words string) (found []StatementView, hidden int, err error) {
+	d, err := s.open(ctx, c)
+	if err != nil {
+		return nil, 0, err
+	}
+	if _, err := d.organisation(organisation); err != nil {
+		return nil, 0, err
+	}
+	if d.view.Empty() {
+		return nil, 0, nothingHeld(organisation)
+	}
+	wanted := strings.Fields(strings.ToLower(words))
+	for _, p := range d.Policies() {
+		sees := d.may("list policy", p.Scope)
+		for number := range p.Statements {
+			v := d.statementView(p, number)
+			text := strings.ToLower(strings.Join([]string{v.Text, p.Name, v.At.Address, v.Policy.At.Address}, "\n"))
+			switch {
+			case slices.ContainsFunc(wanted, func(word string) bool { return !strings.Contains(text, word) }):
+			case sees:
+				found = append(found, v)
+			default:
+				hidden++
+			}
+		}
+	}
+	return found, hidden, nil
+}
+
+// ListPatterns lists the patterns that are about all of some words.
+func (s *Service) ListPatterns(ctx context.Context, c Caller, words string) ([]access.Pattern, error) {
+	if _, err := s.open(ctx, c); err != nil {
+		return nil, err
+	}
+	return slices.DeleteFunc(slices.Clone(access.Patterns()), func(p access.Pattern) bool { return !p.Matches(words) }), nil
+}
+
+// FillPattern fills the blanks of a pattern and reads the text as it would stand at a scope. It writes nothing.
+func (s *Service) FillPattern(ctx context.Context, c Caller, key, name string, values map[string]string) (text string, reading Reading, err error) {
+	p, err := access.FindPattern(name)
+	if err != nil {
+		problem := broken(err, "").(*Problem)
+		problem.Kind = NotThere
+		return "", Reading{}, problem
+	}
+	if text, err = p.Fill(values); err != nil {
+		problem := broken(err, "values").(*Problem)
+		problem.Kind = Invalid
+		return "", Reading{}, problem
+	}
+	reading, err = s.ReadPolicy(ctx, c, key, text)
+	return text, reading, err
+}

@@ -1,0 +1,83 @@
+package service
+
+import (
+	"errors"
+	"fmt"
+
+	"arbora.example/access"
+)
+
+// ProblemKind sorts problems by what the asker can do about them.
+type ProblemKind string
+
+// The kinds of problems.
+const (
+	Invalid      ProblemKind = "invalid"       // the request itself is wrong
+	NotSignedIn  ProblemKind = "not-signed-in" // no session, or one that ended
+	Refused      ProblemKind = "refused"       // a permission is missing
+	NotThere     ProblemKind = "not-there"     // nothing of that name, or nothing the caller may see
+	Conflict     ProblemKind = "conflict"      // it clashes with what is there
+	BreaksRule   ProblemKind = "breaks-rule"   // the change would break a rule of the model
+	TooOften     ProblemKind = "too-often"     // wait before the next try
+	Empty        ProblemKind = "empty"         // nobody has set the service up
+	WeakPassword ProblemKind = "weak-password" // the password is not good enough
+	Outdated     ProblemKind = "outdated"      // the change no longer has the impact that was confirmed
+	Unconfirmed  ProblemKind = "unconfirmed"   // the change takes a confirmation of its impact
+)
+
+// Problem is an error that its asker can understand: what went wrong, and what to do next.
+type Problem struct {
+	Kind       ProblemKind
+	Detail     string
+	Next       string
+	Field      string
+	Nearest    string
+	Rule       access.Rule
+	Permission string
+	RetryAfter int     // seconds, for TooOften
+	Faults     []Fault // in a text, each with its place
+	Impact     *Impact // for Outdated and Unconfirmed: the one it has now
+}
+
+// Error gives the detail and what to do next.
+func (p *Problem) Error() string {
+	if p.Next == "" {
+		return p.Detail
+	}
+	return p.Detail + ": " + p.Next
+}
+
+// broken turns a rule broken in the core into a problem; other errors stay as they are.
+func broken(err error, field string) error {
+	var v *access.Violation
+	if !errors.As(err, &v) {
+		return err
+	}
+	p := &Problem{Kind: BreaksRule, Detail: v.Detail, Field: field, Nearest: v.Nearest, Rule: v.Rule}
+	switch v.Rule {
+	case access.RuleTaken, access.RuleSame:
+		p.Kind = Conflict
+	case access.RuleName:
+		p.Kind = Invalid
+	}
+	if v.Nearest != "" {
+		p.Next = fmt.Sprintf("did you mean %s?", v.Nearest)
+	}
+	return p
+}
+
+func notThere(what, name, nearest string) *Problem {
+	p := &Problem{Kind: NotThere, Detail: fmt.Sprintf("there is no %s %s, or you may not see it", what, name), Nearest: nearest}
+	if nearest != "" {
+		p.Next = fmt.Sprintf("did you mean %s?", nearest)
+	}
+	return p
+}
+
+func refused(permission, where string) *Problem {
+	return &Problem{
+		Kind: Refused, Permission: permission,
+		Detail: fmt.Sprintf("this takes the permission %q at %s, which you do not hold", permission, where),
+		Next:   "ask somebody who can grant there for a role that holds it",
+	}
+}

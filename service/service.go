@@ -1,0 +1,207 @@
+package service
+
+import (
+	"context"
+	"errors"
+	"log/slog"
+	"sync"
+	"sync/atomic"
+	"time"
+
+	"github.com/google/uuid"
+
+	"arbora.example/access"
+	"arbora.example/people"
+	"arbora.example/store"
+)
+
+// Service carries out the use cases on one database of records. It is safe for concurrent use.
+type Service struct {
+	records  *store.Store
+	shipped  *access.Catalogue
+	registry registry
+	clock    func() time.Time
+	log      *slog.Logger
+	houses   sync.Map // of access.ID to *house
+	guesses  *guesses
+	setUp    atomic.Bool // somebody has set the service up; once true it stays so
+}
+
+// New makes a service. The clock is asked for every moment that is recorded.
+func New(records *store.Store, catalogue *access.Catalogue, clock func() time.Time, log *slog.Logger) *Service {
+	return &Service{records: records, shipped: catalogue, clock: clock, log: log, guesses: newGuesses()}
+}
+
+// house is what the service keeps of one organisation in memory.
+type house struct {
+	id       access.ID
+	writing  sync.Mutex // held from before a write's transaction until its snapshot is published
+	snapshot atomic.Pointer[access.Snapshot]
+	settings atomic.Pointer[people.Settings] // there as soon as a snapshot is
+	doubtful atomic.Bool                     // a write ended in doubt: what is in the database decides
+}
+
+func (s *Service) house(id access.ID) *house {
+	h, _ := s.houses.LoadOrStore(id, &house{id: id})
+	return h.(*house)
+}
+
+// now gives the current snapshot of an organisation, reading it from the database when it is not known for certain.
+func (s *Service) now(ctx context.Context, h *house) (*access.Snapshot, error) {
+	if snapshot := h.snapshot.Load(); snapshot != nil && !h.doubtful.Load() {
+		return snapshot, nil
+	}
+	h.writing.Lock()
+	defer h.writing.Unlock()
+	if snapshot := h.snapshot.Load(); snapshot != nil && !h.doubtful.Load() {
+		return snapshot, nil
+	}
+	return s.reload(ctx, h)
+}
+
+// reload reads a snapshot from the database and publishes it. The caller holds h.writing.
+func (s *Service) reload(ctx context.Context, h *house) (*access.Snapshot, error) {
+	catalogue, err := s.catalogueNow(ctx)
+	if err != nil {
+		return nil, err
+	}
+	building := access.New(catalogue).Builder()
+	revision, err := s.records.Load(ctx, h.id, building.Apply)
+	if err != nil {
+		return nil, err
+	}
+	snapshot, err := building.Done(revision)
+	if err != nil {
+		return nil, err
+	}
+	settings, err := s.records.Settings(ctx, h.id)
+	if err != nil {
+		return nil, err
+	}
+	h.settings.Store(&settings)
+	h.snapshot.Store(snapshot)
+	h.doubtful.Store(false)
+	return snapshot, nil
+}
+
+// plan is a change worked out and not yet made.
+type plan struct {
+	changes []access.Change
+	rows    func(*store.Tx) error
+	what    string // as a sentence without its subject, for the change record
+	// settings are the organisation's from then on; nil leaves them.
+	settings *people.Settings
+}
+
+// write makes one change to an organisation: planned on the snapshot that is then locked, checked by the core, written
+// in one transaction, and published before write returns. It gives the snapshot the change led to.
+func (s *Service) write(ctx context.Context, c Caller, organisation access.ID, make func(*access.Snapshot) (plan, error)) (*access.Snapshot, error) {
+	// A caller who goes away does not leave a write in doubt.
+	ctx = context.WithoutCancel(ctx)
+	h := s.house(organisation)
+	h.writing.Lock()
+	defer h.writing.Unlock()
+	var next *access.Snapshot
+	var settings *people.Settings
+	var planned error
+	_, err := s.records.Write(ctx, organisation, s.author(c), func(tx *store.Tx, revision uint64) (string, error) {
+		now := h.snapshot.Load()
+		if now == nil || h.doubtful.Load() || now.Revision() != revision {
+			var err error
+			if now, err = s.reload(ctx, h); err != nil {
+				return "", err
+			}
+		}
+		var p plan
+		if p, planned = make(now); planned != nil {
+			return "", planned
+		}
+		if next, planned = now.With(revision+1, p.changes...); planned != nil {
+			planned = broken(planned, "")
+			return "", planned
+		}
+		settings = p.settings
+		return p.what, p.rows(tx)
+	})
+	if planned != nil {
+		return nil, planned
+	}
+	if err != nil {
+		h.doubtful.Store(true)
+		return nil, err
+	}
+	if settings != nil {
+		h.settings.Store(settings)
+	}
+	h.snapshot.Store(next)
+	return next, nil
+}
+
+// Follow keeps the snapshots level with what other instances write to the same database, looking every interval, until
+// the context ends. A database that cannot be reached for a while is looked at again.
+func (s *Service) Follow(ctx context.Context, interval time.Duration) {
+	tick := time.NewTicker(interval)
+	defer tick.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+			if err := s.catchUp(ctx); err != nil && !errors.Is(err, store.ErrUnavailable) && ctx.Err() == nil {
+				s.log.Error("cannot follow the database", "error", err)
+			}
+		}
+	}
+}
+
+func (s *Service) catchUp(ctx context.Context) error {
+	if err := s.catchUpCatalogue(ctx); err != nil {
+		return err
+	}
+	revisions, err := s.records.Revisions(ctx)
+	if err != nil {
+		return err
+	}
+	for id, revision := range revisions {
+		h := s.house(id)
+		if now := h.snapshot.Load(); now == nil || now.Revision() >= revision {
+			continue // not in use yet, or level
+		}
+		h.writing.Lock()
+		_, err := s.reload(ctx, h)
+		h.writing.Unlock()
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Snapshot gives what an organisation is decided by at present. It is for those who run the service in their own program;
+// it asks for no permission.
+func (s *Service) Snapshot(ctx context.Context, organisation access.ID) (*access.Snapshot, error) {
+	return s.now(ctx, s.house(organisation))
+}
+
+// Healthy reports whether the database answers.
+func (s *Service) Healthy(ctx context.Context) error { return s.records.Ping(ctx) }
+
+func (s *Service) author(c Caller) store.Author {
+	return store.Author{Name: c.Name, From: c.From, At: s.moment()}
+}
+
+// moment is the present as the records keep it: UTC, to the microsecond.
+func (s *Service) moment() time.Time { return s.clock().UTC().Truncate(time.Microsecond) }
+
+// Now gives the moment by the service's own clock.
+func (s *Service) Now() time.Time { return s.moment() }
+
+func newID() access.ID { return access.ID(uuid.Must(uuid.NewV7())) }
+
+// checkPassword turns the rules for passwords into a problem.
+func checkPassword(password, field string, ownNames ...string) error {
+	if err := people.CheckPassword(password, ownNames...); err != nil {
+		return &Problem{Kind: WeakPassword, Detail: err.Error(), Field: field}
+	}
+	return nil
+}

@@ -1,0 +1,314 @@
+package service
+
+import (
+	"context"
+	"fmt"
+	"maps"
+	"net/mail"
+	"slices"
+	"strings"
+	"unicode/utf8"
+
+	"arbora.example/access"
+	"arbora.example/store"
+)
+
+// Ref names a scope.
+type Ref struct {
+	ID      access.ID
+	Address string
+	Name    string
+}
+
+// ScopeView is a scope as its viewer may see it. Without describe the details are empty.
+type ScopeView struct {
+	access.Scope
+	store.ScopeDetails
+	Address   string
+	Described bool
+	Path      []Ref    // from the organisation down to the scope itself
+	May       []string // the permissions the viewer holds here on the scope itself, its roles, grants and people
+	Creatable []string // the types the viewer may create in it
+	Offered   []string // the platform services offered in it; nil when nothing narrows them
+}
+
+// Node is a scope in a listing.
+type Node struct {
+	access.Scope
+	Address string
+	Title   string
+	Depth   int
+	More    bool // it has children that are not listed
+}
+
+// NewScope is a scope that somebody wants.
+type NewScope struct {
+	Kind, Name, Type, Title, Description string
+	Tags                                 map[string]string
+}
+
+// treeLimit bounds how many scopes one answer lists.
+const treeLimit = 2000
+
+// ShowScope gives a scope by id or address.
+func (s *Service) ShowScope(ctx context.Context, c Caller, key string) (ScopeView, error) {
+	d, err := s.open(ctx, c)
+	if err != nil {
+		return ScopeView{}, err
+	}
+	scope, err := d.scope(key)
+	if err != nil {
+		return ScopeView{}, err
+	}
+	return s.scopeView(ctx, d, scope)
+}
+
+func (s *Service) scopeView(ctx context.Context, d desk, scope access.Scope) (ScopeView, error) {
+	v := ScopeView{Scope: scope, Address: d.Address(scope.ID), Described: d.may("describe "+scope.TypeName(), scope.ID)}
+	for above := range d.Path(scope.ID) {
+		v.Path = append(v.Path, d.ref(above))
+	}
+	slices.Reverse(v.Path)
+	about := []string{scope.TypeName(), "role", "grant", "policy"}
+	if scope.Kind == access.Organisation {
+		about = append(about, "user", "group")
+	}
+	for _, name := range about {
+		t, _ := d.Catalogue().Type(name)
+		for _, o := range t.Operations {
+			if d.view.May(o.Permission, scope.ID) {
+				v.May = append(v.May, o.String())
+			}
+		}
+	}
+	v.Offered = d.OfferedAt(scope.ID)
+	for _, t := range d.Catalogue().Placeable(scope.TypeName()) {
+		if v.Offered != nil && t.Service != "tree" && !slices.Contains(v.Offered, t.Service) {
+			continue
+		}
+		if d.may("create "+t.Name, scope.ID) {
+			v.Creatable = append(v.Creatable, t.Name)
+		}
+	}
+	if v.Described {
+		details, err := s.records.ScopeDetails(ctx, []access.ID{scope.ID})
+		if err != nil {
+			return ScopeView{}, err
+		}
+		v.ScopeDetails = details[scope.ID]
+	} else {
+		v.Scope.Tags = nil
+	}
+	return v, nil
+}
+
+func (d desk) ref(scope access.Scope) Ref {
+	return Ref{ID: scope.ID, Address: d.Address(scope.ID), Name: scope.FullName()}
+}
+
+// ShowTree lists the scopes at and below one, level by level, as far as the caller sees them.
+func (s *Service) ShowTree(ctx context.Context, c Caller, key string, depth int) (nodes []Node, revision uint64, err error) {
+	d, err := s.open(ctx, c)
+	if err != nil {
+		return nil, 0, err
+	}
+	top, err := d.scope(key)
+	if err != nil {
+		return nil, 0, err
+	}
+	nodes = []Node{{Scope: top, Address: d.Address(top.ID)}}
+	for i := 0; i < len(nodes); i++ {
+		for child := range d.Children(nodes[i].ID, "") {
+			if !d.view.Sees(child.ID) {
+				continue
+			}
+			if nodes[i].Depth == depth || len(nodes) == treeLimit {
+				nodes[i].More = true
+				break
+			}
+			nodes = append(nodes, Node{Scope: child, Address: nodes[i].Address + "/" + child.FullName(), Depth: nodes[i].Depth + 1})
+		}
+	}
+	return nodes, d.Revision(), s.addTitles(ctx, d, nodes)
+}
+
+// ListChildren lists the scopes directly below one, by name, a page at a time; next is the cursor of the page after.
+func (s *Service) ListChildren(ctx context.Context, c Caller, key, after string, limit int) (nodes []Node, next string, err error) {
+	d, err := s.open(ctx, c)
+	if err != nil {
+		return nil, "", err
+	}
+	scope, err := d.scope(key)
+	if err != nil {
+		return nil, "", err
+	}
+	address := d.Address(scope.ID)
+	for child := range d.Children(scope.ID, after) {
+		if !d.view.Sees(child.ID) {
+			continue
+		}
+		if len(nodes) == limit {
+			next = nodes[limit-1].FullName()
+			break
+		}
+		nodes = append(nodes, Node{Scope: child, Address: address + "/" + child.FullName(), Depth: 1, More: d.anyChildSeen(child.ID)})
+	}
+	return nodes, next, s.addTitles(ctx, d, nodes)
+}
+
+func (d desk) anyChildSeen(id access.ID) bool {
+	for child := range d.Children(id, "") {
+		if d.view.Sees(child.ID) {
+			return true
+		}
+	}
+	return false
+}
+
+// addTitles fills in the titles of those scopes that the viewer may describe.
+func (s *Service) addTitles(ctx context.Context, d desk, nodes []Node) error {
+	var described []access.ID
+	for _, n := range nodes {
+		if d.may("describe "+n.TypeName(), n.ID) {
+			described = append(described, n.ID)
+		}
+	}
+	details, err := s.records.ScopeDetails(ctx, described)
+	if err != nil {
+		return err
+	}
+	for i := range nodes {
+		nodes[i].Title = details[nodes[i].ID].Title
+	}
+	return nil
+}
+
+// CreateScope makes a folder, project, compartment or resource in a scope.
+func (s *Service) CreateScope(ctx context.Context, c Caller, parent string, wanted NewScope) (ScopeView, uint64, error) {
+	var made access.Scope
+	next, err := s.make(ctx, c, s.planScope(parent, wanted, &made))
+	if err != nil {
+		return ScopeView{}, 0, err
+	}
+	view, err := s.scopeView(ctx, s.deskOf(next, c), made)
+	return view, next.Revision(), err
+}
+
+// PreviewScope gives the impact of making a scope and makes none.
+func (s *Service) PreviewScope(ctx context.Context, c Caller, parent string, wanted NewScope) (Impact, error) {
+	return s.preview(ctx, c, s.planScope(parent, wanted, &access.Scope{}))
+}
+
+func (s *Service) planScope(parent string, wanted NewScope, made *access.Scope) planner {
+	return func(d desk) (plan, error) {
+		above, err := d.scope(parent)
+		if err != nil {
+			return plan{}, err
+		}
+		scope, details, err := s.newScope(wanted, above.ID)
+		if err != nil {
+			return plan{}, err
+		}
+		// A misplaced or unknown type is said so first: permission to make one would not help.
+		if _, err := d.With(d.Revision(), access.CreateScope{Scope: scope}); err != nil && !d.rulesOnNames(err) {
+			return plan{}, broken(err, "")
+		}
+		if err := d.need("create "+scope.TypeName(), above); err != nil {
+			return plan{}, err
+		}
+		*made = scope
+		return plan{
+			changes: []access.Change{access.CreateScope{Scope: scope}},
+			rows:    func(tx *store.Tx) error { return tx.CreateScope(scope, details) },
+			what:    fmt.Sprintf("created %s %s in %s", scope.TypeName(), scope.FullName(), d.Address(above.ID)),
+		}, nil
+	}
+}
+
+// OfferServices names the platform services offered beneath a container; nil narrows nothing.
+func (s *Service) OfferServices(ctx context.Context, c Caller, key string, services []string) (uint64, error) {
+	next, err := s.make(ctx, c, planOffer(key, services))
+	if err != nil {
+		return 0, err
+	}
+	return next.Revision(), nil
+}
+
+// PreviewOffer gives the impact of offering other services and changes nothing.
+func (s *Service) PreviewOffer(ctx context.Context, c Caller, key string, services []string) (Impact, error) {
+	return s.preview(ctx, c, planOffer(key, services))
+}
+
+func planOffer(key string, services []string) planner {
+	return func(d desk) (plan, error) {
+		scope, err := d.scope(key)
+		if err != nil {
+			return plan{}, err
+		}
+		if err := d.need("edit "+scope.TypeName(), scope); err != nil {
+			return plan{}, err
+		}
+		what := "offered all services at " + d.Address(scope.ID)
+		if services != nil {
+			services = slices.Compact(slices.Sorted(slices.Values(services)))
+			what = fmt.Sprintf("offered %s only at %s", strings.Join(services, ", "), d.Address(scope.ID))
+		}
+		return plan{
+			changes: []access.Change{access.OfferServices{ID: scope.ID, Services: services}},
+			rows:    func(tx *store.Tx) error { return tx.OfferServices(scope, services) },
+			what:    what,
+		}, nil
+	}
+}
+
+// rulesOnNames reports whether an error tells of a name that is there already, which only those may learn who could
+// have made it.
+func (d desk) rulesOnNames(err error) bool {
+	v, ok := err.(*access.Violation)
+	return ok && v.Rule == access.RuleTaken
+}
+
+func (s *Service) newScope(wanted NewScope, parent access.ID) (access.Scope, store.ScopeDetails, error) {
+	kind, err := access.ParseKind(wanted.Kind)
+	if err != nil {
+		return access.Scope{}, store.ScopeDetails{}, broken(err, "kind")
+	}
+	switch {
+	case kind == access.Resource && wanted.Type == "":
+		return access.Scope{}, store.ScopeDetails{}, &Problem{Kind: Invalid, Detail: "a resource needs a type", Next: "say which, such as bucket", Field: "type"}
+	case kind != access.Resource && wanted.Type != "":
+		return access.Scope{}, store.ScopeDetails{}, &Problem{Kind: Invalid, Detail: fmt.Sprintf("a %s has no type", kind), Next: "leave the type out, or make a resource", Field: "type"}
+	}
+	for key, value := range wanted.Tags {
+		if access.CheckName(key) != nil {
+			return access.Scope{}, store.ScopeDetails{}, &Problem{Kind: Invalid, Detail: fmt.Sprintf("the tag %q is no name", key), Next: "use lower-case letters, digits and hyphens", Field: "tags"}
+		}
+		if err := checkLine("tags", "the tag "+key, value); err != nil {
+			return access.Scope{}, store.ScopeDetails{}, err
+		}
+	}
+	if err := checkLine("title", "the title", wanted.Title); err != nil {
+		return access.Scope{}, store.ScopeDetails{}, err
+	}
+	scope := access.Scope{ID: newID(), Parent: parent, Kind: kind, Name: wanted.Name, Type: wanted.Type, Tags: maps.Clone(wanted.Tags)}
+	return scope, store.ScopeDetails{Title: wanted.Title, Description: wanted.Description, CreatedAt: s.moment()}, nil
+}
+
+// checkLine refuses text that is not one clean line.
+func checkLine(field, what, text string) error {
+	if !utf8.ValidString(text) || strings.ContainsFunc(text, func(r rune) bool { return r < ' ' || r == 0x7f }) {
+		return &Problem{Kind: Invalid, Detail: what + " holds characters that are not printed", Next: "write it as one line of text", Field: field}
+	}
+	return nil
+}
+
+// checkEmail refuses what is no bare email address (RFC 5322). None at all is allowed.
+func checkEmail(email string) error {
+	if email == "" {
+		return nil
+	}
+	if parsed, err := mail.ParseAddress(email); err != nil || parsed.Address != email {
+		return &Problem{Kind: Invalid, Detail: fmt.Sprintf("%q is no email address", email), Next: "write one such as bram@lindenmere.example, or none", Field: "email"}
+	}
+	return nil
+}
