@@ -1,0 +1,235 @@
+package server
+
+import (
+	"context"
+	"crypto/subtle"
+	"errors"
+	"fmt"
+	"mime"
+	"net/http"
+	"regexp"
+	"slices"
+	"strings"
+
+	"github.com/getkin/kin-openapi/openapi3"
+	"github.com/getkin/kin-openapi/openapi3filter"
+	"github.com/getkin/kin-openapi/routers"
+	"github.com/gin-gonic/gin"
+
+	"arbora.example/access"
+	"arbora.example/api"
+	"arbora.example/people"
+	"arbora.example/service"
+)
+
+// route is an operation of the contract and what it needs of its caller.
+type route struct {
+	routers.Route
+	needs string
+}
+
+var pathParameter = regexp.MustCompile(`\{(\w+)\}`)
+
+// readContract gives the routes of the contract by method and gin path. Every one declares what it needs.
+func readContract() (map[string]route, error) {
+	spec, err := openapi3.NewLoader().LoadFromData(api.Contract)
+	if err != nil {
+		return nil, fmt.Errorf("the contract cannot be read: %w", err)
+	}
+	routes := map[string]route{}
+	for path, item := range spec.Paths.Map() {
+		for method, operation := range item.Operations() {
+			needs, _ := operation.Extensions["x-needs"].(string)
+			if needs == "" {
+				return nil, fmt.Errorf("the contract does not declare what %s %s needs: add x-needs", method, path)
+			}
+			key := method + " " + basePath + pathParameter.ReplaceAllString(path, ":$1")
+			routes[key] = route{
+				Route: routers.Route{Spec: spec, Path: path, PathItem: item, Method: method, Operation: operation},
+				needs: needs,
+			}
+		}
+	}
+	return routes, nil
+}
+
+type callerKey struct{}
+
+// callerOf gives who calls; there is none on routes that need nothing.
+func callerOf(ctx context.Context) (service.Caller, bool) {
+	caller, ok := ctx.Value(callerKey{}).(service.Caller)
+	return caller, ok
+}
+
+// admit lets a request through to its handler when its caller is known and it fits the contract.
+func (s *Server) admit(c *gin.Context) {
+	r, ok := s.routes[c.Request.Method+" "+c.FullPath()]
+	if !ok {
+		s.writeError(c, fmt.Errorf("%s %s is not in the contract", c.Request.Method, c.FullPath()))
+		return
+	}
+	if r.needs != "nothing" {
+		caller, err := s.identify(c)
+		if err != nil {
+			s.writeError(c, err)
+			return
+		}
+		caller.Confirmed = strings.Trim(c.GetHeader("If-Match"), `"`)
+		c.Request = c.Request.WithContext(context.WithValue(c.Request.Context(), callerKey{}, caller))
+		if caller.Identity.Temporary && !slices.Contains(beforeChoosing, r.Operation.OperationID) {
+			writeProblem(c, problemOf(http.StatusForbidden, "choose-password", "your password is temporary", "choose your own first: arbora password, or the console's page for it"))
+			return
+		}
+	}
+	if err := checkRequest(c, r); err != nil {
+		s.writeError(c, err)
+	}
+}
+
+// beforeChoosing are the operations open to somebody whose password is temporary.
+var beforeChoosing = []string{"getSession", "signOut", "choosePassword"}
+
+// identifyChosen is identify for what is open only to those who have chosen their password.
+func (s *Server) identifyChosen(c *gin.Context) (service.Caller, error) {
+	caller, err := s.identify(c)
+	if err == nil && caller.Identity.Temporary {
+		err = &service.Problem{Kind: service.Refused, Detail: "your password is temporary", Next: "choose your own first: arbora password, or the console's page for it"}
+	}
+	return caller, err
+}
+
+// identify finds the caller by bearer token, or by cookie; a write by cookie needs the CSRF token beside it.
+func (s *Server) identify(c *gin.Context) (service.Caller, error) {
+	if header := c.GetHeader("Authorization"); header != "" {
+		scheme, token, _ := strings.Cut(header, " ")
+		if !strings.EqualFold(scheme, "Bearer") {
+			return service.Caller{}, &service.Problem{Kind: service.NotSignedIn, Detail: "the Authorization header is not understood", Next: "send Bearer and the token"}
+		}
+		return s.service.Caller(c.Request.Context(), people.Token(strings.TrimSpace(token)), c.ClientIP())
+	}
+	cookie, err := c.Cookie(cookieName)
+	if err != nil && !errors.Is(err, http.ErrNoCookie) {
+		return service.Caller{}, err
+	}
+	token := people.Token(cookie)
+	caller, err := s.service.Caller(c.Request.Context(), token, c.ClientIP())
+	if err != nil {
+		return service.Caller{}, err
+	}
+	if c.Request.Method != http.MethodGet && subtle.ConstantTimeCompare([]byte(c.GetHeader(csrfHeader)), []byte(token.CSRF())) != 1 {
+		return service.Caller{}, &service.Problem{Kind: service.Refused, Detail: "the CSRF token is missing or wrong", Next: "send the one of GET /session as " + csrfHeader}
+	}
+	return caller, nil
+}
+
+const (
+	cookieName = "arbora-session"
+	csrfHeader = "X-CSRF-Token"
+)
+
+func sessionCookie(c *http.Request, value string, maxAge int) string {
+	cookie := http.Cookie{
+		Name: cookieName, Value: value, Path: "/", MaxAge: maxAge,
+		HttpOnly: true, SameSite: http.SameSiteStrictMode, Secure: c.TLS != nil,
+	}
+	return cookie.String()
+}
+
+// checkRequest holds a request against the contract and says in plain words what does not fit.
+func checkRequest(c *gin.Context, r route) error {
+	if body := r.Operation.RequestBody; body != nil {
+		kind, _, err := mime.ParseMediaType(c.ContentType())
+		if err != nil || kind != "application/json" {
+			return &service.Problem{Kind: service.Invalid, Detail: fmt.Sprintf("the content type %q is not understood", c.ContentType()), Next: "send application/json"}
+		}
+	}
+	parameters := map[string]string{}
+	for _, p := range c.Params {
+		parameters[p.Key] = p.Value
+	}
+	err := openapi3filter.ValidateRequest(c.Request.Context(), &openapi3filter.RequestValidationInput{
+		Request: c.Request, PathParams: parameters, Route: &r.Route,
+		Options: &openapi3filter.Options{MultiError: false, AuthenticationFunc: openapi3filter.NoopAuthenticationFunc},
+	})
+	if err == nil {
+		return nil
+	}
+	var tooLarge *http.MaxBytesError
+	if errors.As(err, &tooLarge) {
+		return tooLarge
+	}
+	return misfit(err)
+}
+
+// misfit tells in plain words how a request does not fit the contract.
+func misfit(err error) *service.Problem {
+	p := &service.Problem{Kind: service.Invalid, Next: "mend the request; the contract in openapi.yaml has its form"}
+	var request *openapi3filter.RequestError
+	if errors.As(err, &request) && request.Parameter != nil {
+		p.Field = request.Parameter.Name
+	}
+	var schema *openapi3.SchemaError
+	var parse *openapi3filter.ParseError
+	switch {
+	case errors.As(err, &schema):
+		if at := strings.Join(schema.JSONPointer(), "."); at != "" {
+			p.Field = at
+		}
+		p.Detail = schemaDetail(schema, p)
+	case errors.As(err, &parse) && p.Field == "":
+		p.Detail, p.Next = "the body is not well-formed JSON: "+parse.RootCause().Error(), "send one JSON object"
+	case errors.Is(err, openapi3filter.ErrInvalidRequired):
+		p.Detail = "a body is needed"
+		if p.Field != "" {
+			p.Detail = p.Field + " is missing"
+		}
+	default:
+		p.Detail = "the request does not fit the contract: " + err.Error()
+	}
+	return p
+}
+
+var unknownProperty = regexp.MustCompile(`property "([^"]+)" is unsupported`)
+
+func schemaDetail(e *openapi3.SchemaError, p *service.Problem) string {
+	at := p.Field
+	if at == "" {
+		at = "the body"
+	}
+	switch e.SchemaField {
+	case "properties":
+		if found := unknownProperty.FindStringSubmatch(e.Reason); found != nil {
+			p.Field = strings.TrimPrefix(strings.Join(append(e.JSONPointer(), found[1]), "."), ".")
+			var known []string
+			for name := range e.Schema.Properties {
+				known = append(known, name)
+			}
+			slices.Sort(known)
+			if p.Nearest = access.Nearest(found[1], known); p.Nearest != "" {
+				p.Next = "did you mean " + p.Nearest + "?"
+			} else {
+				p.Next = "the fields are " + strings.Join(known, ", ")
+			}
+			return fmt.Sprintf("there is no field %q", found[1])
+		}
+	case "required":
+		return p.Field + " is missing"
+	case "enum":
+		values := make([]string, len(e.Schema.Enum))
+		for i, v := range e.Schema.Enum {
+			values[i] = fmt.Sprint(v)
+		}
+		p.Nearest = access.Nearest(fmt.Sprint(e.Value), values)
+		p.Next = "use one of " + strings.Join(values, ", ")
+		return fmt.Sprintf("%s cannot be %q", at, fmt.Sprint(e.Value))
+	case "maxLength":
+		return fmt.Sprintf("%s is longer than %d characters", at, *e.Schema.MaxLength)
+	case "minLength":
+		return fmt.Sprintf("%s is shorter than %d characters", at, e.Schema.MinLength)
+	case "maximum", "minimum":
+		return fmt.Sprintf("%s is out of bounds: %s", at, e.Reason)
+	case "type":
+		return fmt.Sprintf("%s has the wrong type: %s", at, e.Reason)
+	}
+	return at + ": " + e.Reason
+}

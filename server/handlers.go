@@ -1,0 +1,334 @@
+package server
+
+import (
+	"context"
+	"net/http"
+
+	"github.com/gin-gonic/gin"
+
+	"arbora.example/api"
+	. "arbora.example/server/contract" //lint:ignore ST1001 the contract's names are this file's vocabulary
+	"arbora.example/service"
+)
+
+// handlers fills the contract: each method asks the service and turns what comes back into the contract's types.
+type handlers struct{ *Server }
+
+var _ StrictServerInterface = handlers{}
+
+func (h handlers) GetStatus(ctx context.Context, _ GetStatusRequestObject) (GetStatusResponseObject, error) {
+	ctx = requestOf(ctx).Context()
+	if err := h.service.Healthy(ctx); err != nil {
+		return nil, err
+	}
+	empty, err := h.service.IsEmpty(ctx)
+	if err != nil {
+		return nil, err
+	}
+	status := GetStatus200JSONResponse{Empty: empty, Version: h.version}
+	if empty {
+		status.Next = optional("Nobody has set this service up yet: " + service.HowToSetUp)
+	}
+	return status, nil
+}
+
+func (h handlers) SignIn(ctx context.Context, r SignInRequestObject) (SignInResponseObject, error) {
+	request, from := requestOf(ctx), ctx.(*gin.Context).ClientIP()
+	caller, err := h.service.SignIn(request.Context(), service.Attempt{
+		Name: r.Body.Name, Password: r.Body.Password, Organisation: text(r.Body.Organisation), From: from, Agent: agentOf(request),
+	})
+	if err != nil {
+		return nil, err
+	}
+	answer := SignIn200JSONResponse{Body: sessionOf(caller)}
+	if r.Body.Token != nil && *r.Body.Token {
+		answer.Body.Token = optional(string(caller.Token))
+	} else {
+		cookie := sessionCookie(request, string(caller.Token), 0)
+		answer.Headers.SetCookie = &cookie
+	}
+	return answer, nil
+}
+
+func (h handlers) GetSession(ctx context.Context, _ GetSessionRequestObject) (GetSessionResponseObject, error) {
+	_, caller := who(ctx)
+	return GetSession200JSONResponse(sessionOf(caller)), nil
+}
+
+func (h handlers) SignOut(ctx context.Context, _ SignOutRequestObject) (SignOutResponseObject, error) {
+	request := requestOf(ctx)
+	ctx, caller := who(ctx)
+	if err := h.service.SignOut(ctx, caller); err != nil {
+		return nil, err
+	}
+	cookie := sessionCookie(request, "", -1)
+	return SignOut204Response{Headers: SignOut204ResponseHeaders{SetCookie: &cookie}}, nil
+}
+
+func (h handlers) EditProfile(ctx context.Context, r EditProfileRequestObject) (EditProfileResponseObject, error) {
+	ctx, caller := who(ctx)
+	caller, err := h.service.EditProfile(ctx, caller, r.Body.Title, r.Body.Email)
+	if err != nil {
+		return nil, err
+	}
+	return EditProfile200JSONResponse(sessionOf(caller)), nil
+}
+
+func (h handlers) ChoosePassword(ctx context.Context, r ChoosePasswordRequestObject) (ChoosePasswordResponseObject, error) {
+	ctx, caller := who(ctx)
+	caller, err := h.service.ChoosePassword(ctx, caller, r.Body.Current, r.Body.New)
+	if err != nil {
+		return nil, err
+	}
+	return ChoosePassword200JSONResponse(sessionOf(caller)), nil
+}
+
+func (h handlers) ListOrganisations(ctx context.Context, _ ListOrganisationsRequestObject) (ListOrganisationsResponseObject, error) {
+	ctx, caller := who(ctx)
+	list, err := h.service.ListOrganisations(ctx, caller)
+	if err != nil {
+		return nil, err
+	}
+	return ListOrganisations200JSONResponse{Organisations: each(list, organisationOf)}, nil
+}
+
+func (h handlers) CreateOrganisation(ctx context.Context, r CreateOrganisationRequestObject) (CreateOrganisationResponseObject, error) {
+	ctx, caller := who(ctx)
+	made, err := h.service.CreateOrganisation(ctx, caller, service.NewOrganisation{
+		Name: r.Body.Name, Title: text(r.Body.Title), Description: text(r.Body.Description), Steward: newUserOf(r.Body.Steward),
+	})
+	if err != nil {
+		return nil, err
+	}
+	return CreateOrganisation201JSONResponse{
+		Organisation: organisationOf(made.Organisation), Steward: userOf(made.Steward),
+		Password: optional(made.Password), Revision: int64(made.Revision),
+	}, nil
+}
+
+func (h handlers) GetCatalogue(ctx context.Context, r GetCatalogueRequestObject) (GetCatalogueResponseObject, error) {
+	ctx, caller := who(ctx)
+	now, err := h.service.Catalogue(ctx, caller, r.Organisation)
+	if err != nil {
+		return nil, err
+	}
+	return GetCatalogue200JSONResponse(catalogueOf(now.Catalogue(), now.Roles())), nil
+}
+
+func (h handlers) ListUsers(ctx context.Context, r ListUsersRequestObject) (ListUsersResponseObject, error) {
+	ctx, caller := who(ctx)
+	users, next, err := h.service.ListUsers(ctx, caller, r.Organisation, text(r.Params.After), limit(r.Params.Limit))
+	if err != nil {
+		return nil, err
+	}
+	return ListUsers200JSONResponse{Users: each(users, userOf), Next: optional(next)}, nil
+}
+
+func (h handlers) CreateUser(ctx context.Context, r CreateUserRequestObject) (CreateUserResponseObject, error) {
+	ctx, caller := who(ctx)
+	if yes(r.Params.Preview) {
+		written, err := previewed(h.service.PreviewUser(ctx, caller, r.Organisation, newUserOf(*r.Body)))
+		return CreateUser200JSONResponse(written), err
+	}
+	made, err := h.service.CreateUser(ctx, caller, r.Organisation, newUserOf(*r.Body))
+	if err != nil {
+		return nil, err
+	}
+	return CreateUser201JSONResponse{
+		User: userOf(made.User), SignIn: made.SignIn.String(), Password: optional(made.Password), Key: h.keyMadeOrNone(made.Key),
+		Revision: int64(made.Revision),
+	}, nil
+}
+
+func (h handlers) ListGroups(ctx context.Context, r ListGroupsRequestObject) (ListGroupsResponseObject, error) {
+	ctx, caller := who(ctx)
+	groups, next, err := h.service.ListGroups(ctx, caller, r.Organisation, text(r.Params.After), limit(r.Params.Limit))
+	if err != nil {
+		return nil, err
+	}
+	return ListGroups200JSONResponse{Groups: each(groups, groupOf), Next: optional(next)}, nil
+}
+
+func (h handlers) CreateGroup(ctx context.Context, r CreateGroupRequestObject) (CreateGroupResponseObject, error) {
+	ctx, caller := who(ctx)
+	wanted := service.NewGroup{
+		Name: r.Body.Name, Title: text(r.Body.Title), Description: text(r.Body.Description), Tags: value(r.Body.Tags),
+		Owner: somebodyOrNone(r.Body.Owner), Gathers: text(r.Body.Gathers),
+	}
+	if yes(r.Params.Preview) {
+		written, err := previewed(h.service.PreviewGroup(ctx, caller, r.Organisation, wanted))
+		return CreateGroup200JSONResponse(written), err
+	}
+	group, revision, err := h.service.CreateGroup(ctx, caller, r.Organisation, wanted)
+	if err != nil {
+		return nil, err
+	}
+	return CreateGroup201JSONResponse{Group: groupOf(group), Revision: int64(revision)}, nil
+}
+
+func (h handlers) AddMember(ctx context.Context, r AddMemberRequestObject) (AddMemberResponseObject, error) {
+	change := service.MemberChange{Organisation: r.Organisation, Group: r.Group, Kind: string(r.Body.Kind), Name: r.Body.Name}
+	written, err := h.changeMember(ctx, change, r.Params.Preview)
+	return AddMember200JSONResponse(written), err
+}
+
+func (h handlers) RemoveMember(ctx context.Context, r RemoveMemberRequestObject) (RemoveMemberResponseObject, error) {
+	change := service.MemberChange{Organisation: r.Organisation, Group: r.Group, Kind: string(r.Kind), Name: r.Member, Remove: true}
+	written, err := h.changeMember(ctx, change, r.Params.Preview)
+	return RemoveMember200JSONResponse(written), err
+}
+
+func (h handlers) changeMember(ctx context.Context, change service.MemberChange, preview *bool) (api.Written, error) {
+	ctx, caller := who(ctx)
+	if yes(preview) {
+		return previewed(h.service.PreviewMember(ctx, caller, change))
+	}
+	revision, err := h.service.ChangeMember(ctx, caller, change)
+	return api.Written{Revision: int64(revision)}, err
+}
+
+func (h handlers) ShowScope(ctx context.Context, r ShowScopeRequestObject) (ShowScopeResponseObject, error) {
+	ctx, caller := who(ctx)
+	view, err := h.service.ShowScope(ctx, caller, r.Scope)
+	if err != nil {
+		return nil, err
+	}
+	return ShowScope200JSONResponse(scopeOf(view)), nil
+}
+
+func (h handlers) ShowTree(ctx context.Context, r ShowTreeRequestObject) (ShowTreeResponseObject, error) {
+	ctx, caller := who(ctx)
+	depth := 32
+	if r.Params.Depth != nil {
+		depth = *r.Params.Depth
+	}
+	nodes, revision, err := h.service.ShowTree(ctx, caller, r.Scope, depth)
+	if err != nil {
+		return nil, err
+	}
+	return ShowTree200JSONResponse{Scopes: each(nodes, nodeOf), Revision: int64(revision)}, nil
+}
+
+func (h handlers) ListChildren(ctx context.Context, r ListChildrenRequestObject) (ListChildrenResponseObject, error) {
+	ctx, caller := who(ctx)
+	nodes, next, err := h.service.ListChildren(ctx, caller, r.Scope, text(r.Params.After), limit(r.Params.Limit))
+	if err != nil {
+		return nil, err
+	}
+	return ListChildren200JSONResponse{Scopes: each(nodes, nodeOf), Next: optional(next)}, nil
+}
+
+func (h handlers) CreateScope(ctx context.Context, r CreateScopeRequestObject) (CreateScopeResponseObject, error) {
+	ctx, caller := who(ctx)
+	wanted := service.NewScope{
+		Kind: string(r.Body.Kind), Name: r.Body.Name, Type: text(r.Body.Type),
+		Title: text(r.Body.Title), Description: text(r.Body.Description),
+	}
+	if r.Body.Tags != nil {
+		wanted.Tags = *r.Body.Tags
+	}
+	if yes(r.Params.Preview) {
+		written, err := previewed(h.service.PreviewScope(ctx, caller, r.Scope, wanted))
+		return CreateScope200JSONResponse(written), err
+	}
+	view, revision, err := h.service.CreateScope(ctx, caller, r.Scope, wanted)
+	if err != nil {
+		return nil, err
+	}
+	return CreateScope201JSONResponse{Scope: scopeOf(view), Revision: int64(revision)}, nil
+}
+
+func (h handlers) ListGrants(ctx context.Context, r ListGrantsRequestObject) (ListGrantsResponseObject, error) {
+	ctx, caller := who(ctx)
+	grants, revision, err := h.service.ListGrants(ctx, caller, r.Scope)
+	if err != nil {
+		return nil, err
+	}
+	return ListGrants200JSONResponse{Grants: each(grants, grantOf), Revision: int64(revision)}, nil
+}
+
+func (h handlers) CreateGrant(ctx context.Context, r CreateGrantRequestObject) (CreateGrantResponseObject, error) {
+	ctx, caller := who(ctx)
+	wanted := service.NewGrant{
+		Scope: r.Scope, Kind: string(r.Body.Principal.Kind), Name: r.Body.Principal.Name,
+		Role: r.Body.Role, Description: text(r.Body.Description), Condition: text(r.Body.Condition),
+		Period: periodOf(r.Body.From, r.Body.Until),
+	}
+	if yes(r.Params.Preview) {
+		written, err := previewed(h.service.PreviewGrant(ctx, caller, wanted))
+		return CreateGrant200JSONResponse(written), err
+	}
+	grant, revision, err := h.service.CreateGrant(ctx, caller, wanted)
+	if err != nil {
+		return nil, err
+	}
+	return CreateGrant201JSONResponse{Grant: grantOf(grant), Revision: int64(revision)}, nil
+}
+
+func (h handlers) RevokeGrant(ctx context.Context, r RevokeGrantRequestObject) (RevokeGrantResponseObject, error) {
+	ctx, caller := who(ctx)
+	if yes(r.Params.Preview) {
+		written, err := previewed(h.service.PreviewRevocation(ctx, caller, r.Grant))
+		return RevokeGrant200JSONResponse(written), err
+	}
+	revision, err := h.service.RevokeGrant(ctx, caller, r.Grant)
+	return RevokeGrant200JSONResponse{Revision: int64(revision)}, err
+}
+
+func (h handlers) Check(ctx context.Context, r CheckRequestObject) (CheckResponseObject, error) {
+	ctx, caller := who(ctx)
+	asked := service.Asked{Scope: r.Scope, Rest: text(r.Body.Address), Permission: r.Body.Permission, Told: toldOf(r.Body.Told)}
+	if p := r.Body.Principal; p != nil {
+		asked.Kind, asked.Name = string(p.Kind), p.Name
+	}
+	answer, err := h.service.Check(ctx, caller, asked)
+	if err != nil {
+		return nil, err
+	}
+	return Check200JSONResponse(answerOf(answer)), nil
+}
+
+func (h handlers) ListHolders(ctx context.Context, r ListHoldersRequestObject) (ListHoldersResponseObject, error) {
+	ctx, caller := who(ctx)
+	holders, err := h.service.Holders(ctx, caller, service.Asked{Scope: r.Scope, Permission: r.Body.Permission, Told: toldOf(r.Body.Told)})
+	if err != nil {
+		return nil, err
+	}
+	return ListHolders200JSONResponse(holdersOf(holders)), nil
+}
+
+// who gives the caller of a route that needs one, which admit has seen to, and the request's own context: gin's is used
+// again for the next request, and must not be handed to what may outlive this one.
+func who(ctx context.Context) (context.Context, service.Caller) {
+	ctx = requestOf(ctx).Context()
+	caller, ok := callerOf(ctx)
+	if !ok {
+		panic("server: a route that needs a caller was not admitted")
+	}
+	return ctx, caller
+}
+
+// requestOf gives the request that a handler's context came with: gin hands its own context on.
+func requestOf(ctx context.Context) *http.Request { return ctx.(*gin.Context).Request }
+
+func text(optional *string) string {
+	if optional == nil {
+		return ""
+	}
+	return *optional
+}
+
+func yes(optional *bool) bool { return optional != nil && *optional }
+
+// previewed answers a preview.
+func previewed(impact service.Impact, err error) (api.Written, error) {
+	told := impactOf(impact)
+	return api.Written{Revision: int64(impact.Revision), Impact: &told}, err
+}
+
+func limit(optional *int) int {
+	if optional == nil {
+		return 200
+	}
+	return *optional
+}

@@ -1,0 +1,286 @@
+package server
+
+import (
+	"context"
+	"net/http"
+
+	"arbora.example/access"
+	"arbora.example/api"
+	"arbora.example/people"
+	. "arbora.example/server/contract" //lint:ignore ST1001 the contract's names are this file's vocabulary
+	"arbora.example/service"
+	"arbora.example/store"
+)
+
+func somebody(kind api.PrincipalKind, name string) service.Somebody {
+	return service.Somebody{Kind: string(kind), Name: name}
+}
+
+func somebodyOrNone(p *api.PrincipalRef) service.Somebody {
+	if p == nil {
+		return service.Somebody{}
+	}
+	return somebody(p.Kind, p.Name)
+}
+
+func (h handlers) ShowPrincipal(ctx context.Context, r ShowPrincipalRequestObject) (ShowPrincipalResponseObject, error) {
+	ctx, caller := who(ctx)
+	view, err := h.service.ShowPrincipal(ctx, caller, r.Organisation, somebody(r.Kind, r.Principal))
+	if err != nil {
+		return nil, err
+	}
+	return ShowPrincipal200JSONResponse(principalOf(view)), nil
+}
+
+func (h handlers) ShowReach(ctx context.Context, r ShowReachRequestObject) (ShowReachResponseObject, error) {
+	ctx, caller := who(ctx)
+	reach, err := h.service.Reach(ctx, caller, r.Organisation, somebody(r.Kind, r.Principal))
+	if err != nil {
+		return nil, err
+	}
+	return ShowReach200JSONResponse(reachOf(reach)), nil
+}
+
+func (h handlers) EditPrincipal(ctx context.Context, r EditPrincipalRequestObject) (EditPrincipalResponseObject, error) {
+	ctx, caller := who(ctx)
+	edit := service.PrincipalEdit{
+		Name: r.Body.Name, Title: r.Body.Title, Description: r.Body.Description, Email: r.Body.Email,
+		Tags: value(r.Body.Tags), Gathers: r.Body.Gathers,
+	}
+	if r.Body.Owner != nil || yes(r.Body.NoOwner) {
+		owner := somebodyOrNone(r.Body.Owner)
+		edit.Owner = &owner
+	}
+	who := somebody(r.Kind, r.Principal)
+	if yes(r.Params.Preview) {
+		written, err := previewed(h.service.PreviewEdit(ctx, caller, r.Organisation, who, edit))
+		return EditPrincipal200JSONResponse(written), err
+	}
+	revision, err := h.service.EditPrincipal(ctx, caller, r.Organisation, who, edit)
+	return EditPrincipal200JSONResponse{Revision: int64(revision)}, err
+}
+
+func (h handlers) SetState(ctx context.Context, r SetStateRequestObject) (SetStateResponseObject, error) {
+	ctx, caller := who(ctx)
+	who, to := somebody(r.Kind, r.Principal), people.State(r.Body.State)
+	if yes(r.Params.Preview) {
+		written, err := previewed(h.service.PreviewState(ctx, caller, r.Organisation, who, to))
+		return SetState200JSONResponse(written), err
+	}
+	revision, err := h.service.SetState(ctx, caller, r.Organisation, who, to)
+	return SetState200JSONResponse{Revision: int64(revision)}, err
+}
+
+func (h handlers) HandOver(ctx context.Context, r HandOverRequestObject) (HandOverResponseObject, error) {
+	ctx, caller := who(ctx)
+	from, to := somebody(r.Kind, r.Principal), somebody(r.Body.Kind, r.Body.Name)
+	if yes(r.Params.Preview) {
+		written, err := previewed(h.service.PreviewHandOver(ctx, caller, r.Organisation, from, to))
+		return HandOver200JSONResponse(written), err
+	}
+	revision, err := h.service.HandOver(ctx, caller, r.Organisation, from, to)
+	return HandOver200JSONResponse{Revision: int64(revision)}, err
+}
+
+func (h handlers) ResetPassword(ctx context.Context, r ResetPasswordRequestObject) (ResetPasswordResponseObject, error) {
+	ctx, caller := who(ctx)
+	if r.Kind != api.UserKind {
+		return nil, &service.Problem{Kind: service.Invalid, Detail: "only a user has a password that others reset", Next: "a guest is invited anew, a service account has keys", Field: "kind"}
+	}
+	password, revision, err := h.service.ResetPassword(ctx, caller, r.Organisation, r.Principal)
+	if err != nil {
+		return nil, err
+	}
+	return ResetPassword200JSONResponse{Password: password, Revision: int64(revision)}, nil
+}
+
+func (h handlers) CreateServiceAccount(ctx context.Context, r CreateServiceAccountRequestObject) (CreateServiceAccountResponseObject, error) {
+	ctx, caller := who(ctx)
+	wanted := service.NewAccount{Name: r.Body.Name, Title: text(r.Body.Title), Description: text(r.Body.Description), Tags: value(r.Body.Tags)}
+	if yes(r.Params.Preview) {
+		written, err := previewed(h.service.PreviewServiceAccount(ctx, caller, r.Scope, wanted))
+		return CreateServiceAccount200JSONResponse(written), err
+	}
+	made, revision, err := h.service.CreateServiceAccount(ctx, caller, r.Scope, wanted)
+	if err != nil {
+		return nil, err
+	}
+	return CreateServiceAccount201JSONResponse{Account: accountOf(made), Revision: int64(revision)}, nil
+}
+
+func (h handlers) ListServiceAccounts(ctx context.Context, r ListServiceAccountsRequestObject) (ListServiceAccountsResponseObject, error) {
+	ctx, caller := who(ctx)
+	list, err := h.service.ListServiceAccounts(ctx, caller, r.Scope)
+	if err != nil {
+		return nil, err
+	}
+	return ListServiceAccounts200JSONResponse{Accounts: each(list, accountOf)}, nil
+}
+
+func accountOf(a service.AccountView) api.Account {
+	return api.Account{Id: a.ID.String(), Name: a.Name, Address: a.Address, Title: a.Title, State: api.State(a.State), CreatedAt: a.CreatedAt}
+}
+
+func (h handlers) ShowSettings(ctx context.Context, r ShowSettingsRequestObject) (ShowSettingsResponseObject, error) {
+	ctx, caller := who(ctx)
+	settings, err := h.service.Settings(ctx, caller, r.Organisation)
+	if err != nil {
+		return nil, err
+	}
+	return ShowSettings200JSONResponse{KeysEach: settings.KeysEach, ForbidSignedIn: settings.ForbidSignedIn, ForbidPublic: settings.ForbidPublic}, nil
+}
+
+func (h handlers) ChangeSettings(ctx context.Context, r ChangeSettingsRequestObject) (ChangeSettingsResponseObject, error) {
+	ctx, caller := who(ctx)
+	revision, err := h.service.ChangeSettings(ctx, caller, r.Organisation, people.Settings{
+		KeysEach: r.Body.KeysEach, ForbidSignedIn: r.Body.ForbidSignedIn, ForbidPublic: r.Body.ForbidPublic,
+	})
+	return ChangeSettings200JSONResponse{Revision: int64(revision)}, err
+}
+
+// Keys.
+
+func newKeyOf(k api.KeyNew) service.NewKey {
+	return service.NewKey{Label: text(k.Label), Until: value(k.Until).UTC()}
+}
+
+func (h handlers) keyOf(k store.Key) api.Key {
+	state := api.KeyWorks
+	if !k.Until.IsZero() && !h.service.Now().Before(k.Until) {
+		state = api.KeyEnded
+	}
+	return api.Key{
+		Id: k.ID.String(), Label: k.Label, CreatedAt: k.CreatedAt, CreatedBy: k.CreatedBy, Until: present(k.Until),
+		LastUsedAt: present(k.LastUsedAt), LastUsedFrom: optional(k.LastUsedFrom), State: state,
+	}
+}
+
+func (h handlers) keyMade(k service.KeyMade) api.KeyMade {
+	return api.KeyMade{Key: h.keyOf(k.Key), Secret: string(k.Secret)}
+}
+
+func (h handlers) keyMadeOrNone(k *service.KeyMade) *api.KeyMade {
+	if k == nil {
+		return nil
+	}
+	made := h.keyMade(*k)
+	return &made
+}
+
+func (h handlers) ListKeys(ctx context.Context, r ListKeysRequestObject) (ListKeysResponseObject, error) {
+	ctx, caller := who(ctx)
+	keys, most, err := h.service.Keys(ctx, caller, r.Organisation, somebody(r.Kind, r.Principal))
+	if err != nil {
+		return nil, err
+	}
+	return ListKeys200JSONResponse{Keys: each(keys, h.keyOf), Most: most}, nil
+}
+
+func (h handlers) CreateKey(ctx context.Context, r CreateKeyRequestObject) (CreateKeyResponseObject, error) {
+	ctx, caller := who(ctx)
+	made, err := h.service.CreateKey(ctx, caller, r.Organisation, somebody(r.Kind, r.Principal), newKeyOf(*r.Body))
+	if err != nil {
+		return nil, err
+	}
+	return CreateKey201JSONResponse(h.keyMade(made)), nil
+}
+
+func (h handlers) WithdrawKey(ctx context.Context, r WithdrawKeyRequestObject) (WithdrawKeyResponseObject, error) {
+	ctx, caller := who(ctx)
+	return WithdrawKey204Response{}, h.service.WithdrawKey(ctx, caller, r.Key)
+}
+
+func (h handlers) ListOwnKeys(ctx context.Context, _ ListOwnKeysRequestObject) (ListOwnKeysResponseObject, error) {
+	ctx, caller := who(ctx)
+	keys, most, err := h.service.OwnKeys(ctx, caller)
+	if err != nil {
+		return nil, err
+	}
+	return ListOwnKeys200JSONResponse{Keys: each(keys, h.keyOf), Most: most}, nil
+}
+
+func (h handlers) CreateOwnKey(ctx context.Context, r CreateOwnKeyRequestObject) (CreateOwnKeyResponseObject, error) {
+	ctx, caller := who(ctx)
+	made, err := h.service.CreateOwnKey(ctx, caller, newKeyOf(*r.Body))
+	if err != nil {
+		return nil, err
+	}
+	return CreateOwnKey201JSONResponse(h.keyMade(made)), nil
+}
+
+func (h handlers) ListServiceKeys(ctx context.Context, r ListServiceKeysRequestObject) (ListServiceKeysResponseObject, error) {
+	ctx, caller := who(ctx)
+	keys, err := h.service.ServiceKeys(ctx, caller, r.Service)
+	if err != nil {
+		return nil, err
+	}
+	return ListServiceKeys200JSONResponse{Keys: each(keys, h.keyOf), Most: people.DefaultSettings().KeysEach}, nil
+}
+
+func (h handlers) CreateServiceKey(ctx context.Context, r CreateServiceKeyRequestObject) (CreateServiceKeyResponseObject, error) {
+	ctx, caller := who(ctx)
+	made, err := h.service.CreateServiceKey(ctx, caller, r.Service, newKeyOf(*r.Body))
+	if err != nil {
+		return nil, err
+	}
+	return CreateServiceKey201JSONResponse(h.keyMade(made)), nil
+}
+
+// What everybody does with their own sessions.
+
+func (h handlers) SwitchOrganisation(ctx context.Context, r SwitchOrganisationRequestObject) (SwitchOrganisationResponseObject, error) {
+	ctx, caller := who(ctx)
+	caller, err := h.service.Switch(ctx, caller, r.Body.Organisation)
+	if err != nil {
+		return nil, err
+	}
+	return SwitchOrganisation200JSONResponse(sessionOf(caller)), nil
+}
+
+func (h handlers) ListSeats(ctx context.Context, _ ListSeatsRequestObject) (ListSeatsResponseObject, error) {
+	ctx, caller := who(ctx)
+	seats, err := h.service.Seats(ctx, caller)
+	if err != nil {
+		return nil, err
+	}
+	return ListSeats200JSONResponse{Seats: each(seats, func(seat store.Seat) api.Seat {
+		return api.Seat{Organisation: seat.Name, Title: seat.Title, Kind: api.PrincipalKind(seat.Kind), Here: seat.Organisation == caller.Organisation}
+	})}, nil
+}
+
+func (h handlers) ListSessions(ctx context.Context, _ ListSessionsRequestObject) (ListSessionsResponseObject, error) {
+	ctx, caller := who(ctx)
+	sessions, err := h.service.Sessions(ctx, caller)
+	if err != nil {
+		return nil, err
+	}
+	return ListSessions200JSONResponse{Sessions: each(sessions, func(s store.Session) api.OwnSession {
+		return api.OwnSession{
+			Id: s.ID.String(), Organisation: optional(s.OrganisationName), SignedInAt: s.SignedInAt, LastUsedAt: s.LastUsedAt,
+			From: s.From, Agent: s.Agent, Here: s.ID == caller.Session,
+		}
+	})}, nil
+}
+
+func (h handlers) EndSession(ctx context.Context, r EndSessionRequestObject) (EndSessionResponseObject, error) {
+	ctx, caller := who(ctx)
+	return EndSession204Response{}, h.service.EndSession(ctx, caller, r.Session)
+}
+
+// agentOf gives what the calling program calls itself, cut to what is kept.
+func agentOf(r *http.Request) string {
+	const most = 200
+	agent := []rune(r.UserAgent())
+	return string(agent[:min(len(agent), most)])
+}
+
+// kindOf gives what a caller is.
+func kindOf(c service.Caller) string {
+	if c.Identity.Keeper {
+		return "keeper"
+	}
+	if c.Kind == 0 {
+		return access.User.String()
+	}
+	return c.Kind.String()
+}

@@ -1,0 +1,106 @@
+package server
+
+import (
+	"errors"
+	"net/http"
+	"strconv"
+
+	"github.com/gin-gonic/gin"
+
+	"arbora.example/api"
+	"arbora.example/service"
+	"arbora.example/store"
+)
+
+// statuses gives the HTTP status and title of each kind of problem.
+var statuses = map[service.ProblemKind]struct {
+	status int
+	title  string
+}{
+	service.Invalid:      {http.StatusBadRequest, "The request is wrong"},
+	service.NotSignedIn:  {http.StatusUnauthorized, "Not signed in"},
+	service.Refused:      {http.StatusForbidden, "Refused"},
+	service.NotThere:     {http.StatusNotFound, "Not there"},
+	service.Conflict:     {http.StatusConflict, "It clashes with what is there"},
+	service.BreaksRule:   {http.StatusUnprocessableEntity, "It would break a rule"},
+	service.TooOften:     {http.StatusTooManyRequests, "Too often"},
+	service.Empty:        {http.StatusConflict, "Not set up yet"},
+	service.WeakPassword: {http.StatusUnprocessableEntity, "The password is not good enough"},
+	service.Outdated:     {http.StatusPreconditionFailed, "Something has changed since"},
+	service.Unconfirmed:  {http.StatusPreconditionRequired, "It takes a confirmation"},
+}
+
+var internalProblem = problemOf(http.StatusInternalServerError, "internal", "something went wrong inside the service", "try again; if it happens again, look at the service's log")
+
+var unavailableProblem = problemOf(http.StatusServiceUnavailable, "unavailable", "the database cannot be reached at the moment", "try again in a moment; the service goes on by itself as soon as it is back")
+
+func problemOf(status int, kind, detail, next string) api.Problem {
+	return api.Problem{Type: problemType + kind, Title: http.StatusText(status), Status: status, Detail: detail, Next: optional(next)}
+}
+
+// problemType begins the type of every problem (RFC 9457, section 3.1.1).
+const problemType = "urn:arbora:problem:"
+
+// writeError answers with the problem an error stands for. What is no problem of the asker's is logged.
+func (s *Server) writeError(c *gin.Context, err error) {
+	var p *service.Problem
+	var tooLarge *http.MaxBytesError
+	switch {
+	case errors.As(err, &p):
+		if caller, ok := callerOf(c.Request.Context()); ok && p.Kind == service.Refused {
+			if err := s.service.NoteRefusal(c.Request.Context(), caller, p); err != nil {
+				s.writeError(c, err)
+				return
+			}
+		}
+		if p.RetryAfter > 0 {
+			c.Header("Retry-After", strconv.Itoa(p.RetryAfter))
+		}
+		known := statuses[p.Kind]
+		writeProblem(c, api.Problem{
+			Type: problemType + string(p.Kind), Title: known.title, Status: known.status, Detail: p.Detail,
+			Next: optional(p.Next), Field: optional(p.Field), Nearest: optional(p.Nearest),
+			Rule: optional(string(p.Rule)), Permission: optional(p.Permission), Faults: faultsOf(p.Faults), Impact: impactOrNone(p.Impact),
+		})
+	case errors.As(err, &tooLarge):
+		c.Header("Connection", "close") // the rest of the body is not read
+		writeProblem(c, problemOf(http.StatusRequestEntityTooLarge, "too-large", "the body is larger than 1 MiB", "send less at once"))
+	case errors.Is(err, store.ErrUnavailable):
+		s.log.Warn("the database cannot be reached", "error", err)
+		c.Header("Retry-After", "2")
+		writeProblem(c, unavailableProblem)
+	default:
+		s.log.Error("a request failed", "method", c.Request.Method, "path", c.Request.URL.Path, "error", err)
+		writeProblem(c, internalProblem)
+	}
+}
+
+func writeProblem(c *gin.Context, p api.Problem) {
+	c.Header("Content-Type", "application/problem+json")
+	c.AbortWithStatusJSON(p.Status, p)
+}
+
+// optional leaves empty text out of an answer.
+func optional(text string) *string {
+	if text == "" {
+		return nil
+	}
+	return &text
+}
+
+func impactOrNone(i *service.Impact) *api.Impact {
+	if i == nil {
+		return nil
+	}
+	told := impactOf(*i)
+	return &told
+}
+
+// faultsOf leaves out an empty list.
+func faultsOf(faults []service.Fault) *[]api.Fault {
+	if len(faults) == 0 {
+		return nil
+	}
+	list := each(faults, faultOf)
+	return &list
+}

@@ -1,0 +1,127 @@
+// Package server speaks HTTP for package service: the API of the contract in package api, and the console. It decides
+// nothing; it finds out who calls, holds every request against the contract, and writes answers and problems.
+package server
+
+import (
+	"context"
+	"errors"
+	"io/fs"
+	"log/slog"
+	"net"
+	"net/http"
+	"time"
+
+	"github.com/gin-gonic/gin"
+
+	"arbora.example/server/authzen"
+	"arbora.example/server/contract"
+	"arbora.example/service"
+)
+
+// Server answers HTTP requests.
+type Server struct {
+	service *service.Service
+	routes  map[string]route // by method and gin path
+	version string
+	log     *slog.Logger
+}
+
+// New gives the handler of the API and of the console in files.
+func New(svc *service.Service, files fs.FS, version string, log *slog.Logger) (http.Handler, error) {
+	routes, err := readContract()
+	if err != nil {
+		return nil, err
+	}
+	s := &Server{service: svc, routes: routes, version: version, log: log}
+	gin.SetMode(gin.ReleaseMode)
+	engine := gin.New()
+	engine.UseRawPath, engine.UnescapePathValues = true, true // an address in a path has its slashes escaped
+	engine.HandleMethodNotAllowed = true
+	engine.RedirectTrailingSlash = false
+	if err := engine.SetTrustedProxies(nil); err != nil {
+		return nil, err
+	}
+	engine.Use(s.logRequest, gin.CustomRecoveryWithWriter(nil, s.recovered), securityHeaders)
+	strict := contract.NewStrictHandlerWithOptions(handlers{s}, nil, contract.StrictGinServerOptions{
+		RequestErrorHandlerFunc:  s.writeError,
+		HandlerErrorFunc:         s.writeError,
+		ResponseErrorHandlerFunc: s.writeError,
+	})
+	group := engine.Group(basePath, limitBody, s.admit)
+	contract.RegisterHandlersWithOptions(group, strict, contract.GinServerOptions{
+		ErrorHandler: func(c *gin.Context, err error, _ int) {
+			s.writeError(c, &service.Problem{Kind: service.Invalid, Detail: err.Error()})
+		},
+	})
+	authzen.Handler{Decider: svc, Caller: s.identifyChosen, Fail: s.writeError}.Mount(engine)
+	engine.NoRoute(func(c *gin.Context) { s.unknownRoute(c, files) })
+	engine.NoMethod(func(c *gin.Context) {
+		writeProblem(c, problemOf(http.StatusMethodNotAllowed, "no-such-method", c.Request.Method+" is not possible here", "see the contract for what is"))
+	})
+	return engine, nil
+}
+
+const basePath = "/api/v1"
+
+// Serve answers on a listener until the context ends; requests under way are then given a while to end.
+func Serve(ctx context.Context, listener net.Listener, handler http.Handler) error {
+	server := &http.Server{
+		Handler:           handler,
+		ReadHeaderTimeout: 10 * time.Second,
+		ReadTimeout:       time.Minute,
+		WriteTimeout:      2 * time.Minute,
+		IdleTimeout:       2 * time.Minute,
+		MaxHeaderBytes:    64 << 10,
+	}
+	failed := make(chan error, 1)
+	go func() { failed <- server.Serve(listener) }()
+	select {
+	case err := <-failed:
+		return err
+	case <-ctx.Done():
+	}
+	ending, cancel := context.WithTimeout(context.Background(), 10*time.Second)
+	defer cancel()
+	err := server.Shutdown(ending)
+	if errors.Is(err, context.DeadlineExceeded) {
+		err = server.Close()
+	}
+	return err
+}
+
+func (s *Server) logRequest(c *gin.Context) {
+	start := time.Now()
+	c.Next()
+	s.log.Info("request", "method", c.Request.Method, "path", c.Request.URL.Path, "status", c.Writer.Status(),
+		"took", time.Since(start).Round(time.Microsecond), "from", c.ClientIP())
+}
+
+func (s *Server) recovered(c *gin.Context, cause any) {
+	s.log.Error("a request panicked", "method", c.Request.Method, "path", c.Request.URL.Path, "cause", cause)
+	writeProblem(c, internalProblem)
+}
+
+// contentSecurity is the Content-Security-Policy of all answers, with where styles may come from.
+func contentSecurity(styles string) string {
+	return "default-src 'none'; script-src 'self'; style-src " + styles + "; img-src 'self' data:; font-src 'self'; connect-src 'self'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
+}
+
+// securityHeaders confines pages to what this server sends.
+func securityHeaders(c *gin.Context) {
+	h := c.Writer.Header()
+	h.Set("Content-Security-Policy", contentSecurity("'self'"))
+	h.Set("X-Content-Type-Options", "nosniff")
+	h.Set("Referrer-Policy", "same-origin")
+	h.Set("Cross-Origin-Opener-Policy", "same-origin")
+}
+
+// maxBody bounds a request's body, in bytes.
+const maxBody = 1 << 20
+
+// limitBody works on a copy of the request: the server looks at the body of its own to see whether what was left unread
+// forbids using the connection again.
+func limitBody(c *gin.Context) {
+	c.Request = c.Request.WithContext(c.Request.Context())
+	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, maxBody)
+	c.Header("Cache-Control", "no-store")
+}
