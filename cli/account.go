@@ -1,0 +1,257 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"strings"
+
+	"github.com/urfave/cli/v3"
+	"golang.org/x/term"
+
+	"arbora.example/api"
+	"arbora.example/client"
+)
+
+// DefaultServer is where the service is looked for unless said otherwise.
+const DefaultServer = "http://127.0.0.1:8420"
+
+func (a *app) signInCommand() *cli.Command {
+	return &cli.Command{
+		Name: "sign-in", Usage: "sign in and save the sign-in under a name", ArgsUsage: "NAME@ORGANISATION",
+		Flags: []cli.Flag{
+			&cli.StringFlag{Name: "server", Value: DefaultServer, Usage: "`ADDRESS` of the service", Sources: cli.EnvVars("ARBORA_SERVER")},
+			&cli.StringFlag{Name: "save-as", Usage: "save it under this `NAME` (default: the sign-in name)"},
+			&cli.StringFlag{Name: "password-from", Usage: "read the password from the first line of `FILE` (- for standard input)"},
+			&cli.StringFlag{Name: "new-password-from", Usage: "read the password to choose, if the first is temporary, from `FILE`"},
+		},
+		Action: a.signIn,
+	}
+}
+
+func (a *app) signIn(ctx context.Context, c *cli.Command) error {
+	given, err := arguments(c, "NAME@ORGANISATION")
+	if err != nil {
+		return err
+	}
+	arbora, err := client.Open(c.String("server"), "")
+	if err != nil {
+		return usageError{err}
+	}
+	status, err := client.Read[api.Status](arbora.GetStatus(ctx))
+	if err != nil {
+		return err
+	}
+	if status.Empty {
+		return errors.New(*status.Next)
+	}
+	password, err := a.secret(c.String("password-from"), "Password of "+given[0])
+	if err != nil {
+		return err
+	}
+	wantToken := true
+	s, err := client.Read[api.Session](arbora.SignIn(ctx, api.SignIn{Name: given[0], Password: password, Token: &wantToken}))
+	if err != nil {
+		return err
+	}
+	saved := savedSignIn{Server: c.String("server"), SignIn: s.Name, Token: *s.Token}
+	if s.Organisation != nil {
+		saved.Organisation = *s.Organisation
+	}
+	name := c.String("save-as")
+	if name == "" {
+		name = s.Name
+	}
+	file, err := readSignIns()
+	if err != nil {
+		return err
+	}
+	file.Saved[name], file.Default = saved, name
+	if err := file.write(); err != nil {
+		return fmt.Errorf("the sign-in cannot be saved: %w", err)
+	}
+	a.say(c, "Signed in as %s at %s, saved as %s.", s.Name, saved.Server, name)
+	if !s.ChoosePassword {
+		return nil
+	}
+	if c.String("new-password-from") == "" && !a.terminal() {
+		a.say(c, "Your password is temporary: choose your own with \"arbora password\" before anything else.")
+		return nil
+	}
+	a.say(c, "Your password is temporary: choose your own.")
+	return a.choosePassword(ctx, c, session{Client: mustOpen(saved), saved: saved}, password, c.String("new-password-from"))
+}
+
+func mustOpen(saved savedSignIn) *client.Client {
+	arbora, err := client.Open(saved.Server, saved.Token)
+	if err != nil {
+		panic(err) // it was opened at the same address just before
+	}
+	return arbora
+}
+
+func (a *app) signOutCommand() *cli.Command {
+	return &cli.Command{
+		Name: "sign-out", Usage: "end the session and forget the saved sign-in",
+		Action: func(ctx context.Context, c *cli.Command) error {
+			s, err := a.as(c)
+			if err != nil {
+				return err
+			}
+			// A session that has ended already is as good as ended now.
+			var problem *client.Error
+			if err := client.Done(s.SignOut(ctx)); err != nil && !(errors.As(err, &problem) && problem.Status == 401) {
+				return err
+			}
+			file, err := readSignIns()
+			if err != nil {
+				return err
+			}
+			name := c.String("with")
+			if name == "" {
+				name = file.Default
+			}
+			delete(file.Saved, name)
+			if file.Default == name {
+				file.Default = ""
+			}
+			a.say(c, "Signed out %s.", s.saved.SignIn)
+			return file.write()
+		},
+	}
+}
+
+func (a *app) signInsCommand() *cli.Command {
+	return &cli.Command{
+		Name: "sign-ins", Usage: "list the saved sign-ins, or choose the one used by default",
+		Flags: []cli.Flag{&cli.StringFlag{Name: "default", Usage: "use the one of this `NAME` from now on"}},
+		Action: func(_ context.Context, c *cli.Command) error {
+			file, err := readSignIns()
+			if err != nil {
+				return err
+			}
+			if name := c.String("default"); name != "" {
+				if _, err := file.pick(name); err != nil {
+					return err
+				}
+				file.Default = name
+				if err := file.write(); err != nil {
+					return err
+				}
+			}
+			type row struct {
+				Name    string `json:"name"`
+				SignIn  string `json:"signIn"`
+				Server  string `json:"server"`
+				Default bool   `json:"default"`
+			}
+			l := listing{columns: []string{"Name", "Signed in as", "Service", "Default"}, empty: "No sign-in is saved: arbora sign-in NAME@ORGANISATION"}
+			value := []row{}
+			for _, name := range file.names() {
+				saved := file.Saved[name]
+				value = append(value, row{name, saved.SignIn, saved.Server, name == file.Default})
+				l.rows = append(l.rows, []string{name, saved.SignIn, saved.Server, yesNo(name == file.Default, "default", "")})
+			}
+			l.value = value
+			return a.print(c, l)
+		},
+	}
+}
+
+func (a *app) whoamiCommand() *cli.Command {
+	return &cli.Command{
+		Name: "whoami", Usage: "show who the commands act as",
+		Action: func(ctx context.Context, c *cli.Command) error {
+			s, err := a.as(c)
+			if err != nil {
+				return err
+			}
+			me, err := client.Read[api.Session](s.GetSession(ctx))
+			if err != nil {
+				return err
+			}
+			return a.printFacts(c, me,
+				fact{"Signed in as", me.Name}, fact{"Name", me.Title}, fact{"Email", me.Email},
+				fact{"Organisation", s.saved.Organisation}, fact{"Keeper", yesNo(me.Keeper, "yes", "")},
+				fact{"Service", s.saved.Server}, fact{"Until", moment(me.EndsAt)},
+				fact{"Password", yesNo(me.ChoosePassword, "temporary: choose your own with \"arbora password\"", "")},
+			)
+		},
+	}
+}
+
+func (a *app) passwordCommand() *cli.Command {
+	return &cli.Command{
+		Name: "password", Usage: "choose your own password; your other sessions end",
+		Flags: []cli.Flag{
+			&cli.StringFlag{Name: "current-from", Usage: "read the current password from the first line of `FILE` (- for standard input)"},
+			&cli.StringFlag{Name: "new-from", Usage: "read the new password from `FILE` (- for standard input)"},
+		},
+		Action: func(ctx context.Context, c *cli.Command) error {
+			s, err := a.as(c)
+			if err != nil {
+				return err
+			}
+			current, err := a.secret(c.String("current-from"), "Current password of "+s.saved.SignIn)
+			if err != nil {
+				return err
+			}
+			return a.choosePassword(ctx, c, s, current, c.String("new-from"))
+		},
+	}
+}
+
+func (a *app) choosePassword(ctx context.Context, c *cli.Command, s session, current, from string) error {
+	chosen, err := a.secret(from, "New password")
+	if err != nil {
+		return err
+	}
+	if from == "" {
+		again, err := a.secret("", "New password once more")
+		if err != nil {
+			return err
+		}
+		if again != chosen {
+			return errors.New("the two new passwords differ: nothing was changed")
+		}
+	}
+	if err := client.Done(s.ChoosePassword(ctx, api.PasswordChoice{Current: current, New: chosen})); err != nil {
+		return err
+	}
+	a.say(c, "Your password is changed.")
+	return nil
+}
+
+// terminal reports whether somebody at a terminal can be asked.
+func (a *app) terminal() bool {
+	file, ok := a.In.(*os.File)
+	return ok && term.IsTerminal(int(file.Fd()))
+}
+
+// secret reads a secret: the first line of a file, the next line of standard input for "-", or what somebody types
+// unseen at a prompt.
+func (a *app) secret(from, prompt string) (string, error) {
+	switch {
+	case from == "-":
+		line, err := a.lines.ReadString('\n')
+		if err != nil && (!errors.Is(err, io.EOF) || line == "") {
+			return "", fmt.Errorf("no password on standard input: %w", err)
+		}
+		return strings.TrimRight(line, "\r\n"), nil
+	case from != "":
+		text, err := os.ReadFile(from)
+		if err != nil {
+			return "", fmt.Errorf("the password cannot be read: %w", err)
+		}
+		line, _, _ := strings.Cut(string(text), "\n")
+		return strings.TrimRight(line, "\r"), nil
+	case !a.terminal():
+		return "", usage("there is no terminal to ask at: name a file with the password (- for standard input)")
+	}
+	fmt.Fprintf(a.Err, "%s: ", prompt)
+	typed, err := term.ReadPassword(int(a.In.(*os.File).Fd()))
+	fmt.Fprintln(a.Err)
+	return string(typed), err
+}

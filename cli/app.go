@@ -1,0 +1,277 @@
+// Package cli is the command line of Arbora: commands on the client, in the words an administrator would use. What runs
+// on the host of the service (init, serve, demo, tour) is in package host.
+package cli
+
+import (
+	"bufio"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"strings"
+
+	"github.com/urfave/cli/v3"
+
+	"arbora.example/access"
+	"arbora.example/api"
+	"arbora.example/client"
+)
+
+// Exit statuses.
+const (
+	Done   = 0 // done, or the answer is yes
+	Failed = 1
+	Usage  = 2
+	No     = 3 // the answer is no
+)
+
+// Streams are where the commands read and write.
+type Streams struct {
+	In       io.Reader
+	Out, Err io.Writer
+}
+
+// app is what the commands share.
+type app struct {
+	Streams
+	lines *bufio.Reader // over In
+}
+
+// Run runs a command line and gives its exit status. More are commands that are offered beside those of this package.
+func Run(ctx context.Context, version string, arguments []string, streams Streams, more ...*cli.Command) int {
+	a := &app{Streams: streams, lines: bufio.NewReader(streams.In)}
+	root := &cli.Command{
+		Name:    "arbora",
+		Usage:   "lay out a tree, decide who may do what where, and see why",
+		Version: version,
+		Flags: []cli.Flag{
+			&cli.StringFlag{Name: "output", Aliases: []string{"o"}, Value: "table", Usage: "`FORM` of what is printed: table, json, yaml or csv"},
+			&cli.StringFlag{Name: "confirm", Usage: "change only if the impact is still the one to which --preview gave this `CODE`"},
+			&cli.StringFlag{Name: "with", Usage: "act with the saved sign-in of this `NAME`", Sources: cli.EnvVars("ARBORA_WITH")},
+		},
+		EnableShellCompletion: true,
+		ConfigureShellCompletionCommand: func(c *cli.Command) {
+			c.Hidden, c.Usage = false, "print the completion script of a shell: bash, zsh, fish or pwsh"
+		},
+		Suggest: true,
+		Reader:  streams.In, Writer: streams.Out, ErrWriter: streams.Err,
+		Commands: append(more,
+			a.signInCommand(), a.signOutCommand(), a.signInsCommand(), a.whoamiCommand(), a.passwordCommand(),
+			a.organisationCommand(), a.treeCommand(), a.scopeCommand(), a.userCommand(), a.groupCommand(), a.serviceAccountCommand(), a.keyCommand(),
+			a.catalogueCommand(), a.roleCommand(), a.grantCommand(), a.policyCommand(), a.patternCommand(),
+			a.checkCommand(), a.explainCommand(), a.holdersCommand(), a.reachCommand(),
+		),
+		Before: func(ctx context.Context, c *cli.Command) (context.Context, error) {
+			return ctx, checkOutput(c.String("output"))
+		},
+		Action:         unknownCommand,
+		OnUsageError:   onUsageError,
+		ExitErrHandler: func(context.Context, *cli.Command, error) {}, // the status is worked out below
+	}
+	onEach(root, func(c *cli.Command) {
+		c.OnUsageError = onUsageError
+		if len(c.Commands) > 0 && c.Action == nil {
+			c.Action = unknownCommand
+		}
+	})
+	err := root.Run(ctx, arguments)
+	return a.finish(err)
+}
+
+func onEach(c *cli.Command, fn func(*cli.Command)) {
+	for _, sub := range c.Commands {
+		fn(sub)
+		onEach(sub, fn)
+	}
+}
+
+// usageError is a command line that cannot be run.
+type usageError struct{ error }
+
+func usage(format string, values ...any) error { return usageError{fmt.Errorf(format, values...)} }
+
+// errNo ends a command whose answer is no.
+var errNo = errors.New("no")
+
+func onUsageError(_ context.Context, c *cli.Command, err error, _ bool) error {
+	return usage("%w; see %s --help", err, c.FullName())
+}
+
+// unknownCommand runs when a command that only holds others is given none, or one it does not have.
+func unknownCommand(_ context.Context, c *cli.Command) error {
+	if !c.Args().Present() {
+		return cli.ShowSubcommandHelp(c)
+	}
+	word := c.Args().First()
+	var names []string
+	for _, sub := range c.Commands {
+		names = append(names, sub.Name)
+	}
+	if near := access.Nearest(word, names); near != "" {
+		return usage("%s has no command %q: did you mean %s?", c.FullName(), word, near)
+	}
+	return usage("%s has no command %q; see %s --help", c.FullName(), word, c.FullName())
+}
+
+// finish tells about an error and gives the exit status.
+func (a *app) finish(err error) int {
+	var use usageError
+	var problem *client.Error
+	switch {
+	case err == nil:
+		return Done
+	case errors.Is(err, errNo):
+		return No
+	case errors.As(err, &use):
+		fmt.Fprintf(a.Err, "arbora: %v\n", err)
+		return Usage
+	case errors.As(err, &problem):
+		fmt.Fprintf(a.Err, "arbora: %s\n", problem.Detail)
+		a.tellFaults(problem)
+		if problem.Next != nil {
+			fmt.Fprintf(a.Err, "  → %s\n", *problem.Next)
+		}
+		if problem.Impact != nil {
+			fmt.Fprintf(a.Err, "  → see it with --preview, or make it with --confirm %s\n", problem.Impact.Confirmation)
+		}
+		return Failed
+	}
+	fmt.Fprintf(a.Err, "arbora: %v\n", err)
+	var unreachable *client.Unreachable
+	if errors.As(err, &unreachable) {
+		fmt.Fprintf(a.Err, "  → start it with \"arbora serve\", or sign in to another with --server\n")
+	}
+	return Failed
+}
+
+// session is a saved sign-in in use.
+type session struct {
+	*client.Client
+	saved savedSignIn
+}
+
+// as gives the session the command acts with.
+func (a *app) as(c *cli.Command) (session, error) {
+	file, err := readSignIns()
+	if err != nil {
+		return session{}, err
+	}
+	saved, err := file.pick(c.String("with"))
+	if err != nil {
+		return session{}, err
+	}
+	var more []client.ClientOption
+	if code := c.String("confirm"); code != "" {
+		more = append(more, client.Confirmed(code))
+	}
+	arbora, err := client.Open(saved.Server, saved.Token, more...)
+	return session{Client: arbora, saved: saved}, err
+}
+
+// organisation is the one the session belongs to.
+func (s session) organisation() (string, error) {
+	if s.saved.Organisation == "" {
+		return "", fmt.Errorf("%s is a keeper and belongs to no organisation: sign in as NAME@ORGANISATION", s.saved.SignIn)
+	}
+	return s.saved.Organisation, nil
+}
+
+// scopeOr gives the address in the only argument, or the organisation when there is none.
+func (s session) scopeOr(c *cli.Command) (string, error) {
+	switch c.Args().Len() {
+	case 0:
+		return s.organisation()
+	case 1:
+		return c.Args().First(), nil
+	}
+	return "", usage("%s takes one ADDRESS", c.FullName())
+}
+
+// arguments gives exactly the arguments a command takes; their names say so when they are not there.
+func arguments(c *cli.Command, names ...string) ([]string, error) {
+	given := c.Args().Slice()
+	if len(given) != len(names) {
+		return nil, usage("%s takes %s; see %s --help", c.FullName(), listed(names), c.FullName())
+	}
+	return given, nil
+}
+
+// tellFaults lists what is wrong in a text, line by line, where the problem itself does not say it.
+func (a *app) tellFaults(problem *client.Error) {
+	if problem.Faults == nil || len(*problem.Faults) < 2 {
+		return
+	}
+	for _, f := range *problem.Faults {
+		fmt.Fprintf(a.Err, "  %s\n", faultText(f))
+	}
+}
+
+func faultText(f api.Fault) string {
+	text := fmt.Sprintf("line %d, column %d: %s", f.Line, f.Column, f.Detail)
+	if f.Nearest != nil {
+		text += ": did you mean " + *f.Nearest + "?"
+	}
+	return text
+}
+
+// principalFlag is a flag that names a principal of one kind.
+type principalFlag struct {
+	name  string
+	kind  api.PrincipalKind
+	usage string
+}
+
+var principalKinds = []principalFlag{
+	{"user", api.UserKind, "the user of this `NAME`"},
+	{"group", api.GroupKind, "the group of this `NAME`"},
+	{"guest", api.GuestKind, "the guest of this `NAME@ORGANISATION`"},
+	{"service-account", api.ServiceAccountKind, "the service account at this `ADDRESS`"},
+	{"service", api.ServiceKind, "the platform service of this `NAME`"},
+	{"set", api.SetKind, "a built-in `SET`: staff, guests, everyone, signed-in or public"},
+}
+
+// principal gives the one principal that a flag names.
+func principal(c *cli.Command) (api.PrincipalRef, error) {
+	var found []api.PrincipalRef
+	for _, kind := range principalKinds {
+		if name := c.String(kind.name); name != "" {
+			found = append(found, api.PrincipalRef{Kind: kind.kind, Name: name})
+		}
+	}
+	if len(found) != 1 {
+		return api.PrincipalRef{}, usage("say who with one of --user NAME, --group NAME, --service-account ADDRESS, --service NAME and --set SET")
+	}
+	return found[0], nil
+}
+
+func namesPrincipal(c *cli.Command) bool {
+	for _, kind := range principalKinds {
+		if c.String(kind.name) != "" {
+			return true
+		}
+	}
+	return false
+}
+
+func principalFlags() []cli.Flag {
+	flags := make([]cli.Flag, len(principalKinds))
+	for i, kind := range principalKinds {
+		flags[i] = &cli.StringFlag{Name: kind.name, Usage: kind.usage}
+	}
+	return flags
+}
+
+// memberFlags are for those who can be put into a group.
+func memberFlags() []cli.Flag { return principalFlags()[:5] }
+
+// whoText writes a principal for people.
+func whoText(p api.PrincipalRef) string {
+	if p.Kind == api.SetKind {
+		return p.Name
+	}
+	return strings.ReplaceAll(string(p.Kind), "-", " ") + " " + p.Name
+}
+
+// OSStreams are the streams of this process.
+func OSStreams() Streams { return Streams{In: os.Stdin, Out: os.Stdout, Err: os.Stderr} }

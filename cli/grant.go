@@ -1,0 +1,180 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"time"
+
+	"github.com/urfave/cli/v3"
+
+	"arbora.example/access"
+	"arbora.example/api"
+	"arbora.example/client"
+)
+
+func atFlag(required bool) cli.Flag {
+	return &cli.StringFlag{Name: "at", Required: required, Usage: "the scope of this `ADDRESS`"}
+}
+
+func (a *app) grantCommand() *cli.Command {
+	return &cli.Command{
+		Name: "grant", Usage: "create, list and revoke grants of roles",
+		Commands: []*cli.Command{
+			{
+				Name: "create", Usage: "grant a role to somebody at a scope and all beneath it", ArgsUsage: "ROLE",
+				Flags: append(principalFlags(), atFlag(true),
+					&cli.StringFlag{Name: "description", Usage: "why it is granted, as a `TEXT`"},
+					&cli.StringFlag{Name: "if", Usage: "while this `CONDITION` holds, as in a statement: request.location is \"north\""},
+					&cli.StringFlag{Name: "from", Usage: "from this `MOMENT` on: a date, or RFC 3339"},
+					&cli.StringFlag{Name: "until", Usage: "until just before this `MOMENT`"}, previewFlag()),
+				Action: a.createGrant,
+			},
+			{Name: "list", Usage: "list who holds which role at a scope, directly or from above", ArgsUsage: "[ADDRESS]", Action: a.listGrants},
+			{
+				Name: "revoke", Usage: "revoke one grant, by its id or by who holds what where", ArgsUsage: "GRANT-ID | ROLE",
+				Flags:  append(principalFlags(), atFlag(false), previewFlag()),
+				Action: a.revokeGrant,
+			},
+		},
+	}
+}
+
+func (a *app) createGrant(ctx context.Context, c *cli.Command) error {
+	given, err := arguments(c, "ROLE")
+	if err != nil {
+		return err
+	}
+	who, err := principal(c)
+	if err != nil {
+		return err
+	}
+	s, at, err := a.where(c)
+	if err != nil {
+		return err
+	}
+	wanted := api.GrantNew{Principal: who, Role: given[0], Description: orNone(c.String("description")), Condition: orNone(c.String("if"))}
+	if wanted.From, err = instant(c, "from"); err != nil {
+		return err
+	}
+	if wanted.Until, err = instant(c, "until"); err != nil {
+		return err
+	}
+	if c.Bool("preview") {
+		return a.previewed(c)(client.Read[api.Written](s.CreateGrant(ctx, at, &api.CreateGrantParams{Preview: preview(c)}, wanted)))
+	}
+	made, err := client.Read[api.GrantMade](s.CreateGrant(ctx, at, nil, wanted))
+	if err != nil {
+		return err
+	}
+	g := made.Grant
+	a.say(c, "Granted %s to %s at %s and all beneath it%s.%s", g.Role, whoText(g.Principal), g.Scope.Address, terms(g),
+		yesNo(g.Privileged, " The role is privileged: it can govern.", ""))
+	a.say(c, "Grant %s", g.Id)
+	return a.valueOnly(c, made)
+}
+
+// instant reads a moment from a flag; none is nil.
+func instant(c *cli.Command, flag string) (*time.Time, error) {
+	if c.String(flag) == "" {
+		return nil, nil
+	}
+	t, err := access.ParseInstant(c.String(flag))
+	if err != nil {
+		return nil, usage("--%s: %v", flag, err)
+	}
+	return &t, nil
+}
+
+// terms writes the condition and period of a grant.
+func terms(g api.Grant) string {
+	text := ""
+	if g.Condition != nil {
+		text += " if " + *g.Condition
+	}
+	if g.From != nil {
+		text += " from " + moment(*g.From)
+	}
+	if g.Until != nil {
+		text += " until " + moment(*g.Until)
+	}
+	return text
+}
+
+func (a *app) listGrants(ctx context.Context, c *cli.Command) error {
+	s, err := a.as(c)
+	if err != nil {
+		return err
+	}
+	address, err := s.scopeOr(c)
+	if err != nil {
+		return err
+	}
+	list, err := client.Read[api.GrantList](s.ListGrants(ctx, address))
+	if err != nil {
+		return err
+	}
+	l := listing{columns: []string{"Who", "Role", "From", "Since", "By", "Grant"}, empty: "Nobody holds anything at " + address + ".", value: list.Grants}
+	for _, g := range list.Grants {
+		from := "here"
+		if g.Inherited {
+			from = g.Scope.Address
+		}
+		l.rows = append(l.rows, []string{whoText(g.Principal), g.Role + yesNo(g.Privileged, " (privileged)", "") + terms(g) + yesNo(g.Misplaced, " (misplaced by a move)", ""), from, moment(g.CreatedAt), g.CreatedBy, g.Id})
+	}
+	return a.print(c, l)
+}
+
+func (a *app) revokeGrant(ctx context.Context, c *cli.Command) error {
+	given, err := arguments(c, "GRANT-ID or ROLE")
+	if err != nil {
+		return err
+	}
+	s, err := a.as(c)
+	if err != nil {
+		return err
+	}
+	id, words := given[0], "grant "+given[0]
+	if _, err := access.ParseID(id); err != nil {
+		if c.String("at") == "" {
+			return usage("%q is no grant's id: take it from arbora grant list, or say ROLE --user or --group NAME --at ADDRESS", id)
+		}
+		found, err := a.findGrant(ctx, c, s, given[0])
+		if err != nil {
+			return err
+		}
+		id = found.Id
+		words = fmt.Sprintf("%s from %s at %s", found.Role, whoText(found.Principal), found.Scope.Address)
+	}
+	if c.Bool("preview") {
+		return a.previewed(c)(client.Read[api.Written](s.RevokeGrant(ctx, id, &api.RevokeGrantParams{Preview: preview(c)})))
+	}
+	written, err := client.Read[api.Written](s.RevokeGrant(ctx, id, nil))
+	if err != nil {
+		return err
+	}
+	a.say(c, "Revoked %s.", words)
+	return a.valueOnly(c, written)
+}
+
+// findGrant finds the one grant of a role to a principal right at a scope.
+func (a *app) findGrant(ctx context.Context, c *cli.Command, s session, role string) (api.Grant, error) {
+	who, err := principal(c)
+	if err != nil {
+		return api.Grant{}, err
+	}
+	list, err := client.Read[api.GrantList](s.ListGrants(ctx, c.String("at")))
+	if err != nil {
+		return api.Grant{}, err
+	}
+	for _, g := range list.Grants {
+		if g.Role != role || g.Principal != who {
+			continue
+		}
+		if g.Inherited {
+			return api.Grant{}, fmt.Errorf("%s holds %s at %s from %s: revoke it there, and it goes for all beneath",
+				whoText(who), role, c.String("at"), g.Scope.Address)
+		}
+		return g, nil
+	}
+	return api.Grant{}, fmt.Errorf("%s does not hold %s at %s: arbora grant list %s shows who holds what", whoText(who), role, c.String("at"), c.String("at"))
+}

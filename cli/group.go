@@ -1,0 +1,134 @@
+package cli
+
+import (
+	"context"
+	"strconv"
+
+	"github.com/urfave/cli/v3"
+
+	"arbora.example/api"
+	"arbora.example/client"
+)
+
+func (a *app) groupCommand() *cli.Command {
+	return &cli.Command{
+		Name: "group", Usage: "create, list and show groups, and change who is in them",
+		Commands: []*cli.Command{
+			{
+				Name: "create", Usage: "create a group", ArgsUsage: "NAME",
+				Flags: []cli.Flag{
+					&cli.StringFlag{Name: "title", Usage: "a `TEXT` people know it by"},
+					&cli.StringFlag{Name: "description", Usage: "what it is for, as a `TEXT`"},
+					&cli.StringMapFlag{Name: "tag", Usage: "a tag, as `KEY=VALUE`; may be repeated"},
+					&cli.StringFlag{Name: "owner", Usage: "the `USER` who may change its members without being an administrator"},
+					&cli.StringFlag{Name: "owner-group", Usage: "the `GROUP` whose members may"},
+					&cli.StringFlag{Name: "gathers", Usage: "make it dynamic: its members are whoever meets a `CONDITION`, such as 'tag team is \"seeds\"'"},
+					previewFlag(),
+				},
+				Action: a.createGroup,
+			},
+			{Name: "list", Usage: "list groups", Action: a.listGroups},
+			{Name: "show", Usage: "show a group with members and grants", ArgsUsage: "NAME", Action: a.showPrincipal(api.GroupKind)},
+			a.editCommand(api.GroupKind), a.stateCommand(api.GroupKind, "retire", api.StateRetired), a.stateCommand(api.GroupKind, "restore", api.StateActive),
+			{Name: "add", Usage: "put a user or group into a group", ArgsUsage: "GROUP", Flags: append(memberFlags(), previewFlag()), Action: a.addMember},
+			{Name: "remove", Usage: "take a user or group out of a group", ArgsUsage: "GROUP", Flags: append(memberFlags(), previewFlag()), Action: a.removeMember},
+		},
+	}
+}
+
+func (a *app) createGroup(ctx context.Context, c *cli.Command) error {
+	given, err := arguments(c, "NAME")
+	if err != nil {
+		return err
+	}
+	s, organisation, err := a.inside(c)
+	if err != nil {
+		return err
+	}
+	wanted := api.GroupNew{
+		Name: given[0], Title: orNone(c.String("title")), Description: orNone(c.String("description")),
+		Tags: tagsGiven(c), Owner: ownerGiven(c), Gathers: orNone(c.String("gathers")),
+	}
+	if c.Bool("preview") {
+		return a.previewed(c)(client.Read[api.Written](s.CreateGroup(ctx, organisation, &api.CreateGroupParams{Preview: preview(c)}, wanted)))
+	}
+	made, err := client.Read[api.GroupMade](s.CreateGroup(ctx, organisation, nil, wanted))
+	if err != nil {
+		return err
+	}
+	if made.Group.Gathers != nil {
+		a.say(c, "Created group %s, which gathers whoever has %s: %d at present. It holds nothing yet.", made.Group.Name, *made.Group.Gathers, made.Group.Members)
+	} else {
+		a.say(c, "Created group %s. It has no members and holds nothing yet.", made.Group.Name)
+	}
+	return a.valueOnly(c, made)
+}
+
+func (a *app) listGroups(ctx context.Context, c *cli.Command) error {
+	s, organisation, err := a.inside(c)
+	if err != nil {
+		return err
+	}
+	groups := []api.Group{}
+	params := &api.ListGroupsParams{}
+	for {
+		page, err := client.Read[api.GroupList](s.ListGroups(ctx, organisation, params))
+		if err != nil {
+			return err
+		}
+		groups = append(groups, page.Groups...)
+		if params.After = page.Next; page.Next == nil {
+			break
+		}
+	}
+	l := listing{columns: []string{"Name", "Title", "Members", "Gathers", "State", "Created"}, empty: "There are no groups.", value: groups}
+	for _, g := range groups {
+		l.rows = append(l.rows, []string{g.Name, g.Title, strconv.Itoa(g.Members), orWord(value(g.Gathers), ""), string(g.State), moment(g.CreatedAt)})
+	}
+	return a.print(c, l)
+}
+
+func (a *app) addMember(ctx context.Context, c *cli.Command) error {
+	s, organisation, group, member, err := a.membership(c)
+	if err != nil {
+		return err
+	}
+	if c.Bool("preview") {
+		return a.previewed(c)(client.Read[api.Written](s.AddMember(ctx, organisation, group, &api.AddMemberParams{Preview: preview(c)}, member)))
+	}
+	written, err := client.Read[api.Written](s.AddMember(ctx, organisation, group, nil, member))
+	if err != nil {
+		return err
+	}
+	a.say(c, "%s %s is now in %s.", capital(string(member.Kind)), member.Name, group)
+	return a.valueOnly(c, written)
+}
+
+func (a *app) removeMember(ctx context.Context, c *cli.Command) error {
+	s, organisation, group, member, err := a.membership(c)
+	if err != nil {
+		return err
+	}
+	if c.Bool("preview") {
+		params := &api.RemoveMemberParams{Preview: preview(c)}
+		return a.previewed(c)(client.Read[api.Written](s.RemoveMember(ctx, organisation, group, member.Kind, member.Name, params)))
+	}
+	written, err := client.Read[api.Written](s.RemoveMember(ctx, organisation, group, member.Kind, member.Name, nil))
+	if err != nil {
+		return err
+	}
+	a.say(c, "%s %s is no longer in %s.", capital(string(member.Kind)), member.Name, group)
+	return a.valueOnly(c, written)
+}
+
+func (a *app) membership(c *cli.Command) (s session, organisation, group string, member api.PrincipalRef, err error) {
+	given, err := arguments(c, "GROUP")
+	if err != nil {
+		return s, "", "", member, err
+	}
+	if member, err = principal(c); err != nil {
+		return s, "", "", member, err
+	}
+	s, organisation, err = a.inside(c)
+	return s, organisation, given[0], member, err
+}

@@ -1,0 +1,151 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"strconv"
+	"strings"
+
+	"github.com/urfave/cli/v3"
+
+	"arbora.example/api"
+	"arbora.example/client"
+)
+
+func (a *app) holdersCommand() *cli.Command {
+	return &cli.Command{
+		Name: "holders", Usage: "list everybody who may do this here and why, and who could give it to themselves", ArgsUsage: "OPERATION TYPE",
+		Flags:  append([]cli.Flag{atFlag(true)}, toldFlags()...),
+		Action: a.holders,
+	}
+}
+
+func (a *app) holders(ctx context.Context, c *cli.Command) error {
+	permission, err := permissionOf(c)
+	if err != nil {
+		return err
+	}
+	s, at, err := a.where(c)
+	if err != nil {
+		return err
+	}
+	circumstances, err := told(c)
+	if err != nil {
+		return err
+	}
+	list, err := client.Read[api.HolderList](s.ListHolders(ctx, at, api.HoldersQuestion{Permission: permission, Told: circumstances}))
+	if err != nil {
+		return err
+	}
+	l := listing{columns: []string{"Who", "Name", "By", "From"}, value: list}
+	for _, h := range list.Holders {
+		who, title := h.Principal.Name, h.Title
+		if h.Principal.Kind != api.UserKind {
+			who = whoText(h.Principal)
+		}
+		for i, by := range h.By {
+			if i > 0 && c.String("output") == "table" {
+				who, title = "", "" // said once for all that lets somebody
+			}
+			l.rows = append(l.rows, []string{who, title, byWords(by.Rule, by.Through) + yesNo(h.Conditional, ", conditional", ""), by.Rule.Scope.Address})
+		}
+	}
+	hopefuls := listing{columns: []string{"Who", "Name", "How"}, empty: "nobody"}
+	for _, h := range list.CouldHold {
+		hopefuls.rows = append(hopefuls.rows, []string{h.Principal.Name, h.Title, strings.Join(h.Ways, "; ")})
+	}
+	if c.String("output") != "table" {
+		return a.printValue(c, l)
+	}
+	if len(l.rows) == 0 {
+		a.say(c, "Nobody may %s at %s.", list.Permission, list.Scope.Address)
+	} else {
+		a.say(c, "%d may %s at %s:\n", len(list.Holders), list.Permission, list.Scope.Address)
+		a.say(c, "%s", render(l))
+	}
+	a.section(c, "Could give it to themselves", hopefuls)
+	return nil
+}
+
+// byWords tells by what rule somebody has something, and through which groups.
+func byWords(rule api.Rule, through []string) string {
+	words := rule.Words
+	if rule.Grant != nil {
+		words = rule.Grant.Role + terms(*rule.Grant)
+		if len(through) == 0 && rule.Grant.Principal.Kind != api.SetKind {
+			return words + ", granted directly"
+		} else if len(through) == 0 {
+			return words + ", as one of " + rule.Grant.Principal.Name
+		}
+	} else {
+		words += " (policy " + rule.Statement.Policy.Name + ")"
+	}
+	if len(through) == 0 {
+		return words
+	}
+	return fmt.Sprintf("%s, through group %s", words, strings.Join(through, " in "))
+}
+
+func (a *app) reachCommand() *cli.Command {
+	return &cli.Command{
+		Name: "reach", Usage: "list everything a user or group can do, and where",
+		Flags:  principalFlags(),
+		Action: a.reach,
+	}
+}
+
+func (a *app) reach(ctx context.Context, c *cli.Command) error {
+	who, err := principal(c)
+	if err != nil {
+		return err
+	}
+	s, organisation, err := a.inside(c)
+	if err != nil {
+		return err
+	}
+	reach, err := client.Read[api.Reach](s.ShowReach(ctx, organisation, who.Kind, who.Name))
+	if err != nil {
+		return err
+	}
+	l := listing{
+		columns: []string{"At", "Where", "By", "Held", "Conditional", "New here", "Cut here", "Beneath"}, value: reach,
+		empty: whoText(who) + " reaches nothing: all is denied.",
+	}
+	for _, r := range reach.Reached {
+		var by []string
+		for _, rule := range r.By {
+			by = append(by, ruleText(rule))
+		}
+		l.rows = append(l.rows, []string{
+			r.Scope.Address, partWords[r.Part], strings.Join(by, "\n"), strconv.Itoa(r.Held), someOrNone(r.Conditional),
+			someOrNone(len(r.Adds)), someOrNone(len(r.Cuts)), strconv.Itoa(r.Beneath),
+		})
+	}
+	if err := a.print(c, l); err != nil {
+		return err
+	}
+	if reach.Hidden > 0 {
+		a.say(c, "%d more that you may not see.", reach.Hidden)
+	}
+	return nil
+}
+
+// partWords say how far something holds.
+var partWords = map[api.Part]string{api.Whole: "and beneath", api.Alone: "there alone", api.Beneath: "beneath alone"}
+
+// someOrNone writes a number, and nothing for none.
+func someOrNone(n int) string {
+	if n == 0 {
+		return ""
+	}
+	return strconv.Itoa(n)
+}
+
+// permissionOf gives the permission that two arguments name.
+func permissionOf(c *cli.Command) (string, error) {
+	permission := strings.Join(c.Args().Slice(), " ")
+	if len(strings.Fields(permission)) != 2 {
+		return "", usage("%s takes OPERATION and TYPE, such as: %s describe project --at ADDRESS", c.FullName(), c.FullName())
+	}
+	return permission, nil
+}

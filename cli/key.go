@@ -1,0 +1,132 @@
+package cli
+
+import (
+	"context"
+
+	"github.com/urfave/cli/v3"
+
+	"arbora.example/access"
+	"arbora.example/api"
+	"arbora.example/client"
+)
+
+func (a *app) keyCommand() *cli.Command {
+	whose := []cli.Flag{
+		&cli.StringFlag{Name: "user", Usage: "of the user of this `NAME`"},
+		&cli.StringFlag{Name: "service-account", Usage: "of the service account at this `ADDRESS`"},
+		&cli.StringFlag{Name: "service", Usage: "of the platform service of this `NAME`, for keepers"},
+	}
+	return &cli.Command{
+		Name: "key", Usage: "issue, list and withdraw API keys; your own unless you say whose",
+		Commands: []*cli.Command{
+			{
+				Name: "create", Usage: "issue an API key; its secret is shown once",
+				Flags: append([]cli.Flag{
+					&cli.StringFlag{Name: "label", Usage: "what it is for, as a `TEXT`"},
+					&cli.StringFlag{Name: "until", Usage: "when it ends, as an `INSTANT`: a date or an RFC 3339 moment"},
+				}, whose...),
+				Action: a.createKey,
+			},
+			{Name: "list", Usage: "list API keys", Flags: whose, Action: a.listKeys},
+			{Name: "withdraw", Usage: "take an API key back: it and all tokens made with it end at once", ArgsUsage: "ID", Action: a.withdrawKey},
+		},
+	}
+}
+
+func (a *app) createKey(ctx context.Context, c *cli.Command) error {
+	s, err := a.as(c)
+	if err != nil {
+		return err
+	}
+	wanted := api.KeyNew{Label: orNone(c.String("label"))}
+	if text := c.String("until"); text != "" {
+		until, err := access.ParseInstant(text)
+		if err != nil {
+			return usageError{err}
+		}
+		wanted.Until = &until
+	}
+	var made api.KeyMade
+	switch kind, name := keyHolder(c); kind {
+	case "":
+		made, err = client.Read[api.KeyMade](s.CreateOwnKey(ctx, wanted))
+	case api.ServiceKind:
+		made, err = client.Read[api.KeyMade](s.CreateServiceKey(ctx, name, wanted))
+	default:
+		made, err = client.Read[api.KeyMade](s.CreateKey(ctx, s.saved.Organisation, kind, name, wanted))
+	}
+	if err != nil {
+		return err
+	}
+	a.sayKey(c, made)
+	return a.valueOnly(c, made)
+}
+
+// keyHolder gives whose keys flags ask for; an empty kind for one's own.
+func keyHolder(c *cli.Command) (api.PrincipalKind, string) {
+	for _, kind := range []api.PrincipalKind{api.UserKind, api.ServiceAccountKind, api.ServiceKind} {
+		if name := c.String(string(kind)); name != "" {
+			return kind, name
+		}
+	}
+	return "", ""
+}
+
+func (a *app) sayKey(c *cli.Command, made api.KeyMade) {
+	a.say(c, "API key %s\nSecret, shown this once: %s", made.Key.Id, made.Secret)
+	a.say(c, "Use it with: arbora sign-in --key %s --secret-from FILE", made.Key.Id)
+}
+
+func (a *app) listKeys(ctx context.Context, c *cli.Command) error {
+	s, err := a.as(c)
+	if err != nil {
+		return err
+	}
+	var list api.KeyList
+	switch kind, name := keyHolder(c); kind {
+	case "":
+		list, err = client.Read[api.KeyList](s.ListOwnKeys(ctx))
+	case api.ServiceKind:
+		list, err = client.Read[api.KeyList](s.ListServiceKeys(ctx, name))
+	default:
+		list, err = client.Read[api.KeyList](s.ListKeys(ctx, s.saved.Organisation, kind, name))
+	}
+	if err != nil {
+		return err
+	}
+	l := listing{columns: []string{"Id", "Label", "Created", "By", "Until", "Last used", "From", "State"}, empty: "There are no API keys.", value: list.Keys}
+	for _, k := range list.Keys {
+		until, used := "no end", "never"
+		if k.Until != nil {
+			until = moment(*k.Until)
+		}
+		if k.LastUsedAt != nil {
+			used = moment(*k.LastUsedAt)
+		}
+		l.rows = append(l.rows, []string{k.Id, k.Label, moment(k.CreatedAt), k.CreatedBy, until, used, value(k.LastUsedFrom), string(k.State)})
+	}
+	return a.print(c, l)
+}
+
+func (a *app) withdrawKey(ctx context.Context, c *cli.Command) error {
+	given, err := arguments(c, "ID")
+	if err != nil {
+		return err
+	}
+	s, err := a.as(c)
+	if err != nil {
+		return err
+	}
+	if err := client.Done(s.WithdrawKey(ctx, given[0])); err != nil {
+		return err
+	}
+	a.say(c, "Key %s works no more, nor do the tokens made with it.", given[0])
+	return nil
+}
+
+func value(text *string) string {
+	if text == nil {
+		return ""
+	}
+	return *text
+}

@@ -1,0 +1,157 @@
+package cli
+
+import (
+	"encoding/csv"
+	"encoding/json"
+	"fmt"
+	"io"
+	"strings"
+	"time"
+
+	"github.com/goccy/go-yaml"
+	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/jedib0t/go-pretty/v6/text"
+	"github.com/urfave/cli/v3"
+)
+
+// listing is what a command prints: rows for people and spreadsheets, the value behind them for programs.
+type listing struct {
+	columns []string
+	rows    [][]string
+	empty   string // said to people instead of a table without rows
+	value   any
+}
+
+var forms = []string{"table", "json", "yaml", "csv"}
+
+func checkOutput(form string) error {
+	for _, known := range forms {
+		if form == known {
+			return nil
+		}
+	}
+	return usage("--output %s is not known: use table, json, yaml or csv", form)
+}
+
+// print prints a listing in the form asked for.
+func (a *app) print(c *cli.Command, l listing) error {
+	if c.String("output") != "table" {
+		return a.printValue(c, l)
+	}
+	if len(l.rows) == 0 {
+		_, err := fmt.Fprintln(a.Out, l.empty)
+		return err
+	}
+	_, err := fmt.Fprintln(a.Out, render(l))
+	return err
+}
+
+func render(l listing) string {
+	w := table.NewWriter()
+	style := table.StyleLight
+	style.Options = table.Options{SeparateHeader: true}
+	style.Format.Header = text.FormatDefault
+	style.Box.PaddingLeft, style.Box.PaddingRight = "", "   "
+	w.SetStyle(style)
+	w.AppendHeader(tableRow(l.columns))
+	for _, row := range l.rows {
+		w.AppendRow(tableRow(row))
+	}
+	lines := strings.Split(w.Render(), "\n")
+	for i, line := range lines {
+		lines[i] = strings.TrimRight(line, " ")
+	}
+	return strings.Join(lines, "\n")
+}
+
+func tableRow(cells []string) table.Row {
+	row := make(table.Row, len(cells))
+	for i, cell := range cells {
+		row[i] = cell
+	}
+	return row
+}
+
+// printValue prints a listing for programs.
+func (a *app) printValue(c *cli.Command, l listing) error {
+	switch c.String("output") {
+	case "csv":
+		w := csv.NewWriter(a.Out)
+		if err := w.Write(l.columns); err != nil {
+			return err
+		}
+		return w.WriteAll(l.rows)
+	case "yaml":
+		return yaml.NewEncoder(a.Out, yaml.UseJSONMarshaler()).Encode(l.value)
+	}
+	return writeJSON(a.Out, l.value)
+}
+
+func writeJSON(w io.Writer, value any) error {
+	e := json.NewEncoder(w)
+	e.SetIndent("", "  ")
+	e.SetEscapeHTML(false)
+	return e.Encode(value)
+}
+
+// fact is one line about a single thing.
+type fact struct{ name, value string }
+
+// printFacts prints a single thing as lines of name and value; facts without a value are left out.
+func (a *app) printFacts(c *cli.Command, value any, facts ...fact) error {
+	l := listing{value: value}
+	var row []string
+	width := 0
+	for _, f := range facts {
+		l.columns, row = append(l.columns, f.name), append(row, f.value)
+		width = max(width, len(f.name))
+	}
+	l.rows = [][]string{row}
+	if c.String("output") != "table" {
+		return a.printValue(c, l)
+	}
+	for _, f := range facts {
+		if f.value == "" {
+			continue
+		}
+		if _, err := fmt.Fprintf(a.Out, "%-*s   %s\n", width, f.name, f.value); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// say tells people, and only people, something beside what was asked for.
+func (a *app) say(c *cli.Command, format string, values ...any) {
+	if c.String("output") == "table" {
+		fmt.Fprintf(a.Out, format+"\n", values...)
+	}
+}
+
+// section prints a heading and a listing beneath a single thing.
+func (a *app) section(c *cli.Command, heading string, l listing) {
+	if c.String("output") != "table" {
+		return
+	}
+	if len(l.rows) == 0 {
+		fmt.Fprintf(a.Out, "\n%s: %s\n", heading, l.empty)
+		return
+	}
+	fmt.Fprintf(a.Out, "\n%s\n%s\n", heading, render(l))
+}
+
+func moment(t time.Time) string { return t.UTC().Format("2006-01-02 15:04Z") }
+
+func listed(names []string) string {
+	if len(names) < 2 {
+		return strings.Join(names, "")
+	}
+	return strings.Join(names[:len(names)-1], ", ") + " and " + names[len(names)-1]
+}
+
+func yesNo(b bool, yes, no string) string {
+	if b {
+		return yes
+	}
+	return no
+}

@@ -1,0 +1,208 @@
+package cli
+
+import (
+	"context"
+	"slices"
+	"strings"
+
+	"github.com/urfave/cli/v3"
+
+	"arbora.example/access"
+	"arbora.example/api"
+	"arbora.example/client"
+)
+
+func (a *app) userCommand() *cli.Command {
+	return &cli.Command{
+		Name: "user", Usage: "create users, show them, and look after them until they leave",
+		Commands: []*cli.Command{
+			{
+				Name: "create", Usage: "create a user", ArgsUsage: "NAME",
+				Flags: []cli.Flag{
+					&cli.StringFlag{Name: "title", Usage: "the display name, a `TEXT`"},
+					&cli.StringFlag{Name: "email", Usage: "the `EMAIL` address, if there is one"},
+					&cli.StringFlag{Name: "description", Usage: "a `TEXT` about the person"},
+					&cli.StringFlag{Name: "password-from", Usage: "read the password from `FILE` (- for standard input); generated otherwise"},
+					&cli.BoolFlag{Name: "temporary", Usage: "the person must choose another password at the first sign-in, within 7 days"},
+					&cli.StringFlag{Name: "sign-in-by", Usage: "`WAY` to sign in: password, key, both or provider", Value: "password"},
+					&cli.StringMapFlag{Name: "tag", Usage: "a tag, as `KEY=VALUE`; may be repeated"},
+					&cli.StringSliceFlag{Name: "group", Usage: "put the person into this `GROUP`; may be repeated"},
+					&cli.StringSliceFlag{Name: "grant", Usage: "give the person a role, as `\"ROLE at ADDRESS\"`, with from or until INSTANT after it if wanted; may be repeated"},
+					&cli.StringFlag{Name: "like", Usage: "the same groups and direct grants as `USER` besides"},
+					&cli.StringSliceFlag{Name: "but", Usage: "of those of --like, leave out this `GROUP or ROLE`; may be repeated"},
+					&cli.StringFlag{Name: "key", Usage: "issue an API key with this `LABEL`; its secret is shown once"},
+					previewFlag(),
+				},
+				Action: a.createUser,
+			},
+			{Name: "list", Usage: "list users", Action: a.listUsers},
+			{Name: "show", Usage: "show a user with groups and grants", ArgsUsage: "NAME", Action: a.showPrincipal(api.UserKind)},
+			a.editCommand(api.UserKind),
+			a.stateCommand(api.UserKind, "suspend", api.StateSuspended), a.stateCommand(api.UserKind, "retire", api.StateRetired), a.stateCommand(api.UserKind, "restore", api.StateActive),
+			{
+				Name: "hand-over", Usage: "give a user's direct grants to somebody else", ArgsUsage: "NAME",
+				Flags: append(principalFlags(), previewFlag()), Action: a.handOver,
+			},
+			{Name: "reset-password", Usage: "give a user a new temporary password, shown once, and end all their sessions", ArgsUsage: "NAME", Action: a.resetPassword},
+		},
+	}
+}
+
+func (a *app) createUser(ctx context.Context, c *cli.Command) error {
+	given, err := arguments(c, "NAME")
+	if err != nil {
+		return err
+	}
+	s, organisation, err := a.inside(c)
+	if err != nil {
+		return err
+	}
+	wanted, err := a.newUser(ctx, c, s, organisation, given[0])
+	if err != nil {
+		return err
+	}
+	if c.Bool("preview") {
+		return a.previewed(c)(client.Read[api.Written](s.CreateUser(ctx, organisation, &api.CreateUserParams{Preview: preview(c)}, wanted)))
+	}
+	made, err := client.Read[api.UserMade](s.CreateUser(ctx, organisation, nil, wanted))
+	if err != nil {
+		return err
+	}
+	a.say(c, "Created user %s, who signs in as %s at %s.", made.User.Name, made.SignIn, s.saved.Server)
+	a.sayPassword(c, made.Password, *wanted.Temporary)
+	if made.Key != nil {
+		a.sayKey(c, *made.Key)
+	}
+	for _, group := range *wanted.Groups {
+		a.say(c, "In group %s.", group)
+	}
+	for _, g := range *wanted.Grants {
+		a.say(c, "Granted %s at %s.", g.Role, g.Scope)
+	}
+	if len(*wanted.Groups)+len(*wanted.Grants) == 0 {
+		a.say(c, "%s holds nothing yet: all is denied until a grant or a group gives access.", made.User.Name)
+	}
+	return a.valueOnly(c, made)
+}
+
+// newUser reads from the flags who is wanted.
+func (a *app) newUser(ctx context.Context, c *cli.Command, s session, organisation, name string) (api.UserNew, error) {
+	temporary, by := c.Bool("temporary"), api.SignInBy(c.String("sign-in-by"))
+	groups, grants := c.StringSlice("group"), []api.FirstGrant{}
+	for _, text := range c.StringSlice("grant") {
+		grant, err := firstGrant(text)
+		if err != nil {
+			return api.UserNew{}, err
+		}
+		grants = append(grants, grant)
+	}
+	if like := c.String("like"); like != "" {
+		model, err := client.Read[api.PrincipalDetails](s.ShowPrincipal(ctx, organisation, api.UserKind, like))
+		if err != nil {
+			return api.UserNew{}, err
+		}
+		more, also := likeThem(model, c.StringSlice("but"))
+		groups, grants = append(groups, more...), append(grants, also...)
+	}
+	wanted := api.UserNew{
+		Name: name, Title: orNone(c.String("title")), Email: orNone(c.String("email")), Description: orNone(c.String("description")),
+		Temporary: &temporary, SignInBy: &by, Groups: &groups, Grants: &grants, Tags: tagsGiven(c),
+	}
+	if label := c.String("key"); label != "" {
+		wanted.Key = &api.KeyNew{Label: &label}
+	}
+	if from := c.String("password-from"); from != "" {
+		password, err := a.secret(from, "")
+		if err != nil {
+			return api.UserNew{}, err
+		}
+		wanted.Password = &password
+	}
+	return wanted, nil
+}
+
+// likeThem gives the groups and direct grants of somebody, but for those left out by name.
+func likeThem(model api.PrincipalDetails, but []string) (groups []string, grants []api.FirstGrant) {
+	for _, group := range model.Groups {
+		if !slices.Contains(but, group) {
+			groups = append(groups, group)
+		}
+	}
+	for _, r := range model.Rules {
+		g := r.Grant
+		if g == nil || g.Principal.Kind != model.Kind || g.Principal.Name != model.Name || slices.Contains(but, g.Role) {
+			continue
+		}
+		grants = append(grants, api.FirstGrant{Scope: r.Scope.Id, Role: g.Role, Condition: g.Condition, From: g.From, Until: g.Until})
+	}
+	return groups, grants
+}
+
+// firstGrant reads ROLE at ADDRESS [from INSTANT] [until INSTANT].
+func firstGrant(text string) (api.FirstGrant, error) {
+	words := strings.Fields(text)
+	wrong := usage("%q is no grant: write it as \"ROLE at ADDRESS\", with from or until and a date after it if wanted", text)
+	if len(words) < 3 || words[1] != "at" || len(words)%2 == 0 {
+		return api.FirstGrant{}, wrong
+	}
+	grant := api.FirstGrant{Role: words[0], Scope: words[2]}
+	for rest := words[3:]; len(rest) > 0; rest = rest[2:] {
+		moment, err := access.ParseInstant(rest[1])
+		if err != nil {
+			return grant, usageError{err}
+		}
+		switch rest[0] {
+		case "from":
+			grant.From = &moment
+		case "until":
+			grant.Until = &moment
+		default:
+			return grant, wrong
+		}
+	}
+	return grant, nil
+}
+
+func tagsGiven(c *cli.Command) *api.Tags {
+	tags := api.Tags(c.StringMap("tag"))
+	if len(tags) == 0 {
+		return nil
+	}
+	return &tags
+}
+
+func (a *app) listUsers(ctx context.Context, c *cli.Command) error {
+	s, organisation, err := a.inside(c)
+	if err != nil {
+		return err
+	}
+	users := []api.User{}
+	params := &api.ListUsersParams{}
+	for {
+		page, err := client.Read[api.UserList](s.ListUsers(ctx, organisation, params))
+		if err != nil {
+			return err
+		}
+		users = append(users, page.Users...)
+		if params.After = page.Next; page.Next == nil {
+			break
+		}
+	}
+	l := listing{columns: []string{"Name", "Display name", "Email", "State", "Created"}, empty: "There are no users.", value: users}
+	for _, u := range users {
+		l.rows = append(l.rows, []string{u.Name, u.Title, u.Email, string(u.State), moment(u.CreatedAt)})
+	}
+	return a.print(c, l)
+}
+
+// inside gives the session and the organisation it belongs to.
+func (a *app) inside(c *cli.Command) (session, string, error) {
+	s, err := a.as(c)
+	if err != nil {
+		return s, "", err
+	}
+	organisation, err := s.organisation()
+	return s, organisation, err
+}
+
+func capital(word string) string { return strings.ToUpper(word[:1]) + word[1:] }

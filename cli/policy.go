@@ -1,0 +1,351 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"os"
+	"strconv"
+	"strings"
+
+	"github.com/urfave/cli/v3"
+
+	"arbora.example/access"
+	"arbora.example/api"
+	"arbora.example/client"
+)
+
+func (a *app) policyCommand() *cli.Command {
+	textFlags := func(more ...cli.Flag) []cli.Flag {
+		return append([]cli.Flag{
+			&cli.StringFlag{Name: "text", Usage: "the statements themselves, as a `TEXT`"},
+			&cli.StringFlag{Name: "file", Usage: "the statements in this `FILE`; - reads standard input"},
+		}, more...)
+	}
+	description := &cli.StringFlag{Name: "description", Usage: "what it is for, as a `TEXT`"}
+	return &cli.Command{
+		Name: "policy", Usage: "write, read and search policies: named texts of statements at a scope",
+		Commands: []*cli.Command{
+			{Name: "create", Usage: "write a policy at a scope, the whole text or nothing of it", ArgsUsage: "NAME", Flags: textFlags(atFlag(true), description, previewFlag()), Action: a.createPolicy},
+			{Name: "edit", Usage: "write another text for a policy", ArgsUsage: "NAME", Flags: textFlags(atFlag(true), description, previewFlag()), Action: a.editPolicy},
+			{Name: "remove", Usage: "take a policy away with all its statements", ArgsUsage: "NAME", Flags: []cli.Flag{atFlag(true), previewFlag()}, Action: a.removePolicy},
+			{Name: "list", Usage: "list the policies that reach a scope, its own and those above", ArgsUsage: "[ADDRESS]", Action: a.listPolicies},
+			{Name: "show", Usage: "print the text of a policy", ArgsUsage: "NAME", Flags: []cli.Flag{atFlag(true)}, Action: a.showPolicy},
+			{Name: "read", Usage: "read a text as it would stand at a scope, and print it in its one form; nothing is written", Flags: textFlags(atFlag(true)), Action: a.readPolicy},
+			{Name: "search", Usage: "find statements anywhere by words in them, and where each applies", ArgsUsage: "WORD …", Action: a.searchPolicies},
+		},
+	}
+}
+
+// readText reads a file, or standard input for -.
+func (a *app) readText(name string) (string, error) {
+	if name == "-" {
+		text, err := io.ReadAll(a.lines)
+		return string(text), err
+	}
+	text, err := os.ReadFile(name)
+	return string(text), err
+}
+
+// statementsText gives the text that --text or --file names; given is false when neither does.
+func (a *app) statementsText(c *cli.Command) (text string, given bool, err error) {
+	switch {
+	case c.IsSet("text") && c.IsSet("file"):
+		return "", false, usage("give the statements with either --text or --file")
+	case c.IsSet("text"):
+		return c.String("text"), true, nil
+	case c.IsSet("file"):
+		text, err = a.readText(c.String("file"))
+		return text, true, err
+	}
+	return "", false, nil
+}
+
+func (a *app) createPolicy(ctx context.Context, c *cli.Command) error {
+	given, err := arguments(c, "NAME")
+	if err != nil {
+		return err
+	}
+	text, there, err := a.statementsText(c)
+	if err != nil {
+		return err
+	}
+	if !there {
+		return usage("say what it states with --text or --file")
+	}
+	s, at, err := a.where(c)
+	if err != nil {
+		return err
+	}
+	wanted := api.PolicyNew{Name: given[0], Text: text, Description: orNone(c.String("description"))}
+	if c.Bool("preview") {
+		return a.previewed(c)(client.Read[api.Written](s.CreatePolicyAt(ctx, at, &api.CreatePolicyAtParams{Preview: preview(c)}, wanted)))
+	}
+	made, err := client.Read[api.PolicyMade](s.CreatePolicyAt(ctx, at, nil, wanted))
+	if err != nil {
+		return err
+	}
+	a.say(c, "Wrote policy %s at %s:\n\n%s", made.Policy.Name, made.Policy.Scope.Address, strings.TrimRight(made.Policy.Text, "\n"))
+	return a.valueOnly(c, made)
+}
+
+// findPolicy finds a policy by its name right at the scope of --at.
+func (a *app) findPolicy(ctx context.Context, c *cli.Command) (session, api.Policy, error) {
+	given, err := arguments(c, "NAME")
+	if err != nil {
+		return session{}, api.Policy{}, err
+	}
+	s, at, err := a.where(c)
+	if err != nil {
+		return s, api.Policy{}, err
+	}
+	list, err := client.Read[api.PolicyList](s.ListPolicies(ctx, at))
+	if err != nil {
+		return s, api.Policy{}, err
+	}
+	var names []string
+	for _, p := range list.Policies {
+		if p.Name == given[0] && !p.Inherited {
+			return s, p, nil
+		}
+		if p.Name == given[0] {
+			return s, p, fmt.Errorf("policy %s stands at %s: name that scope with --at", p.Name, p.Scope.Address)
+		}
+		names = append(names, p.Name)
+	}
+	if near := access.Nearest(given[0], names); near != "" {
+		return s, api.Policy{}, fmt.Errorf("there is no policy %s at %s: did you mean %s?", given[0], at, near)
+	}
+	return s, api.Policy{}, fmt.Errorf("there is no policy %s at %s: arbora policy list %s shows those that reach it", given[0], at, at)
+}
+
+func (a *app) editPolicy(ctx context.Context, c *cli.Command) error {
+	text, there, err := a.statementsText(c)
+	if err != nil {
+		return err
+	}
+	s, policy, err := a.findPolicy(ctx, c)
+	if err != nil {
+		return err
+	}
+	wanted := api.PolicyEdit{Description: orNone(c.String("description"))}
+	if there {
+		wanted.Text = &text
+	}
+	if c.Bool("preview") {
+		return a.previewed(c)(client.Read[api.Written](s.EditPolicyText(ctx, policy.Id, &api.EditPolicyTextParams{Preview: preview(c)}, wanted)))
+	}
+	written, err := client.Read[api.Written](s.EditPolicyText(ctx, policy.Id, nil, wanted))
+	if err != nil {
+		return err
+	}
+	a.say(c, "Rewrote policy %s at %s.", policy.Name, policy.Scope.Address)
+	return a.valueOnly(c, written)
+}
+
+func (a *app) removePolicy(ctx context.Context, c *cli.Command) error {
+	s, policy, err := a.findPolicy(ctx, c)
+	if err != nil {
+		return err
+	}
+	if c.Bool("preview") {
+		return a.previewed(c)(client.Read[api.Written](s.RemovePolicy(ctx, policy.Id, &api.RemovePolicyParams{Preview: preview(c)})))
+	}
+	written, err := client.Read[api.Written](s.RemovePolicy(ctx, policy.Id, nil))
+	if err != nil {
+		return err
+	}
+	a.say(c, "Took policy %s away from %s.", policy.Name, policy.Scope.Address)
+	return a.valueOnly(c, written)
+}
+
+func (a *app) listPolicies(ctx context.Context, c *cli.Command) error {
+	s, err := a.as(c)
+	if err != nil {
+		return err
+	}
+	address, err := s.scopeOr(c)
+	if err != nil {
+		return err
+	}
+	list, err := client.Read[api.PolicyList](s.ListPolicies(ctx, address))
+	if err != nil {
+		return err
+	}
+	l := listing{columns: []string{"Policy", "From", "Statements", "Written", "By", "What it is for"}, empty: "No policy reaches " + address + ".", value: list.Policies}
+	for _, p := range list.Policies {
+		l.rows = append(l.rows, []string{
+			p.Name, yesNo(p.Inherited, p.Scope.Address, "here"), strconv.Itoa(len(p.Statements)), moment(p.WrittenAt), p.WrittenBy, p.Description,
+		})
+	}
+	return a.print(c, l)
+}
+
+func (a *app) showPolicy(ctx context.Context, c *cli.Command) error {
+	_, policy, err := a.findPolicy(ctx, c)
+	if err != nil {
+		return err
+	}
+	a.say(c, "%s", strings.TrimRight(policy.Text, "\n"))
+	for _, st := range policy.Statements {
+		if st.Dormant {
+			a.say(c, "! Statement %d is dormant: %s has left %s.", st.Number, st.Place.Address, policy.Scope.Address)
+		}
+	}
+	return a.valueOnly(c, policy)
+}
+
+func (a *app) readPolicy(ctx context.Context, c *cli.Command) error {
+	text, there, err := a.statementsText(c)
+	if err != nil {
+		return err
+	}
+	if !there {
+		return usage("say what to read with --text or --file")
+	}
+	s, at, err := a.where(c)
+	if err != nil {
+		return err
+	}
+	reading, err := client.Read[api.Reading](s.ReadStatements(ctx, at, api.PolicyText{Text: text}))
+	if err != nil {
+		return err
+	}
+	return a.tellReading(c, reading)
+}
+
+// tellReading prints a text that was read, or what is wrong in it.
+func (a *app) tellReading(c *cli.Command, reading api.Reading) error {
+	if err := a.valueOnly(c, reading); err != nil {
+		return err
+	}
+	if len(reading.Faults) == 0 {
+		a.say(c, "%s", strings.TrimRight(reading.Text, "\n"))
+		return nil
+	}
+	lines := make([]string, len(reading.Faults))
+	for i, f := range reading.Faults {
+		lines[i] = faultText(f)
+	}
+	return fmt.Errorf("%s", strings.Join(lines, "\n  "))
+}
+
+func (a *app) searchPolicies(ctx context.Context, c *cli.Command) error {
+	s, organisation, err := a.inside(c)
+	if err != nil {
+		return err
+	}
+	words := strings.Join(c.Args().Slice(), " ")
+	found, err := client.Read[api.StatementList](s.SearchStatements(ctx, organisation, &api.SearchStatementsParams{Words: &words}))
+	if err != nil {
+		return err
+	}
+	l := listing{columns: []string{"Statement", "Applies at", "Policy", "Written at"}, empty: "No statement holds that.", value: found}
+	for _, st := range found.Statements {
+		where := st.Place.Address + yesNo(st.Here, " alone", " and beneath") + yesNo(st.Dormant, " (dormant)", "")
+		l.rows = append(l.rows, []string{st.Text, where, st.Policy.Name, st.Policy.Scope.Address})
+	}
+	if err := a.print(c, l); err != nil {
+		return err
+	}
+	if found.Hidden > 0 {
+		a.say(c, "%d more that you may not see.", found.Hidden)
+	}
+	return nil
+}
+
+func (a *app) patternCommand() *cli.Command {
+	return &cli.Command{
+		Name: "pattern", Usage: "find ready-made statements and fill in their blanks",
+		Commands: []*cli.Command{
+			{Name: "list", Usage: "list the patterns, or those that are about some words", ArgsUsage: "[WORD …]", Action: a.listPatterns},
+			{Name: "show", Usage: "show the text and the blanks of a pattern", ArgsUsage: "PATTERN", Action: a.showPattern},
+			{
+				Name: "fill", Usage: "fill the blanks of a pattern and print the text, to be edited or handed to policy create --file -", ArgsUsage: "PATTERN BLANK=VALUE …",
+				Flags: []cli.Flag{atFlag(true)}, Action: a.fillPattern,
+			},
+		},
+	}
+}
+
+func (a *app) listPatterns(ctx context.Context, c *cli.Command) error {
+	s, err := a.as(c)
+	if err != nil {
+		return err
+	}
+	words := strings.Join(c.Args().Slice(), " ")
+	list, err := client.Read[api.PatternList](s.ListPatterns(ctx, &api.ListPatternsParams{Words: &words}))
+	if err != nil {
+		return err
+	}
+	l := listing{columns: []string{"Pattern", "What it is for", "Blanks"}, empty: "No pattern is about that.", value: list.Patterns}
+	for _, p := range list.Patterns {
+		var blanks []string
+		for _, b := range p.Blanks {
+			blanks = append(blanks, b.Name)
+		}
+		l.rows = append(l.rows, []string{p.Name, p.Title, strings.Join(blanks, ", ")})
+	}
+	return a.print(c, l)
+}
+
+func (a *app) showPattern(ctx context.Context, c *cli.Command) error {
+	given, err := arguments(c, "PATTERN")
+	if err != nil {
+		return err
+	}
+	s, err := a.as(c)
+	if err != nil {
+		return err
+	}
+	list, err := client.Read[api.PatternList](s.ListPatterns(ctx, nil))
+	if err != nil {
+		return err
+	}
+	var names []string
+	for _, p := range list.Patterns {
+		names = append(names, p.Name)
+		if p.Name != given[0] {
+			continue
+		}
+		a.say(c, "%s. %s\n\n%s", p.Title, p.Description, strings.TrimRight(p.Text, "\n"))
+		l := listing{columns: []string{"Blank", "Asks", "Is a", "Usually"}, value: p}
+		for _, b := range p.Blanks {
+			usual := ""
+			if b.Usual != nil {
+				usual = *b.Usual
+			}
+			l.rows = append(l.rows, []string{b.Name, b.Asks, string(b.Kind), usual})
+		}
+		a.section(c, "Blanks", l)
+		return a.valueOnly(c, p)
+	}
+	if near := access.Nearest(given[0], names); near != "" {
+		return fmt.Errorf("there is no pattern %q: did you mean %s?", given[0], near)
+	}
+	return fmt.Errorf("there is no pattern %q: arbora pattern list shows them", given[0])
+}
+
+func (a *app) fillPattern(ctx context.Context, c *cli.Command) error {
+	given := c.Args().Slice()
+	if len(given) == 0 {
+		return usage("%s takes PATTERN and BLANK=VALUE for each blank", c.FullName())
+	}
+	values := map[string]string{}
+	for _, pair := range given[1:] {
+		name, value, ok := strings.Cut(pair, "=")
+		if !ok {
+			return usage("%q fills no blank: write BLANK=VALUE", pair)
+		}
+		values[name] = value
+	}
+	s, at, err := a.where(c)
+	if err != nil {
+		return err
+	}
+	reading, err := client.Read[api.Reading](s.FillPattern(ctx, at, given[0], api.PatternValues{Values: values}))
+	if err != nil {
+		return err
+	}
+	return a.tellReading(c, reading)
+}

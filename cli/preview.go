@@ -1,0 +1,96 @@
+package cli
+
+import (
+	"fmt"
+	"strconv"
+	"strings"
+
+	"github.com/urfave/cli/v3"
+
+	"arbora.example/api"
+)
+
+func previewFlag() cli.Flag {
+	return &cli.BoolFlag{Name: "preview", Usage: "show who would gain and lose what where, and change nothing"}
+}
+
+func preview(c *cli.Command) *bool {
+	wanted := c.Bool("preview")
+	return &wanted
+}
+
+// previewed prints the impact that a preview answered with.
+func (a *app) previewed(c *cli.Command) func(api.Written, error) error {
+	return func(written api.Written, err error) error {
+		if err != nil {
+			return err
+		}
+		impact := written.Impact
+		l := listing{columns: []string{"Who", "At", "Where", "Gains", "Loses", "Beneath"}, value: written}
+		for _, e := range impact.Effects {
+			var who []string
+			for _, p := range e.Principals {
+				who = append(who, p.Name)
+			}
+			for _, set := range e.Outsiders {
+				who = append(who, yesNo(set == "public", "anybody else at all", "anybody else signed in"))
+			}
+			gains := effectText(e.Gains, e.MayGain) + yesNo(e.Privileged, " (privileged)", "")
+			if len(e.Shifting) > 0 {
+				gains += yesNo(gains == "", "", "; ") + "other conditions for " + permissionsText(e.Shifting)
+			}
+			loses := effectText(e.Loses, e.MayLose)
+			if gains+loses == "" {
+				gains = "nothing changes here"
+			}
+			l.rows = append(l.rows, []string{wrapped(who), e.Scope.Address, partWords[e.Part], gains, loses, strconv.Itoa(e.Beneath)})
+		}
+		if c.String("output") != "table" {
+			return a.printValue(c, l)
+		}
+		a.say(c, "%s Nothing was changed.", impact.Words)
+		if len(l.rows) > 0 {
+			a.say(c, "\n%s", render(l))
+		}
+		if impact.Hidden > 0 {
+			a.say(c, "%d more that you may not see.", impact.Hidden)
+		}
+		for _, warning := range impact.Warnings {
+			a.say(c, "! %s", warning)
+		}
+		a.say(c, "To make it only if it still does just this, add --confirm %s instead of --preview.", impact.Confirmation)
+		return nil
+	}
+}
+
+// effectText names what is gained or lost for certain, and what under a condition.
+func effectText(firm, perhaps []string) string {
+	text := permissionsText(firm)
+	if len(perhaps) > 0 {
+		text += yesNo(text == "", "", "; ") + "under a condition " + permissionsText(perhaps)
+	}
+	return text
+}
+
+// wrapped writes names, a few on a line.
+func wrapped(names []string) string {
+	const onALine = 3
+	var lines []string
+	for len(names) > onALine {
+		lines, names = append(lines, strings.Join(names[:onALine], ", ")+","), names[onALine:]
+	}
+	return strings.Join(append(lines, strings.Join(names, ", ")), "\n")
+}
+
+// permissionsText counts permissions and names the first few.
+func permissionsText(permissions []string) string {
+	const named = 2
+	if len(permissions) == 0 {
+		return ""
+	}
+	text := strings.Join(permissions[:min(named, len(permissions))], ", ")
+	if more := len(permissions) - named; more > 0 {
+		text += fmt.Sprintf(" and %d more", more)
+	}
+	return text
+}

@@ -1,0 +1,291 @@
+package cli
+
+import (
+	"context"
+	"strings"
+
+	"github.com/urfave/cli/v3"
+
+	"arbora.example/api"
+	"arbora.example/client"
+)
+
+// What users, groups and service accounts have in common.
+
+// nameWord is what a command calls a principal of a kind that it is given.
+func nameWord(kind api.PrincipalKind) string {
+	if kind == api.ServiceAccountKind {
+		return "ADDRESS"
+	}
+	return "NAME"
+}
+
+var signInWords = map[api.SignInBy]string{
+	api.ByPassword: "password", api.ByKey: "API key", api.ByBoth: "password and API key", api.ByProvider: "identity provider",
+}
+
+func (a *app) showPrincipal(kind api.PrincipalKind) cli.ActionFunc {
+	return func(ctx context.Context, c *cli.Command) error {
+		given, err := arguments(c, nameWord(kind))
+		if err != nil {
+			return err
+		}
+		s, organisation, err := a.inside(c)
+		if err != nil {
+			return err
+		}
+		p, err := client.Read[api.PrincipalDetails](s.ShowPrincipal(ctx, organisation, kind, given[0]))
+		if err != nil {
+			return err
+		}
+		var members []string
+		for _, m := range p.Members {
+			members = append(members, yesNo(m.Kind == api.GroupKind, "group ", "")+m.Name)
+		}
+		facts := []fact{
+			{"Name", p.Name}, {"Title", p.Title}, {"Email", p.Email}, {"Description", p.Description},
+			{"State", string(p.State)}, {"Tags", tagsText(p.Tags)}, {"Created", moment(p.CreatedAt)}, {"Id", p.Id},
+		}
+		if p.Address != nil {
+			facts[0].value = *p.Address
+		}
+		if p.SignIn != nil {
+			facts = append(facts, fact{"Signs in", *p.SignIn + ", by " + signInWords[*p.SignInBy]})
+		}
+		if kind == api.GroupKind {
+			facts = append(facts, groupFacts(p, members)...)
+		}
+		facts = append(facts, fact{"In groups", orWord(withInherited(p.Groups, p.Within), "none")})
+		if err := a.printFacts(c, p, facts...); err != nil {
+			return err
+		}
+		l := listing{columns: []string{"Rule", "Through", "At", "Grant"}, empty: "none: all is denied"}
+		for _, r := range p.Rules {
+			if r.Grant == nil {
+				l.rows = append(l.rows, []string{r.Words, "policy " + r.Statement.Policy.Name, r.Scope.Address, ""})
+				continue
+			}
+			through := yesNo(r.Grant.Principal.Name == p.Name && r.Grant.Principal.Kind == p.Kind, "directly", whoText(r.Grant.Principal))
+			l.rows = append(l.rows, []string{r.Grant.Role + terms(*r.Grant), through, r.Scope.Address, r.Grant.Id})
+		}
+		a.section(c, "Named by", l)
+		if p.Hidden > 0 {
+			a.say(c, "%d more that you may not see.", p.Hidden)
+		}
+		return nil
+	}
+}
+
+// withInherited lists the direct groups, and those that follow from them in brackets.
+func withInherited(direct, within []string) string {
+	text := strings.Join(direct, ", ")
+	var further []string
+	for _, name := range within {
+		if !containsWord(direct, name) {
+			further = append(further, name)
+		}
+	}
+	if len(further) > 0 {
+		text += " (and through them " + strings.Join(further, ", ") + ")"
+	}
+	return text
+}
+
+func containsWord(list []string, word string) bool {
+	for _, item := range list {
+		if item == word {
+			return true
+		}
+	}
+	return false
+}
+
+func orWord(text, word string) string {
+	if text == "" {
+		return word
+	}
+	return text
+}
+
+// groupFacts tell who is in a group and by what.
+func groupFacts(p api.PrincipalDetails, members []string) []fact {
+	var facts []fact
+	if p.Gathers != nil {
+		facts = append(facts, fact{"Gathers", "whoever has " + *p.Gathers})
+	}
+	facts = append(facts, fact{"Members", orWord(strings.Join(members, ", "), "none")})
+	var every []string
+	for _, m := range p.EveryMember {
+		every = append(every, m.Name)
+	}
+	if len(every) != len(members) {
+		facts = append(facts, fact{"At any depth", orWord(strings.Join(every, ", "), "nobody")})
+	}
+	if p.Owner != nil {
+		facts = append(facts, fact{"Owned by", whoText(*p.Owner)})
+	}
+	return facts
+}
+
+func (a *app) editCommand(kind api.PrincipalKind) *cli.Command {
+	flags := []cli.Flag{
+		&cli.StringFlag{Name: "name", Usage: "another `NAME`; id and access stay"},
+		&cli.StringFlag{Name: "title", Usage: "a `TEXT` people know it by"},
+		&cli.StringFlag{Name: "description", Usage: "what it is for, as a `TEXT`"},
+		&cli.StringMapFlag{Name: "tag", Usage: "a tag, as `KEY=VALUE`, beside those there are; may be repeated"},
+		&cli.StringSliceFlag{Name: "untag", Usage: "take away the tag with this `KEY`; may be repeated"},
+	}
+	switch kind {
+	case api.UserKind:
+		flags = append(flags, &cli.StringFlag{Name: "email", Usage: "another `EMAIL` address"})
+	case api.GroupKind:
+		flags = append(flags,
+			&cli.StringFlag{Name: "owner", Usage: "the `USER` who may change its members"},
+			&cli.StringFlag{Name: "owner-group", Usage: "the `GROUP` whose members may change its members"},
+			&cli.BoolFlag{Name: "no-owner", Usage: "nobody owns it any more"},
+			&cli.StringFlag{Name: "gathers", Usage: "of a dynamic group: another `CONDITION`"})
+	}
+	return &cli.Command{
+		Name: "edit", Usage: "alter what is said of a " + kindText(kind), ArgsUsage: nameWord(kind), Flags: append(flags, previewFlag()),
+		Action: func(ctx context.Context, c *cli.Command) error { return a.edit(ctx, c, kind) },
+	}
+}
+
+func kindText(kind api.PrincipalKind) string { return strings.ReplaceAll(string(kind), "-", " ") }
+
+func (a *app) edit(ctx context.Context, c *cli.Command, kind api.PrincipalKind) error {
+	given, err := arguments(c, nameWord(kind))
+	if err != nil {
+		return err
+	}
+	s, organisation, err := a.inside(c)
+	if err != nil {
+		return err
+	}
+	edit := api.PrincipalEdit{Owner: ownerGiven(c)}
+	for name, field := range map[string]**string{
+		"name": &edit.Name, "title": &edit.Title, "description": &edit.Description, "email": &edit.Email, "gathers": &edit.Gathers,
+	} {
+		if c.IsSet(name) {
+			text := c.String(name)
+			*field = &text
+		}
+	}
+	if c.Bool("no-owner") {
+		none := true
+		edit.NoOwner = &none
+	}
+	if c.IsSet("tag") || c.IsSet("untag") {
+		p, err := client.Read[api.PrincipalDetails](s.ShowPrincipal(ctx, organisation, kind, given[0]))
+		if err != nil {
+			return err
+		}
+		tags := p.Tags
+		for key, value := range c.StringMap("tag") {
+			tags[key] = value
+		}
+		for _, key := range c.StringSlice("untag") {
+			delete(tags, key)
+		}
+		edit.Tags = &tags
+	}
+	if edit == (api.PrincipalEdit{}) {
+		return usage("say what to alter; see %s --help", c.FullName())
+	}
+	if c.Bool("preview") {
+		return a.previewed(c)(client.Read[api.Written](s.EditPrincipal(ctx, organisation, kind, given[0], &api.EditPrincipalParams{Preview: preview(c)}, edit)))
+	}
+	written, err := client.Read[api.Written](s.EditPrincipal(ctx, organisation, kind, given[0], nil, edit))
+	if err != nil {
+		return err
+	}
+	a.say(c, "Altered %s %s.", kindText(kind), given[0])
+	return a.valueOnly(c, written)
+}
+
+// ownerGiven gives the owner that flags name, if they do.
+func ownerGiven(c *cli.Command) *api.PrincipalRef {
+	if name := c.String("owner"); name != "" {
+		return &api.PrincipalRef{Kind: api.UserKind, Name: name}
+	}
+	if name := c.String("owner-group"); name != "" {
+		return &api.PrincipalRef{Kind: api.GroupKind, Name: name}
+	}
+	return nil
+}
+
+var stateUsage = map[api.State]string{
+	api.StateSuspended: "put %s out of use for a while: sessions, keys and decisions follow at once",
+	api.StateRetired:   "put %s out of use: sessions, keys and decisions follow at once; it can be restored",
+	api.StateActive:    "take %s into use again, as it was",
+}
+
+func (a *app) stateCommand(kind api.PrincipalKind, verb string, to api.State) *cli.Command {
+	return &cli.Command{
+		Name: verb, Usage: strings.ReplaceAll(stateUsage[to], "%s", "a "+kindText(kind)), ArgsUsage: nameWord(kind), Flags: []cli.Flag{previewFlag()},
+		Action: func(ctx context.Context, c *cli.Command) error {
+			given, err := arguments(c, nameWord(kind))
+			if err != nil {
+				return err
+			}
+			s, organisation, err := a.inside(c)
+			if err != nil {
+				return err
+			}
+			if c.Bool("preview") {
+				return a.previewed(c)(client.Read[api.Written](s.SetState(ctx, organisation, kind, given[0], &api.SetStateParams{Preview: preview(c)}, api.StateChange{State: to})))
+			}
+			written, err := client.Read[api.Written](s.SetState(ctx, organisation, kind, given[0], nil, api.StateChange{State: to}))
+			if err != nil {
+				return err
+			}
+			a.say(c, "%s %s is %s now.", capital(kindText(kind)), given[0], to)
+			if kind == api.UserKind && to == api.StateRetired {
+				a.say(c, "What it was granted stays written: arbora user hand-over %s --user NAME gives it to somebody else.", given[0])
+			}
+			return a.valueOnly(c, written)
+		},
+	}
+}
+
+func (a *app) handOver(ctx context.Context, c *cli.Command) error {
+	given, err := arguments(c, "NAME")
+	if err != nil {
+		return err
+	}
+	to, err := principal(c)
+	if err != nil {
+		return err
+	}
+	s, organisation, err := a.inside(c)
+	if err != nil {
+		return err
+	}
+	if c.Bool("preview") {
+		return a.previewed(c)(client.Read[api.Written](s.HandOver(ctx, organisation, api.UserKind, given[0], &api.HandOverParams{Preview: preview(c)}, to)))
+	}
+	written, err := client.Read[api.Written](s.HandOver(ctx, organisation, api.UserKind, given[0], nil, to))
+	if err != nil {
+		return err
+	}
+	a.say(c, "What user %s was granted directly is %s's now.", given[0], whoText(to))
+	return a.valueOnly(c, written)
+}
+
+func (a *app) resetPassword(ctx context.Context, c *cli.Command) error {
+	given, err := arguments(c, "NAME")
+	if err != nil {
+		return err
+	}
+	s, organisation, err := a.inside(c)
+	if err != nil {
+		return err
+	}
+	reset, err := client.Read[api.PasswordReset](s.ResetPassword(ctx, organisation, api.UserKind, given[0]))
+	if err != nil {
+		return err
+	}
+	a.say(c, "All sessions of %s are ended.", given[0])
+	a.sayPassword(c, &reset.Password, true)
+	return a.valueOnly(c, reset)
+}

@@ -1,0 +1,147 @@
+package cli
+
+import (
+	"context"
+	"strings"
+
+	"github.com/urfave/cli/v3"
+
+	"arbora.example/api"
+	"arbora.example/client"
+)
+
+func (a *app) roleDefinitionCommand(name, does string, action cli.ActionFunc) *cli.Command {
+	return &cli.Command{
+		Name: name, Usage: does, ArgsUsage: "ROLE",
+		Description: "Each --include and --exclude picks the permissions that match all its parts, as in\n" +
+			"arbora role create seed-scanner --at lindenmere/science --include 'service=storage plane=data class=observe,modify'\n" +
+			"The parts are class, operation, type, service and plane.",
+		Flags: []cli.Flag{
+			atFlag(true),
+			&cli.StringFlag{Name: "title", Usage: "a `TEXT` people know it by"},
+			&cli.StringFlag{Name: "description", Usage: "what it is for, as a `TEXT`"},
+			&cli.StringSliceFlag{Name: "include", Required: true, Usage: "`PARTS` of what it holds"},
+			&cli.StringSliceFlag{Name: "exclude", Usage: "`PARTS` of what it does not hold all the same"},
+			&cli.StringSliceFlag{Name: "under", Usage: "it may be granted under this `ADDRESS` only; may be given several times"},
+			previewFlag(),
+		},
+		// The parts of one filter are kept apart by spaces, its words by commas.
+		DisableSliceFlagSeparator: true,
+		Action:                    action,
+	}
+}
+
+// filters reads what --include or --exclude picks.
+func filters(c *cli.Command, flag string) ([]api.RoleFilter, error) {
+	read := []api.RoleFilter{}
+	for _, text := range c.StringSlice(flag) {
+		var f api.RoleFilter
+		for _, part := range strings.Fields(text) {
+			name, words, _ := strings.Cut(part, "=")
+			list := strings.Split(words, ",")
+			switch name {
+			case "class":
+				f.Classes = &list
+			case "operation":
+				f.Operations = &list
+			case "type":
+				f.Types = &list
+			case "service":
+				f.Services = &list
+			case "plane":
+				f.Planes = &list
+			default:
+				return nil, usage("--%s %q: %q is no part; the parts are class=, operation=, type=, service= and plane=", flag, text, part)
+			}
+		}
+		read = append(read, f)
+	}
+	return read, nil
+}
+
+func (a *app) createRole(ctx context.Context, c *cli.Command) error {
+	given, err := arguments(c, "ROLE")
+	if err != nil {
+		return err
+	}
+	wanted, err := roleEdit(c)
+	if err != nil {
+		return err
+	}
+	if c.Bool("preview") {
+		return usage("a role that is new alters nobody's access: there is nothing to preview")
+	}
+	s, at, err := a.where(c)
+	if err != nil {
+		return err
+	}
+	made, err := client.Read[api.RoleMade](s.CreateRole(ctx, at, api.RoleNew{
+		Name: given[0], Title: wanted.Title, Description: wanted.Description, Include: wanted.Include, Exclude: wanted.Exclude, Under: wanted.Under,
+	}))
+	if err != nil {
+		return err
+	}
+	a.say(c, "Defined role %s at %s: it holds %d permissions and can be granted beneath.%s", made.Role.Name, at, made.Role.Permissions,
+		yesNo(made.Role.Privileged, " It is privileged: it can govern.", ""))
+	return a.valueOnly(c, made)
+}
+
+func roleEdit(c *cli.Command) (api.RoleEdit, error) {
+	include, err := filters(c, "include")
+	if err != nil {
+		return api.RoleEdit{}, err
+	}
+	exclude, err := filters(c, "exclude")
+	if err != nil {
+		return api.RoleEdit{}, err
+	}
+	under := c.StringSlice("under")
+	return api.RoleEdit{
+		Title: orNone(c.String("title")), Description: orNone(c.String("description")), Include: include, Exclude: &exclude, Under: &under,
+	}, nil
+}
+
+func (a *app) editRole(ctx context.Context, c *cli.Command) error {
+	given, err := arguments(c, "ROLE")
+	if err != nil {
+		return err
+	}
+	wanted, err := roleEdit(c)
+	if err != nil {
+		return err
+	}
+	s, at, err := a.where(c)
+	if err != nil {
+		return err
+	}
+	if c.Bool("preview") {
+		return a.previewed(c)(client.Read[api.Written](s.EditRole(ctx, at, given[0], &api.EditRoleParams{Preview: preview(c)}, wanted)))
+	}
+	written, err := client.Read[api.Written](s.EditRole(ctx, at, given[0], nil, wanted))
+	if err != nil {
+		return err
+	}
+	a.say(c, "Edited role %s: whoever holds it holds what it says now.", given[0])
+	return a.valueOnly(c, written)
+}
+
+func (a *app) removeRole(ctx context.Context, c *cli.Command) error {
+	given, err := arguments(c, "ROLE")
+	if err != nil {
+		return err
+	}
+	s, at, err := a.where(c)
+	if err != nil {
+		return err
+	}
+	grants := c.Bool("with-grants")
+	if c.Bool("preview") {
+		return a.previewed(c)(client.Read[api.Written](s.RemoveRole(ctx, at, given[0], &api.RemoveRoleParams{Grants: &grants, Preview: preview(c)})))
+	}
+	written, err := client.Read[api.Written](s.RemoveRole(ctx, at, given[0], &api.RemoveRoleParams{Grants: &grants}))
+	if err != nil {
+		return err
+	}
+	a.say(c, "Removed role %s%s.", given[0], yesNo(grants, " and its grants", ""))
+	return a.valueOnly(c, written)
+}

@@ -1,0 +1,92 @@
+package cli
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+
+	"github.com/adrg/xdg"
+
+	"arbora.example/access"
+)
+
+// signIns is the file of saved sign-ins: several by name, one of them used unless another is asked for.
+type signIns struct {
+	Default string                 `json:"default"`
+	Saved   map[string]savedSignIn `json:"saved"`
+}
+
+type savedSignIn struct {
+	Server       string `json:"server"`
+	SignIn       string `json:"signIn"`
+	Organisation string `json:"organisation,omitempty"`
+	Token        string `json:"token"`
+}
+
+func signInsFile() string { return filepath.Join(xdg.ConfigHome, "arbora", "sign-ins.json") }
+
+func readSignIns() (signIns, error) {
+	file := signIns{Saved: map[string]savedSignIn{}}
+	text, err := os.ReadFile(signInsFile())
+	if errors.Is(err, os.ErrNotExist) {
+		return file, nil
+	} else if err != nil {
+		return file, fmt.Errorf("the saved sign-ins cannot be read: %w", err)
+	}
+	if err := json.Unmarshal(text, &file); err != nil {
+		return file, fmt.Errorf("the saved sign-ins in %s are damaged (%w): remove the file and sign in again", signInsFile(), err)
+	}
+	return file, nil
+}
+
+// write replaces the file as a whole; nobody but its owner can read it.
+func (s signIns) write() error {
+	text, err := json.MarshalIndent(s, "", "  ")
+	if err != nil {
+		return err
+	}
+	name := signInsFile()
+	if err := os.MkdirAll(filepath.Dir(name), 0o700); err != nil {
+		return err
+	}
+	fresh, err := os.CreateTemp(filepath.Dir(name), "sign-ins-*") // made with mode 0600
+	if err != nil {
+		return err
+	}
+	defer os.Remove(fresh.Name()) // gone after the rename
+	_, err = fresh.Write(append(text, '\n'))
+	if err = errors.Join(err, fresh.Close()); err != nil {
+		return err
+	}
+	return os.Rename(fresh.Name(), name)
+}
+
+// pick gives the sign-in of a name, or the default one for "".
+func (s signIns) pick(name string) (savedSignIn, error) {
+	if name == "" {
+		name = s.Default
+	}
+	if name == "" {
+		return savedSignIn{}, errors.New("you are not signed in: arbora sign-in NAME@ORGANISATION")
+	}
+	saved, ok := s.Saved[name]
+	if !ok {
+		if near := access.Nearest(name, s.names()); near != "" {
+			return saved, fmt.Errorf("there is no saved sign-in %q: did you mean %s?", name, near)
+		}
+		return saved, fmt.Errorf("there is no saved sign-in %q: arbora sign-ins lists them", name)
+	}
+	return saved, nil
+}
+
+func (s signIns) names() []string {
+	names := make([]string, 0, len(s.Saved))
+	for name := range s.Saved {
+		names = append(names, name)
+	}
+	slices.Sort(names)
+	return names
+}

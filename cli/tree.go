@@ -1,0 +1,298 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"github.com/urfave/cli/v3"
+
+	"arbora.example/access"
+	"arbora.example/api"
+	"arbora.example/client"
+)
+
+func (a *app) treeCommand() *cli.Command {
+	return &cli.Command{
+		Name: "tree", Usage: "draw the scopes at and below an address, as far as you see them", ArgsUsage: "[ADDRESS]",
+		Flags: []cli.Flag{&cli.IntFlag{Name: "depth", Value: 32, Usage: "how many `LEVELS` below"}},
+		Action: func(ctx context.Context, c *cli.Command) error {
+			s, err := a.as(c)
+			if err != nil {
+				return err
+			}
+			address, err := s.scopeOr(c)
+			if err != nil {
+				return err
+			}
+			depth := c.Int("depth")
+			tree, err := client.Read[api.Tree](s.ShowTree(ctx, address, &api.ShowTreeParams{Depth: &depth}))
+			if err != nil {
+				return err
+			}
+			l := listing{columns: []string{"Scope", "Kind", "Title"}, value: tree}
+			if c.String("output") == "csv" {
+				l.columns[0] = "Address"
+			}
+			drawTree(tree.Scopes, func(n api.ScopeNode, lead string) {
+				name := lead + n.Name
+				if c.String("output") == "csv" {
+					name = n.Address
+				}
+				l.rows = append(l.rows, []string{name + yesNo(n.Retired, " (retired)", ""), kindOf(n), n.Title})
+				if n.More {
+					l.rows = append(l.rows, []string{strings.Repeat("   ", n.Depth+1) + "…", "", "more below: arbora tree " + n.Address})
+				}
+			})
+			return a.print(c, l)
+		},
+	}
+}
+
+// drawTree calls draw for every node from the top down, with the lines that lead to its name.
+func drawTree(nodes []api.ScopeNode, draw func(n api.ScopeNode, lead string)) {
+	children := map[string][]api.ScopeNode{}
+	for _, n := range nodes[1:] {
+		children[n.Parent] = append(children[n.Parent], n)
+	}
+	var walk func(n api.ScopeNode, lead, beneath string)
+	walk = func(n api.ScopeNode, lead, beneath string) {
+		draw(n, lead)
+		for i, child := range children[n.Id] {
+			if i == len(children[n.Id])-1 {
+				walk(child, beneath+"└─ ", beneath+"   ")
+			} else {
+				walk(child, beneath+"├─ ", beneath+"│  ")
+			}
+		}
+	}
+	walk(nodes[0], "", "")
+}
+
+func kindOf(n api.ScopeNode) string {
+	if n.Type != nil {
+		return *n.Type
+	}
+	return string(n.Kind)
+}
+
+func (a *app) scopeCommand() *cli.Command {
+	return &cli.Command{
+		Name: "scope", Usage: "create, list and show scopes of the tree",
+		Commands: []*cli.Command{
+			{
+				Name: "create", Usage: "create a folder, project, compartment or resource", ArgsUsage: "ADDRESS",
+				Description: "The last part of the address is the new name; a resource's carries its type, as in\nlindenmere/science/herbarium/digitising/scans.bucket.",
+				Flags: []cli.Flag{
+					&cli.StringFlag{Name: "kind", Usage: "`KIND`: folder, project or compartment (a resource needs none)"},
+					&cli.StringFlag{Name: "title", Usage: "a `TEXT` people know it by"},
+					&cli.StringFlag{Name: "description", Usage: "what it is for, as a `TEXT`"},
+					&cli.StringMapFlag{Name: "tag", Usage: "a tag, as `KEY=VALUE`; may be repeated"},
+					previewFlag(),
+				},
+				Action: a.createScope,
+			},
+			{Name: "list", Usage: "list the scopes directly below an address", ArgsUsage: "[ADDRESS]", Action: a.listScopes},
+			{Name: "show", Usage: "show a scope with its details", ArgsUsage: "ADDRESS", Action: a.showScope},
+		},
+	}
+}
+
+func (a *app) createScope(ctx context.Context, c *cli.Command) error {
+	given, err := arguments(c, "ADDRESS")
+	if err != nil {
+		return err
+	}
+	parent, last := access.SplitAddress(given[0])
+	if parent == "" {
+		return usage("%s has no scope to create it in: write the address from the organisation down; keepers create organisations with arbora organisation create", given[0])
+	}
+	name, typeName := access.SplitFullName(last)
+	kind := c.String("kind")
+	switch {
+	case typeName != "" && kind == "":
+		kind = "resource"
+	case kind == "":
+		return usage("say with --kind whether %s is a folder, project or compartment", last)
+	}
+	wanted := api.ScopeNew{
+		Kind: api.ScopeNewKind(kind), Name: name, Type: orNone(typeName),
+		Title: orNone(c.String("title")), Description: orNone(c.String("description")),
+	}
+	if tags := c.StringMap("tag"); len(tags) > 0 {
+		wanted.Tags = &tags
+	}
+	s, err := a.as(c)
+	if err != nil {
+		return err
+	}
+	if c.Bool("preview") {
+		return a.previewed(c)(client.Read[api.Written](s.CreateScope(ctx, parent, &api.CreateScopeParams{Preview: preview(c)}, wanted)))
+	}
+	made, err := client.Read[api.ScopeMade](s.CreateScope(ctx, parent, nil, wanted))
+	if err != nil {
+		return err
+	}
+	a.say(c, "Created %s %s.", yesNo(made.Scope.Type != nil, typeName, kind), made.Scope.Address)
+	return a.valueOnly(c, made)
+}
+
+func (a *app) listScopes(ctx context.Context, c *cli.Command) error {
+	s, err := a.as(c)
+	if err != nil {
+		return err
+	}
+	address, err := s.scopeOr(c)
+	if err != nil {
+		return err
+	}
+	scopes := []api.ScopeNode{}
+	params := &api.ListChildrenParams{}
+	for {
+		page, err := client.Read[api.ScopeList](s.ListChildren(ctx, address, params))
+		if err != nil {
+			return err
+		}
+		scopes = append(scopes, page.Scopes...)
+		if params.After = page.Next; page.Next == nil {
+			break
+		}
+	}
+	l := listing{columns: []string{"Name", "Kind", "Title", "Address"}, empty: "There is nothing in " + address + " that you see.", value: scopes}
+	for _, n := range scopes {
+		l.rows = append(l.rows, []string{n.Name, kindOf(n), n.Title, n.Address})
+	}
+	return a.print(c, l)
+}
+
+func (a *app) showScope(ctx context.Context, c *cli.Command) error {
+	given, err := arguments(c, "ADDRESS")
+	if err != nil {
+		return err
+	}
+	s, err := a.as(c)
+	if err != nil {
+		return err
+	}
+	scope, err := client.Read[api.Scope](s.ShowScope(ctx, given[0]))
+	if err != nil {
+		return err
+	}
+	kind := string(scope.Kind)
+	if scope.Type != nil {
+		kind = *scope.Type
+	}
+	facts := []fact{{"Address", scope.Address}, {"Kind", kind}}
+	if !scope.Described {
+		facts = append(facts, fact{"Details", "you may see its name only; that takes \"describe " + kind + "\""})
+	} else {
+		facts = append(facts, fact{"Title", scope.Title}, fact{"Description", scope.Description}, fact{"Tags", tagsText(scope.Tags)},
+			fact{"State", yesNo(scope.Retired, "retired", "active")}, fact{"Created", moment(*scope.CreatedAt)})
+	}
+	facts = append(facts, fact{"Id", scope.Id}, fact{"You may create", strings.Join(scope.Creatable, ", ")}, fact{"You may", strings.Join(scope.May, ", ")})
+	return a.printFacts(c, scope, facts...)
+}
+
+func tagsText(tags map[string]string) string {
+	var parts []string
+	for _, key := range slices.Sorted(maps.Keys(tags)) {
+		parts = append(parts, fmt.Sprintf("%s=%s", key, tags[key]))
+	}
+	return strings.Join(parts, ", ")
+}
+
+// orNone leaves a flag that was not given out of a request.
+func orNone(text string) *string {
+	if text == "" {
+		return nil
+	}
+	return &text
+}
+
+// valueOnly prints a value for programs; people were told in words.
+func (a *app) valueOnly(c *cli.Command, value any) error {
+	if c.String("output") == "table" {
+		return nil
+	}
+	if c.String("output") == "csv" {
+		return usage("there is nothing to list as csv here: use json or yaml")
+	}
+	return a.printValue(c, listing{value: value})
+}
+
+func (a *app) organisationCommand() *cli.Command {
+	return &cli.Command{
+		Name: "organisation", Usage: "create and list organisations, for keepers",
+		Commands: []*cli.Command{
+			{
+				Name: "create", Usage: "create an organisation and its first steward", ArgsUsage: "NAME",
+				Flags: []cli.Flag{
+					&cli.StringFlag{Name: "title", Usage: "a `TEXT` people know it by"},
+					&cli.StringFlag{Name: "description", Usage: "what it is for, as a `TEXT`"},
+					&cli.StringFlag{Name: "steward", Required: true, Usage: "`NAME` of its first steward"},
+					&cli.StringFlag{Name: "steward-title", Usage: "the steward's display name, a `TEXT`"},
+					&cli.StringFlag{Name: "steward-email", Usage: "the steward's `EMAIL`"},
+					&cli.StringFlag{Name: "password-from", Usage: "read the steward's password from `FILE` (- for standard input); generated otherwise"},
+				},
+				Action: a.createOrganisation,
+			},
+			{Name: "list", Usage: "list the organisations", Action: a.listOrganisations},
+		},
+	}
+}
+
+func (a *app) createOrganisation(ctx context.Context, c *cli.Command) error {
+	given, err := arguments(c, "NAME")
+	if err != nil {
+		return err
+	}
+	s, err := a.as(c)
+	if err != nil {
+		return err
+	}
+	steward := api.UserNew{Name: c.String("steward"), Title: orNone(c.String("steward-title")), Email: orNone(c.String("steward-email"))}
+	if from := c.String("password-from"); from != "" {
+		password, err := a.secret(from, "")
+		if err != nil {
+			return err
+		}
+		steward.Password = &password
+	} else {
+		temporary := true
+		steward.Temporary = &temporary
+	}
+	made, err := client.Read[api.OrganisationMade](s.CreateOrganisation(ctx, api.OrganisationNew{
+		Name: given[0], Title: orNone(c.String("title")), Description: orNone(c.String("description")), Steward: steward,
+	}))
+	if err != nil {
+		return err
+	}
+	a.say(c, "Created organisation %s; %s@%s is its steward.", made.Organisation.Name, made.Steward.Name, made.Organisation.Name)
+	a.sayPassword(c, made.Password, true)
+	return a.valueOnly(c, made)
+}
+
+// sayPassword shows a generated password, this once.
+func (a *app) sayPassword(c *cli.Command, password *string, temporary bool) {
+	if password != nil {
+		a.say(c, "Password, shown this once%s: %s", yesNo(temporary, " and to be replaced at the first sign-in", ""), *password)
+	}
+}
+
+func (a *app) listOrganisations(ctx context.Context, c *cli.Command) error {
+	s, err := a.as(c)
+	if err != nil {
+		return err
+	}
+	list, err := client.Read[api.OrganisationList](s.ListOrganisations(ctx))
+	if err != nil {
+		return err
+	}
+	l := listing{columns: []string{"Name", "Title", "Created"}, empty: "There is no organisation yet: arbora organisation create NAME --steward NAME", value: list.Organisations}
+	for _, o := range list.Organisations {
+		l.rows = append(l.rows, []string{o.Name, o.Title, moment(o.CreatedAt)})
+	}
+	return a.print(c, l)
+}

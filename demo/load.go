@@ -1,0 +1,218 @@
+package demo
+
+import (
+	"context"
+	"errors"
+	"fmt"
+
+	"arbora.example/access"
+	"arbora.example/api"
+	"arbora.example/client"
+)
+
+// loader loads the scenario through the API, as the people of the scenario would.
+type loader struct {
+	address string
+	*client.Client
+}
+
+// SignIn opens a client for somebody of the demo.
+func SignIn(ctx context.Context, address, name, password string) (*client.Client, error) {
+	arbora, err := client.Open(address, "")
+	if err != nil {
+		return nil, err
+	}
+	token := true
+	s, err := client.Read[api.Session](arbora.SignIn(ctx, api.SignIn{Name: name, Password: password, Token: &token}))
+	if err != nil {
+		return nil, fmt.Errorf("sign in %s: %w", name, err)
+	}
+	return client.Open(address, *s.Token)
+}
+
+// LoadStart loads what there is before the story, into a service whose keeper is [Keeper] with [Passphrase].
+func LoadStart(ctx context.Context, address string) error {
+	keeper, err := SignIn(ctx, address, Keeper, Passphrase)
+	if err != nil {
+		return err
+	}
+	for _, o := range []struct{ name, title, steward, stewardTitle, does string }{
+		{lindenmere, "Lindenmere Botanic Trust", "rowan", "Rowan Ashdown", "Platform lead"},
+		{quaywater, "Quaywater Seed Exchange", "juno", "Juno Marchetti", "Consultant"},
+	} {
+		err := client.Done(keeper.CreateOrganisation(ctx, api.OrganisationNew{
+			Name: o.name, Title: &o.title,
+			Steward: api.UserNew{Name: o.steward, Title: &o.stewardTitle, Description: &o.does, Email: mail(o.steward, o.name), Password: phrase()},
+		}))
+		if err != nil {
+			return fmt.Errorf("create %s: %w", o.name, err)
+		}
+	}
+	rowan, err := SignIn(ctx, address, "rowan@lindenmere", Passphrase)
+	if err != nil {
+		return err
+	}
+	l := loader{address, rowan}
+	if err := l.scopes(ctx, tree); err != nil {
+		return err
+	}
+	for _, p := range people {
+		if err := l.person(ctx, p); err != nil {
+			return err
+		}
+	}
+	if err := l.groups(ctx); err != nil {
+		return err
+	}
+	return l.grants(ctx, firstGrants)
+}
+
+// LoadStory loads what the story leaves behind, some refused attempts among it.
+func LoadStory(ctx context.Context, address string) error {
+	rowan, err := SignIn(ctx, address, "rowan@lindenmere", Passphrase)
+	if err != nil {
+		return err
+	}
+	l := loader{address, rowan}
+	if err := l.scopes(ctx, lastTouches); err != nil {
+		return err
+	}
+	if err := l.person(ctx, bram); err != nil {
+		return err
+	}
+	if err := l.member(ctx, "glasshouse-engineers", "user", bram.name); err != nil {
+		return err
+	}
+	if err := l.grants(ctx, storyGrants); err != nil {
+		return err
+	}
+	if err := l.policies(ctx); err != nil {
+		return err
+	}
+	return l.refusals(ctx)
+}
+
+// refusals are attempts beyond what somebody holds; that they are refused is expected.
+func (l loader) refusals(ctx context.Context) error {
+	ines, err := SignIn(ctx, l.address, "ines@lindenmere", Passphrase)
+	if err != nil {
+		return err
+	}
+	tries := []func() error{
+		func() error {
+			return client.Done(ines.CreateGrant(ctx, "lindenmere/science/seedbank/seedbank-vault", nil, api.GrantNew{
+				Principal: api.PrincipalRef{Kind: api.UserKind, Name: "ines"}, Role: "builder",
+			}))
+		},
+		func() error {
+			return client.Done(ines.CreateScope(ctx, "lindenmere/science", nil, api.ScopeNew{Kind: "folder", Name: "seed-exchange"}))
+		},
+	}
+	for _, try := range tries {
+		var problem *client.Error
+		if err := try(); !errors.As(err, &problem) || problem.Status != 403 {
+			return fmt.Errorf("an attempt that should be refused gave: %w", errors.Join(err, errors.New("not refused")))
+		}
+	}
+	return nil
+}
+
+func (l loader) scopes(ctx context.Context, scopes []scope) error {
+	for _, s := range scopes {
+		parent, last := access.SplitAddress(s.address)
+		name, typeName := access.SplitFullName(last)
+		wanted := api.ScopeNew{Kind: api.ScopeNewKind(s.kind), Name: name, Title: &s.title, Description: &s.description, Tags: &s.tags}
+		if s.kind == "" {
+			wanted.Kind, wanted.Type = "resource", &typeName
+		}
+		if s.tags == nil {
+			wanted.Tags = nil
+		}
+		if err := client.Done(l.CreateScope(ctx, parent, nil, wanted)); err != nil {
+			return fmt.Errorf("create %s: %w", s.address, err)
+		}
+	}
+	return nil
+}
+
+func (l loader) person(ctx context.Context, p person) error {
+	err := client.Done(l.CreateUser(ctx, lindenmere, nil, api.UserNew{
+		Name: p.name, Title: &p.title, Description: &p.does, Email: mail(p.name, lindenmere), Password: phrase(),
+	}))
+	if err != nil {
+		return fmt.Errorf("create user %s: %w", p.name, err)
+	}
+	return nil
+}
+
+func (l loader) groups(ctx context.Context) error {
+	for _, g := range groups {
+		if err := client.Done(l.CreateGroup(ctx, lindenmere, nil, api.GroupNew{Name: g.name, Title: &g.title})); err != nil {
+			return fmt.Errorf("create group %s: %w", g.name, err)
+		}
+	}
+	for _, g := range groups {
+		for _, user := range g.users {
+			if err := l.member(ctx, g.name, "user", user); err != nil {
+				return err
+			}
+		}
+		for _, inner := range g.groups {
+			if err := l.member(ctx, g.name, "group", inner); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+func (l loader) member(ctx context.Context, group, kind, name string) error {
+	err := client.Done(l.AddMember(ctx, lindenmere, group, nil, api.PrincipalRef{Kind: api.PrincipalKind(kind), Name: name}))
+	if err != nil {
+		return fmt.Errorf("put %s into %s: %w", name, group, err)
+	}
+	return nil
+}
+
+func (l loader) grants(ctx context.Context, grants []grant) error {
+	for _, g := range grants {
+		err := client.Done(l.CreateGrant(ctx, g.at, nil, api.GrantNew{
+			Principal: api.PrincipalRef{Kind: api.PrincipalKind(g.kind), Name: g.name}, Role: g.role, Description: &g.why,
+		}))
+		if err != nil {
+			return fmt.Errorf("grant %s to %s: %w", g.role, g.name, err)
+		}
+	}
+	return nil
+}
+
+func (l loader) policies(ctx context.Context) error {
+	for _, p := range storyPolicies {
+		if err := client.Done(l.CreatePolicyAt(ctx, p.at, nil, api.PolicyNew{Name: p.name, Text: p.text, Description: &p.why})); err != nil {
+			return fmt.Errorf("write policy %s: %w", p.name, err)
+		}
+	}
+	return nil
+}
+
+func mail(name, organisation string) *string {
+	address := name + "@" + organisation + ".example"
+	return &address
+}
+
+func phrase() *string {
+	text := Passphrase
+	return &text
+}
+
+// SignIns lists who can sign in once everything is loaded, and as what they are good to try.
+func SignIns() [][2]string {
+	list := [][2]string{
+		{Keeper, "keeper: creates organisations, holds nothing inside them"},
+		{"rowan@lindenmere", "platform lead, steward of the organisation"},
+	}
+	for _, p := range append(people, bram) {
+		list = append(list, [2]string{p.name + "@" + lindenmere, p.does})
+	}
+	return append(list, [2]string{"juno@quaywater", "steward of the partner organisation"})
+}

@@ -1,0 +1,256 @@
+package demo
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+)
+
+// try is one command of the tour and what must come back.
+type try struct {
+	as     string // the saved sign-in it acts with; "" for none
+	args   []string
+	input  string   // lines for standard input, secrets among them
+	status int      // the exit status expected
+	says   []string // what the output must hold
+	lacks  []string // what it must not hold
+	words  string   // the expectation, for people
+}
+
+// step is a step of the story.
+type step struct {
+	number int
+	title  string
+	tries  []try
+}
+
+// exit statuses of the command line.
+const (
+	failed = 1
+	no     = 3
+)
+
+// Tour goes through the story by the program's command line, against a service that holds what there is before the
+// story. It keeps its saved sign-ins in the directory, tells each step, and returns an error at the first difference.
+func Tour(ctx context.Context, out io.Writer, program, address, directory string) error {
+	t := tourist{out: out, program: program, directory: directory}
+	for _, s := range story(address) {
+		fmt.Fprintf(out, "\n%d. %s\n", s.number, s.title)
+		for _, each := range s.tries {
+			if err := t.run(ctx, each); err != nil {
+				return fmt.Errorf("step %d of the tour: %w", s.number, err)
+			}
+		}
+	}
+	return nil
+}
+
+type tourist struct {
+	out                io.Writer
+	program, directory string
+}
+
+func (t tourist) run(ctx context.Context, each try) error {
+	args := each.args
+	if each.as != "" {
+		args = append([]string{"--with", each.as}, args...)
+	}
+	command := exec.CommandContext(ctx, t.program, args...)
+	command.Env = append(os.Environ(), "XDG_CONFIG_HOME="+filepath.Join(t.directory, "config"))
+	command.Stdin = strings.NewReader(each.input)
+	var came bytes.Buffer
+	command.Stdout, command.Stderr = &came, &came
+	err := command.Run()
+	var exit *exec.ExitError
+	if err != nil && !errors.As(err, &exit) {
+		return err
+	}
+	status := command.ProcessState.ExitCode()
+	fmt.Fprintf(t.out, "\n   $ arbora %s\n", shell(args))
+	fmt.Fprintf(t.out, "     expected:  %s\n", each.words)
+	for i, line := range strings.Split(strings.TrimRight(came.String(), "\n"), "\n") {
+		lead := "                "
+		if i == 0 {
+			lead = "     came back: "
+		}
+		fmt.Fprintln(t.out, lead+line)
+	}
+	if status != each.status {
+		return fmt.Errorf("arbora %s ended with status %d, expected %d", shell(args), status, each.status)
+	}
+	for _, text := range each.says {
+		if !strings.Contains(came.String(), text) {
+			return fmt.Errorf("arbora %s does not say %q", shell(args), text)
+		}
+	}
+	for _, text := range each.lacks {
+		if strings.Contains(came.String(), text) {
+			return fmt.Errorf("arbora %s says %q, which must not be seen", shell(args), text)
+		}
+	}
+	return nil
+}
+
+// shell writes arguments as they would be typed.
+func shell(args []string) string {
+	typed := make([]string, len(args))
+	for i, arg := range args {
+		typed[i] = arg
+		if strings.ContainsAny(arg, " ;&") {
+			typed[i] = "'" + arg + "'"
+		}
+	}
+	return strings.Join(typed, " ")
+}
+
+const (
+	vault       = "lindenmere/science/seedbank/seedbank-vault"
+	trial       = "lindenmere/science/seedbank/seedbank-trial"
+	herbarium   = "lindenmere/science/herbarium"
+	digitising  = herbarium + "/digitising"
+	glasshouses = "lindenmere/gardens/glasshouses"
+	alpine      = glasshouses + "/alpine-house"
+	palm        = glasshouses + "/palm-house"
+	fern        = glasshouses + "/fern-house"
+	sensorLog   = alpine + "/sensor-log.bucket"
+)
+
+func words(text string) []string { return strings.Fields(text) }
+
+// story gives the steps that the command line can walk so far.
+func story(address string) []step {
+	const bramsFirst, bramsOwn = "left-on-the-potting-bench", "nine-quiet-greenhouse-mice"
+	return []step{
+		{1, "rowan signs in and reads the tree before touching anything", []try{
+			{args: words("sign-in rowan@lindenmere --save-as rowan --password-from - --server " + address), input: Passphrase + "\n",
+				says: []string{"Signed in as rowan@lindenmere"}, words: "signed in, and the sign-in saved"},
+			{as: "rowan", args: words("tree"), says: []string{"lindenmere", "alpine-house", "scans.bucket", "core.network"},
+				words: "the whole tree, resources included"},
+			{as: "rowan", args: words("grant list lindenmere"), says: []string{"user rowan", "user maeve", "group internal-audit", "(privileged)"},
+				words: "who holds what at the top: two stewards and the auditors"},
+		}},
+		{2, "lays out a new folder, project and compartment; resources are kept out of the top", []try{
+			{as: "rowan", args: []string{"scope", "create", "lindenmere/gardens/grounds", "--kind", "folder", "--title", "Grounds"},
+				says: []string{"Created folder"}, words: "a folder"},
+			{as: "rowan", args: []string{"scope", "create", "lindenmere/gardens/grounds/irrigation", "--kind", "project", "--title", "Irrigation"},
+				says: []string{"Created project"}, words: "a project in it"},
+			{as: "rowan", args: []string{"scope", "create", "lindenmere/science/herbarium/loans", "--kind", "compartment", "--title", "Loans"},
+				says: []string{"Created compartment"}, words: "a compartment in a project"},
+			{as: "rowan", args: words("scope create lindenmere/leaflets.bucket"), status: failed,
+				says: []string{"a bucket cannot sit in an organisation", "it belongs in a project or a compartment"}, words: "refused: a bucket does not belong in an organisation"},
+			{as: "rowan", args: words("scope create lindenmere/gardens/grounds/nursery --kind compartment"), status: failed,
+				says: []string{"a compartment cannot sit in a folder"}, words: "refused: a compartment does not belong in a folder"},
+		}},
+		{3, "creates bram with a temporary password; bram must choose his own, and sees nothing", []try{
+			{as: "rowan", args: []string{"user", "create", "bram", "--title", "Bram de Wolff", "--temporary", "--password-from", "-"}, input: bramsFirst + "\n",
+				says: []string{"Created user bram", "bram@lindenmere"}, words: "created; he holds nothing yet"},
+			{args: words("sign-in bram@lindenmere --save-as bram --password-from - --server " + address), input: bramsFirst + "\n",
+				says: []string{"temporary"}, words: "signed in, and told to choose a password first"},
+			{as: "bram", args: words("tree"), status: failed, says: []string{"your password is temporary"}, words: "refused until he has chosen"},
+			{as: "bram", args: words("password --current-from - --new-from -"), input: bramsFirst + "\nbram\n", status: failed,
+				says: []string{"use at least 15"}, words: "refused: too short"},
+			{as: "bram", args: words("password --current-from - --new-from -"), input: bramsFirst + "\n" + bramsOwn + "\n",
+				says: []string{"Your password is changed"}, words: "his own password"},
+			{as: "bram", args: words("tree"), status: failed, says: []string{"you hold nothing in lindenmere yet"}, lacks: []string{"gardens"},
+				words: "nothing: all is denied by default"},
+			{as: "bram", args: words("scope show " + alpine), status: failed, says: []string{"there is no scope"},
+				words: "the same answer as for a scope that is not there"},
+			{as: "bram", args: words("user list"), status: failed, says: []string{`takes the permission "list user"`}, words: "refused"},
+			{as: "rowan", args: words("check describe project --user bram --at " + alpine), status: no, says: []string{"No, bram may not"},
+				words: "no, and why"},
+		}},
+		{4, "bram joins a group; the group is granted observer at one project", []try{
+			{as: "rowan", args: words("group add glasshouse-engineers --user bram"), says: []string{"is now in glasshouse-engineers"}, words: "bram is in the group"},
+			{as: "bram", args: words("tree"), status: failed, says: []string{"you hold nothing"}, words: "still nothing, for the group holds nothing"},
+			{as: "rowan", args: words("grant create observer --group glasshouse-engineers --at " + alpine), says: []string{"Granted observer"}, words: "granted"},
+			{as: "bram", args: words("tree"), says: []string{"alpine-house", "sensor-log.bucket"}, lacks: []string{"palm-house", "science"},
+				words: "that project and the way to it only, at once"},
+			{as: "bram", args: words("check edit project --at " + alpine), status: no, says: []string{"observer from " + alpine + " does not hold it"},
+				words: "no: he can change nothing"},
+			{as: "bram", args: words("scope create " + alpine + "/notes.bucket"), status: failed, says: []string{`takes the permission "create bucket"`},
+				words: "refused, with the permission that is missing"},
+		}},
+		{5, "that grant is removed and builder is granted at the folder above", []try{
+			{as: "rowan", args: words("grant revoke observer --group glasshouse-engineers --at " + alpine), says: []string{"Revoked observer"}, words: "revoked"},
+			{as: "bram", args: words("tree"), status: failed, says: []string{"you hold nothing"}, words: "nothing again, at once"},
+			{as: "rowan", args: words("grant create builder --group glasshouse-engineers --at " + glasshouses), says: []string{"Granted builder"}, words: "granted above"},
+			{as: "bram", args: words("tree"), says: []string{"alpine-house", "palm-house", "mist-controller.machine"}, lacks: []string{"science"},
+				words: "all projects of the folder open up"},
+			{as: "rowan", args: words("grant list " + palm), says: []string{"group glasshouse-engineers", glasshouses},
+				words: "builder, inherited, with where it comes from"},
+		}},
+		{6, "a project made afterwards, and a resource in it, are covered without any further grant", []try{
+			{as: "rowan", args: []string{"scope", "create", fern, "--kind", "project", "--title", "Fern house"}, says: []string{"Created project"}, words: "a new project"},
+			{as: "bram", args: words("scope create " + fern + "/misting-plan.bucket"), says: []string{"Created bucket"}, words: "bram makes a resource in it"},
+			{as: "bram", args: words("check edit bucket --at " + fern + "/misting-plan.bucket"),
+				says: []string{"Yes, bram may edit bucket", "glasshouse-engineers", "inherits it"}, words: "yes, inherited from the folder"},
+		}},
+		{7, "seed-curators build freely in the trial and hold three narrow roles in the vault; ines grants in the trial herself", []try{
+			{as: "rowan", args: words("grant create builder --group seed-curators --at " + trial), says: []string{"Granted builder"}, words: "they build in the trial"},
+			{as: "rowan", args: words("grant create storage-observer --group seed-curators --at " + vault), says: []string{"Granted storage-observer"}, words: "they see the vault's buckets"},
+			{as: "rowan", args: words("grant create databases-observer --group seed-curators --at " + vault), says: []string{"Granted databases-observer"}, words: "and its databases"},
+			{as: "rowan", args: words("grant create content-reader --group seed-curators --at " + vault + "/vault-scans.bucket"), says: []string{"Granted content-reader"},
+				words: "and read the scans"},
+			{as: "rowan", args: words("grant create steward --user ines --at " + trial), says: []string{"Granted steward", "privileged"}, words: "ines is steward of the trial, and that it governs is said"},
+			{args: words("sign-in ines@lindenmere --save-as ines --password-from - --server " + address), input: Passphrase + "\n",
+				says: []string{"Signed in as ines@lindenmere"}, words: "ines signs in"},
+			{as: "ines", args: words("scope create " + trial + "/tray-log.bucket"), says: []string{"Created bucket"}, words: "she makes a resource in the trial"},
+			{as: "ines", args: words("grant create observer --group herbarium-digitisers --at " + trial), says: []string{"Granted observer"}, words: "and grants there herself"},
+			{as: "ines", args: words("check describe bucket --at " + vault + "/vault-scans.bucket"), says: []string{"Yes, ines may"}, words: "in the vault she sees what is there"},
+			{as: "ines", args: words("check retire bucket --at " + vault + "/vault-scans.bucket"), status: no, says: []string{"No, ines may not"}, words: "and changes nothing"},
+			{as: "ines", args: words("grant create observer --group herbarium-digitisers --at " + vault), status: failed,
+				says: []string{`takes the permission "create grant"`}, words: "refused when she tries the same in the vault"},
+		}},
+		{8, "network-team gets a statement for the networks of one compartment; labs may use the network only once it is let", []try{
+			{as: "rowan", args: []string{"policy", "create", "networks", "--at", herbarium, "--text", "under digitising:\n    network-taem may observe, operate, modify networking"}, status: failed,
+				says: []string{`line 2, column 5: there is no group "network-taem": did you mean network-team?`}, words: "a slip of the pen is found, with its place and what was meant"},
+			{as: "rowan", args: []string{"policy", "create", "networks", "--at", herbarium, "--preview", "--text", "under digitising:\n    network-team may observe, operate, modify networking"},
+				says: []string{"1 person would gain access", "yuki"}, words: "who would gain what, before it is written"},
+			{as: "rowan", args: []string{"policy", "create", "networks", "--at", herbarium, "--text", "under digitising: network-team may observe,operate , modify networking"},
+				says: []string{"under digitising:\n    network-team may observe, operate, modify networking"}, words: "written, in its one form"},
+			{args: words("sign-in yuki@lindenmere --save-as yuki --password-from - --server " + address), input: Passphrase + "\n",
+				says: []string{"Signed in as yuki@lindenmere"}, words: "yuki of the network team signs in"},
+			{as: "yuki", args: words("scope create " + digitising + "/scanner-lan.network"), says: []string{"Created network"}, words: "networks there open"},
+			{as: "yuki", args: words("scope create " + digitising + "/notes.bucket"), status: failed, says: []string{`takes the permission "create bucket"`}, words: "all else stays shut"},
+			{as: "yuki", args: words("scope create " + herbarium + "/loans/loans-lan.network"), status: failed, says: []string{"there is no scope"}, words: "other compartments too"},
+			{as: "rowan", args: words("check attach network --service labs --at " + digitising + "/digitising-lan.network"), status: no,
+				says: []string{"No, service labs may not attach network"}, words: "the labs service may not use the network yet"},
+			{as: "rowan", args: []string{"policy", "edit", "networks", "--at", herbarium, "--text", "under digitising:\n    network-team may observe, operate, modify networking\n    service labs may observe, attach network"},
+				says: []string{"Rewrote policy networks"}, words: "a statement lets it"},
+			{as: "rowan", args: words("check attach network --service labs --at " + digitising + "/digitising-lan.network"),
+				says: []string{"Yes, service labs may attach network", "in policy networks"}, words: "now it may, and the statement is named"},
+			{as: "rowan", args: words("policy search labs network"), says: []string{"service labs may observe, attach network", digitising}, words: "the statement is found by its words, with where it applies"},
+		}},
+		{9, "builder above and observer on one bucket below: still builder; then only observer is left", []try{
+			{as: "rowan", args: words("grant create observer --user bram --at " + sensorLog), says: []string{"Granted observer"}, words: "granted on the bucket itself"},
+			{as: "bram", args: words("check edit bucket --at " + sensorLog), says: []string{"Yes, bram may"}, words: "yes: a narrower grant below takes nothing away"},
+			{as: "rowan", args: words("grant revoke builder --group glasshouse-engineers --at " + glasshouses), says: []string{"Revoked builder"}, words: "builder alone is revoked"},
+			{as: "bram", args: words("check edit bucket --at " + sensorLog), status: no, says: []string{"No, bram may not"}, words: "no"},
+			{as: "bram", args: words("check describe bucket --at " + sensorLog), says: []string{"Yes, bram may", "right there"}, words: "yes: observer on the bucket is what is left"},
+			{as: "bram", args: words("tree"), says: []string{"sensor-log.bucket"}, lacks: []string{"palm-house", "vent-controller"},
+				words: "the bucket and the way to it, though nothing above opens any more"},
+			{as: "rowan", args: words("check describe project --user bram --at " + palm), status: no,
+				says:  []string{"What would turn it", "grant observer to bram at " + palm},
+				words: "no, and which single changes would turn it"},
+		}},
+		{15, "the auditor asks who holds erase object in the vault, and why", []try{
+			{as: "rowan", args: words("grant create content-keeper --group vault-keepers --at " + vault), says: []string{"Granted content-keeper"},
+				words: "the vault keepers hold it"},
+			{args: words("sign-in oona@lindenmere --save-as oona --password-from - --server " + address), input: Passphrase + "\n",
+				says: []string{"Signed in as oona@lindenmere"}, words: "the auditor signs in"},
+			{as: "oona", args: words("holders erase object --at " + vault),
+				says:  []string{"1 may erase object", "maeve", "content-keeper, through group vault-keepers", "Could give it to themselves", "rowan", "may grant content-keeper there"},
+				words: "maeve holds it, and why; rowan, apart, could give it to himself"},
+			{as: "oona", args: words("reach --group vault-keepers"), says: []string{vault, "content-keeper for group vault-keepers"},
+				words: "everything the group can do, and where"},
+			{as: "oona", args: words("grant create observer --user oona --at " + vault), status: failed, says: []string{`takes the permission "create grant"`},
+				words: "an auditor sees all and changes nothing"},
+		}},
+	}
+}

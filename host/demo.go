@@ -1,0 +1,137 @@
+package host
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net"
+	"os"
+	"path/filepath"
+	"time"
+
+	"github.com/urfave/cli/v3"
+
+	"arbora.example/demo"
+	"arbora.example/service"
+	"arbora.example/store/mariadbd"
+)
+
+func (h *Host) demoCommand() *cli.Command {
+	return &cli.Command{
+		Name: "demo", Usage: "run the service on the demo data, which is loaded on first use",
+		Flags: []cli.Flag{
+			&cli.StringFlag{Name: "data", Value: dataHome("demo"), Usage: "`DIRECTORY` of the demo's records", Sources: cli.EnvVars("ARBORA_DEMO_DATA")},
+			&cli.StringFlag{Name: "listen", Usage: "`HOST:PORT` to answer at (default: " + defaultListen + ", or a free port when that is taken)"},
+			&cli.StringFlag{Name: "log", Value: "warn", Usage: "least `LEVEL` that is logged: debug, info, warn or error"},
+		},
+		Action: func(ctx context.Context, c *cli.Command) error {
+			ctx, stop := until(ctx)
+			defer stop()
+			set := settings{Data: c.String("data"), Listen: c.String("listen"), Log: c.String("log")}
+			if set.Listen == "" {
+				set.Listen = defaultOrFree()
+			}
+			i, err := h.startDemo(ctx, set, true)
+			if err != nil {
+				return err
+			}
+			fmt.Fprintf(h.Out, "\nThe console is at %s/\n\nEverybody signs in with the password %s:\n", i.address, demo.Passphrase)
+			for _, s := range demo.SignIns() {
+				fmt.Fprintf(h.Out, "  %-20s %s\n", s[0], s[1])
+			}
+			fmt.Fprintf(h.Out, "\nAt a terminal: arbora sign-in rowan@lindenmere --server %s\nEnd it with Ctrl-C.\n", i.address)
+			select {
+			case <-ctx.Done():
+			case err := <-i.ended:
+				return errors.Join(err, i.end())
+			}
+			return i.end()
+		},
+	}
+}
+
+// startDemo starts the service on the demo's records. Records whose loading was cut short are made anew.
+func (h *Host) startDemo(ctx context.Context, set settings, story bool) (*instance, error) {
+	log, err := set.check(h.Err)
+	if err != nil {
+		return nil, err
+	}
+	loaded := filepath.Join(set.Data, "demo-loaded")
+	_, err = os.Stat(loaded)
+	fresh := errors.Is(err, os.ErrNotExist)
+	if fresh {
+		fmt.Fprintln(h.Out, "Loading the demo data …")
+		if err := h.dropRecords(ctx, set.Data); err != nil {
+			return nil, err
+		}
+	}
+	i, err := h.start(ctx, set, log)
+	if err != nil || !fresh {
+		return i, err
+	}
+	err = loadDemo(ctx, i.service, i.address, story)
+	if err == nil {
+		err = os.WriteFile(loaded, nil, 0o600)
+	}
+	if err != nil {
+		return nil, errors.Join(err, i.end())
+	}
+	return i, nil
+}
+
+func loadDemo(ctx context.Context, svc *service.Service, address string, story bool) error {
+	if _, _, err := svc.MakeKeeper(ctx, demo.Keeper, demo.Passphrase); err != nil {
+		return err
+	}
+	if err := demo.LoadStart(ctx, address); err != nil || !story {
+		return err
+	}
+	return demo.LoadStory(ctx, address)
+}
+
+// dropRecords clears away records of the demo that were not loaded to the end.
+func (h *Host) dropRecords(ctx context.Context, directory string) error {
+	starting, cancel := context.WithTimeout(ctx, startLimit)
+	defer cancel()
+	private, err := mariadbd.Start(starting, directory)
+	if err != nil {
+		return err
+	}
+	return errors.Join(private.Drop(starting, database), private.Stop())
+}
+
+func defaultOrFree() string {
+	if l, err := net.Listen("tcp", defaultListen); err == nil {
+		l.Close()
+		return defaultListen
+	}
+	return "127.0.0.1:0"
+}
+
+func (h *Host) tourCommand() *cli.Command {
+	return &cli.Command{
+		Name: "tour", Usage: "go through the demo's story on a fresh database, by command line, and compare what comes back",
+		Action: func(ctx context.Context, _ *cli.Command) (err error) {
+			ctx, stop := until(ctx)
+			defer stop()
+			start := time.Now()
+			directory, err := os.MkdirTemp("", "arbora-tour-")
+			if err != nil {
+				return err
+			}
+			defer func() { err = errors.Join(err, os.RemoveAll(directory)) }()
+			i, err := h.startDemo(ctx, settings{Data: directory, Listen: "127.0.0.1:0", Log: "error"}, false)
+			if err != nil {
+				return err
+			}
+			program, err := os.Executable()
+			if err == nil {
+				err = demo.Tour(ctx, h.Out, program, i.address, directory)
+			}
+			if err == nil {
+				fmt.Fprintf(h.Out, "\nThe tour holds (%s).\n", time.Since(start).Round(time.Second))
+			}
+			return errors.Join(err, i.end())
+		},
+	}
+}

@@ -1,0 +1,165 @@
+// Package host has the commands that run on the host of the service and reach its records directly: init, serve, demo
+// and tour.
+package host
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"net"
+	"os"
+	"os/signal"
+	"path/filepath"
+	"syscall"
+	"time"
+
+	"github.com/adrg/xdg"
+	"github.com/urfave/cli/v3"
+
+	"arbora.example/access"
+	"arbora.example/console"
+	"arbora.example/server"
+	"arbora.example/service"
+	"arbora.example/store"
+	"arbora.example/store/mariadbd"
+)
+
+// Host runs the host's commands.
+type Host struct {
+	Version  string
+	Out, Err io.Writer
+}
+
+// Commands are the host's commands.
+func (h *Host) Commands() []*cli.Command {
+	return []*cli.Command{h.initCommand(), h.serveCommand(), h.demoCommand(), h.tourCommand()}
+}
+
+// defaultListen is where the service answers unless said otherwise.
+const defaultListen = "127.0.0.1:8420"
+
+// database is what a private server calls the database of records.
+const database = "arbora"
+
+// startLimit bounds how long a private server may take to start, on a slow machine that recovers from a crash.
+const startLimit = 2 * time.Minute
+
+// records opens the database that the settings name: by DSN, or a private server's. The second result closes it.
+func (h *Host) records(ctx context.Context, set settings, log *slog.Logger) (*store.Store, func() error, error) {
+	starting, cancel := context.WithTimeout(ctx, startLimit)
+	defer cancel()
+	if set.Database != "" {
+		records, err := store.Open(starting, set.Database)
+		if err != nil {
+			return nil, nil, err
+		}
+		return records, records.Close, nil
+	}
+	private, err := mariadbd.Start(starting, set.Data)
+	if err != nil {
+		return nil, nil, err
+	}
+	fail := func(err error) (*store.Store, func() error, error) {
+		return nil, nil, errors.Join(err, private.Stop())
+	}
+	if err := private.Create(starting, database); err != nil {
+		return fail(err)
+	}
+	records, err := store.Open(starting, private.DSN(database))
+	if err != nil {
+		return fail(err)
+	}
+	keeping, stop := context.WithCancel(ctx)
+	go private.Keep(keeping, func(message string, err error) {
+		if keeping.Err() == nil {
+			log.Warn(message, "error", err)
+		}
+	})
+	return records, func() error {
+		stop()
+		return errors.Join(records.Close(), private.Stop())
+	}, nil
+}
+
+// instance is a service that answers.
+type instance struct {
+	service *service.Service
+	address string
+	end     func() error // stops answering and closes the records
+	ended   chan error   // what stopped it, when it stopped by itself
+}
+
+// start opens the records and answers at the address set.
+func (h *Host) start(ctx context.Context, set settings, log *slog.Logger) (*instance, error) {
+	listener, err := net.Listen("tcp", set.Listen)
+	if err != nil {
+		return nil, fmt.Errorf("%w: choose another address with --listen", err)
+	}
+	records, closeRecords, err := h.records(ctx, set, log)
+	if err != nil {
+		return nil, errors.Join(err, listener.Close())
+	}
+	svc := service.New(records, access.Shipped(), time.Now, log)
+	handler, err := server.New(svc, console.Files(), h.Version, log)
+	if err != nil {
+		return nil, errors.Join(err, listener.Close(), closeRecords())
+	}
+	running, stop := context.WithCancel(context.WithoutCancel(ctx))
+	go svc.Follow(running, followEvery)
+	i := &instance{service: svc, address: "http://" + listener.Addr().String(), ended: make(chan error, 1)}
+	served := make(chan error, 1)
+	go func() {
+		err := server.Serve(running, listener, handler)
+		i.ended <- err
+		served <- err
+	}()
+	i.end = func() error {
+		stop()
+		return errors.Join(<-served, closeRecords())
+	}
+	return i, nil
+}
+
+// followEvery is how long another instance's change may take to be seen here.
+const followEvery = 500 * time.Millisecond
+
+// until ends with the signals that ask a program to end.
+func until(ctx context.Context) (context.Context, context.CancelFunc) {
+	return signal.NotifyContext(ctx, os.Interrupt, syscall.SIGTERM)
+}
+
+func (h *Host) serveCommand() *cli.Command {
+	set := &settings{}
+	return &cli.Command{
+		Name: "serve", Usage: "run the service, its API and its console",
+		Flags: set.flags(true),
+		Action: func(ctx context.Context, c *cli.Command) error {
+			log, err := set.check(h.Err)
+			if err != nil {
+				return err
+			}
+			ctx, stop := until(ctx)
+			defer stop()
+			i, err := h.start(ctx, *set, log)
+			if err != nil {
+				return err
+			}
+			fmt.Fprintf(h.Out, "Arbora answers at %s\n", i.address)
+			if empty, err := i.service.IsEmpty(context.WithoutCancel(ctx)); err != nil {
+				return errors.Join(err, i.end())
+			} else if empty {
+				fmt.Fprintf(h.Out, "Nobody has set it up yet: %s\n", service.HowToSetUp)
+			}
+			select {
+			case <-ctx.Done():
+			case err := <-i.ended:
+				return errors.Join(err, i.end())
+			}
+			return i.end()
+		},
+	}
+}
+
+func dataHome(name string) string { return filepath.Join(xdg.DataHome, "arbora", name) }

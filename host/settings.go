@@ -1,0 +1,100 @@
+package host
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"os"
+	"path/filepath"
+
+	"github.com/adrg/xdg"
+	"github.com/pelletier/go-toml/v2"
+	"github.com/urfave/cli/v3"
+)
+
+// settings are what the service can be told: by flag, by environment, or in one TOML file, in this order.
+type settings struct {
+	file     string
+	Database string `toml:"database"`
+	Data     string `toml:"data"`
+	Listen   string `toml:"listen"`
+	Log      string `toml:"log"`
+}
+
+// flags gives the flags that fill the settings. The flag for the file comes first: the others look into it.
+func (s *settings) flags(listens bool) []cli.Flag {
+	flags := []cli.Flag{
+		&cli.StringFlag{Name: "config", Usage: "TOML `FILE` with these settings", Value: defaultFile(),
+			Sources: cli.EnvVars("ARBORA_CONFIG"), Destination: &s.file},
+		&cli.StringFlag{Name: "database", Usage: "`DSN` of the MariaDB database of records, as user:password@tcp(host:port)/database",
+			Sources: s.sources("ARBORA_DATABASE", "database"), Destination: &s.Database},
+		&cli.StringFlag{Name: "data", Usage: "without a DSN: `DIRECTORY` of a private MariaDB server", Value: dataHome("records"),
+			Sources: s.sources("ARBORA_DATA", "data"), Destination: &s.Data},
+		&cli.StringFlag{Name: "log", Usage: "least `LEVEL` that is logged: debug, info, warn or error", Value: "info",
+			Sources: s.sources("ARBORA_LOG", "log"), Destination: &s.Log},
+	}
+	if listens {
+		flags = append(flags, &cli.StringFlag{Name: "listen", Usage: "`HOST:PORT` to answer at", Value: defaultListen,
+			Sources: s.sources("ARBORA_LISTEN", "listen"), Destination: &s.Listen})
+	}
+	return flags
+}
+
+func (s *settings) sources(environment, key string) cli.ValueSourceChain {
+	return cli.NewValueSourceChain(cli.EnvVar(environment), &fileKey{settings: s, key: key})
+}
+
+// check reads the file once more, strictly, and makes the log.
+func (s *settings) check(logTo io.Writer) (*slog.Logger, error) {
+	if _, err := s.read(); err != nil {
+		return nil, err
+	}
+	var level slog.Level
+	if err := level.UnmarshalText([]byte(s.Log)); err != nil {
+		return nil, fmt.Errorf("--log %s is not known: use debug, info, warn or error", s.Log)
+	}
+	return slog.New(slog.NewTextHandler(logTo, &slog.HandlerOptions{Level: level})), nil
+}
+
+func defaultFile() string { return filepath.Join(xdg.ConfigHome, "arbora", "arbora.toml") }
+
+// read gives the file's values by key. The default file need not be there.
+func (s *settings) read() (map[string]string, error) {
+	if s.file == "" {
+		return nil, nil
+	}
+	file, err := os.Open(s.file)
+	if errors.Is(err, os.ErrNotExist) && s.file == defaultFile() {
+		return nil, nil
+	} else if err != nil {
+		return nil, fmt.Errorf("the configuration file cannot be read: %w", err)
+	}
+	defer file.Close()
+	var values settings
+	err = toml.NewDecoder(file).DisallowUnknownFields().Decode(&values)
+	var unknown *toml.StrictMissingError
+	if errors.As(err, &unknown) {
+		row, column := unknown.Errors[0].Position()
+		return nil, fmt.Errorf("%s, line %d, column %d: there is no setting %q; there are database, data, listen and log", s.file, row, column, unknown.Errors[0].Key()[0])
+	} else if err != nil {
+		return nil, fmt.Errorf("%s: %w", s.file, err)
+	}
+	return map[string]string{"database": values.Database, "data": values.Data, "listen": values.Listen, "log": values.Log}, nil
+}
+
+// fileKey looks a setting up in the file.
+type fileKey struct {
+	settings *settings
+	key      string
+}
+
+// Lookup gives the setting. What is wrong with the file is told later, by check.
+func (k *fileKey) Lookup() (string, bool) {
+	values, err := k.settings.read()
+	value := values[k.key]
+	return value, err == nil && value != ""
+}
+
+func (k *fileKey) String() string   { return k.key + " in the configuration file" }
+func (k *fileKey) GoString() string { return k.String() }
