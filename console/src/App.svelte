@@ -1,0 +1,39 @@
+<script lang="ts">
+  import { onMount } from "svelte";
+  import { api, ask, asProblem, type Problem } from "./lib/api";
+  import { session } from "./lib/session.svelte";
+  import { tree } from "./lib/tree.svelte";
+  import ChoosePassword from "./pages/ChoosePassword.svelte";
+  import Pages from "./pages/Pages.svelte";
+  import SignIn from "./pages/SignIn.svelte";
+  import ProblemNote from "./parts/ProblemNote.svelte";
+
+  let problem = $state<Problem | null>(null);
+
+  onMount(async () => {
+    try {
+      session.begin(await ask(api.GET("/session")));
+    } catch (caught) {
+      const p = asProblem(caught);
+      // Not signed in, and not set up, are told by the sign-in page.
+      if (p.status === 401 || p.status === 409) session.end();
+      else problem = p;
+    }
+  });
+
+  $effect(() => {
+    if (!session.me) tree.clear();
+  });
+</script>
+
+{#if problem}
+  <main class="mx-auto max-w-xl p-8"><ProblemNote {problem} /></main>
+{:else if !session.known}
+  <div class="h-14 border-b border-gray-200 bg-white dark:border-gray-700 dark:bg-gray-900"></div>
+{:else if !session.me}
+  <SignIn />
+{:else if session.me.choosePassword}
+  <ChoosePassword />
+{:else}
+  <Pages />
+{/if}

@@ -1,0 +1,68 @@
+// The client of Arbora's API, typed from the contract.
+import createClient, { type Middleware } from "openapi-fetch";
+import type { components, paths } from "./api.gen";
+import { session } from "./session.svelte";
+
+export type Schemas = components["schemas"];
+export type Problem = Schemas["Problem"];
+export type Grant = Schemas["Grant"];
+export type Scope = Schemas["Scope"];
+export type ScopeNode = Schemas["ScopeNode"];
+export type Role = Schemas["Role"];
+export type Answer = Schemas["Answer"];
+export type PrincipalRef = Schemas["PrincipalRef"];
+
+const csrf: Middleware = {
+  onRequest({ request }) {
+    if (session.me && request.method !== "GET") request.headers.set("X-CSRF-Token", session.me.csrf);
+    return request;
+  },
+  onResponse({ request, response }) {
+    // A session that ended elsewhere ends here too; a wrong password at sign-in is told by the form.
+    if (response.status === 401 && request.method + new URL(request.url).pathname !== "POST/api/v1/session") session.end();
+  },
+};
+
+export const api = createClient<paths>({ baseUrl: "/api/v1" });
+api.use(csrf);
+
+const unreachable: Problem = {
+  type: "urn:arbora:problem:unreachable",
+  title: "No answer",
+  status: 0,
+  detail: "the service does not answer",
+  next: "see whether it is running, then try again",
+};
+
+// ask awaits an answer; what goes wrong is thrown as a Problem.
+export async function ask<T>(asked: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
+  let answer;
+  try {
+    answer = await asked;
+  } catch {
+    throw unreachable;
+  }
+  if (answer.response.ok) return answer.data as T;
+  throw isProblem(answer.error) ? answer.error : unreachable;
+}
+
+function isProblem(value: unknown): value is Problem {
+  return typeof value === "object" && value !== null && "detail" in value && "status" in value;
+}
+
+// asProblem turns whatever was caught into a Problem to show.
+export function asProblem(caught: unknown): Problem {
+  if (isProblem(caught)) return caught;
+  return { ...unreachable, detail: caught instanceof Error ? caught.message : String(caught), next: "reload the page" };
+}
+
+// confirming has a change made only if its impact is still the one that was shown.
+export function confirming(impact: Schemas["Impact"] | null): { "If-Match"?: string } {
+  return impact ? { "If-Match": `"${impact.confirmation}"` } : {};
+}
+
+// signOut ends the session, here in any case: one that the service no longer knows has ended there already.
+export async function signOut(): Promise<void> {
+  await ask(api.DELETE("/session")).catch(() => undefined);
+  session.end();
+}

@@ -1,0 +1,39 @@
+// How things are written for people.
+
+export function moment(text: string): string {
+  return new Date(text).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" });
+}
+
+export function count(n: number, one: string, many = one + "s"): string {
+  return `${n} ${n === 1 ? one : many}`;
+}
+
+export function capital(text: string): string {
+  return text.charAt(0).toUpperCase() + text.slice(1);
+}
+
+// terms writes the condition and the period of a grant.
+export function terms(g: { condition?: string; from?: string; until?: string }): string {
+  return [g.condition && "if " + g.condition, g.from && "from " + moment(g.from), g.until && "until " + moment(g.until)].filter(Boolean).join(" ");
+}
+
+// part says how far of a scope and what is beneath it something holds.
+export function part(p: "whole" | "alone" | "beneath", beneath: number): string {
+  if (p === "alone") return " alone";
+  if (p === "beneath") return ", beneath it alone";
+  return beneath > 0 ? ` and ${count(beneath, "scope")} beneath` : "";
+}
+
+// href gives the address of a page in the console.
+export const href = {
+  scope: (address: string) => "#/tree/" + address.split("/").map(encodeURIComponent).join("/"),
+  user: (name: string) => "#/people/" + encodeURIComponent(name),
+  group: (name: string) => "#/groups/" + encodeURIComponent(name),
+  role: (name: string) => "#/roles/" + encodeURIComponent(name),
+  policy: (id: string) => "#/policies/" + encodeURIComponent(id),
+  newPolicy: (at: string) => "#/policies/new?" + new URLSearchParams({ at }).toString(),
+  principal: (p: { kind: string; name: string }) => (p.kind === "group" ? href.group(p.name) : p.kind === "user" ? href.user(p.name) : ""),
+  grant: (at: string, role: string, who: { kind: string; name: string }) =>
+    href.scope(at) + "?" + new URLSearchParams({ grant: role, [who.kind]: who.name }).toString(),
+  check: (asked: Record<string, string>) => "#/check?" + new URLSearchParams(asked).toString(),
+};

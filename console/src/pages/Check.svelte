@@ -1,0 +1,142 @@
+<!-- May somebody do something somewhere? The answer, and the way through the tree that leads to it. -->
+<script lang="ts">
+  import { Button } from "flowbite-svelte";
+  import { CheckCircleOutline, CloseCircleOutline } from "flowbite-svelte-icons";
+  import { replace, router } from "svelte-spa-router";
+  import { untrack } from "svelte";
+  import { api, ask, asProblem, type Answer, type Problem, type Scope } from "../lib/api";
+  import { groups, users } from "../lib/directory";
+  import { session } from "../lib/session.svelte";
+  import { tree } from "../lib/tree.svelte";
+  import { href } from "../lib/words";
+  import Choice from "../parts/Choice.svelte";
+  import Field from "../parts/Field.svelte";
+  import Holders from "../parts/Holders.svelte";
+  import Page from "../parts/Page.svelte";
+  import ProblemNote from "../parts/ProblemNote.svelte";
+  import Way from "../parts/Way.svelte";
+
+  const self = session.me?.name.split("@")[0] ?? "";
+  let kind = $state<"user" | "group" | "service" | "set">("user");
+  let name = $state(self);
+  let permission = $state("");
+  let at = $state(session.organisation);
+  let problem = $state.raw<Problem | null>(null);
+  let answer = $state.raw<Answer | null>(null);
+  let scope = $state.raw<Scope | null>(null);
+  let busy = $state(false);
+  let known = $state.raw<Record<typeof kind | "permissions", { value: string; hint?: string }[]>>({ user: [], group: [], service: [], set: [], permissions: [] });
+
+  // The question is in the page's address, so that it can be sent to a colleague.
+  $effect(() => {
+    const asked = new URLSearchParams(router.querystring ?? "");
+    untrack(() => {
+      at = asked.get("at") ?? at;
+      permission = asked.get("may") ?? permission;
+      for (const each of ["user", "group", "service", "set"] as const) {
+        if (asked.get(each)) [kind, name] = [each, asked.get(each) ?? ""];
+      }
+      if (at && permission && name) find();
+    });
+  });
+
+  $effect(() => {
+    untrack(prepare);
+  });
+
+  // Each list helps where the person may see it; the question can be asked without.
+  async function prepare() {
+    if (tree.nodes.length === 0) tree.load();
+    const [u, g, c] = await Promise.allSettled([
+      users(session.organisation),
+      groups(session.organisation),
+      ask(api.GET("/organisations/{organisation}/catalogue", { params: { path: { organisation: session.organisation } } })),
+    ]);
+    known = {
+      user: u.status === "fulfilled" ? u.value.map((x) => ({ value: x.name, hint: x.title })) : [],
+      group: g.status === "fulfilled" ? g.value.map((x) => ({ value: x.name, hint: x.title })) : [],
+      set: [
+        { value: "staff", hint: "the organisation's own active users" },
+        { value: "guests", hint: "its guests" },
+        { value: "everyone", hint: "all whom it knows" },
+        { value: "signed-in", hint: "anybody with a session" },
+        { value: "public", hint: "anybody at all" },
+      ],
+      service: c.status === "fulfilled" ? c.value.services.map((s) => ({ value: s.name, hint: s.title })) : [],
+      permissions:
+        c.status === "fulfilled"
+          ? c.value.services.flatMap((s) => s.types.flatMap((t) => t.operations.map((o) => ({ value: `${o.operation} ${o.type}`, hint: `${o.class}, ${o.plane} plane` }))))
+          : [],
+    };
+  }
+
+  function submit(event: Event) {
+    event.preventDefault();
+    const asked = href.check({ [kind]: name.trim(), may: permission.trim(), at: at.trim() }).slice(1);
+    if (asked === "/check?" + router.querystring) find();
+    else replace(asked);
+  }
+
+  async function find() {
+    busy = true;
+    problem = null;
+    const path = { params: { path: { scope: at.trim() } } };
+    try {
+      answer = await ask(api.POST("/scopes/{scope}/check", { ...path, body: { principal: { kind, name: name.trim() }, permission: permission.trim() } }));
+      scope = await ask(api.GET("/scopes/{scope}", { params: { path: { scope: answer.scope.id } } }));
+    } catch (caught) {
+      answer = null;
+      problem = asProblem(caught);
+    } finally {
+      busy = false;
+    }
+  }
+</script>
+
+<Page title="Check" lead="May somebody do this here? The answer, and what decides it.">
+  <form onsubmit={submit} class="card mb-6 grid grid-cols-[10rem_1fr_1fr_1.6fr_auto] items-start gap-4 p-5 max-lg:grid-cols-2 max-sm:grid-cols-1">
+    <Field label="Who" name="kind" {problem}>
+      {#snippet children(id)}
+        <select {id} bind:value={kind} class="w-full rounded-lg border border-gray-300 bg-gray-50 px-3 py-2 text-gray-900 dark:border-gray-600 dark:bg-gray-800 dark:text-gray-100">
+          <option value="user">User</option>
+          <option value="group">Group</option>
+          <option value="service">Platform service</option>
+          <option value="set">Built-in set</option>
+        </select>
+      {/snippet}
+    </Field>
+    <Field label="Name" name="name" {problem}>
+      {#snippet children(id)}<Choice {id} name="check-who" bind:value={name} options={known[kind]} />{/snippet}
+    </Field>
+    <Field label="May do" name="permission" {problem}>
+      {#snippet children(id)}<Choice {id} name="check-permission" bind:value={permission} options={known.permissions} placeholder="describe project" />{/snippet}
+    </Field>
+    <Field label="At" name="scope" {problem}>
+      {#snippet children(id)}<Choice {id} name="check-at" bind:value={at} options={tree.nodes.map((n) => ({ value: n.address, hint: n.title }))} />{/snippet}
+    </Field>
+    <div class="pt-6.5"><Button type="submit" disabled={busy || !name || !permission || !at} data-test="ask">Ask</Button></div>
+  </form>
+
+  {#if problem && !["name", "permission", "kind"].includes(problem.field ?? "")}
+    <ProblemNote {problem} />
+  {:else if answer && scope}
+    <div
+      role="status"
+      data-test="answer"
+      class="mb-6 flex items-start gap-4 rounded-xl border-l-6 px-5 py-4 {answer.allowed ? 'border-primary-600 bg-primary-100 dark:bg-primary-900' : 'border-copper-600 bg-copper-100 dark:bg-copper-900'}"
+    >
+      {#if answer.allowed}
+        <CheckCircleOutline class="h-8 w-8 shrink-0 text-primary-700 dark:text-primary-200" />
+      {:else}
+        <CloseCircleOutline class="h-8 w-8 shrink-0 text-copper-700 dark:text-copper-200" />
+      {/if}
+      <div>
+        <p class="text-xl font-semibold">{answer.allowed ? "Yes" : "No"}</p>
+        <p class="mt-0.5">{answer.words.replace(/^(Yes|No), /, "")}</p>
+        <p class="mt-1 text-sm opacity-80">Decided at revision {answer.revision}.</p>
+      </div>
+    </div>
+    <Way {answer} path={scope.path} />
+    {#key answer}<Holders permission={answer.permission} at={answer.scope.id} />{/key}
+  {/if}
+</Page>

@@ -1,0 +1,97 @@
+<script lang="ts">
+  import { Button, Modal } from "flowbite-svelte";
+  import { PlusOutline } from "flowbite-svelte-icons";
+  import { push } from "svelte-spa-router";
+  import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
+  import { groups } from "../lib/directory";
+  import { authority } from "../lib/authority.svelte";
+  import { session } from "../lib/session.svelte";
+  import { href, moment } from "../lib/words";
+  import Field from "../parts/Field.svelte";
+  import Page from "../parts/Page.svelte";
+  import ProblemNote from "../parts/ProblemNote.svelte";
+  import Skeleton from "../parts/Skeleton.svelte";
+  import TextInput from "../parts/TextInput.svelte";
+  import Who from "../parts/Who.svelte";
+  import QuietButton from "../parts/QuietButton.svelte";
+
+  let list = $state.raw<Schemas["Group"][] | null>(null);
+  let problem = $state.raw<Problem | null>(null);
+  let creating = $state(false);
+  let name = $state("");
+  let title = $state("");
+  let createProblem = $state.raw<Problem | null>(null);
+
+  async function load() {
+    try {
+      list = await groups(session.organisation);
+    } catch (caught) {
+      problem = asProblem(caught);
+    }
+  }
+  $effect(() => {
+    authority.load();
+    load();
+  });
+
+  function begin() {
+    name = title = "";
+    createProblem = null;
+    creating = true;
+  }
+
+  async function create(event: Event) {
+    event.preventDefault();
+    createProblem = null;
+    try {
+      await ask(api.POST("/organisations/{organisation}/groups", { params: { path: { organisation: session.organisation } }, body: { name, title: title || undefined } }));
+      creating = false;
+      push(href.group(name).slice(1));
+    } catch (caught) {
+      createProblem = asProblem(caught);
+    }
+  }
+</script>
+
+<Page title="Groups" lead="What a group holds counts for everybody in it, at any depth.">
+  {#snippet actions()}{#if authority.may("create group")}<Button size="sm" onclick={begin}><PlusOutline class="me-2 h-4 w-4" />Create a group</Button>{/if}{/snippet}
+  {#if problem}
+    <ProblemNote {problem} />
+  {:else if !list}
+    <Skeleton rows={8} />
+  {:else if list.length === 0}
+    <p class="card quiet px-5 py-4">There are no groups yet. A group outlives the people in it: make one for each lasting job.</p>
+  {:else}
+    <div class="card overflow-x-auto">
+      <table class="rows" data-test="groups">
+        <thead><tr><th>Name</th><th>Title</th><th class="text-right!">Direct members</th><th>Created</th></tr></thead>
+        <tbody>
+          {#each list as group (group.id)}
+            <tr>
+              <td><Who who={{ kind: "group", name: group.name }} /></td>
+              <td>{group.title}</td>
+              <td class="text-right tabular-nums {group.members === 0 ? 'quiet' : ''}">{group.members === 0 ? "none" : group.members}</td>
+              <td class="quiet text-sm whitespace-nowrap">{moment(group.createdAt)}</td>
+            </tr>
+          {/each}
+        </tbody>
+      </table>
+    </div>
+  {/if}
+</Page>
+
+<Modal bind:open={creating} size="sm" title="Create a group" outsideclose>
+  <form onsubmit={create} class="space-y-5">
+    <Field label="Name" name="name" problem={createProblem} hint="Lower-case letters, digits and hyphens.">
+      {#snippet children(id)}<TextInput {id} name="group-name" bind:value={name} required />{/snippet}
+    </Field>
+    <Field label="Title (optional)" name="title" problem={createProblem}>
+      {#snippet children(id)}<TextInput {id} name="group-title" bind:value={title} />{/snippet}
+    </Field>
+    {#if createProblem && !createProblem.field}<ProblemNote problem={createProblem} />{/if}
+    <div class="flex justify-end gap-2">
+      <QuietButton type="button" onclick={() => (creating = false)}>Cancel</QuietButton>
+      <Button type="submit" disabled={!name} data-test="confirm-group">Create</Button>
+    </div>
+  </form>
+</Modal>

@@ -1,0 +1,98 @@
+<script lang="ts">
+  import { Button, Modal } from "flowbite-svelte";
+  import { PlusOutline } from "flowbite-svelte-icons";
+  import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
+  import { moment } from "../lib/words";
+  import Field from "../parts/Field.svelte";
+  import Page from "../parts/Page.svelte";
+  import ProblemNote from "../parts/ProblemNote.svelte";
+  import Skeleton from "../parts/Skeleton.svelte";
+  import TextInput from "../parts/TextInput.svelte";
+  import QuietButton from "../parts/QuietButton.svelte";
+
+  let list = $state.raw<Schemas["Organisation"][] | null>(null);
+  let problem = $state.raw<Problem | null>(null);
+  let creating = $state(false);
+  let name = $state("");
+  let title = $state("");
+  let steward = $state("");
+  let createProblem = $state.raw<Problem | null>(null);
+  let made = $state.raw<Schemas["OrganisationMade"] | null>(null);
+
+  async function load() {
+    try {
+      list = (await ask(api.GET("/organisations"))).organisations;
+    } catch (caught) {
+      problem = asProblem(caught);
+    }
+  }
+  $effect(() => {
+    load();
+  });
+
+  function begin() {
+    name = title = steward = "";
+    createProblem = made = null;
+    creating = true;
+  }
+
+  async function create(event: Event) {
+    event.preventDefault();
+    createProblem = null;
+    try {
+      made = await ask(api.POST("/organisations", { body: { name, title: title || undefined, steward: { name: steward, temporary: true } } }));
+      await load();
+    } catch (caught) {
+      createProblem = asProblem(caught);
+    }
+  }
+</script>
+
+<Page title="Organisations" lead="A keeper creates organisations and names their first stewards, and holds nothing inside them.">
+  {#snippet actions()}<Button size="sm" onclick={begin}><PlusOutline class="me-2 h-4 w-4" />Create an organisation</Button>{/snippet}
+  {#if problem}
+    <ProblemNote {problem} />
+  {:else if !list}
+    <Skeleton />
+  {:else if list.length === 0}
+    <p class="card quiet px-5 py-4">There is no organisation yet. Create the first one and hand its steward the password.</p>
+  {:else}
+    <div class="card overflow-x-auto">
+      <table class="rows" data-test="organisations">
+        <thead><tr><th>Name</th><th>Title</th><th>Created</th></tr></thead>
+        <tbody>
+          {#each list as o (o.id)}
+            <tr><td class="font-semibold">{o.name}</td><td>{o.title}</td><td class="quiet text-sm">{moment(o.createdAt)}</td></tr>
+          {/each}
+        </tbody>
+      </table>
+    </div>
+  {/if}
+</Page>
+
+<Modal bind:open={creating} size="sm" title={made ? "Created" : "Create an organisation"}>
+  {#if made}
+    <p>{made.organisation.title || made.organisation.name} is there. Its steward signs in as</p>
+    <p class="font-mono text-lg font-semibold">{made.steward.name}@{made.organisation.name}</p>
+    <p>with this password, shown this once, and to be replaced at the first sign-in:</p>
+    <p class="rounded-lg bg-gray-100 px-4 py-3 font-mono text-lg font-semibold dark:bg-gray-900">{made.password}</p>
+    <div class="flex justify-end"><Button onclick={() => (creating = false)}>Done</Button></div>
+  {:else}
+    <form onsubmit={create} class="space-y-5">
+      <Field label="Name" name="name" problem={createProblem} hint="Its people sign in as PERSON@NAME.">
+        {#snippet children(id)}<TextInput {id} name="organisation-name" bind:value={name} required />{/snippet}
+      </Field>
+      <Field label="Title (optional)" name="title" problem={createProblem}>
+        {#snippet children(id)}<TextInput {id} name="organisation-title" bind:value={title} />{/snippet}
+      </Field>
+      <Field label="First steward" name="steward.name" problem={createProblem} hint="Gets a temporary password, shown once.">
+        {#snippet children(id)}<TextInput {id} name="steward" bind:value={steward} required />{/snippet}
+      </Field>
+      {#if createProblem && !["name", "title", "steward.name"].includes(createProblem.field ?? "")}<ProblemNote problem={createProblem} />{/if}
+      <div class="flex justify-end gap-2">
+        <QuietButton type="button" onclick={() => (creating = false)}>Cancel</QuietButton>
+        <Button type="submit" disabled={!name || !steward}>Create</Button>
+      </div>
+    </form>
+  {/if}
+</Modal>

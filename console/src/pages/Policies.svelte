@@ -1,0 +1,70 @@
+<!-- Every statement of the organisation in one list, found by its words: nobody has to remember where a policy was put. -->
+<script lang="ts">
+  import { Button } from "flowbite-svelte";
+  import { replace, router } from "svelte-spa-router";
+  import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
+  import { session } from "../lib/session.svelte";
+  import { count, href } from "../lib/words";
+  import Page from "../parts/Page.svelte";
+  import ProblemNote from "../parts/ProblemNote.svelte";
+  import Skeleton from "../parts/Skeleton.svelte";
+  import TextInput from "../parts/TextInput.svelte";
+
+  let found = $state.raw<Schemas["StatementList"] | null>(null);
+  let problem = $state.raw<Problem | null>(null);
+  let words = $state(new URLSearchParams(router.querystring ?? "").get("words") ?? "");
+
+  // The words are in the page's address, so that a search can be sent to a colleague.
+  $effect(() => {
+    const wanted = words.trim();
+    let late = false;
+    ask(api.GET("/organisations/{organisation}/statements", { params: { path: { organisation: session.organisation }, query: { words: wanted } } })).then(
+      (list) => {
+        if (late) return;
+        found = list;
+        problem = null;
+        const address = "/policies" + (wanted ? "?" + new URLSearchParams({ words: wanted }).toString() : "");
+        if (address !== "/policies" + (router.querystring ? "?" + router.querystring : "")) replace(address);
+      },
+      (caught) => {
+        if (!late) problem = asProblem(caught);
+      },
+    );
+    return () => (late = true);
+  });
+</script>
+
+<Page title="Policies" lead="Statements that give, cut off or cap access, wherever they were written.">
+  {#if problem}
+    <ProblemNote {problem} />
+  {:else if !found}
+    <Skeleton rows={6} />
+  {:else}
+    <div class="mb-3 flex flex-wrap items-center gap-4">
+      <div class="w-80"><TextInput type="search" bind:value={words} placeholder="Words in a statement, a policy or a place" aria-label="Words in a statement, a policy or a place" /></div>
+      <span class="quiet">{count(found.statements.length, "statement")}</span>
+      <Button class="ml-auto" size="sm" href={href.newPolicy(session.organisation)}>Write a policy</Button>
+    </div>
+    <div class="card overflow-x-auto">
+      <table class="rows" data-test="statements-found">
+        <thead><tr><th>Statement</th><th>Applies at</th><th>Policy</th></tr></thead>
+        <tbody>
+          {#each found.statements as statement (statement.policy.id + statement.number)}
+            <tr>
+              <td><code class="statement">{statement.text}</code></td>
+              <td>
+                <a class="link address" href={href.scope(statement.place.address)}>{statement.place.address}</a>
+                <span class="quiet text-sm">{statement.here ? "alone" : "and beneath"}</span>
+                {#if statement.dormant}<span class="block text-sm text-copper-700 dark:text-copper-300">dormant: it has left the policy's scope</span>{/if}
+              </td>
+              <td><a class="link" href={href.policy(statement.policy.id)}>{statement.policy.name}</a></td>
+            </tr>
+          {:else}
+            <tr><td colspan="3" class="quiet">{words ? "No statement holds these words." : "There are no policies yet. Grants give access without any; a policy can also cut off and cap."}</td></tr>
+          {/each}
+        </tbody>
+      </table>
+    </div>
+    {#if found.hidden > 0}<p class="quiet mt-2">{count(found.hidden, "more statement")} that you may not see.</p>{/if}
+  {/if}
+</Page>

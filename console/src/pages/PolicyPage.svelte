@@ -1,0 +1,200 @@
+<!-- A policy: its text, checked as one types, what it would alter before it is saved, and patterns to begin from. -->
+<script lang="ts">
+  import { Button } from "flowbite-svelte";
+  import { push, router } from "svelte-spa-router";
+  import { untrack } from "svelte";
+  import { api, ask, asProblem, confirming, type Problem, type Schemas } from "../lib/api";
+  import { session } from "../lib/session.svelte";
+  import { tree } from "../lib/tree.svelte";
+  import { count, href, moment } from "../lib/words";
+  import Choice from "../parts/Choice.svelte";
+  import Field from "../parts/Field.svelte";
+  import ImpactNote from "../parts/ImpactNote.svelte";
+  import Page from "../parts/Page.svelte";
+  import Patterns from "../parts/Patterns.svelte";
+  import ProblemNote from "../parts/ProblemNote.svelte";
+  import QuietButton from "../parts/QuietButton.svelte";
+  import Skeleton from "../parts/Skeleton.svelte";
+  import StatementEditor from "../parts/StatementEditor.svelte";
+  import TextInput from "../parts/TextInput.svelte";
+
+  let { params }: { params?: { id: string } } = $props();
+
+  const fresh = $derived(params?.id === "new");
+  let policy = $state.raw<Schemas["Policy"] | null>(null);
+  let name = $state("");
+  let at = $state("");
+  let description = $state("");
+  let text = $state("");
+  let reading = $state.raw<Schemas["Reading"] | null>(null);
+  let impact = $state.raw<Schemas["Impact"] | null>(null);
+  let shown = $state(""); // what the impact was worked out for
+  let removing = $state(false);
+  let problem = $state.raw<Problem | null>(null);
+  let busy = $state(false);
+
+  $effect(() => {
+    const id = params?.id ?? "";
+    untrack(() => load(id));
+  });
+
+  async function load(id: string) {
+    if (tree.nodes.length === 0) tree.load();
+    if (id === "new") {
+      at = new URLSearchParams(router.querystring ?? "").get("at") ?? session.organisation;
+      return;
+    }
+    try {
+      policy = await ask(api.GET("/policies/{policy}", { params: { path: { policy: id } } }));
+      [name, at, description, text] = [policy.name, policy.scope.address, policy.description, policy.text];
+    } catch (caught) {
+      problem = asProblem(caught);
+    }
+  }
+
+  const mayWrite = $derived(fresh || (policy?.may.includes("edit policy") ?? false));
+  const changed = $derived(fresh || policy?.text !== text || policy?.name !== name || policy?.description !== description);
+  const clean = $derived(reading !== null && reading.faults.length === 0 && text.trim() !== "");
+
+  // The text is read as one types; an answer that comes too late is left aside.
+  $effect(() => {
+    const [asked, scope] = [text, at];
+    if (!scope) return;
+    let late = false;
+    const wait = setTimeout(async () => {
+      try {
+        const answer = await ask(api.POST("/scopes/{scope}/policies/reading", { params: { path: { scope } }, body: { text: asked } }));
+        if (!late) [reading, problem] = [answer, null];
+      } catch (caught) {
+        if (!late) problem = asProblem(caught);
+      }
+    }, 200);
+    return () => {
+      late = true;
+      clearTimeout(wait);
+    };
+  });
+
+  const key = $derived(JSON.stringify([name, at, text]));
+
+  async function review() {
+    await run(async () => {
+      const answer = fresh
+        ? await ask(api.POST("/scopes/{scope}/policies", { params: { path: { scope: at }, query: { preview: true } }, body: { name, text, description } }))
+        : await ask(api.PATCH("/policies/{policy}", { params: { path: { policy: params?.id ?? "" }, query: { preview: true } }, body: { name, text, description } }));
+      impact = "impact" in answer ? (answer.impact ?? null) : null;
+      [shown, removing] = [key, false];
+    });
+  }
+
+  async function save() {
+    const header = confirming(impact);
+    await run(async () => {
+      if (fresh) {
+        const made = await ask(api.POST("/scopes/{scope}/policies", { params: { path: { scope: at }, header }, body: { name, text, description } }));
+        if ("policy" in made) push(href.policy(made.policy.id).slice(1));
+      } else {
+        await ask(api.PATCH("/policies/{policy}", { params: { path: { policy: params?.id ?? "" }, header }, body: { name, text, description } }));
+        await load(params?.id ?? "");
+      }
+      impact = null;
+    });
+  }
+
+  async function remove(preview: boolean) {
+    await run(async () => {
+      const answer = await ask(api.DELETE("/policies/{policy}", { params: { path: { policy: params?.id ?? "" }, query: { preview }, header: confirming(impact) } }));
+      if (preview) [impact, removing, shown] = [answer.impact ?? null, true, key];
+      else push("/policies");
+    });
+  }
+
+  async function run(job: () => Promise<void>) {
+    busy = true;
+    problem = null;
+    try {
+      await job();
+    } catch (caught) {
+      problem = asProblem(caught);
+      impact = problem.impact ?? impact;
+    } finally {
+      busy = false;
+    }
+  }
+
+  function take(filled: string) {
+    text = text.trim() ? text.trimEnd() + "\n" + filled : filled;
+  }
+</script>
+
+<Page title={fresh ? "Write a policy" : name} lead={fresh ? "Say in plain statements who may, may only or may never do what. Nothing counts until it is saved." : description}>
+  {#if problem && !fresh && !policy}
+    <ProblemNote {problem} />
+  {:else if !fresh && !policy}
+    <Skeleton rows={8} />
+  {:else}
+    <div class="grid grid-cols-[minmax(0,1fr)_20rem] gap-6 max-lg:grid-cols-1">
+      <div class="space-y-4">
+        <div class="grid grid-cols-2 gap-4 max-sm:grid-cols-1">
+          <Field label="Name" name="name" {problem}>
+            {#snippet children(id)}<TextInput {id} bind:value={name} placeholder="vault-care" readonly={!mayWrite} />{/snippet}
+          </Field>
+          {#if fresh}
+            <Field label="Stands at, and holds there and beneath" name="scope" {problem}>
+              {#snippet children(id)}<Choice {id} name="policy-at" bind:value={at} options={tree.nodes.filter((n) => n.kind !== "resource").map((n) => ({ value: n.address, hint: n.title }))} />{/snippet}
+            </Field>
+          {:else if policy}
+            <p class="pt-7"><span class="quiet">stands at</span> <a class="link address" href={href.scope(policy.scope.address)}>{policy.scope.address}</a></p>
+          {/if}
+        </div>
+        <StatementEditor bind:text faults={reading?.faults ?? []} label="Statements" readonly={!mayWrite} />
+        {#if reading && reading.faults.length > 0}
+          <ul class="space-y-1 rounded-lg border-l-4 border-copper-600 bg-copper-100 px-4 py-3 dark:bg-copper-900/60" data-test="faults">
+            {#each reading.faults as fault (fault.line + ":" + fault.column)}
+              <li><strong>Line {fault.line}, column {fault.column}:</strong> {fault.detail}{#if fault.nearest}. Did you mean <strong>{fault.nearest}</strong>?{/if}</li>
+            {/each}
+          </ul>
+        {:else if clean}
+          <p class="quiet" data-test="reads-well">Reads well: {count(reading?.statements.length ?? 0, "statement")}.</p>
+        {/if}
+        <Field label="What it is for (optional)" name="description" {problem}>
+          {#snippet children(id)}<TextInput {id} bind:value={description} placeholder="Said beside it, for whoever looks later" readonly={!mayWrite} />{/snippet}
+        </Field>
+        {#if impact && shown === key}<ImpactNote {impact} />{/if}
+        {#if problem && !["name", "scope", "description"].includes(problem.field ?? "")}<ProblemNote {problem} />{/if}
+        {#if mayWrite}
+          <div class="flex flex-wrap gap-2">
+            {#if impact && shown === key && !removing}
+              <Button onclick={save} disabled={busy || !clean} data-test="save">Save it</Button>
+            {:else if !removing}
+              <Button onclick={review} disabled={busy || !clean || !changed || !name} data-test="review">Show what it alters</Button>
+            {/if}
+            {#if removing && impact}
+              <Button onclick={() => remove(false)} disabled={busy} data-test="confirm-remove">Take it away</Button>
+              <QuietButton onclick={() => ((removing = false), (impact = null))}>Keep it</QuietButton>
+            {:else if policy?.may.includes("retire policy")}
+              <QuietButton onclick={() => remove(true)} disabled={busy}>Take the policy away…</QuietButton>
+            {/if}
+          </div>
+        {/if}
+        {#if policy}<p class="quiet text-sm">Written {moment(policy.writtenAt)} by {policy.writtenBy}.</p>{/if}
+      </div>
+      <aside class="space-y-6">
+        {#if reading && reading.statements.length > 0}
+          <section aria-labelledby="places-heading">
+            <h2 id="places-heading" class="mb-2 text-lg font-semibold">Where it holds</h2>
+            <ul class="card px-4 py-3" data-test="places">
+              {#each [...new Map(reading.statements.map((s) => [s.place.id + s.here, s])).values()] as statement (statement.place.id + statement.here)}
+                <li class="py-0.5">
+                  <a class="link address break-all" href={href.scope(statement.place.address)}>{statement.place.address}</a>
+                  <span class="quiet text-sm">{statement.dormant ? "dormant" : statement.here ? "alone" : "and beneath"}</span>
+                </li>
+              {/each}
+            </ul>
+          </section>
+        {/if}
+        {#if mayWrite}<Patterns {at} ontake={take} />{/if}
+      </aside>
+    </div>
+  {/if}
+</Page>

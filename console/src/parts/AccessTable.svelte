@@ -1,0 +1,112 @@
+<!-- Who holds which role at a scope: what is granted right here, and what is inherited, with where it comes from. -->
+<script lang="ts">
+  import { Button, Modal } from "flowbite-svelte";
+  import { api, ask, asProblem, confirming, type Grant, type Problem, type Schemas, type Scope } from "../lib/api";
+  import { href, moment, terms } from "../lib/words";
+  import ImpactNote from "./ImpactNote.svelte";
+  import ProblemNote from "./ProblemNote.svelte";
+  import RoleName from "./RoleName.svelte";
+  import Stem from "./Stem.svelte";
+  import Who from "./Who.svelte";
+  import QuietButton from "./QuietButton.svelte";
+
+  let { grants, scope, fresh, onchange }: { grants: Grant[]; scope: Scope; fresh: string; onchange: () => void } = $props();
+
+  let revoking = $state.raw<Grant | null>(null);
+  let asked = $state(false);
+  let impact = $state.raw<Schemas["Impact"] | null>(null);
+  let problem = $state.raw<Problem | null>(null);
+  let busy = $state(false);
+
+  const mayRevoke = $derived(scope.may.includes("revoke grant"));
+
+  function origin(grant: Grant): number {
+    return scope.path.findIndex((part) => part.id === grant.scope.id);
+  }
+
+  function begin(grant: Grant) {
+    revoking = grant;
+    problem = impact = null;
+    asked = true;
+    ask(api.DELETE("/grants/{grant}", { params: { path: { grant: grant.id }, query: { preview: true } } })).then(
+      (answer) => {
+        if (revoking === grant) impact = answer.impact ?? null;
+      },
+      (caught) => {
+        if (revoking === grant) problem = asProblem(caught);
+      },
+    );
+  }
+
+  async function revoke() {
+    if (!revoking) return;
+    busy = true;
+    try {
+      await ask(api.DELETE("/grants/{grant}", { params: { path: { grant: revoking.id }, header: confirming(impact) } }));
+      asked = false;
+      onchange();
+    } catch (caught) {
+      problem = asProblem(caught);
+      impact = problem.impact ?? impact;
+    } finally {
+      busy = false;
+    }
+  }
+</script>
+
+{#if grants.length === 0}
+  <p class="card quiet px-5 py-4">Nobody holds anything here, neither directly nor from above. All is denied.</p>
+{:else}
+  <div class="card overflow-x-auto">
+    <table class="rows" data-test="access">
+      <thead>
+        <tr><th>Who</th><th>Role</th><th>Comes from</th><th>Since</th><th><span class="sr-only">Revoke</span></th></tr>
+      </thead>
+      <tbody>
+        {#each grants as grant (grant.id)}
+          <tr class={grant.id === fresh ? "[&>td]:bg-primary-50! dark:[&>td]:bg-primary-950!" : ""} data-origin={grant.scope.address}>
+            <td><Who who={grant.principal} /></td>
+            <td>
+              <RoleName name={grant.role} privileged={grant.privileged} />
+              {#if terms(grant)}<span class="quiet block text-sm">{terms(grant)}</span>{/if}
+              {#if grant.misplaced}<span class="block text-sm text-copper-700 dark:text-copper-300">a move has put it where this role could not be granted today</span>{/if}
+            </td>
+            <td>
+              <span class="flex items-center gap-2.5">
+                <Stem length={scope.path.length} origin={origin(grant)} />
+                {#if grant.inherited}
+                  <span>inherited from <a class="link" href={href.scope(grant.scope.address)} title={grant.scope.address}>{grant.scope.name}</a></span>
+                {:else}
+                  <span>granted here</span>
+                {/if}
+                {#if grant.id === fresh}<span class="rounded-full bg-primary-600 px-2 py-0.5 text-xs font-semibold text-white">new</span>{/if}
+              </span>
+            </td>
+            <td class="quiet text-sm whitespace-nowrap" title={"by " + grant.createdBy + (grant.description ? ": " + grant.description : "")}>{moment(grant.createdAt)}</td>
+            <td class="text-right">
+              {#if mayRevoke && !grant.inherited}
+                <button type="button" class="link text-sm" onclick={() => begin(grant)} aria-label="Revoke {grant.role} from {grant.principal.name}">Revoke</button>
+              {/if}
+            </td>
+          </tr>
+        {/each}
+      </tbody>
+    </table>
+  </div>
+{/if}
+
+<Modal bind:open={asked} size="sm" title="Revoke this grant?" outsideclose>
+  {#if revoking}
+    <p>
+      <strong>{revoking.principal.kind} {revoking.principal.name}</strong> loses <strong>{revoking.role}</strong> at
+      <span class="address">{revoking.scope.address}</span>{scope.kind === "resource" ? "" : " and all beneath it"}.
+    </p>
+    <p class="quiet">What other grants give stays: no other grant is touched.</p>
+    {#if impact}<ImpactNote {impact} />{/if}
+    {#if problem}<ProblemNote {problem} />{/if}
+    <div class="flex justify-end gap-2">
+      <QuietButton onclick={() => (asked = false)}>Keep it</QuietButton>
+      <Button onclick={revoke} disabled={busy} data-test="confirm-revoke">Revoke</Button>
+    </div>
+  {/if}
+</Modal>

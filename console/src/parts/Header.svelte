@@ -1,0 +1,60 @@
+<script lang="ts">
+  import { MoonOutline, SunOutline, UserCircleOutline } from "flowbite-svelte-icons";
+  import { router } from "svelte-spa-router";
+  import { signOut } from "../lib/api";
+  import { session } from "../lib/session.svelte";
+  import Mark from "./Mark.svelte";
+
+  const pages = [
+    { to: "/tree", name: "Tree" },
+    { to: "/people", name: "People" },
+    { to: "/groups", name: "Groups" },
+    { to: "/roles", name: "Roles" },
+    { to: "/policies", name: "Policies" },
+    { to: "/check", name: "Check" },
+  ];
+
+  let dark = $state(document.documentElement.classList.contains("dark"));
+
+  function turn() {
+    dark = !dark;
+    document.documentElement.classList.toggle("dark", dark);
+    localStorage.setItem("theme", dark ? "dark" : "light");
+  }
+
+  function here(to: string): boolean {
+    return router.location.startsWith(to) || (to === "/tree" && router.location === "/");
+  }
+</script>
+
+<header class="sticky top-0 z-20 flex min-h-14 flex-wrap items-center gap-x-6 max-md:static max-md:gap-y-1 max-md:px-3 max-md:pt-1.5 border-b border-primary-900 bg-primary-800 px-5 text-gray-50 dark:border-gray-700 dark:bg-primary-950">
+  <a href="#/" class="flex items-center gap-2.5 rounded">
+    <Mark />
+    <span class="text-lg font-semibold tracking-tight max-md:sr-only">Arbora</span>
+  </a>
+  {#if session.me?.keeper}
+    <span class="rounded-full bg-primary-900 px-3 py-1 text-sm">Keeper of this installation</span>
+  {:else}
+    <nav class="-mb-px flex h-14 items-stretch gap-1 max-md:order-last max-md:h-10 max-md:w-full" aria-label="Pages">
+      {#each pages as page (page.to)}
+        <a
+          href={"#" + page.to}
+          aria-current={here(page.to) ? "page" : undefined}
+          class="flex items-center border-y-2 border-transparent px-3 text-primary-100 hover:text-white aria-[current]:border-b-copper-300 aria-[current]:font-semibold aria-[current]:text-white"
+        >
+          {page.name}
+        </a>
+      {/each}
+    </nav>
+  {/if}
+  <div class="ml-auto flex items-center gap-3 max-md:gap-1.5 max-md:text-sm">
+    <a href="#/account" class="flex items-center gap-2 rounded px-1 text-primary-50 hover:text-white" title="Own account">
+      <UserCircleOutline class="h-5 w-5" />
+      <span data-test="me">{session.me?.name}</span>
+    </a>
+    <button type="button" onclick={turn} class="rounded p-1.5 text-primary-100 hover:bg-primary-900 hover:text-white" aria-label={dark ? "Light colours" : "Dark colours"} title={dark ? "Light colours" : "Dark colours"}>
+      {#if dark}<SunOutline class="h-5 w-5" />{:else}<MoonOutline class="h-5 w-5" />{/if}
+    </button>
+    <button type="button" onclick={signOut} class="rounded border border-primary-500 px-3 py-1 text-sm text-primary-50 hover:bg-primary-900">Sign out</button>
+  </div>
+</header>

@@ -1,0 +1,70 @@
+<!-- Puts somebody into a group: asks for the group when the member is given, for the member when the group is. -->
+<script lang="ts">
+  import { Button, Modal, Radio } from "flowbite-svelte";
+  import { api, ask, asProblem, type PrincipalRef, type Problem } from "../lib/api";
+  import { groups, users } from "../lib/directory";
+  import { session } from "../lib/session.svelte";
+  import Choice from "./Choice.svelte";
+  import Field from "./Field.svelte";
+  import ProblemNote from "./ProblemNote.svelte";
+  import QuietButton from "./QuietButton.svelte";
+
+  let { open = $bindable(false), member, group, ondone }: { open?: boolean; member?: PrincipalRef; group?: string; ondone: () => void } = $props();
+
+  let kind = $state<"user" | "group">("user");
+  let name = $state("");
+  let problem = $state.raw<Problem | null>(null);
+  let busy = $state(false);
+  let known = $state.raw<{ user: { value: string; hint?: string }[]; group: { value: string; hint?: string }[] }>({ user: [], group: [] });
+
+  $effect(() => {
+    if (open) prepare();
+  });
+
+  async function prepare() {
+    name = "";
+    problem = null;
+    try {
+      const [u, g] = await Promise.all([users(session.organisation), groups(session.organisation)]);
+      known = { user: u.map((x) => ({ value: x.name, hint: x.title })), group: g.map((x) => ({ value: x.name, hint: x.title })) };
+    } catch (caught) {
+      problem = asProblem(caught);
+    }
+  }
+
+  async function put(event: Event) {
+    event.preventDefault();
+    busy = true;
+    problem = null;
+    const into = group ?? name.trim();
+    const who = member ?? { kind, name: name.trim() };
+    try {
+      await ask(api.POST("/organisations/{organisation}/groups/{group}/members", { params: { path: { organisation: session.organisation, group: into } }, body: who }));
+      open = false;
+      ondone();
+    } catch (caught) {
+      problem = asProblem(caught);
+    } finally {
+      busy = false;
+    }
+  }
+</script>
+
+<Modal bind:open size="sm" title={member ? `Put ${member.name} into a group` : `Put somebody into ${group}`} outsideclose>
+  <form onsubmit={put} class="space-y-5">
+    {#if group}
+      <div class="flex gap-5">
+        <Radio name="member-kind" bind:group={kind} value="user">User</Radio>
+        <Radio name="member-kind" bind:group={kind} value="group">Group</Radio>
+      </div>
+    {/if}
+    <Field label={group ? (kind === "user" ? "Name of the user" : "Name of the group to put in") : "Name of the group"} name="name" {problem} hint="All that the group holds counts for the new member at once.">
+      {#snippet children(id)}<Choice {id} name="member" bind:value={name} options={group ? known[kind] : known.group} />{/snippet}
+    </Field>
+    {#if problem && problem.field !== "name"}<ProblemNote {problem} />{/if}
+    <div class="flex justify-end gap-2">
+      <QuietButton type="button" onclick={() => (open = false)}>Cancel</QuietButton>
+      <Button type="submit" disabled={busy || !name} data-test="confirm-member">Put in</Button>
+    </div>
+  </form>
+</Modal>

@@ -1,0 +1,86 @@
+<!-- From what somebody should be able to do to the roles that hold it, those with least beyond first. -->
+<script lang="ts">
+  import { CloseOutline } from "flowbite-svelte-icons";
+  import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
+  import { session } from "../lib/session.svelte";
+  import { count } from "../lib/words";
+  import Choice from "./Choice.svelte";
+  import Field from "./Field.svelte";
+  import ProblemNote from "./ProblemNote.svelte";
+  import RoleName from "./RoleName.svelte";
+
+  let wanted = $state<string[]>([]);
+  let typed = $state("");
+  let known = $state.raw<{ value: string; hint: string }[]>([]);
+  let ranking = $state.raw<Schemas["RankedRole"][]>([]);
+  let problem = $state.raw<Problem | null>(null);
+
+  $effect(() => {
+    ask(api.GET("/organisations/{organisation}/catalogue", { params: { path: { organisation: session.organisation } } })).then(
+      (catalogue) => {
+        known = catalogue.services.flatMap((s) => s.types.flatMap((t) => t.operations.map((o) => ({ value: `${o.operation} ${o.type}`, hint: `${o.class}, ${o.plane} plane` }))));
+      },
+      (caught) => (problem = asProblem(caught)),
+    );
+  });
+
+  async function rank(permissions: string[]) {
+    problem = null;
+    if (permissions.length === 0) {
+      wanted = [];
+      return;
+    }
+    try {
+      const answer = await ask(api.POST("/scopes/{scope}/ranking", { params: { path: { scope: session.organisation } }, body: { permissions } }));
+      ranking = answer.roles;
+      wanted = permissions;
+      typed = "";
+    } catch (caught) {
+      problem = asProblem(caught);
+    }
+  }
+
+  function add(event: Event) {
+    event.preventDefault();
+    const permission = typed.trim();
+    if (permission && !wanted.includes(permission)) rank([...wanted, permission]);
+  }
+</script>
+
+<section class="card mb-6 p-5" aria-labelledby="finder-heading" data-test="finder">
+  <h2 id="finder-heading" class="mb-3 text-lg font-semibold">Find the narrowest role for a job</h2>
+  <form onsubmit={add} class="grid grid-cols-[20rem_1fr] items-start gap-5 max-md:grid-cols-1">
+    <Field label="What somebody should be able to do" name="permissions" {problem} hint="An operation and a type; Enter adds it.">
+      {#snippet children(id)}<Choice {id} name="wanted" bind:value={typed} options={known} placeholder="fetch object" />{/snippet}
+    </Field>
+    <div>
+      {#if wanted.length > 0}
+        <ul class="mb-3 flex flex-wrap gap-2" aria-label="Wanted">
+          {#each wanted as permission (permission)}
+            <li class="flex items-center gap-1.5 rounded-full bg-primary-100 py-0.5 pr-1.5 pl-3 dark:bg-primary-900">
+              {permission}
+              <button type="button" aria-label="Leave out {permission}" class="rounded-full p-0.5 hover:bg-primary-200 dark:hover:bg-primary-800" onclick={() => rank(wanted.filter((w) => w !== permission))}>
+                <CloseOutline class="h-3.5 w-3.5" />
+              </button>
+            </li>
+          {/each}
+        </ul>
+        {#if ranking.length === 0}
+          <p>No single role holds all of it: ask for less, or grant two.</p>
+        {:else}
+          <ol class="space-y-1.5" data-test="ranking">
+            {#each ranking.slice(0, 4) as ranked, i (ranked.role.name)}
+              <li class="flex flex-wrap items-center gap-x-3 {i === 0 ? '' : 'opacity-80'}">
+                <RoleName name={ranked.role.name} privileged={ranked.role.privileged} />
+                <span class="quiet">{ranked.beyond === 0 ? "exactly that" : count(ranked.beyond, "permission") + " beyond"}</span>
+              </li>
+            {/each}
+          </ol>
+        {/if}
+      {:else}
+        <p class="quiet pt-6.5">The roles that hold all of it are listed here, those that give least besides first.</p>
+      {/if}
+      {#if problem && problem.field !== "permissions"}<ProblemNote {problem} />{/if}
+    </div>
+  </form>
+</section>

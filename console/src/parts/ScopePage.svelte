@@ -1,0 +1,157 @@
+<script lang="ts">
+  import { Button } from "flowbite-svelte";
+  import { PlusOutline, SearchOutline } from "flowbite-svelte-icons";
+  import { router } from "svelte-spa-router";
+  import { api, ask, asProblem, type Grant, type Problem, type Scope } from "../lib/api";
+  import { tree } from "../lib/tree.svelte";
+  import { href, moment } from "../lib/words";
+  import AccessTable from "./AccessTable.svelte";
+  import CreateScope from "./CreateScope.svelte";
+  import GrantDialog from "./GrantDialog.svelte";
+  import KindIcon from "./KindIcon.svelte";
+  import ProblemNote from "./ProblemNote.svelte";
+  import PoliciesHere from "./PoliciesHere.svelte";
+  import Skeleton from "./Skeleton.svelte";
+  import QuietButton from "./QuietButton.svelte";
+
+  let { address }: { address: string } = $props();
+
+  let scope = $state.raw<Scope | null>(null);
+  let problem = $state.raw<Problem | null>(null);
+  let grants = $state.raw<Grant[] | null>(null);
+  let grantsProblem = $state.raw<Problem | null>(null);
+  let granting = $state(false);
+  let creating = $state(false);
+  let fresh = $state(""); // the id of a grant just made
+
+  const path = $derived({ params: { path: { scope: address } } });
+
+  async function load() {
+    try {
+      scope = await ask(api.GET("/scopes/{scope}", path));
+    } catch (caught) {
+      problem = asProblem(caught);
+      return;
+    }
+    await loadGrants();
+  }
+
+  // A refused list of grants leaves the rest of the page as it is.
+  async function loadGrants() {
+    try {
+      grants = (await ask(api.GET("/scopes/{scope}/grants", path))).grants;
+      grantsProblem = null;
+    } catch (caught) {
+      grantsProblem = asProblem(caught);
+    }
+  }
+
+  $effect(() => {
+    load();
+  });
+
+  // A grant that was prepared elsewhere stands in the page's address.
+  const prepared = $derived.by(() => {
+    const asked = new URLSearchParams(router.querystring ?? "");
+    const kind: "user" | "group" = asked.has("user") ? "user" : "group";
+    return { kind, name: asked.get(kind) ?? "", role: asked.get("grant") ?? "" };
+  });
+  $effect(() => {
+    if (prepared.role && scope?.may.includes("create grant")) granting = true;
+  });
+
+  const beneath = $derived(scope ? tree.nodes.filter((n) => n.parent === scope?.id) : []);
+  const word = $derived(scope ? (scope.type ?? scope.kind) : "");
+
+  async function granted(id: string) {
+    fresh = id;
+    granting = false;
+    await loadGrants();
+  }
+</script>
+
+<svelte:head><title>{scope?.name ?? "Tree"} · Arbora</title></svelte:head>
+
+<div class="mx-auto max-w-[1100px] px-7 py-6 max-sm:px-4">
+  {#if problem}
+    <ProblemNote {problem} />
+  {:else if !scope}
+    <Skeleton rows={6} />
+  {:else}
+    <nav aria-label="Address" class="address mb-3 flex flex-wrap items-center gap-x-1.5">
+      {#each scope.path as part, i (part.id)}
+        {#if i > 0}<span class="quiet">/</span>{/if}
+        {#if i < scope.path.length - 1}<a class="link" href={href.scope(part.address)}>{part.name}</a>{:else}<span>{part.name}</span>{/if}
+      {/each}
+    </nav>
+    <div class="mb-6 flex flex-wrap items-start gap-4">
+      <div class="flex h-12 w-12 shrink-0 items-center justify-center rounded-xl bg-primary-100 dark:bg-primary-900">
+        <KindIcon kind={scope.kind} type={scope.type} class="h-6 w-6" />
+      </div>
+      <div class="min-w-0">
+        <h1 class="truncate text-2xl font-semibold tracking-tight">{scope.title || scope.name}</h1>
+        <p class="quiet">
+          {word}{#if scope.title}&ensp;·&ensp;<span class="address">{scope.name}</span>{/if}
+          {#if scope.createdAt}&ensp;·&ensp;since {moment(scope.createdAt)}{/if}
+          {#if scope.retired}&ensp;·&ensp;<strong>retired</strong>{/if}
+        </p>
+      </div>
+      <div class="ml-auto flex flex-wrap gap-2">
+        <QuietButton size="sm" href={href.check({ at: scope.address })}><SearchOutline class="me-2 h-4 w-4" />Check</QuietButton>
+        {#if scope.creatable.length > 0}
+          <QuietButton size="sm" onclick={() => (creating = true)}><PlusOutline class="me-2 h-4 w-4" />Create in it</QuietButton>
+        {/if}
+        {#if scope.may.includes("create grant")}
+          <Button size="sm" onclick={() => (granting = true)}><PlusOutline class="me-2 h-4 w-4" />Grant a role</Button>
+        {/if}
+      </div>
+    </div>
+    {#if !scope.described}
+      <p class="card quiet mb-6 px-5 py-3">You see the name of this {word} because it leads to something you may use. Its details take the permission <em>describe {word}</em>.</p>
+    {:else if scope.description || Object.keys(scope.tags).length > 0}
+      <div class="mb-6 flex flex-wrap items-center gap-x-4 gap-y-2">
+        {#if scope.description}<p>{scope.description}</p>{/if}
+        {#each Object.entries(scope.tags) as [key, value] (key)}
+          <span class="rounded-full border border-gray-300 px-2.5 py-0.5 text-sm dark:border-gray-600"><span class="quiet">{key}</span> {value}</span>
+        {/each}
+      </div>
+    {/if}
+
+    <section aria-labelledby="access-heading" class="mb-7">
+      <h2 id="access-heading" class="mb-2 text-lg font-semibold">Who has access here</h2>
+      {#if grantsProblem}
+        {#if grantsProblem.status === 403}
+          <p class="card quiet px-5 py-4">Who has access here takes the permission <em>list grant</em>, which you do not hold. <a class="link" href={href.check({ at: scope.address })}>Check what you may do</a> instead.</p>
+        {:else}
+          <ProblemNote problem={grantsProblem} />
+        {/if}
+      {:else if grants}
+        <AccessTable {grants} {scope} {fresh} onchange={loadGrants} />
+      {:else}
+        <Skeleton />
+      {/if}
+    </section>
+
+    <PoliciesHere {scope} />
+
+    {#if beneath.length > 0}
+      <section aria-labelledby="beneath-heading">
+        <h2 id="beneath-heading" class="mb-2 text-lg font-semibold">In it</h2>
+        <ul class="card overflow-hidden">
+          {#each beneath as node (node.id)}
+            <li class="border-b border-gray-100 last:border-0 dark:border-gray-800">
+              <a href={href.scope(node.address)} class="flex items-center gap-3 px-4 py-2.5 hover:bg-gray-50 dark:hover:bg-gray-800">
+                <KindIcon kind={node.kind} type={node.type} class="h-5 w-5" />
+                <span class="truncate font-semibold">{node.name}</span>
+                <span class="quiet ml-auto truncate">{node.title}</span>
+              </a>
+            </li>
+          {/each}
+        </ul>
+      </section>
+    {/if}
+
+    <GrantDialog bind:open={granting} at={scope} {prepared} ondone={granted} />
+    <CreateScope bind:open={creating} parent={scope} />
+  {/if}
+</div>

@@ -1,0 +1,143 @@
+<!-- The tree, beside the page of the scope that is chosen in it. -->
+<script lang="ts">
+  import { AngleRightOutline } from "flowbite-svelte-icons";
+  import { onMount, tick } from "svelte";
+  import { push } from "svelte-spa-router";
+  import { SvelteSet } from "svelte/reactivity";
+  import type { ScopeNode } from "../lib/api";
+  import { tree } from "../lib/tree.svelte";
+  import { href } from "../lib/words";
+  import KindIcon from "./KindIcon.svelte";
+  import Skeleton from "./Skeleton.svelte";
+
+  let { chosen }: { chosen: string } = $props();
+
+  const open = new SvelteSet<string>();
+  let list = $state<HTMLElement>();
+  let wanted = $state("");
+
+  onMount(() => {
+    if (tree.nodes.length === 0) tree.load();
+  });
+
+  const children = $derived.by(() => {
+    const byParent = new Map<string, ScopeNode[]>();
+    for (const node of tree.nodes.slice(1)) {
+      const siblings = byParent.get(node.parent);
+      if (siblings) siblings.push(node);
+      else byParent.set(node.parent, [node]);
+    }
+    return byParent;
+  });
+
+  // What leads to the chosen scope is open, and so are the two levels at the top; a tree that fits a screen is open whole.
+  const fits = 25;
+  $effect(() => {
+    for (const node of tree.nodes) {
+      if (node.depth < 2 || tree.nodes.length <= fits || chosen.startsWith(node.address + "/")) open.add(node.id);
+    }
+  });
+
+  const matches = $derived(wanted.trim().toLowerCase());
+  const rows = $derived.by(() => {
+    if (matches) return tree.nodes.filter((n) => n.name.includes(matches) || n.title.toLowerCase().includes(matches)).slice(0, 200);
+    const shown: ScopeNode[] = [];
+    const walk = (node: ScopeNode) => {
+      shown.push(node);
+      if (open.has(node.id)) children.get(node.id)?.forEach(walk);
+    };
+    if (tree.nodes[0]) walk(tree.nodes[0]);
+    return shown;
+  });
+
+  // The row that the Tab key reaches: the chosen one, or the first when it is not shown.
+  const entry = $derived(rows.some((n) => n.address === chosen) ? chosen : rows[0]?.address);
+
+  function holds(node: ScopeNode): boolean {
+    return node.more || children.has(node.id);
+  }
+
+  async function toggle(node: ScopeNode) {
+    if (open.has(node.id)) open.delete(node.id);
+    else {
+      open.add(node.id);
+      if (node.more) await tree.addChildren(node);
+    }
+  }
+
+  async function focusRow(index: number) {
+    await tick();
+    list?.querySelectorAll<HTMLElement>("[role=treeitem]")[index]?.focus();
+  }
+
+  async function onkeydown(event: KeyboardEvent, node: ScopeNode, index: number) {
+    const keys: Record<string, () => void | Promise<void>> = {
+      ArrowDown: () => focusRow(Math.min(index + 1, rows.length - 1)),
+      ArrowUp: () => focusRow(Math.max(index - 1, 0)),
+      Home: () => focusRow(0),
+      End: () => focusRow(rows.length - 1),
+      ArrowRight: () => (holds(node) && !open.has(node.id) ? toggle(node) : focusRow(Math.min(index + 1, rows.length - 1))),
+      ArrowLeft: () => (holds(node) && open.has(node.id) ? toggle(node) : focusRow(rows.findIndex((n) => n.id === node.parent))),
+      Enter: () => push(href.scope(node.address).slice(1)),
+    };
+    const act = keys[event.key];
+    if (!act) return;
+    event.preventDefault();
+    await act();
+  }
+</script>
+
+<div class="flex h-full flex-col">
+  <div class="p-3">
+    <input
+      type="search"
+      bind:value={wanted}
+      placeholder="Find a scope by name"
+      aria-label="Find a scope by name"
+      class="w-full rounded-lg border border-gray-300 bg-white px-3 py-1.5 text-gray-900 placeholder:text-gray-500 dark:border-gray-600 dark:bg-gray-800 dark:text-gray-100 dark:placeholder:text-gray-400"
+    />
+  </div>
+  {#if tree.loading && rows.length === 0}
+    <div class="px-3"><Skeleton rows={10} /></div>
+  {:else}
+    <div bind:this={list} role="tree" aria-label="Scopes" class="min-h-0 flex-1 overflow-y-auto pb-4">
+      {#each rows as node, index (node.id)}
+        {@const level = matches ? 0 : node.depth}
+        <div
+          role="treeitem"
+          tabindex={node.address === entry ? 0 : -1}
+          aria-level={level + 1}
+          aria-selected={node.address === chosen}
+          aria-expanded={holds(node) && !matches ? open.has(node.id) : undefined}
+          style:padding-left="{0.5 + level * 1.1}rem"
+          title={node.title}
+          onclick={() => push(href.scope(node.address).slice(1))}
+          onkeydown={(event) => onkeydown(event, node, index)}
+          class="flex cursor-pointer items-center gap-1.5 border-l-3 border-transparent py-1 pr-3 hover:bg-gray-100 focus-visible:-outline-offset-2 aria-selected:border-primary-600 aria-selected:bg-primary-50 aria-selected:font-semibold dark:hover:bg-gray-800 dark:aria-selected:border-primary-400 dark:aria-selected:bg-primary-900/70"
+        >
+          {#if holds(node) && !matches}
+            <button
+              type="button"
+              tabindex="-1"
+              aria-label={open.has(node.id) ? "Close " + node.name : "Open " + node.name}
+              class="rounded p-0.5 text-gray-500 hover:text-gray-900 dark:text-gray-400 dark:hover:text-gray-50"
+              onclick={(event) => {
+                event.stopPropagation();
+                toggle(node);
+              }}
+            >
+              <AngleRightOutline class="h-3 w-3 transition-transform {open.has(node.id) ? 'rotate-90' : ''}" />
+            </button>
+          {:else}
+            <span class="w-4 shrink-0"></span>
+          {/if}
+          <KindIcon kind={node.kind} type={node.type} />
+          <span class="truncate {node.retired ? 'line-through opacity-60' : ''}">{node.name}</span>
+          {#if matches}<span class="quiet ml-auto truncate pl-2 text-sm">{node.title}</span>{/if}
+        </div>
+      {:else}
+        <p class="quiet px-4">{matches ? "Nothing of that name that you see." : "Nothing to see yet."}</p>
+      {/each}
+    </div>
+  {/if}
+</div>

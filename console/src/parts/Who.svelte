@@ -1,0 +1,27 @@
+<!-- Somebody: a user or group with a link to its page, or anybody else a rule can name. -->
+<script lang="ts">
+  import { CogOutline, GlobeOutline, UserCircleOutline, UsersGroupOutline } from "flowbite-svelte-icons";
+  import type { PrincipalRef } from "../lib/api";
+  import { href } from "../lib/words";
+
+  let { who }: { who: PrincipalRef } = $props();
+</script>
+
+{#snippet name()}
+  {#if who.kind === "group"}
+    <UsersGroupOutline class="h-4 w-4 text-primary-600 dark:text-primary-300" aria-label="group" />
+  {:else if who.kind === "set"}
+    <GlobeOutline class="h-4 w-4 text-copper-700 dark:text-copper-300" aria-label="built-in set" />
+  {:else if who.kind === "service" || who.kind === "service-account"}
+    <CogOutline class="h-4 w-4 text-gray-500 dark:text-gray-400" aria-label={who.kind === "service" ? "platform service" : "service account"} />
+  {:else}
+    <UserCircleOutline class="h-4 w-4 text-gray-500 dark:text-gray-400" aria-label={who.kind} />
+  {/if}
+  <span class="font-semibold">{who.name}</span>
+{/snippet}
+
+{#if href.principal(who)}
+  <a href={href.principal(who)} class="inline-flex items-center gap-2 rounded align-middle hover:underline">{@render name()}</a>
+{:else}
+  <span class="inline-flex items-center gap-2 align-middle">{@render name()}</span>
+{/if}
