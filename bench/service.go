@@ -1,0 +1,282 @@
+package main
+
+import (
+	"bytes"
+	"context"
+	"database/sql"
+	"encoding/json"
+	"fmt"
+	"io"
+	"log/slog"
+	"net"
+	"net/http"
+	"os"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/gin-gonic/gin"
+
+	"arbora.example/access"
+	"arbora.example/people"
+	"arbora.example/server/authzen"
+	"arbora.example/service"
+	"arbora.example/store"
+	"arbora.example/store/mariadbd"
+)
+
+// passphrase is what the asking user signs in with.
+const passphrase = "eleven-slow-barges-upriver"
+
+// service measures what takes the database and HTTP.
+func (r *report) service(ctx context.Context, o *organisation, decision time.Duration) error {
+	directory, err := os.MkdirTemp("", "arbora-bench-")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(directory)
+	database, err := mariadbd.Start(ctx, directory)
+	if err != nil {
+		return err
+	}
+	defer database.Stop()
+	if err := database.Create(ctx, "bench"); err != nil {
+		return err
+	}
+	records, err := store.Open(ctx, database.DSN("bench"))
+	if err != nil {
+		return err
+	}
+	defer records.Close()
+	db, err := sql.Open("mysql", database.DSN("bench"))
+	if err != nil {
+		return err
+	}
+	defer db.Close()
+	start := time.Now()
+	if err := fill(ctx, db, o); err != nil {
+		return err
+	}
+	r.figure("fill", time.Since(start).Seconds(), "s")
+	if err := r.recursive(ctx, db, o, decision); err != nil {
+		return err
+	}
+	if err := r.load(ctx, records, o); err != nil {
+		return err
+	}
+	return r.http(ctx, records, o)
+}
+
+// recursive asks the database the same question with one prepared recursive query over its indexed tables.
+func (r *report) recursive(ctx context.Context, db *sql.DB, o *organisation, decision time.Duration) error {
+	ask, err := db.PrepareContext(ctx, `WITH RECURSIVE
+		up AS (SELECT id, parent_id FROM scope WHERE id = ? UNION ALL SELECT s.id, s.parent_id FROM scope s JOIN up ON s.id = up.parent_id),
+		who AS (SELECT CAST(? AS BINARY(16)) AS id UNION SELECT m.group_id FROM membership m JOIN who ON m.organisation_id = ? AND m.member_id = who.id)
+		SELECT COUNT(*) FROM up JOIN role_grant g ON g.scope_id = up.id JOIN who ON who.id = g.principal_id JOIN role_holds h ON h.role = g.role AND h.permission = ?`)
+	if err != nil {
+		return err
+	}
+	defer ask.Close()
+	top := o.containers[0].ID
+	asked := questions(o, 500)
+	var failed error
+	took := each(len(asked), func(i int) {
+		var found int
+		q := asked[i]
+		if err := ask.QueryRowContext(ctx, q.Scope[:], q.Principal[:], top[:], int(q.Permission)).Scan(&found); err != nil {
+			failed = err
+		}
+	})
+	r.figure("recursive-sql", float64(took.Microseconds()), "µs")
+	r.atLeast("recursive-sql/decide", float64(took)/float64(decision), 500)
+	return failed
+}
+
+// load compares building the snapshot from the database with only reading the same rows.
+func (r *report) load(ctx context.Context, records *store.Store, o *organisation) error {
+	top := o.containers[0].ID
+	var failed error
+	scan := once(func() {
+		_, err := records.Load(ctx, top, func(access.Change) error { return nil })
+		failed = err
+	})
+	if failed != nil {
+		return failed
+	}
+	build := once(func() {
+		b := access.New(access.Shipped()).Builder()
+		revision, err := records.Load(ctx, top, b.Apply)
+		if err == nil {
+			_, err = b.Done(revision)
+		}
+		failed = err
+	})
+	r.figure("scan", scan.Seconds(), "s")
+	r.figure("load", build.Seconds(), "s")
+	r.atMost("load/scan", float64(build)/float64(scan), 1.5)
+	return failed
+}
+
+// once gives the median time of three runs.
+func once(fn func()) time.Duration {
+	times := make([]time.Duration, 3)
+	for i := range times {
+		start := time.Now()
+		fn()
+		times[i] = time.Since(start)
+	}
+	slices.Sort(times)
+	return times[1]
+}
+
+// constant answers everything with yes.
+type constant struct{ *service.Service }
+
+func (constant) Evaluate(_ context.Context, _ service.Caller, asked []service.Evaluation) ([]service.Evaluated, uint64, int, error) {
+	answers := make([]service.Evaluated, len(asked))
+	for i := range answers {
+		answers[i] = service.Evaluated{Allowed: true, Reason: access.Granted}
+	}
+	return answers, 1, 0, nil
+}
+
+// http compares evaluations over HTTP with a route that does all the same but decide, and batches with single requests.
+func (r *report) http(ctx context.Context, records *store.Store, o *organisation) error {
+	quiet := slog.New(slog.NewTextHandler(io.Discard, nil))
+	svc := service.New(records, access.Shipped(), time.Now, quiet)
+	caller, err := svc.SignIn(ctx, service.Attempt{Name: "u0@lindenmere", Password: passphrase, From: "127.0.0.1"})
+	if err != nil {
+		return err
+	}
+	gin.SetMode(gin.ReleaseMode)
+	engine := gin.New()
+	identify := func(c *gin.Context) (service.Caller, error) {
+		_, token, _ := strings.Cut(c.GetHeader("Authorization"), " ")
+		return svc.Caller(c.Request.Context(), people.Token(token), c.ClientIP())
+	}
+	fail := func(c *gin.Context, err error) { c.String(http.StatusInternalServerError, err.Error()) }
+	authzen.Handler{Decider: svc, Caller: identify, Fail: fail}.Mount(engine)
+	noop := engine.Group("/noop")
+	authzen.Handler{Decider: constant{svc}, Caller: identify, Fail: fail}.Mount(noop)
+	listener, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		return err
+	}
+	server := &http.Server{Handler: engine}
+	go server.Serve(listener)
+	defer server.Close()
+	base := "http://" + listener.Addr().String()
+	bodies := evaluationBodies(o, 4096)
+	l := &load{token: string(caller.Token)}
+	if err := l.run(base+"/access/v1/evaluation", bodies, 2*time.Second); err != nil { // what is not there yet is made
+		return err
+	}
+	decided, nothing := &load{token: l.token}, &load{token: l.token}
+	for range 3 {
+		if err := nothing.run(base+"/noop/access/v1/evaluation", bodies, 2*time.Second); err != nil {
+			return err
+		}
+		if err := decided.run(base+"/access/v1/evaluation", bodies, 2*time.Second); err != nil {
+			return err
+		}
+	}
+	r.figure("http-noop", nothing.rate(), "requests/s")
+	r.figure("http-decide", decided.rate(), "requests/s")
+	r.atLeast("http-decide/http-noop", decided.rate()/nothing.rate(), 0.9)
+	r.atMost("http-p99", float64(decided.p99())/float64(nothing.p99()), 2)
+	many := &load{token: l.token}
+	if err := many.run(base+"/access/v1/evaluations", batches(bodies, 1000), 4*time.Second); err != nil {
+		return err
+	}
+	r.figure("batched", many.rate()*1000, "decisions/s")
+	r.atLeast("batch/single", many.rate()*1000/decided.rate(), 6)
+	return nil
+}
+
+func evaluationBodies(o *organisation, n int) [][]byte {
+	c := access.Shipped()
+	bodies := make([][]byte, n)
+	for i, q := range questions(o, n) {
+		operation := c.Operation(q.Permission)
+		bodies[i] = fmt.Appendf(nil, `{"subject":{"type":"user","id":"%s"},"action":{"name":"%s"},"resource":{"type":"%s","id":"%s"}}`,
+			q.Principal, operation.Name, operation.Type, q.Scope)
+	}
+	return bodies
+}
+
+func batches(bodies [][]byte, size int) [][]byte {
+	var made [][]byte
+	for len(bodies) >= size {
+		made = append(made, slices.Concat([]byte(`{"evaluations":[`), bytes.Join(bodies[:size], []byte(",")), []byte("]}")))
+		bodies = bodies[size:]
+	}
+	return made
+}
+
+// load is requests sent one after the other by each of some clients at once.
+type load struct {
+	token string
+	mutex sync.Mutex
+	took  []time.Duration
+	total time.Duration
+}
+
+const clients = 8
+
+func (l *load) run(url string, bodies [][]byte, during time.Duration) error {
+	var wait sync.WaitGroup
+	var failed error
+	begin := time.Now()
+	for n := range clients {
+		wait.Go(func() {
+			client := &http.Client{Transport: &http.Transport{MaxIdleConnsPerHost: 1}}
+			var took []time.Duration
+			for i := n; time.Since(begin) < during; i += clients {
+				start := time.Now()
+				if err := l.send(client, url, bodies[i%len(bodies)]); err != nil {
+					l.mutex.Lock()
+					failed = err
+					l.mutex.Unlock()
+					return
+				}
+				took = append(took, time.Since(start))
+			}
+			l.mutex.Lock()
+			l.took = append(l.took, took...)
+			l.mutex.Unlock()
+		})
+	}
+	wait.Wait()
+	l.total += time.Since(begin)
+	return failed
+}
+
+func (l *load) send(client *http.Client, url string, body []byte) error {
+	request, err := http.NewRequest("POST", url, bytes.NewReader(body))
+	if err != nil {
+		return err
+	}
+	request.Header.Set("Content-Type", "application/json")
+	request.Header.Set("Authorization", "Bearer "+l.token)
+	response, err := client.Do(request)
+	if err != nil {
+		return err
+	}
+	defer response.Body.Close()
+	text, err := io.ReadAll(response.Body)
+	if err != nil {
+		return err
+	}
+	if response.StatusCode != http.StatusOK || !json.Valid(text) {
+		return fmt.Errorf("%s answered %d: %s", url, response.StatusCode, text)
+	}
+	return nil
+}
+
+func (l *load) rate() float64 { return float64(len(l.took)) / l.total.Seconds() }
+
+func (l *load) p99() time.Duration {
+	slices.Sort(l.took)
+	return l.took[len(l.took)*99/100]
+}

@@ -1,0 +1,56 @@
+package e2e
+
+import (
+	"os"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"arbora.example/demo"
+	"arbora.example/e2e/browser"
+	"arbora.example/e2e/testbed"
+)
+
+// TestPagesAreAccessible has axe-core look at every page in light and dark, at desktop width and at a phone's: it finds
+// nothing serious or critical.
+func TestPagesAreAccessible(t *testing.T) {
+	b := testbed.StartDemo(t)
+	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
+	axe, err := os.ReadFile("../console/node_modules/axe-core/axe.min.js")
+	require.NoError(t, err)
+	console := openConsole(t, b)
+	look := func(page string) {
+		for _, width := range []int64{1280, 390} {
+			for _, dark := range []bool{false, true} {
+				require.NoError(t, console.Do(browser.Width(width), browser.Dark(dark), browser.Settle()))
+				found, err := console.Axe(string(axe))
+				require.NoError(t, err)
+				assert.Empty(t, found, "%s, %d wide, dark %v: %s", page, width, dark, strings.Join(found, "\n"))
+			}
+		}
+	}
+	require.NoError(t, console.Do(console.Open("/"), browser.Visible(`input[name=password]`)))
+	look("sign-in")
+	require.NoError(t, console.Do(console.SignIn("rowan@lindenmere", demo.Passphrase), browser.See(`[role=tree]`, "gardens")))
+	for _, p := range []struct{ page, wait string }{
+		{"/tree/" + glasshouses, `[data-test=access]`},
+		{"/people", `[data-test=users]`},
+		{"/people/bram", `[data-test=holds]`},
+		{"/groups", `[data-test=groups]`},
+		{"/groups/seed-curators", `[data-test=members]`},
+		{"/roles", `[data-test=roles]`},
+		{"/roles/steward", `table.rows`},
+		{"/policies", `[data-test=statements-found]`},
+		{"/policies/new?at=lindenmere", `.cm-content`},
+		{"/check?user=bram&may=edit+bucket&at=" + sensorLog, `[data-test=holders] table`},
+		{"/check?user=piotr&may=erase+object&at=" + sensorLog, `[data-test=steps]`},
+		{"/check?user=rowan&may=retire+bucket&at=" + vault + "/vault-scans.bucket", `[data-test=steps]`},
+		{"/account", `input[name=current]`},
+		{"/tree/lindenmere?grant=observer&user=bram", `[data-test=impact]`},
+	} {
+		require.NoError(t, console.Do(browser.Width(1280), console.Open(p.page), browser.Visible(p.wait)), p.page)
+		look(p.page)
+	}
+}

@@ -1,0 +1,217 @@
+// Package browser drives the console in headless Chromium, for the tests and for the pictures in docs/screenshots.
+package browser
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"sync"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+)
+
+// Step is something done in the browser; it waits for what it needs.
+type Step = chromedp.Action[chromedp.Void]
+
+// Browser is one Chromium with one page.
+type Browser struct {
+	ctx      context.Context
+	address  string
+	profile  string
+	cancels  []context.CancelFunc
+	mu       sync.Mutex
+	problems []string
+}
+
+// Start starts Chromium at a size, looking at the console of the service at an address.
+func Start(ctx context.Context, address string, width, height int) (*Browser, error) {
+	profile, err := os.MkdirTemp("", "arbora-chromium-")
+	if err != nil {
+		return nil, err
+	}
+	options := append(chromedp.DefaultExecAllocatorOptions[:],
+		chromedp.ExecPath("/usr/bin/chromium"), chromedp.NoSandbox, chromedp.UserDataDir(profile),
+		chromedp.WindowSize(width, height),
+		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true),
+		chromedp.Flag("force-color-profile", "srgb"), chromedp.Flag("hide-scrollbars", true),
+	)
+	b := &Browser{address: address, profile: profile}
+	allocator, cancel := chromedp.NewExecAllocator(ctx, options...)
+	b.cancels = append(b.cancels, cancel)
+	b.ctx, cancel = chromedp.NewContext(allocator)
+	b.cancels = append(b.cancels, cancel)
+	if err := chromedp.Do(b.ctx, chromedp.EmulateViewport(int64(width), int64(height))); err != nil {
+		b.Close()
+		return nil, fmt.Errorf("chromium does not start: %w", err)
+	}
+	messages := chromedp.Console(b.ctx)
+	go func() {
+		for message, err := range messages {
+			if err != nil {
+				return // the browser was closed
+			}
+			if message.IsException() || message.Type == "error" || message.Type == "warning" {
+				b.complain(message)
+			}
+		}
+	}()
+	return b, nil
+}
+
+// Close ends Chromium.
+func (b *Browser) Close() {
+	for i := len(b.cancels) - 1; i >= 0; i-- {
+		b.cancels[i]()
+	}
+	os.RemoveAll(b.profile) // a profile left behind in the temporary folder harms nothing
+}
+
+// complain keeps what the page complains about; that a request was refused is the business of whoever drives it.
+func (b *Browser) complain(m chromedp.ConsoleMessage) {
+	if m.Source == "network" {
+		return
+	}
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	b.problems = append(b.problems, m.String())
+}
+
+// Complaints gives the errors and warnings the page has logged so far.
+func (b *Browser) Complaints() []string {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	return append([]string{}, b.problems...)
+}
+
+// patience bounds how long a page may take to show what is waited for, on a slow machine.
+const patience = time.Minute
+
+// Do runs steps in order.
+func (b *Browser) Do(steps ...Step) error {
+	for i, step := range steps {
+		ctx, cancel := context.WithTimeout(b.ctx, patience)
+		err := chromedp.Do(ctx, step)
+		cancel()
+		if err != nil {
+			text, _ := chromedp.Run(b.ctx, chromedp.Evaluate[string](`document.body.innerText`))
+			return fmt.Errorf("step %d: %w; the page says: %.600s", i+1, err, text)
+		}
+	}
+	return nil
+}
+
+// Picture takes the page as PNG.
+func (b *Browser) Picture() ([]byte, error) {
+	return chromedp.Run(b.ctx, chromedp.CaptureScreenshot())
+}
+
+// Location gives the page's address after the #.
+func (b *Browser) Location() (string, error) {
+	return chromedp.Run(b.ctx, chromedp.Evaluate[string](`decodeURI(location.hash.slice(1))`))
+}
+
+// Open opens a page of the console by its address after the #.
+func (b *Browser) Open(page string) Step {
+	// A change of what is after the # alone loads nothing: leave first.
+	return chromedp.Steps(chromedp.Navigate("about:blank"), chromedp.Navigate(b.address+"/#"+page))
+}
+
+// SignIn signs in on the sign-in page and waits for the answer: who leaves before it is not signed in.
+func (b *Browser) SignIn(name, password string) Step {
+	return chromedp.Steps(
+		b.Open("/"),
+		Type(`input[name=name]`, name),
+		Type(`input[name=password]`, password),
+		Press("Sign in"),
+		wait(`!document.querySelector("input[name=password]") || document.querySelector("[role=alert]")`),
+	)
+}
+
+// SignOut signs out by the header's button.
+func SignOut() Step {
+	return chromedp.Steps(Press("Sign out"), Visible(`input[name=password]`))
+}
+
+// Press clicks the button or link with a text.
+func Press(text string) Step {
+	return chromedp.Click(fmt.Sprintf(`//*[self::button or self::a][normalize-space()=%q]`, text), chromedp.NodeVisible)
+}
+
+// Click clicks the first element of a selector.
+func Click(selector string) Step { return chromedp.Click(chromedp.CSS(selector), chromedp.NodeVisible) }
+
+// Visible waits until an element is to be seen.
+func Visible(selector string) Step { return chromedp.WaitVisible(chromedp.CSS(selector)) }
+
+// See waits until an element of a selector holds a text.
+func See(selector, text string) Step { return poll("", selector, text) }
+
+// SeeNot waits until no element of a selector holds a text.
+func SeeNot(selector, text string) Step { return poll("!", selector, text) }
+
+func poll(not, selector, text string) Step {
+	script := fmt.Sprintf(`%s[...document.querySelectorAll(%q)].some((e) => e.innerText.replace(/\s+/g, " ").includes(%q))`, not, selector, text)
+	return wait(script)
+}
+
+// wait waits until an expression is true.
+func wait(script string) Step {
+	return chromedp.Poll[chromedp.Void](script, chromedp.WithPollingInterval(50*time.Millisecond), chromedp.WithPollingTimeout(patience))
+}
+
+// Closed waits until no dialog is open any more: while one closes, it still takes clicks.
+func Closed() Step {
+	return wait(`!document.querySelector("dialog[open]")`)
+}
+
+// Type replaces what a field holds.
+func Type(selector, text string) Step {
+	choose := fmt.Sprintf(`{ const field = document.querySelector(%q); field.focus(); field.select(); }`, selector)
+	return chromedp.Steps(Visible(selector), chromedp.Evaluate[chromedp.Void](choose), chromedp.KeyEvent(text))
+}
+
+// Dark turns dark colours on or off.
+func Dark(on bool) Step {
+	return chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`void document.documentElement.classList.toggle("dark", %t)`, on))
+}
+
+// Settle waits until fonts are there and nothing moves any more, but for what moves for ever, such as a cursor.
+func Settle() Step {
+	return chromedp.Evaluate[chromedp.Void](`Promise.all([document.fonts.ready, ...document.getAnimations().filter((a) => a.effect?.getTiming().iterations !== Infinity).map((a) => a.finished.catch(() => {}))])
+		.then(() => new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(() => done()))))`, chromedp.EvalAwaitPromise)
+}
+
+// Keys that [Keys] presses.
+const (
+	Down  = kb.ArrowDown
+	Right = kb.ArrowRight
+	Enter = kb.Enter
+)
+
+// Keys gives an element the focus and presses keys.
+func Keys(selector string, keys ...string) Step {
+	field := chromedp.CSS(selector)
+	steps := []Step{chromedp.WaitVisible(field), chromedp.Focus(field)}
+	for _, key := range keys {
+		steps = append(steps, chromedp.KeyEvent(key))
+	}
+	return chromedp.Steps(steps...)
+}
+
+// Width sets how wide the page is, in pixels.
+func Width(width int64) Step { return chromedp.EmulateViewport(width, 800) }
+
+// Axe runs axe-core, given as its script, on the page and tells each serious or critical fault with where it is.
+func (b *Browser) Axe(script string) ([]string, error) {
+	ctx, cancel := context.WithTimeout(b.ctx, patience)
+	defer cancel()
+	if err := chromedp.Do(ctx, chromedp.Evaluate[chromedp.Void](script+";void 0")); err != nil {
+		return nil, err
+	}
+	return chromedp.Run(ctx, chromedp.Evaluate[[]string](`axe.run().then((found) => found.violations
+		.filter((v) => v.impact === "serious" || v.impact === "critical")
+		.map((v) => v.id + ": " + v.help + ": " + v.nodes.map((n) => n.html.slice(0, 160) + " " + (n.any[0]?.message ?? "")).slice(0, 3).join(" | ")))`,
+		chromedp.EvalAwaitPromise))
+}

@@ -1,0 +1,52 @@
+package e2e
+
+import (
+	"os/exec"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+)
+
+func depsOf(t *testing.T, pkg string) []string {
+	out, err := exec.Command("go", "list", "-deps", "arbora.example/"+pkg).Output()
+	require.NoError(t, err)
+	return strings.Fields(string(out))
+}
+
+// TestTheCoreIsPure sees that the core imports nothing of the project and nothing of HTTP, SQL or logging.
+func TestTheCoreIsPure(t *testing.T) {
+	for _, dep := range depsOf(t, "access") {
+		require.False(t, strings.HasPrefix(dep, "arbora.example/") && dep != "arbora.example/access", dep)
+		for _, foreign := range []string{"net", "net/http", "database/sql", "database/sql/driver", "log", "log/slog"} {
+			require.NotEqual(t, foreign, dep)
+		}
+	}
+}
+
+// TestImportsRunOneWay holds the direction of imports: each package may use only what is listed for it.
+func TestImportsRunOneWay(t *testing.T) {
+	allowed := map[string]string{
+		"access":          "",
+		"people":          "access",
+		"store":           "access people",
+		"store/mariadbd":  "",
+		"service":         "access people store",
+		"api":             "",
+		"server/contract": "api",
+		"server/authzen":  "access people service store",
+		"server":          "access api people server/authzen server/contract service store",
+		"client":          "api",
+		"cli":             "access api client",
+		"console":         "",
+		"demo":            "access api client",
+	}
+	for pkg, uses := range allowed {
+		for _, dep := range depsOf(t, pkg) {
+			name, ours := strings.CutPrefix(dep, "arbora.example/")
+			if ours && name != pkg {
+				require.Contains(t, strings.Fields(uses), name, "package %s must not import %s", pkg, name)
+			}
+		}
+	}
+}

@@ -1,0 +1,300 @@
+package e2e
+
+import (
+	"bytes"
+	"encoding/json"
+	"io"
+	"net/http"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"arbora.example/api"
+	"arbora.example/client"
+	"arbora.example/demo"
+	"arbora.example/e2e/testbed"
+)
+
+const herbarium, digitising = "lindenmere/science/herbarium", "lindenmere/science/herbarium/digitising"
+
+// TestPolicies writes, reads, searches, rewrites and takes away policies, as those who may and those who may not.
+func TestPolicies(t *testing.T) {
+	b := testbed.StartDemo(t)
+	ctx := t.Context()
+	rowan, yuki := b.As(t, "rowan@lindenmere"), b.As(t, "yuki@lindenmere")
+	may := func(permission, at string) bool {
+		answer, err := client.Read[api.Answer](rowan.Check(ctx, at, api.Question{Permission: permission, Principal: ptr(user("yuki"))}))
+		require.NoError(t, err)
+		return answer.Allowed
+	}
+	const text = "under digitising: network-team may observe, operate, modify networking # theirs"
+	wanted := api.PolicyNew{Name: "networks", Text: text, Description: ptr("their networks")}
+	preview, err := client.Read[api.Written](rowan.CreatePolicyAt(ctx, herbarium, &api.CreatePolicyAtParams{Preview: ptr(true)}, wanted))
+	require.NoError(t, err)
+	require.Equal(t, "1 person would gain access.", preview.Impact.Words)
+	require.Equal(t, digitising, preview.Impact.Effects[0].Scope.Address)
+	require.False(t, may("create network", digitising))
+
+	made, err := client.Read[api.PolicyMade](rowan.CreatePolicyAt(ctx, herbarium, nil, wanted))
+	require.NoError(t, err)
+	require.Equal(t, "under digitising:\n    network-team may observe, operate, modify networking  # theirs\n", made.Policy.Text)
+	require.True(t, may("create network", digitising))
+	require.False(t, may("create network", herbarium))
+	require.False(t, may("create bucket", digitising))
+
+	p := testbed.Problem(t, 409, client.Done(rowan.CreatePolicyAt(ctx, herbarium, nil, wanted)))
+	require.Contains(t, p.Detail, "already has a policy called networks")
+	p = testbed.Problem(t, 400, client.Done(rowan.CreatePolicyAt(ctx, herbarium, nil, api.PolicyNew{Name: "slips", Text: "netwrk-team may observe anything\nstaff may observe tree\nstaff may obsrve tree"})))
+	require.Len(t, *p.Faults, 2)
+	require.Equal(t, "network-team", *(*p.Faults)[0].Nearest)
+	require.Equal(t, 3, (*p.Faults)[1].Line)
+	testbed.Problem(t, 404, client.Done(yuki.ShowPolicy(ctx, made.Policy.Id)))
+	testbed.Problem(t, 403, client.Done(yuki.CreatePolicyAt(ctx, digitising, nil, wanted)))
+
+	// What cuts names itself in the answer, with what would turn it.
+	care, err := client.Read[api.PolicyMade](rowan.CreatePolicyAt(ctx, "lindenmere/science", nil, api.PolicyNew{Name: "care", Text: "everyone except vault-keepers may never destroy anything"}))
+	require.NoError(t, err)
+	answer, err := client.Read[api.Answer](rowan.Check(ctx, digitising, api.Question{Permission: "retire compartment"}))
+	require.NoError(t, err)
+	require.Equal(t, api.AnswerReasonCut, answer.Reason)
+	require.Contains(t, answer.Words, `"everyone except vault-keepers may never destroy anything" in policy care at lindenmere/science cuts it off`)
+	require.Equal(t, care.Policy.Id, answer.Steps[0].Policy.Id)
+
+	// The search finds statements by words wherever they stand; what somebody may not see is counted.
+	found, err := client.Read[api.StatementList](rowan.SearchStatements(ctx, "lindenmere", &api.SearchStatementsParams{Words: ptr("destroy vault-keepers")}))
+	require.NoError(t, err)
+	require.Len(t, found.Statements, 1)
+	found, err = client.Read[api.StatementList](yuki.SearchStatements(ctx, "lindenmere", &api.SearchStatementsParams{Words: ptr("may")}))
+	require.NoError(t, err)
+	require.Empty(t, found.Statements)
+	require.Equal(t, 2, found.Hidden)
+
+	// Another text, all of it or nothing; then none.
+	_, err = client.Read[api.Written](rowan.EditPolicyText(ctx, made.Policy.Id, nil, api.PolicyEdit{Text: ptr("under digitising:\n    network-team may observe networking\n    nobody may")}))
+	testbed.Problem(t, 400, err)
+	require.True(t, may("create network", digitising))
+	require.NoError(t, client.Done(rowan.EditPolicyText(ctx, made.Policy.Id, nil, api.PolicyEdit{Text: ptr("network-team may observe networking"), Name: ptr("looking")})))
+	require.False(t, may("create network", digitising))
+	list, err := client.Read[api.PolicyList](rowan.ListPolicies(ctx, digitising))
+	require.NoError(t, err)
+	require.Len(t, list.Policies, 2)
+	require.Equal(t, "looking", list.Policies[0].Name)
+	require.True(t, list.Policies[0].Inherited)
+	require.NoError(t, client.Done(rowan.RemovePolicy(ctx, made.Policy.Id, nil)))
+	require.False(t, may("list network", digitising))
+
+	// A policy that would lock everybody out is refused.
+	p = testbed.Problem(t, 422, client.Done(rowan.CreatePolicyAt(ctx, "lindenmere", nil, api.PolicyNew{Name: "shut", Text: "everyone may never do anything"})))
+	require.Equal(t, "lock-out", *p.Rule)
+}
+
+// TestNobodyWritesBeyondTheirOwn has a steward of one project try to give by statement what she does not hold.
+func TestNobodyWritesBeyondTheirOwn(t *testing.T) {
+	b := testbed.StartDemo(t)
+	b.Grant(t, "access-manager", "user", "tomas", trial)
+	tomas := b.As(t, "tomas@lindenmere")
+	write := func(text string) error {
+		return client.Done(tomas.CreatePolicyAt(t.Context(), trial, nil, api.PolicyNew{Name: "p", Text: text}))
+	}
+	p := testbed.Problem(t, 403, write("seed-curators may act as steward"))
+	require.Contains(t, p.Detail, "which you do not hold there yourself")
+	p = testbed.Problem(t, 403, write("contractors may act as people-manager until 2030-01-01"))
+	require.Contains(t, p.Detail, "group contractors would gain", "a group with nobody in it counts, and so does a period")
+	require.NoError(t, write("seed-curators may act as content-reader if request.location is \"north\""), "an access manager gives beyond what he holds, but for permissions to govern")
+}
+
+// TestGrantsOnTerms grants under a condition and for a period, and asks under several circumstances.
+func TestGrantsOnTerms(t *testing.T) {
+	b := testbed.StartDemo(t)
+	ctx := t.Context()
+	rowan := b.As(t, "rowan@lindenmere")
+	until, err := client.Read[api.GrantMade](rowan.CreateGrant(ctx, digitising, nil, api.GrantNew{
+		Principal: user("piotr"), Role: "content-reader", Condition: ptr(`request.location is "north"`), Until: ptr(b.Clock.Now().AddDate(1, 0, 0)),
+	}))
+	require.NoError(t, err)
+	require.Equal(t, `request.location is "north"`, *until.Grant.Condition)
+	ask := func(told api.Told) api.Answer {
+		answer, err := client.Read[api.Answer](rowan.Check(ctx, digitising, api.Question{Permission: "fetch object", Principal: ptr(user("piotr")), Told: &told}))
+		require.NoError(t, err)
+		return answer
+	}
+	require.True(t, ask(api.Told{Location: ptr("north")}).Allowed)
+	require.Contains(t, ask(api.Told{Location: ptr("south")}).Words, `content-reader from `+digitising+` does not apply: request.location is "north" is not so`)
+	require.Contains(t, ask(api.Told{}).Words, "it is not known whether")
+	require.False(t, ask(api.Told{Location: ptr("north"), Time: ptr(b.Clock.Now().AddDate(2, 0, 0))}).Allowed)
+	holders, err := client.Read[api.HolderList](rowan.ListHolders(ctx, digitising, api.HoldersQuestion{Permission: "fetch object"}))
+	require.NoError(t, err)
+	require.Len(t, holders.Holders, 1)
+	require.True(t, holders.Holders[0].Conditional)
+	p := testbed.Problem(t, 400, client.Done(rowan.CreateGrant(ctx, digitising, nil, api.GrantNew{Principal: user("piotr"), Role: "observer", Condition: ptr("request.locaton is x")})))
+	require.Equal(t, "request.location", *p.Nearest)
+	testbed.Problem(t, 422, client.Done(rowan.CreateGrant(ctx, digitising, nil, api.GrantNew{Principal: user("piotr"), Role: "observer", From: ptr(b.Clock.Now().AddDate(1, 0, 0)), Until: ptr(b.Clock.Now())})))
+
+	covered, err := client.Read[api.Written](rowan.CreateGrant(ctx, digitising, &api.CreateGrantParams{Preview: ptr(true)}, api.GrantNew{Principal: user("maeve"), Role: "builder"}))
+	require.NoError(t, err)
+	require.Equal(t, "Nobody would gain or lose anything: steward for user maeve at lindenmere covers it already.", covered.Impact.Words)
+
+	public, err := client.Read[api.Written](rowan.CreateGrant(ctx, digitising+"/scans.bucket", &api.CreateGrantParams{Preview: ptr(true)},
+		api.GrantNew{Principal: api.PrincipalRef{Kind: api.SetKind, Name: "public"}, Role: "content-reader"}))
+	require.NoError(t, err)
+	require.Equal(t, []string{"It opens " + digitising + "/scans.bucket to people whom the organisation does not know."}, public.Impact.Warnings)
+}
+
+// TestCustomRoles defines a role, grants it, edits it with its impact shown, and removes it with its grants.
+func TestCustomRoles(t *testing.T) {
+	b := testbed.StartDemo(t)
+	ctx := t.Context()
+	rowan := b.As(t, "rowan@lindenmere")
+	storage, data := []string{"storage"}, []string{"data"}
+	_, err := client.Read[api.RoleMade](rowan.CreateRole(ctx, herbarium, api.RoleNew{Name: "scanner", Include: []api.RoleFilter{{Services: &storage, Planes: &data, Classes: ptr([]string{"observe"})}}}))
+	require.NoError(t, err)
+	p := testbed.Problem(t, 422, client.Done(rowan.CreateGrant(ctx, trial, nil, api.GrantNew{Principal: user("piotr"), Role: "scanner"})))
+	require.Contains(t, p.Detail, "scanner may be granted under "+herbarium+" only")
+	testbed.Problem(t, 409, client.Done(rowan.CreateRole(ctx, herbarium, api.RoleNew{Name: "observer", Include: []api.RoleFilter{{Services: &storage}}})))
+	p = testbed.Problem(t, 422, client.Done(rowan.CreateRole(ctx, herbarium, api.RoleNew{Name: "x", Include: []api.RoleFilter{{Services: ptr([]string{"storge"})}}})))
+	require.Equal(t, "storage", *p.Nearest)
+	b.Grant(t, "scanner", "user", "piotr", digitising)
+
+	edit := api.RoleEdit{Include: []api.RoleFilter{{Services: &storage, Planes: &data}}}
+	written, err := client.Read[api.Written](rowan.EditRole(ctx, herbarium, "scanner", &api.EditRoleParams{Preview: ptr(true)}, edit))
+	require.NoError(t, err)
+	require.Equal(t, []string{"put object", "erase object"}, written.Impact.Effects[0].Gains)
+	require.NoError(t, client.Done(rowan.EditRole(ctx, herbarium, "scanner", nil, edit)))
+	answer, err := client.Read[api.Answer](rowan.Check(ctx, digitising, api.Question{Permission: "erase object", Principal: ptr(user("piotr"))}))
+	require.NoError(t, err)
+	require.True(t, answer.Allowed)
+
+	here, err := client.Read[api.RoleList](rowan.ListRoles(ctx, herbarium, nil))
+	require.NoError(t, err)
+	elsewhere, err := client.Read[api.RoleList](rowan.ListRoles(ctx, trial, nil))
+	require.NoError(t, err)
+	require.Len(t, here.Roles, len(elsewhere.Roles)+1)
+	details, err := client.Read[api.RoleDetails](rowan.ShowRole(ctx, herbarium, "scanner"))
+	require.NoError(t, err)
+	require.Len(t, details.Grants, 1)
+	require.Equal(t, []string{"edit role", "retire role"}, details.May)
+
+	p = testbed.Problem(t, 422, client.Done(rowan.RemoveRole(ctx, herbarium, "scanner", nil)))
+	require.Contains(t, p.Detail, "scanner is used by 1 grant and 0 statements")
+	testbed.Problem(t, 422, client.Done(rowan.RemoveRole(ctx, herbarium, "observer", nil)))
+	require.NoError(t, client.Done(rowan.RemoveRole(ctx, herbarium, "scanner", &api.RemoveRoleParams{Grants: ptr(true)})))
+	testbed.Problem(t, 404, client.Done(rowan.ShowRole(ctx, herbarium, "scanner")))
+}
+
+// TestServicesAreRegistered registers a service while the service runs, uses it, and removes it when nothing does.
+func TestServicesAreRegistered(t *testing.T) {
+	dsn := testbed.DSN(t)
+	b := testbed.Start(t, testbed.OpenRecords(t, dsn))
+	_, _, err := b.Service.MakeKeeper(t.Context(), demo.Keeper, demo.Passphrase)
+	require.NoError(t, err)
+	require.NoError(t, demo.LoadStart(t.Context(), b.Address))
+	ctx := t.Context()
+	keeper, rowan := b.As(t, demo.Keeper), b.As(t, "rowan@lindenmere")
+	var file api.ServiceNew
+	require.NoError(t, json.Unmarshal([]byte(weatherFile), &file))
+	station := api.ScopeNew{Kind: "resource", Name: "roof", Type: ptr("station")}
+	testbed.Problem(t, 422, client.Done(rowan.CreateScope(ctx, alpine, nil, station)))
+	p := testbed.Problem(t, 400, client.Done(keeper.RegisterService(ctx, api.ServiceNew{File: strings.Replace(file.File, "project", "projct", 1)})))
+	require.Equal(t, 1, (*p.Faults)[0].Line)
+	require.Contains(t, p.Detail, "did you mean project?")
+	testbed.Problem(t, 403, client.Done(rowan.RegisterService(ctx, file)))
+	require.NoError(t, client.Done(keeper.RegisterService(ctx, file)))
+	require.NoError(t, client.Done(rowan.CreateScope(ctx, alpine, nil, station)))
+	b.Grant(t, "weather-observer", "user", "tomas", alpine)
+
+	// A second program on the same records reads the catalogue and decides by it.
+	other := testbed.Start(t, testbed.OpenRecords(t, dsn))
+	answer, err := client.Read[api.Answer](other.As(t, "rowan@lindenmere").Check(ctx, alpine+"/roof.station", api.Question{Permission: "describe station", Principal: ptr(user("tomas"))}))
+	require.NoError(t, err)
+	require.True(t, answer.Allowed)
+
+	p = testbed.Problem(t, 409, client.Done(keeper.RemoveService(ctx, "weather")))
+	require.Contains(t, p.Detail, "still used in organisation lindenmere")
+	p = testbed.Problem(t, 422, client.Done(keeper.RemoveService(ctx, "storage")))
+	require.Contains(t, p.Detail, "storage came with Arbora")
+	testbed.Problem(t, 404, client.Done(keeper.RemoveService(ctx, "wether")))
+
+	// Only what is offered beneath a container can be made there, and only its roles are shown.
+	require.NoError(t, client.Done(rowan.OfferServices(ctx, "lindenmere/visitors", nil, api.Offer{Services: ptr([]string{"apps", "compute", "databases", "storage"})})))
+	p = testbed.Problem(t, 422, client.Done(rowan.CreateScope(ctx, "lindenmere/visitors/ticketing", nil, api.ScopeNew{Kind: "resource", Name: "lan", Type: ptr("network")})))
+	require.Contains(t, p.Detail, "a network is of networking, which is not offered in lindenmere/visitors/ticketing")
+	roles, err := client.Read[api.RoleList](rowan.ListRoles(ctx, "lindenmere/visitors", nil))
+	require.NoError(t, err)
+	for _, role := range roles.Roles {
+		require.NotEqual(t, "networking-builder", role.Name)
+	}
+	p = testbed.Problem(t, 422, client.Done(rowan.OfferServices(ctx, "lindenmere/visitors/ticketing", nil, api.Offer{Services: ptr([]string{"networking"})})))
+	require.Contains(t, p.Detail, "only ever narrowed further down")
+	p = testbed.Problem(t, 422, client.Done(rowan.OfferServices(ctx, "lindenmere/visitors", nil, api.Offer{Services: ptr([]string{"apps"})})))
+	require.Contains(t, p.Detail, "beneath lindenmere/visitors already")
+}
+
+// TestAuthZEN asks as a platform service does: one evaluation, many, and the three searches.
+func TestAuthZEN(t *testing.T) {
+	b := testbed.StartDemo(t)
+	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
+	token := tokenOf(t, b, "rowan@lindenmere")
+	ask := func(token, path, body string) (int, string) {
+		r, err := http.NewRequestWithContext(t.Context(), "POST", b.Address+path, strings.NewReader(body))
+		require.NoError(t, err)
+		r.Header.Set("Content-Type", "application/json")
+		r.Header.Set("X-Request-ID", "abc")
+		if token != "" {
+			r.Header.Set("Authorization", "Bearer "+token)
+		}
+		response, err := http.DefaultClient.Do(r)
+		require.NoError(t, err)
+		defer response.Body.Close()
+		text, err := io.ReadAll(response.Body)
+		require.NoError(t, err)
+		require.Equal(t, "abc", response.Header.Get("X-Request-ID"))
+		return response.StatusCode, string(bytes.TrimSpace(text))
+	}
+	const scans = digitising + "/scans.bucket"
+	for _, c := range []struct{ path, body, says string }{
+		{"evaluation", `{"subject":{"type":"user","id":"piotr"},"action":{"name":"fetch"},"resource":{"type":"object","id":"` + scans + `/sheet-1.png"}}`, `{"decision":true,"context":{"reason":"granted"`},
+		{"evaluation", `{"subject":{"type":"user","id":"piotr"},"action":{"name":"erase"},"resource":{"type":"object","id":"` + scans + `"}}`, `{"decision":false,"context":{"reason":"not-granted"`},
+		{"evaluation", `{"subject":{"type":"user","id":"nobody"},"action":{"name":"erase"},"resource":{"type":"object","id":"` + scans + `"}}`, `"reason":"unknown"`},
+		{"evaluation", `{"subject":{"type":"user","id":"piotr"},"action":{"name":"put"},"resource":{"type":"object","id":"` + scans + `"},"context":{"location":"north"}}`, `{"decision":true`},
+		{"evaluation", `{"subject":{"type":"user","id":"maeve"},"action":{"name":"create"},"resource":{"type":"machine","id":"` + digitising + `"},"context":{"refers":["` + digitising + `/digitising-lan.network"]}}`, `{"decision":true`},
+		{"evaluation", `{"subject":{"type":"user","id":"maeve"},"action":{"name":"create"},"resource":{"type":"machine","id":"` + digitising + `"},"context":{"refers":["` + scans + `"]}}`, `"reason":"lacking"`},
+		{"evaluations", `{"subject":{"type":"user","id":"piotr"},"resource":{"type":"object","id":"` + scans + `"},"evaluations":[{"action":{"name":"fetch"}},{"action":{"name":"erase"}},{"action":{"name":"list"}}]}`, `"decision":false`},
+		{"search/subject", `{"subject":{"type":"user"},"action":{"name":"edit"},"resource":{"type":"bucket","id":"` + scans + `"}}`, `{"type":"user","id":"maeve"},{"type":"user","id":"piotr"},{"type":"user","id":"rowan"}`},
+		{"search/action", `{"subject":{"type":"user","id":"piotr"},"resource":{"type":"object","id":"` + scans + `"}}`, `{"name":"fetch"},{"name":"list"}`},
+		{"search/resource", `{"subject":{"type":"user","id":"piotr"},"action":{"name":"edit"},"resource":{"type":"bucket"}}`, `"results":[{"type":"bucket","id":"` + scans + `"}]`},
+		{"search/resource", `{"subject":{"type":"user","id":"rowan"},"action":{"name":"edit"},"resource":{"type":"bucket"},"page":{"limit":2}}`, `"next_token":"lindenmere/`},
+	} {
+		status, text := ask(token, "/access/v1/"+c.path, c.body)
+		require.Equal(t, 200, status, text)
+		require.Contains(t, text, c.says, c.body)
+	}
+	status, text := ask(token, "/access/v1/evaluations", `{"subject":{"type":"user","id":"piotr"},"resource":{"type":"object","id":"`+scans+`"},"options":{"evaluations_semantic":"deny_on_first_deny"},"evaluations":[{"action":{"name":"erase"}},{"action":{"name":"list"}}]}`)
+	require.Equal(t, 200, status)
+	require.Equal(t, 1, strings.Count(text, "decision"))
+	for body, says := range map[string]string{
+		`{`: "is not the JSON", `{"subject":{"type":"user"}}`: "the subject is missing",
+		`{"subject":{"type":"user","id":"piotr"},"action":{"name":"ferch"},"resource":{"type":"object","id":"x"}}`:  "did you mean fetch?",
+		`{"subject":{"type":"robot","id":"piotr"},"action":{"name":"fetch"},"resource":{"type":"object","id":"x"}}`: "is no kind of principal",
+	} {
+		status, text := ask(token, "/access/v1/evaluation", body)
+		require.Contains(t, []int{400, 422}, status, text)
+		require.Contains(t, text, says)
+	}
+	for _, path := range []string{"evaluation", "evaluations", "search/subject", "search/action", "search/resource"} {
+		status, _ := ask("", "/access/v1/"+path, `{}`)
+		require.Equal(t, 401, status, "without a session nothing is answered")
+	}
+	// Of others only those may ask who may list the grants; what is not theirs to ask is like what is not there.
+	yuki := tokenOf(t, b, "yuki@lindenmere")
+	_, text = ask(yuki, "/access/v1/evaluation", `{"subject":{"type":"user","id":"piotr"},"action":{"name":"fetch"},"resource":{"type":"object","id":"`+scans+`"}}`)
+	require.Contains(t, text, `{"decision":false,"context":{"reason":"unknown"`)
+	_, text = ask(yuki, "/access/v1/search/resource", `{"subject":{"type":"user","id":"piotr"},"action":{"name":"edit"},"resource":{"type":"bucket"}}`)
+	require.Contains(t, text, `"results":[]`)
+	response, err := http.Get(b.Address + "/.well-known/authzen-configuration")
+	require.NoError(t, err)
+	defer response.Body.Close()
+	var found map[string]string
+	require.NoError(t, json.NewDecoder(response.Body).Decode(&found))
+	require.Equal(t, b.Address+"/access/v1/evaluation", found["access_evaluation_endpoint"])
+}

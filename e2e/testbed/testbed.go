@@ -1,0 +1,173 @@
+// Package testbed gives tests a real database and a real service on loopback.
+package testbed
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net"
+	"os"
+	"strconv"
+	"sync"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"arbora.example/access"
+	"arbora.example/api"
+	"arbora.example/client"
+	"arbora.example/console"
+	"arbora.example/demo"
+	"arbora.example/server"
+	"arbora.example/service"
+	"arbora.example/store"
+	"arbora.example/store/mariadbd"
+)
+
+// Run runs a package's tests with one database server for all of them; it is called from TestMain.
+func Run(m *testing.M) int {
+	directory, err := os.MkdirTemp("", "arbora-test-")
+	if err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		return 1
+	}
+	defer os.RemoveAll(directory)
+	ctx, cancel := context.WithTimeout(context.Background(), 3*time.Minute)
+	defer cancel()
+	if shared, err = mariadbd.Start(ctx, directory); err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		return 1
+	}
+	defer shared.Stop()
+	return m.Run()
+}
+
+var (
+	shared    *mariadbd.Server
+	databases atomic.Int64
+)
+
+// DSN makes a fresh database on the shared server.
+func DSN(t testing.TB) string {
+	name := "t" + strconv.FormatInt(databases.Add(1), 10)
+	require.NoError(t, shared.Create(t.Context(), name))
+	return shared.DSN(name)
+}
+
+// Records opens a fresh database.
+func Records(t testing.TB) *store.Store {
+	return OpenRecords(t, DSN(t))
+}
+
+// OpenRecords opens a database that is there.
+func OpenRecords(t testing.TB, dsn string) *store.Store {
+	records, err := store.Open(t.Context(), dsn)
+	require.NoError(t, err)
+	t.Cleanup(func() { records.Close() })
+	return records
+}
+
+// Bed is a service on loopback.
+type Bed struct {
+	Address string
+	Service *service.Service
+	Records *store.Store
+	Clock   *Clock
+	Log     *Log
+}
+
+// Clock is a clock that tests can move.
+type Clock struct{ ahead atomic.Int64 }
+
+// Now is the present as the service sees it.
+func (c *Clock) Now() time.Time { return time.Now().Add(time.Duration(c.ahead.Load())) }
+
+// Forward moves the clock.
+func (c *Clock) Forward(d time.Duration) { c.ahead.Add(int64(d)) }
+
+// Log keeps what the service logs.
+type Log struct {
+	mu   sync.Mutex
+	text bytes.Buffer
+}
+
+// Write keeps a line.
+func (l *Log) Write(p []byte) (int, error) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return l.text.Write(p)
+}
+
+// String gives all lines.
+func (l *Log) String() string {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return l.text.String()
+}
+
+// Start starts an empty service on records.
+func Start(t testing.TB, records *store.Store) *Bed {
+	b := &Bed{Records: records, Clock: &Clock{}, Log: &Log{}}
+	log := slog.New(slog.NewTextHandler(b.Log, nil))
+	b.Service = service.New(records, access.Shipped(), b.Clock.Now, log)
+	handler, err := server.New(b.Service, console.Files(), "test", log)
+	require.NoError(t, err)
+	listener, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	b.Address = "http://" + listener.Addr().String()
+	ctx, stop := context.WithCancel(context.Background())
+	ended := make(chan error, 1)
+	go func() { ended <- server.Serve(ctx, listener, handler) }()
+	t.Cleanup(func() {
+		stop()
+		require.NoError(t, <-ended)
+	})
+	return b
+}
+
+// StartDemo starts a service that holds what there is before the demo's story.
+func StartDemo(t testing.TB) *Bed {
+	b := Start(t, Records(t))
+	_, _, err := b.Service.MakeKeeper(t.Context(), demo.Keeper, demo.Passphrase)
+	require.NoError(t, err)
+	require.NoError(t, demo.LoadStart(t.Context(), b.Address))
+	return b
+}
+
+// As signs in somebody of the demo.
+func (b *Bed) As(t testing.TB, name string) *client.Client {
+	c, err := demo.SignIn(t.Context(), b.Address, name, demo.Passphrase)
+	require.NoError(t, err)
+	return c
+}
+
+// Newcomer creates a user of lindenmere who holds nothing and signs them in.
+func (b *Bed) Newcomer(t testing.TB, name string) *client.Client {
+	password := demo.Passphrase
+	rowan := b.As(t, "rowan@lindenmere")
+	require.NoError(t, client.Done(rowan.CreateUser(t.Context(), "lindenmere", nil, api.UserNew{Name: name, Password: &password})))
+	return b.As(t, name+"@lindenmere")
+}
+
+// Grant grants a role as rowan does and gives the grant's id.
+func (b *Bed) Grant(t testing.TB, role, kind, name, at string) string {
+	made, err := client.Read[api.GrantMade](b.As(t, "rowan@lindenmere").CreateGrant(t.Context(), at, nil, api.GrantNew{
+		Principal: api.PrincipalRef{Kind: api.PrincipalKind(kind), Name: name}, Role: role,
+	}))
+	require.NoError(t, err)
+	return made.Grant.Id
+}
+
+// Problem gives the problem an answer was, and fails the test when it was none of that status.
+func Problem(t testing.TB, status int, err error) api.Problem {
+	t.Helper()
+	var e *client.Error
+	require.Truef(t, errors.As(err, &e), "expected a problem with status %d, got %v", status, err)
+	require.Equal(t, status, e.Status, e.Detail)
+	require.NotEmpty(t, e.Title)
+	return e.Problem
+}
