@@ -1,0 +1,51 @@
+# make demo    run Arbora on the demo data
+# make test    check and test everything
+# make tour    walk the demo's story by command line
+# make shots   take the pictures in docs/screenshots anew
+# make bench   measure Arbora against a map, a recursive query and a route that does nothing
+# make build   build build/arbora with the console in it
+# make generate   generate what comes from the contract anew
+
+SHELL := /bin/bash
+.DELETE_ON_ERROR:
+.PHONY: demo test tour shots bench build generate
+
+ARBORA := build/arbora
+CONSOLE := $(shell find console/src console/public -type f) console/index.html console/vite.config.ts console/svelte.config.js
+
+demo: build
+	tools/install mariadbd
+	$(ARBORA) demo
+
+tour: build
+	tools/install mariadbd
+	$(ARBORA) tour
+
+# go test's own closing lines are the last.
+test: build
+	tools/install mariadbd chromium
+	tools/check
+	go test ./access -run '^$$' -fuzz FuzzPolicies -fuzztime 10s -fuzzminimizetime 10x
+	go test ./...
+
+shots: build
+	tools/install mariadbd chromium Xvfb xterm import
+	go run ./e2e/shots
+
+bench: build
+	tools/install mariadbd
+	go run ./bench
+
+build: console/dist/index.html
+	go build -ldflags "-X main.version=$$(git describe --always --dirty 2>/dev/null || echo unknown)" -o $(ARBORA) ./cmd/arbora
+
+console/dist/index.html: console/node_modules/.package-lock.json $(CONSOLE)
+	cd console && npm run --silent build -- --logLevel warn
+
+console/node_modules/.package-lock.json: console/package-lock.json
+	cd console && npm ci --no-audit --no-fund --loglevel error
+	touch $@
+
+generate: console/node_modules/.package-lock.json
+	cd api && go generate
+	cd console && npm run --silent types
