@@ -22,6 +22,8 @@ import (
 	"arbora.example/client"
 	"arbora.example/demo"
 	"arbora.example/e2e/testbed"
+	"arbora.example/people"
+	"arbora.example/store"
 	"arbora.example/store/mariadbd"
 )
 
@@ -66,6 +68,9 @@ func tokenOf(t *testing.T, b *testbed.Bed, name string) string {
 	return *s.Token
 }
 
+// noSuchID is a well-formed id of nothing.
+const noSuchID = "01a210ca-cc4e-79ac-b35b-d287b32ac74b"
+
 // TestEveryRouteRefusesWhoHoldsNothing walks the contract as somebody without access: only what concerns themselves
 // opens. Without a session nothing does but signing in. A route that declares no need fails the walk.
 func TestEveryRouteRefusesWhoHoldsNothing(t *testing.T) {
@@ -79,8 +84,8 @@ func TestEveryRouteRefusesWhoHoldsNothing(t *testing.T) {
 	spec, err := openapi3.NewLoader().LoadFromData(api.Contract)
 	require.NoError(t, err)
 	values := map[string]string{
-		"organisation": "lindenmere", "scope": url.PathEscape(alpine), "user": "rowan", "group": "network-team",
-		"kind": "user", "member": "yuki", "role": "observer", "grant": grant,
+		"organisation": "lindenmere", "scope": url.PathEscape(alpine), "principal": "rowan", "group": "network-team",
+		"session": noSuchID, "key": noSuchID, "kind": "user", "member": "yuki", "role": "observer", "grant": grant,
 		"policy": policy, "pattern": "audit-everything", "service": "weather",
 	}
 	bodies := map[string]string{
@@ -90,7 +95,10 @@ func TestEveryRouteRefusesWhoHoldsNothing(t *testing.T) {
 		"createPolicyAt": `{"name":"x","text":"staff may observe tree"}`, "editPolicyText": `{"text":"staff may observe tree"}`, "readStatements": `{"text":"staff may observe tree"}`,
 		"fillPattern": `{"values":{"who":"staff"}}`, "offerServices": `{"services":["storage"]}`, "registerService": `{"file":"{}"}`,
 		"createRole": `{"name":"x","include":[{"services":["storage"]}]}`, "editRole": `{"include":[{"services":["storage"]}]}`,
-		"signIn": `{"name":"a@b","password":"c"}`, "editProfile": `{}`, "choosePassword": `{"current":"a","new":"b"}`,
+		"editPrincipal": `{"title":"x"}`, "setState": `{"state":"suspended"}`, "handOver": `{"kind":"user","name":"bram"}`, "createKey": `{}`,
+		"createServiceKey": `{}`, "createOwnKey": `{}`, "createServiceAccount": `{"name":"x"}`, "switchOrganisation": `{"organisation":"x"}`,
+		"changeSettings": `{"keysEach":3,"forbidSignedIn":false,"forbidPublic":false}`,
+		"signIn":         `{"name":"a@b","password":"c"}`, "editProfile": `{}`, "choosePassword": `{"current":"a","new":"b"}`,
 	}
 	walked := 0
 	for path, item := range spec.Paths.Map() {
@@ -406,13 +414,31 @@ func TestGuessingIsSlowedDown(t *testing.T) {
 	}
 	unknown, known := testbed.Problem(t, 401, guess("nobody@lindenmere")), testbed.Problem(t, 401, guess("oona@lindenmere"))
 	require.Equal(t, unknown, known, "a wrong name and a wrong password look alike")
-	for range 9 {
+	for range 4 {
+		testbed.Problem(t, 401, guess("nobody@lindenmere"))
 		testbed.Problem(t, 401, guess("oona@lindenmere"))
 	}
 	p := testbed.Problem(t, 429, guess("oona@lindenmere"))
-	require.Contains(t, p.Detail, "too many attempts")
+	require.Contains(t, p.Detail, "too many wrong passwords")
+	require.Equal(t, p, testbed.Problem(t, 429, guess("nobody@lindenmere")), "and are slowed down alike")
+	for n := 5; n < people.LockAfter; n++ {
+		b.Clock.Forward(people.Delay(n))
+		testbed.Problem(t, 401, guess("oona@lindenmere"))
+	}
 	_, err := demo.SignIn(t.Context(), b.Address, "oona@lindenmere", demo.Passphrase)
-	testbed.Problem(t, 429, err)
+	p = testbed.Problem(t, 429, err)
+	require.Contains(t, p.Detail, "oona@lindenmere is locked after 10 wrong passwords")
+	locked := 0
+	require.NoError(t, b.Records.EachAudit(t.Context(), func(r store.AuditRecord) error {
+		if r.Event == "sign-in-locked" {
+			require.Contains(t, r.Detail, "oona@lindenmere is locked for 15m")
+			locked++
+		}
+		return nil
+	}))
+	require.Equal(t, 1, locked)
+	b.Clock.Forward(people.LockFor)
+	b.As(t, "oona@lindenmere")
 	b.As(t, "maeve@lindenmere") // others are not held up
 }
 

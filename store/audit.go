@@ -60,6 +60,11 @@ func auditHash(before []byte, number uint64, r AuditRecord) ([]byte, error) {
 
 // CheckAudit reads the whole chain and returns an error that names the first record that is missing or was altered.
 func (s *Store) CheckAudit(ctx context.Context) error {
+	return s.EachAudit(ctx, func(AuditRecord) error { return nil })
+}
+
+// EachAudit is CheckAudit that also shows every record, oldest first; an error of visit ends it.
+func (s *Store) EachAudit(ctx context.Context, visit func(AuditRecord) error) error {
 	var last uint64
 	before := make([]byte, sha256.Size)
 	err := each(ctx, s.db, "SELECT number, organisation, recorded_at, actor, came_from, event, detail, hash FROM audit_record ORDER BY number", nil, func(scan scanner) error {
@@ -77,7 +82,7 @@ func (s *Store) CheckAudit(ctx context.Context) error {
 			return fmt.Errorf("audit record %d was altered, or the one before it is missing", number)
 		}
 		last, before = number, kept
-		return nil
+		return visit(r)
 	})
 	if err != nil {
 		return err
