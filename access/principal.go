@@ -107,6 +107,16 @@ func PlatformServiceID(service string) ID {
 	return id
 }
 
+// PlatformService gives the name of the service that acts under an id in every organisation.
+func (c *Catalogue) PlatformService(id ID) (string, bool) {
+	for _, service := range c.services {
+		if PlatformServiceID(service.Name) == id {
+			return service.Name, true
+		}
+	}
+	return "", false
+}
+
 // Membership puts a principal into a group.
 type Membership struct {
 	Group  ID

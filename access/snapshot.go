@@ -490,6 +490,12 @@ func (s *Snapshot) isAtOrBeneath(n, above number) bool {
 	return false
 }
 
+// IsRetired reports whether a scope or one above it is retired.
+func (s *Snapshot) IsRetired(scope ID) bool {
+	n, ok := s.scopeNumber(scope)
+	return ok && s.retired(n)
+}
+
 // retired reports whether a scope or one above it is retired.
 func (s *Snapshot) retired(n number) bool {
 	for up := s.upward(n); up.next(); {

@@ -144,7 +144,7 @@ func (constant) Evaluate(_ context.Context, _ service.Caller, asked []service.Ev
 // http compares evaluations over HTTP with a route that does all the same but decide, and batches with single requests.
 func (r *report) http(ctx context.Context, records *store.Store, o *organisation) error {
 	quiet := slog.New(slog.NewTextHandler(io.Discard, nil))
-	svc := service.New(records, access.Shipped(), time.Now, quiet)
+	svc := service.New(service.Options{Records: records, Catalogue: access.Shipped(), Clock: time.Now, Log: quiet})
 	caller, err := svc.SignIn(ctx, service.Attempt{Name: "u0@lindenmere", Password: passphrase, From: "127.0.0.1"})
 	if err != nil {
 		return err

@@ -101,14 +101,22 @@ func (h *Host) start(ctx context.Context, set settings, log *slog.Logger) (*inst
 	if err != nil {
 		return nil, errors.Join(err, listener.Close())
 	}
-	svc := service.New(records, access.Shipped(), time.Now, log)
+	sealer, err := set.sealer()
+	if err != nil {
+		return nil, errors.Join(err, listener.Close(), closeRecords())
+	}
+	address := "http://" + listener.Addr().String()
+	if set.Address == "" {
+		set.Address = address
+	}
+	svc := service.New(service.Options{Records: records, Catalogue: access.Shipped(), Clock: time.Now, Log: log, Sealer: sealer, Address: set.Address})
 	handler, err := server.New(svc, console.Files(), h.Version, log)
 	if err != nil {
 		return nil, errors.Join(err, listener.Close(), closeRecords())
 	}
 	running, stop := context.WithCancel(context.WithoutCancel(ctx))
 	go svc.Follow(running, followEvery)
-	i := &instance{service: svc, address: "http://" + listener.Addr().String(), ended: make(chan error, 1)}
+	i := &instance{service: svc, address: address, ended: make(chan error, 1)}
 	served := make(chan error, 1)
 	go func() {
 		err := server.Serve(running, listener, handler)

@@ -51,7 +51,11 @@ func (h *Host) initCommand() *cli.Command {
 			if err != nil {
 				return err
 			}
-			svc := service.New(records, access.Shipped(), time.Now, log)
+			sealer, err := set.sealer()
+			if err != nil {
+				return errors.Join(err, closeRecords())
+			}
+			svc := service.New(service.Options{Records: records, Catalogue: access.Shipped(), Clock: time.Now, Log: log, Sealer: sealer})
 			var wanted *service.NewOrganisation
 			if name := c.String("organisation"); name != "" {
 				wanted = &service.NewOrganisation{Name: name, Title: c.String("title"), Steward: service.NewUser{

@@ -1,16 +1,21 @@
 package host
 
 import (
+	"crypto/rand"
+	"encoding/base64"
 	"errors"
 	"fmt"
 	"io"
 	"log/slog"
 	"os"
 	"path/filepath"
+	"strings"
 
 	"github.com/adrg/xdg"
 	"github.com/pelletier/go-toml/v2"
 	"github.com/urfave/cli/v3"
+
+	"arbora.example/people"
 )
 
 // settings are what the service can be told: by flag, by environment, or in one TOML file, in this order.
@@ -20,6 +25,11 @@ type settings struct {
 	Data     string `toml:"data"`
 	Listen   string `toml:"listen"`
 	Log      string `toml:"log"`
+	// SealingKey is the file with the key that seals what is kept readable in the records.
+	SealingKey string `toml:"sealing-key"`
+	Address    string `toml:"address"`
+	Mail       string `toml:"mail"`
+	MailFrom   string `toml:"mail-from"`
 }
 
 // flags gives the flags that fill the settings. The flag for the file comes first: the others look into it.
@@ -31,12 +41,22 @@ func (s *settings) flags(listens bool) []cli.Flag {
 			Sources: s.sources("ARBORA_DATABASE", "database"), Destination: &s.Database},
 		&cli.StringFlag{Name: "data", Usage: "without a DSN: `DIRECTORY` of a private MariaDB server", Value: dataHome("records"),
 			Sources: s.sources("ARBORA_DATA", "data"), Destination: &s.Data},
+		&cli.StringFlag{Name: "sealing-key", Usage: "`FILE` with the key that seals secrets in the records, made on first use (default: beside a private server's records, else in the user's data directory)",
+			Sources: s.sources("ARBORA_SEALING_KEY", "sealing-key"), Destination: &s.SealingKey},
 		&cli.StringFlag{Name: "log", Usage: "least `LEVEL` that is logged: debug, info, warn or error", Value: "info",
 			Sources: s.sources("ARBORA_LOG", "log"), Destination: &s.Log},
 	}
 	if listens {
-		flags = append(flags, &cli.StringFlag{Name: "listen", Usage: "`HOST:PORT` to answer at", Value: defaultListen,
-			Sources: s.sources("ARBORA_LISTEN", "listen"), Destination: &s.Listen})
+		flags = append(flags,
+			&cli.StringFlag{Name: "listen", Usage: "`HOST:PORT` to answer at", Value: defaultListen,
+				Sources: s.sources("ARBORA_LISTEN", "listen"), Destination: &s.Listen},
+			&cli.StringFlag{Name: "address", Usage: "`URL` that people and programs reach the service at, if it is not the one it listens at",
+				Sources: s.sources("ARBORA_ADDRESS", "address"), Destination: &s.Address},
+			&cli.StringFlag{Name: "mail", Usage: "mail server that takes what is sent to people, as smtp://`HOST:PORT`; smtps:// and user:password@ are understood",
+				Sources: s.sources("ARBORA_MAIL", "mail"), Destination: &s.Mail},
+			&cli.StringFlag{Name: "mail-from", Usage: "`ADDRESS` that mail is sent from", Value: "arbora@localhost",
+				Sources: s.sources("ARBORA_MAIL_FROM", "mail-from"), Destination: &s.MailFrom},
+		)
 	}
 	return flags
 }
@@ -76,11 +96,55 @@ func (s *settings) read() (map[string]string, error) {
 	var unknown *toml.StrictMissingError
 	if errors.As(err, &unknown) {
 		row, column := unknown.Errors[0].Position()
-		return nil, fmt.Errorf("%s, line %d, column %d: there is no setting %q; there are database, data, listen and log", s.file, row, column, unknown.Errors[0].Key()[0])
+		return nil, fmt.Errorf("%s, line %d, column %d: there is no setting %q; there are database, data, sealing-key, listen, address, mail, mail-from and log", s.file, row, column, unknown.Errors[0].Key()[0])
 	} else if err != nil {
 		return nil, fmt.Errorf("%s: %w", s.file, err)
 	}
-	return map[string]string{"database": values.Database, "data": values.Data, "listen": values.Listen, "log": values.Log}, nil
+	return map[string]string{
+		"database": values.Database, "data": values.Data, "listen": values.Listen, "log": values.Log, "sealing-key": values.SealingKey,
+		"address": values.Address, "mail": values.Mail, "mail-from": values.MailFrom,
+	}, nil
+}
+
+// sealer gives what seals secrets in the records. Its key is made on first use.
+func (s *settings) sealer() (*people.Sealer, error) {
+	name := s.SealingKey
+	switch {
+	case name == "" && s.Database == "":
+		name = filepath.Join(s.Data, "sealing-key")
+	case name == "":
+		name = dataHome("sealing-key")
+	}
+	text, err := os.ReadFile(name)
+	if errors.Is(err, os.ErrNotExist) {
+		text, err = newSealingKey(name)
+	}
+	if err != nil {
+		return nil, fmt.Errorf("the sealing key cannot be read: %w", err)
+	}
+	key, err := base64.StdEncoding.DecodeString(strings.TrimSpace(string(text)))
+	if err != nil {
+		return nil, fmt.Errorf("the sealing key in %s is damaged: put the one back that the records were sealed with", name)
+	}
+	return people.NewSealer(key)
+}
+
+func newSealingKey(name string) ([]byte, error) {
+	key := make([]byte, people.SealingKeySize)
+	rand.Read(key) // never fails since Go 1.24
+	text := []byte(base64.StdEncoding.EncodeToString(key) + "\n")
+	if err := os.MkdirAll(filepath.Dir(name), 0o700); err != nil {
+		return nil, err
+	}
+	// Never over one that another process made meanwhile.
+	file, err := os.OpenFile(name, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
+	if errors.Is(err, os.ErrExist) {
+		return os.ReadFile(name)
+	} else if err != nil {
+		return nil, err
+	}
+	_, err = file.Write(text)
+	return text, errors.Join(err, file.Close())
 }
 
 // fileKey looks a setting up in the file.

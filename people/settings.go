@@ -4,6 +4,7 @@ package people
 type Settings struct {
 	KeysEach       int  `json:"keysEach"`       // how many API keys anybody may have at a time
 	ForbidSignedIn bool `json:"forbidSignedIn"` // no grant or statement may name signed-in
+	SecondFactor   bool `json:"secondFactor"`   // who holds permissions to govern needs a second factor
 	ForbidPublic   bool `json:"forbidPublic"`   // no grant or statement may name public
 }
 

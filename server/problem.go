@@ -19,6 +19,11 @@ var statuses = map[service.ProblemKind]struct {
 }{
 	service.Invalid:      {http.StatusBadRequest, "The request is wrong"},
 	service.NotSignedIn:  {http.StatusUnauthorized, "Not signed in"},
+	service.Expired:      {http.StatusUnauthorized, "The credential has expired"},
+	service.Revoked:      {http.StatusUnauthorized, "The credential was revoked"},
+	service.Foreign:      {http.StatusUnauthorized, "The credential is not known here"},
+	service.CodeNeeded:   {http.StatusUnauthorized, "A code is needed"},
+	service.WrongSignIn:  {http.StatusUnauthorized, "Wrong name or password"},
 	service.Refused:      {http.StatusForbidden, "Refused"},
 	service.NotThere:     {http.StatusNotFound, "Not there"},
 	service.Conflict:     {http.StatusConflict, "It clashes with what is there"},

@@ -15,6 +15,7 @@ import (
 
 	"arbora.example/server/authzen"
 	"arbora.example/server/contract"
+	"arbora.example/server/oauth"
 	"arbora.example/service"
 )
 
@@ -54,6 +55,7 @@ func New(svc *service.Service, files fs.FS, version string, log *slog.Logger) (h
 		},
 	})
 	authzen.Handler{Decider: svc, Caller: s.identifyChosen, Fail: s.writeError}.Mount(engine)
+	oauth.Handler{Issuer: svc, Fail: s.writeError}.Mount(engine.Group("", limitBody))
 	engine.NoRoute(func(c *gin.Context) { s.unknownRoute(c, files) })
 	engine.NoMethod(func(c *gin.Context) {
 		writeProblem(c, problemOf(http.StatusMethodNotAllowed, "no-such-method", c.Request.Method+" is not possible here", "see the contract for what is"))

@@ -89,11 +89,7 @@ func (s *Service) ChoosePassword(ctx context.Context, c Caller, current, chosen 
 	if c.Identity.ID.IsZero() || !c.Identity.By.TakesPassword() {
 		return c, &Problem{Kind: Refused, Detail: "you sign in without a password", Next: "ask an administrator if you need one"}
 	}
-	if err := s.testPassword(ctx, c.Identity.SignIn(), c.Identity, current, c.From); err != nil {
-		var p *Problem
-		if errors.As(err, &p) && p.Kind == NotSignedIn {
-			err = &Problem{Kind: Invalid, Detail: "the current password is wrong", Next: "write the one you signed in with", Field: "current"}
-		}
+	if err := s.testOwnPassword(ctx, c, current, "current"); err != nil {
 		return c, err
 	}
 	if chosen == current {
@@ -111,4 +107,14 @@ func (s *Service) ChoosePassword(ctx context.Context, c Caller, current, chosen 
 	}
 	c.Identity.Temporary, c.Identity.PasswordHash = false, hash
 	return c, nil
+}
+
+// testOwnPassword refuses what is not the caller's password, given in a field.
+func (s *Service) testOwnPassword(ctx context.Context, c Caller, password, field string) error {
+	err := s.testPassword(ctx, c.Identity.SignIn(), c.Identity, password, c.From)
+	var p *Problem
+	if errors.As(err, &p) && p.Kind == WrongSignIn {
+		err = &Problem{Kind: Invalid, Detail: "the current password is wrong", Next: "write the one you signed in with", Field: field}
+	}
+	return err
 }

@@ -21,6 +21,7 @@ type Caller struct {
 	Principal        access.ID // as whom it acts there
 	Kind             access.PrincipalKind
 	Token            people.Token
+	Strong           bool      // signed in with two factors
 	EndsAt           time.Time // when the session ends unless it is used again, or the access token
 	From             string    // network address
 	// Confirmed is the confirmation of the impact that the caller saw of the change now asked for; empty for none.
@@ -53,9 +54,12 @@ func (s *Service) refuseEmpty(ctx context.Context) error {
 	return err
 }
 
-// Caller finds who a session's token stands for.
+// Caller finds who a token stands for: a session's, or an access token made with an API key.
 func (s *Service) Caller(ctx context.Context, token people.Token, from string) (Caller, error) {
-	ended := &Problem{Kind: NotSignedIn, Detail: "you are not signed in, or your session has ended", Next: "sign in again"}
+	if isAccessToken(token) {
+		c, _, err := s.tokenCaller(ctx, token, from)
+		return c, err
+	}
 	session := store.Session{}
 	err := store.ErrNotFound
 	if token != "" {
@@ -65,13 +69,20 @@ func (s *Service) Caller(ctx context.Context, token people.Token, from string) (
 		if err := s.refuseEmpty(ctx); err != nil {
 			return Caller{}, err
 		}
-		return Caller{}, ended
+		if token == "" {
+			return Caller{}, &Problem{Kind: NotSignedIn, Detail: "you are not signed in", Next: "sign in first"}
+		}
+		return Caller{}, &Problem{Kind: Foreign, Detail: "this service does not know your session", Next: "sign in again, at this service"}
 	} else if err != nil {
 		return Caller{}, err
 	}
+	ended := &Problem{Kind: Revoked, Detail: "your session was ended", Next: "sign in again"}
+	if !session.EndedAt.IsZero() {
+		return Caller{}, ended
+	}
 	now := s.moment()
 	if !now.Before(people.SessionEnd(session.SignedInAt, session.LastUsedAt)) {
-		return Caller{}, ended
+		return Caller{}, &Problem{Kind: Expired, Detail: "your session has expired", Next: "sign in again"}
 	}
 	c := callerWith(session, token, from)
 	if in, err := s.isIn(ctx, &c); err != nil || !in {
@@ -90,7 +101,7 @@ func (s *Service) Caller(ctx context.Context, token people.Token, from string) (
 
 func callerWith(session store.Session, token people.Token, from string) Caller {
 	return Caller{
-		Identity: session.Identity, Session: session.ID, Name: session.Identity.SignIn().String(), Token: token, From: from,
+		Identity: session.Identity, Session: session.ID, Name: session.Identity.SignIn().String(), Token: token, From: from, Strong: session.Strong,
 		Organisation: session.Organisation, OrganisationName: session.OrganisationName, Principal: session.Principal,
 	}
 }

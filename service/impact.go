@@ -110,7 +110,11 @@ func (d desk) mayMake(planned plan) error {
 }
 
 func (d desk) impact(planned plan) (Impact, error) {
-	effects, err := d.Impact(d.context, planned.changes...)
+	changes := planned.changes
+	if planned.imagined != nil {
+		changes = planned.imagined
+	}
+	effects, err := d.Impact(d.context, changes...)
 	if err != nil {
 		return Impact{}, broken(err, "")
 	}
@@ -206,7 +210,11 @@ func outsider(p access.Principal) bool { return p.ID == access.Public || p.ID ==
 
 // mayGive refuses changes by which somebody would gain what their maker does not hold there.
 func (d desk) mayGive(changes []access.Change) error {
-	excess, found, err := d.Exceeds(d.me, d.context, changes...)
+	used, changes, err := d.asIfInUse(changes)
+	if err != nil {
+		return err
+	}
+	excess, found, err := used.Exceeds(d.me, d.context, changes...)
 	if err != nil {
 		return broken(err, "")
 	}
@@ -219,6 +227,50 @@ func (d desk) mayGive(changes []access.Change) error {
 		Detail: fmt.Sprintf("by this %s %s would gain %s at %s, which you do not hold there yourself", excess.Principal.Kind, excess.Principal.Name, permission, d.Address(excess.Scope)),
 		Next:   "give what goes no further than your own, or ask somebody who holds it",
 	}
+}
+
+// asIfInUse gives the snapshot, and the changes, in which those are in use to whom the changes give something. What is
+// given to somebody suspended or still pending they hold as soon as they are back, with nobody asked again.
+func (d desk) asIfInUse(changes []access.Change) (*access.Snapshot, []access.Change, error) {
+	var woken []access.Change
+	seen := map[access.ID]bool{}
+	wake := func(id access.ID) {
+		if p, ok := d.Principal(id); ok && p.Inactive && !seen[id] {
+			seen[id] = true
+			woken = append(woken, access.SetInactive{ID: id})
+		}
+	}
+	given := func(id access.ID) {
+		wake(id)
+		for _, member := range d.EveryMember(id) {
+			wake(member.ID)
+		}
+	}
+	used := slices.Clone(changes)
+	for i, change := range changes {
+		switch c := change.(type) {
+		case access.CreatePrincipal:
+			c.Principal.Inactive = false
+			used[i] = c
+		case access.CreateGrant:
+			given(c.Grant.Principal)
+		case access.AddMember:
+			given(c.Membership.Member)
+		case access.PutPolicy:
+			for _, st := range c.Policy.Statements {
+				for _, subject := range st.Who {
+					given(subject.Principal)
+				}
+			}
+		case access.SetInactive:
+			return d.Snapshot, changes, nil
+		}
+	}
+	if len(woken) == 0 {
+		return d.Snapshot, used, nil
+	}
+	snapshot, err := d.With(d.Revision(), woken...)
+	return snapshot, used, err
 }
 
 // warnings says what is wide or dangerous about a change, and what it does not do.

@@ -262,6 +262,9 @@ func (s *Service) planState(ctx context.Context, c Caller, organisation string, 
 	if err := people.CheckStep(details.State, to); err != nil {
 		return nil, &Problem{Kind: Conflict, Detail: fmt.Sprintf("%s %s cannot be made %s", p.Kind, p.Name, to), Next: err.Error(), Field: "state"}
 	}
+	if p.Kind == access.Guest && to == people.Active && details.Identity.IsZero() {
+		return nil, &Problem{Kind: Conflict, Detail: p.Name + " never accepted the invitation", Next: "invite them once more", Field: "state"}
+	}
 	return func(d desk) (plan, error) {
 		p, err := d.governed(organisation, who, operation)
 		if err != nil {

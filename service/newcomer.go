@@ -21,6 +21,8 @@ type NewUser struct {
 	Groups                          []string
 	Grants                          []NewGrant // for the person; who is left empty
 	Key                             *NewKey
+	Link                            bool // mail a link to choose a password, which is not made then
+	Notify                          bool // mail how to sign in
 }
 
 // UserMade is a user just created, with the secrets, told this once.
@@ -29,6 +31,9 @@ type UserMade struct {
 	SignIn   people.SignIn
 	Password string // when it was generated
 	Key      *KeyMade
+	Address  string    // of the console
+	Link     *LinkMade // when one was wanted
+	Mailed   *Mailed   // when instructions were wanted
 	Revision uint64
 }
 
@@ -42,10 +47,19 @@ func (s *Service) CreateUser(ctx context.Context, c Caller, organisation string,
 	if err != nil {
 		return UserMade{}, err
 	}
-	return UserMade{
+	made := UserMade{
 		User:   UserView{Principal: user.principal, PrincipalDetails: user.details},
-		SignIn: people.SignIn{Name: wanted.Name, Organisation: organisation}, Password: user.password, Key: user.key, Revision: next.Revision(),
-	}, nil
+		SignIn: people.SignIn{Name: wanted.Name, Organisation: organisation}, Password: user.password, Key: user.key, Address: s.address, Revision: next.Revision(),
+	}
+	if user.link != nil {
+		link := s.sendLink(ctx, c, *user.link, wanted.Email, made.SignIn.String())
+		made.Link = &link
+	}
+	if wanted.Notify {
+		mailed := s.mail(ctx, people.Instructions(wanted.Email, s.occasion(ctx, c, made.SignIn.String())))
+		made.Mailed = &mailed
+	}
+	return made, nil
 }
 
 // PreviewUser gives the impact of making a user and makes none.
@@ -64,6 +78,7 @@ type newcomer struct {
 	identity  store.Identity
 	password  string // generated
 	key       *KeyMade
+	link      *newLink
 }
 
 func (s *Service) planUser(ctx context.Context, c Caller, organisation string, wanted NewUser) (planner, *newcomer, error) {
@@ -79,6 +94,10 @@ func (s *Service) planUser(ctx context.Context, c Caller, organisation string, w
 	if err != nil {
 		return nil, nil, err
 	}
+	if wanted.Link {
+		link := s.newLink(c, people.ToPassword, user.principal.ID)
+		user.link = &link
+	}
 	if wanted.Key != nil {
 		made, err := s.newKey(c, user.principal.ID, *wanted.Key)
 		if err != nil {
@@ -93,42 +112,55 @@ func (d desk) planNewcomer(organisation string, user *newcomer, wanted NewUser) 
 	if _, err := d.needAtTop("create user", organisation); err != nil {
 		return plan{}, err
 	}
-	p := plan{changes: []access.Change{access.CreatePrincipal{Principal: user.principal}}, what: "created user " + wanted.Name}
-	more := []func(*store.Tx) error{user.write}
-	for _, name := range wanted.Groups {
-		// The member is not there yet: planned as for the caller, and made for the newcomer.
-		change := MemberChange{Organisation: organisation, Group: name}
-		group, err := change.group(d)
-		if err != nil {
-			return plan{}, inField(err, "groups")
-		}
-		m := access.Membership{Group: group.ID, Member: user.principal.ID}
-		p.changes = append(p.changes, access.AddMember{Membership: m})
-		more = append(more, func(tx *store.Tx) error { return tx.AddMember(m) })
+	p, rows, err := d.planStart(organisation, user.principal.ID, wanted.Groups, wanted.Grants)
+	if err != nil {
+		return plan{}, err
 	}
-	for _, grant := range wanted.Grants {
-		made, err := d.newGrant(grant, user.principal.ID)
+	p.changes = append([]access.Change{access.CreatePrincipal{Principal: user.principal}}, p.changes...)
+	p.what = "created user " + wanted.Name + p.what
+	p.rows = func(tx *store.Tx) error {
+		if err := user.write(tx); err != nil {
+			return err
+		}
+		return rows(tx)
+	}
+	return p, nil
+}
+
+// planStart plans what somebody who is not there yet gets: memberships and grants. Its words go on after who they are.
+func (d desk) planStart(organisation string, who access.ID, groups []string, grants []NewGrant) (p plan, rows func(*store.Tx) error, err error) {
+	var writes []func(*store.Tx) error
+	for _, name := range groups {
+		group, err := MemberChange{Organisation: organisation, Group: name}.group(d)
 		if err != nil {
-			return plan{}, inField(err, "grants")
+			return plan{}, nil, inField(err, "groups")
+		}
+		m := access.Membership{Group: group.ID, Member: who}
+		p.changes = append(p.changes, access.AddMember{Membership: m})
+		writes = append(writes, func(tx *store.Tx) error { return tx.AddMember(m) })
+	}
+	for _, grant := range grants {
+		made, err := d.newGrant(grant, who)
+		if err != nil {
+			return plan{}, nil, inField(err, "grants")
 		}
 		p.changes = append(p.changes, access.CreateGrant{Grant: made})
-		more = append(more, func(tx *store.Tx) error { return tx.CreateGrant(made, grant.Description) })
+		writes = append(writes, func(tx *store.Tx) error { return tx.CreateGrant(made, grant.Description) })
 	}
-	if n := len(wanted.Groups); n > 0 {
-		p.what += " in " + strings.Join(wanted.Groups, ", ")
+	if len(groups) > 0 {
+		p.what += " in " + strings.Join(groups, ", ")
 	}
-	if n := len(wanted.Grants); n > 0 {
+	if n := len(grants); n > 0 {
 		p.what += fmt.Sprintf(" with %d grants", n)
 	}
-	p.rows = func(tx *store.Tx) error {
-		for _, write := range more {
+	return p, func(tx *store.Tx) error {
+		for _, write := range writes {
 			if err := write(tx); err != nil {
 				return err
 			}
 		}
 		return nil
-	}
-	return p, nil
+	}, nil
 }
 
 // inField says which field a problem of a part of the request is about.
@@ -144,10 +176,18 @@ func (u *newcomer) write(tx *store.Tx) error {
 	if err := tx.CreateIdentity(u.identity); err != nil {
 		return err
 	}
-	if err := tx.CreatePrincipal(u.principal, u.details); err != nil || u.key == nil {
+	if err := tx.CreatePrincipal(u.principal, u.details); err != nil {
 		return err
 	}
-	return tx.CreateKey(u.key.Key)
+	if u.link != nil {
+		if err := u.link.write(tx); err != nil {
+			return err
+		}
+	}
+	if u.key != nil {
+		return tx.CreateKey(u.key.Key)
+	}
+	return nil
 }
 
 func (s *Service) newcomer(wanted NewUser, organisation string) (*newcomer, error) {
@@ -172,6 +212,12 @@ func (s *Service) newcomer(wanted NewUser, organisation string) (*newcomer, erro
 	case wanted.Key != nil && !wanted.By.TakesKeys():
 		return nil, &Problem{Kind: Invalid, Detail: fmt.Sprintf("who signs in by %s has no API key", wanted.By), Next: "have them sign in by key, or by both", Field: "key"}
 	}
+	if wanted.Link && (!wanted.By.TakesPassword() || wanted.Password != "") {
+		return nil, &Problem{Kind: Invalid, Detail: "a link to choose a password is for who signs in by one that is not given", Next: "leave out the link, or the password", Field: "link"}
+	}
+	if (wanted.Link || wanted.Notify) && wanted.Email == "" {
+		return nil, &Problem{Kind: Invalid, Detail: "there is no mail address to write to", Next: "give the person's email", Field: "email"}
+	}
 	id := newID()
 	user := &newcomer{
 		principal: access.Principal{ID: id, Kind: access.User, Name: wanted.Name, Tags: wanted.Tags},
@@ -180,7 +226,7 @@ func (s *Service) newcomer(wanted NewUser, organisation string) (*newcomer, erro
 		},
 		identity: store.Identity{ID: id, Name: wanted.Name, Email: wanted.Email, By: wanted.By},
 	}
-	if !wanted.By.TakesPassword() {
+	if !wanted.By.TakesPassword() || wanted.Link {
 		return user, nil
 	}
 	var err error

@@ -13,7 +13,12 @@ type ProblemKind string
 // The kinds of problems.
 const (
 	Invalid      ProblemKind = "invalid"       // the request itself is wrong
-	NotSignedIn  ProblemKind = "not-signed-in" // no session, or one that ended
+	NotSignedIn  ProblemKind = "not-signed-in" // no credential
+	Expired      ProblemKind = "expired"       // a credential whose time is over
+	Revoked      ProblemKind = "revoked"       // a credential that was ended, or whose holder is out of use
+	Foreign      ProblemKind = "foreign"       // a credential that was not made here
+	CodeNeeded   ProblemKind = "code-needed"   // the password is right; the second factor is missing
+	WrongSignIn  ProblemKind = "wrong-sign-in" // the name or the password is wrong
 	Refused      ProblemKind = "refused"       // a permission is missing
 	NotThere     ProblemKind = "not-there"     // nothing of that name, or nothing the caller may see
 	Conflict     ProblemKind = "conflict"      // it clashes with what is there

@@ -22,14 +22,29 @@ type Service struct {
 	registry registry
 	clock    func() time.Time
 	log      *slog.Logger
+	sealer   *people.Sealer
+	post     Post
+	address  string
 	houses   sync.Map // of access.ID to *house
 	guesses  *guesses
+	signing  signing
 	setUp    atomic.Bool // somebody has set the service up; once true it stays so
 }
 
-// New makes a service. The clock is asked for every moment that is recorded.
-func New(records *store.Store, catalogue *access.Catalogue, clock func() time.Time, log *slog.Logger) *Service {
-	return &Service{records: records, shipped: catalogue, clock: clock, log: log, guesses: newGuesses()}
+// Options are what a service works with.
+type Options struct {
+	Records   *store.Store
+	Catalogue *access.Catalogue
+	Clock     func() time.Time // asked for every moment that is recorded
+	Log       *slog.Logger
+	Sealer    *people.Sealer // seals what must be kept readable
+	Post      Post           // sends mail; nil when none can be sent
+	Address   string         // where people and programs reach it, such as https://arbora.example: it issues tokens under this name
+}
+
+// New makes a service.
+func New(o Options) *Service {
+	return &Service{records: o.Records, shipped: o.Catalogue, clock: o.Clock, log: o.Log, sealer: o.Sealer, post: o.Post, address: o.Address, guesses: newGuesses()}
 }
 
 // house is what the service keeps of one organisation in memory.
@@ -89,6 +104,9 @@ type plan struct {
 	changes []access.Change
 	rows    func(*store.Tx) error
 	what    string // as a sentence without its subject, for the change record
+	// imagined are the changes by whose impact the plan is shown, where that is not the impact it has at once; nil for
+	// changes themselves.
+	imagined []access.Change
 	// settings are the organisation's from then on; nil leaves them.
 	settings *people.Settings
 }
@@ -192,6 +210,9 @@ func (s *Service) author(c Caller) store.Author {
 
 // moment is the present as the records keep it: UTC, to the microsecond.
 func (s *Service) moment() time.Time { return s.clock().UTC().Truncate(time.Microsecond) }
+
+// Address is where people and programs reach the service.
+func (s *Service) Address() string { return s.address }
 
 // Now gives the moment by the service's own clock.
 func (s *Service) Now() time.Time { return s.moment() }

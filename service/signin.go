@@ -18,6 +18,7 @@ import (
 // Attempt is somebody trying to sign in with a password.
 type Attempt struct {
 	Name, Password string
+	Code           string // of the second factor, if there is one
 	Organisation   string // where to work, for a guest; empty for home, or the first that knows the guest
 	From, Agent    string
 }
@@ -40,17 +41,33 @@ func (s *Service) SignIn(ctx context.Context, a Attempt) (Caller, error) {
 		return Caller{}, err
 	}
 	if identity.Temporary && !identity.TemporaryUntil.IsZero() && !s.moment().Before(identity.TemporaryUntil) {
-		return Caller{}, &Problem{Kind: NotSignedIn, Detail: "your temporary password has ended", Next: "ask an administrator for a new one"}
+		return Caller{}, &Problem{Kind: Expired, Detail: "your temporary password has ended", Next: "ask an administrator for a new one"}
 	}
-	session := store.Session{ID: newID(), Identity: identity, Agent: a.Agent}
+	strong, err := s.testFactor(ctx, identity, a.Code, a.From)
+	if err != nil {
+		return Caller{}, err
+	}
+	session := store.Session{ID: newID(), Identity: identity, Agent: a.Agent, Strong: strong}
 	if err := s.seat(ctx, &session, a.Organisation); err != nil {
 		return Caller{}, err
 	}
-	c := callerWith(session, people.NewToken(), a.From)
+	c, err := s.begin(ctx, session, a.From, errNotIn)
+	if errors.Is(err, errNotIn) {
+		return Caller{}, s.failed(ctx, name, identity, a.From, wrongSignIn())
+	}
+	return c, err
+}
+
+// errNotIn says that somebody is out of use.
+var errNotIn = errors.New("service: out of use")
+
+// begin starts a session for somebody whose credentials were checked. Who is out of use gets refusal.
+func (s *Service) begin(ctx context.Context, session store.Session, from string, refusal error) (Caller, error) {
+	c := callerWith(session, people.NewToken(), from)
 	if in, err := s.isIn(ctx, &c); err != nil {
 		return Caller{}, err
 	} else if !in {
-		return Caller{}, s.failed(ctx, name, identity, a.From, wrongSignIn())
+		return Caller{}, refusal
 	}
 	now := s.moment()
 	c.EndsAt = people.SessionEnd(now, now)
@@ -58,7 +75,7 @@ func (s *Service) SignIn(ctx context.Context, a Attempt) (Caller, error) {
 }
 
 func wrongSignIn() *Problem {
-	return &Problem{Kind: NotSignedIn, Detail: "the name or the password is wrong", Next: "check both; a name is written NAME@ORGANISATION"}
+	return &Problem{Kind: WrongSignIn, Detail: "the name or the password is wrong", Next: "check both; a name is written NAME@ORGANISATION"}
 }
 
 // seat says where a session works: at home, or at an organisation that knows a guest.
@@ -67,7 +84,7 @@ func (s *Service) seat(ctx context.Context, session *store.Session, wanted strin
 	if i.Keeper {
 		return nil
 	}
-	if wanted == "" && !i.Organisation.IsZero() {
+	if (wanted == "" || wanted == i.OrganisationName) && !i.Organisation.IsZero() {
 		session.Organisation, session.OrganisationName, session.Principal = i.Organisation, i.OrganisationName, i.ID
 		return nil
 	}

@@ -22,6 +22,7 @@ type Identity struct {
 	Email            string
 	PasswordHash     string // empty for none: no password opens it
 	By               people.SignInBy
+	Factor           bool      // a second factor is set up
 	Temporary        bool      // the password must be replaced before anything else
 	TemporaryUntil   time.Time // when a temporary password ends
 }
@@ -33,7 +34,8 @@ func (i Identity) SignIn() people.SignIn {
 
 const (
 	identityColumns = `i.id, i.organisation_id, COALESCE(o.name, ''), i.keeper, i.name, COALESCE(p.title, i.title), i.email,
-		i.password_hash, i.sign_in_by, i.temporary, i.temporary_until`
+		i.password_hash, i.sign_in_by, i.temporary, i.temporary_until,
+		EXISTS (SELECT 1 FROM second_factor f WHERE f.identity_id = i.id AND f.confirmed_at IS NOT NULL)`
 	identityTables = ` FROM identity i
 		LEFT JOIN scope o ON o.id = i.organisation_id
 		LEFT JOIN principal p ON p.organisation_id = i.organisation_id AND p.id = i.id `
@@ -44,7 +46,7 @@ func scanIdentity(scan scanner, i *Identity, more ...any) error {
 	var until sql.NullTime
 	err := scan(append([]any{
 		(*idColumn)(&i.ID), (*idColumn)(&i.Organisation), &i.OrganisationName, &i.Keeper, &i.Name, &i.Title, &i.Email,
-		&i.PasswordHash, &i.By, &i.Temporary, &until,
+		&i.PasswordHash, &i.By, &i.Temporary, &until, &i.Factor,
 	}, more...)...)
 	i.TemporaryUntil = until.Time
 	return mark(err)
@@ -126,7 +128,7 @@ func (w *Tx) CreateIdentity(identity Identity) error {
 // records it.
 func (s *Store) ChoosePassword(ctx context.Context, i Identity, hash string, keep people.Token, author Author) error {
 	return s.transaction(ctx, func(tx *sql.Tx) error {
-		if err := setPassword(ctx, tx, i.ID, hash, time.Time{}, keep); err != nil {
+		if err := setPassword(ctx, tx, i.ID, hash, time.Time{}, keep, author.At); err != nil {
 			return err
 		}
 		return appendAudit(ctx, tx, AuditRecord{Organisation: i.OrganisationName, Author: author, Event: "password-chosen", Detail: i.SignIn().String() + " chose a password"})
@@ -136,17 +138,17 @@ func (s *Store) ChoosePassword(ctx context.Context, i Identity, hash string, kee
 // ResetPassword gives an identity a temporary password, or none for a zero until, and ends all its sessions.
 func (w *Tx) ResetPassword(i Identity, hash string, until time.Time) error {
 	w.note("identity", map[string]any{"id": i.ID.String(), "name": i.Name, "temporary": i.Temporary}, map[string]any{"id": i.ID.String(), "name": i.Name, "temporary": true})
-	return setPassword(w.ctx, w.tx, i.ID, hash, until, "")
+	return setPassword(w.ctx, w.tx, i.ID, hash, until, "", w.at)
 }
 
 // setPassword writes a password, temporary when until is not zero.
-func setPassword(ctx context.Context, tx *sql.Tx, id access.ID, hash string, until time.Time, keep people.Token) error {
+func setPassword(ctx context.Context, tx *sql.Tx, id access.ID, hash string, until time.Time, keep people.Token, at time.Time) error {
 	if _, err := tx.ExecContext(ctx, "UPDATE identity SET password_hash = ?, temporary = ?, temporary_until = ? WHERE id = ?",
 		hash, !until.IsZero(), momentColumn(until), idColumn(id)); err != nil {
 		return err
 	}
 	kept := keep.Hash()
-	_, err := tx.ExecContext(ctx, "DELETE FROM session WHERE identity_id = ? AND token_hash <> ?", idColumn(id), kept[:])
+	_, err := tx.ExecContext(ctx, "UPDATE session SET ended_at = ? WHERE identity_id = ? AND token_hash <> ? AND ended_at IS NULL", at, idColumn(id), kept[:])
 	return err
 }
 

@@ -5,6 +5,7 @@ import (
 	"database/sql"
 	"encoding/json"
 	"errors"
+	"strings"
 	"time"
 
 	"arbora.example/access"
@@ -23,27 +24,28 @@ type Key struct {
 	Until        time.Time // zero for one that does not end
 	LastUsedAt   time.Time
 	LastUsedFrom string
+	WithdrawnAt  time.Time // zero for one that was not taken back
 }
 
-const keyColumns = "SELECT id, organisation_id, principal_id, secret_hash, label, created_at, created_by, expires_at, last_used_at, last_used_from FROM api_key WHERE "
+const keyColumns = "SELECT id, organisation_id, principal_id, secret_hash, label, created_at, created_by, expires_at, last_used_at, last_used_from, withdrawn_at FROM api_key WHERE "
 
 func scanKey(scan scanner) (k Key, err error) {
 	var hash []byte
-	var until, used sql.NullTime
-	err = scan((*idColumn)(&k.ID), (*idColumn)(&k.Organisation), (*idColumn)(&k.Principal), &hash, &k.Label, &k.CreatedAt, &k.CreatedBy, &until, &used, &k.LastUsedFrom)
+	var until, used, withdrawn sql.NullTime
+	err = scan((*idColumn)(&k.ID), (*idColumn)(&k.Organisation), (*idColumn)(&k.Principal), &hash, &k.Label, &k.CreatedAt, &k.CreatedBy, &until, &used, &k.LastUsedFrom, &withdrawn)
 	copy(k.SecretHash[:], hash)
-	k.Until, k.LastUsedAt = until.Time, used.Time
+	k.Until, k.LastUsedAt, k.WithdrawnAt = until.Time, used.Time, withdrawn.Time
 	return k, mark(err)
 }
 
-// Key finds a key by id. It returns [ErrNotFound] when there is none.
+// Key finds a key by id, one that was taken back too. It returns [ErrNotFound] when there is none.
 func (s *Store) Key(ctx context.Context, id access.ID) (Key, error) {
 	return scanKey(s.db.QueryRowContext(ctx, keyColumns+"id = ?", idColumn(id)).Scan)
 }
 
-// Keys lists the keys of a principal, oldest first; of a platform service with a zero organisation.
+// Keys lists the keys of a principal that were not taken back, oldest first; of a platform service with a zero organisation.
 func (s *Store) Keys(ctx context.Context, organisation, principal access.ID) (keys []Key, err error) {
-	err = each(ctx, s.db, keyColumns+"organisation_id <=> ? AND principal_id = ? ORDER BY id", []any{idColumn(organisation), idColumn(principal)}, func(scan scanner) error {
+	err = each(ctx, s.db, keyColumns+"organisation_id <=> ? AND principal_id = ? AND withdrawn_at IS NULL ORDER BY id", []any{idColumn(organisation), idColumn(principal)}, func(scan scanner) error {
 		k, err := scanKey(scan)
 		keys = append(keys, k)
 		return err
@@ -81,23 +83,27 @@ func keyRow(k Key) map[string]any {
 // WithdrawKey takes a key of the organisation's back.
 func (w *Tx) WithdrawKey(k Key) error {
 	w.note("api_key", keyRow(k), nil)
-	return w.exec("DELETE FROM api_key WHERE id = ?", idColumn(k.ID))
+	return w.exec("UPDATE api_key SET withdrawn_at = ? WHERE id = ?", w.at, idColumn(k.ID))
 }
 
 // WithdrawServiceKey takes a key of a platform service back, and records it.
 func (s *Store) WithdrawServiceKey(ctx context.Context, k Key, author Author) error {
 	return s.transaction(ctx, func(tx *sql.Tx) error {
-		if _, err := tx.ExecContext(ctx, "DELETE FROM api_key WHERE id = ?", idColumn(k.ID)); err != nil {
+		if _, err := tx.ExecContext(ctx, "UPDATE api_key SET withdrawn_at = ? WHERE id = ?", author.At, idColumn(k.ID)); err != nil {
 			return err
 		}
 		return appendAudit(ctx, tx, AuditRecord{Author: author, Event: "key-withdrawn", Detail: "took back key " + k.ID.String() + " of a service"})
 	})
 }
 
-// TouchKey notes that a key was used.
-func (s *Store) TouchKey(ctx context.Context, key access.ID, at time.Time, from string) error {
-	_, err := s.db.ExecContext(ctx, "UPDATE api_key SET last_used_at = ?, last_used_from = ? WHERE id = ?", at, from, idColumn(key))
-	return mark(err)
+// TouchKey notes that a key was used, and records it.
+func (s *Store) TouchKey(ctx context.Context, key access.ID, at time.Time, from string, record AuditRecord) error {
+	return s.transaction(ctx, func(tx *sql.Tx) error {
+		if _, err := tx.ExecContext(ctx, "UPDATE api_key SET last_used_at = ?, last_used_from = ? WHERE id = ?", at, from, idColumn(key)); err != nil {
+			return err
+		}
+		return appendAudit(ctx, tx, record)
+	})
 }
 
 // SigningKey is a key that access tokens are signed with, sealed.
@@ -125,20 +131,24 @@ func (s *Store) AddSigningKey(ctx context.Context, k SigningKey) error {
 }
 
 // RevokeToken takes an access token back, and forgets those that have ended.
-func (s *Store) RevokeToken(ctx context.Context, token access.ID, until, now time.Time) error {
+func (s *Store) RevokeToken(ctx context.Context, token access.ID, until time.Time, record AuditRecord) error {
 	return s.transaction(ctx, func(tx *sql.Tx) error {
-		if _, err := tx.ExecContext(ctx, "DELETE FROM revoked_token WHERE expires_at < ?", now); err != nil {
+		if _, err := tx.ExecContext(ctx, "DELETE FROM revoked_token WHERE expires_at < ?", record.Author.At); err != nil {
 			return err
 		}
-		_, err := tx.ExecContext(ctx, "INSERT IGNORE INTO revoked_token (id, expires_at) VALUES (?, ?)", idColumn(token), until)
-		return err
+		if _, err := tx.ExecContext(ctx, "INSERT IGNORE INTO revoked_token (id, expires_at) VALUES (?, ?)", idColumn(token), until); err != nil {
+			return err
+		}
+		return appendAudit(ctx, tx, record)
 	})
 }
 
-// KeyOfToken finds the key an access token was made with, unless the token was taken back: then, and when the key was, it
-// returns [ErrNotFound].
-func (s *Store) KeyOfToken(ctx context.Context, key, token access.ID) (Key, error) {
-	return scanKey(s.db.QueryRowContext(ctx, keyColumns+"id = ? AND NOT EXISTS (SELECT 1 FROM revoked_token r WHERE r.id = ?)", idColumn(key), idColumn(token)).Scan)
+// KeyOfToken finds the key an access token was made with, and whether the token itself was taken back. It returns
+// [ErrNotFound] when there is no such key.
+func (s *Store) KeyOfToken(ctx context.Context, key, token access.ID) (k Key, revoked bool, err error) {
+	row := s.db.QueryRowContext(ctx, strings.Replace(keyColumns, " FROM", ", EXISTS (SELECT 1 FROM revoked_token r WHERE r.id = ?) FROM", 1)+"id = ?", idColumn(token), idColumn(key))
+	k, err = scanKey(func(into ...any) error { return row.Scan(append(into, &revoked)...) })
+	return k, revoked, err
 }
 
 // Settings gives what an organisation has decided for itself.

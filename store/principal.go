@@ -63,8 +63,8 @@ func (w *Tx) SetState(p access.Principal, from, to people.State) error {
 		return err
 	}
 	// Whose home puts them out of use is out everywhere.
-	if err := w.exec(`DELETE s FROM session s JOIN principal p ON p.identity_id = s.identity_id
-		WHERE p.organisation_id = ? AND p.id = ? AND (p.kind = 'user' OR s.organisation_id = p.organisation_id)`, idColumn(w.organisation), idColumn(p.ID)); err != nil {
+	if err := w.exec(`UPDATE session s JOIN principal p ON p.identity_id = s.identity_id SET s.ended_at = ?
+		WHERE s.ended_at IS NULL AND p.organisation_id = ? AND p.id = ? AND (p.kind = 'user' OR s.organisation_id = p.organisation_id)`, w.at, idColumn(w.organisation), idColumn(p.ID)); err != nil {
 		return err
 	}
 	return w.exec("DELETE FROM link WHERE organisation_id = ? AND principal_id = ?", idColumn(w.organisation), idColumn(p.ID))

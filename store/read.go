@@ -58,6 +58,12 @@ func (s *Store) Revisions(ctx context.Context) (map[access.ID]uint64, error) {
 	return revisions, err
 }
 
+// OrganisationNamed finds an organisation by name. It returns [ErrNotFound] when there is none.
+func (s *Store) OrganisationNamed(ctx context.Context, name string) (id access.ID, err error) {
+	err = s.db.QueryRowContext(ctx, "SELECT o.id FROM organisation o JOIN scope s ON s.id = o.id WHERE s.name = ?", name).Scan((*idColumn)(&id))
+	return id, mark(err)
+}
+
 // ScopeDetails reads the details of scopes by id.
 func (s *Store) ScopeDetails(ctx context.Context, ids []access.ID) (map[access.ID]ScopeDetails, error) {
 	details := make(map[access.ID]ScopeDetails, len(ids))

@@ -19,22 +19,27 @@ type Session struct {
 	Principal        access.ID // as whom it acts there
 	SignedInAt       time.Time
 	LastUsedAt       time.Time
-	From             string // network address it was made from
-	Agent            string // what the program calls itself
+	From             string    // network address it was made from
+	Agent            string    // what the program calls itself
+	Strong           bool      // signed in with two factors
+	EndedAt          time.Time // when it was ended before its time; zero for never
 }
+
+// endedKept is for how long ended sessions are kept, so that whoever still uses one can be told what became of it.
+const endedKept = 7 * 24 * time.Hour
 
 // StartSession writes a session and the audit record of the sign-in, and clears away the identity's ended ones.
 func (s *Store) StartSession(ctx context.Context, session Session, token people.Token, author Author) error {
 	i := session.Identity
 	return s.transaction(ctx, func(tx *sql.Tx) error {
-		if _, err := tx.ExecContext(ctx, "DELETE FROM session WHERE identity_id = ? AND (signed_in_at < ? OR last_used_at < ?)",
-			idColumn(i.ID), author.At.Add(-people.SessionLifetime), author.At.Add(-people.SessionIdle)); err != nil {
+		if _, err := tx.ExecContext(ctx, "DELETE FROM session WHERE identity_id = ? AND last_used_at < ?",
+			idColumn(i.ID), author.At.Add(-endedKept)); err != nil {
 			return err
 		}
 		hash := token.Hash()
-		if _, err := tx.ExecContext(ctx, `INSERT INTO session (token_hash, id, identity_id, organisation_id, signed_in_at, last_used_at, made_from, agent)
-			VALUES (?, ?, ?, ?, ?, ?, ?, ?)`,
-			hash[:], idColumn(session.ID), idColumn(i.ID), idColumn(session.Organisation), author.At, author.At, author.From, session.Agent); err != nil {
+		if _, err := tx.ExecContext(ctx, `INSERT INTO session (token_hash, id, identity_id, organisation_id, signed_in_at, last_used_at, made_from, agent, strong)
+			VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+			hash[:], idColumn(session.ID), idColumn(i.ID), idColumn(session.Organisation), author.At, author.At, author.From, session.Agent, session.Strong); err != nil {
 			return err
 		}
 		name := sha256.Sum256([]byte(i.SignIn().String()))
@@ -48,14 +53,16 @@ func (s *Store) StartSession(ctx context.Context, session Session, token people.
 // SessionFor finds the session a token stands for. It returns [ErrNotFound] when there is none.
 func (s *Store) SessionFor(ctx context.Context, token people.Token) (session Session, err error) {
 	hash := token.Hash()
-	query := `SELECT ` + identityColumns + `, s.id, s.organisation_id, COALESCE(here.name, ''), seat.id, s.signed_in_at, s.last_used_at, s.made_from, s.agent` +
+	query := `SELECT ` + identityColumns + `, s.id, s.organisation_id, COALESCE(here.name, ''), seat.id, s.signed_in_at, s.last_used_at, s.made_from, s.agent, s.strong, s.ended_at` +
 		identityTables + `JOIN session s ON s.identity_id = i.id
 		LEFT JOIN scope here ON here.id = s.organisation_id
 		LEFT JOIN principal seat ON seat.identity_id = s.identity_id AND seat.organisation_id = s.organisation_id
 		WHERE s.token_hash = ?`
+	var ended sql.NullTime
 	err = scanIdentity(s.db.QueryRowContext(ctx, query, hash[:]).Scan, &session.Identity,
 		(*idColumn)(&session.ID), (*idColumn)(&session.Organisation), &session.OrganisationName, (*idColumn)(&session.Principal),
-		&session.SignedInAt, &session.LastUsedAt, &session.From, &session.Agent)
+		&session.SignedInAt, &session.LastUsedAt, &session.From, &session.Agent, &session.Strong, &ended)
+	session.EndedAt = ended.Time
 	return session, err
 }
 
@@ -63,7 +70,7 @@ func (s *Store) SessionFor(ctx context.Context, token people.Token) (session Ses
 func (s *Store) Sessions(ctx context.Context, identity access.ID, at time.Time) (sessions []Session, err error) {
 	query := `SELECT s.id, COALESCE(o.name, ''), s.signed_in_at, s.last_used_at, s.made_from, s.agent FROM session s
 		LEFT JOIN scope o ON o.id = s.organisation_id
-		WHERE s.identity_id = ? AND s.signed_in_at > ? AND s.last_used_at > ? ORDER BY s.last_used_at DESC`
+		WHERE s.identity_id = ? AND s.ended_at IS NULL AND s.signed_in_at > ? AND s.last_used_at > ? ORDER BY s.last_used_at DESC`
 	args := []any{idColumn(identity), at.Add(-people.SessionLifetime), at.Add(-people.SessionIdle)}
 	err = each(ctx, s.db, query, args, func(scan scanner) error {
 		var x Session
@@ -90,7 +97,7 @@ func (s *Store) MoveSession(ctx context.Context, session, organisation access.ID
 // EndSession ends a session of an identity and records it. It returns [ErrNotFound] when there is no such session.
 func (s *Store) EndSession(ctx context.Context, i Identity, session access.ID, author Author) error {
 	return s.transaction(ctx, func(tx *sql.Tx) error {
-		result, err := tx.ExecContext(ctx, "DELETE FROM session WHERE identity_id = ? AND id = ?", idColumn(i.ID), idColumn(session))
+		result, err := tx.ExecContext(ctx, "UPDATE session SET ended_at = ? WHERE identity_id = ? AND id = ? AND ended_at IS NULL", author.At, idColumn(i.ID), idColumn(session))
 		if err != nil {
 			return err
 		}

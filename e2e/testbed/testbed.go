@@ -22,6 +22,7 @@ import (
 	"arbora.example/client"
 	"arbora.example/console"
 	"arbora.example/demo"
+	"arbora.example/people"
 	"arbora.example/server"
 	"arbora.example/service"
 	"arbora.example/store"
@@ -113,12 +114,14 @@ func (l *Log) String() string {
 func Start(t testing.TB, records *store.Store) *Bed {
 	b := &Bed{Records: records, Clock: &Clock{}, Log: &Log{}}
 	log := slog.New(slog.NewTextHandler(b.Log, nil))
-	b.Service = service.New(records, access.Shipped(), b.Clock.Now, log)
-	handler, err := server.New(b.Service, console.Files(), "test", log)
-	require.NoError(t, err)
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(t, err)
 	b.Address = "http://" + listener.Addr().String()
+	sealer, err := people.NewSealer(bytes.Repeat([]byte("k"), people.SealingKeySize))
+	require.NoError(t, err)
+	b.Service = service.New(service.Options{Records: records, Catalogue: access.Shipped(), Clock: b.Clock.Now, Log: log, Sealer: sealer, Address: b.Address})
+	handler, err := server.New(b.Service, console.Files(), "test", log)
+	require.NoError(t, err)
 	ctx, stop := context.WithCancel(context.Background())
 	ended := make(chan error, 1)
 	go func() { ended <- server.Serve(ctx, listener, handler) }()

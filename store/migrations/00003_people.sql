@@ -29,6 +29,8 @@ ALTER TABLE session
   ADD COLUMN organisation_id BINARY(16) NULL,            -- where it works at present
   ADD COLUMN made_from VARCHAR(64) CHARACTER SET ascii COLLATE ascii_bin NOT NULL DEFAULT '',
   ADD COLUMN agent VARCHAR(200) NOT NULL DEFAULT '',     -- what the program calls itself
+  ADD COLUMN strong BOOLEAN NOT NULL DEFAULT FALSE,      -- signed in with two factors
+  ADD COLUMN ended_at DATETIME(6) NULL,                  -- ended before its time; kept for a while to tell so
   ADD UNIQUE KEY session_id (id);
 UPDATE session s JOIN identity i ON i.id = s.identity_id SET s.organisation_id = i.organisation_id;
 
@@ -44,6 +46,7 @@ CREATE TABLE api_key (
   expires_at      DATETIME(6) NULL,
   last_used_at    DATETIME(6) NULL,
   last_used_from  VARCHAR(64) CHARACTER SET ascii COLLATE ascii_bin NOT NULL DEFAULT '',
+  withdrawn_at    DATETIME(6) NULL, -- taken back; kept to tell so to whoever still uses it
   KEY by_principal (organisation_id, principal_id)
 ) ENGINE=InnoDB DEFAULT CHARACTER SET utf8mb4 COLLATE utf8mb4_bin;
 
@@ -80,6 +83,59 @@ CREATE TABLE link (
   KEY by_principal (organisation_id, principal_id)
 ) ENGINE=InnoDB;
 
+-- Second factors: the seed of one-time codes (RFC 6238), sealed, and the codes for the day the device is lost.
+CREATE TABLE second_factor (
+  identity_id  BINARY(16) PRIMARY KEY,
+  sealed       VARBINARY(200) NOT NULL,
+  confirmed_at DATETIME(6) NULL,                -- NULL until a first code was given
+  last_step    BIGINT NOT NULL DEFAULT 0,       -- of the last code taken: none is taken twice
+  CONSTRAINT factor_identity FOREIGN KEY (identity_id) REFERENCES identity (id)
+) ENGINE=InnoDB;
+CREATE TABLE recovery_code (
+  identity_id BINARY(16) NOT NULL,
+  code_hash   BINARY(32) NOT NULL,
+  PRIMARY KEY (identity_id, code_hash),
+  CONSTRAINT code_identity FOREIGN KEY (identity_id) REFERENCES identity (id)
+) ENGINE=InnoDB;
+
+-- Passkeys (WebAuthn): public keys and what belongs to them.
+CREATE TABLE passkey (
+  id            BINARY(16) PRIMARY KEY,
+  identity_id   BINARY(16) NOT NULL,
+  credential_id VARBINARY(1023) NOT NULL,
+  credential    JSON NOT NULL,
+  label         VARCHAR(200) NOT NULL,
+  created_at    DATETIME(6) NOT NULL,
+  last_used_at  DATETIME(6) NULL,
+  UNIQUE KEY by_credential (credential_id),
+  KEY by_identity (identity_id),
+  CONSTRAINT passkey_identity FOREIGN KEY (identity_id) REFERENCES identity (id)
+) ENGINE=InnoDB DEFAULT CHARACTER SET utf8mb4 COLLATE utf8mb4_bin;
+
+-- What a browser was asked to sign with a passkey; each is answered once.
+CREATE TABLE ceremony (
+  token_hash  BINARY(32) PRIMARY KEY,
+  body        JSON NOT NULL,
+  expires_at  DATETIME(6) NOT NULL,
+  KEY by_expiry (expires_at)
+) ENGINE=InnoDB DEFAULT CHARACTER SET utf8mb4 COLLATE utf8mb4_bin;
+
+-- Terminals that wait for somebody to let them in (RFC 8628).
+CREATE TABLE device_request (
+  code_hash   BINARY(32) PRIMARY KEY,
+  user_code   CHAR(9) CHARACTER SET ascii COLLATE ascii_bin NOT NULL,
+  agent       VARCHAR(200) NOT NULL,
+  made_from   VARCHAR(64) CHARACTER SET ascii COLLATE ascii_bin NOT NULL,
+  made_at     DATETIME(6) NOT NULL,
+  expires_at  DATETIME(6) NOT NULL,
+  polled_at   DATETIME(6) NULL,
+  refused     BOOLEAN NOT NULL DEFAULT FALSE,
+  identity_id BINARY(16) NULL,                  -- who let it in
+  organisation_id BINARY(16) NULL,
+  strong      BOOLEAN NOT NULL DEFAULT FALSE,   -- who let it in had signed in with two factors
+  UNIQUE KEY by_user_code (user_code)
+) ENGINE=InnoDB DEFAULT CHARACTER SET utf8mb4 COLLATE utf8mb4_bin;
+
 -- What an organisation has decided for itself, as one document; absent ones have their defaults.
 CREATE TABLE organisation_setting (
   organisation_id BINARY(16) PRIMARY KEY,
@@ -92,8 +148,8 @@ ALTER TABLE change_record MODIFY COLUMN made_by VARCHAR(300) CHARACTER SET ascii
 ALTER TABLE audit_record MODIFY COLUMN actor VARCHAR(300) CHARACTER SET ascii COLLATE ascii_bin NOT NULL;
 
 -- +goose Down
-DROP TABLE organisation_setting, link, revoked_token, guess, signing_key, api_key;
-ALTER TABLE session DROP KEY session_id, DROP COLUMN id, DROP COLUMN organisation_id, DROP COLUMN made_from, DROP COLUMN agent;
+DROP TABLE device_request, ceremony, passkey, recovery_code, second_factor, organisation_setting, link, revoked_token, guess, signing_key, api_key;
+ALTER TABLE session DROP KEY session_id, DROP COLUMN id, DROP COLUMN organisation_id, DROP COLUMN made_from, DROP COLUMN agent, DROP COLUMN strong, DROP COLUMN ended_at;
 ALTER TABLE identity DROP COLUMN keeper, DROP COLUMN title, DROP COLUMN sign_in_by, DROP COLUMN temporary_until;
 ALTER TABLE principal ADD COLUMN inactive BOOLEAN NOT NULL DEFAULT FALSE;
 UPDATE principal SET inactive = state <> 'active';

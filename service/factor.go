@@ -1,0 +1,176 @@
+package service
+
+import (
+	"context"
+	"errors"
+
+	"arbora.example/access"
+	"arbora.example/people"
+	"arbora.example/store"
+)
+
+// FactorView is what somebody may know of their own second factor.
+type FactorView struct {
+	InUse    bool
+	Codes    int  // recovery codes left
+	Required bool // by the organisation, of those who hold permissions to govern
+}
+
+const sealedFactor = "second factor"
+
+// factorRequired reports whether the organisation demands a second factor of the caller: it may of whoever holds a
+// permission to govern anywhere.
+func (s *Service) factorRequired(ctx context.Context, c Caller) (bool, error) {
+	if c.Identity.ID.IsZero() || c.Identity.Keeper {
+		return false, nil
+	}
+	now, err := s.now(ctx, s.house(c.Organisation))
+	if err != nil {
+		return false, err
+	}
+	d := s.deskOf(now, c)
+	if !d.settings.SecondFactor {
+		return false, nil
+	}
+	for p := range d.Catalogue().Governing().All {
+		if d.view.MayAnywhere(p) {
+			return true, nil
+		}
+	}
+	return false, nil
+}
+
+// MustSetUpFactor reports whether the caller has to set up a second factor before anything else.
+func (s *Service) MustSetUpFactor(ctx context.Context, c Caller) (bool, error) {
+	if c.Strong || c.Identity.Factor {
+		return false, nil
+	}
+	return s.factorRequired(ctx, c)
+}
+
+// Factor tells the caller about their second factor.
+func (s *Service) Factor(ctx context.Context, c Caller) (FactorView, error) {
+	required, err := s.factorRequired(ctx, c)
+	if err != nil {
+		return FactorView{}, err
+	}
+	f, err := s.records.Factor(ctx, c.Identity.ID)
+	if errors.Is(err, store.ErrNotFound) {
+		return FactorView{Required: required}, nil
+	}
+	return FactorView{InUse: f.Confirmed, Codes: f.Codes, Required: required}, err
+}
+
+// BeginFactor gives the caller a seed for a device, as an address for QR codes and as it is typed. It counts once a first
+// code is given.
+func (s *Service) BeginFactor(ctx context.Context, c Caller) (uri, seed string, err error) {
+	switch {
+	case c.Identity.ID.IsZero():
+		return "", "", &Problem{Kind: Refused, Detail: "only people have a second factor", Next: "sign in as a person"}
+	case c.Identity.Factor:
+		return "", "", &Problem{Kind: Conflict, Detail: "you have a second factor already", Next: "take it away first to set up another device"}
+	}
+	if uri, seed, err = people.FactorSeed(c.Name); err != nil {
+		return "", "", err
+	}
+	return uri, seed, s.records.BeginFactor(ctx, c.Identity.ID, s.sealer.Seal([]byte(seed), sealedFactor+c.Identity.ID.String()))
+}
+
+func (s *Service) seed(f store.Factor, identity access.ID) (string, error) {
+	seed, err := s.sealer.Open(f.Sealed, sealedFactor+identity.String())
+	return string(seed), err
+}
+
+func wrongCode() *Problem {
+	return &Problem{Kind: Invalid, Detail: "the code is wrong or was used already", Next: "wait for the next code of your device; its clock must be right", Field: "code"}
+}
+
+// ConfirmFactor puts the caller's second factor into use by a first code, and gives recovery codes, told this once.
+func (s *Service) ConfirmFactor(ctx context.Context, c Caller, code string) ([]string, error) {
+	f, err := s.records.Factor(ctx, c.Identity.ID)
+	if errors.Is(err, store.ErrNotFound) || err == nil && f.Confirmed {
+		return nil, &Problem{Kind: Conflict, Detail: "there is no second factor to confirm", Next: "begin to set one up"}
+	} else if err != nil {
+		return nil, err
+	}
+	seed, err := s.seed(f, c.Identity.ID)
+	if err != nil {
+		return nil, err
+	}
+	step, ok, err := people.CodeStep(seed, code, s.moment())
+	if err != nil {
+		return nil, err
+	}
+	if !ok {
+		return nil, wrongCode()
+	}
+	codes := people.NewRecoveryCodes()
+	return codes, s.records.ConfirmFactor(ctx, c.Identity, step, codes, s.author(c))
+}
+
+// DropFactor takes the caller's second factor away; it takes their password, so that an unwatched screen is not enough.
+func (s *Service) DropFactor(ctx context.Context, c Caller, password string) error {
+	if err := s.testOwnPassword(ctx, c, password, "password"); err != nil {
+		return err
+	}
+	return s.records.DropFactor(ctx, c.Identity, store.AuditRecord{Organisation: c.OrganisationName, Author: s.author(c), Event: "second-factor-dropped", Detail: c.Name + " took away their second factor"})
+}
+
+// ResetFactor takes away the second factor of a user who lost the device and the recovery codes.
+func (s *Service) ResetFactor(ctx context.Context, c Caller, organisation, name string) error {
+	d, err := s.open(ctx, c)
+	if err != nil {
+		return err
+	}
+	p, err := d.governed(organisation, Somebody{Kind: "user", Name: name}, "reset")
+	if err != nil {
+		return err
+	}
+	if err := d.mayActAs(p); err != nil {
+		return err
+	}
+	identity, err := s.records.Identity(ctx, p.ID)
+	if err != nil {
+		return err
+	}
+	if !identity.Factor {
+		return &Problem{Kind: Conflict, Detail: name + " has no second factor", Next: "nothing needs doing"}
+	}
+	return s.records.DropFactor(ctx, identity, store.AuditRecord{Organisation: c.OrganisationName, Author: s.author(c), Event: "second-factor-dropped", Detail: c.Name + " took away the second factor of " + identity.SignIn().String()})
+}
+
+// errNoCode says that a code is needed beside the password.
+var errNoCode = &Problem{Kind: CodeNeeded, Detail: "a code is needed beside the password", Next: "give the one that your device shows, or a recovery code", Field: "code"}
+
+// testFactor refuses a sign-in without the code of the identity's second factor. It reports whether there is one.
+func (s *Service) testFactor(ctx context.Context, i store.Identity, code, from string) (strong bool, err error) {
+	f, err := s.records.Factor(ctx, i.ID)
+	if errors.Is(err, store.ErrNotFound) || err == nil && !f.Confirmed {
+		return false, nil
+	} else if err != nil {
+		return false, err
+	}
+	if code == "" {
+		return false, errNoCode
+	}
+	seed, err := s.seed(f, i.ID)
+	if err != nil {
+		return false, err
+	}
+	step, ok, err := people.CodeStep(seed, code, s.moment())
+	if err != nil {
+		return false, err
+	}
+	if ok {
+		ok, err = s.records.TakeStep(ctx, i.ID, step)
+	} else {
+		author := store.Author{Name: i.SignIn().String(), From: from, At: s.moment()}
+		ok, err = s.records.TakeRecoveryCode(ctx, i, code, author)
+	}
+	if err != nil || ok {
+		return true, err
+	}
+	answer := wrongCode()
+	answer.Kind = WrongSignIn
+	return false, s.failed(ctx, i.SignIn(), i, from, answer)
+}

@@ -1,0 +1,38 @@
+package service
+
+import (
+	"context"
+
+	"arbora.example/people"
+)
+
+// Post sends letters.
+type Post interface {
+	// Send returns once the letter is taken for delivery.
+	Send(ctx context.Context, l people.Letter) error
+}
+
+// Mailed tells what became of a letter. A letter that could not be sent undoes nothing: its link can be passed on by hand.
+type Mailed struct {
+	To   string
+	Sent bool
+	Why  string // when it was not sent
+}
+
+func (s *Service) mail(ctx context.Context, l people.Letter) Mailed {
+	m := Mailed{To: l.To}
+	switch {
+	case l.To == "":
+		m.Why = "there is no mail address to send it to"
+	case s.post == nil:
+		m.Why = "this installation sends no mail: arbora serve --mail says where it would go"
+	default:
+		if err := s.post.Send(ctx, l); err != nil {
+			s.log.Warn("a letter could not be sent", "subject", l.Subject, "error", err)
+			m.Why = "the letter could not be sent: " + err.Error()
+			return m
+		}
+		m.Sent = true
+	}
+	return m
+}

@@ -1,0 +1,318 @@
+package service
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/go-jose/go-jose/v4"
+
+	"arbora.example/access"
+	"arbora.example/people"
+	"arbora.example/store"
+)
+
+// Access tokens: an API key is turned into one, and it is read back, told about, and taken back.
+
+// signing keeps the keys that access tokens are signed with.
+type signing struct {
+	mu   sync.Mutex
+	keys []people.SigningKey // newest first
+}
+
+const sealedSigningKey = "signing key"
+
+// signingKey gives the key that signs at a moment, making one when the newest has signed for long enough.
+func (s *Service) signingKey(ctx context.Context, now time.Time) (people.SigningKey, error) {
+	s.signing.mu.Lock()
+	defer s.signing.mu.Unlock()
+	fresh := func() bool {
+		return len(s.signing.keys) > 0 && now.Before(s.signing.keys[0].MadeAt.Add(people.SigningFor))
+	}
+	if !fresh() {
+		if err := s.loadSigningKeys(ctx, now); err != nil {
+			return people.SigningKey{}, err
+		}
+	}
+	if fresh() {
+		return s.signing.keys[0], nil
+	}
+	key, err := people.NewSigningKey(now)
+	if err != nil {
+		return key, err
+	}
+	text, err := key.Marshal()
+	if err != nil {
+		return key, err
+	}
+	if err := s.records.AddSigningKey(ctx, store.SigningKey{ID: key.ID, Sealed: s.sealer.Seal(text, sealedSigningKey), CreatedAt: now}); err != nil {
+		return key, err
+	}
+	s.signing.keys = append([]people.SigningKey{key}, s.signing.keys...)
+	return key, nil
+}
+
+// loadSigningKeys reads the keys that still verify. The caller holds s.signing.mu.
+func (s *Service) loadSigningKeys(ctx context.Context, now time.Time) error {
+	sealed, err := s.records.SigningKeys(ctx, now.Add(-people.VerifyingFor))
+	if err != nil {
+		return err
+	}
+	s.signing.keys = nil
+	for _, k := range sealed {
+		text, err := s.sealer.Open(k.Sealed, sealedSigningKey)
+		if err != nil {
+			return err
+		}
+		key, err := people.ParseSigningKey(text, k.CreatedAt)
+		if err != nil {
+			return err
+		}
+		s.signing.keys = append(s.signing.keys, key)
+	}
+	return nil
+}
+
+// verifyingKey finds a key by id; one that another instance made is read from the records.
+func (s *Service) verifyingKey(ctx context.Context, id string) (key people.SigningKey, found bool, err error) {
+	s.signing.mu.Lock()
+	defer s.signing.mu.Unlock()
+	for range 2 {
+		for _, k := range s.signing.keys {
+			if k.ID == id {
+				return k, true, nil
+			}
+		}
+		if err := s.loadSigningKeys(ctx, s.moment()); err != nil {
+			return key, false, err
+		}
+	}
+	return key, false, nil
+}
+
+// PublicKeys gives what access tokens are verified with, newest first (RFC 7517).
+func (s *Service) PublicKeys(ctx context.Context) (jose.JSONWebKeySet, error) {
+	if _, err := s.signingKey(ctx, s.moment()); err != nil {
+		return jose.JSONWebKeySet{}, err
+	}
+	s.signing.mu.Lock()
+	defer s.signing.mu.Unlock()
+	var set jose.JSONWebKeySet
+	for _, k := range s.signing.keys {
+		set.Keys = append(set.Keys, k.Public())
+	}
+	return set, nil
+}
+
+// Program is a program that shows its API key.
+type Program struct {
+	Key    string // the key's id
+	Secret people.Secret
+	// Organisation is where a platform service wants to work; others work where they belong.
+	Organisation string
+	From         string
+}
+
+// key finds the API key that a program shows, if it still works.
+func (s *Service) key(ctx context.Context, p Program) (store.Key, error) {
+	if p.Key == "" {
+		return store.Key{}, &Problem{Kind: NotSignedIn, Detail: "no API key was given", Next: "send its id and secret"}
+	}
+	unknown := &Problem{Kind: Foreign, Detail: "there is no such API key at this service, or its secret is another", Next: "check the id, the secret and the service's address"}
+	if wait := s.guesses.wait(p.From); wait > 0 {
+		return store.Key{}, tooOften("too many attempts from your network address", wait)
+	}
+	id, err := access.ParseID(p.Key)
+	if err != nil {
+		return store.Key{}, unknown
+	}
+	k, err := s.records.Key(ctx, id)
+	if errors.Is(err, store.ErrNotFound) || err == nil && !p.Secret.Matches(k.SecretHash) {
+		return store.Key{}, unknown
+	} else if err != nil {
+		return store.Key{}, err
+	}
+	return k, s.keyWorks(k)
+}
+
+func (s *Service) keyWorks(k store.Key) error {
+	switch {
+	case !k.WithdrawnAt.IsZero():
+		return &Problem{Kind: Revoked, Detail: "the API key was taken back", Next: "ask for another"}
+	case !k.Until.IsZero() && !s.moment().Before(k.Until):
+		return &Problem{Kind: Expired, Detail: "the API key has expired", Next: "ask for another"}
+	}
+	return nil
+}
+
+// IssueToken turns an API key into an access token.
+func (s *Service) IssueToken(ctx context.Context, p Program) (text string, token people.AccessToken, err error) {
+	k, err := s.key(ctx, p)
+	if err != nil {
+		return "", token, err
+	}
+	now := s.moment()
+	token = people.AccessToken{
+		ID: newID(), Issuer: s.address, Key: k.ID, Principal: k.Principal, Organisation: k.Organisation, IssuedAt: now, Until: now.Add(people.TokenLifetime),
+	}
+	if k.Organisation.IsZero() && p.Organisation != "" {
+		if token.Organisation, err = s.records.OrganisationNamed(ctx, p.Organisation); errors.Is(err, store.ErrNotFound) {
+			err = notThere("organisation", p.Organisation, "")
+		}
+		if err != nil {
+			return "", token, err
+		}
+	}
+	caller, err := s.programCaller(ctx, token, k, p.From)
+	if err != nil {
+		return "", token, err
+	}
+	signer, err := s.signingKey(ctx, now)
+	if err != nil {
+		return "", token, err
+	}
+	if text, err = signer.Sign(token); err != nil {
+		return "", token, err
+	}
+	record := store.AuditRecord{Organisation: caller.OrganisationName, Author: s.author(caller), Event: "token-issued", Detail: fmt.Sprintf("%s turned key %s into an access token", caller.Name, k.ID)}
+	return text, token, s.records.TouchKey(ctx, k.ID, now, p.From, record)
+}
+
+// isAccessToken tells access tokens, which have three parts, from sessions' tokens, which have one.
+func isAccessToken(token people.Token) bool { return strings.Count(string(token), ".") == 2 }
+
+// tokenCaller finds who an access token stands for.
+func (s *Service) tokenCaller(ctx context.Context, text people.Token, from string) (Caller, people.AccessToken, error) {
+	var fault error
+	token, err := people.ReadAccessToken(string(text), func(id string) (people.SigningKey, bool) {
+		key, found, err := s.verifyingKey(ctx, id)
+		fault = err
+		return key, found
+	})
+	if fault != nil {
+		return Caller{}, token, fault
+	}
+	if err != nil || token.Issuer != s.address {
+		return Caller{}, token, &Problem{Kind: Foreign, Detail: "the access token was not made by this service", Next: "get one from " + s.address}
+	}
+	if !s.moment().Before(token.Until) {
+		return Caller{}, token, &Problem{Kind: Expired, Detail: "the access token has expired", Next: "get another with your API key"}
+	}
+	k, revoked, err := s.records.KeyOfToken(ctx, token.Key, token.ID)
+	if errors.Is(err, store.ErrNotFound) || err == nil && revoked {
+		return Caller{}, token, &Problem{Kind: Revoked, Detail: "the access token was taken back", Next: "get another with your API key"}
+	} else if err != nil {
+		return Caller{}, token, err
+	}
+	if err := s.keyWorks(k); err != nil {
+		return Caller{}, token, err
+	}
+	c, err := s.programCaller(ctx, token, k, from)
+	return c, token, err
+}
+
+// programCaller gives the caller a token makes of a key, if it is in use.
+func (s *Service) programCaller(ctx context.Context, token people.AccessToken, k store.Key, from string) (Caller, error) {
+	c := Caller{Organisation: token.Organisation, Principal: k.Principal, From: from, EndsAt: token.Until, Kind: access.PlatformService}
+	if token.Organisation.IsZero() {
+		catalogue, err := s.catalogueNow(ctx)
+		if err != nil {
+			return c, err
+		}
+		service, ok := catalogue.PlatformService(k.Principal)
+		if !ok {
+			return c, &Problem{Kind: Revoked, Detail: "the service of this API key is no longer registered", Next: "register it again"}
+		}
+		c.Name = "service " + service
+		return c, nil
+	}
+	now, err := s.now(ctx, s.house(token.Organisation))
+	if err != nil {
+		return c, err
+	}
+	top, _ := now.Top()
+	p, ok := now.Principal(k.Principal)
+	c.OrganisationName = top.Name
+	if !ok || p.Inactive {
+		return c, &Problem{Kind: Revoked, Detail: "who the API key belongs to is out of use", Next: "ask an administrator"}
+	}
+	switch c.Kind = p.Kind; p.Kind {
+	case access.ServiceAccount:
+		if now.IsRetired(p.Home) {
+			return c, &Problem{Kind: Revoked, Detail: "the scope where the service account lives is retired", Next: "ask an administrator"}
+		}
+		c.Name = now.Address(p.Home) + "/" + p.Name
+	case access.PlatformService:
+		c.Name = "service " + p.Name
+	default:
+		c.Name = p.Name + "@" + top.Name
+	}
+	return c, nil
+}
+
+// Introspection is what is told about a token (RFC 7662). A token that does not work is not active, and nothing else is
+// told.
+type Introspection struct {
+	Active       bool
+	Subject      access.ID
+	Kind         access.PrincipalKind
+	Name         string
+	Organisation string
+	Key          access.ID // zero for a session
+	Token        access.ID // zero for a session
+	IssuedAt     time.Time // zero for a session
+	Until        time.Time
+}
+
+// Introspect tells a platform service, or the program it was made for, about a token: an access token, or a session's.
+func (s *Service) Introspect(ctx context.Context, p Program, text people.Token) (Introspection, error) {
+	k, err := s.key(ctx, p)
+	if err != nil {
+		return Introspection{}, err
+	}
+	var c Caller
+	var token people.AccessToken
+	if isAccessToken(text) {
+		c, token, err = s.tokenCaller(ctx, text, p.From)
+	} else {
+		c, err = s.Caller(ctx, text, p.From)
+	}
+	var problem *Problem
+	if errors.As(err, &problem) {
+		return Introspection{}, nil
+	} else if err != nil {
+		return Introspection{}, err
+	}
+	if !k.Organisation.IsZero() && token.Key != k.ID || c.Identity.Keeper {
+		return Introspection{}, nil
+	}
+	return Introspection{
+		Active: true, Subject: c.Principal, Kind: c.Kind, Name: c.Name, Organisation: c.OrganisationName,
+		Key: token.Key, Token: token.ID, IssuedAt: token.IssuedAt, Until: c.EndsAt,
+	}, nil
+}
+
+// RevokeToken takes an access token back for the program it was made for. One that does not work anyway is as good as
+// taken back (RFC 7009, section 2.2).
+func (s *Service) RevokeToken(ctx context.Context, p Program, text people.Token) error {
+	k, err := s.key(ctx, p)
+	if err != nil {
+		return err
+	}
+	c, token, err := s.tokenCaller(ctx, text, p.From)
+	var problem *Problem
+	if errors.As(err, &problem) {
+		return nil
+	} else if err != nil {
+		return err
+	}
+	if token.Key != k.ID {
+		return &Problem{Kind: Refused, Detail: "the access token was made with another API key", Next: "use that one"}
+	}
+	return s.records.RevokeToken(ctx, token.ID, token.Until, store.AuditRecord{
+		Organisation: c.OrganisationName, Author: s.author(c), Event: "token-revoked", Detail: fmt.Sprintf("%s took back an access token of key %s", c.Name, k.ID),
+	})
+}
