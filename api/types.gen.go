@@ -94,6 +94,24 @@ func (e KeyState) Valid() bool {
 	}
 }
 
+// Defines values for LinkPurpose.
+const (
+	ToAccept   LinkPurpose = "invitation"
+	ToPassword LinkPurpose = "password"
+)
+
+// Valid indicates whether the value is a known member of the LinkPurpose enum.
+func (e LinkPurpose) Valid() bool {
+	switch e {
+	case ToAccept:
+		return true
+	case ToPassword:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for MetWhy.
 const (
 	Applies          MetWhy = "applies"
@@ -523,6 +541,38 @@ type CatalogueType struct {
 	Title      string `json:"title"`
 }
 
+// Ceremony defines model for Ceremony.
+type Ceremony struct {
+	// Options For the browser's own interface (WebAuthn)
+	Options map[string]interface{} `json:"options"`
+
+	// Token To be sent back with the answer
+	Token string `json:"token"`
+}
+
+// Device defines model for Device.
+type Device struct {
+	// Agent What the program calls itself
+	Agent   string    `json:"agent"`
+	AskedAt time.Time `json:"askedAt"`
+	Code    string    `json:"code"`
+
+	// From Network address it asks from
+	From string `json:"from"`
+}
+
+// DeviceCode defines model for DeviceCode.
+type DeviceCode struct {
+	// Code As the terminal shows it
+	Code string `json:"code"`
+}
+
+// DeviceDecision defines model for DeviceDecision.
+type DeviceDecision struct {
+	Allow bool   `json:"allow"`
+	Code  string `json:"code"`
+}
+
 // Effect defines model for Effect.
 type Effect struct {
 	// Beneath How many scopes are beneath
@@ -552,6 +602,23 @@ type Effect struct {
 
 	// Shifting Held under a condition before and after, by other rules
 	Shifting []string `json:"shifting"`
+}
+
+// FactorCode defines model for FactorCode.
+type FactorCode struct {
+	Code string `json:"code"`
+}
+
+// FactorSeed defines model for FactorSeed.
+type FactorSeed struct {
+	// Picture A QR code, as a data address of a PNG
+	Picture string `json:"picture"`
+
+	// Seed In base32, to be typed
+	Seed string `json:"seed"`
+
+	// Uri The seed as an otpauth address, which the picture shows
+	Uri string `json:"uri"`
 }
 
 // Fault defines model for Fault.
@@ -585,7 +652,10 @@ type Grant struct {
 	CreatedBy   string     `json:"createdBy"`
 	Description string     `json:"description"`
 	From        *time.Time `json:"from,omitempty"`
-	Id          string     `json:"id"`
+
+	// HolderState Pending: invited and not there yet. Only what is active holds anything
+	HolderState *State `json:"holderState,omitempty"`
+	Id          string `json:"id"`
 
 	// Inherited It comes from a scope above the one asked for
 	Inherited bool `json:"inherited"`
@@ -667,6 +737,25 @@ type GroupNew struct {
 	Owner   *PrincipalRef `json:"owner,omitempty"`
 	Tags    *Tags         `json:"tags,omitempty"`
 	Title   *string       `json:"title,omitempty"`
+}
+
+// GuestMade defines model for GuestMade.
+type GuestMade struct {
+	Guest    User     `json:"guest"`
+	Link     LinkMade `json:"link"`
+	Revision int64    `json:"revision"`
+}
+
+// GuestNew defines model for GuestNew.
+type GuestNew struct {
+	Description *string `json:"description,omitempty"`
+
+	// Email The mail address that is invited
+	Email  string        `json:"email"`
+	Grants *[]FirstGrant `json:"grants,omitempty"`
+	Groups *[]string     `json:"groups,omitempty"`
+	Tags   *Tags         `json:"tags,omitempty"`
+	Title  *string       `json:"title,omitempty"`
 }
 
 // Holder defines model for Holder.
@@ -762,6 +851,59 @@ type KeyNew struct {
 	Until *time.Time `json:"until,omitempty"`
 }
 
+// Link defines model for Link.
+type Link struct {
+	// By Who sent it
+	By string `json:"by"`
+
+	// Known Of an invitation: the address signs in already, and accepts signed in
+	Known             bool        `json:"known"`
+	Organisation      string      `json:"organisation"`
+	OrganisationTitle string      `json:"organisationTitle"`
+	Purpose           LinkPurpose `json:"purpose"`
+
+	// SignIn The name its holder signs in by, or will
+	SignIn string    `json:"signIn"`
+	Title  string    `json:"title"`
+	Until  time.Time `json:"until"`
+}
+
+// LinkPurpose defines model for Link.Purpose.
+type LinkPurpose string
+
+// LinkMade defines model for LinkMade.
+type LinkMade struct {
+	Mailed Mailed    `json:"mailed"`
+	Until  time.Time `json:"until"`
+
+	// Url To be passed on by hand if need be; it works once
+	Url string `json:"url"`
+}
+
+// LinkToken defines model for LinkToken.
+type LinkToken struct {
+	// Token The last part of the link
+	Token string `json:"token"`
+}
+
+// LinkUse defines model for LinkUse.
+type LinkUse struct {
+	Password string `json:"password"`
+
+	// Title The display name that a guest chooses
+	Title *string `json:"title,omitempty"`
+	Token string  `json:"token"`
+}
+
+// Mailed defines model for Mailed.
+type Mailed struct {
+	Sent bool   `json:"sent"`
+	To   string `json:"to"`
+
+	// Why Why it was not sent
+	Why *string `json:"why,omitempty"`
+}
+
 // Met defines model for Met.
 type Met struct {
 	// Cuts It takes away: may never, may only
@@ -781,6 +923,29 @@ type Met struct {
 
 // MetWhy defines model for Met.Why.
 type MetWhy string
+
+// NewcomerFile defines model for NewcomerFile.
+type NewcomerFile struct {
+	// File CSV (RFC 4180) with a first line that names its columns: name, title, email, description, tags, groups, grants, sign-in-by, temporary, link
+	File string `json:"file"`
+}
+
+// NewcomerProgress defines model for NewcomerProgress.
+type NewcomerProgress struct {
+	Done int `json:"done"`
+
+	// Made In the last line
+	Made    *[]UserMade `json:"made,omitempty"`
+	Of      int         `json:"of"`
+	Problem *Problem    `json:"problem,omitempty"`
+}
+
+// NewcomerReading defines model for NewcomerReading.
+type NewcomerReading struct {
+	Faults []Fault  `json:"faults"`
+	Impact *Impact  `json:"impact,omitempty"`
+	Names  []string `json:"names"`
+}
 
 // Offer defines model for Offer.
 type Offer struct {
@@ -865,10 +1030,46 @@ type OwnSession struct {
 // Part The scope and all beneath it, the scope alone, or what is beneath it alone
 type Part string
 
+// Passkey defines model for Passkey.
+type Passkey struct {
+	CreatedAt  time.Time  `json:"createdAt"`
+	Id         string     `json:"id"`
+	Label      string     `json:"label"`
+	LastUsedAt *time.Time `json:"lastUsedAt,omitempty"`
+}
+
+// PasskeyList defines model for PasskeyList.
+type PasskeyList struct {
+	Passkeys []Passkey `json:"passkeys"`
+}
+
+// PasskeyNew defines model for PasskeyNew.
+type PasskeyNew struct {
+	// Answer The browser's answer
+	Answer map[string]interface{} `json:"answer"`
+	Label  string                 `json:"label"`
+	Token  string                 `json:"token"`
+}
+
+// PasskeySignIn defines model for PasskeySignIn.
+type PasskeySignIn struct {
+	// Answer The browser's answer
+	Answer map[string]interface{} `json:"answer"`
+
+	// Organisation Where to work, for a guest; else at home
+	Organisation *string `json:"organisation,omitempty"`
+	Token        string  `json:"token"`
+}
+
 // PasswordChoice defines model for PasswordChoice.
 type PasswordChoice struct {
 	Current string `json:"current"`
 	New     string `json:"new"`
+}
+
+// PasswordProof defines model for PasswordProof.
+type PasswordProof struct {
+	Password string `json:"password"`
 }
 
 // PasswordReset defines model for PasswordReset.
@@ -970,6 +1171,9 @@ type PrincipalDetails struct {
 	// EveryMember Who is in a group at any depth, groups left out
 	EveryMember []PrincipalRef `json:"everyMember"`
 
+	// Factor A user has set up a second factor
+	Factor *bool `json:"factor,omitempty"`
+
 	// Gathers Of a dynamic group: its condition
 	Gathers *string `json:"gathers,omitempty"`
 
@@ -977,9 +1181,12 @@ type PrincipalDetails struct {
 	Groups []string `json:"groups"`
 
 	// Hidden How many rules the caller may not see
-	Hidden int           `json:"hidden"`
-	Id     string        `json:"id"`
-	Kind   PrincipalKind `json:"kind"`
+	Hidden int    `json:"hidden"`
+	Id     string `json:"id"`
+
+	// InvitedUntil Of a pending guest: when the link ends that was sent last
+	InvitedUntil *time.Time    `json:"invitedUntil,omitempty"`
+	Kind         PrincipalKind `json:"kind"`
 
 	// May What the caller may do to it
 	May []string `json:"may"`
@@ -1141,6 +1348,12 @@ type Reading struct {
 
 	// Text In its one form; as it was given when there are faults
 	Text string `json:"text"`
+}
+
+// RecoveryCodes defines model for RecoveryCodes.
+type RecoveryCodes struct {
+	// Codes Each stands in once for a code of the device
+	Codes []string `json:"codes"`
 }
 
 // Role defines model for Role.
@@ -1357,6 +1570,16 @@ type SeatList struct {
 	Seats []Seat `json:"seats"`
 }
 
+// SecondFactor defines model for SecondFactor.
+type SecondFactor struct {
+	// Codes How many recovery codes are left
+	Codes int  `json:"codes"`
+	InUse bool `json:"inUse"`
+
+	// Required The organisation demands one of me
+	Required bool `json:"required"`
+}
+
 // ServiceNew defines model for ServiceNew.
 type ServiceNew struct {
 	// File The text of the service's file
@@ -1383,6 +1606,9 @@ type Session struct {
 	// Organisation The organisation's name; absent for a keeper
 	Organisation *string `json:"organisation,omitempty"`
 
+	// SetUpFactor A second factor must be set up before anything else
+	SetUpFactor bool `json:"setUpFactor"`
+
 	// Title The display name
 	Title string `json:"title"`
 
@@ -1405,10 +1631,16 @@ type Settings struct {
 
 	// KeysEach How many API keys anybody may have at a time
 	KeysEach int `json:"keysEach"`
+
+	// SecondFactor Whoever holds permissions to govern needs a second factor
+	SecondFactor bool `json:"secondFactor"`
 }
 
 // SignIn defines model for SignIn.
 type SignIn struct {
+	// Code Of the second factor, or a recovery code, if there is one
+	Code *string `json:"code,omitempty"`
+
 	// Name NAME@ORGANISATION; a keeper writes NAME alone
 	Name string `json:"name"`
 
@@ -1531,10 +1763,11 @@ type UserList struct {
 
 // UserMade defines model for UserMade.
 type UserMade struct {
-	Key *KeyMade `json:"key,omitempty"`
-
-	// Mailed The address a link was mailed to
-	Mailed *string `json:"mailed,omitempty"`
+	// Address Where to sign in
+	Address string    `json:"address"`
+	Key     *KeyMade  `json:"key,omitempty"`
+	Link    *LinkMade `json:"link,omitempty"`
+	Mailed  *Mailed   `json:"mailed,omitempty"`
 
 	// Password The password, when it was generated: shown this once
 	Password *string `json:"password,omitempty"`
@@ -1555,13 +1788,16 @@ type UserNew struct {
 
 	// Groups Groups to put the person into
 	Groups *[]string `json:"groups,omitempty"`
+	Key    *KeyNew   `json:"key,omitempty"`
 
-	// Invite Mail a link to choose a password, which works once and for a day; no password is made
-	Invite *bool   `json:"invite,omitempty"`
-	Key    *KeyNew `json:"key,omitempty"`
+	// Link Mail a link to choose a password, which works once and for a day; no password is made
+	Link *bool `json:"link,omitempty"`
 
 	// Name The sign-in name without the organisation
 	Name string `json:"name"`
+
+	// Notify Mail how to sign in; never a password
+	Notify *bool `json:"notify,omitempty"`
 
 	// Password Generated when it is left out
 	Password *string `json:"password,omitempty"`
@@ -1663,6 +1899,30 @@ type RemoveMemberParams struct {
 
 	// IfMatch The confirmation of an impact: the change is made only if its impact is still that one
 	IfMatch *IfMatch `json:"If-Match,omitempty"`
+}
+
+// ListGuestsParams defines parameters for ListGuests.
+type ListGuestsParams struct {
+	// After The cursor of the page before
+	After *AfterCursor `form:"after,omitempty" json:"after,omitempty"`
+
+	// Limit How many at most
+	Limit *PageLimit `form:"limit,omitempty" json:"limit,omitempty"`
+}
+
+// InviteGuestParams defines parameters for InviteGuest.
+type InviteGuestParams struct {
+	// Preview Answer with the impact and write nothing
+	Preview *Preview `form:"preview,omitempty" json:"preview,omitempty"`
+
+	// IfMatch The confirmation of an impact: the change is made only if its impact is still that one
+	IfMatch *IfMatch `json:"If-Match,omitempty"`
+}
+
+// CreateNewcomersParams defines parameters for CreateNewcomers.
+type CreateNewcomersParams struct {
+	// Preview Answer with the impact and write nothing
+	Preview *Preview `form:"preview,omitempty" json:"preview,omitempty"`
 }
 
 // EditPrincipalParams defines parameters for EditPrincipal.
@@ -1827,6 +2087,18 @@ type ShowTreeParams struct {
 	Depth *int `form:"depth,omitempty" json:"depth,omitempty"`
 }
 
+// DecideDeviceJSONRequestBody defines body for DecideDevice for application/json ContentType.
+type DecideDeviceJSONRequestBody = DeviceDecision
+
+// ShowDeviceJSONRequestBody defines body for ShowDevice for application/json ContentType.
+type ShowDeviceJSONRequestBody = DeviceCode
+
+// ReadLinkJSONRequestBody defines body for ReadLink for application/json ContentType.
+type ReadLinkJSONRequestBody = LinkToken
+
+// UseLinkJSONRequestBody defines body for UseLink for application/json ContentType.
+type UseLinkJSONRequestBody = LinkUse
+
 // CreateOrganisationJSONRequestBody defines body for CreateOrganisation for application/json ContentType.
 type CreateOrganisationJSONRequestBody = OrganisationNew
 
@@ -1835,6 +2107,12 @@ type CreateGroupJSONRequestBody = GroupNew
 
 // AddMemberJSONRequestBody defines body for AddMember for application/json ContentType.
 type AddMemberJSONRequestBody = PrincipalRef
+
+// InviteGuestJSONRequestBody defines body for InviteGuest for application/json ContentType.
+type InviteGuestJSONRequestBody = GuestNew
+
+// CreateNewcomersJSONRequestBody defines body for CreateNewcomers for application/json ContentType.
+type CreateNewcomersJSONRequestBody = NewcomerFile
 
 // EditPrincipalJSONRequestBody defines body for EditPrincipal for application/json ContentType.
 type EditPrincipalJSONRequestBody = PrincipalEdit
@@ -1863,8 +2141,17 @@ type EditProfileJSONRequestBody = ProfileEdit
 // CreateOwnKeyJSONRequestBody defines body for CreateOwnKey for application/json ContentType.
 type CreateOwnKeyJSONRequestBody = KeyNew
 
+// AddPasskeyJSONRequestBody defines body for AddPasskey for application/json ContentType.
+type AddPasskeyJSONRequestBody = PasskeyNew
+
 // ChoosePasswordJSONRequestBody defines body for ChoosePassword for application/json ContentType.
 type ChoosePasswordJSONRequestBody = PasswordChoice
+
+// ConfirmSecondFactorJSONRequestBody defines body for ConfirmSecondFactor for application/json ContentType.
+type ConfirmSecondFactorJSONRequestBody = FactorCode
+
+// RemoveSecondFactorJSONRequestBody defines body for RemoveSecondFactor for application/json ContentType.
+type RemoveSecondFactorJSONRequestBody = PasswordProof
 
 // CheckJSONRequestBody defines body for Check for application/json ContentType.
 type CheckJSONRequestBody = Question
@@ -1911,5 +2198,11 @@ type CreateServiceKeyJSONRequestBody = KeyNew
 // SignInJSONRequestBody defines body for SignIn for application/json ContentType.
 type SignInJSONRequestBody = SignIn
 
+// AcceptInvitationJSONRequestBody defines body for AcceptInvitation for application/json ContentType.
+type AcceptInvitationJSONRequestBody = LinkToken
+
 // SwitchOrganisationJSONRequestBody defines body for SwitchOrganisation for application/json ContentType.
 type SwitchOrganisationJSONRequestBody = OrganisationChoice
+
+// SignInByPasskeyJSONRequestBody defines body for SignInByPasskey for application/json ContentType.
+type SignInByPasskeyJSONRequestBody = PasskeySignIn

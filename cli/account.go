@@ -20,22 +20,23 @@ const DefaultServer = "http://127.0.0.1:8420"
 
 func (a *app) signInCommand() *cli.Command {
 	return &cli.Command{
-		Name: "sign-in", Usage: "sign in and save the sign-in under a name", ArgsUsage: "NAME@ORGANISATION",
+		Name: "sign-in", Usage: "sign in and save the sign-in under a name", ArgsUsage: "[NAME@ORGANISATION]",
+		Description: "With a name, by password. Without one, you confirm it in a browser. With --key, by an API key.",
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "server", Value: DefaultServer, Usage: "`ADDRESS` of the service", Sources: cli.EnvVars("ARBORA_SERVER")},
 			&cli.StringFlag{Name: "save-as", Usage: "save it under this `NAME` (default: the sign-in name)"},
 			&cli.StringFlag{Name: "password-from", Usage: "read the password from the first line of `FILE` (- for standard input)"},
 			&cli.StringFlag{Name: "new-password-from", Usage: "read the password to choose, if the first is temporary, from `FILE`"},
+			&cli.StringFlag{Name: "code-from", Usage: "read the code of your second factor, or a recovery code, from `FILE` (- for standard input)"},
+			&cli.StringFlag{Name: "key", Usage: "sign in by the API key of this `ID`"},
+			&cli.StringFlag{Name: "secret-from", Usage: "read the key's secret from `FILE` (- for standard input)"},
+			&cli.StringFlag{Name: "organisation", Usage: "work in this `ORGANISATION`: a guest known in several, or a platform service"},
 		},
 		Action: a.signIn,
 	}
 }
 
 func (a *app) signIn(ctx context.Context, c *cli.Command) error {
-	given, err := arguments(c, "NAME@ORGANISATION")
-	if err != nil {
-		return err
-	}
 	arbora, err := client.Open(c.String("server"), "")
 	if err != nil {
 		return usageError{err}
@@ -44,52 +45,64 @@ func (a *app) signIn(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	if status.Empty {
+	switch {
+	case status.Empty:
 		return errors.New(*status.Next)
+	case c.String("key") != "":
+		return a.signInByKey(ctx, c)
+	case !c.Args().Present():
+		return a.signInByBrowser(ctx, c)
+	}
+	given, err := arguments(c, "NAME@ORGANISATION")
+	if err != nil {
+		return err
 	}
 	password, err := a.secret(c.String("password-from"), "Password of "+given[0])
 	if err != nil {
 		return err
 	}
-	wantToken := true
-	s, err := client.Read[api.Session](arbora.SignIn(ctx, api.SignIn{Name: given[0], Password: password, Token: &wantToken}))
+	s, err := a.signInByPassword(ctx, c, arbora, given[0], password)
 	if err != nil {
 		return err
 	}
-	saved := savedSignIn{Server: c.String("server"), SignIn: s.Name, Token: *s.Token}
-	if s.Organisation != nil {
-		saved.Organisation = *s.Organisation
-	}
-	name := c.String("save-as")
-	if name == "" {
-		name = s.Name
-	}
-	file, err := readSignIns()
-	if err != nil {
+	saved := savedSignIn{Server: c.String("server"), Token: *s.Token}
+	if err := a.save(c, saved, s); err != nil || !s.ChoosePassword {
 		return err
-	}
-	file.Saved[name], file.Default = saved, name
-	if err := file.write(); err != nil {
-		return fmt.Errorf("the sign-in cannot be saved: %w", err)
-	}
-	a.say(c, "Signed in as %s at %s, saved as %s.", s.Name, saved.Server, name)
-	if !s.ChoosePassword {
-		return nil
 	}
 	if c.String("new-password-from") == "" && !a.terminal() {
 		a.say(c, "Your password is temporary: choose your own with \"arbora password\" before anything else.")
 		return nil
 	}
 	a.say(c, "Your password is temporary: choose your own.")
-	return a.choosePassword(ctx, c, session{Client: mustOpen(saved), saved: saved}, password, c.String("new-password-from"))
+	opened, err := saved.open()
+	if err != nil {
+		return err
+	}
+	return a.choosePassword(ctx, c, session{Client: opened, saved: saved}, password, c.String("new-password-from"))
 }
 
-func mustOpen(saved savedSignIn) *client.Client {
-	arbora, err := client.Open(saved.Server, saved.Token)
-	if err != nil {
-		panic(err) // it was opened at the same address just before
+// signInByPassword signs in, and asks for a code when there is a second factor.
+func (a *app) signInByPassword(ctx context.Context, c *cli.Command, arbora *client.Client, name, password string) (api.Session, error) {
+	wantToken := true
+	attempt := api.SignIn{Name: name, Password: password, Token: &wantToken, Organisation: orNone(c.String("organisation"))}
+	if from := c.String("code-from"); from != "" {
+		code, err := a.secret(from, "")
+		if err != nil {
+			return api.Session{}, err
+		}
+		attempt.Code = &code
 	}
-	return arbora
+	s, err := client.Read[api.Session](arbora.SignIn(ctx, attempt))
+	var problem *client.Error
+	if !errors.As(err, &problem) || problem.Kind() != "code-needed" || !a.terminal() {
+		return s, err
+	}
+	code, err := a.secret("", "Code of your second factor")
+	if err != nil {
+		return s, err
+	}
+	attempt.Code = &code
+	return client.Read[api.Session](arbora.SignIn(ctx, attempt))
 }
 
 func (a *app) signOutCommand() *cli.Command {
@@ -102,17 +115,16 @@ func (a *app) signOutCommand() *cli.Command {
 			}
 			// A session that has ended already is as good as ended now.
 			var problem *client.Error
-			if err := client.Done(s.SignOut(ctx)); err != nil && !(errors.As(err, &problem) && problem.Status == 401) {
-				return err
+			if s.saved.Key == "" {
+				if err := client.Done(s.SignOut(ctx)); err != nil && !(errors.As(err, &problem) && problem.Status == 401) {
+					return err
+				}
 			}
 			file, err := readSignIns()
 			if err != nil {
 				return err
 			}
-			name := c.String("with")
-			if name == "" {
-				name = file.Default
-			}
+			name := file.nameOf(c.String("with"))
 			delete(file.Saved, name)
 			if file.Default == name {
 				file.Default = ""
@@ -174,7 +186,7 @@ func (a *app) whoamiCommand() *cli.Command {
 			}
 			return a.printFacts(c, me,
 				fact{"Signed in as", me.Name}, fact{"Name", me.Title}, fact{"Email", me.Email},
-				fact{"Organisation", s.saved.Organisation}, fact{"Keeper", yesNo(me.Keeper, "yes", "")},
+				fact{"Organisation", value(me.Organisation)}, fact{"You are", me.Kind},
 				fact{"Service", s.saved.Server}, fact{"Until", moment(me.EndsAt)},
 				fact{"Password", yesNo(me.ChoosePassword, "temporary: choose your own with \"arbora password\"", "")},
 			)

@@ -24,6 +24,12 @@ const (
 	Failed = 1
 	Usage  = 2
 	No     = 3 // the answer is no
+
+	// What is wrong with the credential the command acts by.
+	Missing = 4
+	Expired = 5
+	Revoked = 6
+	Foreign = 7 // not made by this service
 )
 
 // Streams are where the commands read and write.
@@ -57,8 +63,8 @@ func Run(ctx context.Context, version string, arguments []string, streams Stream
 		Suggest: true,
 		Reader:  streams.In, Writer: streams.Out, ErrWriter: streams.Err,
 		Commands: append(more,
-			a.signInCommand(), a.signOutCommand(), a.signInsCommand(), a.whoamiCommand(), a.passwordCommand(),
-			a.organisationCommand(), a.treeCommand(), a.scopeCommand(), a.userCommand(), a.groupCommand(), a.serviceAccountCommand(), a.keyCommand(),
+			a.signInCommand(), a.signOutCommand(), a.signInsCommand(), a.whoamiCommand(), a.passwordCommand(), a.secondFactorCommand(), a.sessionCommand(), a.switchCommand(), a.acceptCommand(),
+			a.organisationCommand(), a.settingsCommand(), a.treeCommand(), a.scopeCommand(), a.userCommand(), a.guestCommand(), a.groupCommand(), a.serviceAccountCommand(), a.keyCommand(),
 			a.catalogueCommand(), a.roleCommand(), a.grantCommand(), a.policyCommand(), a.patternCommand(),
 			a.checkCommand(), a.explainCommand(), a.holdersCommand(), a.reachCommand(),
 		),
@@ -135,12 +141,30 @@ func (a *app) finish(err error) int {
 		if problem.Impact != nil {
 			fmt.Fprintf(a.Err, "  → see it with --preview, or make it with --confirm %s\n", problem.Impact.Confirmation)
 		}
-		return Failed
+		return statusOf(problem)
+	case errors.Is(err, errNotSignedIn):
+		fmt.Fprintf(a.Err, "arbora: %v\n", err)
+		return Missing
 	}
 	fmt.Fprintf(a.Err, "arbora: %v\n", err)
 	var unreachable *client.Unreachable
 	if errors.As(err, &unreachable) {
 		fmt.Fprintf(a.Err, "  → start it with \"arbora serve\", or sign in to another with --server\n")
+	}
+	return Failed
+}
+
+// statusOf gives the exit status of a problem.
+func statusOf(problem *client.Error) int {
+	switch problem.Kind() {
+	case "not-signed-in":
+		return Missing
+	case "expired":
+		return Expired
+	case "revoked":
+		return Revoked
+	case "foreign":
+		return Foreign
 	}
 	return Failed
 }
@@ -165,7 +189,7 @@ func (a *app) as(c *cli.Command) (session, error) {
 	if code := c.String("confirm"); code != "" {
 		more = append(more, client.Confirmed(code))
 	}
-	arbora, err := client.Open(saved.Server, saved.Token, more...)
+	arbora, err := saved.open(more...)
 	return session{Client: arbora, saved: saved}, err
 }
 

@@ -119,7 +119,7 @@ func (a *app) listGrants(ctx context.Context, c *cli.Command) error {
 		if g.Inherited {
 			from = g.Scope.Address
 		}
-		l.rows = append(l.rows, []string{whoText(g.Principal), g.Role + yesNo(g.Privileged, " (privileged)", "") + terms(g) + yesNo(g.Misplaced, " (misplaced by a move)", ""), from, moment(g.CreatedAt), g.CreatedBy, g.Id})
+		l.rows = append(l.rows, []string{holderText(g), g.Role + yesNo(g.Privileged, " (privileged)", "") + terms(g) + yesNo(g.Misplaced, " (misplaced by a move)", ""), from, moment(g.CreatedAt), g.CreatedBy, g.Id})
 	}
 	return a.print(c, l)
 }
@@ -177,4 +177,12 @@ func (a *app) findGrant(ctx context.Context, c *cli.Command, s session, role str
 		return g, nil
 	}
 	return api.Grant{}, fmt.Errorf("%s does not hold %s at %s: arbora grant list %s shows who holds what", whoText(who), role, c.String("at"), c.String("at"))
+}
+
+// holderText names who a grant is for, with a mark when they are out of use and hold nothing by it at present.
+func holderText(g api.Grant) string {
+	if g.HolderState == nil {
+		return whoText(g.Principal)
+	}
+	return fmt.Sprintf("%s\n! %s: holds nothing", whoText(g.Principal), *g.HolderState)
 }

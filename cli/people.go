@@ -30,11 +30,14 @@ func (a *app) userCommand() *cli.Command {
 					&cli.StringSliceFlag{Name: "grant", Usage: "give the person a role, as `\"ROLE at ADDRESS\"`, with from or until INSTANT after it if wanted; may be repeated"},
 					&cli.StringFlag{Name: "like", Usage: "the same groups and direct grants as `USER` besides"},
 					&cli.StringSliceFlag{Name: "but", Usage: "of those of --like, leave out this `GROUP or ROLE`; may be repeated"},
+					&cli.BoolFlag{Name: "link", Usage: "mail a link to choose a password, which works once and for a day; no password is made"},
+					&cli.BoolFlag{Name: "notify", Usage: "mail how to sign in, never a password"},
 					&cli.StringFlag{Name: "key", Usage: "issue an API key with this `LABEL`; its secret is shown once"},
 					previewFlag(),
 				},
 				Action: a.createUser,
 			},
+			a.importCommand(),
 			{Name: "list", Usage: "list users", Action: a.listUsers},
 			{Name: "show", Usage: "show a user with groups and grants", ArgsUsage: "NAME", Action: a.showPrincipal(api.UserKind)},
 			a.editCommand(api.UserKind),
@@ -43,6 +46,8 @@ func (a *app) userCommand() *cli.Command {
 				Name: "hand-over", Usage: "give a user's direct grants to somebody else", ArgsUsage: "NAME",
 				Flags: append(principalFlags(), previewFlag()), Action: a.handOver,
 			},
+			{Name: "mail-password-link", Usage: "mail a user a link to choose a password, which works once and for a day", ArgsUsage: "NAME", Action: a.mailPasswordLink},
+			{Name: "reset-second-factor", Usage: "take away the second factor of a user who lost it", ArgsUsage: "NAME", Action: a.resetSecondFactor},
 			{Name: "reset-password", Usage: "give a user a new temporary password, shown once, and end all their sessions", ArgsUsage: "NAME", Action: a.resetPassword},
 		},
 	}
@@ -68,8 +73,14 @@ func (a *app) createUser(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	a.say(c, "Created user %s, who signs in as %s at %s.", made.User.Name, made.SignIn, s.saved.Server)
+	a.say(c, "Created user %s, who signs in as %s at %s.", made.User.Name, made.SignIn, made.Address)
 	a.sayPassword(c, made.Password, *wanted.Temporary)
+	if made.Link != nil {
+		a.sayLink(c, *made.Link)
+	}
+	if made.Mailed != nil {
+		a.say(c, "%s", yesNo(made.Mailed.Sent, "How to sign in was mailed to "+made.Mailed.To+".", "! How to sign in was not mailed: "+value(made.Mailed.Why)))
+	}
 	if made.Key != nil {
 		a.sayKey(c, *made.Key)
 	}
@@ -108,6 +119,14 @@ func (a *app) newUser(ctx context.Context, c *cli.Command, s session, organisati
 		Name: name, Title: orNone(c.String("title")), Email: orNone(c.String("email")), Description: orNone(c.String("description")),
 		Temporary: &temporary, SignInBy: &by, Groups: &groups, Grants: &grants, Tags: tagsGiven(c),
 	}
+	if c.Bool("link") {
+		yes := true
+		wanted.Link = &yes
+	}
+	if c.Bool("notify") {
+		yes := true
+		wanted.Notify = &yes
+	}
 	if label := c.String("key"); label != "" {
 		wanted.Key = &api.KeyNew{Label: &label}
 	}
@@ -136,6 +155,40 @@ func likeThem(model api.PrincipalDetails, but []string) (groups []string, grants
 		grants = append(grants, api.FirstGrant{Scope: r.Scope.Id, Role: g.Role, Condition: g.Condition, From: g.From, Until: g.Until})
 	}
 	return groups, grants
+}
+
+func (a *app) mailPasswordLink(ctx context.Context, c *cli.Command) error {
+	given, err := arguments(c, "NAME")
+	if err != nil {
+		return err
+	}
+	s, organisation, err := a.inside(c)
+	if err != nil {
+		return err
+	}
+	link, err := client.Read[api.LinkMade](s.MailPasswordLink(ctx, organisation, api.UserKind, given[0]))
+	if err != nil {
+		return err
+	}
+	a.say(c, "Made a link for %s to choose a password.", given[0])
+	a.sayLink(c, link)
+	return a.valueOnly(c, link)
+}
+
+func (a *app) resetSecondFactor(ctx context.Context, c *cli.Command) error {
+	given, err := arguments(c, "NAME")
+	if err != nil {
+		return err
+	}
+	s, organisation, err := a.inside(c)
+	if err != nil {
+		return err
+	}
+	if err := client.Done(s.ResetSecondFactor(ctx, organisation, api.UserKind, given[0])); err != nil {
+		return err
+	}
+	a.say(c, "%s has no second factor any more, and should set up another.", given[0])
+	return nil
 }
 
 // firstGrant reads ROLE at ADDRESS [from INSTANT] [until INSTANT].

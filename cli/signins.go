@@ -11,6 +11,7 @@ import (
 	"github.com/adrg/xdg"
 
 	"arbora.example/access"
+	"arbora.example/client"
 )
 
 // signIns is the file of saved sign-ins: several by name, one of them used unless another is asked for.
@@ -23,7 +24,18 @@ type savedSignIn struct {
 	Server       string `json:"server"`
 	SignIn       string `json:"signIn"`
 	Organisation string `json:"organisation,omitempty"`
-	Token        string `json:"token"`
+	Token        string `json:"token,omitempty"`  // of a session
+	Key          string `json:"key,omitempty"`    // the API key it acts by instead
+	Secret       string `json:"secret,omitempty"` // of the key
+	KeyAt        string `json:"keyAt,omitempty"`  // where a platform service works
+}
+
+// open gives a client that acts by the sign-in.
+func (s savedSignIn) open(more ...client.ClientOption) (*client.Client, error) {
+	if s.Key != "" {
+		return client.OpenByKey(s.Server, client.APIKey{ID: s.Key, Secret: s.Secret, Organisation: s.KeyAt}, more...)
+	}
+	return client.Open(s.Server, s.Token, more...)
 }
 
 func signInsFile() string { return filepath.Join(xdg.ConfigHome, "arbora", "sign-ins.json") }
@@ -66,11 +78,8 @@ func (s signIns) write() error {
 
 // pick gives the sign-in of a name, or the default one for "".
 func (s signIns) pick(name string) (savedSignIn, error) {
-	if name == "" {
-		name = s.Default
-	}
-	if name == "" {
-		return savedSignIn{}, errors.New("you are not signed in: arbora sign-in NAME@ORGANISATION")
+	if name = s.nameOf(name); name == "" {
+		return savedSignIn{}, errNotSignedIn
 	}
 	saved, ok := s.Saved[name]
 	if !ok {
@@ -80,6 +89,14 @@ func (s signIns) pick(name string) (savedSignIn, error) {
 		return saved, fmt.Errorf("there is no saved sign-in %q: arbora sign-ins lists them", name)
 	}
 	return saved, nil
+}
+
+// nameOf gives the name of the sign-in that is meant by a name, or by none.
+func (s signIns) nameOf(name string) string {
+	if name == "" {
+		return s.Default
+	}
+	return name
 }
 
 func (s signIns) names() []string {

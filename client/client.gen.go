@@ -91,6 +91,34 @@ func WithRequestEditorFn(fn RequestEditorFn) ClientOption {
 // The interface specification for the client above.
 type ClientInterface interface {
 
+	// DecideDeviceWithBody Let the terminal in as myself, or refuse it
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /device (the `DecideDevice` operationId).
+	DecideDeviceWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// DecideDevice Let the terminal in as myself, or refuse it
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /device (the `DecideDevice` operationId).
+	DecideDevice(ctx context.Context, body DecideDeviceJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ShowDeviceWithBody The terminal that waits with a code
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /device/reading (the `ShowDevice` operationId).
+	ShowDeviceWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ShowDevice The terminal that waits with a code
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /device/reading (the `ShowDevice` operationId).
+	ShowDevice(ctx context.Context, body ShowDeviceJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// RevokeGrant Revoke one grant
 	//
 	// Corresponds with DELETE /grants/{grant} (the `RevokeGrant` operationId).
@@ -100,6 +128,34 @@ type ClientInterface interface {
 	//
 	// Corresponds with DELETE /keys/{key} (the `WithdrawKey` operationId).
 	WithdrawKey(ctx context.Context, key string, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ReadLinkWithBody What a link that was mailed is for
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /links/reading (the `ReadLink` operationId).
+	ReadLinkWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ReadLink What a link that was mailed is for
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /links/reading (the `ReadLink` operationId).
+	ReadLink(ctx context.Context, body ReadLinkJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// UseLinkWithBody Choose a password by a link; an invitation is accepted by it
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /links/use (the `UseLink` operationId).
+	UseLinkWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// UseLink Choose a password by a link; an invitation is accepted by it
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /links/use (the `UseLink` operationId).
+	UseLink(ctx context.Context, body UseLinkJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListOrganisations List all organisations, by name
 	//
@@ -163,6 +219,39 @@ type ClientInterface interface {
 	// Corresponds with DELETE /organisations/{organisation}/groups/{group}/members/{kind}/{member} (the `RemoveMember` operationId).
 	RemoveMember(ctx context.Context, organisation OrganisationName, group GroupName, kind PrincipalKind, member string, params *RemoveMemberParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ListGuests List guests by name, those too who have not accepted yet
+	//
+	// Corresponds with GET /organisations/{organisation}/guests (the `ListGuests` operationId).
+	ListGuests(ctx context.Context, organisation OrganisationName, params *ListGuestsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// InviteGuestWithBody Invite somebody from outside by mail; what is prepared for them counts once they accept
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /organisations/{organisation}/guests (the `InviteGuest` operationId).
+	InviteGuestWithBody(ctx context.Context, organisation OrganisationName, params *InviteGuestParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// InviteGuest Invite somebody from outside by mail; what is prepared for them counts once they accept
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /organisations/{organisation}/guests (the `InviteGuest` operationId).
+	InviteGuest(ctx context.Context, organisation OrganisationName, params *InviteGuestParams, body InviteGuestJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// CreateNewcomersWithBody Make many users by a CSV text, all or none
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /organisations/{organisation}/newcomers (the `CreateNewcomers` operationId).
+	CreateNewcomersWithBody(ctx context.Context, organisation OrganisationName, params *CreateNewcomersParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// CreateNewcomers Make many users by a CSV text, all or none
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /organisations/{organisation}/newcomers (the `CreateNewcomers` operationId).
+	CreateNewcomers(ctx context.Context, organisation OrganisationName, params *CreateNewcomersParams, body CreateNewcomersJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ShowPrincipal A user, guest, group or service account, with groups, members and rules
 	//
 	// Corresponds with GET /organisations/{organisation}/principals/{kind}/{principal} (the `ShowPrincipal` operationId).
@@ -196,6 +285,11 @@ type ClientInterface interface {
 	// Corresponds with POST /organisations/{organisation}/principals/{kind}/{principal}/hand-over (the `HandOver` operationId).
 	HandOver(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params *HandOverParams, body HandOverJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ResendInvitation Mail a guest who has not accepted another link in place of the first
+	//
+	// Corresponds with POST /organisations/{organisation}/principals/{kind}/{principal}/invitation (the `ResendInvitation` operationId).
+	ResendInvitation(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ListKeys The API keys of a user or service account
 	//
 	// Corresponds with GET /organisations/{organisation}/principals/{kind}/{principal}/keys (the `ListKeys` operationId).
@@ -220,10 +314,20 @@ type ClientInterface interface {
 	// Corresponds with POST /organisations/{organisation}/principals/{kind}/{principal}/password (the `ResetPassword` operationId).
 	ResetPassword(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// MailPasswordLink Mail a user a link to choose a password, which works once and for a day
+	//
+	// Corresponds with POST /organisations/{organisation}/principals/{kind}/{principal}/password-link (the `MailPasswordLink` operationId).
+	MailPasswordLink(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ShowReach Everything it can do, and where
 	//
 	// Corresponds with GET /organisations/{organisation}/principals/{kind}/{principal}/reach (the `ShowReach` operationId).
 	ShowReach(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ResetSecondFactor Take away the second factor of a user who lost it
+	//
+	// Corresponds with DELETE /organisations/{organisation}/principals/{kind}/{principal}/second-factor (the `ResetSecondFactor` operationId).
+	ResetSecondFactor(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// SetStateWithBody Suspend, retire or restore it: every session, key, token and decision follows at once
 	//
@@ -349,6 +453,35 @@ type ClientInterface interface {
 	// Corresponds with GET /profile/organisations (the `ListSeats` operationId).
 	ListSeats(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ListPasskeys My own passkeys
+	//
+	// Corresponds with GET /profile/passkeys (the `ListPasskeys` operationId).
+	ListPasskeys(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AddPasskeyWithBody Keep the passkey that my browser made
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /profile/passkeys (the `AddPasskey` operationId).
+	AddPasskeyWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AddPasskey Keep the passkey that my browser made
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /profile/passkeys (the `AddPasskey` operationId).
+	AddPasskey(ctx context.Context, body AddPasskeyJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// BeginPasskey Ask my browser for a new passkey
+	//
+	// Corresponds with POST /profile/passkeys/options (the `BeginPasskey` operationId).
+	BeginPasskey(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// RemovePasskey Take one of my own passkeys away
+	//
+	// Corresponds with DELETE /profile/passkeys/{passkey} (the `RemovePasskey` operationId).
+	RemovePasskey(ctx context.Context, passkey string, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ChoosePasswordWithBody Choose my own password
 	//
 	// Takes any type of body and a specified content type.
@@ -362,6 +495,44 @@ type ClientInterface interface {
 	//
 	// Corresponds with PUT /profile/password (the `ChoosePassword` operationId).
 	ChoosePassword(ctx context.Context, body ChoosePasswordJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ShowSecondFactor My own second factor
+	//
+	// Corresponds with GET /profile/second-factor (the `ShowSecondFactor` operationId).
+	ShowSecondFactor(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// BeginSecondFactor Begin to set up a second factor: one-time codes by time (RFC 6238)
+	//
+	// Corresponds with POST /profile/second-factor (the `BeginSecondFactor` operationId).
+	BeginSecondFactor(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ConfirmSecondFactorWithBody Put it into use by a first code
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /profile/second-factor (the `ConfirmSecondFactor` operationId).
+	ConfirmSecondFactorWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ConfirmSecondFactor Put it into use by a first code
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /profile/second-factor (the `ConfirmSecondFactor` operationId).
+	ConfirmSecondFactor(ctx context.Context, body ConfirmSecondFactorJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// RemoveSecondFactorWithBody Take my second factor away
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /profile/second-factor/removal (the `RemoveSecondFactor` operationId).
+	RemoveSecondFactorWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// RemoveSecondFactor Take my second factor away
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /profile/second-factor/removal (the `RemoveSecondFactor` operationId).
+	RemoveSecondFactor(ctx context.Context, body RemoveSecondFactorJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListSessions My own sessions
 	//
@@ -653,6 +824,20 @@ type ClientInterface interface {
 	// Corresponds with POST /session (the `SignIn` operationId).
 	SignIn(ctx context.Context, body SignInJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// AcceptInvitationWithBody Accept an invitation as who I am
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /session/invitation (the `AcceptInvitation` operationId).
+	AcceptInvitationWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AcceptInvitation Accept an invitation as who I am
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /session/invitation (the `AcceptInvitation` operationId).
+	AcceptInvitation(ctx context.Context, body AcceptInvitationJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// SwitchOrganisationWithBody Work in another organisation that knows me
 	//
 	// Takes any type of body and a specified content type.
@@ -667,10 +852,97 @@ type ClientInterface interface {
 	// Corresponds with PUT /session/organisation (the `SwitchOrganisation` operationId).
 	SwitchOrganisation(ctx context.Context, body SwitchOrganisationJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// SignInByPasskeyWithBody Sign in with a passkey
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /session/passkey (the `SignInByPasskey` operationId).
+	SignInByPasskeyWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SignInByPasskey Sign in with a passkey
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /session/passkey (the `SignInByPasskey` operationId).
+	SignInByPasskey(ctx context.Context, body SignInByPasskeyJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// BeginPasskeySignIn Ask my browser to sign in with a passkey
+	//
+	// Corresponds with POST /session/passkey/options (the `BeginPasskeySignIn` operationId).
+	BeginPasskeySignIn(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// GetStatus Whether the service is ready, and whether anybody has set it up
 	//
 	// Corresponds with GET /status (the `GetStatus` operationId).
 	GetStatus(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+}
+
+// DecideDeviceWithBody Let the terminal in as myself, or refuse it
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /device (the `DecideDevice` operationId).
+func (c *Client) DecideDeviceWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewDecideDeviceRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// DecideDevice Let the terminal in as myself, or refuse it
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /device (the `DecideDevice` operationId).
+func (c *Client) DecideDevice(ctx context.Context, body DecideDeviceJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewDecideDeviceRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ShowDeviceWithBody The terminal that waits with a code
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /device/reading (the `ShowDevice` operationId).
+func (c *Client) ShowDeviceWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewShowDeviceRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ShowDevice The terminal that waits with a code
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /device/reading (the `ShowDevice` operationId).
+func (c *Client) ShowDevice(ctx context.Context, body ShowDeviceJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewShowDeviceRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
 }
 
 // RevokeGrant Revoke one grant
@@ -693,6 +965,74 @@ func (c *Client) RevokeGrant(ctx context.Context, grant string, params *RevokeGr
 // Corresponds with DELETE /keys/{key} (the `WithdrawKey` operationId).
 func (c *Client) WithdrawKey(ctx context.Context, key string, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewWithdrawKeyRequest(c.Server, key)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ReadLinkWithBody What a link that was mailed is for
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /links/reading (the `ReadLink` operationId).
+func (c *Client) ReadLinkWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewReadLinkRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ReadLink What a link that was mailed is for
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /links/reading (the `ReadLink` operationId).
+func (c *Client) ReadLink(ctx context.Context, body ReadLinkJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewReadLinkRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// UseLinkWithBody Choose a password by a link; an invitation is accepted by it
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /links/use (the `UseLink` operationId).
+func (c *Client) UseLinkWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewUseLinkRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// UseLink Choose a password by a link; an invitation is accepted by it
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /links/use (the `UseLink` operationId).
+func (c *Client) UseLink(ctx context.Context, body UseLinkJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewUseLinkRequest(c.Server, body)
 	if err != nil {
 		return nil, err
 	}
@@ -865,6 +1205,89 @@ func (c *Client) RemoveMember(ctx context.Context, organisation OrganisationName
 	return c.Client.Do(req)
 }
 
+// ListGuests List guests by name, those too who have not accepted yet
+//
+// Corresponds with GET /organisations/{organisation}/guests (the `ListGuests` operationId).
+func (c *Client) ListGuests(ctx context.Context, organisation OrganisationName, params *ListGuestsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListGuestsRequest(c.Server, organisation, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// InviteGuestWithBody Invite somebody from outside by mail; what is prepared for them counts once they accept
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /organisations/{organisation}/guests (the `InviteGuest` operationId).
+func (c *Client) InviteGuestWithBody(ctx context.Context, organisation OrganisationName, params *InviteGuestParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewInviteGuestRequestWithBody(c.Server, organisation, params, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// InviteGuest Invite somebody from outside by mail; what is prepared for them counts once they accept
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /organisations/{organisation}/guests (the `InviteGuest` operationId).
+func (c *Client) InviteGuest(ctx context.Context, organisation OrganisationName, params *InviteGuestParams, body InviteGuestJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewInviteGuestRequest(c.Server, organisation, params, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// CreateNewcomersWithBody Make many users by a CSV text, all or none
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /organisations/{organisation}/newcomers (the `CreateNewcomers` operationId).
+func (c *Client) CreateNewcomersWithBody(ctx context.Context, organisation OrganisationName, params *CreateNewcomersParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewCreateNewcomersRequestWithBody(c.Server, organisation, params, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// CreateNewcomers Make many users by a CSV text, all or none
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /organisations/{organisation}/newcomers (the `CreateNewcomers` operationId).
+func (c *Client) CreateNewcomers(ctx context.Context, organisation OrganisationName, params *CreateNewcomersParams, body CreateNewcomersJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewCreateNewcomersRequest(c.Server, organisation, params, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // ShowPrincipal A user, guest, group or service account, with groups, members and rules
 //
 // Corresponds with GET /organisations/{organisation}/principals/{kind}/{principal} (the `ShowPrincipal` operationId).
@@ -948,6 +1371,21 @@ func (c *Client) HandOver(ctx context.Context, organisation OrganisationName, ki
 	return c.Client.Do(req)
 }
 
+// ResendInvitation Mail a guest who has not accepted another link in place of the first
+//
+// Corresponds with POST /organisations/{organisation}/principals/{kind}/{principal}/invitation (the `ResendInvitation` operationId).
+func (c *Client) ResendInvitation(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewResendInvitationRequest(c.Server, organisation, kind, principal)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // ListKeys The API keys of a user or service account
 //
 // Corresponds with GET /organisations/{organisation}/principals/{kind}/{principal}/keys (the `ListKeys` operationId).
@@ -1012,11 +1450,41 @@ func (c *Client) ResetPassword(ctx context.Context, organisation OrganisationNam
 	return c.Client.Do(req)
 }
 
+// MailPasswordLink Mail a user a link to choose a password, which works once and for a day
+//
+// Corresponds with POST /organisations/{organisation}/principals/{kind}/{principal}/password-link (the `MailPasswordLink` operationId).
+func (c *Client) MailPasswordLink(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewMailPasswordLinkRequest(c.Server, organisation, kind, principal)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // ShowReach Everything it can do, and where
 //
 // Corresponds with GET /organisations/{organisation}/principals/{kind}/{principal}/reach (the `ShowReach` operationId).
 func (c *Client) ShowReach(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewShowReachRequest(c.Server, organisation, kind, principal)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ResetSecondFactor Take away the second factor of a user who lost it
+//
+// Corresponds with DELETE /organisations/{organisation}/principals/{kind}/{principal}/second-factor (the `ResetSecondFactor` operationId).
+func (c *Client) ResetSecondFactor(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewResetSecondFactorRequest(c.Server, organisation, kind, principal)
 	if err != nil {
 		return nil, err
 	}
@@ -1351,6 +1819,85 @@ func (c *Client) ListSeats(ctx context.Context, reqEditors ...RequestEditorFn) (
 	return c.Client.Do(req)
 }
 
+// ListPasskeys My own passkeys
+//
+// Corresponds with GET /profile/passkeys (the `ListPasskeys` operationId).
+func (c *Client) ListPasskeys(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListPasskeysRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AddPasskeyWithBody Keep the passkey that my browser made
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /profile/passkeys (the `AddPasskey` operationId).
+func (c *Client) AddPasskeyWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAddPasskeyRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AddPasskey Keep the passkey that my browser made
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /profile/passkeys (the `AddPasskey` operationId).
+func (c *Client) AddPasskey(ctx context.Context, body AddPasskeyJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAddPasskeyRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// BeginPasskey Ask my browser for a new passkey
+//
+// Corresponds with POST /profile/passkeys/options (the `BeginPasskey` operationId).
+func (c *Client) BeginPasskey(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewBeginPasskeyRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// RemovePasskey Take one of my own passkeys away
+//
+// Corresponds with DELETE /profile/passkeys/{passkey} (the `RemovePasskey` operationId).
+func (c *Client) RemovePasskey(ctx context.Context, passkey string, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRemovePasskeyRequest(c.Server, passkey)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // ChoosePasswordWithBody Choose my own password
 //
 // Takes any type of body and a specified content type.
@@ -1375,6 +1922,104 @@ func (c *Client) ChoosePasswordWithBody(ctx context.Context, contentType string,
 // Corresponds with PUT /profile/password (the `ChoosePassword` operationId).
 func (c *Client) ChoosePassword(ctx context.Context, body ChoosePasswordJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewChoosePasswordRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ShowSecondFactor My own second factor
+//
+// Corresponds with GET /profile/second-factor (the `ShowSecondFactor` operationId).
+func (c *Client) ShowSecondFactor(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewShowSecondFactorRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// BeginSecondFactor Begin to set up a second factor: one-time codes by time (RFC 6238)
+//
+// Corresponds with POST /profile/second-factor (the `BeginSecondFactor` operationId).
+func (c *Client) BeginSecondFactor(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewBeginSecondFactorRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ConfirmSecondFactorWithBody Put it into use by a first code
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /profile/second-factor (the `ConfirmSecondFactor` operationId).
+func (c *Client) ConfirmSecondFactorWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewConfirmSecondFactorRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ConfirmSecondFactor Put it into use by a first code
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /profile/second-factor (the `ConfirmSecondFactor` operationId).
+func (c *Client) ConfirmSecondFactor(ctx context.Context, body ConfirmSecondFactorJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewConfirmSecondFactorRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// RemoveSecondFactorWithBody Take my second factor away
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /profile/second-factor/removal (the `RemoveSecondFactor` operationId).
+func (c *Client) RemoveSecondFactorWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRemoveSecondFactorRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// RemoveSecondFactor Take my second factor away
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /profile/second-factor/removal (the `RemoveSecondFactor` operationId).
+func (c *Client) RemoveSecondFactor(ctx context.Context, body RemoveSecondFactorJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRemoveSecondFactorRequest(c.Server, body)
 	if err != nil {
 		return nil, err
 	}
@@ -2135,6 +2780,40 @@ func (c *Client) SignIn(ctx context.Context, body SignInJSONRequestBody, reqEdit
 	return c.Client.Do(req)
 }
 
+// AcceptInvitationWithBody Accept an invitation as who I am
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /session/invitation (the `AcceptInvitation` operationId).
+func (c *Client) AcceptInvitationWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAcceptInvitationRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AcceptInvitation Accept an invitation as who I am
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /session/invitation (the `AcceptInvitation` operationId).
+func (c *Client) AcceptInvitation(ctx context.Context, body AcceptInvitationJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAcceptInvitationRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // SwitchOrganisationWithBody Work in another organisation that knows me
 //
 // Takes any type of body and a specified content type.
@@ -2169,6 +2848,55 @@ func (c *Client) SwitchOrganisation(ctx context.Context, body SwitchOrganisation
 	return c.Client.Do(req)
 }
 
+// SignInByPasskeyWithBody Sign in with a passkey
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /session/passkey (the `SignInByPasskey` operationId).
+func (c *Client) SignInByPasskeyWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSignInByPasskeyRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SignInByPasskey Sign in with a passkey
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /session/passkey (the `SignInByPasskey` operationId).
+func (c *Client) SignInByPasskey(ctx context.Context, body SignInByPasskeyJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSignInByPasskeyRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// BeginPasskeySignIn Ask my browser to sign in with a passkey
+//
+// Corresponds with POST /session/passkey/options (the `BeginPasskeySignIn` operationId).
+func (c *Client) BeginPasskeySignIn(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewBeginPasskeySignInRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // GetStatus Whether the service is ready, and whether anybody has set it up
 //
 // Corresponds with GET /status (the `GetStatus` operationId).
@@ -2182,6 +2910,86 @@ func (c *Client) GetStatus(ctx context.Context, reqEditors ...RequestEditorFn) (
 		return nil, err
 	}
 	return c.Client.Do(req)
+}
+
+// NewDecideDeviceRequest calls the generic DecideDevice builder with application/json body
+func NewDecideDeviceRequest(server string, body DecideDeviceJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewDecideDeviceRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewDecideDeviceRequestWithBody constructs an http.Request for the DecideDevice method, with any body, and a specified content type
+func NewDecideDeviceRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/device")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewShowDeviceRequest calls the generic ShowDevice builder with application/json body
+func NewShowDeviceRequest(server string, body ShowDeviceJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewShowDeviceRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewShowDeviceRequestWithBody constructs an http.Request for the ShowDevice method, with any body, and a specified content type
+func NewShowDeviceRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/device/reading")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
 }
 
 // NewRevokeGrantRequest constructs an http.Request for the RevokeGrant method
@@ -2290,6 +3098,86 @@ func NewWithdrawKeyRequest(server string, key string) (*http.Request, error) {
 	if err != nil {
 		return nil, err
 	}
+
+	return req, nil
+}
+
+// NewReadLinkRequest calls the generic ReadLink builder with application/json body
+func NewReadLinkRequest(server string, body ReadLinkJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewReadLinkRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewReadLinkRequestWithBody constructs an http.Request for the ReadLink method, with any body, and a specified content type
+func NewReadLinkRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/links/reading")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewUseLinkRequest calls the generic UseLink builder with application/json body
+func NewUseLinkRequest(server string, body UseLinkJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewUseLinkRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewUseLinkRequestWithBody constructs an http.Request for the UseLink method, with any body, and a specified content type
+func NewUseLinkRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/links/use")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
 
 	return req, nil
 }
@@ -2750,6 +3638,242 @@ func NewRemoveMemberRequest(server string, organisation OrganisationName, group 
 	return req, nil
 }
 
+// NewListGuestsRequest constructs an http.Request for the ListGuests method
+func NewListGuestsRequest(server string, organisation OrganisationName, params *ListGuestsParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "organisation", organisation, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/organisations/%s/guests", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.After != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "after", *params.After, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Limit != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "limit", *params.Limit, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewInviteGuestRequest calls the generic InviteGuest builder with application/json body
+func NewInviteGuestRequest(server string, organisation OrganisationName, params *InviteGuestParams, body InviteGuestJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewInviteGuestRequestWithBody(server, organisation, params, "application/json", bodyReader)
+}
+
+// NewInviteGuestRequestWithBody constructs an http.Request for the InviteGuest method, with any body, and a specified content type
+func NewInviteGuestRequestWithBody(server string, organisation OrganisationName, params *InviteGuestParams, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "organisation", organisation, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/organisations/%s/guests", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Preview != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "preview", *params.Preview, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	if params != nil {
+
+		if params.IfMatch != nil {
+			var headerParam0 string
+
+			headerParam0, err = runtime.StyleParamWithOptions("simple", false, "If-Match", *params.IfMatch, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationHeader, Type: "string", Format: ""})
+			if err != nil {
+				return nil, err
+			}
+
+			req.Header.Set("If-Match", headerParam0)
+		}
+
+	}
+
+	return req, nil
+}
+
+// NewCreateNewcomersRequest calls the generic CreateNewcomers builder with application/json body
+func NewCreateNewcomersRequest(server string, organisation OrganisationName, params *CreateNewcomersParams, body CreateNewcomersJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewCreateNewcomersRequestWithBody(server, organisation, params, "application/json", bodyReader)
+}
+
+// NewCreateNewcomersRequestWithBody constructs an http.Request for the CreateNewcomers method, with any body, and a specified content type
+func NewCreateNewcomersRequestWithBody(server string, organisation OrganisationName, params *CreateNewcomersParams, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "organisation", organisation, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/organisations/%s/newcomers", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Preview != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "preview", *params.Preview, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewShowPrincipalRequest constructs an http.Request for the ShowPrincipal method
 func NewShowPrincipalRequest(server string, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName) (*http.Request, error) {
 	var err error
@@ -3004,6 +4128,54 @@ func NewHandOverRequestWithBody(server string, organisation OrganisationName, ki
 	return req, nil
 }
 
+// NewResendInvitationRequest constructs an http.Request for the ResendInvitation method
+func NewResendInvitationRequest(server string, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "organisation", organisation, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "kind", kind, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam2 string
+
+	pathParam2, err = runtime.StyleParamWithOptions("simple", false, "principal", principal, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/organisations/%s/principals/%s/%s/invitation", pathParam0, pathParam1, pathParam2)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewListKeysRequest constructs an http.Request for the ListKeys method
 func NewListKeysRequest(server string, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName) (*http.Request, error) {
 	var err error
@@ -3161,6 +4333,54 @@ func NewResetPasswordRequest(server string, organisation OrganisationName, kind 
 	return req, nil
 }
 
+// NewMailPasswordLinkRequest constructs an http.Request for the MailPasswordLink method
+func NewMailPasswordLinkRequest(server string, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "organisation", organisation, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "kind", kind, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam2 string
+
+	pathParam2, err = runtime.StyleParamWithOptions("simple", false, "principal", principal, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/organisations/%s/principals/%s/%s/password-link", pathParam0, pathParam1, pathParam2)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewShowReachRequest constructs an http.Request for the ShowReach method
 func NewShowReachRequest(server string, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName) (*http.Request, error) {
 	var err error
@@ -3202,6 +4422,54 @@ func NewShowReachRequest(server string, organisation OrganisationName, kind Kind
 	}
 
 	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewResetSecondFactorRequest constructs an http.Request for the ResetSecondFactor method
+func NewResetSecondFactorRequest(server string, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "organisation", organisation, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "kind", kind, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam2 string
+
+	pathParam2, err = runtime.StyleParamWithOptions("simple", false, "principal", principal, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/organisations/%s/principals/%s/%s/second-factor", pathParam0, pathParam1, pathParam2)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
 	if err != nil {
 		return nil, err
 	}
@@ -4003,6 +5271,134 @@ func NewListSeatsRequest(server string) (*http.Request, error) {
 	return req, nil
 }
 
+// NewListPasskeysRequest constructs an http.Request for the ListPasskeys method
+func NewListPasskeysRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/profile/passkeys")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewAddPasskeyRequest calls the generic AddPasskey builder with application/json body
+func NewAddPasskeyRequest(server string, body AddPasskeyJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewAddPasskeyRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewAddPasskeyRequestWithBody constructs an http.Request for the AddPasskey method, with any body, and a specified content type
+func NewAddPasskeyRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/profile/passkeys")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewBeginPasskeyRequest constructs an http.Request for the BeginPasskey method
+func NewBeginPasskeyRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/profile/passkeys/options")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewRemovePasskeyRequest constructs an http.Request for the RemovePasskey method
+func NewRemovePasskeyRequest(server string, passkey string) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "passkey", passkey, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/profile/passkeys/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewChoosePasswordRequest calls the generic ChoosePassword builder with application/json body
 func NewChoosePasswordRequest(server string, body ChoosePasswordJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
@@ -4034,6 +5430,140 @@ func NewChoosePasswordRequestWithBody(server string, contentType string, body io
 	}
 
 	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewShowSecondFactorRequest constructs an http.Request for the ShowSecondFactor method
+func NewShowSecondFactorRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/profile/second-factor")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewBeginSecondFactorRequest constructs an http.Request for the BeginSecondFactor method
+func NewBeginSecondFactorRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/profile/second-factor")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewConfirmSecondFactorRequest calls the generic ConfirmSecondFactor builder with application/json body
+func NewConfirmSecondFactorRequest(server string, body ConfirmSecondFactorJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewConfirmSecondFactorRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewConfirmSecondFactorRequestWithBody constructs an http.Request for the ConfirmSecondFactor method, with any body, and a specified content type
+func NewConfirmSecondFactorRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/profile/second-factor")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewRemoveSecondFactorRequest calls the generic RemoveSecondFactor builder with application/json body
+func NewRemoveSecondFactorRequest(server string, body RemoveSecondFactorJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewRemoveSecondFactorRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewRemoveSecondFactorRequestWithBody constructs an http.Request for the RemoveSecondFactor method, with any body, and a specified content type
+func NewRemoveSecondFactorRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/profile/second-factor/removal")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
 	if err != nil {
 		return nil, err
 	}
@@ -5677,6 +7207,46 @@ func NewSignInRequestWithBody(server string, contentType string, body io.Reader)
 	return req, nil
 }
 
+// NewAcceptInvitationRequest calls the generic AcceptInvitation builder with application/json body
+func NewAcceptInvitationRequest(server string, body AcceptInvitationJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewAcceptInvitationRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewAcceptInvitationRequestWithBody constructs an http.Request for the AcceptInvitation method, with any body, and a specified content type
+func NewAcceptInvitationRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/session/invitation")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewSwitchOrganisationRequest calls the generic SwitchOrganisation builder with application/json body
 func NewSwitchOrganisationRequest(server string, body SwitchOrganisationJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
@@ -5713,6 +7283,73 @@ func NewSwitchOrganisationRequestWithBody(server string, contentType string, bod
 	}
 
 	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewSignInByPasskeyRequest calls the generic SignInByPasskey builder with application/json body
+func NewSignInByPasskeyRequest(server string, body SignInByPasskeyJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewSignInByPasskeyRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewSignInByPasskeyRequestWithBody constructs an http.Request for the SignInByPasskey method, with any body, and a specified content type
+func NewSignInByPasskeyRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/session/passkey")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewBeginPasskeySignInRequest constructs an http.Request for the BeginPasskeySignIn method
+func NewBeginPasskeySignInRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/session/passkey/options")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
 
 	return req, nil
 }
@@ -5788,6 +7425,34 @@ func WithBaseURL(baseURL string) ClientOption {
 // ClientWithResponsesInterface is the interface specification for the client with responses above.
 type ClientWithResponsesInterface interface {
 
+	// DecideDeviceWithBodyWithResponse Let the terminal in as myself, or refuse it
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /device (the `DecideDevice` operationId).
+	DecideDeviceWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*DecideDeviceResponse, error)
+
+	// DecideDeviceWithResponse Let the terminal in as myself, or refuse it
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /device (the `DecideDevice` operationId).
+	DecideDeviceWithResponse(ctx context.Context, body DecideDeviceJSONRequestBody, reqEditors ...RequestEditorFn) (*DecideDeviceResponse, error)
+
+	// ShowDeviceWithBodyWithResponse The terminal that waits with a code
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /device/reading (the `ShowDevice` operationId).
+	ShowDeviceWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ShowDeviceResponse, error)
+
+	// ShowDeviceWithResponse The terminal that waits with a code
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /device/reading (the `ShowDevice` operationId).
+	ShowDeviceWithResponse(ctx context.Context, body ShowDeviceJSONRequestBody, reqEditors ...RequestEditorFn) (*ShowDeviceResponse, error)
+
 	// RevokeGrantWithResponse Revoke one grant
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -5801,6 +7466,34 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with DELETE /keys/{key} (the `WithdrawKey` operationId).
 	WithdrawKeyWithResponse(ctx context.Context, key string, reqEditors ...RequestEditorFn) (*WithdrawKeyResponse, error)
+
+	// ReadLinkWithBodyWithResponse What a link that was mailed is for
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /links/reading (the `ReadLink` operationId).
+	ReadLinkWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ReadLinkResponse, error)
+
+	// ReadLinkWithResponse What a link that was mailed is for
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /links/reading (the `ReadLink` operationId).
+	ReadLinkWithResponse(ctx context.Context, body ReadLinkJSONRequestBody, reqEditors ...RequestEditorFn) (*ReadLinkResponse, error)
+
+	// UseLinkWithBodyWithResponse Choose a password by a link; an invitation is accepted by it
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /links/use (the `UseLink` operationId).
+	UseLinkWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*UseLinkResponse, error)
+
+	// UseLinkWithResponse Choose a password by a link; an invitation is accepted by it
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /links/use (the `UseLink` operationId).
+	UseLinkWithResponse(ctx context.Context, body UseLinkJSONRequestBody, reqEditors ...RequestEditorFn) (*UseLinkResponse, error)
 
 	// ListOrganisationsWithResponse List all organisations, by name
 	//
@@ -5872,6 +7565,41 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with DELETE /organisations/{organisation}/groups/{group}/members/{kind}/{member} (the `RemoveMember` operationId).
 	RemoveMemberWithResponse(ctx context.Context, organisation OrganisationName, group GroupName, kind PrincipalKind, member string, params *RemoveMemberParams, reqEditors ...RequestEditorFn) (*RemoveMemberResponse, error)
 
+	// ListGuestsWithResponse List guests by name, those too who have not accepted yet
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /organisations/{organisation}/guests (the `ListGuests` operationId).
+	ListGuestsWithResponse(ctx context.Context, organisation OrganisationName, params *ListGuestsParams, reqEditors ...RequestEditorFn) (*ListGuestsResponse, error)
+
+	// InviteGuestWithBodyWithResponse Invite somebody from outside by mail; what is prepared for them counts once they accept
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /organisations/{organisation}/guests (the `InviteGuest` operationId).
+	InviteGuestWithBodyWithResponse(ctx context.Context, organisation OrganisationName, params *InviteGuestParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*InviteGuestResponse, error)
+
+	// InviteGuestWithResponse Invite somebody from outside by mail; what is prepared for them counts once they accept
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /organisations/{organisation}/guests (the `InviteGuest` operationId).
+	InviteGuestWithResponse(ctx context.Context, organisation OrganisationName, params *InviteGuestParams, body InviteGuestJSONRequestBody, reqEditors ...RequestEditorFn) (*InviteGuestResponse, error)
+
+	// CreateNewcomersWithBodyWithResponse Make many users by a CSV text, all or none
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /organisations/{organisation}/newcomers (the `CreateNewcomers` operationId).
+	CreateNewcomersWithBodyWithResponse(ctx context.Context, organisation OrganisationName, params *CreateNewcomersParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*CreateNewcomersResponse, error)
+
+	// CreateNewcomersWithResponse Make many users by a CSV text, all or none
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /organisations/{organisation}/newcomers (the `CreateNewcomers` operationId).
+	CreateNewcomersWithResponse(ctx context.Context, organisation OrganisationName, params *CreateNewcomersParams, body CreateNewcomersJSONRequestBody, reqEditors ...RequestEditorFn) (*CreateNewcomersResponse, error)
+
 	// ShowPrincipalWithResponse A user, guest, group or service account, with groups, members and rules
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -5907,6 +7635,13 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /organisations/{organisation}/principals/{kind}/{principal}/hand-over (the `HandOver` operationId).
 	HandOverWithResponse(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params *HandOverParams, body HandOverJSONRequestBody, reqEditors ...RequestEditorFn) (*HandOverResponse, error)
 
+	// ResendInvitationWithResponse Mail a guest who has not accepted another link in place of the first
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /organisations/{organisation}/principals/{kind}/{principal}/invitation (the `ResendInvitation` operationId).
+	ResendInvitationWithResponse(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*ResendInvitationResponse, error)
+
 	// ListKeysWithResponse The API keys of a user or service account
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -5935,12 +7670,26 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /organisations/{organisation}/principals/{kind}/{principal}/password (the `ResetPassword` operationId).
 	ResetPasswordWithResponse(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*ResetPasswordResponse, error)
 
+	// MailPasswordLinkWithResponse Mail a user a link to choose a password, which works once and for a day
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /organisations/{organisation}/principals/{kind}/{principal}/password-link (the `MailPasswordLink` operationId).
+	MailPasswordLinkWithResponse(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*MailPasswordLinkResponse, error)
+
 	// ShowReachWithResponse Everything it can do, and where
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /organisations/{organisation}/principals/{kind}/{principal}/reach (the `ShowReach` operationId).
 	ShowReachWithResponse(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*ShowReachResponse, error)
+
+	// ResetSecondFactorWithResponse Take away the second factor of a user who lost it
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /organisations/{organisation}/principals/{kind}/{principal}/second-factor (the `ResetSecondFactor` operationId).
+	ResetSecondFactorWithResponse(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*ResetSecondFactorResponse, error)
 
 	// SetStateWithBodyWithResponse Suspend, retire or restore it: every session, key, token and decision follows at once
 	//
@@ -6082,6 +7831,41 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /profile/organisations (the `ListSeats` operationId).
 	ListSeatsWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListSeatsResponse, error)
 
+	// ListPasskeysWithResponse My own passkeys
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /profile/passkeys (the `ListPasskeys` operationId).
+	ListPasskeysWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListPasskeysResponse, error)
+
+	// AddPasskeyWithBodyWithResponse Keep the passkey that my browser made
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /profile/passkeys (the `AddPasskey` operationId).
+	AddPasskeyWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AddPasskeyResponse, error)
+
+	// AddPasskeyWithResponse Keep the passkey that my browser made
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /profile/passkeys (the `AddPasskey` operationId).
+	AddPasskeyWithResponse(ctx context.Context, body AddPasskeyJSONRequestBody, reqEditors ...RequestEditorFn) (*AddPasskeyResponse, error)
+
+	// BeginPasskeyWithResponse Ask my browser for a new passkey
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /profile/passkeys/options (the `BeginPasskey` operationId).
+	BeginPasskeyWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*BeginPasskeyResponse, error)
+
+	// RemovePasskeyWithResponse Take one of my own passkeys away
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /profile/passkeys/{passkey} (the `RemovePasskey` operationId).
+	RemovePasskeyWithResponse(ctx context.Context, passkey string, reqEditors ...RequestEditorFn) (*RemovePasskeyResponse, error)
+
 	// ChoosePasswordWithBodyWithResponse Choose my own password
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -6095,6 +7879,48 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with PUT /profile/password (the `ChoosePassword` operationId).
 	ChoosePasswordWithResponse(ctx context.Context, body ChoosePasswordJSONRequestBody, reqEditors ...RequestEditorFn) (*ChoosePasswordResponse, error)
+
+	// ShowSecondFactorWithResponse My own second factor
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /profile/second-factor (the `ShowSecondFactor` operationId).
+	ShowSecondFactorWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ShowSecondFactorResponse, error)
+
+	// BeginSecondFactorWithResponse Begin to set up a second factor: one-time codes by time (RFC 6238)
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /profile/second-factor (the `BeginSecondFactor` operationId).
+	BeginSecondFactorWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*BeginSecondFactorResponse, error)
+
+	// ConfirmSecondFactorWithBodyWithResponse Put it into use by a first code
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /profile/second-factor (the `ConfirmSecondFactor` operationId).
+	ConfirmSecondFactorWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ConfirmSecondFactorResponse, error)
+
+	// ConfirmSecondFactorWithResponse Put it into use by a first code
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /profile/second-factor (the `ConfirmSecondFactor` operationId).
+	ConfirmSecondFactorWithResponse(ctx context.Context, body ConfirmSecondFactorJSONRequestBody, reqEditors ...RequestEditorFn) (*ConfirmSecondFactorResponse, error)
+
+	// RemoveSecondFactorWithBodyWithResponse Take my second factor away
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /profile/second-factor/removal (the `RemoveSecondFactor` operationId).
+	RemoveSecondFactorWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*RemoveSecondFactorResponse, error)
+
+	// RemoveSecondFactorWithResponse Take my second factor away
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /profile/second-factor/removal (the `RemoveSecondFactor` operationId).
+	RemoveSecondFactorWithResponse(ctx context.Context, body RemoveSecondFactorJSONRequestBody, reqEditors ...RequestEditorFn) (*RemoveSecondFactorResponse, error)
 
 	// ListSessionsWithResponse My own sessions
 	//
@@ -6418,6 +8244,20 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /session (the `SignIn` operationId).
 	SignInWithResponse(ctx context.Context, body SignInJSONRequestBody, reqEditors ...RequestEditorFn) (*SignInResponse, error)
 
+	// AcceptInvitationWithBodyWithResponse Accept an invitation as who I am
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /session/invitation (the `AcceptInvitation` operationId).
+	AcceptInvitationWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AcceptInvitationResponse, error)
+
+	// AcceptInvitationWithResponse Accept an invitation as who I am
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /session/invitation (the `AcceptInvitation` operationId).
+	AcceptInvitationWithResponse(ctx context.Context, body AcceptInvitationJSONRequestBody, reqEditors ...RequestEditorFn) (*AcceptInvitationResponse, error)
+
 	// SwitchOrganisationWithBodyWithResponse Work in another organisation that knows me
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -6432,12 +8272,122 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with PUT /session/organisation (the `SwitchOrganisation` operationId).
 	SwitchOrganisationWithResponse(ctx context.Context, body SwitchOrganisationJSONRequestBody, reqEditors ...RequestEditorFn) (*SwitchOrganisationResponse, error)
 
+	// SignInByPasskeyWithBodyWithResponse Sign in with a passkey
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /session/passkey (the `SignInByPasskey` operationId).
+	SignInByPasskeyWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SignInByPasskeyResponse, error)
+
+	// SignInByPasskeyWithResponse Sign in with a passkey
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /session/passkey (the `SignInByPasskey` operationId).
+	SignInByPasskeyWithResponse(ctx context.Context, body SignInByPasskeyJSONRequestBody, reqEditors ...RequestEditorFn) (*SignInByPasskeyResponse, error)
+
+	// BeginPasskeySignInWithResponse Ask my browser to sign in with a passkey
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /session/passkey/options (the `BeginPasskeySignIn` operationId).
+	BeginPasskeySignInWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*BeginPasskeySignInResponse, error)
+
 	// GetStatusWithResponse Whether the service is ready, and whether anybody has set it up
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /status (the `GetStatus` operationId).
 	GetStatusWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*GetStatusResponse, error)
+}
+
+type DecideDeviceResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r DecideDeviceResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r DecideDeviceResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r DecideDeviceResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r DecideDeviceResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r DecideDeviceResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ShowDeviceResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Device
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ShowDeviceResponse) GetJSON200() *Device {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ShowDeviceResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ShowDeviceResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ShowDeviceResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ShowDeviceResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ShowDeviceResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
 }
 
 type RevokeGrantResponse struct {
@@ -6523,6 +8473,102 @@ func (r WithdrawKeyResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r WithdrawKeyResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ReadLinkResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Link
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ReadLinkResponse) GetJSON200() *Link {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ReadLinkResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ReadLinkResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ReadLinkResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ReadLinkResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ReadLinkResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type UseLinkResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Link
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r UseLinkResponse) GetJSON200() *Link {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r UseLinkResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r UseLinkResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r UseLinkResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r UseLinkResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r UseLinkResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -6872,6 +8918,157 @@ func (r RemoveMemberResponse) ContentType() string {
 	return ""
 }
 
+type ListGuestsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *UserList
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListGuestsResponse) GetJSON200() *UserList {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListGuestsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListGuestsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListGuestsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListGuestsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListGuestsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type InviteGuestResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Written
+	// JSON201 the response for an HTTP 201 `application/json` response
+	JSON201 *GuestMade
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r InviteGuestResponse) GetJSON200() *Written {
+	return r.JSON200
+}
+
+// GetJSON201 returns the response for an HTTP 201 `application/json` response
+func (r InviteGuestResponse) GetJSON201() *GuestMade {
+	return r.JSON201
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r InviteGuestResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r InviteGuestResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r InviteGuestResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r InviteGuestResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r InviteGuestResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type CreateNewcomersResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *NewcomerReading
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r CreateNewcomersResponse) GetJSON200() *NewcomerReading {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r CreateNewcomersResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r CreateNewcomersResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r CreateNewcomersResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r CreateNewcomersResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r CreateNewcomersResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type ShowPrincipalResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -7010,6 +9207,54 @@ func (r HandOverResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r HandOverResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ResendInvitationResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *LinkMade
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ResendInvitationResponse) GetJSON200() *LinkMade {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ResendInvitationResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ResendInvitationResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ResendInvitationResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ResendInvitationResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ResendInvitationResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -7160,6 +9405,54 @@ func (r ResetPasswordResponse) ContentType() string {
 	return ""
 }
 
+type MailPasswordLinkResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *LinkMade
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r MailPasswordLinkResponse) GetJSON200() *LinkMade {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r MailPasswordLinkResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r MailPasswordLinkResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r MailPasswordLinkResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r MailPasswordLinkResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r MailPasswordLinkResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type ShowReachResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -7202,6 +9495,47 @@ func (r ShowReachResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r ShowReachResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ResetSecondFactorResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ResetSecondFactorResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ResetSecondFactorResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ResetSecondFactorResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ResetSecondFactorResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ResetSecondFactorResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -7887,6 +10221,184 @@ func (r ListSeatsResponse) ContentType() string {
 	return ""
 }
 
+type ListPasskeysResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *PasskeyList
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListPasskeysResponse) GetJSON200() *PasskeyList {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListPasskeysResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListPasskeysResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListPasskeysResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListPasskeysResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListPasskeysResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type AddPasskeyResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r AddPasskeyResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r AddPasskeyResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r AddPasskeyResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r AddPasskeyResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r AddPasskeyResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type BeginPasskeyResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Ceremony
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r BeginPasskeyResponse) GetJSON200() *Ceremony {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r BeginPasskeyResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r BeginPasskeyResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r BeginPasskeyResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r BeginPasskeyResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r BeginPasskeyResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type RemovePasskeyResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r RemovePasskeyResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r RemovePasskeyResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r RemovePasskeyResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r RemovePasskeyResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r RemovePasskeyResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type ChoosePasswordResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -7929,6 +10441,191 @@ func (r ChoosePasswordResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r ChoosePasswordResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ShowSecondFactorResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *SecondFactor
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ShowSecondFactorResponse) GetJSON200() *SecondFactor {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ShowSecondFactorResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ShowSecondFactorResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ShowSecondFactorResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ShowSecondFactorResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ShowSecondFactorResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type BeginSecondFactorResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *FactorSeed
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r BeginSecondFactorResponse) GetJSON200() *FactorSeed {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r BeginSecondFactorResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r BeginSecondFactorResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r BeginSecondFactorResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r BeginSecondFactorResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r BeginSecondFactorResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ConfirmSecondFactorResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *RecoveryCodes
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ConfirmSecondFactorResponse) GetJSON200() *RecoveryCodes {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ConfirmSecondFactorResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ConfirmSecondFactorResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ConfirmSecondFactorResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ConfirmSecondFactorResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ConfirmSecondFactorResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type RemoveSecondFactorResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r RemoveSecondFactorResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r RemoveSecondFactorResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r RemoveSecondFactorResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r RemoveSecondFactorResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r RemoveSecondFactorResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -9444,6 +12141,54 @@ func (r SignInResponse) ContentType() string {
 	return ""
 }
 
+type AcceptInvitationResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Link
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r AcceptInvitationResponse) GetJSON200() *Link {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r AcceptInvitationResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r AcceptInvitationResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r AcceptInvitationResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r AcceptInvitationResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r AcceptInvitationResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type SwitchOrganisationResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -9486,6 +12231,109 @@ func (r SwitchOrganisationResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r SwitchOrganisationResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+// SignInByPasskeyResponse200Headers the declared response headers of an HTTP 200 response for SignInByPasskey
+type SignInByPasskeyResponse200Headers struct {
+	SetCookie *string
+}
+
+type SignInByPasskeyResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Session
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// Headers200 the parsed response headers for an HTTP 200 response
+	Headers200 *SignInByPasskeyResponse200Headers
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r SignInByPasskeyResponse) GetJSON200() *Session {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r SignInByPasskeyResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r SignInByPasskeyResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r SignInByPasskeyResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r SignInByPasskeyResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r SignInByPasskeyResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type BeginPasskeySignInResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Ceremony
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r BeginPasskeySignInResponse) GetJSON200() *Ceremony {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r BeginPasskeySignInResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r BeginPasskeySignInResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r BeginPasskeySignInResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r BeginPasskeySignInResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r BeginPasskeySignInResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -9540,6 +12388,58 @@ func (r GetStatusResponse) ContentType() string {
 	return ""
 }
 
+// DecideDeviceWithBodyWithResponse Let the terminal in as myself, or refuse it
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /device (the `DecideDevice` operationId).
+func (c *ClientWithResponses) DecideDeviceWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*DecideDeviceResponse, error) {
+	rsp, err := c.DecideDeviceWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseDecideDeviceResponse(rsp)
+}
+
+// DecideDeviceWithResponse Let the terminal in as myself, or refuse it
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /device (the `DecideDevice` operationId).
+func (c *ClientWithResponses) DecideDeviceWithResponse(ctx context.Context, body DecideDeviceJSONRequestBody, reqEditors ...RequestEditorFn) (*DecideDeviceResponse, error) {
+	rsp, err := c.DecideDevice(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseDecideDeviceResponse(rsp)
+}
+
+// ShowDeviceWithBodyWithResponse The terminal that waits with a code
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /device/reading (the `ShowDevice` operationId).
+func (c *ClientWithResponses) ShowDeviceWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ShowDeviceResponse, error) {
+	rsp, err := c.ShowDeviceWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseShowDeviceResponse(rsp)
+}
+
+// ShowDeviceWithResponse The terminal that waits with a code
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /device/reading (the `ShowDevice` operationId).
+func (c *ClientWithResponses) ShowDeviceWithResponse(ctx context.Context, body ShowDeviceJSONRequestBody, reqEditors ...RequestEditorFn) (*ShowDeviceResponse, error) {
+	rsp, err := c.ShowDevice(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseShowDeviceResponse(rsp)
+}
+
 // RevokeGrantWithResponse Revoke one grant
 //
 // Returns a wrapper object for the known response body format(s).
@@ -9564,6 +12464,58 @@ func (c *ClientWithResponses) WithdrawKeyWithResponse(ctx context.Context, key s
 		return nil, err
 	}
 	return ParseWithdrawKeyResponse(rsp)
+}
+
+// ReadLinkWithBodyWithResponse What a link that was mailed is for
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /links/reading (the `ReadLink` operationId).
+func (c *ClientWithResponses) ReadLinkWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ReadLinkResponse, error) {
+	rsp, err := c.ReadLinkWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseReadLinkResponse(rsp)
+}
+
+// ReadLinkWithResponse What a link that was mailed is for
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /links/reading (the `ReadLink` operationId).
+func (c *ClientWithResponses) ReadLinkWithResponse(ctx context.Context, body ReadLinkJSONRequestBody, reqEditors ...RequestEditorFn) (*ReadLinkResponse, error) {
+	rsp, err := c.ReadLink(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseReadLinkResponse(rsp)
+}
+
+// UseLinkWithBodyWithResponse Choose a password by a link; an invitation is accepted by it
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /links/use (the `UseLink` operationId).
+func (c *ClientWithResponses) UseLinkWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*UseLinkResponse, error) {
+	rsp, err := c.UseLinkWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseUseLinkResponse(rsp)
+}
+
+// UseLinkWithResponse Choose a password by a link; an invitation is accepted by it
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /links/use (the `UseLink` operationId).
+func (c *ClientWithResponses) UseLinkWithResponse(ctx context.Context, body UseLinkJSONRequestBody, reqEditors ...RequestEditorFn) (*UseLinkResponse, error) {
+	rsp, err := c.UseLink(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseUseLinkResponse(rsp)
 }
 
 // ListOrganisationsWithResponse List all organisations, by name
@@ -9696,6 +12648,71 @@ func (c *ClientWithResponses) RemoveMemberWithResponse(ctx context.Context, orga
 	return ParseRemoveMemberResponse(rsp)
 }
 
+// ListGuestsWithResponse List guests by name, those too who have not accepted yet
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /organisations/{organisation}/guests (the `ListGuests` operationId).
+func (c *ClientWithResponses) ListGuestsWithResponse(ctx context.Context, organisation OrganisationName, params *ListGuestsParams, reqEditors ...RequestEditorFn) (*ListGuestsResponse, error) {
+	rsp, err := c.ListGuests(ctx, organisation, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListGuestsResponse(rsp)
+}
+
+// InviteGuestWithBodyWithResponse Invite somebody from outside by mail; what is prepared for them counts once they accept
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /organisations/{organisation}/guests (the `InviteGuest` operationId).
+func (c *ClientWithResponses) InviteGuestWithBodyWithResponse(ctx context.Context, organisation OrganisationName, params *InviteGuestParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*InviteGuestResponse, error) {
+	rsp, err := c.InviteGuestWithBody(ctx, organisation, params, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseInviteGuestResponse(rsp)
+}
+
+// InviteGuestWithResponse Invite somebody from outside by mail; what is prepared for them counts once they accept
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /organisations/{organisation}/guests (the `InviteGuest` operationId).
+func (c *ClientWithResponses) InviteGuestWithResponse(ctx context.Context, organisation OrganisationName, params *InviteGuestParams, body InviteGuestJSONRequestBody, reqEditors ...RequestEditorFn) (*InviteGuestResponse, error) {
+	rsp, err := c.InviteGuest(ctx, organisation, params, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseInviteGuestResponse(rsp)
+}
+
+// CreateNewcomersWithBodyWithResponse Make many users by a CSV text, all or none
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /organisations/{organisation}/newcomers (the `CreateNewcomers` operationId).
+func (c *ClientWithResponses) CreateNewcomersWithBodyWithResponse(ctx context.Context, organisation OrganisationName, params *CreateNewcomersParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*CreateNewcomersResponse, error) {
+	rsp, err := c.CreateNewcomersWithBody(ctx, organisation, params, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseCreateNewcomersResponse(rsp)
+}
+
+// CreateNewcomersWithResponse Make many users by a CSV text, all or none
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /organisations/{organisation}/newcomers (the `CreateNewcomers` operationId).
+func (c *ClientWithResponses) CreateNewcomersWithResponse(ctx context.Context, organisation OrganisationName, params *CreateNewcomersParams, body CreateNewcomersJSONRequestBody, reqEditors ...RequestEditorFn) (*CreateNewcomersResponse, error) {
+	rsp, err := c.CreateNewcomers(ctx, organisation, params, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseCreateNewcomersResponse(rsp)
+}
+
 // ShowPrincipalWithResponse A user, guest, group or service account, with groups, members and rules
 //
 // Returns a wrapper object for the known response body format(s).
@@ -9761,6 +12778,19 @@ func (c *ClientWithResponses) HandOverWithResponse(ctx context.Context, organisa
 	return ParseHandOverResponse(rsp)
 }
 
+// ResendInvitationWithResponse Mail a guest who has not accepted another link in place of the first
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /organisations/{organisation}/principals/{kind}/{principal}/invitation (the `ResendInvitation` operationId).
+func (c *ClientWithResponses) ResendInvitationWithResponse(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*ResendInvitationResponse, error) {
+	rsp, err := c.ResendInvitation(ctx, organisation, kind, principal, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseResendInvitationResponse(rsp)
+}
+
 // ListKeysWithResponse The API keys of a user or service account
 //
 // Returns a wrapper object for the known response body format(s).
@@ -9813,6 +12843,19 @@ func (c *ClientWithResponses) ResetPasswordWithResponse(ctx context.Context, org
 	return ParseResetPasswordResponse(rsp)
 }
 
+// MailPasswordLinkWithResponse Mail a user a link to choose a password, which works once and for a day
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /organisations/{organisation}/principals/{kind}/{principal}/password-link (the `MailPasswordLink` operationId).
+func (c *ClientWithResponses) MailPasswordLinkWithResponse(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*MailPasswordLinkResponse, error) {
+	rsp, err := c.MailPasswordLink(ctx, organisation, kind, principal, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseMailPasswordLinkResponse(rsp)
+}
+
 // ShowReachWithResponse Everything it can do, and where
 //
 // Returns a wrapper object for the known response body format(s).
@@ -9824,6 +12867,19 @@ func (c *ClientWithResponses) ShowReachWithResponse(ctx context.Context, organis
 		return nil, err
 	}
 	return ParseShowReachResponse(rsp)
+}
+
+// ResetSecondFactorWithResponse Take away the second factor of a user who lost it
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /organisations/{organisation}/principals/{kind}/{principal}/second-factor (the `ResetSecondFactor` operationId).
+func (c *ClientWithResponses) ResetSecondFactorWithResponse(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*ResetSecondFactorResponse, error) {
+	rsp, err := c.ResetSecondFactor(ctx, organisation, kind, principal, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseResetSecondFactorResponse(rsp)
 }
 
 // SetStateWithBodyWithResponse Suspend, retire or restore it: every session, key, token and decision follows at once
@@ -10086,6 +13142,71 @@ func (c *ClientWithResponses) ListSeatsWithResponse(ctx context.Context, reqEdit
 	return ParseListSeatsResponse(rsp)
 }
 
+// ListPasskeysWithResponse My own passkeys
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /profile/passkeys (the `ListPasskeys` operationId).
+func (c *ClientWithResponses) ListPasskeysWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListPasskeysResponse, error) {
+	rsp, err := c.ListPasskeys(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListPasskeysResponse(rsp)
+}
+
+// AddPasskeyWithBodyWithResponse Keep the passkey that my browser made
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /profile/passkeys (the `AddPasskey` operationId).
+func (c *ClientWithResponses) AddPasskeyWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AddPasskeyResponse, error) {
+	rsp, err := c.AddPasskeyWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAddPasskeyResponse(rsp)
+}
+
+// AddPasskeyWithResponse Keep the passkey that my browser made
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /profile/passkeys (the `AddPasskey` operationId).
+func (c *ClientWithResponses) AddPasskeyWithResponse(ctx context.Context, body AddPasskeyJSONRequestBody, reqEditors ...RequestEditorFn) (*AddPasskeyResponse, error) {
+	rsp, err := c.AddPasskey(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAddPasskeyResponse(rsp)
+}
+
+// BeginPasskeyWithResponse Ask my browser for a new passkey
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /profile/passkeys/options (the `BeginPasskey` operationId).
+func (c *ClientWithResponses) BeginPasskeyWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*BeginPasskeyResponse, error) {
+	rsp, err := c.BeginPasskey(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseBeginPasskeyResponse(rsp)
+}
+
+// RemovePasskeyWithResponse Take one of my own passkeys away
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /profile/passkeys/{passkey} (the `RemovePasskey` operationId).
+func (c *ClientWithResponses) RemovePasskeyWithResponse(ctx context.Context, passkey string, reqEditors ...RequestEditorFn) (*RemovePasskeyResponse, error) {
+	rsp, err := c.RemovePasskey(ctx, passkey, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRemovePasskeyResponse(rsp)
+}
+
 // ChoosePasswordWithBodyWithResponse Choose my own password
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -10110,6 +13231,84 @@ func (c *ClientWithResponses) ChoosePasswordWithResponse(ctx context.Context, bo
 		return nil, err
 	}
 	return ParseChoosePasswordResponse(rsp)
+}
+
+// ShowSecondFactorWithResponse My own second factor
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /profile/second-factor (the `ShowSecondFactor` operationId).
+func (c *ClientWithResponses) ShowSecondFactorWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ShowSecondFactorResponse, error) {
+	rsp, err := c.ShowSecondFactor(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseShowSecondFactorResponse(rsp)
+}
+
+// BeginSecondFactorWithResponse Begin to set up a second factor: one-time codes by time (RFC 6238)
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /profile/second-factor (the `BeginSecondFactor` operationId).
+func (c *ClientWithResponses) BeginSecondFactorWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*BeginSecondFactorResponse, error) {
+	rsp, err := c.BeginSecondFactor(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseBeginSecondFactorResponse(rsp)
+}
+
+// ConfirmSecondFactorWithBodyWithResponse Put it into use by a first code
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /profile/second-factor (the `ConfirmSecondFactor` operationId).
+func (c *ClientWithResponses) ConfirmSecondFactorWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ConfirmSecondFactorResponse, error) {
+	rsp, err := c.ConfirmSecondFactorWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseConfirmSecondFactorResponse(rsp)
+}
+
+// ConfirmSecondFactorWithResponse Put it into use by a first code
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /profile/second-factor (the `ConfirmSecondFactor` operationId).
+func (c *ClientWithResponses) ConfirmSecondFactorWithResponse(ctx context.Context, body ConfirmSecondFactorJSONRequestBody, reqEditors ...RequestEditorFn) (*ConfirmSecondFactorResponse, error) {
+	rsp, err := c.ConfirmSecondFactor(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseConfirmSecondFactorResponse(rsp)
+}
+
+// RemoveSecondFactorWithBodyWithResponse Take my second factor away
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /profile/second-factor/removal (the `RemoveSecondFactor` operationId).
+func (c *ClientWithResponses) RemoveSecondFactorWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*RemoveSecondFactorResponse, error) {
+	rsp, err := c.RemoveSecondFactorWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRemoveSecondFactorResponse(rsp)
+}
+
+// RemoveSecondFactorWithResponse Take my second factor away
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /profile/second-factor/removal (the `RemoveSecondFactor` operationId).
+func (c *ClientWithResponses) RemoveSecondFactorWithResponse(ctx context.Context, body RemoveSecondFactorJSONRequestBody, reqEditors ...RequestEditorFn) (*RemoveSecondFactorResponse, error) {
+	rsp, err := c.RemoveSecondFactor(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRemoveSecondFactorResponse(rsp)
 }
 
 // ListSessionsWithResponse My own sessions
@@ -10710,6 +13909,32 @@ func (c *ClientWithResponses) SignInWithResponse(ctx context.Context, body SignI
 	return ParseSignInResponse(rsp)
 }
 
+// AcceptInvitationWithBodyWithResponse Accept an invitation as who I am
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /session/invitation (the `AcceptInvitation` operationId).
+func (c *ClientWithResponses) AcceptInvitationWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AcceptInvitationResponse, error) {
+	rsp, err := c.AcceptInvitationWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAcceptInvitationResponse(rsp)
+}
+
+// AcceptInvitationWithResponse Accept an invitation as who I am
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /session/invitation (the `AcceptInvitation` operationId).
+func (c *ClientWithResponses) AcceptInvitationWithResponse(ctx context.Context, body AcceptInvitationJSONRequestBody, reqEditors ...RequestEditorFn) (*AcceptInvitationResponse, error) {
+	rsp, err := c.AcceptInvitation(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAcceptInvitationResponse(rsp)
+}
+
 // SwitchOrganisationWithBodyWithResponse Work in another organisation that knows me
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -10736,6 +13961,45 @@ func (c *ClientWithResponses) SwitchOrganisationWithResponse(ctx context.Context
 	return ParseSwitchOrganisationResponse(rsp)
 }
 
+// SignInByPasskeyWithBodyWithResponse Sign in with a passkey
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /session/passkey (the `SignInByPasskey` operationId).
+func (c *ClientWithResponses) SignInByPasskeyWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SignInByPasskeyResponse, error) {
+	rsp, err := c.SignInByPasskeyWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseSignInByPasskeyResponse(rsp)
+}
+
+// SignInByPasskeyWithResponse Sign in with a passkey
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /session/passkey (the `SignInByPasskey` operationId).
+func (c *ClientWithResponses) SignInByPasskeyWithResponse(ctx context.Context, body SignInByPasskeyJSONRequestBody, reqEditors ...RequestEditorFn) (*SignInByPasskeyResponse, error) {
+	rsp, err := c.SignInByPasskey(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseSignInByPasskeyResponse(rsp)
+}
+
+// BeginPasskeySignInWithResponse Ask my browser to sign in with a passkey
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /session/passkey/options (the `BeginPasskeySignIn` operationId).
+func (c *ClientWithResponses) BeginPasskeySignInWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*BeginPasskeySignInResponse, error) {
+	rsp, err := c.BeginPasskeySignIn(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseBeginPasskeySignInResponse(rsp)
+}
+
 // GetStatusWithResponse Whether the service is ready, and whether anybody has set it up
 //
 // Returns a wrapper object for the known response body format(s).
@@ -10747,6 +14011,68 @@ func (c *ClientWithResponses) GetStatusWithResponse(ctx context.Context, reqEdit
 		return nil, err
 	}
 	return ParseGetStatusResponse(rsp)
+}
+
+// ParseDecideDeviceResponse parses an HTTP response from a DecideDeviceWithResponse call
+func ParseDecideDeviceResponse(rsp *http.Response) (*DecideDeviceResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &DecideDeviceResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseShowDeviceResponse parses an HTTP response from a ShowDeviceWithResponse call
+func ParseShowDeviceResponse(rsp *http.Response) (*ShowDeviceResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ShowDeviceResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Device
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
 }
 
 // ParseRevokeGrantResponse parses an HTTP response from a RevokeGrantWithResponse call
@@ -10798,6 +14124,72 @@ func ParseWithdrawKeyResponse(rsp *http.Response) (*WithdrawKeyResponse, error) 
 	switch {
 	case rsp.StatusCode == 204:
 		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseReadLinkResponse parses an HTTP response from a ReadLinkWithResponse call
+func ParseReadLinkResponse(rsp *http.Response) (*ReadLinkResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ReadLinkResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Link
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseUseLinkResponse parses an HTTP response from a UseLinkWithResponse call
+func ParseUseLinkResponse(rsp *http.Response) (*UseLinkResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &UseLinkResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Link
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem
@@ -11049,6 +14441,112 @@ func ParseRemoveMemberResponse(rsp *http.Response) (*RemoveMemberResponse, error
 	return response, nil
 }
 
+// ParseListGuestsResponse parses an HTTP response from a ListGuestsWithResponse call
+func ParseListGuestsResponse(rsp *http.Response) (*ListGuestsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListGuestsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest UserList
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseInviteGuestResponse parses an HTTP response from a InviteGuestWithResponse call
+func ParseInviteGuestResponse(rsp *http.Response) (*InviteGuestResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &InviteGuestResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Written
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 201:
+		var dest GuestMade
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON201 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseCreateNewcomersResponse parses an HTTP response from a CreateNewcomersWithResponse call
+func ParseCreateNewcomersResponse(rsp *http.Response) (*CreateNewcomersResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &CreateNewcomersResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest NewcomerReading
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseShowPrincipalResponse parses an HTTP response from a ShowPrincipalWithResponse call
 func ParseShowPrincipalResponse(rsp *http.Response) (*ShowPrincipalResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -11131,6 +14629,39 @@ func ParseHandOverResponse(rsp *http.Response) (*HandOverResponse, error) {
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
 		var dest Written
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseResendInvitationResponse parses an HTTP response from a ResendInvitationWithResponse call
+func ParseResendInvitationResponse(rsp *http.Response) (*ResendInvitationResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ResendInvitationResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest LinkMade
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}
@@ -11247,6 +14778,39 @@ func ParseResetPasswordResponse(rsp *http.Response) (*ResetPasswordResponse, err
 	return response, nil
 }
 
+// ParseMailPasswordLinkResponse parses an HTTP response from a MailPasswordLinkWithResponse call
+func ParseMailPasswordLinkResponse(rsp *http.Response) (*MailPasswordLinkResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &MailPasswordLinkResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest LinkMade
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseShowReachResponse parses an HTTP response from a ShowReachWithResponse call
 func ParseShowReachResponse(rsp *http.Response) (*ShowReachResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -11267,6 +14831,35 @@ func ParseShowReachResponse(rsp *http.Response) (*ShowReachResponse, error) {
 			return nil, err
 		}
 		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseResetSecondFactorResponse parses an HTTP response from a ResetSecondFactorWithResponse call
+func ParseResetSecondFactorResponse(rsp *http.Response) (*ResetSecondFactorResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ResetSecondFactorResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem
@@ -11749,6 +15342,130 @@ func ParseListSeatsResponse(rsp *http.Response) (*ListSeatsResponse, error) {
 	return response, nil
 }
 
+// ParseListPasskeysResponse parses an HTTP response from a ListPasskeysWithResponse call
+func ParseListPasskeysResponse(rsp *http.Response) (*ListPasskeysResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListPasskeysResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest PasskeyList
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseAddPasskeyResponse parses an HTTP response from a AddPasskeyWithResponse call
+func ParseAddPasskeyResponse(rsp *http.Response) (*AddPasskeyResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &AddPasskeyResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseBeginPasskeyResponse parses an HTTP response from a BeginPasskeyWithResponse call
+func ParseBeginPasskeyResponse(rsp *http.Response) (*BeginPasskeyResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &BeginPasskeyResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Ceremony
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseRemovePasskeyResponse parses an HTTP response from a RemovePasskeyWithResponse call
+func ParseRemovePasskeyResponse(rsp *http.Response) (*RemovePasskeyResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &RemovePasskeyResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseChoosePasswordResponse parses an HTTP response from a ChoosePasswordWithResponse call
 func ParseChoosePasswordResponse(rsp *http.Response) (*ChoosePasswordResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -11769,6 +15486,134 @@ func ParseChoosePasswordResponse(rsp *http.Response) (*ChoosePasswordResponse, e
 			return nil, err
 		}
 		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseShowSecondFactorResponse parses an HTTP response from a ShowSecondFactorWithResponse call
+func ParseShowSecondFactorResponse(rsp *http.Response) (*ShowSecondFactorResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ShowSecondFactorResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest SecondFactor
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseBeginSecondFactorResponse parses an HTTP response from a BeginSecondFactorWithResponse call
+func ParseBeginSecondFactorResponse(rsp *http.Response) (*BeginSecondFactorResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &BeginSecondFactorResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest FactorSeed
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseConfirmSecondFactorResponse parses an HTTP response from a ConfirmSecondFactorWithResponse call
+func ParseConfirmSecondFactorResponse(rsp *http.Response) (*ConfirmSecondFactorResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ConfirmSecondFactorResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest RecoveryCodes
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseRemoveSecondFactorResponse parses an HTTP response from a RemoveSecondFactorWithResponse call
+func ParseRemoveSecondFactorResponse(rsp *http.Response) (*RemoveSecondFactorResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &RemoveSecondFactorResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem
@@ -12847,6 +16692,39 @@ func ParseSignInResponse(rsp *http.Response) (*SignInResponse, error) {
 	return response, nil
 }
 
+// ParseAcceptInvitationResponse parses an HTTP response from a AcceptInvitationWithResponse call
+func ParseAcceptInvitationResponse(rsp *http.Response) (*AcceptInvitationResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &AcceptInvitationResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Link
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseSwitchOrganisationResponse parses an HTTP response from a SwitchOrganisationWithResponse call
 func ParseSwitchOrganisationResponse(rsp *http.Response) (*SwitchOrganisationResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -12863,6 +16741,85 @@ func ParseSwitchOrganisationResponse(rsp *http.Response) (*SwitchOrganisationRes
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
 		var dest Session
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseSignInByPasskeyResponse parses an HTTP response from a SignInByPasskeyWithResponse call
+func ParseSignInByPasskeyResponse(rsp *http.Response) (*SignInByPasskeyResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &SignInByPasskeyResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Session
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case rsp.StatusCode == 200:
+		var headers SignInByPasskeyResponse200Headers
+		if values := rsp.Header.Values("Set-Cookie"); len(values) > 0 {
+			var value string
+			if err := runtime.BindStyledParameterWithOptions("simple", "Set-Cookie", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.SetCookie = &value
+		}
+		response.Headers200 = &headers
+	}
+
+	return response, nil
+}
+
+// ParseBeginPasskeySignInResponse parses an HTTP response from a BeginPasskeySignInWithResponse call
+func ParseBeginPasskeySignInResponse(rsp *http.Response) (*BeginPasskeySignInResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &BeginPasskeySignInResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Ceremony
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}

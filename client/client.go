@@ -30,6 +30,9 @@ func (e *Error) Error() string {
 	return e.Detail + ": " + *e.Next
 }
 
+// Kind names the kind of problem, the last word of its type.
+func (e *Error) Kind() string { return strings.TrimPrefix(e.Type, "urn:arbora:problem:") }
+
 // Unreachable is the error of a request that got no answer.
 type Unreachable struct {
 	Address string

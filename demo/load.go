@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"strings"
 
 	"arbora.example/access"
 	"arbora.example/api"
@@ -12,22 +13,40 @@ import (
 
 // loader loads the scenario through the API, as the people of the scenario would.
 type loader struct {
-	address string
+	address, token string
 	*client.Client
+}
+
+// as gives a loader that acts as somebody of the demo.
+func as(ctx context.Context, address, name string) (loader, error) {
+	token, err := tokenFor(ctx, address, name, Passphrase)
+	if err != nil {
+		return loader{}, err
+	}
+	arbora, err := client.Open(address, token)
+	return loader{address: address, token: token, Client: arbora}, err
 }
 
 // SignIn opens a client for somebody of the demo.
 func SignIn(ctx context.Context, address, name, password string) (*client.Client, error) {
-	arbora, err := client.Open(address, "")
+	token, err := tokenFor(ctx, address, name, password)
 	if err != nil {
 		return nil, err
+	}
+	return client.Open(address, token)
+}
+
+func tokenFor(ctx context.Context, address, name, password string) (string, error) {
+	arbora, err := client.Open(address, "")
+	if err != nil {
+		return "", err
 	}
 	token := true
 	s, err := client.Read[api.Session](arbora.SignIn(ctx, api.SignIn{Name: name, Password: password, Token: &token}))
 	if err != nil {
-		return nil, fmt.Errorf("sign in %s: %w", name, err)
+		return "", fmt.Errorf("sign in %s: %w", name, err)
 	}
-	return client.Open(address, *s.Token)
+	return *s.Token, nil
 }
 
 // LoadStart loads what there is before the story, into a service whose keeper is [Keeper] with [Passphrase].
@@ -48,11 +67,10 @@ func LoadStart(ctx context.Context, address string) error {
 			return fmt.Errorf("create %s: %w", o.name, err)
 		}
 	}
-	rowan, err := SignIn(ctx, address, "rowan@lindenmere", Passphrase)
+	l, err := as(ctx, address, "rowan@lindenmere")
 	if err != nil {
 		return err
 	}
-	l := loader{address, rowan}
 	if err := l.scopes(ctx, tree); err != nil {
 		return err
 	}
@@ -69,11 +87,10 @@ func LoadStart(ctx context.Context, address string) error {
 
 // LoadStory loads what the story leaves behind, some refused attempts among it.
 func LoadStory(ctx context.Context, address string) error {
-	rowan, err := SignIn(ctx, address, "rowan@lindenmere", Passphrase)
+	l, err := as(ctx, address, "rowan@lindenmere")
 	if err != nil {
 		return err
 	}
-	l := loader{address, rowan}
 	if err := l.scopes(ctx, lastTouches); err != nil {
 		return err
 	}
@@ -83,7 +100,13 @@ func LoadStory(ctx context.Context, address string) error {
 	if err := l.member(ctx, "glasshouse-engineers", "user", bram.name); err != nil {
 		return err
 	}
+	if err := l.labelIndexer(ctx); err != nil {
+		return err
+	}
 	if err := l.grants(ctx, storyGrants); err != nil {
+		return err
+	}
+	if err := l.juno(ctx); err != nil {
 		return err
 	}
 	if err := l.policies(ctx); err != nil {
@@ -176,14 +199,56 @@ func (l loader) member(ctx context.Context, group, kind, name string) error {
 
 func (l loader) grants(ctx context.Context, grants []grant) error {
 	for _, g := range grants {
-		err := client.Done(l.CreateGrant(ctx, g.at, nil, api.GrantNew{
-			Principal: api.PrincipalRef{Kind: api.PrincipalKind(g.kind), Name: g.name}, Role: g.role, Description: &g.why,
-		}))
+		wanted := api.GrantNew{Principal: api.PrincipalRef{Kind: api.PrincipalKind(g.kind), Name: g.name}, Role: g.role, Description: &g.why}
+		confirmed, err := l.confirming(ctx, g, wanted)
+		if err == nil {
+			err = client.Done(confirmed.CreateGrant(ctx, g.at, nil, wanted))
+		}
 		if err != nil {
 			return fmt.Errorf("grant %s to %s: %w", g.role, g.name, err)
 		}
 	}
 	return nil
+}
+
+// confirming gives a client that confirms the impact of what opens something to strangers.
+func (l loader) confirming(ctx context.Context, g grant, wanted api.GrantNew) (*client.Client, error) {
+	if g.kind != "set" {
+		return l.Client, nil
+	}
+	yes := true
+	written, err := client.Read[api.Written](l.CreateGrant(ctx, g.at, &api.CreateGrantParams{Preview: &yes}, wanted))
+	if err != nil {
+		return nil, err
+	}
+	return client.Open(l.address, l.token, client.Confirmed(written.Impact.Confirmation))
+}
+
+// labelIndexer makes the service account and a key for it, whose secret nobody keeps.
+func (l loader) labelIndexer(ctx context.Context) error {
+	title, label := "Label indexer", "nightly"
+	if err := client.Done(l.CreateServiceAccount(ctx, digitising, nil, api.AccountNew{Name: "label-indexer", Title: &title})); err != nil {
+		return fmt.Errorf("create label-indexer: %w", err)
+	}
+	if err := client.Done(l.CreateKey(ctx, lindenmere, api.ServiceAccountKind, digitising+"/label-indexer", api.KeyNew{Label: &label})); err != nil {
+		return fmt.Errorf("issue its key: %w", err)
+	}
+	return nil
+}
+
+// juno invites the consultant, who accepts.
+func (l loader) juno(ctx context.Context) error {
+	title, does, groups := "Juno Marchetti", "Consultant of the Quaywater Seed Exchange", []string{"contractors"}
+	made, err := client.Read[api.GuestMade](l.InviteGuest(ctx, lindenmere, nil, api.GuestNew{Email: "juno@quaywater.example", Title: &title, Description: &does, Groups: &groups}))
+	if err != nil {
+		return fmt.Errorf("invite juno: %w", err)
+	}
+	juno, err := SignIn(ctx, l.address, "juno@quaywater", Passphrase)
+	if err != nil {
+		return err
+	}
+	_, token, _ := strings.Cut(made.Link.Url, "/#/link/")
+	return client.Done(juno.AcceptInvitation(ctx, api.LinkToken{Token: token}))
 }
 
 func (l loader) policies(ctx context.Context) error {

@@ -128,6 +128,9 @@ var storyGrants = []grant{
 	{"networking-builder", "group", "network-team", "lindenmere/shared-services", "networks there, nothing else"},
 	{"builder", "group", "visitor-apps", "lindenmere/visitors", "ticketing and trail guide"},
 	{"observer", "group", "contractors", "lindenmere/visitors/ticketing", "looks at the till while they mend it"},
+	{"content-reader", "service-account", "lindenmere/science/herbarium/digitising/label-indexer", "lindenmere/science/herbarium/digitising/scans.bucket", "reads the labels on the scans"},
+	{"observer", "service-account", "lindenmere/science/herbarium/digitising/label-indexer", "lindenmere/science/herbarium/digitising", "looks for new scans"},
+	{"content-reader", "set", "public", "lindenmere/visitors/trail-guide/guide-media.bucket", "visitors open the guide without an account"},
 }
 
 type policy struct {

@@ -3,13 +3,19 @@ package demo
 import (
 	"bytes"
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
+	"net/http"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
+	"slices"
 	"strings"
+
+	"arbora.example/standin/mailsink"
 )
 
 // try is one command of the tour and what must come back.
@@ -20,7 +26,11 @@ type try struct {
 	status int      // the exit status expected
 	says   []string // what the output must hold
 	lacks  []string // what it must not hold
-	words  string   // the expectation, for people
+	// keep remembers, under a name, what the only group of a pattern finds in the output; later arguments and input take it
+	// as {name}.
+	keep   map[string]string
+	letter string // instead of a command: the newest letter to this address, as the mail sink shows it
+	words  string // the expectation, for people
 }
 
 // step is a step of the story.
@@ -32,14 +42,17 @@ type step struct {
 
 // exit statuses of the command line.
 const (
-	failed = 1
-	no     = 3
+	failed  = 1
+	no      = 3
+	revoked = 6
+	foreign = 7
 )
 
 // Tour goes through the story by the program's command line, against a service that holds what there is before the
 // story. It keeps its saved sign-ins in the directory, tells each step, and returns an error at the first difference.
-func Tour(ctx context.Context, out io.Writer, program, address, directory string) error {
-	t := tourist{out: out, program: program, directory: directory}
+// Letters are read where letters says, the page of a mail sink.
+func Tour(ctx context.Context, out io.Writer, program, address, letters, directory string) error {
+	t := tourist{out: out, program: program, letters: letters, directory: directory, kept: map[string]string{}}
 	for _, s := range story(address) {
 		fmt.Fprintf(out, "\n%d. %s\n", s.number, s.title)
 		for _, each := range s.tries {
@@ -52,18 +65,61 @@ func Tour(ctx context.Context, out io.Writer, program, address, directory string
 }
 
 type tourist struct {
-	out                io.Writer
-	program, directory string
+	out                         io.Writer
+	program, letters, directory string
+	kept                        map[string]string
+}
+
+// filled puts in what was kept.
+func (t tourist) filled(text string) string {
+	for name, kept := range t.kept {
+		text = strings.ReplaceAll(text, "{"+name+"}", kept)
+	}
+	return text
+}
+
+// letter reads the newest letter to an address.
+func (t tourist) letter(ctx context.Context, to string) (string, error) {
+	r, err := http.NewRequestWithContext(ctx, http.MethodGet, t.letters+"/letters", nil)
+	if err != nil {
+		return "", err
+	}
+	response, err := http.DefaultClient.Do(r)
+	if err != nil {
+		return "", err
+	}
+	defer response.Body.Close()
+	var all []mailsink.Letter
+	if err := json.NewDecoder(response.Body).Decode(&all); err != nil {
+		return "", err
+	}
+	for _, l := range all {
+		if slices.Contains(l.To, to) {
+			return l.Subject + "\n\n" + strings.ReplaceAll(l.Text, "\r\n", "\n"), nil
+		}
+	}
+	return "", fmt.Errorf("no letter has come to %s", to)
 }
 
 func (t tourist) run(ctx context.Context, each try) error {
-	args := each.args
+	if each.letter != "" {
+		text, err := t.letter(ctx, each.letter)
+		if err != nil {
+			return err
+		}
+		fmt.Fprintf(t.out, "\n   the mail of %s\n", each.letter)
+		return t.compare(each, "the letter", text, 0)
+	}
+	args := make([]string, len(each.args))
+	for i, arg := range each.args {
+		args[i] = t.filled(arg)
+	}
 	if each.as != "" {
 		args = append([]string{"--with", each.as}, args...)
 	}
 	command := exec.CommandContext(ctx, t.program, args...)
 	command.Env = append(os.Environ(), "XDG_CONFIG_HOME="+filepath.Join(t.directory, "config"))
-	command.Stdin = strings.NewReader(each.input)
+	command.Stdin = strings.NewReader(t.filled(each.input))
 	var came bytes.Buffer
 	command.Stdout, command.Stderr = &came, &came
 	err := command.Run()
@@ -71,10 +127,14 @@ func (t tourist) run(ctx context.Context, each try) error {
 	if err != nil && !errors.As(err, &exit) {
 		return err
 	}
-	status := command.ProcessState.ExitCode()
 	fmt.Fprintf(t.out, "\n   $ arbora %s\n", shell(args))
+	return t.compare(each, "arbora "+shell(args), came.String(), command.ProcessState.ExitCode())
+}
+
+// compare tells what came back and holds it against what was expected.
+func (t tourist) compare(each try, what, came string, status int) error {
 	fmt.Fprintf(t.out, "     expected:  %s\n", each.words)
-	for i, line := range strings.Split(strings.TrimRight(came.String(), "\n"), "\n") {
+	for i, line := range strings.Split(strings.TrimRight(came, "\n"), "\n") {
 		lead := "                "
 		if i == 0 {
 			lead = "     came back: "
@@ -82,17 +142,24 @@ func (t tourist) run(ctx context.Context, each try) error {
 		fmt.Fprintln(t.out, lead+line)
 	}
 	if status != each.status {
-		return fmt.Errorf("arbora %s ended with status %d, expected %d", shell(args), status, each.status)
+		return fmt.Errorf("%s ended with status %d, expected %d", what, status, each.status)
 	}
 	for _, text := range each.says {
-		if !strings.Contains(came.String(), text) {
-			return fmt.Errorf("arbora %s does not say %q", shell(args), text)
+		if !strings.Contains(came, text) {
+			return fmt.Errorf("%s does not say %q", what, text)
 		}
 	}
 	for _, text := range each.lacks {
-		if strings.Contains(came.String(), text) {
-			return fmt.Errorf("arbora %s says %q, which must not be seen", shell(args), text)
+		if strings.Contains(came, text) {
+			return fmt.Errorf("%s says %q, which must not be seen", what, text)
 		}
+	}
+	for name, pattern := range each.keep {
+		found := regexp.MustCompile(pattern).FindStringSubmatch(came)
+		if found == nil {
+			return fmt.Errorf("%s does not say the %s", what, name)
+		}
+		t.kept[name] = found[1]
 	}
 	return nil
 }
@@ -119,6 +186,7 @@ const (
 	palm        = glasshouses + "/palm-house"
 	fern        = glasshouses + "/fern-house"
 	sensorLog   = alpine + "/sensor-log.bucket"
+	guideMedia  = "lindenmere/visitors/trail-guide/guide-media.bucket"
 )
 
 func words(text string) []string { return strings.Fields(text) }
@@ -238,6 +306,46 @@ func story(address string) []step {
 			{as: "rowan", args: words("check describe project --user bram --at " + palm), status: no,
 				says:  []string{"What would turn it", "grant observer to bram at " + palm},
 				words: "no, and which single changes would turn it"},
+		}},
+		{12, "label-indexer gets two roles and an API key whose secret is shown once; the CLI uses it by a saved sign-in", []try{
+			{as: "rowan", args: []string{"service-account", "create", digitising + "/label-indexer", "--title", "Label indexer"}, says: []string{"Created service account"}, words: "a service account that lives in the compartment"},
+			{as: "rowan", args: words("grant create content-reader --service-account " + digitising + "/label-indexer --at " + digitising + "/scans.bucket"), says: []string{"Granted content-reader"}, words: "it reads the scans"},
+			{as: "rowan", args: words("grant create observer --service-account " + digitising + "/label-indexer --at " + digitising), says: []string{"Granted observer"}, words: "and sees what is there"},
+			{as: "rowan", args: words("key create --service-account " + digitising + "/label-indexer --label nightly"), says: []string{"shown this once"}, words: "a key; its secret is shown this once",
+				keep: map[string]string{"key": `API key (\S+)`, "secret": `once: (\S+)`}},
+			{as: "rowan", args: words("key list --service-account " + digitising + "/label-indexer"), says: []string{"nightly", "never"}, words: "the key is listed, without its secret"},
+			{args: words("sign-in --key {key} --secret-from - --save-as indexer --server " + address), input: "{secret}\n", says: []string{"Signed in as " + digitising + "/label-indexer"}, words: "the CLI signs in by it, under a saved name"},
+			{as: "indexer", args: words("whoami"), says: []string{"service-account"}, words: "it acts as the service account"},
+			{as: "indexer", args: words("check fetch object --at " + digitising + "/scans.bucket"), says: []string{"Yes"}, words: "which may fetch scans"},
+			{as: "indexer", args: words("check erase object --at " + digitising + "/scans.bucket"), status: no, says: []string{"No"}, words: "and not erase them"},
+			{args: words("sign-in --key {key} --secret-from - --save-as indexer --server " + address), input: "not-the-secret\n", status: foreign, says: []string{"its secret is another"}, words: "a wrong secret has a message and a status of its own"},
+			{as: "rowan", args: words("key withdraw {key}"), says: []string{"works no more"}, words: "the key is taken back"},
+			{as: "indexer", args: words("tree"), status: revoked, says: []string{"taken back"}, words: "and opens nothing any more, at once"},
+		}},
+		{13, "guide-media.bucket is opened to the public, with a warning first", []try{
+			{as: "rowan", args: words("grant create content-reader --set public --at " + guideMedia), status: failed, says: []string{"takes a confirmation"}, words: "not without a look at what it does"},
+			{as: "rowan", args: words("grant create content-reader --set public --at " + guideMedia + " --preview"), says: []string{"people whom the organisation does not know", "--confirm"}, words: "the warning, and how to confirm",
+				keep: map[string]string{"code": `--confirm (\S+)`}},
+			{as: "rowan", args: words("--confirm {code} grant create content-reader --set public --at " + guideMedia), says: []string{"Granted content-reader"}, words: "opened"},
+			{as: "rowan", args: words("holders fetch object --at " + guideMedia), says: []string{"public"}, words: "and it shows who may fetch"},
+		}},
+		{14, "juno is invited, is pending until she accepts, gets access that ends by itself, and holds none after she is retired", []try{
+			{as: "rowan", args: []string{"guest", "invite", "juno@quaywater.example", "--title", "Juno Marchetti", "--group", "contractors", "--grant", "observer at " + vault + " until 2099-01-01"},
+				says: []string{"Invited juno@quaywater.example", "pending", "Mailed to"}, words: "invited by mail, with access prepared that ends by itself"},
+			{as: "rowan", args: words("guest list"), says: []string{"! pending: holds nothing yet"}, words: "she is pending"},
+			{as: "rowan", args: words("grant list " + vault), says: []string{"juno@quaywater.example", "! pending"}, words: "which shows beside her access too"},
+			{as: "rowan", args: words("check describe project --guest juno@quaywater.example --at " + vault), status: no, words: "and holds nothing"},
+			{letter: "juno@quaywater.example", says: []string{"invites you to work with Lindenmere Botanic Trust", "works once"}, lacks: []string{"assword"}, words: "a letter with a link, and no password",
+				keep: map[string]string{"link": `(http\S+/#/link/\S+)`}},
+			{args: words("sign-in juno@quaywater --save-as juno --password-from - --server " + address), input: Passphrase + "\n", says: []string{"Signed in as juno@quaywater"}, words: "juno signs in at home"},
+			{as: "juno", args: words("accept {link} --signed-in"), says: []string{"You are a guest of Lindenmere Botanic Trust"}, words: "and accepts"},
+			{as: "juno", args: words("accept {link} --signed-in"), status: revoked, says: []string{"works no more"}, words: "the link works once"},
+			{as: "juno", args: words("switch"), says: []string{"quaywater", "lindenmere", "guest", "here"}, words: "two organisations know her"},
+			{as: "juno", args: words("switch lindenmere"), says: []string{"You work in lindenmere now"}, words: "she works in the other"},
+			{as: "juno", args: words("tree"), says: []string{"seedbank-vault"}, lacks: []string{"glasshouses"}, words: "and sees what was prepared for her"},
+			{as: "rowan", args: words("guest retire juno@quaywater"), says: []string{"Guest juno@quaywater is retired"}, words: "she is retired"},
+			{as: "juno", args: words("tree"), status: revoked, says: []string{"your session was ended"}, words: "out, at once"},
+			{as: "rowan", args: words("check describe project --guest juno@quaywater --at " + vault), status: no, words: "and holds nothing"},
 		}},
 		{15, "the auditor asks who holds erase object in the vault, and why", []try{
 			{as: "rowan", args: words("grant create content-keeper --group vault-keepers --at " + vault), says: []string{"Granted content-keeper"},

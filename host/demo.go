@@ -13,6 +13,7 @@ import (
 
 	"arbora.example/demo"
 	"arbora.example/service"
+	"arbora.example/standin/mailsink"
 	"arbora.example/store/mariadbd"
 )
 
@@ -29,13 +30,19 @@ func (h *Host) demoCommand() *cli.Command {
 			defer stop()
 			set := settings{Data: c.String("data"), Listen: c.String("listen"), Log: c.String("log")}
 			if set.Listen == "" {
-				set.Listen = defaultOrFree()
+				set.Listen = defaultOrFree(defaultListen)
 			}
+			sink, err := mailsink.Start(defaultOrFree("127.0.0.1:8425"), defaultOrFree("127.0.0.1:8426"))
+			if err != nil {
+				return err
+			}
+			defer sink.Close()
+			set.Mail, set.MailFrom = sink.Mail(), demoMailFrom
 			i, err := h.startDemo(ctx, set, true)
 			if err != nil {
 				return err
 			}
-			fmt.Fprintf(h.Out, "\nThe console is at %s/\n\nEverybody signs in with the password %s:\n", i.address, demo.Passphrase)
+			fmt.Fprintf(h.Out, "\nThe console is at %s/\nMail that it sends is at %s/\n\nEverybody signs in with the password %s:\n", i.address, sink.Page(), demo.Passphrase)
 			for _, s := range demo.SignIns() {
 				fmt.Fprintf(h.Out, "  %-20s %s\n", s[0], s[1])
 			}
@@ -100,10 +107,14 @@ func (h *Host) dropRecords(ctx context.Context, directory string) error {
 	return errors.Join(private.Drop(starting, database), private.Stop())
 }
 
-func defaultOrFree() string {
-	if l, err := net.Listen("tcp", defaultListen); err == nil {
+// demoMailFrom is where the demo's mail comes from.
+const demoMailFrom = "arbora@lindenmere.example"
+
+// defaultOrFree gives an address, or a free port when that is taken.
+func defaultOrFree(address string) string {
+	if l, err := net.Listen("tcp", address); err == nil {
 		l.Close()
-		return defaultListen
+		return address
 	}
 	return "127.0.0.1:0"
 }
@@ -120,13 +131,18 @@ func (h *Host) tourCommand() *cli.Command {
 				return err
 			}
 			defer func() { err = errors.Join(err, os.RemoveAll(directory)) }()
-			i, err := h.startDemo(ctx, settings{Data: directory, Listen: "127.0.0.1:0", Log: "error"}, false)
+			sink, err := mailsink.Start("127.0.0.1:0", "127.0.0.1:0")
+			if err != nil {
+				return err
+			}
+			defer func() { err = errors.Join(err, sink.Close()) }()
+			i, err := h.startDemo(ctx, settings{Data: directory, Listen: "127.0.0.1:0", Log: "error", Mail: sink.Mail(), MailFrom: demoMailFrom}, false)
 			if err != nil {
 				return err
 			}
 			program, err := os.Executable()
 			if err == nil {
-				err = demo.Tour(ctx, h.Out, program, i.address, directory)
+				err = demo.Tour(ctx, h.Out, program, i.address, sink.Page(), directory)
 			}
 			if err == nil {
 				fmt.Fprintf(h.Out, "\nThe tour holds (%s).\n", time.Since(start).Round(time.Second))

@@ -12,6 +12,7 @@ import (
 	"os"
 	"os/signal"
 	"path/filepath"
+	"strings"
 	"syscall"
 	"time"
 
@@ -34,7 +35,7 @@ type Host struct {
 
 // Commands are the host's commands.
 func (h *Host) Commands() []*cli.Command {
-	return []*cli.Command{h.initCommand(), h.serveCommand(), h.demoCommand(), h.tourCommand()}
+	return []*cli.Command{h.initCommand(), h.serveCommand(), h.demoCommand(), h.tourCommand(), h.mailSinkCommand()}
 }
 
 // defaultListen is where the service answers unless said otherwise.
@@ -109,7 +110,13 @@ func (h *Host) start(ctx context.Context, set settings, log *slog.Logger) (*inst
 	if set.Address == "" {
 		set.Address = address
 	}
-	svc := service.New(service.Options{Records: records, Catalogue: access.Shipped(), Clock: time.Now, Log: log, Sealer: sealer, Address: set.Address})
+	post, err := set.post()
+	if err != nil {
+		return nil, errors.Join(err, listener.Close(), closeRecords())
+	}
+	svc := service.New(service.Options{
+		Records: records, Catalogue: access.Shipped(), Clock: time.Now, Log: log, Sealer: sealer, Post: post, Address: strings.TrimSuffix(set.Address, "/"),
+	})
 	handler, err := server.New(svc, console.Files(), h.Version, log)
 	if err != nil {
 		return nil, errors.Join(err, listener.Close(), closeRecords())

@@ -15,7 +15,9 @@ import (
 	"github.com/pelletier/go-toml/v2"
 	"github.com/urfave/cli/v3"
 
+	"arbora.example/mail"
 	"arbora.example/people"
+	"arbora.example/service"
 )
 
 // settings are what the service can be told: by flag, by environment, or in one TOML file, in this order.
@@ -104,6 +106,14 @@ func (s *settings) read() (map[string]string, error) {
 		"database": values.Database, "data": values.Data, "listen": values.Listen, "log": values.Log, "sealing-key": values.SealingKey,
 		"address": values.Address, "mail": values.Mail, "mail-from": values.MailFrom,
 	}, nil
+}
+
+// post gives the mail server that takes letters; none when no mail is to be sent.
+func (s *settings) post() (service.Post, error) {
+	if s.Mail == "" {
+		return nil, nil
+	}
+	return mail.Open(s.Mail, s.MailFrom)
 }
 
 // sealer gives what seals secrets in the records. Its key is made on first use.

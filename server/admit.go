@@ -76,8 +76,8 @@ func (s *Server) admit(c *gin.Context) {
 		}
 		caller.Confirmed = strings.Trim(c.GetHeader("If-Match"), `"`)
 		c.Request = c.Request.WithContext(context.WithValue(c.Request.Context(), callerKey{}, caller))
-		if caller.Identity.Temporary && !slices.Contains(beforeChoosing, r.Operation.OperationID) {
-			writeProblem(c, problemOf(http.StatusForbidden, "choose-password", "your password is temporary", "choose your own first: arbora password, or the console's page for it"))
+		if p, waits := first(caller); waits && !slices.Contains(beforeAll, r.Operation.OperationID) {
+			writeProblem(c, p)
 			return
 		}
 	}
@@ -86,20 +86,43 @@ func (s *Server) admit(c *gin.Context) {
 	}
 }
 
-// beforeChoosing are the operations open to somebody whose password is temporary.
-var beforeChoosing = []string{"getSession", "signOut", "choosePassword"}
+// beforeAll are the operations open to somebody who has to choose a password or set up a second factor first.
+var beforeAll = []string{"getSession", "signOut", "choosePassword", "showSecondFactor", "beginSecondFactor", "confirmSecondFactor"}
 
-// identifyChosen is identify for what is open only to those who have chosen their password.
-func (s *Server) identifyChosen(c *gin.Context) (service.Caller, error) {
+// first says what a caller has to do before anything else.
+func first(caller service.Caller) (api.Problem, bool) {
+	switch {
+	case caller.Identity.Temporary:
+		return problemOf(http.StatusForbidden, "choose-password", "your password is temporary", "choose your own first: arbora password, or the console's page for it"), true
+	case caller.MustSetUpFactor:
+		return problemOf(http.StatusForbidden, "set-up-factor", "your organisation demands a second factor of whoever may govern", "set one up first: arbora second-factor, or the console's page for it"), true
+	}
+	return api.Problem{}, false
+}
+
+// identifyReady is identify for what is open only to those who have nothing else to do first.
+func (s *Server) identifyReady(c *gin.Context) (service.Caller, error) {
 	caller, err := s.identify(c)
-	if err == nil && caller.Identity.Temporary {
-		err = &service.Problem{Kind: service.Refused, Detail: "your password is temporary", Next: "choose your own first: arbora password, or the console's page for it"}
+	if err == nil {
+		if p, waits := first(caller); waits {
+			err = &service.Problem{Kind: service.Refused, Detail: p.Detail, Next: *p.Next}
+		}
 	}
 	return caller, err
 }
 
-// identify finds the caller by bearer token, or by cookie; a write by cookie needs the CSRF token beside it.
+// identify finds the caller, and whether they have to set up a second factor first.
 func (s *Server) identify(c *gin.Context) (service.Caller, error) {
+	caller, err := s.credential(c)
+	if err != nil {
+		return caller, err
+	}
+	caller.MustSetUpFactor, err = s.service.NeedsFactor(c.Request.Context(), caller)
+	return caller, err
+}
+
+// credential finds the caller by bearer token, or by cookie; a write by cookie needs the CSRF token beside it.
+func (s *Server) credential(c *gin.Context) (service.Caller, error) {
 	if header := c.GetHeader("Authorization"); header != "" {
 		scheme, token, _ := strings.Cut(header, " ")
 		if !strings.EqualFold(scheme, "Bearer") {

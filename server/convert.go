@@ -24,7 +24,7 @@ func sessionOf(c service.Caller) api.Session {
 	return api.Session{
 		Name: c.Name, Title: c.Identity.Title, Email: c.Identity.Email,
 		Organisation: optional(c.OrganisationName), Keeper: c.Identity.Keeper, Kind: kindOf(c),
-		ChoosePassword: c.Identity.Temporary, EndsAt: c.EndsAt, Csrf: c.Token.CSRF(),
+		ChoosePassword: c.Identity.Temporary, SetUpFactor: c.MustSetUpFactor, EndsAt: c.EndsAt, Csrf: c.Token.CSRF(),
 	}
 }
 
@@ -35,16 +35,20 @@ func organisationOf(o service.OrganisationView) api.Organisation {
 func newUserOf(u api.UserNew) service.NewUser {
 	wanted := service.NewUser{
 		Name: u.Name, Title: text(u.Title), Email: text(u.Email), Description: text(u.Description), Tags: value(u.Tags),
-		Password: text(u.Password), Temporary: yes(u.Temporary), By: people.SignInBy(value(u.SignInBy)), Groups: value(u.Groups),
+		Password: text(u.Password), Temporary: yes(u.Temporary), By: people.SignInBy(value(u.SignInBy)), Link: yes(u.Link), Notify: yes(u.Notify), Groups: value(u.Groups),
 	}
-	for _, g := range value(u.Grants) {
-		wanted.Grants = append(wanted.Grants, service.NewGrant{Scope: g.Scope, Role: g.Role, Condition: text(g.Condition), Period: periodOf(g.From, g.Until)})
-	}
+	wanted.Grants = firstGrants(u.Grants)
 	if u.Key != nil {
 		key := newKeyOf(*u.Key)
 		wanted.Key = &key
 	}
 	return wanted
+}
+
+func firstGrants(grants *[]api.FirstGrant) []service.NewGrant {
+	return each(value(grants), func(g api.FirstGrant) service.NewGrant {
+		return service.NewGrant{Scope: g.Scope, Role: g.Role, Condition: text(g.Condition), Period: periodOf(g.From, g.Until)}
+	})
 }
 
 // value gives what an optional field holds, or nothing.
@@ -99,6 +103,12 @@ func principalOf(p service.DetailedPrincipal) api.PrincipalDetails {
 	if p.OwnedBy != nil {
 		owner := principalRef(*p.OwnedBy)
 		told.Owner = &owner
+	}
+	if p.Kind == access.Guest {
+		told.InvitedUntil = present(p.InvitedUntil)
+	}
+	if p.Kind == access.User {
+		told.Factor = &p.Factor
 	}
 	return told
 }
@@ -157,7 +167,7 @@ func nodeOf(n service.Node) api.ScopeNode {
 func grantOf(g service.GrantView) api.Grant {
 	return api.Grant{
 		Id: g.ID.String(), Principal: principalRef(g.Holder), Role: g.Role.Name, RoleTitle: g.Role.Title,
-		Privileged: g.Role.Privileged, Scope: refOf(g.At), Inherited: g.Inherited, Misplaced: g.Misplaced,
+		Privileged: g.Role.Privileged, HolderState: (*api.State)(optional(string(g.HolderState))), Scope: refOf(g.At), Inherited: g.Inherited, Misplaced: g.Misplaced,
 		Condition: optional(g.Condition.String()), From: moment(g.From), Until: moment(g.Until),
 		Description: g.Description, CreatedAt: g.CreatedAt, CreatedBy: g.CreatedBy,
 	}

@@ -35,9 +35,12 @@ func (h handlers) GetStatus(ctx context.Context, _ GetStatusRequestObject) (GetS
 func (h handlers) SignIn(ctx context.Context, r SignInRequestObject) (SignInResponseObject, error) {
 	request, from := requestOf(ctx), ctx.(*gin.Context).ClientIP()
 	caller, err := h.service.SignIn(request.Context(), service.Attempt{
-		Name: r.Body.Name, Password: r.Body.Password, Organisation: text(r.Body.Organisation), From: from, Agent: agentOf(request),
+		Name: r.Body.Name, Password: r.Body.Password, Code: text(r.Body.Code), Organisation: text(r.Body.Organisation), From: from, Agent: agentOf(request),
 	})
 	if err != nil {
+		return nil, err
+	}
+	if caller.MustSetUpFactor, err = h.service.NeedsFactor(request.Context(), caller); err != nil {
 		return nil, err
 	}
 	answer := SignIn200JSONResponse{Body: sessionOf(caller)}
@@ -134,10 +137,7 @@ func (h handlers) CreateUser(ctx context.Context, r CreateUserRequestObject) (Cr
 	if err != nil {
 		return nil, err
 	}
-	return CreateUser201JSONResponse{
-		User: userOf(made.User), SignIn: made.SignIn.String(), Password: optional(made.Password), Key: h.keyMadeOrNone(made.Key),
-		Revision: int64(made.Revision),
-	}, nil
+	return CreateUser201JSONResponse(h.userMade(made)), nil
 }
 
 func (h handlers) ListGroups(ctx context.Context, r ListGroupsRequestObject) (ListGroupsResponseObject, error) {

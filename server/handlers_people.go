@@ -127,13 +127,13 @@ func (h handlers) ShowSettings(ctx context.Context, r ShowSettingsRequestObject)
 	if err != nil {
 		return nil, err
 	}
-	return ShowSettings200JSONResponse{KeysEach: settings.KeysEach, ForbidSignedIn: settings.ForbidSignedIn, ForbidPublic: settings.ForbidPublic}, nil
+	return ShowSettings200JSONResponse{KeysEach: settings.KeysEach, SecondFactor: settings.SecondFactor, ForbidSignedIn: settings.ForbidSignedIn, ForbidPublic: settings.ForbidPublic}, nil
 }
 
 func (h handlers) ChangeSettings(ctx context.Context, r ChangeSettingsRequestObject) (ChangeSettingsResponseObject, error) {
 	ctx, caller := who(ctx)
 	revision, err := h.service.ChangeSettings(ctx, caller, r.Organisation, people.Settings{
-		KeysEach: r.Body.KeysEach, ForbidSignedIn: r.Body.ForbidSignedIn, ForbidPublic: r.Body.ForbidPublic,
+		KeysEach: r.Body.KeysEach, SecondFactor: r.Body.SecondFactor, ForbidSignedIn: r.Body.ForbidSignedIn, ForbidPublic: r.Body.ForbidPublic,
 	})
 	return ChangeSettings200JSONResponse{Revision: int64(revision)}, err
 }

@@ -46,7 +46,7 @@ func problemOf(status int, kind, detail, next string) api.Problem {
 // problemType begins the type of every problem (RFC 9457, section 3.1.1).
 const problemType = "urn:arbora:problem:"
 
-// writeError answers with the problem an error stands for. What is no problem of the asker's is logged.
+// writeError answers with the problem an error stands for. A refusal is recorded.
 func (s *Server) writeError(c *gin.Context, err error) {
 	var p *service.Problem
 	var tooLarge *http.MaxBytesError
@@ -61,23 +61,34 @@ func (s *Server) writeError(c *gin.Context, err error) {
 		if p.RetryAfter > 0 {
 			c.Header("Retry-After", strconv.Itoa(p.RetryAfter))
 		}
+	case errors.As(err, &tooLarge):
+		c.Header("Connection", "close") // the rest of the body is not read
+	case errors.Is(err, store.ErrUnavailable):
+		c.Header("Retry-After", "2")
+	}
+	writeProblem(c, s.problem(err))
+}
+
+// problem gives the problem an error stands for. What is no problem of the asker's is logged.
+func (s *Server) problem(err error) api.Problem {
+	var p *service.Problem
+	var tooLarge *http.MaxBytesError
+	switch {
+	case errors.As(err, &p):
 		known := statuses[p.Kind]
-		writeProblem(c, api.Problem{
+		return api.Problem{
 			Type: problemType + string(p.Kind), Title: known.title, Status: known.status, Detail: p.Detail,
 			Next: optional(p.Next), Field: optional(p.Field), Nearest: optional(p.Nearest),
 			Rule: optional(string(p.Rule)), Permission: optional(p.Permission), Faults: faultsOf(p.Faults), Impact: impactOrNone(p.Impact),
-		})
+		}
 	case errors.As(err, &tooLarge):
-		c.Header("Connection", "close") // the rest of the body is not read
-		writeProblem(c, problemOf(http.StatusRequestEntityTooLarge, "too-large", "the body is larger than 1 MiB", "send less at once"))
+		return problemOf(http.StatusRequestEntityTooLarge, "too-large", "the body is larger than 1 MiB", "send less at once")
 	case errors.Is(err, store.ErrUnavailable):
 		s.log.Warn("the database cannot be reached", "error", err)
-		c.Header("Retry-After", "2")
-		writeProblem(c, unavailableProblem)
-	default:
-		s.log.Error("a request failed", "method", c.Request.Method, "path", c.Request.URL.Path, "error", err)
-		writeProblem(c, internalProblem)
+		return unavailableProblem
 	}
+	s.log.Error("a request failed", "error", err)
+	return internalProblem
 }
 
 func writeProblem(c *gin.Context, p api.Problem) {

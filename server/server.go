@@ -54,7 +54,7 @@ func New(svc *service.Service, files fs.FS, version string, log *slog.Logger) (h
 			s.writeError(c, &service.Problem{Kind: service.Invalid, Detail: err.Error()})
 		},
 	})
-	authzen.Handler{Decider: svc, Caller: s.identifyChosen, Fail: s.writeError}.Mount(engine)
+	authzen.Handler{Decider: svc, Caller: s.identifyReady, Fail: s.writeError}.Mount(engine)
 	oauth.Handler{Issuer: svc, Fail: s.writeError}.Mount(engine.Group("", limitBody))
 	engine.NoRoute(func(c *gin.Context) { s.unknownRoute(c, files) })
 	engine.NoMethod(func(c *gin.Context) {

@@ -21,6 +21,7 @@ type Caller struct {
 	Principal        access.ID // as whom it acts there
 	Kind             access.PrincipalKind
 	Token            people.Token
+	MustSetUpFactor  bool      // a second factor comes before anything else; kept by whoever admits the caller
 	Strong           bool      // signed in with two factors
 	EndsAt           time.Time // when the session ends unless it is used again, or the access token
 	From             string    // network address

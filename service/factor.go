@@ -40,8 +40,8 @@ func (s *Service) factorRequired(ctx context.Context, c Caller) (bool, error) {
 	return false, nil
 }
 
-// MustSetUpFactor reports whether the caller has to set up a second factor before anything else.
-func (s *Service) MustSetUpFactor(ctx context.Context, c Caller) (bool, error) {
+// NeedsFactor reports whether the caller has to set up a second factor before anything else.
+func (s *Service) NeedsFactor(ctx context.Context, c Caller) (bool, error) {
 	if c.Strong || c.Identity.Factor {
 		return false, nil
 	}

@@ -5,6 +5,7 @@ import (
 	"fmt"
 
 	"arbora.example/access"
+	"arbora.example/people"
 	"arbora.example/store"
 )
 
@@ -12,11 +13,12 @@ import (
 type GrantView struct {
 	access.Grant
 	store.GrantDetails
-	Holder    access.Principal
-	Role      *access.Role
-	At        Ref
-	Inherited bool // it comes from above the scope asked for
-	Misplaced bool // a move has put it where its role could not be granted today; it still decides
+	Holder      access.Principal
+	Role        *access.Role
+	At          Ref
+	Inherited   bool         // it comes from above the scope asked for
+	Misplaced   bool         // a move has put it where its role could not be granted today; it still decides
+	HolderState people.State // when the holder is out of use: suspended, retired, or pending
 }
 
 // ListGrants lists who holds which role at a scope, directly or from above, nearest first. Whoever may list the grants
@@ -51,6 +53,17 @@ func (s *Service) grantViews(ctx context.Context, d desk, grants []access.Grant,
 	if err != nil {
 		return nil, err
 	}
+	// Those out of use are few: their states are asked for, all at once.
+	var idle []access.ID
+	for _, g := range grants {
+		if holder, _ := d.Principal(g.Principal); holder.Inactive {
+			idle = append(idle, holder.ID)
+		}
+	}
+	holders, err := s.records.PrincipalDetails(ctx, d.organisationID(), idle)
+	if err != nil {
+		return nil, err
+	}
 	views := make([]GrantView, len(grants))
 	for i, g := range grants {
 		role, err := d.Role(g.Role)
@@ -60,7 +73,7 @@ func (s *Service) grantViews(ctx context.Context, d desk, grants []access.Grant,
 		scope, _ := d.Scope(g.Scope)
 		holder, _ := d.Principal(g.Principal)
 		views[i] = GrantView{
-			Grant: g, GrantDetails: details[g.ID], Holder: d.called(holder), Role: role, At: d.ref(scope),
+			Grant: g, GrantDetails: details[g.ID], Holder: d.called(holder), HolderState: holders[g.Principal].State, Role: role, At: d.ref(scope),
 			Inherited: !at.IsZero() && g.Scope != at, Misplaced: !d.GrantableAt(role, g.Scope),
 		}
 	}

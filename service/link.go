@@ -374,14 +374,8 @@ func usedMeanwhile(err error) error {
 	return err
 }
 
-// GuestView is a guest as its viewer may see it.
-type GuestView struct {
-	UserView
-	InvitedUntil time.Time // of a pending one: when the link ends that was sent last
-}
-
-// ListGuests lists guests by name, a page at a time.
-func (s *Service) ListGuests(ctx context.Context, c Caller, organisation, after string, limit int) (guests []GuestView, next string, err error) {
+// ListGuests lists guests by name, those too who have not accepted yet, a page at a time.
+func (s *Service) ListGuests(ctx context.Context, c Caller, organisation, after string, limit int) (guests []UserView, next string, err error) {
 	_, page, next, err := s.listPrincipals(ctx, c, organisation, access.Guest, after, limit)
 	if err != nil {
 		return nil, "", err
@@ -391,7 +385,7 @@ func (s *Service) ListGuests(ctx context.Context, c Caller, organisation, after 
 		return nil, "", err
 	}
 	for _, p := range page {
-		guests = append(guests, GuestView{UserView: UserView{Principal: p, PrincipalDetails: details[p.ID]}})
+		guests = append(guests, UserView{Principal: p, PrincipalDetails: details[p.ID]})
 	}
 	return guests, next, nil
 }

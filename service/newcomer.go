@@ -43,13 +43,25 @@ func (s *Service) CreateUser(ctx context.Context, c Caller, organisation string,
 	if err != nil {
 		return UserMade{}, err
 	}
+	// Only now, when all else is found to be in order: hashing is work on purpose.
+	if _, err := s.preview(ctx, c, p); err != nil {
+		return UserMade{}, err
+	}
+	if err := user.hash(); err != nil {
+		return UserMade{}, err
+	}
 	next, err := s.make(ctx, c, p)
 	if err != nil {
 		return UserMade{}, err
 	}
+	return s.userMade(ctx, c, wanted, organisation, user, next.Revision()), nil
+}
+
+// userMade tells of a user who was written, and sends the letters that were wanted.
+func (s *Service) userMade(ctx context.Context, c Caller, wanted NewUser, organisation string, user *newcomer, revision uint64) UserMade {
 	made := UserMade{
 		User:   UserView{Principal: user.principal, PrincipalDetails: user.details},
-		SignIn: people.SignIn{Name: wanted.Name, Organisation: organisation}, Password: user.password, Key: user.key, Address: s.address, Revision: next.Revision(),
+		SignIn: people.SignIn{Name: wanted.Name, Organisation: organisation}, Password: user.password, Key: user.key, Address: s.address, Revision: revision,
 	}
 	if user.link != nil {
 		link := s.sendLink(ctx, c, *user.link, wanted.Email, made.SignIn.String())
@@ -59,7 +71,7 @@ func (s *Service) CreateUser(ctx context.Context, c Caller, organisation string,
 		mailed := s.mail(ctx, people.Instructions(wanted.Email, s.occasion(ctx, c, made.SignIn.String())))
 		made.Mailed = &mailed
 	}
-	return made, nil
+	return made
 }
 
 // PreviewUser gives the impact of making a user and makes none.
@@ -76,6 +88,7 @@ type newcomer struct {
 	principal access.Principal
 	details   store.PrincipalDetails
 	identity  store.Identity
+	plain     string // the password to be hashed; empty for none
 	password  string // generated
 	key       *KeyMade
 	link      *newLink
@@ -86,7 +99,6 @@ func (s *Service) planUser(ctx context.Context, c Caller, organisation string, w
 	if err != nil {
 		return nil, nil, err
 	}
-	// Hashing a password is work that only those may cause who may make a user.
 	if _, err := d.needAtTop("create user", organisation); err != nil {
 		return nil, nil, err
 	}
@@ -229,14 +241,24 @@ func (s *Service) newcomer(wanted NewUser, organisation string) (*newcomer, erro
 	if !wanted.By.TakesPassword() || wanted.Link {
 		return user, nil
 	}
-	var err error
-	if user.identity.PasswordHash, user.password, err = s.newPassword(wanted.Password, "password", wanted.Name, wanted.Title, organisation); err != nil {
+	if user.plain = wanted.Password; user.plain == "" {
+		user.password = people.GeneratePassword()
+		user.plain = user.password
+	} else if err := checkPassword(user.plain, "password", wanted.Name, wanted.Title, organisation); err != nil {
 		return nil, err
 	}
 	if user.identity.Temporary = wanted.Temporary; wanted.Temporary {
 		user.identity.TemporaryUntil = s.moment().Add(people.TemporaryFor)
 	}
 	return user, nil
+}
+
+// hash turns the password into what is kept of it.
+func (u *newcomer) hash() (err error) {
+	if u.plain != "" {
+		u.identity.PasswordHash, err = people.HashPassword(u.plain)
+	}
+	return err
 }
 
 // newPassword hashes the password given, or a generated one that it also returns.

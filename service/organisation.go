@@ -102,6 +102,9 @@ func (s *Service) CreateOrganisation(ctx context.Context, c Caller, wanted NewOr
 	if err != nil {
 		return OrganisationMade{}, err
 	}
+	if err := steward.hash(); err != nil {
+		return OrganisationMade{}, err
+	}
 	made.Password = steward.password
 	top := made.Organisation.Scope
 	grant := access.Grant{ID: newID(), Scope: top.ID, Principal: steward.principal.ID, Role: "steward"}

@@ -3,9 +3,11 @@ package service
 import (
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"maps"
 	"slices"
+	"time"
 
 	"arbora.example/access"
 	"arbora.example/people"
@@ -29,18 +31,20 @@ type GroupView struct {
 type DetailedPrincipal struct {
 	access.Principal
 	store.PrincipalDetails
-	Address string             // a service account's
-	SignIn  string             // the name a user signs in by
-	By      people.SignInBy    // what a user signs in with
-	OwnedBy *access.Principal  // a group's owner
-	Owns    bool               // the viewer owns the group
-	Members []access.Principal // a group's direct members
-	Every   []access.Principal // who is in a group at any depth, groups left out
-	Groups  []access.Principal // the groups it is a direct member of
-	Within  []access.Principal // the groups it is a member of at any depth
-	Rules   []RuleView         // those that name it, a group it is within, or a set it belongs to
-	Hidden  int                // rules the viewer may not see
-	May     []string           // what the viewer may do to it
+	Address      string             // a service account's
+	SignIn       string             // the name a user signs in by
+	By           people.SignInBy    // what a user signs in with
+	Factor       bool               // a user has set up a second factor
+	InvitedUntil time.Time          // of a pending guest: when the link ends that was sent last
+	OwnedBy      *access.Principal  // a group's owner
+	Owns         bool               // the viewer owns the group
+	Members      []access.Principal // a group's direct members
+	Every        []access.Principal // who is in a group at any depth, groups left out
+	Groups       []access.Principal // the groups it is a direct member of
+	Within       []access.Principal // the groups it is a member of at any depth
+	Rules        []RuleView         // those that name it, a group it is within, or a set it belongs to
+	Hidden       int                // rules the viewer may not see
+	May          []string           // what the viewer may do to it
 }
 
 // ListUsers lists users by name, a page at a time.
@@ -85,7 +89,7 @@ func (s *Service) listPrincipals(ctx context.Context, c Caller, organisation str
 	if d, err = s.open(ctx, c); err != nil {
 		return d, nil, "", err
 	}
-	if _, err = d.directory("list "+kind.String(), organisation); err != nil {
+	if _, err = d.directory("list "+typeOf(kind), organisation); err != nil {
 		return d, nil, "", err
 	}
 	for p := range d.Principals(kind) {
@@ -130,7 +134,14 @@ func (s *Service) ShowPrincipal(ctx context.Context, c Caller, organisation stri
 		if err != nil {
 			return DetailedPrincipal{}, err
 		}
-		v.By, v.SignIn = identity.By, identity.SignIn().String()
+		v.By, v.SignIn, v.Factor = identity.By, identity.SignIn().String(), identity.Factor
+	}
+	if v.State == people.Pending {
+		link, err := s.records.LinkFor(ctx, c.Organisation, p.ID, people.ToAccept)
+		if err != nil && !errors.Is(err, store.ErrNotFound) {
+			return DetailedPrincipal{}, err
+		}
+		v.InvitedUntil = link.Until
 	}
 	where := p.Home
 	if where.IsZero() {

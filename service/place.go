@@ -27,6 +27,11 @@ func (s *Service) deskOf(now *access.Snapshot, c Caller) desk {
 	return d
 }
 
+func (d desk) organisationID() access.ID {
+	top, _ := d.Top()
+	return top.ID
+}
+
 // contextOf tells what is known of a caller's circumstances.
 func (s *Service) contextOf(c Caller) *access.Context {
 	context := &access.Context{Time: s.moment()}

@@ -8,6 +8,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"io"
 	"net/http"
 
 	. "arbora.example/api"
@@ -18,12 +19,24 @@ import (
 
 // ServerInterface represents all server handlers.
 type ServerInterface interface {
+	// DecideDevice Let the terminal in as myself, or refuse it
+	// (POST /device)
+	DecideDevice(c *gin.Context)
+	// ShowDevice The terminal that waits with a code
+	// (POST /device/reading)
+	ShowDevice(c *gin.Context)
 	// RevokeGrant Revoke one grant
 	// (DELETE /grants/{grant})
 	RevokeGrant(c *gin.Context, grant string, params RevokeGrantParams)
 	// WithdrawKey Take back an API key, one of my own or of somebody whose keys I may issue
 	// (DELETE /keys/{key})
 	WithdrawKey(c *gin.Context, key string)
+	// ReadLink What a link that was mailed is for
+	// (POST /links/reading)
+	ReadLink(c *gin.Context)
+	// UseLink Choose a password by a link; an invitation is accepted by it
+	// (POST /links/use)
+	UseLink(c *gin.Context)
 	// ListOrganisations List all organisations, by name
 	// (GET /organisations)
 	ListOrganisations(c *gin.Context)
@@ -45,6 +58,15 @@ type ServerInterface interface {
 	// RemoveMember Take a user or group out of a group
 	// (DELETE /organisations/{organisation}/groups/{group}/members/{kind}/{member})
 	RemoveMember(c *gin.Context, organisation OrganisationName, group GroupName, kind PrincipalKind, member string, params RemoveMemberParams)
+	// ListGuests List guests by name, those too who have not accepted yet
+	// (GET /organisations/{organisation}/guests)
+	ListGuests(c *gin.Context, organisation OrganisationName, params ListGuestsParams)
+	// InviteGuest Invite somebody from outside by mail; what is prepared for them counts once they accept
+	// (POST /organisations/{organisation}/guests)
+	InviteGuest(c *gin.Context, organisation OrganisationName, params InviteGuestParams)
+	// CreateNewcomers Make many users by a CSV text, all or none
+	// (POST /organisations/{organisation}/newcomers)
+	CreateNewcomers(c *gin.Context, organisation OrganisationName, params CreateNewcomersParams)
 	// ShowPrincipal A user, guest, group or service account, with groups, members and rules
 	// (GET /organisations/{organisation}/principals/{kind}/{principal})
 	ShowPrincipal(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName)
@@ -54,6 +76,9 @@ type ServerInterface interface {
 	// HandOver Give the grants that name it directly to somebody else
 	// (POST /organisations/{organisation}/principals/{kind}/{principal}/hand-over)
 	HandOver(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params HandOverParams)
+	// ResendInvitation Mail a guest who has not accepted another link in place of the first
+	// (POST /organisations/{organisation}/principals/{kind}/{principal}/invitation)
+	ResendInvitation(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName)
 	// ListKeys The API keys of a user or service account
 	// (GET /organisations/{organisation}/principals/{kind}/{principal}/keys)
 	ListKeys(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName)
@@ -63,9 +88,15 @@ type ServerInterface interface {
 	// ResetPassword Give a user a new temporary password and end all their sessions
 	// (POST /organisations/{organisation}/principals/{kind}/{principal}/password)
 	ResetPassword(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName)
+	// MailPasswordLink Mail a user a link to choose a password, which works once and for a day
+	// (POST /organisations/{organisation}/principals/{kind}/{principal}/password-link)
+	MailPasswordLink(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName)
 	// ShowReach Everything it can do, and where
 	// (GET /organisations/{organisation}/principals/{kind}/{principal}/reach)
 	ShowReach(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName)
+	// ResetSecondFactor Take away the second factor of a user who lost it
+	// (DELETE /organisations/{organisation}/principals/{kind}/{principal}/second-factor)
+	ResetSecondFactor(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName)
 	// SetState Suspend, retire or restore it: every session, key, token and decision follows at once
 	// (PUT /organisations/{organisation}/principals/{kind}/{principal}/state)
 	SetState(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params SetStateParams)
@@ -108,9 +139,33 @@ type ServerInterface interface {
 	// ListSeats The organisations that know me
 	// (GET /profile/organisations)
 	ListSeats(c *gin.Context)
+	// ListPasskeys My own passkeys
+	// (GET /profile/passkeys)
+	ListPasskeys(c *gin.Context)
+	// AddPasskey Keep the passkey that my browser made
+	// (POST /profile/passkeys)
+	AddPasskey(c *gin.Context)
+	// BeginPasskey Ask my browser for a new passkey
+	// (POST /profile/passkeys/options)
+	BeginPasskey(c *gin.Context)
+	// RemovePasskey Take one of my own passkeys away
+	// (DELETE /profile/passkeys/{passkey})
+	RemovePasskey(c *gin.Context, passkey string)
 	// ChoosePassword Choose my own password
 	// (PUT /profile/password)
 	ChoosePassword(c *gin.Context)
+	// ShowSecondFactor My own second factor
+	// (GET /profile/second-factor)
+	ShowSecondFactor(c *gin.Context)
+	// BeginSecondFactor Begin to set up a second factor: one-time codes by time (RFC 6238)
+	// (POST /profile/second-factor)
+	BeginSecondFactor(c *gin.Context)
+	// ConfirmSecondFactor Put it into use by a first code
+	// (PUT /profile/second-factor)
+	ConfirmSecondFactor(c *gin.Context)
+	// RemoveSecondFactor Take my second factor away
+	// (POST /profile/second-factor/removal)
+	RemoveSecondFactor(c *gin.Context)
 	// ListSessions My own sessions
 	// (GET /profile/sessions)
 	ListSessions(c *gin.Context)
@@ -204,9 +259,18 @@ type ServerInterface interface {
 	// SignIn Sign in
 	// (POST /session)
 	SignIn(c *gin.Context)
+	// AcceptInvitation Accept an invitation as who I am
+	// (POST /session/invitation)
+	AcceptInvitation(c *gin.Context)
 	// SwitchOrganisation Work in another organisation that knows me
 	// (PUT /session/organisation)
 	SwitchOrganisation(c *gin.Context)
+	// SignInByPasskey Sign in with a passkey
+	// (POST /session/passkey)
+	SignInByPasskey(c *gin.Context)
+	// BeginPasskeySignIn Ask my browser to sign in with a passkey
+	// (POST /session/passkey/options)
+	BeginPasskeySignIn(c *gin.Context)
 	// GetStatus Whether the service is ready, and whether anybody has set it up
 	// (GET /status)
 	GetStatus(c *gin.Context)
@@ -220,6 +284,32 @@ type ServerInterfaceWrapper struct {
 }
 
 type MiddlewareFunc func(c *gin.Context)
+
+// DecideDevice operation middleware
+func (siw *ServerInterfaceWrapper) DecideDevice(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.DecideDevice(c)
+}
+
+// ShowDevice operation middleware
+func (siw *ServerInterfaceWrapper) ShowDevice(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ShowDevice(c)
+}
 
 // RevokeGrant operation middleware
 func (siw *ServerInterfaceWrapper) RevokeGrant(c *gin.Context) {
@@ -301,6 +391,32 @@ func (siw *ServerInterfaceWrapper) WithdrawKey(c *gin.Context) {
 	}
 
 	siw.Handler.WithdrawKey(c, key)
+}
+
+// ReadLink operation middleware
+func (siw *ServerInterfaceWrapper) ReadLink(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ReadLink(c)
+}
+
+// UseLink operation middleware
+func (siw *ServerInterfaceWrapper) UseLink(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.UseLink(c)
 }
 
 // ListOrganisations operation middleware
@@ -605,6 +721,143 @@ func (siw *ServerInterfaceWrapper) RemoveMember(c *gin.Context) {
 	siw.Handler.RemoveMember(c, organisation, group, kind, member, params)
 }
 
+// ListGuests operation middleware
+func (siw *ServerInterfaceWrapper) ListGuests(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "organisation" -------------
+	var organisation OrganisationName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListGuestsParams
+
+	// ------------- Optional query parameter "after" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListGuests(c, organisation, params)
+}
+
+// InviteGuest operation middleware
+func (siw *ServerInterfaceWrapper) InviteGuest(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "organisation" -------------
+	var organisation OrganisationName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params InviteGuestParams
+
+	// ------------- Optional query parameter "preview" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "preview", c.Request.URL.Query(), &params.Preview, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter preview: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "If-Match" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
+		var IfMatch IfMatch
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for If-Match, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter If-Match: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IfMatch = &IfMatch
+
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.InviteGuest(c, organisation, params)
+}
+
+// CreateNewcomers operation middleware
+func (siw *ServerInterfaceWrapper) CreateNewcomers(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "organisation" -------------
+	var organisation OrganisationName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params CreateNewcomersParams
+
+	// ------------- Optional query parameter "preview" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "preview", c.Request.URL.Query(), &params.Preview, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter preview: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.CreateNewcomers(c, organisation, params)
+}
+
 // ShowPrincipal operation middleware
 func (siw *ServerInterfaceWrapper) ShowPrincipal(c *gin.Context) {
 
@@ -798,6 +1051,49 @@ func (siw *ServerInterfaceWrapper) HandOver(c *gin.Context) {
 	siw.Handler.HandOver(c, organisation, kind, principal, params)
 }
 
+// ResendInvitation operation middleware
+func (siw *ServerInterfaceWrapper) ResendInvitation(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "organisation" -------------
+	var organisation OrganisationName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "kind" -------------
+	var kind KindOfPrincipal
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", c.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter kind: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "principal" -------------
+	var principal PrincipalName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "principal", c.Param("principal"), &principal, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter principal: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ResendInvitation(c, organisation, kind, principal)
+}
+
 // ListKeys operation middleware
 func (siw *ServerInterfaceWrapper) ListKeys(c *gin.Context) {
 
@@ -927,6 +1223,49 @@ func (siw *ServerInterfaceWrapper) ResetPassword(c *gin.Context) {
 	siw.Handler.ResetPassword(c, organisation, kind, principal)
 }
 
+// MailPasswordLink operation middleware
+func (siw *ServerInterfaceWrapper) MailPasswordLink(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "organisation" -------------
+	var organisation OrganisationName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "kind" -------------
+	var kind KindOfPrincipal
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", c.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter kind: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "principal" -------------
+	var principal PrincipalName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "principal", c.Param("principal"), &principal, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter principal: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.MailPasswordLink(c, organisation, kind, principal)
+}
+
 // ShowReach operation middleware
 func (siw *ServerInterfaceWrapper) ShowReach(c *gin.Context) {
 
@@ -968,6 +1307,49 @@ func (siw *ServerInterfaceWrapper) ShowReach(c *gin.Context) {
 	}
 
 	siw.Handler.ShowReach(c, organisation, kind, principal)
+}
+
+// ResetSecondFactor operation middleware
+func (siw *ServerInterfaceWrapper) ResetSecondFactor(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "organisation" -------------
+	var organisation OrganisationName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "kind" -------------
+	var kind KindOfPrincipal
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", c.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter kind: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "principal" -------------
+	var principal PrincipalName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "principal", c.Param("principal"), &principal, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter principal: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ResetSecondFactor(c, organisation, kind, principal)
 }
 
 // SetState operation middleware
@@ -1450,6 +1832,70 @@ func (siw *ServerInterfaceWrapper) ListSeats(c *gin.Context) {
 	siw.Handler.ListSeats(c)
 }
 
+// ListPasskeys operation middleware
+func (siw *ServerInterfaceWrapper) ListPasskeys(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListPasskeys(c)
+}
+
+// AddPasskey operation middleware
+func (siw *ServerInterfaceWrapper) AddPasskey(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.AddPasskey(c)
+}
+
+// BeginPasskey operation middleware
+func (siw *ServerInterfaceWrapper) BeginPasskey(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.BeginPasskey(c)
+}
+
+// RemovePasskey operation middleware
+func (siw *ServerInterfaceWrapper) RemovePasskey(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "passkey" -------------
+	var passkey string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "passkey", c.Param("passkey"), &passkey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter passkey: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RemovePasskey(c, passkey)
+}
+
 // ChoosePassword operation middleware
 func (siw *ServerInterfaceWrapper) ChoosePassword(c *gin.Context) {
 
@@ -1461,6 +1907,58 @@ func (siw *ServerInterfaceWrapper) ChoosePassword(c *gin.Context) {
 	}
 
 	siw.Handler.ChoosePassword(c)
+}
+
+// ShowSecondFactor operation middleware
+func (siw *ServerInterfaceWrapper) ShowSecondFactor(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ShowSecondFactor(c)
+}
+
+// BeginSecondFactor operation middleware
+func (siw *ServerInterfaceWrapper) BeginSecondFactor(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.BeginSecondFactor(c)
+}
+
+// ConfirmSecondFactor operation middleware
+func (siw *ServerInterfaceWrapper) ConfirmSecondFactor(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ConfirmSecondFactor(c)
+}
+
+// RemoveSecondFactor operation middleware
+func (siw *ServerInterfaceWrapper) RemoveSecondFactor(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RemoveSecondFactor(c)
 }
 
 // ListSessions operation middleware
@@ -2475,6 +2973,19 @@ func (siw *ServerInterfaceWrapper) SignIn(c *gin.Context) {
 	siw.Handler.SignIn(c)
 }
 
+// AcceptInvitation operation middleware
+func (siw *ServerInterfaceWrapper) AcceptInvitation(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.AcceptInvitation(c)
+}
+
 // SwitchOrganisation operation middleware
 func (siw *ServerInterfaceWrapper) SwitchOrganisation(c *gin.Context) {
 
@@ -2486,6 +2997,32 @@ func (siw *ServerInterfaceWrapper) SwitchOrganisation(c *gin.Context) {
 	}
 
 	siw.Handler.SwitchOrganisation(c)
+}
+
+// SignInByPasskey operation middleware
+func (siw *ServerInterfaceWrapper) SignInByPasskey(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SignInByPasskey(c)
+}
+
+// BeginPasskeySignIn operation middleware
+func (siw *ServerInterfaceWrapper) BeginPasskeySignIn(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.BeginPasskeySignIn(c)
 }
 
 // GetStatus operation middleware
@@ -2572,6 +3109,27 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/password", wrapper.ResetPassword)
 	router.GET(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/keys", wrapper.ListKeys)
 	router.POST(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/keys", wrapper.CreateKey)
+	router.GET(options.BaseURL+"/organisations/:organisation/guests", wrapper.ListGuests)
+	router.POST(options.BaseURL+"/organisations/:organisation/guests", wrapper.InviteGuest)
+	router.POST(options.BaseURL+"/organisations/:organisation/newcomers", wrapper.CreateNewcomers)
+	router.POST(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/invitation", wrapper.ResendInvitation)
+	router.POST(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/password-link", wrapper.MailPasswordLink)
+	router.DELETE(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/second-factor", wrapper.ResetSecondFactor)
+	router.POST(options.BaseURL+"/links/reading", wrapper.ReadLink)
+	router.POST(options.BaseURL+"/links/use", wrapper.UseLink)
+	router.POST(options.BaseURL+"/session/invitation", wrapper.AcceptInvitation)
+	router.POST(options.BaseURL+"/session/passkey/options", wrapper.BeginPasskeySignIn)
+	router.POST(options.BaseURL+"/session/passkey", wrapper.SignInByPasskey)
+	router.GET(options.BaseURL+"/profile/second-factor", wrapper.ShowSecondFactor)
+	router.POST(options.BaseURL+"/profile/second-factor", wrapper.BeginSecondFactor)
+	router.PUT(options.BaseURL+"/profile/second-factor", wrapper.ConfirmSecondFactor)
+	router.POST(options.BaseURL+"/profile/second-factor/removal", wrapper.RemoveSecondFactor)
+	router.POST(options.BaseURL+"/profile/passkeys/options", wrapper.BeginPasskey)
+	router.GET(options.BaseURL+"/profile/passkeys", wrapper.ListPasskeys)
+	router.POST(options.BaseURL+"/profile/passkeys", wrapper.AddPasskey)
+	router.DELETE(options.BaseURL+"/profile/passkeys/:passkey", wrapper.RemovePasskey)
+	router.POST(options.BaseURL+"/device/reading", wrapper.ShowDevice)
+	router.POST(options.BaseURL+"/device", wrapper.DecideDevice)
 	router.DELETE(options.BaseURL+"/keys/:key", wrapper.WithdrawKey)
 	router.GET(options.BaseURL+"/organisations/:organisation/settings", wrapper.ShowSettings)
 	router.PUT(options.BaseURL+"/organisations/:organisation/settings", wrapper.ChangeSettings)
@@ -2595,6 +3153,78 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 }
 
 type ProblemApplicationProblemPlusJSONResponse Problem
+
+type DecideDeviceRequestObject struct {
+	Body *DecideDeviceJSONRequestBody
+}
+
+type DecideDeviceResponseObject interface {
+	VisitDecideDeviceResponse(w http.ResponseWriter) error
+}
+
+type DecideDevice204Response struct {
+}
+
+func (response DecideDevice204Response) VisitDecideDeviceResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type DecideDevicedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response DecideDevicedefaultApplicationProblemPlusJSONResponse) VisitDecideDeviceResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ShowDeviceRequestObject struct {
+	Body *ShowDeviceJSONRequestBody
+}
+
+type ShowDeviceResponseObject interface {
+	VisitShowDeviceResponse(w http.ResponseWriter) error
+}
+
+type ShowDevice200JSONResponse Device
+
+func (response ShowDevice200JSONResponse) VisitShowDeviceResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ShowDevicedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ShowDevicedefaultApplicationProblemPlusJSONResponse) VisitShowDeviceResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
 
 type RevokeGrantRequestObject struct {
 	Grant  string `json:"grant"`
@@ -2658,6 +3288,84 @@ type WithdrawKeydefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response WithdrawKeydefaultApplicationProblemPlusJSONResponse) VisitWithdrawKeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReadLinkRequestObject struct {
+	Body *ReadLinkJSONRequestBody
+}
+
+type ReadLinkResponseObject interface {
+	VisitReadLinkResponse(w http.ResponseWriter) error
+}
+
+type ReadLink200JSONResponse Link
+
+func (response ReadLink200JSONResponse) VisitReadLinkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReadLinkdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ReadLinkdefaultApplicationProblemPlusJSONResponse) VisitReadLinkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type UseLinkRequestObject struct {
+	Body *UseLinkJSONRequestBody
+}
+
+type UseLinkResponseObject interface {
+	VisitUseLinkResponse(w http.ResponseWriter) error
+}
+
+type UseLink200JSONResponse Link
+
+func (response UseLink200JSONResponse) VisitUseLinkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type UseLinkdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response UseLinkdefaultApplicationProblemPlusJSONResponse) VisitUseLinkResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -2965,6 +3673,185 @@ func (response RemoveMemberdefaultApplicationProblemPlusJSONResponse) VisitRemov
 	return err
 }
 
+type ListGuestsRequestObject struct {
+	Organisation OrganisationName `json:"organisation"`
+	Params       ListGuestsParams
+}
+
+type ListGuestsResponseObject interface {
+	VisitListGuestsResponse(w http.ResponseWriter) error
+}
+
+type ListGuests200JSONResponse UserList
+
+func (response ListGuests200JSONResponse) VisitListGuestsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListGuestsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListGuestsdefaultApplicationProblemPlusJSONResponse) VisitListGuestsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type InviteGuestRequestObject struct {
+	Organisation OrganisationName `json:"organisation"`
+	Params       InviteGuestParams
+	Body         *InviteGuestJSONRequestBody
+}
+
+type InviteGuestResponseObject interface {
+	VisitInviteGuestResponse(w http.ResponseWriter) error
+}
+
+type InviteGuest200JSONResponse Written
+
+func (response InviteGuest200JSONResponse) VisitInviteGuestResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type InviteGuest201JSONResponse GuestMade
+
+func (response InviteGuest201JSONResponse) VisitInviteGuestResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type InviteGuestdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response InviteGuestdefaultApplicationProblemPlusJSONResponse) VisitInviteGuestResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CreateNewcomersRequestObject struct {
+	Organisation OrganisationName `json:"organisation"`
+	Params       CreateNewcomersParams
+	Body         *CreateNewcomersJSONRequestBody
+}
+
+type CreateNewcomersResponseObject interface {
+	VisitCreateNewcomersResponse(w http.ResponseWriter) error
+}
+
+type CreateNewcomers200JSONResponse NewcomerReading
+
+func (response CreateNewcomers200JSONResponse) VisitCreateNewcomersResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CreateNewcomers201ApplicationxNdjsonResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response CreateNewcomers201ApplicationxNdjsonResponse) VisitCreateNewcomersResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/x-ndjson")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(201)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	flusher, ok := w.(http.Flusher)
+	if !ok {
+		// If w doesn't support flushing, fall back to io.Copy.
+		_, err := io.Copy(w, response.Body)
+		return err
+	}
+	// text/event-stream messages are typically small; use a
+	// modest buffer and flush after each chunk so clients see
+	// events immediately instead of waiting on OS buffering.
+	buf := make([]byte, 4096)
+	for {
+		n, err := response.Body.Read(buf)
+		if n > 0 {
+			if _, writeErr := w.Write(buf[:n]); writeErr != nil {
+				return writeErr
+			}
+			flusher.Flush()
+		}
+		if err != nil {
+			if err == io.EOF {
+				return nil
+			}
+			return err
+		}
+	}
+}
+
+type CreateNewcomersdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CreateNewcomersdefaultApplicationProblemPlusJSONResponse) VisitCreateNewcomersResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ShowPrincipalRequestObject struct {
 	Organisation OrganisationName `json:"organisation"`
 	Kind         KindOfPrincipal  `json:"kind"`
@@ -3081,6 +3968,47 @@ type HandOverdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response HandOverdefaultApplicationProblemPlusJSONResponse) VisitHandOverResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ResendInvitationRequestObject struct {
+	Organisation OrganisationName `json:"organisation"`
+	Kind         KindOfPrincipal  `json:"kind"`
+	Principal    PrincipalName    `json:"principal"`
+}
+
+type ResendInvitationResponseObject interface {
+	VisitResendInvitationResponse(w http.ResponseWriter) error
+}
+
+type ResendInvitation200JSONResponse LinkMade
+
+func (response ResendInvitation200JSONResponse) VisitResendInvitationResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ResendInvitationdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ResendInvitationdefaultApplicationProblemPlusJSONResponse) VisitResendInvitationResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -3216,6 +4144,47 @@ func (response ResetPassworddefaultApplicationProblemPlusJSONResponse) VisitRese
 	return err
 }
 
+type MailPasswordLinkRequestObject struct {
+	Organisation OrganisationName `json:"organisation"`
+	Kind         KindOfPrincipal  `json:"kind"`
+	Principal    PrincipalName    `json:"principal"`
+}
+
+type MailPasswordLinkResponseObject interface {
+	VisitMailPasswordLinkResponse(w http.ResponseWriter) error
+}
+
+type MailPasswordLink200JSONResponse LinkMade
+
+func (response MailPasswordLink200JSONResponse) VisitMailPasswordLinkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MailPasswordLinkdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response MailPasswordLinkdefaultApplicationProblemPlusJSONResponse) VisitMailPasswordLinkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ShowReachRequestObject struct {
 	Organisation OrganisationName `json:"organisation"`
 	Kind         KindOfPrincipal  `json:"kind"`
@@ -3246,6 +4215,41 @@ type ShowReachdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ShowReachdefaultApplicationProblemPlusJSONResponse) VisitShowReachResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ResetSecondFactorRequestObject struct {
+	Organisation OrganisationName `json:"organisation"`
+	Kind         KindOfPrincipal  `json:"kind"`
+	Principal    PrincipalName    `json:"principal"`
+}
+
+type ResetSecondFactorResponseObject interface {
+	VisitResetSecondFactorResponse(w http.ResponseWriter) error
+}
+
+type ResetSecondFactor204Response struct {
+}
+
+func (response ResetSecondFactor204Response) VisitResetSecondFactorResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type ResetSecondFactordefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ResetSecondFactordefaultApplicationProblemPlusJSONResponse) VisitResetSecondFactorResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -3827,6 +4831,148 @@ func (response ListSeatsdefaultApplicationProblemPlusJSONResponse) VisitListSeat
 	return err
 }
 
+type ListPasskeysRequestObject struct {
+}
+
+type ListPasskeysResponseObject interface {
+	VisitListPasskeysResponse(w http.ResponseWriter) error
+}
+
+type ListPasskeys200JSONResponse PasskeyList
+
+func (response ListPasskeys200JSONResponse) VisitListPasskeysResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListPasskeysdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListPasskeysdefaultApplicationProblemPlusJSONResponse) VisitListPasskeysResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddPasskeyRequestObject struct {
+	Body *AddPasskeyJSONRequestBody
+}
+
+type AddPasskeyResponseObject interface {
+	VisitAddPasskeyResponse(w http.ResponseWriter) error
+}
+
+type AddPasskey204Response struct {
+}
+
+func (response AddPasskey204Response) VisitAddPasskeyResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type AddPasskeydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AddPasskeydefaultApplicationProblemPlusJSONResponse) VisitAddPasskeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BeginPasskeyRequestObject struct {
+}
+
+type BeginPasskeyResponseObject interface {
+	VisitBeginPasskeyResponse(w http.ResponseWriter) error
+}
+
+type BeginPasskey200JSONResponse Ceremony
+
+func (response BeginPasskey200JSONResponse) VisitBeginPasskeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BeginPasskeydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response BeginPasskeydefaultApplicationProblemPlusJSONResponse) VisitBeginPasskeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RemovePasskeyRequestObject struct {
+	Passkey string `json:"passkey"`
+}
+
+type RemovePasskeyResponseObject interface {
+	VisitRemovePasskeyResponse(w http.ResponseWriter) error
+}
+
+type RemovePasskey204Response struct {
+}
+
+func (response RemovePasskey204Response) VisitRemovePasskeyResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type RemovePasskeydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RemovePasskeydefaultApplicationProblemPlusJSONResponse) VisitRemovePasskeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ChoosePasswordRequestObject struct {
 	Body *ChoosePasswordJSONRequestBody
 }
@@ -3855,6 +5001,154 @@ type ChoosePassworddefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ChoosePassworddefaultApplicationProblemPlusJSONResponse) VisitChoosePasswordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ShowSecondFactorRequestObject struct {
+}
+
+type ShowSecondFactorResponseObject interface {
+	VisitShowSecondFactorResponse(w http.ResponseWriter) error
+}
+
+type ShowSecondFactor200JSONResponse SecondFactor
+
+func (response ShowSecondFactor200JSONResponse) VisitShowSecondFactorResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ShowSecondFactordefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ShowSecondFactordefaultApplicationProblemPlusJSONResponse) VisitShowSecondFactorResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BeginSecondFactorRequestObject struct {
+}
+
+type BeginSecondFactorResponseObject interface {
+	VisitBeginSecondFactorResponse(w http.ResponseWriter) error
+}
+
+type BeginSecondFactor200JSONResponse FactorSeed
+
+func (response BeginSecondFactor200JSONResponse) VisitBeginSecondFactorResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BeginSecondFactordefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response BeginSecondFactordefaultApplicationProblemPlusJSONResponse) VisitBeginSecondFactorResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ConfirmSecondFactorRequestObject struct {
+	Body *ConfirmSecondFactorJSONRequestBody
+}
+
+type ConfirmSecondFactorResponseObject interface {
+	VisitConfirmSecondFactorResponse(w http.ResponseWriter) error
+}
+
+type ConfirmSecondFactor200JSONResponse RecoveryCodes
+
+func (response ConfirmSecondFactor200JSONResponse) VisitConfirmSecondFactorResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ConfirmSecondFactordefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ConfirmSecondFactordefaultApplicationProblemPlusJSONResponse) VisitConfirmSecondFactorResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RemoveSecondFactorRequestObject struct {
+	Body *RemoveSecondFactorJSONRequestBody
+}
+
+type RemoveSecondFactorResponseObject interface {
+	VisitRemoveSecondFactorResponse(w http.ResponseWriter) error
+}
+
+type RemoveSecondFactor204Response struct {
+}
+
+func (response RemoveSecondFactor204Response) VisitRemoveSecondFactorResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type RemoveSecondFactordefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RemoveSecondFactordefaultApplicationProblemPlusJSONResponse) VisitRemoveSecondFactorResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -5154,6 +6448,45 @@ func (response SignIndefaultApplicationProblemPlusJSONResponse) VisitSignInRespo
 	return err
 }
 
+type AcceptInvitationRequestObject struct {
+	Body *AcceptInvitationJSONRequestBody
+}
+
+type AcceptInvitationResponseObject interface {
+	VisitAcceptInvitationResponse(w http.ResponseWriter) error
+}
+
+type AcceptInvitation200JSONResponse Link
+
+func (response AcceptInvitation200JSONResponse) VisitAcceptInvitationResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AcceptInvitationdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AcceptInvitationdefaultApplicationProblemPlusJSONResponse) VisitAcceptInvitationResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type SwitchOrganisationRequestObject struct {
 	Body *SwitchOrganisationJSONRequestBody
 }
@@ -5182,6 +6515,93 @@ type SwitchOrganisationdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response SwitchOrganisationdefaultApplicationProblemPlusJSONResponse) VisitSwitchOrganisationResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SignInByPasskeyRequestObject struct {
+	Body *SignInByPasskeyJSONRequestBody
+}
+
+type SignInByPasskeyResponseObject interface {
+	VisitSignInByPasskeyResponse(w http.ResponseWriter) error
+}
+
+type SignInByPasskey200ResponseHeaders struct {
+	SetCookie *string
+}
+
+type SignInByPasskey200JSONResponse struct {
+	Body    Session
+	Headers SignInByPasskey200ResponseHeaders
+}
+
+func (response SignInByPasskey200JSONResponse) VisitSignInByPasskeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	if response.Headers.SetCookie != nil {
+		w.Header().Set("Set-Cookie", fmt.Sprint(*response.Headers.SetCookie))
+	}
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SignInByPasskeydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SignInByPasskeydefaultApplicationProblemPlusJSONResponse) VisitSignInByPasskeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BeginPasskeySignInRequestObject struct {
+}
+
+type BeginPasskeySignInResponseObject interface {
+	VisitBeginPasskeySignInResponse(w http.ResponseWriter) error
+}
+
+type BeginPasskeySignIn200JSONResponse Ceremony
+
+func (response BeginPasskeySignIn200JSONResponse) VisitBeginPasskeySignInResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BeginPasskeySignIndefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response BeginPasskeySignIndefaultApplicationProblemPlusJSONResponse) VisitBeginPasskeySignInResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -5233,12 +6653,24 @@ func (response GetStatusdefaultApplicationProblemPlusJSONResponse) VisitGetStatu
 
 // StrictServerInterface represents all server handlers.
 type StrictServerInterface interface {
+	// DecideDevice Let the terminal in as myself, or refuse it
+	// (POST /device)
+	DecideDevice(ctx context.Context, request DecideDeviceRequestObject) (DecideDeviceResponseObject, error)
+	// ShowDevice The terminal that waits with a code
+	// (POST /device/reading)
+	ShowDevice(ctx context.Context, request ShowDeviceRequestObject) (ShowDeviceResponseObject, error)
 	// RevokeGrant Revoke one grant
 	// (DELETE /grants/{grant})
 	RevokeGrant(ctx context.Context, request RevokeGrantRequestObject) (RevokeGrantResponseObject, error)
 	// WithdrawKey Take back an API key, one of my own or of somebody whose keys I may issue
 	// (DELETE /keys/{key})
 	WithdrawKey(ctx context.Context, request WithdrawKeyRequestObject) (WithdrawKeyResponseObject, error)
+	// ReadLink What a link that was mailed is for
+	// (POST /links/reading)
+	ReadLink(ctx context.Context, request ReadLinkRequestObject) (ReadLinkResponseObject, error)
+	// UseLink Choose a password by a link; an invitation is accepted by it
+	// (POST /links/use)
+	UseLink(ctx context.Context, request UseLinkRequestObject) (UseLinkResponseObject, error)
 	// ListOrganisations List all organisations, by name
 	// (GET /organisations)
 	ListOrganisations(ctx context.Context, request ListOrganisationsRequestObject) (ListOrganisationsResponseObject, error)
@@ -5260,6 +6692,15 @@ type StrictServerInterface interface {
 	// RemoveMember Take a user or group out of a group
 	// (DELETE /organisations/{organisation}/groups/{group}/members/{kind}/{member})
 	RemoveMember(ctx context.Context, request RemoveMemberRequestObject) (RemoveMemberResponseObject, error)
+	// ListGuests List guests by name, those too who have not accepted yet
+	// (GET /organisations/{organisation}/guests)
+	ListGuests(ctx context.Context, request ListGuestsRequestObject) (ListGuestsResponseObject, error)
+	// InviteGuest Invite somebody from outside by mail; what is prepared for them counts once they accept
+	// (POST /organisations/{organisation}/guests)
+	InviteGuest(ctx context.Context, request InviteGuestRequestObject) (InviteGuestResponseObject, error)
+	// CreateNewcomers Make many users by a CSV text, all or none
+	// (POST /organisations/{organisation}/newcomers)
+	CreateNewcomers(ctx context.Context, request CreateNewcomersRequestObject) (CreateNewcomersResponseObject, error)
 	// ShowPrincipal A user, guest, group or service account, with groups, members and rules
 	// (GET /organisations/{organisation}/principals/{kind}/{principal})
 	ShowPrincipal(ctx context.Context, request ShowPrincipalRequestObject) (ShowPrincipalResponseObject, error)
@@ -5269,6 +6710,9 @@ type StrictServerInterface interface {
 	// HandOver Give the grants that name it directly to somebody else
 	// (POST /organisations/{organisation}/principals/{kind}/{principal}/hand-over)
 	HandOver(ctx context.Context, request HandOverRequestObject) (HandOverResponseObject, error)
+	// ResendInvitation Mail a guest who has not accepted another link in place of the first
+	// (POST /organisations/{organisation}/principals/{kind}/{principal}/invitation)
+	ResendInvitation(ctx context.Context, request ResendInvitationRequestObject) (ResendInvitationResponseObject, error)
 	// ListKeys The API keys of a user or service account
 	// (GET /organisations/{organisation}/principals/{kind}/{principal}/keys)
 	ListKeys(ctx context.Context, request ListKeysRequestObject) (ListKeysResponseObject, error)
@@ -5278,9 +6722,15 @@ type StrictServerInterface interface {
 	// ResetPassword Give a user a new temporary password and end all their sessions
 	// (POST /organisations/{organisation}/principals/{kind}/{principal}/password)
 	ResetPassword(ctx context.Context, request ResetPasswordRequestObject) (ResetPasswordResponseObject, error)
+	// MailPasswordLink Mail a user a link to choose a password, which works once and for a day
+	// (POST /organisations/{organisation}/principals/{kind}/{principal}/password-link)
+	MailPasswordLink(ctx context.Context, request MailPasswordLinkRequestObject) (MailPasswordLinkResponseObject, error)
 	// ShowReach Everything it can do, and where
 	// (GET /organisations/{organisation}/principals/{kind}/{principal}/reach)
 	ShowReach(ctx context.Context, request ShowReachRequestObject) (ShowReachResponseObject, error)
+	// ResetSecondFactor Take away the second factor of a user who lost it
+	// (DELETE /organisations/{organisation}/principals/{kind}/{principal}/second-factor)
+	ResetSecondFactor(ctx context.Context, request ResetSecondFactorRequestObject) (ResetSecondFactorResponseObject, error)
 	// SetState Suspend, retire or restore it: every session, key, token and decision follows at once
 	// (PUT /organisations/{organisation}/principals/{kind}/{principal}/state)
 	SetState(ctx context.Context, request SetStateRequestObject) (SetStateResponseObject, error)
@@ -5323,9 +6773,33 @@ type StrictServerInterface interface {
 	// ListSeats The organisations that know me
 	// (GET /profile/organisations)
 	ListSeats(ctx context.Context, request ListSeatsRequestObject) (ListSeatsResponseObject, error)
+	// ListPasskeys My own passkeys
+	// (GET /profile/passkeys)
+	ListPasskeys(ctx context.Context, request ListPasskeysRequestObject) (ListPasskeysResponseObject, error)
+	// AddPasskey Keep the passkey that my browser made
+	// (POST /profile/passkeys)
+	AddPasskey(ctx context.Context, request AddPasskeyRequestObject) (AddPasskeyResponseObject, error)
+	// BeginPasskey Ask my browser for a new passkey
+	// (POST /profile/passkeys/options)
+	BeginPasskey(ctx context.Context, request BeginPasskeyRequestObject) (BeginPasskeyResponseObject, error)
+	// RemovePasskey Take one of my own passkeys away
+	// (DELETE /profile/passkeys/{passkey})
+	RemovePasskey(ctx context.Context, request RemovePasskeyRequestObject) (RemovePasskeyResponseObject, error)
 	// ChoosePassword Choose my own password
 	// (PUT /profile/password)
 	ChoosePassword(ctx context.Context, request ChoosePasswordRequestObject) (ChoosePasswordResponseObject, error)
+	// ShowSecondFactor My own second factor
+	// (GET /profile/second-factor)
+	ShowSecondFactor(ctx context.Context, request ShowSecondFactorRequestObject) (ShowSecondFactorResponseObject, error)
+	// BeginSecondFactor Begin to set up a second factor: one-time codes by time (RFC 6238)
+	// (POST /profile/second-factor)
+	BeginSecondFactor(ctx context.Context, request BeginSecondFactorRequestObject) (BeginSecondFactorResponseObject, error)
+	// ConfirmSecondFactor Put it into use by a first code
+	// (PUT /profile/second-factor)
+	ConfirmSecondFactor(ctx context.Context, request ConfirmSecondFactorRequestObject) (ConfirmSecondFactorResponseObject, error)
+	// RemoveSecondFactor Take my second factor away
+	// (POST /profile/second-factor/removal)
+	RemoveSecondFactor(ctx context.Context, request RemoveSecondFactorRequestObject) (RemoveSecondFactorResponseObject, error)
 	// ListSessions My own sessions
 	// (GET /profile/sessions)
 	ListSessions(ctx context.Context, request ListSessionsRequestObject) (ListSessionsResponseObject, error)
@@ -5419,9 +6893,18 @@ type StrictServerInterface interface {
 	// SignIn Sign in
 	// (POST /session)
 	SignIn(ctx context.Context, request SignInRequestObject) (SignInResponseObject, error)
+	// AcceptInvitation Accept an invitation as who I am
+	// (POST /session/invitation)
+	AcceptInvitation(ctx context.Context, request AcceptInvitationRequestObject) (AcceptInvitationResponseObject, error)
 	// SwitchOrganisation Work in another organisation that knows me
 	// (PUT /session/organisation)
 	SwitchOrganisation(ctx context.Context, request SwitchOrganisationRequestObject) (SwitchOrganisationResponseObject, error)
+	// SignInByPasskey Sign in with a passkey
+	// (POST /session/passkey)
+	SignInByPasskey(ctx context.Context, request SignInByPasskeyRequestObject) (SignInByPasskeyResponseObject, error)
+	// BeginPasskeySignIn Ask my browser to sign in with a passkey
+	// (POST /session/passkey/options)
+	BeginPasskeySignIn(ctx context.Context, request BeginPasskeySignInRequestObject) (BeginPasskeySignInResponseObject, error)
 	// GetStatus Whether the service is ready, and whether anybody has set it up
 	// (GET /status)
 	GetStatus(ctx context.Context, request GetStatusRequestObject) (GetStatusResponseObject, error)
@@ -5484,6 +6967,90 @@ type strictHandler struct {
 	options     StrictGinServerOptions
 }
 
+// DecideDevice operation middleware
+func (sh *strictHandler) DecideDevice(ctx *gin.Context) {
+	var request DecideDeviceRequestObject
+
+	var body DecideDeviceJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.DecideDevice(ctx, request.(DecideDeviceRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "DecideDevice")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(DecideDeviceResponseObject); ok {
+		if err := validResponse.VisitDecideDeviceResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ShowDevice operation middleware
+func (sh *strictHandler) ShowDevice(ctx *gin.Context) {
+	var request ShowDeviceRequestObject
+
+	var body ShowDeviceJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ShowDevice(ctx, request.(ShowDeviceRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ShowDevice")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ShowDeviceResponseObject); ok {
+		if err := validResponse.VisitShowDeviceResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // RevokeGrant operation middleware
 func (sh *strictHandler) RevokeGrant(ctx *gin.Context, grant string, params RevokeGrantParams) {
 	var request RevokeGrantRequestObject
@@ -5530,6 +7097,90 @@ func (sh *strictHandler) WithdrawKey(ctx *gin.Context, key string) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(WithdrawKeyResponseObject); ok {
 		if err := validResponse.VisitWithdrawKeyResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ReadLink operation middleware
+func (sh *strictHandler) ReadLink(ctx *gin.Context) {
+	var request ReadLinkRequestObject
+
+	var body ReadLinkJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ReadLink(ctx, request.(ReadLinkRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ReadLink")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ReadLinkResponseObject); ok {
+		if err := validResponse.VisitReadLinkResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// UseLink operation middleware
+func (sh *strictHandler) UseLink(ctx *gin.Context) {
+	var request UseLinkRequestObject
+
+	var body UseLinkJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.UseLink(ctx, request.(UseLinkRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "UseLink")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(UseLinkResponseObject); ok {
+		if err := validResponse.VisitUseLinkResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -5777,6 +7428,123 @@ func (sh *strictHandler) RemoveMember(ctx *gin.Context, organisation Organisatio
 	}
 }
 
+// ListGuests operation middleware
+func (sh *strictHandler) ListGuests(ctx *gin.Context, organisation OrganisationName, params ListGuestsParams) {
+	var request ListGuestsRequestObject
+
+	request.Organisation = organisation
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListGuests(ctx, request.(ListGuestsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListGuests")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListGuestsResponseObject); ok {
+		if err := validResponse.VisitListGuestsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// InviteGuest operation middleware
+func (sh *strictHandler) InviteGuest(ctx *gin.Context, organisation OrganisationName, params InviteGuestParams) {
+	var request InviteGuestRequestObject
+
+	request.Organisation = organisation
+	request.Params = params
+
+	var body InviteGuestJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.InviteGuest(ctx, request.(InviteGuestRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "InviteGuest")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(InviteGuestResponseObject); ok {
+		if err := validResponse.VisitInviteGuestResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// CreateNewcomers operation middleware
+func (sh *strictHandler) CreateNewcomers(ctx *gin.Context, organisation OrganisationName, params CreateNewcomersParams) {
+	var request CreateNewcomersRequestObject
+
+	request.Organisation = organisation
+	request.Params = params
+
+	var body CreateNewcomersJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CreateNewcomers(ctx, request.(CreateNewcomersRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CreateNewcomers")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(CreateNewcomersResponseObject); ok {
+		if err := validResponse.VisitCreateNewcomersResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ShowPrincipal operation middleware
 func (sh *strictHandler) ShowPrincipal(ctx *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName) {
 	var request ShowPrincipalRequestObject
@@ -5899,6 +7667,34 @@ func (sh *strictHandler) HandOver(ctx *gin.Context, organisation OrganisationNam
 	}
 }
 
+// ResendInvitation operation middleware
+func (sh *strictHandler) ResendInvitation(ctx *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName) {
+	var request ResendInvitationRequestObject
+
+	request.Organisation = organisation
+	request.Kind = kind
+	request.Principal = principal
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ResendInvitation(ctx, request.(ResendInvitationRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ResendInvitation")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ResendInvitationResponseObject); ok {
+		if err := validResponse.VisitResendInvitationResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ListKeys operation middleware
 func (sh *strictHandler) ListKeys(ctx *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName) {
 	var request ListKeysRequestObject
@@ -6001,6 +7797,34 @@ func (sh *strictHandler) ResetPassword(ctx *gin.Context, organisation Organisati
 	}
 }
 
+// MailPasswordLink operation middleware
+func (sh *strictHandler) MailPasswordLink(ctx *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName) {
+	var request MailPasswordLinkRequestObject
+
+	request.Organisation = organisation
+	request.Kind = kind
+	request.Principal = principal
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.MailPasswordLink(ctx, request.(MailPasswordLinkRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "MailPasswordLink")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(MailPasswordLinkResponseObject); ok {
+		if err := validResponse.VisitMailPasswordLinkResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ShowReach operation middleware
 func (sh *strictHandler) ShowReach(ctx *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName) {
 	var request ShowReachRequestObject
@@ -6022,6 +7846,34 @@ func (sh *strictHandler) ShowReach(ctx *gin.Context, organisation OrganisationNa
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(ShowReachResponseObject); ok {
 		if err := validResponse.VisitShowReachResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ResetSecondFactor operation middleware
+func (sh *strictHandler) ResetSecondFactor(ctx *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName) {
+	var request ResetSecondFactorRequestObject
+
+	request.Organisation = organisation
+	request.Kind = kind
+	request.Principal = principal
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ResetSecondFactor(ctx, request.(ResetSecondFactorRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ResetSecondFactor")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ResetSecondFactorResponseObject); ok {
+		if err := validResponse.VisitResetSecondFactorResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -6501,6 +8353,122 @@ func (sh *strictHandler) ListSeats(ctx *gin.Context) {
 	}
 }
 
+// ListPasskeys operation middleware
+func (sh *strictHandler) ListPasskeys(ctx *gin.Context) {
+	var request ListPasskeysRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListPasskeys(ctx, request.(ListPasskeysRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListPasskeys")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListPasskeysResponseObject); ok {
+		if err := validResponse.VisitListPasskeysResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// AddPasskey operation middleware
+func (sh *strictHandler) AddPasskey(ctx *gin.Context) {
+	var request AddPasskeyRequestObject
+
+	var body AddPasskeyJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AddPasskey(ctx, request.(AddPasskeyRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AddPasskey")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(AddPasskeyResponseObject); ok {
+		if err := validResponse.VisitAddPasskeyResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// BeginPasskey operation middleware
+func (sh *strictHandler) BeginPasskey(ctx *gin.Context) {
+	var request BeginPasskeyRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.BeginPasskey(ctx, request.(BeginPasskeyRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "BeginPasskey")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(BeginPasskeyResponseObject); ok {
+		if err := validResponse.VisitBeginPasskeyResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// RemovePasskey operation middleware
+func (sh *strictHandler) RemovePasskey(ctx *gin.Context, passkey string) {
+	var request RemovePasskeyRequestObject
+
+	request.Passkey = passkey
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RemovePasskey(ctx, request.(RemovePasskeyRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemovePasskey")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(RemovePasskeyResponseObject); ok {
+		if err := validResponse.VisitRemovePasskeyResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ChoosePassword operation middleware
 func (sh *strictHandler) ChoosePassword(ctx *gin.Context) {
 	var request ChoosePasswordRequestObject
@@ -6536,6 +8504,138 @@ func (sh *strictHandler) ChoosePassword(ctx *gin.Context) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(ChoosePasswordResponseObject); ok {
 		if err := validResponse.VisitChoosePasswordResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ShowSecondFactor operation middleware
+func (sh *strictHandler) ShowSecondFactor(ctx *gin.Context) {
+	var request ShowSecondFactorRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ShowSecondFactor(ctx, request.(ShowSecondFactorRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ShowSecondFactor")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ShowSecondFactorResponseObject); ok {
+		if err := validResponse.VisitShowSecondFactorResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// BeginSecondFactor operation middleware
+func (sh *strictHandler) BeginSecondFactor(ctx *gin.Context) {
+	var request BeginSecondFactorRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.BeginSecondFactor(ctx, request.(BeginSecondFactorRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "BeginSecondFactor")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(BeginSecondFactorResponseObject); ok {
+		if err := validResponse.VisitBeginSecondFactorResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ConfirmSecondFactor operation middleware
+func (sh *strictHandler) ConfirmSecondFactor(ctx *gin.Context) {
+	var request ConfirmSecondFactorRequestObject
+
+	var body ConfirmSecondFactorJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ConfirmSecondFactor(ctx, request.(ConfirmSecondFactorRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ConfirmSecondFactor")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ConfirmSecondFactorResponseObject); ok {
+		if err := validResponse.VisitConfirmSecondFactorResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// RemoveSecondFactor operation middleware
+func (sh *strictHandler) RemoveSecondFactor(ctx *gin.Context) {
+	var request RemoveSecondFactorRequestObject
+
+	var body RemoveSecondFactorJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RemoveSecondFactor(ctx, request.(RemoveSecondFactorRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemoveSecondFactor")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(RemoveSecondFactorResponseObject); ok {
+		if err := validResponse.VisitRemoveSecondFactorResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -7621,6 +9721,48 @@ func (sh *strictHandler) SignIn(ctx *gin.Context) {
 	}
 }
 
+// AcceptInvitation operation middleware
+func (sh *strictHandler) AcceptInvitation(ctx *gin.Context) {
+	var request AcceptInvitationRequestObject
+
+	var body AcceptInvitationJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AcceptInvitation(ctx, request.(AcceptInvitationRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AcceptInvitation")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(AcceptInvitationResponseObject); ok {
+		if err := validResponse.VisitAcceptInvitationResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // SwitchOrganisation operation middleware
 func (sh *strictHandler) SwitchOrganisation(ctx *gin.Context) {
 	var request SwitchOrganisationRequestObject
@@ -7656,6 +9798,72 @@ func (sh *strictHandler) SwitchOrganisation(ctx *gin.Context) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(SwitchOrganisationResponseObject); ok {
 		if err := validResponse.VisitSwitchOrganisationResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// SignInByPasskey operation middleware
+func (sh *strictHandler) SignInByPasskey(ctx *gin.Context) {
+	var request SignInByPasskeyRequestObject
+
+	var body SignInByPasskeyJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SignInByPasskey(ctx, request.(SignInByPasskeyRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SignInByPasskey")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(SignInByPasskeyResponseObject); ok {
+		if err := validResponse.VisitSignInByPasskeyResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// BeginPasskeySignIn operation middleware
+func (sh *strictHandler) BeginPasskeySignIn(ctx *gin.Context) {
+	var request BeginPasskeySignInRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.BeginPasskeySignIn(ctx, request.(BeginPasskeySignInRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "BeginPasskeySignIn")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(BeginPasskeySignInResponseObject); ok {
+		if err := validResponse.VisitBeginPasskeySignInResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

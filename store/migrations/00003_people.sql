@@ -53,7 +53,7 @@ CREATE TABLE api_key (
 -- Keys that access tokens are signed with, sealed; the newest signs, the others still verify.
 CREATE TABLE signing_key (
   id         VARCHAR(43) CHARACTER SET ascii COLLATE ascii_bin PRIMARY KEY, -- the thumbprint (RFC 7638)
-  sealed     VARBINARY(1000) NOT NULL,
+  sealed     VARBINARY(4000) NOT NULL,
   created_at DATETIME(6) NOT NULL
 ) ENGINE=InnoDB;
 

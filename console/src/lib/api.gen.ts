@@ -544,6 +544,299 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/organisations/{organisation}/guests": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List guests by name, those too who have not accepted yet */
+        get: operations["listGuests"];
+        put?: never;
+        /** Invite somebody from outside by mail; what is prepared for them counts once they accept */
+        post: operations["inviteGuest"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/organisations/{organisation}/newcomers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make many users by a CSV text, all or none */
+        post: operations["createNewcomers"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/organisations/{organisation}/principals/{kind}/{principal}/invitation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Mail a guest who has not accepted another link in place of the first */
+        post: operations["resendInvitation"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/organisations/{organisation}/principals/{kind}/{principal}/password-link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Mail a user a link to choose a password, which works once and for a day */
+        post: operations["mailPasswordLink"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/organisations/{organisation}/principals/{kind}/{principal}/second-factor": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take away the second factor of a user who lost it */
+        delete: operations["resetSecondFactor"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/links/reading": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a link that was mailed is for */
+        post: operations["readLink"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/links/use": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Choose a password by a link; an invitation is accepted by it */
+        post: operations["useLink"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/session/invitation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Accept an invitation as who I am */
+        post: operations["acceptInvitation"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/session/passkey/options": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Ask my browser to sign in with a passkey */
+        post: operations["beginPasskeySignIn"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/session/passkey": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sign in with a passkey */
+        post: operations["signInByPasskey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/profile/second-factor": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** My own second factor */
+        get: operations["showSecondFactor"];
+        /** Put it into use by a first code */
+        put: operations["confirmSecondFactor"];
+        /** Begin to set up a second factor: one-time codes by time (RFC 6238) */
+        post: operations["beginSecondFactor"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/profile/second-factor/removal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take my second factor away */
+        post: operations["removeSecondFactor"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/profile/passkeys/options": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Ask my browser for a new passkey */
+        post: operations["beginPasskey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/profile/passkeys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** My own passkeys */
+        get: operations["listPasskeys"];
+        put?: never;
+        /** Keep the passkey that my browser made */
+        post: operations["addPasskey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/profile/passkeys/{passkey}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take one of my own passkeys away */
+        delete: operations["removePasskey"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/device/reading": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The terminal that waits with a code */
+        post: operations["showDevice"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/device": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Let the terminal in as myself, or refuse it */
+        post: operations["decideDevice"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/keys/{key}": {
         parameters: {
             query?: never;
@@ -817,6 +1110,8 @@ export interface components {
             /** @description NAME@ORGANISATION; a keeper writes NAME alone */
             name: string;
             password: string;
+            /** @description Of the second factor, or a recovery code, if there is one */
+            code?: string;
             /** @description Where to work, for a guest; else at home */
             organisation?: string;
             /** @description Answer with a token instead of a cookie */
@@ -835,6 +1130,8 @@ export interface components {
             kind: string;
             /** @description A new password must be chosen before anything else */
             choosePassword: boolean;
+            /** @description A second factor must be set up before anything else */
+            setUpFactor: boolean;
             /** Format: date-time */
             endsAt: string;
             /** @description To be sent back as X-CSRF-Token with every write by cookie */
@@ -901,7 +1198,9 @@ export interface components {
             grants?: components["schemas"]["FirstGrant"][];
             key?: components["schemas"]["KeyNew"];
             /** @description Mail a link to choose a password, which works once and for a day; no password is made */
-            invite?: boolean;
+            link?: boolean;
+            /** @description Mail how to sign in; never a password */
+            notify?: boolean;
         };
         /**
          * @description With a password, API keys, both, or through an identity provider
@@ -949,6 +1248,153 @@ export interface components {
             /** Format: int64 */
             revision: number;
         };
+        GuestNew: {
+            /** @description The mail address that is invited */
+            email: string;
+            title?: string;
+            description?: string;
+            tags?: components["schemas"]["Tags"];
+            groups?: string[];
+            grants?: components["schemas"]["FirstGrant"][];
+        };
+        GuestMade: {
+            guest: components["schemas"]["User"];
+            link: components["schemas"]["LinkMade"];
+            /** Format: int64 */
+            revision: number;
+        };
+        Mailed: {
+            to: string;
+            sent: boolean;
+            /** @description Why it was not sent */
+            why?: string;
+        };
+        LinkMade: {
+            /** @description To be passed on by hand if need be; it works once */
+            url: string;
+            /** Format: date-time */
+            until: string;
+            mailed: components["schemas"]["Mailed"];
+        };
+        LinkToken: {
+            /** @description The last part of the link */
+            token: string;
+        };
+        LinkUse: {
+            token: string;
+            password: string;
+            /** @description The display name that a guest chooses */
+            title?: string;
+        };
+        Link: {
+            /** @enum {string} */
+            purpose: "invitation" | "password";
+            organisation: string;
+            organisationTitle: string;
+            /** @description The name its holder signs in by, or will */
+            signIn: string;
+            title: string;
+            /** @description Of an invitation: the address signs in already, and accepts signed in */
+            known: boolean;
+            /** @description Who sent it */
+            by: string;
+            /** Format: date-time */
+            until: string;
+        };
+        NewcomerFile: {
+            /** @description CSV (RFC 4180) with a first line that names its columns: name, title, email, description, tags, groups, grants, sign-in-by, temporary, link */
+            file: string;
+        };
+        NewcomerReading: {
+            names: string[];
+            faults: components["schemas"]["Fault"][];
+            impact?: components["schemas"]["Impact"];
+        };
+        NewcomerProgress: {
+            done: number;
+            of: number;
+            /** @description In the last line */
+            made?: components["schemas"]["UserMade"][];
+            problem?: components["schemas"]["Problem"];
+        };
+        SecondFactor: {
+            inUse: boolean;
+            /** @description How many recovery codes are left */
+            codes: number;
+            /** @description The organisation demands one of me */
+            required: boolean;
+        };
+        FactorSeed: {
+            /** @description The seed as an otpauth address, which the picture shows */
+            uri: string;
+            /** @description In base32, to be typed */
+            seed: string;
+            /** @description A QR code, as a data address of a PNG */
+            picture: string;
+        };
+        FactorCode: {
+            code: string;
+        };
+        RecoveryCodes: {
+            /** @description Each stands in once for a code of the device */
+            codes: string[];
+        };
+        PasswordProof: {
+            password: string;
+        };
+        Ceremony: {
+            /** @description To be sent back with the answer */
+            token: string;
+            /** @description For the browser's own interface (WebAuthn) */
+            options: {
+                [key: string]: unknown;
+            };
+        };
+        PasskeySignIn: {
+            token: string;
+            /** @description The browser's answer */
+            answer: {
+                [key: string]: unknown;
+            };
+            /** @description Where to work, for a guest; else at home */
+            organisation?: string;
+        };
+        PasskeyNew: {
+            token: string;
+            label: string;
+            /** @description The browser's answer */
+            answer: {
+                [key: string]: unknown;
+            };
+        };
+        Passkey: {
+            id: string;
+            label: string;
+            /** Format: date-time */
+            createdAt: string;
+            /** Format: date-time */
+            lastUsedAt?: string;
+        };
+        PasskeyList: {
+            passkeys: components["schemas"]["Passkey"][];
+        };
+        DeviceCode: {
+            /** @description As the terminal shows it */
+            code: string;
+        };
+        DeviceDecision: {
+            code: string;
+            allow: boolean;
+        };
+        Device: {
+            code: string;
+            /** @description What the program calls itself */
+            agent: string;
+            /** @description Network address it asks from */
+            from: string;
+            /** Format: date-time */
+            askedAt: string;
+        };
         KeyNew: {
             /** @description What the key is for */
             label?: string;
@@ -985,6 +1431,8 @@ export interface components {
         Settings: {
             /** @description How many API keys anybody may have at a time */
             keysEach: number;
+            /** @description Whoever holds permissions to govern needs a second factor */
+            secondFactor: boolean;
             /** @description No grant or statement may name signed-in */
             forbidSignedIn: boolean;
             /** @description No grant or statement may name public */
@@ -1067,8 +1515,10 @@ export interface components {
             /** @description The password, when it was generated: shown this once */
             password?: string;
             key?: components["schemas"]["KeyMade"];
-            /** @description The address a link was mailed to */
-            mailed?: string;
+            /** @description Where to sign in */
+            address: string;
+            link?: components["schemas"]["LinkMade"];
+            mailed?: components["schemas"]["Mailed"];
             /** Format: int64 */
             revision: number;
         };
@@ -1124,6 +1574,13 @@ export interface components {
             gathers?: string;
             /** @description Who is in a group at any depth, groups left out */
             everyMember: components["schemas"]["PrincipalRef"][];
+            /**
+             * Format: date-time
+             * @description Of a pending guest: when the link ends that was sent last
+             */
+            invitedUntil?: string;
+            /** @description A user has set up a second factor */
+            factor?: boolean;
             /** Format: date-time */
             createdAt: string;
             /** @description A group's direct members */
@@ -1241,6 +1698,7 @@ export interface components {
             inherited: boolean;
             /** @description A move has put it where its role could not be granted today; it still decides */
             misplaced: boolean;
+            holderState?: components["schemas"]["State"];
             condition?: string;
             /** Format: date-time */
             from?: string;
@@ -2899,6 +3357,543 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["KeyMade"];
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listGuests: {
+        parameters: {
+            query?: {
+                /** @description The cursor of the page before */
+                after?: components["parameters"]["AfterCursor"];
+                /** @description How many at most */
+                limit?: components["parameters"]["PageLimit"];
+            };
+            header?: never;
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A page of guests */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UserList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    inviteGuest: {
+        parameters: {
+            query?: {
+                /** @description Answer with the impact and write nothing */
+                preview?: components["parameters"]["Preview"];
+            };
+            header?: {
+                /** @description The confirmation of an impact: the change is made only if its impact is still that one */
+                "If-Match"?: components["parameters"]["IfMatch"];
+            };
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GuestNew"];
+            };
+        };
+        responses: {
+            /** @description The impact it would have once accepted; nothing was written */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Written"];
+                };
+            };
+            /** @description Invited */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GuestMade"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    createNewcomers: {
+        parameters: {
+            query?: {
+                /** @description Answer with the impact and write nothing */
+                preview?: components["parameters"]["Preview"];
+            };
+            header?: never;
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewcomerFile"];
+            };
+        };
+        responses: {
+            /** @description What it says, and what is wrong with it; nothing was written */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewcomerReading"];
+                };
+            };
+            /** @description Lines of JSON: progress as it goes, at last what was made, or the problem that kept it from being made */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/x-ndjson": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    resendInvitation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+                kind: components["parameters"]["KindOfPrincipal"];
+                /** @description Its name; of a service account, its address (with / written %2F) */
+                principal: components["parameters"]["PrincipalName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Sent */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinkMade"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    mailPasswordLink: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+                kind: components["parameters"]["KindOfPrincipal"];
+                /** @description Its name; of a service account, its address (with / written %2F) */
+                principal: components["parameters"]["PrincipalName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Sent */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinkMade"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    resetSecondFactor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+                kind: components["parameters"]["KindOfPrincipal"];
+                /** @description Its name; of a service account, its address (with / written %2F) */
+                principal: components["parameters"]["PrincipalName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Taken away */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    readLink: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinkToken"];
+            };
+        };
+        responses: {
+            /** @description What it is for */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Link"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    useLink: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinkUse"];
+            };
+        };
+        responses: {
+            /** @description Done; sign in now */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Link"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    acceptInvitation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinkToken"];
+            };
+        };
+        responses: {
+            /** @description Accepted; switch there to work there */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Link"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    beginPasskeySignIn: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What to ask it */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ceremony"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    signInByPasskey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasskeySignIn"];
+            };
+        };
+        responses: {
+            /** @description The session */
+            200: {
+                headers: {
+                    "Set-Cookie"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Session"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    showSecondFactor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What there is */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SecondFactor"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    confirmSecondFactor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FactorCode"];
+            };
+        };
+        responses: {
+            /** @description Recovery codes, told this once */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecoveryCodes"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    beginSecondFactor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The seed, for a device */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FactorSeed"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeSecondFactor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordProof"];
+            };
+        };
+        responses: {
+            /** @description Taken away */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    beginPasskey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What to ask it */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ceremony"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listPasskeys: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The passkeys */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PasskeyList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addPasskey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasskeyNew"];
+            };
+        };
+        responses: {
+            /** @description Kept */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removePasskey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                passkey: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Taken away */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    showDevice: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeviceCode"];
+            };
+        };
+        responses: {
+            /** @description Which it is */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Device"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    decideDevice: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeviceDecision"];
+            };
+        };
+        responses: {
+            /** @description Decided */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };

@@ -1,0 +1,297 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+
+	"github.com/skip2/go-qrcode"
+	"github.com/urfave/cli/v3"
+
+	"arbora.example/api"
+	"arbora.example/client"
+)
+
+// agent is what this program calls itself when it waits to be let in.
+const agent = "arbora at a terminal"
+
+// signInByKey signs in with an API key, which is tried before it is saved.
+func (a *app) signInByKey(ctx context.Context, c *cli.Command) error {
+	if c.Args().Present() {
+		return usage("an API key says itself whose it is: give no name beside --key")
+	}
+	secret, err := a.secret(c.String("secret-from"), "Secret of key "+c.String("key"))
+	if err != nil {
+		return err
+	}
+	saved := savedSignIn{Server: c.String("server"), Key: c.String("key"), Secret: secret, KeyAt: c.String("organisation")}
+	arbora, err := saved.open()
+	if err != nil {
+		return usageError{err}
+	}
+	me, err := client.Read[api.Session](arbora.GetSession(ctx))
+	if err != nil {
+		return err
+	}
+	return a.save(c, saved, me)
+}
+
+// signInByBrowser waits until a person lets this terminal in by the console.
+func (a *app) signInByBrowser(ctx context.Context, c *cli.Command) error {
+	device, err := client.AskForDevice(ctx, c.String("server"), agent)
+	if err != nil {
+		return err
+	}
+	fmt.Fprintf(a.Err, "Open %s\nand let this terminal in with the code\n\n    %s\n\nor open %s\nWaiting …\n", device.Page, device.Code, device.PageWithCode)
+	token, err := device.Wait(ctx)
+	if err != nil {
+		return err
+	}
+	saved := savedSignIn{Server: c.String("server"), Token: token}
+	arbora, err := saved.open()
+	if err != nil {
+		return usageError{err}
+	}
+	me, err := client.Read[api.Session](arbora.GetSession(ctx))
+	if err != nil {
+		return err
+	}
+	return a.save(c, saved, me)
+}
+
+// save keeps a sign-in under a name and makes it the default.
+func (a *app) save(c *cli.Command, saved savedSignIn, me api.Session) error {
+	saved.SignIn, saved.Organisation = me.Name, value(me.Organisation)
+	name := c.String("save-as")
+	if name == "" {
+		name = me.Name
+	}
+	file, err := readSignIns()
+	if err != nil {
+		return err
+	}
+	file.Saved[name], file.Default = saved, name
+	if err := file.write(); err != nil {
+		return fmt.Errorf("the sign-in cannot be saved: %w", err)
+	}
+	a.say(c, "Signed in as %s at %s, saved as %s.", me.Name, saved.Server, name)
+	if me.SetUpFactor {
+		a.say(c, "Your organisation demands a second factor: set one up with \"arbora second-factor set-up\" before anything else.")
+	}
+	return nil
+}
+
+// sessionCommand looks after one's own sessions.
+func (a *app) sessionCommand() *cli.Command {
+	return &cli.Command{
+		Name: "session", Usage: "list and end your own sessions",
+		Commands: []*cli.Command{
+			{Name: "list", Usage: "list your sessions", Action: func(ctx context.Context, c *cli.Command) error {
+				s, err := a.as(c)
+				if err != nil {
+					return err
+				}
+				list, err := client.Read[api.SessionList](s.ListSessions(ctx))
+				if err != nil {
+					return err
+				}
+				l := listing{columns: []string{"Id", "Organisation", "Signed in", "Last used", "From", "Program", ""}, empty: "You have no session: this is an API key.", value: list.Sessions}
+				for _, x := range list.Sessions {
+					l.rows = append(l.rows, []string{x.Id, value(x.Organisation), moment(x.SignedInAt), moment(x.LastUsedAt), x.From, x.Agent, yesNo(x.Here, "this one", "")})
+				}
+				return a.print(c, l)
+			}},
+			{Name: "end", Usage: "end one of your sessions", ArgsUsage: "ID", Action: func(ctx context.Context, c *cli.Command) error {
+				given, err := arguments(c, "ID")
+				if err != nil {
+					return err
+				}
+				s, err := a.as(c)
+				if err != nil {
+					return err
+				}
+				if err := client.Done(s.EndSession(ctx, given[0])); err != nil {
+					return err
+				}
+				a.say(c, "The session is ended.")
+				return nil
+			}},
+		},
+	}
+}
+
+// secondFactorCommand looks after one's own second factor.
+func (a *app) secondFactorCommand() *cli.Command {
+	return &cli.Command{
+		Name: "second-factor", Usage: "set up one-time codes beside your password, or take them away",
+		Commands: []*cli.Command{
+			{Name: "show", Usage: "show whether you have one", Action: func(ctx context.Context, c *cli.Command) error {
+				s, err := a.as(c)
+				if err != nil {
+					return err
+				}
+				f, err := client.Read[api.SecondFactor](s.ShowSecondFactor(ctx))
+				if err != nil {
+					return err
+				}
+				return a.printFacts(c, f, fact{"Set up", yesNo(f.InUse, "yes", "no")}, fact{"Recovery codes left", yesNo(f.InUse, fmt.Sprint(f.Codes), "")},
+					fact{"Demanded", yesNo(f.Required, "yes, of whoever may govern", "")})
+			}},
+			{
+				Name: "set-up", Usage: "set one up with a program that shows one-time codes", Action: a.setUpFactor,
+				Flags: []cli.Flag{&cli.StringFlag{Name: "code-from", Usage: "read the first code from `FILE` (- for standard input)"}},
+			},
+			{
+				Name: "remove", Usage: "take it away; it takes your password",
+				Flags: []cli.Flag{&cli.StringFlag{Name: "password-from", Usage: "read your password from `FILE` (- for standard input)"}},
+				Action: func(ctx context.Context, c *cli.Command) error {
+					s, err := a.as(c)
+					if err != nil {
+						return err
+					}
+					password, err := a.secret(c.String("password-from"), "Password of "+s.saved.SignIn)
+					if err != nil {
+						return err
+					}
+					if err := client.Done(s.RemoveSecondFactor(ctx, api.PasswordProof{Password: password})); err != nil {
+						return err
+					}
+					a.say(c, "Your second factor is gone: your password alone opens your account.")
+					return nil
+				},
+			},
+		},
+	}
+}
+
+func (a *app) setUpFactor(ctx context.Context, c *cli.Command) error {
+	s, err := a.as(c)
+	if err != nil {
+		return err
+	}
+	seed, err := client.Read[api.FactorSeed](s.BeginSecondFactor(ctx))
+	if err != nil {
+		return err
+	}
+	picture, err := qrcode.New(seed.Uri, qrcode.Low)
+	if err != nil {
+		return err
+	}
+	fmt.Fprintf(a.Err, "Show this to the program on your device, or type %s there.\n\n%s\n", seed.Seed, picture.ToSmallString(false))
+	code, err := a.secret(c.String("code-from"), "The code that it shows")
+	if err != nil {
+		return err
+	}
+	codes, err := client.Read[api.RecoveryCodes](s.ConfirmSecondFactor(ctx, api.FactorCode{Code: code}))
+	if err != nil {
+		return err
+	}
+	a.say(c, "Your second factor is set up. Keep these recovery codes, shown this once; each stands in once for a code of your device:")
+	for _, code := range codes.Codes {
+		a.say(c, "  %s", code)
+	}
+	return a.valueOnly(c, codes)
+}
+
+func (a *app) switchCommand() *cli.Command {
+	return &cli.Command{
+		Name: "switch", Usage: "work in another organisation that knows you; without a name, list them", ArgsUsage: "[ORGANISATION]",
+		Action: func(ctx context.Context, c *cli.Command) error {
+			s, err := a.as(c)
+			if err != nil {
+				return err
+			}
+			if !c.Args().Present() {
+				list, err := client.Read[api.SeatList](s.ListSeats(ctx))
+				if err != nil {
+					return err
+				}
+				l := listing{columns: []string{"Organisation", "Title", "You are", ""}, empty: "No organisation knows you.", value: list.Seats}
+				for _, seat := range list.Seats {
+					l.rows = append(l.rows, []string{seat.Organisation, seat.Title, string(seat.Kind), yesNo(seat.Here, "here", "")})
+				}
+				return a.print(c, l)
+			}
+			given, err := arguments(c, "ORGANISATION")
+			if err != nil {
+				return err
+			}
+			if _, err := client.Read[api.Session](s.SwitchOrganisation(ctx, api.OrganisationChoice{Organisation: given[0]})); err != nil {
+				return err
+			}
+			file, err := readSignIns()
+			if err != nil {
+				return err
+			}
+			name := file.nameOf(c.String("with"))
+			saved := file.Saved[name]
+			saved.Organisation = given[0]
+			file.Saved[name] = saved
+			a.say(c, "You work in %s now, as %s.", given[0], saved.SignIn)
+			return file.write()
+		},
+	}
+}
+
+func (a *app) acceptCommand() *cli.Command {
+	return &cli.Command{
+		Name: "accept", Usage: "use a link that was mailed to you: choose a password by it, or accept an invitation", ArgsUsage: "LINK",
+		Flags: []cli.Flag{
+			&cli.StringFlag{Name: "server", Usage: "`ADDRESS` of the service (default: the link's)"},
+			&cli.StringFlag{Name: "password-from", Usage: "read the password to choose from `FILE` (- for standard input)"},
+			&cli.StringFlag{Name: "title", Usage: "the display name to be known by, a `TEXT`"},
+			&cli.BoolFlag{Name: "signed-in", Usage: "accept an invitation as who you are signed in"},
+		},
+		Action: a.accept,
+	}
+}
+
+func (a *app) accept(ctx context.Context, c *cli.Command) error {
+	given, err := arguments(c, "LINK")
+	if err != nil {
+		return err
+	}
+	server, token, ok := strings.Cut(given[0], "/#/link/")
+	if !ok {
+		return usage("%q is no link of Arbora's: copy it whole from the letter", given[0])
+	}
+	if c.String("server") != "" {
+		server = c.String("server")
+	}
+	if c.Bool("signed-in") {
+		s, err := a.as(c)
+		if err != nil {
+			return err
+		}
+		link, err := client.Read[api.Link](s.AcceptInvitation(ctx, api.LinkToken{Token: token}))
+		if err != nil {
+			return err
+		}
+		a.say(c, "You are a guest of %s now: arbora switch %s", link.OrganisationTitle, link.Organisation)
+		return a.valueOnly(c, link)
+	}
+	arbora, err := client.Open(server, "")
+	if err != nil {
+		return usageError{err}
+	}
+	link, err := client.Read[api.Link](arbora.ReadLink(ctx, api.LinkToken{Token: token}))
+	if err != nil {
+		return err
+	}
+	if link.Known {
+		return fmt.Errorf("%s has a password already: sign in, then arbora accept --signed-in LINK", link.SignIn)
+	}
+	password, err := a.secret(c.String("password-from"), "Password to choose for "+link.SignIn)
+	if err != nil {
+		return err
+	}
+	if link, err = client.Read[api.Link](arbora.UseLink(ctx, api.LinkUse{Token: token, Password: password, Title: orNone(c.String("title"))})); err != nil {
+		return err
+	}
+	a.say(c, "Done. Sign in with: arbora sign-in %s --server %s", link.SignIn, server)
+	return a.valueOnly(c, link)
+}
+
+// errNotSignedIn is the error of a command that has nobody to act as.
+var errNotSignedIn = errors.New("you are not signed in: arbora sign-in NAME@ORGANISATION, or arbora sign-in alone to confirm it in a browser")

@@ -1,0 +1,118 @@
+package cli
+
+import (
+	"context"
+
+	"github.com/urfave/cli/v3"
+
+	"arbora.example/api"
+	"arbora.example/client"
+)
+
+func (a *app) guestCommand() *cli.Command {
+	return &cli.Command{
+		Name: "guest", Usage: "invite people from outside, and look after them until they leave",
+		Commands: []*cli.Command{
+			{
+				Name: "invite", Usage: "mail somebody an invitation, which works once and for 7 days", ArgsUsage: "EMAIL",
+				Flags: []cli.Flag{
+					&cli.StringFlag{Name: "title", Usage: "the display name, a `TEXT`"},
+					&cli.StringFlag{Name: "description", Usage: "a `TEXT` about the person"},
+					&cli.StringMapFlag{Name: "tag", Usage: "a tag, as `KEY=VALUE`; may be repeated"},
+					&cli.StringSliceFlag{Name: "group", Usage: "put them into this `GROUP` once they accept; may be repeated"},
+					&cli.StringSliceFlag{Name: "grant", Usage: "give them a role once they accept, as `\"ROLE at ADDRESS\"`, with from or until INSTANT after it if wanted; may be repeated"},
+					previewFlag(),
+				},
+				Action: a.inviteGuest,
+			},
+			{Name: "list", Usage: "list guests, those too who have not accepted yet", Action: a.listGuests},
+			{Name: "show", Usage: "show a guest with groups and grants", ArgsUsage: "NAME", Action: a.showPrincipal(api.GuestKind)},
+			{Name: "resend", Usage: "mail another invitation in place of the first", ArgsUsage: "NAME", Action: a.resendInvitation},
+			a.stateCommand(api.GuestKind, "suspend", api.StateSuspended), a.stateCommand(api.GuestKind, "retire", api.StateRetired), a.stateCommand(api.GuestKind, "restore", api.StateActive),
+		},
+	}
+}
+
+func (a *app) inviteGuest(ctx context.Context, c *cli.Command) error {
+	given, err := arguments(c, "EMAIL")
+	if err != nil {
+		return err
+	}
+	s, organisation, err := a.inside(c)
+	if err != nil {
+		return err
+	}
+	groups, grants := c.StringSlice("group"), []api.FirstGrant{}
+	for _, text := range c.StringSlice("grant") {
+		grant, err := firstGrant(text)
+		if err != nil {
+			return err
+		}
+		grants = append(grants, grant)
+	}
+	wanted := api.GuestNew{Email: given[0], Title: orNone(c.String("title")), Description: orNone(c.String("description")), Tags: tagsGiven(c), Groups: &groups, Grants: &grants}
+	if c.Bool("preview") {
+		return a.previewed(c)(client.Read[api.Written](s.InviteGuest(ctx, organisation, &api.InviteGuestParams{Preview: preview(c)}, wanted)))
+	}
+	made, err := client.Read[api.GuestMade](s.InviteGuest(ctx, organisation, nil, wanted))
+	if err != nil {
+		return err
+	}
+	a.say(c, "Invited %s, who is pending until they accept.", made.Guest.Name)
+	a.sayLink(c, made.Link)
+	return a.valueOnly(c, made)
+}
+
+// sayLink tells of a link and what became of the letter with it.
+func (a *app) sayLink(c *cli.Command, link api.LinkMade) {
+	if link.Mailed.Sent {
+		a.say(c, "Mailed to %s; works once, until %s.", link.Mailed.To, moment(link.Until))
+		return
+	}
+	a.say(c, "! Not mailed: %s.\nPass it on yourself; it works once, until %s:\n%s", value(link.Mailed.Why), moment(link.Until), link.Url)
+}
+
+func (a *app) listGuests(ctx context.Context, c *cli.Command) error {
+	s, organisation, err := a.inside(c)
+	if err != nil {
+		return err
+	}
+	guests, params := []api.User{}, &api.ListGuestsParams{}
+	for {
+		page, err := client.Read[api.UserList](s.ListGuests(ctx, organisation, params))
+		if err != nil {
+			return err
+		}
+		guests = append(guests, page.Users...)
+		if params.After = page.Next; page.Next == nil {
+			break
+		}
+	}
+	l := listing{columns: []string{"Name", "Display name", "State", "Invited"}, empty: "There are no guests.", value: guests}
+	for _, g := range guests {
+		state := string(g.State)
+		if g.State == api.StatePending {
+			state = "! pending: holds nothing yet"
+		}
+		l.rows = append(l.rows, []string{g.Name, g.Title, state, moment(g.CreatedAt)})
+	}
+	return a.print(c, l)
+}
+
+func (a *app) resendInvitation(ctx context.Context, c *cli.Command) error {
+	given, err := arguments(c, "NAME")
+	if err != nil {
+		return err
+	}
+	s, organisation, err := a.inside(c)
+	if err != nil {
+		return err
+	}
+	link, err := client.Read[api.LinkMade](s.ResendInvitation(ctx, organisation, api.GuestKind, given[0]))
+	if err != nil {
+		return err
+	}
+	a.say(c, "Invited %s once more; the link before works no more.", given[0])
+	a.sayLink(c, link)
+	return a.valueOnly(c, link)
+}
