@@ -85,7 +85,7 @@ func TestEveryRouteRefusesWhoHoldsNothing(t *testing.T) {
 	require.NoError(t, err)
 	values := map[string]string{
 		"organisation": "lindenmere", "scope": url.PathEscape(alpine), "principal": "rowan", "group": "network-team",
-		"session": noSuchID, "key": noSuchID, "kind": "user", "member": "yuki", "role": "observer", "grant": grant,
+		"session": noSuchID, "key": noSuchID, "passkey": noSuchID, "kind": "user", "member": "yuki", "role": "observer", "grant": grant,
 		"policy": policy, "pattern": "audit-everything", "service": "weather",
 	}
 	bodies := map[string]string{
@@ -95,9 +95,12 @@ func TestEveryRouteRefusesWhoHoldsNothing(t *testing.T) {
 		"createPolicyAt": `{"name":"x","text":"staff may observe tree"}`, "editPolicyText": `{"text":"staff may observe tree"}`, "readStatements": `{"text":"staff may observe tree"}`,
 		"fillPattern": `{"values":{"who":"staff"}}`, "offerServices": `{"services":["storage"]}`, "registerService": `{"file":"{}"}`,
 		"createRole": `{"name":"x","include":[{"services":["storage"]}]}`, "editRole": `{"include":[{"services":["storage"]}]}`,
+		"inviteGuest": `{"email":"a@b.example"}`, "createNewcomers": `{"file":"name\nx"}`, "readLink": `{"token":"x"}`, "useLink": `{"token":"x","password":"y"}`,
+		"acceptInvitation": `{"token":"x"}`, "signInByPasskey": `{"token":"x","answer":{}}`, "addPasskey": `{"token":"x","label":"y","answer":{}}`,
+		"confirmSecondFactor": `{"code":"x"}`, "removeSecondFactor": `{"password":"x"}`, "showDevice": `{"code":"x"}`, "decideDevice": `{"code":"x","allow":false}`,
 		"editPrincipal": `{"title":"x"}`, "setState": `{"state":"suspended"}`, "handOver": `{"kind":"user","name":"bram"}`, "createKey": `{}`,
 		"createServiceKey": `{}`, "createOwnKey": `{}`, "createServiceAccount": `{"name":"x"}`, "switchOrganisation": `{"organisation":"x"}`,
-		"changeSettings": `{"keysEach":3,"forbidSignedIn":false,"forbidPublic":false}`,
+		"changeSettings": `{"keysEach":3,"secondFactor":false,"forbidSignedIn":false,"forbidPublic":false}`,
 		"signIn":         `{"name":"a@b","password":"c"}`, "editProfile": `{}`, "choosePassword": `{"current":"a","new":"b"}`,
 	}
 	walked := 0
@@ -301,7 +304,7 @@ func TestHoldersAndReach(t *testing.T) {
 
 	reach, err := client.Read[api.Reach](oona.ShowReach(t.Context(), "lindenmere", api.UserKind, "bram"))
 	require.NoError(t, err)
-	require.Len(t, reach.Reached, 3)
+	require.Len(t, reach.Reached, 4, "one of them is open to the public")
 	require.Equal(t, glasshouses, reach.Reached[0].Scope.Address)
 	require.Equal(t, 7, reach.Reached[0].Beneath)
 	require.Contains(t, reach.Reached[0].Adds, "retire machine")

@@ -69,7 +69,7 @@ func TestSavedSignIns(t *testing.T) {
 	b := testbed.StartDemo(t)
 	c := newTerminal(t)
 	status, _, errs := c.run("", "whoami")
-	require.Equal(t, 1, status)
+	require.Equal(t, 4, status)
 	require.Contains(t, errs, "you are not signed in: arbora sign-in NAME@ORGANISATION")
 	c.signIn("rowan@lindenmere", b.Address)
 	c.signIn("ines@lindenmere", b.Address)

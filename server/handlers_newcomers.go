@@ -65,10 +65,7 @@ func (h handlers) InviteGuest(ctx context.Context, r InviteGuestRequestObject) (
 
 func (h handlers) ResendInvitation(ctx context.Context, r ResendInvitationRequestObject) (ResendInvitationResponseObject, error) {
 	ctx, caller := who(ctx)
-	if r.Kind != api.GuestKind {
-		return nil, &service.Problem{Kind: service.Invalid, Detail: "only guests are invited", Next: "name a guest", Field: "kind"}
-	}
-	made, err := h.service.Reinvite(ctx, caller, r.Organisation, r.Principal)
+	made, err := h.service.Reinvite(ctx, caller, r.Organisation, somebody(r.Kind, r.Principal))
 	if err != nil {
 		return nil, err
 	}

@@ -180,15 +180,18 @@ func (s *Service) planInvitation(c Caller, organisation string, wanted Invitatio
 }
 
 // Reinvite mails a pending guest another link in place of the first, and invites one anew who was withdrawn before.
-func (s *Service) Reinvite(ctx context.Context, c Caller, organisation, name string) (LinkMade, error) {
+func (s *Service) Reinvite(ctx context.Context, c Caller, organisation string, who Somebody) (LinkMade, error) {
 	d, err := s.open(ctx, c)
 	if err != nil {
 		return LinkMade{}, err
 	}
-	who := Somebody{Kind: "guest", Name: name}
 	guest, err := d.governed(organisation, who, "create")
 	if err != nil {
 		return LinkMade{}, err
+	}
+	name := guest.Name
+	if guest.Kind != access.Guest {
+		return LinkMade{}, &Problem{Kind: Invalid, Detail: "only guests are invited", Next: "name a guest", Field: "kind"}
 	}
 	details, err := s.detailsOf(ctx, c, guest)
 	if err != nil {

@@ -141,12 +141,14 @@ func TestIdentitiesAndSessions(t *testing.T) {
 	require.NoError(t, err)
 	require.False(t, session.Identity.Temporary)
 	require.Equal(t, now, session.SignedInAt)
-	_, err = s.SessionFor(t.Context(), other)
-	require.ErrorIs(t, err, store.ErrNotFound, "other sessions end with the old password")
+	ended, err := s.SessionFor(t.Context(), other)
+	require.NoError(t, err)
+	require.Equal(t, now, ended.EndedAt, "other sessions end with the old password, and are kept to tell so")
 	require.NoError(t, s.EndSession(t.Context(), found, here.ID, by))
 	require.ErrorIs(t, s.EndSession(t.Context(), found, here.ID, by), store.ErrNotFound)
-	_, err = s.SessionFor(t.Context(), kept)
-	require.ErrorIs(t, err, store.ErrNotFound)
+	ended, err = s.SessionFor(t.Context(), kept)
+	require.NoError(t, err)
+	require.Equal(t, now, ended.EndedAt)
 }
 
 func TestTamperingWithTheAuditLogShows(t *testing.T) {

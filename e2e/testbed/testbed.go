@@ -22,9 +22,11 @@ import (
 	"arbora.example/client"
 	"arbora.example/console"
 	"arbora.example/demo"
+	"arbora.example/mail"
 	"arbora.example/people"
 	"arbora.example/server"
 	"arbora.example/service"
+	"arbora.example/standin/mailsink"
 	"arbora.example/store"
 	"arbora.example/store/mariadbd"
 )
@@ -79,6 +81,7 @@ type Bed struct {
 	Records *store.Store
 	Clock   *Clock
 	Log     *Log
+	Mail    *mailsink.Sink // takes what the service sends
 }
 
 // Clock is a clock that tests can move.
@@ -117,9 +120,13 @@ func Start(t testing.TB, records *store.Store) *Bed {
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(t, err)
 	b.Address = "http://" + listener.Addr().String()
+	b.Mail, err = mailsink.Start("127.0.0.1:0", "127.0.0.1:0")
+	require.NoError(t, err)
+	post, err := mail.Open(b.Mail.Mail(), "arbora@lindenmere.example")
+	require.NoError(t, err)
 	sealer, err := people.NewSealer(bytes.Repeat([]byte("k"), people.SealingKeySize))
 	require.NoError(t, err)
-	b.Service = service.New(service.Options{Records: records, Catalogue: access.Shipped(), Clock: b.Clock.Now, Log: log, Sealer: sealer, Address: b.Address})
+	b.Service = service.New(service.Options{Records: records, Catalogue: access.Shipped(), Clock: b.Clock.Now, Log: log, Sealer: sealer, Post: post, Address: b.Address})
 	handler, err := server.New(b.Service, console.Files(), "test", log)
 	require.NoError(t, err)
 	ctx, stop := context.WithCancel(context.Background())
@@ -127,7 +134,7 @@ func Start(t testing.TB, records *store.Store) *Bed {
 	go func() { ended <- server.Serve(ctx, listener, handler) }()
 	t.Cleanup(func() {
 		stop()
-		require.NoError(t, <-ended)
+		require.NoError(t, errors.Join(<-ended, b.Mail.Close()))
 	})
 	return b
 }

@@ -1,0 +1,469 @@
+package e2e
+
+import (
+	"encoding/json"
+	"net/http"
+	"net/url"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/go-jose/go-jose/v4"
+	"github.com/go-jose/go-jose/v4/jwt"
+	"github.com/pquerna/otp/totp"
+	"github.com/stretchr/testify/require"
+
+	"arbora.example/api"
+	"arbora.example/client"
+	"arbora.example/demo"
+	"arbora.example/e2e/testbed"
+	"arbora.example/people"
+)
+
+
+// form sends a form and reads the answer's JSON. A key id signs the request in.
+func form(t *testing.T, address string, key *api.KeyMade, values url.Values) (int, map[string]any) {
+	t.Helper()
+	r, err := http.NewRequestWithContext(t.Context(), http.MethodPost, address, strings.NewReader(values.Encode()))
+	require.NoError(t, err)
+	r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+	if key != nil {
+		r.SetBasicAuth(key.Key.Id, key.Secret)
+	}
+	response, err := http.DefaultClient.Do(r)
+	require.NoError(t, err)
+	defer response.Body.Close()
+	answer := map[string]any{}
+	if response.ContentLength != 0 {
+		require.NoError(t, json.NewDecoder(response.Body).Decode(&answer))
+	}
+	return response.StatusCode, answer
+}
+
+// machine makes a service account with a key, as rowan does.
+func machine(t *testing.T, b *testbed.Bed, name string) api.KeyMade {
+	t.Helper()
+	rowan := b.As(t, "rowan@lindenmere")
+	require.NoError(t, client.Done(rowan.CreateServiceAccount(t.Context(), digitising, nil, api.AccountNew{Name: name})))
+	return keyFor(t, rowan, api.ServiceAccountKind, digitising+"/"+name)
+}
+
+func keyFor(t *testing.T, who *client.Client, kind api.PrincipalKind, name string) api.KeyMade {
+	t.Helper()
+	made, err := client.Read[api.KeyMade](who.CreateKey(t.Context(), "lindenmere", kind, name, api.KeyNew{Label: ptr("a test")}))
+	require.NoError(t, err)
+	return made
+}
+
+func accessToken(t *testing.T, b *testbed.Bed, key api.KeyMade) string {
+	t.Helper()
+	status, answer := form(t, b.Address+"/oauth/token", &key, url.Values{"grant_type": {"client_credentials"}})
+	require.Equal(t, 200, status, answer)
+	return answer["access_token"].(string)
+}
+
+func with(t *testing.T, b *testbed.Bed, token string) *client.Client {
+	t.Helper()
+	c, err := client.Open(b.Address, token)
+	require.NoError(t, err)
+	return c
+}
+
+// kind gives the kind of problem a call ended with.
+func kind(t *testing.T, err error) string {
+	t.Helper()
+	require.Error(t, err)
+	var e *client.Error
+	require.ErrorAs(t, err, &e)
+	return e.Kind()
+}
+
+// TestAccessTokens turns an API key into access tokens as the RFCs have it, and reads, tells about and revokes them.
+func TestAccessTokens(t *testing.T) {
+	b := testbed.StartDemo(t)
+	key, other := machine(t, b, "label-indexer"), machine(t, b, "label-counter")
+	status, answer := form(t, b.Address+"/oauth/token", &key, url.Values{"grant_type": {"client_credentials"}})
+	require.Equal(t, 200, status)
+	require.Equal(t, "Bearer", answer["token_type"])
+	require.EqualValues(t, people.TokenLifetime.Seconds(), answer["expires_in"])
+	text := answer["access_token"].(string)
+
+	// Anybody can verify it by what the service publishes (RFC 8414, RFC 7517, RFC 9068).
+	var metadata map[string]any
+	_, _, body := call(t, "GET", b.Address+"/.well-known/oauth-authorization-server", "", "", "")
+	require.NoError(t, json.Unmarshal([]byte(body), &metadata))
+	require.Equal(t, b.Address, metadata["issuer"])
+	_, _, body = call(t, "GET", metadata["jwks_uri"].(string), "", "", "")
+	require.NotContains(t, body, `"d"`, "no private part is published")
+	var keys jose.JSONWebKeySet
+	require.NoError(t, json.Unmarshal([]byte(body), &keys))
+	token, err := jwt.ParseSigned(text, []jose.SignatureAlgorithm{jose.RS256})
+	require.NoError(t, err)
+	require.Equal(t, "at+jwt", token.Headers[0].ExtraHeaders[jose.HeaderType])
+	claims, custom := jwt.Claims{}, map[string]any{}
+	require.NoError(t, token.Claims(keys.Key(token.Headers[0].KeyID)[0].Key, &claims, &custom))
+	require.NoError(t, claims.Validate(jwt.Expected{Issuer: b.Address, AnyAudience: jwt.Audience{b.Address}, Time: b.Clock.Now()}))
+	require.Equal(t, key.Key.Id, custom["client_id"])
+
+	me, err := client.Read[api.Session](with(t, b, text).GetSession(t.Context()))
+	require.NoError(t, err)
+	require.Equal(t, "service-account", me.Kind)
+	require.Equal(t, digitising+"/label-indexer", me.Name)
+
+	introspect := func(by api.KeyMade, token string) map[string]any {
+		status, answer := form(t, b.Address+"/oauth/introspection", &by, url.Values{"token": {token}})
+		require.Equal(t, 200, status)
+		return answer
+	}
+	told := introspect(key, text)
+	require.Equal(t, true, told["active"])
+	require.Equal(t, digitising+"/label-indexer", told["username"])
+	require.Equal(t, map[string]any{"active": false}, introspect(other, text), "others are told nothing")
+	service, err := client.Read[api.KeyMade](b.As(t, demo.Keeper).CreateServiceKey(t.Context(), "storage", api.KeyNew{}))
+	require.NoError(t, err)
+	require.Equal(t, true, introspect(service, text)["active"], "a platform service may ask about anybody's")
+	told = introspect(service, tokenOf(t, b, "tomas@lindenmere"))
+	require.Equal(t, "tomas@lindenmere", told["username"], "a session's token too")
+	require.Equal(t, map[string]any{"active": false}, introspect(service, "nonsense"))
+
+	// Keys rotate, and what the last one signed is still good until it ends.
+	b.Clock.Forward(people.SigningFor - time.Minute)
+	old := accessToken(t, b, key)
+	b.Clock.Forward(2 * time.Minute)
+	fresh, err := jwt.ParseSigned(accessToken(t, b, key), []jose.SignatureAlgorithm{jose.RS256})
+	require.NoError(t, err)
+	require.NotEqual(t, token.Headers[0].KeyID, fresh.Headers[0].KeyID)
+	require.NoError(t, client.Done(with(t, b, old).GetSession(t.Context())))
+	b.Clock.Forward(people.TokenLifetime)
+	require.Equal(t, "expired", kind(t, client.Done(with(t, b, old).GetSession(t.Context()))))
+
+	text = accessToken(t, b, key)
+	status, answer = form(t, b.Address+"/oauth/revocation", &other, url.Values{"token": {text}})
+	require.Equal(t, 400, status)
+	require.Equal(t, "unauthorized_client", answer["error"])
+	for range 2 {
+		status, _ = form(t, b.Address+"/oauth/revocation", &key, url.Values{"token": {text}})
+		require.Equal(t, 200, status)
+	}
+	require.Equal(t, "revoked", kind(t, client.Done(with(t, b, text).GetSession(t.Context()))))
+	require.NoError(t, client.Done(with(t, b, accessToken(t, b, key)).GetSession(t.Context())), "the key itself still works")
+}
+
+// TestCredentialsThatDoNotWork sees that each way of not working has an answer of its own.
+func TestCredentialsThatDoNotWork(t *testing.T) {
+	b := testbed.StartDemo(t)
+	rowan := b.As(t, "rowan@lindenmere")
+	key := machine(t, b, "label-indexer")
+	until := b.Clock.Now().Add(time.Hour).UTC()
+	short, err := client.Read[api.KeyMade](rowan.CreateKey(t.Context(), "lindenmere", api.ServiceAccountKind, digitising+"/label-indexer", api.KeyNew{Until: &until}))
+	require.NoError(t, err)
+	token := accessToken(t, b, key)
+	elsewhere := testbed.StartDemo(t)
+	for credential, want := range map[string]string{
+		"": "not-signed-in", "nonsense": "foreign", "a.b.c": "foreign", token + "x": "foreign",
+		accessToken(t, elsewhere, machine(t, elsewhere, "label-indexer")): "foreign",
+	} {
+		require.Equal(t, want, kind(t, client.Done(with(t, b, credential).GetSession(t.Context()))), credential)
+	}
+	ask := func(key api.KeyMade) (int, map[string]any) {
+		return form(t, b.Address+"/oauth/token", &key, url.Values{"grant_type": {"client_credentials"}})
+	}
+	wrong := key
+	wrong.Secret = "wrong"
+	status, answer := ask(wrong)
+	require.Equal(t, 401, status)
+	require.Equal(t, "invalid_client", answer["error"])
+	require.Equal(t, "urn:arbora:problem:foreign", answer["error_uri"])
+
+	keys := func() int {
+		list, err := client.Read[api.KeyList](rowan.ListKeys(t.Context(), "lindenmere", api.ServiceAccountKind, digitising+"/label-indexer"))
+		require.NoError(t, err)
+		return len(list.Keys)
+	}
+	keyFor(t, rowan, api.ServiceAccountKind, digitising+"/label-indexer")
+	require.Equal(t, 3, keys())
+	p := testbed.Problem(t, 409, client.Done(rowan.CreateKey(t.Context(), "lindenmere", api.ServiceAccountKind, digitising+"/label-indexer", api.KeyNew{})))
+	require.Contains(t, p.Detail, "as many as the organisation allows")
+	require.NoError(t, client.Done(rowan.ChangeSettings(t.Context(), "lindenmere", api.Settings{KeysEach: 4})))
+	keyFor(t, rowan, api.ServiceAccountKind, digitising+"/label-indexer")
+
+	require.NoError(t, client.Done(rowan.WithdrawKey(t.Context(), key.Key.Id)))
+	require.Equal(t, 3, keys())
+	require.Equal(t, "revoked", kind(t, client.Done(with(t, b, token).GetSession(t.Context()))))
+	_, answer = ask(key)
+	require.Equal(t, "urn:arbora:problem:revoked", answer["error_uri"])
+	shortToken := accessToken(t, b, short)
+	b.Clock.Forward(time.Hour)
+	_, answer = ask(short)
+	require.Equal(t, "urn:arbora:problem:expired", answer["error_uri"])
+	require.Equal(t, "expired", kind(t, client.Done(with(t, b, shortToken).GetSession(t.Context()))))
+	status, answer = form(t, b.Address+"/oauth/token", nil, url.Values{"grant_type": {"password"}})
+	require.Equal(t, 400, status)
+	require.Equal(t, "unsupported_grant_type", answer["error"])
+	status, answer = form(t, b.Address+"/oauth/token", nil, url.Values{"grant_type": {"client_credentials"}})
+	require.Equal(t, 401, status)
+	require.Equal(t, "urn:arbora:problem:not-signed-in", answer["error_uri"])
+}
+
+// wayIn is something that lets somebody in, tried anew each time.
+type wayIn struct {
+	name string
+	try  func() error
+}
+
+// waysOf gives everything that lets bram in: password, session, cookie, API key, access token, terminal, link, decision.
+func waysOf(t *testing.T, b *testbed.Bed) []wayIn {
+	rowan := b.As(t, "rowan@lindenmere")
+	both := api.ByBoth
+	require.NoError(t, client.Done(rowan.CreateUser(t.Context(), "lindenmere", nil, api.UserNew{
+		Name: "bram", Password: ptr(demo.Passphrase), SignInBy: &both, Email: ptr("bram@lindenmere.example"),
+		Groups: &[]string{"glasshouse-engineers"}, Grants: &[]api.FirstGrant{{Scope: alpine, Role: "observer"}},
+	})))
+	session := b.As(t, "bram@lindenmere")
+	key := keyFor(t, rowan, api.UserKind, "bram")
+	token := accessToken(t, b, key)
+	terminal, err := demo.SignIn(t.Context(), b.Address, "bram@lindenmere", demo.Passphrase)
+	require.NoError(t, err)
+	device := func(who *client.Client) (string, error) {
+		_, asked := form(t, b.Address+"/oauth/device", nil, url.Values{"client_id": {"a test"}})
+		if err := client.Done(who.DecideDevice(t.Context(), api.DeviceDecision{Code: asked["user_code"].(string), Allow: true})); err != nil {
+			return "", err
+		}
+		status, answer := form(t, b.Address+"/oauth/token", nil, url.Values{"grant_type": {"urn:ietf:params:oauth:grant-type:device_code"}, "device_code": {asked["device_code"].(string)}})
+		if status != 200 {
+			return "", &client.Error{Problem: api.Problem{Type: "urn:arbora:problem:revoked", Detail: answer["error"].(string)}}
+		}
+		return answer["access_token"].(string), nil
+	}
+	letIn, err := device(terminal)
+	require.NoError(t, err)
+	_, waiting := form(t, b.Address+"/oauth/device", nil, url.Values{"client_id": {"a test"}})
+	require.NoError(t, client.Done(terminal.DecideDevice(t.Context(), api.DeviceDecision{Code: waiting["user_code"].(string), Allow: true})))
+	link, err := client.Read[api.LinkMade](rowan.MailPasswordLink(t.Context(), "lindenmere", api.UserKind, "bram"))
+	require.NoError(t, err)
+	_, linkToken, _ := strings.Cut(link.Url, "/#/link/")
+	describe := func(c *client.Client) error { return client.Done(c.ShowScope(t.Context(), alpine)) }
+	return []wayIn{
+		{"password", func() error {
+			_, err := demo.SignIn(t.Context(), b.Address, "bram@lindenmere", demo.Passphrase)
+			return err
+		}},
+		{"session", func() error { return describe(session) }},
+		{"API key", func() error {
+			byKey, err := client.OpenByKey(b.Address, client.APIKey{ID: key.Key.Id, Secret: key.Secret})
+			require.NoError(t, err)
+			return describe(byKey)
+		}},
+		{"access token", func() error { return describe(with(t, b, token)) }},
+		{"terminal", func() error { return describe(with(t, b, letIn)) }},
+		{"terminal let in before", func() error {
+			status, answer := form(t, b.Address+"/oauth/token", nil, url.Values{"grant_type": {"urn:ietf:params:oauth:grant-type:device_code"}, "device_code": {waiting["device_code"].(string)}})
+			if status == 200 || answer["error"] == "expired_token" { // taken once already
+				return nil
+			}
+			return &client.Error{Problem: api.Problem{Type: "urn:arbora:problem:revoked"}}
+		}},
+		{"password link", func() error { return client.Done(session.ReadLink(t.Context(), api.LinkToken{Token: linkToken})) }},
+		{"decision", func() error {
+			answer, err := client.Read[api.Answer](rowan.Check(t.Context(), alpine, api.Question{Permission: "describe project", Principal: ptr(user("bram"))}))
+			require.NoError(t, err)
+			if answer.Allowed {
+				return nil
+			}
+			require.EqualValues(t, "inactive", answer.Reason)
+			return &client.Error{Problem: api.Problem{Type: "urn:arbora:problem:revoked"}}
+		}},
+	}
+}
+
+// TestALeaverIsOutAtOnce retires somebody, and tries everything that let them in before with the next request.
+func TestALeaverIsOutAtOnce(t *testing.T) {
+	for _, state := range []api.State{api.StateRetired, api.StateSuspended} {
+		b := testbed.StartDemo(t)
+		ways := waysOf(t, b)
+		rowan := b.As(t, "rowan@lindenmere")
+		for _, way := range ways {
+			if way.name != "terminal let in before" { // it is let in once
+				require.NoError(t, way.try(), way.name)
+			}
+		}
+		impact, err := client.Read[api.Written](rowan.SetState(t.Context(), "lindenmere", api.UserKind, "bram", &api.SetStateParams{Preview: ptr(true)}, api.StateChange{State: state}))
+		require.NoError(t, err)
+		require.Equal(t, "1 person would lose access.", impact.Impact.Words)
+		require.NoError(t, client.Done(rowan.SetState(t.Context(), "lindenmere", api.UserKind, "bram", nil, api.StateChange{State: state})))
+		for _, way := range ways {
+			require.Error(t, way.try(), "%s after being %s", way.name, state)
+		}
+		grants, err := client.Read[api.GrantList](rowan.ListGrants(t.Context(), alpine))
+		require.NoError(t, err)
+		require.Equal(t, state, *grants.Grants[0].HolderState, "what was granted is shown with a mark")
+
+		require.NoError(t, client.Done(rowan.SetState(t.Context(), "lindenmere", api.UserKind, "bram", nil, api.StateChange{State: api.StateActive})))
+		for _, way := range ways {
+			switch way.name {
+			case "session", "terminal", "password link", "terminal let in before":
+			default:
+				require.NoError(t, way.try(), "%s after being restored", way.name)
+			}
+		}
+		require.Equal(t, "revoked", kind(t, ways[1].try()), "sessions do not come back")
+	}
+}
+
+// TestHandingOver gives a leaver's grants to somebody else.
+func TestHandingOver(t *testing.T) {
+	b := testbed.StartDemo(t)
+	waysOf(t, b)
+	rowan := b.As(t, "rowan@lindenmere")
+	require.NoError(t, client.Done(rowan.SetState(t.Context(), "lindenmere", api.UserKind, "bram", nil, api.StateChange{State: api.StateRetired})))
+	require.NoError(t, client.Done(rowan.HandOver(t.Context(), "lindenmere", api.UserKind, "bram", nil, user("sefa"))))
+	grants, err := client.Read[api.GrantList](rowan.ListGrants(t.Context(), alpine))
+	require.NoError(t, err)
+	require.Equal(t, user("sefa"), grants.Grants[0].Principal)
+	require.NoError(t, client.Done(b.As(t, "sefa@lindenmere").ShowScope(t.Context(), alpine)))
+	testbed.Problem(t, 409, client.Done(rowan.HandOver(t.Context(), "lindenmere", api.UserKind, "bram", nil, user("sefa"))))
+	title := "Bram the Elder"
+	require.NoError(t, client.Done(rowan.EditPrincipal(t.Context(), "lindenmere", api.UserKind, "bram", nil, api.PrincipalEdit{Name: ptr("bram-w"), Title: &title})))
+	require.NoError(t, client.Done(rowan.SetState(t.Context(), "lindenmere", api.UserKind, "bram-w", nil, api.StateChange{State: api.StateActive})))
+	b.As(t, "bram-w@lindenmere") // renamed, the same person with the same password
+	p := testbed.Problem(t, 422, func() error {
+		for _, last := range []string{"maeve", "rowan"} {
+			if err := client.Done(rowan.SetState(t.Context(), "lindenmere", api.UserKind, last, nil, api.StateChange{State: api.StateSuspended})); err != nil {
+				return err
+			}
+		}
+		return nil
+	}())
+	require.Contains(t, p.Detail, "nobody active who can grant at lindenmere")
+}
+
+// TestNobodyActsAsWhoHoldsMore tries to get at the credentials of somebody who holds more.
+func TestNobodyActsAsWhoHoldsMore(t *testing.T) {
+	b := testbed.StartDemo(t)
+	b.Grant(t, "people-manager", "user", "yuki", "lindenmere")
+	yuki := b.As(t, "yuki@lindenmere")
+	for name, try := range map[string]error{
+		"reset":  client.Done(yuki.ResetPassword(t.Context(), "lindenmere", api.UserKind, "rowan")),
+		"link":   client.Done(yuki.MailPasswordLink(t.Context(), "lindenmere", api.UserKind, "rowan")),
+		"email":  client.Done(yuki.EditPrincipal(t.Context(), "lindenmere", api.UserKind, "rowan", nil, api.PrincipalEdit{Email: ptr("yuki@lindenmere.example")})),
+		"factor": client.Done(yuki.ResetSecondFactor(t.Context(), "lindenmere", api.UserKind, "rowan")),
+	} {
+		p := testbed.Problem(t, 403, try)
+		require.Contains(t, p.Detail, "user rowan holds", name)
+	}
+	reset, err := client.Read[api.PasswordReset](yuki.ResetPassword(t.Context(), "lindenmere", api.UserKind, "sefa"))
+	require.NoError(t, err, "who holds no more may be helped")
+	sefa, err := demo.SignIn(t.Context(), b.Address, "sefa@lindenmere", reset.Password)
+	require.NoError(t, err)
+	testbed.Problem(t, 403, client.Done(sefa.ShowTree(t.Context(), "lindenmere", nil)))
+	b.Clock.Forward(people.TemporaryFor)
+	_, err = demo.SignIn(t.Context(), b.Address, "sefa@lindenmere", reset.Password)
+	require.Equal(t, "expired", kind(t, err), "a temporary password ends by itself")
+
+	// What is given to somebody out of use would be theirs as soon as they are back.
+	rowan := b.As(t, "rowan@lindenmere")
+	b.Grant(t, "access-manager", "user", "tomas", trial)
+	require.NoError(t, client.Done(rowan.SetState(t.Context(), "lindenmere", api.UserKind, "piotr", nil, api.StateChange{State: api.StateSuspended})))
+	p := testbed.Problem(t, 403, client.Done(b.As(t, "tomas@lindenmere").CreateGrant(t.Context(), trial, nil, api.GrantNew{Principal: user("piotr"), Role: "steward"})))
+	require.Contains(t, p.Detail, "by this user piotr would gain")
+}
+
+// TestSecondFactor sets one up, signs in by it, and has it demanded of those who may govern.
+func TestSecondFactor(t *testing.T) {
+	b := testbed.StartDemo(t)
+	rowan, tomas := b.As(t, "rowan@lindenmere"), b.As(t, "tomas@lindenmere")
+	require.NoError(t, client.Done(rowan.ChangeSettings(t.Context(), "lindenmere", api.Settings{KeysEach: 3, SecondFactor: true})))
+	require.NoError(t, client.Done(tomas.GetSession(t.Context())))
+	require.Equal(t, "set-up-factor", kind(t, client.Done(rowan.ShowTree(t.Context(), "lindenmere", nil))), "a steward has to set one up first")
+	me, err := client.Read[api.Session](rowan.GetSession(t.Context()))
+	require.NoError(t, err)
+	require.True(t, me.SetUpFactor)
+
+	seed, err := client.Read[api.FactorSeed](rowan.BeginSecondFactor(t.Context()))
+	require.NoError(t, err)
+	require.Contains(t, seed.Uri, "otpauth://totp/Arbora:rowan@lindenmere")
+	require.True(t, strings.HasPrefix(seed.Picture, "data:image/png;base64,"))
+	code := func() string {
+		code, err := totp.GenerateCode(seed.Seed, b.Clock.Now())
+		require.NoError(t, err)
+		return code
+	}
+	testbed.Problem(t, 400, client.Done(rowan.ConfirmSecondFactor(t.Context(), api.FactorCode{Code: "000000"})))
+	codes, err := client.Read[api.RecoveryCodes](rowan.ConfirmSecondFactor(t.Context(), api.FactorCode{Code: code()}))
+	require.NoError(t, err)
+	require.Len(t, codes.Codes, 10)
+	require.NoError(t, client.Done(rowan.ShowTree(t.Context(), "lindenmere", nil)))
+
+	anybody := with(t, b, "")
+	attempt := func(code string) error {
+		wanted := api.SignIn{Name: "rowan@lindenmere", Password: demo.Passphrase, Token: ptr(true)}
+		if code != "" {
+			wanted.Code = &code
+		}
+		return client.Done(anybody.SignIn(t.Context(), wanted))
+	}
+	require.Equal(t, "code-needed", kind(t, attempt("")))
+	require.Equal(t, "wrong-sign-in", kind(t, attempt("000000")))
+	require.Equal(t, "wrong-sign-in", kind(t, attempt(code())), "the code that confirmed it is used up")
+	b.Clock.Forward(time.Minute)
+	used := code()
+	require.NoError(t, attempt(used))
+	require.Equal(t, "wrong-sign-in", kind(t, attempt(used)), "no code works twice")
+	require.NoError(t, attempt(strings.ToUpper(codes.Codes[3])))
+	require.Equal(t, "wrong-sign-in", kind(t, attempt(codes.Codes[3])), "no recovery code works twice")
+	shown, err := client.Read[api.SecondFactor](rowan.ShowSecondFactor(t.Context()))
+	require.NoError(t, err)
+	require.Equal(t, api.SecondFactor{InUse: true, Codes: 9, Required: true}, shown)
+
+	maeve := b.As(t, "maeve@lindenmere")
+	testbed.Problem(t, 403, client.Done(maeve.ResetSecondFactor(t.Context(), "lindenmere", api.UserKind, "rowan")))
+	testbed.Problem(t, 400, client.Done(rowan.RemoveSecondFactor(t.Context(), api.PasswordProof{Password: "wrong"})))
+	require.NoError(t, client.Done(rowan.RemoveSecondFactor(t.Context(), api.PasswordProof{Password: demo.Passphrase})))
+	require.NoError(t, attempt(""))
+}
+
+// TestTerminals lets terminals in by the device grant, as a person and through the protocol's own client library.
+func TestTerminals(t *testing.T) {
+	b := testbed.StartDemo(t)
+	tomas := b.As(t, "tomas@lindenmere")
+	terminal, err := client.AskForDevice(t.Context(), b.Address, "a test")
+	require.NoError(t, err)
+	shown, err := client.Read[api.Device](tomas.ShowDevice(t.Context(), api.DeviceCode{Code: strings.ToLower(strings.ReplaceAll(terminal.Code, "-", ""))}))
+	require.NoError(t, err)
+	require.Equal(t, terminal.Code, shown.Code)
+	require.Equal(t, "a test", shown.Agent)
+	require.NoError(t, client.Done(tomas.DecideDevice(t.Context(), api.DeviceDecision{Code: terminal.Code, Allow: true})))
+	token, err := terminal.Wait(t.Context())
+	require.NoError(t, err)
+	me, err := client.Read[api.Session](with(t, b, token).GetSession(t.Context()))
+	require.NoError(t, err)
+	require.Equal(t, "tomas@lindenmere", me.Name)
+	sessions, err := client.Read[api.SessionList](tomas.ListSessions(t.Context()))
+	require.NoError(t, err)
+	require.Len(t, sessions.Sessions, 2)
+	for _, s := range sessions.Sessions {
+		if !s.Here {
+			require.Equal(t, "a test", s.Agent)
+			require.NoError(t, client.Done(tomas.EndSession(t.Context(), s.Id)))
+		}
+	}
+	require.Equal(t, "revoked", kind(t, client.Done(with(t, b, token).GetSession(t.Context()))))
+	_, err = terminal.Wait(t.Context())
+	require.Error(t, err, "a code works once")
+
+	poll := func(asked map[string]any) any {
+		_, answer := form(t, b.Address+"/oauth/token", nil, url.Values{"grant_type": {"urn:ietf:params:oauth:grant-type:device_code"}, "device_code": {asked["device_code"].(string)}})
+		return answer["error"]
+	}
+	_, asked := form(t, b.Address+"/oauth/device", nil, url.Values{"client_id": {"a test"}})
+	require.Equal(t, "authorization_pending", poll(asked))
+	require.Equal(t, "slow_down", poll(asked))
+	require.NoError(t, client.Done(tomas.DecideDevice(t.Context(), api.DeviceDecision{Code: asked["user_code"].(string), Allow: false})))
+	require.Equal(t, "access_denied", poll(asked))
+	testbed.Problem(t, 404, client.Done(tomas.ShowDevice(t.Context(), api.DeviceCode{Code: asked["user_code"].(string)})))
+	_, asked = form(t, b.Address+"/oauth/device", nil, url.Values{"client_id": {"a test"}})
+	b.Clock.Forward(people.DeviceWaits)
+	require.Equal(t, "expired_token", poll(asked))
+	_, err = client.AskForDevice(t.Context(), b.Address, "")
+	require.Error(t, err)
+}

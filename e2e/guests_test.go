@@ -1,0 +1,170 @@
+package e2e
+
+import (
+	"regexp"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"arbora.example/api"
+	"arbora.example/client"
+	"arbora.example/demo"
+	"arbora.example/e2e/testbed"
+	"arbora.example/people"
+)
+
+// letterTo gives the newest letter to an address.
+func letterTo(t *testing.T, b *testbed.Bed, to string) (subject, text string) {
+	t.Helper()
+	for _, l := range b.Mail.Letters() {
+		if l.To[0] == to {
+			return l.Subject, l.Text
+		}
+	}
+	t.Fatalf("no letter has come to %s", to)
+	return "", ""
+}
+
+var linkPattern = regexp.MustCompile(`/#/link/(\S+)`)
+
+// linkTo gives the token of the link in the newest letter to an address.
+func linkTo(t *testing.T, b *testbed.Bed, to string) string {
+	t.Helper()
+	_, text := letterTo(t, b, to)
+	found := linkPattern.FindStringSubmatch(text)
+	require.NotNil(t, found, text)
+	return found[1]
+}
+
+// TestGuests invites people from outside, who come in with an account of their own or with the one they have.
+func TestGuests(t *testing.T) {
+	b := testbed.StartDemo(t)
+	rowan, anybody := b.As(t, "rowan@lindenmere"), with(t, b, "")
+	const wren, juno = "wren@meadowside.example", "juno@quaywater.example"
+	wanted := api.GuestNew{Email: wren, Title: ptr("Wren"), Groups: &[]string{"contractors"}, Grants: &[]api.FirstGrant{{Scope: alpine, Role: "observer"}}}
+	written, err := client.Read[api.Written](rowan.InviteGuest(t.Context(), "lindenmere", &api.InviteGuestParams{Preview: ptr(true)}, wanted))
+	require.NoError(t, err)
+	require.Equal(t, "1 person would gain access.", written.Impact.Words, "what it would be once accepted")
+	made, err := client.Read[api.GuestMade](rowan.InviteGuest(t.Context(), "lindenmere", nil, wanted))
+	require.NoError(t, err)
+	require.Equal(t, api.StatePending, made.Guest.State)
+	require.True(t, made.Link.Mailed.Sent)
+	subject, text := letterTo(t, b, wren)
+	require.Equal(t, "You are invited to Lindenmere Botanic Trust", subject)
+	require.Contains(t, text, "Rowan Ashdown invites you")
+	held := func(name string) api.Answer {
+		answer, err := client.Read[api.Answer](rowan.Check(t.Context(), alpine, api.Question{Permission: "describe project", Principal: &api.PrincipalRef{Kind: api.GuestKind, Name: name}}))
+		require.NoError(t, err)
+		return answer
+	}
+	require.False(t, held(wren).Allowed, "prepared access counts only after acceptance")
+	details, err := client.Read[api.PrincipalDetails](rowan.ShowPrincipal(t.Context(), "lindenmere", api.GuestKind, wren))
+	require.NoError(t, err)
+	require.Equal(t, made.Link.Until, *details.InvitedUntil)
+
+	first := linkTo(t, b, wren)
+	require.NoError(t, client.Done(rowan.ResendInvitation(t.Context(), "lindenmere", api.GuestKind, wren)))
+	require.Equal(t, "revoked", kind(t, client.Done(anybody.ReadLink(t.Context(), api.LinkToken{Token: first}))), "a new link replaces the first")
+	require.NoError(t, client.Done(rowan.SetState(t.Context(), "lindenmere", api.GuestKind, wren, nil, api.StateChange{State: api.StateRetired})))
+	withdrawn := linkTo(t, b, wren)
+	require.Equal(t, "revoked", kind(t, client.Done(anybody.ReadLink(t.Context(), api.LinkToken{Token: withdrawn}))))
+	p := testbed.Problem(t, 409, client.Done(rowan.SetState(t.Context(), "lindenmere", api.GuestKind, wren, nil, api.StateChange{State: api.StateActive})))
+	require.Contains(t, p.Detail, "never accepted")
+	require.NoError(t, client.Done(rowan.ResendInvitation(t.Context(), "lindenmere", api.GuestKind, wren)))
+	late := linkTo(t, b, wren)
+	b.Clock.Forward(people.InvitationFor)
+	require.Equal(t, "expired", kind(t, client.Done(anybody.ReadLink(t.Context(), api.LinkToken{Token: late}))))
+
+	rowan = b.As(t, "rowan@lindenmere")
+	require.NoError(t, client.Done(rowan.ResendInvitation(t.Context(), "lindenmere", api.GuestKind, wren)))
+	token := linkTo(t, b, wren)
+	link, err := client.Read[api.Link](anybody.ReadLink(t.Context(), api.LinkToken{Token: token}))
+	require.NoError(t, err)
+	require.Equal(t, wren, link.SignIn)
+	testbed.Problem(t, 422, client.Done(anybody.UseLink(t.Context(), api.LinkUse{Token: token, Password: "short"})))
+	require.NoError(t, client.Done(anybody.UseLink(t.Context(), api.LinkUse{Token: token, Password: "otters under the footbridge"})))
+	require.Equal(t, "revoked", kind(t, client.Done(anybody.UseLink(t.Context(), api.LinkUse{Token: token, Password: "otters under the footbridge"}))), "a link works once")
+	guest, err := demo.SignIn(t.Context(), b.Address, wren, "otters under the footbridge")
+	require.NoError(t, err)
+	require.NoError(t, client.Done(guest.ShowScope(t.Context(), alpine)))
+	me, err := client.Read[api.Session](guest.GetSession(t.Context()))
+	require.NoError(t, err)
+	require.Equal(t, "guest", me.Kind)
+	require.Equal(t, "lindenmere", *me.Organisation)
+	require.True(t, held(wren).Allowed)
+
+	// Somebody of another organisation accepts as who they are, and switches.
+	require.NoError(t, client.Done(rowan.InviteGuest(t.Context(), "lindenmere", nil, api.GuestNew{Email: juno, Grants: &[]api.FirstGrant{{Scope: alpine, Role: "observer"}}})))
+	token = linkTo(t, b, juno)
+	require.Contains(t, testbed.Problem(t, 403, client.Done(guest.AcceptInvitation(t.Context(), api.LinkToken{Token: token}))).Detail, "not your mail address")
+	consultant := b.As(t, "juno@quaywater")
+	testbed.Problem(t, 404, client.Done(consultant.SwitchOrganisation(t.Context(), api.OrganisationChoice{Organisation: "lindenmere"})))
+	require.NoError(t, client.Done(consultant.AcceptInvitation(t.Context(), api.LinkToken{Token: token})))
+	seats, err := client.Read[api.SeatList](consultant.ListSeats(t.Context()))
+	require.NoError(t, err)
+	require.Len(t, seats.Seats, 2)
+	testbed.Problem(t, 404, client.Done(consultant.ShowScope(t.Context(), alpine)))
+	require.NoError(t, client.Done(consultant.SwitchOrganisation(t.Context(), api.OrganisationChoice{Organisation: "lindenmere"})))
+	require.NoError(t, client.Done(consultant.ShowScope(t.Context(), alpine)))
+	require.NoError(t, client.Done(rowan.SetState(t.Context(), "lindenmere", api.GuestKind, "juno@quaywater", nil, api.StateChange{State: api.StateRetired})))
+	require.Equal(t, "revoked", kind(t, client.Done(consultant.ShowScope(t.Context(), alpine))))
+	home := b.As(t, "juno@quaywater")
+	require.NoError(t, client.Done(home.ShowScope(t.Context(), "quaywater")), "at home nothing changed")
+	require.NoError(t, b.Records.CheckAudit(t.Context()))
+}
+
+// TestOnePassCreation makes a person with everything, by mail, and many by a CSV text.
+func TestOnePassCreation(t *testing.T) {
+	b := testbed.StartDemo(t)
+	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
+	rowan, anybody := b.As(t, "rowan@lindenmere"), with(t, b, "")
+	both := api.ByBoth
+	made, err := client.Read[api.UserMade](rowan.CreateUser(t.Context(), "lindenmere", nil, api.UserNew{
+		Name: "linnea", Title: ptr("Linnea Berg"), Email: ptr("linnea@lindenmere.example"), SignInBy: &both, Link: ptr(true), Notify: ptr(true),
+		Tags: &api.Tags{"team": "seeds"}, Groups: &[]string{"seed-curators"}, Grants: &[]api.FirstGrant{{Scope: alpine, Role: "observer"}}, Key: &api.KeyNew{Label: ptr("laptop")},
+	}))
+	require.NoError(t, err)
+	require.Nil(t, made.Password, "a link makes a password needless")
+	require.Equal(t, b.Address, made.Address)
+	require.True(t, made.Link.Mailed.Sent && made.Mailed.Sent)
+	for _, l := range b.Mail.Letters() {
+		require.NotContains(t, l.Text, made.Key.Secret)
+	}
+	_, err = demo.SignIn(t.Context(), b.Address, "linnea@lindenmere", "")
+	require.Error(t, err)
+	_, token, _ := strings.Cut(made.Link.Url, "/#/link/")
+	require.NoError(t, client.Done(anybody.UseLink(t.Context(), api.LinkUse{Token: token, Password: "moss on the northern wall"})))
+	linnea, err := demo.SignIn(t.Context(), b.Address, "linnea@lindenmere", "moss on the northern wall")
+	require.NoError(t, err)
+	require.NoError(t, client.Done(linnea.ShowScope(t.Context(), alpine)))
+
+	faulty := "name,groups,grants,tags\nana,seed-curators,observer at " + alpine + ",team=seeds\nBen,,,\ncleo,sed-curators,,\nana,,,\ndov,,steward,\n"
+	reading, err := client.Read[api.NewcomerReading](rowan.CreateNewcomers(t.Context(), "lindenmere", &api.CreateNewcomersParams{Preview: ptr(true)}, api.NewcomerFile{File: faulty}))
+	require.NoError(t, err)
+	var lines []int
+	for _, f := range reading.Faults {
+		lines = append(lines, f.Line)
+	}
+	require.Equal(t, []int{3, 4, 5, 6}, lines, "%v", reading.Faults)
+	p := testbed.Problem(t, 400, client.Done(rowan.CreateNewcomers(t.Context(), "lindenmere", nil, api.NewcomerFile{File: faulty})))
+	require.Len(t, *p.Faults, 4)
+	testbed.Problem(t, 404, client.Done(rowan.ShowPrincipal(t.Context(), "lindenmere", api.UserKind, "ana")))
+	testbed.Problem(t, 403, client.Done(linnea.CreateNewcomers(t.Context(), "lindenmere", nil, api.NewcomerFile{File: faulty})))
+}
+
+// TestStrangers gives something to the public, which takes a confirmation and may be forbidden.
+func TestStrangers(t *testing.T) {
+	b := testbed.StartDemo(t)
+	rowan := b.As(t, "rowan@lindenmere")
+	wanted := api.GrantNew{Principal: api.PrincipalRef{Kind: api.SetKind, Name: "public"}, Role: "content-reader"}
+	p := testbed.Problem(t, 428, client.Done(rowan.CreateGrant(t.Context(), sensorLog, nil, wanted)))
+	require.Contains(t, p.Impact.Warnings[0], "people whom the organisation does not know")
+	testbed.Problem(t, 428, client.Done(rowan.CreatePolicyAt(t.Context(), alpine, nil, api.PolicyNew{Name: "open", Text: "signed-in may observe tree"})))
+	confirmed, err := client.Open(b.Address, tokenOf(t, b, "rowan@lindenmere"), client.Confirmed(p.Impact.Confirmation))
+	require.NoError(t, err)
+	require.NoError(t, client.Done(confirmed.CreateGrant(t.Context(), sensorLog, nil, wanted)))
+	require.NoError(t, client.Done(rowan.ChangeSettings(t.Context(), "lindenmere", api.Settings{KeysEach: 3, ForbidPublic: true})))
+	p = testbed.Problem(t, 422, client.Done(rowan.CreateGrant(t.Context(), alpine, nil, wanted)))
+	require.Contains(t, p.Detail, "forbids grants and statements that name public")
+}
