@@ -58,6 +58,17 @@ func (s *Server) writeError(c *gin.Context, err error) {
 				return
 			}
 		}
+		if caller, ok := callerOf(c.Request.Context()); ok && p.Kind == service.NotThere && p.Next == "" {
+			elsewhere, err := s.service.Elsewhere(c.Request.Context(), caller)
+			if err != nil {
+				s.writeError(c, err)
+				return
+			}
+			told := *p
+			told.Next = elsewhere
+			writeProblem(c, s.problem(&told))
+			return
+		}
 		if p.RetryAfter > 0 {
 			c.Header("Retry-After", strconv.Itoa(p.RetryAfter))
 		}

@@ -3,6 +3,7 @@ package service
 import (
 	"context"
 	"errors"
+	"fmt"
 	"strings"
 
 	"arbora.example/access"
@@ -37,6 +38,27 @@ func (s *Service) EndSession(ctx context.Context, c Caller, session string) erro
 // Seats lists the organisations that know the caller.
 func (s *Service) Seats(ctx context.Context, c Caller) ([]store.Seat, error) {
 	return s.records.Seats(ctx, c.Identity.ID)
+}
+
+// Elsewhere says where else a caller may look for what is not there; empty when no other organisation knows them.
+func (s *Service) Elsewhere(ctx context.Context, c Caller) (string, error) {
+	if c.Identity.ID.IsZero() || c.Identity.Keeper {
+		return "", nil
+	}
+	seats, err := s.records.Seats(ctx, c.Identity.ID)
+	if err != nil {
+		return "", err
+	}
+	var others []string
+	for _, seat := range seats {
+		if seat.Organisation != c.Organisation {
+			others = append(others, seat.Name)
+		}
+	}
+	if len(others) == 0 {
+		return "", nil
+	}
+	return fmt.Sprintf("you work in %s at present; you are known in %s too: switch there to look", c.OrganisationName, strings.Join(others, ", ")), nil
 }
 
 // Switch has the caller's session work in another organisation that knows them.

@@ -1,10 +1,13 @@
 <script lang="ts">
   import { onMount } from "svelte";
+  import { router } from "svelte-spa-router";
   import { api, ask, asProblem, type Problem } from "./lib/api";
   import { session } from "./lib/session.svelte";
   import { tree } from "./lib/tree.svelte";
   import ChoosePassword from "./pages/ChoosePassword.svelte";
   import Pages from "./pages/Pages.svelte";
+  import LinkPage from "./pages/LinkPage.svelte";
+  import SetUpFactor from "./pages/SetUpFactor.svelte";
   import SignIn from "./pages/SignIn.svelte";
   import ProblemNote from "./parts/ProblemNote.svelte";
 
@@ -21,6 +24,9 @@
     }
   });
 
+  // A link from a letter opens before anybody is signed in.
+  const link = $derived(/^\/link\/(.+)$/.exec(router.location)?.[1]);
+
   $effect(() => {
     if (!session.me) tree.clear();
   });
@@ -30,10 +36,14 @@
   <main class="mx-auto max-w-xl p-8"><ProblemNote {problem} /></main>
 {:else if !session.known}
   <div class="h-14 border-b border-gray-200 bg-white dark:border-gray-700 dark:bg-gray-900"></div>
+{:else if !session.me && link}
+  <LinkPage params={{ token: link }} />
 {:else if !session.me}
   <SignIn />
 {:else if session.me.choosePassword}
   <ChoosePassword />
+{:else if session.me.setUpFactor}
+  <SetUpFactor />
 {:else}
   <Pages />
 {/if}

@@ -19,7 +19,8 @@ const csrf: Middleware = {
   },
   onResponse({ request, response }) {
     // A session that ended elsewhere ends here too; a wrong password at sign-in is told by the form.
-    if (response.status === 401 && request.method + new URL(request.url).pathname !== "POST/api/v1/session") session.end();
+    const path = new URL(request.url).pathname;
+    if (response.status === 401 && !(request.method === "POST" && (path.startsWith("/api/v1/session") || path.startsWith("/api/v1/links")))) session.end();
   },
 };
 

@@ -12,6 +12,17 @@ export async function users(organisation: string): Promise<Schemas["User"][]> {
   return all;
 }
 
+export async function guests(organisation: string): Promise<Schemas["User"][]> {
+  const all: Schemas["User"][] = [];
+  let after: string | undefined;
+  do {
+    const page = await ask(api.GET("/organisations/{organisation}/guests", { params: { path: { organisation }, query: { after, limit: 500 } } }));
+    all.push(...page.users);
+    after = page.next;
+  } while (after);
+  return all;
+}
+
 export async function groups(organisation: string): Promise<Schemas["Group"][]> {
   const all: Schemas["Group"][] = [];
   let after: string | undefined;

@@ -28,11 +28,16 @@ export function part(p: "whole" | "alone" | "beneath", beneath: number): string 
 export const href = {
   scope: (address: string) => "#/tree/" + address.split("/").map(encodeURIComponent).join("/"),
   user: (name: string) => "#/people/" + encodeURIComponent(name),
+  guest: (name: string) => "#/guests/" + encodeURIComponent(name),
+  account: (address: string) => "#/service-accounts/" + address.split("/").map(encodeURIComponent).join("/"),
   group: (name: string) => "#/groups/" + encodeURIComponent(name),
   role: (name: string) => "#/roles/" + encodeURIComponent(name),
   policy: (id: string) => "#/policies/" + encodeURIComponent(id),
   newPolicy: (at: string) => "#/policies/new?" + new URLSearchParams({ at }).toString(),
-  principal: (p: { kind: string; name: string }) => (p.kind === "group" ? href.group(p.name) : p.kind === "user" ? href.user(p.name) : ""),
+  principal: (p: { kind: string; name: string }) => {
+    const pages: Record<string, (name: string) => string> = { user: href.user, guest: href.guest, group: href.group, "service-account": href.account };
+    return pages[p.kind]?.(p.name) ?? "";
+  },
   grant: (at: string, role: string, who: { kind: string; name: string }) =>
     href.scope(at) + "?" + new URLSearchParams({ grant: role, [who.kind]: who.name }).toString(),
   check: (asked: Record<string, string>) => "#/check?" + new URLSearchParams(asked).toString(),

@@ -1,9 +1,13 @@
 <script lang="ts">
   import { Button } from "flowbite-svelte";
-  import { api, ask, asProblem, type Problem } from "../lib/api";
+  import { push } from "svelte-spa-router";
+  import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
+  import { tree } from "../lib/tree.svelte";
   import { session } from "../lib/session.svelte";
   import { moment } from "../lib/words";
+  import Credentials from "../parts/Credentials.svelte";
   import Field from "../parts/Field.svelte";
+  import KeyTable from "../parts/KeyTable.svelte";
   import Page from "../parts/Page.svelte";
   import PasswordForm from "../parts/PasswordForm.svelte";
   import ProblemNote from "../parts/ProblemNote.svelte";
@@ -12,7 +16,10 @@
   let title = $state(session.me?.title ?? "");
   let email = $state(session.me?.email ?? "");
   let problem = $state.raw<Problem | null>(null);
+  let listProblem = $state.raw<Problem | null>(null);
   let said = $state("");
+  let sessions = $state.raw<Schemas["OwnSession"][]>([]);
+  let seats = $state.raw<Schemas["Seat"][]>([]);
 
   async function save(event: Event) {
     event.preventDefault();
@@ -25,12 +32,49 @@
       problem = asProblem(caught);
     }
   }
+
+  async function load() {
+    try {
+      [sessions, seats] = await Promise.all([
+        ask(api.GET("/profile/sessions")).then((list) => list.sessions),
+        ask(api.GET("/profile/organisations")).then((list) => list.seats),
+      ]);
+    } catch (caught) {
+      listProblem = asProblem(caught);
+    }
+  }
+  $effect(() => {
+    load();
+  });
+
+  async function end(id: string) {
+    listProblem = null;
+    try {
+      await ask(api.DELETE("/profile/sessions/{session}", { params: { path: { session: id } } }));
+      await load();
+    } catch (caught) {
+      listProblem = asProblem(caught);
+    }
+  }
+
+  async function moveTo(organisation: string) {
+    listProblem = null;
+    try {
+      session.begin(await ask(api.PUT("/session/organisation", { body: { organisation } })));
+      tree.clear();
+      push("/");
+    } catch (caught) {
+      listProblem = asProblem(caught);
+    }
+  }
+
+  const person = $derived(!session.me?.keeper && session.me?.kind === "user");
 </script>
 
 <Page title="Your account" lead={`${session.me?.name}, signed in until ${moment(session.me?.endsAt ?? "")} at the latest unless you go on working`}>
   {#if said}<p role="status" class="mb-5 rounded-lg bg-primary-100 px-4 py-2.5 font-semibold text-primary-900 dark:bg-primary-900 dark:text-primary-50">{said}</p>{/if}
   <div class="grid grid-cols-2 items-start gap-6 max-md:grid-cols-1">
-    {#if !session.me?.keeper}
+    {#if person}
       <section class="card p-6">
         <h2 class="mb-4 text-lg font-semibold">Profile</h2>
         <form onsubmit={save} class="space-y-5">
@@ -47,7 +91,42 @@
     {/if}
     <section class="card p-6">
       <h2 class="mb-4 text-lg font-semibold">Password</h2>
-      <PasswordForm ondone={() => (said = "Your password is changed; your other sessions have ended.")} />
+      <PasswordForm ondone={() => ((said = "Your password is changed; your other sessions have ended."), load())} />
     </section>
+    <Credentials />
   </div>
+  {#if listProblem}<div class="mt-6"><ProblemNote problem={listProblem} /></div>{/if}
+  {#if seats.length > 1 || (seats.length === 1 && !seats[0]?.here)}
+    <section class="mt-7" aria-labelledby="seats-heading">
+      <h2 id="seats-heading" class="mb-2 text-lg font-semibold">Organisations that know you</h2>
+      <ul class="card" data-test="seats">
+        {#each seats as seat (seat.organisation)}
+          <li class="flex items-center gap-3 border-b border-gray-100 px-4 py-2.5 last:border-0 dark:border-gray-800">
+            <span class="font-semibold">{seat.title || seat.organisation}</span> <span class="quiet">as a {seat.kind}</span>
+            {#if seat.here}<span class="ml-auto font-semibold">you are here</span>{:else}<button type="button" class="link ml-auto" onclick={() => moveTo(seat.organisation)}>Work there</button>{/if}
+          </li>
+        {/each}
+      </ul>
+    </section>
+  {/if}
+  <section class="mt-7" aria-labelledby="sessions-heading">
+    <h2 id="sessions-heading" class="mb-2 text-lg font-semibold">Your sessions</h2>
+    <div class="card overflow-x-auto">
+      <table class="rows" data-test="sessions">
+        <thead><tr><th>Program</th><th>From</th><th>Signed in</th><th>Last used</th><th><span class="sr-only">End</span></th></tr></thead>
+        <tbody>
+          {#each sessions as s (s.id)}
+            <tr>
+              <td class="max-w-md truncate" title={s.agent}>{s.agent || "unknown"}</td>
+              <td class="font-mono text-sm">{s.from}</td>
+              <td class="quiet text-sm whitespace-nowrap">{moment(s.signedInAt)}</td>
+              <td class="quiet text-sm whitespace-nowrap">{moment(s.lastUsedAt)}</td>
+              <td class="text-right whitespace-nowrap">{#if s.here}<span class="quiet">this one</span>{:else}<button type="button" class="link text-sm" onclick={() => end(s.id)}>End it</button>{/if}</td>
+            </tr>
+          {/each}
+        </tbody>
+      </table>
+    </div>
+  </section>
+  {#if person}<KeyTable mayIssue={true} />{/if}
 </Page>

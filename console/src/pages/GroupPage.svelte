@@ -3,11 +3,15 @@
   import { PlusOutline } from "flowbite-svelte-icons";
   import { api, ask, asProblem, type PrincipalRef, type Problem, type Schemas } from "../lib/api";
   import { session } from "../lib/session.svelte";
+  import { count } from "../lib/words";
+  import EditDialog from "../parts/EditDialog.svelte";
   import Holdings from "../parts/Holdings.svelte";
   import MembershipDialog from "../parts/MembershipDialog.svelte";
   import Page from "../parts/Page.svelte";
   import ProblemNote from "../parts/ProblemNote.svelte";
+  import QuietButton from "../parts/QuietButton.svelte";
   import Skeleton from "../parts/Skeleton.svelte";
+  import StateDialog from "../parts/StateDialog.svelte";
   import Who from "../parts/Who.svelte";
 
   let { params }: { params?: { name: string } } = $props();
@@ -16,6 +20,8 @@
   let problem = $state.raw<Problem | null>(null);
   let removeProblem = $state.raw<Problem | null>(null);
   let adding = $state(false);
+  let editing = $state(false);
+  let changing = $state(false);
 
   async function load() {
     removeProblem = null;
@@ -30,7 +36,10 @@
     load();
   });
 
-  const mayEnrol = $derived(group?.may.includes("enrol group") ?? false);
+  const dynamic = $derived(Boolean(group?.gathers));
+  const mayEnrol = $derived(!dynamic && ((group?.may.includes("enrol group") || group?.owns) ?? false));
+  const same = (a: PrincipalRef, b: PrincipalRef) => a.kind === b.kind && a.name === b.name;
+  const inherited = $derived(group?.everyMember.filter((m) => !group?.members.some((d) => same(d, m))) ?? []);
 
   async function remove(member: PrincipalRef) {
     if (!group) return;
@@ -47,8 +56,10 @@
   }
 </script>
 
-<Page title={group?.title || params?.name || ""} lead={group ? `group ${group.name}${group.within.length ? ", itself in " + group.within.join(", ") : ""}` : undefined}>
+<Page title={group?.title || params?.name || ""} lead={group ? [`group ${group.name}${group.within.length ? ", itself in " + group.within.join(", ") : ""}`, group.description].filter(Boolean).join(". ") : undefined}>
   {#snippet actions()}
+    {#if group?.may.includes("edit group")}<QuietButton size="sm" onclick={() => (editing = true)}>Edit</QuietButton>{/if}
+    {#if group?.may.includes("retire group")}<QuietButton size="sm" onclick={() => (changing = true)}>{group?.state === "active" ? "Retire" : "Restore"}</QuietButton>{/if}
     {#if mayEnrol}<Button size="sm" onclick={() => (adding = true)}><PlusOutline class="me-2 h-4 w-4" />Put somebody in</Button>{/if}
   {/snippet}
   {#if problem}
@@ -56,24 +67,48 @@
   {:else if !group}
     <Skeleton rows={6} />
   {:else}
-    <section class="mb-7" aria-labelledby="members-heading">
-      <h2 id="members-heading" class="mb-2 text-lg font-semibold">Direct members</h2>
-      {#if removeProblem}<div class="mb-3"><ProblemNote problem={removeProblem} /></div>{/if}
-      {#if group.members.length === 0}
-        <p class="card quiet px-5 py-4">Nobody is in it yet.</p>
-      {:else}
-        <ul class="card" data-test="members">
-          {#each group.members as member (member.kind + "/" + member.name)}
-            <li class="flex items-center border-b border-gray-100 px-4 py-2.5 last:border-0 dark:border-gray-800">
-              <Who who={member} />
-              {#if member.kind === "group"}<span class="quiet ml-3 text-sm">and everybody in it</span>{/if}
-              {#if mayEnrol}<button type="button" class="link ml-auto text-sm" onclick={() => remove(member)} aria-label="Take out {member.name}">Take out</button>{/if}
-            </li>
-          {/each}
-        </ul>
+    {#if group.state !== "active"}
+      <p class="mb-5 rounded-lg border border-copper-300 bg-copper-100 px-4 py-3 font-semibold text-copper-900 dark:border-copper-700 dark:bg-copper-900/50 dark:text-copper-100">This group is {group.state}: it gives its members nothing.</p>
+    {/if}
+    {#if group.owner || dynamic || group.owns}
+      <dl class="card mb-6 flex flex-wrap gap-x-10 gap-y-3 px-5 py-4">
+        {#if group.owner}<div><dt class="quiet text-sm">Owner, who may change the members</dt><dd><Who who={group.owner} />{#if group.owns}<span class="quiet ml-2">you</span>{/if}</dd></div>{/if}
+        {#if dynamic}<div><dt class="quiet text-sm">Gathers whoever has</dt><dd><code class="statement">{group.gathers}</code></dd></div>{/if}
+      </dl>
+    {/if}
+    <div class="mb-7 grid items-start gap-6 {inherited.length > 0 ? 'grid-cols-2 max-md:grid-cols-1' : ''}">
+      <section aria-labelledby="members-heading">
+        <h2 id="members-heading" class="mb-2 text-lg font-semibold">{dynamic ? "Gathered at present" : "Direct members"} <span class="quiet font-normal">{group.members.length}</span></h2>
+        {#if removeProblem}<div class="mb-3"><ProblemNote problem={removeProblem} /></div>{/if}
+        {#if group.members.length === 0}
+          <p class="card quiet px-5 py-4">{dynamic ? "Nobody has such tags at present." : "Nobody is in it yet."}</p>
+        {:else}
+          <ul class="card" data-test="members">
+            {#each group.members as member (member.kind + "/" + member.name)}
+              <li class="flex items-center border-b border-gray-100 px-4 py-2.5 last:border-0 dark:border-gray-800">
+                <Who who={member} />
+                {#if member.kind === "group"}<span class="quiet ml-3 text-sm">and everybody in it</span>{/if}
+                {#if mayEnrol}<button type="button" class="link ml-auto text-sm" onclick={() => remove(member)} aria-label="Take out {member.name}">Take out</button>{/if}
+              </li>
+            {/each}
+          </ul>
+        {/if}
+      </section>
+      {#if inherited.length > 0}
+        <section aria-labelledby="inherited-heading">
+          <h2 id="inherited-heading" class="mb-2 text-lg font-semibold">Through groups in it <span class="quiet font-normal">{inherited.length}</span></h2>
+          <ul class="card" data-test="inherited-members">
+            {#each inherited as member (member.kind + "/" + member.name)}
+              <li class="border-b border-gray-100 px-4 py-2.5 last:border-0 dark:border-gray-800"><Who who={member} /></li>
+            {/each}
+          </ul>
+          <p class="quiet mt-2 text-sm">{count(group.everyMember.length, "member")} at any depth.</p>
+        </section>
       {/if}
-    </section>
+    </div>
     <Holdings of={group} />
     <MembershipDialog bind:open={adding} group={group.name} ondone={load} />
+    <EditDialog bind:open={editing} of={group} ondone={load} />
+    <StateDialog bind:open={changing} of={group} to={group.state === "active" ? "retired" : "active"} ondone={load} />
   {/if}
 </Page>

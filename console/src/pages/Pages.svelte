@@ -4,13 +4,19 @@
   import { session } from "../lib/session.svelte";
   import Header from "../parts/Header.svelte";
   import Account from "./Account.svelte";
+  import DevicePage from "./DevicePage.svelte";
+  import GuestPage from "./GuestPage.svelte";
+  import LinkPage from "./LinkPage.svelte";
+  import NewPerson from "./NewPerson.svelte";
+  import ServiceAccountPage from "./ServiceAccountPage.svelte";
+  import Settings from "./Settings.svelte";
+  import UserPage from "./UserPage.svelte";
   import Check from "./Check.svelte";
   import GroupPage from "./GroupPage.svelte";
   import Groups from "./Groups.svelte";
   import Nowhere from "./Nowhere.svelte";
   import Organisations from "./Organisations.svelte";
   import People from "./People.svelte";
-  import Person from "./Person.svelte";
   import Policies from "./Policies.svelte";
   import RolePage from "./RolePage.svelte";
   import Roles from "./Roles.svelte";
@@ -21,7 +27,12 @@
     "/tree": TreePage,
     "/tree/*": TreePage,
     "/people": People,
-    "/people/:name": Person,
+    "/people/new": NewPerson,
+    "/people/:name": UserPage,
+    "/guests/:name": GuestPage,
+    "/service-accounts/*": ServiceAccountPage,
+    "/settings": Settings,
+    "/link/:token": LinkPage,
     "/groups": Groups,
     "/groups/:name": GroupPage,
     "/roles": Roles,
@@ -31,9 +42,11 @@
     "/policies/:id": wrap({ asyncComponent: () => import("./PolicyPage.svelte") }),
     "/check": Check,
     "/account": Account,
+    "/device": DevicePage,
+    "/device/:code": DevicePage,
     "*": Nowhere,
   };
-  const forKeepers = { "/": Organisations, "/account": Account, "*": Nowhere };
+  const forKeepers = { "/": Organisations, "/account": Account, "/device": DevicePage, "/device/:code": DevicePage, "*": Nowhere };
 </script>
 
 <Header />

@@ -2,25 +2,26 @@
   import { Button } from "flowbite-svelte";
   import { PlusOutline } from "flowbite-svelte-icons";
   import { asProblem, type Problem, type Schemas } from "../lib/api";
-  import { users } from "../lib/directory";
+  import { guests, users } from "../lib/directory";
   import { authority } from "../lib/authority.svelte";
   import { session } from "../lib/session.svelte";
   import { count, moment } from "../lib/words";
-  import CreateUser from "../parts/CreateUser.svelte";
   import Page from "../parts/Page.svelte";
   import ProblemNote from "../parts/ProblemNote.svelte";
+  import QuietButton from "../parts/QuietButton.svelte";
   import Skeleton from "../parts/Skeleton.svelte";
+  import StateMark from "../parts/StateMark.svelte";
   import TextInput from "../parts/TextInput.svelte";
   import Who from "../parts/Who.svelte";
 
-  let list = $state.raw<Schemas["User"][] | null>(null);
+  let list = $state.raw<(Schemas["User"] & { kind: "user" | "guest" })[] | null>(null);
   let problem = $state.raw<Problem | null>(null);
-  let creating = $state(false);
   let wanted = $state("");
 
   async function load() {
     try {
-      list = await users(session.organisation);
+      const [own, outside] = await Promise.all([users(session.organisation), guests(session.organisation)]);
+      list = [...own.map((u) => ({ ...u, kind: "user" as const })), ...outside.map((g) => ({ ...g, kind: "guest" as const }))];
     } catch (caught) {
       problem = asProblem(caught);
     }
@@ -30,19 +31,25 @@
     load();
   });
 
-  const shown = $derived(list?.filter((u) => (u.name + " " + u.title + " " + u.email).toLowerCase().includes(wanted.toLowerCase())) ?? []);
+  const shown = $derived(list?.filter((u) => (u.name + " " + u.title + " " + u.email + " " + u.state).toLowerCase().includes(wanted.toLowerCase())) ?? []);
+  const outside = $derived(shown.filter((u) => u.kind === "guest").length);
 </script>
 
-<Page title="People" lead="The users of {session.organisation}. Each signs in as NAME@{session.organisation}.">
-  {#snippet actions()}{#if authority.may("create user")}<Button size="sm" onclick={() => (creating = true)}><PlusOutline class="me-2 h-4 w-4" />Create a user</Button>{/if}{/snippet}
+<Page title="People" lead="The users of {session.organisation}, who sign in as NAME@{session.organisation}, and its guests.">
+  {#snippet actions()}
+    {#if authority.may("create user")}
+      <QuietButton size="sm" href="#/people/new?guest">Invite a guest</QuietButton>
+      <Button size="sm" href="#/people/new"><PlusOutline class="me-2 h-4 w-4" />Create a person</Button>
+    {/if}
+  {/snippet}
   {#if problem}
     <ProblemNote {problem} />
   {:else if !list}
     <Skeleton rows={8} />
   {:else}
     <div class="mb-3 flex items-center gap-4">
-      <div class="w-72"><TextInput type="search" bind:value={wanted} placeholder="Filter by name or email" aria-label="Filter by name or email" /></div>
-      <span class="quiet">{count(shown.length, "user")}</span>
+      <div class="w-72"><TextInput type="search" bind:value={wanted} placeholder="Filter by name, email or state" aria-label="Filter by name, email or state" /></div>
+      <span class="quiet">{count(shown.length - outside, "user")}{outside > 0 ? `, ${count(outside, "guest")}` : ""}</span>
     </div>
     <div class="card overflow-x-auto">
       <table class="rows" data-test="users">
@@ -50,11 +57,11 @@
         <tbody>
           {#each shown as user (user.id)}
             <tr>
-              <td><Who who={{ kind: "user", name: user.name }} /></td>
+              <td><Who who={{ kind: user.kind, name: user.name }} />{#if user.kind === "guest"}<span class="quiet ml-2 text-sm">guest</span>{/if}</td>
               <td>{user.title}</td>
               <td class="quiet">{user.description}</td>
               <td class="quiet">{user.email}</td>
-              <td>{user.state}</td>
+              <td><StateMark state={user.state} /></td>
               <td class="quiet text-sm whitespace-nowrap">{moment(user.createdAt)}</td>
             </tr>
           {:else}
@@ -65,4 +72,3 @@
     </div>
   {/if}
 </Page>
-<CreateUser bind:open={creating} ondone={load} />

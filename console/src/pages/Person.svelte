@@ -1,3 +1,4 @@
+<!-- A user, a guest or a service account: what is said of it, what it signs in with, what it holds, and its whole life. -->
 <script lang="ts">
   import { Button } from "flowbite-svelte";
   import { SearchOutline } from "flowbite-svelte-icons";
@@ -5,23 +6,39 @@
   import { authority } from "../lib/authority.svelte";
   import { session } from "../lib/session.svelte";
   import { href, moment } from "../lib/words";
+  import EditDialog from "../parts/EditDialog.svelte";
+  import HandOverDialog from "../parts/HandOverDialog.svelte";
   import Holdings from "../parts/Holdings.svelte";
+  import KeyTable from "../parts/KeyTable.svelte";
   import MembershipDialog from "../parts/MembershipDialog.svelte";
   import Page from "../parts/Page.svelte";
   import ProblemNote from "../parts/ProblemNote.svelte";
-  import Skeleton from "../parts/Skeleton.svelte";
-  import Who from "../parts/Who.svelte";
   import QuietButton from "../parts/QuietButton.svelte";
+  import ResultCard from "../parts/ResultCard.svelte";
+  import Skeleton from "../parts/Skeleton.svelte";
+  import StateDialog from "../parts/StateDialog.svelte";
+  import StateMark from "../parts/StateMark.svelte";
+  import Who from "../parts/Who.svelte";
 
-  let { params }: { params?: { name: string } } = $props();
+  type Kind = "user" | "guest" | "service-account";
+  let { kind, name }: { kind: Kind; name: string } = $props();
 
   let person = $state.raw<Schemas["PrincipalDetails"] | null>(null);
   let problem = $state.raw<Problem | null>(null);
+  let acted = $state.raw<Problem | null>(null);
+  let told = $state.raw<{ title: string; facts: { name: string; key: string; value: string; secret?: boolean; note?: string }[]; link?: Schemas["LinkMade"] } | null>(null);
   let adding = $state(false);
+  let editing = $state(false);
+  let handing = $state(false);
+  let changing = $state(false);
+  let to = $state<Schemas["State"]>("suspended");
+
+  const path = $derived({ organisation: session.organisation, kind, principal: name });
 
   async function load() {
     try {
-      person = await ask(api.GET("/organisations/{organisation}/principals/{kind}/{principal}", { params: { path: { organisation: session.organisation, kind: "user", principal: params?.name ?? "" } } }));
+      person = await ask(api.GET("/organisations/{organisation}/principals/{kind}/{principal}", { params: { path } }));
+      problem = null;
     } catch (caught) {
       problem = asProblem(caught);
     }
@@ -31,13 +48,63 @@
     load();
   });
 
+  const type = $derived(kind === "service-account" ? "service-account" : "user");
+  const may = (operation: string) => person?.may.includes(`${operation} ${type}`) ?? false;
   const further = $derived(person ? person.within.filter((g) => !person?.groups.includes(g)) : []);
+  const direct = $derived(person?.rules.some((r) => r.grant?.principal.kind === kind && r.grant.principal.name === person?.name) ?? false);
+  const ways: Record<string, string> = { password: "password", key: "API key only", both: "password and API key", provider: "identity provider" };
+  const takesKeys = $derived(kind === "service-account" || person?.signInBy === "key" || person?.signInBy === "both");
+  const takesPassword = $derived(kind === "user" && (person?.signInBy === "password" || person?.signInBy === "both"));
+
+  function change(state: Schemas["State"]) {
+    to = state;
+    changing = true;
+  }
+
+  async function act(what: () => Promise<void>) {
+    acted = null;
+    try {
+      await what();
+    } catch (caught) {
+      acted = asProblem(caught);
+    }
+  }
+
+  const reset = () =>
+    act(async () => {
+      const made = await ask(api.POST("/organisations/{organisation}/principals/{kind}/{principal}/password", { params: { path } }));
+      told = {
+        title: "A new temporary password",
+        facts: [
+          { name: "Signs in as", key: "signIn", value: person?.signIn ?? "" },
+          { name: "Password", key: "password", value: made.password, secret: true, note: "to be replaced at the first sign-in, within 7 days; all sessions of before have ended" },
+        ],
+      };
+    });
+  const mailLink = () =>
+    act(async () => {
+      told = { title: "A link to choose a password", facts: [], link: await ask(api.POST("/organisations/{organisation}/principals/{kind}/{principal}/password-link", { params: { path } })) };
+    });
+  const resend = () =>
+    act(async () => {
+      told = { title: "Invited once more", facts: [], link: await ask(api.POST("/organisations/{organisation}/principals/{kind}/{principal}/invitation", { params: { path } })) };
+      await load();
+    });
+  const resetFactor = () =>
+    act(async () => {
+      await ask(api.DELETE("/organisations/{organisation}/principals/{kind}/{principal}/second-factor", { params: { path } }));
+      await load();
+    });
 </script>
 
-<Page title={person?.title ?? params?.name ?? ""} lead={person ? `${person.name}@${session.organisation}${person.description ? ", " + person.description.toLowerCase() : ""}` : undefined}>
+<Page
+  title={person?.title || person?.name || name}
+  lead={person ? [kind === "user" ? person.signIn : `${kind.replace("-", " ")} ${person.name}`, person.description].filter(Boolean).join(", ") : undefined}
+>
   {#snippet actions()}
     {#if person}
-      <QuietButton size="sm" href={href.check({ user: person.name })}><SearchOutline class="me-2 h-4 w-4" />Check</QuietButton>
+      <QuietButton size="sm" href={href.check(kind === "user" ? { user: person.name } : { kind, user: person.name })}><SearchOutline class="me-2 h-4 w-4" />Check</QuietButton>
+      {#if may("edit")}<QuietButton size="sm" onclick={() => (editing = true)}>Edit</QuietButton>{/if}
       {#if authority.may("enrol group")}<Button size="sm" onclick={() => (adding = true)}>Put into a group</Button>{/if}
     {/if}
   {/snippet}
@@ -46,19 +113,63 @@
   {:else if !person}
     <Skeleton rows={6} />
   {:else}
-    <dl class="card mb-6 grid grid-cols-4 gap-6 px-5 py-4 max-md:grid-cols-2">
-      <div><dt class="quiet text-sm">State</dt><dd class="font-semibold">{person.state}</dd></div>
-      <div><dt class="quiet text-sm">Email</dt><dd>{person.email || "none"}</dd></div>
+    {#if person.state === "pending"}
+      <div class="mb-5 rounded-lg border border-copper-300 bg-copper-100 px-4 py-3 text-copper-900 dark:border-copper-700 dark:bg-copper-900/50 dark:text-copper-100" data-test="pending">
+        <p class="font-semibold">Invited, and has not accepted yet: everything below is prepared and counts only once they do.</p>
+        <p>The link {person.invitedUntil ? `works until ${moment(person.invitedUntil)}` : "works no more"}.</p>
+      </div>
+    {:else if person.state !== "active"}
+      <p class="mb-5 rounded-lg border border-copper-300 bg-copper-100 px-4 py-3 font-semibold text-copper-900 dark:border-copper-700 dark:bg-copper-900/50 dark:text-copper-100" data-test="out-of-use">
+        This {kind.replace("-", " ")} is {person.state}: nothing signs in as it, and it holds nothing of what is written below.
+      </p>
+    {/if}
+    {#if told}<div class="mb-6 max-w-3xl"><ResultCard {...told} file={"arbora-" + person.name.replaceAll("/", "-")} /></div>{/if}
+    {#if acted}<div class="mb-5"><ProblemNote problem={acted} /></div>{/if}
+    <dl class="card mb-4 grid grid-cols-4 gap-x-6 gap-y-4 px-5 py-4 max-md:grid-cols-2" data-test="facts">
+      <div><dt class="quiet text-sm">State</dt><dd class="font-semibold"><StateMark state={person.state} /></dd></div>
+      {#if kind === "service-account"}
+        <div class="col-span-2"><dt class="quiet text-sm">Lives at</dt><dd><a class="link address" href={href.scope(person.name.slice(0, person.name.lastIndexOf("/")))}>{person.name.slice(0, person.name.lastIndexOf("/"))}</a></dd></div>
+      {:else}
+        <div><dt class="quiet text-sm">Email</dt><dd class="break-all">{person.email || "none"}</dd></div>
+        <div>
+          <dt class="quiet text-sm">Signs in by</dt>
+          <dd>{person.signInBy ? ways[person.signInBy] : kind === "guest" ? "an account of their own" : ""}{#if person.factor}{" "}<span class="quiet">and a second factor</span>{/if}</dd>
+        </div>
+      {/if}
       <div><dt class="quiet text-sm">Created</dt><dd>{moment(person.createdAt)}</dd></div>
-      <div>
+      <div class="col-span-3 max-md:col-span-2">
         <dt class="quiet text-sm">In groups</dt>
         <dd class="flex flex-wrap gap-x-4">
           {#each person.groups as name (name)}<Who who={{ kind: "group", name }} />{:else}none{/each}
           {#if further.length > 0}<span class="quiet">and through them {further.join(", ")}</span>{/if}
         </dd>
       </div>
+      <div>
+        <dt class="quiet text-sm">Tags</dt>
+        <dd>{#each Object.entries(person.tags) as [key, value] (key)}<span class="me-2 whitespace-nowrap"><span class="quiet">{key}</span> {value}</span>{:else}none{/each}</dd>
+      </div>
     </dl>
+    <div class="mb-7 flex flex-wrap gap-2" data-test="life">
+      {#if person.state === "pending"}
+        {#if may("create")}<QuietButton size="sm" onclick={resend}>Send the invitation again</QuietButton>{/if}
+        {#if may("retire")}<QuietButton size="sm" onclick={() => change("retired")}>Withdraw it</QuietButton>{/if}
+      {:else}
+        {#if takesPassword && may("reset") && person.state === "active"}
+          <QuietButton size="sm" onclick={reset}>Reset the password</QuietButton>
+          {#if person.email}<QuietButton size="sm" onclick={mailLink}>Mail a link to choose one</QuietButton>{/if}
+          {#if person.factor}<QuietButton size="sm" onclick={resetFactor}>Take the second factor away</QuietButton>{/if}
+        {/if}
+        {#if person.state === "active" && may("suspend")}<QuietButton size="sm" onclick={() => change("suspended")}>Suspend</QuietButton>{/if}
+        {#if person.state !== "retired" && may("retire")}<QuietButton size="sm" onclick={() => change("retired")}>Retire</QuietButton>{/if}
+        {#if person.state !== "active" && may("restore")}<QuietButton size="sm" onclick={() => change("active")}>Restore</QuietButton>{/if}
+      {/if}
+      {#if direct && person.state !== "active" && person.state !== "pending"}<QuietButton size="sm" onclick={() => (handing = true)}>Hand the grants over</QuietButton>{/if}
+    </div>
     <Holdings of={person} />
-    <MembershipDialog bind:open={adding} member={{ kind: "user", name: person.name }} ondone={load} />
+    {#if takesKeys}<KeyTable {kind} {name} mayIssue={may("reset") && person.state === "active"} />{/if}
+    <MembershipDialog bind:open={adding} member={{ kind, name: person.name }} ondone={load} />
+    <StateDialog bind:open={changing} of={person} {to} ondone={load} />
+    <EditDialog bind:open={editing} of={person} ondone={load} />
+    <HandOverDialog bind:open={handing} of={person} ondone={load} />
   {/if}
 </Page>

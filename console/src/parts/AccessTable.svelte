@@ -6,6 +6,7 @@
   import ImpactNote from "./ImpactNote.svelte";
   import ProblemNote from "./ProblemNote.svelte";
   import RoleName from "./RoleName.svelte";
+  import StateMark from "./StateMark.svelte";
   import Stem from "./Stem.svelte";
   import Who from "./Who.svelte";
   import QuietButton from "./QuietButton.svelte";
@@ -65,7 +66,10 @@
       <tbody>
         {#each grants as grant (grant.id)}
           <tr class={grant.id === fresh ? "[&>td]:bg-primary-50! dark:[&>td]:bg-primary-950!" : ""} data-origin={grant.scope.address}>
-            <td><Who who={grant.principal} /></td>
+            <td>
+              <Who who={grant.principal} />
+              {#if grant.holderState}<span class="mt-1 block"><StateMark state={grant.holderState} /> <span class="text-sm text-copper-700 dark:text-copper-300">holds nothing by it{grant.holderState === "pending" ? " until they accept" : ""}</span></span>{/if}
+            </td>
             <td>
               <RoleName name={grant.role} privileged={grant.privileged} />
               {#if terms(grant)}<span class="quiet block text-sm">{terms(grant)}</span>{/if}

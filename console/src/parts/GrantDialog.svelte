@@ -1,7 +1,7 @@
 <script lang="ts">
   import { Button, Modal, Radio } from "flowbite-svelte";
   import { api, ask, asProblem, confirming, type Problem, type Role, type Schemas, type Scope } from "../lib/api";
-  import { groups, roles, users } from "../lib/directory";
+  import { groups, guests, roles, users } from "../lib/directory";
   import { session } from "../lib/session.svelte";
   import { count } from "../lib/words";
   import Choice from "./Choice.svelte";
@@ -10,16 +10,33 @@
   import ProblemNote from "./ProblemNote.svelte";
   import QuietButton from "./QuietButton.svelte";
 
+  type Kind = "group" | "user" | "guest" | "service-account" | "set";
+  type Known = { value: string; hint?: string }[];
   type Prepared = { kind: "user" | "group"; name: string; role: string };
+  const kinds: { kind: Kind; word: string; example: string }[] = [
+    { kind: "group", word: "Group", example: "glasshouse-engineers" },
+    { kind: "user", word: "User", example: "bram" },
+    { kind: "guest", word: "Guest", example: "juno@quaywater" },
+    { kind: "service-account", word: "Service account", example: "lindenmere/science/herbarium/digitising/label-indexer" },
+    { kind: "set", word: "Built-in set", example: "staff" },
+  ];
+  const sets: Known = [
+    { value: "staff", hint: "the organisation's own active users" },
+    { value: "guests", hint: "its guests" },
+    { value: "everyone", hint: "all the organisation knows" },
+    { value: "signed-in", hint: "anyone with a session, known or not" },
+    { value: "public", hint: "anyone at all" },
+  ];
   let { open = $bindable(false), at, prepared, ondone }: { open?: boolean; at: Scope; prepared: Prepared; ondone: (grant: string) => void } = $props();
 
-  let kind = $state<"user" | "group">("group");
+  let kind = $state<Kind>("group");
   let name = $state("");
   let role = $state("");
   let description = $state("");
   let problem = $state.raw<Problem | null>(null);
   let busy = $state(false);
-  let known = $state.raw<{ user: { value: string; hint?: string }[]; group: { value: string; hint?: string }[]; roles: Role[] }>({ user: [], group: [], roles: [] });
+  let known = $state.raw<Record<Kind, Known>>({ group: [], user: [], guest: [], "service-account": [], set: sets });
+  let knownRoles = $state.raw<Role[]>([]);
 
   $effect(() => {
     if (open) prepare();
@@ -30,18 +47,25 @@
     description = "";
     problem = null;
     try {
-      const [u, g, r] = await Promise.all([users(session.organisation), groups(session.organisation), roles(at.id)]);
+      const [u, g, o, a, r] = await Promise.all([
+        users(session.organisation), groups(session.organisation), guests(session.organisation),
+        ask(api.GET("/scopes/{scope}/service-accounts", { params: { path: { scope: session.organisation } } })), roles(at.id),
+      ]);
       known = {
         user: u.map((x) => ({ value: x.name, hint: x.title })),
         group: g.map((x) => ({ value: x.name, hint: count(x.members, "member") })),
-        roles: r,
+        guest: o.map((x) => ({ value: x.name, hint: x.title + (x.state === "active" ? "" : `, ${x.state}`) })),
+        "service-account": a.accounts.map((x) => ({ value: x.address, hint: x.title })),
+        set: sets,
       };
+      knownRoles = r;
     } catch (caught) {
       problem = asProblem(caught);
     }
   }
 
-  const chosen = $derived(known.roles.find((r) => r.name === role));
+  const example = $derived(kinds.find((k) => k.kind === kind));
+  const chosen = $derived(knownRoles.find((r) => r.name === role));
   const someone = $derived(known[kind].some((k) => k.value === name.trim()));
   const reach = $derived(at.kind === "resource" ? "" : " and everything beneath it, present and future");
 
@@ -86,23 +110,22 @@
     <p class="quiet">At <span class="address text-gray-900 dark:text-gray-100">{at.address}</span>{reach}.</p>
     <fieldset>
       <legend class="label">Who</legend>
-      <div class="mb-2 flex gap-5">
-        <Radio name="kind" bind:group={kind} value="group">Group</Radio>
-        <Radio name="kind" bind:group={kind} value="user">User</Radio>
+      <div class="mb-2 flex flex-wrap gap-x-5 gap-y-1">
+        {#each kinds as k (k.kind)}<Radio name="kind" bind:group={kind} value={k.kind}>{k.word}</Radio>{/each}
       </div>
-      <Field label={kind === "group" ? "Name of the group" : "Name of the user"} name="name" {problem} hint="A group outlives the people in it: prefer one for lasting work.">
-        {#snippet children(id)}<Choice {id} name="who" bind:value={name} options={known[kind]} placeholder={kind === "group" ? "glasshouse-engineers" : "bram"} />{/snippet}
+      <Field label="{kind === 'service-account' ? 'Address' : 'Name'} of the {example?.word.toLowerCase()}" name="name" {problem} hint="A group outlives the people in it: prefer one for lasting work.">
+        {#snippet children(id)}<Choice {id} name="who" bind:value={name} options={known[kind]} placeholder={example?.example} />{/snippet}
       </Field>
     </fieldset>
     <Field label="Role" name="role" {problem} hint={chosen ? chosen.description : "What the role gives is said here once you have chosen one."}>
-      {#snippet children(id)}<Choice {id} name="role" bind:value={role} options={known.roles.map((r) => ({ value: r.name, hint: r.title }))} placeholder="observer" />{/snippet}
+      {#snippet children(id)}<Choice {id} name="role" bind:value={role} options={knownRoles.map((r) => ({ value: r.name, hint: r.title }))} placeholder="observer" />{/snippet}
     </Field>
     <Field label="Why (optional)" name="description" {problem}>
       {#snippet children(id)}<Choice {id} name="why" bind:value={description} options={[]} placeholder="Said beside the grant, for whoever looks later" />{/snippet}
     </Field>
     {#if chosen && someone}
       <div data-test="review" class="space-y-3">
-        <p><strong>{kind} {name}</strong> gets <strong>{chosen.name}</strong> at <strong>{at.name}</strong>{reach}.</p>
+        <p><strong>{kind.replace("-", " ")} {name}</strong> gets <strong>{chosen.name}</strong> at <strong>{at.name}</strong>{reach}.</p>
         {#if impact}<ImpactNote {impact} />{/if}
       </div>
     {/if}

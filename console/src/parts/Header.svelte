@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { MoonOutline, SunOutline, UserCircleOutline } from "flowbite-svelte-icons";
+  import { CogOutline, MoonOutline, SunOutline, UserCircleOutline } from "flowbite-svelte-icons";
   import { router } from "svelte-spa-router";
   import { signOut } from "../lib/api";
   import { session } from "../lib/session.svelte";
@@ -48,10 +48,18 @@
     </nav>
   {/if}
   <div class="ml-auto flex items-center gap-3 max-md:gap-1.5 max-md:text-sm">
+    {#if session.organisation}
+      <a href="#/account" class="rounded-full px-3 py-1 text-sm max-md:px-2 {session.me?.kind === 'guest' ? 'bg-copper-200 font-semibold text-copper-900' : 'bg-primary-900 text-primary-50 max-md:hidden'}" title="Where you work at present; your account's page lists the organisations that know you" data-test="organisation">
+        {session.organisation}{session.me?.kind === "guest" ? ", as a guest" : ""}
+      </a>
+    {/if}
     <a href="#/account" class="flex items-center gap-2 rounded px-1 text-primary-50 hover:text-white" title="Own account">
       <UserCircleOutline class="h-5 w-5" />
       <span data-test="me">{session.me?.name}</span>
     </a>
+    {#if session.organisation}
+      <a href="#/settings" class="rounded p-1.5 text-primary-100 hover:bg-primary-900 hover:text-white" aria-label="Settings of {session.organisation}" title="Settings of {session.organisation}"><CogOutline class="h-5 w-5" /></a>
+    {/if}
     <button type="button" onclick={turn} class="rounded p-1.5 text-primary-100 hover:bg-primary-900 hover:text-white" aria-label={dark ? "Light colours" : "Dark colours"} title={dark ? "Light colours" : "Dark colours"}>
       {#if dark}<SunOutline class="h-5 w-5" />{:else}<MoonOutline class="h-5 w-5" />{/if}
     </button>

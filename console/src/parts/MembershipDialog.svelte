@@ -2,7 +2,7 @@
 <script lang="ts">
   import { Button, Modal, Radio } from "flowbite-svelte";
   import { api, ask, asProblem, type PrincipalRef, type Problem } from "../lib/api";
-  import { groups, users } from "../lib/directory";
+  import { groups, guests, users } from "../lib/directory";
   import { session } from "../lib/session.svelte";
   import Choice from "./Choice.svelte";
   import Field from "./Field.svelte";
@@ -11,11 +11,11 @@
 
   let { open = $bindable(false), member, group, ondone }: { open?: boolean; member?: PrincipalRef; group?: string; ondone: () => void } = $props();
 
-  let kind = $state<"user" | "group">("user");
+  let kind = $state<"user" | "guest" | "group">("user");
   let name = $state("");
   let problem = $state.raw<Problem | null>(null);
   let busy = $state(false);
-  let known = $state.raw<{ user: { value: string; hint?: string }[]; group: { value: string; hint?: string }[] }>({ user: [], group: [] });
+  let known = $state.raw<Record<"user" | "guest" | "group", { value: string; hint?: string }[]>>({ user: [], guest: [], group: [] });
 
   $effect(() => {
     if (open) prepare();
@@ -25,8 +25,8 @@
     name = "";
     problem = null;
     try {
-      const [u, g] = await Promise.all([users(session.organisation), groups(session.organisation)]);
-      known = { user: u.map((x) => ({ value: x.name, hint: x.title })), group: g.map((x) => ({ value: x.name, hint: x.title })) };
+      const [u, o, g] = await Promise.all([users(session.organisation), guests(session.organisation), groups(session.organisation)]);
+      known = { user: u.map((x) => ({ value: x.name, hint: x.title })), guest: o.map((x) => ({ value: x.name, hint: x.title })), group: g.filter((x) => !x.gathers).map((x) => ({ value: x.name, hint: x.title })) };
     } catch (caught) {
       problem = asProblem(caught);
     }
@@ -55,10 +55,11 @@
     {#if group}
       <div class="flex gap-5">
         <Radio name="member-kind" bind:group={kind} value="user">User</Radio>
+        <Radio name="member-kind" bind:group={kind} value="guest">Guest</Radio>
         <Radio name="member-kind" bind:group={kind} value="group">Group</Radio>
       </div>
     {/if}
-    <Field label={group ? (kind === "user" ? "Name of the user" : "Name of the group to put in") : "Name of the group"} name="name" {problem} hint="All that the group holds counts for the new member at once.">
+    <Field label={group ? (kind === "group" ? "Name of the group to put in" : `Name of the ${kind}`) : "Name of the group"} name="name" {problem} hint="All that the group holds counts for the new member at once.">
       {#snippet children(id)}<Choice {id} name="member" bind:value={name} options={group ? known[kind] : known.group} />{/snippet}
     </Field>
     {#if problem && problem.field !== "name"}<ProblemNote {problem} />{/if}

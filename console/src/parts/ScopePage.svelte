@@ -5,6 +5,7 @@
   import { api, ask, asProblem, type Grant, type Problem, type Scope } from "../lib/api";
   import { tree } from "../lib/tree.svelte";
   import { href, moment } from "../lib/words";
+  import AccountsHere from "./AccountsHere.svelte";
   import AccessTable from "./AccessTable.svelte";
   import CreateScope from "./CreateScope.svelte";
   import GrantDialog from "./GrantDialog.svelte";
@@ -133,6 +134,7 @@
     </section>
 
     <PoliciesHere {scope} />
+    <AccountsHere {scope} />
 
     {#if beneath.length > 0}
       <section aria-labelledby="beneath-heading">

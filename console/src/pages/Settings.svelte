@@ -1,0 +1,64 @@
+<!-- What the organisation has decided for itself. -->
+<script lang="ts">
+  import { Button, Checkbox } from "flowbite-svelte";
+  import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
+  import { authority } from "../lib/authority.svelte";
+  import { session } from "../lib/session.svelte";
+  import Field from "../parts/Field.svelte";
+  import Page from "../parts/Page.svelte";
+  import ProblemNote from "../parts/ProblemNote.svelte";
+  import Skeleton from "../parts/Skeleton.svelte";
+
+  let settings = $state<Schemas["Settings"] | null>(null);
+  let problem = $state.raw<Problem | null>(null);
+  let said = $state("");
+
+  const path = $derived({ organisation: session.organisation });
+
+  $effect(() => {
+    authority.load();
+    ask(api.GET("/organisations/{organisation}/settings", { params: { path } })).then(
+      (found) => (settings = found),
+      (caught) => (problem = asProblem(caught)),
+    );
+  });
+
+  async function change(event: Event) {
+    event.preventDefault();
+    if (!settings) return;
+    problem = null;
+    said = "";
+    try {
+      await ask(api.PUT("/organisations/{organisation}/settings", { params: { path }, body: settings }));
+      said = "The settings are changed.";
+    } catch (caught) {
+      problem = asProblem(caught);
+    }
+  }
+</script>
+
+<Page title="Settings" lead="What {session.organisation} has decided for itself. What was granted before stays.">
+  {#if said}<p role="status" class="mb-5 max-w-2xl rounded-lg bg-primary-100 px-4 py-2.5 font-semibold text-primary-900 dark:bg-primary-900 dark:text-primary-50">{said}</p>{/if}
+  {#if settings}
+    <form onsubmit={change} class="card max-w-2xl space-y-6 p-6">
+      <Field label="API keys that anybody may have at a time" name="keysEach" {problem} hint="Two are enough to exchange one without a gap.">
+        {#snippet children(id)}
+          {#if settings}<input {id} name="keys-each" type="number" min="1" max="20" bind:value={settings.keysEach} class="w-24 rounded-lg border border-gray-300 bg-gray-50 px-3 py-2 dark:border-gray-600 dark:bg-gray-800 dark:text-gray-100" />{/if}
+        {/snippet}
+      </Field>
+      <Checkbox bind:checked={settings.secondFactor}>Whoever holds permissions to govern needs a second factor, or a passkey</Checkbox>
+      <div class="space-y-2">
+        <p class="label">Grants and statements to strangers</p>
+        <Checkbox bind:checked={settings.forbidSignedIn}>Forbid them to <strong class="mx-1">signed-in</strong>: anyone with a session, known or not</Checkbox>
+        <Checkbox bind:checked={settings.forbidPublic}>Forbid them to <strong class="mx-1">public</strong>: anyone at all</Checkbox>
+        <p class="quiet text-sm">What is not forbidden still takes a confirmation each time.</p>
+      </div>
+      {#if problem && !problem.field}<ProblemNote {problem} />{/if}
+      {#if authority.may("edit organisation")}<Button type="submit">Save</Button>{:else}<p class="quiet">Changing them takes the permission <em>edit organisation</em>.</p>{/if}
+    </form>
+  {:else if problem}
+    <ProblemNote {problem} />
+  {:else}
+    <Skeleton rows={4} />
+  {/if}
+</Page>

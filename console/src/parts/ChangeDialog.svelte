@@ -1,0 +1,61 @@
+<!-- A change that is reviewed before it is made: what it does in words, its impact, and the button that makes it. -->
+<script lang="ts">
+  import { Button, Modal } from "flowbite-svelte";
+  import type { Snippet } from "svelte";
+  import { asProblem, type Problem, type Schemas } from "../lib/api";
+  import ImpactNote from "./ImpactNote.svelte";
+  import ProblemNote from "./ProblemNote.svelte";
+  import QuietButton from "./QuietButton.svelte";
+
+  type Impact = Schemas["Impact"] | null;
+  let {
+    open = $bindable(false), title, action, preview, make, ready = true, children,
+  }: { open?: boolean; title: string; action: string; preview?: () => Promise<Impact>; make: (impact: Impact) => Promise<void>; ready?: boolean; children: Snippet<[Problem | null]> } = $props();
+
+  let impact = $state.raw<Impact>(null);
+  let problem = $state.raw<Problem | null>(null);
+  let busy = $state(false);
+
+  // Worked out anew whenever what preview depends on changes; an answer that comes too late is left aside.
+  $effect(() => {
+    if (!open || !ready || !preview) return;
+    let late = false;
+    impact = problem = null;
+    preview().then(
+      (found) => {
+        if (!late) impact = found;
+      },
+      (caught) => {
+        if (!late) problem = asProblem(caught);
+      },
+    );
+    return () => (late = true);
+  });
+
+  async function submit(event: Event) {
+    event.preventDefault();
+    busy = true;
+    problem = null;
+    try {
+      await make(impact);
+      open = false;
+    } catch (caught) {
+      problem = asProblem(caught);
+      impact = problem.impact ?? impact;
+    } finally {
+      busy = false;
+    }
+  }
+</script>
+
+<Modal bind:open size="sm" {title} outsideclose>
+  <form onsubmit={submit} class="space-y-4">
+    {@render children(problem)}
+    {#if impact}<ImpactNote {impact} />{/if}
+    {#if problem && !problem.field}<ProblemNote {problem} />{/if}
+    <div class="flex justify-end gap-2">
+      <QuietButton type="button" onclick={() => (open = false)}>Cancel</QuietButton>
+      <Button type="submit" disabled={busy || !ready} data-test="confirm-change">{action}</Button>
+    </div>
+  </form>
+</Modal>

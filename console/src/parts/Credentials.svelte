@@ -1,0 +1,104 @@
+<!-- One's own second factor and passkeys. -->
+<script lang="ts">
+  import { Button } from "flowbite-svelte";
+  import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
+  import * as passkey from "../lib/passkey";
+  import { count, moment } from "../lib/words";
+  import FactorForm from "./FactorForm.svelte";
+  import Field from "./Field.svelte";
+  import ProblemNote from "./ProblemNote.svelte";
+  import QuietButton from "./QuietButton.svelte";
+  import TextInput from "./TextInput.svelte";
+
+  let factor = $state.raw<Schemas["SecondFactor"] | null>(null);
+  let keys = $state.raw<Schemas["Passkey"][]>([]);
+  let problem = $state.raw<Problem | null>(null);
+  let removing = $state(false);
+  let password = $state("");
+  let label = $state("");
+
+  async function load() {
+    try {
+      [factor, keys] = await Promise.all([ask(api.GET("/profile/second-factor")), ask(api.GET("/profile/passkeys")).then((list) => list.passkeys)]);
+    } catch (caught) {
+      problem = asProblem(caught);
+    }
+  }
+  $effect(() => {
+    load();
+  });
+
+  async function act(what: () => Promise<unknown>) {
+    problem = null;
+    try {
+      await what();
+      await load();
+    } catch (caught) {
+      // Whoever closes the browser's own dialog has changed their mind.
+      if (!(caught instanceof DOMException && caught.name === "NotAllowedError")) problem = asProblem(caught);
+    }
+  }
+
+  const remove = (event: Event) => {
+    event.preventDefault();
+    return act(async () => {
+      await ask(api.POST("/profile/second-factor/removal", { body: { password } }));
+      removing = false;
+      password = "";
+    });
+  };
+  const add = (event: Event) => {
+    event.preventDefault();
+    return act(async () => {
+      const ceremony = await ask(api.POST("/profile/passkeys/options"));
+      const answer = await passkey.create(ceremony.options);
+      await ask(api.POST("/profile/passkeys", { body: { token: ceremony.token, label: label || "passkey", answer } }));
+      label = "";
+    });
+  };
+</script>
+
+<section class="card p-6" data-test="factor">
+  <h2 class="mb-3 text-lg font-semibold">Second factor</h2>
+  {#if factor?.inUse}
+    <p>One-time codes stand beside your password. {count(factor.codes, "recovery code")} left.</p>
+    {#if removing}
+      <form onsubmit={remove} class="mt-4 space-y-3">
+        <Field label="Your password" name="password" {problem}>
+          {#snippet children(id)}<TextInput {id} name="factor-password" type="password" bind:value={password} autocomplete="current-password" required />{/snippet}
+        </Field>
+        <div class="flex gap-2"><Button type="submit">Take it away</Button><QuietButton type="button" onclick={() => (removing = false)}>Keep it</QuietButton></div>
+      </form>
+    {:else}
+      <button type="button" class="link mt-3" onclick={() => (removing = true)}>Take it away</button>
+    {/if}
+  {:else if factor}
+    <p class="mb-4">{factor.required ? "Your organisation demands one of whoever may govern." : "One-time codes from a program on your own device, beside your password."}</p>
+    <FactorForm ondone={load} />
+  {/if}
+</section>
+<section class="card p-6" data-test="passkeys">
+  <h2 class="mb-3 text-lg font-semibold">Passkeys</h2>
+  <p class="mb-3">A passkey signs you in without a password: your device checks that it is you.</p>
+  {#if keys.length > 0}
+    <ul class="mb-4 divide-y divide-gray-100 rounded-lg border border-gray-200 dark:divide-gray-800 dark:border-gray-700">
+      {#each keys as key (key.id)}
+        <li class="flex items-center gap-3 px-3 py-2">
+          <strong>{key.label}</strong> <span class="quiet text-sm">since {moment(key.createdAt)}{key.lastUsedAt ? `, last used ${moment(key.lastUsedAt)}` : ""}</span>
+          <button type="button" class="link ml-auto text-sm" onclick={() => act(() => ask(api.DELETE("/profile/passkeys/{passkey}", { params: { path: { passkey: key.id } } })))} aria-label="Take away passkey {key.label}">Take away</button>
+        </li>
+      {/each}
+    </ul>
+  {/if}
+  {#if passkey.supported()}
+    <form onsubmit={add} class="flex flex-wrap items-end gap-3">
+      <label class="w-56"><span class="label">A name for the next</span><TextInput name="passkey-label" bind:value={label} placeholder="laptop" autocomplete="off" /></label>
+      <Button type="submit" size="sm">Add a passkey</Button>
+    </form>
+  {:else if passkey.byNumber()}
+    <p class="quiet text-sm">Passkeys belong to a name, not to a network address: open the console at <a class="link" href="http://localhost:{location.port}/#/account">localhost</a> to add one.</p>
+  {:else}
+    <p class="quiet text-sm">This browser has none.</p>
+  {/if}
+  {#if problem && !problem.field}<div class="mt-4"><ProblemNote {problem} /></div>{/if}
+</section>

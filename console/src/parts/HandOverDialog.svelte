@@ -1,0 +1,43 @@
+<!-- Gives the grants that name somebody directly to somebody else. -->
+<script lang="ts">
+  import { api, ask, confirming, type Schemas } from "../lib/api";
+  import { users } from "../lib/directory";
+  import { session } from "../lib/session.svelte";
+  import ChangeDialog from "./ChangeDialog.svelte";
+  import Choice from "./Choice.svelte";
+  import Field from "./Field.svelte";
+
+  type Impact = Schemas["Impact"] | null;
+  let { open = $bindable(false), of, ondone }: { open?: boolean; of: Schemas["PrincipalDetails"]; ondone: () => void } = $props();
+
+  let name = $state("");
+  let known = $state.raw<{ value: string; hint?: string }[]>([]);
+
+  $effect(() => {
+    if (!open) return;
+    name = "";
+    users(session.organisation).then((list) => (known = list.map((u) => ({ value: u.name, hint: u.title }))));
+  });
+
+  const path = $derived({ organisation: session.organisation, kind: of.kind, principal: of.name });
+  const ready = $derived(known.some((k) => k.value === name.trim()));
+
+  async function preview(): Promise<Impact> {
+    const body = { kind: "user" as const, name: name.trim() };
+    return (await ask(api.POST("/organisations/{organisation}/principals/{kind}/{principal}/hand-over", { params: { path, query: { preview: true } }, body }))).impact ?? null;
+  }
+
+  async function make(impact: Impact) {
+    const body = { kind: "user" as const, name: name.trim() };
+    await ask(api.POST("/organisations/{organisation}/principals/{kind}/{principal}/hand-over", { params: { path, header: confirming(impact) }, body }));
+    ondone();
+  }
+</script>
+
+<ChangeDialog bind:open title="Hand over what {of.name} was granted" action="Hand over" {ready} {preview} {make}>
+  {#snippet children(problem)}
+    <Field label="To the user" name="name" {problem} hint="Every grant that names {of.name} directly goes to them, as it is. What comes through groups is handed over by membership.">
+      {#snippet children(id)}<Choice {id} name="taker" bind:value={name} options={known} />{/snippet}
+    </Field>
+  {/snippet}
+</ChangeDialog>

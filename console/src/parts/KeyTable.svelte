@@ -1,0 +1,94 @@
+<!-- API keys: of somebody else, or one's own when no kind is given. A secret is shown once, right after it is issued. -->
+<script lang="ts">
+  import { Button } from "flowbite-svelte";
+  import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
+  import { session } from "../lib/session.svelte";
+  import { count, moment } from "../lib/words";
+  import ProblemNote from "./ProblemNote.svelte";
+  import ResultCard from "./ResultCard.svelte";
+  import TextInput from "./TextInput.svelte";
+
+  let { kind, name = "", mayIssue }: { kind?: "user" | "guest" | "service-account"; name?: string; mayIssue: boolean } = $props();
+
+  let list = $state.raw<Schemas["KeyList"] | null>(null);
+  let made = $state.raw<Schemas["KeyMade"] | null>(null);
+  let label = $state("");
+  let until = $state("");
+  let problem = $state.raw<Problem | null>(null);
+
+  const path = $derived({ organisation: session.organisation, kind: kind ?? ("user" as const), principal: name });
+
+  async function load() {
+    try {
+      list = await (kind ? ask(api.GET("/organisations/{organisation}/principals/{kind}/{principal}/keys", { params: { path } })) : ask(api.GET("/profile/keys")));
+    } catch (caught) {
+      problem = asProblem(caught);
+    }
+  }
+  $effect(() => {
+    load();
+  });
+
+  async function issue(event: Event) {
+    event.preventDefault();
+    problem = null;
+    try {
+      const body = { label: label || undefined, until: until ? new Date(until).toISOString() : undefined };
+      made = await (kind ? ask(api.POST("/organisations/{organisation}/principals/{kind}/{principal}/keys", { params: { path }, body })) : ask(api.POST("/profile/keys", { body })));
+      label = until = "";
+      await load();
+    } catch (caught) {
+      problem = asProblem(caught);
+    }
+  }
+
+  async function withdraw(key: string) {
+    problem = null;
+    try {
+      await ask(api.DELETE("/keys/{key}", { params: { path: { key } } }));
+      if (made?.key.id === key) made = null;
+      await load();
+    } catch (caught) {
+      problem = asProblem(caught);
+    }
+  }
+</script>
+
+<section class="mt-7" aria-labelledby="keys-heading">
+  <h2 id="keys-heading" class="mb-2 text-lg font-semibold">API keys</h2>
+  {#if made}
+    <div class="mb-4 max-w-3xl">
+      <ResultCard title="Issued a key" facts={[{ name: "API key", key: "key", value: made.key.id }, { name: "Its secret", key: "secret", value: made.secret, secret: true }]} file={"arbora-key-" + made.key.id} />
+    </div>
+  {/if}
+  {#if problem}<div class="mb-3"><ProblemNote {problem} /></div>{/if}
+  {#if list && list.keys.length > 0}
+    <div class="card mb-3 overflow-x-auto">
+      <table class="rows" data-test="keys">
+        <thead><tr><th>Key</th><th>For</th><th>Issued</th><th>Until</th><th>Last used</th><th><span class="sr-only">Take back</span></th></tr></thead>
+        <tbody>
+          {#each list.keys as key (key.id)}
+            <tr>
+              <td class="address">{key.id}</td>
+              <td>{key.label}</td>
+              <td class="quiet text-sm" title={"by " + key.createdBy}>{moment(key.createdAt)}</td>
+              <td class="text-sm">{#if key.state === "ended"}<strong class="text-copper-700 dark:text-copper-300">expired {moment(key.until ?? "")}</strong>{:else}{key.until ? moment(key.until) : "no end"}{/if}</td>
+              <td class="text-sm">{key.lastUsedAt ? moment(key.lastUsedAt) : "never"}{#if key.lastUsedFrom}<span class="quiet"> from {key.lastUsedFrom}</span>{/if}</td>
+              <td class="text-right">{#if mayIssue}<button type="button" class="link text-sm" onclick={() => withdraw(key.id)} aria-label="Take back key {key.label}">Take back</button>{/if}</td>
+            </tr>
+          {/each}
+        </tbody>
+      </table>
+    </div>
+  {/if}
+  {#if list}
+    <p class="quiet mb-3">{list.keys.length === 0 ? "None yet; there" : `${count(list.keys.length, "key")}; there`} may be {list.most} at a time, so that one can be exchanged without a gap.</p>
+    {#if mayIssue && list.keys.length < list.most}
+      <form onsubmit={issue} class="flex flex-wrap items-end gap-3">
+        <label class="w-64"><span class="label">What the next key is for</span><TextInput name="key-label" bind:value={label} placeholder="nightly run" autocomplete="off" /></label>
+        <label><span class="label">Until (optional)</span><TextInput type="date" name="key-until" bind:value={until} /></label>
+        <Button type="submit" size="sm" data-test="issue-key">Issue a key</Button>
+      </form>
+    {/if}
+  {/if}
+</section>

@@ -1,0 +1,38 @@
+<!-- Suspends, retires or restores somebody, after showing what that does. -->
+<script lang="ts">
+  import { api, ask, confirming, type Schemas } from "../lib/api";
+  import { session } from "../lib/session.svelte";
+  import ChangeDialog from "./ChangeDialog.svelte";
+
+  type Impact = Schemas["Impact"] | null;
+  let { open = $bindable(false), of, to, ondone }: { open?: boolean; of: Schemas["PrincipalDetails"]; to: Schemas["State"]; ondone: () => void } = $props();
+
+  const verbs: Record<string, string> = { suspended: "Suspend", retired: "Retire", active: "Restore" };
+  const withdraws = $derived(of.state === "pending" && to === "retired");
+  const verb = $derived(withdraws ? "Withdraw the invitation of" : verbs[to]);
+  const path = $derived({ organisation: session.organisation, kind: of.kind, principal: of.name });
+
+  async function preview(): Promise<Impact> {
+    return (await ask(api.PUT("/organisations/{organisation}/principals/{kind}/{principal}/state", { params: { path, query: { preview: true } }, body: { state: to } }))).impact ?? null;
+  }
+
+  async function make(impact: Impact) {
+    await ask(api.PUT("/organisations/{organisation}/principals/{kind}/{principal}/state", { params: { path, header: confirming(impact) }, body: { state: to } }));
+    ondone();
+  }
+</script>
+
+<ChangeDialog bind:open title="{verb} {of.name}?" action={withdraws ? "Withdraw it" : (verbs[to] ?? "")} {preview} {make}>
+  {#snippet children()}
+    {#if withdraws}
+      <p>The link in the mail works no more. You can invite them once more later.</p>
+    {:else if of.kind === "group"}
+      <p>{to === "active" ? "The group gives its members again what is written." : "The group gives its members nothing any more, at once. Its members and grants stay written, and it can be restored."}</p>
+    {:else if to === "active"}
+      <p><strong>{of.name}</strong> holds again what is written, at once. Passwords and API keys work as before; sessions of before do not come back.</p>
+    {:else}
+      <p><strong>{of.name}</strong> is out at once: every session, API key, access token and decision says no from the next request on.</p>
+      <p class="quiet">What was granted stays written{to === "retired" ? ", and can be handed to somebody else" : ""}. It can be restored.</p>
+    {/if}
+  {/snippet}
+</ChangeDialog>
