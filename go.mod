@@ -12,6 +12,7 @@ require (
 	github.com/agnivade/levenshtein v1.2.2
 	github.com/alexedwards/argon2id v1.0.0
 	github.com/benbjohnson/immutable v0.4.3
+	github.com/chromedp/cdproto v0.159.2
 	github.com/chromedp/chromedp v0.23.0
 	github.com/creack/pty v1.1.24
 	github.com/emersion/go-smtp v0.25.1
@@ -51,7 +52,6 @@ require (
 	github.com/bytedance/sonic/loader v0.5.0 // indirect
 	github.com/cention-sany/utf7 v0.0.0-20170124080048-26cad61bd60a // indirect
 	github.com/cespare/xxhash/v2 v2.3.0 // indirect
-	github.com/chromedp/cdproto v0.159.2 // indirect
 	github.com/clipperhouse/displaywidth v0.10.0 // indirect
 	github.com/clipperhouse/uax29/v2 v2.6.0 // indirect
 	github.com/cloudwego/base64x v0.1.6 // indirect

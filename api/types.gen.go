@@ -1174,6 +1174,9 @@ type PrincipalDetails struct {
 	// Factor A user has set up a second factor
 	Factor *bool `json:"factor,omitempty"`
 
+	// Gathered Those of the groups that gather it by its tags
+	Gathered []string `json:"gathered"`
+
 	// Gathers Of a dynamic group: its condition
 	Gathers *string `json:"gathers,omitempty"`
 

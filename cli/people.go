@@ -143,7 +143,8 @@ func (a *app) newUser(ctx context.Context, c *cli.Command, s session, organisati
 // likeThem gives the groups and direct grants of somebody, but for those left out by name.
 func likeThem(model api.PrincipalDetails, but []string) (groups []string, grants []api.FirstGrant) {
 	for _, group := range model.Groups {
-		if !slices.Contains(but, group) {
+		// Who is gathered by tags is not put in by name.
+		if !slices.Contains(but, group) && !slices.Contains(model.Gathered, group) {
 			groups = append(groups, group)
 		}
 	}

@@ -109,6 +109,9 @@ func LoadStory(ctx context.Context, address string) error {
 	if err := l.juno(ctx); err != nil {
 		return err
 	}
+	if err := l.seedPeople(ctx); err != nil {
+		return err
+	}
 	if err := l.policies(ctx); err != nil {
 		return err
 	}
@@ -232,6 +235,19 @@ func (l loader) labelIndexer(ctx context.Context) error {
 	}
 	if err := client.Done(l.CreateKey(ctx, lindenmere, api.ServiceAccountKind, digitising+"/label-indexer", api.KeyNew{Label: &label})); err != nil {
 		return fmt.Errorf("issue its key: %w", err)
+	}
+	return nil
+}
+
+// seedPeople makes a group that gathers by tags, owned by ines, and somebody it gathers.
+func (l loader) seedPeople(ctx context.Context) error {
+	gathers, title := `tag team is "seeds"`, "Whoever works with seeds"
+	owner := api.PrincipalRef{Kind: api.UserKind, Name: "ines"}
+	if err := client.Done(l.CreateGroup(ctx, lindenmere, nil, api.GroupNew{Name: "seed-people", Title: &title, Gathers: &gathers, Owner: &owner})); err != nil {
+		return fmt.Errorf("create group seed-people: %w", err)
+	}
+	if err := client.Done(l.EditPrincipal(ctx, lindenmere, api.UserKind, "ines", nil, api.PrincipalEdit{Tags: &api.Tags{"team": "seeds"}})); err != nil {
+		return fmt.Errorf("tag ines: %w", err)
 	}
 	return nil
 }

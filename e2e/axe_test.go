@@ -33,11 +33,19 @@ func TestPagesAreAccessible(t *testing.T) {
 	}
 	require.NoError(t, console.Do(console.Open("/"), browser.Visible(`input[name=password]`)))
 	look("sign-in")
+	require.NoError(t, console.Do(console.Open("/link/nonsense"), browser.Visible(`[data-test=problem]`)))
+	look("a link that works no more")
 	require.NoError(t, console.Do(console.SignIn("rowan@lindenmere", demo.Passphrase), browser.See(`[role=tree]`, "gardens")))
 	for _, p := range []struct{ page, wait string }{
 		{"/tree/" + glasshouses, `[data-test=access]`},
 		{"/people", `[data-test=users]`},
 		{"/people/bram", `[data-test=holds]`},
+		{"/people/new", `[data-test=account]`},
+		{"/people/new?guest", `[data-test=account]`},
+		{"/guests/juno@quaywater", `[data-test=holds]`},
+		{"/service-accounts/" + digitising + "/label-indexer", `[data-test=keys]`},
+		{"/settings", `input[name=keys-each]`},
+		{"/device", `input[name=device-code]`},
 		{"/groups", `[data-test=groups]`},
 		{"/groups/seed-curators", `[data-test=members]`},
 		{"/roles", `[data-test=roles]`},

@@ -20,7 +20,6 @@ import (
 	"arbora.example/people"
 )
 
-
 // form sends a form and reads the answer's JSON. A key id signs the request in.
 func form(t *testing.T, address string, key *api.KeyMade, values url.Values) (int, map[string]any) {
 	t.Helper()

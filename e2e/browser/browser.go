@@ -8,6 +8,8 @@ import (
 	"sync"
 	"time"
 
+	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/webauthn"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 )
@@ -96,7 +98,7 @@ func (b *Browser) Do(steps ...Step) error {
 		cancel()
 		if err != nil {
 			text, _ := chromedp.Run(b.ctx, chromedp.Evaluate[string](`document.body.innerText`))
-			return fmt.Errorf("step %d: %w; the page says: %.600s", i+1, err, text)
+			return fmt.Errorf("step %d: %w; the page says: %.2000s", i+1, err, text)
 		}
 	}
 	return nil
@@ -170,6 +172,25 @@ func Closed() Step {
 func Type(selector, text string) Step {
 	choose := fmt.Sprintf(`{ const field = document.querySelector(%q); field.focus(); field.select(); }`, selector)
 	return chromedp.Steps(Visible(selector), chromedp.Evaluate[chromedp.Void](choose), chromedp.KeyEvent(text))
+}
+
+// Text gives what the first element of a selector says.
+func (b *Browser) Text(selector string) (string, error) {
+	return chromedp.Run(b.ctx, chromedp.Evaluate[string](fmt.Sprintf(`document.querySelector(%q).innerText.trim()`, selector)))
+}
+
+// Device gives Chromium a device that keeps passkeys and says that its owner is there.
+func Device() Step {
+	return func(ctx context.Context, t *chromedp.Target) (none chromedp.Void, err error) {
+		if _, err = cdp.Call(ctx, t, webauthn.Enable, webauthn.EnableParams{}); err != nil {
+			return none, err
+		}
+		_, err = cdp.Call(ctx, t, webauthn.AddVirtualAuthenticator, webauthn.AddVirtualAuthenticatorParams{Options: &webauthn.VirtualAuthenticatorOptions{
+			Protocol: webauthn.AuthenticatorProtocolCtap2, Transport: webauthn.AuthenticatorTransportInternal,
+			HasResidentKey: true, HasUserVerification: true, IsUserVerified: true, AutomaticPresenceSimulation: true,
+		}})
+		return none, err
+	}
 }
 
 // Dark turns dark colours on or off.

@@ -95,29 +95,39 @@ const palm = "/tree/lindenmere/gardens/glasshouses/palm-house"
 
 var signedIn = []picture{
 	{name: "tree", page: palm, wait: `[data-test=access]`},
-	{name: "tree-dark", page: palm, wait: `[data-test=access]`, dark: true},
 	{name: "grant", page: "/tree/lindenmere/gardens/glasshouses", wait: `[data-test=access]`, before: []browser.Step{
 		browser.Press("Grant a role"),
 		browser.Type(`input[name=who]`, "network-team"),
 		browser.Type(`input[name=role]`, "networking-operator"),
 		browser.Visible(`[data-test=review]`),
 	}},
-	{name: "people", page: "/people", wait: `[data-test=users]`},
-	{name: "create-user", page: "/people", wait: `[data-test=users]`, before: []browser.Step{
-		browser.Press("Create a user"),
-		browser.Type(`input[name=user-name]`, "linnea"),
-		browser.Type(`input[name=user-title]`, "Linnea Strand"),
-		browser.Press("Create"),
-		browser.Visible(`[data-test=user-made]`),
+	{name: "new-person", page: "/people/new", wait: `[data-test=account]`, before: newcomer("linnea", "Linnea Strand")},
+	{name: "new-person-dark", dark: true, page: "/people/new?guest", wait: `[data-test=account]`, before: []browser.Step{
+		browser.Type(`input[name=guest-email]`, "wren@meadowside.example"),
+		browser.Type(`input[name=user-title]`, "Wren Halloran"),
+		browser.Type(`input[name=into-group]`, "contractors"),
+		browser.See(`[data-test=lines]`, "contractors"),
+		browser.Visible(`[data-test=impact]`),
 	}},
-	{name: "group", page: "/groups/seed-curators", wait: `[data-test=holds]`},
+	{name: "result", page: "/people/new", wait: `[data-test=account]`, before: append(newcomer("linnea", "Linnea Strand"),
+		browser.Click(`[data-test=confirm-person]`), browser.Visible(`[data-test=result]`))},
+	{name: "result-dark", dark: true, page: "/people/new?guest", wait: `[data-test=account]`, before: []browser.Step{
+		browser.Type(`input[name=guest-email]`, "wren@meadowside.example"),
+		browser.Type(`input[name=user-title]`, "Wren Halloran"),
+		browser.Type(`input[name=into-group]`, "contractors"),
+		browser.Visible(`[data-test=impact]`),
+		browser.Click(`[data-test=confirm-person]`), browser.Visible(`[data-test=result]`),
+	}},
+	{name: "person", page: "/people/linnea", wait: `[data-test=keys]`},
+	{name: "person-dark", dark: true, page: "/guests/wren@meadowside.example", wait: `[data-test=pending]`},
+	{name: "group", page: "/groups/curators", wait: `[data-test=holds]`},
+	{name: "group-dark", dark: true, page: "/groups/seed-people", wait: `[data-test=members]`},
 	{name: "roles", page: "/roles", wait: `[data-test=roles]`, before: []browser.Step{
 		browser.Type(`input[name=wanted]`, "fetch object"), browser.Keys(`input[name=wanted]`, browser.Enter),
 		browser.Visible(`[data-test=ranking]`),
 		browser.Type(`input[name=wanted]`, "put object"), browser.Keys(`input[name=wanted]`, browser.Enter),
 		browser.See(`[data-test=ranking]`, "content-writer"), browser.See(`[data-test=ranking]`, "content-keeper"),
 	}},
-	{name: "policy-dark", dark: true, page: "/policies/new?at=lindenmere/visitors", wait: `.cm-content`, before: []browser.Step{browser.Keys(`.cm-content`, "contracters may only observe anything"), browser.Visible(`[data-test=faults]`)}},
 	{name: "policies", page: "/policies", wait: `[data-test=statements-found]`},
 	{name: "policy", page: "/policies/new?at=lindenmere/science/seedbank", wait: `.cm-content`, before: []browser.Step{
 		browser.Press("Nobody destroys anything but a few"),
@@ -128,10 +138,23 @@ var signedIn = []picture{
 		browser.Click(`[data-test=review]`),
 		browser.Visible(`[data-test=impact]`),
 	}},
-	{name: "check-cut", page: "/check?user=rowan&may=retire+bucket&at=lindenmere/science/seedbank/seedbank-vault/vault-scans.bucket", wait: `[data-test=way]`},
-	{name: "role", page: "/roles/builder", wait: `table.rows`},
 	{name: "check-yes", page: "/check?user=bram&may=edit+bucket&at=lindenmere/gardens/glasshouses/alpine-house/sensor-log.bucket", wait: `[data-test=way]`},
 	{name: "check-no-dark", page: "/check?user=piotr&may=erase+object&at=lindenmere/science/herbarium/digitising/scans.bucket", wait: `[data-test=way]`, dark: true},
+}
+
+// newcomer fills the page for a new person.
+func newcomer(name, title string) []browser.Step {
+	return []browser.Step{
+		browser.Type(`input[name=user-name]`, name),
+		browser.Type(`input[name=user-title]`, title),
+		browser.Type(`input[name=user-email]`, name+"@lindenmere.example"),
+		browser.Type(`input[name=user-tags]`, "team=seeds"),
+		browser.Click(`input[name=by][value=both]`),
+		browser.Type(`input[name=key-label]`, "laptop"),
+		browser.Type(`input[name=like]`, "ines"),
+		browser.See(`[data-test=lines]`, "as ines has it"),
+		browser.Visible(`[data-test=impact]`),
+	}
 }
 
 func pages(ctx context.Context, address, out string, wanted func(string) bool) error {

@@ -1587,6 +1587,8 @@ export interface components {
             members: components["schemas"]["PrincipalRef"][];
             /** @description The groups it is a direct member of */
             groups: string[];
+            /** @description Those of the groups that gather it by its tags */
+            gathered: string[];
             /** @description The groups it is a member of at any depth */
             within: string[];
             /** @description The rules that name it, a group it is within or a set it belongs to, as far as the caller may list them */

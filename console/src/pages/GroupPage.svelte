@@ -72,7 +72,7 @@
     {/if}
     {#if group.owner || dynamic || group.owns}
       <dl class="card mb-6 flex flex-wrap gap-x-10 gap-y-3 px-5 py-4">
-        {#if group.owner}<div><dt class="quiet text-sm">Owner, who may change the members</dt><dd><Who who={group.owner} />{#if group.owns}<span class="quiet ml-2">you</span>{/if}</dd></div>{/if}
+        {#if group.owner}<div><dt class="quiet text-sm">{dynamic ? "Owner" : "Owner, who may change the members"}</dt><dd><Who who={group.owner} />{#if group.owns}<span class="quiet ml-2">you</span>{/if}</dd></div>{/if}
         {#if dynamic}<div><dt class="quiet text-sm">Gathers whoever has</dt><dd><code class="statement">{group.gathers}</code></dd></div>{/if}
       </dl>
     {/if}

@@ -115,6 +115,7 @@
         if ("user" in made) user = made;
       }
       password = "";
+      scrollTo({ top: 0 });
     } catch (caught) {
       problem = asProblem(caught);
       impact = problem.impact ?? impact;
@@ -142,7 +143,12 @@
       <Button size="sm" href={href.user(user?.user.name ?? "")}>Open the person's page</Button>
     {/snippet}
     <div class="max-w-3xl"><ResultCard title="{user.user.title} can sign in" {facts} link={user.link} mailed={user.mailed} file={"arbora-" + user.user.name} /></div>
-    {#if impact}<div class="mt-5 max-w-3xl"><ImpactNote {impact} /></div>{/if}
+    {#if impact && impact.effects.length > 0}
+      <section class="mt-6 max-w-3xl">
+        <h2 class="mb-2 text-lg font-semibold">What {user.user.name} can do now</h2>
+        <ImpactNote {impact} made />
+      </section>
+    {/if}
   </Page>
 {:else if invited}
   <Page title="Invited {invited.guest.title}" lead="a guest of {session.organisation}, pending until they accept">
@@ -159,7 +165,7 @@
     {/snippet}
     <form onsubmit={create}>
       <div class="grid grid-cols-3 items-start gap-5 max-lg:grid-cols-1">
-        <section class="card space-y-4 p-5" aria-labelledby="who-heading">
+        <section class="card space-y-3 p-5" aria-labelledby="who-heading">
           <h2 id="who-heading" class="text-lg font-semibold">Who</h2>
           {#if guest}
             <Field label="Mail address" name="email" {problem} hint="The invitation goes there, and works once and for 7 days.">
@@ -181,7 +187,7 @@
           <Field label="About (optional)" name="description" {problem}>
             {#snippet children(id)}<TextInput {id} name="user-about" bind:value={description} autocomplete="off" />{/snippet}
           </Field>
-          <Field label="Tags (optional)" name="tags" {problem} hint="KEY=VALUE, several apart by commas; dynamic groups gather by them.">
+          <Field label="Tags (optional)" name="tags" {problem} hint="KEY=VALUE, several apart by commas">
             {#snippet children(id)}<TextInput {id} name="user-tags" bind:value={tags} placeholder="team=seeds" autocomplete="off" />{/snippet}
           </Field>
         </section>
@@ -224,13 +230,12 @@
           {/if}
         </section>
 
-        <section class="card p-5" aria-labelledby="what-heading">
+        <section class="card row-span-2 p-5" aria-labelledby="what-heading">
           <h2 id="what-heading" class="mb-4 text-lg font-semibold">What they get</h2>
           <AccessPicker bind:lines groups={known.groups} users={known.users} />
         </section>
-      </div>
 
-      <section class="card mt-5 p-5" aria-labelledby="then-heading" data-test="account">
+      <section class="card col-span-2 p-5 max-lg:col-span-1" aria-labelledby="then-heading" data-test="account">
         <h2 id="then-heading" class="mb-2 text-lg font-semibold">What {title || name || "this person"} will be able to do{guest ? " once they accept" : ""}</h2>
         {#if problem && !["name", "email", "title", "password", "tags"].includes(problem.field ?? "")}
           <ProblemNote {problem} />
@@ -246,6 +251,7 @@
           <QuietButton href="#/people">Cancel</QuietButton>
         </div>
       </section>
+      </div>
     </form>
   </Page>
 {/if}

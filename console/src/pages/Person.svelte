@@ -130,7 +130,7 @@
       {#if kind === "service-account"}
         <div class="col-span-2"><dt class="quiet text-sm">Lives at</dt><dd><a class="link address" href={href.scope(person.name.slice(0, person.name.lastIndexOf("/")))}>{person.name.slice(0, person.name.lastIndexOf("/"))}</a></dd></div>
       {:else}
-        <div><dt class="quiet text-sm">Email</dt><dd class="break-all">{person.email || "none"}</dd></div>
+        {#if kind === "user"}<div><dt class="quiet text-sm">Email</dt><dd class="break-all">{person.email || "none"}</dd></div>{/if}
         <div>
           <dt class="quiet text-sm">Signs in by</dt>
           <dd>{person.signInBy ? ways[person.signInBy] : kind === "guest" ? "an account of their own" : ""}{#if person.factor}{" "}<span class="quiet">and a second factor</span>{/if}</dd>

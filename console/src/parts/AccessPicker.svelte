@@ -54,7 +54,7 @@
     try {
       const model = await ask(api.GET("/organisations/{organisation}/principals/{kind}/{principal}", { params: { path: { organisation: session.organisation, kind: "user", principal: name } } }));
       add(
-        ...model.groups.map((g): Line => ({ group: g, from: name })),
+        ...model.groups.filter((g) => !model.gathered.includes(g)).map((g): Line => ({ group: g, from: name })),
         ...model.rules.flatMap((r): Line[] => {
           const g = r.grant;
           if (!g || g.principal.kind !== "user" || g.principal.name !== name) return [];

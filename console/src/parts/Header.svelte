@@ -23,6 +23,7 @@
   }
 
   function here(to: string): boolean {
+    if (to === "/people" && /^\/(guests|service-accounts)\//.test(router.location)) return true;
     return router.location.startsWith(to) || (to === "/tree" && router.location === "/");
   }
 </script>

@@ -3,7 +3,8 @@
   import type { Schemas } from "../lib/api";
   import { count, part } from "../lib/words";
 
-  let { impact }: { impact: Schemas["Impact"] } = $props();
+  // made is for what was done already: the sentence that says what would be is left out.
+  let { impact, made = false }: { impact: Schemas["Impact"]; made?: boolean } = $props();
 
   const grave = $derived(impact.warnings.length > 0);
   const named = 6; // people told by name before the rest are counted
@@ -32,7 +33,7 @@
   data-test="impact"
   class="rounded-lg border-l-4 px-4 py-3 {grave ? 'border-copper-600 bg-copper-100 dark:bg-copper-900/60' : 'border-primary-600 bg-primary-50 dark:bg-primary-950'}"
 >
-  <p class="font-semibold">{impact.words}</p>
+  {#if !made}<p class="font-semibold">{impact.words}</p>{/if}
   <ul class="mt-1 max-h-48 space-y-1 overflow-y-auto">
     {#each impact.effects as effect (effect.scope.id + effect.part + people(effect))}
       <li>
