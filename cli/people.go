@@ -17,7 +17,7 @@ func (a *app) userCommand() *cli.Command {
 		Name: "user", Usage: "create users, show them, and look after them until they leave",
 		Commands: []*cli.Command{
 			{
-				Name: "create", Usage: "create a user", ArgsUsage: "NAME",
+				Name: "create", Usage: "create a user; at a terminal without a name, you are asked for everything", ArgsUsage: "[NAME]",
 				Flags: []cli.Flag{
 					&cli.StringFlag{Name: "title", Usage: "the display name, a `TEXT`"},
 					&cli.StringFlag{Name: "email", Usage: "the `EMAIL` address, if there is one"},
@@ -54,11 +54,14 @@ func (a *app) userCommand() *cli.Command {
 }
 
 func (a *app) createUser(ctx context.Context, c *cli.Command) error {
-	given, err := arguments(c, "NAME")
+	s, organisation, err := a.inside(c)
 	if err != nil {
 		return err
 	}
-	s, organisation, err := a.inside(c)
+	if !c.Args().Present() && a.terminal() {
+		return a.createAskedUser(ctx, c, s, organisation)
+	}
+	given, err := arguments(c, "NAME")
 	if err != nil {
 		return err
 	}
@@ -69,6 +72,36 @@ func (a *app) createUser(ctx context.Context, c *cli.Command) error {
 	if c.Bool("preview") {
 		return a.previewed(c)(client.Read[api.Written](s.CreateUser(ctx, organisation, &api.CreateUserParams{Preview: preview(c)}, wanted)))
 	}
+	return a.createUserAs(ctx, c, s, organisation, wanted)
+}
+
+// createAskedUser asks for a user, shows what they would be able to do, and makes them once that is confirmed.
+func (a *app) createAskedUser(ctx context.Context, c *cli.Command, s session, organisation string) error {
+	wanted, err := a.askUser()
+	if err != nil {
+		return err
+	}
+	yes := true
+	written, err := client.Read[api.Written](s.CreateUser(ctx, organisation, &api.CreateUserParams{Preview: &yes}, wanted))
+	if err := a.previewed(c)(written, err); err != nil {
+		return err
+	}
+	answer, err := a.askFor("Create "+wanted.Name+"? (yes, no)", "no", oneOf("yes", "no"))
+	if err != nil {
+		return err
+	}
+	if answer != "yes" {
+		a.say(c, "Nobody was created.")
+		return nil
+	}
+	if s.Client, err = s.saved.open(client.Confirmed(written.Impact.Confirmation)); err != nil {
+		return err
+	}
+	return a.createUserAs(ctx, c, s, organisation, wanted)
+}
+
+// createUserAs makes a user and tells what came of it.
+func (a *app) createUserAs(ctx context.Context, c *cli.Command, s session, organisation string, wanted api.UserNew) error {
 	made, err := client.Read[api.UserMade](s.CreateUser(ctx, organisation, nil, wanted))
 	if err != nil {
 		return err

@@ -1,9 +1,14 @@
 package e2e
 
 import (
+	"bufio"
+	"encoding/csv"
+	"os"
+	"path/filepath"
 	"regexp"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/require"
 
@@ -167,4 +172,146 @@ func TestStrangers(t *testing.T) {
 	require.NoError(t, client.Done(rowan.ChangeSettings(t.Context(), "lindenmere", api.Settings{KeysEach: 3, ForbidPublic: true})))
 	p = testbed.Problem(t, 422, client.Done(rowan.CreateGrant(t.Context(), alpine, nil, wanted)))
 	require.Contains(t, p.Detail, "forbids grants and statements that name public")
+}
+
+// TestManyAtOnce makes people by a CSV file at the command line: a dry run with every fault, then all, their passwords in
+// a file of their own.
+func TestManyAtOnce(t *testing.T) {
+	b := testbed.StartDemo(t)
+	c := newTerminal(t)
+	c.signIn("rowan@lindenmere", b.Address)
+	file, secrets := filepath.Join(c.home, "newcomers.csv"), filepath.Join(c.home, "secrets.csv")
+	write := func(text string) { require.NoError(t, os.WriteFile(file, []byte(text), 0o600)) }
+
+	write("name,title,groups,temporary\nana,Ana,seed-curators,yes\nBen,Ben,,perhaps\ncleo,Cleo,sed-curators,\n")
+	status, _, errs := c.run("", "user", "import", file, "--secrets-to", secrets)
+	require.Equal(t, 1, status)
+	for _, want := range []string{"line 3, column 1", "line 3, column 10", `"perhaps" is neither yes nor no`, "line 4", "did you mean seed-curators?", "nobody was made"} {
+		require.Contains(t, errs, want)
+	}
+	require.NoFileExists(t, secrets)
+	require.NotContains(t, c.must("user list"), "cleo")
+
+	write("name,title,email,groups,grants,tags,temporary\nana,Ana Duarte,,seed-curators,observer at " + alpine + ",team=seeds,yes\ncleo,\"Cleo, the second\",cleo@lindenmere.example,seed-curators; contractors,,,\n")
+	require.Contains(t, c.must("user import "+file+" --preview"), "2 users would be made")
+	require.NotContains(t, c.must("user list"), "cleo")
+	out := c.must("user import " + file + " --secrets-to " + secrets)
+	require.Contains(t, out, "Created 2 users")
+	info, err := os.Stat(secrets)
+	require.NoError(t, err)
+	require.Equal(t, os.FileMode(0o600), info.Mode().Perm())
+	text, err := os.ReadFile(secrets)
+	require.NoError(t, err)
+	rows, err := csv.NewReader(strings.NewReader(string(text))).ReadAll()
+	require.NoError(t, err)
+	require.Equal(t, []string{"name", "sign-in", "address", "password"}, rows[0])
+	require.NotContains(t, out, rows[1][3])
+	ana, err := demo.SignIn(t.Context(), b.Address, rows[1][1], rows[1][3])
+	require.NoError(t, err)
+	me, err := client.Read[api.Session](ana.GetSession(t.Context()))
+	require.NoError(t, err)
+	require.True(t, me.ChoosePassword)
+	require.Contains(t, c.must("user show cleo"), "Cleo, the second")
+	status, _, errs = c.run("", "user", "import", file, "--secrets-to", secrets)
+	require.Equal(t, 1, status)
+	require.Contains(t, errs, "there is already a user called ana")
+}
+
+// TestSignInsOfPrograms signs in at the command line by an API key and by a browser, and reads the exit status of each
+// credential that does not work.
+func TestSignInsOfPrograms(t *testing.T) {
+	b := testbed.StartDemo(t)
+	key := machine(t, b, "label-indexer")
+	b.Grant(t, "observer", "service-account", digitising+"/label-indexer", digitising)
+	c := newTerminal(t)
+	status, out, errs := c.run(key.Secret+"\n", "sign-in", "--key", key.Key.Id, "--secret-from", "-", "--save-as", "indexer", "--server", b.Address)
+	require.Zero(t, status, out+errs)
+	require.Contains(t, c.must("tree"), "digitising")
+	require.Contains(t, c.must("check describe compartment --at "+digitising), "Yes")
+	b.Clock.Forward(time.Hour)
+	require.Contains(t, c.must("--with indexer whoami"), "service-account", "a token that ended is got anew")
+	require.NoError(t, client.Done(b.As(t, "rowan@lindenmere").WithdrawKey(t.Context(), key.Key.Id)))
+	status, _, errs = c.run("", "whoami")
+	require.Equal(t, 6, status)
+	require.Contains(t, errs, "the API key was taken back")
+
+	waiting := c.command(t.Context(), "sign-in", "--server", b.Address)
+	told, err := waiting.StderrPipe()
+	require.NoError(t, err)
+	require.NoError(t, waiting.Start())
+	lines := bufio.NewScanner(told)
+	var code string
+	for code == "" && lines.Scan() {
+		code = regexp.MustCompile(`^\s+(\w{4}-\w{4})$`).FindString(lines.Text())
+	}
+	tomas := b.As(t, "tomas@lindenmere")
+	require.NoError(t, client.Done(tomas.DecideDevice(t.Context(), api.DeviceDecision{Code: code, Allow: true})))
+	for lines.Scan() { // to the end, so that it is not kept from writing
+	}
+	require.NoError(t, waiting.Wait())
+	require.Contains(t, c.must("--with tomas@lindenmere whoami"), "Tomas Lindqvist")
+	b.Clock.Forward(people.SessionIdle)
+	status, _, errs = c.run("", "--with", "tomas@lindenmere", "whoami")
+	require.Equal(t, 5, status)
+	require.Contains(t, errs, "your session has expired")
+	other := testbed.StartDemo(t)
+	c.signIn("rowan@lindenmere", b.Address)
+	saved := filepath.Join(c.home, "config", "arbora", "sign-ins.json")
+	text, err := os.ReadFile(saved)
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(saved, []byte(strings.ReplaceAll(string(text), b.Address, other.Address)), 0o600))
+	status, _, errs = c.run("", "--with", "rowan@lindenmere", "whoami")
+	require.Equal(t, 7, status)
+	require.Contains(t, errs, "this service does not know your session")
+}
+
+// TestPlatformServices has a service act by its own key, in an organisation that lets it.
+func TestPlatformServices(t *testing.T) {
+	b := testbed.StartDemo(t)
+	keeper := b.As(t, demo.Keeper)
+	testbed.Problem(t, 403, client.Done(b.As(t, "rowan@lindenmere").CreateServiceKey(t.Context(), "labs", api.KeyNew{})))
+	key, err := client.Read[api.KeyMade](keeper.CreateServiceKey(t.Context(), "labs", api.KeyNew{Label: ptr("loam")}))
+	require.NoError(t, err)
+	labs, err := client.OpenByKey(b.Address, client.APIKey{ID: key.Key.Id, Secret: key.Secret, Organisation: "lindenmere"})
+	require.NoError(t, err)
+	ask := func() bool {
+		answer, err := client.Read[api.Answer](labs.Check(t.Context(), digitising+"/digitising-lan.network", api.Question{Permission: "attach network"}))
+		return err == nil && answer.Allowed
+	}
+	require.False(t, ask())
+	require.NoError(t, client.Done(b.As(t, "rowan@lindenmere").CreatePolicyAt(t.Context(), digitising, nil, api.PolicyNew{Name: "labs", Text: "service labs may observe, attach network"})))
+	require.True(t, ask())
+	me, err := client.Read[api.Session](labs.GetSession(t.Context()))
+	require.NoError(t, err)
+	require.Equal(t, "service labs", me.Name)
+	require.NoError(t, client.Done(keeper.WithdrawKey(t.Context(), key.Key.Id)))
+	require.False(t, ask())
+}
+
+// TestOwnersOfGroups has an owner change the members of a group without being an administrator, and sees a dynamic group
+// follow the tags.
+func TestOwnersOfGroups(t *testing.T) {
+	b := testbed.StartDemo(t)
+	rowan, sefa := b.As(t, "rowan@lindenmere"), b.As(t, "sefa@lindenmere")
+	owner := user("sefa")
+	require.NoError(t, client.Done(rowan.CreateGroup(t.Context(), "lindenmere", nil, api.GroupNew{Name: "weeders", Owner: &owner})))
+	require.NoError(t, client.Done(sefa.AddMember(t.Context(), "lindenmere", "weeders", nil, user("ines"))))
+	testbed.Problem(t, 403, client.Done(sefa.AddMember(t.Context(), "lindenmere", "contractors", nil, user("ines"))))
+	testbed.Problem(t, 403, client.Done(b.As(t, "ines@lindenmere").AddMember(t.Context(), "lindenmere", "weeders", nil, user("yuki"))))
+	b.Grant(t, "observer", "group", "weeders", alpine)
+	p := testbed.Problem(t, 403, client.Done(sefa.AddMember(t.Context(), "lindenmere", "weeders", nil, user("yuki"))))
+	require.Contains(t, p.Detail, "by this user yuki would gain", "an owner gives no more than their own either")
+
+	require.NoError(t, client.Done(rowan.CreateGroup(t.Context(), "lindenmere", nil, api.GroupNew{Name: "seed-people", Gathers: ptr(`tag team is "seeds"`)})))
+	members := func() int {
+		group, err := client.Read[api.PrincipalDetails](rowan.ShowPrincipal(t.Context(), "lindenmere", api.GroupKind, "seed-people"))
+		require.NoError(t, err)
+		return len(group.Members)
+	}
+	require.Zero(t, members())
+	require.NoError(t, client.Done(rowan.EditPrincipal(t.Context(), "lindenmere", api.UserKind, "yuki", nil, api.PrincipalEdit{Tags: &api.Tags{"team": "seeds"}})))
+	require.Equal(t, 1, members())
+	testbed.Problem(t, 422, client.Done(rowan.AddMember(t.Context(), "lindenmere", "seed-people", nil, user("ines"))))
+	require.NoError(t, client.Done(rowan.EditPrincipal(t.Context(), "lindenmere", api.UserKind, "yuki", nil, api.PrincipalEdit{Tags: &api.Tags{}})))
+	require.Zero(t, members())
 }

@@ -53,6 +53,30 @@ func (s *screen) answer(prompt, line string) {
 	require.NoError(s.t, err)
 }
 
+// answer is what somebody types at a prompt.
+type answer struct{ prompt, line string }
+
+// atATerminal runs a command as somebody who sits at a terminal.
+func (c terminal) atATerminal(answers []answer, args ...string) (status int, shown string) {
+	c.t.Helper()
+	command := c.command(c.t.Context(), args...)
+	terminal, err := pty.Start(command)
+	require.NoError(c.t, err)
+	defer terminal.Close()
+	s := &screen{t: c.t, keys: terminal}
+	read := make(chan struct{})
+	go func() {
+		defer close(read)
+		s.read(terminal)
+	}()
+	for _, a := range answers {
+		s.answer(a.prompt, a.line)
+	}
+	command.Wait() // its status is looked at by the caller
+	<-read
+	return command.ProcessState.ExitCode(), s.shown()
+}
+
 // TestPromptsAtATerminal signs somebody in who types: the password is asked for unseen, and a temporary one has to be
 // replaced at once, typed twice.
 func TestPromptsAtATerminal(t *testing.T) {
@@ -62,37 +86,17 @@ func TestPromptsAtATerminal(t *testing.T) {
 	rowan := b.As(t, "rowan@lindenmere")
 	require.NoError(t, client.Done(rowan.CreateUser(t.Context(), "lindenmere", nil, api.UserNew{Name: "bram", Password: &password, Temporary: &temporary})))
 	c := newTerminal(t)
-	type answer struct{ prompt, line string }
-	run := func(answers []answer, args ...string) (status int, shown string) {
-		command := c.command(t.Context(), args...)
-		terminal, err := pty.Start(command)
-		require.NoError(t, err)
-		defer terminal.Close()
-		s := &screen{t: t, keys: terminal}
-		read := make(chan struct{})
-		go func() {
-			defer close(read)
-			s.read(terminal)
-		}()
-		for _, a := range answers {
-			s.answer(a.prompt, a.line)
-		}
-		command.Wait() // its status is looked at below
-		<-read
-		return command.ProcessState.ExitCode(), s.shown()
-	}
-
-	status, shown := run([]answer{{"Password of bram@lindenmere:", "a wrong guess at it"}}, "sign-in", "bram@lindenmere", "--server", b.Address)
+	status, shown := c.atATerminal([]answer{{"Password of bram@lindenmere:", "a wrong guess at it"}}, "sign-in", "bram@lindenmere", "--server", b.Address)
 	require.Equal(t, 1, status)
 	require.Contains(t, shown, "the name or the password is wrong")
 
-	status, shown = run([]answer{
+	status, shown = c.atATerminal([]answer{
 		{"Password of bram@lindenmere:", first}, {"New password:", own}, {"New password once more:", "nine-quiet-greenhouse-moles"},
 	}, "sign-in", "bram@lindenmere", "--server", b.Address)
 	require.Equal(t, 1, status)
 	require.Contains(t, shown, "the two new passwords differ: nothing was changed")
 
-	status, shown = run([]answer{{"Current password of bram@lindenmere:", first}, {"New password:", own}, {"New password once more:", own}}, "password")
+	status, shown = c.atATerminal([]answer{{"Current password of bram@lindenmere:", first}, {"New password:", own}, {"New password once more:", own}}, "password")
 	require.Zero(t, status, shown)
 	require.Contains(t, shown, "Your password is changed.")
 	for _, secret := range []string{first, own} {
@@ -100,6 +104,28 @@ func TestPromptsAtATerminal(t *testing.T) {
 	}
 	_, err := demo.SignIn(t.Context(), b.Address, "bram@lindenmere", own)
 	require.NoError(t, err)
+}
+
+// TestCreatingIsAskedFor makes a user at a terminal that asks for everything, and confirms what they will be able to do.
+func TestCreatingIsAskedFor(t *testing.T) {
+	b := testbed.StartDemo(t)
+	c := newTerminal(t)
+	c.signIn("rowan@lindenmere", b.Address)
+	everything := []answer{
+		{"Name, to sign in by:", "Linnea"}, {"is no name", "linnea"}, {"Display name:", "Linnea Berg"}, {"Email:", ""},
+		{"Signs in by (password, key, both, provider) [password]:", "bth"}, {"did you mean both?", "both"}, {"First password (generated, link) [generated]:", ""},
+		{"What the API key is for [first key]:", "laptop"}, {"Groups, apart by spaces:", "seed-curators"},
+		{"A grant, as ROLE at ADDRESS; nothing for no more:", "observer in " + alpine}, {"is no grant", "observer at " + alpine}, {"nothing for no more: ", ""},
+	}
+	status, shown := c.atATerminal(append(everything, answer{"Create linnea? (yes, no) [no]:", "no"}), "user", "create")
+	require.Zero(t, status, shown)
+	require.Contains(t, shown, "1 person would gain access")
+	require.Contains(t, shown, "Nobody was created")
+	status, shown = c.atATerminal(append(everything, answer{"Create linnea? (yes, no) [no]:", "yes"}), "user", "create")
+	require.Zero(t, status, shown)
+	require.Contains(t, shown, "Created user linnea, who signs in as linnea@lindenmere")
+	require.Contains(t, shown, "Secret, shown this once")
+	require.Contains(t, c.must("user show linnea"), "seed-curators")
 }
 
 // TestKilledService kills a service with its database in the middle of writes and starts both again: every write that

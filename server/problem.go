@@ -1,6 +1,7 @@
 package server
 
 import (
+	"cmp"
 	"errors"
 	"net/http"
 	"strconv"
@@ -58,14 +59,17 @@ func (s *Server) writeError(c *gin.Context, err error) {
 				return
 			}
 		}
-		if caller, ok := callerOf(c.Request.Context()); ok && p.Kind == service.NotThere && p.Next == "" {
+		if caller, ok := callerOf(c.Request.Context()); ok && (p.Kind == service.NotThere && p.Next == "" || p.HoldsNothing) {
 			elsewhere, err := s.service.Elsewhere(c.Request.Context(), caller)
 			if err != nil {
 				s.writeError(c, err)
 				return
 			}
 			told := *p
-			told.Next = elsewhere
+			if told.Next != "" && elsewhere != "" {
+				elsewhere = told.Next + "; " + elsewhere
+			}
+			told.Next = cmp.Or(elsewhere, told.Next)
 			writeProblem(c, s.problem(&told))
 			return
 		}

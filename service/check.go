@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"arbora.example/access"
+	"arbora.example/people"
 )
 
 // Asked is what somebody wants to know: whether a principal may do something at a scope.
@@ -48,6 +49,7 @@ type Answer struct {
 	access.Decision
 	Words      string
 	Principal  access.Principal
+	State      people.State // of the principal, when that is why it may not
 	Permission string
 	Scope      Ref
 	DecidedBy  *MetView
@@ -90,6 +92,13 @@ func (s *Service) Check(ctx context.Context, c Caller, a Asked) (Answer, error) 
 			answer.DecidedBy = &answer.Met[i]
 		}
 	}
+	if answer.Reason == access.Inactive {
+		details, err := s.detailsOf(ctx, c, who)
+		if err != nil {
+			return Answer{}, err
+		}
+		answer.State = details.State
+	}
 	answer.Words = words(answer)
 	return answer, nil
 }
@@ -104,7 +113,7 @@ func (s *Service) question(d desk, c Caller, a Asked) (q access.Question, who ac
 		return q, who, place, err
 	}
 	who, ok := d.Principal(c.Principal)
-	if a.Kind != "" && (a.Kind != who.Kind.String() || a.Name != who.Name) {
+	if a.Kind != "" && (a.Kind != who.Kind.String() || a.Name != d.called(who).Name) {
 		if err := d.need("list grant", place.Scope); err != nil {
 			return q, who, place, err
 		}
@@ -141,7 +150,13 @@ func words(a Answer) string {
 	no := fmt.Sprintf("No, %s may not %s at %s: ", who, a.Permission, where)
 	switch a.Reason {
 	case access.Inactive:
-		return no + who + " is not active."
+		switch a.State {
+		case people.Pending:
+			return no + who + " was invited and has not accepted yet; what is prepared counts once they do."
+		case people.Suspended, people.Retired:
+			return fmt.Sprintf("%s%s is %s.", no, who, a.State)
+		}
+		return no + who + " lives at a scope that is retired."
 	case access.Retired:
 		return no + "it is retired, or something above it is."
 	case access.Meaningless:

@@ -97,7 +97,7 @@ func (d desk) place(key string) (access.Place, error) {
 func nothingHeld(organisation string) *Problem {
 	return &Problem{
 		Kind: Refused, Detail: "you hold nothing in " + organisation + " yet, so there is nothing to see",
-		Next: "ask somebody who can grant there for a role",
+		Next: "ask somebody who can grant there for a role", HoldsNothing: true,
 	}
 }
 

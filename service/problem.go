@@ -39,9 +39,11 @@ type Problem struct {
 	Nearest    string
 	Rule       access.Rule
 	Permission string
-	RetryAfter int     // seconds, for TooOften
-	Faults     []Fault // in a text, each with its place
-	Impact     *Impact // for Outdated and Unconfirmed: the one it has now
+	// HoldsNothing says that the asker holds nothing at all where they work: elsewhere they may.
+	HoldsNothing bool
+	RetryAfter   int     // seconds, for TooOften
+	Faults       []Fault // in a text, each with its place
+	Impact       *Impact // for Outdated and Unconfirmed: the one it has now
 }
 
 // Error gives the detail and what to do next.
