@@ -27,7 +27,7 @@ type SetOwner struct {
 	Owner ID
 }
 
-// SetGathers replaces the condition by which a dynamic group has its members.
+// SetGathers replaces the condition by which a gathering group has its members.
 type SetGathers struct {
 	Group     ID
 	Condition *Condition
@@ -85,7 +85,7 @@ func (c CreatePrincipal) apply(d *draft) error {
 		d.gathering = append(slices.Clip(d.gathering), n)
 		d.gather(n)
 	} else if p.Kind != Group {
-		d.joinDynamic(n)
+		d.joinGathering(n)
 	}
 	return nil
 }
@@ -117,7 +117,7 @@ func checkGathers(kind PrincipalKind, condition *Condition) error {
 	case kind != Group:
 		return violation(RulePlacement, "only a group gathers members by a condition")
 	case condition.mentions("request") || condition.mentions("resource") || condition.mentions("claim"):
-		return violation(RulePlacement, "a dynamic group asks for tags, names and kinds of principals alone, not for requests, resources or claims")
+		return violation(RulePlacement, "a gathering group asks for tags, names and kinds of principals alone, not for requests, resources or claims")
 	}
 	return nil
 }
@@ -138,7 +138,7 @@ func (d *draft) checkOwner(kind PrincipalKind, owner ID) error {
 	return nil
 }
 
-// gather works out anew who is in a dynamic group.
+// gather works out anew who is in a gathering group.
 func (d *draft) gather(group number) {
 	for _, kind := range []PrincipalKind{User, Guest, ServiceAccount} {
 		d.named[kind].from("", d.principalKey, func(n number) bool {
@@ -148,14 +148,14 @@ func (d *draft) gather(group number) {
 	}
 }
 
-// joinDynamic works out anew in which dynamic groups a principal is.
-func (d *draft) joinDynamic(n number) {
+// joinGathering works out anew in which gathering groups a principal is.
+func (d *draft) joinGathering(n number) {
 	for _, group := range d.gathering {
 		d.gatherOne(group, n)
 	}
 }
 
-// gatherOne puts a principal into a dynamic group, or takes it out.
+// gatherOne puts a principal into a gathering group, or takes it out.
 func (d *draft) gatherOne(group, n number) {
 	one := d.principals.get(n)
 	in := contains(one.groups, group)
@@ -206,7 +206,7 @@ func (c TagPrincipal) apply(d *draft) error {
 	p.Tags = maps.Clone(c.Tags)
 	d.tookAway = true
 	if p.Kind != Group {
-		d.joinDynamic(n)
+		d.joinGathering(n)
 	}
 	return nil
 }
@@ -235,7 +235,7 @@ func (c RenamePrincipal) apply(d *draft) error {
 	d.named[p.Kind], _ = d.named[p.Kind].add(d.owner, n, d.principalKey)
 	d.tookAway = true // a condition can name it
 	if p.Kind != Group {
-		d.joinDynamic(n)
+		d.joinGathering(n)
 	}
 	return nil
 }
@@ -339,12 +339,12 @@ func (c RemoveMember) apply(d *draft) error {
 	return nil
 }
 
-// oneByOne refuses to change the members of a dynamic group.
+// oneByOne refuses to change the members of a gathering group.
 func oneByOne(group *principalNode) error {
 	if group.Gathers == nil {
 		return nil
 	}
-	return violation(RuleDynamic, "%s gathers its members by a condition, %s: change the tags of who should be in it, or the condition", group.Name, group.Gathers)
+	return violation(RuleGathering, "%s gathers its members by a condition, %s: change the tags of who should be in it, or the condition", group.Name, group.Gathers)
 }
 
 func contains(list []number, n number) bool {

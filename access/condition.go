@@ -56,7 +56,7 @@ type attribute struct {
 	of    string // request, resource, principal, claim
 	name  string
 	tag   bool
-	short bool // written without principal, as a dynamic group's condition is
+	short bool // written without principal, as a gathering group's condition is
 }
 
 func (a attribute) String() string {

@@ -10,7 +10,7 @@ import (
 // ParseCondition reads a condition. The error is a [*TextError].
 func ParseCondition(text string) (*Condition, error) { return parseCondition(text, false) }
 
-// ParseGathering reads the condition by which a dynamic group has its members. It is written as any other condition but
+// ParseGathering reads the condition by which a gathering group has its members. It is written as any other condition but
 // asks about principals alone, in short:
 //
 //	tag team is "seeds" and not name starts with "trial" and kind is "user"
@@ -143,7 +143,7 @@ func (p *parser) gatheringAttribute() (attribute, *Fault) {
 			return a, p.unexpected("the name of a tag, in lower-case letters, digits and hyphens")
 		}
 	default:
-		f := p.fault("%q is nothing that a dynamic group can ask for: it asks for tag NAME, name and kind", a.name)
+		f := p.fault("%q is nothing that a gathering group can ask for: it asks for tag NAME, name and kind", a.name)
 		f.Nearest = Nearest(strings.TrimPrefix(a.name, "principal."), []string{"tag", "name", "kind"})
 		return a, f
 	}

@@ -121,7 +121,7 @@ func (d drawer) newScope() access.Scope {
 	return s
 }
 
-// gathers draws a condition by which a dynamic group has its members.
+// gathers draws a condition by which a gathering group has its members.
 func (d drawer) gathers() *access.Condition {
 	text := rapid.SampledFrom([]string{`tag team is "seeds"`, `not tag floor is "labels"`, `kind is "guest"`, `name is "p1"`}).Draw(d.t, "gathers")
 	c, err := access.ParseGathering(text)
@@ -139,7 +139,7 @@ func (d drawer) newPrincipal() access.Principal {
 	}
 	switch p.Kind {
 	case access.Group:
-		if d.one(3, "dynamic") {
+		if d.one(3, "gathering") {
 			p.Gathers = d.gathers()
 		}
 	case access.Guest:

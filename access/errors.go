@@ -15,7 +15,7 @@ const (
 	RulePlacement Rule = "placement" // each kind has its place
 	RuleDepth     Rule = "depth"     // at most MaxDepth containers above one another
 	RuleCycle     Rule = "cycle"     // a group is never within itself
-	RuleDynamic   Rule = "dynamic"   // a dynamic group's members follow from its condition
+	RuleGathering Rule = "gathering" // a gathering group's members follow from its condition
 	RuleUnknown   Rule = "unknown"   // what a change names must be there
 	RuleRetired   Rule = "retired"   // nothing is made in a retired scope
 	RuleSame      Rule = "same"      // a change must change something

@@ -16,7 +16,7 @@ func gathering(t *testing.T, text string) *access.Condition {
 	return c
 }
 
-func TestDynamicGroupsFollowTags(t *testing.T) {
+func TestGatheringGroupsFollowTags(t *testing.T) {
 	w := newWorld(t)
 	w.ids["seeds"] = newID()
 	w.must(access.CreatePrincipal{Principal: access.Principal{ID: w.ids["seeds"], Kind: access.Group, Name: "seeds", Gathers: gathering(t, `tag team is "seeds" and kind is "user"`)}})
@@ -49,7 +49,7 @@ func TestDynamicGroupsFollowTags(t *testing.T) {
 
 	require.ErrorContains(t, w.join("bram", "seeds"), `seeds gathers its members by a condition, name in ("ines", "rowan"): change the tags`)
 	for text, says := range map[string]string{
-		`principal.tag.team is "seeds"`: "a dynamic group can ask for",
+		`principal.tag.team is "seeds"`: "a gathering group can ask for",
 		`tag is "seeds"`:                "tag",
 		`request.hour < 9`:              "it asks for tag NAME, name and kind",
 	} {
@@ -105,7 +105,8 @@ func TestCredentialsGiveNothingBeyond(t *testing.T) {
 	w.must(access.SetInactive{ID: sefa, Inactive: true})
 	require.True(t, surpasses("sefa", "bram"), "who would hold it when restored")
 	w.must(access.SetInactive{ID: sefa})
-	w.grant("access-manager", "bram", "top/folder")
+	const manager = "access-manager"
+	w.grant(manager, "bram", "top/folder")
 	require.False(t, surpasses("sefa", "bram"), "who may grant beyond")
 	w.policy("top/folder", "cap", "user bram may never govern anything")
 	require.True(t, surpasses("sefa", "bram"), "what cuts the other counts")

@@ -192,7 +192,7 @@ func (s *Snapshot) Exceeds(maker ID, c *Context, changes ...Change) (Excess, boo
 }
 
 // brought gives the snapshot in which somebody and something is there, or there again, as changes bring them, and the
-// changes that are left. A new principal is there without its tags, under a name of no meaning: the dynamic groups they
+// changes that are left. A new principal is there without its tags, under a name of no meaning: the gathering groups they
 // lead to are given to it.
 func (s *Snapshot) brought(changes []Change) (base *Snapshot, rest []Change) {
 	var first []Change

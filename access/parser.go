@@ -12,7 +12,7 @@ type parser struct {
 	line      textLine
 	at        int
 	catalogue *Catalogue // whose words acts and things are; nil in a condition
-	gathering bool       // a dynamic group's condition is read
+	gathering bool       // a gathering group's condition is read
 }
 
 // subject is a subject as written.

@@ -45,7 +45,7 @@ type Principal struct {
 	Name     string            // unique within its kind; a service account's, within its home
 	Tags     map[string]string // not to be altered
 	Owner    ID                // of a group: who may change its members without being an administrator; zero for nobody
-	Gathers  *Condition        // of a dynamic group: its members are whoever meets it; see [ParseGathering]
+	Gathers  *Condition        // of a gathering group: its members are whoever meets it; see [ParseGathering]
 }
 
 // Acts reports whether the principal acts itself, rather than standing for others.

@@ -25,7 +25,7 @@ type Snapshot struct {
 	grants         *immutable.Map[ID, *grantNode]
 	policies       *immutable.Map[ID, *policyNode]
 	roles          *immutable.SortedMap[string, *Role] // custom ones
-	gathering      []number                            // the dynamic groups
+	gathering      []number                            // the gathering groups
 	dormant        *immutable.Map[*rule, bool]         // rules of statements whose place has left their policy's scope
 }
 

@@ -731,7 +731,7 @@ type GroupMade struct {
 type GroupNew struct {
 	Description *string `json:"description,omitempty"`
 
-	// Gathers For a dynamic group: whom it gathers, such as tag team is "seeds"
+	// Gathers For a gathering group: whom it gathers, such as tag team is "seeds"
 	Gathers *string       `json:"gathers,omitempty"`
 	Name    string        `json:"name"`
 	Owner   *PrincipalRef `json:"owner,omitempty"`
@@ -1177,7 +1177,7 @@ type PrincipalDetails struct {
 	// Gathered Those of the groups that gather it by its tags
 	Gathered []string `json:"gathered"`
 
-	// Gathers Of a dynamic group: its condition
+	// Gathers Of a gathering group: its condition
 	Gathers *string `json:"gathers,omitempty"`
 
 	// Groups The groups it is a direct member of
@@ -1227,7 +1227,7 @@ type PrincipalEdit struct {
 	// Email Of a user
 	Email *string `json:"email,omitempty"`
 
-	// Gathers Of a dynamic group: whom it gathers
+	// Gathers Of a gathering group: whom it gathers
 	Gathers *string `json:"gathers,omitempty"`
 	Name    *string `json:"name,omitempty"`
 

@@ -22,7 +22,7 @@ func (a *app) groupCommand() *cli.Command {
 					&cli.StringMapFlag{Name: "tag", Usage: "a tag, as `KEY=VALUE`; may be repeated"},
 					&cli.StringFlag{Name: "owner", Usage: "the `USER` who may change its members without being an administrator"},
 					&cli.StringFlag{Name: "owner-group", Usage: "the `GROUP` whose members may"},
-					&cli.StringFlag{Name: "gathers", Usage: "make it dynamic: its members are whoever meets a `CONDITION`, such as 'tag team is \"seeds\"'"},
+					&cli.StringFlag{Name: "gathers", Usage: "have it gather: its members are whoever meets a `CONDITION`, such as 'tag team is \"seeds\"'"},
 					previewFlag(),
 				},
 				Action: a.createGroup,

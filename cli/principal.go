@@ -143,7 +143,7 @@ func (a *app) editCommand(kind api.PrincipalKind) *cli.Command {
 			&cli.StringFlag{Name: "owner", Usage: "the `USER` who may change its members"},
 			&cli.StringFlag{Name: "owner-group", Usage: "the `GROUP` whose members may change its members"},
 			&cli.BoolFlag{Name: "no-owner", Usage: "nobody owns it any more"},
-			&cli.StringFlag{Name: "gathers", Usage: "of a dynamic group: another `CONDITION`"})
+			&cli.StringFlag{Name: "gathers", Usage: "of a gathering group: another `CONDITION`"})
 	}
 	return &cli.Command{
 		Name: "edit", Usage: "alter what is said of a " + kindText(kind), ArgsUsage: nameWord(kind), Flags: append(flags, previewFlag()),

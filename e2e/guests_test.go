@@ -288,7 +288,7 @@ func TestPlatformServices(t *testing.T) {
 	require.False(t, ask())
 }
 
-// TestOwnersOfGroups has an owner change the members of a group without being an administrator, and sees a dynamic group
+// TestOwnersOfGroups has an owner change the members of a group without being an administrator, and sees a gathering group
 // follow the tags.
 func TestOwnersOfGroups(t *testing.T) {
 	b := testbed.StartDemo(t)

@@ -113,7 +113,7 @@ func (k SigningKey) Sign(t AccessToken) (string, error) {
 // the caller to see.
 func ReadAccessToken(text string, find func(id string) (SigningKey, bool)) (AccessToken, error) {
 	foreign := errors.New("the access token was not made here")
-	signed, err := jose.ParseSigned(text, []jose.SignatureAlgorithm{jose.RS256})
+	signed, err := jose.ParseSignedCompact(text, []jose.SignatureAlgorithm{jose.RS256})
 	if err != nil || len(signed.Signatures) != 1 {
 		return AccessToken{}, foreign
 	}

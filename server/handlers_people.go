@@ -43,7 +43,7 @@ func (h handlers) ShowReach(ctx context.Context, r ShowReachRequestObject) (Show
 
 func (h handlers) EditPrincipal(ctx context.Context, r EditPrincipalRequestObject) (EditPrincipalResponseObject, error) {
 	ctx, caller := who(ctx)
-	edit := service.PrincipalEdit{
+	edit := service.Edit{
 		Name: r.Body.Name, Title: r.Body.Title, Description: r.Body.Description, Email: r.Body.Email,
 		Tags: value(r.Body.Tags), Gathers: r.Body.Gathers,
 	}

@@ -52,16 +52,16 @@ func (d desk) governed(organisation string, who Somebody, operations ...string) 
 	return d.principal(who.Kind, who.Name)
 }
 
-// PrincipalEdit is what is to be altered of a principal; nil leaves a thing as it is.
-type PrincipalEdit struct {
+// Edit is what is to be altered of a principal; nil leaves a thing as it is.
+type Edit struct {
 	Name, Title, Description, Email *string
 	Tags                            map[string]string // nil leaves them
 	Owner                           *Somebody         // of a group; an empty name takes the owner away
-	Gathers                         *string           // of a dynamic group
+	Gathers                         *string           // of a gathering group
 }
 
 // EditPrincipal alters what is said of a user, guest, group or service account. Its id and access stay.
-func (s *Service) EditPrincipal(ctx context.Context, c Caller, organisation string, who Somebody, edit PrincipalEdit) (uint64, error) {
+func (s *Service) EditPrincipal(ctx context.Context, c Caller, organisation string, who Somebody, edit Edit) (uint64, error) {
 	p, err := s.planEdit(ctx, c, organisation, who, edit)
 	if err != nil {
 		return 0, err
@@ -70,7 +70,7 @@ func (s *Service) EditPrincipal(ctx context.Context, c Caller, organisation stri
 }
 
 // PreviewEdit gives the impact of altering a principal and alters nothing.
-func (s *Service) PreviewEdit(ctx context.Context, c Caller, organisation string, who Somebody, edit PrincipalEdit) (Impact, error) {
+func (s *Service) PreviewEdit(ctx context.Context, c Caller, organisation string, who Somebody, edit Edit) (Impact, error) {
 	p, err := s.planEdit(ctx, c, organisation, who, edit)
 	if err != nil {
 		return Impact{}, err
@@ -87,7 +87,7 @@ func (s *Service) made(ctx context.Context, c Caller, p planner) (uint64, error)
 	return next.Revision(), nil
 }
 
-func (s *Service) planEdit(ctx context.Context, c Caller, organisation string, who Somebody, edit PrincipalEdit) (planner, error) {
+func (s *Service) planEdit(ctx context.Context, c Caller, organisation string, who Somebody, edit Edit) (planner, error) {
 	d, err := s.open(ctx, c)
 	if err != nil {
 		return nil, err
@@ -110,7 +110,7 @@ func (s *Service) planEdit(ctx context.Context, c Caller, organisation string, w
 }
 
 // operations gives what an edit takes.
-func (e PrincipalEdit) operations() []string {
+func (e Edit) operations() []string {
 	var all []string
 	for operation, wanted := range map[string]bool{
 		"rename": e.Name != nil, "tag": e.Tags != nil,
@@ -124,7 +124,7 @@ func (e PrincipalEdit) operations() []string {
 	return all
 }
 
-func (d desk) planEdited(before access.Principal, was store.PrincipalDetails, edit PrincipalEdit) (plan, error) {
+func (d desk) planEdited(before access.Principal, was store.PrincipalDetails, edit Edit) (plan, error) {
 	after, is := before, was
 	var p plan
 	if edit.Name != nil && *edit.Name != before.Name {
@@ -185,7 +185,7 @@ func (d desk) planEdited(before access.Principal, was store.PrincipalDetails, ed
 	return p, nil
 }
 
-// gathering reads the condition of a dynamic group; empty for a group whose members are put in one by one.
+// gathering reads the condition of a gathering group; empty for a group whose members are put in one by one.
 func gathering(text string) (*access.Condition, error) {
 	if strings.TrimSpace(text) == "" {
 		return nil, nil

@@ -181,7 +181,7 @@ type NewGroup struct {
 	Name, Title, Description string
 	Tags                     map[string]string
 	Owner                    Somebody // an empty name for nobody
-	Gathers                  string   // for a dynamic group: whom it gathers
+	Gathers                  string   // for a gathering group: whom it gathers
 }
 
 // CreateGroup makes a group.

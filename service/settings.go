@@ -52,11 +52,11 @@ func (d desk) forbidden(changes []access.Change) error {
 }
 
 // names reports whether changes newly give a set something.
-func names(changes []access.Change, set access.ID) bool {
+func names(changes []access.Change, who access.ID) bool {
 	for _, change := range changes {
 		switch c := change.(type) {
 		case access.CreateGrant:
-			if c.Grant.Principal == set {
+			if c.Grant.Principal == who {
 				return true
 			}
 		case access.PutPolicy:
@@ -65,7 +65,7 @@ func names(changes []access.Change, set access.ID) bool {
 					continue
 				}
 				for _, subject := range st.Who {
-					if subject.Principal == set {
+					if subject.Principal == who {
 						return true
 					}
 				}

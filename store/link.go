@@ -76,7 +76,7 @@ func (w *Tx) Accept(guest access.Principal, name, title string, identity access.
 		return map[string]any{"id": guest.ID.String(), "kind": guest.Kind.String(), "name": name, "state": state, "identity_id": identity.String()}
 	}
 	w.note("principal", row(guest.Name, people.Pending, access.ID{}), row(name, people.Active, identity))
-	return w.exec("UPDATE principal SET state = 'active', name = ?, title = ?, identity_id = ? WHERE organisation_id = ? AND id = ?",
+	return w.exec("UPDATE principal p SET p.state = 'active', name = ?, title = ?, identity_id = ? WHERE organisation_id = ? AND id = ?",
 		name, title, idColumn(identity), idColumn(w.organisation), idColumn(guest.ID))
 }
 
@@ -86,5 +86,5 @@ func (w *Tx) Reinvite(guest access.Principal) error {
 		return map[string]any{"id": guest.ID.String(), "kind": guest.Kind.String(), "name": guest.Name, "state": state}
 	}
 	w.note("principal", row(people.Retired), row(people.Pending))
-	return w.exec("UPDATE principal SET state = 'pending' WHERE organisation_id = ? AND id = ?", idColumn(w.organisation), idColumn(guest.ID))
+	return w.exec("UPDATE principal p SET p.state = 'pending' WHERE organisation_id = ? AND id = ?", idColumn(w.organisation), idColumn(guest.ID))
 }

@@ -43,7 +43,7 @@ func (w *Tx) EditPrincipal(before, after access.Principal, was, is PrincipalDeta
 		return err
 	}
 	w.note("principal", principalRow(before, was), principalRow(after, is))
-	if err := w.exec(`UPDATE principal SET name = ?, tags = ?, title = ?, description = ?, owner_id = ?, gathers = ? WHERE organisation_id = ? AND id = ?`,
+	if err := w.exec(`UPDATE principal p SET p.name = ?, tags = ?, title = ?, description = ?, owner_id = ?, gathers = ? WHERE organisation_id = ? AND id = ?`,
 		after.Name, tags, is.Title, is.Description, idColumn(after.Owner), after.Gathers.String(), idColumn(w.organisation), idColumn(after.ID)); err != nil {
 		return err
 	}
@@ -59,7 +59,7 @@ func (w *Tx) SetState(p access.Principal, from, to people.State) error {
 		return map[string]any{"id": p.ID.String(), "kind": p.Kind.String(), "name": p.Name, "state": s}
 	}
 	w.note("principal", state(from), state(to))
-	if err := w.exec("UPDATE principal SET state = ? WHERE organisation_id = ? AND id = ?", string(to), idColumn(w.organisation), idColumn(p.ID)); err != nil || to == people.Active {
+	if err := w.exec("UPDATE principal p SET p.state = ? WHERE organisation_id = ? AND id = ?", string(to), idColumn(w.organisation), idColumn(p.ID)); err != nil || to == people.Active {
 		return err
 	}
 	// Whose home puts them out of use is out everywhere.

@@ -1,18 +1,18 @@
 -- +goose Up
--- The life of people and machines: states, owners, dynamic groups, service accounts, guests, keys, sessions, links.
+-- The life of people and machines: states, owners, gathering groups, service accounts, guests, keys, sessions, links.
 
 ALTER TABLE principal
   ADD COLUMN state VARCHAR(16) CHARACTER SET ascii COLLATE ascii_bin NOT NULL DEFAULT 'active', -- pending, active, suspended, retired
   ADD COLUMN owner_id BINARY(16) NULL,                   -- of a group
-  ADD COLUMN gathers VARCHAR(2000) NOT NULL DEFAULT '',  -- of a dynamic group: its condition
+  ADD COLUMN gathers VARCHAR(2000) NOT NULL DEFAULT '',  -- of a gathering group: its condition
   ADD COLUMN identity_id BINARY(16) NULL,                -- of a user or guest: who signs in as it
   ADD COLUMN lives_at BINARY(16) AS (COALESCE(home_id, 0x00000000000000000000000000000000)) PERSISTENT,
   MODIFY COLUMN name VARCHAR(254) CHARACTER SET ascii COLLATE ascii_bin NOT NULL,
   DROP KEY principal_name,
   ADD UNIQUE KEY principal_name (organisation_id, kind, lives_at, name),
   ADD KEY by_identity (identity_id);
-UPDATE principal SET state = 'suspended' WHERE inactive;
-UPDATE principal SET identity_id = id WHERE kind = 'user';
+UPDATE principal p SET p.state = 'suspended' WHERE inactive;
+UPDATE principal p SET p.identity_id = id WHERE kind = 'user';
 ALTER TABLE principal DROP COLUMN inactive;
 
 -- A guest from outside signs in by the mail address that was invited; it belongs to no organisation and is no keeper.
@@ -152,6 +152,6 @@ DROP TABLE device_request, ceremony, passkey, recovery_code, second_factor, orga
 ALTER TABLE session DROP KEY session_id, DROP COLUMN id, DROP COLUMN organisation_id, DROP COLUMN made_from, DROP COLUMN agent, DROP COLUMN strong, DROP COLUMN ended_at;
 ALTER TABLE identity DROP COLUMN keeper, DROP COLUMN title, DROP COLUMN sign_in_by, DROP COLUMN temporary_until;
 ALTER TABLE principal ADD COLUMN inactive BOOLEAN NOT NULL DEFAULT FALSE;
-UPDATE principal SET inactive = state <> 'active';
+UPDATE principal p SET p.inactive = state <> 'active';
 ALTER TABLE principal DROP KEY principal_name, DROP KEY by_identity, DROP COLUMN lives_at, DROP COLUMN state, DROP COLUMN owner_id, DROP COLUMN gathers, DROP COLUMN identity_id,
   ADD UNIQUE KEY principal_name (organisation_id, kind, name);

@@ -1236,7 +1236,7 @@ export interface components {
             owner?: components["schemas"]["PrincipalRef"];
             /** @description Of a group: nobody owns it any more */
             noOwner?: boolean;
-            /** @description Of a dynamic group: whom it gathers */
+            /** @description Of a gathering group: whom it gathers */
             gathers?: string;
         };
         StateChange: {
@@ -1528,7 +1528,7 @@ export interface components {
             description?: string;
             tags?: components["schemas"]["Tags"];
             owner?: components["schemas"]["PrincipalRef"];
-            /** @description For a dynamic group: whom it gathers, such as tag team is "seeds" */
+            /** @description For a gathering group: whom it gathers, such as tag team is "seeds" */
             gathers?: string;
         };
         Group: {
@@ -1570,7 +1570,7 @@ export interface components {
             owner?: components["schemas"]["PrincipalRef"];
             /** @description The caller owns the group, and may change its members */
             owns?: boolean;
-            /** @description Of a dynamic group: its condition */
+            /** @description Of a gathering group: its condition */
             gathers?: string;
             /** @description Who is in a group at any depth, groups left out */
             everyMember: components["schemas"]["PrincipalRef"][];

@@ -36,8 +36,8 @@
     load();
   });
 
-  const dynamic = $derived(Boolean(group?.gathers));
-  const mayEnrol = $derived(!dynamic && ((group?.may.includes("enrol group") || group?.owns) ?? false));
+  const gathering = $derived(Boolean(group?.gathers));
+  const mayEnrol = $derived(!gathering && ((group?.may.includes("enrol group") || group?.owns) ?? false));
   const same = (a: PrincipalRef, b: PrincipalRef) => a.kind === b.kind && a.name === b.name;
   const inherited = $derived(group?.everyMember.filter((m) => !group?.members.some((d) => same(d, m))) ?? []);
 
@@ -70,18 +70,18 @@
     {#if group.state !== "active"}
       <p class="mb-5 rounded-lg border border-copper-300 bg-copper-100 px-4 py-3 font-semibold text-copper-900 dark:border-copper-700 dark:bg-copper-900/50 dark:text-copper-100">This group is {group.state}: it gives its members nothing.</p>
     {/if}
-    {#if group.owner || dynamic || group.owns}
+    {#if group.owner || gathering || group.owns}
       <dl class="card mb-6 flex flex-wrap gap-x-10 gap-y-3 px-5 py-4">
-        {#if group.owner}<div><dt class="quiet text-sm">{dynamic ? "Owner" : "Owner, who may change the members"}</dt><dd><Who who={group.owner} />{#if group.owns}<span class="quiet ml-2">you</span>{/if}</dd></div>{/if}
-        {#if dynamic}<div><dt class="quiet text-sm">Gathers whoever has</dt><dd><code class="statement">{group.gathers}</code></dd></div>{/if}
+        {#if group.owner}<div><dt class="quiet text-sm">{gathering ? "Owner" : "Owner, who may change the members"}</dt><dd><Who who={group.owner} />{#if group.owns}<span class="quiet ml-2">you</span>{/if}</dd></div>{/if}
+        {#if gathering}<div><dt class="quiet text-sm">Gathers whoever has</dt><dd><code class="statement">{group.gathers}</code></dd></div>{/if}
       </dl>
     {/if}
     <div class="mb-7 grid items-start gap-6 {inherited.length > 0 ? 'grid-cols-2 max-md:grid-cols-1' : ''}">
       <section aria-labelledby="members-heading">
-        <h2 id="members-heading" class="mb-2 text-lg font-semibold">{dynamic ? "Gathered at present" : "Direct members"} <span class="quiet font-normal">{group.members.length}</span></h2>
+        <h2 id="members-heading" class="mb-2 text-lg font-semibold">{gathering ? "Gathered at present" : "Direct members"} <span class="quiet font-normal">{group.members.length}</span></h2>
         {#if removeProblem}<div class="mb-3"><ProblemNote problem={removeProblem} /></div>{/if}
         {#if group.members.length === 0}
-          <p class="card quiet px-5 py-4">{dynamic ? "Nobody has such tags at present." : "Nobody is in it yet."}</p>
+          <p class="card quiet px-5 py-4">{gathering ? "Nobody has such tags at present." : "Nobody is in it yet."}</p>
         {:else}
           <ul class="card" data-test="members">
             {#each group.members as member (member.kind + "/" + member.name)}

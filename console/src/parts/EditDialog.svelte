@@ -20,7 +20,7 @@
   let email = $state("");
   let tags = $state("");
   let owner = $state("");
-  let dynamic = $state(false);
+  let gathering = $state(false);
   let gathers = $state("");
   let known = $state.raw<{ value: string; hint?: string }[]>([]);
 
@@ -34,7 +34,7 @@
     tags = Object.entries(of.tags).map(([key, value]) => `${key}=${value}`).join(", ");
     owner = of.owner?.name ?? "";
     gathers = of.gathers ?? "";
-    dynamic = gathers !== "";
+    gathering = gathers !== "";
     if (group) users(session.organisation).then((list) => (known = list.map((u) => ({ value: u.name, hint: u.title }))));
   });
 
@@ -53,7 +53,7 @@
       if (owner.trim()) edit.owner = { kind: "user", name: owner.trim() };
       else edit.noOwner = true;
     }
-    if (group && (dynamic ? gathers.trim() : "") !== (of.gathers ?? "")) edit.gathers = dynamic ? gathers.trim() : "";
+    if (group && (gathering ? gathers.trim() : "") !== (of.gathers ?? "")) edit.gathers = gathering ? gathers.trim() : "";
     return edit;
   });
   const ready = $derived(Object.keys(body).length > 0);
@@ -87,15 +87,15 @@
         {#snippet children(id)}<TextInput {id} name="edit-email" bind:value={email} />{/snippet}
       </Field>
     {/if}
-    <Field label="Tags" name="tags" {problem} hint="KEY=VALUE, several apart by commas; dynamic groups gather by them.">
+    <Field label="Tags" name="tags" {problem} hint="KEY=VALUE, several apart by commas; gathering groups gather by them.">
       {#snippet children(id)}<TextInput {id} name="edit-tags" bind:value={tags} placeholder="team=seeds" />{/snippet}
     </Field>
     {#if group}
       <Field label="Owner (optional)" name="owner" {problem} hint="May change the members without being an administrator.">
         {#snippet children(id)}<Choice {id} name="edit-owner" bind:value={owner} options={known} />{/snippet}
       </Field>
-      <Checkbox bind:checked={dynamic}>Dynamic: members are gathered by their tags</Checkbox>
-      {#if dynamic}
+      <Checkbox bind:checked={gathering}>Gathering: its members are those who have certain tags</Checkbox>
+      {#if gathering}
         <Field label="Gathers whoever has" name="gathers" {problem} hint={'Such as: tag team is "seeds" and kind is "user"'}>
           {#snippet children(id)}<TextInput {id} name="edit-gathers" bind:value={gathers} placeholder={'tag team is "seeds"'} class="font-mono" />{/snippet}
         </Field>
