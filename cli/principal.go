@@ -65,7 +65,7 @@ func (a *app) showPrincipal(kind api.PrincipalKind) cli.ActionFunc {
 				l.rows = append(l.rows, []string{r.Words, "policy " + r.Statement.Policy.Name, r.Scope.Address, ""})
 				continue
 			}
-			through := yesNo(r.Grant.Principal.Name == p.Name && r.Grant.Principal.Kind == p.Kind, "directly", whoText(r.Grant.Principal))
+			through := yesNo((r.Grant.Principal.Name == p.Name || r.Grant.Principal.Name == value(p.Address)) && r.Grant.Principal.Kind == p.Kind, "directly", whoText(r.Grant.Principal))
 			l.rows = append(l.rows, []string{r.Grant.Role + terms(*r.Grant), through, r.Scope.Address, r.Grant.Id})
 		}
 		a.section(c, "Named by", l)

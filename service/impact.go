@@ -311,9 +311,20 @@ func (d desk) permissionWords(set access.Set) []string {
 	return words
 }
 
+// counted writes a number of things, or nothing for none.
+func counted(n int, one, many string) []string {
+	switch n {
+	case 0:
+		return nil
+	case 1:
+		return []string{"1 " + one}
+	}
+	return []string{fmt.Sprintf("%d %s", n, many)}
+}
+
 // impactWords tells an impact in a sentence.
 func impactWords(effects []access.Effect) string {
-	people, sets := map[access.ID]bool{}, []string{}
+	people, programs, sets := map[access.ID]bool{}, map[access.ID]bool{}, []string{}
 	gains, loses, perhaps := false, false, false
 	for _, e := range effects {
 		if e.IsEmpty() {
@@ -329,19 +340,18 @@ func impactWords(effects []access.Effect) string {
 				}
 				continue
 			}
-			people[p.ID] = true
+			if p.Kind == access.ServiceAccount || p.Kind == access.PlatformService {
+				programs[p.ID] = true
+			} else {
+				people[p.ID] = true
+			}
 		}
 	}
 	var who []string
 	slices.Sort(sets)
 	who = append(who, sets...)
-	switch len(people) {
-	case 0:
-	case 1:
-		who = append(who, "1 person")
-	default:
-		who = append(who, fmt.Sprintf("%d people", len(people)))
-	}
+	who = append(who, counted(len(people), "person", "people")...)
+	who = append(who, counted(len(programs), "program", "programs")...)
 	subject := strings.Join(who, " and ")
 	if subject != "" {
 		subject = strings.ToUpper(subject[:1]) + subject[1:]

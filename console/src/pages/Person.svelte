@@ -37,7 +37,9 @@
 
   async function load() {
     try {
-      person = await ask(api.GET("/organisations/{organisation}/principals/{kind}/{principal}", { params: { path } }));
+      const found = await ask(api.GET("/organisations/{organisation}/principals/{kind}/{principal}", { params: { path } }));
+      // A service account is called by its address everywhere here.
+      person = { ...found, name: found.address ?? found.name };
       problem = null;
     } catch (caught) {
       problem = asProblem(caught);
@@ -98,7 +100,7 @@
 </script>
 
 <Page
-  title={person?.title || person?.name || name}
+  title={person?.title || name.slice(name.lastIndexOf("/") + 1)}
   lead={person ? [kind === "user" ? person.signIn : `${kind.replace("-", " ")} ${person.name}`, person.description].filter(Boolean).join(", ") : undefined}
 >
   {#snippet actions()}

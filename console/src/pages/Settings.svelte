@@ -49,8 +49,8 @@
       <Checkbox bind:checked={settings.secondFactor}>Whoever holds permissions to govern needs a second factor, or a passkey</Checkbox>
       <div class="space-y-2">
         <p class="label">Grants and statements to strangers</p>
-        <Checkbox bind:checked={settings.forbidSignedIn}>Forbid them to <strong class="mx-1">signed-in</strong>: anyone with a session, known or not</Checkbox>
-        <Checkbox bind:checked={settings.forbidPublic}>Forbid them to <strong class="mx-1">public</strong>: anyone at all</Checkbox>
+        <Checkbox bind:checked={settings.forbidSignedIn}>Forbid them to signed-in, which is anyone with a session, known or not</Checkbox>
+        <Checkbox bind:checked={settings.forbidPublic}>Forbid them to public, which is anyone at all</Checkbox>
         <p class="quiet text-sm">What is not forbidden still takes a confirmation each time.</p>
       </div>
       {#if problem && !problem.field}<ProblemNote {problem} />{/if}

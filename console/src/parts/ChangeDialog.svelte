@@ -9,8 +9,8 @@
 
   type Impact = Schemas["Impact"] | null;
   let {
-    open = $bindable(false), title, action, preview, make, ready = true, children,
-  }: { open?: boolean; title: string; action: string; preview?: () => Promise<Impact>; make: (impact: Impact) => Promise<void>; ready?: boolean; children: Snippet<[Problem | null]> } = $props();
+    open = $bindable(false), title, action, preview, make, ready = true, size = "sm", children,
+  }: { open?: boolean; title: string; action: string; preview?: () => Promise<Impact>; make: (impact: Impact) => Promise<void>; ready?: boolean; size?: "sm" | "md"; children: Snippet<[Problem | null]> } = $props();
 
   let impact = $state.raw<Impact>(null);
   let problem = $state.raw<Problem | null>(null);
@@ -48,7 +48,7 @@
   }
 </script>
 
-<Modal bind:open size="sm" {title} outsideclose>
+<Modal bind:open {size} {title} outsideclose>
   <form onsubmit={submit} class="space-y-4">
     {@render children(problem)}
     {#if impact}<ImpactNote {impact} />{/if}

@@ -34,7 +34,7 @@
     tags = Object.entries(of.tags).map(([key, value]) => `${key}=${value}`).join(", ");
     owner = of.owner?.name ?? "";
     gathers = of.gathers ?? "";
-    gathering = gathers !== "";
+    gathering = Boolean(of.gathers); // not of gathers: what is typed would be put back at once
     if (group) users(session.organisation).then((list) => (known = list.map((u) => ({ value: u.name, hint: u.title }))));
   });
 
@@ -69,8 +69,9 @@
   }
 </script>
 
-<ChangeDialog bind:open title="Edit {of.name}" action="Save" {ready} {preview} {make}>
+<ChangeDialog bind:open title="Edit {of.name}" action="Save" size="md" {ready} {preview} {make}>
   {#snippet children(problem)}
+    <div class="grid grid-cols-2 gap-4 max-sm:grid-cols-1">
     {#if of.kind !== "guest"}
       <Field label="Name" name="name" {problem} hint={of.kind === "user" ? `Signs in as ${name}@${session.organisation}; id and access stay` : "Id and access stay."}>
         {#snippet children(id)}<TextInput {id} name="edit-name" bind:value={name} required />{/snippet}
@@ -90,6 +91,7 @@
     <Field label="Tags" name="tags" {problem} hint="KEY=VALUE, several apart by commas; gathering groups gather by them.">
       {#snippet children(id)}<TextInput {id} name="edit-tags" bind:value={tags} placeholder="team=seeds" />{/snippet}
     </Field>
+    </div>
     {#if group}
       <Field label="Owner (optional)" name="owner" {problem} hint="May change the members without being an administrator.">
         {#snippet children(id)}<Choice {id} name="edit-owner" bind:value={owner} options={known} />{/snippet}

@@ -7,15 +7,17 @@
 
   let { of }: { of: Schemas["PrincipalDetails"] } = $props();
 
+  const short = $derived(of.name.slice(of.name.lastIndexOf("/") + 1));
+
   function direct(rule: Schemas["Rule"]): boolean {
     return rule.grant?.principal.kind === of.kind && rule.grant.principal.name === of.name;
   }
 </script>
 
 <section aria-labelledby="holds-heading">
-  <h2 id="holds-heading" class="mb-2 text-lg font-semibold">Rules that name {of.name}</h2>
+  <h2 id="holds-heading" class="mb-2 text-lg font-semibold">Rules that name {short}</h2>
   {#if of.rules.length === 0 && of.hidden === 0}
-    <p class="card quiet px-5 py-4">None: no rule names {of.name}, nor a group {of.name} is in. All is denied.</p>
+    <p class="card quiet px-5 py-4">None: no rule names {short}, nor a group {short} is in. All is denied.</p>
   {:else}
     <div class="card overflow-x-auto">
       <table class="rows" data-test="holds">

@@ -24,7 +24,7 @@
   }
 
   function people(effect: Schemas["Effect"]): string {
-    const names = effect.principals.map((p) => p.name).concat(effect.outsiders.map((set) => (set === "public" ? "anybody else at all" : "anybody else signed in")));
+    const names = effect.principals.map((p) => p.name.slice(p.name.lastIndexOf("/") + 1)).concat(effect.outsiders.map((set) => (set === "public" ? "anybody else at all" : "anybody else signed in")));
     return names.length > named ? names.slice(0, named).join(", ") + ` and ${names.length - named} more` : names.join(", ");
   }
 </script>

@@ -17,7 +17,12 @@
   {:else}
     <UserCircleOutline class="h-4 w-4 text-gray-500 dark:text-gray-400" aria-label={who.kind} />
   {/if}
-  <span class="font-semibold">{who.name}</span>
+  {#if who.kind === "service-account" && who.name.includes("/")}
+    <span class="font-semibold" title={who.name}>{who.name.slice(who.name.lastIndexOf("/") + 1)}</span>
+    <span class="quiet text-sm">of {who.name.split("/").at(-2)}</span>
+  {:else}
+    <span class="font-semibold">{who.name}</span>
+  {/if}
 {/snippet}
 
 {#if href.principal(who)}
