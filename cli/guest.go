@@ -42,13 +42,10 @@ func (a *app) inviteGuest(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	groups, grants := c.StringSlice("group"), []api.FirstGrant{}
-	for _, text := range c.StringSlice("grant") {
-		grant, err := firstGrant(text)
-		if err != nil {
-			return err
-		}
-		grants = append(grants, grant)
+	groups := c.StringSlice("group")
+	grants, err := grantsGiven(c)
+	if err != nil {
+		return err
 	}
 	wanted := api.GuestNew{Email: given[0], Title: orNone(c.String("title")), Description: orNone(c.String("description")), Tags: tagsGiven(c), Groups: &groups, Grants: &grants}
 	if c.Bool("preview") {

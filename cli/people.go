@@ -132,13 +132,10 @@ func (a *app) createUserAs(ctx context.Context, c *cli.Command, s session, organ
 // newUser reads from the flags who is wanted.
 func (a *app) newUser(ctx context.Context, c *cli.Command, s session, organisation, name string) (api.UserNew, error) {
 	temporary, by := c.Bool("temporary"), api.SignInBy(c.String("sign-in-by"))
-	groups, grants := c.StringSlice("group"), []api.FirstGrant{}
-	for _, text := range c.StringSlice("grant") {
-		grant, err := firstGrant(text)
-		if err != nil {
-			return api.UserNew{}, err
-		}
-		grants = append(grants, grant)
+	groups := c.StringSlice("group")
+	grants, err := grantsGiven(c)
+	if err != nil {
+		return api.UserNew{}, err
 	}
 	if like := c.String("like"); like != "" {
 		model, err := client.Read[api.PrincipalDetails](s.ShowPrincipal(ctx, organisation, api.UserKind, like))
@@ -248,6 +245,19 @@ func firstGrant(text string) (api.FirstGrant, error) {
 		}
 	}
 	return grant, nil
+}
+
+// grantsGiven reads the grants that flags give.
+func grantsGiven(c *cli.Command) ([]api.FirstGrant, error) {
+	grants := []api.FirstGrant{}
+	for _, text := range c.StringSlice("grant") {
+		grant, err := firstGrant(text)
+		if err != nil {
+			return nil, err
+		}
+		grants = append(grants, grant)
+	}
+	return grants, nil
 }
 
 func tagsGiven(c *cli.Command) *api.Tags {

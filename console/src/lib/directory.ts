@@ -1,37 +1,39 @@
-// Names to choose from: users, groups and roles.
+// Names to choose from: users, guests, groups and roles.
 import { api, ask, type Role, type Schemas } from "./api";
 
-export async function users(organisation: string): Promise<Schemas["User"][]> {
-  const all: Schemas["User"][] = [];
+// all reads a list to its end, page by page.
+async function all<T>(read: (after: string | undefined) => Promise<{ items: T[]; next?: string }>): Promise<T[]> {
+  const found: T[] = [];
   let after: string | undefined;
   do {
-    const page = await ask(api.GET("/organisations/{organisation}/users", { params: { path: { organisation }, query: { after, limit: 500 } } }));
-    all.push(...page.users);
+    const page = await read(after);
+    found.push(...page.items);
     after = page.next;
   } while (after);
-  return all;
+  return found;
 }
 
-export async function guests(organisation: string): Promise<Schemas["User"][]> {
-  const all: Schemas["User"][] = [];
-  let after: string | undefined;
-  do {
-    const page = await ask(api.GET("/organisations/{organisation}/guests", { params: { path: { organisation }, query: { after, limit: 500 } } }));
-    all.push(...page.users);
-    after = page.next;
-  } while (after);
-  return all;
+const at = (organisation: string, after: string | undefined) => ({ params: { path: { organisation }, query: { after, limit: 500 } } });
+
+export function users(organisation: string): Promise<Schemas["User"][]> {
+  return all(async (after) => {
+    const page = await ask(api.GET("/organisations/{organisation}/users", at(organisation, after)));
+    return { items: page.users, next: page.next };
+  });
 }
 
-export async function groups(organisation: string): Promise<Schemas["Group"][]> {
-  const all: Schemas["Group"][] = [];
-  let after: string | undefined;
-  do {
-    const page = await ask(api.GET("/organisations/{organisation}/groups", { params: { path: { organisation }, query: { after, limit: 500 } } }));
-    all.push(...page.groups);
-    after = page.next;
-  } while (after);
-  return all;
+export function guests(organisation: string): Promise<Schemas["User"][]> {
+  return all(async (after) => {
+    const page = await ask(api.GET("/organisations/{organisation}/guests", at(organisation, after)));
+    return { items: page.users, next: page.next };
+  });
+}
+
+export function groups(organisation: string): Promise<Schemas["Group"][]> {
+  return all(async (after) => {
+    const page = await ask(api.GET("/organisations/{organisation}/groups", at(organisation, after)));
+    return { items: page.groups, next: page.next };
+  });
 }
 
 export async function roles(scope: string): Promise<Role[]> {

@@ -24,6 +24,12 @@ export function part(p: "whole" | "alone" | "beneath", beneath: number): string 
   return beneath > 0 ? ` and ${count(beneath, "scope")} beneath` : "";
 }
 
+// tagsIn reads KEY=VALUE, several apart by commas.
+export function tagsIn(text: string): Record<string, string> {
+  const pairs = text.split(",").map((t) => t.split("=")).filter((parts) => parts.length > 1);
+  return Object.fromEntries(pairs.map(([key = "", ...value]) => [key.trim(), value.join("=").trim()]));
+}
+
 // href gives the address of a page in the console.
 export const href = {
   scope: (address: string) => "#/tree/" + address.split("/").map(encodeURIComponent).join("/"),

@@ -5,7 +5,7 @@
   import { api, ask, asProblem, confirming, type Problem, type Schemas } from "../lib/api";
   import { groups as listGroups, users as listUsers } from "../lib/directory";
   import { session } from "../lib/session.svelte";
-  import { href } from "../lib/words";
+  import { href, tagsIn } from "../lib/words";
   import AccessPicker, { type Line } from "../parts/AccessPicker.svelte";
   import Field from "../parts/Field.svelte";
   import ImpactNote from "../parts/ImpactNote.svelte";
@@ -53,7 +53,7 @@
   const about = $derived({
     title: title || undefined,
     description: description || undefined,
-    tags: tagsOf(tags),
+    tags: tags.includes("=") ? tagsIn(tags) : undefined,
     ...start,
   });
   const newUser = $derived<Schemas["UserNew"]>({
@@ -69,12 +69,6 @@
   });
   const newGuest = $derived<Schemas["GuestNew"]>({ email: email.trim(), ...about });
   const ready = $derived(guest ? email.includes("@") && email.includes(".") : name.trim() !== "" && (first !== "given" || !takesPassword || password !== ""));
-
-  // tagsOf reads KEY=VALUE, several apart by commas.
-  function tagsOf(text: string): Record<string, string> | undefined {
-    const pairs = text.split(",").map((t) => t.trim()).filter((t) => t.includes("="));
-    return pairs.length === 0 ? undefined : Object.fromEntries(pairs.map((t) => [t.slice(0, t.indexOf("=")).trim(), t.slice(t.indexOf("=") + 1).trim()]));
-  }
 
   const path = $derived({ organisation: session.organisation });
 

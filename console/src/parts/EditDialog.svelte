@@ -5,7 +5,7 @@
   import { api, ask, confirming, type Schemas } from "../lib/api";
   import { users } from "../lib/directory";
   import { session } from "../lib/session.svelte";
-  import { href } from "../lib/words";
+  import { href, tagsIn } from "../lib/words";
   import ChangeDialog from "./ChangeDialog.svelte";
   import Choice from "./Choice.svelte";
   import Field from "./Field.svelte";
@@ -38,7 +38,7 @@
     if (group) users(session.organisation).then((list) => (known = list.map((u) => ({ value: u.name, hint: u.title }))));
   });
 
-  const tagsNow = $derived(Object.fromEntries(tags.split(",").map((t) => t.trim()).filter((t) => t.includes("=")).map((t) => [t.slice(0, t.indexOf("=")).trim(), t.slice(t.indexOf("=") + 1).trim()])));
+  const tagsNow = $derived(tagsIn(tags));
   const path = $derived({ organisation: session.organisation, kind: of.kind, principal: of.name });
 
   // Only what was altered is asked for: each takes a permission of its own.
