@@ -259,6 +259,24 @@ func (e PrincipalKind) Valid() bool {
 	}
 }
 
+// Defines values for ReshapingState.
+const (
+	ScopeActive  ReshapingState = "active"
+	ScopeRetired ReshapingState = "retired"
+)
+
+// Valid indicates whether the value is a known member of the ReshapingState enum.
+func (e ReshapingState) Valid() bool {
+	switch e {
+	case ScopeActive:
+		return true
+	case ScopeRetired:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for RolePlanes.
 const (
 	RolePlanesControl RolePlanes = "control"
@@ -1359,6 +1377,31 @@ type RecoveryCodes struct {
 	Codes []string `json:"codes"`
 }
 
+// Reshaping What is left out stays as it is. Each thing takes its permission on each scope; a move takes that of creating at its end, too
+type Reshaping struct {
+	Description *string `json:"description,omitempty"`
+
+	// Name Of one scope alone; a resource keeps its type
+	Name *string `json:"name,omitempty"`
+
+	// Scopes Ids or addresses
+	Scopes []string `json:"scopes"`
+
+	// State Restore or retire
+	State *ReshapingState `json:"state,omitempty"`
+	Tags  *Tags           `json:"tags,omitempty"`
+	Title *string         `json:"title,omitempty"`
+
+	// To The scope to move into
+	To *string `json:"to,omitempty"`
+
+	// Untag Keys of tags to take away
+	Untag *[]string `json:"untag,omitempty"`
+}
+
+// ReshapingState Restore or retire
+type ReshapingState string
+
 // Role defines model for Role.
 type Role struct {
 	// Custom Defined in the organisation, rather than built in
@@ -1955,6 +1998,15 @@ type SetStateParams struct {
 	IfMatch *IfMatch `json:"If-Match,omitempty"`
 }
 
+// ReshapeScopesParams defines parameters for ReshapeScopes.
+type ReshapeScopesParams struct {
+	// Preview Answer with the impact and write nothing
+	Preview *Preview `form:"preview,omitempty" json:"preview,omitempty"`
+
+	// IfMatch The confirmation of an impact: the change is made only if its impact is still that one
+	IfMatch *IfMatch `json:"If-Match,omitempty"`
+}
+
 // SearchStatementsParams defines parameters for SearchStatements.
 type SearchStatementsParams struct {
 	// Words Words that text, policy or place must hold, all of them
@@ -2128,6 +2180,9 @@ type CreateKeyJSONRequestBody = KeyNew
 
 // SetStateJSONRequestBody defines body for SetState for application/json ContentType.
 type SetStateJSONRequestBody = StateChange
+
+// ReshapeScopesJSONRequestBody defines body for ReshapeScopes for application/json ContentType.
+type ReshapeScopesJSONRequestBody = Reshaping
 
 // ChangeSettingsJSONRequestBody defines body for ChangeSettings for application/json ContentType.
 type ChangeSettingsJSONRequestBody = Settings

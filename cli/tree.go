@@ -80,8 +80,8 @@ func kindOf(n api.ScopeNode) string {
 
 func (a *app) scopeCommand() *cli.Command {
 	return &cli.Command{
-		Name: "scope", Usage: "create, list and show scopes of the tree",
-		Commands: []*cli.Command{
+		Name: "scope", Usage: "create, show and reshape scopes of the tree",
+		Commands: append([]*cli.Command{
 			{
 				Name: "create", Usage: "create a folder, project, compartment or resource", ArgsUsage: "ADDRESS",
 				Description: "The last part of the address is the new name; a resource's carries its type, as in\nlindenmere/science/herbarium/digitising/scans.bucket.",
@@ -96,7 +96,7 @@ func (a *app) scopeCommand() *cli.Command {
 			},
 			{Name: "list", Usage: "list the scopes directly below an address", ArgsUsage: "[ADDRESS]", Action: a.listScopes},
 			{Name: "show", Usage: "show a scope with its details", ArgsUsage: "ADDRESS", Action: a.showScope},
-		},
+		}, a.reshapeCommands()...),
 	}
 }
 

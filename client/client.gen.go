@@ -343,6 +343,20 @@ type ClientInterface interface {
 	// Corresponds with PUT /organisations/{organisation}/principals/{kind}/{principal}/state (the `SetState` operationId).
 	SetState(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params *SetStateParams, body SetStateJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ReshapeScopesWithBody Alter one scope or many as one change: rename, retitle, tag, move, retire, restore
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PATCH /organisations/{organisation}/scopes (the `ReshapeScopes` operationId).
+	ReshapeScopesWithBody(ctx context.Context, organisation OrganisationName, params *ReshapeScopesParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ReshapeScopes Alter one scope or many as one change: rename, retitle, tag, move, retire, restore
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PATCH /organisations/{organisation}/scopes (the `ReshapeScopes` operationId).
+	ReshapeScopes(ctx context.Context, organisation OrganisationName, params *ReshapeScopesParams, body ReshapeScopesJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ShowSettings What the organisation has decided for itself
 	//
 	// Corresponds with GET /organisations/{organisation}/settings (the `ShowSettings` operationId).
@@ -1519,6 +1533,40 @@ func (c *Client) SetStateWithBody(ctx context.Context, organisation Organisation
 // Corresponds with PUT /organisations/{organisation}/principals/{kind}/{principal}/state (the `SetState` operationId).
 func (c *Client) SetState(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params *SetStateParams, body SetStateJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewSetStateRequest(c.Server, organisation, kind, principal, params, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ReshapeScopesWithBody Alter one scope or many as one change: rename, retitle, tag, move, retire, restore
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PATCH /organisations/{organisation}/scopes (the `ReshapeScopes` operationId).
+func (c *Client) ReshapeScopesWithBody(ctx context.Context, organisation OrganisationName, params *ReshapeScopesParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewReshapeScopesRequestWithBody(c.Server, organisation, params, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ReshapeScopes Alter one scope or many as one change: rename, retitle, tag, move, retire, restore
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PATCH /organisations/{organisation}/scopes (the `ReshapeScopes` operationId).
+func (c *Client) ReshapeScopes(ctx context.Context, organisation OrganisationName, params *ReshapeScopesParams, body ReshapeScopesJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewReshapeScopesRequest(c.Server, organisation, params, body)
 	if err != nil {
 		return nil, err
 	}
@@ -4556,6 +4604,95 @@ func NewSetStateRequestWithBody(server string, organisation OrganisationName, ki
 	}
 
 	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	if params != nil {
+
+		if params.IfMatch != nil {
+			var headerParam0 string
+
+			headerParam0, err = runtime.StyleParamWithOptions("simple", false, "If-Match", *params.IfMatch, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationHeader, Type: "string", Format: ""})
+			if err != nil {
+				return nil, err
+			}
+
+			req.Header.Set("If-Match", headerParam0)
+		}
+
+	}
+
+	return req, nil
+}
+
+// NewReshapeScopesRequest calls the generic ReshapeScopes builder with application/json body
+func NewReshapeScopesRequest(server string, organisation OrganisationName, params *ReshapeScopesParams, body ReshapeScopesJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewReshapeScopesRequestWithBody(server, organisation, params, "application/json", bodyReader)
+}
+
+// NewReshapeScopesRequestWithBody constructs an http.Request for the ReshapeScopes method, with any body, and a specified content type
+func NewReshapeScopesRequestWithBody(server string, organisation OrganisationName, params *ReshapeScopesParams, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "organisation", organisation, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/organisations/%s/scopes", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Preview != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "preview", *params.Preview, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodPatch, queryURL.String(), body)
 	if err != nil {
 		return nil, err
 	}
@@ -7705,6 +7842,20 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with PUT /organisations/{organisation}/principals/{kind}/{principal}/state (the `SetState` operationId).
 	SetStateWithResponse(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params *SetStateParams, body SetStateJSONRequestBody, reqEditors ...RequestEditorFn) (*SetStateResponse, error)
 
+	// ReshapeScopesWithBodyWithResponse Alter one scope or many as one change: rename, retitle, tag, move, retire, restore
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PATCH /organisations/{organisation}/scopes (the `ReshapeScopes` operationId).
+	ReshapeScopesWithBodyWithResponse(ctx context.Context, organisation OrganisationName, params *ReshapeScopesParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ReshapeScopesResponse, error)
+
+	// ReshapeScopesWithResponse Alter one scope or many as one change: rename, retitle, tag, move, retire, restore
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PATCH /organisations/{organisation}/scopes (the `ReshapeScopes` operationId).
+	ReshapeScopesWithResponse(ctx context.Context, organisation OrganisationName, params *ReshapeScopesParams, body ReshapeScopesJSONRequestBody, reqEditors ...RequestEditorFn) (*ReshapeScopesResponse, error)
+
 	// ShowSettingsWithResponse What the organisation has decided for itself
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -9584,6 +9735,54 @@ func (r SetStateResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r SetStateResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ReshapeScopesResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Written
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ReshapeScopesResponse) GetJSON200() *Written {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ReshapeScopesResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ReshapeScopesResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ReshapeScopesResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ReshapeScopesResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ReshapeScopesResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -12908,6 +13107,32 @@ func (c *ClientWithResponses) SetStateWithResponse(ctx context.Context, organisa
 	return ParseSetStateResponse(rsp)
 }
 
+// ReshapeScopesWithBodyWithResponse Alter one scope or many as one change: rename, retitle, tag, move, retire, restore
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PATCH /organisations/{organisation}/scopes (the `ReshapeScopes` operationId).
+func (c *ClientWithResponses) ReshapeScopesWithBodyWithResponse(ctx context.Context, organisation OrganisationName, params *ReshapeScopesParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ReshapeScopesResponse, error) {
+	rsp, err := c.ReshapeScopesWithBody(ctx, organisation, params, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseReshapeScopesResponse(rsp)
+}
+
+// ReshapeScopesWithResponse Alter one scope or many as one change: rename, retitle, tag, move, retire, restore
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PATCH /organisations/{organisation}/scopes (the `ReshapeScopes` operationId).
+func (c *ClientWithResponses) ReshapeScopesWithResponse(ctx context.Context, organisation OrganisationName, params *ReshapeScopesParams, body ReshapeScopesJSONRequestBody, reqEditors ...RequestEditorFn) (*ReshapeScopesResponse, error) {
+	rsp, err := c.ReshapeScopes(ctx, organisation, params, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseReshapeScopesResponse(rsp)
+}
+
 // ShowSettingsWithResponse What the organisation has decided for itself
 //
 // Returns a wrapper object for the known response body format(s).
@@ -14882,6 +15107,39 @@ func ParseSetStateResponse(rsp *http.Response) (*SetStateResponse, error) {
 	}
 
 	response := &SetStateResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Written
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseReshapeScopesResponse parses an HTTP response from a ReshapeScopesWithResponse call
+func ParseReshapeScopesResponse(rsp *http.Response) (*ReshapeScopesResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ReshapeScopesResponse{
 		Body:         bodyBytes,
 		HTTPResponse: rsp,
 	}

@@ -308,6 +308,18 @@ func story(address string) []step {
 				says:  []string{"What would turn it", "grant observer to bram at " + palm},
 				words: "no, and which single changes would turn it"},
 		}},
+		{11, "trail-guide moves from visitors to science: the impact says who loses and who gains before it is confirmed", []try{
+			{as: "rowan", args: words("grant create builder --group visitor-apps --at lindenmere/visitors"), says: []string{"Granted builder"}, words: "sefa's group builds for the visitors"},
+			{as: "rowan", args: words("grant create observer --group curators --at lindenmere/science"), says: []string{"Granted observer"}, words: "the curators look at all of science"},
+			{as: "rowan", args: words("scope move lindenmere/visitors/trail-guide --to lindenmere/science --preview"), says: []string{"would gain or lose access", "sefa", "ines, piotr", "moves with 2 scopes beneath it", "--confirm"},
+				words: "who loses, who gains, and what goes along", keep: map[string]string{"code": `--confirm (\S+)`}},
+			{as: "ines", args: words("scope move lindenmere/visitors/trail-guide --to lindenmere/science"), status: failed, says: []string{"there is no scope"}, words: "refused to whom it is not shown"},
+			{as: "rowan", args: words("scope move lindenmere/science --to lindenmere/science/seedbank"), status: failed, says: []string{"that is in it"}, words: "nothing moves into what is in it"},
+			{as: "rowan", args: words("--confirm {code} scope move lindenmere/visitors/trail-guide --to lindenmere/science"), says: []string{"is moved"}, words: "confirmed and moved"},
+			{as: "ines", args: words("tree lindenmere/science"), says: []string{"trail-guide", "guide-media.bucket"}, words: "who looks at science sees it at once"},
+			{as: "rowan", args: words("check edit project --user sefa --at lindenmere/science/trail-guide"), status: no, words: "and sefa builds there no more"},
+			{as: "rowan", args: words("scope move lindenmere/science/trail-guide --to lindenmere/visitors"), says: []string{"is moved"}, words: "back again, for what follows"},
+		}},
 		{12, "label-indexer gets two roles and an API key whose secret is shown once; the CLI uses it by a saved sign-in", []try{
 			{as: "rowan", args: []string{"service-account", "create", digitising + "/label-indexer", "--title", "Label indexer"}, says: []string{"Created service account"}, words: "a service account that lives in the compartment"},
 			{as: "rowan", args: words("grant create content-reader --service-account " + digitising + "/label-indexer --at " + digitising + "/scans.bucket"), says: []string{"Granted content-reader"}, words: "it reads the scans"},

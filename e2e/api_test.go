@@ -98,7 +98,7 @@ func TestEveryRouteRefusesWhoHoldsNothing(t *testing.T) {
 		"inviteGuest": `{"email":"a@b.example"}`, "createNewcomers": `{"file":"name\nx"}`, "readLink": `{"token":"x"}`, "useLink": `{"token":"x","password":"y"}`,
 		"acceptInvitation": `{"token":"x"}`, "signInByPasskey": `{"token":"x","answer":{}}`, "addPasskey": `{"token":"x","label":"y","answer":{}}`,
 		"confirmSecondFactor": `{"code":"x"}`, "removeSecondFactor": `{"password":"x"}`, "showDevice": `{"code":"x"}`, "decideDevice": `{"code":"x","allow":false}`,
-		"editPrincipal": `{"title":"x"}`, "setState": `{"state":"suspended"}`, "handOver": `{"kind":"user","name":"bram"}`, "createKey": `{}`,
+		"reshapeScopes": `{"scopes":["` + alpine + `"],"title":"x"}`, "editPrincipal": `{"title":"x"}`, "setState": `{"state":"suspended"}`, "handOver": `{"kind":"user","name":"bram"}`, "createKey": `{}`,
 		"createServiceKey": `{}`, "createOwnKey": `{}`, "createServiceAccount": `{"name":"x"}`, "switchOrganisation": `{"organisation":"x"}`,
 		"changeSettings": `{"keysEach":3,"secondFactor":false,"forbidSignedIn":false,"forbidPublic":false}`,
 		"signIn":         `{"name":"a@b","password":"c"}`, "editProfile": `{}`, "choosePassword": `{"current":"a","new":"b"}`,

@@ -151,6 +151,9 @@ func TestAnswersFitTheContract(t *testing.T) {
 		{"DELETE", "/profile/passkeys/" + noSuchID, "", token},
 		{"POST", "/device/reading", `{"code":"BCDF-GHJK"}`, token},
 		{"POST", "/device", `{"code":"BCDF-GHJK","allow":true}`, token},
+		{"PATCH", "/organisations/lindenmere/scopes", `{"scopes":["` + alpine + `"],"title":"Alpine","tags":{"climate":"cold"}}`, token},
+		{"PATCH", "/organisations/lindenmere/scopes?preview=true", `{"scopes":["` + alpine + `"],"to":"lindenmere/science"}`, token},
+		{"PATCH", "/organisations/lindenmere/scopes", `{"scopes":[],"to":"lindenmere/science"}`, token},
 		{"DELETE", "/session", "", token},
 	} {
 		r, err := http.NewRequestWithContext(t.Context(), c.method, b.Address+"/api/v1"+c.path, strings.NewReader(c.body))

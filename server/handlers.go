@@ -332,3 +332,18 @@ func limit(optional *int) int {
 	}
 	return *optional
 }
+
+func (h handlers) ReshapeScopes(ctx context.Context, r ReshapeScopesRequestObject) (ReshapeScopesResponseObject, error) {
+	ctx, caller := who(ctx)
+	state := value(r.Body.State)
+	wanted := service.Reshaping{
+		Scopes: r.Body.Scopes, Name: text(r.Body.Name), Title: r.Body.Title, Description: r.Body.Description, Tags: value(r.Body.Tags),
+		Untag: value(r.Body.Untag), To: text(r.Body.To), Retire: state == api.ScopeRetired, Restore: state == api.ScopeActive,
+	}
+	if yes(r.Params.Preview) {
+		written, err := previewed(h.service.PreviewReshaping(ctx, caller, wanted))
+		return ReshapeScopes200JSONResponse(written), err
+	}
+	revision, err := h.service.Reshape(ctx, caller, wanted)
+	return ReshapeScopes200JSONResponse{Revision: int64(revision)}, err
+}

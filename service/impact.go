@@ -289,6 +289,7 @@ func (d desk) warnings(effects []EffectView, changes []access.Change) []string {
 			warnings = append(warnings, d.dormantWarnings(put.Policy)...)
 		}
 	}
+	warnings = append(warnings, d.reshapeWarnings(changes)...)
 	slices.Sort(warnings)
 	return slices.Compact(warnings)
 }

@@ -114,6 +114,23 @@ func (w *Tx) CreateScope(scope access.Scope, details ScopeDetails) error {
 		details.Title, details.Description, tags, w.at)
 }
 
+// ReshapeScope writes what is altered of a scope: where it sits, its name, title, description, tags, and whether it is in use.
+func (w *Tx) ReshapeScope(before, after access.Scope, was, is ScopeDetails) error {
+	tags, err := tagsColumn(after.Tags)
+	if err != nil {
+		return err
+	}
+	row := func(scope access.Scope, details ScopeDetails) map[string]any {
+		return map[string]any{
+			"id": scope.ID.String(), "parent_id": scope.Parent.String(), "name": scope.Name, "tags": scope.Tags, "retired": scope.Retired,
+			"title": details.Title, "description": details.Description,
+		}
+	}
+	w.note("scope", row(before, was), row(after, is))
+	return w.exec("UPDATE scope s SET s.parent_id = ?, s.name = ?, s.title = ?, s.description = ?, s.tags = ?, s.retired = ? WHERE s.organisation_id = ? AND s.id = ?",
+		idColumn(after.Parent), after.Name, is.Title, is.Description, tags, after.Retired, idColumn(w.organisation), idColumn(after.ID))
+}
+
 // OfferServices writes what services are offered beneath a scope; nil narrows nothing.
 func (w *Tx) OfferServices(scope access.Scope, services []string) error {
 	w.note("scope", map[string]any{"id": scope.ID.String(), "offered": scope.Offered}, map[string]any{"id": scope.ID.String(), "offered": services})

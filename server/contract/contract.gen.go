@@ -100,6 +100,9 @@ type ServerInterface interface {
 	// SetState Suspend, retire or restore it: every session, key, token and decision follows at once
 	// (PUT /organisations/{organisation}/principals/{kind}/{principal}/state)
 	SetState(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params SetStateParams)
+	// ReshapeScopes Alter one scope or many as one change: rename, retitle, tag, move, retire, restore
+	// (PATCH /organisations/{organisation}/scopes)
+	ReshapeScopes(c *gin.Context, organisation OrganisationName, params ReshapeScopesParams)
 	// ShowSettings What the organisation has decided for itself
 	// (GET /organisations/{organisation}/settings)
 	ShowSettings(c *gin.Context, organisation OrganisationName)
@@ -1425,6 +1428,63 @@ func (siw *ServerInterfaceWrapper) SetState(c *gin.Context) {
 	}
 
 	siw.Handler.SetState(c, organisation, kind, principal, params)
+}
+
+// ReshapeScopes operation middleware
+func (siw *ServerInterfaceWrapper) ReshapeScopes(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "organisation" -------------
+	var organisation OrganisationName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ReshapeScopesParams
+
+	// ------------- Optional query parameter "preview" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "preview", c.Request.URL.Query(), &params.Preview, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter preview: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "If-Match" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
+		var IfMatch IfMatch
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for If-Match, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter If-Match: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IfMatch = &IfMatch
+
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ReshapeScopes(c, organisation, params)
 }
 
 // ShowSettings operation middleware
@@ -3136,6 +3196,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/scopes/:scope", wrapper.ShowScope)
 	router.GET(options.BaseURL+"/scopes/:scope/service-accounts", wrapper.ListServiceAccounts)
 	router.POST(options.BaseURL+"/scopes/:scope/service-accounts", wrapper.CreateServiceAccount)
+	router.PATCH(options.BaseURL+"/organisations/:organisation/scopes", wrapper.ReshapeScopes)
 	router.GET(options.BaseURL+"/scopes/:scope/tree", wrapper.ShowTree)
 	router.GET(options.BaseURL+"/scopes/:scope/children", wrapper.ListChildren)
 	router.POST(options.BaseURL+"/scopes/:scope/children", wrapper.CreateScope)
@@ -4293,6 +4354,47 @@ type SetStatedefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response SetStatedefaultApplicationProblemPlusJSONResponse) VisitSetStateResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReshapeScopesRequestObject struct {
+	Organisation OrganisationName `json:"organisation"`
+	Params       ReshapeScopesParams
+	Body         *ReshapeScopesJSONRequestBody
+}
+
+type ReshapeScopesResponseObject interface {
+	VisitReshapeScopesResponse(w http.ResponseWriter) error
+}
+
+type ReshapeScopes200JSONResponse Written
+
+func (response ReshapeScopes200JSONResponse) VisitReshapeScopesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReshapeScopesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ReshapeScopesdefaultApplicationProblemPlusJSONResponse) VisitReshapeScopesResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -6734,6 +6836,9 @@ type StrictServerInterface interface {
 	// SetState Suspend, retire or restore it: every session, key, token and decision follows at once
 	// (PUT /organisations/{organisation}/principals/{kind}/{principal}/state)
 	SetState(ctx context.Context, request SetStateRequestObject) (SetStateResponseObject, error)
+	// ReshapeScopes Alter one scope or many as one change: rename, retitle, tag, move, retire, restore
+	// (PATCH /organisations/{organisation}/scopes)
+	ReshapeScopes(ctx context.Context, request ReshapeScopesRequestObject) (ReshapeScopesResponseObject, error)
 	// ShowSettings What the organisation has decided for itself
 	// (GET /organisations/{organisation}/settings)
 	ShowSettings(ctx context.Context, request ShowSettingsRequestObject) (ShowSettingsResponseObject, error)
@@ -7921,6 +8026,51 @@ func (sh *strictHandler) SetState(ctx *gin.Context, organisation OrganisationNam
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(SetStateResponseObject); ok {
 		if err := validResponse.VisitSetStateResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ReshapeScopes operation middleware
+func (sh *strictHandler) ReshapeScopes(ctx *gin.Context, organisation OrganisationName, params ReshapeScopesParams) {
+	var request ReshapeScopesRequestObject
+
+	request.Organisation = organisation
+	request.Params = params
+
+	var body ReshapeScopesJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ReshapeScopes(ctx, request.(ReshapeScopesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ReshapeScopes")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ReshapeScopesResponseObject); ok {
+		if err := validResponse.VisitReshapeScopesResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

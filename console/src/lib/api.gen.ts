@@ -907,6 +907,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/organisations/{organisation}/scopes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Alter one scope or many as one change: rename, retitle, tag, move, retire, restore */
+        patch: operations["reshapeScopes"];
+        trace?: never;
+    };
     "/scopes/{scope}/tree": {
         parameters: {
             query?: never;
@@ -1437,6 +1454,25 @@ export interface components {
             forbidSignedIn: boolean;
             /** @description No grant or statement may name public */
             forbidPublic: boolean;
+        };
+        /** @description What is left out stays as it is. Each thing takes its permission on each scope; a move takes that of creating at its end, too */
+        Reshaping: {
+            /** @description Ids or addresses */
+            scopes: string[];
+            /** @description Of one scope alone; a resource keeps its type */
+            name?: string;
+            title?: string;
+            description?: string;
+            tags?: components["schemas"]["Tags"];
+            /** @description Keys of tags to take away */
+            untag?: string[];
+            /** @description The scope to move into */
+            to?: string;
+            /**
+             * @description Restore or retire
+             * @enum {string}
+             */
+            state?: "active" | "retired";
         };
         AccountNew: {
             name: string;
@@ -4059,6 +4095,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AccountMade"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    reshapeScopes: {
+        parameters: {
+            query?: {
+                /** @description Answer with the impact and write nothing */
+                preview?: components["parameters"]["Preview"];
+            };
+            header?: {
+                /** @description The confirmation of an impact: the change is made only if its impact is still that one */
+                "If-Match"?: components["parameters"]["IfMatch"];
+            };
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Reshaping"];
+            };
+        };
+        responses: {
+            /** @description Altered, all of them */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Written"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -11,6 +11,7 @@
   import GrantDialog from "./GrantDialog.svelte";
   import KindIcon from "./KindIcon.svelte";
   import ProblemNote from "./ProblemNote.svelte";
+  import ReshapeDialog, { type Way } from "./ReshapeDialog.svelte";
   import PoliciesHere from "./PoliciesHere.svelte";
   import Skeleton from "./Skeleton.svelte";
   import QuietButton from "./QuietButton.svelte";
@@ -23,6 +24,8 @@
   let grantsProblem = $state.raw<Problem | null>(null);
   let granting = $state(false);
   let creating = $state(false);
+  let reshaping = $state(false);
+  let way = $state<Way>("edit");
   let fresh = $state(""); // the id of a grant just made
 
   const path = $derived({ params: { path: { scope: address } } });
@@ -62,6 +65,17 @@
   });
 
   const beneath = $derived(scope ? tree.nodes.filter((n) => n.parent === scope?.id) : []);
+  const ways = $derived.by((): { way: Way; word: string }[] => {
+    if (!scope || scope.kind === "organisation" && !may("edit")) return [];
+    const all: { way: Way; word: string; held: boolean }[] = [
+      { way: "edit", word: "Edit", held: may("edit") || may("rename") || may("tag") },
+      { way: "move", word: "Move", held: may("move") && scope.kind !== "organisation" },
+      { way: "retire", word: "Retire", held: may("retire") && !scope.retired && scope.kind !== "organisation" },
+      { way: "restore", word: "Restore", held: may("restore") && scope.retired },
+    ];
+    return all.filter((w) => w.held);
+  });
+  const may = (operation: string) => scope?.may.includes(`${operation} ${scope.type ?? scope.kind}`) ?? false;
   const word = $derived(scope ? (scope.type ?? scope.kind) : "");
 
   async function granted(id: string) {
@@ -98,6 +112,7 @@
         </p>
       </div>
       <div class="ml-auto flex flex-wrap gap-2">
+        {#each ways as w (w.way)}<QuietButton size="sm" onclick={() => ((way = w.way), (reshaping = true))}>{w.word}</QuietButton>{/each}
         <QuietButton size="sm" href={href.check({ at: scope.address })}><SearchOutline class="me-2 h-4 w-4" />Check</QuietButton>
         {#if scope.creatable.length > 0}
           <QuietButton size="sm" onclick={() => (creating = true)}><PlusOutline class="me-2 h-4 w-4" />Create in it</QuietButton>
@@ -153,6 +168,7 @@
       </section>
     {/if}
 
+    <ReshapeDialog bind:open={reshaping} {scope} {way} ondone={load} />
     <GrantDialog bind:open={granting} at={scope} {prepared} ondone={granted} />
     <CreateScope bind:open={creating} parent={scope} />
   {/if}

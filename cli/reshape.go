@@ -1,0 +1,90 @@
+package cli
+
+import (
+	"context"
+	"strings"
+
+	"github.com/urfave/cli/v3"
+
+	"arbora.example/api"
+	"arbora.example/client"
+)
+
+// reshapeCommands alter scopes, one or many as one change.
+func (a *app) reshapeCommands() []*cli.Command {
+	return []*cli.Command{
+		{
+			Name: "move", Usage: "move scopes, with all beneath them, into another", ArgsUsage: "ADDRESS …",
+			Flags:  []cli.Flag{&cli.StringFlag{Name: "to", Required: true, Usage: "the `ADDRESS` of the scope to move into"}, previewFlag()},
+			Action: a.reshape("moved", func(c *cli.Command) api.Reshaping { return api.Reshaping{To: orNone(c.String("to"))} }),
+		},
+		{
+			Name: "edit", Usage: "alter a scope's name, title or description; its id and access stay", ArgsUsage: "ADDRESS",
+			Flags: []cli.Flag{
+				&cli.StringFlag{Name: "name", Usage: "another `NAME`; a resource keeps its type"},
+				&cli.StringFlag{Name: "title", Usage: "a `TEXT` people know it by"},
+				&cli.StringFlag{Name: "description", Usage: "what it is for, as a `TEXT`"},
+				previewFlag(),
+			},
+			Action: a.reshape("altered", func(c *cli.Command) api.Reshaping {
+				return api.Reshaping{Name: orNone(c.String("name")), Title: givenText(c, "title"), Description: givenText(c, "description")}
+			}),
+		},
+		{
+			Name: "tag", Usage: "set and take away tags of scopes", ArgsUsage: "ADDRESS …",
+			Flags: []cli.Flag{
+				&cli.StringMapFlag{Name: "tag", Usage: "a tag, as `KEY=VALUE`, beside those there are; may be repeated"},
+				&cli.StringSliceFlag{Name: "untag", Usage: "take away the tag with this `KEY`; may be repeated"},
+				previewFlag(),
+			},
+			Action: a.reshape("tagged", func(c *cli.Command) api.Reshaping {
+				untag := c.StringSlice("untag")
+				return api.Reshaping{Tags: tagsGiven(c), Untag: &untag}
+			}),
+		},
+		a.scopeStateCommand("retire", "take scopes, with all beneath them, out of use: everything there is denied at once", api.ScopeRetired),
+		a.scopeStateCommand("restore", "put retired scopes into use again, exactly as they were", api.ScopeActive),
+	}
+}
+
+func (a *app) scopeStateCommand(verb, usage string, state api.ReshapingState) *cli.Command {
+	return &cli.Command{
+		Name: verb, Usage: usage, ArgsUsage: "ADDRESS …", Flags: []cli.Flag{previewFlag()},
+		Action: a.reshape(strings.TrimSuffix(verb, "e")+"ed", func(*cli.Command) api.Reshaping { return api.Reshaping{State: &state} }),
+	}
+}
+
+// givenText gives a flag's text, an empty one too, if it was given at all.
+func givenText(c *cli.Command, name string) *string {
+	if !c.IsSet(name) {
+		return nil
+	}
+	text := c.String(name)
+	return &text
+}
+
+// reshape alters the scopes that the arguments name as wanted says.
+func (a *app) reshape(did string, wanted func(*cli.Command) api.Reshaping) cli.ActionFunc {
+	return func(ctx context.Context, c *cli.Command) error {
+		if !c.Args().Present() {
+			return usage("%s takes ADDRESS; see %s --help", c.FullName(), c.FullName())
+		}
+		s, organisation, err := a.inside(c)
+		if err != nil {
+			return err
+		}
+		body := wanted(c)
+		body.Scopes = c.Args().Slice()
+		if c.Bool("preview") {
+			return a.previewed(c)(client.Read[api.Written](s.ReshapeScopes(ctx, organisation, &api.ReshapeScopesParams{Preview: preview(c)}, body)))
+		}
+		written, err := client.Read[api.Written](s.ReshapeScopes(ctx, organisation, nil, body))
+		if err != nil {
+			return err
+		}
+		for _, address := range body.Scopes {
+			a.say(c, "%s is %s.", address, did)
+		}
+		return a.valueOnly(c, written)
+	}
+}

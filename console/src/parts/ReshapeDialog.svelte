@@ -1,0 +1,95 @@
+<!-- Moves, edits, retires or restores a scope, after showing what that does. -->
+<script lang="ts">
+  import { push } from "svelte-spa-router";
+  import { api, ask, confirming, type Schemas, type Scope } from "../lib/api";
+  import { session } from "../lib/session.svelte";
+  import { tree } from "../lib/tree.svelte";
+  import { href, tagsIn } from "../lib/words";
+  import ChangeDialog from "./ChangeDialog.svelte";
+  import Choice from "./Choice.svelte";
+  import Field from "./Field.svelte";
+  import TextInput from "./TextInput.svelte";
+
+  type Impact = Schemas["Impact"] | null;
+  export type Way = "move" | "edit" | "retire" | "restore";
+  let { open = $bindable(false), scope, way, ondone }: { open?: boolean; scope: Scope; way: Way; ondone: () => void } = $props();
+
+  let to = $state("");
+  let name = $state("");
+  let title = $state("");
+  let description = $state("");
+  let tags = $state("");
+
+  const last = $derived(scope.type ? scope.name.slice(0, -scope.type.length - 1) : scope.name);
+
+  $effect(() => {
+    if (!open) return;
+    to = "";
+    name = last;
+    ({ title, description } = scope);
+    tags = Object.entries(scope.tags).map(([key, value]) => `${key}=${value}`).join(", ");
+  });
+
+  const tagsNow = $derived(tagsIn(tags));
+  // Only what was altered is asked for: each takes a permission of its own.
+  const change = $derived.by((): Omit<Schemas["Reshaping"], "scopes"> => {
+    if (way === "move") return to.trim() ? { to: to.trim() } : {};
+    if (way !== "edit") return { state: way === "retire" ? "retired" : "active" };
+    const edit: Omit<Schemas["Reshaping"], "scopes"> = {};
+    if (name.trim() !== last) edit.name = name.trim();
+    if (title !== scope.title) edit.title = title;
+    if (description !== scope.description) edit.description = description;
+    if (JSON.stringify(tagsNow) !== JSON.stringify(scope.tags)) {
+      edit.tags = tagsNow;
+      edit.untag = Object.keys(scope.tags).filter((key) => !(key in tagsNow));
+    }
+    return edit;
+  });
+  const ready = $derived(Object.keys(change).length > 0 && (way !== "move" || tree.nodes.some((n) => n.address === to.trim())));
+  const places = $derived(tree.nodes.filter((n) => n.kind !== "resource" && n.address !== scope.address && !n.address.startsWith(scope.address + "/")));
+  const path = $derived({ organisation: session.organisation });
+
+  async function preview(): Promise<Impact> {
+    return (await ask(api.PATCH("/organisations/{organisation}/scopes", { params: { path, query: { preview: true } }, body: { scopes: [scope.id], ...change } }))).impact ?? null;
+  }
+
+  async function make(impact: Impact) {
+    const { to: moved, name: renamed } = change;
+    await ask(api.PATCH("/organisations/{organisation}/scopes", { params: { path, header: confirming(impact) }, body: { scopes: [scope.id], ...change } }));
+    await tree.load();
+    if (!moved && !renamed) return ondone();
+    const above = moved ?? scope.address.slice(0, scope.address.lastIndexOf("/"));
+    push(href.scope(`${above}/${renamed ?? last}${scope.type ? "." + scope.type : ""}`).slice(1));
+  }
+
+  const words = { move: "Move", edit: "Edit", retire: "Retire", restore: "Restore" };
+</script>
+
+<ChangeDialog bind:open title="{words[way]} {scope.name}{way === 'retire' || way === 'restore' ? '?' : ''}" action={way === "edit" ? "Save" : words[way]} {ready} {preview} {make} size={way === "edit" ? "md" : "sm"}>
+  {#snippet children(problem)}
+    {#if way === "move"}
+      <Field label="Into" name="to" {problem} hint="All beneath goes with it, and follows its new ancestors at once.">
+        {#snippet children(id)}<Choice {id} name="move-to" bind:value={to} options={places.map((n) => ({ value: n.address, hint: n.title }))} />{/snippet}
+      </Field>
+    {:else if way === "edit"}
+      <div class="grid grid-cols-2 gap-4 max-sm:grid-cols-1">
+        <Field label="Name" name="name" {problem} hint="Id and access stay; statements are written with the new name.">
+          {#snippet children(id)}<TextInput {id} name="scope-name" bind:value={name} required />{/snippet}
+        </Field>
+        <Field label="Title" name="title" {problem}>
+          {#snippet children(id)}<TextInput {id} name="scope-title" bind:value={title} />{/snippet}
+        </Field>
+        <Field label="About" name="description" {problem}>
+          {#snippet children(id)}<TextInput {id} name="scope-about" bind:value={description} />{/snippet}
+        </Field>
+        <Field label="Tags" name="tags" {problem} hint="KEY=VALUE, several apart by commas; conditions look at them.">
+          {#snippet children(id)}<TextInput {id} name="scope-tags" bind:value={tags} placeholder="care=high" />{/snippet}
+        </Field>
+      </div>
+    {:else if way === "retire"}
+      <p>Everything at <span class="address">{scope.address}</span> and beneath it is denied at once. What was granted stays written, and it can be restored exactly as it was.</p>
+    {:else}
+      <p><span class="address">{scope.address}</span> and all beneath it is in use again, exactly as it was.</p>
+    {/if}
+  {/snippet}
+</ChangeDialog>
