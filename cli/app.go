@@ -54,6 +54,7 @@ func Run(ctx context.Context, version string, arguments []string, streams Stream
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "output", Aliases: []string{"o"}, Value: "table", Usage: "`FORM` of what is printed: table, json, yaml or csv"},
 			&cli.StringFlag{Name: "confirm", Usage: "change only if the impact is still the one to which --preview gave this `CODE`"},
+			&cli.StringFlag{Name: "as", Usage: "look as somebody else would see it, and change nothing: a user's NAME, or \"guest NAME\", \"service-account ADDRESS\""},
 			&cli.StringFlag{Name: "with", Usage: "act with the saved sign-in of this `NAME`", Sources: cli.EnvVars("ARBORA_WITH")},
 		},
 		EnableShellCompletion: true,
@@ -188,6 +189,13 @@ func (a *app) as(c *cli.Command) (session, error) {
 	var more []client.ClientOption
 	if code := c.String("confirm"); code != "" {
 		more = append(more, client.Confirmed(code))
+	}
+	if as := c.String("as"); as != "" {
+		kind, name, both := strings.Cut(as, " ")
+		if !both {
+			kind, name = string(api.UserKind), as
+		}
+		more = append(more, client.ViewingAs(api.PrincipalKind(kind), name))
 	}
 	arbora, err := saved.open(more...)
 	return session{Client: arbora, saved: saved}, err

@@ -74,6 +74,14 @@ func Confirmed(confirmation string) ClientOption {
 	})
 }
 
+// ViewingAs has everything answered as somebody else would see it. Changes are refused.
+func ViewingAs(kind api.PrincipalKind, name string) ClientOption {
+	return WithRequestEditorFn(func(_ context.Context, r *http.Request) error {
+		r.Header.Set("View-As", string(kind)+" "+name)
+		return nil
+	})
+}
+
 // doer marks requests that got no answer.
 type doer struct {
 	address string

@@ -10,6 +10,7 @@ import (
 	"arbora.example/demo"
 	"arbora.example/e2e/browser"
 	"arbora.example/e2e/testbed"
+	"arbora.example/store"
 )
 
 const (
@@ -111,6 +112,72 @@ func TestReshapingTheTree(t *testing.T) {
 	here, err := client.Read[api.Tree](rowan.ShowTree(t.Context(), "lindenmere", nil))
 	require.NoError(t, err)
 	require.Equal(t, here.Scopes, tree.Scopes)
+}
+
+// TestLookingAsSomebody sees what another sees, changes nothing, and is refused where the other holds more.
+func TestLookingAsSomebody(t *testing.T) {
+	b := testbed.StartDemo(t)
+	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
+	as := func(who, kind, name string) *client.Client {
+		c, err := client.Open(b.Address, tokenOf(t, b, who+"@lindenmere"), client.ViewingAs(api.PrincipalKind(kind), name))
+		require.NoError(t, err)
+		return c
+	}
+	seen := func(c *client.Client) []string {
+		tree, err := client.Read[api.Tree](c.ShowTree(t.Context(), "lindenmere", nil))
+		require.NoError(t, err)
+		var addresses []string
+		for _, n := range tree.Scopes {
+			addresses = append(addresses, n.Address)
+		}
+		return addresses
+	}
+	for _, who := range []struct{ kind, name, signIn string }{{"user", "bram", "bram@lindenmere"}, {"user", "piotr", "piotr@lindenmere"}} {
+		require.Equal(t, seen(b.As(t, who.signIn)), seen(as("rowan", who.kind, who.name)))
+	}
+	require.Contains(t, seen(as("rowan", "service-account", digitising+"/label-indexer")), digitising)
+	require.NotContains(t, seen(as("rowan", "guest", "juno@quaywater")), digitising)
+	bram := as("rowan", "user", "bram")
+	answer, err := client.Read[api.Answer](bram.Check(t.Context(), sensorLog, api.Question{Permission: "edit bucket"}))
+	require.NoError(t, err)
+	require.Equal(t, "bram", answer.Principal.Name)
+	p := testbed.Problem(t, 403, client.Done(bram.CreateScope(t.Context(), alpine, nil, api.ScopeNew{Kind: "resource", Type: ptr("bucket"), Name: "x"})))
+	require.Contains(t, p.Detail, "nothing is changed so")
+	testbed.Problem(t, 403, reshape(t, bram, api.Reshaping{Scopes: []string{alpine}, Title: ptr("x")}))
+	me, err := client.Read[api.Session](bram.GetSession(t.Context()))
+	require.NoError(t, err)
+	require.Equal(t, "rowan@lindenmere", me.Name, "what is one's own stays one's own")
+	testbed.Problem(t, 403, client.Done(as("tomas", "user", "bram").ShowTree(t.Context(), "lindenmere", nil)))
+	b.Grant(t, "people-manager", "user", "yuki", "lindenmere")
+	p = testbed.Problem(t, 403, client.Done(as("yuki", "user", "rowan").ShowTree(t.Context(), "lindenmere", nil)))
+	require.Contains(t, p.Detail, "which you do not hold there yourself")
+	testbed.Problem(t, 400, client.Done(as("rowan", "group", "curators").ShowTree(t.Context(), "lindenmere", nil)))
+	testbed.Problem(t, 404, client.Done(as("rowan", "user", "nobody").ShowTree(t.Context(), "lindenmere", nil)))
+	recorded := 0
+	require.NoError(t, b.Records.EachAudit(t.Context(), func(r store.AuditRecord) error {
+		if r.Event == "viewed-as" && r.Detail == "rowan@lindenmere looks as user bram" {
+			recorded++
+		}
+		return nil
+	}))
+	require.Equal(t, 1, recorded, "a look of an hour is recorded once")
+
+	c := newTerminal(t)
+	c.signIn("rowan@lindenmere", b.Address)
+	require.NotContains(t, c.must("--as bram tree"), "science")
+	require.Contains(t, c.must("tree"), "science")
+	console := openConsole(t, b)
+	require.NoError(t, console.Do(
+		console.SignIn("rowan@lindenmere", demo.Passphrase),
+		browser.See(`[role=tree]`, "science"),
+		console.Open("/people/bram"),
+		browser.Press("Look as Bram de Wolff"),
+		browser.See(`[data-test=viewing]`, "You look as user bram, and can change nothing"),
+		browser.See(`[role=tree]`, "alpine-house"),
+		browser.SeeNot(`[role=tree]`, "science"),
+		browser.Press("Look as yourself"),
+		browser.See(`[role=tree]`, "science"),
+	))
 }
 
 // TestStatementsFollowAMove sees a statement go dormant with a move, be told of before, and wake up again.

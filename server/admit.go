@@ -80,11 +80,42 @@ func (s *Server) admit(c *gin.Context) {
 			writeProblem(c, p)
 			return
 		}
+		if err := s.viewAs(c, r, caller); err != nil {
+			s.writeError(c, err)
+			return
+		}
 	}
 	if err := checkRequest(c, r); err != nil {
 		s.writeError(c, err)
 	}
 }
+
+// viewAs has the request answered as somebody else would see it, if it asks for that: KIND NAME. Nothing is changed so, and
+// what is the caller's own, such as their sessions, stays their own.
+func (s *Server) viewAs(c *gin.Context, r route, caller service.Caller) error {
+	kind, name, wanted := strings.Cut(c.GetHeader(viewAsHeader), " ")
+	if c.GetHeader(viewAsHeader) == "" || r.needs == "session" || r.needs == "keeper" {
+		return nil
+	}
+	if !wanted {
+		return &service.Problem{Kind: service.Invalid, Detail: viewAsHeader + " names nobody", Next: "send a kind and a name, such as user bram", Field: viewAsHeader}
+	}
+	if c.Request.Method != http.MethodGet && !slices.Contains(readsByPost, r.Operation.OperationID) {
+		return &service.Problem{Kind: service.Refused, Detail: "you look as " + name + ", and nothing is changed so", Next: "look as yourself again first"}
+	}
+	seen, err := s.service.ViewAs(c.Request.Context(), caller, service.Somebody{Kind: kind, Name: name})
+	if err != nil {
+		return err
+	}
+	c.Request = c.Request.WithContext(context.WithValue(c.Request.Context(), callerKey{}, seen))
+	return nil
+}
+
+// viewAsHeader says whom a request is to be answered as.
+const viewAsHeader = "View-As"
+
+// readsByPost are the operations that change nothing though they carry a body.
+var readsByPost = []string{"check", "listHolders", "rankRoles", "readStatements", "fillPattern"}
 
 // beforeAll are the operations open to somebody who has to choose a password or set up a second factor first.
 var beforeAll = []string{"getSession", "signOut", "choosePassword", "showSecondFactor", "beginSecondFactor", "confirmSecondFactor"}

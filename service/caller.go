@@ -25,6 +25,8 @@ type Caller struct {
 	Strong           bool      // signed in with two factors
 	EndsAt           time.Time // when the session ends unless it is used again, or the access token
 	From             string    // network address
+	// ViewsAs is whom the caller looks as, who is then the principal; empty for oneself.
+	ViewsAs string
 	// Confirmed is the confirmation of the impact that the caller saw of the change now asked for; empty for none.
 	Confirmed string
 }

@@ -27,6 +27,7 @@ type Service struct {
 	address  string
 	houses   sync.Map // of access.ID to *house
 	guesses  *guesses
+	viewing  *viewing
 	signing  signing
 	setUp    atomic.Bool // somebody has set the service up; once true it stays so
 }
@@ -44,7 +45,7 @@ type Options struct {
 
 // New makes a service.
 func New(o Options) *Service {
-	return &Service{records: o.Records, shipped: o.Catalogue, clock: o.Clock, log: o.Log, sealer: o.Sealer, post: o.Post, address: o.Address, guesses: newGuesses()}
+	return &Service{records: o.Records, shipped: o.Catalogue, clock: o.Clock, log: o.Log, sealer: o.Sealer, post: o.Post, address: o.Address, guesses: newGuesses(), viewing: newViewing()}
 }
 
 // house is what the service keeps of one organisation in memory.

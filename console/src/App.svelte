@@ -4,6 +4,7 @@
   import { api, ask, asProblem, type Problem } from "./lib/api";
   import { session } from "./lib/session.svelte";
   import { tree } from "./lib/tree.svelte";
+  import { viewing } from "./lib/viewing.svelte";
   import ChoosePassword from "./pages/ChoosePassword.svelte";
   import Pages from "./pages/Pages.svelte";
   import LinkPage from "./pages/LinkPage.svelte";
@@ -27,8 +28,16 @@
   // A link from a letter opens before anybody is signed in.
   const link = $derived(/^\/link\/(.+)$/.exec(router.location)?.[1]);
 
+  // Before the pages are made anew: none may find what was fetched for somebody else.
+  $effect.pre(() => {
+    void viewing.as;
+    tree.clear();
+  });
+
   $effect(() => {
-    if (!session.me) tree.clear();
+    if (session.me || !session.known) return;
+    tree.clear();
+    viewing.forget(); // whoever signs in next looks as themselves
   });
 </script>
 
@@ -45,5 +54,5 @@
 {:else if session.me.setUpFactor}
   <SetUpFactor />
 {:else}
-  <Pages />
+  {#key viewing.as}<Pages />{/key}
 {/if}

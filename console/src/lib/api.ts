@@ -2,6 +2,7 @@
 import createClient, { type Middleware } from "openapi-fetch";
 import type { components, paths } from "./api.gen";
 import { session } from "./session.svelte";
+import { viewing } from "./viewing.svelte";
 
 export type Schemas = components["schemas"];
 export type Problem = Schemas["Problem"];
@@ -14,6 +15,7 @@ export type PrincipalRef = Schemas["PrincipalRef"];
 
 const csrf: Middleware = {
   onRequest({ request }) {
+    if (viewing.as) request.headers.set("View-As", viewing.as);
     if (session.me && request.method !== "GET") request.headers.set("X-CSRF-Token", session.me.csrf);
     return request;
   },

@@ -1,6 +1,7 @@
 // What the signed-in person may do to the organisation as a whole, so that no page offers what would be refused.
 import { api, ask } from "./api";
 import { session } from "./session.svelte";
+import { viewing } from "./viewing.svelte";
 
 class Authority {
   #held = $state.raw<string[]>([]);
@@ -12,7 +13,7 @@ class Authority {
   }
 
   async load() {
-    const of = session.me?.name ?? "";
+    const of = `${session.me?.name} ${session.organisation} ${viewing.as}`;
     if (of === this.#of) return;
     this.#of = of;
     this.#held = [];

@@ -3,6 +3,7 @@
   import { router } from "svelte-spa-router";
   import { signOut } from "../lib/api";
   import { session } from "../lib/session.svelte";
+  import { viewing } from "../lib/viewing.svelte";
   import Mark from "./Mark.svelte";
 
   const pages = [
@@ -28,6 +29,12 @@
   }
 </script>
 
+{#if viewing.as}
+  <div role="status" class="sticky top-0 z-30 flex items-center justify-center gap-4 bg-copper-200 px-5 py-2 font-semibold text-copper-900" data-test="viewing">
+    <span>You look as {viewing.as}, and can change nothing.</span>
+    <button type="button" class="rounded border border-copper-700 px-3 py-0.5 hover:bg-copper-100" onclick={() => viewing.stop()}>Look as yourself</button>
+  </div>
+{/if}
 <header class="sticky top-0 z-20 flex min-h-14 flex-wrap items-center gap-x-6 max-md:static max-md:gap-y-1 max-md:px-3 max-md:pt-1.5 border-b border-primary-900 bg-primary-800 px-5 text-gray-50 dark:border-gray-700 dark:bg-primary-950">
   <a href="#/" class="flex items-center gap-2.5 rounded">
     <Mark />

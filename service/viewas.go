@@ -1,0 +1,63 @@
+package service
+
+import (
+	"context"
+	"fmt"
+	"time"
+
+	"github.com/hashicorp/golang-lru/v2/expirable"
+
+	"arbora.example/access"
+	"arbora.example/store"
+)
+
+// Whoever may can see the tree and its pages as somebody else sees them, and change nothing meanwhile: nobody has to sign
+// out and in again to find out what another can do.
+
+// viewing remembers who looks as whom, so that a look of an hour is recorded once.
+type viewing struct {
+	lately *expirable.LRU[string, struct{}]
+}
+
+const (
+	viewingKept = 10_000
+	viewingFor  = time.Hour
+)
+
+func newViewing() *viewing {
+	return &viewing{lately: expirable.NewLRU[string, struct{}](viewingKept, nil, viewingFor)}
+}
+
+// ViewAs gives a caller who sees what somebody else sees. It takes "view-as" of that principal, and the caller must hold
+// all that the other does: otherwise it would show what is not theirs to see.
+func (s *Service) ViewAs(ctx context.Context, c Caller, who Somebody) (Caller, error) {
+	d, err := s.open(ctx, c)
+	if err != nil {
+		return c, err
+	}
+	if who.Kind == access.Group.String() {
+		return c, &Problem{Kind: Invalid, Detail: "nobody sees as a group", Next: "name somebody in it", Field: "View-As"}
+	}
+	p, err := d.governed(c.OrganisationName, who, "view-as")
+	if err != nil {
+		return c, err
+	}
+	if err := d.mayActAs(p); err != nil {
+		return c, err
+	}
+	key := c.Name + " " + p.ID.String()
+	if _, lately := s.viewing.lately.Get(key); !lately {
+		err := s.records.Audit(ctx, store.AuditRecord{
+			Organisation: c.OrganisationName, Author: s.author(c), Event: "viewed-as", Detail: fmt.Sprintf("%s looks as %s %s", c.Name, p.Kind, d.called(p).Name),
+		})
+		if err != nil {
+			return c, err
+		}
+		s.viewing.lately.Add(key, struct{}{})
+	}
+	seen := c
+	seen.Principal, seen.Kind, seen.ViewsAs = p.ID, p.Kind, d.called(p).Name
+	// What was confirmed belongs to changes, of which there are none here.
+	seen.Confirmed = ""
+	return seen, nil
+}
