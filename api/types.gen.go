@@ -813,6 +813,14 @@ type Hopeful struct {
 	Ways []string `json:"ways"`
 }
 
+// IdleMember defines model for IdleMember.
+type IdleMember struct {
+	Principal PrincipalRef `json:"principal"`
+
+	// State Pending: invited and not there yet. Only what is active holds anything
+	State State `json:"state"`
+}
+
 // Impact defines model for Impact.
 type Impact struct {
 	// Confirmation Send it as If-Match with the change, to have it made only if its impact is still this one
@@ -1204,6 +1212,9 @@ type PrincipalDetails struct {
 	// Hidden How many rules the caller may not see
 	Hidden int    `json:"hidden"`
 	Id     string `json:"id"`
+
+	// Idle Of a group: the members, at any depth, who are out of use or not there yet
+	Idle []IdleMember `json:"idle"`
 
 	// InvitedUntil Of a pending guest: when the link ends that was sent last
 	InvitedUntil *time.Time    `json:"invitedUntil,omitempty"`

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"fmt"
 	"strings"
 
 	"github.com/urfave/cli/v3"
@@ -40,7 +41,7 @@ func (a *app) showPrincipal(kind api.PrincipalKind) cli.ActionFunc {
 		}
 		var members []string
 		for _, m := range p.Members {
-			members = append(members, yesNo(m.Kind == api.GroupKind, "group ", "")+m.Name)
+			members = append(members, yesNo(m.Kind == api.GroupKind, "group ", "")+m.Name+idleText(p, m))
 		}
 		facts := []fact{
 			{"Name", p.Name}, {"Title", p.Title}, {"Email", p.Email}, {"Description", p.Description},
@@ -107,6 +108,16 @@ func orWord(text, word string) string {
 	return text
 }
 
+// idleText marks a member who is out of use, or not there yet, and holds nothing.
+func idleText(group api.PrincipalDetails, member api.PrincipalRef) string {
+	for _, idle := range group.Idle {
+		if idle.Principal == member {
+			return fmt.Sprintf(" (! %s)", idle.State)
+		}
+	}
+	return ""
+}
+
 // groupFacts tell who is in a group and by what.
 func groupFacts(p api.PrincipalDetails, members []string) []fact {
 	var facts []fact
@@ -116,7 +127,7 @@ func groupFacts(p api.PrincipalDetails, members []string) []fact {
 	facts = append(facts, fact{"Members", orWord(strings.Join(members, ", "), "none")})
 	var every []string
 	for _, m := range p.EveryMember {
-		every = append(every, m.Name)
+		every = append(every, m.Name+idleText(p, m))
 	}
 	if len(every) != len(members) {
 		facts = append(facts, fact{"At any depth", orWord(strings.Join(every, ", "), "nobody")})

@@ -345,6 +345,7 @@ func TestNobodyActsAsWhoHoldsMore(t *testing.T) {
 		"reset":  client.Done(yuki.ResetPassword(t.Context(), "lindenmere", api.UserKind, "rowan")),
 		"link":   client.Done(yuki.MailPasswordLink(t.Context(), "lindenmere", api.UserKind, "rowan")),
 		"email":  client.Done(yuki.EditPrincipal(t.Context(), "lindenmere", api.UserKind, "rowan", nil, api.PrincipalEdit{Email: ptr("yuki@lindenmere.example")})),
+		"key":    client.Done(yuki.CreateKey(t.Context(), "lindenmere", api.UserKind, "rowan", api.KeyNew{})),
 		"factor": client.Done(yuki.ResetSecondFactor(t.Context(), "lindenmere", api.UserKind, "rowan")),
 	} {
 		p := testbed.Problem(t, 403, try)

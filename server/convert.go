@@ -98,7 +98,12 @@ func principalOf(p service.DetailedPrincipal) api.PrincipalDetails {
 		Description: p.Description, State: api.State(p.State), Tags: tagsOf(p.Tags), CreatedAt: p.CreatedAt, Address: optional(p.Address),
 		SignInBy: (*api.SignInBy)(optional(string(p.By))), SignIn: optional(p.SignIn), Gathers: optional(p.Gathers.String()), Owns: &p.Owns,
 		Members: each(p.Members, principalRef), EveryMember: each(p.Every, principalRef), Groups: each(p.Groups, nameOf), Within: each(p.Within, nameOf),
-		Rules: each(p.Rules, ruleOf), Hidden: p.Hidden, May: words(p.May), Gathered: []string{},
+		Rules: each(p.Rules, ruleOf), Hidden: p.Hidden, May: words(p.May), Gathered: []string{}, Idle: []api.IdleMember{},
+	}
+	for _, member := range p.Every {
+		if state, idle := p.Idle[member.ID]; idle {
+			told.Idle = append(told.Idle, api.IdleMember{Principal: principalRef(member), State: api.State(state)})
+		}
 	}
 	for _, group := range p.Groups {
 		if group.Gathers != nil {

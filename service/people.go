@@ -31,20 +31,21 @@ type GroupView struct {
 type DetailedPrincipal struct {
 	access.Principal
 	store.PrincipalDetails
-	Address      string             // a service account's
-	SignIn       string             // the name a user signs in by
-	By           people.SignInBy    // what a user signs in with
-	Factor       bool               // a user has set up a second factor
-	InvitedUntil time.Time          // of a pending guest: when the link ends that was sent last
-	OwnedBy      *access.Principal  // a group's owner
-	Owns         bool               // the viewer owns the group
-	Members      []access.Principal // a group's direct members
-	Every        []access.Principal // who is in a group at any depth, groups left out
-	Groups       []access.Principal // the groups it is a direct member of
-	Within       []access.Principal // the groups it is a member of at any depth
-	Rules        []RuleView         // those that name it, a group it is within, or a set it belongs to
-	Hidden       int                // rules the viewer may not see
-	May          []string           // what the viewer may do to it
+	Address      string                     // a service account's
+	SignIn       string                     // the name a user signs in by
+	By           people.SignInBy            // what a user signs in with
+	Factor       bool                       // a user has set up a second factor
+	InvitedUntil time.Time                  // of a pending guest: when the link ends that was sent last
+	OwnedBy      *access.Principal          // a group's owner
+	Owns         bool                       // the viewer owns the group
+	Members      []access.Principal         // a group's direct members
+	Every        []access.Principal         // who is in a group at any depth, groups left out
+	Idle         map[access.ID]people.State // of a group: those of Every who are out of use or not there yet
+	Groups       []access.Principal         // the groups it is a direct member of
+	Within       []access.Principal         // the groups it is a member of at any depth
+	Rules        []RuleView                 // those that name it, a group it is within, or a set it belongs to
+	Hidden       int                        // rules the viewer may not see
+	May          []string                   // what the viewer may do to it
 }
 
 // ListUsers lists users by name, a page at a time.
@@ -125,6 +126,9 @@ func (s *Service) ShowPrincipal(ctx context.Context, c Caller, organisation stri
 		Principal: p, PrincipalDetails: details, Address: d.accountAddress(p), Owns: owns,
 		Members: d.allCalled(d.Members(p.ID)), Every: d.allCalled(d.EveryMember(p.ID)), Groups: d.Groups(p.ID), Within: d.Within(p.ID),
 	}
+	if v.Idle, err = s.idleOf(ctx, c, v.Every); err != nil {
+		return DetailedPrincipal{}, err
+	}
 	if owner, ok := d.Principal(p.Owner); ok {
 		owner = d.called(owner)
 		v.OwnedBy = &owner
@@ -165,6 +169,22 @@ func (s *Service) ShowPrincipal(ctx context.Context, c Caller, organisation stri
 	v.Rules, err = s.ruleViews(ctx, d, refs, access.ID{})
 	slices.SortStableFunc(v.Rules, func(a, b RuleView) int { return cmp.Compare(a.At.Address, b.At.Address) })
 	return v, err
+}
+
+// idleOf gives the states of those who are out of use, or not there yet.
+func (s *Service) idleOf(ctx context.Context, c Caller, all []access.Principal) (map[access.ID]people.State, error) {
+	var idle []access.ID
+	for _, p := range all {
+		if p.Inactive {
+			idle = append(idle, p.ID)
+		}
+	}
+	details, err := s.records.PrincipalDetails(ctx, c.Organisation, idle)
+	states := make(map[access.ID]people.State, len(details))
+	for id, d := range details {
+		states[id] = d.State
+	}
+	return states, err
 }
 
 // seesRule reports whether the caller may list a grant, or the policy that holds a statement.

@@ -1242,6 +1242,10 @@ export interface components {
             /** Format: date-time */
             until?: string;
         };
+        IdleMember: {
+            principal: components["schemas"]["PrincipalRef"];
+            state: components["schemas"]["State"];
+        };
         /** @description What is left out stays as it is */
         PrincipalEdit: {
             name?: string;
@@ -1621,6 +1625,8 @@ export interface components {
             createdAt: string;
             /** @description A group's direct members */
             members: components["schemas"]["PrincipalRef"][];
+            /** @description Of a group: the members, at any depth, who are out of use or not there yet */
+            idle: components["schemas"]["IdleMember"][];
             /** @description The groups it is a direct member of */
             groups: string[];
             /** @description Those of the groups that gather it by its tags */

@@ -5,7 +5,7 @@
   import { replace, router } from "svelte-spa-router";
   import { untrack } from "svelte";
   import { api, ask, asProblem, type Answer, type Problem, type Scope } from "../lib/api";
-  import { groups, users } from "../lib/directory";
+  import { groups, guests, users } from "../lib/directory";
   import { session } from "../lib/session.svelte";
   import { tree } from "../lib/tree.svelte";
   import { href } from "../lib/words";
@@ -16,8 +16,14 @@
   import ProblemNote from "../parts/ProblemNote.svelte";
   import Way from "../parts/Way.svelte";
 
-  const self = session.me?.name.split("@")[0] ?? "";
-  let kind = $state<"user" | "group" | "service" | "set">("user");
+  const kinds = { user: "User", guest: "Guest", group: "Group", "service-account": "Service account", service: "Platform service", set: "Built-in set" };
+  type Kind = keyof typeof kinds;
+  const isKind = (word: string): word is Kind => word in kinds;
+
+  // Whoever asks asks of themselves first: a guest goes by the whole name they sign in by.
+  const guest = session.me?.kind === "guest";
+  const self = (guest ? session.me?.name : session.me?.name.split("@")[0]) ?? "";
+  let kind = $state<Kind>(guest ? "guest" : "user");
   let name = $state(self);
   let permission = $state("");
   let at = $state(session.organisation);
@@ -25,7 +31,7 @@
   let answer = $state.raw<Answer | null>(null);
   let scope = $state.raw<Scope | null>(null);
   let busy = $state(false);
-  let known = $state.raw<Record<typeof kind | "permissions", { value: string; hint?: string }[]>>({ user: [], group: [], service: [], set: [], permissions: [] });
+  let known = $state.raw<Record<Kind | "permissions", { value: string; hint?: string }[]>>({ user: [], guest: [], group: [], "service-account": [], service: [], set: [], permissions: [] });
 
   // The question is in the page's address, so that it can be sent to a colleague.
   $effect(() => {
@@ -33,8 +39,8 @@
     untrack(() => {
       at = asked.get("at") ?? at;
       permission = asked.get("may") ?? permission;
-      for (const each of ["user", "group", "service", "set"] as const) {
-        if (asked.get(each)) [kind, name] = [each, asked.get(each) ?? ""];
+      for (const [each, value] of asked) {
+        if (isKind(each)) [kind, name] = [each, value];
       }
       if (at && permission && name) find();
     });
@@ -47,14 +53,18 @@
   // Each list helps where the person may see it; the question can be asked without.
   async function prepare() {
     if (tree.nodes.length === 0) tree.load();
-    const [u, g, c] = await Promise.allSettled([
+    const [u, g, o, a, c] = await Promise.allSettled([
       users(session.organisation),
       groups(session.organisation),
+      guests(session.organisation),
+      ask(api.GET("/scopes/{scope}/service-accounts", { params: { path: { scope: session.organisation } } })),
       ask(api.GET("/organisations/{organisation}/catalogue", { params: { path: { organisation: session.organisation } } })),
     ]);
     known = {
       user: u.status === "fulfilled" ? u.value.map((x) => ({ value: x.name, hint: x.title })) : [],
       group: g.status === "fulfilled" ? g.value.map((x) => ({ value: x.name, hint: x.title })) : [],
+      guest: o.status === "fulfilled" ? o.value.map((x) => ({ value: x.name, hint: x.title })) : [],
+      "service-account": a.status === "fulfilled" ? a.value.accounts.map((x) => ({ value: x.address, hint: x.title })) : [],
       set: [
         { value: "staff", hint: "the organisation's own active users" },
         { value: "guests", hint: "its guests" },
@@ -98,10 +108,7 @@
     <Field label="Who" name="kind" {problem}>
       {#snippet children(id)}
         <select {id} bind:value={kind} class="w-full rounded-lg border border-gray-300 bg-gray-50 px-3 py-2 text-gray-900 dark:border-gray-600 dark:bg-gray-800 dark:text-gray-100">
-          <option value="user">User</option>
-          <option value="group">Group</option>
-          <option value="service">Platform service</option>
-          <option value="set">Built-in set</option>
+          {#each Object.entries(kinds) as [value, word] (value)}<option {value}>{word}</option>{/each}
         </select>
       {/snippet}
     </Field>

@@ -12,6 +12,7 @@
   import QuietButton from "../parts/QuietButton.svelte";
   import Skeleton from "../parts/Skeleton.svelte";
   import StateDialog from "../parts/StateDialog.svelte";
+  import StateMark from "../parts/StateMark.svelte";
   import Who from "../parts/Who.svelte";
 
   let { params }: { params?: { name: string } } = $props();
@@ -39,6 +40,7 @@
   const gathering = $derived(Boolean(group?.gathers));
   const mayEnrol = $derived(!gathering && ((group?.may.includes("enrol group") || group?.owns) ?? false));
   const same = (a: PrincipalRef, b: PrincipalRef) => a.kind === b.kind && a.name === b.name;
+  const idle = (member: PrincipalRef) => group?.idle.find((i) => same(i.principal, member))?.state;
   const inherited = $derived(group?.everyMember.filter((m) => !group?.members.some((d) => same(d, m))) ?? []);
 
   async function remove(member: PrincipalRef) {
@@ -87,6 +89,7 @@
             {#each group.members as member (member.kind + "/" + member.name)}
               <li class="flex items-center border-b border-gray-100 px-4 py-2.5 last:border-0 dark:border-gray-800">
                 <Who who={member} />
+                {#if idle(member)}<span class="ml-3"><StateMark state={idle(member) ?? "active"} /></span>{/if}
                 {#if member.kind === "group"}<span class="quiet ml-3 text-sm">and everybody in it</span>{/if}
                 {#if mayEnrol}<button type="button" class="link ml-auto text-sm" onclick={() => remove(member)} aria-label="Take out {member.name}">Take out</button>{/if}
               </li>
@@ -99,7 +102,7 @@
           <h2 id="inherited-heading" class="mb-2 text-lg font-semibold">Through groups in it <span class="quiet font-normal">{inherited.length}</span></h2>
           <ul class="card" data-test="inherited-members">
             {#each inherited as member (member.kind + "/" + member.name)}
-              <li class="border-b border-gray-100 px-4 py-2.5 last:border-0 dark:border-gray-800"><Who who={member} /></li>
+              <li class="border-b border-gray-100 px-4 py-2.5 last:border-0 dark:border-gray-800"><Who who={member} />{#if idle(member)}<span class="ml-3"><StateMark state={idle(member) ?? "active"} /></span>{/if}</li>
             {/each}
           </ul>
           <p class="quiet mt-2 text-sm">{count(group.everyMember.length, "member")} at any depth.</p>

@@ -106,7 +106,7 @@
 >
   {#snippet actions()}
     {#if person}
-      <QuietButton size="sm" href={href.check(kind === "user" ? { user: person.name } : { kind, user: person.name })}><SearchOutline class="me-2 h-4 w-4" />Check</QuietButton>
+      <QuietButton size="sm" href={href.check({ [kind]: person.name })}><SearchOutline class="me-2 h-4 w-4" />Check</QuietButton>
       {#if may("view-as") && person.state === "active" && !viewing.as}<QuietButton size="sm" onclick={() => viewing.start(kind, person?.name ?? "")}>Look as {person.title || "them"}</QuietButton>{/if}
       {#if may("edit")}<QuietButton size="sm" onclick={() => (editing = true)}>Edit</QuietButton>{/if}
       {#if authority.may("enrol group")}<Button size="sm" onclick={() => (adding = true)}>Put into a group</Button>{/if}
