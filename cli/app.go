@@ -46,6 +46,7 @@ type app struct {
 
 // Run runs a command line and gives its exit status. More are commands that are offered beside those of this package.
 func Run(ctx context.Context, version string, arguments []string, streams Streams, more ...*cli.Command) int {
+	client.Agent = agent
 	a := &app{Streams: streams, lines: bufio.NewReader(streams.In)}
 	root := &cli.Command{
 		Name:    "arbora",

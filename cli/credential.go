@@ -13,7 +13,7 @@ import (
 	"arbora.example/client"
 )
 
-// agent is what this program calls itself when it waits to be let in.
+// agent is what this program calls itself.
 const agent = "arbora at a terminal"
 
 // signInByKey signs in with an API key, which is tried before it is saved.

@@ -143,6 +143,7 @@ func (a *app) newUser(ctx context.Context, c *cli.Command, s session, organisati
 			return api.UserNew{}, err
 		}
 		more, also := likeThem(model, c.StringSlice("but"))
+		a.sayCopied(c, like, model, more, also)
 		groups, grants = append(groups, more...), append(grants, also...)
 	}
 	wanted := api.UserNew{
@@ -168,6 +169,24 @@ func (a *app) newUser(ctx context.Context, c *cli.Command, s session, organisati
 		wanted.Password = &password
 	}
 	return wanted, nil
+}
+
+// sayCopied tells line by line what somebody gets as somebody else has it; --but leaves a line out.
+func (a *app) sayCopied(c *cli.Command, like string, model api.PrincipalDetails, groups []string, grants []api.FirstGrant) {
+	a.say(c, "As %s has it:", like)
+	for _, group := range groups {
+		a.say(c, "  group %s", group)
+	}
+	addresses := map[string]string{}
+	for _, r := range model.Rules {
+		addresses[r.Scope.Id] = r.Scope.Address
+	}
+	for _, g := range grants {
+		a.say(c, "  %s at %s", g.Role, addresses[g.Scope])
+	}
+	if len(groups)+len(grants) == 0 {
+		a.say(c, "  nothing")
+	}
 }
 
 // likeThem gives the groups and direct grants of somebody, but for those left out by name.

@@ -45,7 +45,7 @@ func (a *app) showPrincipal(kind api.PrincipalKind) cli.ActionFunc {
 		}
 		facts := []fact{
 			{"Name", p.Name}, {"Title", p.Title}, {"Email", p.Email}, {"Description", p.Description},
-			{"State", string(p.State)}, {"Tags", tagsText(p.Tags)}, {"Created", moment(p.CreatedAt)}, {"Id", p.Id},
+			{"State", stateText(p)}, {"Tags", tagsText(p.Tags)}, {"Created", moment(p.CreatedAt)}, {"Id", p.Id},
 		}
 		if p.Address != nil {
 			facts[0].value = *p.Address
@@ -75,6 +75,19 @@ func (a *app) showPrincipal(kind api.PrincipalKind) cli.ActionFunc {
 		}
 		return nil
 	}
+}
+
+// stateText tells a state, and what it means where it is not "in use".
+func stateText(p api.PrincipalDetails) string {
+	switch {
+	case p.State == api.StatePending && p.InvitedUntil != nil:
+		return fmt.Sprintf("! pending: holds nothing until they accept; the link works until %s", moment(*p.InvitedUntil))
+	case p.State == api.StatePending:
+		return "! pending: holds nothing until they accept; the link works no more, arbora guest resend makes another"
+	case p.State != api.StateActive:
+		return fmt.Sprintf("! %s: holds nothing of what is named below", p.State)
+	}
+	return string(p.State)
 }
 
 // withInherited lists the direct groups, and those that follow from them in brackets.

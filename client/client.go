@@ -47,6 +47,10 @@ func (e *Unreachable) Error() string {
 // Unwrap gives the cause.
 func (e *Unreachable) Unwrap() error { return e.Cause }
 
+// Agent is what the client calls itself, in the list of somebody's sessions among other places. A program may set its own
+// before it opens clients.
+var Agent = "arbora client for Go"
+
 // Open gives a client of the service at an address such as http://127.0.0.1:8420, acting by a session's token. Without
 // a token only signing in and the state of the service can be asked for.
 func Open(address, token string, more ...ClientOption) (*Client, error) {
@@ -56,6 +60,7 @@ func Open(address, token string, more ...ClientOption) (*Client, error) {
 	options := []ClientOption{
 		WithHTTPClient(&doer{address: address, client: http.Client{Timeout: time.Minute}}),
 		WithRequestEditorFn(func(_ context.Context, r *http.Request) error {
+			r.Header.Set("User-Agent", Agent)
 			if token != "" {
 				r.Header.Set("Authorization", "Bearer "+token)
 			}

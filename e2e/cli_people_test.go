@@ -57,6 +57,7 @@ func TestALifeByCommandLine(t *testing.T) {
 	for _, want := range []string{"linnea@lindenmere", "Password, shown this once", "Secret, shown this once", "In group seed-curators"} {
 		require.Contains(t, out, want)
 	}
+	require.Contains(t, out, "As ines has it:\n  group seed-curators\n")
 	require.NotContains(t, out, "steward")
 	require.NotContains(t, out, "seed-people", "who is gathered by tags is not put in")
 	shown := c.must("user show linnea")
