@@ -1,0 +1,207 @@
+package service
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+
+	"arbora.example/access"
+	"arbora.example/people"
+	"arbora.example/store"
+)
+
+// Guests are people from outside: invited by mail, pending until they accept, and then known under the name they sign in by.
+
+// Invitation is a guest whom somebody wants to invite, with what is prepared: it counts once the guest has accepted.
+type Invitation struct {
+	Email, Title, Description string
+	Tags                      map[string]string
+	Groups                    []string
+	Grants                    []NewGrant
+}
+
+// Invited is a guest just invited.
+type Invited struct {
+	Guest    UserView
+	Link     LinkMade
+	Revision uint64
+}
+
+// Invite makes a guest who is pending and mails a link to accept.
+func (s *Service) Invite(ctx context.Context, c Caller, organisation string, wanted Invitation) (Invited, error) {
+	p, guest, err := s.planInvitation(c, organisation, wanted)
+	if err != nil {
+		return Invited{}, err
+	}
+	revision, err := s.made(ctx, c, p)
+	if err != nil {
+		return Invited{}, err
+	}
+	return Invited{
+		Guest: UserView{Principal: guest.principal, PrincipalDetails: guest.details}, Revision: revision,
+		Link: s.sendLink(ctx, c, guest.link, guest.principal.Name, guest.principal.Name),
+	}, nil
+}
+
+// PreviewInvitation gives the impact that an invitation would have once it is accepted, and invites nobody.
+func (s *Service) PreviewInvitation(ctx context.Context, c Caller, organisation string, wanted Invitation) (Impact, error) {
+	p, _, err := s.planInvitation(c, organisation, wanted)
+	if err != nil {
+		return Impact{}, err
+	}
+	return s.preview(ctx, c, p)
+}
+
+type invitee struct {
+	principal access.Principal
+	details   store.PrincipalDetails
+	link      newLink
+}
+
+func (s *Service) planInvitation(c Caller, organisation string, wanted Invitation) (planner, *invitee, error) {
+	address, err := people.ParseAddress(wanted.Email)
+	if err != nil {
+		return nil, nil, &Problem{Kind: Invalid, Detail: err.Error(), Field: "email"}
+	}
+	if wanted.Title == "" {
+		wanted.Title = address
+	}
+	if err := checkLine("title", "the display name", wanted.Title); err != nil {
+		return nil, nil, err
+	}
+	id := newID()
+	guest := &invitee{
+		principal: access.Principal{ID: id, Kind: access.Guest, Name: address, Tags: wanted.Tags, Inactive: true},
+		details:   store.PrincipalDetails{Title: wanted.Title, Description: wanted.Description, State: people.Pending, CreatedAt: s.moment()},
+		link:      s.newLink(c, people.ToAccept, id),
+	}
+	return func(d desk) (plan, error) {
+		if _, err := d.needAtTop("create user", organisation); err != nil {
+			return plan{}, err
+		}
+		p, rows, err := d.planStart(organisation, id, wanted.Groups, wanted.Grants)
+		if err != nil {
+			return plan{}, err
+		}
+		p.changes = append([]access.Change{access.CreatePrincipal{Principal: guest.principal}}, p.changes...)
+		accepted := guest.principal
+		accepted.Inactive = false
+		p.imagined = append([]access.Change{access.CreatePrincipal{Principal: accepted}}, p.changes[1:]...)
+		p.rows = func(tx *store.Tx) error {
+			return errors.Join(tx.CreatePrincipal(guest.principal, guest.details), rows(tx), guest.link.write(tx))
+		}
+		p.what = "invited " + address + p.what
+		return p, nil
+	}, guest, nil
+}
+
+// Reinvite mails a pending guest another link in place of the first, and invites one anew who was withdrawn before.
+func (s *Service) Reinvite(ctx context.Context, c Caller, organisation string, who Somebody) (LinkMade, error) {
+	d, err := s.open(ctx, c)
+	if err != nil {
+		return LinkMade{}, err
+	}
+	guest, err := d.governed(organisation, who, "create")
+	if err != nil {
+		return LinkMade{}, err
+	}
+	name := guest.Name
+	if guest.Kind != access.Guest {
+		return LinkMade{}, &Problem{Kind: Invalid, Detail: "only guests are invited", Next: "name a guest", Field: "kind"}
+	}
+	details, err := s.detailsOf(ctx, c, guest)
+	if err != nil {
+		return LinkMade{}, err
+	}
+	if !details.Identity.IsZero() {
+		return LinkMade{}, &Problem{Kind: Conflict, Detail: name + " has accepted already", Next: "restore a retired guest with their state"}
+	}
+	link := s.newLink(c, people.ToAccept, guest.ID)
+	if _, err := s.made(ctx, c, func(d desk) (plan, error) {
+		_, err := d.governed(organisation, who, "create")
+		return plan{what: "invited " + name + " once more", rows: func(tx *store.Tx) error {
+			if details.State == people.Retired {
+				if err := tx.Reinvite(guest); err != nil {
+					return err
+				}
+			}
+			return link.write(tx)
+		}}, err
+	}); err != nil {
+		return LinkMade{}, err
+	}
+	return s.sendLink(ctx, c, link, guest.Name, guest.Name), nil
+}
+
+// AcceptInvitation lets the caller in as a guest, as who they are signed in.
+func (s *Service) AcceptInvitation(ctx context.Context, c Caller, token people.Token) (LinkView, error) {
+	v, err := s.ReadLink(ctx, token, c.From)
+	if err != nil {
+		return v, err
+	}
+	i := c.Identity
+	switch {
+	case v.Purpose != people.ToAccept:
+		return v, &Problem{Kind: Invalid, Detail: "this link is no invitation", Next: "open it in a browser"}
+	case i.ID.IsZero() || i.Keeper:
+		return v, &Problem{Kind: Refused, Detail: "only people accept invitations", Next: "sign in as a person"}
+	case i.Organisation == v.Organisation:
+		return v, &Problem{Kind: Conflict, Detail: "you belong to " + v.OrganisationName + " already", Next: "nothing more needs doing"}
+	case i.SignIn().String() != v.SignIn && !strings.EqualFold(i.Email, v.SignIn):
+		// A link that got astray lets nobody in under another name than it was sent to.
+		return v, &Problem{Kind: Refused, Detail: fmt.Sprintf("the invitation was sent to %s, which is not your mail address", v.SignIn), Next: "sign in as who was invited, or mend the address in your profile"}
+	}
+	seats, err := s.records.Seats(ctx, i.ID)
+	if err != nil {
+		return v, err
+	}
+	for _, seat := range seats {
+		if seat.Organisation == v.Organisation {
+			return v, &Problem{Kind: Conflict, Detail: "you are a guest of " + v.OrganisationName + " already", Next: "nothing more needs doing"}
+		}
+	}
+	at := Caller{Name: c.Name, From: c.From, Organisation: v.Organisation, OrganisationName: v.OrganisationName}
+	return v, s.accept(ctx, at, v, token, i, func(*store.Tx) error { return nil })
+}
+
+// accept lets a pending guest in as an identity.
+func (s *Service) accept(ctx context.Context, c Caller, v LinkView, token people.Token, i store.Identity, more func(*store.Tx) error) error {
+	name := i.SignIn().String()
+	_, err := s.write(ctx, c, v.Organisation, func(now *access.Snapshot) (plan, error) {
+		guest, ok := now.Principal(v.Principal)
+		if !ok {
+			return plan{}, notThere("guest", v.SignIn, "")
+		}
+		p := plan{what: name + " accepted the invitation", changes: []access.Change{access.SetInactive{ID: guest.ID}}, rows: func(tx *store.Tx) error {
+			if err := tx.UseLink(token); err != nil {
+				return err
+			}
+			if err := more(tx); err != nil {
+				return err
+			}
+			return tx.Accept(guest, name, i.Title, i.ID)
+		}}
+		if guest.Name != name {
+			p.changes = append(p.changes, access.RenamePrincipal{ID: guest.ID, Name: name})
+		}
+		return p, nil
+	})
+	return usedMeanwhile(err)
+}
+
+// ListGuests lists guests by name, those too who have not accepted yet, a page at a time.
+func (s *Service) ListGuests(ctx context.Context, c Caller, organisation, after string, limit int) (guests []UserView, next string, err error) {
+	_, page, next, err := s.listPrincipals(ctx, c, organisation, access.Guest, after, limit)
+	if err != nil {
+		return nil, "", err
+	}
+	details, err := s.records.PrincipalDetails(ctx, c.Organisation, idsOf(page))
+	if err != nil {
+		return nil, "", err
+	}
+	for _, p := range page {
+		guests = append(guests, UserView{Principal: p, PrincipalDetails: details[p.ID]})
+	}
+	return guests, next, nil
+}
