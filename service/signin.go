@@ -183,6 +183,14 @@ func newGuesses() *guesses {
 	return &guesses{byFrom: byFrom}
 }
 
+// left is wait that counts nothing.
+func (g *guesses) left(from string) time.Duration {
+	if limiter, found := g.byFrom.Get(from); found && limiter.Tokens() < 1 {
+		return fromPause
+	}
+	return 0
+}
+
 // wait counts an attempt; a result above zero says how long to wait before it can be made.
 func (g *guesses) wait(from string) time.Duration {
 	fresh := rate.NewLimiter(rate.Every(fromPause), guessesPerFrom)

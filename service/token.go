@@ -122,15 +122,18 @@ func (s *Service) key(ctx context.Context, p Program) (store.Key, error) {
 		return store.Key{}, &Problem{Kind: NotSignedIn, Detail: "no API key was given", Next: "send its id and secret"}
 	}
 	unknown := &Problem{Kind: Foreign, Detail: "there is no such API key at this service, or its secret is another", Next: "check the id, the secret and the service's address"}
-	if wait := s.guesses.wait(p.From); wait > 0 {
-		return store.Key{}, tooOften("too many attempts from your network address", wait)
+	// Only what is wrong counts: programs that show what they have are never slowed down.
+	if wait := s.guesses.left(p.From); wait > 0 {
+		return store.Key{}, tooOften("too many wrong keys from your network address", wait)
 	}
 	id, err := access.ParseID(p.Key)
 	if err != nil {
+		s.guesses.wait(p.From)
 		return store.Key{}, unknown
 	}
 	k, err := s.records.Key(ctx, id)
 	if errors.Is(err, store.ErrNotFound) || err == nil && !p.Secret.Matches(k.SecretHash) {
+		s.guesses.wait(p.From)
 		return store.Key{}, unknown
 	} else if err != nil {
 		return store.Key{}, err
@@ -184,22 +187,30 @@ func (s *Service) IssueToken(ctx context.Context, p Program) (text string, token
 // isAccessToken tells access tokens, which have three parts, from sessions' tokens, which have one.
 func isAccessToken(token people.Token) bool { return strings.Count(string(token), ".") == 2 }
 
-// tokenCaller finds who an access token stands for.
-func (s *Service) tokenCaller(ctx context.Context, text people.Token, from string) (Caller, people.AccessToken, error) {
+// readToken reads an access token that this service made and that has not ended. Whether its key still works is not asked.
+func (s *Service) readToken(ctx context.Context, text people.Token) (people.AccessToken, error) {
 	var fault error
 	token, err := people.ReadAccessToken(string(text), func(id string) (people.SigningKey, bool) {
 		key, found, err := s.verifyingKey(ctx, id)
 		fault = err
 		return key, found
 	})
-	if fault != nil {
-		return Caller{}, token, fault
+	switch {
+	case fault != nil:
+		return token, fault
+	case err != nil || token.Issuer != s.address:
+		return token, &Problem{Kind: Foreign, Detail: "the access token was not made by this service", Next: "get one from " + s.address}
+	case !s.moment().Before(token.Until):
+		return token, &Problem{Kind: Expired, Detail: "the access token has expired", Next: "get another with your API key"}
 	}
-	if err != nil || token.Issuer != s.address {
-		return Caller{}, token, &Problem{Kind: Foreign, Detail: "the access token was not made by this service", Next: "get one from " + s.address}
-	}
-	if !s.moment().Before(token.Until) {
-		return Caller{}, token, &Problem{Kind: Expired, Detail: "the access token has expired", Next: "get another with your API key"}
+	return token, nil
+}
+
+// tokenCaller finds who an access token stands for.
+func (s *Service) tokenCaller(ctx context.Context, text people.Token, from string) (Caller, people.AccessToken, error) {
+	token, err := s.readToken(ctx, text)
+	if err != nil {
+		return Caller{}, token, err
 	}
 	k, revoked, err := s.records.KeyOfToken(ctx, token.Key, token.ID)
 	if errors.Is(err, store.ErrNotFound) || err == nil && revoked {
@@ -302,7 +313,7 @@ func (s *Service) RevokeToken(ctx context.Context, p Program, text people.Token)
 	if err != nil {
 		return err
 	}
-	c, token, err := s.tokenCaller(ctx, text, p.From)
+	token, err := s.readToken(ctx, text)
 	var problem *Problem
 	if errors.As(err, &problem) {
 		return nil
@@ -312,7 +323,7 @@ func (s *Service) RevokeToken(ctx context.Context, p Program, text people.Token)
 	if token.Key != k.ID {
 		return &Problem{Kind: Refused, Detail: "the access token was made with another API key", Next: "use that one"}
 	}
-	return s.records.RevokeToken(ctx, token.ID, token.Until, store.AuditRecord{
-		Organisation: c.OrganisationName, Author: s.author(c), Event: "token-revoked", Detail: fmt.Sprintf("%s took back an access token of key %s", c.Name, k.ID),
-	})
+	// Whoever it belongs to may be out of use for now: it is taken back all the same, for when they are back.
+	author := store.Author{Name: "key " + k.ID.String(), From: p.From, At: s.moment()}
+	return s.records.RevokeToken(ctx, token.ID, token.Until, store.AuditRecord{Author: author, Event: "token-revoked", Detail: "an access token of key " + k.ID.String() + " was taken back"})
 }

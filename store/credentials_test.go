@@ -131,8 +131,8 @@ func TestKeysAndTokens(t *testing.T) {
 	secret := people.NewSecret()
 	key := store.Key{ID: access.ID{40}, Organisation: top.ID, Principal: rowan.ID, SecretHash: secret.Hash(), Label: "laptop", CreatedAt: now, CreatedBy: "rowan@lindenmere", Until: now.Add(time.Hour)}
 	write(t, s, func(tx *store.Tx) error { return tx.CreateKey(key) })
-	service := store.Key{ID: access.ID{41}, Principal: access.PlatformServiceID("labs"), SecretHash: secret.Hash(), CreatedAt: now}
-	require.NoError(t, s.CreateServiceKey(t.Context(), service, "labs", by))
+	labs := store.Key{ID: access.ID{41}, Principal: access.PlatformServiceID("labs"), SecretHash: secret.Hash(), CreatedAt: now}
+	require.NoError(t, s.CreateServiceKey(t.Context(), labs, "labs", by))
 	found, err := s.Key(t.Context(), key.ID)
 	require.NoError(t, err)
 	require.Equal(t, key, found)
@@ -141,7 +141,7 @@ func TestKeysAndTokens(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, list, 1)
 	require.Equal(t, "127.0.0.2", list[0].LastUsedFrom)
-	list, err = s.Keys(t.Context(), access.ID{}, service.Principal)
+	list, err = s.Keys(t.Context(), access.ID{}, labs.Principal)
 	require.NoError(t, err)
 	require.Len(t, list, 1, "a service's keys belong to no organisation")
 
@@ -165,8 +165,8 @@ func TestKeysAndTokens(t *testing.T) {
 	require.False(t, revoked, "a token that ended by itself is forgotten")
 
 	write(t, s, func(tx *store.Tx) error { return tx.WithdrawKey(key) })
-	require.NoError(t, s.WithdrawServiceKey(t.Context(), service, by))
-	for _, id := range []access.ID{key.ID, service.ID} {
+	require.NoError(t, s.WithdrawServiceKey(t.Context(), labs, by))
+	for _, id := range []access.ID{key.ID, labs.ID} {
 		found, err = s.Key(t.Context(), id)
 		require.NoError(t, err)
 		require.Equal(t, now, found.WithdrawnAt, "kept, to tell so to whoever still uses it")
