@@ -61,7 +61,7 @@ func (a *app) holders(ctx context.Context, c *cli.Command) error {
 		a.say(c, "Nobody may %s at %s.", list.Permission, list.Scope.Address)
 	} else {
 		a.say(c, "%d may %s at %s:\n", len(list.Holders), list.Permission, list.Scope.Address)
-		a.say(c, "%s", render(l))
+		a.say(c, "%s", a.render(l))
 	}
 	a.section(c, "Could give it to themselves", hopefuls)
 	return nil

@@ -5,6 +5,8 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"os"
+	"slices"
 	"strings"
 	"time"
 
@@ -12,6 +14,7 @@ import (
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/jedib0t/go-pretty/v6/text"
 	"github.com/urfave/cli/v3"
+	"golang.org/x/term"
 )
 
 // listing is what a command prints: rows for people and spreadsheets, the value behind them for programs.
@@ -42,17 +45,19 @@ func (a *app) print(c *cli.Command, l listing) error {
 		_, err := fmt.Fprintln(a.Out, l.empty)
 		return err
 	}
-	_, err := fmt.Fprintln(a.Out, render(l))
+	_, err := fmt.Fprintln(a.Out, a.render(l))
 	return err
 }
 
-func render(l listing) string {
+// render writes a table, no wider than the terminal it is for: cells that are too long go on in the next line.
+func (a *app) render(l listing) string {
 	w := table.NewWriter()
 	style := table.StyleLight
 	style.Options = table.Options{SeparateHeader: true}
 	style.Format.Header = text.FormatDefault
 	style.Box.PaddingLeft, style.Box.PaddingRight = "", "   "
 	w.SetStyle(style)
+	w.SetColumnConfigs(narrowed(l, a.width()))
 	w.AppendHeader(tableRow(l.columns))
 	for _, row := range l.rows {
 		w.AppendRow(tableRow(row))
@@ -62,6 +67,52 @@ func render(l listing) string {
 		lines[i] = strings.TrimRight(line, " ")
 	}
 	return strings.Join(lines, "\n")
+}
+
+const (
+	gap       = 3  // blanks after a column, the last one too: the line beneath the names is drawn over them
+	narrowest = 12 // a column is not made narrower than this
+)
+
+// narrowed gives the widths that columns are cut to so that all fit into a width; 0 is any.
+func narrowed(l listing, width int) []table.ColumnConfig {
+	widths := make([]int, len(l.columns))
+	total := 0
+	for i, column := range l.columns {
+		widths[i] = text.StringWidthWithoutEscSequences(column)
+		for _, row := range l.rows {
+			widths[i] = max(widths[i], text.LongestLineLen(row[i]))
+		}
+		total += widths[i] + gap
+	}
+	if width == 0 || total <= width {
+		return nil
+	}
+	var cut []table.ColumnConfig
+	for over := total - width; over > 0; over-- {
+		widest := slices.Index(widths, slices.Max(widths))
+		if widths[widest] <= narrowest {
+			break
+		}
+		widths[widest]--
+	}
+	for i, w := range widths {
+		cut = append(cut, table.ColumnConfig{Number: i + 1, WidthMax: w, WidthMaxEnforcer: text.WrapSoft})
+	}
+	return cut
+}
+
+// width gives how wide the terminal is that is written to; 0 when it is none.
+func (a *app) width() int {
+	file, ok := a.Out.(*os.File)
+	if !ok || !term.IsTerminal(int(file.Fd())) {
+		return 0
+	}
+	width, _, err := term.GetSize(int(file.Fd()))
+	if err != nil {
+		return 0 // a terminal that does not say how wide it is
+	}
+	return width
 }
 
 func tableRow(cells []string) table.Row {
@@ -137,7 +188,7 @@ func (a *app) section(c *cli.Command, heading string, l listing) {
 		fmt.Fprintf(a.Out, "\n%s: %s\n", heading, l.empty)
 		return
 	}
-	fmt.Fprintf(a.Out, "\n%s\n%s\n", heading, render(l))
+	fmt.Fprintf(a.Out, "\n%s\n%s\n", heading, a.render(l))
 }
 
 func moment(t time.Time) string { return t.UTC().Format("2006-01-02 15:04Z") }

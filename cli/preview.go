@@ -50,7 +50,7 @@ func (a *app) previewed(c *cli.Command) func(api.Written, error) error {
 		}
 		a.say(c, "%s Nothing was changed.", impact.Words)
 		if len(l.rows) > 0 {
-			a.say(c, "\n%s", render(l))
+			a.say(c, "\n%s", a.render(l))
 		}
 		if impact.Hidden > 0 {
 			a.say(c, "%d more that you may not see.", impact.Hidden)

@@ -4,10 +4,12 @@ import (
 	"bytes"
 	"context"
 	"io"
+	"strings"
 	"sync"
 	"syscall"
 	"testing"
 	"time"
+	"unicode/utf8"
 
 	"github.com/creack/pty"
 	"github.com/stretchr/testify/require"
@@ -126,6 +128,30 @@ func TestCreatingIsAskedFor(t *testing.T) {
 	require.Contains(t, shown, "Created user linnea, who signs in as linnea@lindenmere")
 	require.Contains(t, shown, "Secret, shown this once")
 	require.Contains(t, c.must("user show linnea"), "seed-curators")
+}
+
+// TestTablesFitTheTerminal shows a wide table at a narrow terminal: no line is longer than it, and nothing is lost.
+func TestTablesFitTheTerminal(t *testing.T) {
+	b := testbed.StartDemo(t)
+	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
+	c := newTerminal(t)
+	c.signIn("rowan@lindenmere", b.Address)
+	const width = 90
+	command := c.command(t.Context(), "user", "show", "ines")
+	terminal, err := pty.StartWithSize(command, &pty.Winsize{Rows: 40, Cols: width})
+	require.NoError(t, err)
+	defer terminal.Close()
+	s := &screen{t: t, keys: terminal}
+	s.read(terminal)
+	require.NoError(t, command.Wait())
+	wide := c.must("user show ines") // to a file nothing is cut
+	for line := range strings.Lines(strings.ReplaceAll(s.shown(), "\r\n", "\n")) {
+		require.LessOrEqual(t, utf8.RuneCountInString(strings.TrimSuffix(line, "\n")), width, line)
+	}
+	bare := func(text string) int {
+		return len(strings.Join(strings.Fields(strings.ReplaceAll(text, "─", "")), ""))
+	}
+	require.Equal(t, bare(wide), bare(s.shown()), "every letter is there")
 }
 
 // TestKilledService kills a service with its database in the middle of writes and starts both again: every write that
