@@ -55,7 +55,7 @@ func Run(ctx context.Context, version string, arguments []string, streams Stream
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "output", Aliases: []string{"o"}, Value: "table", Usage: "`FORM` of what is printed: table, json, yaml or csv"},
 			&cli.StringFlag{Name: "confirm", Usage: "change only if the impact is still the one to which --preview gave this `CODE`"},
-			&cli.StringFlag{Name: "as", Usage: "look as somebody else would see it, and change nothing: a user's NAME, or \"guest NAME\", \"service-account ADDRESS\""},
+			&cli.StringFlag{Name: "as", Usage: "look as `WHO` would see it, and change nothing: a user's name, or \"guest NAME\", or \"service-account ADDRESS\""},
 			&cli.StringFlag{Name: "with", Usage: "act with the saved sign-in of this `NAME`", Sources: cli.EnvVars("ARBORA_WITH")},
 		},
 		EnableShellCompletion: true,
