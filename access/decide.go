@@ -39,6 +39,7 @@ type Decision struct {
 type Lack struct {
 	Permission Permission
 	On         ID
+	Unfit      bool // the operation cannot refer to such a thing at all; Permission says nothing then
 }
 
 // Decide answers a question. It allocates nothing and takes time in proportion to the depth of the scope; many rules at
@@ -136,7 +137,7 @@ func (s *Snapshot) lack(q *Question) (Lack, bool) {
 			}
 		}
 		if !needed {
-			return Lack{On: id}, true
+			return Lack{On: id, Unfit: true}, true
 		}
 	}
 	return Lack{}, false

@@ -1570,8 +1570,11 @@ type ScopeMade struct {
 
 // ScopeNew defines model for ScopeNew.
 type ScopeNew struct {
-	Description *string      `json:"description,omitempty"`
-	Kind        ScopeNewKind `json:"kind"`
+	Description *string `json:"description,omitempty"`
+
+	// Id A UUIDv7 of its own choice, for a platform service that records what it registers first
+	Id   *string      `json:"id,omitempty"`
+	Kind ScopeNewKind `json:"kind"`
 
 	// Name Without the type
 	Name  string             `json:"name"`
@@ -1754,6 +1757,9 @@ type StatementList struct {
 type Status struct {
 	// Empty Nobody has set the service up yet
 	Empty bool `json:"empty"`
+
+	// Loam Loam, the stand-in cloud, is reached through this service, under /loam/v1
+	Loam bool `json:"loam"`
 
 	// Next What to do, when it is empty
 	Next    *string `json:"next,omitempty"`

@@ -87,6 +87,14 @@ func ViewingAs(kind api.PrincipalKind, name string) ClientOption {
 	})
 }
 
+// ActingFor has changes recorded as made for somebody whom a platform service serves.
+func ActingFor(kind api.PrincipalKind, name string) ClientOption {
+	return WithRequestEditorFn(func(_ context.Context, r *http.Request) error {
+		r.Header.Set("Act-For", string(kind)+" "+name)
+		return nil
+	})
+}
+
 // doer marks requests that got no answer.
 type doer struct {
 	address string

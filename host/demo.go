@@ -28,7 +28,7 @@ func (h *Host) demoCommand() *cli.Command {
 		Action: func(ctx context.Context, c *cli.Command) error {
 			ctx, stop := until(ctx)
 			defer stop()
-			set := settings{Data: c.String("data"), Listen: c.String("listen"), Log: c.String("log")}
+			set := settings{Data: c.String("data"), Listen: c.String("listen"), Log: c.String("log"), Loam: "http://" + freeIfTaken(defaultLoam)}
 			if set.Listen == "" {
 				set.Listen = defaultOrFree(defaultListen)
 			}
@@ -42,7 +42,7 @@ func (h *Host) demoCommand() *cli.Command {
 			if err != nil {
 				return err
 			}
-			fmt.Fprintf(h.Out, "\nThe console is at %s/\nMail that it sends is at %s/\n\nEverybody signs in with the password %s:\n", i.address, sink.Page(), demo.Passphrase)
+			fmt.Fprintf(h.Out, "\nThe console is at %s/\nMail that it sends is at %s/\nLoam, the stand-in cloud, answers at %s\n\nEverybody signs in with the password %s:\n", i.address, sink.Page(), set.Loam, demo.Passphrase)
 			for _, s := range demo.SignIns() {
 				fmt.Fprintf(h.Out, "  %-20s %s\n", s[0], s[1])
 			}
@@ -73,17 +73,39 @@ func (h *Host) startDemo(ctx context.Context, set settings, story bool) (*instan
 		}
 	}
 	i, err := h.start(ctx, set, log)
-	if err != nil || !fresh {
-		return i, err
+	if err != nil {
+		return nil, err
 	}
-	err = loadDemo(ctx, i.service, i.address, story)
+	if fresh {
+		err = loadDemo(ctx, i.service, i.address, story)
+	}
 	if err == nil {
+		err = h.addLoam(ctx, i, set, fresh, story)
+	}
+	if err == nil && fresh {
 		err = os.WriteFile(loaded, nil, 0o600)
 	}
 	if err != nil {
 		return nil, errors.Join(err, i.end())
 	}
 	return i, nil
+}
+
+// addLoam starts Loam beside the service, and fills it when all is fresh. It ends before the service does.
+func (h *Host) addLoam(ctx context.Context, i *instance, set settings, fresh, story bool) error {
+	cloud, err := h.startLoam(ctx, set, i.address)
+	if err != nil {
+		return err
+	}
+	end := i.end
+	i.end = func() error { return errors.Join(cloud.end(), end()) }
+	if !fresh {
+		return nil
+	}
+	if err := demo.LoadLoam(ctx, i.address); err != nil || !story {
+		return err
+	}
+	return demo.LoadLoamStory(ctx, i.address)
 }
 
 func loadDemo(ctx context.Context, svc *service.Service, address string, story bool) error {
@@ -104,19 +126,33 @@ func (h *Host) dropRecords(ctx context.Context, directory string) error {
 	if err != nil {
 		return err
 	}
-	return errors.Join(private.Drop(starting, database), private.Stop())
+	err = os.Remove(filepath.Join(directory, loamKeysFile))
+	if errors.Is(err, os.ErrNotExist) {
+		err = nil
+	}
+	return errors.Join(err, private.Drop(starting, database), private.Drop(starting, loamDatabase), private.Stop())
 }
 
 // demoMailFrom is where the demo's mail comes from.
 const demoMailFrom = "arbora@lindenmere.example"
 
-// defaultOrFree gives an address, or a free port when that is taken.
+// defaultOrFree gives an address, or one with any free port when that is taken.
 func defaultOrFree(address string) string {
-	if l, err := net.Listen("tcp", address); err == nil {
-		l.Close()
+	if freeIfTaken(address) == address {
 		return address
 	}
 	return "127.0.0.1:0"
+}
+
+// freeIfTaken gives an address, or one whose port is free when that is taken.
+func freeIfTaken(address string) string {
+	for _, wanted := range []string{address, "127.0.0.1:0"} {
+		if l, err := net.Listen("tcp", wanted); err == nil {
+			defer l.Close()
+			return l.Addr().String()
+		}
+	}
+	return address
 }
 
 func (h *Host) tourCommand() *cli.Command {
@@ -136,7 +172,7 @@ func (h *Host) tourCommand() *cli.Command {
 				return err
 			}
 			defer func() { err = errors.Join(err, sink.Close()) }()
-			i, err := h.startDemo(ctx, settings{Data: directory, Listen: "127.0.0.1:0", Log: "error", Mail: sink.Mail(), MailFrom: demoMailFrom}, false)
+			i, err := h.startDemo(ctx, settings{Data: directory, Listen: "127.0.0.1:0", Log: "error", Mail: sink.Mail(), MailFrom: demoMailFrom, Loam: "http://" + freeIfTaken("127.0.0.1:0")}, false)
 			if err != nil {
 				return err
 			}

@@ -35,7 +35,7 @@ type Host struct {
 
 // Commands are the host's commands.
 func (h *Host) Commands() []*cli.Command {
-	return []*cli.Command{h.initCommand(), h.serveCommand(), h.demoCommand(), h.tourCommand(), h.mailSinkCommand()}
+	return []*cli.Command{h.initCommand(), h.serveCommand(), h.demoCommand(), h.tourCommand(), h.mailSinkCommand(), h.runLoamCommand()}
 }
 
 // defaultListen is where the service answers unless said otherwise.
@@ -117,7 +117,7 @@ func (h *Host) start(ctx context.Context, set settings, log *slog.Logger) (*inst
 	svc := service.New(service.Options{
 		Records: records, Catalogue: access.Shipped(), Clock: time.Now, Log: log, Sealer: sealer, Post: post, Address: strings.TrimSuffix(set.Address, "/"),
 	})
-	handler, err := server.New(svc, console.Files(), h.Version, log)
+	handler, err := server.New(server.Options{Service: svc, Console: console.Files(), Version: h.Version, Log: log, Loam: set.Loam})
 	if err != nil {
 		return nil, errors.Join(err, listener.Close(), closeRecords())
 	}

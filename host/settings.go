@@ -32,6 +32,7 @@ type settings struct {
 	Address    string `toml:"address"`
 	Mail       string `toml:"mail"`
 	MailFrom   string `toml:"mail-from"`
+	Loam       string `toml:"loam"`
 }
 
 // flags gives the flags that fill the settings. The flag for the file comes first: the others look into it.
@@ -58,6 +59,8 @@ func (s *settings) flags(listens bool) []cli.Flag {
 				Sources: s.sources("ARBORA_MAIL", "mail"), Destination: &s.Mail},
 			&cli.StringFlag{Name: "mail-from", Usage: "`ADDRESS` that mail is sent from", Value: "arbora@localhost",
 				Sources: s.sources("ARBORA_MAIL_FROM", "mail-from"), Destination: &s.MailFrom},
+			&cli.StringFlag{Name: "loam", Usage: "`URL` of Loam, the stand-in cloud, which people then reach through this service",
+				Sources: s.sources("ARBORA_LOAM", "loam"), Destination: &s.Loam},
 		)
 	}
 	return flags
@@ -98,13 +101,13 @@ func (s *settings) read() (map[string]string, error) {
 	var unknown *toml.StrictMissingError
 	if errors.As(err, &unknown) {
 		row, column := unknown.Errors[0].Position()
-		return nil, fmt.Errorf("%s, line %d, column %d: there is no setting %q; there are database, data, sealing-key, listen, address, mail, mail-from and log", s.file, row, column, unknown.Errors[0].Key()[0])
+		return nil, fmt.Errorf("%s, line %d, column %d: there is no setting %q; there are database, data, sealing-key, listen, address, mail, mail-from, loam and log", s.file, row, column, unknown.Errors[0].Key()[0])
 	} else if err != nil {
 		return nil, fmt.Errorf("%s: %w", s.file, err)
 	}
 	return map[string]string{
 		"database": values.Database, "data": values.Data, "listen": values.Listen, "log": values.Log, "sealing-key": values.SealingKey,
-		"address": values.Address, "mail": values.Mail, "mail-from": values.MailFrom,
+		"address": values.Address, "mail": values.Mail, "mail-from": values.MailFrom, "loam": values.Loam,
 	}, nil
 }
 

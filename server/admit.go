@@ -80,6 +80,10 @@ func (s *Server) admit(c *gin.Context) {
 			writeProblem(c, p)
 			return
 		}
+		if err := s.actFor(c, &caller); err != nil {
+			s.writeError(c, err)
+			return
+		}
 		if err := s.viewAs(c, r, caller); err != nil {
 			s.writeError(c, err)
 			return
@@ -111,8 +115,27 @@ func (s *Server) viewAs(c *gin.Context, r route, caller service.Caller) error {
 	return nil
 }
 
-// viewAsHeader says whom a request is to be answered as.
-const viewAsHeader = "View-As"
+// actFor has records say whom a platform service serves by a request, if it tells: KIND NAME.
+func (s *Server) actFor(c *gin.Context, caller *service.Caller) error {
+	header := c.GetHeader(actForHeader)
+	if header == "" {
+		return nil
+	}
+	kind, name, _ := strings.Cut(header, " ")
+	served, err := s.service.ActFor(c.Request.Context(), *caller, service.Somebody{Kind: kind, Name: name})
+	if err != nil {
+		return err
+	}
+	*caller = served
+	c.Request = c.Request.WithContext(context.WithValue(c.Request.Context(), callerKey{}, served))
+	return nil
+}
+
+// viewAsHeader says whom a request is to be answered as, actForHeader whom a platform service serves by it.
+const (
+	viewAsHeader = "View-As"
+	actForHeader = "Act-For"
+)
 
 // readsByPost are the operations that change nothing though they carry a body.
 var readsByPost = []string{"check", "listHolders", "rankRoles", "readStatements", "fillPattern"}

@@ -6,6 +6,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"arbora.example/access"
 	"arbora.example/api"
 	. "arbora.example/server/contract" //lint:ignore ST1001 the contract's names are this file's vocabulary
 	"arbora.example/service"
@@ -25,7 +26,7 @@ func (h handlers) GetStatus(ctx context.Context, _ GetStatusRequestObject) (GetS
 	if err != nil {
 		return nil, err
 	}
-	status := GetStatus200JSONResponse{Empty: empty, Version: h.version}
+	status := GetStatus200JSONResponse{Empty: empty, Version: h.version, Loam: h.loam != ""}
 	if empty {
 		status.Next = optional("Nobody has set this service up yet: " + service.HowToSetUp)
 	}
@@ -226,6 +227,12 @@ func (h handlers) CreateScope(ctx context.Context, r CreateScopeRequestObject) (
 	}
 	if r.Body.Tags != nil {
 		wanted.Tags = *r.Body.Tags
+	}
+	if r.Body.Id != nil {
+		var err error
+		if wanted.ID, err = access.ParseID(*r.Body.Id); err != nil {
+			return nil, &service.Problem{Kind: service.Invalid, Detail: "the id is no UUID", Next: "make one by RFC 9562", Field: "id"}
+		}
 	}
 	if yes(r.Params.Preview) {
 		written, err := previewed(h.service.PreviewScope(ctx, caller, r.Scope, wanted))

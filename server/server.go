@@ -25,15 +25,25 @@ type Server struct {
 	routes  map[string]route // by method and gin path
 	version string
 	log     *slog.Logger
+	loam    string
 }
 
-// New gives the handler of the API and of the console in files.
-func New(svc *service.Service, files fs.FS, version string, log *slog.Logger) (http.Handler, error) {
+// Options are what a server works with.
+type Options struct {
+	Service *service.Service
+	Console fs.FS
+	Version string
+	Log     *slog.Logger
+	Loam    string // where Loam, the stand-in cloud, answers; empty for none
+}
+
+// New gives the handler of the API, of the console, and of the way to Loam.
+func New(o Options) (http.Handler, error) {
 	routes, err := readContract()
 	if err != nil {
 		return nil, err
 	}
-	s := &Server{service: svc, routes: routes, version: version, log: log}
+	s := &Server{service: o.Service, routes: routes, version: o.Version, log: o.Log, loam: o.Loam}
 	gin.SetMode(gin.ReleaseMode)
 	engine := gin.New()
 	engine.UseRawPath, engine.UnescapePathValues = true, true // an address in a path has its slashes escaped
@@ -54,9 +64,12 @@ func New(svc *service.Service, files fs.FS, version string, log *slog.Logger) (h
 			s.writeError(c, &service.Problem{Kind: service.Invalid, Detail: err.Error()})
 		},
 	})
-	authzen.Handler{Decider: svc, Caller: s.identifyReady, Fail: s.writeError}.Mount(engine)
-	oauth.Handler{Issuer: svc, Fail: s.writeError}.Mount(engine.Group("", limitBody))
-	engine.NoRoute(func(c *gin.Context) { s.unknownRoute(c, files) })
+	if err := s.mountLoam(engine); err != nil {
+		return nil, err
+	}
+	authzen.Handler{Decider: o.Service, Caller: s.identifyReady, Fail: s.writeError}.Mount(engine)
+	oauth.Handler{Issuer: o.Service, Fail: s.writeError}.Mount(engine.Group("", limitBody))
+	engine.NoRoute(func(c *gin.Context) { s.unknownRoute(c, o.Console) })
 	engine.NoMethod(func(c *gin.Context) {
 		writeProblem(c, problemOf(http.StatusMethodNotAllowed, "no-such-method", c.Request.Method+" is not possible here", "see the contract for what is"))
 	})

@@ -30,18 +30,27 @@ type (
 		Allowed bool
 		Reason  access.Reason
 		Rule    access.RuleRef
+		Scope   access.ID   // the scope that decided; zero when the resource is not there
+		Refers  []access.ID // what the operation refers to besides, as it was found
+		// Lacks is the permission that is missing on something the operation refers to, and On is what that is. Without a
+		// permission the operation cannot refer to such a thing at all.
+		Lacks string
+		On    access.ID
+		// Hidden is told to platform services with a no: the subject does not see the resource, or what the operation
+		// refers to, and is to be answered as if it were not there.
+		Hidden bool
 	}
 )
 
-// Evaluate answers evaluations on one snapshot. Of themselves anybody may ask, of others those who may list the grants at
-// the resource; what the caller may not ask is answered like what is not there, with no. The error is a [*Problem] for an
-// evaluation that makes no sense; item says which.
+// Evaluate answers evaluations on one snapshot. Of themselves anybody may ask; of others a platform service, about its own
+// types, and those who may list the grants at the resource. What the caller may not ask is answered like what is not there,
+// with no. The error is a [*Problem] for an evaluation that makes no sense; item says which.
 func (s *Service) Evaluate(ctx context.Context, c Caller, asked []Evaluation) (answers []Evaluated, revision uint64, item int, err error) {
 	now, err := s.snapshotFor(ctx, c)
 	if err != nil {
 		return nil, 0, 0, err
 	}
-	e := evaluator{Snapshot: now, me: c.Principal, own: s.contextOf(c), lists: now.Catalogue().MustPermission("list grant")}
+	e := s.evaluatorOf(now, c)
 	answers = make([]Evaluated, len(asked))
 	for i := range asked {
 		if answers[i], err = e.evaluate(&asked[i]); err != nil {
@@ -60,14 +69,33 @@ func (s *Service) snapshotFor(ctx context.Context, c Caller) (*access.Snapshot, 
 	return s.now(ctx, s.house(c.Organisation))
 }
 
-// evaluator answers evaluations of one caller. Callers ask about few scopes many times: the last is remembered.
+// evaluator answers evaluations of one caller. Callers ask about few scopes and subjects many times: the last is remembered.
 type evaluator struct {
 	*access.Snapshot
-	me    access.ID
-	own   *access.Context
-	lists access.Permission
-	asked access.ID // the scope that mayAsk was worked out for
-	may   bool
+	me      access.ID
+	service string // of a caller that is a platform service: its name
+	own     *access.Context
+	lists   access.Permission
+	asked   access.ID // the scope that mayAsk was worked out for
+	may     bool
+	seer    access.ID // whose view this is
+	view    *access.View
+}
+
+func (s *Service) evaluatorOf(now *access.Snapshot, c Caller) *evaluator {
+	return &evaluator{
+		Snapshot: now, me: c.Principal, service: platformService(now, c), own: s.contextOf(c),
+		lists: now.Catalogue().MustPermission("list grant"),
+	}
+}
+
+// platformService gives the name of the platform service that a caller is; empty for others.
+func platformService(now *access.Snapshot, c Caller) string {
+	if c.Kind != access.PlatformService {
+		return ""
+	}
+	name, _ := now.Catalogue().PlatformService(c.Principal)
+	return name
 }
 
 func (e *evaluator) evaluate(asked *Evaluation) (Evaluated, error) {
@@ -85,18 +113,38 @@ func (e *evaluator) evaluate(asked *Evaluation) (Evaluated, error) {
 	if q.Principal, ok, err = e.principal(asked.Subject); err != nil || !ok {
 		return Evaluated{Reason: access.Unknown}, err
 	}
-	if q.Scope, ok = e.scope(asked.Resource.ID); !ok || !e.mayAsk(q.Principal, q.Scope) {
-		return Evaluated{Reason: access.Unknown}, nil
+	if q.Scope, ok = e.scope(asked.Resource.ID); !ok || !e.mayAsk(&q) {
+		return Evaluated{Reason: access.Unknown, Hidden: e.service != ""}, nil
 	}
 	for _, key := range asked.Refers {
 		id, ok := e.scope(key)
 		if !ok {
-			return Evaluated{Reason: access.Lacking}, nil
+			if id, ok = e.account(key); !ok {
+				return Evaluated{Reason: access.Lacking, Scope: q.Scope, Hidden: e.service != ""}, nil
+			}
 		}
 		q.Refers = append(q.Refers, id)
 	}
 	d := e.Decide(q)
-	return Evaluated{Allowed: d.Allowed, Reason: d.Reason, Rule: d.Rule}, nil
+	answer := Evaluated{Allowed: d.Allowed, Reason: d.Reason, Rule: d.Rule, Scope: q.Scope, Refers: q.Refers, On: d.Lacks.On}
+	if d.Reason == access.Lacking && !d.Lacks.Unfit {
+		answer.Lacks = e.Catalogue().Operation(d.Lacks.Permission).String()
+	}
+	if !d.Allowed && e.service != "" {
+		answer.Hidden = !e.sees(q.Principal, q.Scope) || !d.Lacks.On.IsZero() && !e.sees(q.Principal, d.Lacks.On)
+	}
+	return answer, nil
+}
+
+// sees reports whether a subject sees a scope, or where a service account lives.
+func (e *evaluator) sees(subject, scope access.ID) bool {
+	if e.view == nil || e.seer != subject {
+		e.seer, e.view = subject, e.View(subject, e.own)
+	}
+	if account, ok := e.Principal(scope); ok {
+		scope = account.Home
+	}
+	return e.view.Sees(scope)
 }
 
 func (t *Told) isEmpty() bool {
@@ -122,12 +170,8 @@ func (e *evaluator) principal(subject Entity) (id access.ID, ok bool, err error)
 		return id, ok && p.Kind == kind, nil
 	}
 	if kind == access.ServiceAccount {
-		home, name := access.SplitAddress(subject.ID)
-		if at, ok := e.scope(home); ok {
-			p, ok := e.ServiceAccountAt(at, name)
-			return p.ID, ok, nil
-		}
-		return id, false, nil
+		id, ok = e.account(subject.ID)
+		return id, ok, nil
 	}
 	p, ok := e.PrincipalNamed(kind, subject.ID)
 	return p.ID, ok, nil
@@ -145,13 +189,24 @@ func (e *evaluator) scope(key string) (access.ID, bool) {
 	return place.Scope.ID, err == nil
 }
 
-func (e *evaluator) mayAsk(principal, scope access.ID) bool {
-	if principal == e.me {
+// account finds a service account by the address it lives at and its name.
+func (e *evaluator) account(address string) (access.ID, bool) {
+	home, name := access.SplitAddress(address)
+	at, ok := e.scope(home)
+	if !ok {
+		return access.ID{}, false
+	}
+	p, ok := e.ServiceAccountAt(at, name)
+	return p.ID, ok
+}
+
+func (e *evaluator) mayAsk(q *access.Question) bool {
+	if q.Principal == e.me || e.service != "" && e.Catalogue().Operation(q.Permission).Service == e.service {
 		return true
 	}
-	if scope != e.asked {
-		e.asked = scope
-		e.may = e.Decide(access.Question{Principal: e.me, Permission: e.lists, Scope: scope, Context: e.own}).Allowed
+	if q.Scope != e.asked {
+		e.asked = q.Scope
+		e.may = e.Decide(access.Question{Principal: e.me, Permission: e.lists, Scope: q.Scope, Context: e.own}).Allowed
 	}
 	return e.may
 }
@@ -177,7 +232,7 @@ func (s *Service) SearchSubjects(ctx context.Context, c Caller, asked Evaluation
 	}
 	found := []Entity{}
 	scope, ok := e.scope(asked.Resource.ID)
-	if !ok || !e.mayAsk(access.ID{}, scope) {
+	if !ok || !e.mayAsk(&access.Question{Permission: p, Scope: scope}) {
 		return found, nil
 	}
 	for _, h := range e.Holders(p, scope, told) {
@@ -244,7 +299,7 @@ func (s *Service) SearchResources(ctx context.Context, c Caller, asked Evaluatio
 	}
 	passed := after == ""
 	for scope := range e.Where(principal, p, asked.Resource.Type, told) {
-		if !e.mayAsk(principal, scope) {
+		if !e.mayAsk(&access.Question{Principal: principal, Permission: p, Scope: scope}) {
 			continue
 		}
 		address := e.Address(scope)
@@ -268,5 +323,5 @@ func (s *Service) searcher(ctx context.Context, c Caller) (*evaluator, error) {
 	if _, ok := now.Principal(c.Principal); !ok {
 		return nil, errors.New("service: a caller is missing from the snapshot")
 	}
-	return &evaluator{Snapshot: now, me: c.Principal, own: s.contextOf(c), lists: now.Catalogue().MustPermission("list grant")}, nil
+	return s.evaluatorOf(now, c), nil
 }

@@ -14,13 +14,14 @@ type desk struct {
 	view    *access.View
 	me      access.ID
 	context *access.Context
+	service string // of a caller that is a platform service: its name
 	// settings are what the organisation has decided for itself.
 	settings people.Settings
 }
 
 func (s *Service) deskOf(now *access.Snapshot, c Caller) desk {
 	context := s.contextOf(c)
-	d := desk{Snapshot: now, view: now.View(c.Principal, context), me: c.Principal, context: context, settings: people.DefaultSettings()}
+	d := desk{Snapshot: now, view: now.View(c.Principal, context), me: c.Principal, context: context, service: platformService(now, c), settings: people.DefaultSettings()}
 	if settings := s.house(c.Organisation).settings.Load(); settings != nil {
 		d.settings = *settings
 	}
@@ -71,12 +72,12 @@ func (d desk) scope(key string) (access.Scope, error) {
 // place finds a scope by id or address; an address may lead on into a resource's open contents.
 func (d desk) place(key string) (access.Place, error) {
 	if id, err := access.ParseID(key); err == nil {
-		if scope, ok := d.Scope(id); ok && d.view.Sees(id) {
+		if scope, ok := d.Scope(id); ok && (d.service != "" || d.view.Sees(id)) {
 			return access.Place{Scope: scope}, nil
 		}
 		return access.Place{}, notThere("scope", key, "")
 	}
-	place, err := d.Resolve(key, d.view)
+	place, err := d.Resolve(key, d.eyes())
 	if err != nil {
 		if top, _ := d.Top(); key == top.Name {
 			return access.Place{}, nothingHeld(top.Name)
@@ -93,6 +94,15 @@ func (d desk) place(key string) (access.Place, error) {
 	return place, nil
 }
 
+// eyes gives what addresses are looked up by: what the caller sees. A platform service serves whoever sees a place, and has
+// to find it.
+func (d desk) eyes() *access.View {
+	if d.service != "" {
+		return nil
+	}
+	return d.view
+}
+
 // nothingHeld answers somebody who asks for their own organisation, whose name they know, and sees nothing of it.
 func nothingHeld(organisation string) *Problem {
 	return &Problem{
@@ -107,7 +117,7 @@ func (d desk) need(permission string, scope access.Scope) error {
 	if err != nil {
 		return err
 	}
-	if !d.view.May(p, scope.ID) {
+	if !d.view.May(p, scope.ID) && !d.registers(p) {
 		return refused(permission, d.Address(scope.ID))
 	}
 	return nil
@@ -115,7 +125,14 @@ func (d desk) need(permission string, scope access.Scope) error {
 
 func (d desk) may(permission string, scope access.ID) bool {
 	p, err := d.Catalogue().Permission(permission)
-	return err == nil && d.view.May(p, scope)
+	return err == nil && (d.view.May(p, scope) || d.registers(p))
+}
+
+// registers reports whether the caller is the platform service that keeps a permission's type: it registers and retires its
+// resources, having asked whether whoever it serves may have that done.
+func (d desk) registers(p access.Permission) bool {
+	o := d.Catalogue().Operation(p)
+	return d.service != "" && o.Service == d.service && o.Plane == access.Control
 }
 
 // organisation finds the caller's organisation by name. Any other is answered like one that is not there.
@@ -170,7 +187,7 @@ func (d desk) principal(kind, name string) (access.Principal, error) {
 // serviceAccount finds a service account by the address it lives at and its name.
 func (d desk) serviceAccount(address string) (access.Principal, error) {
 	home, name := access.SplitAddress(address)
-	if place, err := d.Resolve(home, d.view); err == nil && place.Rest == "" {
+	if place, err := d.Resolve(home, d.eyes()); err == nil && place.Rest == "" {
 		if p, ok := d.ServiceAccountAt(place.Scope.ID, name); ok {
 			return p, nil
 		}

@@ -276,10 +276,14 @@ type Introspection struct {
 	Token        access.ID // zero for a session
 	IssuedAt     time.Time // zero for a session
 	Until        time.Time
+	// Looker is who looks as the subject, by name; empty unless the token was shown to be answered as somebody else.
+	Looker string
 }
 
 // Introspect tells a platform service, or the program it was made for, about a token: an access token, or a session's.
-func (s *Service) Introspect(ctx context.Context, p Program, text people.Token) (Introspection, error) {
+// Whoever shows it may look as somebody else: then the subject is that other, if they may (see [Service.ViewAs]); the error
+// is a [*Problem] if they may not.
+func (s *Service) Introspect(ctx context.Context, p Program, text people.Token, viewAs *Somebody) (Introspection, error) {
 	k, err := s.key(ctx, p)
 	if err != nil {
 		return Introspection{}, err
@@ -300,8 +304,21 @@ func (s *Service) Introspect(ctx context.Context, p Program, text people.Token) 
 	if !k.Organisation.IsZero() && token.Key != k.ID || c.Identity.Keeper {
 		return Introspection{}, nil
 	}
+	if c.MustSetUpFactor, err = s.NeedsFactor(ctx, c); err != nil {
+		return Introspection{}, err
+	} else if c.MustSetUpFactor || c.Identity.Temporary {
+		return Introspection{}, nil // something comes before anything else
+	}
+	looker := ""
+	if viewAs != nil {
+		looker = c.Name
+		if c, err = s.ViewAs(ctx, c, *viewAs); err != nil {
+			return Introspection{}, err
+		}
+		c.Name = c.ViewsAs
+	}
 	return Introspection{
-		Active: true, Subject: c.Principal, Kind: c.Kind, Name: c.Name, Organisation: c.OrganisationName,
+		Active: true, Looker: looker, Subject: c.Principal, Kind: c.Kind, Name: c.Name, Organisation: c.OrganisationName,
 		Key: token.Key, Token: token.ID, IssuedAt: token.IssuedAt, Until: c.EndsAt,
 	}, nil
 }

@@ -9,6 +9,8 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"github.com/google/uuid"
+
 	"arbora.example/access"
 	"arbora.example/store"
 )
@@ -43,6 +45,7 @@ type Node struct {
 
 // NewScope is a scope that somebody wants.
 type NewScope struct {
+	ID                                   access.ID // of its own choice, for a platform service that records it first; else zero
 	Kind, Name, Type, Title, Description string
 	Tags                                 map[string]string
 }
@@ -185,6 +188,11 @@ func (s *Service) addTitles(ctx context.Context, d desk, nodes []Node) error {
 
 // CreateScope makes a folder, project, compartment or resource in a scope.
 func (s *Service) CreateScope(ctx context.Context, c Caller, parent string, wanted NewScope) (ScopeView, uint64, error) {
+	if !wanted.ID.IsZero() {
+		if view, revision, err := s.registered(ctx, c, parent, wanted); err != nil || revision > 0 {
+			return view, revision, err
+		}
+	}
 	var made access.Scope
 	next, err := s.make(ctx, c, s.planScope(parent, wanted, &made))
 	if err != nil {
@@ -192,6 +200,34 @@ func (s *Service) CreateScope(ctx context.Context, c Caller, parent string, want
 	}
 	view, err := s.scopeView(ctx, s.deskOf(next, c), made)
 	return view, next.Revision(), err
+}
+
+// registered answers a platform service that registers a resource once more, since it may not have heard the answer, as it
+// was answered first. The revision is zero when the resource is not there yet.
+func (s *Service) registered(ctx context.Context, c Caller, parent string, wanted NewScope) (ScopeView, uint64, error) {
+	if c.Kind != access.PlatformService {
+		return ScopeView{}, 0, &Problem{Kind: Refused, Detail: "only a platform service chooses the id of what it registers", Next: "leave the id out", Field: "id"}
+	}
+	if uuid.UUID(wanted.ID).Version() != 7 {
+		return ScopeView{}, 0, &Problem{Kind: Invalid, Detail: "the id is no UUIDv7", Next: "make one by RFC 9562", Field: "id"}
+	}
+	d, err := s.open(ctx, c)
+	if err != nil {
+		return ScopeView{}, 0, err
+	}
+	there, ok := d.Scope(wanted.ID)
+	if !ok {
+		return ScopeView{}, 0, nil
+	}
+	above, err := d.scope(parent)
+	if err != nil {
+		return ScopeView{}, 0, err
+	}
+	if there.Parent != above.ID || there.Name != wanted.Name || there.Type != wanted.Type {
+		return ScopeView{}, 0, &Problem{Kind: Conflict, Detail: fmt.Sprintf("the id %s is that of another scope", wanted.ID), Next: "make another", Field: "id"}
+	}
+	view, err := s.scopeView(ctx, d, there)
+	return view, d.Revision(), err
 }
 
 // PreviewScope gives the impact of making a scope and makes none.
@@ -290,7 +326,11 @@ func (s *Service) newScope(wanted NewScope, parent access.ID) (access.Scope, sto
 	if err := checkLine("title", "the title", wanted.Title); err != nil {
 		return access.Scope{}, store.ScopeDetails{}, err
 	}
-	scope := access.Scope{ID: newID(), Parent: parent, Kind: kind, Name: wanted.Name, Type: wanted.Type, Tags: maps.Clone(wanted.Tags)}
+	id := wanted.ID
+	if id.IsZero() {
+		id = newID()
+	}
+	scope := access.Scope{ID: id, Parent: parent, Kind: kind, Name: wanted.Name, Type: wanted.Type, Tags: maps.Clone(wanted.Tags)}
 	return scope, store.ScopeDetails{Title: wanted.Title, Description: wanted.Description, CreatedAt: s.moment()}, nil
 }
 

@@ -28,6 +28,23 @@ func newViewing() *viewing {
 	return &viewing{lately: expirable.NewLRU[string, struct{}](viewingKept, nil, viewingFor)}
 }
 
+// ActFor gives a caller whose changes are recorded as made for somebody whom a platform service serves.
+func (s *Service) ActFor(ctx context.Context, c Caller, who Somebody) (Caller, error) {
+	if c.Kind != access.PlatformService {
+		return c, &Problem{Kind: Refused, Detail: "only a platform service acts for others", Next: "act as yourself", Field: "Act-For"}
+	}
+	d, err := s.open(ctx, c)
+	if err != nil {
+		return c, err
+	}
+	p, err := d.principal(who.Kind, who.Name)
+	if err != nil {
+		return c, inField(err, "Act-For")
+	}
+	c.Name += fmt.Sprintf(" for %s %s", p.Kind, d.called(p).Name)
+	return c, nil
+}
+
 // ViewAs gives a caller who sees what somebody else sees. It takes "view-as" of that principal, and the caller must hold
 // all that the other does: otherwise it would show what is not theirs to see.
 func (s *Service) ViewAs(ctx context.Context, c Caller, who Somebody) (Caller, error) {

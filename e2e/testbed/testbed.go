@@ -114,7 +114,9 @@ func (l *Log) String() string {
 }
 
 // Start starts an empty service on records.
-func Start(t testing.TB, records *store.Store) *Bed {
+func Start(t testing.TB, records *store.Store) *Bed { return start(t, records, "") }
+
+func start(t testing.TB, records *store.Store, loam string) *Bed {
 	b := &Bed{Records: records, Clock: &Clock{}, Log: &Log{}}
 	log := slog.New(slog.NewTextHandler(b.Log, nil))
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
@@ -127,7 +129,7 @@ func Start(t testing.TB, records *store.Store) *Bed {
 	sealer, err := people.NewSealer(bytes.Repeat([]byte("k"), people.SealingKeySize))
 	require.NoError(t, err)
 	b.Service = service.New(service.Options{Records: records, Catalogue: access.Shipped(), Clock: b.Clock.Now, Log: log, Sealer: sealer, Post: post, Address: b.Address})
-	handler, err := server.New(b.Service, console.Files(), "test", log)
+	handler, err := server.New(server.Options{Service: b.Service, Console: console.Files(), Version: "test", Log: log, Loam: loam})
 	require.NoError(t, err)
 	ctx, stop := context.WithCancel(context.Background())
 	ended := make(chan error, 1)

@@ -114,6 +114,12 @@ type answerContext struct {
 	Revision uint64 `json:"revision"`
 	Grant    string `json:"grant,omitempty"`
 	Policy   string `json:"policy,omitempty"`
+
+	Scope  string   `json:"scope,omitempty"`  // the id of the scope that decided
+	Refers []string `json:"refers,omitempty"` // the ids of what the operation refers to besides
+	Lacks  string   `json:"lacks,omitempty"`  // the permission that is missing on one of those
+	On     string   `json:"on,omitempty"`     // which one
+	Hidden bool     `json:"hidden,omitempty"` // to platform services: the subject is to be answered as if it were not there
 }
 
 func answerOf(e service.Evaluated, revision uint64) answer {
@@ -123,6 +129,17 @@ func answerOf(e service.Evaluated, revision uint64) answer {
 	} else if !e.Rule.Policy.IsZero() {
 		a.Context.Policy = e.Rule.Policy.String()
 	}
+	if !e.Scope.IsZero() {
+		a.Context.Scope = e.Scope.String()
+	}
+	for _, id := range e.Refers {
+		a.Context.Refers = append(a.Context.Refers, id.String())
+	}
+	if !e.On.IsZero() {
+		a.Context.On = e.On.String()
+	}
+	a.Context.Lacks = e.Lacks
+	a.Context.Hidden = e.Hidden
 	return a
 }
 

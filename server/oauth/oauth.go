@@ -22,7 +22,7 @@ import (
 type Issuer interface {
 	Address() string
 	IssueToken(ctx context.Context, p service.Program) (text string, token people.AccessToken, err error)
-	Introspect(ctx context.Context, p service.Program, token people.Token) (service.Introspection, error)
+	Introspect(ctx context.Context, p service.Program, token people.Token, viewAs *service.Somebody) (service.Introspection, error)
 	RevokeToken(ctx context.Context, p service.Program, token people.Token) error
 	PublicKeys(ctx context.Context) (jose.JSONWebKeySet, error)
 	AskForDevice(ctx context.Context, agent, from string) (service.DeviceCodes, error)
@@ -119,7 +119,11 @@ func (h Handler) token(c *gin.Context) {
 
 func (h Handler) introspect(c *gin.Context) {
 	c.Header("Cache-Control", "no-store")
-	told, err := h.Issuer.Introspect(c.Request.Context(), program(c), people.Token(c.PostForm("token")))
+	var viewAs *service.Somebody
+	if kind, name, ok := strings.Cut(c.PostForm("view_as"), " "); ok {
+		viewAs = &service.Somebody{Kind: kind, Name: name}
+	}
+	told, err := h.Issuer.Introspect(c.Request.Context(), program(c), people.Token(c.PostForm("token")), viewAs)
 	if err != nil {
 		h.fail(c, err)
 		return
@@ -128,6 +132,9 @@ func (h Handler) introspect(c *gin.Context) {
 	if told.Active {
 		answer["iss"], answer["sub"], answer["username"], answer["kind"] = h.Issuer.Address(), told.Subject.String(), told.Name, told.Kind.String()
 		answer["token_type"], answer["exp"] = "Bearer", told.Until.Unix()
+		if told.Looker != "" {
+			answer["act"] = gin.H{"sub": told.Looker} // RFC 8693, section 4.1
+		}
 		if told.Organisation != "" {
 			answer["organisation"] = told.Organisation
 		}

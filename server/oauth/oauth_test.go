@@ -30,7 +30,7 @@ func (i *issuer) IssueToken(_ context.Context, p service.Program) (string, peopl
 	i.asked = p
 	return "token", people.AccessToken{}, i.err
 }
-func (i *issuer) Introspect(_ context.Context, p service.Program, _ people.Token) (service.Introspection, error) {
+func (i *issuer) Introspect(_ context.Context, p service.Program, _ people.Token, _ *service.Somebody) (service.Introspection, error) {
 	i.asked = p
 	return service.Introspection{}, i.err
 }

@@ -1122,6 +1122,8 @@ export interface components {
             /** @description What to do, when it is empty */
             next?: string;
             version: string;
+            /** @description Loam, the stand-in cloud, is reached through this service, under /loam/v1 */
+            loam: boolean;
         };
         SignIn: {
             /** @description NAME@ORGANISATION; a keeper writes NAME alone */
@@ -1699,6 +1701,8 @@ export interface components {
             next?: string;
         };
         ScopeNew: {
+            /** @description A UUIDv7 of its own choice, for a platform service that records what it registers first */
+            id?: string;
             /** @enum {string} */
             kind: "folder" | "project" | "compartment" | "resource";
             /** @description Without the type */

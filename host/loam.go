@@ -1,0 +1,176 @@
+package host
+
+import (
+	"bufio"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"runtime"
+	"strings"
+	"syscall"
+	"time"
+
+	"github.com/urfave/cli/v3"
+
+	"arbora.example/demo"
+	"arbora.example/server"
+	"arbora.example/standin/loam"
+	"arbora.example/standin/loam/loamapi"
+	"arbora.example/store/mariadbd"
+)
+
+// defaultLoam is where Loam answers unless said otherwise.
+const defaultLoam = "127.0.0.1:8427"
+
+// loamDatabase is what a private server calls Loam's database.
+const loamDatabase = "loam"
+
+func (h *Host) runLoamCommand() *cli.Command {
+	set := settings{}
+	return &cli.Command{
+		Name: "run-loam", Usage: "run Loam, the stand-in cloud, whose every act asks Arbora first",
+		Description: "Loam acts by six API keys, one for each of its services (" + strings.Join(loamapi.Services, ", ") + "), which a\nkeeper issues with \"arbora key create --service NAME\". They stand in a JSON file:\n{\"compute\": {\"key\": \"…\", \"secret\": \"…\"}, …}. Start arbora serve with --loam URL to reach Loam through it.",
+		Flags: []cli.Flag{
+			&cli.StringFlag{Name: "arbora", Usage: "`URL` where Arbora answers", Value: "http://" + defaultListen},
+			&cli.StringFlag{Name: "keys", Usage: "`FILE` with the API keys of Loam's services", Required: true},
+			&cli.StringFlag{Name: "listen", Usage: "`HOST:PORT` to answer at", Value: defaultLoam, Destination: &set.Listen},
+			&cli.StringFlag{Name: "database", Usage: "`DSN` of Loam's own MariaDB database, as user:password@tcp(host:port)/database", Destination: &set.Database},
+			&cli.StringFlag{Name: "data", Usage: "without a DSN: `DIRECTORY` of a private MariaDB server, which may be Arbora's", Value: dataHome("records"), Destination: &set.Data},
+			&cli.StringFlag{Name: "log", Usage: "least `LEVEL` that is logged: debug, info, warn or error", Value: "info", Destination: &set.Log},
+		},
+		Action: func(ctx context.Context, c *cli.Command) error {
+			keys, err := readLoamKeys(c.String("keys"))
+			if err != nil {
+				return err
+			}
+			return h.runLoam(ctx, set, c.String("arbora"), keys)
+		},
+	}
+}
+
+func (h *Host) runLoam(ctx context.Context, set settings, arbora string, keys map[string]loamapi.Key) (err error) {
+	log, err := set.check(h.Err)
+	if err != nil {
+		return err
+	}
+	ctx, stop := until(ctx)
+	defer stop()
+	if set.Database == "" {
+		private, err := mariadbd.Start(ctx, set.Data)
+		if err != nil {
+			return err
+		}
+		defer func() { err = errors.Join(err, private.Stop()) }()
+		if err := private.Create(ctx, loamDatabase); err != nil {
+			return err
+		}
+		set.Database = private.DSN(loamDatabase)
+	}
+	listener, err := net.Listen("tcp", set.Listen)
+	if err != nil {
+		return fmt.Errorf("%w: choose another address with --listen", err)
+	}
+	cloud, err := loam.Open(ctx, loam.Options{Arbora: arbora, Keys: keys, Database: set.Database, Clock: time.Now, Log: log})
+	if err != nil {
+		return errors.Join(err, listener.Close())
+	}
+	handler, err := cloud.Handler()
+	if err != nil {
+		return errors.Join(err, listener.Close(), cloud.Close())
+	}
+	go cloud.KeepSettled(ctx)
+	fmt.Fprintf(h.Out, "%shttp://%s\n", loamAnswers, listener.Addr())
+	return errors.Join(server.Serve(ctx, listener, handler), cloud.Close())
+}
+
+// loamAnswers begins the line by which Loam says that it is ready.
+const loamAnswers = "Loam answers at "
+
+// loamKeysFile is where the demo keeps the keys of Loam's services.
+const loamKeysFile = "loam-keys.json"
+
+func readLoamKeys(name string) (map[string]loamapi.Key, error) {
+	text, err := os.ReadFile(name)
+	if err != nil {
+		return nil, fmt.Errorf("the keys of Loam's services cannot be read: %w", err)
+	}
+	var keys map[string]loamapi.Key
+	if err := json.Unmarshal(text, &keys); err != nil {
+		return nil, fmt.Errorf("%s: %w", name, err)
+	}
+	return keys, nil
+}
+
+// loamProcess is Loam in a process of its own.
+type loamProcess struct {
+	command *exec.Cmd
+	done    chan error // what it ended with
+}
+
+// startLoam starts Loam in a process of its own and waits until it answers. Its keys are issued on first use.
+func (h *Host) startLoam(ctx context.Context, set settings, arbora string) (*loamProcess, error) {
+	keys := filepath.Join(set.Data, loamKeysFile)
+	if _, err := os.Stat(keys); errors.Is(err, os.ErrNotExist) {
+		if err := issueLoamKeys(ctx, arbora, keys); err != nil {
+			return nil, err
+		}
+	}
+	program, err := os.Executable()
+	if err != nil {
+		return nil, err
+	}
+	command := exec.Command(program, "run-loam", "--arbora", arbora, "--keys", keys, "--data", set.Data, "--log", set.Log,
+		"--listen", strings.TrimPrefix(set.Loam, "http://"))
+	command.Stderr = h.Err
+	// A signal to the terminal's processes is for this one to pass on; and Loam never outlives it.
+	command.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGTERM}
+	output, tell, err := os.Pipe()
+	if err != nil {
+		return nil, err
+	}
+	defer output.Close()
+	command.Stdout = tell
+	p := &loamProcess{command: command, done: make(chan error, 1)}
+	started := make(chan error)
+	go func() {
+		// Pdeathsig goes by the thread that started the process: keep that thread until the process has ended.
+		runtime.LockOSThread()
+		err := command.Start()
+		started <- err
+		if err == nil {
+			p.done <- command.Wait()
+		}
+	}()
+	if err := errors.Join(<-started, tell.Close()); err != nil {
+		return nil, err
+	}
+	if line, err := bufio.NewReader(output).ReadString('\n'); !strings.HasPrefix(line, loamAnswers) {
+		return nil, errors.Join(errors.New("the stand-in cloud does not start"), err, p.end())
+	}
+	return p, nil
+}
+
+// end ends Loam and waits until it has ended.
+func (p *loamProcess) end() error {
+	if err := p.command.Process.Signal(syscall.SIGTERM); err != nil && !errors.Is(err, os.ErrProcessDone) {
+		return err
+	}
+	return <-p.done
+}
+
+func issueLoamKeys(ctx context.Context, arbora, name string) error {
+	keys, err := demo.LoamKeys(ctx, arbora)
+	if err != nil {
+		return err
+	}
+	text, err := json.MarshalIndent(keys, "", "  ")
+	if err != nil {
+		return err
+	}
+	return os.WriteFile(name, append(text, '\n'), 0o600)
+}

@@ -1,0 +1,79 @@
+package server
+
+import (
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"net/http/httputil"
+	"net/url"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"arbora.example/service"
+)
+
+// loamPath is where Loam is reached through this service.
+const loamPath = "/loam"
+
+// mountLoam passes requests on to Loam, so that the console works with it under the session it has, and a terminal under the
+// address it knows. Loam decides nothing by the way a request came: it has the token introspected and asks about each act.
+func (s *Server) mountLoam(engine *gin.Engine) error {
+	if s.loam == "" {
+		return nil
+	}
+	target, err := url.Parse(s.loam)
+	if err != nil || target.Host == "" {
+		return fmt.Errorf("%q is no address of Loam: write it as http://HOST:PORT", s.loam)
+	}
+	proxy := &httputil.ReverseProxy{
+		Rewrite: func(r *httputil.ProxyRequest) {
+			r.SetURL(target)
+			r.SetXForwarded()
+		},
+		// Whatever people put into Loam is kept from acting as the console.
+		ModifyResponse: func(r *http.Response) error {
+			r.Header.Set("Content-Security-Policy", "sandbox; default-src 'none'; style-src 'unsafe-inline'; img-src data:")
+			r.Header.Set("X-Content-Type-Options", "nosniff")
+			return nil
+		},
+		ErrorHandler: func(w http.ResponseWriter, _ *http.Request, cause error) {
+			s.log.Warn("Loam cannot be reached", "error", cause)
+			w.Header().Set("Content-Type", "application/problem+json")
+			w.WriteHeader(http.StatusServiceUnavailable)
+			if err := json.NewEncoder(w).Encode(problemOf(http.StatusServiceUnavailable, "unavailable", "Loam cannot be reached", "try again when it runs")); err != nil {
+				s.log.Warn("an answer broke off", "error", err)
+			}
+		},
+	}
+	engine.Any(loamPath+"/*path", func(c *gin.Context) {
+		if err := s.passToken(c); err != nil {
+			s.writeError(c, err)
+			return
+		}
+		request := c.Request.Clone(c.Request.Context())
+		request.URL.Path, request.URL.RawPath = strings.TrimPrefix(request.URL.Path, loamPath), strings.TrimPrefix(request.URL.RawPath, loamPath)
+		for _, header := range []string{"Content-Security-Policy", "X-Content-Type-Options"} {
+			c.Writer.Header().Del(header)
+		}
+		proxy.ServeHTTP(c.Writer, request)
+	})
+	return nil
+}
+
+// passToken shows Loam the token of the session that a cookie carries. A request with neither goes on without one: what is
+// public takes none.
+func (s *Server) passToken(c *gin.Context) error {
+	defer c.Request.Header.Del("Cookie")
+	if cookie, err := c.Cookie(cookieName); c.GetHeader("Authorization") != "" || err != nil || cookie == "" {
+		return nil
+	}
+	caller, err := s.credential(c)
+	if p, ok := err.(*service.Problem); ok && p.Kind != service.Refused && c.Request.Method == http.MethodGet {
+		return nil // an old cookie does not keep anybody from what is public
+	} else if err != nil {
+		return err
+	}
+	c.Request.Header.Set("Authorization", "Bearer "+string(caller.Token))
+	return nil
+}

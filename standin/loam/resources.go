@@ -1,0 +1,283 @@
+package loam
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net/http"
+	"slices"
+	"strings"
+
+	"github.com/google/uuid"
+
+	"arbora.example/api"
+	"arbora.example/client"
+	"arbora.example/standin/loam/loamapi"
+)
+
+// sizes are those of machines and databases, smallest first.
+var sizes = []string{"small", "medium", "large"}
+
+func (c *call) describe(r resource) loamapi.Description {
+	d := loamapi.Description{ID: r.ID, Address: c.key, Type: r.Type, Attributes: r.Attributes}
+	// What is in an app or a lab is on the data plane.
+	d.Attributes.Text = ""
+	if kinds[r.Type].runs {
+		d.State = map[bool]string{true: "running", false: "stopped"}[r.Running]
+	}
+	return d
+}
+
+func describe(ctx context.Context, c *call, r resource) (any, error) {
+	d := c.describe(r)
+	d.Addresses = map[uuid.UUID]string{}
+	for _, id := range []uuid.UUID{r.Network, r.Machine, r.Within} {
+		if id == uuid.Nil {
+			continue
+		}
+		address, err := c.addressOf(ctx, id)
+		if err != nil {
+			return nil, err
+		}
+		if address != "" {
+			d.Addresses[id] = address
+		}
+	}
+	return d, nil
+}
+
+// addressOf gives the address of a scope as Arbora shows it to whoever calls; empty when they do not see it.
+func (c *call) addressOf(ctx context.Context, id uuid.UUID) (string, error) {
+	if c.token == "" {
+		return "", nil
+	}
+	arbora, err := c.arbora.passingOn(c.token, c.viewAs)
+	if err != nil {
+		return "", err
+	}
+	scope, err := client.Read[api.Scope](arbora.ShowScope(ctx, id.String()))
+	var told *Problem
+	if err = answered(err); errors.As(err, &told) && told.Status == http.StatusNotFound {
+		return "", nil
+	}
+	return scope.Address, err
+}
+
+// act carries out an operation on a resource, if Arbora lets the subject.
+func (c *call) act(ctx context.Context, operation string) (any, error) {
+	run, ok := acts[operation+" "+c.typ]
+	if !ok {
+		return nil, invalid("operation", fmt.Sprintf("Loam has no operation %q for a %s", operation, c.typ), "it has "+strings.Join(kinds[c.typ].operations, ", "))
+	}
+	if operation != "describe" && operation != "read" && operation != "watch" && operation != "visit" {
+		if err := c.mayAlter(); err != nil {
+			return nil, err
+		}
+	}
+	refers, _ := c.referring()
+	if operation != "edit" {
+		refers = nil
+	}
+	r, v, err := c.use(ctx, operation, c.typ, c.key, refers...)
+	if err != nil {
+		return nil, err
+	}
+	if operation == "edit" {
+		if err := c.refer(&r.Attributes, v); err != nil {
+			return nil, err
+		}
+	}
+	return run(ctx, c, r)
+}
+
+// referring lists what the input refers to, in the order of the type's references.
+func (c *call) referring() (keys []string, of []reference) {
+	for _, reference := range kinds[c.typ].refers {
+		if key := *reference.of(&c.in); key != "" {
+			keys, of = append(keys, key), append(of, reference)
+		}
+	}
+	return keys, of
+}
+
+// refer keeps what Arbora found for what the input refers to.
+func (c *call) refer(a *loamapi.Attributes, v verdict) error {
+	keys, of := c.referring()
+	if len(v.Context.Refers) != len(keys) {
+		return unavailable(fmt.Errorf("it found %d of %d things referred to", len(v.Context.Refers), len(keys)))
+	}
+	for i, reference := range of {
+		if err := reference.keep(a, v.Context.Refers[i], keys[i]); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// create makes a resource: it is recorded here, then registered with Arbora under the same id.
+func (c *call) create(ctx context.Context) (loamapi.Description, error) {
+	k, ok := kinds[c.in.Type]
+	if !ok {
+		return loamapi.Description{}, invalid("type", fmt.Sprintf("Loam makes no %q", c.in.Type), "it makes machine, network, subnet, bucket, database, lab and app")
+	}
+	if err := c.mayAlter(); err != nil {
+		return loamapi.Description{}, err
+	}
+	c.typ = c.in.Type
+	if k.check != nil {
+		if err := k.check(c); err != nil {
+			return loamapi.Description{}, err
+		}
+	}
+	refers, _ := c.referring()
+	v, err := c.may(ctx, "create", c.typ, c.key, refers...)
+	if err != nil {
+		return loamapi.Description{}, err
+	}
+	r := resource{ID: uuid.Must(uuid.NewV7()), Organisation: c.subject.Organisation, Type: c.typ, Running: k.begins}
+	if err := c.refer(&r.Attributes, v); err != nil {
+		return loamapi.Description{}, err
+	}
+	if err := c.fill(&r.Attributes); err != nil {
+		return loamapi.Description{}, err
+	}
+	if c.typ == "subnet" {
+		if err := c.fitSubnet(ctx, &r, v.Context.Scope); err != nil {
+			return loamapi.Description{}, err
+		}
+	}
+	if c.typ == "lab" {
+		if err := c.makeLabsMachine(ctx, &r, v.Context.Scope); err != nil {
+			return loamapi.Description{}, err
+		}
+	}
+	if err := c.register(ctx, r, v.Context.Scope, c.in.Name, c.in.Title); err != nil {
+		return loamapi.Description{}, err
+	}
+	c.key += "/" + c.in.Name + "." + c.typ
+	return c.describe(r), nil
+}
+
+// register records a resource and has Arbora register it. Where Arbora refuses, the record goes again; where it does not
+// answer, nobody knows yet, and [Cloud.Settle] finds out.
+func (c *call) register(ctx context.Context, r resource, parent uuid.UUID, name, title string) error {
+	if err := c.records.add(ctx, r, c.moment(), false); err != nil {
+		return err
+	}
+	arbora, err := c.arbora.api(c.seat(r.Type), c.subject)
+	if err != nil {
+		return err
+	}
+	id := r.ID.String()
+	wanted := api.ScopeNew{Kind: "resource", Id: &id, Name: name, Type: &r.Type}
+	if title != "" {
+		wanted.Title = &title
+	}
+	err = answered(client.Done(arbora.CreateScope(ctx, parent.String(), nil, wanted)))
+	if err == nil || isUnavailable(err) {
+		return err
+	}
+	if forgotten := c.records.forget(ctx, r.ID); forgotten != nil {
+		return forgotten
+	}
+	return err
+}
+
+// fill takes over what the input tells about a resource, where it tells anything.
+func (c *call) fill(a *loamapi.Attributes) error {
+	if c.in.Size != "" {
+		a.Size = c.in.Size
+	} else if a.Size == "" && (c.typ == "machine" || c.typ == "database") {
+		a.Size = sizes[0]
+	}
+	if c.in.Range != "" {
+		a.Range = c.in.Range
+	}
+	if c.in.Rules != nil {
+		a.Rules = c.in.Rules
+	}
+	if c.in.Text != nil && c.typ == "app" {
+		a.Text = *c.in.Text
+	}
+	return nil
+}
+
+func edit(ctx context.Context, c *call, r resource) (any, error) {
+	if check := kinds[c.typ].check; check != nil {
+		if err := check(c); err != nil {
+			return nil, err
+		}
+	}
+	if c.in.Size != "" {
+		return nil, invalid("size", "a size is not edited", "resize it instead: that takes the permission \"resize "+c.typ+"\"")
+	}
+	if err := c.fill(&r.Attributes); err != nil {
+		return nil, err
+	}
+	if c.typ == "subnet" {
+		if err := c.fitSubnet(ctx, &r, r.Within); err != nil {
+			return nil, err
+		}
+	}
+	return c.saved(ctx, r)
+}
+
+// saved records what was altered and tells it.
+func (c *call) saved(ctx context.Context, r resource) (any, error) {
+	return c.describe(r), c.records.save(ctx, r)
+}
+
+func start(ctx context.Context, c *call, r resource) (any, error) {
+	r.Running = true
+	return c.saved(ctx, r)
+}
+
+func stop(ctx context.Context, c *call, r resource) (any, error) {
+	r.Running = false
+	return c.saved(ctx, r)
+}
+
+func resize(ctx context.Context, c *call, r resource) (any, error) {
+	if err := checkSize(c); err != nil {
+		return nil, err
+	}
+	switch {
+	case c.in.Size == "":
+		return nil, invalid("size", "no size is given", "use "+strings.Join(sizes, ", "))
+	case r.Running && r.Type == "machine":
+		return nil, problem(http.StatusConflict, "conflict", "the machine runs, and is resized only while it is stopped", "stop it first")
+	}
+	r.Size = c.in.Size
+	return c.saved(ctx, r)
+}
+
+func checkSize(c *call) error {
+	if c.in.Size != "" && !slices.Contains(sizes, c.in.Size) {
+		return invalid("size", fmt.Sprintf("there is no size %q", c.in.Size), "use "+strings.Join(sizes, ", "))
+	}
+	return nil
+}
+
+// retire and restore are Arbora's to do; what is in the resource stays, so that it comes back as it was.
+func retire(ctx context.Context, c *call, r resource) (any, error) {
+	return c.reshape(ctx, r, "retired")
+}
+
+func restore(ctx context.Context, c *call, r resource) (any, error) {
+	return c.reshape(ctx, r, "active")
+}
+
+func (c *call) reshape(ctx context.Context, r resource, state string) (any, error) {
+	arbora, err := c.arbora.api(c.seat(r.Type), c.subject)
+	if err != nil {
+		return nil, err
+	}
+	wanted := api.ReshapingState(state)
+	err = answered(client.Done(arbora.ReshapeScopes(ctx, c.subject.Organisation, nil, api.Reshaping{Scopes: []string{r.ID.String()}, State: &wanted})))
+	if err != nil {
+		return nil, err
+	}
+	d := c.describe(r)
+	d.State = state
+	return d, nil
+}
