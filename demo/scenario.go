@@ -131,6 +131,12 @@ var storyGrants = []grant{
 	{"content-reader", "service-account", "lindenmere/science/herbarium/digitising/label-indexer", "lindenmere/science/herbarium/digitising/scans.bucket", "reads the labels on the scans"},
 	{"observer", "service-account", "lindenmere/science/herbarium/digitising/label-indexer", "lindenmere/science/herbarium/digitising", "looks for new scans"},
 	{"content-reader", "set", "public", "lindenmere/visitors/trail-guide/guide-media.bucket", "visitors open the guide without an account"},
+	{"content-writer", "group", "visitor-apps", "lindenmere/visitors/trail-guide/guide-media.bucket", "they publish the guide"},
+	{"record-writer", "group", "visitor-apps", "lindenmere/visitors/ticketing", "they keep the sales"},
+	{"app-visitor", "set", "staff", "lindenmere/visitors/ticketing/staff-desk.app", "all staff look at the desk's page"},
+	{"machine-visitor", "group", "glasshouse-engineers", "lindenmere/gardens/glasshouses/alpine-house", "they mend the vents on the machine itself"},
+	{"traffic-watcher", "group", "network-team", "lindenmere/shared-services", "they look for what is slow"},
+	{"lab-writer", "group", "herbarium-digitisers", "lindenmere/science/herbarium/digitising", "they keep notebooks there"},
 }
 
 type policy struct {
@@ -142,6 +148,7 @@ var storyPolicies = []policy{
 	{"networks", "lindenmere/science/herbarium", "the network team looks after one compartment's networks", `under digitising:
     network-team may observe, operate, modify networking
     service labs may observe, attach network
+    service labs may create, start, stop machine
 `},
 	{"vault-care", "lindenmere/science", "what is in the vault outlives us all", `# Whatever else is granted, only the keepers take anything out of the vault for good.
 under seedbank/seedbank-vault:

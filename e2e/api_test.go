@@ -58,16 +58,6 @@ func call(t *testing.T, method, address, token, contentType, body string) (int, 
 	return response.StatusCode, response.Header, string(text)
 }
 
-func tokenOf(t *testing.T, b *testbed.Bed, name string) string {
-	t.Helper()
-	c, err := client.Open(b.Address, "")
-	require.NoError(t, err)
-	token := true
-	s, err := client.Read[api.Session](c.SignIn(t.Context(), api.SignIn{Name: name, Password: demo.Passphrase, Token: &token}))
-	require.NoError(t, err)
-	return *s.Token
-}
-
 // noSuchID is a well-formed id of nothing.
 const noSuchID = "01a210ca-cc4e-79ac-b35b-d287b32ac74b"
 
@@ -76,7 +66,7 @@ const noSuchID = "01a210ca-cc4e-79ac-b35b-d287b32ac74b"
 func TestEveryRouteRefusesWhoHoldsNothing(t *testing.T) {
 	b := testbed.StartDemo(t)
 	b.Newcomer(t, "bram")
-	token, keeper := tokenOf(t, b, "bram@lindenmere"), tokenOf(t, b, demo.Keeper)
+	token, keeper := b.Token(t, "bram@lindenmere"), b.Token(t, demo.Keeper)
 	grant := b.Grant(t, "observer", "group", "network-team", alpine)
 	made, err := client.Read[api.PolicyMade](b.As(t, "rowan@lindenmere").CreatePolicyAt(t.Context(), alpine, nil, api.PolicyNew{Name: "look", Text: "network-team may observe tree"}))
 	require.NoError(t, err)
@@ -141,7 +131,7 @@ func TestEveryRouteRefusesWhoHoldsNothing(t *testing.T) {
 // TestBadInput sends what is wrong and reads the problem each gets; afterwards nothing has changed.
 func TestBadInput(t *testing.T) {
 	b := testbed.StartDemo(t)
-	rowan := tokenOf(t, b, "rowan@lindenmere")
+	rowan := b.Token(t, "rowan@lindenmere")
 	before, err := client.Read[api.Tree](b.As(t, "rowan@lindenmere").ShowTree(t.Context(), "lindenmere", nil))
 	require.NoError(t, err)
 	children := "/scopes/" + url.PathEscape(alpine) + "/children"

@@ -7,6 +7,7 @@ import (
 	"encoding/csv"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"io"
 	"os"
 	"os/exec"
@@ -280,7 +281,7 @@ func TestTour(t *testing.T) {
 	status, out, errs := newTerminal(t).run("", "tour")
 	require.Zero(t, status, out+errs)
 	require.Contains(t, out, "The tour holds")
-	for _, title := range []string{"1. rowan signs in", "2. lays out", "3. creates bram", "4. bram joins", "5. that grant", "6. a project made afterwards", "9. builder above", "15. the auditor asks"} {
-		require.Contains(t, out, "\n"+title)
+	for number := range 15 {
+		require.Contains(t, out, fmt.Sprintf("\n%d. ", number+1), "a step of the story is missing")
 	}
 }

@@ -24,8 +24,8 @@ const weatherFile = `{"file":"{\"service\": \"weather\", \"title\": \"Weather\",
 // TestAnswersFitTheContract holds answers, good and bad, against the contract's schemas.
 func TestAnswersFitTheContract(t *testing.T) {
 	b := testbed.StartDemo(t)
-	token := tokenOf(t, b, "rowan@lindenmere")
-	keeper := tokenOf(t, b, "warden")
+	token := b.Token(t, "rowan@lindenmere")
+	keeper := b.Token(t, "warden")
 	spec, err := openapi3.NewLoader().LoadFromData(api.Contract)
 	require.NoError(t, err)
 	require.NoError(t, spec.Validate(t.Context()))

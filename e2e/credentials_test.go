@@ -121,7 +121,7 @@ func TestAccessTokens(t *testing.T) {
 	service, err := client.Read[api.KeyMade](b.As(t, demo.Keeper).CreateServiceKey(t.Context(), "storage", api.KeyNew{}))
 	require.NoError(t, err)
 	require.Equal(t, true, introspect(service, text)["active"], "a platform service may ask about anybody's")
-	told = introspect(service, tokenOf(t, b, "tomas@lindenmere"))
+	told = introspect(service, b.Token(t, "tomas@lindenmere"))
 	require.Equal(t, "tomas@lindenmere", told["username"], "a session's token too")
 	require.Equal(t, map[string]any{"active": false}, introspect(service, "nonsense"))
 

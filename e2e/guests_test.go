@@ -166,7 +166,7 @@ func TestStrangers(t *testing.T) {
 	p := testbed.Problem(t, 428, client.Done(rowan.CreateGrant(t.Context(), sensorLog, nil, wanted)))
 	require.Contains(t, p.Impact.Warnings[0], "people whom the organisation does not know")
 	testbed.Problem(t, 428, client.Done(rowan.CreatePolicyAt(t.Context(), alpine, nil, api.PolicyNew{Name: "open", Text: "signed-in may observe tree"})))
-	confirmed, err := client.Open(b.Address, tokenOf(t, b, "rowan@lindenmere"), client.Confirmed(p.Impact.Confirmation))
+	confirmed, err := client.Open(b.Address, b.Token(t, "rowan@lindenmere"), client.Confirmed(p.Impact.Confirmation))
 	require.NoError(t, err)
 	require.NoError(t, client.Done(confirmed.CreateGrant(t.Context(), sensorLog, nil, wanted)))
 	require.NoError(t, client.Done(rowan.ChangeSettings(t.Context(), "lindenmere", api.Settings{KeysEach: 3, ForbidPublic: true})))

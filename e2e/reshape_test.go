@@ -119,7 +119,7 @@ func TestLookingAsSomebody(t *testing.T) {
 	b := testbed.StartDemo(t)
 	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
 	as := func(who, kind, name string) *client.Client {
-		c, err := client.Open(b.Address, tokenOf(t, b, who+"@lindenmere"), client.ViewingAs(api.PrincipalKind(kind), name))
+		c, err := client.Open(b.Address, b.Token(t, who+"@lindenmere"), client.ViewingAs(api.PrincipalKind(kind), name))
 		require.NoError(t, err)
 		return c
 	}

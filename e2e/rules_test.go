@@ -234,7 +234,7 @@ func TestServicesAreRegistered(t *testing.T) {
 func TestAuthZEN(t *testing.T) {
 	b := testbed.StartDemo(t)
 	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
-	token := tokenOf(t, b, "rowan@lindenmere")
+	token := b.Token(t, "rowan@lindenmere")
 	ask := func(token, path, body string) (int, string) {
 		r, err := http.NewRequestWithContext(t.Context(), "POST", b.Address+path, strings.NewReader(body))
 		require.NoError(t, err)
@@ -286,7 +286,7 @@ func TestAuthZEN(t *testing.T) {
 		require.Equal(t, 401, status, "without a session nothing is answered")
 	}
 	// Of others only those may ask who may list the grants; what is not theirs to ask is like what is not there.
-	yuki := tokenOf(t, b, "yuki@lindenmere")
+	yuki := b.Token(t, "yuki@lindenmere")
 	_, text = ask(yuki, "/access/v1/evaluation", `{"subject":{"type":"user","id":"piotr"},"action":{"name":"fetch"},"resource":{"type":"object","id":"`+scans+`"}}`)
 	require.Contains(t, text, `{"decision":false,"context":{"reason":"unknown"`)
 	_, text = ask(yuki, "/access/v1/search/resource", `{"subject":{"type":"user","id":"piotr"},"action":{"name":"edit"},"resource":{"type":"bucket"}}`)

@@ -27,7 +27,7 @@ func TestNoSecretIsKept(t *testing.T) {
 	require.NoError(t, demo.LoadStart(t.Context(), b.Address))
 	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
 	rowan, anybody := b.As(t, "rowan@lindenmere"), with(t, b, "")
-	secrets := map[string]string{"passphrase": demo.Passphrase, "session token": tokenOf(t, b, "rowan@lindenmere")}
+	secrets := map[string]string{"passphrase": demo.Passphrase, "session token": b.Token(t, "rowan@lindenmere")}
 
 	both := api.ByBoth
 	made, err := client.Read[api.UserMade](rowan.CreateUser(t.Context(), "lindenmere", nil, api.UserNew{

@@ -26,6 +26,7 @@ import (
 	"arbora.example/people"
 	"arbora.example/server"
 	"arbora.example/service"
+	"arbora.example/standin/loam"
 	"arbora.example/standin/mailsink"
 	"arbora.example/store"
 	"arbora.example/store/mariadbd"
@@ -82,6 +83,8 @@ type Bed struct {
 	Clock   *Clock
 	Log     *Log
 	Mail    *mailsink.Sink // takes what the service sends
+	Loam    string         // where Loam answers; empty without it
+	Cloud   *loam.Cloud
 }
 
 // Clock is a clock that tests can move.
@@ -116,8 +119,8 @@ func (l *Log) String() string {
 // Start starts an empty service on records.
 func Start(t testing.TB, records *store.Store) *Bed { return start(t, records, "") }
 
-func start(t testing.TB, records *store.Store, loam string) *Bed {
-	b := &Bed{Records: records, Clock: &Clock{}, Log: &Log{}}
+func start(t testing.TB, records *store.Store, cloud string) *Bed {
+	b := &Bed{Records: records, Clock: &Clock{}, Log: &Log{}, Loam: cloud}
 	log := slog.New(slog.NewTextHandler(b.Log, nil))
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(t, err)
@@ -129,7 +132,7 @@ func start(t testing.TB, records *store.Store, loam string) *Bed {
 	sealer, err := people.NewSealer(bytes.Repeat([]byte("k"), people.SealingKeySize))
 	require.NoError(t, err)
 	b.Service = service.New(service.Options{Records: records, Catalogue: access.Shipped(), Clock: b.Clock.Now, Log: log, Sealer: sealer, Post: post, Address: b.Address})
-	handler, err := server.New(server.Options{Service: b.Service, Console: console.Files(), Version: "test", Log: log, Loam: loam})
+	handler, err := server.New(server.Options{Service: b.Service, Console: console.Files(), Version: "test", Log: log, Loam: cloud})
 	require.NoError(t, err)
 	ctx, stop := context.WithCancel(context.Background())
 	ended := make(chan error, 1)
@@ -147,6 +150,31 @@ func StartDemo(t testing.TB) *Bed {
 	_, _, err := b.Service.MakeKeeper(t.Context(), demo.Keeper, demo.Passphrase)
 	require.NoError(t, err)
 	require.NoError(t, demo.LoadStart(t.Context(), b.Address))
+	return b
+}
+
+// StartDemoWithLoam is StartDemo with Loam, the stand-in cloud, beside it.
+func StartDemoWithLoam(t testing.TB) *Bed {
+	listener, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	b := start(t, Records(t), "http://"+listener.Addr().String())
+	_, _, err = b.Service.MakeKeeper(t.Context(), demo.Keeper, demo.Passphrase)
+	require.NoError(t, err)
+	require.NoError(t, demo.LoadStart(t.Context(), b.Address))
+	keys, err := demo.LoamKeys(t.Context(), b.Address)
+	require.NoError(t, err)
+	log := slog.New(slog.NewTextHandler(b.Log, nil))
+	b.Cloud, err = loam.Open(t.Context(), loam.Options{Arbora: b.Address, Keys: keys, Database: DSN(t), Clock: b.Clock.Now, Log: log})
+	require.NoError(t, err)
+	handler, err := b.Cloud.Handler()
+	require.NoError(t, err)
+	ctx, stop := context.WithCancel(context.Background())
+	ended := make(chan error, 1)
+	go func() { ended <- server.Serve(ctx, listener, handler) }()
+	t.Cleanup(func() {
+		stop()
+		require.NoError(t, errors.Join(<-ended, b.Cloud.Close()))
+	})
 	return b
 }
 
@@ -182,4 +210,14 @@ func Problem(t testing.TB, status int, err error) api.Problem {
 	require.Equal(t, status, e.Status, e.Detail)
 	require.NotEmpty(t, e.Title)
 	return e.Problem
+}
+
+// Token signs in somebody of the demo and gives the session's token.
+func (b *Bed) Token(t testing.TB, name string) string {
+	arbora, err := client.Open(b.Address, "")
+	require.NoError(t, err)
+	wanted := true
+	s, err := client.Read[api.Session](arbora.SignIn(t.Context(), api.SignIn{Name: name, Password: demo.Passphrase, Token: &wanted}))
+	require.NoError(t, err)
+	return *s.Token
 }
