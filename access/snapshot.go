@@ -219,6 +219,23 @@ func (s *Snapshot) descend(n number, fn func(number) bool) {
 	more.resources.from("", s.scopeName, visit)
 }
 
+// someBeneath reports whether fn holds for any scope directly beneath one; it stops at the first.
+func (s *Snapshot) someBeneath(n number, fn func(number) bool) bool {
+	more := s.scopes.get(n).more
+	if more == nil {
+		return false
+	}
+	found := false
+	look := func(child number) bool {
+		found = fn(child)
+		return !found
+	}
+	if more.containers.from("", s.scopeName, look); !found {
+		more.resources.from("", s.scopeName, look)
+	}
+	return found
+}
+
 // beneath counts the scopes beneath one without a look at each resource.
 func (s *Snapshot) beneath(n number) int {
 	more := s.scopes.get(n).more

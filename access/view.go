@@ -6,43 +6,46 @@ import (
 )
 
 // View is what one principal sees of a snapshot. A scope's name is seen by whoever holds any permission at or below it,
-// so that the way to what they may use is never hidden.
+// so that the way to what they may use is never hidden. What it takes to tell is worked out as far as it is asked for; a
+// view is for one goroutine.
 type View struct {
 	snapshot *Snapshot
 	who      *principalNode
 	context  *Context
-	leads    map[number]bool // scopes that lead down to one where the principal holds something
+	leads    map[number]bool // scopes that lead down to one where the principal holds something; nil until asked for
+	uneven   []*rule         // rules that may let the principal hold something at some scopes beneath their place and not at others
+	barren   map[number]bool // scopes at and beneath which nothing is held that an uneven rule gives
 }
 
 // View gives the view of a principal. An unknown or inactive one sees nothing.
 func (s *Snapshot) View(principal ID, c *Context) *View {
-	v := &View{snapshot: s, context: c, leads: map[number]bool{}}
+	v := &View{snapshot: s, context: c}
 	v.who = s.principalNode(principal)
 	if v.who == nil || s.gone(v.who) {
 		v.who = nil
-		return v
-	}
-	for _, n := range v.who.live() {
-		for _, r := range s.principals.get(n).rules {
-			v.follow(r)
-		}
 	}
 	return v
 }
 
-// follow marks the way to the scopes where a rule lets the principal hold something.
-func (v *View) follow(r *rule) {
-	if !r.cuts && !v.leads[r.place] && v.holdsAt(r.place) {
-		v.lead(r.place)
+// follow marks the ways to the scopes where a rule lets the principal hold something.
+func (v *View) follow() {
+	if v.leads != nil {
+		return
 	}
-	// Beneath its place a rule says everywhere the same, unless it looks at the resource, or cuts at the place alone.
-	if r.condition.mentions("resource") || r.cuts && r.here {
-		v.snapshot.descend(r.place, func(n number) bool {
-			if !v.leads[n] && v.holdsAt(n) {
-				v.lead(n)
+	v.leads, v.barren = map[number]bool{}, map[number]bool{}
+	if v.who == nil {
+		return
+	}
+	for _, n := range v.who.live() {
+		for _, r := range v.snapshot.principals.get(n).rules {
+			if !r.cuts && !v.leads[r.place] && v.holdsAt(r.place) {
+				v.lead(r.place)
 			}
-			return true
-		})
+			// Beneath its place a rule says everywhere the same, unless it looks at the resource, or cuts at the place alone.
+			if r.condition.mentions("resource") || r.cuts && r.here {
+				v.uneven = append(v.uneven, r)
+			}
+		}
 	}
 }
 
@@ -52,6 +55,46 @@ func (v *View) lead(n number) {
 	}
 }
 
+// leadsOn reports whether a scope leads down to one where the principal holds something.
+func (v *View) leadsOn(n number) bool {
+	v.follow()
+	if v.leads[n] {
+		return true
+	}
+	for _, r := range v.uneven {
+		switch {
+		case v.snapshot.isAbove(n, r.place):
+			if v.finds(r.place) {
+				return true
+			}
+		case n == r.place || v.snapshot.isAbove(r.place, n):
+			if v.finds(n) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// finds looks for a scope beneath one where the principal holds something, and marks the way to the first.
+func (v *View) finds(n number) bool {
+	switch {
+	case v.leads[n]:
+		return true
+	case v.barren[n]:
+		return false
+	}
+	found := v.snapshot.someBeneath(n, func(child number) bool {
+		if v.holdsAt(child) {
+			v.lead(child)
+			return true
+		}
+		return v.finds(child)
+	})
+	v.barren[n] = !found
+	return found
+}
+
 // Sees reports whether the principal sees the scope's name.
 func (v *View) Sees(scope ID) bool {
 	n, ok := v.snapshot.scopeNumber(scope)
@@ -59,24 +102,36 @@ func (v *View) Sees(scope ID) bool {
 }
 
 // Empty reports whether the principal sees nothing at all.
-func (v *View) Empty() bool { return len(v.leads) == 0 }
+func (v *View) Empty() bool { return v.snapshot.scopes.len() == 0 || !v.sees(0) }
 
 // May reports whether the principal holds the permission at the scope.
 func (v *View) May(p Permission, scope ID) bool {
 	return v.who != nil && v.snapshot.Decide(Question{Principal: v.who.ID, Permission: p, Scope: scope, Context: v.context}).Allowed
 }
 
-// MayAnywhere reports whether the principal holds the permission at any scope that a rule names for it.
+// MayAnywhere reports whether the principal holds the permission at any scope.
 func (v *View) MayAnywhere(p Permission) bool {
+	v.follow()
 	for n := range v.leads {
-		if v.May(p, v.snapshot.scopes.get(n).id) {
+		if v.mayAt(p, n) {
+			return true
+		}
+	}
+	for _, r := range v.uneven {
+		if (r.cuts || r.permissions.Has(p)) && v.mayBeneath(p, r.place) {
 			return true
 		}
 	}
 	return false
 }
 
-func (v *View) sees(n number) bool { return v.leads[n] || v.holdsAt(n) }
+func (v *View) mayAt(p Permission, n number) bool { return v.May(p, v.snapshot.scopes.get(n).id) }
+
+func (v *View) mayBeneath(p Permission, n number) bool {
+	return v.snapshot.someBeneath(n, func(child number) bool { return v.mayAt(p, child) || v.mayBeneath(p, child) })
+}
+
+func (v *View) sees(n number) bool { return v.holdsAt(n) || v.leadsOn(n) }
 
 func (v *View) holdsAt(n number) bool {
 	return v.who != nil && v.snapshot.held(v.who, n, v.context, false, false).Meets(v.snapshot.meaning(n))

@@ -65,7 +65,10 @@ func (r *report) service(ctx context.Context, o *organisation, decision time.Dur
 	if err := r.load(ctx, records, o); err != nil {
 		return err
 	}
-	return r.http(ctx, records, o)
+	if err := r.http(ctx, records, o); err != nil {
+		return err
+	}
+	return r.loam(ctx, database, records, o)
 }
 
 // recursive asks the database the same question with one prepared recursive query over its indexed tables.

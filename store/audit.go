@@ -4,11 +4,12 @@ import (
 	"bytes"
 	"context"
 	"crypto/sha256"
-	"database/sql"
 	"encoding/json"
 	"fmt"
 	"strconv"
 	"time"
+
+	"arbora.example/store/prepared"
 )
 
 // AuditRecord is one consequential event. Credentials never enter it.
@@ -21,12 +22,12 @@ type AuditRecord struct {
 
 // Audit appends a record of an event that is no part of a write.
 func (s *Store) Audit(ctx context.Context, r AuditRecord) error {
-	return s.transaction(ctx, func(tx *sql.Tx) error { return appendAudit(ctx, tx, r) })
+	return s.transaction(ctx, func(tx *prepared.Tx) error { return appendAudit(ctx, tx, r) })
 }
 
 // appendAudit appends a record to the chain. The end of the chain is locked until the transaction ends, so it is called
 // last in a transaction.
-func appendAudit(ctx context.Context, tx *sql.Tx, r AuditRecord) error {
+func appendAudit(ctx context.Context, tx *prepared.Tx, r AuditRecord) error {
 	var number uint64
 	var before []byte
 	if err := tx.QueryRowContext(ctx, "SELECT number, hash FROM audit_end WHERE one = 1 FOR UPDATE").Scan(&number, &before); err != nil {

@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"arbora.example/access"
+	"arbora.example/store/prepared"
 )
 
 // Load reads all that decisions need of an organisation and hands it on as the changes that make its snapshot, in an
@@ -63,7 +64,7 @@ func (l *loader) handOn(into func(access.Change) error) {
 // loader reads an organisation table by table.
 type loader struct {
 	ctx     context.Context
-	tx      *sql.Tx
+	tx      *prepared.Tx
 	of      []any
 	batch   []access.Change
 	read    chan []access.Change

@@ -2,11 +2,11 @@ package store
 
 import (
 	"context"
-	"database/sql"
 	"encoding/json"
 	"errors"
 
 	"arbora.example/access"
+	"arbora.example/store/prepared"
 )
 
 // CreateGrant writes a grant.
@@ -115,7 +115,7 @@ func (s *Store) Services(ctx context.Context) ([][]byte, error) {
 
 // AddService writes a service of the catalogue.
 func (s *Store) AddService(ctx context.Context, name string, file []byte, author Author) error {
-	return s.transaction(ctx, func(tx *sql.Tx) error {
+	return s.transaction(ctx, func(tx *prepared.Tx) error {
 		_, err := tx.ExecContext(ctx, "INSERT INTO catalogue_service (name, file, registered_at, registered_by) VALUES (?, ?, ?, ?)",
 			name, file, author.At, author.Name)
 		if err != nil {
@@ -127,7 +127,7 @@ func (s *Store) AddService(ctx context.Context, name string, file []byte, author
 
 // RemoveService takes a service off the catalogue.
 func (s *Store) RemoveService(ctx context.Context, name string, author Author) error {
-	return s.transaction(ctx, func(tx *sql.Tx) error {
+	return s.transaction(ctx, func(tx *prepared.Tx) error {
 		if _, err := tx.ExecContext(ctx, "DELETE FROM catalogue_service WHERE name = ?", name); err != nil {
 			return err
 		}

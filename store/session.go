@@ -8,6 +8,7 @@ import (
 
 	"arbora.example/access"
 	"arbora.example/people"
+	"arbora.example/store/prepared"
 )
 
 // Session is a sign-in that lasts.
@@ -31,7 +32,7 @@ const endedKept = 7 * 24 * time.Hour
 // StartSession writes a session and the audit record of the sign-in, and clears away the identity's ended ones.
 func (s *Store) StartSession(ctx context.Context, session Session, token people.Token, author Author) error {
 	i := session.Identity
-	return s.transaction(ctx, func(tx *sql.Tx) error {
+	return s.transaction(ctx, func(tx *prepared.Tx) error {
 		if _, err := tx.ExecContext(ctx, "DELETE FROM session WHERE identity_id = ? AND last_used_at < ?",
 			idColumn(i.ID), author.At.Add(-endedKept)); err != nil {
 			return err
@@ -96,7 +97,7 @@ func (s *Store) MoveSession(ctx context.Context, session, organisation access.ID
 
 // EndSession ends a session of an identity and records it. It returns [ErrNotFound] when there is no such session.
 func (s *Store) EndSession(ctx context.Context, i Identity, session access.ID, author Author) error {
-	return s.transaction(ctx, func(tx *sql.Tx) error {
+	return s.transaction(ctx, func(tx *prepared.Tx) error {
 		result, err := tx.ExecContext(ctx, "UPDATE session SET ended_at = ? WHERE identity_id = ? AND id = ? AND ended_at IS NULL", author.At, idColumn(i.ID), idColumn(session))
 		if err != nil {
 			return err

@@ -20,6 +20,7 @@ import (
 	"github.com/pressly/goose/v3"
 
 	"arbora.example/access"
+	"arbora.example/store/prepared"
 )
 
 //go:embed migrations/*.sql
@@ -34,7 +35,7 @@ var ErrUnavailable = errors.New("store: the database cannot be reached")
 
 // Store is a connection pool to one database of records. It is safe for concurrent use.
 type Store struct {
-	db *sql.DB
+	db *prepared.DB
 }
 
 // Open connects to the database a DSN names (in the form of go-sql-driver/mysql) and brings its tables up to date.
@@ -58,7 +59,7 @@ func Open(ctx context.Context, dsn string) (*Store, error) {
 	db.SetMaxOpenConns(32)
 	db.SetMaxIdleConns(16)
 	db.SetConnMaxIdleTime(time.Minute)
-	s := &Store{db: db}
+	s := &Store{db: prepared.New(db)}
 	if err := s.migrate(ctx); err != nil {
 		db.Close()
 		return nil, fmt.Errorf("the tables cannot be brought up to date: %w", mark(err))
@@ -71,7 +72,7 @@ func (s *Store) migrate(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	provider, err := goose.NewProvider(goose.DialectMySQL, s.db, files)
+	provider, err := goose.NewProvider(goose.DialectMySQL, s.db.DB, files)
 	if err != nil {
 		return err
 	}
@@ -110,7 +111,7 @@ const (
 )
 
 // transaction runs fn in one transaction and commits it when fn returns nil.
-func (s *Store) transaction(ctx context.Context, fn func(*sql.Tx) error) error {
+func (s *Store) transaction(ctx context.Context, fn func(*prepared.Tx) error) error {
 	tx, err := s.db.BeginTx(ctx, nil)
 	if err != nil {
 		return mark(err)

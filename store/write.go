@@ -2,11 +2,11 @@ package store
 
 import (
 	"context"
-	"database/sql"
 	"encoding/json"
 	"time"
 
 	"arbora.example/access"
+	"arbora.example/store/prepared"
 )
 
 // Author says who makes a change or is answerable for an event.
@@ -19,7 +19,7 @@ type Author struct {
 // Tx is a write in progress on one organisation. Its methods write rows and note each for the change record.
 type Tx struct {
 	ctx          context.Context
-	tx           *sql.Tx
+	tx           *prepared.Tx
 	organisation access.ID
 	at           time.Time
 	author       Author
@@ -37,7 +37,7 @@ type rowChange struct {
 // a sentence that says what it did. Write returns the revision the change led to. When it fails with [ErrUnavailable],
 // the change is either there whole or absent: [Store.Revision] tells.
 func (s *Store) Write(ctx context.Context, organisation access.ID, author Author, fn func(tx *Tx, revision uint64) (what string, err error)) (uint64, error) {
-	lock := func(tx *sql.Tx) (revision uint64, err error) {
+	lock := func(tx *prepared.Tx) (revision uint64, err error) {
 		err = tx.QueryRowContext(ctx, "SELECT revision FROM organisation WHERE id = ? FOR UPDATE", idColumn(organisation)).Scan(&revision)
 		return revision, err
 	}
@@ -46,15 +46,15 @@ func (s *Store) Write(ctx context.Context, organisation access.ID, author Author
 
 // Create is [Store.Write] for an organisation that is to be made; its revision begins at 0.
 func (s *Store) Create(ctx context.Context, organisation access.ID, author Author, fn func(tx *Tx, revision uint64) (what string, err error)) (uint64, error) {
-	insert := func(tx *sql.Tx) (uint64, error) {
+	insert := func(tx *prepared.Tx) (uint64, error) {
 		_, err := tx.ExecContext(ctx, "INSERT INTO organisation (id, revision) VALUES (?, 0)", idColumn(organisation))
 		return 0, err
 	}
 	return s.write(ctx, organisation, author, insert, fn)
 }
 
-func (s *Store) write(ctx context.Context, organisation access.ID, author Author, lock func(*sql.Tx) (uint64, error), fn func(*Tx, uint64) (string, error)) (next uint64, err error) {
-	err = s.transaction(ctx, func(tx *sql.Tx) error {
+func (s *Store) write(ctx context.Context, organisation access.ID, author Author, lock func(*prepared.Tx) (uint64, error), fn func(*Tx, uint64) (string, error)) (next uint64, err error) {
+	err = s.transaction(ctx, func(tx *prepared.Tx) error {
 		revision, err := lock(tx)
 		if err != nil {
 			return err
@@ -85,7 +85,7 @@ func (s *Store) write(ctx context.Context, organisation access.ID, author Author
 	return next, err
 }
 
-func organisationName(ctx context.Context, tx *sql.Tx, organisation access.ID) (name string, err error) {
+func organisationName(ctx context.Context, tx *prepared.Tx, organisation access.ID) (name string, err error) {
 	err = tx.QueryRowContext(ctx, "SELECT name FROM scope WHERE id = ?", idColumn(organisation)).Scan(&name)
 	return name, err
 }

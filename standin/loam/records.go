@@ -17,6 +17,7 @@ import (
 	"github.com/pressly/goose/v3"
 
 	"arbora.example/standin/loam/loamapi"
+	"arbora.example/store/prepared"
 )
 
 //go:embed migrations/*.sql
@@ -26,7 +27,7 @@ var migrations embed.FS
 var errNone = errors.New("loam: no such row")
 
 // records are Loam's own, in a database of its own.
-type records struct{ db *sql.DB }
+type records struct{ db *prepared.DB }
 
 func openRecords(ctx context.Context, dsn string) (*records, error) {
 	config, err := mysql.ParseDSN(dsn)
@@ -56,7 +57,7 @@ func openRecords(ctx context.Context, dsn string) (*records, error) {
 	if err != nil {
 		return nil, errors.Join(fmt.Errorf("the tables of Loam cannot be brought up to date: %w", err), db.Close())
 	}
-	return &records{db}, nil
+	return &records{prepared.New(db)}, nil
 }
 
 // resource is what Loam keeps of one.
