@@ -77,7 +77,7 @@ func (c *call) fillHere(ctx context.Context, h *loamapi.Here, scope api.Scope, s
 		take = append(take, func(v verdict) { then(actOf(&q, &v)) })
 	}
 	for _, typ := range typesOf(service) {
-		if scope.Kind != "resource" || typ == "subnet" && *scope.Type == "network" {
+		if placeable(typ, scope) {
 			ask(c.question("create", typ, scope.Address), func(a loamapi.Act) { h.Creatable = append(h.Creatable, a) })
 		}
 		if scope.Kind != "resource" {
@@ -94,7 +94,7 @@ func (c *call) fillHere(ctx context.Context, h *loamapi.Here, scope api.Scope, s
 		if k.service != service {
 			continue
 		}
-		for _, permission := range slices.Concat(permissions(k, r.Type), k.inside) {
+		for _, permission := range permissions(k, r.Type) {
 			operation, typ, _ := strings.Cut(permission, " ")
 			ask(c.question(operation, typ, r.Address), func(a loamapi.Act) {
 				if operation == "describe" && typ == r.Type && a.On {
@@ -127,10 +127,22 @@ func makesSense(a loamapi.Act, r loamapi.ResourceHere) bool {
 	return (a.Operation == "restore") == r.Retired
 }
 
+// placeable reports whether a type can be made right at a scope.
+func placeable(typ string, scope api.Scope) bool {
+	if typ == "subnet" {
+		return scope.Type != nil && *scope.Type == "network"
+	}
+	return scope.Kind == "project" || scope.Kind == "compartment"
+}
+
+// permissions lists what can be done with a resource and what is in it; taking it out of use comes last.
 func permissions(k kind, typ string) []string {
-	list := make([]string, len(k.operations))
-	for i, operation := range k.operations {
-		list[i] = operation + " " + typ
+	var list []string
+	for _, operation := range k.operations {
+		if operation == "retire" {
+			list = append(list, k.inside...)
+		}
+		list = append(list, operation+" "+typ)
 	}
 	return list
 }
@@ -181,7 +193,7 @@ func sizeOf(kept map[uuid.UUID]resource, r loamapi.ResourceHere) string {
 func Offers() map[string][]string {
 	list := map[string][]string{}
 	for _, typ := range slices.Sorted(maps.Keys(kinds)) {
-		list[typ] = append([]string{"list " + typ, "create " + typ}, slices.Concat(permissions(kinds[typ], typ), kinds[typ].inside)...)
+		list[typ] = append([]string{"list " + typ, "create " + typ}, permissions(kinds[typ], typ)...)
 	}
 	return list
 }

@@ -1,6 +1,6 @@
 // What is told once, to keep: copied, or saved as a file of this computer.
 
-export function save(name: string, type: string, text: string): void {
+export function save(name: string, type: string, text: BlobPart): void {
   const link = document.createElement("a");
   link.href = URL.createObjectURL(new Blob([text], { type }));
   link.download = name;

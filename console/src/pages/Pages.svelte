@@ -14,6 +14,7 @@
   import Check from "./Check.svelte";
   import GroupPage from "./GroupPage.svelte";
   import Groups from "./Groups.svelte";
+  import LoamPage from "./LoamPage.svelte";
   import Nowhere from "./Nowhere.svelte";
   import Organisations from "./Organisations.svelte";
   import People from "./People.svelte";
@@ -41,6 +42,8 @@
     // The editor is fetched when it is needed: nobody else waits for it.
     "/policies/:id": wrap({ asyncComponent: () => import("./PolicyPage.svelte") }),
     "/check": Check,
+    "/loam": LoamPage,
+    "/loam/*": LoamPage,
     "/account": Account,
     "/device": DevicePage,
     "/device/:code": DevicePage,

@@ -2,18 +2,25 @@
   import { CogOutline, MoonOutline, SunOutline, UserCircleOutline } from "flowbite-svelte-icons";
   import { router } from "svelte-spa-router";
   import { signOut } from "../lib/api";
+  import { onMount } from "svelte";
+  import { loam } from "../lib/loam.svelte";
   import { session } from "../lib/session.svelte";
   import { viewing } from "../lib/viewing.svelte";
   import Mark from "./Mark.svelte";
 
-  const pages = [
+  onMount(() => {
+    loam.find().catch(() => undefined); // a service that does not answer is told of by the page itself
+  });
+
+  const pages = $derived([
     { to: "/tree", name: "Tree" },
     { to: "/people", name: "People" },
     { to: "/groups", name: "Groups" },
     { to: "/roles", name: "Roles" },
     { to: "/policies", name: "Policies" },
     { to: "/check", name: "Check" },
-  ];
+    ...(loam.there ? [{ to: "/loam", name: "Loam" }] : []),
+  ]);
 
   let dark = $state(document.documentElement.classList.contains("dark"));
 
@@ -43,7 +50,7 @@
   {#if session.me?.keeper}
     <span class="rounded-full bg-primary-900 px-3 py-1 text-sm">Keeper of this installation</span>
   {:else}
-    <nav class="-mb-px flex h-14 items-stretch gap-1 max-md:order-last max-md:h-10 max-md:w-full" aria-label="Pages">
+    <nav class="-mb-px flex h-14 items-stretch gap-1 max-md:order-last max-md:h-10 max-md:w-full max-md:overflow-x-auto" aria-label="Pages">
       {#each pages as page (page.to)}
         <a
           href={"#" + page.to}

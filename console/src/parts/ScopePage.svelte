@@ -3,6 +3,7 @@
   import { PlusOutline, SearchOutline } from "flowbite-svelte-icons";
   import { router } from "svelte-spa-router";
   import { api, ask, asProblem, type Grant, type Problem, type Scope } from "../lib/api";
+  import { loam } from "../lib/loam.svelte";
   import { tree } from "../lib/tree.svelte";
   import { href, moment } from "../lib/words";
   import AccountsHere from "./AccountsHere.svelte";
@@ -114,6 +115,7 @@
       <div class="ml-auto flex flex-wrap gap-2">
         {#each ways as w (w.way)}<QuietButton size="sm" onclick={() => ((way = w.way), (reshaping = true))}>{w.word}</QuietButton>{/each}
         <QuietButton size="sm" href={href.check({ at: scope.address })}><SearchOutline class="me-2 h-4 w-4" />Check</QuietButton>
+        {#if loam.there}<QuietButton size="sm" href={href.loam(scope.address)}>In Loam</QuietButton>{/if}
         {#if scope.creatable.length > 0}
           <QuietButton size="sm" onclick={() => (creating = true)}><PlusOutline class="me-2 h-4 w-4" />Create in it</QuietButton>
         {/if}
