@@ -101,6 +101,13 @@ func (v *View) Sees(scope ID) bool {
 	return ok && v.sees(n)
 }
 
+// HoldsAt reports whether the principal holds anything at the scope itself, and with that, but for what is cut off, at all
+// beneath it.
+func (v *View) HoldsAt(scope ID) bool {
+	n, ok := v.snapshot.scopeNumber(scope)
+	return ok && v.holdsAt(n)
+}
+
 // Empty reports whether the principal sees nothing at all.
 func (v *View) Empty() bool { return v.snapshot.scopes.len() == 0 || !v.sees(0) }
 

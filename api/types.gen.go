@@ -460,6 +460,42 @@ func (e StatementModal) Valid() bool {
 	}
 }
 
+// Defines values for ShowMatrixParamsAgainst.
+const (
+	Children ShowMatrixParamsAgainst = "children"
+	Types    ShowMatrixParamsAgainst = "types"
+)
+
+// Valid indicates whether the value is a known member of the ShowMatrixParamsAgainst enum.
+func (e ShowMatrixParamsAgainst) Valid() bool {
+	switch e {
+	case Children:
+		return true
+	case Types:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ShowMatrixParamsRows.
+const (
+	Groups ShowMatrixParamsRows = "groups"
+	People ShowMatrixParamsRows = "people"
+)
+
+// Valid indicates whether the value is a known member of the ShowMatrixParamsRows enum.
+func (e ShowMatrixParamsRows) Valid() bool {
+	switch e {
+	case Groups:
+		return true
+	case People:
+		return true
+	default:
+		return false
+	}
+}
+
 // Account defines model for Account.
 type Account struct {
 	// Address Of the scope it lives at and its name
@@ -566,6 +602,21 @@ type Ceremony struct {
 
 	// Token To be sent back with the answer
 	Token string `json:"token"`
+}
+
+// Contents defines model for Contents.
+type Contents struct {
+	// Children Scopes right in it
+	Children int `json:"children"`
+
+	// More There are at least so many
+	More bool `json:"more"`
+
+	// Resources All resources beneath it
+	Resources int `json:"resources"`
+
+	// Scopes All scopes beneath it, resources counted
+	Scopes int `json:"scopes"`
 }
 
 // Device defines model for Device.
@@ -677,6 +728,9 @@ type Grant struct {
 
 	// Inherited It comes from a scope above the one asked for
 	Inherited bool `json:"inherited"`
+
+	// Losses In a list of grants at a scope: statements that take away part of what the grant gives there
+	Losses *[]Loss `json:"losses,omitempty"`
 
 	// Misplaced A move has put it where its role could not be granted today; it still decides
 	Misplaced bool         `json:"misplaced"`
@@ -921,6 +975,16 @@ type LinkUse struct {
 	Token string  `json:"token"`
 }
 
+// Loss defines model for Loss.
+type Loss struct {
+	// All It takes away all that the grant gives there
+	All bool `json:"all"`
+
+	// Permissions What it takes away of what the grant gives there
+	Permissions []string  `json:"permissions"`
+	Statement   Statement `json:"statement"`
+}
+
 // Mailed defines model for Mailed.
 type Mailed struct {
 	Sent bool   `json:"sent"`
@@ -928,6 +992,32 @@ type Mailed struct {
 
 	// Why Why it was not sent
 	Why *string `json:"why,omitempty"`
+}
+
+// Matrix defines model for Matrix.
+type Matrix struct {
+	Columns []MatrixColumn `json:"columns"`
+
+	// Next The cursor of the page after
+	Next     *string     `json:"next,omitempty"`
+	Revision int64       `json:"revision"`
+	Rows     []MatrixRow `json:"rows"`
+	Scope    ScopeRef    `json:"scope"`
+}
+
+// MatrixColumn defines model for MatrixColumn.
+type MatrixColumn struct {
+	At          ScopeRef    `json:"at"`
+	Name        string      `json:"name"`
+	Permissions []Operation `json:"permissions"`
+	Title       string      `json:"title"`
+}
+
+// MatrixRow defines model for MatrixRow.
+type MatrixRow struct {
+	// Cells One a column: a sign for each of its permissions, y for held, m for held under a condition or later, n for not held
+	Cells     []string     `json:"cells"`
+	Principal PrincipalRef `json:"principal"`
 }
 
 // Met defines model for Met.
@@ -1555,6 +1645,23 @@ type Scope struct {
 // ScopeKind defines model for Scope.Kind.
 type ScopeKind string
 
+// ScopeChange defines model for ScopeChange.
+type ScopeChange struct {
+	At       time.Time `json:"at"`
+	By       string    `json:"by"`
+	Revision int64     `json:"revision"`
+
+	// What As a sentence without its subject; empty when it touched what the caller does not see
+	What string `json:"what"`
+}
+
+// ScopeChangeList defines model for ScopeChangeList.
+type ScopeChangeList struct {
+	// Before The revision to go on before; absent at the end
+	Before  *int64        `json:"before,omitempty"`
+	Changes []ScopeChange `json:"changes"`
+}
+
 // ScopeList defines model for ScopeList.
 type ScopeList struct {
 	// Next The cursor of the next page
@@ -1598,12 +1705,15 @@ type ScopeNode struct {
 	Kind  ScopeNodeKind `json:"kind"`
 
 	// More It has children that are not listed here
-	More    bool    `json:"more"`
-	Name    string  `json:"name"`
-	Parent  string  `json:"parent"`
-	Retired bool    `json:"retired"`
-	Title   string  `json:"title"`
-	Type    *string `json:"type,omitempty"`
+	More    bool   `json:"more"`
+	Name    string `json:"name"`
+	Parent  string `json:"parent"`
+	Retired bool   `json:"retired"`
+
+	// Tags In what a search found, for whoever may describe it
+	Tags  *map[string]string `json:"tags,omitempty"`
+	Title string             `json:"title"`
+	Type  *string            `json:"type,omitempty"`
 }
 
 // ScopeNodeKind defines model for ScopeNode.Kind.
@@ -2024,6 +2134,28 @@ type ReshapeScopesParams struct {
 	IfMatch *IfMatch `json:"If-Match,omitempty"`
 }
 
+// SearchScopesParams defines parameters for SearchScopes.
+type SearchScopesParams struct {
+	// Text The beginning of a name, of a word in one, of a tag or of a type; or an id, or an address
+	Text *string `form:"text,omitempty" json:"text,omitempty"`
+	Kind *string `form:"kind,omitempty" json:"kind,omitempty"`
+
+	// Type A resource type
+	Type *string `form:"type,omitempty" json:"type,omitempty"`
+
+	// Tag KEY, or KEY=VALUE
+	Tag *string `form:"tag,omitempty" json:"tag,omitempty"`
+
+	// State active or retired
+	State *string `form:"state,omitempty" json:"state,omitempty"`
+
+	// After The cursor of the page before
+	After *AfterCursor `form:"after,omitempty" json:"after,omitempty"`
+
+	// Limit How many at most
+	Limit *PageLimit `form:"limit,omitempty" json:"limit,omitempty"`
+}
+
 // SearchStatementsParams defines parameters for SearchStatements.
 type SearchStatementsParams struct {
 	// Words Words that text, policy or place must hold, all of them
@@ -2072,6 +2204,15 @@ type EditPolicyTextParams struct {
 	IfMatch *IfMatch `json:"If-Match,omitempty"`
 }
 
+// ListScopeChangesParams defines parameters for ListScopeChanges.
+type ListScopeChangesParams struct {
+	// Before Go on with changes before this revision
+	Before *int64 `form:"before,omitempty" json:"before,omitempty"`
+
+	// Limit How many at most
+	Limit *PageLimit `form:"limit,omitempty" json:"limit,omitempty"`
+}
+
 // ListChildrenParams defines parameters for ListChildren.
 type ListChildrenParams struct {
 	// After The cursor of the page before
@@ -2098,6 +2239,24 @@ type CreateGrantParams struct {
 	// IfMatch The confirmation of an impact: the change is made only if its impact is still that one
 	IfMatch *IfMatch `json:"If-Match,omitempty"`
 }
+
+// ShowMatrixParams defines parameters for ShowMatrix.
+type ShowMatrixParams struct {
+	Against *ShowMatrixParamsAgainst `form:"against,omitempty" json:"against,omitempty"`
+	Rows    *ShowMatrixParamsRows    `form:"rows,omitempty" json:"rows,omitempty"`
+
+	// After The cursor of the page before
+	After *AfterCursor `form:"after,omitempty" json:"after,omitempty"`
+
+	// Limit How many at most
+	Limit *PageLimit `form:"limit,omitempty" json:"limit,omitempty"`
+}
+
+// ShowMatrixParamsAgainst defines parameters for ShowMatrix.
+type ShowMatrixParamsAgainst string
+
+// ShowMatrixParamsRows defines parameters for ShowMatrix.
+type ShowMatrixParamsRows string
 
 // CreatePolicyAtParams defines parameters for CreatePolicyAt.
 type CreatePolicyAtParams struct {

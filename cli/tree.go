@@ -96,7 +96,7 @@ func (a *app) scopeCommand() *cli.Command {
 			},
 			{Name: "list", Usage: "list the scopes directly below an address", ArgsUsage: "[ADDRESS]", Action: a.listScopes},
 			{Name: "show", Usage: "show a scope with its details", ArgsUsage: "ADDRESS", Action: a.showScope},
-		}, a.reshapeCommands()...),
+		}, append(a.useCommands(), a.reshapeCommands()...)...),
 	}
 }
 
@@ -191,8 +191,22 @@ func (a *app) showScope(ctx context.Context, c *cli.Command) error {
 		facts = append(facts, fact{"Title", scope.Title}, fact{"Description", scope.Description}, fact{"Tags", tagsText(scope.Tags)},
 			fact{"State", yesNo(scope.Retired, "retired", "active")}, fact{"Created", moment(*scope.CreatedAt)})
 	}
-	facts = append(facts, fact{"Id", scope.Id}, fact{"You may create", strings.Join(scope.Creatable, ", ")}, fact{"You may", strings.Join(scope.May, ", ")})
-	return a.printFacts(c, scope, facts...)
+	in, err := client.Read[api.Contents](s.CountContents(ctx, scope.Id))
+	if err != nil {
+		return err
+	}
+	facts = append(facts, fact{"Id", scope.Id}, fact{"In it", contentsText(in)}, fact{"You may create", strings.Join(scope.Creatable, ", ")}, fact{"You may", strings.Join(scope.May, ", ")})
+	if err := a.printFacts(c, scope, facts...); err != nil {
+		return err
+	}
+	return a.tellScopeUse(ctx, c, s, scope)
+}
+
+func contentsText(in api.Contents) string {
+	if in.Scopes == 0 {
+		return ""
+	}
+	return fmt.Sprintf("%d right in it; %s%d resources beneath, %s%d scopes in all", in.Children, yesNo(in.More, "at least ", ""), in.Resources, yesNo(in.More, "at least ", ""), in.Scopes)
 }
 
 func tagsText(tags map[string]string) string {

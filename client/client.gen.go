@@ -357,6 +357,11 @@ type ClientInterface interface {
 	// Corresponds with PATCH /organisations/{organisation}/scopes (the `ReshapeScopes` operationId).
 	ReshapeScopes(ctx context.Context, organisation OrganisationName, params *ReshapeScopesParams, body ReshapeScopesJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// SearchScopes Find scopes in the whole tree by name, tag, type or id, as far as the caller sees them
+	//
+	// Corresponds with GET /organisations/{organisation}/search (the `SearchScopes` operationId).
+	SearchScopes(ctx context.Context, organisation OrganisationName, params *SearchScopesParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ShowSettings What the organisation has decided for itself
 	//
 	// Corresponds with GET /organisations/{organisation}/settings (the `ShowSettings` operationId).
@@ -563,6 +568,11 @@ type ClientInterface interface {
 	// Corresponds with GET /scopes/{scope} (the `ShowScope` operationId).
 	ShowScope(ctx context.Context, scope ScopeKey, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ListScopeChanges The changes that touched a scope, newest first
+	//
+	// Corresponds with GET /scopes/{scope}/changes (the `ListScopeChanges` operationId).
+	ListScopeChanges(ctx context.Context, scope ScopeKey, params *ListScopeChangesParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// CheckWithBody May somebody do this here? Of oneself anybody may ask; of others whoever may list grants here
 	//
 	// Takes any type of body and a specified content type.
@@ -596,6 +606,11 @@ type ClientInterface interface {
 	// Corresponds with POST /scopes/{scope}/children (the `CreateScope` operationId).
 	CreateScope(ctx context.Context, scope ScopeKey, params *CreateScopeParams, body CreateScopeJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// CountContents How many scopes and resources are in a scope, as far as the caller sees them
+	//
+	// Corresponds with GET /scopes/{scope}/contents (the `CountContents` operationId).
+	CountContents(ctx context.Context, scope ScopeKey, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ListGrants Who holds which role at a scope, directly or from above
 	//
 	// Corresponds with GET /scopes/{scope}/grants (the `ListGrants` operationId).
@@ -628,6 +643,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /scopes/{scope}/holders (the `ListHolders` operationId).
 	ListHolders(ctx context.Context, scope ScopeKey, body ListHoldersJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ShowMatrix Who holds what at a scope, by class of act and plane: principals against types of resources, or against what is right in it
+	//
+	// Corresponds with GET /scopes/{scope}/matrix (the `ShowMatrix` operationId).
+	ShowMatrix(ctx context.Context, scope ScopeKey, params *ShowMatrixParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// FillPatternWithBody Fill the blanks of a pattern; the text is read as it would stand at a scope, and nothing is written
 	//
@@ -1577,6 +1597,21 @@ func (c *Client) ReshapeScopes(ctx context.Context, organisation OrganisationNam
 	return c.Client.Do(req)
 }
 
+// SearchScopes Find scopes in the whole tree by name, tag, type or id, as far as the caller sees them
+//
+// Corresponds with GET /organisations/{organisation}/search (the `SearchScopes` operationId).
+func (c *Client) SearchScopes(ctx context.Context, organisation OrganisationName, params *SearchScopesParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSearchScopesRequest(c.Server, organisation, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // ShowSettings What the organisation has decided for itself
 //
 // Corresponds with GET /organisations/{organisation}/settings (the `ShowSettings` operationId).
@@ -2123,6 +2158,21 @@ func (c *Client) ShowScope(ctx context.Context, scope ScopeKey, reqEditors ...Re
 	return c.Client.Do(req)
 }
 
+// ListScopeChanges The changes that touched a scope, newest first
+//
+// Corresponds with GET /scopes/{scope}/changes (the `ListScopeChanges` operationId).
+func (c *Client) ListScopeChanges(ctx context.Context, scope ScopeKey, params *ListScopeChangesParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListScopeChangesRequest(c.Server, scope, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // CheckWithBody May somebody do this here? Of oneself anybody may ask; of others whoever may list grants here
 //
 // Takes any type of body and a specified content type.
@@ -2206,6 +2256,21 @@ func (c *Client) CreateScope(ctx context.Context, scope ScopeKey, params *Create
 	return c.Client.Do(req)
 }
 
+// CountContents How many scopes and resources are in a scope, as far as the caller sees them
+//
+// Corresponds with GET /scopes/{scope}/contents (the `CountContents` operationId).
+func (c *Client) CountContents(ctx context.Context, scope ScopeKey, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewCountContentsRequest(c.Server, scope)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // ListGrants Who holds which role at a scope, directly or from above
 //
 // Corresponds with GET /scopes/{scope}/grants (the `ListGrants` operationId).
@@ -2279,6 +2344,21 @@ func (c *Client) ListHoldersWithBody(ctx context.Context, scope ScopeKey, conten
 // Corresponds with POST /scopes/{scope}/holders (the `ListHolders` operationId).
 func (c *Client) ListHolders(ctx context.Context, scope ScopeKey, body ListHoldersJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewListHoldersRequest(c.Server, scope, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ShowMatrix Who holds what at a scope, by class of act and plane: principals against types of resources, or against what is right in it
+//
+// Corresponds with GET /scopes/{scope}/matrix (the `ShowMatrix` operationId).
+func (c *Client) ShowMatrix(ctx context.Context, scope ScopeKey, params *ShowMatrixParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewShowMatrixRequest(c.Server, scope, params)
 	if err != nil {
 		return nil, err
 	}
@@ -4717,6 +4797,139 @@ func NewReshapeScopesRequestWithBody(server string, organisation OrganisationNam
 	return req, nil
 }
 
+// NewSearchScopesRequest constructs an http.Request for the SearchScopes method
+func NewSearchScopesRequest(server string, organisation OrganisationName, params *SearchScopesParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "organisation", organisation, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/organisations/%s/search", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Text != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "text", *params.Text, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Kind != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "kind", *params.Kind, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Type != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "type", *params.Type, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Tag != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "tag", *params.Tag, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.State != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "state", *params.State, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.After != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "after", *params.After, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Limit != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "limit", *params.Limit, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewShowSettingsRequest constructs an http.Request for the ShowSettings method
 func NewShowSettingsRequest(server string, organisation OrganisationName) (*http.Request, error) {
 	var err error
@@ -5805,6 +6018,79 @@ func NewShowScopeRequest(server string, scope ScopeKey) (*http.Request, error) {
 	return req, nil
 }
 
+// NewListScopeChangesRequest constructs an http.Request for the ListScopeChanges method
+func NewListScopeChangesRequest(server string, scope ScopeKey, params *ListScopeChangesParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "scope", scope, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/scopes/%s/changes", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Before != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "before", *params.Before, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: "int64"}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Limit != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "limit", *params.Limit, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewCheckRequest calls the generic Check builder with application/json body
 func NewCheckRequest(server string, scope ScopeKey, body CheckJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
@@ -6014,6 +6300,40 @@ func NewCreateScopeRequestWithBody(server string, scope ScopeKey, params *Create
 	return req, nil
 }
 
+// NewCountContentsRequest constructs an http.Request for the CountContents method
+func NewCountContentsRequest(server string, scope ScopeKey) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "scope", scope, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/scopes/%s/contents", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewListGrantsRequest constructs an http.Request for the ListGrants method
 func NewListGrantsRequest(server string, scope ScopeKey) (*http.Request, error) {
 	var err error
@@ -6180,6 +6500,103 @@ func NewListHoldersRequestWithBody(server string, scope ScopeKey, contentType st
 	}
 
 	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewShowMatrixRequest constructs an http.Request for the ShowMatrix method
+func NewShowMatrixRequest(server string, scope ScopeKey, params *ShowMatrixParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "scope", scope, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/scopes/%s/matrix", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Against != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "against", *params.Against, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Rows != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "rows", *params.Rows, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.After != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "after", *params.After, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Limit != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "limit", *params.Limit, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
 
 	return req, nil
 }
@@ -7856,6 +8273,13 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with PATCH /organisations/{organisation}/scopes (the `ReshapeScopes` operationId).
 	ReshapeScopesWithResponse(ctx context.Context, organisation OrganisationName, params *ReshapeScopesParams, body ReshapeScopesJSONRequestBody, reqEditors ...RequestEditorFn) (*ReshapeScopesResponse, error)
 
+	// SearchScopesWithResponse Find scopes in the whole tree by name, tag, type or id, as far as the caller sees them
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /organisations/{organisation}/search (the `SearchScopes` operationId).
+	SearchScopesWithResponse(ctx context.Context, organisation OrganisationName, params *SearchScopesParams, reqEditors ...RequestEditorFn) (*SearchScopesResponse, error)
+
 	// ShowSettingsWithResponse What the organisation has decided for itself
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -8094,6 +8518,13 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /scopes/{scope} (the `ShowScope` operationId).
 	ShowScopeWithResponse(ctx context.Context, scope ScopeKey, reqEditors ...RequestEditorFn) (*ShowScopeResponse, error)
 
+	// ListScopeChangesWithResponse The changes that touched a scope, newest first
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /scopes/{scope}/changes (the `ListScopeChanges` operationId).
+	ListScopeChangesWithResponse(ctx context.Context, scope ScopeKey, params *ListScopeChangesParams, reqEditors ...RequestEditorFn) (*ListScopeChangesResponse, error)
+
 	// CheckWithBodyWithResponse May somebody do this here? Of oneself anybody may ask; of others whoever may list grants here
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -8129,6 +8560,13 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /scopes/{scope}/children (the `CreateScope` operationId).
 	CreateScopeWithResponse(ctx context.Context, scope ScopeKey, params *CreateScopeParams, body CreateScopeJSONRequestBody, reqEditors ...RequestEditorFn) (*CreateScopeResponse, error)
 
+	// CountContentsWithResponse How many scopes and resources are in a scope, as far as the caller sees them
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /scopes/{scope}/contents (the `CountContents` operationId).
+	CountContentsWithResponse(ctx context.Context, scope ScopeKey, reqEditors ...RequestEditorFn) (*CountContentsResponse, error)
+
 	// ListGrantsWithResponse Who holds which role at a scope, directly or from above
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -8163,6 +8601,13 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /scopes/{scope}/holders (the `ListHolders` operationId).
 	ListHoldersWithResponse(ctx context.Context, scope ScopeKey, body ListHoldersJSONRequestBody, reqEditors ...RequestEditorFn) (*ListHoldersResponse, error)
+
+	// ShowMatrixWithResponse Who holds what at a scope, by class of act and plane: principals against types of resources, or against what is right in it
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /scopes/{scope}/matrix (the `ShowMatrix` operationId).
+	ShowMatrixWithResponse(ctx context.Context, scope ScopeKey, params *ShowMatrixParams, reqEditors ...RequestEditorFn) (*ShowMatrixResponse, error)
 
 	// FillPatternWithBodyWithResponse Fill the blanks of a pattern; the text is read as it would stand at a scope, and nothing is written
 	//
@@ -9789,6 +10234,54 @@ func (r ReshapeScopesResponse) ContentType() string {
 	return ""
 }
 
+type SearchScopesResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *ScopeList
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r SearchScopesResponse) GetJSON200() *ScopeList {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r SearchScopesResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r SearchScopesResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r SearchScopesResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r SearchScopesResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r SearchScopesResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type ShowSettingsResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -10968,6 +11461,54 @@ func (r ShowScopeResponse) ContentType() string {
 	return ""
 }
 
+type ListScopeChangesResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *ScopeChangeList
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListScopeChangesResponse) GetJSON200() *ScopeChangeList {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListScopeChangesResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListScopeChangesResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListScopeChangesResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListScopeChangesResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListScopeChangesResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type CheckResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -11119,6 +11660,54 @@ func (r CreateScopeResponse) ContentType() string {
 	return ""
 }
 
+type CountContentsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Contents
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r CountContentsResponse) GetJSON200() *Contents {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r CountContentsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r CountContentsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r CountContentsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r CountContentsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r CountContentsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type ListGrantsResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -11264,6 +11853,54 @@ func (r ListHoldersResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r ListHoldersResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ShowMatrixResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Matrix
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ShowMatrixResponse) GetJSON200() *Matrix {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ShowMatrixResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ShowMatrixResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ShowMatrixResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ShowMatrixResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ShowMatrixResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -13133,6 +13770,19 @@ func (c *ClientWithResponses) ReshapeScopesWithResponse(ctx context.Context, org
 	return ParseReshapeScopesResponse(rsp)
 }
 
+// SearchScopesWithResponse Find scopes in the whole tree by name, tag, type or id, as far as the caller sees them
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /organisations/{organisation}/search (the `SearchScopes` operationId).
+func (c *ClientWithResponses) SearchScopesWithResponse(ctx context.Context, organisation OrganisationName, params *SearchScopesParams, reqEditors ...RequestEditorFn) (*SearchScopesResponse, error) {
+	rsp, err := c.SearchScopes(ctx, organisation, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseSearchScopesResponse(rsp)
+}
+
 // ShowSettingsWithResponse What the organisation has decided for itself
 //
 // Returns a wrapper object for the known response body format(s).
@@ -13575,6 +14225,19 @@ func (c *ClientWithResponses) ShowScopeWithResponse(ctx context.Context, scope S
 	return ParseShowScopeResponse(rsp)
 }
 
+// ListScopeChangesWithResponse The changes that touched a scope, newest first
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /scopes/{scope}/changes (the `ListScopeChanges` operationId).
+func (c *ClientWithResponses) ListScopeChangesWithResponse(ctx context.Context, scope ScopeKey, params *ListScopeChangesParams, reqEditors ...RequestEditorFn) (*ListScopeChangesResponse, error) {
+	rsp, err := c.ListScopeChanges(ctx, scope, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListScopeChangesResponse(rsp)
+}
+
 // CheckWithBodyWithResponse May somebody do this here? Of oneself anybody may ask; of others whoever may list grants here
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -13640,6 +14303,19 @@ func (c *ClientWithResponses) CreateScopeWithResponse(ctx context.Context, scope
 	return ParseCreateScopeResponse(rsp)
 }
 
+// CountContentsWithResponse How many scopes and resources are in a scope, as far as the caller sees them
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /scopes/{scope}/contents (the `CountContents` operationId).
+func (c *ClientWithResponses) CountContentsWithResponse(ctx context.Context, scope ScopeKey, reqEditors ...RequestEditorFn) (*CountContentsResponse, error) {
+	rsp, err := c.CountContents(ctx, scope, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseCountContentsResponse(rsp)
+}
+
 // ListGrantsWithResponse Who holds which role at a scope, directly or from above
 //
 // Returns a wrapper object for the known response body format(s).
@@ -13703,6 +14379,19 @@ func (c *ClientWithResponses) ListHoldersWithResponse(ctx context.Context, scope
 		return nil, err
 	}
 	return ParseListHoldersResponse(rsp)
+}
+
+// ShowMatrixWithResponse Who holds what at a scope, by class of act and plane: principals against types of resources, or against what is right in it
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /scopes/{scope}/matrix (the `ShowMatrix` operationId).
+func (c *ClientWithResponses) ShowMatrixWithResponse(ctx context.Context, scope ScopeKey, params *ShowMatrixParams, reqEditors ...RequestEditorFn) (*ShowMatrixResponse, error) {
+	rsp, err := c.ShowMatrix(ctx, scope, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseShowMatrixResponse(rsp)
 }
 
 // FillPatternWithBodyWithResponse Fill the blanks of a pattern; the text is read as it would stand at a scope, and nothing is written
@@ -15164,6 +15853,39 @@ func ParseReshapeScopesResponse(rsp *http.Response) (*ReshapeScopesResponse, err
 	return response, nil
 }
 
+// ParseSearchScopesResponse parses an HTTP response from a SearchScopesWithResponse call
+func ParseSearchScopesResponse(rsp *http.Response) (*SearchScopesResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &SearchScopesResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest ScopeList
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseShowSettingsResponse parses an HTTP response from a ShowSettingsWithResponse call
 func ParseShowSettingsResponse(rsp *http.Response) (*ShowSettingsResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -15980,6 +16702,39 @@ func ParseShowScopeResponse(rsp *http.Response) (*ShowScopeResponse, error) {
 	return response, nil
 }
 
+// ParseListScopeChangesResponse parses an HTTP response from a ListScopeChangesWithResponse call
+func ParseListScopeChangesResponse(rsp *http.Response) (*ListScopeChangesResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListScopeChangesResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest ScopeChangeList
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseCheckResponse parses an HTTP response from a CheckWithResponse call
 func ParseCheckResponse(rsp *http.Response) (*CheckResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -16086,6 +16841,39 @@ func ParseCreateScopeResponse(rsp *http.Response) (*CreateScopeResponse, error) 
 	return response, nil
 }
 
+// ParseCountContentsResponse parses an HTTP response from a CountContentsWithResponse call
+func ParseCountContentsResponse(rsp *http.Response) (*CountContentsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &CountContentsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Contents
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseListGrantsResponse parses an HTTP response from a ListGrantsWithResponse call
 func ParseListGrantsResponse(rsp *http.Response) (*ListGrantsResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -16175,6 +16963,39 @@ func ParseListHoldersResponse(rsp *http.Response) (*ListHoldersResponse, error) 
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
 		var dest HolderList
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseShowMatrixResponse parses an HTTP response from a ShowMatrixWithResponse call
+func ParseShowMatrixResponse(rsp *http.Response) (*ShowMatrixResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ShowMatrixResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Matrix
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}

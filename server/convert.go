@@ -175,6 +175,17 @@ func nodeOf(n service.Node) api.ScopeNode {
 }
 
 func grantOf(g service.GrantView) api.Grant {
+	grant := grantAlone(g)
+	if len(g.Losses) > 0 {
+		losses := each(g.Losses, func(l service.LossView) api.Loss {
+			return api.Loss{Statement: statementOf(l.Statement), Permissions: l.Permissions, All: l.All}
+		})
+		grant.Losses = &losses
+	}
+	return grant
+}
+
+func grantAlone(g service.GrantView) api.Grant {
 	return api.Grant{
 		Id: g.ID.String(), Principal: principalRef(g.Holder), Role: g.Role.Name, RoleTitle: g.Role.Title,
 		Privileged: g.Role.Privileged, HolderState: (*api.State)(optional(string(g.HolderState))), Scope: refOf(g.At), Inherited: g.Inherited, Misplaced: g.Misplaced,

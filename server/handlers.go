@@ -6,7 +6,6 @@ import (
 
 	"github.com/gin-gonic/gin"
 
-	"arbora.example/access"
 	"arbora.example/api"
 	. "arbora.example/server/contract" //lint:ignore ST1001 the contract's names are this file's vocabulary
 	"arbora.example/service"
@@ -188,63 +187,6 @@ func (h handlers) changeMember(ctx context.Context, change service.MemberChange,
 	return api.Written{Revision: int64(revision)}, err
 }
 
-func (h handlers) ShowScope(ctx context.Context, r ShowScopeRequestObject) (ShowScopeResponseObject, error) {
-	ctx, caller := who(ctx)
-	view, err := h.service.ShowScope(ctx, caller, r.Scope)
-	if err != nil {
-		return nil, err
-	}
-	return ShowScope200JSONResponse(scopeOf(view)), nil
-}
-
-func (h handlers) ShowTree(ctx context.Context, r ShowTreeRequestObject) (ShowTreeResponseObject, error) {
-	ctx, caller := who(ctx)
-	depth := 32
-	if r.Params.Depth != nil {
-		depth = *r.Params.Depth
-	}
-	nodes, revision, err := h.service.ShowTree(ctx, caller, r.Scope, depth)
-	if err != nil {
-		return nil, err
-	}
-	return ShowTree200JSONResponse{Scopes: each(nodes, nodeOf), Revision: int64(revision)}, nil
-}
-
-func (h handlers) ListChildren(ctx context.Context, r ListChildrenRequestObject) (ListChildrenResponseObject, error) {
-	ctx, caller := who(ctx)
-	nodes, next, err := h.service.ListChildren(ctx, caller, r.Scope, text(r.Params.After), limit(r.Params.Limit))
-	if err != nil {
-		return nil, err
-	}
-	return ListChildren200JSONResponse{Scopes: each(nodes, nodeOf), Next: optional(next)}, nil
-}
-
-func (h handlers) CreateScope(ctx context.Context, r CreateScopeRequestObject) (CreateScopeResponseObject, error) {
-	ctx, caller := who(ctx)
-	wanted := service.NewScope{
-		Kind: string(r.Body.Kind), Name: r.Body.Name, Type: text(r.Body.Type),
-		Title: text(r.Body.Title), Description: text(r.Body.Description),
-	}
-	if r.Body.Tags != nil {
-		wanted.Tags = *r.Body.Tags
-	}
-	if r.Body.Id != nil {
-		var err error
-		if wanted.ID, err = access.ParseID(*r.Body.Id); err != nil {
-			return nil, &service.Problem{Kind: service.Invalid, Detail: "the id is no UUID", Next: "make one by RFC 9562", Field: "id"}
-		}
-	}
-	if yes(r.Params.Preview) {
-		written, err := previewed(h.service.PreviewScope(ctx, caller, r.Scope, wanted))
-		return CreateScope200JSONResponse(written), err
-	}
-	view, revision, err := h.service.CreateScope(ctx, caller, r.Scope, wanted)
-	if err != nil {
-		return nil, err
-	}
-	return CreateScope201JSONResponse{Scope: scopeOf(view), Revision: int64(revision)}, nil
-}
-
 func (h handlers) ListGrants(ctx context.Context, r ListGrantsRequestObject) (ListGrantsResponseObject, error) {
 	ctx, caller := who(ctx)
 	grants, revision, err := h.service.ListGrants(ctx, caller, r.Scope)
@@ -338,19 +280,4 @@ func limit(optional *int) int {
 		return 200
 	}
 	return *optional
-}
-
-func (h handlers) ReshapeScopes(ctx context.Context, r ReshapeScopesRequestObject) (ReshapeScopesResponseObject, error) {
-	ctx, caller := who(ctx)
-	state := value(r.Body.State)
-	wanted := service.Reshaping{
-		Scopes: r.Body.Scopes, Name: text(r.Body.Name), Title: r.Body.Title, Description: r.Body.Description, Tags: value(r.Body.Tags),
-		Untag: value(r.Body.Untag), To: text(r.Body.To), Retire: state == api.ScopeRetired, Restore: state == api.ScopeActive,
-	}
-	if yes(r.Params.Preview) {
-		written, err := previewed(h.service.PreviewReshaping(ctx, caller, wanted))
-		return ReshapeScopes200JSONResponse(written), err
-	}
-	revision, err := h.service.Reshape(ctx, caller, wanted)
-	return ReshapeScopes200JSONResponse{Revision: int64(revision)}, err
 }

@@ -19,6 +19,14 @@ type GrantView struct {
 	Inherited   bool         // it comes from above the scope asked for
 	Misplaced   bool         // a move has put it where its role could not be granted today; it still decides
 	HolderState people.State // when the holder is out of use: suspended, retired, or pending
+	Losses      []LossView   // in a list of grants at a scope: what takes away part of what the grant gives there
+}
+
+// LossView is a statement that takes away part of what a grant gives at a scope.
+type LossView struct {
+	Statement   StatementView
+	Permissions []string
+	All         bool // it takes away all that the grant gives there
 }
 
 // ListGrants lists who holds which role at a scope, directly or from above, nearest first. Whoever may list the grants
@@ -40,7 +48,27 @@ func (s *Service) ListGrants(ctx context.Context, c Caller, key string) (grants 
 		all = append(all, d.GrantsAt(above.ID)...)
 	}
 	grants, err = s.grantViews(ctx, d, all, scope.ID)
+	for i := range grants {
+		grants[i].Losses = d.losses(grants[i].Grant, scope)
+	}
 	return grants, d.Revision(), err
+}
+
+// losses tells what takes away part of what a grant gives at a scope, as far as that does not hang on who asks from where.
+func (d desk) losses(g access.Grant, at access.Scope) []LossView {
+	context := &access.Context{Time: d.context.Time}
+	var views []LossView
+	for _, loss := range d.LossesOf(g.ID, at.ID, context) {
+		policy, _ := d.Policy(loss.Rule.Policy)
+		v := LossView{Statement: d.statementView(policy, loss.Rule.Statement)}
+		for p := range loss.Of.All {
+			v.Permissions = append(v.Permissions, d.Catalogue().Operation(p).String())
+		}
+		given := d.Gives(access.RuleRef{Grant: g.ID}).And(d.Catalogue().MeaningAt(at.TypeName()))
+		v.All = given.Minus(loss.Of).Len() == 0
+		views = append(views, v)
+	}
+	return views
 }
 
 // grantViews adds to grants what their viewer reads beside them; at is the scope they are looked at from, if any.

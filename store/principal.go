@@ -17,7 +17,7 @@ func (w *Tx) CreatePrincipal(p access.Principal, details PrincipalDetails) error
 	if p.Kind == access.User {
 		details.Identity = p.ID
 	}
-	w.note("principal", nil, principalRow(p, details))
+	w.note("principal", nil, principalRow(p, details), p.Home)
 	return w.exec(`INSERT INTO principal (organisation_id, id, kind, name, home_id, tags, title, description, state, owner_id, gathers, identity_id, created_at)
 		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
 		idColumn(w.organisation), idColumn(p.ID), p.Kind.String(), p.Name, idColumn(p.Home), tags, details.Title, details.Description,
@@ -42,7 +42,7 @@ func (w *Tx) EditPrincipal(before, after access.Principal, was, is PrincipalDeta
 	if err != nil {
 		return err
 	}
-	w.note("principal", principalRow(before, was), principalRow(after, is))
+	w.note("principal", principalRow(before, was), principalRow(after, is), after.Home)
 	if err := w.exec(`UPDATE principal p SET p.name = ?, tags = ?, title = ?, description = ?, owner_id = ?, gathers = ? WHERE organisation_id = ? AND id = ?`,
 		after.Name, tags, is.Title, is.Description, idColumn(after.Owner), after.Gathers.String(), idColumn(w.organisation), idColumn(after.ID)); err != nil {
 		return err
@@ -58,7 +58,7 @@ func (w *Tx) SetState(p access.Principal, from, to people.State) error {
 	state := func(s people.State) map[string]any {
 		return map[string]any{"id": p.ID.String(), "kind": p.Kind.String(), "name": p.Name, "state": s}
 	}
-	w.note("principal", state(from), state(to))
+	w.note("principal", state(from), state(to), p.Home)
 	if err := w.exec("UPDATE principal p SET p.state = ? WHERE organisation_id = ? AND id = ?", string(to), idColumn(w.organisation), idColumn(p.ID)); err != nil || to == people.Active {
 		return err
 	}

@@ -11,7 +11,7 @@ import (
 
 // CreateGrant writes a grant.
 func (w *Tx) CreateGrant(g access.Grant, description string) error {
-	w.note("role_grant", nil, grantRow(g, description, w.author.Name))
+	w.note("role_grant", nil, grantRow(g, description, w.author.Name), g.Scope)
 	return w.exec(`INSERT INTO role_grant (id, organisation_id, scope_id, principal_id, role, description, applies_if, applies_from, applies_until, created_at, created_by)
 		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
 		idColumn(g.ID), idColumn(w.organisation), idColumn(g.Scope), idColumn(g.Principal), g.Role, description,
@@ -24,7 +24,7 @@ func (w *Tx) RevokeGrant(g access.Grant) error {
 	if err := w.tx.QueryRowContext(w.ctx, "SELECT description, created_by FROM role_grant WHERE id = ?", idColumn(g.ID)).Scan(&description, &by); err != nil {
 		return err
 	}
-	w.note("role_grant", grantRow(g, description, by), nil)
+	w.note("role_grant", grantRow(g, description, by), nil, g.Scope)
 	return w.exec("DELETE FROM role_grant WHERE id = ?", idColumn(g.ID))
 }
 
@@ -42,7 +42,7 @@ func (w *Tx) CreateRole(def access.RoleDefinition) error {
 	if err != nil {
 		return err
 	}
-	w.note("custom_role", nil, def)
+	w.note("custom_role", nil, def, def.Scope)
 	return w.exec(`INSERT INTO custom_role (organisation_id, name, title, description, scope_id, includes, excludes, grantable_under, created_at, created_by)
 		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
 		idColumn(w.organisation), def.Name, def.Title, def.Description, idColumn(def.Scope), include, exclude, under, w.at, w.author.Name)
@@ -54,14 +54,14 @@ func (w *Tx) EditRole(before, after access.RoleDefinition) error {
 	if err != nil {
 		return err
 	}
-	w.note("custom_role", before, after)
+	w.note("custom_role", before, after, after.Scope)
 	return w.exec(`UPDATE custom_role SET title = ?, description = ?, includes = ?, excludes = ?, grantable_under = ? WHERE organisation_id = ? AND name = ?`,
 		after.Title, after.Description, include, exclude, under, idColumn(w.organisation), after.Name)
 }
 
 // RemoveRole takes a custom role away.
 func (w *Tx) RemoveRole(def access.RoleDefinition) error {
-	w.note("custom_role", def, nil)
+	w.note("custom_role", def, nil, def.Scope)
 	return w.exec("DELETE FROM custom_role WHERE organisation_id = ? AND name = ?", idColumn(w.organisation), def.Name)
 }
 
@@ -83,19 +83,19 @@ func (w *Tx) PutPolicy(before *access.Policy, p access.Policy, description strin
 		return err
 	}
 	if before == nil {
-		w.note("policy", nil, p)
+		w.note("policy", nil, p, p.Scope)
 		return w.exec(`INSERT INTO policy (id, organisation_id, scope_id, name, description, statements, notes, created_at, created_by, written_at, written_by)
 			VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
 			idColumn(p.ID), idColumn(w.organisation), idColumn(p.Scope), p.Name, description, statements, notes, w.at, w.author.Name, w.at, w.author.Name)
 	}
-	w.note("policy", *before, p)
+	w.note("policy", *before, p, p.Scope)
 	return w.exec("UPDATE policy SET name = ?, description = ?, statements = ?, notes = ?, written_at = ?, written_by = ? WHERE id = ?",
 		p.Name, description, statements, notes, w.at, w.author.Name, idColumn(p.ID))
 }
 
 // RemovePolicy takes a policy away.
 func (w *Tx) RemovePolicy(p access.Policy) error {
-	w.note("policy", p, nil)
+	w.note("policy", p, nil, p.Scope)
 	return w.exec("DELETE FROM policy WHERE id = ?", idColumn(p.ID))
 }
 

@@ -3,6 +3,8 @@ package store
 import (
 	"context"
 	"encoding/json"
+	"slices"
+	"strings"
 	"time"
 
 	"arbora.example/access"
@@ -24,6 +26,7 @@ type Tx struct {
 	at           time.Time
 	author       Author
 	rows         []rowChange
+	touched      []access.ID // scopes that the rows are about
 }
 
 // rowChange is one row before and after, as the change record keeps it. Credentials never enter it.
@@ -73,6 +76,13 @@ func (s *Store) write(ctx context.Context, organisation access.ID, author Author
 			idColumn(organisation), next, author.At, author.Name, author.From, what, changed); err != nil {
 			return err
 		}
+		var touched [][]any
+		for _, id := range w.touched {
+			touched = append(touched, []any{idColumn(organisation), idColumn(id), next})
+		}
+		if err := w.insertMany("changed_scope (organisation_id, scope_id, revision)", touched); err != nil {
+			return err
+		}
 		if err := w.exec("UPDATE organisation SET revision = ? WHERE id = ?", next, idColumn(organisation)); err != nil {
 			return err
 		}
@@ -95,8 +105,32 @@ func (w *Tx) exec(statement string, values ...any) error {
 	return err
 }
 
-func (w *Tx) note(table string, before, after any) {
+// note keeps a row for the change record, and the scopes it is about.
+func (w *Tx) note(table string, before, after any, scopes ...access.ID) {
 	w.rows = append(w.rows, rowChange{Table: table, Before: before, After: after})
+	for _, id := range scopes {
+		if !id.IsZero() && !slices.Contains(w.touched, id) {
+			w.touched = append(w.touched, id)
+		}
+	}
+}
+
+// insertMany writes rows of some columns in one statement.
+func (w *Tx) insertMany(into string, rows [][]any) error {
+	if len(rows) == 0 {
+		return nil
+	}
+	row := "(" + strings.Repeat("?, ", len(rows[0])-1) + "?)"
+	return w.exec("INSERT INTO "+into+" VALUES "+strings.Repeat(row+", ", len(rows)-1)+row, slices.Concat(rows...)...)
+}
+
+// insertTerms writes what a search finds a scope by.
+func (w *Tx) insertTerms(scope access.Scope) error {
+	var rows [][]any
+	for _, term := range scope.Terms() {
+		rows = append(rows, []any{idColumn(w.organisation), term, idColumn(scope.ID)})
+	}
+	return w.insertMany("scope_term (organisation_id, term, scope_id)", rows)
 }
 
 // CreateScope writes a new scope.
@@ -108,10 +142,14 @@ func (w *Tx) CreateScope(scope access.Scope, details ScopeDetails) error {
 	w.note("scope", nil, map[string]any{
 		"id": scope.ID.String(), "parent_id": scope.Parent.String(), "kind": scope.Kind.String(), "name": scope.Name,
 		"type": scope.Type, "title": details.Title, "description": details.Description, "tags": scope.Tags,
-	})
-	return w.exec(`INSERT INTO scope (id, organisation_id, parent_id, kind, name, type, title, description, tags, retired, created_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, FALSE, ?)`,
+	}, scope.ID, scope.Parent)
+	err = w.exec(`INSERT INTO scope (id, organisation_id, parent_id, kind, name, type, title, description, tags, retired, created_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, FALSE, ?)`,
 		idColumn(scope.ID), idColumn(w.organisation), idColumn(scope.Parent), scope.Kind.String(), scope.Name, scope.Type,
 		details.Title, details.Description, tags, w.at)
+	if err != nil {
+		return err
+	}
+	return w.insertTerms(scope)
 }
 
 // ReshapeScope writes what is altered of a scope: where it sits, its name, title, description, tags, and whether it is in use.
@@ -126,14 +164,21 @@ func (w *Tx) ReshapeScope(before, after access.Scope, was, is ScopeDetails) erro
 			"title": details.Title, "description": details.Description,
 		}
 	}
-	w.note("scope", row(before, was), row(after, is))
-	return w.exec("UPDATE scope s SET s.parent_id = ?, s.name = ?, s.title = ?, s.description = ?, s.tags = ?, s.retired = ? WHERE s.organisation_id = ? AND s.id = ?",
+	w.note("scope", row(before, was), row(after, is), after.ID, before.Parent, after.Parent)
+	err = w.exec("UPDATE scope s SET s.parent_id = ?, s.name = ?, s.title = ?, s.description = ?, s.tags = ?, s.retired = ? WHERE s.organisation_id = ? AND s.id = ?",
 		idColumn(after.Parent), after.Name, is.Title, is.Description, tags, after.Retired, idColumn(w.organisation), idColumn(after.ID))
+	if err != nil || slices.Equal(before.Terms(), after.Terms()) {
+		return err
+	}
+	if err := w.exec("DELETE FROM scope_term WHERE scope_id = ?", idColumn(after.ID)); err != nil {
+		return err
+	}
+	return w.insertTerms(after)
 }
 
 // OfferServices writes what services are offered beneath a scope; nil narrows nothing.
 func (w *Tx) OfferServices(scope access.Scope, services []string) error {
-	w.note("scope", map[string]any{"id": scope.ID.String(), "offered": scope.Offered}, map[string]any{"id": scope.ID.String(), "offered": services})
+	w.note("scope", map[string]any{"id": scope.ID.String(), "offered": scope.Offered}, map[string]any{"id": scope.ID.String(), "offered": services}, scope.ID)
 	if services == nil {
 		return w.exec("UPDATE scope SET offered = NULL WHERE id = ?", idColumn(scope.ID))
 	}

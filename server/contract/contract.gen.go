@@ -103,6 +103,9 @@ type ServerInterface interface {
 	// ReshapeScopes Alter one scope or many as one change: rename, retitle, tag, move, retire, restore
 	// (PATCH /organisations/{organisation}/scopes)
 	ReshapeScopes(c *gin.Context, organisation OrganisationName, params ReshapeScopesParams)
+	// SearchScopes Find scopes in the whole tree by name, tag, type or id, as far as the caller sees them
+	// (GET /organisations/{organisation}/search)
+	SearchScopes(c *gin.Context, organisation OrganisationName, params SearchScopesParams)
 	// ShowSettings What the organisation has decided for itself
 	// (GET /organisations/{organisation}/settings)
 	ShowSettings(c *gin.Context, organisation OrganisationName)
@@ -178,6 +181,9 @@ type ServerInterface interface {
 	// ShowScope A scope; its details only for those who may describe it
 	// (GET /scopes/{scope})
 	ShowScope(c *gin.Context, scope ScopeKey)
+	// ListScopeChanges The changes that touched a scope, newest first
+	// (GET /scopes/{scope}/changes)
+	ListScopeChanges(c *gin.Context, scope ScopeKey, params ListScopeChangesParams)
 	// Check May somebody do this here? Of oneself anybody may ask; of others whoever may list grants here
 	// (POST /scopes/{scope}/check)
 	Check(c *gin.Context, scope ScopeKey)
@@ -187,6 +193,9 @@ type ServerInterface interface {
 	// CreateScope Create a folder, project, compartment or resource in a scope
 	// (POST /scopes/{scope}/children)
 	CreateScope(c *gin.Context, scope ScopeKey, params CreateScopeParams)
+	// CountContents How many scopes and resources are in a scope, as far as the caller sees them
+	// (GET /scopes/{scope}/contents)
+	CountContents(c *gin.Context, scope ScopeKey)
 	// ListGrants Who holds which role at a scope, directly or from above
 	// (GET /scopes/{scope}/grants)
 	ListGrants(c *gin.Context, scope ScopeKey)
@@ -196,6 +205,9 @@ type ServerInterface interface {
 	// ListHolders Everybody who may do this here and by which grants, and apart from them who could give it to themselves
 	// (POST /scopes/{scope}/holders)
 	ListHolders(c *gin.Context, scope ScopeKey)
+	// ShowMatrix Who holds what at a scope, by class of act and plane: principals against types of resources, or against what is right in it
+	// (GET /scopes/{scope}/matrix)
+	ShowMatrix(c *gin.Context, scope ScopeKey, params ShowMatrixParams)
 	// FillPattern Fill the blanks of a pattern; the text is read as it would stand at a scope, and nothing is written
 	// (POST /scopes/{scope}/patterns/{pattern})
 	FillPattern(c *gin.Context, scope ScopeKey, pattern string)
@@ -1487,6 +1499,90 @@ func (siw *ServerInterfaceWrapper) ReshapeScopes(c *gin.Context) {
 	siw.Handler.ReshapeScopes(c, organisation, params)
 }
 
+// SearchScopes operation middleware
+func (siw *ServerInterfaceWrapper) SearchScopes(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "organisation" -------------
+	var organisation OrganisationName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params SearchScopesParams
+
+	// ------------- Optional query parameter "text" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "text", c.Request.URL.Query(), &params.Text, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter text: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "kind" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "kind", c.Request.URL.Query(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter kind: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "type" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "type", c.Request.URL.Query(), &params.Type, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter type: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "tag" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "tag", c.Request.URL.Query(), &params.Tag, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter tag: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "state" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "state", c.Request.URL.Query(), &params.State, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter state: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "after" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SearchScopes(c, organisation, params)
+}
+
 // ShowSettings operation middleware
 func (siw *ServerInterfaceWrapper) ShowSettings(c *gin.Context) {
 
@@ -2084,6 +2180,50 @@ func (siw *ServerInterfaceWrapper) ShowScope(c *gin.Context) {
 	siw.Handler.ShowScope(c, scope)
 }
 
+// ListScopeChanges operation middleware
+func (siw *ServerInterfaceWrapper) ListScopeChanges(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "scope" -------------
+	var scope ScopeKey
+
+	err = runtime.BindStyledParameterWithOptions("simple", "scope", c.Param("scope"), &scope, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter scope: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListScopeChangesParams
+
+	// ------------- Optional query parameter "before" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "before", c.Request.URL.Query(), &params.Before, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter before: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListScopeChanges(c, scope, params)
+}
+
 // Check operation middleware
 func (siw *ServerInterfaceWrapper) Check(c *gin.Context) {
 
@@ -2210,6 +2350,31 @@ func (siw *ServerInterfaceWrapper) CreateScope(c *gin.Context) {
 	siw.Handler.CreateScope(c, scope, params)
 }
 
+// CountContents operation middleware
+func (siw *ServerInterfaceWrapper) CountContents(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "scope" -------------
+	var scope ScopeKey
+
+	err = runtime.BindStyledParameterWithOptions("simple", "scope", c.Param("scope"), &scope, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter scope: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.CountContents(c, scope)
+}
+
 // ListGrants operation middleware
 func (siw *ServerInterfaceWrapper) ListGrants(c *gin.Context) {
 
@@ -2315,6 +2480,66 @@ func (siw *ServerInterfaceWrapper) ListHolders(c *gin.Context) {
 	}
 
 	siw.Handler.ListHolders(c, scope)
+}
+
+// ShowMatrix operation middleware
+func (siw *ServerInterfaceWrapper) ShowMatrix(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "scope" -------------
+	var scope ScopeKey
+
+	err = runtime.BindStyledParameterWithOptions("simple", "scope", c.Param("scope"), &scope, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter scope: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ShowMatrixParams
+
+	// ------------- Optional query parameter "against" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "against", c.Request.URL.Query(), &params.Against, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter against: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "rows" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rows", c.Request.URL.Query(), &params.Rows, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter rows: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "after" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ShowMatrix(c, scope, params)
 }
 
 // FillPattern operation middleware
@@ -3197,6 +3422,10 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/scopes/:scope/service-accounts", wrapper.ListServiceAccounts)
 	router.POST(options.BaseURL+"/scopes/:scope/service-accounts", wrapper.CreateServiceAccount)
 	router.PATCH(options.BaseURL+"/organisations/:organisation/scopes", wrapper.ReshapeScopes)
+	router.GET(options.BaseURL+"/organisations/:organisation/search", wrapper.SearchScopes)
+	router.GET(options.BaseURL+"/scopes/:scope/contents", wrapper.CountContents)
+	router.GET(options.BaseURL+"/scopes/:scope/changes", wrapper.ListScopeChanges)
+	router.GET(options.BaseURL+"/scopes/:scope/matrix", wrapper.ShowMatrix)
 	router.GET(options.BaseURL+"/scopes/:scope/tree", wrapper.ShowTree)
 	router.GET(options.BaseURL+"/scopes/:scope/children", wrapper.ListChildren)
 	router.POST(options.BaseURL+"/scopes/:scope/children", wrapper.CreateScope)
@@ -4406,6 +4635,46 @@ func (response ReshapeScopesdefaultApplicationProblemPlusJSONResponse) VisitResh
 	return err
 }
 
+type SearchScopesRequestObject struct {
+	Organisation OrganisationName `json:"organisation"`
+	Params       SearchScopesParams
+}
+
+type SearchScopesResponseObject interface {
+	VisitSearchScopesResponse(w http.ResponseWriter) error
+}
+
+type SearchScopes200JSONResponse ScopeList
+
+func (response SearchScopes200JSONResponse) VisitSearchScopesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SearchScopesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SearchScopesdefaultApplicationProblemPlusJSONResponse) VisitSearchScopesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ShowSettingsRequestObject struct {
 	Organisation OrganisationName `json:"organisation"`
 }
@@ -5372,6 +5641,46 @@ func (response ShowScopedefaultApplicationProblemPlusJSONResponse) VisitShowScop
 	return err
 }
 
+type ListScopeChangesRequestObject struct {
+	Scope  ScopeKey `json:"scope"`
+	Params ListScopeChangesParams
+}
+
+type ListScopeChangesResponseObject interface {
+	VisitListScopeChangesResponse(w http.ResponseWriter) error
+}
+
+type ListScopeChanges200JSONResponse ScopeChangeList
+
+func (response ListScopeChanges200JSONResponse) VisitListScopeChangesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListScopeChangesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListScopeChangesdefaultApplicationProblemPlusJSONResponse) VisitListScopeChangesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type CheckRequestObject struct {
 	Scope ScopeKey `json:"scope"`
 	Body  *CheckJSONRequestBody
@@ -5507,6 +5816,45 @@ func (response CreateScopedefaultApplicationProblemPlusJSONResponse) VisitCreate
 	return err
 }
 
+type CountContentsRequestObject struct {
+	Scope ScopeKey `json:"scope"`
+}
+
+type CountContentsResponseObject interface {
+	VisitCountContentsResponse(w http.ResponseWriter) error
+}
+
+type CountContents200JSONResponse Contents
+
+func (response CountContents200JSONResponse) VisitCountContentsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CountContentsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CountContentsdefaultApplicationProblemPlusJSONResponse) VisitCountContentsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListGrantsRequestObject struct {
 	Scope ScopeKey `json:"scope"`
 }
@@ -5630,6 +5978,46 @@ type ListHoldersdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ListHoldersdefaultApplicationProblemPlusJSONResponse) VisitListHoldersResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ShowMatrixRequestObject struct {
+	Scope  ScopeKey `json:"scope"`
+	Params ShowMatrixParams
+}
+
+type ShowMatrixResponseObject interface {
+	VisitShowMatrixResponse(w http.ResponseWriter) error
+}
+
+type ShowMatrix200JSONResponse Matrix
+
+func (response ShowMatrix200JSONResponse) VisitShowMatrixResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ShowMatrixdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ShowMatrixdefaultApplicationProblemPlusJSONResponse) VisitShowMatrixResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -6839,6 +7227,9 @@ type StrictServerInterface interface {
 	// ReshapeScopes Alter one scope or many as one change: rename, retitle, tag, move, retire, restore
 	// (PATCH /organisations/{organisation}/scopes)
 	ReshapeScopes(ctx context.Context, request ReshapeScopesRequestObject) (ReshapeScopesResponseObject, error)
+	// SearchScopes Find scopes in the whole tree by name, tag, type or id, as far as the caller sees them
+	// (GET /organisations/{organisation}/search)
+	SearchScopes(ctx context.Context, request SearchScopesRequestObject) (SearchScopesResponseObject, error)
 	// ShowSettings What the organisation has decided for itself
 	// (GET /organisations/{organisation}/settings)
 	ShowSettings(ctx context.Context, request ShowSettingsRequestObject) (ShowSettingsResponseObject, error)
@@ -6914,6 +7305,9 @@ type StrictServerInterface interface {
 	// ShowScope A scope; its details only for those who may describe it
 	// (GET /scopes/{scope})
 	ShowScope(ctx context.Context, request ShowScopeRequestObject) (ShowScopeResponseObject, error)
+	// ListScopeChanges The changes that touched a scope, newest first
+	// (GET /scopes/{scope}/changes)
+	ListScopeChanges(ctx context.Context, request ListScopeChangesRequestObject) (ListScopeChangesResponseObject, error)
 	// Check May somebody do this here? Of oneself anybody may ask; of others whoever may list grants here
 	// (POST /scopes/{scope}/check)
 	Check(ctx context.Context, request CheckRequestObject) (CheckResponseObject, error)
@@ -6923,6 +7317,9 @@ type StrictServerInterface interface {
 	// CreateScope Create a folder, project, compartment or resource in a scope
 	// (POST /scopes/{scope}/children)
 	CreateScope(ctx context.Context, request CreateScopeRequestObject) (CreateScopeResponseObject, error)
+	// CountContents How many scopes and resources are in a scope, as far as the caller sees them
+	// (GET /scopes/{scope}/contents)
+	CountContents(ctx context.Context, request CountContentsRequestObject) (CountContentsResponseObject, error)
 	// ListGrants Who holds which role at a scope, directly or from above
 	// (GET /scopes/{scope}/grants)
 	ListGrants(ctx context.Context, request ListGrantsRequestObject) (ListGrantsResponseObject, error)
@@ -6932,6 +7329,9 @@ type StrictServerInterface interface {
 	// ListHolders Everybody who may do this here and by which grants, and apart from them who could give it to themselves
 	// (POST /scopes/{scope}/holders)
 	ListHolders(ctx context.Context, request ListHoldersRequestObject) (ListHoldersResponseObject, error)
+	// ShowMatrix Who holds what at a scope, by class of act and plane: principals against types of resources, or against what is right in it
+	// (GET /scopes/{scope}/matrix)
+	ShowMatrix(ctx context.Context, request ShowMatrixRequestObject) (ShowMatrixResponseObject, error)
 	// FillPattern Fill the blanks of a pattern; the text is read as it would stand at a scope, and nothing is written
 	// (POST /scopes/{scope}/patterns/{pattern})
 	FillPattern(ctx context.Context, request FillPatternRequestObject) (FillPatternResponseObject, error)
@@ -8078,6 +8478,33 @@ func (sh *strictHandler) ReshapeScopes(ctx *gin.Context, organisation Organisati
 	}
 }
 
+// SearchScopes operation middleware
+func (sh *strictHandler) SearchScopes(ctx *gin.Context, organisation OrganisationName, params SearchScopesParams) {
+	var request SearchScopesRequestObject
+
+	request.Organisation = organisation
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SearchScopes(ctx, request.(SearchScopesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SearchScopes")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(SearchScopesResponseObject); ok {
+		if err := validResponse.VisitSearchScopesResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ShowSettings operation middleware
 func (sh *strictHandler) ShowSettings(ctx *gin.Context, organisation OrganisationName) {
 	var request ShowSettingsRequestObject
@@ -8869,6 +9296,33 @@ func (sh *strictHandler) ShowScope(ctx *gin.Context, scope ScopeKey) {
 	}
 }
 
+// ListScopeChanges operation middleware
+func (sh *strictHandler) ListScopeChanges(ctx *gin.Context, scope ScopeKey, params ListScopeChangesParams) {
+	var request ListScopeChangesRequestObject
+
+	request.Scope = scope
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListScopeChanges(ctx, request.(ListScopeChangesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListScopeChanges")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListScopeChangesResponseObject); ok {
+		if err := validResponse.VisitListScopeChangesResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // Check operation middleware
 func (sh *strictHandler) Check(ctx *gin.Context, scope ScopeKey) {
 	var request CheckRequestObject
@@ -8985,6 +9439,32 @@ func (sh *strictHandler) CreateScope(ctx *gin.Context, scope ScopeKey, params Cr
 	}
 }
 
+// CountContents operation middleware
+func (sh *strictHandler) CountContents(ctx *gin.Context, scope ScopeKey) {
+	var request CountContentsRequestObject
+
+	request.Scope = scope
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CountContents(ctx, request.(CountContentsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CountContents")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(CountContentsResponseObject); ok {
+		if err := validResponse.VisitCountContentsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ListGrants operation middleware
 func (sh *strictHandler) ListGrants(ctx *gin.Context, scope ScopeKey) {
 	var request ListGrantsRequestObject
@@ -9093,6 +9573,33 @@ func (sh *strictHandler) ListHolders(ctx *gin.Context, scope ScopeKey) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(ListHoldersResponseObject); ok {
 		if err := validResponse.VisitListHoldersResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ShowMatrix operation middleware
+func (sh *strictHandler) ShowMatrix(ctx *gin.Context, scope ScopeKey, params ShowMatrixParams) {
+	var request ShowMatrixRequestObject
+
+	request.Scope = scope
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ShowMatrix(ctx, request.(ShowMatrixRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ShowMatrix")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ShowMatrixResponseObject); ok {
+		if err := validResponse.VisitShowMatrixResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

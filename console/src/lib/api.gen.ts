@@ -924,6 +924,74 @@ export interface paths {
         patch: operations["reshapeScopes"];
         trace?: never;
     };
+    "/organisations/{organisation}/search": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Find scopes in the whole tree by name, tag, type or id, as far as the caller sees them */
+        get: operations["searchScopes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/scopes/{scope}/contents": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How many scopes and resources are in a scope, as far as the caller sees them */
+        get: operations["countContents"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/scopes/{scope}/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The changes that touched a scope, newest first */
+        get: operations["listScopeChanges"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/scopes/{scope}/matrix": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who holds what at a scope, by class of act and plane: principals against types of resources, or against what is right in it */
+        get: operations["showMatrix"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/scopes/{scope}/tree": {
         parameters: {
             query?: never;
@@ -1670,6 +1738,60 @@ export interface components {
             /** @description The platform services offered in it; absent when nothing narrows them */
             offered?: string[];
         };
+        Contents: {
+            /** @description Scopes right in it */
+            children: number;
+            /** @description All scopes beneath it, resources counted */
+            scopes: number;
+            /** @description All resources beneath it */
+            resources: number;
+            /** @description There are at least so many */
+            more: boolean;
+        };
+        ScopeChange: {
+            /** Format: int64 */
+            revision: number;
+            /** Format: date-time */
+            at: string;
+            by: string;
+            /** @description As a sentence without its subject; empty when it touched what the caller does not see */
+            what: string;
+        };
+        ScopeChangeList: {
+            changes: components["schemas"]["ScopeChange"][];
+            /**
+             * Format: int64
+             * @description The revision to go on before; absent at the end
+             */
+            before?: number;
+        };
+        Matrix: {
+            scope: components["schemas"]["ScopeRef"];
+            columns: components["schemas"]["MatrixColumn"][];
+            rows: components["schemas"]["MatrixRow"][];
+            /** @description The cursor of the page after */
+            next?: string;
+            /** Format: int64 */
+            revision: number;
+        };
+        MatrixColumn: {
+            name: string;
+            title: string;
+            at: components["schemas"]["ScopeRef"];
+            permissions: components["schemas"]["Operation"][];
+        };
+        MatrixRow: {
+            principal: components["schemas"]["PrincipalRef"];
+            /** @description One a column: a sign for each of its permissions, y for held, m for held under a condition or later, n for not held */
+            cells: string[];
+        };
+        Loss: {
+            statement: components["schemas"]["Statement"];
+            /** @description What it takes away of what the grant gives there */
+            permissions: string[];
+            /** @description It takes away all that the grant gives there */
+            all: boolean;
+        };
         ScopeRef: {
             id: string;
             address: string;
@@ -1689,6 +1811,10 @@ export interface components {
             depth: number;
             /** @description It has children that are not listed here */
             more: boolean;
+            /** @description In what a search found, for whoever may describe it */
+            tags?: {
+                [key: string]: string;
+            };
         };
         Tree: {
             scopes: components["schemas"]["ScopeNode"][];
@@ -1747,6 +1873,8 @@ export interface components {
             /** @description A move has put it where its role could not be granted today; it still decides */
             misplaced: boolean;
             holderState?: components["schemas"]["State"];
+            /** @description In a list of grants at a scope: statements that take away part of what the grant gives there */
+            losses?: components["schemas"]["Loss"][];
             condition?: string;
             /** Format: date-time */
             from?: string;
@@ -4139,6 +4267,128 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Written"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    searchScopes: {
+        parameters: {
+            query?: {
+                /** @description The beginning of a name, of a word in one, of a tag or of a type; or an id, or an address */
+                text?: string;
+                kind?: string;
+                /** @description A resource type */
+                type?: string;
+                /** @description KEY, or KEY=VALUE */
+                tag?: string;
+                /** @description active or retired */
+                state?: string;
+                /** @description The cursor of the page before */
+                after?: components["parameters"]["AfterCursor"];
+                /** @description How many at most */
+                limit?: components["parameters"]["PageLimit"];
+            };
+            header?: never;
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A page of scopes; it may hold fewer than its limit though more come after it */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScopeList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    countContents: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A scope's id or address (with / written %2F) */
+                scope: components["parameters"]["ScopeKey"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The numbers */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Contents"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listScopeChanges: {
+        parameters: {
+            query?: {
+                /** @description Go on with changes before this revision */
+                before?: number;
+                /** @description How many at most */
+                limit?: components["parameters"]["PageLimit"];
+            };
+            header?: never;
+            path: {
+                /** @description A scope's id or address (with / written %2F) */
+                scope: components["parameters"]["ScopeKey"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A page of changes */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScopeChangeList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    showMatrix: {
+        parameters: {
+            query?: {
+                against?: "types" | "children";
+                rows?: "people" | "groups";
+                /** @description The cursor of the page before */
+                after?: components["parameters"]["AfterCursor"];
+                /** @description How many at most */
+                limit?: components["parameters"]["PageLimit"];
+            };
+            header?: never;
+            path: {
+                /** @description A scope's id or address (with / written %2F) */
+                scope: components["parameters"]["ScopeKey"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The matrix */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Matrix"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -1,0 +1,155 @@
+package service
+
+import (
+	"context"
+	"iter"
+	"slices"
+
+	"arbora.example/access"
+)
+
+// Matrix is who holds what at a scope, by class of act and plane: principals against types of resources, or against the
+// scopes right in it.
+type Matrix struct {
+	Scope    Ref
+	Columns  []MatrixColumn
+	Rows     []MatrixRow
+	Next     string // the cursor of the page after; empty at the end
+	Revision uint64
+}
+
+// MatrixColumn is a type, a service of Arbora's own, or a scope, and the permissions that a cell of it tells of.
+type MatrixColumn struct {
+	Name, Title string
+	At          Ref // where its permissions are held
+	Permissions []access.Operation
+}
+
+// MatrixRow is a principal and a mark for each permission of each column.
+type MatrixRow struct {
+	Principal access.Principal
+	Cells     [][]access.Mark
+}
+
+// MatrixAsked says which matrix somebody wants.
+type MatrixAsked struct {
+	Scope    string
+	Children bool // against the scopes right in it, rather than against types
+	Groups   bool // groups and built-in sets, rather than people and machines
+	After    string
+	Limit    int
+}
+
+// columnsMost bounds how many scopes a matrix has columns for.
+const columnsMost = 30
+
+// ShowMatrix works out a matrix, for whoever may list the grants at the scope.
+func (s *Service) ShowMatrix(ctx context.Context, c Caller, asked MatrixAsked) (Matrix, error) {
+	d, err := s.open(ctx, c)
+	if err != nil {
+		return Matrix{}, err
+	}
+	scope, err := d.scope(asked.Scope)
+	if err != nil {
+		return Matrix{}, err
+	}
+	if err := d.need("list grant", scope); err != nil {
+		return Matrix{}, err
+	}
+	m := Matrix{Scope: d.ref(scope), Revision: d.Revision(), Rows: []MatrixRow{}}
+	if asked.Children {
+		m.Columns = d.childColumns(scope)
+	} else {
+		m.Columns = d.typeColumns(scope)
+	}
+	columns := make([]access.MatrixColumn, len(m.Columns))
+	for i, column := range m.Columns {
+		columns[i].Scope = column.At.ID
+		for _, o := range column.Permissions {
+			columns[i].Permissions = append(columns[i].Permissions, o.Permission)
+		}
+	}
+	for row := range d.Matrix(columns, d.matrixPrincipals(asked), &access.Context{Time: d.context.Time}) {
+		if len(m.Rows) == asked.Limit {
+			last := m.Rows[asked.Limit-1].Principal
+			m.Next = last.Kind.String() + " " + last.ID.String()
+			break
+		}
+		m.Rows = append(m.Rows, MatrixRow{Principal: row.Principal, Cells: row.Cells})
+	}
+	for i := range m.Rows {
+		m.Rows[i].Principal = d.called(m.Rows[i].Principal)
+	}
+	return m, nil
+}
+
+// matrixPrincipals yields those a matrix can have rows for, after the last of the page before.
+func (d desk) matrixPrincipals(asked MatrixAsked) iter.Seq[access.Principal] {
+	kinds := []access.PrincipalKind{access.User, access.Guest, access.ServiceAccount, access.PlatformService}
+	if asked.Groups {
+		kinds = []access.PrincipalKind{access.Group, access.BuiltInSet}
+	}
+	return func(yield func(access.Principal) bool) {
+		passed := asked.After == ""
+		for _, kind := range kinds {
+			for p := range d.Principals(kind) {
+				if !passed {
+					passed = asked.After == p.Kind.String()+" "+p.ID.String()
+					continue
+				}
+				if !yield(p) {
+					return
+				}
+			}
+		}
+	}
+}
+
+// typeColumns gives a column for each type of resource that can be at or beneath a scope and is offered there, and one for
+// each of Arbora's own services.
+func (d desk) typeColumns(scope access.Scope) []MatrixColumn {
+	offered := d.OfferedAt(scope.ID)
+	var columns []MatrixColumn
+	add := func(name, title string, of func(*access.Type) bool) {
+		if permissions := d.PermissionsOf(scope.ID, of); len(permissions) > 0 {
+			columns = append(columns, MatrixColumn{Name: name, Title: title, At: d.ref(scope), Permissions: d.operations(permissions)})
+		}
+	}
+	for _, service := range d.Catalogue().Services() {
+		if service.Name == "tree" || service.Name == "people" || service.Name == "access" {
+			add(service.Name, service.Title, func(t *access.Type) bool { return t.Service == service.Name })
+			continue
+		}
+		if offered != nil && !slices.Contains(offered, service.Name) {
+			continue
+		}
+		for _, t := range service.Types {
+			add(t.Name, t.Title, func(other *access.Type) bool { return other == t })
+		}
+	}
+	return columns
+}
+
+// childColumns gives a column for each scope right in one whose grants the caller may list.
+func (d desk) childColumns(scope access.Scope) []MatrixColumn {
+	var columns []MatrixColumn
+	for child := range d.Children(scope.ID, "") {
+		if !d.view.Sees(child.ID) || !d.may("list grant", child.ID) {
+			continue
+		}
+		if len(columns) == columnsMost {
+			break
+		}
+		all := func(*access.Type) bool { return true }
+		columns = append(columns, MatrixColumn{Name: child.FullName(), Title: child.TypeName(), At: d.ref(child), Permissions: d.operations(d.PermissionsOf(child.ID, all))})
+	}
+	return columns
+}
+
+func (d desk) operations(permissions []access.Permission) []access.Operation {
+	list := make([]access.Operation, len(permissions))
+	for i, p := range permissions {
+		list[i] = d.Catalogue().Operation(p)
+	}
+	return list
+}
