@@ -33,6 +33,7 @@ export function tagsIn(text: string): Record<string, string> {
 // href gives the address of a page in the console.
 export const href = {
   scope: (address: string) => "#/tree/" + address.split("/").map(encodeURIComponent).join("/"),
+  search: (asked: Record<string, string>) => "#/search?" + new URLSearchParams(asked).toString(),
   loam: (address: string) => "#/loam/" + address.split("/").map(encodeURIComponent).join("/"),
   user: (name: string) => "#/people/" + encodeURIComponent(name),
   guest: (name: string) => "#/guests/" + encodeURIComponent(name),

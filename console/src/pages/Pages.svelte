@@ -21,6 +21,7 @@
   import Policies from "./Policies.svelte";
   import RolePage from "./RolePage.svelte";
   import Roles from "./Roles.svelte";
+  import SearchPage from "./SearchPage.svelte";
   import TreePage from "./TreePage.svelte";
 
   const forPeople = {
@@ -42,6 +43,7 @@
     // The editor is fetched when it is needed: nobody else waits for it.
     "/policies/:id": wrap({ asyncComponent: () => import("./PolicyPage.svelte") }),
     "/check": Check,
+    "/search": SearchPage,
     "/loam": LoamPage,
     "/loam/*": LoamPage,
     "/account": Account,

@@ -2,7 +2,7 @@
 <script lang="ts">
   import { Button, Modal } from "flowbite-svelte";
   import { api, ask, asProblem, confirming, type Grant, type Problem, type Schemas, type Scope } from "../lib/api";
-  import { href, moment, terms } from "../lib/words";
+  import { count, href, moment, terms } from "../lib/words";
   import ImpactNote from "./ImpactNote.svelte";
   import ProblemNote from "./ProblemNote.svelte";
   import RoleName from "./RoleName.svelte";
@@ -66,13 +66,19 @@
       <tbody>
         {#each grants as grant (grant.id)}
           <tr class={grant.id === fresh ? "[&>td]:bg-primary-50! dark:[&>td]:bg-primary-950!" : ""} data-origin={grant.scope.address}>
-            <td>
+            <td class="min-w-44">
               <Who who={grant.principal} />
               {#if grant.holderState}<span class="mt-1 block"><StateMark state={grant.holderState} /> <span class="text-sm text-copper-700 dark:text-copper-300">holds nothing by it{grant.holderState === "pending" ? " until they accept" : ""}</span></span>{/if}
             </td>
             <td>
               <RoleName name={grant.role} privileged={grant.privileged} />
               {#if terms(grant)}<span class="quiet block text-sm">{terms(grant)}</span>{/if}
+              {#each grant.losses ?? [] as loss (loss.statement.policy.id + loss.statement.number)}
+                <span class="mt-0.5 block text-sm text-copper-700 dark:text-copper-300" data-test="loss" title={loss.permissions.join(", ")}>
+                  {loss.all ? "All of it" : count(loss.permissions.length, "permission")} cut off here by
+                  <a class="link" href={href.policy(loss.statement.policy.id)}>{loss.statement.policy.name}</a>: <code class="statement">{loss.statement.text}</code>
+                </span>
+              {/each}
               {#if grant.misplaced}<span class="block text-sm text-copper-700 dark:text-copper-300">a move has put it where this role could not be granted today</span>{/if}
             </td>
             <td>

@@ -31,6 +31,7 @@
   }
 
   function here(to: string): boolean {
+    if (to === "/tree" && router.location === "/search") return true;
     if (to === "/people" && /^\/(guests|service-accounts)\//.test(router.location)) return true;
     return router.location.startsWith(to) || (to === "/tree" && router.location === "/");
   }

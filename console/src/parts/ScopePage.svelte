@@ -2,15 +2,17 @@
   import { Button } from "flowbite-svelte";
   import { PlusOutline, SearchOutline } from "flowbite-svelte-icons";
   import { router } from "svelte-spa-router";
-  import { api, ask, asProblem, type Grant, type Problem, type Scope } from "../lib/api";
+  import { api, ask, asProblem, type Grant, type Problem, type Schemas, type Scope } from "../lib/api";
   import { loam } from "../lib/loam.svelte";
   import { tree } from "../lib/tree.svelte";
-  import { href, moment } from "../lib/words";
+  import { count, href, moment } from "../lib/words";
   import AccountsHere from "./AccountsHere.svelte";
   import AccessTable from "./AccessTable.svelte";
+  import ChangesHere from "./ChangesHere.svelte";
   import CreateScope from "./CreateScope.svelte";
   import GrantDialog from "./GrantDialog.svelte";
   import KindIcon from "./KindIcon.svelte";
+  import MatrixHere from "./MatrixHere.svelte";
   import ProblemNote from "./ProblemNote.svelte";
   import ReshapeDialog, { type Way } from "./ReshapeDialog.svelte";
   import PoliciesHere from "./PoliciesHere.svelte";
@@ -29,6 +31,8 @@
   let way = $state<Way>("edit");
   let fresh = $state(""); // the id of a grant just made
 
+  let contents = $state.raw<Schemas["Contents"] | null>(null);
+
   const path = $derived({ params: { path: { scope: address } } });
 
   async function load() {
@@ -38,7 +42,7 @@
       problem = asProblem(caught);
       return;
     }
-    await loadGrants();
+    await Promise.all([loadGrants(), ask(api.GET("/scopes/{scope}/contents", path)).then((c) => void (contents = c), (caught) => void (problem = asProblem(caught)))]);
   }
 
   // A refused list of grants leaves the rest of the page as it is.
@@ -54,6 +58,13 @@
   $effect(() => {
     load();
   });
+
+  // Which view of the scope is open stands in the page's address too.
+  const view = $derived(new URLSearchParams(router.querystring ?? "").get("view") ?? "access");
+  const views = [
+    { name: "access", word: "Access" },
+    { name: "matrix", word: "Matrix" },
+  ];
 
   // A grant that was prepared elsewhere stands in the page's address.
   const prepared = $derived.by(() => {
@@ -111,6 +122,12 @@
           {#if scope.createdAt}&ensp;·&ensp;since {moment(scope.createdAt)}{/if}
           {#if scope.retired}&ensp;·&ensp;<strong>retired</strong>{/if}
         </p>
+        {#if contents && contents.scopes > 0}
+          <p class="quiet text-sm" data-test="contents">
+            {contents.children} right in it, {contents.more ? "at least " : ""}{count(contents.resources, "resource")} beneath
+          </p>
+        {/if}
+        {#if scope.described}<p class="quiet address text-sm" title="Its id never changes">{scope.id}</p>{/if}
       </div>
       <div class="ml-auto flex flex-wrap gap-2">
         {#each ways as w (w.way)}<QuietButton size="sm" onclick={() => ((way = w.way), (reshaping = true))}>{w.word}</QuietButton>{/each}
@@ -135,6 +152,17 @@
       </div>
     {/if}
 
+    {#if scope.may.includes("list grant")}
+      <nav aria-label="Views" class="mb-4 flex gap-1 border-b border-gray-200 dark:border-gray-700">
+        {#each views as v (v.name)}
+          <a href={href.scope(scope.address) + (v.name === "access" ? "" : "?view=" + v.name)} aria-current={view === v.name ? "page" : undefined}
+            class="quiet -mb-px border-b-2 border-transparent px-3 py-2 hover:text-gray-900 aria-[current]:border-primary-600 aria-[current]:font-semibold aria-[current]:text-gray-900 dark:hover:text-gray-50 dark:aria-[current]:border-primary-400 dark:aria-[current]:text-gray-50">{v.word}</a>
+        {/each}
+      </nav>
+    {/if}
+    {#if view === "matrix"}
+      <MatrixHere {scope} />
+    {:else}
     <section aria-labelledby="access-heading" class="mb-7">
       <h2 id="access-heading" class="mb-2 text-lg font-semibold">Who has access here</h2>
       {#if grantsProblem}
@@ -168,6 +196,9 @@
           {/each}
         </ul>
       </section>
+    {/if}
+
+    <ChangesHere {scope} stale={grants} />
     {/if}
 
     <ReshapeDialog bind:open={reshaping} {scope} {way} ondone={load} />

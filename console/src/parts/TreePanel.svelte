@@ -94,6 +94,9 @@
       bind:value={wanted}
       placeholder="Find a scope by name"
       aria-label="Find a scope by name"
+      onkeydown={(event) => {
+        if (event.key === "Enter" && matches) push(href.search({ text: matches }).slice(1));
+      }}
       class="w-full rounded-lg border border-gray-300 bg-white px-3 py-1.5 text-gray-900 placeholder:text-gray-500 dark:border-gray-600 dark:bg-gray-800 dark:text-gray-100 dark:placeholder:text-gray-400"
     />
   </div>
@@ -136,8 +139,9 @@
           {#if matches}<span class="quiet ml-auto truncate pl-2 text-sm">{node.title}</span>{/if}
         </div>
       {:else}
-        <p class="quiet px-4">{matches ? "Nothing of that name that you see." : "Nothing to see yet."}</p>
+        <p class="quiet px-4">{matches ? "Nothing of that name among what is open." : "Nothing to see yet."}</p>
       {/each}
+      {#if matches}<p class="px-4 pt-2"><a class="link" href={href.search({ text: matches })}>Search the whole tree for “{matches}”</a></p>{/if}
     </div>
   {/if}
 </div>
