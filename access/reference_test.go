@@ -56,6 +56,7 @@ func TestAgainstReference(t *testing.T) {
 		decisions.Add(compare(t, c, reference, snapshot, rebuilt))
 		compareViews(t, c, reference, snapshot)
 		compareSets(t, c, reference, snapshot)
+		compareUse(t, c, reference, snapshot)
 	})
 	t.Logf("%d decisions held against the reference", decisions.Load())
 	if !testing.Short() {

@@ -34,6 +34,9 @@ func (s *Service) SearchScopes(ctx context.Context, c Caller, organisation strin
 	if err != nil {
 		return nil, "", err
 	}
+	if d.view.Empty() {
+		return nil, "", nothingHeld(top.Name)
+	}
 	sought.Text = strings.ToLower(strings.TrimSpace(sought.Text))
 	if node, named := d.named(sought.Text); named {
 		nodes = node
