@@ -58,6 +58,13 @@ func fill(ctx context.Context, db *sql.DB, o *organisation) error {
 				c.Policy.ID[:], top[:], c.Policy.Scope[:], c.Policy.Name, "", statements, "[]", at, "bench", at, "bench")
 		}
 	}
+	for _, change := range o.changes {
+		if c, ok := change.(access.CreateScope); ok {
+			for _, term := range c.Scope.Terms() {
+				w.row("scope_term (organisation_id, term, scope_id)", top[:], term, c.Scope.ID[:])
+			}
+		}
+	}
 	w.flush()
 	w.exec("CREATE TABLE role_holds (role VARCHAR(63) CHARACTER SET ascii COLLATE ascii_bin NOT NULL, permission INT NOT NULL, PRIMARY KEY (role, permission))")
 	for _, role := range access.Shipped().Roles() {
@@ -66,7 +73,7 @@ func fill(ctx context.Context, db *sql.DB, o *organisation) error {
 		}
 	}
 	w.flush()
-	w.exec("ANALYZE TABLE scope, membership, role_grant, role_holds")
+	w.exec("ANALYZE TABLE scope, scope_term, membership, role_grant, role_holds")
 	return w.failed
 }
 

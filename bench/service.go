@@ -65,6 +65,9 @@ func (r *report) service(ctx context.Context, o *organisation, decision time.Dur
 	if err := r.load(ctx, records, o); err != nil {
 		return err
 	}
+	if err := r.search(ctx, records, db, o); err != nil {
+		return err
+	}
 	if err := r.http(ctx, records, o); err != nil {
 		return err
 	}

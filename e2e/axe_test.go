@@ -16,8 +16,9 @@ import (
 // TestPagesAreAccessible has axe-core look at every page in light and dark, at desktop width and at a phone's: it finds
 // nothing serious or critical.
 func TestPagesAreAccessible(t *testing.T) {
-	b := testbed.StartDemo(t)
+	b := testbed.StartDemoWithLoam(t)
 	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
+	require.NoError(t, demo.LoadLoam(t.Context(), b.Address))
 	axe, err := os.ReadFile("../console/node_modules/axe-core/axe.min.js")
 	require.NoError(t, err)
 	console := openConsole(t, b)
@@ -56,6 +57,11 @@ func TestPagesAreAccessible(t *testing.T) {
 		{"/check?user=piotr&may=erase+object&at=" + sensorLog, `[data-test=steps]`},
 		{"/check?user=rowan&may=retire+bucket&at=" + vault + "/vault-scans.bucket", `[data-test=steps]`},
 		{"/account", `input[name=current]`},
+		{"/tree/" + vault, `[data-test=loss]`},
+		{"/tree/" + digitising + "?view=matrix", `[data-test=matrix]`},
+		{"/search?text=s", `[data-test=found]`},
+		{"/loam", `main ul`},
+		{"/loam/" + digitising, `[data-resource]`},
 		{"/tree/lindenmere?grant=observer&user=bram", `[data-test=impact]`},
 	} {
 		require.NoError(t, console.Do(browser.Width(1280), console.Open(p.page), browser.Visible(p.wait)), p.page)

@@ -243,7 +243,10 @@ func TestPublicObjectsNeedNoSignIn(t *testing.T) {
 	anybody, err := client.LoamAt(b.Loam, "")
 	require.NoError(t, err)
 	_, _, err = anybody.Fetch(t.Context(), media+"/maps/a map.html")
-	testbed.Problem(t, http.StatusNotFound, err)
+	hidden := testbed.Problem(t, http.StatusNotFound, err)
+	nowhere := strings.Replace(media, "lindenmere", "fernhill", 1)
+	_, _, err = anybody.Fetch(t.Context(), nowhere+"/maps/a map.html")
+	require.Equal(t, strings.Replace(hidden.Detail, media, nowhere, 1), testbed.Problem(t, http.StatusNotFound, err).Detail, "no organisation is told from what is hidden")
 
 	rowan := b.As(t, "rowan@lindenmere")
 	wanted := api.GrantNew{Principal: api.PrincipalRef{Kind: api.SetKind, Name: "public"}, Role: "content-reader"}

@@ -63,21 +63,31 @@ func (d desk) named(text string) ([]Node, bool) {
 	if err != nil || place.Rest != "" {
 		return []Node{}, true
 	}
-	return []Node{d.node(place.Scope, "")}, true
+	return d.foundNodes([]store.Found{{ID: place.Scope.ID}}), true
 }
 
-func (d desk) node(scope access.Scope, title string) Node {
-	if !d.may("describe "+scope.TypeName(), scope.ID) {
-		scope.Tags, title = nil, ""
-	}
-	return Node{Scope: scope, Address: d.Address(scope.ID), Title: title}
-}
-
+// foundNodes tells what was found: its title and tags only where the caller may describe it.
 func (d desk) foundNodes(found []store.Found) []Node {
 	nodes := make([]Node, 0, len(found))
+	addresses := map[access.ID]string{} // of what the found scopes sit in: many share it
+	describes := map[string]access.Permission{}
 	for _, f := range found {
 		scope, _ := d.Scope(f.ID)
-		nodes = append(nodes, d.node(scope, f.Title))
+		typeName := scope.TypeName()
+		describe, known := describes[typeName]
+		if !known {
+			describe = d.Catalogue().MustPermission("describe " + typeName)
+			describes[typeName] = describe
+		}
+		if !d.view.May(describe, f.ID) {
+			scope.Tags, f.Title = nil, ""
+		}
+		above, known := addresses[scope.Parent]
+		if !known && !scope.Parent.IsZero() {
+			above = d.Address(scope.Parent) + "/"
+			addresses[scope.Parent] = above
+		}
+		nodes = append(nodes, Node{Scope: scope, Address: above + scope.FullName(), Title: f.Title})
 	}
 	return nodes
 }

@@ -10,10 +10,10 @@ import (
 	"net/http"
 	"net/url"
 	"strings"
-	"sync"
 	"time"
 
 	"github.com/google/uuid"
+	"github.com/hashicorp/golang-lru/v2/expirable"
 	"golang.org/x/oauth2"
 	"golang.org/x/oauth2/clientcredentials"
 
@@ -27,11 +27,17 @@ type arbora struct {
 	address string
 	keys    map[string]loamapi.Key // by service
 	http    *http.Client
-	seats   sync.Map // of seat to *http.Client, which carries access tokens
+	seats   *expirable.LRU[seat, *http.Client] // which carry access tokens
 }
 
 // seat is a service at work in an organisation.
 type seat struct{ service, organisation string }
+
+// Organisations are named by whoever asks, so no more seats are kept than are of use.
+const (
+	seatsKept = 1000
+	seatsFor  = time.Hour
+)
 
 // askTimeout bounds how long Arbora may take to answer.
 const askTimeout = 20 * time.Second
@@ -44,14 +50,14 @@ func newArbora(address string, keys map[string]loamapi.Key) (*arbora, error) {
 	}
 	transport := http.DefaultTransport.(*http.Transport).Clone()
 	transport.MaxIdleConnsPerHost = 64
-	return &arbora{address: strings.TrimSuffix(address, "/"), keys: keys, http: &http.Client{Timeout: askTimeout, Transport: transport}}, nil
+	return &arbora{address: strings.TrimSuffix(address, "/"), keys: keys, http: &http.Client{Timeout: askTimeout, Transport: transport}, seats: expirable.NewLRU[seat, *http.Client](seatsKept, nil, seatsFor)}, nil
 }
 
 // as gives an HTTP client that acts as a service in an organisation. Access tokens are got when they are needed and got anew
 // before they end.
 func (a *arbora) as(s seat) *http.Client {
-	if c, ok := a.seats.Load(s); ok {
-		return c.(*http.Client)
+	if c, ok := a.seats.Get(s); ok {
+		return c
 	}
 	config := clientcredentials.Config{
 		ClientID: a.keys[s.service].ID, ClientSecret: a.keys[s.service].Secret, TokenURL: a.address + "/oauth/token",
@@ -59,8 +65,8 @@ func (a *arbora) as(s seat) *http.Client {
 	}
 	made := config.Client(context.WithValue(context.Background(), oauth2.HTTPClient, a.http))
 	made.Timeout = askTimeout
-	c, _ := a.seats.LoadOrStore(s, made)
-	return c.(*http.Client)
+	a.seats.Add(s, made)
+	return made
 }
 
 // api gives a client of Arbora's API that acts as a service in an organisation, for somebody.
@@ -173,7 +179,12 @@ func (a *arbora) ask(ctx context.Context, s seat, questions ...question) ([]verd
 	c := a.as(s)
 	if len(questions) == 1 {
 		answers := make([]verdict, 1)
-		return answers, a.post(ctx, c, "/access/v1/evaluation", questions[0].evaluation(), &answers[0])
+		err := a.post(ctx, c, "/access/v1/evaluation", questions[0].evaluation(), &answers[0])
+		if isNowhere(err) {
+			answers[0].Context.Reason = "unknown"
+			err = nil
+		}
+		return answers, err
 	}
 	var answers []verdict
 	for len(questions) > 0 {
@@ -197,6 +208,12 @@ func (a *arbora) ask(ctx context.Context, s seat, questions ...question) ([]verd
 		answers = append(answers, told.Evaluations...)
 	}
 	return answers, nil
+}
+
+// isNowhere reports whether Arbora gave no token since it has no organisation of that name: then nothing asked about is there.
+func isNowhere(err error) bool {
+	var refused *oauth2.RetrieveError
+	return errors.As(err, &refused) && refused.ErrorCode == "invalid_request"
 }
 
 func (a *arbora) post(ctx context.Context, c *http.Client, path string, body, into any) error {

@@ -65,7 +65,7 @@
           <li>
             <a href={href.loam(node.address)} class="card flex items-center gap-3 px-4 py-3 hover:border-primary-400">
               <KindIcon kind={node.kind} class="h-5 w-5" />
-              <span class="min-w-0"><span class="block truncate font-semibold">{node.title || node.name}</span><span class="quiet block truncate text-sm">{node.kind} {node.name}</span></span>
+              <span class="min-w-0"><span class="block truncate font-semibold">{node.title || node.name}</span><span class="quiet block truncate text-sm">{node.title ? node.kind + " " + node.name : node.kind}</span></span>
             </a>
           </li>
         {/each}

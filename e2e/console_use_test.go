@@ -1,0 +1,124 @@
+package e2e
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"arbora.example/demo"
+	"arbora.example/e2e/browser"
+	"arbora.example/e2e/testbed"
+)
+
+// TestConsoleLoam works in Loam in the browser: what is on is done, what is off says why and how to ask, and somebody looked
+// as changes nothing.
+func TestConsoleLoam(t *testing.T) {
+	b := testbed.StartDemoWithLoam(t)
+	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
+	require.NoError(t, demo.LoadLoam(t.Context(), b.Address))
+	require.NoError(t, demo.LoadLoamStory(t.Context(), b.Address))
+	console := openConsole(t, b)
+	const reader, bucket = `[data-resource="label-reader.machine"]`, `[data-resource="scans.bucket"]`
+	require.NoError(t, console.Do(
+		console.SignIn("piotr@lindenmere", demo.Passphrase),
+		browser.Press("Loam"),
+		browser.Click(`a[href="#/loam/lindenmere/science"]`),
+		browser.Click(`a[href="#/loam/lindenmere/science/herbarium"]`),
+		browser.Click(`a[href="#/loam/lindenmere/science/herbarium/digitising"]`),
+		browser.See(reader, "running"),
+		browser.Click(reader+` [data-act="stop machine"]`),
+		browser.See(reader, "stopped"),
+		browser.Click(reader+` [data-act="start machine"]`),
+		browser.See(reader, "running"),
+		browser.Click(reader+` [data-act="describe machine"]`),
+		browser.See(reader+` [data-test=made]`, "digitising-lan.network"),
+		browser.See(reader+` [data-test=made]`, "label-indexer"),
+		browser.Click(reader+` [data-act="enter machine"][data-on=false]`),
+		browser.See(reader+` [data-test=reason]`, `please let user piotr enter machine at lindenmere/science/herbarium/digitising/label-reader.machine`),
+		browser.Click(bucket+` [data-act="list object"]`),
+		browser.See(bucket+` [data-test=objects]`, "labels/00412.txt"),
+		browser.Click(bucket+` tbody tr:first-child [data-act="erase object"][data-on=false]`),
+		browser.See(bucket+` [data-test=reason]`, "erase object is off"),
+		browser.Visible(bucket+` tbody tr:first-child [data-act="fetch object"][data-on=true]`),
+		browser.Click(`[data-act="create lab"]`),
+		browser.Type(`input[name=name]`, "leaves"),
+		browser.Click(`[data-test=confirm-loam]`),
+		browser.See(`dialog [role=alert]`, "A lab needs a network"),
+		browser.Type(`input[name=network]`, digitising+"/digitising-lan.network"),
+		browser.Click(`[data-test=confirm-loam]`),
+		browser.Closed(),
+		browser.Click(`[data-resource="leaves.lab"] [data-act="start lab"]`),
+		browser.See(`[data-resource="leaves.lab"]`, "running"),
+		browser.Click(`[data-resource="leaves.lab"] [data-act="run lab"]`),
+		browser.Type(`[data-resource="leaves.lab"] textarea`, "list "+scans),
+		browser.Press("Write it"),
+		browser.Press("Run it"),
+		browser.See(`[data-test=ran]`, "Refused"),
+		browser.SignOut(),
+	))
+	require.NoError(t, console.Do(
+		console.SignIn("sefa@lindenmere", demo.Passphrase),
+		console.Open("/loam/lindenmere/visitors/ticketing"),
+		browser.Click(`[data-resource="sales.database"] [data-act="query database"]`),
+		browser.See(`[data-test=records]`, "118 visitors"),
+		browser.Type(`input[name=key]`, "2026-11-25"),
+		browser.Type(`input[name=value]`, "41 visitors"),
+		browser.Press("Amend"),
+		browser.See(`[data-test=records]`, "41 visitors"),
+		browser.Click(`[data-resource="till.machine"] [data-act="resize machine"]`),
+		browser.Click(`input[name=size][value=large]`),
+		browser.Click(`[data-test=confirm-loam]`),
+		browser.Closed(),
+		browser.See(`[data-resource="till.machine"]`, "large"),
+		browser.SignOut(),
+	))
+	// Without leave to list, what one holds is still there.
+	require.NoError(t, console.Do(
+		console.SignIn("tomas@lindenmere", demo.Passphrase),
+		console.Open("/loam/lindenmere/visitors/ticketing"),
+		browser.See(`[data-test=unlisted]`, "You may not list app here"),
+		browser.Visible(`[data-resource="staff-desk.app"] [data-act="visit app"][data-on=true]`),
+		browser.Click(`[data-act="create machine"][data-on=false]`),
+		browser.See(`[data-test=reason]`, "create machine is off"),
+		browser.SignOut(),
+		console.SignIn("rowan@lindenmere", demo.Passphrase),
+		console.Open("/people/yuki"),
+		browser.Press("Look as Yuki Tanabe"),
+		browser.See(`[data-test=viewing]`, "user yuki"),
+		console.Open("/loam/"+digitising),
+		browser.Visible(`[data-resource="digitising-lan.network"]`),
+		browser.SeeNot(`main`, "scans.bucket"),
+		browser.SignOut(),
+	))
+}
+
+// TestConsoleFindsItsWay searches the tree, reads what cuts a grant off and what was changed, and goes from a cell of the
+// matrix to why.
+func TestConsoleFindsItsWay(t *testing.T) {
+	b := testbed.StartDemo(t)
+	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
+	console := openConsole(t, b)
+	require.NoError(t, console.Do(
+		console.SignIn("rowan@lindenmere", demo.Passphrase),
+		browser.See(`[role=tree]`, "gardens"),
+		browser.Type(`input[aria-label="Find a scope by name"]`, "scans"),
+		browser.Keys(`input[aria-label="Find a scope by name"]`, browser.Enter),
+		browser.See(`[data-test=found]`, "trial-scans.bucket"),
+		browser.Type(`input[name=text]`, "project"),
+		browser.Keys(`input[name=text]`, browser.Enter),
+		browser.See(`[data-test=found]`, "palm-house"),
+		browser.Type(`input[name=tag]`, "care"),
+		browser.Press("Search"),
+		browser.See(`[data-test=found]`, "seedbank-vault"),
+		browser.Click(`[data-test=found] a`),
+		browser.See(`[data-test=contents]`, "3 right in it, 3 resources beneath"),
+		browser.See(`[data-test=loss]`, "cut off here by"),
+		browser.See(`[data-test=changes-here]`, "Granted content-keeper to group vault-keepers"),
+		browser.Press("Matrix"),
+		browser.Visible(`[data-test=matrix]`),
+		browser.Click(`[data-test=matrix] button[aria-label^="maeve, object"]`),
+		browser.See(`[data-test=cell]`, "erase object"),
+		browser.Press("erase object"),
+		browser.See(`[data-test=way]`, "content-keeper"),
+	))
+}
