@@ -38,32 +38,28 @@ func (s *Service) SearchScopes(ctx context.Context, c Caller, organisation strin
 		return nil, "", nothingHeld(top.Name)
 	}
 	sought.Text = strings.ToLower(strings.TrimSpace(sought.Text))
-	if node, named := d.named(sought.Text); named {
-		nodes = node
-	} else {
-		q, err := sought.query()
-		if err != nil {
-			return nil, "", err
-		}
-		found, more, err := s.search(ctx, d, top, sought, q)
-		if err != nil {
-			return nil, "", err
-		}
-		nodes, next = d.foundNodes(found), more
+	if found, named := d.named(sought.Text); named {
+		err := s.addFoundTitles(ctx, found)
+		return d.foundNodes(found), "", err
 	}
-	return nodes, next, nil
+	q, err := sought.query()
+	if err != nil {
+		return nil, "", err
+	}
+	found, next, err := s.search(ctx, d, top, sought, q)
+	return d.foundNodes(found), next, err
 }
 
 // named finds the scope that a text names as a whole, by id or address.
-func (d desk) named(text string) ([]Node, bool) {
+func (d desk) named(text string) ([]store.Found, bool) {
 	if _, err := access.ParseID(text); err != nil && !strings.Contains(text, "/") {
 		return nil, false
 	}
 	place, err := d.place(text)
 	if err != nil || place.Rest != "" {
-		return []Node{}, true
+		return nil, true
 	}
-	return d.foundNodes([]store.Found{{ID: place.Scope.ID}}), true
+	return []store.Found{{ID: place.Scope.ID}}, true
 }
 
 // foundNodes tells what was found: its title and tags only where the caller may describe it.

@@ -2,6 +2,7 @@ package service
 
 import (
 	"context"
+	"crypto/sha256"
 	"errors"
 	"log/slog"
 	"sync"
@@ -9,6 +10,7 @@ import (
 	"time"
 
 	"github.com/google/uuid"
+	"github.com/hashicorp/golang-lru/v2/expirable"
 
 	"arbora.example/access"
 	"arbora.example/people"
@@ -29,7 +31,8 @@ type Service struct {
 	guesses  *guesses
 	viewing  *viewing
 	signing  signing
-	setUp    atomic.Bool // somebody has set the service up; once true it stays so
+	verified *expirable.LRU[[sha256.Size]byte, people.AccessToken] // access tokens whose signature is right
+	setUp    atomic.Bool                                           // somebody has set the service up; once true it stays so
 }
 
 // Options are what a service works with.
@@ -45,7 +48,7 @@ type Options struct {
 
 // New makes a service.
 func New(o Options) *Service {
-	return &Service{records: o.Records, shipped: o.Catalogue, clock: o.Clock, log: o.Log, sealer: o.Sealer, post: o.Post, address: o.Address, guesses: newGuesses(), viewing: newViewing()}
+	return &Service{records: o.Records, shipped: o.Catalogue, clock: o.Clock, log: o.Log, sealer: o.Sealer, post: o.Post, address: o.Address, guesses: newGuesses(), viewing: newViewing(), verified: newVerified()}
 }
 
 // house is what the service keeps of one organisation in memory.

@@ -2,6 +2,7 @@ package service
 
 import (
 	"context"
+	"crypto/sha256"
 	"errors"
 	"fmt"
 	"strings"
@@ -9,6 +10,7 @@ import (
 	"time"
 
 	"github.com/go-jose/go-jose/v4"
+	"github.com/hashicorp/golang-lru/v2/expirable"
 
 	"arbora.example/access"
 	"arbora.example/people"
@@ -16,6 +18,14 @@ import (
 )
 
 // Access tokens: an API key is turned into one, and it is read back, told about, and taken back.
+
+// Programs show the same token many times: that its signature is right is worked out once. Whether it was taken back, and
+// whether its key still works, is looked up every time.
+const verifiedKept = 10_000
+
+func newVerified() *expirable.LRU[[sha256.Size]byte, people.AccessToken] {
+	return expirable.NewLRU[[sha256.Size]byte, people.AccessToken](verifiedKept, nil, people.TokenLifetime)
+}
 
 // signing keeps the keys that access tokens are signed with.
 type signing struct {
@@ -189,12 +199,19 @@ func isAccessToken(token people.Token) bool { return strings.Count(string(token)
 
 // readToken reads an access token that this service made and that has not ended. Whether its key still works is not asked.
 func (s *Service) readToken(ctx context.Context, text people.Token) (people.AccessToken, error) {
-	var fault error
-	token, err := people.ReadAccessToken(string(text), func(id string) (people.SigningKey, bool) {
-		key, found, err := s.verifyingKey(ctx, id)
-		fault = err
-		return key, found
-	})
+	var fault, err error
+	seal := sha256.Sum256([]byte(text))
+	token, verified := s.verified.Get(seal)
+	if !verified {
+		token, err = people.ReadAccessToken(string(text), func(id string) (people.SigningKey, bool) {
+			key, found, err := s.verifyingKey(ctx, id)
+			fault = err
+			return key, found
+		})
+		if fault == nil && err == nil {
+			s.verified.Add(seal, token)
+		}
+	}
 	switch {
 	case fault != nil:
 		return token, fault

@@ -91,7 +91,10 @@ type picture struct {
 	dark       bool
 }
 
-const palm = "/tree/lindenmere/gardens/glasshouses/palm-house"
+const (
+	palm       = "/tree/lindenmere/gardens/glasshouses/palm-house"
+	digitising = "lindenmere/science/herbarium/digitising"
+)
 
 var signedIn = []picture{
 	{name: "tree", page: palm, wait: `[data-test=access]`},
@@ -111,17 +114,16 @@ var signedIn = []picture{
 	}},
 	{name: "result", page: "/people/new", wait: `[data-test=account]`, before: append(newcomer("linnea", "Linnea Strand"),
 		browser.Click(`[data-test=confirm-person]`), browser.Visible(`[data-test=result]`))},
-	{name: "result-dark", dark: true, page: "/people/new?guest", wait: `[data-test=account]`, before: []browser.Step{
-		browser.Type(`input[name=guest-email]`, "wren@meadowside.example"),
-		browser.Type(`input[name=user-title]`, "Wren Halloran"),
-		browser.Type(`input[name=into-group]`, "contractors"),
-		browser.Visible(`[data-test=impact]`),
-		browser.Click(`[data-test=confirm-person]`), browser.Visible(`[data-test=result]`),
-	}},
 	{name: "person", page: "/people/linnea", wait: `[data-test=keys]`},
-	{name: "person-dark", dark: true, page: "/guests/wren@meadowside.example", wait: `[data-test=pending]`},
+	{name: "person-dark", dark: true, page: "/guests/juno@quaywater", wait: `[data-test=holds]`},
 	{name: "group", page: "/groups/curators", wait: `[data-test=holds]`},
-	{name: "group-dark", dark: true, page: "/groups/seed-people", wait: `[data-test=members]`},
+	{name: "matrix", page: "/tree/" + digitising + "?view=matrix", wait: `[data-test=matrix]`, before: []browser.Step{
+		browser.Click(`[data-test=matrix] button[aria-label^="piotr, lab"]`), browser.Visible(`[data-test=cell]`),
+	}},
+	{name: "loam", page: "/loam/" + digitising, wait: `[data-resource]`, before: []browser.Step{
+		browser.Click(`[data-act="enter machine"]`), browser.Visible(`[data-test=reason]`),
+		browser.Click(`[data-act="list object"]`), browser.Visible(`[data-test=objects]`),
+	}},
 	{name: "roles", page: "/roles", wait: `[data-test=roles]`, before: []browser.Step{
 		browser.Type(`input[name=wanted]`, "fetch object"), browser.Keys(`input[name=wanted]`, browser.Enter),
 		browser.Visible(`[data-test=ranking]`),
@@ -208,7 +210,10 @@ func terminals(ctx context.Context, program, address, home, out string, wanted f
 			"arbora policy create shelves --at lindenmere/science/herbarium --preview --text 'herbarium-digitisers may fetch object until 2027-03-31'",
 			"arbora explain fetch object --user piotr --at lindenmere/science/herbarium/digitising/scans.bucket",
 		},
-		"terminal-tree": {"arbora tree lindenmere/science", "arbora grant list lindenmere/science/seedbank/seedbank-vault"},
+		"terminal-scope": {
+			"arbora scope search scans", "arbora scope matrix " + digitising + " --groups",
+			"arbora loam show " + digitising, "arbora loam erase " + digitising + "/scans.bucket/labels/00412.txt",
+		},
 		"terminal-check": {
 			"arbora check edit bucket --user bram --at lindenmere/gardens/glasshouses/alpine-house/sensor-log.bucket",
 			"arbora check erase object --user piotr --at lindenmere/science/herbarium/digitising/scans.bucket",
