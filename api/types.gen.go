@@ -76,6 +76,51 @@ func (e BlankKind) Valid() bool {
 	}
 }
 
+// Defines values for HeldClassClass.
+const (
+	HeldClassClassDestroy HeldClassClass = "destroy"
+	HeldClassClassGovern  HeldClassClass = "govern"
+	HeldClassClassModify  HeldClassClass = "modify"
+	HeldClassClassObserve HeldClassClass = "observe"
+	HeldClassClassOperate HeldClassClass = "operate"
+)
+
+// Valid indicates whether the value is a known member of the HeldClassClass enum.
+func (e HeldClassClass) Valid() bool {
+	switch e {
+	case HeldClassClassDestroy:
+		return true
+	case HeldClassClassGovern:
+		return true
+	case HeldClassClassModify:
+		return true
+	case HeldClassClassObserve:
+		return true
+	case HeldClassClassOperate:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for HeldClassPlane.
+const (
+	HeldClassPlaneControl HeldClassPlane = "control"
+	HeldClassPlaneData    HeldClassPlane = "data"
+)
+
+// Valid indicates whether the value is a known member of the HeldClassPlane enum.
+func (e HeldClassPlane) Valid() bool {
+	switch e {
+	case HeldClassPlaneControl:
+		return true
+	case HeldClassPlaneData:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for KeyState.
 const (
 	KeyEnded KeyState = "ended"
@@ -165,25 +210,25 @@ func (e MetWhy) Valid() bool {
 
 // Defines values for OperationClass.
 const (
-	Destroy OperationClass = "destroy"
-	Govern  OperationClass = "govern"
-	Modify  OperationClass = "modify"
-	Observe OperationClass = "observe"
-	Operate OperationClass = "operate"
+	OperationClassDestroy OperationClass = "destroy"
+	OperationClassGovern  OperationClass = "govern"
+	OperationClassModify  OperationClass = "modify"
+	OperationClassObserve OperationClass = "observe"
+	OperationClassOperate OperationClass = "operate"
 )
 
 // Valid indicates whether the value is a known member of the OperationClass enum.
 func (e OperationClass) Valid() bool {
 	switch e {
-	case Destroy:
+	case OperationClassDestroy:
 		return true
-	case Govern:
+	case OperationClassGovern:
 		return true
-	case Modify:
+	case OperationClassModify:
 		return true
-	case Observe:
+	case OperationClassObserve:
 		return true
-	case Operate:
+	case OperationClassOperate:
 		return true
 	default:
 		return false
@@ -554,6 +599,25 @@ type Answer struct {
 // AnswerReason defines model for Answer.Reason.
 type AnswerReason string
 
+// AuditRecord defines model for AuditRecord.
+type AuditRecord struct {
+	At     time.Time `json:"at"`
+	By     string    `json:"by"`
+	Detail string    `json:"detail"`
+	Event  string    `json:"event"`
+
+	// From A network address, or host
+	From   string `json:"from"`
+	Number int64  `json:"number"`
+}
+
+// AuditRecordList defines model for AuditRecordList.
+type AuditRecordList struct {
+	// Before The number to go on before; absent at the end
+	Before  *int64        `json:"before,omitempty"`
+	Records []AuditRecord `json:"records"`
+}
+
 // Blank defines model for Blank.
 type Blank struct {
 	Asks string    `json:"asks"`
@@ -830,6 +894,21 @@ type GuestNew struct {
 	Title  *string       `json:"title,omitempty"`
 }
 
+// HeldClass defines model for HeldClass.
+type HeldClass struct {
+	Class HeldClassClass `json:"class"`
+
+	// Conditional Only under a condition, or later
+	Conditional bool           `json:"conditional"`
+	Plane       HeldClassPlane `json:"plane"`
+}
+
+// HeldClassClass defines model for HeldClass.Class.
+type HeldClassClass string
+
+// HeldClassPlane defines model for HeldClass.Plane.
+type HeldClassPlane string
+
 // Holder defines model for Holder.
 type Holder struct {
 	// By The rules that give it, nearest first
@@ -856,6 +935,33 @@ type HoldersQuestion struct {
 
 	// Told The circumstances of a question; what is left out is unknown, but for the time, which is now
 	Told *Told `json:"told,omitempty"`
+}
+
+// Home defines model for Home.
+type Home struct {
+	// Ending Access that ends within 30 days
+	Ending []Grant `json:"ending"`
+
+	// Keys API keys that end within 14 days, or were not used for 90
+	Keys []KeyToMind `json:"keys"`
+
+	// Mine The places where the caller's access changes, by address
+	Mine []Mine `json:"mine"`
+
+	// MoreMine How many places more there are
+	MoreMine int `json:"moreMine"`
+
+	// Pending Guests who have not accepted
+	Pending []Waiting `json:"pending"`
+
+	// Privileged Who holds permissions to govern by a grant
+	Privileged []Privileged `json:"privileged"`
+
+	// Refused Who was refused something in the last 7 days
+	Refused []RefusedTimes `json:"refused"`
+
+	// Strangers What is open to public or signed-in
+	Strangers []Rule `json:"strangers"`
 }
 
 // Hopeful defines model for Hopeful.
@@ -929,6 +1035,18 @@ type KeyNew struct {
 
 	// Until When it ends; never when left out
 	Until *time.Time `json:"until,omitempty"`
+}
+
+// KeyToMind defines model for KeyToMind.
+type KeyToMind struct {
+	Id         string       `json:"id"`
+	Label      string       `json:"label"`
+	LastUsedAt *time.Time   `json:"lastUsedAt,omitempty"`
+	Of         PrincipalRef `json:"of"`
+	Until      *time.Time   `json:"until,omitempty"`
+
+	// Unused Long unused; else it ends soon
+	Unused bool `json:"unused"`
 }
 
 // Link defines model for Link.
@@ -1039,6 +1157,17 @@ type Met struct {
 
 // MetWhy defines model for Met.Why.
 type MetWhy string
+
+// Mine defines model for Mine.
+type Mine struct {
+	// Holds The classes of act that the caller holds something of
+	Holds []HeldClass `json:"holds"`
+
+	// Kind A kind of container, or a resource's type
+	Kind  string   `json:"kind"`
+	Scope ScopeRef `json:"scope"`
+	Title string   `json:"title"`
+}
 
 // NewcomerFile defines model for NewcomerFile.
 type NewcomerFile struct {
@@ -1368,6 +1497,12 @@ type PrincipalRef struct {
 	Name string `json:"name"`
 }
 
+// Privileged defines model for Privileged.
+type Privileged struct {
+	At  []ScopeRef   `json:"at"`
+	Who PrincipalRef `json:"who"`
+}
+
 // Problem defines model for Problem.
 type Problem struct {
 	// Detail What went wrong
@@ -1476,6 +1611,15 @@ type Reading struct {
 type RecoveryCodes struct {
 	// Codes Each stands in once for a code of the device
 	Codes []string `json:"codes"`
+}
+
+// RefusedTimes defines model for RefusedTimes.
+type RefusedTimes struct {
+	Last  time.Time `json:"last"`
+	Times int       `json:"times"`
+
+	// Who As records call them
+	Who string `json:"who"`
 }
 
 // Reshaping What is left out stays as it is. Each thing takes its permission on each scope; a move takes that of creating at its end, too
@@ -1986,6 +2130,12 @@ type UserNew struct {
 	Title *string `json:"title,omitempty"`
 }
 
+// Waiting defines model for Waiting.
+type Waiting struct {
+	Guest PrincipalRef `json:"guest"`
+	Since time.Time    `json:"since"`
+}
+
 // Wanted defines model for Wanted.
 type Wanted struct {
 	Permissions []string `json:"permissions"`
@@ -2036,6 +2186,28 @@ type RevokeGrantParams struct {
 
 	// IfMatch The confirmation of an impact: the change is made only if its impact is still that one
 	IfMatch *IfMatch `json:"If-Match,omitempty"`
+}
+
+// ListAuditRecordsParams defines parameters for ListAuditRecords.
+type ListAuditRecordsParams struct {
+	// Event Such as change, refused or sign-in
+	Event *string `form:"event,omitempty" json:"event,omitempty"`
+
+	// Who Who did it, as records call them
+	Who *string `form:"who,omitempty" json:"who,omitempty"`
+
+	// Text Within what is told
+	Text *string    `form:"text,omitempty" json:"text,omitempty"`
+	From *time.Time `form:"from,omitempty" json:"from,omitempty"`
+
+	// Until Just before it
+	Until *time.Time `form:"until,omitempty" json:"until,omitempty"`
+
+	// Before Go on with records before this number
+	Before *int64 `form:"before,omitempty" json:"before,omitempty"`
+
+	// Limit How many at most
+	Limit *PageLimit `form:"limit,omitempty" json:"limit,omitempty"`
 }
 
 // ListGroupsParams defines parameters for ListGroups.

@@ -68,7 +68,7 @@ func Run(ctx context.Context, version string, arguments []string, streams Stream
 			a.signInCommand(), a.signOutCommand(), a.signInsCommand(), a.whoamiCommand(), a.passwordCommand(), a.secondFactorCommand(), a.sessionCommand(), a.switchCommand(), a.acceptCommand(),
 			a.organisationCommand(), a.settingsCommand(), a.treeCommand(), a.scopeCommand(), a.userCommand(), a.guestCommand(), a.groupCommand(), a.serviceAccountCommand(), a.keyCommand(),
 			a.catalogueCommand(), a.roleCommand(), a.grantCommand(), a.policyCommand(), a.patternCommand(),
-			a.checkCommand(), a.explainCommand(), a.holdersCommand(), a.reachCommand(), a.loamCommand(),
+			a.checkCommand(), a.explainCommand(), a.holdersCommand(), a.reachCommand(), a.auditCommand(), a.loamCommand(),
 		),
 		Before: func(ctx context.Context, c *cli.Command) (context.Context, error) {
 			return ctx, checkOutput(c.String("output"))

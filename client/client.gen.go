@@ -176,6 +176,11 @@ type ClientInterface interface {
 	// Corresponds with POST /organisations (the `CreateOrganisation` operationId).
 	CreateOrganisation(ctx context.Context, body CreateOrganisationJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ListAuditRecords What happened in the organisation and who did it or was refused it, newest first
+	//
+	// Corresponds with GET /organisations/{organisation}/audit-records (the `ListAuditRecords` operationId).
+	ListAuditRecords(ctx context.Context, organisation OrganisationName, params *ListAuditRecordsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// GetCatalogue The services, types and operations there are
 	//
 	// Corresponds with GET /organisations/{organisation}/catalogue (the `GetCatalogue` operationId).
@@ -237,6 +242,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /organisations/{organisation}/guests (the `InviteGuest` operationId).
 	InviteGuest(ctx context.Context, organisation OrganisationName, params *InviteGuestParams, body InviteGuestJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ShowHome What the caller may use and, for whoever looks after others, what needs attention
+	//
+	// Corresponds with GET /organisations/{organisation}/home (the `ShowHome` operationId).
+	ShowHome(ctx context.Context, organisation OrganisationName, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// CreateNewcomersWithBody Make many users by a CSV text, all or none
 	//
@@ -385,6 +395,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with GET /organisations/{organisation}/statements (the `SearchStatements` operationId).
 	SearchStatements(ctx context.Context, organisation OrganisationName, params *SearchStatementsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// StreamChanges Server-Sent Events: the organisation's revision at once and whenever it rises, for whoever shows something of it
+	//
+	// Corresponds with GET /organisations/{organisation}/stream (the `StreamChanges` operationId).
+	StreamChanges(ctx context.Context, organisation OrganisationName, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListUsers List users by name
 	//
@@ -1126,6 +1141,21 @@ func (c *Client) CreateOrganisation(ctx context.Context, body CreateOrganisation
 	return c.Client.Do(req)
 }
 
+// ListAuditRecords What happened in the organisation and who did it or was refused it, newest first
+//
+// Corresponds with GET /organisations/{organisation}/audit-records (the `ListAuditRecords` operationId).
+func (c *Client) ListAuditRecords(ctx context.Context, organisation OrganisationName, params *ListAuditRecordsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListAuditRecordsRequest(c.Server, organisation, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // GetCatalogue The services, types and operations there are
 //
 // Corresponds with GET /organisations/{organisation}/catalogue (the `GetCatalogue` operationId).
@@ -1278,6 +1308,21 @@ func (c *Client) InviteGuestWithBody(ctx context.Context, organisation Organisat
 // Corresponds with POST /organisations/{organisation}/guests (the `InviteGuest` operationId).
 func (c *Client) InviteGuest(ctx context.Context, organisation OrganisationName, params *InviteGuestParams, body InviteGuestJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewInviteGuestRequest(c.Server, organisation, params, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ShowHome What the caller may use and, for whoever looks after others, what needs attention
+//
+// Corresponds with GET /organisations/{organisation}/home (the `ShowHome` operationId).
+func (c *Client) ShowHome(ctx context.Context, organisation OrganisationName, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewShowHomeRequest(c.Server, organisation)
 	if err != nil {
 		return nil, err
 	}
@@ -1666,6 +1711,21 @@ func (c *Client) ChangeSettings(ctx context.Context, organisation OrganisationNa
 // Corresponds with GET /organisations/{organisation}/statements (the `SearchStatements` operationId).
 func (c *Client) SearchStatements(ctx context.Context, organisation OrganisationName, params *SearchStatementsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewSearchStatementsRequest(c.Server, organisation, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// StreamChanges Server-Sent Events: the organisation's revision at once and whenever it rises, for whoever shows something of it
+//
+// Corresponds with GET /organisations/{organisation}/stream (the `StreamChanges` operationId).
+func (c *Client) StreamChanges(ctx context.Context, organisation OrganisationName, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewStreamChangesRequest(c.Server, organisation)
 	if err != nil {
 		return nil, err
 	}
@@ -3377,6 +3437,139 @@ func NewCreateOrganisationRequestWithBody(server string, contentType string, bod
 	return req, nil
 }
 
+// NewListAuditRecordsRequest constructs an http.Request for the ListAuditRecords method
+func NewListAuditRecordsRequest(server string, organisation OrganisationName, params *ListAuditRecordsParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "organisation", organisation, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/organisations/%s/audit-records", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Event != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "event", *params.Event, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Who != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "who", *params.Who, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Text != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "text", *params.Text, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.From != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "from", *params.From, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: "date-time"}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Until != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "until", *params.Until, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: "date-time"}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Before != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "before", *params.Before, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: "int64"}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Limit != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "limit", *params.Limit, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewGetCatalogueRequest constructs an http.Request for the GetCatalogue method
 func NewGetCatalogueRequest(server string, organisation OrganisationName) (*http.Request, error) {
 	var err error
@@ -3923,6 +4116,40 @@ func NewInviteGuestRequestWithBody(server string, organisation OrganisationName,
 			req.Header.Set("If-Match", headerParam0)
 		}
 
+	}
+
+	return req, nil
+}
+
+// NewShowHomeRequest constructs an http.Request for the ShowHome method
+func NewShowHomeRequest(server string, organisation OrganisationName) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "organisation", organisation, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/organisations/%s/home", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
 	}
 
 	return req, nil
@@ -5062,6 +5289,40 @@ func NewSearchStatementsRequest(server string, organisation OrganisationName, pa
 			rawQueryFragments = append(rawQueryFragments, encoded)
 		}
 		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewStreamChangesRequest constructs an http.Request for the StreamChanges method
+func NewStreamChangesRequest(server string, organisation OrganisationName) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "organisation", organisation, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/organisations/%s/stream", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
 	}
 
 	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
@@ -8070,6 +8331,13 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /organisations (the `CreateOrganisation` operationId).
 	CreateOrganisationWithResponse(ctx context.Context, body CreateOrganisationJSONRequestBody, reqEditors ...RequestEditorFn) (*CreateOrganisationResponse, error)
 
+	// ListAuditRecordsWithResponse What happened in the organisation and who did it or was refused it, newest first
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /organisations/{organisation}/audit-records (the `ListAuditRecords` operationId).
+	ListAuditRecordsWithResponse(ctx context.Context, organisation OrganisationName, params *ListAuditRecordsParams, reqEditors ...RequestEditorFn) (*ListAuditRecordsResponse, error)
+
 	// GetCatalogueWithResponse The services, types and operations there are
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -8139,6 +8407,13 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /organisations/{organisation}/guests (the `InviteGuest` operationId).
 	InviteGuestWithResponse(ctx context.Context, organisation OrganisationName, params *InviteGuestParams, body InviteGuestJSONRequestBody, reqEditors ...RequestEditorFn) (*InviteGuestResponse, error)
+
+	// ShowHomeWithResponse What the caller may use and, for whoever looks after others, what needs attention
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /organisations/{organisation}/home (the `ShowHome` operationId).
+	ShowHomeWithResponse(ctx context.Context, organisation OrganisationName, reqEditors ...RequestEditorFn) (*ShowHomeResponse, error)
 
 	// CreateNewcomersWithBodyWithResponse Make many users by a CSV text, all or none
 	//
@@ -8307,6 +8582,13 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with GET /organisations/{organisation}/statements (the `SearchStatements` operationId).
 	SearchStatementsWithResponse(ctx context.Context, organisation OrganisationName, params *SearchStatementsParams, reqEditors ...RequestEditorFn) (*SearchStatementsResponse, error)
+
+	// StreamChangesWithResponse Server-Sent Events: the organisation's revision at once and whenever it rises, for whoever shows something of it
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /organisations/{organisation}/stream (the `StreamChanges` operationId).
+	StreamChangesWithResponse(ctx context.Context, organisation OrganisationName, reqEditors ...RequestEditorFn) (*StreamChangesResponse, error)
 
 	// ListUsersWithResponse List users by name
 	//
@@ -9267,6 +9549,54 @@ func (r CreateOrganisationResponse) ContentType() string {
 	return ""
 }
 
+type ListAuditRecordsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *AuditRecordList
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListAuditRecordsResponse) GetJSON200() *AuditRecordList {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListAuditRecordsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListAuditRecordsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListAuditRecordsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListAuditRecordsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListAuditRecordsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type GetCatalogueResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -9611,6 +9941,54 @@ func (r InviteGuestResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r InviteGuestResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ShowHomeResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Home
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ShowHomeResponse) GetJSON200() *Home {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ShowHomeResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ShowHomeResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ShowHomeResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ShowHomeResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ShowHomeResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -10420,6 +10798,47 @@ func (r SearchStatementsResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r SearchStatementsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type StreamChangesResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r StreamChangesResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r StreamChangesResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r StreamChangesResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r StreamChangesResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r StreamChangesResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -13393,6 +13812,19 @@ func (c *ClientWithResponses) CreateOrganisationWithResponse(ctx context.Context
 	return ParseCreateOrganisationResponse(rsp)
 }
 
+// ListAuditRecordsWithResponse What happened in the organisation and who did it or was refused it, newest first
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /organisations/{organisation}/audit-records (the `ListAuditRecords` operationId).
+func (c *ClientWithResponses) ListAuditRecordsWithResponse(ctx context.Context, organisation OrganisationName, params *ListAuditRecordsParams, reqEditors ...RequestEditorFn) (*ListAuditRecordsResponse, error) {
+	rsp, err := c.ListAuditRecords(ctx, organisation, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListAuditRecordsResponse(rsp)
+}
+
 // GetCatalogueWithResponse The services, types and operations there are
 //
 // Returns a wrapper object for the known response body format(s).
@@ -13521,6 +13953,19 @@ func (c *ClientWithResponses) InviteGuestWithResponse(ctx context.Context, organ
 		return nil, err
 	}
 	return ParseInviteGuestResponse(rsp)
+}
+
+// ShowHomeWithResponse What the caller may use and, for whoever looks after others, what needs attention
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /organisations/{organisation}/home (the `ShowHome` operationId).
+func (c *ClientWithResponses) ShowHomeWithResponse(ctx context.Context, organisation OrganisationName, reqEditors ...RequestEditorFn) (*ShowHomeResponse, error) {
+	rsp, err := c.ShowHome(ctx, organisation, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseShowHomeResponse(rsp)
 }
 
 // CreateNewcomersWithBodyWithResponse Make many users by a CSV text, all or none
@@ -13833,6 +14278,19 @@ func (c *ClientWithResponses) SearchStatementsWithResponse(ctx context.Context, 
 		return nil, err
 	}
 	return ParseSearchStatementsResponse(rsp)
+}
+
+// StreamChangesWithResponse Server-Sent Events: the organisation's revision at once and whenever it rises, for whoever shows something of it
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /organisations/{organisation}/stream (the `StreamChanges` operationId).
+func (c *ClientWithResponses) StreamChangesWithResponse(ctx context.Context, organisation OrganisationName, reqEditors ...RequestEditorFn) (*StreamChangesResponse, error) {
+	rsp, err := c.StreamChanges(ctx, organisation, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseStreamChangesResponse(rsp)
 }
 
 // ListUsersWithResponse List users by name
@@ -15183,6 +15641,39 @@ func ParseCreateOrganisationResponse(rsp *http.Response) (*CreateOrganisationRes
 	return response, nil
 }
 
+// ParseListAuditRecordsResponse parses an HTTP response from a ListAuditRecordsWithResponse call
+func ParseListAuditRecordsResponse(rsp *http.Response) (*ListAuditRecordsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListAuditRecordsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest AuditRecordList
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseGetCatalogueResponse parses an HTTP response from a GetCatalogueWithResponse call
 func ParseGetCatalogueResponse(rsp *http.Response) (*GetCatalogueResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -15415,6 +15906,39 @@ func ParseInviteGuestResponse(rsp *http.Response) (*InviteGuestResponse, error) 
 			return nil, err
 		}
 		response.JSON201 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseShowHomeResponse parses an HTTP response from a ShowHomeWithResponse call
+func ParseShowHomeResponse(rsp *http.Response) (*ShowHomeResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ShowHomeResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Home
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem
@@ -15973,6 +16497,32 @@ func ParseSearchStatementsResponse(rsp *http.Response) (*SearchStatementsRespons
 		}
 		response.JSON200 = &dest
 
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseStreamChangesResponse parses an HTTP response from a StreamChangesWithResponse call
+func ParseStreamChangesResponse(rsp *http.Response) (*StreamChangesResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &StreamChangesResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {

@@ -294,11 +294,12 @@ func TestHoldersAndReach(t *testing.T) {
 
 	reach, err := client.Read[api.Reach](oona.ShowReach(t.Context(), "lindenmere", api.UserKind, "bram"))
 	require.NoError(t, err)
-	require.Len(t, reach.Reached, 4, "one of them is open to the public")
+	require.Len(t, reach.Reached, 6, "one of them is open to the public, one to the staff")
 	require.Equal(t, glasshouses, reach.Reached[0].Scope.Address)
 	require.Equal(t, 7, reach.Reached[0].Beneath)
 	require.Contains(t, reach.Reached[0].Adds, "retire machine")
-	require.Empty(t, reach.Reached[1].Adds, "observer on the bucket adds nothing to builder above")
+	require.Equal(t, []string{"enter machine"}, reach.Reached[1].Adds)
+	require.Empty(t, reach.Reached[2].Adds, "observer on the bucket adds nothing to builder above")
 	testbed.Problem(t, 403, client.Done(b.As(t, "ines@lindenmere").ShowReach(t.Context(), "lindenmere", api.UserKind, "bram")))
 
 	check := func(who *client.Client) api.Answer {

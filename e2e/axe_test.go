@@ -61,6 +61,8 @@ func TestPagesAreAccessible(t *testing.T) {
 		{"/tree/" + digitising + "?view=matrix", `[data-test=matrix]`},
 		{"/search?text=s", `[data-test=found]`},
 		{"/loam", `main ul`},
+		{"/", `[data-test=recent]`},
+		{"/changes", `[data-test=records]`},
 		{"/loam/" + digitising, `[data-resource]`},
 		{"/tree/lindenmere?grant=observer&user=bram", `[data-test=impact]`},
 	} {

@@ -56,7 +56,7 @@ func TestConsoleCreatesAPerson(t *testing.T) {
 		browser.Press("Choose this password"),
 		browser.See(`h1`, "Your password is chosen"),
 		console.SignIn("linnea@lindenmere", "moss on the northern wall"),
-		browser.See(`[role=tree]`, "alpine-house"),
+		browser.See(`[role=tree]`, "glasshouses"),
 		browser.SignOut(),
 		console.SignIn("rowan@lindenmere", demo.Passphrase),
 		browser.See(`[role=tree]`, "gardens"),

@@ -59,6 +59,10 @@ func TestAnswersFitTheContract(t *testing.T) {
 		{"GET", house + "/children?limit=1", "", token},
 		{"POST", house + "/children", `{"kind":"resource","type":"bucket","name":"x","tags":{"a":"b"}}`, token},
 		{"POST", house + "/children", `{"kind":"folder","name":"x"}`, token},
+		{"GET", "/organisations/lindenmere/home", "", token},
+		{"GET", "/organisations/lindenmere/audit-records?event=change&limit=2", "", token},
+		{"GET", "/organisations/lindenmere/audit-records?from=yesterday", "", token},
+		{"GET", "/organisations/quaywater/stream", "", token}, // one that is there does not end
 		{"GET", house + "/contents", "", token},
 		{"GET", house + "/changes?limit=1", "", token},
 		{"GET", house + "/changes?before=0", "", token},

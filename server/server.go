@@ -59,6 +59,7 @@ func New(o Options) (http.Handler, error) {
 		ResponseErrorHandlerFunc: s.writeError,
 	})
 	group := engine.Group(basePath, limitBody, s.admit)
+	group.GET("/organisations/:organisation/stream", s.stream)
 	contract.RegisterHandlersWithOptions(group, strict, contract.GinServerOptions{
 		ErrorHandler: func(c *gin.Context, err error, _ int) {
 			s.writeError(c, &service.Problem{Kind: service.Invalid, Detail: err.Error()})
@@ -80,14 +81,19 @@ const basePath = "/api/v1"
 
 // Serve answers on a listener until the context ends; requests under way are then given a while to end.
 func Serve(ctx context.Context, listener net.Listener, handler http.Handler) error {
+	streamsEnd := make(chan struct{})
 	server := &http.Server{
-		Handler:           handler,
+		Handler: handler,
+		BaseContext: func(net.Listener) context.Context {
+			return context.WithValue(context.Background(), streamsEndKey{}, streamsEnd)
+		},
 		ReadHeaderTimeout: 10 * time.Second,
 		ReadTimeout:       time.Minute,
 		WriteTimeout:      2 * time.Minute,
 		IdleTimeout:       2 * time.Minute,
 		MaxHeaderBytes:    64 << 10,
 	}
+	server.RegisterOnShutdown(func() { close(streamsEnd) })
 	failed := make(chan error, 1)
 	go func() { failed <- server.Serve(listener) }()
 	select {

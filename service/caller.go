@@ -3,6 +3,7 @@ package service
 import (
 	"context"
 	"errors"
+	"strings"
 	"time"
 
 	"arbora.example/access"
@@ -139,10 +140,19 @@ func orNil(is bool, p *Problem) error {
 	return nil
 }
 
+// refusalRecord tells of a refusal as others read it.
+func refusalRecord(p *Problem) string {
+	if p.Permission == "" {
+		return p.Detail
+	}
+	told := strings.TrimSuffix(p.Detail, ", which you do not hold")
+	return strings.Replace(told, "this takes the permission", "lacked the permission", 1)
+}
+
 // NoteRefusal records that a caller was refused something.
 func (s *Service) NoteRefusal(ctx context.Context, c Caller, p *Problem) error {
 	// Going away does not keep an attempt out of the log.
 	return s.records.Audit(context.WithoutCancel(ctx), store.AuditRecord{
-		Organisation: c.OrganisationName, Author: s.author(c), Event: "refused", Detail: p.Detail,
+		Organisation: c.OrganisationName, Author: s.author(c), Event: "refused", Detail: refusalRecord(p),
 	})
 }

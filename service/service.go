@@ -57,6 +57,7 @@ type house struct {
 	writing  sync.Mutex // held from before a write's transaction until its snapshot is published
 	snapshot atomic.Pointer[access.Snapshot]
 	settings atomic.Pointer[people.Settings] // there as soon as a snapshot is
+	changed  beacon                          // lit when another snapshot is published
 	doubtful atomic.Bool                     // a write ended in doubt: what is in the database decides
 }
 
@@ -98,7 +99,7 @@ func (s *Service) reload(ctx context.Context, h *house) (*access.Snapshot, error
 		return nil, err
 	}
 	h.settings.Store(&settings)
-	h.snapshot.Store(snapshot)
+	h.publish(snapshot)
 	h.doubtful.Store(false)
 	return snapshot, nil
 }
@@ -155,7 +156,7 @@ func (s *Service) write(ctx context.Context, c Caller, organisation access.ID, m
 	if settings != nil {
 		h.settings.Store(settings)
 	}
-	h.snapshot.Store(next)
+	h.publish(next)
 	return next, nil
 }
 

@@ -72,7 +72,7 @@ func (s *Service) scopeView(ctx context.Context, d desk, scope access.Scope) (Sc
 		v.Path = append(v.Path, d.ref(above))
 	}
 	slices.Reverse(v.Path)
-	about := []string{scope.TypeName(), "role", "grant", "policy", "service-account"}
+	about := []string{scope.TypeName(), "role", "grant", "policy", "audit-record", "service-account"}
 	if scope.Kind == access.Organisation {
 		about = append(about, "user", "group")
 	}

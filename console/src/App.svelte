@@ -2,6 +2,7 @@
   import { onMount } from "svelte";
   import { router } from "svelte-spa-router";
   import { api, ask, asProblem, type Problem } from "./lib/api";
+  import { live, organisationNow } from "./lib/live.svelte";
   import { session } from "./lib/session.svelte";
   import { tree } from "./lib/tree.svelte";
   import { viewing } from "./lib/viewing.svelte";
@@ -27,6 +28,8 @@
 
   // A link from a letter opens before anybody is signed in.
   const link = $derived(/^\/link\/(.+)$/.exec(router.location)?.[1]);
+
+  $effect(() => live.follow(organisationNow()));
 
   // Before the pages are made anew: none may find what was fetched for somebody else.
   $effect.pre(() => {

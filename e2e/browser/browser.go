@@ -123,7 +123,7 @@ func (b *Browser) Open(page string) Step {
 // SignIn signs in on the sign-in page and waits for the answer: who leaves before it is not signed in.
 func (b *Browser) SignIn(name, password string) Step {
 	return chromedp.Steps(
-		b.Open("/"),
+		b.Open("/tree"),
 		Type(`input[name=name]`, name),
 		Type(`input[name=password]`, password),
 		Press("Sign in"),
@@ -220,6 +220,9 @@ func Keys(selector string, keys ...string) Step {
 	}
 	return chromedp.Steps(steps...)
 }
+
+// Stroke strikes a key wherever the page is.
+func Stroke(key string) Step { return chromedp.KeyEvent(key) }
 
 // Width sets how wide the page is, in pixels.
 func Width(width int64) Step { return chromedp.EmulateViewport(width, 800) }

@@ -97,6 +97,7 @@ const (
 )
 
 var signedIn = []picture{
+	{name: "home", page: "/", wait: `[data-test=recent]`},
 	{name: "tree", page: palm, wait: `[data-test=access]`},
 	{name: "grant", page: "/tree/lindenmere/gardens/glasshouses", wait: `[data-test=access]`, before: []browser.Step{
 		browser.Press("Grant a role"),
@@ -183,9 +184,6 @@ func pages(ctx context.Context, address, out string, wanted func(string) bool) e
 		}
 		fmt.Println(p.name)
 		return nil
-	}
-	if err := take(picture{name: "sign-in", page: "/", wait: `input[name=password]`}); err != nil {
-		return err
 	}
 	if err := b.Do(b.SignIn("rowan@lindenmere", demo.Passphrase), browser.See(`[data-test=me]`, "rowan@lindenmere")); err != nil {
 		return err

@@ -43,6 +43,9 @@ type ServerInterface interface {
 	// CreateOrganisation Create an organisation and its first steward
 	// (POST /organisations)
 	CreateOrganisation(c *gin.Context)
+	// ListAuditRecords What happened in the organisation and who did it or was refused it, newest first
+	// (GET /organisations/{organisation}/audit-records)
+	ListAuditRecords(c *gin.Context, organisation OrganisationName, params ListAuditRecordsParams)
 	// GetCatalogue The services, types and operations there are
 	// (GET /organisations/{organisation}/catalogue)
 	GetCatalogue(c *gin.Context, organisation OrganisationName)
@@ -64,6 +67,9 @@ type ServerInterface interface {
 	// InviteGuest Invite somebody from outside by mail; what is prepared for them counts once they accept
 	// (POST /organisations/{organisation}/guests)
 	InviteGuest(c *gin.Context, organisation OrganisationName, params InviteGuestParams)
+	// ShowHome What the caller may use and, for whoever looks after others, what needs attention
+	// (GET /organisations/{organisation}/home)
+	ShowHome(c *gin.Context, organisation OrganisationName)
 	// CreateNewcomers Make many users by a CSV text, all or none
 	// (POST /organisations/{organisation}/newcomers)
 	CreateNewcomers(c *gin.Context, organisation OrganisationName, params CreateNewcomersParams)
@@ -460,6 +466,90 @@ func (siw *ServerInterfaceWrapper) CreateOrganisation(c *gin.Context) {
 	siw.Handler.CreateOrganisation(c)
 }
 
+// ListAuditRecords operation middleware
+func (siw *ServerInterfaceWrapper) ListAuditRecords(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "organisation" -------------
+	var organisation OrganisationName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListAuditRecordsParams
+
+	// ------------- Optional query parameter "event" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "event", c.Request.URL.Query(), &params.Event, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter event: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "who" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "who", c.Request.URL.Query(), &params.Who, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter who: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "text" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "text", c.Request.URL.Query(), &params.Text, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter text: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "from" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "from", c.Request.URL.Query(), &params.From, runtime.BindQueryParameterOptions{Type: "string", Format: "date-time"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter from: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "until" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "until", c.Request.URL.Query(), &params.Until, runtime.BindQueryParameterOptions{Type: "string", Format: "date-time"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter until: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "before" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "before", c.Request.URL.Query(), &params.Before, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter before: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListAuditRecords(c, organisation, params)
+}
+
 // GetCatalogue operation middleware
 func (siw *ServerInterfaceWrapper) GetCatalogue(c *gin.Context) {
 
@@ -835,6 +925,31 @@ func (siw *ServerInterfaceWrapper) InviteGuest(c *gin.Context) {
 	}
 
 	siw.Handler.InviteGuest(c, organisation, params)
+}
+
+// ShowHome operation middleware
+func (siw *ServerInterfaceWrapper) ShowHome(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "organisation" -------------
+	var organisation OrganisationName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ShowHome(c, organisation)
 }
 
 // CreateNewcomers operation middleware
@@ -3423,6 +3538,8 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/scopes/:scope/service-accounts", wrapper.CreateServiceAccount)
 	router.PATCH(options.BaseURL+"/organisations/:organisation/scopes", wrapper.ReshapeScopes)
 	router.GET(options.BaseURL+"/organisations/:organisation/search", wrapper.SearchScopes)
+	router.GET(options.BaseURL+"/organisations/:organisation/home", wrapper.ShowHome)
+	router.GET(options.BaseURL+"/organisations/:organisation/audit-records", wrapper.ListAuditRecords)
 	router.GET(options.BaseURL+"/scopes/:scope/contents", wrapper.CountContents)
 	router.GET(options.BaseURL+"/scopes/:scope/changes", wrapper.ListScopeChanges)
 	router.GET(options.BaseURL+"/scopes/:scope/matrix", wrapper.ShowMatrix)
@@ -3744,6 +3861,46 @@ func (response CreateOrganisationdefaultApplicationProblemPlusJSONResponse) Visi
 	return err
 }
 
+type ListAuditRecordsRequestObject struct {
+	Organisation OrganisationName `json:"organisation"`
+	Params       ListAuditRecordsParams
+}
+
+type ListAuditRecordsResponseObject interface {
+	VisitListAuditRecordsResponse(w http.ResponseWriter) error
+}
+
+type ListAuditRecords200JSONResponse AuditRecordList
+
+func (response ListAuditRecords200JSONResponse) VisitListAuditRecordsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListAuditRecordsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListAuditRecordsdefaultApplicationProblemPlusJSONResponse) VisitListAuditRecordsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetCatalogueRequestObject struct {
 	Organisation OrganisationName `json:"organisation"`
 }
@@ -4047,6 +4204,45 @@ type InviteGuestdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response InviteGuestdefaultApplicationProblemPlusJSONResponse) VisitInviteGuestResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ShowHomeRequestObject struct {
+	Organisation OrganisationName `json:"organisation"`
+}
+
+type ShowHomeResponseObject interface {
+	VisitShowHomeResponse(w http.ResponseWriter) error
+}
+
+type ShowHome200JSONResponse Home
+
+func (response ShowHome200JSONResponse) VisitShowHomeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ShowHomedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ShowHomedefaultApplicationProblemPlusJSONResponse) VisitShowHomeResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -7167,6 +7363,9 @@ type StrictServerInterface interface {
 	// CreateOrganisation Create an organisation and its first steward
 	// (POST /organisations)
 	CreateOrganisation(ctx context.Context, request CreateOrganisationRequestObject) (CreateOrganisationResponseObject, error)
+	// ListAuditRecords What happened in the organisation and who did it or was refused it, newest first
+	// (GET /organisations/{organisation}/audit-records)
+	ListAuditRecords(ctx context.Context, request ListAuditRecordsRequestObject) (ListAuditRecordsResponseObject, error)
 	// GetCatalogue The services, types and operations there are
 	// (GET /organisations/{organisation}/catalogue)
 	GetCatalogue(ctx context.Context, request GetCatalogueRequestObject) (GetCatalogueResponseObject, error)
@@ -7188,6 +7387,9 @@ type StrictServerInterface interface {
 	// InviteGuest Invite somebody from outside by mail; what is prepared for them counts once they accept
 	// (POST /organisations/{organisation}/guests)
 	InviteGuest(ctx context.Context, request InviteGuestRequestObject) (InviteGuestResponseObject, error)
+	// ShowHome What the caller may use and, for whoever looks after others, what needs attention
+	// (GET /organisations/{organisation}/home)
+	ShowHome(ctx context.Context, request ShowHomeRequestObject) (ShowHomeResponseObject, error)
 	// CreateNewcomers Make many users by a CSV text, all or none
 	// (POST /organisations/{organisation}/newcomers)
 	CreateNewcomers(ctx context.Context, request CreateNewcomersRequestObject) (CreateNewcomersResponseObject, error)
@@ -7759,6 +7961,33 @@ func (sh *strictHandler) CreateOrganisation(ctx *gin.Context) {
 	}
 }
 
+// ListAuditRecords operation middleware
+func (sh *strictHandler) ListAuditRecords(ctx *gin.Context, organisation OrganisationName, params ListAuditRecordsParams) {
+	var request ListAuditRecordsRequestObject
+
+	request.Organisation = organisation
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListAuditRecords(ctx, request.(ListAuditRecordsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListAuditRecords")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListAuditRecordsResponseObject); ok {
+		if err := validResponse.VisitListAuditRecordsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // GetCatalogue operation middleware
 func (sh *strictHandler) GetCatalogue(ctx *gin.Context, organisation OrganisationName) {
 	var request GetCatalogueRequestObject
@@ -7998,6 +8227,32 @@ func (sh *strictHandler) InviteGuest(ctx *gin.Context, organisation Organisation
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(InviteGuestResponseObject); ok {
 		if err := validResponse.VisitInviteGuestResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ShowHome operation middleware
+func (sh *strictHandler) ShowHome(ctx *gin.Context, organisation OrganisationName) {
+	var request ShowHomeRequestObject
+
+	request.Organisation = organisation
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ShowHome(ctx, request.(ShowHomeRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ShowHome")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ShowHomeResponseObject); ok {
+		if err := validResponse.VisitShowHomeResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

@@ -941,6 +941,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/organisations/{organisation}/home": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the caller may use and, for whoever looks after others, what needs attention */
+        get: operations["showHome"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/organisations/{organisation}/stream": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Server-Sent Events: the organisation's revision at once and whenever it rises, for whoever shows something of it */
+        get: operations["streamChanges"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/organisations/{organisation}/audit-records": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What happened in the organisation and who did it or was refused it, newest first */
+        get: operations["listAuditRecords"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/scopes/{scope}/contents": {
         parameters: {
             query?: never;
@@ -1737,6 +1788,86 @@ export interface components {
             creatable: string[];
             /** @description The platform services offered in it; absent when nothing narrows them */
             offered?: string[];
+        };
+        Home: {
+            /** @description The places where the caller's access changes, by address */
+            mine: components["schemas"]["Mine"][];
+            /** @description How many places more there are */
+            moreMine: number;
+            /** @description Guests who have not accepted */
+            pending: components["schemas"]["Waiting"][];
+            /** @description Access that ends within 30 days */
+            ending: components["schemas"]["Grant"][];
+            /** @description API keys that end within 14 days, or were not used for 90 */
+            keys: components["schemas"]["KeyToMind"][];
+            /** @description Who holds permissions to govern by a grant */
+            privileged: components["schemas"]["Privileged"][];
+            /** @description What is open to public or signed-in */
+            strangers: components["schemas"]["Rule"][];
+            /** @description Who was refused something in the last 7 days */
+            refused: components["schemas"]["RefusedTimes"][];
+        };
+        Mine: {
+            scope: components["schemas"]["ScopeRef"];
+            /** @description A kind of container, or a resource's type */
+            kind: string;
+            title: string;
+            /** @description The classes of act that the caller holds something of */
+            holds: components["schemas"]["HeldClass"][];
+        };
+        HeldClass: {
+            /** @enum {string} */
+            class: "observe" | "operate" | "modify" | "destroy" | "govern";
+            /** @enum {string} */
+            plane: "control" | "data";
+            /** @description Only under a condition, or later */
+            conditional: boolean;
+        };
+        Waiting: {
+            guest: components["schemas"]["PrincipalRef"];
+            /** Format: date-time */
+            since: string;
+        };
+        KeyToMind: {
+            id: string;
+            label: string;
+            of: components["schemas"]["PrincipalRef"];
+            /** @description Long unused; else it ends soon */
+            unused: boolean;
+            /** Format: date-time */
+            until?: string;
+            /** Format: date-time */
+            lastUsedAt?: string;
+        };
+        Privileged: {
+            who: components["schemas"]["PrincipalRef"];
+            at: components["schemas"]["ScopeRef"][];
+        };
+        RefusedTimes: {
+            /** @description As records call them */
+            who: string;
+            times: number;
+            /** Format: date-time */
+            last: string;
+        };
+        AuditRecord: {
+            /** Format: int64 */
+            number: number;
+            /** Format: date-time */
+            at: string;
+            by: string;
+            /** @description A network address, or host */
+            from: string;
+            event: string;
+            detail: string;
+        };
+        AuditRecordList: {
+            records: components["schemas"]["AuditRecord"][];
+            /**
+             * Format: int64
+             * @description The number to go on before; absent at the end
+             */
+            before?: number;
         };
         Contents: {
             /** @description Scopes right in it */
@@ -4305,6 +4436,92 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ScopeList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    showHome: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Parts that the caller may not see are left out */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Home"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    streamChanges: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Events of the name revision, whose data is {"revision": N} */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listAuditRecords: {
+        parameters: {
+            query?: {
+                /** @description Such as change, refused or sign-in */
+                event?: string;
+                /** @description Who did it, as records call them */
+                who?: string;
+                /** @description Within what is told */
+                text?: string;
+                from?: string;
+                /** @description Just before it */
+                until?: string;
+                /** @description Go on with records before this number */
+                before?: number;
+                /** @description How many at most */
+                limit?: components["parameters"]["PageLimit"];
+            };
+            header?: never;
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A page of records; with a text to look for it may be short of its limit though more come after it */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AuditRecordList"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -8,7 +8,7 @@ class Viewing {
   #become(as: string) {
     if (as) sessionStorage.setItem(key, as);
     else sessionStorage.removeItem(key);
-    location.hash = "#/";
+    location.hash = "#/tree";
     this.as = as;
   }
 

@@ -2,6 +2,7 @@
   import { Button } from "flowbite-svelte";
   import { PlusOutline } from "flowbite-svelte-icons";
   import { api, ask, asProblem, type PrincipalRef, type Problem, type Schemas } from "../lib/api";
+  import { whenChanged } from "../lib/live.svelte";
   import { session } from "../lib/session.svelte";
   import { count } from "../lib/words";
   import EditDialog from "../parts/EditDialog.svelte";
@@ -33,6 +34,7 @@
       problem = asProblem(caught);
     }
   }
+  whenChanged(load);
   $effect(() => {
     load();
   });

@@ -3,6 +3,7 @@
   import { PlusOutline } from "flowbite-svelte-icons";
   import { push } from "svelte-spa-router";
   import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
+  import { whenChanged } from "../lib/live.svelte";
   import { groups } from "../lib/directory";
   import { authority } from "../lib/authority.svelte";
   import { session } from "../lib/session.svelte";
@@ -29,6 +30,7 @@
       problem = asProblem(caught);
     }
   }
+  whenChanged(load);
   $effect(() => {
     authority.load();
     load();

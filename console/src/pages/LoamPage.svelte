@@ -1,5 +1,6 @@
 <script lang="ts">
   import { asProblem, type Problem } from "../lib/api";
+  import { whenChanged } from "../lib/live.svelte";
   import { loam, type Act, type Here } from "../lib/loam.svelte";
   import { session } from "../lib/session.svelte";
   import { href } from "../lib/words";
@@ -34,6 +35,8 @@
     wanted = null;
     load(address);
   });
+
+  whenChanged(() => load(address));
 
   const parts = $derived(address.split("/"));
   // Of types that may not be listed, only those matter of which something is shown.

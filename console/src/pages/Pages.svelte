@@ -11,9 +11,11 @@
   import ServiceAccountPage from "./ServiceAccountPage.svelte";
   import Settings from "./Settings.svelte";
   import UserPage from "./UserPage.svelte";
+  import Changes from "./Changes.svelte";
   import Check from "./Check.svelte";
   import GroupPage from "./GroupPage.svelte";
   import Groups from "./Groups.svelte";
+  import Home from "./Home.svelte";
   import LoamPage from "./LoamPage.svelte";
   import Nowhere from "./Nowhere.svelte";
   import Organisations from "./Organisations.svelte";
@@ -25,7 +27,7 @@
   import TreePage from "./TreePage.svelte";
 
   const forPeople = {
-    "/": TreePage,
+    "/": Home,
     "/tree": TreePage,
     "/tree/*": TreePage,
     "/people": People,
@@ -44,6 +46,7 @@
     "/policies/:id": wrap({ asyncComponent: () => import("./PolicyPage.svelte") }),
     "/check": Check,
     "/search": SearchPage,
+    "/changes": Changes,
     "/loam": LoamPage,
     "/loam/*": LoamPage,
     "/account": Account,

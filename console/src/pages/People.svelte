@@ -2,6 +2,7 @@
   import { Button } from "flowbite-svelte";
   import { PlusOutline } from "flowbite-svelte-icons";
   import { asProblem, type Problem, type Schemas } from "../lib/api";
+  import { whenChanged } from "../lib/live.svelte";
   import { guests, users } from "../lib/directory";
   import { authority } from "../lib/authority.svelte";
   import { session } from "../lib/session.svelte";
@@ -26,6 +27,7 @@
       problem = asProblem(caught);
     }
   }
+  whenChanged(load);
   $effect(() => {
     authority.load();
     load();

@@ -3,6 +3,7 @@
   import { Button } from "flowbite-svelte";
   import { SearchOutline } from "flowbite-svelte-icons";
   import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
+  import { whenChanged } from "../lib/live.svelte";
   import { authority } from "../lib/authority.svelte";
   import { session } from "../lib/session.svelte";
   import { href, moment } from "../lib/words";
@@ -46,6 +47,7 @@
       problem = asProblem(caught);
     }
   }
+  whenChanged(load);
   $effect(() => {
     authority.load();
     load();

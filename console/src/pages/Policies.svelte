@@ -3,6 +3,7 @@
   import { Button } from "flowbite-svelte";
   import { replace, router } from "svelte-spa-router";
   import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
+  import { live } from "../lib/live.svelte";
   import { session } from "../lib/session.svelte";
   import { count, href } from "../lib/words";
   import Page from "../parts/Page.svelte";
@@ -16,6 +17,7 @@
 
   // The words are in the page's address, so that a search can be sent to a colleague.
   $effect(() => {
+    void live.revision;
     const wanted = words.trim();
     let late = false;
     ask(api.GET("/organisations/{organisation}/statements", { params: { path: { organisation: session.organisation }, query: { words: wanted } } })).then(

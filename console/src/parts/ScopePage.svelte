@@ -3,6 +3,7 @@
   import { PlusOutline, SearchOutline } from "flowbite-svelte-icons";
   import { router } from "svelte-spa-router";
   import { api, ask, asProblem, type Grant, type Problem, type Schemas, type Scope } from "../lib/api";
+  import { whenChanged } from "../lib/live.svelte";
   import { loam } from "../lib/loam.svelte";
   import { tree } from "../lib/tree.svelte";
   import { count, href, moment } from "../lib/words";
@@ -58,6 +59,7 @@
   $effect(() => {
     load();
   });
+  whenChanged(load);
 
   // Which view of the scope is open stands in the page's address too.
   const view = $derived(new URLSearchParams(router.querystring ?? "").get("view") ?? "access");

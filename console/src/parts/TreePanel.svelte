@@ -5,6 +5,7 @@
   import { push } from "svelte-spa-router";
   import { SvelteSet } from "svelte/reactivity";
   import type { ScopeNode } from "../lib/api";
+  import { whenChanged } from "../lib/live.svelte";
   import { tree } from "../lib/tree.svelte";
   import { href } from "../lib/words";
   import KindIcon from "./KindIcon.svelte";
@@ -19,6 +20,8 @@
   onMount(() => {
     if (tree.nodes.length === 0) tree.load();
   });
+
+  whenChanged(() => tree.load());
 
   const children = $derived.by(() => {
     const byParent = new Map<string, ScopeNode[]>();

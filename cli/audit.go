@@ -1,0 +1,67 @@
+package cli
+
+import (
+	"context"
+	"time"
+
+	"github.com/urfave/cli/v3"
+
+	"arbora.example/access"
+	"arbora.example/api"
+	"arbora.example/client"
+)
+
+func (a *app) auditCommand() *cli.Command {
+	return &cli.Command{
+		Name: "audit", Usage: "read the audit log: what was done, by whom, and who was refused what",
+		Flags: []cli.Flag{
+			&cli.StringFlag{Name: "event", Usage: "only this `EVENT`, such as change, refused, sign-in or viewed-as"},
+			&cli.StringFlag{Name: "who", Usage: "only what `WHO` did, as the log calls them, such as rowan@lindenmere"},
+			&cli.StringFlag{Name: "text", Usage: "only records that hold this `TEXT`"},
+			&cli.StringFlag{Name: "from", Usage: "only from this `MOMENT` on: a date, or RFC 3339"},
+			&cli.StringFlag{Name: "until", Usage: "only before this `MOMENT`"},
+			&cli.IntFlag{Name: "most", Value: 50, Usage: "stop after this `NUMBER`"},
+		},
+		Action: a.readAudit,
+	}
+}
+
+func (a *app) readAudit(ctx context.Context, c *cli.Command) error {
+	s, err := a.as(c)
+	if err != nil {
+		return err
+	}
+	organisation, err := s.organisation()
+	if err != nil {
+		return err
+	}
+	most := c.Int("most")
+	page := min(most, 500)
+	params := &api.ListAuditRecordsParams{Event: orNone(c.String("event")), Who: orNone(c.String("who")), Text: orNone(c.String("text")), Limit: &page}
+	for flag, into := range map[string]**time.Time{"from": &params.From, "until": &params.Until} {
+		if text := c.String(flag); text != "" {
+			at, err := access.ParseInstant(text)
+			if err != nil {
+				return usage("--%s: %w", flag, err)
+			}
+			*into = &at
+		}
+	}
+	records := []api.AuditRecord{}
+	for len(records) < most {
+		list, err := client.Read[api.AuditRecordList](s.ListAuditRecords(ctx, organisation, params))
+		if err != nil {
+			return err
+		}
+		records = append(records, list.Records...)
+		if params.Before = list.Before; list.Before == nil {
+			break
+		}
+	}
+	records = records[:min(len(records), most)]
+	l := listing{columns: []string{"When", "Who", "Event", "What"}, empty: "The log has nothing like that.", value: records}
+	for _, r := range records {
+		l.rows = append(l.rows, []string{moment(r.At), r.By, r.Event, r.Detail})
+	}
+	return a.print(c, l)
+}

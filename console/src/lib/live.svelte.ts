@@ -1,0 +1,69 @@
+// What happens elsewhere: the organisation's revision as the service tells it, while this window is looked at. Pages that show
+// something of the organisation read it again when it rises.
+import { untrack } from "svelte";
+import { session } from "./session.svelte";
+
+class Live {
+  // revision is 0 until it is known.
+  revision = $state(0);
+  #source: EventSource | null = null;
+  #of = "";
+
+  constructor() {
+    // A window nobody looks at holds no connection: browsers keep only a few to one service.
+    document.addEventListener("visibilitychange", () => this.#turn());
+  }
+
+  // follow follows the organisation that the signed-in person works in; none when there is none.
+  follow(organisation: string) {
+    if (organisation === this.#of) return;
+    this.#of = organisation;
+    this.revision = 0;
+    this.#close();
+    this.#turn();
+  }
+
+  #turn() {
+    if (document.hidden || !this.#of) this.#close();
+    else if (!this.#source) this.#open();
+  }
+
+  #open() {
+    const source = new EventSource(`/api/v1/organisations/${encodeURIComponent(this.#of)}/stream`);
+    source.addEventListener("revision", (event) => {
+      this.revision = (JSON.parse((event as MessageEvent<string>).data) as { revision: number }).revision;
+    });
+    // The browser tries again by itself, unless it was refused: then whoever asks next is told why.
+    source.onerror = () => {
+      if (source.readyState === EventSource.CLOSED) this.#close();
+    };
+    this.#source = source;
+  }
+
+  #close() {
+    this.#source?.close();
+    this.#source = null;
+  }
+}
+
+export const live = new Live();
+
+// organisationNow is whose changes matter: of the one that the person works in, once they may.
+export function organisationNow(): string {
+  const me = session.me;
+  return me && !me.choosePassword && !me.setUpFactor && !me.keeper ? session.organisation : "";
+}
+
+// whenChanged has a page read again what it shows when the organisation changes, but not under an open dialog: nothing is
+// taken from somebody who is in the middle of something. It is called while a component is made.
+export function whenChanged(load: () => void) {
+  let known = live.revision;
+  $effect(() => {
+    const revision = live.revision;
+    const risen = known > 0 && revision > known;
+    known = revision;
+    if (!risen) return;
+    if (!document.querySelector("dialog[open]")) untrack(load);
+    else document.addEventListener("close", () => load(), { capture: true, once: true });
+  });
+}

@@ -1,0 +1,133 @@
+<!-- The audit log: what was done, by whom, and who was refused what. What is looked for stands in the page's address. -->
+<script lang="ts">
+  import { replace, router } from "svelte-spa-router";
+  import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
+  import { csv, save } from "../lib/download";
+  import { live } from "../lib/live.svelte";
+  import { session } from "../lib/session.svelte";
+  import { capital, moment } from "../lib/words";
+  import Page from "../parts/Page.svelte";
+  import ProblemNote from "../parts/ProblemNote.svelte";
+  import QuietButton from "../parts/QuietButton.svelte";
+  import Skeleton from "../parts/Skeleton.svelte";
+  import TextInput from "../parts/TextInput.svelte";
+
+  const events = ["change", "refused", "sign-in", "sign-in-failed", "sign-in-locked", "sign-out", "viewed-as", "token-issued", "token-revoked", "key-issued", "key-withdrawn", "password-chosen", "second-factor-set", "second-factor-dropped", "passkey-added", "passkey-removed"];
+  const asked = $derived(Object.fromEntries(new URLSearchParams(router.querystring ?? "")));
+
+  let records = $state.raw<Schemas["AuditRecord"][] | null>(null);
+  let before = $state.raw<number | undefined>();
+  let problem = $state.raw<Problem | null>(null);
+  let text = $state("");
+  let who = $state("");
+
+  async function load(query: Record<string, string>, goOn?: number) {
+    const shown = goOn ? (records ?? []) : [];
+    const { event, from, until } = query;
+    try {
+      const list = await ask(
+        api.GET("/organisations/{organisation}/audit-records", {
+          params: {
+            path: { organisation: session.organisation },
+            query: { event, who: query.who, text: query.text, from: from && from + "T00:00:00Z", until: until && until + "T00:00:00Z", before: goOn, limit: 100 },
+          },
+        }),
+      );
+      records = [...shown, ...list.records];
+      before = list.before;
+      problem = null;
+    } catch (caught) {
+      problem = asProblem(caught);
+    }
+  }
+
+  $effect(() => {
+    void live.revision;
+    text = asked.text ?? "";
+    who = asked.who ?? "";
+    load(asked);
+  });
+
+  function narrow(key: string, value: string) {
+    const kept = Object.entries({ ...asked, [key]: value.trim() }).filter(([, v]) => v);
+    replace("/changes" + (kept.length > 0 ? "?" + new URLSearchParams(kept).toString() : ""));
+  }
+
+  // Records stand under their day.
+  const days = $derived.by(() => {
+    const byDay: { day: string; records: Schemas["AuditRecord"][] }[] = [];
+    for (const record of records ?? []) {
+      const day = new Date(record.at).toLocaleDateString("en-GB", { dateStyle: "full" });
+      const last = byDay.at(-1);
+      if (last?.day === day) last.records.push(record);
+      else byDay.push({ day, records: [record] });
+    }
+    return byDay;
+  });
+
+  const needsCare = ["refused", "sign-in-failed", "sign-in-locked"];
+  const field = "rounded-lg border border-gray-300 bg-gray-50 px-3 py-2 text-gray-900 dark:border-gray-600 dark:bg-gray-800 dark:text-gray-100";
+
+  function saveAll() {
+    const rows = (records ?? []).map((r) => [String(r.number), r.at, r.by, r.from, r.event, r.detail]);
+    save("changes.csv", "text/csv", csv([["Number", "When", "Who", "From", "Event", "What"], ...rows]));
+  }
+</script>
+
+<Page title="Changes" lead="The audit log: what was done, by whom, and who was refused what.">
+  {#snippet actions()}
+    {#if records && records.length > 0}<QuietButton size="sm" onclick={saveAll}>Save as CSV</QuietButton>{/if}
+  {/snippet}
+  <div class="mb-5 flex flex-wrap items-end gap-3">
+    <div class="min-w-56 flex-1">
+      <label class="label" for="changes-text">What it says</label>
+      <TextInput id="changes-text" type="search" name="text" bind:value={text} onchange={() => narrow("text", text)} />
+    </div>
+    <div class="w-52">
+      <label class="label" for="changes-who">Who</label>
+      <TextInput id="changes-who" name="who" bind:value={who} placeholder="rowan@{session.organisation}" onchange={() => narrow("who", who)} />
+    </div>
+    <div>
+      <label class="label" for="changes-event">Event</label>
+      <select id="changes-event" value={asked.event ?? ""} onchange={(e) => narrow("event", e.currentTarget.value)} class="{field} pr-9">
+        <option value="">any</option>
+        {#each events as event (event)}<option value={event}>{event}</option>{/each}
+      </select>
+    </div>
+    <div>
+      <label class="label" for="changes-from">From</label>
+      <input id="changes-from" type="date" value={asked.from ?? ""} onchange={(e) => narrow("from", e.currentTarget.value)} class={field} />
+    </div>
+    <div>
+      <label class="label" for="changes-until">Before</label>
+      <input id="changes-until" type="date" value={asked.until ?? ""} onchange={(e) => narrow("until", e.currentTarget.value)} class={field} />
+    </div>
+  </div>
+  {#if problem}
+    {#if problem.status === 403 && problem.permission}
+      <p class="card quiet px-5 py-4">The log tells of the whole organisation, which takes the permission <em>{problem.permission}</em> at its top. The changes of a scope that you may look into stand on its own page.</p>
+    {:else}
+      <ProblemNote {problem} />
+    {/if}
+  {:else if !records}
+    <Skeleton rows={8} />
+  {:else if records.length === 0}
+    <p class="card quiet px-5 py-4">{before ? "Nothing like that among the newest records." : "The log has nothing like that."}</p>
+  {:else}
+    {#each days as { day, records: ofDay } (day)}
+      <h2 class="quiet mt-4 mb-1.5 text-sm font-semibold">{day}</h2>
+      <ol class="card" data-test="records">
+        {#each ofDay as record (record.number)}
+          <li class="flex flex-wrap items-baseline gap-x-4 border-b border-gray-100 px-5 py-2 last:border-0 dark:border-gray-800">
+            <span class="quiet w-12 shrink-0 text-sm" title={moment(record.at)}>{new Date(record.at).toLocaleTimeString("en-GB", { timeStyle: "short" })}</span>
+            <button type="button" onclick={() => narrow("event", record.event)}
+              class="w-36 shrink-0 truncate text-left text-sm hover:underline {needsCare.includes(record.event) ? 'font-semibold text-copper-700 dark:text-copper-300' : 'quiet'}">{record.event}</button>
+            <span class="min-w-0 flex-1 break-words">{record.event === "change" || record.event === "refused" ? capital(record.detail) : record.detail}</span>
+            <button type="button" onclick={() => narrow("who", record.by)} class="quiet max-w-72 truncate text-sm hover:underline" title="from {record.from}">{record.by}</button>
+          </li>
+        {/each}
+      </ol>
+    {/each}
+  {/if}
+  {#if before && !problem}<QuietButton size="sm" class="mt-3" onclick={() => load(asked, before)}>Earlier ones</QuietButton>{/if}
+</Page>

@@ -1,0 +1,144 @@
+<!-- What somebody finds when they come in: what they may use and, for whoever looks after others, what needs attention. -->
+<script lang="ts">
+  import type { Snippet } from "svelte";
+  import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
+  import { authority } from "../lib/authority.svelte";
+  import { whenChanged } from "../lib/live.svelte";
+  import { loam } from "../lib/loam.svelte";
+  import { classes } from "../lib/matrix";
+  import { session } from "../lib/session.svelte";
+  import { capital, count, href, moment } from "../lib/words";
+  import KindIcon from "../parts/KindIcon.svelte";
+  import NothingYet from "../parts/NothingYet.svelte";
+  import Page from "../parts/Page.svelte";
+  import ProblemNote from "../parts/ProblemNote.svelte";
+  import RuleLine from "../parts/RuleLine.svelte";
+  import Skeleton from "../parts/Skeleton.svelte";
+  import Who from "../parts/Who.svelte";
+
+  let home = $state.raw<Schemas["Home"] | null>(null);
+  let changes = $state.raw<Schemas["AuditRecord"][]>([]);
+  let problem = $state.raw<Problem | null>(null);
+
+  const path = { params: { path: { organisation: session.organisation } } };
+
+  async function load() {
+    try {
+      home = await ask(api.GET("/organisations/{organisation}/home", path));
+      problem = null;
+      await authority.load();
+      if (authority.may("list audit-record")) {
+        changes = (await ask(api.GET("/organisations/{organisation}/audit-records", { params: { ...path.params, query: { event: "change", limit: 8 } } }))).records;
+      }
+    } catch (caught) {
+      problem = asProblem(caught);
+    }
+  }
+  $effect(() => {
+    load();
+  });
+  whenChanged(load);
+
+  // holds says in words what the classes held at a place come to.
+  function holds(mine: Schemas["Mine"]): string {
+    const of = (plane: string, conditional: boolean) => classes.filter((c) => mine.holds.some((h) => h.class === c && h.plane === plane && h.conditional === conditional)).join(", ");
+    const parts = [of("control", false), of("data", false) && "data: " + of("data", false)].filter(Boolean);
+    const perhaps = [of("control", true), of("data", true) && "data: " + of("data", true)].filter(Boolean).join("; ");
+    return parts.join("; ") + (perhaps ? `${parts.length > 0 ? "; " : ""}under a condition ${perhaps}` : "");
+  }
+  const calm = $derived(home && [home.pending, home.ending, home.keys, home.strangers, home.refused].every((part) => part.length === 0));
+  const looksAfter = $derived(home !== null && (home.privileged.length > 0 || !calm || changes.length > 0));
+</script>
+
+{#snippet card(title: string, care: boolean, lead: string, rows: Snippet)}
+  <section class="card px-5 py-4 {care ? 'border-copper-300! dark:border-copper-700!' : ''}">
+    <h3 class="font-semibold">{title}</h3>
+    <p class="quiet mb-2 text-sm">{lead}</p>
+    <ul class="space-y-1.5">{@render rows()}</ul>
+  </section>
+{/snippet}
+
+{#if problem?.status === 403}
+  <NothingYet />
+{:else}
+  <Page title="Home" lead={session.organisation + (session.me?.kind === "guest" ? ", as a guest" : "")}>
+    {#if problem}
+      <ProblemNote {problem} />
+    {:else if !home}
+      <Skeleton rows={8} />
+    {:else}
+      {@const h = home}
+      <div class="grid gap-6 {looksAfter ? 'grid-cols-[minmax(0,3fr)_minmax(0,2fr)] max-lg:grid-cols-1' : ''}">
+        {#if looksAfter}
+          <div data-test="attention">
+            <h2 class="mb-2 text-lg font-semibold">What needs attention</h2>
+            <div class="space-y-4">
+              {#snippet strangers()}
+                {#each h.strangers as rule, i (i)}<li class="flex flex-wrap items-center gap-x-2"><RuleLine {rule} /> <a class="link text-sm" href={href.scope(rule.scope.address)}>{rule.scope.name}</a></li>{/each}
+              {/snippet}
+              {#if h.strangers.length > 0}{@render card("Open to strangers", true, "What people reach whom the organisation does not know.", strangers)}{/if}
+
+              {#snippet refused()}
+                {#each h.refused as r (r.who)}
+                  <li class="flex items-baseline gap-3"><span class="min-w-0 flex-1 truncate">{r.who}</span><a class="link text-sm whitespace-nowrap" href={"#/changes?" + new URLSearchParams({ event: "refused", who: r.who }).toString()}>{count(r.times, "time")}, last {moment(r.last)}</a></li>
+                {/each}
+              {/snippet}
+              {#if h.refused.length > 0}{@render card("Refused lately", true, "Who tried what they may not, in the last seven days.", refused)}{/if}
+
+              {#snippet pending()}
+                {#each h.pending as w (w.guest.name)}<li class="flex items-center gap-3"><span class="min-w-0 flex-1"><Who who={w.guest} /></span><span class="quiet text-sm">invited {moment(w.since)}</span></li>{/each}
+              {/snippet}
+              {#if h.pending.length > 0}{@render card("Guests who have not accepted", false, "They hold nothing until they do.", pending)}{/if}
+
+              {#snippet ending()}
+                {#each h.ending as g (g.id)}
+                  <li class="flex flex-wrap items-center gap-x-3"><Who who={g.principal} /> <span class="quiet">{g.role} at</span> <a class="link" href={href.scope(g.scope.address)}>{g.scope.name}</a> <span class="quiet ml-auto text-sm">ends {g.until && moment(g.until)}</span></li>
+                {/each}
+              {/snippet}
+              {#if h.ending.length > 0}{@render card("Access that ends soon", false, "Within thirty days, by itself.", ending)}{/if}
+
+              {#snippet keys()}
+                {#each h.keys as k (k.id)}
+                  <li class="flex flex-wrap items-center gap-x-3"><Who who={k.of} /> <span class="quiet">{k.label}</span><span class="ml-auto text-sm {k.unused ? 'quiet' : 'text-copper-700 dark:text-copper-300'}">{k.unused ? (k.lastUsedAt ? "last used " + moment(k.lastUsedAt) : "never used") : "ends " + (k.until ? moment(k.until) : "")}</span></li>
+                {/each}
+              {/snippet}
+              {#if h.keys.length > 0}{@render card("API keys", true, "About to end, or not used for ninety days.", keys)}{/if}
+
+              {#snippet privileged()}
+                {#each h.privileged as p (p.who.kind + p.who.name)}
+                  <li class="flex flex-wrap items-center gap-x-2"><Who who={p.who} /> <span class="quiet">at</span> {#each p.at as at, i (i)}<a class="link" href={href.scope(at.address)}>{at.name}</a>{/each}</li>
+                {/each}
+              {/snippet}
+              {#if h.privileged.length > 0}{@render card("Who governs", false, "Privileged roles held by grants: they decide what others may do.", privileged)}{/if}
+              {#if calm}<p class="quiet">Nothing else: no guest waits, nothing ends soon, nobody was refused anything lately.</p>{/if}
+            </div>
+          </div>
+        {/if}
+        <div>
+          <h2 class="mb-2 text-lg font-semibold">What you may use</h2>
+          <ul class="card" data-test="mine">
+            {#each h.mine as m, i (i)}
+              <li class="border-b border-gray-100 px-4 py-2.5 last:border-0 dark:border-gray-800">
+                <p class="flex items-baseline gap-2">
+                  <KindIcon kind={m.kind} type={["organisation", "folder", "project", "compartment"].includes(m.kind) ? undefined : m.kind} class="h-4 w-4 self-center" />
+                  <a class="link truncate font-semibold" href={href.scope(m.scope.address)} title={m.scope.address}>{m.title || m.scope.name}</a>
+                  {#if loam.there}<a class="link ml-auto text-sm" href={href.loam(m.scope.address)}>in Loam</a>{/if}
+                </p>
+                <p class="quiet text-sm">{capital(holds(m))}</p>
+              </li>
+            {/each}
+          </ul>
+          {#if h.moreMine > 0}<p class="quiet mt-1 text-sm">And {count(h.moreMine, "place")} more.</p>{/if}
+          {#if changes.length > 0}
+            <h2 class="mt-6 mb-2 flex items-baseline gap-3 text-lg font-semibold">Recent changes <a class="link text-sm font-normal" href="#/changes">All of them</a></h2>
+            <ol class="card" data-test="recent">
+              {#each changes as change (change.number)}
+                <li class="border-b border-gray-100 px-4 py-2 last:border-0 dark:border-gray-800"><p class="break-words">{capital(change.detail)}</p><p class="quiet text-sm">{change.by}, {moment(change.at)}</p></li>
+              {/each}
+            </ol>
+          {/if}
+        </div>
+      </div>
+    {/if}
+  </Page>
+{/if}

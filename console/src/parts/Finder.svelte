@@ -1,0 +1,110 @@
+<!-- One box that finds scopes, people, groups, roles and policies; it opens by the stroke key. -->
+<script lang="ts">
+  import { Modal } from "flowbite-svelte";
+  import { push } from "svelte-spa-router";
+  import { tick } from "svelte";
+  import { api, ask } from "../lib/api";
+  import { session } from "../lib/session.svelte";
+  import { href } from "../lib/words";
+  import TextInput from "./TextInput.svelte";
+
+  let { open = $bindable(false) }: { open?: boolean } = $props();
+
+  type Found = { what: string; name: string; hint: string; to: string };
+
+  let text = $state("");
+  let found = $state.raw<Found[]>([]);
+  let at = $state(0);
+  let list = $state<HTMLElement>();
+  const few = 6;
+
+  $effect(() => {
+    if (!open) return;
+    text = "";
+    tick().then(() => document.querySelector<HTMLInputElement>("#finder")?.focus());
+  });
+
+  // justBefore gives a cursor after which come the names that begin with a text.
+  const justBefore = (prefix: string) => prefix.slice(0, -1) + String.fromCharCode(prefix.charCodeAt(prefix.length - 1) - 1) + "~";
+
+  // Each sort is asked for by itself: what somebody may not list is not found, and the rest is.
+  const sorts: ((q: string) => Promise<Found[]>)[] = [
+    async (q) => {
+      const page = await ask(api.GET("/organisations/{organisation}/search", { params: { path: { organisation: session.organisation }, query: { text: q, limit: few } } }));
+      return page.scopes.map((n) => ({ what: n.type ?? n.kind, name: n.name, hint: n.address, to: href.scope(n.address) }));
+    },
+    async (q) => {
+      const page = await ask(api.GET("/organisations/{organisation}/users", { params: { path: { organisation: session.organisation }, query: { after: justBefore(q), limit: few } } }));
+      return page.users.filter((u) => u.name.startsWith(q)).map((u) => ({ what: "user", name: u.name, hint: u.title, to: href.user(u.name) }));
+    },
+    async (q) => {
+      const page = await ask(api.GET("/organisations/{organisation}/groups", { params: { path: { organisation: session.organisation }, query: { after: justBefore(q), limit: few } } }));
+      return page.groups.filter((g) => g.name.startsWith(q)).map((g) => ({ what: "group", name: g.name, hint: g.title, to: href.group(g.name) }));
+    },
+    async (q) => {
+      const page = await ask(api.GET("/scopes/{scope}/roles", { params: { path: { scope: session.organisation } } }));
+      return page.roles.filter((r) => r.name.includes(q)).slice(0, few).map((r) => ({ what: "role", name: r.name, hint: r.title, to: href.role(r.name) }));
+    },
+    async (q) => {
+      const page = await ask(api.GET("/organisations/{organisation}/statements", { params: { path: { organisation: session.organisation }, query: { words: q } } }));
+      return page.statements.slice(0, few).map((s) => ({ what: "policy", name: s.policy.name, hint: s.text, to: href.policy(s.policy.id) }));
+    },
+  ];
+
+  $effect(() => {
+    const q = text.trim().toLowerCase();
+    at = 0;
+    if (!q) {
+      found = [];
+      return;
+    }
+    let late = false;
+    // A letter at a time is not asked about while the next one is on its way.
+    const soon = setTimeout(async () => {
+      const all = await Promise.all(sorts.map((sort) => sort(q).catch(() => [])));
+      if (!late) found = all.flat();
+    }, 120);
+    return () => {
+      late = true;
+      clearTimeout(soon);
+    };
+  });
+
+  function go(to: string) {
+    open = false;
+    push(to.slice(1));
+  }
+
+  function onkeydown(event: KeyboardEvent) {
+    const step = { ArrowDown: 1, ArrowUp: -1 }[event.key];
+    if (step && found.length > 0) {
+      event.preventDefault();
+      at = (at + step + found.length) % found.length;
+      list?.children[at]?.scrollIntoView({ block: "nearest" });
+    } else if (event.key === "Enter") {
+      event.preventDefault();
+      const chosen = found[at];
+      if (chosen) go(chosen.to);
+    }
+  }
+</script>
+
+<Modal bind:open size="md" title="Find anything" outsideclose>
+  <label class="sr-only" for="finder">A scope, a person, a group, a role or a policy</label>
+  <TextInput id="finder" type="search" name="find" bind:value={text} placeholder="A scope, a person, a group, a role or a policy" role="combobox" aria-expanded={found.length > 0} aria-controls="found-list" aria-activedescendant={found[at] ? "found-" + at : undefined} autocomplete="off" {onkeydown} />
+  {#if found.length > 0}
+    <ul bind:this={list} id="found-list" role="listbox" aria-label="Found" class="max-h-96 overflow-y-auto" data-test="finder">
+      {#each found as f, i (f.what + f.to + f.hint)}
+        <li id="found-{i}" role="option" aria-selected={i === at}>
+          <a href={f.to} tabindex="-1" onclick={() => (open = false)} class="flex items-baseline gap-3 rounded-lg px-3 py-1.5 text-gray-900 dark:text-gray-100 {i === at ? 'bg-primary-50 dark:bg-primary-900/70' : 'hover:bg-gray-50 dark:hover:bg-gray-800'}">
+            <span class="quiet w-20 shrink-0 text-sm">{f.what}</span>
+            <span class="shrink-0 font-semibold">{f.name}</span>
+            <span class="quiet min-w-0 truncate text-sm">{f.hint}</span>
+          </a>
+        </li>
+      {/each}
+    </ul>
+  {:else}
+    <p class="quiet">{text.trim() ? "Nothing like that is there, or you may not see it." : "It begins with what you write. The arrows choose, Enter opens."}</p>
+  {/if}
+</Modal>

@@ -1,0 +1,199 @@
+package e2e
+
+import (
+	"bufio"
+	"context"
+	"net/http"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"arbora.example/api"
+	"arbora.example/client"
+	"arbora.example/demo"
+	"arbora.example/e2e/browser"
+	"arbora.example/e2e/testbed"
+)
+
+// TestHome sees that everybody finds what they may use, that whoever looks after others finds what needs attention, and that
+// nobody finds there what they may not see elsewhere.
+func TestHome(t *testing.T) {
+	b := testbed.StartDemo(t)
+	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
+	rowan := b.As(t, "rowan@lindenmere")
+	soon := b.Clock.Now().Add(5 * 24 * time.Hour)
+	require.NoError(t, client.Done(rowan.CreateGrant(t.Context(), trial, nil, api.GrantNew{Principal: user("yuki"), Role: "observer", Until: &soon})))
+	require.NoError(t, client.Done(rowan.InviteGuest(t.Context(), "lindenmere", nil, api.GuestNew{Email: "wren@meadowside.example"})))
+	home := func(as *client.Client) api.Home {
+		h, err := client.Read[api.Home](as.ShowHome(t.Context(), "lindenmere"))
+		require.NoError(t, err)
+		return h
+	}
+	his := home(rowan)
+	require.Equal(t, "lindenmere", his.Mine[0].Scope.Address)
+	require.Contains(t, his.Mine[0].Holds, api.HeldClass{Class: "govern", Plane: "control"})
+	require.Len(t, his.Ending, 1)
+	require.Equal(t, "yuki", his.Ending[0].Principal.Name)
+	require.Len(t, his.Pending, 1)
+	require.Equal(t, "wren@meadowside.example", his.Pending[0].Guest.Name)
+	var strangers, privileged, refused []string
+	for _, r := range his.Strangers {
+		strangers = append(strangers, r.Words)
+	}
+	require.Equal(t, []string{"content-reader for public"}, strangers)
+	for _, p := range his.Privileged {
+		privileged = append(privileged, p.Who.Name)
+	}
+	require.Equal(t, []string{"ines", "maeve", "rowan"}, privileged)
+	for _, r := range his.Refused {
+		refused = append(refused, r.Who)
+	}
+	require.Equal(t, []string{"ines@lindenmere"}, refused)
+	require.Equal(t, 2, his.Refused[0].Times)
+	require.Empty(t, his.Keys)
+	b.Clock.Forward(91 * 24 * time.Hour)
+	rowan = b.As(t, "rowan@lindenmere")
+	his = home(rowan)
+	require.Len(t, his.Keys, 1, "a key that nobody used for long")
+	require.True(t, his.Keys[0].Unused)
+	require.Empty(t, his.Ending, "it has ended")
+	require.Empty(t, his.Refused, "that is long ago")
+
+	brams := home(b.As(t, "bram@lindenmere"))
+	require.NotEmpty(t, brams.Mine)
+	require.Empty(t, brams.Pending)
+	require.Empty(t, brams.Keys)
+	require.Empty(t, brams.Refused)
+	for _, p := range brams.Privileged {
+		for _, at := range p.At {
+			require.NotContains(t, at.Address, "science", "of what he does not see nothing is told")
+		}
+	}
+	var places []string
+	for _, m := range brams.Mine {
+		places = append(places, m.Scope.Address)
+		require.NotEmpty(t, m.Holds)
+	}
+	require.Contains(t, places, glasshouses)
+	b.Newcomer(t, "nobody")
+	require.Len(t, home(b.As(t, "nobody@lindenmere")).Mine, 2, "what the staff and the public may use")
+}
+
+// TestAuditLogIsRead reads the log by event, by who, by text and by time, in pages, as those who may and those who may not.
+func TestAuditLogIsRead(t *testing.T) {
+	b := testbed.StartDemo(t)
+	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
+	oona := b.As(t, "oona@lindenmere")
+	read := func(q api.ListAuditRecordsParams) (all []api.AuditRecord) {
+		q.Limit = ptr(3)
+		for {
+			list, err := client.Read[api.AuditRecordList](oona.ListAuditRecords(t.Context(), "lindenmere", &q))
+			require.NoError(t, err)
+			require.LessOrEqual(t, len(list.Records), 3)
+			all = append(all, list.Records...)
+			if q.Before = list.Before; list.Before == nil {
+				return all
+			}
+		}
+	}
+	everything := read(api.ListAuditRecordsParams{})
+	require.Greater(t, len(everything), 60)
+	for i := range everything[1:] {
+		require.Greater(t, everything[i].Number, everything[i+1].Number)
+	}
+	matching := func(fits func(api.AuditRecord) bool) (some []api.AuditRecord) {
+		for _, r := range everything {
+			if fits(r) {
+				some = append(some, r)
+			}
+		}
+		require.NotEmpty(t, some)
+		return some
+	}
+	require.Equal(t, matching(func(r api.AuditRecord) bool { return r.Event == "refused" }), read(api.ListAuditRecordsParams{Event: ptr("refused")}))
+	require.Equal(t, matching(func(r api.AuditRecord) bool { return r.By == "ines@lindenmere" }), read(api.ListAuditRecordsParams{Who: ptr("ines@lindenmere")}))
+	require.Equal(t, matching(func(r api.AuditRecord) bool { return strings.Contains(r.Detail, "vault-scans.bucket") }), read(api.ListAuditRecordsParams{Text: ptr("vault-scans.bucket")}))
+	require.Empty(t, read(api.ListAuditRecordsParams{Text: ptr("vault_scans%")}), "a text means itself")
+	middle := everything[len(everything)/2].At
+	require.Equal(t, matching(func(r api.AuditRecord) bool { return !r.At.Before(middle) }), read(api.ListAuditRecordsParams{From: &middle}))
+	require.Equal(t, matching(func(r api.AuditRecord) bool { return r.At.Before(middle) }), read(api.ListAuditRecordsParams{Until: &middle}))
+	_, err := client.Read[api.AuditRecordList](oona.ListAuditRecords(t.Context(), "lindenmere", &api.ListAuditRecordsParams{From: &middle, Until: &middle}))
+	require.Equal(t, "until", *testbed.Problem(t, http.StatusBadRequest, err).Field)
+	_, err = client.Read[api.AuditRecordList](b.As(t, "ines@lindenmere").ListAuditRecords(t.Context(), "lindenmere", nil))
+	require.Equal(t, "list audit-record", *testbed.Problem(t, http.StatusForbidden, err).Permission)
+}
+
+// TestChangesAreStreamed sees that the revision comes at once and with every change, and that a stream ends with the session.
+func TestChangesAreStreamed(t *testing.T) {
+	b := testbed.StartDemo(t)
+	token := b.Token(t, "tomas@lindenmere")
+	ctx, cancel := context.WithTimeout(t.Context(), time.Minute)
+	defer cancel()
+	request, err := http.NewRequestWithContext(ctx, http.MethodGet, b.Address+"/api/v1/organisations/lindenmere/stream", nil)
+	require.NoError(t, err)
+	request.Header.Set("Authorization", "Bearer "+token)
+	response, err := http.DefaultClient.Do(request)
+	require.NoError(t, err)
+	defer response.Body.Close()
+	require.Equal(t, "text/event-stream", response.Header.Get("Content-Type"))
+	lines := bufio.NewScanner(response.Body)
+	next := func() (data string) {
+		for lines.Scan() {
+			if text, found := strings.CutPrefix(lines.Text(), "data: "); found {
+				return text
+			}
+		}
+		return ""
+	}
+	first := next()
+	require.Regexp(t, `^\{"revision": [0-9]+\}$`, first)
+	rowan := b.As(t, "rowan@lindenmere")
+	seen := first
+	for _, name := range []string{"weeders", "waterers"} {
+		require.Error(t, client.Done(rowan.CreateGroup(t.Context(), "lindenmere", nil, api.GroupNew{Name: "network-team"})), "what is refused is no change")
+		require.NoError(t, client.Done(rowan.CreateGroup(t.Context(), "lindenmere", nil, api.GroupNew{Name: name})))
+		now := next()
+		require.NotEqual(t, seen, now)
+		seen = now
+	}
+	require.NoError(t, client.Done(rowan.SetState(t.Context(), "lindenmere", api.UserKind, "tomas", nil, api.StateChange{State: api.StateSuspended})))
+	require.Empty(t, next(), "a leaver is told nothing more")
+	request.Header.Set("Authorization", "Bearer "+b.Token(t, "juno@quaywater"))
+	foreign, err := http.DefaultClient.Do(request)
+	require.NoError(t, err)
+	defer foreign.Body.Close()
+	require.Equal(t, http.StatusNotFound, foreign.StatusCode)
+}
+
+// TestConsoleIsLive sees a change made elsewhere appear without a reload, finds something by the stroke key, and reads the log.
+func TestConsoleIsLive(t *testing.T) {
+	b := testbed.StartDemo(t)
+	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
+	console := openConsole(t, b)
+	require.NoError(t, console.Do(
+		console.SignIn("rowan@lindenmere", demo.Passphrase),
+		console.Open("/tree/"+trial),
+		browser.Visible(`[data-test=access]`),
+		browser.See(`[role=tree]`, "seedbank-trial"),
+	))
+	maeve := b.As(t, "maeve@lindenmere")
+	require.NoError(t, client.Done(maeve.CreateGrant(t.Context(), trial, nil, api.GrantNew{Principal: user("yuki"), Role: "networking-operator"})))
+	require.NoError(t, console.Do(browser.See(`[data-test=access]`, "networking-operator")))
+	require.NoError(t, client.Done(maeve.CreateScope(t.Context(), trial, nil, api.ScopeNew{Kind: "resource", Type: ptr("bucket"), Name: "late-comer"})))
+	require.NoError(t, console.Do(
+		browser.See(`[data-test=contents]`, "3 resources beneath"),
+		browser.Press("Home"),
+		browser.See(`[data-test=attention]`, "content-reader"),
+		browser.See(`[data-test=mine]`, "govern"),
+		browser.See(`[data-test=recent]`, "Created bucket late-comer.bucket"),
+		browser.Press("Changes"),
+		browser.See(`[data-test=records]`, "networking-operator"),
+		browser.Stroke("/"),
+		browser.Type(`#finder`, "late"),
+		browser.See(`[data-test=finder]`, "late-comer.bucket"),
+		browser.Keys(`#finder`, browser.Enter),
+		browser.See(`h1`, "late-comer"),
+	))
+}

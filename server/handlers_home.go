@@ -1,0 +1,51 @@
+package server
+
+import (
+	"context"
+
+	"arbora.example/access"
+	"arbora.example/api"
+	. "arbora.example/server/contract" //lint:ignore ST1001 the contract's names are this file's vocabulary
+	"arbora.example/service"
+	"arbora.example/store"
+)
+
+func (h handlers) ShowHome(ctx context.Context, r ShowHomeRequestObject) (ShowHomeResponseObject, error) {
+	ctx, caller := who(ctx)
+	home, err := h.service.ShowHome(ctx, caller, r.Organisation)
+	if err != nil {
+		return nil, err
+	}
+	return ShowHome200JSONResponse{
+		Mine: each(home.Mine, mineOf), MoreMine: home.MoreMine,
+		Pending: each(home.Pending, func(w service.Waiting) api.Waiting {
+			return api.Waiting{Guest: principalRef(w.Guest), Since: w.Since}
+		}),
+		Ending: each(home.Ending, grantOf),
+		Keys: each(home.Keys, func(k service.KeyToMind) api.KeyToMind {
+			return api.KeyToMind{Id: k.Key.ID.String(), Label: k.Key.Label, Of: principalRef(k.Of), Unused: k.Unused, Until: moment(k.Key.Until), LastUsedAt: moment(k.Key.LastUsedAt)}
+		}),
+		Privileged: each(home.Privileged, func(p service.Privileged) api.Privileged {
+			return api.Privileged{Who: principalRef(p.Who), At: each(p.At, refOf)}
+		}),
+		Strangers: each(home.Strangers, ruleOf),
+		Refused: each(home.Refused, func(r store.RefusedTimes) api.RefusedTimes {
+			return api.RefusedTimes{Who: r.Actor, Times: r.Times, Last: r.Last}
+		}),
+	}, nil
+}
+
+func mineOf(m service.Mine) api.Mine {
+	mine := api.Mine{Scope: refOf(m.At), Kind: m.Scope.TypeName(), Title: m.Title, Holds: []api.HeldClass{}}
+	for _, plane := range access.Planes {
+		for _, held := range []struct {
+			classes     []access.Class
+			conditional bool
+		}{{m.Held[plane], false}, {m.Conditional[plane], true}} {
+			for _, class := range held.classes {
+				mine.Holds = append(mine.Holds, api.HeldClass{Class: api.HeldClassClass(class), Plane: api.HeldClassPlane(plane), Conditional: held.conditional})
+			}
+		}
+	}
+	return mine
+}

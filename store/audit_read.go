@@ -1,0 +1,83 @@
+package store
+
+import (
+	"context"
+	"strings"
+	"time"
+)
+
+// AuditFilter says which audit records are wanted. What is empty narrows nothing.
+type AuditFilter struct {
+	Event       string
+	Actor       string
+	Text        string // within the detail
+	From, Until time.Time
+	Before      uint64 // only records before this number; 0 for the newest
+	Limit       int
+}
+
+// AuditEntry is an audit record with its number in the log.
+type AuditEntry struct {
+	Number uint64
+	AuditRecord
+}
+
+// textWindow is how many records are looked through for a text at once: no index helps there.
+const textWindow = 50_000
+
+// AuditRecords lists an organisation's audit records, newest first. Next is the number to go on before; 0 at the end. With a
+// text to look for a page may be short of its limit though more come after it.
+func (s *Store) AuditRecords(ctx context.Context, organisation string, f AuditFilter) (entries []AuditEntry, next uint64, err error) {
+	if f.Before == 0 {
+		if err := s.db.QueryRowContext(ctx, "SELECT number FROM audit_end WHERE one = 1").Scan(&f.Before); err != nil {
+			return nil, 0, mark(err)
+		}
+		f.Before++
+	}
+	query := "SELECT number, recorded_at, actor, came_from, event, detail FROM audit_record WHERE organisation = ? AND number < ?"
+	values := []any{organisation, f.Before}
+	and := func(condition string, value any) {
+		query += " AND " + condition
+		values = append(values, value)
+	}
+	if f.Event != "" {
+		and("event = ?", f.Event)
+	}
+	if f.Actor != "" {
+		and("actor = ?", f.Actor)
+	}
+	if !f.From.IsZero() {
+		and("recorded_at >= ?", f.From)
+	}
+	if !f.Until.IsZero() {
+		and("recorded_at < ?", f.Until)
+	}
+	floor := uint64(0)
+	if f.Text != "" {
+		if f.Before > textWindow {
+			floor = f.Before - textWindow
+		}
+		and("number >= ?", floor)
+		and("detail LIKE ?", "%"+likeEscaper.Replace(f.Text)+"%")
+	}
+	values = append(values, f.Limit+1)
+	err = each(ctx, s.db, query+" ORDER BY number DESC LIMIT ?", values, func(scan scanner) error {
+		e := AuditEntry{AuditRecord: AuditRecord{Organisation: organisation}}
+		err := scan(&e.Number, &e.Author.At, &e.Author.Name, &e.Author.From, &e.Event, &e.Detail)
+		entries = append(entries, e)
+		return err
+	})
+	switch {
+	case err != nil:
+		return nil, 0, err
+	case len(entries) > f.Limit:
+		entries = entries[:f.Limit]
+		next = entries[f.Limit-1].Number
+	case floor > 1:
+		next = floor
+	}
+	return entries, next, nil
+}
+
+// likeEscaper has a text mean itself in a LIKE pattern.
+var likeEscaper = strings.NewReplacer(`\`, `\\`, `%`, `\%`, `_`, `\_`)
