@@ -137,3 +137,15 @@ func (s *Snapshot) holding(who *principalNode, at number, c *Context, beneath bo
 func (h holding) within(meaning Set) holding {
 	return holding{firm: h.firm.And(meaning), possible: h.possible.And(meaning), hangs: h.hangs}
 }
+
+// Holds gives what a principal holds at a scope of what means something there: for certain, and perhaps, which is what hangs
+// on something unknown or is still to begin besides.
+func (s *Snapshot) Holds(principal, scope ID, c *Context) (firm, perhaps Set) {
+	who := s.principalNode(principal)
+	at, there := s.scopeNumber(scope)
+	if who == nil || !there {
+		return nil, nil
+	}
+	h := s.holding(who, at, c, false).within(s.meaning(at))
+	return h.firm, h.possible.Minus(h.firm)
+}

@@ -1969,6 +1969,22 @@ type SignIn struct {
 // SignInBy With a password, API keys, both, or through an identity provider
 type SignInBy string
 
+// Spread defines model for Spread.
+type Spread struct {
+	Nodes     []SpreadNode `json:"nodes"`
+	Principal PrincipalRef `json:"principal"`
+	Revision  int64        `json:"revision"`
+}
+
+// SpreadNode defines model for SpreadNode.
+type SpreadNode struct {
+	Holds []HeldClass `json:"holds"`
+	Scope ScopeNode   `json:"scope"`
+
+	// Told Whether the caller may know; it takes "list grant" there
+	Told bool `json:"told"`
+}
+
 // State Pending: invited and not there yet. Only what is active holds anything
 type State string
 

@@ -339,6 +339,11 @@ type ClientInterface interface {
 	// Corresponds with DELETE /organisations/{organisation}/principals/{kind}/{principal}/second-factor (the `ResetSecondFactor` operationId).
 	ResetSecondFactor(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ShowSpread How its access spreads over the tree: what it holds at each scope that the caller sees
+	//
+	// Corresponds with GET /organisations/{organisation}/principals/{kind}/{principal}/spread (the `ShowSpread` operationId).
+	ShowSpread(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// SetStateWithBody Suspend, retire or restore it: every session, key, token and decision follows at once
 	//
 	// Takes any type of body and a specified content type.
@@ -1564,6 +1569,21 @@ func (c *Client) ShowReach(ctx context.Context, organisation OrganisationName, k
 // Corresponds with DELETE /organisations/{organisation}/principals/{kind}/{principal}/second-factor (the `ResetSecondFactor` operationId).
 func (c *Client) ResetSecondFactor(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewResetSecondFactorRequest(c.Server, organisation, kind, principal)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ShowSpread How its access spreads over the tree: what it holds at each scope that the caller sees
+//
+// Corresponds with GET /organisations/{organisation}/principals/{kind}/{principal}/spread (the `ShowSpread` operationId).
+func (c *Client) ShowSpread(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewShowSpreadRequest(c.Server, organisation, kind, principal)
 	if err != nil {
 		return nil, err
 	}
@@ -4825,6 +4845,54 @@ func NewResetSecondFactorRequest(server string, organisation OrganisationName, k
 	}
 
 	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewShowSpreadRequest constructs an http.Request for the ShowSpread method
+func NewShowSpreadRequest(server string, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "organisation", organisation, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "kind", kind, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam2 string
+
+	pathParam2, err = runtime.StyleParamWithOptions("simple", false, "principal", principal, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/organisations/%s/principals/%s/%s/spread", pathParam0, pathParam1, pathParam2)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
 	if err != nil {
 		return nil, err
 	}
@@ -8520,6 +8588,13 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with DELETE /organisations/{organisation}/principals/{kind}/{principal}/second-factor (the `ResetSecondFactor` operationId).
 	ResetSecondFactorWithResponse(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*ResetSecondFactorResponse, error)
 
+	// ShowSpreadWithResponse How its access spreads over the tree: what it holds at each scope that the caller sees
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /organisations/{organisation}/principals/{kind}/{principal}/spread (the `ShowSpread` operationId).
+	ShowSpreadWithResponse(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*ShowSpreadResponse, error)
+
 	// SetStateWithBodyWithResponse Suspend, retire or restore it: every session, key, token and decision follows at once
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -10510,6 +10585,54 @@ func (r ResetSecondFactorResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r ResetSecondFactorResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ShowSpreadResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Spread
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ShowSpreadResponse) GetJSON200() *Spread {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ShowSpreadResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ShowSpreadResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ShowSpreadResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ShowSpreadResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ShowSpreadResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -14163,6 +14286,19 @@ func (c *ClientWithResponses) ResetSecondFactorWithResponse(ctx context.Context,
 	return ParseResetSecondFactorResponse(rsp)
 }
 
+// ShowSpreadWithResponse How its access spreads over the tree: what it holds at each scope that the caller sees
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /organisations/{organisation}/principals/{kind}/{principal}/spread (the `ShowSpread` operationId).
+func (c *ClientWithResponses) ShowSpreadWithResponse(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*ShowSpreadResponse, error) {
+	rsp, err := c.ShowSpread(ctx, organisation, kind, principal, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseShowSpreadResponse(rsp)
+}
+
 // SetStateWithBodyWithResponse Suspend, retire or restore it: every session, key, token and decision follows at once
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -16298,6 +16434,39 @@ func ParseResetSecondFactorResponse(rsp *http.Response) (*ResetSecondFactorRespo
 	switch {
 	case rsp.StatusCode == 204:
 		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseShowSpreadResponse parses an HTTP response from a ShowSpreadWithResponse call
+func ParseShowSpreadResponse(rsp *http.Response) (*ShowSpreadResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ShowSpreadResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Spread
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem

@@ -63,6 +63,7 @@ func TestPagesAreAccessible(t *testing.T) {
 		{"/loam", `main ul`},
 		{"/", `[data-test=recent]`},
 		{"/changes", `[data-test=records]`},
+		{"/spread?group=glasshouse-engineers", `[data-test=spread]`},
 		{"/loam/" + digitising, `[data-resource]`},
 		{"/tree/lindenmere?grant=observer&user=bram", `[data-test=impact]`},
 	} {

@@ -82,6 +82,7 @@ func TestAnswersFitTheContract(t *testing.T) {
 		{"POST", house + "/holders", `{"permission":"create user"}`, token},
 		{"GET", "/organisations/lindenmere/principals/user/maeve/reach", "", token},
 		{"GET", "/organisations/lindenmere/principals/group/internal-audit/reach", "", token},
+		{"GET", "/organisations/lindenmere/principals/group/internal-audit/spread", "", token},
 		{"DELETE", "/grants/01a210ca-cc4e-79ac-b35b-d287b32ac74b", "", token},
 		{"GET", "/services", "", keeper},
 		{"POST", "/services", `{"file":"{\"service\": \"weather\"}"}`, keeper},

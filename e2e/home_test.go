@@ -197,3 +197,49 @@ func TestConsoleIsLive(t *testing.T) {
 		browser.See(`h1`, "late-comer"),
 	))
 }
+
+// TestSpread sees that the picture of somebody's access says of each scope what a check says, and of those whose grants the
+// viewer may not list nothing.
+func TestSpread(t *testing.T) {
+	b := testbed.StartDemo(t)
+	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
+	rowan, oona, piotr := b.As(t, "rowan@lindenmere"), b.As(t, "oona@lindenmere"), b.As(t, "piotr@lindenmere")
+	spread := func(as *client.Client, kind api.PrincipalKind, name string) map[string]api.SpreadNode {
+		s, err := client.Read[api.Spread](as.ShowSpread(t.Context(), "lindenmere", kind, name))
+		require.NoError(t, err)
+		byAddress := map[string]api.SpreadNode{}
+		for _, n := range s.Nodes {
+			if n.Scope.Address != "lindenmere" {
+				require.Contains(t, byAddress, n.Scope.Address[:strings.LastIndex(n.Scope.Address, "/")], "each after the one it is in")
+			}
+			byAddress[n.Scope.Address] = n
+		}
+		return byAddress
+	}
+	of := func(n api.SpreadNode) (words []string) {
+		for _, h := range n.Holds {
+			word := string(h.Class)
+			if h.Plane == "data" {
+				word += " data"
+			}
+			if h.Conditional {
+				word += " perhaps"
+			}
+			words = append(words, word)
+		}
+		return words
+	}
+	piotrs := spread(rowan, api.UserKind, "piotr")
+	tree, err := client.Read[api.Tree](rowan.ShowTree(t.Context(), "lindenmere", nil))
+	require.NoError(t, err)
+	require.Len(t, piotrs, len(tree.Scopes))
+	require.Empty(t, piotrs[vault].Holds)
+	require.Equal(t, []string{"observe"}, of(piotrs[herbarium]))
+	require.Equal(t, []string{"observe", "modify", "destroy", "observe data", "modify data perhaps"}, of(piotrs[scans]), "what hangs on where he is comes beside")
+	require.Equal(t, []string{"observe", "operate", "modify", "destroy", "operate data"}, of(spread(oona, api.GroupKind, "glasshouse-engineers")[alpine+"/vent-controller.machine"]))
+	own := spread(piotr, api.UserKind, "piotr")
+	require.NotContains(t, own, vault, "his own, as far as he sees")
+	require.Equal(t, of(piotrs[scans]), of(own[scans]))
+	_, err = client.Read[api.Spread](piotr.ShowSpread(t.Context(), "lindenmere", api.UserKind, "rowan"))
+	require.GreaterOrEqual(t, statusOf(t, err), 400)
+}

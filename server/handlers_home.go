@@ -36,16 +36,34 @@ func (h handlers) ShowHome(ctx context.Context, r ShowHomeRequestObject) (ShowHo
 }
 
 func mineOf(m service.Mine) api.Mine {
-	mine := api.Mine{Scope: refOf(m.At), Kind: m.Scope.TypeName(), Title: m.Title, Holds: []api.HeldClass{}}
+	return api.Mine{Scope: refOf(m.At), Kind: m.Scope.TypeName(), Title: m.Title, Holds: holdsOf(m.Held, m.Conditional)}
+}
+
+func holdsOf(firm, perhaps map[access.Plane][]access.Class) []api.HeldClass {
+	holds := []api.HeldClass{}
 	for _, plane := range access.Planes {
 		for _, held := range []struct {
 			classes     []access.Class
 			conditional bool
-		}{{m.Held[plane], false}, {m.Conditional[plane], true}} {
+		}{{firm[plane], false}, {perhaps[plane], true}} {
 			for _, class := range held.classes {
-				mine.Holds = append(mine.Holds, api.HeldClass{Class: api.HeldClassClass(class), Plane: api.HeldClassPlane(plane), Conditional: held.conditional})
+				holds = append(holds, api.HeldClass{Class: api.HeldClassClass(class), Plane: api.HeldClassPlane(plane), Conditional: held.conditional})
 			}
 		}
 	}
-	return mine
+	return holds
+}
+
+func (h handlers) ShowSpread(ctx context.Context, r ShowSpreadRequestObject) (ShowSpreadResponseObject, error) {
+	ctx, caller := who(ctx)
+	spread, err := h.service.ShowSpread(ctx, caller, r.Organisation, service.Somebody{Kind: string(r.Kind), Name: r.Principal})
+	if err != nil {
+		return nil, err
+	}
+	return ShowSpread200JSONResponse{
+		Principal: principalRef(spread.Principal), Revision: int64(spread.Revision),
+		Nodes: each(spread.Nodes, func(n service.SpreadNode) api.SpreadNode {
+			return api.SpreadNode{Scope: nodeOf(n.Node), Told: n.Told, Holds: holdsOf(n.Held, n.Conditional)}
+		}),
+	}, nil
 }

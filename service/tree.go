@@ -50,6 +50,9 @@ type NewScope struct {
 	Tags                                 map[string]string
 }
 
+// treeDepth is deeper than any tree.
+const treeDepth = 64
+
 // treeLimit bounds how many scopes one answer lists.
 const treeLimit = 2000
 
@@ -119,7 +122,13 @@ func (s *Service) ShowTree(ctx context.Context, c Caller, key string, depth int)
 	if err != nil {
 		return nil, 0, err
 	}
-	nodes = []Node{{Scope: top, Address: d.Address(top.ID)}}
+	nodes = d.nodes(top, depth)
+	return nodes, d.Revision(), s.addTitles(ctx, d, nodes)
+}
+
+// nodes lists the scopes at and below one, level by level, as far as the caller sees them and as many as one answer lists.
+func (d desk) nodes(top access.Scope, depth int) []Node {
+	nodes := []Node{{Scope: top, Address: d.Address(top.ID)}}
 	for i := 0; i < len(nodes); i++ {
 		for child := range d.Children(nodes[i].ID, "") {
 			if !d.view.Sees(child.ID) {
@@ -132,7 +141,7 @@ func (s *Service) ShowTree(ctx context.Context, c Caller, key string, depth int)
 			nodes = append(nodes, Node{Scope: child, Address: nodes[i].Address + "/" + child.FullName(), Depth: nodes[i].Depth + 1})
 		}
 	}
-	return nodes, d.Revision(), s.addTitles(ctx, d, nodes)
+	return nodes
 }
 
 // ListChildren lists the scopes directly below one, by name, a page at a time; next is the cursor of the page after.

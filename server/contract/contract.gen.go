@@ -103,6 +103,9 @@ type ServerInterface interface {
 	// ResetSecondFactor Take away the second factor of a user who lost it
 	// (DELETE /organisations/{organisation}/principals/{kind}/{principal}/second-factor)
 	ResetSecondFactor(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName)
+	// ShowSpread How its access spreads over the tree: what it holds at each scope that the caller sees
+	// (GET /organisations/{organisation}/principals/{kind}/{principal}/spread)
+	ShowSpread(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName)
 	// SetState Suspend, retire or restore it: every session, key, token and decision follows at once
 	// (PUT /organisations/{organisation}/principals/{kind}/{principal}/state)
 	SetState(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params SetStateParams)
@@ -1480,6 +1483,49 @@ func (siw *ServerInterfaceWrapper) ResetSecondFactor(c *gin.Context) {
 	}
 
 	siw.Handler.ResetSecondFactor(c, organisation, kind, principal)
+}
+
+// ShowSpread operation middleware
+func (siw *ServerInterfaceWrapper) ShowSpread(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "organisation" -------------
+	var organisation OrganisationName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "kind" -------------
+	var kind KindOfPrincipal
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", c.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter kind: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "principal" -------------
+	var principal PrincipalName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "principal", c.Param("principal"), &principal, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter principal: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ShowSpread(c, organisation, kind, principal)
 }
 
 // SetState operation middleware
@@ -3504,6 +3550,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal", wrapper.ShowPrincipal)
 	router.PATCH(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal", wrapper.EditPrincipal)
 	router.GET(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/reach", wrapper.ShowReach)
+	router.GET(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/spread", wrapper.ShowSpread)
 	router.PUT(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/state", wrapper.SetState)
 	router.POST(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/hand-over", wrapper.HandOver)
 	router.POST(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/password", wrapper.ResetPassword)
@@ -4736,6 +4783,47 @@ type ResetSecondFactordefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ResetSecondFactordefaultApplicationProblemPlusJSONResponse) VisitResetSecondFactorResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ShowSpreadRequestObject struct {
+	Organisation OrganisationName `json:"organisation"`
+	Kind         KindOfPrincipal  `json:"kind"`
+	Principal    PrincipalName    `json:"principal"`
+}
+
+type ShowSpreadResponseObject interface {
+	VisitShowSpreadResponse(w http.ResponseWriter) error
+}
+
+type ShowSpread200JSONResponse Spread
+
+func (response ShowSpread200JSONResponse) VisitShowSpreadResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ShowSpreaddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ShowSpreaddefaultApplicationProblemPlusJSONResponse) VisitShowSpreadResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -7423,6 +7511,9 @@ type StrictServerInterface interface {
 	// ResetSecondFactor Take away the second factor of a user who lost it
 	// (DELETE /organisations/{organisation}/principals/{kind}/{principal}/second-factor)
 	ResetSecondFactor(ctx context.Context, request ResetSecondFactorRequestObject) (ResetSecondFactorResponseObject, error)
+	// ShowSpread How its access spreads over the tree: what it holds at each scope that the caller sees
+	// (GET /organisations/{organisation}/principals/{kind}/{principal}/spread)
+	ShowSpread(ctx context.Context, request ShowSpreadRequestObject) (ShowSpreadResponseObject, error)
 	// SetState Suspend, retire or restore it: every session, key, token and decision follows at once
 	// (PUT /organisations/{organisation}/principals/{kind}/{principal}/state)
 	SetState(ctx context.Context, request SetStateRequestObject) (SetStateResponseObject, error)
@@ -8634,6 +8725,34 @@ func (sh *strictHandler) ResetSecondFactor(ctx *gin.Context, organisation Organi
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(ResetSecondFactorResponseObject); ok {
 		if err := validResponse.VisitResetSecondFactorResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ShowSpread operation middleware
+func (sh *strictHandler) ShowSpread(ctx *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName) {
+	var request ShowSpreadRequestObject
+
+	request.Organisation = organisation
+	request.Kind = kind
+	request.Principal = principal
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ShowSpread(ctx, request.(ShowSpreadRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ShowSpread")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ShowSpreadResponseObject); ok {
+		if err := validResponse.VisitShowSpreadResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

@@ -475,6 +475,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/organisations/{organisation}/principals/{kind}/{principal}/spread": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How its access spreads over the tree: what it holds at each scope that the caller sees */
+        get: operations["showSpread"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/organisations/{organisation}/principals/{kind}/{principal}/state": {
         parameters: {
             query?: never;
@@ -1822,6 +1839,18 @@ export interface components {
             plane: "control" | "data";
             /** @description Only under a condition, or later */
             conditional: boolean;
+        };
+        Spread: {
+            principal: components["schemas"]["PrincipalRef"];
+            nodes: components["schemas"]["SpreadNode"][];
+            /** Format: int64 */
+            revision: number;
+        };
+        SpreadNode: {
+            scope: components["schemas"]["ScopeNode"];
+            /** @description Whether the caller may know; it takes "list grant" there */
+            told: boolean;
+            holds: components["schemas"]["HeldClass"][];
         };
         Waiting: {
             guest: components["schemas"]["PrincipalRef"];
@@ -3504,6 +3533,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Reach"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    showSpread: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+                kind: components["parameters"]["KindOfPrincipal"];
+                /** @description Its name; of a service account, its address (with / written %2F) */
+                principal: components["parameters"]["PrincipalName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The scopes, each after the one it is in */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Spread"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -62,6 +62,7 @@
 
 <Page title={group?.title || params?.name || ""} lead={group ? [`group ${group.name}${group.within.length ? ", itself in " + group.within.join(", ") : ""}`, group.description].filter(Boolean).join(". ") : undefined}>
   {#snippet actions()}
+    {#if group}<QuietButton size="sm" href={"#/spread?" + new URLSearchParams({ group: group.name }).toString()}>Over the tree</QuietButton>{/if}
     {#if group?.may.includes("edit group")}<QuietButton size="sm" onclick={() => (editing = true)}>Edit</QuietButton>{/if}
     {#if group?.may.includes("retire group")}<QuietButton size="sm" onclick={() => (changing = true)}>{group?.state === "active" ? "Retire" : "Restore"}</QuietButton>{/if}
     {#if mayEnrol}<Button size="sm" onclick={() => (adding = true)}><PlusOutline class="me-2 h-4 w-4" />Put somebody in</Button>{/if}

@@ -47,6 +47,7 @@
     "/check": Check,
     "/search": SearchPage,
     "/changes": Changes,
+    "/spread": wrap({ asyncComponent: () => import("./Spread.svelte") }),
     "/loam": LoamPage,
     "/loam/*": LoamPage,
     "/account": Account,

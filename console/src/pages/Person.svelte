@@ -172,6 +172,10 @@
       {#if direct && person.state !== "active" && person.state !== "pending"}<QuietButton size="sm" onclick={() => (handing = true)}>Hand the grants over</QuietButton>{/if}
     </div>
     <Holdings of={person} />
+    <section aria-labelledby="spread-heading" class="mt-7">
+      <h2 id="spread-heading" class="mb-2 text-lg font-semibold">Over the tree</h2>
+      {#await import("../parts/SpreadPicture.svelte") then { default: SpreadPicture }}{#key kind + name}<SpreadPicture {kind} {name} />{/key}{/await}
+    </section>
     {#if takesKeys}<KeyTable {kind} {name} mayIssue={may("reset") && person.state === "active"} />{/if}
     <MembershipDialog bind:open={adding} member={{ kind, name: person.name }} ondone={load} />
     <StateDialog bind:open={changing} of={person} {to} ondone={load} />

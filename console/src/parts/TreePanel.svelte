@@ -91,7 +91,7 @@
 </script>
 
 <div class="flex h-full flex-col">
-  <div class="p-3">
+  <div class="p-3 pb-2">
     <input
       type="search"
       bind:value={wanted}
@@ -147,4 +147,5 @@
       {#if matches}<p class="px-4 pt-2"><a class="link" href={href.search({ text: matches })}>Search the whole tree for “{matches}”</a></p>{/if}
     </div>
   {/if}
+  <p class="border-t border-gray-200 px-4 py-2 text-sm dark:border-gray-700"><a class="link" href="#/spread">Coloured by what somebody may do</a></p>
 </div>

@@ -1,0 +1,51 @@
+<!-- The whole tree, coloured by what somebody may do there. Whom stands in the page's address. -->
+<script lang="ts">
+  import { replace, router } from "svelte-spa-router";
+  import { groups, users } from "../lib/directory";
+  import { session } from "../lib/session.svelte";
+  import Choice from "../parts/Choice.svelte";
+  import Page from "../parts/Page.svelte";
+  import SpreadPicture from "../parts/SpreadPicture.svelte";
+
+  const asked = $derived(new URLSearchParams(router.querystring ?? ""));
+  const kind = $derived(asked.has("group") ? "group" : "user");
+  const name = $derived(asked.get(kind) ?? "");
+  let wanted = $state("");
+  let known = $state.raw<{ value: string; hint?: string }[]>([]);
+
+  $effect(() => {
+    wanted = name;
+  });
+  // Without a list to choose from, names are written.
+  $effect(() => {
+    const list = kind === "group" ? groups(session.organisation) : users(session.organisation);
+    list.then((found) => (known = found.map((p) => ({ value: p.name, hint: p.title }))), () => (known = []));
+  });
+</script>
+
+<Page title="Over the tree" lead="Every scope that you see, coloured by what somebody may do there.">
+  <form
+    class="mb-5 flex flex-wrap items-end gap-3"
+    onsubmit={(event) => {
+      event.preventDefault();
+      replace("/spread?" + new URLSearchParams({ [kind]: wanted.trim() }).toString());
+    }}
+  >
+    <div>
+      <label class="label" for="spread-kind">Whose access</label>
+      <select id="spread-kind" value={kind} onchange={(e) => replace("/spread?" + new URLSearchParams({ [e.currentTarget.value]: "" }).toString())} class="rounded-lg border border-gray-300 bg-gray-50 px-3 py-2 pr-9 dark:border-gray-600 dark:bg-gray-800">
+        <option value="user">a user's</option>
+        <option value="group">a group's</option>
+      </select>
+    </div>
+    <div class="w-64">
+      <label class="label" for="spread-name">Name</label>
+      <Choice id="spread-name" name="whose" bind:value={wanted} options={known} />
+    </div>
+  </form>
+  {#if name}
+    {#key kind + name}<SpreadPicture {kind} {name} />{/key}
+  {:else}
+    <p class="quiet">Name somebody, and press Enter.</p>
+  {/if}
+</Page>

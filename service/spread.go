@@ -1,0 +1,46 @@
+package service
+
+import (
+	"context"
+
+	"arbora.example/access"
+)
+
+// Spread is how a principal's access spreads over the tree: what they hold at each scope that the viewer sees.
+type Spread struct {
+	Principal access.Principal
+	Nodes     []SpreadNode // each after the one it is in
+	Revision  uint64
+}
+
+// SpreadNode is a scope, and the classes of act that the principal holds something of there, by plane. Where the viewer may
+// not list the grants it is not told.
+type SpreadNode struct {
+	Node
+	Told              bool
+	Held, Conditional map[access.Plane][]access.Class
+}
+
+// ShowSpread works out a spread, for those who may describe the principal.
+func (s *Service) ShowSpread(ctx context.Context, c Caller, organisation string, who Somebody) (Spread, error) {
+	d, err := s.open(ctx, c)
+	if err != nil {
+		return Spread{}, err
+	}
+	p, err := d.governed(organisation, who, "describe")
+	if err != nil {
+		return Spread{}, err
+	}
+	top, _ := d.Top()
+	told := &access.Context{Time: d.context.Time}
+	spread := Spread{Principal: d.called(p), Revision: d.Revision()}
+	for _, n := range d.nodes(top, treeDepth) {
+		node := SpreadNode{Node: n, Told: p.ID == d.me || d.may("list grant", n.ID)}
+		if node.Told {
+			held, perhaps := d.Holds(p.ID, n.ID, told)
+			node.Held, node.Conditional = d.classes(held), d.classes(perhaps)
+		}
+		spread.Nodes = append(spread.Nodes, node)
+	}
+	return spread, nil
+}
