@@ -21,17 +21,22 @@ type SpreadNode struct {
 	Held, Conditional map[access.Plane][]access.Class
 }
 
-// ShowSpread works out a spread, for those who may describe the principal.
+// ShowSpread works out a spread, for those who may describe the principal, and for itself.
 func (s *Service) ShowSpread(ctx context.Context, c Caller, organisation string, who Somebody) (Spread, error) {
 	d, err := s.open(ctx, c)
 	if err != nil {
 		return Spread{}, err
 	}
-	p, err := d.governed(organisation, who, "describe")
+	top, err := d.organisation(organisation)
 	if err != nil {
 		return Spread{}, err
 	}
-	top, _ := d.Top()
+	p, _ := d.Principal(d.me)
+	if own := d.called(p); own.Kind.String() != who.Kind || own.Name != who.Name {
+		if p, err = d.governed(organisation, who, "describe"); err != nil {
+			return Spread{}, err
+		}
+	}
 	told := &access.Context{Time: d.context.Time}
 	spread := Spread{Principal: d.called(p), Revision: d.Revision()}
 	for _, n := range d.nodes(top, treeDepth) {
