@@ -208,9 +208,7 @@ func TestConsoleReshapes(t *testing.T) {
 	require.NoError(t, console.Do(
 		console.SignIn("rowan@lindenmere", demo.Passphrase),
 		browser.See(`[role=tree]`, "gardens"),
-		console.Open("/tree/"+trailGuide),
-		browser.Press("Move"),
-		browser.Type(`input[name=move-to]`, "lindenmere/science"),
+		browser.Drag(`[role=treeitem][title="Trail guide"]`, `[role=treeitem][title="Science"]`),
 		browser.See(`[data-test=impact]`, "sefa loses"),
 		browser.See(`[data-test=impact]`, "moves with 2 scopes beneath it"),
 		browser.Click(`[data-test=confirm-change]`),

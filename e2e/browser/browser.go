@@ -226,6 +226,20 @@ func Keys(selector string, keys ...string) Step {
 	return chromedp.Steps(steps...)
 }
 
+// Drag drags an element onto another.
+func Drag(from, onto string) Step {
+	script := fmt.Sprintf(`{
+		const transfer = new DataTransfer();
+		const tell = (name, element) => element.dispatchEvent(new DragEvent(name, { bubbles: true, cancelable: true, dataTransfer: transfer }));
+		const from = document.querySelector(%q), onto = document.querySelector(%q);
+		tell("dragstart", from);
+		tell("dragover", onto);
+		tell("drop", onto);
+		tell("dragend", from);
+	}`, from, onto)
+	return chromedp.Steps(Visible(from), Visible(onto), chromedp.Evaluate[chromedp.Void](script))
+}
+
 // Stroke strikes a key wherever the page is.
 func Stroke(key string) Step { return chromedp.KeyEvent(key) }
 

@@ -12,7 +12,7 @@
 
   type Impact = Schemas["Impact"] | null;
   export type Way = "move" | "edit" | "retire" | "restore";
-  let { open = $bindable(false), scope, way, ondone }: { open?: boolean; scope: Scope; way: Way; ondone: () => void } = $props();
+  let { open = $bindable(false), scope, way, target = "", ondone }: { open?: boolean; scope: Scope; way: Way; target?: string; ondone: () => void } = $props();
 
   let to = $state("");
   let name = $state("");
@@ -24,7 +24,7 @@
 
   $effect(() => {
     if (!open) return;
-    to = "";
+    to = target;
     name = last;
     ({ title, description } = scope);
     tags = Object.entries(scope.tags).map(([key, value]) => `${key}=${value}`).join(", ");

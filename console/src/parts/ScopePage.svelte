@@ -74,8 +74,27 @@
     const kind: "user" | "group" = asked.has("user") ? "user" : "group";
     return { kind, name: asked.get(kind) ?? "", role: asked.get("grant") ?? "" };
   });
+  // What the address asks for is opened once, not again whenever the scope is read anew.
+  let opened = "";
+  function once(what: string, open: () => void) {
+    if (opened === what) return;
+    opened = what;
+    open();
+  }
   $effect(() => {
-    if (prepared.role && scope?.may.includes("create grant")) granting = true;
+    const asked = router.querystring ?? "";
+    if (prepared.role && scope?.may.includes("create grant")) once(asked, () => (granting = true));
+  });
+
+  // So does where it was dropped in the tree.
+  const target = $derived(new URLSearchParams(router.querystring ?? "").get("move") ?? "");
+  $effect(() => {
+    const asked = router.querystring ?? "";
+    if (!target || !scope || !may("move")) return;
+    once(asked, () => {
+      way = "move";
+      reshaping = true;
+    });
   });
 
   const beneath = $derived(scope ? tree.nodes.filter((n) => n.parent === scope?.id) : []);
@@ -203,7 +222,7 @@
     <ChangesHere {scope} stale={grants} />
     {/if}
 
-    <ReshapeDialog bind:open={reshaping} {scope} {way} ondone={load} />
+    <ReshapeDialog bind:open={reshaping} {scope} {way} {target} ondone={load} />
     <GrantDialog bind:open={granting} at={scope} {prepared} ondone={granted} />
     <CreateScope bind:open={creating} parent={scope} />
   {/if}

@@ -84,7 +84,8 @@
     <span class="flex items-center gap-1.5"><svg width="8" height="12" aria-hidden="true"><rect x="3" width="4" height="12" class="fill-gray-900 dark:fill-gray-50" /></svg>data too</span>
     <span class="flex items-center gap-1.5"><svg width="12" height="12" aria-hidden="true"><rect x="1" y="1" width="10" height="10" fill="none" stroke-dasharray="2 1.5" class="stroke-gray-900 dark:stroke-gray-50" /></svg>more under a condition</span>
   </p>
-  <div class="card overflow-x-auto p-3">
+  <!-- svelte-ignore a11y_no_noninteractive_tabindex: what scrolls must be reached by keyboard -->
+  <div class="card overflow-x-auto p-3" role="region" aria-label="The picture of the tree" tabindex="0">
     <svg viewBox="0 0 {width} {cells.height}" class="min-w-[56rem]" role="img" aria-label="The tree, coloured by what {name} may do; the table of rules tells the same" data-test="spread">
       {#each cells.all as cell (cell.data.scope.id)}
         {@const n = cell.data}

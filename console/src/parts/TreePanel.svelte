@@ -53,6 +53,19 @@
     return shown;
   });
 
+  // A row is dragged onto what it is to be moved into; what that does is shown before it is done.
+  let dragged = $state.raw<ScopeNode | null>(null);
+  let over = $state("");
+
+  const takes = (node: ScopeNode) => dragged !== null && node.kind !== "resource" && node.id !== dragged.parent && node.id !== dragged.id && !node.address.startsWith(dragged.address + "/");
+
+  function drop(event: DragEvent, onto: ScopeNode) {
+    event.preventDefault();
+    if (dragged && takes(onto)) push(href.scope(dragged.address).slice(1) + "?" + new URLSearchParams({ move: onto.address }).toString());
+    dragged = null;
+    over = "";
+  }
+
   // The row that the Tab key reaches: the chosen one, or the first when it is not shown.
   const entry = $derived(rows.some((n) => n.address === chosen) ? chosen : rows[0]?.address);
 
@@ -117,9 +130,20 @@
           aria-expanded={holds(node) && !matches ? open.has(node.id) : undefined}
           style:padding-left="{0.5 + level * 1.1}rem"
           title={node.title}
+          draggable={node.kind !== "organisation"}
+          ondragstart={() => (dragged = node)}
+          ondragend={() => ((dragged = null), (over = ""))}
+          ondragover={(event) => {
+            if (!takes(node)) return;
+            event.preventDefault();
+            over = node.id;
+          }}
+          ondragleave={() => over === node.id && (over = "")}
+          ondrop={(event) => drop(event, node)}
+          data-over={over === node.id}
           onclick={() => push(href.scope(node.address).slice(1))}
           onkeydown={(event) => onkeydown(event, node, index)}
-          class="flex cursor-pointer items-center gap-1.5 border-l-3 border-transparent py-1 pr-3 hover:bg-gray-100 focus-visible:-outline-offset-2 aria-selected:border-primary-600 aria-selected:bg-primary-50 aria-selected:font-semibold dark:hover:bg-gray-800 dark:aria-selected:border-primary-400 dark:aria-selected:bg-primary-900/70"
+          class="flex cursor-pointer items-center gap-1.5 border-l-3 border-transparent py-1 pr-3 hover:bg-gray-100 focus-visible:-outline-offset-2 aria-selected:border-primary-600 data-[over=true]:bg-copper-100 data-[over=true]:dark:bg-copper-900 aria-selected:bg-primary-50 aria-selected:font-semibold dark:hover:bg-gray-800 dark:aria-selected:border-primary-400 dark:aria-selected:bg-primary-900/70"
         >
           {#if holds(node) && !matches}
             <button
