@@ -62,8 +62,13 @@ export function whenChanged(load: () => void) {
     const revision = live.revision;
     const risen = known > 0 && revision > known;
     known = revision;
-    if (!risen) return;
-    if (!document.querySelector("dialog[open]")) untrack(load);
-    else document.addEventListener("close", () => load(), { capture: true, once: true });
+    if (!risen) return undefined;
+    if (!document.querySelector("dialog[open]")) {
+      untrack(load);
+      return undefined;
+    }
+    const later = () => load();
+    document.addEventListener("close", later, { capture: true, once: true });
+    return () => document.removeEventListener("close", later, { capture: true });
   });
 }

@@ -37,19 +37,20 @@
   const path = $derived({ params: { path: { scope: address } } });
 
   async function load() {
+    const at = path; // whoever has left meanwhile leaves nothing to read it from
     try {
-      scope = await ask(api.GET("/scopes/{scope}", path));
+      scope = await ask(api.GET("/scopes/{scope}", at));
     } catch (caught) {
       problem = asProblem(caught);
       return;
     }
-    await Promise.all([loadGrants(), ask(api.GET("/scopes/{scope}/contents", path)).then((c) => void (contents = c), (caught) => void (problem = asProblem(caught)))]);
+    await Promise.all([loadGrants(at), ask(api.GET("/scopes/{scope}/contents", at)).then((c) => void (contents = c), (caught) => void (problem = asProblem(caught)))]);
   }
 
   // A refused list of grants leaves the rest of the page as it is.
-  async function loadGrants() {
+  async function loadGrants(at = path) {
     try {
-      grants = (await ask(api.GET("/scopes/{scope}/grants", path))).grants;
+      grants = (await ask(api.GET("/scopes/{scope}/grants", at))).grants;
       grantsProblem = null;
     } catch (caught) {
       grantsProblem = asProblem(caught);
@@ -193,7 +194,7 @@
           <ProblemNote problem={grantsProblem} />
         {/if}
       {:else if grants}
-        <AccessTable {grants} {scope} {fresh} onchange={loadGrants} />
+        <AccessTable {grants} {scope} {fresh} onchange={() => loadGrants()} />
       {:else}
         <Skeleton />
       {/if}
