@@ -59,28 +59,3 @@ func (v *View) Seen(scope ID) iter.Seq[Scope] {
 		}
 	}
 }
-
-// Resources counts the resources beneath a scope, without a look at each.
-func (s *Snapshot) Resources(id ID) int {
-	n, ok := s.scopeNumber(id)
-	if !ok {
-		return 0
-	}
-	return s.resources(n)
-}
-
-func (s *Snapshot) resources(n number) int {
-	more := s.scopes.get(n).more
-	if more == nil {
-		return 0
-	}
-	count := more.resources.len()
-	for _, resource := range more.bearing {
-		count += s.resources(resource)
-	}
-	more.containers.from("", s.scopeName, func(container number) bool {
-		count += s.resources(container)
-		return true
-	})
-	return count
-}

@@ -236,21 +236,23 @@ func (s *Snapshot) someBeneath(n number, fn func(number) bool) bool {
 	return found
 }
 
-// beneath counts the scopes beneath one without a look at each resource.
-func (s *Snapshot) beneath(n number) int {
+// beneath counts the containers and the resources beneath a scope without a look at each resource.
+func (s *Snapshot) beneath(n number) (containers, resources int) {
 	more := s.scopes.get(n).more
 	if more == nil {
-		return 0
+		return 0, 0
 	}
-	count := more.containers.len() + more.resources.len()
-	for _, resource := range more.bearing {
-		count += s.beneath(resource)
-	}
-	more.containers.from("", s.scopeName, func(container number) bool {
-		count += s.beneath(container)
+	containers, resources = more.containers.len(), more.resources.len()
+	add := func(child number) bool {
+		c, r := s.beneath(child)
+		containers, resources = containers+c, resources+r
 		return true
-	})
-	return count
+	}
+	for _, resource := range more.bearing {
+		add(resource)
+	}
+	more.containers.from("", s.scopeName, add)
+	return containers, resources
 }
 
 // Beneath counts the scopes beneath one.
@@ -259,7 +261,18 @@ func (s *Snapshot) Beneath(id ID) int {
 	if !ok {
 		return 0
 	}
-	return s.beneath(n)
+	containers, resources := s.beneath(n)
+	return containers + resources
+}
+
+// Resources counts the resources beneath a scope.
+func (s *Snapshot) Resources(id ID) int {
+	n, ok := s.scopeNumber(id)
+	if !ok {
+		return 0
+	}
+	_, resources := s.beneath(n)
+	return resources
 }
 
 // Principal finds a principal by id.

@@ -7,7 +7,6 @@ import (
 	"io"
 	"log/slog"
 	"net"
-	"net/http"
 	"testing/fstest"
 	"time"
 
@@ -43,9 +42,7 @@ func (r *report) loam(ctx context.Context, database *mariadbd.Server, records *s
 	if err != nil {
 		return err
 	}
-	serving := &http.Server{Handler: handler}
-	go serving.Serve(listener)
-	defer serving.Close()
+	defer answer(listener, handler)()
 	keeper, err := svc.SignIn(ctx, service.Attempt{Name: "warden", Password: passphrase, From: "127.0.0.1"})
 	if err != nil {
 		return err
@@ -74,9 +71,7 @@ func (r *report) loam(ctx context.Context, database *mariadbd.Server, records *s
 	if err != nil {
 		return err
 	}
-	answering := &http.Server{Handler: front}
-	go answering.Serve(at)
-	defer answering.Close()
+	defer answer(at, front)()
 	steward, err := svc.SignIn(ctx, service.Attempt{Name: "u0@lindenmere", Password: passphrase, From: "127.0.0.1"})
 	if err != nil {
 		return err

@@ -169,9 +169,7 @@ func (r *report) http(ctx context.Context, records *store.Store, o *organisation
 	if err != nil {
 		return err
 	}
-	server := &http.Server{Handler: engine}
-	go server.Serve(listener)
-	defer server.Close()
+	defer answer(listener, engine)()
 	base := "http://" + listener.Addr().String()
 	bodies := evaluationBodies(o, 4096)
 	l := &load{token: string(caller.Token)}
@@ -198,6 +196,13 @@ func (r *report) http(ctx context.Context, records *store.Store, o *organisation
 	r.figure("batched", many.rate()*1000, "decisions/s")
 	r.atLeast("batch/single", many.rate()*1000/decided.rate(), 6)
 	return nil
+}
+
+// answer answers on a listener until what it gives is called.
+func answer(listener net.Listener, handler http.Handler) (stop func() error) {
+	server := &http.Server{Handler: handler}
+	go server.Serve(listener)
+	return server.Close
 }
 
 func evaluationBodies(o *organisation, n int) [][]byte {

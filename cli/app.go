@@ -221,6 +221,48 @@ func (s session) scopeOr(c *cli.Command) (string, error) {
 	return "", usage("%s takes one ADDRESS", c.FullName())
 }
 
+// open gives the session the command acts with, and exactly the arguments it takes.
+func (a *app) open(c *cli.Command, names ...string) (session, []string, error) {
+	given, err := arguments(c, names...)
+	if err != nil {
+		return session{}, nil, err
+	}
+	s, err := a.as(c)
+	return s, given, err
+}
+
+// inside gives the session the command acts with, and the organisation it belongs to.
+func (a *app) inside(c *cli.Command) (session, string, error) {
+	s, err := a.as(c)
+	if err != nil {
+		return s, "", err
+	}
+	organisation, err := s.organisation()
+	return s, organisation, err
+}
+
+// at gives the session the command acts with, and the address in the only argument or the organisation without one.
+func (a *app) at(c *cli.Command) (session, string, error) {
+	s, err := a.as(c)
+	if err != nil {
+		return s, "", err
+	}
+	address, err := s.scopeOr(c)
+	return s, address, err
+}
+
+// most gives how many items --most asks for, and how many of them to ask for at once.
+func most(c *cli.Command) (all int, page *int, err error) {
+	if all = c.Int("most"); all < 1 {
+		return 0, nil, usage("--most %d leaves nothing to list: give 1 or more", all)
+	}
+	at := min(all, mostAtOnce)
+	return all, &at, nil
+}
+
+// mostAtOnce is how many items the service lists in one page.
+const mostAtOnce = 500
+
 // arguments gives exactly the arguments a command takes; their names say so when they are not there.
 func arguments(c *cli.Command, names ...string) ([]string, error) {
 	given := c.Args().Slice()

@@ -27,17 +27,15 @@ func (a *app) auditCommand() *cli.Command {
 }
 
 func (a *app) readAudit(ctx context.Context, c *cli.Command) error {
-	s, err := a.as(c)
+	s, organisation, err := a.inside(c)
 	if err != nil {
 		return err
 	}
-	organisation, err := s.organisation()
+	most, page, err := most(c)
 	if err != nil {
 		return err
 	}
-	most := c.Int("most")
-	page := min(most, 500)
-	params := &api.ListAuditRecordsParams{Event: orNone(c.String("event")), Who: orNone(c.String("who")), Text: orNone(c.String("text")), Limit: &page}
+	params := &api.ListAuditRecordsParams{Event: orNone(c.String("event")), Who: orNone(c.String("who")), Text: orNone(c.String("text")), Limit: page}
 	for flag, into := range map[string]**time.Time{"from": &params.From, "until": &params.Until} {
 		if text := c.String(flag); text != "" {
 			at, err := access.ParseInstant(text)
@@ -47,18 +45,14 @@ func (a *app) readAudit(ctx context.Context, c *cli.Command) error {
 			*into = &at
 		}
 	}
-	records := []api.AuditRecord{}
-	for len(records) < most {
+	records, _, err := client.Pages(most, func(before *int64) ([]api.AuditRecord, *int64, error) {
+		params.Before = before
 		list, err := client.Read[api.AuditRecordList](s.ListAuditRecords(ctx, organisation, params))
-		if err != nil {
-			return err
-		}
-		records = append(records, list.Records...)
-		if params.Before = list.Before; list.Before == nil {
-			break
-		}
+		return list.Records, list.Before, err
+	})
+	if err != nil {
+		return err
 	}
-	records = records[:min(len(records), most)]
 	l := listing{columns: []string{"When", "Who", "Event", "What"}, empty: "The log has nothing like that.", value: records}
 	for _, r := range records {
 		l.rows = append(l.rows, []string{moment(r.At), r.By, r.Event, r.Detail})

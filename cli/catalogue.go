@@ -85,11 +85,7 @@ func (a *app) registerService(ctx context.Context, c *cli.Command) error {
 }
 
 func (a *app) removeService(ctx context.Context, c *cli.Command) error {
-	given, err := arguments(c, "SERVICE")
-	if err != nil {
-		return err
-	}
-	s, err := a.as(c)
+	s, given, err := a.open(c, "SERVICE")
 	if err != nil {
 		return err
 	}

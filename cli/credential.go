@@ -103,11 +103,7 @@ func (a *app) sessionCommand() *cli.Command {
 				return a.print(c, l)
 			}},
 			{Name: "end", Usage: "end one of your sessions", ArgsUsage: "ID", Action: func(ctx context.Context, c *cli.Command) error {
-				given, err := arguments(c, "ID")
-				if err != nil {
-					return err
-				}
-				s, err := a.as(c)
+				s, given, err := a.open(c, "ID")
 				if err != nil {
 					return err
 				}

@@ -101,11 +101,7 @@ func terms(g api.Grant) string {
 }
 
 func (a *app) listGrants(ctx context.Context, c *cli.Command) error {
-	s, err := a.as(c)
-	if err != nil {
-		return err
-	}
-	address, err := s.scopeOr(c)
+	s, address, err := a.at(c)
 	if err != nil {
 		return err
 	}
@@ -125,11 +121,7 @@ func (a *app) listGrants(ctx context.Context, c *cli.Command) error {
 }
 
 func (a *app) revokeGrant(ctx context.Context, c *cli.Command) error {
-	given, err := arguments(c, "GRANT-ID or ROLE")
-	if err != nil {
-		return err
-	}
-	s, err := a.as(c)
+	s, given, err := a.open(c, "GRANT-ID or ROLE")
 	if err != nil {
 		return err
 	}

@@ -69,17 +69,12 @@ func (a *app) listGroups(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	groups := []api.Group{}
-	params := &api.ListGroupsParams{}
-	for {
-		page, err := client.Read[api.GroupList](s.ListGroups(ctx, organisation, params))
-		if err != nil {
-			return err
-		}
-		groups = append(groups, page.Groups...)
-		if params.After = page.Next; page.Next == nil {
-			break
-		}
+	groups, _, err := client.Pages(0, func(after *string) ([]api.Group, *string, error) {
+		page, err := client.Read[api.GroupList](s.ListGroups(ctx, organisation, &api.ListGroupsParams{After: after}))
+		return page.Groups, page.Next, err
+	})
+	if err != nil {
+		return err
 	}
 	l := listing{columns: []string{"Name", "Title", "Members", "Gathers", "State", "Created"}, empty: "There are no groups.", value: groups}
 	for _, g := range groups {

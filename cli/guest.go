@@ -74,16 +74,12 @@ func (a *app) listGuests(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	guests, params := []api.User{}, &api.ListGuestsParams{}
-	for {
-		page, err := client.Read[api.UserList](s.ListGuests(ctx, organisation, params))
-		if err != nil {
-			return err
-		}
-		guests = append(guests, page.Users...)
-		if params.After = page.Next; page.Next == nil {
-			break
-		}
+	guests, _, err := client.Pages(0, func(after *string) ([]api.User, *string, error) {
+		page, err := client.Read[api.UserList](s.ListGuests(ctx, organisation, &api.ListGuestsParams{After: after}))
+		return page.Users, page.Next, err
+	})
+	if err != nil {
+		return err
 	}
 	l := listing{columns: []string{"Name", "Display name", "State", "Invited"}, empty: "There are no guests.", value: guests}
 	for _, g := range guests {

@@ -109,11 +109,7 @@ func (a *app) listKeys(ctx context.Context, c *cli.Command) error {
 }
 
 func (a *app) withdrawKey(ctx context.Context, c *cli.Command) error {
-	given, err := arguments(c, "ID")
-	if err != nil {
-		return err
-	}
-	s, err := a.as(c)
+	s, given, err := a.open(c, "ID")
 	if err != nil {
 		return err
 	}

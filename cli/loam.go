@@ -77,6 +77,7 @@ func attributeFlags() []cli.Flag {
 		&cli.StringFlag{Name: "run-as", Usage: "have what runs on a machine act as the service account at this `ADDRESS`"},
 		&cli.StringFlag{Name: "range", Usage: "addresses of a network or subnet, as `CIDR`"},
 		&cli.StringSliceFlag{Name: "rule", Usage: "what a network lets pass, as a `RULE` such as \"let in tcp 443 from 10.0.0.0/8\"; may be repeated"},
+		&cli.IntFlag{Name: "largest", Usage: "the largest object or record that a bucket or database takes, in `BYTES`; 0 for no bound"},
 		&cli.StringFlag{Name: "page", Usage: "an app's page, from this `FILE`"},
 	}
 }
@@ -86,6 +87,10 @@ func loamInput(c *cli.Command) (loamapi.Input, error) {
 	in := loamapi.Input{
 		Size: c.String("size"), Network: c.String("network"), RunsAs: c.String("run-as"), Range: c.String("range"),
 		Rules: c.StringSlice("rule"), Title: c.String("title"),
+	}
+	if c.IsSet("largest") {
+		largest := c.Int("largest")
+		in.Largest = &largest
 	}
 	if len(in.Rules) == 0 {
 		in.Rules = nil
@@ -103,11 +108,7 @@ func loamInput(c *cli.Command) (loamapi.Input, error) {
 
 // loam gives Loam as the session reaches it, and the arguments that a command takes.
 func (a *app) loam(c *cli.Command, names ...string) (*client.Loam, []string, error) {
-	given, err := arguments(c, names...)
-	if err != nil {
-		return nil, nil, err
-	}
-	s, err := a.as(c)
+	s, given, err := a.open(c, names...)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -115,11 +116,7 @@ func (a *app) loam(c *cli.Command, names ...string) (*client.Loam, []string, err
 }
 
 func (a *app) showLoam(ctx context.Context, c *cli.Command) error {
-	s, err := a.as(c)
-	if err != nil {
-		return err
-	}
-	address, err := s.scopeOr(c)
+	s, address, err := a.at(c)
 	if err != nil {
 		return err
 	}
@@ -183,19 +180,18 @@ func actsText(acts []loamapi.Act, on bool) string {
 }
 
 func whyOff(here loamapi.Here) listing {
-	l := listing{columns: []string{"Where", "Why", "What to do"}, empty: "nothing is"}
-	for _, r := range here.Resources {
-		for _, act := range r.Acts {
+	l := listing{columns: []string{"Off", "Why"}, empty: "nothing is"}
+	add := func(where string, acts []loamapi.Act) {
+		for _, act := range acts {
 			if !act.On {
-				l.rows = append(l.rows, []string{r.Name, act.Reason, act.Ask})
+				l.rows = append(l.rows, []string{act.Permission + where, act.Reason}, []string{"", "→ " + act.Ask})
 			}
 		}
 	}
-	for _, act := range here.Creatable {
-		if !act.On {
-			l.rows = append(l.rows, []string{"here", act.Reason, act.Ask})
-		}
+	for _, r := range here.Resources {
+		add(", "+r.Name, r.Acts)
 	}
+	add(" here", here.Creatable)
 	return l
 }
 
@@ -254,7 +250,7 @@ func (a *app) actInLoam(operation, words string) cli.ActionFunc {
 		at := d.Attributes
 		return a.printFacts(c, d, fact{"Address", d.Address}, fact{"Type", d.Type}, fact{"State", d.State}, fact{"Size", at.Size},
 			fact{"Network", named(at.Network, at.Network == [16]byte{})}, fact{"Runs as", at.AsNamed}, fact{"Machine", named(at.Machine, at.Machine == [16]byte{})},
-			fact{"Range", at.Range}, fact{"Rules", strings.Join(at.Rules, "; ")}, fact{"Id", d.ID.String()})
+			fact{"Range", at.Range}, fact{"Takes at most", yesNo(at.Largest > 0, fmt.Sprint(at.Largest, " bytes"), "")}, fact{"Rules", strings.Join(at.Rules, "; ")}, fact{"Id", d.ID.String()})
 	}
 }
 

@@ -23,15 +23,15 @@ func (a *app) listObjects(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	var all []loamapi.Object
-	for after := ""; ; after = all[len(all)-1].Name {
-		list, err := cloud.Objects(ctx, given[0], after)
-		if err != nil {
-			return err
+	all, _, err := client.Pages(0, func(after *string) ([]loamapi.Object, *string, error) {
+		list, err := cloud.Objects(ctx, given[0], value(after))
+		if err != nil || len(list) == 0 {
+			return nil, nil, err
 		}
-		if all = append(all, list...); len(list) == 0 {
-			break
-		}
+		return list, &list[len(list)-1].Name, nil
+	})
+	if err != nil {
+		return err
 	}
 	l := listing{columns: []string{"Object", "Bytes", "Type", "Put", "By"}, value: all, empty: "The bucket is empty."}
 	for _, o := range all {

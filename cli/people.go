@@ -292,33 +292,18 @@ func (a *app) listUsers(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	users := []api.User{}
-	params := &api.ListUsersParams{}
-	for {
-		page, err := client.Read[api.UserList](s.ListUsers(ctx, organisation, params))
-		if err != nil {
-			return err
-		}
-		users = append(users, page.Users...)
-		if params.After = page.Next; page.Next == nil {
-			break
-		}
+	users, _, err := client.Pages(0, func(after *string) ([]api.User, *string, error) {
+		page, err := client.Read[api.UserList](s.ListUsers(ctx, organisation, &api.ListUsersParams{After: after}))
+		return page.Users, page.Next, err
+	})
+	if err != nil {
+		return err
 	}
 	l := listing{columns: []string{"Name", "Display name", "Email", "State", "Created"}, empty: "There are no users.", value: users}
 	for _, u := range users {
 		l.rows = append(l.rows, []string{u.Name, u.Title, u.Email, string(u.State), moment(u.CreatedAt)})
 	}
 	return a.print(c, l)
-}
-
-// inside gives the session and the organisation it belongs to.
-func (a *app) inside(c *cli.Command) (session, string, error) {
-	s, err := a.as(c)
-	if err != nil {
-		return s, "", err
-	}
-	organisation, err := s.organisation()
-	return s, organisation, err
 }
 
 func capital(word string) string { return strings.ToUpper(word[:1]) + word[1:] }

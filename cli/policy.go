@@ -160,11 +160,7 @@ func (a *app) removePolicy(ctx context.Context, c *cli.Command) error {
 }
 
 func (a *app) listPolicies(ctx context.Context, c *cli.Command) error {
-	s, err := a.as(c)
-	if err != nil {
-		return err
-	}
-	address, err := s.scopeOr(c)
+	s, address, err := a.at(c)
 	if err != nil {
 		return err
 	}
@@ -290,11 +286,7 @@ func (a *app) listPatterns(ctx context.Context, c *cli.Command) error {
 }
 
 func (a *app) showPattern(ctx context.Context, c *cli.Command) error {
-	given, err := arguments(c, "PATTERN")
-	if err != nil {
-		return err
-	}
-	s, err := a.as(c)
+	s, given, err := a.open(c, "PATTERN")
 	if err != nil {
 		return err
 	}

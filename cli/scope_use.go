@@ -41,30 +41,24 @@ func (a *app) searchScopes(ctx context.Context, c *cli.Command) error {
 	if c.Args().Len() > 1 {
 		return usage("%s takes one TEXT; put words that belong together in quotes", c.FullName())
 	}
-	s, err := a.as(c)
+	s, organisation, err := a.inside(c)
 	if err != nil {
 		return err
 	}
-	organisation, err := s.organisation()
+	most, page, err := most(c)
 	if err != nil {
 		return err
 	}
-	most := c.Int("most")
-	page := min(most, 500)
 	params := &api.SearchScopesParams{
-		Text: orNone(c.Args().First()), Kind: orNone(c.String("kind")), Type: orNone(c.String("type")), Tag: orNone(c.String("tag")), State: orNone(c.String("state")), Limit: &page,
+		Text: orNone(c.Args().First()), Kind: orNone(c.String("kind")), Type: orNone(c.String("type")), Tag: orNone(c.String("tag")), State: orNone(c.String("state")), Limit: page,
 	}
-	found, more := []api.ScopeNode{}, false
-	for len(found) < most {
+	found, more, err := client.Pages(most, func(after *string) ([]api.ScopeNode, *string, error) {
+		params.After = after
 		list, err := client.Read[api.ScopeList](s.SearchScopes(ctx, organisation, params))
-		if err != nil {
-			return err
-		}
-		found = append(found, list.Scopes...)
-		more = list.Next != nil
-		if params.After = list.Next; !more {
-			break
-		}
+		return list.Scopes, list.Next, err
+	})
+	if err != nil {
+		return err
 	}
 	l := listing{columns: []string{"Address", "Kind", "Title", "Tags"}, empty: "Nothing like that is there, or you may not see it.", value: found}
 	for _, n := range found {
@@ -84,11 +78,7 @@ func (a *app) searchScopes(ctx context.Context, c *cli.Command) error {
 }
 
 func (a *app) printMatrix(ctx context.Context, c *cli.Command) error {
-	given, err := arguments(c, "ADDRESS")
-	if err != nil {
-		return err
-	}
-	s, err := a.as(c)
+	s, given, err := a.open(c, "ADDRESS")
 	if err != nil {
 		return err
 	}
@@ -98,16 +88,14 @@ func (a *app) printMatrix(ctx context.Context, c *cli.Command) error {
 	}
 	params := &api.ShowMatrixParams{Against: &against, Rows: &rows}
 	var whole api.Matrix
-	for {
+	whole.Rows, _, err = client.Pages(0, func(after *string) ([]api.MatrixRow, *string, error) {
+		params.After = after
 		m, err := client.Read[api.Matrix](s.ShowMatrix(ctx, given[0], params))
-		if err != nil {
-			return err
-		}
-		m.Rows = append(whole.Rows, m.Rows...)
-		whole = m
-		if params.After = m.Next; m.Next == nil {
-			break
-		}
+		whole.Scope, whole.Columns, whole.Revision = m.Scope, m.Columns, m.Revision
+		return m.Rows, m.Next, err
+	})
+	if err != nil {
+		return err
 	}
 	if c.String("output") == "csv" {
 		return a.printValue(c, matrixFacts(whole))

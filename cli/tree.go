@@ -19,11 +19,7 @@ func (a *app) treeCommand() *cli.Command {
 		Name: "tree", Usage: "draw the scopes at and below an address, as far as you see them", ArgsUsage: "[ADDRESS]",
 		Flags: []cli.Flag{&cli.IntFlag{Name: "depth", Value: 32, Usage: "how many `LEVELS` below"}},
 		Action: func(ctx context.Context, c *cli.Command) error {
-			s, err := a.as(c)
-			if err != nil {
-				return err
-			}
-			address, err := s.scopeOr(c)
+			s, address, err := a.at(c)
 			if err != nil {
 				return err
 			}
@@ -140,25 +136,16 @@ func (a *app) createScope(ctx context.Context, c *cli.Command) error {
 }
 
 func (a *app) listScopes(ctx context.Context, c *cli.Command) error {
-	s, err := a.as(c)
+	s, address, err := a.at(c)
 	if err != nil {
 		return err
 	}
-	address, err := s.scopeOr(c)
+	scopes, _, err := client.Pages(0, func(after *string) ([]api.ScopeNode, *string, error) {
+		page, err := client.Read[api.ScopeList](s.ListChildren(ctx, address, &api.ListChildrenParams{After: after}))
+		return page.Scopes, page.Next, err
+	})
 	if err != nil {
 		return err
-	}
-	scopes := []api.ScopeNode{}
-	params := &api.ListChildrenParams{}
-	for {
-		page, err := client.Read[api.ScopeList](s.ListChildren(ctx, address, params))
-		if err != nil {
-			return err
-		}
-		scopes = append(scopes, page.Scopes...)
-		if params.After = page.Next; page.Next == nil {
-			break
-		}
 	}
 	l := listing{columns: []string{"Name", "Kind", "Title", "Address"}, empty: "There is nothing in " + address + " that you see.", value: scopes}
 	for _, n := range scopes {
@@ -168,11 +155,7 @@ func (a *app) listScopes(ctx context.Context, c *cli.Command) error {
 }
 
 func (a *app) showScope(ctx context.Context, c *cli.Command) error {
-	given, err := arguments(c, "ADDRESS")
-	if err != nil {
-		return err
-	}
-	s, err := a.as(c)
+	s, given, err := a.open(c, "ADDRESS")
 	if err != nil {
 		return err
 	}
@@ -258,11 +241,7 @@ func (a *app) organisationCommand() *cli.Command {
 }
 
 func (a *app) createOrganisation(ctx context.Context, c *cli.Command) error {
-	given, err := arguments(c, "NAME")
-	if err != nil {
-		return err
-	}
-	s, err := a.as(c)
+	s, given, err := a.open(c, "NAME")
 	if err != nil {
 		return err
 	}

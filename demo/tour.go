@@ -70,18 +70,18 @@ type tourist struct {
 }
 
 // visited gives what somebody gets at an address without signing in.
-func visited(ctx context.Context, address string) (string, error) {
+func visited(ctx context.Context, address string) (status string, text []byte, err error) {
 	r, err := http.NewRequestWithContext(ctx, http.MethodGet, address, nil)
 	if err != nil {
-		return "", err
+		return "", nil, err
 	}
 	response, err := http.DefaultClient.Do(r)
 	if err != nil {
-		return "", err
+		return "", nil, err
 	}
 	defer response.Body.Close()
-	text, err := io.ReadAll(response.Body)
-	return response.Status + "\n" + string(text), err
+	text, err = io.ReadAll(response.Body)
+	return response.Status, text, err
 }
 
 // filled puts in what was kept.
@@ -94,20 +94,15 @@ func (t tourist) filled(text string) string {
 
 // letter reads the newest letter to an address.
 func (t tourist) letter(ctx context.Context, to string) (string, error) {
-	r, err := http.NewRequestWithContext(ctx, http.MethodGet, t.letters+"/letters", nil)
+	_, text, err := visited(ctx, t.letters+"/letters")
 	if err != nil {
 		return "", err
 	}
-	response, err := http.DefaultClient.Do(r)
-	if err != nil {
-		return "", err
-	}
-	defer response.Body.Close()
 	var all []struct {
 		To            []string
 		Subject, Text string
 	}
-	if err := json.NewDecoder(response.Body).Decode(&all); err != nil {
+	if err := json.Unmarshal(text, &all); err != nil {
 		return "", err
 	}
 	for _, l := range all {
@@ -128,12 +123,12 @@ func (t tourist) run(ctx context.Context, each try) error {
 		return t.compare(each, "the letter", text, 0)
 	}
 	if each.visit != "" {
-		text, err := visited(ctx, each.visit)
+		status, text, err := visited(ctx, each.visit)
 		if err != nil {
 			return err
 		}
 		fmt.Fprintf(t.out, "\n   somebody who is not signed in opens %s\n", each.visit)
-		return t.compare(each, each.visit, text, 0)
+		return t.compare(each, each.visit, status+"\n"+string(text), 0)
 	}
 	args := make([]string, len(each.args))
 	for i, arg := range each.args {

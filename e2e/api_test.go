@@ -16,6 +16,7 @@ import (
 	"time"
 
 	"github.com/getkin/kin-openapi/openapi3"
+	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"arbora.example/api"
@@ -549,7 +550,7 @@ func TestDatabaseGone(t *testing.T) {
 	killed := make(chan struct{})
 	go func() {
 		defer close(killed)
-		server.Kill()
+		assert.NoError(t, server.Kill())
 	}()
 	for n := 0; n < 10_000; n++ {
 		name := fmt.Sprint("written-", n)

@@ -18,16 +18,14 @@ import (
 
 // searchAll goes through all pages of a search.
 func searchAll(t *testing.T, as *client.Client, params api.SearchScopesParams) []api.ScopeNode {
-	var found []api.ScopeNode
-	for {
+	found, _, err := client.Pages(0, func(after *string) ([]api.ScopeNode, *string, error) {
+		params.After = after
 		page, err := client.Read[api.ScopeList](as.SearchScopes(t.Context(), "lindenmere", &params))
-		require.NoError(t, err)
 		require.LessOrEqual(t, len(page.Scopes), *params.Limit)
-		found = append(found, page.Scopes...)
-		if params.After = page.Next; page.Next == nil {
-			return found
-		}
-	}
+		return page.Scopes, page.Next, err
+	})
+	require.NoError(t, err)
+	return found
 }
 
 // TestSearch compares searches, by several people and in pages of several sizes, with a look at each scope of the tree that

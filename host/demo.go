@@ -98,7 +98,7 @@ func (h *Host) addLoam(ctx context.Context, i *instance, set settings, fresh, st
 		return err
 	}
 	end := i.end
-	i.end = func() error { return errors.Join(cloud.end(), end()) }
+	i.end = func() error { return errors.Join(cloud.Stop(), end()) }
 	if !fresh {
 		return nil
 	}

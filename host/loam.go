@@ -10,13 +10,12 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
-	"runtime"
 	"strings"
-	"syscall"
 	"time"
 
 	"github.com/urfave/cli/v3"
 
+	"arbora.example/child"
 	"arbora.example/demo"
 	"arbora.example/server"
 	"arbora.example/standin/loam"
@@ -106,14 +105,8 @@ func readLoamKeys(name string) (map[string]loamapi.Key, error) {
 	return keys, nil
 }
 
-// loamProcess is Loam in a process of its own.
-type loamProcess struct {
-	command *exec.Cmd
-	done    chan error // what it ended with
-}
-
 // startLoam starts Loam in a process of its own and waits until it answers. Its keys are issued on first use.
-func (h *Host) startLoam(ctx context.Context, set settings, arbora string) (*loamProcess, error) {
+func (h *Host) startLoam(ctx context.Context, set settings, arbora string) (*child.Process, error) {
 	keys := filepath.Join(set.Data, loamKeysFile)
 	if _, err := os.Stat(keys); errors.Is(err, os.ErrNotExist) {
 		if err := issueLoamKeys(ctx, arbora, keys); err != nil {
@@ -127,40 +120,20 @@ func (h *Host) startLoam(ctx context.Context, set settings, arbora string) (*loa
 	command := exec.Command(program, "run-loam", "--arbora", arbora, "--keys", keys, "--data", set.Data, "--log", set.Log,
 		"--listen", strings.TrimPrefix(set.Loam, "http://"))
 	command.Stderr = h.Err
-	// A signal to the terminal's processes is for this one to pass on; and Loam never outlives it.
-	command.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGTERM}
 	output, tell, err := os.Pipe()
 	if err != nil {
 		return nil, err
 	}
 	defer output.Close()
 	command.Stdout = tell
-	p := &loamProcess{command: command, done: make(chan error, 1)}
-	started := make(chan error)
-	go func() {
-		// Pdeathsig goes by the thread that started the process: keep that thread until the process has ended.
-		runtime.LockOSThread()
-		err := command.Start()
-		started <- err
-		if err == nil {
-			p.done <- command.Wait()
-		}
-	}()
-	if err := errors.Join(<-started, tell.Close()); err != nil {
+	p, err := child.Start(command)
+	if err := errors.Join(err, tell.Close()); err != nil {
 		return nil, err
 	}
 	if line, err := bufio.NewReader(output).ReadString('\n'); !strings.HasPrefix(line, loamAnswers) {
-		return nil, errors.Join(errors.New("the stand-in cloud does not start"), err, p.end())
+		return nil, errors.Join(errors.New("the stand-in cloud does not start"), err, p.Stop())
 	}
 	return p, nil
-}
-
-// end ends Loam and waits until it has ended.
-func (p *loamProcess) end() error {
-	if err := p.command.Process.Signal(syscall.SIGTERM); err != nil && !errors.Is(err, os.ErrProcessDone) {
-		return err
-	}
-	return <-p.done
 }
 
 func issueLoamKeys(ctx context.Context, arbora, name string) error {

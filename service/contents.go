@@ -20,11 +20,7 @@ const contentsMost = 10_000
 
 // CountContents counts what is in a scope.
 func (s *Service) CountContents(ctx context.Context, c Caller, key string) (Contents, error) {
-	d, err := s.open(ctx, c)
-	if err != nil {
-		return Contents{}, err
-	}
-	scope, err := d.scope(key)
+	d, scope, err := s.openAt(ctx, c, key)
 	if err != nil {
 		return Contents{}, err
 	}
@@ -82,15 +78,8 @@ type ScopeChangeView struct {
 // ListScopeChanges lists the changes that touched a scope, newest first: those before a revision, 0 for the newest; next is
 // the revision to go on before, 0 at the end.
 func (s *Service) ListScopeChanges(ctx context.Context, c Caller, key string, before uint64, limit int) (changes []ScopeChangeView, next uint64, err error) {
-	d, err := s.open(ctx, c)
+	d, scope, err := s.openAt(ctx, c, key, "list audit-record")
 	if err != nil {
-		return nil, 0, err
-	}
-	scope, err := d.scope(key)
-	if err != nil {
-		return nil, 0, err
-	}
-	if err := d.need("list audit-record", scope); err != nil {
 		return nil, 0, err
 	}
 	if before == 0 {

@@ -32,15 +32,8 @@ type LossView struct {
 // ListGrants lists who holds which role at a scope, directly or from above, nearest first. Whoever may list the grants
 // of a scope sees those that reach it from above too: they are access to that scope.
 func (s *Service) ListGrants(ctx context.Context, c Caller, key string) (grants []GrantView, revision uint64, err error) {
-	d, err := s.open(ctx, c)
+	d, scope, err := s.openAt(ctx, c, key, "list grant")
 	if err != nil {
-		return nil, 0, err
-	}
-	scope, err := d.scope(key)
-	if err != nil {
-		return nil, 0, err
-	}
-	if err := d.need("list grant", scope); err != nil {
 		return nil, 0, err
 	}
 	var all []access.Grant

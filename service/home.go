@@ -62,11 +62,7 @@ const (
 
 // ShowHome gives the caller's home in the organisation they work in.
 func (s *Service) ShowHome(ctx context.Context, c Caller, organisation string) (Home, error) {
-	d, err := s.open(ctx, c)
-	if err != nil {
-		return Home{}, err
-	}
-	top, err := d.organisation(organisation)
+	d, top, err := s.openOrganisation(ctx, c, organisation)
 	if err != nil {
 		return Home{}, err
 	}

@@ -45,15 +45,8 @@ const columnsMost = 30
 
 // ShowMatrix works out a matrix, for whoever may list the grants at the scope.
 func (s *Service) ShowMatrix(ctx context.Context, c Caller, asked MatrixAsked) (Matrix, error) {
-	d, err := s.open(ctx, c)
+	d, scope, err := s.openAt(ctx, c, asked.Scope, "list grant")
 	if err != nil {
-		return Matrix{}, err
-	}
-	scope, err := d.scope(asked.Scope)
-	if err != nil {
-		return Matrix{}, err
-	}
-	if err := d.need("list grant", scope); err != nil {
 		return Matrix{}, err
 	}
 	m := Matrix{Scope: d.ref(scope), Revision: d.Revision(), Rows: []MatrixRow{}}

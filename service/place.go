@@ -57,6 +57,31 @@ func (s *Service) open(ctx context.Context, c Caller) (desk, error) {
 	return s.deskOf(now, c), nil
 }
 
+// openAt opens the caller's desk at a scope that they see, where they hold the permissions it takes.
+func (s *Service) openAt(ctx context.Context, c Caller, key string, permissions ...string) (desk, access.Scope, error) {
+	d, err := s.open(ctx, c)
+	if err != nil {
+		return desk{}, access.Scope{}, err
+	}
+	scope, err := d.scope(key)
+	for _, permission := range permissions {
+		if err == nil {
+			err = d.need(permission, scope)
+		}
+	}
+	return d, scope, err
+}
+
+// openOrganisation opens the caller's desk, if the organisation of a name is the one they work in, and gives its top.
+func (s *Service) openOrganisation(ctx context.Context, c Caller, name string) (desk, access.Scope, error) {
+	d, err := s.open(ctx, c)
+	if err != nil {
+		return desk{}, access.Scope{}, err
+	}
+	top, err := d.organisation(name)
+	return d, top, err
+}
+
 // scope finds a scope by id or address, if the caller sees it.
 func (d desk) scope(key string) (access.Scope, error) {
 	place, err := d.place(key)

@@ -69,11 +69,7 @@ func faultsOf(wrong *access.TextError) []Fault {
 // ListPolicies lists the policies that reach a scope: its own and those above, nearest first. Whoever may list the
 // policies of a scope sees those that reach it from above too.
 func (s *Service) ListPolicies(ctx context.Context, c Caller, key string) ([]PolicyView, uint64, error) {
-	d, err := s.open(ctx, c)
-	if err != nil {
-		return nil, 0, err
-	}
-	scope, err := d.scope(key)
+	d, scope, err := s.openAt(ctx, c, key)
 	if err != nil {
 		return nil, 0, err
 	}
@@ -156,15 +152,8 @@ func (d desk) policy(key, permission string) (access.Policy, error) {
 
 // ReadPolicy reads a text as it would stand at a scope, and writes nothing: for an editor that checks as one types.
 func (s *Service) ReadPolicy(ctx context.Context, c Caller, key, text string) (Reading, error) {
-	d, err := s.open(ctx, c)
+	d, scope, err := s.openAt(ctx, c, key, "list policy")
 	if err != nil {
-		return Reading{}, err
-	}
-	scope, err := d.scope(key)
-	if err != nil {
-		return Reading{}, err
-	}
-	if err := d.need("list policy", scope); err != nil {
 		return Reading{}, err
 	}
 	p, err := d.read(access.Policy{Scope: scope.ID}, text, d.outsidePlaces(scope.ID))

@@ -26,11 +26,7 @@ type Sought struct {
 // of the page after. A page may hold fewer than its limit though more come after it: what the caller does not see was
 // passed over.
 func (s *Service) SearchScopes(ctx context.Context, c Caller, organisation string, sought Sought) (nodes []Node, next string, err error) {
-	d, err := s.open(ctx, c)
-	if err != nil {
-		return nil, "", err
-	}
-	top, err := d.organisation(organisation)
+	d, top, err := s.openOrganisation(ctx, c, organisation)
 	if err != nil {
 		return nil, "", err
 	}

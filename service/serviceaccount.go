@@ -63,11 +63,7 @@ func (s *Service) planAccount(key string, wanted NewAccount, made *AccountView) 
 // ListServiceAccounts lists the service accounts that live at a scope or beneath it, by address, as far as the caller may
 // list them.
 func (s *Service) ListServiceAccounts(ctx context.Context, c Caller, key string) ([]AccountView, error) {
-	d, err := s.open(ctx, c)
-	if err != nil {
-		return nil, err
-	}
-	scope, err := d.scope(key)
+	d, scope, err := s.openAt(ctx, c, key)
 	if err != nil {
 		return nil, err
 	}

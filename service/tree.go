@@ -58,11 +58,7 @@ const treeLimit = 2000
 
 // ShowScope gives a scope by id or address.
 func (s *Service) ShowScope(ctx context.Context, c Caller, key string) (ScopeView, error) {
-	d, err := s.open(ctx, c)
-	if err != nil {
-		return ScopeView{}, err
-	}
-	scope, err := d.scope(key)
+	d, scope, err := s.openAt(ctx, c, key)
 	if err != nil {
 		return ScopeView{}, err
 	}
@@ -114,11 +110,7 @@ func (d desk) ref(scope access.Scope) Ref {
 
 // ShowTree lists the scopes at and below one, level by level, as far as the caller sees them.
 func (s *Service) ShowTree(ctx context.Context, c Caller, key string, depth int) (nodes []Node, revision uint64, err error) {
-	d, err := s.open(ctx, c)
-	if err != nil {
-		return nil, 0, err
-	}
-	top, err := d.scope(key)
+	d, top, err := s.openAt(ctx, c, key)
 	if err != nil {
 		return nil, 0, err
 	}
@@ -146,11 +138,7 @@ func (d desk) nodes(top access.Scope, depth int) []Node {
 
 // ListChildren lists the scopes directly below one, by name, a page at a time; next is the cursor of the page after.
 func (s *Service) ListChildren(ctx context.Context, c Caller, key, after string, limit int) (nodes []Node, next string, err error) {
-	d, err := s.open(ctx, c)
-	if err != nil {
-		return nil, "", err
-	}
-	scope, err := d.scope(key)
+	d, scope, err := s.openAt(ctx, c, key)
 	if err != nil {
 		return nil, "", err
 	}

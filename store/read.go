@@ -2,12 +2,12 @@ package store
 
 import (
 	"context"
-	"database/sql"
 	"strings"
 	"time"
 
 	"arbora.example/access"
 	"arbora.example/people"
+	"arbora.example/store/prepared"
 )
 
 // ScopeDetails is what is known of a scope that no decision needs.
@@ -127,30 +127,16 @@ func (s *Store) PolicyDetails(ctx context.Context, ids []access.ID) (map[access.
 	return details, err
 }
 
-type scanner func(into ...any) error
-
-type querier interface {
-	QueryContext(ctx context.Context, query string, args ...any) (*sql.Rows, error)
-}
+type scanner = func(into ...any) error
 
 // each runs a query and calls fn for every row.
-func each(ctx context.Context, q querier, query string, args []any, fn func(scanner) error) error {
-	rows, err := q.QueryContext(ctx, query, args...)
-	if err != nil {
-		return mark(err)
-	}
-	defer rows.Close()
-	for rows.Next() {
-		if err := fn(rows.Scan); err != nil {
-			return mark(err)
-		}
-	}
-	return mark(rows.Err())
+func each(ctx context.Context, q prepared.Querier, query string, args []any, fn func(scanner) error) error {
+	return mark(prepared.Each(ctx, q, query, args, fn))
 }
 
 // eachOf runs a query that ends in "IN" for a list of ids, a thousand at a time; before are the values of the
 // placeholders that come first.
-func eachOf(ctx context.Context, q querier, query string, ids []access.ID, fn func(scanner) error, before ...any) error {
+func eachOf(ctx context.Context, q prepared.Querier, query string, ids []access.ID, fn func(scanner) error, before ...any) error {
 	const most = 1000
 	for len(ids) > 0 {
 		some := ids[:min(most, len(ids))]

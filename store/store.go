@@ -14,10 +14,8 @@ import (
 	"fmt"
 	"io/fs"
 	"net"
-	"time"
 
 	"github.com/go-sql-driver/mysql"
-	"github.com/pressly/goose/v3"
 
 	"arbora.example/access"
 	"arbora.example/store/prepared"
@@ -40,44 +38,15 @@ type Store struct {
 
 // Open connects to the database a DSN names (in the form of go-sql-driver/mysql) and brings its tables up to date.
 func Open(ctx context.Context, dsn string) (*Store, error) {
-	config, err := mysql.ParseDSN(dsn)
-	if err != nil {
-		return nil, fmt.Errorf("the database DSN cannot be read: %w; write it as user:password@tcp(host:port)/database", err)
-	}
-	if config.DBName == "" {
-		return nil, errors.New("the database DSN names no database; write it as user:password@tcp(host:port)/database")
-	}
-	config.ParseTime, config.Loc = true, time.UTC
-	config.ClientFoundRows = true
-	config.Timeout, config.ReadTimeout, config.WriteTimeout = 5*time.Second, time.Minute, time.Minute
-	config.Logger = &mysql.NopLogger{} // what goes wrong is returned, and logged once by the caller
-	connector, err := mysql.NewConnector(config)
-	if err != nil {
-		return nil, fmt.Errorf("the database DSN cannot be used: %w", err)
-	}
-	db := sql.OpenDB(connector)
-	db.SetMaxOpenConns(32)
-	db.SetMaxIdleConns(16)
-	db.SetConnMaxIdleTime(time.Minute)
-	s := &Store{db: prepared.New(db)}
-	if err := s.migrate(ctx); err != nil {
-		db.Close()
-		return nil, fmt.Errorf("the tables cannot be brought up to date: %w", mark(err))
-	}
-	return s, nil
-}
-
-func (s *Store) migrate(ctx context.Context) error {
 	files, err := fs.Sub(migrations, "migrations")
 	if err != nil {
-		return err
+		return nil, err
 	}
-	provider, err := goose.NewProvider(goose.DialectMySQL, s.db.DB, files)
+	db, err := prepared.Open(ctx, dsn, files)
 	if err != nil {
-		return err
+		return nil, mark(err)
 	}
-	_, err = provider.Up(ctx)
-	return err
+	return &Store{db: db}, nil
 }
 
 // Close ends all connections.

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"log/slog"
 	"net"
+	"net/http"
 	"os"
 	"strconv"
 	"sync"
@@ -134,19 +135,28 @@ func start(t testing.TB, records *store.Store, cloud string) *Bed {
 	b.Service = service.New(service.Options{Records: records, Catalogue: access.Shipped(), Clock: b.Clock.Now, Log: log, Sealer: sealer, Post: post, Address: b.Address})
 	handler, err := server.New(server.Options{Service: b.Service, Console: console.Files(), Version: "test", Log: log, Loam: cloud})
 	require.NoError(t, err)
+	serve(t, listener, handler, b.Mail.Close)
+	return b
+}
+
+// serve answers on a listener until the test ends; then it closes what stands behind.
+func serve(t testing.TB, listener net.Listener, handler http.Handler, closeBehind func() error) {
 	ctx, stop := context.WithCancel(context.Background())
 	ended := make(chan error, 1)
 	go func() { ended <- server.Serve(ctx, listener, handler) }()
 	t.Cleanup(func() {
 		stop()
-		require.NoError(t, errors.Join(<-ended, b.Mail.Close()))
+		require.NoError(t, errors.Join(<-ended, closeBehind()))
 	})
-	return b
 }
 
 // StartDemo starts a service that holds what there is before the demo's story.
 func StartDemo(t testing.TB) *Bed {
-	b := Start(t, Records(t))
+	return startDemo(t, "")
+}
+
+func startDemo(t testing.TB, cloud string) *Bed {
+	b := start(t, Records(t), cloud)
 	_, _, err := b.Service.MakeKeeper(t.Context(), demo.Keeper, demo.Passphrase)
 	require.NoError(t, err)
 	require.NoError(t, demo.LoadStart(t.Context(), b.Address))
@@ -157,10 +167,7 @@ func StartDemo(t testing.TB) *Bed {
 func StartDemoWithLoam(t testing.TB) *Bed {
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(t, err)
-	b := start(t, Records(t), "http://"+listener.Addr().String())
-	_, _, err = b.Service.MakeKeeper(t.Context(), demo.Keeper, demo.Passphrase)
-	require.NoError(t, err)
-	require.NoError(t, demo.LoadStart(t.Context(), b.Address))
+	b := startDemo(t, "http://"+listener.Addr().String())
 	keys, err := demo.LoamKeys(t.Context(), b.Address)
 	require.NoError(t, err)
 	log := slog.New(slog.NewTextHandler(b.Log, nil))
@@ -168,13 +175,7 @@ func StartDemoWithLoam(t testing.TB) *Bed {
 	require.NoError(t, err)
 	handler, err := b.Cloud.Handler()
 	require.NoError(t, err)
-	ctx, stop := context.WithCancel(context.Background())
-	ended := make(chan error, 1)
-	go func() { ended <- server.Serve(ctx, listener, handler) }()
-	t.Cleanup(func() {
-		stop()
-		require.NoError(t, errors.Join(<-ended, b.Cloud.Close()))
-	})
+	serve(t, listener, handler, b.Cloud.Close)
 	return b
 }
 

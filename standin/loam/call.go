@@ -4,12 +4,16 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"io"
+	"maps"
 	"net/http"
+	"slices"
 	"strings"
 
 	"github.com/google/uuid"
 
+	"arbora.example/access"
 	"arbora.example/standin/loam/loamapi"
 )
 
@@ -94,12 +98,12 @@ func (l *Cloud) newCall(ctx context.Context, r *http.Request, ip, key string) (*
 	return c, nil
 }
 
-// mayAlter refuses whoever looks as somebody else.
-func (c *call) mayAlter() error {
+// asOneself refuses whoever looks as somebody else: what another may do is shown, but not done, and data is not read so.
+func (c *call) asOneself() error {
 	if c.subject.Looker == "" {
 		return nil
 	}
-	return problem(http.StatusForbidden, "refused", "you look as "+c.subject.words()+", and nothing is changed or run so", "look as yourself again first")
+	return problem(http.StatusForbidden, "refused", "you look as "+c.subject.words()+": so nothing is changed or run, and no data is read", "look as yourself again first")
 }
 
 // by gives a call of another subject, as which a program runs.
@@ -151,10 +155,7 @@ func (l *Cloud) known(ctx context.Context, id uuid.UUID, organisation, typ strin
 	if err != errNone {
 		return r, err
 	}
-	r = resource{ID: id, Organisation: organisation, Type: typ, Running: kinds[typ].begins}
-	if typ == "machine" || typ == "database" {
-		r.Size = sizes[0]
-	}
+	r = newResource(id, organisation, typ)
 	if err := l.records.add(ctx, r, l.moment(), true); err != nil {
 		return r, err
 	}
@@ -170,11 +171,25 @@ func (l *Cloud) typeOf(ctx context.Context, key string) (string, error) {
 		}
 		return r.Type, err
 	}
-	typ := key[strings.LastIndexByte(key, '.')+1:]
-	if _, ok := kinds[typ]; !ok || typ == key {
-		return "", invalid("", key+" is no resource that Loam runs", "write an address that ends in .machine, .network, .subnet, .bucket, .database, .lab or .app")
+	_, last := access.SplitAddress(key)
+	_, typ := access.SplitFullName(last)
+	if _, ok := kinds[typ]; !ok {
+		return "", unknownType("", typ)
 	}
 	return typ, nil
+}
+
+// unknownType refuses what is no type that Loam runs, and says which was meant.
+func unknownType(field, typ string) *Problem {
+	types := slices.Sorted(maps.Keys(kinds))
+	next := "the types are " + strings.Join(types, ", ")
+	if near := access.Nearest(typ, types); near != "" {
+		next = "did you mean " + near + "?"
+	}
+	if typ == "" {
+		return invalid(field, "the address names no resource", "write one that ends in its type, such as notes.bucket; "+next)
+	}
+	return invalid(field, fmt.Sprintf("Loam runs nothing of the type %q", typ), next)
 }
 
 // decodeInput reads what an act is told, and says what it does not understand.

@@ -5,6 +5,7 @@ import (
 	"crypto/rand"
 	"crypto/sha256"
 	"encoding/base64"
+	"errors"
 	"net/http"
 	"strings"
 	"time"
@@ -16,6 +17,8 @@ import (
 
 // connectionLasts is how long a connection to a database works.
 const connectionLasts = 5 * time.Minute
+
+func checkDatabase(c *call) error { return errors.Join(checkSize(c), checkLargest(c)) }
 
 func connect(ctx context.Context, c *call, r resource) (any, error) {
 	if !r.Running {
@@ -75,6 +78,9 @@ func amend(ctx context.Context, c *call, r resource) (any, error) {
 func (c *call) amend(ctx context.Context, r resource, e loamapi.Entry) error {
 	if e.Name == "" || len(e.Name) > 200 || len(e.Value) > 10_000 {
 		return invalid("key", "a record needs a key of 1 to 200 bytes, and a value of at most 10 000", "shorten it")
+	}
+	if err := r.fits(len(e.Value)); err != nil {
+		return err
 	}
 	return c.records.amend(ctx, r.ID, e)
 }

@@ -5,6 +5,8 @@ import (
 	"maps"
 	"slices"
 
+	"github.com/google/uuid"
+
 	"arbora.example/standin/loam/loamapi"
 )
 
@@ -15,6 +17,7 @@ type kind struct {
 	inside     []string          // operations on what is in it, as permissions
 	runs       bool              // it can be started and stopped
 	begins     bool              // it runs as soon as it is made
+	sized      bool              // it has a size
 	refers     []reference       // what it refers to
 	check      func(*call) error // refuses attributes that make no sense
 }
@@ -32,7 +35,7 @@ type act func(ctx context.Context, c *call, r resource) (any, error)
 // kinds are the types that Loam runs.
 var kinds = map[string]kind{
 	"machine": {
-		service: "compute", runs: true, check: checkSize, refers: []reference{toNetwork, toAccount},
+		service: "compute", runs: true, sized: true, check: checkSize, refers: []reference{toNetwork, toAccount},
 		operations: []string{"describe", "start", "stop", "resize", "edit", "enter", "retire", "restore"},
 	},
 	"network": {
@@ -44,12 +47,12 @@ var kinds = map[string]kind{
 		operations: []string{"describe", "edit", "retire", "restore"},
 	},
 	"bucket": {
-		service: "storage", operations: []string{"describe", "retire", "restore"},
+		service: "storage", check: checkLargest, operations: []string{"describe", "edit", "retire", "restore"},
 		inside: []string{"list object", "fetch object", "put object", "erase object"},
 	},
 	"database": {
-		service: "databases", runs: true, begins: true, check: checkSize,
-		operations: []string{"describe", "start", "stop", "resize", "connect", "query", "amend", "purge", "retire", "restore"},
+		service: "databases", runs: true, begins: true, sized: true, check: checkDatabase,
+		operations: []string{"describe", "start", "stop", "resize", "edit", "connect", "query", "amend", "purge", "retire", "restore"},
 	},
 	"lab": {
 		service: "labs", runs: true, check: checkPage, refers: []reference{toNetwork},
@@ -79,6 +82,15 @@ func init() {
 	acts["start lab"], acts["stop lab"] = startLab, stopLab
 	acts["read lab"], acts["write lab"], acts["run lab"] = readLab, writeLab, runLab
 	acts["visit app"] = visit
+}
+
+// newResource is a resource as it is made, before anything is said of it.
+func newResource(id uuid.UUID, organisation, typ string) resource {
+	r := resource{ID: id, Organisation: organisation, Type: typ, Running: kinds[typ].begins}
+	if kinds[typ].sized {
+		r.Size = sizes[0]
+	}
+	return r
 }
 
 // typesOf lists the types a service runs, by name.

@@ -25,7 +25,8 @@ func (c *call) makeLabsMachine(ctx context.Context, lab *resource, parent uuid.U
 	if err != nil {
 		return explainLabs(err)
 	}
-	machine := resource{ID: uuid.Must(uuid.NewV7()), Organisation: lab.Organisation, Type: "machine", Attributes: loamapi.Attributes{Size: sizes[0], Network: lab.Network}}
+	machine := newResource(uuid.Must(uuid.NewV7()), lab.Organisation, "machine")
+	machine.Network = lab.Network
 	if v.Context.Scope != parent {
 		return unavailable(nil) // it moved between two questions
 	}

@@ -80,7 +80,7 @@ func watch(ctx context.Context, c *call, r resource) (any, error) {
 	}
 	seen := loamapi.Traffic{Rules: r.Rules, Attached: []loamapi.Attached{}}
 	for _, other := range list {
-		a := loamapi.Attached{ID: other.ID, Type: other.Type, State: c.describe(other).State, Range: other.Range}
+		a := loamapi.Attached{ID: other.ID, Type: other.Type, State: other.state(), Range: other.Range}
 		if a.Address, err = c.addressOf(ctx, other.ID); err != nil {
 			return nil, err
 		}

@@ -7,14 +7,11 @@ import (
 	"embed"
 	"encoding/json"
 	"errors"
-	"fmt"
 	"io/fs"
 	"strings"
 	"time"
 
-	"github.com/go-sql-driver/mysql"
 	"github.com/google/uuid"
-	"github.com/pressly/goose/v3"
 
 	"arbora.example/standin/loam/loamapi"
 	"arbora.example/store/prepared"
@@ -30,34 +27,12 @@ var errNone = errors.New("loam: no such row")
 type records struct{ db *prepared.DB }
 
 func openRecords(ctx context.Context, dsn string) (*records, error) {
-	config, err := mysql.ParseDSN(dsn)
-	if err != nil {
-		return nil, fmt.Errorf("the database DSN cannot be read: %w; write it as user:password@tcp(host:port)/database", err)
-	}
-	if config.DBName == "" {
-		return nil, errors.New("the database DSN names no database; write it as user:password@tcp(host:port)/database")
-	}
-	config.ParseTime, config.Loc = true, time.UTC
-	config.Logger = &mysql.NopLogger{}
-	connector, err := mysql.NewConnector(config)
+	files, err := fs.Sub(migrations, "migrations")
 	if err != nil {
 		return nil, err
 	}
-	db := sql.OpenDB(connector)
-	db.SetMaxOpenConns(32)
-	db.SetMaxIdleConns(16)
-	files, err := fs.Sub(migrations, "migrations")
-	if err != nil {
-		return nil, errors.Join(err, db.Close())
-	}
-	provider, err := goose.NewProvider(goose.DialectMySQL, db, files)
-	if err == nil {
-		_, err = provider.Up(ctx)
-	}
-	if err != nil {
-		return nil, errors.Join(fmt.Errorf("the tables of Loam cannot be brought up to date: %w", err), db.Close())
-	}
-	return &records{prepared.New(db)}, nil
+	db, err := prepared.Open(ctx, dsn, files)
+	return &records{db}, err
 }
 
 // resource is what Loam keeps of one.
@@ -114,8 +89,8 @@ func (s *records) resources(ctx context.Context, ids []uuid.UUID) (map[uuid.UUID
 	if len(ids) == 0 {
 		return found, nil
 	}
-	return found, s.each(ctx, "SELECT "+resourceColumns+" FROM resource WHERE id IN ("+marks(len(ids))+")", values(ids), func(rows *sql.Rows) error {
-		r, err := scanResource(rows.Scan)
+	return found, s.each(ctx, "SELECT "+resourceColumns+" FROM resource WHERE id IN ("+marks(len(ids))+")", values(ids), func(scan func(...any) error) error {
+		r, err := scanResource(scan)
 		found[r.ID] = r
 		return err
 	})
@@ -124,8 +99,8 @@ func (s *records) resources(ctx context.Context, ids []uuid.UUID) (map[uuid.UUID
 // attached lists what is attached to a network: machines, labs and subnets.
 func (s *records) attached(ctx context.Context, network uuid.UUID) (list []resource, err error) {
 	err = s.each(ctx, "SELECT "+resourceColumns+" FROM resource WHERE JSON_VALUE(attributes, '$.network') = ? OR JSON_VALUE(attributes, '$.within') = ? ORDER BY id",
-		[]any{network.String(), network.String()}, func(rows *sql.Rows) error {
-			r, err := scanResource(rows.Scan)
+		[]any{network.String(), network.String()}, func(scan func(...any) error) error {
+			r, err := scanResource(scan)
 			list = append(list, r)
 			return err
 		})
@@ -134,8 +109,8 @@ func (s *records) attached(ctx context.Context, network uuid.UUID) (list []resou
 
 // unsettled lists resources made before a moment that Arbora is not known to have.
 func (s *records) unsettled(ctx context.Context, before time.Time, most int) (list []resource, err error) {
-	err = s.each(ctx, "SELECT "+resourceColumns+" FROM resource WHERE settled = FALSE AND made_at < ? ORDER BY made_at LIMIT ?", []any{before, most}, func(rows *sql.Rows) error {
-		r, err := scanResource(rows.Scan)
+	err = s.each(ctx, "SELECT "+resourceColumns+" FROM resource WHERE settled = FALSE AND made_at < ? ORDER BY made_at LIMIT ?", []any{before, most}, func(scan func(...any) error) error {
+		r, err := scanResource(scan)
 		list = append(list, r)
 		return err
 	})
@@ -161,9 +136,9 @@ func (s *records) forget(ctx context.Context, ids ...uuid.UUID) error {
 
 // objects lists a bucket's objects by name, those after a name, and at most so many.
 func (s *records) objects(ctx context.Context, bucket uuid.UUID, after string, most int) (list []loamapi.Object, err error) {
-	err = s.each(ctx, "SELECT name, media_type, size, HEX(sha256), put_at, put_by FROM object WHERE bucket_id = ? AND name > ? ORDER BY name LIMIT ?", []any{bucket[:], after, most}, func(rows *sql.Rows) error {
+	err = s.each(ctx, "SELECT name, media_type, size, HEX(sha256), put_at, put_by FROM object WHERE bucket_id = ? AND name > ? ORDER BY name LIMIT ?", []any{bucket[:], after, most}, func(scan func(...any) error) error {
 		var o loamapi.Object
-		err := rows.Scan(&o.Name, &o.MediaType, &o.Size, &o.SHA256, &o.PutAt, &o.PutBy)
+		err := scan(&o.Name, &o.MediaType, &o.Size, &o.SHA256, &o.PutAt, &o.PutBy)
 		o.SHA256 = strings.ToLower(o.SHA256)
 		list = append(list, o)
 		return err
@@ -195,9 +170,9 @@ func (s *records) eraseObject(ctx context.Context, bucket uuid.UUID, name string
 // entries lists a database's records whose names begin with a prefix.
 func (s *records) entries(ctx context.Context, database uuid.UUID, prefix string, most int) (list []loamapi.Entry, err error) {
 	err = s.each(ctx, "SELECT name, value FROM record WHERE database_id = ? AND name >= ? AND LEFT(name, CHAR_LENGTH(?)) = ? ORDER BY name LIMIT ?",
-		[]any{database[:], prefix, prefix, prefix, most}, func(rows *sql.Rows) error {
+		[]any{database[:], prefix, prefix, prefix, most}, func(scan func(...any) error) error {
 			var e loamapi.Entry
-			err := rows.Scan(&e.Name, &e.Value)
+			err := scan(&e.Name, &e.Value)
 			list = append(list, e)
 			return err
 		})
@@ -239,18 +214,8 @@ func (s *records) connection(ctx context.Context, hash [sha256.Size]byte) (c con
 	return c, err
 }
 
-func (s *records) each(ctx context.Context, query string, values []any, visit func(*sql.Rows) error) error {
-	rows, err := s.db.QueryContext(ctx, query, values...)
-	if err != nil {
-		return err
-	}
-	defer rows.Close()
-	for rows.Next() {
-		if err := visit(rows); err != nil {
-			return err
-		}
-	}
-	return rows.Err()
+func (s *records) each(ctx context.Context, query string, values []any, visit func(scan func(...any) error) error) error {
+	return prepared.Each(ctx, s.db, query, values, visit)
 }
 
 // one makes an error of a statement that met no row.

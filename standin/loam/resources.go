@@ -22,10 +22,19 @@ func (c *call) describe(r resource) loamapi.Description {
 	d := loamapi.Description{ID: r.ID, Address: c.key, Type: r.Type, Attributes: r.Attributes}
 	// What is in an app or a lab is on the data plane.
 	d.Attributes.Text = ""
-	if kinds[r.Type].runs {
-		d.State = map[bool]string{true: "running", false: "stopped"}[r.Running]
-	}
+	d.State = r.state()
 	return d
+}
+
+// state says whether a resource runs; empty for one that does not run at all.
+func (r resource) state() string {
+	switch {
+	case !kinds[r.Type].runs:
+		return ""
+	case r.Running:
+		return "running"
+	}
+	return "stopped"
 }
 
 func describe(ctx context.Context, c *call, r resource) (any, error) {
@@ -69,8 +78,8 @@ func (c *call) act(ctx context.Context, operation string) (any, error) {
 	if !ok {
 		return nil, invalid("operation", fmt.Sprintf("Loam has no operation %q for a %s", operation, c.typ), "it has "+strings.Join(kinds[c.typ].operations, ", "))
 	}
-	if operation != "describe" && operation != "read" && operation != "watch" && operation != "visit" {
-		if err := c.mayAlter(); err != nil {
+	if operation != "describe" {
+		if err := c.asOneself(); err != nil {
 			return nil, err
 		}
 	}
@@ -118,9 +127,9 @@ func (c *call) refer(a *loamapi.Attributes, v verdict) error {
 func (c *call) create(ctx context.Context) (loamapi.Description, error) {
 	k, ok := kinds[c.in.Type]
 	if !ok {
-		return loamapi.Description{}, invalid("type", fmt.Sprintf("Loam makes no %q", c.in.Type), "it makes machine, network, subnet, bucket, database, lab and app")
+		return loamapi.Description{}, unknownType("type", c.in.Type)
 	}
-	if err := c.mayAlter(); err != nil {
+	if err := c.asOneself(); err != nil {
 		return loamapi.Description{}, err
 	}
 	c.typ = c.in.Type
@@ -134,13 +143,11 @@ func (c *call) create(ctx context.Context) (loamapi.Description, error) {
 	if err != nil {
 		return loamapi.Description{}, err
 	}
-	r := resource{ID: uuid.Must(uuid.NewV7()), Organisation: c.subject.Organisation, Type: c.typ, Running: k.begins}
+	r := newResource(uuid.Must(uuid.NewV7()), c.subject.Organisation, c.typ)
 	if err := c.refer(&r.Attributes, v); err != nil {
 		return loamapi.Description{}, err
 	}
-	if err := c.fill(&r.Attributes); err != nil {
-		return loamapi.Description{}, err
-	}
+	c.fill(&r.Attributes)
 	if c.typ == "subnet" {
 		if err := c.fitSubnet(ctx, &r, v.Context.Scope); err != nil {
 			return loamapi.Description{}, err
@@ -184,11 +191,12 @@ func (c *call) register(ctx context.Context, r resource, parent uuid.UUID, name,
 }
 
 // fill takes over what the input tells about a resource, where it tells anything.
-func (c *call) fill(a *loamapi.Attributes) error {
+func (c *call) fill(a *loamapi.Attributes) {
 	if c.in.Size != "" {
 		a.Size = c.in.Size
-	} else if a.Size == "" && (c.typ == "machine" || c.typ == "database") {
-		a.Size = sizes[0]
+	}
+	if c.in.Largest != nil {
+		a.Largest = *c.in.Largest
 	}
 	if c.in.Range != "" {
 		a.Range = c.in.Range
@@ -199,7 +207,6 @@ func (c *call) fill(a *loamapi.Attributes) error {
 	if c.in.Text != nil && c.typ == "app" {
 		a.Text = *c.in.Text
 	}
-	return nil
 }
 
 func edit(ctx context.Context, c *call, r resource) (any, error) {
@@ -211,9 +218,7 @@ func edit(ctx context.Context, c *call, r resource) (any, error) {
 	if c.in.Size != "" {
 		return nil, invalid("size", "a size is not edited", "resize it instead: that takes the permission \"resize "+c.typ+"\"")
 	}
-	if err := c.fill(&r.Attributes); err != nil {
-		return nil, err
-	}
+	c.fill(&r.Attributes)
 	if c.typ == "subnet" {
 		if err := c.fitSubnet(ctx, &r, r.Within); err != nil {
 			return nil, err
@@ -254,6 +259,22 @@ func resize(ctx context.Context, c *call, r resource) (any, error) {
 func checkSize(c *call) error {
 	if c.in.Size != "" && !slices.Contains(sizes, c.in.Size) {
 		return invalid("size", fmt.Sprintf("there is no size %q", c.in.Size), "use "+strings.Join(sizes, ", "))
+	}
+	return nil
+}
+
+// checkLargest refuses a bound on what is taken that makes no sense.
+func checkLargest(c *call) error {
+	if c.in.Largest != nil && (*c.in.Largest < 0 || *c.in.Largest > mostBytes) {
+		return invalid("largest", fmt.Sprintf("%d bytes cannot be the largest that is taken", *c.in.Largest), fmt.Sprintf("give 1 to %d, or 0 for no bound but Loam's own", mostBytes))
+	}
+	return nil
+}
+
+// fits refuses what is larger than a resource takes.
+func (r resource) fits(size int) error {
+	if r.Largest > 0 && size > r.Largest {
+		return problem(http.StatusRequestEntityTooLarge, "too-large", fmt.Sprintf("that is %d bytes, and at most %d are taken here", size, r.Largest), "send less, or have the bound edited")
 	}
 	return nil
 }

@@ -98,7 +98,7 @@ func (c *call) fillHere(ctx context.Context, h *loamapi.Here, scope api.Scope, s
 			operation, typ, _ := strings.Cut(permission, " ")
 			ask(c.question(operation, typ, r.Address), func(a loamapi.Act) {
 				if operation == "describe" && typ == r.Type && a.On {
-					r.State, r.Size = stateOf(kept, *r), sizeOf(kept, *r)
+					c.tell(r, kept)
 				}
 				if makesSense(a, *r) {
 					r.Acts = append(r.Acts, a)
@@ -114,6 +114,19 @@ func (c *call) fillHere(ctx context.Context, h *loamapi.Here, scope api.Scope, s
 		take[i](v)
 	}
 	return nil
+}
+
+// tell tells the state and size of a resource; one that Loam has not met yet is as it will be made.
+func (c *call) tell(told *loamapi.ResourceHere, kept map[uuid.UUID]resource) {
+	id := uuid.MustParse(told.ID)
+	r, met := kept[id]
+	if !met {
+		r = newResource(id, c.subject.Organisation, told.Type)
+	}
+	told.Size, told.State = r.Size, r.state()
+	if told.Retired {
+		told.State = "retired"
+	}
 }
 
 // makesSense leaves out what cannot be done in the state that a resource is in, as far as the asker sees that.
@@ -159,34 +172,6 @@ func actOf(q *question, v *verdict) loamapi.Act {
 		}
 	}
 	return a
-}
-
-func stateOf(kept map[uuid.UUID]resource, r loamapi.ResourceHere) string {
-	k := kinds[r.Type]
-	if r.Retired {
-		return "retired"
-	}
-	if !k.runs {
-		return ""
-	}
-	running := k.begins
-	if found, ok := kept[uuid.MustParse(r.ID)]; ok {
-		running = found.Running
-	}
-	if running {
-		return "running"
-	}
-	return "stopped"
-}
-
-func sizeOf(kept map[uuid.UUID]resource, r loamapi.ResourceHere) string {
-	if found, ok := kept[uuid.MustParse(r.ID)]; ok {
-		return found.Size
-	}
-	if r.Type == "machine" || r.Type == "database" {
-		return sizes[0]
-	}
-	return ""
 }
 
 // Offers lists all that Loam lets people do, as permissions, by type.

@@ -26,7 +26,7 @@ func splitObject(address string) (bucket, name string, err error) {
 			return strings.Join(parts[:i+1], "/"), strings.Join(parts[i+1:], "/"), nil
 		}
 	}
-	return "", "", invalid("", address+" names no bucket", "write ADDRESS.bucket/NAME")
+	return "", "", invalid("", address+" names no bucket", "write ADDRESS.bucket, and /NAME for an object in it")
 }
 
 // listObjects lists a bucket's objects, those after a name.
@@ -40,6 +40,9 @@ func (c *call) listObjects(ctx context.Context, bucket, after string, most int) 
 
 // bucket asks whether the subject may do something with objects of a bucket.
 func (c *call) bucket(ctx context.Context, operation, bucket string) (resource, error) {
+	if err := c.asOneself(); err != nil {
+		return resource{}, err
+	}
 	v, err := c.may(ctx, operation, "object", bucket)
 	if err != nil {
 		return resource{}, err
@@ -76,9 +79,6 @@ func noObject(name string) *Problem {
 }
 
 func (c *call) putObject(ctx context.Context, address, mediaType string, body []byte) (loamapi.Object, error) {
-	if err := c.mayAlter(); err != nil {
-		return loamapi.Object{}, err
-	}
 	r, name, err := c.named(ctx, "put", address)
 	if err != nil {
 		return loamapi.Object{}, err
@@ -89,14 +89,14 @@ func (c *call) putObject(ctx context.Context, address, mediaType string, body []
 	if _, _, err := mime.ParseMediaType(mediaType); err != nil || len(mediaType) > 200 {
 		return loamapi.Object{}, invalid("Content-Type", fmt.Sprintf("%q is no media type", mediaType), "send one such as image/tiff")
 	}
+	if err := r.fits(len(body)); err != nil {
+		return loamapi.Object{}, err
+	}
 	o := loamapi.Object{Name: name, MediaType: mediaType, Size: int64(len(body)), PutAt: c.moment(), PutBy: c.subject.words()}
 	return o, c.records.putObject(ctx, r.ID, o, body)
 }
 
 func (c *call) eraseObject(ctx context.Context, address string) error {
-	if err := c.mayAlter(); err != nil {
-		return err
-	}
 	r, name, err := c.named(ctx, "erase", address)
 	if err != nil {
 		return err

@@ -14,14 +14,14 @@ import (
 	"os/exec"
 	"os/user"
 	"path/filepath"
-	"runtime"
 	"strconv"
 	"strings"
 	"sync"
-	"syscall"
 	"time"
 
 	"github.com/go-sql-driver/mysql"
+
+	"arbora.example/child"
 )
 
 // Server is a running MariaDB server.
@@ -31,15 +31,8 @@ type Server struct {
 	password  string
 
 	mu       sync.Mutex
-	child    *child // nil when another program runs the server
+	child    *child.Process // nil when another program runs the server
 	stopping bool
-}
-
-// child is a running server process.
-type child struct {
-	process *os.Process
-	done    chan struct{} // closed when the process has ended
-	failure error         // why it ended; read after done
 }
 
 // account is the one account that connects over loopback.
@@ -82,7 +75,7 @@ func (s *Server) Restart(ctx context.Context) error {
 	}
 	s.child = c
 	if err := s.await(ctx, c); err != nil {
-		return errors.Join(err, c.stop())
+		return errors.Join(err, c.Stop())
 	}
 	return nil
 }
@@ -100,7 +93,7 @@ func (s *Server) Keep(ctx context.Context, tell func(message string, err error))
 		select {
 		case <-ctx.Done():
 			return
-		case <-c.done:
+		case <-c.Done():
 		}
 		err := s.Restart(ctx)
 		if ctx.Err() != nil {
@@ -155,24 +148,15 @@ func (s *Server) Stop() error {
 	if s.child == nil {
 		return nil
 	}
-	return s.child.stop()
-}
-
-func (c *child) stop() error {
-	if err := c.process.Signal(syscall.SIGTERM); err != nil && !errors.Is(err, os.ErrProcessDone) {
-		return err
-	}
-	<-c.done
-	return c.failure
+	return s.child.Stop()
 }
 
 // Kill ends the server at once, as a crash would, and waits until it has ended.
-func (s *Server) Kill() {
+func (s *Server) Kill() error {
 	s.mu.Lock()
 	c := s.child
 	s.mu.Unlock()
-	c.process.Kill()
-	<-c.done
+	return c.Kill()
 }
 
 // prepare makes the data directory and the account's password when they are not there yet.
@@ -234,7 +218,7 @@ func (s *Server) temporary() string { return filepath.Join(s.directory, "tmp") }
 func (s *Server) portFile() string { return filepath.Join(s.directory, "port") }
 
 // run starts the process on its port.
-func (s *Server) run() (*child, error) {
+func (s *Server) run() (*child.Process, error) {
 	if err := os.WriteFile(s.portFile(), []byte(strconv.Itoa(s.port)), 0o600); err != nil {
 		return nil, err
 	}
@@ -262,28 +246,15 @@ func (s *Server) run() (*child, error) {
 		"--performance-schema=OFF", "--max-connections=400",
 	}, asUser()...)...)
 	command.Stdout, command.Stderr = log, log
-	command.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGTERM, Setpgid: true}
-	c := &child{done: make(chan struct{})}
-	started := make(chan error)
-	go func() {
-		// Pdeathsig goes by the thread that started the process: keep that thread until the process has ended.
-		runtime.LockOSThread()
-		err := command.Start()
-		started <- err
-		if err == nil {
-			c.failure = command.Wait()
-			close(c.done)
-		}
-	}()
-	if err := <-started; err != nil {
+	c, err := child.Start(command)
+	if err != nil {
 		return nil, fmt.Errorf("mariadbd: %w", err)
 	}
-	c.process = command.Process
 	return c, nil
 }
 
 // await returns when the server answers or has ended.
-func (s *Server) await(ctx context.Context, c *child) error {
+func (s *Server) await(ctx context.Context, c *child.Process) error {
 	db, err := sql.Open("mysql", s.DSN(""))
 	if err != nil {
 		return err
@@ -299,7 +270,7 @@ func (s *Server) await(ctx context.Context, c *child) error {
 		case <-tick.C:
 		case <-ctx.Done():
 			return fmt.Errorf("mariadbd does not answer: %w", ctx.Err())
-		case <-c.done:
+		case <-c.Done():
 			text, _ := os.ReadFile(s.logFile()) // an unreadable log only makes the message shorter
 			return fmt.Errorf("mariadbd ended at once; is another one using %s? Its log says: %s", s.directory, lastLines(text))
 		}

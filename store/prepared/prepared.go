@@ -1,4 +1,4 @@
-// Package prepared keeps SQL statements prepared. Package database/sql prepares a statement with values anew each time it is
+// Package prepared opens MariaDB databases and keeps SQL statements prepared. Package database/sql prepares a statement with values anew each time it is
 // run, which takes three exchanges with the server instead of one; here the statements of a program, which are few, are
 // prepared once on each connection.
 package prepared
@@ -7,7 +7,13 @@ import (
 	"context"
 	"database/sql"
 	"errors"
+	"fmt"
+	"io/fs"
 	"sync"
+	"time"
+
+	"github.com/go-sql-driver/mysql"
+	"github.com/pressly/goose/v3"
 )
 
 // most bounds how many statements are kept. Further ones are run all the same, without being kept.
@@ -22,6 +28,58 @@ type DB struct {
 
 // New gives a pool that keeps statements over one that does not.
 func New(db *sql.DB) *DB { return &DB{DB: db, kept: map[string]*sql.Stmt{}} }
+
+// Open connects to the database a DSN names (in the form of go-sql-driver/mysql) and brings its tables up to date by the
+// migrations in a folder. Moments are UTC; an update tells how many rows it met, altered or not.
+func Open(ctx context.Context, dsn string, migrations fs.FS) (*DB, error) {
+	config, err := mysql.ParseDSN(dsn)
+	if err != nil {
+		return nil, fmt.Errorf("the database DSN cannot be read: %w; write it as user:password@tcp(host:port)/database", err)
+	}
+	if config.DBName == "" {
+		return nil, errors.New("the database DSN names no database; write it as user:password@tcp(host:port)/database")
+	}
+	config.ParseTime, config.Loc = true, time.UTC
+	config.ClientFoundRows = true
+	config.Timeout, config.ReadTimeout, config.WriteTimeout = 5*time.Second, time.Minute, time.Minute
+	config.Logger = &mysql.NopLogger{} // what goes wrong is returned, and logged once by the caller
+	connector, err := mysql.NewConnector(config)
+	if err != nil {
+		return nil, fmt.Errorf("the database DSN cannot be used: %w", err)
+	}
+	pool := sql.OpenDB(connector)
+	pool.SetMaxOpenConns(32)
+	pool.SetMaxIdleConns(16)
+	pool.SetConnMaxIdleTime(time.Minute)
+	provider, err := goose.NewProvider(goose.DialectMySQL, pool, migrations)
+	if err == nil {
+		_, err = provider.Up(ctx)
+	}
+	if err != nil {
+		return nil, errors.Join(fmt.Errorf("the tables cannot be brought up to date: %w", err), pool.Close())
+	}
+	return New(pool), nil
+}
+
+// Querier is a pool or a transaction.
+type Querier interface {
+	QueryContext(ctx context.Context, text string, values ...any) (*sql.Rows, error)
+}
+
+// Each runs a query and calls visit for every row, with what scans it; an error of visit ends it.
+func Each(ctx context.Context, q Querier, text string, values []any, visit func(scan func(into ...any) error) error) error {
+	rows, err := q.QueryContext(ctx, text, values...)
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		if err := visit(rows.Scan); err != nil {
+			return err
+		}
+	}
+	return rows.Err()
+}
 
 // Close ends all connections, and with them what was prepared on them.
 func (d *DB) Close() error {

@@ -11,7 +11,7 @@ export type Entry = { name: string; value: string };
 export type Step = { line: string; output?: string; refused?: string };
 export type Ran = { as: string; steps: Step[] };
 export type Attached = { id: string; type: string; state?: string; range?: string; address?: string };
-export type Attributes = { size?: string; network?: string; runsAs?: string; asNamed?: string; machine?: string; range?: string; rules?: string[]; within?: string };
+export type Attributes = { size?: string; network?: string; runsAs?: string; asNamed?: string; machine?: string; range?: string; rules?: string[]; largest?: number; within?: string };
 export type Description = { id: string; address: string; type: string; state?: string; attributes: Attributes; addresses?: Record<string, string> };
 
 const root = "/loam/v1";

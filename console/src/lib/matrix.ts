@@ -44,3 +44,13 @@ export function rowsAsCSV(matrix: Schemas["Matrix"]): string[][] {
   }
   return rows;
 }
+
+// heldInWords says what classes of act are held: of the thing itself, of what is in it, and what hangs on a condition.
+export function heldInWords(holds: Schemas["HeldClass"][]): string {
+  const of = (plane: Plane, conditional: boolean) => {
+    const names = classes.filter((c) => holds.some((h) => h.class === c && h.plane === plane && h.conditional === conditional)).join(", ");
+    return names && plane === "data" ? "data: " + names : names;
+  };
+  const parts = (conditional: boolean) => [of("control", conditional), of("data", conditional)].filter(Boolean).join("; ");
+  return [parts(false), parts(true) && "under a condition " + parts(true)].filter(Boolean).join("; ") || "nothing";
+}

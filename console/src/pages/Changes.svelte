@@ -66,7 +66,6 @@
   });
 
   const needsCare = ["refused", "sign-in-failed", "sign-in-locked"];
-  const field = "rounded-lg border border-gray-300 bg-gray-50 px-3 py-2 text-gray-900 dark:border-gray-600 dark:bg-gray-800 dark:text-gray-100";
 
   function saveAll() {
     const rows = (records ?? []).map((r) => [String(r.number), r.at, r.by, r.from, r.event, r.detail]);
@@ -89,18 +88,18 @@
     </div>
     <div>
       <label class="label" for="changes-event">Event</label>
-      <select id="changes-event" value={asked.event ?? ""} onchange={(e) => narrow("event", e.currentTarget.value)} class="{field} pr-9">
+      <select id="changes-event" value={asked.event ?? ""} onchange={(e) => narrow("event", e.currentTarget.value)} class="field">
         <option value="">any</option>
         {#each events as event (event)}<option value={event}>{event}</option>{/each}
       </select>
     </div>
     <div>
       <label class="label" for="changes-from">From</label>
-      <input id="changes-from" type="date" value={asked.from ?? ""} onchange={(e) => narrow("from", e.currentTarget.value)} class={field} />
+      <input id="changes-from" type="date" value={asked.from ?? ""} onchange={(e) => narrow("from", e.currentTarget.value)} class="field" />
     </div>
     <div>
       <label class="label" for="changes-until">Before</label>
-      <input id="changes-until" type="date" value={asked.until ?? ""} onchange={(e) => narrow("until", e.currentTarget.value)} class={field} />
+      <input id="changes-until" type="date" value={asked.until ?? ""} onchange={(e) => narrow("until", e.currentTarget.value)} class="field" />
     </div>
   </div>
   {#if problem}

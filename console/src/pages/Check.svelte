@@ -107,7 +107,7 @@
   <form onsubmit={submit} class="card mb-6 grid grid-cols-[10rem_1fr_1fr_1.6fr_auto] items-start gap-4 p-5 max-lg:grid-cols-2 max-sm:grid-cols-1">
     <Field label="Who" name="kind" {problem}>
       {#snippet children(id)}
-        <select {id} bind:value={kind} class="w-full rounded-lg border border-gray-300 bg-gray-50 px-3 py-2 text-gray-900 dark:border-gray-600 dark:bg-gray-800 dark:text-gray-100">
+        <select {id} bind:value={kind} class="w-full field">
           {#each Object.entries(kinds) as [value, word] (value)}<option {value}>{word}</option>{/each}
         </select>
       {/snippet}

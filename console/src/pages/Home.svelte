@@ -5,7 +5,7 @@
   import { authority } from "../lib/authority.svelte";
   import { whenChanged } from "../lib/live.svelte";
   import { loam } from "../lib/loam.svelte";
-  import { classes } from "../lib/matrix";
+  import { heldInWords } from "../lib/matrix";
   import { session } from "../lib/session.svelte";
   import { capital, count, href, moment } from "../lib/words";
   import KindIcon from "../parts/KindIcon.svelte";
@@ -39,13 +39,6 @@
   });
   whenChanged(load);
 
-  // holds says in words what the classes held at a place come to.
-  function holds(mine: Schemas["Mine"]): string {
-    const of = (plane: string, conditional: boolean) => classes.filter((c) => mine.holds.some((h) => h.class === c && h.plane === plane && h.conditional === conditional)).join(", ");
-    const parts = [of("control", false), of("data", false) && "data: " + of("data", false)].filter(Boolean);
-    const perhaps = [of("control", true), of("data", true) && "data: " + of("data", true)].filter(Boolean).join("; ");
-    return parts.join("; ") + (perhaps ? `${parts.length > 0 ? "; " : ""}under a condition ${perhaps}` : "");
-  }
   const calm = $derived(home && [home.pending, home.ending, home.keys, home.strangers, home.refused].every((part) => part.length === 0));
   const looksAfter = $derived(home !== null && (home.privileged.length > 0 || !calm || changes.length > 0));
 </script>
@@ -124,7 +117,7 @@
                   <a class="link truncate font-semibold" href={href.scope(m.scope.address)} title={m.scope.address}>{m.title || m.scope.name}</a>
                   {#if loam.there}<a class="link ml-auto text-sm" href={href.loam(m.scope.address)}>in Loam</a>{/if}
                 </p>
-                <p class="quiet text-sm">{capital(holds(m))}</p>
+                <p class="quiet text-sm">{capital(heldInWords(m.holds))}</p>
               </li>
             {/each}
           </ul>

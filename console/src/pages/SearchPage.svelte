@@ -69,7 +69,7 @@
     </div>
     <div>
       <label class="label" for="search-kind">Kind</label>
-      <select id="search-kind" value={asked.kind ?? ""} onchange={(e) => narrow("kind", e.currentTarget.value)} class="rounded-lg border border-gray-300 bg-gray-50 px-3 py-2 pr-9 dark:border-gray-600 dark:bg-gray-800">
+      <select id="search-kind" value={asked.kind ?? ""} onchange={(e) => narrow("kind", e.currentTarget.value)} class="field">
         {#each kinds as kind (kind)}<option value={kind}>{kind || "any"}</option>{/each}
       </select>
     </div>
@@ -79,7 +79,7 @@
     </div>
     <div>
       <label class="label" for="search-state">State</label>
-      <select id="search-state" value={asked.state ?? ""} onchange={(e) => narrow("state", e.currentTarget.value)} class="rounded-lg border border-gray-300 bg-gray-50 px-3 py-2 pr-9 dark:border-gray-600 dark:bg-gray-800">
+      <select id="search-state" value={asked.state ?? ""} onchange={(e) => narrow("state", e.currentTarget.value)} class="field">
         {#each ["", "active", "retired"] as state (state)}<option value={state}>{state || "any"}</option>{/each}
       </select>
     </div>

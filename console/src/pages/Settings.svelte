@@ -43,7 +43,7 @@
     <form onsubmit={change} class="card max-w-2xl space-y-6 p-6">
       <Field label="API keys that anybody may have at a time" name="keysEach" {problem} hint="Two are enough to exchange one without a gap.">
         {#snippet children(id)}
-          {#if settings}<input {id} name="keys-each" type="number" min="1" max="20" bind:value={settings.keysEach} class="w-24 rounded-lg border border-gray-300 bg-gray-50 px-3 py-2 dark:border-gray-600 dark:bg-gray-800 dark:text-gray-100" />{/if}
+          {#if settings}<input {id} name="keys-each" type="number" min="1" max="20" bind:value={settings.keysEach} class="w-24 field" />{/if}
         {/snippet}
       </Field>
       <Checkbox bind:checked={settings.secondFactor}>Whoever holds permissions to govern needs a second factor, or a passkey</Checkbox>

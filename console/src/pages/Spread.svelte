@@ -33,7 +33,7 @@
   >
     <div>
       <label class="label" for="spread-kind">Whose access</label>
-      <select id="spread-kind" value={kind} onchange={(e) => replace("/spread?" + new URLSearchParams({ [e.currentTarget.value]: "" }).toString())} class="rounded-lg border border-gray-300 bg-gray-50 px-3 py-2 pr-9 dark:border-gray-600 dark:bg-gray-800">
+      <select id="spread-kind" value={kind} onchange={(e) => replace("/spread?" + new URLSearchParams({ [e.currentTarget.value]: "" }).toString())} class="field">
         <option value="user">a user's</option>
         <option value="group">a group's</option>
       </select>

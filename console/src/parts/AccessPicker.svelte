@@ -103,7 +103,7 @@
         </Field>
         <Field label="Until (optional)" name="until">
           {#snippet children(id)}
-            <input {id} name="grant-until" type="date" bind:value={until} class="w-full rounded-lg border border-gray-300 bg-gray-50 px-3 py-2 text-gray-900 dark:border-gray-600 dark:bg-gray-800 dark:text-gray-100" />
+            <input {id} name="grant-until" type="date" bind:value={until} class="w-full field" />
           {/snippet}
         </Field>
       </div>

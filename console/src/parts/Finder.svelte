@@ -3,7 +3,8 @@
   import { Modal } from "flowbite-svelte";
   import { push } from "svelte-spa-router";
   import { tick } from "svelte";
-  import { api, ask } from "../lib/api";
+  import { api, ask, type Role } from "../lib/api";
+  import { roles as rolesOf } from "../lib/directory";
   import { session } from "../lib/session.svelte";
   import { href } from "../lib/words";
   import TextInput from "./TextInput.svelte";
@@ -16,11 +17,13 @@
   let found = $state.raw<Found[]>([]);
   let at = $state(0);
   let list = $state<HTMLElement>();
+  let roles: Promise<Role[]> | null = null; // asked for once each time it opens: they are few, and the same for every letter
   const few = 6;
 
   $effect(() => {
     if (!open) return;
     text = "";
+    roles = null;
     tick().then(() => document.querySelector<HTMLInputElement>("#finder")?.focus());
   });
 
@@ -42,8 +45,8 @@
       return page.groups.filter((g) => g.name.startsWith(q)).map((g) => ({ what: "group", name: g.name, hint: g.title, to: href.group(g.name) }));
     },
     async (q) => {
-      const page = await ask(api.GET("/scopes/{scope}/roles", { params: { path: { scope: session.organisation } } }));
-      return page.roles.filter((r) => r.name.includes(q)).slice(0, few).map((r) => ({ what: "role", name: r.name, hint: r.title, to: href.role(r.name) }));
+      roles ??= rolesOf(session.organisation);
+      return (await roles).filter((r) => r.name.includes(q)).slice(0, few).map((r) => ({ what: "role", name: r.name, hint: r.title, to: href.role(r.name) }));
     },
     async (q) => {
       const page = await ask(api.GET("/organisations/{organisation}/statements", { params: { path: { organisation: session.organisation }, query: { words: q } } }));

@@ -60,7 +60,7 @@
   </div>
 {/if}
 <Finder bind:open={finding} />
-<header class="sticky top-0 z-20 flex min-h-14 flex-wrap items-center gap-x-6 max-md:static max-md:gap-y-1 max-md:px-3 max-md:pt-1.5 border-b border-primary-900 bg-primary-800 px-5 text-gray-50 dark:border-gray-700 dark:bg-primary-950">
+<header class="sticky top-0 z-20 flex min-h-14 flex-wrap items-center gap-x-6 max-md:static max-md:gap-x-2 max-md:gap-y-1 max-md:px-3 max-md:pt-1.5 border-b border-primary-900 bg-primary-800 px-5 text-gray-50 dark:border-gray-700 dark:bg-primary-950">
   <a href="#/" class="flex items-center gap-2.5 rounded">
     <Mark />
     <span class="text-lg font-semibold tracking-tight max-md:sr-only">Arbora</span>
@@ -91,7 +91,7 @@
     {/if}
     <a href="#/account" class="flex items-center gap-2 rounded px-1 text-primary-50 hover:text-white" title="Own account">
       <UserCircleOutline class="h-5 w-5" />
-      <span data-test="me">{session.me?.name}</span>
+      <span class="max-sm:sr-only" data-test="me">{session.me?.name}</span>
     </a>
     {#if session.organisation}
       <a href="#/settings" class="rounded p-1.5 text-primary-100 hover:bg-primary-900 hover:text-white" aria-label="Settings of {session.organisation}" title="Settings of {session.organisation}"><CogOutline class="h-5 w-5" /></a>

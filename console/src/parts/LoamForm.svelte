@@ -21,28 +21,28 @@
   let range = $state("");
   let rules = $state("");
   let text = $state("");
+  let largest = $state("");
   let problem = $state.raw<Problem | null>(null);
   let busy = $state(false);
 
   $effect(() => {
     if (!open) return;
-    name = title = network = runsAs = range = rules = text = "";
+    name = title = network = runsAs = range = rules = text = largest = "";
     size = resource?.size ?? "small";
     problem = null;
     if (tree.nodes.length === 0) tree.load();
   });
 
-  const area = "statement w-full rounded-lg border border-gray-300 bg-gray-50 px-3 py-2 text-gray-900 dark:border-gray-600 dark:bg-gray-800 dark:text-gray-100";
   const networks = $derived(tree.nodes.filter((n) => n.type === "network").map((n) => ({ value: n.address, hint: n.title })));
   const sized = $derived((type === "machine" || type === "database") && operation !== "edit");
-  const fields = $derived({ network: type === "machine" || type === "lab", runsAs: type === "machine", range: type === "network" || type === "subnet", rules: type === "network", text: type === "app" });
+  const fields = $derived({ network: type === "machine" || type === "lab", runsAs: type === "machine", range: type === "network" || type === "subnet", rules: type === "network", text: type === "app", largest: type === "bucket" || type === "database" });
 
   async function send(event: Event) {
     event.preventDefault();
     busy = true;
     problem = null;
-    const given = { size: sized ? size : undefined, network, runsAs, range, rules: rules ? rules.split("\n").filter(Boolean) : undefined, text: text || undefined };
-    const input = Object.fromEntries(Object.entries(given).filter(([, value]) => value));
+    const given = { size: sized ? size : undefined, network, runsAs, range, rules: rules ? rules.split("\n").filter(Boolean) : undefined, text: text || undefined, largest: largest ? Number(largest) : undefined };
+    const input = Object.fromEntries(Object.entries(given).filter(([, value]) => value !== undefined && value !== ""));
     try {
       if (operation === "create") await loam.create({ ...input, type, name, title, at });
       else await loam.act(at, operation, input);
@@ -86,13 +86,18 @@
       {/if}
       {#if fields.range}<Field label="Range" name="range" {problem} hint="In CIDR notation, such as 10.20.0.0/16.">{#snippet children(id)}<TextInput {id} name="range" bind:value={range} />{/snippet}</Field>{/if}
       {#if fields.rules}
-        <Field label="Lets pass (optional)" name="rules" {problem} hint="A rule a line, such as let in tcp 443 from 10.0.0.0/8.">{#snippet children(id)}<textarea {id} name="rules" rows="3" spellcheck="false" bind:value={rules} class={area}></textarea>{/snippet}</Field>
+        <Field label="Lets pass (optional)" name="rules" {problem} hint="A rule a line, such as let in tcp 443 from 10.0.0.0/8.">{#snippet children(id)}<textarea {id} name="rules" rows="3" spellcheck="false" bind:value={rules} class="statement field w-full"></textarea>{/snippet}</Field>
+      {/if}
+      {#if fields.largest}
+        <Field label="Takes at most (optional)" name="largest" {problem} hint="The largest {type === 'bucket' ? 'object' : 'record'} that is taken, in bytes; 0 for no bound.">
+          {#snippet children(id)}<TextInput {id} name="largest" inputmode="numeric" pattern="[0-9]*" bind:value={largest} />{/snippet}
+        </Field>
       {/if}
       {#if fields.text}
-        <Field label="Page (HTML)" name="text" {problem}>{#snippet children(id)}<textarea {id} name="text" rows="6" spellcheck="false" bind:value={text} class={area}></textarea>{/snippet}</Field>
+        <Field label="Page (HTML)" name="text" {problem}>{#snippet children(id)}<textarea {id} name="text" rows="6" spellcheck="false" bind:value={text} class="statement field w-full"></textarea>{/snippet}</Field>
       {/if}
     {/if}
-    {#if problem && !["name", "range", "rules", "network", "size"].includes(problem.field ?? "")}<ProblemNote {problem} />{/if}
+    {#if problem && !["name", "range", "rules", "network", "size", "largest"].includes(problem.field ?? "")}<ProblemNote {problem} />{/if}
     <div class="flex justify-end gap-2">
       <QuietButton type="button" onclick={() => (open = false)}>Cancel</QuietButton>
       <Button type="submit" disabled={busy || (operation === "create" && !name)} data-test="confirm-loam">{operation === "create" ? "Make it" : capital(operation)}</Button>

@@ -25,7 +25,7 @@
     const scope = (id?: string): [string, string?] => (id ? (made?.addresses?.[id] ? [made.addresses[id], href.scope(made.addresses[id])] : ["one that you do not see"]) : [""]);
     const all: [string, string, string?][] = [
       ["Size", at.size ?? ""], ["Network", ...scope(at.network)], ["Runs as", at.asNamed ?? "", at.asNamed && href.account(at.asNamed)], ["Machine", ...scope(at.machine)],
-      ["In network", ...scope(at.within)], ["Range", at.range ?? ""], ["Lets pass", (at.rules ?? []).join("; ")], ["Id", made.id],
+      ["In network", ...scope(at.within)], ["Range", at.range ?? ""], ["Takes at most", at.largest ? at.largest + " bytes" : ""], ["Lets pass", (at.rules ?? []).join("; ")], ["Id", made.id],
     ];
     return all.filter((f) => f[1]);
   });

@@ -35,7 +35,7 @@
 
 <label class="label" for={id}>{lab ? "The notebook" : "A program, a line for each step"}</label>
 <textarea {id} bind:value={text} rows="4" spellcheck="false" placeholder="fetch ADDRESS.bucket/OBJECT"
-  class="statement w-full rounded-lg border border-gray-300 bg-gray-50 px-3 py-2 text-gray-900 placeholder:text-gray-500 dark:border-gray-600 dark:bg-gray-800 dark:text-gray-100 dark:placeholder:text-gray-400"
+  class="statement w-full field"
 ></textarea>
 <p class="quiet mb-2 text-sm">
   Steps are list, fetch, put and erase with a bucket's address, query and amend with a database's. It acts as {lab ? "the labs service" : "the machine's service account"}, not as you.

@@ -5,7 +5,7 @@
   import { push } from "svelte-spa-router";
   import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
   import { whenChanged } from "../lib/live.svelte";
-  import { classes } from "../lib/matrix";
+  import { classes, heldInWords } from "../lib/matrix";
   import { session } from "../lib/session.svelte";
   import { href } from "../lib/words";
   import ProblemNote from "./ProblemNote.svelte";
@@ -63,12 +63,7 @@
   const ofData = (n: Node) => n.holds.some((h) => h.plane === "data" && !h.conditional);
   const perhaps = (n: Node) => n.holds.some((h) => h.conditional);
 
-  function inWords(n: Node): string {
-    if (!n.told) return "you may not list the grants there";
-    const of = (plane: string, conditional: boolean) => classes.filter((c) => n.holds.some((h) => h.class === c && h.plane === plane && h.conditional === conditional)).join(", ");
-    const parts = [of("control", false), of("data", false) && "data: " + of("data", false), perhaps(n) && "under a condition: " + [of("control", true), of("data", true)].filter(Boolean).join(", ")].filter(Boolean);
-    return parts.length > 0 ? parts.join("; ") : "nothing";
-  }
+  const inWords = (n: Node) => (n.told ? heldInWords(n.holds) : "you may not list the grants there");
 </script>
 
 {#if problem}

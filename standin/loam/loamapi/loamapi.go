@@ -30,6 +30,7 @@ type Input struct {
 	Range   string   `json:"range,omitempty"`
 	Rules   []string `json:"rules,omitempty"`
 	Text    *string  `json:"text,omitempty"`    // an app's page, a lab's notebook
+	Largest *int     `json:"largest,omitempty"` // of what a bucket or database takes, in bytes
 	Program []string `json:"program,omitempty"` // what is run on a machine, line by line
 	Key     string   `json:"key,omitempty"`     // of a record in a database
 	Value   string   `json:"value,omitempty"`
@@ -46,6 +47,7 @@ type Attributes struct {
 	Range   string    `json:"range,omitempty"`   // of a network or subnet, in CIDR notation
 	Rules   []string  `json:"rules,omitempty"`   // of a network: what may pass
 	Within  uuid.UUID `json:"within,omitzero"`   // of a subnet: its network
+	Largest int       `json:"largest,omitempty"` // of a bucket or database: the largest object or record it takes, in bytes; 0 for no bound
 	Text    string    `json:"text,omitempty"`    // of an app: its page; of a lab: its notebook
 }
 
