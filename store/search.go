@@ -76,7 +76,12 @@ func (q Search) statement(organisation access.ID) (string, []any) {
 		and("s.retired = ?", *q.Retired)
 	}
 	if q.Tag != "" {
-		and("EXISTS (SELECT 1 FROM scope_term t WHERE t.organisation_id = s.organisation_id AND t.scope_id = s.id AND t.term >= ? AND t.term < ?)", q.Tag, q.pastTag())
+		const tagged = "EXISTS (SELECT 1 FROM scope_term t WHERE t.organisation_id = s.organisation_id AND t.scope_id = s.id AND "
+		if strings.HasSuffix(q.Tag, "=") {
+			and(tagged+"t.term >= ? AND t.term < ?)", q.Tag, pastPrefix(q.Tag))
+		} else {
+			and(tagged+"t.term = ?)", q.Tag)
+		}
 	}
 	if q.Term != "" {
 		b.WriteString(" ORDER BY w.term, w.scope_id LIMIT ?")
@@ -84,14 +89,6 @@ func (q Search) statement(organisation access.ID) (string, []any) {
 		b.WriteString(" ORDER BY s.id LIMIT ?")
 	}
 	return b.String(), append(values, q.Limit)
-}
-
-// pastTag gives the first text after all that fit the tag.
-func (q Search) pastTag() string {
-	if strings.HasSuffix(q.Tag, "=") {
-		return pastPrefix(q.Tag)
-	}
-	return q.Tag + "\x00"
 }
 
 // pastPrefix gives the first text after all that begin with a prefix.

@@ -1,0 +1,113 @@
+package store_test
+
+import (
+	"database/sql"
+	"errors"
+	"fmt"
+	"os"
+	"slices"
+	"testing"
+
+	"github.com/pressly/goose/v3"
+	"github.com/stretchr/testify/require"
+
+	"arbora.example/access"
+	"arbora.example/e2e/testbed"
+	"arbora.example/store"
+)
+
+// rowsOf tells all rows of a query, one a line, in order.
+func rowsOf(t *testing.T, db *sql.DB, query string) (lines []string) {
+	t.Helper()
+	rows, err := db.QueryContext(t.Context(), query)
+	require.NoError(t, err)
+	defer rows.Close()
+	columns, err := rows.Columns()
+	require.NoError(t, err)
+	for rows.Next() {
+		values, into := make([]sql.NullString, len(columns)), make([]any, len(columns))
+		for i := range values {
+			into[i] = &values[i]
+		}
+		require.NoError(t, rows.Scan(into...))
+		lines = append(lines, fmt.Sprint(values))
+	}
+	require.NoError(t, rows.Err())
+	slices.Sort(lines)
+	return lines
+}
+
+// TestAMigrationFillsInWhatCodeWrites takes a database back to before there were terms and changed scopes, and forward again:
+// what the migration works out of older records is what the code has written with each of them.
+func TestAMigrationFillsInWhatCodeWrites(t *testing.T) {
+	dsn := testbed.DSN(t)
+	s := testbed.OpenRecords(t, dsn)
+	fill(t, s)
+	details := store.ScopeDetails{Title: "Greenhouse", CreatedAt: now}
+	odd := access.Scope{ID: access.ID{30}, Parent: top.ID, Kind: access.Folder, Name: "north-wing-of-2026", Tags: map[string]string{"care": "High", "floor": "", "label": "Ö=ü"}}
+	deep := access.Scope{ID: access.ID{31}, Parent: odd.ID, Kind: access.Resource, Name: "a-b-c-d-e", Type: "machine", Tags: map[string]string{"team": `with "quotes" and \ strokes`}}
+	renamed := deep
+	renamed.Name, renamed.Parent, renamed.Tags = "f-g", house.ID, map[string]string{"team": "glass"}
+	retired := renamed
+	retired.Retired = true
+	custom := access.RoleDefinition{Scope: house.ID, Name: "scanner", Include: []access.Filter{{Services: []string{"storage"}}}}
+	for n, write := range []func(tx *store.Tx) error{
+		func(tx *store.Tx) error {
+			return errors.Join(tx.CreateScope(odd, details), tx.CreateScope(deep, details))
+		},
+		func(tx *store.Tx) error { return tx.ReshapeScope(deep, renamed, details, details) },
+		func(tx *store.Tx) error { return tx.ReshapeScope(renamed, retired, details, details) },
+		func(tx *store.Tx) error { return tx.CreateRole(custom) },
+		func(tx *store.Tx) error { return tx.RemoveRole(custom) },
+		func(tx *store.Tx) error {
+			return tx.PutPolicy(nil, access.Policy{ID: access.ID{60}, Scope: top.ID, Name: "visits"}, "")
+		},
+		func(tx *store.Tx) error { return tx.RevokeGrant(given) },
+		func(tx *store.Tx) error { return tx.OfferServices(house, []string{"storage"}) },
+		func(tx *store.Tx) error { return tx.RemoveMember(member) },
+	} {
+		_, err := s.Write(t.Context(), top.ID, by, func(tx *store.Tx, _ uint64) (string, error) { return fmt.Sprint("change ", n), write(tx) })
+		require.NoError(t, err)
+	}
+	db, err := sql.Open("mysql", dsn)
+	require.NoError(t, err)
+	defer db.Close()
+	const terms = "SELECT HEX(organisation_id), term, HEX(scope_id) FROM scope_term"
+	const changed = "SELECT HEX(organisation_id), HEX(scope_id), revision FROM changed_scope"
+	termsBefore, changedBefore := rowsOf(t, db, terms), rowsOf(t, db, changed)
+	require.Greater(t, len(termsBefore), 15)
+	require.Greater(t, len(changedBefore), 10)
+
+	migrations, err := goose.NewProvider(goose.DialectMySQL, db, os.DirFS("migrations"))
+	require.NoError(t, err)
+	_, err = migrations.DownTo(t.Context(), 3)
+	require.NoError(t, err)
+	_, err = db.ExecContext(t.Context(), "SELECT 1 FROM scope_term")
+	require.Error(t, err, "the tables are gone")
+	_, err = migrations.Up(t.Context())
+	require.NoError(t, err)
+	require.Equal(t, termsBefore, rowsOf(t, db, terms))
+	require.Equal(t, changedBefore, rowsOf(t, db, changed))
+}
+
+// TestMigrationsGoBack takes a database back to nothing and forward again, so that a migration that fails half way can be
+// undone by hand.
+func TestMigrationsGoBack(t *testing.T) {
+	dsn := testbed.DSN(t)
+	s := testbed.OpenRecords(t, dsn)
+	db, err := sql.Open("mysql", dsn)
+	require.NoError(t, err)
+	defer db.Close()
+	const shape = `SELECT table_name, column_name, column_type, is_nullable FROM information_schema.columns WHERE table_schema = DATABASE()
+		UNION ALL SELECT table_name, index_name, column_name, seq_in_index FROM information_schema.statistics WHERE table_schema = DATABASE()`
+	before := rowsOf(t, db, shape)
+	migrations, err := goose.NewProvider(goose.DialectMySQL, db, os.DirFS("migrations"))
+	require.NoError(t, err)
+	_, err = migrations.DownTo(t.Context(), 0)
+	require.NoError(t, err)
+	require.Equal(t, []string{"[{goose_db_version true}]"}, rowsOf(t, db, "SELECT table_name FROM information_schema.tables WHERE table_schema = DATABASE()"))
+	_, err = migrations.Up(t.Context())
+	require.NoError(t, err)
+	require.Equal(t, before, rowsOf(t, db, shape))
+	fill(t, s)
+}
