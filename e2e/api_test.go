@@ -74,26 +74,7 @@ func TestEveryRouteRefusesWhoHoldsNothing(t *testing.T) {
 	policy := made.Policy.Id
 	spec, err := openapi3.NewLoader().LoadFromData(api.Contract)
 	require.NoError(t, err)
-	values := map[string]string{
-		"organisation": "lindenmere", "scope": url.PathEscape(alpine), "principal": "rowan", "group": "network-team",
-		"session": noSuchID, "key": noSuchID, "passkey": noSuchID, "kind": "user", "member": "yuki", "role": "observer", "grant": grant,
-		"policy": policy, "pattern": "audit-everything", "service": "weather",
-	}
-	bodies := map[string]string{
-		"createOrganisation": `{"name":"x","steward":{"name":"y"}}`, "createUser": `{"name":"x"}`, "createGroup": `{"name":"x"}`,
-		"addMember": `{"kind":"user","name":"bram"}`, "createScope": `{"kind":"resource","type":"bucket","name":"x"}`,
-		"createGrant": `{"principal":{"kind":"user","name":"bram"},"role":"observer"}`, "check": `{"permission":"describe project"}`, "rankRoles": `{"permissions":["fetch object"]}`, "listHolders": `{"permission":"describe project"}`,
-		"createPolicyAt": `{"name":"x","text":"staff may observe tree"}`, "editPolicyText": `{"text":"staff may observe tree"}`, "readStatements": `{"text":"staff may observe tree"}`,
-		"fillPattern": `{"values":{"who":"staff"}}`, "offerServices": `{"services":["storage"]}`, "registerService": `{"file":"{}"}`,
-		"createRole": `{"name":"x","include":[{"services":["storage"]}]}`, "editRole": `{"include":[{"services":["storage"]}]}`,
-		"inviteGuest": `{"email":"a@b.example"}`, "createNewcomers": `{"file":"name\nx"}`, "readLink": `{"token":"x"}`, "useLink": `{"token":"x","password":"y"}`,
-		"acceptInvitation": `{"token":"x"}`, "signInByPasskey": `{"token":"x","answer":{}}`, "addPasskey": `{"token":"x","label":"y","answer":{}}`,
-		"confirmSecondFactor": `{"code":"x"}`, "removeSecondFactor": `{"password":"x"}`, "showDevice": `{"code":"x"}`, "decideDevice": `{"code":"x","allow":false}`,
-		"reshapeScopes": `{"scopes":["` + alpine + `"],"title":"x"}`, "editPrincipal": `{"title":"x"}`, "setState": `{"state":"suspended"}`, "handOver": `{"kind":"user","name":"bram"}`, "createKey": `{}`,
-		"createServiceKey": `{}`, "createOwnKey": `{}`, "createServiceAccount": `{"name":"x"}`, "switchOrganisation": `{"organisation":"x"}`,
-		"changeSettings": `{"keysEach":3,"secondFactor":false,"forbidSignedIn":false,"forbidPublic":false}`,
-		"signIn":         `{"name":"a@b","password":"c"}`, "editProfile": `{}`, "choosePassword": `{"current":"a","new":"b"}`,
-	}
+	values, bodies := pathValues(grant, policy), goodBodies()
 	walked := 0
 	for path, item := range spec.Paths.Map() {
 		for method, operation := range item.Operations() {

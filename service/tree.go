@@ -7,6 +7,7 @@ import (
 	"net/mail"
 	"slices"
 	"strings"
+	"unicode"
 	"unicode/utf8"
 
 	"github.com/google/uuid"
@@ -331,9 +332,12 @@ func (s *Service) newScope(wanted NewScope, parent access.ID) (access.Scope, sto
 	return scope, store.ScopeDetails{Title: wanted.Title, Description: wanted.Description, CreatedAt: s.moment()}, nil
 }
 
-// checkLine refuses text that is not one clean line.
+// checkLine refuses text that is not one clean line: it may hold no control characters, nor any that turn the direction of
+// what stands beside it, for they have a title read as another.
 func checkLine(field, what, text string) error {
-	if !utf8.ValidString(text) || strings.ContainsFunc(text, func(r rune) bool { return r < ' ' || r == 0x7f }) {
+	if !utf8.ValidString(text) || strings.ContainsFunc(text, func(r rune) bool {
+		return unicode.IsControl(r) || unicode.In(r, unicode.Bidi_Control, unicode.Zl, unicode.Zp)
+	}) {
 		return &Problem{Kind: Invalid, Detail: what + " holds characters that are not printed", Next: "write it as one line of text", Field: field}
 	}
 	return nil

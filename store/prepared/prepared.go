@@ -1,6 +1,6 @@
-// Package prepared opens MariaDB databases and keeps SQL statements prepared. Package database/sql prepares a statement with values anew each time it is
-// run, which takes three exchanges with the server instead of one; here the statements of a program, which are few, are
-// prepared once on each connection.
+// Package prepared opens MariaDB databases and keeps SQL statements prepared. Package database/sql prepares a statement with
+// values anew each time it is run, which takes three exchanges with the server instead of one; here the statements of a
+// program, which are few, are prepared once on each connection.
 package prepared
 
 import (
