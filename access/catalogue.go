@@ -72,8 +72,8 @@ type Service struct {
 	Shipped     bool // it came with Arbora, rather than being registered
 }
 
-// own reports whether the service is one of Arbora's own: the general roles cover it, and it is always offered.
-func (s *Service) own() bool { return slices.Contains(ownServices, s.Name) }
+// Own reports whether the service is one of Arbora's own: the general roles cover it, and it is always offered.
+func (s *Service) Own() bool { return slices.Contains(ownServices, s.Name) }
 
 var ownServices = []string{"tree", "people", "access"}
 

@@ -262,7 +262,7 @@ func (l *loader) readReferences(f *parsedFile) error {
 }
 
 func (l *loader) readRoles(f *parsedFile, service *Service) error {
-	if !service.own() {
+	if !service.Own() {
 		for _, def := range serviceFour(service) {
 			// A service without, say, anything to operate has no such role of its own.
 			if role, err := l.define(def); err == nil && l.Catalogue.roles[def.Name] == nil {

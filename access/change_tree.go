@@ -332,7 +332,7 @@ func (c OfferServices) apply(d *draft) error {
 	offered := slices.Compact(slices.Sorted(slices.Values(c.Services)))
 	var known []string
 	for _, service := range d.catalogue.services {
-		if !service.own() {
+		if !service.Own() {
 			known = append(known, service.Name)
 		}
 	}

@@ -150,7 +150,7 @@ func (s *Snapshot) RolesAt(scope ID) iter.Seq[*Role] {
 			var kept Set
 			for p := range meant.All {
 				o := s.catalogue.operations[p]
-				if s.catalogue.service(o.Service).own() || slices.Contains(offered, o.Service) {
+				if s.catalogue.service(o.Service).Own() || slices.Contains(offered, o.Service) {
 					kept.add(p)
 				}
 			}

@@ -99,7 +99,7 @@ func New(c *Catalogue) *Snapshot {
 		d.enterPrincipal(builtIn)
 	}
 	for _, service := range c.services {
-		if service.own() {
+		if service.Own() {
 			continue // Arbora itself asks nobody
 		}
 		d.enterPrincipal(Principal{ID: PlatformServiceID(service.Name), Kind: PlatformService, Name: service.Name})

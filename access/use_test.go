@@ -42,10 +42,48 @@ func compareUse(t *rapid.T, c *access.Catalogue, reference *naive, snapshot *acc
 	}
 	compareLosses(t, c, reference, snapshot, at)
 	compareMatrix(t, c, reference, snapshot, at, context)
+	compareNarrower(t, c, reference, snapshot, at)
 	p := access.Permission(rapid.IntRange(0, c.Permissions()-1).Draw(t, "permission"))
 	anywhere := slices.ContainsFunc(reference.scopes, func(s access.Scope) bool { return reference.decide(c, who.ID, c.Operation(p), s.ID, context, false) })
 	if got := view.MayAnywhere(p); got != anywhere {
 		t.Fatalf("may %s %s anywhere? %v, expected %v", who.Name, c.Operation(p), got, anywhere)
+	}
+}
+
+// compareNarrower holds the roles that would do in place of one against a look at every role and every operation.
+func compareNarrower(t *rapid.T, c *access.Catalogue, reference *naive, snapshot *access.Snapshot, at access.Scope) {
+	role, err := snapshot.Role(drawer{t, c, reference}.role())
+	if err != nil {
+		return
+	}
+	services := rapid.SliceOfNDistinct(rapid.SampledFrom([]string{"compute", "storage", "networking", "databases"}), 0, 2, rapid.ID[string]).Draw(t, "in use")
+	narrower := snapshot.Narrower(role, at.ID, services)
+	given := reference.role(c, role.Name)
+	sizes := map[string]int{}
+	for other := range snapshot.RolesAt(at.ID) {
+		used, less, covers := false, false, true
+		theirs := reference.role(c, other.Name)
+		held := 0
+		for p := range c.Permissions() {
+			o := c.Operation(access.Permission(p))
+			if !means(c, at.TypeName(), o.Type) {
+				continue
+			}
+			if theirs(o) {
+				held++
+			}
+			inUse := slices.Contains(services, o.Service)
+			used = used || inUse && given(o)
+			less = less || given(o) && !theirs(o)
+			covers = covers && !(theirs(o) && !given(o)) && !(inUse && given(o) && !theirs(o))
+		}
+		sizes[other.Name] = held
+		if got := slices.Contains(narrower, other); got != (used && less && covers) {
+			t.Fatalf("would %s do in place of %s at %s, where %v are in use? %v, expected %v", other.Name, role.Name, reference.address(at.ID), services, got, !got)
+		}
+	}
+	if !slices.IsSortedFunc(narrower, func(a, b *access.Role) int { return sizes[a.Name] - sizes[b.Name] }) {
+		t.Fatalf("%v are not in order", narrower)
 	}
 }
 

@@ -983,6 +983,9 @@ type IdleMember struct {
 
 // Impact defines model for Impact.
 type Impact struct {
+	// Advice What would serve better: a group, a narrower role
+	Advice []string `json:"advice"`
+
 	// Confirmation Send it as If-Match with the change, to have it made only if its impact is still this one
 	Confirmation string   `json:"confirmation"`
 	Effects      []Effect `json:"effects"`

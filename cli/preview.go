@@ -58,6 +58,9 @@ func (a *app) previewed(c *cli.Command) func(api.Written, error) error {
 		for _, warning := range impact.Warnings {
 			a.say(c, "! %s", warning)
 		}
+		for _, advice := range impact.Advice {
+			a.say(c, "Better: %s", advice)
+		}
 		a.say(c, "To make it only if it still does just this, add --confirm %s instead of --preview.", impact.Confirmation)
 		return nil
 	}

@@ -425,7 +425,7 @@ func reachOf(r service.Reach) api.Reach {
 
 func impactOf(i service.Impact) api.Impact {
 	return api.Impact{
-		Hidden: i.Hidden, Words: i.Words, Warnings: words(i.Warnings), Confirmation: i.Confirmation(),
+		Hidden: i.Hidden, Words: i.Words, Warnings: words(i.Warnings), Advice: words(i.Advice), Confirmation: i.Confirmation(),
 		Effects: each(i.Effects, func(e service.EffectView) api.Effect {
 			return api.Effect{
 				Principals: each(e.Principals, principalRef), Scope: refOf(e.At), Beneath: e.Beneath,

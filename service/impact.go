@@ -31,6 +31,7 @@ type Impact struct {
 	Hidden   int // effects at scopes whose grants the viewer may not list
 	Words    string
 	Warnings []string // what a careful administrator would want to know before confirming
+	Advice   []string // what would serve better
 	Revision uint64
 	digest   string // of all that is told but the revision
 }
@@ -140,6 +141,7 @@ func (d desk) impact(planned plan) (Impact, error) {
 		}
 	}
 	impact.Warnings = d.warnings(impact.Effects, planned.changes)
+	impact.Advice = d.advice(planned.changes)
 	impact.digest = digestOf(impact)
 	return impact, nil
 }
@@ -155,7 +157,7 @@ func digestOf(i Impact) string {
 		}
 		fmt.Fprintf(sum, "%q %q %s %d %q %q %q %q %q\n", who, e.At.Address, e.Part, e.Beneath, e.Gains, e.Loses, e.MayGain, e.MayLose, e.Shifting)
 	}
-	fmt.Fprintf(sum, "%d %q %q", i.Hidden, i.Words, i.Warnings)
+	fmt.Fprintf(sum, "%d %q %q %q", i.Hidden, i.Words, i.Warnings, i.Advice)
 	return hex.EncodeToString(sum.Sum(nil)[:8])
 }
 

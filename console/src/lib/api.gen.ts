@@ -2068,6 +2068,8 @@ export interface components {
             confirmation: string;
             /** @description What is wide or dangerous about it */
             warnings: string[];
+            /** @description What would serve better: a group, a narrower role */
+            advice: string[];
             effects: components["schemas"]["Effect"][];
             /** @description How many effects are at scopes whose grants the caller may not list */
             hidden: number;
