@@ -131,14 +131,14 @@ func (e *expression) ofRequest(c *Context) truth {
 	}
 	switch e.attribute.name {
 	case "weekday":
-		return truthOf(e.holds(weekdays[c.Time.UTC().Weekday()], true))
+		return c.settled(truthOf(e.holds(weekdays[c.Time.UTC().Weekday()], true)), unknown)
 	case "hour":
-		return truthOf(e.compares(float64(c.Time.UTC().Hour())))
+		return c.settled(truthOf(e.compares(float64(c.Time.UTC().Hour()))), unknown)
 	}
 	if e.op == opBefore {
-		return truthOf(c.Time.Before(e.instant))
+		return c.settled(truthOf(c.Time.Before(e.instant)), no)
 	}
-	return truthOf(c.Time.After(e.instant))
+	return c.settled(truthOf(c.Time.After(e.instant)), yes)
 }
 
 // ofClaim compares what an identity provider said. Of a claim with several values, one is enough.

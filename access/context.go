@@ -15,6 +15,10 @@ type Context struct {
 	Provider string              // the identity provider that vouches for the principal
 	Claims   map[string][]string // what it says of the principal; nil when that is not told
 
+	// Anybody says that it is not one question that is meant, but whatever anybody may ask from Time on: the clock, and who
+	// vouches for them, are unknown too, but for what time has settled already.
+	Anybody bool
+
 	later bool // what begins after Time is unknown instead of being no
 }
 
@@ -24,6 +28,9 @@ func (c *Context) moment() time.Time {
 	}
 	return c.Time
 }
+
+// fromNowOn gives what is known of whatever anybody may ask from the moment of a context on.
+func (c *Context) fromNowOn() *Context { return &Context{Time: c.moment(), Anybody: true} }
 
 // inTime gives the context with all that is still to begin counted as possible.
 func (c *Context) inTime() *Context {
@@ -35,9 +42,20 @@ func (c *Context) inTime() *Context {
 	return &later
 }
 
+// settled gives what the clock says: of anybody's questions only what it says from then on for ever.
+func (c *Context) settled(says, forever truth) truth {
+	if c.Anybody && says != forever {
+		return unknown
+	}
+	return says
+}
+
 // carries says whether the principal comes from a subject's provider with its claim.
 func (c *Context) carries(s Subject) truth {
-	if c == nil || c.Provider != s.Provider {
+	switch {
+	case c != nil && c.Anybody:
+		return unknown
+	case c == nil || c.Provider != s.Provider:
 		return no
 	}
 	if s.Claim == "" {

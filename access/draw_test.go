@@ -314,9 +314,22 @@ func (d drawer) context() *access.Context {
 	if !d.one(3, "timeless") {
 		c.Time = noon
 	}
+	if c.Anybody = d.one(5, "anybody"); c.Anybody {
+		return c
+	}
 	if rapid.Bool().Draw(d.t, "vouched for") {
 		c.Provider = "quaywater-sso"
 		c.Claims = rapid.MapOfN(rapid.SampledFrom([]string{"team", "floor"}), rapid.SliceOfN(rapid.SampledFrom([]string{"seeds", "labels"}), 1, 2), 0, 2).Draw(d.t, "claims")
 	}
+	return c
+}
+
+// at draws what somebody's own question tells at a moment.
+func (d drawer) at(moment time.Time) *access.Context {
+	c := d.context()
+	if c == nil {
+		c = &access.Context{}
+	}
+	c.Time, c.Anybody = moment, false
 	return c
 }

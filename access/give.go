@@ -41,7 +41,7 @@ func (s *Snapshot) MayEnrol(enroller, group ID, c *Context) (refused RuleRef, la
 }
 
 // Surpasses finds a permission that one principal holds, or would hold if it were in use, and that another may not give:
-// who could act as the first would gain it. It is how the rule on gains bears on credentials.
+// who could act as the first, at whatever moment and from wherever, would gain it. It is how the rule on gains bears on credentials.
 func (s *Snapshot) Surpasses(first, other ID, c *Context) (Excess, bool) {
 	if p, ok := s.Principal(first); ok && p.Inactive {
 		if in, err := s.With(s.revision, SetInactive{ID: first}); err == nil {
@@ -75,7 +75,7 @@ func (s *Snapshot) Surpasses(first, other ID, c *Context) (Excess, bool) {
 // surpassedAt finds what one holds at a scope, or beneath it, and a giver may not give there.
 func (s *Snapshot) surpassedAt(one, giver *principalNode, at number, c *Context, beneath bool) (Permission, bool) {
 	held := s.holding(giver, at, c, beneath).firm
-	beyond := s.holding(one, at, c, beneath).possible.And(s.meaning(at)).Minus(held)
+	beyond := s.holding(one, at, c.fromNowOn(), beneath).possible.And(s.meaning(at)).Minus(held)
 	if held.Has(s.catalogue.MustPermission("grant-beyond grant")) {
 		beyond = beyond.And(s.catalogue.governing)
 	}

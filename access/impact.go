@@ -49,7 +49,7 @@ func (d Delta) equals(o Delta) bool {
 }
 
 // Impact gives what changes would alter if they were made, before they are: effective access before and after, compared
-// over everybody and everything they reach, by address. It is empty when they alter nothing. What is said of all beneath a
+// over everybody and everything they reach, by address. Of the context only the moment counts: others ask from elsewhere. It is empty when they alter nothing. What is said of all beneath a
 // scope leaves out what is retired there. The error is that of
 // [Snapshot.With].
 func (s *Snapshot) Impact(c *Context, changes ...Change) ([]Effect, error) {
@@ -60,7 +60,7 @@ func (s *Snapshot) Impact(c *Context, changes ...Change) ([]Effect, error) {
 	grouped := map[string]*Effect{}
 	var order []string
 	var key []byte
-	cmp := comparison{before: s, after: next, context: c}
+	cmp := comparison{before: s, after: next, context: c.fromNowOn()}
 	cmp.prepare(changes)
 	cmp.run(func(who *principalNode, at number, part Part, d Delta) {
 		if who.Kind == Group {
@@ -166,7 +166,8 @@ type Excess struct {
 }
 
 // Exceeds reports whether changes would give anybody, a group with nobody in it too, what their maker does not hold
-// there: the rule on gains of [Snapshot.MayGive], for every kind of change. Only what brings back, or brings in, somebody or
+// there: the rule on gains of [Snapshot.MayGive], for every kind of change. The context is that of the maker; what anybody
+// could gain in any other counts. Only what brings back, or brings in, somebody or
 // something as it is (creating a principal, restoring one, or a scope) is left to the permission for that. The error is
 // that of [Snapshot.With].
 func (s *Snapshot) Exceeds(maker ID, c *Context, changes ...Change) (Excess, bool, error) {
@@ -175,7 +176,7 @@ func (s *Snapshot) Exceeds(maker ID, c *Context, changes ...Change) (Excess, boo
 		return Excess{}, false, err
 	}
 	base, rest := s.brought(changes)
-	cmp := comparison{before: base, after: next, context: c}
+	cmp := comparison{before: base, after: next, context: c.fromNowOn()}
 	cmp.prepare(rest)
 	cmp.watch(maker)
 	var excess Excess

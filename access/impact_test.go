@@ -13,8 +13,8 @@ import (
 // checkImpact holds the impact of a change against brute force: for everybody, everywhere, how firmly they hold some
 // permissions before and after.
 func checkImpact(t *rapid.T, c *access.Catalogue, before, after *naive, snapshot *access.Snapshot, change access.Change) {
-	context := &access.Context{Time: noon}
-	effects, err := snapshot.Impact(context, change)
+	context := &access.Context{Time: noon, Anybody: true}
+	effects, err := snapshot.Impact(drawer{t, c, before}.at(noon), change)
 	if err != nil {
 		t.Fatalf("%v", err)
 	}
@@ -51,7 +51,7 @@ func checkImpact(t *rapid.T, c *access.Catalogue, before, after *naive, snapshot
 		}
 	}
 	maker := rapid.SampledFrom(before.people).Draw(t, "maker")
-	checkExcess(t, c, before, after, snapshot, maker, change)
+	checkExcess(t, c, before, after, snapshot, maker, drawer{t, c, before}.at(noon), change)
 }
 
 // retiredBesides reports whether a scope is out of use by more than a change: of such scopes an impact does not tell.
@@ -73,10 +73,12 @@ func toldAt(n *naive, told map[access.ID][]access.Effect, at access.ID) access.D
 	return access.Delta{}
 }
 
+// rank orders how firmly something is held.
+var rank = map[tri]int{triNo: 0, triUnknown: 1, triYes: 2}
+
 // fits says whether a told difference agrees with what is held before and after. What hangs on the resource is told as
 // conditional for all beneath, so there a firm yes or no may stand where something conditional is told.
 func fits(d access.Delta, p access.Permission, was, is tri) bool {
-	rank := map[tri]int{triNo: 0, triUnknown: 1, triYes: 2}
 	switch {
 	case d.Gains.Has(p):
 		return was == triNo && is == triYes
@@ -101,15 +103,17 @@ func words(d access.Delta, p access.Permission) string {
 	return "nothing"
 }
 
-// checkExcess sees that a change its maker may make gives nobody, anywhere, what the maker does not hold there.
-func checkExcess(t *rapid.T, c *access.Catalogue, before, after *naive, snapshot *access.Snapshot, maker access.Principal, change access.Change) {
-	excess, found, err := snapshot.Exceeds(maker.ID, nil, change)
+// checkExcess sees that a change its maker may make gives nobody, anywhere, whenever and from wherever they ask, what the
+// maker, who asks in one context, does not hold there.
+func checkExcess(t *rapid.T, c *access.Catalogue, before, after *naive, snapshot *access.Snapshot, maker access.Principal, context *access.Context, change access.Change) {
+	anybody := &access.Context{Time: context.Time, Anybody: true}
+	excess, found, err := snapshot.Exceeds(maker.ID, context, change)
 	if err != nil {
 		t.Fatalf("%v", err)
 	}
 	if found {
 		o := c.Operation(excess.Permission)
-		if excess.Part == access.Alone && before.decide(c, maker.ID, o, excess.Scope, nil, false) {
+		if excess.Part == access.Alone && before.decide(c, maker.ID, o, excess.Scope, context, false) {
 			t.Fatalf("%s holds %s at %s and is said not to", maker.Name, o, before.address(excess.Scope))
 		}
 		return
@@ -122,14 +126,14 @@ func checkExcess(t *rapid.T, c *access.Catalogue, before, after *naive, snapshot
 	for _, text := range []string{"describe folder", "edit bucket", "fetch object", "create grant", "create user"} {
 		o := c.Operation(c.MustPermission(text))
 		for _, s := range before.scopes {
-			if !means(c, s.TypeName(), o.Type) || before.decide(c, maker.ID, o, s.ID, nil, false) {
+			if !means(c, s.TypeName(), o.Type) || before.decide(c, maker.ID, o, s.ID, context, false) {
 				continue
 			}
-			if o.Class != access.Govern && before.decide(c, maker.ID, beyond, s.ID, nil, false) {
+			if o.Class != access.Govern && before.decide(c, maker.ID, beyond, s.ID, context, false) {
 				continue
 			}
 			for _, p := range before.people {
-				if after.decide(c, p.ID, o, s.ID, nil, false) && !before.decide(c, p.ID, o, s.ID, nil, false) {
+				if rank[after.level(c, p.ID, o, s.ID, anybody)] > rank[before.level(c, p.ID, o, s.ID, anybody)] {
 					t.Fatalf("%#v\nby it %s gains %s at %s, which its maker %s does not hold there", change, p.Name, o, before.address(s.ID), maker.Name)
 				}
 			}

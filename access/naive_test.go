@@ -127,6 +127,9 @@ func (t *term) holds(who access.Principal, at *access.Scope, ctx *access.Context
 		if ctx == nil || ctx.Time.IsZero() {
 			return triUnknown
 		}
+		if ctx.Anybody {
+			return triUnknown
+		}
 		return triOf(ctx.Time.UTC().Hour() < t.hour)
 	case "claim":
 		if ctx == nil || ctx.Claims[t.name] == nil {
@@ -372,7 +375,9 @@ func (n *naive) namedBy(who access.Principal, subjects []access.Subject, ctx *ac
 		t := triNo
 		switch {
 		case s.Provider != "":
-			if ctx != nil && ctx.Provider == s.Provider && who.Kind != access.Group {
+			if ctx != nil && ctx.Anybody && who.Kind != access.Group {
+				t = triUnknown
+			} else if ctx != nil && ctx.Provider == s.Provider && who.Kind != access.Group {
 				if s.Claim == "" {
 					t = triYes
 				} else if ctx.Claims[s.Claim] == nil {

@@ -17,25 +17,25 @@ func TestAdvice(t *testing.T) {
 	const scans = trial + "/trial-scans.bucket"
 
 	// A narrower role, as far as it gives the same of what is there.
-	require.Contains(t, preview("steward --user ines --at "+scans), "Better: Only storage is in use there: storage-builder gives the same of it, and less of access.\n")
+	require.Contains(t, preview("steward --user piotr --at "+scans), "Better: Only storage is in use there: storage-builder gives the same of it, and less of access.\n")
 	require.Contains(t, preview("steward --group seed-curators --at "+trial), "Better: Only databases and storage are in use there: builder gives the same of them, and less of access and people.\n")
-	require.NotContains(t, preview("storage-builder --user ines --at "+scans), "Better", "it is the narrowest")
-	require.NotContains(t, preview("networking-builder --user ines --at "+trial), "Better", "nothing that it gives is there yet, so it is for what is to come")
+	require.NotContains(t, preview("storage-builder --user piotr --at "+scans), "Better", "it is the narrowest")
+	require.NotContains(t, preview("networking-builder --user piotr --at "+trial), "Better", "nothing that it gives is there yet, so it is for what is to come")
 	status, _, errs := c.run("", "role", "create", "bucket-names", "--title", "Names", "--at", trial, "--include", "type=bucket operation=list")
 	require.Zero(t, status, errs)
-	require.NotContains(t, preview("pathfinder --user ines --at "+trial), "Better", "databases are in use too")
+	require.NotContains(t, preview("pathfinder --user piotr --at "+trial), "Better", "databases are in use too")
 	require.Contains(t, preview("storage-observer --user yuki --at "+scans), "would gain access")
 	require.NotContains(t, preview("storage-observer --user yuki --at "+scans), "Better", "the narrower one does not hold all of it")
 
 	// A group, once three hold the same one by one.
 	for n, name := range []string{"sefa", "oona", "yuki"} {
-		require.NotContains(t, preview("operator --user ines --at "+trial), "one by one", "%d so far", n)
+		require.NotContains(t, preview("operator --user piotr --at "+trial), "one by one", "%d so far", n)
 		c.must("grant create operator --user " + name + " --at " + trial)
 	}
-	require.Contains(t, preview("operator --user ines --at "+trial), "Better: oona, sefa and yuki hold operator there one by one: a group for all of you grant it to would say it once, and be left by whoever leaves the work.\n")
-	for _, other := range []string{"auditor --user ines --at " + trial, "operator --user ines --at lindenmere/science", "operator --group internal-audit --at " + trial, "operator --user ines --at " + trial + " --until 2030-01-01T00:00:00Z"} {
+	require.Contains(t, preview("operator --user piotr --at "+trial), "Better: oona, sefa and yuki hold operator there one by one: a group for all of you grant it to would say it once, and be left by whoever leaves the work.\n")
+	for _, other := range []string{"auditor --user piotr --at " + trial, "operator --user piotr --at lindenmere/science", "operator --group internal-audit --at " + trial, "operator --user piotr --at " + trial + " --until 2030-01-01T00:00:00Z"} {
 		require.NotContains(t, preview(other), "one by one")
 	}
 	c.must("grant create operator --group internal-audit --at " + trial)
-	require.Contains(t, preview("operator --user ines --at "+trial), "Better: Group internal-audit holds operator there already: put ines into it, and it ends with the membership.\n")
+	require.Contains(t, preview("operator --user piotr --at "+trial), "Better: Group internal-audit holds operator there already: put piotr into it, and it ends with the membership.\n")
 }

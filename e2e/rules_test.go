@@ -3,6 +3,7 @@ package e2e
 import (
 	"bytes"
 	"encoding/json"
+	"fmt"
 	"io"
 	"net/http"
 	"strings"
@@ -101,6 +102,15 @@ func TestNobodyWritesBeyondTheirOwn(t *testing.T) {
 	require.Contains(t, p.Detail, "which you do not hold there yourself")
 	p = testbed.Problem(t, 403, write("contractors may act as people-manager until 2030-01-01"))
 	require.Contains(t, p.Detail, "group contractors would gain", "a group with nobody in it counts, and so does a period")
+	for _, whenever := range []string{
+		fmt.Sprintf("if request.hour is %d", (b.Clock.Now().UTC().Hour()+12)%24), `if request.weekday is not "` + strings.ToLower(b.Clock.Now().UTC().Weekday().String()) + `"`,
+		"if request.time after 2090-01-01", "from 2090-01-01", `if request.ip within "10.9.0.0/16"`, `if request.location is "north"`, `if claim.team is "seeds"`,
+	} {
+		p = testbed.Problem(t, 403, write("user tomas may act as steward "+whenever))
+		require.Contains(t, p.Detail, "user tomas would gain", "what does not hold here and now may do so elsewhere and later: %s", whenever)
+	}
+	p = testbed.Problem(t, 403, write(`people from quaywater-sso with team "seeds" may act as steward`))
+	require.Contains(t, p.Detail, "public would gain")
 	require.NoError(t, write("seed-curators may act as content-reader if request.location is \"north\""), "an access manager gives beyond what he holds, but for permissions to govern")
 }
 

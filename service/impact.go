@@ -135,13 +135,12 @@ func (d desk) impact(planned plan) (Impact, error) {
 		})
 	}
 	impact.Words = impactWords(effects)
-	if len(effects) == 0 {
-		if covering := d.covering(planned.changes); covering != "" {
-			impact.Words = "Nobody would gain or lose anything: " + covering + " covers it already."
-		}
+	if len(effects) > 0 {
+		impact.Advice = d.advice(planned.changes)
+	} else if covering := d.covering(planned.changes); covering != "" {
+		impact.Words = "Nobody would gain or lose anything: " + covering + " covers it already."
 	}
 	impact.Warnings = d.warnings(impact.Effects, planned.changes)
-	impact.Advice = d.advice(planned.changes)
 	impact.digest = digestOf(impact)
 	return impact, nil
 }
@@ -168,7 +167,7 @@ func (d desk) covering(changes []access.Change) string {
 	cover := func(who access.ID, given access.Set, at access.ID) bool {
 		scope, _ := d.Scope(at)
 		for p := range given.And(d.Catalogue().MeaningAt(scope.TypeName())).All {
-			decided := d.Decide(access.Question{Principal: who, Permission: p, Scope: at, Context: d.context})
+			decided := d.Decide(access.Question{Principal: who, Permission: p, Scope: at, Context: d.anybody()})
 			if !decided.Allowed || !d.seesRule(decided.Rule) {
 				return false
 			}

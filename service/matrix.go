@@ -62,7 +62,7 @@ func (s *Service) ShowMatrix(ctx context.Context, c Caller, asked MatrixAsked) (
 			columns[i].Permissions = append(columns[i].Permissions, o.Permission)
 		}
 	}
-	for row := range d.Matrix(columns, d.matrixPrincipals(asked), &access.Context{Time: d.context.Time}) {
+	for row := range d.Matrix(columns, d.matrixPrincipals(asked), d.anybody()) {
 		if len(m.Rows) == asked.Limit {
 			last := m.Rows[asked.Limit-1].Principal
 			m.Next = last.Kind.String() + " " + last.ID.String()

@@ -42,6 +42,10 @@ func (s *Service) contextOf(c Caller) *access.Context {
 	return context
 }
 
+// anybody gives what is known of whatever others may ask from now on: what is told of them is not to hang on where and when the
+// caller asks.
+func (d desk) anybody() *access.Context { return &access.Context{Time: d.context.Time, Anybody: true} }
+
 // open opens the caller's desk. A keeper has none: keepers hold nothing inside organisations.
 func (s *Service) open(ctx context.Context, c Caller) (desk, error) {
 	if c.Identity.Keeper {

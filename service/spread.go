@@ -33,7 +33,7 @@ func (s *Service) ShowSpread(ctx context.Context, c Caller, organisation string,
 			return Spread{}, err
 		}
 	}
-	told := &access.Context{Time: d.context.Time}
+	told := d.anybody()
 	spread := Spread{Principal: d.called(p), Revision: d.Revision()}
 	for _, n := range d.nodes(top, treeDepth) {
 		node := SpreadNode{Node: n, Told: p.ID == d.me || d.may("list grant", n.ID)}
