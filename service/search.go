@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"encoding/base64"
+	"fmt"
 	"slices"
 	"strings"
 
@@ -37,6 +38,9 @@ func (s *Service) SearchScopes(ctx context.Context, c Caller, organisation strin
 	if found, named := d.named(sought.Text); named {
 		err := s.addFoundTitles(ctx, found)
 		return d.foundNodes(found), "", err
+	}
+	if err := d.knownType(sought.Type); err != nil {
+		return nil, "", err
 	}
 	q, err := sought.query()
 	if err != nil {
@@ -82,6 +86,20 @@ func (d desk) foundNodes(found []store.Found) []Node {
 		nodes = append(nodes, Node{Scope: scope, Address: above + scope.FullName(), Title: f.Title})
 	}
 	return nodes
+}
+
+// knownType refuses a type that the catalogue does not have; none is fine.
+func (d desk) knownType(name string) error {
+	if _, known := d.Catalogue().Type(name); known || name == "" {
+		return nil
+	}
+	var types []string
+	for _, s := range d.Catalogue().Services() {
+		for _, t := range s.Types {
+			types = append(types, t.Name)
+		}
+	}
+	return &Problem{Kind: Invalid, Field: "type", Detail: fmt.Sprintf("there is no type %q", name), Next: "use one of the catalogue", Nearest: access.Nearest(name, types)}
 }
 
 // query turns what is sought into a search of the records, which goes by the narrowest of what is given.
