@@ -5,44 +5,7 @@ import (
 )
 
 // Print writes a policy in its one form, with today's names. What it writes reads back as the same policy.
-func (s *Snapshot) Print(p Policy) string {
-	var b strings.Builder
-	block := blockPlace{id: p.Scope}
-	comment := func(indent, text string) {
-		b.WriteString(strings.TrimRight(indent+"# "+text, " ") + "\n")
-	}
-	for i, st := range p.Statements {
-		at := blockPlace{id: st.Place, here: st.Here}
-		indent := "    "
-		if at == (blockPlace{id: p.Scope}) {
-			indent = ""
-		}
-		if at != block && indent != "" {
-			modal := "under "
-			if at.here {
-				modal = "at "
-			}
-			address := "here"
-			if at.id != p.Scope {
-				address = nameWord(s.relative(at.id, p.Scope))
-			}
-			b.WriteString(modal + address + ":\n")
-		}
-		block = at
-		for _, note := range st.Notes {
-			comment(indent, note)
-		}
-		b.WriteString(indent + s.PrintStatement(&p.Statements[i], p.Scope))
-		if st.Note != "" {
-			b.WriteString("  # " + st.Note)
-		}
-		b.WriteString("\n")
-	}
-	for _, note := range p.Notes {
-		comment("", note)
-	}
-	return b.String()
-}
+func (s *Snapshot) Print(p Policy) string { return JoinParts(s.Parts(p), p.Notes) }
 
 // relative gives an address from a scope down, or, of what is elsewhere, the full one with a slash before it.
 func (s *Snapshot) relative(id, from ID) string {
@@ -55,33 +18,7 @@ func (s *Snapshot) relative(id, from ID) string {
 
 // PrintStatement writes a statement without its place, for a policy at a scope.
 func (s *Snapshot) PrintStatement(st *Statement, scope ID) string {
-	var b strings.Builder
-	b.WriteString(s.printSubjects(st.Who, scope))
-	if len(st.Except) > 0 {
-		b.WriteString(" except " + s.printSubjects(st.Except, scope))
-	}
-	b.WriteString(" " + string(st.Modal) + " ")
-	switch {
-	case len(st.Roles) > 0:
-		b.WriteString("act as " + nameWords(st.Roles))
-	case len(st.Acts) == 0:
-		b.WriteString("do anything")
-		if len(st.Things) > 0 {
-			b.WriteString(" to " + strings.Join(st.Things, ", "))
-		}
-	default:
-		b.WriteString(strings.Join(st.Acts, ", "))
-		if st.Data {
-			b.WriteString(" data of")
-		}
-		if len(st.Things) > 0 {
-			b.WriteString(" " + strings.Join(st.Things, ", "))
-		} else {
-			b.WriteString(" anything")
-		}
-	}
-	b.WriteString(PrintTerms(st.Condition, st.Period))
-	return b.String()
+	return s.partsOf(st, scope).String()
 }
 
 // PrintTerms writes a condition and a period as they stand at the end of a statement.
@@ -99,20 +36,20 @@ func PrintTerms(c *Condition, p Period) string {
 	return terms
 }
 
-func nameWords(names []string) string {
+func nameWords(names []string) []string {
 	words := make([]string, len(names))
 	for i, name := range names {
 		words[i] = nameWord(name)
 	}
-	return strings.Join(words, ", ")
+	return words
 }
 
-func (s *Snapshot) printSubjects(subjects []Subject, scope ID) string {
+func (s *Snapshot) printSubjects(subjects []Subject, scope ID) []string {
 	words := make([]string, len(subjects))
 	for i, subject := range subjects {
 		words[i] = s.printSubject(subject, scope)
 	}
-	return strings.Join(words, ", ")
+	return words
 }
 
 func (s *Snapshot) printSubject(subject Subject, scope ID) string {

@@ -486,19 +486,40 @@ func (e State) Valid() bool {
 
 // Defines values for StatementModal.
 const (
-	May      StatementModal = "may"
-	MayNever StatementModal = "may never"
-	MayOnly  StatementModal = "may only"
+	StatementModalMay      StatementModal = "may"
+	StatementModalMayNever StatementModal = "may never"
+	StatementModalMayOnly  StatementModal = "may only"
 )
 
 // Valid indicates whether the value is a known member of the StatementModal enum.
 func (e StatementModal) Valid() bool {
 	switch e {
-	case May:
+	case StatementModalMay:
 		return true
-	case MayNever:
+	case StatementModalMayNever:
 		return true
-	case MayOnly:
+	case StatementModalMayOnly:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for StatementPartsModal.
+const (
+	StatementPartsModalMay      StatementPartsModal = "may"
+	StatementPartsModalMayNever StatementPartsModal = "may never"
+	StatementPartsModalMayOnly  StatementPartsModal = "may only"
+)
+
+// Valid indicates whether the value is a known member of the StatementPartsModal enum.
+func (e StatementPartsModal) Valid() bool {
+	switch e {
+	case StatementPartsModalMay:
+		return true
+	case StatementPartsModalMayNever:
+		return true
+	case StatementPartsModalMayOnly:
 		return true
 	default:
 		return false
@@ -1201,6 +1222,22 @@ type Offer struct {
 	Services *[]string `json:"services,omitempty"`
 }
 
+// OpenSession defines model for OpenSession.
+type OpenSession struct {
+	// Agent What the program calls itself
+	Agent string `json:"agent"`
+
+	// From Network address it was made from
+	From string `json:"from"`
+
+	// Here It is the one that asks
+	Here         bool      `json:"here"`
+	Id           string    `json:"id"`
+	LastUsedAt   time.Time `json:"lastUsedAt"`
+	Organisation *string   `json:"organisation,omitempty"`
+	SignedInAt   time.Time `json:"signedInAt"`
+}
+
 // Operation defines model for Operation.
 type Operation struct {
 	Class OperationClass `json:"class"`
@@ -1257,22 +1294,6 @@ type OrganisationNew struct {
 	Name        string  `json:"name"`
 	Steward     UserNew `json:"steward"`
 	Title       *string `json:"title,omitempty"`
-}
-
-// OwnSession defines model for OwnSession.
-type OwnSession struct {
-	// Agent What the program calls itself
-	Agent string `json:"agent"`
-
-	// From Network address it was made from
-	From string `json:"from"`
-
-	// Here It is the one that asks
-	Here         bool      `json:"here"`
-	Id           string    `json:"id"`
-	LastUsedAt   time.Time `json:"lastUsedAt"`
-	Organisation *string   `json:"organisation,omitempty"`
-	SignedInAt   time.Time `json:"signedInAt"`
 }
 
 // Part The scope and all beneath it, the scope alone, or what is beneath it alone
@@ -1396,6 +1417,13 @@ type PolicyNew struct {
 	Text        string  `json:"text"`
 }
 
+// PolicyParts defines model for PolicyParts.
+type PolicyParts struct {
+	// Notes Comments after the last statement
+	Notes      *[]string        `json:"notes,omitempty"`
+	Statements []StatementParts `json:"statements"`
+}
+
 // PolicyRef defines model for PolicyRef.
 type PolicyRef struct {
 	Id    string   `json:"id"`
@@ -1406,6 +1434,26 @@ type PolicyRef struct {
 // PolicyText defines model for PolicyText.
 type PolicyText struct {
 	Text string `json:"text"`
+}
+
+// PolicyVersion defines model for PolicyVersion.
+type PolicyVersion struct {
+	Name string `json:"name"`
+
+	// Revision The organisation's revision that the write led to
+	Revision int64 `json:"revision"`
+
+	// Text The statements of then, with today's names
+	Text      string    `json:"text"`
+	WrittenAt time.Time `json:"writtenAt"`
+	WrittenBy string    `json:"writtenBy"`
+}
+
+// PolicyVersionList defines model for PolicyVersionList.
+type PolicyVersionList struct {
+	// Before The revision to go on before; absent at the end
+	Before   *int64          `json:"before,omitempty"`
+	Versions []PolicyVersion `json:"versions"`
 }
 
 // PrincipalDetails defines model for PrincipalDetails.
@@ -1603,8 +1651,14 @@ type Reached struct {
 
 // Reading defines model for Reading.
 type Reading struct {
-	Faults     []Fault     `json:"faults"`
-	Statements []Statement `json:"statements"`
+	Faults []Fault `json:"faults"`
+
+	// Notes Comments after the last statement
+	Notes []string `json:"notes"`
+
+	// Parts The statements taken apart; none when there are faults
+	Parts      []StatementParts `json:"parts"`
+	Statements []Statement      `json:"statements"`
 
 	// Text In its one form; as it was given when there are faults
 	Text string `json:"text"`
@@ -1737,6 +1791,14 @@ type RoleNew struct {
 
 	// Under Scopes under which it may be granted, by id or address; none for all beneath its own
 	Under *[]string `json:"under,omitempty"`
+}
+
+// RoleReading defines model for RoleReading.
+type RoleReading struct {
+	Operations []Operation `json:"operations"`
+
+	// Privileged It holds a permission of class govern
+	Privileged bool `json:"privileged"`
 }
 
 // Rule defines model for Rule.
@@ -1935,7 +1997,7 @@ type Session struct {
 
 // SessionList defines model for SessionList.
 type SessionList struct {
-	Sessions []OwnSession `json:"sessions"`
+	Sessions []OpenSession `json:"sessions"`
 }
 
 // Settings defines model for Settings.
@@ -2025,6 +2087,46 @@ type StatementList struct {
 	Hidden     int         `json:"hidden"`
 	Statements []Statement `json:"statements"`
 }
+
+// StatementParts A statement taken apart into the pieces of its text, each as it is written there
+type StatementParts struct {
+	// Acts Operations and classes; none for do anything
+	Acts *[]string `json:"acts,omitempty"`
+
+	// Condition What stands after if
+	Condition *string `json:"condition,omitempty"`
+
+	// Data The data of the things
+	Data   *bool     `json:"data,omitempty"`
+	Except *[]string `json:"except,omitempty"`
+
+	// From A moment (RFC 3339), or a date
+	From *string `json:"from,omitempty"`
+
+	// Here At that scope alone, not beneath it
+	Here  *bool               `json:"here,omitempty"`
+	Modal StatementPartsModal `json:"modal"`
+
+	// Note The comment at the end of the line
+	Note *string `json:"note,omitempty"`
+
+	// Notes Comments on the lines above
+	Notes *[]string `json:"notes,omitempty"`
+
+	// Place From the policy's scope down, or with a slash before it from the organisation; absent for the policy's scope
+	Place *string `json:"place,omitempty"`
+
+	// Roles Act as these; then there are no acts
+	Roles *[]string `json:"roles,omitempty"`
+
+	// Things Types and services; none for anything
+	Things *[]string `json:"things,omitempty"`
+	Until  *string   `json:"until,omitempty"`
+	Who    []string  `json:"who"`
+}
+
+// StatementPartsModal defines model for StatementParts.Modal.
+type StatementPartsModal string
 
 // Status defines model for Status.
 type Status struct {
@@ -2395,6 +2497,15 @@ type EditPolicyTextParams struct {
 	IfMatch *IfMatch `json:"If-Match,omitempty"`
 }
 
+// ListPolicyVersionsParams defines parameters for ListPolicyVersions.
+type ListPolicyVersionsParams struct {
+	// Before Go on with versions before this revision
+	Before *int64 `form:"before,omitempty" json:"before,omitempty"`
+
+	// Limit How many at most
+	Limit *PageLimit `form:"limit,omitempty" json:"limit,omitempty"`
+}
+
 // ListScopeChangesParams defines parameters for ListScopeChanges.
 type ListScopeChangesParams struct {
 	// Before Go on with changes before this revision
@@ -2599,11 +2710,17 @@ type CreatePolicyAtJSONRequestBody = PolicyNew
 // ReadStatementsJSONRequestBody defines body for ReadStatements for application/json ContentType.
 type ReadStatementsJSONRequestBody = PolicyText
 
+// JoinStatementsJSONRequestBody defines body for JoinStatements for application/json ContentType.
+type JoinStatementsJSONRequestBody = PolicyParts
+
 // RankRolesJSONRequestBody defines body for RankRoles for application/json ContentType.
 type RankRolesJSONRequestBody = Wanted
 
 // CreateRoleJSONRequestBody defines body for CreateRole for application/json ContentType.
 type CreateRoleJSONRequestBody = RoleNew
+
+// ReadRoleJSONRequestBody defines body for ReadRole for application/json ContentType.
+type ReadRoleJSONRequestBody = RoleEdit
 
 // EditRoleJSONRequestBody defines body for EditRole for application/json ContentType.
 type EditRoleJSONRequestBody = RoleEdit

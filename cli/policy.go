@@ -30,7 +30,10 @@ func (a *app) policyCommand() *cli.Command {
 			{Name: "edit", Usage: "write another text for a policy", ArgsUsage: "NAME", Flags: textFlags(atFlag(true), description, previewFlag()), Action: a.editPolicy},
 			{Name: "remove", Usage: "take a policy away with all its statements", ArgsUsage: "NAME", Flags: []cli.Flag{atFlag(true), previewFlag()}, Action: a.removePolicy},
 			{Name: "list", Usage: "list the policies that reach a scope, its own and those above", ArgsUsage: "[ADDRESS]", Action: a.listPolicies},
-			{Name: "show", Usage: "print the text of a policy", ArgsUsage: "NAME", Flags: []cli.Flag{atFlag(true)}, Action: a.showPolicy},
+			{Name: "show", Usage: "print the text of a policy", ArgsUsage: "NAME", Flags: []cli.Flag{
+				atFlag(true), &cli.IntFlag{Name: "written", Usage: "print it as the change to this `REVISION` wrote it, as told by policy history"},
+			}, Action: a.showPolicy},
+			{Name: "history", Usage: "list what was written of a policy, newest first", ArgsUsage: "NAME", Flags: []cli.Flag{atFlag(true)}, Action: a.listPolicyVersions},
 			{Name: "read", Usage: "read a text as it would stand at a scope, and print it in its one form; nothing is written", Flags: textFlags(atFlag(true)), Action: a.readPolicy},
 			{Name: "search", Usage: "find statements anywhere by words in them, and where each applies", ArgsUsage: "WORD …", Action: a.searchPolicies},
 		},
@@ -178,9 +181,12 @@ func (a *app) listPolicies(ctx context.Context, c *cli.Command) error {
 }
 
 func (a *app) showPolicy(ctx context.Context, c *cli.Command) error {
-	_, policy, err := a.findPolicy(ctx, c)
+	s, policy, err := a.findPolicy(ctx, c)
 	if err != nil {
 		return err
+	}
+	if c.IsSet("written") {
+		return a.showPolicyVersion(ctx, c, s, policy)
 	}
 	a.say(c, "%s", strings.TrimRight(policy.Text, "\n"))
 	for _, st := range policy.Statements {
@@ -189,6 +195,52 @@ func (a *app) showPolicy(ctx context.Context, c *cli.Command) error {
 		}
 	}
 	return a.valueOnly(c, policy)
+}
+
+// policyVersions gives all that was written of a policy, newest first.
+func policyVersions(ctx context.Context, s session, policy string) (versions []api.PolicyVersion, err error) {
+	most := 200
+	params := api.ListPolicyVersionsParams{Limit: &most}
+	for {
+		page, err := client.Read[api.PolicyVersionList](s.ListPolicyVersions(ctx, policy, &params))
+		if err != nil {
+			return nil, err
+		}
+		versions = append(versions, page.Versions...)
+		if params.Before = page.Before; page.Before == nil {
+			return versions, nil
+		}
+	}
+}
+
+func (a *app) showPolicyVersion(ctx context.Context, c *cli.Command, s session, policy api.Policy) error {
+	versions, err := policyVersions(ctx, s, policy.Id)
+	if err != nil {
+		return err
+	}
+	for _, v := range versions {
+		if v.Revision == int64(c.Int("written")) {
+			a.say(c, "%s", strings.TrimRight(v.Text, "\n"))
+			return a.valueOnly(c, v)
+		}
+	}
+	return fmt.Errorf("the change to revision %d wrote nothing of policy %s: arbora policy history %s --at %s lists those that did", c.Int("written"), policy.Name, policy.Name, policy.Scope.Address)
+}
+
+func (a *app) listPolicyVersions(ctx context.Context, c *cli.Command) error {
+	s, policy, err := a.findPolicy(ctx, c)
+	if err != nil {
+		return err
+	}
+	versions, err := policyVersions(ctx, s, policy.Id)
+	if err != nil {
+		return err
+	}
+	l := listing{columns: []string{"Revision", "Written", "By", "Text"}, value: versions}
+	for _, v := range versions {
+		l.rows = append(l.rows, []string{strconv.FormatInt(v.Revision, 10), moment(v.WrittenAt), v.WrittenBy, strings.TrimRight(v.Text, "\n")})
+	}
+	return a.print(c, l)
 }
 
 func (a *app) readPolicy(ctx context.Context, c *cli.Command) error {

@@ -339,6 +339,16 @@ type ClientInterface interface {
 	// Corresponds with DELETE /organisations/{organisation}/principals/{kind}/{principal}/second-factor (the `ResetSecondFactor` operationId).
 	ResetSecondFactor(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ListSessionsOf The sessions of a user or guest that work in the organisation, the one used last first
+	//
+	// Corresponds with GET /organisations/{organisation}/principals/{kind}/{principal}/sessions (the `ListSessionsOf` operationId).
+	ListSessionsOf(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// EndSessionOf End a session of somebody that works in the organisation
+	//
+	// Corresponds with DELETE /organisations/{organisation}/principals/{kind}/{principal}/sessions/{session} (the `EndSessionOf` operationId).
+	EndSessionOf(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, session string, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ShowSpread How its access spreads over the tree: what it holds at each scope that the caller sees
 	//
 	// Corresponds with GET /organisations/{organisation}/principals/{kind}/{principal}/spread (the `ShowSpread` operationId).
@@ -453,6 +463,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with PATCH /policies/{policy} (the `EditPolicyText` operationId).
 	EditPolicyText(ctx context.Context, policy PolicyKey, params *EditPolicyTextParams, body EditPolicyTextJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListPolicyVersions What was written of a policy, newest first, its present text included
+	//
+	// Corresponds with GET /policies/{policy}/versions (the `ListPolicyVersions` operationId).
+	ListPolicyVersions(ctx context.Context, policy PolicyKey, params *ListPolicyVersionsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// EditProfileWithBody Mend my own display name and email
 	//
@@ -716,6 +731,20 @@ type ClientInterface interface {
 	// Corresponds with POST /scopes/{scope}/policies/reading (the `ReadStatements` operationId).
 	ReadStatements(ctx context.Context, scope ScopeKey, body ReadStatementsJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// JoinStatementsWithBody The text that statements given in parts make as they would stand at a scope, read; nothing is written
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /scopes/{scope}/policies/writing (the `JoinStatements` operationId).
+	JoinStatementsWithBody(ctx context.Context, scope ScopeKey, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// JoinStatements The text that statements given in parts make as they would stand at a scope, read; nothing is written
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /scopes/{scope}/policies/writing (the `JoinStatements` operationId).
+	JoinStatements(ctx context.Context, scope ScopeKey, body JoinStatementsJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// RankRolesWithBody The roles that hold all of some wanted permissions, those that hold least beyond them first
 	//
 	// Takes any type of body and a specified content type.
@@ -748,6 +777,20 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /scopes/{scope}/roles (the `CreateRole` operationId).
 	CreateRole(ctx context.Context, scope ScopeKey, body CreateRoleJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ReadRoleWithBody What a definition would hold as a role at a container; nothing is written
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /scopes/{scope}/roles/reading (the `ReadRole` operationId).
+	ReadRoleWithBody(ctx context.Context, scope ScopeKey, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ReadRole What a definition would hold as a role at a container; nothing is written
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /scopes/{scope}/roles/reading (the `ReadRole` operationId).
+	ReadRole(ctx context.Context, scope ScopeKey, body ReadRoleJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// RemoveRole Remove a custom role that nothing uses, or with its grants
 	//
@@ -1579,6 +1622,36 @@ func (c *Client) ResetSecondFactor(ctx context.Context, organisation Organisatio
 	return c.Client.Do(req)
 }
 
+// ListSessionsOf The sessions of a user or guest that work in the organisation, the one used last first
+//
+// Corresponds with GET /organisations/{organisation}/principals/{kind}/{principal}/sessions (the `ListSessionsOf` operationId).
+func (c *Client) ListSessionsOf(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListSessionsOfRequest(c.Server, organisation, kind, principal)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// EndSessionOf End a session of somebody that works in the organisation
+//
+// Corresponds with DELETE /organisations/{organisation}/principals/{kind}/{principal}/sessions/{session} (the `EndSessionOf` operationId).
+func (c *Client) EndSessionOf(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, session string, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewEndSessionOfRequest(c.Server, organisation, kind, principal, session)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // ShowSpread How its access spreads over the tree: what it holds at each scope that the caller sees
 //
 // Corresponds with GET /organisations/{organisation}/principals/{kind}/{principal}/spread (the `ShowSpread` operationId).
@@ -1874,6 +1947,21 @@ func (c *Client) EditPolicyTextWithBody(ctx context.Context, policy PolicyKey, p
 // Corresponds with PATCH /policies/{policy} (the `EditPolicyText` operationId).
 func (c *Client) EditPolicyText(ctx context.Context, policy PolicyKey, params *EditPolicyTextParams, body EditPolicyTextJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewEditPolicyTextRequest(c.Server, policy, params, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListPolicyVersions What was written of a policy, newest first, its present text included
+//
+// Corresponds with GET /policies/{policy}/versions (the `ListPolicyVersions` operationId).
+func (c *Client) ListPolicyVersions(ctx context.Context, policy PolicyKey, params *ListPolicyVersionsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListPolicyVersionsRequest(c.Server, policy, params)
 	if err != nil {
 		return nil, err
 	}
@@ -2566,6 +2654,40 @@ func (c *Client) ReadStatements(ctx context.Context, scope ScopeKey, body ReadSt
 	return c.Client.Do(req)
 }
 
+// JoinStatementsWithBody The text that statements given in parts make as they would stand at a scope, read; nothing is written
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /scopes/{scope}/policies/writing (the `JoinStatements` operationId).
+func (c *Client) JoinStatementsWithBody(ctx context.Context, scope ScopeKey, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewJoinStatementsRequestWithBody(c.Server, scope, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// JoinStatements The text that statements given in parts make as they would stand at a scope, read; nothing is written
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /scopes/{scope}/policies/writing (the `JoinStatements` operationId).
+func (c *Client) JoinStatements(ctx context.Context, scope ScopeKey, body JoinStatementsJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewJoinStatementsRequest(c.Server, scope, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // RankRolesWithBody The roles that hold all of some wanted permissions, those that hold least beyond them first
 //
 // Takes any type of body and a specified content type.
@@ -2639,6 +2761,40 @@ func (c *Client) CreateRoleWithBody(ctx context.Context, scope ScopeKey, content
 // Corresponds with POST /scopes/{scope}/roles (the `CreateRole` operationId).
 func (c *Client) CreateRole(ctx context.Context, scope ScopeKey, body CreateRoleJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewCreateRoleRequest(c.Server, scope, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ReadRoleWithBody What a definition would hold as a role at a container; nothing is written
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /scopes/{scope}/roles/reading (the `ReadRole` operationId).
+func (c *Client) ReadRoleWithBody(ctx context.Context, scope ScopeKey, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewReadRoleRequestWithBody(c.Server, scope, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ReadRole What a definition would hold as a role at a container; nothing is written
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /scopes/{scope}/roles/reading (the `ReadRole` operationId).
+func (c *Client) ReadRole(ctx context.Context, scope ScopeKey, body ReadRoleJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewReadRoleRequest(c.Server, scope, body)
 	if err != nil {
 		return nil, err
 	}
@@ -4852,6 +5008,109 @@ func NewResetSecondFactorRequest(server string, organisation OrganisationName, k
 	return req, nil
 }
 
+// NewListSessionsOfRequest constructs an http.Request for the ListSessionsOf method
+func NewListSessionsOfRequest(server string, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "organisation", organisation, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "kind", kind, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam2 string
+
+	pathParam2, err = runtime.StyleParamWithOptions("simple", false, "principal", principal, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/organisations/%s/principals/%s/%s/sessions", pathParam0, pathParam1, pathParam2)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewEndSessionOfRequest constructs an http.Request for the EndSessionOf method
+func NewEndSessionOfRequest(server string, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, session string) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "organisation", organisation, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "kind", kind, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam2 string
+
+	pathParam2, err = runtime.StyleParamWithOptions("simple", false, "principal", principal, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam3 string
+
+	pathParam3, err = runtime.StyleParamWithOptions("simple", false, "session", session, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/organisations/%s/principals/%s/%s/sessions/%s", pathParam0, pathParam1, pathParam2, pathParam3)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewShowSpreadRequest constructs an http.Request for the ShowSpread method
 func NewShowSpreadRequest(server string, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName) (*http.Request, error) {
 	var err error
@@ -5811,6 +6070,79 @@ func NewEditPolicyTextRequestWithBody(server string, policy PolicyKey, params *E
 			req.Header.Set("If-Match", headerParam0)
 		}
 
+	}
+
+	return req, nil
+}
+
+// NewListPolicyVersionsRequest constructs an http.Request for the ListPolicyVersions method
+func NewListPolicyVersionsRequest(server string, policy PolicyKey, params *ListPolicyVersionsParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "policy", policy, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/policies/%s/versions", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Before != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "before", *params.Before, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: "int64"}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Limit != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "limit", *params.Limit, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
 	}
 
 	return req, nil
@@ -7154,6 +7486,53 @@ func NewReadStatementsRequestWithBody(server string, scope ScopeKey, contentType
 	return req, nil
 }
 
+// NewJoinStatementsRequest calls the generic JoinStatements builder with application/json body
+func NewJoinStatementsRequest(server string, scope ScopeKey, body JoinStatementsJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewJoinStatementsRequestWithBody(server, scope, "application/json", bodyReader)
+}
+
+// NewJoinStatementsRequestWithBody constructs an http.Request for the JoinStatements method, with any body, and a specified content type
+func NewJoinStatementsRequestWithBody(server string, scope ScopeKey, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "scope", scope, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/scopes/%s/policies/writing", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewRankRolesRequest calls the generic RankRoles builder with application/json body
 func NewRankRolesRequest(server string, scope ScopeKey, body RankRolesJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
@@ -7290,6 +7669,53 @@ func NewCreateRoleRequestWithBody(server string, scope ScopeKey, contentType str
 	}
 
 	operationPath := fmt.Sprintf("/scopes/%s/roles", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewReadRoleRequest calls the generic ReadRole builder with application/json body
+func NewReadRoleRequest(server string, scope ScopeKey, body ReadRoleJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewReadRoleRequestWithBody(server, scope, "application/json", bodyReader)
+}
+
+// NewReadRoleRequestWithBody constructs an http.Request for the ReadRole method, with any body, and a specified content type
+func NewReadRoleRequestWithBody(server string, scope ScopeKey, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "scope", scope, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/scopes/%s/roles/reading", pathParam0)
 	if operationPath[0] == '/' {
 		operationPath = "." + operationPath
 	}
@@ -8588,6 +9014,20 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with DELETE /organisations/{organisation}/principals/{kind}/{principal}/second-factor (the `ResetSecondFactor` operationId).
 	ResetSecondFactorWithResponse(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*ResetSecondFactorResponse, error)
 
+	// ListSessionsOfWithResponse The sessions of a user or guest that work in the organisation, the one used last first
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /organisations/{organisation}/principals/{kind}/{principal}/sessions (the `ListSessionsOf` operationId).
+	ListSessionsOfWithResponse(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*ListSessionsOfResponse, error)
+
+	// EndSessionOfWithResponse End a session of somebody that works in the organisation
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /organisations/{organisation}/principals/{kind}/{principal}/sessions/{session} (the `EndSessionOf` operationId).
+	EndSessionOfWithResponse(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, session string, reqEditors ...RequestEditorFn) (*EndSessionOfResponse, error)
+
 	// ShowSpreadWithResponse How its access spreads over the tree: what it holds at each scope that the caller sees
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -8720,6 +9160,13 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with PATCH /policies/{policy} (the `EditPolicyText` operationId).
 	EditPolicyTextWithResponse(ctx context.Context, policy PolicyKey, params *EditPolicyTextParams, body EditPolicyTextJSONRequestBody, reqEditors ...RequestEditorFn) (*EditPolicyTextResponse, error)
+
+	// ListPolicyVersionsWithResponse What was written of a policy, newest first, its present text included
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /policies/{policy}/versions (the `ListPolicyVersions` operationId).
+	ListPolicyVersionsWithResponse(ctx context.Context, policy PolicyKey, params *ListPolicyVersionsParams, reqEditors ...RequestEditorFn) (*ListPolicyVersionsResponse, error)
 
 	// EditProfileWithBodyWithResponse Mend my own display name and email
 	//
@@ -9015,6 +9462,20 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /scopes/{scope}/policies/reading (the `ReadStatements` operationId).
 	ReadStatementsWithResponse(ctx context.Context, scope ScopeKey, body ReadStatementsJSONRequestBody, reqEditors ...RequestEditorFn) (*ReadStatementsResponse, error)
 
+	// JoinStatementsWithBodyWithResponse The text that statements given in parts make as they would stand at a scope, read; nothing is written
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /scopes/{scope}/policies/writing (the `JoinStatements` operationId).
+	JoinStatementsWithBodyWithResponse(ctx context.Context, scope ScopeKey, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*JoinStatementsResponse, error)
+
+	// JoinStatementsWithResponse The text that statements given in parts make as they would stand at a scope, read; nothing is written
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /scopes/{scope}/policies/writing (the `JoinStatements` operationId).
+	JoinStatementsWithResponse(ctx context.Context, scope ScopeKey, body JoinStatementsJSONRequestBody, reqEditors ...RequestEditorFn) (*JoinStatementsResponse, error)
+
 	// RankRolesWithBodyWithResponse The roles that hold all of some wanted permissions, those that hold least beyond them first
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -9049,6 +9510,20 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /scopes/{scope}/roles (the `CreateRole` operationId).
 	CreateRoleWithResponse(ctx context.Context, scope ScopeKey, body CreateRoleJSONRequestBody, reqEditors ...RequestEditorFn) (*CreateRoleResponse, error)
+
+	// ReadRoleWithBodyWithResponse What a definition would hold as a role at a container; nothing is written
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /scopes/{scope}/roles/reading (the `ReadRole` operationId).
+	ReadRoleWithBodyWithResponse(ctx context.Context, scope ScopeKey, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ReadRoleResponse, error)
+
+	// ReadRoleWithResponse What a definition would hold as a role at a container; nothing is written
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /scopes/{scope}/roles/reading (the `ReadRole` operationId).
+	ReadRoleWithResponse(ctx context.Context, scope ScopeKey, body ReadRoleJSONRequestBody, reqEditors ...RequestEditorFn) (*ReadRoleResponse, error)
 
 	// RemoveRoleWithResponse Remove a custom role that nothing uses, or with its grants
 	//
@@ -10591,6 +11066,95 @@ func (r ResetSecondFactorResponse) ContentType() string {
 	return ""
 }
 
+type ListSessionsOfResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *SessionList
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListSessionsOfResponse) GetJSON200() *SessionList {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListSessionsOfResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListSessionsOfResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListSessionsOfResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListSessionsOfResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListSessionsOfResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type EndSessionOfResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r EndSessionOfResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r EndSessionOfResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r EndSessionOfResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r EndSessionOfResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r EndSessionOfResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type ShowSpreadResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -11257,6 +11821,54 @@ func (r EditPolicyTextResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r EditPolicyTextResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ListPolicyVersionsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *PolicyVersionList
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListPolicyVersionsResponse) GetJSON200() *PolicyVersionList {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListPolicyVersionsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListPolicyVersionsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListPolicyVersionsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListPolicyVersionsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListPolicyVersionsResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -12648,6 +13260,54 @@ func (r ReadStatementsResponse) ContentType() string {
 	return ""
 }
 
+type JoinStatementsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Reading
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r JoinStatementsResponse) GetJSON200() *Reading {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r JoinStatementsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r JoinStatementsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r JoinStatementsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r JoinStatementsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r JoinStatementsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type RankRolesResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -12786,6 +13446,54 @@ func (r CreateRoleResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r CreateRoleResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ReadRoleResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *RoleReading
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ReadRoleResponse) GetJSON200() *RoleReading {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ReadRoleResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ReadRoleResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ReadRoleResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ReadRoleResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ReadRoleResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -14286,6 +14994,32 @@ func (c *ClientWithResponses) ResetSecondFactorWithResponse(ctx context.Context,
 	return ParseResetSecondFactorResponse(rsp)
 }
 
+// ListSessionsOfWithResponse The sessions of a user or guest that work in the organisation, the one used last first
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /organisations/{organisation}/principals/{kind}/{principal}/sessions (the `ListSessionsOf` operationId).
+func (c *ClientWithResponses) ListSessionsOfWithResponse(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*ListSessionsOfResponse, error) {
+	rsp, err := c.ListSessionsOf(ctx, organisation, kind, principal, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListSessionsOfResponse(rsp)
+}
+
+// EndSessionOfWithResponse End a session of somebody that works in the organisation
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /organisations/{organisation}/principals/{kind}/{principal}/sessions/{session} (the `EndSessionOf` operationId).
+func (c *ClientWithResponses) EndSessionOfWithResponse(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, session string, reqEditors ...RequestEditorFn) (*EndSessionOfResponse, error) {
+	rsp, err := c.EndSessionOf(ctx, organisation, kind, principal, session, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseEndSessionOfResponse(rsp)
+}
+
 // ShowSpreadWithResponse How its access spreads over the tree: what it holds at each scope that the caller sees
 //
 // Returns a wrapper object for the known response body format(s).
@@ -14531,6 +15265,19 @@ func (c *ClientWithResponses) EditPolicyTextWithResponse(ctx context.Context, po
 		return nil, err
 	}
 	return ParseEditPolicyTextResponse(rsp)
+}
+
+// ListPolicyVersionsWithResponse What was written of a policy, newest first, its present text included
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /policies/{policy}/versions (the `ListPolicyVersions` operationId).
+func (c *ClientWithResponses) ListPolicyVersionsWithResponse(ctx context.Context, policy PolicyKey, params *ListPolicyVersionsParams, reqEditors ...RequestEditorFn) (*ListPolicyVersionsResponse, error) {
+	rsp, err := c.ListPolicyVersions(ctx, policy, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListPolicyVersionsResponse(rsp)
 }
 
 // EditProfileWithBodyWithResponse Mend my own display name and email
@@ -15079,6 +15826,32 @@ func (c *ClientWithResponses) ReadStatementsWithResponse(ctx context.Context, sc
 	return ParseReadStatementsResponse(rsp)
 }
 
+// JoinStatementsWithBodyWithResponse The text that statements given in parts make as they would stand at a scope, read; nothing is written
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /scopes/{scope}/policies/writing (the `JoinStatements` operationId).
+func (c *ClientWithResponses) JoinStatementsWithBodyWithResponse(ctx context.Context, scope ScopeKey, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*JoinStatementsResponse, error) {
+	rsp, err := c.JoinStatementsWithBody(ctx, scope, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseJoinStatementsResponse(rsp)
+}
+
+// JoinStatementsWithResponse The text that statements given in parts make as they would stand at a scope, read; nothing is written
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /scopes/{scope}/policies/writing (the `JoinStatements` operationId).
+func (c *ClientWithResponses) JoinStatementsWithResponse(ctx context.Context, scope ScopeKey, body JoinStatementsJSONRequestBody, reqEditors ...RequestEditorFn) (*JoinStatementsResponse, error) {
+	rsp, err := c.JoinStatements(ctx, scope, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseJoinStatementsResponse(rsp)
+}
+
 // RankRolesWithBodyWithResponse The roles that hold all of some wanted permissions, those that hold least beyond them first
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -15142,6 +15915,32 @@ func (c *ClientWithResponses) CreateRoleWithResponse(ctx context.Context, scope 
 		return nil, err
 	}
 	return ParseCreateRoleResponse(rsp)
+}
+
+// ReadRoleWithBodyWithResponse What a definition would hold as a role at a container; nothing is written
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /scopes/{scope}/roles/reading (the `ReadRole` operationId).
+func (c *ClientWithResponses) ReadRoleWithBodyWithResponse(ctx context.Context, scope ScopeKey, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ReadRoleResponse, error) {
+	rsp, err := c.ReadRoleWithBody(ctx, scope, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseReadRoleResponse(rsp)
+}
+
+// ReadRoleWithResponse What a definition would hold as a role at a container; nothing is written
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /scopes/{scope}/roles/reading (the `ReadRole` operationId).
+func (c *ClientWithResponses) ReadRoleWithResponse(ctx context.Context, scope ScopeKey, body ReadRoleJSONRequestBody, reqEditors ...RequestEditorFn) (*ReadRoleResponse, error) {
+	rsp, err := c.ReadRole(ctx, scope, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseReadRoleResponse(rsp)
 }
 
 // RemoveRoleWithResponse Remove a custom role that nothing uses, or with its grants
@@ -16447,6 +17246,68 @@ func ParseResetSecondFactorResponse(rsp *http.Response) (*ResetSecondFactorRespo
 	return response, nil
 }
 
+// ParseListSessionsOfResponse parses an HTTP response from a ListSessionsOfWithResponse call
+func ParseListSessionsOfResponse(rsp *http.Response) (*ListSessionsOfResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListSessionsOfResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest SessionList
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseEndSessionOfResponse parses an HTTP response from a EndSessionOfWithResponse call
+func ParseEndSessionOfResponse(rsp *http.Response) (*EndSessionOfResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &EndSessionOfResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseShowSpreadResponse parses an HTTP response from a ShowSpreadWithResponse call
 func ParseShowSpreadResponse(rsp *http.Response) (*ShowSpreadResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -16892,6 +17753,39 @@ func ParseEditPolicyTextResponse(rsp *http.Response) (*EditPolicyTextResponse, e
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
 		var dest Written
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseListPolicyVersionsResponse parses an HTTP response from a ListPolicyVersionsWithResponse call
+func ParseListPolicyVersionsResponse(rsp *http.Response) (*ListPolicyVersionsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListPolicyVersionsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest PolicyVersionList
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}
@@ -17871,6 +18765,39 @@ func ParseReadStatementsResponse(rsp *http.Response) (*ReadStatementsResponse, e
 	return response, nil
 }
 
+// ParseJoinStatementsResponse parses an HTTP response from a JoinStatementsWithResponse call
+func ParseJoinStatementsResponse(rsp *http.Response) (*JoinStatementsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &JoinStatementsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Reading
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseRankRolesResponse parses an HTTP response from a RankRolesWithResponse call
 func ParseRankRolesResponse(rsp *http.Response) (*RankRolesResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -17957,6 +18884,39 @@ func ParseCreateRoleResponse(rsp *http.Response) (*CreateRoleResponse, error) {
 			return nil, err
 		}
 		response.JSON201 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseReadRoleResponse parses an HTTP response from a ReadRoleWithResponse call
+func ParseReadRoleResponse(rsp *http.Response) (*ReadRoleResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ReadRoleResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest RoleReading
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem

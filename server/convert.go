@@ -216,14 +216,19 @@ func roleOf(r service.RoleView) api.Role {
 }
 
 func roleDetailsOf(r service.RoleView, use service.RoleUse) api.RoleDetails {
-	details := api.RoleDetails{
-		Role: roleOf(r), Operations: []api.Operation{}, Include: each(r.Include, filterOf), Exclude: each(r.Exclude, filterOf),
+	return api.RoleDetails{
+		Role: roleOf(r), Operations: operationsOf(r), Include: each(r.Include, filterOf), Exclude: each(r.Exclude, filterOf),
 		Grants: each(use.Grants, grantOf), Statements: each(use.Statements, statementOf), Hidden: use.Hidden, May: words(use.May),
 	}
+}
+
+// operationsOf gives what a role holds, in the catalogue's order.
+func operationsOf(r service.RoleView) []api.Operation {
+	operations := []api.Operation{}
 	for p := range r.Permissions.All {
-		details.Operations = append(details.Operations, operationOf(r.Catalogue.Operation(p)))
+		operations = append(operations, operationOf(r.Catalogue.Operation(p)))
 	}
-	return details
+	return operations
 }
 
 func filterOf(f access.Filter) api.RoleFilter {
@@ -365,15 +370,6 @@ func policyOf(p service.PolicyView) api.Policy {
 
 func faultOf(f service.Fault) api.Fault {
 	return api.Fault{Line: f.Line, Column: f.Column, Detail: f.Detail, Nearest: optional(f.Nearest)}
-}
-
-// readingOf converts what a text says; a text with faults is handed back as it was given.
-func readingOf(given string, r service.Reading) api.Reading {
-	reading := api.Reading{Text: r.Text, Statements: each(r.Statements, statementOf), Faults: each(r.Faults, faultOf)}
-	if len(r.Faults) > 0 {
-		reading.Text = given
-	}
-	return reading
 }
 
 func patternOf(p access.Pattern) api.Pattern {

@@ -254,12 +254,31 @@ func (h handlers) ListSessions(ctx context.Context, _ ListSessionsRequestObject)
 	if err != nil {
 		return nil, err
 	}
-	return ListSessions200JSONResponse{Sessions: each(sessions, func(s store.Session) api.OwnSession {
-		return api.OwnSession{
+	return ListSessions200JSONResponse{Sessions: each(sessions, sessionFor(caller))}, nil
+}
+
+// sessionFor converts sessions as one who may be in one of them sees them.
+func sessionFor(caller service.Caller) func(store.Session) api.OpenSession {
+	return func(s store.Session) api.OpenSession {
+		return api.OpenSession{
 			Id: s.ID.String(), Organisation: optional(s.OrganisationName), SignedInAt: s.SignedInAt, LastUsedAt: s.LastUsedAt,
 			From: s.From, Agent: s.Agent, Here: s.ID == caller.Session,
 		}
-	})}, nil
+	}
+}
+
+func (h handlers) ListSessionsOf(ctx context.Context, r ListSessionsOfRequestObject) (ListSessionsOfResponseObject, error) {
+	ctx, caller := who(ctx)
+	sessions, err := h.service.SessionsOf(ctx, caller, r.Organisation, somebody(r.Kind, r.Principal))
+	if err != nil {
+		return nil, err
+	}
+	return ListSessionsOf200JSONResponse{Sessions: each(sessions, sessionFor(caller))}, nil
+}
+
+func (h handlers) EndSessionOf(ctx context.Context, r EndSessionOfRequestObject) (EndSessionOfResponseObject, error) {
+	ctx, caller := who(ctx)
+	return EndSessionOf204Response{}, h.service.EndSessionOf(ctx, caller, r.Organisation, somebody(r.Kind, r.Principal), r.Session)
 }
 
 func (h handlers) EndSession(ctx context.Context, r EndSessionRequestObject) (EndSessionResponseObject, error) {

@@ -94,6 +94,16 @@ func (h handlers) ShowRole(ctx context.Context, r ShowRoleRequestObject) (ShowRo
 	return ShowRole200JSONResponse(roleDetailsOf(role, use)), nil
 }
 
+func (h handlers) ReadRole(ctx context.Context, r ReadRoleRequestObject) (ReadRoleResponseObject, error) {
+	ctx, caller := who(ctx)
+	b := r.Body
+	role, err := h.service.ReadRole(ctx, caller, r.Scope, newRoleOf("", b.Title, b.Description, b.Include, b.Exclude, b.Under))
+	if err != nil {
+		return nil, err
+	}
+	return ReadRole200JSONResponse{Privileged: role.Privileged, Operations: operationsOf(role)}, nil
+}
+
 func (h handlers) CreateRole(ctx context.Context, r CreateRoleRequestObject) (CreateRoleResponseObject, error) {
 	ctx, caller := who(ctx)
 	b := r.Body
@@ -151,6 +161,32 @@ func (h handlers) ReadStatements(ctx context.Context, r ReadStatementsRequestObj
 		return nil, err
 	}
 	return ReadStatements200JSONResponse(readingOf(r.Body.Text, reading)), nil
+}
+
+func (h handlers) JoinStatements(ctx context.Context, r JoinStatementsRequestObject) (JoinStatementsResponseObject, error) {
+	ctx, caller := who(ctx)
+	joined := access.JoinParts(each(r.Body.Statements, givenParts), value(r.Body.Notes))
+	reading, err := h.service.ReadPolicy(ctx, caller, r.Scope, joined)
+	if err != nil {
+		return nil, err
+	}
+	return JoinStatements200JSONResponse(readingOf(joined, reading)), nil
+}
+
+func (h handlers) ListPolicyVersions(ctx context.Context, r ListPolicyVersionsRequestObject) (ListPolicyVersionsResponseObject, error) {
+	ctx, caller := who(ctx)
+	versions, next, err := h.service.ListPolicyVersions(ctx, caller, r.Policy, uint64(value(r.Params.Before)), limit(r.Params.Limit))
+	if err != nil {
+		return nil, err
+	}
+	answer := ListPolicyVersions200JSONResponse{Versions: each(versions, func(v service.PolicyVersion) api.PolicyVersion {
+		return api.PolicyVersion{Revision: int64(v.Revision), WrittenAt: v.Author.At, WrittenBy: v.Author.Name, Name: v.Name, Text: v.Text}
+	})}
+	if next > 0 {
+		before := int64(next)
+		answer.Before = &before
+	}
+	return answer, nil
 }
 
 func (h handlers) CreatePolicyAt(ctx context.Context, r CreatePolicyAtRequestObject) (CreatePolicyAtResponseObject, error) {

@@ -110,11 +110,7 @@ func (h handlers) CountContents(ctx context.Context, r CountContentsRequestObjec
 
 func (h handlers) ListScopeChanges(ctx context.Context, r ListScopeChangesRequestObject) (ListScopeChangesResponseObject, error) {
 	ctx, caller := who(ctx)
-	before := uint64(0)
-	if r.Params.Before != nil {
-		before = uint64(*r.Params.Before)
-	}
-	changes, next, err := h.service.ListScopeChanges(ctx, caller, r.Scope, before, limit(r.Params.Limit))
+	changes, next, err := h.service.ListScopeChanges(ctx, caller, r.Scope, uint64(value(r.Params.Before)), limit(r.Params.Limit))
 	if err != nil {
 		return nil, err
 	}

@@ -35,6 +35,41 @@ func (s *Service) EndSession(ctx context.Context, c Caller, session string) erro
 	return &Problem{Kind: NotThere, Detail: "you have no session " + session, Next: "list your sessions; it may have ended by itself"}
 }
 
+// SessionsOf lists the sessions of somebody that work in the caller's organisation, the one used last first.
+func (s *Service) SessionsOf(ctx context.Context, c Caller, organisation string, who Somebody) ([]store.Session, error) {
+	d, err := s.open(ctx, c)
+	if err != nil {
+		return nil, err
+	}
+	p, err := d.governed(organisation, who, "describe")
+	if err != nil {
+		return nil, err
+	}
+	return s.records.SessionsOf(ctx, c.Organisation, p.ID, s.moment())
+}
+
+// EndSessionOf ends a session of somebody that works in the caller's organisation.
+func (s *Service) EndSessionOf(ctx context.Context, c Caller, organisation string, who Somebody, session string) error {
+	d, err := s.open(ctx, c)
+	if err != nil {
+		return err
+	}
+	p, err := d.governed(organisation, who, "reset")
+	if err != nil {
+		return err
+	}
+	id, err := access.ParseID(session)
+	if err == nil {
+		err = s.records.EndSessionOf(ctx, c.Organisation, p.ID, id, store.AuditRecord{
+			Organisation: c.OrganisationName, Author: s.author(c), Event: "session-ended", Detail: fmt.Sprintf("ended a session of %s %s", p.Kind, p.Name),
+		})
+	}
+	if err == nil || !errors.Is(err, store.ErrNotFound) && !id.IsZero() {
+		return err
+	}
+	return &Problem{Kind: NotThere, Detail: fmt.Sprintf("%s has no session %s here", p.Name, session), Next: "list their sessions; it may have ended by itself"}
+}
+
 // Seats lists the organisations that know the caller.
 func (s *Service) Seats(ctx context.Context, c Caller) ([]store.Seat, error) {
 	return s.records.Seats(ctx, c.Identity.ID)

@@ -36,7 +36,17 @@ type NewPolicy struct {
 type Reading struct {
 	Text       string // in its one form; empty when there are faults
 	Statements []StatementView
+	Parts      []access.Parts // the statements taken apart
+	Notes      []string       // comments after the last statement
 	Faults     []Fault
+}
+
+// PolicyVersion is what was written of a policy, with today's names.
+type PolicyVersion struct {
+	Revision uint64
+	Author   store.Author
+	Name     string
+	Text     string
 }
 
 // textProblem turns what is wrong in a text into a problem that lists every faulty line.
@@ -174,11 +184,39 @@ func (s *Service) ReadPolicy(ctx context.Context, c Caller, key, text string) (R
 		return Reading{}, broken(err, "text")
 	}
 	then := s.deskOf(next, c)
-	reading := Reading{Text: then.Print(p)}
+	reading := Reading{Text: then.Print(p), Parts: then.Parts(p), Notes: p.Notes}
 	for number := range p.Statements {
 		reading.Statements = append(reading.Statements, then.statementView(p, number))
 	}
 	return reading, nil
+}
+
+// ListPolicyVersions lists what was written of a policy, newest first: versions before a revision, 0 for the newest; next is
+// the revision to go on before, 0 at the end.
+func (s *Service) ListPolicyVersions(ctx context.Context, c Caller, key string, before uint64, limit int) (versions []PolicyVersion, next uint64, err error) {
+	d, err := s.open(ctx, c)
+	if err != nil {
+		return nil, 0, err
+	}
+	p, err := d.policy(key, "describe policy")
+	if err != nil {
+		return nil, 0, err
+	}
+	if before == 0 {
+		before = d.Revision() + 1
+	}
+	found, err := s.records.PolicyVersions(ctx, p.ID, before, limit+1)
+	if err != nil {
+		return nil, 0, err
+	}
+	if len(found) > limit {
+		found = found[:limit]
+		next = found[limit-1].Revision
+	}
+	for _, v := range found {
+		versions = append(versions, PolicyVersion{Revision: v.Revision, Author: v.Author, Name: v.Policy.Name, Text: d.Print(v.Policy)})
+	}
+	return versions, next, nil
 }
 
 // outsidePlaces gives the places outside a scope that its policies name already: moves have taken them away.

@@ -188,6 +188,28 @@ func (s *Service) CreateRole(ctx context.Context, c Caller, key string, wanted N
 	return s.deskOf(next, c).roleView(role), next.Revision(), nil
 }
 
+// ReadRole gives what a definition would hold as a role at a container, and writes none.
+func (s *Service) ReadRole(ctx context.Context, c Caller, key string, wanted NewRole) (RoleView, error) {
+	d, scope, err := s.rolesAt(ctx, c, key, "list role")
+	if err != nil {
+		return RoleView{}, err
+	}
+	wanted.Name = "r" + newID().String() // one that no role has
+	def, err := d.definition(wanted, d.containerOf(scope).ID)
+	if err != nil {
+		return RoleView{}, err
+	}
+	next, err := d.With(d.Revision()+1, access.CreateRole{Definition: def})
+	if err != nil {
+		return RoleView{}, broken(err, "include")
+	}
+	role, err := next.Role(def.Name)
+	if err != nil {
+		return RoleView{}, err
+	}
+	return d.roleView(role), nil
+}
+
 func (d desk) definition(wanted NewRole, scope access.ID) (access.RoleDefinition, error) {
 	def := access.RoleDefinition{
 		Name: wanted.Name, Title: wanted.Title, Description: wanted.Description,

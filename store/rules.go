@@ -82,6 +82,7 @@ func (w *Tx) PutPolicy(before *access.Policy, p access.Policy, description strin
 	if err != nil {
 		return err
 	}
+	w.policies = append(w.policies, p.ID)
 	if before == nil {
 		w.note("policy", nil, p, p.Scope)
 		return w.exec(`INSERT INTO policy (id, organisation_id, scope_id, name, description, statements, notes, created_at, created_by, written_at, written_by)

@@ -82,6 +82,39 @@ func (s *Store) Sessions(ctx context.Context, identity access.ID, at time.Time) 
 	return sessions, err
 }
 
+// SessionsOf lists the sessions of a principal that work in its organisation and have not ended by a moment, the one used last
+// first.
+func (s *Store) SessionsOf(ctx context.Context, organisation, principal access.ID, at time.Time) (sessions []Session, err error) {
+	query := `SELECT s.id, s.signed_in_at, s.last_used_at, s.made_from, s.agent FROM session s
+		JOIN principal p ON p.identity_id = s.identity_id AND p.organisation_id = s.organisation_id
+		WHERE p.id = ? AND s.organisation_id = ? AND s.ended_at IS NULL AND s.signed_in_at > ? AND s.last_used_at > ? ORDER BY s.last_used_at DESC`
+	args := []any{idColumn(principal), idColumn(organisation), at.Add(-people.SessionLifetime), at.Add(-people.SessionIdle)}
+	err = each(ctx, s.db, query, args, func(scan scanner) error {
+		var x Session
+		err := scan((*idColumn)(&x.ID), &x.SignedInAt, &x.LastUsedAt, &x.From, &x.Agent)
+		sessions = append(sessions, x)
+		return err
+	})
+	return sessions, err
+}
+
+// EndSessionOf ends a session of a principal that works in its organisation, and records it. It returns [ErrNotFound] when
+// there is no such session.
+func (s *Store) EndSessionOf(ctx context.Context, organisation, principal, session access.ID, record AuditRecord) error {
+	return s.transaction(ctx, func(tx *prepared.Tx) error {
+		result, err := tx.ExecContext(ctx, `UPDATE session s JOIN principal p ON p.identity_id = s.identity_id AND p.organisation_id = s.organisation_id
+			SET s.ended_at = ? WHERE p.id = ? AND s.organisation_id = ? AND s.id = ? AND s.ended_at IS NULL`,
+			record.Author.At, idColumn(principal), idColumn(organisation), idColumn(session))
+		if err != nil {
+			return err
+		}
+		if n, err := result.RowsAffected(); err != nil || n == 0 {
+			return orNotFound(err)
+		}
+		return appendAudit(ctx, tx, record)
+	})
+}
+
 // TouchSession notes that a session was used.
 func (s *Store) TouchSession(ctx context.Context, token people.Token, at time.Time) error {
 	hash := token.Hash()

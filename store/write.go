@@ -27,6 +27,7 @@ type Tx struct {
 	author       Author
 	rows         []rowChange
 	touched      []access.ID // scopes that the rows are about
+	policies     []access.ID // that were written
 }
 
 // rowChange is one row before and after, as the change record keeps it. Credentials never enter it.
@@ -82,6 +83,11 @@ func (s *Store) write(ctx context.Context, organisation access.ID, author Author
 		}
 		if err := w.insertMany("changed_scope (organisation_id, scope_id, revision)", touched); err != nil {
 			return err
+		}
+		for _, id := range w.policies {
+			if err := w.exec("INSERT INTO policy_version (organisation_id, policy_id, revision) VALUES (?, ?, ?)", idColumn(organisation), idColumn(id), next); err != nil {
+				return err
+			}
 		}
 		if err := w.exec("UPDATE organisation SET revision = ? WHERE id = ?", next, idColumn(organisation)); err != nil {
 			return err

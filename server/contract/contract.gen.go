@@ -103,6 +103,12 @@ type ServerInterface interface {
 	// ResetSecondFactor Take away the second factor of a user who lost it
 	// (DELETE /organisations/{organisation}/principals/{kind}/{principal}/second-factor)
 	ResetSecondFactor(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName)
+	// ListSessionsOf The sessions of a user or guest that work in the organisation, the one used last first
+	// (GET /organisations/{organisation}/principals/{kind}/{principal}/sessions)
+	ListSessionsOf(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName)
+	// EndSessionOf End a session of somebody that works in the organisation
+	// (DELETE /organisations/{organisation}/principals/{kind}/{principal}/sessions/{session})
+	EndSessionOf(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, session string)
 	// ShowSpread How its access spreads over the tree: what it holds at each scope that the caller sees
 	// (GET /organisations/{organisation}/principals/{kind}/{principal}/spread)
 	ShowSpread(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName)
@@ -142,6 +148,9 @@ type ServerInterface interface {
 	// EditPolicyText Write another text, name or description of a policy
 	// (PATCH /policies/{policy})
 	EditPolicyText(c *gin.Context, policy PolicyKey, params EditPolicyTextParams)
+	// ListPolicyVersions What was written of a policy, newest first, its present text included
+	// (GET /policies/{policy}/versions)
+	ListPolicyVersions(c *gin.Context, policy PolicyKey, params ListPolicyVersionsParams)
 	// EditProfile Mend my own display name and email
 	// (PATCH /profile)
 	EditProfile(c *gin.Context)
@@ -229,6 +238,9 @@ type ServerInterface interface {
 	// ReadStatements Read a text as it would stand at a scope, and write nothing
 	// (POST /scopes/{scope}/policies/reading)
 	ReadStatements(c *gin.Context, scope ScopeKey)
+	// JoinStatements The text that statements given in parts make as they would stand at a scope, read; nothing is written
+	// (POST /scopes/{scope}/policies/writing)
+	JoinStatements(c *gin.Context, scope ScopeKey)
 	// RankRoles The roles that hold all of some wanted permissions, those that hold least beyond them first
 	// (POST /scopes/{scope}/ranking)
 	RankRoles(c *gin.Context, scope ScopeKey)
@@ -238,6 +250,9 @@ type ServerInterface interface {
 	// CreateRole Define a role at a container, usable beneath it
 	// (POST /scopes/{scope}/roles)
 	CreateRole(c *gin.Context, scope ScopeKey)
+	// ReadRole What a definition would hold as a role at a container; nothing is written
+	// (POST /scopes/{scope}/roles/reading)
+	ReadRole(c *gin.Context, scope ScopeKey)
 	// RemoveRole Remove a custom role that nothing uses, or with its grants
 	// (DELETE /scopes/{scope}/roles/{role})
 	RemoveRole(c *gin.Context, scope ScopeKey, role string, params RemoveRoleParams)
@@ -1485,6 +1500,101 @@ func (siw *ServerInterfaceWrapper) ResetSecondFactor(c *gin.Context) {
 	siw.Handler.ResetSecondFactor(c, organisation, kind, principal)
 }
 
+// ListSessionsOf operation middleware
+func (siw *ServerInterfaceWrapper) ListSessionsOf(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "organisation" -------------
+	var organisation OrganisationName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "kind" -------------
+	var kind KindOfPrincipal
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", c.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter kind: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "principal" -------------
+	var principal PrincipalName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "principal", c.Param("principal"), &principal, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter principal: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListSessionsOf(c, organisation, kind, principal)
+}
+
+// EndSessionOf operation middleware
+func (siw *ServerInterfaceWrapper) EndSessionOf(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "organisation" -------------
+	var organisation OrganisationName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "kind" -------------
+	var kind KindOfPrincipal
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", c.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter kind: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "principal" -------------
+	var principal PrincipalName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "principal", c.Param("principal"), &principal, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter principal: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "session" -------------
+	var session string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "session", c.Param("session"), &session, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter session: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.EndSessionOf(c, organisation, kind, principal, session)
+}
+
 // ShowSpread operation middleware
 func (siw *ServerInterfaceWrapper) ShowSpread(c *gin.Context) {
 
@@ -2095,6 +2205,50 @@ func (siw *ServerInterfaceWrapper) EditPolicyText(c *gin.Context) {
 	}
 
 	siw.Handler.EditPolicyText(c, policy, params)
+}
+
+// ListPolicyVersions operation middleware
+func (siw *ServerInterfaceWrapper) ListPolicyVersions(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "policy" -------------
+	var policy PolicyKey
+
+	err = runtime.BindStyledParameterWithOptions("simple", "policy", c.Param("policy"), &policy, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter policy: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListPolicyVersionsParams
+
+	// ------------- Optional query parameter "before" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "before", c.Request.URL.Query(), &params.Before, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter before: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListPolicyVersions(c, policy, params)
 }
 
 // EditProfile operation middleware
@@ -2844,6 +2998,31 @@ func (siw *ServerInterfaceWrapper) ReadStatements(c *gin.Context) {
 	siw.Handler.ReadStatements(c, scope)
 }
 
+// JoinStatements operation middleware
+func (siw *ServerInterfaceWrapper) JoinStatements(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "scope" -------------
+	var scope ScopeKey
+
+	err = runtime.BindStyledParameterWithOptions("simple", "scope", c.Param("scope"), &scope, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter scope: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.JoinStatements(c, scope)
+}
+
 // RankRoles operation middleware
 func (siw *ServerInterfaceWrapper) RankRoles(c *gin.Context) {
 
@@ -2928,6 +3107,31 @@ func (siw *ServerInterfaceWrapper) CreateRole(c *gin.Context) {
 	}
 
 	siw.Handler.CreateRole(c, scope)
+}
+
+// ReadRole operation middleware
+func (siw *ServerInterfaceWrapper) ReadRole(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "scope" -------------
+	var scope ScopeKey
+
+	err = runtime.BindStyledParameterWithOptions("simple", "scope", c.Param("scope"), &scope, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter scope: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ReadRole(c, scope)
 }
 
 // RemoveRole operation middleware
@@ -3537,6 +3741,8 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/scopes/:scope/policies", wrapper.ListPolicies)
 	router.POST(options.BaseURL+"/scopes/:scope/policies", wrapper.CreatePolicyAt)
 	router.POST(options.BaseURL+"/scopes/:scope/policies/reading", wrapper.ReadStatements)
+	router.POST(options.BaseURL+"/scopes/:scope/policies/writing", wrapper.JoinStatements)
+	router.GET(options.BaseURL+"/policies/:policy/versions", wrapper.ListPolicyVersions)
 	router.DELETE(options.BaseURL+"/policies/:policy", wrapper.RemovePolicy)
 	router.GET(options.BaseURL+"/policies/:policy", wrapper.ShowPolicy)
 	router.PATCH(options.BaseURL+"/policies/:policy", wrapper.EditPolicyText)
@@ -3556,6 +3762,8 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/password", wrapper.ResetPassword)
 	router.GET(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/keys", wrapper.ListKeys)
 	router.POST(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/keys", wrapper.CreateKey)
+	router.GET(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/sessions", wrapper.ListSessionsOf)
+	router.DELETE(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/sessions/:session", wrapper.EndSessionOf)
 	router.GET(options.BaseURL+"/organisations/:organisation/guests", wrapper.ListGuests)
 	router.POST(options.BaseURL+"/organisations/:organisation/guests", wrapper.InviteGuest)
 	router.POST(options.BaseURL+"/organisations/:organisation/newcomers", wrapper.CreateNewcomers)
@@ -3597,6 +3805,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/scopes/:scope/grants", wrapper.CreateGrant)
 	router.GET(options.BaseURL+"/scopes/:scope/roles", wrapper.ListRoles)
 	router.POST(options.BaseURL+"/scopes/:scope/roles", wrapper.CreateRole)
+	router.POST(options.BaseURL+"/scopes/:scope/roles/reading", wrapper.ReadRole)
 	router.POST(options.BaseURL+"/scopes/:scope/ranking", wrapper.RankRoles)
 	router.DELETE(options.BaseURL+"/scopes/:scope/roles/:role", wrapper.RemoveRole)
 	router.GET(options.BaseURL+"/scopes/:scope/roles/:role", wrapper.ShowRole)
@@ -4794,6 +5003,83 @@ func (response ResetSecondFactordefaultApplicationProblemPlusJSONResponse) Visit
 	return err
 }
 
+type ListSessionsOfRequestObject struct {
+	Organisation OrganisationName `json:"organisation"`
+	Kind         KindOfPrincipal  `json:"kind"`
+	Principal    PrincipalName    `json:"principal"`
+}
+
+type ListSessionsOfResponseObject interface {
+	VisitListSessionsOfResponse(w http.ResponseWriter) error
+}
+
+type ListSessionsOf200JSONResponse SessionList
+
+func (response ListSessionsOf200JSONResponse) VisitListSessionsOfResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListSessionsOfdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListSessionsOfdefaultApplicationProblemPlusJSONResponse) VisitListSessionsOfResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EndSessionOfRequestObject struct {
+	Organisation OrganisationName `json:"organisation"`
+	Kind         KindOfPrincipal  `json:"kind"`
+	Principal    PrincipalName    `json:"principal"`
+	Session      string           `json:"session"`
+}
+
+type EndSessionOfResponseObject interface {
+	VisitEndSessionOfResponse(w http.ResponseWriter) error
+}
+
+type EndSessionOf204Response struct {
+}
+
+func (response EndSessionOf204Response) VisitEndSessionOfResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type EndSessionOfdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response EndSessionOfdefaultApplicationProblemPlusJSONResponse) VisitEndSessionOfResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ShowSpreadRequestObject struct {
 	Organisation OrganisationName `json:"organisation"`
 	Kind         KindOfPrincipal  `json:"kind"`
@@ -5321,6 +5607,46 @@ type EditPolicyTextdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response EditPolicyTextdefaultApplicationProblemPlusJSONResponse) VisitEditPolicyTextResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListPolicyVersionsRequestObject struct {
+	Policy PolicyKey `json:"policy"`
+	Params ListPolicyVersionsParams
+}
+
+type ListPolicyVersionsResponseObject interface {
+	VisitListPolicyVersionsResponse(w http.ResponseWriter) error
+}
+
+type ListPolicyVersions200JSONResponse PolicyVersionList
+
+func (response ListPolicyVersions200JSONResponse) VisitListPolicyVersionsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListPolicyVersionsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListPolicyVersionsdefaultApplicationProblemPlusJSONResponse) VisitListPolicyVersionsResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -6488,6 +6814,46 @@ func (response ReadStatementsdefaultApplicationProblemPlusJSONResponse) VisitRea
 	return err
 }
 
+type JoinStatementsRequestObject struct {
+	Scope ScopeKey `json:"scope"`
+	Body  *JoinStatementsJSONRequestBody
+}
+
+type JoinStatementsResponseObject interface {
+	VisitJoinStatementsResponse(w http.ResponseWriter) error
+}
+
+type JoinStatements200JSONResponse Reading
+
+func (response JoinStatements200JSONResponse) VisitJoinStatementsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type JoinStatementsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response JoinStatementsdefaultApplicationProblemPlusJSONResponse) VisitJoinStatementsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type RankRolesRequestObject struct {
 	Scope ScopeKey `json:"scope"`
 	Body  *RankRolesJSONRequestBody
@@ -6597,6 +6963,46 @@ type CreateRoledefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response CreateRoledefaultApplicationProblemPlusJSONResponse) VisitCreateRoleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReadRoleRequestObject struct {
+	Scope ScopeKey `json:"scope"`
+	Body  *ReadRoleJSONRequestBody
+}
+
+type ReadRoleResponseObject interface {
+	VisitReadRoleResponse(w http.ResponseWriter) error
+}
+
+type ReadRole200JSONResponse RoleReading
+
+func (response ReadRole200JSONResponse) VisitReadRoleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReadRoledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ReadRoledefaultApplicationProblemPlusJSONResponse) VisitReadRoleResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -7511,6 +7917,12 @@ type StrictServerInterface interface {
 	// ResetSecondFactor Take away the second factor of a user who lost it
 	// (DELETE /organisations/{organisation}/principals/{kind}/{principal}/second-factor)
 	ResetSecondFactor(ctx context.Context, request ResetSecondFactorRequestObject) (ResetSecondFactorResponseObject, error)
+	// ListSessionsOf The sessions of a user or guest that work in the organisation, the one used last first
+	// (GET /organisations/{organisation}/principals/{kind}/{principal}/sessions)
+	ListSessionsOf(ctx context.Context, request ListSessionsOfRequestObject) (ListSessionsOfResponseObject, error)
+	// EndSessionOf End a session of somebody that works in the organisation
+	// (DELETE /organisations/{organisation}/principals/{kind}/{principal}/sessions/{session})
+	EndSessionOf(ctx context.Context, request EndSessionOfRequestObject) (EndSessionOfResponseObject, error)
 	// ShowSpread How its access spreads over the tree: what it holds at each scope that the caller sees
 	// (GET /organisations/{organisation}/principals/{kind}/{principal}/spread)
 	ShowSpread(ctx context.Context, request ShowSpreadRequestObject) (ShowSpreadResponseObject, error)
@@ -7550,6 +7962,9 @@ type StrictServerInterface interface {
 	// EditPolicyText Write another text, name or description of a policy
 	// (PATCH /policies/{policy})
 	EditPolicyText(ctx context.Context, request EditPolicyTextRequestObject) (EditPolicyTextResponseObject, error)
+	// ListPolicyVersions What was written of a policy, newest first, its present text included
+	// (GET /policies/{policy}/versions)
+	ListPolicyVersions(ctx context.Context, request ListPolicyVersionsRequestObject) (ListPolicyVersionsResponseObject, error)
 	// EditProfile Mend my own display name and email
 	// (PATCH /profile)
 	EditProfile(ctx context.Context, request EditProfileRequestObject) (EditProfileResponseObject, error)
@@ -7637,6 +8052,9 @@ type StrictServerInterface interface {
 	// ReadStatements Read a text as it would stand at a scope, and write nothing
 	// (POST /scopes/{scope}/policies/reading)
 	ReadStatements(ctx context.Context, request ReadStatementsRequestObject) (ReadStatementsResponseObject, error)
+	// JoinStatements The text that statements given in parts make as they would stand at a scope, read; nothing is written
+	// (POST /scopes/{scope}/policies/writing)
+	JoinStatements(ctx context.Context, request JoinStatementsRequestObject) (JoinStatementsResponseObject, error)
 	// RankRoles The roles that hold all of some wanted permissions, those that hold least beyond them first
 	// (POST /scopes/{scope}/ranking)
 	RankRoles(ctx context.Context, request RankRolesRequestObject) (RankRolesResponseObject, error)
@@ -7646,6 +8064,9 @@ type StrictServerInterface interface {
 	// CreateRole Define a role at a container, usable beneath it
 	// (POST /scopes/{scope}/roles)
 	CreateRole(ctx context.Context, request CreateRoleRequestObject) (CreateRoleResponseObject, error)
+	// ReadRole What a definition would hold as a role at a container; nothing is written
+	// (POST /scopes/{scope}/roles/reading)
+	ReadRole(ctx context.Context, request ReadRoleRequestObject) (ReadRoleResponseObject, error)
 	// RemoveRole Remove a custom role that nothing uses, or with its grants
 	// (DELETE /scopes/{scope}/roles/{role})
 	RemoveRole(ctx context.Context, request RemoveRoleRequestObject) (RemoveRoleResponseObject, error)
@@ -8732,6 +9153,63 @@ func (sh *strictHandler) ResetSecondFactor(ctx *gin.Context, organisation Organi
 	}
 }
 
+// ListSessionsOf operation middleware
+func (sh *strictHandler) ListSessionsOf(ctx *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName) {
+	var request ListSessionsOfRequestObject
+
+	request.Organisation = organisation
+	request.Kind = kind
+	request.Principal = principal
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListSessionsOf(ctx, request.(ListSessionsOfRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListSessionsOf")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListSessionsOfResponseObject); ok {
+		if err := validResponse.VisitListSessionsOfResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// EndSessionOf operation middleware
+func (sh *strictHandler) EndSessionOf(ctx *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, session string) {
+	var request EndSessionOfRequestObject
+
+	request.Organisation = organisation
+	request.Kind = kind
+	request.Principal = principal
+	request.Session = session
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.EndSessionOf(ctx, request.(EndSessionOfRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "EndSessionOf")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(EndSessionOfResponseObject); ok {
+		if err := validResponse.VisitEndSessionOfResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ShowSpread operation middleware
 func (sh *strictHandler) ShowSpread(ctx *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName) {
 	var request ShowSpreadRequestObject
@@ -9165,6 +9643,33 @@ func (sh *strictHandler) EditPolicyText(ctx *gin.Context, policy PolicyKey, para
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(EditPolicyTextResponseObject); ok {
 		if err := validResponse.VisitEditPolicyTextResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListPolicyVersions operation middleware
+func (sh *strictHandler) ListPolicyVersions(ctx *gin.Context, policy PolicyKey, params ListPolicyVersionsParams) {
+	var request ListPolicyVersionsRequestObject
+
+	request.Policy = policy
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListPolicyVersions(ctx, request.(ListPolicyVersionsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListPolicyVersions")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListPolicyVersionsResponseObject); ok {
+		if err := validResponse.VisitListPolicyVersionsResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -10141,6 +10646,50 @@ func (sh *strictHandler) ReadStatements(ctx *gin.Context, scope ScopeKey) {
 	}
 }
 
+// JoinStatements operation middleware
+func (sh *strictHandler) JoinStatements(ctx *gin.Context, scope ScopeKey) {
+	var request JoinStatementsRequestObject
+
+	request.Scope = scope
+
+	var body JoinStatementsJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.JoinStatements(ctx, request.(JoinStatementsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "JoinStatements")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(JoinStatementsResponseObject); ok {
+		if err := validResponse.VisitJoinStatementsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // RankRoles operation middleware
 func (sh *strictHandler) RankRoles(ctx *gin.Context, scope ScopeKey) {
 	var request RankRolesRequestObject
@@ -10249,6 +10798,50 @@ func (sh *strictHandler) CreateRole(ctx *gin.Context, scope ScopeKey) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(CreateRoleResponseObject); ok {
 		if err := validResponse.VisitCreateRoleResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ReadRole operation middleware
+func (sh *strictHandler) ReadRole(ctx *gin.Context, scope ScopeKey) {
+	var request ReadRoleRequestObject
+
+	request.Scope = scope
+
+	var body ReadRoleJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ReadRole(ctx, request.(ReadRoleRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ReadRole")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ReadRoleResponseObject); ok {
+		if err := validResponse.VisitReadRoleResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

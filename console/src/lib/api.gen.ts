@@ -334,6 +334,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/scopes/{scope}/policies/writing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The text that statements given in parts make as they would stand at a scope, read; nothing is written */
+        post: operations["joinStatements"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/policies/{policy}/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was written of a policy, newest first, its present text included */
+        get: operations["listPolicyVersions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/policies/{policy}": {
         parameters: {
             query?: never;
@@ -556,6 +590,40 @@ export interface paths {
         /** Issue an API key */
         post: operations["createKey"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/organisations/{organisation}/principals/{kind}/{principal}/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The sessions of a user or guest that work in the organisation, the one used last first */
+        get: operations["listSessionsOf"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/organisations/{organisation}/principals/{kind}/{principal}/sessions/{session}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** End a session of somebody that works in the organisation */
+        delete: operations["endSessionOf"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1131,6 +1199,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/scopes/{scope}/roles/reading": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a definition would hold as a role at a container; nothing is written */
+        post: operations["readRole"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/scopes/{scope}/ranking": {
         parameters: {
             query?: never;
@@ -1654,9 +1739,9 @@ export interface components {
             here: boolean;
         };
         SessionList: {
-            sessions: components["schemas"]["OwnSession"][];
+            sessions: components["schemas"]["OpenSession"][];
         };
-        OwnSession: {
+        OpenSession: {
             id: string;
             organisation?: string;
             /** Format: date-time */
@@ -2152,6 +2237,11 @@ export interface components {
         RoleList: {
             roles: components["schemas"]["Role"][];
         };
+        RoleReading: {
+            /** @description It holds a permission of class govern */
+            privileged: boolean;
+            operations: components["schemas"]["Operation"][];
+        };
         RoleDetails: {
             include: components["schemas"]["RoleFilter"][];
             exclude: components["schemas"]["RoleFilter"][];
@@ -2305,9 +2395,67 @@ export interface components {
             /** Format: int64 */
             revision: number;
         };
+        PolicyVersion: {
+            /**
+             * Format: int64
+             * @description The organisation's revision that the write led to
+             */
+            revision: number;
+            /** Format: date-time */
+            writtenAt: string;
+            writtenBy: string;
+            name: string;
+            /** @description The statements of then, with today's names */
+            text: string;
+        };
+        PolicyVersionList: {
+            versions: components["schemas"]["PolicyVersion"][];
+            /**
+             * Format: int64
+             * @description The revision to go on before; absent at the end
+             */
+            before?: number;
+        };
+        /** @description A statement taken apart into the pieces of its text, each as it is written there */
+        StatementParts: {
+            /** @description From the policy's scope down, or with a slash before it from the organisation; absent for the policy's scope */
+            place?: string;
+            /** @description At that scope alone, not beneath it */
+            here?: boolean;
+            who: string[];
+            except?: string[];
+            /** @enum {string} */
+            modal: "may" | "may only" | "may never";
+            /** @description Act as these; then there are no acts */
+            roles?: string[];
+            /** @description Operations and classes; none for do anything */
+            acts?: string[];
+            /** @description The data of the things */
+            data?: boolean;
+            /** @description Types and services; none for anything */
+            things?: string[];
+            /** @description What stands after if */
+            condition?: string;
+            /** @description A moment (RFC 3339), or a date */
+            from?: string;
+            until?: string;
+            /** @description Comments on the lines above */
+            notes?: string[];
+            /** @description The comment at the end of the line */
+            note?: string;
+        };
+        PolicyParts: {
+            statements: components["schemas"]["StatementParts"][];
+            /** @description Comments after the last statement */
+            notes?: string[];
+        };
         Reading: {
             /** @description In its one form; as it was given when there are faults */
             text: string;
+            /** @description The statements taken apart; none when there are faults */
+            parts: components["schemas"]["StatementParts"][];
+            /** @description Comments after the last statement */
+            notes: string[];
             statements: components["schemas"]["Statement"][];
             faults: components["schemas"]["Fault"][];
         };
@@ -3113,6 +3261,63 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    joinStatements: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A scope's id or address (with / written %2F) */
+                scope: components["parameters"]["ScopeKey"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PolicyParts"];
+            };
+        };
+        responses: {
+            /** @description The text and what it says */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reading"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listPolicyVersions: {
+        parameters: {
+            query?: {
+                /** @description Go on with versions before this revision */
+                before?: number;
+                /** @description How many at most */
+                limit?: components["parameters"]["PageLimit"];
+            };
+            header?: never;
+            path: {
+                /** @description A policy's id */
+                policy: components["parameters"]["PolicyKey"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A page of versions */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PolicyVersionList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     showPolicy: {
         parameters: {
             query?: never;
@@ -3722,6 +3927,59 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["KeyMade"];
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listSessionsOf: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+                kind: components["parameters"]["KindOfPrincipal"];
+                /** @description Its name; of a service account, its address (with / written %2F) */
+                principal: components["parameters"]["PrincipalName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The sessions */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    endSessionOf: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+                kind: components["parameters"]["KindOfPrincipal"];
+                /** @description Its name; of a service account, its address (with / written %2F) */
+                principal: components["parameters"]["PrincipalName"];
+                session: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Ended */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };
@@ -4885,6 +5143,34 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RoleMade"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    readRole: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A scope's id or address (with / written %2F) */
+                scope: components["parameters"]["ScopeKey"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoleEdit"];
+            };
+        };
+        responses: {
+            /** @description What it holds */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoleReading"];
                 };
             };
             default: components["responses"]["Problem"];
