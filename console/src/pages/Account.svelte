@@ -3,6 +3,7 @@
   import { push } from "svelte-spa-router";
   import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
   import { tree } from "../lib/tree.svelte";
+  import { seats as seatsOf, workIn } from "../lib/seats";
   import { session } from "../lib/session.svelte";
   import { moment } from "../lib/words";
   import Credentials from "../parts/Credentials.svelte";
@@ -11,6 +12,7 @@
   import Page from "../parts/Page.svelte";
   import PasswordForm from "../parts/PasswordForm.svelte";
   import ProblemNote from "../parts/ProblemNote.svelte";
+  import SessionTable from "../parts/SessionTable.svelte";
   import TextInput from "../parts/TextInput.svelte";
 
   let title = $state(session.me?.title ?? "");
@@ -18,7 +20,7 @@
   let problem = $state.raw<Problem | null>(null);
   let listProblem = $state.raw<Problem | null>(null);
   let said = $state("");
-  let sessions = $state.raw<Schemas["OwnSession"][]>([]);
+  let sessions = $state.raw<Schemas["OpenSession"][]>([]);
   let seats = $state.raw<Schemas["Seat"][]>([]);
 
   async function save(event: Event) {
@@ -37,7 +39,7 @@
     try {
       [sessions, seats] = await Promise.all([
         ask(api.GET("/profile/sessions")).then((list) => list.sessions),
-        ask(api.GET("/profile/organisations")).then((list) => list.seats),
+        seatsOf(),
       ]);
     } catch (caught) {
       listProblem = asProblem(caught);
@@ -60,9 +62,7 @@
   async function moveTo(organisation: string) {
     listProblem = null;
     try {
-      session.begin(await ask(api.PUT("/session/organisation", { body: { organisation } })));
-      tree.clear();
-      push("/");
+      await workIn(organisation);
     } catch (caught) {
       listProblem = asProblem(caught);
     }
@@ -111,22 +111,7 @@
   {/if}
   <section class="mt-7" aria-labelledby="sessions-heading">
     <h2 id="sessions-heading" class="mb-2 text-lg font-semibold">Your sessions</h2>
-    <div class="card overflow-x-auto">
-      <table class="rows" data-test="sessions">
-        <thead><tr><th>Program</th><th>From</th><th>Signed in</th><th>Last used</th><th><span class="sr-only">End</span></th></tr></thead>
-        <tbody>
-          {#each sessions as s (s.id)}
-            <tr>
-              <td class="max-w-md truncate" title={s.agent}>{s.agent || "unknown"}</td>
-              <td class="font-mono text-sm">{s.from}</td>
-              <td class="quiet text-sm whitespace-nowrap">{moment(s.signedInAt)}</td>
-              <td class="quiet text-sm whitespace-nowrap">{moment(s.lastUsedAt)}</td>
-              <td class="text-right whitespace-nowrap">{#if s.here}<span class="quiet">this one</span>{:else}<button type="button" class="link text-sm" onclick={() => end(s.id)}>End it</button>{/if}</td>
-            </tr>
-          {/each}
-        </tbody>
-      </table>
-    </div>
+    <SessionTable {sessions} mayEnd={true} onend={end} />
   </section>
   {#if person}<KeyTable mayIssue={true} />{/if}
 </Page>

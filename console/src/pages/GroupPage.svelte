@@ -3,8 +3,11 @@
   import { PlusOutline } from "flowbite-svelte-icons";
   import { api, ask, asProblem, type PrincipalRef, type Problem, type Schemas } from "../lib/api";
   import { whenChanged } from "../lib/live.svelte";
+  import { authority } from "../lib/authority.svelte";
   import { session } from "../lib/session.svelte";
+  import { undo } from "../lib/undo.svelte";
   import { count } from "../lib/words";
+  import GrantDialog from "../parts/GrantDialog.svelte";
   import EditDialog from "../parts/EditDialog.svelte";
   import Holdings from "../parts/Holdings.svelte";
   import MembershipDialog from "../parts/MembershipDialog.svelte";
@@ -22,6 +25,8 @@
   let problem = $state.raw<Problem | null>(null);
   let removeProblem = $state.raw<Problem | null>(null);
   let adding = $state(false);
+  let granting = $state(false);
+  let fresh = $state(""); // the id of a grant just made
   let editing = $state(false);
   let changing = $state(false);
 
@@ -36,6 +41,7 @@
   }
   whenChanged(load);
   $effect(() => {
+    authority.load();
     load();
   });
 
@@ -47,6 +53,7 @@
 
   async function remove(member: PrincipalRef) {
     if (!group) return;
+    const left = group.name;
     try {
       await ask(
         api.DELETE("/organisations/{organisation}/groups/{group}/members/{kind}/{member}", {
@@ -54,6 +61,9 @@
         }),
       );
       await load();
+      undo.offer(`${member.name} taken out of ${left}.`, async () => {
+        await ask(api.POST("/organisations/{organisation}/groups/{group}/members", { params: { path: { organisation: session.organisation, group: left } }, body: member }));
+      });
     } catch (caught) {
       removeProblem = asProblem(caught);
     }
@@ -65,7 +75,8 @@
     {#if group}<QuietButton size="sm" href={"#/spread?" + new URLSearchParams({ group: group.name }).toString()}>Over the tree</QuietButton>{/if}
     {#if group?.may.includes("edit group")}<QuietButton size="sm" onclick={() => (editing = true)}>Edit</QuietButton>{/if}
     {#if group?.may.includes("retire group")}<QuietButton size="sm" onclick={() => (changing = true)}>{group?.state === "active" ? "Retire" : "Restore"}</QuietButton>{/if}
-    {#if mayEnrol}<Button size="sm" onclick={() => (adding = true)}><PlusOutline class="me-2 h-4 w-4" />Put somebody in</Button>{/if}
+    {#if mayEnrol}<QuietButton size="sm" onclick={() => (adding = true)}><PlusOutline class="me-2 h-4 w-4" />Put somebody in</QuietButton>{/if}
+    {#if group && authority.may("create grant")}<Button size="sm" onclick={() => (granting = true)}><PlusOutline class="me-2 h-4 w-4" />Grant a role</Button>{/if}
   {/snippet}
   {#if problem}
     <ProblemNote {problem} />
@@ -112,8 +123,9 @@
         </section>
       {/if}
     </div>
-    <Holdings of={group} />
+    <Holdings of={group} {fresh} />
     <MembershipDialog bind:open={adding} group={group.name} ondone={load} />
+    <GrantDialog bind:open={granting} prepared={{ who: { kind: "group", name: group.name } }} ondone={(id) => ((fresh = id), load())} />
     <EditDialog bind:open={editing} of={group} ondone={load} />
     <StateDialog bind:open={changing} of={group} to={group.state === "active" ? "retired" : "active"} ondone={load} />
   {/if}

@@ -8,6 +8,7 @@
   import { heldInWords } from "../lib/matrix";
   import { session } from "../lib/session.svelte";
   import { capital, count, href, moment } from "../lib/words";
+  import Elsewhere from "../parts/Elsewhere.svelte";
   import KindIcon from "../parts/KindIcon.svelte";
   import NothingYet from "../parts/NothingYet.svelte";
   import Page from "../parts/Page.svelte";
@@ -122,6 +123,7 @@
             {/each}
           </ul>
           {#if h.moreMine > 0}<p class="quiet mt-1 text-sm">And {count(h.moreMine, "place")} more.</p>{/if}
+          <Elsewhere />
           {#if changes.length > 0}
             <h2 class="mt-6 mb-2 flex items-baseline gap-3 text-lg font-semibold">Recent changes <a class="link text-sm font-normal" href="#/changes">All of them</a></h2>
             <ol class="card" data-test="recent">

@@ -3,11 +3,13 @@
   import { wrap } from "svelte-spa-router/wrap";
   import { session } from "../lib/session.svelte";
   import Header from "../parts/Header.svelte";
+  import UndoBar from "../parts/UndoBar.svelte";
   import Account from "./Account.svelte";
   import DevicePage from "./DevicePage.svelte";
   import GuestPage from "./GuestPage.svelte";
   import LinkPage from "./LinkPage.svelte";
   import NewPerson from "./NewPerson.svelte";
+  import ServiceAccounts from "./ServiceAccounts.svelte";
   import ServiceAccountPage from "./ServiceAccountPage.svelte";
   import Settings from "./Settings.svelte";
   import UserPage from "./UserPage.svelte";
@@ -21,6 +23,9 @@
   import Organisations from "./Organisations.svelte";
   import People from "./People.svelte";
   import Policies from "./Policies.svelte";
+  import Catalogue from "./Catalogue.svelte";
+  import RoleEditor from "./RoleEditor.svelte";
+  import RolesCompared from "./RolesCompared.svelte";
   import RolePage from "./RolePage.svelte";
   import Roles from "./Roles.svelte";
   import SearchPage from "./SearchPage.svelte";
@@ -34,13 +39,18 @@
     "/people/new": NewPerson,
     "/people/:name": UserPage,
     "/guests/:name": GuestPage,
+    "/service-accounts": ServiceAccounts,
     "/service-accounts/*": ServiceAccountPage,
     "/settings": Settings,
     "/link/:token": LinkPage,
     "/groups": Groups,
     "/groups/:name": GroupPage,
     "/roles": Roles,
+    "/roles/new": RoleEditor,
+    "/roles/compare": RolesCompared,
     "/roles/:name": RolePage,
+    "/roles/:name/edit": RoleEditor,
+    "/catalogue": Catalogue,
     "/policies": Policies,
     // The editor is fetched when it is needed: nobody else waits for it.
     "/policies/:id": wrap({ asyncComponent: () => import("./PolicyPage.svelte") }),
@@ -60,3 +70,4 @@
 
 <Header />
 <Router routes={session.me?.keeper ? forKeepers : forPeople} />
+<UndoBar />

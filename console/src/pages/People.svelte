@@ -2,12 +2,14 @@
   import { Button } from "flowbite-svelte";
   import { PlusOutline } from "flowbite-svelte-icons";
   import { asProblem, type Problem, type Schemas } from "../lib/api";
+  import { Asked } from "../lib/asked.svelte";
   import { whenChanged } from "../lib/live.svelte";
   import { guests, users } from "../lib/directory";
   import { authority } from "../lib/authority.svelte";
   import { session } from "../lib/session.svelte";
   import { count, moment } from "../lib/words";
   import Page from "../parts/Page.svelte";
+  import PeopleTabs from "../parts/PeopleTabs.svelte";
   import ProblemNote from "../parts/ProblemNote.svelte";
   import QuietButton from "../parts/QuietButton.svelte";
   import Skeleton from "../parts/Skeleton.svelte";
@@ -17,7 +19,7 @@
 
   let list = $state.raw<(Schemas["User"] & { kind: "user" | "guest" })[] | null>(null);
   let problem = $state.raw<Problem | null>(null);
-  let wanted = $state("");
+  const wanted = new Asked("find");
 
   async function load() {
     try {
@@ -33,7 +35,7 @@
     load();
   });
 
-  const shown = $derived(list?.filter((u) => (u.name + " " + u.title + " " + u.email + " " + u.state).toLowerCase().includes(wanted.toLowerCase())) ?? []);
+  const shown = $derived(list?.filter((u) => (u.name + " " + u.title + " " + u.email + " " + u.state).toLowerCase().includes(wanted.value.toLowerCase())) ?? []);
   const outside = $derived(shown.filter((u) => u.kind === "guest").length);
 </script>
 
@@ -44,13 +46,14 @@
       <Button size="sm" href="#/people/new"><PlusOutline class="me-2 h-4 w-4" />Create a person</Button>
     {/if}
   {/snippet}
+  <PeopleTabs />
   {#if problem}
     <ProblemNote {problem} />
   {:else if !list}
     <Skeleton rows={8} />
   {:else}
     <div class="mb-3 flex items-center gap-4">
-      <div class="w-72"><TextInput type="search" bind:value={wanted} placeholder="Filter by name, email or state" aria-label="Filter by name, email or state" /></div>
+      <div class="w-72"><TextInput type="search" bind:value={wanted.value} placeholder="Filter by name, email or state" aria-label="Filter by name, email or state" /></div>
       <span class="quiet">{count(shown.length - outside, "user")}{outside > 0 ? `, ${count(outside, "guest")}` : ""}</span>
     </div>
     <div class="card overflow-x-auto">

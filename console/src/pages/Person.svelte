@@ -8,6 +8,7 @@
   import { session } from "../lib/session.svelte";
   import { href, moment } from "../lib/words";
   import { viewing } from "../lib/viewing.svelte";
+  import GrantDialog from "../parts/GrantDialog.svelte";
   import EditDialog from "../parts/EditDialog.svelte";
   import HandOverDialog from "../parts/HandOverDialog.svelte";
   import Holdings from "../parts/Holdings.svelte";
@@ -17,6 +18,7 @@
   import ProblemNote from "../parts/ProblemNote.svelte";
   import QuietButton from "../parts/QuietButton.svelte";
   import ResultCard from "../parts/ResultCard.svelte";
+  import SessionsOf from "../parts/SessionsOf.svelte";
   import Skeleton from "../parts/Skeleton.svelte";
   import StateDialog from "../parts/StateDialog.svelte";
   import StateMark from "../parts/StateMark.svelte";
@@ -30,6 +32,8 @@
   let acted = $state.raw<Problem | null>(null);
   let told = $state.raw<{ title: string; facts: { name: string; key: string; value: string; secret?: boolean; note?: string }[]; link?: Schemas["LinkMade"] } | null>(null);
   let adding = $state(false);
+  let granting = $state(false);
+  let fresh = $state(""); // the id of a grant just made
   let editing = $state(false);
   let handing = $state(false);
   let changing = $state(false);
@@ -111,7 +115,8 @@
       <QuietButton size="sm" href={href.check({ [kind]: person.name })}><SearchOutline class="me-2 h-4 w-4" />Check</QuietButton>
       {#if may("view-as") && person.state === "active" && !viewing.as}<QuietButton size="sm" onclick={() => viewing.start(kind, person?.name ?? "")}>Look as {person.title || "them"}</QuietButton>{/if}
       {#if may("edit")}<QuietButton size="sm" onclick={() => (editing = true)}>Edit</QuietButton>{/if}
-      {#if authority.may("enrol group")}<Button size="sm" onclick={() => (adding = true)}>Put into a group</Button>{/if}
+      {#if authority.may("enrol group")}<QuietButton size="sm" onclick={() => (adding = true)}>Put into a group</QuietButton>{/if}
+      {#if authority.may("create grant")}<Button size="sm" onclick={() => (granting = true)}>Grant a role</Button>{/if}
     {/if}
   {/snippet}
   {#if problem}
@@ -171,13 +176,15 @@
       {/if}
       {#if direct && person.state !== "active" && person.state !== "pending"}<QuietButton size="sm" onclick={() => (handing = true)}>Hand the grants over</QuietButton>{/if}
     </div>
-    <Holdings of={person} />
+    <Holdings of={person} {fresh} />
     <section aria-labelledby="spread-heading" class="mt-7">
       <h2 id="spread-heading" class="mb-2 text-lg font-semibold">Over the tree</h2>
       {#await import("../parts/SpreadPicture.svelte") then { default: SpreadPicture }}{#key kind + name}<SpreadPicture {kind} {name} />{/key}{/await}
     </section>
+    {#if kind !== "service-account" && person.state === "active"}{#key kind + name}<SessionsOf {kind} name={person.name} mayEnd={may("reset")} />{/key}{/if}
     {#if takesKeys}<KeyTable {kind} {name} mayIssue={may("reset") && person.state === "active"} />{/if}
     <MembershipDialog bind:open={adding} member={{ kind, name: person.name }} ondone={load} />
+    <GrantDialog bind:open={granting} prepared={{ who: { kind, name: person.name } }} ondone={(id) => ((fresh = id), load())} />
     <StateDialog bind:open={changing} of={person} {to} ondone={load} />
     <EditDialog bind:open={editing} of={person} ondone={load} />
     <HandOverDialog bind:open={handing} of={person} ondone={load} />

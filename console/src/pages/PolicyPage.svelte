@@ -6,6 +6,7 @@
   import { api, ask, asProblem, confirming, type Problem, type Schemas } from "../lib/api";
   import { session } from "../lib/session.svelte";
   import { tree } from "../lib/tree.svelte";
+  import { vocabulary, type Vocabulary } from "../lib/statements";
   import { count, href, moment } from "../lib/words";
   import Choice from "../parts/Choice.svelte";
   import Field from "../parts/Field.svelte";
@@ -15,6 +16,8 @@
   import ProblemNote from "../parts/ProblemNote.svelte";
   import QuietButton from "../parts/QuietButton.svelte";
   import Skeleton from "../parts/Skeleton.svelte";
+  import PolicyVersions from "../parts/PolicyVersions.svelte";
+  import StatementForms from "../parts/StatementForms.svelte";
   import StatementEditor from "../parts/StatementEditor.svelte";
   import TextInput from "../parts/TextInput.svelte";
 
@@ -32,10 +35,25 @@
   let removing = $state(false);
   let problem = $state.raw<Problem | null>(null);
   let busy = $state(false);
+  let known = $state.raw<Vocabulary | null>(null); // what statements may name here
+  let inParts = $state(false);
+  let held = $state.raw<Schemas["Statement"][]>([]); // of the last text that read well: where it holds stays in view while one types
+  let editor = $state<ReturnType<typeof StatementEditor>>();
 
   $effect(() => {
     const id = params?.id ?? "";
     untrack(() => load(id));
+  });
+
+  // What can be named is fetched anew for another scope; an answer that comes too late is left aside.
+  $effect(() => {
+    const scope = at;
+    if (!tree.nodes.some((n) => n.address === scope)) return;
+    let late = false;
+    vocabulary(session.organisation, scope).then((words) => {
+      if (!late) known = words;
+    });
+    return () => (late = true);
   });
 
   async function load(id: string) {
@@ -64,7 +82,9 @@
     const wait = setTimeout(async () => {
       try {
         const answer = await ask(api.POST("/scopes/{scope}/policies/reading", { params: { path: { scope } }, body: { text: asked } }));
-        if (!late) [reading, problem] = [answer, null];
+        if (late) return;
+        [reading, problem] = [answer, null];
+        if (answer.faults.length === 0) held = answer.statements;
       } catch (caught) {
         if (!late) problem = asProblem(caught);
       }
@@ -147,11 +167,20 @@
             <p class="pt-7"><span class="quiet">stands at</span> <a class="link address" href={href.scope(policy.scope.address)}>{policy.scope.address}</a></p>
           {/if}
         </div>
-        <StatementEditor bind:text faults={reading?.faults ?? []} label="Statements" readonly={!mayWrite} />
+        {#if mayWrite}
+          <div class="flex gap-1" role="group" aria-label="How to write it">
+            {#each [{ parts: false, word: "As text" }, { parts: true, word: "In parts" }] as way (way.word)}
+              <button type="button" aria-pressed={inParts === way.parts} onclick={() => (inParts = way.parts)}
+                class="rounded-md border border-gray-300 px-3 py-1 text-sm aria-pressed:border-primary-600 aria-pressed:bg-primary-50 aria-pressed:font-semibold dark:border-gray-600 dark:aria-pressed:border-primary-400 dark:aria-pressed:bg-primary-950">{way.word}</button>
+            {/each}
+          </div>
+        {/if}
+        {#if inParts}<StatementForms {at} {reading} {known} ontext={(joined) => (text = joined)} />{/if}
+        <StatementEditor bind:this={editor} bind:text faults={reading?.faults ?? []} label="Statements" {known} readonly={!mayWrite || inParts} />
         {#if reading && reading.faults.length > 0}
           <ul class="space-y-1 rounded-lg border-l-4 border-copper-600 bg-copper-100 px-4 py-3 dark:bg-copper-900/60" data-test="faults">
             {#each reading.faults as fault (fault.line + ":" + fault.column)}
-              <li><strong>Line {fault.line}, column {fault.column}:</strong> {fault.detail}{#if fault.nearest}. Did you mean <strong>{fault.nearest}</strong>?{/if}</li>
+              <li><strong>Line {fault.line}, column {fault.column}:</strong> {fault.detail}{#if fault.nearest}. Did you mean {#if mayWrite}<button type="button" class="link font-semibold" onclick={() => editor?.mend(fault)}>{fault.nearest}</button>{:else}<strong>{fault.nearest}</strong>{/if}?{/if}</li>
             {/each}
           </ul>
         {:else if clean}
@@ -177,14 +206,17 @@
             {/if}
           </div>
         {/if}
-        {#if policy}<p class="quiet text-sm">Written {moment(policy.writtenAt)} by {policy.writtenBy}.</p>{/if}
+        {#if policy}
+          <p class="quiet text-sm">Written {moment(policy.writtenAt)} by {policy.writtenBy}.</p>
+          <PolicyVersions {policy} {text} ontake={mayWrite ? (then) => (text = then) : undefined} />
+        {/if}
       </div>
       <aside class="space-y-6">
-        {#if reading && reading.statements.length > 0}
+        {#if held.length > 0}
           <section aria-labelledby="places-heading">
             <h2 id="places-heading" class="mb-2 text-lg font-semibold">Where it holds</h2>
             <ul class="card px-4 py-3" data-test="places">
-              {#each [...new Map(reading.statements.map((s) => [s.place.id + s.here, s])).values()] as statement (statement.place.id + statement.here)}
+              {#each [...new Map(held.map((s) => [s.place.id + s.here, s])).values()] as statement (statement.place.id + statement.here)}
                 <li class="py-0.5">
                   <a class="link address break-all" href={href.scope(statement.place.address)}>{statement.place.address}</a>
                   <span class="quiet text-sm">{statement.dormant ? "dormant" : statement.here ? "alone" : "and beneath"}</span>

@@ -30,21 +30,30 @@
     lines = [...lines, ...more.filter((l) => !there.has(key(l)))];
   }
 
-  // A group that was chosen whole joins at once; nobody has to press a button for it.
+  const whole = (known: { value: string }[], text: string) => known.some((k) => k.value === text) && !known.some((k) => k.value !== text && k.value.startsWith(text));
+
+  // A group that was typed whole joins at once, unless others begin with it; nobody has to press a button for it.
   $effect(() => {
+    if (whole(groups, group.trim())) takeGroup();
+  });
+  $effect(() => {
+    if (whole(users, like.trim())) takeLike();
+  });
+
+  function takeGroup() {
     const chosen = group.trim();
-    if (groups.some((g) => g.value === chosen)) {
-      add({ group: chosen, from: "" });
-      group = "";
-    }
-  });
-  $effect(() => {
+    if (!groups.some((g) => g.value === chosen)) return;
+    add({ group: chosen, from: "" });
+    group = "";
+  }
+
+  function takeLike() {
     const chosen = like.trim();
-    if (users.some((u) => u.value === chosen)) {
-      copyFrom(chosen);
-      like = "";
-    }
-  });
+    if (!users.some((u) => u.value === chosen)) return;
+    copyFrom(chosen);
+    like = "";
+  }
+
   $effect(() => {
     tree.load();
   });
@@ -86,10 +95,10 @@
 
 <div class="space-y-4">
   <Field label="Put into a group" name="groups" hint="Prefer groups for lasting work: they outlive the people in them.">
-    {#snippet children(id)}<Choice {id} name="into-group" bind:value={group} options={groups} placeholder="seed-curators" />{/snippet}
+    {#snippet children(id)}<Choice {id} name="into-group" bind:value={group} options={groups} placeholder="seed-curators" onchosen={takeGroup} />{/snippet}
   </Field>
   <Field label="The same as somebody" name="like" hint="Their groups and direct grants, line by line below.">
-    {#snippet children(id)}<Choice {id} name="like" bind:value={like} options={users} placeholder="ines" />{/snippet}
+    {#snippet children(id)}<Choice {id} name="like" bind:value={like} options={users} placeholder="ines" onchosen={takeLike} />{/snippet}
   </Field>
   <fieldset class="rounded-lg border border-gray-200 p-3 dark:border-gray-700">
     <legend class="label px-1">A direct grant</legend>

@@ -2,8 +2,10 @@
 <script lang="ts">
   import { Button, Modal } from "flowbite-svelte";
   import { api, ask, asProblem, confirming, type Grant, type Problem, type Schemas, type Scope } from "../lib/api";
+  import { undo } from "../lib/undo.svelte";
   import { count, href, moment, terms } from "../lib/words";
   import ImpactNote from "./ImpactNote.svelte";
+  import NewMark from "./NewMark.svelte";
   import ProblemNote from "./ProblemNote.svelte";
   import RoleName from "./RoleName.svelte";
   import StateMark from "./StateMark.svelte";
@@ -42,10 +44,15 @@
   async function revoke() {
     if (!revoking) return;
     busy = true;
+    const gone = revoking;
     try {
-      await ask(api.DELETE("/grants/{grant}", { params: { path: { grant: revoking.id }, header: confirming(impact) } }));
+      await ask(api.DELETE("/grants/{grant}", { params: { path: { grant: gone.id }, header: confirming(impact) } }));
       asked = false;
       onchange();
+      undo.offer(`${gone.role} revoked from ${gone.principal.name} at ${gone.scope.name}.`, async () => {
+        const { principal, role, condition, from, until, description } = gone;
+        await ask(api.POST("/scopes/{scope}/grants", { params: { path: { scope: gone.scope.id } }, body: { principal, role, condition, from, until, description: description || undefined } }));
+      });
     } catch (caught) {
       problem = asProblem(caught);
       impact = problem.impact ?? impact;
@@ -89,7 +96,7 @@
                 {:else}
                   <span>granted here</span>
                 {/if}
-                {#if grant.id === fresh}<span class="rounded-full bg-primary-600 px-2 py-0.5 text-xs font-semibold text-white">new</span>{/if}
+                {#if grant.id === fresh}<NewMark />{/if}
               </span>
             </td>
             <td class="quiet text-sm whitespace-nowrap" title={"by " + grant.createdBy + (grant.description ? ": " + grant.description : "")}>{moment(grant.createdAt)}</td>

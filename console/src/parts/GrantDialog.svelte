@@ -1,18 +1,29 @@
+<!-- Grants a role: who, what, where, on which terms, in any order, whatever of it is given. What is held already and what the
+grant would do is told before it is made. -->
+<script lang="ts" module>
+  import type { Schemas as S } from "../lib/api";
+
+  export type Prepared = { at?: string; who?: { kind: S["PrincipalKind"]; name: string }; role?: string };
+</script>
+
 <script lang="ts">
   import { Button, Modal, Radio } from "flowbite-svelte";
-  import { api, ask, asProblem, confirming, type Problem, type Role, type Schemas, type Scope } from "../lib/api";
+  import { api, ask, asProblem, confirming, type Problem, type Role, type Schemas } from "../lib/api";
   import { groups, guests, roles, users } from "../lib/directory";
   import { session } from "../lib/session.svelte";
-  import { count } from "../lib/words";
+  import { tree } from "../lib/tree.svelte";
+  import { undo } from "../lib/undo.svelte";
+  import { count, terms } from "../lib/words";
   import Choice from "./Choice.svelte";
   import Field from "./Field.svelte";
+  import HeldThere from "./HeldThere.svelte";
   import ImpactNote from "./ImpactNote.svelte";
   import ProblemNote from "./ProblemNote.svelte";
   import QuietButton from "./QuietButton.svelte";
+  import TextInput from "./TextInput.svelte";
 
   type Kind = "group" | "user" | "guest" | "service-account" | "set";
   type Known = { value: string; hint?: string }[];
-  type Prepared = { kind: "user" | "group"; name: string; role: string };
   const kinds: { kind: Kind; word: string; example: string }[] = [
     { kind: "group", word: "Group", example: "glasshouse-engineers" },
     { kind: "user", word: "User", example: "bram" },
@@ -27,58 +38,106 @@
     { value: "signed-in", hint: "anyone with a session, known or not" },
     { value: "public", hint: "anyone at all" },
   ];
-  let { open = $bindable(false), at, prepared, ondone }: { open?: boolean; at: Scope; prepared: Prepared; ondone: (grant: string) => void } = $props();
+  let { open = $bindable(false), prepared, ondone }: { open?: boolean; prepared: Prepared; ondone: (grant: string) => void } = $props();
 
+  let where = $state("");
   let kind = $state<Kind>("group");
   let name = $state("");
   let role = $state("");
+  let onTerms = $state(false);
+  let condition = $state("");
+  let from = $state("");
+  let until = $state("");
   let description = $state("");
   let problem = $state.raw<Problem | null>(null);
   let busy = $state(false);
-  let known = $state.raw<Record<Kind, Known>>({ group: [], user: [], guest: [], "service-account": [], set: sets });
+  let known = $state.raw<Record<Kind, Known | null>>({ group: [], user: [], guest: [], "service-account": [], set: sets }); // null: not for them to see
   let knownRoles = $state.raw<Role[]>([]);
+  let at = $state.raw<{ id: string; address: string; name: string; kind: string } | null>(null);
 
   $effect(() => {
     if (open) prepare();
   });
 
   async function prepare() {
-    ({ kind, name, role } = prepared);
-    description = "";
+    where = prepared.at ?? "";
+    kind = (prepared.who?.kind ?? "group") as Kind;
+    name = prepared.who?.name ?? "";
+    role = prepared.role ?? "";
+    condition = from = until = description = "";
+    onTerms = false;
     problem = null;
-    try {
-      const [u, g, o, a, r] = await Promise.all([
-        users(session.organisation), groups(session.organisation), guests(session.organisation),
-        ask(api.GET("/scopes/{scope}/service-accounts", { params: { path: { scope: session.organisation } } })), roles(at.id),
-      ]);
-      known = {
-        user: u.map((x) => ({ value: x.name, hint: x.title })),
-        group: g.map((x) => ({ value: x.name, hint: count(x.members, "member") })),
-        guest: o.map((x) => ({ value: x.name, hint: x.title + (x.state === "active" ? "" : `, ${x.state}`) })),
-        "service-account": a.accounts.map((x) => ({ value: x.address, hint: x.title })),
-        set: sets,
-      };
-      knownRoles = r;
-    } catch (caught) {
-      problem = asProblem(caught);
-    }
+    if (tree.nodes.length === 0) void tree.load();
+    // Each list helps where the person may see it; a grant can be made without.
+    const [u, g, o, a] = await Promise.allSettled([
+      users(session.organisation), groups(session.organisation), guests(session.organisation),
+      ask(api.GET("/scopes/{scope}/service-accounts", { params: { path: { scope: session.organisation } } })),
+    ]);
+    known = {
+      user: u.status === "fulfilled" ? u.value.map((x) => ({ value: x.name, hint: x.title })) : null,
+      group: g.status === "fulfilled" ? g.value.map((x) => ({ value: x.name, hint: count(x.members, "member") })) : null,
+      guest: o.status === "fulfilled" ? o.value.map((x) => ({ value: x.name, hint: x.title + (x.state === "active" ? "" : `, ${x.state}`) })) : null,
+      "service-account": a.status === "fulfilled" ? a.value.accounts.map((x) => ({ value: x.address, hint: x.title })) : null,
+      set: sets,
+    };
   }
 
+  // The place: one of the tree as far as it is loaded, or, where nothing there begins so, one that the service knows.
+  $effect(() => {
+    const typed = where.trim();
+    if (!open || typed === "" || at?.address === typed) return;
+    const node = tree.nodes.find((n) => n.address === typed);
+    if (node) {
+      at = node;
+      return;
+    }
+    at = null;
+    if (tree.nodes.some((n) => n.address.startsWith(typed)) && typed !== prepared.at) return;
+    let late = false;
+    ask(api.GET("/scopes/{scope}", { params: { path: { scope: typed } } })).then(
+      (found) => {
+        if (!late) at = found;
+      },
+      (caught) => {
+        if (!late) problem = { ...asProblem(caught), field: "where" };
+      },
+    );
+    return () => (late = true);
+  });
+
+  // The roles that mean something at the place.
+  $effect(() => {
+    if (!open || !at) return;
+    let late = false;
+    roles(at.id).then(
+      (found) => {
+        if (!late) knownRoles = found;
+      },
+      (caught) => {
+        if (!late) problem = asProblem(caught);
+      },
+    );
+    return () => (late = true);
+  });
+
   const example = $derived(kinds.find((k) => k.kind === kind));
-  const chosen = $derived(knownRoles.find((r) => r.name === role));
-  const someone = $derived(known[kind].some((k) => k.value === name.trim()));
-  const reach = $derived(at.kind === "resource" ? "" : " and everything beneath it, present and future");
+  const chosen = $derived(knownRoles.find((r) => r.name === role.trim()));
+  const someone = $derived(known[kind]?.some((k) => k.value === name.trim()) ?? name.trim() !== "");
+  const reach = $derived(at?.kind === "resource" ? "" : " and everything beneath it, present and future");
+  const moment = (local: string) => (local ? new Date(local).toISOString() : undefined);
+  const asked = $derived({
+    principal: { kind, name: name.trim() }, role: role.trim(),
+    condition: (onTerms && condition.trim()) || undefined, from: onTerms ? moment(from) : undefined, until: onTerms ? moment(until) : undefined,
+  });
 
   let impact = $state.raw<Schemas["Impact"] | null>(null);
-  const wanted = $derived({ principal: { kind, name: name.trim() }, role: role.trim(), description: description || undefined });
 
   // The impact is worked out anew for each choice; an answer that comes too late is left aside.
   $effect(() => {
-    if (!open || !chosen || !someone) return;
-    const { principal, role } = wanted;
+    if (!open || !at || !chosen || !someone) return;
     let late = false;
     impact = null;
-    ask(api.POST("/scopes/{scope}/grants", { params: { path: { scope: at.id }, query: { preview: true } }, body: { principal, role } })).then(
+    ask(api.POST("/scopes/{scope}/grants", { params: { path: { scope: at.id }, query: { preview: true } }, body: asked })).then(
       (answer) => {
         if (!late && "impact" in answer) [impact, problem] = [answer.impact ?? null, null];
       },
@@ -91,11 +150,21 @@
 
   async function grant(event: Event) {
     event.preventDefault();
+    if (!at) {
+      problem = { type: "", title: "", status: 400, detail: "say where", next: "choose a scope of the tree", field: "where" };
+      return;
+    }
     busy = true;
     problem = null;
+    const told = `${asked.role} granted to ${asked.principal.name} at ${at.name}.`;
     try {
-      const made = await ask(api.POST("/scopes/{scope}/grants", { params: { path: { scope: at.id }, header: confirming(impact) }, body: wanted }));
-      if ("grant" in made) ondone(made.grant.id);
+      const made = await ask(api.POST("/scopes/{scope}/grants", { params: { path: { scope: at.id }, header: confirming(impact) }, body: { ...asked, description: description || undefined } }));
+      if (!("grant" in made)) return;
+      open = false;
+      undo.offer(told, async () => {
+        await ask(api.DELETE("/grants/{grant}", { params: { path: { grant: made.grant.id } } }));
+      });
+      ondone(made.grant.id);
     } catch (caught) {
       problem = asProblem(caught);
       impact = problem.impact ?? impact;
@@ -105,34 +174,60 @@
   }
 </script>
 
-<Modal bind:open size="md" title="Grant a role" outsideclose>
+<Modal bind:open size="xl" title="Grant a role" outsideclose>
   <form onsubmit={grant} class="space-y-5">
-    <p class="quiet">At <span class="address text-gray-900 dark:text-gray-100">{at.address}</span>{reach}.</p>
-    <fieldset>
-      <legend class="label">Who</legend>
-      <div class="mb-2 flex flex-wrap gap-x-5 gap-y-1">
-        {#each kinds as k (k.kind)}<Radio name="kind" bind:group={kind} value={k.kind}>{k.word}</Radio>{/each}
+    <div class="grid grid-cols-2 items-start gap-x-8 gap-y-5 max-md:grid-cols-1">
+      <div class="space-y-4">
+        <fieldset>
+          <legend class="label">Who</legend>
+          <div class="mb-2 flex flex-wrap gap-x-5 gap-y-1">
+            {#each kinds as k (k.kind)}<Radio name="kind" bind:group={kind} value={k.kind}>{k.word}</Radio>{/each}
+          </div>
+          <Field label="{kind === 'service-account' ? 'Address' : 'Name'} of the {example?.word.toLowerCase()}" name="name" {problem} hint="A group outlives the people in it: prefer one for lasting work.">
+            {#snippet children(id)}<Choice {id} name="who" bind:value={name} options={known[kind] ?? []} placeholder={example?.example} />{/snippet}
+          </Field>
+        </fieldset>
+        <Field label="At" name="where" {problem}>
+          {#snippet children(id)}<Choice {id} name="where" bind:value={where} options={tree.nodes.map((n) => ({ value: n.address, hint: n.title }))} placeholder="lindenmere/gardens" />{/snippet}
+        </Field>
+        <Field label="Role" name="role" {problem} hint={chosen ? chosen.description : at ? "What it gives is said here once chosen." : "Those that mean something at the scope."}>
+          {#snippet children(id)}<Choice {id} name="role" bind:value={role} options={knownRoles.map((r) => ({ value: r.name, hint: r.title }))} placeholder="observer" />{/snippet}
+        </Field>
+        {#if onTerms}
+          <Field label="Only if" name="condition" {problem} hint="As after “if” in a statement: request.hour, request.ip, resource.tag.care, principal.name and the like.">
+            {#snippet children(id)}<TextInput {id} name="condition" bind:value={condition} placeholder={'resource.tag.care is "high"'} />{/snippet}
+          </Field>
+          <div class="grid grid-cols-2 gap-4 max-sm:grid-cols-1">
+            <Field label="From" name="from" {problem}>
+              {#snippet children(id)}<TextInput {id} name="from" type="datetime-local" bind:value={from} />{/snippet}
+            </Field>
+            <Field label="Until" name="until" {problem} hint="It ends by itself just before.">
+              {#snippet children(id)}<TextInput {id} name="until" type="datetime-local" bind:value={until} />{/snippet}
+            </Field>
+          </div>
+        {:else}
+          <p><button type="button" class="link text-sm" onclick={() => (onTerms = true)}>Only for a while, or under a condition</button></p>
+        {/if}
+        <Field label="Why (optional)" name="description" {problem}>
+          {#snippet children(id)}<TextInput {id} name="why" bind:value={description} placeholder="Said beside the grant, for whoever looks later" />{/snippet}
+        </Field>
       </div>
-      <Field label="{kind === 'service-account' ? 'Address' : 'Name'} of the {example?.word.toLowerCase()}" name="name" {problem} hint="A group outlives the people in it: prefer one for lasting work.">
-        {#snippet children(id)}<Choice {id} name="who" bind:value={name} options={known[kind]} placeholder={example?.example} />{/snippet}
-      </Field>
-    </fieldset>
-    <Field label="Role" name="role" {problem} hint={chosen ? chosen.description : "What the role gives is said here once you have chosen one."}>
-      {#snippet children(id)}<Choice {id} name="role" bind:value={role} options={knownRoles.map((r) => ({ value: r.name, hint: r.title }))} placeholder="observer" />{/snippet}
-    </Field>
-    <Field label="Why (optional)" name="description" {problem}>
-      {#snippet children(id)}<Choice {id} name="why" bind:value={description} options={[]} placeholder="Said beside the grant, for whoever looks later" />{/snippet}
-    </Field>
-    {#if chosen && someone}
-      <div data-test="review" class="space-y-3">
-        <p><strong>{kind.replace("-", " ")} {name}</strong> gets <strong>{chosen.name}</strong> at <strong>{at.name}</strong>{reach}.</p>
-        {#if impact}<ImpactNote {impact} />{/if}
+      <div class="space-y-4">
+        {#if at && someone && kind !== "set"}<HeldThere {kind} name={name.trim()} at={at.address} />{/if}
+        {#if at && chosen && someone}
+          <div data-test="review" class="space-y-3">
+            <p><strong>{kind.replace("-", " ")} {name}</strong> gets <strong>{chosen.name}</strong> at <strong>{at.name}</strong>{reach}{terms(asked) ? ", " + terms(asked) : ""}.</p>
+            {#if impact}<ImpactNote {impact} />{/if}
+          </div>
+        {:else}
+          <p class="quiet rounded-lg border border-dashed border-gray-300 px-4 py-3 dark:border-gray-600">Once who, where and which role are chosen, what the grant would change is shown here, before anything is done.</p>
+        {/if}
+        {#if problem && !problem.field}<ProblemNote {problem} />{/if}
       </div>
-    {/if}
-    {#if problem && !problem.field}<ProblemNote {problem} />{/if}
+    </div>
     <div class="flex justify-end gap-2">
       <QuietButton type="button" onclick={() => (open = false)}>Cancel</QuietButton>
-      <Button type="submit" disabled={busy || !name || !role} data-test="confirm-grant">Grant</Button>
+      <Button type="submit" disabled={busy || !name || !role || !where} data-test="confirm-grant">Grant</Button>
     </div>
   </form>
 </Modal>

@@ -1,6 +1,7 @@
 <!-- Everybody who may do something somewhere and by which rules; apart from them who could give it to themselves. -->
 <script lang="ts">
   import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
+  import { saveHolders } from "../lib/csv";
   import { count, href } from "../lib/words";
   import ProblemNote from "./ProblemNote.svelte";
   import RuleLine from "./RuleLine.svelte";
@@ -24,7 +25,10 @@
 </script>
 
 <section aria-labelledby="holders-heading" class="mt-6" data-test="holders">
-  <h2 id="holders-heading" class="mb-2 text-lg font-semibold">Everybody who may {permission} there</h2>
+  <div class="mb-2 flex items-baseline gap-4">
+    <h2 id="holders-heading" class="text-lg font-semibold">Everybody who may {permission} there</h2>
+    {#if list}{@const told = list}<button type="button" class="link ml-auto text-sm" onclick={() => saveHolders(told)}>Save as CSV</button>{/if}
+  </div>
   {#if problem}
     {#if problem.status === 403}
       <p class="card quiet px-5 py-4">Who else may takes the permission <em>list grant</em> there, which you do not hold.</p>

@@ -1,13 +1,28 @@
 <!-- The rules that mean a user or group: directly, through groups, or as one of a built-in set. -->
 <script lang="ts">
-  import type { Schemas } from "../lib/api";
+  import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
+  import { saveReach } from "../lib/csv";
+  import { session } from "../lib/session.svelte";
   import { count, href } from "../lib/words";
+  import NewMark from "./NewMark.svelte";
+  import ProblemNote from "./ProblemNote.svelte";
   import RuleLine from "./RuleLine.svelte";
   import Who from "./Who.svelte";
 
-  let { of }: { of: Schemas["PrincipalDetails"] } = $props();
+  let { of, fresh = "" }: { of: Schemas["PrincipalDetails"]; fresh?: string } = $props();
 
   const short = $derived(of.name.slice(of.name.lastIndexOf("/") + 1));
+
+  let problem = $state.raw<Problem | null>(null);
+
+  async function keep() {
+    problem = null;
+    try {
+      saveReach(await ask(api.GET("/organisations/{organisation}/principals/{kind}/{principal}/reach", { params: { path: { organisation: session.organisation, kind: of.kind, principal: of.name } } })));
+    } catch (caught) {
+      problem = asProblem(caught);
+    }
+  }
 
   function direct(rule: Schemas["Rule"]): boolean {
     return rule.grant?.principal.kind === of.kind && rule.grant.principal.name === of.name;
@@ -15,7 +30,11 @@
 </script>
 
 <section aria-labelledby="holds-heading">
-  <h2 id="holds-heading" class="mb-2 text-lg font-semibold">Rules that name {short}</h2>
+  <div class="mb-2 flex items-baseline gap-4">
+    <h2 id="holds-heading" class="text-lg font-semibold">Rules that name {short}</h2>
+    <button type="button" class="link ml-auto text-sm" onclick={keep}>Save all that {short} reaches as CSV</button>
+  </div>
+  {#if problem}<div class="mb-3"><ProblemNote {problem} /></div>{/if}
   {#if of.rules.length === 0 && of.hidden === 0}
     <p class="card quiet px-5 py-4">None: no rule names {short}, nor a group {short} is in. All is denied.</p>
   {:else}
@@ -24,8 +43,8 @@
         <thead><tr><th>Rule</th><th>At, and all beneath</th><th>Through</th></tr></thead>
         <tbody>
           {#each of.rules as rule (rule.words + rule.scope.id)}
-            <tr>
-              <td><span class="flex flex-wrap items-center gap-x-3"><RuleLine {rule} who={false} /></span></td>
+            <tr class={rule.grant && rule.grant.id === fresh ? "[&>td]:bg-primary-50! dark:[&>td]:bg-primary-950!" : ""}>
+              <td><span class="flex flex-wrap items-center gap-x-3"><RuleLine {rule} who={false} />{#if rule.grant && rule.grant.id === fresh}<NewMark />{/if}</span></td>
               <td><a class="link address" href={href.scope(rule.scope.address)}>{rule.scope.address}</a></td>
               <td>
                 {#if direct(rule)}directly{:else if rule.grant}<Who who={rule.grant.principal} />{:else}<span class="quiet">the statement</span>{/if}

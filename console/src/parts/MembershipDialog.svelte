@@ -3,6 +3,7 @@
   import { Button, Modal, Radio } from "flowbite-svelte";
   import { api, ask, asProblem, type PrincipalRef, type Problem } from "../lib/api";
   import { groups, guests, users } from "../lib/directory";
+  import { undo } from "../lib/undo.svelte";
   import { session } from "../lib/session.svelte";
   import Choice from "./Choice.svelte";
   import Field from "./Field.svelte";
@@ -36,12 +37,15 @@
     event.preventDefault();
     busy = true;
     problem = null;
-    const into = group ?? name.trim();
+    const [into, organisation] = [group ?? name.trim(), session.organisation];
     const who = member ?? { kind, name: name.trim() };
     try {
       await ask(api.POST("/organisations/{organisation}/groups/{group}/members", { params: { path: { organisation: session.organisation, group: into } }, body: who }));
       open = false;
       ondone();
+      undo.offer(`${who.name} put into ${into}.`, async () => {
+        await ask(api.DELETE("/organisations/{organisation}/groups/{group}/members/{kind}/{member}", { params: { path: { organisation, group: into, kind: who.kind, member: who.name } } }));
+      });
     } catch (caught) {
       problem = asProblem(caught);
     } finally {

@@ -1,6 +1,7 @@
 <script lang="ts">
   import { LockOutline } from "flowbite-svelte-icons";
   import { session } from "../lib/session.svelte";
+  import Elsewhere from "./Elsewhere.svelte";
 </script>
 
 <svelte:head><title>Nothing yet · Arbora</title></svelte:head>
@@ -14,4 +15,5 @@
     {session.organisation}, and say what you need to do and where. What you get appears here at once.
   </p>
   <p class="mt-5"><a class="link" href="#/account">Your own account</a> is always yours to see and mend.</p>
+  <div class="text-left"><Elsewhere /></div>
 </main>

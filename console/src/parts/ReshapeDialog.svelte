@@ -3,6 +3,7 @@
   import { push } from "svelte-spa-router";
   import { api, ask, confirming, type Schemas, type Scope } from "../lib/api";
   import { session } from "../lib/session.svelte";
+  import { undo } from "../lib/undo.svelte";
   import { tree } from "../lib/tree.svelte";
   import { href, tagsIn } from "../lib/words";
   import ChangeDialog from "./ChangeDialog.svelte";
@@ -55,8 +56,18 @@
 
   async function make(impact: Impact) {
     const { to: moved, name: renamed } = change;
+    const before = { organisation: path, id: scope.id, name: scope.name, above: scope.address.slice(0, scope.address.lastIndexOf("/")) };
+    const done = way;
     await ask(api.PATCH("/organisations/{organisation}/scopes", { params: { path, header: confirming(impact) }, body: { scopes: [scope.id], ...change } }));
     await tree.load();
+    if (done !== "edit") {
+      undo.offer(`${before.name} ${{ move: "moved", retire: "retired", restore: "restored" }[done]}.`, async () => {
+        const back: Omit<Schemas["Reshaping"], "scopes"> = done === "move" ? { to: before.above } : { state: done === "retire" ? "active" : "retired" };
+        await ask(api.PATCH("/organisations/{organisation}/scopes", { params: { path: before.organisation }, body: { scopes: [before.id], ...back } }));
+        await tree.load();
+        if (done === "move") push(href.scope(`${before.above}/${before.name}`).slice(1));
+      });
+    }
     if (!moved && !renamed) return ondone();
     const above = moved ?? scope.address.slice(0, scope.address.lastIndexOf("/"));
     push(href.scope(`${above}/${renamed ?? last}${scope.type ? "." + scope.type : ""}`).slice(1));

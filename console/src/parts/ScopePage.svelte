@@ -72,8 +72,8 @@
   // A grant that was prepared elsewhere stands in the page's address.
   const prepared = $derived.by(() => {
     const asked = new URLSearchParams(router.querystring ?? "");
-    const kind: "user" | "group" = asked.has("user") ? "user" : "group";
-    return { kind, name: asked.get(kind) ?? "", role: asked.get("grant") ?? "" };
+    const kind = (["group", "user", "guest", "service-account", "set"] as const).find((k) => asked.has(k));
+    return { at: address, who: kind && { kind, name: asked.get(kind) ?? "" }, role: asked.get("grant") ?? "" };
   });
   // What the address asks for is opened once, not again whenever the scope is read anew.
   let opened = "";
@@ -114,7 +114,6 @@
 
   async function granted(id: string) {
     fresh = id;
-    granting = false;
     await loadGrants();
   }
 </script>
@@ -224,7 +223,7 @@
     {/if}
 
     <ReshapeDialog bind:open={reshaping} {scope} {way} {target} ondone={load} />
-    <GrantDialog bind:open={granting} at={scope} {prepared} ondone={granted} />
+    <GrantDialog bind:open={granting} {prepared} ondone={granted} />
     <CreateScope bind:open={creating} parent={scope} />
   {/if}
 </div>

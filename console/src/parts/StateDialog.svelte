@@ -1,6 +1,7 @@
 <!-- Suspends, retires or restores somebody, after showing what that does. -->
 <script lang="ts">
   import { api, ask, confirming, type Schemas } from "../lib/api";
+  import { undo } from "../lib/undo.svelte";
   import { session } from "../lib/session.svelte";
   import ChangeDialog from "./ChangeDialog.svelte";
 
@@ -16,9 +17,17 @@
     return (await ask(api.PUT("/organisations/{organisation}/principals/{kind}/{principal}/state", { params: { path, query: { preview: true } }, body: { state: to } }))).impact ?? null;
   }
 
+  const done: Record<string, string> = { suspended: "suspended", retired: "retired", active: "restored" };
+
   async function make(impact: Impact) {
+    const back = path;
+    const [name, was, told] = [of.title || of.name, of.state, done[to]];
     await ask(api.PUT("/organisations/{organisation}/principals/{kind}/{principal}/state", { params: { path, header: confirming(impact) }, body: { state: to } }));
     ondone();
+    if (was === "pending") return; // its link is gone for good; it takes another invitation
+    undo.offer(`${name} ${told}.`, async () => {
+      await ask(api.PUT("/organisations/{organisation}/principals/{kind}/{principal}/state", { params: { path: back }, body: { state: was } }));
+    });
   }
 </script>
 

@@ -1,5 +1,6 @@
 <!-- A text of statements with its words coloured and its faults underlined where they are. -->
 <script lang="ts">
+  import { autocompletion } from "@codemirror/autocomplete";
   import { HighlightStyle, StreamLanguage, syntaxHighlighting } from "@codemirror/language";
   import { setDiagnostics, type Diagnostic } from "@codemirror/lint";
   import { EditorState } from "@codemirror/state";
@@ -7,11 +8,10 @@
   import { tags } from "@lezer/highlight";
   import { basicSetup } from "codemirror";
   import type { Schemas } from "../lib/api";
+  import { isKeyword, isSubject, offered, type Vocabulary } from "../lib/statements";
 
-  let { text = $bindable(""), faults, label, readonly = false }: { text?: string; faults: Schemas["Fault"][]; label: string; readonly?: boolean } = $props();
+  let { text = $bindable(""), faults, label, known, readonly = false }: { text?: string; faults: Schemas["Fault"][]; label: string; known: Vocabulary | null; readonly?: boolean } = $props();
 
-  const modals = /^(may|never|only|except|act|as|do|anything|if|from|until|under|at|here|data|of|to|and|or|not|is|in|with|before|after|starts|within)$/;
-  const subjects = /^(everyone|staff|guests|signed-in|public|people|user|service|account)$/;
   const language = StreamLanguage.define<null>({
     startState: () => null,
     token(stream) {
@@ -20,8 +20,8 @@
       const word = stream.match(/[A-Za-z0-9_./@+-]+/);
       if (word && typeof word !== "boolean") {
         if (word[0] === "never" || word[0] === "only") return "invalid";
-        if (modals.test(word[0])) return "keyword";
-        return subjects.test(word[0]) ? "typeName" : null;
+        if (isKeyword(word[0])) return "keyword";
+        return isSubject(word[0]) ? "typeName" : null;
       }
       stream.next();
       return null;
@@ -48,10 +48,15 @@
     ".cm-activeLine, .cm-activeLineGutter": { backgroundColor: "rgb(47 125 97 / 0.09)" },
     ".cm-selectionBackground, &.cm-focused > .cm-scroller > .cm-selectionLayer .cm-selectionBackground": { backgroundColor: "rgb(47 125 97 / 0.25)" },
     ".cm-cursor": { borderLeftColor: "currentColor" },
+    ".cm-tooltip.cm-tooltip-autocomplete > ul": { fontFamily: "var(--font-mono)", maxHeight: "14rem" },
+    ".cm-tooltip.cm-tooltip-autocomplete > ul > li": { padding: "0.15rem 0.6rem" },
+    ".cm-tooltip.cm-tooltip-autocomplete > ul > li[aria-selected]": { backgroundColor: "var(--color-primary-600)" },
+    ".cm-diagnosticAction": { backgroundColor: "var(--color-primary-600)", borderRadius: "0.3rem", padding: "0.15rem 0.5rem" },
     ".cm-tooltip": { backgroundColor: "var(--color-gray-900)", color: "var(--color-gray-50)", border: "none", borderRadius: "0.5rem" },
   });
 
   let view: EditorView | undefined;
+  const wordAt = /^(?:"[^"]*"|[^\s,()":]+)/; // what a fault is about, from its column on
 
   function mount(node: HTMLElement) {
     view = new EditorView({
@@ -60,6 +65,18 @@
         doc: text,
         extensions: [
           basicSetup,
+          autocompletion({
+            icons: false,
+            override: [
+              (asked) => {
+                const line = asked.state.doc.lineAt(asked.pos);
+                if (!known) return null;
+                const next = offered(line.text.slice(0, asked.pos - line.from), known);
+                if (next.written === 0 && !asked.explicit) return null;
+                return { from: asked.pos - next.written, options: next.words.map((label) => ({ label })), validFor: /^[\p{L}\d_./@+-]*$/u };
+              },
+            ],
+          }),
           language,
           colours,
           look,
@@ -76,6 +93,16 @@
     return { destroy: () => view?.destroy() };
   }
 
+  // mend writes the word that was meant in the place of a fault's.
+  export function mend(fault: Schemas["Fault"]) {
+    if (!view || !fault.nearest || fault.line > view.state.doc.lines) return;
+    const line = view.state.doc.line(fault.line);
+    const from = Math.min(line.from + fault.column - 1, line.to);
+    const length = wordAt.exec(view.state.doc.sliceString(from, line.to))?.[0].length ?? 0;
+    view.dispatch({ changes: { from, to: from + length, insert: fault.nearest } });
+    view.focus();
+  }
+
   // A text that was put in from elsewhere, such as a pattern, replaces what is there.
   $effect(() => {
     if (view && text !== view.state.doc.toString()) {
@@ -90,8 +117,10 @@
       if (fault.line > doc.lines) return [];
       const line = doc.line(fault.line);
       const from = Math.min(line.from + fault.column - 1, line.to);
-      const word = /^\S+/.exec(doc.sliceString(from, line.to))?.[0].length ?? 0;
-      return [{ from, to: from + word, severity: "error" as const, message: fault.detail }];
+      const word = wordAt.exec(doc.sliceString(from, line.to))?.[0].length ?? 0;
+      const mend = fault.nearest;
+      const actions = mend && !readonly ? [{ name: `Write ${mend}`, apply: (editor: EditorView, at: number, to: number) => editor.dispatch({ changes: { from: at, to, insert: mend } }) }] : [];
+      return [{ from, to: from + word, severity: "error" as const, message: fault.detail, actions }];
     });
     view.dispatch(setDiagnostics(view.state, marks));
   });

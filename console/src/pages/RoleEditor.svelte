@@ -1,0 +1,162 @@
+<!-- A custom role, written or rewritten: what it picks is shown live, and what an edit would change before it is saved. -->
+<script lang="ts">
+  import { Button } from "flowbite-svelte";
+  import { push, router } from "svelte-spa-router";
+  import { untrack } from "svelte";
+  import { api, ask, asProblem, confirming, type Problem, type Schemas } from "../lib/api";
+  import { session } from "../lib/session.svelte";
+  import { vocabulary, type Vocabulary } from "../lib/statements";
+  import { tree } from "../lib/tree.svelte";
+  import { count, href } from "../lib/words";
+  import Choice from "../parts/Choice.svelte";
+  import Field from "../parts/Field.svelte";
+  import FilterFields from "../parts/FilterFields.svelte";
+  import ImpactNote from "../parts/ImpactNote.svelte";
+  import Page from "../parts/Page.svelte";
+  import ProblemNote from "../parts/ProblemNote.svelte";
+  import QuietButton from "../parts/QuietButton.svelte";
+  import RoleGrid from "../parts/RoleGrid.svelte";
+  import TextInput from "../parts/TextInput.svelte";
+
+  let { params }: { params?: { name?: string } } = $props();
+
+  const editing = $derived(params?.name ?? "");
+  let details = $state.raw<Schemas["RoleDetails"] | null>(null);
+  let at = $state("");
+  let name = $state("");
+  let title = $state("");
+  let description = $state("");
+  let include = $state.raw<Schemas["RoleFilter"][]>([{}]);
+  let exclude = $state.raw<Schemas["RoleFilter"][]>([]);
+  let known = $state.raw<Vocabulary | null>(null);
+  let reading = $state.raw<Schemas["RoleReading"] | null>(null);
+  let impact = $state.raw<Schemas["Impact"] | null>(null);
+  let shown = $state(""); // what the impact was worked out for
+  let problem = $state.raw<Problem | null>(null);
+  let busy = $state(false);
+
+  const organisation = { params: { path: { scope: session.organisation } } };
+
+  $effect(() => {
+    const role = editing;
+    untrack(() => load(role));
+  });
+
+  async function load(role: string) {
+    if (tree.nodes.length === 0) void tree.load();
+    vocabulary(session.organisation, session.organisation).then((words) => (known = words));
+    at = new URLSearchParams(router.querystring ?? "").get("at") ?? session.organisation;
+    if (!role) return;
+    try {
+      details = await ask(api.GET("/scopes/{scope}/roles/{role}", { params: { path: { scope: organisation.params.path.scope, role } } }));
+      ({ include, exclude } = details);
+      ({ name, title, description } = details.role);
+      at = details.role.scope?.address ?? at;
+    } catch (caught) {
+      problem = asProblem(caught);
+    }
+  }
+
+  const said = (f: Schemas["RoleFilter"]) => Object.values(f).some((words) => words && words.length > 0);
+  const definition = $derived({ include: include.filter(said), exclude: exclude.filter(said), title: title || undefined, description: description || undefined, under: details?.role.under?.map((s) => s.id) });
+  const key = $derived(JSON.stringify(definition));
+
+  // What it holds follows what is picked; an answer that comes too late is left aside.
+  $effect(() => {
+    const body = { include: definition.include, exclude: definition.exclude };
+    if (body.include.length === 0 || !tree.nodes.some((n) => n.address === at)) {
+      reading = null;
+      return;
+    }
+    let late = false;
+    ask(api.POST("/scopes/{scope}/roles/reading", { params: { path: { scope: at } }, body })).then(
+      (answer) => {
+        if (!late) [reading, problem] = [answer, null];
+      },
+      (caught) => {
+        if (!late) problem = asProblem(caught);
+      },
+    );
+    return () => (late = true);
+  });
+
+  async function run(job: () => Promise<void>) {
+    busy = true;
+    problem = null;
+    try {
+      await job();
+    } catch (caught) {
+      problem = asProblem(caught);
+      impact = problem.impact ?? impact;
+    } finally {
+      busy = false;
+    }
+  }
+
+  const path = $derived({ scope: session.organisation, role: editing });
+
+  const review = () =>
+    run(async () => {
+      const asked = key;
+      impact = (await ask(api.PUT("/scopes/{scope}/roles/{role}", { params: { path, query: { preview: true } }, body: definition }))).impact ?? null;
+      shown = asked;
+    });
+  const save = () =>
+    run(async () => {
+      const role = name.trim();
+      if (editing) await ask(api.PUT("/scopes/{scope}/roles/{role}", { params: { path, header: confirming(impact) }, body: definition }));
+      else await ask(api.POST("/scopes/{scope}/roles", { params: { path: { scope: at } }, body: { ...definition, name: role } }));
+      push(href.role(role).slice(1));
+    });
+</script>
+
+<Page title={editing ? `Edit ${title || editing}` : "Define a role"} lead={editing ? "All who hold it gain and lose what you change: that is shown before it is saved." : "Pick what it holds, and leave out what it should not. It can be granted at its scope and beneath."}>
+  {#if editing && !details}
+    {#if problem}<ProblemNote {problem} />{/if}
+  {:else}
+    <div class="grid grid-cols-[26rem_minmax(0,1fr)] items-start gap-6 max-lg:grid-cols-1">
+      <div class="space-y-4">
+        {#if !editing}
+          <Field label="Name" name="name" {problem} hint="Lower-case letters, digits and hyphens.">
+            {#snippet children(id)}<TextInput {id} name="role-name" bind:value={name} placeholder="seed-scanner" autocomplete="off" required />{/snippet}
+          </Field>
+          <Field label="Defined at" name="scope" {problem}>
+            {#snippet children(id)}<Choice {id} name="role-at" bind:value={at} options={tree.nodes.filter((n) => n.kind !== "resource").map((n) => ({ value: n.address, hint: n.title }))} />{/snippet}
+          </Field>
+        {/if}
+        <Field label="Title" name="title" {problem}>{#snippet children(id)}<TextInput {id} name="role-title" bind:value={title} />{/snippet}</Field>
+        <Field label="What it is for" name="description" {problem}>{#snippet children(id)}<TextInput {id} name="role-about" bind:value={description} />{/snippet}</Field>
+        <section aria-labelledby="include-heading">
+          <h2 id="include-heading" class="mb-1 text-lg font-semibold">Holds</h2>
+          <p class="quiet mb-2 text-sm">Each line picks the permissions that match all that is said in it.</p>
+          <FilterFields bind:filters={include} {known} name="include" word="Another line" />
+        </section>
+        <section aria-labelledby="exclude-heading">
+          <h2 id="exclude-heading" class="mb-2 text-lg font-semibold">But not</h2>
+          <FilterFields bind:filters={exclude} {known} name="exclude" word={exclude.length > 0 ? "Another line" : "Leave something out"} />
+        </section>
+      </div>
+      <div class="sticky top-20 max-h-[calc(100vh-6rem)] space-y-4 overflow-y-auto max-lg:static max-lg:max-h-none">
+        <div aria-live="polite" data-test="holds-now">
+          {#if reading}
+            <p class="mb-2"><strong>{count(reading.operations.length, "permission")}</strong> on {count(new Set(reading.operations.map((o) => o.type)).size, "type")}{#if reading.privileged}, <strong class="text-copper-700 dark:text-copper-300">some of them to govern: whoever holds it decides on the access of others</strong>{/if}.</p>
+            <RoleGrid operations={reading.operations} against={details?.operations} label="What it holds" />
+            {#if details}<p class="quiet mt-2 text-sm"><span class="rounded bg-primary-200 px-1 font-semibold text-primary-900 dark:bg-primary-800 dark:text-primary-50">1</span> comes in by this edit, <span class="rounded bg-copper-200 px-1 font-semibold text-copper-900 dark:bg-copper-700 dark:text-copper-100">2</span> goes out.</p>{/if}
+          {:else}
+            <p class="card quiet px-5 py-4">Say in a line what it holds, and all of it is listed here as you go.</p>
+          {/if}
+        </div>
+        {#if impact && shown === key}<ImpactNote {impact} />{/if}
+        {#if problem && !["name", "scope", "title", "description"].includes(problem.field ?? "")}<ProblemNote {problem} />{/if}
+        <div class="flex gap-2">
+          {#if editing && !(impact && shown === key)}
+            <Button onclick={review} disabled={busy || !reading} data-test="review">Show what it alters</Button>
+          {:else}
+            <Button onclick={save} disabled={busy || !reading || !(editing || name.trim())} data-test="save">{editing ? "Save it" : "Define it"}</Button>
+          {/if}
+          <QuietButton href={editing ? href.role(editing) : "#/roles"}>Cancel</QuietButton>
+        </div>
+      </div>
+    </div>
+  {/if}
+</Page>
