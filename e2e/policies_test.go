@@ -69,7 +69,7 @@ func TestStatementsInParts(t *testing.T) {
 	require.Equal(t, "content-reader", *wrong.Faults[0].Nearest)
 	require.Contains(t, strings.Split(wrong.Text, "\n")[4], "may act as contentreader")
 	require.Empty(t, wrong.Parts)
-	require.Equal(t, "", join(api.PolicyParts{}).Text)
+	require.Equal(t, "", join(api.PolicyParts{Statements: []api.StatementParts{}}).Text)
 	testbed.Problem(t, 400, client.Done(rowan.JoinStatements(t.Context(), herbarium, api.PolicyParts{Statements: []api.StatementParts{{Modal: "may", Who: []string{}}}})))
 	testbed.Problem(t, 403, client.Done(b.As(t, "oona@lindenmere").CreatePolicyAt(t.Context(), herbarium, nil, api.PolicyNew{Name: "x", Text: everyPart})))
 }
@@ -143,7 +143,8 @@ func TestConsoleWritesInParts(t *testing.T) {
 		browser.Press("As text"),
 		browser.Keys(`.cm-content`, "user yu"),
 		browser.See(`.cm-tooltip-autocomplete`, "yuki"),
-		browser.Keys(`.cm-content`, browser.Enter),
+		browser.See(`[data-test=faults]`, "a heading begins with under or at"), // by then the list stands still
+		browser.Click(`.cm-tooltip-autocomplete li`),
 		browser.Keys(`.cm-content`, " may act as observr \n"),
 		browser.See(`[data-test=faults]`, "Did you mean observer?"),
 		browser.See(`[data-test=places]`, digitising), // stays in view

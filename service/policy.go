@@ -64,6 +64,9 @@ func textProblem(err error, field string) error {
 	if len(wrong.Faults) == 1 {
 		p.Detail, p.Next = first.Error(), "mend the line and send the whole text again"
 	}
+	if field == "condition" {
+		p.Next = "write it as after if in a statement"
+	}
 	p.Faults = faultsOf(wrong)
 	return p
 }

@@ -36,6 +36,7 @@ export function groups(organisation: string): Promise<Schemas["Group"][]> {
   });
 }
 
-export async function roles(scope: string): Promise<Role[]> {
-  return (await ask(api.GET("/scopes/{scope}/roles", { params: { path: { scope } } }))).roles;
+// roles lists the roles that mean something at a scope, or all there are.
+export async function roles(scope: string, all = false): Promise<Role[]> {
+  return (await ask(api.GET("/scopes/{scope}/roles", { params: { path: { scope }, query: { all } } }))).roles;
 }

@@ -67,8 +67,13 @@ export function whenChanged(load: () => void) {
       untrack(load);
       return undefined;
     }
-    const later = () => load();
-    document.addEventListener("close", later, { capture: true, once: true });
-    return () => document.removeEventListener("close", later, { capture: true });
+    // A dialog that is taken away as it closes tells nobody of it, so the page itself is watched.
+    const watch = new MutationObserver(() => {
+      if (document.querySelector("dialog[open]")) return;
+      watch.disconnect();
+      load();
+    });
+    watch.observe(document.body, { subtree: true, childList: true, attributeFilter: ["open"] });
+    return () => watch.disconnect();
   });
 }

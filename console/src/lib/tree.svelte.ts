@@ -1,4 +1,5 @@
 // The tree as the signed-in person sees it, shared by the tree panel and every field that asks for a scope.
+import { SvelteMap } from "svelte/reactivity";
 import { api, ask, asProblem, type Problem, type ScopeNode } from "./api";
 import { session } from "./session.svelte";
 
@@ -6,11 +7,14 @@ class Tree {
   nodes = $state.raw<ScopeNode[]>([]);
   problem = $state.raw<Problem | null>(null);
   loading = $state(false);
+  rest = new SvelteMap<string, string>(); // of nodes whose children were fetched in part: where to go on
+  #fetching = new Set<string>();
 
   async load() {
     this.loading = true;
     try {
       const tree = await ask(api.GET("/scopes/{scope}/tree", { params: { path: { scope: session.organisation } } }));
+      this.rest.clear();
       this.nodes = tree.scopes;
       this.problem = null;
     } catch (caught) {
@@ -21,22 +25,27 @@ class Tree {
     }
   }
 
-  // addChildren fetches what a node holds that was too much for the first answer.
+  // addChildren fetches a page of what a node holds and the tree does not yet; how far it has come stands in rest.
   async addChildren(of: ScopeNode) {
-    const have = new Set(this.nodes.map((n) => n.id));
-    let after: string | undefined;
-    do {
-      const page = await ask(
-        api.GET("/scopes/{scope}/children", { params: { path: { scope: of.id }, query: { after, limit: 500 } } }),
-      );
+    if (this.#fetching.has(of.id)) return;
+    this.#fetching.add(of.id);
+    try {
+      const page = await ask(api.GET("/scopes/{scope}/children", { params: { path: { scope: of.id }, query: { after: this.rest.get(of.id), limit: 500 } } }));
+      const have = new Set(this.nodes.map((n) => n.id));
       const fresh = page.scopes.filter((n) => !have.has(n.id)).map((n) => ({ ...n, depth: of.depth + 1 }));
+      if (page.next) this.rest.set(of.id, page.next);
+      else this.rest.delete(of.id);
       this.nodes = [...this.nodes.map((n) => (n.id === of.id ? { ...n, more: false } : n)), ...fresh];
-      after = page.next;
-    } while (after);
+    } catch (caught) {
+      this.problem = asProblem(caught);
+    } finally {
+      this.#fetching.delete(of.id);
+    }
   }
 
   clear() {
     this.nodes = [];
+    this.rest.clear();
     this.problem = null;
   }
 }

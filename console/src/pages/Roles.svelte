@@ -21,7 +21,7 @@
 
   $effect(() => {
     authority.load();
-    roles(session.organisation).then(
+    roles(session.organisation, true).then(
       (found) => (list = found),
       (caught) => (problem = asProblem(caught)),
     );

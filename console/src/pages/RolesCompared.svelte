@@ -21,7 +21,7 @@
   let problem = $state.raw<Problem | null>(null);
 
   $effect(() => {
-    roles(session.organisation).then(
+    roles(session.organisation, true).then(
       (found) => (known = found),
       (caught) => (problem = asProblem(caught)),
     );

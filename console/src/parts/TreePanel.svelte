@@ -1,20 +1,22 @@
 <!-- The tree, beside the page of the scope that is chosen in it. -->
 <script lang="ts">
+  import { createVirtualizer } from "@tanstack/svelte-virtual";
   import { AngleRightOutline } from "flowbite-svelte-icons";
-  import { onMount, tick } from "svelte";
+  import { onMount, tick, untrack } from "svelte";
   import { push } from "svelte-spa-router";
   import { SvelteSet } from "svelte/reactivity";
   import type { ScopeNode } from "../lib/api";
   import { whenChanged } from "../lib/live.svelte";
   import { tree } from "../lib/tree.svelte";
   import { href } from "../lib/words";
+  import ChosenBar from "./ChosenBar.svelte";
   import KindIcon from "./KindIcon.svelte";
   import Skeleton from "./Skeleton.svelte";
 
   let { chosen }: { chosen: string } = $props();
 
   const open = new SvelteSet<string>();
-  let list = $state<HTMLElement>();
+  let list = $state<HTMLDivElement>();
   let wanted = $state("");
 
   onMount(() => {
@@ -43,15 +45,49 @@
 
   const matches = $derived(wanted.trim().toLowerCase());
   const rows = $derived.by(() => {
-    if (matches) return tree.nodes.filter((n) => n.name.includes(matches) || n.title.toLowerCase().includes(matches)).slice(0, 200);
+    if (matches) return tree.nodes.filter((n) => n.name.includes(matches) || n.title.toLowerCase().includes(matches));
     const shown: ScopeNode[] = [];
     const walk = (node: ScopeNode) => {
       shown.push(node);
-      if (open.has(node.id)) children.get(node.id)?.forEach(walk);
+      if (!open.has(node.id)) return;
+      children.get(node.id)?.forEach(walk);
+      // Where a node's children were fetched in part, a row at their end stands for the rest.
+      if (tree.rest.has(node.id)) shown.push({ ...node, id: node.id + " rest", depth: node.depth + 1, name: "", title: "" });
     };
     if (tree.nodes[0]) walk(tree.nodes[0]);
     return shown;
   });
+  const restOf = (row: ScopeNode) => (row.id.endsWith(" rest") ? tree.nodes.find((n) => n.id === row.id.slice(0, -5)) : undefined);
+
+  // What is open and was not fetched yet is fetched, so too after the tree was read anew.
+  $effect(() => {
+    for (const node of tree.nodes) if (node.more && open.has(node.id)) untrack(() => tree.addChildren(node));
+  });
+
+  // Only the rows in view are drawn, and some around them.
+  const rowHeight = 30;
+  const drawn = createVirtualizer<HTMLDivElement, HTMLDivElement>({ count: 0, getScrollElement: () => list ?? null, estimateSize: () => rowHeight, overscan: 25 });
+  $effect(() => {
+    const count = rows.length;
+    const scrolled = list ?? null;
+    untrack(() => $drawn.setOptions({ count, getScrollElement: () => scrolled, estimateSize: () => rowHeight, overscan: 25, getItemKey: (i) => rows[i]?.id ?? i }));
+  });
+
+  // Several scopes are chosen by Ctrl and a click, a whole run of them by Shift, or each by the space bar.
+  const several = new SvelteSet<string>();
+  let anchor = 0;
+
+  function press(event: MouseEvent, node: ScopeNode, index: number) {
+    if (event.shiftKey) for (const row of rows.slice(Math.min(anchor, index), Math.max(anchor, index) + 1)) if (!restOf(row)) several.add(row.id);
+    if (event.ctrlKey || event.metaKey) choose(node);
+    if (event.shiftKey || event.ctrlKey || event.metaKey) return;
+    anchor = index;
+    push(href.scope(node.address).slice(1));
+  }
+
+  function choose(node: ScopeNode) {
+    if (!several.delete(node.id)) several.add(node.id);
+  }
 
   // A row is dragged onto what it is to be moved into; what that does is shown before it is done.
   let dragged = $state.raw<ScopeNode | null>(null);
@@ -73,17 +109,14 @@
     return node.more || children.has(node.id);
   }
 
-  async function toggle(node: ScopeNode) {
-    if (open.has(node.id)) open.delete(node.id);
-    else {
-      open.add(node.id);
-      if (node.more) await tree.addChildren(node);
-    }
+  function toggle(node: ScopeNode) {
+    if (!open.delete(node.id)) open.add(node.id);
   }
 
   async function focusRow(index: number) {
+    $drawn.scrollToIndex(index);
     await tick();
-    list?.querySelectorAll<HTMLElement>("[role=treeitem]")[index]?.focus();
+    list?.querySelector<HTMLElement>(`[data-index="${index}"]`)?.focus();
   }
 
   async function onkeydown(event: KeyboardEvent, node: ScopeNode, index: number) {
@@ -95,6 +128,8 @@
       ArrowRight: () => (holds(node) && !open.has(node.id) ? toggle(node) : focusRow(Math.min(index + 1, rows.length - 1))),
       ArrowLeft: () => (holds(node) && open.has(node.id) ? toggle(node) : focusRow(rows.findIndex((n) => n.id === node.parent))),
       Enter: () => push(href.scope(node.address).slice(1)),
+      " ": () => choose(node),
+      Escape: () => several.clear(),
     };
     const act = keys[event.key];
     if (!act) return;
@@ -119,57 +154,74 @@
   {#if tree.loading && rows.length === 0}
     <div class="px-3"><Skeleton rows={10} /></div>
   {:else}
-    <div bind:this={list} role="tree" aria-label="Scopes" class="min-h-0 flex-1 overflow-y-auto pb-4">
-      {#each rows as node, index (node.id)}
-        {@const level = matches ? 0 : node.depth}
-        <div
-          role="treeitem"
-          tabindex={node.address === entry ? 0 : -1}
-          aria-level={level + 1}
-          aria-selected={node.address === chosen}
-          aria-expanded={holds(node) && !matches ? open.has(node.id) : undefined}
-          style:padding-left="{0.5 + level * 1.1}rem"
-          title={node.title}
-          draggable={node.kind !== "organisation"}
-          ondragstart={() => (dragged = node)}
-          ondragend={() => ((dragged = null), (over = ""))}
-          ondragover={(event) => {
-            if (!takes(node)) return;
-            event.preventDefault();
-            over = node.id;
-          }}
-          ondragleave={() => over === node.id && (over = "")}
-          ondrop={(event) => drop(event, node)}
-          data-over={over === node.id}
-          onclick={() => push(href.scope(node.address).slice(1))}
-          onkeydown={(event) => onkeydown(event, node, index)}
-          class="flex cursor-pointer items-center gap-1.5 border-l-3 border-transparent py-1 pr-3 hover:bg-gray-100 focus-visible:-outline-offset-2 aria-selected:border-primary-600 data-[over=true]:bg-copper-100 data-[over=true]:dark:bg-copper-900 aria-selected:bg-primary-50 aria-selected:font-semibold dark:hover:bg-gray-800 dark:aria-selected:border-primary-400 dark:aria-selected:bg-primary-900/70"
-        >
-          {#if holds(node) && !matches}
-            <button
-              type="button"
-              tabindex="-1"
-              aria-label={open.has(node.id) ? "Close " + node.name : "Open " + node.name}
-              class="rounded p-0.5 text-gray-500 hover:text-gray-900 dark:text-gray-400 dark:hover:text-gray-50"
-              onclick={(event) => {
-                event.stopPropagation();
-                toggle(node);
-              }}
-            >
-              <AngleRightOutline class="h-3 w-3 transition-transform {open.has(node.id) ? 'rotate-90' : ''}" />
-            </button>
-          {:else}
-            <span class="w-4 shrink-0"></span>
+    <div bind:this={list} role="tree" aria-label="Scopes" aria-multiselectable="true" class="min-h-0 flex-1 overflow-y-auto pb-4 max-md:max-h-52">
+      <div class="relative" role="none" style:height="{$drawn.getTotalSize()}px">
+        {#each $drawn.getVirtualItems() as item (item.key)}
+          {@const node = rows[item.index]}
+          {#if node}
+            {@const level = matches ? 0 : node.depth}
+            {@const part = restOf(node)}
+            {#if part}
+              <p class="absolute inset-x-0 top-0 flex h-[30px] items-center" style:transform="translateY({item.start}px)" style:padding-left="{0.5 + level * 1.1}rem" {@attach () => void untrack(() => tree.addChildren(part))}>
+                <button type="button" class="link text-sm" onclick={() => tree.addChildren(part)}>more of {part.name}</button>
+              </p>
+            {:else}
+              <div
+                role="treeitem"
+                tabindex={node.address === entry ? 0 : -1}
+                data-index={item.index}
+                aria-level={level + 1}
+                aria-current={node.address === chosen ? "page" : undefined}
+                aria-selected={several.has(node.id)}
+                aria-expanded={holds(node) && !matches ? open.has(node.id) : undefined}
+                style:transform="translateY({item.start}px)"
+                style:padding-left="{0.5 + level * 1.1}rem"
+                title={node.title}
+                draggable={node.kind !== "organisation"}
+                ondragstart={() => (dragged = node)}
+                ondragend={() => ((dragged = null), (over = ""))}
+                ondragover={(event) => {
+                  if (!takes(node)) return;
+                  event.preventDefault();
+                  over = node.id;
+                }}
+                ondragleave={() => over === node.id && (over = "")}
+                ondrop={(event) => drop(event, node)}
+                data-over={over === node.id}
+                onclick={(event) => press(event, node, item.index)}
+                onkeydown={(event) => onkeydown(event, node, item.index)}
+                class="absolute inset-x-0 top-0 flex h-[30px] cursor-pointer items-center gap-1.5 border-l-3 border-transparent pr-3 select-none hover:bg-gray-100 focus-visible:-outline-offset-2 aria-selected:bg-copper-100 aria-[current]:border-primary-600 data-[over=true]:bg-copper-100 data-[over=true]:dark:bg-copper-900 not-aria-selected:aria-[current]:bg-primary-50 aria-[current]:font-semibold dark:hover:bg-gray-800 dark:aria-selected:bg-copper-900 dark:aria-[current]:border-primary-400 dark:not-aria-selected:aria-[current]:bg-primary-900/70"
+              >
+                {#if holds(node) && !matches}
+                  <button
+                    type="button"
+                    tabindex="-1"
+                    aria-label={open.has(node.id) ? "Close " + node.name : "Open " + node.name}
+                    class="rounded p-0.5 text-gray-500 hover:text-gray-900 dark:text-gray-400 dark:hover:text-gray-50"
+                    onclick={(event) => {
+                      event.stopPropagation();
+                      toggle(node);
+                    }}
+                  >
+                    <AngleRightOutline class="h-3 w-3 transition-transform {open.has(node.id) ? 'rotate-90' : ''}" />
+                  </button>
+                {:else}
+                  <span class="w-4 shrink-0"></span>
+                {/if}
+                <KindIcon kind={node.kind} type={node.type} />
+                <span class="truncate {node.retired ? 'line-through opacity-60' : ''}">{node.name}</span>
+                {#if matches}<span class="quiet ml-auto truncate pl-2 text-sm">{node.title}</span>{/if}
+              </div>
+            {/if}
           {/if}
-          <KindIcon kind={node.kind} type={node.type} />
-          <span class="truncate {node.retired ? 'line-through opacity-60' : ''}">{node.name}</span>
-          {#if matches}<span class="quiet ml-auto truncate pl-2 text-sm">{node.title}</span>{/if}
-        </div>
-      {:else}
+        {/each}
+      </div>
+      {#if rows.length === 0}
         <p class="quiet px-4">{matches ? "Nothing of that name among what is open." : "Nothing to see yet."}</p>
-      {/each}
+      {/if}
       {#if matches}<p class="px-4 pt-2"><a class="link" href={href.search({ text: matches })}>Search the whole tree for “{matches}”</a></p>{/if}
     </div>
   {/if}
+  <ChosenBar {several} />
   <p class="border-t border-gray-200 px-4 py-2 text-sm dark:border-gray-700"><a class="link" href="#/spread">Coloured by what somebody may do</a></p>
 </div>
