@@ -2,7 +2,7 @@
 # make test    check and test everything
 # make tour    walk the demo's story by command line
 # make shots   take the pictures in docs/screenshots anew
-# make bench   measure Arbora against a map, a recursive query and a route that does nothing
+# make bench   measure Arbora against a map, a recursive query and a route that does nothing, and its console against bounds
 # make build   build build/arbora with the console in it
 # make generate   generate what comes from the contract anew
 
@@ -33,7 +33,7 @@ shots: build
 	go run ./e2e/shots
 
 bench: build
-	tools/install mariadbd
+	tools/install mariadbd chromium
 	go run ./bench
 
 build: console/dist/index.html

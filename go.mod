@@ -17,6 +17,7 @@ require (
 	github.com/creack/pty v1.1.24
 	github.com/emersion/go-smtp v0.25.1
 	github.com/getkin/kin-openapi v0.142.0
+	github.com/gin-contrib/gzip v1.2.5
 	github.com/gin-gonic/gin v1.12.0
 	github.com/go-jose/go-jose/v4 v4.1.9
 	github.com/go-sql-driver/mysql v1.10.1

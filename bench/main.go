@@ -16,19 +16,27 @@ func main() {
 	scale := flag.Float64("scale", 1, "how large the organisation is, as a part of the full size")
 	seed := flag.Uint64("seed", 7, "what the organisation is made from")
 	core := flag.Bool("core", false, "measure the core alone, without database and HTTP")
+	console := flag.Bool("console", false, "measure the console alone")
+	program := flag.String("program", "build/arbora", "the built arbora, whose console is measured")
 	plot := flag.String("plot", "", "draw decision time against tree size into this file, and measure nothing else")
 	flag.Parse()
-	if err := run(*scale, *seed, *core, *plot); err != nil {
+	err := run(*scale, *seed, *core, *plot, *program, *console)
+	if err != nil {
 		fmt.Fprintln(os.Stderr, "bench:", err)
 		os.Exit(1)
 	}
 }
 
-func run(scale float64, seed uint64, coreOnly bool, plotFile string) error {
+func run(scale float64, seed uint64, coreOnly bool, plotFile, program string, consoleOnly bool) error {
 	if plotFile != "" {
 		return plotGrowth(plotFile, seed)
 	}
 	r := &report{}
+	if !coreOnly {
+		if err := r.console(context.Background(), program); err != nil || consoleOnly {
+			return err
+		}
+	}
 	small := generate(full.times(scale/10), seed)
 	tenth, err := build(small)
 	if err != nil {

@@ -11,6 +11,7 @@ import (
 	"net/http"
 	"time"
 
+	"github.com/gin-contrib/gzip"
 	"github.com/gin-gonic/gin"
 
 	"arbora.example/server/authzen"
@@ -70,7 +71,9 @@ func New(o Options) (http.Handler, error) {
 	}
 	authzen.Handler{Decider: o.Service, Caller: s.identifyReady, Fail: s.writeError}.Mount(engine)
 	oauth.Handler{Issuer: o.Service, Fail: s.writeError}.Mount(engine.Group("", limitBody))
-	engine.NoRoute(func(c *gin.Context) { s.unknownRoute(c, o.Console) })
+	// Fonts are compressed already; answers of the API are left as they are: they hold secrets beside what a caller chose.
+	compress := gzip.Gzip(gzip.DefaultCompression, gzip.WithExcludedExtensions([]string{".woff2", ".png"}))
+	engine.NoRoute(compress, func(c *gin.Context) { s.unknownRoute(c, o.Console) })
 	engine.NoMethod(func(c *gin.Context) {
 		writeProblem(c, problemOf(http.StatusMethodNotAllowed, "no-such-method", c.Request.Method+" is not possible here", "see the contract for what is"))
 	})

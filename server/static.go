@@ -43,6 +43,7 @@ func (s *Server) unknownRoute(c *gin.Context, files fs.FS) {
 		s.serveIndex(c, files)
 		return
 	}
+	c.Request.Header.Del("Range") // what is compressed on the way is not sent in parts
 	c.Request.URL.Path = "/" + name
 	http.FileServerFS(files).ServeHTTP(c.Writer, c.Request)
 }

@@ -179,6 +179,25 @@ func Type(selector, text string) Step {
 	return chromedp.Steps(Visible(selector), chromedp.Evaluate[chromedp.Void](choose), chromedp.KeyEvent(text))
 }
 
+// Change goes to another page of the console as a link does, and gives how long it takes until that is drawn which the page is
+// for. The page that is left must not show it.
+func (b *Browser) Change(page, shows string) (time.Duration, error) {
+	script := fmt.Sprintf(`new Promise((done) => {
+		const began = performance.now();
+		const watch = new MutationObserver(() => {
+			if (!document.querySelector(%q)) return;
+			watch.disconnect();
+			requestAnimationFrame(() => done(performance.now() - began));
+		});
+		watch.observe(document.body, { subtree: true, childList: true });
+		location.hash = %q;
+	})`, shows, "#"+page)
+	ctx, cancel := context.WithTimeout(b.ctx, patience)
+	defer cancel()
+	ms, err := chromedp.Run(ctx, chromedp.Evaluate[float64](script, chromedp.EvalAwaitPromise))
+	return time.Duration(ms * float64(time.Millisecond)), err
+}
+
 // Text gives what the first element of a selector says.
 func (b *Browser) Text(selector string) (string, error) {
 	return chromedp.Run(b.ctx, chromedp.Evaluate[string](fmt.Sprintf(`document.querySelector(%q).innerText.trim()`, selector)))

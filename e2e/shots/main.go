@@ -7,7 +7,6 @@ import (
 	"context"
 	"flag"
 	"fmt"
-	"io"
 	"log"
 	"os"
 	"os/exec"
@@ -18,6 +17,7 @@ import (
 
 	"arbora.example/demo"
 	"arbora.example/e2e/browser"
+	"arbora.example/e2e/demorun"
 )
 
 const width, height = 1280, 800
@@ -45,7 +45,7 @@ func run(ctx context.Context, program, out, only string) error {
 		return err
 	}
 	defer os.RemoveAll(home)
-	address, stop, err := startDemo(ctx, program, home)
+	address, stop, err := demorun.Start(ctx, program, home)
 	if err != nil {
 		return err
 	}
@@ -55,32 +55,6 @@ func run(ctx context.Context, program, out, only string) error {
 		return err
 	}
 	return terminals(ctx, program, address, home, out, wanted)
-}
-
-// startDemo starts arbora demo and waits until it says where the console is.
-func startDemo(ctx context.Context, program, home string) (address string, stop func(), err error) {
-	command := exec.CommandContext(ctx, program, "demo", "--data", filepath.Join(home, "records"), "--listen", "127.0.0.1:0")
-	command.Stderr = os.Stderr
-	output, err := command.StdoutPipe()
-	if err != nil {
-		return "", nil, err
-	}
-	if err := command.Start(); err != nil {
-		return "", nil, err
-	}
-	stop = func() {
-		command.Process.Signal(syscall.SIGTERM)
-		command.Wait()
-	}
-	lines := bufio.NewScanner(output)
-	for lines.Scan() {
-		if _, found, ok := strings.Cut(lines.Text(), "The console is at "); ok {
-			go io.Copy(io.Discard, output)
-			return strings.TrimSuffix(found, "/"), stop, nil
-		}
-	}
-	stop()
-	return "", nil, fmt.Errorf("arbora demo did not start")
 }
 
 // picture is a page of the console to take.

@@ -1,5 +1,6 @@
 // The words that statements are made of, and what may stand where in one.
 import { api, ask, type Schemas } from "./api";
+import { catalogueOf } from "./catalogue";
 import { groups, guests, roles, users } from "./directory";
 import { tree } from "./tree.svelte";
 
@@ -27,7 +28,7 @@ export async function vocabulary(organisation: string, at: string): Promise<Voca
     groups(organisation), users(organisation), guests(organisation),
     ask(api.GET("/scopes/{scope}/service-accounts", path)).then((list) => list.accounts),
     roles(at),
-    ask(api.GET("/organisations/{organisation}/catalogue", { params: { path: { organisation } } })).then((list) => list.services),
+    catalogueOf(organisation).then((list) => list.services),
   ]);
   const services = got(c);
   const types = services.flatMap((s) => s.types);

@@ -1,7 +1,9 @@
 // How things are written for people.
 
+const moments = new Intl.DateTimeFormat("en-GB", { dateStyle: "medium", timeStyle: "short" });
+
 export function moment(text: string): string {
-  return new Date(text).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" });
+  return moments.format(new Date(text));
 }
 
 export function count(n: number, one: string, many = one + "s"): string {

@@ -1,6 +1,7 @@
 <!-- The catalogue: each service with its types, what they sit in, and what can be done to them on which plane. -->
 <script lang="ts">
   import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
+  import { catalogueOf } from "../lib/catalogue";
   import { Asked } from "../lib/asked.svelte";
   import { session } from "../lib/session.svelte";
   import { count } from "../lib/words";
@@ -15,7 +16,7 @@
   const wanted = new Asked("find");
 
   $effect(() => {
-    ask(api.GET("/organisations/{organisation}/catalogue", { params: { path: { organisation: session.organisation } } })).then(
+    catalogueOf(session.organisation).then(
       (found) => (catalogue = found),
       (caught) => (problem = asProblem(caught)),
     );

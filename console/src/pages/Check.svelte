@@ -5,6 +5,7 @@
   import { replace, router } from "svelte-spa-router";
   import { untrack } from "svelte";
   import { api, ask, asProblem, type Answer, type Problem, type Scope } from "../lib/api";
+  import { catalogueOf } from "../lib/catalogue";
   import { groups, guests, users } from "../lib/directory";
   import { session } from "../lib/session.svelte";
   import { tree } from "../lib/tree.svelte";
@@ -58,7 +59,7 @@
       groups(session.organisation),
       guests(session.organisation),
       ask(api.GET("/scopes/{scope}/service-accounts", { params: { path: { scope: session.organisation } } })),
-      ask(api.GET("/organisations/{organisation}/catalogue", { params: { path: { organisation: session.organisation } } })),
+      catalogueOf(session.organisation),
     ]);
     known = {
       user: u.status === "fulfilled" ? u.value.map((x) => ({ value: x.name, hint: x.title })) : [],
@@ -92,8 +93,10 @@
     problem = null;
     const path = { params: { path: { scope: at.trim() } } };
     try {
-      answer = await ask(api.POST("/scopes/{scope}/check", { ...path, body: { principal: { kind, name: name.trim() }, permission: permission.trim() } }));
-      scope = await ask(api.GET("/scopes/{scope}", { params: { path: { scope: answer.scope.id } } }));
+      const asked = ask(api.POST("/scopes/{scope}/check", { ...path, body: { principal: { kind, name: name.trim() }, permission: permission.trim() } }));
+      const place = ask(api.GET("/scopes/{scope}", path)).catch(() => null); // of an address in a resource's contents, the resource is
+      answer = await asked;
+      scope = (await place) ?? (await ask(api.GET("/scopes/{scope}", { params: { path: { scope: answer.scope.id } } })));
     } catch (caught) {
       answer = null;
       problem = asProblem(caught);

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { askScope } from "../lib/scope";
   import { session } from "../lib/session.svelte";
   import { tree } from "../lib/tree.svelte";
   import ScopePage from "../parts/ScopePage.svelte";
@@ -8,6 +9,9 @@
   let { params }: { params?: { wild?: string | null } } = $props();
 
   const address = $derived(params?.wild ? params.wild.split("/").map(decodeURIComponent).join("/") : session.organisation);
+  // The scope's page is asked for before the tree beside it is drawn.
+  const asked = $derived(askScope(address));
+  $effect.pre(() => void asked);
 </script>
 
 {#if tree.problem?.status === 403}
@@ -18,7 +22,7 @@
       <TreePanel chosen={address} />
     </aside>
     <main class="min-h-0 overflow-y-auto">
-      {#key address}<ScopePage {address} />{/key}
+      {#key address}<ScopePage {address} {asked} />{/key}
     </main>
   </div>
 {/if}

@@ -2,6 +2,7 @@
 <script lang="ts">
   import { CloseOutline } from "flowbite-svelte-icons";
   import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
+  import { catalogueOf } from "../lib/catalogue";
   import { session } from "../lib/session.svelte";
   import { count } from "../lib/words";
   import Choice from "./Choice.svelte";
@@ -16,7 +17,7 @@
   let problem = $state.raw<Problem | null>(null);
 
   $effect(() => {
-    ask(api.GET("/organisations/{organisation}/catalogue", { params: { path: { organisation: session.organisation } } })).then(
+    catalogueOf(session.organisation).then(
       (catalogue) => {
         known = catalogue.services.flatMap((s) => s.types.flatMap((t) => t.operations.map((o) => ({ value: `${o.operation} ${o.type}`, hint: `${o.class}, ${o.plane} plane` }))));
       },

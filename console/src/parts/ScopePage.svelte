@@ -1,10 +1,12 @@
 <script lang="ts">
   import { Button } from "flowbite-svelte";
   import { PlusOutline, SearchOutline } from "flowbite-svelte-icons";
+  import { untrack } from "svelte";
   import { router } from "svelte-spa-router";
-  import { api, ask, asProblem, type Grant, type Problem, type Schemas, type Scope } from "../lib/api";
+  import { asProblem, type Grant, type Problem, type Schemas, type Scope } from "../lib/api";
   import { whenChanged } from "../lib/live.svelte";
   import { loam } from "../lib/loam.svelte";
+  import { askGrants, askScope, type Asked } from "../lib/scope";
   import { tree } from "../lib/tree.svelte";
   import { count, href, moment } from "../lib/words";
   import AccountsHere from "./AccountsHere.svelte";
@@ -20,7 +22,8 @@
   import Skeleton from "./Skeleton.svelte";
   import QuietButton from "./QuietButton.svelte";
 
-  let { address }: { address: string } = $props();
+  // asked is what the page shows first, which was asked for before it was made.
+  let { address, asked }: { address: string; asked: Asked } = $props();
 
   let scope = $state.raw<Scope | null>(null);
   let problem = $state.raw<Problem | null>(null);
@@ -32,25 +35,24 @@
   let way = $state<Way>("edit");
   let fresh = $state(""); // the id of a grant just made
 
+  let drawn = $state(false); // what the page is for is drawn; what stands beneath it and its dialogs come after
   let contents = $state.raw<Schemas["Contents"] | null>(null);
 
-  const path = $derived({ params: { path: { scope: address } } });
-
-  async function load() {
-    const at = path; // whoever has left meanwhile leaves nothing to read it from
-    try {
-      scope = await ask(api.GET("/scopes/{scope}", at));
-    } catch (caught) {
-      problem = asProblem(caught);
-      return;
-    }
-    await Promise.all([loadGrants(at), ask(api.GET("/scopes/{scope}/contents", at)).then((c) => void (contents = c), (caught) => void (problem = asProblem(caught)))]);
+  async function load(first?: Asked) {
+    const asked = first ?? askScope(address);
+    const fail = (caught: unknown) => void (problem = asProblem(caught));
+    await Promise.all([
+      asked.scope.then((found) => void (scope = found), fail),
+      asked.contents.then((found) => void (contents = found), fail),
+      loadGrants(asked.grants),
+    ]);
+    requestAnimationFrame(() => (drawn = true));
   }
 
   // A refused list of grants leaves the rest of the page as it is.
-  async function loadGrants(at = path) {
+  async function loadGrants(asked: Promise<Grant[]>) {
     try {
-      grants = (await ask(api.GET("/scopes/{scope}/grants", at))).grants;
+      grants = await asked;
       grantsProblem = null;
     } catch (caught) {
       grantsProblem = asProblem(caught);
@@ -58,9 +60,9 @@
   }
 
   $effect(() => {
-    load();
+    untrack(() => load(asked));
   });
-  whenChanged(load);
+  whenChanged(() => load());
 
   // Which view of the scope is open stands in the page's address too.
   const view = $derived(new URLSearchParams(router.querystring ?? "").get("view") ?? "access");
@@ -114,7 +116,7 @@
 
   async function granted(id: string) {
     fresh = id;
-    await loadGrants();
+    await loadGrants(askGrants(address));
   }
 </script>
 
@@ -193,14 +195,16 @@
           <ProblemNote problem={grantsProblem} />
         {/if}
       {:else if grants}
-        <AccessTable {grants} {scope} {fresh} onchange={() => loadGrants()} />
+        <AccessTable {grants} {scope} {fresh} onchange={() => loadGrants(askGrants(address))} />
       {:else}
         <Skeleton />
       {/if}
     </section>
 
-    <PoliciesHere {scope} />
-    <AccountsHere {scope} />
+    {#if drawn}
+      <PoliciesHere {scope} />
+      <AccountsHere {scope} />
+    {/if}
 
     {#if beneath.length > 0}
       <section aria-labelledby="beneath-heading">
@@ -219,11 +223,13 @@
       </section>
     {/if}
 
-    <ChangesHere {scope} stale={grants} />
+    {#if drawn}<ChangesHere {scope} stale={grants} />{/if}
     {/if}
 
-    <ReshapeDialog bind:open={reshaping} {scope} {way} {target} ondone={load} />
+    {#if drawn}
+    <ReshapeDialog bind:open={reshaping} {scope} {way} {target} ondone={() => load()} />
     <GrantDialog bind:open={granting} {prepared} ondone={granted} />
     <CreateScope bind:open={creating} parent={scope} />
+    {/if}
   {/if}
 </div>

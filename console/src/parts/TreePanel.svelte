@@ -66,11 +66,11 @@
 
   // Only the rows in view are drawn, and some around them.
   const rowHeight = 30;
-  const drawn = createVirtualizer<HTMLDivElement, HTMLDivElement>({ count: 0, getScrollElement: () => list ?? null, estimateSize: () => rowHeight, overscan: 25 });
+  const drawn = createVirtualizer<HTMLDivElement, HTMLDivElement>({ count: 0, getScrollElement: () => list ?? null, estimateSize: () => rowHeight, overscan: 8 });
   $effect(() => {
     const count = rows.length;
     const scrolled = list ?? null;
-    untrack(() => $drawn.setOptions({ count, getScrollElement: () => scrolled, estimateSize: () => rowHeight, overscan: 25, getItemKey: (i) => rows[i]?.id ?? i }));
+    untrack(() => $drawn.setOptions({ count, getScrollElement: () => scrolled, estimateSize: () => rowHeight, overscan: 8, getItemKey: (i) => rows[i]?.id ?? i }));
   });
 
   // Several scopes are chosen by Ctrl and a click, a whole run of them by Shift, or each by the space bar.

@@ -1,0 +1,130 @@
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"os"
+	"regexp"
+	"slices"
+	"strings"
+	"time"
+
+	"arbora.example/demo"
+	"arbora.example/e2e/browser"
+	"arbora.example/e2e/demorun"
+)
+
+const (
+	mostScript     = 300 << 10 // bytes of compressed script that a first load may take
+	mostPageChange = 100.0     // milliseconds from the press of a link until the next page shows what it is for
+	pageRounds     = 9
+)
+
+// console measures what the console takes on the demo data: the script of its first load, and the change from page to page.
+func (r *report) console(ctx context.Context, program string) error {
+	home, err := os.MkdirTemp("", "arbora-bench-")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(home)
+	address, stop, err := demorun.Start(ctx, program, home)
+	if err != nil {
+		return err
+	}
+	defer stop()
+	script, err := firstLoad(ctx, address)
+	if err != nil {
+		return err
+	}
+	r.figure("first-load", float64(script)/1024, "KiB")
+	r.atMost("first-load-size", float64(script)/mostScript, 1)
+	return r.pageChanges(ctx, address)
+}
+
+var scripts = regexp.MustCompile(`(?:src|href)="(/[^"]+\.js)"`)
+
+// firstLoad gives how many bytes of script come over the wire with the console's page.
+func firstLoad(ctx context.Context, address string) (size int, err error) {
+	page, _, err := fetched(ctx, address+"/", "identity")
+	if err != nil {
+		return 0, err
+	}
+	for _, found := range scripts.FindAllStringSubmatch(page, -1) {
+		script, encoding, err := fetched(ctx, address+found[1], "gzip")
+		if err != nil {
+			return 0, err
+		}
+		if encoding != "gzip" {
+			return 0, fmt.Errorf("%s comes uncompressed", found[1])
+		}
+		size += len(script)
+	}
+	if size == 0 {
+		return 0, errors.New("the console's page names no script: run make build first")
+	}
+	return size, nil
+}
+
+// fetched gives what an address answers, as it comes over the wire.
+func fetched(ctx context.Context, address, encoding string) (body, encoded string, err error) {
+	request, err := http.NewRequestWithContext(ctx, http.MethodGet, address, nil)
+	if err != nil {
+		return "", "", err
+	}
+	request.Header.Set("Accept-Encoding", encoding) // asked for by hand, it is not undone
+	response, err := http.DefaultClient.Do(request)
+	if err != nil {
+		return "", "", err
+	}
+	defer response.Body.Close()
+	text, err := io.ReadAll(response.Body)
+	return string(text), response.Header.Get("Content-Encoding"), err
+}
+
+// pageChanges goes round the pages, and reports of each the median, and of all the slowest.
+func (r *report) pageChanges(ctx context.Context, address string) error {
+	b, err := browser.Start(ctx, address, 1280, 800)
+	if err != nil {
+		return err
+	}
+	defer b.Close()
+	if err := b.Do(b.SignIn("rowan@lindenmere", demo.Passphrase), browser.Visible(`[data-test=access]`)); err != nil {
+		return err
+	}
+	pages := []struct{ name, page, shows string }{
+		{"home", "/", `[data-test=mine]`},
+		{"people", "/people", `[data-test=users]`},
+		{"person", "/people/ines", `[data-test=holds]`},
+		{"groups", "/groups", `a[href="#/groups/curators"]`},
+		{"roles", "/roles", `[data-test=roles]`},
+		{"role", "/roles/operator", `[data-test=grid]`},
+		{"policies", "/policies", `[data-test=statements-found]`},
+		{"check", "/check?user=ines&may=edit+bucket&at=lindenmere/science/seedbank", `[data-test=answer]`},
+		{"catalogue", "/catalogue", `[data-test=service]`},
+		{"tree", "/tree/lindenmere/science/herbarium", `[data-test=access]`},
+	}
+	took := make(map[string][]time.Duration, len(pages))
+	for range pageRounds {
+		for _, p := range pages {
+			each, err := b.Change(p.page, p.shows)
+			if err != nil {
+				return fmt.Errorf("%s: %w", p.page, err)
+			}
+			took[p.name] = append(took[p.name], each)
+		}
+	}
+	slowest := time.Duration(0)
+	var words []string
+	for _, p := range pages {
+		slices.Sort(took[p.name])
+		median := took[p.name][pageRounds/2]
+		slowest = max(slowest, median)
+		words = append(words, fmt.Sprintf("%s %d", p.name, median.Milliseconds()))
+	}
+	fmt.Printf("# page changes, ms: %s\n", strings.Join(words, ", "))
+	r.milliseconds("page-change", slowest, mostPageChange)
+	return nil
+}

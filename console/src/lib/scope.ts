@@ -1,0 +1,13 @@
+// What a scope's page shows first, asked for all at once.
+import { api, ask, type Grant, type Schemas, type Scope } from "./api";
+
+export type Asked = { scope: Promise<Scope>; contents: Promise<Schemas["Contents"]>; grants: Promise<Grant[]> };
+
+export function askScope(address: string): Asked {
+  const at = { params: { path: { scope: address } } };
+  return { scope: ask(api.GET("/scopes/{scope}", at)), contents: ask(api.GET("/scopes/{scope}/contents", at)), grants: askGrants(address) };
+}
+
+export async function askGrants(address: string): Promise<Grant[]> {
+  return (await ask(api.GET("/scopes/{scope}/grants", { params: { path: { scope: address } } }))).grants;
+}
