@@ -51,6 +51,10 @@ func TestPagesAreAccessible(t *testing.T) {
 		{"/groups/seed-curators", `[data-test=members]`},
 		{"/roles", `[data-test=roles]`},
 		{"/roles/steward", `table.rows`},
+		{"/roles/new", `[data-test=holds-now]`},
+		{"/roles/compare?first=operator&second=auditor", `[data-test=compared]`},
+		{"/catalogue", `[data-test=service]`},
+		{"/service-accounts", `[data-test=accounts]`},
 		{"/policies", `[data-test=statements-found]`},
 		{"/policies/new?at=lindenmere", `.cm-content`},
 		{"/check?user=bram&may=edit+bucket&at=" + sensorLog, `[data-test=holders] table`},
@@ -70,4 +74,8 @@ func TestPagesAreAccessible(t *testing.T) {
 		require.NoError(t, console.Do(browser.Width(1280), console.Open(p.page), browser.Visible(p.wait)), p.page)
 		look(p.page)
 	}
+	require.NoError(t, console.Do(browser.Width(1280), console.Open("/policies"), browser.Press("vault-care"), browser.Press("In parts"), browser.Visible(`[data-test=form]`), browser.Click(`[data-test=versions] button`), browser.Visible(`[data-test=compared]`)))
+	look("a policy in parts")
+	require.NoError(t, console.Do(browser.Width(1280), console.Open("/tree"), browser.Keys(`[role=treeitem][title="Gardens"]`, " "), browser.Visible(`[data-test=several]`)))
+	look("several scopes chosen")
 }

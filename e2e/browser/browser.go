@@ -159,7 +159,7 @@ func See(selector, text string) Step { return poll("", selector, text) }
 func SeeNot(selector, text string) Step { return poll("!", selector, text) }
 
 func poll(not, selector, text string) Step {
-	script := fmt.Sprintf(`%s[...document.querySelectorAll(%q)].some((e) => e.innerText.replace(/\s+/g, " ").includes(%q))`, not, selector, text)
+	script := fmt.Sprintf(`%s[...document.querySelectorAll(%q)].some((e) => (e.innerText ?? e.textContent).replace(/\s+/g, " ").includes(%q))`, not, selector, text)
 	return wait(script)
 }
 

@@ -6,7 +6,8 @@
   let { sessions, mayEnd, onend }: { sessions: Schemas["OpenSession"][]; mayEnd: boolean; onend: (session: string) => void } = $props();
 </script>
 
-<div class="card overflow-x-auto">
+<!-- svelte-ignore a11y_no_noninteractive_tabindex: what scrolls must be reached by keyboard -->
+<div class="card overflow-x-auto" role="region" aria-label="Sessions" tabindex="0">
   <table class="rows" data-test="sessions">
     <thead><tr><th>Program</th><th>From</th><th>Signed in</th><th>Last used</th><th><span class="sr-only">End</span></th></tr></thead>
     <tbody>
