@@ -203,6 +203,20 @@ func (b *Browser) Text(selector string) (string, error) {
 	return chromedp.Run(b.ctx, chromedp.Evaluate[string](fmt.Sprintf(`document.querySelector(%q).innerText.trim()`, selector)))
 }
 
+// Count gives how many elements of a selector the page has.
+func (b *Browser) Count(selector string) (int, error) {
+	return chromedp.Run(b.ctx, chromedp.Evaluate[int](fmt.Sprintf(`document.querySelectorAll(%q).length`, selector)))
+}
+
+// ScrollDown scrolls a list down, each time as far as it goes by then, until it holds a text.
+func ScrollDown(list, text string) Step {
+	return wait(fmt.Sprintf(`((list) => {
+		if (list.innerText.includes(%q)) return true;
+		list.scrollTop = list.scrollHeight;
+		return false;
+	})(document.querySelector(%q))`, text, list))
+}
+
 // Device gives Chromium a device that keeps passkeys and says that its owner is there.
 func Device() Step {
 	return func(ctx context.Context, t *chromedp.Target) (none chromedp.Void, err error) {

@@ -30,10 +30,15 @@ class Tree {
     if (this.#fetching.has(of.id)) return;
     this.#fetching.add(of.id);
     try {
-      const page = await ask(api.GET("/scopes/{scope}/children", { params: { path: { scope: of.id }, query: { after: this.rest.get(of.id), limit: 500 } } }));
       const have = new Set(this.nodes.map((n) => n.id));
-      const fresh = page.scopes.filter((n) => !have.has(n.id)).map((n) => ({ ...n, depth: of.depth + 1 }));
-      if (page.next) this.rest.set(of.id, page.next);
+      let fresh: ScopeNode[] = [];
+      let after = this.rest.get(of.id);
+      do {
+        const page = await ask(api.GET("/scopes/{scope}/children", { params: { path: { scope: of.id }, query: { after, limit: 500 } } }));
+        fresh = page.scopes.filter((n) => !have.has(n.id)).map((n) => ({ ...n, depth: of.depth + 1 }));
+        after = page.next;
+      } while (fresh.length === 0 && after); // what came with the whole tree is passed over
+      if (after) this.rest.set(of.id, after);
       else this.rest.delete(of.id);
       this.nodes = [...this.nodes.map((n) => (n.id === of.id ? { ...n, more: false } : n)), ...fresh];
     } catch (caught) {

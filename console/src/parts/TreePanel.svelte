@@ -73,6 +73,12 @@
     untrack(() => $drawn.setOptions({ count, getScrollElement: () => scrolled, estimateSize: () => rowHeight, overscan: 8, getItemKey: (i) => rows[i]?.id ?? i }));
   });
 
+  // What is looked for is read from its beginning.
+  $effect(() => {
+    void matches;
+    if (list) list.scrollTop = 0;
+  });
+
   // Several scopes are chosen by Ctrl and a click, a whole run of them by Shift, or each by the space bar.
   const several = new SvelteSet<string>();
   let anchor = 0;
