@@ -26,7 +26,7 @@ test: build
 	tools/install mariadbd chromium
 	tools/check
 	go test ./access -run '^$$' -fuzz FuzzPolicies -fuzztime 10s -fuzzminimizetime 10x
-	go test ./...
+	go test -timeout 30m ./...
 
 shots: build
 	tools/install mariadbd chromium Xvfb xterm import

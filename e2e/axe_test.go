@@ -16,6 +16,7 @@ import (
 // TestPagesAreAccessible has axe-core look at every page in light and dark, at desktop width and at a phone's: it finds
 // nothing serious or critical.
 func TestPagesAreAccessible(t *testing.T) {
+	t.Parallel()
 	b := testbed.StartDemoWithLoam(t)
 	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
 	require.NoError(t, demo.LoadLoam(t.Context(), b.Address))

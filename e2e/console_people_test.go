@@ -17,6 +17,7 @@ import (
 
 // TestConsoleCreatesAPerson makes somebody like somebody else on one page, with less, and follows them until they leave.
 func TestConsoleCreatesAPerson(t *testing.T) {
+	t.Parallel()
 	b := testbed.StartDemo(t)
 	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
 	console := openConsole(t, b)
@@ -81,6 +82,7 @@ func TestConsoleCreatesAPerson(t *testing.T) {
 
 // TestConsoleGuests invites somebody, sees them pending, and comes in as them.
 func TestConsoleGuests(t *testing.T) {
+	t.Parallel()
 	b := testbed.StartDemo(t)
 	console := openConsole(t, b)
 	require.NoError(t, console.Do(
@@ -134,6 +136,7 @@ func TestConsoleGuests(t *testing.T) {
 
 // TestConsoleCredentials sets up a second factor and a passkey, signs in by each, and lets a terminal in.
 func TestConsoleCredentials(t *testing.T) {
+	t.Parallel()
 	b := testbed.StartDemo(t)
 	rowan := b.As(t, "rowan@lindenmere")
 	require.NoError(t, client.Done(rowan.ChangeSettings(t.Context(), "lindenmere", api.Settings{KeysEach: 3, SecondFactor: true})))

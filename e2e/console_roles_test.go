@@ -13,6 +13,7 @@ import (
 // TestConsoleDefinesARole picks a role together while what it holds is listed, grants it, rewrites it after its impact was
 // read, and compares it with another; then it looks a type up in the catalogue.
 func TestConsoleDefinesARole(t *testing.T) {
+	t.Parallel()
 	b := testbed.StartDemo(t)
 	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
 	console := openConsole(t, b)

@@ -26,6 +26,7 @@ func openConsole(t *testing.T, b *testbed.Bed) *browser.Browser {
 // TestConsoleJourney goes by mouse and keyboard from a new person to what they may and may not do: created, signed in
 // with the forced change, nothing seen, a grant made above, seen inherited below, a check and its reason, revoked.
 func TestConsoleJourney(t *testing.T) {
+	t.Parallel()
 	b := testbed.StartDemo(t)
 	console := openConsole(t, b)
 	const first, own = "left-on-the-potting-bench", "nine-quiet-greenhouse-mice"
@@ -136,6 +137,7 @@ func TestConsoleJourney(t *testing.T) {
 
 // TestConsoleTreeByKeyboard walks the tree with the arrow keys.
 func TestConsoleTreeByKeyboard(t *testing.T) {
+	t.Parallel()
 	b := testbed.StartDemo(t)
 	console := openConsole(t, b)
 	require.NoError(t, console.Do(
@@ -150,6 +152,7 @@ func TestConsoleTreeByKeyboard(t *testing.T) {
 }
 
 func TestConsoleOfAnEmptyService(t *testing.T) {
+	t.Parallel()
 	b := testbed.Start(t, testbed.Records(t))
 	console := openConsole(t, b)
 	require.NoError(t, console.Do(console.Open("/"), browser.See(`h1`, "Nobody has set this service up yet"), browser.See(`pre`, "arbora init")))
@@ -175,6 +178,7 @@ func TestConsoleOfAnEmptyService(t *testing.T) {
 // TestConsoleForSomebodyWithLittle looks around as piotr, who holds something at one place: what would be refused is not
 // offered, what is refused says why, and the rest of each page stands.
 func TestConsoleForSomebodyWithLittle(t *testing.T) {
+	t.Parallel()
 	b := testbed.StartDemo(t)
 	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
 	console := openConsole(t, b)
@@ -205,6 +209,7 @@ func TestConsoleForSomebodyWithLittle(t *testing.T) {
 
 // TestConsoleAccount mends the profile and changes the colours; both are there after the page is loaded anew.
 func TestConsoleAccount(t *testing.T) {
+	t.Parallel()
 	b := testbed.StartDemo(t)
 	console := openConsole(t, b)
 	require.NoError(t, console.Do(
@@ -240,6 +245,7 @@ func TestConsoleAccount(t *testing.T) {
 
 // TestConsoleFindsARole goes from what is wanted to the narrowest role.
 func TestConsoleFindsARole(t *testing.T) {
+	t.Parallel()
 	b := testbed.StartDemo(t)
 	console := openConsole(t, b)
 	require.NoError(t, console.Do(
@@ -270,6 +276,7 @@ func TestConsoleFindsARole(t *testing.T) {
 // TestConsolePolicies writes a policy that is checked as one types, sees what it alters before it is saved, and finds it
 // again by its words and where it reaches.
 func TestConsolePolicies(t *testing.T) {
+	t.Parallel()
 	b := testbed.StartDemo(t)
 	console := openConsole(t, b)
 	require.NoError(t, console.Do(
@@ -313,6 +320,7 @@ func TestConsolePolicies(t *testing.T) {
 
 // TestConsoleGroups makes a group, puts another into it, is refused a circle, and takes it out again.
 func TestConsoleGroups(t *testing.T) {
+	t.Parallel()
 	b := testbed.StartDemo(t)
 	console := openConsole(t, b)
 	require.NoError(t, console.Do(

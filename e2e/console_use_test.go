@@ -13,6 +13,7 @@ import (
 // TestConsoleLoam works in Loam in the browser: what is on is done, what is off says why and how to ask, and somebody looked
 // as changes nothing.
 func TestConsoleLoam(t *testing.T) {
+	t.Parallel()
 	b := testbed.StartDemoWithLoam(t)
 	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
 	require.NoError(t, demo.LoadLoam(t.Context(), b.Address))
@@ -95,6 +96,7 @@ func TestConsoleLoam(t *testing.T) {
 // TestConsoleFindsItsWay searches the tree, reads what cuts a grant off and what was changed, and goes from a cell of the
 // matrix to why.
 func TestConsoleFindsItsWay(t *testing.T) {
+	t.Parallel()
 	b := testbed.StartDemo(t)
 	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
 	console := openConsole(t, b)

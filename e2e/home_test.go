@@ -169,6 +169,7 @@ func TestChangesAreStreamed(t *testing.T) {
 
 // TestConsoleIsLive sees a change made elsewhere appear without a reload, finds something by the stroke key, and reads the log.
 func TestConsoleIsLive(t *testing.T) {
+	t.Parallel()
 	b := testbed.StartDemo(t)
 	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
 	console := openConsole(t, b)

@@ -13,6 +13,7 @@ import (
 // TestEveryPageForSomebodyWithLittle opens every page of the console as piotr, who builds in one compartment, and as linnea,
 // whom only what all staff holds reaches: each page stands, says what is missing, and offers nothing that would be refused.
 func TestEveryPageForSomebodyWithLittle(t *testing.T) {
+	t.Parallel()
 	b := testbed.StartDemoWithLoam(t)
 	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
 	require.NoError(t, demo.LoadLoam(t.Context(), b.Address))

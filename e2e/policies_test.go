@@ -117,6 +117,7 @@ func TestPolicyVersions(t *testing.T) {
 // TestConsoleWritesInParts picks a statement together, mends a slip by what was meant, takes words that are offered, and goes
 // back to what was written before.
 func TestConsoleWritesInParts(t *testing.T) {
+	t.Parallel()
 	b := testbed.StartDemo(t)
 	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
 	console := openConsole(t, b)

@@ -202,6 +202,7 @@ func TestStatementsFollowAMove(t *testing.T) {
 
 // TestConsoleReshapes moves and renames a project and retires it, after looking at what each does.
 func TestConsoleReshapes(t *testing.T) {
+	t.Parallel()
 	b := testbed.StartDemo(t)
 	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
 	console := openConsole(t, b)

@@ -73,6 +73,7 @@ func TestSessionsOfOthers(t *testing.T) {
 
 // TestConsoleUndoes takes back what was done, by the one press that is offered.
 func TestConsoleUndoes(t *testing.T) {
+	t.Parallel()
 	b := testbed.StartDemo(t)
 	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
 	console := openConsole(t, b)
@@ -117,6 +118,7 @@ func TestConsoleUndoes(t *testing.T) {
 
 // TestConsoleChoosesSeveral tags and retires several scopes of the tree in one change, by mouse and by keyboard.
 func TestConsoleChoosesSeveral(t *testing.T) {
+	t.Parallel()
 	b := testbed.StartDemo(t)
 	console := openConsole(t, b)
 	row := func(title string) string { return `[role=treeitem][title="` + title + `"]` }

@@ -132,6 +132,7 @@ func together(parts ...[]browser.Step) (all []browser.Step) {
 
 // TestStoryInTheBrowser does the whole story by mouse and keyboard, and leaves a picture a step in build/story.
 func TestStoryInTheBrowser(t *testing.T) {
+	t.Parallel()
 	require.NoError(t, os.MkdirAll(pictures, 0o755))
 	b := testbed.StartDemoWithLoam(t)
 	require.NoError(t, demo.LoadLoam(t.Context(), b.Address))

@@ -239,6 +239,7 @@ func TestMatrix(t *testing.T) {
 // TestConsoleTreeOfMany scrolls through more than one answer lists: only the rows in view are in the page, and what lies
 // further down is fetched on the way there.
 func TestConsoleTreeOfMany(t *testing.T) {
+	t.Parallel()
 	const many = 3200
 	b := testbed.StartDemo(t)
 	rowan := b.As(t, "rowan@lindenmere")

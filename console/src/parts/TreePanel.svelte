@@ -1,7 +1,6 @@
 <!-- The tree, beside the page of the scope that is chosen in it. -->
 <script lang="ts">
   import { createVirtualizer } from "@tanstack/svelte-virtual";
-  import { AngleRightOutline } from "flowbite-svelte-icons";
   import { onMount, tick, untrack } from "svelte";
   import { push } from "svelte-spa-router";
   import { SvelteSet } from "svelte/reactivity";
@@ -209,7 +208,7 @@
                       toggle(node);
                     }}
                   >
-                    <AngleRightOutline class="h-3 w-3 transition-transform {open.has(node.id) ? 'rotate-90' : ''}" />
+                    <svg viewBox="0 0 12 12" fill="none" stroke="currentColor" stroke-width="1.6" stroke-linecap="round" stroke-linejoin="round" class="h-3 w-3 transition-transform {open.has(node.id) ? 'rotate-90' : ''}" aria-hidden="true"><path d="M4 2l4 4-4 4" /></svg>
                   </button>
                 {:else}
                   <span class="w-4 shrink-0"></span>
