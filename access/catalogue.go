@@ -103,6 +103,14 @@ func (c *Catalogue) Type(name string) (*Type, bool) {
 	return t, ok
 }
 
+// TypeNamed finds a type by a name that somebody gave. The error is a [*Violation] that names the nearest one known.
+func (c *Catalogue) TypeNamed(name string) (*Type, error) {
+	if t, ok := c.types[name]; ok {
+		return t, nil
+	}
+	return nil, unknownWord("type", name, c.typeNames())
+}
+
 // Operation gives what a permission number stands for.
 func (c *Catalogue) Operation(p Permission) Operation { return c.operations[p] }
 

@@ -407,11 +407,12 @@ func (s *Snapshot) firstNotOffered(n number, offered []string) *Type {
 }
 
 func (d *draft) notOffered(typ *Type, at number, offered []string) error {
-	return violation(RuleOffered, "%s is of %s, which is not offered in %s: only %s may be there", article(typ.Name), typ.Service, d.address(at), list(offered))
+	return violation(RuleOffered, "%s is of %s, which is not offered in %s: only %s may be there", article(typ.Name), typ.Service, d.address(at), InARow(offered))
 }
 
 // list writes words as a list in a sentence.
-func list(words []string) string {
+// InARow writes words as a sentence has them: a, b and c.
+func InARow(words []string) string {
 	switch len(words) {
 	case 0:
 		return "nothing"

@@ -92,7 +92,7 @@ func (p *parser) unknown(what, name string, known []string) *Fault {
 func unknownAt(line textLine, t token, what, name string, known []string) *Fault {
 	f := faultAt(line, t, "there is no %s %q", what, name)
 	if f.Nearest = Nearest(name, known); f.Nearest == "" && len(known) <= 12 {
-		f.Detail += "; there are " + list(known)
+		f.Detail += "; there are " + InARow(known)
 	}
 	return f
 }

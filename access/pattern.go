@@ -70,7 +70,7 @@ func (p Pattern) Fill(values map[string]string) (string, error) {
 	}
 	for name := range values {
 		if !slices.Contains(names, name) {
-			v := violation(RuleUnknown, "pattern %s has no blank %q; it has %s", p.Name, name, list(names))
+			v := violation(RuleUnknown, "pattern %s has no blank %q; it has %s", p.Name, name, InARow(names))
 			v.Nearest = Nearest(name, names)
 			return "", v
 		}

@@ -39,8 +39,8 @@ func (f Filter) check(c *Catalogue) error {
 		}
 	}
 	for _, name := range f.Types {
-		if _, ok := c.Type(name); !ok {
-			return unknownWord("type", name, c.typeNames())
+		if _, err := c.TypeNamed(name); err != nil {
+			return err
 		}
 	}
 	for _, name := range f.Services {
@@ -190,7 +190,7 @@ func (s *Snapshot) outside(role *Role, n number) string {
 			addresses = append(addresses, s.address(top))
 		}
 	}
-	return "under " + list(addresses)
+	return "under " + InARow(addresses)
 }
 
 // RoleUse gives the grants of a role and the statements that name it.

@@ -267,7 +267,7 @@ const mostAtOnce = 500
 func arguments(c *cli.Command, names ...string) ([]string, error) {
 	given := c.Args().Slice()
 	if len(given) != len(names) {
-		return nil, usage("%s takes %s; see %s --help", c.FullName(), listed(names), c.FullName())
+		return nil, usage("%s takes %s; see %s --help", c.FullName(), access.InARow(names), c.FullName())
 	}
 	return given, nil
 }

@@ -82,39 +82,69 @@ func (a *app) save(c *cli.Command, saved savedSignIn, me api.Session) error {
 	return nil
 }
 
-// sessionCommand looks after one's own sessions.
+// sessionCommand looks after sessions: one's own, or those of somebody else that work in the organisation.
 func (a *app) sessionCommand() *cli.Command {
+	whose := []cli.Flag{
+		&cli.StringFlag{Name: "user", Usage: "of the user `NAME`, as far as they work in your organisation"},
+		&cli.StringFlag{Name: "guest", Usage: "of the guest `NAME`, as far as they work in your organisation"},
+	}
 	return &cli.Command{
-		Name: "session", Usage: "list and end your own sessions",
+		Name: "session", Usage: "list and end sessions; your own unless you say whose",
 		Commands: []*cli.Command{
-			{Name: "list", Usage: "list your sessions", Action: func(ctx context.Context, c *cli.Command) error {
-				s, err := a.as(c)
-				if err != nil {
-					return err
-				}
-				list, err := client.Read[api.SessionList](s.ListSessions(ctx))
-				if err != nil {
-					return err
-				}
-				l := listing{columns: []string{"Id", "Organisation", "Signed in", "Last used", "From", "Program", ""}, empty: "You have no session: this is an API key.", value: list.Sessions}
-				for _, x := range list.Sessions {
-					l.rows = append(l.rows, []string{x.Id, value(x.Organisation), moment(x.SignedInAt), moment(x.LastUsedAt), x.From, x.Agent, yesNo(x.Here, "this one", "")})
-				}
-				return a.print(c, l)
-			}},
-			{Name: "end", Usage: "end one of your sessions", ArgsUsage: "ID", Action: func(ctx context.Context, c *cli.Command) error {
-				s, given, err := a.open(c, "ID")
-				if err != nil {
-					return err
-				}
-				if err := client.Done(s.EndSession(ctx, given[0])); err != nil {
-					return err
-				}
-				a.say(c, "The session is ended.")
-				return nil
-			}},
+			{Name: "list", Usage: "list sessions, the one used last first", Flags: whose, Action: a.listSessions},
+			{Name: "end", Usage: "end a session", ArgsUsage: "ID", Flags: whose, Action: a.endSession},
 		},
 	}
+}
+
+// signedIn gives whose sessions flags ask for; an empty kind for one's own.
+func signedIn(c *cli.Command) (api.PrincipalKind, string) {
+	for _, kind := range []api.PrincipalKind{api.UserKind, api.GuestKind} {
+		if name := c.String(string(kind)); name != "" {
+			return kind, name
+		}
+	}
+	return "", ""
+}
+
+func (a *app) listSessions(ctx context.Context, c *cli.Command) error {
+	s, err := a.as(c)
+	if err != nil {
+		return err
+	}
+	var list api.SessionList
+	l := listing{columns: []string{"Id", "Organisation", "Signed in", "Last used", "From", "Program", ""}, empty: "You have no session: this is an API key."}
+	if kind, name := signedIn(c); kind == "" {
+		list, err = client.Read[api.SessionList](s.ListSessions(ctx))
+	} else {
+		list, err = client.Read[api.SessionList](s.ListSessionsOf(ctx, s.saved.Organisation, kind, name))
+		l.empty = name + " is not signed in here."
+	}
+	if err != nil {
+		return err
+	}
+	for _, x := range list.Sessions {
+		l.rows = append(l.rows, []string{x.Id, value(x.Organisation), moment(x.SignedInAt), moment(x.LastUsedAt), x.From, x.Agent, yesNo(x.Here, "this one", "")})
+	}
+	l.value = list.Sessions
+	return a.print(c, l)
+}
+
+func (a *app) endSession(ctx context.Context, c *cli.Command) error {
+	s, given, err := a.open(c, "ID")
+	if err != nil {
+		return err
+	}
+	if kind, name := signedIn(c); kind == "" {
+		err = client.Done(s.EndSession(ctx, given[0]))
+	} else {
+		err = client.Done(s.EndSessionOf(ctx, s.saved.Organisation, kind, name, given[0]))
+	}
+	if err != nil {
+		return err
+	}
+	a.say(c, "The session is ended.")
+	return nil
 }
 
 // secondFactorCommand looks after one's own second factor.

@@ -193,13 +193,6 @@ func (a *app) section(c *cli.Command, heading string, l listing) {
 
 func moment(t time.Time) string { return t.UTC().Format("2006-01-02 15:04Z") }
 
-func listed(names []string) string {
-	if len(names) < 2 {
-		return strings.Join(names, "")
-	}
-	return strings.Join(names[:len(names)-1], ", ") + " and " + names[len(names)-1]
-}
-
 func yesNo(b bool, yes, no string) string {
 	if b {
 		return yes

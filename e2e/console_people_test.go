@@ -18,12 +18,8 @@ import (
 // TestConsoleCreatesAPerson makes somebody like somebody else on one page, with less, and follows them until they leave.
 func TestConsoleCreatesAPerson(t *testing.T) {
 	t.Parallel()
-	b := testbed.StartDemo(t)
-	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
-	console := openConsole(t, b)
+	b, console := openStory(t)
 	require.NoError(t, console.Do(
-		console.SignIn("rowan@lindenmere", demo.Passphrase),
-		browser.See(`[role=tree]`, "gardens"),
 		console.Open("/people/new"),
 		browser.Type(`input[name=user-name]`, "linnea"),
 		browser.Type(`input[name=user-email]`, "linnea@lindenmere.example"),

@@ -7,19 +7,14 @@ import (
 
 	"arbora.example/demo"
 	"arbora.example/e2e/browser"
-	"arbora.example/e2e/testbed"
 )
 
 // TestConsoleDefinesARole picks a role together while what it holds is listed, grants it, rewrites it after its impact was
 // read, and compares it with another; then it looks a type up in the catalogue.
 func TestConsoleDefinesARole(t *testing.T) {
 	t.Parallel()
-	b := testbed.StartDemo(t)
-	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
-	console := openConsole(t, b)
+	_, console := openStory(t)
 	require.NoError(t, console.Do(
-		console.SignIn("rowan@lindenmere", demo.Passphrase),
-		browser.See(`[role=tree]`, "gardens"),
 		browser.Press("Roles"),
 		browser.Press("Define a role"),
 		browser.Type(`input[name=role-name]`, "seed-scanner"),

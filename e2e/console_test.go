@@ -23,6 +23,15 @@ func openConsole(t *testing.T, b *testbed.Bed) *browser.Browser {
 	return console
 }
 
+// openStory opens the console, signed in as rowan, on what there is after the demo's story.
+func openStory(t *testing.T) (*testbed.Bed, *browser.Browser) {
+	b := testbed.StartDemo(t)
+	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
+	console := openConsole(t, b)
+	require.NoError(t, console.Do(console.SignIn("rowan@lindenmere", demo.Passphrase), browser.See(`[role=tree]`, "gardens")))
+	return b, console
+}
+
 // TestConsoleJourney goes by mouse and keyboard from a new person to what they may and may not do: created, signed in
 // with the forced change, nothing seen, a grant made above, seen inherited below, a check and its reason, revoked.
 func TestConsoleJourney(t *testing.T) {

@@ -97,12 +97,8 @@ func TestConsoleLoam(t *testing.T) {
 // matrix to why.
 func TestConsoleFindsItsWay(t *testing.T) {
 	t.Parallel()
-	b := testbed.StartDemo(t)
-	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
-	console := openConsole(t, b)
+	_, console := openStory(t)
 	require.NoError(t, console.Do(
-		console.SignIn("rowan@lindenmere", demo.Passphrase),
-		browser.See(`[role=tree]`, "gardens"),
 		browser.Type(`input[aria-label="Find a scope by name"]`, "scans"),
 		browser.Keys(`input[aria-label="Find a scope by name"]`, browser.Enter),
 		browser.See(`[data-test=found]`, "trial-scans.bucket"),

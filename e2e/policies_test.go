@@ -9,7 +9,6 @@ import (
 
 	"arbora.example/api"
 	"arbora.example/client"
-	"arbora.example/demo"
 	"arbora.example/e2e/browser"
 	"arbora.example/e2e/testbed"
 )
@@ -118,12 +117,8 @@ func TestPolicyVersions(t *testing.T) {
 // back to what was written before.
 func TestConsoleWritesInParts(t *testing.T) {
 	t.Parallel()
-	b := testbed.StartDemo(t)
-	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
-	console := openConsole(t, b)
+	_, console := openStory(t)
 	require.NoError(t, console.Do(
-		console.SignIn("rowan@lindenmere", demo.Passphrase),
-		browser.See(`[role=tree]`, "gardens"),
 		console.Open("/policies/new?at="+herbarium),
 		browser.Type(`input[placeholder="vault-care"]`, "picked"),
 		browser.Press("In parts"),

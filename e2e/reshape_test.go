@@ -203,12 +203,8 @@ func TestStatementsFollowAMove(t *testing.T) {
 // TestConsoleReshapes moves and renames a project and retires it, after looking at what each does.
 func TestConsoleReshapes(t *testing.T) {
 	t.Parallel()
-	b := testbed.StartDemo(t)
-	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
-	console := openConsole(t, b)
+	_, console := openStory(t)
 	require.NoError(t, console.Do(
-		console.SignIn("rowan@lindenmere", demo.Passphrase),
-		browser.See(`[role=tree]`, "gardens"),
 		browser.Drag(`[role=treeitem][title="Trail guide"]`, `[role=treeitem][title="Science"]`),
 		browser.See(`[data-test=impact]`, "sefa loses"),
 		browser.See(`[data-test=impact]`, "moves with 2 scopes beneath it"),

@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"net/http"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -57,6 +58,19 @@ func TestSessionsOfOthers(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, records.Records, 1)
 	require.Equal(t, "ended a session of user yuki", records.Records[0].Detail)
+
+	c := newTerminal(t)
+	c.signIn("rowan@lindenmere", b.Address)
+	require.Contains(t, c.must("session list"), "this one")
+	third := b.As(t, "yuki@lindenmere")
+	require.Len(t, strings.Split(strings.TrimSpace(c.must("session list --user yuki -o csv")), "\n"), 3, "a heading and two")
+	require.Contains(t, c.must("session list --user piotr"), "piotr is not signed in here.")
+	require.Contains(t, c.must("session end "+of(api.UserKind, "yuki")[0].Id+" --user yuki"), "The session is ended.")
+	require.Len(t, of(api.UserKind, "yuki"), 1)
+	status, _, errs := c.run("", "session", "end", noSuchID, "--user", "yuki")
+	require.Equal(t, 1, status)
+	require.Contains(t, errs, "yuki has no session "+noSuchID+" here")
+	testbed.Problem(t, http.StatusUnauthorized, client.Done(third.GetSession(t.Context())))
 
 	// What a guest does at home is no business of the organisation that knows them.
 	link := linkTo(t, b, "juno@quaywater.example")

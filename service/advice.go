@@ -3,7 +3,6 @@ package service
 import (
 	"fmt"
 	"slices"
-	"strings"
 
 	"arbora.example/access"
 )
@@ -109,9 +108,5 @@ func inARow(names []string, most int) string {
 	if len(names) > most {
 		names = append(slices.Clone(names[:most]), fmt.Sprintf("%d more", len(names)-most))
 	}
-	last := len(names) - 1
-	if last == 0 {
-		return names[0]
-	}
-	return strings.Join(names[:last], ", ") + " and " + names[last]
+	return access.InARow(names)
 }

@@ -75,6 +75,15 @@ type ScopeChangeView struct {
 	Beyond bool // it touched scopes that the viewer does not see; What is empty then
 }
 
+// pageOf cuts what was found, newest first and one more than asked for, to a page; next is the revision to go on before, 0 at
+// the end.
+func pageOf[T any](found []T, limit int, revision func(T) uint64) (page []T, next uint64) {
+	if len(found) <= limit {
+		return found, 0
+	}
+	return found[:limit], revision(found[limit-1])
+}
+
 // ListScopeChanges lists the changes that touched a scope, newest first: those before a revision, 0 for the newest; next is
 // the revision to go on before, 0 at the end.
 func (s *Service) ListScopeChanges(ctx context.Context, c Caller, key string, before uint64, limit int) (changes []ScopeChangeView, next uint64, err error) {
@@ -89,10 +98,7 @@ func (s *Service) ListScopeChanges(ctx context.Context, c Caller, key string, be
 	if err != nil {
 		return nil, 0, err
 	}
-	if len(found) > limit {
-		found = found[:limit]
-		next = found[limit-1].Revision
-	}
+	found, next = pageOf(found, limit, func(c store.ScopeChange) uint64 { return c.Revision })
 	for _, change := range found {
 		v := ScopeChangeView{ScopeChange: change}
 		for _, id := range change.Scopes {

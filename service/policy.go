@@ -212,10 +212,7 @@ func (s *Service) ListPolicyVersions(ctx context.Context, c Caller, key string, 
 	if err != nil {
 		return nil, 0, err
 	}
-	if len(found) > limit {
-		found = found[:limit]
-		next = found[limit-1].Revision
-	}
+	found, next = pageOf(found, limit, func(v store.PolicyVersion) uint64 { return v.Revision })
 	for _, v := range found {
 		versions = append(versions, PolicyVersion{Revision: v.Revision, Author: v.Author, Name: v.Policy.Name, Text: d.Print(v.Policy)})
 	}

@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"context"
 	"encoding/base64"
-	"fmt"
 	"slices"
 	"strings"
 
@@ -39,8 +38,10 @@ func (s *Service) SearchScopes(ctx context.Context, c Caller, organisation strin
 		err := s.addFoundTitles(ctx, found)
 		return d.foundNodes(found), "", err
 	}
-	if err := d.knownType(sought.Type); err != nil {
-		return nil, "", err
+	if sought.Type != "" {
+		if _, err := d.Catalogue().TypeNamed(sought.Type); err != nil {
+			return nil, "", broken(err, "type")
+		}
 	}
 	q, err := sought.query()
 	if err != nil {
@@ -86,20 +87,6 @@ func (d desk) foundNodes(found []store.Found) []Node {
 		nodes = append(nodes, Node{Scope: scope, Address: above + scope.FullName(), Title: f.Title})
 	}
 	return nodes
-}
-
-// knownType refuses a type that the catalogue does not have; none is fine.
-func (d desk) knownType(name string) error {
-	if _, known := d.Catalogue().Type(name); known || name == "" {
-		return nil
-	}
-	var types []string
-	for _, s := range d.Catalogue().Services() {
-		for _, t := range s.Types {
-			types = append(types, t.Name)
-		}
-	}
-	return &Problem{Kind: Invalid, Field: "type", Detail: fmt.Sprintf("there is no type %q", name), Next: "use one of the catalogue", Nearest: access.Nearest(name, types)}
 }
 
 // query turns what is sought into a search of the records, which goes by the narrowest of what is given.

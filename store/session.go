@@ -68,51 +68,31 @@ func (s *Store) SessionFor(ctx context.Context, token people.Token) (session Ses
 }
 
 // Sessions lists an identity's sessions that have not ended by a moment, the one used last first.
-func (s *Store) Sessions(ctx context.Context, identity access.ID, at time.Time) (sessions []Session, err error) {
+func (s *Store) Sessions(ctx context.Context, identity access.ID, at time.Time) ([]Session, error) {
+	return s.sessions(ctx, "s.identity_id = ?", at, idColumn(identity))
+}
+
+// SessionsOf lists the sessions of a principal that work in its organisation and have not ended by a moment, the one used last
+// first.
+func (s *Store) SessionsOf(ctx context.Context, organisation, principal access.ID, at time.Time) ([]Session, error) {
+	return s.sessions(ctx, sessionsOfPrincipal, at, idColumn(organisation), idColumn(principal))
+}
+
+// sessionsOfPrincipal picks the sessions that work as a principal.
+const sessionsOfPrincipal = "s.organisation_id = ? AND s.identity_id = (SELECT identity_id FROM principal WHERE id = ?)"
+
+func (s *Store) sessions(ctx context.Context, whose string, at time.Time, values ...any) (sessions []Session, err error) {
 	query := `SELECT s.id, COALESCE(o.name, ''), s.signed_in_at, s.last_used_at, s.made_from, s.agent FROM session s
 		LEFT JOIN scope o ON o.id = s.organisation_id
-		WHERE s.identity_id = ? AND s.ended_at IS NULL AND s.signed_in_at > ? AND s.last_used_at > ? ORDER BY s.last_used_at DESC`
-	args := []any{idColumn(identity), at.Add(-people.SessionLifetime), at.Add(-people.SessionIdle)}
-	err = each(ctx, s.db, query, args, func(scan scanner) error {
+		WHERE ` + whose + ` AND s.ended_at IS NULL AND s.signed_in_at > ? AND s.last_used_at > ? ORDER BY s.last_used_at DESC`
+	values = append(values, at.Add(-people.SessionLifetime), at.Add(-people.SessionIdle))
+	err = each(ctx, s.db, query, values, func(scan scanner) error {
 		var x Session
 		err := scan((*idColumn)(&x.ID), &x.OrganisationName, &x.SignedInAt, &x.LastUsedAt, &x.From, &x.Agent)
 		sessions = append(sessions, x)
 		return err
 	})
 	return sessions, err
-}
-
-// SessionsOf lists the sessions of a principal that work in its organisation and have not ended by a moment, the one used last
-// first.
-func (s *Store) SessionsOf(ctx context.Context, organisation, principal access.ID, at time.Time) (sessions []Session, err error) {
-	query := `SELECT s.id, s.signed_in_at, s.last_used_at, s.made_from, s.agent FROM session s
-		JOIN principal p ON p.identity_id = s.identity_id AND p.organisation_id = s.organisation_id
-		WHERE p.id = ? AND s.organisation_id = ? AND s.ended_at IS NULL AND s.signed_in_at > ? AND s.last_used_at > ? ORDER BY s.last_used_at DESC`
-	args := []any{idColumn(principal), idColumn(organisation), at.Add(-people.SessionLifetime), at.Add(-people.SessionIdle)}
-	err = each(ctx, s.db, query, args, func(scan scanner) error {
-		var x Session
-		err := scan((*idColumn)(&x.ID), &x.SignedInAt, &x.LastUsedAt, &x.From, &x.Agent)
-		sessions = append(sessions, x)
-		return err
-	})
-	return sessions, err
-}
-
-// EndSessionOf ends a session of a principal that works in its organisation, and records it. It returns [ErrNotFound] when
-// there is no such session.
-func (s *Store) EndSessionOf(ctx context.Context, organisation, principal, session access.ID, record AuditRecord) error {
-	return s.transaction(ctx, func(tx *prepared.Tx) error {
-		result, err := tx.ExecContext(ctx, `UPDATE session s JOIN principal p ON p.identity_id = s.identity_id AND p.organisation_id = s.organisation_id
-			SET s.ended_at = ? WHERE p.id = ? AND s.organisation_id = ? AND s.id = ? AND s.ended_at IS NULL`,
-			record.Author.At, idColumn(principal), idColumn(organisation), idColumn(session))
-		if err != nil {
-			return err
-		}
-		if n, err := result.RowsAffected(); err != nil || n == 0 {
-			return orNotFound(err)
-		}
-		return appendAudit(ctx, tx, record)
-	})
 }
 
 // TouchSession notes that a session was used.
@@ -130,15 +110,27 @@ func (s *Store) MoveSession(ctx context.Context, session, organisation access.ID
 
 // EndSession ends a session of an identity and records it. It returns [ErrNotFound] when there is no such session.
 func (s *Store) EndSession(ctx context.Context, i Identity, session access.ID, author Author) error {
+	record := AuditRecord{Organisation: i.OrganisationName, Author: author, Event: "sign-out", Detail: i.SignIn().String() + " signed out"}
+	return s.endSession(ctx, "s.identity_id = ?", session, record, idColumn(i.ID))
+}
+
+// EndSessionOf ends a session of a principal that works in its organisation, and records it. It returns [ErrNotFound] when
+// there is no such session.
+func (s *Store) EndSessionOf(ctx context.Context, organisation, principal, session access.ID, record AuditRecord) error {
+	return s.endSession(ctx, sessionsOfPrincipal, session, record, idColumn(organisation), idColumn(principal))
+}
+
+func (s *Store) endSession(ctx context.Context, whose string, session access.ID, record AuditRecord, values ...any) error {
 	return s.transaction(ctx, func(tx *prepared.Tx) error {
-		result, err := tx.ExecContext(ctx, "UPDATE session SET ended_at = ? WHERE identity_id = ? AND id = ? AND ended_at IS NULL", author.At, idColumn(i.ID), idColumn(session))
+		values := append([]any{record.Author.At, idColumn(session)}, values...)
+		result, err := tx.ExecContext(ctx, "UPDATE session s SET s.ended_at = ? WHERE s.id = ? AND "+whose+" AND s.ended_at IS NULL", values...)
 		if err != nil {
 			return err
 		}
 		if n, err := result.RowsAffected(); err != nil || n == 0 {
 			return orNotFound(err)
 		}
-		return appendAudit(ctx, tx, AuditRecord{Organisation: i.OrganisationName, Author: author, Event: "sign-out", Detail: i.SignIn().String() + " signed out"})
+		return appendAudit(ctx, tx, record)
 	})
 }
 

@@ -3,7 +3,8 @@
   import { Button } from "flowbite-svelte";
   import { push, router } from "svelte-spa-router";
   import { untrack } from "svelte";
-  import { api, ask, asProblem, confirming, type Problem, type Schemas } from "../lib/api";
+  import { api, ask, asProblem, confirming, type Schemas } from "../lib/api";
+  import { Review } from "../lib/review.svelte";
   import { session } from "../lib/session.svelte";
   import { tree } from "../lib/tree.svelte";
   import { vocabulary, type Vocabulary } from "../lib/statements";
@@ -30,11 +31,8 @@
   let description = $state("");
   let text = $state("");
   let reading = $state.raw<Schemas["Reading"] | null>(null);
-  let impact = $state.raw<Schemas["Impact"] | null>(null);
-  let shown = $state(""); // what the impact was worked out for
   let removing = $state(false);
-  let problem = $state.raw<Problem | null>(null);
-  let busy = $state(false);
+  const review = new Review();
   let known = $state.raw<Vocabulary | null>(null); // what statements may name here
   let inParts = $state(false);
   let held = $state.raw<Schemas["Statement"][]>([]); // of the last text that read well: where it holds stays in view while one types
@@ -66,7 +64,7 @@
       policy = await ask(api.GET("/policies/{policy}", { params: { path: { policy: id } } }));
       [name, at, description, text] = [policy.name, policy.scope.address, policy.description, policy.text];
     } catch (caught) {
-      problem = asProblem(caught);
+      review.problem = asProblem(caught);
     }
   }
 
@@ -83,10 +81,10 @@
       try {
         const answer = await ask(api.POST("/scopes/{scope}/policies/reading", { params: { path: { scope } }, body: { text: asked } }));
         if (late) return;
-        [reading, problem] = [answer, null];
+        [reading, review.problem] = [answer, null];
         if (answer.faults.length === 0) held = answer.statements;
       } catch (caught) {
-        if (!late) problem = asProblem(caught);
+        if (!late) review.problem = asProblem(caught);
       }
     }, 200);
     return () => {
@@ -97,19 +95,20 @@
 
   const key = $derived(JSON.stringify([name, at, text]));
 
-  async function review() {
-    await run(async () => {
+  async function preview() {
+    const asked = key; // what is typed meanwhile was not asked about
+    await review.run(async () => {
       const answer = fresh
         ? await ask(api.POST("/scopes/{scope}/policies", { params: { path: { scope: at }, query: { preview: true } }, body: { name, text, description } }))
         : await ask(api.PATCH("/policies/{policy}", { params: { path: { policy: params?.id ?? "" }, query: { preview: true } }, body: { name, text, description } }));
-      impact = "impact" in answer ? (answer.impact ?? null) : null;
-      [shown, removing] = [key, false];
+      review.impact = "impact" in answer ? (answer.impact ?? null) : null;
+      [review.shown, removing] = [asked, false];
     });
   }
 
   async function save() {
-    const header = confirming(impact);
-    await run(async () => {
+    const header = confirming(review.impact);
+    await review.run(async () => {
       if (fresh) {
         const made = await ask(api.POST("/scopes/{scope}/policies", { params: { path: { scope: at }, header }, body: { name, text, description } }));
         if ("policy" in made) push(href.policy(made.policy.id).slice(1));
@@ -117,29 +116,16 @@
         await ask(api.PATCH("/policies/{policy}", { params: { path: { policy: params?.id ?? "" }, header }, body: { name, text, description } }));
         await load(params?.id ?? "");
       }
-      impact = null;
+      review.impact = null;
     });
   }
 
   async function remove(preview: boolean) {
-    await run(async () => {
-      const answer = await ask(api.DELETE("/policies/{policy}", { params: { path: { policy: params?.id ?? "" }, query: { preview }, header: confirming(impact) } }));
-      if (preview) [impact, removing, shown] = [answer.impact ?? null, true, key];
+    await review.run(async () => {
+      const answer = await ask(api.DELETE("/policies/{policy}", { params: { path: { policy: params?.id ?? "" }, query: { preview }, header: confirming(review.impact) } }));
+      if (preview) [review.impact, removing, review.shown] = [answer.impact ?? null, true, key];
       else push("/policies");
     });
-  }
-
-  async function run(job: () => Promise<void>) {
-    busy = true;
-    problem = null;
-    try {
-      await job();
-    } catch (caught) {
-      problem = asProblem(caught);
-      impact = problem.impact ?? impact;
-    } finally {
-      busy = false;
-    }
   }
 
   function take(filled: string) {
@@ -148,19 +134,19 @@
 </script>
 
 <Page title={fresh ? "Write a policy" : name} lead={fresh ? "Say in plain statements who may, may only or may never do what. Nothing counts until it is saved." : description}>
-  {#if problem && !fresh && !policy}
-    <ProblemNote {problem} />
+  {#if review.problem && !fresh && !policy}
+    <ProblemNote problem={review.problem} />
   {:else if !fresh && !policy}
     <Skeleton rows={8} />
   {:else}
     <div class="grid grid-cols-[minmax(0,1fr)_20rem] gap-6 max-lg:grid-cols-1">
       <div class="space-y-4">
         <div class="grid grid-cols-2 gap-4 max-sm:grid-cols-1">
-          <Field label="Name" name="name" {problem}>
+          <Field label="Name" name="name" problem={review.problem}>
             {#snippet children(id)}<TextInput {id} bind:value={name} placeholder="vault-care" readonly={!mayWrite} />{/snippet}
           </Field>
           {#if fresh}
-            <Field label="Stands at, and holds there and beneath" name="scope" {problem}>
+            <Field label="Stands at, and holds there and beneath" name="scope" problem={review.problem}>
               {#snippet children(id)}<Choice {id} name="policy-at" bind:value={at} options={tree.nodes.filter((n) => n.kind !== "resource").map((n) => ({ value: n.address, hint: n.title }))} />{/snippet}
             </Field>
           {:else if policy}
@@ -186,23 +172,23 @@
         {:else if clean}
           <p class="quiet" data-test="reads-well">Reads well: {count(reading?.statements.length ?? 0, "statement")}.</p>
         {/if}
-        <Field label="What it is for (optional)" name="description" {problem}>
+        <Field label="What it is for (optional)" name="description" problem={review.problem}>
           {#snippet children(id)}<TextInput {id} bind:value={description} placeholder="Said beside it, for whoever looks later" readonly={!mayWrite} />{/snippet}
         </Field>
-        {#if impact && shown === key}<ImpactNote {impact} />{/if}
-        {#if problem && !["name", "scope", "description"].includes(problem.field ?? "")}<ProblemNote {problem} />{/if}
+        {#if review.impact && review.shown === key}<ImpactNote impact={review.impact} />{/if}
+        {#if review.problem && !["name", "scope", "description"].includes(review.problem.field ?? "")}<ProblemNote problem={review.problem} />{/if}
         {#if mayWrite}
           <div class="flex flex-wrap gap-2">
-            {#if impact && shown === key && !removing}
-              <Button onclick={save} disabled={busy || !clean} data-test="save">Save it</Button>
+            {#if review.impact && review.shown === key && !removing}
+              <Button onclick={save} disabled={review.busy || !clean} data-test="save">Save it</Button>
             {:else if !removing}
-              <Button onclick={review} disabled={busy || !clean || !changed || !name} data-test="review">Show what it alters</Button>
+              <Button onclick={preview} disabled={review.busy || !clean || !changed || !name} data-test="review">Show what it alters</Button>
             {/if}
-            {#if removing && impact}
-              <Button onclick={() => remove(false)} disabled={busy} data-test="confirm-remove">Take it away</Button>
-              <QuietButton onclick={() => ((removing = false), (impact = null))}>Keep it</QuietButton>
+            {#if removing && review.impact}
+              <Button onclick={() => remove(false)} disabled={review.busy} data-test="confirm-remove">Take it away</Button>
+              <QuietButton onclick={() => ((removing = false), (review.impact = null))}>Keep it</QuietButton>
             {:else if policy?.may.includes("retire policy")}
-              <QuietButton onclick={() => remove(true)} disabled={busy}>Take the policy away…</QuietButton>
+              <QuietButton onclick={() => remove(true)} disabled={review.busy}>Take the policy away…</QuietButton>
             {/if}
           </div>
         {/if}

@@ -3,7 +3,8 @@
   import { Button } from "flowbite-svelte";
   import { push, router } from "svelte-spa-router";
   import { untrack } from "svelte";
-  import { api, ask, asProblem, confirming, type Problem, type Schemas } from "../lib/api";
+  import { api, ask, asProblem, confirming, type Schemas } from "../lib/api";
+  import { Review } from "../lib/review.svelte";
   import { session } from "../lib/session.svelte";
   import { vocabulary, type Vocabulary } from "../lib/statements";
   import { tree } from "../lib/tree.svelte";
@@ -30,12 +31,7 @@
   let exclude = $state.raw<Schemas["RoleFilter"][]>([]);
   let known = $state.raw<Vocabulary | null>(null);
   let reading = $state.raw<Schemas["RoleReading"] | null>(null);
-  let impact = $state.raw<Schemas["Impact"] | null>(null);
-  let shown = $state(""); // what the impact was worked out for
-  let problem = $state.raw<Problem | null>(null);
-  let busy = $state(false);
-
-  const organisation = { params: { path: { scope: session.organisation } } };
+  const review = new Review();
 
   $effect(() => {
     const role = editing;
@@ -48,12 +44,12 @@
     at = new URLSearchParams(router.querystring ?? "").get("at") ?? session.organisation;
     if (!role) return;
     try {
-      details = await ask(api.GET("/scopes/{scope}/roles/{role}", { params: { path: { scope: organisation.params.path.scope, role } } }));
+      details = await ask(api.GET("/scopes/{scope}/roles/{role}", { params: { path: { scope: session.organisation, role } } }));
       ({ include, exclude } = details);
       ({ name, title, description } = details.role);
       at = details.role.scope?.address ?? at;
     } catch (caught) {
-      problem = asProblem(caught);
+      review.problem = asProblem(caught);
     }
   }
 
@@ -71,40 +67,27 @@
     let late = false;
     ask(api.POST("/scopes/{scope}/roles/reading", { params: { path: { scope: at } }, body })).then(
       (answer) => {
-        if (!late) [reading, problem] = [answer, null];
+        if (!late) [reading, review.problem] = [answer, null];
       },
       (caught) => {
-        if (!late) problem = asProblem(caught);
+        if (!late) review.problem = asProblem(caught);
       },
     );
     return () => (late = true);
   });
 
-  async function run(job: () => Promise<void>) {
-    busy = true;
-    problem = null;
-    try {
-      await job();
-    } catch (caught) {
-      problem = asProblem(caught);
-      impact = problem.impact ?? impact;
-    } finally {
-      busy = false;
-    }
-  }
-
   const path = $derived({ scope: session.organisation, role: editing });
 
-  const review = () =>
-    run(async () => {
+  const preview = () =>
+    review.run(async () => {
       const asked = key;
-      impact = (await ask(api.PUT("/scopes/{scope}/roles/{role}", { params: { path, query: { preview: true } }, body: definition }))).impact ?? null;
-      shown = asked;
+      review.impact = (await ask(api.PUT("/scopes/{scope}/roles/{role}", { params: { path, query: { preview: true } }, body: definition }))).impact ?? null;
+      review.shown = asked;
     });
   const save = () =>
-    run(async () => {
+    review.run(async () => {
       const role = name.trim();
-      if (editing) await ask(api.PUT("/scopes/{scope}/roles/{role}", { params: { path, header: confirming(impact) }, body: definition }));
+      if (editing) await ask(api.PUT("/scopes/{scope}/roles/{role}", { params: { path, header: confirming(review.impact) }, body: definition }));
       else await ask(api.POST("/scopes/{scope}/roles", { params: { path: { scope: at } }, body: { ...definition, name: role } }));
       push(href.role(role).slice(1));
     });
@@ -112,20 +95,20 @@
 
 <Page title={editing ? `Edit ${title || editing}` : "Define a role"} lead={editing ? "All who hold it gain and lose what you change: that is shown before it is saved." : "Pick what it holds, and leave out what it should not. It can be granted at its scope and beneath."}>
   {#if editing && !details}
-    {#if problem}<ProblemNote {problem} />{/if}
+    {#if review.problem}<ProblemNote problem={review.problem} />{/if}
   {:else}
     <div class="grid grid-cols-[26rem_minmax(0,1fr)] items-start gap-6 max-lg:grid-cols-1">
       <div class="space-y-4">
         {#if !editing}
-          <Field label="Name" name="name" {problem} hint="Lower-case letters, digits and hyphens.">
+          <Field label="Name" name="name" problem={review.problem} hint="Lower-case letters, digits and hyphens.">
             {#snippet children(id)}<TextInput {id} name="role-name" bind:value={name} placeholder="seed-scanner" autocomplete="off" required />{/snippet}
           </Field>
-          <Field label="Defined at" name="scope" {problem}>
+          <Field label="Defined at" name="scope" problem={review.problem}>
             {#snippet children(id)}<Choice {id} name="role-at" bind:value={at} options={tree.nodes.filter((n) => n.kind !== "resource").map((n) => ({ value: n.address, hint: n.title }))} />{/snippet}
           </Field>
         {/if}
-        <Field label="Title" name="title" {problem}>{#snippet children(id)}<TextInput {id} name="role-title" bind:value={title} />{/snippet}</Field>
-        <Field label="What it is for" name="description" {problem}>{#snippet children(id)}<TextInput {id} name="role-about" bind:value={description} />{/snippet}</Field>
+        <Field label="Title" name="title" problem={review.problem}>{#snippet children(id)}<TextInput {id} name="role-title" bind:value={title} />{/snippet}</Field>
+        <Field label="What it is for" name="description" problem={review.problem}>{#snippet children(id)}<TextInput {id} name="role-about" bind:value={description} />{/snippet}</Field>
         <section aria-labelledby="include-heading">
           <h2 id="include-heading" class="mb-1 text-lg font-semibold">Holds</h2>
           <p class="quiet mb-2 text-sm">Each line picks the permissions that match all that is said in it.</p>
@@ -146,13 +129,13 @@
             <p class="card quiet px-5 py-4">Say in a line what it holds, and all of it is listed here as you go.</p>
           {/if}
         </div>
-        {#if impact && shown === key}<ImpactNote {impact} />{/if}
-        {#if problem && !["name", "scope", "title", "description"].includes(problem.field ?? "")}<ProblemNote {problem} />{/if}
+        {#if review.impact && review.shown === key}<ImpactNote impact={review.impact} />{/if}
+        {#if review.problem && !["name", "scope", "title", "description"].includes(review.problem.field ?? "")}<ProblemNote problem={review.problem} />{/if}
         <div class="flex gap-2">
-          {#if editing && !(impact && shown === key)}
-            <Button onclick={review} disabled={busy || !reading} data-test="review">Show what it alters</Button>
+          {#if editing && !(review.impact && review.shown === key)}
+            <Button onclick={preview} disabled={review.busy || !reading} data-test="review">Show what it alters</Button>
           {:else}
-            <Button onclick={save} disabled={busy || !reading || !(editing || name.trim())} data-test="save">{editing ? "Save it" : "Define it"}</Button>
+            <Button onclick={save} disabled={review.busy || !reading || !(editing || name.trim())} data-test="save">{editing ? "Save it" : "Define it"}</Button>
           {/if}
           <QuietButton href={editing ? href.role(editing) : "#/roles"}>Cancel</QuietButton>
         </div>

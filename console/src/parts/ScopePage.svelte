@@ -20,6 +20,7 @@
   import ReshapeDialog, { type Way } from "./ReshapeDialog.svelte";
   import PoliciesHere from "./PoliciesHere.svelte";
   import Skeleton from "./Skeleton.svelte";
+  import Tabs from "./Tabs.svelte";
   import QuietButton from "./QuietButton.svelte";
 
   // asked is what the page shows first, which was asked for before it was made.
@@ -176,12 +177,8 @@
     {/if}
 
     {#if scope.may.includes("list grant")}
-      <nav aria-label="Views" class="mb-4 flex gap-1 border-b border-gray-200 dark:border-gray-700">
-        {#each views as v (v.name)}
-          <a href={href.scope(scope.address) + (v.name === "access" ? "" : "?view=" + v.name)} aria-current={view === v.name ? "page" : undefined}
-            class="quiet -mb-px border-b-2 border-transparent px-3 py-2 hover:text-gray-900 aria-[current]:border-primary-600 aria-[current]:font-semibold aria-[current]:text-gray-900 dark:hover:text-gray-50 dark:aria-[current]:border-primary-400 dark:aria-[current]:text-gray-50">{v.word}</a>
-        {/each}
-      </nav>
+      {@const base = href.scope(scope.address)}
+      <Tabs label="Views" tabs={views.map((v) => ({ href: base + (v.name === "access" ? "" : "?view=" + v.name), word: v.word, open: view === v.name }))} />
     {/if}
     {#if view === "matrix"}
       <MatrixHere {scope} />
