@@ -1,0 +1,127 @@
+package access_test
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"arbora.example/access"
+)
+
+// house gives a world with top/folder/house, scans.bucket and mister.machine in it, a compartment house/attic with a bucket of
+// its own, and top/other beside the folder. ines is in curators, which is in trust.
+func house(t *testing.T) *world {
+	w := newWorld(t)
+	for _, name := range []string{"ines", "yuki"} {
+		w.ids[name] = newID()
+		w.must(access.CreatePrincipal{Principal: access.Principal{ID: w.ids[name], Kind: access.User, Name: name}})
+	}
+	w.ids["juno"] = newID()
+	w.must(access.CreatePrincipal{Principal: access.Principal{ID: w.ids["juno"], Kind: access.Guest, Name: "juno@quaywater.example"}})
+	require.NoError(t, w.join("ines", "curators"))
+	require.NoError(t, w.join("curators", "trust"))
+	for _, each := range []struct {
+		address string
+		kind    access.Kind
+	}{
+		{"top/folder/house", access.Project}, {"top/folder/house/scans.bucket", access.Resource}, {"top/folder/house/mister.machine", access.Resource},
+		{"top/folder/house/attic", access.Compartment}, {"top/folder/house/attic/old.bucket", access.Resource}, {"top/other", access.Project},
+	} {
+		w.create(each.address, each.kind)
+	}
+	return w
+}
+
+// TestRules lays rules down and asks who may do what: a rule is "ROLE WHO ADDRESS" for a grant, or "ADDRESS: TEXT" for a policy
+// there; a question is "WHO OPERATION TYPE ADDRESS" and the reason it must be answered with.
+func TestRules(t *testing.T) {
+	const inHouse, scans, attic, old = "top/folder/house", "top/folder/house/scans.bucket", "top/folder/house/attic", "top/folder/house/attic/old.bucket"
+	type asks map[string]access.Reason
+	for name, c := range map[string]struct {
+		rules []string
+		asks  asks
+	}{
+		"nothing is given": {nil, asks{"bram describe project " + inHouse: access.NotGranted, "bram fetch object " + scans: access.NotGranted, "rowan edit bucket " + scans: access.Granted}},
+		"a grant holds at its scope and beneath, not above or beside": {[]string{"builder bram " + inHouse}, asks{
+			"bram edit project " + inHouse: access.Granted, "bram edit bucket " + old: access.Granted, "bram edit folder top/folder": access.NotGranted, "bram edit project top/other": access.NotGranted}},
+		"a grant on a resource holds there alone": {[]string{"builder bram " + scans}, asks{
+			"bram edit bucket " + scans: access.Granted, "bram edit bucket " + old: access.NotGranted, "bram describe project " + inHouse: access.NotGranted}},
+		"the planes are apart": {[]string{"builder bram top", "content-keeper ines top"}, asks{
+			"bram fetch object " + scans: access.NotGranted, "ines fetch object " + scans: access.Granted, "ines describe bucket " + scans: access.NotGranted}},
+		"a narrower grant below takes nothing away": {[]string{"builder bram top", "observer bram " + scans}, asks{"bram edit bucket " + scans: access.Granted}},
+		"groups give at any depth": {[]string{"observer trust top/folder"}, asks{
+			"ines describe bucket " + scans: access.Granted, "bram describe bucket " + scans: access.NotGranted, "ines edit bucket " + scans: access.NotGranted}},
+		"a never cuts beneath its place": {[]string{"builder bram top", "top/folder: user bram may never destroy anything"}, asks{
+			"bram retire bucket " + scans: access.Cut, "bram edit bucket " + scans: access.Granted, "bram retire project top/other": access.Granted}},
+		"a never under a place cuts there alone": {[]string{"builder bram top", "top: under folder/house/attic: user bram may never modify anything"}, asks{
+			"bram edit bucket " + old: access.Cut, "bram edit bucket " + scans: access.Granted, "bram describe bucket " + old: access.Granted}},
+		"a never at a place spares what is beneath": {[]string{"builder bram top", "top: at folder/house: user bram may never modify anything"}, asks{
+			"bram edit project " + inHouse: access.Cut, "bram edit bucket " + scans: access.Granted}},
+		"who is excepted keeps it": {[]string{"builder bram top", "builder ines top", "top: everyone except curators may never destroy anything"}, asks{
+			"bram retire bucket " + scans: access.Cut, "ines retire bucket " + scans: access.Granted}},
+		"a never for a group cuts whoever is in it": {[]string{"builder ines top", "builder bram top", "top/folder: trust may never do anything to bucket"}, asks{
+			"ines edit bucket " + scans: access.Cut, "ines edit project " + inHouse: access.Granted, "bram edit bucket " + scans: access.Granted}},
+		"no grant below a cut gets round it": {[]string{"top: user bram may never destroy anything", "builder bram " + scans}, asks{"bram retire bucket " + scans: access.Cut, "bram edit bucket " + scans: access.Granted}},
+		"a class in a never means both planes": {[]string{"content-keeper bram top", "top/folder: user bram may never destroy anything"}, asks{
+			"bram erase object " + scans: access.Cut, "bram fetch object " + scans: access.Granted}},
+		"a never about data leaves the bucket": {[]string{"content-keeper bram top", "builder bram top", "top/folder: user bram may never observe data of storage"}, asks{
+			"bram fetch object " + scans: access.Cut, "bram describe bucket " + scans: access.Granted, "bram put object " + scans: access.Granted}},
+		"an only caps to what it names": {[]string{"builder bram top", "top/folder: user bram may only observe, modify anything"}, asks{
+			"bram edit bucket " + scans: access.Granted, "bram retire bucket " + scans: access.Cut, "bram start machine top/folder/house/mister.machine": access.Cut, "bram retire project top/other": access.Granted}},
+		"an only gives nothing": {[]string{"top/folder: user bram may only observe anything"}, asks{"bram describe bucket " + scans: access.NotGranted}},
+		"two onlys leave what both name": {[]string{"builder bram top", "top: user bram may only observe, modify anything", "top/folder: user bram may only modify, destroy anything"}, asks{
+			"bram edit bucket " + scans: access.Granted, "bram describe bucket " + scans: access.Cut, "bram retire bucket " + scans: access.Cut}},
+		"an only about types cuts the others": {[]string{"builder bram top", "top/folder: user bram may only do anything to storage"}, asks{
+			"bram edit bucket " + scans: access.Granted, "bram edit project " + inHouse: access.Cut}},
+		"a may gives an operation and nothing beside": {[]string{"top/folder: user bram may start, stop machine"}, asks{
+			"bram start machine top/folder/house/mister.machine": access.Granted, "bram describe machine top/folder/house/mister.machine": access.NotGranted}},
+		"a may gives a class on a service": {[]string{"top: user bram may observe, modify storage"}, asks{
+			"bram edit bucket " + scans: access.Granted, "bram fetch object " + scans: access.NotGranted, "bram edit project " + inHouse: access.NotGranted}},
+		"a may gives data where it says so": {[]string{"top: user bram may observe data of storage"}, asks{
+			"bram fetch object " + scans: access.Granted, "bram describe bucket " + scans: access.NotGranted}},
+		"a may gives roles": {[]string{"top/folder: curators may act as content-reader, storage-observer"}, asks{
+			"ines fetch object " + scans: access.Granted, "ines describe bucket " + scans: access.Granted, "ines edit bucket " + scans: access.NotGranted}},
+		"do anything means both planes": {[]string{"top/folder: user bram may do anything to storage"}, asks{
+			"bram erase object " + scans: access.Granted, "bram retire bucket " + scans: access.Granted, "bram edit project " + inHouse: access.NotGranted}},
+		"staff are the organisation's own": {[]string{"top: staff may act as observer"}, asks{
+			"bram describe bucket " + scans: access.Granted, "juno describe bucket " + scans: access.NotGranted}},
+		"guests are those from outside": {[]string{"top: guests may act as observer"}, asks{
+			"juno describe bucket " + scans: access.Granted, "bram describe bucket " + scans: access.NotGranted}},
+		"everyone is all whom it knows": {[]string{"top: everyone may act as observer"}, asks{
+			"juno describe bucket " + scans: access.Granted, "bram describe bucket " + scans: access.Granted}},
+		"public is known people too": {[]string{"content-reader public " + scans}, asks{
+			"bram fetch object " + scans: access.Granted, "juno fetch object " + scans: access.Granted, "bram fetch object " + old: access.NotGranted}},
+		"a cut for everyone cuts the public": {[]string{"content-reader public " + scans, "top: everyone may never observe data of anything"}, asks{"bram fetch object " + scans: access.Cut}},
+		"whoever governs from above may mend a cut": {[]string{"top/folder: user rowan may never do anything"}, asks{
+			"rowan edit bucket " + scans: access.Cut, "rowan edit policy " + inHouse: access.Granted, "rowan create grant " + inHouse: access.Granted}},
+		"whoever governs within what is cut may not": {[]string{"steward bram " + inHouse, "top/folder: user bram may never do anything"}, asks{
+			"bram edit policy " + inHouse: access.Cut, "bram edit bucket " + scans: access.Cut}},
+		"what means nothing at a place is refused there": {[]string{"builder bram top"}, asks{"bram edit bucket top/folder/house/mister.machine": access.Meaningless}},
+		"an attic is beneath its house": {[]string{"observer bram " + attic, "top: under folder/house: user bram may never list bucket"}, asks{
+			"bram list bucket " + old: access.Cut, "bram describe bucket " + old: access.Granted, "bram describe bucket " + scans: access.NotGranted}},
+	} {
+		t.Run(name, func(t *testing.T) {
+			w := house(t)
+			w.ids["public"] = access.Public
+			for number, rule := range c.rules {
+				if at, text, policy := strings.Cut(rule, ": "); policy {
+					w.policy(at, "rule-"+string(rune('a'+number)), text)
+				} else {
+					words := strings.Fields(rule)
+					w.grant(words[0], words[1], words[2])
+				}
+			}
+			for question, reason := range c.asks {
+				words := strings.Fields(question)
+				d := w.ask(words[0], words[1]+" "+words[2], words[3])
+				require.Equal(t, reason, d.Reason, question)
+				require.Equal(t, reason == access.Granted, d.Allowed, question)
+				if reason == access.Granted || reason == access.Cut {
+					grant, statement := w.now.Rule(d.Rule)
+					require.True(t, grant != nil || statement != nil, "%s: the rule that decides is named", question)
+				}
+			}
+		})
+	}
+}
