@@ -31,7 +31,7 @@ type (
 		Reason  access.Reason
 		Rule    access.RuleRef
 		Scope   access.ID   // the scope that decided; zero when the resource is not there
-		Refers  []access.ID // what the operation refers to besides, as it was found
+		Refers  []access.ID // what the operation refers to besides, as it was found, up to the first that was not
 		// Lacks is the permission that is missing on something the operation refers to, and On is what that is. Without a
 		// permission the operation cannot refer to such a thing at all.
 		Lacks string
@@ -120,7 +120,7 @@ func (e *evaluator) evaluate(asked *Evaluation) (Evaluated, error) {
 		id, ok := e.scope(key)
 		if !ok {
 			if id, ok = e.account(key); !ok {
-				return Evaluated{Reason: access.Lacking, Scope: q.Scope, Hidden: e.service != ""}, nil
+				return Evaluated{Reason: access.Lacking, Scope: q.Scope, Refers: q.Refers, Hidden: e.service != ""}, nil
 			}
 		}
 		q.Refers = append(q.Refers, id)

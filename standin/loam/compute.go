@@ -12,7 +12,7 @@ import (
 // What a machine, or a lab, is attached to.
 var (
 	toNetwork = reference{
-		word: "network", of: func(in *loamapi.Input) *string { return &in.Network },
+		word: "network", typ: "network", of: func(in *loamapi.Input) *string { return &in.Network },
 		keep: func(a *loamapi.Attributes, id, _ string) (err error) {
 			a.Network, err = uuid.Parse(id)
 			return err

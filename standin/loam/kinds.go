@@ -25,6 +25,7 @@ type kind struct {
 // reference is something a resource refers to.
 type reference struct {
 	word string // as it is called in the input
+	typ  string // of a resource; empty for a service account
 	of   func(*loamapi.Input) *string
 	keep func(a *loamapi.Attributes, id, named string) error
 }

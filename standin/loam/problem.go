@@ -92,8 +92,8 @@ func hiddenIn(q *question, v *verdict) string {
 	if v.Context.On != "" {
 		return "scope " + v.onAddress(q)
 	}
-	if v.Context.Reason == "lacking" && len(q.refers) > 0 {
-		return "scope " + q.refers[0]
+	if missing := len(v.Context.Refers); v.Context.Reason == "lacking" && missing < len(q.refers) {
+		return "scope " + q.refers[missing] // those before it were found
 	}
 	return "scope " + q.at
 }

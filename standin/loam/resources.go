@@ -1,6 +1,7 @@
 package loam
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -10,6 +11,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"arbora.example/access"
 	"arbora.example/api"
 	"arbora.example/client"
 	"arbora.example/standin/loam/loamapi"
@@ -116,6 +118,12 @@ func (c *call) refer(a *loamapi.Attributes, v verdict) error {
 		return unavailable(fmt.Errorf("it found %d of %d things referred to", len(v.Context.Refers), len(keys)))
 	}
 	for i, reference := range of {
+		// Arbora has found it fit for one of what may be referred to; its address tells for which.
+		_, last := access.SplitAddress(keys[i])
+		if _, typ := access.SplitFullName(last); typ != reference.typ && uuid.Validate(keys[i]) != nil {
+			wanted := cmp.Or(reference.typ, "service account")
+			return invalid(reference.word, fmt.Sprintf("%s is no %s", keys[i], wanted), "name a "+wanted+" by its address")
+		}
 		if err := reference.keep(a, v.Context.Refers[i], keys[i]); err != nil {
 			return err
 		}
