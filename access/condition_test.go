@@ -147,8 +147,8 @@ func TestConditions(t *testing.T) {
 		{`request.location is "north" or resource.tag.care is "high"`, scans, nil, "yes"},
 		{`request.location is "north" or resource.tag.care is "low"`, scans, nil, "unknown"},
 		{`not request.location is "north"`, scans, nil, "unknown"},
-		{`not (resource.tag.care is "high" and principal.kind is "user")`, scans, nil, "no"},
-		{`not not resource.tag.care is "high"`, scans, nil, "yes"},
+		{`not (principal.kind is "user" and resource.tag.care is "high")`, scans, nil, "no"},
+		{`not not principal.kind is "user"`, scans, nil, "yes"},
 		{`resource.tag.care is "low" and request.hour < 3 or principal.kind is "user"`, scans, nil, "yes"},
 		{`resource.tag.care is "low" and (request.hour < 3 or principal.kind is "user")`, scans, nil, "no"},
 	} {
