@@ -1,6 +1,9 @@
 package access
 
-import "slices"
+import (
+	"cmp"
+	"slices"
+)
 
 // Holder is somebody who may do something.
 type Holder struct {
@@ -90,10 +93,18 @@ type Step struct {
 
 func (s Step) privileged() bool { return s.Role != nil && s.Role.Privileged }
 
+// width is how much a role holds anywhere; a group is there already.
+func (s Step) width() int {
+	if s.Role == nil {
+		return 0
+	}
+	return s.Role.Permissions.Len()
+}
+
 // StepsTo gives the single changes by which a principal would be allowed to do something: joining a group that holds it,
-// being granted a role at the scope itself, or lifting the one statement that cuts it. Those that add least come first,
-// but for privileged roles, which come last; at most the given number is given. It is empty when the principal may already, is inactive, or the permission means
-// nothing at the scope.
+// being granted a role at the scope itself, or lifting the one statement that cuts it. Those that add least come first, of
+// equals a group before a role and the role that holds less elsewhere; privileged roles come last. At most the given number is
+// given. It is empty when the principal may already, is inactive, or the permission means nothing at the scope.
 func (s *Snapshot) StepsTo(q Question, most int) []Step {
 	q.Refers = nil
 	reason := s.Decide(q).Reason
@@ -129,7 +140,7 @@ func (s *Snapshot) StepsTo(q Question, most int) []Step {
 		} else if a.privileged() != b.privileged() {
 			return -1
 		}
-		return a.Adds - b.Adds
+		return cmp.Or(a.Adds-b.Adds, a.width()-b.width())
 	})
 	// Joining a group may bring rules that cut, so what looks like a step is tried.
 	var sure []Step
