@@ -25,6 +25,7 @@ tour: build
 test: build
 	tools/install mariadbd chromium
 	tools/check
+	cd console && npm run --silent test
 	go test ./access -run '^$$' -fuzz FuzzPolicies -fuzztime 10s -fuzzminimizetime 10x
 	go test -timeout 30m ./...
 

@@ -7,7 +7,8 @@
   import { Review } from "../lib/review.svelte";
   import { session } from "../lib/session.svelte";
   import { tree } from "../lib/tree.svelte";
-  import { vocabulary, type Vocabulary } from "../lib/statements";
+  import type { Vocabulary } from "../lib/language";
+  import { vocabulary } from "../lib/vocabulary";
   import { count, href, moment } from "../lib/words";
   import Choice from "../parts/Choice.svelte";
   import Field from "../parts/Field.svelte";

@@ -6,7 +6,8 @@
   import { api, ask, asProblem, confirming, type Schemas } from "../lib/api";
   import { Review } from "../lib/review.svelte";
   import { session } from "../lib/session.svelte";
-  import { vocabulary, type Vocabulary } from "../lib/statements";
+  import type { Vocabulary } from "../lib/language";
+  import { vocabulary } from "../lib/vocabulary";
   import { tree } from "../lib/tree.svelte";
   import { count, href } from "../lib/words";
   import Choice from "../parts/Choice.svelte";

@@ -2,7 +2,8 @@
 <script lang="ts">
   import { PlusOutline } from "flowbite-svelte-icons";
   import type { Schemas } from "../lib/api";
-  import { classes, type Vocabulary } from "../lib/statements";
+  import type { Vocabulary } from "../lib/language";
+  import { classes } from "../lib/matrix";
   import QuietButton from "./QuietButton.svelte";
   import WordsField from "./WordsField.svelte";
 
@@ -12,7 +13,7 @@
   const fields = $derived<{ key: keyof Filter; label: string; options: string[] }[]>([
     { key: "services", label: "Services", options: known?.services ?? [] },
     { key: "types", label: "Types", options: known?.types ?? [] },
-    { key: "classes", label: "Classes", options: classes },
+    { key: "classes", label: "Classes", options: [...classes] },
     { key: "operations", label: "Operations", options: known?.operations ?? [] },
     { key: "planes", label: "Planes", options: ["control", "data"] },
   ]);

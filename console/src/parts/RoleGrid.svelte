@@ -1,7 +1,7 @@
 <!-- Operations as a grid: resource types down, classes across. Held against other operations, each tells on which side it is. -->
 <script lang="ts">
   import type { Schemas } from "../lib/api";
-  import { classes } from "../lib/statements";
+  import { classes } from "../lib/matrix";
   import { capital } from "../lib/words";
 
   type Operation = Schemas["Operation"];

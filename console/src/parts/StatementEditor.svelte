@@ -8,7 +8,7 @@
   import { tags } from "@lezer/highlight";
   import { basicSetup } from "codemirror";
   import type { Schemas } from "../lib/api";
-  import { isKeyword, isSubject, offered, type Vocabulary } from "../lib/statements";
+  import { isKeyword, isSubject, offered, type Vocabulary } from "../lib/language";
 
   let { text = $bindable(""), faults, label, known, readonly = false }: { text?: string; faults: Schemas["Fault"][]; label: string; known: Vocabulary | null; readonly?: boolean } = $props();
 

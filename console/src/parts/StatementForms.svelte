@@ -4,7 +4,9 @@ that was typed is taken apart. -->
   import { Checkbox } from "flowbite-svelte";
   import { PlusOutline } from "flowbite-svelte-icons";
   import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
-  import { classes, nameWord, sets, type Parts, type Vocabulary } from "../lib/statements";
+  import { nameWord, sets, type Vocabulary } from "../lib/language";
+  import { classes } from "../lib/matrix";
+  import type { Parts } from "../lib/vocabulary";
   import Choice from "./Choice.svelte";
   import ProblemNote from "./ProblemNote.svelte";
   import QuietButton from "./QuietButton.svelte";
