@@ -36,23 +36,18 @@ func filters(c *cli.Command, flag string) ([]api.RoleFilter, error) {
 	read := []api.RoleFilter{}
 	for _, text := range c.StringSlice(flag) {
 		var f api.RoleFilter
+		lists := map[string]**[]string{"class": &f.Classes, "operation": &f.Operations, "type": &f.Types, "service": &f.Services, "plane": &f.Planes}
 		for _, part := range strings.Fields(text) {
 			name, words, _ := strings.Cut(part, "=")
-			list := strings.Split(words, ",")
-			switch name {
-			case "class":
-				f.Classes = &list
-			case "operation":
-				f.Operations = &list
-			case "type":
-				f.Types = &list
-			case "service":
-				f.Services = &list
-			case "plane":
-				f.Planes = &list
-			default:
+			list, known := lists[name]
+			switch {
+			case !known || words == "":
 				return nil, usage("--%s %q: %q is no part; the parts are class=, operation=, type=, service= and plane=", flag, text, part)
+			case *list != nil:
+				return nil, usage("--%s %q says %s= twice: write what may match as %s=ONE,OTHER", flag, text, name, name)
 			}
+			given := strings.Split(words, ",")
+			*list = &given
 		}
 		read = append(read, f)
 	}
