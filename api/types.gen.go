@@ -1396,6 +1396,9 @@ type PolicyEdit struct {
 	Description *string `json:"description,omitempty"`
 	Name        *string `json:"name,omitempty"`
 	Text        *string `json:"text,omitempty"`
+
+	// Was The text as it was read: the edit is refused when it is another by now
+	Was *string `json:"was,omitempty"`
 }
 
 // PolicyList defines model for PolicyList.

@@ -27,6 +27,21 @@ func TestAdvice(t *testing.T) {
 	require.Contains(t, preview("storage-observer --user yuki --at "+scans), "would gain access")
 	require.NotContains(t, preview("storage-observer --user yuki --at "+scans), "Better", "the narrower one does not hold all of it")
 
+	// What is wide is warned of.
+	require.Contains(t, preview("observer --group network-team --at lindenmere"), "! It holds in the whole organisation, for all that is there and all that comes.\n")
+	require.Contains(t, preview("observer --set staff --at "+trial), "! It reaches all whom staff means, present and future.\n")
+	for _, narrow := range []string{"observer --group network-team --at " + trial, "observer --user rowan --at lindenmere"} {
+		require.NotContains(t, preview(narrow), "present and future")
+		require.NotContains(t, preview(narrow), "whole organisation")
+	}
+	policy := func(text string) string {
+		status, out, errs := c.run("", "policy", "create", "wide", "--at", "lindenmere", "--text", text, "--preview")
+		require.Zero(t, status, errs)
+		return out
+	}
+	require.Contains(t, policy("everyone may act as observer"), "! It reaches all whom everyone means")
+	require.NotContains(t, policy("everyone may never destroy networking"), "present and future", "what is taken away is not given widely")
+
 	// A group, once three hold the same one by one.
 	for n, name := range []string{"sefa", "oona", "yuki"} {
 		require.NotContains(t, preview("operator --user piotr --at "+trial), "one by one", "%d so far", n)

@@ -205,7 +205,7 @@ func (h handlers) CreatePolicyAt(ctx context.Context, r CreatePolicyAtRequestObj
 
 func (h handlers) EditPolicyText(ctx context.Context, r EditPolicyTextRequestObject) (EditPolicyTextResponseObject, error) {
 	ctx, caller := who(ctx)
-	edit := service.PolicyEdit{Key: r.Policy, Name: r.Body.Name, Description: r.Body.Description, Text: r.Body.Text}
+	edit := service.PolicyEdit{Key: r.Policy, Name: r.Body.Name, Description: r.Body.Description, Text: r.Body.Text, Was: r.Body.Was}
 	if yes(r.Params.Preview) {
 		written, err := previewed(h.service.PreviewPolicyEdit(ctx, caller, edit))
 		return EditPolicyText200JSONResponse(written), err

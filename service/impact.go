@@ -286,13 +286,37 @@ func (d desk) warnings(effects []EffectView, changes []access.Change) []string {
 		warnings = append(warnings, "It gives permissions to govern: whoever holds them decides on the access of others.")
 	}
 	for _, change := range changes {
-		if put, ok := change.(access.PutPolicy); ok {
-			warnings = append(warnings, d.dormantWarnings(put.Policy)...)
+		switch c := change.(type) {
+		case access.PutPolicy:
+			warnings = append(warnings, d.dormantWarnings(c.Policy)...)
+			for _, st := range c.Policy.Statements {
+				if st.Modal == access.May && len(effects) > 0 {
+					warnings = append(warnings, d.broadWarnings(st.Place, st.Who...)...)
+				}
+			}
+		case access.CreateGrant:
+			if len(effects) > 0 {
+				warnings = append(warnings, d.broadWarnings(c.Grant.Scope, access.Subject{Principal: c.Grant.Principal})...)
+			}
 		}
 	}
 	warnings = append(warnings, d.reshapeWarnings(changes)...)
 	slices.Sort(warnings)
 	return slices.Compact(warnings)
+}
+
+// broadWarnings says what is wide about giving something at a scope to somebody; that strangers are among them is said already.
+func (d desk) broadWarnings(at access.ID, who ...access.Subject) []string {
+	var warnings []string
+	if at == d.organisationID() {
+		warnings = append(warnings, "It holds in the whole organisation, for all that is there and all that comes.")
+	}
+	for _, subject := range who {
+		if p, ok := d.Principal(subject.Principal); ok && p.Kind == access.BuiltInSet && !outsider(p) {
+			warnings = append(warnings, "It reaches all whom "+p.Name+" means, present and future.")
+		}
+	}
+	return warnings
 }
 
 func (d desk) dormantWarnings(p access.Policy) []string {

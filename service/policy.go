@@ -290,6 +290,7 @@ func planPolicy(wanted NewPolicy, made *access.Policy) planner {
 type PolicyEdit struct {
 	Key                     string
 	Name, Description, Text *string
+	Was                     *string // the text as it was read: if it is another by now, nothing is written
 }
 
 // EditPolicy writes another text of a policy: all of it, or nothing.
@@ -330,6 +331,12 @@ func (s *Service) planPolicyEdit(ctx context.Context, e PolicyEdit) (planner, er
 		before, err := d.policy(e.Key, "edit policy")
 		if err != nil {
 			return plan{}, err
+		}
+		if e.Was != nil && *e.Was != d.Print(before) {
+			return plan{}, &Problem{
+				Kind: Outdated, Field: "text", Detail: fmt.Sprintf("policy %s was written anew since you read it", before.Name),
+				Next: "read it again, and write what you want into that",
+			}
 		}
 		after := before
 		if e.Name != nil {

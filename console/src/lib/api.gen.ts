@@ -2362,6 +2362,8 @@ export interface components {
             name?: string;
             description?: string;
             text?: string;
+            /** @description The text as it was read: the edit is refused when it is another by now */
+            was?: string;
         };
         PolicyText: {
             text: string;

@@ -5,12 +5,13 @@ export class Asked {
   value = $state("");
 
   // It is made while a component is: it reads the address once, and writes it whenever the value changes.
-  constructor(name: string) {
-    this.value = new URLSearchParams(router.querystring ?? "").get(name) ?? "";
+  // The usual value stands in no address.
+  constructor(name: string, usual = "") {
+    this.value = new URLSearchParams(router.querystring ?? "").get(name) ?? usual;
     $effect(() => {
       const query = new URLSearchParams(router.querystring ?? "");
-      if ((query.get(name) ?? "") === this.value) return;
-      if (this.value) query.set(name, this.value);
+      if ((query.get(name) ?? usual) === this.value) return;
+      if (this.value !== usual) query.set(name, this.value);
       else query.delete(name);
       const text = query.toString();
       void replace(router.location + (text ? "?" + text : ""));

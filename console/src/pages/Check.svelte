@@ -7,8 +7,10 @@
   import { api, ask, asProblem, type Answer, type Problem, type Scope } from "../lib/api";
   import { catalogueOf } from "../lib/catalogue";
   import { groups, guests, users } from "../lib/directory";
+  import { authority } from "../lib/authority.svelte";
   import { session } from "../lib/session.svelte";
   import { tree } from "../lib/tree.svelte";
+  import { viewing } from "../lib/viewing.svelte";
   import { href } from "../lib/words";
   import Choice from "../parts/Choice.svelte";
   import Field from "../parts/Field.svelte";
@@ -147,6 +149,12 @@
       </div>
     </div>
     <Way {answer} path={scope.path} />
+    {#if href.principal(answer.principal)}
+      <p class="mt-3 flex flex-wrap gap-x-6 text-sm">
+        <a class="link" href={href.principal(answer.principal)}>All that {answer.principal.name.slice(answer.principal.name.lastIndexOf("/") + 1)} holds and reaches</a>
+        {#if answer.principal.kind === "user" && authority.may("view-as user") && !viewing.as}<button type="button" class="link" onclick={() => viewing.start("user", answer?.principal.name ?? "")}>Look as {answer.principal.name}</button>{/if}
+      </p>
+    {/if}
     {#key answer}<Holders permission={answer.permission} at={answer.scope.id} />{/key}
   {/if}
 </Page>

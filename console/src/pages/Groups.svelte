@@ -3,11 +3,12 @@
   import { PlusOutline } from "flowbite-svelte-icons";
   import { push } from "svelte-spa-router";
   import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
+  import { Asked } from "../lib/asked.svelte";
   import { whenChanged } from "../lib/live.svelte";
   import { groups } from "../lib/directory";
   import { authority } from "../lib/authority.svelte";
   import { session } from "../lib/session.svelte";
-  import { href, moment } from "../lib/words";
+  import { count, href, moment } from "../lib/words";
   import Field from "../parts/Field.svelte";
   import Page from "../parts/Page.svelte";
   import ProblemNote from "../parts/ProblemNote.svelte";
@@ -18,6 +19,8 @@
 
   let list = $state.raw<Schemas["Group"][] | null>(null);
   let problem = $state.raw<Problem | null>(null);
+  const wanted = new Asked("find");
+  const shown = $derived(list?.filter((g) => `${g.name} ${g.title}`.toLowerCase().includes(wanted.value.toLowerCase())) ?? []);
   let creating = $state(false);
   let name = $state("");
   let title = $state("");
@@ -64,17 +67,23 @@
   {:else if list.length === 0}
     <p class="card quiet px-5 py-4">There are no groups yet. A group outlives the people in it: make one for each lasting job.</p>
   {:else}
+    <div class="mb-3 flex items-center gap-4">
+      <div class="w-72"><TextInput type="search" bind:value={wanted.value} placeholder="Filter by name or title" aria-label="Filter by name or title" /></div>
+      <span class="quiet">{count(shown.length, "group")}</span>
+    </div>
     <div class="card overflow-x-auto">
       <table class="rows" data-test="groups">
         <thead><tr><th>Name</th><th>Title</th><th class="text-right!">Direct members</th><th>Created</th></tr></thead>
         <tbody>
-          {#each list as group (group.id)}
+          {#each shown as group (group.id)}
             <tr>
               <td><Who who={{ kind: "group", name: group.name }} /></td>
               <td>{group.title}</td>
               <td class="text-right tabular-nums {group.members === 0 ? 'quiet' : ''}">{group.members === 0 ? "none" : group.members}</td>
               <td class="quiet text-sm whitespace-nowrap">{moment(group.createdAt)}</td>
             </tr>
+          {:else}
+            <tr><td colspan="4" class="quiet">None of that name.</td></tr>
           {/each}
         </tbody>
       </table>

@@ -4,6 +4,7 @@
   import { push, router } from "svelte-spa-router";
   import { untrack } from "svelte";
   import { api, ask, asProblem, confirming, type Schemas } from "../lib/api";
+  import { whenChanged } from "../lib/live.svelte";
   import { Review } from "../lib/review.svelte";
   import { session } from "../lib/session.svelte";
   import { tree } from "../lib/tree.svelte";
@@ -62,11 +63,37 @@
       return;
     }
     try {
-      policy = await ask(api.GET("/policies/{policy}", { params: { path: { policy: id } } }));
-      [name, at, description, text] = [policy.name, policy.scope.address, policy.description, policy.text];
+      adopt(await ask(api.GET("/policies/{policy}", { params: { path: { policy: id } } })));
     } catch (caught) {
       review.problem = asProblem(caught);
     }
+  }
+
+  // What somebody else wrote meanwhile is taken where nothing was altered here, and told of where something was.
+  let theirs = $state.raw<Schemas["Policy"] | null>(null);
+  whenChanged(async () => {
+    const id = params?.id ?? "";
+    if (!policy) return;
+    const [read, mine] = [policy.text, text];
+    try {
+      const now = await ask(api.GET("/policies/{policy}", { params: { path: { policy: id } } }));
+      if (now.text === read) return;
+      if (mine === read || now.text === reading?.text) adopt(now);
+      else theirs = now;
+    } catch (caught) {
+      review.problem = asProblem(caught);
+    }
+  });
+
+  function adopt(now: Schemas["Policy"]) {
+    policy = now;
+    theirs = null;
+    [name, at, description, text] = [now.name, now.scope.address, now.description, now.text];
+  }
+
+  function keepMine() {
+    policy = theirs ?? policy; // what is saved replaces theirs, and is shown to
+    theirs = null;
   }
 
   const mayWrite = $derived(fresh || (policy?.may.includes("edit policy") ?? false));
@@ -101,7 +128,7 @@
     await review.run(async () => {
       const answer = fresh
         ? await ask(api.POST("/scopes/{scope}/policies", { params: { path: { scope: at }, query: { preview: true } }, body: { name, text, description } }))
-        : await ask(api.PATCH("/policies/{policy}", { params: { path: { policy: params?.id ?? "" }, query: { preview: true } }, body: { name, text, description } }));
+        : await ask(api.PATCH("/policies/{policy}", { params: { path: { policy: params?.id ?? "" }, query: { preview: true } }, body: { name, text, description, was: policy?.text } }));
       review.impact = "impact" in answer ? (answer.impact ?? null) : null;
       [review.shown, removing] = [asked, false];
     });
@@ -114,7 +141,7 @@
         const made = await ask(api.POST("/scopes/{scope}/policies", { params: { path: { scope: at }, header }, body: { name, text, description } }));
         if ("policy" in made) push(href.policy(made.policy.id).slice(1));
       } else {
-        await ask(api.PATCH("/policies/{policy}", { params: { path: { policy: params?.id ?? "" }, header }, body: { name, text, description } }));
+        await ask(api.PATCH("/policies/{policy}", { params: { path: { policy: params?.id ?? "" }, header }, body: { name, text, description, was: policy?.text } }));
         await load(params?.id ?? "");
       }
       review.impact = null;
@@ -154,6 +181,13 @@
             <p class="pt-7"><span class="quiet">stands at</span> <a class="link address" href={href.scope(policy.scope.address)}>{policy.scope.address}</a></p>
           {/if}
         </div>
+        {#if theirs}
+          <div role="status" class="rounded-lg border border-copper-300 bg-copper-100 px-4 py-3 text-copper-900 dark:border-copper-700 dark:bg-copper-900/50 dark:text-copper-100" data-test="theirs">
+            <p class="font-semibold">{theirs.writtenBy} wrote this policy anew while you were at it.</p>
+            <pre class="statement my-2 max-h-40 overflow-y-auto whitespace-pre-wrap">{theirs.text}</pre>
+            <div class="flex gap-4"><button type="button" class="link" onclick={() => theirs && adopt(theirs)}>Take theirs</button><button type="button" class="link" onclick={keepMine}>Go on with mine, which replaces it</button></div>
+          </div>
+        {/if}
         {#if mayWrite}
           <div class="flex gap-1" role="group" aria-label="How to write it">
             {#each [{ parts: false, word: "As text" }, { parts: true, word: "In parts" }] as way (way.word)}

@@ -1,6 +1,7 @@
 <!-- The access matrix of a scope: who holds what, by class of act and plane. -->
 <script lang="ts">
   import { api, ask, asProblem, type Problem, type Schemas, type Scope } from "../lib/api";
+  import { Asked } from "../lib/asked.svelte";
   import { csv, save } from "../lib/download";
   import { inWords, rowsAsCSV, tallies, type Column } from "../lib/matrix";
   import { href } from "../lib/words";
@@ -12,8 +13,9 @@
 
   let { scope }: { scope: Scope } = $props();
 
-  let against = $state<"types" | "children">("types");
-  let rows = $state<"people" | "groups">("people");
+  const asked = { against: new Asked("against", "types"), rows: new Asked("rows", "people") };
+  const against = $derived(asked.against.value === "children" ? "children" : "types");
+  const rows = $derived(asked.rows.value === "groups" ? "groups" : "people");
   let matrix = $state.raw<Schemas["Matrix"] | null>(null);
   let problem = $state.raw<Problem | null>(null);
   let chosen = $state.raw<{ row: Schemas["MatrixRow"]; column: Column; cell: string } | null>(null);
@@ -45,14 +47,14 @@
     <h2 id="matrix-heading" class="text-lg font-semibold">Who holds what here</h2>
     <fieldset class="flex">
       <legend class="sr-only">Rows</legend>
-      <label class={choice}><input type="radio" name="rows" value="people" bind:group={rows} class="sr-only" />People and machines</label>
-      <label class={choice}><input type="radio" name="rows" value="groups" bind:group={rows} class="sr-only" />Groups</label>
+      <label class={choice}><input type="radio" name="rows" value="people" bind:group={asked.rows.value} class="sr-only" />People and machines</label>
+      <label class={choice}><input type="radio" name="rows" value="groups" bind:group={asked.rows.value} class="sr-only" />Groups</label>
     </fieldset>
     {#if scope.kind !== "resource"}
       <fieldset class="flex">
         <legend class="sr-only">Columns</legend>
-        <label class={choice}><input type="radio" name="against" value="types" bind:group={against} class="sr-only" />By type</label>
-        <label class={choice}><input type="radio" name="against" value="children" bind:group={against} class="sr-only" />By what is in it</label>
+        <label class={choice}><input type="radio" name="against" value="types" bind:group={asked.against.value} class="sr-only" />By type</label>
+        <label class={choice}><input type="radio" name="against" value="children" bind:group={asked.against.value} class="sr-only" />By what is in it</label>
       </fieldset>
     {/if}
     {#if matrix}

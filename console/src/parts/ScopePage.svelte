@@ -90,6 +90,12 @@
     if (prepared.role && scope?.may.includes("create grant")) once(asked, () => (granting = true));
   });
 
+  // So does that something is to be created in it.
+  $effect(() => {
+    const asked = router.querystring ?? "";
+    if (new URLSearchParams(asked).has("create") && scope && scope.creatable.length > 0) once(asked, () => (creating = true));
+  });
+
   // So does where it was dropped in the tree.
   const target = $derived(new URLSearchParams(router.querystring ?? "").get("move") ?? "");
   $effect(() => {

@@ -90,6 +90,8 @@
     push(href.scope(node.address).slice(1));
   }
 
+  const creating = (node: ScopeNode) => href.scope(node.address).slice(1) + "?create";
+
   function choose(node: ScopeNode) {
     if (!several.delete(node.id)) several.add(node.id);
   }
@@ -134,6 +136,7 @@
       ArrowLeft: () => (holds(node) && open.has(node.id) ? toggle(node) : focusRow(rows.findIndex((n) => n.id === node.parent))),
       Enter: () => push(href.scope(node.address).slice(1)),
       " ": () => choose(node),
+      "+": () => (node.kind === "resource" ? undefined : push(creating(node))),
       Escape: () => several.clear(),
     };
     const act = keys[event.key];
@@ -195,7 +198,7 @@
                 data-over={over === node.id}
                 onclick={(event) => press(event, node, item.index)}
                 onkeydown={(event) => onkeydown(event, node, item.index)}
-                class="absolute inset-x-0 top-0 flex h-[30px] cursor-pointer items-center gap-1.5 border-l-3 border-transparent pr-3 select-none hover:bg-gray-100 focus-visible:-outline-offset-2 aria-selected:bg-copper-100 aria-[current]:border-primary-600 data-[over=true]:bg-copper-100 data-[over=true]:dark:bg-copper-900 not-aria-selected:aria-[current]:bg-primary-50 aria-[current]:font-semibold dark:hover:bg-gray-800 dark:aria-selected:bg-copper-900 dark:aria-[current]:border-primary-400 dark:not-aria-selected:aria-[current]:bg-primary-900/70"
+                class="group absolute inset-x-0 top-0 flex h-[30px] cursor-pointer items-center gap-1.5 border-l-3 border-transparent pr-3 select-none hover:bg-gray-100 focus-visible:-outline-offset-2 aria-selected:bg-copper-100 aria-[current]:border-primary-600 data-[over=true]:bg-copper-100 data-[over=true]:dark:bg-copper-900 not-aria-selected:aria-[current]:bg-primary-50 aria-[current]:font-semibold dark:hover:bg-gray-800 dark:aria-selected:bg-copper-900 dark:aria-[current]:border-primary-400 dark:not-aria-selected:aria-[current]:bg-primary-900/70"
               >
                 {#if holds(node) && !matches}
                   <button
@@ -215,7 +218,20 @@
                 {/if}
                 <KindIcon kind={node.kind} type={node.type} />
                 <span class="truncate {node.retired ? 'line-through opacity-60' : ''}">{node.name}</span>
-                {#if matches}<span class="quiet ml-auto truncate pl-2 text-sm">{node.title}</span>{/if}
+                {#if matches}<span class="quiet ml-auto truncate pl-2 text-sm">{node.title}</span>
+                {:else if node.kind !== "resource"}
+                  <button
+                    type="button"
+                    tabindex="-1"
+                    aria-label="Create in {node.name}"
+                    title="Create in it, or press +"
+                    class="ml-auto hidden rounded px-1.5 leading-none text-gray-500 group-hover:block hover:bg-gray-200 hover:text-gray-900 dark:text-gray-400 dark:hover:bg-gray-700 dark:hover:text-gray-50"
+                    onclick={(event) => {
+                      event.stopPropagation();
+                      push(creating(node));
+                    }}>+</button
+                  >
+                {/if}
               </div>
             {/if}
           {/if}
