@@ -4,62 +4,94 @@ package main
 
 import (
 	"context"
+	"errors"
 	"flag"
 	"fmt"
 	"os"
+	"runtime/pprof"
 	"time"
 
 	"arbora.example/access"
 )
 
+// choices say what is measured, and of what.
+type choices struct {
+	scale               float64
+	seed                uint64
+	core, console, loam bool // that alone
+	program, plot       string
+}
+
 func main() {
-	scale := flag.Float64("scale", 1, "how large the organisation is, as a part of the full size")
-	seed := flag.Uint64("seed", 7, "what the organisation is made from")
-	core := flag.Bool("core", false, "measure the core alone, without database and HTTP")
-	console := flag.Bool("console", false, "measure the console alone")
-	program := flag.String("program", "build/arbora", "the built arbora, whose console is measured")
-	plot := flag.String("plot", "", "draw decision time against tree size into this file, and measure nothing else")
+	var c choices
+	flag.Float64Var(&c.scale, "scale", 1, "how large the organisation is, as a part of the full size")
+	flag.Uint64Var(&c.seed, "seed", 7, "what the organisation is made from")
+	flag.BoolVar(&c.core, "core", false, "measure the core alone, without database and HTTP")
+	flag.BoolVar(&c.console, "console", false, "measure the console alone")
+	flag.BoolVar(&c.loam, "loam", false, "measure the making of resources through Loam alone")
+	flag.StringVar(&c.program, "program", "build/arbora", "the built arbora, whose console is measured")
+	flag.StringVar(&c.plot, "plot", "", "draw decision time against tree size into this file, and measure nothing else")
+	profile := flag.String("profile", "", "write where the processor's time goes into this file, for go tool pprof")
 	flag.Parse()
-	err := run(*scale, *seed, *core, *plot, *program, *console)
+	over, err := profiled(*profile, c.run)
 	if err != nil {
 		fmt.Fprintln(os.Stderr, "bench:", err)
+	}
+	if err != nil || over {
 		os.Exit(1)
 	}
 }
 
-func run(scale float64, seed uint64, coreOnly bool, plotFile, program string, consoleOnly bool) error {
-	if plotFile != "" {
-		return plotGrowth(plotFile, seed)
+// profiled runs something and writes a profile of it into a file; none when the file has no name.
+func profiled(file string, run func() (bool, error)) (over bool, err error) {
+	if file == "" {
+		return run()
+	}
+	f, err := os.Create(file)
+	if err != nil {
+		return false, err
+	}
+	if err := pprof.StartCPUProfile(f); err != nil {
+		return false, errors.Join(err, f.Close())
+	}
+	over, err = run()
+	pprof.StopCPUProfile()
+	return over, errors.Join(err, f.Close())
+}
+
+// run measures what is chosen, and reports whether anything was over its limit.
+func (c choices) run() (over bool, err error) {
+	if c.plot != "" {
+		return false, plotGrowth(c.plot, c.seed)
 	}
 	r := &report{}
-	if !coreOnly {
-		if err := r.console(context.Background(), program); err != nil || consoleOnly {
-			return err
+	if !c.core && !c.loam {
+		if err := r.console(context.Background(), c.program); err != nil || c.console {
+			return r.over, err
 		}
 	}
-	small := generate(full.times(scale/10), seed)
+	o := generate(full.times(c.scale), c.seed)
+	if c.loam {
+		err := r.withRecords(context.Background(), o, r.loam)
+		return r.over, err
+	}
+	small := generate(full.times(c.scale/10), c.seed)
 	tenth, err := build(small)
 	if err != nil {
-		return err
+		return false, err
 	}
 	tenthTimes, err := measureChanges(small, tenth)
 	if err != nil {
-		return err
+		return false, err
 	}
-	o := generate(full.times(scale), seed)
 	start := time.Now()
 	s, err := build(o)
 	if err != nil {
-		return err
+		return false, err
 	}
 	r.figure("build", time.Since(start).Seconds(), "s")
-	if err := measure(r, o, s, tenthTimes, coreOnly); err != nil {
-		return err
-	}
-	if r.over {
-		os.Exit(1)
-	}
-	return nil
+	err = measure(r, o, s, tenthTimes, c.core)
+	return r.over, err
 }
 
 func measure(r *report, o *organisation, s *access.Snapshot, tenth changeTimes, coreOnly bool) error {
