@@ -115,7 +115,7 @@ func Read[T any](response *http.Response, err error) (T, error) {
 	if err != nil {
 		return value, err
 	}
-	defer response.Body.Close()
+	defer finish(response)
 	if response.StatusCode >= 300 {
 		return value, problem(response)
 	}
@@ -130,11 +130,19 @@ func Done(response *http.Response, err error) error {
 	if err != nil {
 		return err
 	}
-	defer response.Body.Close()
+	defer finish(response)
 	if response.StatusCode >= 300 {
 		return problem(response)
 	}
 	return nil
+}
+
+// finish reads what is left of an answer before it closes it: a connection whose answer was not read to its end is not used
+// again.
+func finish(response *http.Response) {
+	const most = 64 << 10 // more is dearer to read than another connection
+	io.CopyN(io.Discard, response.Body, most)
+	response.Body.Close()
 }
 
 func problem(response *http.Response) error {

@@ -2,8 +2,11 @@ package client_test
 
 import (
 	"errors"
+	"net"
 	"net/http"
 	"net/http/httptest"
+	"strings"
+	"sync/atomic"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -64,4 +67,29 @@ func TestAnswers(t *testing.T) {
 	require.True(t, errors.As(client.Done(c.SignOut(t.Context())), &unreachable))
 	require.Contains(t, unreachable.Error(), "cannot be reached")
 	require.Error(t, errors.Unwrap(unreachable))
+}
+
+// TestConnectionsAreUsedAgain: what an answer holds beyond what is read of it costs no connection.
+func TestConnectionsAreUsedAgain(t *testing.T) {
+	var connections atomic.Int32
+	stub := httptest.NewUnstartedServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		w.WriteHeader(http.StatusCreated)
+		w.(http.Flusher).Flush()
+		w.Write([]byte(`{"address":"lindenmere"}` + strings.Repeat(" ", 20_000)))
+	}))
+	stub.Config.ConnState = func(_ net.Conn, state http.ConnState) {
+		if state == http.StateNew {
+			connections.Add(1)
+		}
+	}
+	stub.Start()
+	defer stub.Close()
+	c, err := client.Open(stub.URL, "")
+	require.NoError(t, err)
+	for range 5 {
+		require.NoError(t, client.Done(c.SignOut(t.Context())))
+		_, err := client.Read[api.Scope](c.ShowScope(t.Context(), "lindenmere"))
+		require.NoError(t, err)
+	}
+	require.EqualValues(t, 1, connections.Load())
 }

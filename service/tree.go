@@ -67,6 +67,17 @@ func (s *Service) ShowScope(ctx context.Context, c Caller, key string) (ScopeVie
 }
 
 func (s *Service) scopeView(ctx context.Context, d desk, scope access.Scope) (ScopeView, error) {
+	v := viewOf(d, scope)
+	if !v.Described {
+		return v, nil
+	}
+	details, err := s.records.ScopeDetails(ctx, []access.ID{scope.ID})
+	v.ScopeDetails = details[scope.ID]
+	return v, err
+}
+
+// viewOf gives what the snapshot tells of a scope.
+func viewOf(d desk, scope access.Scope) ScopeView {
 	v := ScopeView{Scope: scope, Address: d.Address(scope.ID), Described: d.may("describe "+scope.TypeName(), scope.ID)}
 	for above := range d.Path(scope.ID) {
 		v.Path = append(v.Path, d.ref(above))
@@ -93,16 +104,10 @@ func (s *Service) scopeView(ctx context.Context, d desk, scope access.Scope) (Sc
 			v.Creatable = append(v.Creatable, t.Name)
 		}
 	}
-	if v.Described {
-		details, err := s.records.ScopeDetails(ctx, []access.ID{scope.ID})
-		if err != nil {
-			return ScopeView{}, err
-		}
-		v.ScopeDetails = details[scope.ID]
-	} else {
+	if !v.Described {
 		v.Scope.Tags = nil
 	}
-	return v, nil
+	return v
 }
 
 func (d desk) ref(scope access.Scope) Ref {
@@ -191,13 +196,22 @@ func (s *Service) CreateScope(ctx context.Context, c Caller, parent string, want
 			return view, revision, err
 		}
 	}
-	var made access.Scope
+	var made madeScope
 	next, err := s.make(ctx, c, s.planScope(parent, wanted, &made))
 	if err != nil {
 		return ScopeView{}, 0, err
 	}
-	view, err := s.scopeView(ctx, s.deskOf(next, c), made)
-	return view, next.Revision(), err
+	view := viewOf(s.deskOf(next, c), made.Scope)
+	if view.Described {
+		view.ScopeDetails = made.ScopeDetails
+	}
+	return view, next.Revision(), nil
+}
+
+// madeScope is a scope as it was made.
+type madeScope struct {
+	access.Scope
+	store.ScopeDetails
 }
 
 // registered answers a platform service that registers a resource once more, since it may not have heard the answer, as it
@@ -230,10 +244,10 @@ func (s *Service) registered(ctx context.Context, c Caller, parent string, wante
 
 // PreviewScope gives the impact of making a scope and makes none.
 func (s *Service) PreviewScope(ctx context.Context, c Caller, parent string, wanted NewScope) (Impact, error) {
-	return s.preview(ctx, c, s.planScope(parent, wanted, &access.Scope{}))
+	return s.preview(ctx, c, s.planScope(parent, wanted, &madeScope{}))
 }
 
-func (s *Service) planScope(parent string, wanted NewScope, made *access.Scope) planner {
+func (s *Service) planScope(parent string, wanted NewScope, made *madeScope) planner {
 	return func(d desk) (plan, error) {
 		above, err := d.scope(parent)
 		if err != nil {
@@ -250,11 +264,14 @@ func (s *Service) planScope(parent string, wanted NewScope, made *access.Scope) 
 		if err := d.need("create "+scope.TypeName(), above); err != nil {
 			return plan{}, err
 		}
-		*made = scope
 		return plan{
 			changes: []access.Change{access.CreateScope{Scope: scope}},
-			rows:    func(tx *store.Tx) error { return tx.CreateScope(scope, details) },
-			what:    fmt.Sprintf("created %s %s in %s", scope.TypeName(), scope.FullName(), d.Address(above.ID)),
+			rows: func(tx *store.Tx) error {
+				details.CreatedAt = tx.At()
+				*made = madeScope{scope, details}
+				return tx.CreateScope(scope, details)
+			},
+			what: fmt.Sprintf("created %s %s in %s", scope.TypeName(), scope.FullName(), d.Address(above.ID)),
 		}, nil
 	}
 }

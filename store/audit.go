@@ -6,6 +6,7 @@ import (
 	"crypto/sha256"
 	"encoding/json"
 	"fmt"
+	"slices"
 	"strconv"
 	"time"
 
@@ -26,36 +27,40 @@ func (s *Store) Audit(ctx context.Context, r AuditRecord) error {
 }
 
 // appendAudit appends a record to the chain. The end of the chain is locked until the transaction ends, so it is called
-// last in a transaction.
+// last in a transaction. The database works out the record's number and hash as [auditHash] does, so that what was there
+// before need not be fetched first.
 func appendAudit(ctx context.Context, tx *prepared.Tx, r AuditRecord) error {
-	var number uint64
-	var before []byte
-	if err := tx.QueryRowContext(ctx, "SELECT number, hash FROM audit_end WHERE one = 1 FOR UPDATE").Scan(&number, &before); err != nil {
-		return err
-	}
-	number++
-	hash, err := auditHash(before, number, r)
+	text, err := auditText(r)
 	if err != nil {
 		return err
 	}
-	if _, err := tx.ExecContext(ctx, `INSERT INTO audit_record (number, organisation, recorded_at, actor, came_from, event, detail, hash) VALUES (?, ?, ?, ?, ?, ?, ?, ?)`,
-		number, r.Organisation, r.Author.At, r.Author.Name, r.Author.From, r.Event, r.Detail, hash); err != nil {
+	if _, err := tx.ExecContext(ctx, `UPDATE audit_end SET hash = UNHEX(SHA2(CONCAT(hash, '["', number + 1, '",', ?), 256)), number = number + 1 WHERE one = 1`, text); err != nil {
 		return err
 	}
-	_, err = tx.ExecContext(ctx, "UPDATE audit_end SET number = ?, hash = ? WHERE one = 1", number, hash)
+	_, err = tx.ExecContext(ctx, `INSERT INTO audit_record (number, organisation, recorded_at, actor, came_from, event, detail, hash)
+		SELECT number, ?, ?, ?, ?, ?, ?, hash FROM audit_end WHERE one = 1`,
+		r.Organisation, r.Author.At, r.Author.Name, r.Author.From, r.Event, r.Detail)
 	return err
 }
 
-// auditHash chains a record to the hash of the one before it.
-func auditHash(before []byte, number uint64, r AuditRecord) ([]byte, error) {
+// auditText is what of a record its hash is worked out from, beside its number: the rest of a JSON list of strings.
+func auditText(r AuditRecord) ([]byte, error) {
 	text, err := json.Marshal([]string{
-		strconv.FormatUint(number, 10), r.Organisation, r.Author.At.UTC().Truncate(time.Microsecond).Format(time.RFC3339Nano),
-		r.Author.Name, r.Author.From, r.Event, r.Detail,
+		r.Organisation, r.Author.At.UTC().Truncate(time.Microsecond).Format(time.RFC3339Nano), r.Author.Name, r.Author.From, r.Event, r.Detail,
 	})
 	if err != nil {
 		return nil, err
 	}
-	sum := sha256.Sum256(append(before[:len(before):len(before)], text...))
+	return text[1:], nil
+}
+
+// auditHash chains a record to the hash of the one before it.
+func auditHash(before []byte, number uint64, r AuditRecord) ([]byte, error) {
+	text, err := auditText(r)
+	if err != nil {
+		return nil, err
+	}
+	sum := sha256.Sum256(slices.Concat(before, []byte(`["`+strconv.FormatUint(number, 10)+`",`), text))
 	return sum[:], nil
 }
 

@@ -174,6 +174,26 @@ func TestTamperingWithTheAuditLogShows(t *testing.T) {
 	require.ErrorContains(t, s.CheckAudit(t.Context()), "missing at the end")
 }
 
+// TestTheAuditLogTakesAnyText: what the database chains is what the check chains, whatever a record says.
+func TestTheAuditLogTakesAnyText(t *testing.T) {
+	s := testbed.Records(t)
+	fill(t, s)
+	odd := []string{"", `a "quoted" word, a \ and a /`, "Ångström 🌿 ひまわり", "<b>&amp;</b>", "two\nlines\tand\ttabs", "\u2028 \u0001 \x7f", `\u003c`, "100 % _ ' `"}
+	var written []store.AuditRecord
+	for i, text := range odd {
+		who := store.Author{Name: "rowan@lindenmere", From: "127.0.0.1", At: now.Add(time.Duration(i) * time.Microsecond)}
+		written = append(written, store.AuditRecord{Organisation: "lindenmere", Author: who, Event: "refused", Detail: text})
+		require.NoError(t, s.Audit(t.Context(), written[i]))
+	}
+	var read []store.AuditRecord
+	require.NoError(t, s.EachAudit(t.Context(), func(r store.AuditRecord) error {
+		read = append(read, r)
+		return nil
+	}))
+	require.Equal(t, "created lindenmere", read[0].Detail)
+	require.Equal(t, written, read[1:])
+}
+
 func TestBadDSN(t *testing.T) {
 	for dsn, says := range map[string]string{
 		"nonsense":                     "write it as user:password@tcp(host:port)/database",

@@ -25,6 +25,7 @@ type Tx struct {
 	organisation access.ID
 	at           time.Time
 	author       Author
+	name         string // of the organisation, as it is after the change
 	rows         []rowChange
 	touched      []access.ID // scopes that the rows are about
 	policies     []access.ID // that were written
@@ -41,8 +42,9 @@ type rowChange struct {
 // a sentence that says what it did. Write returns the revision the change led to. When it fails with [ErrUnavailable],
 // the change is either there whole or absent: [Store.Revision] tells.
 func (s *Store) Write(ctx context.Context, organisation access.ID, author Author, fn func(tx *Tx, revision uint64) (what string, err error)) (uint64, error) {
-	lock := func(tx *prepared.Tx) (revision uint64, err error) {
-		err = tx.QueryRowContext(ctx, "SELECT revision FROM organisation WHERE id = ? FOR UPDATE", idColumn(organisation)).Scan(&revision)
+	lock := func(w *Tx) (revision uint64, err error) {
+		err = w.tx.QueryRowContext(ctx, "SELECT revision, (SELECT name FROM scope WHERE id = organisation.id) FROM organisation WHERE id = ? FOR UPDATE", idColumn(organisation)).
+			Scan(&revision, &w.name)
 		return revision, err
 	}
 	return s.write(ctx, organisation, author, lock, fn)
@@ -50,20 +52,19 @@ func (s *Store) Write(ctx context.Context, organisation access.ID, author Author
 
 // Create is [Store.Write] for an organisation that is to be made; its revision begins at 0.
 func (s *Store) Create(ctx context.Context, organisation access.ID, author Author, fn func(tx *Tx, revision uint64) (what string, err error)) (uint64, error) {
-	insert := func(tx *prepared.Tx) (uint64, error) {
-		_, err := tx.ExecContext(ctx, "INSERT INTO organisation (id, revision) VALUES (?, 0)", idColumn(organisation))
-		return 0, err
+	insert := func(w *Tx) (uint64, error) {
+		return 0, w.exec("INSERT INTO organisation (id, revision) VALUES (?, 0)", idColumn(organisation))
 	}
 	return s.write(ctx, organisation, author, insert, fn)
 }
 
-func (s *Store) write(ctx context.Context, organisation access.ID, author Author, lock func(*prepared.Tx) (uint64, error), fn func(*Tx, uint64) (string, error)) (next uint64, err error) {
+func (s *Store) write(ctx context.Context, organisation access.ID, author Author, lock func(*Tx) (uint64, error), fn func(*Tx, uint64) (string, error)) (next uint64, err error) {
 	err = s.transaction(ctx, func(tx *prepared.Tx) error {
-		revision, err := lock(tx)
+		w := &Tx{ctx: ctx, tx: tx, organisation: organisation, at: author.At, author: author}
+		revision, err := lock(w)
 		if err != nil {
 			return err
 		}
-		w := &Tx{ctx: ctx, tx: tx, organisation: organisation, at: author.At, author: author}
 		what, err := fn(w, revision)
 		if err != nil {
 			return err
@@ -92,18 +93,9 @@ func (s *Store) write(ctx context.Context, organisation access.ID, author Author
 		if err := w.exec("UPDATE organisation SET revision = ? WHERE id = ?", next, idColumn(organisation)); err != nil {
 			return err
 		}
-		name, err := organisationName(ctx, tx, organisation)
-		if err != nil {
-			return err
-		}
-		return appendAudit(ctx, tx, AuditRecord{Organisation: name, Author: author, Event: "change", Detail: what})
+		return appendAudit(ctx, tx, AuditRecord{Organisation: w.name, Author: author, Event: "change", Detail: what})
 	})
 	return next, err
-}
-
-func organisationName(ctx context.Context, tx *prepared.Tx, organisation access.ID) (name string, err error) {
-	err = tx.QueryRowContext(ctx, "SELECT name FROM scope WHERE id = ?", idColumn(organisation)).Scan(&name)
-	return name, err
 }
 
 func (w *Tx) exec(statement string, values ...any) error {
@@ -139,8 +131,19 @@ func (w *Tx) insertTerms(scope access.Scope) error {
 	return w.insertMany("scope_term (organisation_id, term, scope_id)", rows)
 }
 
+// At is the moment that the write is recorded under.
+func (w *Tx) At() time.Time { return w.at }
+
+// named keeps the organisation's name where a scope is its top.
+func (w *Tx) named(scope access.Scope) {
+	if scope.Kind == access.Organisation {
+		w.name = scope.Name
+	}
+}
+
 // CreateScope writes a new scope.
 func (w *Tx) CreateScope(scope access.Scope, details ScopeDetails) error {
+	w.named(scope)
 	tags, err := tagsColumn(scope.Tags)
 	if err != nil {
 		return err
@@ -160,6 +163,7 @@ func (w *Tx) CreateScope(scope access.Scope, details ScopeDetails) error {
 
 // ReshapeScope writes what is altered of a scope: where it sits, its name, title, description, tags, and whether it is in use.
 func (w *Tx) ReshapeScope(before, after access.Scope, was, is ScopeDetails) error {
+	w.named(after)
 	tags, err := tagsColumn(after.Tags)
 	if err != nil {
 		return err
