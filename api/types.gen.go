@@ -620,6 +620,28 @@ type Answer struct {
 // AnswerReason defines model for Answer.Reason.
 type AnswerReason string
 
+// AsRead What is altered, as it was read: the edit is refused when it is another by now. What is left out may be anything
+type AsRead struct {
+	Description *string `json:"description,omitempty"`
+
+	// Email Of a user
+	Email *string `json:"email,omitempty"`
+
+	// Gathers Of a gathering group
+	Gathers *string `json:"gathers,omitempty"`
+
+	// Name Of a resource without its type; of a service account without where it lives
+	Name *string `json:"name,omitempty"`
+
+	// Owner Of a group: the user's name, empty for none
+	Owner *string `json:"owner,omitempty"`
+	Tags  *Tags   `json:"tags,omitempty"`
+
+	// Text Of a policy
+	Text  *string `json:"text,omitempty"`
+	Title *string `json:"title,omitempty"`
+}
+
 // AuditRecord defines model for AuditRecord.
 type AuditRecord struct {
 	At     time.Time `json:"at"`
@@ -1397,8 +1419,8 @@ type PolicyEdit struct {
 	Name        *string `json:"name,omitempty"`
 	Text        *string `json:"text,omitempty"`
 
-	// Was The text as it was read: the edit is refused when it is another by now
-	Was *string `json:"was,omitempty"`
+	// Was What is altered, as it was read: the edit is refused when it is another by now. What is left out may be anything
+	Was *AsRead `json:"was,omitempty"`
 }
 
 // PolicyList defines model for PolicyList.
@@ -1538,6 +1560,9 @@ type PrincipalEdit struct {
 	Owner   *PrincipalRef `json:"owner,omitempty"`
 	Tags    *Tags         `json:"tags,omitempty"`
 	Title   *string       `json:"title,omitempty"`
+
+	// Was What is altered, as it was read: the edit is refused when it is another by now. What is left out may be anything
+	Was *AsRead `json:"was,omitempty"`
 }
 
 // PrincipalKind defines model for PrincipalKind.
@@ -1702,6 +1727,9 @@ type Reshaping struct {
 
 	// Untag Keys of tags to take away
 	Untag *[]string `json:"untag,omitempty"`
+
+	// Was What is altered, as it was read: the edit is refused when it is another by now. What is left out may be anything
+	Was *AsRead `json:"was,omitempty"`
 }
 
 // ReshapingState Restore or retire
@@ -1733,6 +1761,15 @@ type Role struct {
 // RolePlanes defines model for Role.Planes.
 type RolePlanes string
 
+// RoleAsRead The role as it was read: the edit is refused when it is defined otherwise by now
+type RoleAsRead struct {
+	Description *string       `json:"description,omitempty"`
+	Exclude     *[]RoleFilter `json:"exclude,omitempty"`
+	Include     []RoleFilter  `json:"include"`
+	Title       *string       `json:"title,omitempty"`
+	Under       *[]string     `json:"under,omitempty"`
+}
+
 // RoleDetails defines model for RoleDetails.
 type RoleDetails struct {
 	Exclude []RoleFilter `json:"exclude"`
@@ -1762,6 +1799,9 @@ type RoleEdit struct {
 
 	// Under Scopes under which it may be granted, by id or address; none for all beneath its own
 	Under *[]string `json:"under,omitempty"`
+
+	// Was The role as it was read: the edit is refused when it is defined otherwise by now
+	Was *RoleAsRead `json:"was,omitempty"`
 }
 
 // RoleFilter Picks the permissions that match every list given
@@ -2016,6 +2056,12 @@ type Settings struct {
 
 	// SecondFactor Whoever holds permissions to govern needs a second factor
 	SecondFactor bool `json:"secondFactor"`
+}
+
+// SettingsEdit defines model for SettingsEdit.
+type SettingsEdit struct {
+	Settings Settings  `json:"settings"`
+	Was      *Settings `json:"was,omitempty"`
 }
 
 // SignIn defines model for SignIn.
@@ -2666,7 +2712,7 @@ type SetStateJSONRequestBody = StateChange
 type ReshapeScopesJSONRequestBody = Reshaping
 
 // ChangeSettingsJSONRequestBody defines body for ChangeSettings for application/json ContentType.
-type ChangeSettingsJSONRequestBody = Settings
+type ChangeSettingsJSONRequestBody = SettingsEdit
 
 // CreateUserJSONRequestBody defines body for CreateUser for application/json ContentType.
 type CreateUserJSONRequestBody = UserNew

@@ -54,6 +54,7 @@ func (a *app) changeSettings(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
+	read := settings
 	if c.IsSet("keys-each") {
 		settings.KeysEach = c.Int("keys-each")
 	}
@@ -62,7 +63,7 @@ func (a *app) changeSettings(ctx context.Context, c *cli.Command) error {
 			*into = c.Bool(name)
 		}
 	}
-	if _, err := client.Read[api.Written](s.ChangeSettings(ctx, organisation, settings)); err != nil {
+	if _, err := client.Read[api.Written](s.ChangeSettings(ctx, organisation, api.SettingsEdit{Settings: settings, Was: &read})); err != nil {
 		return err
 	}
 	return a.printFacts(c, settings, settingFacts(settings)...)

@@ -183,7 +183,7 @@ func TestCredentialsThatDoNotWork(t *testing.T) {
 	require.Equal(t, 3, keys())
 	p := testbed.Problem(t, 409, client.Done(rowan.CreateKey(t.Context(), "lindenmere", api.ServiceAccountKind, digitising+"/label-indexer", api.KeyNew{})))
 	require.Contains(t, p.Detail, "as many as the organisation allows")
-	require.NoError(t, client.Done(rowan.ChangeSettings(t.Context(), "lindenmere", api.Settings{KeysEach: 4})))
+	require.NoError(t, client.Done(rowan.ChangeSettings(t.Context(), "lindenmere", api.SettingsEdit{Settings: api.Settings{KeysEach: 4}})))
 	keyFor(t, rowan, api.ServiceAccountKind, digitising+"/label-indexer")
 
 	require.NoError(t, client.Done(rowan.WithdrawKey(t.Context(), key.Key.Id)))
@@ -372,7 +372,7 @@ func TestNobodyActsAsWhoHoldsMore(t *testing.T) {
 func TestSecondFactor(t *testing.T) {
 	b := testbed.StartDemo(t)
 	rowan, tomas := b.As(t, "rowan@lindenmere"), b.As(t, "tomas@lindenmere")
-	require.NoError(t, client.Done(rowan.ChangeSettings(t.Context(), "lindenmere", api.Settings{KeysEach: 3, SecondFactor: true})))
+	require.NoError(t, client.Done(rowan.ChangeSettings(t.Context(), "lindenmere", api.SettingsEdit{Settings: api.Settings{KeysEach: 3, SecondFactor: true}})))
 	require.NoError(t, client.Done(tomas.GetSession(t.Context())))
 	require.Equal(t, "set-up-factor", kind(t, client.Done(rowan.ShowTree(t.Context(), "lindenmere", nil))), "a steward has to set one up first")
 	me, err := client.Read[api.Session](rowan.GetSession(t.Context()))

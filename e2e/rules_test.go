@@ -72,10 +72,10 @@ func TestPolicies(t *testing.T) {
 	require.Equal(t, 2, found.Hidden)
 
 	// What was read is to be what is written over.
-	stale := testbed.Problem(t, 412, client.Done(rowan.EditPolicyText(ctx, made.Policy.Id, nil, api.PolicyEdit{Text: ptr("network-team may observe networking"), Was: ptr("staff may observe tree\n")})))
-	require.Contains(t, stale.Detail, "policy networks was written anew since you read it")
-	testbed.Problem(t, 412, client.Done(rowan.EditPolicyText(ctx, made.Policy.Id, &api.EditPolicyTextParams{Preview: ptr(true)}, api.PolicyEdit{Name: ptr("x"), Was: ptr("")})))
-	require.NoError(t, client.Done(rowan.EditPolicyText(ctx, made.Policy.Id, nil, api.PolicyEdit{Description: ptr("theirs"), Was: &made.Policy.Text})))
+	stale := testbed.Problem(t, 412, client.Done(rowan.EditPolicyText(ctx, made.Policy.Id, nil, api.PolicyEdit{Text: ptr("network-team may observe networking"), Was: &api.AsRead{Text: ptr("staff may observe tree\n")}})))
+	require.Contains(t, stale.Detail, "somebody changed the text of policy networks since you read it")
+	testbed.Problem(t, 412, client.Done(rowan.EditPolicyText(ctx, made.Policy.Id, &api.EditPolicyTextParams{Preview: ptr(true)}, api.PolicyEdit{Name: ptr("x"), Was: &api.AsRead{Name: ptr("")}})))
+	require.NoError(t, client.Done(rowan.EditPolicyText(ctx, made.Policy.Id, nil, api.PolicyEdit{Description: ptr("theirs"), Was: &api.AsRead{Text: &made.Policy.Text}})))
 
 	// Another text, all of it or nothing; then none.
 	_, err = client.Read[api.Written](rowan.EditPolicyText(ctx, made.Policy.Id, nil, api.PolicyEdit{Text: ptr("under digitising:\n    network-team may observe networking\n    nobody may")}))

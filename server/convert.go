@@ -59,6 +59,17 @@ func value[T any](optional *T) (given T) {
 	return given
 }
 
+// asRead gives what an edit alters as it was read.
+func asRead(was *api.AsRead) service.AsRead {
+	if was == nil {
+		return service.AsRead{}
+	}
+	return service.AsRead{
+		Name: was.Name, Title: was.Title, Description: was.Description, Tags: (*map[string]string)(was.Tags),
+		Email: was.Email, Owner: was.Owner, Gathers: was.Gathers, Text: was.Text,
+	}
+}
+
 func periodOf(from, until *time.Time) access.Period {
 	return access.Period{From: value(from).UTC(), Until: value(until).UTC()}
 }

@@ -45,7 +45,7 @@ func (h handlers) EditPrincipal(ctx context.Context, r EditPrincipalRequestObjec
 	ctx, caller := who(ctx)
 	edit := service.Edit{
 		Name: r.Body.Name, Title: r.Body.Title, Description: r.Body.Description, Email: r.Body.Email,
-		Tags: value(r.Body.Tags), Gathers: r.Body.Gathers,
+		Tags: value(r.Body.Tags), Gathers: r.Body.Gathers, Was: asRead(r.Body.Was),
 	}
 	if r.Body.Owner != nil || yes(r.Body.NoOwner) {
 		owner := somebodyOrNone(r.Body.Owner)
@@ -132,10 +132,17 @@ func (h handlers) ShowSettings(ctx context.Context, r ShowSettingsRequestObject)
 
 func (h handlers) ChangeSettings(ctx context.Context, r ChangeSettingsRequestObject) (ChangeSettingsResponseObject, error) {
 	ctx, caller := who(ctx)
-	revision, err := h.service.ChangeSettings(ctx, caller, r.Organisation, people.Settings{
-		KeysEach: r.Body.KeysEach, SecondFactor: r.Body.SecondFactor, ForbidSignedIn: r.Body.ForbidSignedIn, ForbidPublic: r.Body.ForbidPublic,
-	})
+	var was *people.Settings
+	if r.Body.Was != nil {
+		read := settingsFrom(*r.Body.Was)
+		was = &read
+	}
+	revision, err := h.service.ChangeSettings(ctx, caller, r.Organisation, settingsFrom(r.Body.Settings), was)
 	return ChangeSettings200JSONResponse{Revision: int64(revision)}, err
+}
+
+func settingsFrom(s api.Settings) people.Settings {
+	return people.Settings{KeysEach: s.KeysEach, SecondFactor: s.SecondFactor, ForbidSignedIn: s.ForbidSignedIn, ForbidPublic: s.ForbidPublic}
 }
 
 // Keys.

@@ -118,6 +118,10 @@ func (h handlers) EditRole(ctx context.Context, r EditRoleRequestObject) (EditRo
 	ctx, caller := who(ctx)
 	b := r.Body
 	wanted := newRoleOf(r.Role, b.Title, b.Description, b.Include, b.Exclude, b.Under)
+	if w := b.Was; w != nil {
+		was := newRoleOf(r.Role, w.Title, w.Description, w.Include, w.Exclude, w.Under)
+		wanted.Was = &was
+	}
 	if yes(r.Params.Preview) {
 		written, err := previewed(h.service.PreviewRoleEdit(ctx, caller, r.Scope, wanted))
 		return EditRole200JSONResponse(written), err
@@ -205,7 +209,7 @@ func (h handlers) CreatePolicyAt(ctx context.Context, r CreatePolicyAtRequestObj
 
 func (h handlers) EditPolicyText(ctx context.Context, r EditPolicyTextRequestObject) (EditPolicyTextResponseObject, error) {
 	ctx, caller := who(ctx)
-	edit := service.PolicyEdit{Key: r.Policy, Name: r.Body.Name, Description: r.Body.Description, Text: r.Body.Text, Was: r.Body.Was}
+	edit := service.PolicyEdit{Key: r.Policy, Name: r.Body.Name, Description: r.Body.Description, Text: r.Body.Text, Was: asRead(r.Body.Was)}
 	if yes(r.Params.Preview) {
 		written, err := previewed(h.service.PreviewPolicyEdit(ctx, caller, edit))
 		return EditPolicyText200JSONResponse(written), err

@@ -71,7 +71,7 @@ func (h handlers) ReshapeScopes(ctx context.Context, r ReshapeScopesRequestObjec
 	state := value(r.Body.State)
 	wanted := service.Reshaping{
 		Scopes: r.Body.Scopes, Name: text(r.Body.Name), Title: r.Body.Title, Description: r.Body.Description, Tags: value(r.Body.Tags),
-		Untag: value(r.Body.Untag), To: text(r.Body.To), Retire: state == api.ScopeRetired, Restore: state == api.ScopeActive,
+		Untag: value(r.Body.Untag), To: text(r.Body.To), Retire: state == api.ScopeRetired, Restore: state == api.ScopeActive, Was: asRead(r.Body.Was),
 	}
 	if yes(r.Params.Preview) {
 		written, err := previewed(h.service.PreviewReshaping(ctx, caller, wanted))

@@ -118,7 +118,8 @@ func (s *Service) EditProfile(ctx context.Context, c Caller, title, email *strin
 		return c, &Problem{Kind: Invalid, Detail: "a profile is mended at home: keepers, guests and programs have none here", Next: "switch to your own organisation"}
 	}
 	if title != nil {
-		if c.Identity.Title = strings.TrimSpace(*title); c.Identity.Title == "" {
+		trimmed := strings.TrimSpace(*title)
+		if title = &trimmed; trimmed == "" {
 			return c, &Problem{Kind: Invalid, Detail: "the display name is empty", Next: "write how others know you", Field: "title"}
 		}
 	}
@@ -126,15 +127,17 @@ func (s *Service) EditProfile(ctx context.Context, c Caller, title, email *strin
 		if err := checkEmail(*email); err != nil {
 			return c, err
 		}
-		c.Identity.Email = *email
 	}
-	_, err := s.write(ctx, c, c.Organisation, func(now *access.Snapshot) (plan, error) {
+	_, err := s.write(ctx, c, c.Organisation, func(now *access.Snapshot, _ store.Details) (plan, error) {
 		p, ok := now.Principal(c.Principal)
 		if !ok {
 			return plan{}, errors.New("service: a user is missing from the snapshot")
 		}
 		return plan{
-			rows: func(tx *store.Tx) error { return tx.SetProfile(p, c.Identity.Title, c.Identity.Email) },
+			rows: func(tx *store.Tx) (err error) {
+				c.Identity.Title, c.Identity.Email, err = tx.SetProfile(p, title, email)
+				return err
+			},
 			what: "mended their own profile",
 		}, nil
 	})

@@ -93,7 +93,7 @@ func (s *Service) Check(ctx context.Context, c Caller, a Asked) (Answer, error) 
 		}
 	}
 	if answer.Reason == access.Inactive {
-		details, err := s.detailsOf(ctx, c, who)
+		details, err := d.detailsOf(ctx, who)
 		if err != nil {
 			return Answer{}, err
 		}

@@ -110,7 +110,7 @@ func (s *Service) Reinvite(ctx context.Context, c Caller, organisation string, w
 	if guest.Kind != access.Guest {
 		return LinkMade{}, &Problem{Kind: Invalid, Detail: "only guests are invited", Next: "name a guest", Field: "kind"}
 	}
-	details, err := s.detailsOf(ctx, c, guest)
+	details, err := d.detailsOf(ctx, guest)
 	if err != nil {
 		return LinkMade{}, err
 	}
@@ -168,7 +168,7 @@ func (s *Service) AcceptInvitation(ctx context.Context, c Caller, token people.T
 // accept lets a pending guest in as an identity.
 func (s *Service) accept(ctx context.Context, c Caller, v LinkView, token people.Token, i store.Identity, more func(*store.Tx) error) error {
 	name := i.SignIn().String()
-	_, err := s.write(ctx, c, v.Organisation, func(now *access.Snapshot) (plan, error) {
+	_, err := s.write(ctx, c, v.Organisation, func(now *access.Snapshot, _ store.Details) (plan, error) {
 		guest, ok := now.Principal(v.Principal)
 		if !ok {
 			return plan{}, notThere("guest", v.SignIn, "")

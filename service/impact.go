@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"arbora.example/access"
+	"arbora.example/store"
 )
 
 // EffectView is an effect as its viewer may see it.
@@ -47,8 +48,9 @@ func (s *Service) make(ctx context.Context, c Caller, p planner) (*access.Snapsh
 	if _, err := s.open(ctx, c); err != nil {
 		return nil, err
 	}
-	return s.write(ctx, c, c.Organisation, func(now *access.Snapshot) (plan, error) {
+	return s.write(ctx, c, c.Organisation, func(now *access.Snapshot, details store.Details) (plan, error) {
 		d := s.deskOf(now, c)
+		d.details = details
 		planned, err := p(d)
 		if err != nil {
 			return planned, err
@@ -102,6 +104,16 @@ func (s *Service) preview(ctx context.Context, c Caller, p planner) (Impact, err
 	return d.impact(planned)
 }
 
+// meansSomebody reports whether a change names people and what they may do, so that it is worth a word why nobody gains by it.
+func meansSomebody(change access.Change) bool {
+	switch change.(type) {
+	case access.CreateScope, access.RenameScope, access.TagScope, access.MoveScope, access.OfferServices,
+		access.RenamePrincipal, access.TagPrincipal, access.SetOwner, access.CreatePrincipal:
+		return false
+	}
+	return true
+}
+
 // mayMake refuses a plan that gives more than its maker may, or names whom the organisation forbids.
 func (d desk) mayMake(planned plan) error {
 	if err := d.forbidden(planned.changes); err != nil {
@@ -139,6 +151,8 @@ func (d desk) impact(planned plan) (Impact, error) {
 		impact.Advice = d.advice(planned.changes)
 	} else if covering := d.covering(planned.changes); covering != "" {
 		impact.Words = "Nobody would gain or lose anything: " + covering + " covers it already."
+	} else if !slices.ContainsFunc(changes, meansSomebody) {
+		impact.Words = "It alters nobody's access."
 	}
 	impact.Warnings = d.warnings(impact.Effects, planned.changes)
 	impact.digest = digestOf(impact)

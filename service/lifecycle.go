@@ -58,24 +58,17 @@ type Edit struct {
 	Tags                            map[string]string // nil leaves them
 	Owner                           *Somebody         // of a group; an empty name takes the owner away
 	Gathers                         *string           // of a gathering group
+	Was                             AsRead
 }
 
 // EditPrincipal alters what is said of a user, guest, group or service account. Its id and access stay.
 func (s *Service) EditPrincipal(ctx context.Context, c Caller, organisation string, who Somebody, edit Edit) (uint64, error) {
-	p, err := s.planEdit(ctx, c, organisation, who, edit)
-	if err != nil {
-		return 0, err
-	}
-	return s.made(ctx, c, p)
+	return s.made(ctx, c, planEdit(ctx, organisation, who, edit))
 }
 
 // PreviewEdit gives the impact of altering a principal and alters nothing.
 func (s *Service) PreviewEdit(ctx context.Context, c Caller, organisation string, who Somebody, edit Edit) (Impact, error) {
-	p, err := s.planEdit(ctx, c, organisation, who, edit)
-	if err != nil {
-		return Impact{}, err
-	}
-	return s.preview(ctx, c, p)
+	return s.preview(ctx, c, planEdit(ctx, organisation, who, edit))
 }
 
 // made makes a planned change and gives the revision it led to.
@@ -87,26 +80,21 @@ func (s *Service) made(ctx context.Context, c Caller, p planner) (uint64, error)
 	return next.Revision(), nil
 }
 
-func (s *Service) planEdit(ctx context.Context, c Caller, organisation string, who Somebody, edit Edit) (planner, error) {
-	d, err := s.open(ctx, c)
-	if err != nil {
-		return nil, err
-	}
-	p, err := d.governed(organisation, who, edit.operations()...)
-	if err != nil {
-		return nil, err
-	}
-	details, err := s.detailsOf(ctx, c, p)
-	if err != nil {
-		return nil, err
-	}
+func planEdit(ctx context.Context, organisation string, who Somebody, edit Edit) planner {
 	return func(d desk) (plan, error) {
 		before, err := d.governed(organisation, who, edit.operations()...)
 		if err != nil {
 			return plan{}, err
 		}
-		return d.planEdited(before, details, edit)
-	}, nil
+		was, err := d.detailsOf(ctx, before)
+		if err != nil {
+			return plan{}, err
+		}
+		if err := edit.Was.ofPrincipal(d, before, was); err != nil {
+			return plan{}, err
+		}
+		return d.planEdited(before, was, edit)
+	}
 }
 
 // operations gives what an edit takes.
@@ -219,56 +207,40 @@ func (d desk) mayActAs(p access.Principal) error {
 	}
 }
 
-func (s *Service) detailsOf(ctx context.Context, c Caller, p access.Principal) (store.PrincipalDetails, error) {
-	details, err := s.records.PrincipalDetails(ctx, c.Organisation, []access.ID{p.ID})
+func (d desk) detailsOf(ctx context.Context, p access.Principal) (store.PrincipalDetails, error) {
+	details, err := d.details.PrincipalDetails(ctx, d.organisationID(), []access.ID{p.ID})
 	return details[p.ID], err
 }
 
 // SetState suspends, retires or restores somebody. It reaches every session, key, token and decision at once.
 func (s *Service) SetState(ctx context.Context, c Caller, organisation string, who Somebody, to people.State) (uint64, error) {
-	p, err := s.planState(ctx, c, organisation, who, to)
-	if err != nil {
-		return 0, err
-	}
-	return s.made(ctx, c, p)
+	return s.made(ctx, c, planState(ctx, organisation, who, to))
 }
 
 // PreviewState gives the impact of a change of state and makes none.
 func (s *Service) PreviewState(ctx context.Context, c Caller, organisation string, who Somebody, to people.State) (Impact, error) {
-	p, err := s.planState(ctx, c, organisation, who, to)
-	if err != nil {
-		return Impact{}, err
-	}
-	return s.preview(ctx, c, p)
+	return s.preview(ctx, c, planState(ctx, organisation, who, to))
 }
 
-func (s *Service) planState(ctx context.Context, c Caller, organisation string, who Somebody, to people.State) (planner, error) {
+func planState(ctx context.Context, organisation string, who Somebody, to people.State) planner {
 	operation := map[people.State]string{people.Active: "restore", people.Suspended: "suspend", people.Retired: "retire"}[to]
-	if who.Kind == access.Group.String() && to == people.Suspended {
-		return nil, &Problem{Kind: Invalid, Detail: "a group is not suspended", Next: "retire it: it can be restored", Field: "state"}
-	}
-	d, err := s.open(ctx, c)
-	if err != nil {
-		return nil, err
-	}
-	p, err := d.governed(organisation, who, operation)
-	if err != nil {
-		return nil, err
-	}
-	details, err := s.detailsOf(ctx, c, p)
-	if err != nil {
-		return nil, err
-	}
-	if err := people.CheckStep(details.State, to); err != nil {
-		return nil, &Problem{Kind: Conflict, Detail: fmt.Sprintf("%s %s cannot be made %s", p.Kind, p.Name, to), Next: err.Error(), Field: "state"}
-	}
-	if p.Kind == access.Guest && to == people.Active && details.Identity.IsZero() {
-		return nil, &Problem{Kind: Conflict, Detail: p.Name + " never accepted the invitation", Next: "invite them once more", Field: "state"}
-	}
 	return func(d desk) (plan, error) {
+		if who.Kind == access.Group.String() && to == people.Suspended {
+			return plan{}, &Problem{Kind: Invalid, Detail: "a group is not suspended", Next: "retire it: it can be restored", Field: "state"}
+		}
 		p, err := d.governed(organisation, who, operation)
 		if err != nil {
 			return plan{}, err
+		}
+		details, err := d.detailsOf(ctx, p)
+		if err != nil {
+			return plan{}, err
+		}
+		if err := people.CheckStep(details.State, to); err != nil {
+			return plan{}, &Problem{Kind: Conflict, Detail: fmt.Sprintf("%s %s cannot be made %s", p.Kind, p.Name, to), Next: err.Error(), Field: "state"}
+		}
+		if p.Kind == access.Guest && to == people.Active && details.Identity.IsZero() {
+			return plan{}, &Problem{Kind: Conflict, Detail: p.Name + " never accepted the invitation", Next: "invite them once more", Field: "state"}
 		}
 		planned := plan{
 			rows: func(tx *store.Tx) error { return tx.SetState(p, details.State, to) },
@@ -278,7 +250,7 @@ func (s *Service) planState(ctx context.Context, c Caller, organisation string, 
 			planned.changes = []access.Change{access.SetInactive{ID: p.ID, Inactive: inactive}}
 		}
 		return planned, nil
-	}, nil
+	}
 }
 
 // HandOver gives all grants that name somebody directly to somebody else, and takes them from the first.

@@ -178,7 +178,7 @@ func (s *Service) UseLink(ctx context.Context, token people.Token, password, tit
 	if err != nil {
 		return v, err
 	}
-	_, err = s.write(ctx, c, v.Organisation, func(*access.Snapshot) (plan, error) {
+	_, err = s.write(ctx, c, v.Organisation, func(*access.Snapshot, store.Details) (plan, error) {
 		return plan{what: "chose a password by a link", rows: func(tx *store.Tx) error {
 			if err := tx.UseLink(token); err != nil {
 				return err

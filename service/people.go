@@ -118,7 +118,7 @@ func (s *Service) ShowPrincipal(ctx context.Context, c Caller, organisation stri
 			return DetailedPrincipal{}, err
 		}
 	}
-	details, err := s.detailsOf(ctx, c, p)
+	details, err := d.detailsOf(ctx, p)
 	if err != nil {
 		return DetailedPrincipal{}, err
 	}

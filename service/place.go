@@ -6,6 +6,7 @@ import (
 
 	"arbora.example/access"
 	"arbora.example/people"
+	"arbora.example/store"
 )
 
 // desk is what a caller works with: the current snapshot of their organisation and what they see of it.
@@ -17,11 +18,13 @@ type desk struct {
 	service string // of a caller that is a platform service: its name
 	// settings are what the organisation has decided for itself.
 	settings people.Settings
+	// details are read as they are; while a change is planned that is then made, within its transaction.
+	details store.Details
 }
 
 func (s *Service) deskOf(now *access.Snapshot, c Caller) desk {
 	context := s.contextOf(c)
-	d := desk{Snapshot: now, view: now.View(c.Principal, context), me: c.Principal, context: context, service: platformService(now, c), settings: people.DefaultSettings()}
+	d := desk{Snapshot: now, view: now.View(c.Principal, context), me: c.Principal, context: context, service: platformService(now, c), settings: people.DefaultSettings(), details: s.records.Details}
 	if settings := s.house(c.Organisation).settings.Load(); settings != nil {
 		d.settings = *settings
 	}

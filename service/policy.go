@@ -290,16 +290,12 @@ func planPolicy(wanted NewPolicy, made *access.Policy) planner {
 type PolicyEdit struct {
 	Key                     string
 	Name, Description, Text *string
-	Was                     *string // the text as it was read: if it is another by now, nothing is written
+	Was                     AsRead
 }
 
 // EditPolicy writes another text of a policy: all of it, or nothing.
 func (s *Service) EditPolicy(ctx context.Context, c Caller, e PolicyEdit) (PolicyView, uint64, error) {
-	p, err := s.planPolicyEdit(ctx, e)
-	if err != nil {
-		return PolicyView{}, 0, err
-	}
-	next, err := s.make(ctx, c, p)
+	next, err := s.make(ctx, c, planPolicyEdit(ctx, e))
 	if err != nil {
 		return PolicyView{}, 0, err
 	}
@@ -309,38 +305,29 @@ func (s *Service) EditPolicy(ctx context.Context, c Caller, e PolicyEdit) (Polic
 
 // PreviewPolicyEdit gives the impact of another text of a policy and writes none.
 func (s *Service) PreviewPolicyEdit(ctx context.Context, c Caller, e PolicyEdit) (Impact, error) {
-	p, err := s.planPolicyEdit(ctx, e)
-	if err != nil {
-		return Impact{}, err
-	}
-	return s.preview(ctx, c, p)
+	return s.preview(ctx, c, planPolicyEdit(ctx, e))
 }
 
-func (s *Service) planPolicyEdit(ctx context.Context, e PolicyEdit) (planner, error) {
-	var description string
-	if e.Description != nil {
-		description = *e.Description
-	} else if id, err := access.ParseID(e.Key); err == nil {
-		details, err := s.records.PolicyDetails(ctx, []access.ID{id})
-		if err != nil {
-			return nil, err
-		}
-		description = details[id].Description
-	}
+func planPolicyEdit(ctx context.Context, e PolicyEdit) planner {
 	return func(d desk) (plan, error) {
 		before, err := d.policy(e.Key, "edit policy")
 		if err != nil {
 			return plan{}, err
 		}
-		if e.Was != nil && *e.Was != d.Print(before) {
-			return plan{}, &Problem{
-				Kind: Outdated, Field: "text", Detail: fmt.Sprintf("policy %s was written anew since you read it", before.Name),
-				Next: "read it again, and write what you want into that",
-			}
+		details, err := d.details.PolicyDetails(ctx, []access.ID{before.ID})
+		if err != nil {
+			return plan{}, err
+		}
+		description := details[before.ID].Description
+		if err := e.Was.ofPolicy(before.Name, description, d.Print(before)); err != nil {
+			return plan{}, err
 		}
 		after := before
 		if e.Name != nil {
 			after.Name = *e.Name
+		}
+		if e.Description != nil {
+			description = *e.Description
 		}
 		if e.Text != nil {
 			if after, err = d.read(after, *e.Text, d.outsidePlaces(before.Scope)); err != nil {
@@ -352,7 +339,7 @@ func (s *Service) planPolicyEdit(ctx context.Context, e PolicyEdit) (planner, er
 			rows:    func(tx *store.Tx) error { return tx.PutPolicy(&before, after, description) },
 			what:    fmt.Sprintf("rewrote policy %s at %s", after.Name, d.Address(after.Scope)),
 		}, nil
-	}, nil
+	}
 }
 
 // RemovePolicy takes a policy away, with all its statements.

@@ -23,6 +23,7 @@ type Reshaping struct {
 	To          string            // the scope they move into
 	Retire      bool
 	Restore     bool
+	Was         AsRead // of one scope alone
 }
 
 // operations gives what a reshaping takes on each scope.
@@ -48,6 +49,8 @@ func (r Reshaping) check() error {
 		return &Problem{Kind: Invalid, Detail: "no scope is named", Next: "name one or more", Field: "scopes"}
 	case r.Name != "" && len(r.Scopes) > 1:
 		return &Problem{Kind: Invalid, Detail: "several scopes cannot be given one name", Next: "rename one at a time", Field: "name"}
+	case r.Was != (AsRead{}) && len(r.Scopes) > 1:
+		return &Problem{Kind: Invalid, Detail: "what was read is told of one scope", Next: "alter one at a time, or leave it out", Field: "was"}
 	case r.Retire && r.Restore:
 		return &Problem{Kind: Invalid, Detail: "a scope cannot be retired and restored at once", Next: "choose one", Field: "state"}
 	case len(r.operations()) == 0:
@@ -69,43 +72,18 @@ func (r Reshaping) check() error {
 
 // Reshape alters scopes as one change: all of them or none.
 func (s *Service) Reshape(ctx context.Context, c Caller, r Reshaping) (uint64, error) {
-	p, err := s.planReshaping(ctx, c, r)
-	if err != nil {
+	if err := r.check(); err != nil {
 		return 0, err
 	}
-	return s.made(ctx, c, p)
+	return s.made(ctx, c, planReshaping(ctx, r))
 }
 
 // PreviewReshaping gives the impact of altering scopes, with what a move takes along and leaves behind, and alters none.
 func (s *Service) PreviewReshaping(ctx context.Context, c Caller, r Reshaping) (Impact, error) {
-	p, err := s.planReshaping(ctx, c, r)
-	if err != nil {
+	if err := r.check(); err != nil {
 		return Impact{}, err
 	}
-	return s.preview(ctx, c, p)
-}
-
-func (s *Service) planReshaping(ctx context.Context, c Caller, r Reshaping) (planner, error) {
-	if err := r.check(); err != nil {
-		return nil, err
-	}
-	d, err := s.open(ctx, c)
-	if err != nil {
-		return nil, err
-	}
-	scopes, err := d.reshapable(r)
-	if err != nil {
-		return nil, err
-	}
-	ids := make([]access.ID, len(scopes))
-	for i, scope := range scopes {
-		ids[i] = scope.ID
-	}
-	details, err := s.records.ScopeDetails(ctx, ids)
-	if err != nil {
-		return nil, err
-	}
-	return func(d desk) (plan, error) { return d.planReshaped(r, details) }, nil
+	return s.preview(ctx, c, planReshaping(ctx, r))
 }
 
 // reshapable finds the scopes that are to be altered, each of which takes its own permissions.
@@ -134,8 +112,20 @@ func (d desk) reshapable(r Reshaping) ([]access.Scope, error) {
 	return scopes, nil
 }
 
-func (d desk) planReshaped(r Reshaping, details map[access.ID]store.ScopeDetails) (plan, error) {
+func planReshaping(ctx context.Context, r Reshaping) planner {
+	return func(d desk) (plan, error) { return d.planReshaped(ctx, r) }
+}
+
+func (d desk) planReshaped(ctx context.Context, r Reshaping) (plan, error) {
 	scopes, err := d.reshapable(r)
+	if err != nil {
+		return plan{}, err
+	}
+	ids := make([]access.ID, len(scopes))
+	for i, scope := range scopes {
+		ids[i] = scope.ID
+	}
+	details, err := d.details.ScopeDetails(ctx, ids)
 	if err != nil {
 		return plan{}, err
 	}
@@ -150,6 +140,9 @@ func (d desk) planReshaped(r Reshaping, details map[access.ID]store.ScopeDetails
 	for _, before := range scopes {
 		after, was := before, details[before.ID]
 		is := was
+		if err := r.Was.ofScope(d.Address(before.ID), before, was); err != nil {
+			return plan{}, err
+		}
 		if r.Name != "" && r.Name != before.Name {
 			after.Name = r.Name
 			p.changes = append(p.changes, access.RenameScope{ID: before.ID, Name: r.Name})

@@ -30,6 +30,7 @@ type NewRole struct {
 	Name, Title, Description string
 	Include, Exclude         []access.Filter
 	Under                    []string // scopes, by id or address
+	Was                      *NewRole // of an edit: as it was read
 }
 
 func (d desk) roleView(role *access.Role) RoleView {
@@ -277,6 +278,9 @@ func planRoleEdit(key string, wanted NewRole) planner {
 			return plan{}, err
 		}
 		before := role.RoleDefinition
+		if err := d.roleOutdated(wanted.Was, before); err != nil {
+			return plan{}, err
+		}
 		return plan{
 			changes: []access.Change{access.EditRole{Definition: def}},
 			rows:    func(tx *store.Tx) error { return tx.EditRole(before, def) },

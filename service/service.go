@@ -118,7 +118,7 @@ type plan struct {
 
 // write makes one change to an organisation: planned on the snapshot that is then locked, checked by the core, written
 // in one transaction, and published before write returns. It gives the snapshot the change led to.
-func (s *Service) write(ctx context.Context, c Caller, organisation access.ID, make func(*access.Snapshot) (plan, error)) (*access.Snapshot, error) {
+func (s *Service) write(ctx context.Context, c Caller, organisation access.ID, make func(*access.Snapshot, store.Details) (plan, error)) (*access.Snapshot, error) {
 	// A caller who goes away does not leave a write in doubt.
 	ctx = context.WithoutCancel(ctx)
 	h := s.house(organisation)
@@ -136,7 +136,7 @@ func (s *Service) write(ctx context.Context, c Caller, organisation access.ID, m
 			}
 		}
 		var p plan
-		if p, planned = make(now); planned != nil {
+		if p, planned = make(now, tx.Details); planned != nil {
 			return "", planned
 		}
 		if next, planned = now.With(revision+1, p.changes...); planned != nil {

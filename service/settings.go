@@ -19,13 +19,16 @@ func (s *Service) Settings(ctx context.Context, c Caller, organisation string) (
 	return d.settings, err
 }
 
-// ChangeSettings decides them anew. What was granted before stays.
-func (s *Service) ChangeSettings(ctx context.Context, c Caller, organisation string, wanted people.Settings) (uint64, error) {
+// ChangeSettings decides them anew. What was granted before stays. If was is given, they are still to be that.
+func (s *Service) ChangeSettings(ctx context.Context, c Caller, organisation string, wanted people.Settings, was *people.Settings) (uint64, error) {
 	revision, err := s.made(ctx, c, func(d desk) (plan, error) {
 		if _, err := d.needAtTop("edit organisation", organisation); err != nil {
 			return plan{}, err
 		}
 		before := d.settings
+		if err := settingsOutdated(was, before); err != nil {
+			return plan{}, err
+		}
 		return plan{
 			rows: func(tx *store.Tx) error { return tx.ChangeSettings(before, wanted) },
 			what: "changed the settings", settings: &wanted,

@@ -70,22 +70,28 @@ func (w *Tx) SetState(p access.Principal, from, to people.State) error {
 	return w.exec("DELETE FROM link WHERE organisation_id = ? AND principal_id = ?", idColumn(w.organisation), idColumn(p.ID))
 }
 
-// SetProfile changes what a user says of themselves.
-func (w *Tx) SetProfile(p access.Principal, title, email string) error {
-	var before struct{ Title, Email string }
-	row := w.tx.QueryRowContext(w.ctx, `SELECT p.title, i.email FROM principal p JOIN identity i ON i.id = p.id WHERE p.organisation_id = ? AND p.id = ?`,
-		idColumn(w.organisation), idColumn(p.ID))
-	if err := row.Scan(&before.Title, &before.Email); err != nil {
-		return err
+// SetProfile changes what a user says of themselves; nil leaves a thing as it is. It gives both as they are then.
+func (w *Tx) SetProfile(p access.Principal, title, email *string) (titleNow, emailNow string, err error) {
+	details, err := w.PrincipalDetails(w.ctx, w.organisation, []access.ID{p.ID})
+	if err != nil {
+		return "", "", err
+	}
+	was := details[p.ID]
+	titleNow, emailNow = was.Title, was.Email
+	if title != nil {
+		titleNow = *title
+	}
+	if email != nil {
+		emailNow = *email
 	}
 	profile := func(title, email string) map[string]any {
 		return map[string]any{"id": p.ID.String(), "name": p.Name, "title": title, "email": email}
 	}
-	w.note("profile", profile(before.Title, before.Email), profile(title, email))
-	if err := w.exec("UPDATE principal p SET p.title = ? WHERE p.organisation_id = ? AND p.id = ?", title, idColumn(w.organisation), idColumn(p.ID)); err != nil {
-		return err
+	w.note("profile", profile(was.Title, was.Email), profile(titleNow, emailNow))
+	if err := w.exec("UPDATE principal p SET p.title = ? WHERE p.organisation_id = ? AND p.id = ?", titleNow, idColumn(w.organisation), idColumn(p.ID)); err != nil {
+		return "", "", err
 	}
-	return w.exec("UPDATE identity SET email = ? WHERE id = ?", email, idColumn(p.ID))
+	return titleNow, emailNow, w.exec("UPDATE identity SET email = ? WHERE id = ?", emailNow, idColumn(p.ID))
 }
 
 // AddMember writes a membership.

@@ -10,6 +10,10 @@ import (
 	"arbora.example/store/prepared"
 )
 
+// Details reads what is known of things that no decision needs: as it is, from a [Store], or within a write, from its [Tx],
+// where nobody else alters it before the write ends.
+type Details struct{ from prepared.Querier }
+
 // ScopeDetails is what is known of a scope that no decision needs.
 type ScopeDetails struct {
 	Title       string
@@ -65,63 +69,63 @@ func (s *Store) OrganisationNamed(ctx context.Context, name string) (id access.I
 }
 
 // ScopeDetails reads the details of scopes by id.
-func (s *Store) ScopeDetails(ctx context.Context, ids []access.ID) (map[access.ID]ScopeDetails, error) {
+func (d Details) ScopeDetails(ctx context.Context, ids []access.ID) (map[access.ID]ScopeDetails, error) {
 	details := make(map[access.ID]ScopeDetails, len(ids))
-	err := eachOf(ctx, s.db, "SELECT id, title, description, created_at FROM scope WHERE id IN ", ids, func(scan scanner) error {
+	err := eachOf(ctx, d.from, "SELECT id, title, description, created_at FROM scope WHERE id IN ", ids, func(scan scanner) error {
 		var id idColumn
-		var d ScopeDetails
-		if err := scan(&id, &d.Title, &d.Description, &d.CreatedAt); err != nil {
+		var one ScopeDetails
+		if err := scan(&id, &one.Title, &one.Description, &one.CreatedAt); err != nil {
 			return err
 		}
-		details[access.ID(id)] = d
+		details[access.ID(id)] = one
 		return nil
 	})
 	return details, err
 }
 
 // PrincipalDetails reads the details of principals of an organisation by id.
-func (s *Store) PrincipalDetails(ctx context.Context, organisation access.ID, ids []access.ID) (map[access.ID]PrincipalDetails, error) {
+func (d Details) PrincipalDetails(ctx context.Context, organisation access.ID, ids []access.ID) (map[access.ID]PrincipalDetails, error) {
 	details := make(map[access.ID]PrincipalDetails, len(ids))
 	query := `SELECT p.id, p.title, p.description, COALESCE(i.email, ''), p.state, p.identity_id, p.created_at
 		FROM principal p LEFT JOIN identity i ON i.id = p.identity_id WHERE p.organisation_id = ? AND p.id IN `
-	err := eachOf(ctx, s.db, query, ids, func(scan scanner) error {
+	err := eachOf(ctx, d.from, query, ids, func(scan scanner) error {
 		var id idColumn
-		var d PrincipalDetails
-		if err := scan(&id, &d.Title, &d.Description, &d.Email, &d.State, (*idColumn)(&d.Identity), &d.CreatedAt); err != nil {
+		var one PrincipalDetails
+		if err := scan(&id, &one.Title, &one.Description, &one.Email, &one.State, (*idColumn)(&one.Identity), &one.CreatedAt); err != nil {
 			return err
 		}
-		details[access.ID(id)] = d
+		details[access.ID(id)] = one
 		return nil
 	}, idColumn(organisation))
 	return details, err
 }
 
 // GrantDetails reads the details of grants by id.
-func (s *Store) GrantDetails(ctx context.Context, ids []access.ID) (map[access.ID]GrantDetails, error) {
+func (d Details) GrantDetails(ctx context.Context, ids []access.ID) (map[access.ID]GrantDetails, error) {
 	details := make(map[access.ID]GrantDetails, len(ids))
-	err := eachOf(ctx, s.db, "SELECT id, description, created_at, created_by FROM role_grant WHERE id IN ", ids, func(scan scanner) error {
+	err := eachOf(ctx, d.from, "SELECT id, description, created_at, created_by FROM role_grant WHERE id IN ", ids, func(scan scanner) error {
 		var id idColumn
-		var d GrantDetails
-		if err := scan(&id, &d.Description, &d.CreatedAt, &d.CreatedBy); err != nil {
+		var one GrantDetails
+		if err := scan(&id, &one.Description, &one.CreatedAt, &one.CreatedBy); err != nil {
 			return err
 		}
-		details[access.ID(id)] = d
+		details[access.ID(id)] = one
 		return nil
 	})
 	return details, err
 }
 
 // PolicyDetails reads the details of policies by id.
-func (s *Store) PolicyDetails(ctx context.Context, ids []access.ID) (map[access.ID]PolicyDetails, error) {
+func (d Details) PolicyDetails(ctx context.Context, ids []access.ID) (map[access.ID]PolicyDetails, error) {
 	details := make(map[access.ID]PolicyDetails, len(ids))
 	query := "SELECT id, description, created_at, created_by, written_at, written_by FROM policy WHERE id IN "
-	err := eachOf(ctx, s.db, query, ids, func(scan scanner) error {
+	err := eachOf(ctx, d.from, query, ids, func(scan scanner) error {
 		var id idColumn
-		var d PolicyDetails
-		if err := scan(&id, &d.Description, &d.CreatedAt, &d.CreatedBy, &d.WrittenAt, &d.WrittenBy); err != nil {
+		var one PolicyDetails
+		if err := scan(&id, &one.Description, &one.CreatedAt, &one.CreatedBy, &one.WrittenAt, &one.WrittenBy); err != nil {
 			return err
 		}
-		details[access.ID(id)] = d
+		details[access.ID(id)] = one
 		return nil
 	})
 	return details, err

@@ -33,6 +33,7 @@ var ErrUnavailable = errors.New("store: the database cannot be reached")
 
 // Store is a connection pool to one database of records. It is safe for concurrent use.
 type Store struct {
+	Details
 	db *prepared.DB
 }
 
@@ -46,7 +47,7 @@ func Open(ctx context.Context, dsn string) (*Store, error) {
 	if err != nil {
 		return nil, mark(err)
 	}
-	return &Store{db: db}, nil
+	return &Store{Details: Details{db}, db: db}, nil
 }
 
 // Close ends all connections.

@@ -20,6 +20,7 @@ type Author struct {
 
 // Tx is a write in progress on one organisation. Its methods write rows and note each for the change record.
 type Tx struct {
+	Details
 	ctx          context.Context
 	tx           *prepared.Tx
 	organisation access.ID
@@ -60,7 +61,7 @@ func (s *Store) Create(ctx context.Context, organisation access.ID, author Autho
 
 func (s *Store) write(ctx context.Context, organisation access.ID, author Author, lock func(*Tx) (uint64, error), fn func(*Tx, uint64) (string, error)) (next uint64, err error) {
 	err = s.transaction(ctx, func(tx *prepared.Tx) error {
-		w := &Tx{ctx: ctx, tx: tx, organisation: organisation, at: author.At, author: author}
+		w := &Tx{Details: Details{tx}, ctx: ctx, tx: tx, organisation: organisation, at: author.At, author: author}
 		revision, err := lock(w)
 		if err != nil {
 			return err

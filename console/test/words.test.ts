@@ -1,6 +1,6 @@
 import { expect, test } from "vitest";
 import { csv } from "../src/lib/download";
-import { capital, count, href, part, tagsIn, terms } from "../src/lib/words";
+import { capital, count, href, part, tagsIn, tagsOut, terms } from "../src/lib/words";
 
 test("numbers go with their words", () => {
   expect(count(0, "scope")).toBe("0 scopes");
@@ -48,4 +48,10 @@ test("rows are written as RFC 4180 has it", () => {
   expect(csv([["a", "b"], ["1", "2"]])).toBe("a,b\r\n1,2\r\n");
   expect(csv([['say "so"', "a,b", "two\nlines", "", " "]])).toBe('"say ""so""","a,b","two\nlines",, \r\n');
   expect(csv([])).toBe("");
+});
+
+test("tags are written as they are read", () => {
+  const tags = { care: "high", label: "a=b", floor: "" };
+  expect(tagsIn(tagsOut(tags))).toEqual(tags);
+  expect(tagsOut({})).toBe("");
 });

@@ -1482,6 +1482,7 @@ export interface components {
             noOwner?: boolean;
             /** @description Of a gathering group: whom it gathers */
             gathers?: string;
+            was?: components["schemas"]["AsRead"];
         };
         StateChange: {
             state: components["schemas"]["State"];
@@ -1682,6 +1683,26 @@ export interface components {
             /** @description No grant or statement may name public */
             forbidPublic: boolean;
         };
+        SettingsEdit: {
+            settings: components["schemas"]["Settings"];
+            was?: components["schemas"]["Settings"];
+        };
+        /** @description What is altered, as it was read: the edit is refused when it is another by now. What is left out may be anything */
+        AsRead: {
+            /** @description Of a resource without its type; of a service account without where it lives */
+            name?: string;
+            title?: string;
+            description?: string;
+            /** @description Of a user */
+            email?: string;
+            tags?: components["schemas"]["Tags"];
+            /** @description Of a group: the user's name, empty for none */
+            owner?: string;
+            /** @description Of a gathering group */
+            gathers?: string;
+            /** @description Of a policy */
+            text?: string;
+        };
         /** @description What is left out stays as it is. Each thing takes its permission on each scope; a move takes that of creating at its end, too */
         Reshaping: {
             /** @description Ids or addresses */
@@ -1700,6 +1721,7 @@ export interface components {
              * @enum {string}
              */
             state?: "active" | "retired";
+            was?: components["schemas"]["AsRead"];
         };
         AccountNew: {
             name: string;
@@ -2202,6 +2224,15 @@ export interface components {
             exclude?: components["schemas"]["RoleFilter"][];
             /** @description Scopes under which it may be granted, by id or address; none for all beneath its own */
             under?: string[];
+            was?: components["schemas"]["RoleAsRead"];
+        };
+        /** @description The role as it was read: the edit is refused when it is defined otherwise by now */
+        RoleAsRead: {
+            title?: string;
+            description?: string;
+            include: components["schemas"]["RoleFilter"][];
+            exclude?: components["schemas"]["RoleFilter"][];
+            under?: string[];
         };
         RoleNew: {
             name: string;
@@ -2362,8 +2393,7 @@ export interface components {
             name?: string;
             description?: string;
             text?: string;
-            /** @description The text as it was read: the edit is refused when it is another by now */
-            was?: string;
+            was?: components["schemas"]["AsRead"];
         };
         PolicyText: {
             text: string;
@@ -4580,7 +4610,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Settings"];
+                "application/json": components["schemas"]["SettingsEdit"];
             };
         };
         responses: {

@@ -64,6 +64,12 @@ export function confirming(impact: Schemas["Impact"] | null): { "If-Match"?: str
   return impact ? { "If-Match": `"${impact.confirmation}"` } : {};
 }
 
+// isOutdated reports whether an edit failed since what it alters is another by now than it was read as.
+export function isOutdated(caught: unknown): boolean {
+  const problem = asProblem(caught);
+  return problem.type === "urn:arbora:problem:outdated" && !problem.impact;
+}
+
 // signOut ends the session, here in any case: one that the service no longer knows has ended there already.
 export async function signOut(): Promise<void> {
   await ask(api.DELETE("/session")).catch(() => undefined);

@@ -32,6 +32,11 @@ export function tagsIn(text: string): Record<string, string> {
   return Object.fromEntries(pairs.map(([key = "", ...value]) => [key.trim(), value.join("=").trim()]));
 }
 
+// tagsOut writes tags as tagsIn reads them.
+export function tagsOut(tags: Record<string, string>): string {
+  return Object.entries(tags).map(([key, value]) => `${key}=${value}`).join(", ");
+}
+
 // href gives the address of a page in the console.
 export const href = {
   scope: (address: string) => "#/tree/" + address.split("/").map(encodeURIComponent).join("/"),

@@ -28,7 +28,8 @@
     problem = null;
     said = "";
     try {
-      session.begin(await ask(api.PATCH("/profile", { body: { title, email } })));
+      const { me } = session; // only what was altered is written
+      session.begin(await ask(api.PATCH("/profile", { body: { title: title === me?.title ? undefined : title, email: email === me?.email ? undefined : email } })));
       said = "Your profile is saved.";
     } catch (caught) {
       problem = asProblem(caught);

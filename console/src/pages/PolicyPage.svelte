@@ -3,7 +3,8 @@
   import { Button } from "flowbite-svelte";
   import { push, router } from "svelte-spa-router";
   import { untrack } from "svelte";
-  import { api, ask, asProblem, confirming, type Schemas } from "../lib/api";
+  import { api, ask, asProblem, confirming, isOutdated, type Schemas } from "../lib/api";
+  import { Draft } from "../lib/draft.svelte";
   import { whenChanged } from "../lib/live.svelte";
   import { Review } from "../lib/review.svelte";
   import { session } from "../lib/session.svelte";
@@ -23,15 +24,16 @@
   import StatementForms from "../parts/StatementForms.svelte";
   import StatementEditor from "../parts/StatementEditor.svelte";
   import TextInput from "../parts/TextInput.svelte";
+  import Theirs from "../parts/Theirs.svelte";
 
   let { params }: { params?: { id: string } } = $props();
 
   const fresh = $derived(params?.id === "new");
   let policy = $state.raw<Schemas["Policy"] | null>(null);
-  let name = $state("");
   let at = $state("");
-  let description = $state("");
-  let text = $state("");
+  const textsOf = (of: Schemas["Policy"]) => ({ name: of.name, description: of.description, text: of.text });
+  const draft = new Draft({ name: "", description: "", text: "" });
+  const words = { name: "the name", description: "what it is for", text: "the text" };
   let reading = $state.raw<Schemas["Reading"] | null>(null);
   let removing = $state(false);
   const review = new Review();
@@ -70,39 +72,31 @@
   }
 
   // What somebody else wrote meanwhile is taken where nothing was altered here, and told of where something was.
-  let theirs = $state.raw<Schemas["Policy"] | null>(null);
-  whenChanged(async () => {
-    const id = params?.id ?? "";
-    if (!policy) return;
-    const [read, mine] = [policy.text, text];
+  async function meet() {
+    if (!policy || review.busy) return;
     try {
-      const now = await ask(api.GET("/policies/{policy}", { params: { path: { policy: id } } }));
-      if (now.text === read) return;
-      if (mine === read || now.text === reading?.text) adopt(now);
-      else theirs = now;
+      const now = await ask(api.GET("/policies/{policy}", { params: { path: { policy: policy.id } } }));
+      draft.meet(textsOf(now));
+      policy = now;
     } catch (caught) {
       review.problem = asProblem(caught);
     }
-  });
+  }
+  whenChanged(meet);
 
   function adopt(now: Schemas["Policy"]) {
     policy = now;
-    theirs = null;
-    [name, at, description, text] = [now.name, now.scope.address, now.description, now.text];
-  }
-
-  function keepMine() {
-    policy = theirs ?? policy; // what is saved replaces theirs, and is shown to
-    theirs = null;
+    at = now.scope.address;
+    draft.begin(textsOf(now));
   }
 
   const mayWrite = $derived(fresh || (policy?.may.includes("edit policy") ?? false));
-  const changed = $derived(fresh || policy?.text !== text || policy?.name !== name || policy?.description !== description);
-  const clean = $derived(reading !== null && reading.faults.length === 0 && text.trim() !== "");
+  const changed = $derived(fresh || draft.altered.length > 0);
+  const clean = $derived(reading !== null && reading.faults.length === 0 && draft.mine.text.trim() !== "");
 
   // The text is read as one types; an answer that comes too late is left aside.
   $effect(() => {
-    const [asked, scope] = [text, at];
+    const [asked, scope] = [draft.mine.text, at];
     if (!scope) return;
     let late = false;
     const wait = setTimeout(async () => {
@@ -121,31 +115,34 @@
     };
   });
 
-  const key = $derived(JSON.stringify([name, at, text]));
+  const key = $derived(JSON.stringify([draft.mine, at]));
+  const edit = $derived({ ...draft.mine, was: draft.read });
 
   async function preview() {
     const asked = key; // what is typed meanwhile was not asked about
     await review.run(async () => {
       const answer = fresh
-        ? await ask(api.POST("/scopes/{scope}/policies", { params: { path: { scope: at }, query: { preview: true } }, body: { name, text, description } }))
-        : await ask(api.PATCH("/policies/{policy}", { params: { path: { policy: params?.id ?? "" }, query: { preview: true } }, body: { name, text, description, was: policy?.text } }));
+        ? await ask(api.POST("/scopes/{scope}/policies", { params: { path: { scope: at }, query: { preview: true } }, body: draft.mine }))
+        : await ask(api.PATCH("/policies/{policy}", { params: { path: { policy: params?.id ?? "" }, query: { preview: true } }, body: edit }));
       review.impact = "impact" in answer ? (answer.impact ?? null) : null;
       [review.shown, removing] = [asked, false];
     });
+    if (isOutdated(review.problem)) await meet();
   }
 
   async function save() {
     const header = confirming(review.impact);
     await review.run(async () => {
       if (fresh) {
-        const made = await ask(api.POST("/scopes/{scope}/policies", { params: { path: { scope: at }, header }, body: { name, text, description } }));
+        const made = await ask(api.POST("/scopes/{scope}/policies", { params: { path: { scope: at }, header }, body: draft.mine }));
         if ("policy" in made) push(href.policy(made.policy.id).slice(1));
       } else {
-        await ask(api.PATCH("/policies/{policy}", { params: { path: { policy: params?.id ?? "" }, header }, body: { name, text, description, was: policy?.text } }));
+        await ask(api.PATCH("/policies/{policy}", { params: { path: { policy: params?.id ?? "" }, header }, body: edit }));
         await load(params?.id ?? "");
       }
       review.impact = null;
     });
+    if (isOutdated(review.problem)) await meet();
   }
 
   async function remove(preview: boolean) {
@@ -157,11 +154,12 @@
   }
 
   function take(filled: string) {
-    text = text.trim() ? text.trimEnd() + "\n" + filled : filled;
+    const { text } = draft.mine;
+    draft.mine.text = text.trim() ? text.trimEnd() + "\n" + filled : filled;
   }
 </script>
 
-<Page title={fresh ? "Write a policy" : name} lead={fresh ? "Say in plain statements who may, may only or may never do what. Nothing counts until it is saved." : description}>
+<Page title={fresh ? "Write a policy" : (policy?.name ?? "")} lead={fresh ? "Say in plain statements who may, may only or may never do what. Nothing counts until it is saved." : (policy?.description ?? "")}>
   {#if review.problem && !fresh && !policy}
     <ProblemNote problem={review.problem} />
   {:else if !fresh && !policy}
@@ -171,7 +169,7 @@
       <div class="space-y-4">
         <div class="grid grid-cols-2 gap-4 max-sm:grid-cols-1">
           <Field label="Name" name="name" problem={review.problem}>
-            {#snippet children(id)}<TextInput {id} bind:value={name} placeholder="vault-care" readonly={!mayWrite} />{/snippet}
+            {#snippet children(id)}<TextInput {id} bind:value={draft.mine.name} placeholder="vault-care" readonly={!mayWrite} />{/snippet}
           </Field>
           {#if fresh}
             <Field label="Stands at, and holds there and beneath" name="scope" problem={review.problem}>
@@ -181,13 +179,7 @@
             <p class="pt-7"><span class="quiet">stands at</span> <a class="link address" href={href.scope(policy.scope.address)}>{policy.scope.address}</a></p>
           {/if}
         </div>
-        {#if theirs}
-          <div role="status" class="rounded-lg border border-copper-300 bg-copper-100 px-4 py-3 text-copper-900 dark:border-copper-700 dark:bg-copper-900/50 dark:text-copper-100" data-test="theirs">
-            <p class="font-semibold">{theirs.writtenBy} wrote this policy anew while you were at it.</p>
-            <pre class="statement my-2 max-h-40 overflow-y-auto whitespace-pre-wrap">{theirs.text}</pre>
-            <div class="flex gap-4"><button type="button" class="link" onclick={() => theirs && adopt(theirs)}>Take theirs</button><button type="button" class="link" onclick={keepMine}>Go on with mine, which replaces it</button></div>
-          </div>
-        {/if}
+        <Theirs {draft} {words} by={policy?.writtenBy} />
         {#if mayWrite}
           <div class="flex gap-1" role="group" aria-label="How to write it">
             {#each [{ parts: false, word: "As text" }, { parts: true, word: "In parts" }] as way (way.word)}
@@ -196,8 +188,8 @@
             {/each}
           </div>
         {/if}
-        {#if inParts}<StatementForms {at} {reading} {known} ontext={(joined) => (text = joined)} />{/if}
-        <StatementEditor bind:this={editor} bind:text faults={reading?.faults ?? []} label="Statements" {known} readonly={!mayWrite || inParts} />
+        {#if inParts}<StatementForms {at} {reading} {known} ontext={(joined) => (draft.mine.text = joined)} />{/if}
+        <StatementEditor bind:this={editor} bind:text={draft.mine.text} faults={reading?.faults ?? []} label="Statements" {known} readonly={!mayWrite || inParts} />
         {#if reading && reading.faults.length > 0}
           <ul class="space-y-1 rounded-lg border-l-4 border-copper-600 bg-copper-100 px-4 py-3 dark:bg-copper-900/60" data-test="faults">
             {#each reading.faults as fault (fault.line + ":" + fault.column)}
@@ -208,7 +200,7 @@
           <p class="quiet" data-test="reads-well">Reads well: {count(reading?.statements.length ?? 0, "statement")}.</p>
         {/if}
         <Field label="What it is for (optional)" name="description" problem={review.problem}>
-          {#snippet children(id)}<TextInput {id} bind:value={description} placeholder="Said beside it, for whoever looks later" readonly={!mayWrite} />{/snippet}
+          {#snippet children(id)}<TextInput {id} bind:value={draft.mine.description} placeholder="Said beside it, for whoever looks later" readonly={!mayWrite} />{/snippet}
         </Field>
         {#if review.impact && review.shown === key}<ImpactNote impact={review.impact} />{/if}
         {#if review.problem && !["name", "scope", "description"].includes(review.problem.field ?? "")}<ProblemNote problem={review.problem} />{/if}
@@ -217,7 +209,7 @@
             {#if review.impact && review.shown === key && !removing}
               <Button onclick={save} disabled={review.busy || !clean} data-test="save">Save it</Button>
             {:else if !removing}
-              <Button onclick={preview} disabled={review.busy || !clean || !changed || !name} data-test="review">Show what it alters</Button>
+              <Button onclick={preview} disabled={review.busy || !clean || !changed || !draft.mine.name || draft.disputed.length > 0} data-test="review">Show what it alters</Button>
             {/if}
             {#if removing && review.impact}
               <Button onclick={() => remove(false)} disabled={review.busy} data-test="confirm-remove">Take it away</Button>
@@ -229,7 +221,7 @@
         {/if}
         {#if policy}
           <p class="quiet text-sm">Written {moment(policy.writtenAt)} by {policy.writtenBy}.</p>
-          <PolicyVersions {policy} {text} ontake={mayWrite ? (then) => (text = then) : undefined} />
+          <PolicyVersions {policy} text={draft.mine.text} ontake={mayWrite ? (then) => (draft.mine.text = then) : undefined} />
         {/if}
       </div>
       <aside class="space-y-6">

@@ -3,7 +3,9 @@
   import { Button } from "flowbite-svelte";
   import { push, router } from "svelte-spa-router";
   import { untrack } from "svelte";
-  import { api, ask, asProblem, confirming, type Schemas } from "../lib/api";
+  import { api, ask, asProblem, confirming, isOutdated, type Schemas } from "../lib/api";
+  import { Draft } from "../lib/draft.svelte";
+  import { whenChanged } from "../lib/live.svelte";
   import { Review } from "../lib/review.svelte";
   import { session } from "../lib/session.svelte";
   import type { Vocabulary } from "../lib/language";
@@ -19,6 +21,7 @@
   import QuietButton from "../parts/QuietButton.svelte";
   import RoleGrid from "../parts/RoleGrid.svelte";
   import TextInput from "../parts/TextInput.svelte";
+  import Theirs from "../parts/Theirs.svelte";
 
   let { params }: { params?: { name?: string } } = $props();
 
@@ -26,10 +29,13 @@
   let details = $state.raw<Schemas["RoleDetails"] | null>(null);
   let at = $state("");
   let name = $state("");
-  let title = $state("");
-  let description = $state("");
-  let include = $state.raw<Schemas["RoleFilter"][]>([{}]);
-  let exclude = $state.raw<Schemas["RoleFilter"][]>([]);
+  // What it holds and leaves out is kept as JSON.
+  type Filters = Schemas["RoleFilter"][];
+  const textsOf = (of: Schemas["RoleDetails"]) => ({ title: of.role.title, description: of.role.description, include: JSON.stringify(of.include), exclude: JSON.stringify(of.exclude) });
+  const draft = new Draft({ title: "", description: "", include: "[{}]", exclude: "[]" });
+  const words = { title: "the title", description: "what it is for", include: "what it holds", exclude: "what it leaves out" };
+  const include = $derived<Filters>(JSON.parse(draft.mine.include));
+  const exclude = $derived<Filters>(JSON.parse(draft.mine.exclude));
   let known = $state.raw<Vocabulary | null>(null);
   let reading = $state.raw<Schemas["RoleReading"] | null>(null);
   const review = new Review();
@@ -46,16 +52,29 @@
     if (!role) return;
     try {
       details = await ask(api.GET("/scopes/{scope}/roles/{role}", { params: { path: { scope: session.organisation, role } } }));
-      ({ include, exclude } = details);
-      ({ name, title, description } = details.role);
+      draft.begin(textsOf(details));
+      name = details.role.name;
       at = details.role.scope?.address ?? at;
     } catch (caught) {
       review.problem = asProblem(caught);
     }
   }
 
+  // What somebody else altered meanwhile is taken where nothing was altered here, and told of where something was.
+  async function meet() {
+    if (!details || review.busy) return;
+    try {
+      details = await ask(api.GET("/scopes/{scope}/roles/{role}", { params: { path } }));
+      draft.meet(textsOf(details));
+    } catch (caught) {
+      review.problem = asProblem(caught);
+    }
+  }
+  whenChanged(meet);
+
   const said = (f: Schemas["RoleFilter"]) => Object.values(f).some((words) => words && words.length > 0);
-  const definition = $derived({ include: include.filter(said), exclude: exclude.filter(said), title: title || undefined, description: description || undefined, under: details?.role.under?.map((s) => s.id) });
+  const definition = $derived({ include: include.filter(said), exclude: exclude.filter(said), title: draft.mine.title || undefined, description: draft.mine.description || undefined, under: details?.role.under?.map((s) => s.id) });
+  const edit = $derived({ ...definition, was: { title: draft.read.title, description: draft.read.description, include: JSON.parse(draft.read.include), exclude: JSON.parse(draft.read.exclude), under: definition.under } });
   const key = $derived(JSON.stringify(definition));
 
   // What it holds follows what is picked; an answer that comes too late is left aside.
@@ -82,19 +101,20 @@
   const preview = () =>
     review.run(async () => {
       const asked = key;
-      review.impact = (await ask(api.PUT("/scopes/{scope}/roles/{role}", { params: { path, query: { preview: true } }, body: definition }))).impact ?? null;
+      review.impact = (await ask(api.PUT("/scopes/{scope}/roles/{role}", { params: { path, query: { preview: true } }, body: edit }))).impact ?? null;
       review.shown = asked;
-    });
+    }).then(told);
   const save = () =>
     review.run(async () => {
       const role = name.trim();
-      if (editing) await ask(api.PUT("/scopes/{scope}/roles/{role}", { params: { path, header: confirming(review.impact) }, body: definition }));
+      if (editing) await ask(api.PUT("/scopes/{scope}/roles/{role}", { params: { path, header: confirming(review.impact) }, body: edit }));
       else await ask(api.POST("/scopes/{scope}/roles", { params: { path: { scope: at } }, body: { ...definition, name: role } }));
       push(href.role(role).slice(1));
-    });
+    }).then(told);
+  const told = () => (isOutdated(review.problem) ? meet() : undefined);
 </script>
 
-<Page title={editing ? `Edit ${title || editing}` : "Define a role"} lead={editing ? "All who hold it gain and lose what you change: that is shown before it is saved." : "Pick what it holds, and leave out what it should not. It can be granted at its scope and beneath."}>
+<Page title={editing ? `Edit ${draft.mine.title || editing}` : "Define a role"} lead={editing ? "All who hold it gain and lose what you change: that is shown before it is saved." : "Pick what it holds, and leave out what it should not. It can be granted at its scope and beneath."}>
   {#if editing && !details}
     {#if review.problem}<ProblemNote problem={review.problem} />{/if}
   {:else}
@@ -108,16 +128,17 @@
             {#snippet children(id)}<Choice {id} name="role-at" bind:value={at} options={tree.nodes.filter((n) => n.kind !== "resource").map((n) => ({ value: n.address, hint: n.title }))} />{/snippet}
           </Field>
         {/if}
-        <Field label="Title" name="title" problem={review.problem}>{#snippet children(id)}<TextInput {id} name="role-title" bind:value={title} />{/snippet}</Field>
-        <Field label="What it is for" name="description" problem={review.problem}>{#snippet children(id)}<TextInput {id} name="role-about" bind:value={description} />{/snippet}</Field>
+        <Theirs {draft} {words} silent={["include", "exclude"]} />
+        <Field label="Title" name="title" problem={review.problem}>{#snippet children(id)}<TextInput {id} name="role-title" bind:value={draft.mine.title} />{/snippet}</Field>
+        <Field label="What it is for" name="description" problem={review.problem}>{#snippet children(id)}<TextInput {id} name="role-about" bind:value={draft.mine.description} />{/snippet}</Field>
         <section aria-labelledby="include-heading">
           <h2 id="include-heading" class="mb-1 text-lg font-semibold">Holds</h2>
           <p class="quiet mb-2 text-sm">Each line picks the permissions that match all that is said in it.</p>
-          <FilterFields bind:filters={include} {known} name="include" word="Another line" />
+          <FilterFields bind:filters={() => include, (f: Filters) => (draft.mine.include = JSON.stringify(f))} {known} name="include" word="Another line" />
         </section>
         <section aria-labelledby="exclude-heading">
           <h2 id="exclude-heading" class="mb-2 text-lg font-semibold">But not</h2>
-          <FilterFields bind:filters={exclude} {known} name="exclude" word={exclude.length > 0 ? "Another line" : "Leave something out"} />
+          <FilterFields bind:filters={() => exclude, (f: Filters) => (draft.mine.exclude = JSON.stringify(f))} {known} name="exclude" word={exclude.length > 0 ? "Another line" : "Leave something out"} />
         </section>
       </div>
       <div class="sticky top-20 max-h-[calc(100vh-6rem)] space-y-4 overflow-y-auto max-lg:static max-lg:max-h-none">
@@ -134,7 +155,7 @@
         {#if review.problem && !["name", "scope", "title", "description"].includes(review.problem.field ?? "")}<ProblemNote problem={review.problem} />{/if}
         <div class="flex gap-2">
           {#if editing && !(review.impact && review.shown === key)}
-            <Button onclick={preview} disabled={review.busy || !reading} data-test="review">Show what it alters</Button>
+            <Button onclick={preview} disabled={review.busy || !reading || draft.disputed.length > 0} data-test="review">Show what it alters</Button>
           {:else}
             <Button onclick={save} disabled={review.busy || !reading || !(editing || name.trim())} data-test="save">{editing ? "Save it" : "Define it"}</Button>
           {/if}

@@ -1,8 +1,9 @@
 <!-- What the organisation has decided for itself. -->
 <script lang="ts">
   import { Button, Checkbox } from "flowbite-svelte";
-  import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
+  import { api, ask, asProblem, isOutdated, type Problem, type Schemas } from "../lib/api";
   import { authority } from "../lib/authority.svelte";
+  import { whenChanged } from "../lib/live.svelte";
   import { session } from "../lib/session.svelte";
   import Field from "../parts/Field.svelte";
   import Page from "../parts/Page.svelte";
@@ -10,17 +11,27 @@
   import Skeleton from "../parts/Skeleton.svelte";
 
   let settings = $state<Schemas["Settings"] | null>(null);
+  let read = $state.raw<Schemas["Settings"] | null>(null); // as they were read
   let problem = $state.raw<Problem | null>(null);
   let said = $state("");
 
   const path = $derived({ organisation: session.organisation });
 
+  async function load() {
+    try {
+      read = await ask(api.GET("/organisations/{organisation}/settings", { params: { path } }));
+      settings = { ...read };
+    } catch (caught) {
+      problem = asProblem(caught);
+    }
+  }
   $effect(() => {
     authority.load();
-    ask(api.GET("/organisations/{organisation}/settings", { params: { path } })).then(
-      (found) => (settings = found),
-      (caught) => (problem = asProblem(caught)),
-    );
+    load();
+  });
+  // What somebody else decided is shown at once, unless something was altered here: then saving tells of it.
+  whenChanged(() => {
+    if (JSON.stringify(settings) === JSON.stringify(read)) load();
   });
 
   async function change(event: Event) {
@@ -29,10 +40,12 @@
     problem = null;
     said = "";
     try {
-      await ask(api.PUT("/organisations/{organisation}/settings", { params: { path }, body: settings }));
+      await ask(api.PUT("/organisations/{organisation}/settings", { params: { path }, body: { settings, was: read ?? undefined } }));
       said = "The settings are changed.";
+      read = { ...settings };
     } catch (caught) {
       problem = asProblem(caught);
+      if (isOutdated(caught)) await load(); // theirs are shown, and can be altered
     }
   }
 </script>

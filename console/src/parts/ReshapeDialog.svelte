@@ -1,64 +1,75 @@
 <!-- Moves, edits, retires or restores a scope, after showing what that does. -->
 <script lang="ts">
+  import { untrack } from "svelte";
   import { push } from "svelte-spa-router";
-  import { api, ask, confirming, type Schemas, type Scope } from "../lib/api";
+  import { api, ask, confirming, isOutdated, type Schemas, type Scope } from "../lib/api";
+  import { Draft } from "../lib/draft.svelte";
   import { session } from "../lib/session.svelte";
   import { undo } from "../lib/undo.svelte";
   import { tree } from "../lib/tree.svelte";
-  import { href, tagsIn } from "../lib/words";
+  import { href, tagsIn, tagsOut } from "../lib/words";
   import ChangeDialog from "./ChangeDialog.svelte";
   import Choice from "./Choice.svelte";
   import Field from "./Field.svelte";
   import TextInput from "./TextInput.svelte";
+  import Theirs from "./Theirs.svelte";
 
   type Impact = Schemas["Impact"] | null;
   export type Way = "move" | "edit" | "retire" | "restore";
   let { open = $bindable(false), scope, way, target = "", ondone }: { open?: boolean; scope: Scope; way: Way; target?: string; ondone: () => void } = $props();
 
   let to = $state("");
-  let name = $state("");
-  let title = $state("");
-  let description = $state("");
-  let tags = $state("");
-
-  const last = $derived(scope.type ? scope.name.slice(0, -scope.type.length - 1) : scope.name);
+  const lastOf = (of: Scope) => (of.type ? of.name.slice(0, -of.type.length - 1) : of.name);
+  const last = $derived(lastOf(scope));
+  const textsOf = (of: Scope) => ({ name: lastOf(of), title: of.title, description: of.description, tags: tagsOut(of.tags) });
+  const draft = new Draft(untrack(() => textsOf(scope)));
+  const words = { name: "the name", title: "the title", description: "what it is about", tags: "the tags" };
 
   $effect(() => {
     if (!open) return;
     to = target;
-    name = last;
-    ({ title, description } = scope);
-    tags = Object.entries(scope.tags).map(([key, value]) => `${key}=${value}`).join(", ");
+    draft.begin(untrack(() => textsOf(scope)));
   });
 
-  const tagsNow = $derived(tagsIn(tags));
-  // Only what was altered is asked for: each takes a permission of its own.
+  // Only what was altered is asked for: each takes a permission of its own. It is to be still as it was read.
   const change = $derived.by((): Omit<Schemas["Reshaping"], "scopes"> => {
     if (way === "move") return to.trim() ? { to: to.trim() } : {};
     if (way !== "edit") return { state: way === "retire" ? "retired" : "active" };
     const edit: Omit<Schemas["Reshaping"], "scopes"> = {};
-    if (name.trim() !== last) edit.name = name.trim();
-    if (title !== scope.title) edit.title = title;
-    if (description !== scope.description) edit.description = description;
-    if (JSON.stringify(tagsNow) !== JSON.stringify(scope.tags)) {
-      edit.tags = tagsNow;
-      edit.untag = Object.keys(scope.tags).filter((key) => !(key in tagsNow));
+    const was: Schemas["AsRead"] = {};
+    const { mine, read, altered } = draft;
+    if (altered.includes("name")) [edit.name, was.name] = [mine.name.trim(), read.name];
+    if (altered.includes("title")) [edit.title, was.title] = [mine.title, read.title];
+    if (altered.includes("description")) [edit.description, was.description] = [mine.description, read.description];
+    if (altered.includes("tags")) {
+      [edit.tags, was.tags] = [tagsIn(mine.tags), tagsIn(read.tags)];
+      edit.untag = Object.keys(was.tags).filter((key) => !(key in (edit.tags ?? {})));
     }
-    return edit;
+    return altered.length > 0 ? { ...edit, was } : {};
   });
-  const ready = $derived(Object.keys(change).length > 0 && (way !== "move" || tree.nodes.some((n) => n.address === to.trim())));
+  const ready = $derived(Object.keys(change).length > 0 && draft.disputed.length === 0 && (way !== "move" || tree.nodes.some((n) => n.address === to.trim())));
   const places = $derived(tree.nodes.filter((n) => n.kind !== "resource" && n.address !== scope.address && !n.address.startsWith(scope.address + "/")));
   const path = $derived({ organisation: session.organisation });
 
+  // What somebody else has altered meanwhile is read, and shown beside.
+  async function meeting<T>(asked: Promise<T>): Promise<T> {
+    try {
+      return await asked;
+    } catch (caught) {
+      if (isOutdated(caught)) draft.meet(textsOf(await ask(api.GET("/scopes/{scope}", { params: { path: { scope: scope.id } } }))));
+      throw caught;
+    }
+  }
+
   async function preview(): Promise<Impact> {
-    return (await ask(api.PATCH("/organisations/{organisation}/scopes", { params: { path, query: { preview: true } }, body: { scopes: [scope.id], ...change } }))).impact ?? null;
+    return (await meeting(ask(api.PATCH("/organisations/{organisation}/scopes", { params: { path, query: { preview: true } }, body: { scopes: [scope.id], ...change } })))).impact ?? null;
   }
 
   async function make(impact: Impact) {
     const { to: moved, name: renamed } = change;
     const before = { organisation: path, id: scope.id, name: scope.name, above: scope.address.slice(0, scope.address.lastIndexOf("/")) };
     const done = way;
-    await ask(api.PATCH("/organisations/{organisation}/scopes", { params: { path, header: confirming(impact) }, body: { scopes: [scope.id], ...change } }));
+    await meeting(ask(api.PATCH("/organisations/{organisation}/scopes", { params: { path, header: confirming(impact) }, body: { scopes: [scope.id], ...change } })));
     await tree.load();
     if (done !== "edit") {
       undo.offer(`${before.name} ${{ move: "moved", retire: "retired", restore: "restored" }[done]}.`, async () => {
@@ -73,28 +84,30 @@
     push(href.scope(`${above}/${renamed ?? last}${scope.type ? "." + scope.type : ""}`).slice(1));
   }
 
-  const words = { move: "Move", edit: "Edit", retire: "Retire", restore: "Restore" };
+  const verbs = { move: "Move", edit: "Edit", retire: "Retire", restore: "Restore" };
 </script>
 
-<ChangeDialog bind:open title="{words[way]} {scope.name}{way === 'retire' || way === 'restore' ? '?' : ''}" action={way === "edit" ? "Save" : words[way]} {ready} {preview} {make} size={way === "edit" ? "md" : "sm"}>
-  {#snippet children(problem)}
+<ChangeDialog bind:open title="{verbs[way]} {scope.name}{way === 'retire' || way === 'restore' ? '?' : ''}" action={way === "edit" ? "Save" : verbs[way]} {ready} {preview} {make} size={way === "edit" ? "md" : "sm"}>
+  {#snippet children(told)}
+    {@const problem = draft.disputed.length > 0 ? null : told}
     {#if way === "move"}
       <Field label="Into" name="to" {problem} hint="All beneath goes with it, and follows its new ancestors at once.">
         {#snippet children(id)}<Choice {id} name="move-to" bind:value={to} options={places.map((n) => ({ value: n.address, hint: n.title }))} />{/snippet}
       </Field>
     {:else if way === "edit"}
+      <Theirs {draft} {words} />
       <div class="grid grid-cols-2 gap-4 max-sm:grid-cols-1">
         <Field label="Name" name="name" {problem} hint="Id and access stay; statements are written with the new name.">
-          {#snippet children(id)}<TextInput {id} name="scope-name" bind:value={name} required />{/snippet}
+          {#snippet children(id)}<TextInput {id} name="scope-name" bind:value={draft.mine.name} required />{/snippet}
         </Field>
         <Field label="Title" name="title" {problem}>
-          {#snippet children(id)}<TextInput {id} name="scope-title" bind:value={title} />{/snippet}
+          {#snippet children(id)}<TextInput {id} name="scope-title" bind:value={draft.mine.title} />{/snippet}
         </Field>
         <Field label="About" name="description" {problem}>
-          {#snippet children(id)}<TextInput {id} name="scope-about" bind:value={description} />{/snippet}
+          {#snippet children(id)}<TextInput {id} name="scope-about" bind:value={draft.mine.description} />{/snippet}
         </Field>
         <Field label="Tags" name="tags" {problem} hint="KEY=VALUE, several apart by commas; conditions look at them.">
-          {#snippet children(id)}<TextInput {id} name="scope-tags" bind:value={tags} placeholder="care=high" />{/snippet}
+          {#snippet children(id)}<TextInput {id} name="scope-tags" bind:value={draft.mine.tags} placeholder="care=high" />{/snippet}
         </Field>
       </div>
     {:else if way === "retire"}
