@@ -399,7 +399,8 @@ func (c *comparison) delta(who *principalNode, n number, beneath bool) (d Delta,
 	return d, everywhere
 }
 
-// shifted gives what rules that hang on something unknown are about, of those that are met only before or only after.
+// shifted gives what rules that hang on something unknown are about, of those that are met only before or only after; and what
+// is given without, which others may cut, only before or only after.
 func (c *comparison) shifted(who *principalNode, wasAt, n number, beneath bool) Set {
 	old := c.before.hanging(c.before.principals.get(who.number), wasAt, c.context, beneath || wasAt != n)
 	fresh := c.after.hanging(who, n, c.context, beneath)
@@ -413,7 +414,8 @@ func (c *comparison) shifted(who *principalNode, wasAt, n number, beneath bool) 
 	return set
 }
 
-// hanging gives the rules met that hang on something unknown, by their terms: what they are about.
+// hanging gives the rules met that hang on something unknown, by their terms: what they are about. Under no terms is what
+// rules give that hang on nothing unknown.
 func (s *Snapshot) hanging(who *principalNode, at number, c *Context, beneath bool) map[string]Set {
 	found := map[string]Set{}
 	scope := s.scopes.get(at)
@@ -425,10 +427,21 @@ func (s *Snapshot) hanging(who *principalNode, at number, c *Context, beneath bo
 			continue
 		}
 		up.node.rules.each(who, func(e *entry) bool {
-			if !e.slow || e.here && (beneath || up.number != at) || e.rule.matches(who, scope, s, c.inTime()) != unknown {
+			if e.here && (beneath || up.number != at) {
 				return true
 			}
-			terms := e.rule.terms
+			terms := ""
+			if e.slow {
+				switch e.rule.matches(who, scope, s, c.inTime()) {
+				case no:
+					return true
+				case unknown:
+					terms = e.rule.terms
+				}
+			}
+			if terms == "" && e.rule.cuts {
+				return true
+			}
 			about := slices.Clone(found[terms])
 			about.addAll(e.permissions)
 			found[terms] = about

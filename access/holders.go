@@ -101,10 +101,16 @@ func (s Step) width() int {
 	return s.Role.Permissions.Len()
 }
 
+// sameRole reports whether two steps grant roles that hold the same.
+func (s Step) sameRole(other Step) bool {
+	return s.Role != nil && other.Role != nil &&
+		s.width() == other.width() && s.Role.Permissions.Minus(other.Role.Permissions).Len() == 0
+}
+
 // StepsTo gives the single changes by which a principal would be allowed to do something: joining a group that holds it,
 // being granted a role at the scope itself, or lifting the one statement that cuts it. Those that add least come first, of
-// equals a group before a role and the role that holds less elsewhere; privileged roles come last. At most the given number is
-// given. It is empty when the principal may already, is inactive, or the permission means nothing at the scope.
+// equals a group before a role and the role that holds less elsewhere; privileged roles come last. Of roles that hold the same
+// one is given. At most the given number is given. It is empty when the principal may already, is inactive, or the permission means nothing at the scope.
 func (s *Snapshot) StepsTo(q Question, most int) []Step {
 	q.Refers = nil
 	reason := s.Decide(q).Reason
@@ -128,6 +134,7 @@ func (s *Snapshot) StepsTo(q Question, most int) []Step {
 			}
 		}
 	}
+	slices.Reverse(steps) // of built-in roles that hold the same, the one listed later has the humbler name
 	if who.Kind != BuiltInSet {
 		for _, group := range s.groupsThatGive(q, at) {
 			adds := s.held(group, at, q.Context, false, false).And(meaning).Minus(held).Len()
@@ -154,7 +161,9 @@ func (s *Snapshot) StepsTo(q Question, most int) []Step {
 				continue
 			}
 		}
-		sure = append(sure, step)
+		if !slices.ContainsFunc(sure, step.sameRole) {
+			sure = append(sure, step)
+		}
 	}
 	return sure
 }

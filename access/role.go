@@ -232,6 +232,7 @@ func RolesFor(wanted Set, among iter.Seq[*Role]) []Ranked {
 			ranked = append(ranked, Ranked{Role: role, Beyond: role.Permissions.Minus(wanted).Len()})
 		}
 	}
+	slices.Reverse(ranked) // of built-in roles that hold the same, the one listed later has the humbler name
 	slices.SortStableFunc(ranked, func(a, b Ranked) int { return cmp.Compare(a.Beyond, b.Beyond) })
 	return ranked
 }

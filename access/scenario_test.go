@@ -108,6 +108,16 @@ func TestImpactInScenarios(t *testing.T) {
 		"a revocation with something narrower left": {[]string{"content-keeper bram top", "content-reader bram top/folder"}, func(w *world) access.Change {
 			return access.RevokeGrant{ID: w.ids["content-keeper bram top"]}
 		}, []string{"bram -4 at top whole", "bram -2 at top/folder whole"}},
+		"a revocation of what may be cut, with something under a condition left": {[]string{
+			"content-keeper bram top", `top: user bram may never destroy anything if request.location is "north"`, "top: user bram may erase object if request.hour is 12",
+		}, func(w *world) access.Change {
+			return access.RevokeGrant{ID: w.ids["content-keeper bram top"]}
+		}, []string{"bram -3 ~1 at top whole"}},
+		"a revocation of what may be cut, with the same from elsewhere": {[]string{
+			"content-keeper bram top", "content-writer bram top", `top: user bram may never modify anything if request.location is "north"`,
+		}, func(w *world) access.Change {
+			return access.RevokeGrant{ID: w.ids["content-writer bram top"]}
+		}, nil},
 		"a revocation of what another grant gives too": {[]string{"content-reader bram top", "content-reader curators top"}, func(w *world) access.Change {
 			require.NoError(t, w.join("bram", "curators"))
 			return access.RevokeGrant{ID: w.ids["content-reader bram top"]}
@@ -194,6 +204,7 @@ func TestStepsInScenarios(t *testing.T) {
 		"two statements that cut it are too many":    {[]string{"content-keeper bram top", "top: user bram may never destroy anything", "top/folder: user bram may never destroy anything"}, "bram erase object " + scans, nil},
 		"nothing when it is held already":            {[]string{"content-reader bram top"}, "bram fetch object " + scans, nil},
 		"nothing where it means nothing":             {nil, "bram fetch object top/folder/house/mister.machine", nil},
+		"of roles that hold the same, the humbler":   {nil, "bram edit bucket " + scans, []string{"storage-builder at " + scans, "builder at " + scans, "steward at " + scans}},
 		"an operation takes the service's own role":  {nil, "bram start machine top/folder/house/mister.machine", []string{"compute-operator at top/folder/house/mister.machine"}},
 		"to govern takes a privileged role, at last": {nil, "bram create grant " + scans, []string{"access-manager at " + scans}},
 	} {

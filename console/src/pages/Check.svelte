@@ -109,7 +109,7 @@
 </script>
 
 <Page title="Check" lead="May somebody do this here? The answer, and what decides it.">
-  <form onsubmit={submit} class="card mb-6 grid grid-cols-[10rem_1fr_1fr_1.6fr_auto] items-start gap-4 p-5 max-lg:grid-cols-2 max-sm:grid-cols-1">
+  <form onsubmit={submit} class="card mb-6 grid grid-cols-[9rem_minmax(0,1fr)_minmax(0,1fr)_minmax(0,2.6fr)_auto] items-start gap-4 p-5 max-lg:grid-cols-2 max-sm:grid-cols-1">
     <Field label="Who" name="kind" {problem}>
       {#snippet children(id)}
         <select {id} bind:value={kind} class="w-full field">

@@ -158,9 +158,13 @@
           </p>
         {/if}
         {#if scope.described}<p class="quiet address text-sm" title="Its id never changes">{scope.id}</p>{/if}
+        {#if ways.length > 0}
+          <p class="mt-1.5 flex gap-4">
+            {#each ways as w (w.way)}<button type="button" class="link" onclick={() => ((way = w.way), (reshaping = true))}>{w.word}</button>{/each}
+          </p>
+        {/if}
       </div>
       <div class="ml-auto flex flex-wrap gap-2">
-        {#each ways as w (w.way)}<QuietButton size="sm" onclick={() => ((way = w.way), (reshaping = true))}>{w.word}</QuietButton>{/each}
         <QuietButton size="sm" href={href.check({ at: scope.address })}><SearchOutline class="me-2 h-4 w-4" />Check</QuietButton>
         {#if loam.there}<QuietButton size="sm" href={href.loam(scope.address)}>In Loam</QuietButton>{/if}
         {#if scope.creatable.length > 0}
@@ -210,7 +214,7 @@
     {/if}
 
     {#if beneath.length > 0}
-      <section aria-labelledby="beneath-heading">
+      <section aria-labelledby="beneath-heading" class="mb-7">
         <h2 id="beneath-heading" class="mb-2 text-lg font-semibold">In it</h2>
         <ul class="card overflow-hidden">
           {#each beneath as node (node.id)}
