@@ -102,10 +102,15 @@ func (d *draft) describeScope(n number, scope Scope) error {
 			return err
 		}
 	}
-	if scope.Offered != nil {
-		return OfferServices{ID: scope.ID, Services: scope.Offered}.apply(d)
+	if scope.Offered == nil {
+		return nil
 	}
-	return nil
+	// What is offered may be wider than what is offered above: it was narrowed there since, or the scope was moved.
+	offered, err := d.knownServices(scope.Offered)
+	if err == nil {
+		d.editMore(n).offered = offered
+	}
+	return err
 }
 
 // mayEnter checks that something may be put into a scope: its kind, and how many containers and scopes it is high. Its name
@@ -329,19 +334,9 @@ func (c OfferServices) apply(d *draft) error {
 		d.editMore(n).offered = nil
 		return nil
 	}
-	offered := slices.Compact(slices.Sorted(slices.Values(c.Services)))
-	var known []string
-	for _, service := range d.catalogue.services {
-		if !service.Own() {
-			known = append(known, service.Name)
-		}
-	}
-	for _, name := range offered {
-		if !slices.Contains(known, name) {
-			v := violation(RuleUnknown, "there is no platform service %q; the services are %s", name, strings.Join(known, ", "))
-			v.Nearest = Nearest(name, known)
-			return v
-		}
+	offered, err := d.knownServices(c.Services)
+	if err != nil {
+		return err
 	}
 	if typ.kind != Organisation {
 		above := d.scopes.get(n).parent
@@ -358,6 +353,25 @@ func (c OfferServices) apply(d *draft) error {
 	}
 	d.editMore(n).offered = offered
 	return nil
+}
+
+// knownServices puts the names of platform services in order. The error names one that there is none of.
+func (d *draft) knownServices(names []string) ([]string, error) {
+	var known []string
+	for _, service := range d.catalogue.services {
+		if !service.Own() {
+			known = append(known, service.Name)
+		}
+	}
+	names = slices.Compact(slices.Sorted(slices.Values(names)))
+	for _, name := range names {
+		if !slices.Contains(known, name) {
+			v := violation(RuleUnknown, "there is no platform service %q; the services are %s", name, strings.Join(known, ", "))
+			v.Nearest = Nearest(name, known)
+			return nil, v
+		}
+	}
+	return names, nil
 }
 
 // offeredAt gives the services offered in a scope, nil when all are.

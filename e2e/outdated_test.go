@@ -70,7 +70,9 @@ func TestEditsOfWhatWasRead(t *testing.T) {
 			return client.Done(rowan.EditPolicyText(ctx, policy, nil, api.PolicyEdit{Text: ptr("staff may observe tree"), Was: &api.AsRead{Description: ptr("Another")}}))
 		}},
 		{"a role's title", "include", "the definition of role cable-watcher", func() error { return role(api.RoleAsRead{Title: ptr("Another"), Include: viewing}) }},
-		{"a role's inclusions", "include", "the definition of", func() error { return role(api.RoleAsRead{Title: ptr("Cable watcher"), Include: append(viewing, viewing...)}) }},
+		{"a role's inclusions", "include", "the definition of", func() error {
+			return role(api.RoleAsRead{Title: ptr("Cable watcher"), Include: append(viewing, viewing...)})
+		}},
 		{"a role's places", "include", "the definition of", func() error {
 			return role(api.RoleAsRead{Title: ptr("Cable watcher"), Include: viewing, Under: &[]string{alpine}})
 		}},
@@ -117,8 +119,12 @@ func TestNoEditIsLost(t *testing.T) {
 	failed := make(chan error, 8*times)
 	for _, edit := range []func(value string) error{
 		func(v string) error { return reshape(t, rowan, api.Reshaping{Scopes: []string{alpine}, Title: &v}) },
-		func(v string) error { return reshape(t, rowan, api.Reshaping{Scopes: []string{alpine}, Description: &v}) },
-		func(v string) error { return reshape(t, rowan, api.Reshaping{Scopes: []string{alpine}, Tags: &api.Tags{"count": v}}) },
+		func(v string) error {
+			return reshape(t, rowan, api.Reshaping{Scopes: []string{alpine}, Description: &v})
+		},
+		func(v string) error {
+			return reshape(t, rowan, api.Reshaping{Scopes: []string{alpine}, Tags: &api.Tags{"count": v}})
+		},
 		func(v string) error {
 			return client.Done(rowan.EditPrincipal(ctx, "lindenmere", "user", "ines", nil, api.PrincipalEdit{Title: &v}))
 		},
@@ -167,7 +173,9 @@ func TestConsoleTellsOfOtherWriters(t *testing.T) {
 	rowan := b.As(t, "rowan@lindenmere")
 	ctx := t.Context()
 	console := openConsole(t, b)
-	others := func(title string) { require.NoError(t, reshape(t, rowan, api.Reshaping{Scopes: []string{alpine}, Title: &title})) }
+	others := func(title string) {
+		require.NoError(t, reshape(t, rowan, api.Reshaping{Scopes: []string{alpine}, Title: &title}))
+	}
 	require.NoError(t, console.Do(
 		console.SignIn("rowan@lindenmere", demo.Passphrase),
 		console.Open("/tree/"+alpine),

@@ -26,7 +26,7 @@ func (w *Tx) CreatePrincipal(p access.Principal, details PrincipalDetails) error
 
 func principalRow(p access.Principal, details PrincipalDetails) map[string]any {
 	row := map[string]any{
-		"id": p.ID.String(), "kind": p.Kind.String(), "name": p.Name, "home_id": p.Home.String(), "tags": p.Tags,
+		"id": p.ID.String(), "kind": p.Kind.String(), "name": p.Name, "home_id": p.Home.String(), "tags": tagsRow(p.Tags),
 		"title": details.Title, "description": details.Description, "state": details.State, "email": details.Email,
 	}
 	if p.Kind == access.Group {

@@ -72,6 +72,18 @@ func roleColumns(def access.RoleDefinition) (include, exclude, under []byte, err
 	return include, exclude, under, errors.Join(err1, err2, err3)
 }
 
+// policyRow is a policy as the change record keeps it.
+type policyRow struct {
+	access.Policy
+	Description string
+}
+
+// policyBefore gives a policy as it is before a change.
+func (w *Tx) policyBefore(p access.Policy) (policyRow, error) {
+	details, err := w.PolicyDetails(w.ctx, []access.ID{p.ID})
+	return policyRow{p, details[p.ID].Description}, err
+}
+
 // PutPolicy writes a policy: a new one when before is nil, or another text of it.
 func (w *Tx) PutPolicy(before *access.Policy, p access.Policy, description string) error {
 	statements, err := json.Marshal(p.Statements)
@@ -84,19 +96,27 @@ func (w *Tx) PutPolicy(before *access.Policy, p access.Policy, description strin
 	}
 	w.policies = append(w.policies, p.ID)
 	if before == nil {
-		w.note("policy", nil, p, p.Scope)
+		w.note("policy", nil, policyRow{p, description}, p.Scope)
 		return w.exec(`INSERT INTO policy (id, organisation_id, scope_id, name, description, statements, notes, created_at, created_by, written_at, written_by)
 			VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
 			idColumn(p.ID), idColumn(w.organisation), idColumn(p.Scope), p.Name, description, statements, notes, w.at, w.author.Name, w.at, w.author.Name)
 	}
-	w.note("policy", *before, p, p.Scope)
+	was, err := w.policyBefore(*before)
+	if err != nil {
+		return err
+	}
+	w.note("policy", was, policyRow{p, description}, p.Scope)
 	return w.exec("UPDATE policy SET name = ?, description = ?, statements = ?, notes = ?, written_at = ?, written_by = ? WHERE id = ?",
 		p.Name, description, statements, notes, w.at, w.author.Name, idColumn(p.ID))
 }
 
 // RemovePolicy takes a policy away.
 func (w *Tx) RemovePolicy(p access.Policy) error {
-	w.note("policy", p, nil, p.Scope)
+	was, err := w.policyBefore(p)
+	if err != nil {
+		return err
+	}
+	w.note("policy", was, nil, p.Scope)
 	return w.exec("DELETE FROM policy WHERE id = ?", idColumn(p.ID))
 }
 

@@ -151,7 +151,7 @@ func (w *Tx) CreateScope(scope access.Scope, details ScopeDetails) error {
 	}
 	w.note("scope", nil, map[string]any{
 		"id": scope.ID.String(), "parent_id": scope.Parent.String(), "kind": scope.Kind.String(), "name": scope.Name,
-		"type": scope.Type, "title": details.Title, "description": details.Description, "tags": scope.Tags,
+		"type": scope.Type, "title": details.Title, "description": details.Description, "tags": tagsRow(scope.Tags),
 	}, scope.ID, scope.Parent)
 	err = w.exec(`INSERT INTO scope (id, organisation_id, parent_id, kind, name, type, title, description, tags, retired, created_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, FALSE, ?)`,
 		idColumn(scope.ID), idColumn(w.organisation), idColumn(scope.Parent), scope.Kind.String(), scope.Name, scope.Type,
@@ -171,7 +171,7 @@ func (w *Tx) ReshapeScope(before, after access.Scope, was, is ScopeDetails) erro
 	}
 	row := func(scope access.Scope, details ScopeDetails) map[string]any {
 		return map[string]any{
-			"id": scope.ID.String(), "parent_id": scope.Parent.String(), "name": scope.Name, "tags": scope.Tags, "retired": scope.Retired,
+			"id": scope.ID.String(), "parent_id": scope.Parent.String(), "name": scope.Name, "tags": tagsRow(scope.Tags), "retired": scope.Retired,
 			"title": details.Title, "description": details.Description,
 		}
 	}
@@ -200,10 +200,13 @@ func (w *Tx) OfferServices(scope access.Scope, services []string) error {
 	return w.exec("UPDATE scope SET offered = ? WHERE id = ?", offered, idColumn(scope.ID))
 }
 
-// tagsColumn writes tags as JSON; none are {}.
-func tagsColumn(tags map[string]string) ([]byte, error) {
+// tagsColumn writes tags as JSON.
+func tagsColumn(tags map[string]string) ([]byte, error) { return json.Marshal(tagsRow(tags)) }
+
+// tagsRow gives tags as a row holds them: none are {}.
+func tagsRow(tags map[string]string) map[string]string {
 	if tags == nil {
-		tags = map[string]string{}
+		return map[string]string{}
 	}
-	return json.Marshal(tags)
+	return tags
 }
