@@ -1396,7 +1396,10 @@ type Policy struct {
 	CreatedAt   time.Time `json:"createdAt"`
 	CreatedBy   string    `json:"createdBy"`
 	Description string    `json:"description"`
-	Id          string    `json:"id"`
+
+	// Hidden How many statements are left out: they are about places that the caller does not see
+	Hidden int    `json:"hidden"`
+	Id     string `json:"id"`
 
 	// Inherited It stands above the scope asked for
 	Inherited bool `json:"inherited"`
@@ -1740,7 +1743,10 @@ type Role struct {
 	// Custom Defined in the organisation, rather than built in
 	Custom      bool   `json:"custom"`
 	Description string `json:"description"`
-	Name        string `json:"name"`
+
+	// Hidden How many of those are left out: the caller does not see them
+	Hidden *int   `json:"hidden,omitempty"`
+	Name   string `json:"name"`
 
 	// Permissions How many permissions it holds
 	Permissions int          `json:"permissions"`

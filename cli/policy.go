@@ -194,6 +194,9 @@ func (a *app) showPolicy(ctx context.Context, c *cli.Command) error {
 			a.say(c, "! Statement %d is dormant: %s has left %s.", st.Number, st.Place.Address, policy.Scope.Address)
 		}
 	}
+	if policy.Hidden > 0 {
+		a.say(c, "%d more that you may not see: about places you do not see. They stay when you write the rest anew.", policy.Hidden)
+	}
 	return a.valueOnly(c, policy)
 }
 

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"fmt"
 	"slices"
 	"strconv"
 	"strings"
@@ -86,6 +87,23 @@ func (a *app) listRoles(ctx context.Context, c *cli.Command) error {
 	return a.print(c, l)
 }
 
+// whereGranted says where a custom role is defined, and where it may be granted.
+func whereGranted(r api.Role) string {
+	var under []string
+	if r.Under != nil {
+		for _, at := range *r.Under {
+			under = append(under, at.Address)
+		}
+	}
+	if r.Hidden != nil {
+		under = append(under, fmt.Sprintf("%d more that you do not see", *r.Hidden))
+	}
+	if len(under) == 0 {
+		return "Defined at " + r.Scope.Address + ", and may be granted there and beneath."
+	}
+	return "Defined at " + r.Scope.Address + ", and may be granted only beneath " + strings.Join(under, ", ") + "."
+}
+
 func (a *app) showRole(ctx context.Context, c *cli.Command) error {
 	given, err := arguments(c, "ROLE")
 	if err != nil {
@@ -100,6 +118,9 @@ func (a *app) showRole(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	a.say(c, "%s: %s%s\n", r.Role.Title, r.Role.Description, yesNo(r.Role.Privileged, " Privileged: it can govern.", ""))
+	if r.Role.Scope != nil {
+		a.say(c, "%s\n", whereGranted(r.Role))
+	}
 	l := listing{columns: []string{"Service", "Type", "Plane", "Class", "Operations"}, value: r}
 	for _, o := range r.Operations {
 		row := []string{o.Service, o.Type, string(o.Plane), string(o.Class), o.Operation}

@@ -214,6 +214,9 @@ func roleOf(r service.RoleView) api.Role {
 		at, under := refOf(*r.At), each(r.Under, refOf)
 		role.Scope, role.Under = &at, &under
 	}
+	if r.Unseen > 0 {
+		role.Hidden = &r.Unseen
+	}
 	for p := range r.Permissions.All {
 		o := r.Catalogue.Operation(p)
 		if !slices.Contains(role.Services, o.Service) {
@@ -373,7 +376,7 @@ func policyRefOf(p service.PolicyRef) api.PolicyRef {
 
 func policyOf(p service.PolicyView) api.Policy {
 	return api.Policy{
-		Id: p.ID.String(), Name: p.Name, Scope: refOf(p.At), Description: p.Description, Text: p.Text, Inherited: p.Inherited,
+		Id: p.ID.String(), Name: p.Name, Scope: refOf(p.At), Description: p.Description, Text: p.Text, Hidden: p.Hidden, Inherited: p.Inherited,
 		Statements: each(p.Statements, statementOf), May: words(p.May),
 		CreatedAt: p.CreatedAt, CreatedBy: p.CreatedBy, WrittenAt: p.WrittenAt, WrittenBy: p.WrittenBy,
 	}

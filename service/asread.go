@@ -78,6 +78,7 @@ func (d desk) roleOutdated(was *NewRole, now access.RoleDefinition) error {
 	}
 	was.Name = now.Name
 	read, err := d.definition(*was, now.Scope)
+	now.Under, _ = d.placesSeen(now)
 	same := err == nil && read.Title == now.Title && read.Description == now.Description &&
 		fmt.Sprint(read.Include, read.Exclude, read.Under) == fmt.Sprint(now.Include, now.Exclude, now.Under) // an empty list is as good as none
 	return outdated("role "+now.Name, another{"include", "definition", !same})

@@ -193,7 +193,12 @@ func (d desk) seesRule(ref access.RuleRef) bool {
 		return d.may("list grant", grant.Scope)
 	}
 	p, ok := d.Policy(ref.Policy)
-	return ok && d.may("list policy", p.Scope)
+	return ok && d.mayList(p, ref.Statement)
+}
+
+// mayList reports whether the caller may list a statement: of places that they do not see they are told nothing.
+func (d desk) mayList(p access.Policy, number int) bool {
+	return d.may("list policy", p.Scope) && d.view.Sees(p.Statements[number].Place)
 }
 
 // NewGroup is a group that somebody wants.

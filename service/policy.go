@@ -23,6 +23,7 @@ type PolicyView struct {
 	store.PolicyDetails
 	Text       string
 	Statements []StatementView
+	Hidden     int      // statements about places that the viewer does not see
 	Inherited  bool     // it stands above the scope it is looked at from
 	May        []string // what the viewer may do to it
 }
@@ -118,9 +119,12 @@ func (s *Service) policyViews(ctx context.Context, d desk, policies []access.Pol
 	}
 	views := make([]PolicyView, len(policies))
 	for i, p := range policies {
-		v := PolicyView{PolicyRef: d.policyRef(p), PolicyDetails: details[p.ID], Text: d.Print(p), Inherited: !at.IsZero() && p.Scope != at}
-		for number := range p.Statements {
-			v.Statements = append(v.Statements, d.statementView(p, number))
+		seen, unseen := d.partSeen(p)
+		v := PolicyView{PolicyRef: d.policyRef(p), PolicyDetails: details[p.ID], Text: d.Print(seen), Hidden: len(unseen), Inherited: !at.IsZero() && p.Scope != at}
+		for number, st := range p.Statements {
+			if d.view.Sees(st.Place) {
+				v.Statements = append(v.Statements, d.statementView(p, number))
+			}
 		}
 		for _, operation := range []string{"edit policy", "retire policy"} {
 			if d.may(operation, p.Scope) {
@@ -130,6 +134,20 @@ func (s *Service) policyViews(ctx context.Context, d desk, policies []access.Pol
 		views[i] = v
 	}
 	return views, nil
+}
+
+// partSeen gives a policy with those statements alone that are about places the caller sees, and the others.
+func (d desk) partSeen(p access.Policy) (seen access.Policy, unseen []access.Statement) {
+	seen = p
+	seen.Statements = nil
+	for _, st := range p.Statements {
+		if d.view.Sees(st.Place) {
+			seen.Statements = append(seen.Statements, st)
+		} else {
+			unseen = append(unseen, st)
+		}
+	}
+	return seen, unseen
 }
 
 // ShowPolicy gives a policy by id.
@@ -214,7 +232,8 @@ func (s *Service) ListPolicyVersions(ctx context.Context, c Caller, key string, 
 	}
 	found, next = pageOf(found, limit, func(v store.PolicyVersion) uint64 { return v.Revision })
 	for _, v := range found {
-		versions = append(versions, PolicyVersion{Revision: v.Revision, Author: v.Author, Name: v.Policy.Name, Text: d.Print(v.Policy)})
+		seen, _ := d.partSeen(v.Policy)
+		versions = append(versions, PolicyVersion{Revision: v.Revision, Author: v.Author, Name: v.Policy.Name, Text: d.Print(seen)})
 	}
 	return versions, next, nil
 }
@@ -319,7 +338,8 @@ func planPolicyEdit(ctx context.Context, e PolicyEdit) planner {
 			return plan{}, err
 		}
 		description := details[before.ID].Description
-		if err := e.Was.ofPolicy(before.Name, description, d.Print(before)); err != nil {
+		seen, unseen := d.partSeen(before)
+		if err := e.Was.ofPolicy(before.Name, description, d.Print(seen)); err != nil {
 			return plan{}, err
 		}
 		after := before
@@ -333,6 +353,7 @@ func planPolicyEdit(ctx context.Context, e PolicyEdit) planner {
 			if after, err = d.read(after, *e.Text, d.outsidePlaces(before.Scope)); err != nil {
 				return plan{}, textProblem(err, "text")
 			}
+			after.Statements = append(after.Statements, unseen...) // what its editor does not see stays
 		}
 		return plan{
 			changes: []access.Change{access.PutPolicy{Policy: after}},
@@ -385,13 +406,12 @@ func (s *Service) SearchStatements(ctx context.Context, c Caller, organisation, 
 	}
 	wanted := strings.Fields(strings.ToLower(words))
 	for _, p := range d.Policies() {
-		sees := d.may("list policy", p.Scope)
 		for number := range p.Statements {
 			v := d.statementView(p, number)
 			text := strings.ToLower(strings.Join([]string{v.Text, p.Name, v.At.Address, v.Policy.At.Address}, "\n"))
 			switch {
 			case slices.ContainsFunc(wanted, func(word string) bool { return !strings.Contains(text, word) }):
-			case sees:
+			case d.mayList(p, number):
 				found = append(found, v)
 			default:
 				hidden++

@@ -14,6 +14,7 @@ type RoleView struct {
 	*access.Role
 	At        *Ref  // the scope a custom role is defined at
 	Under     []Ref // the scopes under which it may be granted, when it says so
+	Unseen    int   // how many of those are left out: the viewer does not see them
 	Catalogue *access.Catalogue
 }
 
@@ -33,13 +34,27 @@ type NewRole struct {
 	Was                      *NewRole // of an edit: as it was read
 }
 
+// placesSeen parts the scopes under which a role may be granted into those that the caller sees and the others.
+func (d desk) placesSeen(def access.RoleDefinition) (seen, unseen []access.ID) {
+	for _, id := range def.Under {
+		if d.view.Sees(id) {
+			seen = append(seen, id)
+		} else {
+			unseen = append(unseen, id)
+		}
+	}
+	return seen, unseen
+}
+
 func (d desk) roleView(role *access.Role) RoleView {
 	v := RoleView{Role: role, Catalogue: d.Catalogue()}
 	if scope, ok := d.Scope(role.Scope); ok {
 		at := d.ref(scope)
 		v.At = &at
 	}
-	for _, id := range role.Under {
+	seen, unseen := d.placesSeen(role.RoleDefinition)
+	v.Unseen = len(unseen)
+	for _, id := range seen {
 		scope, _ := d.Scope(id)
 		v.Under = append(v.Under, d.ref(scope))
 	}
@@ -80,17 +95,25 @@ func (s *Service) ShowRole(ctx context.Context, c Caller, key, name string) (Rol
 	return d.roleView(role), use, err
 }
 
+// role finds a role that the caller may know of.
 func (d desk) role(name string) (*access.Role, error) {
 	role, err := d.Role(name)
-	if err != nil {
-		problem := broken(err, "role")
-		if p, ok := problem.(*Problem); ok {
-			p.Kind = NotThere
-		}
-		return nil, problem
+	if err == nil && d.knowsRole(role) {
+		return role, nil
 	}
-	return role, nil
+	var names []string
+	for other := range d.Roles() {
+		if d.knowsRole(other) {
+			names = append(names, other.Name)
+		}
+	}
+	p := notThere("role", name, access.Nearest(name, names))
+	p.Field = "role"
+	return nil, p
 }
+
+// knowsRole reports whether the caller may know of a role: of a custom one those who see where it is defined.
+func (d desk) knowsRole(role *access.Role) bool { return !role.Custom() || d.view.Sees(role.Scope) }
 
 func (s *Service) roleUse(ctx context.Context, d desk, role *access.Role) (use RoleUse, err error) {
 	grants, statements := d.RoleUse(role.Name)
@@ -107,7 +130,7 @@ func (s *Service) roleUse(ctx context.Context, d desk, role *access.Role) (use R
 	}
 	for _, ref := range statements {
 		p, _ := d.Policy(ref.Policy)
-		if d.may("list policy", p.Scope) {
+		if d.mayList(p, ref.Statement) {
 			use.Statements = append(use.Statements, d.statementView(p, ref.Statement))
 		} else {
 			use.Hidden++
@@ -281,6 +304,8 @@ func planRoleEdit(key string, wanted NewRole) planner {
 		if err := d.roleOutdated(wanted.Was, before); err != nil {
 			return plan{}, err
 		}
+		_, unseen := d.placesSeen(before)
+		def.Under = append(def.Under, unseen...) // what its editor does not see stays
 		return plan{
 			changes: []access.Change{access.EditRole{Definition: def}},
 			rows:    func(tx *store.Tx) error { return tx.EditRole(before, def) },

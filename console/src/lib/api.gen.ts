@@ -2254,6 +2254,8 @@ export interface components {
             scope?: components["schemas"]["ScopeRef"];
             /** @description The scopes under which it may be granted, when it says so */
             under?: components["schemas"]["ScopeRef"][];
+            /** @description How many of those are left out: the caller does not see them */
+            hidden?: number;
             /** @description The services of whose types it holds permissions */
             services: string[];
             planes: ("control" | "data")[];
@@ -2406,6 +2408,8 @@ export interface components {
             /** @description The statements in their one form, with today's names */
             text: string;
             statements: components["schemas"]["Statement"][];
+            /** @description How many statements are left out: they are about places that the caller does not see */
+            hidden: number;
             /** @description It stands above the scope asked for */
             inherited: boolean;
             /** @description What the caller may do to it */

@@ -50,6 +50,12 @@
     <Skeleton rows={10} />
   {:else}
     <p class="mb-3 flex items-center gap-4"><RoleName name={details.role.name} privileged={details.role.privileged} linked={false} /><span class="quiet">{count(details.role.permissions, "permission")} on {count(new Set(details.operations.map((o) => o.type)).size, "type")}, by class of act{details.role.scope ? "; defined at " + details.role.scope.address : ""}</span></p>
+    {@const under = details.role.under ?? []}
+    {#if under.length > 0 || details.role.hidden}
+      <p class="mb-3" data-test="under">
+        May be granted beneath {#each under as at, i (at.id)}{i > 0 ? ", " : ""}<a class="link address" href={href.scope(at.address)}>{at.address}</a>{/each}{#if details.role.hidden}{under.length > 0 ? " and " : ""}{count(details.role.hidden, under.length > 0 ? "more scope" : "scope")} that you do not see{/if} alone.
+      </p>
+    {/if}
     <RoleGrid operations={details.operations} />
     <section aria-labelledby="used-heading" class="mt-6">
       <h2 id="used-heading" class="mb-2 text-lg font-semibold">Where it is used</h2>

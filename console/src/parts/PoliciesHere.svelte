@@ -1,7 +1,7 @@
 <!-- The policies that reach a scope: its own, and those above with where they stand. -->
 <script lang="ts">
   import { api, ask, asProblem, type Problem, type Schemas, type Scope } from "../lib/api";
-  import { href } from "../lib/words";
+  import { count, href } from "../lib/words";
   import ProblemNote from "./ProblemNote.svelte";
 
   let { scope }: { scope: Scope } = $props();
@@ -50,6 +50,7 @@
               {#each policy.inherited ? reaching(policy) : policy.statements as statement (statement.number)}
                 <p class="mt-1"><code class="statement">{statement.text}</code>{#if statement.place.id !== scope.id && !policy.inherited}&ensp;<span class="quiet text-sm">at {statement.place.name}</span>{/if}</p>
               {/each}
+              {#if !policy.inherited && policy.hidden > 0}<p class="quiet mt-1 text-sm">{count(policy.hidden, "more statement")} that you may not see.</p>{/if}
             </li>
           {/each}
         </ul>
