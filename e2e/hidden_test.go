@@ -199,10 +199,10 @@ func readingPaths(t *testing.T, now *access.Snapshot, scopes []access.Scope) (al
 	names := map[string][]string{"organisation": {"lindenmere"}, "role": {"steward", "content-reader", "observer", "seed-looker"}, "pattern": {"audit-everything"}}
 	for kind := range map[access.PrincipalKind]bool{access.User: true, access.Group: true, access.Guest: true} {
 		for p := range now.Principals(kind) {
-			names["principal "+kind.String()] = append(names["principal "+kind.String()], p.Name)
+			names["named "+kind.String()] = append(names["named "+kind.String()], p.Name)
 		}
 	}
-	names["principal set"] = []string{"public", "staff"}
+	names["named set"] = []string{"public", "staff"}
 	for _, p := range now.Policies() {
 		names["policy"] = append(names["policy"], p.ID.String())
 	}
@@ -227,7 +227,7 @@ func readingPaths(t *testing.T, now *access.Snapshot, scopes []access.Scope) (al
 				fill(path, "role", func(path, _ string) {
 					if strings.Contains(path, "{principal}") {
 						for key, list := range names {
-							kind, ok := strings.CutPrefix(key, "principal ")
+							kind, ok := strings.CutPrefix(key, "named ")
 							for _, name := range list {
 								if ok {
 									add("GET", strings.NewReplacer("{kind}", kind, "{principal}", url.PathEscape(name)).Replace(path), "", "")
@@ -254,10 +254,10 @@ func readingPaths(t *testing.T, now *access.Snapshot, scopes []access.Scope) (al
 	}
 	// What changes would do, and why they cannot be made.
 	preview := func(method, path, body, about string) { add(method, path+"?preview=true", body, about) }
-	for _, group := range names["principal group"] {
+	for _, group := range names["named group"] {
 		preview("POST", "/organisations/lindenmere/groups/"+group+"/members", `{"kind":"user","name":"bram"}`, "")
 	}
-	for _, name := range names["principal user"] {
+	for _, name := range names["named user"] {
 		preview("PUT", "/organisations/lindenmere/principals/user/"+name+"/state", `{"state":"suspended"}`, "")
 		preview("POST", "/organisations/lindenmere/principals/user/"+name+"/hand-over", `{"kind":"user","name":"ines"}`, "")
 	}
