@@ -46,7 +46,7 @@ func (d drawer) tags() map[string]string {
 }
 
 func (d drawer) change() access.Change {
-	switch rapid.IntRange(0, 29).Draw(d.t, "change") {
+	switch rapid.IntRange(0, 30).Draw(d.t, "change") {
 	case 0, 1, 2, 3, 4:
 		return access.CreateScope{Scope: d.newScope()}
 	case 5, 6:
@@ -85,6 +85,12 @@ func (d drawer) change() access.Change {
 		return access.RenamePrincipal{ID: d.someone().ID, Name: name}
 	case 27:
 		return access.SetGathers{Group: d.someone().ID, Condition: d.gathers()}
+	case 30:
+		services := rapid.SliceOfNDistinct(rapid.SampledFrom([]string{"compute", "networking", "storage", "labs"}), 1, 4, rapid.ID[string]).Draw(d.t, "services")
+		if d.one(3, "all") {
+			services = nil
+		}
+		return access.OfferServices{ID: d.scope(), Services: services}
 	case 28:
 		return access.SetOwner{Group: d.someone().ID, Owner: d.someone().ID}
 	case 20, 21, 22, 23:

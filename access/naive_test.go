@@ -492,6 +492,8 @@ func (n *naive) allows(c *access.Catalogue, change access.Change) bool {
 		return n.allowsScope(c, ch.Scope)
 	case access.MoveScope:
 		return n.allowsMove(c, ch) && n.staysGoverned(c, change)
+	case access.OfferServices:
+		return n.allowsOffer(c, ch)
 	case access.RenameScope:
 		s := n.scope(ch.ID)
 		return s.Name != ch.Name && !slices.ContainsFunc(n.scopes, func(o access.Scope) bool {
@@ -590,7 +592,7 @@ func (n *naive) allowsScope(c *access.Catalogue, s access.Scope) bool {
 	if parent == nil {
 		return s.Kind == access.Organisation && len(n.scopes) == 0
 	}
-	return n.fits(c, s, *parent, 1) && !slices.ContainsFunc(n.scopes, func(o access.Scope) bool { return o.ID == s.ID })
+	return n.fits(c, s, *parent, 1) && n.offers(c, parent.ID, s) && !slices.ContainsFunc(n.scopes, func(o access.Scope) bool { return o.ID == s.ID })
 }
 
 // fits says whether a scope, so many containers high, may sit in another.
@@ -627,7 +629,39 @@ func (n *naive) allowsMove(c *access.Catalogue, m access.MoveScope) bool {
 			high = max(high, containers)
 		}
 	}
-	return n.fits(c, *s, *n.scope(m.Parent), high)
+	return n.fits(c, *s, *n.scope(m.Parent), high) && !slices.ContainsFunc(n.scopes, func(o access.Scope) bool {
+		return n.isUnder(o.ID, m.ID) && !n.offers(c, m.Parent, o)
+	})
+}
+
+// offers says whether the services offered at a scope let something be beneath it.
+func (n *naive) offers(c *access.Catalogue, at access.ID, s access.Scope) bool {
+	if s.Kind != access.Resource {
+		return true
+	}
+	t, _ := c.Type(s.TypeName())
+	return n.offersService(at, t.Service)
+}
+
+func (n *naive) offersService(at access.ID, service string) bool {
+	return !slices.ContainsFunc(n.upward(at), func(above access.Scope) bool {
+		return above.Offered != nil && !slices.Contains(above.Offered, service)
+	})
+}
+
+// allowsOffer says whether services may be offered at a scope: none that is not offered above, all that are in use beneath.
+func (n *naive) allowsOffer(c *access.Catalogue, o access.OfferServices) bool {
+	at := n.scope(o.ID)
+	if at.Kind == access.Resource || o.Services == nil {
+		return at.Kind != access.Resource
+	}
+	if slices.ContainsFunc(o.Services, func(name string) bool { return at.Kind != access.Organisation && !n.offersService(at.Parent, name) }) {
+		return false
+	}
+	return !slices.ContainsFunc(n.scopes, func(s access.Scope) bool {
+		t, _ := c.Type(s.TypeName())
+		return s.Kind == access.Resource && n.isUnder(s.ID, o.ID) && !slices.Contains(o.Services, t.Service)
+	})
 }
 
 // staysGoverned reports whether, after a change, somebody active can grant at the top without condition or end, or nobody
@@ -654,6 +688,8 @@ func (n *naive) after(change access.Change) *naive {
 		next.scopes = append(next.scopes, ch.Scope)
 	case access.RenameScope:
 		next.scope(ch.ID).Name = ch.Name
+	case access.OfferServices:
+		next.scope(ch.ID).Offered = ch.Services
 	case access.MoveScope:
 		next.scope(ch.ID).Parent = ch.Parent
 	case access.TagScope:

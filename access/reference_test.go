@@ -57,6 +57,7 @@ func TestAgainstReference(t *testing.T) {
 		compareViews(t, c, reference, snapshot)
 		compareSets(t, c, reference, snapshot)
 		compareUse(t, c, reference, snapshot)
+		checkThereAndBack(t, c, reference, snapshot)
 	})
 	t.Logf("%d decisions held against the reference", decisions.Load())
 	if !testing.Short() {
@@ -111,6 +112,57 @@ func compare(t *rapid.T, c *access.Catalogue, reference *naive, snapshot, rebuil
 		}
 	}
 	return decisions
+}
+
+// checkThereAndBack makes a change and takes it back: all is exactly as it was. What is drawn is taken as it can be.
+func checkThereAndBack(t *rapid.T, c *access.Catalogue, reference *naive, snapshot *access.Snapshot) {
+	d := drawer{t, c, reference}
+	scope, who := *reference.scope(d.scope()), d.someone()
+	grant, policy := d.newGrant(), d.policy()
+	policy.ID = newID() // not another text of one there is
+	member := access.Membership{Group: d.someone().ID, Member: who.ID}
+	for _, pair := range [][2]access.Change{
+		{access.RetireScope{ID: scope.ID}, access.RestoreScope{ID: scope.ID}},
+		{access.RestoreScope{ID: scope.ID}, access.RetireScope{ID: scope.ID}},
+		{access.MoveScope{ID: scope.ID, Parent: d.scope()}, access.MoveScope{ID: scope.ID, Parent: scope.Parent}},
+		{access.RenameScope{ID: scope.ID, Name: "elsewhere"}, access.RenameScope{ID: scope.ID, Name: scope.Name}},
+		{access.SetInactive{ID: who.ID, Inactive: !who.Inactive}, access.SetInactive{ID: who.ID, Inactive: who.Inactive}},
+		{access.AddMember{Membership: member}, access.RemoveMember{Membership: member}},
+		{access.CreateGrant{Grant: grant}, access.RevokeGrant{ID: grant.ID}},
+		{access.PutPolicy{Policy: policy}, access.RemovePolicy{ID: policy.ID}},
+	} {
+		there, err := snapshot.With(snapshot.Revision()+1, pair[0])
+		if err != nil {
+			continue // a rule is in the way
+		}
+		back, err := there.With(snapshot.Revision(), pair[1])
+		if err != nil {
+			if leadsNoWayBack(snapshot, pair[0]) {
+				continue
+			}
+			t.Fatalf("%#v cannot be taken back: %v", pair[0], err)
+		}
+		was, is := snapshot.Changes(), back.Changes()
+		if len(was) != len(is) {
+			t.Fatalf("%#v was taken back, and leaves %d of %d", pair[0], len(is), len(was))
+		}
+		for i := range was {
+			if !reflect.DeepEqual(was[i], is[i]) {
+				t.Fatalf("%#v was taken back, and leaves\n%#v\nof\n%#v", pair[0], is[i], was[i])
+			}
+		}
+	}
+}
+
+// leadsNoWayBack reports whether a change leads where its opposite is refused: nothing goes into what is retired, and what
+// somebody governed by before may be gone by then.
+func leadsNoWayBack(snapshot *access.Snapshot, change access.Change) bool {
+	moved, ok := change.(access.MoveScope)
+	if !ok {
+		return false
+	}
+	scope, _ := snapshot.Scope(moved.ID)
+	return snapshot.IsRetired(scope.Parent)
 }
 
 // compareViews holds what some people see against the reference.

@@ -40,6 +40,12 @@ func compareUse(t *rapid.T, c *access.Catalogue, reference *naive, snapshot *acc
 	if snapshot.Resources(at.ID) != resources || snapshot.Beneath(at.ID) != beneath {
 		t.Fatalf("%s has %d resources in %d scopes, expected %d in %d", reference.address(at.ID), snapshot.Resources(at.ID), snapshot.Beneath(at.ID), resources, beneath)
 	}
+	offered := snapshot.OfferedAt(at.ID)
+	for _, service := range []string{"compute", "networking", "storage", "labs"} {
+		if got, want := offered == nil || slices.Contains(offered, service), reference.offersService(at.ID, service); got != want {
+			t.Fatalf("is %s offered at %s? %v, expected %v", service, reference.address(at.ID), got, want)
+		}
+	}
 	compareLosses(t, c, reference, snapshot, at)
 	compareMatrix(t, c, reference, snapshot, at, context)
 	compareNarrower(t, c, reference, snapshot, at)

@@ -67,7 +67,7 @@ func around(text string, at int) string { return text[max(0, at-200):min(len(tex
 // TestNothingUnseenIsTold has each person of the scenario read everything there is to read, about everything there is: nothing
 // that they do not see is ever named to them.
 func TestNothingUnseenIsTold(t *testing.T) {
-	b := testbed.StartDemo(t)
+	b := testbed.StartDemoWithLoam(t)
 	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
 	rowan := b.As(t, "rowan@lindenmere")
 	ctx := t.Context()
@@ -247,6 +247,9 @@ func readingPaths(t *testing.T, now *access.Snapshot, scopes []access.Scope) (al
 			})
 		})
 	}
+	for _, name := range names["named user"] {
+		all = append(all, question{"POST", "/access/v1/search/resource", fmt.Sprintf(`{"subject":{"type":"user","id":%q},"action":{"name":"describe"},"resource":{"type":"bucket"}}`, name), ""})
+	}
 	for _, words := range []string{"seed", "gardens", "care=high", "lindenmere/visitors", "bucket"} {
 		add("GET", "/organisations/lindenmere/search?text="+url.QueryEscape(words), "", "")
 		add("GET", "/organisations/lindenmere/statements?words="+url.QueryEscape(words), "", "")
@@ -269,6 +272,11 @@ func readingPaths(t *testing.T, now *access.Snapshot, scopes []access.Scope) (al
 		for _, change := range []string{`"state":"retired"`, `"tags":{"care":"high"}`, `"to":"lindenmere/science"`, `"to":"lindenmere/visitors"`, `"name":"seedbank"`} {
 			preview("PATCH", "/organisations/lindenmere/scopes", fmt.Sprintf(`{"scopes":[%q],%s}`, s.ID, change), at)
 		}
+		all = append(all,
+			question{"GET", "/loam/v1/here/" + s.ID.String(), "", at},
+			question{"GET", "/loam/v1/here/" + url.PathEscape(at), "", at},
+			question{"POST", "/access/v1/search/subject", fmt.Sprintf(`{"subject":{"type":"user"},"action":{"name":"describe"},"resource":{"type":"bucket","id":%q}}`, s.ID), at},
+			question{"POST", "/access/v1/search/action", fmt.Sprintf(`{"subject":{"type":"user","id":"ines"},"resource":{"type":"bucket","id":%q}}`, s.ID), at})
 		preview("PUT", "/scopes/"+s.ID.String()+"/services", `{"services":["storage"]}`, at)
 		preview("POST", "/scopes/"+s.ID.String()+"/policies", `{"name":"x","text":"everyone may never observe storage"}`, at)
 		add("GET", "/scopes/"+url.PathEscape(at)+"/matrix?against=children", "", at)
