@@ -118,7 +118,7 @@ func compare(t *rapid.T, c *access.Catalogue, reference *naive, snapshot, rebuil
 func checkThereAndBack(t *rapid.T, c *access.Catalogue, reference *naive, snapshot *access.Snapshot) {
 	d := drawer{t, c, reference}
 	scope, who := *reference.scope(d.scope()), d.someone()
-	grant, policy := d.newGrant(), d.policy()
+	given, policy := d.newGrant(), d.policy()
 	policy.ID = newID() // not another text of one there is
 	member := access.Membership{Group: d.someone().ID, Member: who.ID}
 	for _, pair := range [][2]access.Change{
@@ -128,7 +128,7 @@ func checkThereAndBack(t *rapid.T, c *access.Catalogue, reference *naive, snapsh
 		{access.RenameScope{ID: scope.ID, Name: "elsewhere"}, access.RenameScope{ID: scope.ID, Name: scope.Name}},
 		{access.SetInactive{ID: who.ID, Inactive: !who.Inactive}, access.SetInactive{ID: who.ID, Inactive: who.Inactive}},
 		{access.AddMember{Membership: member}, access.RemoveMember{Membership: member}},
-		{access.CreateGrant{Grant: grant}, access.RevokeGrant{ID: grant.ID}},
+		{access.CreateGrant{Grant: given}, access.RevokeGrant{ID: given.ID}},
 		{access.PutPolicy{Policy: policy}, access.RemovePolicy{ID: policy.ID}},
 	} {
 		there, err := snapshot.With(snapshot.Revision()+1, pair[0])
