@@ -90,7 +90,7 @@ func (a *app) check(ctx context.Context, c *cli.Command) error {
 	if answer.DecidedBy != nil {
 		decidedBy.value = answer.DecidedBy.Rule.Words
 	}
-	a.say(c, "%s", answer.Words)
+	a.prose(c, answer.Words)
 	a.tellSteps(c, answer)
 	if c.String("output") != "table" {
 		err = a.printFacts(c, answer, fact{"Allowed", strconv.FormatBool(answer.Allowed)}, fact{"Reason", string(answer.Reason)}, fact{"Words", answer.Words}, decidedBy)
@@ -131,7 +131,7 @@ func (a *app) explain(ctx context.Context, c *cli.Command) error {
 	if c.String("output") != "table" {
 		err = a.printValue(c, l)
 	} else {
-		a.say(c, "%s", answer.Words)
+		a.prose(c, answer.Words)
 		if len(l.rows) > 0 {
 			a.say(c, "\nMet on the way up; » decides.\n%s", strings.TrimRight(told.String(), "\n"))
 		}

@@ -173,3 +173,31 @@ func TestSavedSignIns(t *testing.T) {
 	_, err = readSignIns()
 	require.ErrorContains(t, err, "cannot be read")
 }
+
+// TestAddressesBreakAfterSlashes wraps cells: between words, long addresses after a slash, and the rest where it must be.
+func TestAddressesBreakAfterSlashes(t *testing.T) {
+	for _, c := range []struct{ cell, wrapped string }{
+		{"", ""},
+		{"operator", "operator"},
+		{"group glasshouse-engineers", "group\nglasshouse-engineers"},
+		{"lindenmere/gardens", "lindenmere/gardens"},
+		{"lindenmere/gardens/glasshouses/alpine-house", "lindenmere/gardens/\nglasshouses/\nalpine-house"},
+		{"lindenmere/science/seedbank", "lindenmere/science/\nseedbank"},
+		{"at lindenmere/science/seedbank alone", "at\nlindenmere/science/\nseedbank alone"},
+		{"two\nlines", "two\nlines"},
+	} {
+		got := trimmed(wrapCell(c.cell, 20))
+		require.Equal(t, c.wrapped, got)
+		bare := strings.NewReplacer("\n", "", " ", "")
+		require.Equal(t, bare.Replace(c.cell), bare.Replace(got), "nothing is lost")
+	}
+}
+
+// trimmed takes the blanks off the ends of lines.
+func trimmed(text string) string {
+	lines := strings.Split(text, "\n")
+	for i := range lines {
+		lines[i] = strings.TrimRight(lines[i], " ")
+	}
+	return strings.Join(lines, "\n")
+}

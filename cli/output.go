@@ -97,9 +97,27 @@ func narrowed(l listing, width int) []table.ColumnConfig {
 		widths[widest]--
 	}
 	for i, w := range widths {
-		cut = append(cut, table.ColumnConfig{Number: i + 1, WidthMax: w, WidthMaxEnforcer: text.WrapSoft})
+		cut = append(cut, table.ColumnConfig{Number: i + 1, WidthMax: w, WidthMaxEnforcer: wrapCell})
 	}
 	return cut
+}
+
+// wrapCell wraps a cell to a width between words, and a long address after its slashes.
+func wrapCell(cell string, width int) string {
+	words := strings.Split(cell, " ")
+	for i, word := range words {
+		words[i] = ""
+		for text.StringWidthWithoutEscSequences(word) > width {
+			at := strings.LastIndex(text.Trim(word, width), "/") + 1
+			if at == 0 {
+				break
+			}
+			words[i] += word[:at] + "\n"
+			word = word[at:]
+		}
+		words[i] += word
+	}
+	return text.WrapSoft(strings.Join(words, " "), width)
 }
 
 // width gives how wide the terminal is that is written to; 0 when it is none.
@@ -177,6 +195,14 @@ func (a *app) say(c *cli.Command, format string, values ...any) {
 	if c.String("output") == "table" {
 		fmt.Fprintf(a.Out, format+"\n", values...)
 	}
+}
+
+// prose prints sentences, on a terminal wrapped between words.
+func (a *app) prose(c *cli.Command, sentences string) {
+	if width := a.width(); width > 0 {
+		sentences = wrapCell(sentences, width)
+	}
+	a.say(c, "%s", sentences)
 }
 
 // section prints a heading and a listing beneath a single thing.

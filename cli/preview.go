@@ -48,7 +48,7 @@ func (a *app) previewed(c *cli.Command) func(api.Written, error) error {
 		if c.String("output") != "table" {
 			return a.printValue(c, l)
 		}
-		a.say(c, "%s Nothing was changed.", impact.Words)
+		a.prose(c, impact.Words+" Nothing was changed.")
 		if len(l.rows) > 0 {
 			a.say(c, "\n%s", a.render(l))
 		}
@@ -56,7 +56,7 @@ func (a *app) previewed(c *cli.Command) func(api.Written, error) error {
 			a.say(c, "%d more that you may not see.", impact.Hidden)
 		}
 		for _, warning := range impact.Warnings {
-			a.say(c, "! %s", warning)
+			a.prose(c, "! "+warning)
 		}
 		for _, advice := range impact.Advice {
 			a.say(c, "Better: %s", advice)

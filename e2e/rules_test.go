@@ -59,7 +59,7 @@ func TestPolicies(t *testing.T) {
 	answer, err := client.Read[api.Answer](rowan.Check(ctx, digitising, api.Question{Permission: "retire compartment"}))
 	require.NoError(t, err)
 	require.Equal(t, api.AnswerReasonCut, answer.Reason)
-	require.Contains(t, answer.Words, `"everyone except vault-keepers may never destroy anything" in policy care at lindenmere/science cuts it off`)
+	require.Contains(t, answer.Words, `“everyone except vault-keepers may never destroy anything” in policy care at lindenmere/science cuts it off`)
 	require.Equal(t, care.Policy.Id, answer.Steps[0].Policy.Id)
 
 	// The search finds statements by words wherever they stand; what somebody may not see is counted.

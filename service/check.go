@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"net/netip"
+	"slices"
 	"strings"
 	"time"
 
@@ -166,30 +167,53 @@ func words(a Answer) string {
 			return no + "a statement that you may not see cuts it off."
 		}
 		st := a.DecidedBy.Rule.Statement
-		text := no + fmt.Sprintf("%q in policy %s at %s cuts it off", st.Text, st.Policy.Name, st.Policy.At.Address)
+		text := no + fmt.Sprintf("%s in policy %s at %s cuts it off", quoted(st.Text), st.Policy.Name, st.Policy.At.Address)
 		if a.DecidedBy.Why != access.Applies {
 			text += ", " + strings.TrimPrefix(a.DecidedBy.Words, "cuts it off, ")
 		}
 		return text + "."
 	}
-	var near []string
+	return no + nearWords(a, who)
+}
+
+// mostNear is how many rules that come near are told one by one in a sentence.
+const mostNear = 2
+
+// nearWords says why nothing that is given is what was asked about.
+func nearWords(a Answer, who string) string {
+	var near, apart []string
 	for _, m := range a.Met {
-		if m.Why != access.NotNamed && !m.Cuts {
-			near = append(near, fmt.Sprintf("%s from %s %s", m.Rule.short(), m.Rule.At.Address, m.Words))
+		if m.Why == access.NotNamed || m.Cuts {
+			continue
+		}
+		near = append(near, fmt.Sprintf("%s from %s %s", m.Rule.short(), m.Rule.At.Address, m.Words))
+		if strings.HasSuffix(m.Words, planesApart) && m.Rule.Grant != nil {
+			apart = append(apart, m.Rule.short())
 		}
 	}
-	if len(near) == 0 {
-		return no + "nothing is given to " + who + " there or above, and what is not given is denied."
+	switch {
+	case len(near) == 0:
+		return "nothing is given to " + who + " there or above, and what is not given is denied."
+	case len(near) <= mostNear:
+		return strings.Join(near, "; ") + "."
 	}
-	return no + strings.Join(near, "; ") + "."
+	text := fmt.Sprintf("none of the %d rules for %s there and above gives it", len(near), who)
+	if len(apart) > 0 {
+		slices.Sort(apart)
+		text += "; what " + access.InARow(slices.Compact(apart)) + " would give is on " + planesApart
+	}
+	return text + "."
 }
+
+// quoted sets a statement apart in a sentence. It may have quotation marks of its own.
+func quoted(statement string) string { return "“" + statement + "”" }
 
 // short names a rule in a sentence.
 func (r RuleView) short() string {
 	if r.Grant != nil {
 		return r.Grant.Role.Name
 	}
-	return fmt.Sprintf("%q", r.Statement.Text)
+	return quoted(r.Statement.Text)
 }
 
 // decidedWords says how the deciding rule reaches the principal.
@@ -200,7 +224,7 @@ func decidedWords(a Answer, who string) string {
 		from = "at " + by.Rule.At.Address + ", and everything beneath inherits it"
 	}
 	if st := by.Rule.Statement; st != nil {
-		text := fmt.Sprintf("%q says so, in policy %s, %s", st.Text, st.Policy.Name, from)
+		text := fmt.Sprintf("%s says so, in policy %s, %s", quoted(st.Text), st.Policy.Name, from)
 		if len(by.Through) > 0 {
 			text += "; " + who + " is in " + strings.Join(by.Through, ", which is in ")
 		}

@@ -113,6 +113,9 @@ func (s *Service) metViews(ctx context.Context, d desk, met []access.Met, at acc
 	return views, nil
 }
 
+// planesApart ends the sentence that tells of a rule about control where data was asked about, or the other way round.
+const planesApart = "the other plane, and control and data are apart"
+
 // whyWords says in words why a rule applies or does not.
 func whyWords(m access.Met, r RuleView) string {
 	verb := "gives it"
@@ -134,7 +137,7 @@ func whyWords(m access.Met, r RuleView) string {
 		}
 		return "is not about it"
 	case access.OtherPlane:
-		return "does not hold it: it is about the other plane, and control and data are apart"
+		return "does not hold it: it is about " + planesApart
 	case access.OtherScope:
 		return "holds at " + r.At.Address + " alone"
 	case access.PeriodOver:
