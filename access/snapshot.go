@@ -312,6 +312,14 @@ func (s *Snapshot) Principals(kind PrincipalKind) iter.Seq[Principal] {
 	}
 }
 
+// Means reports whether a rule that names somebody means another: themselves, a member at any depth through groups in use, or
+// whoever is in a built-in set.
+func (s *Snapshot) Means(named, who ID) bool {
+	p := s.principalNode(who)
+	n, ok := s.principalNumber(named)
+	return ok && p != nil && p.counts(n)
+}
+
 // Members gives the direct members of a group, groups among them, by kind and name.
 func (s *Snapshot) Members(group ID) []Principal {
 	if node := s.principalNode(group); node != nil {

@@ -40,6 +40,10 @@ func compareUse(t *rapid.T, c *access.Catalogue, reference *naive, snapshot *acc
 	if snapshot.Resources(at.ID) != resources || snapshot.Beneath(at.ID) != beneath {
 		t.Fatalf("%s has %d resources in %d scopes, expected %d in %d", reference.address(at.ID), snapshot.Resources(at.ID), snapshot.Beneath(at.ID), resources, beneath)
 	}
+	named := rapid.SampledFrom(reference.people).Draw(t, "named")
+	if got, want := snapshot.Means(named.ID, who.ID), reference.is(who.ID, named.ID); got != want && !reference.gone(who) {
+		t.Fatalf("does %s mean %s? %v, expected %v", named.Name, who.Name, got, want)
+	}
 	offered := snapshot.OfferedAt(at.ID)
 	for _, service := range []string{"compute", "networking", "storage", "labs"} {
 		if got, want := offered == nil || slices.Contains(offered, service), reference.offersService(at.ID, service); got != want {

@@ -40,7 +40,11 @@ func TestAdvice(t *testing.T) {
 		return out
 	}
 	require.Contains(t, policy("everyone may act as observer"), "! It reaches all whom everyone means")
-	require.NotContains(t, policy("everyone may never destroy networking"), "present and future", "what is taken away is not given widely")
+	taken := policy("everyone may never destroy networking")
+	require.NotContains(t, taken, "present and future", "what is taken away is not given widely")
+	require.Contains(t, taken, "! You yourself would lose access.\n")
+	require.Contains(t, policy("user rowan may never destroy networking"), "! You yourself would lose access.\n")
+	require.NotContains(t, policy("user ines may never destroy networking"), "You yourself")
 
 	// A group, once three hold the same one by one.
 	for n, name := range []string{"sefa", "oona", "yuki"} {

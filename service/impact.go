@@ -299,6 +299,9 @@ func (d desk) warnings(effects []EffectView, changes []access.Change) []string {
 	if slices.ContainsFunc(effects, func(e EffectView) bool { return e.Privileged }) {
 		warnings = append(warnings, "It gives permissions to govern: whoever holds them decides on the access of others.")
 	}
+	if slices.ContainsFunc(effects, d.takesFromMe) {
+		warnings = append(warnings, "You yourself would lose access.")
+	}
 	for _, change := range changes {
 		switch c := change.(type) {
 		case access.PutPolicy:
@@ -317,6 +320,11 @@ func (d desk) warnings(effects []EffectView, changes []access.Change) []string {
 	warnings = append(warnings, d.reshapeWarnings(changes)...)
 	slices.Sort(warnings)
 	return slices.Compact(warnings)
+}
+
+// takesFromMe reports whether whoever makes a change is among those who lose by it.
+func (d desk) takesFromMe(e EffectView) bool {
+	return len(e.Loses)+len(e.MayLose) > 0 && slices.ContainsFunc(e.Principals, func(p access.Principal) bool { return d.Means(p.ID, d.me) })
 }
 
 // broadWarnings says what is wide about giving something at a scope to somebody; that strangers are among them is said already.
