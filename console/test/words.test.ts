@@ -1,6 +1,6 @@
 import { expect, test } from "vitest";
 import { csv } from "../src/lib/download";
-import { capital, count, href, part, tagsIn, tagsOut, terms } from "../src/lib/words";
+import { capital, count, href, part, terms } from "../src/lib/words";
 
 test("numbers go with their words", () => {
   expect(count(0, "scope")).toBe("0 scopes");
@@ -23,13 +23,6 @@ test("the terms of a grant are said in order, and nothing where there are none",
   expect(terms({ condition: "request.hour < 6", from: "2027-01-01T00:00:00Z", until: "2027-03-31T12:00:00Z" })).toMatch(/^if request\.hour < 6 from .*2027.* until .*2027/);
 });
 
-test("tags are read as they are written, and what is none is left out", () => {
-  expect(tagsIn("care=high, team = seeds")).toEqual({ care: "high", team: "seeds" });
-  expect(tagsIn("label=a=b")).toEqual({ label: "a=b" });
-  expect(tagsIn("floor=")).toEqual({ floor: "" });
-  expect(tagsIn("care")).toEqual({});
-  expect(tagsIn("")).toEqual({});
-});
 
 test("addresses of pages hold whatever a name is made of", () => {
   expect(href.scope("lindenmere/gardens/log.bucket")).toBe("#/tree/lindenmere/gardens/log.bucket");
@@ -48,10 +41,4 @@ test("rows are written as RFC 4180 has it", () => {
   expect(csv([["a", "b"], ["1", "2"]])).toBe("a,b\r\n1,2\r\n");
   expect(csv([['say "so"', "a,b", "two\nlines", "", " "]])).toBe('"say ""so""","a,b","two\nlines",, \r\n');
   expect(csv([])).toBe("");
-});
-
-test("tags are written as they are read", () => {
-  const tags = { care: "high", label: "a=b", floor: "" };
-  expect(tagsIn(tagsOut(tags))).toEqual(tags);
-  expect(tagsOut({})).toBe("");
 });

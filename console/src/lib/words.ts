@@ -26,17 +26,6 @@ export function part(p: "whole" | "alone" | "beneath", beneath: number): string 
   return beneath > 0 ? ` and ${count(beneath, "scope")} beneath` : "";
 }
 
-// tagsIn reads KEY=VALUE, several apart by commas.
-export function tagsIn(text: string): Record<string, string> {
-  const pairs = text.split(",").map((t) => t.split("=")).filter((parts) => parts.length > 1);
-  return Object.fromEntries(pairs.map(([key = "", ...value]) => [key.trim(), value.join("=").trim()]));
-}
-
-// tagsOut writes tags as tagsIn reads them.
-export function tagsOut(tags: Record<string, string>): string {
-  return Object.entries(tags).map(([key, value]) => `${key}=${value}`).join(", ");
-}
-
 // href gives the address of a page in the console.
 export const href = {
   scope: (address: string) => "#/tree/" + address.split("/").map(encodeURIComponent).join("/"),

@@ -5,7 +5,8 @@
   import { api, ask, asProblem, confirming, type Problem, type Schemas } from "../lib/api";
   import { groups as listGroups, users as listUsers } from "../lib/directory";
   import { session } from "../lib/session.svelte";
-  import { href, tagsIn } from "../lib/words";
+  import { tagsFault, tagsIn } from "../lib/tags";
+  import { href } from "../lib/words";
   import AccessPicker, { type Line } from "../parts/AccessPicker.svelte";
   import Field from "../parts/Field.svelte";
   import ImpactNote from "../parts/ImpactNote.svelte";
@@ -53,7 +54,7 @@
   const about = $derived({
     title: title || undefined,
     description: description || undefined,
-    tags: tags.includes("=") ? tagsIn(tags) : undefined,
+    tags: tags.trim() ? tagsIn(tags) : undefined,
     ...start,
   });
   const newUser = $derived<Schemas["UserNew"]>({
@@ -68,7 +69,7 @@
     key: takesKey ? { label: keyLabel || "first key" } : undefined,
   });
   const newGuest = $derived<Schemas["GuestNew"]>({ email: email.trim(), ...about });
-  const ready = $derived(guest ? email.includes("@") && email.includes(".") : name.trim() !== "" && (first !== "given" || !takesPassword || password !== ""));
+  const ready = $derived(!tagsFault(tags) && (guest ? email.includes("@") && email.includes(".") : name.trim() !== "" && (first !== "given" || !takesPassword || password !== "")));
 
   const path = $derived({ organisation: session.organisation });
 
@@ -181,7 +182,7 @@
           <Field label="About (optional)" name="description" {problem}>
             {#snippet children(id)}<TextInput {id} name="user-about" bind:value={description} autocomplete="off" />{/snippet}
           </Field>
-          <Field label="Tags (optional)" name="tags" {problem} hint="KEY=VALUE, several apart by commas">
+          <Field label="Tags (optional)" name="tags" problem={tagsFault(tags) ?? problem} hint="KEY=VALUE, several apart by commas">
             {#snippet children(id)}<TextInput {id} name="user-tags" bind:value={tags} placeholder="team=seeds" autocomplete="off" />{/snippet}
           </Field>
         </section>

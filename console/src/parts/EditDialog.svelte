@@ -7,7 +7,8 @@
   import { users } from "../lib/directory";
   import { Draft } from "../lib/draft.svelte";
   import { session } from "../lib/session.svelte";
-  import { href, tagsIn, tagsOut } from "../lib/words";
+  import { tagsFault, tagsIn, tagsOut } from "../lib/tags";
+  import { href } from "../lib/words";
   import ChangeDialog from "./ChangeDialog.svelte";
   import Choice from "./Choice.svelte";
   import Field from "./Field.svelte";
@@ -58,7 +59,7 @@
     if (group && mine.gathers !== read.gathers) [edit.gathers, was.gathers] = [mine.gathers, read.gathers];
     return Object.keys(edit).length > 0 ? { ...edit, was } : {};
   });
-  const ready = $derived(Object.keys(body).length > 0 && draft.disputed.length === 0);
+  const ready = $derived(Object.keys(body).length > 0 && draft.disputed.length === 0 && !tagsFault(draft.mine.tags));
 
   // What somebody else has altered meanwhile is read, and shown beside.
   async function meeting<T>(asked: Promise<T>): Promise<T> {
@@ -102,7 +103,7 @@
         {#snippet children(id)}<TextInput {id} name="edit-email" bind:value={draft.mine.email} />{/snippet}
       </Field>
     {/if}
-    <Field label="Tags" name="tags" {problem} hint="KEY=VALUE, several apart by commas; gathering groups gather by them.">
+    <Field label="Tags" name="tags" problem={tagsFault(draft.mine.tags) ?? problem} hint="KEY=VALUE, several apart by commas; gathering groups gather by them.">
       {#snippet children(id)}<TextInput {id} name="edit-tags" bind:value={draft.mine.tags} placeholder="team=seeds" />{/snippet}
     </Field>
     </div>

@@ -7,7 +7,8 @@
   import { session } from "../lib/session.svelte";
   import { undo } from "../lib/undo.svelte";
   import { tree } from "../lib/tree.svelte";
-  import { href, tagsIn, tagsOut } from "../lib/words";
+  import { tagsFault, tagsIn, tagsOut } from "../lib/tags";
+  import { href } from "../lib/words";
   import ChangeDialog from "./ChangeDialog.svelte";
   import Choice from "./Choice.svelte";
   import Field from "./Field.svelte";
@@ -47,7 +48,7 @@
     }
     return altered.length > 0 ? { ...edit, was } : {};
   });
-  const ready = $derived(Object.keys(change).length > 0 && draft.disputed.length === 0 && (way !== "move" || tree.nodes.some((n) => n.address === to.trim())));
+  const ready = $derived(Object.keys(change).length > 0 && draft.disputed.length === 0 && !tagsFault(draft.mine.tags) && (way !== "move" || tree.nodes.some((n) => n.address === to.trim())));
   const places = $derived(tree.nodes.filter((n) => n.kind !== "resource" && n.address !== scope.address && !n.address.startsWith(scope.address + "/")));
   const path = $derived({ organisation: session.organisation });
 
@@ -106,7 +107,7 @@
         <Field label="About" name="description" {problem}>
           {#snippet children(id)}<TextInput {id} name="scope-about" bind:value={draft.mine.description} />{/snippet}
         </Field>
-        <Field label="Tags" name="tags" {problem} hint="KEY=VALUE, several apart by commas; conditions look at them.">
+        <Field label="Tags" name="tags" problem={tagsFault(draft.mine.tags) ?? problem} hint="KEY=VALUE, several apart by commas; conditions look at them.">
           {#snippet children(id)}<TextInput {id} name="scope-tags" bind:value={draft.mine.tags} placeholder="care=high" />{/snippet}
         </Field>
       </div>

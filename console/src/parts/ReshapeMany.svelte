@@ -8,7 +8,8 @@
   import { session } from "../lib/session.svelte";
   import { tree } from "../lib/tree.svelte";
   import { undo } from "../lib/undo.svelte";
-  import { capital, count, tagsIn } from "../lib/words";
+  import { tagsFault, tagsIn } from "../lib/tags";
+  import { capital, count } from "../lib/words";
   import ChangeDialog from "./ChangeDialog.svelte";
   import Choice from "./Choice.svelte";
   import Field from "./Field.svelte";
@@ -31,7 +32,7 @@
     if (way === "tag") return { scopes: ids, tags: tagsIn(tags) };
     return { scopes: ids, state: way === "retire" ? "retired" : "active" };
   });
-  const ready = $derived(scopes.length > 0 && (way === "move" ? places.some((n) => n.address === to.trim()) : way === "tag" ? Object.keys(tagsIn(tags)).length > 0 : true));
+  const ready = $derived(scopes.length > 0 && (way === "move" ? places.some((n) => n.address === to.trim()) : way === "tag" ? Object.keys(tagsIn(tags)).length > 0 && !tagsFault(tags) : true));
   const path = $derived({ organisation: session.organisation });
 
   async function preview(): Promise<Impact> {
@@ -59,7 +60,7 @@
         {#snippet children(id)}<Choice {id} name="move-all-to" bind:value={to} options={places.map((n) => ({ value: n.address, hint: n.title }))} />{/snippet}
       </Field>
     {:else if way === "tag"}
-      <Field label="Tags" name="tags" {problem} hint="KEY=VALUE, several apart by commas, set on each; other tags stay.">
+      <Field label="Tags" name="tags" problem={tagsFault(tags) ?? problem} hint="KEY=VALUE, several apart by commas, set on each; other tags stay.">
         {#snippet children(id)}<TextInput {id} name="tag-all" bind:value={tags} placeholder="care=high" />{/snippet}
       </Field>
     {:else}
