@@ -8,13 +8,15 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"arbora.example/api"
+	"arbora.example/client"
 	"arbora.example/demo"
 	"arbora.example/e2e/browser"
 	"arbora.example/e2e/testbed"
 )
 
-// TestPagesAreAccessible has axe-core look at every page in light and dark, at desktop width and at a phone's: it finds
-// nothing serious or critical.
+// TestPagesAreAccessible has axe-core look at every page in light and dark, at a desk, on a wide screen and on a phone: it
+// finds nothing serious or critical, and no page is wider than its window.
 func TestPagesAreAccessible(t *testing.T) {
 	t.Parallel()
 	b := testbed.StartDemoWithLoam(t)
@@ -24,11 +26,14 @@ func TestPagesAreAccessible(t *testing.T) {
 	require.NoError(t, err)
 	console := openConsole(t, b)
 	look := func(page string) {
-		for _, width := range []int64{1280, 390} {
+		for _, width := range []int64{1280, 1920, 390} {
 			for _, dark := range []bool{false, true} {
 				require.NoError(t, console.Do(browser.Width(width), browser.Dark(dark), browser.Settle()))
 				found, err := console.Axe(string(axe))
 				require.NoError(t, err)
+				over, err := console.Overflows()
+				require.NoError(t, err)
+				assert.False(t, over, "%s is wider than %d", page, width)
 				assert.Empty(t, found, "%s, %d wide, dark %v: %s", page, width, dark, strings.Join(found, "\n"))
 			}
 		}
@@ -79,4 +84,10 @@ func TestPagesAreAccessible(t *testing.T) {
 	look("a policy in parts")
 	require.NoError(t, console.Do(browser.Width(1280), console.Open("/tree"), browser.Keys(`[role=treeitem][title="Gardens"]`, " "), browser.Visible(`[data-test=several]`)))
 	look("several scopes chosen")
+
+	care := policyMade(t, b.As(t, "rowan@lindenmere"), "lindenmere", "care", "staff may observe networking")
+	require.NoError(t, console.Do(browser.Width(1280), console.Open("/policies/"+care), browser.See(`[data-test=reads-well]`, "1 statement"), browser.Keys(`.cm-content`, "# mine")))
+	require.NoError(t, client.Done(b.As(t, "maeve@lindenmere").EditPolicyText(t.Context(), care, nil, api.PolicyEdit{Text: ptr("staff may observe labs")})))
+	require.NoError(t, console.Do(browser.Visible(`[data-test=theirs]`)))
+	look("others write too")
 }

@@ -208,6 +208,11 @@ func (b *Browser) Count(selector string) (int, error) {
 	return chromedp.Run(b.ctx, chromedp.Evaluate[int](fmt.Sprintf(`document.querySelectorAll(%q).length`, selector)))
 }
 
+// Overflows reports whether the page is wider than its window.
+func (b *Browser) Overflows() (bool, error) {
+	return chromedp.Run(b.ctx, chromedp.Evaluate[bool](`document.documentElement.scrollWidth > innerWidth`))
+}
+
 // ScrollDown scrolls a list down, each time as far as it goes by then, until it holds a text.
 func ScrollDown(list, text string) Step {
 	return wait(fmt.Sprintf(`((list) => {

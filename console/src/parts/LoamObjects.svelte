@@ -68,7 +68,7 @@
   {#if list.length === 0}
     <p class="quiet">The bucket is empty.</p>
   {:else}
-    <div class="overflow-x-auto">
+    <div class="relative overflow-x-auto">
       <table class="rows" data-test="objects">
         <thead><tr><th>Object</th><th>Size</th><th>Put</th><th>By</th><th><span class="sr-only">What to do</span></th></tr></thead>
         <tbody>

@@ -40,7 +40,7 @@
 {#if problem}<div class="mb-3"><ProblemNote {problem} /></div>{/if}
 {#if list}
   {#if list.length === 0}<p class="quiet mb-2">There is no record yet.</p>{/if}
-  <div class="overflow-x-auto">
+  <div class="relative overflow-x-auto">
     <table class="rows" data-test="records">
       <tbody>
         {#each list as entry (entry.name)}

@@ -12,7 +12,7 @@
       <h1 class="text-2xl font-semibold tracking-tight">{title}</h1>
       {#if lead}<p class="quiet mt-0.5">{lead}</p>{/if}
     </div>
-    <div class="ml-auto flex gap-2">{@render actions?.()}</div>
+    <div class="ml-auto flex flex-wrap justify-end gap-2 max-sm:ml-0 max-sm:justify-start">{@render actions?.()}</div>
   </div>
   {@render children()}
 </main>

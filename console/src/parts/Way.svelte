@@ -69,9 +69,9 @@
     <h2 id="steps-heading" class="mb-2 text-lg font-semibold">What would turn it</h2>
     <ul class="card" data-test="steps">
       {#each answer.steps as step (step.words)}
-        <li class="flex items-center gap-4 border-b border-gray-100 px-5 py-2.5 last:border-0 dark:border-gray-800">
-          <span>{capital(step.words)}</span>
-          <span class="quiet ml-auto text-sm whitespace-nowrap">adds {count(step.adds, "permission")} here</span>
+        <li class="flex items-center gap-x-4 border-b border-gray-100 px-5 py-2.5 last:border-0 max-sm:flex-wrap dark:border-gray-800">
+          <span class="min-w-0 wrap-anywhere">{capital(step.words)}</span>
+          <span class="quiet ml-auto text-sm whitespace-nowrap max-sm:ml-0">adds {count(step.adds, "permission")} here</span>
           {#if step.role}
             <a class="link text-sm whitespace-nowrap" href={href.grant(step.scope.address, step.role, answer.principal)}>Prepare this grant</a>
           {:else if step.group}

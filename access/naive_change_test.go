@@ -1,0 +1,257 @@
+package access_test
+
+import (
+	"slices"
+	"strings"
+
+	"arbora.example/access"
+)
+
+// allows says whether a change keeps the rules.
+func (n *naive) allows(c *access.Catalogue, change access.Change) bool {
+	switch ch := change.(type) {
+	case access.CreateScope:
+		return n.allowsScope(c, ch.Scope)
+	case access.MoveScope:
+		return n.allowsMove(c, ch) && n.staysGoverned(c, change)
+	case access.OfferServices:
+		return n.allowsOffer(c, ch)
+	case access.RenameScope:
+		s := n.scope(ch.ID)
+		return s.Name != ch.Name && !slices.ContainsFunc(n.scopes, func(o access.Scope) bool {
+			return o.Parent == s.Parent && o.Name == ch.Name && o.Type == s.Type && o.ID != s.ID
+		})
+	case access.TagScope:
+		return n.staysGoverned(c, change)
+	case access.TagPrincipal:
+		kind := n.principal(ch.ID).Kind
+		return kind != access.BuiltInSet && kind != access.PlatformService && n.staysGoverned(c, change)
+	case access.RetireScope:
+		s := n.scope(ch.ID)
+		return s.Kind != access.Organisation && !s.Retired && n.staysGoverned(c, change)
+	case access.RestoreScope:
+		s := n.scope(ch.ID)
+		return s.Kind != access.Organisation && s.Retired && n.staysGoverned(c, change)
+	case access.CreatePrincipal:
+		return !slices.ContainsFunc(n.people, func(p access.Principal) bool {
+			return p.ID == ch.Principal.ID || p.Kind == ch.Principal.Kind && p.Name == ch.Principal.Name && p.Home == ch.Principal.Home
+		}) && (ch.Principal.Kind != access.ServiceAccount || n.scope(ch.Principal.Home).Kind != access.Resource)
+	case access.RenamePrincipal:
+		p := n.principal(ch.ID)
+		return p.Kind != access.BuiltInSet && p.Kind != access.PlatformService && p.Name != ch.Name &&
+			strings.Contains(ch.Name, "@") == (p.Kind == access.Guest) && n.staysGoverned(c, change) &&
+			!slices.ContainsFunc(n.people, func(o access.Principal) bool { return o.Kind == p.Kind && o.Name == ch.Name && o.Home == p.Home })
+	case access.SetGathers:
+		p := n.principal(ch.Group)
+		return p.Gathers != nil && n.staysGoverned(c, change)
+	case access.SetOwner:
+		p, owner := n.principal(ch.Group), n.principal(ch.Owner)
+		return p.Kind == access.Group && p.Owner != ch.Owner && owner.Kind != access.BuiltInSet && owner.Kind != access.PlatformService
+	case access.SetInactive:
+		p := n.principal(ch.ID)
+		return p.Kind != access.BuiltInSet && p.Kind != access.PlatformService && p.Inactive != ch.Inactive && n.staysGoverned(c, change)
+	case access.AddMember:
+		m := ch.Membership
+		group, member := n.principal(m.Group), n.principal(m.Member)
+		return group.Kind == access.Group && group.Gathers == nil && member.Kind != access.BuiltInSet && !slices.Contains(n.members, m) && m.Group != m.Member &&
+			!n.inside(m.Group, m.Member) && n.staysGoverned(c, change)
+	case access.RemoveMember:
+		return slices.Contains(n.members, ch.Membership) && n.staysGoverned(c, change)
+	case access.CreateGrant:
+		return n.allowsGrant(c, ch.Grant)
+	case access.RevokeGrant:
+		there := slices.ContainsFunc(n.grants, func(g access.Grant) bool { return g.ID == ch.ID })
+		return there && n.staysGoverned(c, change)
+	case access.CreateRole:
+		_, err := c.Role(ch.Definition.Name)
+		return err != nil && n.custom(ch.Definition.Name) == nil && n.allowsRole(c, ch.Definition)
+	case access.EditRole:
+		was := n.custom(ch.Definition.Name)
+		ch.Definition.Scope = was.Scope
+		return n.allowsRole(c, ch.Definition) && n.staysGoverned(c, change)
+	case access.PutPolicy:
+		return n.scope(ch.Policy.Scope).Kind != access.Resource && n.staysGoverned(c, change)
+	case access.RemovePolicy:
+		there := slices.ContainsFunc(n.policies, func(p access.Policy) bool { return p.ID == ch.ID })
+		return there && n.staysGoverned(c, change)
+	}
+	panic("a change the reference does not know")
+}
+
+func (n *naive) custom(name string) *access.RoleDefinition {
+	for i := range n.roles {
+		if n.roles[i].Name == name {
+			return &n.roles[i]
+		}
+	}
+	return nil
+}
+
+func (n *naive) allowsRole(c *access.Catalogue, def access.RoleDefinition) bool {
+	for i := range c.Permissions() {
+		if o := c.Operation(access.Permission(i)); picked(def.Include, o) && !picked(def.Exclude, o) {
+			return n.scope(def.Scope).Kind != access.Resource
+		}
+	}
+	return false
+}
+
+func (n *naive) allowsGrant(c *access.Catalogue, g access.Grant) bool {
+	if n.role(c, g.Role) == nil || !g.From.IsZero() && !g.Until.IsZero() && !g.From.Before(g.Until) {
+		return false
+	}
+	if def := n.custom(g.Role); def != nil && !n.isUnder(g.Scope, def.Scope) {
+		return false
+	}
+	return !slices.ContainsFunc(n.grants, func(o access.Grant) bool {
+		return o.ID == g.ID || o.Scope == g.Scope && o.Principal == g.Principal && o.Role == g.Role &&
+			o.From.Equal(g.From) && o.Until.Equal(g.Until) && o.Condition.String() == g.Condition.String()
+	})
+}
+
+func (n *naive) allowsScope(c *access.Catalogue, s access.Scope) bool {
+	parent := n.scope(s.Parent)
+	if parent == nil {
+		return s.Kind == access.Organisation && len(n.scopes) == 0
+	}
+	return n.fits(c, s, *parent, 1) && n.offers(c, parent.ID, s) && !slices.ContainsFunc(n.scopes, func(o access.Scope) bool { return o.ID == s.ID })
+}
+
+// fits says whether a scope, so many containers high, may sit in another.
+func (n *naive) fits(c *access.Catalogue, s, parent access.Scope, high int) bool {
+	t, ok := c.Type(s.TypeName())
+	if !ok || !t.Registered || s.Kind == access.Organisation || !slices.Contains(t.Parents, parent.TypeName()) || n.retired(parent.ID) {
+		return false
+	}
+	for _, above := range n.upward(parent.ID) {
+		if above.Kind != access.Resource {
+			high++
+		}
+	}
+	if s.Kind != access.Resource && high > access.MaxDepth {
+		return false
+	}
+	return !slices.ContainsFunc(n.scopes, func(o access.Scope) bool { return o.Parent == parent.ID && o.FullName() == s.FullName() })
+}
+
+func (n *naive) allowsMove(c *access.Catalogue, m access.MoveScope) bool {
+	s := n.scope(m.ID)
+	if s.Kind == access.Organisation || s.Parent == m.Parent || n.isUnder(m.Parent, m.ID) {
+		return false
+	}
+	high := 0
+	for _, o := range n.scopes {
+		if o.Kind != access.Resource && n.isUnder(o.ID, m.ID) {
+			containers := 0
+			for _, above := range n.upward(o.ID) {
+				if above.Kind != access.Resource && n.isUnder(above.ID, m.ID) {
+					containers++
+				}
+			}
+			high = max(high, containers)
+		}
+	}
+	return n.fits(c, *s, *n.scope(m.Parent), high) && !slices.ContainsFunc(n.scopes, func(o access.Scope) bool {
+		return n.isUnder(o.ID, m.ID) && !n.offers(c, m.Parent, o)
+	})
+}
+
+// offers says whether the services offered at a scope let something be beneath it.
+func (n *naive) offers(c *access.Catalogue, at access.ID, s access.Scope) bool {
+	if s.Kind != access.Resource {
+		return true
+	}
+	t, _ := c.Type(s.TypeName())
+	return n.offersService(at, t.Service)
+}
+
+func (n *naive) offersService(at access.ID, service string) bool {
+	return !slices.ContainsFunc(n.upward(at), func(above access.Scope) bool {
+		return above.Offered != nil && !slices.Contains(above.Offered, service)
+	})
+}
+
+// allowsOffer says whether services may be offered at a scope: none that is not offered above, all that are in use beneath.
+func (n *naive) allowsOffer(c *access.Catalogue, o access.OfferServices) bool {
+	at := n.scope(o.ID)
+	if at.Kind == access.Resource || o.Services == nil {
+		return at.Kind != access.Resource
+	}
+	if slices.ContainsFunc(o.Services, func(name string) bool { return at.Kind != access.Organisation && !n.offersService(at.Parent, name) }) {
+		return false
+	}
+	return !slices.ContainsFunc(n.scopes, func(s access.Scope) bool {
+		t, _ := c.Type(s.TypeName())
+		return s.Kind == access.Resource && n.isUnder(s.ID, o.ID) && !slices.Contains(o.Services, t.Service)
+	})
+}
+
+// staysGoverned reports whether, after a change, somebody active can grant at the top without condition or end, or nobody
+// could before either.
+func (n *naive) staysGoverned(c *access.Catalogue, change access.Change) bool {
+	governed := func(w *naive) bool {
+		p := c.Operation(c.MustPermission("create grant"))
+		return slices.ContainsFunc(w.people, func(u access.Principal) bool {
+			return u.Kind == access.User && w.decide(c, u.ID, p, w.scopes[0].ID, nil, false)
+		})
+	}
+	return governed(n.after(change)) || !governed(n)
+}
+
+// after gives the reference after a change that keeps the rules.
+func (n *naive) after(change access.Change) *naive {
+	next := newNaive()
+	next.scopes, next.people, next.members = slices.Clone(n.scopes), slices.Clone(n.people), slices.Clone(n.members)
+	next.grants, next.policies, next.roles, next.terms = slices.Clone(n.grants), slices.Clone(n.policies), slices.Clone(n.roles), n.terms
+	// While it is being altered nothing is to be remembered.
+	defer func() { next.paths, next.known = map[access.ID][]access.Scope{}, map[[2]access.ID]bool{} }()
+	switch ch := change.(type) {
+	case access.CreateScope:
+		next.scopes = append(next.scopes, ch.Scope)
+	case access.RenameScope:
+		next.scope(ch.ID).Name = ch.Name
+	case access.OfferServices:
+		next.scope(ch.ID).Offered = ch.Services
+	case access.MoveScope:
+		next.scope(ch.ID).Parent = ch.Parent
+	case access.TagScope:
+		next.scope(ch.ID).Tags = ch.Tags
+	case access.RetireScope:
+		next.scope(ch.ID).Retired = true
+	case access.RestoreScope:
+		next.scope(ch.ID).Retired = false
+	case access.CreatePrincipal:
+		next.people = append(next.people, ch.Principal)
+	case access.TagPrincipal:
+		next.principal(ch.ID).Tags = ch.Tags
+	case access.RenamePrincipal:
+		next.principal(ch.ID).Name = ch.Name
+	case access.SetGathers:
+		next.principal(ch.Group).Gathers = ch.Condition
+	case access.SetOwner:
+		next.principal(ch.Group).Owner = ch.Owner
+	case access.SetInactive:
+		next.principal(ch.ID).Inactive = ch.Inactive
+	case access.AddMember:
+		next.members = append(next.members, ch.Membership)
+	case access.RemoveMember:
+		next.members = slices.DeleteFunc(next.members, func(m access.Membership) bool { return m == ch.Membership })
+	case access.CreateGrant:
+		next.grants = append(next.grants, ch.Grant)
+	case access.RevokeGrant:
+		next.grants = slices.DeleteFunc(next.grants, func(g access.Grant) bool { return g.ID == ch.ID })
+	case access.CreateRole:
+		next.roles = append(next.roles, ch.Definition)
+	case access.EditRole:
+		scope := next.custom(ch.Definition.Name).Scope
+		*next.custom(ch.Definition.Name) = ch.Definition
+		next.custom(ch.Definition.Name).Scope = scope
+	case access.PutPolicy:
+		next.policies = append(slices.DeleteFunc(next.policies, func(p access.Policy) bool { return p.ID == ch.Policy.ID }), ch.Policy)
+	case access.RemovePolicy:
+		next.policies = slices.DeleteFunc(next.policies, func(p access.Policy) bool { return p.ID == ch.ID })
+	default:
+		panic("a change the reference does not know")
+	}
+	return next
+}
