@@ -231,3 +231,39 @@ func TestConsoleReshapes(t *testing.T) {
 		browser.SeeNot(`main button`, "Restore"),
 	))
 }
+
+// TestAnOrganisationIsRenamed gives an organisation another name: its log goes on, people sign in under the new one, and
+// neither name is anybody else's.
+func TestAnOrganisationIsRenamed(t *testing.T) {
+	b := testbed.StartDemo(t)
+	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
+	rowan, keeper := b.As(t, "rowan@lindenmere"), b.As(t, demo.Keeper)
+	ctx := t.Context()
+	records := func(organisation string) []api.AuditRecord {
+		list, err := client.Read[api.AuditRecordList](rowan.ListAuditRecords(ctx, organisation, &api.ListAuditRecordsParams{Limit: ptr(500)}))
+		require.NoError(t, err)
+		return list.Records
+	}
+	before := records("lindenmere")
+	p := testbed.Problem(t, 409, reshape(t, rowan, api.Reshaping{Scopes: []string{"lindenmere"}, Name: ptr("quaywater")}))
+	require.Contains(t, p.Detail, "already an organisation called quaywater")
+	require.NoError(t, reshape(t, rowan, api.Reshaping{Scopes: []string{"lindenmere"}, Name: ptr("linden-trust")}))
+
+	after := records("linden-trust")
+	require.Greater(t, len(after), len(before), "the log goes on")
+	require.Equal(t, before[len(before)-1], after[len(after)-1])
+	home, err := client.Read[api.Home](rowan.ShowHome(ctx, "linden-trust"))
+	require.NoError(t, err)
+	require.NotEmpty(t, home.Refused)
+	b.As(t, "rowan@linden-trust")
+
+	for _, name := range []string{"lindenmere", "linden-trust", "quaywater"} {
+		_, err := client.Read[api.OrganisationMade](keeper.CreateOrganisation(ctx, api.OrganisationNew{Name: name, Steward: api.UserNew{Name: "other"}}))
+		p := testbed.Problem(t, 409, err)
+		require.Contains(t, p.Detail, "an organisation called "+name+", or was one")
+	}
+	// Its own former name it may take again.
+	require.NoError(t, client.Done(rowan.ReshapeScopes(ctx, "linden-trust", nil, api.Reshaping{Scopes: []string{"linden-trust"}, Name: ptr("lindenmere")})))
+	require.Greater(t, len(records("lindenmere")), len(after))
+	require.NoError(t, b.Records.CheckAudit(ctx))
+}

@@ -19,5 +19,5 @@ func (s *Service) ListAudit(ctx context.Context, c Caller, organisation string, 
 	if !f.From.IsZero() && !f.Until.IsZero() && !f.From.Before(f.Until) {
 		return nil, 0, &Problem{Kind: Invalid, Field: "until", Detail: "the records would end before they begin", Next: "give a later moment"}
 	}
-	return s.records.AuditRecords(ctx, c.OrganisationName, f)
+	return s.records.AuditRecords(ctx, c.Organisation, f)
 }

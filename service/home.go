@@ -82,7 +82,7 @@ func (s *Service) ShowHome(ctx context.Context, c Caller, organisation string) (
 		}
 	}
 	if d.may("list audit-record", top.ID) {
-		if h.Refused, err = s.records.RefusedSince(ctx, top.Name, s.moment().Add(-lately), attentionMost); err != nil {
+		if h.Refused, err = s.records.RefusedSince(ctx, top.ID, s.moment().Add(-lately), attentionMost); err != nil {
 			return Home{}, err
 		}
 	}

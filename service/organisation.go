@@ -2,6 +2,7 @@ package service
 
 import (
 	"context"
+	"errors"
 	"fmt"
 
 	"arbora.example/access"
@@ -117,14 +118,8 @@ func (s *Service) CreateOrganisation(ctx context.Context, c Caller, wanted NewOr
 	if err != nil {
 		return OrganisationMade{}, broken(err, "")
 	}
-	list, err := s.ListOrganisations(ctx, c)
-	if err != nil {
+	if err := nameFree(ctx, s.records.Details, top); err != nil {
 		return OrganisationMade{}, err
-	}
-	for _, other := range list {
-		if other.Name == top.Name {
-			return OrganisationMade{}, &Problem{Kind: Conflict, Detail: "there is already an organisation called " + top.Name, Next: "choose another name", Field: "name", Rule: access.RuleTaken}
-		}
 	}
 	_, err = s.records.Create(context.WithoutCancel(ctx), top.ID, s.author(c), func(tx *store.Tx, _ uint64) (string, error) {
 		if err := tx.CreateScope(top, made.Organisation.ScopeDetails); err != nil {
@@ -145,6 +140,18 @@ func (s *Service) CreateOrganisation(ctx context.Context, c Caller, wanted NewOr
 	made.Steward = UserView{Principal: steward.principal, PrincipalDetails: steward.details}
 	made.Revision = next.Revision()
 	return made, nil
+}
+
+// nameFree refuses a name for an organisation that another has, or has had: what is recorded of that stands under it.
+func nameFree(ctx context.Context, records store.Details, top access.Scope) error {
+	other, err := records.OrganisationOnceNamed(ctx, top.Name)
+	switch {
+	case errors.Is(err, store.ErrNotFound) || err == nil && other == top.ID:
+		return nil
+	case err != nil:
+		return err
+	}
+	return &Problem{Kind: Conflict, Detail: "there is already an organisation called " + top.Name + ", or was one", Next: "choose another name", Field: "name", Rule: access.RuleTaken}
 }
 
 func needKeeper(c Caller, what string) error {

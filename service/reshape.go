@@ -145,6 +145,11 @@ func (d desk) planReshaped(ctx context.Context, r Reshaping) (plan, error) {
 		}
 		if r.Name != "" && r.Name != before.Name {
 			after.Name = r.Name
+			if before.Kind == access.Organisation {
+				if err := nameFree(ctx, d.details, after); err != nil {
+					return plan{}, err
+				}
+			}
 			p.changes = append(p.changes, access.RenameScope{ID: before.ID, Name: r.Name})
 		}
 		if r.Title != nil {

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"strings"
 	"time"
 
 	"arbora.example/access"
@@ -38,9 +39,13 @@ type RefusedTimes struct {
 }
 
 // RefusedSince counts refusals since a moment by who was refused, most first.
-func (s *Store) RefusedSince(ctx context.Context, organisation string, since time.Time, limit int) (list []RefusedTimes, err error) {
-	err = each(ctx, s.db, "SELECT actor, COUNT(*), MAX(recorded_at) FROM audit_record WHERE organisation = ? AND event = 'refused' AND recorded_at >= ? GROUP BY actor ORDER BY COUNT(*) DESC, actor LIMIT ?",
-		[]any{organisation, since, limit}, func(scan scanner) error {
+func (s *Store) RefusedSince(ctx context.Context, organisation access.ID, since time.Time, limit int) (list []RefusedTimes, err error) {
+	names, err := s.namesOf(ctx, organisation)
+	if err != nil || len(names) == 0 {
+		return nil, err
+	}
+	err = each(ctx, s.db, "SELECT actor, COUNT(*), MAX(recorded_at) FROM audit_record WHERE organisation IN (?"+strings.Repeat(", ?", len(names)-1)+") AND event = 'refused' AND recorded_at >= ? GROUP BY actor ORDER BY COUNT(*) DESC, actor LIMIT ?",
+		append(names, since, limit), func(scan scanner) error {
 			var r RefusedTimes
 			err := scan(&r.Actor, &r.Times, &r.Last)
 			list = append(list, r)

@@ -4,6 +4,8 @@ import (
 	"context"
 	"strings"
 	"time"
+
+	"arbora.example/access"
 )
 
 // AuditFilter says which audit records are wanted. What is empty narrows nothing.
@@ -27,15 +29,19 @@ const textWindow = 50_000
 
 // AuditRecords lists an organisation's audit records, newest first. Next is the number to go on before; 0 at the end. With a
 // text to look for a page may be short of its limit though more come after it.
-func (s *Store) AuditRecords(ctx context.Context, organisation string, f AuditFilter) (entries []AuditEntry, next uint64, err error) {
+func (s *Store) AuditRecords(ctx context.Context, organisation access.ID, f AuditFilter) (entries []AuditEntry, next uint64, err error) {
+	names, err := s.namesOf(ctx, organisation)
+	if err != nil || len(names) == 0 {
+		return nil, 0, err
+	}
 	if f.Before == 0 {
 		if err := s.db.QueryRowContext(ctx, "SELECT number FROM audit_end WHERE one = 1").Scan(&f.Before); err != nil {
 			return nil, 0, mark(err)
 		}
 		f.Before++
 	}
-	query := "SELECT number, recorded_at, actor, came_from, event, detail FROM audit_record WHERE organisation = ? AND number < ?"
-	values := []any{organisation, f.Before}
+	query := "SELECT number, organisation, recorded_at, actor, came_from, event, detail FROM audit_record WHERE organisation IN (?" + strings.Repeat(", ?", len(names)-1) + ") AND number < ?"
+	values := append(names, f.Before)
 	and := func(condition string, value any) {
 		query += " AND " + condition
 		values = append(values, value)
@@ -62,8 +68,8 @@ func (s *Store) AuditRecords(ctx context.Context, organisation string, f AuditFi
 	}
 	values = append(values, f.Limit+1)
 	err = each(ctx, s.db, query+" ORDER BY number DESC LIMIT ?", values, func(scan scanner) error {
-		e := AuditEntry{AuditRecord: AuditRecord{Organisation: organisation}}
-		err := scan(&e.Number, &e.Author.At, &e.Author.Name, &e.Author.From, &e.Event, &e.Detail)
+		var e AuditEntry
+		err := scan(&e.Number, &e.Organisation, &e.Author.At, &e.Author.Name, &e.Author.From, &e.Event, &e.Detail)
 		entries = append(entries, e)
 		return err
 	})

@@ -2,6 +2,7 @@ package store_test
 
 import (
 	"bytes"
+	"database/sql"
 	"errors"
 	"fmt"
 	"strings"
@@ -16,16 +17,22 @@ import (
 	"arbora.example/store"
 )
 
-// TestAuditRecordsByFilter reads the audit log by filters and page sizes drawn at random, against a look at every record.
+// TestAuditRecordsByFilter reads the audit log of an organisation, of two names in the course of time, by filters and page sizes drawn at random, against a look at every record.
 func TestAuditRecordsByFilter(t *testing.T) {
-	s := testbed.Records(t)
+	dsn := testbed.DSN(t)
+	s := testbed.OpenRecords(t, dsn)
+	db, err := sql.Open("mysql", dsn)
+	require.NoError(t, err)
+	defer db.Close()
+	_, err = db.ExecContext(t.Context(), "INSERT INTO organisation_name (name, organisation_id) VALUES ('lindenmere', ?), ('linden-trust', ?), ('quaywater', ?)", top.ID[:], top.ID[:], house.ID[:])
+	require.NoError(t, err)
 	events, actors := []string{"refused", "sign-in", "change"}, []string{"rowan@lindenmere", "yuki@lindenmere", "warden"}
 	details := []string{"opened 100%_of it", "opened 100 of it", `a \ stroke`, "nothing"}
 	var all []store.AuditRecord
 	for n := range 60 {
 		r := store.AuditRecord{
 			Author:       store.Author{Name: actors[n%3], From: "127.0.0.1", At: now.Add(time.Duration(n/2) * time.Minute)},
-			Organisation: []string{"lindenmere", "quaywater"}[n%5/4], Event: events[n/7%3], Detail: details[n/3%4],
+			Organisation: []string{"lindenmere", "linden-trust", "quaywater"}[n%7/3], Event: events[n/7%3], Detail: details[n/3%4],
 		}
 		require.NoError(t, s.Audit(t.Context(), r))
 		all = append(all, r)
@@ -47,14 +54,14 @@ func TestAuditRecordsByFilter(t *testing.T) {
 		var want []string
 		for n := len(all) - 1; n >= 0; n-- {
 			a := all[n]
-			if a.Organisation == "lindenmere" && (f.Event == "" || f.Event == a.Event) && (f.Actor == "" || f.Actor == a.Author.Name) && strings.Contains(a.Detail, f.Text) &&
+			if a.Organisation != "quaywater" && (f.Event == "" || f.Event == a.Event) && (f.Actor == "" || f.Actor == a.Author.Name) && strings.Contains(a.Detail, f.Text) &&
 				!a.Author.At.Before(f.From) && (f.Until.IsZero() || a.Author.At.Before(f.Until)) {
 				want = append(want, fmt.Sprint(n+1, a))
 			}
 		}
 		var got []string
 		for {
-			page, next, err := s.AuditRecords(t.Context(), "lindenmere", f)
+			page, next, err := s.AuditRecords(t.Context(), top.ID, f)
 			require.NoError(r, err)
 			require.LessOrEqual(r, len(page), f.Limit)
 			for _, e := range page {

@@ -68,6 +68,26 @@ func (s *Store) OrganisationNamed(ctx context.Context, name string) (id access.I
 	return id, mark(err)
 }
 
+// OrganisationOnceNamed finds the organisation that has a name, or has had it. It returns [ErrNotFound] when there is none.
+func (d Details) OrganisationOnceNamed(ctx context.Context, name string) (id access.ID, err error) {
+	err = each(ctx, d.from, "SELECT organisation_id FROM organisation_name WHERE name = ?", []any{name}, func(scan scanner) error { return scan((*idColumn)(&id)) })
+	if err == nil && id.IsZero() {
+		err = ErrNotFound
+	}
+	return id, err
+}
+
+// namesOf gives every name that an organisation has had: its audit records stand under them.
+func (d Details) namesOf(ctx context.Context, organisation access.ID) (names []any, err error) {
+	err = each(ctx, d.from, "SELECT name FROM organisation_name WHERE organisation_id = ?", []any{idColumn(organisation)}, func(scan scanner) error {
+		var name string
+		err := scan(&name)
+		names = append(names, name)
+		return err
+	})
+	return names, err
+}
+
 // ScopeDetails reads the details of scopes by id.
 func (d Details) ScopeDetails(ctx context.Context, ids []access.ID) (map[access.ID]ScopeDetails, error) {
 	details := make(map[access.ID]ScopeDetails, len(ids))

@@ -135,16 +135,21 @@ func (w *Tx) insertTerms(scope access.Scope) error {
 // At is the moment that the write is recorded under.
 func (w *Tx) At() time.Time { return w.at }
 
-// named keeps the organisation's name where a scope is its top.
-func (w *Tx) named(scope access.Scope) {
-	if scope.Kind == access.Organisation {
-		w.name = scope.Name
+// named keeps the organisation's name where a scope is its top; each that it has had stays its own.
+func (w *Tx) named(scope access.Scope) error {
+	if scope.Kind != access.Organisation || scope.Name == w.name {
+		return nil
 	}
+	w.name = scope.Name
+	return w.exec("INSERT INTO organisation_name (name, organisation_id) SELECT ?, ? FROM DUAL WHERE NOT EXISTS (SELECT 1 FROM organisation_name WHERE name = ? AND organisation_id = ?)",
+		scope.Name, idColumn(w.organisation), scope.Name, idColumn(w.organisation))
 }
 
 // CreateScope writes a new scope.
 func (w *Tx) CreateScope(scope access.Scope, details ScopeDetails) error {
-	w.named(scope)
+	if err := w.named(scope); err != nil {
+		return err
+	}
 	tags, err := tagsColumn(scope.Tags)
 	if err != nil {
 		return err
@@ -164,7 +169,9 @@ func (w *Tx) CreateScope(scope access.Scope, details ScopeDetails) error {
 
 // ReshapeScope writes what is altered of a scope: where it sits, its name, title, description, tags, and whether it is in use.
 func (w *Tx) ReshapeScope(before, after access.Scope, was, is ScopeDetails) error {
-	w.named(after)
+	if err := w.named(after); err != nil {
+		return err
+	}
 	tags, err := tagsColumn(after.Tags)
 	if err != nil {
 		return err

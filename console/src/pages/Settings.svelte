@@ -5,6 +5,7 @@
   import { authority } from "../lib/authority.svelte";
   import { whenChanged } from "../lib/live.svelte";
   import { session } from "../lib/session.svelte";
+  import { href } from "../lib/words";
   import Field from "../parts/Field.svelte";
   import Page from "../parts/Page.svelte";
   import ProblemNote from "../parts/ProblemNote.svelte";
@@ -52,6 +53,7 @@
 
 <Page title="Settings" lead="What {session.organisation} has decided for itself. What was granted before stays.">
   {#if said}<p role="status" class="mb-5 max-w-2xl rounded-lg bg-primary-100 px-4 py-2.5 font-semibold text-primary-900 dark:bg-primary-900 dark:text-primary-50">{said}</p>{/if}
+  <p class="mb-5">The name, title, description and tags of the organisation are edited <a class="link" href={href.scope(session.organisation)}>on its own page</a>.</p>
   {#if settings}
     <form onsubmit={change} class="card max-w-2xl space-y-6 p-6">
       <Field label="API keys that anybody may have at a time" name="keysEach" {problem} hint="Two are enough to exchange one without a gap.">
