@@ -102,6 +102,9 @@ func (d *draft) describeScope(n number, scope Scope) error {
 			return err
 		}
 	}
+	if scope.Kind == Organisation {
+		d.formerly = slices.Clone(scope.Formerly)
+	}
 	if scope.Offered == nil {
 		return nil
 	}
@@ -196,6 +199,7 @@ func (c RenameScope) apply(d *draft) error {
 		return violation(RuleSame, "%s is called that already", d.address(n))
 	}
 	if scope.Kind == Organisation {
+		d.formerly = slices.Sorted(slices.Values(append(without(d.formerly, full), d.scopeName(n))))
 		d.editScope(n).name = full
 		return nil
 	}

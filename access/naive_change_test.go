@@ -209,7 +209,12 @@ func (n *naive) after(change access.Change) *naive {
 	case access.CreateScope:
 		next.scopes = append(next.scopes, ch.Scope)
 	case access.RenameScope:
-		next.scope(ch.ID).Name = ch.Name
+		s := next.scope(ch.ID)
+		if s.Kind == access.Organisation {
+			others := slices.DeleteFunc(append(slices.Clone(s.Formerly), s.Name), func(name string) bool { return name == ch.Name })
+			s.Formerly = slices.Sorted(slices.Values(others))
+		}
+		s.Name = ch.Name
 	case access.OfferServices:
 		next.scope(ch.ID).Offered = ch.Services
 	case access.MoveScope:

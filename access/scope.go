@@ -50,6 +50,8 @@ type Scope struct {
 	Retired bool
 	Tags    map[string]string // not to be altered
 	Offered []string          // the services offered beneath a container, sorted; nil when it narrows nothing
+	// Formerly are names that an organisation had before, sorted. Addresses may begin with them, too.
+	Formerly []string
 }
 
 // FullName is the name as it stands in addresses: a resource's carries its type.

@@ -26,6 +26,7 @@ type Snapshot struct {
 	policies       *immutable.Map[ID, *policyNode]
 	roles          *immutable.SortedMap[string, *Role] // custom ones
 	gathering      []number                            // the gathering groups
+	formerly       []string                            // names that the organisation had before, sorted
 	dormant        *immutable.Map[*rule, bool]         // rules of statements whose place has left their policy's scope
 }
 
@@ -445,6 +446,9 @@ func (s *Snapshot) scopeAt(n number) Scope {
 	}
 	if node.more != nil {
 		scope.Tags, scope.Offered = node.more.tags, node.more.offered
+	}
+	if n == 0 {
+		scope.Formerly = s.formerly
 	}
 	return scope
 }

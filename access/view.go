@@ -150,11 +150,16 @@ type Place struct {
 	Rest  string // what of the address lies in the scope's open contents, such as an object of a bucket; else empty
 }
 
+// AnswersTo reports whether the organisation has a name, or had it before: it goes on meaning it.
+func (s *Snapshot) AnswersTo(name string) bool {
+	return s.scopes.len() > 0 && (s.scopeName(0) == name || slices.Contains(s.formerly, name))
+}
+
 // Resolve finds a scope by its address, as far as the principal sees the way. A nil view sees everything. The error is
 // a [*Violation] that names the nearest name seen; what is not seen is answered exactly like what is not there.
 func (s *Snapshot) Resolve(address string, v *View) (Place, error) {
 	first, rest, _ := strings.Cut(address, "/")
-	if s.scopes.len() == 0 || s.scopeName(0) != first {
+	if !s.AnswersTo(first) {
 		return Place{}, s.notThere(address, first, -1, v)
 	}
 	if v != nil && !v.sees(0) {

@@ -75,7 +75,7 @@ func (a *app) save(c *cli.Command, saved savedSignIn, me api.Session) error {
 	if err := file.write(); err != nil {
 		return fmt.Errorf("the sign-in cannot be saved: %w", err)
 	}
-	a.say(c, "Signed in as %s at %s, saved as %s.", me.Name, saved.Server, name)
+	a.say(c, "Signed in as %s at %s, saved as %s, which is used from now on.", me.Name, saved.Server, name)
 	if me.SetUpFactor {
 		a.say(c, "Your organisation demands a second factor: set one up with \"arbora second-factor set-up\" before anything else.")
 	}

@@ -174,7 +174,7 @@ func (a *app) listPolicies(ctx context.Context, c *cli.Command) error {
 	l := listing{columns: []string{"Policy", "From", "Statements", "Written", "By", "What it is for"}, empty: "No policy reaches " + address + ".", value: list.Policies}
 	for _, p := range list.Policies {
 		l.rows = append(l.rows, []string{
-			p.Name, yesNo(p.Inherited, p.Scope.Address, "here"), strconv.Itoa(len(p.Statements)), moment(p.WrittenAt), p.WrittenBy, p.Description,
+			p.Name, yesNo(p.Inherited, p.Scope.Address, "here"), strconv.Itoa(len(p.Statements)) + yesNo(p.Hidden > 0, fmt.Sprintf(", %d not shown", p.Hidden), ""), moment(p.WrittenAt), p.WrittenBy, p.Description,
 		})
 	}
 	return a.print(c, l)

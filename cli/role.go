@@ -117,7 +117,7 @@ func (a *app) showRole(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	a.say(c, "%s: %s%s\n", r.Role.Title, r.Role.Description, yesNo(r.Role.Privileged, " Privileged: it can govern.", ""))
+	a.say(c, "%s%s%s\n", r.Role.Title, yesNo(r.Role.Description != "", ": "+r.Role.Description, "."), yesNo(r.Role.Privileged, " Privileged: it can govern.", ""))
 	if r.Role.Scope != nil {
 		a.say(c, "%s\n", whereGranted(r.Role))
 	}

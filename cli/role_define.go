@@ -76,8 +76,7 @@ func (a *app) createRole(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	a.say(c, "Defined role %s at %s: it holds %d permissions and can be granted beneath.%s", made.Role.Name, at, made.Role.Permissions,
-		yesNo(made.Role.Privileged, " It is privileged: it can govern.", ""))
+	a.say(c, "Defined role %s, with %d permissions.%s\n%s", made.Role.Name, made.Role.Permissions, yesNo(made.Role.Privileged, " It is privileged: it can govern.", ""), whereGranted(made.Role))
 	return a.valueOnly(c, made)
 }
 

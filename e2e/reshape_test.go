@@ -5,6 +5,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"arbora.example/access"
 	"arbora.example/api"
 	"arbora.example/client"
 	"arbora.example/demo"
@@ -235,7 +236,7 @@ func TestConsoleReshapes(t *testing.T) {
 // TestAnOrganisationIsRenamed gives an organisation another name: its log goes on, people sign in under the new one, and
 // neither name is anybody else's.
 func TestAnOrganisationIsRenamed(t *testing.T) {
-	b := testbed.StartDemo(t)
+	b := testbed.StartDemoWithLoam(t)
 	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
 	rowan, keeper := b.As(t, "rowan@lindenmere"), b.As(t, demo.Keeper)
 	ctx := t.Context()
@@ -247,6 +248,9 @@ func TestAnOrganisationIsRenamed(t *testing.T) {
 	before := records("lindenmere")
 	p := testbed.Problem(t, 409, reshape(t, rowan, api.Reshaping{Scopes: []string{"lindenmere"}, Name: ptr("quaywater")}))
 	require.Contains(t, p.Detail, "already an organisation called quaywater")
+	written, err := client.Read[api.Written](rowan.ReshapeScopes(ctx, "lindenmere", &api.ReshapeScopesParams{Preview: ptr(true)}, api.Reshaping{Scopes: []string{"lindenmere"}, Name: ptr("linden-trust")}))
+	require.NoError(t, err)
+	require.Contains(t, written.Impact.Warnings, "Everybody signs in as NAME@linden-trust from then on. lindenmere goes on meaning it, at sign-in and in addresses, and is no other organisation's.")
 	require.NoError(t, reshape(t, rowan, api.Reshaping{Scopes: []string{"lindenmere"}, Name: ptr("linden-trust")}))
 
 	after := records("linden-trust")
@@ -257,6 +261,29 @@ func TestAnOrganisationIsRenamed(t *testing.T) {
 	require.NotEmpty(t, home.Refused)
 	b.As(t, "rowan@linden-trust")
 
+	// The former name goes on meaning it: at sign-in, in addresses, in paths, in Loam.
+	b.As(t, "ines@lindenmere")
+	for _, address := range []string{trailGuide, "linden-trust/visitors/trail-guide"} {
+		scope, err := client.Read[api.Scope](rowan.ShowScope(ctx, address))
+		require.NoError(t, err)
+		require.Equal(t, "linden-trust/visitors/trail-guide", scope.Address)
+		here, err := rowan.Loam().Here(ctx, address)
+		require.NoError(t, err)
+		require.NotEmpty(t, here.Resources)
+	}
+	require.NoError(t, client.Done(rowan.ListUsers(ctx, "lindenmere", nil)))
+	require.NoError(t, client.Done(rowan.SwitchOrganisation(ctx, api.OrganisationChoice{Organisation: "lindenmere"})))
+	require.Greater(t, len(records("lindenmere")), len(before))
+	other, err := b.Records.OrganisationNamed(ctx, "lindenmere")
+	require.NoError(t, err)
+	building := access.New(access.Shipped()).Builder()
+	revision, err := b.Records.Load(ctx, other, building.Apply)
+	require.NoError(t, err)
+	rebuilt, err := building.Done(revision)
+	require.NoError(t, err)
+	require.True(t, rebuilt.AnswersTo("lindenmere"), "after a restart, too")
+	require.False(t, rebuilt.AnswersTo("quaywater"))
+
 	for _, name := range []string{"lindenmere", "linden-trust", "quaywater"} {
 		_, err := client.Read[api.OrganisationMade](keeper.CreateOrganisation(ctx, api.OrganisationNew{Name: name, Steward: api.UserNew{Name: "other"}}))
 		p := testbed.Problem(t, 409, err)
@@ -266,4 +293,31 @@ func TestAnOrganisationIsRenamed(t *testing.T) {
 	require.NoError(t, client.Done(rowan.ReshapeScopes(ctx, "linden-trust", nil, api.Reshaping{Scopes: []string{"linden-trust"}, Name: ptr("lindenmere")})))
 	require.Greater(t, len(records("lindenmere")), len(after))
 	require.NoError(t, b.Records.CheckAudit(ctx))
+}
+
+// TestConsoleFollowsARename renames the organisation in the console, where somebody else has a page of it open.
+func TestConsoleFollowsARename(t *testing.T) {
+	t.Parallel()
+	b := testbed.StartDemo(t)
+	mine, theirs := openConsole(t, b), openConsole(t, b)
+	require.NoError(t, theirs.Do(theirs.SignIn("maeve@lindenmere", demo.Passphrase), theirs.Open("/people"), browser.See(`main`, "NAME@lindenmere")))
+	require.NoError(t, mine.Do(
+		mine.SignIn("rowan@lindenmere", demo.Passphrase),
+		browser.See(`h1`, "Lindenmere Botanic Trust"),
+		browser.Press("Edit"),
+		browser.Type(`input[name=scope-name]`, "linden-trust"),
+		browser.See(`[data-test=impact]`, "Everybody signs in as NAME@linden-trust from then on."),
+		browser.Click(`[data-test=confirm-change]`),
+		browser.Closed(),
+		browser.See(`header`, "rowan@linden-trust"),
+		browser.See(`[role=tree]`, "linden-trust"),
+		browser.See(`h1`, "Lindenmere Botanic Trust"),
+		mine.Open("/tree/"+alpine), // a link from before
+		browser.See(`h1`, "Alpine house"),
+	))
+	require.NoError(t, theirs.Do(
+		browser.See(`header`, "maeve@linden-trust"),
+		browser.See(`main`, "NAME@linden-trust"),
+		browser.See(`[data-test=users]`, "rowan"),
+	))
 }

@@ -144,7 +144,7 @@ func (s *Service) CreateOrganisation(ctx context.Context, c Caller, wanted NewOr
 
 // nameFree refuses a name for an organisation that another has, or has had: what is recorded of that stands under it.
 func nameFree(ctx context.Context, records store.Details, top access.Scope) error {
-	other, err := records.OrganisationOnceNamed(ctx, top.Name)
+	other, err := records.OrganisationNamed(ctx, top.Name)
 	switch {
 	case errors.Is(err, store.ErrNotFound) || err == nil && other == top.ID:
 		return nil

@@ -111,7 +111,7 @@ func (d desk) place(key string) (access.Place, error) {
 	}
 	place, err := d.Resolve(key, d.eyes())
 	if err != nil {
-		if top, _ := d.Top(); key == top.Name {
+		if top, _ := d.Top(); d.AnswersTo(key) {
 			return access.Place{}, nothingHeld(top.Name)
 		}
 		problem := broken(err, "")
@@ -170,7 +170,7 @@ func (d desk) registers(p access.Permission) bool {
 // organisation finds the caller's organisation by name. Any other is answered like one that is not there.
 func (d desk) organisation(name string) (access.Scope, error) {
 	top, ok := d.Top()
-	if !ok || top.Name != name {
+	if !ok || !d.AnswersTo(name) {
 		return access.Scope{}, notThere("organisation", name, access.Nearest(name, []string{top.Name}))
 	}
 	return top, nil

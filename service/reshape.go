@@ -247,6 +247,9 @@ func (d desk) reshapeWarnings(changes []access.Change) []string {
 		case access.RestoreScope:
 			id, verb = c.ID, "is in use again, as it was"
 		case access.RenameScope:
+			if top, _ := d.Top(); c.ID == top.ID {
+				warnings = append(warnings, fmt.Sprintf("Everybody signs in as NAME@%s from then on. %s goes on meaning it, at sign-in and in addresses, and is no other organisation's.", c.Name, top.Name))
+			}
 			if n := d.namedBy(c.ID); n > 0 {
 				warnings = append(warnings, fmt.Sprintf("%s by name; from then on they are written with the new name.", statements(n, "names it", "name it")))
 			}

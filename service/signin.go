@@ -84,7 +84,14 @@ func (s *Service) seat(ctx context.Context, session *store.Session, wanted strin
 	if i.Keeper {
 		return nil
 	}
-	if (wanted == "" || wanted == i.OrganisationName) && !i.Organisation.IsZero() {
+	var at access.ID // the one that is wanted; zero for any
+	if wanted != "" {
+		var err error
+		if at, err = s.records.OrganisationNamed(ctx, wanted); err != nil && !errors.Is(err, store.ErrNotFound) {
+			return err
+		}
+	}
+	if (wanted == "" || at == i.Organisation) && !i.Organisation.IsZero() {
 		session.Organisation, session.OrganisationName, session.Principal = i.Organisation, i.OrganisationName, i.ID
 		return nil
 	}
@@ -94,7 +101,7 @@ func (s *Service) seat(ctx context.Context, session *store.Session, wanted strin
 	}
 	var names []string
 	for _, seat := range seats {
-		if wanted == "" || wanted == seat.Name {
+		if wanted == "" || at == seat.Organisation {
 			session.Organisation, session.OrganisationName, session.Principal = seat.Organisation, seat.Name, seat.Principal
 			return nil
 		}

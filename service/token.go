@@ -289,6 +289,7 @@ type Introspection struct {
 	Kind         access.PrincipalKind
 	Name         string
 	Organisation string
+	Formerly     []string  // names that the organisation had before
 	Key          access.ID // zero for a session
 	Token        access.ID // zero for a session
 	IssuedAt     time.Time // zero for a session
@@ -326,6 +327,15 @@ func (s *Service) Introspect(ctx context.Context, p Program, text people.Token, 
 	} else if c.MustSetUpFactor || c.Identity.Temporary {
 		return Introspection{}, nil // something comes before anything else
 	}
+	var formerly []string
+	if !c.Organisation.IsZero() {
+		now, err := s.now(ctx, s.house(c.Organisation))
+		if err != nil {
+			return Introspection{}, err
+		}
+		top, _ := now.Top()
+		formerly = top.Formerly
+	}
 	looker := ""
 	if viewAs != nil {
 		looker = c.Name
@@ -335,7 +345,7 @@ func (s *Service) Introspect(ctx context.Context, p Program, text people.Token, 
 		c.Name = c.ViewsAs
 	}
 	return Introspection{
-		Active: true, Looker: looker, Subject: c.Principal, Kind: c.Kind, Name: c.Name, Organisation: c.OrganisationName,
+		Active: true, Looker: looker, Subject: c.Principal, Kind: c.Kind, Name: c.Name, Organisation: c.OrganisationName, Formerly: formerly,
 		Key: token.Key, Token: token.ID, IssuedAt: token.IssuedAt, Until: c.EndsAt,
 	}, nil
 }

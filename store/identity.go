@@ -53,11 +53,11 @@ func scanIdentity(scan scanner, i *Identity, more ...any) error {
 	return mark(err)
 }
 
-// IdentityNamed finds who signs in by a name. It returns [ErrNotFound] when nobody does.
+// IdentityNamed finds who signs in by a name; the organisation's may be one that it had before. It returns [ErrNotFound] when nobody does.
 func (s *Store) IdentityNamed(ctx context.Context, name people.SignIn) (i Identity, err error) {
 	query, args := `SELECT `+identityColumns+identityTables+`WHERE i.organisation_id IS NULL AND i.name = ?`, []any{name.Name}
 	if name.Organisation != "" {
-		query = `SELECT ` + identityColumns + identityTables + `WHERE o.kind = 'organisation' AND o.parent_id IS NULL AND o.name = ? AND i.name = ?`
+		query = `SELECT ` + identityColumns + identityTables + `JOIN organisation_name called ON called.organisation_id = i.organisation_id WHERE called.name = ? AND i.name = ?`
 		args = []any{name.Organisation, name.Name}
 	}
 	return i, scanIdentity(s.db.QueryRowContext(ctx, query, args...).Scan, &i)

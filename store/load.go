@@ -123,6 +123,18 @@ func (l *loader) containers() error {
 	}
 	l.made = make(map[access.ID]bool, len(beneath))
 	next := beneath[access.ID{}]
+	for i := range next {
+		if err := l.each("SELECT n.name FROM organisation_name n WHERE n.organisation_id = ? ORDER BY n.name", func(scan scanner) error {
+			var name string
+			err := scan(&name)
+			if name != next[i].Name {
+				next[i].Formerly = append(next[i].Formerly, name)
+			}
+			return err
+		}); err != nil {
+			return err
+		}
+	}
 	for len(next) > 0 {
 		scope := next[0]
 		next = append(next[1:], beneath[scope.ID]...)

@@ -62,14 +62,8 @@ func (s *Store) Revisions(ctx context.Context) (map[access.ID]uint64, error) {
 	return revisions, err
 }
 
-// OrganisationNamed finds an organisation by name. It returns [ErrNotFound] when there is none.
-func (s *Store) OrganisationNamed(ctx context.Context, name string) (id access.ID, err error) {
-	err = s.db.QueryRowContext(ctx, "SELECT o.id FROM organisation o JOIN scope s ON s.id = o.id WHERE s.name = ?", name).Scan((*idColumn)(&id))
-	return id, mark(err)
-}
-
-// OrganisationOnceNamed finds the organisation that has a name, or has had it. It returns [ErrNotFound] when there is none.
-func (d Details) OrganisationOnceNamed(ctx context.Context, name string) (id access.ID, err error) {
+// OrganisationNamed finds the organisation that has a name, or has had it. It returns [ErrNotFound] when there is none.
+func (d Details) OrganisationNamed(ctx context.Context, name string) (id access.ID, err error) {
 	err = each(ctx, d.from, "SELECT organisation_id FROM organisation_name WHERE name = ?", []any{name}, func(scan scanner) error { return scan((*idColumn)(&id)) })
 	if err == nil && id.IsZero() {
 		err = ErrNotFound

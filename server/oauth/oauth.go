@@ -138,6 +138,9 @@ func (h Handler) introspect(c *gin.Context) {
 		if told.Organisation != "" {
 			answer["organisation"] = told.Organisation
 		}
+		if len(told.Formerly) > 0 {
+			answer["organisation_formerly"] = told.Formerly
+		}
 		if told.Key != (access.ID{}) {
 			answer["client_id"], answer["jti"], answer["iat"], answer["aud"] = told.Key.String(), told.Token.String(), told.IssuedAt.Unix(), h.Issuer.Address()
 		}

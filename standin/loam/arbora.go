@@ -85,11 +85,12 @@ func (a *arbora) passingOn(token, viewAs string) (*client.Client, error) {
 
 // introspected is what Arbora tells about a token (RFC 7662).
 type introspected struct {
-	Active       bool   `json:"active"`
-	Subject      string `json:"sub"`
-	Kind         string `json:"kind"`
-	Name         string `json:"username"`
-	Organisation string `json:"organisation"`
+	Active       bool     `json:"active"`
+	Subject      string   `json:"sub"`
+	Kind         string   `json:"kind"`
+	Name         string   `json:"username"`
+	Organisation string   `json:"organisation"`
+	Formerly     []string `json:"organisation_formerly"` // names that the organisation had before
 	Act          *struct {
 		Looker string `json:"sub"`
 	} `json:"act"`

@@ -92,7 +92,7 @@ func (l *Cloud) newCall(ctx context.Context, r *http.Request, ip, key string) (*
 	if told.Act != nil {
 		c.subject.Looker = told.Act.Looker
 	}
-	if first != "" && first != told.Organisation {
+	if first != "" && first != told.Organisation && !slices.Contains(told.Formerly, first) {
 		c.subject = Subject{Kind: builtInSet, ID: signedIn, Name: signedIn, Organisation: first}
 	}
 	return c, nil

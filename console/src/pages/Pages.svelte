@@ -1,6 +1,8 @@
 <script lang="ts">
   import Router from "svelte-spa-router";
   import { wrap } from "svelte-spa-router/wrap";
+  import { api, ask } from "../lib/api";
+  import { whenChanged } from "../lib/live.svelte";
   import { session } from "../lib/session.svelte";
   import Header from "../parts/Header.svelte";
   import UndoBar from "../parts/UndoBar.svelte";
@@ -30,6 +32,12 @@
   import Roles from "./Roles.svelte";
   import SearchPage from "./SearchPage.svelte";
   import TreePage from "./TreePage.svelte";
+
+  // The organisation may be called otherwise by now; the name it had goes on meaning it, so that a page in hand stays.
+  whenChanged(async () => {
+    const me = await ask(api.GET("/session")).catch(() => null); // a session that ended is told by the page itself
+    if (me && me.organisation !== session.organisation) session.begin(me);
+  });
 
   const forPeople = {
     "/": Home,

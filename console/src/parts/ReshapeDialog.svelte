@@ -71,6 +71,7 @@
     const before = { organisation: path, id: scope.id, name: scope.name, above: scope.address.slice(0, scope.address.lastIndexOf("/")) };
     const done = way;
     await meeting(ask(api.PATCH("/organisations/{organisation}/scopes", { params: { path, header: confirming(impact) }, body: { scopes: [scope.id], ...change } })));
+    if (renamed && scope.kind === "organisation") session.begin(await ask(api.GET("/session"))); // everybody is called by the new name
     await tree.load();
     if (done !== "edit") {
       undo.offer(`${before.name} ${{ move: "moved", retire: "retired", restore: "restored" }[done]}.`, async () => {
@@ -81,8 +82,8 @@
       });
     }
     if (!moved && !renamed) return ondone();
-    const above = moved ?? scope.address.slice(0, scope.address.lastIndexOf("/"));
-    push(href.scope(`${above}/${renamed ?? last}${scope.type ? "." + scope.type : ""}`).slice(1));
+    const above = moved ? [moved] : scope.address.split("/").slice(0, -1);
+    push(href.scope([...above, (renamed ?? last) + (scope.type ? "." + scope.type : "")].join("/")).slice(1));
   }
 
   const verbs = { move: "Move", edit: "Edit", retire: "Retire", restore: "Restore" };
