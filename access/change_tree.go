@@ -428,7 +428,6 @@ func (d *draft) notOffered(typ *Type, at number, offered []string) error {
 	return violation(RuleOffered, "%s is of %s, which is not offered in %s: only %s may be there", article(typ.Name), typ.Service, d.address(at), InARow(offered))
 }
 
-// list writes words as a list in a sentence.
 // InARow writes words as a sentence has them: a, b and c.
 func InARow(words []string) string {
 	switch len(words) {

@@ -110,7 +110,8 @@ func (s Step) sameRole(other Step) bool {
 // StepsTo gives the single changes by which a principal would be allowed to do something: joining a group that holds it,
 // being granted a role at the scope itself, or lifting the one statement that cuts it. Those that add least come first, of
 // equals a group before a role and the role that holds less elsewhere; privileged roles come last. Of roles that hold the same
-// one is given. At most the given number is given. It is empty when the principal may already, is inactive, or the permission means nothing at the scope.
+// one is given. At most the given number is given. It is empty when the principal may already, is inactive, or the permission
+// means nothing at the scope.
 func (s *Snapshot) StepsTo(q Question, most int) []Step {
 	q.Refers = nil
 	reason := s.Decide(q).Reason

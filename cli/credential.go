@@ -116,8 +116,10 @@ func (a *app) listSessions(ctx context.Context, c *cli.Command) error {
 	l := listing{columns: []string{"Id", "Organisation", "Signed in", "Last used", "From", "Program", ""}, empty: "You have no session: this is an API key."}
 	if kind, name := signedIn(c); kind == "" {
 		list, err = client.Read[api.SessionList](s.ListSessions(ctx))
+	} else if organisation, none := s.organisation(); none != nil {
+		err = none
 	} else {
-		list, err = client.Read[api.SessionList](s.ListSessionsOf(ctx, s.saved.Organisation, kind, name))
+		list, err = client.Read[api.SessionList](s.ListSessionsOf(ctx, organisation, kind, name))
 		l.empty = name + " is not signed in here."
 	}
 	if err != nil {
@@ -137,8 +139,10 @@ func (a *app) endSession(ctx context.Context, c *cli.Command) error {
 	}
 	if kind, name := signedIn(c); kind == "" {
 		err = client.Done(s.EndSession(ctx, given[0]))
+	} else if organisation, none := s.organisation(); none != nil {
+		err = none
 	} else {
-		err = client.Done(s.EndSessionOf(ctx, s.saved.Organisation, kind, name, given[0]))
+		err = client.Done(s.EndSessionOf(ctx, organisation, kind, name, given[0]))
 	}
 	if err != nil {
 		return err

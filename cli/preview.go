@@ -59,7 +59,7 @@ func (a *app) previewed(c *cli.Command) func(api.Written, error) error {
 			a.prose(c, "! "+warning)
 		}
 		for _, advice := range impact.Advice {
-			a.say(c, "Better: %s", advice)
+			a.prose(c, "Better: "+advice)
 		}
 		a.say(c, "To make it only if it still does just this, add --confirm %s instead of --preview.", impact.Confirmation)
 		return nil

@@ -187,7 +187,7 @@ func nearWords(a Answer, who string) string {
 			continue
 		}
 		near = append(near, fmt.Sprintf("%s from %s %s", m.Rule.short(), m.Rule.At.Address, m.Words))
-		if strings.HasSuffix(m.Words, planesApart) && m.Rule.Grant != nil {
+		if m.Why == access.OtherPlane && m.Rule.Grant != nil {
 			apart = append(apart, m.Rule.short())
 		}
 	}

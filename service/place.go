@@ -31,6 +31,18 @@ func (s *Service) deskOf(now *access.Snapshot, c Caller) desk {
 	return d
 }
 
+// partSeen parts things into those that are at scopes the caller sees, and the others.
+func partSeen[T any](d desk, things []T, at func(T) access.ID) (seen, unseen []T) {
+	for _, thing := range things {
+		if d.view.Sees(at(thing)) {
+			seen = append(seen, thing)
+		} else {
+			unseen = append(unseen, thing)
+		}
+	}
+	return seen, unseen
+}
+
 func (d desk) organisationID() access.ID {
 	top, _ := d.Top()
 	return top.ID

@@ -119,7 +119,7 @@ func (s *Service) policyViews(ctx context.Context, d desk, policies []access.Pol
 	}
 	views := make([]PolicyView, len(policies))
 	for i, p := range policies {
-		seen, unseen := d.partSeen(p)
+		seen, unseen := d.seenOf(p)
 		v := PolicyView{PolicyRef: d.policyRef(p), PolicyDetails: details[p.ID], Text: d.Print(seen), Hidden: len(unseen), Inherited: !at.IsZero() && p.Scope != at}
 		for number, st := range p.Statements {
 			if d.view.Sees(st.Place) {
@@ -136,17 +136,10 @@ func (s *Service) policyViews(ctx context.Context, d desk, policies []access.Pol
 	return views, nil
 }
 
-// partSeen gives a policy with those statements alone that are about places the caller sees, and the others.
-func (d desk) partSeen(p access.Policy) (seen access.Policy, unseen []access.Statement) {
+// seenOf gives a policy with those statements alone that are about places the caller sees, and the others.
+func (d desk) seenOf(p access.Policy) (seen access.Policy, unseen []access.Statement) {
 	seen = p
-	seen.Statements = nil
-	for _, st := range p.Statements {
-		if d.view.Sees(st.Place) {
-			seen.Statements = append(seen.Statements, st)
-		} else {
-			unseen = append(unseen, st)
-		}
-	}
+	seen.Statements, unseen = partSeen(d, p.Statements, func(st access.Statement) access.ID { return st.Place })
 	return seen, unseen
 }
 
@@ -232,7 +225,7 @@ func (s *Service) ListPolicyVersions(ctx context.Context, c Caller, key string, 
 	}
 	found, next = pageOf(found, limit, func(v store.PolicyVersion) uint64 { return v.Revision })
 	for _, v := range found {
-		seen, _ := d.partSeen(v.Policy)
+		seen, _ := d.seenOf(v.Policy)
 		versions = append(versions, PolicyVersion{Revision: v.Revision, Author: v.Author, Name: v.Policy.Name, Text: d.Print(seen)})
 	}
 	return versions, next, nil
@@ -338,7 +331,7 @@ func planPolicyEdit(ctx context.Context, e PolicyEdit) planner {
 			return plan{}, err
 		}
 		description := details[before.ID].Description
-		seen, unseen := d.partSeen(before)
+		seen, unseen := d.seenOf(before)
 		if err := e.Was.ofPolicy(before.Name, description, d.Print(seen)); err != nil {
 			return plan{}, err
 		}

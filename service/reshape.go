@@ -72,17 +72,11 @@ func (r Reshaping) check() error {
 
 // Reshape alters scopes as one change: all of them or none.
 func (s *Service) Reshape(ctx context.Context, c Caller, r Reshaping) (uint64, error) {
-	if err := r.check(); err != nil {
-		return 0, err
-	}
 	return s.made(ctx, c, planReshaping(ctx, r))
 }
 
 // PreviewReshaping gives the impact of altering scopes, with what a move takes along and leaves behind, and alters none.
 func (s *Service) PreviewReshaping(ctx context.Context, c Caller, r Reshaping) (Impact, error) {
-	if err := r.check(); err != nil {
-		return Impact{}, err
-	}
 	return s.preview(ctx, c, planReshaping(ctx, r))
 }
 
@@ -113,7 +107,12 @@ func (d desk) reshapable(r Reshaping) ([]access.Scope, error) {
 }
 
 func planReshaping(ctx context.Context, r Reshaping) planner {
-	return func(d desk) (plan, error) { return d.planReshaped(ctx, r) }
+	return func(d desk) (plan, error) {
+		if err := r.check(); err != nil {
+			return plan{}, err
+		}
+		return d.planReshaped(ctx, r)
+	}
 }
 
 func (d desk) planReshaped(ctx context.Context, r Reshaping) (plan, error) {

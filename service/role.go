@@ -36,14 +36,7 @@ type NewRole struct {
 
 // placesSeen parts the scopes under which a role may be granted into those that the caller sees and the others.
 func (d desk) placesSeen(def access.RoleDefinition) (seen, unseen []access.ID) {
-	for _, id := range def.Under {
-		if d.view.Sees(id) {
-			seen = append(seen, id)
-		} else {
-			unseen = append(unseen, id)
-		}
-	}
-	return seen, unseen
+	return partSeen(d, def.Under, func(id access.ID) access.ID { return id })
 }
 
 func (d desk) roleView(role *access.Role) RoleView {

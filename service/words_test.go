@@ -174,7 +174,9 @@ func TestANoInWords(t *testing.T) {
 	}
 	said := MetView{Why: access.OtherPermission, Words: "is not about it", Rule: RuleView{At: Ref{Address: "lindenmere"}, Statement: &StatementView{Text: `staff may put object if request.location is "north"`}}}
 	apart := func(role string) MetView {
-		return granted(role, "lindenmere", "does not hold it: it is about "+planesApart)
+		m := granted(role, "lindenmere", "does not hold it: it is about "+planesApart)
+		m.Why = access.OtherPlane
+		return m
 	}
 	reader := granted("content-reader", "lindenmere/science", "does not hold it")
 	cut := MetView{Why: access.Applies, Cuts: true, Words: "cuts it off", Rule: reader.Rule}

@@ -2,7 +2,6 @@ package store
 
 import (
 	"context"
-	"strings"
 	"time"
 
 	"arbora.example/access"
@@ -40,12 +39,12 @@ type RefusedTimes struct {
 
 // RefusedSince counts refusals since a moment by who was refused, most first.
 func (s *Store) RefusedSince(ctx context.Context, organisation access.ID, since time.Time, limit int) (list []RefusedTimes, err error) {
-	names, err := s.namesOf(ctx, organisation)
-	if err != nil || len(names) == 0 {
+	of, values, err := s.recordsOf(ctx, organisation)
+	if err != nil {
 		return nil, err
 	}
-	err = each(ctx, s.db, "SELECT actor, COUNT(*), MAX(recorded_at) FROM audit_record WHERE organisation IN (?"+strings.Repeat(", ?", len(names)-1)+") AND event = 'refused' AND recorded_at >= ? GROUP BY actor ORDER BY COUNT(*) DESC, actor LIMIT ?",
-		append(names, since, limit), func(scan scanner) error {
+	err = each(ctx, s.db, "SELECT actor, COUNT(*), MAX(recorded_at) FROM audit_record WHERE "+of+" AND event = 'refused' AND recorded_at >= ? GROUP BY actor ORDER BY COUNT(*) DESC, actor LIMIT ?",
+		append(values, since, limit), func(scan scanner) error {
 			var r RefusedTimes
 			err := scan(&r.Actor, &r.Times, &r.Last)
 			list = append(list, r)

@@ -27,11 +27,20 @@ type AuditEntry struct {
 // textWindow is how many records are looked through for a text at once: no index helps there.
 const textWindow = 50_000
 
+// recordsOf gives the condition that picks an organisation's audit records, which stand under every name that it has had.
+func (s *Store) recordsOf(ctx context.Context, organisation access.ID) (condition string, values []any, err error) {
+	names, err := s.namesOf(ctx, organisation)
+	for _, name := range names {
+		values = append(values, name)
+	}
+	return "organisation IN (NULL" + strings.Repeat(", ?", len(values)) + ")", values, err
+}
+
 // AuditRecords lists an organisation's audit records, newest first. Next is the number to go on before; 0 at the end. With a
 // text to look for a page may be short of its limit though more come after it.
 func (s *Store) AuditRecords(ctx context.Context, organisation access.ID, f AuditFilter) (entries []AuditEntry, next uint64, err error) {
-	names, err := s.namesOf(ctx, organisation)
-	if err != nil || len(names) == 0 {
+	of, values, err := s.recordsOf(ctx, organisation)
+	if err != nil {
 		return nil, 0, err
 	}
 	if f.Before == 0 {
@@ -40,8 +49,8 @@ func (s *Store) AuditRecords(ctx context.Context, organisation access.ID, f Audi
 		}
 		f.Before++
 	}
-	query := "SELECT number, organisation, recorded_at, actor, came_from, event, detail FROM audit_record WHERE organisation IN (?" + strings.Repeat(", ?", len(names)-1) + ") AND number < ?"
-	values := append(names, f.Before)
+	query := "SELECT number, organisation, recorded_at, actor, came_from, event, detail FROM audit_record WHERE " + of + " AND number < ?"
+	values = append(values, f.Before)
 	and := func(condition string, value any) {
 		query += " AND " + condition
 		values = append(values, value)

@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 	"time"
 
 	"arbora.example/access"
@@ -24,7 +25,7 @@ func (s *Store) Load(ctx context.Context, organisation access.ID, into func(acce
 	if err := tx.QueryRowContext(ctx, "SELECT revision FROM organisation WHERE id = ?", idColumn(organisation)).Scan(&revision); err != nil {
 		return 0, mark(err)
 	}
-	l := &loader{ctx: ctx, tx: tx, of: []any{idColumn(organisation)}, read: make(chan []access.Change, 4), done: make(chan error, 1)}
+	l := &loader{ctx: ctx, tx: tx, organisation: organisation, of: []any{idColumn(organisation)}, read: make(chan []access.Change, 4), done: make(chan error, 1)}
 	go l.handOn(into)
 	for _, load := range []func() error{l.containers, l.resources, l.principals, l.members, l.roles, l.grants, l.policies, l.retire} {
 		if err = load(); err != nil {
@@ -63,14 +64,15 @@ func (l *loader) handOn(into func(access.Change) error) {
 
 // loader reads an organisation table by table.
 type loader struct {
-	ctx     context.Context
-	tx      *prepared.Tx
-	of      []any
-	batch   []access.Change
-	read    chan []access.Change
-	done    chan error
-	made    map[access.ID]bool // containers
-	retired []access.ID        // nothing can be made in a retired scope, so they are retired last
+	ctx          context.Context
+	tx           *prepared.Tx
+	of           []any
+	organisation access.ID
+	batch        []access.Change
+	read         chan []access.Change
+	done         chan error
+	made         map[access.ID]bool // containers
+	retired      []access.ID        // nothing can be made in a retired scope, so they are retired last
 }
 
 func (l *loader) each(query string, fn func(scanner) error) error {
@@ -123,17 +125,12 @@ func (l *loader) containers() error {
 	}
 	l.made = make(map[access.ID]bool, len(beneath))
 	next := beneath[access.ID{}]
-	for i := range next {
-		if err := l.each("SELECT n.name FROM organisation_name n WHERE n.organisation_id = ? ORDER BY n.name", func(scan scanner) error {
-			var name string
-			err := scan(&name)
-			if name != next[i].Name {
-				next[i].Formerly = append(next[i].Formerly, name)
-			}
-			return err
-		}); err != nil {
-			return err
-		}
+	names, err := Details{l.tx}.namesOf(l.ctx, l.organisation)
+	if err != nil {
+		return err
+	}
+	for i, top := range next {
+		next[i].Formerly = slices.DeleteFunc(names, func(name string) bool { return name == top.Name })
 	}
 	for len(next) > 0 {
 		scope := next[0]

@@ -71,9 +71,9 @@ func (d Details) OrganisationNamed(ctx context.Context, name string) (id access.
 	return id, err
 }
 
-// namesOf gives every name that an organisation has had: its audit records stand under them.
-func (d Details) namesOf(ctx context.Context, organisation access.ID) (names []any, err error) {
-	err = each(ctx, d.from, "SELECT name FROM organisation_name WHERE organisation_id = ?", []any{idColumn(organisation)}, func(scan scanner) error {
+// namesOf gives every name that an organisation has had, in order.
+func (d Details) namesOf(ctx context.Context, organisation access.ID) (names []string, err error) {
+	err = each(ctx, d.from, "SELECT name FROM organisation_name WHERE organisation_id = ? ORDER BY name", []any{idColumn(organisation)}, func(scan scanner) error {
 		var name string
 		err := scan(&name)
 		names = append(names, name)

@@ -70,6 +70,16 @@ export function isOutdated(caught: unknown): boolean {
   return problem.type === "urn:arbora:problem:outdated" && !problem.impact;
 }
 
+// heeding awaits an edit; where what it alters is another by now, the form takes that in before the edit fails.
+export async function heeding<T>(edit: Promise<T>, takeIn: () => Promise<void>): Promise<T> {
+  try {
+    return await edit;
+  } catch (caught) {
+    if (isOutdated(caught)) await takeIn();
+    throw caught;
+  }
+}
+
 // signOut ends the session, here in any case: one that the service no longer knows has ended there already.
 export async function signOut(): Promise<void> {
   await ask(api.DELETE("/session")).catch(() => undefined);

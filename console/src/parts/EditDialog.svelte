@@ -3,7 +3,7 @@
   import { Checkbox } from "flowbite-svelte";
   import { untrack } from "svelte";
   import { push } from "svelte-spa-router";
-  import { api, ask, confirming, isOutdated, type Schemas } from "../lib/api";
+  import { api, ask, confirming, heeding, type Schemas } from "../lib/api";
   import { users } from "../lib/directory";
   import { Draft } from "../lib/draft.svelte";
   import { session } from "../lib/session.svelte";
@@ -61,22 +61,15 @@
   });
   const ready = $derived(Object.keys(body).length > 0 && draft.disputed.length === 0 && !tagsFault(draft.mine.tags));
 
-  // What somebody else has altered meanwhile is read, and shown beside.
-  async function meeting<T>(asked: Promise<T>): Promise<T> {
-    try {
-      return await asked;
-    } catch (caught) {
-      if (isOutdated(caught)) draft.meet(textsOf(await ask(api.GET("/organisations/{organisation}/principals/{kind}/{principal}", { params: { path } }))));
-      throw caught;
-    }
-  }
+  // What somebody else has altered meanwhile is shown beside.
+  const meet = async () => draft.meet(textsOf(await ask(api.GET("/organisations/{organisation}/principals/{kind}/{principal}", { params: { path } }))));
 
   async function preview(): Promise<Impact> {
-    return (await meeting(ask(api.PATCH("/organisations/{organisation}/principals/{kind}/{principal}", { params: { path, query: { preview: true } }, body })))).impact ?? null;
+    return (await heeding(ask(api.PATCH("/organisations/{organisation}/principals/{kind}/{principal}", { params: { path, query: { preview: true } }, body })), meet)).impact ?? null;
   }
 
   async function make(impact: Impact) {
-    await meeting(ask(api.PATCH("/organisations/{organisation}/principals/{kind}/{principal}", { params: { path, header: confirming(impact) }, body })));
+    await heeding(ask(api.PATCH("/organisations/{organisation}/principals/{kind}/{principal}", { params: { path, header: confirming(impact) }, body })), meet);
     if (body.name) push(href.principal({ kind: of.kind, name: of.name.slice(0, of.name.length - last.length) + body.name }).slice(1));
     else ondone();
   }

@@ -2,7 +2,7 @@
 <script lang="ts">
   import { untrack } from "svelte";
   import { push } from "svelte-spa-router";
-  import { api, ask, confirming, isOutdated, type Schemas, type Scope } from "../lib/api";
+  import { api, ask, confirming, heeding, type Schemas, type Scope } from "../lib/api";
   import { Draft } from "../lib/draft.svelte";
   import { session } from "../lib/session.svelte";
   import { undo } from "../lib/undo.svelte";
@@ -52,25 +52,18 @@
   const places = $derived(tree.nodes.filter((n) => n.kind !== "resource" && n.address !== scope.address && !n.address.startsWith(scope.address + "/")));
   const path = $derived({ organisation: session.organisation });
 
-  // What somebody else has altered meanwhile is read, and shown beside.
-  async function meeting<T>(asked: Promise<T>): Promise<T> {
-    try {
-      return await asked;
-    } catch (caught) {
-      if (isOutdated(caught)) draft.meet(textsOf(await ask(api.GET("/scopes/{scope}", { params: { path: { scope: scope.id } } }))));
-      throw caught;
-    }
-  }
+  // What somebody else has altered meanwhile is shown beside.
+  const meet = async () => draft.meet(textsOf(await ask(api.GET("/scopes/{scope}", { params: { path: { scope: scope.id } } }))));
 
   async function preview(): Promise<Impact> {
-    return (await meeting(ask(api.PATCH("/organisations/{organisation}/scopes", { params: { path, query: { preview: true } }, body: { scopes: [scope.id], ...change } })))).impact ?? null;
+    return (await heeding(ask(api.PATCH("/organisations/{organisation}/scopes", { params: { path, query: { preview: true } }, body: { scopes: [scope.id], ...change } })), meet)).impact ?? null;
   }
 
   async function make(impact: Impact) {
     const { to: moved, name: renamed } = change;
     const before = { organisation: path, id: scope.id, name: scope.name, above: scope.address.slice(0, scope.address.lastIndexOf("/")) };
     const done = way;
-    await meeting(ask(api.PATCH("/organisations/{organisation}/scopes", { params: { path, header: confirming(impact) }, body: { scopes: [scope.id], ...change } })));
+    await heeding(ask(api.PATCH("/organisations/{organisation}/scopes", { params: { path, header: confirming(impact) }, body: { scopes: [scope.id], ...change } })), meet);
     if (renamed && scope.kind === "organisation") session.begin(await ask(api.GET("/session"))); // everybody is called by the new name
     await tree.load();
     if (done !== "edit") {
