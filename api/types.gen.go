@@ -1619,6 +1619,9 @@ type Problem struct {
 type ProfileEdit struct {
 	Email *string `json:"email,omitempty"`
 	Title *string `json:"title,omitempty"`
+
+	// Was What is altered, as it was read: the edit is refused when it is another by now. What is left out may be anything
+	Was *AsRead `json:"was,omitempty"`
 }
 
 // Question defines model for Question.

@@ -70,7 +70,7 @@ func (h handlers) SignOut(ctx context.Context, _ SignOutRequestObject) (SignOutR
 
 func (h handlers) EditProfile(ctx context.Context, r EditProfileRequestObject) (EditProfileResponseObject, error) {
 	ctx, caller := who(ctx)
-	caller, err := h.service.EditProfile(ctx, caller, r.Body.Title, r.Body.Email)
+	caller, err := h.service.EditProfile(ctx, caller, r.Body.Title, r.Body.Email, asRead(r.Body.Was))
 	if err != nil {
 		return nil, err
 	}

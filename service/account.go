@@ -112,8 +112,9 @@ func (s *Service) Switch(ctx context.Context, c Caller, organisation string) (Ca
 	return c, s.records.MoveSession(ctx, c.Session, c.Organisation)
 }
 
-// EditProfile changes the caller's own display name and email; nil leaves one as it is.
-func (s *Service) EditProfile(ctx context.Context, c Caller, title, email *string) (Caller, error) {
+// EditProfile changes the caller's own display name and email; nil leaves one as it is. What an administrator has altered since
+// it was read is not written over.
+func (s *Service) EditProfile(ctx context.Context, c Caller, title, email *string, was AsRead) (Caller, error) {
 	if c.Identity.Organisation != c.Organisation || c.Identity.ID.IsZero() || c.Identity.Keeper {
 		return c, &Problem{Kind: Invalid, Detail: "a profile is mended at home: keepers, guests and programs have none here", Next: "switch to your own organisation"}
 	}
@@ -128,10 +129,22 @@ func (s *Service) EditProfile(ctx context.Context, c Caller, title, email *strin
 			return c, err
 		}
 	}
-	_, err := s.write(ctx, c, c.Organisation, func(now *access.Snapshot, _ store.Details) (plan, error) {
+	if title == nil && email == nil {
+		return c, nothingToEdit()
+	}
+	_, err := s.write(ctx, c, c.Organisation, func(now *access.Snapshot, details store.Details) (plan, error) {
+		d := s.deskOf(now, c)
+		d.details = details
 		p, ok := now.Principal(c.Principal)
 		if !ok {
 			return plan{}, errors.New("service: a user is missing from the snapshot")
+		}
+		is, err := d.detailsOf(ctx, p)
+		if err != nil {
+			return plan{}, err
+		}
+		if err := was.ofPrincipal(d, p, is); err != nil {
+			return plan{}, err
 		}
 		return plan{
 			rows: func(tx *store.Tx) (err error) {

@@ -87,3 +87,8 @@ func (d desk) roleOutdated(was *NewRole, now access.RoleDefinition) error {
 func settingsOutdated(was *people.Settings, now people.Settings) error {
 	return outdated("the organisation", another{"", "settings", was != nil && *was != now})
 }
+
+// nothingToEdit refuses an edit that alters nothing: it is no way to write a change record, or to learn whether something is there.
+func nothingToEdit() *Problem {
+	return &Problem{Kind: Invalid, Detail: "the edit alters nothing", Next: "say what to alter, such as the title"}
+}

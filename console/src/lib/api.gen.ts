@@ -1382,6 +1382,7 @@ export interface components {
         ProfileEdit: {
             title?: string;
             email?: string;
+            was?: components["schemas"]["AsRead"];
         };
         PasswordChoice: {
             current: string;

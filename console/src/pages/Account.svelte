@@ -1,7 +1,9 @@
 <script lang="ts">
   import { Button } from "flowbite-svelte";
   import { push } from "svelte-spa-router";
-  import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
+  import { api, ask, asProblem, heeding, type Problem, type Schemas } from "../lib/api";
+  import { Draft } from "../lib/draft.svelte";
+  import { whenChanged } from "../lib/live.svelte";
   import { tree } from "../lib/tree.svelte";
   import { seats as seatsOf, workIn } from "../lib/seats";
   import { session } from "../lib/session.svelte";
@@ -14,9 +16,11 @@
   import ProblemNote from "../parts/ProblemNote.svelte";
   import SessionTable from "../parts/SessionTable.svelte";
   import TextInput from "../parts/TextInput.svelte";
+  import Theirs from "../parts/Theirs.svelte";
 
-  let title = $state(session.me?.title ?? "");
-  let email = $state(session.me?.email ?? "");
+  type Own = { title: string; email: string };
+  const own = (of: Schemas["Session"] | null): Own => ({ title: of?.title ?? "", email: of?.email ?? "" });
+  const draft = new Draft(own(session.me));
   let problem = $state.raw<Problem | null>(null);
   let listProblem = $state.raw<Problem | null>(null);
   let said = $state("");
@@ -28,13 +32,19 @@
     problem = null;
     said = "";
     try {
-      const { me } = session; // only what was altered is written
-      session.begin(await ask(api.PATCH("/profile", { body: { title: title === me?.title ? undefined : title, email: email === me?.email ? undefined : email } })));
+      const edit: Partial<Own> = {}; // only what was altered is written, where it is as it was read
+      const was: Partial<Own> = {};
+      for (const key of draft.altered) [edit[key], was[key]] = [draft.mine[key], draft.read[key]];
+      session.begin(await heeding(ask(api.PATCH("/profile", { body: { ...edit, was } })), meet));
+      draft.begin(own(session.me));
       said = "Your profile is saved.";
     } catch (caught) {
       problem = asProblem(caught);
     }
   }
+
+  // What an administrator has altered meanwhile is shown beside.
+  const meet = async () => draft.meet(own(await ask(api.GET("/session"))));
 
   async function load() {
     try {
@@ -48,6 +58,10 @@
   }
   $effect(() => {
     load();
+  });
+  whenChanged(() => {
+    load();
+    if (person) meet().catch((caught: unknown) => (problem = asProblem(caught)));
   });
 
   async function end(id: string) {
@@ -79,14 +93,15 @@
       <section class="card p-6">
         <h2 class="mb-4 text-lg font-semibold">Profile</h2>
         <form onsubmit={save} class="space-y-5">
+          <Theirs {draft} words={{ title: "your display name", email: "your email" }} />
           <Field label="Display name" name="title" {problem}>
-            {#snippet children(id)}<TextInput {id} name="title" bind:value={title} required />{/snippet}
+            {#snippet children(id)}<TextInput {id} name="title" bind:value={draft.mine.title} required />{/snippet}
           </Field>
           <Field label="Email (optional)" name="email" {problem}>
-            {#snippet children(id)}<TextInput {id} name="email" type="email" bind:value={email} />{/snippet}
+            {#snippet children(id)}<TextInput {id} name="email" type="email" bind:value={draft.mine.email} />{/snippet}
           </Field>
           {#if problem && !problem.field}<ProblemNote {problem} />{/if}
-          <Button type="submit">Save</Button>
+          <Button type="submit" disabled={draft.disputed.length > 0 || draft.altered.length === 0}>Save</Button>
         </form>
       </section>
     {/if}

@@ -3,7 +3,7 @@
   import { replace, router } from "svelte-spa-router";
   import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
   import { csv, save } from "../lib/download";
-  import { live } from "../lib/live.svelte";
+  import { whenChanged } from "../lib/live.svelte";
   import { session } from "../lib/session.svelte";
   import { capital, moment } from "../lib/words";
   import Page from "../parts/Page.svelte";
@@ -21,7 +21,7 @@
   let text = $state("");
   let who = $state("");
 
-  async function load(query: Record<string, string>, goOn?: number) {
+  async function load(query: Record<string, string>, goOn?: number, limit = 100) {
     const shown = goOn ? (records ?? []) : [];
     const { event, from, until } = query;
     try {
@@ -29,7 +29,7 @@
         api.GET("/organisations/{organisation}/audit-records", {
           params: {
             path: { organisation: session.organisation },
-            query: { event, who: query.who, text: query.text, from: from && from + "T00:00:00Z", until: until && until + "T00:00:00Z", before: goOn, limit: 100 },
+            query: { event, who: query.who, text: query.text, from: from && from + "T00:00:00Z", until: until && until + "T00:00:00Z", before: goOn, limit },
           },
         }),
       );
@@ -42,11 +42,11 @@
   }
 
   $effect(() => {
-    void live.revision;
     text = asked.text ?? "";
     who = asked.who ?? "";
     load(asked);
   });
+  whenChanged(() => load(asked, undefined, Math.min(Math.max(100, records?.length ?? 0), 500)));
 
   function narrow(key: string, value: string) {
     const kept = Object.entries({ ...asked, [key]: value.trim() }).filter(([, v]) => v);

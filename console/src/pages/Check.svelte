@@ -8,6 +8,7 @@
   import { catalogueOf } from "../lib/catalogue";
   import { groups, guests, users } from "../lib/directory";
   import { authority } from "../lib/authority.svelte";
+  import { whenChanged } from "../lib/live.svelte";
   import { session } from "../lib/session.svelte";
   import { tree } from "../lib/tree.svelte";
   import { viewing } from "../lib/viewing.svelte";
@@ -30,6 +31,8 @@
   let name = $state(self);
   let permission = $state("");
   let at = $state(session.organisation);
+  type Question = { kind: Kind; name: string; permission: string; at: string };
+  let put = $state.raw<Question | null>(null); // the question that was put last
   let problem = $state.raw<Problem | null>(null);
   let answer = $state.raw<Answer | null>(null);
   let scope = $state.raw<Scope | null>(null);
@@ -45,8 +48,13 @@
       for (const [each, value] of asked) {
         if (isKind(each)) [kind, name] = [each, value];
       }
-      if (at && permission && name) find();
+      if (at && permission && name) find({ kind, name, permission, at });
     });
+  });
+
+  // An answer is what holds by now.
+  whenChanged(() => {
+    if (put) find(put);
   });
 
   $effect(() => {
@@ -85,17 +93,20 @@
 
   function submit(event: Event) {
     event.preventDefault();
-    const asked = href.check({ [kind]: name.trim(), may: permission.trim(), at: at.trim() }).slice(1);
-    if (asked === "/check?" + router.querystring) find();
+    const question = { kind, name: name.trim(), permission: permission.trim(), at: at.trim() };
+    const asked = href.check({ [kind]: question.name, may: question.permission, at: question.at }).slice(1);
+    if (asked === "/check?" + router.querystring) find(question);
     else replace(asked);
   }
 
-  async function find() {
+  async function find(question: Question) {
+    put = question;
     busy = true;
     problem = null;
-    const path = { params: { path: { scope: at.trim() } } };
+    const { kind, name, permission } = question;
+    const path = { params: { path: { scope: question.at } } };
     try {
-      const asked = ask(api.POST("/scopes/{scope}/check", { ...path, body: { principal: { kind, name: name.trim() }, permission: permission.trim() } }));
+      const asked = ask(api.POST("/scopes/{scope}/check", { ...path, body: { principal: { kind, name }, permission } }));
       const place = ask(api.GET("/scopes/{scope}", path)).catch(() => null); // of an address in a resource's contents, the resource is
       answer = await asked;
       scope = (await place) ?? (await ask(api.GET("/scopes/{scope}", { params: { path: { scope: answer.scope.id } } })));
@@ -155,6 +166,6 @@
         {#if answer.principal.kind === "user" && authority.may("view-as user") && !viewing.as}<button type="button" class="link" onclick={() => viewing.start("user", answer?.principal.name ?? "")}>Look as {answer.principal.name}</button>{/if}
       </p>
     {/if}
-    {#key answer}<Holders permission={answer.permission} at={answer.scope.id} />{/key}
+    <Holders permission={answer.permission} at={answer.scope.id} />
   {/if}
 </Page>

@@ -1,8 +1,8 @@
 <!-- Every statement of the organisation in one list, found by its words: nobody has to remember where a policy was put. -->
 <script lang="ts">
   import { Button } from "flowbite-svelte";
-  import { replace, router } from "svelte-spa-router";
   import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
+  import { Asked } from "../lib/asked.svelte";
   import { live } from "../lib/live.svelte";
   import { session } from "../lib/session.svelte";
   import { count, href } from "../lib/words";
@@ -13,20 +13,14 @@
 
   let found = $state.raw<Schemas["StatementList"] | null>(null);
   let problem = $state.raw<Problem | null>(null);
-  let words = $state(new URLSearchParams(router.querystring ?? "").get("words") ?? "");
+  const words = new Asked("words");
 
-  // The words are in the page's address, so that a search can be sent to a colleague.
   $effect(() => {
     void live.revision;
-    const wanted = words.trim();
     let late = false;
-    ask(api.GET("/organisations/{organisation}/statements", { params: { path: { organisation: session.organisation }, query: { words: wanted } } })).then(
+    ask(api.GET("/organisations/{organisation}/statements", { params: { path: { organisation: session.organisation }, query: { words: words.value.trim() } } })).then(
       (list) => {
-        if (late) return;
-        found = list;
-        problem = null;
-        const address = "/policies" + (wanted ? "?" + new URLSearchParams({ words: wanted }).toString() : "");
-        if (address !== "/policies" + (router.querystring ? "?" + router.querystring : "")) replace(address);
+        if (!late) [found, problem] = [list, null];
       },
       (caught) => {
         if (!late) problem = asProblem(caught);
@@ -43,7 +37,7 @@
     <Skeleton rows={6} />
   {:else}
     <div class="mb-3 flex flex-wrap items-center gap-4">
-      <div class="w-80"><TextInput type="search" bind:value={words} placeholder="Words in a statement, a policy or a place" aria-label="Words in a statement, a policy or a place" /></div>
+      <div class="w-80"><TextInput type="search" bind:value={words.value} placeholder="Words in a statement, a policy or a place" aria-label="Words in a statement, a policy or a place" /></div>
       <span class="quiet">{count(found.statements.length, "statement")}</span>
       <Button class="ml-auto" size="sm" href={href.newPolicy(session.organisation)}>Write a policy</Button>
     </div>
@@ -62,7 +56,7 @@
               <td><a class="link" href={href.policy(statement.policy.id)}>{statement.policy.name}</a></td>
             </tr>
           {:else}
-            <tr><td colspan="3" class="quiet">{words ? "No statement holds these words." : "There are no policies yet. Grants give access without any; a policy can also cut off and cap."}</td></tr>
+            <tr><td colspan="3" class="quiet">{words.value ? "No statement holds these words." : "There are no policies yet. Grants give access without any; a policy can also cut off and cap."}</td></tr>
           {/each}
         </tbody>
       </table>

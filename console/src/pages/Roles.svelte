@@ -5,6 +5,7 @@
   import { authority } from "../lib/authority.svelte";
   import { Asked } from "../lib/asked.svelte";
   import { roles } from "../lib/directory";
+  import { whenChanged } from "../lib/live.svelte";
   import { session } from "../lib/session.svelte";
   import { count } from "../lib/words";
   import Page from "../parts/Page.svelte";
@@ -18,16 +19,32 @@
   let list = $state.raw<Role[] | null>(null);
   let problem = $state.raw<Problem | null>(null);
   const wanted = new Asked("find");
+  const service = new Asked("service");
+  const plane = new Asked("plane");
+  const may = new Asked("may"); // govern: privileged roles alone; not: all but those
 
-  $effect(() => {
-    authority.load();
+  function load() {
     roles(session.organisation, true).then(
-      (found) => (list = found),
+      (found) => ([list, problem] = [found, null]),
       (caught) => (problem = asProblem(caught)),
     );
+  }
+  $effect(() => {
+    authority.load();
+    load();
   });
+  whenChanged(load);
 
-  const shown = $derived(list?.filter((r) => (r.name + " " + r.description).toLowerCase().includes(wanted.value.toLowerCase())) ?? []);
+  const services = $derived([...new Set(list?.flatMap((r) => r.services))].sort());
+  const shown = $derived(
+    list?.filter(
+      (r) =>
+        `${r.name} ${r.title} ${r.description}`.toLowerCase().includes(wanted.value.trim().toLowerCase()) &&
+        (!service.value || r.services.includes(service.value)) &&
+        (!plane.value || r.planes.some((p) => p === plane.value)) &&
+        (!may.value || r.privileged === (may.value === "govern")),
+    ) ?? [],
+  );
 </script>
 
 <Page title="Roles" lead="A role is a named set of permissions. Grant the narrowest one that does the job.">
@@ -42,9 +59,23 @@
     <Skeleton rows={10} />
   {:else}
     <RoleFinder />
-    <div class="mb-3 flex items-center gap-4">
+    <div class="mb-3 flex flex-wrap items-center gap-3">
       <div class="w-72"><TextInput type="search" bind:value={wanted.value} placeholder="Filter by name or purpose" aria-label="Filter by name or purpose" /></div>
-      <span class="quiet">{count(shown.length, "role")}</span>
+      <select bind:value={service.value} aria-label="Service" class="field">
+        <option value="">any service</option>
+        {#each services as name (name)}<option value={name}>{name}</option>{/each}
+      </select>
+      <select bind:value={plane.value} aria-label="Plane" class="field">
+        <option value="">either plane</option>
+        <option value="control">control plane</option>
+        <option value="data">data plane</option>
+      </select>
+      <select bind:value={may.value} aria-label="Whether it can govern" class="field">
+        <option value="">privileged or not</option>
+        <option value="govern">privileged</option>
+        <option value="not">not privileged</option>
+      </select>
+      <span class="quiet ml-auto">{count(shown.length, "role")}</span>
     </div>
     <div class="card overflow-x-auto">
       <table class="rows" data-test="roles">
@@ -57,7 +88,7 @@
               <td class="text-right tabular-nums">{role.permissions}</td>
             </tr>
           {:else}
-            <tr><td colspan="3" class="quiet">No role of that name or purpose.</td></tr>
+            <tr><td colspan="3" class="quiet">No role matches: remove a filter.</td></tr>
           {/each}
         </tbody>
       </table>

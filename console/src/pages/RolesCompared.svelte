@@ -3,6 +3,7 @@
   import { replace, router } from "svelte-spa-router";
   import { api, ask, asProblem, type Problem, type Role, type Schemas } from "../lib/api";
   import { roles } from "../lib/directory";
+  import { live } from "../lib/live.svelte";
   import { session } from "../lib/session.svelte";
   import { count } from "../lib/words";
   import Choice from "../parts/Choice.svelte";
@@ -31,6 +32,7 @@
     if (there(first) && there(second)) replace("/roles/compare?" + new URLSearchParams({ first, second }).toString());
   });
   $effect(() => {
+    void live.revision;
     const names = [asked.get("first"), asked.get("second")];
     if (!names[0] || !names[1]) return;
     let late = false;

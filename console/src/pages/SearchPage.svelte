@@ -2,6 +2,7 @@
 <script lang="ts">
   import { replace, router } from "svelte-spa-router";
   import { api, ask, asProblem, type Problem, type ScopeNode } from "../lib/api";
+  import { whenChanged } from "../lib/live.svelte";
   import { session } from "../lib/session.svelte";
   import { href } from "../lib/words";
   import KindIcon from "../parts/KindIcon.svelte";
@@ -25,14 +26,15 @@
     if (Object.keys(asked).length > 0) search(asked);
     else found = null;
   });
+  whenChanged(() => {
+    if (found) search(asked, Math.max(page, found.length));
+  });
 
   const page = 50;
 
-  // search fills a page: what the asker does not see was passed over, so that an answer may hold fewer.
-  async function search(query: Record<string, string>, more = false) {
-    let all = more ? (found ?? []) : [];
-    let after = more ? next : undefined;
-    const wanted = all.length + page;
+  // search finds as many as are wanted: what the asker does not see was passed over, so that an answer may hold fewer.
+  async function search(query: Record<string, string>, wanted = page, after?: string) {
+    let all = after ? (found ?? []) : [];
     try {
       do {
         const list = await ask(api.GET("/organisations/{organisation}/search", { params: { path: { organisation: session.organisation }, query: { ...query, after, limit: page } } }));
@@ -107,7 +109,7 @@
           </li>
         {/each}
       </ul>
-      {#if next}<QuietButton size="sm" class="mt-3" onclick={() => search(asked, true)}>Show more</QuietButton>{/if}
+      {#if next}<QuietButton size="sm" class="mt-3" onclick={() => search(asked, (found?.length ?? 0) + page, next)}>Show more</QuietButton>{/if}
     {/if}
   {:else}
     <p class="quiet">Write part of a name, or narrow by kind, tag or state.</p>

@@ -2,6 +2,7 @@
 <script lang="ts">
   import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
   import { saveHolders } from "../lib/csv";
+  import { whenChanged } from "../lib/live.svelte";
   import { count, href } from "../lib/words";
   import ProblemNote from "./ProblemNote.svelte";
   import RuleLine from "./RuleLine.svelte";
@@ -13,7 +14,7 @@
   let list = $state.raw<Schemas["HolderList"] | null>(null);
   let problem = $state.raw<Problem | null>(null);
 
-  $effect(() => {
+  function load() {
     ask(api.POST("/scopes/{scope}/holders", { params: { path: { scope: at } }, body: { permission } })).then(
       (found) => {
         list = found;
@@ -21,7 +22,9 @@
       },
       (caught) => (problem = asProblem(caught)),
     );
-  });
+  }
+  $effect(load);
+  whenChanged(load);
 </script>
 
 <section aria-labelledby="holders-heading" class="mt-6" data-test="holders">

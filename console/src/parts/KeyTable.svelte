@@ -2,6 +2,7 @@
 <script lang="ts">
   import { Button } from "flowbite-svelte";
   import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
+  import { whenChanged } from "../lib/live.svelte";
   import { session } from "../lib/session.svelte";
   import { count, moment } from "../lib/words";
   import ProblemNote from "./ProblemNote.svelte";
@@ -28,6 +29,7 @@
   $effect(() => {
     load();
   });
+  whenChanged(load);
 
   async function issue(event: Event) {
     event.preventDefault();

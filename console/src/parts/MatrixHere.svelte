@@ -3,7 +3,7 @@
   import { api, ask, asProblem, type Problem, type Schemas, type Scope } from "../lib/api";
   import { Asked } from "../lib/asked.svelte";
   import { csv, save } from "../lib/download";
-  import { inWords, rowsAsCSV, tallies, type Column } from "../lib/matrix";
+  import { inWords, rowsAsCSV, tallies } from "../lib/matrix";
   import { href } from "../lib/words";
   import MatrixGlyph from "./MatrixGlyph.svelte";
   import ProblemNote from "./ProblemNote.svelte";
@@ -18,7 +18,15 @@
   const rows = $derived(asked.rows.value === "groups" ? "groups" : "people");
   let matrix = $state.raw<Schemas["Matrix"] | null>(null);
   let problem = $state.raw<Problem | null>(null);
-  let chosen = $state.raw<{ row: Schemas["MatrixRow"]; column: Column; cell: string } | null>(null);
+  let open = $state.raw({ who: "", column: "" }); // the cell that is told in full
+
+  const whoOf = (row: Schemas["MatrixRow"]) => row.principal.kind + row.principal.name;
+  const chosen = $derived.by(() => {
+    const row = matrix?.rows.find((r) => whoOf(r) === open.who);
+    const i = matrix?.columns.findIndex((c) => c.name === open.column) ?? -1;
+    const column = matrix?.columns[i];
+    return row && column ? { row, column, cell: row.cells[i] ?? "" } : null;
+  });
 
   async function load(after?: string) {
     const shown = after ? (matrix?.rows ?? []) : [];
@@ -32,7 +40,6 @@
   }
   $effect(() => {
     void [against, rows, scope.id];
-    chosen = null;
     load();
   });
 
@@ -85,7 +92,7 @@
           </tr>
         </thead>
         <tbody>
-          {#each matrix.rows as row (row.principal.kind + row.principal.name)}
+          {#each matrix.rows as row (whoOf(row))}
             <tr>
               <th scope="row" class="sticky left-0 border-gray-100! bg-white text-base! font-normal! text-inherit! dark:border-gray-800! dark:bg-gray-900"><Who who={row.principal} /></th>
               {#each matrix.columns as column, i (column.name)}
@@ -97,7 +104,7 @@
                     class="rounded px-1 py-1 hover:bg-gray-100 dark:hover:bg-gray-700 {chosen?.row === row && chosen.column === column ? 'ring-2 ring-primary-400' : ''}"
                     aria-label="{row.principal.name}, {column.name}: {words}"
                     title={words}
-                    onclick={() => (chosen = { row, column, cell })}
+                    onclick={() => (open = { who: whoOf(row), column: column.name })}
                   >
                     <MatrixGlyph control={tallies(column, cell, "control")} data={tallies(column, cell, "data")} />
                   </button>

@@ -2,6 +2,7 @@
 <script lang="ts">
   import { Button } from "flowbite-svelte";
   import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
+  import { Asked } from "../lib/asked.svelte";
   import ProblemNote from "./ProblemNote.svelte";
   import TextInput from "./TextInput.svelte";
 
@@ -10,11 +11,11 @@
   let patterns = $state.raw<Schemas["Pattern"][]>([]);
   let chosen = $state.raw<Schemas["Pattern"] | null>(null);
   let values = $state<Record<string, string>>({});
-  let words = $state("");
+  const words = new Asked("about");
   let problem = $state.raw<Problem | null>(null);
 
   $effect(() => {
-    ask(api.GET("/patterns", { params: { query: { words: words.trim() } } })).then(
+    ask(api.GET("/patterns", { params: { query: { words: words.value.trim() } } })).then(
       (list) => (patterns = list.patterns),
       (caught) => (problem = asProblem(caught)),
     );
@@ -41,7 +42,7 @@
 
 <section aria-labelledby="patterns-heading" data-test="patterns">
   <h2 id="patterns-heading" class="mb-2 text-lg font-semibold">Patterns</h2>
-  <div class="mb-2"><TextInput type="search" bind:value={words} placeholder="Words a pattern is about" aria-label="Words a pattern is about" /></div>
+  <div class="mb-2"><TextInput type="search" bind:value={words.value} placeholder="Words a pattern is about" aria-label="Words a pattern is about" /></div>
   <ul class="card">
     {#each patterns as pattern (pattern.name)}
       <li class="border-b border-gray-100 last:border-0 dark:border-gray-800">

@@ -1,8 +1,11 @@
 <!-- From what somebody should be able to do to the roles that hold it, those with least beyond first. -->
 <script lang="ts">
   import { CloseOutline } from "flowbite-svelte-icons";
+  import { untrack } from "svelte";
   import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
+  import { Asked } from "../lib/asked.svelte";
   import { catalogueOf } from "../lib/catalogue";
+  import { whenChanged } from "../lib/live.svelte";
   import { session } from "../lib/session.svelte";
   import { count } from "../lib/words";
   import Choice from "./Choice.svelte";
@@ -10,7 +13,8 @@
   import ProblemNote from "./ProblemNote.svelte";
   import RoleName from "./RoleName.svelte";
 
-  let wanted = $state<string[]>([]);
+  const asked = new Asked("wanted"); // permissions, apart by commas
+  const wanted = $derived(asked.value.split(",").filter(Boolean));
   let typed = $state("");
   let known = $state.raw<{ value: string; hint: string }[]>([]);
   let ranking = $state.raw<Schemas["RankedRole"][]>([]);
@@ -27,19 +31,17 @@
 
   async function rank(permissions: string[]) {
     problem = null;
-    if (permissions.length === 0) {
-      wanted = [];
-      return;
-    }
     try {
-      const answer = await ask(api.POST("/scopes/{scope}/ranking", { params: { path: { scope: session.organisation } }, body: { permissions } }));
-      ranking = answer.roles;
-      wanted = permissions;
+      if (permissions.length > 0) ranking = (await ask(api.POST("/scopes/{scope}/ranking", { params: { path: { scope: session.organisation } }, body: { permissions } }))).roles;
+      asked.value = permissions.join(",");
       typed = "";
     } catch (caught) {
       problem = asProblem(caught);
     }
   }
+  const again = () => void rank(wanted);
+  $effect(() => untrack(again));
+  whenChanged(again);
 
   function add(event: Event) {
     event.preventDefault();

@@ -4,6 +4,7 @@
   import { untrack } from "svelte";
   import { router } from "svelte-spa-router";
   import { asProblem, type Grant, type Problem, type Schemas, type Scope } from "../lib/api";
+  import { askNoMore } from "../lib/asked.svelte";
   import { whenChanged } from "../lib/live.svelte";
   import { loam } from "../lib/loam.svelte";
   import { askGrants, askScope, type Asked } from "../lib/scope";
@@ -13,7 +14,7 @@
   import AccessTable from "./AccessTable.svelte";
   import ChangesHere from "./ChangesHere.svelte";
   import CreateScope from "./CreateScope.svelte";
-  import GrantDialog from "./GrantDialog.svelte";
+  import GrantDialog, { type Prepared } from "./GrantDialog.svelte";
   import KindIcon from "./KindIcon.svelte";
   import MatrixHere from "./MatrixHere.svelte";
   import ProblemNote from "./ProblemNote.svelte";
@@ -65,6 +66,8 @@
   });
   whenChanged(() => load());
 
+  const whom = ["group", "user", "guest", "service-account", "set"] as const;
+
   // Which view of the scope is open stands in the page's address too.
   const view = $derived(new URLSearchParams(router.querystring ?? "").get("view") ?? "access");
   const views = [
@@ -72,40 +75,33 @@
     { name: "matrix", word: "Matrix" },
   ];
 
-  // A grant that was prepared elsewhere stands in the page's address.
-  const prepared = $derived.by(() => {
+  // The address may ask for a dialog: it is opened once, and then the address asks for it no more.
+  let prepared = $state.raw<Prepared>({});
+  let target = $state(""); // where it was dropped in the tree
+  $effect(() => {
     const asked = new URLSearchParams(router.querystring ?? "");
-    const kind = (["group", "user", "guest", "service-account", "set"] as const).find((k) => asked.has(k));
-    return { at: address, who: kind && { kind, name: asked.get(kind) ?? "" }, role: asked.get("grant") ?? "" };
+    if (!scope) return;
+    if (asked.has("grant") && scope.may.includes("create grant")) {
+      const kind = whom.find((k) => asked.has(k));
+      grant({ who: kind && { kind, name: asked.get(kind) ?? "" }, role: asked.get("grant") ?? "" });
+      askNoMore("grant", ...whom);
+    } else if (asked.has("create") && scope.creatable.length > 0) {
+      creating = true;
+      askNoMore("create");
+    } else if (asked.has("move") && may("move")) {
+      reshape("move", asked.get("move") ?? "");
+      askNoMore("move");
+    }
   });
-  // What the address asks for is opened once, not again whenever the scope is read anew.
-  let opened = "";
-  function once(what: string, open: () => void) {
-    if (opened === what) return;
-    opened = what;
-    open();
+
+  function grant(what: Prepared) {
+    prepared = { at: address, ...what };
+    granting = true;
   }
-  $effect(() => {
-    const asked = router.querystring ?? "";
-    if (prepared.role && scope?.may.includes("create grant")) once(asked, () => (granting = true));
-  });
 
-  // So does that something is to be created in it.
-  $effect(() => {
-    const asked = router.querystring ?? "";
-    if (new URLSearchParams(asked).has("create") && scope && scope.creatable.length > 0) once(asked, () => (creating = true));
-  });
-
-  // So does where it was dropped in the tree.
-  const target = $derived(new URLSearchParams(router.querystring ?? "").get("move") ?? "");
-  $effect(() => {
-    const asked = router.querystring ?? "";
-    if (!target || !scope || !may("move")) return;
-    once(asked, () => {
-      way = "move";
-      reshaping = true;
-    });
-  });
+  function reshape(how: Way, onto = "") {
+    [way, target, reshaping] = [how, onto, true];
+  }
 
   const beneath = $derived(scope ? tree.nodes.filter((n) => n.parent === scope?.id) : []);
   const ways = $derived.by((): { way: Way; word: string }[] => {
@@ -160,7 +156,7 @@
         {#if scope.described}<p class="quiet address text-sm" title="Its id never changes">{scope.id}</p>{/if}
         {#if ways.length > 0}
           <p class="mt-1.5 flex gap-4">
-            {#each ways as w (w.way)}<button type="button" class="link" onclick={() => ((way = w.way), (reshaping = true))}>{w.word}</button>{/each}
+            {#each ways as w (w.way)}<button type="button" class="link" onclick={() => reshape(w.way)}>{w.word}</button>{/each}
           </p>
         {/if}
       </div>
@@ -171,7 +167,7 @@
           <QuietButton size="sm" onclick={() => (creating = true)}><PlusOutline class="me-2 h-4 w-4" />Create in it</QuietButton>
         {/if}
         {#if scope.may.includes("create grant")}
-          <Button size="sm" onclick={() => (granting = true)}><PlusOutline class="me-2 h-4 w-4" />Grant a role</Button>
+          <Button size="sm" onclick={() => grant({})}><PlusOutline class="me-2 h-4 w-4" />Grant a role</Button>
         {/if}
       </div>
     </div>

@@ -1,6 +1,7 @@
 <!-- The sessions of somebody else that work in the organisation. -->
 <script lang="ts">
   import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
+  import { whenChanged } from "../lib/live.svelte";
   import { session } from "../lib/session.svelte";
   import ProblemNote from "./ProblemNote.svelte";
   import SessionTable from "./SessionTable.svelte";
@@ -22,6 +23,7 @@
   $effect(() => {
     load();
   });
+  whenChanged(load);
 
   async function end(id: string) {
     problem = null;

@@ -5,6 +5,7 @@
   import { push } from "svelte-spa-router";
   import { SvelteSet } from "svelte/reactivity";
   import type { ScopeNode } from "../lib/api";
+  import { Asked } from "../lib/asked.svelte";
   import { whenChanged } from "../lib/live.svelte";
   import { tree } from "../lib/tree.svelte";
   import { href } from "../lib/words";
@@ -16,7 +17,7 @@
 
   const open = new SvelteSet<string>();
   let list = $state<HTMLDivElement>();
-  let wanted = $state("");
+  const wanted = new Asked("find");
 
   onMount(() => {
     if (tree.nodes.length === 0) tree.load();
@@ -42,7 +43,7 @@
     }
   });
 
-  const matches = $derived(wanted.trim().toLowerCase());
+  const matches = $derived(wanted.value.trim().toLowerCase());
   const rows = $derived.by(() => {
     if (matches) return tree.nodes.filter((n) => n.name.includes(matches) || n.title.toLowerCase().includes(matches));
     const shown: ScopeNode[] = [];
@@ -150,7 +151,7 @@
   <div class="p-3 pb-2">
     <input
       type="search"
-      bind:value={wanted}
+      bind:value={wanted.value}
       placeholder="Find a scope by name"
       aria-label="Find a scope by name"
       onkeydown={(event) => {
