@@ -86,6 +86,7 @@ type Catalogue struct {
 	byName     map[string]Permission // "fetch object"
 	lasting    Set                   // what is still decided in a retired scope
 	governing  Set
+	finding    Set // what it takes to find what to repair: no cut from beneath takes it from those who govern
 	everything Set
 	roles      map[string]*Role
 	roleOrder  []*Role
@@ -249,8 +250,11 @@ func (c *Catalogue) number() {
 				if o.Class == Govern {
 					c.governing.add(o.Permission)
 				}
-				if o.Name == "describe" || o.Name == "restore" {
+				if o.Name == "list" || o.Name == "describe" || o.Name == "restore" {
 					c.lasting.add(o.Permission)
+				}
+				if o.Plane == Control && (o.Name == "list" || o.Name == "describe") {
+					c.finding.add(o.Permission)
 				}
 			}
 		}

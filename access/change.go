@@ -40,8 +40,10 @@ func (b *Builder) Done(revision uint64) (*Snapshot, error) {
 	d := b.draft
 	d.revision = revision
 	d.refresh()
-	if d.tookAway && b.from.governed() && !d.governed() {
-		return nil, violation(RuleLockOut, "this would leave nobody active who can grant at %s without condition or end: make somebody else steward of it first", d.scopeName(0))
+	if d.tookAway {
+		if v := d.lockOut(b.from); v != nil {
+			return nil, v
+		}
 	}
 	return &d.Snapshot, nil
 }
@@ -58,7 +60,7 @@ type draft struct {
 
 // refresh works out anew what follows from the changes: whom a rule's name means, and the rules to be found at a scope.
 func (d *draft) refresh() {
-	d.refreshLive()
+	d.refreshNames()
 	for n := range d.crowded {
 		more := d.editMore(n)
 		node := d.editScope(n)
@@ -131,28 +133,4 @@ func without[T comparable](list []T, item T) []T {
 		}
 	}
 	return shorter
-}
-
-// governed reports whether somebody active can grant at the top, without condition or end, so that access can always be
-// repaired.
-func (s *Snapshot) governed() bool {
-	if s.scopes.len() == 0 || s.scopes.get(0).rules == nil {
-		return false
-	}
-	grant := s.catalogue.MustPermission("create grant")
-	seen := map[number]bool{}
-	for _, r := range s.scopes.get(0).rules.all {
-		if r.cuts || !r.permissions.Has(grant) {
-			continue
-		}
-		for _, n := range r.names() {
-			if s.anyMember(n, seen, func(user *principalNode) bool {
-				// Of a question that tells nothing, whatever depends on something is not firm.
-				return user.Kind == User && s.level(user, 0, grant, nil) == firm
-			}) {
-				return true
-			}
-		}
-	}
-	return false
 }

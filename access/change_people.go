@@ -392,8 +392,8 @@ func (s *Snapshot) way(from *principalNode, to number, through func(*principalNo
 	return climb(from)
 }
 
-// refreshLive works out anew what names mean those principals, and everybody beneath them, whose groups changed.
-func (d *draft) refreshLive() {
+// refreshNames works out anew what names mean those principals, and everybody beneath them, whose groups changed.
+func (d *draft) refreshNames() {
 	if len(d.stale) == 0 {
 		return
 	}
@@ -408,7 +408,7 @@ func (d *draft) refreshLive() {
 		d.stale = append(d.stale, d.principals.get(n).members...)
 	}
 	var refresh func(number)
-	var live []number
+	var all, live []number
 	refresh = func(n number) {
 		if !is(n) {
 			return
@@ -419,13 +419,21 @@ func (d *draft) refreshLive() {
 			refresh(g)
 		}
 		node = d.editPrincipal(n)
-		live = append(append(live[:0], n), wider(node.Principal)...)
+		all = append(append(all[:0], n), wider(node.Principal)...)
+		live = append(live[:0], all...)
 		for _, g := range node.groups {
-			if group := d.principals.get(g); !group.Inactive {
-				live = append(live, group.live()...)
+			group := d.principals.get(g)
+			all = append(all, group.all()...)
+			if group.Inactive {
+				continue
+			}
+			for _, other := range group.all() {
+				if !group.rests(other) {
+					live = append(live, other)
+				}
 			}
 		}
-		node.setLive(live)
+		node.setAll(all, live)
 	}
 	for _, n := range d.stale {
 		refresh(n)

@@ -74,11 +74,10 @@ func (p Period) check() error {
 }
 
 func ruleOf(g *grantNode, role *Role) *rule {
-	r := &rule{
+	return &rule{
 		ref: RuleRef{Grant: g.ID}, grant: g, place: g.scope, set: g.scope, who: []number{g.holder},
 		permissions: role.Permissions, condition: g.Condition, period: g.Period,
 	}
-	return r.withTerms()
 }
 
 func (c RevokeGrant) apply(d *draft) error {

@@ -1,6 +1,9 @@
 package access
 
-import "slices"
+import (
+	"maps"
+	"slices"
+)
 
 // comparison holds effective access in one snapshot against that in the next.
 //
@@ -110,7 +113,7 @@ func (c *comparison) takePolicy(id ID) {
 func (c *comparison) takeNamed(n number) {
 	for i, s := range []*Snapshot{c.before, c.after} {
 		if int(n) < s.principals.length {
-			s.mark(n, c.marked[i])
+			s.mark(n, c.marked[i], true)
 			c.reached[n/64] |= 1 << (n % 64)
 		}
 	}
@@ -217,7 +220,7 @@ func (c *comparison) takeWoken() {
 // watch adds the points of somebody else: where what they hold changes.
 func (c *comparison) watch(id ID) {
 	if who := c.before.principalNode(id); who != nil {
-		for _, n := range who.live() {
+		for _, n := range who.all() {
 			for _, r := range c.before.principals.get(n).rules {
 				c.extra[r.place] = true
 			}
@@ -302,7 +305,7 @@ func (c *comparison) eachPoint(who *principalNode, fn func(number)) {
 		if s == c.after && c.before.principals.length > int(who.number) && c.samePrincipal(who) {
 			break
 		}
-		for _, n := range s.principals.get(who.number).live() {
+		for _, n := range s.principals.get(who.number).all() {
 			for _, r := range s.principals.get(n).rules {
 				c.addPoint(r.place)
 			}
@@ -330,7 +333,7 @@ func (c *comparison) addPoint(n number) {
 
 // samePrincipal reports whether the rules that mean somebody are the very same in both snapshots.
 func (c *comparison) samePrincipal(who *principalNode) bool {
-	for _, n := range who.live() {
+	for _, n := range who.all() {
 		if int(n) >= c.before.principals.length || c.before.principals.get(n) != c.after.principals.get(n) {
 			return false
 		}
@@ -394,57 +397,84 @@ func (c *comparison) delta(who *principalNode, n number, beneath bool) (d Delta,
 	d.MayGain = is.possible.Minus(was.possible).Or(is.firm.Minus(was.firm)).Minus(d.Gains)
 	d.MayLose = was.possible.Minus(is.possible).Or(was.firm.Minus(is.firm)).Minus(d.Loses)
 	if both := was.possible.Minus(was.firm).And(is.possible.Minus(is.firm)); both.Len() > 0 {
-		d.Shifting = both.And(c.shifted(who, wasAt, n, beneath))
+		d.Shifting = c.shifted(who, wasAt, n, beneath, both)
 	}
 	return d, everywhere
 }
 
-// shifted gives what rules that hang on something unknown are about, of those that are met only before or only after; and what
-// is given without, which others may cut, only before or only after.
-func (c *comparison) shifted(who *principalNode, wasAt, n number, beneath bool) Set {
-	old := c.before.hanging(c.before.principals.get(who.number), wasAt, c.context, beneath || wasAt != n)
-	fresh := c.after.hanging(who, n, c.context, beneath)
-	var set Set
-	for terms, permissions := range old {
-		set.addAll(permissions.Minus(fresh[terms]))
+// shifted gives what of some permissions, which hang on something before and after, is held in some circumstances only before,
+// or only after. What is too intricate to tell counts as shifted.
+func (c *comparison) shifted(who *principalNode, wasAt, n number, beneath bool, both Set) Set {
+	was := c.before.principals.get(who.number)
+	facts, wasFacts := c.after.factsOf(n, beneath), c.before.factsOf(wasAt, beneath || wasAt != n)
+	if was.sameFacts(who) && wasAt == n && facts.sameFacts(wasFacts) && slices.Equal(c.before.hanging(was, wasAt, wasFacts, beneath, c.context, both), c.after.hanging(who, n, facts, beneath, c.context, both)) {
+		return nil
 	}
-	for terms, permissions := range fresh {
-		set.addAll(permissions.Minus(old[terms]))
+	unknown := c.context.inTime()
+	cs := c.before.newCircumstances(unknown.Time, beneath)
+	c.before.open(was, wasAt, wasFacts, beneath || wasAt != n, unknown, both, cs)
+	c.after.open(who, n, facts, beneath, unknown, both, cs)
+	var set Set
+	walked := cs.walk(asIs, func(c2 *Context, resource *scopeNode) bool {
+		then, now := wasFacts, facts
+		if now == nil {
+			now = resource
+		}
+		if then == nil {
+			then = now
+		}
+		old := c.before.heldIn(was, wasAt, then, beneath || wasAt != n, c2, false).And(both)
+		fresh := c.after.heldIn(who, n, now, beneath, c2, false).And(both)
+		set.addAll(old.Minus(fresh))
+		set.addAll(fresh.Minus(old))
+		return set.Len() < both.Len()
+	})
+	if !walked {
+		return both
 	}
 	return set
 }
 
-// hanging gives the rules met that hang on something unknown, by their terms: what they are about. Under no terms is what
-// rules give that hang on nothing unknown.
-func (s *Snapshot) hanging(who *principalNode, at number, c *Context, beneath bool) map[string]Set {
-	found := map[string]Set{}
-	scope := s.scopes.get(at)
-	if beneath {
-		scope = nil
+// sameFacts reports whether conditions read the same of two principals.
+func (p *principalNode) sameFacts(other *principalNode) bool {
+	return p == other || p.Name == other.Name && maps.Equal(p.Tags, other.Tags)
+}
+
+// sameFacts reports whether conditions read the same of two scopes.
+func (n *scopeNode) sameFacts(other *scopeNode) bool {
+	if n == other || n == nil || other == nil {
+		return n == other
 	}
+	return n.name == other.name && maps.Equal(n.tags(), other.tags())
+}
+
+func (n *scopeNode) tags() map[string]string {
+	if n.more == nil {
+		return nil
+	}
+	return n.more.tags
+}
+
+// hung is a rule met, and whether it applies.
+type hung struct {
+	rule    *rule
+	applies truth
+}
+
+// hanging gives the rules about some permissions that apply, or may.
+func (s *Snapshot) hanging(who *principalNode, at number, facts *scopeNode, beneath bool, c *Context, about Set) (found []hung) {
+	c = c.inTime()
 	for up := s.upward(at); up.next(); {
 		if up.node.rules == nil {
 			continue
 		}
 		up.node.rules.each(who, func(e *entry) bool {
-			if e.here && (beneath || up.number != at) {
+			if e.here && (beneath || up.number != at) || !e.cuts && who.rests(e.subject) || !e.permissions.Meets(about) && !e.permissions.Meets(s.catalogue.governing) {
 				return true
 			}
-			terms := ""
-			if e.slow {
-				switch e.rule.matches(who, scope, s, c.inTime()) {
-				case no:
-					return true
-				case unknown:
-					terms = e.rule.terms
-				}
+			if applies := e.rule.matches(who, facts, s, c); applies != no {
+				found = append(found, hung{e.rule, applies})
 			}
-			if terms == "" && e.rule.cuts {
-				return true
-			}
-			about := slices.Clone(found[terms])
-			about.addAll(e.permissions)
-			found[terms] = about
 			return true
 		})
 	}

@@ -12,15 +12,32 @@ type Context struct {
 	Time     time.Time
 	IP       netip.Addr
 	Location string
-	Provider string              // the identity provider that vouches for the principal
-	Claims   map[string][]string // what it says of the principal; nil when that is not told
+	Provider string              // the identity provider that vouches for the principal; empty when that is not told
+	Local    bool                // it is known that no identity provider vouches for the principal: they signed in here
+	Claims   map[string][]string // what the provider says of the principal; nil when that is not told
 
 	// Anybody says that it is not one question that is meant, but whatever anybody may ask from Time on: the clock, and who
 	// vouches for them, are unknown too, but for what time has settled already.
 	Anybody bool
 
-	later bool // what begins after Time is unknown instead of being no
+	later bool  // what begins or ends after Time is unknown
+	world world // what is taken to be in use
 }
+
+// world says what is taken to be in use, whatever its state: the rule on gains judges by it.
+type world uint8
+
+const (
+	asIs        world = iota
+	scopesInUse       // retired scopes decide as if they were active
+	allInUse          // and everybody inactive, and every group, is as if active
+)
+
+// scopesInUse reports whether retired scopes are taken to be active.
+func (c *Context) scopesInUse() bool { return c != nil && c.world >= scopesInUse }
+
+// peopleInUse reports whether inactive principals are taken to be active.
+func (c *Context) peopleInUse() bool { return c != nil && c.world == allInUse }
 
 func (c *Context) moment() time.Time {
 	if c == nil {
@@ -32,7 +49,7 @@ func (c *Context) moment() time.Time {
 // fromNowOn gives what is known of whatever anybody may ask from the moment of a context on.
 func (c *Context) fromNowOn() *Context { return &Context{Time: c.moment(), Anybody: true} }
 
-// inTime gives the context with all that is still to begin counted as possible.
+// inTime returns the context with all that is still to begin, or to end, unknown.
 func (c *Context) inTime() *Context {
 	later := Context{later: true}
 	if c != nil {
@@ -55,7 +72,9 @@ func (c *Context) carries(s Subject) truth {
 	switch {
 	case c != nil && c.Anybody:
 		return unknown
-	case c == nil || c.Provider != s.Provider:
+	case c == nil || c.Provider == "" && !c.Local:
+		return unknown
+	case c.Provider != s.Provider:
 		return no
 	}
 	if s.Claim == "" {

@@ -167,13 +167,13 @@ func (s *Snapshot) look(w *weighing, rules *placeRules, atScope bool) {
 	}
 	if rules.index == nil {
 		for i := range rules.entries {
-			if e := &rules.entries[i]; e.permissions.Has(w.permission) && w.who.counts(e.subject) {
+			if e := &rules.entries[i]; e.permissions.Has(w.permission) && w.who.among(e.subject) {
 				s.count(w.verdict, e, w.who, w.scope, atScope, w.context, w.lenient)
 			}
 		}
 		return
 	}
-	for _, subject := range w.who.live() {
+	for _, subject := range w.who.all() {
 		if !rules.filter.has(subject) {
 			continue
 		}
@@ -210,9 +210,10 @@ func (s *Snapshot) weigh(who *principalNode, at number, p Permission, c *Context
 			s.look(&w, s.scopes.containers.get(on.on[i]).rules, on.on[i] == at)
 		}
 	}
-	if v.cut != nil && s.catalogue.governing.Has(p) {
-		if repairing := s.governsAbove(who, at, p, c, lenient); repairing != nil {
-			v.given, v.cut = repairing, nil
+	if v.cut != nil && (s.catalogue.governing.Has(p) || s.catalogue.finding.Has(p)) {
+		var repairing *rule
+		if v.cut, repairing = s.touching(who, at, p, c, lenient); repairing != nil {
+			v.given = repairing
 		}
 	}
 	return v
@@ -231,48 +232,43 @@ func (s *Snapshot) count(v *verdict, e *entry, who *principalNode, scope *scopeN
 	if *held != nil && ((*held).place != e.rule.place || (*held).ref.before(e.rule.ref)) {
 		return
 	}
-	if e.slow {
-		switch m := e.rule.matches(who, scope, s, c); {
-		case m == no:
-			return
-		case m == unknown && e.cuts == lenient:
-			return
-		}
+	if s.takes(e, who, scope, c, lenient) {
+		*held = e.rule
 	}
-	*held = e.rule
 }
 
-// governsAbove finds a grant of a permission to govern that no matching cut touches, since it was made above the scopes
-// where they were set: who governs above can always repair.
-func (s *Snapshot) governsAbove(who *principalNode, at number, p Permission, c *Context, lenient bool) *rule {
-	var grants, cuts []*rule // the grants nearest first
-	scope := s.scopes.get(at)
-	for up := s.upward(at); up.next(); {
-		if up.node.rules == nil {
+// touching finds the nearest cut of a permission that touches the principal, and, when none does, the nearest rule that lets
+// them govern with it all the same. A cut spares whom a rule above the scope where it was set lets govern: the permissions to
+// govern of that rule, and what it takes to find what to repair.
+func (s *Snapshot) touching(who *principalNode, at number, p Permission, c *Context, lenient bool) (cut, repairing *rule) {
+	var met met
+	s.meetAll(who, at, s.scopes.get(at), false, c, lenient, &met)
+	governing := s.catalogue.governing
+	for _, r := range met.cuts {
+		if !r.permissions.Has(p) || s.spares(r, met.gives).Has(p) {
 			continue
 		}
-		up.node.rules.each(who, func(e *entry) bool {
-			var one verdict
-			if e.permissions.Has(p) && (e.cuts || e.grant) {
-				s.count(&one, e, who, scope, up.number == at, c, lenient)
-			}
-			if one.given != nil {
-				grants = append(grants, one.given)
-			}
-			if one.cut != nil {
-				cuts = append(cuts, one.cut)
-			}
-			return true
-		})
-	}
-	var repairing *rule
-	for _, grant := range grants {
-		touched := slices.ContainsFunc(cuts, func(cut *rule) bool { return !s.isAbove(grant.place, cut.set) })
-		if !touched && (repairing == nil || repairing.place == grant.place && grant.ref.before(repairing.ref)) {
-			repairing = grant
+		if cut == nil || r.place == cut.place && r.ref.before(cut.ref) {
+			cut = r
 		}
 	}
-	return repairing
+	if cut != nil || !governing.Has(p) {
+		return cut, nil
+	}
+	for _, r := range met.gives {
+		escapes := func(cut *rule) bool { return !cut.permissions.Has(p) || s.isAbove(r.place, cut.set) }
+		if !r.permissions.Has(p) || !all(met.cuts, escapes) {
+			continue
+		}
+		if repairing == nil || r.place == repairing.place && r.ref.before(repairing.ref) {
+			repairing = r
+		}
+	}
+	return nil, repairing
+}
+
+func all[T any](list []T, is func(T) bool) bool {
+	return !slices.ContainsFunc(list, func(one T) bool { return !is(one) })
 }
 
 // isAbove reports whether a scope is truly above another.

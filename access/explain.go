@@ -22,7 +22,7 @@ const (
 	PeriodUnknown    Why = "period-unknown"    // it has a period, and the question tells no time
 	ConditionFalse   Why = "condition-false"   // Part does not hold
 	ConditionUnknown Why = "condition-unknown" // of Part it is not known whether it holds
-	CannotCut        Why = "cannot-cut"        // it cuts, but who governs by a grant from above it can always repair
+	CannotCut        Why = "cannot-cut"        // it cuts, but whom a rule from above lets govern can always find and repair
 )
 
 // Met is a rule met on the way from a scope up to the organisation.
@@ -56,6 +56,8 @@ func (s *Snapshot) Explain(q Question) Explanation {
 	if who == nil || !there {
 		return e
 	}
+	var met met
+	s.meetAll(who, at, s.scopes.get(at), false, q.Context, false, &met)
 	for up := s.upward(at); up.next(); {
 		if up.node.rules == nil {
 			continue
@@ -65,7 +67,7 @@ func (s *Snapshot) Explain(q Question) Explanation {
 			if m.Why == NotNamed && !r.permissions.Has(q.Permission) {
 				continue
 			}
-			if m.Cuts && m.Takes() && e.Allowed {
+			if m.Cuts && m.Takes() && s.spares(r, met.gives).Has(q.Permission) {
 				m.Why = CannotCut
 			}
 			e.Met = append(e.Met, m)
@@ -79,7 +81,8 @@ func (s *Snapshot) meet(r *rule, who *principalNode, at number, q Question) Met 
 	m := Met{Rule: r.ref, Place: s.scopes.get(r.place).id, Cuts: r.cuts, Why: Applies}
 	m.Names, m.Through = s.namedBy(r, who)
 	f := facts{snapshot: s, principal: who, scope: s.scopes.get(at), context: q.Context}
-	named, except := meant(who, r.who, r.claims, q.Context), meant(who, r.except, r.exceptClaim, q.Context)
+	named, except := r.meansBy(who, q.Context), r.excepts(who, q.Context)
+	apply, part := r.whyOf(f)
 	switch {
 	case named == no && !m.Names.IsZero():
 		m.Why = GroupInactive
@@ -91,22 +94,31 @@ func (s *Snapshot) meet(r *rule, who *principalNode, at number, q Question) Met 
 		m.Why = s.otherThan(r, q.Permission)
 	case r.here && r.place != at:
 		m.Why = OtherScope
+	case apply == PeriodAhead, apply == PeriodOver, apply == ConditionFalse:
+		m.Why, m.Part = apply, part // known not to hold, whoever is meant
 	case named == unknown:
-		m.Why, m.Part = ConditionUnknown, "the claims that the principal carries"
+		m.Why, m.Part = ConditionUnknown, "the principal carries the claims it names"
 	case except == unknown:
-		m.Why, m.Part = ConditionUnknown, "the claims that the rule excepts"
+		m.Why, m.Part = ConditionUnknown, "the principal carries the claims it excepts"
 	default:
-		m.Why = r.period.why(q.Context)
-		if m.Why == Applies && r.condition != nil {
-			switch r.condition.evaluate(f) {
-			case no:
-				m.Why, m.Part = ConditionFalse, r.condition.culprit(f)
-			case unknown:
-				m.Why, m.Part = ConditionUnknown, r.condition.culprit(f)
-			}
-		}
+		m.Why, m.Part = apply, part
 	}
 	return m
+}
+
+// whyOf says why a rule applies or not by its terms: what is known not to hold before what is unknown.
+func (r *rule) whyOf(f facts) (Why, string) {
+	why, part := r.period.why(f.context), ""
+	if r.condition == nil || why == PeriodAhead || why == PeriodOver {
+		return why, part
+	}
+	switch r.condition.evaluate(f) {
+	case no:
+		why, part = ConditionFalse, r.condition.culprit(f)
+	case unknown:
+		why, part = ConditionUnknown, r.condition.culprit(f)
+	}
+	return why, part
 }
 
 func (p Period) why(c *Context) Why {
@@ -158,7 +170,7 @@ func (s *Snapshot) namedBy(r *rule, who *principalNode) (ID, []string) {
 		}
 	}
 	for _, n := range r.who {
-		if who.counts(n) {
+		if who.among(n) {
 			return s.principals.get(n).ID, nil
 		}
 	}
@@ -256,7 +268,10 @@ func (s *Snapshot) RulesFor(principal ID) []RuleRef {
 		return nil
 	}
 	var refs []RuleRef
-	for _, n := range who.live() {
+	for _, n := range who.all() {
+		if who.rests(n) {
+			continue
+		}
 		for _, r := range s.principals.get(n).rules {
 			if !slices.Contains(refs, r.ref) {
 				refs = append(refs, r.ref)

@@ -26,16 +26,16 @@ func TestGatheringGroupsFollowTags(t *testing.T) {
 	effects, err := w.now.Impact(nil, access.TagPrincipal{ID: w.ids["bram"], Tags: map[string]string{"team": "seeds"}})
 	require.NoError(t, err)
 	require.Equal(t, "bram", effects[0].Principals[0].Name, "the impact of a tag is told")
-	_, exceeds, err := w.now.Exceeds(w.ids["bram"], nil, access.TagPrincipal{ID: w.ids["bram"], Tags: map[string]string{"team": "seeds"}})
+	_, exceeds, err := w.now.Exceeds(access.Maker{ID: w.ids["bram"], Now: nil}, access.TagPrincipal{ID: w.ids["bram"], Tags: map[string]string{"team": "seeds"}})
 	require.NoError(t, err)
 	require.True(t, exceeds, "a tag gives nobody what its giver does not hold")
 
 	fresh := access.Principal{ID: newID(), Kind: access.User, Name: "sefa", Tags: map[string]string{"team": "seeds"}}
-	_, exceeds, err = w.now.Exceeds(w.ids["bram"], nil, access.CreatePrincipal{Principal: fresh})
+	_, exceeds, err = w.now.Exceeds(access.Maker{ID: w.ids["bram"], Now: nil}, access.CreatePrincipal{Principal: fresh})
 	require.NoError(t, err)
 	require.True(t, exceeds, "nor to somebody new")
 	fresh.Tags = nil
-	_, exceeds, err = w.now.Exceeds(w.ids["bram"], nil, access.CreatePrincipal{Principal: fresh})
+	_, exceeds, err = w.now.Exceeds(access.Maker{ID: w.ids["bram"], Now: nil}, access.CreatePrincipal{Principal: fresh})
 	require.NoError(t, err)
 	require.False(t, exceeds)
 
@@ -90,7 +90,7 @@ func TestOwnersAndNames(t *testing.T) {
 func TestCredentialsGiveNothingBeyond(t *testing.T) {
 	w := newWorld(t)
 	surpasses := func(one, other string) bool {
-		_, found := w.now.Surpasses(w.ids[one], w.ids[other], nil)
+		_, found := w.now.Surpasses(w.ids[one], access.Maker{ID: w.ids[other]})
 		return found
 	}
 	w.grant("people-manager", "bram", "top")

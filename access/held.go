@@ -26,7 +26,6 @@ type hangs struct {
 // heldAt gives what is held at a scope; leniently, what is unknown counts in favour. Beneath, it is what is held at any
 // scope beneath that no rule names: what is said of the resource is unknown, and rules for the scope alone are left out.
 func (s *Snapshot) heldAt(who *principalNode, at number, c *Context, lenient, beneath bool) (Set, hangs) {
-	var met hangs
 	if lenient {
 		c = c.inTime()
 	}
@@ -34,6 +33,12 @@ func (s *Snapshot) heldAt(who *principalNode, at number, c *Context, lenient, be
 	if beneath {
 		scope = nil
 	}
+	return s.heldOf(who, at, scope, beneath, c, lenient)
+}
+
+// heldOf is heldAt for a scope with the facts given: nil when they are unknown, or those of a scope that is not there yet.
+func (s *Snapshot) heldOf(who *principalNode, at number, scope *scopeNode, beneath bool, c *Context, lenient bool) (Set, hangs) {
+	var met hangs
 	var room [8]uint64
 	given, cut := Set(room[:0:4]), Set(room[4:4:8])
 	retired, governing := false, false
@@ -52,23 +57,26 @@ func (s *Snapshot) heldAt(who *principalNode, at number, c *Context, lenient, be
 				cut.addAll(e.permissions)
 			} else {
 				given.addAll(e.permissions)
-				governing = governing || e.grant && e.permissions.Meets(s.catalogue.governing)
+				governing = governing || e.permissions.Meets(s.catalogue.governing)
 			}
 			return true
 		})
 	}
 	held := given.Minus(cut)
-	if governing && cut.Meets(s.catalogue.governing) {
-		held.addAll(s.repairs(who, at, c, lenient, beneath))
+	if governing && cut.Meets(given) {
+		held = given.Minus(s.touched(who, at, scope, beneath, c, lenient))
 	}
-	if retired {
+	if retired && !c.scopesInUse() {
 		held = held.And(s.catalogue.lasting)
 	}
 	return held, met
 }
 
-// takes reports whether a rule that names a principal counts.
+// takes reports whether a rule that names a principal, perhaps through retired groups, counts.
 func (s *Snapshot) takes(e *entry, who *principalNode, scope *scopeNode, c *Context, lenient bool) bool {
+	if !e.cuts && who.resting != nil && !c.peopleInUse() && who.rests(e.subject) {
+		return false
+	}
 	if !e.slow {
 		return true
 	}
@@ -76,41 +84,49 @@ func (s *Snapshot) takes(e *entry, who *principalNode, scope *scopeNode, c *Cont
 	return m == yes || m == unknown && e.cuts != lenient
 }
 
-// repairs gives the permissions to govern that come from grants no matching cut touches, since they were made above the
-// scope where it was set.
-func (s *Snapshot) repairs(who *principalNode, at number, c *Context, lenient, beneath bool) Set {
-	scope := s.scopes.get(at)
-	if beneath {
-		scope = nil
-	}
-	var grants, cuts []*rule
+// met are the rules that count for a principal on the way up from a scope, nearest first.
+type met struct{ gives, cuts []*rule }
+
+func (s *Snapshot) meetAll(who *principalNode, at number, scope *scopeNode, beneath bool, c *Context, lenient bool, met *met) {
 	for up := s.upward(at); up.next(); {
 		if up.node.rules == nil {
 			continue
 		}
 		up.node.rules.each(who, func(e *entry) bool {
-			if !e.cuts && !e.grant || e.here && (beneath || up.number != at) || !s.takes(e, who, scope, c, lenient) {
+			if e.here && (beneath || up.number != at) || !s.takes(e, who, scope, c, lenient) {
 				return true
 			}
 			if e.cuts {
-				cuts = append(cuts, e.rule)
+				met.cuts = append(met.cuts, e.rule)
 			} else {
-				grants = append(grants, e.rule)
+				met.gives = append(met.gives, e.rule)
 			}
 			return true
 		})
 	}
-	var kept Set
-	for _, grant := range grants {
-		left := grant.permissions.And(s.catalogue.governing)
-		for _, cut := range cuts {
-			if !s.isAbove(grant.place, cut.set) {
-				left = left.Minus(cut.permissions)
-			}
-		}
-		kept.addAll(left)
+}
+
+// touched gives what cuts take from a principal, less what they spare.
+func (s *Snapshot) touched(who *principalNode, at number, scope *scopeNode, beneath bool, c *Context, lenient bool) Set {
+	var met met
+	s.meetAll(who, at, scope, beneath, c, lenient, &met)
+	var lost Set
+	for _, cut := range met.cuts {
+		lost.addAll(cut.permissions.Minus(s.spares(cut, met.gives)))
 	}
-	return kept
+	return lost
+}
+
+// spares gives what a cut does not take from whom some rules let govern: see [Snapshot.touching].
+func (s *Snapshot) spares(cut *rule, gives []*rule) Set {
+	var spared Set
+	for _, r := range gives {
+		if r.permissions.Meets(s.catalogue.governing) && s.isAbove(r.place, cut.set) {
+			spared.addAll(r.permissions.And(s.catalogue.governing))
+			spared.addAll(s.catalogue.finding)
+		}
+	}
+	return spared
 }
 
 // holding is what a principal holds, for certain and perhaps.

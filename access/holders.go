@@ -35,7 +35,7 @@ func (s *Snapshot) Holders(p Permission, scope ID, c *Context) []Holder {
 				into = doubtful
 			}
 			for _, n := range r.names() {
-				s.mark(n, into)
+				s.mark(n, into, r.cuts)
 			}
 		}
 	}
@@ -59,24 +59,24 @@ func (s *Snapshot) Holders(p Permission, scope ID, c *Context) []Holder {
 	return holders
 }
 
-// mark enters all whom n names into a bitset of principals: members through active groups, and all of a set.
-func (s *Snapshot) mark(n number, seen []uint64) {
+// mark enters all whom n names into a bitset of principals: members through active groups, or through all, and all of a set.
+func (s *Snapshot) mark(n number, seen []uint64, resting bool) {
 	if seen[n/64]&(1<<(n%64)) != 0 {
 		return
 	}
 	p := s.principals.get(n)
-	if p.Inactive {
+	if p.Inactive && !resting {
 		return
 	}
 	seen[n/64] |= 1 << (n % 64)
 	if p.Kind != BuiltInSet {
 		for _, m := range p.members {
-			s.mark(m, seen)
+			s.mark(m, seen, resting)
 		}
 		return
 	}
 	for other := range number(s.principals.length) {
-		if who := s.principals.get(other); who.Kind != Group && who.counts(n) {
+		if who := s.principals.get(other); who.Kind != Group && who.among(n) {
 			seen[other/64] |= 1 << (other % 64)
 		}
 	}
@@ -212,7 +212,7 @@ func (s *Snapshot) groupsThatGive(q Question, at number) []*principalNode {
 			}
 			for _, n := range r.who {
 				if s.principals.get(n).Kind == Group {
-					s.mark(n, seen)
+					s.mark(n, seen, false)
 				}
 			}
 		}
@@ -308,7 +308,8 @@ func (s *Snapshot) hope(who Principal, q Question, at number, giving []*principa
 	enrols := may("enrol group", s.scopes.get(0).id)
 	for _, group := range giving {
 		if enrols || s.Owns(who.ID, group.ID) {
-			if _, _, ok := s.MayEnrol(who.ID, group.ID, q.Context); ok {
+			enrol := AddMember{Membership: Membership{Group: group.ID, Member: who.ID}}
+			if _, beyond, err := s.Exceeds(Maker{ID: who.ID, Now: q.Context}, enrol); err == nil && !beyond {
 				h.Group = &group.Principal
 				break
 			}

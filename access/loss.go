@@ -8,7 +8,7 @@ type Loss struct {
 
 // LossesOf gives the statements that take away part of what a grant gives its holder at a scope, nearest first. What a
 // condition leaves open counts as taken away, as it does in a decision. Who governs by a grant from above the scope where a
-// statement was set keeps that.
+// statement was set keeps that, and what it takes to find what to repair.
 func (s *Snapshot) LossesOf(grant ID, scope ID, c *Context) []Loss {
 	g, ok := s.Grant(grant)
 	if !ok {
@@ -31,8 +31,8 @@ func (s *Snapshot) LossesOf(grant ID, scope ID, c *Context) []Loss {
 				return true
 			}
 			of := given.And(e.permissions)
-			if s.isAbove(place, e.rule.set) {
-				of = of.Minus(s.catalogue.governing)
+			if given.Meets(s.catalogue.governing) && s.isAbove(place, e.rule.set) {
+				of = of.Minus(s.catalogue.governing).Minus(s.catalogue.finding)
 			}
 			if of.Len() > 0 {
 				losses = append(losses, Loss{Rule: e.rule.ref, Of: of})

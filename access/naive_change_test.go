@@ -186,16 +186,38 @@ func (n *naive) allowsOffer(c *access.Catalogue, o access.OfferServices) bool {
 	})
 }
 
-// staysGoverned reports whether, after a change, somebody active can grant at the top without condition or end, or nobody
-// could before either.
+// staysGoverned reports whether, after a change, somebody active can do for certain what governing takes, wherever somebody
+// could before.
 func (n *naive) staysGoverned(c *access.Catalogue, change access.Change) bool {
-	governed := func(w *naive) bool {
-		p := c.Operation(c.MustPermission("create grant"))
-		return slices.ContainsFunc(w.people, func(u access.Principal) bool {
-			return u.Kind == access.User && w.decide(c, u.ID, p, w.scopes[0].ID, nil, false)
-		})
+	for _, text := range []string{"create grant", "revoke grant", "edit policy", "retire policy"} {
+		o := c.Operation(c.MustPermission(text))
+		if n.governed(c, o) && !n.after(change).governed(c, o) {
+			return false
+		}
 	}
-	return governed(n.after(change)) || !governed(n)
+	return true
+}
+
+// governed reports whether at every scope, and beneath it, somebody active holds a permission for certain by a rule of the top.
+func (n *naive) governed(c *access.Catalogue, o access.Operation) bool {
+	local := &access.Context{Local: true}
+	top := n.scopes[0].ID
+	atTop := slices.DeleteFunc(slices.Clone(n.people), func(u access.Principal) bool {
+		return u.Kind != access.User || u.Inactive || !slices.ContainsFunc(n.grants, func(g access.Grant) bool { return g.Scope == top && n.is(u.ID, g.Principal) }) &&
+			!slices.ContainsFunc(n.policies, func(p access.Policy) bool {
+				return slices.ContainsFunc(p.Statements, func(st access.Statement) bool {
+					return st.Place == top && st.Modal == access.May && n.namedBy(u, st.Who, &access.Context{Anybody: true}, false, false) != triNo
+				})
+			})
+	})
+	for _, s := range n.scopes {
+		for _, scope := range []*access.Scope{&s, nil} {
+			if !slices.ContainsFunc(atTop, func(u access.Principal) bool { return n.holds(c, u, o, s.ID, scope, local, false) }) {
+				return false
+			}
+		}
+	}
+	return true
 }
 
 // after gives the reference after a change that keeps the rules.
@@ -204,7 +226,9 @@ func (n *naive) after(change access.Change) *naive {
 	next.scopes, next.people, next.members = slices.Clone(n.scopes), slices.Clone(n.people), slices.Clone(n.members)
 	next.grants, next.policies, next.roles, next.terms = slices.Clone(n.grants), slices.Clone(n.policies), slices.Clone(n.roles), n.terms
 	// While it is being altered nothing is to be remembered.
-	defer func() { next.paths, next.known = map[access.ID][]access.Scope{}, map[[2]access.ID]bool{} }()
+	defer func() {
+		next.paths, next.known, next.resting = map[access.ID][]access.Scope{}, map[[2]access.ID]bool{}, map[[2]access.ID]bool{}
+	}()
 	switch ch := change.(type) {
 	case access.CreateScope:
 		next.scopes = append(next.scopes, ch.Scope)

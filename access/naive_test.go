@@ -22,12 +22,13 @@ type naive struct {
 	terms    map[*access.Condition]*term // what conditions were written from
 
 	// What was once worked out, to be fast enough for a million decisions.
-	paths map[access.ID][]access.Scope
-	known map[[2]access.ID]bool
+	paths   map[access.ID][]access.Scope
+	known   map[[2]access.ID]bool
+	resting map[[2]access.ID]bool
 }
 
 func newNaive() *naive {
-	return &naive{terms: map[*access.Condition]*term{}, paths: map[access.ID][]access.Scope{}, known: map[[2]access.ID]bool{}}
+	return &naive{terms: map[*access.Condition]*term{}, paths: map[access.ID][]access.Scope{}, known: map[[2]access.ID]bool{}, resting: map[[2]access.ID]bool{}}
 }
 
 // tri is yes, no or unknown.
@@ -251,6 +252,17 @@ func (n *naive) isIn(who, other access.ID) bool {
 	})
 }
 
+// isEver is is, through groups out of use too: what cuts their members goes on cutting.
+func (n *naive) isEver(who, other access.ID) bool {
+	pair := [2]access.ID{who, other}
+	if _, ok := n.resting[pair]; !ok {
+		n.resting[pair] = n.is(who, other) || slices.ContainsFunc(n.people, func(g access.Principal) bool {
+			return n.directlyIn(who, g) && n.isEver(g.ID, other)
+		})
+	}
+	return n.resting[pair]
+}
+
 // directlyIn reports whether somebody was put into a group, or meets its condition.
 func (n *naive) directlyIn(who access.ID, group access.Principal) bool {
 	if group.Gathers == nil {
@@ -366,18 +378,26 @@ func inPeriod(p access.Period, ctx *access.Context, future bool) tri {
 		}
 		return triNo
 	}
+	if future && !p.Until.IsZero() {
+		return triUnknown
+	}
 	return triYes
 }
 
-func (n *naive) namedBy(who access.Principal, subjects []access.Subject, ctx *access.Context, widen bool) tri {
+// namedBy says whether subjects mean somebody; ever says whether through groups out of use, too.
+func (n *naive) namedBy(who access.Principal, subjects []access.Subject, ctx *access.Context, widen, ever bool) tri {
 	found := triNo
+	is := n.is
+	if ever {
+		is = n.isEver
+	}
 	for _, s := range subjects {
 		t := triNo
 		switch {
 		case s.Provider != "":
-			if ctx != nil && ctx.Anybody && who.Kind != access.Group {
+			if who.Kind != access.Group && (ctx == nil || ctx.Anybody || ctx.Provider == "" && !ctx.Local) {
 				t = triUnknown
-			} else if ctx != nil && ctx.Provider == s.Provider && who.Kind != access.Group {
+			} else if who.Kind != access.Group && ctx.Provider == s.Provider {
 				if s.Claim == "" {
 					t = triYes
 				} else if ctx.Claims[s.Claim] == nil {
@@ -387,9 +407,9 @@ func (n *naive) namedBy(who access.Principal, subjects []access.Subject, ctx *ac
 				}
 			}
 		case widen && s.Principal == access.Everyone:
-			t = triOf(n.is(who.ID, access.Public))
+			t = triOf(is(who.ID, access.Public))
 		default:
-			t = triOf(n.is(who.ID, s.Principal))
+			t = triOf(is(who.ID, s.Principal))
 		}
 		found = triNot(triAnd(triNot(found), triNot(t)))
 	}
@@ -413,9 +433,14 @@ func (n *naive) decide(c *access.Catalogue, who access.ID, o access.Operation, a
 	if p == nil || scope == nil || n.gone(*p) || !means(c, scope.TypeName(), o.Type) {
 		return false
 	}
-	if n.retired(at) && o.Name != "describe" && o.Name != "restore" {
+	if n.retired(at) && o.Name != "list" && o.Name != "describe" && o.Name != "restore" {
 		return false
 	}
+	return n.holds(c, *p, o, at, scope, ctx, perhaps)
+}
+
+// holds says what the rules say of somebody at a scope, or of any beneath it when nothing is known of the scope.
+func (n *naive) holds(c *access.Catalogue, p access.Principal, o access.Operation, at access.ID, scope *access.Scope, ctx *access.Context, perhaps bool) bool {
 	path := n.upward(at)
 	depthOf := func(id access.ID) int {
 		return len(path) - slices.IndexFunc(path, func(s access.Scope) bool { return s.ID == id })
@@ -425,30 +450,37 @@ func (n *naive) decide(c *access.Catalogue, who access.ID, o access.Operation, a
 	}
 	gives := func(t tri) bool { return t == triYes || t == triUnknown && perhaps }
 	given, cutFrom := false, 0 // the depth of the topmost scope at which a cut was set; 0 for none
-	var grantDepths []int
+	governor := -1             // the depth of the topmost rule that lets govern: with what is asked for, when that is to govern
+	finds := (o.Name == "list" || o.Name == "describe") && o.Plane == access.Control
+	take := func(place access.ID, holds func(access.Operation) bool) {
+		given = given || holds(o)
+		spares := o.Class == access.Govern && holds(o) || finds && n.governs(c, holds)
+		if d := depthOf(place); spares && (governor < 0 || d < governor) {
+			governor = d
+		}
+	}
 	for _, g := range n.grants {
-		if !onPath(g.Scope) || !n.is(who, g.Principal) || !n.role(c, g.Role)(o) {
+		if !onPath(g.Scope) || !n.is(p.ID, g.Principal) {
 			continue
 		}
-		if gives(triAnd(inPeriod(g.Period, ctx, perhaps), n.conditionHolds(g.Condition, *p, scope, ctx))) {
-			given = true
-			grantDepths = append(grantDepths, depthOf(g.Scope))
+		if gives(triAnd(inPeriod(g.Period, ctx, perhaps), n.conditionHolds(g.Condition, p, scope, ctx))) {
+			take(g.Scope, n.role(c, g.Role))
 		}
 	}
 	for _, policy := range n.policies {
 		for _, st := range policy.Statements {
-			if !onPath(st.Place) || st.Here && st.Place != at || !n.isUnder(st.Place, policy.Scope) {
+			if !onPath(st.Place) || st.Here && (st.Place != at || scope == nil) || !n.isUnder(st.Place, policy.Scope) {
 				continue
 			}
 			cuts := st.Modal != access.May
-			if n.isAbout(c, st, o) == (st.Modal == access.MayOnly) {
+			if cuts && n.isAbout(c, st, o) == (st.Modal == access.MayOnly) {
 				continue
 			}
-			named := n.namedBy(*p, st.Who, ctx, cuts)
-			excepted := n.namedBy(*p, st.Except, ctx, false)
-			t := triAnd(named, triNot(excepted), inPeriod(st.Period, ctx, perhaps), n.conditionHolds(st.Condition, *p, scope, ctx))
+			named := n.namedBy(p, st.Who, ctx, cuts, cuts)
+			excepted := n.namedBy(p, st.Except, ctx, false, !cuts)
+			t := triAnd(named, triNot(excepted), inPeriod(st.Period, ctx, perhaps), n.conditionHolds(st.Condition, p, scope, ctx))
 			if !cuts && gives(t) {
-				given = true
+				take(st.Place, func(o access.Operation) bool { return n.isAbout(c, st, o) })
 			}
 			if cuts && (t == triYes || t == triUnknown && !perhaps) {
 				if d := depthOf(policy.Scope); cutFrom == 0 || d < cutFrom {
@@ -457,10 +489,17 @@ func (n *naive) decide(c *access.Catalogue, who access.ID, o access.Operation, a
 			}
 		}
 	}
-	if cutFrom == 0 {
-		return given
+	return given && (cutFrom == 0 || governor >= 0 && governor < cutFrom)
+}
+
+// governs reports whether what a rule gives includes a permission to govern.
+func (n *naive) governs(c *access.Catalogue, holds func(access.Operation) bool) bool {
+	for i := range c.Permissions() {
+		if o := c.Operation(access.Permission(i)); o.Class == access.Govern && holds(o) {
+			return true
+		}
 	}
-	return o.Class == access.Govern && slices.ContainsFunc(grantDepths, func(d int) bool { return d < cutFrom })
+	return false
 }
 
 func (n *naive) conditionHolds(c *access.Condition, who access.Principal, at *access.Scope, ctx *access.Context) tri {

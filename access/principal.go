@@ -125,14 +125,15 @@ type Membership struct {
 
 // What a decision reads comes first, in two cache lines.
 type principalNode struct {
-	marks marks            // of those in live
-	near  [nearMost]number // the first of live
-	far   []number         // all of live, when they are more
-	count int              // of live
+	marks marks            // of those in all
+	near  [nearMost]number // the first of all
+	far   []number         // all of them, when they are more
+	count int              // of all
 	Principal
 	number  number
-	owner   *owner // who may alter the lists in place
-	key     string // by which it is found and ordered within its kind
+	resting []number // those in all that it reaches through retired groups only, sorted; nil for nearly everybody
+	owner   *owner   // who may alter the lists in place
+	key     string   // by which it is found and ordered within its kind
 	groups  []number
 	members []number // of a group
 	rules   []*rule  // that name it
@@ -149,9 +150,9 @@ func nameKey(name string, home ID) string {
 // nearMost is how many numbers are kept in the node itself: most principals are in fewer groups.
 const nearMost = 24
 
-// live gives all numbers that a rule may name to mean this principal: itself, groups through active ones, and the sets it
-// belongs to; sorted.
-func (p *principalNode) live() []number {
+// all returns the numbers by which a rule may name this principal: its own, those of its groups at any depth and those of
+// its built-in sets; sorted. Retired groups count: what cuts their members goes on cutting.
+func (p *principalNode) all() []number {
 	if p.count <= nearMost {
 		return p.near[:p.count]
 	}
@@ -168,34 +169,44 @@ func markOf(n number) uint32 { return uint32(n) * 0x9e3779b1 >> (32 - markBits) 
 
 func (m *marks) has(mark uint32) bool { return m[mark>>6]&(1<<(mark&63)) != 0 }
 
-// counts reports whether a rule that names n means the principal: a look at the marks rules out nearly all that do not.
-func (p *principalNode) counts(n number) bool {
-	if !p.marks.has(markOf(n)) {
-		return false
-	}
-	live := p.live()
-	low, high := 0, len(live)
+// among reports whether n is one of all: a look at the marks rules out nearly all others.
+func (p *principalNode) among(n number) bool {
+	return p.marks.has(markOf(n)) && sortedHas(p.all(), n)
+}
+
+// rests reports whether n is one of all through retired groups only.
+func (p *principalNode) rests(n number) bool { return p.resting != nil && sortedHas(p.resting, n) }
+
+// counts reports whether n is one of all through active groups.
+func (p *principalNode) counts(n number) bool { return p.among(n) && !p.rests(n) }
+
+func sortedHas(sorted []number, n number) bool {
+	low, high := 0, len(sorted)
 	for low < high {
-		if middle := int(uint(low+high) >> 1); live[middle] < n {
+		if middle := int(uint(low+high) >> 1); sorted[middle] < n {
 			low = middle + 1
 		} else {
 			high = middle
 		}
 	}
-	return low < len(live) && live[low] == n
+	return low < len(sorted) && sorted[low] == n
 }
 
-// setLive takes a list that may be altered afterwards.
-func (p *principalNode) setLive(live []number) {
-	slices.Sort(live)
-	live = slices.Compact(live)
-	p.count, p.far = len(live), nil
-	if copy(p.near[:], live) < len(live) {
-		p.far = slices.Clone(live)
+// setAll takes all numbers, and those of them that it reaches through active groups. Both lists may be altered afterwards.
+func (p *principalNode) setAll(all, live []number) {
+	slices.Sort(all)
+	all = slices.Compact(all)
+	p.count, p.far = len(all), nil
+	if copy(p.near[:], all) < len(all) {
+		p.far = slices.Clone(all)
 	}
-	p.marks = marks{}
-	for _, n := range live {
+	p.marks, p.resting = marks{}, nil
+	slices.Sort(live)
+	for _, n := range all {
 		mark := markOf(n)
 		p.marks[mark>>6] |= 1 << (mark & 63)
+		if !sortedHas(live, n) {
+			p.resting = append(p.resting, n)
+		}
 	}
 }

@@ -38,7 +38,7 @@ func (s *Snapshot) Reach(principal ID, c *Context) []Reached {
 		return nil
 	}
 	by := map[number][]RuleRef{}
-	for _, n := range who.live() {
+	for _, n := range who.all() {
 		for _, r := range s.principals.get(n).rules {
 			if !slices.Contains(by[r.place], r.ref) {
 				by[r.place] = append(by[r.place], r.ref)
@@ -105,13 +105,33 @@ func same(a, b Set) bool {
 
 func trailing(word uint64) int { return bits.TrailingZeros64(word) }
 
-// Where yields the scopes of a type at which a principal may use a permission, in the order of the tree. It looks only
-// where the principal holds anything.
-func (s *Snapshot) Where(principal ID, p Permission, typeName string, c *Context) iter.Seq[ID] {
+// AskedAt lists the types of the scopes at which a permission is asked about: the type it is on; to create one, and of what is
+// no scope, the types that hold it.
+func (c *Catalogue) AskedAt(p Permission) []*Type {
+	o := c.operations[p]
+	t := c.types[o.Type]
+	if t.Registered && o.Name != "create" {
+		return []*Type{t}
+	}
+	var holding []*Type
+	for _, above := range c.typeOrder {
+		if c.mayHold(above, t) {
+			holding = append(holding, above)
+		}
+	}
+	return holding
+}
+
+// Where yields the scopes of some types at which a principal may use a permission, in the order of the tree: names at every
+// level, each scope before what is beneath it. It looks only where the principal holds anything.
+func (s *Snapshot) Where(principal ID, p Permission, types []*Type, c *Context) iter.Seq[ID] {
 	return func(yield func(ID) bool) {
-		t, ok := s.catalogue.types[typeName]
-		if !ok || s.scopes.len() == 0 {
+		if s.scopes.len() == 0 {
 			return
+		}
+		wanted := make([]bool, len(s.catalogue.typeOrder))
+		for _, t := range types {
+			wanted[t.index] = true
 		}
 		v := s.View(principal, c)
 		going := true
@@ -120,7 +140,7 @@ func (s *Snapshot) Where(principal ID, p Permission, typeName string, c *Context
 				return false
 			}
 			node := s.scopes.get(n)
-			if node.typ == t.index && v.May(p, node.id) {
+			if wanted[node.typ] && v.May(p, node.id) {
 				going = yield(node.id)
 			}
 			return going

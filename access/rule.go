@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"cmp"
 	"slices"
-	"strings"
 	"time"
 )
 
@@ -41,6 +40,8 @@ func (p Period) holds(c *Context) truth {
 			return unknown
 		}
 		return no
+	case c.later && !p.Until.IsZero():
+		return unknown
 	}
 	return yes
 }
@@ -86,22 +87,6 @@ type rule struct {
 	permissions Set // what it gives, or cuts
 	condition   *Condition
 	period      Period
-	terms       string // what it hangs on, as text: rules with the same terms hold together
-}
-
-// withTerms notes what a rule hangs on.
-func (r *rule) withTerms() *rule {
-	if !r.slow() {
-		return r
-	}
-	r.terms = PrintTerms(r.condition, r.period)
-	for _, claim := range slices.Concat(r.claims, r.exceptClaim) {
-		r.terms += "\n" + strings.Join([]string{claim.Provider, claim.Claim, claim.Value}, "\n")
-	}
-	if r.cuts {
-		r.terms += "\ncuts"
-	}
-	return r
 }
 
 // slow reports whether more must be looked at than whom the rule names.
@@ -120,11 +105,7 @@ func (r *rule) names() []number {
 // matches says whether a rule applies to a principal at a scope, whatever it gives or cuts. A nil scope stands for any
 // beneath its place: what is said of the resource is then unknown.
 func (r *rule) matches(who *principalNode, at *scopeNode, s *Snapshot, c *Context) truth {
-	named := meant(who, r.who, r.claims, c)
-	if named == no {
-		return no
-	}
-	named = named.and(meant(who, r.except, r.exceptClaim, c).not())
+	named := r.meansBy(who, c).and(r.excepts(who, c).not())
 	if named == no {
 		return no
 	}
@@ -135,10 +116,25 @@ func (r *rule) matches(who *principalNode, at *scopeNode, s *Snapshot, c *Contex
 	return named.and(r.condition.evaluate(facts{snapshot: s, principal: who, scope: at, context: c}))
 }
 
-// meant says whether numbers and claims mean a principal.
-func meant(who *principalNode, numbers []number, claims []Subject, c *Context) truth {
+// meansBy says whether the rule names a principal. A retired group still names its members for a rule that cuts: retiring it
+// gives nobody anything.
+func (r *rule) meansBy(who *principalNode, c *Context) truth {
+	return meant(who, r.who, r.claims, c, r.cuts || c.peopleInUse())
+}
+
+// excepts says whether the rule excepts a principal. A retired group spares nobody from a cut, and goes on excepting its
+// members from what a rule gives.
+func (r *rule) excepts(who *principalNode, c *Context) truth {
+	if len(r.except)+len(r.exceptClaim) == 0 {
+		return no
+	}
+	return meant(who, r.except, r.exceptClaim, c, !r.cuts || c.peopleInUse())
+}
+
+// meant says whether numbers and claims mean a principal; resting says whether through retired groups, too.
+func meant(who *principalNode, numbers []number, claims []Subject, c *Context, resting bool) truth {
 	for _, n := range numbers {
-		if who.counts(n) {
+		if who.among(n) && (resting || !who.rests(n)) {
 			return yes
 		}
 	}
@@ -301,17 +297,17 @@ func (p *placeRules) slot(n number) int {
 	return int(uint32(n)*0x9e3779b1>>8) & (len(p.index) - 1)
 }
 
-// each calls fn with every entry that names the principal, until fn returns false.
+// each calls fn with every entry that names the principal, through retired groups too, until fn returns false.
 func (p *placeRules) each(who *principalNode, fn func(*entry) bool) {
 	if p.index == nil {
 		for i := range p.entries {
-			if e := &p.entries[i]; who.counts(e.subject) && !fn(e) {
+			if e := &p.entries[i]; who.among(e.subject) && !fn(e) {
 				return
 			}
 		}
 		return
 	}
-	for _, n := range who.live() {
+	for _, n := range who.all() {
 		if !p.filter.has(n) {
 			continue
 		}

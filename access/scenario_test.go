@@ -139,7 +139,7 @@ func TestImpactInScenarios(t *testing.T) {
 		}, []string{"ines -2 at top/folder/house whole"}},
 		"a scope retired": {[]string{"content-reader bram " + inHouse}, func(w *world) access.Change {
 			return access.RetireScope{ID: w.ids[scans]}
-		}, []string{"bram -2 at top/folder/house/scans.bucket whole", "rowan -13 at top/folder/house/scans.bucket whole"}},
+		}, []string{"bram -1 at top/folder/house/scans.bucket whole", "rowan -10 at top/folder/house/scans.bucket whole"}},
 		"a bucket moved beneath another grant": {[]string{"content-reader bram top/folder/house/attic"}, func(w *world) access.Change {
 			return access.MoveScope{ID: w.ids[scans], Parent: w.ids["top/folder/house/attic"]}
 		}, []string{"bram +2 at top/folder/house/scans.bucket whole"}},
@@ -277,7 +277,7 @@ func TestGainsInScenarios(t *testing.T) {
 		t.Run(name, func(t *testing.T) {
 			w := house(t)
 			w.lay(c.rules...)
-			excess, found, err := w.now.Exceeds(w.ids["yuki"], moment, c.change(w))
+			excess, found, err := w.now.Exceeds(access.Maker{ID: w.ids["yuki"], Now: moment}, c.change(w))
 			require.NoError(t, err)
 			require.Equal(t, c.exceeds != "", found, "%+v", excess)
 			if found {

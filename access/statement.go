@@ -113,7 +113,7 @@ func (s *Snapshot) compile(p *policyNode) ([]*rule, error) {
 		if r.except, r.exceptClaim, err = s.compileSubjects(st.Except, false); err != nil {
 			return nil, err
 		}
-		rules[i] = r.withTerms()
+		rules[i] = r
 	}
 	return rules, nil
 }
@@ -136,3 +136,7 @@ func (s *Snapshot) compileSubjects(subjects []Subject, cuts bool) (numbers []num
 	}
 	return numbers, claims, nil
 }
+
+// PermissionsOfStatement gives the permissions that a statement gives or cuts. The error is a [*Violation] when it names a role,
+// operation or thing that is not there.
+func (s *Snapshot) PermissionsOfStatement(st Statement) (Set, error) { return s.permissionsOf(&st) }

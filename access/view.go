@@ -36,7 +36,7 @@ func (v *View) follow() {
 	if v.who == nil {
 		return
 	}
-	for _, n := range v.who.live() {
+	for _, n := range v.who.all() {
 		for _, r := range v.snapshot.principals.get(n).rules {
 			if !r.cuts && !v.leads[r.place] && v.holdsAt(r.place) {
 				v.lead(r.place)

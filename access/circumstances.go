@@ -1,0 +1,313 @@
+package access
+
+import (
+	"maps"
+	"math"
+	"net/netip"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+)
+
+// circumstances gathers what some rules ask about, and walks contexts that stand for every context there can be: wherever and
+// whenever somebody asks, one of these meets the rules alike. So a claim about all of them needs no sampling.
+type circumstances struct {
+	catalogue *Catalogue
+	now       time.Time
+	beneath   bool // the resource is any that may come
+	moments   []time.Time
+	clock     []*expression // of the hour or the weekday
+	networks  []netip.Prefix
+	texts     map[attribute]*texts // locations, claims and what is said of a resource
+	providers []string
+	vague     bool // something is asked that values cannot stand for
+}
+
+// texts are the values that an attribute is compared with.
+type texts struct {
+	values, prefixes []string
+	numbers          []float64
+}
+
+func (s *Snapshot) newCircumstances(now time.Time, beneath bool) *circumstances {
+	return &circumstances{catalogue: s.catalogue, now: now, beneath: beneath, texts: map[attribute]*texts{}}
+}
+
+// add takes in what a rule asks about.
+func (cs *circumstances) add(r *rule) {
+	cs.moment(r.period.From)
+	cs.moment(r.period.Until)
+	for _, claims := range [][]Subject{r.claims, r.exceptClaim} {
+		for _, claim := range claims {
+			if cs.providers = append(cs.providers, claim.Provider); claim.Claim != "" {
+				cs.of(attribute{of: "claim", name: claim.Claim}).values = append(cs.of(attribute{of: "claim", name: claim.Claim}).values, claim.Value)
+			}
+		}
+	}
+	if r.condition != nil {
+		cs.expression(r.condition.root)
+	}
+}
+
+func (cs *circumstances) moment(at time.Time) {
+	if at.After(cs.now) {
+		cs.moments = append(cs.moments, at)
+	}
+}
+
+func (cs *circumstances) of(a attribute) *texts {
+	if cs.texts[a] == nil {
+		cs.texts[a] = &texts{}
+	}
+	return cs.texts[a]
+}
+
+func (cs *circumstances) expression(e *expression) {
+	if e.op <= opNot {
+		cs.expression(e.left)
+		if e.right != nil {
+			cs.expression(e.right)
+		}
+		return
+	}
+	a := e.attribute
+	switch {
+	case a.of == "principal", a.of == "resource" && !cs.beneath:
+		return // known
+	case e.op == opBefore || e.op == opAfter:
+		cs.moment(e.instant)
+		return
+	case e.op == opWithin:
+		cs.networks = append(cs.networks, e.network.Masked())
+		return
+	case a.of == "request" && (a.name == "hour" || a.name == "weekday"):
+		cs.clock = append(cs.clock, e)
+		return
+	}
+	t := cs.of(a)
+	switch e.op {
+	case opIs, opIsNot, opIn:
+		t.values = append(t.values, e.values...)
+	case opStartsWith:
+		t.prefixes = append(t.prefixes, e.values[0])
+	default:
+		t.numbers = append(t.numbers, e.number)
+	}
+	cs.vague = cs.vague || len(t.prefixes) > 0 && len(t.numbers) > 0
+}
+
+// mostWalked is how many contexts are walked at the most; what takes more is too intricate to be judged.
+const mostWalked = 1 << 14
+
+// setting is one value of one variable.
+type setting func(*Context, *scopeNode)
+
+// walk calls fn with contexts that stand for all there can be, and with what is said of the resource where that may be
+// anything, until fn returns false. It reports whether it could walk them all.
+func (cs *circumstances) walk(w world, fn func(*Context, *scopeNode) bool) bool {
+	variables := cs.variables()
+	count := 1
+	for _, settings := range variables {
+		if count *= len(settings); count > mostWalked {
+			return false
+		}
+	}
+	if cs.vague {
+		return false
+	}
+	chosen := make([]int, len(variables))
+	for {
+		c := &Context{Time: cs.now, world: w}
+		var resource *scopeNode
+		if cs.beneath {
+			resource = &scopeNode{name: "any", more: &scopeMore{tags: map[string]string{}}}
+		}
+		for i, settings := range variables {
+			settings[chosen[i]](c, resource)
+		}
+		if !fn(c, resource) {
+			return true
+		}
+		at := 0
+		for ; at < len(chosen); at++ {
+			if chosen[at]++; chosen[at] < len(variables[at]) {
+				break
+			}
+			chosen[at] = 0
+		}
+		if at == len(chosen) {
+			return true
+		}
+	}
+}
+
+// variables gives the values that stand for all that each thing asked about can be. Of what a question may leave out, nothing
+// is one of them.
+func (cs *circumstances) variables() [][]setting {
+	all := [][]setting{cs.times()}
+	if len(cs.networks) > 0 {
+		all = append(all, cs.addresses())
+	}
+	if len(cs.providers) > 0 {
+		all = append(all, cs.vouchers())
+	}
+	attributes := slices.SortedFunc(maps.Keys(cs.texts), func(a, b attribute) int { return strings.Compare(a.String(), b.String()) })
+	named := false
+	for _, a := range attributes {
+		values := cs.texts[a].stand()
+		switch {
+		case a.of == "request":
+			all = append(all, settingsOf(append(values, ""), func(c *Context, _ *scopeNode, value string) { c.Location = value }))
+		case a.of == "claim":
+			all = append(all, cs.claims(a.name, values))
+		case a.tag:
+			settings := settingsOf(values, func(_ *Context, r *scopeNode, value string) { r.more.tags[a.name] = value })
+			all = append(all, append(settings, func(*Context, *scopeNode) {}))
+		case a.name == "type":
+			all = append(all, cs.types())
+		default:
+			named = true
+			all = append(all, settingsOf(values, func(_ *Context, r *scopeNode, value string) { r.name = value }))
+		}
+	}
+	if named { // a resource's name carries its type in a node, and conditions ask without it
+		all = append(all, []setting{func(_ *Context, r *scopeNode) {
+			if t := cs.catalogue.typeOrder[r.typ]; !t.container() {
+				r.name += "." + t.Name
+			}
+		}})
+	}
+	return all
+}
+
+func settingsOf[T any](values []T, set func(*Context, *scopeNode, T)) []setting {
+	settings := make([]setting, len(values))
+	for i, value := range values {
+		settings[i] = func(c *Context, r *scopeNode) { set(c, r, value) }
+	}
+	return settings
+}
+
+// stand gives values that stand for all texts: each that something is compared with, some with each prefix, some between
+// numbers, and another.
+func (t *texts) stand() []string {
+	values := slices.Clone(t.values)
+	for _, prefix := range t.prefixes {
+		values = append(values, prefix, prefix+"\x01")
+	}
+	numbers := slices.Clone(t.numbers)
+	slices.Sort(numbers)
+	number := func(n float64) { values = append(values, strconv.FormatFloat(n, 'g', -1, 64)) }
+	for i, n := range numbers {
+		if number(n); i > 0 {
+			number((numbers[i-1] + n) / 2)
+		}
+	}
+	if len(numbers) > 0 {
+		number(math.Nextafter(numbers[0], math.Inf(-1)))
+		number(math.Nextafter(numbers[len(numbers)-1], math.Inf(1)))
+	}
+	slices.Sort(values)
+	return slices.Compact(append(values, "\x02another"))
+}
+
+// times stands for every moment from now on: the first of each span between moments asked about, the moment itself, and,
+// where the hour or the weekday counts, every hour of a week within each.
+func (cs *circumstances) times() []setting {
+	slices.SortFunc(cs.moments, time.Time.Compare)
+	starts := []time.Time{cs.now}
+	for _, at := range slices.CompactFunc(cs.moments, time.Time.Equal) {
+		starts = append(starts, at, at.Add(1)) // before and after leave the moment itself out
+	}
+	var moments []time.Time
+	for i, start := range starts {
+		moments = append(moments, start)
+		if len(cs.clock) == 0 {
+			continue
+		}
+		seen := map[string]bool{cs.reading(start): true}
+		for hour := start.Truncate(time.Hour).Add(time.Hour); hour.Sub(start) <= 8*24*time.Hour; hour = hour.Add(time.Hour) {
+			if i+1 < len(starts) && !hour.Before(starts[i+1]) {
+				break
+			}
+			if read := cs.reading(hour); !seen[read] {
+				seen[read] = true
+				moments = append(moments, hour)
+			}
+		}
+	}
+	return settingsOf(moments, func(c *Context, _ *scopeNode, at time.Time) { c.Time = at })
+}
+
+// reading says what the clock makes of each comparison with it.
+func (cs *circumstances) reading(at time.Time) string {
+	read := make([]byte, len(cs.clock))
+	for i, e := range cs.clock {
+		read[i] = byte(e.ofRequest(&Context{Time: at}))
+	}
+	return string(read)
+}
+
+// addresses stands for every network address, and for none told: the ends of each network, and what lies next to them.
+func (cs *circumstances) addresses() []setting {
+	addresses := []netip.Addr{{}, netip.IPv4Unspecified(), netip.IPv6Unspecified()}
+	for _, network := range cs.networks {
+		first := network.Addr()
+		last := lastOf(network)
+		addresses = append(addresses, first, last, first.Prev(), last.Next())
+	}
+	slices.SortFunc(addresses, netip.Addr.Compare)
+	return settingsOf(slices.Compact(addresses), func(c *Context, _ *scopeNode, ip netip.Addr) { c.IP = ip })
+}
+
+func lastOf(network netip.Prefix) netip.Addr {
+	raw := network.Addr().AsSlice()
+	for bit := network.Bits(); bit < len(raw)*8; bit++ {
+		raw[bit/8] |= 1 << (7 - bit%8)
+	}
+	last, _ := netip.AddrFromSlice(raw)
+	return last
+}
+
+// vouchers stands for every identity provider: each that is named, another, none, and one that is not told.
+func (cs *circumstances) vouchers() []setting {
+	slices.Sort(cs.providers)
+	settings := settingsOf(append(slices.Compact(cs.providers), "\x02another"), func(c *Context, _ *scopeNode, name string) { c.Provider = name })
+	return append(settings, func(c *Context, _ *scopeNode) { c.Local = true }, func(*Context, *scopeNode) {})
+}
+
+// mostClaimed is how many values of one claim are told apart; each can be there or not, beside each other.
+const mostClaimed = 6
+
+// claims stands for all values of a claim, beside each other, and for a claim that is not told.
+func (cs *circumstances) claims(name string, values []string) []setting {
+	if len(values) > mostClaimed {
+		cs.vague = true
+		return []setting{func(*Context, *scopeNode) {}}
+	}
+	settings := []setting{func(*Context, *scopeNode) {}}
+	for mask := range 1 << len(values) {
+		claimed := []string{}
+		for i, value := range values {
+			if mask&(1<<i) != 0 {
+				claimed = append(claimed, value)
+			}
+		}
+		settings = append(settings, func(c *Context, _ *scopeNode) {
+			if c.Claims == nil {
+				c.Claims = map[string][]string{}
+			}
+			c.Claims[name] = claimed
+		})
+	}
+	return settings
+}
+
+func (cs *circumstances) types() []setting {
+	indexes := make([]uint16, len(cs.catalogue.typeOrder))
+	for i := range indexes {
+		indexes[i] = uint16(i)
+	}
+	return settingsOf(indexes, func(_ *Context, r *scopeNode, typ uint16) { r.typ = typ })
+}
