@@ -1045,8 +1045,11 @@ type Impact struct {
 
 // Key defines model for Key.
 type Key struct {
-	CreatedAt    time.Time  `json:"createdAt"`
-	CreatedBy    string     `json:"createdBy"`
+	CreatedAt time.Time `json:"createdAt"`
+	CreatedBy string    `json:"createdBy"`
+
+	// Governs Programs that show it may use permissions to govern
+	Governs      bool       `json:"governs"`
 	Id           string     `json:"id"`
 	Label        string     `json:"label"`
 	LastUsedAt   *time.Time `json:"lastUsedAt,omitempty"`
@@ -1076,6 +1079,9 @@ type KeyMade struct {
 
 // KeyNew defines model for KeyNew.
 type KeyNew struct {
+	// Governs Programs that show it may use permissions to govern
+	Governs *bool `json:"governs,omitempty"`
+
 	// Label What the key is for
 	Label *string `json:"label,omitempty"`
 
@@ -1120,8 +1126,8 @@ type LinkMade struct {
 	Mailed Mailed    `json:"mailed"`
 	Until  time.Time `json:"until"`
 
-	// Url To be passed on by hand if need be; it works once
-	Url string `json:"url"`
+	// Url To be passed on by hand, where no letter carries it or it was to be revealed; it works once
+	Url *string `json:"url,omitempty"`
 }
 
 // LinkToken defines model for LinkToken.
@@ -1622,6 +1628,12 @@ type ProfileEdit struct {
 
 	// Was What is altered, as it was read: the edit is refused when it is another by now. What is left out may be anything
 	Was *AsRead `json:"was,omitempty"`
+}
+
+// Proof defines model for Proof.
+type Proof struct {
+	Passkey  *PasskeySignIn `json:"passkey,omitempty"`
+	Password *string        `json:"password,omitempty"`
 }
 
 // Question defines model for Question.
@@ -2467,6 +2479,21 @@ type HandOverParams struct {
 	IfMatch *IfMatch `json:"If-Match,omitempty"`
 }
 
+// ResendInvitationParams defines parameters for ResendInvitation.
+type ResendInvitationParams struct {
+	// Reveal Tell the link in the answer, too: to who may give all that the invitation prepares, with a fresh proof
+	Reveal *bool `form:"reveal,omitempty" json:"reveal,omitempty"`
+}
+
+// ResetPasswordParams defines parameters for ResetPassword.
+type ResetPasswordParams struct {
+	// KeepPasskeys Leave their passkeys as they are
+	KeepPasskeys *bool `form:"keepPasskeys,omitempty" json:"keepPasskeys,omitempty"`
+
+	// KeepKeys Leave their API keys as they are
+	KeepKeys *bool `form:"keepKeys,omitempty" json:"keepKeys,omitempty"`
+}
+
 // SetStateParams defines parameters for SetState.
 type SetStateParams struct {
 	// Preview Answer with the impact and write nothing
@@ -2806,3 +2833,6 @@ type SwitchOrganisationJSONRequestBody = OrganisationChoice
 
 // SignInByPasskeyJSONRequestBody defines body for SignInByPasskey for application/json ContentType.
 type SignInByPasskeyJSONRequestBody = PasskeySignIn
+
+// ProveSessionJSONRequestBody defines body for ProveSession for application/json ContentType.
+type ProveSessionJSONRequestBody = Proof

@@ -20,7 +20,7 @@ func fill(ctx context.Context, db *sql.DB, o *organisation) error {
 	w := &bulk{ctx: ctx, db: db}
 	w.exec("INSERT INTO organisation (id, revision) VALUES (?, 1)", top[:])
 	w.exec("INSERT INTO organisation_name (name, organisation_id) VALUES (?, ?)", o.containers[0].Name, top[:])
-	hash, err := people.HashPassword(passphrase)
+	hash, err := people.HashPassword(context.Background(), passphrase)
 	if err != nil {
 		return err
 	}

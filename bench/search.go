@@ -15,7 +15,7 @@ import (
 
 // search compares a search of the tree, as a person asks for it, with a bare query, by index, of the rows it tells.
 func (r *report) search(ctx context.Context, records *store.Store, db *sql.DB, o *organisation) error {
-	svc := service.New(service.Options{Records: records, Catalogue: access.Shipped(), Clock: time.Now, Log: slog.New(slog.NewTextHandler(io.Discard, nil))})
+	svc := service.New(service.Options{Records: service.RecordsIn(records), Catalogue: access.Shipped(), Clock: time.Now, Log: slog.New(slog.NewTextHandler(io.Discard, nil))})
 	caller, err := svc.SignIn(ctx, service.Attempt{Name: "u0@lindenmere", Password: passphrase, From: "127.0.0.1"})
 	if err != nil {
 		return err

@@ -151,18 +151,18 @@ func once(fn func()) time.Duration {
 // constant answers everything with yes.
 type constant struct{ *service.Service }
 
-func (constant) Evaluate(_ context.Context, _ service.Caller, asked []service.Evaluation) ([]service.Evaluated, uint64, int, error) {
+func (constant) Evaluate(_ context.Context, _ service.Caller, asked []service.Evaluation) ([]service.Evaluated, uint64, error) {
 	answers := make([]service.Evaluated, len(asked))
 	for i := range answers {
 		answers[i] = service.Evaluated{Allowed: true, Reason: access.Granted}
 	}
-	return answers, 1, 0, nil
+	return answers, 1, nil
 }
 
 // http compares evaluations over HTTP with a route that does all the same but decide, and batches with single requests.
 func (r *report) http(ctx context.Context, records *store.Store, o *organisation) error {
 	quiet := slog.New(slog.NewTextHandler(io.Discard, nil))
-	svc := service.New(service.Options{Records: records, Catalogue: access.Shipped(), Clock: time.Now, Log: quiet})
+	svc := service.New(service.Options{Records: service.RecordsIn(records), Catalogue: access.Shipped(), Clock: time.Now, Log: quiet})
 	caller, err := svc.SignIn(ctx, service.Attempt{Name: "u0@lindenmere", Password: passphrase, From: "127.0.0.1"})
 	if err != nil {
 		return err

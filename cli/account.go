@@ -215,6 +215,29 @@ func (a *app) passwordCommand() *cli.Command {
 	}
 }
 
+// proveCommand gives a fresh proof, for scripts: at a terminal, commands ask for it themselves.
+func (a *app) proveCommand() *cli.Command {
+	return &cli.Command{
+		Name: "prove", Usage: "give your password once more, for what takes a fresh proof in the next minutes",
+		Flags: []cli.Flag{&cli.StringFlag{Name: "password-from", Usage: "read the password from the first line of `FILE` (- for standard input)"}},
+		Action: func(ctx context.Context, c *cli.Command) error {
+			s, err := a.as(c)
+			if err != nil {
+				return err
+			}
+			password, err := a.secret(c.String("password-from"), "Password of "+s.saved.SignIn)
+			if err != nil {
+				return err
+			}
+			if err := client.Done(s.ProveSession(ctx, api.Proof{Password: &password})); err != nil {
+				return err
+			}
+			a.say(c, "Proved.")
+			return nil
+		},
+	}
+}
+
 func (a *app) choosePassword(ctx context.Context, c *cli.Command, s session, current, from string) error {
 	chosen, err := a.secret(from, "New password")
 	if err != nil {

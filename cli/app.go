@@ -65,7 +65,7 @@ func Run(ctx context.Context, version string, arguments []string, streams Stream
 		Suggest: true,
 		Reader:  streams.In, Writer: streams.Out, ErrWriter: streams.Err,
 		Commands: append(more,
-			a.signInCommand(), a.signOutCommand(), a.signInsCommand(), a.whoamiCommand(), a.passwordCommand(), a.secondFactorCommand(), a.sessionCommand(), a.switchCommand(), a.acceptCommand(),
+			a.signInCommand(), a.signOutCommand(), a.signInsCommand(), a.whoamiCommand(), a.passwordCommand(), a.proveCommand(), a.secondFactorCommand(), a.sessionCommand(), a.switchCommand(), a.acceptCommand(),
 			a.organisationCommand(), a.settingsCommand(), a.treeCommand(), a.scopeCommand(), a.userCommand(), a.guestCommand(), a.groupCommand(), a.serviceAccountCommand(), a.keyCommand(),
 			a.catalogueCommand(), a.roleCommand(), a.grantCommand(), a.policyCommand(), a.patternCommand(),
 			a.checkCommand(), a.explainCommand(), a.holdersCommand(), a.reachCommand(), a.auditCommand(), a.loamCommand(),
@@ -197,6 +197,9 @@ func (a *app) as(c *cli.Command) (session, error) {
 			kind, name = string(api.UserKind), as
 		}
 		more = append(more, client.ViewingAs(api.PrincipalKind(kind), name))
+	}
+	if a.terminal() && saved.Key == "" {
+		more = append(more, client.Proving(func() (string, error) { return a.secret("", "Password of "+saved.SignIn+", once more") }))
 	}
 	arbora, err := saved.open(more...)
 	return session{Client: arbora, saved: saved}, err

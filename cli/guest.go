@@ -27,7 +27,8 @@ func (a *app) guestCommand() *cli.Command {
 			},
 			{Name: "list", Usage: "list guests, those too who have not accepted yet", Action: a.listGuests},
 			{Name: "show", Usage: "show a guest with groups and grants", ArgsUsage: "NAME", Action: a.showPrincipal(api.GuestKind)},
-			{Name: "resend", Usage: "mail another invitation in place of the first", ArgsUsage: "NAME", Action: a.resendInvitation},
+			{Name: "resend", Usage: "mail another invitation in place of the first", ArgsUsage: "NAME", Action: a.resendInvitation,
+				Flags: []cli.Flag{&cli.BoolFlag{Name: "reveal", Usage: "show the link as well: for who holds all that the invitation prepares"}}},
 			a.stateCommand(api.GuestKind, "suspend", api.StateSuspended), a.stateCommand(api.GuestKind, "retire", api.StateRetired), a.stateCommand(api.GuestKind, "restore", api.StateActive),
 		},
 	}
@@ -64,9 +65,12 @@ func (a *app) inviteGuest(ctx context.Context, c *cli.Command) error {
 func (a *app) sayLink(c *cli.Command, link api.LinkMade) {
 	if link.Mailed.Sent {
 		a.say(c, "Mailed to %s; works once, until %s.", link.Mailed.To, moment(link.Until))
-		return
+	} else {
+		a.say(c, "! Not mailed: %s.", value(link.Mailed.Why))
 	}
-	a.say(c, "! Not mailed: %s.\nPass it on yourself; it works once, until %s:\n%s", value(link.Mailed.Why), moment(link.Until), link.Url)
+	if link.Url != nil {
+		a.say(c, "Pass it on yourself; it works once, until %s:\n%s", moment(link.Until), *link.Url)
+	}
 }
 
 func (a *app) listGuests(ctx context.Context, c *cli.Command) error {
@@ -101,7 +105,7 @@ func (a *app) resendInvitation(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	link, err := client.Read[api.LinkMade](s.ResendInvitation(ctx, organisation, api.GuestKind, given[0]))
+	link, err := client.Read[api.LinkMade](s.ResendInvitation(ctx, organisation, api.GuestKind, given[0], &api.ResendInvitationParams{Reveal: flagged(c, "reveal")}))
 	if err != nil {
 		return err
 	}

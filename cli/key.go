@@ -23,6 +23,7 @@ func (a *app) keyCommand() *cli.Command {
 				Name: "create", Usage: "issue an API key; its secret is shown once",
 				Flags: append([]cli.Flag{
 					&cli.StringFlag{Name: "label", Usage: "what it is for, as a `TEXT`"},
+					&cli.BoolFlag{Name: "may-govern", Usage: "let programs that show it use permissions to govern"},
 					&cli.StringFlag{Name: "until", Usage: "when it ends, as an `INSTANT`: a date or an RFC 3339 moment"},
 				}, whose...),
 				Action: a.createKey,
@@ -38,7 +39,7 @@ func (a *app) createKey(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	wanted := api.KeyNew{Label: orNone(c.String("label"))}
+	wanted := api.KeyNew{Label: orNone(c.String("label")), Governs: flagged(c, "may-govern")}
 	if text := c.String("until"); text != "" {
 		until, err := access.ParseInstant(text)
 		if err != nil {

@@ -48,7 +48,10 @@ func (a *app) userCommand() *cli.Command {
 			},
 			{Name: "mail-password-link", Usage: "mail a user a link to choose a password, which works once and for a day", ArgsUsage: "NAME", Action: a.mailPasswordLink},
 			{Name: "reset-second-factor", Usage: "take away the second factor of a user who lost it", ArgsUsage: "NAME", Action: a.resetSecondFactor},
-			{Name: "reset-password", Usage: "give a user a new temporary password, shown once, and end all their sessions", ArgsUsage: "NAME", Action: a.resetPassword},
+			{Name: "reset-password", Usage: "give a user a new temporary password, shown once; sessions, links, passkeys and keys of before end", ArgsUsage: "NAME", Action: a.resetPassword, Flags: []cli.Flag{
+				&cli.BoolFlag{Name: "keep-passkeys", Usage: "leave their passkeys as they are"},
+				&cli.BoolFlag{Name: "keep-keys", Usage: "leave their API keys as they are"},
+			}},
 		},
 	}
 }

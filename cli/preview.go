@@ -97,3 +97,12 @@ func permissionsText(permissions []string) string {
 	}
 	return text
 }
+
+// flagged gives a flag as requests carry it: nothing when it is not set.
+func flagged(c *cli.Command, name string) *bool {
+	if !c.Bool(name) {
+		return nil
+	}
+	yes := true
+	return &yes
+}

@@ -305,7 +305,7 @@ func (a *app) resetPassword(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	reset, err := client.Read[api.PasswordReset](s.ResetPassword(ctx, organisation, api.UserKind, given[0]))
+	reset, err := client.Read[api.PasswordReset](s.ResetPassword(ctx, organisation, api.UserKind, given[0], &api.ResetPasswordParams{KeepPasskeys: flagged(c, "keep-passkeys"), KeepKeys: flagged(c, "keep-keys")}))
 	if err != nil {
 		return err
 	}

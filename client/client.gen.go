@@ -298,7 +298,7 @@ type ClientInterface interface {
 	// ResendInvitation Mail a guest who has not accepted another link in place of the first
 	//
 	// Corresponds with POST /organisations/{organisation}/principals/{kind}/{principal}/invitation (the `ResendInvitation` operationId).
-	ResendInvitation(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*http.Response, error)
+	ResendInvitation(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params *ResendInvitationParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListKeys The API keys of a user or service account
 	//
@@ -319,10 +319,10 @@ type ClientInterface interface {
 	// Corresponds with POST /organisations/{organisation}/principals/{kind}/{principal}/keys (the `CreateKey` operationId).
 	CreateKey(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, body CreateKeyJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ResetPassword Give a user a new temporary password and end all their sessions
+	// ResetPassword Give a user a new temporary password, and end what opened their account before: sessions, links, terminals let in, passkeys and keys
 	//
 	// Corresponds with POST /organisations/{organisation}/principals/{kind}/{principal}/password (the `ResetPassword` operationId).
-	ResetPassword(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*http.Response, error)
+	ResetPassword(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params *ResetPasswordParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// MailPasswordLink Mail a user a link to choose a password, which works once and for a day
 	//
@@ -968,6 +968,20 @@ type ClientInterface interface {
 	// Corresponds with POST /session/passkey/options (the `BeginPasskeySignIn` operationId).
 	BeginPasskeySignIn(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ProveSessionWithBody Give my password or passkey once more, as a fresh proof for what takes one
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /session/proof (the `ProveSession` operationId).
+	ProveSessionWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ProveSession Give my password or passkey once more, as a fresh proof for what takes one
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /session/proof (the `ProveSession` operationId).
+	ProveSession(ctx context.Context, body ProveSessionJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// GetStatus Whether the service is ready, and whether anybody has set it up
 	//
 	// Corresponds with GET /status (the `GetStatus` operationId).
@@ -1501,8 +1515,8 @@ func (c *Client) HandOver(ctx context.Context, organisation OrganisationName, ki
 // ResendInvitation Mail a guest who has not accepted another link in place of the first
 //
 // Corresponds with POST /organisations/{organisation}/principals/{kind}/{principal}/invitation (the `ResendInvitation` operationId).
-func (c *Client) ResendInvitation(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewResendInvitationRequest(c.Server, organisation, kind, principal)
+func (c *Client) ResendInvitation(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params *ResendInvitationParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewResendInvitationRequest(c.Server, organisation, kind, principal, params)
 	if err != nil {
 		return nil, err
 	}
@@ -1562,11 +1576,11 @@ func (c *Client) CreateKey(ctx context.Context, organisation OrganisationName, k
 	return c.Client.Do(req)
 }
 
-// ResetPassword Give a user a new temporary password and end all their sessions
+// ResetPassword Give a user a new temporary password, and end what opened their account before: sessions, links, terminals let in, passkeys and keys
 //
 // Corresponds with POST /organisations/{organisation}/principals/{kind}/{principal}/password (the `ResetPassword` operationId).
-func (c *Client) ResetPassword(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewResetPasswordRequest(c.Server, organisation, kind, principal)
+func (c *Client) ResetPassword(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params *ResetPasswordParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewResetPasswordRequest(c.Server, organisation, kind, principal, params)
 	if err != nil {
 		return nil, err
 	}
@@ -3261,6 +3275,40 @@ func (c *Client) BeginPasskeySignIn(ctx context.Context, reqEditors ...RequestEd
 	return c.Client.Do(req)
 }
 
+// ProveSessionWithBody Give my password or passkey once more, as a fresh proof for what takes one
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /session/proof (the `ProveSession` operationId).
+func (c *Client) ProveSessionWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewProveSessionRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ProveSession Give my password or passkey once more, as a fresh proof for what takes one
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /session/proof (the `ProveSession` operationId).
+func (c *Client) ProveSession(ctx context.Context, body ProveSessionJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewProveSessionRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // GetStatus Whether the service is ready, and whether anybody has set it up
 //
 // Corresponds with GET /status (the `GetStatus` operationId).
@@ -4660,7 +4708,7 @@ func NewHandOverRequestWithBody(server string, organisation OrganisationName, ki
 }
 
 // NewResendInvitationRequest constructs an http.Request for the ResendInvitation method
-func NewResendInvitationRequest(server string, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName) (*http.Request, error) {
+func NewResendInvitationRequest(server string, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params *ResendInvitationParams) (*http.Request, error) {
 	var err error
 
 	var pathParam0 string
@@ -4697,6 +4745,33 @@ func NewResendInvitationRequest(server string, organisation OrganisationName, ki
 	queryURL, err := serverURL.Parse(operationPath)
 	if err != nil {
 		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Reveal != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "reveal", *params.Reveal, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
 	}
 
 	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
@@ -4817,7 +4892,7 @@ func NewCreateKeyRequestWithBody(server string, organisation OrganisationName, k
 }
 
 // NewResetPasswordRequest constructs an http.Request for the ResetPassword method
-func NewResetPasswordRequest(server string, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName) (*http.Request, error) {
+func NewResetPasswordRequest(server string, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params *ResetPasswordParams) (*http.Request, error) {
 	var err error
 
 	var pathParam0 string
@@ -4854,6 +4929,45 @@ func NewResetPasswordRequest(server string, organisation OrganisationName, kind 
 	queryURL, err := serverURL.Parse(operationPath)
 	if err != nil {
 		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.KeepPasskeys != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "keepPasskeys", *params.KeepPasskeys, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.KeepKeys != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "keepKeys", *params.KeepKeys, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
 	}
 
 	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
@@ -8663,6 +8777,46 @@ func NewBeginPasskeySignInRequest(server string) (*http.Request, error) {
 	return req, nil
 }
 
+// NewProveSessionRequest calls the generic ProveSession builder with application/json body
+func NewProveSessionRequest(server string, body ProveSessionJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewProveSessionRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewProveSessionRequestWithBody constructs an http.Request for the ProveSession method, with any body, and a specified content type
+func NewProveSessionRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/session/proof")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewGetStatusRequest constructs an http.Request for the GetStatus method
 func NewGetStatusRequest(server string) (*http.Request, error) {
 	var err error
@@ -8963,7 +9117,7 @@ type ClientWithResponsesInterface interface {
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /organisations/{organisation}/principals/{kind}/{principal}/invitation (the `ResendInvitation` operationId).
-	ResendInvitationWithResponse(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*ResendInvitationResponse, error)
+	ResendInvitationWithResponse(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params *ResendInvitationParams, reqEditors ...RequestEditorFn) (*ResendInvitationResponse, error)
 
 	// ListKeysWithResponse The API keys of a user or service account
 	//
@@ -8986,12 +9140,12 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /organisations/{organisation}/principals/{kind}/{principal}/keys (the `CreateKey` operationId).
 	CreateKeyWithResponse(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, body CreateKeyJSONRequestBody, reqEditors ...RequestEditorFn) (*CreateKeyResponse, error)
 
-	// ResetPasswordWithResponse Give a user a new temporary password and end all their sessions
+	// ResetPasswordWithResponse Give a user a new temporary password, and end what opened their account before: sessions, links, terminals let in, passkeys and keys
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /organisations/{organisation}/principals/{kind}/{principal}/password (the `ResetPassword` operationId).
-	ResetPasswordWithResponse(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*ResetPasswordResponse, error)
+	ResetPasswordWithResponse(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params *ResetPasswordParams, reqEditors ...RequestEditorFn) (*ResetPasswordResponse, error)
 
 	// MailPasswordLinkWithResponse Mail a user a link to choose a password, which works once and for a day
 	//
@@ -9720,6 +9874,20 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /session/passkey/options (the `BeginPasskeySignIn` operationId).
 	BeginPasskeySignInWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*BeginPasskeySignInResponse, error)
+
+	// ProveSessionWithBodyWithResponse Give my password or passkey once more, as a fresh proof for what takes one
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /session/proof (the `ProveSession` operationId).
+	ProveSessionWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ProveSessionResponse, error)
+
+	// ProveSessionWithResponse Give my password or passkey once more, as a fresh proof for what takes one
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /session/proof (the `ProveSession` operationId).
+	ProveSessionWithResponse(ctx context.Context, body ProveSessionJSONRequestBody, reqEditors ...RequestEditorFn) (*ProveSessionResponse, error)
 
 	// GetStatusWithResponse Whether the service is ready, and whether anybody has set it up
 	//
@@ -14426,6 +14594,47 @@ func (r BeginPasskeySignInResponse) ContentType() string {
 	return ""
 }
 
+type ProveSessionResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ProveSessionResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ProveSessionResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ProveSessionResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ProveSessionResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ProveSessionResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type GetStatusResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -14895,8 +15104,8 @@ func (c *ClientWithResponses) HandOverWithResponse(ctx context.Context, organisa
 // Returns a wrapper object for the known response body format(s).
 //
 // Corresponds with POST /organisations/{organisation}/principals/{kind}/{principal}/invitation (the `ResendInvitation` operationId).
-func (c *ClientWithResponses) ResendInvitationWithResponse(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*ResendInvitationResponse, error) {
-	rsp, err := c.ResendInvitation(ctx, organisation, kind, principal, reqEditors...)
+func (c *ClientWithResponses) ResendInvitationWithResponse(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params *ResendInvitationParams, reqEditors ...RequestEditorFn) (*ResendInvitationResponse, error) {
+	rsp, err := c.ResendInvitation(ctx, organisation, kind, principal, params, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
@@ -14942,13 +15151,13 @@ func (c *ClientWithResponses) CreateKeyWithResponse(ctx context.Context, organis
 	return ParseCreateKeyResponse(rsp)
 }
 
-// ResetPasswordWithResponse Give a user a new temporary password and end all their sessions
+// ResetPasswordWithResponse Give a user a new temporary password, and end what opened their account before: sessions, links, terminals let in, passkeys and keys
 //
 // Returns a wrapper object for the known response body format(s).
 //
 // Corresponds with POST /organisations/{organisation}/principals/{kind}/{principal}/password (the `ResetPassword` operationId).
-func (c *ClientWithResponses) ResetPasswordWithResponse(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*ResetPasswordResponse, error) {
-	rsp, err := c.ResetPassword(ctx, organisation, kind, principal, reqEditors...)
+func (c *ClientWithResponses) ResetPasswordWithResponse(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params *ResetPasswordParams, reqEditors ...RequestEditorFn) (*ResetPasswordResponse, error) {
+	rsp, err := c.ResetPassword(ctx, organisation, kind, principal, params, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
@@ -16305,6 +16514,32 @@ func (c *ClientWithResponses) BeginPasskeySignInWithResponse(ctx context.Context
 		return nil, err
 	}
 	return ParseBeginPasskeySignInResponse(rsp)
+}
+
+// ProveSessionWithBodyWithResponse Give my password or passkey once more, as a fresh proof for what takes one
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /session/proof (the `ProveSession` operationId).
+func (c *ClientWithResponses) ProveSessionWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ProveSessionResponse, error) {
+	rsp, err := c.ProveSessionWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseProveSessionResponse(rsp)
+}
+
+// ProveSessionWithResponse Give my password or passkey once more, as a fresh proof for what takes one
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /session/proof (the `ProveSession` operationId).
+func (c *ClientWithResponses) ProveSessionWithResponse(ctx context.Context, body ProveSessionJSONRequestBody, reqEditors ...RequestEditorFn) (*ProveSessionResponse, error) {
+	rsp, err := c.ProveSession(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseProveSessionResponse(rsp)
 }
 
 // GetStatusWithResponse Whether the service is ready, and whether anybody has set it up
@@ -19582,6 +19817,35 @@ func ParseBeginPasskeySignInResponse(rsp *http.Response) (*BeginPasskeySignInRes
 			return nil, err
 		}
 		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseProveSessionResponse parses an HTTP response from a ProveSessionWithResponse call
+func ParseProveSessionResponse(rsp *http.Response) (*ProveSessionResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ProveSessionResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem

@@ -254,7 +254,7 @@ func (l loader) seedPeople(ctx context.Context) error {
 
 // juno invites the consultant, who accepts.
 func (l loader) juno(ctx context.Context) error {
-	title, does, groups := "Juno Marchetti", "Consultant of the Quaywater Seed Exchange", []string{"contractors"}
+	title, does, groups, reveal := "Juno Marchetti", "Consultant of the Quaywater Seed Exchange", []string{"contractors"}, true
 	made, err := client.Read[api.GuestMade](l.InviteGuest(ctx, lindenmere, nil, api.GuestNew{Email: "juno@quaywater.example", Title: &title, Description: &does, Groups: &groups}))
 	if err != nil {
 		return fmt.Errorf("invite juno: %w", err)
@@ -263,7 +263,13 @@ func (l loader) juno(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	_, token, _ := strings.Cut(made.Link.Url, "/#/link/")
+	link := made.Link
+	if link.Url == nil { // it went by mail
+		if link, err = client.Read[api.LinkMade](l.ResendInvitation(ctx, lindenmere, api.GuestKind, made.Guest.Name, &api.ResendInvitationParams{Reveal: &reveal})); err != nil {
+			return fmt.Errorf("have the link of juno's invitation revealed: %w", err)
+		}
+	}
+	_, token, _ := strings.Cut(*link.Url, "/#/link/")
 	return client.Done(juno.AcceptInvitation(ctx, api.LinkToken{Token: token}))
 }
 

@@ -249,7 +249,7 @@ func TestTheLastStewardStays(t *testing.T) {
 	require.NoError(t, client.Done(rowan.RevokeGrant(t.Context(), byWho["maeve"], nil)))
 	require.NoError(t, client.Done(rowan.RevokeGrant(t.Context(), byWho["rowan"], nil)), "the platform team is left")
 	p := testbed.Problem(t, 422, client.Done(rowan.RemoveMember(t.Context(), "lindenmere", "platform-team", "user", "rowan", nil)))
-	require.Contains(t, p.Detail, "nobody active who can grant at lindenmere")
+	require.Contains(t, p.Detail, "nobody active who can create grant at lindenmere")
 	require.Equal(t, "lock-out", *p.Rule)
 	require.NoError(t, client.Done(rowan.AddMember(t.Context(), "lindenmere", "platform-team", nil, user("yuki"))))
 	require.NoError(t, client.Done(rowan.RemoveMember(t.Context(), "lindenmere", "platform-team", "user", "rowan", nil)))
@@ -403,7 +403,7 @@ func TestGuessingIsSlowedDown(t *testing.T) {
 	}
 	_, err := demo.SignIn(t.Context(), b.Address, "oona@lindenmere", demo.Passphrase)
 	p = testbed.Problem(t, 429, err)
-	require.Contains(t, p.Detail, "oona@lindenmere is locked after 10 wrong passwords")
+	require.Contains(t, p.Detail, "oona@lindenmere is locked for your network after 10 wrong passwords")
 	locked := 0
 	require.NoError(t, b.Records.EachAudit(t.Context(), func(r store.AuditRecord) error {
 		if r.Event == "sign-in-locked" {

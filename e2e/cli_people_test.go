@@ -110,7 +110,7 @@ func TestALifeByCommandLine(t *testing.T) {
 		{"group create weeders --owner ines --gathers team", 1, "line 1"},
 		{"settings change --keys-each 5 --forbid-public", 0, "forbidden"},
 		{"settings change --keys-each 99", 1, "keysEach"},
-		{"--confirm nonsense grant create observer --set public --at " + alpine, 1, "forbids grants and statements that name public"},
+		{"--confirm nonsense grant create observer --set public --at " + alpine, 1, "which the settings of the organisation forbid"},
 		{"switch fernhill", 1, "you are known in lindenmere"},
 		{"accept nonsense", 2, "is no link of Arbora's"},
 		{"accept " + b.Address + "/#/link/nonsense", 6, "this link works no more"},

@@ -16,6 +16,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"arbora.example/api"
+	"arbora.example/demo"
 	"arbora.example/e2e/testbed"
 )
 
@@ -166,6 +167,8 @@ func TestAnswersFitTheContract(t *testing.T) {
 		{"POST", "/profile/second-factor", "", token},
 		{"PUT", "/profile/second-factor", `{"code":"000000"}`, token},
 		{"POST", "/profile/second-factor/removal", `{"password":"wrong"}`, token},
+		{"POST", "/session/proof", `{"password":"wrong"}`, token},
+		{"POST", "/session/proof", `{"password":"` + demo.Passphrase + `"}`, token},
 		{"POST", "/profile/passkeys/options", "", token},
 		{"GET", "/profile/passkeys", "", token},
 		{"POST", "/profile/passkeys", `{"token":"nonsense","label":"x","answer":{}}`, token},

@@ -61,6 +61,19 @@ func TestCredentialsFollowTheRules(t *testing.T) {
 	})
 }
 
+// prove gives a fresh proof, which issuing and taking back keys takes.
+func prove(t *testing.T, who *client.Client) {
+	t.Helper()
+	require.NoError(t, client.Done(who.ProveSession(t.Context(), api.Proof{Password: ptr(demo.Passphrase)})))
+}
+
+// endKeys has all keys end for good.
+func (l *life) endKeys() {
+	for _, k := range l.keys {
+		k.ended = true
+	}
+}
+
 func (l *life) step(t *testing.T, r *rapid.T, b *testbed.Bed, rowan *client.Client) {
 	draw := func(of []*opened, what string) *opened {
 		if len(of) == 0 {
@@ -79,6 +92,7 @@ func (l *life) step(t *testing.T, r *rapid.T, b *testbed.Bed, rowan *client.Clie
 			l.sessions = append(l.sessions, &opened{secret: *s.Token})
 		}
 	case "issue":
+		prove(t, rowan)
 		alive := 0
 		for _, k := range l.keys {
 			if !k.ended {
@@ -96,6 +110,7 @@ func (l *life) step(t *testing.T, r *rapid.T, b *testbed.Bed, rowan *client.Clie
 		}
 	case "withdraw":
 		if k := draw(l.keys, "key"); k != nil && !k.ended {
+			prove(t, rowan)
 			require.NoError(t, client.Done(rowan.WithdrawKey(t.Context(), k.key.Key.Id)))
 			k.ended = true
 		}
@@ -112,10 +127,11 @@ func (l *life) step(t *testing.T, r *rapid.T, b *testbed.Bed, rowan *client.Clie
 			s.ended = true
 		}
 	case "reset":
-		made, err := client.Read[api.PasswordReset](rowan.ResetPassword(t.Context(), "lindenmere", api.UserKind, l.name))
+		made, err := client.Read[api.PasswordReset](rowan.ResetPassword(t.Context(), "lindenmere", api.UserKind, l.name, nil))
 		require.NoError(t, err)
 		l.password = made.Password
 		l.endSessions()
+		l.endKeys()
 	case "state":
 		to := rapid.SampledFrom([]api.State{api.StateActive, api.StateSuspended, api.StateRetired}).Draw(r, "state")
 		err := client.Done(rowan.SetState(t.Context(), "lindenmere", api.UserKind, l.name, nil, api.StateChange{State: to}))
@@ -123,6 +139,9 @@ func (l *life) step(t *testing.T, r *rapid.T, b *testbed.Bed, rowan *client.Clie
 		if err == nil {
 			if l.state = to; to != api.StateActive {
 				l.endSessions()
+			}
+			if to == api.StateRetired {
+				l.endKeys()
 			}
 		}
 	case "wait":

@@ -171,6 +171,6 @@ func goodBodies() map[string]string {
 		"reshapeScopes": `{"scopes":["` + alpine + `"],"title":"x"}`, "editPrincipal": `{"title":"x"}`, "setState": `{"state":"suspended"}`, "handOver": `{"kind":"user","name":"bram"}`, "createKey": `{}`,
 		"createServiceKey": `{}`, "createOwnKey": `{}`, "createServiceAccount": `{"name":"x"}`, "switchOrganisation": `{"organisation":"x"}`,
 		"changeSettings": `{"settings":{"keysEach":3,"secondFactor":false,"forbidSignedIn":false,"forbidPublic":false}}`,
-		"signIn":         `{"name":"a@b","password":"c"}`, "editProfile": `{}`, "choosePassword": `{"current":"a","new":"b"}`,
+		"signIn":         `{"name":"a@b","password":"c"}`, "editProfile": `{}`, "proveSession": `{"password":"a"}`, "choosePassword": `{"current":"a","new":"b"}`,
 	}
 }

@@ -279,7 +279,18 @@ func TestAuthZEN(t *testing.T) {
 		{"search/subject", `{"subject":{"type":"user"},"action":{"name":"edit"},"resource":{"type":"bucket","id":"` + scans + `"}}`, `{"type":"user","id":"maeve"},{"type":"user","id":"piotr"},{"type":"user","id":"rowan"}`},
 		{"search/action", `{"subject":{"type":"user","id":"piotr"},"resource":{"type":"object","id":"` + scans + `"}}`, `{"name":"fetch"},{"name":"list"}`},
 		{"search/resource", `{"subject":{"type":"user","id":"piotr"},"action":{"name":"edit"},"resource":{"type":"bucket"}}`, `"results":[{"type":"bucket","id":"` + scans + `"}]`},
-		{"search/resource", `{"subject":{"type":"user","id":"rowan"},"action":{"name":"edit"},"resource":{"type":"bucket"},"page":{"limit":2}}`, `"next_token":"lindenmere/`},
+		{"search/resource", `{"subject":{"type":"user","id":"rowan"},"action":{"name":"edit"},"resource":{"type":"bucket"},"page":{"limit":2}}`, `"page":{"count":2,"next_token":"`},
+		// Creation is asked about where it happens, and what is no scope where it lies.
+		{"search/resource", `{"subject":{"type":"user","id":"piotr"},"action":{"name":"create"},"resource":{"type":"machine"}}`, `"results":[{"type":"machine","id":"` + digitising + `"}]`},
+		{"search/resource", `{"subject":{"type":"user","id":"piotr"},"action":{"name":"fetch"},"resource":{"type":"object"}}`, `{"type":"object","id":"` + scans + `"}`},
+		{"search/subject", `{"subject":{"type":"group"},"action":{"name":"edit"},"resource":{"type":"bucket","id":"` + scans + `"}}`, `{"type":"group","id":"herbarium-digitisers"}`},
+		// A fault of a question belongs into its own answer.
+		{"evaluation", `{"subject":{"type":"user","id":"piotr"},"action":{"name":"ferch"},"resource":{"type":"object","id":"x"}}`, `did you mean fetch?`},
+		{"evaluation", `{"subject":{"type":"robot","id":"piotr"},"action":{"name":"fetch"},"resource":{"type":"object","id":"x"}}`, `is no kind of principal`},
+		{"evaluations", `{"subject":{"type":"user","id":"piotr"},"resource":{"type":"object","id":"` + scans + `"},"evaluations":[{"action":{"name":"fetch"}},{"action":{"name":"ferch"}},{"action":{"name":"list"},"context":{"time":"soon"}},{"resource":{"type":"object"}}]}`,
+			`"evaluations":[{"decision":true,`},
+		// Context is free in form.
+		{"evaluation", `{"subject":{"type":"user","id":"piotr"},"action":{"name":"put"},"resource":{"type":"object","id":"` + scans + `"},"context":{"location":"north","time":"2026-10-26T01:22-07:00","claims":{"level":3,"team":"seeds","gone":null},"weather":["wet"]}}`, `{"decision":true`},
 	} {
 		status, text := ask(token, "/access/v1/"+c.path, c.body)
 		require.Equal(t, 200, status, text)
@@ -290,8 +301,7 @@ func TestAuthZEN(t *testing.T) {
 	require.Equal(t, 1, strings.Count(text, "decision"))
 	for body, says := range map[string]string{
 		`{`: "is not the JSON", `{"subject":{"type":"user"}}`: "the subject is missing",
-		`{"subject":{"type":"user","id":"piotr"},"action":{"name":"ferch"},"resource":{"type":"object","id":"x"}}`:  "did you mean fetch?",
-		`{"subject":{"type":"robot","id":"piotr"},"action":{"name":"fetch"},"resource":{"type":"object","id":"x"}}`: "is no kind of principal",
+		`{"subject":{"type":"user","id":"piotr"},"action":{"name":"fetch"},"resource":{"type":"object","id":"x"}} more`: "stands behind the JSON value",
 	} {
 		status, text := ask(token, "/access/v1/evaluation", body)
 		require.Contains(t, []int{400, 422}, status, text)

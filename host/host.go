@@ -115,7 +115,7 @@ func (h *Host) start(ctx context.Context, set settings, log *slog.Logger) (*inst
 		return nil, errors.Join(err, listener.Close(), closeRecords())
 	}
 	svc := service.New(service.Options{
-		Records: records, Catalogue: access.Shipped(), Clock: time.Now, Log: log, Sealer: sealer, Post: post, Address: strings.TrimSuffix(set.Address, "/"),
+		Records: service.RecordsIn(records), Catalogue: access.Shipped(), Clock: time.Now, Log: log, Sealer: sealer, Post: post, Address: strings.TrimSuffix(set.Address, "/"),
 	})
 	handler, err := server.New(server.Options{Service: svc, Console: console.Files(), Version: h.Version, Log: log, Loam: set.Loam})
 	if err != nil {

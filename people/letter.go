@@ -70,6 +70,14 @@ func Instructions(to string, o Occasion) Letter {
 		"What you sign in with comes another way: nobody sends you a password by mail, and nobody asks you for one.")
 }
 
+// Notice is the letter that tells somebody what was done with how they sign in.
+func Notice(to string, o Occasion, what string) Letter {
+	return letter(to, "About how you sign in to "+o.Organisation,
+		what,
+		"You sign in to "+o.Organisation+" as "+o.SignIn+" at", o.Address,
+		"If this was not you, and nobody told you of it, tell an administrator.")
+}
+
 func letter(to, subject string, paragraphs ...string) Letter {
 	return Letter{To: to, Subject: subject, Text: strings.Join(paragraphs, "\r\n\r\n") + "\r\n"}
 }

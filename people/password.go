@@ -12,7 +12,6 @@ import (
 	"unicode"
 	"unicode/utf8"
 
-	"github.com/alexedwards/argon2id"
 	"github.com/trustelem/zxcvbn"
 )
 
@@ -71,28 +70,3 @@ func GeneratePassword() string {
 
 // readable leaves out letters that look like digits.
 var readable = base32.NewEncoding("ABCDEFGHJKMNPQRSTVWXYZ0123456789").WithPadding(base32.NoPadding)
-
-// hashing is the work put into one hash: 19 MiB, 2 passes (RFC 9106; the memory bounds how many run at once).
-var hashing = &argon2id.Params{Memory: 19 * 1024, Iterations: 2, Parallelism: 1, SaltLength: 16, KeyLength: 32}
-
-// hashers bounds the memory that hashing takes, however many people sign in at once.
-var hashers = make(chan struct{}, 4)
-
-// HashPassword gives the argon2id hash of a password in PHC string form, which carries its own salt and parameters.
-func HashPassword(password string) (string, error) {
-	hashers <- struct{}{}
-	defer func() { <-hashers }()
-	return argon2id.CreateHash(password, hashing)
-}
-
-// PasswordMatches reports whether a password is the one that was hashed. An empty hash matches nothing, after the same
-// work as any other: how long an answer takes tells nobody which names exist.
-func PasswordMatches(password, hash string) (bool, error) {
-	hashers <- struct{}{}
-	defer func() { <-hashers }()
-	if hash == "" {
-		_, err := argon2id.CreateHash(password, hashing)
-		return false, err
-	}
-	return argon2id.ComparePasswordAndHash(password, hash)
-}

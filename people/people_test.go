@@ -65,15 +65,15 @@ func TestGeneratedPasswordsAreGoodAndDiffer(t *testing.T) {
 }
 
 func TestHashesMatchTheirPasswordOnly(t *testing.T) {
-	hash, err := people.HashPassword("nine-quiet-greenhouse-mice")
+	hash, err := people.HashPassword(t.Context(), "nine-quiet-greenhouse-mice")
 	require.NoError(t, err)
 	require.True(t, strings.HasPrefix(hash, "$argon2id$"))
 	for password, want := range map[string]bool{"nine-quiet-greenhouse-mice": true, "nine-quiet-greenhouse-mouse": false, "": false} {
-		got, err := people.PasswordMatches(password, hash)
+		got, err := people.PasswordMatches(t.Context(), password, hash, "192.0.2.0/24")
 		require.NoError(t, err)
 		require.Equal(t, want, got)
 	}
-	got, err := people.PasswordMatches("", "")
+	got, err := people.PasswordMatches(t.Context(), "", "", "192.0.2.0/24")
 	require.NoError(t, err)
 	require.False(t, got, "nobody has an empty password")
 }

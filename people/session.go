@@ -9,6 +9,9 @@ import (
 )
 
 // A session ends SessionLifetime after sign-in, and SessionIdle after it was last used.
+// ProofFor is how long a password or passkey, once given, is a fresh proof of who somebody is.
+const ProofFor = 5 * time.Minute
+
 const (
 	SessionLifetime = 12 * time.Hour
 	SessionIdle     = 2 * time.Hour

@@ -141,7 +141,7 @@ const (
 var readsByPost = []string{"check", "listHolders", "rankRoles", "readStatements", "fillPattern"}
 
 // beforeAll are the operations open to somebody who has to choose a password or set up a second factor first.
-var beforeAll = []string{"getSession", "signOut", "choosePassword", "showSecondFactor", "beginSecondFactor", "confirmSecondFactor"}
+var beforeAll = []string{"getSession", "signOut", "proveSession", "choosePassword", "showSecondFactor", "beginSecondFactor", "confirmSecondFactor"}
 
 // first says what a caller has to do before anything else.
 func first(caller service.Caller) (api.Problem, bool) {

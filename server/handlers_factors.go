@@ -126,6 +126,18 @@ func (h handlers) SignInByPasskey(ctx context.Context, r SignInByPasskeyRequestO
 	return SignInByPasskey200JSONResponse{Body: sessionOf(caller), Headers: SignInByPasskey200ResponseHeaders{SetCookie: &cookie}}, nil
 }
 
+func (h handlers) ProveSession(ctx context.Context, r ProveSessionRequestObject) (ProveSessionResponseObject, error) {
+	ctx, caller := who(ctx)
+	if r.Body.Passkey == nil {
+		return ProveSession204Response{}, h.service.Prove(ctx, caller, text(r.Body.Password))
+	}
+	answer, err := json.Marshal(r.Body.Passkey.Answer)
+	if err != nil {
+		return nil, err
+	}
+	return ProveSession204Response{}, h.service.ProveByPasskey(ctx, caller, tokenOf(r.Body.Passkey.Token), answer)
+}
+
 func (h handlers) ShowDevice(ctx context.Context, r ShowDeviceRequestObject) (ShowDeviceResponseObject, error) {
 	ctx, caller := who(ctx)
 	d, err := h.service.Device(ctx, caller, r.Body.Code)

@@ -34,7 +34,7 @@ func mailedOf(m service.Mailed) api.Mailed {
 }
 
 func linkMadeOf(l service.LinkMade) api.LinkMade {
-	return api.LinkMade{Url: l.URL, Until: l.Until, Mailed: mailedOf(l.Mailed)}
+	return api.LinkMade{Url: optional(l.URL), Until: l.Until, Mailed: mailedOf(l.Mailed)}
 }
 
 func (h handlers) ListGuests(ctx context.Context, r ListGuestsRequestObject) (ListGuestsResponseObject, error) {
@@ -65,7 +65,7 @@ func (h handlers) InviteGuest(ctx context.Context, r InviteGuestRequestObject) (
 
 func (h handlers) ResendInvitation(ctx context.Context, r ResendInvitationRequestObject) (ResendInvitationResponseObject, error) {
 	ctx, caller := who(ctx)
-	made, err := h.service.Reinvite(ctx, caller, r.Organisation, somebody(r.Kind, r.Principal))
+	made, err := h.service.Reinvite(ctx, caller, r.Organisation, somebody(r.Kind, r.Principal), value(r.Params.Reveal))
 	if err != nil {
 		return nil, err
 	}

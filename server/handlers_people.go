@@ -87,7 +87,7 @@ func (h handlers) ResetPassword(ctx context.Context, r ResetPasswordRequestObjec
 	if r.Kind != api.UserKind {
 		return nil, &service.Problem{Kind: service.Invalid, Detail: "only a user has a password that others reset", Next: "a guest is invited anew, a service account has keys", Field: "kind"}
 	}
-	password, revision, err := h.service.ResetPassword(ctx, caller, r.Organisation, r.Principal)
+	password, revision, err := h.service.ResetPassword(ctx, caller, r.Organisation, r.Principal, store.Reset{Passkeys: !value(r.Params.KeepPasskeys), Keys: !value(r.Params.KeepKeys)})
 	if err != nil {
 		return nil, err
 	}
@@ -148,7 +148,7 @@ func settingsFrom(s api.Settings) people.Settings {
 // Keys.
 
 func newKeyOf(k api.KeyNew) service.NewKey {
-	return service.NewKey{Label: text(k.Label), Until: value(k.Until).UTC()}
+	return service.NewKey{Label: text(k.Label), Until: value(k.Until).UTC(), Governs: value(k.Governs)}
 }
 
 func (h handlers) keyOf(k store.Key) api.Key {
@@ -158,7 +158,7 @@ func (h handlers) keyOf(k store.Key) api.Key {
 	}
 	return api.Key{
 		Id: k.ID.String(), Label: k.Label, CreatedAt: k.CreatedAt, CreatedBy: k.CreatedBy, Until: present(k.Until),
-		LastUsedAt: present(k.LastUsedAt), LastUsedFrom: optional(k.LastUsedFrom), State: state,
+		LastUsedAt: present(k.LastUsedAt), LastUsedFrom: optional(k.LastUsedFrom), State: state, Governs: k.Governs,
 	}
 }
 

@@ -9,6 +9,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"arbora.example/api"
+	"arbora.example/people"
 	"arbora.example/service"
 	"arbora.example/store"
 )
@@ -33,6 +34,7 @@ var statuses = map[service.ProblemKind]struct {
 	service.Empty:        {http.StatusConflict, "Not set up yet"},
 	service.WeakPassword: {http.StatusUnprocessableEntity, "The password is not good enough"},
 	service.Outdated:     {http.StatusPreconditionFailed, "Something has changed since"},
+	service.ProofNeeded:  {http.StatusForbidden, "It takes a fresh proof"},
 	service.Unconfirmed:  {http.StatusPreconditionRequired, "It takes a confirmation"},
 }
 
@@ -80,8 +82,14 @@ func (s *Server) writeError(c *gin.Context, err error) {
 		c.Header("Connection", "close") // the rest of the body is not read
 	case errors.Is(err, store.ErrUnavailable):
 		c.Header("Retry-After", "2")
+	case errors.Is(err, people.ErrBusy):
+		c.Header("Retry-After", strconv.Itoa(int(people.BusyFor.Seconds())))
 	}
-	writeProblem(c, s.problem(err))
+	told := s.problem(err)
+	if told.Status == http.StatusUnauthorized {
+		c.Header("WWW-Authenticate", `Bearer realm="Arbora"`) // RFC 9110, section 11.6.1; RFC 6750
+	}
+	writeProblem(c, told)
 }
 
 // problem gives the problem an error stands for. What is no problem of the asker's is logged.
@@ -98,6 +106,8 @@ func (s *Server) problem(err error) api.Problem {
 		}
 	case errors.As(err, &tooLarge):
 		return problemOf(http.StatusRequestEntityTooLarge, "too-large", "the body is larger than 1 MiB", "send less at once")
+	case errors.Is(err, people.ErrBusy):
+		return problemOf(http.StatusServiceUnavailable, "busy", err.Error(), "try again in a few seconds")
 	case errors.Is(err, store.ErrUnavailable):
 		s.log.Warn("the database cannot be reached", "error", err)
 		return unavailableProblem

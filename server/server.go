@@ -69,7 +69,7 @@ func New(o Options) (http.Handler, error) {
 	if err := s.mountLoam(engine); err != nil {
 		return nil, err
 	}
-	authzen.Handler{Decider: o.Service, Caller: s.identifyReady, Fail: s.writeError}.Mount(engine)
+	authzen.Handler{Decider: o.Service, Address: o.Service.Address(), Caller: s.identifyReady, Fail: s.writeError}.Mount(engine)
 	oauth.Handler{Issuer: o.Service, Fail: s.writeError}.Mount(engine.Group("", limitBody))
 	// Fonts are compressed already; answers of the API are left as they are: they hold secrets beside what a caller chose.
 	compress := gzip.Gzip(gzip.DefaultCompression, gzip.WithExcludedExtensions([]string{".woff2", ".png"}))

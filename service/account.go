@@ -7,7 +7,6 @@ import (
 	"strings"
 
 	"arbora.example/access"
-	"arbora.example/people"
 	"arbora.example/store"
 )
 
@@ -132,7 +131,13 @@ func (s *Service) EditProfile(ctx context.Context, c Caller, title, email *strin
 	if title == nil && email == nil {
 		return c, nothingToEdit()
 	}
-	_, err := s.write(ctx, c, c.Organisation, func(now *access.Snapshot, details store.Details) (plan, error) {
+	if email != nil && *email != c.Identity.Email {
+		if err := s.needProof(c, "alter your mail address"); err != nil {
+			return c, err
+		}
+		s.notify(ctx, c.Identity, "Your mail address was altered to "+*email+".")
+	}
+	_, err := s.write(ctx, c, c.Organisation, func(now *access.Snapshot, details Details) (plan, error) {
 		d := s.deskOf(now, c)
 		d.details = details
 		p, ok := now.Principal(c.Principal)
@@ -147,7 +152,7 @@ func (s *Service) EditProfile(ctx context.Context, c Caller, title, email *strin
 			return plan{}, err
 		}
 		return plan{
-			rows: func(tx *store.Tx) (err error) {
+			rows: func(tx Tx) (err error) {
 				c.Identity.Title, c.Identity.Email, err = tx.SetProfile(p, title, email)
 				return err
 			},
@@ -171,7 +176,7 @@ func (s *Service) ChoosePassword(ctx context.Context, c Caller, current, chosen 
 	if err := checkPassword(chosen, "new", c.Identity.Name, c.Identity.Title, c.Identity.OrganisationName); err != nil {
 		return c, err
 	}
-	hash, err := people.HashPassword(chosen)
+	hash, err := s.hash(ctx, chosen)
 	if err != nil {
 		return c, err
 	}

@@ -24,12 +24,20 @@ type Caller struct {
 	Token            people.Token
 	MustSetUpFactor  bool      // a second factor comes before anything else; kept by whoever admits the caller
 	Strong           bool      // signed in with two factors
+	ProvedAt         time.Time // when the person last gave a password or passkey in this session; zero for never
+	MayGovern        bool      // a program whose key was made for governing
+	KeyUntil         time.Time // when the key of a program ends; zero for never
 	EndsAt           time.Time // when the session ends unless it is used again, or the access token
 	From             string    // network address
 	// ViewsAs is whom the caller looks as, who is then the principal; empty for oneself.
 	ViewsAs string
 	// Confirmed is the confirmation of the impact that the caller saw of the change now asked for; empty for none.
 	Confirmed string
+}
+
+// isTame reports whether the caller is a program of the organisation whose key was not made for governing.
+func (c Caller) isTame() bool {
+	return c.Identity.ID.IsZero() && !c.MayGovern && c.Kind != access.PlatformService
 }
 
 // IsEmpty reports whether nobody has set the service up yet.
@@ -105,7 +113,7 @@ func (s *Service) Caller(ctx context.Context, token people.Token, from string) (
 
 func callerWith(session store.Session, token people.Token, from string) Caller {
 	return Caller{
-		Identity: session.Identity, Session: session.ID, Name: session.Identity.SignIn().String(), Token: token, From: from, Strong: session.Strong,
+		Identity: session.Identity, Session: session.ID, Name: session.Identity.SignIn().String(), Token: token, From: from, Strong: session.Strong, ProvedAt: session.ProvedAt,
 		Organisation: session.Organisation, OrganisationName: session.OrganisationName, Principal: session.Principal,
 	}
 }

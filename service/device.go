@@ -32,7 +32,7 @@ func (s *Service) AskForDevice(ctx context.Context, agent, from string) (DeviceC
 	if err := s.refuseEmpty(ctx); err != nil {
 		return DeviceCodes{}, err
 	}
-	if wait := s.guesses.wait(from); wait > 0 {
+	if wait := s.guesses.wait(askingIn, from); wait > 0 {
 		return DeviceCodes{}, tooOften("too many attempts from your network address", wait)
 	}
 	if agent == "" {
@@ -50,7 +50,7 @@ func (s *Service) AskForDevice(ctx context.Context, agent, from string) (DeviceC
 
 // Device shows the terminal that waits with a code, so that a person sees whom they let in.
 func (s *Service) Device(ctx context.Context, c Caller, code string) (store.DeviceRequest, error) {
-	if wait := s.guesses.wait(c.From); wait > 0 {
+	if wait := s.guesses.wait(askingIn, c.From); wait > 0 {
 		return store.DeviceRequest{}, tooOften("too many attempts from your network address", wait)
 	}
 	unknown := &Problem{Kind: NotThere, Detail: "no terminal waits with this code", Next: "check the code; it lasts ten minutes and works once", Field: "code"}
@@ -69,6 +69,11 @@ func (s *Service) DecideDevice(ctx context.Context, c Caller, code string, allow
 	r, err := s.Device(ctx, c, code)
 	if err != nil {
 		return err
+	}
+	if allow {
+		if err := s.needProof(c, "let a terminal in"); err != nil {
+			return err
+		}
 	}
 	var who, where access.ID
 	did := "refused"

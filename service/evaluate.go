@@ -3,6 +3,7 @@ package service
 import (
 	"context"
 	"errors"
+	"iter"
 	"slices"
 	"strings"
 
@@ -23,6 +24,7 @@ type (
 		Resource Entity
 		Told     Told
 		Refers   []string // ids of what the operation refers to besides
+		Fault    *Problem // what is wrong with the question itself, found by whoever read it; nil for nothing
 	}
 
 	// Evaluated is the answer to an evaluation.
@@ -36,6 +38,8 @@ type (
 		// permission the operation cannot refer to such a thing at all.
 		Lacks string
 		On    access.ID
+		// Error says why an evaluation makes no sense; nothing else is told then.
+		Error *Problem
 		// Hidden is told to platform services with a no: the subject does not see the resource, or what the operation
 		// refers to, and is to be answered as if it were not there.
 		Hidden bool
@@ -44,20 +48,24 @@ type (
 
 // Evaluate answers evaluations on one snapshot. Of themselves anybody may ask; of others a platform service, about its own
 // types, and those who may list the grants at the resource. What the caller may not ask is answered like what is not there,
-// with no. The error is a [*Problem] for an evaluation that makes no sense; item says which.
-func (s *Service) Evaluate(ctx context.Context, c Caller, asked []Evaluation) (answers []Evaluated, revision uint64, item int, err error) {
+// with no. An evaluation that makes no sense is answered with no and its own error, so that one faulty item spoils no other.
+func (s *Service) Evaluate(ctx context.Context, c Caller, asked []Evaluation) (answers []Evaluated, revision uint64, err error) {
 	now, err := s.snapshotFor(ctx, c)
 	if err != nil {
-		return nil, 0, 0, err
+		return nil, 0, err
 	}
 	e := s.evaluatorOf(now, c)
 	answers = make([]Evaluated, len(asked))
 	for i := range asked {
-		if answers[i], err = e.evaluate(&asked[i]); err != nil {
-			return nil, 0, i, err
+		if answers[i], err = e.evaluate(&asked[i]); err == nil {
+			continue
+		}
+		answers[i] = Evaluated{Reason: access.Unknown}
+		if !errors.As(err, &answers[i].Error) {
+			return nil, 0, err
 		}
 	}
-	return answers, now.Revision(), 0, nil
+	return answers, now.Revision(), nil
 }
 
 // snapshotFor gives the snapshot of the caller's organisation, without the cost of a desk.
@@ -73,20 +81,27 @@ func (s *Service) snapshotFor(ctx context.Context, c Caller) (*access.Snapshot, 
 type evaluator struct {
 	*access.Snapshot
 	me      access.ID
-	service string // of a caller that is a platform service: its name
-	own     *access.Context
+	service string          // of a caller that is a platform service: its name
+	own     *access.Context // of the caller, for what the caller may ask
+	untold  access.Context  // of a question that tells nothing but that it is asked now
 	lists   access.Permission
 	asked   access.ID // the scope that mayAsk was worked out for
 	may     bool
 	seer    access.ID // whose view this is
 	view    *access.View
+	eyes    *access.View // what the caller sees; nil for a platform service, which has to find what it serves
 }
 
 func (s *Service) evaluatorOf(now *access.Snapshot, c Caller) *evaluator {
-	return &evaluator{
+	e := &evaluator{
 		Snapshot: now, me: c.Principal, service: platformService(now, c), own: s.contextOf(c),
 		lists: now.Catalogue().MustPermission("list grant"),
 	}
+	e.untold.Time = e.own.Time
+	if e.service == "" {
+		e.eyes = now.View(e.me, e.own)
+	}
+	return e
 }
 
 // platformService gives the name of the platform service that a caller is; empty for others.
@@ -99,11 +114,15 @@ func platformService(now *access.Snapshot, c Caller) string {
 }
 
 func (e *evaluator) evaluate(asked *Evaluation) (Evaluated, error) {
-	q := access.Question{Context: e.own}
+	q := access.Question{Context: &e.untold}
 	var err error
+	if asked.Fault != nil {
+		return Evaluated{}, asked.Fault
+	}
 	if q.Permission, err = e.permission(asked.Action, asked.Resource.Type); err != nil {
 		return Evaluated{}, err
 	}
+	// What was not told is unknown: nothing of whoever asks stands in for the subject.
 	if told := &asked.Told; !told.isEmpty() {
 		if q.Context, err = told.context(e.own.Time); err != nil {
 			return Evaluated{}, err
@@ -180,12 +199,12 @@ func (e *evaluator) principal(subject Entity) (id access.ID, ok bool, err error)
 // scope finds a scope by id or address; what lies in open contents is decided by the resource.
 func (e *evaluator) scope(key string) (access.ID, bool) {
 	if id, err := access.ParseID(key); err == nil {
-		if _, ok := e.Principal(id); ok {
-			return id, true // a service account that an operation refers to
+		if account, ok := e.Principal(id); ok { // a service account that an operation refers to
+			return id, e.eyes == nil || !account.Home.IsZero() && e.eyes.Sees(account.Home)
 		}
-		return id, e.Has(id)
+		return id, e.Has(id) && (e.eyes == nil || e.eyes.Sees(id))
 	}
-	place, err := e.Resolve(key, nil)
+	place, err := e.Resolve(key, e.eyes)
 	return place.Scope.ID, err == nil
 }
 
@@ -211,8 +230,8 @@ func (e *evaluator) mayAsk(q *access.Question) bool {
 	return e.may
 }
 
-// SearchSubjects gives the subjects of a type that may do something at a resource, for those who may list the grants
-// there.
+// SearchSubjects gives the subjects of a type that may do something at a resource: all of them to those who may list the
+// grants there, themselves to others.
 func (s *Service) SearchSubjects(ctx context.Context, c Caller, asked Evaluation) ([]Entity, error) {
 	e, err := s.searcher(ctx, c)
 	if err != nil {
@@ -232,16 +251,34 @@ func (s *Service) SearchSubjects(ctx context.Context, c Caller, asked Evaluation
 	}
 	found := []Entity{}
 	scope, ok := e.scope(asked.Resource.ID)
-	if !ok || !e.mayAsk(&access.Question{Permission: p, Scope: scope}) {
+	if !ok {
 		return found, nil
 	}
-	for _, h := range e.Holders(p, scope, told) {
-		if h.Principal.Kind == kind && !h.Conditional {
-			found = append(found, Entity{Type: kind.String(), ID: e.nameOf(h.Principal)})
+	may := e.mayAsk(&access.Question{Permission: p, Scope: scope})
+	for principal := range e.subjects(kind, p, scope, told) {
+		if !may && principal.ID != e.me {
+			continue
+		}
+		if e.Decide(access.Question{Principal: principal.ID, Permission: p, Scope: scope, Context: told}).Allowed {
+			found = append(found, Entity{Type: kind.String(), ID: e.nameOf(principal)})
 		}
 	}
 	slices.SortFunc(found, func(a, b Entity) int { return strings.Compare(a.ID, b.ID) })
 	return found, nil
+}
+
+// subjects yields those of a kind who may hold a permission at a scope. Groups and sets are few, and each is looked at.
+func (e *evaluator) subjects(kind access.PrincipalKind, p access.Permission, scope access.ID, told *access.Context) iter.Seq[access.Principal] {
+	if kind == access.Group || kind == access.BuiltInSet {
+		return e.Principals(kind)
+	}
+	return func(yield func(access.Principal) bool) {
+		for _, h := range e.Holders(p, scope, told) {
+			if h.Principal.Kind == kind && !h.Conditional && !yield(h.Principal) {
+				return
+			}
+		}
+	}
 }
 
 func (e *evaluator) nameOf(p access.Principal) string {
@@ -278,7 +315,8 @@ func (s *Service) SearchActions(ctx context.Context, c Caller, asked Evaluation)
 }
 
 // SearchResources gives the resources of a type at which a subject may do something, by address, a page at a time: those
-// that the caller may ask about. After is the last address of the page before.
+// that the caller may ask about. To create one, and of types that are no scopes, the scopes are given at which it may be done.
+// After is the last address of the page before; it need not be there any more.
 func (s *Service) SearchResources(ctx context.Context, c Caller, asked Evaluation, after string, limit int) (found []Entity, more bool, err error) {
 	e, err := s.searcher(ctx, c)
 	if err != nil {
@@ -297,14 +335,14 @@ func (s *Service) SearchResources(ctx context.Context, c Caller, asked Evaluatio
 	if err != nil || !ok {
 		return found, false, err
 	}
-	passed := after == ""
-	for scope := range e.Where(principal, p, asked.Resource.Type, told) {
-		if !e.mayAsk(&access.Question{Principal: principal, Permission: p, Scope: scope}) {
+	last := strings.Split(after, "/")
+	for scope := range e.Where(principal, p, e.Catalogue().AskedAt(p), told) {
+		if !e.mayAsk(&access.Question{Principal: principal, Permission: p, Scope: scope}) || e.eyes != nil && !e.eyes.Sees(scope) {
 			continue
 		}
 		address := e.Address(scope)
-		if !passed {
-			passed = address == after
+		// The order is that of the tree: names at every level, whoever is above first.
+		if after != "" && slices.Compare(strings.Split(address, "/"), last) <= 0 {
 			continue
 		}
 		if len(found) == limit {

@@ -70,6 +70,9 @@ func (s *Service) BeginFactor(ctx context.Context, c Caller) (uri, seed string, 
 	case c.Identity.Factor:
 		return "", "", &Problem{Kind: Conflict, Detail: "you have a second factor already", Next: "take it away first to set up another device"}
 	}
+	if err := s.needProof(c, "set up a second factor"); err != nil {
+		return "", "", err
+	}
 	if uri, seed, err = people.FactorSeed(c.Name); err != nil {
 		return "", "", err
 	}
@@ -105,7 +108,11 @@ func (s *Service) ConfirmFactor(ctx context.Context, c Caller, code string) ([]s
 		return nil, wrongCode()
 	}
 	codes := people.NewRecoveryCodes()
-	return codes, s.records.ConfirmFactor(ctx, c.Identity, step, codes, s.author(c))
+	if err := s.records.ConfirmFactor(ctx, c.Identity, step, codes, s.author(c)); err != nil {
+		return nil, err
+	}
+	s.notify(ctx, c.Identity, "A second factor was set up.")
+	return codes, nil
 }
 
 // DropFactor takes the caller's second factor away; it takes their password, so that an unwatched screen is not enough.
@@ -113,7 +120,12 @@ func (s *Service) DropFactor(ctx context.Context, c Caller, password string) err
 	if err := s.testOwnPassword(ctx, c, password, "password"); err != nil {
 		return err
 	}
-	return s.records.DropFactor(ctx, c.Identity, store.AuditRecord{Organisation: c.OrganisationName, Author: s.author(c), Event: "second-factor-dropped", Detail: c.Name + " took away their second factor"})
+	record := store.AuditRecord{Organisation: c.OrganisationName, Author: s.author(c), Event: "second-factor-dropped", Detail: c.Name + " took away their second factor"}
+	if err := s.records.DropFactor(ctx, c.Identity, record); err != nil {
+		return err
+	}
+	s.notify(ctx, c.Identity, "Your second factor was taken away.")
+	return nil
 }
 
 // ResetFactor takes away the second factor of a user who lost the device and the recovery codes.
@@ -129,6 +141,9 @@ func (s *Service) ResetFactor(ctx context.Context, c Caller, organisation, name 
 	if err := d.mayActAs(p); err != nil {
 		return err
 	}
+	if err := s.needProof(c, "take away somebody's second factor"); err != nil {
+		return err
+	}
 	identity, err := s.records.Identity(ctx, p.ID)
 	if err != nil {
 		return err
@@ -136,6 +151,7 @@ func (s *Service) ResetFactor(ctx context.Context, c Caller, organisation, name 
 	if !identity.Factor {
 		return &Problem{Kind: Conflict, Detail: name + " has no second factor", Next: "nothing needs doing"}
 	}
+	s.notify(ctx, identity, c.Name+" took away your second factor.")
 	return s.records.DropFactor(ctx, identity, store.AuditRecord{Organisation: c.OrganisationName, Author: s.author(c), Event: "second-factor-dropped", Detail: c.Name + " took away the second factor of " + identity.SignIn().String()})
 }
 
@@ -153,6 +169,13 @@ func (s *Service) testFactor(ctx context.Context, i store.Identity, code, from s
 	if code == "" {
 		return false, errNoCode
 	}
+	guess := store.Guess{Name: i.SignIn(), What: people.CodeFromAnywhere}
+	failures, wait, err := s.records.CountGuess(ctx, guess, s.moment(), people.Delay)
+	if err != nil {
+		return false, err
+	} else if wait > 0 {
+		return false, tooOften("too many wrong codes", wait)
+	}
 	seed, err := s.seed(f, i.ID)
 	if err != nil {
 		return false, err
@@ -167,10 +190,12 @@ func (s *Service) testFactor(ctx context.Context, i store.Identity, code, from s
 		author := store.Author{Name: i.SignIn().String(), From: from, At: s.moment()}
 		ok, err = s.records.TakeRecoveryCode(ctx, i, code, author)
 	}
-	if err != nil || ok {
-		return true, err
+	if err != nil {
+		return false, err
+	} else if ok {
+		return true, s.records.UncountGuess(ctx, guess)
 	}
 	answer := wrongCode()
 	answer.Kind = WrongSignIn
-	return false, s.failed(ctx, i.SignIn(), i, from, answer)
+	return false, s.failed(ctx, i, i.SignIn(), from, failures, "wrong codes", answer)
 }

@@ -136,7 +136,7 @@ func planGrant(wanted NewGrant, made *access.Grant) planner {
 		}
 		return plan{
 			changes: []access.Change{access.CreateGrant{Grant: *made}},
-			rows:    func(tx *store.Tx) error { return tx.CreateGrant(*made, wanted.Description) },
+			rows:    func(tx Tx) error { return tx.CreateGrant(*made, wanted.Description) },
 			what:    fmt.Sprintf("granted %s to %s %s at %s", wanted.Role, wanted.Kind, wanted.Name, d.Address(made.Scope)),
 		}, nil
 	}
@@ -194,7 +194,7 @@ func planRevocation(key string) planner {
 		holder, _ := d.Principal(grant.Principal)
 		return plan{
 			changes: []access.Change{access.RevokeGrant{ID: id}},
-			rows:    func(tx *store.Tx) error { return tx.RevokeGrant(grant) },
+			rows:    func(tx Tx) error { return tx.RevokeGrant(grant) },
 			what:    fmt.Sprintf("revoked %s from %s %s at %s", grant.Role, holder.Kind, holder.Name, d.Address(grant.Scope)),
 		}, nil
 	}

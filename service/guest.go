@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"strings"
+	"time"
 
 	"arbora.example/access"
 	"arbora.example/people"
@@ -88,16 +89,21 @@ func (s *Service) planInvitation(c Caller, organisation string, wanted Invitatio
 		accepted := guest.principal
 		accepted.Inactive = false
 		p.imagined = append([]access.Change{access.CreatePrincipal{Principal: accepted}}, p.changes[1:]...)
-		p.rows = func(tx *store.Tx) error {
+		p.rows = func(tx Tx) error {
 			return errors.Join(tx.CreatePrincipal(guest.principal, guest.details), rows(tx), guest.link.write(tx))
+		}
+		if guest.link.revealed {
+			p.actsAs = []access.ID{id}
 		}
 		p.what = "invited " + address + p.what
 		return p, nil
 	}, guest, nil
 }
 
-// Reinvite mails a pending guest another link in place of the first, and invites one anew who was withdrawn before.
-func (s *Service) Reinvite(ctx context.Context, c Caller, organisation string, who Somebody) (LinkMade, error) {
+// Reinvite mails a pending guest another link in place of the first, and invites one anew who was withdrawn before: that gives
+// back all that is prepared for them, which the caller must be able to give. Who may act as the guest, whatever is prepared
+// counted, may have the link revealed once: that is recorded, and the guest is told.
+func (s *Service) Reinvite(ctx context.Context, c Caller, organisation string, who Somebody, reveal bool) (LinkMade, error) {
 	d, err := s.open(ctx, c)
 	if err != nil {
 		return LinkMade{}, err
@@ -106,32 +112,60 @@ func (s *Service) Reinvite(ctx context.Context, c Caller, organisation string, w
 	if err != nil {
 		return LinkMade{}, err
 	}
-	name := guest.Name
 	if guest.Kind != access.Guest {
 		return LinkMade{}, &Problem{Kind: Invalid, Detail: "only guests are invited", Next: "name a guest", Field: "kind"}
 	}
-	details, err := d.detailsOf(ctx, guest)
-	if err != nil {
-		return LinkMade{}, err
-	}
-	if !details.Identity.IsZero() {
-		return LinkMade{}, &Problem{Kind: Conflict, Detail: name + " has accepted already", Next: "restore a retired guest with their state"}
+	if reveal {
+		if err := s.needProof(c, "have a link revealed"); err != nil {
+			return LinkMade{}, err
+		}
 	}
 	link := s.newLink(c, people.ToAccept, guest.ID)
-	if _, err := s.made(ctx, c, func(d desk) (plan, error) {
-		_, err := d.governed(organisation, who, "create")
-		return plan{what: "invited " + name + " once more", rows: func(tx *store.Tx) error {
-			if details.State == people.Retired {
+	link.revealed = link.revealed || reveal
+	if _, err := s.made(ctx, c, planReinvitation(ctx, organisation, who, link)); err != nil {
+		return LinkMade{}, err
+	}
+	made := s.sendLink(ctx, c, link, guest.Name, guest.Name)
+	if reveal && made.Mailed.Sent {
+		o := s.occasion(ctx, c, guest.Name)
+		s.mail(ctx, people.Notice(guest.Name, o, o.From+" had the link of your invitation shown to them, to pass it on."))
+	}
+	return made, nil
+}
+
+func planReinvitation(ctx context.Context, organisation string, who Somebody, link newLink) planner {
+	return func(d desk) (plan, error) {
+		guest, err := d.governed(organisation, who, "create")
+		if err != nil {
+			return plan{}, err
+		}
+		details, err := d.detailsOf(ctx, guest)
+		if err != nil {
+			return plan{}, err
+		}
+		if !details.Identity.IsZero() {
+			return plan{}, &Problem{Kind: Conflict, Detail: guest.Name + " has accepted already", Next: "restore a retired guest with their state"}
+		}
+		withdrawn := details.State == people.Retired
+		if withdrawn || link.revealed {
+			if err := d.mayActAs(guest); err != nil {
+				return plan{}, err
+			}
+		}
+		p := plan{what: "invited " + guest.Name + " once more"}
+		if link.revealed {
+			p.what += ", and had the link shown"
+		}
+		p.rows = func(tx Tx) error {
+			if withdrawn {
 				if err := tx.Reinvite(guest); err != nil {
 					return err
 				}
 			}
 			return link.write(tx)
-		}}, err
-	}); err != nil {
-		return LinkMade{}, err
+		}
+		return p, nil
 	}
-	return s.sendLink(ctx, c, link, guest.Name, guest.Name), nil
 }
 
 // AcceptInvitation lets the caller in as a guest, as who they are signed in.
@@ -162,18 +196,25 @@ func (s *Service) AcceptInvitation(ctx context.Context, c Caller, token people.T
 		}
 	}
 	at := Caller{Name: c.Name, From: c.From, Organisation: v.Organisation, OrganisationName: v.OrganisationName}
-	return v, s.accept(ctx, at, v, token, i, func(*store.Tx) error { return nil })
+	return v, s.accept(ctx, at, v, token, i, func(Tx) error { return nil })
 }
 
 // accept lets a pending guest in as an identity.
-func (s *Service) accept(ctx context.Context, c Caller, v LinkView, token people.Token, i store.Identity, more func(*store.Tx) error) error {
+func (s *Service) accept(ctx context.Context, c Caller, v LinkView, token people.Token, i store.Identity, more func(Tx) error) error {
 	name := i.SignIn().String()
-	_, err := s.write(ctx, c, v.Organisation, func(now *access.Snapshot, _ store.Details) (plan, error) {
+	_, err := s.write(ctx, c, v.Organisation, func(now *access.Snapshot, _ Details) (plan, error) {
 		guest, ok := now.Principal(v.Principal)
 		if !ok {
 			return plan{}, notThere("guest", v.SignIn, "")
 		}
-		p := plan{what: name + " accepted the invitation", changes: []access.Change{access.SetInactive{ID: guest.ID}}, rows: func(tx *store.Tx) error {
+		// What was prepared for the guest was judged when it was prepared, as if they were in use. What their name brings besides
+		// was not.
+		if guest.Name != name {
+			if err := judgeName(now, guest, name, s.moment()); err != nil {
+				return plan{}, err
+			}
+		}
+		p := plan{what: name + " accepted the invitation", changes: []access.Change{access.SetInactive{ID: guest.ID}}, rows: func(tx Tx) error {
 			if err := tx.UseLink(token); err != nil {
 				return err
 			}
@@ -188,6 +229,25 @@ func (s *Service) accept(ctx context.Context, c Caller, v LinkView, token people
 		return p, nil
 	})
 	return usedMeanwhile(err)
+}
+
+// judgeName refuses to let a guest in under a name by which they would gain something: a condition may ask for it.
+func judgeName(now *access.Snapshot, guest access.Principal, name string, at time.Time) error {
+	used, err := now.With(now.Revision(), access.SetInactive{ID: guest.ID})
+	if err != nil {
+		return broken(err, "")
+	}
+	_, found, err := used.Exceeds(access.Maker{ID: guest.ID, Now: &access.Context{Time: at, Local: true}}, access.RenamePrincipal{ID: guest.ID, Name: name})
+	if err != nil {
+		return broken(err, "")
+	}
+	if !found {
+		return nil
+	}
+	return &Problem{
+		Kind: Refused, Detail: "a rule of the organisation gives something to whoever is called " + name + ", which nobody meant to give by this invitation",
+		Next: "ask whoever invited you to invite " + name,
+	}
 }
 
 // ListGuests lists guests by name, those too who have not accepted yet, a page at a time.

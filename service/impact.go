@@ -10,7 +10,6 @@ import (
 	"strings"
 
 	"arbora.example/access"
-	"arbora.example/store"
 )
 
 // EffectView is an effect as its viewer may see it.
@@ -48,20 +47,30 @@ func (s *Service) make(ctx context.Context, c Caller, p planner) (*access.Snapsh
 	if _, err := s.open(ctx, c); err != nil {
 		return nil, err
 	}
-	return s.write(ctx, c, c.Organisation, func(now *access.Snapshot, details store.Details) (plan, error) {
+	return s.write(ctx, c, c.Organisation, func(now *access.Snapshot, details Details) (plan, error) {
 		d := s.deskOf(now, c)
 		d.details = details
 		planned, err := p(d)
 		if err != nil {
 			return planned, err
 		}
-		if err := d.mayMake(planned); err != nil {
+		opened, err := d.mayMake(planned)
+		if err != nil {
 			return planned, err
 		}
-		if err := d.unconfirmed(c, planned); err != nil {
+		if err := d.unconfirmed(c, planned, opened); err != nil {
 			return planned, err
 		}
-		return planned, d.confirmed(c, planned)
+		if err := d.confirmed(c, planned); err != nil {
+			return planned, err
+		}
+		switch {
+		case opened != "":
+			err = s.needProof(c, "open something to people whom the organisation does not know")
+		case d.privileged(planned.changes):
+			err = s.needProof(c, "give permissions to govern")
+		}
+		return planned, err
 	})
 }
 
@@ -75,15 +84,16 @@ func (d desk) confirmed(c Caller, planned plan) error {
 	if !ok || err != nil {
 		return &Problem{Kind: Invalid, Detail: fmt.Sprintf("%q confirms no impact", c.Confirmed), Next: "give the confirmation that the change's preview told", Field: "If-Match"}
 	}
-	if at == d.Revision() {
-		return nil
-	}
 	now, err := d.impact(planned)
 	if err != nil || now.digest == digest {
 		return err
 	}
+	why := fmt.Sprintf("others changed the organisation since revision %d, and this would now do something else than was confirmed", at)
+	if at == d.Revision() {
+		why = "this does something else than was confirmed"
+	}
 	return &Problem{
-		Kind: Outdated, Detail: fmt.Sprintf("others changed the organisation since revision %d, and this would now do something else than was confirmed", at),
+		Kind: Outdated, Detail: why,
 		Next: "look at the new impact and confirm that: " + now.Words, Impact: &now,
 	}
 }
@@ -98,7 +108,7 @@ func (s *Service) preview(ctx context.Context, c Caller, p planner) (Impact, err
 	if err != nil {
 		return Impact{}, err
 	}
-	if err := d.mayMake(planned); err != nil {
+	if _, err := d.mayMake(planned); err != nil {
 		return Impact{}, err
 	}
 	return d.impact(planned)
@@ -112,14 +122,6 @@ func meansSomebody(change access.Change) bool {
 		return false
 	}
 	return true
-}
-
-// mayMake refuses a plan that gives more than its maker may, or names whom the organisation forbids.
-func (d desk) mayMake(planned plan) error {
-	if err := d.forbidden(planned.changes); err != nil {
-		return err
-	}
-	return d.mayGive(planned.changes)
 }
 
 func (d desk) impact(planned plan) (Impact, error) {
@@ -222,71 +224,6 @@ func (d desk) covering(changes []access.Change) string {
 }
 
 func outsider(p access.Principal) bool { return p.ID == access.Public || p.ID == access.SignedIn }
-
-// mayGive refuses changes by which somebody would gain what their maker does not hold there.
-func (d desk) mayGive(changes []access.Change) error {
-	used, changes, err := d.asIfInUse(changes)
-	if err != nil {
-		return err
-	}
-	excess, found, err := used.Exceeds(d.me, d.context, changes...)
-	if err != nil {
-		return broken(err, "")
-	}
-	if !found {
-		return nil
-	}
-	permission := d.Catalogue().Operation(excess.Permission).String()
-	return &Problem{
-		Kind: Refused, Permission: permission,
-		Detail: fmt.Sprintf("by this %s %s would gain %s at %s, which you do not hold there yourself", excess.Principal.Kind, excess.Principal.Name, permission, d.Address(excess.Scope)),
-		Next:   "give what goes no further than your own, or ask somebody who holds it",
-	}
-}
-
-// asIfInUse gives the snapshot, and the changes, in which those are in use to whom the changes give something. What is
-// given to somebody suspended or still pending they hold as soon as they are back, with nobody asked again.
-func (d desk) asIfInUse(changes []access.Change) (*access.Snapshot, []access.Change, error) {
-	var woken []access.Change
-	seen := map[access.ID]bool{}
-	wake := func(id access.ID) {
-		if p, ok := d.Principal(id); ok && p.Inactive && !seen[id] {
-			seen[id] = true
-			woken = append(woken, access.SetInactive{ID: id})
-		}
-	}
-	given := func(id access.ID) {
-		wake(id)
-		for _, member := range d.EveryMember(id) {
-			wake(member.ID)
-		}
-	}
-	used := slices.Clone(changes)
-	for i, change := range changes {
-		switch c := change.(type) {
-		case access.CreatePrincipal:
-			c.Principal.Inactive = false
-			used[i] = c
-		case access.CreateGrant:
-			given(c.Grant.Principal)
-		case access.AddMember:
-			given(c.Membership.Member)
-		case access.PutPolicy:
-			for _, st := range c.Policy.Statements {
-				for _, subject := range st.Who {
-					given(subject.Principal)
-				}
-			}
-		case access.SetInactive:
-			return d.Snapshot, changes, nil
-		}
-	}
-	if len(woken) == 0 {
-		return d.Snapshot, used, nil
-	}
-	snapshot, err := d.With(d.Revision(), woken...)
-	return snapshot, used, err
-}
 
 // warnings says what is wide or dangerous about a change, and what it does not do.
 func (d desk) warnings(effects []EffectView, changes []access.Change) []string {

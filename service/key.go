@@ -13,8 +13,9 @@ import (
 
 // NewKey is an API key that somebody wants.
 type NewKey struct {
-	Label string
-	Until time.Time // zero for one that does not end
+	Label   string
+	Until   time.Time // zero for one that does not end
+	Governs bool      // programs that show it may use permissions to govern
 }
 
 // KeyMade is a key just issued; its secret is told this once.
@@ -60,6 +61,9 @@ func (s *Service) CreateKey(ctx context.Context, c Caller, organisation string, 
 
 // CreateOwnKey issues a key for the caller.
 func (s *Service) CreateOwnKey(ctx context.Context, c Caller, wanted NewKey) (KeyMade, error) {
+	if c.Identity.ID.IsZero() {
+		return KeyMade{}, &Problem{Kind: Refused, Detail: "a program issues no keys for itself: a token of minutes would last for ever", Next: "have a person issue another key for it"}
+	}
 	return s.issue(ctx, c, wanted, func(d desk) (access.Principal, error) {
 		p, _ := d.Principal(c.Principal)
 		return p, nil
@@ -67,6 +71,9 @@ func (s *Service) CreateOwnKey(ctx context.Context, c Caller, wanted NewKey) (Ke
 }
 
 func (s *Service) issue(ctx context.Context, c Caller, wanted NewKey, find func(desk) (access.Principal, error)) (KeyMade, error) {
+	if err := s.needProof(c, "issue an API key"); err != nil {
+		return KeyMade{}, err
+	}
 	d, err := s.open(ctx, c)
 	if err != nil {
 		return KeyMade{}, err
@@ -98,7 +105,7 @@ func (s *Service) issue(ctx context.Context, c Caller, wanted NewKey, find func(
 			}
 		}
 		return plan{
-			rows: func(tx *store.Tx) error { return tx.CreateKey(made.Key) },
+			rows: func(tx Tx) error { return tx.CreateKey(made.Key) },
 			what: fmt.Sprintf("issued key %s for %s %s", made.Key.ID, p.Kind, p.Name),
 		}, nil
 	})
@@ -130,10 +137,13 @@ func (s *Service) newKey(c Caller, principal access.ID, wanted NewKey) (KeyMade,
 	if !wanted.Until.IsZero() && !wanted.Until.After(now) {
 		return KeyMade{}, &Problem{Kind: Invalid, Detail: "the key would have ended before it is made", Next: "give a moment to come, or none", Field: "until"}
 	}
+	if !c.KeyUntil.IsZero() && (wanted.Until.IsZero() || wanted.Until.After(c.KeyUntil)) {
+		return KeyMade{}, &Problem{Kind: Refused, Detail: "the key would outlast the one you act by", Next: "have it end before " + c.KeyUntil.Format(time.RFC3339), Field: "until"}
+	}
 	secret := people.NewSecret()
 	return KeyMade{Secret: secret, Key: store.Key{
 		ID: newID(), Organisation: c.Organisation, Principal: principal, SecretHash: secret.Hash(), Label: wanted.Label,
-		CreatedAt: now, CreatedBy: c.Name, Until: wanted.Until,
+		CreatedAt: now, CreatedBy: c.Name, Until: wanted.Until, Governs: wanted.Governs,
 	}}, nil
 }
 
@@ -159,6 +169,11 @@ func (s *Service) WithdrawKey(ctx context.Context, c Caller, key string) error {
 	if k.Organisation != c.Organisation {
 		return notThere("key", key, "")
 	}
+	if c.Identity.ID.IsZero() && k.Principal == c.Principal {
+		// A program may always take back its own.
+	} else if err := s.needProof(c, "take back an API key"); err != nil {
+		return err
+	}
 	_, err = s.make(ctx, c, func(d desk) (plan, error) {
 		p, _ := d.Principal(k.Principal)
 		if p.ID != c.Principal {
@@ -172,7 +187,7 @@ func (s *Service) WithdrawKey(ctx context.Context, c Caller, key string) error {
 			}
 		}
 		return plan{
-			rows: func(tx *store.Tx) error { return tx.WithdrawKey(k) },
+			rows: func(tx Tx) error { return tx.WithdrawKey(k) },
 			what: fmt.Sprintf("took back key %s of %s %s", k.ID, p.Kind, p.Name),
 		}, nil
 	})

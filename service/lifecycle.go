@@ -63,6 +63,11 @@ type Edit struct {
 
 // EditPrincipal alters what is said of a user, guest, group or service account. Its id and access stay.
 func (s *Service) EditPrincipal(ctx context.Context, c Caller, organisation string, who Somebody, edit Edit) (uint64, error) {
+	if edit.Email != nil {
+		if err := s.needProof(c, "alter a mail address"); err != nil {
+			return 0, err
+		}
+	}
 	return s.made(ctx, c, planEdit(ctx, organisation, who, edit))
 }
 
@@ -82,7 +87,14 @@ func (s *Service) made(ctx context.Context, c Caller, p planner) (uint64, error)
 
 func planEdit(ctx context.Context, organisation string, who Somebody, edit Edit) planner {
 	return func(d desk) (plan, error) {
-		before, err := d.governed(organisation, who, edit.operations()...)
+		operations := edit.operations()
+		if len(operations) == 0 {
+			return plan{}, nothingToEdit()
+		}
+		if edit.Was != (AsRead{}) {
+			operations = append(operations, "describe") // comparing tells as much as reading
+		}
+		before, err := d.governed(organisation, who, operations...)
 		if err != nil {
 			return plan{}, err
 		}
@@ -165,7 +177,7 @@ func (d desk) planEdited(before access.Principal, was store.PrincipalDetails, ed
 			return plan{}, err
 		}
 	}
-	p.rows = func(tx *store.Tx) error { return tx.EditPrincipal(before, after, was, is) }
+	p.rows = func(tx Tx) error { return tx.EditPrincipal(before, after, was, is) }
 	p.what = fmt.Sprintf("altered %s %s", before.Kind, before.Name)
 	if after.Name != before.Name {
 		p.what += ", now called " + after.Name
@@ -191,20 +203,6 @@ func (d desk) mayMendEmail(p access.Principal, email string) error {
 		return err
 	}
 	return d.mayActAs(p)
-}
-
-// mayActAs refuses the credentials of somebody who holds what the caller may not give.
-func (d desk) mayActAs(p access.Principal) error {
-	excess, found := d.Surpasses(p.ID, d.me, d.context)
-	if !found {
-		return nil
-	}
-	permission := d.Catalogue().Operation(excess.Permission).String()
-	return &Problem{
-		Kind: Refused, Permission: permission,
-		Detail: fmt.Sprintf("%s %s holds %s at %s, which you do not hold there yourself", p.Kind, p.Name, permission, d.Address(excess.Scope)),
-		Next:   "who has their credentials would hold it too: ask somebody who holds as much",
-	}
 }
 
 func (d desk) detailsOf(ctx context.Context, p access.Principal) (store.PrincipalDetails, error) {
@@ -243,7 +241,7 @@ func planState(ctx context.Context, organisation string, who Somebody, to people
 			return plan{}, &Problem{Kind: Conflict, Detail: p.Name + " never accepted the invitation", Next: "invite them once more", Field: "state"}
 		}
 		planned := plan{
-			rows: func(tx *store.Tx) error { return tx.SetState(p, details.State, to) },
+			rows: func(tx Tx) error { return tx.SetState(p, details.State, to) },
 			what: fmt.Sprintf("%s %s %s", map[people.State]string{people.Active: "restored", people.Suspended: "suspended", people.Retired: "retired"}[to], p.Kind, p.Name),
 		}
 		if inactive := to != people.Active; inactive != p.Inactive {
@@ -293,7 +291,7 @@ func planHandOver(organisation string, from, to Somebody) planner {
 		if len(old) == 0 {
 			return plan{}, &Problem{Kind: Conflict, Detail: fmt.Sprintf("no grant names %s %s directly", from.Kind, from.Name), Next: "what comes through groups is handed over by membership"}
 		}
-		p.rows = func(tx *store.Tx) error {
+		p.rows = func(tx Tx) error {
 			var err error
 			for i := range old {
 				err = errors.Join(err, tx.RevokeGrant(old[i]), tx.CreateGrant(fresh[i], "handed over from "+giver.Kind.String()+" "+giver.Name))
@@ -304,8 +302,9 @@ func planHandOver(organisation string, from, to Somebody) planner {
 	}
 }
 
-// ResetPassword gives a user a new temporary password, generated and told this once, and ends all their sessions.
-func (s *Service) ResetPassword(ctx context.Context, c Caller, organisation, name string) (password string, revision uint64, err error) {
+// ResetPassword gives a user a new temporary password, generated and told this once. Their sessions, links and terminals let in
+// end, and what else is said to.
+func (s *Service) ResetPassword(ctx context.Context, c Caller, organisation, name string, ends store.Reset) (password string, revision uint64, err error) {
 	d, err := s.open(ctx, c)
 	if err != nil {
 		return "", 0, err
@@ -322,7 +321,7 @@ func (s *Service) ResetPassword(ctx context.Context, c Caller, organisation, nam
 	if !identity.By.TakesPassword() {
 		return "", 0, &Problem{Kind: Conflict, Detail: name + " signs in without a password", Next: "issue a key, or alter how they sign in"}
 	}
-	hash, password, err := s.newPassword("", "password")
+	hash, password, err := s.newPassword(ctx, "", "password")
 	if err != nil {
 		return "", 0, err
 	}
@@ -335,12 +334,13 @@ func (s *Service) ResetPassword(ctx context.Context, c Caller, organisation, nam
 			return plan{}, err
 		}
 		return plan{
-			rows: func(tx *store.Tx) error { return tx.ResetPassword(identity, hash, s.moment().Add(people.TemporaryFor)) },
+			rows: func(tx Tx) error { return tx.ResetPassword(identity, hash, s.moment().Add(people.TemporaryFor), ends) },
 			what: "reset the password of user " + name,
 		}, nil
 	})
 	if err != nil {
 		return "", 0, err
 	}
+	s.notify(ctx, identity, c.Name+" reset your password. What you signed in with before opens nothing any more.")
 	return password, revision, s.records.ForgetGuesses(ctx, identity.SignIn())
 }

@@ -13,34 +13,39 @@ import (
 
 // Links let somebody in who has no credentials yet: they work once and for a while.
 
-// LinkMade is a link just made and what became of the letter with it.
+// LinkMade is a link just made and what became of the letter with it. Who has the link has the account, so it is told to
+// whoever made it only where no letter carries it, or where they asked to see it and may: see [Service.Reinvite].
 type LinkMade struct {
-	URL    string
+	URL    string // empty when it went by mail alone
 	Until  time.Time
 	Mailed Mailed
 }
 
 // newLink is a link worked out and not yet written.
 type newLink struct {
-	token people.Token
+	token    people.Token
+	revealed bool // it is told to whoever makes it, who has somebody's credentials by it
 	store.Link
 }
 
 func (s *Service) newLink(c Caller, purpose people.Purpose, principal access.ID) newLink {
 	now := s.moment()
-	return newLink{token: people.NewToken(), Link: store.Link{Purpose: purpose, Principal: principal, MadeAt: now, MadeBy: c.Name, Until: now.Add(purpose.Lifetime())}}
+	return newLink{token: people.NewToken(), revealed: s.post == nil, Link: store.Link{Purpose: purpose, Principal: principal, MadeAt: now, MadeBy: c.Name, Until: now.Add(purpose.Lifetime())}}
 }
 
-func (l newLink) write(tx *store.Tx) error { return tx.PutLink(l.token, l.Link) }
+func (l newLink) write(tx Tx) error { return tx.PutLink(l.token, l.Link) }
 
 // url has the token in its fragment, which browsers send to nobody: it gets into no log.
 func (s *Service) url(l newLink) string { return s.address + "/#/link/" + string(l.token) }
 
 // sendLink mails a link that was written.
 func (s *Service) sendLink(ctx context.Context, c Caller, l newLink, to, signIn string) LinkMade {
-	made := LinkMade{URL: s.url(l), Until: l.Until}
+	made := LinkMade{Until: l.Until}
+	if l.revealed {
+		made.URL = s.url(l)
+	}
 	o := s.occasion(ctx, c, signIn)
-	o.Link, o.Until = made.URL, l.Until
+	o.Link, o.Until = s.url(l), l.Until
 	write := people.PasswordLink
 	if l.Purpose == people.ToAccept {
 		write = people.Invitation
@@ -107,12 +112,13 @@ type LinkView struct {
 
 // ReadLink says what a link is for.
 func (s *Service) ReadLink(ctx context.Context, token people.Token, from string) (LinkView, error) {
-	if wait := s.guesses.wait(from); wait > 0 {
+	if wait := s.guesses.wait(openingLinks, from); wait > 0 {
 		return LinkView{}, tooOften("too many attempts from your network address", wait)
 	}
 	link, err := s.records.Link(ctx, token)
 	if errors.Is(err, store.ErrNotFound) {
-		return LinkView{}, &Problem{Kind: Revoked, Detail: "this link works no more: it was used, replaced or withdrawn", Next: "ask whoever sent it for another"}
+		p := &Problem{Kind: Revoked, Detail: "this link works no more: it was used, replaced or withdrawn", Next: "ask whoever sent it for another"}
+		return LinkView{}, errors.Join(p, s.noteFailure(ctx, "", from, "link-failed", "a link was opened that is not there"))
 	} else if err != nil {
 		return LinkView{}, err
 	}
@@ -165,21 +171,21 @@ func (s *Service) UseLink(ctx context.Context, token people.Token, password, tit
 	if err := checkPassword(password, "password", v.SignIn, title, v.OrganisationName); err != nil {
 		return v, err
 	}
-	hash, err := people.HashPassword(password)
+	hash, err := s.hash(ctx, password)
 	if err != nil {
 		return v, err
 	}
 	c := Caller{Name: v.SignIn, From: from, Organisation: v.Organisation, OrganisationName: v.OrganisationName}
 	if v.Purpose == people.ToAccept {
 		outsider := store.Identity{ID: newID(), Name: v.SignIn, Email: v.SignIn, Title: title, PasswordHash: hash}
-		return v, s.accept(ctx, c, v, token, outsider, func(tx *store.Tx) error { return tx.CreateOutsider(outsider) })
+		return v, s.accept(ctx, c, v, token, outsider, func(tx Tx) error { return tx.CreateOutsider(outsider) })
 	}
 	identity, err := s.records.Identity(ctx, v.Principal)
 	if err != nil {
 		return v, err
 	}
-	_, err = s.write(ctx, c, v.Organisation, func(*access.Snapshot, store.Details) (plan, error) {
-		return plan{what: "chose a password by a link", rows: func(tx *store.Tx) error {
+	_, err = s.write(ctx, c, v.Organisation, func(*access.Snapshot, Details) (plan, error) {
+		return plan{what: "chose a password by a link", rows: func(tx Tx) error {
 			if err := tx.UseLink(token); err != nil {
 				return err
 			}

@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"arbora.example/people"
+	"arbora.example/store"
 )
 
 // Post sends letters.
@@ -35,4 +36,17 @@ func (s *Service) mail(ctx context.Context, l people.Letter) Mailed {
 		m.Sent = true
 	}
 	return m
+}
+
+// notify tells somebody by mail what was done with how they sign in. Nobody waits for it: without an address, or without mail,
+// the audit log alone tells.
+func (s *Service) notify(ctx context.Context, i store.Identity, what string) {
+	if i.Email == "" || s.post == nil {
+		return
+	}
+	organisation := i.OrganisationName
+	if organisation == "" {
+		organisation = "Arbora"
+	}
+	s.mail(ctx, people.Notice(i.Email, people.Occasion{Organisation: organisation, SignIn: i.SignIn().String(), Address: s.address}, what))
 }

@@ -47,7 +47,7 @@ func (s *Service) CreateUser(ctx context.Context, c Caller, organisation string,
 	if _, err := s.preview(ctx, c, p); err != nil {
 		return UserMade{}, err
 	}
-	if err := user.hash(); err != nil {
+	if err := s.hashOf(ctx, user); err != nil {
 		return UserMade{}, err
 	}
 	next, err := s.make(ctx, c, p)
@@ -111,6 +111,9 @@ func (s *Service) planUser(ctx context.Context, c Caller, organisation string, w
 		user.link = &link
 	}
 	if wanted.Key != nil {
+		if err := s.needProof(c, "issue an API key"); err != nil {
+			return nil, nil, err
+		}
 		made, err := s.newKey(c, user.principal.ID, *wanted.Key)
 		if err != nil {
 			return nil, nil, err
@@ -130,7 +133,10 @@ func (d desk) planNewcomer(organisation string, user *newcomer, wanted NewUser) 
 	}
 	p.changes = append([]access.Change{access.CreatePrincipal{Principal: user.principal}}, p.changes...)
 	p.what = "created user " + wanted.Name + p.what
-	p.rows = func(tx *store.Tx) error {
+	if user.plain != "" || user.key != nil || user.link != nil && user.link.revealed {
+		p.actsAs = []access.ID{user.principal.ID}
+	}
+	p.rows = func(tx Tx) error {
 		if err := user.write(tx); err != nil {
 			return err
 		}
@@ -140,8 +146,8 @@ func (d desk) planNewcomer(organisation string, user *newcomer, wanted NewUser) 
 }
 
 // planStart plans what somebody who is not there yet gets: memberships and grants. Its words go on after who they are.
-func (d desk) planStart(organisation string, who access.ID, groups []string, grants []NewGrant) (p plan, rows func(*store.Tx) error, err error) {
-	var writes []func(*store.Tx) error
+func (d desk) planStart(organisation string, who access.ID, groups []string, grants []NewGrant) (p plan, rows func(Tx) error, err error) {
+	var writes []func(Tx) error
 	for _, name := range groups {
 		group, err := MemberChange{Organisation: organisation, Group: name}.group(d)
 		if err != nil {
@@ -149,7 +155,7 @@ func (d desk) planStart(organisation string, who access.ID, groups []string, gra
 		}
 		m := access.Membership{Group: group.ID, Member: who}
 		p.changes = append(p.changes, access.AddMember{Membership: m})
-		writes = append(writes, func(tx *store.Tx) error { return tx.AddMember(m) })
+		writes = append(writes, func(tx Tx) error { return tx.AddMember(m) })
 	}
 	for _, grant := range grants {
 		made, err := d.newGrant(grant, who)
@@ -157,7 +163,7 @@ func (d desk) planStart(organisation string, who access.ID, groups []string, gra
 			return plan{}, nil, inField(err, "grants")
 		}
 		p.changes = append(p.changes, access.CreateGrant{Grant: made})
-		writes = append(writes, func(tx *store.Tx) error { return tx.CreateGrant(made, grant.Description) })
+		writes = append(writes, func(tx Tx) error { return tx.CreateGrant(made, grant.Description) })
 	}
 	if len(groups) > 0 {
 		p.what += " in " + strings.Join(groups, ", ")
@@ -165,7 +171,7 @@ func (d desk) planStart(organisation string, who access.ID, groups []string, gra
 	if n := len(grants); n > 0 {
 		p.what += fmt.Sprintf(" with %d grants", n)
 	}
-	return p, func(tx *store.Tx) error {
+	return p, func(tx Tx) error {
 		for _, write := range writes {
 			if err := write(tx); err != nil {
 				return err
@@ -184,7 +190,7 @@ func inField(err error, field string) error {
 	return err
 }
 
-func (u *newcomer) write(tx *store.Tx) error {
+func (u *newcomer) write(tx Tx) error {
 	if err := tx.CreateIdentity(u.identity); err != nil {
 		return err
 	}
@@ -253,22 +259,22 @@ func (s *Service) newcomer(wanted NewUser, organisation string) (*newcomer, erro
 	return user, nil
 }
 
-// hash turns the password into what is kept of it.
-func (u *newcomer) hash() (err error) {
+// hashOf turns the password of a newcomer into what is kept of it.
+func (s *Service) hashOf(ctx context.Context, u *newcomer) (err error) {
 	if u.plain != "" {
-		u.identity.PasswordHash, err = people.HashPassword(u.plain)
+		u.identity.PasswordHash, err = s.hash(ctx, u.plain)
 	}
 	return err
 }
 
 // newPassword hashes the password given, or a generated one that it also returns.
-func (s *Service) newPassword(given, field string, ownNames ...string) (hash, generated string, err error) {
+func (s *Service) newPassword(ctx context.Context, given, field string, ownNames ...string) (hash, generated string, err error) {
 	if given == "" {
 		generated = people.GeneratePassword()
 		given = generated
 	} else if err := checkPassword(given, field, ownNames...); err != nil {
 		return "", "", err
 	}
-	hash, err = people.HashPassword(given)
+	hash, err = s.hash(ctx, given)
 	return hash, generated, err
 }

@@ -11,7 +11,6 @@ import (
 
 	"arbora.example/access"
 	"arbora.example/people"
-	"arbora.example/store"
 )
 
 // Many users at once come as a CSV text (RFC 4180): a dry run reports each faulty line, then all are made or none.
@@ -189,7 +188,7 @@ func (s *Service) planNewcomers(ctx context.Context, c Caller, organisation, tex
 		if err == nil {
 			var planned plan
 			if planned, err = p(d); err == nil {
-				if err = d.mayMake(planned); err == nil {
+				if _, err = d.mayMake(planned); err == nil {
 					_, err = d.With(d.Revision(), planned.changes...)
 					err = broken(err, "")
 				}
@@ -209,16 +208,16 @@ func (s *Service) planNewcomers(ctx context.Context, c Caller, organisation, tex
 
 func (d desk) planAll(organisation string, users []*newcomer, rows []row) (plan, error) {
 	all := plan{what: fmt.Sprintf("created %d users", len(users))}
-	var writes []func(*store.Tx) error
+	var writes []func(Tx) error
 	for i, user := range users {
 		p, err := d.planNewcomer(organisation, user, rows[i].wanted)
 		if err != nil {
 			return plan{}, err
 		}
-		all.changes = append(all.changes, p.changes...)
+		all.changes, all.actsAs = append(all.changes, p.changes...), append(all.actsAs, p.actsAs...)
 		writes = append(writes, p.rows)
 	}
-	all.rows = func(tx *store.Tx) error {
+	all.rows = func(tx Tx) error {
 		for _, write := range writes {
 			if err := write(tx); err != nil {
 				return err
@@ -277,7 +276,7 @@ func (n *Newcomers) Make(ctx context.Context, tell func(done int)) ([]UserMade, 
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
-		if err := user.hash(); err != nil {
+		if err := n.service.hashOf(ctx, user); err != nil {
 			return nil, err
 		}
 		tell(i + 1)

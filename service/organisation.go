@@ -36,7 +36,7 @@ func (s *Service) MakeKeeper(ctx context.Context, name, password string) (keeper
 	if err := access.CheckName(name); err != nil {
 		return Caller{}, "", broken(err, "keeper")
 	}
-	hash, generated, err := s.newPassword(password, "password", name)
+	hash, generated, err := s.newPassword(ctx, password, "password", name)
 	if err != nil {
 		return Caller{}, "", err
 	}
@@ -103,7 +103,7 @@ func (s *Service) CreateOrganisation(ctx context.Context, c Caller, wanted NewOr
 	if err != nil {
 		return OrganisationMade{}, err
 	}
-	if err := steward.hash(); err != nil {
+	if err := s.hashOf(ctx, steward); err != nil {
 		return OrganisationMade{}, err
 	}
 	made.Password = steward.password
@@ -118,10 +118,10 @@ func (s *Service) CreateOrganisation(ctx context.Context, c Caller, wanted NewOr
 	if err != nil {
 		return OrganisationMade{}, broken(err, "")
 	}
-	if err := nameFree(ctx, s.records.Details, top); err != nil {
+	if err := nameFree(ctx, s.records, top); err != nil {
 		return OrganisationMade{}, err
 	}
-	_, err = s.records.Create(context.WithoutCancel(ctx), top.ID, s.author(c), func(tx *store.Tx, _ uint64) (string, error) {
+	_, err = s.records.Create(context.WithoutCancel(ctx), top.ID, s.author(c), func(tx Tx, _ uint64) (string, error) {
 		if err := tx.CreateScope(top, made.Organisation.ScopeDetails); err != nil {
 			return "", err
 		}
@@ -143,7 +143,7 @@ func (s *Service) CreateOrganisation(ctx context.Context, c Caller, wanted NewOr
 }
 
 // nameFree refuses a name for an organisation that another has, or has had: what is recorded of that stands under it.
-func nameFree(ctx context.Context, records store.Details, top access.Scope) error {
+func nameFree(ctx context.Context, records Details, top access.Scope) error {
 	other, err := records.OrganisationNamed(ctx, top.Name)
 	switch {
 	case errors.Is(err, store.ErrNotFound) || err == nil && other == top.ID:

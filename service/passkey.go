@@ -94,6 +94,9 @@ func (s *Service) BeginPasskey(ctx context.Context, c Caller) (Ceremony, error) 
 	if c.Identity.ID.IsZero() {
 		return Ceremony{}, &Problem{Kind: Refused, Detail: "only people have passkeys", Next: "sign in as a person"}
 	}
+	if err := s.needProof(c, "add a passkey"); err != nil {
+		return Ceremony{}, err
+	}
 	lib, err := s.passkeys()
 	if err != nil {
 		return Ceremony{}, err
@@ -146,7 +149,11 @@ func (s *Service) AddPasskey(ctx context.Context, c Caller, token people.Token, 
 	if err != nil {
 		return err
 	}
-	return s.records.AddPasskey(ctx, c.Identity, store.Passkey{ID: newID(), CredentialID: credential.ID, Credential: body, Label: label}, s.author(c))
+	if err := s.records.AddPasskey(ctx, c.Identity, store.Passkey{ID: newID(), CredentialID: credential.ID, Credential: body, Label: label}, s.author(c)); err != nil {
+		return err
+	}
+	s.notify(ctx, c.Identity, "A passkey was added, called "+label+".")
+	return nil
 }
 
 func badPasskey(err error) error {
@@ -165,9 +172,14 @@ func (s *Service) Passkeys(ctx context.Context, c Caller) ([]store.Passkey, erro
 
 // RemovePasskey takes one of the caller's own passkeys away.
 func (s *Service) RemovePasskey(ctx context.Context, c Caller, key string) error {
+	if err := s.needProof(c, "remove a passkey"); err != nil {
+		return err
+	}
 	id, err := access.ParseID(key)
 	if err == nil {
-		err = s.records.RemovePasskey(ctx, c.Identity, id, s.author(c))
+		if err = s.records.RemovePasskey(ctx, c.Identity, id, s.author(c)); err == nil {
+			s.notify(ctx, c.Identity, "A passkey was removed.")
+		}
 	}
 	if err == nil || !errors.Is(err, store.ErrNotFound) && !id.IsZero() {
 		return err
@@ -180,7 +192,7 @@ func (s *Service) BeginPasskeySignIn(ctx context.Context, from string) (Ceremony
 	if err := s.refuseEmpty(ctx); err != nil {
 		return Ceremony{}, err
 	}
-	if wait := s.guesses.wait(from); wait > 0 {
+	if wait := s.guesses.wait(usingPasskey, from); wait > 0 {
 		return Ceremony{}, tooOften("too many attempts from your network address", wait)
 	}
 	lib, err := s.passkeys()
@@ -196,19 +208,36 @@ func (s *Service) BeginPasskeySignIn(ctx context.Context, from string) (Ceremony
 
 // SignInByPasskey starts a session for whoever's passkey signed what the browser was asked to sign.
 func (s *Service) SignInByPasskey(ctx context.Context, token people.Token, answer []byte, a Attempt) (Caller, error) {
-	session, err := s.takeCeremony(ctx, token)
+	identity, err := s.readPasskey(ctx, token, answer, a.From)
 	if err != nil {
 		return Caller{}, err
+	}
+	begun := store.Session{ID: newID(), Identity: identity, Agent: a.Agent, Strong: true, ProvedAt: s.moment()}
+	if err := s.seat(ctx, &begun, a.Organisation); err != nil {
+		return Caller{}, err
+	}
+	return s.begin(ctx, begun, a.From, wrongPasskey())
+}
+
+func wrongPasskey() *Problem {
+	return &Problem{Kind: WrongSignIn, Detail: "this passkey opens nothing here", Next: "sign in with your password, or with another passkey"}
+}
+
+// readPasskey finds whose passkey signed what a browser was asked to sign. What is wrong is recorded.
+func (s *Service) readPasskey(ctx context.Context, token people.Token, answer []byte, from string) (store.Identity, error) {
+	session, err := s.takeCeremony(ctx, token)
+	if err != nil {
+		return store.Identity{}, err
 	}
 	lib, err := s.passkeys()
 	if err != nil {
-		return Caller{}, err
+		return store.Identity{}, err
 	}
 	parsed, err := protocol.ParseCredentialRequestResponseBytes(answer)
 	if err != nil {
-		return Caller{}, badPasskey(err)
+		return store.Identity{}, badPasskey(err)
 	}
-	wrong := &Problem{Kind: WrongSignIn, Detail: "this passkey opens nothing here", Next: "sign in with your password, or with another passkey"}
+	wrong := wrongPasskey()
 	var user passkeyUser
 	var fault error // of the records, which the library would hide
 	find := func(_, handle []byte) (webauthn.User, error) {
@@ -227,22 +256,15 @@ func (s *Service) SignInByPasskey(ctx context.Context, token people.Token, answe
 	}
 	_, credential, err := lib.ValidatePasskeyLogin(find, session, parsed)
 	if fault != nil {
-		return Caller{}, fault
+		return store.Identity{}, fault
 	}
 	// A counter that went backwards means that somebody copied the key (WebAuthn, section 6.1.1).
 	if err != nil || credential.Authenticator.CloneWarning {
-		return Caller{}, wrong
+		return store.Identity{}, errors.Join(wrong, s.noteFailure(ctx, user.identity.OrganisationName, from, "passkey-failed", "a passkey that opens nothing was shown"))
 	}
 	body, err := json.Marshal(credential)
 	if err != nil {
-		return Caller{}, err
+		return store.Identity{}, err
 	}
-	if err := s.records.UsePasskey(ctx, bytes.Clone(credential.ID), body, s.moment()); err != nil {
-		return Caller{}, err
-	}
-	begun := store.Session{ID: newID(), Identity: user.identity, Agent: a.Agent, Strong: true}
-	if err := s.seat(ctx, &begun, a.Organisation); err != nil {
-		return Caller{}, err
-	}
-	return s.begin(ctx, begun, a.From, wrong)
+	return user.identity, s.records.UsePasskey(ctx, bytes.Clone(credential.ID), body, s.moment())
 }

@@ -250,7 +250,7 @@ func (s *Service) planGroup(organisation string, wanted NewGroup, made *GroupVie
 		*made = group
 		return plan{
 			changes: []access.Change{access.CreatePrincipal{Principal: group.Principal}},
-			rows:    func(tx *store.Tx) error { return tx.CreatePrincipal(group.Principal, group.PrincipalDetails) },
+			rows:    func(tx Tx) error { return tx.CreatePrincipal(group.Principal, group.PrincipalDetails) },
 			what:    "created group " + wanted.Name,
 		}, nil
 	}
@@ -305,13 +305,13 @@ func (m MemberChange) plan(d desk) (plan, error) {
 	if m.Remove {
 		return plan{
 			changes: []access.Change{access.RemoveMember{Membership: membership}},
-			rows:    func(tx *store.Tx) error { return tx.RemoveMember(membership) },
+			rows:    func(tx Tx) error { return tx.RemoveMember(membership) },
 			what:    fmt.Sprintf("took %s %s out of %s", m.Kind, m.Name, m.Group),
 		}, nil
 	}
 	return plan{
 		changes: []access.Change{access.AddMember{Membership: membership}},
-		rows:    func(tx *store.Tx) error { return tx.AddMember(membership) },
+		rows:    func(tx Tx) error { return tx.AddMember(membership) },
 		what:    fmt.Sprintf("put %s %s into %s", m.Kind, m.Name, m.Group),
 	}, nil
 }

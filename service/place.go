@@ -6,7 +6,6 @@ import (
 
 	"arbora.example/access"
 	"arbora.example/people"
-	"arbora.example/store"
 )
 
 // desk is what a caller works with: the current snapshot of their organisation and what they see of it.
@@ -16,15 +15,16 @@ type desk struct {
 	me      access.ID
 	context *access.Context
 	service string // of a caller that is a platform service: its name
+	tame    bool   // the caller is a program whose key was not made for governing
 	// settings are what the organisation has decided for itself.
 	settings people.Settings
 	// details are read as they are; while a change is planned that is then made, within its transaction.
-	details store.Details
+	details Details
 }
 
 func (s *Service) deskOf(now *access.Snapshot, c Caller) desk {
 	context := s.contextOf(c)
-	d := desk{Snapshot: now, view: now.View(c.Principal, context), me: c.Principal, context: context, service: platformService(now, c), settings: people.DefaultSettings(), details: s.records.Details}
+	d := desk{Snapshot: now, view: now.View(c.Principal, context), me: c.Principal, context: context, service: platformService(now, c), tame: c.isTame(), settings: people.DefaultSettings(), details: s.records}
 	if settings := s.house(c.Organisation).settings.Load(); settings != nil {
 		d.settings = *settings
 	}
@@ -50,7 +50,7 @@ func (d desk) organisationID() access.ID {
 
 // contextOf tells what is known of a caller's circumstances.
 func (s *Service) contextOf(c Caller) *access.Context {
-	context := &access.Context{Time: s.moment()}
+	context := &access.Context{Time: s.moment(), Local: true}
 	if from, err := netip.ParseAddr(c.From); err == nil {
 		context.IP = from
 	}
@@ -164,12 +164,18 @@ func (d desk) need(permission string, scope access.Scope) error {
 	if !d.view.May(p, scope.ID) && !d.registers(p) {
 		return refused(permission, d.Address(scope.ID))
 	}
+	if d.tame && d.Catalogue().Governing().Has(p) {
+		return &Problem{
+			Kind: Refused, Permission: permission, Detail: "this API key was not made for governing, and this takes the permission \"" + permission + "\"",
+			Next: "use a key made with --may-govern, or do it as a person",
+		}
+	}
 	return nil
 }
 
 func (d desk) may(permission string, scope access.ID) bool {
 	p, err := d.Catalogue().Permission(permission)
-	return err == nil && (d.view.May(p, scope) || d.registers(p))
+	return err == nil && (d.view.May(p, scope) || d.registers(p)) && !(d.tame && d.Catalogue().Governing().Has(p))
 }
 
 // registers reports whether the caller is the platform service that keeps a permission's type: it registers and retires its
@@ -220,8 +226,12 @@ func (d desk) principal(kind, name string) (access.Principal, error) {
 		return p, nil
 	}
 	var known []string
-	for p := range d.Principals(k) {
-		known = append(known, p.Name)
+	// The nearest name tells of whom there is.
+	open := k == access.PlatformService || k == access.BuiltInSet
+	if open || d.may("list "+typeOf(k), d.organisationID()) || d.view.MayAnywhere(d.Catalogue().MustPermission("create grant")) {
+		for p := range d.Principals(k) {
+			known = append(known, p.Name)
+		}
 	}
 	p := notThere(kind, name, access.Nearest(name, known))
 	p.Field = "name"

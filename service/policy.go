@@ -292,7 +292,7 @@ func planPolicy(wanted NewPolicy, made *access.Policy) planner {
 		*made = p
 		return plan{
 			changes: []access.Change{access.PutPolicy{Policy: p}},
-			rows:    func(tx *store.Tx) error { return tx.PutPolicy(nil, p, wanted.Description) },
+			rows:    func(tx Tx) error { return tx.PutPolicy(nil, p, wanted.Description) },
 			what:    fmt.Sprintf("wrote policy %s at %s", p.Name, d.Address(scope.ID)),
 		}, nil
 	}
@@ -350,7 +350,7 @@ func planPolicyEdit(ctx context.Context, e PolicyEdit) planner {
 		}
 		return plan{
 			changes: []access.Change{access.PutPolicy{Policy: after}},
-			rows:    func(tx *store.Tx) error { return tx.PutPolicy(&before, after, description) },
+			rows:    func(tx Tx) error { return tx.PutPolicy(&before, after, description) },
 			what:    fmt.Sprintf("rewrote policy %s at %s", after.Name, d.Address(after.Scope)),
 		}, nil
 	}
@@ -378,7 +378,7 @@ func planPolicyRemoval(key string) planner {
 		}
 		return plan{
 			changes: []access.Change{access.RemovePolicy{ID: p.ID}},
-			rows:    func(tx *store.Tx) error { return tx.RemovePolicy(p) },
+			rows:    func(tx Tx) error { return tx.RemovePolicy(p) },
 			what:    fmt.Sprintf("took away policy %s at %s", p.Name, d.Address(p.Scope)),
 		}, nil
 	}

@@ -28,6 +28,7 @@ const (
 	WeakPassword ProblemKind = "weak-password" // the password is not good enough
 	Outdated     ProblemKind = "outdated"      // the change no longer has the impact that was confirmed
 	Unconfirmed  ProblemKind = "unconfirmed"   // the change takes a confirmation of its impact
+	ProofNeeded  ProblemKind = "proof-needed"  // it takes a fresh proof of who asks: a password or a passkey
 )
 
 // Problem is an error that its asker can understand: what went wrong, and what to do next.

@@ -9,7 +9,6 @@ import (
 	"strings"
 
 	"arbora.example/access"
-	"arbora.example/store"
 )
 
 // Reshaping is what is to be altered of one scope, or of many at once: what is left empty stays as it is.
@@ -135,7 +134,7 @@ func (d desk) planReshaped(ctx context.Context, r Reshaping) (plan, error) {
 		}
 	}
 	var p plan
-	var writes []func(*store.Tx) error
+	var writes []func(Tx) error
 	for _, before := range scopes {
 		after, was := before, details[before.ID]
 		is := was
@@ -180,9 +179,9 @@ func (d desk) planReshaped(ctx context.Context, r Reshaping) (plan, error) {
 			after.Retired = false
 			p.changes = append(p.changes, access.RestoreScope{ID: before.ID})
 		}
-		writes = append(writes, func(tx *store.Tx) error { return tx.ReshapeScope(before, after, was, is) })
+		writes = append(writes, func(tx Tx) error { return tx.ReshapeScope(before, after, was, is) })
 	}
-	p.rows = func(tx *store.Tx) error {
+	p.rows = func(tx Tx) error {
 		var err error
 		for _, write := range writes {
 			err = errors.Join(err, write(tx))

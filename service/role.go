@@ -6,7 +6,6 @@ import (
 	"iter"
 
 	"arbora.example/access"
-	"arbora.example/store"
 )
 
 // RoleView is a role as its viewer reads it.
@@ -191,7 +190,7 @@ func (s *Service) CreateRole(ctx context.Context, c Caller, key string, wanted N
 		}
 		return plan{
 			changes: []access.Change{access.CreateRole{Definition: def}},
-			rows:    func(tx *store.Tx) error { return tx.CreateRole(def) },
+			rows:    func(tx Tx) error { return tx.CreateRole(def) },
 			what:    fmt.Sprintf("defined role %s at %s", def.Name, d.Address(scope.ID)),
 		}, nil
 	})
@@ -301,7 +300,7 @@ func planRoleEdit(key string, wanted NewRole) planner {
 		def.Under = append(def.Under, unseen...) // what its editor does not see stays
 		return plan{
 			changes: []access.Change{access.EditRole{Definition: def}},
-			rows:    func(tx *store.Tx) error { return tx.EditRole(before, def) },
+			rows:    func(tx Tx) error { return tx.EditRole(before, def) },
 			what:    fmt.Sprintf("edited role %s", def.Name),
 		}, nil
 	}
@@ -342,7 +341,7 @@ func planRoleRemoval(key, name string, withGrants bool) planner {
 			p.what = fmt.Sprintf("removed role %s with %d grants", name, len(grants))
 		}
 		p.changes = append(p.changes, access.RemoveRole{Name: name})
-		p.rows = func(tx *store.Tx) error {
+		p.rows = func(tx Tx) error {
 			for _, g := range revoked {
 				if err := tx.RevokeGrant(g); err != nil {
 					return err

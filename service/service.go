@@ -19,13 +19,14 @@ import (
 
 // Service carries out the use cases on one database of records. It is safe for concurrent use.
 type Service struct {
-	records  *store.Store
+	records  Records
 	shipped  *access.Catalogue
 	registry registry
 	clock    func() time.Time
 	log      *slog.Logger
 	sealer   *people.Sealer
 	post     Post
+	hash     func(ctx context.Context, password string) (string, error)
 	address  string
 	houses   sync.Map // of access.ID to *house
 	guesses  *guesses
@@ -37,18 +38,25 @@ type Service struct {
 
 // Options are what a service works with.
 type Options struct {
-	Records   *store.Store
+	Records   Records
 	Catalogue *access.Catalogue
 	Clock     func() time.Time // asked for every moment that is recorded
 	Log       *slog.Logger
-	Sealer    *people.Sealer // seals what must be kept readable
-	Post      Post           // sends mail; nil when none can be sent
-	Address   string         // where people and programs reach it, such as https://arbora.example: it issues tokens under this name
+	Sealer    *people.Sealer                                             // seals what must be kept readable
+	Post      Post                                                       // sends mail; nil when none can be sent
+	Hash      func(ctx context.Context, password string) (string, error) // of passwords; [people.HashPassword] when it is nil
+	Address   string                                                     // where people and programs reach it, such as https://arbora.example: it issues tokens under this name
 }
 
 // New makes a service.
 func New(o Options) *Service {
-	return &Service{records: o.Records, shipped: o.Catalogue, clock: o.Clock, log: o.Log, sealer: o.Sealer, post: o.Post, address: o.Address, guesses: newGuesses(), viewing: newViewing(), verified: newVerified()}
+	if o.Hash == nil {
+		o.Hash = people.HashPassword
+	}
+	return &Service{
+		records: o.Records, shipped: o.Catalogue, clock: o.Clock, log: o.Log, sealer: o.Sealer, post: o.Post, hash: o.Hash, address: o.Address,
+		guesses: newGuesses(), viewing: newViewing(), verified: newVerified(),
+	}
 }
 
 // house is what the service keeps of one organisation in memory.
@@ -107,18 +115,20 @@ func (s *Service) reload(ctx context.Context, h *house) (*access.Snapshot, error
 // plan is a change worked out and not yet made.
 type plan struct {
 	changes []access.Change
-	rows    func(*store.Tx) error
+	rows    func(Tx) error
 	what    string // as a sentence without its subject, for the change record
 	// imagined are the changes by whose impact the plan is shown, where that is not the impact it has at once; nil for
 	// changes themselves.
 	imagined []access.Change
+	// actsAs are new principals whose credentials the maker gets by the plan.
+	actsAs []access.ID
 	// settings are the organisation's from then on; nil leaves them.
 	settings *people.Settings
 }
 
 // write makes one change to an organisation: planned on the snapshot that is then locked, checked by the core, written
 // in one transaction, and published before write returns. It gives the snapshot the change led to.
-func (s *Service) write(ctx context.Context, c Caller, organisation access.ID, make func(*access.Snapshot, store.Details) (plan, error)) (*access.Snapshot, error) {
+func (s *Service) write(ctx context.Context, c Caller, organisation access.ID, make func(*access.Snapshot, Details) (plan, error)) (*access.Snapshot, error) {
 	// A caller who goes away does not leave a write in doubt.
 	ctx = context.WithoutCancel(ctx)
 	h := s.house(organisation)
@@ -127,7 +137,7 @@ func (s *Service) write(ctx context.Context, c Caller, organisation access.ID, m
 	var next *access.Snapshot
 	var settings *people.Settings
 	var planned error
-	_, err := s.records.Write(ctx, organisation, s.author(c), func(tx *store.Tx, revision uint64) (string, error) {
+	_, err := s.records.Write(ctx, organisation, s.author(c), func(tx Tx, revision uint64) (string, error) {
 		now := h.snapshot.Load()
 		if now == nil || h.doubtful.Load() || now.Revision() != revision {
 			var err error
@@ -136,7 +146,7 @@ func (s *Service) write(ctx context.Context, c Caller, organisation access.ID, m
 			}
 		}
 		var p plan
-		if p, planned = make(now, tx.Details); planned != nil {
+		if p, planned = make(now, tx); planned != nil {
 			return "", planned
 		}
 		if next, planned = now.With(revision+1, p.changes...); planned != nil {

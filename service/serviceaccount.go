@@ -54,7 +54,7 @@ func (s *Service) planAccount(key string, wanted NewAccount, made *AccountView) 
 		}
 		return plan{
 			changes: []access.Change{access.CreatePrincipal{Principal: p}},
-			rows:    func(tx *store.Tx) error { return tx.CreatePrincipal(p, made.PrincipalDetails) },
+			rows:    func(tx Tx) error { return tx.CreatePrincipal(p, made.PrincipalDetails) },
 			what:    fmt.Sprintf("created service account %s at %s", wanted.Name, d.Address(scope.ID)),
 		}, nil
 	}

@@ -6,7 +6,6 @@ import (
 
 	"arbora.example/access"
 	"arbora.example/people"
-	"arbora.example/store"
 )
 
 // Settings gives what the organisation has decided for itself.
@@ -21,8 +20,11 @@ func (s *Service) Settings(ctx context.Context, c Caller, organisation string) (
 
 // ChangeSettings decides them anew. What was granted before stays. If was is given, they are still to be that.
 func (s *Service) ChangeSettings(ctx context.Context, c Caller, organisation string, wanted people.Settings, was *people.Settings) (uint64, error) {
+	if err := s.needProof(c, "change the settings"); err != nil {
+		return 0, err
+	}
 	revision, err := s.made(ctx, c, func(d desk) (plan, error) {
-		if _, err := d.needAtTop("edit organisation", organisation); err != nil {
+		if _, err := d.needAtTop("configure organisation", organisation); err != nil {
 			return plan{}, err
 		}
 		before := d.settings
@@ -30,57 +32,42 @@ func (s *Service) ChangeSettings(ctx context.Context, c Caller, organisation str
 			return plan{}, err
 		}
 		return plan{
-			rows: func(tx *store.Tx) error { return tx.ChangeSettings(before, wanted) },
+			rows: func(tx Tx) error { return tx.ChangeSettings(before, wanted) },
 			what: "changed the settings", settings: &wanted,
 		}, nil
 	})
 	return revision, err
 }
 
-// forbidden refuses changes that name strangers where the organisation forbids it.
-func (d desk) forbidden(changes []access.Change) error {
-	for set, forbidden := range map[access.ID]bool{access.SignedIn: d.settings.ForbidSignedIn, access.Public: d.settings.ForbidPublic} {
-		if forbidden && names(changes, set) {
-			name := "public"
-			if set == access.SignedIn {
-				name = "signed-in"
-			}
-			return &Problem{
-				Kind: BreaksRule, Detail: fmt.Sprintf("the organisation forbids grants and statements that name %s", name),
-				Next: "name a group, or have the organisation's settings changed",
-			}
+// opened tells to whom of those the organisation does not know a plan newly gives something: "public", "signed-in" or nobody.
+func (d desk) opened(planned plan) (string, error) {
+	for _, set := range []access.ID{access.Public, access.SignedIn} {
+		_, found, err := d.Opens(set, d.context, planned.changes...)
+		if err != nil {
+			return "", broken(err, "")
+		}
+		if found {
+			who, _ := d.Principal(set)
+			return who.Name, nil
+		}
+	}
+	return "", nil
+}
+
+// forbidden refuses to open something to strangers where the organisation forbids it.
+func (d desk) forbidden(opened string) error {
+	if opened == "public" && d.settings.ForbidPublic || opened == "signed-in" && d.settings.ForbidSignedIn {
+		return &Problem{
+			Kind: BreaksRule, Detail: fmt.Sprintf("this opens something to %s, which the settings of the organisation forbid", opened),
+			Next: "name a group, or have the organisation's settings changed",
 		}
 	}
 	return nil
 }
 
-// names reports whether changes newly give a set something.
-func names(changes []access.Change, who access.ID) bool {
-	for _, change := range changes {
-		switch c := change.(type) {
-		case access.CreateGrant:
-			if c.Grant.Principal == who {
-				return true
-			}
-		case access.PutPolicy:
-			for _, st := range c.Policy.Statements {
-				if st.Modal != access.May {
-					continue
-				}
-				for _, subject := range st.Who {
-					if subject.Principal == who {
-						return true
-					}
-				}
-			}
-		}
-	}
-	return false
-}
-
-// unconfirmed refuses changes that give something to strangers until their impact was seen and confirmed.
-func (d desk) unconfirmed(c Caller, planned plan) error {
-	if c.Confirmed != "" || !names(planned.changes, access.SignedIn) && !names(planned.changes, access.Public) {
+// unconfirmed refuses to open something to strangers until the impact was seen and confirmed.
+func (d desk) unconfirmed(c Caller, planned plan, opened string) error {
+	if c.Confirmed != "" || opened == "" {
 		return nil
 	}
 	impact, err := d.impact(planned)

@@ -47,13 +47,13 @@ func (s *Service) SignIn(ctx context.Context, a Attempt) (Caller, error) {
 	if err != nil {
 		return Caller{}, err
 	}
-	session := store.Session{ID: newID(), Identity: identity, Agent: a.Agent, Strong: strong}
+	session := store.Session{ID: newID(), Identity: identity, Agent: a.Agent, Strong: strong, ProvedAt: s.moment()}
 	if err := s.seat(ctx, &session, a.Organisation); err != nil {
 		return Caller{}, err
 	}
 	c, err := s.begin(ctx, session, a.From, errNotIn)
 	if errors.Is(err, errNotIn) {
-		return Caller{}, s.failed(ctx, name, identity, a.From, wrongSignIn())
+		return Caller{}, s.failed(ctx, identity, name, a.From, 0, "", wrongSignIn())
 	}
 	return c, err
 }
@@ -115,54 +115,80 @@ func (s *Service) seat(ctx context.Context, session *store.Session, wanted strin
 	return p
 }
 
-// testPassword refuses a password that is not the one of an identity, which may be nobody's. Guessing is slowed down by
-// the name that is tried and by network address.
+// testPassword refuses a password that is not the one of an identity, which may be nobody's. Attempts are counted before
+// anything else, so that many at once are worth no more than one after another.
 func (s *Service) testPassword(ctx context.Context, name people.SignIn, identity store.Identity, password, from string) error {
-	if wait := s.guesses.wait(from); wait > 0 {
+	if wait := s.guesses.wait(signingIn, from); wait > 0 {
 		return tooOften("too many attempts from your network address", wait)
 	}
-	guesses, err := s.records.GuessesAt(ctx, name)
-	if err != nil {
+	guess := store.Guess{Name: name, What: people.PasswordFrom(from)}
+	failures, wait, err := s.records.CountGuess(ctx, guess, s.moment(), people.Delay)
+	switch {
+	case err != nil:
 		return err
-	}
-	if wait := guesses.LastAt.Add(people.Delay(guesses.Failures)).Sub(s.moment()); wait > 0 {
-		if guesses.Failures >= people.LockAfter {
-			return tooOften(fmt.Sprintf("%s is locked after %d wrong passwords in a row", name, guesses.Failures), wait)
-		}
+	case wait > 0 && failures >= people.LockAfter:
+		return tooOften(fmt.Sprintf("%s is locked for your network after %d wrong passwords in a row", name, failures), wait)
+	case wait > 0:
 		return tooOften("too many wrong passwords", wait)
+	}
+	together := store.Guess{Name: name, What: people.PasswordFromAnywhere}
+	if err := s.suspected(ctx, together, identity, from); err != nil {
+		return err
 	}
 	hash := identity.PasswordHash
 	if !identity.By.TakesPassword() {
 		hash = ""
 	}
-	matches, err := people.PasswordMatches(password, hash)
+	matches, err := people.PasswordMatches(ctx, password, hash, people.Network(from))
 	if err != nil {
 		return err
 	}
 	if matches {
-		return s.records.ForgetGuesses(ctx, name)
+		return s.records.UncountGuess(ctx, guess)
 	}
-	return s.failed(ctx, name, identity, from, wrongSignIn())
+	if _, _, err := s.records.CountGuess(ctx, together, s.moment(), func(int) time.Duration { return 0 }); err != nil {
+		return err
+	}
+	return s.failed(ctx, identity, name, from, failures, "wrong passwords", wrongSignIn())
 }
 
-// failed records a failed attempt and gives the answer to it.
-func (s *Service) failed(ctx context.Context, name people.SignIn, identity store.Identity, from string, answer *Problem) error {
-	ctx = context.WithoutCancel(ctx) // going away does not make a guess uncounted
-	guesses, err := s.records.GuessesAt(ctx, name)
+// suspected has attempts from networks that a person never signed in from wait for one another, once many were wrong.
+func (s *Service) suspected(ctx context.Context, together store.Guess, identity store.Identity, from string) error {
+	failures, err := s.records.Guesses(ctx, together)
+	if err != nil || people.DelayTogether(failures) == 0 {
+		return err
+	}
+	known, err := s.records.SignedInFrom(ctx, identity.ID)
 	if err != nil {
 		return err
 	}
+	for _, address := range known {
+		if people.Network(address) == people.Network(from) {
+			return nil
+		}
+	}
+	if _, wait, err := s.records.CountGuess(ctx, together, s.moment(), people.DelayTogether); err != nil || wait == 0 {
+		return err
+	} else {
+		return tooOften("too many wrong passwords for this name, from many networks", wait)
+	}
+}
+
+// failed records an attempt that was counted and failed, and gives the answer to it. When it was one too many, whoever it was
+// tried for hears of it.
+func (s *Service) failed(ctx context.Context, identity store.Identity, name people.SignIn, from string, failures int, what string, answer *Problem) error {
+	ctx = context.WithoutCancel(ctx) // going away does not leave a guess unrecorded
 	author := store.Author{Name: name.String(), From: from, At: s.moment()}
-	failures := guesses.Failures + 1
 	records := []store.AuditRecord{{Organisation: identity.OrganisationName, Author: author, Event: "sign-in-failed", Detail: name.String() + " could not sign in"}}
 	if failures >= people.LockAfter {
-		records = append(records, store.AuditRecord{
-			Organisation: identity.OrganisationName, Author: author, Event: "sign-in-locked",
-			Detail: fmt.Sprintf("%s is locked for %s after %d wrong passwords in a row", name, people.Delay(failures), failures),
-		})
+		told := fmt.Sprintf("%s is locked for %s after %d %s in a row from %s", name, people.Delay(failures), failures, what, from)
+		records = append(records, store.AuditRecord{Organisation: identity.OrganisationName, Author: author, Event: "sign-in-locked", Detail: told})
+		s.notify(ctx, identity, "Somebody tried to sign in as you: "+told+".")
 	}
-	if err := s.records.NoteGuess(ctx, name, failures, author.At, records...); err != nil {
-		return err
+	for _, record := range records {
+		if err := s.records.Audit(ctx, record); err != nil {
+			return err
+		}
 	}
 	return answer
 }
@@ -171,37 +197,62 @@ func tooOften(detail string, wait time.Duration) *Problem {
 	return &Problem{Kind: TooOften, Detail: detail, Next: fmt.Sprintf("wait %s before the next try", wait.Round(time.Second)+time.Second), RetryAfter: int(wait.Seconds()) + 1}
 }
 
-// guesses slows down the guessing of passwords from one network address, whatever names are tried.
+// guesses slows down what can be tried without signing in, by network, whatever names are tried. Each purpose has its own count,
+// so that one does not use up what is left for another.
 type guesses struct {
-	byFrom *lru.Cache[string, *rate.Limiter]
+	byPurpose map[purpose]*lru.Cache[string, *rate.Limiter]
 }
+
+// purpose is what is tried.
+type purpose string
+
+const (
+	signingIn    purpose = "sign-in"
+	openingLinks purpose = "link"
+	askingIn     purpose = "device"
+	showingKeys  purpose = "key"
+	usingPasskey purpose = "passkey"
+)
 
 const (
 	guessesPerFrom = 100 // at once, since many people may share an address; then one every fromPause
 	fromPause      = time.Second
-	guessersKept   = 100_000
+	guessersKept   = 20_000
 )
 
 func newGuesses() *guesses {
-	byFrom, err := lru.New[string, *rate.Limiter](guessersKept)
-	if err != nil {
-		panic(err) // the size is a constant above zero
+	g := &guesses{byPurpose: map[purpose]*lru.Cache[string, *rate.Limiter]{}}
+	for _, p := range []purpose{signingIn, openingLinks, askingIn, showingKeys, usingPasskey} {
+		cache, err := lru.New[string, *rate.Limiter](guessersKept)
+		if err != nil {
+			panic(err) // the size is a constant above zero
+		}
+		g.byPurpose[p] = cache
 	}
-	return &guesses{byFrom: byFrom}
+	return g
+}
+
+// guesser names who is slowed down together: an address of IPv4, which many may share already, and a network of IPv6, of which
+// one person has a whole one.
+func guesser(from string) string {
+	if strings.Contains(from, ":") {
+		return people.Network(from)
+	}
+	return from
 }
 
 // left is wait that counts nothing.
-func (g *guesses) left(from string) time.Duration {
-	if limiter, found := g.byFrom.Get(from); found && limiter.Tokens() < 1 {
+func (g *guesses) left(p purpose, from string) time.Duration {
+	if limiter, found := g.byPurpose[p].Get(guesser(from)); found && limiter.Tokens() < 1 {
 		return fromPause
 	}
 	return 0
 }
 
 // wait counts an attempt; a result above zero says how long to wait before it can be made.
-func (g *guesses) wait(from string) time.Duration {
+func (g *guesses) wait(p purpose, from string) time.Duration {
 	fresh := rate.NewLimiter(rate.Every(fromPause), guessesPerFrom)
-	limiter, found, _ := g.byFrom.PeekOrAdd(from, fresh)
+	limiter, found, _ := g.byPurpose[p].PeekOrAdd(guesser(from), fresh)
 	if !found {
 		limiter = fresh
 	}

@@ -133,22 +133,25 @@ func (s *Service) key(ctx context.Context, p Program) (store.Key, error) {
 	}
 	unknown := &Problem{Kind: Foreign, Detail: "there is no such API key at this service, or its secret is another", Next: "check the id, the secret and the service's address"}
 	// Only what is wrong counts: programs that show what they have are never slowed down.
-	if wait := s.guesses.left(p.From); wait > 0 {
+	if wait := s.guesses.left(showingKeys, p.From); wait > 0 {
 		return store.Key{}, tooOften("too many wrong keys from your network address", wait)
 	}
 	id, err := access.ParseID(p.Key)
 	if err != nil {
-		s.guesses.wait(p.From)
+		s.guesses.wait(showingKeys, p.From)
 		return store.Key{}, unknown
 	}
 	k, err := s.records.Key(ctx, id)
 	if errors.Is(err, store.ErrNotFound) || err == nil && !p.Secret.Matches(k.SecretHash) {
-		s.guesses.wait(p.From)
-		return store.Key{}, unknown
+		s.guesses.wait(showingKeys, p.From)
+		return store.Key{}, errors.Join(unknown, s.noteFailure(ctx, s.nameOf(k.Organisation), p.From, "key-failed", "API key "+id.String()+" was shown with a wrong secret, or is not there"))
 	} else if err != nil {
 		return store.Key{}, err
 	}
-	return k, s.keyWorks(k)
+	if err := s.keyWorks(k); err != nil {
+		return store.Key{}, errors.Join(err, s.noteFailure(ctx, s.nameOf(k.Organisation), p.From, "key-failed", "API key "+id.String()+" was shown, which works no more"))
+	}
+	return k, nil
 }
 
 func (s *Service) keyWorks(k store.Key) error {
@@ -244,7 +247,7 @@ func (s *Service) tokenCaller(ctx context.Context, text people.Token, from strin
 
 // programCaller gives the caller a token makes of a key, if it is in use.
 func (s *Service) programCaller(ctx context.Context, token people.AccessToken, k store.Key, from string) (Caller, error) {
-	c := Caller{Organisation: token.Organisation, Principal: k.Principal, From: from, EndsAt: token.Until, Kind: access.PlatformService}
+	c := Caller{Organisation: token.Organisation, Principal: k.Principal, From: from, EndsAt: token.Until, Kind: access.PlatformService, MayGovern: k.Governs, KeyUntil: k.Until}
 	if token.Organisation.IsZero() {
 		catalogue, err := s.catalogueNow(ctx)
 		if err != nil {

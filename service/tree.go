@@ -266,7 +266,7 @@ func (s *Service) planScope(parent string, wanted NewScope, made *madeScope) pla
 		}
 		return plan{
 			changes: []access.Change{access.CreateScope{Scope: scope}},
-			rows: func(tx *store.Tx) error {
+			rows: func(tx Tx) error {
 				details.CreatedAt = tx.At()
 				*made = madeScope{scope, details}
 				return tx.CreateScope(scope, details)
@@ -306,7 +306,7 @@ func planOffer(key string, services []string) planner {
 		}
 		return plan{
 			changes: []access.Change{access.OfferServices{ID: scope.ID, Services: services}},
-			rows:    func(tx *store.Tx) error { return tx.OfferServices(scope, services) },
+			rows:    func(tx Tx) error { return tx.OfferServices(scope, services) },
 			what:    what,
 		}, nil
 	}

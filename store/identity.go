@@ -2,9 +2,7 @@ package store
 
 import (
 	"context"
-	"crypto/sha256"
 	"database/sql"
-	"errors"
 	"time"
 
 	"arbora.example/access"
@@ -136,8 +134,25 @@ func (s *Store) ChoosePassword(ctx context.Context, i Identity, hash string, kee
 	})
 }
 
-// ResetPassword gives an identity a temporary password, or none for a zero until, and ends all its sessions.
-func (w *Tx) ResetPassword(i Identity, hash string, until time.Time) error {
+// Reset is what ends with a reset of somebody's password, besides their sessions, links and terminals let in.
+type Reset struct {
+	Passkeys, Keys bool
+}
+
+// ResetPassword gives an identity a temporary password, or none for a zero until, and ends what opened it before.
+func (w *Tx) ResetPassword(i Identity, hash string, until time.Time, ends Reset) error {
+	if ends.Passkeys {
+		w.note("passkey", map[string]any{"identity_id": i.ID.String()}, nil)
+		if err := w.exec("DELETE FROM passkey WHERE identity_id = ?", idColumn(i.ID)); err != nil {
+			return err
+		}
+	}
+	if ends.Keys {
+		w.note("api_key", map[string]any{"principal_id": i.ID.String()}, nil)
+		if err := w.exec("UPDATE api_key SET withdrawn_at = ? WHERE organisation_id = ? AND principal_id = ? AND withdrawn_at IS NULL", w.at, idColumn(w.organisation), idColumn(i.ID)); err != nil {
+			return err
+		}
+	}
 	w.note("identity", map[string]any{"id": i.ID.String(), "name": i.Name, "temporary": i.Temporary}, map[string]any{"id": i.ID.String(), "name": i.Name, "temporary": true})
 	return setPassword(w.ctx, w.tx, i.ID, hash, until, "", w.at)
 }
@@ -148,52 +163,16 @@ func setPassword(ctx context.Context, tx *prepared.Tx, id access.ID, hash string
 		hash, !until.IsZero(), momentColumn(until), idColumn(id)); err != nil {
 		return err
 	}
+	// What opens the account besides ends with the old password: links, and terminals that were let in and did not come yet.
+	for _, statement := range []string{
+		"DELETE l FROM link l JOIN principal p ON p.id = l.principal_id WHERE p.identity_id = ? AND l.purpose = 'password'",
+		"DELETE FROM device_request WHERE identity_id = ?",
+	} {
+		if _, err := tx.ExecContext(ctx, statement, idColumn(id)); err != nil {
+			return err
+		}
+	}
 	kept := keep.Hash()
 	_, err := tx.ExecContext(ctx, "UPDATE session SET ended_at = ? WHERE identity_id = ? AND token_hash <> ? AND ended_at IS NULL", at, idColumn(id), kept[:])
 	return err
-}
-
-// Guesses is how often a name was tried with a wrong password in a row, and when last.
-type Guesses struct {
-	Failures int
-	LastAt   time.Time
-}
-
-// GuessesAt tells of the wrong passwords tried under a name.
-func (s *Store) GuessesAt(ctx context.Context, name people.SignIn) (g Guesses, err error) {
-	hash := sha256.Sum256([]byte(name.String()))
-	err = mark(s.db.QueryRowContext(ctx, "SELECT failures, last_at FROM guess WHERE name_hash = ?", hash[:]).Scan(&g.Failures, &g.LastAt))
-	if errors.Is(err, ErrNotFound) {
-		err = nil
-	}
-	return g, err
-}
-
-// guessesKept is for how long wrong passwords are counted.
-const guessesKept = 24 * time.Hour
-
-// NoteGuess counts a wrong password tried under a name and records it. What is long past is forgotten.
-func (s *Store) NoteGuess(ctx context.Context, name people.SignIn, failures int, at time.Time, records ...AuditRecord) error {
-	hash := sha256.Sum256([]byte(name.String()))
-	return s.transaction(ctx, func(tx *prepared.Tx) error {
-		if _, err := tx.ExecContext(ctx, "DELETE FROM guess WHERE last_at < ?", at.Add(-guessesKept)); err != nil {
-			return err
-		}
-		if _, err := tx.ExecContext(ctx, "REPLACE INTO guess (name_hash, failures, last_at) VALUES (?, ?, ?)", hash[:], failures, at); err != nil {
-			return err
-		}
-		for _, r := range records {
-			if err := appendAudit(ctx, tx, r); err != nil {
-				return err
-			}
-		}
-		return nil
-	})
-}
-
-// ForgetGuesses begins to count anew under a name.
-func (s *Store) ForgetGuesses(ctx context.Context, name people.SignIn) error {
-	hash := sha256.Sum256([]byte(name.String()))
-	_, err := s.db.ExecContext(ctx, "DELETE FROM guess WHERE name_hash = ?", hash[:])
-	return mark(err)
 }

@@ -26,14 +26,15 @@ type Key struct {
 	LastUsedAt   time.Time
 	LastUsedFrom string
 	WithdrawnAt  time.Time // zero for one that was not taken back
+	Governs      bool      // programs that show it may use permissions to govern
 }
 
-const keyColumns = "SELECT id, organisation_id, principal_id, secret_hash, label, created_at, created_by, expires_at, last_used_at, last_used_from, withdrawn_at FROM api_key WHERE "
+const keyColumns = "SELECT id, organisation_id, principal_id, secret_hash, label, created_at, created_by, expires_at, last_used_at, last_used_from, withdrawn_at, governs FROM api_key WHERE "
 
 func scanKey(scan scanner) (k Key, err error) {
 	var hash []byte
 	var until, used, withdrawn sql.NullTime
-	err = scan((*idColumn)(&k.ID), (*idColumn)(&k.Organisation), (*idColumn)(&k.Principal), &hash, &k.Label, &k.CreatedAt, &k.CreatedBy, &until, &used, &k.LastUsedFrom, &withdrawn)
+	err = scan((*idColumn)(&k.ID), (*idColumn)(&k.Organisation), (*idColumn)(&k.Principal), &hash, &k.Label, &k.CreatedAt, &k.CreatedBy, &until, &used, &k.LastUsedFrom, &withdrawn, &k.Governs)
 	copy(k.SecretHash[:], hash)
 	k.Until, k.LastUsedAt, k.WithdrawnAt = until.Time, used.Time, withdrawn.Time
 	return k, mark(err)
@@ -72,13 +73,13 @@ func (s *Store) CreateServiceKey(ctx context.Context, k Key, service string, aut
 }
 
 func insertKey(ctx context.Context, tx *prepared.Tx, k Key) error {
-	_, err := tx.ExecContext(ctx, `INSERT INTO api_key (id, organisation_id, principal_id, secret_hash, label, created_at, created_by, expires_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?)`,
-		idColumn(k.ID), idColumn(k.Organisation), idColumn(k.Principal), k.SecretHash[:], k.Label, k.CreatedAt, k.CreatedBy, momentColumn(k.Until))
+	_, err := tx.ExecContext(ctx, `INSERT INTO api_key (id, organisation_id, principal_id, secret_hash, label, created_at, created_by, expires_at, governs) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+		idColumn(k.ID), idColumn(k.Organisation), idColumn(k.Principal), k.SecretHash[:], k.Label, k.CreatedAt, k.CreatedBy, momentColumn(k.Until), k.Governs)
 	return err
 }
 
 func keyRow(k Key) map[string]any {
-	return map[string]any{"id": k.ID.String(), "principal_id": k.Principal.String(), "label": k.Label, "until": momentColumn(k.Until)}
+	return map[string]any{"id": k.ID.String(), "principal_id": k.Principal.String(), "label": k.Label, "until": momentColumn(k.Until), "governs": k.Governs}
 }
 
 // WithdrawKey takes a key of the organisation's back.

@@ -67,6 +67,12 @@ func (w *Tx) SetState(p access.Principal, from, to people.State) error {
 		WHERE s.ended_at IS NULL AND p.organisation_id = ? AND p.id = ? AND (p.kind = 'user' OR s.organisation_id = p.organisation_id)`, w.at, idColumn(w.organisation), idColumn(p.ID)); err != nil {
 		return err
 	}
+	if to == people.Retired && p.Kind == access.User {
+		// For good: whoever is restored later begins without the keys of before.
+		if err := w.exec("UPDATE api_key SET withdrawn_at = ? WHERE organisation_id = ? AND principal_id = ? AND withdrawn_at IS NULL", w.at, idColumn(w.organisation), idColumn(p.ID)); err != nil {
+			return err
+		}
+	}
 	return w.exec("DELETE FROM link WHERE organisation_id = ? AND principal_id = ?", idColumn(w.organisation), idColumn(p.ID))
 }
 

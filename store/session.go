@@ -2,7 +2,6 @@ package store
 
 import (
 	"context"
-	"crypto/sha256"
 	"database/sql"
 	"time"
 
@@ -23,6 +22,7 @@ type Session struct {
 	From             string    // network address it was made from
 	Agent            string    // what the program calls itself
 	Strong           bool      // signed in with two factors
+	ProvedAt         time.Time // when the person last gave a password or passkey in it; zero for never
 	EndedAt          time.Time // when it was ended before its time; zero for never
 }
 
@@ -38,14 +38,16 @@ func (s *Store) StartSession(ctx context.Context, session Session, token people.
 			return err
 		}
 		hash := token.Hash()
-		if _, err := tx.ExecContext(ctx, `INSERT INTO session (token_hash, id, identity_id, organisation_id, signed_in_at, last_used_at, made_from, agent, strong)
-			VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-			hash[:], idColumn(session.ID), idColumn(i.ID), idColumn(session.Organisation), author.At, author.At, author.From, session.Agent, session.Strong); err != nil {
+		if _, err := tx.ExecContext(ctx, `INSERT INTO session (token_hash, id, identity_id, organisation_id, signed_in_at, last_used_at, made_from, agent, strong, proved_at)
+			VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+			hash[:], idColumn(session.ID), idColumn(i.ID), idColumn(session.Organisation), author.At, author.At, author.From, session.Agent, session.Strong, momentColumn(session.ProvedAt)); err != nil {
 			return err
 		}
-		name := sha256.Sum256([]byte(i.SignIn().String()))
-		if _, err := tx.ExecContext(ctx, "DELETE FROM guess WHERE name_hash = ?", name[:]); err != nil {
-			return err
+		// All was right: from this network nothing was guessed.
+		for _, what := range []people.Guessed{people.PasswordFrom(author.From), people.CodeFromAnywhere} {
+			if _, err := tx.ExecContext(ctx, "DELETE FROM guess WHERE name_hash = ? AND kind = ? AND network = ?", Guess{i.SignIn(), what}.key()...); err != nil {
+				return err
+			}
 		}
 		return appendAudit(ctx, tx, AuditRecord{Organisation: i.OrganisationName, Author: author, Event: "sign-in", Detail: i.SignIn().String() + " signed in"})
 	})
@@ -54,16 +56,16 @@ func (s *Store) StartSession(ctx context.Context, session Session, token people.
 // SessionFor finds the session a token stands for. It returns [ErrNotFound] when there is none.
 func (s *Store) SessionFor(ctx context.Context, token people.Token) (session Session, err error) {
 	hash := token.Hash()
-	query := `SELECT ` + identityColumns + `, s.id, s.organisation_id, COALESCE(here.name, ''), seat.id, s.signed_in_at, s.last_used_at, s.made_from, s.agent, s.strong, s.ended_at` +
+	query := `SELECT ` + identityColumns + `, s.id, s.organisation_id, COALESCE(here.name, ''), seat.id, s.signed_in_at, s.last_used_at, s.made_from, s.agent, s.strong, s.proved_at, s.ended_at` +
 		identityTables + `JOIN session s ON s.identity_id = i.id
 		LEFT JOIN scope here ON here.id = s.organisation_id
 		LEFT JOIN principal seat ON seat.identity_id = s.identity_id AND seat.organisation_id = s.organisation_id
 		WHERE s.token_hash = ?`
-	var ended sql.NullTime
+	var proved, ended sql.NullTime
 	err = scanIdentity(s.db.QueryRowContext(ctx, query, hash[:]).Scan, &session.Identity,
 		(*idColumn)(&session.ID), (*idColumn)(&session.Organisation), &session.OrganisationName, (*idColumn)(&session.Principal),
-		&session.SignedInAt, &session.LastUsedAt, &session.From, &session.Agent, &session.Strong, &ended)
-	session.EndedAt = ended.Time
+		&session.SignedInAt, &session.LastUsedAt, &session.From, &session.Agent, &session.Strong, &proved, &ended)
+	session.ProvedAt, session.EndedAt = proved.Time, ended.Time
 	return session, err
 }
 
@@ -99,6 +101,12 @@ func (s *Store) sessions(ctx context.Context, whose string, at time.Time, values
 func (s *Store) TouchSession(ctx context.Context, token people.Token, at time.Time) error {
 	hash := token.Hash()
 	_, err := s.db.ExecContext(ctx, "UPDATE session SET last_used_at = ? WHERE token_hash = ?", at, hash[:])
+	return mark(err)
+}
+
+// ProveSession notes that the person gave a password or passkey in a session.
+func (s *Store) ProveSession(ctx context.Context, session access.ID, at time.Time) error {
+	_, err := s.db.ExecContext(ctx, "UPDATE session SET proved_at = ? WHERE id = ?", at, idColumn(session))
 	return mark(err)
 }
 

@@ -12,6 +12,7 @@
   import SetUpFactor from "./pages/SetUpFactor.svelte";
   import SignIn from "./pages/SignIn.svelte";
   import ProblemNote from "./parts/ProblemNote.svelte";
+  import ProofDialog from "./parts/ProofDialog.svelte";
 
   let problem = $state<Problem | null>(null);
 
@@ -59,3 +60,4 @@
 {:else}
   {#key viewing.as}<Pages />{/key}
 {/if}
+{#if session.me}<ProofDialog />{/if}

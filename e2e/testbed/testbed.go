@@ -132,7 +132,7 @@ func start(t testing.TB, records *store.Store, cloud string) *Bed {
 	require.NoError(t, err)
 	sealer, err := people.NewSealer(bytes.Repeat([]byte("k"), people.SealingKeySize))
 	require.NoError(t, err)
-	b.Service = service.New(service.Options{Records: records, Catalogue: access.Shipped(), Clock: b.Clock.Now, Log: log, Sealer: sealer, Post: post, Address: b.Address})
+	b.Service = service.New(service.Options{Records: service.RecordsIn(records), Catalogue: access.Shipped(), Clock: b.Clock.Now, Log: log, Sealer: sealer, Post: post, Address: b.Address})
 	handler, err := server.New(server.Options{Service: b.Service, Console: console.Files(), Version: "test", Log: log, Loam: cloud})
 	require.NoError(t, err)
 	serve(t, listener, handler, b.Mail.Close)

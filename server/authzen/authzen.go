@@ -3,12 +3,16 @@
 package authzen
 
 import (
+	"bytes"
 	"context"
+	"crypto/sha256"
+	"encoding/base64"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
 	"net/http"
+	"slices"
 	"time"
 
 	"github.com/gin-gonic/gin"
@@ -18,7 +22,7 @@ import (
 
 // Decider answers what is asked; package service does.
 type Decider interface {
-	Evaluate(ctx context.Context, c service.Caller, asked []service.Evaluation) (answers []service.Evaluated, revision uint64, item int, err error)
+	Evaluate(ctx context.Context, c service.Caller, asked []service.Evaluation) (answers []service.Evaluated, revision uint64, err error)
 	SearchSubjects(ctx context.Context, c service.Caller, asked service.Evaluation) ([]service.Entity, error)
 	SearchActions(ctx context.Context, c service.Caller, asked service.Evaluation) ([]string, error)
 	SearchResources(ctx context.Context, c service.Caller, asked service.Evaluation, after string, limit int) (found []service.Entity, more bool, err error)
@@ -27,13 +31,14 @@ type Decider interface {
 // Handler answers the requests of the API.
 type Handler struct {
 	Decider Decider
+	Address string // where the service is reached, such as https://arbora.example: it names itself by no header of a request
 	Caller  func(*gin.Context) (service.Caller, error)
 	Fail    func(*gin.Context, error) // answers with what an error stands for
 }
 
 // Mount adds the routes to a router.
 func (h Handler) Mount(router gin.IRouter) {
-	router.GET("/.well-known/authzen-configuration", h.configuration)
+	router.Match([]string{http.MethodGet, http.MethodHead}, "/.well-known/authzen-configuration", h.configuration)
 	group := router.Group("/access/v1")
 	group.POST("/evaluation", h.evaluation)
 	group.POST("/evaluations", h.evaluations)
@@ -44,11 +49,7 @@ func (h Handler) Mount(router gin.IRouter) {
 
 // configuration is section 9 of the specification: where the endpoints are.
 func (h Handler) configuration(c *gin.Context) {
-	scheme := "http"
-	if c.Request.TLS != nil {
-		scheme = "https"
-	}
-	base := scheme + "://" + c.Request.Host
+	base := h.Address
 	c.JSON(http.StatusOK, gin.H{
 		"policy_decision_point":       base,
 		"access_evaluation_endpoint":  base + "/access/v1/evaluation",
@@ -70,14 +71,72 @@ type action struct {
 	Properties json.RawMessage `json:"properties,omitempty"`
 }
 
-// told is what Arbora understands of a request's context; the rest is for others.
+// told is what Arbora understands of a request's context, which is free in form: the rest is for others.
 type told struct {
-	Time     *time.Time          `json:"time"`
-	IP       string              `json:"ip"`
-	Location string              `json:"location"`
-	Provider string              `json:"provider"`
-	Claims   map[string][]string `json:"claims"`
-	Refers   []string            `json:"refers"` // ids or addresses of what the operation refers to besides the resource
+	Time     json.RawMessage            `json:"time"`
+	IP       json.RawMessage            `json:"ip"`
+	Location json.RawMessage            `json:"location"`
+	Provider json.RawMessage            `json:"provider"`
+	Claims   map[string]json.RawMessage `json:"claims"`
+	Refers   []string                   `json:"refers"` // ids or addresses of what the operation refers to besides the resource
+}
+
+// moments are the forms of time that are understood: RFC 3339, and ISO 8601 without seconds.
+var moments = []string{time.RFC3339Nano, "2006-01-02T15:04Z07:00"}
+
+func (t *told) read(into *service.Told) error {
+	var text string
+	if given(t.Time) {
+		if err := json.Unmarshal(t.Time, &text); err != nil {
+			return invalid("context.time", "the time %s is no text: write it by RFC 3339", t.Time)
+		}
+		var err error
+		for _, form := range moments {
+			if into.Time, err = time.Parse(form, text); err == nil {
+				break
+			}
+		}
+		if err != nil {
+			return invalid("context.time", "%q is no moment: write it by RFC 3339, such as 2026-11-25T12:00:00Z", text)
+		}
+	}
+	for _, field := range []struct {
+		name string
+		raw  json.RawMessage
+		into *string
+	}{{"ip", t.IP, &into.IP}, {"location", t.Location, &into.Location}, {"provider", t.Provider, &into.Provider}} {
+		if given(field.raw) && json.Unmarshal(field.raw, field.into) != nil {
+			return invalid("context."+field.name, "the %s %s is no text", field.name, field.raw)
+		}
+	}
+	for name, raw := range t.Claims {
+		if into.Claims == nil {
+			into.Claims = map[string][]string{}
+		}
+		into.Claims[name] = claimed(raw)
+	}
+	return nil
+}
+
+func given(raw json.RawMessage) bool { return len(raw) > 0 && string(raw) != "null" }
+
+// claimed gives the values of a claim: of one that is told as a single value, that; of numbers and truth values, their text.
+func claimed(raw json.RawMessage) []string {
+	var list []json.RawMessage
+	if json.Unmarshal(raw, &list) != nil {
+		list = []json.RawMessage{raw}
+	}
+	values := []string{}
+	for _, one := range list {
+		var text string
+		if json.Unmarshal(one, &text) != nil {
+			if text = string(one); text == "null" {
+				continue
+			}
+		}
+		values = append(values, text)
+	}
+	return values
 }
 
 type request struct {
@@ -120,10 +179,20 @@ type answerContext struct {
 	Lacks  string   `json:"lacks,omitempty"`  // the permission that is missing on one of those
 	On     string   `json:"on,omitempty"`     // which one
 	Hidden bool     `json:"hidden,omitempty"` // to platform services: the subject is to be answered as if it were not there
+
+	Error *answerError `json:"error,omitempty"` // what is wrong with the evaluation, which is answered with no
+}
+
+type answerError struct {
+	Status  int    `json:"status"`
+	Message string `json:"message"`
 }
 
 func answerOf(e service.Evaluated, revision uint64) answer {
 	a := answer{Decision: e.Allowed, Context: &answerContext{Reason: string(e.Reason), Revision: revision}}
+	if e.Error != nil {
+		a.Context.Error = &answerError{Status: http.StatusBadRequest, Message: e.Error.Error()}
+	}
 	if !e.Rule.Grant.IsZero() {
 		a.Context.Grant = e.Rule.Grant.String()
 	} else if !e.Rule.Policy.IsZero() {
@@ -181,6 +250,9 @@ func decode(body io.Reader, into any) error {
 		}
 		return invalid("", "the body is not the JSON that is needed: %v", err)
 	}
+	if _, err := d.Token(); err != io.EOF {
+		return invalid("", "something stands behind the JSON value: send one value alone")
+	}
 	return nil
 }
 
@@ -226,12 +298,9 @@ func (r request) evaluation(n need) (service.Evaluation, error) {
 	if r.Action != nil {
 		e.Action = r.Action.Name
 	}
-	if t := r.Context; t != nil {
-		e.Told = service.Told{IP: t.IP, Location: t.Location, Provider: t.Provider, Claims: t.Claims}
-		if t.Time != nil {
-			e.Told.Time = *t.Time
-		}
-		e.Refers = t.Refers
+	if r.Context != nil {
+		e.Refers = r.Context.Refers
+		return e, r.Context.read(&e.Told)
 	}
 	return e, nil
 }
@@ -249,7 +318,7 @@ func (h Handler) evaluation(c *gin.Context) {
 		h.Fail(c, err)
 		return
 	}
-	answers, revision, _, err := h.Decider.Evaluate(c.Request.Context(), caller, []service.Evaluation{asked})
+	answers, revision, err := h.Decider.Evaluate(c.Request.Context(), caller, []service.Evaluation{asked})
 	if err != nil {
 		h.Fail(c, err)
 		return
@@ -288,13 +357,12 @@ func (h Handler) evaluations(c *gin.Context) {
 	for i, r := range b.Evaluations {
 		var err error
 		if asked[i], err = r.orElse(b.request).evaluation(whole); err != nil {
-			h.Fail(c, at(err, i))
-			return
+			errors.As(err, &asked[i].Fault) // it spoils its own answer alone
 		}
 	}
-	answers, revision, item, err := h.Decider.Evaluate(c.Request.Context(), caller, asked)
+	answers, revision, err := h.Decider.Evaluate(c.Request.Context(), caller, asked)
 	if err != nil {
-		h.Fail(c, at(err, item))
+		h.Fail(c, err)
 		return
 	}
 	told := make([]answer, 0, len(answers))
@@ -305,17 +373,6 @@ func (h Handler) evaluations(c *gin.Context) {
 		}
 	}
 	c.JSON(http.StatusOK, gin.H{"evaluations": told})
-}
-
-// at says which evaluation of a batch a problem is about.
-func at(err error, item int) error {
-	var p *service.Problem
-	if errors.As(err, &p) {
-		told := *p
-		told.Field = fmt.Sprintf("evaluations[%d].%s", item, p.Field)
-		return &told
-	}
-	return err
 }
 
 func (h Handler) searchSubject(c *gin.Context) {
@@ -350,11 +407,22 @@ func (h Handler) search(c *gin.Context, n need, find func(context.Context, servi
 	if !ok {
 		return
 	}
-	if s.Page.Limit <= 0 {
+	if s.Page.Limit < 0 {
+		h.Fail(c, invalid("page.limit", "the limit %d is below 0", s.Page.Limit))
+		return
+	} else if s.Page.Limit == 0 {
 		s.Page.Limit = pageLimit
 	}
 	s.Page.Limit = min(s.Page.Limit, pageMost)
 	asked, err := s.evaluation(n)
+	if err != nil {
+		h.Fail(c, err)
+		return
+	}
+	question, err := s.digest()
+	if err == nil {
+		s.Page.Token, err = openToken(s.Page.Token, question)
+	}
 	if err != nil {
 		h.Fail(c, err)
 		return
@@ -372,8 +440,33 @@ func (h Handler) search(c *gin.Context, n need, find func(context.Context, servi
 		case action:
 			next = last.Name
 		}
+		next = sealToken(next, question)
 	}
 	c.JSON(http.StatusOK, gin.H{"results": results, "page": gin.H{"next_token": next, "count": len(results)}})
+}
+
+// digest sums up what a search asks, without its page: a page token belongs to one question.
+func (s search) digest() ([]byte, error) {
+	body, err := json.Marshal(s.request)
+	sum := sha256.Sum256(body)
+	return sum[:8], err
+}
+
+// sealToken makes a page token of the last result of a page and the question it answers.
+func sealToken(last string, question []byte) string {
+	return base64.RawURLEncoding.EncodeToString(append(slices.Clone(question), last...))
+}
+
+// openToken gives the last result of the page before; empty for none.
+func openToken(token string, question []byte) (last string, err error) {
+	if token == "" {
+		return "", nil
+	}
+	raw, err := base64.RawURLEncoding.DecodeString(token)
+	if err != nil || len(raw) <= len(question) || !bytes.Equal(raw[:len(question)], question) {
+		return "", invalid("page.token", "the token is not one of this search: ask for the first page again, without a token")
+	}
+	return string(raw[len(question):]), nil
 }
 
 // paged cuts a page out of a sorted list.

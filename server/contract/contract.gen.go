@@ -84,16 +84,16 @@ type ServerInterface interface {
 	HandOver(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params HandOverParams)
 	// ResendInvitation Mail a guest who has not accepted another link in place of the first
 	// (POST /organisations/{organisation}/principals/{kind}/{principal}/invitation)
-	ResendInvitation(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName)
+	ResendInvitation(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params ResendInvitationParams)
 	// ListKeys The API keys of a user or service account
 	// (GET /organisations/{organisation}/principals/{kind}/{principal}/keys)
 	ListKeys(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName)
 	// CreateKey Issue an API key
 	// (POST /organisations/{organisation}/principals/{kind}/{principal}/keys)
 	CreateKey(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName)
-	// ResetPassword Give a user a new temporary password and end all their sessions
+	// ResetPassword Give a user a new temporary password, and end what opened their account before: sessions, links, terminals let in, passkeys and keys
 	// (POST /organisations/{organisation}/principals/{kind}/{principal}/password)
-	ResetPassword(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName)
+	ResetPassword(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params ResetPasswordParams)
 	// MailPasswordLink Mail a user a link to choose a password, which works once and for a day
 	// (POST /organisations/{organisation}/principals/{kind}/{principal}/password-link)
 	MailPasswordLink(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName)
@@ -310,6 +310,9 @@ type ServerInterface interface {
 	// BeginPasskeySignIn Ask my browser to sign in with a passkey
 	// (POST /session/passkey/options)
 	BeginPasskeySignIn(c *gin.Context)
+	// ProveSession Give my password or passkey once more, as a fresh proof for what takes one
+	// (POST /session/proof)
+	ProveSession(c *gin.Context)
 	// GetStatus Whether the service is ready, and whether anybody has set it up
 	// (GET /status)
 	GetStatus(c *gin.Context)
@@ -1232,6 +1235,17 @@ func (siw *ServerInterfaceWrapper) ResendInvitation(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ResendInvitationParams
+
+	// ------------- Optional query parameter "reveal" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "reveal", c.Request.URL.Query(), &params.Reveal, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reveal: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -1239,7 +1253,7 @@ func (siw *ServerInterfaceWrapper) ResendInvitation(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.ResendInvitation(c, organisation, kind, principal)
+	siw.Handler.ResendInvitation(c, organisation, kind, principal, params)
 }
 
 // ListKeys operation middleware
@@ -1361,6 +1375,25 @@ func (siw *ServerInterfaceWrapper) ResetPassword(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ResetPasswordParams
+
+	// ------------- Optional query parameter "keepPasskeys" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "keepPasskeys", c.Request.URL.Query(), &params.KeepPasskeys, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter keepPasskeys: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "keepKeys" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "keepKeys", c.Request.URL.Query(), &params.KeepKeys, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter keepKeys: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -1368,7 +1401,7 @@ func (siw *ServerInterfaceWrapper) ResetPassword(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.ResetPassword(c, organisation, kind, principal)
+	siw.Handler.ResetPassword(c, organisation, kind, principal, params)
 }
 
 // MailPasswordLink operation middleware
@@ -3675,6 +3708,19 @@ func (siw *ServerInterfaceWrapper) BeginPasskeySignIn(c *gin.Context) {
 	siw.Handler.BeginPasskeySignIn(c)
 }
 
+// ProveSession operation middleware
+func (siw *ServerInterfaceWrapper) ProveSession(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ProveSession(c)
+}
+
 // GetStatus operation middleware
 func (siw *ServerInterfaceWrapper) GetStatus(c *gin.Context) {
 
@@ -3719,6 +3765,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.DELETE(options.BaseURL+"/session", wrapper.SignOut)
 	router.GET(options.BaseURL+"/session", wrapper.GetSession)
 	router.POST(options.BaseURL+"/session", wrapper.SignIn)
+	router.POST(options.BaseURL+"/session/proof", wrapper.ProveSession)
 	router.PATCH(options.BaseURL+"/profile", wrapper.EditProfile)
 	router.PUT(options.BaseURL+"/profile/password", wrapper.ChoosePassword)
 	router.PUT(options.BaseURL+"/session/organisation", wrapper.SwitchOrganisation)
@@ -4725,6 +4772,7 @@ type ResendInvitationRequestObject struct {
 	Organisation OrganisationName `json:"organisation"`
 	Kind         KindOfPrincipal  `json:"kind"`
 	Principal    PrincipalName    `json:"principal"`
+	Params       ResendInvitationParams
 }
 
 type ResendInvitationResponseObject interface {
@@ -4849,6 +4897,7 @@ type ResetPasswordRequestObject struct {
 	Organisation OrganisationName `json:"organisation"`
 	Kind         KindOfPrincipal  `json:"kind"`
 	Principal    PrincipalName    `json:"principal"`
+	Params       ResetPasswordParams
 }
 
 type ResetPasswordResponseObject interface {
@@ -7793,6 +7842,39 @@ func (response BeginPasskeySignIndefaultApplicationProblemPlusJSONResponse) Visi
 	return err
 }
 
+type ProveSessionRequestObject struct {
+	Body *ProveSessionJSONRequestBody
+}
+
+type ProveSessionResponseObject interface {
+	VisitProveSessionResponse(w http.ResponseWriter) error
+}
+
+type ProveSession204Response struct {
+}
+
+func (response ProveSession204Response) VisitProveSessionResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type ProveSessiondefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ProveSessiondefaultApplicationProblemPlusJSONResponse) VisitProveSessionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetStatusRequestObject struct {
 }
 
@@ -7905,7 +7987,7 @@ type StrictServerInterface interface {
 	// CreateKey Issue an API key
 	// (POST /organisations/{organisation}/principals/{kind}/{principal}/keys)
 	CreateKey(ctx context.Context, request CreateKeyRequestObject) (CreateKeyResponseObject, error)
-	// ResetPassword Give a user a new temporary password and end all their sessions
+	// ResetPassword Give a user a new temporary password, and end what opened their account before: sessions, links, terminals let in, passkeys and keys
 	// (POST /organisations/{organisation}/principals/{kind}/{principal}/password)
 	ResetPassword(ctx context.Context, request ResetPasswordRequestObject) (ResetPasswordResponseObject, error)
 	// MailPasswordLink Mail a user a link to choose a password, which works once and for a day
@@ -8124,6 +8206,9 @@ type StrictServerInterface interface {
 	// BeginPasskeySignIn Ask my browser to sign in with a passkey
 	// (POST /session/passkey/options)
 	BeginPasskeySignIn(ctx context.Context, request BeginPasskeySignInRequestObject) (BeginPasskeySignInResponseObject, error)
+	// ProveSession Give my password or passkey once more, as a fresh proof for what takes one
+	// (POST /session/proof)
+	ProveSession(ctx context.Context, request ProveSessionRequestObject) (ProveSessionResponseObject, error)
 	// GetStatus Whether the service is ready, and whether anybody has set it up
 	// (GET /status)
 	GetStatus(ctx context.Context, request GetStatusRequestObject) (GetStatusResponseObject, error)
@@ -8940,12 +9025,13 @@ func (sh *strictHandler) HandOver(ctx *gin.Context, organisation OrganisationNam
 }
 
 // ResendInvitation operation middleware
-func (sh *strictHandler) ResendInvitation(ctx *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName) {
+func (sh *strictHandler) ResendInvitation(ctx *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params ResendInvitationParams) {
 	var request ResendInvitationRequestObject
 
 	request.Organisation = organisation
 	request.Kind = kind
 	request.Principal = principal
+	request.Params = params
 
 	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.ResendInvitation(ctx, request.(ResendInvitationRequestObject))
@@ -9042,12 +9128,13 @@ func (sh *strictHandler) CreateKey(ctx *gin.Context, organisation OrganisationNa
 }
 
 // ResetPassword operation middleware
-func (sh *strictHandler) ResetPassword(ctx *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName) {
+func (sh *strictHandler) ResetPassword(ctx *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params ResetPasswordParams) {
 	var request ResetPasswordRequestObject
 
 	request.Organisation = organisation
 	request.Kind = kind
 	request.Principal = principal
+	request.Params = params
 
 	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.ResetPassword(ctx, request.(ResetPasswordRequestObject))
@@ -11488,6 +11575,48 @@ func (sh *strictHandler) BeginPasskeySignIn(ctx *gin.Context) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(BeginPasskeySignInResponseObject); ok {
 		if err := validResponse.VisitBeginPasskeySignInResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ProveSession operation middleware
+func (sh *strictHandler) ProveSession(ctx *gin.Context) {
+	var request ProveSessionRequestObject
+
+	var body ProveSessionJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ProveSession(ctx, request.(ProveSessionRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ProveSession")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ProveSessionResponseObject); ok {
+		if err := validResponse.VisitProveSessionResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

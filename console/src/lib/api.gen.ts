@@ -40,6 +40,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/session/proof": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give my password or passkey once more, as a fresh proof for what takes one */
+        post: operations["proveSession"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/profile": {
         parameters: {
             query?: never;
@@ -569,7 +586,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Give a user a new temporary password and end all their sessions */
+        /** Give a user a new temporary password, and end what opened their account before: sessions, links, terminals let in, passkeys and keys */
         post: operations["resetPassword"];
         delete?: never;
         options?: never;
@@ -1379,6 +1396,10 @@ export interface components {
             /** @description The bearer token, if asked for at sign-in */
             token?: string;
         };
+        Proof: {
+            password?: string;
+            passkey?: components["schemas"]["PasskeySignIn"];
+        };
         ProfileEdit: {
             title?: string;
             email?: string;
@@ -1516,8 +1537,8 @@ export interface components {
             why?: string;
         };
         LinkMade: {
-            /** @description To be passed on by hand if need be; it works once */
-            url: string;
+            /** @description To be passed on by hand, where no letter carries it or it was to be revealed; it works once */
+            url?: string;
             /** Format: date-time */
             until: string;
             mailed: components["schemas"]["Mailed"];
@@ -1649,6 +1670,8 @@ export interface components {
              * @description When it ends; never when left out
              */
             until?: string;
+            /** @description Programs that show it may use permissions to govern */
+            governs?: boolean;
         };
         Key: {
             id: string;
@@ -1661,6 +1684,8 @@ export interface components {
             /** Format: date-time */
             lastUsedAt?: string;
             lastUsedFrom?: string;
+            /** @description Programs that show it may use permissions to govern */
+            governs: boolean;
             /** @enum {string} */
             state: "works" | "ended";
         };
@@ -2745,6 +2770,29 @@ export interface operations {
             204: {
                 headers: {
                     "Set-Cookie"?: string;
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    proveSession: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Proof"];
+            };
+        };
+        responses: {
+            /** @description Proved, for the next minutes */
+            204: {
+                headers: {
                     [name: string]: unknown;
                 };
                 content?: never;
@@ -3885,7 +3933,12 @@ export interface operations {
     };
     resetPassword: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Leave their passkeys as they are */
+                keepPasskeys?: boolean;
+                /** @description Leave their API keys as they are */
+                keepKeys?: boolean;
+            };
             header?: never;
             path: {
                 /** @description The organisation's name */
@@ -4135,7 +4188,10 @@ export interface operations {
     };
     resendInvitation: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Tell the link in the answer, too: to who may give all that the invitation prepares, with a fresh proof */
+                reveal?: boolean;
+            };
             header?: never;
             path: {
                 /** @description The organisation's name */

@@ -1,6 +1,7 @@
 // The client of Arbora's API, typed from the contract.
 import createClient, { type Middleware } from "openapi-fetch";
 import type { components, paths } from "./api.gen";
+import { proof } from "./proof.svelte";
 import { session } from "./session.svelte";
 import { viewing } from "./viewing.svelte";
 
@@ -26,8 +27,29 @@ const csrf: Middleware = {
   },
 };
 
+// What takes a fresh proof waits until one was given, and is then asked again.
+const kept = new Map<string, Request>();
+const proving: Middleware = {
+  onRequest({ request, id }) {
+    if (request.method !== "GET") kept.set(id, request.clone());
+    return undefined;
+  },
+  async onResponse({ response, id }) {
+    const request = kept.get(id);
+    kept.delete(id);
+    if (response.status !== 403 || !request) return undefined;
+    const problem: unknown = await response.clone().json();
+    if (!isProblem(problem) || problem.type !== "urn:arbora:problem:proof-needed") return undefined;
+    return (await proof.ask(problem.detail)) ? fetch(request) : undefined;
+  },
+  onError({ id }) {
+    kept.delete(id);
+  },
+};
+
 export const api = createClient<paths>({ baseUrl: "/api/v1" });
 api.use(csrf);
+api.use(proving);
 
 const unreachable: Problem = {
   type: "urn:arbora:problem:unreachable",

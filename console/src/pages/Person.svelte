@@ -86,7 +86,7 @@
         title: "A new temporary password",
         facts: [
           { name: "Signs in as", key: "signIn", value: person?.signIn ?? "" },
-          { name: "Password", key: "password", value: made.password, secret: true, note: "to be replaced at the first sign-in, within 7 days; all sessions of before have ended" },
+          { name: "Password", key: "password", value: made.password, secret: true, note: "to be replaced at the first sign-in, within 7 days; sessions, links, passkeys and keys of before have ended" },
         ],
       };
     });
@@ -97,6 +97,11 @@
   const resend = () =>
     act(async () => {
       told = { title: "Invited once more", facts: [], link: await ask(api.POST("/organisations/{organisation}/principals/{kind}/{principal}/invitation", { params: { path } })) };
+      await load();
+    });
+  const reveal = () =>
+    act(async () => {
+      told = { title: "The link of the invitation", facts: [], link: await ask(api.POST("/organisations/{organisation}/principals/{kind}/{principal}/invitation", { params: { path, query: { reveal: true } } })) };
       await load();
     });
   const resetFactor = () =>
@@ -162,7 +167,10 @@
     </dl>
     <div class="mb-7 flex flex-wrap gap-2" data-test="life">
       {#if person.state === "pending"}
-        {#if may("create")}<QuietButton size="sm" onclick={resend}>Send the invitation again</QuietButton>{/if}
+        {#if may("create")}
+          <QuietButton size="sm" onclick={resend}>Send the invitation again</QuietButton>
+          <QuietButton size="sm" onclick={reveal} title="A new link, shown to you once: for who holds all that the invitation prepares">Show a link</QuietButton>
+        {/if}
         {#if may("retire")}<QuietButton size="sm" onclick={() => change("retired")}>Withdraw it</QuietButton>{/if}
       {:else}
         {#if takesPassword && may("reset") && person.state === "active"}

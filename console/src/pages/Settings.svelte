@@ -69,7 +69,7 @@
         <p class="quiet text-sm">What is not forbidden still takes a confirmation each time.</p>
       </div>
       {#if problem && !problem.field}<ProblemNote {problem} />{/if}
-      {#if authority.may("edit organisation")}<Button type="submit">Save</Button>{:else}<p class="quiet">Changing them takes the permission <em>edit organisation</em>.</p>{/if}
+      {#if authority.may("configure organisation")}<Button type="submit">Save</Button>{:else}<p class="quiet">Changing them takes the permission <em>configure organisation</em>.</p>{/if}
     </form>
   {:else if problem}
     <ProblemNote {problem} />

@@ -15,6 +15,7 @@
   let made = $state.raw<Schemas["KeyMade"] | null>(null);
   let label = $state("");
   let until = $state("");
+  let governs = $state(false);
   let problem = $state.raw<Problem | null>(null);
 
   const path = $derived({ organisation: session.organisation, kind: kind ?? ("user" as const), principal: name });
@@ -35,9 +36,10 @@
     event.preventDefault();
     problem = null;
     try {
-      const body = { label: label || undefined, until: until ? new Date(until).toISOString() : undefined };
+      const body = { label: label || undefined, until: until ? new Date(until).toISOString() : undefined, governs };
       made = await (kind ? ask(api.POST("/organisations/{organisation}/principals/{kind}/{principal}/keys", { params: { path }, body })) : ask(api.POST("/profile/keys", { body })));
       label = until = "";
+      governs = false;
       await load();
     } catch (caught) {
       problem = asProblem(caught);
@@ -72,7 +74,7 @@
           {#each list.keys as key (key.id)}
             <tr>
               <td class="address">{key.id}</td>
-              <td>{key.label}</td>
+              <td>{key.label}{#if key.governs}<span class="quiet text-sm">{key.label ? ", " : ""}may govern</span>{/if}</td>
               <td class="quiet text-sm" title={"by " + key.createdBy}>{moment(key.createdAt)}</td>
               <td class="text-sm">{#if key.state === "ended"}<strong class="text-copper-700 dark:text-copper-300">expired {moment(key.until ?? "")}</strong>{:else}{key.until ? moment(key.until) : "no end"}{/if}</td>
               <td class="text-sm">{key.lastUsedAt ? moment(key.lastUsedAt) : "never"}{#if key.lastUsedFrom}<span class="quiet"> from {key.lastUsedFrom}</span>{/if}</td>
@@ -89,6 +91,7 @@
       <form onsubmit={issue} class="flex flex-wrap items-end gap-3">
         <label class="w-64"><span class="label">What the next key is for</span><TextInput name="key-label" bind:value={label} placeholder="nightly run" autocomplete="off" /></label>
         <label><span class="label">Until (optional)</span><TextInput type="date" name="key-until" bind:value={until} /></label>
+        <label class="flex items-center gap-2 pb-1.5" title="Without it, programs that show the key create nobody and grant nothing"><input type="checkbox" name="key-governs" class="rounded" bind:checked={governs} />May govern</label>
         <Button type="submit" size="sm" data-test="issue-key">Issue a key</Button>
       </form>
     {/if}

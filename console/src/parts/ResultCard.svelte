@@ -11,7 +11,7 @@
 
   let copied = $state("");
 
-  const all = $derived(link ? [...facts, { name: "Link", key: "link", value: link.url, secret: true, note: `works once, until ${moment(link.until)}` }] : facts);
+  const all = $derived(link?.url ? [...facts, { name: "Link", key: "link", value: link.url, secret: true, note: `works once, until ${moment(link.until)}` }] : facts);
   const secrets = $derived(all.some((f) => f.secret));
 
   async function copy(text: string, what: string) {

@@ -1,0 +1,66 @@
+<!-- Asks for the password or a passkey once more, when something takes a fresh proof. -->
+<script lang="ts">
+  import { Button, Modal } from "flowbite-svelte";
+  import { FingerprintOutline } from "flowbite-svelte-icons";
+  import { api, ask, asProblem, type Problem } from "../lib/api";
+  import * as passkey from "../lib/passkey";
+  import { proof } from "../lib/proof.svelte";
+  import { session } from "../lib/session.svelte";
+  import { capital } from "../lib/words";
+  import Field from "./Field.svelte";
+  import ProblemNote from "./ProblemNote.svelte";
+  import QuietButton from "./QuietButton.svelte";
+  import TextInput from "./TextInput.svelte";
+
+  let open = $state(false);
+  let password = $state("");
+  let problem = $state.raw<Problem | null>(null);
+  let busy = $state(false);
+
+  $effect(() => {
+    open = proof.wanted !== null;
+  });
+  // However it is closed, whoever waits hears of it.
+  $effect(() => {
+    if (!open && proof.wanted) proof.end(false);
+  });
+
+  async function prove(give: () => Promise<unknown>) {
+    busy = true;
+    problem = null;
+    try {
+      await give();
+      password = "";
+      proof.end(true);
+    } catch (caught) {
+      if (!(caught instanceof DOMException && caught.name === "NotAllowedError")) problem = asProblem(caught);
+    } finally {
+      busy = false;
+    }
+  }
+
+  const byPassword = (event: Event) => {
+    event.preventDefault();
+    return prove(() => ask(api.POST("/session/proof", { body: { password } })));
+  };
+  const byPasskey = () =>
+    prove(async () => {
+      const ceremony = await ask(api.POST("/session/passkey/options"));
+      await ask(api.POST("/session/proof", { body: { passkey: { token: ceremony.token, answer: await passkey.get(ceremony.options) } } }));
+    });
+</script>
+
+<Modal bind:open size="xs" title="Is it you?">
+  <form onsubmit={byPassword} class="space-y-4" data-test="proof">
+    <p>{capital(proof.wanted?.detail ?? "")}.</p>
+    <Field label="Password of {session.me?.name ?? ''}" name="password" {problem}>
+      {#snippet children(id)}<TextInput {id} name="proof" type="password" bind:value={password} autocomplete="current-password" required />{/snippet}
+    </Field>
+    {#if problem && !problem.field}<ProblemNote {problem} />{/if}
+    <div class="flex flex-wrap justify-end gap-2">
+      {#if passkey.supported()}<QuietButton type="button" class="me-auto" onclick={byPasskey} disabled={busy}><FingerprintOutline class="me-2 h-4 w-4" />Passkey</QuietButton>{/if}
+      <QuietButton type="button" onclick={() => proof.end(false)}>Cancel</QuietButton>
+      <Button type="submit" disabled={busy || !password}>Go on</Button>
+    </div>
+  </form>
+</Modal>

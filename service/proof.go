@@ -1,0 +1,67 @@
+package service
+
+import (
+	"context"
+	"fmt"
+
+	"arbora.example/access"
+	"arbora.example/people"
+	"arbora.example/store"
+)
+
+// A fresh proof is a password or passkey given in the last minutes: an unwatched screen, or a stolen session, is not enough for
+// what gives lasting access away.
+
+// needProof refuses what takes a fresh proof from a caller who gave none of late. Programs give none: they may by a key that was
+// made for governing.
+func (s *Service) needProof(c Caller, what string) error {
+	if c.Identity.ID.IsZero() {
+		if c.MayGovern {
+			return nil
+		}
+		return &Problem{Kind: Refused, Detail: "a program may " + what + " only by an API key that was made for governing", Next: "use such a key, or do it as a person"}
+	}
+	if s.moment().Sub(c.ProvedAt) < people.ProofFor {
+		return nil
+	}
+	return &Problem{
+		Kind: ProofNeeded, Detail: fmt.Sprintf("it takes your password or passkey, given in the last %d minutes, to %s", int(people.ProofFor.Minutes()), what),
+		Next: "give it once more: the console asks for it, and so does arbora prove",
+	}
+}
+
+// Prove takes the caller's password as a fresh proof.
+func (s *Service) Prove(ctx context.Context, c Caller, password string) error {
+	if err := s.testOwnPassword(ctx, c, password, "password"); err != nil {
+		return err
+	}
+	return s.records.ProveSession(ctx, c.Session, s.moment())
+}
+
+// ProveByPasskey takes one of the caller's passkeys as a fresh proof.
+func (s *Service) ProveByPasskey(ctx context.Context, c Caller, token people.Token, answer []byte) error {
+	identity, err := s.readPasskey(ctx, token, answer, c.From)
+	if err != nil {
+		return err
+	}
+	if identity.ID != c.Identity.ID {
+		return &Problem{Kind: WrongSignIn, Detail: "this passkey is somebody else's", Next: "use one of your own, or your password"}
+	}
+	return s.records.ProveSession(ctx, c.Session, s.moment())
+}
+
+// noteFailure records that something was shown that opens nothing.
+func (s *Service) noteFailure(ctx context.Context, organisation, from, event, detail string) error {
+	return s.records.Audit(context.WithoutCancel(ctx), store.AuditRecord{
+		Organisation: organisation, Author: store.Author{Name: "nobody", From: from, At: s.moment()}, Event: event, Detail: detail,
+	})
+}
+
+// nameOf gives the name of an organisation that is in use here; empty for none.
+func (s *Service) nameOf(organisation access.ID) string {
+	if now := s.house(organisation).snapshot.Load(); now != nil {
+		top, _ := now.Top()
+		return top.Name
+	}
+	return ""
+}

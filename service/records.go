@@ -1,0 +1,137 @@
+package service
+
+import (
+	"context"
+	"encoding/json"
+	"time"
+
+	"arbora.example/access"
+	"arbora.example/people"
+	"arbora.example/store"
+)
+
+// Details are what is said of things and decides nothing.
+type Details interface {
+	GrantDetails(ctx context.Context, ids []access.ID) (map[access.ID]store.GrantDetails, error)
+	OrganisationNamed(ctx context.Context, name string) (id access.ID, err error)
+	PolicyDetails(ctx context.Context, ids []access.ID) (map[access.ID]store.PolicyDetails, error)
+	PrincipalDetails(ctx context.Context, organisation access.ID, ids []access.ID) (map[access.ID]store.PrincipalDetails, error)
+	ScopeDetails(ctx context.Context, ids []access.ID) (map[access.ID]store.ScopeDetails, error)
+}
+
+// Tx is a write in progress on one organisation: see [store.Tx].
+type Tx interface {
+	Details
+	Accept(guest access.Principal, name string, title string, identity access.ID) error
+	AddMember(m access.Membership) error
+	At() time.Time
+	ChangeSettings(before people.Settings, after people.Settings) error
+	CreateGrant(g access.Grant, description string) error
+	CreateIdentity(identity store.Identity) error
+	CreateKey(k store.Key) error
+	CreateOutsider(i store.Identity) error
+	CreatePrincipal(p access.Principal, details store.PrincipalDetails) error
+	CreateRole(def access.RoleDefinition) error
+	CreateScope(scope access.Scope, details store.ScopeDetails) error
+	EditPrincipal(before access.Principal, after access.Principal, was store.PrincipalDetails, is store.PrincipalDetails) error
+	EditRole(before access.RoleDefinition, after access.RoleDefinition) error
+	OfferServices(scope access.Scope, services []string) error
+	PutLink(token people.Token, l store.Link) error
+	PutPolicy(before *access.Policy, p access.Policy, description string) error
+	Reinvite(guest access.Principal) error
+	RemoveMember(m access.Membership) error
+	RemovePolicy(p access.Policy) error
+	RemoveRole(def access.RoleDefinition) error
+	ResetPassword(i store.Identity, hash string, until time.Time, ends store.Reset) error
+	ReshapeScope(before access.Scope, after access.Scope, was store.ScopeDetails, is store.ScopeDetails) error
+	RevokeGrant(g access.Grant) error
+	SetPassword(i store.Identity, hash string) error
+	SetProfile(p access.Principal, title *string, email *string) (titleNow string, emailNow string, err error)
+	SetState(p access.Principal, from people.State, to people.State) error
+	UseLink(token people.Token) error
+	WithdrawKey(k store.Key) error
+}
+
+// Records are where everything is kept: see [store.Store], whose methods say what they do.
+type Records interface {
+	Details
+	AddDeviceRequest(ctx context.Context, r store.DeviceRequest) error
+	AddKeeper(ctx context.Context, keeper store.Identity, author store.Author) error
+	AddPasskey(ctx context.Context, i store.Identity, k store.Passkey, author store.Author) error
+	AddService(ctx context.Context, name string, file []byte, author store.Author) error
+	AddSigningKey(ctx context.Context, k store.SigningKey) error
+	Audit(ctx context.Context, r store.AuditRecord) error
+	AuditRecords(ctx context.Context, organisation access.ID, f store.AuditFilter) (entries []store.AuditEntry, next uint64, err error)
+	BeginFactor(ctx context.Context, identity access.ID, sealed []byte) error
+	ChoosePassword(ctx context.Context, i store.Identity, hash string, keep people.Token, author store.Author) error
+	ConfirmFactor(ctx context.Context, i store.Identity, step int64, codes []string, author store.Author) error
+	CountGuess(ctx context.Context, g store.Guess, at time.Time, delay func(failures int) time.Duration) (failures int, wait time.Duration, err error)
+	Create(ctx context.Context, organisation access.ID, author store.Author, fn func(tx Tx, revision uint64) (what string, err error)) (uint64, error)
+	CreateServiceKey(ctx context.Context, k store.Key, service string, author store.Author) error
+	DecideDevice(ctx context.Context, userCode string, identity access.ID, organisation access.ID, strong bool, record store.AuditRecord) error
+	DeviceRequest(ctx context.Context, userCode string) (store.DeviceRequest, error)
+	DropFactor(ctx context.Context, i store.Identity, record store.AuditRecord) error
+	EndSession(ctx context.Context, i store.Identity, session access.ID, author store.Author) error
+	EndSessionOf(ctx context.Context, organisation access.ID, principal access.ID, session access.ID, record store.AuditRecord) error
+	Factor(ctx context.Context, identity access.ID) (f store.Factor, err error)
+	ForgetGuesses(ctx context.Context, name people.SignIn) error
+	Guesses(ctx context.Context, g store.Guess) (failures int, err error)
+	Identity(ctx context.Context, id access.ID) (i store.Identity, err error)
+	IdentityNamed(ctx context.Context, name people.SignIn) (i store.Identity, err error)
+	Keepers(ctx context.Context) (n int, err error)
+	Key(ctx context.Context, id access.ID) (store.Key, error)
+	KeyOfToken(ctx context.Context, key access.ID, token access.ID) (k store.Key, revoked bool, err error)
+	Keys(ctx context.Context, organisation access.ID, principal access.ID) (keys []store.Key, err error)
+	KeysToMind(ctx context.Context, organisation access.ID, endsBefore time.Time, unusedSince time.Time, limit int) (keys []store.Key, err error)
+	Link(ctx context.Context, token people.Token) (l store.Link, err error)
+	LinkFor(ctx context.Context, organisation access.ID, principal access.ID, purpose people.Purpose) (l store.Link, err error)
+	Load(ctx context.Context, organisation access.ID, into func(access.Change) error) (revision uint64, err error)
+	MoveSession(ctx context.Context, session access.ID, organisation access.ID) error
+	Passkeys(ctx context.Context, identity access.ID) (keys []store.Passkey, err error)
+	PendingGuests(ctx context.Context, organisation access.ID, limit int) (ids []access.ID, err error)
+	Ping(ctx context.Context) error
+	PolicyVersions(ctx context.Context, policy access.ID, before uint64, limit int) ([]store.PolicyVersion, error)
+	PollDevice(ctx context.Context, code people.Token, at time.Time) (r store.DeviceRequest, err error)
+	ProveSession(ctx context.Context, session access.ID, at time.Time) error
+	PutCeremony(ctx context.Context, token people.Token, body json.RawMessage, until time.Time, now time.Time) error
+	RefusedSince(ctx context.Context, organisation access.ID, since time.Time, limit int) (list []store.RefusedTimes, err error)
+	RemovePasskey(ctx context.Context, i store.Identity, key access.ID, author store.Author) error
+	RemoveService(ctx context.Context, name string, author store.Author) error
+	Revisions(ctx context.Context) (map[access.ID]uint64, error)
+	RevokeToken(ctx context.Context, token access.ID, until time.Time, record store.AuditRecord) error
+	ScopeChanges(ctx context.Context, organisation access.ID, scope access.ID, before uint64, limit int) ([]store.ScopeChange, error)
+	SearchScopes(ctx context.Context, organisation access.ID, q store.Search) ([]store.Found, error)
+	Seats(ctx context.Context, identity access.ID) (seats []store.Seat, err error)
+	Services(ctx context.Context) ([][]byte, error)
+	SessionFor(ctx context.Context, token people.Token) (session store.Session, err error)
+	Sessions(ctx context.Context, identity access.ID, at time.Time) ([]store.Session, error)
+	SessionsOf(ctx context.Context, organisation access.ID, principal access.ID, at time.Time) ([]store.Session, error)
+	Settings(ctx context.Context, organisation access.ID) (people.Settings, error)
+	SignedInFrom(ctx context.Context, identity access.ID) (addresses []string, err error)
+	SigningKeys(ctx context.Context, after time.Time) (keys []store.SigningKey, err error)
+	StartSession(ctx context.Context, session store.Session, token people.Token, author store.Author) error
+	TakeCeremony(ctx context.Context, token people.Token, now time.Time) (body json.RawMessage, err error)
+	TakeDevice(ctx context.Context, code people.Token) error
+	TakeRecoveryCode(ctx context.Context, i store.Identity, code string, author store.Author) (taken bool, err error)
+	TakeStep(ctx context.Context, identity access.ID, step int64) (bool, error)
+	TouchKey(ctx context.Context, key access.ID, at time.Time, from string, record store.AuditRecord) error
+	TouchSession(ctx context.Context, token people.Token, at time.Time) error
+	UncountGuess(ctx context.Context, g store.Guess) error
+	UsePasskey(ctx context.Context, credentialID []byte, credential json.RawMessage, at time.Time) error
+	WithdrawServiceKey(ctx context.Context, k store.Key, author store.Author) error
+	Write(ctx context.Context, organisation access.ID, author store.Author, fn func(tx Tx, revision uint64) (what string, err error)) (uint64, error)
+}
+
+// RecordsIn gives the records of a store.
+func RecordsIn(s *store.Store) Records { return kept{s} }
+
+// kept has a store's writes take their steps through [Tx].
+type kept struct{ *store.Store }
+
+func (k kept) Write(ctx context.Context, organisation access.ID, author store.Author, fn func(Tx, uint64) (string, error)) (uint64, error) {
+	return k.Store.Write(ctx, organisation, author, func(tx *store.Tx, revision uint64) (string, error) { return fn(tx, revision) })
+}
+
+func (k kept) Create(ctx context.Context, organisation access.ID, author store.Author, fn func(Tx, uint64) (string, error)) (uint64, error) {
+	return k.Store.Create(ctx, organisation, author, func(tx *store.Tx, revision uint64) (string, error) { return fn(tx, revision) })
+}
