@@ -302,8 +302,11 @@ func (c AddMember) apply(d *draft) error {
 	if err := oneByOne(group); err != nil {
 		return err
 	}
-	if member.Kind == BuiltInSet {
+	switch member.Kind {
+	case BuiltInSet:
 		return violation(RulePlacement, "%s is a built-in set: it cannot be put into a group", member.Name)
+	case PlatformService:
+		return violation(RulePlacement, "service %s is in no group: name it in a statement, as service %s", member.Name, member.Name)
 	}
 	if contains(member.groups, g) {
 		return violation(RuleSame, "%s %s is already in %s", member.Kind, member.Name, group.Name)

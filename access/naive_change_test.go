@@ -53,7 +53,7 @@ func (n *naive) allows(c *access.Catalogue, change access.Change) bool {
 	case access.AddMember:
 		m := ch.Membership
 		group, member := n.principal(m.Group), n.principal(m.Member)
-		return group.Kind == access.Group && group.Gathers == nil && member.Kind != access.BuiltInSet && !slices.Contains(n.members, m) && m.Group != m.Member &&
+		return group.Kind == access.Group && group.Gathers == nil && member.Kind != access.BuiltInSet && member.Kind != access.PlatformService && !slices.Contains(n.members, m) && m.Group != m.Member &&
 			!n.inside(m.Group, m.Member) && n.staysGoverned(c, change)
 	case access.RemoveMember:
 		return slices.Contains(n.members, ch.Membership) && n.staysGoverned(c, change)

@@ -599,8 +599,8 @@ type Answer struct {
 	Allowed   bool `json:"allowed"`
 	DecidedBy *Met `json:"decidedBy,omitempty"`
 
-	// Hidden How many more were met that the caller may not see
-	Hidden int `json:"hidden"`
+	// Hidden Whether more rules were met that the caller may not see
+	Hidden bool `json:"hidden"`
 
 	// Met The rules met on the way up, nearest first: all that mean the principal, and those about the permission that the caller may list
 	Met        []Met        `json:"met"`
@@ -1033,8 +1033,8 @@ type Impact struct {
 	Confirmation string   `json:"confirmation"`
 	Effects      []Effect `json:"effects"`
 
-	// Hidden How many effects are at scopes whose grants the caller may not list
-	Hidden int `json:"hidden"`
+	// Hidden Whether effects are left out at scopes whose grants the caller may not list
+	Hidden bool `json:"hidden"`
 
 	// Warnings What is wide or dangerous about it
 	Warnings []string `json:"warnings"`
@@ -1403,8 +1403,8 @@ type Policy struct {
 	CreatedBy   string    `json:"createdBy"`
 	Description string    `json:"description"`
 
-	// Hidden How many statements are left out: they are about places that the caller does not see
-	Hidden int    `json:"hidden"`
+	// Hidden Whether statements are left out: they are about places that the caller does not see
+	Hidden bool   `json:"hidden"`
 	Id     string `json:"id"`
 
 	// Inherited It stands above the scope asked for
@@ -1513,8 +1513,8 @@ type PrincipalDetails struct {
 	// Groups The groups it is a direct member of
 	Groups []string `json:"groups"`
 
-	// Hidden How many rules the caller may not see
-	Hidden int    `json:"hidden"`
+	// Hidden Whether rules are left out that the caller may not see
+	Hidden bool   `json:"hidden"`
 	Id     string `json:"id"`
 
 	// Idle Of a group: the members, at any depth, who are out of use or not there yet
@@ -1663,8 +1663,8 @@ type Ranking struct {
 
 // Reach defines model for Reach.
 type Reach struct {
-	// Hidden How many of them the caller may not see
-	Hidden    int          `json:"hidden"`
+	// Hidden Whether places are left out whose grants the caller may not list
+	Hidden    bool         `json:"hidden"`
 	Principal PrincipalRef `json:"principal"`
 
 	// Reached The scopes at which access grows, by address
@@ -1759,8 +1759,8 @@ type Role struct {
 	Custom      bool   `json:"custom"`
 	Description string `json:"description"`
 
-	// Hidden How many of those are left out: the caller does not see them
-	Hidden *int   `json:"hidden,omitempty"`
+	// Hidden Whether some of those are left out: the caller does not see them
+	Hidden *bool  `json:"hidden,omitempty"`
 	Name   string `json:"name"`
 
 	// Permissions How many permissions it holds
@@ -1798,8 +1798,8 @@ type RoleDetails struct {
 	// Grants Where it is granted, as far as the caller may list
 	Grants []Grant `json:"grants"`
 
-	// Hidden How many uses the caller may not see
-	Hidden  int          `json:"hidden"`
+	// Hidden Whether uses are left out that the caller may not see
+	Hidden  bool         `json:"hidden"`
 	Include []RoleFilter `json:"include"`
 
 	// May What the caller may do to it
@@ -2153,8 +2153,8 @@ type StatementModal string
 
 // StatementList defines model for StatementList.
 type StatementList struct {
-	// Hidden How many more match that the caller may not see
-	Hidden     int         `json:"hidden"`
+	// Hidden Whether there are statements that the caller may not see, whatever they say
+	Hidden     bool        `json:"hidden"`
 	Statements []Statement `json:"statements"`
 }
 

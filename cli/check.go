@@ -135,8 +135,8 @@ func (a *app) explain(ctx context.Context, c *cli.Command) error {
 		if len(l.rows) > 0 {
 			a.say(c, "\nMet on the way up; » decides.\n%s", strings.TrimRight(told.String(), "\n"))
 		}
-		if answer.Hidden > 0 {
-			a.say(c, "%d more that you may not see.", answer.Hidden)
+		if answer.Hidden {
+			a.say(c, "There is more that you may not see.")
 		}
 		a.tellSteps(c, answer)
 	}

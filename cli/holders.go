@@ -124,8 +124,8 @@ func (a *app) reach(ctx context.Context, c *cli.Command) error {
 	if err := a.print(c, l); err != nil {
 		return err
 	}
-	if reach.Hidden > 0 {
-		a.say(c, "%d more that you may not see.", reach.Hidden)
+	if reach.Hidden {
+		a.say(c, "There is more that you may not see.")
 	}
 	return nil
 }

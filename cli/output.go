@@ -7,8 +7,10 @@ import (
 	"io"
 	"os"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
+	"unicode"
 
 	"github.com/goccy/go-yaml"
 	"github.com/jedib0t/go-pretty/v6/table"
@@ -136,9 +138,41 @@ func (a *app) width() int {
 func tableRow(cells []string) table.Row {
 	row := make(table.Row, len(cells))
 	for i, cell := range cells {
-		row[i] = cell
+		row[i] = printable(cell)
 	}
 	return row
+}
+
+// printable shows control characters as they are written in Go: what somebody chose as a title or description does not steer
+// the terminal of whoever reads it.
+func printable(text string) string {
+	if !strings.ContainsFunc(text, steers) {
+		return text
+	}
+	var b strings.Builder
+	for _, r := range text {
+		if steers(r) {
+			b.WriteString(strings.Trim(strconv.QuoteRuneToASCII(r), "'"))
+		} else {
+			b.WriteRune(r)
+		}
+	}
+	return b.String()
+}
+
+func steers(r rune) bool {
+	return r != '\n' && r != '\t' && (unicode.IsControl(r) || unicode.In(r, unicode.Bidi_Control))
+}
+
+// inert has a spreadsheet take a cell for text: what begins like a formula gets an apostrophe before it.
+func inert(cells []string) []string {
+	safe := make([]string, len(cells))
+	for i, cell := range cells {
+		if safe[i] = cell; cell != "" && strings.ContainsRune("=+-@\t\r", rune(cell[0])) {
+			safe[i] = "'" + cell
+		}
+	}
+	return safe
 }
 
 // printValue prints a listing for programs.
@@ -149,7 +183,13 @@ func (a *app) printValue(c *cli.Command, l listing) error {
 		if err := w.Write(l.columns); err != nil {
 			return err
 		}
-		return w.WriteAll(l.rows)
+		for _, row := range l.rows {
+			if err := w.Write(inert(row)); err != nil {
+				return err
+			}
+		}
+		w.Flush()
+		return w.Error()
 	case "yaml":
 		return yaml.NewEncoder(a.Out, yaml.UseJSONMarshaler()).Encode(l.value)
 	}
@@ -193,7 +233,7 @@ func (a *app) printFacts(c *cli.Command, value any, facts ...fact) error {
 // say tells people, and only people, something beside what was asked for.
 func (a *app) say(c *cli.Command, format string, values ...any) {
 	if c.String("output") == "table" {
-		fmt.Fprintf(a.Out, format+"\n", values...)
+		fmt.Fprintln(a.Out, printable(fmt.Sprintf(format, values...)))
 	}
 }
 

@@ -174,7 +174,7 @@ func (a *app) listPolicies(ctx context.Context, c *cli.Command) error {
 	l := listing{columns: []string{"Policy", "From", "Statements", "Written", "By", "What it is for"}, empty: "No policy reaches " + address + ".", value: list.Policies}
 	for _, p := range list.Policies {
 		l.rows = append(l.rows, []string{
-			p.Name, yesNo(p.Inherited, p.Scope.Address, "here"), strconv.Itoa(len(p.Statements)) + yesNo(p.Hidden > 0, fmt.Sprintf(", %d not shown", p.Hidden), ""), moment(p.WrittenAt), p.WrittenBy, p.Description,
+			p.Name, yesNo(p.Inherited, p.Scope.Address, "here"), strconv.Itoa(len(p.Statements)) + yesNo(p.Hidden, ", more not shown", ""), moment(p.WrittenAt), p.WrittenBy, p.Description,
 		})
 	}
 	return a.print(c, l)
@@ -194,8 +194,8 @@ func (a *app) showPolicy(ctx context.Context, c *cli.Command) error {
 			a.say(c, "! Statement %d is dormant: %s has left %s.", st.Number, st.Place.Address, policy.Scope.Address)
 		}
 	}
-	if policy.Hidden > 0 {
-		a.say(c, "%d more that you may not see: about places you do not see. They stay when you write the rest anew.", policy.Hidden)
+	if policy.Hidden {
+		a.say(c, "There are more that you may not see, about places you do not see. They stay when you write the rest anew.")
 	}
 	return a.valueOnly(c, policy)
 }
@@ -299,8 +299,8 @@ func (a *app) searchPolicies(ctx context.Context, c *cli.Command) error {
 	if err := a.print(c, l); err != nil {
 		return err
 	}
-	if found.Hidden > 0 {
-		a.say(c, "%d more that you may not see.", found.Hidden)
+	if found.Hidden {
+		a.say(c, "There is more that you may not see.")
 	}
 	return nil
 }

@@ -52,8 +52,8 @@ func (a *app) previewed(c *cli.Command) func(api.Written, error) error {
 		if len(l.rows) > 0 {
 			a.say(c, "\n%s", a.render(l))
 		}
-		if impact.Hidden > 0 {
-			a.say(c, "%d more that you may not see.", impact.Hidden)
+		if impact.Hidden {
+			a.say(c, "There is more that you may not see.")
 		}
 		for _, warning := range impact.Warnings {
 			a.prose(c, "! "+warning)

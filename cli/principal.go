@@ -70,8 +70,8 @@ func (a *app) showPrincipal(kind api.PrincipalKind) cli.ActionFunc {
 			l.rows = append(l.rows, []string{r.Grant.Role + terms(*r.Grant), through, r.Scope.Address, r.Grant.Id})
 		}
 		a.section(c, "Named by", l)
-		if p.Hidden > 0 {
-			a.say(c, "%d more that you may not see.", p.Hidden)
+		if p.Hidden {
+			a.say(c, "There is more that you may not see.")
 		}
 		return nil
 	}

@@ -2,7 +2,6 @@ package cli
 
 import (
 	"context"
-	"fmt"
 	"slices"
 	"strconv"
 	"strings"
@@ -96,7 +95,7 @@ func whereGranted(r api.Role) string {
 		}
 	}
 	if r.Hidden != nil {
-		under = append(under, fmt.Sprintf("%d more that you do not see", *r.Hidden))
+		under = append(under, "others that you do not see")
 	}
 	if len(under) == 0 {
 		return "Defined at " + r.Scope.Address + ", and may be granted there and beneath."

@@ -109,7 +109,7 @@ func principalOf(p service.DetailedPrincipal) api.PrincipalDetails {
 		Description: p.Description, State: api.State(p.State), Tags: tagsOf(p.Tags), CreatedAt: p.CreatedAt, Address: optional(p.Address),
 		SignInBy: (*api.SignInBy)(optional(string(p.By))), SignIn: optional(p.SignIn), Gathers: optional(p.Gathers.String()), Owns: &p.Owns,
 		Members: each(p.Members, principalRef), EveryMember: each(p.Every, principalRef), Groups: each(p.Groups, nameOf), Within: each(p.Within, nameOf),
-		Rules: each(p.Rules, ruleOf), Hidden: p.Hidden, May: words(p.May), Gathered: []string{}, Idle: []api.IdleMember{},
+		Rules: each(p.Rules, ruleOf), Hidden: p.Hidden > 0, May: words(p.May), Gathered: []string{}, Idle: []api.IdleMember{},
 	}
 	for _, member := range p.Every {
 		if state, idle := p.Idle[member.ID]; idle {
@@ -215,7 +215,8 @@ func roleOf(r service.RoleView) api.Role {
 		role.Scope, role.Under = &at, &under
 	}
 	if r.Unseen > 0 {
-		role.Hidden = &r.Unseen
+		left := true
+		role.Hidden = &left
 	}
 	for p := range r.Permissions.All {
 		o := r.Catalogue.Operation(p)
@@ -232,7 +233,7 @@ func roleOf(r service.RoleView) api.Role {
 func roleDetailsOf(r service.RoleView, use service.RoleUse) api.RoleDetails {
 	return api.RoleDetails{
 		Role: roleOf(r), Operations: operationsOf(r), Include: each(r.Include, filterOf), Exclude: each(r.Exclude, filterOf),
-		Grants: each(use.Grants, grantOf), Statements: each(use.Statements, statementOf), Hidden: use.Hidden, May: words(use.May),
+		Grants: each(use.Grants, grantOf), Statements: each(use.Statements, statementOf), Hidden: use.Hidden > 0, May: words(use.May),
 	}
 }
 
@@ -336,7 +337,7 @@ func toldOf(t *api.Told) service.Told {
 
 func answerOf(a service.Answer) api.Answer {
 	answer := api.Answer{
-		Allowed: a.Allowed, Reason: api.AnswerReason(a.Reason), Words: a.Words, Principal: principalRef(a.Principal), Hidden: a.Hidden,
+		Allowed: a.Allowed, Reason: api.AnswerReason(a.Reason), Words: a.Words, Principal: principalRef(a.Principal), Hidden: a.Hidden > 0,
 		Permission: a.Permission, Scope: refOf(a.Scope), Met: each(a.Met, metOf), Steps: each(a.Steps, stepOf), Revision: int64(a.Revision),
 	}
 	if a.DecidedBy != nil {
@@ -376,7 +377,7 @@ func policyRefOf(p service.PolicyRef) api.PolicyRef {
 
 func policyOf(p service.PolicyView) api.Policy {
 	return api.Policy{
-		Id: p.ID.String(), Name: p.Name, Scope: refOf(p.At), Description: p.Description, Text: p.Text, Hidden: p.Hidden, Inherited: p.Inherited,
+		Id: p.ID.String(), Name: p.Name, Scope: refOf(p.At), Description: p.Description, Text: p.Text, Hidden: p.Hidden > 0, Inherited: p.Inherited,
 		Statements: each(p.Statements, statementOf), May: words(p.May),
 		CreatedAt: p.CreatedAt, CreatedBy: p.CreatedBy, WrittenAt: p.WrittenAt, WrittenBy: p.WrittenBy,
 	}
@@ -423,7 +424,7 @@ func holdersOf(h service.Holders) api.HolderList {
 
 func reachOf(r service.Reach) api.Reach {
 	return api.Reach{
-		Principal: principalRef(r.Principal), Hidden: r.Hidden, Revision: int64(r.Revision),
+		Principal: principalRef(r.Principal), Hidden: r.Hidden > 0, Revision: int64(r.Revision),
 		Reached: each(r.Reached, func(v service.ReachedView) api.Reached {
 			return api.Reached{
 				Scope: refOf(v.Scope), Part: api.Part(v.Part), By: each(v.By, ruleOf), Adds: words(v.Adds), Cuts: words(v.Cuts),
@@ -435,7 +436,7 @@ func reachOf(r service.Reach) api.Reach {
 
 func impactOf(i service.Impact) api.Impact {
 	return api.Impact{
-		Hidden: i.Hidden, Words: i.Words, Warnings: words(i.Warnings), Advice: words(i.Advice), Confirmation: i.Confirmation(),
+		Hidden: i.Hidden > 0, Words: i.Words, Warnings: words(i.Warnings), Advice: words(i.Advice), Confirmation: i.Confirmation(),
 		Effects: each(i.Effects, func(e service.EffectView) api.Effect {
 			return api.Effect{
 				Principals: each(e.Principals, principalRef), Scope: refOf(e.At), Beneath: e.Beneath,

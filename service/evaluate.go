@@ -74,6 +74,9 @@ func (s *Service) snapshotFor(ctx context.Context, c Caller) (*access.Snapshot, 
 		_, err := s.open(ctx, c)
 		return nil, err
 	}
+	if err := worksSomewhere(c); err != nil {
+		return nil, err
+	}
 	return s.now(ctx, s.house(c.Organisation))
 }
 

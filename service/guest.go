@@ -252,7 +252,7 @@ func judgeName(now *access.Snapshot, guest access.Principal, name string, at tim
 
 // ListGuests lists guests by name, those too who have not accepted yet, a page at a time.
 func (s *Service) ListGuests(ctx context.Context, c Caller, organisation, after string, limit int) (guests []UserView, next string, err error) {
-	_, page, next, err := s.listPrincipals(ctx, c, organisation, access.Guest, after, limit)
+	d, page, next, err := s.listPrincipals(ctx, c, organisation, access.Guest, after, limit)
 	if err != nil {
 		return nil, "", err
 	}
@@ -260,8 +260,14 @@ func (s *Service) ListGuests(ctx context.Context, c Caller, organisation, after 
 	if err != nil {
 		return nil, "", err
 	}
+	describes := d.may("describe user", d.organisationID())
 	for _, p := range page {
-		guests = append(guests, UserView{Principal: p, PrincipalDetails: details[p.ID]})
+		g := UserView{Principal: p, PrincipalDetails: details[p.ID]}
+		if !describes {
+			g.PrincipalDetails = store.PrincipalDetails{Title: g.Title, State: g.State, CreatedAt: g.CreatedAt}
+			g.Principal.Tags = nil
+		}
+		guests = append(guests, g)
 	}
 	return guests, next, nil
 }

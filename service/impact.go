@@ -172,7 +172,7 @@ func digestOf(i Impact) string {
 		}
 		fmt.Fprintf(sum, "%q %q %s %d %q %q %q %q %q\n", who, e.At.Address, e.Part, e.Beneath, e.Gains, e.Loses, e.MayGain, e.MayLose, e.Shifting)
 	}
-	fmt.Fprintf(sum, "%d %q %q %q", i.Hidden, i.Words, i.Warnings, i.Advice)
+	fmt.Fprintf(sum, "%t %q %q %q", i.Hidden > 0, i.Words, i.Warnings, i.Advice)
 	return hex.EncodeToString(sum.Sum(nil)[:8])
 }
 

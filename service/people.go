@@ -64,6 +64,7 @@ func (s *Service) ListUsers(ctx context.Context, c Caller, organisation, after s
 		u := UserView{Principal: p, PrincipalDetails: details[p.ID]}
 		if !describes {
 			u.PrincipalDetails = store.PrincipalDetails{Title: u.Title, CreatedAt: u.CreatedAt}
+			u.Principal.Tags = nil
 		}
 		users = append(users, u)
 	}

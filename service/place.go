@@ -69,11 +69,25 @@ func (s *Service) open(ctx context.Context, c Caller) (desk, error) {
 			Next: "sign in as somebody of the organisation, NAME@ORGANISATION",
 		}
 	}
+	if err := worksSomewhere(c); err != nil {
+		return desk{}, err
+	}
 	now, err := s.now(ctx, s.house(c.Organisation))
 	if err != nil {
 		return desk{}, err
 	}
 	return s.deskOf(now, c), nil
+}
+
+// worksSomewhere refuses a platform service whose access token is for no organisation.
+func worksSomewhere(c Caller) error {
+	if !c.Organisation.IsZero() {
+		return nil
+	}
+	return &Problem{
+		Kind: Refused, Detail: "the access token works in no organisation",
+		Next: "ask for one with organisation=NAME in the form for /oauth/token; arbora sign-in --organisation does so",
+	}
 }
 
 // openAt opens the caller's desk at a scope that they see, where they hold the permissions it takes.

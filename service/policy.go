@@ -311,8 +311,17 @@ func (s *Service) EditPolicy(ctx context.Context, c Caller, e PolicyEdit) (Polic
 	if err != nil {
 		return PolicyView{}, 0, err
 	}
-	view, err := s.ShowPolicy(ctx, c, e.Key)
-	return view, next.Revision(), err
+	// Whoever wrote it gets it, though the text may cost them the sight of it from now on.
+	id, err := access.ParseID(e.Key)
+	if err != nil {
+		return PolicyView{}, 0, err
+	}
+	written, _ := next.Policy(id)
+	views, err := s.policyViews(ctx, s.deskOf(next, c), []access.Policy{written}, access.ID{})
+	if err != nil {
+		return PolicyView{}, 0, err
+	}
+	return views[0], next.Revision(), nil
 }
 
 // PreviewPolicyEdit gives the impact of another text of a policy and writes none.
@@ -385,29 +394,30 @@ func planPolicyRemoval(key string) planner {
 }
 
 // SearchStatements finds the statements of an organisation whose text, policy or place holds all of some words, with
-// where each applies; hidden counts those that match and that the caller may not see.
-func (s *Service) SearchStatements(ctx context.Context, c Caller, organisation, words string) (found []StatementView, hidden int, err error) {
+// where each applies. Hidden reports whether there are some that the caller may not see, whatever they say: it tells nothing of
+// their words.
+func (s *Service) SearchStatements(ctx context.Context, c Caller, organisation, words string) (found []StatementView, hidden bool, err error) {
 	d, err := s.open(ctx, c)
 	if err != nil {
-		return nil, 0, err
+		return nil, false, err
 	}
 	if _, err := d.organisation(organisation); err != nil {
-		return nil, 0, err
+		return nil, false, err
 	}
 	if d.view.Empty() {
-		return nil, 0, nothingHeld(organisation)
+		return nil, false, nothingHeld(organisation)
 	}
 	wanted := strings.Fields(strings.ToLower(words))
 	for _, p := range d.Policies() {
 		for number := range p.Statements {
+			if !d.mayList(p, number) {
+				hidden = true
+				continue
+			}
 			v := d.statementView(p, number)
 			text := strings.ToLower(strings.Join([]string{v.Text, p.Name, v.At.Address, v.Policy.At.Address}, "\n"))
-			switch {
-			case slices.ContainsFunc(wanted, func(word string) bool { return !strings.Contains(text, word) }):
-			case d.mayList(p, number):
+			if !slices.ContainsFunc(wanted, func(word string) bool { return !strings.Contains(text, word) }) {
 				found = append(found, v)
-			default:
-				hidden++
 			}
 		}
 	}

@@ -33,6 +33,9 @@ func (s *Service) SignIn(ctx context.Context, a Attempt) (Caller, error) {
 	if err := s.refuseEmpty(ctx); err != nil {
 		return Caller{}, err
 	}
+	if wait := s.guesses.wait(signingIn, a.From); wait > 0 {
+		return Caller{}, tooOften("too many attempts from your network address", wait)
+	}
 	identity, err := s.records.IdentityNamed(ctx, name)
 	if err != nil && !errors.Is(err, store.ErrNotFound) {
 		return Caller{}, err
@@ -118,9 +121,6 @@ func (s *Service) seat(ctx context.Context, session *store.Session, wanted strin
 // testPassword refuses a password that is not the one of an identity, which may be nobody's. Attempts are counted before
 // anything else, so that many at once are worth no more than one after another.
 func (s *Service) testPassword(ctx context.Context, name people.SignIn, identity store.Identity, password, from string) error {
-	if wait := s.guesses.wait(signingIn, from); wait > 0 {
-		return tooOften("too many attempts from your network address", wait)
-	}
 	guess := store.Guess{Name: name, What: people.PasswordFrom(from)}
 	failures, wait, err := s.records.CountGuess(ctx, guess, s.moment(), people.Delay)
 	switch {

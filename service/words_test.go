@@ -67,7 +67,7 @@ func TestDigestsTellImpactsApart(t *testing.T) {
 	}
 	seen := map[string]string{digestOf(whole()): "nothing"}
 	for what, alter := range map[string]func(*Impact){
-		"the words": func(i *Impact) { i.Words = "x" }, "a warning": func(i *Impact) { i.Warnings = nil }, "advice": func(i *Impact) { i.Advice = nil }, "what is hidden": func(i *Impact) { i.Hidden++ },
+		"the words": func(i *Impact) { i.Words = "x" }, "a warning": func(i *Impact) { i.Warnings = nil }, "advice": func(i *Impact) { i.Advice = nil }, "what is hidden": func(i *Impact) { i.Hidden = 0 },
 		"who": func(i *Impact) { i.Effects[0].Principals[0].Name = "piotr" }, "their kind": func(i *Impact) { i.Effects[0].Principals[0].Kind = access.Guest },
 		"where": func(i *Impact) { i.Effects[0].At.Address = "lindenmere" }, "how far": func(i *Impact) { i.Effects[0].Part = access.Alone }, "how much is beneath": func(i *Impact) { i.Effects[0].Beneath = 4 },
 		"what is gained": func(i *Impact) { i.Effects[0].Gains = []string{"put object"} }, "gained under a condition": func(i *Impact) { i.Effects[0].MayGain = i.Effects[0].Gains },

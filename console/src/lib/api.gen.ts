@@ -1906,8 +1906,8 @@ export interface components {
             within: string[];
             /** @description The rules that name it, a group it is within or a set it belongs to, as far as the caller may list them */
             rules: components["schemas"]["Rule"][];
-            /** @description How many rules the caller may not see */
-            hidden: number;
+            /** @description Whether rules are left out that the caller may not see */
+            hidden: boolean;
             /** @description What the caller may do to it */
             may: string[];
         };
@@ -2204,8 +2204,8 @@ export interface components {
             /** @description What would serve better: a group, a narrower role */
             advice: string[];
             effects: components["schemas"]["Effect"][];
-            /** @description How many effects are at scopes whose grants the caller may not list */
-            hidden: number;
+            /** @description Whether effects are left out at scopes whose grants the caller may not list */
+            hidden: boolean;
             /** @description The impact in a sentence */
             words: string;
         };
@@ -2280,8 +2280,8 @@ export interface components {
             scope?: components["schemas"]["ScopeRef"];
             /** @description The scopes under which it may be granted, when it says so */
             under?: components["schemas"]["ScopeRef"][];
-            /** @description How many of those are left out: the caller does not see them */
-            hidden?: number;
+            /** @description Whether some of those are left out: the caller does not see them */
+            hidden?: boolean;
             /** @description The services of whose types it holds permissions */
             services: string[];
             planes: ("control" | "data")[];
@@ -2308,8 +2308,8 @@ export interface components {
             grants: components["schemas"]["Grant"][];
             /** @description The statements that name it */
             statements: components["schemas"]["Statement"][];
-            /** @description How many uses the caller may not see */
-            hidden: number;
+            /** @description Whether uses are left out that the caller may not see */
+            hidden: boolean;
             /** @description What the caller may do to it */
             may: string[];
             role: components["schemas"]["Role"];
@@ -2409,8 +2409,8 @@ export interface components {
         };
         StatementList: {
             statements: components["schemas"]["Statement"][];
-            /** @description How many more match that the caller may not see */
-            hidden: number;
+            /** @description Whether there are statements that the caller may not see, whatever they say */
+            hidden: boolean;
         };
         PolicyNew: {
             name: string;
@@ -2434,8 +2434,8 @@ export interface components {
             /** @description The statements in their one form, with today's names */
             text: string;
             statements: components["schemas"]["Statement"][];
-            /** @description How many statements are left out: they are about places that the caller does not see */
-            hidden: number;
+            /** @description Whether statements are left out: they are about places that the caller does not see */
+            hidden: boolean;
             /** @description It stands above the scope asked for */
             inherited: boolean;
             /** @description What the caller may do to it */
@@ -2557,8 +2557,8 @@ export interface components {
             decidedBy?: components["schemas"]["Met"];
             /** @description The rules met on the way up, nearest first: all that mean the principal, and those about the permission that the caller may list */
             met: components["schemas"]["Met"][];
-            /** @description How many more were met that the caller may not see */
-            hidden: number;
+            /** @description Whether more rules were met that the caller may not see */
+            hidden: boolean;
             /** @description For a no, to those who may grant here: the single changes that would turn it, smallest first */
             steps: components["schemas"]["Step"][];
             /** Format: int64 */
@@ -2634,8 +2634,8 @@ export interface components {
             principal: components["schemas"]["PrincipalRef"];
             /** @description The scopes at which access grows, by address */
             reached: components["schemas"]["Reached"][];
-            /** @description How many of them the caller may not see */
-            hidden: number;
+            /** @description Whether places are left out whose grants the caller may not list */
+            hidden: boolean;
             /** Format: int64 */
             revision: number;
         };

@@ -8,7 +8,10 @@ export function save(name: string, type: string, text: BlobPart): void {
   URL.revokeObjectURL(link.href);
 }
 
+// inert has a spreadsheet take a cell for text: what begins like a formula gets an apostrophe before it.
+const inert = (cell: string) => (/^[=+\-@\t\r]/.test(cell) ? "'" + cell : cell);
+
 // csv writes rows as RFC 4180 has it.
 export function csv(rows: string[][]): string {
-  return rows.map((row) => row.map((cell) => (/[",\r\n]/.test(cell) ? `"${cell.replaceAll('"', '""')}"` : cell)).join(",") + "\r\n").join("");
+  return rows.map((row) => row.map(inert).map((cell) => (/[",\r\n]/.test(cell) ? `"${cell.replaceAll('"', '""')}"` : cell)).join(",") + "\r\n").join("");
 }

@@ -61,6 +61,6 @@
         </tbody>
       </table>
     </div>
-    {#if found.hidden > 0}<p class="quiet mt-2">{count(found.hidden, "more statement")} that you may not see.</p>{/if}
+    {#if found.hidden}<p class="quiet mt-2">There are statements that you may not see.</p>{/if}
   {/if}
 </Page>

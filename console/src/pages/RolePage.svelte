@@ -53,13 +53,13 @@
     {@const under = details.role.under ?? []}
     {#if under.length > 0 || details.role.hidden}
       <p class="mb-3" data-test="under">
-        May be granted beneath {#each under as at, i (at.id)}{i > 0 ? ", " : ""}<a class="link address" href={href.scope(at.address)}>{at.address}</a>{/each}{#if details.role.hidden}{under.length > 0 ? " and " : ""}{count(details.role.hidden, under.length > 0 ? "more scope" : "scope")} that you do not see{/if} alone.
+        May be granted beneath {#each under as at, i (at.id)}{i > 0 ? ", " : ""}<a class="link address" href={href.scope(at.address)}>{at.address}</a>{/each}{#if details.role.hidden}{under.length > 0 ? " and " : ""}scopes that you do not see{/if} alone.
       </p>
     {/if}
     <RoleGrid operations={details.operations} />
     <section aria-labelledby="used-heading" class="mt-6">
       <h2 id="used-heading" class="mb-2 text-lg font-semibold">Where it is used</h2>
-      {#if details.grants.length + details.statements.length + details.hidden === 0}
+      {#if details.grants.length + details.statements.length === 0 && !details.hidden}
         <p class="card quiet px-5 py-4">Nowhere: nobody holds it by a grant, and no statement names it.</p>
       {:else}
         <ul class="card" data-test="used">
@@ -77,7 +77,7 @@
             </li>
           {/each}
         </ul>
-        {#if details.hidden > 0}<p class="quiet mt-2">{count(details.hidden, "more use")} that you may not see.</p>{/if}
+        {#if details.hidden}<p class="quiet mt-2">There are more uses that you may not see.</p>{/if}
       {/if}
     </section>
     <GrantDialog bind:open={granting} prepared={{ role: details.role.name }} ondone={(id) => ((fresh = id), load())} />

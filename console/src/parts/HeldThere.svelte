@@ -8,7 +8,7 @@
   let { kind, name, at }: { kind: Schemas["PrincipalKind"]; name: string; at: string } = $props();
 
   const short = $derived(name.slice(name.lastIndexOf("/") + 1));
-  let held = $state.raw<{ rules: Schemas["Rule"][]; hidden: number } | null>(null);
+  let held = $state.raw<{ rules: Schemas["Rule"][]; hidden: boolean } | null>(null);
   let refused = $state(false);
 
   $effect(() => {
@@ -43,9 +43,9 @@
           <span class="quiet">at</span> <a class="link address" href={href.scope(rule.scope.address)} title={rule.scope.address}>{rule.scope.address === at ? "this scope" : rule.scope.name}</a>
         </li>
       {:else}
-        <li class="quiet">{held.hidden > 0 ? "Nothing that you may see." : "Nothing: no rule there or above names them."}</li>
+        <li class="quiet">{held.hidden ? "Nothing that you may see." : "Nothing: no rule there or above names them."}</li>
       {/each}
     </ul>
-    {#if held.hidden > 0 && held.rules.length > 0}<p class="quiet mt-1">{count(held.hidden, "more rule")} that you may not see.</p>{/if}
+    {#if held.hidden && held.rules.length > 0}<p class="quiet mt-1">There are more rules that you may not see.</p>{/if}
   {/if}
 </section>

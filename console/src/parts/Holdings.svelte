@@ -35,7 +35,7 @@
     <button type="button" class="link ml-auto text-sm" onclick={keep}>Save all that {short} reaches as CSV</button>
   </div>
   {#if problem}<div class="mb-3"><ProblemNote {problem} /></div>{/if}
-  {#if of.rules.length === 0 && of.hidden === 0}
+  {#if of.rules.length === 0 && !of.hidden}
     <p class="card quiet px-5 py-4">None: no rule names {short}, nor a group {short} is in. All is denied.</p>
   {:else}
     <div class="card overflow-x-auto">
@@ -54,6 +54,6 @@
         </tbody>
       </table>
     </div>
-    {#if of.hidden > 0}<p class="quiet mt-2">{count(of.hidden, "more rule")} that you may not see.</p>{/if}
+    {#if of.hidden}<p class="quiet mt-2">There are more rules that you may not see.</p>{/if}
   {/if}
 </section>

@@ -45,5 +45,5 @@
   </ul>
   {#each impact.warnings as warning (warning)}<p class="mt-1 font-semibold">{warning}</p>{/each}
   {#each impact.advice as advice (advice)}<p class="mt-1" data-test="advice"><strong>Better:</strong> {advice}</p>{/each}
-  {#if impact.hidden > 0}<p class="mt-1">{count(impact.hidden, "more effect")} that you may not see.</p>{/if}
+  {#if impact.hidden}<p class="mt-1">There are more effects that you may not see.</p>{/if}
 </div>

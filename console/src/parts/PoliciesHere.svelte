@@ -50,7 +50,7 @@
               {#each policy.inherited ? reaching(policy) : policy.statements as statement (statement.number)}
                 <p class="mt-1"><code class="statement">{statement.text}</code>{#if statement.place.id !== scope.id && !policy.inherited}&ensp;<span class="quiet text-sm">at {statement.place.name}</span>{/if}</p>
               {/each}
-              {#if !policy.inherited && policy.hidden > 0}<p class="quiet mt-1 text-sm">{count(policy.hidden, "more statement")} that you may not see.</p>{/if}
+              {#if !policy.inherited && policy.hidden}<p class="quiet mt-1 text-sm">There are more statements that you may not see.</p>{/if}
             </li>
           {/each}
         </ul>

@@ -80,7 +80,8 @@
   let target = $state(""); // where it was dropped in the tree
   $effect(() => {
     const asked = new URLSearchParams(router.querystring ?? "");
-    if (!scope) return;
+    // The page that is being left sees the address of the next, too: what that asks for is not for this one.
+    if (!scope || (router.location !== href.scope(address).slice(1) && router.location !== "/tree")) return;
     if (asked.has("grant") && scope.may.includes("create grant")) {
       const kind = whom.find((k) => asked.has(k));
       grant({ who: kind && { kind, name: asked.get(kind) ?? "" }, role: asked.get("grant") ?? "" });

@@ -61,7 +61,7 @@
       {all ? "Leave out" : "Show"} {count(others, "rule")} about {answer.permission} for others
     </button>
   {/if}
-  {#if answer.hidden > 0}<p class="quiet mt-2 text-sm">{count(answer.hidden, "more rule")} that you may not see.</p>{/if}
+  {#if answer.hidden}<p class="quiet mt-2 text-sm">There are more rules that you may not see.</p>{/if}
 </section>
 
 {#if answer.steps.length > 0}
