@@ -24,6 +24,8 @@ func (a *app) signInCommand() *cli.Command {
 		Description: "With a name, by password. Without one, you confirm it in a browser. With --key, by an API key.",
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "server", Value: DefaultServer, Usage: "`ADDRESS` of the service", Sources: cli.EnvVars("ARBORA_SERVER")},
+			&cli.BoolFlag{Name: "insecure", Usage: "take http beyond this machine: passwords and keys are sent in the clear"},
+			&cli.StringFlag{Name: "authority", Usage: "`FILE` with the certificate of the private authority that the service's is from", TakesFile: true},
 			&cli.StringFlag{Name: "save-as", Usage: "save it under this `NAME` (default: the sign-in name)"},
 			&cli.StringFlag{Name: "password-from", Usage: "read the password from the first line of `FILE` (- for standard input)"},
 			&cli.StringFlag{Name: "new-password-from", Usage: "read the password to choose, if the first is temporary, from `FILE`"},
@@ -37,6 +39,9 @@ func (a *app) signInCommand() *cli.Command {
 }
 
 func (a *app) signIn(ctx context.Context, c *cli.Command) error {
+	if err := errors.Join(checkServer(c.String("server"), c.Bool("insecure")), trust(c.String("authority"))); err != nil {
+		return usageError{err}
+	}
 	arbora, err := client.Open(c.String("server"), "")
 	if err != nil {
 		return usageError{err}
@@ -65,7 +70,7 @@ func (a *app) signIn(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	saved := savedSignIn{Server: c.String("server"), Token: *s.Token}
+	saved := savedSignIn{Server: c.String("server"), Token: *s.Token, Insecure: c.Bool("insecure"), Authority: c.String("authority")}
 	if err := a.save(c, saved, s); err != nil || !s.ChoosePassword {
 		return err
 	}

@@ -25,7 +25,7 @@ func (a *app) signInByKey(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	saved := savedSignIn{Server: c.String("server"), Key: c.String("key"), Secret: secret, KeyAt: c.String("organisation")}
+	saved := savedSignIn{Server: c.String("server"), Key: c.String("key"), Secret: secret, KeyAt: c.String("organisation"), Insecure: c.Bool("insecure"), Authority: c.String("authority")}
 	arbora, err := saved.open()
 	if err != nil {
 		return usageError{err}
@@ -48,7 +48,7 @@ func (a *app) signInByBrowser(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	saved := savedSignIn{Server: c.String("server"), Token: token}
+	saved := savedSignIn{Server: c.String("server"), Token: token, Insecure: c.Bool("insecure"), Authority: c.String("authority")}
 	arbora, err := saved.open()
 	if err != nil {
 		return usageError{err}

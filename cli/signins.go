@@ -24,14 +24,19 @@ type savedSignIn struct {
 	Server       string `json:"server"`
 	SignIn       string `json:"signIn"`
 	Organisation string `json:"organisation,omitempty"`
-	Token        string `json:"token,omitempty"`  // of a session
-	Key          string `json:"key,omitempty"`    // the API key it acts by instead
-	Secret       string `json:"secret,omitempty"` // of the key
-	KeyAt        string `json:"keyAt,omitempty"`  // where a platform service works
+	Token        string `json:"token,omitempty"`     // of a session
+	Key          string `json:"key,omitempty"`       // the API key it acts by instead
+	Secret       string `json:"secret,omitempty"`    // of the key
+	KeyAt        string `json:"keyAt,omitempty"`     // where a platform service works
+	Insecure     bool   `json:"insecure,omitempty"`  // http beyond this machine is taken
+	Authority    string `json:"authority,omitempty"` // a file with the certificate of a private authority
 }
 
 // open gives a client that acts by the sign-in.
 func (s savedSignIn) open(more ...client.ClientOption) (*client.Client, error) {
+	if err := errors.Join(checkServer(s.Server, s.Insecure), trust(s.Authority)); err != nil {
+		return nil, err
+	}
 	if s.Key != "" {
 		return client.OpenByKey(s.Server, client.APIKey{ID: s.Key, Secret: s.Secret, Organisation: s.KeyAt}, more...)
 	}

@@ -94,9 +94,20 @@ type instance struct {
 
 // start opens the records and answers at the address set.
 func (h *Host) start(ctx context.Context, set settings, log *slog.Logger) (*instance, error) {
+	protection, err := set.tls()
+	if err != nil {
+		return nil, err
+	}
+	proxies, err := set.proxies()
+	if err != nil {
+		return nil, err
+	}
 	listener, err := net.Listen("tcp", set.Listen)
 	if err != nil {
 		return nil, fmt.Errorf("%w: choose another address with --listen", err)
+	}
+	if err := protected(listener.Addr(), protection, proxies); err != nil {
+		return nil, errors.Join(err, listener.Close())
 	}
 	records, closeRecords, err := h.records(ctx, set, log)
 	if err != nil {
@@ -107,6 +118,9 @@ func (h *Host) start(ctx context.Context, set settings, log *slog.Logger) (*inst
 		return nil, errors.Join(err, listener.Close(), closeRecords())
 	}
 	address := "http://" + listener.Addr().String()
+	if protection != nil {
+		address = "https://" + listener.Addr().String()
+	}
 	if set.Address == "" {
 		set.Address = address
 	}
@@ -117,7 +131,7 @@ func (h *Host) start(ctx context.Context, set settings, log *slog.Logger) (*inst
 	svc := service.New(service.Options{
 		Records: service.RecordsIn(records), Catalogue: access.Shipped(), Clock: time.Now, Log: log, Sealer: sealer, Post: post, Address: strings.TrimSuffix(set.Address, "/"),
 	})
-	handler, err := server.New(server.Options{Service: svc, Console: console.Files(), Version: h.Version, Log: log, Loam: set.Loam})
+	handler, err := server.New(server.Options{Service: svc, Console: console.Files(), Version: h.Version, Log: log, Loam: set.Loam, Proxies: proxies})
 	if err != nil {
 		return nil, errors.Join(err, listener.Close(), closeRecords())
 	}
@@ -126,7 +140,7 @@ func (h *Host) start(ctx context.Context, set settings, log *slog.Logger) (*inst
 	i := &instance{service: svc, address: address, ended: make(chan error, 1)}
 	served := make(chan error, 1)
 	go func() {
-		err := server.Serve(running, listener, handler)
+		err := server.Serve(running, listener, protection, handler)
 		i.ended <- err
 		served <- err
 	}()

@@ -84,7 +84,7 @@ func (h *Host) runLoam(ctx context.Context, set settings, arbora string, keys ma
 	}
 	go cloud.KeepSettled(ctx)
 	fmt.Fprintf(h.Out, "%shttp://%s\n", loamAnswers, listener.Addr())
-	return errors.Join(server.Serve(ctx, listener, handler), cloud.Close())
+	return errors.Join(server.Serve(ctx, listener, nil, handler), cloud.Close())
 }
 
 // loamAnswers begins the line by which Loam says that it is ready.

@@ -33,6 +33,10 @@ type settings struct {
 	Mail       string `toml:"mail"`
 	MailFrom   string `toml:"mail-from"`
 	Loam       string `toml:"loam"`
+	// TLSCertificate and TLSKey are files in PEM form, read again when they change.
+	TLSCertificate string `toml:"tls-certificate"`
+	TLSKey         string `toml:"tls-key"`
+	TrustedProxies string `toml:"trusted-proxies"`
 }
 
 // flags gives the flags that fill the settings. The flag for the file comes first: the others look into it.
@@ -59,6 +63,12 @@ func (s *settings) flags(listens bool) []cli.Flag {
 				Sources: s.sources("ARBORA_MAIL", "mail"), Destination: &s.Mail},
 			&cli.StringFlag{Name: "mail-from", Usage: "`ADDRESS` that mail is sent from", Value: "arbora@localhost",
 				Sources: s.sources("ARBORA_MAIL_FROM", "mail-from"), Destination: &s.MailFrom},
+			&cli.StringFlag{Name: "tls-certificate", Usage: "`FILE` with the certificate to answer by TLS with, and those above it; read again when it changes",
+				Sources: s.sources("ARBORA_TLS_CERTIFICATE", "tls-certificate"), Destination: &s.TLSCertificate},
+			&cli.StringFlag{Name: "tls-key", Usage: "`FILE` with the certificate's key",
+				Sources: s.sources("ARBORA_TLS_KEY", "tls-key"), Destination: &s.TLSKey},
+			&cli.StringFlag{Name: "trusted-proxies", Usage: "`ADDRESSES` or networks of proxies that take TLS, apart by commas: what they say of where a request came from is believed",
+				Sources: s.sources("ARBORA_TRUSTED_PROXIES", "trusted-proxies"), Destination: &s.TrustedProxies},
 			&cli.StringFlag{Name: "loam", Usage: "`URL` of Loam, the stand-in cloud, which people then reach through this service",
 				Sources: s.sources("ARBORA_LOAM", "loam"), Destination: &s.Loam},
 		)
@@ -101,13 +111,14 @@ func (s *settings) read() (map[string]string, error) {
 	var unknown *toml.StrictMissingError
 	if errors.As(err, &unknown) {
 		row, column := unknown.Errors[0].Position()
-		return nil, fmt.Errorf("%s, line %d, column %d: there is no setting %q; there are database, data, sealing-key, listen, address, mail, mail-from, loam and log", s.file, row, column, unknown.Errors[0].Key()[0])
+		return nil, fmt.Errorf("%s, line %d, column %d: there is no setting %q; there are database, data, sealing-key, listen, address, tls-certificate, tls-key, trusted-proxies, mail, mail-from, loam and log", s.file, row, column, unknown.Errors[0].Key()[0])
 	} else if err != nil {
 		return nil, fmt.Errorf("%s: %w", s.file, err)
 	}
 	return map[string]string{
 		"database": values.Database, "data": values.Data, "listen": values.Listen, "log": values.Log, "sealing-key": values.SealingKey,
 		"address": values.Address, "mail": values.Mail, "mail-from": values.MailFrom, "loam": values.Loam,
+		"tls-certificate": values.TLSCertificate, "tls-key": values.TLSKey, "trusted-proxies": values.TrustedProxies,
 	}, nil
 }
 

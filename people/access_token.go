@@ -27,7 +27,10 @@ const VerifyingFor = SigningFor + 2*TokenLifetime
 type AccessToken struct {
 	ID           access.ID
 	Issuer       string
-	Key          access.ID // the API key it was made with
+	Audience     string    // whom it is for: the issuer itself, or a platform service that it is shown to
+	Key          access.ID // the API key it was made with; zero for one exchanged for a session
+	Session      access.ID // the session it was exchanged for; zero for one made with a key
+	From         string    // of an exchanged one: the network address it was asked for from
 	Principal    access.ID
 	Organisation access.ID // zero for a platform service that works in none at present
 	IssuedAt     time.Time
@@ -44,6 +47,8 @@ type claims struct {
 	IssuedAt     *jwt.NumericDate `json:"iat"`
 	Until        *jwt.NumericDate `json:"exp"`
 	Organisation string           `json:"organisation,omitempty"`
+	Session      string           `json:"sid,omitempty"`  // OpenID Connect Front-Channel Logout 1.0, section 3
+	From         string           `json:"from,omitempty"` // Arbora's own
 }
 
 // SigningKey signs access tokens and verifies them.
@@ -52,6 +57,9 @@ type SigningKey struct {
 	MadeAt  time.Time
 	private *rsa.PrivateKey
 }
+
+// ExchangedFor is how long a token lasts that was exchanged for another credential.
+const ExchangedFor = 5 * time.Minute
 
 // tokenType is the header type of access tokens (RFC 9068, section 2.1).
 const tokenType = "at+jwt"
@@ -100,8 +108,11 @@ func (k SigningKey) Sign(t AccessToken) (string, error) {
 		return "", err
 	}
 	c := claims{
-		Issuer: t.Issuer, Audience: t.Issuer, Subject: t.Principal.String(), Client: t.Key.String(), ID: t.ID.String(),
-		IssuedAt: jwt.NewNumericDate(t.IssuedAt), Until: jwt.NewNumericDate(t.Until),
+		Issuer: t.Issuer, Audience: t.Audience, Subject: t.Principal.String(), Client: t.Key.String(), ID: t.ID.String(),
+		IssuedAt: jwt.NewNumericDate(t.IssuedAt), Until: jwt.NewNumericDate(t.Until), From: t.From,
+	}
+	if !t.Session.IsZero() {
+		c.Session, c.Client = t.Session.String(), t.Audience
 	}
 	if !t.Organisation.IsZero() {
 		c.Organisation = t.Organisation.String()
@@ -133,11 +144,14 @@ func ReadAccessToken(text string, find func(id string) (SigningKey, bool)) (Acce
 	if err := json.Unmarshal(body, &c); err != nil {
 		return AccessToken{}, fmt.Errorf("the claims of an access token cannot be read: %w", err)
 	}
-	t := AccessToken{Issuer: c.Issuer, IssuedAt: c.IssuedAt.Time(), Until: c.Until.Time()}
+	if c.Session != "" {
+		c.Client = "" // it was made with no key
+	}
+	t := AccessToken{Issuer: c.Issuer, Audience: c.Audience, From: c.From, IssuedAt: c.IssuedAt.Time(), Until: c.Until.Time()}
 	for _, id := range []struct {
 		text string
 		into *access.ID
-	}{{c.ID, &t.ID}, {c.Client, &t.Key}, {c.Subject, &t.Principal}, {c.Organisation, &t.Organisation}} {
+	}{{c.ID, &t.ID}, {c.Client, &t.Key}, {c.Subject, &t.Principal}, {c.Organisation, &t.Organisation}, {c.Session, &t.Session}} {
 		if id.text == "" {
 			continue
 		}

@@ -70,6 +70,9 @@ func (s *Server) admit(c *gin.Context) {
 	}
 	if r.needs != "nothing" {
 		caller, err := s.identify(c)
+		if err == nil && caller.Audience != "" && r.Operation.Extensions["x-audience"] != caller.Audience {
+			err = forAnother(caller)
+		}
 		if err != nil {
 			s.writeError(c, err)
 			return
@@ -157,12 +160,20 @@ func first(caller service.Caller) (api.Problem, bool) {
 // identifyReady is identify for what is open only to those who have nothing else to do first.
 func (s *Server) identifyReady(c *gin.Context) (service.Caller, error) {
 	caller, err := s.identify(c)
+	if err == nil && caller.Audience != "" {
+		err = forAnother(caller)
+	}
 	if err == nil {
 		if p, waits := first(caller); waits {
 			err = &service.Problem{Kind: service.Refused, Detail: p.Detail, Next: *p.Next}
 		}
 	}
 	return caller, err
+}
+
+// forAnother refuses an access token that was made to be shown to somebody else.
+func forAnother(caller service.Caller) error {
+	return &service.Problem{Kind: service.Foreign, Detail: "this access token is for " + caller.Audience + " alone", Next: "use your own here"}
 }
 
 // identify finds the caller, and whether they have to set up a second factor first.
@@ -184,7 +195,7 @@ func (s *Server) credential(c *gin.Context) (service.Caller, error) {
 		}
 		return s.service.Caller(c.Request.Context(), people.Token(strings.TrimSpace(token)), c.ClientIP())
 	}
-	cookie, err := c.Cookie(cookieName)
+	cookie, err := c.Cookie(s.cookieName())
 	if err != nil && !errors.Is(err, http.ErrNoCookie) {
 		return service.Caller{}, err
 	}
@@ -199,15 +210,21 @@ func (s *Server) credential(c *gin.Context) (service.Caller, error) {
 	return caller, nil
 }
 
-const (
-	cookieName = "arbora-session"
-	csrfHeader = "X-CSRF-Token"
-)
+const csrfHeader = "X-CSRF-Token"
 
-func sessionCookie(c *http.Request, value string, maxAge int) string {
+// cookieName is what the session's cookie is called. Where people reach the service by https, its name has browsers take it from
+// this very host alone, by TLS (RFC 6265bis, section 4.1.3.2).
+func (s *Server) cookieName() string {
+	if s.secure {
+		return "__Host-arbora-session"
+	}
+	return "arbora-session"
+}
+
+func (s *Server) sessionCookie(value string, maxAge int) string {
 	cookie := http.Cookie{
-		Name: cookieName, Value: value, Path: "/", MaxAge: maxAge,
-		HttpOnly: true, SameSite: http.SameSiteStrictMode, Secure: c.TLS != nil,
+		Name: s.cookieName(), Value: value, Path: "/", MaxAge: maxAge,
+		HttpOnly: true, SameSite: http.SameSiteStrictMode, Secure: s.secure,
 	}
 	return cookie.String()
 }

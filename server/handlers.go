@@ -47,7 +47,7 @@ func (h handlers) SignIn(ctx context.Context, r SignInRequestObject) (SignInResp
 	if r.Body.Token != nil && *r.Body.Token {
 		answer.Body.Token = optional(string(caller.Token))
 	} else {
-		cookie := sessionCookie(request, string(caller.Token), 0)
+		cookie := h.sessionCookie(string(caller.Token), 0)
 		answer.Headers.SetCookie = &cookie
 	}
 	return answer, nil
@@ -59,12 +59,11 @@ func (h handlers) GetSession(ctx context.Context, _ GetSessionRequestObject) (Ge
 }
 
 func (h handlers) SignOut(ctx context.Context, _ SignOutRequestObject) (SignOutResponseObject, error) {
-	request := requestOf(ctx)
 	ctx, caller := who(ctx)
 	if err := h.service.SignOut(ctx, caller); err != nil {
 		return nil, err
 	}
-	cookie := sessionCookie(request, "", -1)
+	cookie := h.sessionCookie("", -1)
 	return SignOut204Response{Headers: SignOut204ResponseHeaders{SetCookie: &cookie}}, nil
 }
 

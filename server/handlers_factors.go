@@ -122,7 +122,7 @@ func (h handlers) SignInByPasskey(ctx context.Context, r SignInByPasskeyRequestO
 	if err != nil {
 		return nil, err
 	}
-	cookie := sessionCookie(request, string(caller.Token), 0)
+	cookie := h.sessionCookie(string(caller.Token), 0)
 	return SignInByPasskey200JSONResponse{Body: sessionOf(caller), Headers: SignInByPasskey200ResponseHeaders{SetCookie: &cookie}}, nil
 }
 

@@ -6,6 +6,7 @@ import (
 	"net/http"
 	"net/http/httputil"
 	"net/url"
+	"slices"
 	"strings"
 
 	"github.com/gin-gonic/gin"
@@ -31,8 +32,14 @@ func (s *Server) mountLoam(engine *gin.Engine) error {
 			r.SetURL(target)
 			r.SetXForwarded()
 		},
-		// Whatever people put into Loam is kept from acting as the console.
+		// Whatever people put into Loam is kept from acting as the console, and Loam itself from speaking to browsers in its name.
 		ModifyResponse: func(r *http.Response) error {
+			for name := range r.Header {
+				if !slices.Contains(passedOn, name) {
+					r.Header.Del(name)
+				}
+			}
+			r.Header.Set("Cache-Control", "no-store")
 			r.Header.Set("Content-Security-Policy", "sandbox; default-src 'none'; style-src 'unsafe-inline'; img-src data:")
 			r.Header.Set("X-Content-Type-Options", "nosniff")
 			return nil
@@ -61,19 +68,34 @@ func (s *Server) mountLoam(engine *gin.Engine) error {
 	return nil
 }
 
-// passToken shows Loam the token of the session that a cookie carries. A request with neither goes on without one: what is
-// public takes none.
+// passedOn are the headers of Loam's answers that reach whoever asked.
+var passedOn = []string{"Content-Type", "Content-Length", "Content-Disposition", "Content-Encoding", "Content-Range", "Accept-Ranges", "Date", "Etag", "Last-Modified", "Retry-After"}
+
+// passToken shows Loam a token of minutes that is good for nothing but Loam, in place of what the caller showed: whoever runs a
+// platform service, or breaks into one, gets nobody's session. A request without a credential goes on without one: what is public
+// takes none.
 func (s *Server) passToken(c *gin.Context) error {
+	cookie, err := c.Cookie(s.cookieName())
+	shown := c.GetHeader("Authorization")
+	none := shown == "" && (err != nil || cookie == "")
 	defer c.Request.Header.Del("Cookie")
-	if cookie, err := c.Cookie(cookieName); c.GetHeader("Authorization") != "" || err != nil || cookie == "" {
+	if none {
 		return nil
 	}
 	caller, err := s.credential(c)
-	if p, ok := err.(*service.Problem); ok && p.Kind != service.Refused && c.Request.Method == http.MethodGet {
+	c.Request.Header.Del("Authorization")
+	if p, ok := err.(*service.Problem); ok && p.Kind != service.Refused && c.Request.Method == http.MethodGet && shown == "" {
 		return nil // an old cookie does not keep anybody from what is public
 	} else if err != nil {
 		return err
 	}
-	c.Request.Header.Set("Authorization", "Bearer "+string(caller.Token))
+	if caller.Audience != "" {
+		return forAnother(caller)
+	}
+	token, err := s.service.Exchange(c.Request.Context(), caller, service.Cloud)
+	if err != nil {
+		return err
+	}
+	c.Request.Header.Set("Authorization", "Bearer "+string(token))
 	return nil
 }

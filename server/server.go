@@ -4,11 +4,13 @@ package server
 
 import (
 	"context"
+	"crypto/tls"
 	"errors"
 	"io/fs"
 	"log/slog"
 	"net"
 	"net/http"
+	"strings"
 	"time"
 
 	"github.com/gin-contrib/gzip"
@@ -27,6 +29,7 @@ type Server struct {
 	version string
 	log     *slog.Logger
 	loam    string
+	secure  bool // people reach the service by https
 }
 
 // Options are what a server works with.
@@ -35,7 +38,8 @@ type Options struct {
 	Console fs.FS
 	Version string
 	Log     *slog.Logger
-	Loam    string // where Loam, the stand-in cloud, answers; empty for none
+	Loam    string   // where Loam, the stand-in cloud, answers; empty for none
+	Proxies []string // addresses and networks whose word is taken for where a request came from
 }
 
 // New gives the handler of the API, of the console, and of the way to Loam.
@@ -44,16 +48,16 @@ func New(o Options) (http.Handler, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &Server{service: o.Service, routes: routes, version: o.Version, log: o.Log, loam: o.Loam}
+	s := &Server{service: o.Service, routes: routes, version: o.Version, log: o.Log, loam: o.Loam, secure: strings.HasPrefix(o.Service.Address(), "https://")}
 	gin.SetMode(gin.ReleaseMode)
 	engine := gin.New()
 	engine.UseRawPath, engine.UnescapePathValues = true, true // an address in a path has its slashes escaped
 	engine.HandleMethodNotAllowed = true
 	engine.RedirectTrailingSlash = false
-	if err := engine.SetTrustedProxies(nil); err != nil {
+	if err := engine.SetTrustedProxies(o.Proxies); err != nil {
 		return nil, err
 	}
-	engine.Use(s.logRequest, gin.CustomRecoveryWithWriter(nil, s.recovered), securityHeaders)
+	engine.Use(s.logRequest, gin.CustomRecoveryWithWriter(nil, s.recovered), s.securityHeaders)
 	strict := contract.NewStrictHandlerWithOptions(handlers{s}, nil, contract.StrictGinServerOptions{
 		RequestErrorHandlerFunc:  s.writeError,
 		HandlerErrorFunc:         s.writeError,
@@ -82,8 +86,9 @@ func New(o Options) (http.Handler, error) {
 
 const basePath = "/api/v1"
 
-// Serve answers on a listener until the context ends; requests under way are then given a while to end.
-func Serve(ctx context.Context, listener net.Listener, handler http.Handler) error {
+// Serve answers on a listener until the context ends; requests under way are then given a while to end. With protection it
+// answers by TLS, and by HTTP/2 to whoever speaks that.
+func Serve(ctx context.Context, listener net.Listener, protection *tls.Config, handler http.Handler) error {
 	streamsEnd := make(chan struct{})
 	server := &http.Server{
 		Handler: handler,
@@ -98,7 +103,13 @@ func Serve(ctx context.Context, listener net.Listener, handler http.Handler) err
 	}
 	server.RegisterOnShutdown(func() { close(streamsEnd) })
 	failed := make(chan error, 1)
-	go func() { failed <- server.Serve(listener) }()
+	go func() {
+		if server.TLSConfig = protection; protection == nil {
+			failed <- server.Serve(listener)
+		} else {
+			failed <- server.ServeTLS(listener, "", "")
+		}
+	}()
 	select {
 	case err := <-failed:
 		return err
@@ -131,12 +142,21 @@ func contentSecurity(styles string) string {
 }
 
 // securityHeaders confines pages to what this server sends.
-func securityHeaders(c *gin.Context) {
+func (s *Server) securityHeaders(c *gin.Context) {
 	h := c.Writer.Header()
+	if s.secure {
+		h.Set("Strict-Transport-Security", "max-age=31536000") // RFC 6797
+	}
+	if id := c.GetHeader("X-Request-ID"); id != "" && strings.HasPrefix(c.Request.URL.Path, "/access/") {
+		h.Set("X-Request-ID", id) // OpenID AuthZEN Authorization API 1.0, section 10.1.3
+		h.Set("Cache-Control", "no-store")
+	}
 	h.Set("Content-Security-Policy", contentSecurity("'self'"))
 	h.Set("X-Content-Type-Options", "nosniff")
 	h.Set("Referrer-Policy", "same-origin")
 	h.Set("Cross-Origin-Opener-Policy", "same-origin")
+	h.Set("Cross-Origin-Resource-Policy", "same-origin")
+	h.Set("Permissions-Policy", "camera=(), microphone=(), geolocation=(), payment=()")
 }
 
 // maxBody bounds a request's body, in bytes.

@@ -25,8 +25,11 @@ type Caller struct {
 	MustSetUpFactor  bool      // a second factor comes before anything else; kept by whoever admits the caller
 	Strong           bool      // signed in with two factors
 	ProvedAt         time.Time // when the person last gave a password or passkey in this session; zero for never
+	Key              access.ID // of a program: the API key it showed
+	TokenID          access.ID // of a program: its access token
 	MayGovern        bool      // a program whose key was made for governing
 	KeyUntil         time.Time // when the key of a program ends; zero for never
+	Audience         string    // whom the access token is for, when that is not Arbora itself
 	EndsAt           time.Time // when the session ends unless it is used again, or the access token
 	From             string    // network address
 	// ViewsAs is whom the caller looks as, who is then the principal; empty for oneself.
@@ -72,11 +75,17 @@ func (s *Service) Caller(ctx context.Context, token people.Token, from string) (
 		c, _, err := s.tokenCaller(ctx, token, from)
 		return c, err
 	}
-	session := store.Session{}
-	err := store.ErrNotFound
-	if token != "" {
-		session, err = s.records.SessionFor(ctx, token)
-	}
+	return s.sessionCaller(ctx, token, from, func() (store.Session, error) {
+		if token == "" {
+			return store.Session{}, store.ErrNotFound
+		}
+		return s.records.SessionFor(ctx, token)
+	})
+}
+
+// sessionCaller finds who a session stands for, if it lasts.
+func (s *Service) sessionCaller(ctx context.Context, token people.Token, from string, find func() (store.Session, error)) (Caller, error) {
+	session, err := find()
 	if errors.Is(err, store.ErrNotFound) {
 		if err := s.refuseEmpty(ctx); err != nil {
 			return Caller{}, err
@@ -101,7 +110,7 @@ func (s *Service) Caller(ctx context.Context, token people.Token, from string) (
 		return Caller{}, errors.Join(err, orNil(!in, ended))
 	}
 	// Written once a minute at most: the end of an idle session need not be more exact.
-	if now.Sub(session.LastUsedAt) > time.Minute {
+	if token != "" && now.Sub(session.LastUsedAt) > time.Minute {
 		if err := s.records.TouchSession(ctx, token, now); err != nil {
 			return Caller{}, err
 		}

@@ -103,6 +103,7 @@ type Records interface {
 	SearchScopes(ctx context.Context, organisation access.ID, q store.Search) ([]store.Found, error)
 	Seats(ctx context.Context, identity access.ID) (seats []store.Seat, err error)
 	Services(ctx context.Context) ([][]byte, error)
+	SessionOf(ctx context.Context, id access.ID) (store.Session, error)
 	SessionFor(ctx context.Context, token people.Token) (session store.Session, err error)
 	Sessions(ctx context.Context, identity access.ID, at time.Time) ([]store.Session, error)
 	SessionsOf(ctx context.Context, organisation access.ID, principal access.ID, at time.Time) ([]store.Session, error)

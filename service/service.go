@@ -19,21 +19,22 @@ import (
 
 // Service carries out the use cases on one database of records. It is safe for concurrent use.
 type Service struct {
-	records  Records
-	shipped  *access.Catalogue
-	registry registry
-	clock    func() time.Time
-	log      *slog.Logger
-	sealer   *people.Sealer
-	post     Post
-	hash     func(ctx context.Context, password string) (string, error)
-	address  string
-	houses   sync.Map // of access.ID to *house
-	guesses  *guesses
-	viewing  *viewing
-	signing  signing
-	verified *expirable.LRU[[sha256.Size]byte, people.AccessToken] // access tokens whose signature is right
-	setUp    atomic.Bool                                           // somebody has set the service up; once true it stays so
+	records   Records
+	shipped   *access.Catalogue
+	registry  registry
+	clock     func() time.Time
+	log       *slog.Logger
+	sealer    *people.Sealer
+	post      Post
+	hash      func(ctx context.Context, password string) (string, error)
+	address   string
+	houses    sync.Map // of access.ID to *house
+	guesses   *guesses
+	viewing   *viewing
+	signing   signing
+	exchanged *expirable.LRU[exchange, exchanged]
+	verified  *expirable.LRU[[sha256.Size]byte, people.AccessToken] // access tokens whose signature is right
+	setUp     atomic.Bool                                           // somebody has set the service up; once true it stays so
 }
 
 // Options are what a service works with.
@@ -55,7 +56,7 @@ func New(o Options) *Service {
 	}
 	return &Service{
 		records: o.Records, shipped: o.Catalogue, clock: o.Clock, log: o.Log, sealer: o.Sealer, post: o.Post, hash: o.Hash, address: o.Address,
-		guesses: newGuesses(), viewing: newViewing(), verified: newVerified(),
+		guesses: newGuesses(), viewing: newViewing(), exchanged: newExchanged(), verified: newVerified(),
 	}
 }
 

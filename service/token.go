@@ -5,6 +5,7 @@ import (
 	"crypto/sha256"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -172,7 +173,7 @@ func (s *Service) IssueToken(ctx context.Context, p Program) (text string, token
 	}
 	now := s.moment()
 	token = people.AccessToken{
-		ID: newID(), Issuer: s.address, Key: k.ID, Principal: k.Principal, Organisation: k.Organisation, IssuedAt: now, Until: now.Add(people.TokenLifetime),
+		ID: newID(), Issuer: s.address, Audience: s.address, Key: k.ID, Principal: k.Principal, Organisation: k.Organisation, IssuedAt: now, Until: now.Add(people.TokenLifetime),
 	}
 	if k.Organisation.IsZero() && p.Organisation != "" {
 		if token.Organisation, err = s.records.OrganisationNamed(ctx, p.Organisation); errors.Is(err, store.ErrNotFound) {
@@ -232,6 +233,14 @@ func (s *Service) tokenCaller(ctx context.Context, text people.Token, from strin
 	if err != nil {
 		return Caller{}, token, err
 	}
+	if !token.Session.IsZero() {
+		c, err := s.sessionCaller(ctx, "", from, func() (store.Session, error) { return s.records.SessionOf(ctx, token.Session) })
+		c.Audience, c.ProvedAt = token.Audience, time.Time{}
+		if err == nil && c.Organisation != token.Organisation {
+			err = &Problem{Kind: Revoked, Detail: "the session works in another organisation by now", Next: "get another token"}
+		}
+		return c, token, err
+	}
 	k, revoked, err := s.records.KeyOfToken(ctx, token.Key, token.ID)
 	if errors.Is(err, store.ErrNotFound) || err == nil && revoked {
 		return Caller{}, token, &Problem{Kind: Revoked, Detail: "the access token was taken back", Next: "get another with your API key"}
@@ -242,12 +251,89 @@ func (s *Service) tokenCaller(ctx context.Context, text people.Token, from strin
 		return Caller{}, token, err
 	}
 	c, err := s.programCaller(ctx, token, k, from)
+	if token.Audience != s.address {
+		c.Audience = token.Audience
+	}
 	return c, token, err
+}
+
+// Cloud is the audience of the tokens that the cloud behind Arbora is shown.
+const Cloud = "cloud"
+
+// ExchangeToken exchanges a session's token, or an access token, for one of minutes that is good for one audience alone: the cloud,
+// or a platform service.
+func (s *Service) ExchangeToken(ctx context.Context, shown people.Token, audience, from string) (people.Token, error) {
+	c, err := s.Caller(ctx, shown, from)
+	if err != nil {
+		return "", err
+	}
+	if c.Audience != "" || c.Identity.Keeper || c.Organisation.IsZero() {
+		return "", &Problem{Kind: Refused, Detail: "this token is not exchanged for another", Next: "show the token of a session or an API key that works in an organisation"}
+	}
+	catalogue, err := s.catalogueNow(ctx)
+	if err != nil {
+		return "", err
+	}
+	known := []string{Cloud}
+	for _, service := range catalogue.Services() {
+		if !service.Own() {
+			known = append(known, service.Name)
+		}
+	}
+	if !slices.Contains(known, audience) {
+		return "", &Problem{Kind: Invalid, Detail: fmt.Sprintf("%q is nobody to show a token to", audience), Next: "name " + Cloud + " or a platform service", Nearest: access.Nearest(audience, known), Field: "audience"}
+	}
+	return s.Exchange(ctx, c, audience)
+}
+
+// Exchange gives a caller a token of minutes that is good for one audience alone, such as a platform service (RFC 8693). It ends
+// with the session or key that it was exchanged for.
+func (s *Service) Exchange(ctx context.Context, c Caller, audience string) (people.Token, error) {
+	now := s.moment()
+	kept := exchange{c.Session, c.TokenID, c.Organisation, audience, c.From}
+	if made, ok := s.exchanged.Get(kept); ok && now.Add(people.ExchangedFor/5).Before(made.until) {
+		return made.token, nil
+	}
+	token := people.AccessToken{
+		ID: c.TokenID, Issuer: s.address, Audience: audience, Key: c.Key, Session: c.Session, Principal: c.Principal, Organisation: c.Organisation,
+		From: c.From, IssuedAt: now, Until: now.Add(people.ExchangedFor),
+	}
+	if token.ID.IsZero() {
+		token.ID = newID()
+	}
+	if c.EndsAt.Before(token.Until) {
+		token.Until = c.EndsAt
+	}
+	signer, err := s.signingKey(ctx, now)
+	if err != nil {
+		return "", err
+	}
+	text, err := signer.Sign(token)
+	if err == nil {
+		s.exchanged.Add(kept, exchanged{people.Token(text), token.Until})
+	}
+	return people.Token(text), err
+}
+
+// exchange is what a token was exchanged for, and exchanged the token.
+type (
+	exchange struct {
+		session, token, organisation access.ID
+		audience, from               string
+	}
+	exchanged struct {
+		token people.Token
+		until time.Time
+	}
+)
+
+func newExchanged() *expirable.LRU[exchange, exchanged] {
+	return expirable.NewLRU[exchange, exchanged](verifiedKept, nil, people.ExchangedFor)
 }
 
 // programCaller gives the caller a token makes of a key, if it is in use.
 func (s *Service) programCaller(ctx context.Context, token people.AccessToken, k store.Key, from string) (Caller, error) {
-	c := Caller{Organisation: token.Organisation, Principal: k.Principal, From: from, EndsAt: token.Until, Kind: access.PlatformService, MayGovern: k.Governs, KeyUntil: k.Until}
+	c := Caller{Organisation: token.Organisation, Principal: k.Principal, From: from, EndsAt: token.Until, Kind: access.PlatformService, MayGovern: k.Governs, KeyUntil: k.Until, Key: k.ID, TokenID: token.ID}
 	if token.Organisation.IsZero() {
 		catalogue, err := s.catalogueNow(ctx)
 		if err != nil {
@@ -297,6 +383,7 @@ type Introspection struct {
 	Token        access.ID // zero for a session
 	IssuedAt     time.Time // zero for a session
 	Until        time.Time
+	From         string // of an exchanged token: where it was asked for from
 	// Looker is who looks as the subject, by name; empty unless the token was shown to be answered as somebody else.
 	Looker string
 }
@@ -349,7 +436,7 @@ func (s *Service) Introspect(ctx context.Context, p Program, text people.Token, 
 	}
 	return Introspection{
 		Active: true, Looker: looker, Subject: c.Principal, Kind: c.Kind, Name: c.Name, Organisation: c.OrganisationName, Formerly: formerly,
-		Key: token.Key, Token: token.ID, IssuedAt: token.IssuedAt, Until: c.EndsAt,
+		Key: token.Key, Token: token.ID, IssuedAt: token.IssuedAt, Until: c.EndsAt, From: token.From,
 	}, nil
 }
 

@@ -56,13 +56,22 @@ func (s *Store) StartSession(ctx context.Context, session Session, token people.
 // SessionFor finds the session a token stands for. It returns [ErrNotFound] when there is none.
 func (s *Store) SessionFor(ctx context.Context, token people.Token) (session Session, err error) {
 	hash := token.Hash()
+	return s.session(ctx, "s.token_hash = ?", hash[:])
+}
+
+// SessionOf finds a session by its id. It returns [ErrNotFound] when there is none.
+func (s *Store) SessionOf(ctx context.Context, id access.ID) (Session, error) {
+	return s.session(ctx, "s.id = ?", idColumn(id))
+}
+
+func (s *Store) session(ctx context.Context, which string, value any) (session Session, err error) {
 	query := `SELECT ` + identityColumns + `, s.id, s.organisation_id, COALESCE(here.name, ''), seat.id, s.signed_in_at, s.last_used_at, s.made_from, s.agent, s.strong, s.proved_at, s.ended_at` +
 		identityTables + `JOIN session s ON s.identity_id = i.id
 		LEFT JOIN scope here ON here.id = s.organisation_id
 		LEFT JOIN principal seat ON seat.identity_id = s.identity_id AND seat.organisation_id = s.organisation_id
-		WHERE s.token_hash = ?`
+		WHERE ` + which
 	var proved, ended sql.NullTime
-	err = scanIdentity(s.db.QueryRowContext(ctx, query, hash[:]).Scan, &session.Identity,
+	err = scanIdentity(s.db.QueryRowContext(ctx, query, value).Scan, &session.Identity,
 		(*idColumn)(&session.ID), (*idColumn)(&session.Organisation), &session.OrganisationName, (*idColumn)(&session.Principal),
 		&session.SignedInAt, &session.LastUsedAt, &session.From, &session.Agent, &session.Strong, &proved, &ended)
 	session.ProvedAt, session.EndedAt = proved.Time, ended.Time

@@ -143,7 +143,7 @@ func start(t testing.TB, records *store.Store, cloud string) *Bed {
 func serve(t testing.TB, listener net.Listener, handler http.Handler, closeBehind func() error) {
 	ctx, stop := context.WithCancel(context.Background())
 	ended := make(chan error, 1)
-	go func() { ended <- server.Serve(ctx, listener, handler) }()
+	go func() { ended <- server.Serve(ctx, listener, nil, handler) }()
 	t.Cleanup(func() {
 		stop()
 		require.NoError(t, errors.Join(<-ended, closeBehind()))

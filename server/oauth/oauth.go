@@ -22,6 +22,7 @@ import (
 type Issuer interface {
 	Address() string
 	IssueToken(ctx context.Context, p service.Program) (text string, token people.AccessToken, err error)
+	ExchangeToken(ctx context.Context, shown people.Token, audience, from string) (people.Token, error)
 	Introspect(ctx context.Context, p service.Program, token people.Token, viewAs *service.Somebody) (service.Introspection, error)
 	RevokeToken(ctx context.Context, p service.Program, token people.Token) error
 	PublicKeys(ctx context.Context) (jose.JSONWebKeySet, error)
@@ -39,6 +40,8 @@ type Handler struct {
 const (
 	clientCredentials = "client_credentials"
 	deviceCode        = "urn:ietf:params:oauth:grant-type:device_code"
+	tokenExchange     = "urn:ietf:params:oauth:grant-type:token-exchange" // RFC 8693
+	accessTokenType   = "urn:ietf:params:oauth:token-type:access_token"
 )
 
 // problemType begins the error_uri of errors that the API tells by the same type.
@@ -64,7 +67,7 @@ func (h Handler) metadata(c *gin.Context) {
 		"revocation_endpoint":                           base + "/oauth/revocation",
 		"jwks_uri":                                      base + "/oauth/keys",
 		"device_authorization_endpoint":                 base + "/oauth/device",
-		"grant_types_supported":                         []string{clientCredentials, deviceCode},
+		"grant_types_supported":                         []string{clientCredentials, deviceCode, tokenExchange},
 		"response_types_supported":                      []string{},
 		"token_endpoint_auth_methods_supported":         []string{"client_secret_basic", "client_secret_post", "none"},
 		"introspection_endpoint_auth_methods_supported": []string{"client_secret_basic", "client_secret_post"},
@@ -110,6 +113,15 @@ func (h Handler) token(c *gin.Context) {
 			return
 		}
 		c.JSON(http.StatusOK, gin.H{"access_token": string(caller.Token), "token_type": "Bearer", "expires_in": int(people.SessionLifetime.Seconds())})
+	case tokenExchange:
+		token, err := h.Issuer.ExchangeToken(c.Request.Context(), people.Token(c.PostForm("subject_token")), c.PostForm("audience"), c.ClientIP())
+		if err != nil {
+			h.fail(c, err)
+			return
+		}
+		c.JSON(http.StatusOK, gin.H{
+			"access_token": string(token), "issued_token_type": accessTokenType, "token_type": "Bearer", "expires_in": int(people.ExchangedFor.Seconds()),
+		})
 	case "":
 		tell(c, http.StatusBadRequest, "invalid_request", "grant_type is missing: send a form with client_credentials or "+deviceCode, "")
 	default:
@@ -132,6 +144,9 @@ func (h Handler) introspect(c *gin.Context) {
 	if told.Active {
 		answer["iss"], answer["sub"], answer["username"], answer["kind"] = h.Issuer.Address(), told.Subject.String(), told.Name, told.Kind.String()
 		answer["token_type"], answer["exp"] = "Bearer", told.Until.Unix()
+		if told.From != "" {
+			answer["from"] = told.From
+		}
 		if told.Looker != "" {
 			answer["act"] = gin.H{"sub": told.Looker} // RFC 8693, section 4.1
 		}
@@ -141,7 +156,7 @@ func (h Handler) introspect(c *gin.Context) {
 		if len(told.Formerly) > 0 {
 			answer["organisation_formerly"] = told.Formerly
 		}
-		if told.Key != (access.ID{}) {
+		if told.Key != (access.ID{}) && told.From == "" {
 			answer["client_id"], answer["jti"], answer["iat"], answer["aud"] = told.Key.String(), told.Token.String(), told.IssuedAt.Unix(), h.Issuer.Address()
 		}
 	}

@@ -38,6 +38,9 @@ func (i *issuer) RevokeToken(_ context.Context, p service.Program, _ people.Toke
 	i.asked = p
 	return i.err
 }
+func (i *issuer) ExchangeToken(context.Context, people.Token, string, string) (people.Token, error) {
+	return "exchanged", i.err
+}
 func (i *issuer) PublicKeys(context.Context) (jose.JSONWebKeySet, error) {
 	return jose.JSONWebKeySet{}, i.err
 }

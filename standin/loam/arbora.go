@@ -91,6 +91,7 @@ type introspected struct {
 	Name         string   `json:"username"`
 	Organisation string   `json:"organisation"`
 	Formerly     []string `json:"organisation_formerly"` // names that the organisation had before
+	From         string   `json:"from"`                  // where whoever shows it called Arbora from; empty when they called Loam itself
 	Act          *struct {
 		Looker string `json:"sub"`
 	} `json:"act"`

@@ -71,6 +71,9 @@ func (l *Cloud) newCall(ctx context.Context, r *http.Request, ip, key string) (*
 			return nil, problem(http.StatusUnauthorized, "not-signed-in", "you are not signed in", "sign in at Arbora, or ask for a public thing by its address")
 		}
 		c.subject = Subject{Kind: builtInSet, ID: public, Name: public, Organisation: first}
+		if r.Header.Get("X-Forwarded-For") != "" {
+			c.ip = "" // what a header says of it proves nothing: it is not told
+		}
 		return c, nil
 	}
 	scheme, token, _ := strings.Cut(header, " ")
@@ -84,6 +87,10 @@ func (l *Cloud) newCall(ctx context.Context, r *http.Request, ip, key string) (*
 	}
 	if !told.Active || told.Organisation == "" {
 		return nil, problem(http.StatusUnauthorized, "revoked", "your sign-in does not work here, or no more", "sign in at Arbora again, as somebody of an organisation")
+	}
+	// Arbora says where the caller is, by the token: a header could say anything.
+	if told.From != "" {
+		c.ip = told.From
 	}
 	c.subject = Subject{Kind: told.Kind, ID: told.Subject, Name: told.Name, Organisation: told.Organisation}
 	if told.Kind == "user" {

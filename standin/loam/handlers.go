@@ -20,7 +20,7 @@ func (l *Cloud) Handler() (http.Handler, error) {
 	gin.SetMode(gin.ReleaseMode)
 	engine := gin.New()
 	engine.UseRawPath, engine.UnescapePathValues = true, true // an address in a path has its slashes escaped
-	if err := engine.SetTrustedProxies(l.proxies); err != nil {
+	if err := engine.SetTrustedProxies(nil); err != nil {
 		return nil, err
 	}
 	engine.Use(l.logRequest, gin.CustomRecoveryWithWriter(nil, func(c *gin.Context, cause any) {

@@ -4,9 +4,7 @@ import (
 	"context"
 	"errors"
 	"log/slog"
-	"net"
 	"net/http"
-	"net/url"
 	"time"
 
 	"github.com/google/uuid"
@@ -29,7 +27,6 @@ type Cloud struct {
 	records *records
 	clock   func() time.Time
 	log     *slog.Logger
-	proxies []string // whose word is taken for where a request came from
 }
 
 // Open opens Loam's records and clears away what was begun and never came to be.
@@ -38,19 +35,11 @@ func Open(ctx context.Context, o Options) (*Cloud, error) {
 	if err != nil {
 		return nil, err
 	}
-	address, err := url.Parse(o.Arbora)
-	if err != nil {
-		return nil, err
-	}
-	proxies, err := net.DefaultResolver.LookupHost(ctx, address.Hostname())
-	if err != nil {
-		return nil, err
-	}
 	r, err := openRecords(ctx, o.Database)
 	if err != nil {
 		return nil, err
 	}
-	return &Cloud{arbora: a, records: r, clock: o.Clock, log: o.Log, proxies: proxies}, nil
+	return &Cloud{arbora: a, records: r, clock: o.Clock, log: o.Log}, nil
 }
 
 // Close closes the records.
