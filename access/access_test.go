@@ -258,6 +258,23 @@ func TestNobodyGivesWhatTheyDoNotHold(t *testing.T) {
 	require.False(t, found)
 }
 
+// TestARoleOutlivesMoves moves a scope, under which a role may be granted, out from where the role is defined: what was accepted can
+// be read again, and edited.
+func TestARoleOutlivesMoves(t *testing.T) {
+	w := newWorld(t)
+	w.create("top/other", access.Folder)
+	w.create("top/folder/house", access.Project)
+	def := access.RoleDefinition{Name: "sower", Scope: w.ids["top/folder"], Include: []access.Filter{{Services: []string{"storage"}}}, Under: []access.ID{w.ids["top/folder/house"]}}
+	w.must(access.CreateRole{Definition: def}, access.MoveScope{ID: w.ids["top/folder/house"], Parent: w.ids["top/other"]})
+	rebuilt, err := access.New(access.Shipped()).With(w.now.Revision(), w.now.Changes()...)
+	require.NoError(t, err)
+	require.Equal(t, w.now.Changes(), rebuilt.Changes())
+	def.Title = "Sower"
+	w.must(access.EditRole{Definition: def})
+	def.Under = append(def.Under, w.ids["top/other"])
+	require.ErrorContains(t, w.try(access.EditRole{Definition: def}), "usable beneath top/folder only")
+}
+
 func TestDecideAllocatesNothing(t *testing.T) {
 	w := newWorld(t)
 	w.create("top/folder/house", access.Project)

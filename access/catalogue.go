@@ -276,3 +276,13 @@ func (c *Catalogue) gather(t *Type, into *Set, seen map[*Type]bool) {
 		}
 	}
 }
+
+// ServiceNamed finds a service of the catalogue.
+func (s *Snapshot) ServiceNamed(name string) (*Service, bool) {
+	for _, service := range s.catalogue.services {
+		if service.Name == name {
+			return service, true
+		}
+	}
+	return nil, false
+}

@@ -31,7 +31,7 @@ func (s *Snapshot) Builder() *Builder {
 	return &Builder{from: s, draft: &draft{Snapshot: *s, owner: new(owner)}}
 }
 
-// Apply makes a change. The error is a [*Violation]; the builder is of no use after it.
+// Apply makes a change. The error is a [*Violation]: then the change is left out, and the builder goes on without it.
 func (b *Builder) Apply(change Change) error { return change.apply(b.draft) }
 
 // Done gives the snapshot. The builder is not to be used any more. The error is a [*Violation] when the changes together

@@ -12,7 +12,10 @@ type CreateGrant struct {
 type RevokeGrant struct{ ID ID }
 
 // CreateRole defines a custom role at a container.
-type CreateRole struct{ Definition RoleDefinition }
+type CreateRole struct {
+	Definition RoleDefinition
+	Recorded   bool // it was defined before, and a move may have taken scopes out from beneath it under which it may be granted
+}
 
 // EditRole replaces the definition of a custom role; the scope it is defined at stays.
 type EditRole struct{ Definition RoleDefinition }
@@ -141,7 +144,11 @@ func (d *draft) exchange(old, fresh *rule) {
 }
 
 func (c CreateRole) apply(d *draft) error {
-	role, err := d.defineRole(c.Definition)
+	var moved []ID
+	if c.Recorded {
+		moved = c.Definition.Under
+	}
+	role, err := d.defineRole(c.Definition, moved)
 	if err != nil {
 		return err
 	}
@@ -152,8 +159,9 @@ func (c CreateRole) apply(d *draft) error {
 	return nil
 }
 
-// defineRole makes a role from its definition and checks it.
-func (d *draft) defineRole(def RoleDefinition) (*Role, error) {
+// defineRole makes a role from its definition and checks it. Of the scopes under which it may be granted those that it had before
+// may have been moved elsewhere.
+func (d *draft) defineRole(def RoleDefinition, before []ID) (*Role, error) {
 	at, ok := d.scopeNumber(def.Scope)
 	if !ok {
 		return nil, violation(RuleUnknown, "the scope that role %s should be defined at is not there", def.Name)
@@ -166,7 +174,7 @@ func (d *draft) defineRole(def RoleDefinition) (*Role, error) {
 		if !ok {
 			return nil, violation(RuleUnknown, "a scope under which role %s may be granted is not there", def.Name)
 		}
-		if !d.isAtOrBeneath(under, at) {
+		if !d.isAtOrBeneath(under, at) && !slices.Contains(before, id) {
 			return nil, violation(RuleGrantable, "%s cannot be granted under %s: it is usable beneath %s only, where it is defined", def.Name, d.address(under), d.address(at))
 		}
 	}
@@ -179,7 +187,7 @@ func (c EditRole) apply(d *draft) error {
 		return d.noCustomRole(c.Definition.Name)
 	}
 	c.Definition.Scope = was.Scope
-	role, err := d.defineRole(c.Definition)
+	role, err := d.defineRole(c.Definition, was.Under)
 	if err != nil {
 		return err
 	}

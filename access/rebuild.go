@@ -43,7 +43,7 @@ func (s *Snapshot) Changes() []Change {
 	changes = append(changes, members...)
 	for it := s.roles.Iterator(); !it.Done(); {
 		_, role, _ := it.Next()
-		changes = append(changes, CreateRole{Definition: role.RoleDefinition})
+		changes = append(changes, CreateRole{Definition: role.RoleDefinition, Recorded: true})
 	}
 	var grants []*grantNode
 	for it := s.grants.Iterator(); !it.Done(); {

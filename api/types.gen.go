@@ -2066,10 +2066,10 @@ type SessionList struct {
 
 // Settings defines model for Settings.
 type Settings struct {
-	// ForbidPublic No grant or statement may name public
+	// ForbidPublic Nothing may be opened to people whom nobody knows
 	ForbidPublic bool `json:"forbidPublic"`
 
-	// ForbidSignedIn No grant or statement may name signed-in
+	// ForbidSignedIn Nothing may be opened to whoever has signed in somewhere
 	ForbidSignedIn bool `json:"forbidSignedIn"`
 
 	// KeysEach How many API keys anybody may have at a time
@@ -2077,6 +2077,9 @@ type Settings struct {
 
 	// SecondFactor Whoever holds permissions to govern needs a second factor
 	SecondFactor bool `json:"secondFactor"`
+
+	// Services The platform services that may act in the organisation; all when left out
+	Services *[]string `json:"services,omitempty"`
 }
 
 // SettingsEdit defines model for SettingsEdit.

@@ -44,8 +44,9 @@ type app struct {
 	lines *bufio.Reader // over In
 }
 
-// Run runs a command line and gives its exit status. More are commands that are offered beside those of this package.
-func Run(ctx context.Context, version string, arguments []string, streams Streams, more ...*cli.Command) int {
+// Run runs a command line and gives its exit status. Verify is what "arbora audit verify" does on the host; more are commands that
+// are offered beside those of this package.
+func Run(ctx context.Context, version string, arguments []string, streams Streams, verify *cli.Command, more ...*cli.Command) int {
 	client.Agent = agent
 	a := &app{Streams: streams, lines: bufio.NewReader(streams.In)}
 	root := &cli.Command{
@@ -68,7 +69,7 @@ func Run(ctx context.Context, version string, arguments []string, streams Stream
 			a.signInCommand(), a.signOutCommand(), a.signInsCommand(), a.whoamiCommand(), a.passwordCommand(), a.proveCommand(), a.secondFactorCommand(), a.sessionCommand(), a.switchCommand(), a.acceptCommand(),
 			a.organisationCommand(), a.settingsCommand(), a.treeCommand(), a.scopeCommand(), a.userCommand(), a.guestCommand(), a.groupCommand(), a.serviceAccountCommand(), a.keyCommand(),
 			a.catalogueCommand(), a.roleCommand(), a.grantCommand(), a.policyCommand(), a.patternCommand(),
-			a.checkCommand(), a.explainCommand(), a.holdersCommand(), a.reachCommand(), a.auditCommand(), a.loamCommand(),
+			a.checkCommand(), a.explainCommand(), a.holdersCommand(), a.reachCommand(), a.auditCommand(verify), a.loamCommand(),
 		),
 		Before: func(ctx context.Context, c *cli.Command) (context.Context, error) {
 			return ctx, checkOutput(c.String("output"))

@@ -11,7 +11,7 @@ import (
 	"arbora.example/client"
 )
 
-func (a *app) auditCommand() *cli.Command {
+func (a *app) auditCommand(verify *cli.Command) *cli.Command {
 	return &cli.Command{
 		Name: "audit", Usage: "read the audit log: what was done, by whom, and who was refused what",
 		Flags: []cli.Flag{
@@ -22,7 +22,8 @@ func (a *app) auditCommand() *cli.Command {
 			&cli.StringFlag{Name: "until", Usage: "only before this `MOMENT`"},
 			&cli.IntFlag{Name: "most", Value: 50, Usage: "stop after this `NUMBER`"},
 		},
-		Action: a.readAudit,
+		Commands: []*cli.Command{verify},
+		Action:   a.readAudit,
 	}
 }
 

@@ -3,6 +3,8 @@ package cli
 import (
 	"context"
 	"fmt"
+	"slices"
+	"strings"
 
 	"github.com/urfave/cli/v3"
 
@@ -30,8 +32,9 @@ func (a *app) settingsCommand() *cli.Command {
 				Flags: []cli.Flag{
 					&cli.IntFlag{Name: "keys-each", Usage: "how many API keys anybody may have at a time, a `NUMBER`"},
 					&cli.BoolFlag{Name: "second-factor", Usage: "whoever may govern needs a second factor"},
-					&cli.BoolFlag{Name: "forbid-signed-in", Usage: "no grant or statement may name signed-in"},
-					&cli.BoolFlag{Name: "forbid-public", Usage: "no grant or statement may name public"},
+					&cli.BoolFlag{Name: "forbid-signed-in", Usage: "nothing may be opened to whoever has signed in somewhere"},
+					&cli.BoolFlag{Name: "forbid-public", Usage: "nothing may be opened to people whom nobody knows"},
+					&cli.StringSliceFlag{Name: "service", Usage: "a platform service that may act in the organisation, by `NAME`; may be given several times; \"all\" for all of them"},
 				},
 			},
 		},
@@ -42,7 +45,15 @@ func settingFacts(s api.Settings) []fact {
 	return []fact{
 		{"API keys each", fmt.Sprint(s.KeysEach)}, {"Second factor", yesNo(s.SecondFactor, "demanded of whoever may govern", "as everybody likes")},
 		{"To signed-in", yesNo(s.ForbidSignedIn, "forbidden", "with a confirmation")}, {"To public", yesNo(s.ForbidPublic, "forbidden", "with a confirmation")},
+		{"Services that may act", servicesWords(s.Services)},
 	}
+}
+
+func servicesWords(services *[]string) string {
+	if services == nil {
+		return "all"
+	}
+	return yesNo(len(*services) > 0, strings.Join(*services, ", "), "none")
 }
 
 func (a *app) changeSettings(ctx context.Context, c *cli.Command) error {
@@ -62,6 +73,11 @@ func (a *app) changeSettings(ctx context.Context, c *cli.Command) error {
 		if c.IsSet(name) {
 			*into = c.Bool(name)
 		}
+	}
+	if named := c.StringSlice("service"); slices.Contains(named, "all") {
+		settings.Services = nil
+	} else if c.IsSet("service") {
+		settings.Services = &named
 	}
 	if _, err := client.Read[api.Written](s.ChangeSettings(ctx, organisation, api.SettingsEdit{Settings: settings, Was: &read})); err != nil {
 		return err

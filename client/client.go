@@ -87,10 +87,14 @@ func ViewingAs(kind api.PrincipalKind, name string) ClientOption {
 	})
 }
 
-// ActingFor has changes recorded as made for somebody whom a platform service serves.
-func ActingFor(kind api.PrincipalKind, name string) ClientOption {
+// ActingFor has a platform service act for somebody whom it serves, and who is at a network address, if that is known: it may do
+// what they may.
+func ActingFor(kind api.PrincipalKind, name, from string) ClientOption {
 	return WithRequestEditorFn(func(_ context.Context, r *http.Request) error {
 		r.Header.Set("Act-For", string(kind)+" "+name)
+		if from != "" {
+			r.Header.Set("Act-For-From", from)
+		}
 		return nil
 	})
 }

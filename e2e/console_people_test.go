@@ -134,8 +134,7 @@ func TestConsoleGuests(t *testing.T) {
 func TestConsoleCredentials(t *testing.T) {
 	t.Parallel()
 	b := testbed.StartDemo(t)
-	rowan := b.As(t, "rowan@lindenmere")
-	require.NoError(t, client.Done(rowan.ChangeSettings(t.Context(), "lindenmere", api.SettingsEdit{Settings: api.Settings{KeysEach: 3, SecondFactor: true}})))
+	demandSecondFactor(t, b)
 	// Passkeys belong to a name, not to a network address.
 	named := *b
 	named.Address = strings.Replace(b.Address, "127.0.0.1", "localhost", 1)

@@ -367,11 +367,25 @@ func TestNobodyActsAsWhoHoldsMore(t *testing.T) {
 	require.Contains(t, p.Detail, "by this user piotr would gain")
 }
 
+// demandSecondFactor has maeve, who has set one up herself, demand a second factor of whoever may govern.
+func demandSecondFactor(t *testing.T, b *testbed.Bed) {
+	t.Helper()
+	maeve := b.As(t, "maeve@lindenmere")
+	seed, err := client.Read[api.FactorSeed](maeve.BeginSecondFactor(t.Context()))
+	require.NoError(t, err)
+	code, err := totp.GenerateCode(seed.Seed, b.Clock.Now())
+	require.NoError(t, err)
+	require.NoError(t, client.Done(maeve.ConfirmSecondFactor(t.Context(), api.FactorCode{Code: code})))
+	require.NoError(t, client.Done(maeve.ChangeSettings(t.Context(), "lindenmere", api.SettingsEdit{Settings: api.Settings{KeysEach: 3, SecondFactor: true}})))
+}
+
 // TestSecondFactor sets one up, signs in by it, and has it demanded of those who may govern.
 func TestSecondFactor(t *testing.T) {
 	b := testbed.StartDemo(t)
 	rowan, tomas := b.As(t, "rowan@lindenmere"), b.As(t, "tomas@lindenmere")
-	require.NoError(t, client.Done(rowan.ChangeSettings(t.Context(), "lindenmere", api.SettingsEdit{Settings: api.Settings{KeysEach: 3, SecondFactor: true}})))
+	p := testbed.Problem(t, 409, client.Done(rowan.ChangeSettings(t.Context(), "lindenmere", api.SettingsEdit{Settings: api.Settings{KeysEach: 3, SecondFactor: true}})))
+	require.Contains(t, p.Detail, "you would be the first to be shut out")
+	demandSecondFactor(t, b)
 	require.NoError(t, client.Done(tomas.GetSession(t.Context())))
 	require.Equal(t, "set-up-factor", kind(t, client.Done(rowan.ShowTree(t.Context(), "lindenmere", nil))), "a steward has to set one up first")
 	me, err := client.Read[api.Session](rowan.GetSession(t.Context()))

@@ -117,6 +117,7 @@ func (h *Host) start(ctx context.Context, set settings, log *slog.Logger) (*inst
 	if err != nil {
 		return nil, errors.Join(err, listener.Close(), closeRecords())
 	}
+	records.ChainBy(sealer.AuditKey())
 	address := "http://" + listener.Addr().String()
 	if protection != nil {
 		address = "https://" + listener.Addr().String()
@@ -137,6 +138,7 @@ func (h *Host) start(ctx context.Context, set settings, log *slog.Logger) (*inst
 	}
 	running, stop := context.WithCancel(context.WithoutCancel(ctx))
 	go svc.Follow(running, followEvery)
+	go anchorDaily(running, records, set.anchors(), log)
 	i := &instance{service: svc, address: address, ended: make(chan error, 1)}
 	served := make(chan error, 1)
 	go func() {

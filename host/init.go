@@ -55,6 +55,7 @@ func (h *Host) initCommand() *cli.Command {
 			if err != nil {
 				return errors.Join(err, closeRecords())
 			}
+			records.ChainBy(sealer.AuditKey())
 			svc := service.New(service.Options{Records: service.RecordsIn(records), Catalogue: access.Shipped(), Clock: time.Now, Log: log, Sealer: sealer})
 			var wanted *service.NewOrganisation
 			if name := c.String("organisation"); name != "" {

@@ -3,6 +3,7 @@ package people
 import (
 	"crypto/aes"
 	"crypto/cipher"
+	"crypto/hmac"
 	"crypto/rand"
 	"crypto/sha256"
 	"crypto/subtle"
@@ -34,7 +35,10 @@ func (s Secret) Matches(hash [32]byte) bool {
 }
 
 // Sealer seals what must be kept readable with a key that is kept elsewhere (AES-256-GCM, NIST SP 800-38D).
-type Sealer struct{ aead cipher.AEAD }
+type Sealer struct {
+	aead     cipher.AEAD
+	auditKey []byte
+}
 
 // SealingKeySize is the size of a sealing key, in bytes.
 const SealingKeySize = 32
@@ -49,8 +53,13 @@ func NewSealer(key []byte) (*Sealer, error) {
 		return nil, err
 	}
 	aead, err := cipher.NewGCMWithRandomNonce(block)
-	return &Sealer{aead: aead}, err
+	derived := hmac.New(sha256.New, key)
+	derived.Write([]byte("audit log"))
+	return &Sealer{aead: aead, auditKey: derived.Sum(nil)}, err
 }
+
+// AuditKey gives the key that chains the audit log. It follows from the sealing key, and tells nothing about it.
+func (s *Sealer) AuditKey() []byte { return s.auditKey }
 
 // Seal seals a text that belongs to a purpose.
 func (s *Sealer) Seal(text []byte, purpose string) []byte {

@@ -6,6 +6,8 @@ type Settings struct {
 	ForbidSignedIn bool `json:"forbidSignedIn"` // no grant or statement may name signed-in
 	SecondFactor   bool `json:"secondFactor"`   // who holds permissions to govern needs a second factor
 	ForbidPublic   bool `json:"forbidPublic"`   // no grant or statement may name public
+	// Services are the platform services that may act in the organisation; nil for all.
+	Services []string `json:"services,omitempty"`
 }
 
 // DefaultSettings are those of an organisation that has decided nothing: three keys, so that one can be exchanged without

@@ -125,7 +125,7 @@ func (s *Server) actFor(c *gin.Context, caller *service.Caller) error {
 		return nil
 	}
 	kind, name, _ := strings.Cut(header, " ")
-	served, err := s.service.ActFor(c.Request.Context(), *caller, service.Somebody{Kind: kind, Name: name})
+	served, err := s.service.ActFor(c.Request.Context(), *caller, service.Somebody{Kind: kind, Name: name}, c.GetHeader(actForFromHeader))
 	if err != nil {
 		return err
 	}
@@ -134,10 +134,12 @@ func (s *Server) actFor(c *gin.Context, caller *service.Caller) error {
 	return nil
 }
 
-// viewAsHeader says whom a request is to be answered as, actForHeader whom a platform service serves by it.
+// viewAsHeader says whom a request is to be answered as; actForHeader whom a platform service serves by it, and actForFromHeader
+// where that one is.
 const (
-	viewAsHeader = "View-As"
-	actForHeader = "Act-For"
+	viewAsHeader     = "View-As"
+	actForHeader     = "Act-For"
+	actForFromHeader = "Act-For-From"
 )
 
 // readsByPost are the operations that change nothing though they carry a body.

@@ -127,7 +127,11 @@ func (h handlers) ShowSettings(ctx context.Context, r ShowSettingsRequestObject)
 	if err != nil {
 		return nil, err
 	}
-	return ShowSettings200JSONResponse{KeysEach: settings.KeysEach, SecondFactor: settings.SecondFactor, ForbidSignedIn: settings.ForbidSignedIn, ForbidPublic: settings.ForbidPublic}, nil
+	told := ShowSettings200JSONResponse{KeysEach: settings.KeysEach, SecondFactor: settings.SecondFactor, ForbidSignedIn: settings.ForbidSignedIn, ForbidPublic: settings.ForbidPublic}
+	if settings.Services != nil {
+		told.Services = &settings.Services
+	}
+	return told, nil
 }
 
 func (h handlers) ChangeSettings(ctx context.Context, r ChangeSettingsRequestObject) (ChangeSettingsResponseObject, error) {
@@ -142,7 +146,7 @@ func (h handlers) ChangeSettings(ctx context.Context, r ChangeSettingsRequestObj
 }
 
 func settingsFrom(s api.Settings) people.Settings {
-	return people.Settings{KeysEach: s.KeysEach, SecondFactor: s.SecondFactor, ForbidSignedIn: s.ForbidSignedIn, ForbidPublic: s.ForbidPublic}
+	return people.Settings{KeysEach: s.KeysEach, SecondFactor: s.SecondFactor, ForbidSignedIn: s.ForbidSignedIn, ForbidPublic: s.ForbidPublic, Services: value(s.Services)}
 }
 
 // Keys.

@@ -3,6 +3,7 @@ package service
 import (
 	"fmt"
 	"maps"
+	"reflect"
 
 	"arbora.example/access"
 	"arbora.example/people"
@@ -37,7 +38,7 @@ func outdated(what string, things ...another) error {
 	return nil
 }
 
-func isAnother(was *string, now string) bool { return was != nil && *was != now }
+func isAnother(was *string, now string) bool { return was != nil && !reflect.DeepEqual(*was, now) }
 
 func areOthers(was *map[string]string, now map[string]string) bool {
 	return was != nil && !maps.Equal(*was, now)
@@ -85,7 +86,7 @@ func (d desk) roleOutdated(was *NewRole, now access.RoleDefinition) error {
 }
 
 func settingsOutdated(was *people.Settings, now people.Settings) error {
-	return outdated("the organisation", another{"", "settings", was != nil && *was != now})
+	return outdated("the organisation", another{"", "settings", was != nil && !reflect.DeepEqual(*was, now)})
 }
 
 // nothingToEdit refuses an edit that alters nothing: it is no way to write a change record, or to learn whether something is there.

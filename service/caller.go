@@ -32,6 +32,10 @@ type Caller struct {
 	Audience         string    // whom the access token is for, when that is not Arbora itself
 	EndsAt           time.Time // when the session ends unless it is used again, or the access token
 	From             string    // network address
+	// Served is whom a platform service acts for; zero for itself. ServedFrom is where that one is, as the service says; empty when
+	// it does not.
+	Served     access.ID
+	ServedFrom string
 	// ViewsAs is whom the caller looks as, who is then the principal; empty for oneself.
 	ViewsAs string
 	// Confirmed is the confirmation of the impact that the caller saw of the change now asked for; empty for none.

@@ -83,16 +83,17 @@ func (s *Service) snapshotFor(ctx context.Context, c Caller) (*access.Snapshot, 
 // evaluator answers evaluations of one caller. Callers ask about few scopes and subjects many times: the last is remembered.
 type evaluator struct {
 	*access.Snapshot
-	me      access.ID
-	service string          // of a caller that is a platform service: its name
-	own     *access.Context // of the caller, for what the caller may ask
-	untold  access.Context  // of a question that tells nothing but that it is asked now
-	lists   access.Permission
-	asked   access.ID // the scope that mayAsk was worked out for
-	may     bool
-	seer    access.ID // whose view this is
-	view    *access.View
-	eyes    *access.View // what the caller sees; nil for a platform service, which has to find what it serves
+	me       access.ID
+	service  string          // of a caller that is a platform service: its name
+	own      *access.Context // of the caller, for what the caller may ask
+	untold   access.Context  // of a question that tells nothing but that it is asked now
+	lists    access.Permission
+	searches bool      // searches list people and places: a platform service makes them as anybody else does
+	asked    access.ID // the scope that mayAsk was worked out for
+	may      bool
+	seer     access.ID // whose view this is
+	view     *access.View
+	eyes     *access.View // what the caller sees; nil for a platform service, which has to find what it serves
 }
 
 func (s *Service) evaluatorOf(now *access.Snapshot, c Caller) *evaluator {
@@ -223,7 +224,7 @@ func (e *evaluator) account(address string) (access.ID, bool) {
 }
 
 func (e *evaluator) mayAsk(q *access.Question) bool {
-	if q.Principal == e.me || e.service != "" && e.Catalogue().Operation(q.Permission).Service == e.service {
+	if q.Principal == e.me || e.service != "" && !e.searches && e.Catalogue().Operation(q.Permission).Service == e.service {
 		return true
 	}
 	if q.Scope != e.asked {
@@ -364,5 +365,7 @@ func (s *Service) searcher(ctx context.Context, c Caller) (*evaluator, error) {
 	if _, ok := now.Principal(c.Principal); !ok {
 		return nil, errors.New("service: a caller is missing from the snapshot")
 	}
-	return s.evaluatorOf(now, c), nil
+	e := s.evaluatorOf(now, c)
+	e.searches = true
+	return e, nil
 }

@@ -164,7 +164,10 @@ func (s *Service) WithdrawKey(ctx context.Context, c Caller, key string) error {
 		if err := needKeeper(c, "take back the keys of services"); err != nil {
 			return err
 		}
-		return s.records.WithdrawServiceKey(ctx, k, s.author(c))
+		if err := s.records.WithdrawServiceKey(ctx, k, s.author(c)); err != nil {
+			return err
+		}
+		return s.tellEverywhere(ctx, c, "service-key-withdrawn", fmt.Sprintf("keeper %s took back key %s of a platform service", c.Name, k.ID))
 	}
 	if k.Organisation != c.Organisation {
 		return notThere("key", key, "")
@@ -218,7 +221,29 @@ func (s *Service) CreateServiceKey(ctx context.Context, c Caller, service string
 	if err != nil {
 		return KeyMade{}, err
 	}
-	return made, s.records.CreateServiceKey(ctx, made.Key, service, s.author(c))
+	if err := s.records.CreateServiceKey(ctx, made.Key, service, s.author(c)); err != nil {
+		return made, err
+	}
+	return made, s.tellEverywhere(ctx, c, "service-key-issued", fmt.Sprintf("keeper %s issued key %s, by which service %s acts", c.Name, made.Key.ID, service))
+}
+
+// tellEverywhere records in every organisation what concerns them all.
+func (s *Service) tellEverywhere(ctx context.Context, c Caller, event, detail string) error {
+	revisions, err := s.records.Revisions(ctx)
+	if err != nil {
+		return err
+	}
+	for id := range revisions {
+		now, err := s.now(ctx, s.house(id))
+		if err != nil {
+			return err
+		}
+		top, _ := now.Top()
+		if err := s.records.Audit(ctx, store.AuditRecord{Organisation: top.Name, Author: s.author(c), Event: event, Detail: detail}); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 func (s *Service) keptService(ctx context.Context, c Caller, name string) error {
@@ -231,7 +256,9 @@ func (s *Service) keptService(ctx context.Context, c Caller, name string) error 
 	}
 	var known []string
 	for _, service := range catalogue.Services() {
-		if service.Name == name {
+		if service.Name == name && service.Own() {
+			return &Problem{Kind: Refused, Detail: name + " is Arbora itself: no program acts as it", Next: "name a service of the cloud"}
+		} else if service.Name == name {
 			return nil
 		}
 		known = append(known, service.Name)

@@ -3,6 +3,7 @@ package service
 import (
 	"context"
 	"net/netip"
+	"slices"
 
 	"arbora.example/access"
 	"arbora.example/people"
@@ -14,8 +15,9 @@ type desk struct {
 	view    *access.View
 	me      access.ID
 	context *access.Context
-	service string // of a caller that is a platform service: its name
-	tame    bool   // the caller is a program whose key was not made for governing
+	service string       // of a caller that is a platform service: its name
+	served  *access.View // of a platform service that acts for somebody: what they see; nil when it acts by itself
+	tame    bool         // the caller is a program whose key was not made for governing
 	// settings are what the organisation has decided for itself.
 	settings people.Settings
 	// details are read as they are; while a change is planned that is then made, within its transaction.
@@ -27,6 +29,14 @@ func (s *Service) deskOf(now *access.Snapshot, c Caller) desk {
 	d := desk{Snapshot: now, view: now.View(c.Principal, context), me: c.Principal, context: context, service: platformService(now, c), tame: c.isTame(), settings: people.DefaultSettings(), details: s.records}
 	if settings := s.house(c.Organisation).settings.Load(); settings != nil {
 		d.settings = *settings
+	}
+	if d.service != "" && !c.Served.IsZero() {
+		about := &access.Context{Time: context.Time, Local: true}
+		if from, err := netip.ParseAddr(c.ServedFrom); err == nil {
+			about.IP = from
+		}
+		d.served = now.View(c.Served, about)
+		d.me = c.Served
 	}
 	return d
 }
@@ -130,7 +140,7 @@ func (d desk) scope(key string) (access.Scope, error) {
 // place finds a scope by id or address; an address may lead on into a resource's open contents.
 func (d desk) place(key string) (access.Place, error) {
 	if id, err := access.ParseID(key); err == nil {
-		if scope, ok := d.Scope(id); ok && (d.service != "" || d.view.Sees(id)) {
+		if scope, ok := d.Scope(id); ok && d.eyes().Sees(id) {
 			return access.Place{Scope: scope}, nil
 		}
 		return access.Place{}, notThere("scope", key, "")
@@ -152,11 +162,10 @@ func (d desk) place(key string) (access.Place, error) {
 	return place, nil
 }
 
-// eyes gives what addresses are looked up by: what the caller sees. A platform service serves whoever sees a place, and has
-// to find it.
+// eyes gives what scopes are looked up by: what the caller sees, or whoever a platform service acts for.
 func (d desk) eyes() *access.View {
-	if d.service != "" {
-		return nil
+	if d.served != nil {
+		return d.served
 	}
 	return d.view
 }
@@ -175,7 +184,7 @@ func (d desk) need(permission string, scope access.Scope) error {
 	if err != nil {
 		return err
 	}
-	if !d.view.May(p, scope.ID) && !d.registers(p) {
+	if !d.holds(p, scope.ID) {
 		return refused(permission, d.Address(scope.ID))
 	}
 	if d.tame && d.Catalogue().Governing().Has(p) {
@@ -189,14 +198,22 @@ func (d desk) need(permission string, scope access.Scope) error {
 
 func (d desk) may(permission string, scope access.ID) bool {
 	p, err := d.Catalogue().Permission(permission)
-	return err == nil && (d.view.May(p, scope) || d.registers(p)) && !(d.tame && d.Catalogue().Governing().Has(p))
+	return err == nil && d.holds(p, scope) && !(d.tame && d.Catalogue().Governing().Has(p))
 }
 
-// registers reports whether the caller is the platform service that keeps a permission's type: it registers and retires its
-// resources, having asked whether whoever it serves may have that done.
+// holds reports whether the caller may use a permission at a scope. A platform service that acts for somebody may do what both may;
+// of its own types it registers, retires and restores what they may create, retire and restore.
+func (d desk) holds(p access.Permission, scope access.ID) bool {
+	if d.served == nil {
+		return d.view.May(p, scope)
+	}
+	return d.served.May(p, scope) && (d.registers(p) || d.view.May(p, scope))
+}
+
+// registers reports whether a permission is to register, retire or restore what the calling platform service keeps.
 func (d desk) registers(p access.Permission) bool {
 	o := d.Catalogue().Operation(p)
-	return d.service != "" && o.Service == d.service && o.Plane == access.Control
+	return o.Service == d.service && o.Plane == access.Control && slices.Contains([]string{"create", "retire", "restore"}, o.Name)
 }
 
 // organisation finds the caller's organisation by name. Any other is answered like one that is not there.

@@ -4,6 +4,7 @@ import (
 	"context"
 	"crypto/sha256"
 	"errors"
+	"fmt"
 	"log/slog"
 	"sync"
 	"sync/atomic"
@@ -67,6 +68,7 @@ type house struct {
 	snapshot atomic.Pointer[access.Snapshot]
 	settings atomic.Pointer[people.Settings] // there as soon as a snapshot is
 	changed  beacon                          // lit when another snapshot is published
+	skipped  atomic.Pointer[[]string]        // what of the records could not be applied, when they were read last
 	doubtful atomic.Bool                     // a write ended in doubt: what is in the database decides
 }
 
@@ -94,15 +96,14 @@ func (s *Service) reload(ctx context.Context, h *house) (*access.Snapshot, error
 	if err != nil {
 		return nil, err
 	}
-	building := access.New(catalogue).Builder()
-	revision, err := s.records.Load(ctx, h.id, building.Apply)
+	snapshot, revision, skipped, err := s.build(ctx, h.id, catalogue)
 	if err != nil {
 		return nil, err
 	}
-	snapshot, err := building.Done(revision)
-	if err != nil {
-		return nil, err
+	for _, reason := range skipped {
+		s.log.Error("a record of an organisation cannot be applied and is left out", "organisation", h.id, "revision", revision, "reason", reason)
 	}
+	h.skipped.Store(&skipped)
 	settings, err := s.records.Settings(ctx, h.id)
 	if err != nil {
 		return nil, err
@@ -111,6 +112,26 @@ func (s *Service) reload(ctx context.Context, h *house) (*access.Snapshot, error
 	h.publish(snapshot)
 	h.doubtful.Store(false)
 	return snapshot, nil
+}
+
+// build makes the snapshot of an organisation from its records. One that cannot be applied is left out, and told of: it shuts
+// nobody out.
+func (s *Service) build(ctx context.Context, id access.ID, catalogue *access.Catalogue) (snapshot *access.Snapshot, revision uint64, skipped []string, err error) {
+	building := access.New(catalogue).Builder()
+	revision, err = s.records.Load(ctx, id, func(change access.Change) error {
+		var broken *access.Violation
+		if err := building.Apply(change); errors.As(err, &broken) {
+			skipped = append(skipped, fmt.Sprintf("%T: %s", change, broken))
+		} else if err != nil {
+			return err
+		}
+		return nil
+	})
+	if err != nil {
+		return nil, 0, nil, err
+	}
+	snapshot, err = building.Done(revision)
+	return snapshot, revision, skipped, err
 }
 
 // plan is a change worked out and not yet made.

@@ -28,6 +28,17 @@ func (s *Service) ChangeSettings(ctx context.Context, c Caller, organisation str
 			return plan{}, err
 		}
 		before := d.settings
+		if wanted.SecondFactor && !before.SecondFactor && !c.Strong && !c.Identity.Factor && !c.Identity.ID.IsZero() {
+			return plan{}, &Problem{
+				Kind: Conflict, Detail: "you would be the first to be shut out: you have no second factor", Field: "settings.secondFactor",
+				Next: "set yours up first, with arbora second-factor set-up or on the console's page for it, and demand it then",
+			}
+		}
+		for _, name := range wanted.Services {
+			if service, ok := d.ServiceNamed(name); !ok || service.Own() {
+				return plan{}, &Problem{Kind: Invalid, Detail: fmt.Sprintf("there is no platform service %q", name), Next: "arbora catalogue lists them", Field: "settings.services"}
+			}
+		}
 		if err := settingsOutdated(was, before); err != nil {
 			return plan{}, err
 		}

@@ -364,6 +364,9 @@ func (s *Service) programCaller(ctx context.Context, token people.AccessToken, k
 		c.Name = now.Address(p.Home) + "/" + p.Name
 	case access.PlatformService:
 		c.Name = "service " + p.Name
+		if settings := s.house(token.Organisation).settings.Load(); settings != nil && settings.Services != nil && !slices.Contains(settings.Services, p.Name) {
+			return c, &Problem{Kind: Revoked, Detail: "the organisation does not let service " + p.Name + " act in it", Next: "ask its stewards"}
+		}
 	default:
 		c.Name = p.Name + "@" + top.Name
 	}

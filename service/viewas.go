@@ -28,8 +28,10 @@ func newViewing() *viewing {
 	return &viewing{lately: expirable.NewLRU[string, struct{}](viewingKept, nil, viewingFor)}
 }
 
-// ActFor gives a caller whose changes are recorded as made for somebody whom a platform service serves.
-func (s *Service) ActFor(ctx context.Context, c Caller, who Somebody) (Caller, error) {
+// ActFor gives a caller that is a platform service and acts for somebody whom it serves, who is at a network address if the
+// service tells it: it may do what both may, and register and retire what is of its own types as far as that one may. Changes are
+// recorded as made for them.
+func (s *Service) ActFor(ctx context.Context, c Caller, who Somebody, from string) (Caller, error) {
 	if c.Kind != access.PlatformService {
 		return c, &Problem{Kind: Refused, Detail: "only a platform service acts for others", Next: "act as yourself", Field: "Act-For"}
 	}
@@ -42,6 +44,7 @@ func (s *Service) ActFor(ctx context.Context, c Caller, who Somebody) (Caller, e
 		return c, inField(err, "Act-For")
 	}
 	c.Name += fmt.Sprintf(" for %s %s", p.Kind, d.called(p).Name)
+	c.Served, c.ServedFrom = p.ID, from
 	return c, nil
 }
 

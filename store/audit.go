@@ -3,14 +3,14 @@ package store
 import (
 	"bytes"
 	"context"
+	"crypto/hmac"
 	"crypto/sha256"
+	"encoding/hex"
 	"encoding/json"
 	"fmt"
 	"slices"
 	"strconv"
 	"time"
-
-	"arbora.example/store/prepared"
 )
 
 // AuditRecord is one consequential event. Credentials never enter it.
@@ -23,23 +23,27 @@ type AuditRecord struct {
 
 // Audit appends a record of an event that is no part of a write.
 func (s *Store) Audit(ctx context.Context, r AuditRecord) error {
-	return s.transaction(ctx, func(tx *prepared.Tx) error { return appendAudit(ctx, tx, r) })
+	return s.transaction(ctx, func(tx *txn) error { return appendAudit(ctx, tx, r) })
 }
 
 // appendAudit appends a record to the chain. The end of the chain is locked until the transaction ends, so it is called
-// last in a transaction. The database works out the record's number and hash as [auditHash] does, so that what was there
-// before need not be fetched first.
-func appendAudit(ctx context.Context, tx *prepared.Tx, r AuditRecord) error {
-	text, err := auditText(r)
+// last in a transaction.
+func appendAudit(ctx context.Context, tx *txn, r AuditRecord) error {
+	var number uint64
+	var before []byte
+	if err := tx.QueryRowContext(ctx, "SELECT number, hash FROM audit_end WHERE one = 1 FOR UPDATE").Scan(&number, &before); err != nil {
+		return err
+	}
+	number++
+	hash, err := auditHash(tx.auditKey, before, number, r)
 	if err != nil {
 		return err
 	}
-	if _, err := tx.ExecContext(ctx, `UPDATE audit_end SET hash = UNHEX(SHA2(CONCAT(hash, '["', number + 1, '",', ?), 256)), number = number + 1 WHERE one = 1`, text); err != nil {
+	if _, err := tx.ExecContext(ctx, "UPDATE audit_end SET number = ?, hash = ? WHERE one = 1", number, hash); err != nil {
 		return err
 	}
-	_, err = tx.ExecContext(ctx, `INSERT INTO audit_record (number, organisation, recorded_at, actor, came_from, event, detail, hash)
-		SELECT number, ?, ?, ?, ?, ?, ?, hash FROM audit_end WHERE one = 1`,
-		r.Organisation, r.Author.At, r.Author.Name, r.Author.From, r.Event, r.Detail)
+	_, err = tx.ExecContext(ctx, "INSERT INTO audit_record (number, organisation, recorded_at, actor, came_from, event, detail, hash, keyed) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+		number, r.Organisation, r.Author.At, r.Author.Name, r.Author.From, r.Event, r.Detail, hash, tx.auditKey != nil)
 	return err
 }
 
@@ -54,40 +58,77 @@ func auditText(r AuditRecord) ([]byte, error) {
 	return text[1:], nil
 }
 
-// auditHash chains a record to the hash of the one before it.
-func auditHash(before []byte, number uint64, r AuditRecord) ([]byte, error) {
+// auditHash chains a record to the hash of the one before it: by HMAC-SHA-256 (RFC 2104) with a key, by SHA-256 without.
+func auditHash(key, before []byte, number uint64, r AuditRecord) ([]byte, error) {
 	text, err := auditText(r)
 	if err != nil {
 		return nil, err
 	}
-	sum := sha256.Sum256(slices.Concat(before, []byte(`["`+strconv.FormatUint(number, 10)+`",`), text))
-	return sum[:], nil
+	chained := slices.Concat(before, []byte(`["`+strconv.FormatUint(number, 10)+`",`), text)
+	if key == nil {
+		sum := sha256.Sum256(chained)
+		return sum[:], nil
+	}
+	mac := hmac.New(sha256.New, key)
+	mac.Write(chained)
+	return mac.Sum(nil), nil
 }
 
-// CheckAudit reads the whole chain and returns an error that names the first record that is missing or was altered.
-func (s *Store) CheckAudit(ctx context.Context) error {
-	return s.EachAudit(ctx, func(AuditRecord) error { return nil })
+// Anchor is the end of the audit log at a moment, kept outside the database: what stood before it cannot be written anew.
+type Anchor struct {
+	At     time.Time `json:"at"`
+	Number uint64    `json:"number"`
+	Hash   string    `json:"hash"` // in hexadecimal
+}
+
+// AuditEnd gives the end of the audit log.
+func (s *Store) AuditEnd(ctx context.Context, at time.Time) (Anchor, error) {
+	a := Anchor{At: at}
+	var hash []byte
+	err := s.db.QueryRowContext(ctx, "SELECT number, hash FROM audit_end WHERE one = 1").Scan(&a.Number, &hash)
+	a.Hash = hex.EncodeToString(hash)
+	return a, mark(err)
+}
+
+// CheckAudit reads the whole chain and returns an error that names the first record that is missing or was altered, or that an
+// anchor has otherwise.
+func (s *Store) CheckAudit(ctx context.Context, anchors ...Anchor) error {
+	return s.EachAudit(ctx, func(AuditRecord) error { return nil }, anchors...)
 }
 
 // EachAudit is CheckAudit that also shows every record, oldest first; an error of visit ends it.
-func (s *Store) EachAudit(ctx context.Context, visit func(AuditRecord) error) error {
+func (s *Store) EachAudit(ctx context.Context, visit func(AuditRecord) error, anchors ...Anchor) error {
 	var last uint64
 	before := make([]byte, sha256.Size)
-	err := each(ctx, s.db, "SELECT number, organisation, recorded_at, actor, came_from, event, detail, hash FROM audit_record ORDER BY number", nil, func(scan scanner) error {
+	keyed := false
+	anchored := map[uint64]string{}
+	for _, a := range anchors {
+		anchored[a.Number] = a.Hash
+	}
+	err := each(ctx, s.db, "SELECT number, organisation, recorded_at, actor, came_from, event, detail, hash, keyed FROM audit_record ORDER BY number", nil, func(scan scanner) error {
 		var number uint64
 		var r AuditRecord
 		var kept []byte
-		if err := scan(&number, &r.Organisation, &r.Author.At, &r.Author.Name, &r.Author.From, &r.Event, &r.Detail, &kept); err != nil {
+		var byKey bool
+		if err := scan(&number, &r.Organisation, &r.Author.At, &r.Author.Name, &r.Author.From, &r.Event, &r.Detail, &kept, &byKey); err != nil {
 			return err
 		}
-		hash, err := auditHash(before, number, r)
+		key := s.auditKey
+		if !byKey {
+			key = nil
+		}
+		hash, err := auditHash(key, before, number, r)
 		if err != nil {
 			return err
 		}
-		if number != last+1 || !bytes.Equal(hash, kept) {
+		// Once a key chains the log, nothing after it is without one.
+		if number != last+1 || !bytes.Equal(hash, kept) || keyed && !byKey {
 			return fmt.Errorf("audit record %d was altered, or the one before it is missing", number)
 		}
-		last, before = number, kept
+		if wanted, ok := anchored[number]; ok && wanted != hex.EncodeToString(hash) {
+			return fmt.Errorf("audit record %d is another than when it was anchored: the log was written anew", number)
+		}
+		last, before, keyed = number, kept, keyed || byKey
 		return visit(r)
 	})
 	if err != nil {
@@ -96,6 +137,9 @@ func (s *Store) EachAudit(ctx context.Context, visit func(AuditRecord) error) er
 	var end uint64
 	if err := s.db.QueryRowContext(ctx, "SELECT number FROM audit_end WHERE one = 1").Scan(&end); err != nil {
 		return mark(err)
+	}
+	for _, a := range anchors {
+		end = max(end, a.Number)
 	}
 	if end != last {
 		return fmt.Errorf("audit records %d to %d are missing at the end", last+1, end)

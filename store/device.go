@@ -7,7 +7,6 @@ import (
 
 	"arbora.example/access"
 	"arbora.example/people"
-	"arbora.example/store/prepared"
 )
 
 // DeviceRequest is a terminal that wants somebody to let it in.
@@ -26,7 +25,7 @@ type DeviceRequest struct {
 
 // AddDeviceRequest writes a request, and forgets those that ended.
 func (s *Store) AddDeviceRequest(ctx context.Context, r DeviceRequest) error {
-	return s.transaction(ctx, func(tx *prepared.Tx) error {
+	return s.transaction(ctx, func(tx *txn) error {
 		// A little longer than they last, so that a terminal that comes late is told so.
 		if _, err := tx.ExecContext(ctx, "DELETE FROM device_request WHERE expires_at < ?", r.MadeAt.Add(-people.DeviceWaits)); err != nil {
 			return err
@@ -65,7 +64,7 @@ func (s *Store) PollDevice(ctx context.Context, code people.Token, at time.Time)
 
 // DecideDevice lets a terminal in as an identity, or refuses it for a zero one, and records it.
 func (s *Store) DecideDevice(ctx context.Context, userCode string, identity, organisation access.ID, strong bool, record AuditRecord) error {
-	return s.transaction(ctx, func(tx *prepared.Tx) error {
+	return s.transaction(ctx, func(tx *txn) error {
 		result, err := tx.ExecContext(ctx, "UPDATE device_request SET refused = ?, identity_id = ?, organisation_id = ?, strong = ? WHERE user_code = ? AND identity_id IS NULL AND NOT refused",
 			identity.IsZero(), idColumn(identity), idColumn(organisation), strong, userCode)
 		if err != nil {

@@ -9,7 +9,6 @@ import (
 
 	"arbora.example/access"
 	"arbora.example/people"
-	"arbora.example/store/prepared"
 )
 
 // Factor is somebody's second factor: the seed of one-time codes, sealed.
@@ -36,7 +35,7 @@ func (s *Store) BeginFactor(ctx context.Context, identity access.ID, sealed []by
 
 // ConfirmFactor puts a second factor into use with its recovery codes, and records it.
 func (s *Store) ConfirmFactor(ctx context.Context, i Identity, step int64, codes []string, author Author) error {
-	return s.transaction(ctx, func(tx *prepared.Tx) error {
+	return s.transaction(ctx, func(tx *txn) error {
 		if _, err := tx.ExecContext(ctx, "UPDATE second_factor SET confirmed_at = ?, last_step = ? WHERE identity_id = ?", author.At, step, idColumn(i.ID)); err != nil {
 			return err
 		}
@@ -47,7 +46,7 @@ func (s *Store) ConfirmFactor(ctx context.Context, i Identity, step int64, codes
 	})
 }
 
-func putCodes(ctx context.Context, tx *prepared.Tx, identity access.ID, codes []string) error {
+func putCodes(ctx context.Context, tx *txn, identity access.ID, codes []string) error {
 	if _, err := tx.ExecContext(ctx, "DELETE FROM recovery_code WHERE identity_id = ?", idColumn(identity)); err != nil {
 		return err
 	}
@@ -73,7 +72,7 @@ func (s *Store) TakeStep(ctx context.Context, identity access.ID, step int64) (b
 
 // TakeRecoveryCode uses a recovery code up and records it; it reports whether it was one of the identity's.
 func (s *Store) TakeRecoveryCode(ctx context.Context, i Identity, code string, author Author) (taken bool, err error) {
-	err = s.transaction(ctx, func(tx *prepared.Tx) error {
+	err = s.transaction(ctx, func(tx *txn) error {
 		hash := people.RecoveryHash(code)
 		result, err := tx.ExecContext(ctx, "DELETE FROM recovery_code WHERE identity_id = ? AND code_hash = ?", idColumn(i.ID), hash[:])
 		if err != nil {
@@ -90,7 +89,7 @@ func (s *Store) TakeRecoveryCode(ctx context.Context, i Identity, code string, a
 
 // DropFactor takes a second factor away, with its codes, and records it.
 func (s *Store) DropFactor(ctx context.Context, i Identity, record AuditRecord) error {
-	return s.transaction(ctx, func(tx *prepared.Tx) error {
+	return s.transaction(ctx, func(tx *txn) error {
 		if _, err := tx.ExecContext(ctx, "DELETE FROM second_factor WHERE identity_id = ?", idColumn(i.ID)); err != nil {
 			return err
 		}
@@ -127,7 +126,7 @@ func (s *Store) Passkeys(ctx context.Context, identity access.ID) (keys []Passke
 
 // AddPasskey writes a passkey and records it.
 func (s *Store) AddPasskey(ctx context.Context, i Identity, k Passkey, author Author) error {
-	return s.transaction(ctx, func(tx *prepared.Tx) error {
+	return s.transaction(ctx, func(tx *txn) error {
 		if _, err := tx.ExecContext(ctx, "INSERT INTO passkey (id, identity_id, credential_id, credential, label, created_at) VALUES (?, ?, ?, ?, ?, ?)",
 			idColumn(k.ID), idColumn(i.ID), k.CredentialID, []byte(k.Credential), k.Label, author.At); err != nil {
 			return err
@@ -144,7 +143,7 @@ func (s *Store) UsePasskey(ctx context.Context, credentialID []byte, credential 
 
 // RemovePasskey takes a passkey of an identity's away and records it. It returns [ErrNotFound] when there is none such.
 func (s *Store) RemovePasskey(ctx context.Context, i Identity, key access.ID, author Author) error {
-	return s.transaction(ctx, func(tx *prepared.Tx) error {
+	return s.transaction(ctx, func(tx *txn) error {
 		result, err := tx.ExecContext(ctx, "DELETE FROM passkey WHERE identity_id = ? AND id = ?", idColumn(i.ID), idColumn(key))
 		if err != nil {
 			return err
@@ -158,7 +157,7 @@ func (s *Store) RemovePasskey(ctx context.Context, i Identity, key access.ID, au
 
 // PutCeremony keeps what a browser was asked to sign until a moment, and forgets what ended.
 func (s *Store) PutCeremony(ctx context.Context, token people.Token, body json.RawMessage, until, now time.Time) error {
-	return s.transaction(ctx, func(tx *prepared.Tx) error {
+	return s.transaction(ctx, func(tx *txn) error {
 		if _, err := tx.ExecContext(ctx, "DELETE FROM ceremony WHERE expires_at < ?", now); err != nil {
 			return err
 		}
@@ -171,7 +170,7 @@ func (s *Store) PutCeremony(ctx context.Context, token people.Token, body json.R
 // TakeCeremony gives what a browser was asked to sign, once. It returns [ErrNotFound] when it ended or was taken.
 func (s *Store) TakeCeremony(ctx context.Context, token people.Token, now time.Time) (body json.RawMessage, err error) {
 	hash := token.Hash()
-	err = s.transaction(ctx, func(tx *prepared.Tx) error {
+	err = s.transaction(ctx, func(tx *txn) error {
 		var until time.Time
 		if err := tx.QueryRowContext(ctx, "SELECT body, expires_at FROM ceremony WHERE token_hash = ? FOR UPDATE", hash[:]).Scan(&body, &until); err != nil {
 			return err

@@ -7,7 +7,6 @@ import (
 
 	"arbora.example/access"
 	"arbora.example/people"
-	"arbora.example/store/prepared"
 )
 
 // Guess is an attempt to sign in under a name that may be wrong.
@@ -28,7 +27,7 @@ const guessesKept = 24 * time.Hour
 // CountGuess counts an attempt before it is known to be wrong, so that of many at once none is uncounted. After so many
 // failures delay says how long the next has to wait: while it has to, nothing is counted, and wait is above zero.
 func (s *Store) CountGuess(ctx context.Context, g Guess, at time.Time, delay func(failures int) time.Duration) (failures int, wait time.Duration, err error) {
-	err = s.transaction(ctx, func(tx *prepared.Tx) error {
+	err = s.transaction(ctx, func(tx *txn) error {
 		if _, err := tx.ExecContext(ctx, "DELETE FROM guess WHERE last_at < ?", at.Add(-guessesKept)); err != nil {
 			return err
 		}

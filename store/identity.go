@@ -7,7 +7,6 @@ import (
 
 	"arbora.example/access"
 	"arbora.example/people"
-	"arbora.example/store/prepared"
 )
 
 // Identity is who signs in and how.
@@ -97,7 +96,7 @@ func (s *Store) Seats(ctx context.Context, identity access.ID) (seats []Seat, er
 // AddKeeper writes a keeper and the audit record of it.
 func (s *Store) AddKeeper(ctx context.Context, keeper Identity, author Author) error {
 	keeper.Keeper = true
-	return s.transaction(ctx, func(tx *prepared.Tx) error {
+	return s.transaction(ctx, func(tx *txn) error {
 		if err := insertIdentity(ctx, tx, keeper, access.ID{}, author.At); err != nil {
 			return err
 		}
@@ -105,7 +104,7 @@ func (s *Store) AddKeeper(ctx context.Context, keeper Identity, author Author) e
 	})
 }
 
-func insertIdentity(ctx context.Context, tx *prepared.Tx, i Identity, organisation access.ID, at time.Time) error {
+func insertIdentity(ctx context.Context, tx *txn, i Identity, organisation access.ID, at time.Time) error {
 	if i.By == "" {
 		i.By = people.ByPassword
 	}
@@ -126,7 +125,7 @@ func (w *Tx) CreateIdentity(identity Identity) error {
 // ChoosePassword replaces an identity's password by one of its own choice, ends all its sessions but the one kept, and
 // records it.
 func (s *Store) ChoosePassword(ctx context.Context, i Identity, hash string, keep people.Token, author Author) error {
-	return s.transaction(ctx, func(tx *prepared.Tx) error {
+	return s.transaction(ctx, func(tx *txn) error {
 		if err := setPassword(ctx, tx, i.ID, hash, time.Time{}, keep, author.At); err != nil {
 			return err
 		}
@@ -158,7 +157,7 @@ func (w *Tx) ResetPassword(i Identity, hash string, until time.Time, ends Reset)
 }
 
 // setPassword writes a password, temporary when until is not zero.
-func setPassword(ctx context.Context, tx *prepared.Tx, id access.ID, hash string, until time.Time, keep people.Token, at time.Time) error {
+func setPassword(ctx context.Context, tx *txn, id access.ID, hash string, until time.Time, keep people.Token, at time.Time) error {
 	if _, err := tx.ExecContext(ctx, "UPDATE identity SET password_hash = ?, temporary = ?, temporary_until = ? WHERE id = ?",
 		hash, !until.IsZero(), momentColumn(until), idColumn(id)); err != nil {
 		return err

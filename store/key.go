@@ -10,7 +10,6 @@ import (
 
 	"arbora.example/access"
 	"arbora.example/people"
-	"arbora.example/store/prepared"
 )
 
 // Key is an API key: its id is public, its secret is known to whoever was given it, and only a hash of that is kept.
@@ -64,7 +63,7 @@ func (w *Tx) CreateKey(k Key) error {
 
 // CreateServiceKey writes a key of a platform service, and records it.
 func (s *Store) CreateServiceKey(ctx context.Context, k Key, service string, author Author) error {
-	return s.transaction(ctx, func(tx *prepared.Tx) error {
+	return s.transaction(ctx, func(tx *txn) error {
 		if err := insertKey(ctx, tx, k); err != nil {
 			return err
 		}
@@ -72,7 +71,7 @@ func (s *Store) CreateServiceKey(ctx context.Context, k Key, service string, aut
 	})
 }
 
-func insertKey(ctx context.Context, tx *prepared.Tx, k Key) error {
+func insertKey(ctx context.Context, tx *txn, k Key) error {
 	_, err := tx.ExecContext(ctx, `INSERT INTO api_key (id, organisation_id, principal_id, secret_hash, label, created_at, created_by, expires_at, governs) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)`,
 		idColumn(k.ID), idColumn(k.Organisation), idColumn(k.Principal), k.SecretHash[:], k.Label, k.CreatedAt, k.CreatedBy, momentColumn(k.Until), k.Governs)
 	return err
@@ -90,7 +89,7 @@ func (w *Tx) WithdrawKey(k Key) error {
 
 // WithdrawServiceKey takes a key of a platform service back, and records it.
 func (s *Store) WithdrawServiceKey(ctx context.Context, k Key, author Author) error {
-	return s.transaction(ctx, func(tx *prepared.Tx) error {
+	return s.transaction(ctx, func(tx *txn) error {
 		if _, err := tx.ExecContext(ctx, "UPDATE api_key SET withdrawn_at = ? WHERE id = ?", author.At, idColumn(k.ID)); err != nil {
 			return err
 		}
@@ -100,7 +99,7 @@ func (s *Store) WithdrawServiceKey(ctx context.Context, k Key, author Author) er
 
 // TouchKey notes that a key was used, and records it.
 func (s *Store) TouchKey(ctx context.Context, key access.ID, at time.Time, from string, record AuditRecord) error {
-	return s.transaction(ctx, func(tx *prepared.Tx) error {
+	return s.transaction(ctx, func(tx *txn) error {
 		if _, err := tx.ExecContext(ctx, "UPDATE api_key SET last_used_at = ?, last_used_from = ? WHERE id = ?", at, from, idColumn(key)); err != nil {
 			return err
 		}
@@ -134,7 +133,7 @@ func (s *Store) AddSigningKey(ctx context.Context, k SigningKey) error {
 
 // RevokeToken takes an access token back, and forgets those that have ended.
 func (s *Store) RevokeToken(ctx context.Context, token access.ID, until time.Time, record AuditRecord) error {
-	return s.transaction(ctx, func(tx *prepared.Tx) error {
+	return s.transaction(ctx, func(tx *txn) error {
 		if _, err := tx.ExecContext(ctx, "DELETE FROM revoked_token WHERE expires_at < ?", record.Author.At); err != nil {
 			return err
 		}

@@ -253,7 +253,7 @@ func (l *loader) roles() error {
 				return fmt.Errorf("role %s: %w", def.Name, err)
 			}
 		}
-		return l.into(access.CreateRole{Definition: def})
+		return l.into(access.CreateRole{Definition: def, Recorded: true})
 	})
 }
 

@@ -6,7 +6,6 @@ import (
 	"errors"
 
 	"arbora.example/access"
-	"arbora.example/store/prepared"
 )
 
 // CreateGrant writes a grant.
@@ -136,7 +135,7 @@ func (s *Store) Services(ctx context.Context) ([][]byte, error) {
 
 // AddService writes a service of the catalogue.
 func (s *Store) AddService(ctx context.Context, name string, file []byte, author Author) error {
-	return s.transaction(ctx, func(tx *prepared.Tx) error {
+	return s.transaction(ctx, func(tx *txn) error {
 		_, err := tx.ExecContext(ctx, "INSERT INTO catalogue_service (name, file, registered_at, registered_by) VALUES (?, ?, ?, ?)",
 			name, file, author.At, author.Name)
 		if err != nil {
@@ -148,7 +147,7 @@ func (s *Store) AddService(ctx context.Context, name string, file []byte, author
 
 // RemoveService takes a service off the catalogue.
 func (s *Store) RemoveService(ctx context.Context, name string, author Author) error {
-	return s.transaction(ctx, func(tx *prepared.Tx) error {
+	return s.transaction(ctx, func(tx *txn) error {
 		if _, err := tx.ExecContext(ctx, "DELETE FROM catalogue_service WHERE name = ?", name); err != nil {
 			return err
 		}

@@ -7,7 +7,6 @@ import (
 
 	"arbora.example/access"
 	"arbora.example/people"
-	"arbora.example/store/prepared"
 )
 
 // Session is a sign-in that lasts.
@@ -32,7 +31,7 @@ const endedKept = 7 * 24 * time.Hour
 // StartSession writes a session and the audit record of the sign-in, and clears away the identity's ended ones.
 func (s *Store) StartSession(ctx context.Context, session Session, token people.Token, author Author) error {
 	i := session.Identity
-	return s.transaction(ctx, func(tx *prepared.Tx) error {
+	return s.transaction(ctx, func(tx *txn) error {
 		if _, err := tx.ExecContext(ctx, "DELETE FROM session WHERE identity_id = ? AND last_used_at < ?",
 			idColumn(i.ID), author.At.Add(-endedKept)); err != nil {
 			return err
@@ -138,7 +137,7 @@ func (s *Store) EndSessionOf(ctx context.Context, organisation, principal, sessi
 }
 
 func (s *Store) endSession(ctx context.Context, whose string, session access.ID, record AuditRecord, values ...any) error {
-	return s.transaction(ctx, func(tx *prepared.Tx) error {
+	return s.transaction(ctx, func(tx *txn) error {
 		values := append([]any{record.Author.At, idColumn(session)}, values...)
 		result, err := tx.ExecContext(ctx, "UPDATE session s SET s.ended_at = ? WHERE s.id = ? AND "+whose+" AND s.ended_at IS NULL", values...)
 		if err != nil {

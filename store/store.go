@@ -34,8 +34,19 @@ var ErrUnavailable = errors.New("store: the database cannot be reached")
 // Store is a connection pool to one database of records. It is safe for concurrent use.
 type Store struct {
 	Details
-	db *prepared.DB
+	db       *prepared.DB
+	auditKey []byte // chains the audit log; nil chains it without one
 }
+
+// txn is a transaction, with what chains the audit records that it appends.
+type txn struct {
+	*prepared.Tx
+	auditKey []byte
+}
+
+// ChainBy has audit records chained by a key from now on. It is not kept in the database: whoever can write there cannot write a
+// chain that holds.
+func (s *Store) ChainBy(key []byte) { s.auditKey = key }
 
 // Open connects to the database a DSN names (in the form of go-sql-driver/mysql) and brings its tables up to date.
 func Open(ctx context.Context, dsn string) (*Store, error) {
@@ -81,13 +92,13 @@ const (
 )
 
 // transaction runs fn in one transaction and commits it when fn returns nil.
-func (s *Store) transaction(ctx context.Context, fn func(*prepared.Tx) error) error {
+func (s *Store) transaction(ctx context.Context, fn func(*txn) error) error {
 	tx, err := s.db.BeginTx(ctx, nil)
 	if err != nil {
 		return mark(err)
 	}
 	defer tx.Rollback() // after a commit it does nothing
-	if err := fn(tx); err != nil {
+	if err := fn(&txn{tx, s.auditKey}); err != nil {
 		return mark(err)
 	}
 	return mark(tx.Commit())

@@ -174,6 +174,48 @@ func TestTamperingWithTheAuditLogShows(t *testing.T) {
 	require.ErrorContains(t, s.CheckAudit(t.Context()), "missing at the end")
 }
 
+// TestTheAuditLogIsChainedByAKey has somebody who can write in the database, and knows how the chain is made, write the log anew:
+// without the key it does not hold, and with it the ends that were written down elsewhere tell.
+func TestTheAuditLogIsChainedByAKey(t *testing.T) {
+	dsn := testbed.DSN(t)
+	s := testbed.OpenRecords(t, dsn)
+	fill(t, s)
+	s.ChainBy([]byte("a key of the host's"))
+	say := func(detail string) {
+		require.NoError(t, s.Audit(t.Context(), store.AuditRecord{Author: by, Event: "refused", Detail: detail}))
+	}
+	say("one")
+	say("two")
+	end, err := s.AuditEnd(t.Context(), now)
+	require.NoError(t, err)
+	say("three")
+	require.NoError(t, s.CheckAudit(t.Context(), end))
+
+	db, err := sql.Open("mysql", dsn)
+	require.NoError(t, err)
+	defer db.Close()
+	run := func(statement string, values ...any) {
+		_, err := db.ExecContext(t.Context(), statement, values...)
+		require.NoError(t, err)
+	}
+	// The last two are taken away, and another is chained without the key.
+	run("DELETE FROM audit_record WHERE number >= ?", end.Number)
+	run("UPDATE audit_end SET number = ?, hash = (SELECT hash FROM audit_record ORDER BY number DESC LIMIT 1)", end.Number-1)
+	require.NoError(t, s.CheckAudit(t.Context()), "who knows of no anchor cannot tell")
+	require.ErrorContains(t, s.CheckAudit(t.Context(), end), "missing at the end")
+	s.ChainBy(nil)
+	say("another two")
+	s.ChainBy([]byte("a key of the host's"))
+	require.ErrorContains(t, s.CheckAudit(t.Context()), "was altered")
+	run("UPDATE audit_record SET keyed = TRUE WHERE number = ?", end.Number)
+	require.ErrorContains(t, s.CheckAudit(t.Context()), "was altered")
+	run("DELETE FROM audit_record WHERE number = ?", end.Number)
+	run("UPDATE audit_end SET number = ?, hash = (SELECT hash FROM audit_record ORDER BY number DESC LIMIT 1)", end.Number-1)
+	say("another two")
+	require.NoError(t, s.CheckAudit(t.Context()))
+	require.ErrorContains(t, s.CheckAudit(t.Context(), end), "another than when it was anchored")
+}
+
 // TestTheAuditLogTakesAnyText: what the database chains is what the check chains, whatever a record says.
 func TestTheAuditLogTakesAnyText(t *testing.T) {
 	s := testbed.Records(t)

@@ -8,7 +8,6 @@ import (
 	"time"
 
 	"arbora.example/access"
-	"arbora.example/store/prepared"
 )
 
 // Author says who makes a change or is answerable for an event.
@@ -22,7 +21,7 @@ type Author struct {
 type Tx struct {
 	Details
 	ctx          context.Context
-	tx           *prepared.Tx
+	tx           *txn
 	organisation access.ID
 	at           time.Time
 	author       Author
@@ -60,7 +59,7 @@ func (s *Store) Create(ctx context.Context, organisation access.ID, author Autho
 }
 
 func (s *Store) write(ctx context.Context, organisation access.ID, author Author, lock func(*Tx) (uint64, error), fn func(*Tx, uint64) (string, error)) (next uint64, err error) {
-	err = s.transaction(ctx, func(tx *prepared.Tx) error {
+	err = s.transaction(ctx, func(tx *txn) error {
 		w := &Tx{Details: Details{tx}, ctx: ctx, tx: tx, organisation: organisation, at: author.At, author: author}
 		revision, err := lock(w)
 		if err != nil {

@@ -15,5 +15,5 @@ var version = "development"
 func main() {
 	streams := cli.OSStreams()
 	h := &host.Host{Version: version, Out: streams.Out, Err: streams.Err}
-	os.Exit(cli.Run(context.Background(), version, os.Args, streams, h.Commands()...))
+	os.Exit(cli.Run(context.Background(), version, os.Args, streams, h.AuditCommand(), h.Commands()...))
 }

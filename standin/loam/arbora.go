@@ -70,8 +70,8 @@ func (a *arbora) as(s seat) *http.Client {
 }
 
 // api gives a client of Arbora's API that acts as a service in an organisation, for somebody.
-func (a *arbora) api(s seat, served Subject) (*client.Client, error) {
-	return client.Open(a.address, "", client.WithHTTPClient(a.as(s)), client.ActingFor(api.PrincipalKind(served.Kind), served.Name))
+func (a *arbora) api(s seat, served Subject, from string) (*client.Client, error) {
+	return client.Open(a.address, "", client.WithHTTPClient(a.as(s)), client.ActingFor(api.PrincipalKind(served.Kind), served.Name, from))
 }
 
 // passingOn gives a client of Arbora's API that acts by the token of whoever calls Loam.

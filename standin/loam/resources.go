@@ -179,7 +179,7 @@ func (c *call) register(ctx context.Context, r resource, parent uuid.UUID, name,
 	if err := c.records.add(ctx, r, c.moment(), false); err != nil {
 		return err
 	}
-	arbora, err := c.arbora.api(c.seat(r.Type), c.subject)
+	arbora, err := c.arbora.api(c.seat(r.Type), c.subject, c.ip)
 	if err != nil {
 		return err
 	}
@@ -297,7 +297,7 @@ func restore(ctx context.Context, c *call, r resource) (any, error) {
 }
 
 func (c *call) reshape(ctx context.Context, r resource, state string) (any, error) {
-	arbora, err := c.arbora.api(c.seat(r.Type), c.subject)
+	arbora, err := c.arbora.api(c.seat(r.Type), c.subject, c.ip)
 	if err != nil {
 		return nil, err
 	}

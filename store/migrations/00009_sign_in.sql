@@ -18,7 +18,11 @@ ALTER TABLE session ADD COLUMN proved_at DATETIME(6) NULL;
 ALTER TABLE api_key ADD COLUMN governs BOOLEAN NOT NULL DEFAULT FALSE;
 UPDATE api_key k SET k.governs = TRUE WHERE k.organisation_id IS NOT NULL;
 
+-- Audit records are chained by a key that is not in the database; those of before were chained without one.
+ALTER TABLE audit_record ADD COLUMN keyed BOOLEAN NOT NULL DEFAULT FALSE;
+
 -- +goose Down
+ALTER TABLE audit_record DROP COLUMN keyed;
 ALTER TABLE session DROP COLUMN proved_at;
 ALTER TABLE api_key DROP COLUMN governs;
 DROP TABLE guess;

@@ -1704,10 +1704,12 @@ export interface components {
             keysEach: number;
             /** @description Whoever holds permissions to govern needs a second factor */
             secondFactor: boolean;
-            /** @description No grant or statement may name signed-in */
+            /** @description Nothing may be opened to whoever has signed in somewhere */
             forbidSignedIn: boolean;
-            /** @description No grant or statement may name public */
+            /** @description Nothing may be opened to people whom nobody knows */
             forbidPublic: boolean;
+            /** @description The platform services that may act in the organisation; all when left out */
+            services?: string[];
         };
         SettingsEdit: {
             settings: components["schemas"]["Settings"];

@@ -10,6 +10,7 @@
   import Page from "../parts/Page.svelte";
   import ProblemNote from "../parts/ProblemNote.svelte";
   import Skeleton from "../parts/Skeleton.svelte";
+  import TextInput from "../parts/TextInput.svelte";
 
   let settings = $state<Schemas["Settings"] | null>(null);
   let read = $state.raw<Schemas["Settings"] | null>(null); // as they were read
@@ -68,7 +69,12 @@
         <Checkbox bind:checked={settings.forbidPublic}>Forbid them to public, which is anyone at all</Checkbox>
         <p class="quiet text-sm">What is not forbidden still takes a confirmation each time.</p>
       </div>
-      {#if problem && !problem.field}<ProblemNote {problem} />{/if}
+      <Field label="Platform services that may act here" name="settings.services" {problem} hint="By name, apart by spaces; none named lets all of them.">
+        {#snippet children(id)}
+          <TextInput {id} name="services" bind:value={() => settings?.services?.join(" ") ?? "", (text) => settings && (settings.services = text.trim() ? text.trim().split(/[\s,]+/) : undefined)} placeholder="storage compute" />
+        {/snippet}
+      </Field>
+      {#if problem && problem.field !== "keysEach" && problem.field !== "settings.services"}<ProblemNote {problem} />{/if}
       {#if authority.may("configure organisation")}<Button type="submit">Save</Button>{:else}<p class="quiet">Changing them takes the permission <em>configure organisation</em>.</p>{/if}
     </form>
   {:else if problem}

@@ -1,0 +1,119 @@
+package host
+
+import (
+	"bufio"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"log/slog"
+	"os"
+	"path/filepath"
+	"time"
+
+	"github.com/urfave/cli/v3"
+
+	"arbora.example/store"
+)
+
+// The end of the audit log is written into a file outside the database when the service starts and every day: whoever can write in
+// the database, and even has the key that chains the log, cannot write anew what stood there before.
+
+// anchors gives the file that the ends of the audit log are written into: beside the sealing key.
+func (s *settings) anchors() string {
+	switch {
+	case s.SealingKey != "":
+		return filepath.Join(filepath.Dir(s.SealingKey), "audit-anchors")
+	case s.Database == "":
+		return filepath.Join(s.Data, "audit-anchors")
+	}
+	return dataHome("audit-anchors")
+}
+
+const anchorEvery = 24 * time.Hour
+
+// anchorDaily writes the end of the audit log into a file, at once and then every day, until the context ends.
+func anchorDaily(ctx context.Context, records *store.Store, file string, log *slog.Logger) {
+	tick := time.NewTicker(anchorEvery)
+	defer tick.Stop()
+	for {
+		if err := anchor(ctx, records, file); err != nil && ctx.Err() == nil {
+			log.Warn("the end of the audit log could not be anchored", "file", file, "error", err)
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+		}
+	}
+}
+
+func anchor(ctx context.Context, records *store.Store, name string) error {
+	end, err := records.AuditEnd(ctx, time.Now().UTC())
+	if err != nil || end.Number == 0 {
+		return err
+	}
+	file, err := os.OpenFile(name, os.O_WRONLY|os.O_CREATE|os.O_APPEND, 0o600)
+	if err != nil {
+		return err
+	}
+	return errors.Join(json.NewEncoder(file).Encode(end), file.Close())
+}
+
+// readAnchors reads the file; none is there before the service has run.
+func readAnchors(name string) (anchors []store.Anchor, err error) {
+	file, err := os.Open(name)
+	if errors.Is(err, os.ErrNotExist) {
+		return nil, nil
+	} else if err != nil {
+		return nil, err
+	}
+	defer file.Close()
+	lines := bufio.NewScanner(file)
+	for line := 1; lines.Scan(); line++ {
+		var a store.Anchor
+		if err := json.Unmarshal(lines.Bytes(), &a); err != nil {
+			return nil, fmt.Errorf("%s, line %d cannot be read: %w", name, line, err)
+		}
+		anchors = append(anchors, a)
+	}
+	return anchors, lines.Err()
+}
+
+// AuditCommand gives what "arbora audit" does on the host.
+func (h *Host) AuditCommand() *cli.Command {
+	set := &settings{}
+	return &cli.Command{
+		Name: "verify", Usage: "on the host: see that no audit record was altered, added or taken away",
+		Flags: append(set.flags(false), &cli.StringFlag{Name: "anchors", Usage: "`FILE` with the ends of the log that the service wrote down (default: beside the sealing key)"}),
+		Action: func(ctx context.Context, c *cli.Command) error {
+			log, err := set.check(h.Err)
+			if err != nil {
+				return err
+			}
+			name := c.String("anchors")
+			if name == "" {
+				name = set.anchors()
+			}
+			anchors, err := readAnchors(name)
+			if err != nil {
+				return err
+			}
+			records, closeRecords, err := h.records(ctx, *set, log)
+			if err != nil {
+				return err
+			}
+			sealer, err := set.sealer()
+			if err != nil {
+				return errors.Join(err, closeRecords())
+			}
+			records.ChainBy(sealer.AuditKey())
+			count := 0
+			err = records.EachAudit(ctx, func(store.AuditRecord) error { count++; return nil }, anchors...)
+			if err == nil {
+				fmt.Fprintf(h.Out, "The audit log holds: %d records, and %d of its ends that were written down.\n", count, len(anchors))
+			}
+			return errors.Join(err, closeRecords())
+		},
+	}
+}
