@@ -315,6 +315,9 @@ func (c AddMember) apply(d *draft) error {
 		if way := d.way(group, m, nil); way != nil {
 			return violation(RuleCycle, "%s cannot go into %s: that would be a circle, %s in %s", member.Name, group.Name, strings.Join(way, " in "), group.Name)
 		}
+		if d.nesting(g, map[number]int{}, upward)+d.nesting(m, map[number]int{}, downward) > MaxNesting {
+			return violation(RulePlacement, "%s cannot go into %s: groups would be nested deeper than %d", member.Name, group.Name, MaxNesting)
+		}
 	}
 	group, member = d.editPrincipal(g), d.editPrincipal(m)
 	group.members, member.groups = insert(group.members, m), insert(member.groups, g)
@@ -348,6 +351,29 @@ func oneByOne(group *principalNode) error {
 		return nil
 	}
 	return violation(RuleGathering, "%s gathers its members by a condition, %s: change the tags of who should be in it, or the condition", group.Name, group.Gathers)
+}
+
+// MaxNesting is how many groups may be in one another: what a principal keeps of the groups above it stays bounded.
+const MaxNesting = 32
+
+func upward(p *principalNode) []number   { return p.groups }
+func downward(p *principalNode) []number { return p.members }
+
+// nesting counts the groups on the longest way from a group on, itself counted.
+func (d *draft) nesting(n number, known map[number]int, next func(*principalNode) []number) int {
+	if longest, ok := known[n]; ok {
+		return longest
+	}
+	p := d.principals.get(n)
+	if p.Kind != Group {
+		return 0
+	}
+	longest := 0
+	for _, other := range next(p) {
+		longest = max(longest, d.nesting(other, known, next))
+	}
+	known[n] = longest + 1
+	return longest + 1
 }
 
 func contains(list []number, n number) bool {

@@ -265,22 +265,6 @@ func (c *comparison) run(visit func(*principalNode, number, Part, Delta)) {
 	})
 }
 
-// everyPoint calls visit for every principal and point.
-func (c *comparison) everyPoint(visit func(*principalNode, number, Part, Delta)) {
-	c.eachPrincipal(func(who *principalNode) {
-		c.eachPoint(who, func(n number) {
-			own, everywhere := c.delta(who, n, false)
-			if everywhere {
-				visit(who, n, Whole, own)
-				return
-			}
-			visit(who, n, Alone, own)
-			beneath, _ := c.delta(who, n, true)
-			visit(who, n, Beneath, beneath)
-		})
-	})
-}
-
 func (c *comparison) eachPrincipal(fn func(*principalNode)) {
 	for i, word := range c.reached {
 		for ; word != 0; word &= word - 1 {

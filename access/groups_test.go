@@ -1,6 +1,7 @@
 package access_test
 
 import (
+	"fmt"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -110,4 +111,22 @@ func TestCredentialsGiveNothingBeyond(t *testing.T) {
 	require.False(t, surpasses("sefa", "bram"), "who may grant beyond")
 	w.policy("top/folder", "cap", "user bram may never govern anything")
 	require.True(t, surpasses("sefa", "bram"), "what cuts the other counts")
+}
+
+// TestGroupsAreNestedSoDeepOnly sees that a chain of groups ends, from whichever end it grows.
+func TestGroupsAreNestedSoDeepOnly(t *testing.T) {
+	w := newWorld(t)
+	group := func(name string) {
+		w.ids[name] = newID()
+		w.must(access.CreatePrincipal{Principal: access.Principal{ID: w.ids[name], Kind: access.Group, Name: name}})
+	}
+	group("g0")
+	for i := 1; i < access.MaxNesting; i++ {
+		group(fmt.Sprint("g", i))
+		require.NoError(t, w.join(fmt.Sprint("g", i), fmt.Sprint("g", i-1)))
+	}
+	last := fmt.Sprint("g", access.MaxNesting-1)
+	require.ErrorContains(t, w.join("curators", last), "nested deeper than 32")
+	require.ErrorContains(t, w.join("g0", "curators"), "nested deeper than 32")
+	require.NoError(t, w.join("bram", last), "people are no groups")
 }

@@ -233,11 +233,13 @@ type Hopeful struct {
 	Policy    bool       // they could write a statement that gives it
 	Lifts     bool       // they could take away the statement that cuts it
 	Group     *Principal // a group they could put themselves into, if there is one
+	ActAs     *Principal // somebody who holds it, whose credentials they could reset, if there is one
+	RunAs     *Principal // a service account that holds it, as which they could run a machine, if there is one
 }
 
 // CouldHold gives those who may not use a permission at a scope, and could give it to themselves by one change: who may
-// grant there a role that holds it, write a policy there or above, or put themselves into a group that holds it; the
-// rule on gains counted.
+// grant there a role that holds it, write a policy there or above, put themselves into a group that holds it, reset the
+// credentials of somebody who holds it, or run a machine as a service account that does; the rule on gains counted.
 func (s *Snapshot) CouldHold(p Permission, scope ID, c *Context) []Hopeful {
 	at, ok := s.scopeNumber(scope)
 	if !ok {
@@ -254,6 +256,22 @@ func (s *Snapshot) CouldHold(p Permission, scope ID, c *Context) []Hopeful {
 	}
 	add(s.Holders(grant, scope, c))
 	add(s.Holders(enrol, top, c))
+	reset, resetAccount, attach := s.catalogue.MustPermission("reset user"), s.catalogue.MustPermission("reset service-account"), s.catalogue.MustPermission("attach service-account")
+	var others []Principal // whose credentials are worth having
+	for _, h := range s.Holders(p, scope, c) {
+		switch {
+		case h.Conditional:
+		case h.Principal.Kind == User:
+			others = append(others, h.Principal)
+		case h.Principal.Kind == ServiceAccount:
+			others = append(others, h.Principal)
+			add(s.Holders(resetAccount, h.Principal.Home, c))
+			add(s.Holders(attach, h.Principal.Home, c))
+		}
+	}
+	if len(others) > 0 {
+		add(s.Holders(reset, top, c))
+	}
 	giving := s.groupsThatGive(Question{Permission: p}, at)
 	for _, group := range giving {
 		if owner := s.principalNode(group.Owner); owner != nil {
@@ -272,12 +290,34 @@ func (s *Snapshot) CouldHold(p Permission, scope ID, c *Context) []Hopeful {
 		if reason := s.Decide(q).Reason; reason != NotGranted && reason != Cut {
 			continue
 		}
-		if h := s.hope(who, q, at, giving); h.Role != nil || h.Policy || h.Group != nil || h.Lifts {
+		h := s.hope(who, q, at, giving)
+		s.borrow(&h, others, c)
+		if h.Role != nil || h.Policy || h.Group != nil || h.Lifts || h.ActAs != nil || h.RunAs != nil {
 			hopefuls = append(hopefuls, h)
 		}
 	}
 	slices.SortFunc(hopefuls, func(a, b Hopeful) int { return slices.Compare(a.Principal.ID[:], b.Principal.ID[:]) })
 	return hopefuls
+}
+
+// borrow finds somebody else as whom somebody could act.
+func (s *Snapshot) borrow(h *Hopeful, others []Principal, c *Context) {
+	may := func(text string, scope ID) bool {
+		return s.Decide(Question{Principal: h.Principal.ID, Permission: s.catalogue.MustPermission(text), Scope: scope, Context: c}).Allowed
+	}
+	resets := may("reset user", s.scopes.get(0).id)
+	for _, other := range others {
+		accounts := other.Kind == ServiceAccount
+		if h.RunAs == nil && accounts && may("attach service-account", other.Home) {
+			h.RunAs = &other
+		}
+		if h.ActAs != nil || !accounts && !resets || accounts && !may("reset service-account", other.Home) {
+			continue
+		}
+		if _, beyond := s.Surpasses(other.ID, Maker{ID: h.Principal.ID, Now: c}); !beyond {
+			h.ActAs = &other
+		}
+	}
 }
 
 // hope works out how somebody could give themselves what a question asks for.

@@ -154,7 +154,6 @@ type entry struct {
 	cuts        bool
 	here        bool
 	slow        bool
-	grant       bool
 	permissions Set
 	rule        *rule
 }
@@ -261,7 +260,7 @@ func newPlaceRules(all []*rule) *placeRules {
 		}
 		for _, n := range r.names() {
 			p.entries = append(p.entries, entry{
-				subject: n, cuts: r.cuts, here: r.here, slow: r.slow(), grant: r.grant != nil, permissions: r.permissions, rule: r,
+				subject: n, cuts: r.cuts, here: r.here, slow: r.slow(), permissions: r.permissions, rule: r,
 			})
 		}
 	}

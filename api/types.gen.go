@@ -2373,6 +2373,28 @@ type PrincipalName = string
 // ScopeKey defines model for ScopeKey.
 type ScopeKey = string
 
+// ListInstallationAuditRecordsParams defines parameters for ListInstallationAuditRecords.
+type ListInstallationAuditRecordsParams struct {
+	// Event Such as sign-in or key-failed
+	Event *string `form:"event,omitempty" json:"event,omitempty"`
+
+	// Who Who did it, as records call them
+	Who *string `form:"who,omitempty" json:"who,omitempty"`
+
+	// Text Within what is told
+	Text *string    `form:"text,omitempty" json:"text,omitempty"`
+	From *time.Time `form:"from,omitempty" json:"from,omitempty"`
+
+	// Until Just before it
+	Until *time.Time `form:"until,omitempty" json:"until,omitempty"`
+
+	// Before Go on with records before this number
+	Before *int64 `form:"before,omitempty" json:"before,omitempty"`
+
+	// Limit How many at most
+	Limit *PageLimit `form:"limit,omitempty" json:"limit,omitempty"`
+}
+
 // RevokeGrantParams defines parameters for RevokeGrant.
 type RevokeGrantParams struct {
 	// Preview Answer with the impact and write nothing

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"net/http"
 	"time"
 
 	"github.com/urfave/cli/v3"
@@ -28,7 +29,7 @@ func (a *app) auditCommand(verify *cli.Command) *cli.Command {
 }
 
 func (a *app) readAudit(ctx context.Context, c *cli.Command) error {
-	s, organisation, err := a.inside(c)
+	s, err := a.as(c)
 	if err != nil {
 		return err
 	}
@@ -48,7 +49,12 @@ func (a *app) readAudit(ctx context.Context, c *cli.Command) error {
 	}
 	records, _, err := client.Pages(most, func(before *int64) ([]api.AuditRecord, *int64, error) {
 		params.Before = before
-		list, err := client.Read[api.AuditRecordList](s.ListAuditRecords(ctx, organisation, params))
+		asked := func() (*http.Response, error) { return s.ListAuditRecords(ctx, s.saved.Organisation, params) }
+		if s.saved.Organisation == "" { // a keeper reads the installation's own
+			own := api.ListInstallationAuditRecordsParams(*params)
+			asked = func() (*http.Response, error) { return s.ListInstallationAuditRecords(ctx, &own) }
+		}
+		list, err := client.Read[api.AuditRecordList](asked())
 		return list.Records, list.Before, err
 	})
 	if err != nil {

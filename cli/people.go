@@ -47,6 +47,8 @@ func (a *app) userCommand() *cli.Command {
 				Flags: append(principalFlags(), previewFlag()), Action: a.handOver,
 			},
 			{Name: "mail-password-link", Usage: "mail a user a link to choose a password, which works once and for a day", ArgsUsage: "NAME", Action: a.mailPasswordLink},
+			{Name: "passkeys", Usage: "list the passkeys of a user", ArgsUsage: "NAME", Action: a.listPasskeysOf},
+			{Name: "remove-passkey", Usage: "remove a passkey of a user: it opens nothing from then on", ArgsUsage: "NAME ID", Action: a.removePasskeyOf},
 			{Name: "reset-second-factor", Usage: "take away the second factor of a user who lost it", ArgsUsage: "NAME", Action: a.resetSecondFactor},
 			{Name: "reset-password", Usage: "give a user a new temporary password, shown once; sessions, links, passkeys and keys of before end", ArgsUsage: "NAME", Action: a.resetPassword, Flags: []cli.Flag{
 				&cli.BoolFlag{Name: "keep-passkeys", Usage: "leave their passkeys as they are"},
@@ -310,3 +312,43 @@ func (a *app) listUsers(ctx context.Context, c *cli.Command) error {
 }
 
 func capital(word string) string { return strings.ToUpper(word[:1]) + word[1:] }
+
+func (a *app) listPasskeysOf(ctx context.Context, c *cli.Command) error {
+	given, err := arguments(c, "NAME")
+	if err != nil {
+		return err
+	}
+	s, organisation, err := a.inside(c)
+	if err != nil {
+		return err
+	}
+	list, err := client.Read[api.PasskeyList](s.ListPasskeysOf(ctx, organisation, api.UserKind, given[0]))
+	if err != nil {
+		return err
+	}
+	l := listing{columns: []string{"Passkey", "Called", "Added", "Last used"}, empty: given[0] + " has no passkey.", value: list.Passkeys}
+	for _, k := range list.Passkeys {
+		used := "never"
+		if k.LastUsedAt != nil {
+			used = moment(*k.LastUsedAt)
+		}
+		l.rows = append(l.rows, []string{k.Id, k.Label, moment(k.CreatedAt), used})
+	}
+	return a.print(c, l)
+}
+
+func (a *app) removePasskeyOf(ctx context.Context, c *cli.Command) error {
+	given, err := arguments(c, "NAME", "ID")
+	if err != nil {
+		return err
+	}
+	s, organisation, err := a.inside(c)
+	if err != nil {
+		return err
+	}
+	if err := client.Done(s.RemovePasskeyOf(ctx, organisation, api.UserKind, given[0], given[1])); err != nil {
+		return err
+	}
+	a.say(c, "Removed the passkey of %s.", given[0])
+	return nil
+}

@@ -91,6 +91,11 @@ func WithRequestEditorFn(fn RequestEditorFn) ClientOption {
 // The interface specification for the client above.
 type ClientInterface interface {
 
+	// ListInstallationAuditRecords What happened in the installation outside organisations, newest first
+	//
+	// Corresponds with GET /audit-records (the `ListInstallationAuditRecords` operationId).
+	ListInstallationAuditRecords(ctx context.Context, params *ListInstallationAuditRecordsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// DecideDeviceWithBody Let the terminal in as myself, or refuse it
 	//
 	// Takes any type of body and a specified content type.
@@ -318,6 +323,16 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /organisations/{organisation}/principals/{kind}/{principal}/keys (the `CreateKey` operationId).
 	CreateKey(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, body CreateKeyJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListPasskeysOf The passkeys of a user
+	//
+	// Corresponds with GET /organisations/{organisation}/principals/{kind}/{principal}/passkeys (the `ListPasskeysOf` operationId).
+	ListPasskeysOf(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// RemovePasskeyOf Remove a passkey of a user
+	//
+	// Corresponds with DELETE /organisations/{organisation}/principals/{kind}/{principal}/passkeys/{passkey} (the `RemovePasskeyOf` operationId).
+	RemovePasskeyOf(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, passkey string, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ResetPassword Give a user a new temporary password, and end what opened their account before: sessions, links, terminals let in, passkeys and keys
 	//
@@ -988,6 +1003,21 @@ type ClientInterface interface {
 	GetStatus(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 }
 
+// ListInstallationAuditRecords What happened in the installation outside organisations, newest first
+//
+// Corresponds with GET /audit-records (the `ListInstallationAuditRecords` operationId).
+func (c *Client) ListInstallationAuditRecords(ctx context.Context, params *ListInstallationAuditRecordsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListInstallationAuditRecordsRequest(c.Server, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // DecideDeviceWithBody Let the terminal in as myself, or refuse it
 //
 // Takes any type of body and a specified content type.
@@ -1566,6 +1596,36 @@ func (c *Client) CreateKeyWithBody(ctx context.Context, organisation Organisatio
 // Corresponds with POST /organisations/{organisation}/principals/{kind}/{principal}/keys (the `CreateKey` operationId).
 func (c *Client) CreateKey(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, body CreateKeyJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewCreateKeyRequest(c.Server, organisation, kind, principal, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListPasskeysOf The passkeys of a user
+//
+// Corresponds with GET /organisations/{organisation}/principals/{kind}/{principal}/passkeys (the `ListPasskeysOf` operationId).
+func (c *Client) ListPasskeysOf(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListPasskeysOfRequest(c.Server, organisation, kind, principal)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// RemovePasskeyOf Remove a passkey of a user
+//
+// Corresponds with DELETE /organisations/{organisation}/principals/{kind}/{principal}/passkeys/{passkey} (the `RemovePasskeyOf` operationId).
+func (c *Client) RemovePasskeyOf(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, passkey string, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRemovePasskeyOfRequest(c.Server, organisation, kind, principal, passkey)
 	if err != nil {
 		return nil, err
 	}
@@ -3324,6 +3384,132 @@ func (c *Client) GetStatus(ctx context.Context, reqEditors ...RequestEditorFn) (
 	return c.Client.Do(req)
 }
 
+// NewListInstallationAuditRecordsRequest constructs an http.Request for the ListInstallationAuditRecords method
+func NewListInstallationAuditRecordsRequest(server string, params *ListInstallationAuditRecordsParams) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/audit-records")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Event != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "event", *params.Event, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Who != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "who", *params.Who, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Text != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "text", *params.Text, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.From != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "from", *params.From, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: "date-time"}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Until != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "until", *params.Until, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: "date-time"}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Before != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "before", *params.Before, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: "int64"}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Limit != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "limit", *params.Limit, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewDecideDeviceRequest calls the generic DecideDevice builder with application/json body
 func NewDecideDeviceRequest(server string, body DecideDeviceJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
@@ -4887,6 +5073,109 @@ func NewCreateKeyRequestWithBody(server string, organisation OrganisationName, k
 	}
 
 	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewListPasskeysOfRequest constructs an http.Request for the ListPasskeysOf method
+func NewListPasskeysOfRequest(server string, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "organisation", organisation, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "kind", kind, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam2 string
+
+	pathParam2, err = runtime.StyleParamWithOptions("simple", false, "principal", principal, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/organisations/%s/principals/%s/%s/passkeys", pathParam0, pathParam1, pathParam2)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewRemovePasskeyOfRequest constructs an http.Request for the RemovePasskeyOf method
+func NewRemovePasskeyOfRequest(server string, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, passkey string) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "organisation", organisation, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "kind", kind, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam2 string
+
+	pathParam2, err = runtime.StyleParamWithOptions("simple", false, "principal", principal, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam3 string
+
+	pathParam3, err = runtime.StyleParamWithOptions("simple", false, "passkey", passkey, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/organisations/%s/principals/%s/%s/passkeys/%s", pathParam0, pathParam1, pathParam2, pathParam3)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
 
 	return req, nil
 }
@@ -8888,6 +9177,13 @@ func WithBaseURL(baseURL string) ClientOption {
 // ClientWithResponsesInterface is the interface specification for the client with responses above.
 type ClientWithResponsesInterface interface {
 
+	// ListInstallationAuditRecordsWithResponse What happened in the installation outside organisations, newest first
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /audit-records (the `ListInstallationAuditRecords` operationId).
+	ListInstallationAuditRecordsWithResponse(ctx context.Context, params *ListInstallationAuditRecordsParams, reqEditors ...RequestEditorFn) (*ListInstallationAuditRecordsResponse, error)
+
 	// DecideDeviceWithBodyWithResponse Let the terminal in as myself, or refuse it
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -9139,6 +9435,20 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /organisations/{organisation}/principals/{kind}/{principal}/keys (the `CreateKey` operationId).
 	CreateKeyWithResponse(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, body CreateKeyJSONRequestBody, reqEditors ...RequestEditorFn) (*CreateKeyResponse, error)
+
+	// ListPasskeysOfWithResponse The passkeys of a user
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /organisations/{organisation}/principals/{kind}/{principal}/passkeys (the `ListPasskeysOf` operationId).
+	ListPasskeysOfWithResponse(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*ListPasskeysOfResponse, error)
+
+	// RemovePasskeyOfWithResponse Remove a passkey of a user
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /organisations/{organisation}/principals/{kind}/{principal}/passkeys/{passkey} (the `RemovePasskeyOf` operationId).
+	RemovePasskeyOfWithResponse(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, passkey string, reqEditors ...RequestEditorFn) (*RemovePasskeyOfResponse, error)
 
 	// ResetPasswordWithResponse Give a user a new temporary password, and end what opened their account before: sessions, links, terminals let in, passkeys and keys
 	//
@@ -9895,6 +10205,54 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with GET /status (the `GetStatus` operationId).
 	GetStatusWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*GetStatusResponse, error)
+}
+
+type ListInstallationAuditRecordsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *AuditRecordList
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListInstallationAuditRecordsResponse) GetJSON200() *AuditRecordList {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListInstallationAuditRecordsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListInstallationAuditRecordsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListInstallationAuditRecordsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListInstallationAuditRecordsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListInstallationAuditRecordsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
 }
 
 type DecideDeviceResponse struct {
@@ -11043,6 +11401,95 @@ func (r CreateKeyResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r CreateKeyResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ListPasskeysOfResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *PasskeyList
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListPasskeysOfResponse) GetJSON200() *PasskeyList {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListPasskeysOfResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListPasskeysOfResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListPasskeysOfResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListPasskeysOfResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListPasskeysOfResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type RemovePasskeyOfResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r RemovePasskeyOfResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r RemovePasskeyOfResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r RemovePasskeyOfResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r RemovePasskeyOfResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r RemovePasskeyOfResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -14683,6 +15130,19 @@ func (r GetStatusResponse) ContentType() string {
 	return ""
 }
 
+// ListInstallationAuditRecordsWithResponse What happened in the installation outside organisations, newest first
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /audit-records (the `ListInstallationAuditRecords` operationId).
+func (c *ClientWithResponses) ListInstallationAuditRecordsWithResponse(ctx context.Context, params *ListInstallationAuditRecordsParams, reqEditors ...RequestEditorFn) (*ListInstallationAuditRecordsResponse, error) {
+	rsp, err := c.ListInstallationAuditRecords(ctx, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListInstallationAuditRecordsResponse(rsp)
+}
+
 // DecideDeviceWithBodyWithResponse Let the terminal in as myself, or refuse it
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -15149,6 +15609,32 @@ func (c *ClientWithResponses) CreateKeyWithResponse(ctx context.Context, organis
 		return nil, err
 	}
 	return ParseCreateKeyResponse(rsp)
+}
+
+// ListPasskeysOfWithResponse The passkeys of a user
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /organisations/{organisation}/principals/{kind}/{principal}/passkeys (the `ListPasskeysOf` operationId).
+func (c *ClientWithResponses) ListPasskeysOfWithResponse(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*ListPasskeysOfResponse, error) {
+	rsp, err := c.ListPasskeysOf(ctx, organisation, kind, principal, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListPasskeysOfResponse(rsp)
+}
+
+// RemovePasskeyOfWithResponse Remove a passkey of a user
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /organisations/{organisation}/principals/{kind}/{principal}/passkeys/{passkey} (the `RemovePasskeyOf` operationId).
+func (c *ClientWithResponses) RemovePasskeyOfWithResponse(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, passkey string, reqEditors ...RequestEditorFn) (*RemovePasskeyOfResponse, error) {
+	rsp, err := c.RemovePasskeyOf(ctx, organisation, kind, principal, passkey, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRemovePasskeyOfResponse(rsp)
 }
 
 // ResetPasswordWithResponse Give a user a new temporary password, and end what opened their account before: sessions, links, terminals let in, passkeys and keys
@@ -16555,6 +17041,39 @@ func (c *ClientWithResponses) GetStatusWithResponse(ctx context.Context, reqEdit
 	return ParseGetStatusResponse(rsp)
 }
 
+// ParseListInstallationAuditRecordsResponse parses an HTTP response from a ListInstallationAuditRecordsWithResponse call
+func ParseListInstallationAuditRecordsResponse(rsp *http.Response) (*ListInstallationAuditRecordsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListInstallationAuditRecordsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest AuditRecordList
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseDecideDeviceResponse parses an HTTP response from a DecideDeviceWithResponse call
 func ParseDecideDeviceResponse(rsp *http.Response) (*DecideDeviceResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -17340,6 +17859,68 @@ func ParseCreateKeyResponse(rsp *http.Response) (*CreateKeyResponse, error) {
 			return nil, err
 		}
 		response.JSON201 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseListPasskeysOfResponse parses an HTTP response from a ListPasskeysOfWithResponse call
+func ParseListPasskeysOfResponse(rsp *http.Response) (*ListPasskeysOfResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListPasskeysOfResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest PasskeyList
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseRemovePasskeyOfResponse parses an HTTP response from a RemovePasskeyOfWithResponse call
+func ParseRemovePasskeyOfResponse(rsp *http.Response) (*RemovePasskeyOfResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &RemovePasskeyOfResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem

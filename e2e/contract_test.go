@@ -64,6 +64,10 @@ func TestAnswersFitTheContract(t *testing.T) {
 		{"GET", "/organisations/lindenmere/home", "", token},
 		{"GET", "/organisations/lindenmere/audit-records?event=change&limit=2", "", token},
 		{"GET", "/organisations/lindenmere/audit-records?from=yesterday", "", token},
+		{"GET", "/audit-records?limit=2", "", keeper},
+		{"GET", "/audit-records", "", token},
+		{"GET", "/organisations/lindenmere/principals/user/maeve/passkeys", "", token},
+		{"DELETE", "/organisations/lindenmere/principals/user/maeve/passkeys/01a210ca-cc4e-79ac-b35b-d287b32ac74b", "", token},
 		{"GET", "/organisations/quaywater/stream", "", token}, // one that is there does not end
 		{"GET", house + "/contents", "", token},
 		{"GET", house + "/changes?limit=1", "", token},

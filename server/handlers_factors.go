@@ -91,9 +91,25 @@ func (h handlers) ListPasskeys(ctx context.Context, _ ListPasskeysRequestObject)
 	if err != nil {
 		return nil, err
 	}
-	return ListPasskeys200JSONResponse{Passkeys: each(keys, func(k store.Passkey) api.Passkey {
-		return api.Passkey{Id: k.ID.String(), Label: k.Label, CreatedAt: k.CreatedAt, LastUsedAt: present(k.LastUsedAt)}
-	})}, nil
+	return ListPasskeys200JSONResponse{Passkeys: each(keys, passkeyOf)}, nil
+}
+
+func passkeyOf(k store.Passkey) api.Passkey {
+	return api.Passkey{Id: k.ID.String(), Label: k.Label, CreatedAt: k.CreatedAt, LastUsedAt: present(k.LastUsedAt)}
+}
+
+func (h handlers) ListPasskeysOf(ctx context.Context, r ListPasskeysOfRequestObject) (ListPasskeysOfResponseObject, error) {
+	ctx, caller := who(ctx)
+	keys, err := h.service.PasskeysOf(ctx, caller, r.Organisation, somebody(r.Kind, r.Principal))
+	if err != nil {
+		return nil, err
+	}
+	return ListPasskeysOf200JSONResponse{Passkeys: each(keys, passkeyOf)}, nil
+}
+
+func (h handlers) RemovePasskeyOf(ctx context.Context, r RemovePasskeyOfRequestObject) (RemovePasskeyOfResponseObject, error) {
+	ctx, caller := who(ctx)
+	return RemovePasskeyOf204Response{}, h.service.RemovePasskeyOf(ctx, caller, r.Organisation, somebody(r.Kind, r.Principal), r.Passkey)
 }
 
 func (h handlers) RemovePasskey(ctx context.Context, r RemovePasskeyRequestObject) (RemovePasskeyResponseObject, error) {

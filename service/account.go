@@ -108,7 +108,10 @@ func (s *Service) Switch(ctx context.Context, c Caller, organisation string) (Ca
 	if in, err := s.isIn(ctx, &c); err != nil || !in {
 		return c, errors.Join(err, orNil(!in, notThere("organisation", organisation, "")))
 	}
-	return c, s.records.MoveSession(ctx, c.Session, c.Organisation)
+	if err := s.records.MoveSession(ctx, c.Session, c.Organisation); err != nil {
+		return c, err
+	}
+	return c, s.records.Audit(ctx, store.AuditRecord{Organisation: c.OrganisationName, Author: s.author(c), Event: "switched", Detail: c.Name + " came to work in " + c.OrganisationName})
 }
 
 // EditProfile changes the caller's own display name and email; nil leaves one as it is. What an administrator has altered since

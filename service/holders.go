@@ -147,12 +147,12 @@ func (s *Service) Holders(ctx context.Context, c Caller, a Asked) (Holders, erro
 		told = told[by[i]:]
 	}
 	for _, h := range hopefuls {
-		answer.CouldHold = append(answer.CouldHold, HopefulView{Principal: d.called(h.Principal), Title: details[h.Principal.ID].Title, Ways: waysOf(h)})
+		answer.CouldHold = append(answer.CouldHold, HopefulView{Principal: d.called(h.Principal), Title: details[h.Principal.ID].Title, Ways: d.waysOf(h)})
 	}
 	return answer, nil
 }
 
-func waysOf(h access.Hopeful) []string {
+func (d desk) waysOf(h access.Hopeful) []string {
 	var ways []string
 	if h.Role != nil {
 		ways = append(ways, "may grant "+h.Role.Name+" there")
@@ -165,6 +165,12 @@ func waysOf(h access.Hopeful) []string {
 	}
 	if h.Group != nil {
 		ways = append(ways, "may enrol into group "+h.Group.Name)
+	}
+	if h.ActAs != nil {
+		ways = append(ways, fmt.Sprintf("may reset the credentials of %s %s", h.ActAs.Kind, d.called(*h.ActAs).Name))
+	}
+	if h.RunAs != nil {
+		ways = append(ways, "may run a machine as service account "+d.called(*h.RunAs).Name)
 	}
 	return ways
 }

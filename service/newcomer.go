@@ -168,8 +168,12 @@ func (d desk) planStart(organisation string, who access.ID, groups []string, gra
 	if len(groups) > 0 {
 		p.what += " in " + strings.Join(groups, ", ")
 	}
-	if n := len(grants); n > 0 {
-		p.what += fmt.Sprintf(" with %d grants", n)
+	var given []string
+	for _, grant := range grants {
+		given = append(given, grant.Role+" at "+grant.Scope)
+	}
+	if len(given) > 0 {
+		p.what += " with " + strings.Join(given, ", ")
 	}
 	return p, func(tx Tx) error {
 		for _, write := range writes {

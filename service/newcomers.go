@@ -11,6 +11,7 @@ import (
 
 	"arbora.example/access"
 	"arbora.example/people"
+	"arbora.example/store"
 )
 
 // Many users at once come as a CSV text (RFC 4180): a dry run reports each faulty line, then all are made or none.
@@ -206,7 +207,8 @@ func (s *Service) planNewcomers(ctx context.Context, c Caller, organisation, tex
 	return users, rows, faults, nil
 }
 
-func (d desk) planAll(organisation string, users []*newcomer, rows []row) (plan, error) {
+// planAll plans everybody as one change, and tells each in words.
+func (d desk) planAll(organisation string, users []*newcomer, rows []row, told *[]string) (plan, error) {
 	all := plan{what: fmt.Sprintf("created %d users", len(users))}
 	var writes []func(Tx) error
 	for i, user := range users {
@@ -216,6 +218,7 @@ func (d desk) planAll(organisation string, users []*newcomer, rows []row) (plan,
 		}
 		all.changes, all.actsAs = append(all.changes, p.changes...), append(all.actsAs, p.actsAs...)
 		writes = append(writes, p.rows)
+		*told = append(*told, p.what)
 	}
 	all.rows = func(tx Tx) error {
 		for _, write := range writes {
@@ -241,7 +244,7 @@ func (s *Service) ReadNewcomers(ctx context.Context, c Caller, organisation, tex
 	if len(faults) > 0 {
 		return reading, nil
 	}
-	impact, err := s.preview(ctx, c, func(d desk) (plan, error) { return d.planAll(organisation, users, rows) })
+	impact, err := s.preview(ctx, c, func(d desk) (plan, error) { return d.planAll(organisation, users, rows, new([]string)) })
 	reading.Impact = &impact
 	return reading, err
 }
@@ -253,6 +256,7 @@ type Newcomers struct {
 	organisation string
 	users        []*newcomer
 	rows         []row
+	told         []string // what was done for each, in words
 }
 
 // Newcomers works out everybody in a text. It fails with all faults when there are any.
@@ -281,9 +285,19 @@ func (n *Newcomers) Make(ctx context.Context, tell func(done int)) ([]UserMade, 
 		}
 		tell(i + 1)
 	}
-	revision, err := n.service.made(ctx, n.caller, func(d desk) (plan, error) { return d.planAll(n.organisation, n.users, n.rows) })
+	revision, err := n.service.made(ctx, n.caller, func(d desk) (plan, error) {
+		n.told = nil
+		return d.planAll(n.organisation, n.users, n.rows, &n.told)
+	})
 	if err != nil {
 		return nil, err
+	}
+	// The change is one; the log tells it person by person.
+	for _, what := range n.told {
+		record := store.AuditRecord{Organisation: n.caller.OrganisationName, Author: n.service.author(n.caller), Event: "imported", Detail: what}
+		if err := n.service.records.Audit(context.WithoutCancel(ctx), record); err != nil {
+			return nil, err
+		}
 	}
 	made := make([]UserMade, len(n.users))
 	for i, user := range n.users {

@@ -170,6 +170,55 @@ func (s *Service) Passkeys(ctx context.Context, c Caller) ([]store.Passkey, erro
 	return s.records.Passkeys(ctx, c.Identity.ID)
 }
 
+// PasskeysOf lists the passkeys of a user.
+func (s *Service) PasskeysOf(ctx context.Context, c Caller, organisation string, who Somebody) ([]store.Passkey, error) {
+	d, err := s.open(ctx, c)
+	if err != nil {
+		return nil, err
+	}
+	p, err := d.governed(organisation, who, "describe")
+	if err != nil {
+		return nil, err
+	}
+	if p.Kind != access.User {
+		return nil, nil // those of guests belong to their home
+	}
+	return s.records.Passkeys(ctx, p.ID)
+}
+
+// RemovePasskeyOf removes a passkey of a user, for whoever may reset their credentials.
+func (s *Service) RemovePasskeyOf(ctx context.Context, c Caller, organisation string, who Somebody, key string) error {
+	d, err := s.open(ctx, c)
+	if err != nil {
+		return err
+	}
+	p, err := d.governed(organisation, who, "reset")
+	if err != nil {
+		return err
+	}
+	if err := d.mayActAs(p); err != nil {
+		return err
+	}
+	if err := s.needProof(c, "remove a passkey"); err != nil {
+		return err
+	}
+	id, err := access.ParseID(key)
+	if err != nil || p.Kind != access.User {
+		return notThere("passkey", key, "")
+	}
+	identity, err := s.records.Identity(ctx, p.ID)
+	if err != nil {
+		return err
+	}
+	if err := s.records.RemovePasskey(ctx, identity, id, s.author(c)); errors.Is(err, store.ErrNotFound) {
+		return notThere("passkey", key, "")
+	} else if err != nil {
+		return err
+	}
+	s.notify(ctx, identity, c.Name+" removed one of your passkeys.")
+	return nil
+}
+
 // RemovePasskey takes one of the caller's own passkeys away.
 func (s *Service) RemovePasskey(ctx context.Context, c Caller, key string) error {
 	if err := s.needProof(c, "remove a passkey"); err != nil {

@@ -142,7 +142,7 @@ type plan struct {
 	// imagined are the changes by whose impact the plan is shown, where that is not the impact it has at once; nil for
 	// changes themselves.
 	imagined []access.Change
-	// actsAs are new principals whose credentials the maker gets by the plan.
+	// actsAs are those just made whose credentials the maker gets by the plan.
 	actsAs []access.ID
 	// settings are the organisation's from then on; nil leaves them.
 	settings *people.Settings

@@ -52,13 +52,13 @@ func (s *Service) ChangeSettings(ctx context.Context, c Caller, organisation str
 
 // opened tells to whom of those the organisation does not know a plan newly gives something: "public", "signed-in" or nobody.
 func (d desk) opened(planned plan) (string, error) {
-	for _, set := range []access.ID{access.Public, access.SignedIn} {
-		_, found, err := d.Opens(set, d.context, planned.changes...)
+	for _, strangers := range []access.ID{access.Public, access.SignedIn} {
+		_, found, err := d.Opens(strangers, d.context, planned.changes...)
 		if err != nil {
 			return "", broken(err, "")
 		}
 		if found {
-			who, _ := d.Principal(set)
+			who, _ := d.Principal(strangers)
 			return who.Name, nil
 		}
 	}

@@ -29,6 +29,9 @@ const textWindow = 50_000
 
 // recordsOf gives the condition that picks an organisation's audit records, which stand under every name that it has had.
 func (s *Store) recordsOf(ctx context.Context, organisation access.ID) (condition string, values []any, err error) {
+	if organisation.IsZero() {
+		return "organisation = ''", nil, nil // the installation's own
+	}
 	names, err := s.namesOf(ctx, organisation)
 	for _, name := range names {
 		values = append(values, name)

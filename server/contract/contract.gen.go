@@ -19,6 +19,9 @@ import (
 
 // ServerInterface represents all server handlers.
 type ServerInterface interface {
+	// ListInstallationAuditRecords What happened in the installation outside organisations, newest first
+	// (GET /audit-records)
+	ListInstallationAuditRecords(c *gin.Context, params ListInstallationAuditRecordsParams)
 	// DecideDevice Let the terminal in as myself, or refuse it
 	// (POST /device)
 	DecideDevice(c *gin.Context)
@@ -91,6 +94,12 @@ type ServerInterface interface {
 	// CreateKey Issue an API key
 	// (POST /organisations/{organisation}/principals/{kind}/{principal}/keys)
 	CreateKey(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName)
+	// ListPasskeysOf The passkeys of a user
+	// (GET /organisations/{organisation}/principals/{kind}/{principal}/passkeys)
+	ListPasskeysOf(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName)
+	// RemovePasskeyOf Remove a passkey of a user
+	// (DELETE /organisations/{organisation}/principals/{kind}/{principal}/passkeys/{passkey})
+	RemovePasskeyOf(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, passkey string)
 	// ResetPassword Give a user a new temporary password, and end what opened their account before: sessions, links, terminals let in, passkeys and keys
 	// (POST /organisations/{organisation}/principals/{kind}/{principal}/password)
 	ResetPassword(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params ResetPasswordParams)
@@ -326,6 +335,81 @@ type ServerInterfaceWrapper struct {
 }
 
 type MiddlewareFunc func(c *gin.Context)
+
+// ListInstallationAuditRecords operation middleware
+func (siw *ServerInterfaceWrapper) ListInstallationAuditRecords(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListInstallationAuditRecordsParams
+
+	// ------------- Optional query parameter "event" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "event", c.Request.URL.Query(), &params.Event, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter event: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "who" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "who", c.Request.URL.Query(), &params.Who, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter who: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "text" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "text", c.Request.URL.Query(), &params.Text, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter text: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "from" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "from", c.Request.URL.Query(), &params.From, runtime.BindQueryParameterOptions{Type: "string", Format: "date-time"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter from: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "until" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "until", c.Request.URL.Query(), &params.Until, runtime.BindQueryParameterOptions{Type: "string", Format: "date-time"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter until: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "before" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "before", c.Request.URL.Query(), &params.Before, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter before: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListInstallationAuditRecords(c, params)
+}
 
 // DecideDevice operation middleware
 func (siw *ServerInterfaceWrapper) DecideDevice(c *gin.Context) {
@@ -1340,6 +1424,101 @@ func (siw *ServerInterfaceWrapper) CreateKey(c *gin.Context) {
 	}
 
 	siw.Handler.CreateKey(c, organisation, kind, principal)
+}
+
+// ListPasskeysOf operation middleware
+func (siw *ServerInterfaceWrapper) ListPasskeysOf(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "organisation" -------------
+	var organisation OrganisationName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "kind" -------------
+	var kind KindOfPrincipal
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", c.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter kind: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "principal" -------------
+	var principal PrincipalName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "principal", c.Param("principal"), &principal, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter principal: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListPasskeysOf(c, organisation, kind, principal)
+}
+
+// RemovePasskeyOf operation middleware
+func (siw *ServerInterfaceWrapper) RemovePasskeyOf(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "organisation" -------------
+	var organisation OrganisationName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "kind" -------------
+	var kind KindOfPrincipal
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", c.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter kind: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "principal" -------------
+	var principal PrincipalName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "principal", c.Param("principal"), &principal, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter principal: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "passkey" -------------
+	var passkey string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "passkey", c.Param("passkey"), &passkey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter passkey: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RemovePasskeyOf(c, organisation, kind, principal, passkey)
 }
 
 // ResetPassword operation middleware
@@ -3830,6 +4009,8 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/profile/passkeys", wrapper.ListPasskeys)
 	router.POST(options.BaseURL+"/profile/passkeys", wrapper.AddPasskey)
 	router.DELETE(options.BaseURL+"/profile/passkeys/:passkey", wrapper.RemovePasskey)
+	router.GET(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/passkeys", wrapper.ListPasskeysOf)
+	router.DELETE(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/passkeys/:passkey", wrapper.RemovePasskeyOf)
 	router.POST(options.BaseURL+"/device/reading", wrapper.ShowDevice)
 	router.POST(options.BaseURL+"/device", wrapper.DecideDevice)
 	router.DELETE(options.BaseURL+"/keys/:key", wrapper.WithdrawKey)
@@ -3842,6 +4023,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/organisations/:organisation/search", wrapper.SearchScopes)
 	router.GET(options.BaseURL+"/organisations/:organisation/home", wrapper.ShowHome)
 	router.GET(options.BaseURL+"/organisations/:organisation/audit-records", wrapper.ListAuditRecords)
+	router.GET(options.BaseURL+"/audit-records", wrapper.ListInstallationAuditRecords)
 	router.GET(options.BaseURL+"/scopes/:scope/contents", wrapper.CountContents)
 	router.GET(options.BaseURL+"/scopes/:scope/changes", wrapper.ListScopeChanges)
 	router.GET(options.BaseURL+"/scopes/:scope/matrix", wrapper.ShowMatrix)
@@ -3863,6 +4045,45 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 }
 
 type ProblemApplicationProblemPlusJSONResponse Problem
+
+type ListInstallationAuditRecordsRequestObject struct {
+	Params ListInstallationAuditRecordsParams
+}
+
+type ListInstallationAuditRecordsResponseObject interface {
+	VisitListInstallationAuditRecordsResponse(w http.ResponseWriter) error
+}
+
+type ListInstallationAuditRecords200JSONResponse AuditRecordList
+
+func (response ListInstallationAuditRecords200JSONResponse) VisitListInstallationAuditRecordsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListInstallationAuditRecordsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListInstallationAuditRecordsdefaultApplicationProblemPlusJSONResponse) VisitListInstallationAuditRecordsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
 
 type DecideDeviceRequestObject struct {
 	Body *DecideDeviceJSONRequestBody
@@ -4882,6 +5103,83 @@ type CreateKeydefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response CreateKeydefaultApplicationProblemPlusJSONResponse) VisitCreateKeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListPasskeysOfRequestObject struct {
+	Organisation OrganisationName `json:"organisation"`
+	Kind         KindOfPrincipal  `json:"kind"`
+	Principal    PrincipalName    `json:"principal"`
+}
+
+type ListPasskeysOfResponseObject interface {
+	VisitListPasskeysOfResponse(w http.ResponseWriter) error
+}
+
+type ListPasskeysOf200JSONResponse PasskeyList
+
+func (response ListPasskeysOf200JSONResponse) VisitListPasskeysOfResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListPasskeysOfdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListPasskeysOfdefaultApplicationProblemPlusJSONResponse) VisitListPasskeysOfResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RemovePasskeyOfRequestObject struct {
+	Organisation OrganisationName `json:"organisation"`
+	Kind         KindOfPrincipal  `json:"kind"`
+	Principal    PrincipalName    `json:"principal"`
+	Passkey      string           `json:"passkey"`
+}
+
+type RemovePasskeyOfResponseObject interface {
+	VisitRemovePasskeyOfResponse(w http.ResponseWriter) error
+}
+
+type RemovePasskeyOf204Response struct {
+}
+
+func (response RemovePasskeyOf204Response) VisitRemovePasskeyOfResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type RemovePasskeyOfdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RemovePasskeyOfdefaultApplicationProblemPlusJSONResponse) VisitRemovePasskeyOfResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -7915,6 +8213,9 @@ func (response GetStatusdefaultApplicationProblemPlusJSONResponse) VisitGetStatu
 
 // StrictServerInterface represents all server handlers.
 type StrictServerInterface interface {
+	// ListInstallationAuditRecords What happened in the installation outside organisations, newest first
+	// (GET /audit-records)
+	ListInstallationAuditRecords(ctx context.Context, request ListInstallationAuditRecordsRequestObject) (ListInstallationAuditRecordsResponseObject, error)
 	// DecideDevice Let the terminal in as myself, or refuse it
 	// (POST /device)
 	DecideDevice(ctx context.Context, request DecideDeviceRequestObject) (DecideDeviceResponseObject, error)
@@ -7987,6 +8288,12 @@ type StrictServerInterface interface {
 	// CreateKey Issue an API key
 	// (POST /organisations/{organisation}/principals/{kind}/{principal}/keys)
 	CreateKey(ctx context.Context, request CreateKeyRequestObject) (CreateKeyResponseObject, error)
+	// ListPasskeysOf The passkeys of a user
+	// (GET /organisations/{organisation}/principals/{kind}/{principal}/passkeys)
+	ListPasskeysOf(ctx context.Context, request ListPasskeysOfRequestObject) (ListPasskeysOfResponseObject, error)
+	// RemovePasskeyOf Remove a passkey of a user
+	// (DELETE /organisations/{organisation}/principals/{kind}/{principal}/passkeys/{passkey})
+	RemovePasskeyOf(ctx context.Context, request RemovePasskeyOfRequestObject) (RemovePasskeyOfResponseObject, error)
 	// ResetPassword Give a user a new temporary password, and end what opened their account before: sessions, links, terminals let in, passkeys and keys
 	// (POST /organisations/{organisation}/principals/{kind}/{principal}/password)
 	ResetPassword(ctx context.Context, request ResetPasswordRequestObject) (ResetPasswordResponseObject, error)
@@ -8269,6 +8576,32 @@ type strictHandler struct {
 	ssi         StrictServerInterface
 	middlewares []StrictMiddlewareFunc
 	options     StrictGinServerOptions
+}
+
+// ListInstallationAuditRecords operation middleware
+func (sh *strictHandler) ListInstallationAuditRecords(ctx *gin.Context, params ListInstallationAuditRecordsParams) {
+	var request ListInstallationAuditRecordsRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListInstallationAuditRecords(ctx, request.(ListInstallationAuditRecordsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListInstallationAuditRecords")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListInstallationAuditRecordsResponseObject); ok {
+		if err := validResponse.VisitListInstallationAuditRecordsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
 }
 
 // DecideDevice operation middleware
@@ -9120,6 +9453,63 @@ func (sh *strictHandler) CreateKey(ctx *gin.Context, organisation OrganisationNa
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(CreateKeyResponseObject); ok {
 		if err := validResponse.VisitCreateKeyResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListPasskeysOf operation middleware
+func (sh *strictHandler) ListPasskeysOf(ctx *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName) {
+	var request ListPasskeysOfRequestObject
+
+	request.Organisation = organisation
+	request.Kind = kind
+	request.Principal = principal
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListPasskeysOf(ctx, request.(ListPasskeysOfRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListPasskeysOf")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListPasskeysOfResponseObject); ok {
+		if err := validResponse.VisitListPasskeysOfResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// RemovePasskeyOf operation middleware
+func (sh *strictHandler) RemovePasskeyOf(ctx *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, passkey string) {
+	var request RemovePasskeyOfRequestObject
+
+	request.Organisation = organisation
+	request.Kind = kind
+	request.Principal = principal
+	request.Passkey = passkey
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RemovePasskeyOf(ctx, request.(RemovePasskeyOfRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemovePasskeyOf")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(RemovePasskeyOfResponseObject); ok {
+		if err := validResponse.VisitRemovePasskeyOfResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

@@ -905,6 +905,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/organisations/{organisation}/principals/{kind}/{principal}/passkeys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The passkeys of a user */
+        get: operations["listPasskeysOf"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/organisations/{organisation}/principals/{kind}/{principal}/passkeys/{passkey}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove a passkey of a user */
+        delete: operations["removePasskeyOf"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/device/reading": {
         parameters: {
             query?: never;
@@ -1086,6 +1120,23 @@ export interface paths {
         };
         /** What happened in the organisation and who did it or was refused it, newest first */
         get: operations["listAuditRecords"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/audit-records": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What happened in the installation outside organisations, newest first */
+        get: operations["listInstallationAuditRecords"];
         put?: never;
         post?: never;
         delete?: never;
@@ -4568,6 +4619,59 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    listPasskeysOf: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+                kind: components["parameters"]["KindOfPrincipal"];
+                /** @description Its name; of a service account, its address (with / written %2F) */
+                principal: components["parameters"]["PrincipalName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The passkeys */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PasskeyList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removePasskeyOf: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+                kind: components["parameters"]["KindOfPrincipal"];
+                /** @description Its name; of a service account, its address (with / written %2F) */
+                principal: components["parameters"]["PrincipalName"];
+                passkey: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Removed */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     showDevice: {
         parameters: {
             query?: never;
@@ -4922,6 +5026,41 @@ export interface operations {
                 /** @description The organisation's name */
                 organisation: components["parameters"]["OrganisationName"];
             };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A page of records; with a text to look for it may be short of its limit though more come after it */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AuditRecordList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listInstallationAuditRecords: {
+        parameters: {
+            query?: {
+                /** @description Such as sign-in or key-failed */
+                event?: string;
+                /** @description Who did it, as records call them */
+                who?: string;
+                /** @description Within what is told */
+                text?: string;
+                from?: string;
+                /** @description Just before it */
+                until?: string;
+                /** @description Go on with records before this number */
+                before?: number;
+                /** @description How many at most */
+                limit?: components["parameters"]["PageLimit"];
+            };
+            header?: never;
+            path?: never;
             cookie?: never;
         };
         requestBody?: never;
