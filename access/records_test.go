@@ -196,8 +196,8 @@ func (w memoryTx) ChangeSettings(_, after people.Settings) error {
 
 func (memoryTx) AddMember(access.Membership) error                                  { return nil }
 func (memoryTx) RemoveMember(access.Membership) error                               { return nil }
-func (memoryTx) CreateGrant(_ access.Grant, _ string) error                         { return nil }
-func (memoryTx) RevokeGrant(_ access.Grant) error                                   { return nil }
+func (memoryTx) CreateGrant(g access.Grant, description string) error                         { return nil }
+func (memoryTx) RevokeGrant(g access.Grant) error                                   { return nil }
 func (memoryTx) CreateRole(access.RoleDefinition) error                             { return nil }
 func (memoryTx) EditRole(_, _ access.RoleDefinition) error                          { return nil }
 func (memoryTx) RemoveRole(access.RoleDefinition) error                             { return nil }

@@ -132,7 +132,7 @@ func (h *Host) start(ctx context.Context, set settings, log *slog.Logger) (*inst
 	svc := service.New(service.Options{
 		Records: service.RecordsIn(records), Catalogue: access.Shipped(), Clock: time.Now, Log: log, Sealer: sealer, Post: post, Address: strings.TrimSuffix(set.Address, "/"),
 	})
-	handler, err := server.New(server.Options{Service: svc, Console: console.Files(), Version: h.Version, Log: log, Loam: set.Loam, Proxies: proxies})
+	handler, err := server.New(server.Options{Service: svc, Console: console.Files(), Version: h.Version, Log: log, Loam: set.Loam, Proxies: proxies, Contact: set.Contact})
 	if err != nil {
 		return nil, errors.Join(err, listener.Close(), closeRecords())
 	}

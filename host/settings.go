@@ -37,6 +37,8 @@ type settings struct {
 	TLSCertificate string `toml:"tls-certificate"`
 	TLSKey         string `toml:"tls-key"`
 	TrustedProxies string `toml:"trusted-proxies"`
+	// Contact is where whoever finds a weakness turns to: a mailto: or https: address.
+	Contact string `toml:"security-contact"`
 }
 
 // flags gives the flags that fill the settings. The flag for the file comes first: the others look into it.
@@ -69,6 +71,8 @@ func (s *settings) flags(listens bool) []cli.Flag {
 				Sources: s.sources("ARBORA_TLS_KEY", "tls-key"), Destination: &s.TLSKey},
 			&cli.StringFlag{Name: "trusted-proxies", Usage: "`ADDRESSES` or networks of proxies that take TLS, apart by commas: what they say of where a request came from is believed",
 				Sources: s.sources("ARBORA_TRUSTED_PROXIES", "trusted-proxies"), Destination: &s.TrustedProxies},
+			&cli.StringFlag{Name: "security-contact", Usage: "`ADDRESS`, mailto: or https:, that whoever finds a weakness turns to; told by /.well-known/security.txt",
+				Sources: s.sources("ARBORA_SECURITY_CONTACT", "security-contact"), Destination: &s.Contact},
 			&cli.StringFlag{Name: "loam", Usage: "`URL` of Loam, the stand-in cloud, which people then reach through this service",
 				Sources: s.sources("ARBORA_LOAM", "loam"), Destination: &s.Loam},
 		)
@@ -111,14 +115,14 @@ func (s *settings) read() (map[string]string, error) {
 	var unknown *toml.StrictMissingError
 	if errors.As(err, &unknown) {
 		row, column := unknown.Errors[0].Position()
-		return nil, fmt.Errorf("%s, line %d, column %d: there is no setting %q; there are database, data, sealing-key, listen, address, tls-certificate, tls-key, trusted-proxies, mail, mail-from, loam and log", s.file, row, column, unknown.Errors[0].Key()[0])
+		return nil, fmt.Errorf("%s, line %d, column %d: there is no setting %q; there are database, data, sealing-key, listen, address, tls-certificate, tls-key, trusted-proxies, security-contact, mail, mail-from, loam and log", s.file, row, column, unknown.Errors[0].Key()[0])
 	} else if err != nil {
 		return nil, fmt.Errorf("%s: %w", s.file, err)
 	}
 	return map[string]string{
 		"database": values.Database, "data": values.Data, "listen": values.Listen, "log": values.Log, "sealing-key": values.SealingKey,
 		"address": values.Address, "mail": values.Mail, "mail-from": values.MailFrom, "loam": values.Loam,
-		"tls-certificate": values.TLSCertificate, "tls-key": values.TLSKey, "trusted-proxies": values.TrustedProxies,
+		"tls-certificate": values.TLSCertificate, "tls-key": values.TLSKey, "trusted-proxies": values.TrustedProxies, "security-contact": values.Contact,
 	}, nil
 }
 

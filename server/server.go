@@ -39,6 +39,7 @@ type Options struct {
 	Version string
 	Log     *slog.Logger
 	Loam    string   // where Loam, the stand-in cloud, answers; empty for none
+	Contact string   // where whoever finds a weakness turns to; empty for nowhere
 	Proxies []string // addresses and networks whose word is taken for where a request came from
 }
 
@@ -74,6 +75,9 @@ func New(o Options) (http.Handler, error) {
 		return nil, err
 	}
 	authzen.Handler{Decider: o.Service, Address: o.Service.Address(), Caller: s.identifyReady, Fail: s.writeError}.Mount(engine)
+	if o.Contact != "" {
+		engine.GET("/.well-known/security.txt", securityText(o.Contact, o.Service.Now))
+	}
 	oauth.Handler{Issuer: o.Service, Fail: s.writeError}.Mount(engine.Group("", limitBody))
 	// Fonts are compressed already; answers of the API are left as they are: they hold secrets beside what a caller chose.
 	compress := gzip.Gzip(gzip.DefaultCompression, gzip.WithExcludedExtensions([]string{".woff2", ".png"}))
@@ -157,6 +161,14 @@ func (s *Server) securityHeaders(c *gin.Context) {
 	h.Set("Cross-Origin-Opener-Policy", "same-origin")
 	h.Set("Cross-Origin-Resource-Policy", "same-origin")
 	h.Set("Permissions-Policy", "camera=(), microphone=(), geolocation=(), payment=()")
+}
+
+// securityText tells whom to turn to with a weakness (RFC 9116).
+func securityText(contact string, now func() time.Time) gin.HandlerFunc {
+	return func(c *gin.Context) {
+		const lasts = 180 * 24 * time.Hour
+		c.String(http.StatusOK, "Contact: %s\nExpires: %s\nPreferred-Languages: en\n", contact, now().Add(lasts).Format(time.RFC3339))
+	}
 }
 
 // maxBody bounds a request's body, in bytes.
