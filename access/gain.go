@@ -41,6 +41,20 @@ type Excess struct {
 // every moment and in every circumstance in which it would be held. Who holds "grant-beyond grant" there may give more, but
 // for permissions to govern. The error is that of [Snapshot.With].
 func (s *Snapshot) Exceeds(m Maker, changes ...Change) (Excess, bool, error) {
+	if takenOut.inUse && slices.ContainsFunc(changes, takesIntoUse) {
+		return Excess{}, false, nil
+	}
+	return s.gain(m, nil, changes)
+}
+
+// GivesToGovern reports whether changes would give anybody a permission to govern, at any time to come and in any circumstance,
+// whoever makes them. The error is that of [Snapshot.With].
+func (s *Snapshot) GivesToGovern(now *Context, changes ...Change) (Excess, bool, error) {
+	return s.gain(Maker{Now: now}, s.catalogue.governing, changes)
+}
+
+// gain finds what changes would give that their maker may not; of all permissions, or only of some.
+func (s *Snapshot) gain(m Maker, only Set, changes []Change) (excess Excess, found bool, err error) {
 	next, err := s.With(s.revision+1, changes...)
 	if err != nil {
 		return Excess{}, false, err
@@ -48,12 +62,8 @@ func (s *Snapshot) Exceeds(m Maker, changes ...Change) (Excess, bool, error) {
 	cmp := comparison{before: s, after: next, context: m.Now.fromNowOn()}
 	cmp.prepare(changes)
 	cmp.watch(m.ID)
-	if takenOut.inUse && slices.ContainsFunc(changes, takesIntoUse) {
-		return Excess{}, false, nil
-	}
 	g := newGains(s, next, m)
-	var excess Excess
-	found := false
+	g.only = only
 	cmp.eachPrincipal(func(who *principalNode) {
 		if !found {
 			excess, found = cmp.exceeds(g, who)
@@ -127,7 +137,7 @@ func (s *Snapshot) Surpasses(first ID, m Maker) (Excess, bool) {
 	return Excess{}, false
 }
 
-// MayGive reports whether a principal may give permissions at a scope, and beneath it, takenOut condition or end, as far as the
+// MayGive reports whether a principal may give permissions at a scope, and beneath it, without condition or end, as far as the
 // rule on gains goes. When not, lacking is a permission that stands in the way.
 func (s *Snapshot) MayGive(giver ID, given Set, scope ID, c *Context) (lacking Permission, ok bool) {
 	at, there := s.scopeNumber(scope)
@@ -151,6 +161,7 @@ type gains struct {
 	now           *Context // what is known of whatever anybody may ask from now on
 	asked         *Context // in which the maker asks
 	grantBeyond   Permission
+	only          Set // what counts; all when it is nil
 }
 
 func newGains(before, after *Snapshot, m Maker) *gains {
@@ -311,6 +322,9 @@ func (g *gains) certain(at number, facts *scopeNode, beneath bool) Set {
 // beyond leaves of what is gained what somebody who holds some permissions may not give.
 func (g *gains) beyond(gained, held Set) Set {
 	gained = gained.Minus(held)
+	if g.only != nil {
+		gained = gained.And(g.only)
+	}
 	if held.Has(g.grantBeyond) {
 		gained = gained.And(g.before.catalogue.governing)
 	}

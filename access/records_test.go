@@ -196,7 +196,7 @@ func (w memoryTx) ChangeSettings(_, after people.Settings) error {
 
 func (memoryTx) AddMember(access.Membership) error                                  { return nil }
 func (memoryTx) RemoveMember(access.Membership) error                               { return nil }
-func (memoryTx) CreateGrant(g access.Grant, description string) error                         { return nil }
+func (memoryTx) CreateGrant(g access.Grant, description string) error               { return nil }
 func (memoryTx) RevokeGrant(g access.Grant) error                                   { return nil }
 func (memoryTx) CreateRole(access.RoleDefinition) error                             { return nil }
 func (memoryTx) EditRole(_, _ access.RoleDefinition) error                          { return nil }

@@ -136,7 +136,3 @@ func (s *Snapshot) compileSubjects(subjects []Subject, cuts bool) (numbers []num
 	}
 	return numbers, claims, nil
 }
-
-// PermissionsOfStatement gives the permissions that a statement gives or cuts. The error is a [*Violation] when it names a role,
-// operation or thing that is not there.
-func (s *Snapshot) PermissionsOfStatement(st Statement) (Set, error) { return s.permissionsOf(&st) }

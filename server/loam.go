@@ -73,7 +73,7 @@ var passedOn = []string{"Content-Type", "Content-Length", "Content-Disposition",
 
 // passToken shows Loam a token of minutes that is good for nothing but Loam, in place of what the caller showed: whoever runs a
 // platform service, or breaks into one, gets nobody's session. A request without a credential goes on without one: what is public
-// takes none.
+// takes none. What Arbora did not make goes on as it came: Loam has credentials of its own, such as a connection to a database.
 func (s *Server) passToken(c *gin.Context) error {
 	cookie, err := c.Cookie(s.cookieName())
 	shown := c.GetHeader("Authorization")
@@ -83,8 +83,12 @@ func (s *Server) passToken(c *gin.Context) error {
 		return nil
 	}
 	caller, err := s.credential(c)
+	p, _ := err.(*service.Problem)
+	if p != nil && p.Kind == service.Foreign && shown != "" {
+		return nil
+	}
 	c.Request.Header.Del("Authorization")
-	if p, ok := err.(*service.Problem); ok && p.Kind != service.Refused && c.Request.Method == http.MethodGet && shown == "" {
+	if p != nil && p.Kind != service.Refused && c.Request.Method == http.MethodGet && shown == "" {
 		return nil // an old cookie does not keep anybody from what is public
 	} else if err != nil {
 		return err

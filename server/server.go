@@ -76,7 +76,7 @@ func New(o Options) (http.Handler, error) {
 	}
 	authzen.Handler{Decider: o.Service, Address: o.Service.Address(), Caller: s.identifyReady, Fail: s.writeError}.Mount(engine)
 	if o.Contact != "" {
-		engine.GET("/.well-known/security.txt", securityText(o.Contact, o.Service.Now))
+		engine.Match([]string{http.MethodGet, http.MethodHead}, "/.well-known/security.txt", securityText(o.Contact, o.Service.Now))
 	}
 	oauth.Handler{Issuer: o.Service, Fail: s.writeError}.Mount(engine.Group("", limitBody))
 	// Fonts are compressed already; answers of the API are left as they are: they hold secrets beside what a caller chose.

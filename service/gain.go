@@ -2,7 +2,6 @@ package service
 
 import (
 	"fmt"
-	"slices"
 
 	"arbora.example/access"
 )
@@ -36,35 +35,6 @@ func (d desk) mayMake(planned plan) (opened string, err error) {
 		Detail: fmt.Sprintf("by this %s %s would gain %s%s, which you do not hold there yourself on the same terms", p.Kind, p.Name, permission, d.whereOf(excess)),
 		Next:   "give what goes no further than your own, or ask somebody who holds it",
 	}
-}
-
-// privileged reports whether changes grant a privileged role, or write a statement that gives what one holds.
-func (d desk) privileged(changes []access.Change) bool {
-	governs := func(roles ...string) bool {
-		return slices.ContainsFunc(roles, func(name string) bool {
-			role, err := d.Role(name)
-			return err == nil && role.Privileged
-		})
-	}
-	for _, change := range changes {
-		switch c := change.(type) {
-		case access.CreateGrant:
-			if governs(c.Grant.Role) {
-				return true
-			}
-		case access.PutPolicy:
-			if slices.ContainsFunc(c.Policy.Statements, func(st access.Statement) bool { return st.Modal == access.May && d.governs(st) }) {
-				return true
-			}
-		}
-	}
-	return false
-}
-
-// governs reports whether a statement gives a permission to govern.
-func (d desk) governs(st access.Statement) bool {
-	set, err := d.PermissionsOfStatement(st)
-	return err == nil && set.Meets(d.Catalogue().Governing())
 }
 
 // maker is the caller as one who makes changes, and who gets some new credentials by them.

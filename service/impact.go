@@ -64,14 +64,24 @@ func (s *Service) make(ctx context.Context, c Caller, p planner) (*access.Snapsh
 		if err := d.confirmed(c, planned); err != nil {
 			return planned, err
 		}
-		switch {
-		case opened != "":
-			err = s.needProof(c, "open something to people whom the organisation does not know")
-		case d.privileged(planned.changes):
-			err = s.needProof(c, "give permissions to govern")
-		}
-		return planned, err
+		return planned, s.proven(c, d, planned, opened)
 	})
+}
+
+// proven refuses a change that gives to the public, or to govern, when it takes a fresh proof and there is none.
+func (s *Service) proven(c Caller, d desk, planned plan, opened string) error {
+	if opened != "" {
+		return s.needProof(c, "open something to people whom the organisation does not know")
+	}
+	unproven := s.needProof(c, "give permissions to govern")
+	if unproven == nil {
+		return nil // whether it would take one need not be worked out
+	}
+	_, gives, err := d.GivesToGovern(d.context, planned.changes...)
+	if err != nil || !gives {
+		return err
+	}
+	return unproven
 }
 
 // confirmed refuses a change that was confirmed by an impact which it no longer has.

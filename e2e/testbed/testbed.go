@@ -155,6 +155,11 @@ func StartDemo(t testing.TB) *Bed {
 	return startDemo(t, "")
 }
 
+// StartDemoBefore is StartDemo with some cloud behind it.
+func StartDemoBefore(t testing.TB, cloud string) *Bed {
+	return startDemo(t, cloud)
+}
+
 func startDemo(t testing.TB, cloud string) *Bed {
 	b := start(t, Records(t), cloud)
 	_, _, err := b.Service.MakeKeeper(t.Context(), demo.Keeper, demo.Passphrase)

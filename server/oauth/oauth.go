@@ -49,9 +49,10 @@ const problemType = "urn:arbora:problem:"
 
 // Mount adds the routes to a router.
 func (h Handler) Mount(router gin.IRouter) {
-	router.GET("/.well-known/oauth-authorization-server", h.metadata)
+	read := []string{http.MethodGet, http.MethodHead}
+	router.Match(read, "/.well-known/oauth-authorization-server", h.metadata)
 	group := router.Group("/oauth")
-	group.GET("/keys", h.keys)
+	group.Match(read, "/keys", h.keys)
 	group.POST("/token", h.token)
 	group.POST("/introspection", h.introspect)
 	group.POST("/revocation", h.revoke)

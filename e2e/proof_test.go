@@ -1,0 +1,145 @@
+package e2e
+
+import (
+	"net/url"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"arbora.example/api"
+	"arbora.example/client"
+	"arbora.example/demo"
+	"arbora.example/e2e/testbed"
+	"arbora.example/people"
+)
+
+// TestWhatTakesAFreshProof tries all that gives lasting access away in a session that was left open: nothing works until the
+// password is given once more. What is everyday work goes on.
+func TestWhatTakesAFreshProof(t *testing.T) {
+	b := testbed.StartDemo(t)
+	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
+	rowan, ctx := b.As(t, "rowan@lindenmere"), t.Context()
+	key := machine(t, b, "label-printer")
+	maeve := demandSecondFactor(t, b)
+	require.NoError(t, client.Done(maeve.ChangeSettings(ctx, "lindenmere", api.SettingsEdit{Settings: api.Settings{KeysEach: 3}})))
+	require.NoError(t, client.Done(rowan.CreateRole(ctx, alpine, api.RoleNew{Name: "watcher", Include: []api.RoleFilter{{Classes: ptr([]string{"observe"})}}})))
+	require.NoError(t, client.Done(rowan.CreateGrant(ctx, alpine, nil, api.GrantNew{Principal: user("sefa"), Role: "watcher"})))
+	require.NoError(t, client.Done(rowan.CreateGroup(ctx, "lindenmere", nil, api.GroupNew{Name: "hirers"})))
+	require.NoError(t, client.Done(rowan.CreateGrant(ctx, alpine, nil, api.GrantNew{Principal: api.PrincipalRef{Kind: api.GroupKind, Name: "hirers"}, Role: "access-manager"})))
+	_, asked := form(t, b.Address+"/oauth/device", nil, url.Values{"client_id": {"a test"}})
+	tries := []struct {
+		name string
+		try  func() error
+	}{
+		{"a privileged role", func() error {
+			return client.Done(rowan.CreateGrant(ctx, alpine, nil, api.GrantNew{Principal: user("bram"), Role: "access-manager"}))
+		}},
+		{"a role that somebody holds", func() error {
+			return client.Done(rowan.EditRole(ctx, alpine, "watcher", nil, api.RoleEdit{Include: []api.RoleFilter{{Classes: ptr([]string{"govern"})}}}))
+		}},
+		{"a seat in a group that governs", func() error {
+			return client.Done(rowan.AddMember(ctx, "lindenmere", "hirers", nil, user("ines")))
+		}},
+		{"settings", func() error {
+			return client.Done(rowan.ChangeSettings(ctx, "lindenmere", api.SettingsEdit{Settings: api.Settings{KeysEach: 4}}))
+		}},
+		{"a passkey", func() error { return client.Done(rowan.BeginPasskey(ctx)) }},
+		{"a second factor", func() error { return client.Done(rowan.BeginSecondFactor(ctx)) }},
+		{"somebody's second factor", func() error {
+			return client.Done(rowan.ResetSecondFactor(ctx, "lindenmere", api.UserKind, "maeve"))
+		}},
+		{"an API key", func() error {
+			return client.Done(rowan.CreateKey(ctx, "lindenmere", api.ServiceAccountKind, digitising+"/label-printer", api.KeyNew{Label: ptr("another")}))
+		}},
+		{"somebody's key taken back", func() error { return client.Done(rowan.WithdrawKey(ctx, key.Key.Id)) }},
+		{"a mail address", func() error {
+			return client.Done(rowan.EditProfile(ctx, api.ProfileEdit{Email: ptr("rowan@quaywater.example")}))
+		}},
+		{"somebody's mail address", func() error {
+			return client.Done(rowan.EditPrincipal(ctx, "lindenmere", api.UserKind, "bram", nil, api.PrincipalEdit{Email: ptr("bram@quaywater.example")}))
+		}},
+		{"a terminal", func() error {
+			return client.Done(rowan.DecideDevice(ctx, api.DeviceDecision{Code: asked["user_code"].(string), Allow: true}))
+		}},
+		{"a place beneath one where others govern", func() error {
+			return reshape(t, rowan, api.Reshaping{Scopes: []string{digitising}, To: ptr(alpine)})
+		}},
+		{"a statement that governs", func() error {
+			return client.Done(rowan.CreatePolicyAt(ctx, alpine, nil, api.PolicyNew{Name: "hirers", Text: "user bram may govern anything"}))
+		}},
+	}
+	b.Clock.Forward(people.ProofFor)
+	for _, c := range tries {
+		require.Equal(t, "proof-needed", kind(t, c.try()), c.name)
+	}
+	require.NoError(t, client.Done(rowan.ShowTree(ctx, "lindenmere", nil)))
+	require.NoError(t, client.Done(rowan.CreateGrant(ctx, alpine, nil, api.GrantNew{Principal: user("bram"), Role: "observer"})))
+	require.NoError(t, client.Done(rowan.CreateGroup(ctx, "lindenmere", nil, api.GroupNew{Name: "night-watch"})))
+
+	require.Equal(t, "invalid", kind(t, client.Done(rowan.ProveSession(ctx, api.Proof{Password: ptr("not it at all, sorry")}))))
+	require.NoError(t, client.Done(rowan.ProveSession(ctx, api.Proof{Password: ptr(demo.Passphrase)})))
+	for _, c := range tries {
+		require.NoError(t, c.try(), c.name)
+	}
+}
+
+// TestWhatKeysMayGovern has programs try what takes a fresh proof of people: a key that was made for governing may, another may
+// not, and none makes further keys.
+func TestWhatKeysMayGovern(t *testing.T) {
+	b := testbed.StartDemo(t)
+	rowan, ctx := b.As(t, "rowan@lindenmere"), t.Context()
+	const name = digitising + "/onboarding"
+	require.NoError(t, client.Done(rowan.CreateServiceAccount(ctx, digitising, nil, api.AccountNew{Name: "onboarding"})))
+	b.Grant(t, "steward", "service-account", name, alpine)
+	program := func(wanted api.KeyNew) *client.Client {
+		made, err := client.Read[api.KeyMade](rowan.CreateKey(ctx, "lindenmere", api.ServiceAccountKind, name, wanted))
+		require.NoError(t, err)
+		c, err := client.OpenByKey(b.Address, client.APIKey{ID: made.Key.Id, Secret: made.Secret})
+		require.NoError(t, err)
+		return c
+	}
+	grant := api.GrantNew{Principal: user("sefa"), Role: "access-manager"}
+	everyday := program(api.KeyNew{Label: ptr("everyday")})
+	p := testbed.Problem(t, 403, client.Done(everyday.CreateGrant(ctx, alpine, nil, grant)))
+	require.Contains(t, p.Detail, "this API key was not made for governing")
+	require.NoError(t, client.Done(everyday.ShowScope(ctx, alpine)))
+
+	governing := program(api.KeyNew{Label: ptr("governing"), Governs: ptr(true)})
+	require.NoError(t, client.Done(governing.CreateGrant(ctx, alpine, nil, grant)))
+	for _, c := range []*client.Client{everyday, governing} {
+		testbed.Problem(t, 403, client.Done(c.CreateOwnKey(ctx, api.KeyNew{Label: ptr("another")})))
+	}
+}
+
+// TestWhoSeesTheLinkOfAnInvitation has somebody who may create users, and holds nothing that a guest is to get, ask for the link.
+func TestWhoSeesTheLinkOfAnInvitation(t *testing.T) {
+	b := testbed.StartDemo(t)
+	b.Grant(t, "people-manager", "user", "yuki", "lindenmere")
+	rowan, yuki, ctx := b.As(t, "rowan@lindenmere"), b.As(t, "yuki@lindenmere"), t.Context()
+	const wren = "wren@meadowside.example"
+	made, err := client.Read[api.GuestMade](rowan.InviteGuest(ctx, "lindenmere", nil, api.GuestNew{Email: wren, Grants: &[]api.FirstGrant{{Scope: alpine, Role: "steward"}}}))
+	require.NoError(t, err)
+	require.Nil(t, made.Link.Url, "a link goes to whom it is for")
+	again := func(who *client.Client, reveal bool) (api.LinkMade, error) {
+		return client.Read[api.LinkMade](who.ResendInvitation(ctx, "lindenmere", api.GuestKind, wren, &api.ResendInvitationParams{Reveal: &reveal}))
+	}
+	_, err = again(yuki, true)
+	require.Contains(t, testbed.Problem(t, 403, err).Detail, "guest "+wren+" holds")
+	link, err := again(yuki, false)
+	require.NoError(t, err, "a letter to the guest tells yuki nothing")
+	require.Nil(t, link.Url)
+	link, err = again(rowan, false)
+	require.NoError(t, err)
+	require.Nil(t, link.Url)
+	link, err = again(rowan, true)
+	require.NoError(t, err)
+	require.Contains(t, *link.Url, "/#/link/")
+	b.Clock.Forward(people.ProofFor)
+	_, err = again(rowan, true)
+	require.Equal(t, "proof-needed", kind(t, err))
+
+	// Withdrawn stays withdrawn for who may not give it.
+	require.NoError(t, client.Done(rowan.SetState(ctx, "lindenmere", api.GuestKind, wren, nil, api.StateChange{State: api.StateRetired})))
+	_, err = again(yuki, false)
+	testbed.Problem(t, 403, err)
+}
