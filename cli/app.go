@@ -72,14 +72,17 @@ func Run(ctx context.Context, version string, arguments []string, streams Stream
 			a.checkCommand(), a.explainCommand(), a.holdersCommand(), a.reachCommand(), a.auditCommand(verify), a.loamCommand(),
 		),
 		Before: func(ctx context.Context, c *cli.Command) (context.Context, error) {
-			return ctx, checkOutput(c.String("output"))
+			if err := checkOutput(c.String("output")); err != nil {
+				return ctx, err
+			}
+			return checkFlags(ctx, c)
 		},
 		Action:         unknownCommand,
 		OnUsageError:   onUsageError,
 		ExitErrHandler: func(context.Context, *cli.Command, error) {}, // the status is worked out below
 	}
 	onEach(root, func(c *cli.Command) {
-		c.OnUsageError = onUsageError
+		c.OnUsageError, c.Before = onUsageError, checkFlags
 		if len(c.Commands) > 0 && c.Action == nil {
 			c.Action = unknownCommand
 		}
@@ -319,7 +322,7 @@ func principal(c *cli.Command) (api.PrincipalRef, error) {
 		}
 	}
 	if len(found) != 1 {
-		return api.PrincipalRef{}, usage("say who with one of --user NAME, --group NAME, --service-account ADDRESS, --service NAME and --set SET")
+		return api.PrincipalRef{}, usage("say who with one of --user NAME, --group NAME, --guest NAME, --service-account ADDRESS, --service NAME and --set SET")
 	}
 	return found[0], nil
 }

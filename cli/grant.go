@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	"fmt"
+	"strings"
 	"time"
 
 	"github.com/urfave/cli/v3"
@@ -126,7 +127,11 @@ func (a *app) revokeGrant(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	id, words := given[0], "grant "+given[0]
-	if _, err := access.ParseID(id); err != nil {
+	if _, err := access.ParseID(id); err == nil {
+		if c.String("at") != "" || namesPrincipal(c) {
+			return usage("the id says which grant it is: say it alone, or ROLE --user or --group NAME --at ADDRESS")
+		}
+	} else {
 		if c.String("at") == "" {
 			return usage("%q is no grant's id: take it from arbora grant list, or say ROLE --user or --group NAME --at ADDRESS", id)
 		}
@@ -158,15 +163,28 @@ func (a *app) findGrant(ctx context.Context, c *cli.Command, s session, role str
 	if err != nil {
 		return api.Grant{}, err
 	}
+	var here []api.Grant
+	above := ""
 	for _, g := range list.Grants {
-		if g.Role != role || g.Principal != who {
-			continue
+		switch {
+		case g.Role != role || g.Principal != who:
+		case g.Inherited:
+			above = g.Scope.Address
+		default:
+			here = append(here, g)
 		}
-		if g.Inherited {
-			return api.Grant{}, fmt.Errorf("%s holds %s at %s from %s: revoke it there, and it goes for all beneath",
-				whoText(who), role, c.String("at"), g.Scope.Address)
+	}
+	switch {
+	case len(here) == 1:
+		return here[0], nil
+	case len(here) > 1:
+		var each strings.Builder
+		for _, g := range here {
+			fmt.Fprintf(&each, "\n  %s%s", g.Id, terms(g))
 		}
-		return g, nil
+		return api.Grant{}, fmt.Errorf("%s holds %s at %s by %d grants: revoke each that is to go by its id%s", whoText(who), role, c.String("at"), len(here), each.String())
+	case above != "":
+		return api.Grant{}, fmt.Errorf("%s holds %s at %s from %s: revoke it there, and it goes for all beneath", whoText(who), role, c.String("at"), above)
 	}
 	return api.Grant{}, fmt.Errorf("%s does not hold %s at %s: arbora grant list %s shows who holds what", whoText(who), role, c.String("at"), c.String("at"))
 }

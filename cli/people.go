@@ -137,6 +137,9 @@ func (a *app) createUserAs(ctx context.Context, c *cli.Command, s session, organ
 // newUser reads from the flags who is wanted.
 func (a *app) newUser(ctx context.Context, c *cli.Command, s session, organisation, name string) (api.UserNew, error) {
 	temporary, by := c.Bool("temporary"), api.SignInBy(c.String("sign-in-by"))
+	if temporary && (by == api.ByKey || by == api.ByProvider) {
+		return api.UserNew{}, usage("--temporary is about a password, and who signs in by %s has none: leave one of them out", signInWords[by])
+	}
 	groups := c.StringSlice("group")
 	grants, err := grantsGiven(c)
 	if err != nil {
