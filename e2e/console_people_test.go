@@ -58,6 +58,12 @@ func TestConsoleCreatesAPerson(t *testing.T) {
 		console.SignIn("rowan@lindenmere", demo.Passphrase),
 		browser.See(`[role=tree]`, "gardens"),
 		console.Open("/people/linnea"),
+		browser.Press("Reset the password"),
+		browser.See(`dialog`, "End their API keys, too"),
+		browser.Click(`[data-test=confirm-change]`),
+		browser.Closed(),
+		browser.See(`[data-test=result]`, "sessions, links, passkeys and API keys of before have ended"),
+		browser.See(`main`, "None yet; there may be"),
 		browser.Press("Retire"),
 		browser.See(`[data-test=impact]`, "linnea loses"),
 		browser.Click(`[data-test=confirm-change]`),
@@ -195,6 +201,8 @@ func TestConsoleCredentials(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, client.Done(with(t, b, token).ShowTree(t.Context(), "lindenmere", nil)), "as who let it in, with two factors")
 	require.NoError(t, console.Do(
+		console.Open("/people/rowan"),
+		browser.See(`[data-test=passkeys-of]`, "field laptop"),
 		console.Open("/account"),
 		browser.See(`[data-test=sessions]`, "arbora at a terminal"),
 		browser.Press("Take away"),

@@ -53,7 +53,8 @@ func (w *Tx) EditPrincipal(before, after access.Principal, was, is PrincipalDeta
 	return w.exec("UPDATE identity SET name = ?, email = ? WHERE id = ?", after.Name, is.Email, idColumn(after.ID))
 }
 
-// SetState writes the state of a principal. Out of use it loses its sessions and links; its keys stay, and open nothing.
+// SetState writes the state of a principal. Out of use it loses its sessions and links. Its keys stay, and open nothing;
+// those of a user who is retired end.
 func (w *Tx) SetState(p access.Principal, from, to people.State) error {
 	state := func(s people.State) map[string]any {
 		return map[string]any{"id": p.ID.String(), "kind": p.Kind.String(), "name": p.Name, "state": s}

@@ -15,8 +15,10 @@
   import KeyTable from "../parts/KeyTable.svelte";
   import MembershipDialog from "../parts/MembershipDialog.svelte";
   import Page from "../parts/Page.svelte";
+  import PasskeysOf from "../parts/PasskeysOf.svelte";
   import ProblemNote from "../parts/ProblemNote.svelte";
   import QuietButton from "../parts/QuietButton.svelte";
+  import ResetDialog from "../parts/ResetDialog.svelte";
   import ResultCard from "../parts/ResultCard.svelte";
   import SessionsOf from "../parts/SessionsOf.svelte";
   import Skeleton from "../parts/Skeleton.svelte";
@@ -37,6 +39,8 @@
   let editing = $state(false);
   let handing = $state(false);
   let changing = $state(false);
+  let resetting = $state(false);
+  let resets = $state(0); // what was ended by one is read anew
   let to = $state<Schemas["State"]>("suspended");
 
   const path = $derived({ organisation: session.organisation, kind, principal: name });
@@ -79,17 +83,17 @@
     }
   }
 
-  const reset = () =>
-    act(async () => {
-      const made = await ask(api.POST("/organisations/{organisation}/principals/{kind}/{principal}/password", { params: { path } }));
-      told = {
-        title: "A new temporary password",
-        facts: [
-          { name: "Signs in as", key: "signIn", value: person?.signIn ?? "" },
-          { name: "Password", key: "password", value: made.password, secret: true, note: "to be replaced at the first sign-in, within 7 days; sessions, links, passkeys and keys of before have ended" },
-        ],
-      };
-    });
+  function tellPassword(password: string, ended: string[]) {
+    told = {
+      title: "A new temporary password",
+      facts: [
+        { name: "Signs in as", key: "signIn", value: person?.signIn ?? "" },
+        { name: "Password", key: "password", value: password, secret: true, note: `to be replaced at the first sign-in, within 7 days; ${ended.slice(0, -1).join(", ")} and ${ended.at(-1)} of before have ended` },
+      ],
+    };
+    resets++;
+    load();
+  }
   const mailLink = () =>
     act(async () => {
       told = { title: "A link to choose a password", facts: [], link: await ask(api.POST("/organisations/{organisation}/principals/{kind}/{principal}/password-link", { params: { path } })) };
@@ -174,7 +178,7 @@
         {#if may("retire")}<QuietButton size="sm" onclick={() => change("retired")}>Withdraw it</QuietButton>{/if}
       {:else}
         {#if takesPassword && may("reset") && person.state === "active"}
-          <QuietButton size="sm" onclick={reset}>Reset the password</QuietButton>
+          <QuietButton size="sm" onclick={() => (resetting = true)}>Reset the password</QuietButton>
           {#if person.email}<QuietButton size="sm" onclick={mailLink}>Mail a link to choose one</QuietButton>{/if}
           {#if person.factor}<QuietButton size="sm" onclick={resetFactor}>Take the second factor away</QuietButton>{/if}
         {/if}
@@ -189,10 +193,14 @@
       <h2 id="spread-heading" class="mb-2 text-lg font-semibold">Over the tree</h2>
       {#await import("../parts/SpreadPicture.svelte") then { default: SpreadPicture }}{#key kind + name}<SpreadPicture {kind} {name} />{/key}{/await}
     </section>
-    {#if kind !== "service-account" && person.state === "active"}{#key kind + name}<SessionsOf {kind} name={person.name} mayEnd={may("reset")} />{/key}{/if}
-    {#if takesKeys}<KeyTable {kind} {name} mayIssue={may("reset") && person.state === "active"} />{/if}
+    {#key `${kind} ${name} ${resets}`}
+      {#if kind !== "service-account" && person.state === "active"}<SessionsOf {kind} name={person.name} mayEnd={may("reset")} />{/if}
+      {#if takesPassword}<PasskeysOf name={person.name} mayRemove={may("reset")} />{/if}
+      {#if takesKeys}<KeyTable {kind} {name} mayIssue={may("reset") && person.state === "active"} />{/if}
+    {/key}
     <MembershipDialog bind:open={adding} member={{ kind, name: person.name }} ondone={load} />
     <GrantDialog bind:open={granting} prepared={{ who: { kind, name: person.name } }} ondone={(id) => ((fresh = id), load())} />
+    <ResetDialog bind:open={resetting} of={person} ondone={tellPassword} />
     <StateDialog bind:open={changing} of={person} {to} ondone={load} />
     <EditDialog bind:open={editing} of={person} ondone={load} />
     <HandOverDialog bind:open={handing} of={person} ondone={load} />
