@@ -1003,6 +1003,9 @@ type Home struct {
 	// Refused Who was refused something in the last 7 days
 	Refused []RefusedTimes `json:"refused"`
 
+	// Skipped What of the records could not be applied and counts for nothing until it is mended
+	Skipped []string `json:"skipped"`
+
 	// Strangers What is open to public or signed-in
 	Strangers []Rule `json:"strangers"`
 }

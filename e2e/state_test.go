@@ -343,3 +343,34 @@ func checkRecords(t *testing.T, dsn string, revision int64) {
 		require.Zero(t, found, "the password stands in table %s", table)
 	}
 }
+
+// TestWhatCannotBeAppliedShutsNobodyOut damages a record: all else works, the operator's log and the console tell of it, and whoever
+// may not read the audit log hears nothing.
+func TestWhatCannotBeAppliedShutsNobodyOut(t *testing.T) {
+	dsn := testbed.DSN(t)
+	first := testbed.Start(t, testbed.OpenRecords(t, dsn))
+	_, _, err := first.Service.MakeKeeper(t.Context(), demo.Keeper, demo.Passphrase)
+	require.NoError(t, err)
+	require.NoError(t, demo.LoadStart(t.Context(), first.Address))
+	first.Grant(t, "observer", "user", "sefa", alpine)
+	damaged := first.Grant(t, "content-reader", "user", "sefa", alpine)
+	id, err := access.ParseID(damaged)
+	require.NoError(t, err)
+	db, err := sql.Open("mysql", dsn)
+	require.NoError(t, err)
+	defer db.Close()
+	_, err = db.ExecContext(t.Context(), "UPDATE role_grant SET role = 'no-such-role' WHERE id = ?", id[:])
+	require.NoError(t, err)
+
+	again := testbed.Start(t, testbed.OpenRecords(t, dsn))
+	home, err := client.Read[api.Home](again.As(t, "rowan@lindenmere").ShowHome(t.Context(), "lindenmere"))
+	require.NoError(t, err)
+	require.Len(t, home.Skipped, 1)
+	require.Contains(t, home.Skipped[0], "no-such-role")
+	require.Contains(t, again.Log.String(), "a record of an organisation cannot be applied and is left out")
+	sefa := again.As(t, "sefa@lindenmere")
+	require.NoError(t, client.Done(sefa.ShowScope(t.Context(), alpine)), "what is in order counts")
+	home, err = client.Read[api.Home](sefa.ShowHome(t.Context(), "lindenmere"))
+	require.NoError(t, err)
+	require.Empty(t, home.Skipped)
+}

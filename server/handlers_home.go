@@ -32,6 +32,7 @@ func (h handlers) ShowHome(ctx context.Context, r ShowHomeRequestObject) (ShowHo
 		Refused: each(home.Refused, func(r store.RefusedTimes) api.RefusedTimes {
 			return api.RefusedTimes{Who: r.Actor, Times: r.Times, Last: r.Last}
 		}),
+		Skipped: each(home.Skipped, func(reason string) string { return reason }),
 	}, nil
 }
 

@@ -21,6 +21,7 @@ type Home struct {
 	Privileged []Privileged // who holds permissions of class govern by grants
 	Strangers  []RuleView   // what is open to public or signed-in
 	Refused    []store.RefusedTimes
+	Skipped    []string // what of the records could not be applied, and counts for nothing
 }
 
 // Mine is a place where the caller's access changes, and what they hold there.
@@ -84,6 +85,9 @@ func (s *Service) ShowHome(ctx context.Context, c Caller, organisation string) (
 	if d.may("list audit-record", top.ID) {
 		if h.Refused, err = s.records.RefusedSince(ctx, top.ID, s.moment().Add(-lately), attentionMost); err != nil {
 			return Home{}, err
+		}
+		if skipped := s.house(top.ID).skipped.Load(); skipped != nil {
+			h.Skipped = *skipped
 		}
 	}
 	return h, nil

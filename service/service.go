@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"strings"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -121,7 +122,7 @@ func (s *Service) build(ctx context.Context, id access.ID, catalogue *access.Cat
 	revision, err = s.records.Load(ctx, id, func(change access.Change) error {
 		var broken *access.Violation
 		if err := building.Apply(change); errors.As(err, &broken) {
-			skipped = append(skipped, fmt.Sprintf("%T: %s", change, broken))
+			skipped = append(skipped, strings.TrimPrefix(fmt.Sprintf("%T: %s", change, broken), "access."))
 		} else if err != nil {
 			return err
 		}

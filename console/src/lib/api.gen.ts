@@ -2009,6 +2009,8 @@ export interface components {
             strangers: components["schemas"]["Rule"][];
             /** @description Who was refused something in the last 7 days */
             refused: components["schemas"]["RefusedTimes"][];
+            /** @description What of the records could not be applied and counts for nothing until it is mended */
+            skipped: string[];
         };
         Mine: {
             scope: components["schemas"]["ScopeRef"];

@@ -40,7 +40,7 @@
   });
   whenChanged(load);
 
-  const calm = $derived(home && [home.pending, home.ending, home.keys, home.strangers, home.refused].every((part) => part.length === 0));
+  const calm = $derived(home && [home.pending, home.ending, home.keys, home.strangers, home.refused, home.skipped].every((part) => part.length === 0));
   const looksAfter = $derived(home !== null && (home.privileged.length > 0 || !calm || changes.length > 0));
 </script>
 
@@ -67,6 +67,11 @@
           <div data-test="attention">
             <h2 class="mb-2 text-lg font-semibold">What needs attention</h2>
             <div class="space-y-4">
+              {#snippet skipped()}
+                {#each h.skipped as reason, i (i)}<li class="break-words">{reason}</li>{/each}
+              {/snippet}
+              {#if h.skipped.length > 0}{@render card("Records that count for nothing", true, "They could not be applied when the records were read. Have them mended by whoever runs Arbora; all else works.", skipped)}{/if}
+
               {#snippet strangers()}
                 {#each h.strangers as rule, i (i)}<li class="flex flex-wrap items-center gap-x-2"><RuleLine {rule} /> <a class="link text-sm" href={href.scope(rule.scope.address)}>{rule.scope.name}</a></li>{/each}
               {/snippet}
