@@ -23,13 +23,13 @@ func checkFlags(ctx context.Context, c *cli.Command) (context.Context, error) {
 		}
 		counted, ok := flag.(cli.Countable)
 		if _, isSwitch := flag.(*cli.BoolFlag); ok && counted.Count() > 1 && !isSwitch {
-			return ctx, usage("--%s is given %d times, and %s takes one: run it once for each", flag.Names()[0], counted.Count(), c.FullName())
+			return ctx, usage("--%s is given %d times, and %s takes one: run the command once for each", flag.Names()[0], counted.Count(), c.FullName())
 		}
 	}
 	for _, group := range apart {
 		given := slices.DeleteFunc(slices.Clone(group), func(name string) bool { return !c.IsSet(name) })
 		if len(given) > 1 {
-			return ctx, usage("--%s cannot be said together: say one", strings.Join(given, " and --"))
+			return ctx, usage("--%s cannot be used together: use one", strings.Join(given, " and --"))
 		}
 	}
 	return ctx, nil

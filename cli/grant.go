@@ -129,7 +129,7 @@ func (a *app) revokeGrant(ctx context.Context, c *cli.Command) error {
 	id, words := given[0], "grant "+given[0]
 	if _, err := access.ParseID(id); err == nil {
 		if c.String("at") != "" || namesPrincipal(c) {
-			return usage("the id says which grant it is: say it alone, or ROLE --user or --group NAME --at ADDRESS")
+			return usage("an id names one grant: give it without --at and without a holder, or give ROLE --user or --group NAME --at ADDRESS")
 		}
 	} else {
 		if c.String("at") == "" {
@@ -182,7 +182,7 @@ func (a *app) findGrant(ctx context.Context, c *cli.Command, s session, role str
 		for _, g := range here {
 			fmt.Fprintf(&each, "\n  %s%s", g.Id, terms(g))
 		}
-		return api.Grant{}, fmt.Errorf("%s holds %s at %s by %d grants: revoke each that is to go by its id%s", whoText(who), role, c.String("at"), len(here), each.String())
+		return api.Grant{}, fmt.Errorf("%s holds %s at %s by %d grants: revoke each one by its id%s", whoText(who), role, c.String("at"), len(here), each.String())
 	case above != "":
 		return api.Grant{}, fmt.Errorf("%s holds %s at %s from %s: revoke it there, and it goes for all beneath", whoText(who), role, c.String("at"), above)
 	}

@@ -169,15 +169,15 @@ func TestMistypedCommandLines(t *testing.T) {
 		{"scope create fernhill --kind organisation", 2, "write the address from the organisation down"},
 		{"scope create lindenmere/x --kind foldr", 1, "use one of folder, project"},
 		{"grant create observer --at lindenmere", 2, "say who with one of --user NAME, --group NAME"},
-		{"grant create observer --user bram --group x --at lindenmere", 2, "--user and --group cannot be said together"},
+		{"grant create observer --user bram --group x --at lindenmere", 2, "--user and --group cannot be used together"},
 		{"grant create observer --user tomas --user ines --at lindenmere", 2, "--user is given 2 times, and arbora grant create takes one"},
 		{"group add seed-curators --group glasshouse-engineers --group platform-team", 2, "--group is given 2 times"},
-		{"group create crews --owner tomas --owner-group seed-curators", 2, "--owner and --owner-group cannot be said together"},
-		{"key create --user rowan --service-account " + digitising + "/label-indexer", 2, "--user and --service-account cannot be said together"},
-		{"session list --user tomas --guest x@y", 2, "cannot be said together"},
+		{"group create crews --owner tomas --owner-group seed-curators", 2, "--owner and --owner-group cannot be used together"},
+		{"key create --user rowan --service-account " + digitising + "/label-indexer", 2, "--user and --service-account cannot be used together"},
+		{"session list --user tomas --guest x@y", 2, "cannot be used together"},
 		{"user create nils --temporary --sign-in-by key", 2, "--temporary is about a password"},
-		{"grant revoke 0192a1b2-0000-7000-8000-000000000000 --user tomas --at lindenmere", 2, "the id says which grant it is"},
-		{"grant create observer --user tomas --at lindenmere --preview --confirm 1.x", 2, "--preview and --confirm cannot be said together"},
+		{"grant revoke 0192a1b2-0000-7000-8000-000000000000 --user tomas --at lindenmere", 2, "an id names one grant"},
+		{"grant create observer --user tomas --at lindenmere --preview --confirm 1.x", 2, "--preview and --confirm cannot be used together"},
 		{"grant create observer --user tomas", 2, "at"},
 		{"grant revoke observer", 2, "take it from arbora grant list"},
 		{"grant revoke observer --user tomas --at lindenmere", 1, "user tomas does not hold observer at lindenmere"},
@@ -214,7 +214,7 @@ func TestMistypedCommandLines(t *testing.T) {
 	}
 	status, _, errs := c.run("", "grant", "revoke", "observer", "--user", "tomas", "--at", alpine)
 	require.Equal(t, 1, status)
-	require.Contains(t, errs, "by 2 grants: revoke each that is to go by its id")
+	require.Contains(t, errs, "by 2 grants: revoke each one by its id")
 	require.Contains(t, errs, "until 2090-01-01")
 	require.Contains(t, errs, "until 2091-01-01")
 }

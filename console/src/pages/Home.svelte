@@ -70,7 +70,7 @@
               {#snippet skipped()}
                 {#each h.skipped as reason, i (i)}<li class="break-words">{reason}</li>{/each}
               {/snippet}
-              {#if h.skipped.length > 0}{@render card("Records that count for nothing", true, "They could not be applied when the records were read. Have them mended by whoever runs Arbora; all else works.", skipped)}{/if}
+              {#if h.skipped.length > 0}{@render card("Damaged records", true, "Arbora could not read these records and ignores them. Ask the operator of Arbora to repair them. Everything else works.", skipped)}{/if}
 
               {#snippet strangers()}
                 {#each h.strangers as rule, i (i)}<li class="flex flex-wrap items-center gap-x-2"><RuleLine {rule} /> <a class="link text-sm" href={href.scope(rule.scope.address)}>{rule.scope.name}</a></li>{/each}

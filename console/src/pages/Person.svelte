@@ -88,7 +88,7 @@
       title: "A new temporary password",
       facts: [
         { name: "Signs in as", key: "signIn", value: person?.signIn ?? "" },
-        { name: "Password", key: "password", value: password, secret: true, note: `to be replaced at the first sign-in, within 7 days; ${ended.slice(0, -1).join(", ")} and ${ended.at(-1)} of before have ended` },
+        { name: "Password", key: "password", value: password, secret: true, note: `to be replaced at the first sign-in, within 7 days; earlier ${ended.slice(0, -1).join(", ")} and ${ended.at(-1)} no longer work` },
       ],
     };
     resets++;

@@ -1,4 +1,4 @@
-<!-- Gives somebody a new temporary password, and ends what else opened their account before. -->
+<!-- Resets the password of a user, and ends the other ways into the account. -->
 <script lang="ts">
   import { Checkbox } from "flowbite-svelte";
   import { api, ask, type Schemas } from "../lib/api";
@@ -23,11 +23,11 @@
 
 <ChangeDialog bind:open title="Reset the password of {of.name}?" action="Reset it" {make}>
   {#snippet children()}
-    <p><strong>{of.title || of.name}</strong> gets a temporary password, shown to you once, and chooses another at the first sign-in. Every session ends at once, and so do links and terminals that were let in.</p>
+    <p><strong>{of.title || of.name}</strong> gets a temporary password and chooses another at the first sign-in. You see it once. All sessions, links and terminals of this account stop working at once.</p>
     <div class="space-y-2">
-      <Checkbox name="end-passkeys" bind:checked={passkeys}>End their passkeys, too</Checkbox>
-      <Checkbox name="end-keys" bind:checked={keys}>End their API keys, too</Checkbox>
+      <Checkbox name="remove-passkeys" bind:checked={passkeys}>Remove their passkeys, too</Checkbox>
+      <Checkbox name="revoke-keys" bind:checked={keys}>Revoke their API keys, too</Checkbox>
     </div>
-    {#if !passkeys || !keys}<p class="quiet">What is left goes on letting in whoever has it: leave it only when you know who that is.</p>{/if}
+    {#if !passkeys || !keys}<p class="quiet">A person who has one of these can still sign in. Keep them only if you know who has them.</p>{/if}
   {/snippet}
 </ChangeDialog>

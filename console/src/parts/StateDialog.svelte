@@ -38,10 +38,10 @@
     {:else if of.kind === "group"}
       <p>{to === "active" ? "The group gives its members again what is written." : "The group gives its members nothing any more, at once. Its members and grants stay written, and it can be restored."}</p>
     {:else if to === "active"}
-      <p><strong>{of.name}</strong> holds again what is written, at once. {of.state === "retired" && of.kind === "user" ? "The password works as before; sessions and API keys of before do not come back." : "Passwords and API keys work as before; sessions of before do not come back."}</p>
+      <p><strong>{of.name}</strong> holds again what is written, at once. {of.state === "retired" && of.kind === "user" ? "The password works as before. Earlier sessions and API keys stay revoked." : "Passwords and API keys work as before. Earlier sessions stay revoked."}</p>
     {:else}
       <p><strong>{of.name}</strong> is out at once: every session, API key, access token and decision says no from the next request on.</p>
-      <p class="quiet">What was granted stays written{to === "retired" ? ", and can be handed to somebody else" : ""}{to === "retired" && of.kind === "user" ? "; their API keys end for good" : ""}. It can be restored.</p>
+      <p class="quiet">What was granted stays written{to === "retired" ? ", and can be handed to somebody else" : ""}{to === "retired" && of.kind === "user" ? "; their API keys are revoked for good" : ""}. It can be restored.</p>
     {/if}
   {/snippet}
 </ChangeDialog>
