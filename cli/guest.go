@@ -28,7 +28,7 @@ func (a *app) guestCommand() *cli.Command {
 			{Name: "list", Usage: "list guests, those too who have not accepted yet", Action: a.listGuests},
 			{Name: "show", Usage: "show a guest with groups and grants", ArgsUsage: "NAME", Action: a.showPrincipal(api.GuestKind)},
 			{Name: "resend", Usage: "mail another invitation in place of the first", ArgsUsage: "NAME", Action: a.resendInvitation,
-				Flags: []cli.Flag{&cli.BoolFlag{Name: "reveal", Usage: "show the link as well: for who holds all that the invitation prepares"}}},
+				Flags: []cli.Flag{&cli.BoolFlag{Name: "reveal", Usage: "show the link as well, if you hold everything the invitation gives"}}},
 			a.stateCommand(api.GuestKind, "suspend", api.StateSuspended), a.stateCommand(api.GuestKind, "retire", api.StateRetired), a.stateCommand(api.GuestKind, "restore", api.StateActive),
 		},
 	}

@@ -84,8 +84,8 @@ func readAnchors(name string) (anchors []store.Anchor, err error) {
 func (h *Host) AuditCommand() *cli.Command {
 	set := &settings{}
 	return &cli.Command{
-		Name: "verify", Usage: "on the host: see that no audit record was altered, added or taken away",
-		Flags: append(set.flags(false), &cli.StringFlag{Name: "anchors", Usage: "`FILE` with the ends of the log that the service wrote down (default: beside the sealing key)"}),
+		Name: "verify", Usage: "on the host: check that nobody altered, added or deleted audit records",
+		Flags: append(set.flags(false), &cli.StringFlag{Name: "anchors", Usage: "`FILE` with the anchors of the service (default: beside the sealing key)"}),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			log, err := set.check(h.Err)
 			if err != nil {
@@ -111,7 +111,7 @@ func (h *Host) AuditCommand() *cli.Command {
 			count := 0
 			err = records.EachAudit(ctx, func(store.AuditRecord) error { count++; return nil }, anchors...)
 			if err == nil {
-				fmt.Fprintf(h.Out, "The audit log holds: %d records, and %d of its ends that were written down.\n", count, len(anchors))
+				fmt.Fprintf(h.Out, "The audit log is complete: %d records, checked against %d anchors.\n", count, len(anchors))
 			}
 			return errors.Join(err, closeRecords())
 		},

@@ -25,8 +25,8 @@ func (s *Service) needProof(c Caller, what string) error {
 		return nil
 	}
 	return &Problem{
-		Kind: ProofNeeded, Detail: fmt.Sprintf("it takes your password or passkey, given in the last %d minutes, to %s", int(people.ProofFor.Minutes()), what),
-		Next: "give it once more: the console asks for it, and so does arbora prove",
+		Kind: ProofNeeded, Detail: fmt.Sprintf("to %s, give your password or passkey again: you gave it more than %d minutes ago", what, int(people.ProofFor.Minutes())),
+		Next: "in a terminal, run arbora prove",
 	}
 }
 

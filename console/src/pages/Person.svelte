@@ -173,7 +173,7 @@
       {#if person.state === "pending"}
         {#if may("create")}
           <QuietButton size="sm" onclick={resend}>Send the invitation again</QuietButton>
-          <QuietButton size="sm" onclick={reveal} title="A new link, shown to you once: for who holds all that the invitation prepares">Show a link</QuietButton>
+          <QuietButton size="sm" onclick={reveal} title="A new link that you see once. You must hold everything the invitation gives">Show a link</QuietButton>
         {/if}
         {#if may("retire")}<QuietButton size="sm" onclick={() => change("retired")}>Withdraw it</QuietButton>{/if}
       {:else}

@@ -62,14 +62,14 @@
           {#if settings}<input {id} name="keys-each" type="number" min="1" max="20" bind:value={settings.keysEach} class="w-24 field" />{/if}
         {/snippet}
       </Field>
-      <Checkbox bind:checked={settings.secondFactor}>Whoever holds permissions to govern needs a second factor, or a passkey</Checkbox>
+      <Checkbox bind:checked={settings.secondFactor}>People with permissions to govern need a second factor or a passkey</Checkbox>
       <div class="space-y-2">
         <p class="label">Grants and statements to strangers</p>
         <Checkbox bind:checked={settings.forbidSignedIn}>Forbid them to signed-in, which is anyone with a session, known or not</Checkbox>
         <Checkbox bind:checked={settings.forbidPublic}>Forbid them to public, which is anyone at all</Checkbox>
         <p class="quiet text-sm">What is not forbidden still takes a confirmation each time.</p>
       </div>
-      <Field label="Platform services that may act here" name="settings.services" {problem} hint="By name, apart by spaces; none named lets all of them.">
+      <Field label="Platform services that may act here" name="settings.services" {problem} hint="Names separated by spaces. Leave it empty to let all services act here.">
         {#snippet children(id)}
           <TextInput {id} name="services" bind:value={() => settings?.services?.join(" ") ?? "", (text) => settings && (settings.services = text.trim() ? text.trim().split(/[\s,]+/) : undefined)} placeholder="storage compute" />
         {/snippet}

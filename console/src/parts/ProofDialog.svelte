@@ -50,7 +50,7 @@
     });
 </script>
 
-<Modal bind:open size="xs" title="Is it you?">
+<Modal bind:open size="xs" title="Confirm it is you">
   <form onsubmit={byPassword} class="space-y-4" data-test="proof">
     <p>{capital(proof.wanted?.detail ?? "")}.</p>
     <Field label="Password of {session.me?.name ?? ''}" name="password" {problem}>
