@@ -136,23 +136,23 @@ func (a *app) finish(err error) int {
 	case errors.Is(err, errNo):
 		return No
 	case errors.As(err, &use):
-		fmt.Fprintf(a.Err, "arbora: %v\n", err)
+		fmt.Fprintf(a.Err, "arbora: %s\n", printable(err.Error()))
 		return Usage
 	case errors.As(err, &problem):
-		fmt.Fprintf(a.Err, "arbora: %s\n", problem.Detail)
+		fmt.Fprintf(a.Err, "arbora: %s\n", printable(problem.Detail))
 		a.tellFaults(problem)
 		if problem.Next != nil {
-			fmt.Fprintf(a.Err, "  → %s\n", *problem.Next)
+			fmt.Fprintf(a.Err, "  → %s\n", printable(*problem.Next))
 		}
 		if problem.Impact != nil {
 			fmt.Fprintf(a.Err, "  → see it with --preview, or make it with --confirm %s\n", problem.Impact.Confirmation)
 		}
 		return statusOf(problem)
 	case errors.Is(err, errNotSignedIn):
-		fmt.Fprintf(a.Err, "arbora: %v\n", err)
+		fmt.Fprintf(a.Err, "arbora: %s\n", printable(err.Error()))
 		return Missing
 	}
-	fmt.Fprintf(a.Err, "arbora: %v\n", err)
+	fmt.Fprintf(a.Err, "arbora: %s\n", printable(err.Error()))
 	var unreachable *client.Unreachable
 	if errors.As(err, &unreachable) {
 		fmt.Fprintf(a.Err, "  → start it with \"arbora serve\", or sign in to another with --server\n")
@@ -285,7 +285,7 @@ func (a *app) tellFaults(problem *client.Error) {
 		return
 	}
 	for _, f := range *problem.Faults {
-		fmt.Fprintf(a.Err, "  %s\n", faultText(f))
+		fmt.Fprintf(a.Err, "  %s\n", printable(faultText(f)))
 	}
 }
 

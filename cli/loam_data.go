@@ -173,7 +173,11 @@ func (a *app) readLab(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	_, err = fmt.Fprintln(a.Out, strings.TrimRight(notebook.Text, "\n"))
+	text := strings.TrimRight(notebook.Text, "\n")
+	if a.width() > 0 { // a terminal; a file gets the text as it is
+		text = printable(text)
+	}
+	_, err = fmt.Fprintln(a.Out, text)
 	return err
 }
 

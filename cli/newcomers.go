@@ -49,7 +49,7 @@ func (a *app) importUsers(ctx context.Context, c *cli.Command) error {
 	}
 	if len(reading.Faults) > 0 {
 		for _, f := range reading.Faults {
-			fmt.Fprintf(a.Err, "%s: %s\n", given[0], faultText(f))
+			fmt.Fprintf(a.Err, "%s: %s\n", given[0], printable(faultText(f)))
 		}
 		return fmt.Errorf("nobody was made: mend %s first", yesNo(len(reading.Faults) == 1, "this fault", fmt.Sprintf("these %d faults", len(reading.Faults))))
 	}

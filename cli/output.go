@@ -223,7 +223,7 @@ func (a *app) printFacts(c *cli.Command, value any, facts ...fact) error {
 		if f.value == "" {
 			continue
 		}
-		if _, err := fmt.Fprintf(a.Out, "%-*s   %s\n", width, f.name, f.value); err != nil {
+		if _, err := fmt.Fprintf(a.Out, "%-*s   %s\n", width, f.name, printable(f.value)); err != nil {
 			return err
 		}
 	}
