@@ -116,6 +116,17 @@ func (m *memory) Keys(_ context.Context, _, principal access.ID) ([]store.Key, e
 	return m.keys[principal], nil
 }
 
+func (m *memory) KeysIssuedBy(_ context.Context, _ access.ID, issuer string, but access.ID) (keys []store.Key, err error) {
+	for principal, of := range m.keys {
+		for _, k := range of {
+			if k.CreatedBy == issuer && principal != but {
+				keys = append(keys, k)
+			}
+		}
+	}
+	return keys, nil
+}
+
 func (m *memory) Link(_ context.Context, token people.Token) (store.Link, error) {
 	l, ok := m.links[token]
 	if !ok {

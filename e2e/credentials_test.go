@@ -311,6 +311,25 @@ func TestALeaverIsOutAtOnce(t *testing.T) {
 	}
 }
 
+// TestKeysThatALeaverIssuedAreTold retires somebody who issued a key for a program: the preview names the key, to whoever may see whose
+// it is.
+func TestKeysThatALeaverIssuedAreTold(t *testing.T) {
+	b := testbed.StartDemo(t)
+	machine(t, b, "label-printer")
+	b.Grant(t, "steward", "user", "yuki", "lindenmere")
+	yuki, rowan := b.As(t, "yuki@lindenmere"), b.As(t, "rowan@lindenmere")
+	key := keyFor(t, yuki, api.ServiceAccountKind, digitising+"/label-printer")
+	retire := func(who string) api.Impact {
+		written, err := client.Read[api.Written](rowan.SetState(t.Context(), "lindenmere", api.UserKind, who, &api.SetStateParams{Preview: ptr(true)}, api.StateChange{State: api.StateRetired}))
+		require.NoError(t, err)
+		return *written.Impact
+	}
+	require.Contains(t, retire("yuki").Warnings, "yuki issued API key "+key.Key.Id+" of service-account "+digitising+"/label-printer. It keeps working: replace and revoke it.")
+	require.Empty(t, retire("sefa").Warnings)
+	require.NoError(t, client.Done(rowan.WithdrawKey(t.Context(), key.Key.Id)))
+	require.Empty(t, retire("yuki").Warnings)
+}
+
 // TestHandingOver gives a leaver's grants to somebody else.
 func TestHandingOver(t *testing.T) {
 	b := testbed.StartDemo(t)

@@ -166,7 +166,7 @@ func (d desk) impact(planned plan) (Impact, error) {
 	} else if !slices.ContainsFunc(changes, meansSomebody) {
 		impact.Words = "It alters nobody's access."
 	}
-	impact.Warnings = d.warnings(impact.Effects, planned.changes)
+	impact.Warnings = append(d.warnings(impact.Effects, planned.changes), planned.warnings...)
 	impact.digest = digestOf(impact)
 	return impact, nil
 }

@@ -244,11 +244,34 @@ func planState(ctx context.Context, organisation string, who Somebody, to people
 			rows: func(tx Tx) error { return tx.SetState(p, details.State, to) },
 			what: fmt.Sprintf("%s %s %s", map[people.State]string{people.Active: "restored", people.Suspended: "suspended", people.Retired: "retired"}[to], p.Kind, p.Name),
 		}
+		if planned.warnings, err = d.issued(ctx, p, to); err != nil {
+			return plan{}, err
+		}
 		if inactive := to != people.Active; inactive != p.Inactive {
 			planned.changes = []access.Change{access.SetInactive{ID: p.ID, Inactive: inactive}}
 		}
 		return planned, nil
 	}
+}
+
+// issued warns of the API keys that a user who leaves for good issued for programs: the user may know their secrets, and they work on.
+func (d desk) issued(ctx context.Context, p access.Principal, to people.State) (warnings []string, err error) {
+	if to != people.Retired || p.Kind != access.User {
+		return nil, nil
+	}
+	top, _ := d.Top()
+	keys, err := d.details.KeysIssuedBy(ctx, top.ID, people.SignIn{Name: p.Name, Organisation: top.Name}.String(), p.ID)
+	for _, k := range keys {
+		of, known := d.Principal(k.Principal)
+		seen := known && (of.Kind == access.ServiceAccount && d.may("describe service-account", of.Home) || of.Kind != access.ServiceAccount && d.may("describe user", top.ID))
+		if !seen {
+			warnings = append(warnings, p.Name+" issued an API key that you may not see. It keeps working.")
+			continue
+		}
+		warnings = append(warnings, fmt.Sprintf("%s issued API key %s of %s %s. It keeps working: replace and revoke it.", p.Name, k.ID, of.Kind, d.called(of).Name))
+	}
+	slices.Sort(warnings)
+	return slices.Compact(warnings), err
 }
 
 // HandOver gives all grants that name somebody directly to somebody else, and takes them from the first.

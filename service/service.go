@@ -145,6 +145,8 @@ type plan struct {
 	imagined []access.Change
 	// actsAs are those just made whose credentials the maker gets by the plan.
 	actsAs []access.ID
+	// warnings are of what the changes themselves do not tell.
+	warnings []string
 	// settings are the organisation's from then on; nil leaves them.
 	settings *people.Settings
 }

@@ -54,6 +54,17 @@ func (s *Store) Keys(ctx context.Context, organisation, principal access.ID) (ke
 	return keys, err
 }
 
+// KeysIssuedBy lists the keys of an organisation that somebody of a name issued for others and that were not taken back, oldest first.
+func (d Details) KeysIssuedBy(ctx context.Context, organisation access.ID, issuer string, but access.ID) (keys []Key, err error) {
+	err = each(ctx, d.from, keyColumns+"organisation_id = ? AND created_by = ? AND principal_id <> ? AND withdrawn_at IS NULL ORDER BY id",
+		[]any{idColumn(organisation), issuer, idColumn(but)}, func(scan scanner) error {
+			k, err := scanKey(scan)
+			keys = append(keys, k)
+			return err
+		})
+	return keys, err
+}
+
 // CreateKey writes a key of the organisation's.
 func (w *Tx) CreateKey(k Key) error {
 	k.Organisation = w.organisation
