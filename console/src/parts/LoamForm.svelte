@@ -1,6 +1,7 @@
 <!-- A resource made in Loam, edited or resized there. -->
 <script lang="ts">
   import { Button, Modal } from "flowbite-svelte";
+  import { untrack } from "svelte";
   import { asProblem, type Problem } from "../lib/api";
   import { loam, type Resource } from "../lib/loam.svelte";
   import { tree } from "../lib/tree.svelte";
@@ -25,13 +26,17 @@
   let problem = $state.raw<Problem | null>(null);
   let busy = $state(false);
 
+  // Opening alone begins anew: a tree that arrives later leaves what was typed.
   $effect(() => {
-    if (!open) return;
+    if (open) untrack(begin);
+  });
+
+  function begin() {
     name = title = network = runsAs = range = rules = text = largest = "";
     size = resource?.size ?? "small";
     problem = null;
     if (tree.nodes.length === 0) tree.load();
-  });
+  }
 
   const networks = $derived(tree.nodes.filter((n) => n.type === "network").map((n) => ({ value: n.address, hint: n.title })));
   const sized = $derived((type === "machine" || type === "database") && operation !== "edit");
