@@ -225,21 +225,28 @@ func (a *app) proveCommand() *cli.Command {
 	return &cli.Command{
 		Name: "prove", Usage: "give your password once more, for what takes a fresh proof in the next minutes",
 		Flags: []cli.Flag{&cli.StringFlag{Name: "password-from", Usage: "read the password from the first line of `FILE` (- for standard input)"}},
-		Action: func(ctx context.Context, c *cli.Command) error {
-			s, err := a.as(c)
-			if err != nil {
-				return err
-			}
-			password, err := a.secret(c.String("password-from"), "Password of "+s.saved.SignIn)
-			if err != nil {
-				return err
-			}
-			if err := client.Done(s.ProveSession(ctx, api.Proof{Password: &password})); err != nil {
-				return err
-			}
-			a.say(c, "Proved.")
-			return nil
-		},
+		Action: a.withPassword("Proved.", func(ctx context.Context, s session, password string) error {
+			return client.Done(s.ProveSession(ctx, api.Proof{Password: &password}))
+		}),
+	}
+}
+
+// withPassword is a command that sends the password of the person who runs it, and says when it is done.
+func (a *app) withPassword(done string, send func(ctx context.Context, s session, password string) error) cli.ActionFunc {
+	return func(ctx context.Context, c *cli.Command) error {
+		s, err := a.as(c)
+		if err != nil {
+			return err
+		}
+		password, err := a.secret(c.String("password-from"), "Password of "+s.saved.SignIn)
+		if err != nil {
+			return err
+		}
+		if err := send(ctx, s, password); err != nil {
+			return err
+		}
+		a.say(c, "%s", done)
+		return nil
 	}
 }
 

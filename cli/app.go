@@ -248,6 +248,14 @@ func (a *app) inside(c *cli.Command) (session, string, error) {
 	return s, organisation, err
 }
 
+// insideWith gives the session the command acts with, the organisation it belongs to, and exactly the arguments it takes.
+func (a *app) insideWith(c *cli.Command, names ...string) (s session, organisation string, given []string, err error) {
+	if given, err = arguments(c, names...); err == nil {
+		s, organisation, err = a.inside(c)
+	}
+	return s, organisation, given, err
+}
+
 // at gives the session the command acts with, and the address in the only argument or the organisation without one.
 func (a *app) at(c *cli.Command) (session, string, error) {
 	s, err := a.as(c)

@@ -175,21 +175,9 @@ func (a *app) secondFactorCommand() *cli.Command {
 			{
 				Name: "remove", Usage: "take it away; it takes your password",
 				Flags: []cli.Flag{&cli.StringFlag{Name: "password-from", Usage: "read your password from `FILE` (- for standard input)"}},
-				Action: func(ctx context.Context, c *cli.Command) error {
-					s, err := a.as(c)
-					if err != nil {
-						return err
-					}
-					password, err := a.secret(c.String("password-from"), "Password of "+s.saved.SignIn)
-					if err != nil {
-						return err
-					}
-					if err := client.Done(s.RemoveSecondFactor(ctx, api.PasswordProof{Password: password})); err != nil {
-						return err
-					}
-					a.say(c, "Your second factor is gone: your password alone opens your account.")
-					return nil
-				},
+				Action: a.withPassword("Removed your second factor: your password alone opens your account.", func(ctx context.Context, s session, password string) error {
+					return client.Done(s.RemoveSecondFactor(ctx, api.PasswordProof{Password: password}))
+				}),
 			},
 		},
 	}

@@ -37,11 +37,7 @@ func (a *app) groupCommand() *cli.Command {
 }
 
 func (a *app) createGroup(ctx context.Context, c *cli.Command) error {
-	given, err := arguments(c, "NAME")
-	if err != nil {
-		return err
-	}
-	s, organisation, err := a.inside(c)
+	s, organisation, given, err := a.insideWith(c, "NAME")
 	if err != nil {
 		return err
 	}

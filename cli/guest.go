@@ -35,11 +35,7 @@ func (a *app) guestCommand() *cli.Command {
 }
 
 func (a *app) inviteGuest(ctx context.Context, c *cli.Command) error {
-	given, err := arguments(c, "EMAIL")
-	if err != nil {
-		return err
-	}
-	s, organisation, err := a.inside(c)
+	s, organisation, given, err := a.insideWith(c, "EMAIL")
 	if err != nil {
 		return err
 	}
@@ -97,11 +93,7 @@ func (a *app) listGuests(ctx context.Context, c *cli.Command) error {
 }
 
 func (a *app) resendInvitation(ctx context.Context, c *cli.Command) error {
-	given, err := arguments(c, "NAME")
-	if err != nil {
-		return err
-	}
-	s, organisation, err := a.inside(c)
+	s, organisation, given, err := a.insideWith(c, "NAME")
 	if err != nil {
 		return err
 	}

@@ -29,11 +29,7 @@ func (a *app) importCommand() *cli.Command {
 }
 
 func (a *app) importUsers(ctx context.Context, c *cli.Command) error {
-	given, err := arguments(c, "FILE")
-	if err != nil {
-		return err
-	}
-	s, organisation, err := a.inside(c)
+	s, organisation, given, err := a.insideWith(c, "FILE")
 	if err != nil {
 		return err
 	}

@@ -216,11 +216,7 @@ func likeThem(model api.PrincipalDetails, but []string) (groups []string, grants
 }
 
 func (a *app) mailPasswordLink(ctx context.Context, c *cli.Command) error {
-	given, err := arguments(c, "NAME")
-	if err != nil {
-		return err
-	}
-	s, organisation, err := a.inside(c)
+	s, organisation, given, err := a.insideWith(c, "NAME")
 	if err != nil {
 		return err
 	}
@@ -234,11 +230,7 @@ func (a *app) mailPasswordLink(ctx context.Context, c *cli.Command) error {
 }
 
 func (a *app) resetSecondFactor(ctx context.Context, c *cli.Command) error {
-	given, err := arguments(c, "NAME")
-	if err != nil {
-		return err
-	}
-	s, organisation, err := a.inside(c)
+	s, organisation, given, err := a.insideWith(c, "NAME")
 	if err != nil {
 		return err
 	}
@@ -317,11 +309,7 @@ func (a *app) listUsers(ctx context.Context, c *cli.Command) error {
 func capital(word string) string { return strings.ToUpper(word[:1]) + word[1:] }
 
 func (a *app) listPasskeysOf(ctx context.Context, c *cli.Command) error {
-	given, err := arguments(c, "NAME")
-	if err != nil {
-		return err
-	}
-	s, organisation, err := a.inside(c)
+	s, organisation, given, err := a.insideWith(c, "NAME")
 	if err != nil {
 		return err
 	}
@@ -341,11 +329,7 @@ func (a *app) listPasskeysOf(ctx context.Context, c *cli.Command) error {
 }
 
 func (a *app) removePasskeyOf(ctx context.Context, c *cli.Command) error {
-	given, err := arguments(c, "NAME", "ID")
-	if err != nil {
-		return err
-	}
-	s, organisation, err := a.inside(c)
+	s, organisation, given, err := a.insideWith(c, "NAME", "ID")
 	if err != nil {
 		return err
 	}

@@ -27,11 +27,7 @@ var signInWords = map[api.SignInBy]string{
 
 func (a *app) showPrincipal(kind api.PrincipalKind) cli.ActionFunc {
 	return func(ctx context.Context, c *cli.Command) error {
-		given, err := arguments(c, nameWord(kind))
-		if err != nil {
-			return err
-		}
-		s, organisation, err := a.inside(c)
+		s, organisation, given, err := a.insideWith(c, nameWord(kind))
 		if err != nil {
 			return err
 		}
@@ -178,11 +174,7 @@ func (a *app) editCommand(kind api.PrincipalKind) *cli.Command {
 func kindText(kind api.PrincipalKind) string { return strings.ReplaceAll(string(kind), "-", " ") }
 
 func (a *app) edit(ctx context.Context, c *cli.Command, kind api.PrincipalKind) error {
-	given, err := arguments(c, nameWord(kind))
-	if err != nil {
-		return err
-	}
-	s, organisation, err := a.inside(c)
+	s, organisation, given, err := a.insideWith(c, nameWord(kind))
 	if err != nil {
 		return err
 	}
@@ -248,11 +240,7 @@ func (a *app) stateCommand(kind api.PrincipalKind, verb string, to api.State) *c
 	return &cli.Command{
 		Name: verb, Usage: strings.ReplaceAll(stateUsage[to], "%s", "a "+kindText(kind)), ArgsUsage: nameWord(kind), Flags: []cli.Flag{previewFlag()},
 		Action: func(ctx context.Context, c *cli.Command) error {
-			given, err := arguments(c, nameWord(kind))
-			if err != nil {
-				return err
-			}
-			s, organisation, err := a.inside(c)
+			s, organisation, given, err := a.insideWith(c, nameWord(kind))
 			if err != nil {
 				return err
 			}
@@ -297,11 +285,7 @@ func (a *app) handOver(ctx context.Context, c *cli.Command) error {
 }
 
 func (a *app) resetPassword(ctx context.Context, c *cli.Command) error {
-	given, err := arguments(c, "NAME")
-	if err != nil {
-		return err
-	}
-	s, organisation, err := a.inside(c)
+	s, organisation, given, err := a.insideWith(c, "NAME")
 	if err != nil {
 		return err
 	}
@@ -309,7 +293,7 @@ func (a *app) resetPassword(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	a.say(c, "All sessions of %s are ended.", given[0])
+	a.say(c, "Sessions and links of %s no longer work%s%s.", given[0], yesNo(c.Bool("keep-passkeys"), "", ", nor do the passkeys"), yesNo(c.Bool("keep-keys"), "", ", nor do the API keys"))
 	a.sayPassword(c, &reset.Password, true)
 	return a.valueOnly(c, reset)
 }

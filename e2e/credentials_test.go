@@ -324,7 +324,7 @@ func TestKeysThatALeaverIssuedAreTold(t *testing.T) {
 		require.NoError(t, err)
 		return *written.Impact
 	}
-	require.Contains(t, retire("yuki").Warnings, "yuki issued API key "+key.Key.Id+" of service-account "+digitising+"/label-printer. It keeps working: replace and revoke it.")
+	require.Contains(t, retire("yuki").Warnings, "yuki issued API key "+key.Key.Id+" of service account "+digitising+"/label-printer. It keeps working: replace and revoke it.")
 	require.Empty(t, retire("sefa").Warnings)
 	require.NoError(t, client.Done(rowan.WithdrawKey(t.Context(), key.Key.Id)))
 	require.Empty(t, retire("yuki").Warnings)

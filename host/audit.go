@@ -30,10 +30,10 @@ func (s *settings) anchors() string {
 	return dataHome("audit-anchors")
 }
 
-const anchorEvery = 24 * time.Hour
+const anchorEvery = time.Hour
 
-// anchorDaily writes the end of the audit log into a file, at once and then every day, until the context ends.
-func anchorDaily(ctx context.Context, records *store.Store, file string, log *slog.Logger) {
+// anchorHourly writes the end of the audit log into a file, at once and then every hour, until the context ends.
+func anchorHourly(ctx context.Context, records *store.Store, file string, log *slog.Logger) {
 	tick := time.NewTicker(anchorEvery)
 	defer tick.Stop()
 	for {
@@ -99,15 +99,10 @@ func (h *Host) AuditCommand() *cli.Command {
 			if err != nil {
 				return err
 			}
-			records, closeRecords, err := h.records(ctx, *set, log)
+			records, _, closeRecords, err := h.chained(ctx, *set, log)
 			if err != nil {
 				return err
 			}
-			sealer, err := set.sealer()
-			if err != nil {
-				return errors.Join(err, closeRecords())
-			}
-			records.ChainBy(sealer.AuditKey())
 			count := 0
 			err = records.EachAudit(ctx, func(store.AuditRecord) error { count++; return nil }, anchors...)
 			if err == nil {

@@ -21,6 +21,7 @@ import (
 
 	"arbora.example/access"
 	"arbora.example/console"
+	"arbora.example/people"
 	"arbora.example/server"
 	"arbora.example/service"
 	"arbora.example/store"
@@ -46,6 +47,20 @@ const database = "arbora"
 
 // startLimit bounds how long a private server may take to start, on a slow machine that recovers from a crash.
 const startLimit = 2 * time.Minute
+
+// chained opens the database as [Host.records] does, and chains the audit log in it by the key that the settings name.
+func (h *Host) chained(ctx context.Context, set settings, log *slog.Logger) (*store.Store, *people.Sealer, func() error, error) {
+	records, closeRecords, err := h.records(ctx, set, log)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	sealer, err := set.sealer()
+	if err != nil {
+		return nil, nil, nil, errors.Join(err, closeRecords())
+	}
+	records.ChainBy(sealer.AuditKey())
+	return records, sealer, closeRecords, nil
+}
 
 // records opens the database that the settings name: by DSN, or a private server's. The second result closes it.
 func (h *Host) records(ctx context.Context, set settings, log *slog.Logger) (*store.Store, func() error, error) {
@@ -109,15 +124,10 @@ func (h *Host) start(ctx context.Context, set settings, log *slog.Logger) (*inst
 	if err := protected(listener.Addr(), protection, proxies); err != nil {
 		return nil, errors.Join(err, listener.Close())
 	}
-	records, closeRecords, err := h.records(ctx, set, log)
+	records, sealer, closeRecords, err := h.chained(ctx, set, log)
 	if err != nil {
 		return nil, errors.Join(err, listener.Close())
 	}
-	sealer, err := set.sealer()
-	if err != nil {
-		return nil, errors.Join(err, listener.Close(), closeRecords())
-	}
-	records.ChainBy(sealer.AuditKey())
 	address := "http://" + listener.Addr().String()
 	if protection != nil {
 		address = "https://" + listener.Addr().String()
@@ -138,7 +148,7 @@ func (h *Host) start(ctx context.Context, set settings, log *slog.Logger) (*inst
 	}
 	running, stop := context.WithCancel(context.WithoutCancel(ctx))
 	go svc.Follow(running, followEvery)
-	go anchorDaily(running, records, set.anchors(), log)
+	go anchorHourly(running, records, set.anchors(), log)
 	i := &instance{service: svc, address: address, ended: make(chan error, 1)}
 	served := make(chan error, 1)
 	go func() {

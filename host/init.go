@@ -47,15 +47,10 @@ func (h *Host) initCommand() *cli.Command {
 			if err != nil {
 				return err
 			}
-			records, closeRecords, err := h.records(ctx, *set, log)
+			records, sealer, closeRecords, err := h.chained(ctx, *set, log)
 			if err != nil {
 				return err
 			}
-			sealer, err := set.sealer()
-			if err != nil {
-				return errors.Join(err, closeRecords())
-			}
-			records.ChainBy(sealer.AuditKey())
 			svc := service.New(service.Options{Records: service.RecordsIn(records), Catalogue: access.Shipped(), Clock: time.Now, Log: log, Sealer: sealer})
 			var wanted *service.NewOrganisation
 			if name := c.String("organisation"); name != "" {

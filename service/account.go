@@ -36,11 +36,7 @@ func (s *Service) EndSession(ctx context.Context, c Caller, session string) erro
 
 // SessionsOf lists the sessions of somebody that work in the caller's organisation, the one used last first.
 func (s *Service) SessionsOf(ctx context.Context, c Caller, organisation string, who Somebody) ([]store.Session, error) {
-	d, err := s.open(ctx, c)
-	if err != nil {
-		return nil, err
-	}
-	p, err := d.governed(organisation, who, "describe")
+	_, p, err := s.described(ctx, c, organisation, who)
 	if err != nil {
 		return nil, err
 	}

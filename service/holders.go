@@ -198,11 +198,7 @@ type Reach struct {
 // Reach gives everything a principal can do, for those who may describe it; scopes whose grants they may not list are
 // counted only.
 func (s *Service) Reach(ctx context.Context, c Caller, organisation string, who Somebody) (Reach, error) {
-	d, err := s.open(ctx, c)
-	if err != nil {
-		return Reach{}, err
-	}
-	p, err := d.governed(organisation, who, "describe")
+	d, p, err := s.described(ctx, c, organisation, who)
 	if err != nil {
 		return Reach{}, err
 	}

@@ -26,11 +26,7 @@ type KeyMade struct {
 
 // Keys lists the keys of a user or service account, and how many there may be.
 func (s *Service) Keys(ctx context.Context, c Caller, organisation string, who Somebody) (keys []store.Key, most int, err error) {
-	d, err := s.open(ctx, c)
-	if err != nil {
-		return nil, 0, err
-	}
-	p, err := d.governed(organisation, who, "describe")
+	d, p, err := s.described(ctx, c, organisation, who)
 	if err != nil {
 		return nil, 0, err
 	}

@@ -24,6 +24,14 @@ func typeOf(kind access.PrincipalKind) string {
 	return kind.String()
 }
 
+// described finds a principal that the caller may describe.
+func (s *Service) described(ctx context.Context, c Caller, organisation string, who Somebody) (d desk, p access.Principal, err error) {
+	if d, err = s.open(ctx, c); err == nil {
+		p, err = d.governed(organisation, who, "describe")
+	}
+	return d, p, err
+}
+
 // governed finds a principal that the caller may do some operations on: at the organisation, or where it lives.
 func (d desk) governed(organisation string, who Somebody, operations ...string) (access.Principal, error) {
 	top, err := d.organisation(organisation)
@@ -268,7 +276,7 @@ func (d desk) issued(ctx context.Context, p access.Principal, to people.State) (
 			warnings = append(warnings, p.Name+" issued an API key that you may not see. It keeps working.")
 			continue
 		}
-		warnings = append(warnings, fmt.Sprintf("%s issued API key %s of %s %s. It keeps working: replace and revoke it.", p.Name, k.ID, of.Kind, d.called(of).Name))
+		warnings = append(warnings, fmt.Sprintf("%s issued API key %s of %s %s. It keeps working: replace and revoke it.", p.Name, k.ID, strings.ReplaceAll(of.Kind.String(), "-", " "), d.called(of).Name))
 	}
 	slices.Sort(warnings)
 	return slices.Compact(warnings), err

@@ -172,11 +172,7 @@ func (s *Service) Passkeys(ctx context.Context, c Caller) ([]store.Passkey, erro
 
 // PasskeysOf lists the passkeys of a user.
 func (s *Service) PasskeysOf(ctx context.Context, c Caller, organisation string, who Somebody) ([]store.Passkey, error) {
-	d, err := s.open(ctx, c)
-	if err != nil {
-		return nil, err
-	}
-	p, err := d.governed(organisation, who, "describe")
+	_, p, err := s.described(ctx, c, organisation, who)
 	if err != nil {
 		return nil, err
 	}
