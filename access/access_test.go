@@ -272,7 +272,7 @@ func TestARoleOutlivesMoves(t *testing.T) {
 	def.Title = "Sower"
 	w.must(access.EditRole{Definition: def})
 	def.Under = append(def.Under, w.ids["top/other"])
-	require.ErrorContains(t, w.try(access.EditRole{Definition: def}), "usable beneath top/folder only")
+	require.ErrorContains(t, w.try(access.EditRole{Definition: def}), "it can be granted only at and below top/folder")
 }
 
 func TestDecideAllocatesNothing(t *testing.T) {
@@ -334,7 +334,7 @@ func TestShippedCatalogue(t *testing.T) {
 		"fetch objct":   "did you mean object?",
 		"ferch object":  "object has no operation \"ferch\"; it has list, fetch, put, erase (did you mean fetch?)",
 		"start bucket":  "bucket has no operation \"start\"",
-		"a b c":         "is no permission",
+		"a b c":         "is not a permission",
 		"fetch nothing": "there is no type \"nothing\"",
 	} {
 		_, err := c.Permission(text)

@@ -126,7 +126,7 @@ func (c *Catalogue) Permission(text string) (Permission, error) {
 		return p, nil
 	}
 	if len(words) != 2 {
-		return 0, violation(RuleUnknown, "%q is no permission: write an operation and a type, such as \"describe project\"", text)
+		return 0, violation(RuleUnknown, "%q is not a permission: write an operation and a type, such as \"describe project\"", text)
 	}
 	t, ok := c.types[words[1]]
 	if !ok {

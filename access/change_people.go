@@ -98,7 +98,7 @@ func checkPrincipalName(kind PrincipalKind, name string) error {
 	name, home, _ := strings.Cut(name, "@")
 	for _, label := range strings.Split(home, ".") { // of an organisation, or of a mail domain
 		if CheckName(label) != nil {
-			return violation(RuleName, "%q is no guest's name: a guest is called NAME@ORGANISATION, or by the mail address that was invited", name+"@"+home)
+			return violation(RuleName, "%q is not a valid guest name: use NAME@ORGANISATION, or the invited mail address", name+"@"+home)
 		}
 	}
 	for _, part := range strings.Split(name, ".") {
@@ -304,7 +304,7 @@ func (c AddMember) apply(d *draft) error {
 	}
 	switch member.Kind {
 	case BuiltInSet:
-		return violation(RulePlacement, "%s is a built-in set: it cannot be put into a group", member.Name)
+		return violation(RulePlacement, "%s is a built-in set: it cannot be added to a group", member.Name)
 	case PlatformService:
 		return violation(RulePlacement, "service %s is in no group: name it in a statement, as service %s", member.Name, member.Name)
 	}

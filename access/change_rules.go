@@ -175,7 +175,7 @@ func (d *draft) defineRole(def RoleDefinition, before []ID) (*Role, error) {
 			return nil, violation(RuleUnknown, "a scope under which role %s may be granted is not there", def.Name)
 		}
 		if !d.isAtOrBeneath(under, at) && !slices.Contains(before, id) {
-			return nil, violation(RuleGrantable, "%s cannot be granted under %s: it is usable beneath %s only, where it is defined", def.Name, d.address(under), d.address(at))
+			return nil, violation(RuleGrantable, "%s cannot be granted under %s: it can be granted only at and below %s", def.Name, d.address(under), d.address(at))
 		}
 	}
 	return d.catalogue.define(def)
@@ -245,7 +245,7 @@ func (c RemoveRole) apply(d *draft) error {
 		return d.noCustomRole(c.Name)
 	}
 	if grants, statements := d.RoleUse(c.Name); len(grants)+len(statements) > 0 {
-		return violation(RuleInUse, "%s is used by %s and %s: take these away first, or remove it with its grants", c.Name,
+		return violation(RuleInUse, "%s is used by %s and %s: revoke or edit these first, or delete the role with its grants", c.Name,
 			counted(len(grants), "grant"), counted(len(statements), "statement"))
 	}
 	d.roles = d.roles.Delete(c.Name)

@@ -319,7 +319,7 @@ func (c TagScope) apply(d *draft) error {
 func checkTags(tags map[string]string) error {
 	for key := range tags {
 		if CheckName(key) != nil {
-			return violation(RuleName, "the tag %q is no name: use lower-case letters, digits and hyphens", key)
+			return violation(RuleName, "the tag %q is not valid: use lower-case letters, digits and hyphens", key)
 		}
 	}
 	return nil
@@ -332,7 +332,7 @@ func (c OfferServices) apply(d *draft) error {
 	}
 	typ := d.catalogue.typeOrder[d.scopes.get(n).typ]
 	if !typ.container() {
-		return violation(RulePlacement, "%s is a resource: services are offered beneath containers", d.address(n))
+		return violation(RulePlacement, "%s is a resource: only containers can offer services", d.address(n))
 	}
 	if c.Services == nil {
 		d.editMore(n).offered = nil
@@ -347,13 +347,13 @@ func (c OfferServices) apply(d *draft) error {
 		if wider := d.offeredAt(above); wider != nil {
 			for _, name := range offered {
 				if !slices.Contains(wider, name) {
-					return violation(RuleOffered, "%s is not offered at %s, and what is offered is only ever narrowed further down", name, d.address(above))
+					return violation(RuleOffered, "%s is not offered at %s: scopes below can offer fewer services, never more", name, d.address(above))
 				}
 			}
 		}
 	}
 	if kept := d.firstNotOffered(n, offered); kept != nil {
-		return violation(RuleOffered, "there is %s beneath %s already: offer %s, or move it away first", article(kept.Name), d.address(n), kept.Service)
+		return violation(RuleOffered, "there is already %s below %s: offer %s, or move it away first", article(kept.Name), d.address(n), kept.Service)
 	}
 	d.editMore(n).offered = offered
 	return nil

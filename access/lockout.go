@@ -20,13 +20,13 @@ func (d *draft) lockOut(from *Snapshot) *Violation {
 		}
 		where := d.address(gap.at)
 		if gap.beneath {
-			where = "what is beneath " + where
+			where = "the scopes below " + where
 		}
 		if gap.cut == nil {
 			return violation(RuleLockOut, "this would leave nobody active who can %s at %s without condition or end: make somebody else steward of it first", name, where)
 		}
 		policy, _ := d.policies.Get(gap.cut.ref.Policy)
-		return violation(RuleLockOut, "this would leave nobody active who can %s at %s without condition or end: statement %d of policy %s takes it from everybody. Except somebody who governs from that statement",
+		return violation(RuleLockOut, "this would leave nobody active who can %s at %s without condition or end: statement %d of policy %s denies it to everybody: add an exception for a person who governs there",
 			name, where, gap.cut.ref.Statement+1, policy.Name)
 	}
 	return nil

@@ -103,7 +103,7 @@ func (a *app) askGrants() (*[]api.FirstGrant, error) {
 	grants := []api.FirstGrant{}
 	for {
 		var grant api.FirstGrant
-		text, err := a.askFor("A grant, as ROLE at ADDRESS; nothing for no more", "", func(text string) (err error) {
+		text, err := a.askFor("A grant, as ROLE at ADDRESS; an empty line ends the list", "", func(text string) (err error) {
 			if text != "" {
 				grant, err = firstGrant(text)
 			}

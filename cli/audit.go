@@ -14,7 +14,7 @@ import (
 
 func (a *app) auditCommand(verify *cli.Command) *cli.Command {
 	return &cli.Command{
-		Name: "audit", Usage: "read the audit log: what was done, by whom, and who was refused what",
+		Name: "audit", Usage: "read the audit log: changes, sign-ins and refusals, each with the person",
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "event", Usage: "only this `EVENT`, such as change, refused, sign-in or viewed-as"},
 			&cli.StringFlag{Name: "who", Usage: "only what `WHO` did, as the log calls them, such as rowan@lindenmere"},

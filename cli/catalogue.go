@@ -21,7 +21,7 @@ func (a *app) catalogueCommand() *cli.Command {
 			{Name: "register", Usage: "register a service by its file, for keepers; - reads standard input", ArgsUsage: "FILE", Action: a.registerService},
 			{Name: "remove", Usage: "remove a registered service that nothing uses, for keepers", ArgsUsage: "SERVICE", Action: a.removeService},
 			{
-				Name: "offer", Usage: "name the services offered beneath a container; without any, all are", ArgsUsage: "[SERVICE …]",
+				Name: "offer", Usage: "set the services offered below a container; name none to offer all", ArgsUsage: "[SERVICE …]",
 				Flags:  []cli.Flag{atFlag(true), previewFlag()},
 				Action: a.offerServices,
 			},

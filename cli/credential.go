@@ -154,7 +154,7 @@ func (a *app) endSession(ctx context.Context, c *cli.Command) error {
 // secondFactorCommand looks after one's own second factor.
 func (a *app) secondFactorCommand() *cli.Command {
 	return &cli.Command{
-		Name: "second-factor", Usage: "set up one-time codes beside your password, or take them away",
+		Name: "second-factor", Usage: "set up one-time codes beside your password, or remove them",
 		Commands: []*cli.Command{
 			{Name: "show", Usage: "show whether you have one", Action: func(ctx context.Context, c *cli.Command) error {
 				s, err := a.as(c)
@@ -166,14 +166,14 @@ func (a *app) secondFactorCommand() *cli.Command {
 					return err
 				}
 				return a.printFacts(c, f, fact{"Set up", yesNo(f.InUse, "yes", "no")}, fact{"Recovery codes left", yesNo(f.InUse, fmt.Sprint(f.Codes), "")},
-					fact{"Demanded", yesNo(f.Required, "yes, of whoever may govern", "")})
+					fact{"Demanded", yesNo(f.Required, "yes, of people who may govern", "")})
 			}},
 			{
 				Name: "set-up", Usage: "set one up with a program that shows one-time codes", Action: a.setUpFactor,
 				Flags: []cli.Flag{&cli.StringFlag{Name: "code-from", Usage: "read the first code from `FILE` (- for standard input)"}},
 			},
 			{
-				Name: "remove", Usage: "take it away; it takes your password",
+				Name: "remove", Usage: "remove it; asks for your password",
 				Flags: []cli.Flag{&cli.StringFlag{Name: "password-from", Usage: "read your password from `FILE` (- for standard input)"}},
 				Action: a.withPassword("Removed your second factor: your password alone opens your account.", func(ctx context.Context, s session, password string) error {
 					return client.Done(s.RemoveSecondFactor(ctx, api.PasswordProof{Password: password}))

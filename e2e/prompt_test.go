@@ -117,7 +117,7 @@ func TestCreatingIsAskedFor(t *testing.T) {
 		{"Name, to sign in by:", "Linnea"}, {"is no name", "linnea"}, {"Display name:", "Linnea Berg"}, {"Email:", ""},
 		{"Signs in by (password, key, both, provider) [password]:", "bth"}, {"did you mean both?", "both"}, {"First password (generated, link) [generated]:", ""},
 		{"What the API key is for [first key]:", "laptop"}, {"Groups, apart by spaces:", "seed-curators"},
-		{"A grant, as ROLE at ADDRESS; nothing for no more:", "observer in " + alpine}, {"is no grant", "observer at " + alpine}, {"nothing for no more: ", ""},
+		{"A grant, as ROLE at ADDRESS; an empty line ends the list:", "observer in " + alpine}, {"is no grant", "observer at " + alpine}, {"an empty line ends the list: ", ""},
 	}
 	status, shown := c.atATerminal(append(everything, answer{"Create linnea? (yes, no) [no]:", "no"}), "user", "create")
 	require.Zero(t, status, shown)

@@ -241,9 +241,9 @@ func TestServicesAreRegistered(t *testing.T) {
 		require.NotEqual(t, "networking-builder", role.Name)
 	}
 	p = testbed.Problem(t, 422, client.Done(rowan.OfferServices(ctx, "lindenmere/visitors/ticketing", nil, api.Offer{Services: ptr([]string{"networking"})})))
-	require.Contains(t, p.Detail, "only ever narrowed further down")
+	require.Contains(t, p.Detail, "scopes below can offer fewer services, never more")
 	p = testbed.Problem(t, 422, client.Done(rowan.OfferServices(ctx, "lindenmere/visitors", nil, api.Offer{Services: ptr([]string{"apps"})})))
-	require.Contains(t, p.Detail, "beneath lindenmere/visitors already")
+	require.Contains(t, p.Detail, "below lindenmere/visitors: offer")
 }
 
 // TestAuthZEN asks as a platform service does: one evaluation, many, and the three searches.

@@ -16,7 +16,7 @@ import (
 	"arbora.example/store"
 )
 
-// The end of the audit log is written into a file outside the database when the service starts and every day: whoever can write in
+// The end of the audit log is written into a file outside the database when the service starts and every hour: whoever can write in
 // the database, and even has the key that chains the log, cannot write anew what stood there before.
 
 // anchors gives the file that the ends of the audit log are written into: beside the sealing key.
