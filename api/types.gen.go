@@ -1693,6 +1693,9 @@ type Reached struct {
 	// Held How many permissions are held there
 	Held int `json:"held"`
 
+	// OnTerms Those that are held under a condition, or from a later moment on
+	OnTerms []string `json:"onTerms"`
+
 	// Part The scope and all beneath it, the scope alone, or what is beneath it alone
 	Part  Part     `json:"part"`
 	Scope ScopeRef `json:"scope"`

@@ -427,7 +427,7 @@ func reachOf(r service.Reach) api.Reach {
 		Principal: principalRef(r.Principal), Hidden: r.Hidden > 0, Revision: int64(r.Revision),
 		Reached: each(r.Reached, func(v service.ReachedView) api.Reached {
 			return api.Reached{
-				Scope: refOf(v.Scope), Part: api.Part(v.Part), By: each(v.By, ruleOf), Adds: words(v.Adds), Cuts: words(v.Cuts),
+				Scope: refOf(v.Scope), Part: api.Part(v.Part), By: each(v.By, ruleOf), Adds: words(v.Adds), Cuts: words(v.Cuts), OnTerms: words(v.OnTerms),
 				Held: v.Held, Conditional: v.Conditional, Beneath: v.Beneath,
 			}
 		}),

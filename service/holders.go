@@ -182,6 +182,7 @@ type ReachedView struct {
 	By          []RuleView
 	Adds        []string
 	Cuts        []string
+	OnTerms     []string // of those held there, the ones held under a condition or later
 	Held        int
 	Conditional int
 	Beneath     int
@@ -223,7 +224,7 @@ func (s *Service) Reach(ctx context.Context, c Caller, organisation string, who 
 	for _, r := range seen {
 		answer.Reached = append(answer.Reached, ReachedView{
 			Scope: d.ref(r.Scope), Part: r.Part, By: told[:len(r.By)], Held: r.Held.Len(), Conditional: r.Conditional.Len(),
-			Beneath: d.Beneath(r.Scope.ID), Adds: d.permissionWords(r.Adds), Cuts: d.permissionWords(r.Cuts),
+			Beneath: d.Beneath(r.Scope.ID), Adds: d.permissionWords(r.Adds), Cuts: d.permissionWords(r.Cuts), OnTerms: d.permissionWords(r.Conditional),
 		})
 		told = told[len(r.By):]
 	}

@@ -2676,6 +2676,8 @@ export interface components {
             cuts: string[];
             /** @description How many more are held under a condition */
             conditional: number;
+            /** @description Those that are held under a condition, or from a later moment on */
+            onTerms: string[];
             scope: components["schemas"]["ScopeRef"];
             by: components["schemas"]["Rule"][];
             /** @description The permissions that they add to what comes from above */
