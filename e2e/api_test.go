@@ -418,6 +418,58 @@ func TestGuessingIsSlowedDown(t *testing.T) {
 	b.As(t, "maeve@lindenmere") // others are not held up
 }
 
+// TestWhatIsRecordedAsRefused asks for what bram may not have: as a page does by itself, and as a person or a program.
+func TestWhatIsRecordedAsRefused(t *testing.T) {
+	b := testbed.StartDemo(t)
+	b.Newcomer(t, "nils")
+	b.Grant(t, "observer", "user", "nils", alpine)
+	jar, err := cookiejar.New(nil)
+	require.NoError(t, err)
+	browser := &http.Client{Jar: jar}
+	csrf := ""
+	send := func(method, path, token, body string) int {
+		r, err := http.NewRequestWithContext(t.Context(), method, b.Address+"/api/v1"+path, bytes.NewReader([]byte(body)))
+		require.NoError(t, err)
+		r.Header.Set("Content-Type", "application/json")
+		r.Header.Set("X-CSRF-Token", csrf)
+		if token != "" {
+			r.Header.Set("Authorization", "Bearer "+token)
+		}
+		response, err := browser.Do(r)
+		require.NoError(t, err)
+		defer response.Body.Close()
+		var s api.Session
+		if path == "/session" {
+			require.NoError(t, json.NewDecoder(response.Body).Decode(&s))
+			csrf = s.Csrf
+		}
+		return response.StatusCode
+	}
+	recorded := func() (count int) {
+		require.NoError(t, b.Records.EachAudit(t.Context(), func(r store.AuditRecord) error {
+			if r.Event == "refused" {
+				count++
+			}
+			return nil
+		}))
+		return count
+	}
+	before := recorded()
+	require.Equal(t, 200, send("POST", "/session", "", fmt.Sprintf(`{"name":"nils@lindenmere","password":%q}`, demo.Passphrase)))
+	grant := `{"principal":{"kind":"user","name":"nils"},"role":"steward"}`
+	grants := "/scopes/" + url.PathEscape(alpine) + "/grants"
+	require.Equal(t, 403, send("GET", "/organisations/lindenmere/audit-records", "", ""))
+	require.Equal(t, 403, send("POST", grants+"?preview=true", "", grant))
+	require.Equal(t, before, recorded(), "a page asked by itself")
+	require.Equal(t, 403, send("POST", grants, "", grant))
+	require.Equal(t, 403, send("PUT", "/organisations/lindenmere/settings?preview=true", "", `{"settings":{"keysEach":3,"secondFactor":false,"forbidPublic":false,"forbidSignedIn":false}}`))
+	require.Equal(t, before+2, recorded(), "settings have no preview")
+	token := b.Token(t, "nils@lindenmere")
+	require.Equal(t, 403, send("GET", "/organisations/lindenmere/audit-records", token, ""))
+	require.Equal(t, 403, send("POST", grants+"?preview=true", token, grant))
+	require.Equal(t, before+4, recorded(), "a program asked because it was told to")
+}
+
 // TestCookies signs in as a browser does: the cookie is out of scripts' reach, and a write needs the CSRF token.
 func TestCookies(t *testing.T) {
 	b := testbed.StartDemo(t)

@@ -49,13 +49,24 @@ func problemOf(status int, kind, detail, next string) api.Problem {
 // problemType begins the type of every problem (RFC 9457, section 3.1.1).
 const problemType = "urn:arbora:problem:"
 
-// writeError answers with the problem an error stands for. A refusal is recorded.
+// asksByItself reports whether a page of the console sent a request, rather than the person who looks at it: pages read everything
+// that they could show, and preview what a dialog holds. Programs and terminals do what they are told.
+func (s *Server) asksByItself(c *gin.Context) bool {
+	if c.GetHeader("Authorization") != "" {
+		return false
+	}
+	r, known := s.routes[c.Request.Method+" "+c.FullPath()]
+	previews := known && r.Operation.Parameters.GetByInAndName("query", "preview") != nil && c.Query("preview") == "true"
+	return c.Request.Method == http.MethodGet || previews
+}
+
+// writeError answers with the problem an error stands for. The refusal of something that a person or program asked for is recorded.
 func (s *Server) writeError(c *gin.Context, err error) {
 	var p *service.Problem
 	var tooLarge *http.MaxBytesError
 	switch {
 	case errors.As(err, &p):
-		if caller, ok := callerOf(c.Request.Context()); ok && p.Kind == service.Refused {
+		if caller, ok := callerOf(c.Request.Context()); ok && p.Kind == service.Refused && !s.asksByItself(c) {
 			if err := s.service.NoteRefusal(c.Request.Context(), caller, p); err != nil {
 				s.writeError(c, err)
 				return
