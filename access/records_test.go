@@ -116,10 +116,10 @@ func (m *memory) Keys(_ context.Context, _, principal access.ID) ([]store.Key, e
 	return m.keys[principal], nil
 }
 
-func (m *memory) KeysIssuedBy(_ context.Context, _ access.ID, issuer string, but access.ID) (keys []store.Key, err error) {
+func (m *memory) KeysIssuedBy(_ context.Context, _, issuer access.ID) (keys []store.Key, err error) {
 	for principal, of := range m.keys {
 		for _, k := range of {
-			if k.CreatedBy == issuer && principal != but {
+			if k.Issuer == issuer && principal != issuer {
 				keys = append(keys, k)
 			}
 		}

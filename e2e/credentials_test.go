@@ -325,9 +325,11 @@ func TestKeysThatALeaverIssuedAreTold(t *testing.T) {
 		return *written.Impact
 	}
 	require.Contains(t, retire("yuki").Warnings, "yuki issued API key "+key.Key.Id+" of service account "+digitising+"/label-printer. It keeps working: replace and revoke it.")
+	require.NoError(t, client.Done(rowan.EditPrincipal(t.Context(), "lindenmere", api.UserKind, "yuki", nil, api.PrincipalEdit{Name: ptr("yuki-mori")})))
+	require.Contains(t, retire("yuki-mori").Warnings[0], "yuki-mori issued API key "+key.Key.Id)
 	require.Empty(t, retire("sefa").Warnings)
 	require.NoError(t, client.Done(rowan.WithdrawKey(t.Context(), key.Key.Id)))
-	require.Empty(t, retire("yuki").Warnings)
+	require.Empty(t, retire("yuki-mori").Warnings)
 }
 
 // TestHandingOver gives a leaver's grants to somebody else.

@@ -139,7 +139,7 @@ func (s *Service) newKey(c Caller, principal access.ID, wanted NewKey) (KeyMade,
 	secret := people.NewSecret()
 	return KeyMade{Secret: secret, Key: store.Key{
 		ID: newID(), Organisation: c.Organisation, Principal: principal, SecretHash: secret.Hash(), Label: wanted.Label,
-		CreatedAt: now, CreatedBy: c.Name, Until: wanted.Until, Governs: wanted.Governs,
+		CreatedAt: now, CreatedBy: c.Name, Issuer: c.Principal, Until: wanted.Until, Governs: wanted.Governs,
 	}}, nil
 }
 

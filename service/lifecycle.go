@@ -262,13 +262,13 @@ func planState(ctx context.Context, organisation string, who Somebody, to people
 	}
 }
 
-// issued warns of the API keys that a user who leaves for good issued for programs: the user may know their secrets, and they work on.
+// issued warns of the API keys that somebody who leaves for good issued for programs: the leaver may know their secrets, and they work on.
 func (d desk) issued(ctx context.Context, p access.Principal, to people.State) (warnings []string, err error) {
-	if to != people.Retired || p.Kind != access.User {
+	if to != people.Retired {
 		return nil, nil
 	}
 	top, _ := d.Top()
-	keys, err := d.details.KeysIssuedBy(ctx, top.ID, people.SignIn{Name: p.Name, Organisation: top.Name}.String(), p.ID)
+	keys, err := d.details.KeysIssuedBy(ctx, top.ID, p.ID)
 	for _, k := range keys {
 		of, known := d.Principal(k.Principal)
 		seen := known && (of.Kind == access.ServiceAccount && d.may("describe service-account", of.Home) || of.Kind != access.ServiceAccount && d.may("describe user", top.ID))

@@ -13,7 +13,7 @@ import (
 // Details are what is said of things and decides nothing.
 type Details interface {
 	GrantDetails(ctx context.Context, ids []access.ID) (map[access.ID]store.GrantDetails, error)
-	KeysIssuedBy(ctx context.Context, organisation access.ID, issuer string, but access.ID) ([]store.Key, error)
+	KeysIssuedBy(ctx context.Context, organisation, issuer access.ID) ([]store.Key, error)
 	OrganisationNamed(ctx context.Context, name string) (id access.ID, err error)
 	PolicyDetails(ctx context.Context, ids []access.ID) (map[access.ID]store.PolicyDetails, error)
 	PrincipalDetails(ctx context.Context, organisation access.ID, ids []access.ID) (map[access.ID]store.PrincipalDetails, error)

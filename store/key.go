@@ -21,6 +21,7 @@ type Key struct {
 	Label        string
 	CreatedAt    time.Time
 	CreatedBy    string
+	Issuer       access.ID // who that is in the organisation; zero for a keeper
 	Until        time.Time // zero for one that does not end
 	LastUsedAt   time.Time
 	LastUsedFrom string
@@ -28,12 +29,12 @@ type Key struct {
 	Governs      bool      // programs that show it may use permissions to govern
 }
 
-const keyColumns = "SELECT id, organisation_id, principal_id, secret_hash, label, created_at, created_by, expires_at, last_used_at, last_used_from, withdrawn_at, governs FROM api_key WHERE "
+const keyColumns = "SELECT id, organisation_id, principal_id, secret_hash, label, created_at, created_by, expires_at, last_used_at, last_used_from, withdrawn_at, governs, issuer_id FROM api_key WHERE "
 
 func scanKey(scan scanner) (k Key, err error) {
 	var hash []byte
 	var until, used, withdrawn sql.NullTime
-	err = scan((*idColumn)(&k.ID), (*idColumn)(&k.Organisation), (*idColumn)(&k.Principal), &hash, &k.Label, &k.CreatedAt, &k.CreatedBy, &until, &used, &k.LastUsedFrom, &withdrawn, &k.Governs)
+	err = scan((*idColumn)(&k.ID), (*idColumn)(&k.Organisation), (*idColumn)(&k.Principal), &hash, &k.Label, &k.CreatedAt, &k.CreatedBy, &until, &used, &k.LastUsedFrom, &withdrawn, &k.Governs, (*idColumn)(&k.Issuer))
 	copy(k.SecretHash[:], hash)
 	k.Until, k.LastUsedAt, k.WithdrawnAt = until.Time, used.Time, withdrawn.Time
 	return k, mark(err)
@@ -54,10 +55,10 @@ func (s *Store) Keys(ctx context.Context, organisation, principal access.ID) (ke
 	return keys, err
 }
 
-// KeysIssuedBy lists the keys of an organisation that somebody of a name issued for others and that were not taken back, oldest first.
-func (d Details) KeysIssuedBy(ctx context.Context, organisation access.ID, issuer string, but access.ID) (keys []Key, err error) {
-	err = each(ctx, d.from, keyColumns+"organisation_id = ? AND created_by = ? AND principal_id <> ? AND withdrawn_at IS NULL ORDER BY id",
-		[]any{idColumn(organisation), issuer, idColumn(but)}, func(scan scanner) error {
+// KeysIssuedBy lists the keys of an organisation that somebody issued for others and that were not taken back, oldest first.
+func (d Details) KeysIssuedBy(ctx context.Context, organisation, issuer access.ID) (keys []Key, err error) {
+	err = each(ctx, d.from, keyColumns+"organisation_id = ? AND issuer_id = ? AND principal_id <> issuer_id AND withdrawn_at IS NULL ORDER BY id",
+		[]any{idColumn(organisation), idColumn(issuer)}, func(scan scanner) error {
 			k, err := scanKey(scan)
 			keys = append(keys, k)
 			return err
@@ -83,8 +84,8 @@ func (s *Store) CreateServiceKey(ctx context.Context, k Key, service string, aut
 }
 
 func insertKey(ctx context.Context, tx *txn, k Key) error {
-	_, err := tx.ExecContext(ctx, `INSERT INTO api_key (id, organisation_id, principal_id, secret_hash, label, created_at, created_by, expires_at, governs) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-		idColumn(k.ID), idColumn(k.Organisation), idColumn(k.Principal), k.SecretHash[:], k.Label, k.CreatedAt, k.CreatedBy, momentColumn(k.Until), k.Governs)
+	_, err := tx.ExecContext(ctx, `INSERT INTO api_key (id, organisation_id, principal_id, secret_hash, label, created_at, created_by, expires_at, governs, issuer_id) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+		idColumn(k.ID), idColumn(k.Organisation), idColumn(k.Principal), k.SecretHash[:], k.Label, k.CreatedAt, k.CreatedBy, momentColumn(k.Until), k.Governs, idColumn(k.Issuer))
 	return err
 }
 
