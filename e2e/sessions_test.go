@@ -97,12 +97,16 @@ func TestConsoleUndoes(t *testing.T) {
 	require.NoError(t, console.Do(together([]browser.Step{
 		console.SignIn("rowan@lindenmere", demo.Passphrase),
 		browser.See(`[role=tree]`, "gardens"),
+		browser.HoldBack("/tree"),
 		console.Open("/people/piotr"),
 		browser.Press("Grant a role"),
+		browser.Type(`dialog input[name=why]`, "for the loans"),
+		browser.LetThrough(), // what comes while somebody writes takes nothing away
 		browser.Type(`dialog input[name=where]`, alpine),
 		browser.Type(`dialog input[name=role]`, "observer"),
 		browser.Visible(`[data-test=impact]`),
 		browser.See(`[data-test=held]`, "Nothing: no rule there or above names them."),
+		browser.Holds(`dialog input[name=why]`, "for the loans"),
 		browser.Press("Only for a while, or under a condition"),
 		browser.Type(`dialog input[name=condition]`, "request.hour is"),
 		browser.See(`dialog [role=alert]`, "the line ends here, expected a number"),

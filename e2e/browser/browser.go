@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/cdproto/webauthn"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
@@ -158,6 +159,11 @@ func See(selector, text string) Step { return poll("", selector, text) }
 // SeeNot waits until no element of a selector holds a text.
 func SeeNot(selector, text string) Step { return poll("!", selector, text) }
 
+// Holds waits until a field holds a text.
+func Holds(selector, text string) Step {
+	return wait(fmt.Sprintf(`document.querySelector(%q)?.value === %q`, selector, text))
+}
+
 func poll(not, selector, text string) Step {
 	script := fmt.Sprintf(`%s[...document.querySelectorAll(%q)].some((e) => (e.innerText ?? e.textContent).replace(/\s+/g, " ").includes(%q))`, not, selector, text)
 	return wait(script)
@@ -280,6 +286,30 @@ func Drag(from, onto string) Step {
 
 // Stroke strikes a key wherever the page is.
 func Stroke(key string) Step { return chromedp.KeyEvent(key) }
+
+// HoldBack has the pages opened from now on wait for the answers to requests whose path ends so, until [LetThrough].
+func HoldBack(path string) Step {
+	hold := page.AddScriptToEvaluateOnNewDocumentParams{Source: `if (location.protocol.startsWith("http") && sessionStorage.heldBack) {
+		const fetched = fetch;
+		const through = new Promise((go) => (window.letThrough = go));
+		window.fetch = async (...asked) => {
+			if (new URL(asked[0].url ?? asked[0], location).pathname.endsWith(sessionStorage.heldBack)) await through;
+			return fetched(...asked);
+		};
+	}`}
+	return chromedp.Steps(
+		func(ctx context.Context, t *chromedp.Target) (none chromedp.Void, err error) {
+			_, err = cdp.Call(ctx, t, page.AddScriptToEvaluateOnNewDocument, hold)
+			return none, err
+		},
+		chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`void (sessionStorage.heldBack = %q)`, path)),
+	)
+}
+
+// LetThrough lets the page have what it was held back.
+func LetThrough() Step {
+	return chromedp.Evaluate[chromedp.Void](`{ letThrough(); sessionStorage.removeItem("heldBack"); }`)
+}
 
 // Width sets how wide the page is, in pixels.
 func Width(width int64) Step { return chromedp.EmulateViewport(width, 800) }

@@ -1,5 +1,6 @@
 <script lang="ts">
   import { Button, Modal } from "flowbite-svelte";
+  import { untrack } from "svelte";
   import { push } from "svelte-spa-router";
   import { api, ask, asProblem, type Problem, type Scope, type Schemas } from "../lib/api";
   import { tree } from "../lib/tree.svelte";
@@ -20,12 +21,15 @@
   let problem = $state.raw<Problem | null>(null);
   let busy = $state(false);
 
+  function begin() {
+    what = parent.creatable[0] ?? "";
+    name = title = description = "";
+    problem = null;
+  }
+
+  // Begun when it opens, and by nothing that is read anew while somebody writes in it.
   $effect(() => {
-    if (open) {
-      what = parent.creatable[0] ?? "";
-      name = title = description = "";
-      problem = null;
-    }
+    if (open) untrack(begin);
   });
 
   const resource = $derived(!containers.includes(what));

@@ -8,6 +8,7 @@ grant would do is told before it is made. -->
 
 <script lang="ts">
   import { Button, Modal, Radio } from "flowbite-svelte";
+  import { untrack } from "svelte";
   import { api, ask, asProblem, confirming, type Problem, type Role, type Schemas } from "../lib/api";
   import { groups, guests, roles, users } from "../lib/directory";
   import { session } from "../lib/session.svelte";
@@ -55,8 +56,9 @@ grant would do is told before it is made. -->
   let knownRoles = $state.raw<Role[]>([]);
   let at = $state.raw<{ id: string; address: string; name: string; kind: string } | null>(null);
 
+  // Begun when it opens, and by nothing that is read anew while somebody writes in it.
   $effect(() => {
-    if (open) prepare();
+    if (open) untrack(prepare);
   });
 
   async function prepare() {

@@ -1,6 +1,7 @@
 <!-- Puts somebody into a group: asks for the group when the member is given, for the member when the group is. -->
 <script lang="ts">
   import { Button, Modal, Radio } from "flowbite-svelte";
+  import { untrack } from "svelte";
   import { api, ask, asProblem, type PrincipalRef, type Problem } from "../lib/api";
   import { groups, guests, users } from "../lib/directory";
   import { undo } from "../lib/undo.svelte";
@@ -19,7 +20,7 @@
   let known = $state.raw<Record<"user" | "guest" | "group", { value: string; hint?: string }[]>>({ user: [], guest: [], group: [] });
 
   $effect(() => {
-    if (open) prepare();
+    if (open) untrack(prepare);
   });
 
   async function prepare() {

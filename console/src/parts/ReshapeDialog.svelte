@@ -28,8 +28,10 @@
 
   $effect(() => {
     if (!open) return;
-    to = target;
-    draft.begin(untrack(() => textsOf(scope)));
+    untrack(() => {
+      to = target;
+      draft.begin(textsOf(scope));
+    });
   });
 
   // Only what was altered is asked for: each takes a permission of its own. It is to be still as it was read.
