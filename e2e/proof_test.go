@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"net/url"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -69,9 +70,11 @@ func TestWhatTakesAFreshProof(t *testing.T) {
 		}},
 	}
 	b.Clock.Forward(people.ProofFor)
+	letters := len(b.Mail.Letters())
 	for _, c := range tries {
 		require.Equal(t, "proof-needed", kind(t, c.try()), c.name)
 	}
+	require.Len(t, b.Mail.Letters(), letters, "nobody hears of what was not done")
 	require.NoError(t, client.Done(rowan.ShowTree(ctx, "lindenmere", nil)))
 	require.NoError(t, client.Done(rowan.CreateGrant(ctx, alpine, nil, api.GrantNew{Principal: user("bram"), Role: "observer"})))
 	require.NoError(t, client.Done(rowan.CreateGroup(ctx, "lindenmere", nil, api.GroupNew{Name: "night-watch"})))
@@ -81,6 +84,52 @@ func TestWhatTakesAFreshProof(t *testing.T) {
 	for _, c := range tries {
 		require.NoError(t, c.try(), c.name)
 	}
+	heard(t, b, "maeve@lindenmere.example", "rowan@lindenmere took away your second factor.")
+	heard(t, b, "rowan@lindenmere.example", "Your mail address was altered to rowan@quaywater.example.")
+	heard(t, b, "bram@lindenmere.example", "rowan@lindenmere altered your mail address to bram@quaywater.example.")
+	heard(t, b, "rowan@quaywater.example", "You let a terminal in, which asked from 127.0.0.1.")
+}
+
+// heard requires that a letter which says so has come to an address.
+func heard(t *testing.T, b *testbed.Bed, to, says string) {
+	t.Helper()
+	var said []string
+	for _, l := range b.Mail.Letters() {
+		if l.To[0] == to {
+			said = append(said, l.Text)
+		}
+	}
+	require.Contains(t, strings.Join(said, "\n"), says)
+}
+
+// TestOwnersHearOfTheirCredentials changes what a user signs in with, and reads the letters to them.
+func TestOwnersHearOfTheirCredentials(t *testing.T) {
+	b := testbed.StartDemo(t)
+	rowan, ctx := b.As(t, "rowan@lindenmere"), t.Context()
+	both := api.ByBoth
+	made, err := client.Read[api.UserMade](rowan.CreateUser(ctx, "lindenmere", nil, api.UserNew{Name: "wren", Email: ptr("wren@lindenmere.example"), SignInBy: &both, Password: ptr(demo.Passphrase)}))
+	require.NoError(t, err)
+	require.Nil(t, made.Password)
+	issued, err := client.Read[api.KeyMade](rowan.CreateKey(ctx, "lindenmere", api.UserKind, "wren", api.KeyNew{}))
+	require.NoError(t, err)
+	heard(t, b, "wren@lindenmere.example", "rowan@lindenmere issued an API key that opens your account.")
+	require.NoError(t, client.Done(rowan.WithdrawKey(ctx, issued.Key.Id)))
+	heard(t, b, "wren@lindenmere.example", "rowan@lindenmere took back one of your API keys.")
+
+	wren := b.As(t, "wren@lindenmere")
+	require.NoError(t, client.Done(wren.ChoosePassword(ctx, api.PasswordChoice{Current: demo.Passphrase, New: "lichen on the sundial"})))
+	heard(t, b, "wren@lindenmere.example", "You chose another password.")
+	own, err := client.Read[api.KeyMade](wren.CreateOwnKey(ctx, api.KeyNew{}))
+	require.NoError(t, err)
+	heard(t, b, "wren@lindenmere.example", "An API key of yours was issued.")
+	require.NoError(t, client.Done(wren.WithdrawKey(ctx, own.Key.Id)))
+	heard(t, b, "wren@lindenmere.example", "An API key of yours was taken back.")
+
+	require.NoError(t, client.Done(rowan.ResetPassword(ctx, "lindenmere", api.UserKind, "wren", nil)))
+	heard(t, b, "wren@lindenmere.example", "rowan@lindenmere reset your password.")
+	require.NoError(t, client.Done(rowan.MailPasswordLink(ctx, "lindenmere", api.UserKind, "wren")))
+	require.NoError(t, client.Done(wren.UseLink(ctx, api.LinkUse{Token: linkTo(t, b, "wren@lindenmere.example"), Password: "another one, and longer"})))
+	heard(t, b, "wren@lindenmere.example", "A password was chosen by a link that was mailed to you.")
 }
 
 // TestWhatKeysMayGovern has programs try what takes a fresh proof of people: a key that was made for governing may, another may

@@ -134,8 +134,8 @@ func (s *Service) EditProfile(ctx context.Context, c Caller, title, email *strin
 		if err := s.needProof(c, "alter your mail address"); err != nil {
 			return c, err
 		}
-		s.notify(ctx, c.Identity, "Your mail address was altered to "+*email+".")
 	}
+	had := c.Identity
 	_, err := s.write(ctx, c, c.Organisation, func(now *access.Snapshot, details Details) (plan, error) {
 		d := s.deskOf(now, c)
 		d.details = details
@@ -158,6 +158,9 @@ func (s *Service) EditProfile(ctx context.Context, c Caller, title, email *strin
 			what: "mended their own profile",
 		}, nil
 	})
+	if err == nil && c.Identity.Email != had.Email {
+		s.notify(ctx, had, "Your mail address was altered to "+c.Identity.Email+".")
+	}
 	return c, err
 }
 
@@ -182,6 +185,7 @@ func (s *Service) ChoosePassword(ctx context.Context, c Caller, current, chosen 
 	if err := s.records.ChoosePassword(ctx, c.Identity, hash, c.Token, s.author(c)); err != nil {
 		return c, err
 	}
+	s.notify(ctx, c.Identity, "You chose another password. What you signed in with before opens nothing any more.")
 	c.Identity.Temporary, c.Identity.PasswordHash = false, hash
 	return c, nil
 }

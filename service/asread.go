@@ -38,7 +38,7 @@ func outdated(what string, things ...another) error {
 	return nil
 }
 
-func isAnother(was *string, now string) bool { return was != nil && !reflect.DeepEqual(*was, now) }
+func isAnother(was *string, now string) bool { return was != nil && *was != now }
 
 func areOthers(was *map[string]string, now map[string]string) bool {
 	return was != nil && !maps.Equal(*was, now)

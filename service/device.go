@@ -81,7 +81,11 @@ func (s *Service) DecideDevice(ctx context.Context, c Caller, code string, allow
 		who, where, did = c.Identity.ID, c.Organisation, "let in"
 	}
 	record := store.AuditRecord{Organisation: c.OrganisationName, Author: s.author(c), Event: "terminal-decided", Detail: fmt.Sprintf("%s %s a terminal at %s", c.Name, did, r.From)}
-	if err := s.records.DecideDevice(ctx, r.UserCode, who, where, c.Strong, record); !errors.Is(err, store.ErrNotFound) {
+	err = s.records.DecideDevice(ctx, r.UserCode, who, where, c.Strong, record)
+	if err == nil && allow {
+		s.notify(ctx, c.Identity, "You let a terminal in, which asked from "+r.From+".")
+	}
+	if !errors.Is(err, store.ErrNotFound) {
 		return err
 	}
 	return &Problem{Kind: Conflict, Detail: "this terminal was answered already", Next: "nothing more needs doing"}

@@ -151,8 +151,12 @@ func (s *Service) ResetFactor(ctx context.Context, c Caller, organisation, name 
 	if !identity.Factor {
 		return &Problem{Kind: Conflict, Detail: name + " has no second factor", Next: "nothing needs doing"}
 	}
+	record := store.AuditRecord{Organisation: c.OrganisationName, Author: s.author(c), Event: "second-factor-dropped", Detail: c.Name + " took away the second factor of " + identity.SignIn().String()}
+	if err := s.records.DropFactor(ctx, identity, record); err != nil {
+		return err
+	}
 	s.notify(ctx, identity, c.Name+" took away your second factor.")
-	return s.records.DropFactor(ctx, identity, store.AuditRecord{Organisation: c.OrganisationName, Author: s.author(c), Event: "second-factor-dropped", Detail: c.Name + " took away the second factor of " + identity.SignIn().String()})
+	return nil
 }
 
 // errNoCode says that a code is needed beside the password.

@@ -47,13 +47,15 @@ func (s *Service) make(ctx context.Context, c Caller, p planner) (*access.Snapsh
 	if _, err := s.open(ctx, c); err != nil {
 		return nil, err
 	}
-	return s.write(ctx, c, c.Organisation, func(now *access.Snapshot, details Details) (plan, error) {
+	var notices []notice
+	next, err := s.write(ctx, c, c.Organisation, func(now *access.Snapshot, details Details) (plan, error) {
 		d := s.deskOf(now, c)
 		d.details = details
 		planned, err := p(d)
 		if err != nil {
 			return planned, err
 		}
+		notices = planned.notices
 		opened, err := d.mayMake(planned)
 		if err != nil {
 			return planned, err
@@ -66,6 +68,13 @@ func (s *Service) make(ctx context.Context, c Caller, p planner) (*access.Snapsh
 		}
 		return planned, s.proven(c, d, planned, opened)
 	})
+	if err != nil {
+		return nil, err
+	}
+	for _, n := range notices {
+		s.notify(ctx, n.to, n.what)
+	}
+	return next, nil
 }
 
 // proven refuses a change that gives to the public, or to govern, when it takes a fresh proof and there is none.

@@ -100,10 +100,12 @@ func (s *Service) issue(ctx context.Context, c Caller, wanted NewKey, find func(
 				Next: "take one back that is no longer used",
 			}
 		}
+		notices, err := d.notice(ctx, c, p, "An API key of yours was issued.", "issued an API key that opens your account.")
 		return plan{
-			rows: func(tx Tx) error { return tx.CreateKey(made.Key) },
-			what: fmt.Sprintf("issued key %s for %s %s", made.Key.ID, p.Kind, p.Name),
-		}, nil
+			rows:    func(tx Tx) error { return tx.CreateKey(made.Key) },
+			what:    fmt.Sprintf("issued key %s for %s %s", made.Key.ID, p.Kind, p.Name),
+			notices: notices,
+		}, err
 	})
 	return made, err
 }
@@ -185,10 +187,12 @@ func (s *Service) WithdrawKey(ctx context.Context, c Caller, key string) error {
 				return plan{}, notThere("key", key, "")
 			}
 		}
+		notices, err := d.notice(ctx, c, p, "An API key of yours was taken back.", "took back one of your API keys.")
 		return plan{
-			rows: func(tx Tx) error { return tx.WithdrawKey(k) },
-			what: fmt.Sprintf("took back key %s of %s %s", k.ID, p.Kind, p.Name),
-		}, nil
+			rows:    func(tx Tx) error { return tx.WithdrawKey(k) },
+			what:    fmt.Sprintf("took back key %s of %s %s", k.ID, p.Kind, p.Name),
+			notices: notices,
+		}, err
 	})
 	return err
 }

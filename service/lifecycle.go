@@ -76,7 +76,18 @@ func (s *Service) EditPrincipal(ctx context.Context, c Caller, organisation stri
 			return 0, err
 		}
 	}
-	return s.made(ctx, c, planEdit(ctx, organisation, who, edit))
+	return s.made(ctx, c, func(d desk) (plan, error) {
+		p, err := planEdit(ctx, organisation, who, edit)(d)
+		if err != nil || edit.Email == nil {
+			return p, err
+		}
+		of, err := d.governed(organisation, who, "edit")
+		if err != nil {
+			return p, err
+		}
+		p.notices, err = d.notice(ctx, c, of, "Your mail address was altered to "+*edit.Email+".", "altered your mail address to "+*edit.Email+".")
+		return p, err
+	})
 }
 
 // PreviewEdit gives the impact of altering a principal and alters nothing.

@@ -193,6 +193,7 @@ func (s *Service) UseLink(ctx context.Context, token people.Token, password, tit
 		}}, nil
 	})
 	if err == nil {
+		s.notify(ctx, identity, "A password was chosen by a link that was mailed to you. What you signed in with before opens nothing any more.")
 		err = s.records.ForgetGuesses(ctx, identity.SignIn())
 	}
 	return v, usedMeanwhile(err)

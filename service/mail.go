@@ -3,6 +3,7 @@ package service
 import (
 	"context"
 
+	"arbora.example/access"
 	"arbora.example/people"
 	"arbora.example/store"
 )
@@ -36,6 +37,30 @@ func (s *Service) mail(ctx context.Context, l people.Letter) Mailed {
 		m.Sent = true
 	}
 	return m
+}
+
+// notice is what somebody is told by mail.
+type notice struct {
+	to   store.Identity
+	what string
+}
+
+// notice tells the owner of an account, at the mail address it has now, of what is about to be done with it: as their own doing
+// or as the caller's. Programs read no mail.
+func (d desk) notice(ctx context.Context, c Caller, p access.Principal, own, byAnother string) ([]notice, error) {
+	if p.Kind != access.User {
+		return nil, nil
+	}
+	details, err := d.detailsOf(ctx, p)
+	if err != nil {
+		return nil, err
+	}
+	top, _ := d.Top()
+	to := store.Identity{ID: p.ID, Name: p.Name, Email: details.Email, OrganisationName: top.Name}
+	if p.ID == c.Principal {
+		return []notice{{to, own}}, nil
+	}
+	return []notice{{to, c.Name + " " + byAnother}}, nil
 }
 
 // notify tells somebody by mail what was done with how they sign in. Nobody waits for it: without an address, or without mail,

@@ -149,6 +149,8 @@ type plan struct {
 	warnings []string
 	// settings are the organisation's from then on; nil leaves them.
 	settings *people.Settings
+	// notices are sent once the plan is made.
+	notices []notice
 }
 
 // write makes one change to an organisation: planned on the snapshot that is then locked, checked by the core, written
