@@ -42,8 +42,11 @@ func (h *Host) Commands() []*cli.Command {
 // defaultListen is where the service answers unless said otherwise.
 const defaultListen = "127.0.0.1:8420"
 
-// database is what a private server calls the database of records.
-const database = "arbora"
+// database is what a private server calls the database of records, and serviceAccount who uses it.
+const (
+	database       = "arbora"
+	serviceAccount = "arbora-service"
+)
 
 // startLimit bounds how long a private server may take to start, on a slow machine that recovers from a crash.
 const startLimit = 2 * time.Minute
@@ -67,9 +70,19 @@ func (h *Host) records(ctx context.Context, set settings, log *slog.Logger) (*st
 	starting, cancel := context.WithTimeout(ctx, startLimit)
 	defer cancel()
 	if set.Database != "" {
+		if set.Owner != "" {
+			if err := store.Confine(starting, set.Owner, set.Database); err != nil {
+				return nil, nil, err
+			}
+		}
 		records, err := store.Open(starting, set.Database)
 		if err != nil {
 			return nil, nil, err
+		}
+		if may, err := records.MayAlterAudit(starting); err != nil {
+			return nil, nil, errors.Join(err, records.Close())
+		} else if may {
+			log.Warn("the database account of the service may alter what was recorded in the audit log: give it an account without rights, and name the account that owns the tables with --database-owner")
 		}
 		return records, records.Close, nil
 	}
@@ -83,7 +96,14 @@ func (h *Host) records(ctx context.Context, set settings, log *slog.Logger) (*st
 	if err := private.Create(starting, database); err != nil {
 		return fail(err)
 	}
-	records, err := store.Open(starting, private.DSN(database))
+	dsn, err := private.Account(starting, serviceAccount, database)
+	if err != nil {
+		return fail(err)
+	}
+	if err := store.Confine(starting, private.DSN(database), dsn); err != nil {
+		return fail(err)
+	}
+	records, err := store.Open(starting, dsn)
 	if err != nil {
 		return fail(err)
 	}

@@ -68,7 +68,9 @@ func (h *Host) runLoam(ctx context.Context, set settings, arbora string, keys ma
 		if err := private.Create(ctx, loamDatabase); err != nil {
 			return err
 		}
-		set.Database = private.DSN(loamDatabase)
+		if set.Database, err = private.Account(ctx, loamDatabase, loamDatabase, "ALL PRIVILEGES ON `"+loamDatabase+"`.*"); err != nil {
+			return err
+		}
 	}
 	listener, err := net.Listen("tcp", set.Listen)
 	if err != nil {

@@ -24,6 +24,7 @@ import (
 type settings struct {
 	file     string
 	Database string `toml:"database"`
+	Owner    string `toml:"database-owner"`
 	Data     string `toml:"data"`
 	Listen   string `toml:"listen"`
 	Log      string `toml:"log"`
@@ -48,6 +49,8 @@ func (s *settings) flags(listens bool) []cli.Flag {
 			Sources: cli.EnvVars("ARBORA_CONFIG"), Destination: &s.file},
 		&cli.StringFlag{Name: "database", Usage: "`DSN` of the MariaDB database of records, as user:password@tcp(host:port)/database",
 			Sources: s.sources("ARBORA_DATABASE", "database"), Destination: &s.Database},
+		&cli.StringFlag{Name: "database-owner", Usage: "`DSN` by which tables are made and altered, so that the account of --database needs no rights of its own: it is granted what the service needs, and cannot alter the audit log",
+			Sources: s.sources("ARBORA_DATABASE_OWNER", "database-owner"), Destination: &s.Owner},
 		&cli.StringFlag{Name: "data", Usage: "without a DSN: `DIRECTORY` of a private MariaDB server", Value: dataHome("records"),
 			Sources: s.sources("ARBORA_DATA", "data"), Destination: &s.Data},
 		&cli.StringFlag{Name: "sealing-key", Usage: "`FILE` with the key that seals secrets in the records, made on first use (default: beside a private server's records, else in the user's data directory)",
@@ -115,12 +118,12 @@ func (s *settings) read() (map[string]string, error) {
 	var unknown *toml.StrictMissingError
 	if errors.As(err, &unknown) {
 		row, column := unknown.Errors[0].Position()
-		return nil, fmt.Errorf("%s, line %d, column %d: there is no setting %q; there are database, data, sealing-key, listen, address, tls-certificate, tls-key, trusted-proxies, security-contact, mail, mail-from, loam and log", s.file, row, column, unknown.Errors[0].Key()[0])
+		return nil, fmt.Errorf("%s, line %d, column %d: there is no setting %q; there are database, database-owner, data, sealing-key, listen, address, tls-certificate, tls-key, trusted-proxies, security-contact, mail, mail-from, loam and log", s.file, row, column, unknown.Errors[0].Key()[0])
 	} else if err != nil {
 		return nil, fmt.Errorf("%s: %w", s.file, err)
 	}
 	return map[string]string{
-		"database": values.Database, "data": values.Data, "listen": values.Listen, "log": values.Log, "sealing-key": values.SealingKey,
+		"database": values.Database, "database-owner": values.Owner, "data": values.Data, "listen": values.Listen, "log": values.Log, "sealing-key": values.SealingKey,
 		"address": values.Address, "mail": values.Mail, "mail-from": values.MailFrom, "loam": values.Loam,
 		"tls-certificate": values.TLSCertificate, "tls-key": values.TLSKey, "trusted-proxies": values.TrustedProxies, "security-contact": values.Contact,
 	}, nil

@@ -16,6 +16,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/go-sql-driver/mysql"
 	"github.com/stretchr/testify/require"
 
 	"arbora.example/access"
@@ -63,9 +64,27 @@ func DSN(t testing.TB) string {
 	return shared.DSN(name)
 }
 
-// Records opens a fresh database.
+// Records opens a fresh database by an account that may do only what the service has to.
 func Records(t testing.TB) *store.Store {
-	return OpenRecords(t, DSN(t))
+	_, dsn := Confined(t)
+	return OpenRecords(t, dsn)
+}
+
+// Confined makes a fresh database with its tables, for its owner and for an account that may do only what the service has to.
+func Confined(t testing.TB) (owner, service string) {
+	owner, service = Accounts(t)
+	require.NoError(t, store.Confine(t.Context(), owner, service))
+	return owner, service
+}
+
+// Accounts makes a fresh database without tables, for its owner and for an account that may do nothing there yet.
+func Accounts(t testing.TB) (owner, service string) {
+	owner = DSN(t)
+	config, err := mysql.ParseDSN(owner)
+	require.NoError(t, err)
+	service, err = shared.Account(t.Context(), "confined", config.DBName)
+	require.NoError(t, err)
+	return owner, service
 }
 
 // OpenRecords opens a database that is there.

@@ -35,7 +35,7 @@ type Server struct {
 	stopping bool
 }
 
-// account is the one account that connects over loopback.
+// account is the one that may do everything; programs get accounts of their own by [Server.Account].
 const account = "arbora"
 
 // Start starts the server of a data directory, making the directory on first use, and waits until it answers. The
@@ -110,12 +110,34 @@ func (s *Server) Keep(ctx context.Context, tell func(message string, err error))
 	}
 }
 
-// DSN names a database on the server, for package store.
-func (s *Server) DSN(database string) string {
+// DSN names a database on the server for the account that may do everything there.
+func (s *Server) DSN(database string) string { return s.dsn(account, s.password, database) }
+
+func (s *Server) dsn(user, password, database string) string {
 	c := mysql.NewConfig()
-	c.User, c.Passwd, c.Net, c.DBName = account, s.password, "tcp", database
+	c.User, c.Passwd, c.Net, c.DBName = user, password, "tcp", database
 	c.Addr = fmt.Sprintf("127.0.0.1:%d", s.port)
 	return c.FormatDSN()
+}
+
+// Account gives the DSN by which a program uses a database with an account of its own, made on first use. The account may do
+// what it is granted: rights holds what stands before TO in a GRANT statement, if it is to have any from here.
+func (s *Server) Account(ctx context.Context, name, database string, rights ...string) (string, error) {
+	password, err := s.secret("password-of-" + name)
+	if err != nil {
+		return "", err
+	}
+	who := quoted(name) + "@'127.0.0.1'"
+	statements := []string{"CREATE USER IF NOT EXISTS " + who, "ALTER USER " + who + " IDENTIFIED BY '" + password + "'"}
+	for _, right := range rights {
+		statements = append(statements, "GRANT "+right+" TO "+who)
+	}
+	for _, statement := range statements {
+		if err := s.statement(ctx, statement); err != nil {
+			return "", err
+		}
+	}
+	return s.dsn(name, password, database), nil
 }
 
 // Create makes a database on the server if it is not there yet.
@@ -164,16 +186,10 @@ func (s *Server) prepare(ctx context.Context) error {
 	if err := os.MkdirAll(s.temporary(), 0o700); err != nil {
 		return err
 	}
-	secret := filepath.Join(s.directory, "password")
-	text, err := os.ReadFile(secret)
-	if errors.Is(err, os.ErrNotExist) {
-		text = []byte(rand.Text())
-		err = os.WriteFile(secret, text, 0o600)
-	}
-	if err != nil {
+	var err error
+	if s.password, err = s.secret("password"); err != nil {
 		return err
 	}
-	s.password = string(text)
 	if _, err := os.Stat(filepath.Join(s.directory, "data", "mysql")); err == nil {
 		return nil
 	}
@@ -190,6 +206,17 @@ func (s *Server) prepare(ctx context.Context) error {
 		return fmt.Errorf("mariadb-install-db: %w: %s", err, lastLines(out.Bytes()))
 	}
 	return os.Rename(fresh, filepath.Join(s.directory, "data"))
+}
+
+// secret gives the password kept in a file of the directory, made on first use.
+func (s *Server) secret(name string) (string, error) {
+	name = filepath.Join(s.directory, name)
+	text, err := os.ReadFile(name)
+	if errors.Is(err, os.ErrNotExist) {
+		text = []byte(rand.Text())
+		err = os.WriteFile(name, text, 0o600)
+	}
+	return string(text), err
 }
 
 // running reports whether another program runs the server of this directory, and then takes its port.
@@ -223,7 +250,7 @@ func (s *Server) run() (*child.Process, error) {
 		return nil, err
 	}
 	start := filepath.Join(s.directory, "start.sql")
-	sql := fmt.Sprintf("CREATE USER IF NOT EXISTS '%[1]s'@'127.0.0.1';\nALTER USER '%[1]s'@'127.0.0.1' IDENTIFIED BY '%[2]s';\nGRANT ALL ON *.* TO '%[1]s'@'127.0.0.1';\n", account, s.password)
+	sql := fmt.Sprintf("CREATE USER IF NOT EXISTS '%[1]s'@'127.0.0.1';\nALTER USER '%[1]s'@'127.0.0.1' IDENTIFIED BY '%[2]s';\nGRANT ALL ON *.* TO '%[1]s'@'127.0.0.1' WITH GRANT OPTION;\n", account, s.password)
 	if err := os.WriteFile(start, []byte(sql), 0o600); err != nil {
 		return nil, err
 	}
