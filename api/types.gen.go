@@ -726,6 +726,21 @@ type Contents struct {
 	Scopes int `json:"scopes"`
 }
 
+// Demands What is demanded of how people come in and for how long: of everybody who works in the organisation, or besides of whoever holds permissions to govern
+type Demands struct {
+	// Idle In minutes: a session ends so long after it was last used; two hours when left out
+	Idle *int `json:"idle,omitempty"`
+
+	// Life In minutes: a session ends so long after sign-in; twelve hours when left out
+	Life *int `json:"life,omitempty"`
+
+	// Networks People work from these alone, written as in 192.0.2.0/24; from anywhere when left out
+	Networks *[]string `json:"networks,omitempty"`
+
+	// SecondFactor A code beside the password, or a passkey
+	SecondFactor *bool `json:"secondFactor,omitempty"`
+}
+
 // Device defines model for Device.
 type Device struct {
 	// Agent What the program calls itself
@@ -2072,17 +2087,20 @@ type SessionList struct {
 
 // Settings defines model for Settings.
 type Settings struct {
+	// Everybody What is demanded of how people come in and for how long: of everybody who works in the organisation, or besides of whoever holds permissions to govern
+	Everybody *Demands `json:"everybody,omitempty"`
+
 	// ForbidPublic Nothing may be opened to people whom nobody knows
 	ForbidPublic bool `json:"forbidPublic"`
 
 	// ForbidSignedIn Nothing may be opened to whoever has signed in somewhere
 	ForbidSignedIn bool `json:"forbidSignedIn"`
 
+	// Governing What is demanded of how people come in and for how long: of everybody who works in the organisation, or besides of whoever holds permissions to govern
+	Governing *Demands `json:"governing,omitempty"`
+
 	// KeysEach How many API keys anybody may have at a time
 	KeysEach int `json:"keysEach"`
-
-	// SecondFactor Whoever holds permissions to govern needs a second factor
-	SecondFactor bool `json:"secondFactor"`
 
 	// Services The platform services that may act in the organisation; all when left out
 	Services *[]string `json:"services,omitempty"`
@@ -2563,6 +2581,12 @@ type SearchScopesParams struct {
 
 	// Limit How many at most
 	Limit *PageLimit `form:"limit,omitempty" json:"limit,omitempty"`
+}
+
+// ChangeSettingsParams defines parameters for ChangeSettings.
+type ChangeSettingsParams struct {
+	// Preview Answer with the impact and write nothing
+	Preview *Preview `form:"preview,omitempty" json:"preview,omitempty"`
 }
 
 // SearchStatementsParams defines parameters for SearchStatements.

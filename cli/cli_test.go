@@ -201,3 +201,9 @@ func trimmed(text string) string {
 	}
 	return strings.Join(lines, "\n")
 }
+
+func TestMinutesAreWrittenAsTheyAreGiven(t *testing.T) {
+	for minutes, want := range map[int]string{5: "5m", 50: "50m", 60: "1h", 90: "1h30m", 720: "12h", 10080: "168h"} {
+		require.Equal(t, want, minutesWords(minutes))
+	}
+}

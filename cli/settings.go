@@ -29,13 +29,13 @@ func (a *app) settingsCommand() *cli.Command {
 			}},
 			{
 				Name: "change", Usage: "change some of them; the others stay", Action: a.changeSettings,
-				Flags: []cli.Flag{
+				Flags: append([]cli.Flag{
 					&cli.IntFlag{Name: "keys-each", Usage: "how many API keys anybody may have at a time, a `NUMBER`"},
-					&cli.BoolFlag{Name: "second-factor", Usage: "whoever may govern needs a second factor"},
 					&cli.BoolFlag{Name: "forbid-signed-in", Usage: "nothing may be opened to whoever has signed in somewhere"},
 					&cli.BoolFlag{Name: "forbid-public", Usage: "nothing may be opened to people whom nobody knows"},
 					&cli.StringSliceFlag{Name: "service", Usage: "a platform service that may act in the organisation, by `NAME`; may be given several times; \"all\" for all of them"},
-				},
+					previewFlag(),
+				}, demandFlags()...),
 			},
 		},
 	}
@@ -43,7 +43,8 @@ func (a *app) settingsCommand() *cli.Command {
 
 func settingFacts(s api.Settings) []fact {
 	return []fact{
-		{"API keys each", fmt.Sprint(s.KeysEach)}, {"Second factor", yesNo(s.SecondFactor, "demanded of whoever may govern", "as everybody likes")},
+		{"API keys each", fmt.Sprint(s.KeysEach)},
+		{"Demanded of everybody", demandWords(s.Everybody)}, {"And of who may govern", demandWords(s.Governing)},
 		{"To signed-in", yesNo(s.ForbidSignedIn, "forbidden", "with a confirmation")}, {"To public", yesNo(s.ForbidPublic, "forbidden", "with a confirmation")},
 		{"Services that may act", servicesWords(s.Services)},
 	}
@@ -69,7 +70,7 @@ func (a *app) changeSettings(ctx context.Context, c *cli.Command) error {
 	if c.IsSet("keys-each") {
 		settings.KeysEach = c.Int("keys-each")
 	}
-	for name, into := range map[string]*bool{"second-factor": &settings.SecondFactor, "forbid-signed-in": &settings.ForbidSignedIn, "forbid-public": &settings.ForbidPublic} {
+	for name, into := range map[string]*bool{"forbid-signed-in": &settings.ForbidSignedIn, "forbid-public": &settings.ForbidPublic} {
 		if c.IsSet(name) {
 			*into = c.Bool(name)
 		}
@@ -79,7 +80,16 @@ func (a *app) changeSettings(ctx context.Context, c *cli.Command) error {
 	} else if c.IsSet("service") {
 		settings.Services = &named
 	}
-	if _, err := client.Read[api.Written](s.ChangeSettings(ctx, organisation, api.SettingsEdit{Settings: settings, Was: &read})); err != nil {
+	for level, into := range map[string]**api.Demands{"": &settings.Everybody, "governing-": &settings.Governing} {
+		if *into, err = demandsGiven(c, level, *into); err != nil {
+			return err
+		}
+	}
+	edit := api.SettingsEdit{Settings: settings, Was: &read}
+	if c.Bool("preview") {
+		return a.previewed(c)(client.Read[api.Written](s.ChangeSettings(ctx, organisation, &api.ChangeSettingsParams{Preview: preview(c)}, edit)))
+	}
+	if _, err := client.Read[api.Written](s.ChangeSettings(ctx, organisation, nil, edit)); err != nil {
 		return err
 	}
 	return a.printFacts(c, settings, settingFacts(settings)...)

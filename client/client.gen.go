@@ -412,14 +412,14 @@ type ClientInterface interface {
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with PUT /organisations/{organisation}/settings (the `ChangeSettings` operationId).
-	ChangeSettingsWithBody(ctx context.Context, organisation OrganisationName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+	ChangeSettingsWithBody(ctx context.Context, organisation OrganisationName, params *ChangeSettingsParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ChangeSettings Decide it anew
 	//
 	// Takes a body of the `application/json` content type.
 	//
 	// Corresponds with PUT /organisations/{organisation}/settings (the `ChangeSettings` operationId).
-	ChangeSettings(ctx context.Context, organisation OrganisationName, body ChangeSettingsJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+	ChangeSettings(ctx context.Context, organisation OrganisationName, params *ChangeSettingsParams, body ChangeSettingsJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// SearchStatements The statements of all policies that hold some words, with where each applies
 	//
@@ -1844,8 +1844,8 @@ func (c *Client) ShowSettings(ctx context.Context, organisation OrganisationName
 // Takes any type of body and a specified content type.
 //
 // Corresponds with PUT /organisations/{organisation}/settings (the `ChangeSettings` operationId).
-func (c *Client) ChangeSettingsWithBody(ctx context.Context, organisation OrganisationName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewChangeSettingsRequestWithBody(c.Server, organisation, contentType, body)
+func (c *Client) ChangeSettingsWithBody(ctx context.Context, organisation OrganisationName, params *ChangeSettingsParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewChangeSettingsRequestWithBody(c.Server, organisation, params, contentType, body)
 	if err != nil {
 		return nil, err
 	}
@@ -1861,8 +1861,8 @@ func (c *Client) ChangeSettingsWithBody(ctx context.Context, organisation Organi
 // Takes a body of the `application/json` content type.
 //
 // Corresponds with PUT /organisations/{organisation}/settings (the `ChangeSettings` operationId).
-func (c *Client) ChangeSettings(ctx context.Context, organisation OrganisationName, body ChangeSettingsJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewChangeSettingsRequest(c.Server, organisation, body)
+func (c *Client) ChangeSettings(ctx context.Context, organisation OrganisationName, params *ChangeSettingsParams, body ChangeSettingsJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewChangeSettingsRequest(c.Server, organisation, params, body)
 	if err != nil {
 		return nil, err
 	}
@@ -5922,18 +5922,18 @@ func NewShowSettingsRequest(server string, organisation OrganisationName) (*http
 }
 
 // NewChangeSettingsRequest calls the generic ChangeSettings builder with application/json body
-func NewChangeSettingsRequest(server string, organisation OrganisationName, body ChangeSettingsJSONRequestBody) (*http.Request, error) {
+func NewChangeSettingsRequest(server string, organisation OrganisationName, params *ChangeSettingsParams, body ChangeSettingsJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
 	buf, err := json.Marshal(body)
 	if err != nil {
 		return nil, err
 	}
 	bodyReader = bytes.NewReader(buf)
-	return NewChangeSettingsRequestWithBody(server, organisation, "application/json", bodyReader)
+	return NewChangeSettingsRequestWithBody(server, organisation, params, "application/json", bodyReader)
 }
 
 // NewChangeSettingsRequestWithBody constructs an http.Request for the ChangeSettings method, with any body, and a specified content type
-func NewChangeSettingsRequestWithBody(server string, organisation OrganisationName, contentType string, body io.Reader) (*http.Request, error) {
+func NewChangeSettingsRequestWithBody(server string, organisation OrganisationName, params *ChangeSettingsParams, contentType string, body io.Reader) (*http.Request, error) {
 	var err error
 
 	var pathParam0 string
@@ -5956,6 +5956,33 @@ func NewChangeSettingsRequestWithBody(server string, organisation OrganisationNa
 	queryURL, err := serverURL.Parse(operationPath)
 	if err != nil {
 		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Preview != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "preview", *params.Preview, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
 	}
 
 	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
@@ -9546,14 +9573,14 @@ type ClientWithResponsesInterface interface {
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with PUT /organisations/{organisation}/settings (the `ChangeSettings` operationId).
-	ChangeSettingsWithBodyWithResponse(ctx context.Context, organisation OrganisationName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ChangeSettingsResponse, error)
+	ChangeSettingsWithBodyWithResponse(ctx context.Context, organisation OrganisationName, params *ChangeSettingsParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ChangeSettingsResponse, error)
 
 	// ChangeSettingsWithResponse Decide it anew
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with PUT /organisations/{organisation}/settings (the `ChangeSettings` operationId).
-	ChangeSettingsWithResponse(ctx context.Context, organisation OrganisationName, body ChangeSettingsJSONRequestBody, reqEditors ...RequestEditorFn) (*ChangeSettingsResponse, error)
+	ChangeSettingsWithResponse(ctx context.Context, organisation OrganisationName, params *ChangeSettingsParams, body ChangeSettingsJSONRequestBody, reqEditors ...RequestEditorFn) (*ChangeSettingsResponse, error)
 
 	// SearchStatementsWithResponse The statements of all policies that hold some words, with where each applies
 	//
@@ -15811,8 +15838,8 @@ func (c *ClientWithResponses) ShowSettingsWithResponse(ctx context.Context, orga
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
 // Corresponds with PUT /organisations/{organisation}/settings (the `ChangeSettings` operationId).
-func (c *ClientWithResponses) ChangeSettingsWithBodyWithResponse(ctx context.Context, organisation OrganisationName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ChangeSettingsResponse, error) {
-	rsp, err := c.ChangeSettingsWithBody(ctx, organisation, contentType, body, reqEditors...)
+func (c *ClientWithResponses) ChangeSettingsWithBodyWithResponse(ctx context.Context, organisation OrganisationName, params *ChangeSettingsParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ChangeSettingsResponse, error) {
+	rsp, err := c.ChangeSettingsWithBody(ctx, organisation, params, contentType, body, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
@@ -15824,8 +15851,8 @@ func (c *ClientWithResponses) ChangeSettingsWithBodyWithResponse(ctx context.Con
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
 // Corresponds with PUT /organisations/{organisation}/settings (the `ChangeSettings` operationId).
-func (c *ClientWithResponses) ChangeSettingsWithResponse(ctx context.Context, organisation OrganisationName, body ChangeSettingsJSONRequestBody, reqEditors ...RequestEditorFn) (*ChangeSettingsResponse, error) {
-	rsp, err := c.ChangeSettings(ctx, organisation, body, reqEditors...)
+func (c *ClientWithResponses) ChangeSettingsWithResponse(ctx context.Context, organisation OrganisationName, params *ChangeSettingsParams, body ChangeSettingsJSONRequestBody, reqEditors ...RequestEditorFn) (*ChangeSettingsResponse, error) {
+	rsp, err := c.ChangeSettings(ctx, organisation, params, body, reqEditors...)
 	if err != nil {
 		return nil, err
 	}

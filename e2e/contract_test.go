@@ -139,7 +139,7 @@ func TestAnswersFitTheContract(t *testing.T) {
 		{"GET", "/organisations/lindenmere/principals/service-account/" + strings.ReplaceAll(alpine, "/", "%2F") + "%2Ffeeder", "", token},
 		{"DELETE", "/keys/" + noSuchID, "", token},
 		{"GET", "/organisations/lindenmere/settings", "", token},
-		{"PUT", "/organisations/lindenmere/settings", `{"keysEach":4,"secondFactor":false,"forbidSignedIn":true,"forbidPublic":true}`, token},
+		{"PUT", "/organisations/lindenmere/settings", `{"keysEach":4,"forbidSignedIn":true,"forbidPublic":true}`, token},
 		{"GET", "/services/storage/keys", "", keeper},
 		{"POST", "/services/storage/keys", `{"label":"loam"}`, keeper},
 		{"GET", "/profile/keys", "", token},

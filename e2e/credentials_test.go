@@ -183,7 +183,7 @@ func TestCredentialsThatDoNotWork(t *testing.T) {
 	require.Equal(t, 3, keys())
 	p := testbed.Problem(t, 409, client.Done(rowan.CreateKey(t.Context(), "lindenmere", api.ServiceAccountKind, digitising+"/label-indexer", api.KeyNew{})))
 	require.Contains(t, p.Detail, "as many as the organisation allows")
-	require.NoError(t, client.Done(rowan.ChangeSettings(t.Context(), "lindenmere", api.SettingsEdit{Settings: api.Settings{KeysEach: 4}})))
+	require.NoError(t, client.Done(rowan.ChangeSettings(t.Context(), "lindenmere", nil, api.SettingsEdit{Settings: api.Settings{KeysEach: 4}})))
 	keyFor(t, rowan, api.ServiceAccountKind, digitising+"/label-indexer")
 
 	require.NoError(t, client.Done(rowan.WithdrawKey(t.Context(), key.Key.Id)))
@@ -400,7 +400,7 @@ func demandSecondFactor(t *testing.T, b *testbed.Bed) *client.Client {
 	code, err := totp.GenerateCode(seed.Seed, b.Clock.Now())
 	require.NoError(t, err)
 	require.NoError(t, client.Done(maeve.ConfirmSecondFactor(t.Context(), api.FactorCode{Code: code})))
-	require.NoError(t, client.Done(maeve.ChangeSettings(t.Context(), "lindenmere", api.SettingsEdit{Settings: api.Settings{KeysEach: 3, SecondFactor: true}})))
+	require.NoError(t, client.Done(maeve.ChangeSettings(t.Context(), "lindenmere", nil, api.SettingsEdit{Settings: api.Settings{KeysEach: 3, Governing: &api.Demands{SecondFactor: ptr(true)}}})))
 	return maeve
 }
 
@@ -408,7 +408,7 @@ func demandSecondFactor(t *testing.T, b *testbed.Bed) *client.Client {
 func TestSecondFactor(t *testing.T) {
 	b := testbed.StartDemo(t)
 	rowan, tomas := b.As(t, "rowan@lindenmere"), b.As(t, "tomas@lindenmere")
-	p := testbed.Problem(t, 409, client.Done(rowan.ChangeSettings(t.Context(), "lindenmere", api.SettingsEdit{Settings: api.Settings{KeysEach: 3, SecondFactor: true}})))
+	p := testbed.Problem(t, 409, client.Done(rowan.ChangeSettings(t.Context(), "lindenmere", nil, api.SettingsEdit{Settings: api.Settings{KeysEach: 3, Governing: &api.Demands{SecondFactor: ptr(true)}}})))
 	require.Contains(t, p.Detail, "you would be the first to be shut out")
 	maeve := demandSecondFactor(t, b)
 	testbed.Problem(t, 403, client.Done(rowan.ResetSecondFactor(t.Context(), "lindenmere", api.UserKind, "maeve")))

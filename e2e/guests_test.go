@@ -173,7 +173,7 @@ func TestStrangers(t *testing.T) {
 	confirmed, err := client.Open(b.Address, b.Token(t, "rowan@lindenmere"), client.Confirmed(p.Impact.Confirmation))
 	require.NoError(t, err)
 	require.NoError(t, client.Done(confirmed.CreateGrant(t.Context(), sensorLog, nil, wanted)))
-	require.NoError(t, client.Done(rowan.ChangeSettings(t.Context(), "lindenmere", api.SettingsEdit{Settings: api.Settings{KeysEach: 3, ForbidPublic: true}})))
+	require.NoError(t, client.Done(rowan.ChangeSettings(t.Context(), "lindenmere", nil, api.SettingsEdit{Settings: api.Settings{KeysEach: 3, ForbidPublic: true}})))
 	p = testbed.Problem(t, 422, client.Done(rowan.CreateGrant(t.Context(), alpine, nil, wanted)))
 	require.Contains(t, p.Detail, "opens something to public, which the settings of the organisation forbid")
 }

@@ -80,7 +80,7 @@ func TestEditsOfWhatWasRead(t *testing.T) {
 			return role(api.RoleAsRead{Title: ptr("Cable watcher"), Include: viewing, Under: &[]string{"lindenmere/nowhere"}})
 		}},
 		{"settings", "", "the settings of the organisation", func() error {
-			return client.Done(rowan.ChangeSettings(ctx, "lindenmere", api.SettingsEdit{Settings: settings, Was: &api.Settings{KeysEach: 4}}))
+			return client.Done(rowan.ChangeSettings(ctx, "lindenmere", nil, api.SettingsEdit{Settings: settings, Was: &api.Settings{KeysEach: 4}}))
 		}},
 	} {
 		p := testbed.Problem(t, 412, c.edit())
@@ -100,8 +100,8 @@ func TestEditsOfWhatWasRead(t *testing.T) {
 	require.NoError(t, scope(ptr("Screes"), api.AsRead{Title: ptr("Scree")}))
 	require.NoError(t, principal("group", "curators", api.PrincipalEdit{Description: ptr("x"), Was: &api.AsRead{Owner: ptr(""), Gathers: ptr(""), Name: ptr("curators")}}))
 	require.NoError(t, role(api.RoleAsRead{Title: ptr("Cable watcher"), Include: viewing, Exclude: &[]api.RoleFilter{}, Under: &[]string{}}))
-	require.NoError(t, client.Done(rowan.ChangeSettings(ctx, "lindenmere", api.SettingsEdit{Settings: api.Settings{KeysEach: 5}, Was: &settings})))
-	testbed.Problem(t, 412, client.Done(rowan.ChangeSettings(ctx, "lindenmere", api.SettingsEdit{Settings: api.Settings{KeysEach: 6}, Was: &settings})))
+	require.NoError(t, client.Done(rowan.ChangeSettings(ctx, "lindenmere", nil, api.SettingsEdit{Settings: api.Settings{KeysEach: 5}, Was: &settings})))
+	testbed.Problem(t, 412, client.Done(rowan.ChangeSettings(ctx, "lindenmere", nil, api.SettingsEdit{Settings: api.Settings{KeysEach: 6}, Was: &settings})))
 	p := testbed.Problem(t, 400, reshape(t, rowan, api.Reshaping{Scopes: []string{alpine, trailGuide}, Tags: &api.Tags{"care": "low"}, Was: &api.AsRead{Tags: &api.Tags{}}}))
 	require.Contains(t, p.Detail, "told of one scope")
 }
@@ -270,7 +270,7 @@ func testConsoleTellsOfOthersOnPages(t *testing.T, b *testbed.Bed, console *brow
 		console.Open("/settings"),
 		browser.Type(`input[name=keys-each]`, "7"),
 	))
-	require.NoError(t, client.Done(rowan.ChangeSettings(ctx, "lindenmere", api.SettingsEdit{Settings: api.Settings{KeysEach: 5, ForbidSignedIn: true}})))
+	require.NoError(t, client.Done(rowan.ChangeSettings(ctx, "lindenmere", nil, api.SettingsEdit{Settings: api.Settings{KeysEach: 5, ForbidSignedIn: true}})))
 	require.NoError(t, console.Do(
 		browser.Press("Save"),
 		browser.See(`main`, "omebody changed the settings of the organisation since you read it"),

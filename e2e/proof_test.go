@@ -22,7 +22,7 @@ func TestWhatTakesAFreshProof(t *testing.T) {
 	rowan, ctx := b.As(t, "rowan@lindenmere"), t.Context()
 	key := machine(t, b, "label-printer")
 	maeve := demandSecondFactor(t, b)
-	require.NoError(t, client.Done(maeve.ChangeSettings(ctx, "lindenmere", api.SettingsEdit{Settings: api.Settings{KeysEach: 3}})))
+	require.NoError(t, client.Done(maeve.ChangeSettings(ctx, "lindenmere", nil, api.SettingsEdit{Settings: api.Settings{KeysEach: 3}})))
 	require.NoError(t, client.Done(rowan.CreateRole(ctx, alpine, api.RoleNew{Name: "watcher", Include: []api.RoleFilter{{Classes: ptr([]string{"observe"})}}})))
 	require.NoError(t, client.Done(rowan.CreateGrant(ctx, alpine, nil, api.GrantNew{Principal: user("sefa"), Role: "watcher"})))
 	require.NoError(t, client.Done(rowan.CreateGroup(ctx, "lindenmere", nil, api.GroupNew{Name: "hirers"})))
@@ -42,7 +42,7 @@ func TestWhatTakesAFreshProof(t *testing.T) {
 			return client.Done(rowan.AddMember(ctx, "lindenmere", "hirers", nil, user("ines")))
 		}},
 		{"settings", func() error {
-			return client.Done(rowan.ChangeSettings(ctx, "lindenmere", api.SettingsEdit{Settings: api.Settings{KeysEach: 4}}))
+			return client.Done(rowan.ChangeSettings(ctx, "lindenmere", nil, api.SettingsEdit{Settings: api.Settings{KeysEach: 4}}))
 		}},
 		{"a passkey", func() error { return client.Done(rowan.BeginPasskey(ctx)) }},
 		{"a second factor", func() error { return client.Done(rowan.BeginSecondFactor(ctx)) }},

@@ -202,7 +202,7 @@ var changes = map[string]func(context.Context, changer) error{
 		return client.Done(c.rowan.RemoveRole(ctx, "lindenmere", c.pick("one", "two", "three"), nil))
 	},
 	"decide a setting": func(ctx context.Context, c changer) error {
-		return client.Done(c.rowan.ChangeSettings(ctx, "lindenmere", api.SettingsEdit{Settings: api.Settings{KeysEach: 1 + *c.made%9}}))
+		return client.Done(c.rowan.ChangeSettings(ctx, "lindenmere", nil, api.SettingsEdit{Settings: api.Settings{KeysEach: 1 + *c.made%9}}))
 	},
 }
 

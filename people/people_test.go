@@ -80,9 +80,14 @@ func TestHashesMatchTheirPasswordOnly(t *testing.T) {
 
 func TestSessions(t *testing.T) {
 	start := time.Date(2026, 11, 25, 8, 0, 0, 0, time.UTC)
-	require.Equal(t, start.Add(people.SessionIdle), people.SessionEnd(start, start))
+	var usual people.Demands
+	require.Equal(t, start.Add(people.SessionIdle), usual.SessionEnd(start, start))
 	late := start.Add(people.SessionLifetime - time.Minute)
-	require.Equal(t, start.Add(people.SessionLifetime), people.SessionEnd(start, late), "work does not prolong a session for ever")
+	require.Equal(t, start.Add(people.SessionLifetime), usual.SessionEnd(start, late), "work does not prolong a session for ever")
+	short := people.Demands{Life: 30}
+	require.Equal(t, start.Add(30*time.Minute), short.SessionEnd(start, start), "an idle one lasts no longer")
+	require.Equal(t, start.Add(40*time.Minute), people.Demands{Idle: 10}.SessionEnd(start, start.Add(30*time.Minute)))
+	require.Equal(t, start.Add(48*time.Hour), people.Demands{Idle: 1440, Life: 2880}.SessionEnd(start, start.Add(47*time.Hour)))
 
 	token := people.NewToken()
 	require.NotEqual(t, token, people.NewToken())
@@ -110,4 +115,34 @@ func TestGuessingIsSlowedDown(t *testing.T) {
 	}
 	require.Equal(t, people.LockFor, people.Delay(people.LockAfter))
 	require.Equal(t, people.LockFor, people.Delay(1000))
+}
+
+func TestDemands(t *testing.T) {
+	for _, c := range []struct {
+		demands people.Demands
+		wrong   string // empty for what may be demanded
+	}{
+		{people.Demands{}, ""},
+		{people.Demands{Idle: 5, Life: 10080, Networks: []string{"192.0.2.0/24", "2001:db8::/48", "198.51.100.7/32"}, SecondFactor: true}, ""},
+		{people.Demands{Idle: 4}, "idle sessions may last from 5 minutes to 1440"},
+		{people.Demands{Idle: 1441}, "idle sessions may last from 5 minutes to 1440"},
+		{people.Demands{Life: 4}, "sessions may last from 5 minutes to 10080"},
+		{people.Demands{Life: -1}, "sessions may last"},
+		{people.Demands{Networks: []string{"192.0.2.7"}}, `"192.0.2.7" is not a network`},
+		{people.Demands{Networks: []string{"192.0.2.7/24"}}, "write 192.0.2.0/24"},
+		{people.Demands{Networks: make([]string, 51)}, "50 networks at most"},
+	} {
+		if err := c.demands.Check(); c.wrong == "" {
+			require.NoError(t, err)
+		} else {
+			require.ErrorContains(t, err, c.wrong)
+		}
+	}
+	some := people.Demands{Networks: []string{"192.0.2.0/24", "2001:db8::/48"}}
+	for address, admitted := range map[string]bool{
+		"192.0.2.9": true, "::ffff:192.0.2.9": true, "192.0.3.9": false, "2001:db8::1": true, "2001:db8:1::1": false, "fe80::1%eth0": false, "": false, "nonsense": false,
+	} {
+		require.Equal(t, admitted, some.Admits(address), address)
+		require.True(t, people.Demands{}.Admits(address))
+	}
 }

@@ -8,23 +8,15 @@ import (
 	"time"
 )
 
-// A session ends SessionLifetime after sign-in, and SessionIdle after it was last used.
 // ProofFor is how long a password or passkey, once given, is a fresh proof of who somebody is.
 const ProofFor = 5 * time.Minute
 
+// A session ends SessionLifetime after sign-in, and SessionIdle after it was last used, where the organisation has not decided
+// otherwise.
 const (
 	SessionLifetime = 12 * time.Hour
 	SessionIdle     = 2 * time.Hour
 )
-
-// SessionEnd gives the moment a session ends.
-func SessionEnd(signedIn, lastUsed time.Time) time.Time {
-	end, idle := signedIn.Add(SessionLifetime), lastUsed.Add(SessionIdle)
-	if idle.Before(end) {
-		return idle
-	}
-	return end
-}
 
 // Token is the secret that stands for a session. Only its hash is kept.
 type Token string

@@ -154,7 +154,7 @@ func first(caller service.Caller) (api.Problem, bool) {
 	case caller.Identity.Temporary:
 		return problemOf(http.StatusForbidden, "choose-password", "your password is temporary", "choose your own first: arbora password, or the console's page for it"), true
 	case caller.MustSetUpFactor:
-		return problemOf(http.StatusForbidden, "set-up-factor", "your organisation demands a second factor of whoever may govern", "set one up first: arbora second-factor, or the console's page for it"), true
+		return problemOf(http.StatusForbidden, "set-up-factor", "the organisation that you work in demands a second factor of you", "set one up first: arbora second-factor, or the console's page for it"), true
 	}
 	return api.Problem{}, false
 }

@@ -127,7 +127,10 @@ func (h handlers) ShowSettings(ctx context.Context, r ShowSettingsRequestObject)
 	if err != nil {
 		return nil, err
 	}
-	told := ShowSettings200JSONResponse{KeysEach: settings.KeysEach, SecondFactor: settings.SecondFactor, ForbidSignedIn: settings.ForbidSignedIn, ForbidPublic: settings.ForbidPublic}
+	told := ShowSettings200JSONResponse{
+		KeysEach: settings.KeysEach, ForbidSignedIn: settings.ForbidSignedIn, ForbidPublic: settings.ForbidPublic,
+		Everybody: demandsOf(settings.Everybody), Governing: demandsOf(settings.Governing),
+	}
 	if settings.Services != nil {
 		told.Services = &settings.Services
 	}
@@ -141,12 +144,50 @@ func (h handlers) ChangeSettings(ctx context.Context, r ChangeSettingsRequestObj
 		read := settingsFrom(*r.Body.Was)
 		was = &read
 	}
-	revision, err := h.service.ChangeSettings(ctx, caller, r.Organisation, settingsFrom(r.Body.Settings), was)
+	wanted := settingsFrom(r.Body.Settings)
+	if yes(r.Params.Preview) {
+		written, err := previewed(h.service.PreviewSettings(ctx, caller, r.Organisation, wanted, was))
+		return ChangeSettings200JSONResponse(written), err
+	}
+	revision, err := h.service.ChangeSettings(ctx, caller, r.Organisation, wanted, was)
 	return ChangeSettings200JSONResponse{Revision: int64(revision)}, err
 }
 
+// demandsOf tells demands, and nothing of what is not demanded.
+func demandsOf(d people.Demands) *api.Demands {
+	if d.IsZero() {
+		return nil
+	}
+	var told api.Demands
+	if d.Idle > 0 {
+		told.Idle = &d.Idle
+	}
+	if d.Life > 0 {
+		told.Life = &d.Life
+	}
+	if len(d.Networks) > 0 {
+		told.Networks = &d.Networks
+	}
+	if d.SecondFactor {
+		told.SecondFactor = &d.SecondFactor
+	}
+	return &told
+}
+
+func demandsFrom(told *api.Demands) people.Demands {
+	d := value(told)
+	wanted := people.Demands{Idle: value(d.Idle), Life: value(d.Life), SecondFactor: value(d.SecondFactor)}
+	if networks := value(d.Networks); len(networks) > 0 {
+		wanted.Networks = networks
+	}
+	return wanted
+}
+
 func settingsFrom(s api.Settings) people.Settings {
-	return people.Settings{KeysEach: s.KeysEach, SecondFactor: s.SecondFactor, ForbidSignedIn: s.ForbidSignedIn, ForbidPublic: s.ForbidPublic, Services: value(s.Services)}
+	return people.Settings{
+		KeysEach: s.KeysEach, ForbidSignedIn: s.ForbidSignedIn, ForbidPublic: s.ForbidPublic, Services: value(s.Services),
+		Everybody: demandsFrom(s.Everybody), Governing: demandsFrom(s.Governing),
+	}
 }
 
 // Keys.

@@ -19,7 +19,11 @@ func (s *Service) SignOut(ctx context.Context, c Caller) error {
 
 // Sessions lists the caller's own sessions, the one used last first.
 func (s *Service) Sessions(ctx context.Context, c Caller) ([]store.Session, error) {
-	return s.records.Sessions(ctx, c.Identity.ID, s.moment())
+	sessions, err := s.records.Sessions(ctx, c.Identity.ID, s.moment())
+	if err != nil {
+		return nil, err
+	}
+	return s.lasting(ctx, c, sessions)
 }
 
 // EndSession ends one of the caller's own sessions.
@@ -40,7 +44,12 @@ func (s *Service) SessionsOf(ctx context.Context, c Caller, organisation string,
 	if err != nil {
 		return nil, err
 	}
-	return s.records.SessionsOf(ctx, c.Organisation, p.ID, s.moment())
+	sessions, err := s.records.SessionsOf(ctx, c.Organisation, p.ID, s.moment())
+	if err != nil {
+		return nil, err
+	}
+	theirs := Caller{Identity: store.Identity{ID: p.ID}, Kind: p.Kind, Organisation: c.Organisation, Principal: p.ID, From: c.From}
+	return s.lasting(ctx, theirs, sessions)
 }
 
 // EndSessionOf ends a session of somebody that works in the caller's organisation.
@@ -103,6 +112,9 @@ func (s *Service) Switch(ctx context.Context, c Caller, organisation string) (Ca
 	c.Organisation, c.OrganisationName, c.Principal = session.Organisation, session.OrganisationName, session.Principal
 	if in, err := s.isIn(ctx, &c); err != nil || !in {
 		return c, errors.Join(err, orNil(!in, notThere("organisation", organisation, "")))
+	}
+	if err := s.admits(ctx, c, c.From); err != nil {
+		return c, err
 	}
 	if err := s.records.MoveSession(ctx, c.Session, c.Organisation); err != nil {
 		return c, err

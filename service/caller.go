@@ -24,6 +24,7 @@ type Caller struct {
 	Token            people.Token
 	MustSetUpFactor  bool      // a second factor comes before anything else; kept by whoever admits the caller
 	Strong           bool      // signed in with two factors
+	SignedInAt       time.Time // of a person
 	ProvedAt         time.Time // when the person last gave a password or passkey in this session; zero for never
 	Key              access.ID // of a program: the API key it showed
 	TokenID          access.ID // of a program: its access token
@@ -76,15 +77,25 @@ func (s *Service) refuseEmpty(ctx context.Context) error {
 // Caller finds who a token stands for: a session's, or an access token made with an API key.
 func (s *Service) Caller(ctx context.Context, token people.Token, from string) (Caller, error) {
 	if isAccessToken(token) {
-		c, _, err := s.tokenCaller(ctx, token, from)
+		c, shown, err := s.tokenCaller(ctx, token, from)
+		if c.Audience != "" {
+			from = shown.From // where the person is, not the one to whom the token was shown
+		}
+		if err == nil {
+			err = s.admits(ctx, c, from)
+		}
 		return c, err
 	}
-	return s.sessionCaller(ctx, token, from, func() (store.Session, error) {
+	c, err := s.sessionCaller(ctx, token, from, func() (store.Session, error) {
 		if token == "" {
 			return store.Session{}, store.ErrNotFound
 		}
 		return s.records.SessionFor(ctx, token)
 	})
+	if err == nil {
+		err = s.admits(ctx, c, from)
+	}
+	return c, err
 }
 
 // sessionCaller finds who a session stands for, if it lasts.
@@ -106,12 +117,16 @@ func (s *Service) sessionCaller(ctx context.Context, token people.Token, from st
 		return Caller{}, ended
 	}
 	now := s.moment()
-	if !now.Before(people.SessionEnd(session.SignedInAt, session.LastUsedAt)) {
-		return Caller{}, &Problem{Kind: Expired, Detail: "your session has expired", Next: "sign in again"}
-	}
 	c := callerWith(session, token, from)
 	if in, err := s.isIn(ctx, &c); err != nil || !in {
 		return Caller{}, errors.Join(err, orNil(!in, ended))
+	}
+	demands, err := s.demandsOf(ctx, c)
+	if err != nil {
+		return Caller{}, err
+	}
+	if !now.Before(sessionEnd(demands, session.SignedInAt, session.LastUsedAt)) {
+		return Caller{}, &Problem{Kind: Expired, Detail: "your session has expired", Next: "sign in again"}
 	}
 	// Written once a minute at most: the end of an idle session need not be more exact.
 	if token != "" && now.Sub(session.LastUsedAt) > time.Minute {
@@ -120,14 +135,14 @@ func (s *Service) sessionCaller(ctx context.Context, token people.Token, from st
 		}
 		session.LastUsedAt = now
 	}
-	c.EndsAt = people.SessionEnd(session.SignedInAt, session.LastUsedAt)
+	c.EndsAt = sessionEnd(demands, session.SignedInAt, session.LastUsedAt)
 	return c, nil
 }
 
 func callerWith(session store.Session, token people.Token, from string) Caller {
 	return Caller{
 		Identity: session.Identity, Session: session.ID, Name: session.Identity.SignIn().String(), Token: token, From: from, Strong: session.Strong, ProvedAt: session.ProvedAt,
-		Organisation: session.Organisation, OrganisationName: session.OrganisationName, Principal: session.Principal,
+		Organisation: session.Organisation, OrganisationName: session.OrganisationName, Principal: session.Principal, SignedInAt: session.SignedInAt,
 	}
 }
 

@@ -3,6 +3,7 @@ package service
 import (
 	"context"
 	"errors"
+	"slices"
 
 	"arbora.example/access"
 	"arbora.example/people"
@@ -13,31 +14,18 @@ import (
 type FactorView struct {
 	InUse    bool
 	Codes    int  // recovery codes left
-	Required bool // by the organisation, of those who hold permissions to govern
+	Required bool // by the organisation
 }
 
 const sealedFactor = "second factor"
 
-// factorRequired reports whether the organisation demands a second factor of the caller: it may of whoever holds a
-// permission to govern anywhere.
+// factorRequired reports whether the organisation demands a second factor of the caller.
 func (s *Service) factorRequired(ctx context.Context, c Caller) (bool, error) {
-	if c.Identity.ID.IsZero() || c.Identity.Keeper {
+	if c.Identity.ID.IsZero() {
 		return false, nil
 	}
-	now, err := s.now(ctx, s.house(c.Organisation))
-	if err != nil {
-		return false, err
-	}
-	d := s.deskOf(now, c)
-	if !d.settings.SecondFactor {
-		return false, nil
-	}
-	for p := range d.Catalogue().Governing().All {
-		if d.view.MayAnywhere(p) {
-			return true, nil
-		}
-	}
-	return false, nil
+	demands, err := s.demandsOf(ctx, c)
+	return slices.ContainsFunc(demands, func(d people.Demands) bool { return d.SecondFactor }), err
 }
 
 // NeedsFactor reports whether the caller has to set up a second factor before anything else.

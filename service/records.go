@@ -63,6 +63,7 @@ type Records interface {
 	AddSigningKey(ctx context.Context, k store.SigningKey) error
 	Audit(ctx context.Context, r store.AuditRecord) error
 	AuditRecords(ctx context.Context, organisation access.ID, f store.AuditFilter) (entries []store.AuditEntry, next uint64, err error)
+	WithoutFactor(ctx context.Context, organisation access.ID) ([]access.ID, error)
 	BeginFactor(ctx context.Context, identity access.ID, sealed []byte) error
 	ChoosePassword(ctx context.Context, i store.Identity, hash string, keep people.Token, author store.Author) error
 	ConfirmFactor(ctx context.Context, i store.Identity, step int64, codes []string, author store.Author) error

@@ -3,6 +3,8 @@ package service
 import (
 	"context"
 	"fmt"
+	"slices"
+	"strings"
 
 	"arbora.example/access"
 	"arbora.example/people"
@@ -23,16 +25,22 @@ func (s *Service) ChangeSettings(ctx context.Context, c Caller, organisation str
 	if err := s.needProof(c, "change the settings"); err != nil {
 		return 0, err
 	}
-	revision, err := s.made(ctx, c, func(d desk) (plan, error) {
+	return s.made(ctx, c, s.planSettings(ctx, c, organisation, wanted, was))
+}
+
+// PreviewSettings tells what deciding them anew would do, and decides nothing.
+func (s *Service) PreviewSettings(ctx context.Context, c Caller, organisation string, wanted people.Settings, was *people.Settings) (Impact, error) {
+	return s.preview(ctx, c, s.planSettings(ctx, c, organisation, wanted, was))
+}
+
+func (s *Service) planSettings(ctx context.Context, c Caller, organisation string, wanted people.Settings, was *people.Settings) planner {
+	return func(d desk) (plan, error) {
 		if _, err := d.needAtTop("configure organisation", organisation); err != nil {
 			return plan{}, err
 		}
 		before := d.settings
-		if wanted.SecondFactor && !before.SecondFactor && !c.Strong && !c.Identity.Factor && !c.Identity.ID.IsZero() {
-			return plan{}, &Problem{
-				Kind: Conflict, Detail: "you would be the first to be shut out: you have no second factor", Field: "settings.secondFactor",
-				Next: "set yours up first, with arbora second-factor set-up or on the console's page for it, and demand it then",
-			}
+		if err := c.shutOut(before, wanted); err != nil {
+			return plan{}, err
 		}
 		for _, name := range wanted.Services {
 			if service, ok := d.ServiceNamed(name); !ok || service.Own() {
@@ -42,12 +50,77 @@ func (s *Service) ChangeSettings(ctx context.Context, c Caller, organisation str
 		if err := settingsOutdated(was, before); err != nil {
 			return plan{}, err
 		}
+		waiting, err := s.without(ctx, d, before, wanted)
 		return plan{
 			rows: func(tx Tx) error { return tx.ChangeSettings(before, wanted) },
-			what: "changed the settings", settings: &wanted,
-		}, nil
-	})
-	return revision, err
+			what: "changed the settings", settings: &wanted, warnings: waiting,
+		}, err
+	}
+}
+
+// shutOut refuses demands that the caller, who has the permission to change the settings, would be the first not to meet.
+func (c Caller) shutOut(before, wanted people.Settings) error {
+	for _, level := range []struct {
+		field       string
+		was, wanted people.Demands
+	}{{"settings.everybody", before.Everybody, wanted.Everybody}, {"settings.governing", before.Governing, wanted.Governing}} {
+		if err := level.wanted.Check(); err != nil {
+			return &Problem{Kind: Invalid, Detail: err.Error(), Next: "mend it and save again", Field: level.field}
+		}
+		if c.Identity.ID.IsZero() {
+			continue
+		}
+		if level.wanted.SecondFactor && !level.was.SecondFactor && !c.Strong && !c.Identity.Factor {
+			return &Problem{
+				Kind: Conflict, Detail: "you would be the first to be shut out: you have no second factor", Field: level.field,
+				Next: "set yours up first, with arbora second-factor set-up or on the console's page for it, and demand it then",
+			}
+		}
+		if !level.wanted.Admits(c.From) {
+			return &Problem{
+				Kind: Conflict, Detail: fmt.Sprintf("you would be the first to be shut out: your address %s is in none of these networks", c.From), Field: level.field,
+				Next: "add the network that you work from, or make the change from one of them",
+			}
+		}
+	}
+	return nil
+}
+
+// without tells who has no second factor though one would be newly demanded of them. They set one up before anything else.
+func (s *Service) without(ctx context.Context, d desk, before, wanted people.Settings) ([]string, error) {
+	everybody := wanted.Everybody.SecondFactor && !before.Everybody.SecondFactor
+	governing := wanted.Governing.SecondFactor && !before.Governing.SecondFactor && !before.Everybody.SecondFactor
+	if !everybody && !governing {
+		return nil, nil
+	}
+	ids, err := s.records.WithoutFactor(ctx, d.organisationID())
+	if err != nil {
+		return nil, err
+	}
+	var names []string
+	for _, id := range ids {
+		p, ok := d.Principal(id)
+		if !ok || p.Inactive {
+			continue
+		}
+		theirs := desk{Snapshot: d.Snapshot, view: d.View(id, d.context)}
+		if everybody || theirs.governs() {
+			names = append(names, p.Name)
+		}
+	}
+	if len(names) == 0 {
+		return nil, nil
+	}
+	told := fmt.Sprintf("%d people have no second factor", len(names))
+	if len(names) == 1 {
+		told = "1 person has no second factor"
+	}
+	told += " and can do nothing before they set one up"
+	if d.may("list user", d.organisationID()) {
+		slices.Sort(names)
+		told += ": " + strings.Join(names, ", ")
+	}
+	return []string{told + "."}, nil
 }
 
 // opened tells to whom of those the organisation does not know a plan newly gives something: "public", "signed-in" or nobody.

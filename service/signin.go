@@ -72,8 +72,15 @@ func (s *Service) begin(ctx context.Context, session store.Session, from string,
 	} else if !in {
 		return Caller{}, refusal
 	}
+	if err := s.admits(ctx, c, from); err != nil {
+		return Caller{}, err
+	}
+	demands, err := s.demandsOf(ctx, c)
+	if err != nil {
+		return Caller{}, err
+	}
 	now := s.moment()
-	c.EndsAt = people.SessionEnd(now, now)
+	c.SignedInAt, c.EndsAt = now, sessionEnd(demands, now, now)
 	return c, s.records.StartSession(ctx, session, c.Token, s.author(c))
 }
 

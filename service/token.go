@@ -184,6 +184,9 @@ func (s *Service) IssueToken(ctx context.Context, p Program) (text string, token
 		}
 	}
 	caller, err := s.programCaller(ctx, token, k, p.From)
+	if err == nil {
+		err = s.admits(ctx, caller, p.From)
+	}
 	if err != nil {
 		return "", token, err
 	}
@@ -402,7 +405,9 @@ func (s *Service) Introspect(ctx context.Context, p Program, text people.Token, 
 	var c Caller
 	var token people.AccessToken
 	if isAccessToken(text) {
-		c, token, err = s.tokenCaller(ctx, text, p.From)
+		if c, token, err = s.tokenCaller(ctx, text, p.From); err == nil && token.From != "" {
+			err = s.admits(ctx, c, token.From)
+		}
 	} else {
 		c, err = s.Caller(ctx, text, p.From)
 	}

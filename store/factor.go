@@ -26,6 +26,20 @@ func (s *Store) Factor(ctx context.Context, identity access.ID) (f Factor, err e
 	return f, mark(err)
 }
 
+// WithoutFactor lists the principals of an organisation who sign in by a password, with neither a second factor nor a passkey.
+func (s *Store) WithoutFactor(ctx context.Context, organisation access.ID) (ids []access.ID, err error) {
+	err = each(ctx, s.db, `SELECT p.id FROM principal p JOIN identity i ON i.id = p.identity_id
+		WHERE p.organisation_id = ? AND i.password_hash <> ''
+			AND NOT EXISTS (SELECT 1 FROM second_factor f WHERE f.identity_id = i.id AND f.confirmed_at IS NOT NULL)
+			AND NOT EXISTS (SELECT 1 FROM passkey k WHERE k.identity_id = i.id)`, []any{idColumn(organisation)}, func(scan scanner) error {
+		var id access.ID
+		err := scan((*idColumn)(&id))
+		ids = append(ids, id)
+		return err
+	})
+	return ids, mark(err)
+}
+
 // BeginFactor writes a seed that is still to be confirmed, in place of one that was not.
 func (s *Store) BeginFactor(ctx context.Context, identity access.ID, sealed []byte) error {
 	_, err := s.db.ExecContext(ctx, `INSERT INTO second_factor (identity_id, sealed) VALUES (?, ?)

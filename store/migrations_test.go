@@ -13,6 +13,7 @@ import (
 
 	"arbora.example/access"
 	"arbora.example/e2e/testbed"
+	"arbora.example/people"
 	"arbora.example/store"
 )
 
@@ -88,6 +89,33 @@ func TestAMigrationFillsInWhatCodeWrites(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, termsBefore, rowsOf(t, db, terms))
 	require.Equal(t, changedBefore, rowsOf(t, db, changed))
+}
+
+// TestDemandsOfASecondFactorStay takes settings back to before there were demands, and forward again.
+func TestDemandsOfASecondFactorStay(t *testing.T) {
+	dsn := testbed.DSN(t)
+	s := testbed.OpenRecords(t, dsn)
+	fill(t, s)
+	db, err := sql.Open("mysql", dsn)
+	require.NoError(t, err)
+	defer db.Close()
+	migrations, err := goose.NewProvider(goose.DialectMySQL, db, os.DirFS("migrations"))
+	require.NoError(t, err)
+	for _, demanded := range []bool{true, false} {
+		_, err = s.Write(t.Context(), top.ID, by, func(tx *store.Tx, _ uint64) (string, error) {
+			return "", tx.ChangeSettings(people.DefaultSettings(), people.Settings{KeysEach: 4, Governing: people.Demands{SecondFactor: demanded}})
+		})
+		require.NoError(t, err)
+		_, err = migrations.DownTo(t.Context(), 9)
+		require.NoError(t, err)
+		require.Equal(t, []string{fmt.Sprintf("[{%t true} {0 true}]", demanded)}, rowsOf(t, db,
+			"SELECT JSON_EXTRACT(settings, '$.secondFactor'), JSON_EXISTS(settings, '$.governing') FROM organisation_setting"))
+		_, err = migrations.Up(t.Context())
+		require.NoError(t, err)
+		settings, err := s.Settings(t.Context(), top.ID)
+		require.NoError(t, err)
+		require.Equal(t, people.Settings{KeysEach: 4, Governing: people.Demands{SecondFactor: demanded}}, settings)
+	}
 }
 
 // TestMigrationsGoBack takes a database back to nothing and forward again, so that a migration that fails half way can be

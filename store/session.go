@@ -77,13 +77,12 @@ func (s *Store) session(ctx context.Context, which string, value any) (session S
 	return session, err
 }
 
-// Sessions lists an identity's sessions that have not ended by a moment, the one used last first.
+// Sessions lists an identity's sessions that nobody ended by a moment, and that may still last, the one used last first.
 func (s *Store) Sessions(ctx context.Context, identity access.ID, at time.Time) ([]Session, error) {
 	return s.sessions(ctx, "s.identity_id = ?", at, idColumn(identity))
 }
 
-// SessionsOf lists the sessions of a principal that work in its organisation and have not ended by a moment, the one used last
-// first.
+// SessionsOf lists the sessions of a principal that work in its organisation, as [Store.Sessions] does.
 func (s *Store) SessionsOf(ctx context.Context, organisation, principal access.ID, at time.Time) ([]Session, error) {
 	return s.sessions(ctx, sessionsOfPrincipal, at, idColumn(organisation), idColumn(principal))
 }
@@ -92,13 +91,13 @@ func (s *Store) SessionsOf(ctx context.Context, organisation, principal access.I
 const sessionsOfPrincipal = "s.organisation_id = ? AND s.identity_id = (SELECT identity_id FROM principal WHERE id = ?)"
 
 func (s *Store) sessions(ctx context.Context, whose string, at time.Time, values ...any) (sessions []Session, err error) {
-	query := `SELECT s.id, COALESCE(o.name, ''), s.signed_in_at, s.last_used_at, s.made_from, s.agent FROM session s
+	query := `SELECT s.id, s.organisation_id, COALESCE(o.name, ''), s.signed_in_at, s.last_used_at, s.made_from, s.agent FROM session s
 		LEFT JOIN scope o ON o.id = s.organisation_id
 		WHERE ` + whose + ` AND s.ended_at IS NULL AND s.signed_in_at > ? AND s.last_used_at > ? ORDER BY s.last_used_at DESC`
-	values = append(values, at.Add(-people.SessionLifetime), at.Add(-people.SessionIdle))
+	values = append(values, at.Add(-people.LongestLife), at.Add(-people.LongestIdle))
 	err = each(ctx, s.db, query, values, func(scan scanner) error {
 		var x Session
-		err := scan((*idColumn)(&x.ID), &x.OrganisationName, &x.SignedInAt, &x.LastUsedAt, &x.From, &x.Agent)
+		err := scan((*idColumn)(&x.ID), (*idColumn)(&x.Organisation), &x.OrganisationName, &x.SignedInAt, &x.LastUsedAt, &x.From, &x.Agent)
 		sessions = append(sessions, x)
 		return err
 	})

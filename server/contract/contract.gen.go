@@ -135,7 +135,7 @@ type ServerInterface interface {
 	ShowSettings(c *gin.Context, organisation OrganisationName)
 	// ChangeSettings Decide it anew
 	// (PUT /organisations/{organisation}/settings)
-	ChangeSettings(c *gin.Context, organisation OrganisationName)
+	ChangeSettings(c *gin.Context, organisation OrganisationName, params ChangeSettingsParams)
 	// SearchStatements The statements of all policies that hold some words, with where each applies
 	// (GET /organisations/{organisation}/statements)
 	SearchStatements(c *gin.Context, organisation OrganisationName, params SearchStatementsParams)
@@ -2106,6 +2106,17 @@ func (siw *ServerInterfaceWrapper) ChangeSettings(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ChangeSettingsParams
+
+	// ------------- Optional query parameter "preview" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "preview", c.Request.URL.Query(), &params.Preview, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter preview: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -2113,7 +2124,7 @@ func (siw *ServerInterfaceWrapper) ChangeSettings(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.ChangeSettings(c, organisation)
+	siw.Handler.ChangeSettings(c, organisation, params)
 }
 
 // SearchStatements operation middleware
@@ -5633,6 +5644,7 @@ func (response ShowSettingsdefaultApplicationProblemPlusJSONResponse) VisitShowS
 
 type ChangeSettingsRequestObject struct {
 	Organisation OrganisationName `json:"organisation"`
+	Params       ChangeSettingsParams
 	Body         *ChangeSettingsJSONRequestBody
 }
 
@@ -9861,10 +9873,11 @@ func (sh *strictHandler) ShowSettings(ctx *gin.Context, organisation Organisatio
 }
 
 // ChangeSettings operation middleware
-func (sh *strictHandler) ChangeSettings(ctx *gin.Context, organisation OrganisationName) {
+func (sh *strictHandler) ChangeSettings(ctx *gin.Context, organisation OrganisationName, params ChangeSettingsParams) {
 	var request ChangeSettingsRequestObject
 
 	request.Organisation = organisation
+	request.Params = params
 
 	var body ChangeSettingsJSONRequestBody
 	var err error

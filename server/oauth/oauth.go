@@ -113,7 +113,7 @@ func (h Handler) token(c *gin.Context) {
 			h.failDevice(c, err)
 			return
 		}
-		c.JSON(http.StatusOK, gin.H{"access_token": string(caller.Token), "token_type": "Bearer", "expires_in": int(people.SessionLifetime.Seconds())})
+		c.JSON(http.StatusOK, gin.H{"access_token": string(caller.Token), "token_type": "Bearer", "expires_in": int(caller.EndsAt.Sub(caller.SignedInAt).Seconds())})
 	case tokenExchange:
 		token, err := h.Issuer.ExchangeToken(c.Request.Context(), people.Token(c.PostForm("subject_token")), c.PostForm("audience"), c.ClientIP())
 		if err != nil {

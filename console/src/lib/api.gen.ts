@@ -1753,14 +1753,25 @@ export interface components {
         Settings: {
             /** @description How many API keys anybody may have at a time */
             keysEach: number;
-            /** @description Whoever holds permissions to govern needs a second factor */
-            secondFactor: boolean;
             /** @description Nothing may be opened to whoever has signed in somewhere */
             forbidSignedIn: boolean;
             /** @description Nothing may be opened to people whom nobody knows */
             forbidPublic: boolean;
             /** @description The platform services that may act in the organisation; all when left out */
             services?: string[];
+            everybody?: components["schemas"]["Demands"];
+            governing?: components["schemas"]["Demands"];
+        };
+        /** @description What is demanded of how people come in and for how long: of everybody who works in the organisation, or besides of whoever holds permissions to govern */
+        Demands: {
+            /** @description In minutes: a session ends so long after it was last used; two hours when left out */
+            idle?: number;
+            /** @description In minutes: a session ends so long after sign-in; twelve hours when left out */
+            life?: number;
+            /** @description People work from these alone, written as in 192.0.2.0/24; from anywhere when left out */
+            networks?: string[];
+            /** @description A code beside the password, or a passkey */
+            secondFactor?: boolean;
         };
         SettingsEdit: {
             settings: components["schemas"]["Settings"];
@@ -4771,7 +4782,10 @@ export interface operations {
     };
     changeSettings: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Answer with the impact and write nothing */
+                preview?: components["parameters"]["Preview"];
+            };
             header?: never;
             path: {
                 /** @description The organisation's name */

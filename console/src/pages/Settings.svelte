@@ -6,16 +6,19 @@
   import { whenChanged } from "../lib/live.svelte";
   import { session } from "../lib/session.svelte";
   import { href } from "../lib/words";
+  import DemandFields from "../parts/DemandFields.svelte";
   import Field from "../parts/Field.svelte";
   import Page from "../parts/Page.svelte";
   import ProblemNote from "../parts/ProblemNote.svelte";
   import Skeleton from "../parts/Skeleton.svelte";
-  import TextInput from "../parts/TextInput.svelte";
+  import WordsLine from "../parts/WordsLine.svelte";
 
   let settings = $state<Schemas["Settings"] | null>(null);
   let read = $state.raw<Schemas["Settings"] | null>(null); // as they were read
   let problem = $state.raw<Problem | null>(null);
   let said = $state("");
+  let impact = $state.raw<Schemas["Impact"] | null>(null);
+  const shown = ["keysEach", "settings.services", "settings.everybody", "settings.governing"]; // said beside their fields
 
   const path = $derived({ organisation: session.organisation });
 
@@ -34,6 +37,30 @@
   // What somebody else decided is shown at once, unless something was altered here: then saving tells of it.
   whenChanged(() => {
     if (JSON.stringify(settings) === JSON.stringify(read)) load();
+  });
+
+  // Whom a demand would keep waiting is told before it is made.
+  $effect(() => {
+    const wanted = $state.snapshot(settings);
+    if (!wanted || JSON.stringify(wanted) === JSON.stringify(read) || !authority.may("configure organisation")) {
+      impact = null;
+      return;
+    }
+    let late = false;
+    const wait = setTimeout(() => {
+      ask(api.PUT("/organisations/{organisation}/settings", { params: { path, query: { preview: true } }, body: { settings: wanted } })).then(
+        (written) => {
+          if (!late) [impact, problem] = [written.impact ?? null, null];
+        },
+        (caught) => {
+          if (!late) [impact, problem] = [null, asProblem(caught)];
+        },
+      );
+    }, 300);
+    return () => {
+      late = true;
+      clearTimeout(wait);
+    };
   });
 
   async function change(event: Event) {
@@ -62,7 +89,6 @@
           {#if settings}<input {id} name="keys-each" type="number" min="1" max="20" bind:value={settings.keysEach} class="w-24 field" />{/if}
         {/snippet}
       </Field>
-      <Checkbox bind:checked={settings.secondFactor}>People with permissions to govern need a second factor or a passkey</Checkbox>
       <div class="space-y-2">
         <p class="label">Grants and statements to strangers</p>
         <Checkbox bind:checked={settings.forbidSignedIn}>Forbid them to signed-in, which is anyone with a session, known or not</Checkbox>
@@ -71,10 +97,13 @@
       </div>
       <Field label="Platform services that may act here" name="settings.services" {problem} hint="Names separated by spaces. Leave it empty to let all services act here.">
         {#snippet children(id)}
-          <TextInput {id} name="services" bind:value={() => settings?.services?.join(" ") ?? "", (text) => settings && (settings.services = text.trim() ? text.trim().split(/[\s,]+/) : undefined)} placeholder="storage compute" />
+          <WordsLine {id} name="services" words={settings?.services ?? []} onchange={(names) => settings && (settings.services = names.length > 0 ? names : undefined)} placeholder="storage compute" />
         {/snippet}
       </Field>
-      {#if problem && problem.field !== "keysEach" && problem.field !== "settings.services"}<ProblemNote {problem} />{/if}
+      <DemandFields bind:demands={settings.everybody} level="everybody" legend="Demanded of everybody who works here" {problem} />
+      <DemandFields bind:demands={settings.governing} level="governing" legend="Demanded besides of people who may govern" {problem} />
+      {#if impact}{#each impact.warnings as warning (warning)}<p role="status" class="rounded-lg border border-copper-300 bg-copper-100 px-4 py-2.5 text-copper-900 dark:border-copper-700 dark:bg-copper-900/50 dark:text-copper-100">{warning}</p>{/each}{/if}
+      {#if problem && !shown.includes(problem.field ?? "")}<ProblemNote {problem} />{/if}
       {#if authority.may("configure organisation")}<Button type="submit">Save</Button>{:else}<p class="quiet">Changing them takes the permission <em>configure organisation</em>.</p>{/if}
     </form>
   {:else if problem}

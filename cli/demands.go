@@ -1,0 +1,99 @@
+package cli
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/urfave/cli/v3"
+
+	"arbora.example/api"
+)
+
+// levels are whom demands are made of: by the prefix of their flags, and in words.
+var levels = []struct{ prefix, of string }{{"", "everybody"}, {"governing-", "people who may govern"}}
+
+func demandFlags() []cli.Flag {
+	var flags []cli.Flag
+	for _, level := range levels {
+		flags = append(flags,
+			&cli.DurationFlag{Name: level.prefix + "idle", Usage: level.of + ": end a session this `TIME` after its last use, such as 30m; 0 sets it back to two hours", HideDefault: true},
+			&cli.DurationFlag{Name: level.prefix + "life", Usage: level.of + ": end a session this `TIME` after sign-in, such as 8h; 0 sets it back to twelve hours", HideDefault: true},
+			&cli.StringSliceFlag{Name: level.prefix + "network", Usage: level.of + ": let them work from this `NETWORK` only, such as 192.0.2.0/24; may be given several times; \"any\" lets them work from anywhere"},
+			&cli.BoolFlag{Name: level.prefix + "second-factor", Usage: level.of + ": demand a code beside the password, or a passkey"},
+		)
+	}
+	return flags
+}
+
+// demandsGiven gives demands with what the flags of a level alter.
+func demandsGiven(c *cli.Command, level string, read *api.Demands) (*api.Demands, error) {
+	var d api.Demands
+	if read != nil {
+		d = *read
+	}
+	for name, into := range map[string]**int{"idle": &d.Idle, "life": &d.Life} {
+		if !c.IsSet(level + name) {
+			continue
+		}
+		long := c.Duration(level + name)
+		if long%time.Minute != 0 || long < 0 {
+			return nil, usage("--%s %s is not a number of minutes: write it as 45m or 8h", level+name, long)
+		}
+		minutes := int(long / time.Minute)
+		if *into = &minutes; minutes == 0 {
+			*into = nil
+		}
+	}
+	if networks := c.StringSlice(level + "network"); slices.Contains(networks, "any") {
+		d.Networks = nil
+	} else if c.IsSet(level + "network") {
+		d.Networks = &networks
+	}
+	if c.IsSet(level + "second-factor") {
+		demanded := c.Bool(level + "second-factor")
+		if d.SecondFactor = &demanded; !demanded {
+			d.SecondFactor = nil
+		}
+	}
+	if d == (api.Demands{}) {
+		return nil, nil
+	}
+	return &d, nil
+}
+
+// minutesWords writes minutes as they are given: 45m, 8h or 1h30m.
+func minutesWords(minutes int) string {
+	hours := minutes / 60
+	switch minutes %= 60; {
+	case hours == 0:
+		return fmt.Sprintf("%dm", minutes)
+	case minutes == 0:
+		return fmt.Sprintf("%dh", hours)
+	default:
+		return fmt.Sprintf("%dh%dm", hours, minutes)
+	}
+}
+
+func demandWords(d *api.Demands) string {
+	if d == nil {
+		return "nothing further"
+	}
+	var words []string
+	if d.SecondFactor != nil && *d.SecondFactor {
+		words = append(words, "a second factor")
+	}
+	for _, last := range []struct {
+		minutes *int
+		after   string
+	}{{d.Idle, "after last use"}, {d.Life, "after sign-in"}} {
+		if last.minutes != nil {
+			words = append(words, "sessions end "+minutesWords(*last.minutes)+" "+last.after)
+		}
+	}
+	if d.Networks != nil {
+		words = append(words, "work from "+strings.Join(*d.Networks, ", "))
+	}
+	return strings.Join(words, "; ")
+}

@@ -1,0 +1,32 @@
+<!-- What is demanded of how people come in and for how long. What is left empty is not demanded. -->
+<script lang="ts">
+  import { Checkbox } from "flowbite-svelte";
+  import type { Problem, Schemas } from "../lib/api";
+  import Field from "./Field.svelte";
+  import WordsLine from "./WordsLine.svelte";
+
+  type Demands = Schemas["Demands"];
+  let { demands = $bindable(), level, legend, problem }: { demands: Demands | undefined; level: "everybody" | "governing"; legend: string; problem: Problem | null } = $props();
+
+  // Nothing demanded is told by leaving it out.
+  function set(some: Demands) {
+    const kept = Object.entries({ ...demands, ...some }).filter(([, value]) => value && (!Array.isArray(value) || value.length > 0));
+    demands = kept.length > 0 ? Object.fromEntries(kept) : undefined;
+  }
+</script>
+
+<fieldset class="space-y-4 border-t border-gray-200 pt-4 dark:border-gray-700">
+  <legend class="label float-left mb-2 w-full">{legend}</legend>
+  <div class="clear-both"><Checkbox name="{level}-factor" bind:checked={() => demands?.secondFactor ?? false, (on) => set({ secondFactor: on })}>A second factor or a passkey</Checkbox></div>
+  <div class="grid grid-cols-2 gap-4 max-sm:grid-cols-1">
+    <Field label="Minutes until an unused session ends" name="{level}.idle" hint={level === "everybody" ? "120 if empty" : "If empty, as demanded of everybody"}>
+      {#snippet children(id)}<input {id} name="{level}-idle" type="number" min="5" max="1440" bind:value={() => demands?.idle ?? null, (n) => set({ idle: n ?? 0 })} class="w-28 field" />{/snippet}
+    </Field>
+    <Field label="Minutes until any session ends" name="{level}.life" hint={level === "everybody" ? "720 if empty" : "If empty, as demanded of everybody"}>
+      {#snippet children(id)}<input {id} name="{level}-life" type="number" min="5" max="10080" bind:value={() => demands?.life ?? null, (n) => set({ life: n ?? 0 })} class="w-28 field" />{/snippet}
+    </Field>
+  </div>
+  <Field label="Networks that people work from" name="settings.{level}" {problem} hint={level === "everybody" ? "Separated by spaces. Leave it empty to let them work from anywhere." : "They work only from where both lists let them."}>
+    {#snippet children(id)}<WordsLine {id} name="{level}-networks" words={demands?.networks ?? []} onchange={(networks) => set({ networks })} placeholder="192.0.2.0/24" />{/snippet}
+  </Field>
+</fieldset>
