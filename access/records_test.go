@@ -22,6 +22,7 @@ type memory struct {
 	links        map[people.Token]store.Link
 	keys         map[access.ID][]store.Key
 	settings     people.Settings
+	quotas       people.Quotas
 }
 
 func newMemory(now *access.Snapshot) *memory {
@@ -54,6 +55,8 @@ func (m *memory) Services(context.Context) ([][]byte, error) { return nil, nil }
 func (m *memory) Settings(context.Context, access.ID) (people.Settings, error) {
 	return m.settings, nil
 }
+
+func (m *memory) Quotas(context.Context, access.ID) (people.Quotas, error) { return m.quotas, nil }
 
 func (m *memory) Load(_ context.Context, _ access.ID, into func(access.Change) error) (uint64, error) {
 	for _, change := range m.begins {
@@ -200,6 +203,11 @@ func (w memoryTx) UseLink(token people.Token) error {
 
 func (w memoryTx) ChangeSettings(_, after people.Settings) error {
 	w.settings = after
+	return nil
+}
+
+func (w memoryTx) SetQuotas(_, after people.Quotas) error {
+	w.quotas = after
 	return nil
 }
 

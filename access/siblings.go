@@ -34,6 +34,17 @@ func (l *siblings) place(name string, nameOf namer) (at, within int, found bool)
 	return at, within, within < len(numbers) && nameOf(numbers[within]) == name
 }
 
+// length gives how many there are; a nil list has none.
+func (l *siblings) length() (n int) {
+	if l == nil {
+		return 0
+	}
+	for _, r := range l.runs {
+		n += len(r.numbers)
+	}
+	return n
+}
+
 func (l *siblings) find(name string, nameOf namer) (number, bool) {
 	at, within, found := l.place(name, nameOf)
 	if !found {

@@ -1667,6 +1667,32 @@ type Question struct {
 	Told *Told `json:"told,omitempty"`
 }
 
+// Quotas defines model for Quotas.
+type Quotas struct {
+	Grants *int `json:"grants,omitempty"`
+	Groups *int `json:"groups,omitempty"`
+
+	// Principals Users, guests and service accounts
+	Principals *int `json:"principals,omitempty"`
+	Scopes     *int `json:"scopes,omitempty"`
+
+	// Statements Of all policies together
+	Statements *int `json:"statements,omitempty"`
+
+	// Streams That one principal has open at a time, at each instance
+	Streams *int `json:"streams,omitempty"`
+
+	// Writes That one principal makes in a minute, at each instance
+	Writes *int `json:"writes,omitempty"`
+}
+
+// QuotasShown What keepers set, what counts with the usual where nothing is set, and what there is
+type QuotasShown struct {
+	Has  Quotas `json:"has"`
+	Most Quotas `json:"most"`
+	Set  Quotas `json:"set"`
+}
+
 // RankedRole defines model for RankedRole.
 type RankedRole struct {
 	// Beyond How many permissions it holds besides those wanted
@@ -2798,6 +2824,9 @@ type CreateKeyJSONRequestBody = KeyNew
 
 // SetStateJSONRequestBody defines body for SetState for application/json ContentType.
 type SetStateJSONRequestBody = StateChange
+
+// SetQuotasJSONRequestBody defines body for SetQuotas for application/json ContentType.
+type SetQuotasJSONRequestBody = Quotas
 
 // ReshapeScopesJSONRequestBody defines body for ReshapeScopes for application/json ContentType.
 type ReshapeScopesJSONRequestBody = Reshaping

@@ -67,7 +67,7 @@ func Run(ctx context.Context, version string, arguments []string, streams Stream
 		Reader:  streams.In, Writer: streams.Out, ErrWriter: streams.Err,
 		Commands: append(more,
 			a.signInCommand(), a.signOutCommand(), a.signInsCommand(), a.whoamiCommand(), a.passwordCommand(), a.proveCommand(), a.secondFactorCommand(), a.sessionCommand(), a.switchCommand(), a.acceptCommand(),
-			a.organisationCommand(), a.settingsCommand(), a.treeCommand(), a.scopeCommand(), a.userCommand(), a.guestCommand(), a.groupCommand(), a.serviceAccountCommand(), a.keyCommand(),
+			a.organisationCommand(), a.settingsCommand(), a.quotaCommand(), a.treeCommand(), a.scopeCommand(), a.userCommand(), a.guestCommand(), a.groupCommand(), a.serviceAccountCommand(), a.keyCommand(),
 			a.catalogueCommand(), a.roleCommand(), a.grantCommand(), a.policyCommand(), a.patternCommand(),
 			a.checkCommand(), a.explainCommand(), a.holdersCommand(), a.reachCommand(), a.auditCommand(verify), a.loamCommand(),
 		),

@@ -383,6 +383,25 @@ type ClientInterface interface {
 	// Corresponds with PUT /organisations/{organisation}/principals/{kind}/{principal}/state (the `SetState` operationId).
 	SetState(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params *SetStateParams, body SetStateJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ShowQuotas What an organisation may have, and what it has: for keepers, and who may describe it
+	//
+	// Corresponds with GET /organisations/{organisation}/quotas (the `ShowQuotas` operationId).
+	ShowQuotas(ctx context.Context, organisation OrganisationName, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SetQuotasWithBody Bound what an organisation may have; what is left out is set back to the usual. It takes a fresh proof
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /organisations/{organisation}/quotas (the `SetQuotas` operationId).
+	SetQuotasWithBody(ctx context.Context, organisation OrganisationName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SetQuotas Bound what an organisation may have; what is left out is set back to the usual. It takes a fresh proof
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /organisations/{organisation}/quotas (the `SetQuotas` operationId).
+	SetQuotas(ctx context.Context, organisation OrganisationName, body SetQuotasJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ReshapeScopesWithBody Alter one scope or many as one change: rename, retitle, tag, move, retire, restore
 	//
 	// Takes any type of body and a specified content type.
@@ -1765,6 +1784,55 @@ func (c *Client) SetStateWithBody(ctx context.Context, organisation Organisation
 // Corresponds with PUT /organisations/{organisation}/principals/{kind}/{principal}/state (the `SetState` operationId).
 func (c *Client) SetState(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params *SetStateParams, body SetStateJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewSetStateRequest(c.Server, organisation, kind, principal, params, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ShowQuotas What an organisation may have, and what it has: for keepers, and who may describe it
+//
+// Corresponds with GET /organisations/{organisation}/quotas (the `ShowQuotas` operationId).
+func (c *Client) ShowQuotas(ctx context.Context, organisation OrganisationName, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewShowQuotasRequest(c.Server, organisation)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SetQuotasWithBody Bound what an organisation may have; what is left out is set back to the usual. It takes a fresh proof
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /organisations/{organisation}/quotas (the `SetQuotas` operationId).
+func (c *Client) SetQuotasWithBody(ctx context.Context, organisation OrganisationName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSetQuotasRequestWithBody(c.Server, organisation, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SetQuotas Bound what an organisation may have; what is left out is set back to the usual. It takes a fresh proof
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /organisations/{organisation}/quotas (the `SetQuotas` operationId).
+func (c *Client) SetQuotas(ctx context.Context, organisation OrganisationName, body SetQuotasJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSetQuotasRequest(c.Server, organisation, body)
 	if err != nil {
 		return nil, err
 	}
@@ -5665,6 +5733,87 @@ func NewSetStateRequestWithBody(server string, organisation OrganisationName, ki
 	return req, nil
 }
 
+// NewShowQuotasRequest constructs an http.Request for the ShowQuotas method
+func NewShowQuotasRequest(server string, organisation OrganisationName) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "organisation", organisation, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/organisations/%s/quotas", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewSetQuotasRequest calls the generic SetQuotas builder with application/json body
+func NewSetQuotasRequest(server string, organisation OrganisationName, body SetQuotasJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewSetQuotasRequestWithBody(server, organisation, "application/json", bodyReader)
+}
+
+// NewSetQuotasRequestWithBody constructs an http.Request for the SetQuotas method, with any body, and a specified content type
+func NewSetQuotasRequestWithBody(server string, organisation OrganisationName, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "organisation", organisation, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/organisations/%s/quotas", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewReshapeScopesRequest calls the generic ReshapeScopes builder with application/json body
 func NewReshapeScopesRequest(server string, organisation OrganisationName, params *ReshapeScopesParams, body ReshapeScopesJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
@@ -9540,6 +9689,27 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with PUT /organisations/{organisation}/principals/{kind}/{principal}/state (the `SetState` operationId).
 	SetStateWithResponse(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params *SetStateParams, body SetStateJSONRequestBody, reqEditors ...RequestEditorFn) (*SetStateResponse, error)
 
+	// ShowQuotasWithResponse What an organisation may have, and what it has: for keepers, and who may describe it
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /organisations/{organisation}/quotas (the `ShowQuotas` operationId).
+	ShowQuotasWithResponse(ctx context.Context, organisation OrganisationName, reqEditors ...RequestEditorFn) (*ShowQuotasResponse, error)
+
+	// SetQuotasWithBodyWithResponse Bound what an organisation may have; what is left out is set back to the usual. It takes a fresh proof
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /organisations/{organisation}/quotas (the `SetQuotas` operationId).
+	SetQuotasWithBodyWithResponse(ctx context.Context, organisation OrganisationName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SetQuotasResponse, error)
+
+	// SetQuotasWithResponse Bound what an organisation may have; what is left out is set back to the usual. It takes a fresh proof
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /organisations/{organisation}/quotas (the `SetQuotas` operationId).
+	SetQuotasWithResponse(ctx context.Context, organisation OrganisationName, body SetQuotasJSONRequestBody, reqEditors ...RequestEditorFn) (*SetQuotasResponse, error)
+
 	// ReshapeScopesWithBodyWithResponse Alter one scope or many as one change: rename, retitle, tag, move, retire, restore
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -11887,6 +12057,102 @@ func (r SetStateResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r SetStateResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ShowQuotasResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *QuotasShown
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ShowQuotasResponse) GetJSON200() *QuotasShown {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ShowQuotasResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ShowQuotasResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ShowQuotasResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ShowQuotasResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ShowQuotasResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type SetQuotasResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Written
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r SetQuotasResponse) GetJSON200() *Written {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r SetQuotasResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r SetQuotasResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r SetQuotasResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r SetQuotasResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r SetQuotasResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -15781,6 +16047,45 @@ func (c *ClientWithResponses) SetStateWithResponse(ctx context.Context, organisa
 	return ParseSetStateResponse(rsp)
 }
 
+// ShowQuotasWithResponse What an organisation may have, and what it has: for keepers, and who may describe it
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /organisations/{organisation}/quotas (the `ShowQuotas` operationId).
+func (c *ClientWithResponses) ShowQuotasWithResponse(ctx context.Context, organisation OrganisationName, reqEditors ...RequestEditorFn) (*ShowQuotasResponse, error) {
+	rsp, err := c.ShowQuotas(ctx, organisation, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseShowQuotasResponse(rsp)
+}
+
+// SetQuotasWithBodyWithResponse Bound what an organisation may have; what is left out is set back to the usual. It takes a fresh proof
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /organisations/{organisation}/quotas (the `SetQuotas` operationId).
+func (c *ClientWithResponses) SetQuotasWithBodyWithResponse(ctx context.Context, organisation OrganisationName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SetQuotasResponse, error) {
+	rsp, err := c.SetQuotasWithBody(ctx, organisation, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseSetQuotasResponse(rsp)
+}
+
+// SetQuotasWithResponse Bound what an organisation may have; what is left out is set back to the usual. It takes a fresh proof
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /organisations/{organisation}/quotas (the `SetQuotas` operationId).
+func (c *ClientWithResponses) SetQuotasWithResponse(ctx context.Context, organisation OrganisationName, body SetQuotasJSONRequestBody, reqEditors ...RequestEditorFn) (*SetQuotasResponse, error) {
+	rsp, err := c.SetQuotas(ctx, organisation, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseSetQuotasResponse(rsp)
+}
+
 // ReshapeScopesWithBodyWithResponse Alter one scope or many as one change: rename, retitle, tag, move, retire, restore
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -18193,6 +18498,72 @@ func ParseSetStateResponse(rsp *http.Response) (*SetStateResponse, error) {
 	}
 
 	response := &SetStateResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Written
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseShowQuotasResponse parses an HTTP response from a ShowQuotasWithResponse call
+func ParseShowQuotasResponse(rsp *http.Response) (*ShowQuotasResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ShowQuotasResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest QuotasShown
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseSetQuotasResponse parses an HTTP response from a SetQuotasWithResponse call
+func ParseSetQuotasResponse(rsp *http.Response) (*SetQuotasResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &SetQuotasResponse{
 		Body:         bodyBytes,
 		HTTPResponse: rsp,
 	}

@@ -181,6 +181,14 @@ func TestConsoleOfAnEmptyService(t *testing.T) {
 		browser.Press("Done"),
 		browser.Closed(),
 		browser.See(`[data-test=organisations]`, "lindenmere"),
+		browser.Press("Quotas"),
+		browser.See(`[data-test=quotas]`, "Groups 0"),
+		browser.Type(`input[name=groups]`, "40"),
+		browser.Press("Set them"),
+		browser.Closed(),
+		browser.Press("Quotas"),
+		browser.Holds(`input[name=groups]`, "40"),
+		browser.Holds(`input[name=grants]`, ""),
 	))
 }
 

@@ -7,6 +7,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"arbora.example/api"
+	"arbora.example/people"
 	. "arbora.example/server/contract" //lint:ignore ST1001 the contract's names are this file's vocabulary
 	"arbora.example/service"
 )
@@ -92,6 +93,45 @@ func (h handlers) ListOrganisations(ctx context.Context, _ ListOrganisationsRequ
 		return nil, err
 	}
 	return ListOrganisations200JSONResponse{Organisations: each(list, organisationOf)}, nil
+}
+
+func (h handlers) ShowQuotas(ctx context.Context, r ShowQuotasRequestObject) (ShowQuotasResponseObject, error) {
+	ctx, caller := who(ctx)
+	quotas, err := h.service.Quotas(ctx, caller, r.Organisation)
+	if err != nil {
+		return nil, err
+	}
+	has := quotas.Has
+	return ShowQuotas200JSONResponse{
+		Set: quotasOf(quotas.Set), Most: quotasOf(quotas.Most),
+		Has: api.Quotas{Scopes: &has.Scopes, Principals: &has.Principals, Groups: &has.Groups, Grants: &has.Grants, Statements: &has.Statements},
+	}, nil
+}
+
+func (h handlers) SetQuotas(ctx context.Context, r SetQuotasRequestObject) (SetQuotasResponseObject, error) {
+	ctx, caller := who(ctx)
+	q := *r.Body
+	revision, err := h.service.SetQuotas(ctx, caller, r.Organisation, people.Quotas{
+		Scopes: value(q.Scopes), Principals: value(q.Principals), Groups: value(q.Groups), Grants: value(q.Grants), Statements: value(q.Statements),
+		Streams: value(q.Streams), Writes: value(q.Writes),
+	})
+	return SetQuotas200JSONResponse{Revision: int64(revision)}, err
+}
+
+// quotasOf tells quotas, and nothing of those that are not set.
+func quotasOf(q people.Quotas) (told api.Quotas) {
+	for _, one := range []struct {
+		set  int
+		into **int
+	}{
+		{q.Scopes, &told.Scopes}, {q.Principals, &told.Principals}, {q.Groups, &told.Groups}, {q.Grants, &told.Grants}, {q.Statements, &told.Statements},
+		{q.Streams, &told.Streams}, {q.Writes, &told.Writes},
+	} {
+		if one.set != 0 {
+			*one.into = &one.set
+		}
+	}
+	return told
 }
 
 func (h handlers) CreateOrganisation(ctx context.Context, r CreateOrganisationRequestObject) (CreateOrganisationResponseObject, error) {

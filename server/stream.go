@@ -28,6 +28,12 @@ func (s *Server) stream(c *gin.Context) {
 		s.writeError(c, err)
 		return
 	}
+	closed, err := s.service.OpenStream(caller)
+	if err != nil {
+		s.writeError(c, err)
+		return
+	}
+	defer closed()
 	c.Header("Content-Type", "text/event-stream")
 	c.Status(http.StatusOK)
 	out := http.NewResponseController(c.Writer)

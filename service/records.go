@@ -27,6 +27,7 @@ type Tx interface {
 	AddMember(m access.Membership) error
 	At() time.Time
 	ChangeSettings(before people.Settings, after people.Settings) error
+	SetQuotas(before, after people.Quotas) error
 	CreateGrant(g access.Grant, description string) error
 	CreateIdentity(identity store.Identity) error
 	CreateKey(k store.Key) error
@@ -63,6 +64,7 @@ type Records interface {
 	AddSigningKey(ctx context.Context, k store.SigningKey) error
 	Audit(ctx context.Context, r store.AuditRecord) error
 	AuditRecords(ctx context.Context, organisation access.ID, f store.AuditFilter) (entries []store.AuditEntry, next uint64, err error)
+	Quotas(ctx context.Context, organisation access.ID) (people.Quotas, error)
 	WithoutFactor(ctx context.Context, organisation access.ID) ([]access.ID, error)
 	BeginFactor(ctx context.Context, identity access.ID, sealed []byte) error
 	ChoosePassword(ctx context.Context, i store.Identity, hash string, keep people.Token, author store.Author) error

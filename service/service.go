@@ -32,6 +32,7 @@ type Service struct {
 	address   string
 	houses    sync.Map // of access.ID to *house
 	guesses   *guesses
+	busy      *busy
 	viewing   *viewing
 	signing   signing
 	exchanged *expirable.LRU[exchange, exchanged]
@@ -58,7 +59,7 @@ func New(o Options) *Service {
 	}
 	return &Service{
 		records: o.Records, shipped: o.Catalogue, clock: o.Clock, log: o.Log, sealer: o.Sealer, post: o.Post, hash: o.Hash, address: o.Address,
-		guesses: newGuesses(), viewing: newViewing(), exchanged: newExchanged(), verified: newVerified(),
+		guesses: newGuesses(), busy: newBusy(), viewing: newViewing(), exchanged: newExchanged(), verified: newVerified(),
 	}
 }
 
@@ -68,6 +69,7 @@ type house struct {
 	writing  sync.Mutex // held from before a write's transaction until its snapshot is published
 	snapshot atomic.Pointer[access.Snapshot]
 	settings atomic.Pointer[people.Settings] // there as soon as a snapshot is
+	quotas   atomic.Pointer[people.Quotas]   // likewise
 	changed  beacon                          // lit when another snapshot is published
 	skipped  atomic.Pointer[[]string]        // what of the records could not be applied, when they were read last
 	doubtful atomic.Bool                     // a write ended in doubt: what is in the database decides
@@ -110,6 +112,11 @@ func (s *Service) reload(ctx context.Context, h *house) (*access.Snapshot, error
 		return nil, err
 	}
 	h.settings.Store(&settings)
+	quotas, err := s.records.Quotas(ctx, h.id)
+	if err != nil {
+		return nil, err
+	}
+	h.quotas.Store(&quotas)
 	h.publish(snapshot)
 	h.doubtful.Store(false)
 	return snapshot, nil
@@ -149,6 +156,8 @@ type plan struct {
 	warnings []string
 	// settings are the organisation's from then on; nil leaves them.
 	settings *people.Settings
+	// quotas are what keepers bound it to from then on; nil leaves them.
+	quotas *people.Quotas
 	// notices are sent once the plan is made.
 	notices []notice
 }
@@ -159,10 +168,14 @@ func (s *Service) write(ctx context.Context, c Caller, organisation access.ID, m
 	// A caller who goes away does not leave a write in doubt.
 	ctx = context.WithoutCancel(ctx)
 	h := s.house(organisation)
+	if err := s.busy.write(c, h); err != nil {
+		return nil, err
+	}
 	h.writing.Lock()
 	defer h.writing.Unlock()
 	var next *access.Snapshot
 	var settings *people.Settings
+	var quotas *people.Quotas
 	var planned error
 	_, err := s.records.Write(ctx, organisation, s.author(c), func(tx Tx, revision uint64) (string, error) {
 		now := h.snapshot.Load()
@@ -180,7 +193,10 @@ func (s *Service) write(ctx context.Context, c Caller, organisation access.ID, m
 			planned = broken(planned, "")
 			return "", planned
 		}
-		settings = p.settings
+		if planned = h.full(now, next, p.changes); planned != nil {
+			return "", planned
+		}
+		settings, quotas = p.settings, p.quotas
 		return p.what, p.rows(tx)
 	})
 	if planned != nil {
@@ -192,6 +208,9 @@ func (s *Service) write(ctx context.Context, c Caller, organisation access.ID, m
 	}
 	if settings != nil {
 		h.settings.Store(settings)
+	}
+	if quotas != nil {
+		h.quotas.Store(quotas)
 	}
 	h.publish(next)
 	return next, nil

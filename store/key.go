@@ -177,6 +177,26 @@ func (s *Store) Settings(ctx context.Context, organisation access.ID) (people.Se
 	return settings, json.Unmarshal(text, &settings)
 }
 
+// Quotas gives what keepers bound an organisation to; zero where nothing was set.
+func (s *Store) Quotas(ctx context.Context, organisation access.ID) (quotas people.Quotas, err error) {
+	var text []byte
+	err = s.db.QueryRowContext(ctx, "SELECT quotas FROM organisation WHERE id = ?", idColumn(organisation)).Scan(&text)
+	if err != nil || text == nil {
+		return quotas, mark(err)
+	}
+	return quotas, json.Unmarshal(text, &quotas)
+}
+
+// SetQuotas writes what keepers bound an organisation to.
+func (w *Tx) SetQuotas(before, after people.Quotas) error {
+	w.note("organisation_quotas", before, after)
+	text, err := json.Marshal(after)
+	if err != nil {
+		return err
+	}
+	return w.exec("UPDATE organisation SET quotas = ? WHERE id = ?", text, idColumn(w.organisation))
+}
+
 // ChangeSettings writes what the organisation has decided for itself.
 func (w *Tx) ChangeSettings(before, after people.Settings) error {
 	w.note("organisation_setting", before, after)

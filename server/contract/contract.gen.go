@@ -124,6 +124,12 @@ type ServerInterface interface {
 	// SetState Suspend, retire or restore it: every session, key, token and decision follows at once
 	// (PUT /organisations/{organisation}/principals/{kind}/{principal}/state)
 	SetState(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params SetStateParams)
+	// ShowQuotas What an organisation may have, and what it has: for keepers, and who may describe it
+	// (GET /organisations/{organisation}/quotas)
+	ShowQuotas(c *gin.Context, organisation OrganisationName)
+	// SetQuotas Bound what an organisation may have; what is left out is set back to the usual. It takes a fresh proof
+	// (PUT /organisations/{organisation}/quotas)
+	SetQuotas(c *gin.Context, organisation OrganisationName)
 	// ReshapeScopes Alter one scope or many as one change: rename, retitle, tag, move, retire, restore
 	// (PATCH /organisations/{organisation}/scopes)
 	ReshapeScopes(c *gin.Context, organisation OrganisationName, params ReshapeScopesParams)
@@ -1923,6 +1929,56 @@ func (siw *ServerInterfaceWrapper) SetState(c *gin.Context) {
 	}
 
 	siw.Handler.SetState(c, organisation, kind, principal, params)
+}
+
+// ShowQuotas operation middleware
+func (siw *ServerInterfaceWrapper) ShowQuotas(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "organisation" -------------
+	var organisation OrganisationName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ShowQuotas(c, organisation)
+}
+
+// SetQuotas operation middleware
+func (siw *ServerInterfaceWrapper) SetQuotas(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "organisation" -------------
+	var organisation OrganisationName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SetQuotas(c, organisation)
 }
 
 // ReshapeScopes operation middleware
@@ -3966,6 +4022,8 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/profile/keys", wrapper.CreateOwnKey)
 	router.GET(options.BaseURL+"/organisations", wrapper.ListOrganisations)
 	router.POST(options.BaseURL+"/organisations", wrapper.CreateOrganisation)
+	router.GET(options.BaseURL+"/organisations/:organisation/quotas", wrapper.ShowQuotas)
+	router.PUT(options.BaseURL+"/organisations/:organisation/quotas", wrapper.SetQuotas)
 	router.GET(options.BaseURL+"/organisations/:organisation/catalogue", wrapper.GetCatalogue)
 	router.GET(options.BaseURL+"/services", wrapper.ListServices)
 	router.POST(options.BaseURL+"/services", wrapper.RegisterService)
@@ -5511,6 +5569,85 @@ type SetStatedefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response SetStatedefaultApplicationProblemPlusJSONResponse) VisitSetStateResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ShowQuotasRequestObject struct {
+	Organisation OrganisationName `json:"organisation"`
+}
+
+type ShowQuotasResponseObject interface {
+	VisitShowQuotasResponse(w http.ResponseWriter) error
+}
+
+type ShowQuotas200JSONResponse QuotasShown
+
+func (response ShowQuotas200JSONResponse) VisitShowQuotasResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ShowQuotasdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ShowQuotasdefaultApplicationProblemPlusJSONResponse) VisitShowQuotasResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetQuotasRequestObject struct {
+	Organisation OrganisationName `json:"organisation"`
+	Body         *SetQuotasJSONRequestBody
+}
+
+type SetQuotasResponseObject interface {
+	VisitSetQuotasResponse(w http.ResponseWriter) error
+}
+
+type SetQuotas200JSONResponse Written
+
+func (response SetQuotas200JSONResponse) VisitSetQuotasResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetQuotasdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SetQuotasdefaultApplicationProblemPlusJSONResponse) VisitSetQuotasResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -8330,6 +8467,12 @@ type StrictServerInterface interface {
 	// SetState Suspend, retire or restore it: every session, key, token and decision follows at once
 	// (PUT /organisations/{organisation}/principals/{kind}/{principal}/state)
 	SetState(ctx context.Context, request SetStateRequestObject) (SetStateResponseObject, error)
+	// ShowQuotas What an organisation may have, and what it has: for keepers, and who may describe it
+	// (GET /organisations/{organisation}/quotas)
+	ShowQuotas(ctx context.Context, request ShowQuotasRequestObject) (ShowQuotasResponseObject, error)
+	// SetQuotas Bound what an organisation may have; what is left out is set back to the usual. It takes a fresh proof
+	// (PUT /organisations/{organisation}/quotas)
+	SetQuotas(ctx context.Context, request SetQuotasRequestObject) (SetQuotasResponseObject, error)
 	// ReshapeScopes Alter one scope or many as one change: rename, retitle, tag, move, retire, restore
 	// (PATCH /organisations/{organisation}/scopes)
 	ReshapeScopes(ctx context.Context, request ReshapeScopesRequestObject) (ReshapeScopesResponseObject, error)
@@ -9767,6 +9910,76 @@ func (sh *strictHandler) SetState(ctx *gin.Context, organisation OrganisationNam
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(SetStateResponseObject); ok {
 		if err := validResponse.VisitSetStateResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ShowQuotas operation middleware
+func (sh *strictHandler) ShowQuotas(ctx *gin.Context, organisation OrganisationName) {
+	var request ShowQuotasRequestObject
+
+	request.Organisation = organisation
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ShowQuotas(ctx, request.(ShowQuotasRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ShowQuotas")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ShowQuotasResponseObject); ok {
+		if err := validResponse.VisitShowQuotasResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// SetQuotas operation middleware
+func (sh *strictHandler) SetQuotas(ctx *gin.Context, organisation OrganisationName) {
+	var request SetQuotasRequestObject
+
+	request.Organisation = organisation
+
+	var body SetQuotasJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SetQuotas(ctx, request.(SetQuotasRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SetQuotas")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(SetQuotasResponseObject); ok {
+		if err := validResponse.VisitSetQuotasResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

@@ -195,6 +195,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/organisations/{organisation}/quotas": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What an organisation may have, and what it has: for keepers, and who may describe it */
+        get: operations["showQuotas"];
+        /** Bound what an organisation may have; what is left out is set back to the usual. It takes a fresh proof */
+        put: operations["setQuotas"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/organisations/{organisation}/catalogue": {
         parameters: {
             query?: never;
@@ -1476,6 +1494,25 @@ export interface components {
         };
         OrganisationList: {
             organisations: components["schemas"]["Organisation"][];
+        };
+        Quotas: {
+            scopes?: number;
+            /** @description Users, guests and service accounts */
+            principals?: number;
+            groups?: number;
+            grants?: number;
+            /** @description Of all policies together */
+            statements?: number;
+            /** @description That one principal has open at a time, at each instance */
+            streams?: number;
+            /** @description That one principal makes in a minute, at each instance */
+            writes?: number;
+        };
+        /** @description What keepers set, what counts with the usual where nothing is set, and what there is */
+        QuotasShown: {
+            set: components["schemas"]["Quotas"];
+            most: components["schemas"]["Quotas"];
+            has: components["schemas"]["Quotas"];
         };
         OrganisationMade: {
             organisation: components["schemas"]["Organisation"];
@@ -3093,6 +3130,58 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OrganisationMade"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    showQuotas: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The quotas */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QuotasShown"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setQuotas: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Quotas"];
+            };
+        };
+        responses: {
+            /** @description Set */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Written"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -46,3 +46,19 @@ export const href = {
     href.scope(at) + "?" + new URLSearchParams({ grant: role, [who.kind]: who.name }).toString(),
   check: (asked: Record<string, string>) => "#/check?" + new URLSearchParams(asked).toString(),
 };
+
+// quotas are what keepers bound of an organisation.
+export const quotas = [
+  { key: "scopes", words: "Scopes" },
+  { key: "principals", words: "Users, guests and service accounts" },
+  { key: "groups", words: "Groups" },
+  { key: "grants", words: "Grants" },
+  { key: "statements", words: "Statements of all policies" },
+  { key: "streams", words: "Open streams of one principal" },
+  { key: "writes", words: "Changes of one principal in a minute" },
+] as const;
+
+// thousands writes a number with its thousands apart; nothing for none.
+export function thousands(n: number | undefined): string {
+  return n?.toLocaleString("en") ?? "";
+}

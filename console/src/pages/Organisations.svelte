@@ -6,6 +6,7 @@
   import Field from "../parts/Field.svelte";
   import Page from "../parts/Page.svelte";
   import ProblemNote from "../parts/ProblemNote.svelte";
+  import QuotaDialog from "../parts/QuotaDialog.svelte";
   import Skeleton from "../parts/Skeleton.svelte";
   import TextInput from "../parts/TextInput.svelte";
   import QuietButton from "../parts/QuietButton.svelte";
@@ -13,6 +14,8 @@
   let list = $state.raw<Schemas["Organisation"][] | null>(null);
   let problem = $state.raw<Problem | null>(null);
   let creating = $state(false);
+  let bounding = $state(false);
+  let bounded = $state("");
   let name = $state("");
   let title = $state("");
   let steward = $state("");
@@ -59,16 +62,18 @@
   {:else}
     <div class="card overflow-x-auto">
       <table class="rows" data-test="organisations">
-        <thead><tr><th>Name</th><th>Title</th><th>Created</th></tr></thead>
+        <thead><tr><th>Name</th><th>Title</th><th>Created</th><th><span class="sr-only">Quotas</span></th></tr></thead>
         <tbody>
           {#each list as o (o.id)}
-            <tr><td class="font-semibold">{o.name}</td><td>{o.title}</td><td class="quiet text-sm">{moment(o.createdAt)}</td></tr>
+            <tr><td class="font-semibold">{o.name}</td><td>{o.title}</td><td class="quiet text-sm">{moment(o.createdAt)}</td><td class="text-right"><button type="button" class="link" onclick={() => ((bounded = o.name), (bounding = true))} aria-label="Quotas of {o.name}">Quotas</button></td></tr>
           {/each}
         </tbody>
       </table>
     </div>
   {/if}
 </Page>
+
+<QuotaDialog bind:open={bounding} organisation={bounded} />
 
 <Modal bind:open={creating} size="sm" title={made ? "Created" : "Create an organisation"}>
   {#if made}

@@ -5,7 +5,7 @@
   import { authority } from "../lib/authority.svelte";
   import { whenChanged } from "../lib/live.svelte";
   import { session } from "../lib/session.svelte";
-  import { href } from "../lib/words";
+  import { href, quotas, thousands } from "../lib/words";
   import DemandFields from "../parts/DemandFields.svelte";
   import Field from "../parts/Field.svelte";
   import Page from "../parts/Page.svelte";
@@ -16,6 +16,7 @@
   let settings = $state<Schemas["Settings"] | null>(null);
   let read = $state.raw<Schemas["Settings"] | null>(null); // as they were read
   let problem = $state.raw<Problem | null>(null);
+  let bounds = $state.raw<Schemas["QuotasShown"] | null>(null);
   let said = $state("");
   let impact = $state.raw<Schemas["Impact"] | null>(null);
   const shown = ["keysEach", "settings.services", "settings.everybody", "settings.governing"]; // said beside their fields
@@ -26,6 +27,7 @@
     try {
       read = await ask(api.GET("/organisations/{organisation}/settings", { params: { path } }));
       settings = { ...read };
+      bounds = await ask(api.GET("/organisations/{organisation}/quotas", { params: { path } }));
     } catch (caught) {
       problem = asProblem(caught);
     }
@@ -106,6 +108,20 @@
       {#if problem && !shown.includes(problem.field ?? "")}<ProblemNote {problem} />{/if}
       {#if authority.may("configure organisation")}<Button type="submit">Save</Button>{:else}<p class="quiet">Changing them takes the permission <em>configure organisation</em>.</p>{/if}
     </form>
+    {#if bounds}
+      <section class="card mt-6 max-w-2xl p-6" aria-labelledby="quotas-heading">
+        <h2 id="quotas-heading" class="mb-1 text-lg font-semibold">Quotas</h2>
+        <p class="quiet mb-3">Keepers of this installation set them. Ask one if you need more.</p>
+        <table class="rows" data-test="quotas">
+          <thead><tr><th>What</th><th class="text-right">There are</th><th class="text-right">At most</th></tr></thead>
+          <tbody>
+            {#each quotas as { key, words } (key)}
+              <tr><td>{words}</td><td class="text-right">{thousands(bounds.has[key])}</td><td class="text-right">{thousands(bounds.most[key])}</td></tr>
+            {/each}
+          </tbody>
+        </table>
+      </section>
+    {/if}
   {:else if problem}
     <ProblemNote {problem} />
   {:else}

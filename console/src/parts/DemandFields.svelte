@@ -3,6 +3,7 @@
   import { Checkbox } from "flowbite-svelte";
   import type { Problem, Schemas } from "../lib/api";
   import Field from "./Field.svelte";
+  import ProblemNote from "./ProblemNote.svelte";
   import WordsLine from "./WordsLine.svelte";
 
   type Demands = Schemas["Demands"];
@@ -26,7 +27,8 @@
       {#snippet children(id)}<input {id} name="{level}-life" type="number" min="5" max="10080" bind:value={() => demands?.life ?? null, (n) => set({ life: n ?? 0 })} class="w-28 field" />{/snippet}
     </Field>
   </div>
-  <Field label="Networks that people work from" name="settings.{level}" {problem} hint={level === "everybody" ? "Separated by spaces. Leave it empty to let them work from anywhere." : "They work only from where both lists let them."}>
+  <Field label="Networks that people work from" name="{level}.networks" hint={level === "everybody" ? "Separated by spaces. Leave it empty to let them work from anywhere." : "They work only from where both lists let them."}>
     {#snippet children(id)}<WordsLine {id} name="{level}-networks" words={demands?.networks ?? []} onchange={(networks) => set({ networks })} placeholder="192.0.2.0/24" />{/snippet}
   </Field>
+  {#if problem?.field === `settings.${level}`}<ProblemNote {problem} />{/if}
 </fieldset>
