@@ -201,6 +201,19 @@ func (w memoryTx) UseLink(token people.Token) error {
 	return nil
 }
 
+func (w memoryTx) ProveAddress(identity access.ID, address string) error {
+	i := w.identities[identity]
+	i.ProvedEmail = address
+	w.identities[identity] = i
+	return nil
+}
+
+func (w memoryTx) TakeOver(i store.Identity, hash string) error {
+	i.PasswordHash = hash
+	w.identities[i.ID] = i
+	return nil
+}
+
 func (w memoryTx) ChangeSettings(_, after people.Settings) error {
 	w.settings = after
 	return nil

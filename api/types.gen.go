@@ -143,6 +143,7 @@ func (e KeyState) Valid() bool {
 const (
 	ToAccept   LinkPurpose = "invitation"
 	ToPassword LinkPurpose = "password"
+	ToRecover  LinkPurpose = "recovery"
 )
 
 // Valid indicates whether the value is a known member of the LinkPurpose enum.
@@ -151,6 +152,8 @@ func (e LinkPurpose) Valid() bool {
 	case ToAccept:
 		return true
 	case ToPassword:
+		return true
+	case ToRecover:
 		return true
 	default:
 		return false
@@ -1125,7 +1128,9 @@ type Link struct {
 	By string `json:"by"`
 
 	// Known Of an invitation: the address signs in already, and accepts signed in
-	Known             bool        `json:"known"`
+	Known bool `json:"known"`
+
+	// Organisation Empty for a recovery
 	Organisation      string      `json:"organisation"`
 	OrganisationTitle string      `json:"organisationTitle"`
 	Purpose           LinkPurpose `json:"purpose"`
@@ -1761,6 +1766,12 @@ type Reading struct {
 type RecoveryCodes struct {
 	// Codes Each stands in once for a code of the device
 	Codes []string `json:"codes"`
+}
+
+// RecoveryWanted defines model for RecoveryWanted.
+type RecoveryWanted struct {
+	// Address The mail address that a guest signs in with
+	Address string `json:"address"`
 }
 
 // RefusedTimes defines model for RefusedTimes.
@@ -2857,6 +2868,9 @@ type ConfirmSecondFactorJSONRequestBody = FactorCode
 
 // RemoveSecondFactorJSONRequestBody defines body for RemoveSecondFactor for application/json ContentType.
 type RemoveSecondFactorJSONRequestBody = PasswordProof
+
+// AskRecoveryJSONRequestBody defines body for AskRecovery for application/json ContentType.
+type AskRecoveryJSONRequestBody = RecoveryWanted
 
 // CheckJSONRequestBody defines body for Check for application/json ContentType.
 type CheckJSONRequestBody = Question

@@ -22,10 +22,7 @@ func (a *app) signInCommand() *cli.Command {
 	return &cli.Command{
 		Name: "sign-in", Usage: "sign in and save the sign-in under a name", ArgsUsage: "[NAME@ORGANISATION]",
 		Description: "With a name, by password. Without one, you confirm it in a browser. With --key, by an API key.",
-		Flags: []cli.Flag{
-			&cli.StringFlag{Name: "server", Value: DefaultServer, Usage: "`ADDRESS` of the service", Sources: cli.EnvVars("ARBORA_SERVER")},
-			&cli.BoolFlag{Name: "insecure", Usage: "take http beyond this machine: passwords and keys are sent in the clear"},
-			&cli.StringFlag{Name: "authority", Usage: "`FILE` with the certificate of the private authority that the service's is from", TakesFile: true},
+		Flags: append(serviceFlags(),
 			&cli.StringFlag{Name: "save-as", Usage: "save it under this `NAME` (default: the sign-in name)"},
 			&cli.StringFlag{Name: "password-from", Usage: "read the password from the first line of `FILE` (- for standard input)"},
 			&cli.StringFlag{Name: "new-password-from", Usage: "read the password to choose, if the first is temporary, from `FILE`"},
@@ -33,8 +30,17 @@ func (a *app) signInCommand() *cli.Command {
 			&cli.StringFlag{Name: "key", Usage: "sign in by the API key of this `ID`"},
 			&cli.StringFlag{Name: "secret-from", Usage: "read the key's secret from `FILE` (- for standard input)"},
 			&cli.StringFlag{Name: "organisation", Usage: "work in this `ORGANISATION`: a guest known in several, or a platform service"},
-		},
+		),
 		Action: a.signIn,
+	}
+}
+
+// serviceFlags say where the service is, for commands that need no sign-in.
+func serviceFlags() []cli.Flag {
+	return []cli.Flag{
+		&cli.StringFlag{Name: "server", Value: DefaultServer, Usage: "`ADDRESS` of the service", Sources: cli.EnvVars("ARBORA_SERVER")},
+		&cli.BoolFlag{Name: "insecure", Usage: "take http beyond this machine: passwords and keys are sent in the clear"},
+		&cli.StringFlag{Name: "authority", Usage: "`FILE` with the certificate of the private authority that the service's is from", TakesFile: true},
 	}
 }
 

@@ -252,6 +252,28 @@ func (a *app) switchCommand() *cli.Command {
 	}
 }
 
+func (a *app) recoverCommand() *cli.Command {
+	return &cli.Command{
+		Name: "recover", Usage: "have a link mailed by which a guest chooses another password", ArgsUsage: "ADDRESS",
+		Flags: serviceFlags(),
+		Action: func(ctx context.Context, c *cli.Command) error {
+			given, err := arguments(c, "ADDRESS")
+			if err != nil {
+				return err
+			}
+			arbora, err := savedSignIn{Server: c.String("server"), Insecure: c.Bool("insecure"), Authority: c.String("authority")}.open()
+			if err != nil {
+				return usageError{err}
+			}
+			if err := client.Done(arbora.AskRecovery(ctx, api.RecoveryWanted{Address: given[0]})); err != nil {
+				return err
+			}
+			a.say(c, "If %s is a guest's account, a letter is on its way. Use its link with: arbora accept LINK", given[0])
+			return nil
+		},
+	}
+}
+
 func (a *app) acceptCommand() *cli.Command {
 	return &cli.Command{
 		Name: "accept", Usage: "use a link that was mailed to you: choose a password by it, or accept an invitation", ArgsUsage: "LINK",

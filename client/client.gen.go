@@ -632,6 +632,20 @@ type ClientInterface interface {
 	// Corresponds with DELETE /profile/sessions/{session} (the `EndSession` operationId).
 	EndSession(ctx context.Context, session string, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// AskRecoveryWithBody Mail a link to recover the account of a guest from outside. The answer does not tell whether there is one
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /recovery (the `AskRecovery` operationId).
+	AskRecoveryWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AskRecovery Mail a link to recover the account of a guest from outside. The answer does not tell whether there is one
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /recovery (the `AskRecovery` operationId).
+	AskRecovery(ctx context.Context, body AskRecoveryJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ShowScope A scope; its details only for those who may describe it
 	//
 	// Corresponds with GET /scopes/{scope} (the `ShowScope` operationId).
@@ -2443,6 +2457,40 @@ func (c *Client) ListSessions(ctx context.Context, reqEditors ...RequestEditorFn
 // Corresponds with DELETE /profile/sessions/{session} (the `EndSession` operationId).
 func (c *Client) EndSession(ctx context.Context, session string, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewEndSessionRequest(c.Server, session)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AskRecoveryWithBody Mail a link to recover the account of a guest from outside. The answer does not tell whether there is one
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /recovery (the `AskRecovery` operationId).
+func (c *Client) AskRecoveryWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAskRecoveryRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AskRecovery Mail a link to recover the account of a guest from outside. The answer does not tell whether there is one
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /recovery (the `AskRecovery` operationId).
+func (c *Client) AskRecovery(ctx context.Context, body AskRecoveryJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAskRecoveryRequest(c.Server, body)
 	if err != nil {
 		return nil, err
 	}
@@ -7224,6 +7272,46 @@ func NewEndSessionRequest(server string, session string) (*http.Request, error) 
 	return req, nil
 }
 
+// NewAskRecoveryRequest calls the generic AskRecovery builder with application/json body
+func NewAskRecoveryRequest(server string, body AskRecoveryJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewAskRecoveryRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewAskRecoveryRequestWithBody constructs an http.Request for the AskRecovery method, with any body, and a specified content type
+func NewAskRecoveryRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/recovery")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewShowScopeRequest constructs an http.Request for the ShowScope method
 func NewShowScopeRequest(server string, scope ScopeKey) (*http.Request, error) {
 	var err error
@@ -9975,6 +10063,20 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with DELETE /profile/sessions/{session} (the `EndSession` operationId).
 	EndSessionWithResponse(ctx context.Context, session string, reqEditors ...RequestEditorFn) (*EndSessionResponse, error)
+
+	// AskRecoveryWithBodyWithResponse Mail a link to recover the account of a guest from outside. The answer does not tell whether there is one
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /recovery (the `AskRecovery` operationId).
+	AskRecoveryWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AskRecoveryResponse, error)
+
+	// AskRecoveryWithResponse Mail a link to recover the account of a guest from outside. The answer does not tell whether there is one
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /recovery (the `AskRecovery` operationId).
+	AskRecoveryWithResponse(ctx context.Context, body AskRecoveryJSONRequestBody, reqEditors ...RequestEditorFn) (*AskRecoveryResponse, error)
 
 	// ShowScopeWithResponse A scope; its details only for those who may describe it
 	//
@@ -13475,6 +13577,47 @@ func (r EndSessionResponse) ContentType() string {
 	return ""
 }
 
+type AskRecoveryResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r AskRecoveryResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r AskRecoveryResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r AskRecoveryResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r AskRecoveryResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r AskRecoveryResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type ShowScopeResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -16580,6 +16723,32 @@ func (c *ClientWithResponses) EndSessionWithResponse(ctx context.Context, sessio
 	return ParseEndSessionResponse(rsp)
 }
 
+// AskRecoveryWithBodyWithResponse Mail a link to recover the account of a guest from outside. The answer does not tell whether there is one
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /recovery (the `AskRecovery` operationId).
+func (c *ClientWithResponses) AskRecoveryWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AskRecoveryResponse, error) {
+	rsp, err := c.AskRecoveryWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAskRecoveryResponse(rsp)
+}
+
+// AskRecoveryWithResponse Mail a link to recover the account of a guest from outside. The answer does not tell whether there is one
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /recovery (the `AskRecovery` operationId).
+func (c *ClientWithResponses) AskRecoveryWithResponse(ctx context.Context, body AskRecoveryJSONRequestBody, reqEditors ...RequestEditorFn) (*AskRecoveryResponse, error) {
+	rsp, err := c.AskRecovery(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAskRecoveryResponse(rsp)
+}
+
 // ShowScopeWithResponse A scope; its details only for those who may describe it
 //
 // Returns a wrapper object for the known response body format(s).
@@ -19482,6 +19651,35 @@ func ParseEndSessionResponse(rsp *http.Response) (*EndSessionResponse, error) {
 
 	switch {
 	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseAskRecoveryResponse parses an HTTP response from a AskRecoveryWithResponse call
+func ParseAskRecoveryResponse(rsp *http.Response) (*AskRecoveryResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &AskRecoveryResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 202:
 		break // No content-type
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:

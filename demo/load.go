@@ -85,8 +85,9 @@ func LoadStart(ctx context.Context, address string) error {
 	return l.grants(ctx, firstGrants)
 }
 
-// LoadStory loads what the story leaves behind, some refused attempts among it.
-func LoadStory(ctx context.Context, address string) error {
+// LoadStory loads what the story leaves behind, some refused attempts among it. Letters is the page of the mail sink that takes
+// what the service sends.
+func LoadStory(ctx context.Context, address, letters string) error {
 	l, err := as(ctx, address, "rowan@lindenmere")
 	if err != nil {
 		return err
@@ -106,7 +107,7 @@ func LoadStory(ctx context.Context, address string) error {
 	if err := l.grants(ctx, storyGrants); err != nil {
 		return err
 	}
-	if err := l.juno(ctx); err != nil {
+	if err := l.juno(ctx, letters); err != nil {
 		return err
 	}
 	if err := l.seedPeople(ctx); err != nil {
@@ -253,23 +254,22 @@ func (l loader) seedPeople(ctx context.Context) error {
 }
 
 // juno invites the consultant, who accepts.
-func (l loader) juno(ctx context.Context) error {
-	title, does, groups, reveal := "Juno Marchetti", "Consultant of the Quaywater Seed Exchange", []string{"contractors"}, true
-	made, err := client.Read[api.GuestMade](l.InviteGuest(ctx, lindenmere, nil, api.GuestNew{Email: "juno@quaywater.example", Title: &title, Description: &does, Groups: &groups}))
-	if err != nil {
+func (l loader) juno(ctx context.Context, letters string) error {
+	const address = "juno@quaywater.example"
+	title, does, groups := "Juno Marchetti", "Consultant of the Quaywater Seed Exchange", []string{"contractors"}
+	if err := client.Done(l.InviteGuest(ctx, lindenmere, nil, api.GuestNew{Email: address, Title: &title, Description: &does, Groups: &groups})); err != nil {
 		return fmt.Errorf("invite juno: %w", err)
 	}
 	juno, err := SignIn(ctx, l.address, "juno@quaywater", Passphrase)
 	if err != nil {
 		return err
 	}
-	link := made.Link
-	if link.Url == nil { // it went by mail
-		if link, err = client.Read[api.LinkMade](l.ResendInvitation(ctx, lindenmere, api.GuestKind, made.Guest.Name, &api.ResendInvitationParams{Reveal: &reveal})); err != nil {
-			return fmt.Errorf("have the link of juno's invitation revealed: %w", err)
-		}
+	letter, err := letterTo(ctx, letters, address)
+	if err != nil {
+		return err
 	}
-	_, token, _ := strings.Cut(*link.Url, "/#/link/")
+	_, link, _ := strings.Cut(letter, "/#/link/")
+	token, _, _ := strings.Cut(link, "\n")
 	return client.Done(juno.AcceptInvitation(ctx, api.LinkToken{Token: token}))
 }
 

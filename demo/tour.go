@@ -92,9 +92,9 @@ func (t tourist) filled(text string) string {
 	return text
 }
 
-// letter reads the newest letter to an address.
-func (t tourist) letter(ctx context.Context, to string) (string, error) {
-	_, text, err := visited(ctx, t.letters+"/letters")
+// letterTo reads the newest letter to an address, as the page of a mail sink shows it.
+func letterTo(ctx context.Context, page, to string) (string, error) {
+	_, text, err := visited(ctx, page+"/letters")
 	if err != nil {
 		return "", err
 	}
@@ -115,7 +115,7 @@ func (t tourist) letter(ctx context.Context, to string) (string, error) {
 
 func (t tourist) run(ctx context.Context, each try) error {
 	if each.letter != "" {
-		text, err := t.letter(ctx, each.letter)
+		text, err := letterTo(ctx, t.letters, each.letter)
 		if err != nil {
 			return err
 		}

@@ -20,7 +20,7 @@ import (
 // evaluation, evaluations, the three searches and holders; and, where nothing is told, reach and matrix, too.
 func TestAllAnswersAgree(t *testing.T) {
 	b := testbed.StartDemo(t)
-	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
+	require.NoError(t, demo.LoadStory(t.Context(), b.Address, b.Mail.Page()))
 	rowan, token := b.As(t, "rowan@lindenmere"), b.Token(t, "rowan@lindenmere")
 	for at, text := range map[string]string{
 		herbarium: `user piotr may put object if request.location is "north"` + "\n" + `user oona may fetch object from 2090-01-01`,

@@ -259,7 +259,7 @@ func TestTheLastStewardStays(t *testing.T) {
 // TestHoldersAndReach asks who may do something and what somebody may do, as the auditor and as others.
 func TestHoldersAndReach(t *testing.T) {
 	b := testbed.StartDemo(t)
-	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
+	require.NoError(t, demo.LoadStory(t.Context(), b.Address, b.Mail.Page()))
 	oona := b.As(t, "oona@lindenmere")
 	holders, err := client.Read[api.HolderList](oona.ListHolders(t.Context(), sensorLog, api.HoldersQuestion{Permission: "edit bucket"}))
 	require.NoError(t, err)

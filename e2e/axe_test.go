@@ -20,7 +20,7 @@ import (
 func TestPagesAreAccessible(t *testing.T) {
 	t.Parallel()
 	b := testbed.StartDemoWithLoam(t)
-	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
+	require.NoError(t, demo.LoadStory(t.Context(), b.Address, b.Mail.Page()))
 	require.NoError(t, demo.LoadLoam(t.Context(), b.Address))
 	axe, err := os.ReadFile("../console/node_modules/axe-core/axe.min.js")
 	require.NoError(t, err)

@@ -22,7 +22,7 @@ import (
 // TestEveryListHasItsForms runs every command that shows something in each of its forms on the demo's data.
 func TestEveryListHasItsForms(t *testing.T) {
 	b := testbed.StartDemo(t)
-	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
+	require.NoError(t, demo.LoadStory(t.Context(), b.Address, b.Mail.Page()))
 	c := newTerminal(t)
 	c.signIn("rowan@lindenmere", b.Address)
 	for _, line := range []string{
@@ -50,7 +50,7 @@ func TestEveryListHasItsForms(t *testing.T) {
 // TestALifeByCommandLine creates somebody like somebody else, and follows them to the end and back.
 func TestALifeByCommandLine(t *testing.T) {
 	b := testbed.StartDemo(t)
-	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
+	require.NoError(t, demo.LoadStory(t.Context(), b.Address, b.Mail.Page()))
 	c := newTerminal(t)
 	c.signIn("rowan@lindenmere", b.Address)
 	out := c.must("user create linnea --like ines --but steward --tag team=seeds --email linnea@lindenmere.example --sign-in-by both --key laptop --temporary")

@@ -121,6 +121,24 @@ func TestConsoleGuests(t *testing.T) {
 		browser.See(`[role=tree]`, "alpine-house"),
 		browser.SignOut(),
 	))
+	require.NoError(t, console.Do(
+		browser.Press("I cannot sign in any more"),
+		browser.Type(`input[name=address]`, "wren@meadowside.example"),
+		browser.Press("Send me a link"),
+		browser.See(`[role=status]`, "a letter is on its way"),
+	))
+	awaitLetter(t, b, "wren@meadowside.example", "Choose another password for Arbora", 1)
+	require.NoError(t, console.Do(
+		console.Open("/link/"+linkTo(t, b, "wren@meadowside.example")),
+		browser.See(`h1`, "Choose your password"),
+		browser.Type(`input[name=password]`, "herons along the weir"),
+		browser.Type(`input[name=again]`, "herons along the weir"),
+		browser.Press("Choose this password"),
+		browser.See(`h1`, "Your password is chosen"),
+		console.SignIn("wren@meadowside.example", "herons along the weir"),
+		browser.See(`[role=tree]`, "alpine-house"),
+		browser.SignOut(),
+	))
 	rowan := b.As(t, "rowan@lindenmere")
 	require.NoError(t, client.Done(rowan.InviteGuest(t.Context(), "lindenmere", nil, api.GuestNew{Email: "juno@quaywater.example"})))
 	require.NoError(t, console.Do(

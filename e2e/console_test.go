@@ -26,7 +26,7 @@ func openConsole(t *testing.T, b *testbed.Bed) *browser.Browser {
 // openStory opens the console, signed in as rowan, on what there is after the demo's story.
 func openStory(t *testing.T) (*testbed.Bed, *browser.Browser) {
 	b := testbed.StartDemo(t)
-	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
+	require.NoError(t, demo.LoadStory(t.Context(), b.Address, b.Mail.Page()))
 	console := openConsole(t, b)
 	require.NoError(t, console.Do(console.SignIn("rowan@lindenmere", demo.Passphrase), browser.See(`[role=tree]`, "gardens")))
 	return b, console
@@ -197,7 +197,7 @@ func TestConsoleOfAnEmptyService(t *testing.T) {
 func TestConsoleForSomebodyWithLittle(t *testing.T) {
 	t.Parallel()
 	b := testbed.StartDemo(t)
-	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
+	require.NoError(t, demo.LoadStory(t.Context(), b.Address, b.Mail.Page()))
 	console := openConsole(t, b)
 	require.NoError(t, console.Do(
 		console.SignIn("piotr@lindenmere", demo.Passphrase),

@@ -15,7 +15,7 @@ import (
 func TestConsoleLoam(t *testing.T) {
 	t.Parallel()
 	b := testbed.StartDemoWithLoam(t)
-	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
+	require.NoError(t, demo.LoadStory(t.Context(), b.Address, b.Mail.Page()))
 	require.NoError(t, demo.LoadLoam(t.Context(), b.Address))
 	require.NoError(t, demo.LoadLoamStory(t.Context(), b.Address))
 	console := openConsole(t, b)

@@ -40,7 +40,7 @@ var previewing = []string{
 // tell of the same, and a preview leaves everything as it was.
 func TestEveryReadingInEveryForm(t *testing.T) {
 	b := testbed.StartDemo(t)
-	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
+	require.NoError(t, demo.LoadStory(t.Context(), b.Address, b.Mail.Page()))
 	c := newTerminal(t)
 	c.signIn("rowan@lindenmere", b.Address)
 	before := c.must("-o json tree")

@@ -125,7 +125,7 @@ func TestGuests(t *testing.T) {
 // TestOnePassCreation makes a person with everything, by mail, and many by a CSV text.
 func TestOnePassCreation(t *testing.T) {
 	b := testbed.StartDemo(t)
-	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
+	require.NoError(t, demo.LoadStory(t.Context(), b.Address, b.Mail.Page()))
 	rowan, anybody := b.As(t, "rowan@lindenmere"), with(t, b, "")
 	both := api.ByBoth
 	made, err := client.Read[api.UserMade](rowan.CreateUser(t.Context(), "lindenmere", nil, api.UserNew{

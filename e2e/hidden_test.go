@@ -68,7 +68,7 @@ func around(text string, at int) string { return text[max(0, at-200):min(len(tex
 // that they do not see is ever named to them.
 func TestNothingUnseenIsTold(t *testing.T) {
 	b := testbed.StartDemoWithLoam(t)
-	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
+	require.NoError(t, demo.LoadStory(t.Context(), b.Address, b.Mail.Page()))
 	rowan := b.As(t, "rowan@lindenmere")
 	ctx := t.Context()
 	// Changes and rules at places that some see name places that they do not.

@@ -21,7 +21,7 @@ import (
 // nobody finds there what they may not see elsewhere.
 func TestHome(t *testing.T) {
 	b := testbed.StartDemo(t)
-	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
+	require.NoError(t, demo.LoadStory(t.Context(), b.Address, b.Mail.Page()))
 	rowan := b.As(t, "rowan@lindenmere")
 	soon := b.Clock.Now().Add(5 * 24 * time.Hour)
 	require.NoError(t, client.Done(rowan.CreateGrant(t.Context(), trial, nil, api.GrantNew{Principal: user("yuki"), Role: "observer", Until: &soon})))
@@ -84,7 +84,7 @@ func TestHome(t *testing.T) {
 // TestAuditLogIsRead reads the log by event, by who, by text and by time, in pages, as those who may and those who may not.
 func TestAuditLogIsRead(t *testing.T) {
 	b := testbed.StartDemo(t)
-	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
+	require.NoError(t, demo.LoadStory(t.Context(), b.Address, b.Mail.Page()))
 	oona := b.As(t, "oona@lindenmere")
 	read := func(q api.ListAuditRecordsParams) (all []api.AuditRecord) {
 		q.Limit = ptr(3)
@@ -171,7 +171,7 @@ func TestChangesAreStreamed(t *testing.T) {
 func TestConsoleIsLive(t *testing.T) {
 	t.Parallel()
 	b := testbed.StartDemo(t)
-	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
+	require.NoError(t, demo.LoadStory(t.Context(), b.Address, b.Mail.Page()))
 	console := openConsole(t, b)
 	require.NoError(t, console.Do(
 		console.SignIn("rowan@lindenmere", demo.Passphrase),
@@ -203,7 +203,7 @@ func TestConsoleIsLive(t *testing.T) {
 // viewer may not list nothing.
 func TestSpread(t *testing.T) {
 	b := testbed.StartDemo(t)
-	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
+	require.NoError(t, demo.LoadStory(t.Context(), b.Address, b.Mail.Page()))
 	rowan, oona, piotr := b.As(t, "rowan@lindenmere"), b.As(t, "oona@lindenmere"), b.As(t, "piotr@lindenmere")
 	spread := func(as *client.Client, kind api.PrincipalKind, name string) map[string]api.SpreadNode {
 		s, err := client.Read[api.Spread](as.ShowSpread(t.Context(), "lindenmere", kind, name))

@@ -15,7 +15,7 @@ import (
 func TestEveryPageForSomebodyWithLittle(t *testing.T) {
 	t.Parallel()
 	b := testbed.StartDemoWithLoam(t)
-	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
+	require.NoError(t, demo.LoadStory(t.Context(), b.Address, b.Mail.Page()))
 	require.NoError(t, demo.LoadLoam(t.Context(), b.Address))
 	b.Newcomer(t, "linnea")
 	type page struct{ page, in, says, offersNot string }

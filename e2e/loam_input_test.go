@@ -17,7 +17,7 @@ import (
 // what is wrong and what to do, and afterwards nothing was made or altered.
 func TestLoamRefusesWhatItCannotDo(t *testing.T) {
 	b := testbed.StartDemoWithLoam(t)
-	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
+	require.NoError(t, demo.LoadStory(t.Context(), b.Address, b.Mail.Page()))
 	require.NoError(t, demo.LoadLoam(t.Context(), b.Address))
 	for _, role := range []string{"content-keeper", "record-keeper", "lab-writer", "machine-visitor"} {
 		b.Grant(t, role, "user", "rowan", herbarium)

@@ -56,7 +56,7 @@ func readNine(t *testing.T) []expected {
 // startStory starts the scenario as it stands after the story, with Loam, and a stagehand who may do anything in it.
 func startStory(t *testing.T) (b *testbed.Bed, stagehand *client.Client) {
 	b = testbed.StartDemoWithLoam(t)
-	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
+	require.NoError(t, demo.LoadStory(t.Context(), b.Address, b.Mail.Page()))
 	stagehand = b.Newcomer(t, "stagehand")
 	b.Grant(t, "steward", "user", "stagehand", "lindenmere")
 	for _, role := range []string{"content-keeper", "record-keeper", "lab-writer", "machine-visitor"} {

@@ -133,7 +133,7 @@ func TestCreatingIsAskedFor(t *testing.T) {
 // TestTablesFitTheTerminal shows a wide table at a narrow terminal: no line is longer than it, and nothing is lost.
 func TestTablesFitTheTerminal(t *testing.T) {
 	b := testbed.StartDemo(t)
-	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
+	require.NoError(t, demo.LoadStory(t.Context(), b.Address, b.Mail.Page()))
 	c := newTerminal(t)
 	c.signIn("rowan@lindenmere", b.Address)
 	const width = 90

@@ -18,7 +18,7 @@ import (
 // password is given once more. What is everyday work goes on.
 func TestWhatTakesAFreshProof(t *testing.T) {
 	b := testbed.StartDemo(t)
-	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
+	require.NoError(t, demo.LoadStory(t.Context(), b.Address, b.Mail.Page()))
 	rowan, ctx := b.As(t, "rowan@lindenmere"), t.Context()
 	key := machine(t, b, "label-printer")
 	maeve := demandSecondFactor(t, b)

@@ -27,7 +27,7 @@ func reshape(t *testing.T, who *client.Client, r api.Reshaping) error {
 // TestReshapingTheTree moves, renames, tags, retires and restores, by those who may at both ends, whole or not at all.
 func TestReshapingTheTree(t *testing.T) {
 	b := testbed.StartDemo(t)
-	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
+	require.NoError(t, demo.LoadStory(t.Context(), b.Address, b.Mail.Page()))
 	rowan, sefa := b.As(t, "rowan@lindenmere"), b.As(t, "sefa@lindenmere")
 	science := "lindenmere/science"
 	written, err := client.Read[api.Written](rowan.ReshapeScopes(t.Context(), "lindenmere", &api.ReshapeScopesParams{Preview: ptr(true)}, api.Reshaping{Scopes: []string{trailGuide}, To: &science}))
@@ -118,7 +118,7 @@ func TestReshapingTheTree(t *testing.T) {
 // TestLookingAsSomebody sees what another sees, changes nothing, and is refused where the other holds more.
 func TestLookingAsSomebody(t *testing.T) {
 	b := testbed.StartDemo(t)
-	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
+	require.NoError(t, demo.LoadStory(t.Context(), b.Address, b.Mail.Page()))
 	as := func(who, kind, name string) *client.Client {
 		c, err := client.Open(b.Address, b.Token(t, who+"@lindenmere"), client.ViewingAs(api.PrincipalKind(kind), name))
 		require.NoError(t, err)
@@ -184,7 +184,7 @@ func TestLookingAsSomebody(t *testing.T) {
 // TestStatementsFollowAMove sees a statement go dormant with a move, be told of before, and wake up again.
 func TestStatementsFollowAMove(t *testing.T) {
 	b := testbed.StartDemo(t)
-	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
+	require.NoError(t, demo.LoadStory(t.Context(), b.Address, b.Mail.Page()))
 	rowan := b.As(t, "rowan@lindenmere")
 	vaultMoved := "lindenmere/gardens/seedbank-vault"
 	preview := func(from, to string) []string {
@@ -237,7 +237,7 @@ func TestConsoleReshapes(t *testing.T) {
 // neither name is anybody else's.
 func TestAnOrganisationIsRenamed(t *testing.T) {
 	b := testbed.StartDemoWithLoam(t)
-	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
+	require.NoError(t, demo.LoadStory(t.Context(), b.Address, b.Mail.Page()))
 	rowan, keeper := b.As(t, "rowan@lindenmere"), b.As(t, demo.Keeper)
 	ctx := t.Context()
 	records := func(organisation string) []api.AuditRecord {

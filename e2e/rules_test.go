@@ -249,7 +249,7 @@ func TestServicesAreRegistered(t *testing.T) {
 // TestAuthZEN asks as a platform service does: one evaluation, many, and the three searches.
 func TestAuthZEN(t *testing.T) {
 	b := testbed.StartDemo(t)
-	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
+	require.NoError(t, demo.LoadStory(t.Context(), b.Address, b.Mail.Page()))
 	token := b.Token(t, "rowan@lindenmere")
 	ask := func(token, path, body string) (int, string) {
 		r, err := http.NewRequestWithContext(t.Context(), "POST", b.Address+path, strings.NewReader(body))

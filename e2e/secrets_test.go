@@ -25,7 +25,7 @@ func TestNoSecretIsKept(t *testing.T) {
 	_, _, err := b.Service.MakeKeeper(t.Context(), demo.Keeper, demo.Passphrase)
 	require.NoError(t, err)
 	require.NoError(t, demo.LoadStart(t.Context(), b.Address))
-	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
+	require.NoError(t, demo.LoadStory(t.Context(), b.Address, b.Mail.Page()))
 	rowan, anybody := b.As(t, "rowan@lindenmere"), with(t, b, "")
 	secrets := map[string]string{"passphrase": demo.Passphrase, "session token": b.Token(t, "rowan@lindenmere")}
 

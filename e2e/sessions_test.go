@@ -89,7 +89,7 @@ func TestSessionsOfOthers(t *testing.T) {
 func TestConsoleUndoes(t *testing.T) {
 	t.Parallel()
 	b := testbed.StartDemo(t)
-	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
+	require.NoError(t, demo.LoadStory(t.Context(), b.Address, b.Mail.Page()))
 	console := openConsole(t, b)
 	undo := func(told string) []browser.Step {
 		return []browser.Step{browser.Closed(), browser.See(`[data-test=undo]`, told), browser.Press("Undo"), browser.SeeNot(`[data-test=undo]`, told)}

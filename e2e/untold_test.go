@@ -74,7 +74,7 @@ func TestAuthZENIsToldNothing(t *testing.T) {
 // is told to be one.
 func TestPagesOfASearchGoOn(t *testing.T) {
 	b := testbed.StartDemo(t)
-	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
+	require.NoError(t, demo.LoadStory(t.Context(), b.Address, b.Mail.Page()))
 	rowan, token := b.As(t, "rowan@lindenmere"), b.Token(t, "rowan@lindenmere")
 	const search = `{"subject":{"type":"user","id":"rowan"},"action":{"name":"describe"},"resource":{"type":"bucket"},"page":{"limit":%d,"token":%q}}`
 	_, answer := authzen(t, b, token, "search/resource", fmt.Sprintf(search, 1000, ""))

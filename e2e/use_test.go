@@ -35,7 +35,7 @@ func searchAll(t *testing.T, as *client.Client, params api.SearchScopesParams) [
 // they see.
 func TestSearch(t *testing.T) {
 	b := testbed.StartDemo(t)
-	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
+	require.NoError(t, demo.LoadStory(t.Context(), b.Address, b.Mail.Page()))
 	rowan := b.As(t, "rowan@lindenmere")
 	for i := range 30 {
 		name := fmt.Sprintf("tray-%d-log", i)
@@ -125,7 +125,7 @@ func fitsSearch(t *testing.T, rowan *client.Client, n api.ScopeNode, q api.Searc
 // its viewer may know.
 func TestWhatAScopeTells(t *testing.T) {
 	b := testbed.StartDemo(t)
-	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
+	require.NoError(t, demo.LoadStory(t.Context(), b.Address, b.Mail.Page()))
 	rowan, bram, oona := b.As(t, "rowan@lindenmere"), b.As(t, "bram@lindenmere"), b.As(t, "oona@lindenmere")
 	count := func(as *client.Client, at string) api.Contents {
 		in, err := client.Read[api.Contents](as.CountContents(t.Context(), at))
@@ -185,7 +185,7 @@ func TestWhatAScopeTells(t *testing.T) {
 // TestMatrix sees that the matrix of a scope says of everybody what a check says.
 func TestMatrix(t *testing.T) {
 	b := testbed.StartDemo(t)
-	require.NoError(t, demo.LoadStory(t.Context(), b.Address))
+	require.NoError(t, demo.LoadStory(t.Context(), b.Address, b.Mail.Page()))
 	rowan := b.As(t, "rowan@lindenmere")
 	matrix := func(as *client.Client, at string, against api.ShowMatrixParamsAgainst, rows api.ShowMatrixParamsRows) (whole api.Matrix) {
 		params := &api.ShowMatrixParams{Against: &against, Rows: &rows, Limit: ptr(3)}

@@ -38,7 +38,7 @@ func (h *Host) demoCommand() *cli.Command {
 			}
 			defer sink.Close()
 			set.Mail, set.MailFrom = sink.Mail(), demoMailFrom
-			i, err := h.startDemo(ctx, set, true)
+			i, err := h.startDemo(ctx, set, sink.Page())
 			if err != nil {
 				return err
 			}
@@ -57,8 +57,9 @@ func (h *Host) demoCommand() *cli.Command {
 	}
 }
 
-// startDemo starts the service on the demo's records. Records whose loading was cut short are made anew.
-func (h *Host) startDemo(ctx context.Context, set settings, story bool) (*instance, error) {
+// startDemo starts the service on the demo's records. Records whose loading was cut short are made anew. The story is loaded when
+// letters says where a mail sink shows those that it sends.
+func (h *Host) startDemo(ctx context.Context, set settings, letters string) (*instance, error) {
 	log, err := set.check(h.Err)
 	if err != nil {
 		return nil, err
@@ -77,10 +78,10 @@ func (h *Host) startDemo(ctx context.Context, set settings, story bool) (*instan
 		return nil, err
 	}
 	if fresh {
-		err = loadDemo(ctx, i.service, i.address, story)
+		err = loadDemo(ctx, i.service, i.address, letters)
 	}
 	if err == nil {
-		err = h.addLoam(ctx, i, set, fresh, story)
+		err = h.addLoam(ctx, i, set, fresh, letters != "")
 	}
 	if err == nil && fresh {
 		err = os.WriteFile(loaded, nil, 0o600)
@@ -108,14 +109,14 @@ func (h *Host) addLoam(ctx context.Context, i *instance, set settings, fresh, st
 	return demo.LoadLoamStory(ctx, i.address)
 }
 
-func loadDemo(ctx context.Context, svc *service.Service, address string, story bool) error {
+func loadDemo(ctx context.Context, svc *service.Service, address, letters string) error {
 	if _, _, err := svc.MakeKeeper(ctx, demo.Keeper, demo.Passphrase); err != nil {
 		return err
 	}
-	if err := demo.LoadStart(ctx, address); err != nil || !story {
+	if err := demo.LoadStart(ctx, address); err != nil || letters == "" {
 		return err
 	}
-	return demo.LoadStory(ctx, address)
+	return demo.LoadStory(ctx, address, letters)
 }
 
 // dropRecords clears away records of the demo that were not loaded to the end.
@@ -172,7 +173,7 @@ func (h *Host) tourCommand() *cli.Command {
 				return err
 			}
 			defer func() { err = errors.Join(err, sink.Close()) }()
-			i, err := h.startDemo(ctx, settings{Data: directory, Listen: "127.0.0.1:0", Log: "error", Mail: sink.Mail(), MailFrom: demoMailFrom, Loam: "http://" + freeIfTaken("127.0.0.1:0")}, false)
+			i, err := h.startDemo(ctx, settings{Data: directory, Listen: "127.0.0.1:0", Log: "error", Mail: sink.Mail(), MailFrom: demoMailFrom, Loam: "http://" + freeIfTaken("127.0.0.1:0")}, "")
 			if err != nil {
 				return err
 			}

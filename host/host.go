@@ -178,7 +178,9 @@ func (h *Host) start(ctx context.Context, set settings, log *slog.Logger) (*inst
 	}()
 	i.end = func() error {
 		stop()
-		return errors.Join(<-served, closeRecords())
+		err := <-served
+		svc.Wait()
+		return errors.Join(err, closeRecords())
 	}
 	return i, nil
 }

@@ -19,7 +19,11 @@ type Purpose string
 const (
 	ToAccept   Purpose = "invitation" // to come in as a guest
 	ToPassword Purpose = "password"   // to choose a password
+	ToRecover  Purpose = "recovery"   // to choose another password, for guests from outside
 )
+
+// RecoveryPause is how long a guest waits for another link to recover their account: no stranger fills their mailbox.
+const RecoveryPause = 5 * time.Minute
 
 // Lifetime is how long a link of a purpose works.
 func (p Purpose) Lifetime() time.Duration {
@@ -60,6 +64,14 @@ func PasswordLink(to string, o Occasion) Letter {
 		fmt.Sprintf("You sign in to %s as %s.", o.Organisation, o.SignIn),
 		"To choose your password, open this link. It works once, until "+instant(o.Until)+":", o.Link,
 		"If the link has ended, ask "+o.From+" for another.")
+}
+
+// Recovery is the letter to a guest who cannot sign in any more.
+func Recovery(to string, o Occasion) Letter {
+	return letter(to, "Choose another password for Arbora",
+		"Somebody asked to recover the account "+o.SignIn+".",
+		"To choose another password, open this link. It works once, until "+instant(o.Until)+":", o.Link,
+		"If it was not you, do nothing: your password stays as it is.")
 }
 
 // Instructions is the letter that tells somebody how to sign in.

@@ -170,6 +170,10 @@ func (h handlers) ReadLink(ctx context.Context, r ReadLinkRequestObject) (ReadLi
 	return ReadLink200JSONResponse(linkOf(v)), nil
 }
 
+func (h handlers) AskRecovery(ctx context.Context, r AskRecoveryRequestObject) (AskRecoveryResponseObject, error) {
+	return AskRecovery202Response{}, h.service.AskRecovery(requestOf(ctx).Context(), r.Body.Address, clientOf(ctx))
+}
+
 func (h handlers) UseLink(ctx context.Context, r UseLinkRequestObject) (UseLinkResponseObject, error) {
 	v, err := h.service.UseLink(requestOf(ctx).Context(), tokenOf(r.Body.Token), r.Body.Password, text(r.Body.Title), clientOf(ctx))
 	if err != nil {

@@ -75,7 +75,7 @@ func (s *Service) planInvitation(c Caller, organisation string, wanted Invitatio
 	guest := &invitee{
 		principal: access.Principal{ID: id, Kind: access.Guest, Name: address, Tags: wanted.Tags, Inactive: true},
 		details:   store.PrincipalDetails{Title: wanted.Title, Description: wanted.Description, State: people.Pending, CreatedAt: s.moment()},
-		link:      s.newLink(c, people.ToAccept, id),
+		link:      s.newLink(c, people.ToAccept, id, address),
 	}
 	return func(d desk) (plan, error) {
 		if _, err := d.needAtTop("create user", organisation); err != nil {
@@ -120,7 +120,7 @@ func (s *Service) Reinvite(ctx context.Context, c Caller, organisation string, w
 			return LinkMade{}, err
 		}
 	}
-	link := s.newLink(c, people.ToAccept, guest.ID)
+	link := s.newLink(c, people.ToAccept, guest.ID, guest.Name)
 	link.revealed = link.revealed || reveal
 	if _, err := s.made(ctx, c, planReinvitation(ctx, organisation, who, link)); err != nil {
 		return LinkMade{}, err
@@ -182,8 +182,9 @@ func (s *Service) AcceptInvitation(ctx context.Context, c Caller, token people.T
 		return v, &Problem{Kind: Refused, Detail: "only people accept invitations", Next: "sign in as a person"}
 	case i.Organisation == v.Organisation:
 		return v, &Problem{Kind: Conflict, Detail: "you belong to " + v.OrganisationName + " already", Next: "nothing more needs doing"}
-	case i.SignIn().String() != v.SignIn && !strings.EqualFold(i.Email, v.SignIn):
-		// A link that got astray lets nobody in under another name than it was sent to.
+	case i.SignIn().String() != v.SignIn && !(strings.EqualFold(i.Email, v.SignIn) && (v.MailedTo != "" || i.Proved(v.SignIn))):
+		// A link that got astray lets nobody in under another name than it was sent to. An address that an administrator wrote, and
+		// no letter has proved, is nobody's yet.
 		return v, &Problem{Kind: Refused, Detail: fmt.Sprintf("the invitation was sent to %s, which is not your mail address", v.SignIn), Next: "sign in as who was invited, or mend the address in your profile"}
 	}
 	seats, err := s.records.Seats(ctx, i.ID)
@@ -220,6 +221,11 @@ func (s *Service) accept(ctx context.Context, c Caller, v LinkView, token people
 			}
 			if err := more(tx); err != nil {
 				return err
+			}
+			if v.MailedTo != "" {
+				if err := tx.ProveAddress(i.ID, v.MailedTo); err != nil {
+					return err
+				}
 			}
 			return tx.Accept(guest, name, i.Title, i.ID)
 		}}

@@ -28,12 +28,20 @@ type newLink struct {
 	store.Link
 }
 
-func (s *Service) newLink(c Caller, purpose people.Purpose, principal access.ID) newLink {
+// newLink makes a link that is to be mailed to an address.
+func (s *Service) newLink(c Caller, purpose people.Purpose, principal access.ID, to string) newLink {
 	now := s.moment()
-	return newLink{token: people.NewToken(), revealed: s.post == nil, Link: store.Link{Purpose: purpose, Principal: principal, MadeAt: now, MadeBy: c.Name, Until: now.Add(purpose.Lifetime())}}
+	return newLink{token: people.NewToken(), revealed: s.post == nil, Link: store.Link{
+		Purpose: purpose, Principal: principal, MadeAt: now, MadeBy: c.Name, Until: now.Add(purpose.Lifetime()), MailedTo: to,
+	}}
 }
 
-func (l newLink) write(tx Tx) error { return tx.PutLink(l.token, l.Link) }
+func (l newLink) write(tx Tx) error {
+	if l.revealed {
+		l.MailedTo = "" // whoever uses it proves nothing
+	}
+	return tx.PutLink(l.token, l.Link)
+}
 
 // url has the token in its fragment, which browsers send to nobody: it gets into no log.
 func (s *Service) url(l newLink) string { return s.address + "/#/link/" + string(l.token) }
@@ -87,7 +95,7 @@ func (s *Service) MailPasswordLink(ctx context.Context, c Caller, organisation, 
 	if identity.Email == "" {
 		return LinkMade{}, &Problem{Kind: Conflict, Detail: name + " has no mail address to send a link to", Next: "give one first, or reset the password"}
 	}
-	link := s.newLink(c, people.ToPassword, p.ID)
+	link := s.newLink(c, people.ToPassword, p.ID, identity.Email)
 	if _, err = s.made(ctx, c, func(d desk) (plan, error) {
 		p, err := d.governed(organisation, who, "reset")
 		if err == nil {
@@ -107,7 +115,8 @@ type LinkView struct {
 	OrganisationTitle string
 	SignIn            string // the name its holder signs in by, or will
 	Title             string
-	Known             bool // for an invitation: the address signs in already
+	Known             bool           // for an invitation: the address signs in already
+	account           store.Identity // of a guest from outside, if there is one
 }
 
 // ReadLink says what a link is for.
@@ -117,6 +126,9 @@ func (s *Service) ReadLink(ctx context.Context, token people.Token, from string)
 	}
 	link, err := s.records.Link(ctx, token)
 	if errors.Is(err, store.ErrNotFound) {
+		if v, err := s.readRecovery(ctx, token); !errors.Is(err, store.ErrNotFound) {
+			return v, err
+		}
 		p := &Problem{Kind: Revoked, Detail: "this link works no more: it was used, replaced or withdrawn", Next: "ask whoever sent it for another"}
 		return LinkView{}, errors.Join(p, s.noteFailure(ctx, "", from, "link-failed", "a link was opened that is not there"))
 	} else if err != nil {
@@ -145,11 +157,12 @@ func (s *Service) ReadLink(ctx context.Context, token people.Token, from string)
 		v.SignIn = people.SignIn{Name: p.Name, Organisation: top.Name}.String()
 		return v, nil
 	}
-	_, err = s.records.IdentityNamed(ctx, people.SignIn{Name: p.Name})
-	v.Known = err == nil
+	v.account, err = s.records.IdentityNamed(ctx, people.SignIn{Name: p.Name})
 	if errors.Is(err, store.ErrNotFound) {
-		err = nil
+		return v, nil
 	}
+	// Who gets the letter takes over an account under their address that nobody has proved to be theirs.
+	v.Known = v.account.Proved(p.Name) || link.MailedTo == ""
 	return v, err
 }
 
@@ -158,6 +171,9 @@ func (s *Service) UseLink(ctx context.Context, token people.Token, password, tit
 	v, err := s.ReadLink(ctx, token, from)
 	if err != nil {
 		return v, err
+	}
+	if v.Purpose == people.ToRecover {
+		return v, s.recover(ctx, v, token, password, from)
 	}
 	if v.Known {
 		return v, &Problem{Kind: Conflict, Detail: v.SignIn + " has a password already", Next: "sign in, and accept the invitation there"}
@@ -177,6 +193,9 @@ func (s *Service) UseLink(ctx context.Context, token people.Token, password, tit
 	}
 	c := Caller{Name: v.SignIn, From: from, Organisation: v.Organisation, OrganisationName: v.OrganisationName}
 	if v.Purpose == people.ToAccept {
+		if !v.account.ID.IsZero() {
+			return v, s.accept(ctx, c, v, token, v.account, func(tx Tx) error { return tx.TakeOver(v.account, hash) })
+		}
 		outsider := store.Identity{ID: newID(), Name: v.SignIn, Email: v.SignIn, Title: title, PasswordHash: hash}
 		return v, s.accept(ctx, c, v, token, outsider, func(tx Tx) error { return tx.CreateOutsider(outsider) })
 	}
@@ -188,6 +207,11 @@ func (s *Service) UseLink(ctx context.Context, token people.Token, password, tit
 		return plan{what: "chose a password by a link", rows: func(tx Tx) error {
 			if err := tx.UseLink(token); err != nil {
 				return err
+			}
+			if v.MailedTo != "" {
+				if err := tx.ProveAddress(identity.ID, v.MailedTo); err != nil {
+					return err
+				}
 			}
 			return tx.SetPassword(identity, hash)
 		}}, nil

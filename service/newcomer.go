@@ -107,7 +107,7 @@ func (s *Service) planUser(ctx context.Context, c Caller, organisation string, w
 		return nil, nil, err
 	}
 	if wanted.Link {
-		link := s.newLink(c, people.ToPassword, user.principal.ID)
+		link := s.newLink(c, people.ToPassword, user.principal.ID, wanted.Email)
 		user.link = &link
 	}
 	if wanted.Key != nil {

@@ -51,6 +51,8 @@ type Tx interface {
 	SetProfile(p access.Principal, title *string, email *string) (titleNow string, emailNow string, err error)
 	SetState(p access.Principal, from people.State, to people.State) error
 	UseLink(token people.Token) error
+	ProveAddress(identity access.ID, address string) error
+	TakeOver(i store.Identity, hash string) error
 	WithdrawKey(k store.Key) error
 }
 
@@ -64,6 +66,9 @@ type Records interface {
 	AddSigningKey(ctx context.Context, k store.SigningKey) error
 	Audit(ctx context.Context, r store.AuditRecord) error
 	AuditRecords(ctx context.Context, organisation access.ID, f store.AuditFilter) (entries []store.AuditEntry, next uint64, err error)
+	AskRecovery(ctx context.Context, i store.Identity, token people.Token, until, notAfter time.Time, author store.Author) (made bool, err error)
+	Recovery(ctx context.Context, token people.Token) (i store.Identity, until time.Time, err error)
+	Recover(ctx context.Context, i store.Identity, token people.Token, hash string, author store.Author) error
 	Quotas(ctx context.Context, organisation access.ID) (people.Quotas, error)
 	WithoutFactor(ctx context.Context, organisation access.ID) ([]access.ID, error)
 	BeginFactor(ctx context.Context, identity access.ID, sealed []byte) error

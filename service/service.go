@@ -33,6 +33,7 @@ type Service struct {
 	houses    sync.Map // of access.ID to *house
 	guesses   *guesses
 	busy      *busy
+	aside     sync.WaitGroup // what goes on after its answer
 	viewing   *viewing
 	signing   signing
 	exchanged *expirable.LRU[exchange, exchanged]

@@ -219,6 +219,7 @@ const (
 	askingIn     purpose = "device"
 	showingKeys  purpose = "key"
 	usingPasskey purpose = "passkey"
+	recovering   purpose = "recovery"
 )
 
 const (
@@ -229,7 +230,7 @@ const (
 
 func newGuesses() *guesses {
 	g := &guesses{byPurpose: map[purpose]*lru.Cache[string, *rate.Limiter]{}}
-	for _, p := range []purpose{signingIn, openingLinks, askingIn, showingKeys, usingPasskey} {
+	for _, p := range []purpose{signingIn, openingLinks, askingIn, showingKeys, usingPasskey, recovering} {
 		cache, err := lru.New[string, *rate.Limiter](guessersKept)
 		if err != nil {
 			panic(err) // the size is a constant above zero

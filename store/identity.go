@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"database/sql"
+	"strings"
 	"time"
 
 	"arbora.example/access"
@@ -23,6 +24,12 @@ type Identity struct {
 	Factor           bool      // a second factor is set up
 	Temporary        bool      // the password must be replaced before anything else
 	TemporaryUntil   time.Time // when a temporary password ends
+	ProvedEmail      string    // the address at which they last used a link that was mailed to it
+}
+
+// Proved reports whether the identity has proved a mail address to be theirs.
+func (i Identity) Proved(address string) bool {
+	return address != "" && strings.EqualFold(i.ProvedEmail, address)
 }
 
 // SignIn gives the name the identity signs in by.
@@ -32,7 +39,7 @@ func (i Identity) SignIn() people.SignIn {
 
 const (
 	identityColumns = `i.id, i.organisation_id, COALESCE(o.name, ''), i.keeper, i.name, COALESCE(p.title, i.title), i.email,
-		i.password_hash, i.sign_in_by, i.temporary, i.temporary_until,
+		i.password_hash, i.sign_in_by, i.temporary, i.temporary_until, i.proved_email,
 		EXISTS (SELECT 1 FROM second_factor f WHERE f.identity_id = i.id AND f.confirmed_at IS NOT NULL)`
 	identityTables = ` FROM identity i
 		LEFT JOIN scope o ON o.id = i.organisation_id
@@ -44,7 +51,7 @@ func scanIdentity(scan scanner, i *Identity, more ...any) error {
 	var until sql.NullTime
 	err := scan(append([]any{
 		(*idColumn)(&i.ID), (*idColumn)(&i.Organisation), &i.OrganisationName, &i.Keeper, &i.Name, &i.Title, &i.Email,
-		&i.PasswordHash, &i.By, &i.Temporary, &until, &i.Factor,
+		&i.PasswordHash, &i.By, &i.Temporary, &until, &i.ProvedEmail, &i.Factor,
 	}, more...)...)
 	i.TemporaryUntil = until.Time
 	return mark(err)

@@ -154,7 +154,10 @@ func start(t testing.TB, records *store.Store, cloud string) *Bed {
 	b.Service = service.New(service.Options{Records: service.RecordsIn(records), Catalogue: access.Shipped(), Clock: b.Clock.Now, Log: log, Sealer: sealer, Post: post, Address: b.Address})
 	handler, err := server.New(server.Options{Service: b.Service, Console: console.Files(), Version: "test", Log: log, Loam: cloud})
 	require.NoError(t, err)
-	serve(t, listener, handler, b.Mail.Close)
+	serve(t, listener, handler, func() error {
+		b.Service.Wait()
+		return b.Mail.Close()
+	})
 	return b
 }
 

@@ -211,6 +211,9 @@ type ServerInterface interface {
 	// EndSession End one of my own sessions
 	// (DELETE /profile/sessions/{session})
 	EndSession(c *gin.Context, session string)
+	// AskRecovery Mail a link to recover the account of a guest from outside. The answer does not tell whether there is one
+	// (POST /recovery)
+	AskRecovery(c *gin.Context)
 	// ShowScope A scope; its details only for those who may describe it
 	// (GET /scopes/{scope})
 	ShowScope(c *gin.Context, scope ScopeKey)
@@ -2749,6 +2752,19 @@ func (siw *ServerInterfaceWrapper) EndSession(c *gin.Context) {
 	siw.Handler.EndSession(c, session)
 }
 
+// AskRecovery operation middleware
+func (siw *ServerInterfaceWrapper) AskRecovery(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.AskRecovery(c)
+}
+
 // ShowScope operation middleware
 func (siw *ServerInterfaceWrapper) ShowScope(c *gin.Context) {
 
@@ -4067,6 +4083,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.DELETE(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/second-factor", wrapper.ResetSecondFactor)
 	router.POST(options.BaseURL+"/links/reading", wrapper.ReadLink)
 	router.POST(options.BaseURL+"/links/use", wrapper.UseLink)
+	router.POST(options.BaseURL+"/recovery", wrapper.AskRecovery)
 	router.POST(options.BaseURL+"/session/invitation", wrapper.AcceptInvitation)
 	router.POST(options.BaseURL+"/session/passkey/options", wrapper.BeginPasskeySignIn)
 	router.POST(options.BaseURL+"/session/passkey", wrapper.SignInByPasskey)
@@ -6708,6 +6725,39 @@ func (response EndSessiondefaultApplicationProblemPlusJSONResponse) VisitEndSess
 	return err
 }
 
+type AskRecoveryRequestObject struct {
+	Body *AskRecoveryJSONRequestBody
+}
+
+type AskRecoveryResponseObject interface {
+	VisitAskRecoveryResponse(w http.ResponseWriter) error
+}
+
+type AskRecovery202Response struct {
+}
+
+func (response AskRecovery202Response) VisitAskRecoveryResponse(w http.ResponseWriter) error {
+	w.WriteHeader(202)
+	return nil
+}
+
+type AskRecoverydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AskRecoverydefaultApplicationProblemPlusJSONResponse) VisitAskRecoveryResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ShowScopeRequestObject struct {
 	Scope ScopeKey `json:"scope"`
 }
@@ -8554,6 +8604,9 @@ type StrictServerInterface interface {
 	// EndSession End one of my own sessions
 	// (DELETE /profile/sessions/{session})
 	EndSession(ctx context.Context, request EndSessionRequestObject) (EndSessionResponseObject, error)
+	// AskRecovery Mail a link to recover the account of a guest from outside. The answer does not tell whether there is one
+	// (POST /recovery)
+	AskRecovery(ctx context.Context, request AskRecoveryRequestObject) (AskRecoveryResponseObject, error)
 	// ShowScope A scope; its details only for those who may describe it
 	// (GET /scopes/{scope})
 	ShowScope(ctx context.Context, request ShowScopeRequestObject) (ShowScopeResponseObject, error)
@@ -10845,6 +10898,48 @@ func (sh *strictHandler) EndSession(ctx *gin.Context, session string) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(EndSessionResponseObject); ok {
 		if err := validResponse.VisitEndSessionResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// AskRecovery operation middleware
+func (sh *strictHandler) AskRecovery(ctx *gin.Context) {
+	var request AskRecoveryRequestObject
+
+	var body AskRecoveryJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AskRecovery(ctx, request.(AskRecoveryRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AskRecovery")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(AskRecoveryResponseObject); ok {
+		if err := validResponse.VisitAskRecoveryResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

@@ -784,6 +784,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/recovery": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Mail a link to recover the account of a guest from outside. The answer does not tell whether there is one */
+        post: operations["askRecovery"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/session/invitation": {
         parameters: {
             query?: never;
@@ -1641,9 +1658,14 @@ export interface components {
             /** @description The display name that a guest chooses */
             title?: string;
         };
+        RecoveryWanted: {
+            /** @description The mail address that a guest signs in with */
+            address: string;
+        };
         Link: {
             /** @enum {string} */
-            purpose: "invitation" | "password";
+            purpose: "invitation" | "password" | "recovery";
+            /** @description Empty for a recovery */
             organisation: string;
             organisationTitle: string;
             /** @description The name its holder signs in by, or will */
@@ -4471,6 +4493,29 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Link"];
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    askRecovery: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecoveryWanted"];
+            };
+        };
+        responses: {
+            /** @description If there is such an account, a letter is on its way */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };

@@ -76,7 +76,7 @@
     <h1 class="text-2xl font-semibold tracking-tight">{invitation ? "You are invited" : "Choose your password"}</h1>
     <p class="mt-2">
       {#if invitation}<strong>{link.by}</strong> invites <strong class="break-all">{link.signIn}</strong> to work with <strong>{link.organisationTitle || link.organisation}</strong> as a guest.
-      {:else}For <strong class="break-all">{link.signIn}</strong>, at {link.organisationTitle || link.organisation}.{/if}
+      {:else}For <strong class="break-all">{link.signIn}</strong>{link.organisation ? `, at ${link.organisationTitle || link.organisation}` : ""}.{/if}
     </p>
     <p class="quiet mt-1 mb-6 text-sm">The link works once, until {moment(link.until)}.</p>
     {#if invitation && session.me && !session.me.keeper}

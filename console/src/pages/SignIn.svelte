@@ -14,6 +14,8 @@
   let name = $state("");
   let password = $state("");
   let code = $state("");
+  let lost = $state(false); // the password is, and a letter is to be asked for
+  let asked = $state(false);
   let wantsCode = $state(false); // the password is right, and there is a second factor
   let problem = $state.raw<Problem | null>(null);
   let empty = $state(false);
@@ -47,6 +49,24 @@
     }
   }
 
+  async function recover(event: Event) {
+    event.preventDefault();
+    busy = true;
+    problem = null;
+    try {
+      await ask(api.POST("/recovery", { body: { address: name.trim() } }));
+      asked = true;
+    } catch (caught) {
+      problem = asProblem(caught);
+    } finally {
+      busy = false;
+    }
+  }
+
+  function lose(now: boolean) {
+    [lost, asked, problem, password] = [now, false, null, ""];
+  }
+
   async function byPasskey() {
     busy = true;
     problem = null;
@@ -72,6 +92,21 @@
     <pre class="address mt-3 overflow-x-auto rounded-lg bg-gray-900 px-4 py-3 text-gray-50 dark:bg-gray-950">arbora init --keeper NAME \
   --organisation NAME --steward NAME</pre>
     <p class="quiet mt-3">It makes the first keeper and, if you name one, an organisation with its first steward.</p>
+  {:else if lost}
+    <h1 class="text-2xl font-semibold tracking-tight">Choose another password</h1>
+    {#if asked}
+      <p class="mt-4" role="status">If <strong class="break-all">{name}</strong> is a guest's account, a letter is on its way. Its link works for a day.</p>
+    {:else}
+      <p class="mt-4">A guest gets a link by mail. If you belong to an organisation, ask one of its administrators to reset your password.</p>
+      <form onsubmit={recover} class="mt-5 space-y-5">
+        <Field label="Your mail address" name="address" {problem}>
+          {#snippet children(id)}<TextInput {id} name="address" type="email" bind:value={name} autocomplete="username" autocapitalize="none" required />{/snippet}
+        </Field>
+        {#if problem && !problem.field}<ProblemNote {problem} />{/if}
+        <Button type="submit" class="w-full" disabled={busy || !name}>Send me a link</Button>
+      </form>
+    {/if}
+    <p class="mt-5"><button type="button" class="link" onclick={() => lose(false)}>Back to signing in</button></p>
   {:else}
     <h1 class="text-2xl font-semibold tracking-tight">{wantsCode ? "One more thing" : "Sign in"}</h1>
     <form onsubmit={signIn} class="mt-6 space-y-5">
@@ -95,6 +130,7 @@
       {:else if passkey.supported()}
         <QuietButton type="button" class="w-full" onclick={byPasskey} disabled={busy}><FingerprintOutline class="me-2 h-4 w-4" />Sign in with a passkey</QuietButton>
       {/if}
+      {#if !wantsCode}<button type="button" class="link text-sm" onclick={() => lose(true)}>I cannot sign in any more</button>{/if}
     </form>
   {/if}
 </Threshold>
