@@ -24,6 +24,9 @@ var principalKindNames = [...]string{"", "user", "guest", "group", "service-acco
 // String gives the kind's word.
 func (k PrincipalKind) String() string { return principalKindNames[k] }
 
+// Words gives the kind as a sentence has it, such as service account.
+func (k PrincipalKind) Words() string { return strings.ReplaceAll(k.String(), "-", " ") }
+
 // ParsePrincipalKind finds a kind by its word. The error is a [*Violation] that names the nearest one.
 func ParsePrincipalKind(word string) (PrincipalKind, error) {
 	for i := User; i <= BuiltInSet; i++ {

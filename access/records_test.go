@@ -2,6 +2,7 @@ package access_test
 
 import (
 	"context"
+	"encoding/binary"
 	"time"
 
 	"arbora.example/access"
@@ -23,6 +24,7 @@ type memory struct {
 	keys         map[access.ID][]store.Key
 	settings     people.Settings
 	quotas       people.Quotas
+	made         uint64 // keys
 }
 
 func newMemory(now *access.Snapshot) *memory {
@@ -119,6 +121,26 @@ func (m *memory) Keys(_ context.Context, _, principal access.ID) ([]store.Key, e
 	return m.keys[principal], nil
 }
 
+// addKey adds a key of somebody's that others know.
+func (m *memory) addKey(of access.ID) access.ID {
+	m.made++
+	key := store.Key{Organisation: m.organisation, Principal: of, Governs: true}
+	binary.BigEndian.PutUint64(key.ID[8:], m.made)
+	m.keys[of] = append(m.keys[of], key)
+	return key.ID
+}
+
+func (m *memory) Key(_ context.Context, id access.ID) (store.Key, error) {
+	for _, of := range m.keys {
+		for _, k := range of {
+			if k.ID == id {
+				return k, nil
+			}
+		}
+	}
+	return store.Key{}, store.ErrNotFound
+}
+
 func (m *memory) KeysIssuedBy(_ context.Context, _, issuer access.ID) (keys []store.Key, err error) {
 	for principal, of := range m.keys {
 		for _, k := range of {
@@ -136,6 +158,11 @@ func (m *memory) Link(_ context.Context, token people.Token) (store.Link, error)
 		return l, store.ErrNotFound
 	}
 	return l, nil
+}
+
+// Recovery finds nothing: recovering is for accounts outside the organisation.
+func (m *memory) Recovery(context.Context, people.Token) (i store.Identity, until time.Time, err error) {
+	return i, until, store.ErrNotFound
 }
 
 // memoryTx writes what is not in the snapshot itself: that the service keeps.
@@ -198,6 +225,15 @@ func (w memoryTx) PutLink(token people.Token, l store.Link) error {
 
 func (w memoryTx) UseLink(token people.Token) error {
 	delete(w.links, token)
+	return nil
+}
+
+func (w memoryTx) EndKey(k store.Key, until time.Time) error {
+	for i, kept := range w.keys[k.Principal] {
+		if kept.ID == k.ID {
+			w.keys[k.Principal][i].Until = until
+		}
+	}
 	return nil
 }
 

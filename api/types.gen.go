@@ -1064,6 +1064,16 @@ type Impact struct {
 	Words string `json:"words"`
 }
 
+// IssuedKeyList defines model for IssuedKeyList.
+type IssuedKeyList struct {
+	// Hidden There are others that the caller may not see
+	Hidden bool `json:"hidden"`
+	Keys   []struct {
+		Key Key          `json:"key"`
+		Of  PrincipalRef `json:"of"`
+	} `json:"keys"`
+}
+
 // Key defines model for Key.
 type Key struct {
 	CreatedAt time.Time `json:"createdAt"`
@@ -1081,6 +1091,12 @@ type Key struct {
 
 // KeyState defines model for Key.State.
 type KeyState string
+
+// KeyExchange defines model for KeyExchange.
+type KeyExchange struct {
+	// KeepOldFor For so many minutes the old key works on beside the new one; it ends at once when left out
+	KeepOldFor *int `json:"keepOldFor,omitempty"`
+}
 
 // KeyList defines model for KeyList.
 type KeyList struct {
@@ -2802,6 +2818,9 @@ type DecideDeviceJSONRequestBody = DeviceDecision
 
 // ShowDeviceJSONRequestBody defines body for ShowDevice for application/json ContentType.
 type ShowDeviceJSONRequestBody = DeviceCode
+
+// ExchangeKeyJSONRequestBody defines body for ExchangeKey for application/json ContentType.
+type ExchangeKeyJSONRequestBody = KeyExchange
 
 // ReadLinkJSONRequestBody defines body for ReadLink for application/json ContentType.
 type ReadLinkJSONRequestBody = LinkToken

@@ -13,6 +13,7 @@ var apart = [][]string{
 	{"user", "group", "guest", "service-account", "service", "set"},
 	{"owner", "owner-group"},
 	{"preview", "confirm"},
+	{"issued-by", "user"}, {"issued-by", "service-account"}, {"issued-by", "service"},
 }
 
 // checkFlags refuses a command line of which a part would be passed over without a word.

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"time"
 
 	"github.com/urfave/cli/v3"
 
@@ -28,7 +29,15 @@ func (a *app) keyCommand() *cli.Command {
 				}, whose...),
 				Action: a.createKey,
 			},
-			{Name: "list", Usage: "list API keys", Flags: whose, Action: a.listKeys},
+			{
+				Name: "list", Usage: "list API keys", Action: a.listKeys,
+				Flags: append([]cli.Flag{&cli.StringFlag{Name: "issued-by", Usage: "those that the user of this `NAME` issued for others"}}, whose...),
+			},
+			{
+				Name: "exchange", Usage: "issue a key with all that another may, in its place; its secret is shown once", ArgsUsage: "ID",
+				Flags:  []cli.Flag{&cli.DurationFlag{Name: "keep-old", Usage: "let the old key work on for this `TIME`, such as 8h, and at most 72h; it ends at once otherwise", HideDefault: true}},
+				Action: a.exchangeKey,
+			},
 			{Name: "withdraw", Usage: "take an API key back: it and all tokens made with it end at once", ArgsUsage: "ID", Action: a.withdrawKey},
 		},
 	}
@@ -83,6 +92,9 @@ func (a *app) listKeys(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
+	if issuer := c.String("issued-by"); issuer != "" {
+		return a.listIssuedKeys(ctx, c, s, issuer)
+	}
 	var list api.KeyList
 	switch kind, name := keyHolder(c); kind {
 	case "":
@@ -95,18 +107,62 @@ func (a *app) listKeys(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	l := listing{columns: []string{"Id", "Label", "Created", "By", "Until", "Last used", "From", "State"}, empty: "There are no API keys.", value: list.Keys}
+	l := listing{columns: keyColumns, empty: "There are no API keys.", value: list.Keys}
 	for _, k := range list.Keys {
-		until, used := "no end", "never"
-		if k.Until != nil {
-			until = moment(*k.Until)
-		}
-		if k.LastUsedAt != nil {
-			used = moment(*k.LastUsedAt)
-		}
-		l.rows = append(l.rows, []string{k.Id, k.Label, moment(k.CreatedAt), k.CreatedBy, until, used, value(k.LastUsedFrom), string(k.State)})
+		l.rows = append(l.rows, keyRow(k))
 	}
 	return a.print(c, l)
+}
+
+var keyColumns = []string{"Id", "Label", "Created", "By", "Until", "Last used", "From", "State"}
+
+func keyRow(k api.Key) []string {
+	until, used := "no end", "never"
+	if k.Until != nil {
+		until = moment(*k.Until)
+	}
+	if k.LastUsedAt != nil {
+		used = moment(*k.LastUsedAt)
+	}
+	return []string{k.Id, k.Label, moment(k.CreatedAt), k.CreatedBy, until, used, value(k.LastUsedFrom), string(k.State)}
+}
+
+func (a *app) listIssuedKeys(ctx context.Context, c *cli.Command, s session, issuer string) error {
+	list, err := client.Read[api.IssuedKeyList](s.ListIssuedKeys(ctx, s.saved.Organisation, api.UserKind, issuer))
+	if err != nil {
+		return err
+	}
+	l := listing{columns: append([]string{"Of"}, keyColumns...), empty: issuer + " issued no keys for others that still work.", value: list}
+	for _, k := range list.Keys {
+		l.rows = append(l.rows, append([]string{string(k.Of.Kind) + " " + k.Of.Name}, keyRow(k.Key)...))
+	}
+	if list.Hidden {
+		a.say(c, "There are others that you may not see.")
+	}
+	return a.print(c, l)
+}
+
+func (a *app) exchangeKey(ctx context.Context, c *cli.Command) error {
+	s, given, err := a.open(c, "ID")
+	if err != nil {
+		return err
+	}
+	keep := c.Duration("keep-old")
+	if keep%time.Minute != 0 || keep < 0 {
+		return usage("--keep-old %s is not a number of minutes: write it as 45m or 8h", keep)
+	}
+	minutes := int(keep / time.Minute)
+	made, err := client.Read[api.KeyMade](s.ExchangeKey(ctx, given[0], api.KeyExchange{KeepOldFor: &minutes}))
+	if err != nil {
+		return err
+	}
+	a.sayKey(c, made)
+	if minutes == 0 {
+		a.say(c, "Key %s works no more, nor do the tokens made with it.", given[0])
+	} else {
+		a.say(c, "Key %s works for %s more.", given[0], minutesWords(minutes))
+	}
+	return a.valueOnly(c, made)
 }
 
 func (a *app) withdrawKey(ctx context.Context, c *cli.Command) error {

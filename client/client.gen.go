@@ -134,6 +134,20 @@ type ClientInterface interface {
 	// Corresponds with DELETE /keys/{key} (the `WithdrawKey` operationId).
 	WithdrawKey(ctx context.Context, key string, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ExchangeKeyWithBody Issue a key with all that another may, in its place
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /keys/{key}/exchange (the `ExchangeKey` operationId).
+	ExchangeKeyWithBody(ctx context.Context, key string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ExchangeKey Issue a key with all that another may, in its place
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /keys/{key}/exchange (the `ExchangeKey` operationId).
+	ExchangeKey(ctx context.Context, key string, body ExchangeKeyJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ReadLinkWithBody What a link that was mailed is for
 	//
 	// Takes any type of body and a specified content type.
@@ -304,6 +318,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /organisations/{organisation}/principals/{kind}/{principal}/invitation (the `ResendInvitation` operationId).
 	ResendInvitation(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params *ResendInvitationParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListIssuedKeys The API keys that a user issued for others, and that were not taken back
+	//
+	// Corresponds with GET /organisations/{organisation}/principals/{kind}/{principal}/issued-keys (the `ListIssuedKeys` operationId).
+	ListIssuedKeys(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListKeys The API keys of a user or service account
 	//
@@ -1149,6 +1168,40 @@ func (c *Client) WithdrawKey(ctx context.Context, key string, reqEditors ...Requ
 	return c.Client.Do(req)
 }
 
+// ExchangeKeyWithBody Issue a key with all that another may, in its place
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /keys/{key}/exchange (the `ExchangeKey` operationId).
+func (c *Client) ExchangeKeyWithBody(ctx context.Context, key string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewExchangeKeyRequestWithBody(c.Server, key, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ExchangeKey Issue a key with all that another may, in its place
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /keys/{key}/exchange (the `ExchangeKey` operationId).
+func (c *Client) ExchangeKey(ctx context.Context, key string, body ExchangeKeyJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewExchangeKeyRequest(c.Server, key, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // ReadLinkWithBody What a link that was mailed is for
 //
 // Takes any type of body and a specified content type.
@@ -1580,6 +1633,21 @@ func (c *Client) HandOver(ctx context.Context, organisation OrganisationName, ki
 // Corresponds with POST /organisations/{organisation}/principals/{kind}/{principal}/invitation (the `ResendInvitation` operationId).
 func (c *Client) ResendInvitation(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params *ResendInvitationParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewResendInvitationRequest(c.Server, organisation, kind, principal, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListIssuedKeys The API keys that a user issued for others, and that were not taken back
+//
+// Corresponds with GET /organisations/{organisation}/principals/{kind}/{principal}/issued-keys (the `ListIssuedKeys` operationId).
+func (c *Client) ListIssuedKeys(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListIssuedKeysRequest(c.Server, organisation, kind, principal)
 	if err != nil {
 		return nil, err
 	}
@@ -3816,6 +3884,53 @@ func NewWithdrawKeyRequest(server string, key string) (*http.Request, error) {
 	return req, nil
 }
 
+// NewExchangeKeyRequest calls the generic ExchangeKey builder with application/json body
+func NewExchangeKeyRequest(server string, key string, body ExchangeKeyJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewExchangeKeyRequestWithBody(server, key, "application/json", bodyReader)
+}
+
+// NewExchangeKeyRequestWithBody constructs an http.Request for the ExchangeKey method, with any body, and a specified content type
+func NewExchangeKeyRequestWithBody(server string, key string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "key", key, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/keys/%s/exchange", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewReadLinkRequest calls the generic ReadLink builder with application/json body
 func NewReadLinkRequest(server string, body ReadLinkJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
@@ -5077,6 +5192,54 @@ func NewResendInvitationRequest(server string, organisation OrganisationName, ki
 	}
 
 	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewListIssuedKeysRequest constructs an http.Request for the ListIssuedKeys method
+func NewListIssuedKeysRequest(server string, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "organisation", organisation, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "kind", kind, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam2 string
+
+	pathParam2, err = runtime.StyleParamWithOptions("simple", false, "principal", principal, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/organisations/%s/principals/%s/%s/issued-keys", pathParam0, pathParam1, pathParam2)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
 	if err != nil {
 		return nil, err
 	}
@@ -9490,6 +9653,20 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with DELETE /keys/{key} (the `WithdrawKey` operationId).
 	WithdrawKeyWithResponse(ctx context.Context, key string, reqEditors ...RequestEditorFn) (*WithdrawKeyResponse, error)
 
+	// ExchangeKeyWithBodyWithResponse Issue a key with all that another may, in its place
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /keys/{key}/exchange (the `ExchangeKey` operationId).
+	ExchangeKeyWithBodyWithResponse(ctx context.Context, key string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ExchangeKeyResponse, error)
+
+	// ExchangeKeyWithResponse Issue a key with all that another may, in its place
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /keys/{key}/exchange (the `ExchangeKey` operationId).
+	ExchangeKeyWithResponse(ctx context.Context, key string, body ExchangeKeyJSONRequestBody, reqEditors ...RequestEditorFn) (*ExchangeKeyResponse, error)
+
 	// ReadLinkWithBodyWithResponse What a link that was mailed is for
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -9678,6 +9855,13 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /organisations/{organisation}/principals/{kind}/{principal}/invitation (the `ResendInvitation` operationId).
 	ResendInvitationWithResponse(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params *ResendInvitationParams, reqEditors ...RequestEditorFn) (*ResendInvitationResponse, error)
+
+	// ListIssuedKeysWithResponse The API keys that a user issued for others, and that were not taken back
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /organisations/{organisation}/principals/{kind}/{principal}/issued-keys (the `ListIssuedKeys` operationId).
+	ListIssuedKeysWithResponse(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*ListIssuedKeysResponse, error)
 
 	// ListKeysWithResponse The API keys of a user or service account
 	//
@@ -10732,6 +10916,54 @@ func (r WithdrawKeyResponse) ContentType() string {
 	return ""
 }
 
+type ExchangeKeyResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON201 the response for an HTTP 201 `application/json` response
+	JSON201 *KeyMade
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON201 returns the response for an HTTP 201 `application/json` response
+func (r ExchangeKeyResponse) GetJSON201() *KeyMade {
+	return r.JSON201
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ExchangeKeyResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ExchangeKeyResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ExchangeKeyResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ExchangeKeyResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ExchangeKeyResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type ReadLinkResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -11604,6 +11836,54 @@ func (r ResendInvitationResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r ResendInvitationResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ListIssuedKeysResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *IssuedKeyList
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListIssuedKeysResponse) GetJSON200() *IssuedKeyList {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListIssuedKeysResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListIssuedKeysResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListIssuedKeysResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListIssuedKeysResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListIssuedKeysResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -15657,6 +15937,32 @@ func (c *ClientWithResponses) WithdrawKeyWithResponse(ctx context.Context, key s
 	return ParseWithdrawKeyResponse(rsp)
 }
 
+// ExchangeKeyWithBodyWithResponse Issue a key with all that another may, in its place
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /keys/{key}/exchange (the `ExchangeKey` operationId).
+func (c *ClientWithResponses) ExchangeKeyWithBodyWithResponse(ctx context.Context, key string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ExchangeKeyResponse, error) {
+	rsp, err := c.ExchangeKeyWithBody(ctx, key, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseExchangeKeyResponse(rsp)
+}
+
+// ExchangeKeyWithResponse Issue a key with all that another may, in its place
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /keys/{key}/exchange (the `ExchangeKey` operationId).
+func (c *ClientWithResponses) ExchangeKeyWithResponse(ctx context.Context, key string, body ExchangeKeyJSONRequestBody, reqEditors ...RequestEditorFn) (*ExchangeKeyResponse, error) {
+	rsp, err := c.ExchangeKey(ctx, key, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseExchangeKeyResponse(rsp)
+}
+
 // ReadLinkWithBodyWithResponse What a link that was mailed is for
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -16006,6 +16312,19 @@ func (c *ClientWithResponses) ResendInvitationWithResponse(ctx context.Context, 
 		return nil, err
 	}
 	return ParseResendInvitationResponse(rsp)
+}
+
+// ListIssuedKeysWithResponse The API keys that a user issued for others, and that were not taken back
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /organisations/{organisation}/principals/{kind}/{principal}/issued-keys (the `ListIssuedKeys` operationId).
+func (c *ClientWithResponses) ListIssuedKeysWithResponse(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*ListIssuedKeysResponse, error) {
+	rsp, err := c.ListIssuedKeys(ctx, organisation, kind, principal, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListIssuedKeysResponse(rsp)
 }
 
 // ListKeysWithResponse The API keys of a user or service account
@@ -17699,6 +18018,39 @@ func ParseWithdrawKeyResponse(rsp *http.Response) (*WithdrawKeyResponse, error) 
 	return response, nil
 }
 
+// ParseExchangeKeyResponse parses an HTTP response from a ExchangeKeyWithResponse call
+func ParseExchangeKeyResponse(rsp *http.Response) (*ExchangeKeyResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ExchangeKeyResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 201:
+		var dest KeyMade
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON201 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseReadLinkResponse parses an HTTP response from a ReadLinkWithResponse call
 func ParseReadLinkResponse(rsp *http.Response) (*ReadLinkResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -18290,6 +18642,39 @@ func ParseResendInvitationResponse(rsp *http.Response) (*ResendInvitationRespons
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
 		var dest LinkMade
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseListIssuedKeysResponse parses an HTTP response from a ListIssuedKeysWithResponse call
+func ParseListIssuedKeysResponse(rsp *http.Response) (*ListIssuedKeysResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListIssuedKeysResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest IssuedKeyList
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}

@@ -16,6 +16,7 @@ import (
 	"arbora.example/api"
 	"arbora.example/client"
 	"arbora.example/demo"
+	"arbora.example/e2e/browser"
 	"arbora.example/e2e/testbed"
 	"arbora.example/people"
 )
@@ -324,12 +325,75 @@ func TestKeysThatALeaverIssuedAreTold(t *testing.T) {
 		require.NoError(t, err)
 		return *written.Impact
 	}
-	require.Contains(t, retire("yuki").Warnings, "yuki issued API key "+key.Key.Id+" of service account "+digitising+"/label-printer. It keeps working: replace and revoke it.")
+	require.Contains(t, retire("yuki").Warnings, "yuki issued API key "+key.Key.Id+" of service account "+digitising+"/label-printer. It keeps working: exchange it.")
 	require.NoError(t, client.Done(rowan.EditPrincipal(t.Context(), "lindenmere", api.UserKind, "yuki", nil, api.PrincipalEdit{Name: ptr("yuki-mori")})))
 	require.Contains(t, retire("yuki-mori").Warnings[0], "yuki-mori issued API key "+key.Key.Id)
 	require.Empty(t, retire("sefa").Warnings)
 	require.NoError(t, client.Done(rowan.WithdrawKey(t.Context(), key.Key.Id)))
 	require.Empty(t, retire("yuki-mori").Warnings)
+}
+
+// TestKeysThatALeaverIssuedAreExchanged exchanges them: the new key may what the old one might, which ends at once or a little later.
+func TestKeysThatALeaverIssuedAreExchanged(t *testing.T) {
+	b := testbed.StartDemo(t)
+	ctx := t.Context()
+	const printer = digitising + "/label-printer"
+	machine(t, b, "label-printer")
+	b.Grant(t, "steward", "user", "yuki", "lindenmere")
+	yuki, rowan, oona := b.As(t, "yuki@lindenmere"), b.As(t, "rowan@lindenmere"), b.As(t, "oona@lindenmere")
+	until := b.Clock.Now().Add(30 * 24 * time.Hour).UTC().Truncate(time.Second)
+	old, err := client.Read[api.KeyMade](yuki.CreateKey(ctx, "lindenmere", api.ServiceAccountKind, printer, api.KeyNew{Label: ptr("labels"), Until: &until, Governs: ptr(true)}))
+	require.NoError(t, err)
+	require.NoError(t, client.Done(rowan.SetState(ctx, "lindenmere", api.UserKind, "yuki", nil, api.StateChange{State: api.StateRetired})))
+	issued, err := client.Read[api.IssuedKeyList](rowan.ListIssuedKeys(ctx, "lindenmere", api.UserKind, "yuki"))
+	require.NoError(t, err)
+	require.Len(t, issued.Keys, 1)
+	require.Equal(t, api.PrincipalRef{Kind: api.ServiceAccountKind, Name: printer}, issued.Keys[0].Of)
+	works := func(key api.KeyMade) bool {
+		status, _ := form(t, b.Address+"/oauth/token", &key, url.Values{"grant_type": {"client_credentials"}})
+		return status == 200
+	}
+	exchange := func(who *client.Client, key string, keep int) (api.KeyMade, error) {
+		return client.Read[api.KeyMade](who.ExchangeKey(ctx, key, api.KeyExchange{KeepOldFor: &keep}))
+	}
+	_, err = exchange(oona, old.Key.Id, 0)
+	testbed.Problem(t, 404, err)
+	_, err = exchange(rowan, noSuchID, 0)
+	testbed.Problem(t, 404, err)
+	require.True(t, works(old))
+	second, err := exchange(rowan, old.Key.Id, 60)
+	require.NoError(t, err)
+	require.Equal(t, []any{"labels", until, true, "rowan@lindenmere"}, []any{second.Key.Label, second.Key.Until.UTC(), second.Key.Governs, second.Key.CreatedBy})
+	require.True(t, works(old))
+	require.True(t, works(second))
+	b.Clock.Forward(time.Hour)
+	require.False(t, works(old))
+	_, err = exchange(rowan, old.Key.Id, 0)
+	require.Contains(t, testbed.Problem(t, 409, err).Detail, "works no more")
+	_, err = exchange(rowan, second.Key.Id, 0)
+	require.Equal(t, "proof-needed", kind(t, err))
+	rowan = b.As(t, "rowan@lindenmere")
+	third, err := exchange(rowan, second.Key.Id, 0)
+	require.NoError(t, err)
+	require.False(t, works(second), "at once")
+	require.True(t, works(third))
+
+	// In the console, on the page of another who left.
+	mine, err := client.Read[api.KeyMade](b.As(t, "maeve@lindenmere").CreateKey(ctx, "lindenmere", api.ServiceAccountKind, printer, api.KeyNew{Label: ptr("nightly")}))
+	require.NoError(t, err)
+	require.NoError(t, client.Done(rowan.SetState(ctx, "lindenmere", api.UserKind, "maeve", nil, api.StateChange{State: api.StateRetired})))
+	console := openConsole(t, b)
+	require.NoError(t, console.Do(
+		console.SignIn("rowan@lindenmere", demo.Passphrase),
+		browser.See(`[role=tree]`, "gardens"),
+		console.Open("/people/maeve"),
+		browser.See(`[data-test=issued] tr`, "label-printer of digitising nightly"),
+		browser.Click(`button[aria-label="Exchange key nightly"]`),
+		browser.Click(`[data-test=confirm-change]`),
+		browser.See(`[data-test=result]`, "Exchanged a key"),
+		browser.SeeNot(`[data-test=issued] tr`, "nightly"),
+	))
+	require.False(t, works(mine))
 }
 
 // TestHandingOver gives a leaver's grants to somebody else.

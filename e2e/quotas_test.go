@@ -50,7 +50,9 @@ func TestQuotas(t *testing.T) {
 		"grants": func() error {
 			return client.Done(rowan.CreateGrant(ctx, alpine, nil, api.GrantNew{Principal: user("tomas"), Role: "observer"}))
 		},
-		"statements": func() error { return policy("staff may observe networking\nstaff may observe storage\nstaff may observe labs") },
+		"statements": func() error {
+			return policy("staff may observe networking\nstaff may observe storage\nstaff may observe labs")
+		},
 	} {
 		require.Contains(t, testbed.Problem(t, 409, try()).Detail, what+", and may have", what)
 	}

@@ -38,7 +38,9 @@ func TestGuestsRecoverTheirAccount(t *testing.T) {
 	require.NoError(t, err)
 
 	// The answer is the same for everybody, and letters go to guests from outside alone.
-	ask := func(address string) error { return client.Done(anybody.AskRecovery(ctx, api.RecoveryWanted{Address: address})) }
+	ask := func(address string) error {
+		return client.Done(anybody.AskRecovery(ctx, api.RecoveryWanted{Address: address}))
+	}
 	for _, address := range []string{"nobody@meadowside.example", "rowan@lindenmere.example", "tomas@lindenmere.example"} {
 		require.NoError(t, ask(address))
 	}

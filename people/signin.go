@@ -46,7 +46,7 @@ func ParseAddress(text string) (string, error) {
 		good = good && access.CheckName(part) == nil
 	}
 	if !good || len(address) > 254 {
-		return "", fmt.Errorf("%q is no mail address that can be invited: write it as juno@quaywater.example", text)
+		return "", fmt.Errorf("%q is not a mail address: write one as juno@quaywater.example", text)
 	}
 	return address, nil
 }

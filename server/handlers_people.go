@@ -3,6 +3,7 @@ package server
 import (
 	"context"
 	"net/http"
+	"time"
 
 	"arbora.example/access"
 	"arbora.example/api"
@@ -235,6 +236,32 @@ func (h handlers) CreateKey(ctx context.Context, r CreateKeyRequestObject) (Crea
 		return nil, err
 	}
 	return CreateKey201JSONResponse(h.keyMade(made)), nil
+}
+
+func (h handlers) ListIssuedKeys(ctx context.Context, r ListIssuedKeysRequestObject) (ListIssuedKeysResponseObject, error) {
+	ctx, caller := who(ctx)
+	keys, hidden, err := h.service.KeysIssuedBy(ctx, caller, r.Organisation, somebody(r.Kind, r.Principal))
+	if err != nil {
+		return nil, err
+	}
+	told := ListIssuedKeys200JSONResponse{Hidden: hidden}
+	told.Keys = make([]struct {
+		Key api.Key          `json:"key"`
+		Of  api.PrincipalRef `json:"of"`
+	}, len(keys))
+	for i, k := range keys {
+		told.Keys[i].Key, told.Keys[i].Of = h.keyOf(k.Key), api.PrincipalRef{Kind: api.PrincipalKind(k.Of.Kind.String()), Name: k.Of.Name}
+	}
+	return told, nil
+}
+
+func (h handlers) ExchangeKey(ctx context.Context, r ExchangeKeyRequestObject) (ExchangeKeyResponseObject, error) {
+	ctx, caller := who(ctx)
+	made, err := h.service.ExchangeKey(ctx, caller, r.Key, time.Duration(value(r.Body.KeepOldFor))*time.Minute)
+	if err != nil {
+		return nil, err
+	}
+	return ExchangeKey201JSONResponse(h.keyMade(made)), nil
 }
 
 func (h handlers) WithdrawKey(ctx context.Context, r WithdrawKeyRequestObject) (WithdrawKeyResponseObject, error) {

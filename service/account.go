@@ -65,7 +65,7 @@ func (s *Service) EndSessionOf(ctx context.Context, c Caller, organisation strin
 	id, err := access.ParseID(session)
 	if err == nil {
 		err = s.records.EndSessionOf(ctx, c.Organisation, p.ID, id, store.AuditRecord{
-			Organisation: c.OrganisationName, Author: s.author(c), Event: "session-ended", Detail: fmt.Sprintf("ended a session of %s %s", p.Kind, p.Name),
+			Organisation: c.OrganisationName, Author: s.author(c), Event: "session-ended", Detail: fmt.Sprintf("ended a session of %s %s", p.Kind.Words(), p.Name),
 		})
 	}
 	if err == nil || !errors.Is(err, store.ErrNotFound) && !id.IsZero() {

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"time"
 
 	"arbora.example/access"
@@ -94,16 +95,17 @@ func (s *Service) issue(ctx context.Context, c Caller, wanted NewKey, find func(
 		if err != nil {
 			return plan{}, err
 		}
+		keys = slices.DeleteFunc(keys, func(k store.Key) bool { return s.keyWorks(k) != nil })
 		if len(keys) >= d.settings.KeysEach {
 			return plan{}, &Problem{
-				Kind: Conflict, Detail: fmt.Sprintf("%s %s has %d API keys already, as many as the organisation allows", p.Kind, p.Name, len(keys)),
+				Kind: Conflict, Detail: fmt.Sprintf("%s %s has %d API keys already, as many as the organisation allows", p.Kind.Words(), p.Name, len(keys)),
 				Next: "take one back that is no longer used",
 			}
 		}
 		notices, err := d.notice(ctx, c, p, "An API key of yours was issued.", "issued an API key that opens your account.")
 		return plan{
 			rows:    func(tx Tx) error { return tx.CreateKey(made.Key) },
-			what:    fmt.Sprintf("issued key %s for %s %s", made.Key.ID, p.Kind, p.Name),
+			what:    fmt.Sprintf("issued key %s for %s %s", made.Key.ID, p.Kind.Words(), p.Name),
 			notices: notices,
 		}, err
 	})
@@ -122,7 +124,7 @@ func (s *Service) mayHaveKeys(ctx context.Context, p access.Principal) error {
 		}
 	}
 	return &Problem{
-		Kind: Conflict, Detail: fmt.Sprintf("%s %s does not sign in by API keys", p.Kind, p.Name),
+		Kind: Conflict, Detail: fmt.Sprintf("%s %s does not sign in by API keys", p.Kind.Words(), p.Name),
 		Next: "make a service account for a program, or a user who signs in by keys",
 	}
 }
@@ -178,19 +180,14 @@ func (s *Service) WithdrawKey(ctx context.Context, c Caller, key string) error {
 	_, err = s.make(ctx, c, func(d desk) (plan, error) {
 		p, _ := d.Principal(k.Principal)
 		if p.ID != c.Principal {
-			where := p.Home
-			if p.Kind != access.ServiceAccount {
-				top, _ := d.Top()
-				where = top.ID
-			}
-			if !d.may("reset "+typeOf(p.Kind), where) {
+			if !d.may("reset "+typeOf(p.Kind), d.whereGoverned(p)) {
 				return plan{}, notThere("key", key, "")
 			}
 		}
 		notices, err := d.notice(ctx, c, p, "An API key of yours was taken back.", "took back one of your API keys.")
 		return plan{
 			rows:    func(tx Tx) error { return tx.WithdrawKey(k) },
-			what:    fmt.Sprintf("took back key %s of %s %s", k.ID, p.Kind, p.Name),
+			what:    fmt.Sprintf("took back key %s of %s %s", k.ID, p.Kind.Words(), p.Name),
 			notices: notices,
 		}, err
 	})

@@ -16,6 +16,9 @@ import (
 // Somebody names a principal by kind and name: of a service account, its address.
 type Somebody struct{ Kind, Name string }
 
+// words gives the kind as a sentence has it.
+func (s Somebody) words() string { return strings.ReplaceAll(s.Kind, "-", " ") }
+
 // typeOf gives the type of the catalogue whose permissions rule over a kind of principal.
 func typeOf(kind access.PrincipalKind) string {
 	if kind == access.Guest {
@@ -197,7 +200,7 @@ func (d desk) planEdited(before access.Principal, was store.PrincipalDetails, ed
 		}
 	}
 	p.rows = func(tx Tx) error { return tx.EditPrincipal(before, after, was, is) }
-	p.what = fmt.Sprintf("altered %s %s", before.Kind, before.Name)
+	p.what = fmt.Sprintf("altered %s %s", before.Kind.Words(), before.Name)
 	if after.Name != before.Name {
 		p.what += ", now called " + after.Name
 	}
@@ -261,7 +264,7 @@ func planState(ctx context.Context, organisation string, who Somebody, to people
 		}
 		planned := plan{
 			rows: func(tx Tx) error { return tx.SetState(p, details.State, to) },
-			what: fmt.Sprintf("%s %s %s", map[people.State]string{people.Active: "restored", people.Suspended: "suspended", people.Retired: "retired"}[to], p.Kind, p.Name),
+			what: fmt.Sprintf("%s %s %s", map[people.State]string{people.Active: "restored", people.Suspended: "suspended", people.Retired: "retired"}[to], p.Kind.Words(), p.Name),
 		}
 		if planned.warnings, err = d.issued(ctx, p, to); err != nil {
 			return plan{}, err
@@ -281,13 +284,12 @@ func (d desk) issued(ctx context.Context, p access.Principal, to people.State) (
 	top, _ := d.Top()
 	keys, err := d.details.KeysIssuedBy(ctx, top.ID, p.ID)
 	for _, k := range keys {
-		of, known := d.Principal(k.Principal)
-		seen := known && (of.Kind == access.ServiceAccount && d.may("describe service-account", of.Home) || of.Kind != access.ServiceAccount && d.may("describe user", top.ID))
+		of, seen := d.holderSeen(k)
 		if !seen {
 			warnings = append(warnings, p.Name+" issued an API key that you may not see. It keeps working.")
 			continue
 		}
-		warnings = append(warnings, fmt.Sprintf("%s issued API key %s of %s %s. It keeps working: replace and revoke it.", p.Name, k.ID, strings.ReplaceAll(of.Kind.String(), "-", " "), d.called(of).Name))
+		warnings = append(warnings, fmt.Sprintf("%s issued API key %s of %s %s. It keeps working: exchange it.", p.Name, k.ID, of.Kind.Words(), d.called(of).Name))
 	}
 	slices.Sort(warnings)
 	return slices.Compact(warnings), err
@@ -317,7 +319,7 @@ func planHandOver(organisation string, from, to Somebody) planner {
 			return plan{}, &Problem{Kind: Invalid, Detail: "what somebody holds cannot be handed over to themselves", Next: "name somebody else", Field: "to"}
 		}
 		var old, fresh []access.Grant
-		p := plan{what: fmt.Sprintf("handed over what %s %s held to %s %s", from.Kind, from.Name, to.Kind, to.Name)}
+		p := plan{what: fmt.Sprintf("handed over what %s %s held to %s %s", from.words(), from.Name, to.words(), to.Name)}
 		for _, grant := range d.GrantsFor(giver.ID) {
 			scope, _ := d.Scope(grant.Scope)
 			for _, permission := range []string{"create grant", "revoke grant"} {
@@ -331,7 +333,7 @@ func planHandOver(organisation string, from, to Somebody) planner {
 			p.changes = append(p.changes, access.RevokeGrant{ID: grant.ID}, access.CreateGrant{Grant: next})
 		}
 		if len(old) == 0 {
-			return plan{}, &Problem{Kind: Conflict, Detail: fmt.Sprintf("no grant names %s %s directly", from.Kind, from.Name), Next: "what comes through groups is handed over by membership"}
+			return plan{}, &Problem{Kind: Conflict, Detail: fmt.Sprintf("no grant names %s %s directly", from.words(), from.Name), Next: "what comes through groups is handed over by membership"}
 		}
 		p.rows = func(tx Tx) error {
 			var err error

@@ -51,6 +51,7 @@ type Tx interface {
 	SetProfile(p access.Principal, title *string, email *string) (titleNow string, emailNow string, err error)
 	SetState(p access.Principal, from people.State, to people.State) error
 	UseLink(token people.Token) error
+	EndKey(k store.Key, until time.Time) error
 	ProveAddress(identity access.ID, address string) error
 	TakeOver(i store.Identity, hash string) error
 	WithdrawKey(k store.Key) error

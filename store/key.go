@@ -99,6 +99,14 @@ func (w *Tx) WithdrawKey(k Key) error {
 	return w.exec("UPDATE api_key SET withdrawn_at = ? WHERE id = ?", w.at, idColumn(k.ID))
 }
 
+// EndKey has a key of the organisation's end at a moment.
+func (w *Tx) EndKey(k Key, until time.Time) error {
+	ending := k
+	ending.Until = until
+	w.note("api_key", keyRow(k), keyRow(ending))
+	return w.exec("UPDATE api_key SET expires_at = ? WHERE id = ?", until, idColumn(k.ID))
+}
+
 // WithdrawServiceKey takes a key of a platform service back, and records it.
 func (s *Store) WithdrawServiceKey(ctx context.Context, k Key, author Author) error {
 	return s.transaction(ctx, func(tx *txn) error {

@@ -34,6 +34,9 @@ type ServerInterface interface {
 	// WithdrawKey Take back an API key, one of my own or of somebody whose keys I may issue
 	// (DELETE /keys/{key})
 	WithdrawKey(c *gin.Context, key string)
+	// ExchangeKey Issue a key with all that another may, in its place
+	// (POST /keys/{key}/exchange)
+	ExchangeKey(c *gin.Context, key string)
 	// ReadLink What a link that was mailed is for
 	// (POST /links/reading)
 	ReadLink(c *gin.Context)
@@ -88,6 +91,9 @@ type ServerInterface interface {
 	// ResendInvitation Mail a guest who has not accepted another link in place of the first
 	// (POST /organisations/{organisation}/principals/{kind}/{principal}/invitation)
 	ResendInvitation(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params ResendInvitationParams)
+	// ListIssuedKeys The API keys that a user issued for others, and that were not taken back
+	// (GET /organisations/{organisation}/principals/{kind}/{principal}/issued-keys)
+	ListIssuedKeys(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName)
 	// ListKeys The API keys of a user or service account
 	// (GET /organisations/{organisation}/principals/{kind}/{principal}/keys)
 	ListKeys(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName)
@@ -526,6 +532,31 @@ func (siw *ServerInterfaceWrapper) WithdrawKey(c *gin.Context) {
 	}
 
 	siw.Handler.WithdrawKey(c, key)
+}
+
+// ExchangeKey operation middleware
+func (siw *ServerInterfaceWrapper) ExchangeKey(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "key" -------------
+	var key string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "key", c.Param("key"), &key, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter key: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ExchangeKey(c, key)
 }
 
 // ReadLink operation middleware
@@ -1347,6 +1378,49 @@ func (siw *ServerInterfaceWrapper) ResendInvitation(c *gin.Context) {
 	}
 
 	siw.Handler.ResendInvitation(c, organisation, kind, principal, params)
+}
+
+// ListIssuedKeys operation middleware
+func (siw *ServerInterfaceWrapper) ListIssuedKeys(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "organisation" -------------
+	var organisation OrganisationName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "kind" -------------
+	var kind KindOfPrincipal
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", c.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter kind: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "principal" -------------
+	var principal PrincipalName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "principal", c.Param("principal"), &principal, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter principal: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListIssuedKeys(c, organisation, kind, principal)
 }
 
 // ListKeys operation middleware
@@ -4099,6 +4173,8 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.DELETE(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/passkeys/:passkey", wrapper.RemovePasskeyOf)
 	router.POST(options.BaseURL+"/device/reading", wrapper.ShowDevice)
 	router.POST(options.BaseURL+"/device", wrapper.DecideDevice)
+	router.GET(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/issued-keys", wrapper.ListIssuedKeys)
+	router.POST(options.BaseURL+"/keys/:key/exchange", wrapper.ExchangeKey)
 	router.DELETE(options.BaseURL+"/keys/:key", wrapper.WithdrawKey)
 	router.GET(options.BaseURL+"/organisations/:organisation/settings", wrapper.ShowSettings)
 	router.PUT(options.BaseURL+"/organisations/:organisation/settings", wrapper.ChangeSettings)
@@ -4305,6 +4381,46 @@ type WithdrawKeydefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response WithdrawKeydefaultApplicationProblemPlusJSONResponse) VisitWithdrawKeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ExchangeKeyRequestObject struct {
+	Key  string `json:"key"`
+	Body *ExchangeKeyJSONRequestBody
+}
+
+type ExchangeKeyResponseObject interface {
+	VisitExchangeKeyResponse(w http.ResponseWriter) error
+}
+
+type ExchangeKey201JSONResponse KeyMade
+
+func (response ExchangeKey201JSONResponse) VisitExchangeKeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ExchangeKeydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ExchangeKeydefaultApplicationProblemPlusJSONResponse) VisitExchangeKeyResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -5106,6 +5222,47 @@ type ResendInvitationdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ResendInvitationdefaultApplicationProblemPlusJSONResponse) VisitResendInvitationResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListIssuedKeysRequestObject struct {
+	Organisation OrganisationName `json:"organisation"`
+	Kind         KindOfPrincipal  `json:"kind"`
+	Principal    PrincipalName    `json:"principal"`
+}
+
+type ListIssuedKeysResponseObject interface {
+	VisitListIssuedKeysResponse(w http.ResponseWriter) error
+}
+
+type ListIssuedKeys200JSONResponse IssuedKeyList
+
+func (response ListIssuedKeys200JSONResponse) VisitListIssuedKeysResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListIssuedKeysdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListIssuedKeysdefaultApplicationProblemPlusJSONResponse) VisitListIssuedKeysResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -8427,6 +8584,9 @@ type StrictServerInterface interface {
 	// WithdrawKey Take back an API key, one of my own or of somebody whose keys I may issue
 	// (DELETE /keys/{key})
 	WithdrawKey(ctx context.Context, request WithdrawKeyRequestObject) (WithdrawKeyResponseObject, error)
+	// ExchangeKey Issue a key with all that another may, in its place
+	// (POST /keys/{key}/exchange)
+	ExchangeKey(ctx context.Context, request ExchangeKeyRequestObject) (ExchangeKeyResponseObject, error)
 	// ReadLink What a link that was mailed is for
 	// (POST /links/reading)
 	ReadLink(ctx context.Context, request ReadLinkRequestObject) (ReadLinkResponseObject, error)
@@ -8481,6 +8641,9 @@ type StrictServerInterface interface {
 	// ResendInvitation Mail a guest who has not accepted another link in place of the first
 	// (POST /organisations/{organisation}/principals/{kind}/{principal}/invitation)
 	ResendInvitation(ctx context.Context, request ResendInvitationRequestObject) (ResendInvitationResponseObject, error)
+	// ListIssuedKeys The API keys that a user issued for others, and that were not taken back
+	// (GET /organisations/{organisation}/principals/{kind}/{principal}/issued-keys)
+	ListIssuedKeys(ctx context.Context, request ListIssuedKeysRequestObject) (ListIssuedKeysResponseObject, error)
 	// ListKeys The API keys of a user or service account
 	// (GET /organisations/{organisation}/principals/{kind}/{principal}/keys)
 	ListKeys(ctx context.Context, request ListKeysRequestObject) (ListKeysResponseObject, error)
@@ -8942,6 +9105,50 @@ func (sh *strictHandler) WithdrawKey(ctx *gin.Context, key string) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(WithdrawKeyResponseObject); ok {
 		if err := validResponse.VisitWithdrawKeyResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ExchangeKey operation middleware
+func (sh *strictHandler) ExchangeKey(ctx *gin.Context, key string) {
+	var request ExchangeKeyRequestObject
+
+	request.Key = key
+
+	var body ExchangeKeyJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ExchangeKey(ctx, request.(ExchangeKeyRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ExchangeKey")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ExchangeKeyResponseObject); ok {
+		if err := validResponse.VisitExchangeKeyResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -9587,6 +9794,34 @@ func (sh *strictHandler) ResendInvitation(ctx *gin.Context, organisation Organis
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(ResendInvitationResponseObject); ok {
 		if err := validResponse.VisitResendInvitationResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListIssuedKeys operation middleware
+func (sh *strictHandler) ListIssuedKeys(ctx *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName) {
+	var request ListIssuedKeysRequestObject
+
+	request.Organisation = organisation
+	request.Kind = kind
+	request.Principal = principal
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListIssuedKeys(ctx, request.(ListIssuedKeysRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListIssuedKeys")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListIssuedKeysResponseObject); ok {
+		if err := validResponse.VisitListIssuedKeysResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

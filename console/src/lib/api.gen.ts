@@ -1008,6 +1008,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/organisations/{organisation}/principals/{kind}/{principal}/issued-keys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The API keys that a user issued for others, and that were not taken back */
+        get: operations["listIssuedKeys"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/keys/{key}/exchange": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Issue a key with all that another may, in its place */
+        post: operations["exchangeKey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/keys/{key}": {
         parameters: {
             query?: never;
@@ -1798,6 +1832,18 @@ export interface components {
             governs: boolean;
             /** @enum {string} */
             state: "works" | "ended";
+        };
+        IssuedKeyList: {
+            keys: {
+                key: components["schemas"]["Key"];
+                of: components["schemas"]["PrincipalRef"];
+            }[];
+            /** @description There are others that the caller may not see */
+            hidden: boolean;
+        };
+        KeyExchange: {
+            /** @description For so many minutes the old key works on beside the new one; it ends at once when left out */
+            keepOldFor?: number;
         };
         KeyList: {
             keys: components["schemas"]["Key"][];
@@ -4865,6 +4911,60 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listIssuedKeys: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+                kind: components["parameters"]["KindOfPrincipal"];
+                /** @description Its name; of a service account, its address (with / written %2F) */
+                principal: components["parameters"]["PrincipalName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The keys */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IssuedKeyList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    exchangeKey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeyExchange"];
+            };
+        };
+        responses: {
+            /** @description The new key; its secret is here and nowhere else */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeyMade"];
+                };
             };
             default: components["responses"]["Problem"];
         };

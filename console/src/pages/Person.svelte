@@ -12,6 +12,7 @@
   import EditDialog from "../parts/EditDialog.svelte";
   import HandOverDialog from "../parts/HandOverDialog.svelte";
   import Holdings from "../parts/Holdings.svelte";
+  import IssuedKeys from "../parts/IssuedKeys.svelte";
   import KeyTable from "../parts/KeyTable.svelte";
   import MembershipDialog from "../parts/MembershipDialog.svelte";
   import Page from "../parts/Page.svelte";
@@ -198,6 +199,7 @@
       {#if takesPassword}<PasskeysOf name={person.name} mayRemove={may("reset")} />{/if}
       {#if takesKeys}<KeyTable {kind} {name} mayIssue={may("reset") && person.state === "active"} />{/if}
     {/key}
+    {#if kind === "user"}{#key name}<IssuedKeys name={person.name} left={person.state !== "active"} />{/key}{/if}
     <MembershipDialog bind:open={adding} member={{ kind, name: person.name }} ondone={load} />
     <GrantDialog bind:open={granting} prepared={{ who: { kind, name: person.name } }} ondone={(id) => ((fresh = id), load())} />
     <ResetDialog bind:open={resetting} of={person} ondone={tellPassword} />

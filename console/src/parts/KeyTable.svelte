@@ -87,7 +87,7 @@
   {/if}
   {#if list}
     <p class="quiet mb-3">{list.keys.length === 0 ? "None yet; there" : `${count(list.keys.length, "key")}; there`} may be {list.most} at a time, so that one can be exchanged without a gap.</p>
-    {#if mayIssue && list.keys.length < list.most}
+    {#if mayIssue && list.keys.filter((k) => k.state === "works").length < list.most}
       <form onsubmit={issue} class="flex flex-wrap items-end gap-3">
         <label class="w-64"><span class="label">What the next key is for</span><TextInput name="key-label" bind:value={label} placeholder="nightly run" autocomplete="off" /></label>
         <label><span class="label">Until (optional)</span><TextInput type="date" name="key-until" bind:value={until} /></label>
