@@ -37,6 +37,46 @@ func compareSets(t *rapid.T, c *access.Catalogue, reference *naive, snapshot *ac
 	checkSteps(t, c, reference, snapshot, access.Question{Principal: who.ID, Permission: o.Permission, Scope: at.ID, Context: context})
 	checkReach(t, c, reference, snapshot, who, context)
 	checkCouldHold(t, c, reference, snapshot, o, at.ID)
+	checkPowers(t, c, reference, snapshot, who)
+}
+
+// checkPowers holds what one principal could give themselves against who could give themselves each permission.
+func checkPowers(t *rapid.T, c *access.Catalogue, reference *naive, snapshot *access.Snapshot, who access.Principal) {
+	if !who.Acts() {
+		require.Empty(t, snapshot.Powers(who.ID, nil))
+		return
+	}
+	powers := snapshot.Powers(who.ID, nil)
+	could := func(p access.Permission, at access.ID) (access.Hopeful, bool) {
+		for _, h := range snapshot.CouldHold(p, at, nil) {
+			if h.Principal.ID == who.ID {
+				return h, true
+			}
+		}
+		return access.Hopeful{}, false
+	}
+	for _, power := range powers {
+		for p := range power.Gains.All {
+			require.False(t, reference.decide(c, who.ID, c.Operation(p), power.Scope, nil, false))
+			h, told := could(p, power.Scope)
+			switch {
+			case power.Group != nil || power.RunAs != nil || power.Policy:
+				require.True(t, told, "%s could give themselves %s at %s", who.Name, c.Operation(p), reference.address(power.Scope))
+			case power.Role.Permissions.Has(p):
+				require.NotNil(t, h.Role, "%s could give themselves %s at %s", who.Name, c.Operation(p), reference.address(power.Scope))
+			}
+		}
+	}
+	// What is given at a scope where somebody may grant is told of there, or above.
+	at := rapid.SampledFrom(reference.scopes).Draw(t, "where")
+	p := c.MustPermission(rapid.SampledFrom([]string{"edit bucket", "fetch object", "list grant", "create grant", "list project"}).Draw(t, "could"))
+	h, told := could(p, at.ID)
+	if !told || h.Role == nil && h.Group == nil && h.RunAs == nil {
+		return
+	}
+	require.True(t, slices.ContainsFunc(powers, func(power access.Power) bool {
+		return power.Gains.Has(p) && slices.ContainsFunc(reference.upward(at.ID), func(up access.Scope) bool { return up.ID == power.Scope })
+	}), "%s could give themselves %s at %s, which is not among their powers", who.Name, c.Operation(p), reference.address(at.ID))
 }
 
 // checkCouldHold lets everybody who could give themselves a permission do it, and everybody else try in each way.

@@ -1529,6 +1529,25 @@ type PolicyVersionList struct {
 	Versions []PolicyVersion `json:"versions"`
 }
 
+// Power defines model for Power.
+type Power struct {
+	// Gains The permissions it would hold there then, and does not now
+	Gains []string `json:"gains"`
+	Scope ScopeRef `json:"scope"`
+
+	// Way The change that gives it
+	Way string `json:"way"`
+}
+
+// Powers defines model for Powers.
+type Powers struct {
+	// Hidden Whether places are left out whose grants the caller may not list
+	Hidden    bool         `json:"hidden"`
+	Powers    []Power      `json:"powers"`
+	Principal PrincipalRef `json:"principal"`
+	Revision  int64        `json:"revision"`
+}
+
 // PrincipalDetails defines model for PrincipalDetails.
 type PrincipalDetails struct {
 	// Address Of a service account

@@ -86,6 +86,36 @@ func byWords(rule api.Rule, through []string) string {
 	return fmt.Sprintf("%s, through group %s", words, strings.Join(through, " in "))
 }
 
+func (a *app) couldHoldCommand() *cli.Command {
+	return &cli.Command{
+		Name: "could-hold", Usage: "list what a user, guest or service account could give itself by one change, and how",
+		Flags: principalFlags(),
+		Action: func(ctx context.Context, c *cli.Command) error {
+			who, err := principal(c)
+			if err != nil {
+				return err
+			}
+			s, organisation, err := a.inside(c)
+			if err != nil {
+				return err
+			}
+			powers, err := client.Read[api.Powers](s.ShowPowers(ctx, organisation, who.Kind, who.Name))
+			if err != nil {
+				return err
+			}
+			l := listing{columns: []string{"At", "How", "Would add"}, value: powers, empty: whoText(who) + " could give themselves nothing that they do not hold."}
+			if powers.Hidden {
+				l.empty = ""
+				a.say(c, "What they could give themselves at other places you may not see.")
+			}
+			for _, p := range powers.Powers {
+				l.rows = append(l.rows, []string{p.Scope.Address, p.Way, permissionsText(p.Gains)})
+			}
+			return a.print(c, l)
+		},
+	}
+}
+
 func (a *app) reachCommand() *cli.Command {
 	return &cli.Command{
 		Name: "reach", Usage: "list everything a user or group can do, and where",

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"strings"
 	"time"
 
 	"github.com/urfave/cli/v3"
@@ -134,7 +135,7 @@ func (a *app) listIssuedKeys(ctx context.Context, c *cli.Command, s session, iss
 	}
 	l := listing{columns: append([]string{"Of"}, keyColumns...), empty: issuer + " issued no keys for others that still work.", value: list}
 	for _, k := range list.Keys {
-		l.rows = append(l.rows, append([]string{string(k.Of.Kind) + " " + k.Of.Name}, keyRow(k.Key)...))
+		l.rows = append(l.rows, append([]string{strings.ReplaceAll(string(k.Of.Kind), "-", " ") + " " + k.Of.Name}, keyRow(k.Key)...))
 	}
 	if list.Hidden {
 		a.say(c, "There are others that you may not see.")

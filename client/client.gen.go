@@ -300,6 +300,11 @@ type ClientInterface interface {
 	// Corresponds with PATCH /organisations/{organisation}/principals/{kind}/{principal} (the `EditPrincipal` operationId).
 	EditPrincipal(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params *EditPrincipalParams, body EditPrincipalJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ShowPowers What it could give itself by one change, where and how
+	//
+	// Corresponds with GET /organisations/{organisation}/principals/{kind}/{principal}/could-hold (the `ShowPowers` operationId).
+	ShowPowers(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// HandOverWithBody Give the grants that name it directly to somebody else
 	//
 	// Takes any type of body and a specified content type.
@@ -1584,6 +1589,21 @@ func (c *Client) EditPrincipalWithBody(ctx context.Context, organisation Organis
 // Corresponds with PATCH /organisations/{organisation}/principals/{kind}/{principal} (the `EditPrincipal` operationId).
 func (c *Client) EditPrincipal(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params *EditPrincipalParams, body EditPrincipalJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewEditPrincipalRequest(c.Server, organisation, kind, principal, params, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ShowPowers What it could give itself by one change, where and how
+//
+// Corresponds with GET /organisations/{organisation}/principals/{kind}/{principal}/could-hold (the `ShowPowers` operationId).
+func (c *Client) ShowPowers(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewShowPowersRequest(c.Server, organisation, kind, principal)
 	if err != nil {
 		return nil, err
 	}
@@ -5016,6 +5036,54 @@ func NewEditPrincipalRequestWithBody(server string, organisation OrganisationNam
 			req.Header.Set("If-Match", headerParam0)
 		}
 
+	}
+
+	return req, nil
+}
+
+// NewShowPowersRequest constructs an http.Request for the ShowPowers method
+func NewShowPowersRequest(server string, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "organisation", organisation, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "kind", kind, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam2 string
+
+	pathParam2, err = runtime.StyleParamWithOptions("simple", false, "principal", principal, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/organisations/%s/principals/%s/%s/could-hold", pathParam0, pathParam1, pathParam2)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
 	}
 
 	return req, nil
@@ -9835,6 +9903,13 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with PATCH /organisations/{organisation}/principals/{kind}/{principal} (the `EditPrincipal` operationId).
 	EditPrincipalWithResponse(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params *EditPrincipalParams, body EditPrincipalJSONRequestBody, reqEditors ...RequestEditorFn) (*EditPrincipalResponse, error)
 
+	// ShowPowersWithResponse What it could give itself by one change, where and how
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /organisations/{organisation}/principals/{kind}/{principal}/could-hold (the `ShowPowers` operationId).
+	ShowPowersWithResponse(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*ShowPowersResponse, error)
+
 	// HandOverWithBodyWithResponse Give the grants that name it directly to somebody else
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -11740,6 +11815,54 @@ func (r EditPrincipalResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r EditPrincipalResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ShowPowersResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Powers
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ShowPowersResponse) GetJSON200() *Powers {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ShowPowersResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ShowPowersResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ShowPowersResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ShowPowersResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ShowPowersResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -16275,6 +16398,19 @@ func (c *ClientWithResponses) EditPrincipalWithResponse(ctx context.Context, org
 	return ParseEditPrincipalResponse(rsp)
 }
 
+// ShowPowersWithResponse What it could give itself by one change, where and how
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /organisations/{organisation}/principals/{kind}/{principal}/could-hold (the `ShowPowers` operationId).
+func (c *ClientWithResponses) ShowPowersWithResponse(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, reqEditors ...RequestEditorFn) (*ShowPowersResponse, error) {
+	rsp, err := c.ShowPowers(ctx, organisation, kind, principal, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseShowPowersResponse(rsp)
+}
+
 // HandOverWithBodyWithResponse Give the grants that name it directly to somebody else
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -18576,6 +18712,39 @@ func ParseEditPrincipalResponse(rsp *http.Response) (*EditPrincipalResponse, err
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
 		var dest Written
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseShowPowersResponse parses an HTTP response from a ShowPowersWithResponse call
+func ParseShowPowersResponse(rsp *http.Response) (*ShowPowersResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ShowPowersResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Powers
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}

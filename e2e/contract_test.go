@@ -168,6 +168,7 @@ func TestAnswersFitTheContract(t *testing.T) {
 		{"PUT", "/organisations/lindenmere/quotas", `{"groups":500}`, token},
 		{"PUT", "/organisations/lindenmere/quotas", `{"groups":500}`, b.Token(t, "warden")},
 		{"GET", "/organisations/lindenmere/principals/user/rowan/issued-keys", "", token},
+		{"GET", "/organisations/lindenmere/principals/user/rowan/could-hold", "", token},
 		{"POST", "/keys/" + noSuchID + "/exchange", `{}`, token},
 		{"POST", "/links/use", `{"token":"nonsense","password":"x"}`, ""},
 		{"POST", "/session/invitation", `{"token":"nonsense"}`, token},

@@ -42,6 +42,20 @@ func (h handlers) ShowReach(ctx context.Context, r ShowReachRequestObject) (Show
 	return ShowReach200JSONResponse(reachOf(reach)), nil
 }
 
+func (h handlers) ShowPowers(ctx context.Context, r ShowPowersRequestObject) (ShowPowersResponseObject, error) {
+	ctx, caller := who(ctx)
+	powers, err := h.service.Powers(ctx, caller, r.Organisation, somebody(r.Kind, r.Principal))
+	if err != nil {
+		return nil, err
+	}
+	return ShowPowers200JSONResponse{
+		Principal: principalRef(powers.Principal), Hidden: powers.Hidden, Revision: int64(powers.Revision),
+		Powers: each(powers.Powers, func(p service.PowerView) api.Power {
+			return api.Power{Scope: refOf(p.At), Way: p.Way, Gains: words(p.Gains)}
+		}),
+	}, nil
+}
+
 func (h handlers) EditPrincipal(ctx context.Context, r EditPrincipalRequestObject) (EditPrincipalResponseObject, error) {
 	ctx, caller := who(ctx)
 	edit := service.Edit{

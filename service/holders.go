@@ -230,3 +230,55 @@ func (s *Service) Reach(ctx context.Context, c Caller, organisation string, who 
 	}
 	return answer, nil
 }
+
+// PowerView is how somebody could give themselves more at a scope, by one change.
+type PowerView struct {
+	At    Ref
+	Way   string
+	Gains []string // permissions
+}
+
+// Powers is what somebody could give themselves, and how.
+type Powers struct {
+	Principal access.Principal
+	Powers    []PowerView
+	Hidden    bool // at scopes whose grants the viewer may not list
+	Revision  uint64
+}
+
+// Powers gives what a principal could give themselves by one change, for those who may describe it; scopes whose grants they may
+// not list are left out.
+func (s *Service) Powers(ctx context.Context, c Caller, organisation string, who Somebody) (Powers, error) {
+	d, p, err := s.described(ctx, c, organisation, who)
+	if err != nil {
+		return Powers{}, err
+	}
+	context, err := Told{}.context(s.moment())
+	if err != nil {
+		return Powers{}, err
+	}
+	answer := Powers{Principal: d.called(p), Revision: d.Revision()}
+	for _, power := range d.Snapshot.Powers(p.ID, context) {
+		if !d.may("list grant", power.Scope) {
+			answer.Hidden = true
+			continue
+		}
+		scope, _ := d.Scope(power.Scope)
+		answer.Powers = append(answer.Powers, PowerView{At: d.ref(scope), Way: d.wayOf(power), Gains: d.permissionWords(power.Gains)})
+	}
+	return answer, nil
+}
+
+func (d desk) wayOf(power access.Power) string {
+	switch {
+	case power.Group != nil:
+		return "may put themselves into group " + power.Group.Name
+	case power.RunAs != nil:
+		return "may run a machine as service account " + d.called(*power.RunAs).Name
+	case power.Role == nil:
+		return "may write a statement there"
+	case power.Policy:
+		return "may grant themselves " + power.Role.Name + ", or write a statement there"
+	}
+	return "may grant themselves " + power.Role.Name
+}

@@ -85,6 +85,9 @@ type ServerInterface interface {
 	// EditPrincipal Alter what is said of it; its id and access stay
 	// (PATCH /organisations/{organisation}/principals/{kind}/{principal})
 	EditPrincipal(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params EditPrincipalParams)
+	// ShowPowers What it could give itself by one change, where and how
+	// (GET /organisations/{organisation}/principals/{kind}/{principal}/could-hold)
+	ShowPowers(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName)
 	// HandOver Give the grants that name it directly to somebody else
 	// (POST /organisations/{organisation}/principals/{kind}/{principal}/hand-over)
 	HandOver(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params HandOverParams)
@@ -1249,6 +1252,49 @@ func (siw *ServerInterfaceWrapper) EditPrincipal(c *gin.Context) {
 	}
 
 	siw.Handler.EditPrincipal(c, organisation, kind, principal, params)
+}
+
+// ShowPowers operation middleware
+func (siw *ServerInterfaceWrapper) ShowPowers(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "organisation" -------------
+	var organisation OrganisationName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "kind" -------------
+	var kind KindOfPrincipal
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", c.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter kind: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "principal" -------------
+	var principal PrincipalName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "principal", c.Param("principal"), &principal, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter principal: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ShowPowers(c, organisation, kind, principal)
 }
 
 // HandOver operation middleware
@@ -4141,6 +4187,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal", wrapper.ShowPrincipal)
 	router.PATCH(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal", wrapper.EditPrincipal)
 	router.GET(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/reach", wrapper.ShowReach)
+	router.GET(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/could-hold", wrapper.ShowPowers)
 	router.GET(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/spread", wrapper.ShowSpread)
 	router.PUT(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/state", wrapper.SetState)
 	router.POST(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/hand-over", wrapper.HandOver)
@@ -5137,6 +5184,47 @@ type EditPrincipaldefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response EditPrincipaldefaultApplicationProblemPlusJSONResponse) VisitEditPrincipalResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ShowPowersRequestObject struct {
+	Organisation OrganisationName `json:"organisation"`
+	Kind         KindOfPrincipal  `json:"kind"`
+	Principal    PrincipalName    `json:"principal"`
+}
+
+type ShowPowersResponseObject interface {
+	VisitShowPowersResponse(w http.ResponseWriter) error
+}
+
+type ShowPowers200JSONResponse Powers
+
+func (response ShowPowers200JSONResponse) VisitShowPowersResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ShowPowersdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ShowPowersdefaultApplicationProblemPlusJSONResponse) VisitShowPowersResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -8635,6 +8723,9 @@ type StrictServerInterface interface {
 	// EditPrincipal Alter what is said of it; its id and access stay
 	// (PATCH /organisations/{organisation}/principals/{kind}/{principal})
 	EditPrincipal(ctx context.Context, request EditPrincipalRequestObject) (EditPrincipalResponseObject, error)
+	// ShowPowers What it could give itself by one change, where and how
+	// (GET /organisations/{organisation}/principals/{kind}/{principal}/could-hold)
+	ShowPowers(ctx context.Context, request ShowPowersRequestObject) (ShowPowersResponseObject, error)
 	// HandOver Give the grants that name it directly to somebody else
 	// (POST /organisations/{organisation}/principals/{kind}/{principal}/hand-over)
 	HandOver(ctx context.Context, request HandOverRequestObject) (HandOverResponseObject, error)
@@ -9718,6 +9809,34 @@ func (sh *strictHandler) EditPrincipal(ctx *gin.Context, organisation Organisati
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(EditPrincipalResponseObject); ok {
 		if err := validResponse.VisitEditPrincipalResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ShowPowers operation middleware
+func (sh *strictHandler) ShowPowers(ctx *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName) {
+	var request ShowPowersRequestObject
+
+	request.Organisation = organisation
+	request.Kind = kind
+	request.Principal = principal
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ShowPowers(ctx, request.(ShowPowersRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ShowPowers")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ShowPowersResponseObject); ok {
+		if err := validResponse.VisitShowPowersResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

@@ -544,6 +544,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/organisations/{organisation}/principals/{kind}/{principal}/could-hold": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What it could give itself by one change, where and how */
+        get: operations["showPowers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/organisations/{organisation}/principals/{kind}/{principal}/spread": {
         parameters: {
             query?: never;
@@ -2812,6 +2829,21 @@ export interface components {
             /** Format: int64 */
             revision: number;
         };
+        Powers: {
+            principal: components["schemas"]["PrincipalRef"];
+            powers: components["schemas"]["Power"][];
+            /** @description Whether places are left out whose grants the caller may not list */
+            hidden: boolean;
+            /** Format: int64 */
+            revision: number;
+        };
+        Power: {
+            scope: components["schemas"]["ScopeRef"];
+            /** @description The change that gives it */
+            way: string;
+            /** @description The permissions it would hold there then, and does not now */
+            gains: string[];
+        };
         Wanted: {
             permissions: string[];
         };
@@ -4050,6 +4082,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Reach"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    showPowers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+                kind: components["parameters"]["KindOfPrincipal"];
+                /** @description Its name; of a service account, its address (with / written %2F) */
+                principal: components["parameters"]["PrincipalName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What it could hold */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Powers"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -9,6 +9,7 @@
   import { href, moment } from "../lib/words";
   import { viewing } from "../lib/viewing.svelte";
   import GrantDialog from "../parts/GrantDialog.svelte";
+  import CouldHold from "../parts/CouldHold.svelte";
   import EditDialog from "../parts/EditDialog.svelte";
   import HandOverDialog from "../parts/HandOverDialog.svelte";
   import Holdings from "../parts/Holdings.svelte";
@@ -190,6 +191,7 @@
       {#if direct && person.state !== "active" && person.state !== "pending"}<QuietButton size="sm" onclick={() => (handing = true)}>Hand the grants over</QuietButton>{/if}
     </div>
     <Holdings of={person} {fresh} />
+    {#if person.state === "active"}{#key kind + name}<CouldHold {kind} name={person.name} />{/key}{/if}
     <section aria-labelledby="spread-heading" class="mt-7">
       <h2 id="spread-heading" class="mb-2 text-lg font-semibold">Over the tree</h2>
       {#await import("../parts/SpreadPicture.svelte") then { default: SpreadPicture }}{#key kind + name}<SpreadPicture {kind} {name} />{/key}{/await}

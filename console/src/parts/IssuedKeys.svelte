@@ -76,7 +76,7 @@
     {#if list.hidden}<p class="quiet">There are others that you may not see.</p>{/if}
     <ChangeDialog bind:open={exchanging} title="Exchange this key?" action="Exchange it" {make}>
       {#snippet children()}
-        <p>Another key takes its place, with the same label, end and rights. You see its secret once: give it to the program that uses the key{old?.label ? ` for ${old.label}` : ""}.</p>
+        <p>Another key takes its place, with the same label, end and rights. You see its secret once: give it to the program that uses {old?.label ? `the key “${old.label}”` : "this key"}.</p>
         <div class="space-y-2">
           <Radio name="keep" bind:group={keep} value={0}>End the old key at once</Radio>
           <Radio name="keep" bind:group={keep} value={60}>Let it work for one more hour</Radio>

@@ -1,0 +1,142 @@
+package access
+
+import "slices"
+
+// Power is how somebody could give themselves more at a scope, by one change.
+type Power struct {
+	Scope ID
+	Gains Set // what they would hold there for certain, and do not hold now
+	// By one of these:
+	Role   *Role      // they may grant themselves this role there: of those they may grant, the one that adds most
+	Policy bool       // they may write a statement that gives it
+	Group  *Principal // they may put themselves into this group
+	RunAs  *Principal // they may run a machine as this service account
+}
+
+// powersTold bounds how many groups and how many service accounts are looked through.
+const powersTold = 200
+
+// Powers gives what a principal could give themselves by one change, and where: by granting a role or writing a statement at a scope
+// where they may, by joining a group, or by running a machine as a service account that holds more; the rule on gains counted. It
+// is [Snapshot.CouldHold] asked of one principal about all permissions. Resetting the credentials of others gives nothing, since
+// whose credentials somebody may take holds no more than they could give.
+func (s *Snapshot) Powers(principal ID, c *Context) []Power {
+	who := s.principalNode(principal)
+	if who == nil || s.gone(who) || !who.Acts() {
+		return nil
+	}
+	grant, write := s.catalogue.MustPermission("create grant"), s.catalogue.MustPermission("create policy")
+	var powers []Power
+	for _, r := range s.Reach(principal, c) {
+		grants, writes := r.Held.Has(grant), r.Held.Has(write)
+		if r.Part == Beneath || !(grants && r.Adds.Has(grant)) && !(writes && r.Adds.Has(write)) {
+			continue
+		}
+		at, _ := s.scopeNumber(r.Scope.ID)
+		gains := s.Givable(principal, r.Scope.ID, c).Minus(s.held(who, at, c, false, false))
+		if gains.Len() == 0 {
+			continue
+		}
+		power := Power{Scope: r.Scope.ID, Gains: gains, Policy: writes}
+		if grants {
+			power.Role = s.mostAdding(principal, r.Scope.ID, gains, c)
+		}
+		if power.Role != nil || power.Policy {
+			powers = append(powers, power)
+		}
+	}
+	return append(append(powers, s.powersByGroups(who, c)...), s.powersByAccounts(who, c)...)
+}
+
+// Givable gives the permissions that a principal may give at a scope and beneath it, without condition or end, as far as the rule
+// on gains goes.
+func (s *Snapshot) Givable(giver ID, scope ID, c *Context) Set {
+	at, there := s.scopeNumber(scope)
+	if !there {
+		return Set{}
+	}
+	g := newGains(s, s, Maker{ID: giver, Now: c})
+	givable := s.meaning(at)
+	for _, beneath := range []bool{false, true} {
+		givable = givable.Minus(g.beyond(givable, g.certain(at, s.factsOf(at, beneath), beneath)))
+	}
+	return givable
+}
+
+// mostAdding finds the role that adds most of some permissions, among those that somebody may grant at a scope.
+func (s *Snapshot) mostAdding(giver, scope ID, gains Set, c *Context) *Role {
+	var most *Role
+	adds := 0
+	for role := range s.RolesAt(scope) {
+		if n := role.Permissions.And(gains).Len(); n > adds {
+			if _, ok := s.MayGive(giver, role.Permissions, scope, c); ok {
+				most, adds = role, n
+			}
+		}
+	}
+	return most
+}
+
+// powersByGroups gives what somebody would gain by groups that they may put themselves into.
+func (s *Snapshot) powersByGroups(who *principalNode, c *Context) (powers []Power) {
+	enrols := s.Decide(Question{Principal: who.ID, Permission: s.catalogue.MustPermission("enrol group"), Scope: s.scopes.get(0).id, Context: c}).Allowed
+	for group := range s.Principals(Group) {
+		node := s.principalNode(group.ID)
+		if group.Gathers != nil || s.gone(node) || who.among(node.number) || !enrols && !s.Owns(who.ID, group.ID) {
+			continue
+		}
+		join := AddMember{Membership: Membership{Group: group.ID, Member: who.ID}}
+		next, err := s.With(s.revision, join)
+		if err != nil {
+			continue
+		}
+		var gained []Power
+		for _, n := range s.placesOf(node) {
+			if gains := next.held(next.principalNode(who.ID), n, c, false, false).Minus(s.held(who, n, c, false, false)); gains.Len() > 0 {
+				gained = append(gained, Power{Scope: s.scopes.get(n).id, Gains: gains, Group: &group})
+			}
+		}
+		if len(gained) == 0 {
+			continue
+		}
+		if _, beyond, err := s.Exceeds(Maker{ID: who.ID, Now: c}, join); err != nil || beyond {
+			continue
+		}
+		if powers = append(powers, gained...); len(powers) >= powersTold {
+			break
+		}
+	}
+	return powers
+}
+
+// powersByAccounts gives what somebody would gain by running a machine as a service account.
+func (s *Snapshot) powersByAccounts(who *principalNode, c *Context) (powers []Power) {
+	attach := s.catalogue.MustPermission("attach service-account")
+	for account := range s.Principals(ServiceAccount) {
+		node := s.principalNode(account.ID)
+		if s.gone(node) || !s.Decide(Question{Principal: who.ID, Permission: attach, Scope: account.Home, Context: c}).Allowed {
+			continue
+		}
+		for _, n := range s.placesOf(node) {
+			if gains := s.held(node, n, c, false, false).Minus(s.held(who, n, c, false, false)); gains.Len() > 0 {
+				powers = append(powers, Power{Scope: s.scopes.get(n).id, Gains: gains, RunAs: &account})
+			}
+		}
+		if len(powers) >= powersTold {
+			break
+		}
+	}
+	return powers
+}
+
+// placesOf gives where the rules stand that name somebody or what they are in.
+func (s *Snapshot) placesOf(who *principalNode) (places []number) {
+	for _, n := range who.all() {
+		for _, r := range s.principals.get(n).rules {
+			if !slices.Contains(places, r.place) {
+				places = append(places, r.place)
+			}
+		}
+	}
+	return places
+}

@@ -1,0 +1,59 @@
+<!-- What somebody could give themselves by one change, where and how: access that no rule shows and that is theirs to take. -->
+<script lang="ts">
+  import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
+  import { whenChanged } from "../lib/live.svelte";
+  import { session } from "../lib/session.svelte";
+  import { capital, count, href } from "../lib/words";
+  import ProblemNote from "./ProblemNote.svelte";
+
+  let { kind, name }: { kind: Schemas["PrincipalKind"]; name: string } = $props();
+
+  let found = $state.raw<Schemas["Powers"] | null>(null);
+  let problem = $state.raw<Problem | null>(null);
+  let opened = $state(-1);
+
+  async function load() {
+    try {
+      found = await ask(api.GET("/organisations/{organisation}/principals/{kind}/{principal}/could-hold", { params: { path: { organisation: session.organisation, kind, principal: name } } }));
+      problem = null;
+    } catch (caught) {
+      problem = asProblem(caught);
+    }
+  }
+  $effect(() => {
+    load();
+  });
+  whenChanged(load);
+
+  const short = $derived(name.slice(name.lastIndexOf("/") + 1));
+</script>
+
+<section aria-labelledby="could-heading" class="mt-7" data-test="could-hold">
+  <h2 id="could-heading" class="mb-2 text-lg font-semibold">What {short} could give themselves</h2>
+  {#if problem}
+    <ProblemNote {problem} />
+  {:else if !found}
+    <p class="quiet">…</p>
+  {:else if found.powers.length === 0}
+    <p class="card quiet px-5 py-4">{found.hidden ? "Nothing at the places whose grants you may list." : `Nothing: ${short} can add nothing to what the rules give.`}</p>
+  {:else}
+    <div class="card overflow-x-auto">
+      <table class="rows">
+        <thead><tr><th>At, and all beneath</th><th>How</th><th>Would add</th></tr></thead>
+        <tbody>
+          {#each found.powers as power, i (i)}
+            <tr class="align-top">
+              <td><a class="link address" href={href.scope(power.scope.address)}>{power.scope.address}</a></td>
+              <td>{capital(power.way)}</td>
+              <td>
+                <button type="button" class="link" aria-expanded={opened === i} onclick={() => (opened = opened === i ? -1 : i)}>{count(power.gains.length, "permission")}</button>
+                {#if opened === i}<p class="mt-1 text-sm">{power.gains.join(", ")}</p>{/if}
+              </td>
+            </tr>
+          {/each}
+        </tbody>
+      </table>
+    </div>
+    {#if found.hidden}<p class="quiet mt-2">There may be more at places whose grants you may not list.</p>{/if}
+  {/if}
+</section>
