@@ -1086,7 +1086,10 @@ type Key struct {
 	LastUsedAt   *time.Time `json:"lastUsedAt,omitempty"`
 	LastUsedFrom *string    `json:"lastUsedFrom,omitempty"`
 	State        KeyState   `json:"state"`
-	Until        *time.Time `json:"until,omitempty"`
+
+	// Thumbprint Of the public key by which the program signs (RFC 7638); absent for a key with a secret
+	Thumbprint *string    `json:"thumbprint,omitempty"`
+	Until      *time.Time `json:"until,omitempty"`
 }
 
 // KeyState defines model for Key.State.
@@ -1106,7 +1109,7 @@ type KeyList struct {
 	Most int `json:"most"`
 }
 
-// KeyMade defines model for KeyMade.
+// KeyMade The secret is empty where the program signs by a key pair of its own
 type KeyMade struct {
 	Key Key `json:"key"`
 
@@ -1121,6 +1124,9 @@ type KeyNew struct {
 
 	// Label What the key is for
 	Label *string `json:"label,omitempty"`
+
+	// PublicKey The public half of a key pair, in PEM or as a JWK (RFC 7517), by whose private half the program signs in place of showing a secret (RFC 7523)
+	PublicKey *string `json:"publicKey,omitempty"`
 
 	// Until When it ends; never when left out
 	Until *time.Time `json:"until,omitempty"`
@@ -2371,10 +2377,12 @@ type UserList struct {
 // UserMade defines model for UserMade.
 type UserMade struct {
 	// Address Where to sign in
-	Address string    `json:"address"`
-	Key     *KeyMade  `json:"key,omitempty"`
-	Link    *LinkMade `json:"link,omitempty"`
-	Mailed  *Mailed   `json:"mailed,omitempty"`
+	Address string `json:"address"`
+
+	// Key The secret is empty where the program signs by a key pair of its own
+	Key    *KeyMade  `json:"key,omitempty"`
+	Link   *LinkMade `json:"link,omitempty"`
+	Mailed *Mailed   `json:"mailed,omitempty"`
 
 	// Password The password, when it was generated: shown this once
 	Password *string `json:"password,omitempty"`

@@ -29,6 +29,7 @@ func (a *app) signInCommand() *cli.Command {
 			&cli.StringFlag{Name: "code-from", Usage: "read the code of your second factor, or a recovery code, from `FILE` (- for standard input)"},
 			&cli.StringFlag{Name: "key", Usage: "sign in by the API key of this `ID`"},
 			&cli.StringFlag{Name: "secret-from", Usage: "read the key's secret from `FILE` (- for standard input)"},
+			&cli.StringFlag{Name: "private-key", Usage: "`FILE` with the private half of the key pair, in PEM, by which this program signs in place of showing a secret; read again each time", TakesFile: true},
 			&cli.StringFlag{Name: "organisation", Usage: "work in this `ORGANISATION`: a guest known in several, or a platform service"},
 		),
 		Action: a.signIn,

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"path/filepath"
 	"strings"
 
 	"github.com/skip2/go-qrcode"
@@ -21,11 +22,17 @@ func (a *app) signInByKey(ctx context.Context, c *cli.Command) error {
 	if c.Args().Present() {
 		return usage("an API key says itself whose it is: give no name beside --key")
 	}
-	secret, err := a.secret(c.String("secret-from"), "Secret of key "+c.String("key"))
+	private, secret := c.String("private-key"), ""
+	var err error
+	if private != "" {
+		private, err = filepath.Abs(private)
+	} else {
+		secret, err = a.secret(c.String("secret-from"), "Secret of key "+c.String("key"))
+	}
 	if err != nil {
 		return err
 	}
-	saved := savedSignIn{Server: c.String("server"), Key: c.String("key"), Secret: secret, KeyAt: c.String("organisation"), Insecure: c.Bool("insecure"), Authority: c.String("authority")}
+	saved := savedSignIn{Server: c.String("server"), Key: c.String("key"), Secret: secret, Private: private, KeyAt: c.String("organisation"), Insecure: c.Bool("insecure"), Authority: c.String("authority")}
 	arbora, err := saved.open()
 	if err != nil {
 		return usageError{err}

@@ -13,6 +13,7 @@ var apart = [][]string{
 	{"user", "group", "guest", "service-account", "service", "set"},
 	{"owner", "owner-group"},
 	{"preview", "confirm"},
+	{"secret-from", "private-key"},
 	{"issued-by", "user"}, {"issued-by", "service-account"}, {"issued-by", "service"},
 }
 

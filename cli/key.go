@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"os"
 	"strings"
 	"time"
 
@@ -25,6 +26,7 @@ func (a *app) keyCommand() *cli.Command {
 				Name: "create", Usage: "issue an API key; its secret is shown once",
 				Flags: append([]cli.Flag{
 					&cli.StringFlag{Name: "label", Usage: "what it is for, as a `TEXT`"},
+					&cli.StringFlag{Name: "public-key", Usage: "`FILE` with the public half of a key pair in PEM or as a JWK: the program signs with the private half, and there is no secret", TakesFile: true},
 					&cli.BoolFlag{Name: "may-govern", Usage: "let programs that show it use permissions to govern"},
 					&cli.StringFlag{Name: "until", Usage: "when it ends, as an `INSTANT`: a date or an RFC 3339 moment"},
 				}, whose...),
@@ -57,6 +59,14 @@ func (a *app) createKey(ctx context.Context, c *cli.Command) error {
 		}
 		wanted.Until = &until
 	}
+	if name := c.String("public-key"); name != "" {
+		text, err := os.ReadFile(name)
+		if err != nil {
+			return usageError{err}
+		}
+		public := string(text)
+		wanted.PublicKey = &public
+	}
 	var made api.KeyMade
 	switch kind, name := keyHolder(c); kind {
 	case "":
@@ -84,6 +94,10 @@ func keyHolder(c *cli.Command) (api.PrincipalKind, string) {
 }
 
 func (a *app) sayKey(c *cli.Command, made api.KeyMade) {
+	if made.Secret == "" {
+		a.say(c, "API key %s, by which a program signs\nUse it with: arbora sign-in --key %s --private-key FILE", made.Key.Id, made.Key.Id)
+		return
+	}
 	a.say(c, "API key %s\nSecret, shown this once: %s", made.Key.Id, made.Secret)
 	a.say(c, "Use it with: arbora sign-in --key %s --secret-from FILE", made.Key.Id)
 }

@@ -27,6 +27,7 @@ type savedSignIn struct {
 	Token        string `json:"token,omitempty"`     // of a session
 	Key          string `json:"key,omitempty"`       // the API key it acts by instead
 	Secret       string `json:"secret,omitempty"`    // of the key
+	Private      string `json:"private,omitempty"`   // the file with the private key that signs instead
 	KeyAt        string `json:"keyAt,omitempty"`     // where a platform service works
 	Insecure     bool   `json:"insecure,omitempty"`  // http beyond this machine is taken
 	Authority    string `json:"authority,omitempty"` // a file with the certificate of a private authority
@@ -38,7 +39,17 @@ func (s savedSignIn) open(more ...client.ClientOption) (*client.Client, error) {
 		return nil, err
 	}
 	if s.Key != "" {
-		return client.OpenByKey(s.Server, client.APIKey{ID: s.Key, Secret: s.Secret, Organisation: s.KeyAt}, more...)
+		key := client.APIKey{ID: s.Key, Secret: s.Secret, Organisation: s.KeyAt}
+		if s.Private != "" {
+			text, err := os.ReadFile(s.Private)
+			if err != nil {
+				return nil, fmt.Errorf("the private key cannot be read: %w", err)
+			}
+			if key.Private, err = client.ParsePrivateKey(text); err != nil {
+				return nil, fmt.Errorf("%s: %w", s.Private, err)
+			}
+		}
+		return client.OpenByKey(s.Server, key, more...)
 	}
 	return client.Open(s.Server, s.Token, more...)
 }

@@ -15,9 +15,11 @@ import (
 	"arbora.example/api"
 )
 
-// APIKey is an API key: its id, and the secret that was shown once.
+// APIKey is an API key: its id, and the secret that was shown once or the private half of the program's own key pair.
 type APIKey struct {
 	ID, Secret string
+	// Private signs in place of the secret (RFC 7523): an RSA, ECDSA or Ed25519 key, as crypto/x509 parses it.
+	Private any
 	// Organisation is where a platform service wants to work; everybody else works where the key belongs.
 	Organisation string
 }
@@ -32,6 +34,9 @@ func OpenByKey(address string, key APIKey, more ...ClientOption) (*Client, error
 		config.EndpointParams = url.Values{"organisation": {key.Organisation}}
 	}
 	source := config.TokenSource(oauthContext(context.Background(), address))
+	if key.Private != nil {
+		source = oauth2.ReuseTokenSource(nil, signing{config, key, strings.TrimSuffix(address, "/")})
+	}
 	bearer := WithRequestEditorFn(func(_ context.Context, r *http.Request) error {
 		token, err := source.Token()
 		if err != nil {
@@ -41,6 +46,28 @@ func OpenByKey(address string, key APIKey, more ...ClientOption) (*Client, error
 		return nil
 	})
 	return Open(address, "", append([]ClientOption{bearer}, more...)...)
+}
+
+// signing gets access tokens by assertions, each of which is good once.
+type signing struct {
+	config  clientcredentials.Config
+	key     APIKey
+	address string
+}
+
+// Token gets an access token by a new assertion.
+func (s signing) Token() (*oauth2.Token, error) {
+	assertion, err := signAssertion(s.key.Private, s.key.ID, s.address, time.Now())
+	if err != nil {
+		return nil, err
+	}
+	config := s.config
+	config.AuthStyle = oauth2.AuthStyleInParams
+	config.EndpointParams = url.Values{"client_assertion_type": {assertionType}, "client_assertion": {assertion}}
+	if s.key.Organisation != "" {
+		config.EndpointParams.Set("organisation", s.key.Organisation)
+	}
+	return config.Token(oauthContext(context.Background(), s.address))
 }
 
 // oauthContext has the protocol's library ask through a client that marks requests without an answer.

@@ -208,7 +208,7 @@ func settingsFrom(s api.Settings) people.Settings {
 // Keys.
 
 func newKeyOf(k api.KeyNew) service.NewKey {
-	return service.NewKey{Label: text(k.Label), Until: value(k.Until).UTC(), Governs: value(k.Governs)}
+	return service.NewKey{Label: text(k.Label), Until: value(k.Until).UTC(), Governs: value(k.Governs), PublicKey: text(k.PublicKey)}
 }
 
 func (h handlers) keyOf(k store.Key) api.Key {
@@ -218,7 +218,7 @@ func (h handlers) keyOf(k store.Key) api.Key {
 	}
 	return api.Key{
 		Id: k.ID.String(), Label: k.Label, CreatedAt: k.CreatedAt, CreatedBy: k.CreatedBy, Until: present(k.Until),
-		LastUsedAt: present(k.LastUsedAt), LastUsedFrom: optional(k.LastUsedFrom), State: state, Governs: k.Governs,
+		LastUsedAt: present(k.LastUsedAt), LastUsedFrom: optional(k.LastUsedFrom), State: state, Governs: k.Governs, Thumbprint: optional(k.Thumbprint()),
 	}
 }
 

@@ -17,9 +17,11 @@ type NewKey struct {
 	Label   string
 	Until   time.Time // zero for one that does not end
 	Governs bool      // programs that show it may use permissions to govern
+	// PublicKey is given by a program that signs in place of showing a secret: PEM or a JWK. Empty for one that shows a secret.
+	PublicKey string
 }
 
-// KeyMade is a key just issued; its secret is told this once.
+// KeyMade is a key just issued; its secret is told this once. A key by which a program signs has none.
 type KeyMade struct {
 	Key    store.Key
 	Secret people.Secret
@@ -140,11 +142,26 @@ func (s *Service) newKey(c Caller, principal access.ID, wanted NewKey) (KeyMade,
 	if !c.KeyUntil.IsZero() && (wanted.Until.IsZero() || wanted.Until.After(c.KeyUntil)) {
 		return KeyMade{}, &Problem{Kind: Refused, Detail: "the key would outlast the one you act by", Next: "have it end before " + c.KeyUntil.Format(time.RFC3339), Field: "until"}
 	}
+	public := people.PublicKey{}
+	if wanted.PublicKey != "" {
+		var err error
+		if public, err = people.ParsePublicKey(wanted.PublicKey); err != nil {
+			return KeyMade{}, &Problem{Kind: Invalid, Detail: err.Error(), Next: "make a pair, and give its public half", Field: "publicKey"}
+		}
+	}
+	kept, err := public.Marshal()
+	if err != nil {
+		return KeyMade{}, err
+	}
 	secret := people.NewSecret()
-	return KeyMade{Secret: secret, Key: store.Key{
+	made := KeyMade{Secret: secret, Key: store.Key{
 		ID: newID(), Organisation: c.Organisation, Principal: principal, SecretHash: secret.Hash(), Label: wanted.Label,
-		CreatedAt: now, CreatedBy: c.Name, Issuer: c.Principal, Until: wanted.Until, Governs: wanted.Governs,
-	}}, nil
+		CreatedAt: now, CreatedBy: c.Name, Issuer: c.Principal, Until: wanted.Until, Governs: wanted.Governs, PublicKey: kept,
+	}}
+	if kept != "" {
+		made.Secret = "" // nobody learns it, and what is kept of it opens nothing
+	}
+	return made, nil
 }
 
 // WithdrawKey takes a key back: one of the caller's own, or of somebody whose keys they may issue. Tokens made with it

@@ -70,6 +70,9 @@ func (s *Service) ExchangeKey(ctx context.Context, c Caller, key string, keep ti
 	if err := s.keyWorks(old); err != nil {
 		return KeyMade{}, &Problem{Kind: Conflict, Detail: "this API key works no more, so nothing is exchanged", Next: "issue another one"}
 	}
+	if old.PublicKey != "" {
+		return KeyMade{}, &Problem{Kind: Conflict, Detail: "nobody was shown a secret of this key: its program signs by a key pair of its own", Next: "issue a key for another pair, and take this one back"}
+	}
 	if old.Principal == c.Principal && c.Identity.ID.IsZero() {
 		return KeyMade{}, &Problem{Kind: Refused, Detail: "a program issues no keys for itself", Next: "have a person exchange the key"}
 	}

@@ -108,7 +108,7 @@ func (h *house) full(now, next *access.Snapshot, changes []access.Change) error 
 func adds(changes []access.Change) bool {
 	for _, change := range changes {
 		switch change.(type) {
-		case access.CreateScope, access.CreatePrincipal, access.CreateGrant, access.PutPolicy:
+		case access.CreateScope, access.CreatePrincipal, access.PutPolicy, access.CreateGrant:
 			return true
 		}
 	}

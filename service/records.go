@@ -70,6 +70,7 @@ type Records interface {
 	AskRecovery(ctx context.Context, i store.Identity, token people.Token, until, notAfter time.Time, author store.Author) (made bool, err error)
 	Recovery(ctx context.Context, token people.Token) (i store.Identity, until time.Time, err error)
 	Recover(ctx context.Context, i store.Identity, token people.Token, hash string, author store.Author) error
+	TakeAssertion(ctx context.Context, hash [32]byte, until, at time.Time) (fresh bool, err error)
 	Quotas(ctx context.Context, organisation access.ID) (people.Quotas, error)
 	WithoutFactor(ctx context.Context, organisation access.ID) ([]access.ID, error)
 	BeginFactor(ctx context.Context, identity access.ID, sealed []byte) error

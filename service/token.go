@@ -1,6 +1,7 @@
 package service
 
 import (
+	"cmp"
 	"context"
 	"crypto/sha256"
 	"errors"
@@ -122,13 +123,46 @@ func (s *Service) PublicKeys(ctx context.Context) (jose.JSONWebKeySet, error) {
 type Program struct {
 	Key    string // the key's id
 	Secret people.Secret
+	// Assertion takes the place of a secret: a JWT that the program signed (RFC 7523).
+	Assertion string
 	// Organisation is where a platform service wants to work; others work where they belong.
 	Organisation string
 	From         string
 }
 
+// asserts refuses an assertion that is not of the program of a key, or that was used before.
+func (s *Service) asserts(ctx context.Context, asserted people.Assertion, k store.Key) error {
+	public, err := people.ParsePublicKey(k.PublicKey)
+	if err != nil {
+		return err
+	}
+	now := s.moment()
+	once, until, err := asserted.Holds(public, []string{s.address, s.address + "/oauth/token"}, now)
+	if err != nil {
+		return notAsserted(err)
+	}
+	fresh, err := s.records.TakeAssertion(ctx, once, until, now)
+	if err == nil && !fresh {
+		err = notAsserted(errors.New("the assertion was used before"))
+	}
+	return err
+}
+
+func notAsserted(why error) *Problem {
+	return &Problem{Kind: Foreign, Detail: why.Error(), Next: "sign another with the private half of the pair: iss and sub the key's id, aud this service's address, a jti of its own"}
+}
+
 // key finds the API key that a program shows, if it still works.
 func (s *Service) key(ctx context.Context, p Program) (store.Key, error) {
+	var asserted people.Assertion
+	if p.Assertion != "" {
+		var err error
+		if asserted, err = people.ReadAssertion(p.Assertion); err != nil || p.Key != "" && p.Key != asserted.Key {
+			s.guesses.wait(showingKeys, p.From)
+			return store.Key{}, notAsserted(cmp.Or(err, errors.New("client_id and the assertion name different keys")))
+		}
+		p.Key = asserted.Key
+	}
 	if p.Key == "" {
 		return store.Key{}, &Problem{Kind: NotSignedIn, Detail: "no API key was given", Next: "send its id and secret"}
 	}
@@ -143,7 +177,12 @@ func (s *Service) key(ctx context.Context, p Program) (store.Key, error) {
 		return store.Key{}, unknown
 	}
 	k, err := s.records.Key(ctx, id)
-	if errors.Is(err, store.ErrNotFound) || err == nil && !p.Secret.Matches(k.SecretHash) {
+	if err == nil && p.Assertion != "" && k.PublicKey != "" {
+		if err := s.asserts(ctx, asserted, k); err != nil {
+			s.guesses.wait(showingKeys, p.From)
+			return store.Key{}, errors.Join(err, s.noteFailure(ctx, s.nameOf(k.Organisation), p.From, "key-failed", "an assertion of API key "+id.String()+" does not hold"))
+		}
+	} else if errors.Is(err, store.ErrNotFound) || err == nil && (k.PublicKey != "" || !p.Secret.Matches(k.SecretHash)) {
 		s.guesses.wait(showingKeys, p.From)
 		return store.Key{}, errors.Join(unknown, s.noteFailure(ctx, s.nameOf(k.Organisation), p.From, "key-failed", "API key "+id.String()+" was shown with a wrong secret, or is not there"))
 	} else if err != nil {

@@ -27,14 +27,27 @@ type Key struct {
 	LastUsedFrom string
 	WithdrawnAt  time.Time // zero for one that was not taken back
 	Governs      bool      // programs that show it may use permissions to govern
+	PublicKey    string    // as a JWK, of a program that signs in place of showing a secret; empty for one that shows it
 }
 
-const keyColumns = "SELECT id, organisation_id, principal_id, secret_hash, label, created_at, created_by, expires_at, last_used_at, last_used_from, withdrawn_at, governs, issuer_id FROM api_key WHERE "
+// Thumbprint tells the public key of a program that signs apart from others; empty for a key with a secret.
+func (k Key) Thumbprint() string {
+	if k.PublicKey == "" {
+		return ""
+	}
+	public, err := people.ParsePublicKey(k.PublicKey)
+	if err != nil {
+		return "" // what is kept was read so before
+	}
+	return public.Thumbprint()
+}
+
+const keyColumns = "SELECT id, organisation_id, principal_id, secret_hash, label, created_at, created_by, expires_at, last_used_at, last_used_from, withdrawn_at, governs, issuer_id, public_key FROM api_key WHERE "
 
 func scanKey(scan scanner) (k Key, err error) {
 	var hash []byte
 	var until, used, withdrawn sql.NullTime
-	err = scan((*idColumn)(&k.ID), (*idColumn)(&k.Organisation), (*idColumn)(&k.Principal), &hash, &k.Label, &k.CreatedAt, &k.CreatedBy, &until, &used, &k.LastUsedFrom, &withdrawn, &k.Governs, (*idColumn)(&k.Issuer))
+	err = scan((*idColumn)(&k.ID), (*idColumn)(&k.Organisation), (*idColumn)(&k.Principal), &hash, &k.Label, &k.CreatedAt, &k.CreatedBy, &until, &used, &k.LastUsedFrom, &withdrawn, &k.Governs, (*idColumn)(&k.Issuer), &k.PublicKey)
 	copy(k.SecretHash[:], hash)
 	k.Until, k.LastUsedAt, k.WithdrawnAt = until.Time, used.Time, withdrawn.Time
 	return k, mark(err)
@@ -84,8 +97,8 @@ func (s *Store) CreateServiceKey(ctx context.Context, k Key, service string, aut
 }
 
 func insertKey(ctx context.Context, tx *txn, k Key) error {
-	_, err := tx.ExecContext(ctx, `INSERT INTO api_key (id, organisation_id, principal_id, secret_hash, label, created_at, created_by, expires_at, governs, issuer_id) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-		idColumn(k.ID), idColumn(k.Organisation), idColumn(k.Principal), k.SecretHash[:], k.Label, k.CreatedAt, k.CreatedBy, momentColumn(k.Until), k.Governs, idColumn(k.Issuer))
+	_, err := tx.ExecContext(ctx, `INSERT INTO api_key (id, organisation_id, principal_id, secret_hash, label, created_at, created_by, expires_at, governs, issuer_id, public_key) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+		idColumn(k.ID), idColumn(k.Organisation), idColumn(k.Principal), k.SecretHash[:], k.Label, k.CreatedAt, k.CreatedBy, momentColumn(k.Until), k.Governs, idColumn(k.Issuer), k.PublicKey)
 	return err
 }
 
@@ -115,6 +128,19 @@ func (s *Store) WithdrawServiceKey(ctx context.Context, k Key, author Author) er
 		}
 		return appendAudit(ctx, tx, AuditRecord{Author: author, Event: "key-withdrawn", Detail: "took back key " + k.ID.String() + " of a service"})
 	})
+}
+
+// TakeAssertion notes that an assertion was used, until it has ended by itself; fresh is false for one that was used before.
+func (s *Store) TakeAssertion(ctx context.Context, hash [32]byte, until, at time.Time) (fresh bool, err error) {
+	if _, err := s.db.ExecContext(ctx, "DELETE FROM assertion WHERE expires_at <= ?", at); err != nil {
+		return false, mark(err)
+	}
+	result, err := s.db.ExecContext(ctx, "INSERT IGNORE INTO assertion (hash, expires_at) VALUES (?, ?)", hash[:], until)
+	if err != nil {
+		return false, mark(err)
+	}
+	n, err := result.RowsAffected()
+	return n > 0, err
 }
 
 // TouchKey notes that a key was used, and records it.

@@ -62,17 +62,18 @@ func (h Handler) Mount(router gin.IRouter) {
 func (h Handler) metadata(c *gin.Context) {
 	base := h.Issuer.Address()
 	c.JSON(http.StatusOK, gin.H{
-		"issuer":                                        base,
-		"token_endpoint":                                base + "/oauth/token",
-		"introspection_endpoint":                        base + "/oauth/introspection",
-		"revocation_endpoint":                           base + "/oauth/revocation",
-		"jwks_uri":                                      base + "/oauth/keys",
-		"device_authorization_endpoint":                 base + "/oauth/device",
-		"grant_types_supported":                         []string{clientCredentials, deviceCode, tokenExchange},
-		"response_types_supported":                      []string{},
-		"token_endpoint_auth_methods_supported":         []string{"client_secret_basic", "client_secret_post", "none"},
-		"introspection_endpoint_auth_methods_supported": []string{"client_secret_basic", "client_secret_post"},
-		"revocation_endpoint_auth_methods_supported":    []string{"client_secret_basic", "client_secret_post"},
+		"issuer":                                           base,
+		"token_endpoint":                                   base + "/oauth/token",
+		"introspection_endpoint":                           base + "/oauth/introspection",
+		"revocation_endpoint":                              base + "/oauth/revocation",
+		"jwks_uri":                                         base + "/oauth/keys",
+		"device_authorization_endpoint":                    base + "/oauth/device",
+		"grant_types_supported":                            []string{clientCredentials, deviceCode, tokenExchange},
+		"response_types_supported":                         []string{},
+		"token_endpoint_auth_methods_supported":            []string{"client_secret_basic", "client_secret_post", "private_key_jwt", "none"},
+		"introspection_endpoint_auth_methods_supported":    []string{"client_secret_basic", "client_secret_post", "private_key_jwt"},
+		"revocation_endpoint_auth_methods_supported":       []string{"client_secret_basic", "client_secret_post", "private_key_jwt"},
+		"token_endpoint_auth_signing_alg_values_supported": []string{"RS256", "PS256", "ES256", "ES384", "EdDSA"},
 	})
 }
 
@@ -94,6 +95,9 @@ func program(c *gin.Context) service.Program {
 		id, secret = c.PostForm("client_id"), c.PostForm("client_secret")
 	}
 	p.Key, p.Secret = id, people.Secret(secret)
+	if c.PostForm("client_assertion_type") == people.AssertionType {
+		p.Assertion = c.PostForm("client_assertion")
+	}
 	return p
 }
 

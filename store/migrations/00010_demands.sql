@@ -20,7 +20,17 @@ CREATE TABLE recovery (
   CONSTRAINT recovery_identity FOREIGN KEY (identity_id) REFERENCES identity (id)
 ) ENGINE=InnoDB;
 
+-- A program may hold the private half of a key pair in place of a secret; what it signs is taken once.
+ALTER TABLE api_key ADD COLUMN public_key VARCHAR(2000) NOT NULL DEFAULT '';
+CREATE TABLE assertion (
+  hash       BINARY(32) PRIMARY KEY,
+  expires_at DATETIME(6) NOT NULL,
+  KEY by_time (expires_at)
+) ENGINE=InnoDB;
+
 -- +goose Down
+DROP TABLE assertion;
+ALTER TABLE api_key DROP COLUMN public_key;
 DROP TABLE recovery;
 ALTER TABLE link DROP COLUMN mailed_to;
 ALTER TABLE identity DROP COLUMN proved_email;

@@ -1833,6 +1833,8 @@ export interface components {
             until?: string;
             /** @description Programs that show it may use permissions to govern */
             governs?: boolean;
+            /** @description The public half of a key pair, in PEM or as a JWK (RFC 7517), by whose private half the program signs in place of showing a secret (RFC 7523) */
+            publicKey?: string;
         };
         Key: {
             id: string;
@@ -1847,6 +1849,8 @@ export interface components {
             lastUsedFrom?: string;
             /** @description Programs that show it may use permissions to govern */
             governs: boolean;
+            /** @description Of the public key by which the program signs (RFC 7638); absent for a key with a secret */
+            thumbprint?: string;
             /** @enum {string} */
             state: "works" | "ended";
         };
@@ -1867,6 +1871,7 @@ export interface components {
             /** @description How many there may be at a time */
             most: number;
         };
+        /** @description The secret is empty where the program signs by a key pair of its own */
         KeyMade: {
             key: components["schemas"]["Key"];
             /** @description Shown this once */

@@ -16,6 +16,8 @@
   let label = $state("");
   let until = $state("");
   let governs = $state(false);
+  let signs = $state(false);
+  let publicKey = $state("");
   let problem = $state.raw<Problem | null>(null);
 
   const path = $derived({ organisation: session.organisation, kind: kind ?? ("user" as const), principal: name });
@@ -36,10 +38,10 @@
     event.preventDefault();
     problem = null;
     try {
-      const body = { label: label || undefined, until: until ? new Date(until).toISOString() : undefined, governs };
+      const body = { label: label || undefined, until: until ? new Date(until).toISOString() : undefined, governs, publicKey: signs ? publicKey : undefined };
       made = await (kind ? ask(api.POST("/organisations/{organisation}/principals/{kind}/{principal}/keys", { params: { path }, body })) : ask(api.POST("/profile/keys", { body })));
-      label = until = "";
-      governs = false;
+      label = until = publicKey = "";
+      governs = signs = false;
       await load();
     } catch (caught) {
       problem = asProblem(caught);
@@ -62,7 +64,7 @@
   <h2 id="keys-heading" class="mb-2 text-lg font-semibold">API keys</h2>
   {#if made}
     <div class="mb-4 max-w-3xl">
-      <ResultCard title="Issued a key" facts={[{ name: "API key", key: "key", value: made.key.id }, { name: "Its secret", key: "secret", value: made.secret, secret: true }]} file={"arbora-key-" + made.key.id} />
+      <ResultCard title="Issued a key" facts={[{ name: "API key", key: "key", value: made.key.id }, ...(made.secret ? [{ name: "Its secret", key: "secret", value: made.secret, secret: true }] : [])]} file={"arbora-key-" + made.key.id} />
     </div>
   {/if}
   {#if problem}<div class="mb-3"><ProblemNote {problem} /></div>{/if}
@@ -74,7 +76,10 @@
           {#each list.keys as key (key.id)}
             <tr>
               <td class="address">{key.id}</td>
-              <td>{key.label}{#if key.governs}<span class="quiet text-sm">{key.label ? ", " : ""}may govern</span>{/if}</td>
+              <td>
+                {key.label}{#if key.governs}<span class="quiet text-sm">{key.label ? ", " : ""}may govern</span>{/if}
+                {#if key.thumbprint}<span class="quiet block text-sm" title={key.thumbprint}>signs with a key pair of its own</span>{/if}
+              </td>
               <td class="quiet text-sm" title={"by " + key.createdBy}>{moment(key.createdAt)}</td>
               <td class="text-sm">{#if key.state === "ended"}<strong class="text-copper-700 dark:text-copper-300">expired {moment(key.until ?? "")}</strong>{:else}{key.until ? moment(key.until) : "no end"}{/if}</td>
               <td class="text-sm">{key.lastUsedAt ? moment(key.lastUsedAt) : "never"}{#if key.lastUsedFrom}<span class="quiet"> from {key.lastUsedFrom}</span>{/if}</td>
@@ -92,7 +97,11 @@
         <label class="w-64"><span class="label">What the next key is for</span><TextInput name="key-label" bind:value={label} placeholder="nightly run" autocomplete="off" /></label>
         <label><span class="label">Until (optional)</span><TextInput type="date" name="key-until" bind:value={until} /></label>
         <label class="flex items-center gap-2 pb-1.5" title="Without it, programs that show the key create nobody and grant nothing"><input type="checkbox" name="key-governs" class="rounded" bind:checked={governs} />May govern</label>
+        <label class="flex items-center gap-2 pb-1.5" title="It signs each request for an access token, and there is no secret to lose (RFC 7523)"><input type="checkbox" name="key-signs" class="rounded" bind:checked={signs} />The program has a key pair</label>
         <Button type="submit" size="sm" data-test="issue-key">Issue a key</Button>
+        {#if signs}
+          <label class="w-full max-w-3xl"><span class="label">Its public key, in PEM or as a JWK</span><textarea name="public-key" rows="4" class="field w-full font-mono text-sm" spellcheck="false" bind:value={publicKey} placeholder="-----BEGIN PUBLIC KEY-----" required></textarea></label>
+        {/if}
       </form>
     {/if}
   {/if}
