@@ -14,7 +14,7 @@ func (s *Snapshot) Narrower(role *Role, scope ID, services []string) []*Role {
 	if !ok {
 		return nil
 	}
-	meant := role.Permissions.And(s.meaning(n))
+	meant := role.Permissions.And(s.wideMeaning(n))
 	var use Set
 	for p := range meant.All {
 		if slices.Contains(services, s.catalogue.operations[p].Service) {
@@ -24,7 +24,7 @@ func (s *Snapshot) Narrower(role *Role, scope ID, services []string) []*Role {
 	if use.Len() == 0 {
 		return nil
 	}
-	held := func(r *Role) Set { return r.Permissions.And(s.meaning(n)) }
+	held := func(r *Role) Set { return r.Permissions.And(s.wideMeaning(n)) }
 	var narrower []*Role
 	for other := range s.RolesAt(scope) {
 		if theirs := held(other); theirs.Len() < meant.Len() && theirs.Minus(meant).Len() == 0 && use.Minus(theirs).Len() == 0 {

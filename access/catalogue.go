@@ -161,6 +161,27 @@ func (c *Catalogue) MeaningAt(typeName string) Set {
 	return nil
 }
 
+// of gives the permissions of Arbora's own services and of those named.
+func (c *Catalogue) of(services []string) Set {
+	var set Set
+	for _, service := range c.services {
+		if !service.Own() && !slices.Contains(services, service.Name) {
+			continue
+		}
+		for _, t := range service.Types {
+			for _, o := range t.Operations {
+				set.add(o.Permission)
+			}
+		}
+	}
+	return set
+}
+
+// serviceOf gives the service whose type a permission is on.
+func (c *Catalogue) serviceOf(p Permission) *Service {
+	return c.service(c.types[c.operations[p].Type].Service)
+}
+
 func (c *Catalogue) service(name string) *Service {
 	for _, s := range c.services {
 		if s.Name == name {

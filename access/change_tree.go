@@ -111,7 +111,7 @@ func (d *draft) describeScope(n number, scope Scope) error {
 	// What is offered may be wider than what is offered above: it was narrowed there since, or the scope was moved.
 	offered, err := d.knownServices(scope.Offered)
 	if err == nil {
-		d.editMore(n).offered = offered
+		d.setOffered(n, offered)
 	}
 	return err
 }
@@ -335,7 +335,7 @@ func (c OfferServices) apply(d *draft) error {
 		return violation(RulePlacement, "%s is a resource: only containers can offer services", d.address(n))
 	}
 	if c.Services == nil {
-		d.editMore(n).offered = nil
+		d.setOffered(n, nil)
 		return nil
 	}
 	offered, err := d.knownServices(c.Services)
@@ -355,8 +355,20 @@ func (c OfferServices) apply(d *draft) error {
 	if kept := d.firstNotOffered(n, offered); kept != nil {
 		return violation(RuleOffered, "there is already %s below %s: offer %s, or move it away first", article(kept.Name), d.address(n), kept.Service)
 	}
-	d.editMore(n).offered = offered
+	d.setOffered(n, offered)
 	return nil
+}
+
+// setOffered names the services that a container offers; nil for all.
+func (d *draft) setOffered(n number, offered []string) {
+	more := d.editMore(n)
+	if more.offered != nil {
+		d.narrowed--
+	}
+	if offered != nil {
+		d.narrowed++
+	}
+	more.offered = offered
 }
 
 // knownServices puts the names of platform services in order. The error names one that there is none of.

@@ -71,6 +71,8 @@ func (c *comparison) take(change Change) {
 		c.takePrincipal(ch.Principal.ID)
 	case MoveScope:
 		c.takeScope(ch.ID)
+	case OfferServices:
+		c.takeScope(ch.ID)
 	case RetireScope:
 		c.takeScope(ch.ID)
 	case RestoreScope:
@@ -152,7 +154,7 @@ func (c *comparison) takeScope(id ID) {
 	stay := map[number]bool{}
 	was, is := c.before.scopes.get(n), c.after.scopes.get(n)
 	// Where a move takes it into use, or out of it, all rules speak anew.
-	moved := was.parent != is.parent && c.before.retired(n) == c.after.retired(n)
+	moved := was.parent != is.parent && c.before.retired(n) == c.after.retired(n) && same(c.before.meaning(n), c.after.meaning(n))
 	c.takeAccounts()
 	if moved {
 		for up := c.before.upward(was.parent); up.next(); {
@@ -357,22 +359,32 @@ func (c *comparison) inherited(n number, deltas map[number]Delta) Delta {
 	up := c.after.upward(n)
 	for up.next(); up.next(); {
 		if d, ok := deltas[up.number]; ok {
-			return d.within(c.after.meaning(n))
+			return d.within(c.meanings(n))
 		}
 	}
 	return Delta{}
 }
 
+// meanings gives the permissions that meant something at a scope before, and those that do after: other services may be offered
+// there by then. At a new scope the same did.
+func (c *comparison) meanings(n number) (meant, means Set) {
+	means = c.after.meaning(n)
+	if !c.before.scopes.has(n) {
+		return means, means
+	}
+	return c.before.meaning(n), means
+}
+
 // delta compares what somebody holds at a scope, or beneath it; everywhere says that it is the same in both.
 func (c *comparison) delta(who *principalNode, n number, beneath bool) (d Delta, everywhere bool) {
-	meaning := c.after.meaning(n)
+	meant, means := c.meanings(n)
 	var was holding
 	wasAt := n
 	if int(who.number) < c.before.principals.length {
 		wasAt = c.known(n)
-		was = c.before.holding(c.before.principals.get(who.number), wasAt, c.context, beneath || wasAt != n).within(meaning)
+		was = c.before.holding(c.before.principals.get(who.number), wasAt, c.context, beneath || wasAt != n).within(meant)
 	}
-	is := c.after.holding(who, n, c.context, beneath).within(meaning)
+	is := c.after.holding(who, n, c.context, beneath).within(means)
 	everywhere = wasAt == n && !was.onTerms && !was.onPlace && !is.onTerms && !is.onPlace
 	if was.equals(is) && !was.onTerms && !is.onTerms {
 		return Delta{}, everywhere

@@ -22,6 +22,7 @@ const (
 	Inactive    Reason = "inactive"    // the principal is suspended or retired
 	Retired     Reason = "retired"     // the scope, or one above it, is retired
 	Meaningless Reason = "meaningless" // the permission means nothing at a scope of that type
+	NotOffered  Reason = "not-offered" // the permission is of a service that is not offered at the scope
 	Lacking     Reason = "lacking"     // a permission is missing on something the operation refers to
 	Unknown     Reason = "unknown"     // the principal or the scope is not there
 )
@@ -75,8 +76,10 @@ func (s *Snapshot) prepare(q *Question) (who *principalNode, at number, reason R
 		return nil, 0, Unknown
 	case s.gone(who):
 		return nil, 0, Inactive
-	case !s.meaning(at).Has(q.Permission):
+	case !s.wideMeaning(at).Has(q.Permission):
 		return nil, 0, Meaningless
+	case !s.offers(at, q.Permission):
+		return nil, 0, NotOffered
 	}
 	return who, at, ""
 }
@@ -285,7 +288,7 @@ const (
 
 // level says how firmly a principal holds a permission at a scope, what the context tells counted.
 func (s *Snapshot) level(who *principalNode, at number, p Permission, c *Context) level {
-	if s.gone(who) || !s.meaning(at).Has(p) {
+	if s.gone(who) || !s.wideMeaning(at).Has(p) || !s.offers(at, p) {
 		return notHeld
 	}
 	v := s.weigh(who, at, p, c, false)

@@ -146,7 +146,7 @@ func (s *Snapshot) MayGive(giver ID, given Set, scope ID, c *Context) (lacking P
 	}
 	g := newGains(s, s, Maker{ID: giver, Now: c})
 	for _, beneath := range []bool{false, true} {
-		for p := range g.beyond(given.And(s.meaning(at)), g.certain(at, s.factsOf(at, beneath), beneath)).All {
+		for p := range g.beyond(given.And(s.wideMeaning(at)), g.certain(at, s.factsOf(at, beneath), beneath)).All {
 			return p, false
 		}
 	}
@@ -243,7 +243,7 @@ func (g *gains) excessIn(w world, was, is *principalNode, wasAt, at number, bene
 		wasFacts = g.before.scopes.get(at)
 	}
 	c := g.in(w)
-	gained := g.after.heldIn(is, at, facts, beneath, c, true).And(g.after.meaning(at))
+	gained := g.after.heldIn(is, at, facts, beneath, c, true).And(g.after.wideMeaning(at))
 	if gained.Len() == 0 {
 		return 0, false
 	}

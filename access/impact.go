@@ -39,8 +39,9 @@ func (d Delta) Growth() Set {
 	return all
 }
 
-func (d Delta) within(meaning Set) Delta {
-	return Delta{d.Gains.And(meaning), d.Loses.And(meaning), d.MayGain.And(meaning), d.MayLose.And(meaning), d.Shifting.And(meaning)}
+// within limits a difference to what meant something before, as far as it is lost, and to what does after, as far as it is gained.
+func (d Delta) within(meant, means Set) Delta {
+	return Delta{d.Gains.And(means), d.Loses.And(meant), d.MayGain.And(means), d.MayLose.And(meant), d.Shifting.And(meant).And(means)}
 }
 
 func (d Delta) equals(o Delta) bool {

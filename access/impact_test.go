@@ -41,7 +41,7 @@ func checkImpact(t *rapid.T, c *access.Catalogue, before, after *naive, snapshot
 			delta := toldAt(after, told, s.ID)
 			for _, text := range texts {
 				o := c.Operation(c.MustPermission(text))
-				if !means(c, s.TypeName(), o.Type) {
+				if !means(c, s.TypeName(), o.Type) || !before.offersType(c, s.ID, o.Type) && !after.offersType(c, s.ID, o.Type) {
 					continue
 				}
 				was, is := before.level(c, p.ID, o, s.ID, context), after.level(c, p.ID, o, s.ID, context)

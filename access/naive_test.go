@@ -427,10 +427,20 @@ func (n *naive) level(c *access.Catalogue, who access.ID, o access.Operation, at
 	return triNo
 }
 
+// offersType reports whether the service of a type is offered at a scope, and everywhere above it. Arbora's own always are.
+func (n *naive) offersType(c *access.Catalogue, at access.ID, name string) bool {
+	for _, service := range c.Services() {
+		if slices.ContainsFunc(service.Types, func(t *access.Type) bool { return t.Name == name }) {
+			return service.Own() || n.offersService(at, service.Name)
+		}
+	}
+	return true
+}
+
 // decide says whether somebody may; perhaps takes what is unknown or still to begin in their favour.
 func (n *naive) decide(c *access.Catalogue, who access.ID, o access.Operation, at access.ID, ctx *access.Context, perhaps bool) bool {
 	p, scope := n.principal(who), n.scope(at)
-	if p == nil || scope == nil || n.gone(*p) || !means(c, scope.TypeName(), o.Type) {
+	if p == nil || scope == nil || n.gone(*p) || !means(c, scope.TypeName(), o.Type) || !n.offersType(c, at, o.Type) {
 		return false
 	}
 	if n.retired(at) && o.Name != "list" && o.Name != "describe" && o.Name != "restore" {

@@ -33,7 +33,8 @@ func (s *Snapshot) Powers(principal ID, c *Context) []Power {
 			continue
 		}
 		at, _ := s.scopeNumber(r.Scope.ID)
-		gains := s.Givable(principal, r.Scope.ID, c).Minus(s.held(who, at, c, false, false))
+		gains := s.Givable(principal, r.Scope.ID, c).And(s.used(at)).Minus(s.held(who, at, c, false, false))
+		gains = gains.Minus(s.touched(who, at, s.scopes.get(at), false, c, false)) // what is cut off comes back by no grant
 		if gains.Len() == 0 {
 			continue
 		}
@@ -56,7 +57,7 @@ func (s *Snapshot) Givable(giver ID, scope ID, c *Context) Set {
 		return Set{}
 	}
 	g := newGains(s, s, Maker{ID: giver, Now: c})
-	givable := s.meaning(at)
+	givable := s.wideMeaning(at)
 	for _, beneath := range []bool{false, true} {
 		givable = givable.Minus(g.beyond(givable, g.certain(at, s.factsOf(at, beneath), beneath)))
 	}
@@ -92,7 +93,7 @@ func (s *Snapshot) powersByGroups(who *principalNode, c *Context) (powers []Powe
 		}
 		var gained []Power
 		for _, n := range s.placesOf(node) {
-			if gains := next.held(next.principalNode(who.ID), n, c, false, false).Minus(s.held(who, n, c, false, false)); gains.Len() > 0 {
+			if gains := next.held(next.principalNode(who.ID), n, c, false, false).And(s.used(n)).Minus(s.held(who, n, c, false, false)); gains.Len() > 0 {
 				gained = append(gained, Power{Scope: s.scopes.get(n).id, Gains: gains, Group: &group})
 			}
 		}
@@ -118,7 +119,7 @@ func (s *Snapshot) powersByAccounts(who *principalNode, c *Context) (powers []Po
 			continue
 		}
 		for _, n := range s.placesOf(node) {
-			if gains := s.held(node, n, c, false, false).Minus(s.held(who, n, c, false, false)); gains.Len() > 0 {
+			if gains := s.held(node, n, c, false, false).And(s.used(n)).Minus(s.held(who, n, c, false, false)); gains.Len() > 0 {
 				powers = append(powers, Power{Scope: s.scopes.get(n).id, Gains: gains, RunAs: &account})
 			}
 		}
@@ -127,6 +128,14 @@ func (s *Snapshot) powersByAccounts(who *principalNode, c *Context) (powers []Po
 		}
 	}
 	return powers
+}
+
+// used gives what can be used at a scope: of one out of use only what lasts.
+func (s *Snapshot) used(n number) Set {
+	if s.retired(n) {
+		return s.meaning(n).And(s.catalogue.lasting)
+	}
+	return s.meaning(n)
 }
 
 // placesOf gives where the rules stand that name somebody or what they are in.

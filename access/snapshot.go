@@ -28,6 +28,7 @@ type Snapshot struct {
 	gathering      []number                            // the gathering groups
 	formerly       []string                            // names that the organisation had before, sorted
 	dormant        *immutable.Map[*rule, bool]         // rules of statements whose place has left their policy's scope
+	narrowed       int                                 // how many containers name the services they offer
 }
 
 // Size is how much an organisation has, in use or out of it.
@@ -506,9 +507,47 @@ func (s *Snapshot) principalNode(id ID) *principalNode {
 	return s.principals.get(n)
 }
 
-// meaning gives the permissions that mean something at a scope.
+// meaning gives the permissions that mean something at a scope: those on its type and on all that may be beneath it, of services
+// that are offered there.
 func (s *Snapshot) meaning(n number) Set {
+	wide := s.wideMeaning(n)
+	if s.narrowed == 0 || !s.catalogue.typeOrder[s.scopes.get(n).typ].container() {
+		return wide // what a resource is of is offered where it stands
+	}
+	offered := s.offeredAt(n)
+	if offered == nil {
+		return wide
+	}
+	return wide.And(s.catalogue.of(offered))
+}
+
+// wideMeaning is meaning as if all services were offered: what a rule gives counts as given though nothing comes of it until a
+// service is offered again.
+func (s *Snapshot) wideMeaning(n number) Set {
 	return s.catalogue.typeOrder[s.scopes.get(n).typ].meaning
+}
+
+// Offers reports whether the service of a permission is offered at a scope, if the permission means something there at all.
+func (s *Snapshot) Offers(scope ID, p Permission) bool {
+	n, ok := s.scopeNumber(scope)
+	return ok && s.offers(n, p)
+}
+
+// offers reports whether a permission that means something at a scope is of a service offered there. It allocates nothing.
+func (s *Snapshot) offers(n number, p Permission) bool {
+	if s.narrowed == 0 || !s.catalogue.typeOrder[s.scopes.get(n).typ].container() {
+		return true
+	}
+	service := s.catalogue.serviceOf(p)
+	if service.Own() {
+		return true
+	}
+	for up := s.upward(n); up.next(); {
+		if more := up.node.more; more != nil && more.offered != nil && !slices.Contains(more.offered, service.Name) {
+			return false
+		}
+	}
+	return true
 }
 
 // ascent walks from a scope up to the organisation.

@@ -109,6 +109,9 @@ func compareLosses(t *rapid.T, c *access.Catalogue, reference *naive, snapshot *
 			lost = lost.Or(loss.Of)
 		}
 		for p := range snapshot.Gives(access.RuleRef{Grant: g.ID}).And(c.MeaningAt(at.TypeName())).All {
+			if !reference.offersType(c, at.ID, c.Operation(p).Type) {
+				continue
+			}
 			d := snapshot.Decide(access.Question{Principal: holder.ID, Permission: p, Scope: at.ID})
 			switch governs := c.Governing().Has(p); {
 			case !lost.Has(p) && !d.Allowed:

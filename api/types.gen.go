@@ -15,6 +15,7 @@ const (
 	AnswerReasonLacking     AnswerReason = "lacking"
 	AnswerReasonMeaningless AnswerReason = "meaningless"
 	AnswerReasonNotGranted  AnswerReason = "not-granted"
+	AnswerReasonNotOffered  AnswerReason = "not-offered"
 	AnswerReasonRetired     AnswerReason = "retired"
 	AnswerReasonUnknown     AnswerReason = "unknown"
 )
@@ -33,6 +34,8 @@ func (e AnswerReason) Valid() bool {
 	case AnswerReasonMeaningless:
 		return true
 	case AnswerReasonNotGranted:
+		return true
+	case AnswerReasonNotOffered:
 		return true
 	case AnswerReasonRetired:
 		return true

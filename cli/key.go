@@ -173,7 +173,7 @@ func (a *app) exchangeKey(ctx context.Context, c *cli.Command) error {
 	}
 	a.sayKey(c, made)
 	if minutes == 0 {
-		a.say(c, "Key %s works no more, nor do the tokens made with it.", given[0])
+		a.say(c, "Key %s no longer works. Its access tokens have ended.", given[0])
 	} else {
 		a.say(c, "Key %s works for %s more.", given[0], minutesWords(minutes))
 	}
@@ -188,7 +188,7 @@ func (a *app) withdrawKey(ctx context.Context, c *cli.Command) error {
 	if err := client.Done(s.WithdrawKey(ctx, given[0])); err != nil {
 		return err
 	}
-	a.say(c, "Key %s works no more, nor do the tokens made with it.", given[0])
+	a.say(c, "Key %s no longer works. Its access tokens have ended.", given[0])
 	return nil
 }
 

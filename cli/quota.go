@@ -83,7 +83,7 @@ func (a *app) setQuotas(ctx context.Context, c *cli.Command) error {
 		}
 	}
 	if !altered {
-		return usage("say what to set, such as --groups 500; arbora quota show %s tells what there is", given[0])
+		return usage("say what to set, such as --groups 500; see arbora quota show %s", given[0])
 	}
 	if err := client.Done(s.SetQuotas(ctx, given[0], shown.Set)); err != nil {
 		return err

@@ -192,7 +192,7 @@ func story(address string) []step {
 			{as: "piotr", args: []string{"loam", "enter", digitising + "/label-reader.machine", "--run", "fetch " + digitising + "/scans.bucket/labels/00412.txt", "--run", "put " + digitising + "/scans.bucket/x text"}, status: no,
 				says: []string{"Ran as service account " + digitising + "/label-indexer", "Quercus robur", "! refused"}, words: "what runs there acts as the account, whoever entered"},
 			{args: words("sign-in --key {key} --secret-from - --save-as indexer --server " + address), input: "not-the-secret\n", status: foreign, says: []string{"its secret is another"}, words: "a wrong secret has a message and a status of its own"},
-			{as: "rowan", args: words("key withdraw {key}"), says: []string{"works no more"}, words: "the key is taken back"},
+			{as: "rowan", args: words("key withdraw {key}"), says: []string{"no longer works"}, words: "the key is taken back"},
 			{as: "indexer", args: words("tree"), status: revoked, says: []string{"taken back"}, words: "and opens nothing any more, at once"},
 		}},
 		{13, "guide-media.bucket is opened to the public, with a warning first", []try{

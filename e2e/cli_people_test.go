@@ -93,7 +93,7 @@ func TestALifeByCommandLine(t *testing.T) {
 		{"user create wren --sign-in-by magic", 1, "use one of password, key"},
 		{"user create wren --grant observer", 2, `write it as "ROLE at ADDRESS"`},
 		{"guest invite wren@meadowside.example --group contractors --preview", 0, "1 person would gain access"},
-		{"guest invite nowhere", 1, "is no mail address that can be invited"},
+		{"guest invite nowhere", 1, "is not a mail address"},
 		{"guest invite wren@meadowside.example", 0, "pending until they accept"},
 		{"guest invite wren@meadowside.example", 1, "there is already a guest called"},
 		{"group show contractors", 0, "juno@quaywater"},

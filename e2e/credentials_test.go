@@ -369,7 +369,7 @@ func TestKeysThatALeaverIssuedAreExchanged(t *testing.T) {
 	b.Clock.Forward(time.Hour)
 	require.False(t, works(old))
 	_, err = exchange(rowan, old.Key.Id, 0)
-	require.Contains(t, testbed.Problem(t, 409, err).Detail, "works no more")
+	require.Contains(t, testbed.Problem(t, 409, err).Detail, "no longer works")
 	_, err = exchange(rowan, second.Key.Id, 0)
 	require.Equal(t, "proof-needed", kind(t, err))
 	rowan = b.As(t, "rowan@lindenmere")

@@ -234,7 +234,7 @@ func TestServicesAreRegistered(t *testing.T) {
 	// Only what is offered beneath a container can be made there, and only its roles are shown.
 	require.NoError(t, client.Done(rowan.OfferServices(ctx, "lindenmere/visitors", nil, api.Offer{Services: ptr([]string{"apps", "compute", "databases", "storage"})})))
 	p = testbed.Problem(t, 422, client.Done(rowan.CreateScope(ctx, "lindenmere/visitors/ticketing", nil, api.ScopeNew{Kind: "resource", Name: "lan", Type: ptr("network")})))
-	require.Contains(t, p.Detail, "a network is of networking, which is not offered in lindenmere/visitors/ticketing")
+	require.Contains(t, p.Detail, "network is of networking, which is not offered in lindenmere/visitors/ticketing")
 	roles, err := client.Read[api.RoleList](rowan.ListRoles(ctx, "lindenmere/visitors", nil))
 	require.NoError(t, err)
 	for _, role := range roles.Roles {

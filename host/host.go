@@ -82,7 +82,7 @@ func (h *Host) records(ctx context.Context, set settings, log *slog.Logger) (*st
 		if may, err := records.MayAlterAudit(starting); err != nil {
 			return nil, nil, errors.Join(err, records.Close())
 		} else if may {
-			log.Warn("the database account of the service may alter what was recorded in the audit log: give it an account without rights, and name the account that owns the tables with --database-owner")
+			log.Warn("the database account of the service can change audit records: give it an account without rights, and name the owner of the tables with --database-owner")
 		}
 		return records, records.Close, nil
 	}

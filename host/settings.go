@@ -49,7 +49,7 @@ func (s *settings) flags(listens bool) []cli.Flag {
 			Sources: cli.EnvVars("ARBORA_CONFIG"), Destination: &s.file},
 		&cli.StringFlag{Name: "database", Usage: "`DSN` of the MariaDB database of records, as user:password@tcp(host:port)/database",
 			Sources: s.sources("ARBORA_DATABASE", "database"), Destination: &s.Database},
-		&cli.StringFlag{Name: "database-owner", Usage: "`DSN` by which tables are made and altered, so that the account of --database needs no rights of its own: it is granted what the service needs, and cannot alter the audit log",
+		&cli.StringFlag{Name: "database-owner", Usage: "`DSN` of the account that owns the tables. The account of --database then needs no rights of its own: Arbora grants it what the service needs, and it cannot change the audit log",
 			Sources: s.sources("ARBORA_DATABASE_OWNER", "database-owner"), Destination: &s.Owner},
 		&cli.StringFlag{Name: "data", Usage: "without a DSN: `DIRECTORY` of a private MariaDB server", Value: dataHome("records"),
 			Sources: s.sources("ARBORA_DATA", "data"), Destination: &s.Data},

@@ -27,7 +27,7 @@ func TestSignInNames(t *testing.T) {
 	require.Equal(t, people.SignIn{Name: "juno.may@quaywater.example"}, outside, "a guest from outside, by mail address")
 	for _, bad := range []string{"juno", "juno@quaywater", "ju no@quaywater.example", "juno@quaywater.", "juno@.example", "<juno@quaywater.example>"} {
 		_, err := people.ParseAddress(bad)
-		require.ErrorContains(t, err, "is no mail address", bad)
+		require.ErrorContains(t, err, "is not a mail address", bad)
 	}
 	for _, bad := range []string{"", "@lindenmere", "rowan@", "Rowan@lindenmere", "rowan@linden mere", "a@b@c"} {
 		_, err := people.ParseSignIn(bad)

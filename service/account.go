@@ -171,7 +171,7 @@ func (s *Service) EditProfile(ctx context.Context, c Caller, title, email *strin
 		}, nil
 	})
 	if err == nil && c.Identity.Email != had.Email {
-		s.notify(ctx, had, "Your mail address was altered to "+c.Identity.Email+".")
+		s.notify(ctx, had, "Your mail address was changed to "+c.Identity.Email+".")
 	}
 	return c, err
 }

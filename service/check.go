@@ -162,6 +162,8 @@ func words(a Answer) string {
 		return no + "it is retired, or something above it is."
 	case access.Meaningless:
 		return no + "the permission means nothing there."
+	case access.NotOffered:
+		return no + "its service is not offered there."
 	case access.Cut:
 		if a.DecidedBy == nil {
 			return no + "a statement that you may not see cuts it off."

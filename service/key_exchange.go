@@ -68,7 +68,7 @@ func (s *Service) ExchangeKey(ctx context.Context, c Caller, key string, keep ti
 		return KeyMade{}, err
 	}
 	if err := s.keyWorks(old); err != nil {
-		return KeyMade{}, &Problem{Kind: Conflict, Detail: "this API key works no more, so nothing is exchanged", Next: "issue another one"}
+		return KeyMade{}, &Problem{Kind: Conflict, Detail: "this API key no longer works, so there is nothing to exchange", Next: "issue another one"}
 	}
 	if old.PublicKey != "" {
 		return KeyMade{}, &Problem{Kind: Conflict, Detail: "nobody was shown a secret of this key: its program signs by a key pair of its own", Next: "issue a key for another pair, and take this one back"}

@@ -88,7 +88,7 @@ func (s *Service) EditPrincipal(ctx context.Context, c Caller, organisation stri
 		if err != nil {
 			return p, err
 		}
-		p.notices, err = d.notice(ctx, c, of, "Your mail address was altered to "+*edit.Email+".", "altered your mail address to "+*edit.Email+".")
+		p.notices, err = d.notice(ctx, c, of, "Your mail address was changed to "+*edit.Email+".", "changed your mail address to "+*edit.Email+".")
 		return p, err
 	})
 }

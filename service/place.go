@@ -2,6 +2,7 @@ package service
 
 import (
 	"context"
+	"fmt"
 	"net/netip"
 	"slices"
 
@@ -185,6 +186,13 @@ func (d desk) need(permission string, scope access.Scope) error {
 		return err
 	}
 	if !d.holds(p, scope.ID) {
+		if !d.Offers(scope.ID, p) {
+			o := d.Catalogue().Operation(p)
+			return &Problem{
+				Kind: BreaksRule, Rule: access.RuleOffered, Detail: fmt.Sprintf("the type %s is of %s, which is not offered in %s", o.Type, o.Service, d.Address(scope.ID)),
+				Next: "choose another place, or have the service offered there",
+			}
+		}
 		return refused(permission, d.Address(scope.ID))
 	}
 	if d.tame && d.Catalogue().Governing().Has(p) {

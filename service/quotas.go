@@ -98,7 +98,7 @@ func (h *house) full(now, next *access.Snapshot, changes []access.Change) error 
 		if q.has > q.most && q.has > q.had {
 			return &Problem{
 				Kind: Conflict, Detail: fmt.Sprintf("the organisation has %d %s, and may have %d", q.had, q.what, q.most),
-				Next: "take away what is no longer needed, or ask a keeper of this installation for more",
+				Next: "remove what you no longer need, or ask a keeper of this installation for more",
 			}
 		}
 	}

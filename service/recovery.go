@@ -24,7 +24,7 @@ func (s *Service) AskRecovery(ctx context.Context, address, from string) error {
 		return &Problem{Kind: Invalid, Detail: err.Error(), Next: "give the mail address that you sign in with; people of an organisation ask its administrators", Field: "address"}
 	}
 	if s.post == nil {
-		return &Problem{Kind: Conflict, Detail: "this installation sends no mail", Next: "ask whoever invited you to invite you once more"}
+		return &Problem{Kind: Conflict, Detail: "this installation sends no mail", Next: "ask the person who invited you for another invitation"}
 	}
 	ctx = context.WithoutCancel(ctx)
 	s.aside.Go(func() {

@@ -65,7 +65,7 @@ func (c Caller) shutOut(before, wanted people.Settings) error {
 		was, wanted people.Demands
 	}{{"settings.everybody", before.Everybody, wanted.Everybody}, {"settings.governing", before.Governing, wanted.Governing}} {
 		if err := level.wanted.Check(); err != nil {
-			return &Problem{Kind: Invalid, Detail: err.Error(), Next: "mend it and save again", Field: level.field}
+			return &Problem{Kind: Invalid, Detail: err.Error(), Next: "correct it and save again", Field: level.field}
 		}
 		if c.Identity.ID.IsZero() {
 			continue

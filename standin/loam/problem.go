@@ -66,7 +66,7 @@ func refusal(q *question, v *verdict) *Problem {
 	switch v.Context.Reason {
 	case "retired":
 		return problem(http.StatusConflict, "retired", fmt.Sprintf("%s, or what it is in, is retired", q.at), "restore it first: arbora scope restore")
-	case "meaningless":
+	case "meaningless", "not-offered":
 		return problem(http.StatusUnprocessableEntity, "rule", fmt.Sprintf("%q cannot be done at %s", missing, where), "a resource is made in a project or compartment where its service is offered")
 	case "inactive":
 		return problem(http.StatusForbidden, "refused", q.subject.words()+" is out of use", "ask an administrator")

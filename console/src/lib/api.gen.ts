@@ -2741,7 +2741,7 @@ export interface components {
         Answer: {
             allowed: boolean;
             /** @enum {string} */
-            reason: "granted" | "not-granted" | "cut" | "inactive" | "retired" | "meaningless" | "lacking" | "unknown";
+            reason: "granted" | "not-granted" | "cut" | "inactive" | "retired" | "meaningless" | "not-offered" | "lacking" | "unknown";
             /** @description The answer as a sentence */
             words: string;
             principal: components["schemas"]["PrincipalRef"];

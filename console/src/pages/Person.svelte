@@ -191,7 +191,6 @@
       {#if direct && person.state !== "active" && person.state !== "pending"}<QuietButton size="sm" onclick={() => (handing = true)}>Hand the grants over</QuietButton>{/if}
     </div>
     <Holdings of={person} {fresh} />
-    {#if person.state === "active"}{#key kind + name}<CouldHold {kind} name={person.name} />{/key}{/if}
     <section aria-labelledby="spread-heading" class="mt-7">
       <h2 id="spread-heading" class="mb-2 text-lg font-semibold">Over the tree</h2>
       {#await import("../parts/SpreadPicture.svelte") then { default: SpreadPicture }}{#key kind + name}<SpreadPicture {kind} {name} />{/key}{/await}
@@ -201,6 +200,7 @@
       {#if takesPassword}<PasskeysOf name={person.name} mayRemove={may("reset")} />{/if}
       {#if takesKeys}<KeyTable {kind} {name} mayIssue={may("reset") && person.state === "active"} />{/if}
     {/key}
+    {#if person.state === "active"}{#key kind + name}<CouldHold {kind} name={person.name} />{/key}{/if}
     {#if kind === "user"}{#key name}<IssuedKeys name={person.name} left={person.state !== "active"} />{/key}{/if}
     <MembershipDialog bind:open={adding} member={{ kind, name: person.name }} ondone={load} />
     <GrantDialog bind:open={granting} prepared={{ who: { kind, name: person.name } }} ondone={(id) => ((fresh = id), load())} />

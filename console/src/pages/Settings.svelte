@@ -112,14 +112,14 @@
       <section class="card mt-6 max-w-2xl p-6" aria-labelledby="quotas-heading">
         <h2 id="quotas-heading" class="mb-1 text-lg font-semibold">Quotas</h2>
         <p class="quiet mb-3">Keepers of this installation set them. Ask one if you need more.</p>
-        <table class="rows" data-test="quotas">
-          <thead><tr><th>What</th><th class="text-right">There are</th><th class="text-right">At most</th></tr></thead>
-          <tbody>
-            {#each quotas as { key, words } (key)}
-              <tr><td>{words}</td><td class="text-right">{thousands(bounds.has[key])}</td><td class="text-right">{thousands(bounds.most[key])}</td></tr>
-            {/each}
-          </tbody>
-        </table>
+        <ul class="divide-y divide-gray-100 dark:divide-gray-800" data-test="quotas">
+          {#each quotas as { key, words } (key)}
+            <li class="flex justify-between gap-4 py-2">
+              <span>{words}</span>
+              <span class="text-right">{bounds.has[key] === undefined ? "" : thousands(bounds.has[key]) + " of "}{thousands(bounds.most[key])}</span>
+            </li>
+          {/each}
+        </ul>
       </section>
     {/if}
   {:else if problem}

@@ -39,7 +39,7 @@
   {:else}
     <div class="card overflow-x-auto">
       <table class="rows">
-        <thead><tr><th>At, and all beneath</th><th>How</th><th>Would add</th></tr></thead>
+        <thead><tr><th>At, and everything below</th><th>How</th><th>Would add</th></tr></thead>
         <tbody>
           {#each found.powers as power, i (i)}
             <tr class="align-top">

@@ -35,10 +35,10 @@
 
 <ChangeDialog bind:open size="md" title="Quotas of {organisation}" action="Set them" ready={shown !== null} {make}>
   {#snippet children()}
-    <p class="quiet">Nothing that is there is taken away. Leave a field empty to use the usual number.</p>
+    <p class="quiet">Nothing is removed. Leave a field empty to use the usual number.</p>
     {#if problem}<ProblemNote {problem} />{/if}
     {#if shown}
-      <table class="rows" data-test="quotas">
+      <div class="overflow-x-auto"><table class="rows" data-test="quotas">
         <thead><tr><th>What</th><th class="text-right">There are</th><th>At most</th></tr></thead>
         <tbody>
           {#each quotas as { key, words } (key)}
@@ -49,7 +49,7 @@
             </tr>
           {/each}
         </tbody>
-      </table>
+      </table></div>
     {/if}
   {/snippet}
 </ChangeDialog>
