@@ -197,7 +197,7 @@ func (g *gains) base(who *principalNode) *principalNode {
 		return g.before.principals.get(staffNumber)
 	case Guest:
 		return g.before.principals.get(guestsNumber)
-	case ServiceAccount, Group:
+	case ServiceAccount:
 		return g.before.principals.get(everyoneNumber)
 	}
 	return nil

@@ -177,7 +177,7 @@ func (p *principalNode) among(n number) bool {
 	return p.marks.has(markOf(n)) && sortedHas(p.all(), n)
 }
 
-// rests reports whether n is one of all for what cuts alone: through retired groups only or, of a group, a set of everybody.
+// rests reports whether n is one of all through retired groups only.
 func (p *principalNode) rests(n number) bool { return p.resting != nil && sortedHas(p.resting, n) }
 
 // counts reports whether n is one of all through active groups.
