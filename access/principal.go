@@ -34,7 +34,7 @@ func ParsePrincipalKind(word string) (PrincipalKind, error) {
 			return i, nil
 		}
 	}
-	v := violation(RuleUnknown, "%q is no kind of principal: the kinds are %s", word, strings.Join(principalKindNames[1:], ", "))
+	v := violation(RuleUnknown, "%q is not a kind of principal: the kinds are %s", word, strings.Join(principalKindNames[1:], ", "))
 	v.Nearest = Nearest(word, principalKindNames[1:])
 	return 0, v
 }

@@ -40,6 +40,9 @@ func (s *Snapshot) Reach(principal ID, c *Context) []Reached {
 	by := map[number][]RuleRef{}
 	for _, n := range who.all() {
 		for _, r := range s.principals.get(n).rules {
+			if !r.cuts && who.rests(n) {
+				continue // it gives nothing
+			}
 			if !slices.Contains(by[r.place], r.ref) {
 				by[r.place] = append(by[r.place], r.ref)
 			}

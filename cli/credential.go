@@ -301,7 +301,7 @@ func (a *app) accept(ctx context.Context, c *cli.Command) error {
 	}
 	server, token, ok := strings.Cut(given[0], "/#/link/")
 	if !ok {
-		return usage("%q is no link of Arbora's: copy it whole from the letter", given[0])
+		return usage("%q is not a link from Arbora: copy the whole link from the letter", given[0])
 	}
 	if c.String("server") != "" {
 		server = c.String("server")

@@ -22,7 +22,7 @@ func (a *app) grantCommand() *cli.Command {
 		Name: "grant", Usage: "create, list and revoke grants of roles",
 		Commands: []*cli.Command{
 			{
-				Name: "create", Usage: "grant a role to somebody at a scope and all beneath it", ArgsUsage: "ROLE",
+				Name: "create", Usage: "grant a role to somebody at a scope and everything below it", ArgsUsage: "ROLE",
 				Flags: append(principalFlags(), atFlag(true),
 					&cli.StringFlag{Name: "description", Usage: "why it is granted, as a `TEXT`"},
 					&cli.StringFlag{Name: "if", Usage: "while this `CONDITION` holds, as in a statement: request.location is \"north\""},
@@ -68,7 +68,7 @@ func (a *app) createGrant(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	g := made.Grant
-	a.say(c, "Granted %s to %s at %s and all beneath it%s.%s", g.Role, whoText(g.Principal), g.Scope.Address, terms(g),
+	a.say(c, "Granted %s to %s at %s and everything below it%s.%s", g.Role, whoText(g.Principal), g.Scope.Address, terms(g),
 		yesNo(g.Privileged, " The role is privileged: it can govern.", ""))
 	a.say(c, "Grant %s", g.Id)
 	return a.valueOnly(c, made)
@@ -133,7 +133,7 @@ func (a *app) revokeGrant(ctx context.Context, c *cli.Command) error {
 		}
 	} else {
 		if c.String("at") == "" {
-			return usage("%q is no grant's id: take it from arbora grant list, or say ROLE --user or --group NAME --at ADDRESS", id)
+			return usage("%q is not the id of a grant: take one from arbora grant list, or give ROLE --user or --group NAME --at ADDRESS", id)
 		}
 		found, err := a.findGrant(ctx, c, s, given[0])
 		if err != nil {
@@ -184,7 +184,7 @@ func (a *app) findGrant(ctx context.Context, c *cli.Command, s session, role str
 		}
 		return api.Grant{}, fmt.Errorf("%s holds %s at %s by %d grants: revoke each one by its id%s", whoText(who), role, c.String("at"), len(here), each.String())
 	case above != "":
-		return api.Grant{}, fmt.Errorf("%s holds %s at %s from %s: revoke it there, and it goes for all beneath", whoText(who), role, c.String("at"), above)
+		return api.Grant{}, fmt.Errorf("%s holds %s at %s from %s: revoke it there, which revokes it here too", whoText(who), role, c.String("at"), above)
 	}
 	return api.Grant{}, fmt.Errorf("%s does not hold %s at %s: arbora grant list %s shows who holds what", whoText(who), role, c.String("at"), c.String("at"))
 }

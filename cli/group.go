@@ -18,11 +18,11 @@ func (a *app) groupCommand() *cli.Command {
 				Name: "create", Usage: "create a group", ArgsUsage: "NAME",
 				Flags: []cli.Flag{
 					&cli.StringFlag{Name: "title", Usage: "a `TEXT` people know it by"},
-					&cli.StringFlag{Name: "description", Usage: "what it is for, as a `TEXT`"},
+					&cli.StringFlag{Name: "description", Usage: "a `TEXT` that says what the group is for"},
 					&cli.StringMapFlag{Name: "tag", Usage: "a tag, as `KEY=VALUE`; may be repeated"},
 					&cli.StringFlag{Name: "owner", Usage: "the `USER` who may change its members without being an administrator"},
 					&cli.StringFlag{Name: "owner-group", Usage: "the `GROUP` whose members may"},
-					&cli.StringFlag{Name: "gathers", Usage: "have it gather: its members are whoever meets a `CONDITION`, such as 'tag team is \"seeds\"'"},
+					&cli.StringFlag{Name: "gathers", Usage: "make it a gathering group: its members are the people who meet this `CONDITION`, such as 'tag team is \"seeds\"'"},
 					previewFlag(),
 				},
 				Action: a.createGroup,
@@ -30,8 +30,8 @@ func (a *app) groupCommand() *cli.Command {
 			{Name: "list", Usage: "list groups", Action: a.listGroups},
 			{Name: "show", Usage: "show a group with members and grants", ArgsUsage: "NAME", Action: a.showPrincipal(api.GroupKind)},
 			a.editCommand(api.GroupKind), a.stateCommand(api.GroupKind, "retire", api.StateRetired), a.stateCommand(api.GroupKind, "restore", api.StateActive),
-			{Name: "add", Usage: "put a user or group into a group", ArgsUsage: "GROUP", Flags: append(memberFlags(), previewFlag()), Action: a.addMember},
-			{Name: "remove", Usage: "take a user or group out of a group", ArgsUsage: "GROUP", Flags: append(memberFlags(), previewFlag()), Action: a.removeMember},
+			{Name: "add", Usage: "add a user or group to a group", ArgsUsage: "GROUP", Flags: append(memberFlags(), previewFlag()), Action: a.addMember},
+			{Name: "remove", Usage: "remove a user or group from a group", ArgsUsage: "GROUP", Flags: append(memberFlags(), previewFlag()), Action: a.removeMember},
 		},
 	}
 }
@@ -53,7 +53,7 @@ func (a *app) createGroup(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	if made.Group.Gathers != nil {
-		a.say(c, "Created group %s, which gathers whoever has %s: %d at present. It holds nothing yet.", made.Group.Name, *made.Group.Gathers, made.Group.Members)
+		a.say(c, "Created group %s. Its members are the people who meet this condition: %s. There are %d at present. It holds nothing yet.", made.Group.Name, *made.Group.Gathers, made.Group.Members)
 	} else {
 		a.say(c, "Created group %s. It has no members and holds nothing yet.", made.Group.Name)
 	}

@@ -19,7 +19,7 @@ func (a *app) guestCommand() *cli.Command {
 					&cli.StringFlag{Name: "title", Usage: "the display name, a `TEXT`"},
 					&cli.StringFlag{Name: "description", Usage: "a `TEXT` about the person"},
 					&cli.StringMapFlag{Name: "tag", Usage: "a tag, as `KEY=VALUE`; may be repeated"},
-					&cli.StringSliceFlag{Name: "group", Usage: "put them into this `GROUP` once they accept; may be repeated"},
+					&cli.StringSliceFlag{Name: "group", Usage: "add them to this `GROUP` once they accept; may be repeated"},
 					&cli.StringSliceFlag{Name: "grant", Usage: "give them a role once they accept, as `\"ROLE at ADDRESS\"`, with from or until INSTANT after it if wanted; may be repeated"},
 					previewFlag(),
 				},
@@ -101,7 +101,7 @@ func (a *app) resendInvitation(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	a.say(c, "Invited %s once more; the link before works no more.", given[0])
+	a.say(c, "Invited %s once more. The earlier link no longer works.", given[0])
 	a.sayLink(c, link)
 	return a.valueOnly(c, link)
 }

@@ -86,16 +86,20 @@ func byWords(rule api.Rule, through []string) string {
 	return fmt.Sprintf("%s, through group %s", words, strings.Join(through, " in "))
 }
 
+// insideAbout gives the session the command acts with, the organisation it belongs to, and the principal that flags name.
+func (a *app) insideAbout(c *cli.Command) (s session, organisation string, who api.PrincipalRef, err error) {
+	if who, err = principal(c); err == nil {
+		s, organisation, err = a.inside(c)
+	}
+	return s, organisation, who, err
+}
+
 func (a *app) couldHoldCommand() *cli.Command {
 	return &cli.Command{
 		Name: "could-hold", Usage: "list what a user, guest or service account could give itself by one change, and how",
 		Flags: principalFlags(),
 		Action: func(ctx context.Context, c *cli.Command) error {
-			who, err := principal(c)
-			if err != nil {
-				return err
-			}
-			s, organisation, err := a.inside(c)
+			s, organisation, who, err := a.insideAbout(c)
 			if err != nil {
 				return err
 			}
@@ -125,11 +129,7 @@ func (a *app) reachCommand() *cli.Command {
 }
 
 func (a *app) reach(ctx context.Context, c *cli.Command) error {
-	who, err := principal(c)
-	if err != nil {
-		return err
-	}
-	s, organisation, err := a.inside(c)
+	s, organisation, who, err := a.insideAbout(c)
 	if err != nil {
 		return err
 	}

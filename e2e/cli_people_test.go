@@ -99,7 +99,7 @@ func TestALifeByCommandLine(t *testing.T) {
 		{"group show contractors", 0, "juno@quaywater"},
 		{"group add contractors --guest wren@meadowside.example", 0, "is now in contractors"},
 		{"group show contractors", 0, "wren@meadowside.example (! pending)"},
-		{"guest resend wren@meadowside.example", 0, "the link before works no more"},
+		{"guest resend wren@meadowside.example", 0, "The earlier link no longer works."},
 		{"guest retire wren@meadowside.example", 0, "is retired now"},
 		{"guest restore wren@meadowside.example", 1, "never accepted the invitation"},
 		{"service-account create " + digitising + "/label-counter", 0, "It holds nothing yet"},
@@ -112,7 +112,7 @@ func TestALifeByCommandLine(t *testing.T) {
 		{"settings change --keys-each 99", 1, "keysEach"},
 		{"--confirm nonsense grant create observer --set public --at " + alpine, 1, "which the settings of the organisation forbid"},
 		{"switch fernhill", 1, "you are known in lindenmere"},
-		{"accept nonsense", 2, "is no link of Arbora's"},
+		{"accept nonsense", 2, "is not a link from Arbora"},
 		{"accept " + b.Address + "/#/link/nonsense", 6, "this link works no more"},
 	} {
 		status, out, errs := c.run("", strings.Fields(step.line)...)

@@ -179,7 +179,7 @@ func TestMistypedCommandLines(t *testing.T) {
 		{"grant revoke 0192a1b2-0000-7000-8000-000000000000 --user tomas --at lindenmere", 2, "an id names one grant"},
 		{"grant create observer --user tomas --at lindenmere --preview --confirm 1.x", 2, "--preview and --confirm cannot be used together"},
 		{"grant create observer --user tomas", 2, "at"},
-		{"grant revoke observer", 2, "take it from arbora grant list"},
+		{"grant revoke observer", 2, "take one from arbora grant list"},
 		{"grant revoke observer --user tomas --at lindenmere", 1, "user tomas does not hold observer at lindenmere"},
 		{"grant revoke steward --user rowan --at lindenmere/science", 1, "from lindenmere: revoke it there"},
 		{"check describe --at lindenmere", 2, "arbora check takes OPERATION and TYPE"},

@@ -286,7 +286,7 @@ func TestAuthZEN(t *testing.T) {
 		{"search/subject", `{"subject":{"type":"group"},"action":{"name":"edit"},"resource":{"type":"bucket","id":"` + scans + `"}}`, `{"type":"group","id":"herbarium-digitisers"}`},
 		// A fault of a question belongs into its own answer.
 		{"evaluation", `{"subject":{"type":"user","id":"piotr"},"action":{"name":"ferch"},"resource":{"type":"object","id":"x"}}`, `did you mean fetch?`},
-		{"evaluation", `{"subject":{"type":"robot","id":"piotr"},"action":{"name":"fetch"},"resource":{"type":"object","id":"x"}}`, `is no kind of principal`},
+		{"evaluation", `{"subject":{"type":"robot","id":"piotr"},"action":{"name":"fetch"},"resource":{"type":"object","id":"x"}}`, `is not a kind of principal`},
 		{"evaluations", `{"subject":{"type":"user","id":"piotr"},"resource":{"type":"object","id":"` + scans + `"},"evaluations":[{"action":{"name":"fetch"}},{"action":{"name":"ferch"}},{"action":{"name":"list"},"context":{"time":"soon"}},{"resource":{"type":"object"}}]}`,
 			`"evaluations":[{"decision":true,`},
 		// Context is free in form.

@@ -1,37 +1,24 @@
 <!-- What somebody could give themselves by one change, where and how: access that no rule shows and that is theirs to take. -->
 <script lang="ts">
-  import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
-  import { whenChanged } from "../lib/live.svelte";
+  import { api, ask, type Schemas } from "../lib/api";
+  import { Reading } from "../lib/reading.svelte";
   import { session } from "../lib/session.svelte";
   import { capital, count, href } from "../lib/words";
   import ProblemNote from "./ProblemNote.svelte";
 
   let { kind, name }: { kind: Schemas["PrincipalKind"]; name: string } = $props();
 
-  let found = $state.raw<Schemas["Powers"] | null>(null);
-  let problem = $state.raw<Problem | null>(null);
+  const read = new Reading(() => ask(api.GET("/organisations/{organisation}/principals/{kind}/{principal}/could-hold", { params: { path: { organisation: session.organisation, kind, principal: name } } })));
+  const found = $derived(read.value);
   let opened = $state(-1);
-
-  async function load() {
-    try {
-      found = await ask(api.GET("/organisations/{organisation}/principals/{kind}/{principal}/could-hold", { params: { path: { organisation: session.organisation, kind, principal: name } } }));
-      problem = null;
-    } catch (caught) {
-      problem = asProblem(caught);
-    }
-  }
-  $effect(() => {
-    load();
-  });
-  whenChanged(load);
 
   const short = $derived(name.slice(name.lastIndexOf("/") + 1));
 </script>
 
 <section aria-labelledby="could-heading" class="mt-7" data-test="could-hold">
   <h2 id="could-heading" class="mb-2 text-lg font-semibold">What {short} could give themselves</h2>
-  {#if problem}
-    <ProblemNote {problem} />
+  {#if read.problem}
+    <ProblemNote problem={read.problem} />
   {:else if !found}
     <p class="quiet">…</p>
   {:else if found.powers.length === 0}

@@ -1,8 +1,8 @@
 <!-- The API keys that somebody issued for programs and others: who leaves may know their secrets, so each can be exchanged. -->
 <script lang="ts">
   import { Radio } from "flowbite-svelte";
-  import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
-  import { whenChanged } from "../lib/live.svelte";
+  import { api, ask, type Schemas } from "../lib/api";
+  import { Reading } from "../lib/reading.svelte";
   import { session } from "../lib/session.svelte";
   import { moment } from "../lib/words";
   import ChangeDialog from "./ChangeDialog.svelte";
@@ -12,25 +12,12 @@
 
   let { name, left }: { name: string; left: boolean } = $props();
 
-  let list = $state.raw<Schemas["IssuedKeyList"] | null>(null);
-  let problem = $state.raw<Problem | null>(null);
+  const read = new Reading(() => ask(api.GET("/organisations/{organisation}/principals/{kind}/{principal}/issued-keys", { params: { path: { organisation: session.organisation, kind: "user", principal: name } } })));
+  const list = $derived(read.value);
   let made = $state.raw<Schemas["KeyMade"] | null>(null);
   let exchanging = $state(false);
   let old = $state.raw<Schemas["Key"] | null>(null);
   let keep = $state(0); // minutes
-
-  async function load() {
-    try {
-      list = await ask(api.GET("/organisations/{organisation}/principals/{kind}/{principal}/issued-keys", { params: { path: { organisation: session.organisation, kind: "user", principal: name } } }));
-      problem = null;
-    } catch (caught) {
-      problem = asProblem(caught);
-    }
-  }
-  $effect(() => {
-    load();
-  });
-  whenChanged(load);
 
   function begin(key: Schemas["Key"]) {
     [old, keep, exchanging] = [key, 0, true];
@@ -39,12 +26,12 @@
   async function make() {
     if (!old) return;
     made = await ask(api.POST("/keys/{key}/exchange", { params: { path: { key: old.id } }, body: { keepOldFor: keep } }));
-    await load();
+    await read.again();
   }
 </script>
 
-{#if problem}
-  <div class="mt-7"><ProblemNote {problem} /></div>
+{#if read.problem}
+  <div class="mt-7"><ProblemNote problem={read.problem} /></div>
 {:else if list && (list.keys.length > 0 || list.hidden || made)}
   <section class="mt-7" aria-labelledby="issued-heading" data-test="issued">
     <h2 id="issued-heading" class="mb-2 text-lg font-semibold">API keys that {name} issued for others</h2>

@@ -3,9 +3,9 @@
 <script lang="ts">
   import { hierarchy, partition, type HierarchyRectangularNode } from "d3-hierarchy";
   import { push } from "svelte-spa-router";
-  import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
-  import { whenChanged } from "../lib/live.svelte";
+  import { api, ask, type Schemas } from "../lib/api";
   import { classes, heldInWords } from "../lib/matrix";
+  import { Reading } from "../lib/reading.svelte";
   import { session } from "../lib/session.svelte";
   import { href } from "../lib/words";
   import ProblemNote from "./ProblemNote.svelte";
@@ -16,21 +16,10 @@
   type Node = Schemas["SpreadNode"];
   type Cell = HierarchyRectangularNode<Node>;
 
-  let nodes = $state.raw<Node[] | null>(null);
-  let problem = $state.raw<Problem | null>(null);
-
-  async function load() {
-    try {
-      nodes = (await ask(api.GET("/organisations/{organisation}/principals/{kind}/{principal}/spread", { params: { path: { organisation: session.organisation, kind: kind as "user", principal: name } } }))).nodes;
-      problem = null;
-    } catch (caught) {
-      problem = asProblem(caught);
-    }
-  }
-  $effect(() => {
-    load();
-  });
-  whenChanged(load);
+  const read = new Reading(
+    async () => (await ask(api.GET("/organisations/{organisation}/principals/{kind}/{principal}/spread", { params: { path: { organisation: session.organisation, kind: kind as "user", principal: name } } }))).nodes,
+  );
+  const nodes = $derived(read.value);
 
   const width = 1180;
   const line = 19; // of a scope without others in it
@@ -66,8 +55,8 @@
   const inWords = (n: Node) => (n.told ? heldInWords(n.holds) : "you may not list the grants there");
 </script>
 
-{#if problem}
-  <ProblemNote {problem} />
+{#if read.problem}
+  <ProblemNote problem={read.problem} />
 {:else if !nodes}
   <Skeleton rows={6} />
 {:else}
