@@ -121,6 +121,20 @@ func TestPlanesAreApart(t *testing.T) {
 	require.Equal(t, access.Meaningless, w.ask("rowan", "start machine", "top/folder/house/log.bucket").Reason)
 }
 
+func TestWhatIsNotOfferedIsNotHeld(t *testing.T) {
+	w := newWorld(t)
+	w.create("top/folder/house", access.Project)
+	w.create("top/other", access.Project)
+	w.must(access.OfferServices{ID: w.ids["top/folder"], Services: []string{"storage"}})
+	require.Equal(t, access.NotOffered, w.ask("rowan", "create machine", "top/folder/house").Reason)
+	require.True(t, w.may("rowan", "create bucket", "top/folder/house"))
+	require.True(t, w.may("rowan", "create grant", "top/folder/house"), "what is Arbora's own is there always")
+	require.True(t, w.may("rowan", "create machine", "top/other"))
+	require.NotContains(t, w.now.PermissionsOf(w.ids["top/folder"], func(*access.Type) bool { return true }), access.Shipped().MustPermission("create machine"))
+	w.must(access.OfferServices{ID: w.ids["top/folder"]})
+	require.True(t, w.may("rowan", "create machine", "top/folder/house"))
+}
+
 func TestRetiredScopesAndInactivePeople(t *testing.T) {
 	w := newWorld(t)
 	w.create("top/folder/house", access.Project)

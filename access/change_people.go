@@ -462,6 +462,10 @@ func (d *draft) refreshNames() {
 				}
 			}
 		}
+		if node.Kind == Group {
+			// What cuts everybody cuts a group, too: whoever is in it. What everybody is given is not given by the group.
+			all = append(all, publicNumber, signedInNumber, everyoneNumber)
+		}
 		node.setAll(all, live)
 	}
 	for _, n := range d.stale {

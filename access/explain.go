@@ -170,7 +170,7 @@ func (s *Snapshot) namedBy(r *rule, who *principalNode) (ID, []string) {
 		}
 	}
 	for _, n := range r.who {
-		if who.among(n) {
+		if who.among(n) && (r.cuts || who.Kind != Group) { // what a set is given is not given by a group
 			return s.principals.get(n).ID, nil
 		}
 	}

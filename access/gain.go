@@ -233,7 +233,7 @@ func (g *gains) excess(was, is *principalNode, wasAt, at number, beneath bool) (
 
 // sameInAllWorlds reports whether it makes no difference to a principal that others are inactive.
 func (s *Snapshot) sameInAllWorlds(who *principalNode) bool {
-	return who.resting == nil && !who.Inactive && (who.Home.IsZero() || !s.gone(who))
+	return !who.hasRetiredGroups() && !who.Inactive && (who.Home.IsZero() || !s.gone(who))
 }
 
 func (g *gains) excessIn(w world, was, is *principalNode, wasAt, at number, beneath bool) (Permission, bool) {

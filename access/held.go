@@ -74,7 +74,7 @@ func (s *Snapshot) heldOf(who *principalNode, at number, scope *scopeNode, benea
 
 // takes reports whether a rule that names a principal, perhaps through retired groups, counts.
 func (s *Snapshot) takes(e *entry, who *principalNode, scope *scopeNode, c *Context, lenient bool) bool {
-	if !e.cuts && who.resting != nil && !c.peopleInUse() && who.rests(e.subject) {
+	if !e.cuts && who.resting != nil && !who.isGivenAs(e.subject, c) {
 		return false
 	}
 	if !e.slow {

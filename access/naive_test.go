@@ -252,11 +252,12 @@ func (n *naive) isIn(who, other access.ID) bool {
 	})
 }
 
-// isEver is is, through groups out of use too: what cuts their members goes on cutting.
+// isEver is is, through groups out of use too: what cuts their members goes on cutting, and what cuts everybody cuts a group.
 func (n *naive) isEver(who, other access.ID) bool {
 	pair := [2]access.ID{who, other}
 	if _, ok := n.resting[pair]; !ok {
-		n.resting[pair] = n.is(who, other) || slices.ContainsFunc(n.people, func(g access.Principal) bool {
+		everybody := n.principal(who).Kind == access.Group && slices.Contains([]access.ID{access.Everyone, access.SignedIn, access.Public}, other)
+		n.resting[pair] = n.is(who, other) || everybody || slices.ContainsFunc(n.people, func(g access.Principal) bool {
 			return n.directlyIn(who, g) && n.isEver(g.ID, other)
 		})
 	}

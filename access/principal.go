@@ -177,8 +177,19 @@ func (p *principalNode) among(n number) bool {
 	return p.marks.has(markOf(n)) && sortedHas(p.all(), n)
 }
 
-// rests reports whether n is one of all through retired groups only.
+// rests reports whether n is one of all for what cuts alone: through retired groups only or, of a group, a set of everybody.
 func (p *principalNode) rests(n number) bool { return p.resting != nil && sortedHas(p.resting, n) }
+
+// hasRetiredGroups reports whether it reaches groups through retired ones only.
+func (p *principalNode) hasRetiredGroups() bool {
+	return len(p.resting) > 0 && p.resting[len(p.resting)-1] > staffNumber
+}
+
+// isGivenAs reports whether what n is given is given to the principal, too, n being one of all: groups give once they are in
+// use, what everybody is given is never given by a group.
+func (p *principalNode) isGivenAs(n number, c *Context) bool {
+	return !p.rests(n) || c.peopleInUse() && (p.Kind != Group || n > staffNumber)
+}
 
 // counts reports whether n is one of all through active groups.
 func (p *principalNode) counts(n number) bool { return p.among(n) && !p.rests(n) }

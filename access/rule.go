@@ -119,7 +119,7 @@ func (r *rule) matches(who *principalNode, at *scopeNode, s *Snapshot, c *Contex
 // meansBy says whether the rule names a principal. A retired group still names its members for a rule that cuts: retiring it
 // gives nobody anything.
 func (r *rule) meansBy(who *principalNode, c *Context) truth {
-	return meant(who, r.who, r.claims, c, r.cuts || c.peopleInUse())
+	return meant(who, r.who, r.claims, c, r.cuts)
 }
 
 // excepts says whether the rule excepts a principal. A retired group spares nobody from a cut, and goes on excepting its
@@ -128,13 +128,13 @@ func (r *rule) excepts(who *principalNode, c *Context) truth {
 	if len(r.except)+len(r.exceptClaim) == 0 {
 		return no
 	}
-	return meant(who, r.except, r.exceptClaim, c, !r.cuts || c.peopleInUse())
+	return meant(who, r.except, r.exceptClaim, c, !r.cuts)
 }
 
-// meant says whether numbers and claims mean a principal; resting says whether through retired groups, too.
-func meant(who *principalNode, numbers []number, claims []Subject, c *Context, resting bool) truth {
+// meant says whether numbers and claims mean a principal; takes says that whoever is meant is kept from something.
+func meant(who *principalNode, numbers []number, claims []Subject, c *Context, takes bool) truth {
 	for _, n := range numbers {
-		if who.among(n) && (resting || !who.rests(n)) {
+		if who.among(n) && (takes || who.isGivenAs(n, c)) {
 			return yes
 		}
 	}

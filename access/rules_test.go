@@ -98,6 +98,9 @@ func TestRules(t *testing.T) {
 		"whoever governs within what is cut may not": {[]string{"steward bram " + inHouse, "top/folder: user bram may never do anything"}, asks{
 			"bram edit policy " + inHouse: access.Cut, "bram edit bucket " + scans: access.Cut}},
 		"what means nothing at a place is refused there": {[]string{"builder bram top"}, asks{"bram edit bucket top/folder/house/mister.machine": access.Meaningless}},
+		"what cuts everybody cuts a group": {[]string{"builder curators top", "builder trust top", "top/folder: everyone except curators may never destroy anything", "top/other: public may never modify anything"}, asks{
+			"curators retire bucket " + scans: access.Granted, "trust retire bucket " + scans: access.Cut, "trust edit project top/other": access.Cut, "trust edit bucket " + scans: access.Granted}},
+		"what everybody is given is not given by a group": {[]string{"top: everyone may act as observer"}, asks{"curators describe bucket " + scans: access.NotGranted}},
 		"an attic is beneath its house": {[]string{"observer bram " + attic, "top: under folder/house: user bram may never list bucket"}, asks{
 			"bram list bucket " + old: access.Cut, "bram describe bucket " + old: access.Granted, "bram describe bucket " + scans: access.NotGranted}},
 	} {
