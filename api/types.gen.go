@@ -806,6 +806,13 @@ type FactorCode struct {
 	Code string `json:"code"`
 }
 
+// FactorRemoval defines model for FactorRemoval.
+type FactorRemoval struct {
+	// Code Of the second factor, or a recovery code; not needed while it is not in use yet
+	Code     *string `json:"code,omitempty"`
+	Password string  `json:"password"`
+}
+
 // FactorSeed defines model for FactorSeed.
 type FactorSeed struct {
 	// Picture A QR code, as a data address of a PNG
@@ -1410,11 +1417,6 @@ type PasskeySignIn struct {
 type PasswordChoice struct {
 	Current string `json:"current"`
 	New     string `json:"new"`
-}
-
-// PasswordProof defines model for PasswordProof.
-type PasswordProof struct {
-	Password string `json:"password"`
 }
 
 // PasswordReset defines model for PasswordReset.
@@ -2916,7 +2918,7 @@ type ChoosePasswordJSONRequestBody = PasswordChoice
 type ConfirmSecondFactorJSONRequestBody = FactorCode
 
 // RemoveSecondFactorJSONRequestBody defines body for RemoveSecondFactor for application/json ContentType.
-type RemoveSecondFactorJSONRequestBody = PasswordProof
+type RemoveSecondFactorJSONRequestBody = FactorRemoval
 
 // AskRecoveryJSONRequestBody defines body for AskRecovery for application/json ContentType.
 type AskRecoveryJSONRequestBody = RecoveryWanted

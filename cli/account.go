@@ -97,24 +97,35 @@ func (a *app) signIn(ctx context.Context, c *cli.Command) error {
 func (a *app) signInByPassword(ctx context.Context, c *cli.Command, arbora *client.Client, name, password string) (api.Session, error) {
 	wantToken := true
 	attempt := api.SignIn{Name: name, Password: password, Token: &wantToken, Organisation: orNone(c.String("organisation"))}
+	var s api.Session
+	err := a.withCode(c, func(code *string) (err error) {
+		attempt.Code = code
+		s, err = client.Read[api.Session](arbora.SignIn(ctx, attempt))
+		return err
+	})
+	return s, err
+}
+
+// withCode does what may take a code of one's second factor: the one that --code-from gives, or one that is asked for when it turns
+// out that it is needed.
+func (a *app) withCode(c *cli.Command, do func(code *string) error) error {
 	if from := c.String("code-from"); from != "" {
 		code, err := a.secret(from, "")
 		if err != nil {
-			return api.Session{}, err
+			return err
 		}
-		attempt.Code = &code
+		return do(&code)
 	}
-	s, err := client.Read[api.Session](arbora.SignIn(ctx, attempt))
+	err := do(nil)
 	var problem *client.Error
 	if !errors.As(err, &problem) || problem.Kind() != "code-needed" || !a.terminal() {
-		return s, err
+		return err
 	}
 	code, err := a.secret("", "Code of your second factor")
 	if err != nil {
-		return s, err
+		return err
 	}
-	attempt.Code = &code
-	return client.Read[api.Session](arbora.SignIn(ctx, attempt))
+	return do(&code)
 }
 
 func (a *app) signOutCommand() *cli.Command {
@@ -232,14 +243,14 @@ func (a *app) proveCommand() *cli.Command {
 	return &cli.Command{
 		Name: "prove", Usage: "give your password once more, for what takes a fresh proof in the next minutes",
 		Flags: []cli.Flag{&cli.StringFlag{Name: "password-from", Usage: "read the password from the first line of `FILE` (- for standard input)"}},
-		Action: a.withPassword("Proved.", func(ctx context.Context, s session, password string) error {
+		Action: a.withPassword("Proved.", func(ctx context.Context, _ *cli.Command, s session, password string) error {
 			return client.Done(s.ProveSession(ctx, api.Proof{Password: &password}))
 		}),
 	}
 }
 
 // withPassword is a command that sends the password of the person who runs it, and says when it is done.
-func (a *app) withPassword(done string, send func(ctx context.Context, s session, password string) error) cli.ActionFunc {
+func (a *app) withPassword(done string, send func(ctx context.Context, c *cli.Command, s session, password string) error) cli.ActionFunc {
 	return func(ctx context.Context, c *cli.Command) error {
 		s, err := a.as(c)
 		if err != nil {
@@ -249,7 +260,7 @@ func (a *app) withPassword(done string, send func(ctx context.Context, s session
 		if err != nil {
 			return err
 		}
-		if err := send(ctx, s, password); err != nil {
+		if err := send(ctx, c, s, password); err != nil {
 			return err
 		}
 		a.say(c, "%s", done)

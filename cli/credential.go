@@ -180,10 +180,15 @@ func (a *app) secondFactorCommand() *cli.Command {
 				Flags: []cli.Flag{&cli.StringFlag{Name: "code-from", Usage: "read the first code from `FILE` (- for standard input)"}},
 			},
 			{
-				Name: "remove", Usage: "remove it; asks for your password",
-				Flags: []cli.Flag{&cli.StringFlag{Name: "password-from", Usage: "read your password from `FILE` (- for standard input)"}},
-				Action: a.withPassword("Removed your second factor: your password alone opens your account.", func(ctx context.Context, s session, password string) error {
-					return client.Done(s.RemoveSecondFactor(ctx, api.PasswordProof{Password: password}))
+				Name: "remove", Usage: "remove it; asks for your password and for a code of it, or a recovery code",
+				Flags: []cli.Flag{
+					&cli.StringFlag{Name: "password-from", Usage: "read your password from `FILE` (- for standard input)"},
+					&cli.StringFlag{Name: "code-from", Usage: "read the code from `FILE` (- for standard input)"},
+				},
+				Action: a.withPassword("Removed your second factor: your password alone opens your account.", func(ctx context.Context, c *cli.Command, s session, password string) error {
+					return a.withCode(c, func(code *string) error {
+						return client.Done(s.RemoveSecondFactor(ctx, api.FactorRemoval{Password: password, Code: code}))
+					})
 				}),
 			},
 		},

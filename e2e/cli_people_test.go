@@ -168,7 +168,12 @@ func TestSecondFactorByCommandLine(t *testing.T) {
 	status, shown := c.atATerminal([]answer{{"Password of tomas@lindenmere:", demo.Passphrase}, {"Code of your second factor:", codes.Codes[1]}}, "sign-in", "tomas@lindenmere", "--server", b.Address)
 	require.Zero(t, status, shown)
 	require.NotContains(t, shown, codes.Codes[1], "what is typed is not shown")
-	status, out, errs := c.run(demo.Passphrase+"\n", "second-factor", "remove", "--password-from", "-")
+	status, _, errs = c.run(demo.Passphrase+"\n", "second-factor", "remove", "--password-from", "-")
+	require.Equal(t, 1, status)
+	require.Contains(t, errs, "a code is needed beside the password", "a session and its password are not enough")
+	file := filepath.Join(c.home, "code")
+	require.NoError(t, os.WriteFile(file, []byte(codes.Codes[2]+"\n"), 0o600))
+	status, out, errs := c.run(demo.Passphrase+"\n", "second-factor", "remove", "--password-from", "-", "--code-from", file)
 	require.Zero(t, status, out+errs)
 	c.signIn("tomas@lindenmere", b.Address)
 }

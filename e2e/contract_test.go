@@ -177,7 +177,7 @@ func TestAnswersFitTheContract(t *testing.T) {
 		{"GET", "/profile/second-factor", "", token},
 		{"POST", "/profile/second-factor", "", token},
 		{"PUT", "/profile/second-factor", `{"code":"000000"}`, token},
-		{"POST", "/profile/second-factor/removal", `{"password":"wrong"}`, token},
+		{"POST", "/profile/second-factor/removal", `{"password":"wrong","code":"000000"}`, token},
 		{"POST", "/session/proof", `{"password":"wrong"}`, token},
 		{"POST", "/session/proof", `{"password":"` + demo.Passphrase + `"}`, token},
 		{"POST", "/profile/passkeys/options", "", token},

@@ -519,8 +519,13 @@ func TestSecondFactor(t *testing.T) {
 	require.Equal(t, api.SecondFactor{InUse: true, Codes: 9, Required: true}, shown)
 
 	testbed.Problem(t, 403, client.Done(tomas.ResetSecondFactor(t.Context(), "lindenmere", api.UserKind, "rowan")))
-	testbed.Problem(t, 400, client.Done(rowan.RemoveSecondFactor(t.Context(), api.PasswordProof{Password: "wrong"})))
-	require.NoError(t, client.Done(rowan.RemoveSecondFactor(t.Context(), api.PasswordProof{Password: demo.Passphrase})))
+	remove := func(password string, code *string) error {
+		return client.Done(rowan.RemoveSecondFactor(t.Context(), api.FactorRemoval{Password: password, Code: code}))
+	}
+	testbed.Problem(t, 400, remove("wrong", &codes.Codes[4]))
+	require.Equal(t, "code-needed", kind(t, remove(demo.Passphrase, nil)), "a session and its password do not take the factor away")
+	require.Equal(t, "code", *testbed.Problem(t, 400, remove(demo.Passphrase, ptr("000000"))).Field)
+	require.NoError(t, remove(demo.Passphrase, &codes.Codes[4]))
 	require.NoError(t, attempt(""))
 	require.Equal(t, "conflict", kind(t, client.Done(maeve.ResetSecondFactor(t.Context(), "lindenmere", api.UserKind, "rowan"))), "there is none to reset")
 }

@@ -53,14 +53,15 @@ func CodeStep(seed, code string, at time.Time) (step int64, ok bool, err error) 
 // recoveryCodes is how many recovery codes somebody gets at a time.
 const recoveryCodes = 10
 
-// NewRecoveryCodes makes recovery codes of 50 bits, each to be used once.
+// NewRecoveryCodes makes recovery codes of 120 bits, each to be used once. They are that long because a hash without salt or
+// cost is kept of each: whoever steals the records cannot try them all.
 func NewRecoveryCodes() []string {
 	codes := make([]string, recoveryCodes)
 	for i := range codes {
-		var random [7]byte
+		var random [15]byte
 		rand.Read(random[:]) // never fails since Go 1.24
 		text := strings.ToLower(readable.EncodeToString(random[:]))
-		codes[i] = text[:5] + "-" + text[5:10]
+		codes[i] = strings.Join([]string{text[:6], text[6:12], text[12:18], text[18:]}, "-")
 	}
 	return codes
 }

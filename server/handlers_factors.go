@@ -53,7 +53,7 @@ func (h handlers) ConfirmSecondFactor(ctx context.Context, r ConfirmSecondFactor
 
 func (h handlers) RemoveSecondFactor(ctx context.Context, r RemoveSecondFactorRequestObject) (RemoveSecondFactorResponseObject, error) {
 	ctx, caller := who(ctx)
-	return RemoveSecondFactor204Response{}, h.service.DropFactor(ctx, caller, r.Body.Password)
+	return RemoveSecondFactor204Response{}, h.service.DropFactor(ctx, caller, r.Body.Password, value(r.Body.Code))
 }
 
 // ceremonyOf hands a browser's options on as they are.

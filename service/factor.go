@@ -103,9 +103,16 @@ func (s *Service) ConfirmFactor(ctx context.Context, c Caller, code string) ([]s
 	return codes, nil
 }
 
-// DropFactor takes the caller's second factor away; it takes their password, so that an unwatched screen is not enough.
-func (s *Service) DropFactor(ctx context.Context, c Caller, password string) error {
+// DropFactor takes the caller's second factor away. It takes their password, so that an unwatched screen is not enough, and a code,
+// so that the password is not either.
+func (s *Service) DropFactor(ctx context.Context, c Caller, password, code string) error {
 	if err := s.testOwnPassword(ctx, c, password, "password"); err != nil {
+		return err
+	}
+	var problem *Problem
+	if _, err := s.testFactor(ctx, c.Identity, code, c.From); errors.As(err, &problem) && problem.Kind == WrongSignIn {
+		return wrongCode() // the session is as good as it was
+	} else if err != nil {
 		return err
 	}
 	record := store.AuditRecord{Organisation: c.OrganisationName, Author: s.author(c), Event: "second-factor-dropped", Detail: c.Name + " took away their second factor"}

@@ -1767,8 +1767,10 @@ export interface components {
             /** @description Each stands in once for a code of the device */
             codes: string[];
         };
-        PasswordProof: {
+        FactorRemoval: {
             password: string;
+            /** @description Of the second factor, or a recovery code; not needed while it is not in use yet */
+            code?: string;
         };
         Ceremony: {
             /** @description To be sent back with the answer */
@@ -4778,7 +4780,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["PasswordProof"];
+                "application/json": components["schemas"]["FactorRemoval"];
             };
         };
         responses: {

@@ -21,9 +21,9 @@ const csrf: Middleware = {
     return request;
   },
   onResponse({ request, response }) {
-    // A session that ended elsewhere ends here too; a wrong password at sign-in is told by the form.
+    // A session that ended elsewhere ends here too; a wrong password at sign-in, and a code that is missing, are told by the form.
     const path = new URL(request.url).pathname;
-    if (response.status === 401 && !(request.method === "POST" && (path.startsWith("/api/v1/session") || path.startsWith("/api/v1/links")))) session.end();
+    if (response.status === 401 && !(request.method === "POST" && /^\/api\/v1\/(session|links|profile\/second-factor)/.test(path))) session.end();
   },
 };
 

@@ -15,6 +15,7 @@
   let problem = $state.raw<Problem | null>(null);
   let removing = $state(false);
   let password = $state("");
+  let code = $state("");
   let label = $state("");
 
   async function load() {
@@ -42,9 +43,9 @@
   const remove = (event: Event) => {
     event.preventDefault();
     return act(async () => {
-      await ask(api.POST("/profile/second-factor/removal", { body: { password } }));
+      await ask(api.POST("/profile/second-factor/removal", { body: { password, code: code.trim() } }));
       removing = false;
-      password = "";
+      password = code = "";
     });
   };
   const add = (event: Event) => {
@@ -66,6 +67,9 @@
       <form onsubmit={remove} class="mt-4 space-y-3">
         <Field label="Your password" name="password" {problem}>
           {#snippet children(id)}<TextInput {id} name="factor-password" type="password" bind:value={password} autocomplete="current-password" required />{/snippet}
+        </Field>
+        <Field label="A code of your device, or a recovery code" name="code" {problem}>
+          {#snippet children(id)}<TextInput {id} name="factor-code" bind:value={code} autocomplete="one-time-code" required />{/snippet}
         </Field>
         <div class="flex gap-2"><Button type="submit">Take it away</Button><QuietButton type="button" onclick={() => (removing = false)}>Keep it</QuietButton></div>
       </form>
