@@ -64,7 +64,7 @@ type Records interface {
 	AddKeeper(ctx context.Context, keeper store.Identity, author store.Author) error
 	AddPasskey(ctx context.Context, i store.Identity, k store.Passkey, author store.Author) error
 	AddService(ctx context.Context, name string, file []byte, author store.Author) error
-	AddSigningKey(ctx context.Context, k store.SigningKey) error
+	AddSigningKey(ctx context.Context, k store.SigningKey, before time.Time) error
 	Audit(ctx context.Context, r store.AuditRecord) error
 	AuditRecords(ctx context.Context, organisation access.ID, f store.AuditFilter) (entries []store.AuditEntry, next uint64, err error)
 	AskRecovery(ctx context.Context, i store.Identity, token people.Token, until, notAfter time.Time, author store.Author) (made bool, err error)

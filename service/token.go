@@ -9,10 +9,12 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/go-jose/go-jose/v4"
 	"github.com/hashicorp/golang-lru/v2/expirable"
+	"golang.org/x/sync/singleflight"
 
 	"arbora.example/access"
 	"arbora.example/people"
@@ -31,26 +33,39 @@ func newVerified() *expirable.LRU[[sha256.Size]byte, people.AccessToken] {
 
 // signing keeps the keys that access tokens are signed with.
 type signing struct {
-	mu   sync.Mutex
-	keys []people.SigningKey // newest first
+	keys    atomic.Pointer[[]people.SigningKey] // newest first
+	making  sync.Mutex
+	reading singleflight.Group
+}
+
+func (s *signing) known() []people.SigningKey {
+	if keys := s.keys.Load(); keys != nil {
+		return *keys
+	}
+	return nil
 }
 
 const sealedSigningKey = "signing key"
 
 // signingKey gives the key that signs at a moment, making one when the newest has signed for long enough.
 func (s *Service) signingKey(ctx context.Context, now time.Time) (people.SigningKey, error) {
-	s.signing.mu.Lock()
-	defer s.signing.mu.Unlock()
-	fresh := func() bool {
-		return len(s.signing.keys) > 0 && now.Before(s.signing.keys[0].MadeAt.Add(people.SigningFor))
-	}
-	if !fresh() {
-		if err := s.loadSigningKeys(ctx, now); err != nil {
-			return people.SigningKey{}, err
+	fresh := func() (people.SigningKey, bool) {
+		keys := s.signing.known()
+		if len(keys) == 0 || !now.Before(keys[0].MadeAt.Add(people.SigningFor)) {
+			return people.SigningKey{}, false
 		}
+		return keys[0], true
 	}
-	if fresh() {
-		return s.signing.keys[0], nil
+	if key, ok := fresh(); ok {
+		return key, nil
+	}
+	s.signing.making.Lock()
+	defer s.signing.making.Unlock()
+	if _, err := s.loadSigningKeys(ctx, now); err != nil {
+		return people.SigningKey{}, err
+	}
+	if key, ok := fresh(); ok {
+		return key, nil
 	}
 	key, err := people.NewSigningKey(now)
 	if err != nil {
@@ -60,49 +75,57 @@ func (s *Service) signingKey(ctx context.Context, now time.Time) (people.Signing
 	if err != nil {
 		return key, err
 	}
-	if err := s.records.AddSigningKey(ctx, store.SigningKey{ID: key.ID, Sealed: s.sealer.Seal(text, sealedSigningKey), CreatedAt: now}); err != nil {
+	if err := s.records.AddSigningKey(ctx, store.SigningKey{ID: key.ID, Sealed: s.sealer.Seal(text, sealedSigningKey), CreatedAt: now}, now.Add(-people.VerifyingFor)); err != nil {
 		return key, err
 	}
-	s.signing.keys = append([]people.SigningKey{key}, s.signing.keys...)
+	keys := append([]people.SigningKey{key}, s.signing.known()...)
+	s.signing.keys.Store(&keys)
 	return key, nil
 }
 
-// loadSigningKeys reads the keys that still verify. The caller holds s.signing.mu.
-func (s *Service) loadSigningKeys(ctx context.Context, now time.Time) error {
-	sealed, err := s.records.SigningKeys(ctx, now.Add(-people.VerifyingFor))
-	if err != nil {
-		return err
-	}
-	s.signing.keys = nil
-	for _, k := range sealed {
-		text, err := s.sealer.Open(k.Sealed, sealedSigningKey)
+// loadSigningKeys reads the keys that still verify. Callers at the same time wait for one reading: tokens that name keys which are
+// not there, of which anybody can make as many as they like, cost one query at a time, and hold up nobody whose key is known. It
+// reports whether several waited: the reading may then have begun before they asked.
+func (s *Service) loadSigningKeys(ctx context.Context, now time.Time) (shared bool, err error) {
+	_, err, shared = s.signing.reading.Do("", func() (any, error) {
+		sealed, err := s.records.SigningKeys(context.WithoutCancel(ctx), now.Add(-people.VerifyingFor))
 		if err != nil {
-			return err
+			return nil, err
 		}
-		key, err := people.ParseSigningKey(text, k.CreatedAt)
-		if err != nil {
-			return err
+		keys := make([]people.SigningKey, len(sealed))
+		for i, k := range sealed {
+			text, err := s.sealer.Open(k.Sealed, sealedSigningKey)
+			if err != nil {
+				return nil, err
+			}
+			if keys[i], err = people.ParseSigningKey(text, k.CreatedAt); err != nil {
+				return nil, err
+			}
 		}
-		s.signing.keys = append(s.signing.keys, key)
-	}
-	return nil
+		s.signing.keys.Store(&keys)
+		return nil, nil
+	})
+	return shared, err
 }
 
 // verifyingKey finds a key by id; one that another instance made is read from the records.
 func (s *Service) verifyingKey(ctx context.Context, id string) (key people.SigningKey, found bool, err error) {
-	s.signing.mu.Lock()
-	defer s.signing.mu.Unlock()
-	for range 2 {
-		for _, k := range s.signing.keys {
-			if k.ID == id {
-				return k, true, nil
-			}
+	for readings := 0; ; readings++ {
+		keys := s.signing.known()
+		if i := slices.IndexFunc(keys, func(k people.SigningKey) bool { return k.ID == id }); i >= 0 {
+			return keys[i], true, nil
 		}
-		if err := s.loadSigningKeys(ctx, s.moment()); err != nil {
+		if readings >= 2 {
+			return key, false, nil
+		}
+		shared, err := s.loadSigningKeys(ctx, s.moment())
+		if err != nil {
 			return key, false, err
 		}
+		if !shared {
+			readings++
+		}
 	}
-	return key, false, nil
 }
 
 // PublicKeys gives what access tokens are verified with, newest first (RFC 7517).
@@ -110,10 +133,8 @@ func (s *Service) PublicKeys(ctx context.Context) (jose.JSONWebKeySet, error) {
 	if _, err := s.signingKey(ctx, s.moment()); err != nil {
 		return jose.JSONWebKeySet{}, err
 	}
-	s.signing.mu.Lock()
-	defer s.signing.mu.Unlock()
 	var set jose.JSONWebKeySet
-	for _, k := range s.signing.keys {
+	for _, k := range s.signing.known() {
 		set.Keys = append(set.Keys, k.Public())
 	}
 	return set, nil

@@ -176,11 +176,11 @@ func TestKeysAndTokens(t *testing.T) {
 	require.Empty(t, list)
 
 	for i := range 3 {
-		require.NoError(t, s.AddSigningKey(t.Context(), store.SigningKey{ID: string(rune('a' + i)), Sealed: []byte("sealed"), CreatedAt: now.Add(time.Duration(i) * time.Hour)}))
+		require.NoError(t, s.AddSigningKey(t.Context(), store.SigningKey{ID: string(rune('a' + i)), Sealed: []byte("sealed"), CreatedAt: now.Add(time.Duration(i) * time.Hour)}, now))
 	}
-	signing, err := s.SigningKeys(t.Context(), now)
+	signing, err := s.SigningKeys(t.Context(), now.Add(-time.Hour))
 	require.NoError(t, err)
-	require.Len(t, signing, 2)
+	require.Len(t, signing, 2, "one that is too old to verify anything is forgotten")
 	require.Equal(t, "c", signing[0].ID, "the newest first")
 	require.NoError(t, s.CheckAudit(t.Context()))
 }

@@ -171,10 +171,15 @@ func (s *Store) SigningKeys(ctx context.Context, after time.Time) (keys []Signin
 	return keys, err
 }
 
-// AddSigningKey writes a signing key.
-func (s *Store) AddSigningKey(ctx context.Context, k SigningKey) error {
-	_, err := s.db.ExecContext(ctx, "INSERT INTO signing_key (id, sealed, created_at) VALUES (?, ?, ?)", k.ID, k.Sealed, k.CreatedAt)
-	return mark(err)
+// AddSigningKey writes a signing key, and forgets those made before a moment: they verify nothing any more.
+func (s *Store) AddSigningKey(ctx context.Context, k SigningKey, before time.Time) error {
+	return s.transaction(ctx, func(tx *txn) error {
+		if _, err := tx.ExecContext(ctx, "DELETE FROM signing_key WHERE created_at <= ?", before); err != nil {
+			return err
+		}
+		_, err := tx.ExecContext(ctx, "INSERT INTO signing_key (id, sealed, created_at) VALUES (?, ?, ?)", k.ID, k.Sealed, k.CreatedAt)
+		return err
+	})
 }
 
 // RevokeToken takes an access token back, and forgets those that have ended.
