@@ -6,9 +6,10 @@ import (
 	"fmt"
 	"net"
 	"net/http"
-	"net/netip"
 	"net/url"
 	"os"
+
+	"arbora.example/loopback"
 )
 
 // checkServer refuses an address to which passwords, sessions and keys would go in the clear.
@@ -18,7 +19,7 @@ func checkServer(server string, insecure bool) error {
 		return nil // what is no address is told where it is opened
 	}
 	host := address.Hostname()
-	if ip, err := netip.ParseAddr(host); host == "localhost" || err == nil && ip.IsLoopback() {
+	if loopback.Names(host) {
 		return nil
 	}
 	return fmt.Errorf("%s is not this machine, and http sends your password in the clear: use https://%s, or say --insecure", server, net.JoinHostPort(host, portOr(address, "443")))

@@ -97,15 +97,15 @@ func TestPagesOfASearchGoOn(t *testing.T) {
 	require.Equal(t, 400, status, answer)
 }
 
-// TestWhereTheServiceSaysItIs asks for metadata by the name of another host: the service tells its own, to HEAD too, and says how
-// to sign in to whoever did not.
+// TestWhereTheServiceSaysItIs asks for metadata by another of this machine's names: the service tells its own, to HEAD too, and
+// says how to sign in to whoever did not. By a name of somebody else's nothing is told.
 func TestWhereTheServiceSaysItIs(t *testing.T) {
 	b := testbed.StartDemo(t)
 	for _, method := range []string{http.MethodGet, http.MethodHead} {
 		for _, path := range []string{"/.well-known/authzen-configuration", "/.well-known/oauth-authorization-server", "/oauth/keys"} {
 			r, err := http.NewRequestWithContext(t.Context(), method, b.Address+path, nil)
 			require.NoError(t, err)
-			r.Host = "quaywater.example"
+			r.Host = "quaywater.localhost"
 			response, err := http.DefaultClient.Do(r)
 			require.NoError(t, err)
 			text, err := io.ReadAll(response.Body)
@@ -117,6 +117,18 @@ func TestWhereTheServiceSaysItIs(t *testing.T) {
 				require.Contains(t, string(text), b.Address)
 			}
 		}
+	}
+	for _, path := range []string{"/", "/api/v1/status", "/.well-known/authzen-configuration", "/access/v1/evaluation"} {
+		r, err := http.NewRequestWithContext(t.Context(), http.MethodGet, b.Address+path, nil)
+		require.NoError(t, err)
+		r.Host = "quaywater.example"
+		response, err := http.DefaultClient.Do(r)
+		require.NoError(t, err)
+		text, err := io.ReadAll(response.Body)
+		require.NoError(t, err)
+		require.NoError(t, response.Body.Close())
+		require.Equal(t, http.StatusMisdirectedRequest, response.StatusCode, path)
+		require.Contains(t, string(text), "this service answers at "+b.Address)
 	}
 	for _, path := range []string{"/access/v1/evaluation", "/api/v1/organisations/lindenmere/groups"} {
 		status, header, _ := call(t, http.MethodPost, b.Address+path, "", "application/json", `{}`)

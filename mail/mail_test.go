@@ -57,6 +57,21 @@ func TestLettersArrive(t *testing.T) {
 	all.Wait()
 	require.Len(t, sink.Letters(), 9)
 	require.Error(t, server.Send(t.Context(), people.Letter{To: "not an address", Subject: "x", Text: "x"}))
+
+	// By an address that is not known to be this machine's, a server that does not encrypt gets nothing.
+	beyond, err := mail.Open(strings.Replace(sink.Mail(), "127.0.0.1", "0.0.0.0", 1), "arbora@lindenmere.example")
+	require.NoError(t, err)
+	require.ErrorContains(t, beyond.Send(t.Context(), people.Letter{To: "a@b.example", Subject: "in the clear", Text: "x"}), "STARTTLS")
+	require.Len(t, sink.Letters(), 9)
+
+	// Nor does the sink show letters to a page that another's name leads to this machine.
+	r, err := http.NewRequestWithContext(t.Context(), http.MethodGet, sink.Page()+"/letters", nil)
+	require.NoError(t, err)
+	r.Host = "quaywater.example"
+	answer, err := http.DefaultClient.Do(r)
+	require.NoError(t, err)
+	require.NoError(t, answer.Body.Close())
+	require.Equal(t, http.StatusMisdirectedRequest, answer.StatusCode)
 }
 
 func TestMailServersThatAreNone(t *testing.T) {

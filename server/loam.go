@@ -39,7 +39,6 @@ func (s *Server) mountLoam(engine *gin.Engine) error {
 					r.Header.Del(name)
 				}
 			}
-			r.Header.Set("Cache-Control", "no-store")
 			r.Header.Set("Content-Security-Policy", "sandbox; default-src 'none'; style-src 'unsafe-inline'; img-src data:")
 			r.Header.Set("X-Content-Type-Options", "nosniff")
 			return nil

@@ -6,16 +6,19 @@ import (
 	"context"
 	"crypto/tls"
 	"errors"
+	"fmt"
 	"io/fs"
 	"log/slog"
 	"net"
 	"net/http"
+	"net/url"
 	"strings"
 	"time"
 
 	"github.com/gin-contrib/gzip"
 	"github.com/gin-gonic/gin"
 
+	"arbora.example/loopback"
 	"arbora.example/server/authzen"
 	"arbora.example/server/contract"
 	"arbora.example/server/oauth"
@@ -29,7 +32,8 @@ type Server struct {
 	version string
 	log     *slog.Logger
 	loam    string
-	secure  bool // people reach the service by https
+	secure  bool   // people reach the service by https
+	host    string // under which they reach it, with the port if it is named
 }
 
 // Options are what a server works with.
@@ -49,7 +53,11 @@ func New(o Options) (http.Handler, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &Server{service: o.Service, routes: routes, version: o.Version, log: o.Log, loam: o.Loam, secure: strings.HasPrefix(o.Service.Address(), "https://")}
+	address, err := url.Parse(o.Service.Address())
+	if err != nil {
+		return nil, fmt.Errorf("the service's address is wrong: %w", err)
+	}
+	s := &Server{service: o.Service, routes: routes, version: o.Version, log: o.Log, loam: o.Loam, secure: address.Scheme == "https", host: address.Host}
 	gin.SetMode(gin.ReleaseMode)
 	engine := gin.New()
 	engine.UseRawPath, engine.UnescapePathValues = true, true // an address in a path has its slashes escaped
@@ -58,7 +66,7 @@ func New(o Options) (http.Handler, error) {
 	if err := engine.SetTrustedProxies(o.Proxies); err != nil {
 		return nil, err
 	}
-	engine.Use(s.logRequest, gin.CustomRecoveryWithWriter(nil, s.recovered), s.securityHeaders)
+	engine.Use(s.logRequest, gin.CustomRecoveryWithWriter(nil, s.recovered), s.securityHeaders, s.meant)
 	strict := contract.NewStrictHandlerWithOptions(handlers{s}, nil, contract.StrictGinServerOptions{
 		RequestErrorHandlerFunc:  s.writeError,
 		HandlerErrorFunc:         s.writeError,
@@ -145,15 +153,25 @@ func contentSecurity(styles string) string {
 	return "default-src 'none'; script-src 'self'; style-src " + styles + "; img-src 'self' data:; font-src 'self'; connect-src 'self'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
 }
 
+// meant refuses requests for a host that this service is not, when it answers without TLS: see [loopback.Resists]. By TLS the
+// certificate sees to it.
+func (s *Server) meant(c *gin.Context) {
+	if s.secure || loopback.Resists(c.Request.Host) || strings.EqualFold(c.Request.Host, s.host) {
+		return
+	}
+	c.Abort()
+	writeProblem(c, problemOf(http.StatusMisdirectedRequest, "another-host", "this service answers at "+s.service.Address()+", not under the name that the request was made for", "use that address; if people reach the service by another, name it with arbora serve --address"))
+}
+
 // securityHeaders confines pages to what this server sends.
 func (s *Server) securityHeaders(c *gin.Context) {
 	h := c.Writer.Header()
 	if s.secure {
 		h.Set("Strict-Transport-Security", "max-age=31536000") // RFC 6797
 	}
+	h.Set("Cache-Control", "no-store") // what may be kept says so itself
 	if id := c.GetHeader("X-Request-ID"); id != "" && strings.HasPrefix(c.Request.URL.Path, "/access/") {
 		h.Set("X-Request-ID", id) // OpenID AuthZEN Authorization API 1.0, section 10.1.3
-		h.Set("Cache-Control", "no-store")
 	}
 	h.Set("Content-Security-Policy", contentSecurity("'self'"))
 	h.Set("X-Content-Type-Options", "nosniff")

@@ -18,6 +18,8 @@ import (
 
 	"github.com/emersion/go-smtp"
 	"github.com/jhillyerd/enmime/v2"
+
+	"arbora.example/loopback"
 )
 
 // Letter is a letter that was taken.
@@ -60,7 +62,13 @@ func Start(mailAddress, pageAddress string) (*Sink, error) {
 	mux := http.NewServeMux()
 	mux.HandleFunc("GET /{$}", s.showPage)
 	mux.HandleFunc("GET /letters", s.showLetters)
-	s.http = &http.Server{Handler: mux, ReadHeaderTimeout: 10 * time.Second}
+	s.http = &http.Server{Handler: http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if !loopback.Resists(r.Host) { // letters hold links that open accounts
+			http.Error(w, "Open this page by its address: "+s.page, http.StatusMisdirectedRequest)
+			return
+		}
+		mux.ServeHTTP(w, r)
+	}), ReadHeaderTimeout: 10 * time.Second}
 	go s.smtp.Serve(mail) // ends with Close
 	go s.http.Serve(page)
 	return s, nil
