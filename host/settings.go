@@ -149,15 +149,26 @@ func (s *settings) sealer() (*people.Sealer, error) {
 	text, err := os.ReadFile(name)
 	if errors.Is(err, os.ErrNotExist) {
 		text, err = newSealingKey(name)
+	} else if err == nil {
+		err = closed(name)
 	}
 	if err != nil {
-		return nil, fmt.Errorf("the sealing key cannot be read: %w", err)
+		return nil, fmt.Errorf("the sealing key cannot be used: %w", err)
 	}
 	key, err := base64.StdEncoding.DecodeString(strings.TrimSpace(string(text)))
 	if err != nil {
 		return nil, fmt.Errorf("the sealing key in %s is damaged: put the one back that the records were sealed with", name)
 	}
 	return people.NewSealer(key)
+}
+
+// closed refuses a file with a secret that others may read or replace. A group may read it: that is how some hosts hand secrets in.
+func closed(name string) error {
+	info, err := os.Stat(name)
+	if err == nil && info.Mode().Perm()&0o027 != 0 {
+		err = fmt.Errorf("others can read or replace %s: run chmod 600 %s", name, name)
+	}
+	return err
 }
 
 func newSealingKey(name string) ([]byte, error) {

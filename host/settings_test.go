@@ -68,3 +68,24 @@ func TestSettings(t *testing.T) {
 	_, err = settle(t, "--config", filepath.Join(t.TempDir(), "nowhere.toml"))
 	require.ErrorContains(t, err, "the configuration file cannot be read")
 }
+
+// TestTheSealingKeyIsClosed refuses a key that others can read or replace, and says what to do.
+func TestTheSealingKeyIsClosed(t *testing.T) {
+	name := filepath.Join(t.TempDir(), "sealing-key")
+	set := settings{SealingKey: name}
+	first, err := set.sealer()
+	require.NoError(t, err, "a key is made on first use")
+	sealed := first.Seal([]byte("seed"), "test")
+	for mode, refused := range map[os.FileMode]bool{0o600: false, 0o400: false, 0o440: false, 0o644: true, 0o660: true, 0o602: true} {
+		require.NoError(t, os.Chmod(name, mode))
+		again, err := set.sealer()
+		if refused {
+			require.ErrorContains(t, err, "run chmod 600 "+name, "%o", mode)
+			continue
+		}
+		require.NoError(t, err, "%o", mode)
+		text, err := again.Open(sealed, "test")
+		require.NoError(t, err)
+		require.Equal(t, "seed", string(text))
+	}
+}

@@ -266,6 +266,19 @@ func TestPrivateServerKeepsItsData(t *testing.T) {
 	require.NoError(t, second.Stop())
 	require.NoError(t, s.Ping(t.Context()), "and leaves it running")
 
+	db, err := sql.Open("mysql", server.DSN(""))
+	require.NoError(t, err)
+	defer db.Close()
+	var unread, local bool
+	var socket string
+	require.NoError(t, db.QueryRowContext(t.Context(), "SELECT LOAD_FILE(?) IS NULL, @@local_infile, @@socket", directory+"/password").Scan(&unread, &local, &socket))
+	require.True(t, unread, "no statement reads a file of the machine")
+	require.False(t, local)
+	require.Equal(t, "socket", socket, "in the folder of the data")
+	data, err := os.Stat(directory + "/data")
+	require.NoError(t, err)
+	require.Zero(t, data.Mode().Perm()&0o077, "which nobody else can enter")
+
 	require.NoError(t, server.Stop())
 	require.ErrorIs(t, s.Ping(t.Context()), store.ErrUnavailable)
 	_, err = s.Load(t.Context(), top.ID, func(access.Change) error { return nil })

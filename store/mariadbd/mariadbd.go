@@ -264,9 +264,10 @@ func (s *Server) run() (*child.Process, error) {
 		"--datadir=" + filepath.Join(s.directory, "data"), "--tmpdir=" + s.temporary(),
 		"--init-file=" + start,
 		"--bind-address=127.0.0.1", fmt.Sprintf("--port=%d", s.port),
-		"--socket=" + filepath.Join(os.TempDir(), fmt.Sprintf("arbora-%d-%d.sock", os.Getpid(), s.port)),
+		"--socket=socket", // in the data folder, which others cannot enter; a whole path may be too long for a socket
 		"--pid-file=" + filepath.Join(s.directory, "mariadbd.pid"),
 		"--skip-name-resolve", "--skip-log-bin",
+		"--local-infile=OFF", "--secure-file-priv=" + s.temporary(), // statements read no files of this machine
 		"--character-set-server=utf8mb4", "--collation-server=utf8mb4_bin",
 		"--innodb-flush-log-at-trx-commit=1", "--innodb-doublewrite=1",
 		"--innodb-buffer-pool-size=128M", "--innodb-log-file-size=48M",
