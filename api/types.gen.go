@@ -79,6 +79,24 @@ func (e BlankKind) Valid() bool {
 	}
 }
 
+// Defines values for Factor.
+const (
+	CodeFactor    Factor = "code"
+	PasskeyFactor Factor = "passkey"
+)
+
+// Valid indicates whether the value is a known member of the Factor enum.
+func (e Factor) Valid() bool {
+	switch e {
+	case CodeFactor:
+		return true
+	case PasskeyFactor:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for HeldClassClass.
 const (
 	HeldClassClassDestroy HeldClassClass = "destroy"
@@ -734,6 +752,9 @@ type Contents struct {
 
 // Demands What is demanded of how people come in and for how long: of everybody who works in the organisation, or besides of whoever holds permissions to govern
 type Demands struct {
+	// Factors People come in by one of these; by a password alone when left out
+	Factors *[]Factor `json:"factors,omitempty"`
+
 	// Idle In minutes: a session ends so long after it was last used; two hours when left out
 	Idle *int `json:"idle,omitempty"`
 
@@ -742,9 +763,6 @@ type Demands struct {
 
 	// Networks People work from these alone, written as in 192.0.2.0/24; from anywhere when left out
 	Networks *[]string `json:"networks,omitempty"`
-
-	// SecondFactor A code beside the password, or a passkey
-	SecondFactor *bool `json:"secondFactor,omitempty"`
 }
 
 // Device defines model for Device.
@@ -800,6 +818,9 @@ type Effect struct {
 	// Shifting Held under a condition before and after, by other rules
 	Shifting []string `json:"shifting"`
 }
+
+// Factor One-time codes beside the password, or a passkey in place of it
+type Factor string
 
 // FactorCode defines model for FactorCode.
 type FactorCode struct {
@@ -2142,7 +2163,10 @@ type Session struct {
 	Csrf   string    `json:"csrf"`
 	Email  string    `json:"email"`
 	EndsAt time.Time `json:"endsAt"`
-	Keeper bool      `json:"keeper"`
+
+	// Factor One-time codes beside the password, or a passkey in place of it
+	Factor *Factor `json:"factor,omitempty"`
+	Keeper bool    `json:"keeper"`
 
 	// Kind user or guest, where the session works; keeper; or service-account or service for a program
 	Kind string `json:"kind"`
@@ -2153,14 +2177,14 @@ type Session struct {
 	// Organisation The organisation's name; absent for a keeper
 	Organisation *string `json:"organisation,omitempty"`
 
-	// SetUpFactor A second factor must be set up before anything else
-	SetUpFactor bool `json:"setUpFactor"`
-
 	// Title The display name
 	Title string `json:"title"`
 
 	// Token The bearer token, if asked for at sign-in
 	Token *string `json:"token,omitempty"`
+
+	// WantedFactors Before anything else one must come in by one of these, and set it up if one has none; empty when nothing is missing
+	WantedFactors []Factor `json:"wantedFactors"`
 }
 
 // SessionList defines model for SessionList.

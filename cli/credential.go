@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"github.com/skip2/go-qrcode"
@@ -83,8 +84,11 @@ func (a *app) save(c *cli.Command, saved savedSignIn, me api.Session) error {
 		return fmt.Errorf("the sign-in cannot be saved: %w", err)
 	}
 	a.say(c, "Signed in as %s at %s, saved as %s, which is used from now on.", me.Name, saved.Server, name)
-	if me.SetUpFactor {
+	switch {
+	case slices.Contains(me.WantedFactors, api.CodeFactor):
 		a.say(c, "Your organisation demands a second factor: set one up with \"arbora second-factor set-up\" before anything else.")
+	case len(me.WantedFactors) > 0:
+		a.say(c, "Your organisation demands a passkey, which a browser has: sign in by one, with \"arbora sign-in\" and no name.")
 	}
 	return nil
 }
@@ -173,7 +177,7 @@ func (a *app) secondFactorCommand() *cli.Command {
 					return err
 				}
 				return a.printFacts(c, f, fact{"Set up", yesNo(f.InUse, "yes", "no")}, fact{"Recovery codes left", yesNo(f.InUse, fmt.Sprint(f.Codes), "")},
-					fact{"Demanded", yesNo(f.Required, "yes, of people who may govern", "")})
+					fact{"Demanded", yesNo(f.Required, "yes", "")})
 			}},
 			{
 				Name: "set-up", Usage: "set one up with a program that shows one-time codes", Action: a.setUpFactor,

@@ -21,7 +21,7 @@ func demandFlags() []cli.Flag {
 			&cli.DurationFlag{Name: level.prefix + "idle", Usage: level.of + ": end a session this `TIME` after its last use, such as 30m; 0 sets it back to two hours", HideDefault: true},
 			&cli.DurationFlag{Name: level.prefix + "life", Usage: level.of + ": end a session this `TIME` after sign-in, such as 8h; 0 sets it back to twelve hours", HideDefault: true},
 			&cli.StringSliceFlag{Name: level.prefix + "network", Usage: level.of + ": let them work from this `NETWORK` only, such as 192.0.2.0/24; may be given several times; \"any\" lets them work from anywhere"},
-			&cli.BoolFlag{Name: level.prefix + "second-factor", Usage: level.of + ": demand a code beside the password, or a passkey"},
+			&cli.StringSliceFlag{Name: level.prefix + "factor", Usage: level.of + ": let them come in by this `FACTOR`, code or passkey; may be given several times; \"none\" lets a password alone do"},
 		)
 	}
 	return flags
@@ -51,11 +51,21 @@ func demandsGiven(c *cli.Command, level string, read *api.Demands) (*api.Demands
 	} else if c.IsSet(level + "network") {
 		d.Networks = &networks
 	}
-	if c.IsSet(level + "second-factor") {
-		demanded := c.Bool(level + "second-factor")
-		if d.SecondFactor = &demanded; !demanded {
-			d.SecondFactor = nil
+	if given := c.StringSlice(level + "factor"); slices.Contains(given, "none") {
+		if len(given) > 1 {
+			return nil, usage("--%sfactor none stands alone: it lets a password do", level)
 		}
+		d.Factors = nil
+	} else if len(given) > 0 {
+		var factors []api.Factor
+		for _, name := range given {
+			f := api.Factor(name)
+			if !f.Valid() {
+				return nil, usage("--%sfactor %s is not known: use code, passkey or none", level, name)
+			}
+			factors = append(factors, f)
+		}
+		d.Factors = &factors
 	}
 	if d == (api.Demands{}) {
 		return nil, nil
@@ -81,8 +91,12 @@ func demandWords(d *api.Demands) string {
 		return "nothing further"
 	}
 	var words []string
-	if d.SecondFactor != nil && *d.SecondFactor {
-		words = append(words, "a second factor")
+	if d.Factors != nil {
+		var factors []string
+		for _, f := range *d.Factors {
+			factors = append(factors, string(f))
+		}
+		words = append(words, "come in by "+strings.Join(factors, " or "))
 	}
 	for _, last := range []struct {
 		minutes *int

@@ -455,6 +455,9 @@ func TestNobodyActsAsWhoHoldsMore(t *testing.T) {
 	require.Contains(t, p.Detail, "by this user piotr would gain")
 }
 
+// anyFactor is what organisations demand that let people in by a second factor or a passkey.
+var anyFactor = []api.Factor{api.CodeFactor, api.PasskeyFactor}
+
 // demandSecondFactor has maeve, who has set one up herself, demand a second factor of whoever may govern, and gives her client.
 func demandSecondFactor(t *testing.T, b *testbed.Bed) *client.Client {
 	t.Helper()
@@ -464,7 +467,7 @@ func demandSecondFactor(t *testing.T, b *testbed.Bed) *client.Client {
 	code, err := totp.GenerateCode(seed.Seed, b.Clock.Now())
 	require.NoError(t, err)
 	require.NoError(t, client.Done(maeve.ConfirmSecondFactor(t.Context(), api.FactorCode{Code: code})))
-	require.NoError(t, client.Done(maeve.ChangeSettings(t.Context(), "lindenmere", nil, api.SettingsEdit{Settings: api.Settings{KeysEach: 3, Governing: &api.Demands{SecondFactor: ptr(true)}}})))
+	require.NoError(t, client.Done(maeve.ChangeSettings(t.Context(), "lindenmere", nil, api.SettingsEdit{Settings: api.Settings{KeysEach: 3, Governing: &api.Demands{Factors: &anyFactor}}})))
 	return maeve
 }
 
@@ -472,7 +475,7 @@ func demandSecondFactor(t *testing.T, b *testbed.Bed) *client.Client {
 func TestSecondFactor(t *testing.T) {
 	b := testbed.StartDemo(t)
 	rowan, tomas := b.As(t, "rowan@lindenmere"), b.As(t, "tomas@lindenmere")
-	p := testbed.Problem(t, 409, client.Done(rowan.ChangeSettings(t.Context(), "lindenmere", nil, api.SettingsEdit{Settings: api.Settings{KeysEach: 3, Governing: &api.Demands{SecondFactor: ptr(true)}}})))
+	p := testbed.Problem(t, 409, client.Done(rowan.ChangeSettings(t.Context(), "lindenmere", nil, api.SettingsEdit{Settings: api.Settings{KeysEach: 3, Governing: &api.Demands{Factors: &anyFactor}}})))
 	require.Contains(t, p.Detail, "you would be the first to be shut out")
 	maeve := demandSecondFactor(t, b)
 	testbed.Problem(t, 403, client.Done(rowan.ResetSecondFactor(t.Context(), "lindenmere", api.UserKind, "maeve")))
@@ -480,7 +483,7 @@ func TestSecondFactor(t *testing.T) {
 	require.Equal(t, "set-up-factor", kind(t, client.Done(rowan.ShowTree(t.Context(), "lindenmere", nil))), "a steward has to set one up first")
 	me, err := client.Read[api.Session](rowan.GetSession(t.Context()))
 	require.NoError(t, err)
-	require.True(t, me.SetUpFactor)
+	require.Equal(t, anyFactor, me.WantedFactors)
 
 	seed, err := client.Read[api.FactorSeed](rowan.BeginSecondFactor(t.Context()))
 	require.NoError(t, err)

@@ -123,7 +123,8 @@ func TestDemands(t *testing.T) {
 		wrong   string // empty for what may be demanded
 	}{
 		{people.Demands{}, ""},
-		{people.Demands{Idle: 5, Life: 10080, Networks: []string{"192.0.2.0/24", "2001:db8::/48", "198.51.100.7/32"}, SecondFactor: true}, ""},
+		{people.Demands{Idle: 5, Life: 10080, Networks: []string{"192.0.2.0/24", "2001:db8::/48", "198.51.100.7/32"}, Factors: people.AllFactors}, ""},
+		{people.Demands{Factors: []people.Factor{"voice"}}, "name code, passkey or both"},
 		{people.Demands{Idle: 4}, "idle sessions may last from 5 minutes to 1440"},
 		{people.Demands{Idle: 1441}, "idle sessions may last from 5 minutes to 1440"},
 		{people.Demands{Life: 4}, "sessions may last from 5 minutes to 10080"},

@@ -1,8 +1,10 @@
 package people
 
 import (
+	"errors"
 	"fmt"
 	"net/netip"
+	"slices"
 	"time"
 )
 
@@ -25,10 +27,38 @@ func DefaultSettings() Settings { return Settings{KeysEach: 3} }
 // Demands are what an organisation demands of how people come in and for how long. The zero value demands nothing beyond what
 // Arbora does by itself.
 type Demands struct {
-	Idle         int      `json:"idle,omitempty"`         // in minutes: a session ends so long after it was last used; 0 for [SessionIdle]
-	Life         int      `json:"life,omitempty"`         // in minutes: a session ends so long after sign-in; 0 for [SessionLifetime]
-	Networks     []string `json:"networks,omitempty"`     // people work from these alone, written as in 192.0.2.0/24; none for any
-	SecondFactor bool     `json:"secondFactor,omitempty"` // a code beside the password, or a passkey
+	Idle     int      `json:"idle,omitempty"`     // in minutes: a session ends so long after it was last used; 0 for [SessionIdle]
+	Life     int      `json:"life,omitempty"`     // in minutes: a session ends so long after sign-in; 0 for [SessionLifetime]
+	Networks []string `json:"networks,omitempty"` // people work from these alone, written as in 192.0.2.0/24; none for any
+	Factors  []Factor `json:"factors,omitempty"`  // people come in by one of these; none for a password alone
+}
+
+// Factor is what people come in by beside their password, or in place of it. The zero value is a password alone.
+type Factor string
+
+// The factors.
+const (
+	CodeFactor    Factor = "code"    // one-time codes, or a recovery code, beside the password
+	PasskeyFactor Factor = "passkey" // in place of the password
+)
+
+// AllFactors are all that may be demanded.
+var AllFactors = []Factor{CodeFactor, PasskeyFactor}
+
+// FactorsIn gives the factors by which people come in where several demands are made of them; none for a password alone. It is
+// empty and demanded is true when no factor meets all of the demands.
+func FactorsIn(demands ...Demands) (factors []Factor, demanded bool) {
+	factors = AllFactors
+	for _, d := range demands {
+		if len(d.Factors) > 0 {
+			demanded = true
+			factors = slices.DeleteFunc(slices.Clone(factors), func(f Factor) bool { return !slices.Contains(d.Factors, f) })
+		}
+	}
+	if !demanded {
+		return nil, false
+	}
+	return factors, true
 }
 
 // Bounds of what an organisation may set.
@@ -39,9 +69,18 @@ const (
 	mostNetworks = 50
 )
 
+// Check refuses settings that make no sense together; the error says which. What is demanded at one level is checked by
+// [Demands.Check].
+func (s Settings) Check() error {
+	if factors, demanded := FactorsIn(s.Everybody, s.Governing); demanded && len(factors) == 0 {
+		return errors.New("whoever may govern could not come in: what is demanded of them and what is demanded of everybody have no factor in common")
+	}
+	return nil
+}
+
 // IsZero reports whether nothing is demanded.
 func (d Demands) IsZero() bool {
-	return d.Idle == 0 && d.Life == 0 && len(d.Networks) == 0 && !d.SecondFactor
+	return d.Idle == 0 && d.Life == 0 && len(d.Networks) == 0 && len(d.Factors) == 0
 }
 
 // Check refuses demands that make no sense; the error says which, and how to write it.
@@ -54,6 +93,11 @@ func (d Demands) Check() error {
 		return fmt.Errorf("sessions may last from %d minutes to %d", int(ShortestIdle.Minutes()), int(LongestLife.Minutes()))
 	case len(d.Networks) > mostNetworks:
 		return fmt.Errorf("there may be %d networks at most", mostNetworks)
+	}
+	for _, f := range d.Factors {
+		if !slices.Contains(AllFactors, f) {
+			return fmt.Errorf("%q is no factor that people come in by: name code, passkey or both", f)
+		}
 	}
 	for _, network := range d.Networks {
 		prefix, err := netip.ParsePrefix(network)

@@ -146,15 +146,21 @@ const (
 var readsByPost = []string{"check", "listHolders", "rankRoles", "readStatements", "fillPattern"}
 
 // beforeAll are the operations open to somebody who has to choose a password or set up a second factor first.
-var beforeAll = []string{"getSession", "signOut", "proveSession", "choosePassword", "showSecondFactor", "beginSecondFactor", "confirmSecondFactor"}
+var beforeAll = []string{
+	"getSession", "signOut", "proveSession", "choosePassword", "showSecondFactor", "beginSecondFactor", "confirmSecondFactor", "listPasskeys", "beginPasskey", "addPasskey",
+}
 
 // first says what a caller has to do before anything else.
 func first(caller service.Caller) (api.Problem, bool) {
 	switch {
 	case caller.Identity.Temporary:
 		return problemOf(http.StatusForbidden, "choose-password", "your password is temporary", "choose your own first: arbora password, or the console's page for it"), true
-	case caller.MustSetUpFactor:
-		return problemOf(http.StatusForbidden, "set-up-factor", "the organisation that you work in demands a second factor of you", "set one up first: arbora second-factor, or the console's page for it"), true
+	case len(caller.Wanted) > 0:
+		detail, next := "the organisation that you work in demands a second factor of you", "set one up first, by arbora second-factor set-up or in the console; if you have one, sign in with it"
+		if !slices.Contains(caller.Wanted, people.CodeFactor) {
+			detail, next = "the organisation that you work in demands a passkey of you", "sign in with it in a browser; if you have none, the console has you set one up"
+		}
+		return problemOf(http.StatusForbidden, "set-up-factor", detail, next), true
 	}
 	return api.Problem{}, false
 }
@@ -178,13 +184,13 @@ func forAnother(caller service.Caller) error {
 	return &service.Problem{Kind: service.Foreign, Detail: "this access token is for " + caller.Audience + " alone", Next: "use your own here"}
 }
 
-// identify finds the caller, and whether they have to set up a second factor first.
+// identify finds the caller, and by which factors they have to come in first.
 func (s *Server) identify(c *gin.Context) (service.Caller, error) {
 	caller, err := s.credential(c)
 	if err != nil {
 		return caller, err
 	}
-	caller.MustSetUpFactor, err = s.service.NeedsFactor(c.Request.Context(), caller)
+	caller.Wanted, err = s.service.WantedFactors(c.Request.Context(), caller)
 	return caller, err
 }
 

@@ -21,10 +21,15 @@ func each[From, To any](list []From, convert func(From) To) []To {
 }
 
 func sessionOf(c service.Caller) api.Session {
+	var by *api.Factor
+	if f := api.Factor(c.Factor); f != "" {
+		by = &f
+	}
 	return api.Session{
-		Name: c.Name, Title: c.Identity.Title, Email: c.Identity.Email,
+		Factor: by,
+		Name:   c.Name, Title: c.Identity.Title, Email: c.Identity.Email,
 		Organisation: optional(c.OrganisationName), Keeper: c.Identity.Keeper, Kind: kindOf(c),
-		ChoosePassword: c.Identity.Temporary, SetUpFactor: c.MustSetUpFactor, EndsAt: c.EndsAt, Csrf: c.Token.CSRF(),
+		ChoosePassword: c.Identity.Temporary, WantedFactors: each(c.Wanted, func(f people.Factor) api.Factor { return api.Factor(f) }), EndsAt: c.EndsAt, Csrf: c.Token.CSRF(),
 	}
 }
 

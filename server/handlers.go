@@ -41,7 +41,7 @@ func (h handlers) SignIn(ctx context.Context, r SignInRequestObject) (SignInResp
 	if err != nil {
 		return nil, err
 	}
-	if caller.MustSetUpFactor, err = h.service.NeedsFactor(request.Context(), caller); err != nil {
+	if caller.Wanted, err = h.service.WantedFactors(request.Context(), caller); err != nil {
 		return nil, err
 	}
 	answer := SignIn200JSONResponse{Body: sessionOf(caller)}

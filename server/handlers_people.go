@@ -3,6 +3,7 @@ package server
 import (
 	"context"
 	"net/http"
+	"slices"
 	"time"
 
 	"arbora.example/access"
@@ -183,15 +184,21 @@ func demandsOf(d people.Demands) *api.Demands {
 	if len(d.Networks) > 0 {
 		told.Networks = &d.Networks
 	}
-	if d.SecondFactor {
-		told.SecondFactor = &d.SecondFactor
+	if len(d.Factors) > 0 {
+		factors := each(d.Factors, func(f people.Factor) api.Factor { return api.Factor(f) })
+		told.Factors = &factors
 	}
 	return &told
 }
 
 func demandsFrom(told *api.Demands) people.Demands {
 	d := value(told)
-	wanted := people.Demands{Idle: value(d.Idle), Life: value(d.Life), SecondFactor: value(d.SecondFactor)}
+	wanted := people.Demands{Idle: value(d.Idle), Life: value(d.Life)}
+	for _, f := range people.AllFactors {
+		if slices.Contains(value(d.Factors), api.Factor(f)) {
+			wanted.Factors = append(wanted.Factors, f) // in one order, so that the same is the same
+		}
+	}
 	if networks := value(d.Networks); len(networks) > 0 {
 		wanted.Networks = networks
 	}

@@ -22,17 +22,17 @@ type Caller struct {
 	Principal        access.ID // as whom it acts there
 	Kind             access.PrincipalKind
 	Token            people.Token
-	MustSetUpFactor  bool      // a second factor comes before anything else; kept by whoever admits the caller
-	Strong           bool      // signed in with two factors
-	SignedInAt       time.Time // of a person
-	ProvedAt         time.Time // when the person last gave a password or passkey in this session; zero for never
-	Key              access.ID // of a program: the API key it showed
-	TokenID          access.ID // of a program: its access token
-	MayGovern        bool      // a program whose key was made for governing
-	KeyUntil         time.Time // when the key of a program ends; zero for never
-	Audience         string    // whom the access token is for, when that is not Arbora itself
-	EndsAt           time.Time // when the session ends unless it is used again, or the access token
-	From             string    // network address
+	Factor           people.Factor   // by which the session began
+	Wanted           []people.Factor // one of these comes before anything else; none when nothing does. Kept by whoever admits the caller
+	SignedInAt       time.Time       // of a person
+	ProvedAt         time.Time       // when the person last gave a password or passkey in this session; zero for never
+	Key              access.ID       // of a program: the API key it showed
+	TokenID          access.ID       // of a program: its access token
+	MayGovern        bool            // a program whose key was made for governing
+	KeyUntil         time.Time       // when the key of a program ends; zero for never
+	Audience         string          // whom the access token is for, when that is not Arbora itself
+	EndsAt           time.Time       // when the session ends unless it is used again, or the access token
+	From             string          // network address
 	// Served is whom a platform service acts for; zero for itself. ServedFrom is where that one is, as the service says; empty when
 	// it does not.
 	Served     access.ID
@@ -141,7 +141,7 @@ func (s *Service) sessionCaller(ctx context.Context, token people.Token, from st
 
 func callerWith(session store.Session, token people.Token, from string) Caller {
 	return Caller{
-		Identity: session.Identity, Session: session.ID, Name: session.Identity.SignIn().String(), Token: token, From: from, Strong: session.Strong, ProvedAt: session.ProvedAt,
+		Identity: session.Identity, Session: session.ID, Name: session.Identity.SignIn().String(), Token: token, From: from, Factor: session.Factor, ProvedAt: session.ProvedAt,
 		Organisation: session.Organisation, OrganisationName: session.OrganisationName, Principal: session.Principal, SignedInAt: session.SignedInAt,
 	}
 }

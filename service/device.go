@@ -81,7 +81,7 @@ func (s *Service) DecideDevice(ctx context.Context, c Caller, code string, allow
 		who, where, did = c.Identity.ID, c.Organisation, "let in"
 	}
 	record := store.AuditRecord{Organisation: c.OrganisationName, Author: s.author(c), Event: "terminal-decided", Detail: fmt.Sprintf("%s %s a terminal at %s", c.Name, did, r.From)}
-	err = s.records.DecideDevice(ctx, r.UserCode, who, where, c.Strong, record)
+	err = s.records.DecideDevice(ctx, r.UserCode, who, where, c.Factor, record)
 	if err == nil && allow {
 		s.notify(ctx, c.Identity, "You let a terminal in, which asked from "+r.From+".")
 	}
@@ -119,7 +119,7 @@ func (s *Service) DeviceToken(ctx context.Context, code, from string) (Caller, e
 	if err != nil {
 		return Caller{}, err
 	}
-	session := store.Session{ID: newID(), Identity: identity, Agent: r.Agent, Strong: r.Strong}
+	session := store.Session{ID: newID(), Identity: identity, Agent: r.Agent, Factor: r.Factor}
 	if !r.Organisation.IsZero() {
 		now, err := s.now(ctx, s.house(r.Organisation))
 		if err != nil {

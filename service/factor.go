@@ -14,34 +14,47 @@ import (
 type FactorView struct {
 	InUse    bool
 	Codes    int  // recovery codes left
-	Required bool // by the organisation
+	Required bool // the organisation demands this, or lets it stand for what it demands
 }
 
 const sealedFactor = "second factor"
 
-// factorRequired reports whether the organisation demands a second factor of the caller.
-func (s *Service) factorRequired(ctx context.Context, c Caller) (bool, error) {
+// factorsDemanded gives the factors by which the organisation has the caller come in; none when a password alone will do.
+func (s *Service) factorsDemanded(ctx context.Context, c Caller) ([]people.Factor, error) {
 	if c.Identity.ID.IsZero() {
-		return false, nil
+		return nil, nil
 	}
 	demands, err := s.demandsOf(ctx, c)
-	return slices.ContainsFunc(demands, func(d people.Demands) bool { return d.SecondFactor }), err
+	factors, _ := people.FactorsIn(demands...)
+	return factors, err
 }
 
-// NeedsFactor reports whether the caller has to set up a second factor before anything else.
-func (s *Service) NeedsFactor(ctx context.Context, c Caller) (bool, error) {
-	if c.Strong || c.Identity.Factor {
-		return false, nil
+// WantedFactors gives the factors of which the caller has to come in by one before anything else; none when they need none, or came
+// in by one.
+func (s *Service) WantedFactors(ctx context.Context, c Caller) ([]people.Factor, error) {
+	demanded, err := s.factorsDemanded(ctx, c)
+	if slices.Contains(demanded, c.Factor) {
+		return nil, err
 	}
-	return s.factorRequired(ctx, c)
+	return demanded, err
+}
+
+// mayEnrol refuses to let somebody who has to come in by a factor set another one up, when they have passkeys already and showed
+// none: a password alone would otherwise be as good as what is demanded beside it.
+func (c Caller) mayEnrol(passkeys int) error {
+	if len(c.Wanted) == 0 || passkeys == 0 || c.Factor == people.PasskeyFactor {
+		return nil
+	}
+	return &Problem{Kind: Conflict, Detail: "you have a passkey already", Next: "sign in with it; if you lost it, ask an administrator to take it away"}
 }
 
 // Factor tells the caller about their second factor.
 func (s *Service) Factor(ctx context.Context, c Caller) (FactorView, error) {
-	required, err := s.factorRequired(ctx, c)
+	demanded, err := s.factorsDemanded(ctx, c)
 	if err != nil {
 		return FactorView{}, err
 	}
+	required := slices.Contains(demanded, people.CodeFactor)
 	f, err := s.records.Factor(ctx, c.Identity.ID)
 	if errors.Is(err, store.ErrNotFound) {
 		return FactorView{Required: required}, nil
@@ -59,6 +72,11 @@ func (s *Service) BeginFactor(ctx context.Context, c Caller) (uri, seed string, 
 		return "", "", &Problem{Kind: Conflict, Detail: "you have a second factor already", Next: "take it away first to set up another device"}
 	}
 	if err := s.needProof(c, "set up a second factor"); err != nil {
+		return "", "", err
+	}
+	if passkeys, err := s.records.Passkeys(ctx, c.Identity.ID); err != nil {
+		return "", "", err
+	} else if err := c.mayEnrol(len(passkeys)); err != nil {
 		return "", "", err
 	}
 	if uri, seed, err = people.FactorSeed(c.Name); err != nil {
@@ -96,7 +114,7 @@ func (s *Service) ConfirmFactor(ctx context.Context, c Caller, code string) ([]s
 		return nil, wrongCode()
 	}
 	codes := people.NewRecoveryCodes()
-	if err := s.records.ConfirmFactor(ctx, c.Identity, step, codes, s.author(c)); err != nil {
+	if err := s.records.ConfirmFactor(ctx, c.Identity, c.Session, step, codes, s.author(c)); err != nil {
 		return nil, err
 	}
 	s.notify(ctx, c.Identity, "A second factor was set up.")
@@ -157,31 +175,31 @@ func (s *Service) ResetFactor(ctx context.Context, c Caller, organisation, name 
 // errNoCode says that a code is needed beside the password.
 var errNoCode = &Problem{Kind: CodeNeeded, Detail: "a code is needed beside the password", Next: "give the one that your device shows, or a recovery code", Field: "code"}
 
-// testFactor refuses a sign-in without the code of the identity's second factor. It reports whether there is one.
-func (s *Service) testFactor(ctx context.Context, i store.Identity, code, from string) (strong bool, err error) {
+// testFactor refuses a sign-in without the code of the identity's second factor. It gives what the sign-in counts as begun by.
+func (s *Service) testFactor(ctx context.Context, i store.Identity, code, from string) (people.Factor, error) {
 	f, err := s.records.Factor(ctx, i.ID)
 	if errors.Is(err, store.ErrNotFound) || err == nil && !f.Confirmed {
-		return false, nil
+		return "", nil
 	} else if err != nil {
-		return false, err
+		return "", err
 	}
 	if code == "" {
-		return false, errNoCode
+		return "", errNoCode
 	}
 	guess := store.Guess{Name: i.SignIn(), What: people.CodeFromAnywhere}
 	failures, wait, err := s.records.CountGuess(ctx, guess, s.moment(), people.Delay)
 	if err != nil {
-		return false, err
+		return "", err
 	} else if wait > 0 {
-		return false, tooOften("too many wrong codes", wait)
+		return "", tooOften("too many wrong codes", wait)
 	}
 	seed, err := s.seed(f, i.ID)
 	if err != nil {
-		return false, err
+		return "", err
 	}
 	step, ok, err := people.CodeStep(seed, code, s.moment())
 	if err != nil {
-		return false, err
+		return "", err
 	}
 	if ok {
 		ok, err = s.records.TakeStep(ctx, i.ID, step)
@@ -190,11 +208,11 @@ func (s *Service) testFactor(ctx context.Context, i store.Identity, code, from s
 		ok, err = s.records.TakeRecoveryCode(ctx, i, code, author)
 	}
 	if err != nil {
-		return false, err
+		return "", err
 	} else if ok {
-		return true, s.records.UncountGuess(ctx, guess)
+		return people.CodeFactor, s.records.UncountGuess(ctx, guess)
 	}
 	answer := wrongCode()
 	answer.Kind = WrongSignIn
-	return false, s.failed(ctx, i, i.SignIn(), from, failures, "wrong codes", answer)
+	return "", s.failed(ctx, i, i.SignIn(), from, failures, "wrong codes", answer)
 }

@@ -105,6 +105,9 @@ func (s *Service) BeginPasskey(ctx context.Context, c Caller) (Ceremony, error) 
 	if err != nil {
 		return Ceremony{}, err
 	}
+	if err := c.mayEnrol(len(user.keys)); err != nil {
+		return Ceremony{}, err
+	}
 	var known []protocol.CredentialDescriptor
 	for _, key := range user.keys {
 		known = append(known, key.Descriptor())
@@ -137,6 +140,9 @@ func (s *Service) AddPasskey(ctx context.Context, c Caller, token people.Token, 
 	if err != nil {
 		return err
 	}
+	if err := c.mayEnrol(len(user.keys)); err != nil {
+		return err
+	}
 	parsed, err := protocol.ParseCredentialCreationResponseBytes(answer)
 	if err != nil {
 		return badPasskey(err)
@@ -149,7 +155,7 @@ func (s *Service) AddPasskey(ctx context.Context, c Caller, token people.Token, 
 	if err != nil {
 		return err
 	}
-	if err := s.records.AddPasskey(ctx, c.Identity, store.Passkey{ID: newID(), CredentialID: credential.ID, Credential: body, Label: label}, s.author(c)); err != nil {
+	if err := s.records.AddPasskey(ctx, c.Identity, c.Session, store.Passkey{ID: newID(), CredentialID: credential.ID, Credential: body, Label: label}, s.author(c)); err != nil {
 		return err
 	}
 	s.notify(ctx, c.Identity, "A passkey was added, called "+label+".")
@@ -257,7 +263,7 @@ func (s *Service) SignInByPasskey(ctx context.Context, token people.Token, answe
 	if err != nil {
 		return Caller{}, err
 	}
-	begun := store.Session{ID: newID(), Identity: identity, Agent: a.Agent, Strong: true, ProvedAt: s.moment()}
+	begun := store.Session{ID: newID(), Identity: identity, Agent: a.Agent, Factor: people.PasskeyFactor, ProvedAt: s.moment()}
 	if err := s.seat(ctx, &begun, a.Organisation); err != nil {
 		return Caller{}, err
 	}

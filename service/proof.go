@@ -35,19 +35,19 @@ func (s *Service) Prove(ctx context.Context, c Caller, password string) error {
 	if err := s.testOwnPassword(ctx, c, password, "password"); err != nil {
 		return err
 	}
-	return s.records.ProveSession(ctx, c.Session, s.moment())
+	return s.records.ProveSession(ctx, c.Session, "", s.moment())
 }
 
-// ProveByPasskey takes one of the caller's passkeys as a fresh proof.
+// ProveByPasskey takes one of the caller's passkeys as a fresh proof. The session then counts as begun by it.
 func (s *Service) ProveByPasskey(ctx context.Context, c Caller, token people.Token, answer []byte) error {
 	identity, err := s.readPasskey(ctx, token, answer, c.From)
 	if err != nil {
 		return err
 	}
 	if identity.ID != c.Identity.ID {
-		return &Problem{Kind: WrongSignIn, Detail: "this passkey is somebody else's", Next: "use one of your own, or your password"}
+		return &Problem{Kind: WrongSignIn, Detail: "this passkey is somebody else's", Next: "use one of your own"}
 	}
-	return s.records.ProveSession(ctx, c.Session, s.moment())
+	return s.records.ProveSession(ctx, c.Session, people.PasskeyFactor, s.moment())
 }
 
 // noteFailure records that something was shown that opens nothing.

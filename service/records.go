@@ -62,7 +62,7 @@ type Records interface {
 	Details
 	AddDeviceRequest(ctx context.Context, r store.DeviceRequest) error
 	AddKeeper(ctx context.Context, keeper store.Identity, author store.Author) error
-	AddPasskey(ctx context.Context, i store.Identity, k store.Passkey, author store.Author) error
+	AddPasskey(ctx context.Context, i store.Identity, session access.ID, k store.Passkey, author store.Author) error
 	AddService(ctx context.Context, name string, file []byte, author store.Author) error
 	AddSigningKey(ctx context.Context, k store.SigningKey, before time.Time) error
 	Audit(ctx context.Context, r store.AuditRecord) error
@@ -72,14 +72,14 @@ type Records interface {
 	Recover(ctx context.Context, i store.Identity, token people.Token, hash string, author store.Author) error
 	TakeAssertion(ctx context.Context, hash [32]byte, until, at time.Time) (fresh bool, err error)
 	Quotas(ctx context.Context, organisation access.ID) (people.Quotas, error)
-	WithoutFactor(ctx context.Context, organisation access.ID) ([]access.ID, error)
+	Factors(ctx context.Context, organisation access.ID) (map[access.ID][]people.Factor, error)
 	BeginFactor(ctx context.Context, identity access.ID, sealed []byte) error
 	ChoosePassword(ctx context.Context, i store.Identity, hash string, keep people.Token, author store.Author) error
-	ConfirmFactor(ctx context.Context, i store.Identity, step int64, codes []string, author store.Author) error
+	ConfirmFactor(ctx context.Context, i store.Identity, session access.ID, step int64, codes []string, author store.Author) error
 	CountGuess(ctx context.Context, g store.Guess, at time.Time, delay func(failures int) time.Duration) (failures int, wait time.Duration, err error)
 	Create(ctx context.Context, organisation access.ID, author store.Author, fn func(tx Tx, revision uint64) (what string, err error)) (uint64, error)
 	CreateServiceKey(ctx context.Context, k store.Key, service string, author store.Author) error
-	DecideDevice(ctx context.Context, userCode string, identity access.ID, organisation access.ID, strong bool, record store.AuditRecord) error
+	DecideDevice(ctx context.Context, userCode string, identity access.ID, organisation access.ID, factor people.Factor, record store.AuditRecord) error
 	DeviceRequest(ctx context.Context, userCode string) (store.DeviceRequest, error)
 	DropFactor(ctx context.Context, i store.Identity, record store.AuditRecord) error
 	EndSession(ctx context.Context, i store.Identity, session access.ID, author store.Author) error
@@ -103,7 +103,7 @@ type Records interface {
 	Ping(ctx context.Context) error
 	PolicyVersions(ctx context.Context, policy access.ID, before uint64, limit int) ([]store.PolicyVersion, error)
 	PollDevice(ctx context.Context, code people.Token, at time.Time) (r store.DeviceRequest, err error)
-	ProveSession(ctx context.Context, session access.ID, at time.Time) error
+	ProveSession(ctx context.Context, session access.ID, by people.Factor, at time.Time) error
 	PutCeremony(ctx context.Context, token people.Token, body json.RawMessage, until time.Time, now time.Time) error
 	RefusedSince(ctx context.Context, organisation access.ID, since time.Time, limit int) (list []store.RefusedTimes, err error)
 	RemovePasskey(ctx context.Context, i store.Identity, key access.ID, author store.Author) error

@@ -3,6 +3,7 @@ package service
 import (
 	"context"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -67,13 +68,16 @@ func (c Caller) shutOut(before, wanted people.Settings) error {
 		if err := level.wanted.Check(); err != nil {
 			return &Problem{Kind: Invalid, Detail: err.Error(), Next: "correct it and save again", Field: level.field}
 		}
+		if err := wanted.Check(); err != nil {
+			return &Problem{Kind: Invalid, Detail: err.Error(), Next: "let them come in by a factor that is in both", Field: "settings.governing"}
+		}
 		if c.Identity.ID.IsZero() {
 			continue
 		}
-		if level.wanted.SecondFactor && !level.was.SecondFactor && !c.Strong && !c.Identity.Factor {
+		if len(level.wanted.Factors) > 0 && !slices.Contains(level.wanted.Factors, c.Factor) {
 			return &Problem{
-				Kind: Conflict, Detail: "you would be the first to be shut out: you have no second factor", Field: level.field,
-				Next: "set yours up first, with arbora second-factor set-up or on the console's page for it, and demand it then",
+				Kind: Conflict, Detail: "you would be the first to be shut out: you did not come in by " + nameFactors(level.wanted.Factors), Field: level.field,
+				Next: "set one up on the console's page of your account (a second factor by arbora second-factor set-up, too), come in by it, and demand it then",
 			}
 		}
 		if !level.wanted.Admits(c.From) {
@@ -86,41 +90,64 @@ func (c Caller) shutOut(before, wanted people.Settings) error {
 	return nil
 }
 
-// without tells who has no second factor though one would be newly demanded of them. They set one up before anything else.
+// nameFactors names factors of which one is demanded.
+func nameFactors(factors []people.Factor) string {
+	switch {
+	case len(factors) > 1:
+		return "a second factor or a passkey"
+	case factors[0] == people.PasskeyFactor:
+		return "a passkey"
+	}
+	return "a second factor"
+}
+
+// without tells who has no factor of those that would be newly demanded of them. They set one up before anything else.
 func (s *Service) without(ctx context.Context, d desk, before, wanted people.Settings) ([]string, error) {
-	everybody := wanted.Everybody.SecondFactor && !before.Everybody.SecondFactor
-	governing := wanted.Governing.SecondFactor && !before.Governing.SecondFactor && !before.Everybody.SecondFactor
-	if !everybody && !governing {
+	everybody := slices.Equal(wanted.Everybody.Factors, before.Everybody.Factors)
+	if everybody && slices.Equal(wanted.Governing.Factors, before.Governing.Factors) {
 		return nil, nil
 	}
-	ids, err := s.records.WithoutFactor(ctx, d.organisationID())
+	has, err := s.records.Factors(ctx, d.organisationID())
 	if err != nil {
 		return nil, err
 	}
-	var names []string
-	for _, id := range ids {
+	lacks := func(factors []people.Factor, id access.ID) bool {
+		return len(factors) > 0 && !slices.ContainsFunc(factors, func(f people.Factor) bool { return slices.Contains(has[id], f) })
+	}
+	var warnings []string
+	lacking := map[string][]string{} // names, by what they lack
+	for id := range has {
 		p, ok := d.Principal(id)
 		if !ok || p.Inactive {
 			continue
 		}
-		theirs := desk{Snapshot: d.Snapshot, view: d.View(id, d.context)}
-		if everybody || theirs.governs() {
-			names = append(names, p.Name)
+		was, is := []people.Demands{before.Everybody}, []people.Demands{wanted.Everybody}
+		if theirs := (desk{Snapshot: d.Snapshot, view: d.View(id, d.context)}); theirs.governs() {
+			was, is = append(was, before.Governing), append(is, wanted.Governing)
+		}
+		demanded, _ := people.FactorsIn(was...)
+		wanted, _ := people.FactorsIn(is...)
+		if lacks(wanted, id) && !lacks(demanded, id) {
+			lacking[nameFactors(wanted)] = append(lacking[nameFactors(wanted)], p.Name)
 		}
 	}
-	if len(names) == 0 {
-		return nil, nil
+	for _, what := range slices.Sorted(maps.Keys(lacking)) {
+		names := lacking[what]
+		if what = "no " + strings.TrimPrefix(what, "a "); strings.Contains(what, " or ") {
+			what = "neither a second factor nor a passkey"
+		}
+		told := fmt.Sprintf("%d people have %s", len(names), what)
+		if len(names) == 1 {
+			told = "1 person has " + what
+		}
+		told += " and can do nothing before they set one up"
+		if d.may("list user", d.organisationID()) {
+			slices.Sort(names)
+			told += ": " + strings.Join(names, ", ")
+		}
+		warnings = append(warnings, told+".")
 	}
-	told := fmt.Sprintf("%d people have no second factor", len(names))
-	if len(names) == 1 {
-		told = "1 person has no second factor"
-	}
-	told += " and can do nothing before they set one up"
-	if d.may("list user", d.organisationID()) {
-		slices.Sort(names)
-		told += ": " + strings.Join(names, ", ")
-	}
-	return []string{told + "."}, nil
+	return warnings, nil
 }
 
 // opened tells to whom of those the organisation does not know a plan newly gives something: "public", "signed-in" or nobody.

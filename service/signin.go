@@ -46,11 +46,11 @@ func (s *Service) SignIn(ctx context.Context, a Attempt) (Caller, error) {
 	if identity.Temporary && !identity.TemporaryUntil.IsZero() && !s.moment().Before(identity.TemporaryUntil) {
 		return Caller{}, &Problem{Kind: Expired, Detail: "your temporary password has ended", Next: "ask an administrator for a new one"}
 	}
-	strong, err := s.testFactor(ctx, identity, a.Code, a.From)
+	factor, err := s.testFactor(ctx, identity, a.Code, a.From)
 	if err != nil {
 		return Caller{}, err
 	}
-	session := store.Session{ID: newID(), Identity: identity, Agent: a.Agent, Strong: strong, ProvedAt: s.moment()}
+	session := store.Session{ID: newID(), Identity: identity, Agent: a.Agent, Factor: factor, ProvedAt: s.moment()}
 	if err := s.seat(ctx, &session, a.Organisation); err != nil {
 		return Caller{}, err
 	}

@@ -480,9 +480,9 @@ func (s *Service) Introspect(ctx context.Context, p Program, text people.Token, 
 	if !k.Organisation.IsZero() && token.Key != k.ID || c.Identity.Keeper {
 		return Introspection{}, nil
 	}
-	if c.MustSetUpFactor, err = s.NeedsFactor(ctx, c); err != nil {
+	if c.Wanted, err = s.WantedFactors(ctx, c); err != nil {
 		return Introspection{}, err
-	} else if c.MustSetUpFactor || c.Identity.Temporary {
+	} else if len(c.Wanted) > 0 || c.Identity.Temporary {
 		return Introspection{}, nil // something comes before anything else
 	}
 	var formerly []string

@@ -75,7 +75,7 @@ func TestWhatWorksOnce(t *testing.T) {
 	require.ErrorIs(t, err, store.ErrNotFound)
 	require.NoError(t, s.BeginFactor(t.Context(), rowan.ID, []byte("sealed")))
 	require.NoError(t, s.BeginFactor(t.Context(), rowan.ID, []byte("sealed anew")))
-	require.NoError(t, s.ConfirmFactor(t.Context(), identity, 100, []string{"abcde-fghjk", "zzzzz-zzzzz"}, by))
+	require.NoError(t, s.ConfirmFactor(t.Context(), identity, access.ID{}, 100, []string{"abcde-fghjk", "zzzzz-zzzzz"}, by))
 	require.NoError(t, s.BeginFactor(t.Context(), rowan.ID, []byte("too late")))
 	factor, err := s.Factor(t.Context(), rowan.ID)
 	require.NoError(t, err)
@@ -115,11 +115,13 @@ func TestWhatWorksOnce(t *testing.T) {
 	require.NoError(t, err)
 	require.True(t, asked.Identity.IsZero())
 	record := store.AuditRecord{Author: by, Event: "terminal-decided"}
-	require.EqualValues(t, 1, once(t, func() bool { return s.DecideDevice(t.Context(), "BCDF-GHJK", rowan.ID, top.ID, true, record) == nil }))
+	require.EqualValues(t, 1, once(t, func() bool {
+		return s.DecideDevice(t.Context(), "BCDF-GHJK", rowan.ID, top.ID, people.PasskeyFactor, record) == nil
+	}))
 	polled, err := s.PollDevice(t.Context(), device.Code, now.Add(time.Second))
 	require.NoError(t, err)
 	require.Equal(t, rowan.ID, polled.Identity)
-	require.True(t, polled.Strong)
+	require.Equal(t, people.PasskeyFactor, polled.Factor)
 	require.EqualValues(t, 1, once(t, func() bool { return s.TakeDevice(t.Context(), device.Code) == nil }))
 	require.NoError(t, s.CheckAudit(t.Context()))
 }

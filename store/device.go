@@ -20,7 +20,7 @@ type DeviceRequest struct {
 	Refused      bool
 	Identity     access.ID // who let it in; zero while nobody has
 	Organisation access.ID
-	Strong       bool // who let it in had signed in with two factors
+	Factor       people.Factor // by which the session began that let it in
 }
 
 // AddDeviceRequest writes a request, and forgets those that ended.
@@ -37,11 +37,11 @@ func (s *Store) AddDeviceRequest(ctx context.Context, r DeviceRequest) error {
 	})
 }
 
-const deviceColumns = "SELECT user_code, agent, made_from, made_at, expires_at, polled_at, refused, identity_id, organisation_id, strong FROM device_request WHERE "
+const deviceColumns = "SELECT user_code, agent, made_from, made_at, expires_at, polled_at, refused, identity_id, organisation_id, factor FROM device_request WHERE "
 
 func scanDevice(row *sql.Row) (r DeviceRequest, err error) {
 	var polled sql.NullTime
-	err = mark(row.Scan(&r.UserCode, &r.Agent, &r.From, &r.MadeAt, &r.Until, &polled, &r.Refused, (*idColumn)(&r.Identity), (*idColumn)(&r.Organisation), &r.Strong))
+	err = mark(row.Scan(&r.UserCode, &r.Agent, &r.From, &r.MadeAt, &r.Until, &polled, &r.Refused, (*idColumn)(&r.Identity), (*idColumn)(&r.Organisation), &r.Factor))
 	r.PolledAt = polled.Time
 	return r, err
 }
@@ -63,10 +63,10 @@ func (s *Store) PollDevice(ctx context.Context, code people.Token, at time.Time)
 }
 
 // DecideDevice lets a terminal in as an identity, or refuses it for a zero one, and records it.
-func (s *Store) DecideDevice(ctx context.Context, userCode string, identity, organisation access.ID, strong bool, record AuditRecord) error {
+func (s *Store) DecideDevice(ctx context.Context, userCode string, identity, organisation access.ID, factor people.Factor, record AuditRecord) error {
 	return s.transaction(ctx, func(tx *txn) error {
-		result, err := tx.ExecContext(ctx, "UPDATE device_request SET refused = ?, identity_id = ?, organisation_id = ?, strong = ? WHERE user_code = ? AND identity_id IS NULL AND NOT refused",
-			identity.IsZero(), idColumn(identity), idColumn(organisation), strong, userCode)
+		result, err := tx.ExecContext(ctx, "UPDATE device_request SET refused = ?, identity_id = ?, organisation_id = ?, factor = ? WHERE user_code = ? AND identity_id IS NULL AND NOT refused",
+			identity.IsZero(), idColumn(identity), idColumn(organisation), factor, userCode)
 		if err != nil {
 			return err
 		}

@@ -26,18 +26,28 @@ func (s *Store) Factor(ctx context.Context, identity access.ID) (f Factor, err e
 	return f, mark(err)
 }
 
-// WithoutFactor lists the principals of an organisation who sign in by a password, with neither a second factor nor a passkey.
-func (s *Store) WithoutFactor(ctx context.Context, organisation access.ID) (ids []access.ID, err error) {
-	err = each(ctx, s.db, `SELECT p.id FROM principal p JOIN identity i ON i.id = p.identity_id
-		WHERE p.organisation_id = ? AND i.password_hash <> ''
-			AND NOT EXISTS (SELECT 1 FROM second_factor f WHERE f.identity_id = i.id AND f.confirmed_at IS NOT NULL)
-			AND NOT EXISTS (SELECT 1 FROM passkey k WHERE k.identity_id = i.id)`, []any{idColumn(organisation)}, func(scan scanner) error {
+// Factors gives by which factors the principals of an organisation can come in who can sign in at all.
+func (s *Store) Factors(ctx context.Context, organisation access.ID) (map[access.ID][]people.Factor, error) {
+	factors := map[access.ID][]people.Factor{}
+	err := each(ctx, s.db, `SELECT * FROM (SELECT p.id, i.password_hash <> '' AS password,
+			EXISTS (SELECT 1 FROM second_factor f WHERE f.identity_id = i.id AND f.confirmed_at IS NOT NULL) AS code,
+			EXISTS (SELECT 1 FROM passkey k WHERE k.identity_id = i.id) AS passkey
+		FROM principal p JOIN identity i ON i.id = p.identity_id WHERE p.organisation_id = ?) AS each_one WHERE password OR passkey`, []any{idColumn(organisation)}, func(scan scanner) error {
 		var id access.ID
-		err := scan((*idColumn)(&id))
-		ids = append(ids, id)
-		return err
+		var password, code, passkey bool
+		if err := scan((*idColumn)(&id), &password, &code, &passkey); err != nil {
+			return err
+		}
+		factors[id] = []people.Factor{}
+		if password && code {
+			factors[id] = append(factors[id], people.CodeFactor)
+		}
+		if passkey {
+			factors[id] = append(factors[id], people.PasskeyFactor)
+		}
+		return nil
 	})
-	return ids, mark(err)
+	return factors, mark(err)
 }
 
 // BeginFactor writes a seed that is still to be confirmed, in place of one that was not.
@@ -47,13 +57,17 @@ func (s *Store) BeginFactor(ctx context.Context, identity access.ID, sealed []by
 	return mark(err)
 }
 
-// ConfirmFactor puts a second factor into use with its recovery codes, and records it.
-func (s *Store) ConfirmFactor(ctx context.Context, i Identity, step int64, codes []string, author Author) error {
+// ConfirmFactor puts a second factor into use with its recovery codes, and records it. The session in which its first code was given
+// counts as begun by one.
+func (s *Store) ConfirmFactor(ctx context.Context, i Identity, session access.ID, step int64, codes []string, author Author) error {
 	return s.transaction(ctx, func(tx *txn) error {
 		if _, err := tx.ExecContext(ctx, "UPDATE second_factor SET confirmed_at = ?, last_step = ? WHERE identity_id = ?", author.At, step, idColumn(i.ID)); err != nil {
 			return err
 		}
 		if err := putCodes(ctx, tx, i.ID, codes); err != nil {
+			return err
+		}
+		if _, err := tx.ExecContext(ctx, "UPDATE session SET factor = ? WHERE id = ? AND factor = ''", people.CodeFactor, idColumn(session)); err != nil {
 			return err
 		}
 		return appendAudit(ctx, tx, AuditRecord{Organisation: i.OrganisationName, Author: author, Event: "second-factor-set", Detail: i.SignIn().String() + " set up a second factor"})
@@ -139,10 +153,13 @@ func (s *Store) Passkeys(ctx context.Context, identity access.ID) (keys []Passke
 }
 
 // AddPasskey writes a passkey and records it.
-func (s *Store) AddPasskey(ctx context.Context, i Identity, k Passkey, author Author) error {
+func (s *Store) AddPasskey(ctx context.Context, i Identity, session access.ID, k Passkey, author Author) error {
 	return s.transaction(ctx, func(tx *txn) error {
 		if _, err := tx.ExecContext(ctx, "INSERT INTO passkey (id, identity_id, credential_id, credential, label, created_at) VALUES (?, ?, ?, ?, ?, ?)",
 			idColumn(k.ID), idColumn(i.ID), k.CredentialID, []byte(k.Credential), k.Label, author.At); err != nil {
+			return err
+		}
+		if _, err := tx.ExecContext(ctx, "UPDATE session SET factor = ? WHERE id = ?", people.PasskeyFactor, idColumn(session)); err != nil {
 			return err
 		}
 		return appendAudit(ctx, tx, AuditRecord{Organisation: i.OrganisationName, Author: author, Event: "passkey-added", Detail: i.SignIn().String() + " added a passkey"})

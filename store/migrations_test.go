@@ -101,9 +101,9 @@ func TestDemandsOfASecondFactorStay(t *testing.T) {
 	defer db.Close()
 	migrations, err := goose.NewProvider(goose.DialectMySQL, db, os.DirFS("migrations"))
 	require.NoError(t, err)
-	for _, demanded := range []bool{true, false} {
+	for demanded, factors := range map[bool][]people.Factor{true: people.AllFactors, false: nil} {
 		_, err = s.Write(t.Context(), top.ID, by, func(tx *store.Tx, _ uint64) (string, error) {
-			return "", tx.ChangeSettings(people.DefaultSettings(), people.Settings{KeysEach: 4, Governing: people.Demands{SecondFactor: demanded}})
+			return "", tx.ChangeSettings(people.DefaultSettings(), people.Settings{KeysEach: 4, Governing: people.Demands{Factors: factors}})
 		})
 		require.NoError(t, err)
 		_, err = migrations.DownTo(t.Context(), 9)
@@ -114,7 +114,7 @@ func TestDemandsOfASecondFactorStay(t *testing.T) {
 		require.NoError(t, err)
 		settings, err := s.Settings(t.Context(), top.ID)
 		require.NoError(t, err)
-		require.Equal(t, people.Settings{KeysEach: 4, Governing: people.Demands{SecondFactor: demanded}}, settings)
+		require.Equal(t, people.Settings{KeysEach: 4, Governing: people.Demands{Factors: factors}}, settings)
 	}
 }
 

@@ -18,11 +18,11 @@ type Session struct {
 	Principal        access.ID // as whom it acts there
 	SignedInAt       time.Time
 	LastUsedAt       time.Time
-	From             string    // network address it was made from
-	Agent            string    // what the program calls itself
-	Strong           bool      // signed in with two factors
-	ProvedAt         time.Time // when the person last gave a password or passkey in it; zero for never
-	EndedAt          time.Time // when it was ended before its time; zero for never
+	From             string        // network address it was made from
+	Agent            string        // what the program calls itself
+	Factor           people.Factor // by which it began
+	ProvedAt         time.Time     // when the person last gave a password or passkey in it; zero for never
+	EndedAt          time.Time     // when it was ended before its time; zero for never
 }
 
 // endedKept is for how long ended sessions are kept, so that whoever still uses one can be told what became of it.
@@ -37,9 +37,9 @@ func (s *Store) StartSession(ctx context.Context, session Session, token people.
 			return err
 		}
 		hash := token.Hash()
-		if _, err := tx.ExecContext(ctx, `INSERT INTO session (token_hash, id, identity_id, organisation_id, signed_in_at, last_used_at, made_from, agent, strong, proved_at)
+		if _, err := tx.ExecContext(ctx, `INSERT INTO session (token_hash, id, identity_id, organisation_id, signed_in_at, last_used_at, made_from, agent, factor, proved_at)
 			VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-			hash[:], idColumn(session.ID), idColumn(i.ID), idColumn(session.Organisation), author.At, author.At, author.From, session.Agent, session.Strong, momentColumn(session.ProvedAt)); err != nil {
+			hash[:], idColumn(session.ID), idColumn(i.ID), idColumn(session.Organisation), author.At, author.At, author.From, session.Agent, session.Factor, momentColumn(session.ProvedAt)); err != nil {
 			return err
 		}
 		// All was right: from this network nothing was guessed.
@@ -64,7 +64,7 @@ func (s *Store) SessionOf(ctx context.Context, id access.ID) (Session, error) {
 }
 
 func (s *Store) session(ctx context.Context, which string, value any) (session Session, err error) {
-	query := `SELECT ` + identityColumns + `, s.id, s.organisation_id, COALESCE(here.name, ''), seat.id, s.signed_in_at, s.last_used_at, s.made_from, s.agent, s.strong, s.proved_at, s.ended_at` +
+	query := `SELECT ` + identityColumns + `, s.id, s.organisation_id, COALESCE(here.name, ''), seat.id, s.signed_in_at, s.last_used_at, s.made_from, s.agent, s.factor, s.proved_at, s.ended_at` +
 		identityTables + `JOIN session s ON s.identity_id = i.id
 		LEFT JOIN scope here ON here.id = s.organisation_id
 		LEFT JOIN principal seat ON seat.identity_id = s.identity_id AND seat.organisation_id = s.organisation_id
@@ -72,7 +72,7 @@ func (s *Store) session(ctx context.Context, which string, value any) (session S
 	var proved, ended sql.NullTime
 	err = scanIdentity(s.db.QueryRowContext(ctx, query, value).Scan, &session.Identity,
 		(*idColumn)(&session.ID), (*idColumn)(&session.Organisation), &session.OrganisationName, (*idColumn)(&session.Principal),
-		&session.SignedInAt, &session.LastUsedAt, &session.From, &session.Agent, &session.Strong, &proved, &ended)
+		&session.SignedInAt, &session.LastUsedAt, &session.From, &session.Agent, &session.Factor, &proved, &ended)
 	session.ProvedAt, session.EndedAt = proved.Time, ended.Time
 	return session, err
 }
@@ -111,9 +111,9 @@ func (s *Store) TouchSession(ctx context.Context, token people.Token, at time.Ti
 	return mark(err)
 }
 
-// ProveSession notes that the person gave a password or passkey in a session.
-func (s *Store) ProveSession(ctx context.Context, session access.ID, at time.Time) error {
-	_, err := s.db.ExecContext(ctx, "UPDATE session SET proved_at = ? WHERE id = ?", at, idColumn(session))
+// ProveSession notes that the person gave a password in a session, or a factor, which it then counts as begun by.
+func (s *Store) ProveSession(ctx context.Context, session access.ID, by people.Factor, at time.Time) error {
+	_, err := s.db.ExecContext(ctx, "UPDATE session SET proved_at = ?, factor = IF(? = '', factor, ?) WHERE id = ?", at, by, by, idColumn(session))
 	return mark(err)
 }
 

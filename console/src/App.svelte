@@ -55,7 +55,7 @@
   <SignIn />
 {:else if session.me.choosePassword}
   <ChoosePassword />
-{:else if session.me.setUpFactor}
+{:else if session.me.wantedFactors.length > 0}
   <SetUpFactor />
 {:else}
   {#key viewing.as}<Pages />{/key}

@@ -1524,8 +1524,10 @@ export interface components {
             kind: string;
             /** @description A new password must be chosen before anything else */
             choosePassword: boolean;
-            /** @description A second factor must be set up before anything else */
-            setUpFactor: boolean;
+            /** @description By which the session began; left out for a password alone */
+            factor?: components["schemas"]["Factor"];
+            /** @description Before anything else one must come in by one of these, and set it up if one has none; empty when nothing is missing */
+            wantedFactors: components["schemas"]["Factor"][];
             /** Format: date-time */
             endsAt: string;
             /** @description To be sent back as X-CSRF-Token with every write by cookie */
@@ -1899,9 +1901,14 @@ export interface components {
             life?: number;
             /** @description People work from these alone, written as in 192.0.2.0/24; from anywhere when left out */
             networks?: string[];
-            /** @description A code beside the password, or a passkey */
-            secondFactor?: boolean;
+            /** @description People come in by one of these; by a password alone when left out */
+            factors?: components["schemas"]["Factor"][];
         };
+        /**
+         * @description One-time codes beside the password, or a passkey in place of it
+         * @enum {string}
+         */
+        Factor: "code" | "passkey";
         SettingsEdit: {
             settings: components["schemas"]["Settings"];
             was?: components["schemas"]["Settings"];

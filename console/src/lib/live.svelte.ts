@@ -51,7 +51,7 @@ export const live = new Live();
 // organisationNow is whose changes matter: of the one that the person works in, once they may.
 export function organisationNow(): string {
   const me = session.me;
-  return me && !me.choosePassword && !me.setUpFactor && !me.keeper ? session.organisation : "";
+  return me && !me.choosePassword && me.wantedFactors.length === 0 && !me.keeper ? session.organisation : "";
 }
 
 // whenChanged has a page read again what it shows when the organisation changes, but not under an open dialog: nothing is

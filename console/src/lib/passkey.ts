@@ -1,5 +1,7 @@
 // Passkeys: what the service asks is handed to the browser's own interface (WebAuthn), and its answer back.
 
+import { api, ask } from "./api";
+
 type Options = { [key: string]: unknown };
 
 // supported reports whether this browser, at this address, has passkeys. They belong to a name, never to a network address.
@@ -20,6 +22,17 @@ export async function create(options: Options): Promise<Options> {
 export async function get(options: Options): Promise<Options> {
   const publicKey = PublicKeyCredential.parseRequestOptionsFromJSON(options.publicKey as PublicKeyCredentialRequestOptionsJSON);
   return answer(await navigator.credentials.get({ publicKey }));
+}
+
+// prove shows the service one of one's passkeys, as a fresh proof of who one is.
+export async function prove(): Promise<void> {
+  const ceremony = await ask(api.POST("/session/passkey/options"));
+  await ask(api.POST("/session/proof", { body: { passkey: { token: ceremony.token, answer: await get(ceremony.options) } } }));
+}
+
+// wasLeft reports whether something failed because its owner closed the browser's own dialog: they have changed their mind.
+export function wasLeft(caught: unknown): boolean {
+  return caught instanceof DOMException && caught.name === "NotAllowedError";
 }
 
 function answer(credential: Credential | null): Options {

@@ -75,8 +75,7 @@
       const answer = await passkey.get(ceremony.options);
       session.begin(await ask(api.POST("/session/passkey", { body: { token: ceremony.token, answer } })));
     } catch (caught) {
-      // Whoever closes the browser's own dialog has changed their mind.
-      if (!(caught instanceof DOMException && caught.name === "NotAllowedError")) problem = asProblem(caught);
+      if (!passkey.wasLeft(caught)) problem = asProblem(caught);
     } finally {
       busy = false;
     }

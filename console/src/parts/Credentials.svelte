@@ -2,10 +2,10 @@
 <script lang="ts">
   import { Button } from "flowbite-svelte";
   import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
-  import * as passkey from "../lib/passkey";
   import { count, moment } from "../lib/words";
   import FactorForm from "./FactorForm.svelte";
   import Field from "./Field.svelte";
+  import PasskeyForm from "./PasskeyForm.svelte";
   import ProblemNote from "./ProblemNote.svelte";
   import QuietButton from "./QuietButton.svelte";
   import TextInput from "./TextInput.svelte";
@@ -16,7 +16,6 @@
   let removing = $state(false);
   let password = $state("");
   let code = $state("");
-  let label = $state("");
 
   async function load() {
     try {
@@ -35,8 +34,7 @@
       await what();
       await load();
     } catch (caught) {
-      // Whoever closes the browser's own dialog has changed their mind.
-      if (!(caught instanceof DOMException && caught.name === "NotAllowedError")) problem = asProblem(caught);
+      problem = asProblem(caught);
     }
   }
 
@@ -46,15 +44,6 @@
       await ask(api.POST("/profile/second-factor/removal", { body: { password, code: code.trim() } }));
       removing = false;
       password = code = "";
-    });
-  };
-  const add = (event: Event) => {
-    event.preventDefault();
-    return act(async () => {
-      const ceremony = await ask(api.POST("/profile/passkeys/options"));
-      const answer = await passkey.create(ceremony.options);
-      await ask(api.POST("/profile/passkeys", { body: { token: ceremony.token, label: label || "passkey", answer } }));
-      label = "";
     });
   };
 </script>
@@ -77,7 +66,7 @@
       <button type="button" class="link mt-3" onclick={() => (removing = true)}>Take it away</button>
     {/if}
   {:else if factor}
-    <p class="mb-4">{factor.required ? "Your organisation demands one of whoever may govern." : "One-time codes from a program on your own device, beside your password."}</p>
+    <p class="mb-4">{factor.required ? "Your organisation demands one." : "One-time codes from a program on your own device, beside your password."}</p>
     <FactorForm ondone={load} />
   {/if}
 </section>
@@ -94,15 +83,6 @@
       {/each}
     </ul>
   {/if}
-  {#if passkey.supported()}
-    <form onsubmit={add} class="flex flex-wrap items-end gap-3">
-      <label class="w-56"><span class="label">A name for the next</span><TextInput name="passkey-label" bind:value={label} placeholder="laptop" autocomplete="off" /></label>
-      <Button type="submit" size="sm">Add a passkey</Button>
-    </form>
-  {:else if passkey.byNumber()}
-    <p class="quiet text-sm">Passkeys belong to a name, not to a network address: open the console at <a class="link" href="http://localhost:{location.port}/#/account">localhost</a> to add one.</p>
-  {:else}
-    <p class="quiet text-sm">This browser has none.</p>
-  {/if}
+  <PasskeyForm ondone={load} />
   {#if problem && !problem.field}<div class="mt-4"><ProblemNote {problem} /></div>{/if}
 </section>

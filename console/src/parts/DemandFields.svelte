@@ -7,6 +7,7 @@
   import WordsLine from "./WordsLine.svelte";
 
   type Demands = Schemas["Demands"];
+  type Factor = Schemas["Factor"];
   let { demands = $bindable(), level, legend, problem }: { demands: Demands | undefined; level: "everybody" | "governing"; legend: string; problem: Problem | null } = $props();
 
   // Nothing demanded is told by leaving it out.
@@ -14,11 +15,27 @@
     const kept = Object.entries({ ...demands, ...some }).filter(([, value]) => value && (!Array.isArray(value) || value.length > 0));
     demands = kept.length > 0 ? Object.fromEntries(kept) : undefined;
   }
+
+  const factors: { name: Factor; words: string }[] = [
+    { name: "code", words: "One-time codes beside the password" },
+    { name: "passkey", words: "Passkeys in place of the password" },
+  ];
+  function letIn(by: Factor, on: boolean) {
+    const others = (demands?.factors ?? []).filter((f) => f !== by);
+    set({ factors: on ? [...others, by] : others });
+  }
 </script>
 
 <fieldset class="space-y-4 border-t border-gray-200 pt-4 dark:border-gray-700">
   <legend class="label float-left mb-2 w-full">{legend}</legend>
-  <div class="clear-both"><Checkbox name="{level}-factor" bind:checked={() => demands?.secondFactor ?? false, (on) => set({ secondFactor: on })}>A second factor or a passkey</Checkbox></div>
+  <div class="clear-both" role="group" aria-label="How they come in">
+    <div class="flex flex-wrap gap-x-6 gap-y-2">
+      {#each factors as { name, words } (name)}
+        <Checkbox name="{level}-{name}" bind:checked={() => demands?.factors?.includes(name) ?? false, (on) => letIn(name, on)}>{words}</Checkbox>
+      {/each}
+    </div>
+    <p class="quiet mt-1 text-sm">{level === "everybody" ? "They come in by one of what is ticked; by a password alone if nothing is." : "If nothing is ticked, as demanded of everybody."}</p>
+  </div>
   <div class="grid grid-cols-2 gap-4 max-sm:grid-cols-1">
     <Field label="Minutes until an unused session ends" name="{level}.idle" hint={level === "everybody" ? "120 if empty" : "If empty, as demanded of everybody"}>
       {#snippet children(id)}<input {id} name="{level}-idle" type="number" min="5" max="1440" bind:value={() => demands?.idle ?? null, (n) => set({ idle: n ?? 0 })} class="w-28 field" />{/snippet}

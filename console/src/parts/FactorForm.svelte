@@ -39,7 +39,7 @@
 {#if codes}
   <p class="font-semibold">Your second factor is set up.</p>
   <p class="mt-2">Keep these recovery codes where you find them without your device. Each stands in once for a code of it; they are shown this once.</p>
-  <ul class="my-4 grid grid-cols-2 gap-x-6 gap-y-1 rounded-lg bg-gray-100 px-5 py-4 font-mono text-lg dark:bg-gray-800" data-test="recovery-codes">
+  <ul class="my-4 grid grid-cols-[repeat(auto-fill,minmax(17rem,1fr))] gap-x-6 gap-y-1 rounded-lg bg-gray-100 px-5 py-4 font-mono whitespace-nowrap max-sm:px-3 max-sm:text-sm dark:bg-gray-800" data-test="recovery-codes">
     {#each codes as c (c)}<li>{c}</li>{/each}
   </ul>
   <div class="flex gap-2">

@@ -33,7 +33,7 @@
       password = "";
       proof.end(true);
     } catch (caught) {
-      if (!(caught instanceof DOMException && caught.name === "NotAllowedError")) problem = asProblem(caught);
+      if (!passkey.wasLeft(caught)) problem = asProblem(caught);
     } finally {
       busy = false;
     }
@@ -43,11 +43,7 @@
     event.preventDefault();
     return prove(() => ask(api.POST("/session/proof", { body: { password } })));
   };
-  const byPasskey = () =>
-    prove(async () => {
-      const ceremony = await ask(api.POST("/session/passkey/options"));
-      await ask(api.POST("/session/proof", { body: { passkey: { token: ceremony.token, answer: await passkey.get(ceremony.options) } } }));
-    });
+  const byPasskey = () => prove(passkey.prove);
 </script>
 
 <Modal bind:open size="xs" title="Confirm it is you">

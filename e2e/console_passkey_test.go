@@ -1,0 +1,72 @@
+package e2e
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"arbora.example/api"
+	"arbora.example/client"
+	"arbora.example/demo"
+	"arbora.example/e2e/browser"
+	"arbora.example/e2e/testbed"
+)
+
+// TestConsoleComesInByPasskeysAlone has an organisation let people in by passkeys alone. Who has none sets one up; who has one is
+// let in by no password, nor sets up another by it.
+func TestConsoleComesInByPasskeysAlone(t *testing.T) {
+	t.Parallel()
+	b := testbed.StartDemo(t)
+	named := *b
+	named.Address = strings.Replace(b.Address, "127.0.0.1", "localhost", 1)
+	console := openConsole(t, &named)
+	rowan, tomas := b.As(t, "rowan@lindenmere"), b.As(t, "tomas@lindenmere")
+	passkeys := &[]api.Factor{api.PasskeyFactor}
+	for _, demanded := range []struct{ everybody, governing *[]api.Factor }{{passkeys, nil}, {nil, passkeys}} {
+		p := testbed.Problem(t, 409, demand(t, rowan, &api.Demands{Factors: demanded.everybody}, &api.Demands{Factors: demanded.governing}))
+		require.Equal(t, "you would be the first to be shut out: you did not come in by a passkey", p.Detail)
+	}
+	p := testbed.Problem(t, 400, demand(t, rowan, &api.Demands{Factors: &[]api.Factor{api.CodeFactor}}, &api.Demands{Factors: passkeys}))
+	require.Contains(t, p.Detail, "no factor in common")
+	require.NoError(t, console.Do(
+		browser.Device(),
+		console.SignIn("rowan@lindenmere", demo.Passphrase),
+		browser.See(`[role=tree]`, "gardens"),
+		console.Open("/account"),
+		browser.Type(`input[name=passkey-label]`, "field laptop"),
+		browser.Press("Add a passkey"),
+		browser.See(`[data-test=passkeys]`, "field laptop since"),
+		console.Open("/settings"),
+		browser.Click(`input[name=everybody-passkey]`),
+		browser.See(`form`, "7 people have no passkey and can do nothing before they set one up"),
+		browser.Press("Save"),
+		browser.See(`main`, "The settings are changed."),
+		browser.SignOut(),
+		browser.Press("Sign in with a passkey"),
+		browser.See(`[data-test=me]`, "rowan@lindenmere"),
+		browser.SignOut(),
+
+		browser.Type(`input[name=name]`, "tomas@lindenmere"),
+		browser.Type(`input[name=password]`, demo.Passphrase),
+		browser.Press("Sign in"),
+		browser.See(`main`, "lindenmere demands a passkey of tomas@lindenmere"),
+	))
+	require.Equal(t, "set-up-factor", kind(t, client.Done(tomas.ShowTree(t.Context(), "lindenmere", nil))), "by a password alone")
+	require.NoError(t, client.Done(tomas.BeginPasskey(t.Context())), "who has none may set one up")
+	require.NoError(t, console.Do(
+		browser.Type(`input[name=passkey-label]`, "seed counter"),
+		browser.Press("Add a passkey"),
+		browser.See(`[data-test=me]`, "tomas@lindenmere"),
+	))
+	require.Equal(t, "set-up-factor", kind(t, client.Done(tomas.ShowTree(t.Context(), "lindenmere", nil))))
+	require.Equal(t, "conflict", kind(t, client.Done(tomas.BeginPasskey(t.Context()))), "who has one shows that, and makes no other by a password")
+	require.Equal(t, "conflict", kind(t, client.Done(tomas.BeginSecondFactor(t.Context()))))
+	require.NoError(t, console.Do(
+		browser.SignOut(),
+		browser.Type(`input[name=name]`, "tomas@lindenmere"),
+		browser.Type(`input[name=password]`, demo.Passphrase),
+		browser.Press("Sign in"),
+		browser.See(`main`, "You have a passkey. Show it to go on."),
+	))
+}
