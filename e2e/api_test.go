@@ -347,6 +347,20 @@ func TestKeepersHoldNothingInside(t *testing.T) {
 	testbed.Problem(t, 403, client.Done(warden.ListUsers(t.Context(), "lindenmere", nil)))
 	p := testbed.Problem(t, 409, client.Done(warden.CreateOrganisation(t.Context(), api.OrganisationNew{Name: "quaywater", Steward: api.UserNew{Name: "x"}})))
 	require.Contains(t, p.Detail, "already an organisation called quaywater")
+	var at sync.WaitGroup
+	statuses := make([]int, 12)
+	for i := range statuses {
+		at.Go(func() {
+			response, err := warden.CreateOrganisation(t.Context(), api.OrganisationNew{Name: "mossbank", Steward: api.UserNew{Name: "asa"}})
+			if assert.NoError(t, err) {
+				statuses[i] = response.StatusCode
+				assert.NoError(t, response.Body.Close())
+			}
+		})
+	}
+	at.Wait()
+	slices.Sort(statuses)
+	require.Equal(t, append([]int{201}, slices.Repeat([]int{409}, 11)...), statuses, "of many at once one makes it, and the others hear that it is there")
 	made, err := client.Read[api.OrganisationMade](warden.CreateOrganisation(t.Context(), api.OrganisationNew{Name: "fernhill", Steward: api.UserNew{Name: "asa"}}))
 	require.NoError(t, err)
 	asa, err := demo.SignIn(t.Context(), b.Address, "asa@fernhill", *made.Password)

@@ -119,6 +119,8 @@ func (s *Server) problem(err error) api.Problem {
 		return problemOf(http.StatusRequestEntityTooLarge, "too-large", "the body is larger than 1 MiB", "send less at once")
 	case errors.Is(err, people.ErrBusy):
 		return problemOf(http.StatusServiceUnavailable, "busy", err.Error(), "try again in a few seconds")
+	case errors.Is(err, store.ErrTaken):
+		return problemOf(http.StatusConflict, "conflict", "somebody else made the same at the same time", "look at what is there now")
 	case errors.Is(err, store.ErrUnavailable):
 		s.log.Warn("the database cannot be reached", "error", err)
 		return unavailableProblem

@@ -1,6 +1,7 @@
 package service
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -131,6 +132,9 @@ func (s *Service) CreateOrganisation(ctx context.Context, c Caller, wanted NewOr
 		what := fmt.Sprintf("created organisation %s with steward %s", top.Name, steward.principal.Name)
 		return what, tx.CreateGrant(grant, "first steward")
 	})
+	if errors.Is(err, store.ErrTaken) {
+		err = cmp.Or(nameFree(ctx, s.records, top), err)
+	}
 	if err != nil {
 		return OrganisationMade{}, err
 	}

@@ -27,6 +27,9 @@ var migrations embed.FS
 // ErrNotFound is returned when the row asked for is not there.
 var ErrNotFound = errors.New("store: not there")
 
+// ErrTaken marks, through errors.Is, that a row with the same name or id is there already.
+var ErrTaken = errors.New("store: there already")
+
 // ErrUnavailable marks, through errors.Is, that the database cannot be reached at the moment. What was being written is
 // then either whole or absent.
 var ErrUnavailable = errors.New("store: the database cannot be reached")
@@ -80,19 +83,39 @@ func mark(err error) error {
 		return fmt.Errorf("%w: %w", ErrUnavailable, err)
 	case errors.As(err, &answer) && (answer.Number == serverShutdown || answer.Number == connectionKilled || answer.Number == tooManyConnections):
 		return fmt.Errorf("%w: %w", ErrUnavailable, err)
+	case answer != nil && answer.Number == duplicateKey:
+		return fmt.Errorf("%w: %w", ErrTaken, err)
 	}
 	return err
 }
 
-// MariaDB's error numbers for a server on its way down or full.
+// MariaDB's error numbers for a server on its way down or full, for a name or id that is there already, and for a transaction that
+// it gave up because another waits for it.
 const (
 	tooManyConnections = 1040
 	serverShutdown     = 1053
+	duplicateKey       = 1062
+	deadlock           = 1213
 	connectionKilled   = 1927
 )
 
-// transaction runs fn in one transaction and commits it when fn returns nil.
-func (s *Store) transaction(ctx context.Context, fn func(*txn) error) error {
+// mostTries is how often a transaction is tried that others keep crossing.
+const mostTries = 5
+
+// transaction runs fn in one transaction and commits it when fn returns nil. When the database gives a transaction up to end a
+// deadlock, fn runs again in another: it leaves nothing behind but what its last run set.
+func (s *Store) transaction(ctx context.Context, fn func(*txn) error) (err error) {
+	for range mostTries {
+		err = s.try(ctx, fn)
+		var answer *mysql.MySQLError
+		if !errors.As(err, &answer) || answer.Number != deadlock {
+			return err
+		}
+	}
+	return err
+}
+
+func (s *Store) try(ctx context.Context, fn func(*txn) error) error {
 	tx, err := s.db.BeginTx(ctx, nil)
 	if err != nil {
 		return mark(err)
