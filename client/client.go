@@ -58,7 +58,7 @@ func Open(address, token string, more ...ClientOption) (*Client, error) {
 		return nil, fmt.Errorf("%q is no service's address: write it as http://HOST:PORT", address)
 	}
 	options := []ClientOption{
-		WithHTTPClient(&doer{address: address, client: http.Client{Timeout: time.Minute}}),
+		WithHTTPClient(&doer{address: address, client: http.Client{Timeout: time.Minute, CheckRedirect: stay}}),
 		WithRequestEditorFn(func(_ context.Context, r *http.Request) error {
 			r.Header.Set("User-Agent", Agent)
 			if token != "" {
@@ -69,6 +69,9 @@ func Open(address, token string, more ...ClientOption) (*Client, error) {
 	}
 	return NewClient(strings.TrimSuffix(address, "/")+"/api/v1", append(options, more...)...)
 }
+
+// stay follows no redirect: the service sends none, and whoever else does is not to be shown what a request carries.
+func stay(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }
 
 // Confirmed has changes made only if their impact is still the one that a preview gave a confirmation of. Otherwise they
 // fail with a problem that tells the new impact.

@@ -234,6 +234,11 @@ func TestStaticFiles(t *testing.T) {
 	require.Equal(t, "no-store", header.Get("Cache-Control"))
 	require.Equal(t, "nosniff", header.Get("X-Content-Type-Options"))
 	require.NotContains(t, page, "<style", "the page carries nothing inline: its policy forbids it")
+	for _, path := range []string{"/assets", "/assets/", "/.git/config", "/../go.mod"} {
+		status, header, _ := call(t, "GET", b.Address+path, "", "", "")
+		require.Equal(t, 404, status, path)
+		require.Empty(t, header.Get("Location"), path)
+	}
 	script := regexp.MustCompile(`/assets/[\w.-]+\.js`).FindString(page)
 	status, header, _ = call(t, "GET", b.Address+script, "", "", "")
 	require.Equal(t, 200, status)

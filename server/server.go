@@ -167,7 +167,7 @@ func (s *Server) meant(c *gin.Context) {
 func (s *Server) securityHeaders(c *gin.Context) {
 	h := c.Writer.Header()
 	if s.secure {
-		h.Set("Strict-Transport-Security", "max-age=31536000") // RFC 6797
+		h.Set("Strict-Transport-Security", "max-age=31536000; includeSubDomains") // RFC 6797
 	}
 	h.Set("Cache-Control", "no-store") // what may be kept says so itself
 	if id := c.GetHeader("X-Request-ID"); id != "" && strings.HasPrefix(c.Request.URL.Path, "/access/") {

@@ -26,7 +26,7 @@ func (s *Server) unknownRoute(c *gin.Context, files fs.FS) {
 		c.String(http.StatusMethodNotAllowed, "Only reading is possible here.\n")
 		return
 	}
-	if _, err := fs.Stat(files, name); errors.Is(err, fs.ErrNotExist) {
+	if file, err := fs.Stat(files, name); errors.Is(err, fs.ErrNotExist) || err == nil && file.IsDir() {
 		if name == "index.html" {
 			c.String(http.StatusNotFound, "The console is not in this build: run make build. The API is at %s.\n", basePath)
 			return
