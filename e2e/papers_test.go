@@ -14,7 +14,7 @@ import (
 
 // TestPapersNameWhatIsThere sees that every test and file that a page of docs names is there.
 func TestPapersNameWhatIsThere(t *testing.T) {
-	list, err := exec.Command("git", "-C", "..", "ls-files").Output()
+	list, err := exec.Command("git", "-C", "..", "ls-files", "--cached", "--others", "--exclude-standard").Output()
 	require.NoError(t, err)
 	files := strings.Fields(string(list))
 	there, tests := map[string]bool{}, map[string]bool{}
