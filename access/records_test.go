@@ -77,7 +77,7 @@ func (m *memory) Write(_ context.Context, _ access.ID, author store.Author, fn f
 	return m.revision, nil
 }
 
-func (m *memory) Audit(context.Context, store.AuditRecord) error               { return nil }
+func (m *memory) Audit(context.Context, ...store.AuditRecord) error            { return nil }
 func (m *memory) ForgetGuesses(context.Context, people.SignIn) error           { return nil }
 func (m *memory) Passkeys(context.Context, access.ID) ([]store.Passkey, error) { return nil, nil }
 func (m *memory) OrganisationNamed(context.Context, string) (access.ID, error) {

@@ -3,7 +3,6 @@ package service
 import (
 	"context"
 	"errors"
-	"strings"
 	"time"
 
 	"arbora.example/access"
@@ -76,6 +75,11 @@ func (s *Service) refuseEmpty(ctx context.Context) error {
 
 // Caller finds who a token stands for: a session's, or an access token made with an API key.
 func (s *Service) Caller(ctx context.Context, token people.Token, from string) (Caller, error) {
+	c, err := s.callerBy(ctx, token, from)
+	return c, s.noteToken(ctx, token, from, err)
+}
+
+func (s *Service) callerBy(ctx context.Context, token people.Token, from string) (Caller, error) {
 	if isAccessToken(token) {
 		c, shown, err := s.tokenCaller(ctx, token, from)
 		if c.Audience != "" {
@@ -174,21 +178,4 @@ func orNil(is bool, p *Problem) error {
 		return p
 	}
 	return nil
-}
-
-// refusalRecord tells of a refusal as others read it.
-func refusalRecord(p *Problem) string {
-	if p.Permission == "" {
-		return p.Detail
-	}
-	told := strings.TrimSuffix(p.Detail, ", which you do not hold")
-	return strings.Replace(told, "this takes the permission", "lacked the permission", 1)
-}
-
-// NoteRefusal records that a caller was refused something.
-func (s *Service) NoteRefusal(ctx context.Context, c Caller, p *Problem) error {
-	// Going away does not keep an attempt out of the log.
-	return s.records.Audit(context.WithoutCancel(ctx), store.AuditRecord{
-		Organisation: c.OrganisationName, Author: s.author(c), Event: "refused", Detail: refusalRecord(p),
-	})
 }

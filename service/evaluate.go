@@ -24,7 +24,9 @@ type (
 		Resource Entity
 		Told     Told
 		Refers   []string // ids of what the operation refers to besides
-		Fault    *Problem // what is wrong with the question itself, found by whoever read it; nil for nothing
+		// Attempted says that the subject is doing this now, and is refused when the answer is no. It is a platform service that says so.
+		Attempted bool
+		Fault     *Problem // what is wrong with the question itself, found by whoever read it; nil for nothing
 	}
 
 	// Evaluated is the answer to an evaluation.
@@ -62,6 +64,11 @@ func (s *Service) Evaluate(ctx context.Context, c Caller, asked []Evaluation) (a
 		}
 		answers[i] = Evaluated{Reason: access.Unknown}
 		if !errors.As(err, &answers[i].Error) {
+			return nil, 0, err
+		}
+	}
+	if e.service != "" {
+		if err := s.noteAttempts(ctx, c, e, asked, answers); err != nil {
 			return nil, 0, err
 		}
 	}

@@ -293,11 +293,12 @@ func (n *Newcomers) Make(ctx context.Context, tell func(done int)) ([]UserMade, 
 		return nil, err
 	}
 	// The change is one; the log tells it person by person.
-	for _, what := range n.told {
-		record := store.AuditRecord{Organisation: n.caller.OrganisationName, Author: n.service.author(n.caller), Event: "imported", Detail: what}
-		if err := n.service.records.Audit(context.WithoutCancel(ctx), record); err != nil {
-			return nil, err
-		}
+	records := make([]store.AuditRecord, len(n.told))
+	for i, what := range n.told {
+		records[i] = store.AuditRecord{Organisation: n.caller.OrganisationName, Author: n.service.author(n.caller), Event: "imported", Detail: what}
+	}
+	if err := n.service.records.Audit(context.WithoutCancel(ctx), records...); err != nil {
+		return nil, err
 	}
 	made := make([]UserMade, len(n.users))
 	for i, user := range n.users {

@@ -6,7 +6,6 @@ import (
 
 	"arbora.example/access"
 	"arbora.example/people"
-	"arbora.example/store"
 )
 
 // A fresh proof is a password or passkey given in the last minutes: an unwatched screen, or a stolen session, is not enough for
@@ -48,13 +47,6 @@ func (s *Service) ProveByPasskey(ctx context.Context, c Caller, token people.Tok
 		return &Problem{Kind: WrongSignIn, Detail: "this passkey is somebody else's", Next: "use one of your own"}
 	}
 	return s.records.ProveSession(ctx, c.Session, people.PasskeyFactor, s.moment())
-}
-
-// noteFailure records that something was shown that opens nothing.
-func (s *Service) noteFailure(ctx context.Context, organisation, from, event, detail string) error {
-	return s.records.Audit(context.WithoutCancel(ctx), store.AuditRecord{
-		Organisation: organisation, Author: store.Author{Name: "nobody", From: from, At: s.moment()}, Event: event, Detail: detail,
-	})
 }
 
 // nameOf gives the name of an organisation that is in use here; empty for none.

@@ -65,7 +65,7 @@ type Records interface {
 	AddPasskey(ctx context.Context, i store.Identity, session access.ID, k store.Passkey, author store.Author) error
 	AddService(ctx context.Context, name string, file []byte, author store.Author) error
 	AddSigningKey(ctx context.Context, k store.SigningKey, before time.Time) error
-	Audit(ctx context.Context, r store.AuditRecord) error
+	Audit(ctx context.Context, records ...store.AuditRecord) error
 	AuditRecords(ctx context.Context, organisation access.ID, f store.AuditFilter) (entries []store.AuditEntry, next uint64, err error)
 	AskRecovery(ctx context.Context, i store.Identity, token people.Token, until, notAfter time.Time, author store.Author) (made bool, err error)
 	Recovery(ctx context.Context, token people.Token) (i store.Identity, until time.Time, err error)

@@ -36,6 +36,7 @@ type Service struct {
 	aside     sync.WaitGroup // what goes on after its answer
 	viewing   *viewing
 	signing   signing
+	refused   *recent // what was refused and recorded
 	exchanged *expirable.LRU[exchange, exchanged]
 	verified  *expirable.LRU[[sha256.Size]byte, people.AccessToken] // access tokens whose signature is right
 	setUp     atomic.Bool                                           // somebody has set the service up; once true it stays so
@@ -60,7 +61,7 @@ func New(o Options) *Service {
 	}
 	return &Service{
 		records: o.Records, shipped: o.Catalogue, clock: o.Clock, log: o.Log, sealer: o.Sealer, post: o.Post, hash: o.Hash, address: o.Address,
-		guesses: newGuesses(), busy: newBusy(), viewing: newViewing(), exchanged: newExchanged(), verified: newVerified(),
+		guesses: newGuesses(), busy: newBusy(), refused: newRecent(), viewing: newViewing(), exchanged: newExchanged(), verified: newVerified(),
 	}
 }
 

@@ -192,10 +192,8 @@ func (s *Service) failed(ctx context.Context, identity store.Identity, name peop
 		records = append(records, store.AuditRecord{Organisation: identity.OrganisationName, Author: author, Event: "sign-in-locked", Detail: told})
 		s.notify(ctx, identity, "Somebody tried to sign in as you: "+told+".")
 	}
-	for _, record := range records {
-		if err := s.records.Audit(ctx, record); err != nil {
-			return err
-		}
+	if err := s.records.Audit(ctx, records...); err != nil {
+		return err
 	}
 	return answer
 }

@@ -468,6 +468,7 @@ func (s *Service) Introspect(ctx context.Context, p Program, text people.Token, 
 		if c, token, err = s.tokenCaller(ctx, text, p.From); err == nil && token.From != "" {
 			err = s.admits(ctx, c, token.From)
 		}
+		err = s.noteToken(ctx, text, p.From, err)
 	} else {
 		c, err = s.Caller(ctx, text, p.From)
 	}

@@ -22,29 +22,34 @@ type AuditRecord struct {
 }
 
 // Audit appends a record of an event that is no part of a write.
-func (s *Store) Audit(ctx context.Context, r AuditRecord) error {
-	return s.transaction(ctx, func(tx *txn) error { return appendAudit(ctx, tx, r) })
+func (s *Store) Audit(ctx context.Context, records ...AuditRecord) error {
+	if len(records) == 0 {
+		return nil
+	}
+	return s.transaction(ctx, func(tx *txn) error { return appendAudit(ctx, tx, records...) })
 }
 
-// appendAudit appends a record to the chain. The end of the chain is locked until the transaction ends, so it is called
+// appendAudit appends records to the chain. The end of the chain is locked until the transaction ends, so it is called
 // last in a transaction.
-func appendAudit(ctx context.Context, tx *txn, r AuditRecord) error {
+func appendAudit(ctx context.Context, tx *txn, records ...AuditRecord) error {
 	var number uint64
-	var before []byte
-	if err := tx.QueryRowContext(ctx, "SELECT number, hash FROM audit_end WHERE one = 1 FOR UPDATE").Scan(&number, &before); err != nil {
+	var hash []byte
+	if err := tx.QueryRowContext(ctx, "SELECT number, hash FROM audit_end WHERE one = 1 FOR UPDATE").Scan(&number, &hash); err != nil {
 		return err
 	}
-	number++
-	hash, err := auditHash(tx.auditKey, before, number, r)
-	if err != nil {
-		return err
+	var rows [][]any
+	for _, r := range records {
+		number++
+		var err error
+		if hash, err = auditHash(tx.auditKey, hash, number, r); err != nil {
+			return err
+		}
+		rows = append(rows, []any{number, r.Organisation, r.Author.At, r.Author.Name, r.Author.From, r.Event, r.Detail, hash, tx.auditKey != nil})
 	}
 	if _, err := tx.ExecContext(ctx, "UPDATE audit_end SET number = ?, hash = ? WHERE one = 1", number, hash); err != nil {
 		return err
 	}
-	_, err = tx.ExecContext(ctx, "INSERT INTO audit_record (number, organisation, recorded_at, actor, came_from, event, detail, hash, keyed) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
-		number, r.Organisation, r.Author.At, r.Author.Name, r.Author.From, r.Event, r.Detail, hash, tx.auditKey != nil)
-	return err
+	return insertRows(ctx, tx, "audit_record (number, organisation, recorded_at, actor, came_from, event, detail, hash, keyed)", rows)
 }
 
 // auditText is what of a record its hash is worked out from, beside its number: the rest of a JSON list of strings.

@@ -114,12 +114,15 @@ func (w *Tx) note(table string, before, after any, scopes ...access.ID) {
 }
 
 // insertMany writes rows of some columns in one statement.
-func (w *Tx) insertMany(into string, rows [][]any) error {
+func (w *Tx) insertMany(into string, rows [][]any) error { return insertRows(w.ctx, w.tx, into, rows) }
+
+func insertRows(ctx context.Context, tx *txn, into string, rows [][]any) error {
 	if len(rows) == 0 {
 		return nil
 	}
 	row := "(" + strings.Repeat("?, ", len(rows[0])-1) + "?)"
-	return w.exec("INSERT INTO "+into+" VALUES "+strings.Repeat(row+", ", len(rows)-1)+row, slices.Concat(rows...)...)
+	_, err := tx.ExecContext(ctx, "INSERT INTO "+into+" VALUES "+strings.Repeat(row+", ", len(rows)-1)+row, slices.Concat(rows...)...)
+	return err
 }
 
 // insertTerms writes what a search finds a scope by.

@@ -79,6 +79,8 @@ type told struct {
 	Provider json.RawMessage            `json:"provider"`
 	Claims   map[string]json.RawMessage `json:"claims"`
 	Refers   []string                   `json:"refers"` // ids or addresses of what the operation refers to besides the resource
+	// Attempted says that the subject is doing this now: a platform service that is told no refuses it to them.
+	Attempted json.RawMessage `json:"attempted"`
 }
 
 // moments are the forms of time that are understood: RFC 3339, and ISO 8601 without seconds.
@@ -300,6 +302,9 @@ func (r request) evaluation(n need) (service.Evaluation, error) {
 	}
 	if r.Context != nil {
 		e.Refers = r.Context.Refers
+		if given(r.Context.Attempted) && json.Unmarshal(r.Context.Attempted, &e.Attempted) != nil {
+			return e, invalid("context.attempted", "attempted %s is neither true nor false", r.Context.Attempted)
+		}
 		return e, r.Context.read(&e.Told)
 	}
 	return e, nil

@@ -122,6 +122,7 @@ type question struct {
 	at        string   // the id or address of the resource, or of the container something is to be made in
 	refers    []string // ids or addresses of what the operation refers to besides
 	ip        string   // where the request came from
+	attempted bool     // the subject is doing it now
 }
 
 // permission is what is asked about, as it is written.
@@ -166,6 +167,9 @@ func (q *question) evaluation() evaluation {
 	}
 	if q.ip != "" {
 		e.Context["ip"] = q.ip
+	}
+	if q.attempted {
+		e.Context["attempted"] = true
 	}
 	return e
 }

@@ -127,13 +127,14 @@ func (c *call) question(operation, typ, at string, refers ...string) question {
 
 func (c *call) seat(typ string) seat { return seat{kinds[typ].service, c.subject.Organisation} }
 
-// may asks Arbora whether the subject may do something; the error is the refusal.
+// may asks Arbora whether the subject may do something that they are doing; the error is the refusal, which Arbora records.
 func (c *call) may(ctx context.Context, operation, typ, at string, refers ...string) (verdict, error) {
 	service := c.seat(typ)
 	if typ == "object" {
 		service.service = "storage"
 	}
 	q := c.question(operation, typ, at, refers...)
+	q.attempted = true
 	answers, err := c.arbora.ask(ctx, service, q)
 	if err != nil {
 		return verdict{}, err

@@ -12,7 +12,7 @@
   import Skeleton from "../parts/Skeleton.svelte";
   import TextInput from "../parts/TextInput.svelte";
 
-  const events = ["change", "refused", "sign-in", "sign-in-failed", "sign-in-locked", "sign-out", "session-ended", "viewed-as", "token-issued", "token-revoked", "key-issued", "key-withdrawn", "password-chosen", "second-factor-set", "second-factor-dropped", "passkey-added", "passkey-removed"];
+  const events = ["change", "imported", "refused", "sign-in", "sign-in-failed", "sign-in-locked", "sign-out", "switched", "session-ended", "viewed-as", "terminal-decided", "token-issued", "token-revoked", "key-issued", "key-withdrawn", "key-failed", "password-chosen", "second-factor-set", "second-factor-dropped", "recovery-code-used", "passkey-added", "passkey-removed", "passkey-failed"];
   const asked = $derived(Object.fromEntries(new URLSearchParams(router.querystring ?? "")));
 
   let records = $state.raw<Schemas["AuditRecord"][] | null>(null);
