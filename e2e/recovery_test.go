@@ -116,6 +116,13 @@ func TestAnAddressCountsOnceProved(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, seats.Seats, 2, "what the account was given stays with the address")
 
+	// Nor does an invited guest come in under the name of somebody else.
+	require.NoError(t, client.Done(juno.InviteGuest(ctx, "quaywater", nil, api.GuestNew{Email: "fern@meadowside.example"})))
+	for _, name := range []string{"rowan@lindenmere", "bracken@meadowside.example"} {
+		p := testbed.Problem(t, 400, client.Done(juno.EditPrincipal(ctx, "quaywater", api.GuestKind, "fern@meadowside.example", nil, api.PrincipalEdit{Name: ptr(name)})))
+		require.Equal(t, "name", *p.Field)
+	}
+
 	// From then on nobody takes it over by a link, whoever sees one.
 	require.NoError(t, client.Done(juno.CreateUser(ctx, "quaywater", nil, api.UserNew{Name: "moor", Email: ptr(wren), Password: ptr(demo.Passphrase)})))
 	moor := b.As(t, "moor@quaywater")

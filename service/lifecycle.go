@@ -150,6 +150,9 @@ func (d desk) planEdited(before access.Principal, was store.PrincipalDetails, ed
 	after, is := before, was
 	var p plan
 	if edit.Name != nil && *edit.Name != before.Name {
+		if before.Kind == access.Guest { // under another name they would come in as somebody else
+			return p, &Problem{Kind: Invalid, Detail: "a guest is called by the name that they sign in by", Next: "invite them anew to use another address", Field: "name"}
+		}
 		after.Name = *edit.Name
 		p.changes = append(p.changes, access.RenamePrincipal{ID: before.ID, Name: after.Name})
 	}
