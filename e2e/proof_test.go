@@ -4,6 +4,7 @@ import (
 	"net/url"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/require"
 
@@ -158,6 +159,18 @@ func TestWhatKeysMayGovern(t *testing.T) {
 	for _, c := range []*client.Client{everyday, governing} {
 		testbed.Problem(t, 403, client.Done(c.CreateOwnKey(ctx, api.KeyNew{Label: ptr("another")})))
 	}
+
+	// A key that ends makes none that go on.
+	ends := b.Clock.Now().Add(time.Hour).UTC().Truncate(time.Second)
+	require.NoError(t, client.Done(rowan.CreateServiceAccount(ctx, alpine, nil, api.AccountNew{Name: "printer"})))
+	passing := program(api.KeyNew{Label: ptr("passing"), Governs: ptr(true), Until: &ends})
+	issue := func(until *time.Time) error {
+		return client.Done(passing.CreateKey(ctx, "lindenmere", api.ServiceAccountKind, alpine+"/printer", api.KeyNew{Until: until}))
+	}
+	for _, until := range []*time.Time{nil, ptr(ends.Add(time.Minute))} {
+		require.Contains(t, testbed.Problem(t, 403, issue(until)).Detail, "the key would outlast the one you act by")
+	}
+	require.NoError(t, issue(&ends))
 }
 
 // TestWhoSeesTheLinkOfAnInvitation has somebody who may create users, and holds nothing that a guest is to get, ask for the link.

@@ -92,3 +92,55 @@ func TestRefusalsAreBounded(t *testing.T) {
 	require.Equal(t, map[int]int{403: 3, 429: 6}, statuses, "a change that is refused counts as one, and so does its refusal")
 	require.Len(t, recorded(t, b, "refused"), 3)
 }
+
+// TestKeepersReadTheLogOfTheInstallation reads what belongs to no organisation, as a keeper and as a steward.
+func TestKeepersReadTheLogOfTheInstallation(t *testing.T) {
+	b := testbed.StartDemo(t)
+	warden, rowan := b.As(t, "warden"), b.As(t, "rowan@lindenmere")
+	require.NoError(t, client.Done(warden.CreateServiceKey(t.Context(), "storage", api.KeyNew{})))
+	testbed.Problem(t, 401, client.Done(with(t, b, "").SignIn(t.Context(), api.SignIn{Name: "nobody-at-all", Password: "not it at all, sorry"})))
+	list, err := client.Read[api.AuditRecordList](warden.ListInstallationAuditRecords(t.Context(), nil))
+	require.NoError(t, err)
+	events := map[string]bool{}
+	for _, r := range list.Records {
+		events[r.Event] = true
+	}
+	for _, event := range []string{"sign-in", "key-issued", "sign-in-failed"} {
+		require.True(t, events[event], event)
+	}
+	testbed.Problem(t, 403, client.Done(rowan.ListInstallationAuditRecords(t.Context(), nil)))
+	testbed.Problem(t, 403, client.Done(warden.ListAuditRecords(t.Context(), "lindenmere", nil)))
+}
+
+// TestAnEditOfNothingTellsNothing has somebody who sees nobody edit people and groups without altering anything: whether they are
+// there, or what they have, is not told.
+func TestAnEditOfNothingTellsNothing(t *testing.T) {
+	b := testbed.StartDemo(t)
+	nils := b.Newcomer(t, "nils")
+	before := recorded(t, b, "change")
+	edit := func(kind api.PrincipalKind, name string, wanted api.PrincipalEdit) string {
+		err := client.Done(nils.EditPrincipal(t.Context(), "lindenmere", kind, name, nil, wanted))
+		require.Error(t, err)
+		return strings.ReplaceAll(err.Error(), name, "NAME")
+	}
+	for kind, names := range map[api.PrincipalKind][2]string{api.UserKind: {"rowan", "rowann"}, api.GroupKind: {"seed-curators", "seed-curator"}} {
+		for _, wanted := range []api.PrincipalEdit{{}, {Was: &api.AsRead{Email: ptr("rowan@lindenmere.example")}}, {Title: ptr("Another"), Was: &api.AsRead{Title: ptr("x")}}} {
+			require.Equal(t, edit(kind, names[0], wanted), edit(kind, names[1], wanted))
+		}
+	}
+	require.Equal(t, before, recorded(t, b, "change"), "nor was anything written")
+}
+
+// TestATokenForNoOrganisationOpensNone asks as a platform service that did not say where it wants to work.
+func TestATokenForNoOrganisationOpensNone(t *testing.T) {
+	b := testbed.StartDemo(t)
+	key, err := client.Read[api.KeyMade](b.As(t, "warden").CreateServiceKey(t.Context(), "storage", api.KeyNew{}))
+	require.NoError(t, err)
+	token := accessToken(t, b, key)
+	p := testbed.Problem(t, 403, client.Done(with(t, b, token).ShowScope(t.Context(), alpine)))
+	require.Contains(t, *p.Next, "organisation=NAME")
+	for _, path := range []string{"evaluation", "search/resource"} {
+		status, answer := authzen(t, b, token, path, `{"subject":{"type":"user","id":"tomas"},"action":{"name":"list"},"resource":{"type":"bucket","id":"`+alpine+`"}}`)
+		require.Equal(t, 403, status, answer)
+	}
+}
