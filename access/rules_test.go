@@ -3,6 +3,7 @@ package access_test
 import (
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/require"
 
@@ -127,4 +128,47 @@ func TestRules(t *testing.T) {
 			}
 		})
 	}
+}
+
+// TestExplainTellsWhatIsSo asks why of rules that are known not to hold though it is not known whom they mean, and of cuts that some
+// rule from above escapes while another does not.
+func TestExplainTellsWhatIsSo(t *testing.T) {
+	const scans = "top/folder/house/scans.bucket"
+	explain := func(w *world, who, permission, at string, c *access.Context) (access.Explanation, map[access.ID]access.Why) {
+		e := w.now.Explain(access.Question{Principal: w.ids[who], Permission: access.Shipped().MustPermission(permission), Scope: w.ids[at], Context: c})
+		why := map[access.ID]access.Why{}
+		for _, m := range e.Met {
+			if !m.Rule.Policy.IsZero() {
+				why[m.Rule.Policy] = m.Why
+				require.Equal(t, m.Why == access.Applies || m.Why == access.ConditionUnknown, m.Takes())
+			}
+		}
+		return e, why
+	}
+	monday := access.Context{Time: time.Date(2026, 11, 30, 9, 0, 0, 0, time.UTC), Provider: "quaywater-sso"}
+
+	w := house(t)
+	w.ids["given"] = w.policy("top", "given", `user bram may observe bucket`)
+	w.ids["sundays"] = w.policy("top", "sundays", `people from quaywater-sso with dept "trees" may never do anything if request.weekday is "sunday"`)
+	w.ids["over"] = w.policy("top", "over", `people from quaywater-sso with dept "trees" may never do anything until 2026-11-29`)
+	w.ids["mondays"] = w.policy("top", "mondays", `people from meadowside-sso may never do anything if request.weekday is "monday"`)
+	e, why := explain(w, "bram", "describe bucket", scans, &monday)
+	require.True(t, e.Allowed)
+	require.Equal(t, map[access.ID]access.Why{
+		w.ids["given"]: access.Applies, w.ids["sundays"]: access.ConditionFalse, w.ids["over"]: access.PeriodOver, w.ids["mondays"]: access.NotNamed,
+	}, why)
+	w.ids["claimed"] = w.policy("top", "claimed", `people from quaywater-sso with dept "trees" may never do anything if request.weekday is "monday"`)
+	e, why = explain(w, "bram", "describe bucket", scans, &monday)
+	require.Equal(t, access.Cut, e.Reason)
+	require.Equal(t, w.ids["claimed"], e.Rule.Policy)
+	require.Equal(t, access.ConditionUnknown, why[w.ids["claimed"]])
+
+	w = house(t)
+	w.grant("steward", "bram", "top")
+	w.ids["only"] = w.policy("top/folder/house", "only", `user bram may only observe anything`)
+	w.ids["never"] = w.policy("top", "never", `user bram may never create grant`)
+	e, why = explain(w, "bram", "create grant", "top/folder/house", nil)
+	require.Equal(t, access.Cut, e.Reason)
+	require.Equal(t, w.ids["never"], e.Rule.Policy, "the cut that he cannot escape decides")
+	require.Equal(t, map[access.ID]access.Why{w.ids["only"]: access.CannotCut, w.ids["never"]: access.Applies}, why)
 }

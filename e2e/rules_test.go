@@ -324,3 +324,25 @@ func TestAuthZEN(t *testing.T) {
 	require.NoError(t, json.NewDecoder(response.Body).Decode(&found))
 	require.Equal(t, b.Address+"/access/v1/evaluation", found["access_evaluation_endpoint"])
 }
+
+// TestWhatCostsItsMakerTheSightIsAnswered has somebody write what takes their own sight away: they hear that it is written, for it is.
+func TestWhatCostsItsMakerTheSightIsAnswered(t *testing.T) {
+	b := testbed.StartDemo(t)
+	rowan, nils, ctx := b.As(t, "rowan@lindenmere"), b.Newcomer(t, "nils"), t.Context()
+	b.Grant(t, "steward", "user", "nils", digitising)
+	made, err := client.Read[api.PolicyMade](nils.CreatePolicyAt(ctx, digitising, nil, api.PolicyNew{Name: "mine", Text: "user nils may never erase object"}))
+	require.NoError(t, err)
+	written, err := client.Read[api.PolicyMade](nils.EditPolicyText(ctx, made.Policy.Id, nil, api.PolicyEdit{Text: ptr("user nils may only do anything to service-account")}))
+	require.NoError(t, err)
+	require.True(t, written.Policy.Hidden, "what it says is about a place that they do not see any more")
+	testbed.Problem(t, 404, client.Done(nils.ShowPolicy(ctx, made.Policy.Id)))
+	require.NoError(t, client.Done(rowan.RemovePolicy(ctx, made.Policy.Id, nil)))
+
+	// What is given to one by a group is gone once one leaves it.
+	require.NoError(t, client.Done(rowan.CreateGroup(ctx, "lindenmere", nil, api.GroupNew{Name: "keys"})))
+	require.NoError(t, client.Done(rowan.AddMember(ctx, "lindenmere", "keys", nil, user("nils"))))
+	b.Grant(t, "people-manager", "group", "keys", "lindenmere")
+	require.NoError(t, client.Done(nils.EditPrincipal(ctx, "lindenmere", api.GroupKind, "keys", nil, api.PrincipalEdit{Title: ptr("Keys")})))
+	require.NoError(t, client.Done(nils.RemoveMember(ctx, "lindenmere", "keys", api.UserKind, "nils", nil)))
+	testbed.Problem(t, 403, client.Done(nils.EditPrincipal(ctx, "lindenmere", api.GroupKind, "keys", nil, api.PrincipalEdit{Title: ptr("Mine")})))
+}
