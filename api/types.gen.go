@@ -2164,7 +2164,7 @@ type Session struct {
 	Email  string    `json:"email"`
 	EndsAt time.Time `json:"endsAt"`
 
-	// Factor One-time codes beside the password, or a passkey in place of it
+	// Factor By which the session began; left out for a password alone
 	Factor *Factor `json:"factor,omitempty"`
 	Keeper bool    `json:"keeper"`
 

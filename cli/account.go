@@ -315,8 +315,25 @@ func (a *app) secret(from, prompt string) (string, error) {
 	case !a.terminal():
 		return "", usage("there is no terminal to ask at: name a file with the password (- for standard input)")
 	}
-	fmt.Fprintf(a.Err, "%s: ", prompt)
-	typed, err := term.ReadPassword(int(a.In.(*os.File).Fd()))
-	fmt.Fprintln(a.Err)
-	return string(typed), err
+	return a.unseen(prompt)
+}
+
+// unseen asks for what is not to be seen. It is hidden before the prompt is there, so that what somebody types at once is not shown.
+func (a *app) unseen(prompt string) (typed string, err error) {
+	in := a.In.(*os.File)
+	before, err := term.MakeRaw(int(in.Fd()))
+	if err != nil {
+		return "", err
+	}
+	defer func() { err = errors.Join(err, term.Restore(int(in.Fd()), before)) }()
+	if a.keys == nil {
+		a.keys = term.NewTerminal(struct {
+			io.Reader
+			io.Writer
+		}{in, a.Err}, "")
+	}
+	if typed, err = a.keys.ReadPassword(prompt + ": "); errors.Is(err, io.EOF) {
+		err = errors.New("nothing was entered") // Ctrl-C or Ctrl-D
+	}
+	return typed, err
 }

@@ -12,6 +12,7 @@ import (
 	"strings"
 
 	"github.com/urfave/cli/v3"
+	"golang.org/x/term"
 
 	"arbora.example/access"
 	"arbora.example/api"
@@ -41,7 +42,8 @@ type Streams struct {
 // app is what the commands share.
 type app struct {
 	Streams
-	lines *bufio.Reader // over In
+	lines *bufio.Reader  // over In
+	keys  *term.Terminal // over In, for what is typed unseen; nil until something is
 }
 
 // Run runs a command line and gives its exit status. Verify is what "arbora audit verify" does on the host; more are commands that

@@ -51,7 +51,7 @@ func (s *screen) shown() string {
 func (s *screen) answer(prompt, line string) {
 	s.t.Helper()
 	require.Eventually(s.t, func() bool { return bytes.Contains([]byte(s.shown()), []byte(prompt)) }, time.Minute, 10*time.Millisecond, s.shown)
-	_, err := io.WriteString(s.keys, line+"\n")
+	_, err := io.WriteString(s.keys, line+"\r")
 	require.NoError(s.t, err)
 }
 

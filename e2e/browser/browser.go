@@ -144,11 +144,13 @@ func SignOut() Step {
 
 // Press clicks the button or link with a text.
 func Press(text string) Step {
-	return chromedp.Click(fmt.Sprintf(`//*[self::button or self::a][normalize-space()=%q]`, text), chromedp.NodeVisible)
+	return chromedp.Click(fmt.Sprintf(`//*[(self::button or self::a) and not(@disabled)][normalize-space()=%q]`, text), chromedp.NodeVisible)
 }
 
-// Click clicks the first element of a selector.
-func Click(selector string) Step { return chromedp.Click(chromedp.CSS(selector), chromedp.NodeVisible) }
+// Click clicks the first element of a selector, once it can be.
+func Click(selector string) Step {
+	return chromedp.Steps(chromedp.WaitEnabled(chromedp.CSS(selector)), chromedp.Click(chromedp.CSS(selector), chromedp.NodeVisible))
+}
 
 // Visible waits until an element is to be seen.
 func Visible(selector string) Step { return chromedp.WaitVisible(chromedp.CSS(selector)) }

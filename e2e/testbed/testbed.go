@@ -108,10 +108,24 @@ type Bed struct {
 }
 
 // Clock is a clock that tests can move.
-type Clock struct{ ahead atomic.Int64 }
+type Clock struct {
+	ahead atomic.Int64
+	held  atomic.Pointer[time.Time]
+}
 
 // Now is the present as the service sees it.
-func (c *Clock) Now() time.Time { return time.Now().Add(time.Duration(c.ahead.Load())) }
+func (c *Clock) Now() time.Time {
+	if held := c.held.Load(); held != nil {
+		return *held
+	}
+	return time.Now().Add(time.Duration(c.ahead.Load()))
+}
+
+// Hold stops the clock: however slow the machine, no time passes.
+func (c *Clock) Hold() {
+	now := c.Now()
+	c.held.Store(&now)
+}
 
 // Forward moves the clock.
 func (c *Clock) Forward(d time.Duration) { c.ahead.Add(int64(d)) }

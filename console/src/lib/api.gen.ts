@@ -1524,8 +1524,11 @@ export interface components {
             kind: string;
             /** @description A new password must be chosen before anything else */
             choosePassword: boolean;
-            /** @description By which the session began; left out for a password alone */
-            factor?: components["schemas"]["Factor"];
+            /**
+             * @description By which the session began; left out for a password alone
+             * @enum {string}
+             */
+            factor?: "code" | "passkey";
             /** @description Before anything else one must come in by one of these, and set it up if one has none; empty when nothing is missing */
             wantedFactors: components["schemas"]["Factor"][];
             /** Format: date-time */
