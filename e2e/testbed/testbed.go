@@ -4,6 +4,7 @@ package testbed
 import (
 	"bytes"
 	"context"
+	"database/sql"
 	"errors"
 	"fmt"
 	"log/slog"
@@ -197,11 +198,62 @@ func StartDemoBefore(t testing.TB, cloud string) *Bed {
 }
 
 func startDemo(t testing.TB, cloud string) *Bed {
-	b := start(t, Records(t), cloud)
-	_, _, err := b.Service.MakeKeeper(t.Context(), demo.Keeper, demo.Passphrase)
+	owner, dsn := Accounts(t)
+	copyDemo(t, owner)
+	require.NoError(t, store.Confine(t.Context(), owner, dsn))
+	return start(t, OpenRecords(t, dsn), cloud)
+}
+
+// loaded is the name of a database that holds the demo: copying it takes a fraction of what loading does.
+var loaded struct {
+	once sync.Once
+	name string
+}
+
+// copyDemo fills the database that a DSN names with the demo.
+func copyDemo(t testing.TB, dsn string) {
+	loaded.once.Do(func() {
+		first := DSN(t)
+		config, err := mysql.ParseDSN(first)
+		require.NoError(t, err)
+		b := Start(t, OpenRecords(t, first))
+		_, _, err = b.Service.MakeKeeper(t.Context(), demo.Keeper, demo.Passphrase)
+		require.NoError(t, err)
+		require.NoError(t, demo.LoadStart(t.Context(), b.Address))
+		loaded.name = config.DBName
+	})
+	require.NotEmpty(t, loaded.name, "the demo could not be loaded")
+	db, err := sql.Open("mysql", dsn)
 	require.NoError(t, err)
-	require.NoError(t, demo.LoadStart(t.Context(), b.Address))
-	return b
+	defer db.Close()
+	connection, err := db.Conn(t.Context())
+	require.NoError(t, err)
+	defer connection.Close()
+	exec := func(statement string) {
+		_, err := connection.ExecContext(t.Context(), statement)
+		require.NoError(t, err, statement)
+	}
+	exec("SET foreign_key_checks = 0, unique_checks = 0") // tables come in no order
+	rows, err := connection.QueryContext(t.Context(), `SELECT table_name, GROUP_CONCAT(CONCAT('`+"`', column_name, '`"+`')) FROM information_schema.columns
+		WHERE table_schema = ? AND extra NOT LIKE '%GENERATED%' GROUP BY table_name`, loaded.name)
+	require.NoError(t, err)
+	columns := map[string]string{}
+	for rows.Next() {
+		var table, names string
+		require.NoError(t, rows.Scan(&table, &names))
+		columns[table] = names
+	}
+	require.NoError(t, rows.Err())
+	for table := range columns {
+		var name, create string
+		require.NoError(t, connection.QueryRowContext(t.Context(), "SHOW CREATE TABLE "+loaded.name+"."+table).Scan(&name, &create))
+		exec(create)
+	}
+	exec("BEGIN")
+	for table, names := range columns {
+		exec("INSERT INTO " + table + " (" + names + ") SELECT " + names + " FROM " + loaded.name + "." + table)
+	}
+	exec("COMMIT")
 }
 
 // StartDemoWithLoam is StartDemo with Loam, the stand-in cloud, beside it.
