@@ -1,6 +1,7 @@
 package server
 
 import (
+	"cmp"
 	"context"
 	"crypto/subtle"
 	"errors"
@@ -188,6 +189,10 @@ func forAnother(caller service.Caller) error {
 func (s *Server) identify(c *gin.Context) (service.Caller, error) {
 	caller, err := s.credential(c)
 	if err != nil {
+		var p *service.Problem
+		if errors.As(err, &p) {
+			err = cmp.Or(s.service.NoteToken(c.Request.Context(), c.ClientIP(), p), err)
+		}
 		return caller, err
 	}
 	caller.Wanted, err = s.service.WantedFactors(c.Request.Context(), caller)

@@ -2,6 +2,7 @@ package server
 
 import (
 	"encoding/json"
+	"errors"
 	"fmt"
 	"net/http"
 	"net/http/httputil"
@@ -82,8 +83,8 @@ func (s *Server) passToken(c *gin.Context) error {
 		return nil
 	}
 	caller, err := s.credential(c)
-	p, _ := err.(*service.Problem)
-	if p != nil && p.Kind == service.Foreign && shown != "" {
+	var p *service.Problem
+	if errors.As(err, &p) && p.Kind == service.Foreign && shown != "" {
 		return nil
 	}
 	c.Request.Header.Del("Authorization")

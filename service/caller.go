@@ -75,11 +75,6 @@ func (s *Service) refuseEmpty(ctx context.Context) error {
 
 // Caller finds who a token stands for: a session's, or an access token made with an API key.
 func (s *Service) Caller(ctx context.Context, token people.Token, from string) (Caller, error) {
-	c, err := s.callerBy(ctx, token, from)
-	return c, s.noteToken(ctx, token, from, err)
-}
-
-func (s *Service) callerBy(ctx context.Context, token people.Token, from string) (Caller, error) {
 	if isAccessToken(token) {
 		c, shown, err := s.tokenCaller(ctx, token, from)
 		if c.Audience != "" {

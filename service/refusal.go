@@ -2,7 +2,6 @@ package service
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"strings"
 	"time"
@@ -10,7 +9,6 @@ import (
 	"github.com/hashicorp/golang-lru/v2/expirable"
 
 	"arbora.example/access"
-	"arbora.example/people"
 	"arbora.example/store"
 )
 
@@ -60,14 +58,13 @@ func isNew(l *recent, what string) bool {
 	return true
 }
 
-// noteToken records that a token was shown that stands for nobody, or that was taken back, once a minute for each network address.
-// It gives what came of the token.
-func (s *Service) noteToken(ctx context.Context, token people.Token, from string, came error) error {
-	var p *Problem
-	if token == "" || !errors.As(came, &p) || p.Kind != Foreign && p.Kind != Revoked || !isNew(s.refused, "token "+from) {
-		return came
+// NoteToken records what became of a token that was shown: that it stands for nobody, or was taken back; once a minute for each
+// network address.
+func (s *Service) NoteToken(ctx context.Context, from string, became *Problem) error {
+	if became.Kind != Foreign && became.Kind != Revoked || !isNew(s.refused, "token "+from) {
+		return nil
 	}
-	return errors.Join(came, s.noteFailure(ctx, "", from, "token-failed", "a token was shown that opens nothing: "+p.Detail))
+	return s.noteFailure(ctx, "", from, "token-failed", "a token was shown that opens nothing: "+became.Detail)
 }
 
 // noteAttempts records what a platform service refuses to those it serves: the questions about what they were doing that were

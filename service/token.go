@@ -468,13 +468,12 @@ func (s *Service) Introspect(ctx context.Context, p Program, text people.Token, 
 		if c, token, err = s.tokenCaller(ctx, text, p.From); err == nil && token.From != "" {
 			err = s.admits(ctx, c, token.From)
 		}
-		err = s.noteToken(ctx, text, p.From, err)
 	} else {
 		c, err = s.Caller(ctx, text, p.From)
 	}
 	var problem *Problem
 	if errors.As(err, &problem) {
-		return Introspection{}, nil
+		return Introspection{}, s.NoteToken(ctx, p.From, problem)
 	} else if err != nil {
 		return Introspection{}, err
 	}

@@ -27,10 +27,11 @@ const guessesKept = 24 * time.Hour
 // CountGuess counts an attempt before it is known to be wrong, so that of many at once none is uncounted. After so many
 // failures delay says how long the next has to wait: while it has to, nothing is counted, and wait is above zero.
 func (s *Store) CountGuess(ctx context.Context, g Guess, at time.Time, delay func(failures int) time.Duration) (failures int, wait time.Duration, err error) {
+	// In a transaction of its own: the gaps that it locks would keep attempts at once from counting themselves.
+	if _, err := s.db.ExecContext(ctx, "DELETE FROM guess WHERE last_at < ?", at.Add(-guessesKept)); err != nil {
+		return 0, 0, mark(err)
+	}
 	err = s.transaction(ctx, func(tx *txn) error {
-		if _, err := tx.ExecContext(ctx, "DELETE FROM guess WHERE last_at < ?", at.Add(-guessesKept)); err != nil {
-			return err
-		}
 		// The row is locked from here on: attempts at once come one after another.
 		if _, err := tx.ExecContext(ctx, "INSERT INTO guess (name_hash, kind, network, failures, last_at) VALUES (?, ?, ?, 0, ?) ON DUPLICATE KEY UPDATE failures = failures", append(g.key(), at)...); err != nil {
 			return err
