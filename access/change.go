@@ -1,11 +1,12 @@
 package access
 
 // Change is one step from a snapshot to the next. Of the tree: [CreateScope], [RenameScope], [MoveScope], [TagScope],
-// [OfferServices], [RetireScope], [RestoreScope]. Of people: [CreatePrincipal], [TagPrincipal], [AddMember],
-// [RemoveMember], [SetInactive]. Of access: [CreateGrant], [RevokeGrant], [CreateRole], [EditRole], [RemoveRole],
-// [PutPolicy], [RemovePolicy].
+// [OfferServices], [RetireScope], [RestoreScope]. Of people: [CreatePrincipal], [RenamePrincipal], [TagPrincipal], [SetOwner],
+// [SetGathers], [AddMember], [RemoveMember], [SetInactive]. Of access: [CreateGrant], [RevokeGrant], [CreateRole], [EditRole],
+// [RemoveRole], [PutPolicy], [RemovePolicy].
 type Change interface {
 	apply(*draft) error
+	kind() string // as recorded changes call it: see [EncodeChanges]
 }
 
 // With gives the snapshot after the changes, applied in order as one step to the given revision. The receiver stays as

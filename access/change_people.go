@@ -7,24 +7,26 @@ import (
 )
 
 // CreatePrincipal adds a user, a guest, a group or a service account.
-type CreatePrincipal struct{ Principal Principal }
+type CreatePrincipal struct {
+	Principal Principal `json:"principal"`
+}
 
 // TagPrincipal replaces the tags of a principal.
 type TagPrincipal struct {
-	ID   ID
-	Tags map[string]string
+	ID   ID                `json:"id"`
+	Tags map[string]string `json:"tags"`
 }
 
 // RenamePrincipal gives a principal another name. Its id and access stay.
 type RenamePrincipal struct {
-	ID   ID
-	Name string
+	ID   ID     `json:"id"`
+	Name string `json:"name"`
 }
 
 // SetOwner says who may change the members of a group; the zero id for nobody besides administrators.
 type SetOwner struct {
-	Group ID
-	Owner ID
+	Group ID `json:"group"`
+	Owner ID `json:"owner,omitzero"`
 }
 
 // SetGathers replaces the condition by which a gathering group has its members.
@@ -35,15 +37,19 @@ type SetGathers struct {
 
 // SetInactive suspends or retires a principal, or takes it into use again.
 type SetInactive struct {
-	ID       ID
-	Inactive bool
+	ID       ID   `json:"id"`
+	Inactive bool `json:"inactive"`
 }
 
 // AddMember puts a principal into a group.
-type AddMember struct{ Membership Membership }
+type AddMember struct {
+	Membership Membership `json:"membership"`
+}
 
 // RemoveMember takes a principal out of a group.
-type RemoveMember struct{ Membership Membership }
+type RemoveMember struct {
+	Membership Membership `json:"membership"`
+}
 
 func (c CreatePrincipal) apply(d *draft) error {
 	p := c.Principal

@@ -4,12 +4,14 @@ import "slices"
 
 // CreateGrant gives a role to a principal at a scope.
 type CreateGrant struct {
-	Grant    Grant
-	Recorded bool // it was made before, and a move may have put it where its role could not be granted today
+	Grant    Grant `json:"grant"`
+	Recorded bool  `json:"recorded,omitempty"` // it was made before, and a move may have put it where its role could not be granted today
 }
 
 // RevokeGrant takes one grant away and touches no other.
-type RevokeGrant struct{ ID ID }
+type RevokeGrant struct {
+	ID ID `json:"id"`
+}
 
 // CreateRole defines a custom role at a container.
 type CreateRole struct {
@@ -21,14 +23,18 @@ type CreateRole struct {
 type EditRole struct{ Definition RoleDefinition }
 
 // RemoveRole removes a custom role that nothing uses.
-type RemoveRole struct{ Name string }
+type RemoveRole struct {
+	Name string `json:"name"`
+}
 
 // PutPolicy writes a policy: a new one, or another text in place of one with the same id, at the same scope. A
 // statement whose place is outside that scope is dormant.
 type PutPolicy struct{ Policy Policy }
 
 // RemovePolicy takes a policy away, with all its statements.
-type RemovePolicy struct{ ID ID }
+type RemovePolicy struct {
+	ID ID `json:"id"`
+}
 
 func (c CreateGrant) apply(d *draft) error {
 	scope, ok := d.scopeNumber(c.Grant.Scope)

@@ -7,37 +7,43 @@ import (
 )
 
 // CreateScope puts a scope into the tree; the first must be the organisation.
-type CreateScope struct{ Scope Scope }
+type CreateScope struct {
+	Scope Scope `json:"scope"`
+}
 
 // RenameScope gives a scope another name. A resource keeps its type.
 type RenameScope struct {
-	ID   ID
-	Name string
+	ID   ID     `json:"id"`
+	Name string `json:"name"`
 }
 
 // MoveScope puts a scope, with all beneath it, into another.
 type MoveScope struct {
-	ID     ID
-	Parent ID
+	ID     ID `json:"id"`
+	Parent ID `json:"parent"`
 }
 
 // TagScope replaces the tags of a scope.
 type TagScope struct {
-	ID   ID
-	Tags map[string]string
+	ID   ID                `json:"id"`
+	Tags map[string]string `json:"tags"`
 }
 
 // OfferServices names the services offered beneath a container; nil narrows nothing.
 type OfferServices struct {
-	ID       ID
-	Services []string
+	ID       ID       `json:"id"`
+	Services []string `json:"services"`
 }
 
 // RetireScope takes a scope, and with it all beneath, out of use.
-type RetireScope struct{ ID ID }
+type RetireScope struct {
+	ID ID `json:"id"`
+}
 
 // RestoreScope puts a retired scope into use again, as it was.
-type RestoreScope struct{ ID ID }
+type RestoreScope struct {
+	ID ID `json:"id"`
+}
 
 func (c CreateScope) apply(d *draft) error {
 	scope := c.Scope

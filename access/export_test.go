@@ -10,3 +10,8 @@ func Without(part string) (putBack func()) {
 	}
 	return func() { takenOut = whole }
 }
+
+// KindOf tells how recorded changes call a change, and KindsOfChanges how many kinds there are.
+func KindOf(c Change) string { return c.kind() }
+
+var KindsOfChanges = len(changeTypes)

@@ -122,8 +122,8 @@ func (c *Catalogue) PlatformService(id ID) (string, bool) {
 
 // Membership puts a principal into a group.
 type Membership struct {
-	Group  ID
-	Member ID
+	Group  ID `json:"group"`
+	Member ID `json:"member"`
 }
 
 // What a decision reads comes first, in two cache lines.

@@ -77,6 +77,12 @@ func (m *memory) Write(_ context.Context, _ access.ID, author store.Author, fn f
 	return m.revision, nil
 }
 
+func (m *memory) ChangesSince(context.Context, access.ID, uint64) ([]store.Step, bool, error) {
+	return nil, false, nil
+}
+
+func (memoryTx) Record(...access.Change) {}
+
 func (m *memory) Audit(context.Context, ...store.AuditRecord) error            { return nil }
 func (m *memory) ForgetGuesses(context.Context, people.SignIn) error           { return nil }
 func (m *memory) Passkeys(context.Context, access.ID) ([]store.Passkey, error) { return nil, nil }

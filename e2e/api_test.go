@@ -3,6 +3,7 @@ package e2e
 import (
 	"bytes"
 	"context"
+	"database/sql"
 	"encoding/json"
 	"fmt"
 	"io"
@@ -570,6 +571,10 @@ func TestInstancesFollowEachOther(t *testing.T) {
 	require.NoError(t, client.Done(here.CreateGroup(t.Context(), "lindenmere", nil, api.GroupNew{Name: "from-first"})), "a write is made on the newest state")
 	testbed.Problem(t, 409, client.Done(there.CreateGroup(t.Context(), "lindenmere", nil, api.GroupNew{Name: "from-first"})))
 
+	require.Zero(t, first.Whole.Load(), "it made the organisation")
+	require.EqualValues(t, 1, second.Whole.Load())
+	require.NoError(t, client.Done(there.ChangeSettings(t.Context(), "lindenmere", nil, api.SettingsEdit{Settings: api.Settings{KeysEach: 7}})))
+
 	ctx, stop := context.WithCancel(t.Context())
 	defer stop()
 	go first.Service.Follow(ctx, 10*time.Millisecond)
@@ -577,6 +582,22 @@ func TestInstancesFollowEachOther(t *testing.T) {
 	require.Eventually(t, func() bool {
 		return client.Done(here.ShowPrincipal(t.Context(), "lindenmere", api.GroupKind, "followed")) == nil
 	}, time.Minute, 10*time.Millisecond)
+	settings, err := client.Read[api.Settings](here.ShowSettings(t.Context(), "lindenmere"))
+	require.NoError(t, err)
+	require.Equal(t, 7, settings.KeysEach, "settings are followed, too")
+	require.Zero(t, first.Whole.Load(), "what was followed was not read whole")
+
+	// Records of earlier versions do not tell the changes: then it is.
+	db, err := sql.Open("mysql", dsn)
+	require.NoError(t, err)
+	defer db.Close()
+	stop()
+	require.NoError(t, client.Done(there.CreateGroup(t.Context(), "lindenmere", nil, api.GroupNew{Name: "of-old"})))
+	_, err = db.ExecContext(t.Context(), "UPDATE change_record SET changes = NULL WHERE changes LIKE '%of-old%'")
+	require.NoError(t, err)
+	require.NoError(t, client.Done(here.CreateGroup(t.Context(), "lindenmere", nil, api.GroupNew{Name: "of-late"})))
+	require.NoError(t, client.Done(here.ShowPrincipal(t.Context(), "lindenmere", api.GroupKind, "of-old")))
+	require.EqualValues(t, 1, first.Whole.Load())
 }
 
 // TestDatabaseGone takes the database away for a while: requests get a 503 that says so, the service goes on by itself,

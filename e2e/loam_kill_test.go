@@ -89,7 +89,9 @@ func TestLoamAndArboraAgreeAfterKills(t *testing.T) {
 		require.NoError(t, err)
 		working.Go(func() { kept.work(t, worker, fmt.Sprint("w", i), &stop) })
 	}
-	dice := rand.New(rand.NewPCG(1, uint64(time.Now().UnixNano())))
+	seed := uint64(time.Now().UnixNano())
+	t.Log("seed", seed) // told when the test fails
+	dice := rand.New(rand.NewPCG(1, seed))
 	for range 8 {
 		victim := []*killable{arbora, cloud}[dice.IntN(2)]
 		kept.grow(t, 2+dice.IntN(6))

@@ -185,8 +185,8 @@ func (h *Host) start(ctx context.Context, set settings, log *slog.Logger) (*inst
 	return i, nil
 }
 
-// followEvery is how long another instance's change may take to be seen here.
-const followEvery = 500 * time.Millisecond
+// followEvery is how often it is looked whether another instance changed something: one row is read.
+const followEvery = 20 * time.Millisecond
 
 // until ends with the signals that ask a program to end.
 func until(ctx context.Context) (context.Context, context.CancelFunc) {

@@ -114,8 +114,8 @@ func (s *Service) CreateOrganisation(ctx context.Context, c Caller, wanted NewOr
 	if err != nil {
 		return OrganisationMade{}, err
 	}
-	next, err := access.New(catalogue).With(1,
-		access.CreateScope{Scope: top}, access.CreatePrincipal{Principal: steward.principal}, access.CreateGrant{Grant: grant})
+	changes := []access.Change{access.CreateScope{Scope: top}, access.CreatePrincipal{Principal: steward.principal}, access.CreateGrant{Grant: grant}}
+	next, err := access.New(catalogue).With(1, changes...)
 	if err != nil {
 		return OrganisationMade{}, broken(err, "")
 	}
@@ -129,6 +129,7 @@ func (s *Service) CreateOrganisation(ctx context.Context, c Caller, wanted NewOr
 		if err := steward.write(tx); err != nil {
 			return "", err
 		}
+		tx.Record(changes...)
 		what := fmt.Sprintf("created organisation %s with steward %s", top.Name, steward.principal.Name)
 		return what, tx.CreateGrant(grant, "first steward")
 	})

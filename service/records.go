@@ -40,6 +40,7 @@ type Tx interface {
 	OfferServices(scope access.Scope, services []string) error
 	PutLink(token people.Token, l store.Link) error
 	PutPolicy(before *access.Policy, p access.Policy, description string) error
+	Record(changes ...access.Change)
 	Reinvite(guest access.Principal) error
 	RemoveMember(m access.Membership) error
 	RemovePolicy(p access.Policy) error
@@ -109,6 +110,8 @@ type Records interface {
 	RemovePasskey(ctx context.Context, i store.Identity, key access.ID, author store.Author) error
 	RemoveService(ctx context.Context, name string, author store.Author) error
 	Revisions(ctx context.Context) (map[access.ID]uint64, error)
+	Sequence(ctx context.Context) (uint64, error)
+	ChangesSince(ctx context.Context, organisation access.ID, revision uint64) (steps []store.Step, whole bool, err error)
 	RevokeToken(ctx context.Context, token access.ID, until time.Time, record store.AuditRecord) error
 	ScopeChanges(ctx context.Context, organisation access.ID, scope access.ID, before uint64, limit int) ([]store.ScopeChange, error)
 	SearchScopes(ctx context.Context, organisation access.ID, q store.Search) ([]store.Found, error)

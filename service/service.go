@@ -36,7 +36,8 @@ type Service struct {
 	aside     sync.WaitGroup // what goes on after its answer
 	viewing   *viewing
 	signing   signing
-	refused   *recent // what was refused and recorded
+	refused   *recent       // what was refused and recorded
+	followed  atomic.Uint64 // up to where the records were followed
 	exchanged *expirable.LRU[exchange, exchanged]
 	verified  *expirable.LRU[[sha256.Size]byte, people.AccessToken] // access tokens whose signature is right
 	setUp     atomic.Bool                                           // somebody has set the service up; once true it stays so
@@ -92,7 +93,7 @@ func (s *Service) now(ctx context.Context, h *house) (*access.Snapshot, error) {
 	if snapshot := h.snapshot.Load(); snapshot != nil && !h.doubtful.Load() {
 		return snapshot, nil
 	}
-	return s.reload(ctx, h)
+	return s.level(ctx, h)
 }
 
 // reload reads a snapshot from the database and publishes it. The caller holds h.writing.
@@ -109,16 +110,9 @@ func (s *Service) reload(ctx context.Context, h *house) (*access.Snapshot, error
 		s.log.Error("a record of an organisation cannot be applied and is left out", "organisation", h.id, "revision", revision, "reason", reason)
 	}
 	h.skipped.Store(&skipped)
-	settings, err := s.records.Settings(ctx, h.id)
-	if err != nil {
+	if err := s.readSettings(ctx, h); err != nil {
 		return nil, err
 	}
-	h.settings.Store(&settings)
-	quotas, err := s.records.Quotas(ctx, h.id)
-	if err != nil {
-		return nil, err
-	}
-	h.quotas.Store(&quotas)
 	h.publish(snapshot)
 	h.doubtful.Store(false)
 	return snapshot, nil
@@ -183,7 +177,7 @@ func (s *Service) write(ctx context.Context, c Caller, organisation access.ID, m
 		now := h.snapshot.Load()
 		if now == nil || h.doubtful.Load() || now.Revision() != revision {
 			var err error
-			if now, err = s.reload(ctx, h); err != nil {
+			if now, err = s.level(ctx, h); err != nil {
 				return "", err
 			}
 		}
@@ -199,6 +193,7 @@ func (s *Service) write(ctx context.Context, c Caller, organisation access.ID, m
 			return "", planned
 		}
 		settings, quotas = p.settings, p.quotas
+		tx.Record(p.changes...)
 		return p.what, p.rows(tx)
 	})
 	if planned != nil {
@@ -216,46 +211,6 @@ func (s *Service) write(ctx context.Context, c Caller, organisation access.ID, m
 	}
 	h.publish(next)
 	return next, nil
-}
-
-// Follow keeps the snapshots level with what other instances write to the same database, looking every interval, until
-// the context ends. A database that cannot be reached for a while is looked at again.
-func (s *Service) Follow(ctx context.Context, interval time.Duration) {
-	tick := time.NewTicker(interval)
-	defer tick.Stop()
-	for {
-		select {
-		case <-ctx.Done():
-			return
-		case <-tick.C:
-			if err := s.catchUp(ctx); err != nil && !errors.Is(err, store.ErrUnavailable) && ctx.Err() == nil {
-				s.log.Error("cannot follow the database", "error", err)
-			}
-		}
-	}
-}
-
-func (s *Service) catchUp(ctx context.Context) error {
-	if err := s.catchUpCatalogue(ctx); err != nil {
-		return err
-	}
-	revisions, err := s.records.Revisions(ctx)
-	if err != nil {
-		return err
-	}
-	for id, revision := range revisions {
-		h := s.house(id)
-		if now := h.snapshot.Load(); now == nil || now.Revision() >= revision {
-			continue // not in use yet, or level
-		}
-		h.writing.Lock()
-		_, err := s.reload(ctx, h)
-		h.writing.Unlock()
-		if err != nil {
-			return err
-		}
-	}
-	return nil
 }
 
 // Snapshot gives what an organisation is decided by at present. It is for those who run the service in their own program;

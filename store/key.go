@@ -229,6 +229,7 @@ func (s *Store) Quotas(ctx context.Context, organisation access.ID) (quotas peop
 // SetQuotas writes what keepers bound an organisation to.
 func (w *Tx) SetQuotas(before, after people.Quotas) error {
 	w.note("organisation_quotas", before, after)
+	w.beside = true
 	text, err := json.Marshal(after)
 	if err != nil {
 		return err
@@ -239,6 +240,7 @@ func (w *Tx) SetQuotas(before, after people.Quotas) error {
 // ChangeSettings writes what the organisation has decided for itself.
 func (w *Tx) ChangeSettings(before, after people.Settings) error {
 	w.note("organisation_setting", before, after)
+	w.beside = true
 	text, err := json.Marshal(after)
 	if err != nil {
 		return err

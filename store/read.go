@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"fmt"
 	"strings"
 	"time"
 
@@ -60,6 +61,44 @@ func (s *Store) Revisions(ctx context.Context) (map[access.ID]uint64, error) {
 		return nil
 	})
 	return revisions, err
+}
+
+// Sequence gives a number that every change of any organisation raises, and so does whatever else is recorded in the audit log.
+func (s *Store) Sequence(ctx context.Context) (number uint64, err error) {
+	return number, mark(s.db.QueryRowContext(ctx, "SELECT number FROM audit_end WHERE one = 1").Scan(&number))
+}
+
+// Step is what led an organisation to a revision from the one before.
+type Step struct {
+	Revision uint64
+	Changes  []access.Change
+	Beside   bool // settings or quotas were altered, too
+}
+
+// ChangesSince gives the steps that an organisation has made since a revision, in order; whole is false where the records do not tell
+// each of them, as those of earlier versions of Arbora do not.
+func (s *Store) ChangesSince(ctx context.Context, organisation access.ID, revision uint64) (steps []Step, whole bool, err error) {
+	whole = true
+	err = each(ctx, s.db, "SELECT revision, changes, beside FROM change_record WHERE organisation_id = ? AND revision > ? ORDER BY revision", []any{idColumn(organisation), revision}, func(scan scanner) error {
+		var step Step
+		var text []byte
+		if err := scan(&step.Revision, &text, &step.Beside); err != nil {
+			return err
+		}
+		revision++
+		if text == nil || step.Revision != revision {
+			whole = false
+		}
+		if !whole {
+			return nil
+		}
+		if step.Changes, err = access.DecodeChanges(text); err != nil {
+			return fmt.Errorf("revision %d: %w", revision, err)
+		}
+		steps = append(steps, step)
+		return nil
+	})
+	return steps, whole, err
 }
 
 // OrganisationNamed finds the organisation that has a name, or has had it. It returns [ErrNotFound] when there is none.

@@ -29,6 +29,9 @@ type Tx struct {
 	rows         []rowChange
 	touched      []access.ID // scopes that the rows are about
 	policies     []access.ID // that were written
+	changes      []access.Change
+	recorded     bool // changes are all that the write does to what is decided by
+	beside       bool // settings or quotas were written
 }
 
 // rowChange is one row before and after, as the change record keeps it. Credentials never enter it.
@@ -74,8 +77,14 @@ func (s *Store) write(ctx context.Context, organisation access.ID, author Author
 		if err != nil {
 			return err
 		}
-		if err := w.exec(`INSERT INTO change_record (organisation_id, revision, made_at, made_by, made_from, what, changed) VALUES (?, ?, ?, ?, ?, ?, ?)`,
-			idColumn(organisation), next, author.At, author.Name, author.From, what, changed); err != nil {
+		var changes []byte // none: whoever follows reads the organisation whole
+		if w.recorded {
+			if changes, err = access.EncodeChanges(w.changes); err != nil {
+				return err
+			}
+		}
+		if err := w.exec(`INSERT INTO change_record (organisation_id, revision, made_at, made_by, made_from, what, changed, changes, beside) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+			idColumn(organisation), next, author.At, author.Name, author.From, what, changed, changes, w.beside); err != nil {
 			return err
 		}
 		var touched [][]any
@@ -102,6 +111,9 @@ func (w *Tx) exec(statement string, values ...any) error {
 	_, err := w.tx.ExecContext(w.ctx, statement, values...)
 	return err
 }
+
+// Record says what the write does to what is decided by: all of it. Whoever follows does the same: see [Store.ChangesSince].
+func (w *Tx) Record(changes ...access.Change) { w.changes, w.recorded = changes, true }
 
 // note keeps a row for the change record, and the scopes it is about.
 func (w *Tx) note(table string, before, after any, scopes ...access.ID) {

@@ -106,6 +106,20 @@ type Bed struct {
 	Mail    *mailsink.Sink // takes what the service sends
 	Loam    string         // where Loam answers; empty without it
 	Cloud   *loam.Cloud
+	// Whole counts how often the service read an organisation whole.
+	Whole *atomic.Int64
+}
+
+// counted counts how often organisations are read whole.
+type counted struct {
+	service.Records
+	whole *atomic.Int64
+}
+
+// Load counts, and reads.
+func (c counted) Load(ctx context.Context, organisation access.ID, into func(access.Change) error) (uint64, error) {
+	c.whole.Add(1)
+	return c.Records.Load(ctx, organisation, into)
 }
 
 // Clock is a clock that tests can move.
@@ -155,7 +169,7 @@ func (l *Log) String() string {
 func Start(t testing.TB, records *store.Store) *Bed { return start(t, records, "") }
 
 func start(t testing.TB, records *store.Store, cloud string) *Bed {
-	b := &Bed{Records: records, Clock: &Clock{}, Log: &Log{}, Loam: cloud}
+	b := &Bed{Records: records, Clock: &Clock{}, Log: &Log{}, Loam: cloud, Whole: new(atomic.Int64)}
 	log := slog.New(slog.NewTextHandler(b.Log, nil))
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(t, err)
@@ -166,7 +180,7 @@ func start(t testing.TB, records *store.Store, cloud string) *Bed {
 	require.NoError(t, err)
 	sealer, err := people.NewSealer(bytes.Repeat([]byte("k"), people.SealingKeySize))
 	require.NoError(t, err)
-	b.Service = service.New(service.Options{Records: service.RecordsIn(records), Catalogue: access.Shipped(), Clock: b.Clock.Now, Log: log, Sealer: sealer, Post: post, Address: b.Address})
+	b.Service = service.New(service.Options{Records: counted{service.RecordsIn(records), b.Whole}, Catalogue: access.Shipped(), Clock: b.Clock.Now, Log: log, Sealer: sealer, Post: post, Address: b.Address})
 	handler, err := server.New(server.Options{Service: b.Service, Console: console.Files(), Version: "test", Log: log, Loam: cloud})
 	require.NoError(t, err)
 	serve(t, listener, handler, func() error {

@@ -1,0 +1,281 @@
+package access
+
+import (
+	"encoding/json"
+	"fmt"
+	"reflect"
+	"time"
+)
+
+// codecVersion is the version of the form in which changes are written. Another form gets another number, and this one is read on.
+const codecVersion = 1
+
+// recorded is how changes are written: the version of the form, and each change as its kind and what it says.
+type recorded struct {
+	Version int           `json:"version"`
+	Changes []recordedOne `json:"changes"`
+}
+
+type recordedOne struct {
+	Kind string          `json:"change"`
+	Says json.RawMessage `json:"says"`
+}
+
+// EncodeChanges writes changes in the form in which they are kept, from which [DecodeChanges] reads the same changes: JSON with a
+// version.
+func EncodeChanges(changes []Change) ([]byte, error) {
+	list := recorded{Version: codecVersion, Changes: make([]recordedOne, len(changes))}
+	for i, change := range changes {
+		says, err := json.Marshal(change)
+		if err != nil {
+			return nil, fmt.Errorf("change %T: %w", change, err)
+		}
+		list.Changes[i] = recordedOne{Kind: change.kind(), Says: says}
+	}
+	return json.Marshal(list)
+}
+
+// DecodeChanges reads what [EncodeChanges] wrote. The error says which form or change is not known, or what cannot be read.
+func DecodeChanges(text []byte) ([]Change, error) {
+	var list recorded
+	if err := json.Unmarshal(text, &list); err != nil {
+		return nil, fmt.Errorf("recorded changes: %w", err)
+	}
+	if list.Version != codecVersion {
+		return nil, fmt.Errorf("recorded changes: version %d is not known", list.Version)
+	}
+	changes := make([]Change, len(list.Changes))
+	for i, one := range list.Changes {
+		typ, ok := changeTypes[one.Kind]
+		if !ok {
+			return nil, fmt.Errorf("recorded changes: %q is not a change that is known", one.Kind)
+		}
+		read := reflect.New(typ)
+		if err := json.Unmarshal(one.Says, read.Interface()); err != nil {
+			return nil, fmt.Errorf("recorded change %q: %w", one.Kind, err)
+		}
+		changes[i] = read.Elem().Interface().(Change)
+	}
+	return changes, nil
+}
+
+// changeTypes are the types of changes by kind. A test sees that none is missing.
+var changeTypes = func() map[string]reflect.Type {
+	types := map[string]reflect.Type{}
+	for _, change := range []Change{
+		CreateScope{}, RenameScope{}, MoveScope{}, TagScope{}, OfferServices{}, RetireScope{}, RestoreScope{},
+		CreatePrincipal{}, RenamePrincipal{}, TagPrincipal{}, SetOwner{}, SetGathers{}, SetInactive{}, AddMember{}, RemoveMember{},
+		CreateGrant{}, RevokeGrant{}, CreateRole{}, EditRole{}, RemoveRole{}, PutPolicy{}, RemovePolicy{},
+	} {
+		types[change.kind()] = reflect.TypeOf(change)
+	}
+	return types
+}()
+
+func (CreateScope) kind() string     { return "create-scope" }
+func (RenameScope) kind() string     { return "rename-scope" }
+func (MoveScope) kind() string       { return "move-scope" }
+func (TagScope) kind() string        { return "tag-scope" }
+func (OfferServices) kind() string   { return "offer-services" }
+func (RetireScope) kind() string     { return "retire-scope" }
+func (RestoreScope) kind() string    { return "restore-scope" }
+func (CreatePrincipal) kind() string { return "create-principal" }
+func (RenamePrincipal) kind() string { return "rename-principal" }
+func (TagPrincipal) kind() string    { return "tag-principal" }
+func (SetOwner) kind() string        { return "set-owner" }
+func (SetGathers) kind() string      { return "set-gathers" }
+func (SetInactive) kind() string     { return "set-inactive" }
+func (AddMember) kind() string       { return "add-member" }
+func (RemoveMember) kind() string    { return "remove-member" }
+func (CreateGrant) kind() string     { return "create-grant" }
+func (RevokeGrant) kind() string     { return "revoke-grant" }
+func (CreateRole) kind() string      { return "create-role" }
+func (EditRole) kind() string        { return "edit-role" }
+func (RemoveRole) kind() string      { return "remove-role" }
+func (PutPolicy) kind() string       { return "put-policy" }
+func (RemovePolicy) kind() string    { return "remove-policy" }
+
+// What follows are the written forms of what changes are about. An empty list and none are written apart, as null and [].
+// that is added there must be added here.
+
+type writtenScope struct {
+	ID       ID                `json:"id"`
+	Parent   ID                `json:"parent,omitzero"`
+	Kind     Kind              `json:"kind"`
+	Name     string            `json:"name"`
+	Type     string            `json:"type,omitempty"`
+	Retired  bool              `json:"retired,omitempty"`
+	Tags     map[string]string `json:"tags"`
+	Offered  []string          `json:"offered"`
+	Formerly []string          `json:"formerly"`
+}
+
+// MarshalJSON writes the scope as recorded changes hold it.
+func (s Scope) MarshalJSON() ([]byte, error) { return json.Marshal(writtenScope(s)) }
+
+// UnmarshalJSON reads what MarshalJSON wrote.
+func (s *Scope) UnmarshalJSON(text []byte) error { return json.Unmarshal(text, (*writtenScope)(s)) }
+
+type writtenPrincipal struct {
+	ID       ID                `json:"id"`
+	Home     ID                `json:"home,omitzero"`
+	Kind     PrincipalKind     `json:"kind"`
+	Inactive bool              `json:"inactive,omitempty"`
+	Name     string            `json:"name"`
+	Tags     map[string]string `json:"tags"`
+	Owner    ID                `json:"owner,omitzero"`
+	Gathers  *gathering        `json:"gathers,omitempty"`
+}
+
+// MarshalJSON writes the principal as recorded changes hold it.
+func (p Principal) MarshalJSON() ([]byte, error) {
+	return json.Marshal(writtenPrincipal{p.ID, p.Home, p.Kind, p.Inactive, p.Name, p.Tags, p.Owner, (*gathering)(p.Gathers)})
+}
+
+// UnmarshalJSON reads what MarshalJSON wrote.
+func (p *Principal) UnmarshalJSON(text []byte) error {
+	var w writtenPrincipal
+	err := json.Unmarshal(text, &w)
+	*p = Principal{w.ID, w.Home, w.Kind, w.Inactive, w.Name, w.Tags, w.Owner, (*Condition)(w.Gathers)}
+	return err
+}
+
+// gathering is the condition of a group, which is read by [ParseGathering].
+type gathering Condition
+
+// MarshalText writes the condition.
+func (g *gathering) MarshalText() ([]byte, error) { return (*Condition)(g).MarshalText() }
+
+// UnmarshalText reads a condition as [ParseGathering] does.
+func (g *gathering) UnmarshalText(text []byte) error {
+	c, err := ParseGathering(string(text))
+	if err == nil {
+		*g = gathering(*c)
+	}
+	return err
+}
+
+type writtenGathers struct {
+	Group     ID         `json:"group"`
+	Condition *gathering `json:"condition"`
+}
+
+// MarshalJSON writes the change as it is recorded.
+func (c SetGathers) MarshalJSON() ([]byte, error) {
+	return json.Marshal(writtenGathers{c.Group, (*gathering)(c.Condition)})
+}
+
+// UnmarshalJSON reads what MarshalJSON wrote.
+func (c *SetGathers) UnmarshalJSON(text []byte) error {
+	var w writtenGathers
+	err := json.Unmarshal(text, &w)
+	*c = SetGathers{w.Group, (*Condition)(w.Condition)}
+	return err
+}
+
+type writtenGrant struct {
+	ID        ID         `json:"id"`
+	Scope     ID         `json:"scope"`
+	Principal ID         `json:"principal"`
+	Role      string     `json:"role"`
+	Condition *Condition `json:"condition,omitempty"`
+	From      time.Time  `json:"from,omitzero"`
+	Until     time.Time  `json:"until,omitzero"`
+}
+
+// MarshalJSON writes the grant as recorded changes hold it.
+func (g Grant) MarshalJSON() ([]byte, error) {
+	return json.Marshal(writtenGrant{g.ID, g.Scope, g.Principal, g.Role, g.Condition, g.From, g.Until})
+}
+
+// UnmarshalJSON reads what MarshalJSON wrote.
+func (g *Grant) UnmarshalJSON(text []byte) error {
+	var w writtenGrant
+	err := json.Unmarshal(text, &w)
+	*g = Grant{w.ID, w.Scope, w.Principal, w.Role, w.Condition, Period{w.From, w.Until}}
+	return err
+}
+
+// MarshalText writes the kind's word.
+func (k Kind) MarshalText() ([]byte, error) { return []byte(k.String()), nil }
+
+// UnmarshalText reads a kind as [ParseKind] does.
+func (k *Kind) UnmarshalText(text []byte) (err error) {
+	*k, err = ParseKind(string(text))
+	return err
+}
+
+// MarshalText writes the kind's word.
+func (k PrincipalKind) MarshalText() ([]byte, error) { return []byte(k.String()), nil }
+
+// UnmarshalText reads a kind as [ParsePrincipalKind] does.
+func (k *PrincipalKind) UnmarshalText(text []byte) (err error) {
+	*k, err = ParsePrincipalKind(string(text))
+	return err
+}
+
+type writtenRole struct {
+	Name        string   `json:"name"`
+	Title       string   `json:"title,omitempty"`
+	Description string   `json:"description,omitempty"`
+	Include     []Filter `json:"include"`
+	Exclude     []Filter `json:"exclude"`
+	Scope       ID       `json:"scope,omitzero"`
+	Under       []ID     `json:"under"`
+}
+
+type writtenRoleChange struct {
+	Definition writtenRole `json:"definition"`
+	Recorded   bool        `json:"recorded,omitempty"`
+}
+
+// MarshalJSON writes the change as it is recorded.
+func (c CreateRole) MarshalJSON() ([]byte, error) {
+	return json.Marshal(writtenRoleChange{writtenRole(c.Definition), c.Recorded})
+}
+
+// UnmarshalJSON reads what MarshalJSON wrote.
+func (c *CreateRole) UnmarshalJSON(text []byte) error {
+	var w writtenRoleChange
+	err := json.Unmarshal(text, &w)
+	*c = CreateRole{RoleDefinition(w.Definition), w.Recorded}
+	return err
+}
+
+// MarshalJSON writes the change as it is recorded.
+func (c EditRole) MarshalJSON() ([]byte, error) {
+	return json.Marshal(writtenRoleChange{Definition: writtenRole(c.Definition)})
+}
+
+// UnmarshalJSON reads what MarshalJSON wrote.
+func (c *EditRole) UnmarshalJSON(text []byte) error {
+	var w writtenRoleChange
+	err := json.Unmarshal(text, &w)
+	*c = EditRole{RoleDefinition(w.Definition)}
+	return err
+}
+
+type writtenPolicy struct {
+	ID         ID          `json:"id"`
+	Scope      ID          `json:"scope"`
+	Name       string      `json:"name"`
+	Statements []Statement `json:"statements"`
+	Notes      []string    `json:"notes"`
+}
+
+type writtenPolicyChange struct {
+	Policy writtenPolicy `json:"policy"`
+}
+
+// MarshalJSON writes the change as it is recorded.
+func (c PutPolicy) MarshalJSON() ([]byte, error) {
+	return json.Marshal(writtenPolicyChange{writtenPolicy(c.Policy)})
+}
+
+// UnmarshalJSON reads what MarshalJSON wrote.
+func (c *PutPolicy) UnmarshalJSON(text []byte) error {
+	var w writtenPolicyChange
+	err := json.Unmarshal(text, &w)
+	*c = PutPolicy{Policy(w.Policy)}
+	return err
+}

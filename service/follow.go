@@ -1,0 +1,115 @@
+package service
+
+import (
+	"context"
+	"errors"
+	"time"
+
+	"arbora.example/access"
+	"arbora.example/store"
+)
+
+// Other instances may write to the same database. What they changed is done here, too, from the change records: an organisation is
+// read whole only at its first use, and where the records do not tell.
+
+// Follow keeps the snapshots level with what other instances write to the same database, looking every interval, until
+// the context ends. A database that cannot be reached for a while is looked at again.
+func (s *Service) Follow(ctx context.Context, interval time.Duration) {
+	tick := time.NewTicker(interval)
+	defer tick.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+			if err := s.catchUp(ctx); err != nil && !errors.Is(err, store.ErrUnavailable) && ctx.Err() == nil {
+				s.log.Error("cannot follow the database", "error", err)
+			}
+		}
+	}
+}
+
+// catchUp brings all organisations in use level with the records, if anything was recorded since the last time.
+func (s *Service) catchUp(ctx context.Context) error {
+	sequence, err := s.records.Sequence(ctx)
+	if err != nil || sequence == s.followed.Load() {
+		return err
+	}
+	if err := s.catchUpCatalogue(ctx); err != nil {
+		return err
+	}
+	revisions, err := s.records.Revisions(ctx)
+	if err != nil {
+		return err
+	}
+	for id, revision := range revisions {
+		h := s.house(id)
+		if now := h.snapshot.Load(); now == nil || now.Revision() >= revision {
+			continue // not in use yet, or level
+		}
+		h.writing.Lock()
+		_, err := s.level(ctx, h)
+		h.writing.Unlock()
+		if err != nil {
+			return err
+		}
+	}
+	s.followed.Store(sequence) // what was recorded since it was read is looked at the next time
+	return nil
+}
+
+// level brings an organisation to the newest revision in the records by the changes since its own, and gives that. The caller holds
+// h.writing.
+func (s *Service) level(ctx context.Context, h *house) (*access.Snapshot, error) {
+	now := h.snapshot.Load()
+	if now == nil {
+		return s.reload(ctx, h)
+	}
+	steps, whole, err := s.records.ChangesSince(ctx, h.id, now.Revision())
+	if err != nil {
+		return nil, err
+	}
+	if !whole {
+		return s.reload(ctx, h)
+	}
+	if len(steps) > 0 {
+		var changes []access.Change
+		beside := false
+		for _, step := range steps {
+			changes = append(changes, step.Changes...)
+			beside = beside || step.Beside
+		}
+		next, err := now.With(steps[len(steps)-1].Revision, changes...)
+		var broken *access.Violation
+		if errors.As(err, &broken) { // such as under a catalogue that this instance has not read yet
+			s.log.Warn("changes of another instance cannot be made here: the organisation is read anew", "organisation", h.id, "reason", broken)
+			return s.reload(ctx, h)
+		} else if err != nil {
+			return nil, err
+		}
+		if beside {
+			if err := s.readSettings(ctx, h); err != nil {
+				return nil, err
+			}
+		}
+		now = next
+		h.publish(now)
+	}
+	h.doubtful.Store(false)
+	return now, nil
+}
+
+// readSettings reads what an organisation, and keepers for it, have decided besides.
+func (s *Service) readSettings(ctx context.Context, h *house) error {
+	settings, err := s.records.Settings(ctx, h.id)
+	if err != nil {
+		return err
+	}
+	quotas, err := s.records.Quotas(ctx, h.id)
+	if err != nil {
+		return err
+	}
+	h.settings.Store(&settings)
+	h.quotas.Store(&quotas)
+	return nil
+}
