@@ -16,10 +16,10 @@ import (
 
 // choices say what is measured, and of what.
 type choices struct {
-	scale               float64
-	seed                uint64
-	core, console, loam bool // that alone
-	program, plot       string
+	scale                       float64
+	seed                        uint64
+	core, console, loam, follow bool // that alone
+	program, plot               string
 }
 
 func main() {
@@ -29,6 +29,7 @@ func main() {
 	flag.BoolVar(&c.core, "core", false, "measure the core alone, without database and HTTP")
 	flag.BoolVar(&c.console, "console", false, "measure the console alone")
 	flag.BoolVar(&c.loam, "loam", false, "measure the making of resources through Loam alone")
+	flag.BoolVar(&c.follow, "follow", false, "measure how instances follow one another alone")
 	flag.StringVar(&c.program, "program", "build/arbora", "the built arbora, whose console is measured")
 	flag.StringVar(&c.plot, "plot", "", "draw decision time against tree size into this file, and measure nothing else")
 	profile := flag.String("profile", "", "write where the processor's time goes into this file, for go tool pprof")
@@ -65,7 +66,7 @@ func (c choices) run() (over bool, err error) {
 		return false, plotGrowth(c.plot, c.seed)
 	}
 	r := &report{}
-	if !c.core && !c.loam {
+	if !c.core && !c.loam && !c.follow {
 		if err := r.console(context.Background(), c.program); err != nil || c.console {
 			return r.over, err
 		}
@@ -73,6 +74,10 @@ func (c choices) run() (over bool, err error) {
 	o := generate(full.times(c.scale), c.seed)
 	if c.loam {
 		err := r.withRecords(context.Background(), o, r.loam)
+		return r.over, err
+	}
+	if c.follow {
+		err := r.withRecords(context.Background(), o, r.follow)
 		return r.over, err
 	}
 	small := generate(full.times(c.scale/10), c.seed)
