@@ -84,7 +84,9 @@ type Catalogue struct {
 	typeOrder  []*Type               // by index
 	operations []Operation           // by permission number
 	byName     map[string]Permission // "fetch object"
-	lasting    Set                   // what is still decided in a retired scope
+	byWords    map[permissionWords]Permission
+	acting     map[ID]string // the services by the id under which they act
+	lasting    Set           // what is still decided in a retired scope
 	governing  Set
 	finding    Set // what it takes to find what to repair: no cut from beneath takes it from those who govern
 	everything Set
@@ -94,6 +96,9 @@ type Catalogue struct {
 	files      [][]byte // of the services, in order
 	shipped    int      // how many of them came with Arbora
 }
+
+// permissionWords are an operation and the type it is on.
+type permissionWords struct{ operation, on string }
 
 // Services lists the services in the order they were loaded.
 func (c *Catalogue) Services() []*Service { return c.services }
@@ -121,6 +126,9 @@ func (c *Catalogue) Permissions() int { return len(c.operations) }
 // Permission finds a permission by its text, an operation and a type such as "fetch object". The error is a
 // [*Violation] that names the nearest one known.
 func (c *Catalogue) Permission(text string) (Permission, error) {
+	if p, ok := c.byName[text]; ok {
+		return p, nil
+	}
 	words := strings.Fields(text)
 	if p, ok := c.byName[strings.Join(words, " ")]; ok {
 		return p, nil
@@ -141,6 +149,14 @@ func (c *Catalogue) Permission(text string) (Permission, error) {
 	v := violation(RuleUnknown, "%s has no operation %q; it has %s", t.Name, words[0], strings.Join(verbs, ", "))
 	v.Nearest = Nearest(words[0], verbs)
 	return 0, v
+}
+
+// PermissionOn is [Catalogue.Permission] for an operation and a type that are told apart. It allocates nothing when it is known.
+func (c *Catalogue) PermissionOn(operation, typeName string) (Permission, error) {
+	if p, ok := c.byWords[permissionWords{operation, typeName}]; ok {
+		return p, nil
+	}
+	return c.Permission(operation + " " + typeName)
 }
 
 // MustPermission is [Catalogue.Permission] for texts known to be right. It panics when one is not.
@@ -255,6 +271,7 @@ func (t *Type) container() bool { return t.Service == "tree" }
 // number gives permissions and types their numbers.
 func (c *Catalogue) number() {
 	for _, service := range c.services {
+		c.acting[PlatformServiceID(service.Name)] = service.Name
 		for _, t := range service.Types {
 			t.index = uint16(len(c.typeOrder))
 			c.typeOrder = append(c.typeOrder, t)
@@ -267,6 +284,7 @@ func (c *Catalogue) number() {
 				o.Permission = Permission(len(c.operations))
 				c.operations = append(c.operations, *o)
 				c.byName[o.String()] = o.Permission
+				c.byWords[permissionWords{o.Name, t.Name}] = o.Permission
 				c.everything.add(o.Permission)
 				if o.Class == Govern {
 					c.governing.add(o.Permission)

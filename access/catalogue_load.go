@@ -117,7 +117,7 @@ type loader struct {
 // load builds the catalogue of some service files, the first of which came with Arbora.
 func load(general []byte, ofArbora int, files [][]byte) (*Catalogue, error) {
 	l := loader{words: vocabulary{}, Catalogue: &Catalogue{
-		types: map[string]*Type{}, byName: map[string]Permission{}, roles: map[string]*Role{},
+		types: map[string]*Type{}, byName: map[string]Permission{}, byWords: map[permissionWords]Permission{}, acting: map[ID]string{}, roles: map[string]*Role{},
 		general: general, files: files, shipped: ofArbora,
 	}}
 	for _, class := range Classes {

@@ -6,7 +6,8 @@ package access
 // [RemoveRole], [PutPolicy], [RemovePolicy].
 type Change interface {
 	apply(*draft) error
-	kind() string // as recorded changes call it: see [EncodeChanges]
+	kind() string        // as recorded changes call it: see [EncodeChanges]
+	touches(*comparison) // takes in whose access it may alter, and where
 }
 
 // With gives the snapshot after the changes, applied in order as one step to the given revision. The receiver stays as

@@ -513,3 +513,14 @@ func (s *Snapshot) anyMember(n number, seen map[number]bool, fn func(*principalN
 	}
 	return false
 }
+
+// What each change of people touches: theirs, and of groups that of their members.
+
+func (c CreatePrincipal) touches(of *comparison) { of.takePrincipal(c.Principal.ID) }
+func (c RenamePrincipal) touches(of *comparison) { of.takePrincipal(c.ID) }
+func (c TagPrincipal) touches(of *comparison)    { of.takePrincipal(c.ID) }
+func (c SetInactive) touches(of *comparison)     { of.takePrincipal(c.ID) }
+func (c SetGathers) touches(of *comparison)      { of.takePrincipal(c.Group) }
+func (c AddMember) touches(of *comparison)       { of.takePrincipal(c.Membership.Member) }
+func (c RemoveMember) touches(of *comparison)    { of.takePrincipal(c.Membership.Member) }
+func (SetOwner) touches(*comparison)             {} // what an owner may do is no permission

@@ -330,3 +330,13 @@ func (c RemovePolicy) apply(d *draft) error {
 	d.tookAway = true
 	return nil
 }
+
+// What each change of rules touches: those whom its rules name. A role by itself gives nobody anything.
+
+func (c CreateGrant) touches(of *comparison)  { of.takeRule(of.after, RuleRef{Grant: c.Grant.ID}) }
+func (c RevokeGrant) touches(of *comparison)  { of.takeRule(of.before, RuleRef{Grant: c.ID}) }
+func (c PutPolicy) touches(of *comparison)    { of.takePolicy(c.Policy.ID) }
+func (c RemovePolicy) touches(of *comparison) { of.takePolicy(c.ID) }
+func (c EditRole) touches(of *comparison)     { of.takeRole(c.Definition.Name) }
+func (CreateRole) touches(*comparison)        {}
+func (RemoveRole) touches(*comparison)        {}

@@ -510,3 +510,13 @@ func article(noun string) string {
 	}
 	return "a " + noun
 }
+
+// What each change of the tree touches: rules on the way from the top, and conditions that ask for a name or a tag.
+
+func (CreateScope) touches(*comparison)        {} // nobody held anything there
+func (c RenameScope) touches(of *comparison)   { of.takeScope(c.ID) }
+func (c MoveScope) touches(of *comparison)     { of.takeScope(c.ID) }
+func (c TagScope) touches(of *comparison)      { of.takeScope(c.ID) }
+func (c OfferServices) touches(of *comparison) { of.takeScope(c.ID) }
+func (c RetireScope) touches(of *comparison)   { of.takeScope(c.ID) }
+func (c RestoreScope) touches(of *comparison)  { of.takeScope(c.ID) }

@@ -28,59 +28,23 @@ func (c *comparison) prepare(changes []Change) {
 	c.extra = map[number]bool{}
 	c.depths = make([]uint16, c.after.scopes.containers.length)
 	for _, change := range changes {
-		c.take(change)
+		change.touches(c)
 	}
 	for i := range c.reached {
 		c.reached[i] |= c.marked[0][i] | c.marked[1][i]
 	}
 }
 
-func (c *comparison) take(change Change) {
-	switch ch := change.(type) {
-	case CreateGrant:
-		c.takeRule(c.after, RuleRef{Grant: ch.Grant.ID})
-	case RevokeGrant:
-		c.takeRule(c.before, RuleRef{Grant: ch.ID})
-	case PutPolicy:
-		c.takePolicy(ch.Policy.ID)
-	case RemovePolicy:
-		c.takePolicy(ch.ID)
-	case EditRole:
-		for _, s := range []*Snapshot{c.before, c.after} {
-			grants, statements := s.RoleUse(ch.Definition.Name)
-			for _, grant := range grants {
-				c.takeRule(s, RuleRef{Grant: grant.ID})
-			}
-			for _, ref := range statements {
-				c.takeRule(s, ref)
-			}
+// takeRole takes in all rules by which a role is given, before and after.
+func (c *comparison) takeRole(name string) {
+	for _, s := range []*Snapshot{c.before, c.after} {
+		grants, statements := s.RoleUse(name)
+		for _, grant := range grants {
+			c.takeRule(s, RuleRef{Grant: grant.ID})
 		}
-	case AddMember:
-		c.takePrincipal(ch.Membership.Member)
-	case RemoveMember:
-		c.takePrincipal(ch.Membership.Member)
-	case SetInactive:
-		c.takePrincipal(ch.ID)
-	case TagPrincipal:
-		c.takePrincipal(ch.ID)
-	case RenamePrincipal:
-		c.takePrincipal(ch.ID)
-	case SetGathers:
-		c.takePrincipal(ch.Group)
-	case CreatePrincipal:
-		c.takePrincipal(ch.Principal.ID)
-	case MoveScope:
-		c.takeScope(ch.ID)
-	case OfferServices:
-		c.takeScope(ch.ID)
-	case RetireScope:
-		c.takeScope(ch.ID)
-	case RestoreScope:
-		c.takeScope(ch.ID)
-	case TagScope:
-		c.takeScope(ch.ID)
-	case RenameScope:
-		c.takeScope(ch.ID)
+		for _, ref := range statements {
+			c.takeRule(s, ref)
+		}
 	}
 }
 

@@ -112,12 +112,8 @@ func PlatformServiceID(service string) ID {
 
 // PlatformService gives the name of the service that acts under an id in every organisation.
 func (c *Catalogue) PlatformService(id ID) (string, bool) {
-	for _, service := range c.services {
-		if PlatformServiceID(service.Name) == id {
-			return service.Name, true
-		}
-	}
-	return "", false
+	name, ok := c.acting[id]
+	return name, ok
 }
 
 // Membership puts a principal into a group.

@@ -182,7 +182,7 @@ func (t *Told) isEmpty() bool {
 }
 
 func (e *evaluator) permission(action, typeName string) (access.Permission, error) {
-	p, err := e.Catalogue().Permission(action + " " + typeName)
+	p, err := e.Catalogue().PermissionOn(action, typeName)
 	if err != nil {
 		return 0, broken(err, "action")
 	}
