@@ -122,7 +122,7 @@ func checkGathers(kind PrincipalKind, condition *Condition) error {
 		return nil
 	case kind != Group:
 		return violation(RulePlacement, "only a group gathers members by a condition")
-	case condition.mentions("request") || condition.mentions("resource") || condition.mentions("claim"):
+	case condition.mentions("context") || condition.mentions("resource") || condition.mentions("claim"):
 		return violation(RulePlacement, "a gathering group asks for tags, names and kinds of principals alone, not for requests, resources or claims")
 	}
 	return nil

@@ -73,7 +73,7 @@ func (cs *circumstances) expression(e *expression) {
 	}
 	a := e.attribute
 	switch {
-	case a.of == "principal", a.of == "resource" && !cs.beneath:
+	case a.of == "subject", a.of == "resource" && !cs.beneath:
 		return // known
 	case e.op == opBefore || e.op == opAfter:
 		cs.moment(e.instant)
@@ -81,7 +81,7 @@ func (cs *circumstances) expression(e *expression) {
 	case e.op == opWithin:
 		cs.networks = append(cs.networks, e.network.Masked())
 		return
-	case a.of == "request" && (a.name == "hour" || a.name == "weekday"):
+	case a.of == "context" && (a.name == "hour" || a.name == "weekday"):
 		cs.clock = append(cs.clock, e)
 		return
 	}
@@ -157,7 +157,7 @@ func (cs *circumstances) variables() [][]setting {
 	for _, a := range attributes {
 		values := cs.texts[a].stand()
 		switch {
-		case a.of == "request":
+		case a.of == "context":
 			all = append(all, settingsOf(append(values, ""), func(c *Context, _ *scopeNode, value string) { c.Location = value }))
 		case a.of == "claim":
 			all = append(all, cs.claims(a.name, values))
@@ -244,7 +244,7 @@ func (cs *circumstances) times() []setting {
 func (cs *circumstances) reading(at time.Time) string {
 	read := make([]byte, len(cs.clock))
 	for i, e := range cs.clock {
-		read[i] = byte(e.ofRequest(&Context{Time: at}))
+		read[i] = byte(e.ofContext(&Context{Time: at}))
 	}
 	return string(read)
 }

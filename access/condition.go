@@ -11,7 +11,7 @@ import (
 
 // Condition is what must hold for a rule to apply, in three-valued logic. It is written
 //
-//	request.location is "north" and not principal.tag.team in ("seeds", "labels")
+//	context.location is "north" and not subject.tag.team in ("seeds", "labels")
 //
 // and made by [ParseCondition]. The nil condition always holds.
 type Condition struct{ root *expression }
@@ -51,12 +51,12 @@ type expression struct {
 	network     netip.Prefix
 }
 
-// attribute is something a condition asks about, such as request.hour or resource.tag.team.
+// attribute is something a condition asks about, such as context.hour or resource.tag.team.
 type attribute struct {
-	of    string // request, resource, principal, claim
+	of    string // context, resource, subject, claim
 	name  string
 	tag   bool
-	short bool // written without principal, as a gathering group's condition is
+	short bool // written without subject, as a gathering group's condition is
 }
 
 func (a attribute) String() string {
@@ -97,20 +97,20 @@ func (e *expression) evaluate(f facts) truth {
 		return e.left.evaluate(f).not()
 	}
 	switch e.attribute.of {
-	case "request":
-		return e.ofRequest(f.context)
+	case "context":
+		return e.ofContext(f.context)
 	case "claim":
 		return e.ofClaim(f.context)
-	case "principal":
-		return e.ofPrincipal(f.principal)
+	case "subject":
+		return e.ofSubject(f.principal)
 	}
 	return e.ofResource(f)
 }
 
 var weekdays = []string{"sunday", "monday", "tuesday", "wednesday", "thursday", "friday", "saturday"}
 
-// ofRequest compares what the question told of its circumstances. Weekday and hour are those of UTC.
-func (e *expression) ofRequest(c *Context) truth {
+// ofContext compares what the question told of its circumstances. Weekday and hour are those of UTC.
+func (e *expression) ofContext(c *Context) truth {
 	if c == nil {
 		return unknown
 	}
@@ -161,7 +161,7 @@ func (e *expression) ofClaim(c *Context) truth {
 	return no
 }
 
-func (e *expression) ofPrincipal(p *principalNode) truth {
+func (e *expression) ofSubject(p *principalNode) truth {
 	switch {
 	case e.attribute.tag:
 		value, there := p.Tags[e.attribute.name]
@@ -224,7 +224,7 @@ func (e *expression) compares(value float64) bool {
 	return value >= e.number
 }
 
-// mentions reports whether a condition asks about something of the given root: request, resource, principal or claim.
+// mentions reports whether a condition asks about something of the given root: context, resource, subject or claim.
 func (c *Condition) mentions(of string) bool { return c != nil && c.root.mentions(of) }
 
 func (e *expression) mentions(of string) bool {
@@ -258,9 +258,10 @@ func (c *Condition) String() string {
 // MarshalText writes the condition.
 func (c *Condition) MarshalText() ([]byte, error) { return []byte(c.String()), nil }
 
-// UnmarshalText reads a condition as [ParseCondition] does.
+// UnmarshalText reads what MarshalText wrote. Conditions that were kept before are read, too: they said request for context, and
+// principal for subject.
 func (c *Condition) UnmarshalText(text []byte) error {
-	parsed, err := ParseCondition(string(text))
+	parsed, err := (&parser{kept: true}).readCondition(string(text))
 	if err == nil {
 		*c = *parsed
 	}

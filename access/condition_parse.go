@@ -8,7 +8,7 @@ import (
 )
 
 // ParseCondition reads a condition. The error is a [*TextError].
-func ParseCondition(text string) (*Condition, error) { return parseCondition(text, false) }
+func ParseCondition(text string) (*Condition, error) { return new(parser).readCondition(text) }
 
 // ParseGathering reads the condition by which a gathering group has its members. It is written as any other condition but
 // asks about principals alone, in short:
@@ -16,9 +16,11 @@ func ParseCondition(text string) (*Condition, error) { return parseCondition(tex
 //	tag team is "seeds" and not name starts with "trial" and kind is "user"
 //
 // The error is a [*TextError].
-func ParseGathering(text string) (*Condition, error) { return parseCondition(text, true) }
+func ParseGathering(text string) (*Condition, error) {
+	return (&parser{gathering: true}).readCondition(text)
+}
 
-func parseCondition(text string, gathering bool) (*Condition, error) {
+func (p *parser) readCondition(text string) (*Condition, error) {
 	fail := func(f *Fault) (*Condition, error) { return nil, &TextError{Faults: []*Fault{f}} }
 	if strings.ContainsAny(text, "\r\n") {
 		return fail(&Fault{Line: 1, Column: 1, Detail: "a condition is one line"})
@@ -30,7 +32,7 @@ func parseCondition(text string, gathering bool) (*Condition, error) {
 	if fault != nil {
 		return fail(fault)
 	}
-	p := &parser{line: line, gathering: gathering}
+	p.line = line
 	c, fault := p.condition()
 	if fault == nil && p.peek().kind != lineEnd {
 		fault = p.unexpected("and, or, or the end")
@@ -94,21 +96,30 @@ func (p *parser) not(depth int) (*expression, *Fault) {
 
 // attributes are those with fixed names; tags and claims have any.
 var attributes = []string{
-	"request.time", "request.weekday", "request.hour", "request.ip", "request.location",
-	"resource.name", "resource.type", "principal.name", "principal.kind",
+	"context.time", "context.weekday", "context.hour", "context.ip", "context.location",
+	"resource.name", "resource.type", "subject.name", "subject.kind",
 }
+
+// formerly are words that conditions had before for what has others now.
+var formerly = map[string]string{"request": "context", "principal": "subject"}
 
 func (p *parser) attribute() (attribute, *Fault) {
 	t := p.peek()
 	if t.kind != word || keyword(t.text) {
-		return attribute{}, p.unexpected("something to compare, such as request.location, resource.tag.NAME or claim.NAME")
+		return attribute{}, p.unexpected("something to compare, such as context.location, resource.tag.NAME or claim.NAME")
 	}
 	if p.gathering {
 		return p.gatheringAttribute()
 	}
 	of, name, dotted := strings.Cut(t.text, ".")
+	whole := t.text
+	if now, ok := formerly[of]; ok && dotted {
+		if whole = now + "." + name; p.kept {
+			of = now
+		}
+	}
 	tag := false
-	if rest, ok := strings.CutPrefix(name, "tag."); ok && (of == "resource" || of == "principal") {
+	if rest, ok := strings.CutPrefix(name, "tag."); ok && (of == "resource" || of == "subject") {
 		name, tag = rest, true
 	}
 	switch {
@@ -116,9 +127,11 @@ func (p *parser) attribute() (attribute, *Fault) {
 		if CheckName(name) != nil {
 			return attribute{}, p.fault("%q is no name: tags and claims have lower-case letters, digits and hyphens", name)
 		}
-	case !slices.Contains(attributes, t.text):
-		f := p.fault("there is no attribute %q; there are %s, resource.tag.NAME, principal.tag.NAME and claim.NAME", t.text, strings.Join(attributes, ", "))
-		if f.Nearest = Nearest(t.text, attributes); f.Nearest == "" {
+	case !slices.Contains(attributes, of+"."+name):
+		f := p.fault("there is no attribute %q; there are %s, resource.tag.NAME, subject.tag.NAME and claim.NAME", t.text, strings.Join(attributes, ", "))
+		if whole != t.text {
+			f.Nearest = whole
+		} else if f.Nearest = Nearest(t.text, attributes); f.Nearest == "" {
 			for _, known := range attributes {
 				if strings.HasSuffix(known, "."+t.text) {
 					f.Nearest = known
@@ -134,7 +147,7 @@ func (p *parser) attribute() (attribute, *Fault) {
 
 // gatheringAttribute reads name, kind or tag NAME.
 func (p *parser) gatheringAttribute() (attribute, *Fault) {
-	a := attribute{of: "principal", name: p.peek().text, short: true}
+	a := attribute{of: "subject", name: p.peek().text, short: true}
 	switch a.name {
 	case "name", "kind":
 	case "tag":
@@ -144,7 +157,7 @@ func (p *parser) gatheringAttribute() (attribute, *Fault) {
 		}
 	default:
 		f := p.fault("%q is nothing that a gathering group can ask for: it asks for tag NAME, name and kind", a.name)
-		f.Nearest = Nearest(strings.TrimPrefix(a.name, "principal."), []string{"tag", "name", "kind"})
+		f.Nearest = Nearest(strings.TrimPrefix(strings.TrimPrefix(a.name, "principal."), "subject."), []string{"tag", "name", "kind"})
 		return a, f
 	}
 	p.at++
@@ -155,15 +168,15 @@ func (p *parser) gatheringAttribute() (attribute, *Fault) {
 func (a attribute) operators() []operator {
 	a.short = false
 	switch a.String() {
-	case "request.time":
+	case "context.time":
 		return []operator{opBefore, opAfter}
-	case "request.hour":
+	case "context.hour":
 		return []operator{opIs, opIsNot, opLess, opLessOrEqual, opGreater, opGreaterOrEqual}
-	case "request.ip":
+	case "context.ip":
 		return []operator{opWithin}
-	case "request.weekday", "principal.kind", "resource.type":
+	case "context.weekday", "subject.kind", "resource.type":
 		return []operator{opIs, opIsNot, opIn}
-	case "request.location", "resource.name", "principal.name":
+	case "context.location", "resource.name", "subject.name":
 		return []operator{opIs, opIsNot, opIn, opStartsWith}
 	}
 	return []operator{opIs, opIsNot, opIn, opStartsWith, opLess, opLessOrEqual, opGreater, opGreaterOrEqual}
@@ -195,7 +208,7 @@ func (p *parser) comparison() (*expression, *Fault) {
 	case opIn:
 		fault = p.values(e)
 	default:
-		if a.String() == "request.hour" {
+		if a.String() == "context.hour" {
 			fault = p.number(e)
 		} else {
 			fault = p.value(e)
@@ -244,7 +257,7 @@ func (p *parser) number(e *expression) *Fault {
 	if t.kind != word || err != nil || !plainNumber(t.text) {
 		return p.unexpected("a number")
 	}
-	if e.attribute.String() == "request.hour" && (value != float64(int(value)) || value < 0 || value > 23) {
+	if e.attribute.String() == "context.hour" && (value != float64(int(value)) || value < 0 || value > 23) {
 		return p.fault("an hour is a whole number from 0 to 23, in UTC")
 	}
 	p.at++
@@ -282,15 +295,15 @@ func (p *parser) value(e *expression) *Fault {
 		return p.unexpected("a text in quotes")
 	}
 	switch e.attribute.String() {
-	case "request.weekday":
+	case "context.weekday":
 		if !slices.Contains(weekdays, t.text) {
 			return p.unknown("weekday", t.text, weekdays)
 		}
-	case "principal.kind":
+	case "subject.kind":
 		if _, err := ParsePrincipalKind(t.text); err != nil {
 			return p.unknown("kind of principal", t.text, principalKindNames[1:])
 		}
-	case "request.ip":
+	case "context.ip":
 		network, err := netip.ParsePrefix(t.text)
 		if address, bare := netip.ParseAddr(t.text); err != nil && bare == nil && address.Zone() == "" {
 			network, err = netip.PrefixFrom(address, address.BitLen()), nil

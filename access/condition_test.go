@@ -56,57 +56,57 @@ func TestConditions(t *testing.T) {
 		want          string
 	}{
 		// The clock, in UTC.
-		{"request.hour < 13", scans, told, "yes"},
-		{"request.hour < 12", scans, told, "no"},
-		{"request.hour <= 12", scans, told, "yes"},
-		{"request.hour > 12", scans, told, "no"},
-		{"request.hour >= 12", scans, told, "yes"},
-		{"request.hour is 12", scans, told, "yes"},
-		{"request.hour is not 12", scans, told, "no"},
-		{"request.hour >= 8 and request.hour < 18", scans, told, "yes"},
-		{"request.hour >= 22 or request.hour < 6", scans, told, "no"},
-		{`request.weekday is "wednesday"`, scans, told, "yes"},
-		{`request.weekday is not "wednesday"`, scans, told, "no"},
-		{`request.weekday in ("saturday", "sunday")`, scans, told, "no"},
-		{`request.weekday in ("tuesday", "wednesday")`, scans, told, "yes"},
-		{"request.time before 2026-11-26", scans, told, "yes"},
-		{"request.time before 2026-11-25", scans, told, "no"},
-		{"request.time after 2026-11-25", scans, told, "yes"},
-		{"request.time after 2026-11-25T12:30:00Z", scans, told, "no"},
-		{"request.time before 2026-11-25T13:31:00+01:00", scans, told, "yes"},
-		{"request.hour < 13", scans, &access.Context{}, "unknown"},
-		{`request.weekday is "wednesday"`, scans, nil, "unknown"},
-		{"request.time after 2020-01-01", scans, nil, "unknown"},
+		{"context.hour < 13", scans, told, "yes"},
+		{"context.hour < 12", scans, told, "no"},
+		{"context.hour <= 12", scans, told, "yes"},
+		{"context.hour > 12", scans, told, "no"},
+		{"context.hour >= 12", scans, told, "yes"},
+		{"context.hour is 12", scans, told, "yes"},
+		{"context.hour is not 12", scans, told, "no"},
+		{"context.hour >= 8 and context.hour < 18", scans, told, "yes"},
+		{"context.hour >= 22 or context.hour < 6", scans, told, "no"},
+		{`context.weekday is "wednesday"`, scans, told, "yes"},
+		{`context.weekday is not "wednesday"`, scans, told, "no"},
+		{`context.weekday in ("saturday", "sunday")`, scans, told, "no"},
+		{`context.weekday in ("tuesday", "wednesday")`, scans, told, "yes"},
+		{"context.time before 2026-11-26", scans, told, "yes"},
+		{"context.time before 2026-11-25", scans, told, "no"},
+		{"context.time after 2026-11-25", scans, told, "yes"},
+		{"context.time after 2026-11-25T12:30:00Z", scans, told, "no"},
+		{"context.time before 2026-11-25T13:31:00+01:00", scans, told, "yes"},
+		{"context.hour < 13", scans, &access.Context{}, "unknown"},
+		{`context.weekday is "wednesday"`, scans, nil, "unknown"},
+		{"context.time after 2020-01-01", scans, nil, "unknown"},
 
 		// Of anybody's questions from then on only what time has settled is known.
-		{"request.hour is 12", scans, later, "unknown"},
-		{"request.hour is 3", scans, later, "unknown"},
-		{`request.weekday is "wednesday"`, scans, later, "unknown"},
-		{"request.time after 2020-01-01", scans, later, "yes"},
-		{"request.time after 2090-01-01", scans, later, "unknown"},
-		{"request.time before 2020-01-01", scans, later, "no"},
-		{"request.time before 2090-01-01", scans, later, "unknown"},
-		{`request.location is "north"`, scans, later, "unknown"},
-		{`request.ip within "10.0.0.0/8"`, scans, later, "unknown"},
+		{"context.hour is 12", scans, later, "unknown"},
+		{"context.hour is 3", scans, later, "unknown"},
+		{`context.weekday is "wednesday"`, scans, later, "unknown"},
+		{"context.time after 2020-01-01", scans, later, "yes"},
+		{"context.time after 2090-01-01", scans, later, "unknown"},
+		{"context.time before 2020-01-01", scans, later, "no"},
+		{"context.time before 2090-01-01", scans, later, "unknown"},
+		{`context.location is "north"`, scans, later, "unknown"},
+		{`context.ip within "10.0.0.0/8"`, scans, later, "unknown"},
 		{`claim.team is "seeds"`, scans, later, "unknown"},
 		{`resource.tag.care is "high"`, scans, later, "yes"},
-		{`resource.tag.care is "low" and request.hour is 3`, scans, later, "no"},
-		{`resource.tag.care is "high" or request.hour is 3`, scans, later, "yes"},
+		{`resource.tag.care is "low" and context.hour is 3`, scans, later, "no"},
+		{`resource.tag.care is "high" or context.hour is 3`, scans, later, "yes"},
 
 		// Where a request comes from.
-		{`request.ip within "10.0.0.0/8"`, scans, told, "yes"},
-		{`request.ip within "10.9.8.7/32"`, scans, told, "yes"},
-		{`request.ip within "192.0.2.0/24"`, scans, told, "no"},
-		{`not request.ip within "192.0.2.0/24"`, scans, told, "yes"},
-		{`request.ip within "10.0.0.0/8"`, scans, &access.Context{IP: netip.MustParseAddr("::ffff:10.1.1.1")}, "yes"},
-		{`request.ip within "2001:db8::/32"`, scans, &access.Context{IP: netip.MustParseAddr("2001:db8::1")}, "yes"},
-		{`request.ip within "10.0.0.0/8"`, scans, &access.Context{Location: "north"}, "unknown"},
-		{`request.location is "north"`, scans, told, "yes"},
-		{`request.location is "North"`, scans, told, "no"},
-		{`request.location starts with "no"`, scans, told, "yes"},
-		{`request.location in ("south", "west")`, scans, told, "no"},
-		{`request.location is not "south"`, scans, told, "yes"},
-		{`request.location is not "south"`, scans, nil, "unknown"},
+		{`context.ip within "10.0.0.0/8"`, scans, told, "yes"},
+		{`context.ip within "10.9.8.7/32"`, scans, told, "yes"},
+		{`context.ip within "192.0.2.0/24"`, scans, told, "no"},
+		{`not context.ip within "192.0.2.0/24"`, scans, told, "yes"},
+		{`context.ip within "10.0.0.0/8"`, scans, &access.Context{IP: netip.MustParseAddr("::ffff:10.1.1.1")}, "yes"},
+		{`context.ip within "2001:db8::/32"`, scans, &access.Context{IP: netip.MustParseAddr("2001:db8::1")}, "yes"},
+		{`context.ip within "10.0.0.0/8"`, scans, &access.Context{Location: "north"}, "unknown"},
+		{`context.location is "north"`, scans, told, "yes"},
+		{`context.location is "North"`, scans, told, "no"},
+		{`context.location starts with "no"`, scans, told, "yes"},
+		{`context.location in ("south", "west")`, scans, told, "no"},
+		{`context.location is not "south"`, scans, told, "yes"},
+		{`context.location is not "south"`, scans, nil, "unknown"},
 
 		// What a provider says; of several values one is enough.
 		{`claim.team is "seeds"`, scans, told, "yes"},
@@ -133,24 +133,24 @@ func TestConditions(t *testing.T) {
 		{`resource.name starts with "sc"`, bare, nil, "no"},
 		{`resource.type is "bucket"`, scans, nil, "yes"},
 		{`resource.type in ("machine", "network")`, scans, nil, "no"},
-		{`principal.name is "bram"`, scans, nil, "yes"},
-		{`principal.name is "rowan"`, scans, nil, "no"},
-		{`principal.kind is "user"`, scans, nil, "yes"},
-		{`principal.kind is "guest"`, scans, nil, "no"},
-		{`principal.tag.team is "seeds"`, scans, nil, "yes"},
-		{`principal.tag.floor is "one"`, scans, nil, "no"},
-		{`principal.tag.floor is not "one"`, scans, nil, "yes"},
+		{`subject.name is "bram"`, scans, nil, "yes"},
+		{`subject.name is "rowan"`, scans, nil, "no"},
+		{`subject.kind is "user"`, scans, nil, "yes"},
+		{`subject.kind is "guest"`, scans, nil, "no"},
+		{`subject.tag.team is "seeds"`, scans, nil, "yes"},
+		{`subject.tag.floor is "one"`, scans, nil, "no"},
+		{`subject.tag.floor is not "one"`, scans, nil, "yes"},
 
 		// What is unknown decides only where the rest leaves it open.
-		{`request.location is "north" and resource.tag.care is "low"`, scans, nil, "no"},
-		{`request.location is "north" and resource.tag.care is "high"`, scans, nil, "unknown"},
-		{`request.location is "north" or resource.tag.care is "high"`, scans, nil, "yes"},
-		{`request.location is "north" or resource.tag.care is "low"`, scans, nil, "unknown"},
-		{`not request.location is "north"`, scans, nil, "unknown"},
-		{`not (principal.kind is "user" and resource.tag.care is "high")`, scans, nil, "no"},
-		{`not not principal.kind is "user"`, scans, nil, "yes"},
-		{`resource.tag.care is "low" and request.hour < 3 or principal.kind is "user"`, scans, nil, "yes"},
-		{`resource.tag.care is "low" and (request.hour < 3 or principal.kind is "user")`, scans, nil, "no"},
+		{`context.location is "north" and resource.tag.care is "low"`, scans, nil, "no"},
+		{`context.location is "north" and resource.tag.care is "high"`, scans, nil, "unknown"},
+		{`context.location is "north" or resource.tag.care is "high"`, scans, nil, "yes"},
+		{`context.location is "north" or resource.tag.care is "low"`, scans, nil, "unknown"},
+		{`not context.location is "north"`, scans, nil, "unknown"},
+		{`not (subject.kind is "user" and resource.tag.care is "high")`, scans, nil, "no"},
+		{`not not subject.kind is "user"`, scans, nil, "yes"},
+		{`resource.tag.care is "low" and context.hour < 3 or subject.kind is "user"`, scans, nil, "yes"},
+		{`resource.tag.care is "low" and (context.hour < 3 or subject.kind is "user")`, scans, nil, "no"},
 	} {
 		require.Equal(t, c.want, holdsOf(t, w, c.condition, c.at, c.context), "%s at %s, %+v", c.condition, c.at, c.context)
 	}
@@ -192,4 +192,19 @@ func TestPeriods(t *testing.T) {
 		err := w.try(access.CreateGrant{Grant: access.Grant{ID: newID(), Scope: w.ids["top"], Principal: w.ids["bram"], Role: "observer", Period: wrong}})
 		require.ErrorContains(t, err, "until", "%+v", wrong)
 	}
+}
+
+// TestConditionsKeptBeforeAreRead reads conditions that have the words of before, and writes them in today's; whoever writes one has
+// to use those.
+func TestConditionsKeptBeforeAreRead(t *testing.T) {
+	const before = `request.location is "north" and not (principal.tag.team is "seeds" or principal.kind is "guest") and request.ip within "10.0.0.0/8"`
+	var c access.Condition
+	require.NoError(t, c.UnmarshalText([]byte(before)))
+	require.Equal(t, `context.location is "north" and not (subject.tag.team is "seeds" or subject.kind is "guest") and context.ip within "10.0.0.0/8"`, c.String())
+	again, err := access.ParseCondition(c.String())
+	require.NoError(t, err)
+	require.Equal(t, again.String(), c.String())
+	_, err = access.ParseCondition(before)
+	require.ErrorContains(t, err, "did you mean context.location?")
+	require.Error(t, c.UnmarshalText([]byte(`request.tag.team is "seeds"`)), "there never was that")
 }

@@ -223,17 +223,17 @@ func (d drawer) term(deep int) *term {
 		}
 	}
 	text := func() string { return rapid.SampledFrom([]string{"seeds", "labels", "see"}).Draw(d.t, "value") }
-	leaf := &term{of: rapid.SampledFrom([]string{"request.location", "request.hour", "claim", "principal.tag", "principal.kind", "resource.tag", "resource.type"}).Draw(d.t, "of")}
+	leaf := &term{of: rapid.SampledFrom([]string{"context.location", "context.hour", "claim", "subject.tag", "subject.kind", "resource.tag", "resource.type"}).Draw(d.t, "of")}
 	ops := []string{"is", "is not", "in"}
 	switch leaf.of {
-	case "request.hour":
+	case "context.hour":
 		leaf.op, leaf.hour = "<", rapid.IntRange(10, 14).Draw(d.t, "hour")
 		return leaf
-	case "principal.kind":
+	case "subject.kind":
 		leaf.values = []string{rapid.SampledFrom([]string{"user", "guest", "set", "service-account"}).Draw(d.t, "kind")}
 	case "resource.type":
 		leaf.values = []string{rapid.SampledFrom([]string{"bucket", "folder", "network"}).Draw(d.t, "type")}
-	case "principal.tag", "resource.tag", "claim":
+	case "subject.tag", "resource.tag", "claim":
 		leaf.name = rapid.SampledFrom([]string{"team", "floor"}).Draw(d.t, "tag")
 		ops = append(ops, "starts with")
 		leaf.values = []string{text()}

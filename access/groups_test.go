@@ -50,9 +50,9 @@ func TestGatheringGroupsFollowTags(t *testing.T) {
 
 	require.ErrorContains(t, w.join("bram", "seeds"), `seeds gathers its members by a condition, name in ("ines", "rowan"): change the tags`)
 	for text, says := range map[string]string{
-		`principal.tag.team is "seeds"`: "a gathering group can ask for",
-		`tag is "seeds"`:                "tag",
-		`request.hour < 9`:              "it asks for tag NAME, name and kind",
+		`subject.tag.team is "seeds"`: "a gathering group can ask for",
+		`tag is "seeds"`:              "tag",
+		`context.hour < 9`:            "it asks for tag NAME, name and kind",
 	} {
 		_, err := access.ParseGathering(text)
 		require.ErrorContains(t, err, says, text)

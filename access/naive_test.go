@@ -71,7 +71,7 @@ func triNot(t tri) tri {
 type term struct {
 	op     string
 	parts  []*term
-	of     string // request.location, resource.tag, principal.tag, claim, request.hour, principal.kind, resource.type
+	of     string // context.location, resource.tag, subject.tag, claim, context.hour, subject.kind, resource.type
 	name   string
 	values []string
 	hour   int
@@ -119,12 +119,12 @@ func (t *term) holds(who access.Principal, at *access.Scope, ctx *access.Context
 		return triOf(there && strings.HasPrefix(value, t.values[0]))
 	}
 	switch t.of {
-	case "request.location":
+	case "context.location":
 		if ctx == nil || ctx.Location == "" {
 			return triUnknown
 		}
 		return compare(ctx.Location, true)
-	case "request.hour":
+	case "context.hour":
 		if ctx == nil || ctx.Time.IsZero() {
 			return triUnknown
 		}
@@ -149,10 +149,10 @@ func (t *term) holds(who access.Principal, at *access.Scope, ctx *access.Context
 			return none
 		}
 		return any
-	case "principal.tag":
+	case "subject.tag":
 		value, there := who.Tags[t.name]
 		return compare(value, there)
-	case "principal.kind":
+	case "subject.kind":
 		return compare(who.Kind.String(), true)
 	}
 	if at == nil {

@@ -13,6 +13,7 @@ type parser struct {
 	at        int
 	catalogue *Catalogue // whose words acts and things are; nil in a condition
 	gathering bool       // a gathering group's condition is read
+	kept      bool       // what was kept is read, which may have the words of before
 }
 
 // subject is a subject as written.

@@ -149,15 +149,15 @@ func TestExplainTellsWhatIsSo(t *testing.T) {
 
 	w := house(t)
 	w.ids["given"] = w.policy("top", "given", `user bram may observe bucket`)
-	w.ids["sundays"] = w.policy("top", "sundays", `people from quaywater-sso with dept "trees" may never do anything if request.weekday is "sunday"`)
+	w.ids["sundays"] = w.policy("top", "sundays", `people from quaywater-sso with dept "trees" may never do anything if context.weekday is "sunday"`)
 	w.ids["over"] = w.policy("top", "over", `people from quaywater-sso with dept "trees" may never do anything until 2026-11-29`)
-	w.ids["mondays"] = w.policy("top", "mondays", `people from meadowside-sso may never do anything if request.weekday is "monday"`)
+	w.ids["mondays"] = w.policy("top", "mondays", `people from meadowside-sso may never do anything if context.weekday is "monday"`)
 	e, why := explain(w, "bram", "describe bucket", scans, &monday)
 	require.True(t, e.Allowed)
 	require.Equal(t, map[access.ID]access.Why{
 		w.ids["given"]: access.Applies, w.ids["sundays"]: access.ConditionFalse, w.ids["over"]: access.PeriodOver, w.ids["mondays"]: access.NotNamed,
 	}, why)
-	w.ids["claimed"] = w.policy("top", "claimed", `people from quaywater-sso with dept "trees" may never do anything if request.weekday is "monday"`)
+	w.ids["claimed"] = w.policy("top", "claimed", `people from quaywater-sso with dept "trees" may never do anything if context.weekday is "monday"`)
 	e, why = explain(w, "bram", "describe bucket", scans, &monday)
 	require.Equal(t, access.Cut, e.Reason)
 	require.Equal(t, w.ids["claimed"], e.Rule.Policy)

@@ -84,12 +84,12 @@ func TestImpactInScenarios(t *testing.T) {
 		}, []string{"bram +1 at top/folder/house whole"}},
 		"a grant under a condition of the clock": {nil, func(w *world) access.Change {
 			g := grant(w, "content-reader", "bram", inHouse)
-			g.Condition = condition("request.hour is 12")
+			g.Condition = condition("context.hour is 12")
 			return access.CreateGrant{Grant: g}
 		}, []string{"bram +?2 at top/folder/house whole"}},
 		"a grant under a condition that time has settled": {nil, func(w *world) access.Change {
 			g := grant(w, "content-reader", "bram", inHouse)
-			g.Condition = condition("request.time after 2020-01-01")
+			g.Condition = condition("context.time after 2020-01-01")
 			return access.CreateGrant{Grant: g}
 		}, []string{"bram +2 at top/folder/house whole"}},
 		"a grant that begins later": {nil, func(w *world) access.Change {
@@ -109,12 +109,12 @@ func TestImpactInScenarios(t *testing.T) {
 			return access.RevokeGrant{ID: w.ids["content-keeper bram top"]}
 		}, []string{"bram -4 at top whole", "bram -2 at top/folder whole"}},
 		"a revocation of what may be cut, with something under a condition left": {[]string{
-			"content-keeper bram top", `top: user bram may never destroy anything if request.location is "north"`, "top: user bram may erase object if request.hour is 12",
+			"content-keeper bram top", `top: user bram may never destroy anything if context.location is "north"`, "top: user bram may erase object if context.hour is 12",
 		}, func(w *world) access.Change {
 			return access.RevokeGrant{ID: w.ids["content-keeper bram top"]}
 		}, []string{"bram -3 ~1 at top whole"}},
 		"a revocation of what may be cut, with the same from elsewhere": {[]string{
-			"content-keeper bram top", "content-writer bram top", `top: user bram may never modify anything if request.location is "north"`,
+			"content-keeper bram top", "content-writer bram top", `top: user bram may never modify anything if context.location is "north"`,
 		}, func(w *world) access.Change {
 			return access.RevokeGrant{ID: w.ids["content-writer bram top"]}
 		}, nil},
@@ -151,7 +151,7 @@ func TestImpactInScenarios(t *testing.T) {
 		}, []string{"bram +2 at top/folder/house/scans.bucket alone"}},
 		"a tag of a person that a condition asks for": {nil, func(w *world) access.Change {
 			g := grant(w, "content-reader", "trust", inHouse)
-			g.Condition = condition(`principal.tag.team is "seeds"`)
+			g.Condition = condition(`subject.tag.team is "seeds"`)
 			w.must(access.CreateGrant{Grant: g})
 			return access.TagPrincipal{ID: w.ids["ines"], Tags: map[string]string{"team": "seeds"}}
 		}, []string{"ines +2 at top/folder/house whole"}},
@@ -249,9 +249,9 @@ func TestGainsInScenarios(t *testing.T) {
 		"to govern, as a steward":         {[]string{"steward yuki " + inHouse}, func(w *world) access.Change { return w.gives("steward", "bram", inHouse, "") }, ""},
 		"to govern, as an access manager": {[]string{"access-manager yuki " + inHouse}, func(w *world) access.Change { return w.gives("people-manager", "bram", inHouse, "") }, "create service-account"},
 		"above what she holds":            {[]string{"steward yuki " + inHouse}, func(w *world) access.Change { return w.gives("observer", "bram", "top/folder", "") }, "list folder"},
-		"at an hour that is not now":      {[]string{"access-manager yuki " + inHouse}, func(w *world) access.Change { return w.gives("people-manager", "yuki", inHouse, "request.hour is 3") }, "create service-account"},
+		"at an hour that is not now":      {[]string{"access-manager yuki " + inHouse}, func(w *world) access.Change { return w.gives("people-manager", "yuki", inHouse, "context.hour is 3") }, "create service-account"},
 		"from another network": {[]string{"access-manager yuki " + inHouse}, func(w *world) access.Change {
-			return w.gives("people-manager", "yuki", inHouse, `request.ip within "10.0.0.0/8"`)
+			return w.gives("people-manager", "yuki", inHouse, `context.ip within "10.0.0.0/8"`)
 		}, "create service-account"},
 		"by what a provider says": {[]string{"access-manager yuki " + inHouse}, func(w *world) access.Change {
 			return w.gives("people-manager", "yuki", inHouse, `claim.team is "seeds"`)
@@ -260,7 +260,7 @@ func TestGainsInScenarios(t *testing.T) {
 			return w.gives("people-manager", "yuki", inHouse, `resource.tag.care is "high"`)
 		}, "create service-account"},
 		"when time has passed it already": {[]string{"access-manager yuki " + inHouse}, func(w *world) access.Change {
-			return w.gives("people-manager", "yuki", inHouse, "request.time before 2020-01-01")
+			return w.gives("people-manager", "yuki", inHouse, "context.time before 2020-01-01")
 		}, ""},
 		"to a group with nobody in it": {[]string{"access-manager yuki " + inHouse}, func(w *world) access.Change { return w.gives("people-manager", "trust", inHouse, "") }, "create service-account"},
 		"to people from anywhere": {[]string{"access-manager yuki " + inHouse}, func(w *world) access.Change {

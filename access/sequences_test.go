@@ -39,14 +39,14 @@ type play struct {
 
 // conditions are what grants and statements of a play hang on.
 var conditions = map[string]*term{
-	`request.location is "north"`:     {of: "request.location", op: "is", values: []string{"north"}},
-	`not request.location is "north"`: {op: "not", parts: []*term{{of: "request.location", op: "is", values: []string{"north"}}}},
-	`request.hour < 11`:               {of: "request.hour", op: "<", hour: 11},
-	`principal.tag.team is "seeds"`:   {of: "principal.tag", name: "team", op: "is", values: []string{"seeds"}},
+	`context.location is "north"`:     {of: "context.location", op: "is", values: []string{"north"}},
+	`not context.location is "north"`: {op: "not", parts: []*term{{of: "context.location", op: "is", values: []string{"north"}}}},
+	`context.hour < 11`:               {of: "context.hour", op: "<", hour: 11},
+	`subject.tag.team is "seeds"`:     {of: "subject.tag", name: "team", op: "is", values: []string{"seeds"}},
 	`resource.tag.team is "seeds"`:    {of: "resource.tag", name: "team", op: "is", values: []string{"seeds"}},
 	`claim.team is "seeds"`:           {of: "claim", name: "team", op: "is", values: []string{"seeds"}},
-	`principal.tag.floor is "labels" and request.location is "south"`: {op: "and", parts: []*term{
-		{of: "principal.tag", name: "floor", op: "is", values: []string{"labels"}}, {of: "request.location", op: "is", values: []string{"south"}}}},
+	`subject.tag.floor is "labels" and context.location is "south"`: {op: "and", parts: []*term{
+		{of: "subject.tag", name: "floor", op: "is", values: []string{"labels"}}, {of: "context.location", op: "is", values: []string{"south"}}}},
 }
 
 var conditionTexts = func() (texts []string) {
@@ -707,7 +707,7 @@ var waysUp = []struct {
 	{"have the link of an invitation revealed", "others", []string{"people-manager mallory top", "steward wren@meadowside.example top"}, []string{"reveal", "accept"}},
 	{"give on without end what is held until a moment", "terms", []string{"top: user mallory may act as steward until 2026-11-26T12:00:00Z"}, []string{"grant-self", "grant"}},
 	{"create a user who has what all staff have", "sets", []string{"people-manager robot top", "content-reader staff top/a"}, []string{"user"}},
-	{"join a group under a weaker condition", "leaves", []string{"people-manager mallory top", `top/a: curators, people from quaywater-sso may act as steward if request.location is "north"`}, []string{"join", "tag"}},
+	{"join a group under a weaker condition", "leaves", []string{"people-manager mallory top", `top/a: curators, people from quaywater-sso may act as steward if context.location is "north"`}, []string{"join", "tag"}},
 	{"join a group before a cut of it ends", "ends", []string{"people-manager mallory top", "top/a: curators may act as steward", "top/a: curators may never do anything until 2026-11-26T12:00:00Z"}, []string{"join"}},
 }
 

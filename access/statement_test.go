@@ -56,7 +56,7 @@ under seedbank-trial:
 under herbarium/digitising:
     # the network team looks after this one
     network-team may observe, operate, modify networking
-    herbarium-digitisers may fetch, put object if request.location is "north"
+    herbarium-digitisers may fetch, put object if context.location is "north"
     service labs may observe, attach network
     user rowan may observe data of storage until 2027-03-31  # while the move lasts
     contractors may only observe anything
@@ -69,7 +69,7 @@ under "here":
     public except everyone may never do anything
     signed-in may do anything to bucket, storage from 2026-11-01 until 2026-12-01T18:30:00Z
     staff, guests may govern user, people
-    seed-curators may describe folder if request.hour >= 8 and (request.weekday in ("monday", "friday") or not claim.level starts with "x\"y") and request.ip within "192.0.2.0/24"
+    seed-curators may describe folder if context.hour >= 8 and (context.weekday in ("monday", "friday") or not claim.level starts with "x\"y") and context.ip within "192.0.2.0/24"
 # nothing more
 `
 
@@ -234,9 +234,9 @@ func TestPatterns(t *testing.T) {
 
 func TestConditionsAndInstants(t *testing.T) {
 	for text, says := range map[string]string{
-		"request.location is \"a\"\n": "a condition is one line", `request.location is "a" # x`: "takes no comment",
-		`request.location`: "request.location takes is, is not, in or starts with", `(request.hour < 3`: "a closing bracket", `request.hour < 3 request`: "expected and, or, or the end",
-		strings.Repeat("not ", 60) + `request.hour < 3`: "nested too deep",
+		"context.location is \"a\"\n": "a condition is one line", `context.location is "a" # x`: "takes no comment",
+		`context.location`: "context.location takes is, is not, in or starts with", `(context.hour < 3`: "a closing bracket", `context.hour < 3 request`: "expected and, or, or the end",
+		strings.Repeat("not ", 60) + `context.hour < 3`: "nested too deep",
 	} {
 		_, err := access.ParseCondition(text)
 		require.ErrorContains(t, err, says, text)

@@ -164,7 +164,7 @@ func (o *organisation) makeRules(s size) {
 		}
 	}
 	roles := []string{"observer", "operator", "storage-builder", "compute-operator", "networking-builder", "content-reader", "databases-observer", "builder"}
-	condition, err := access.ParseCondition(`request.location is "north" or resource.tag.team is "seeds"`)
+	condition, err := access.ParseCondition(`context.location is "north" or resource.tag.team is "seeds"`)
 	if err != nil {
 		panic(err) // it is written above
 	}

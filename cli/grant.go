@@ -25,7 +25,7 @@ func (a *app) grantCommand() *cli.Command {
 				Name: "create", Usage: "grant a role to somebody at a scope and everything below it", ArgsUsage: "ROLE",
 				Flags: append(principalFlags(), atFlag(true),
 					&cli.StringFlag{Name: "description", Usage: "why it is granted, as a `TEXT`"},
-					&cli.StringFlag{Name: "if", Usage: "while this `CONDITION` holds, as in a statement: request.location is \"north\""},
+					&cli.StringFlag{Name: "if", Usage: "while this `CONDITION` holds, as in a statement: context.location is \"north\""},
 					&cli.StringFlag{Name: "from", Usage: "from this `MOMENT` on: a date, or RFC 3339"},
 					&cli.StringFlag{Name: "until", Usage: "until just before this `MOMENT`"}, previewFlag()),
 				Action: a.createGrant,

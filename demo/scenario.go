@@ -156,7 +156,7 @@ under seedbank/seedbank-vault:
 `},
 	{"outside-help", "lindenmere/visitors", "helpers look and touch nothing", "contractors may only observe anything\n"},
 	{"digitising-hours", "lindenmere/science/herbarium", "the scanners work in the north wing", `under digitising/scans.bucket:
-    herbarium-digitisers may list, fetch, put object if request.location is "north"
+    herbarium-digitisers may list, fetch, put object if context.location is "north"
     user rowan may observe data of storage until 2027-03-31  # while the move to new shelves lasts
 `},
 }

@@ -23,9 +23,9 @@ func TestAllAnswersAgree(t *testing.T) {
 	require.NoError(t, demo.LoadStory(t.Context(), b.Address, b.Mail.Page()))
 	rowan, token := b.As(t, "rowan@lindenmere"), b.Token(t, "rowan@lindenmere")
 	for at, text := range map[string]string{
-		herbarium: `user piotr may put object if request.location is "north"` + "\n" + `user oona may fetch object from 2090-01-01`,
-		vault:     `everyone except vault-keepers may never fetch object if not request.ip within "127.0.0.0/8"`,
-		alpine:    `user sefa may edit bucket if request.ip within "127.0.0.0/8" and request.location is "north"`,
+		herbarium: `user piotr may put object if context.location is "north"` + "\n" + `user oona may fetch object from 2090-01-01`,
+		vault:     `everyone except vault-keepers may never fetch object if not context.ip within "127.0.0.0/8"`,
+		alpine:    `user sefa may edit bucket if context.ip within "127.0.0.0/8" and context.location is "north"`,
 	} {
 		require.NoError(t, client.Done(rowan.CreatePolicyAt(t.Context(), at, nil, api.PolicyNew{Name: "agreed", Text: text})), at)
 	}

@@ -16,7 +16,7 @@ import (
 // everyPart holds a statement of each kind, with everything that can stand in one.
 const everyPart = `# The networks of the compartment.
 network-team may observe, operate, modify networking
-service labs may attach network if resource.tag.care is "high" and not request.hour < 6 from 2027-01-01 until 2027-03-31T12:30:00Z
+service labs may attach network if resource.tag.care is "high" and not context.hour < 6 from 2027-01-01 until 2027-03-31T12:30:00Z
 under digitising:
     # Whoever digitises.
     herbarium-digitisers, user yuki may act as content-reader, storage-observer  # until they are done

@@ -109,15 +109,15 @@ func TestNobodyWritesBeyondTheirOwn(t *testing.T) {
 	p = testbed.Problem(t, 403, write("contractors may act as people-manager until 2030-01-01"))
 	require.Contains(t, p.Detail, "group contractors would gain", "a group with nobody in it counts, and so does a period")
 	for _, whenever := range []string{
-		fmt.Sprintf("if request.hour is %d", (b.Clock.Now().UTC().Hour()+12)%24), `if request.weekday is not "` + strings.ToLower(b.Clock.Now().UTC().Weekday().String()) + `"`,
-		"if request.time after 2090-01-01", "from 2090-01-01", `if request.ip within "10.9.0.0/16"`, `if request.location is "north"`, `if claim.team is "seeds"`,
+		fmt.Sprintf("if context.hour is %d", (b.Clock.Now().UTC().Hour()+12)%24), `if context.weekday is not "` + strings.ToLower(b.Clock.Now().UTC().Weekday().String()) + `"`,
+		"if context.time after 2090-01-01", "from 2090-01-01", `if context.ip within "10.9.0.0/16"`, `if context.location is "north"`, `if claim.team is "seeds"`,
 	} {
 		p = testbed.Problem(t, 403, write("user tomas may act as steward "+whenever))
 		require.Contains(t, p.Detail, "user tomas would gain", "what does not hold here and now may do so elsewhere and later: %s", whenever)
 	}
 	p = testbed.Problem(t, 403, write(`people from quaywater-sso with team "seeds" may act as steward`))
 	require.Contains(t, p.Detail, "public would gain")
-	require.NoError(t, write("seed-curators may act as content-reader if request.location is \"north\""), "an access manager gives beyond what he holds, but for permissions to govern")
+	require.NoError(t, write("seed-curators may act as content-reader if context.location is \"north\""), "an access manager gives beyond what he holds, but for permissions to govern")
 }
 
 // TestGrantsOnTerms grants under a condition and for a period, and asks under several circumstances.
@@ -126,17 +126,17 @@ func TestGrantsOnTerms(t *testing.T) {
 	ctx := t.Context()
 	rowan := b.As(t, "rowan@lindenmere")
 	until, err := client.Read[api.GrantMade](rowan.CreateGrant(ctx, digitising, nil, api.GrantNew{
-		Principal: user("piotr"), Role: "content-reader", Condition: ptr(`request.location is "north"`), Until: ptr(b.Clock.Now().AddDate(1, 0, 0)),
+		Principal: user("piotr"), Role: "content-reader", Condition: ptr(`context.location is "north"`), Until: ptr(b.Clock.Now().AddDate(1, 0, 0)),
 	}))
 	require.NoError(t, err)
-	require.Equal(t, `request.location is "north"`, *until.Grant.Condition)
+	require.Equal(t, `context.location is "north"`, *until.Grant.Condition)
 	ask := func(told api.Told) api.Answer {
 		answer, err := client.Read[api.Answer](rowan.Check(ctx, digitising, api.Question{Permission: "fetch object", Principal: ptr(user("piotr")), Told: &told}))
 		require.NoError(t, err)
 		return answer
 	}
 	require.True(t, ask(api.Told{Location: ptr("north")}).Allowed)
-	require.Contains(t, ask(api.Told{Location: ptr("south")}).Words, `content-reader from `+digitising+` does not apply: request.location is "north" is not so`)
+	require.Contains(t, ask(api.Told{Location: ptr("south")}).Words, `content-reader from `+digitising+` does not apply: context.location is "north" is not so`)
 	require.Contains(t, ask(api.Told{}).Words, "it is not known whether")
 	require.False(t, ask(api.Told{Location: ptr("north"), Time: ptr(b.Clock.Now().AddDate(2, 0, 0))}).Allowed)
 	holders, err := client.Read[api.HolderList](rowan.ListHolders(ctx, digitising, api.HoldersQuestion{Permission: "fetch object"}))
@@ -144,7 +144,7 @@ func TestGrantsOnTerms(t *testing.T) {
 	require.Len(t, holders.Holders, 1)
 	require.True(t, holders.Holders[0].Conditional)
 	p := testbed.Problem(t, 400, client.Done(rowan.CreateGrant(ctx, digitising, nil, api.GrantNew{Principal: user("piotr"), Role: "observer", Condition: ptr("request.locaton is x")})))
-	require.Equal(t, "request.location", *p.Nearest)
+	require.Equal(t, "context.location", *p.Nearest)
 	testbed.Problem(t, 422, client.Done(rowan.CreateGrant(ctx, digitising, nil, api.GrantNew{Principal: user("piotr"), Role: "observer", From: ptr(b.Clock.Now().AddDate(1, 0, 0)), Until: ptr(b.Clock.Now())})))
 
 	covered, err := client.Read[api.Written](rowan.CreateGrant(ctx, digitising, &api.CreateGrantParams{Preview: ptr(true)}, api.GrantNew{Principal: user("maeve"), Role: "builder"}))

@@ -64,7 +64,7 @@ func (c changer) anyone() api.PrincipalRef {
 
 func (c changer) text() string {
 	return c.pick("curators may act as storage-builder", "user ines may observe data of storage until 2027-03-31",
-		"network-team may never destroy anything", `network-team may observe networking if request.location is "north"`, "# a remark\ncontractors may only observe anything")
+		"network-team may never destroy anything", `network-team may observe networking if context.location is "north"`, "# a remark\ncontractors may only observe anything")
 }
 
 func (c changer) policy() string {

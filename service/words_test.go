@@ -172,7 +172,7 @@ func TestANoInWords(t *testing.T) {
 	granted := func(role, at, words string) MetView {
 		return MetView{Why: access.OtherPermission, Words: words, Rule: RuleView{At: Ref{Address: at}, Grant: &GrantView{Role: &access.Role{RoleDefinition: access.RoleDefinition{Name: role}}}}}
 	}
-	said := MetView{Why: access.OtherPermission, Words: "is not about it", Rule: RuleView{At: Ref{Address: "lindenmere"}, Statement: &StatementView{Text: `staff may put object if request.location is "north"`}}}
+	said := MetView{Why: access.OtherPermission, Words: "is not about it", Rule: RuleView{At: Ref{Address: "lindenmere"}, Statement: &StatementView{Text: `staff may put object if context.location is "north"`}}}
 	apart := func(role string) MetView {
 		m := granted(role, "lindenmere", "does not hold it: it is about "+planesApart)
 		m.Why = access.OtherPlane
@@ -188,7 +188,7 @@ func TestANoInWords(t *testing.T) {
 		{nil, "nothing is given to piotr there or above, and what is not given is denied."},
 		{[]MetView{strange, cut}, "nothing is given to piotr there or above, and what is not given is denied."},
 		{[]MetView{reader}, "content-reader from lindenmere/science does not hold it."},
-		{[]MetView{reader, strange, said}, `content-reader from lindenmere/science does not hold it; “staff may put object if request.location is "north"” from lindenmere is not about it.`},
+		{[]MetView{reader, strange, said}, `content-reader from lindenmere/science does not hold it; “staff may put object if context.location is "north"” from lindenmere is not about it.`},
 		{[]MetView{reader, reader, said}, "none of the 3 rules for piotr there and above gives it."},
 		{[]MetView{reader, apart("observer"), said}, "none of the 3 rules for piotr there and above gives it; what observer would give is on the other plane, and control and data are apart."},
 		{[]MetView{apart("observer"), apart("builder"), said, apart("observer")}, "none of the 4 rules for piotr there and above gives it; what builder and observer would give is on the other plane, and control and data are apart."},

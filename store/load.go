@@ -271,7 +271,8 @@ func (l *loader) grants() error {
 		g.ID, g.Scope, g.Principal = access.ID(id), access.ID(scope), access.ID(principal)
 		g.From, g.Until = from.Time, until.Time
 		if condition != "" {
-			if g.Condition, err = access.ParseCondition(condition); err != nil {
+			g.Condition = new(access.Condition)
+			if err = g.Condition.UnmarshalText([]byte(condition)); err != nil {
 				return fmt.Errorf("condition of grant %s: %w", g.ID, err)
 			}
 		}

@@ -19,8 +19,8 @@ test("how far something holds is said", () => {
 
 test("the terms of a grant are said in order, and nothing where there are none", () => {
   expect(terms({})).toBe("");
-  expect(terms({ condition: "request.hour < 6" })).toBe("if request.hour < 6");
-  expect(terms({ condition: "request.hour < 6", from: "2027-01-01T00:00:00Z", until: "2027-03-31T12:00:00Z" })).toMatch(/^if request\.hour < 6 from .*2027.* until .*2027/);
+  expect(terms({ condition: "context.hour < 6" })).toBe("if context.hour < 6");
+  expect(terms({ condition: "context.hour < 6", from: "2027-01-01T00:00:00Z", until: "2027-03-31T12:00:00Z" })).toMatch(/^if context\.hour < 6 from .*2027.* until .*2027/);
 });
 
 

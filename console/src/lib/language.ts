@@ -14,7 +14,7 @@ export const nameWord = (name: string) => (isKeyword(name) || isSubject(name) ? 
 // Vocabulary is what can be named in the statements of a policy, as far as the signed-in person may list it.
 export type Vocabulary = { groups: string[]; users: string[]; accounts: string[]; roles: string[]; services: string[]; types: string[]; operations: string[]; places: string[] };
 
-const conditions = ["request.hour", "request.weekday", "request.time", "request.ip", "request.location", "resource.name", "resource.type", "resource.tag.", "principal.name", "principal.kind", "principal.tag.", "claim."];
+const conditions = ["context.hour", "context.weekday", "context.time", "context.ip", "context.location", "resource.name", "resource.type", "resource.tag.", "subject.name", "subject.kind", "subject.tag.", "claim."];
 const terms = ["if", "from", "until"];
 
 // offered gives the words that may come next after what stands before the cursor on its line, and how much of it the word

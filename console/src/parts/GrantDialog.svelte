@@ -196,7 +196,7 @@ grant would do is told before it is made. -->
           {#snippet children(id)}<Choice {id} name="role" bind:value={role} options={knownRoles.map((r) => ({ value: r.name, hint: r.title }))} placeholder="observer" />{/snippet}
         </Field>
         {#if onTerms}
-          <Field label="Only if" name="condition" {problem} hint="As after “if” in a statement: request.hour, request.ip, resource.tag.care, principal.name and the like.">
+          <Field label="Only if" name="condition" {problem} hint="As after “if” in a statement: context.hour, context.ip, resource.tag.care, subject.name and the like.">
             {#snippet children(id)}<TextInput {id} name="condition" bind:value={condition} placeholder={'resource.tag.care is "high"'} />{/snippet}
           </Field>
           <div class="grid grid-cols-2 gap-4 max-sm:grid-cols-1">
