@@ -181,57 +181,6 @@ func (e LinkPurpose) Valid() bool {
 	}
 }
 
-// Defines values for MetWhy.
-const (
-	Applies          MetWhy = "applies"
-	CannotCut        MetWhy = "cannot-cut"
-	ConditionFalse   MetWhy = "condition-false"
-	ConditionUnknown MetWhy = "condition-unknown"
-	Excepted         MetWhy = "excepted"
-	GroupInactive    MetWhy = "group-inactive"
-	NotNamed         MetWhy = "not-named"
-	OtherPermission  MetWhy = "other-permission"
-	OtherPlane       MetWhy = "other-plane"
-	OtherScope       MetWhy = "other-scope"
-	PeriodAhead      MetWhy = "period-ahead"
-	PeriodOver       MetWhy = "period-over"
-	PeriodUnknown    MetWhy = "period-unknown"
-)
-
-// Valid indicates whether the value is a known member of the MetWhy enum.
-func (e MetWhy) Valid() bool {
-	switch e {
-	case Applies:
-		return true
-	case CannotCut:
-		return true
-	case ConditionFalse:
-		return true
-	case ConditionUnknown:
-		return true
-	case Excepted:
-		return true
-	case GroupInactive:
-		return true
-	case NotNamed:
-		return true
-	case OtherPermission:
-		return true
-	case OtherPlane:
-		return true
-	case OtherScope:
-		return true
-	case PeriodAhead:
-		return true
-	case PeriodOver:
-		return true
-	case PeriodUnknown:
-		return true
-	default:
-		return false
-	}
-}
-
 // Defines values for OperationClass.
 const (
 	OperationClassDestroy OperationClass = "destroy"
@@ -376,6 +325,57 @@ func (e RuleKind) Valid() bool {
 	case RuleKindGrant:
 		return true
 	case RuleKindStatement:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for RuleOutcomeOutcome.
+const (
+	Applies          RuleOutcomeOutcome = "applies"
+	CannotCut        RuleOutcomeOutcome = "cannot-cut"
+	ConditionFalse   RuleOutcomeOutcome = "condition-false"
+	ConditionUnknown RuleOutcomeOutcome = "condition-unknown"
+	Excepted         RuleOutcomeOutcome = "excepted"
+	GroupInactive    RuleOutcomeOutcome = "group-inactive"
+	NotNamed         RuleOutcomeOutcome = "not-named"
+	OtherPermission  RuleOutcomeOutcome = "other-permission"
+	OtherPlane       RuleOutcomeOutcome = "other-plane"
+	OtherScope       RuleOutcomeOutcome = "other-scope"
+	PeriodAhead      RuleOutcomeOutcome = "period-ahead"
+	PeriodOver       RuleOutcomeOutcome = "period-over"
+	PeriodUnknown    RuleOutcomeOutcome = "period-unknown"
+)
+
+// Valid indicates whether the value is a known member of the RuleOutcomeOutcome enum.
+func (e RuleOutcomeOutcome) Valid() bool {
+	switch e {
+	case Applies:
+		return true
+	case CannotCut:
+		return true
+	case ConditionFalse:
+		return true
+	case ConditionUnknown:
+		return true
+	case Excepted:
+		return true
+	case GroupInactive:
+		return true
+	case NotNamed:
+		return true
+	case OtherPermission:
+		return true
+	case OtherPlane:
+		return true
+	case OtherScope:
+		return true
+	case PeriodAhead:
+		return true
+	case PeriodOver:
+		return true
+	case PeriodUnknown:
 		return true
 	default:
 		return false
@@ -620,19 +620,19 @@ type AccountNew struct {
 
 // Answer defines model for Answer.
 type Answer struct {
-	Allowed   bool `json:"allowed"`
-	DecidedBy *Met `json:"decidedBy,omitempty"`
+	Allowed   bool         `json:"allowed"`
+	DecidedBy *RuleOutcome `json:"decidedBy,omitempty"`
 
 	// Hidden Whether more rules were met that the caller may not see
-	Hidden bool `json:"hidden"`
-
-	// Met The rules met on the way up, nearest first: all that mean the principal, and those about the permission that the caller may list
-	Met        []Met        `json:"met"`
+	Hidden     bool         `json:"hidden"`
 	Permission string       `json:"permission"`
 	Principal  PrincipalRef `json:"principal"`
 	Reason     AnswerReason `json:"reason"`
 	Revision   int64        `json:"revision"`
-	Scope      ScopeRef     `json:"scope"`
+
+	// Rules The rules met on the way up, nearest first: all that mean the principal, and those about the permission that the caller may list
+	Rules []RuleOutcome `json:"rules"`
+	Scope ScopeRef      `json:"scope"`
 
 	// Steps For a no, to those who may grant here: the single changes that would turn it, smallest first
 	Steps []Step `json:"steps"`
@@ -817,6 +817,14 @@ type Effect struct {
 
 	// Shifting Held under a condition before and after, by other rules
 	Shifting []string `json:"shifting"`
+}
+
+// Escalation defines model for Escalation.
+type Escalation struct {
+	// Paths How they could give it to themselves
+	Paths     []string     `json:"paths"`
+	Principal PrincipalRef `json:"principal"`
+	Title     string       `json:"title"`
 }
 
 // Factor One-time codes beside the password, or a passkey in place of it
@@ -1004,7 +1012,7 @@ type HeldClassPlane string
 // Holder defines model for Holder.
 type Holder struct {
 	// By The rules that give it, nearest first
-	By []Met `json:"by"`
+	By []RuleOutcome `json:"by"`
 
 	// Conditional Under a condition that is not known to hold, or from a later moment on
 	Conditional bool         `json:"conditional"`
@@ -1014,19 +1022,18 @@ type Holder struct {
 
 // HolderList defines model for HolderList.
 type HolderList struct {
-	CouldHold  []Hopeful `json:"couldHold"`
-	Holders    []Holder  `json:"holders"`
-	Permission string    `json:"permission"`
-	Revision   int64     `json:"revision"`
-	Scope      ScopeRef  `json:"scope"`
+	CouldHold  []Escalation `json:"couldHold"`
+	Holders    []Holder     `json:"holders"`
+	Permission string       `json:"permission"`
+	Revision   int64        `json:"revision"`
+	Scope      ScopeRef     `json:"scope"`
 }
 
 // HoldersQuestion defines model for HoldersQuestion.
 type HoldersQuestion struct {
-	Permission string `json:"permission"`
-
-	// Told The circumstances of a question; what is left out is unknown, but for the time, which is now
-	Told *Told `json:"told,omitempty"`
+	// Context The circumstances of a question; what is left out is unknown, but for the time, which is now
+	Context    *QuestionContext `json:"context,omitempty"`
+	Permission string           `json:"permission"`
 }
 
 // Home defines model for Home.
@@ -1057,15 +1064,6 @@ type Home struct {
 
 	// Strangers What is open to public or signed-in
 	Strangers []Rule `json:"strangers"`
-}
-
-// Hopeful defines model for Hopeful.
-type Hopeful struct {
-	Principal PrincipalRef `json:"principal"`
-	Title     string       `json:"title"`
-
-	// Ways How they could give it to themselves
-	Ways []string `json:"ways"`
 }
 
 // IdleMember defines model for IdleMember.
@@ -1233,11 +1231,10 @@ type Loss struct {
 
 // Mailed defines model for Mailed.
 type Mailed struct {
-	Sent bool   `json:"sent"`
-	To   string `json:"to"`
-
-	// Why Why it was not sent
-	Why *string `json:"why,omitempty"`
+	// Reason Why it was not sent
+	Reason *string `json:"reason,omitempty"`
+	Sent   bool    `json:"sent"`
+	To     string  `json:"to"`
 }
 
 // Matrix defines model for Matrix.
@@ -1265,26 +1262,6 @@ type MatrixRow struct {
 	Cells     []string     `json:"cells"`
 	Principal PrincipalRef `json:"principal"`
 }
-
-// Met defines model for Met.
-type Met struct {
-	// Cuts It takes away: may never, may only
-	Cuts bool `json:"cuts"`
-	Rule Rule `json:"rule"`
-
-	// Takes It takes part in the decision
-	Takes bool `json:"takes"`
-
-	// Through The groups from the principal to the one the rule names
-	Through []string `json:"through"`
-	Why     MetWhy   `json:"why"`
-
-	// Words Why it applies or does not
-	Words string `json:"words"`
-}
-
-// MetWhy defines model for Met.Why.
-type MetWhy string
 
 // Mine defines model for Mine.
 type Mine struct {
@@ -1731,12 +1708,23 @@ type Question struct {
 	// Address What lies in the scope's open contents, such as an object of a bucket
 	Address *string `json:"address,omitempty"`
 
+	// Context The circumstances of a question; what is left out is unknown, but for the time, which is now
+	Context *QuestionContext `json:"context,omitempty"`
+
 	// Permission Operation and type, such as "fetch object"
 	Permission string        `json:"permission"`
 	Principal  *PrincipalRef `json:"principal,omitempty"`
+}
 
-	// Told The circumstances of a question; what is left out is unknown, but for the time, which is now
-	Told *Told `json:"told,omitempty"`
+// QuestionContext The circumstances of a question; what is left out is unknown, but for the time, which is now
+type QuestionContext struct {
+	Claims   *map[string][]string `json:"claims,omitempty"`
+	Ip       *string              `json:"ip,omitempty"`
+	Location *string              `json:"location,omitempty"`
+
+	// Provider The identity provider that vouches for the principal
+	Provider *string    `json:"provider,omitempty"`
+	Time     *time.Time `json:"time,omitempty"`
 }
 
 // Quotas defines model for Quotas.
@@ -2007,6 +1995,26 @@ type Rule struct {
 // RuleKind defines model for Rule.Kind.
 type RuleKind string
 
+// RuleOutcome defines model for RuleOutcome.
+type RuleOutcome struct {
+	// Cuts It takes away: may never, may only
+	Cuts bool `json:"cuts"`
+
+	// Effective It takes part in the decision
+	Effective bool               `json:"effective"`
+	Outcome   RuleOutcomeOutcome `json:"outcome"`
+	Rule      Rule               `json:"rule"`
+
+	// Through The groups from the principal to the one the rule names
+	Through []string `json:"through"`
+
+	// Words Why it applies or does not
+	Words string `json:"words"`
+}
+
+// RuleOutcomeOutcome defines model for RuleOutcome.Outcome.
+type RuleOutcomeOutcome string
+
 // Scope defines model for Scope.
 type Scope struct {
 	Address string `json:"address"`
@@ -2250,8 +2258,8 @@ type SpreadNode struct {
 	Holds []HeldClass `json:"holds"`
 	Scope ScopeNode   `json:"scope"`
 
-	// Told Whether the caller may know; it takes "list grant" there
-	Told bool `json:"told"`
+	// Visible Whether the caller may know; it takes "list grant" there
+	Visible bool `json:"visible"`
 }
 
 // State Pending: invited and not there yet. Only what is active holds anything
@@ -2364,17 +2372,6 @@ type Step struct {
 
 // Tags defines model for Tags.
 type Tags map[string]string
-
-// Told The circumstances of a question; what is left out is unknown, but for the time, which is now
-type Told struct {
-	Claims   *map[string][]string `json:"claims,omitempty"`
-	Ip       *string              `json:"ip,omitempty"`
-	Location *string              `json:"location,omitempty"`
-
-	// Provider The identity provider that vouches for the principal
-	Provider *string    `json:"provider,omitempty"`
-	Time     *time.Time `json:"time,omitempty"`
-}
 
 // Tree defines model for Tree.
 type Tree struct {

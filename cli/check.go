@@ -24,12 +24,12 @@ func toldFlags() []cli.Flag {
 }
 
 // told reads the circumstances of a question; nil when none are given.
-func told(c *cli.Command) (*api.Told, error) {
+func told(c *cli.Command) (*api.QuestionContext, error) {
 	at, err := instant(c, "time")
 	if err != nil {
 		return nil, err
 	}
-	t := api.Told{Time: at, Ip: orNone(c.String("ip")), Location: orNone(c.String("location")), Provider: orNone(c.String("provider"))}
+	t := api.QuestionContext{Time: at, Ip: orNone(c.String("ip")), Location: orNone(c.String("location")), Provider: orNone(c.String("provider"))}
 	if claims := c.StringMap("claim"); len(claims) > 0 {
 		values := map[string][]string{}
 		for name, value := range claims {
@@ -71,7 +71,7 @@ func (a *app) ask(ctx context.Context, c *cli.Command) (api.Answer, error) {
 		}
 		question.Principal = &who
 	}
-	if question.Told, err = told(c); err != nil {
+	if question.Context, err = told(c); err != nil {
 		return api.Answer{}, err
 	}
 	s, at, err := a.where(c)
@@ -115,7 +115,7 @@ func (a *app) explain(ctx context.Context, c *cli.Command) error {
 	l := listing{columns: []string{"At", "Rule", "It", "Decides"}, value: answer}
 	var told strings.Builder
 	at := ""
-	for _, m := range answer.Met {
+	for _, m := range answer.Rules {
 		why := m.Words
 		if len(m.Through) > 0 {
 			why += ", through group " + strings.Join(m.Through, " in ")

@@ -62,7 +62,7 @@ func (a *app) sayLink(c *cli.Command, link api.LinkMade) {
 	if link.Mailed.Sent {
 		a.say(c, "Mailed to %s; works once, until %s.", link.Mailed.To, moment(link.Until))
 	} else {
-		a.say(c, "! Not mailed: %s.", value(link.Mailed.Why))
+		a.say(c, "! Not mailed: %s.", value(link.Mailed.Reason))
 	}
 	if link.Url != nil {
 		a.say(c, "Pass it on yourself; it works once, until %s:\n%s", moment(link.Until), *link.Url)

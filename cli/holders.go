@@ -33,7 +33,7 @@ func (a *app) holders(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	list, err := client.Read[api.HolderList](s.ListHolders(ctx, at, api.HoldersQuestion{Permission: permission, Told: circumstances}))
+	list, err := client.Read[api.HolderList](s.ListHolders(ctx, at, api.HoldersQuestion{Permission: permission, Context: circumstances}))
 	if err != nil {
 		return err
 	}
@@ -52,7 +52,7 @@ func (a *app) holders(ctx context.Context, c *cli.Command) error {
 	}
 	hopefuls := listing{columns: []string{"Who", "Name", "How"}, empty: "nobody"}
 	for _, h := range list.CouldHold {
-		hopefuls.rows = append(hopefuls.rows, []string{h.Principal.Name, h.Title, strings.Join(h.Ways, "; ")})
+		hopefuls.rows = append(hopefuls.rows, []string{h.Principal.Name, h.Title, strings.Join(h.Paths, "; ")})
 	}
 	if c.String("output") != "table" {
 		return a.printValue(c, l)

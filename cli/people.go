@@ -117,7 +117,7 @@ func (a *app) createUserAs(ctx context.Context, c *cli.Command, s session, organ
 		a.sayLink(c, *made.Link)
 	}
 	if made.Mailed != nil {
-		a.say(c, "%s", yesNo(made.Mailed.Sent, "How to sign in was mailed to "+made.Mailed.To+".", "! How to sign in was not mailed: "+value(made.Mailed.Why)))
+		a.say(c, "%s", yesNo(made.Mailed.Sent, "How to sign in was mailed to "+made.Mailed.To+".", "! How to sign in was not mailed: "+value(made.Mailed.Reason)))
 	}
 	if made.Key != nil {
 		a.sayKey(c, *made.Key)

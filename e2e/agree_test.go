@@ -36,7 +36,7 @@ func TestAllAnswersAgree(t *testing.T) {
 		scopes:      []string{digitising + "/scans.bucket", vault + "/vault-scans.bucket", alpine + "/sensor-log.bucket"},
 		permissions: []string{"describe bucket", "edit bucket", "retire bucket", "list object", "fetch object", "put object", "erase object"},
 	}
-	for _, told := range []*api.Told{
+	for _, told := range []*api.QuestionContext{
 		nil, {Ip: ptr("127.0.0.9")}, {Ip: ptr("10.0.0.9")}, {Location: ptr("north")}, {Ip: ptr("127.0.0.9"), Location: ptr("north")}, {Time: &later, Ip: ptr("127.0.0.9")},
 	} {
 		a.ask(told)
@@ -70,7 +70,7 @@ func (a *agreement) each(visit func(person, permission, scope string)) {
 }
 
 // ask asks everything under some circumstances; nil tells nothing.
-func (a *agreement) ask(told *api.Told) {
+func (a *agreement) ask(told *api.QuestionContext) {
 	context := map[string]any{}
 	if told != nil {
 		text, err := json.Marshal(told)
@@ -92,14 +92,14 @@ func (a *agreement) ask(told *api.Told) {
 }
 
 // check asks the console's way, and sees that the explanation names what decided.
-func (a *agreement) check(told *api.Told) yes {
+func (a *agreement) check(told *api.QuestionContext) yes {
 	found := yes{}
 	a.each(func(person, permission, scope string) {
-		answer, err := client.Read[api.Answer](a.rowan.Check(a.t.Context(), scope, api.Question{Permission: permission, Principal: ptr(user(person)), Told: told}))
+		answer, err := client.Read[api.Answer](a.rowan.Check(a.t.Context(), scope, api.Question{Permission: permission, Principal: ptr(user(person)), Context: told}))
 		require.NoError(a.t, err)
 		if answer.Allowed {
 			found[asking(person, permission, scope)] = true
-			require.True(a.t, slices.ContainsFunc(answer.Met, func(m api.Met) bool { return m.Takes && !m.Cuts }), "a rule gives it: %s", answer.Words)
+			require.True(a.t, slices.ContainsFunc(answer.Rules, func(m api.RuleOutcome) bool { return m.Effective && !m.Cuts }), "a rule gives it: %s", answer.Words)
 		}
 	})
 	return found
@@ -198,11 +198,11 @@ func (a *agreement) resources(context map[string]any) yes {
 	return found
 }
 
-func (a *agreement) holders(told *api.Told) yes {
+func (a *agreement) holders(told *api.QuestionContext) yes {
 	found := yes{}
 	for _, scope := range a.scopes {
 		for _, permission := range a.permissions {
-			list, err := client.Read[api.HolderList](a.rowan.ListHolders(a.t.Context(), scope, api.HoldersQuestion{Permission: permission, Told: told}))
+			list, err := client.Read[api.HolderList](a.rowan.ListHolders(a.t.Context(), scope, api.HoldersQuestion{Permission: permission, Context: told}))
 			require.NoError(a.t, err)
 			for _, h := range list.Holders {
 				if h.Principal.Kind == api.UserKind && !h.Conditional {

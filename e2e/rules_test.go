@@ -130,15 +130,15 @@ func TestGrantsOnTerms(t *testing.T) {
 	}))
 	require.NoError(t, err)
 	require.Equal(t, `context.location is "north"`, *until.Grant.Condition)
-	ask := func(told api.Told) api.Answer {
-		answer, err := client.Read[api.Answer](rowan.Check(ctx, digitising, api.Question{Permission: "fetch object", Principal: ptr(user("piotr")), Told: &told}))
+	ask := func(told api.QuestionContext) api.Answer {
+		answer, err := client.Read[api.Answer](rowan.Check(ctx, digitising, api.Question{Permission: "fetch object", Principal: ptr(user("piotr")), Context: &told}))
 		require.NoError(t, err)
 		return answer
 	}
-	require.True(t, ask(api.Told{Location: ptr("north")}).Allowed)
-	require.Contains(t, ask(api.Told{Location: ptr("south")}).Words, `content-reader from `+digitising+` does not apply: context.location is "north" is not so`)
-	require.Contains(t, ask(api.Told{}).Words, "it is not known whether")
-	require.False(t, ask(api.Told{Location: ptr("north"), Time: ptr(b.Clock.Now().AddDate(2, 0, 0))}).Allowed)
+	require.True(t, ask(api.QuestionContext{Location: ptr("north")}).Allowed)
+	require.Contains(t, ask(api.QuestionContext{Location: ptr("south")}).Words, `content-reader from `+digitising+` does not apply: context.location is "north" is not so`)
+	require.Contains(t, ask(api.QuestionContext{}).Words, "it is not known whether")
+	require.False(t, ask(api.QuestionContext{Location: ptr("north"), Time: ptr(b.Clock.Now().AddDate(2, 0, 0))}).Allowed)
 	holders, err := client.Read[api.HolderList](rowan.ListHolders(ctx, digitising, api.HoldersQuestion{Permission: "fetch object"}))
 	require.NoError(t, err)
 	require.Len(t, holders.Holders, 1)

@@ -326,7 +326,7 @@ func serviceOf(c *access.Catalogue, s *access.Service, roles iter.Seq[*access.Ro
 	}
 }
 
-func toldOf(t *api.Told) service.Told {
+func toldOf(t *api.QuestionContext) service.Told {
 	if t == nil {
 		return service.Told{}
 	}
@@ -343,7 +343,7 @@ func toldOf(t *api.Told) service.Told {
 func answerOf(a service.Answer) api.Answer {
 	answer := api.Answer{
 		Allowed: a.Allowed, Reason: api.AnswerReason(a.Reason), Words: a.Words, Principal: principalRef(a.Principal), Hidden: a.Hidden > 0,
-		Permission: a.Permission, Scope: refOf(a.Scope), Met: each(a.Met, metOf), Steps: each(a.Steps, stepOf), Revision: int64(a.Revision),
+		Permission: a.Permission, Scope: refOf(a.Scope), Rules: each(a.Met, metOf), Steps: each(a.Steps, stepOf), Revision: int64(a.Revision),
 	}
 	if a.DecidedBy != nil {
 		decidedBy := metOf(*a.DecidedBy)
@@ -352,8 +352,8 @@ func answerOf(a service.Answer) api.Answer {
 	return answer
 }
 
-func metOf(m service.MetView) api.Met {
-	return api.Met{Rule: ruleOf(m.Rule), Why: api.MetWhy(m.Why), Words: m.Words, Through: words(m.Through), Cuts: m.Cuts, Takes: m.Takes}
+func metOf(m service.MetView) api.RuleOutcome {
+	return api.RuleOutcome{Rule: ruleOf(m.Rule), Outcome: api.RuleOutcomeOutcome(m.Why), Words: m.Words, Through: words(m.Through), Cuts: m.Cuts, Effective: m.Takes}
 }
 
 func ruleOf(r service.RuleView) api.Rule {
@@ -421,8 +421,8 @@ func holdersOf(h service.Holders) api.HolderList {
 		Holders: each(h.Holders, func(v service.HolderView) api.Holder {
 			return api.Holder{Principal: principalRef(v.Principal), Title: v.Title, Conditional: v.Conditional, By: each(v.By, metOf)}
 		}),
-		CouldHold: each(h.CouldHold, func(v service.HopefulView) api.Hopeful {
-			return api.Hopeful{Principal: principalRef(v.Principal), Title: v.Title, Ways: words(v.Ways)}
+		CouldHold: each(h.CouldHold, func(v service.HopefulView) api.Escalation {
+			return api.Escalation{Principal: principalRef(v.Principal), Title: v.Title, Paths: words(v.Ways)}
 		}),
 	}
 }

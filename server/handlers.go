@@ -265,7 +265,7 @@ func (h handlers) RevokeGrant(ctx context.Context, r RevokeGrantRequestObject) (
 
 func (h handlers) Check(ctx context.Context, r CheckRequestObject) (CheckResponseObject, error) {
 	ctx, caller := who(ctx)
-	asked := service.Asked{Scope: r.Scope, Rest: text(r.Body.Address), Permission: r.Body.Permission, Told: toldOf(r.Body.Told)}
+	asked := service.Asked{Scope: r.Scope, Rest: text(r.Body.Address), Permission: r.Body.Permission, Told: toldOf(r.Body.Context)}
 	if p := r.Body.Principal; p != nil {
 		asked.Kind, asked.Name = string(p.Kind), p.Name
 	}
@@ -278,7 +278,7 @@ func (h handlers) Check(ctx context.Context, r CheckRequestObject) (CheckRespons
 
 func (h handlers) ListHolders(ctx context.Context, r ListHoldersRequestObject) (ListHoldersResponseObject, error) {
 	ctx, caller := who(ctx)
-	holders, err := h.service.Holders(ctx, caller, service.Asked{Scope: r.Scope, Permission: r.Body.Permission, Told: toldOf(r.Body.Told)})
+	holders, err := h.service.Holders(ctx, caller, service.Asked{Scope: r.Scope, Permission: r.Body.Permission, Told: toldOf(r.Body.Context)})
 	if err != nil {
 		return nil, err
 	}

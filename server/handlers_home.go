@@ -64,7 +64,7 @@ func (h handlers) ShowSpread(ctx context.Context, r ShowSpreadRequestObject) (Sh
 	return ShowSpread200JSONResponse{
 		Principal: principalRef(spread.Principal), Revision: int64(spread.Revision),
 		Nodes: each(spread.Nodes, func(n service.SpreadNode) api.SpreadNode {
-			return api.SpreadNode{Scope: nodeOf(n.Node), Told: n.Told, Holds: holdsOf(n.Held, n.Conditional)}
+			return api.SpreadNode{Scope: nodeOf(n.Node), Visible: n.Told, Holds: holdsOf(n.Held, n.Conditional)}
 		}),
 	}, nil
 }

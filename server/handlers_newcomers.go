@@ -30,7 +30,7 @@ func (h handlers) userMade(made service.UserMade) api.UserMade {
 }
 
 func mailedOf(m service.Mailed) api.Mailed {
-	return api.Mailed{To: m.To, Sent: m.Sent, Why: optional(m.Why)}
+	return api.Mailed{To: m.To, Sent: m.Sent, Reason: optional(m.Why)}
 }
 
 func linkMadeOf(l service.LinkMade) api.LinkMade {

@@ -1695,7 +1695,7 @@ export interface components {
             to: string;
             sent: boolean;
             /** @description Why it was not sent */
-            why?: string;
+            reason?: string;
         };
         LinkMade: {
             /** @description To be passed on by hand, where no letter carries it or it was to be revealed; it works once */
@@ -2187,7 +2187,7 @@ export interface components {
         SpreadNode: {
             scope: components["schemas"]["ScopeNode"];
             /** @description Whether the caller may know; it takes "list grant" there */
-            told: boolean;
+            visible: boolean;
             holds: components["schemas"]["HeldClass"][];
         };
         Waiting: {
@@ -2567,10 +2567,10 @@ export interface components {
             permission: string;
             /** @description What lies in the scope's open contents, such as an object of a bucket */
             address?: string;
-            told?: components["schemas"]["Told"];
+            context?: components["schemas"]["QuestionContext"];
         };
         /** @description The circumstances of a question; what is left out is unknown, but for the time, which is now */
-        Told: {
+        QuestionContext: {
             /** Format: date-time */
             time?: string;
             ip?: string;
@@ -2759,9 +2759,9 @@ export interface components {
             principal: components["schemas"]["PrincipalRef"];
             permission: string;
             scope: components["schemas"]["ScopeRef"];
-            decidedBy?: components["schemas"]["Met"];
+            decidedBy?: components["schemas"]["RuleOutcome"];
             /** @description The rules met on the way up, nearest first: all that mean the principal, and those about the permission that the caller may list */
-            met: components["schemas"]["Met"][];
+            rules: components["schemas"]["RuleOutcome"][];
             /** @description Whether more rules were met that the caller may not see */
             hidden: boolean;
             /** @description For a no, to those who may grant here: the single changes that would turn it, smallest first */
@@ -2769,10 +2769,10 @@ export interface components {
             /** Format: int64 */
             revision: number;
         };
-        Met: {
+        RuleOutcome: {
             rule: components["schemas"]["Rule"];
             /** @enum {string} */
-            why: "applies" | "not-named" | "excepted" | "group-inactive" | "other-permission" | "other-plane" | "other-scope" | "period-over" | "period-ahead" | "period-unknown" | "condition-false" | "condition-unknown" | "cannot-cut";
+            outcome: "applies" | "not-named" | "excepted" | "group-inactive" | "other-permission" | "other-plane" | "other-scope" | "period-over" | "period-ahead" | "period-unknown" | "condition-false" | "condition-unknown" | "cannot-cut";
             /** @description Why it applies or does not */
             words: string;
             /** @description The groups from the principal to the one the rule names */
@@ -2780,7 +2780,7 @@ export interface components {
             /** @description It takes away: may never, may only */
             cuts: boolean;
             /** @description It takes part in the decision */
-            takes: boolean;
+            effective: boolean;
         };
         Step: {
             /** @description The change as a sentence */
@@ -2796,7 +2796,7 @@ export interface components {
         };
         HoldersQuestion: {
             permission: string;
-            told?: components["schemas"]["Told"];
+            context?: components["schemas"]["QuestionContext"];
         };
         Holder: {
             /** @description Under a condition that is not known to hold, or from a later moment on */
@@ -2804,19 +2804,19 @@ export interface components {
             principal: components["schemas"]["PrincipalRef"];
             title: string;
             /** @description The rules that give it, nearest first */
-            by: components["schemas"]["Met"][];
+            by: components["schemas"]["RuleOutcome"][];
         };
-        Hopeful: {
+        Escalation: {
             principal: components["schemas"]["PrincipalRef"];
             title: string;
             /** @description How they could give it to themselves */
-            ways: string[];
+            paths: string[];
         };
         HolderList: {
             permission: string;
             scope: components["schemas"]["ScopeRef"];
             holders: components["schemas"]["Holder"][];
-            couldHold: components["schemas"]["Hopeful"][];
+            couldHold: components["schemas"]["Escalation"][];
             /** Format: int64 */
             revision: number;
         };

@@ -4,7 +4,7 @@ import { csv, save } from "./download";
 
 export function saveHolders(list: Schemas["HolderList"]): void {
   const rows = list.holders.flatMap((h) => h.by.map((by) => [h.principal.kind, h.principal.name, h.title, h.conditional ? "under a condition" : "holds", by.rule.words, by.rule.scope.address, by.through.join(" in ")]));
-  const hopeful = list.couldHold.map((h) => [h.principal.kind, h.principal.name, h.title, "could give it to themselves", h.ways.join("; "), "", ""]);
+  const hopeful = list.couldHold.map((h) => [h.principal.kind, h.principal.name, h.title, "could give it to themselves", h.paths.join("; "), "", ""]);
   save(`holders-${list.permission.replaceAll(" ", "-")}.csv`, "text/csv", csv([["kind", "name", "title", "how", "rule", "at", "through"], ...rows, ...hopeful]));
 }
 

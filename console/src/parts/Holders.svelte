@@ -73,7 +73,7 @@
       <ul class="card" data-test="could-hold">
         {#each list.couldHold as hopeful (hopeful.principal.name)}
           <li class="flex items-center gap-4 border-b border-gray-100 px-4 py-2.5 last:border-0 dark:border-gray-800">
-            <Who who={hopeful.principal} /><span>{hopeful.title}</span><span class="quiet ml-auto">{hopeful.ways.join("; ")}</span>
+            <Who who={hopeful.principal} /><span>{hopeful.title}</span><span class="quiet ml-auto">{hopeful.paths.join("; ")}</span>
           </li>
         {/each}
       </ul>

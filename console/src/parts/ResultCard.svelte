@@ -43,7 +43,7 @@
   {#each [link?.mailed, mailed] as letter, i (i)}
     {#if letter}
       <p class="border-t border-gray-100 px-6 py-3 dark:border-gray-800 {letter.sent ? '' : 'font-semibold text-copper-700 dark:text-copper-300'}" data-test="mailed">
-        {#if letter.sent}{i === 0 ? "The link" : "How to sign in"} was mailed to {letter.to}.{:else}Not mailed: {letter.why}.{i === 0 ? " Pass the link on yourself." : ""}{/if}
+        {#if letter.sent}{i === 0 ? "The link" : "How to sign in"} was mailed to {letter.to}.{:else}Not mailed: {letter.reason}.{i === 0 ? " Pass the link on yourself." : ""}{/if}
       </p>
     {/if}
   {/each}

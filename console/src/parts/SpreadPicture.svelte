@@ -48,11 +48,11 @@
   const legend: [string, string][] = [["none", "nothing"], ["observe", "observe"], ["operate", "operate"], ["modify", "modify"], ["destroy", "destroy"], ["govern", "govern"]];
 
   const strongest = (n: Node, conditional: boolean) => [...classes].reverse().find((c) => n.holds.some((h) => h.class === c && h.conditional === conditional));
-  const tone = (n: Node) => (n.told ? (strongest(n, false) ?? "none") : "hidden");
+  const tone = (n: Node) => (n.visible ? (strongest(n, false) ?? "none") : "hidden");
   const ofData = (n: Node) => n.holds.some((h) => h.plane === "data" && !h.conditional);
   const perhaps = (n: Node) => n.holds.some((h) => h.conditional);
 
-  const inWords = (n: Node) => (n.told ? heldInWords(n.holds) : "you may not list the grants there");
+  const inWords = (n: Node) => (n.visible ? heldInWords(n.holds) : "you may not list the grants there");
 </script>
 
 {#if read.problem}

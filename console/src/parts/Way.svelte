@@ -8,13 +8,13 @@
 
   // Rules that name somebody else are many and say nothing here: they are shown when asked for.
   let all = $state(false);
-  const others = $derived(answer.met.filter((m) => m.why === "not-named").length);
+  const others = $derived(answer.rules.filter((m) => m.outcome === "not-named").length);
 
   function metAt(id: string) {
-    return answer.met.filter((m) => m.rule.scope.id === id && (all || m.why !== "not-named"));
+    return answer.rules.filter((m) => m.rule.scope.id === id && (all || m.outcome !== "not-named"));
   }
 
-  function decides(m: Schemas["Met"]): boolean {
+  function decides(m: Schemas["RuleOutcome"]): boolean {
     const by = answer.decidedBy?.rule;
     if (!by) return false;
     return by.grant ? m.rule.grant?.id === by.grant.id : m.rule.statement?.policy.id === by.statement?.policy.id && m.rule.statement?.number === by.statement?.number;
