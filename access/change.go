@@ -1,9 +1,9 @@
 package access
 
 // Change is one step from a snapshot to the next. Of the tree: [CreateScope], [RenameScope], [MoveScope], [TagScope],
-// [OfferServices], [RetireScope], [RestoreScope]. Of people: [CreatePrincipal], [RenamePrincipal], [TagPrincipal], [SetOwner],
-// [SetGathers], [AddMember], [RemoveMember], [SetInactive]. Of access: [CreateGrant], [RevokeGrant], [CreateRole], [EditRole],
-// [RemoveRole], [PutPolicy], [RemovePolicy].
+// [OfferServices], [RetireScope], [RestoreScope]. Of people: [CreatePrincipal], [RenamePrincipal], [TagPrincipal],
+// [AddMember], [RemoveMember], [SetOwner], [SetGathers], [SetInactive]. Of access: [CreateGrant], [RevokeGrant], [CreateRole],
+// [EditRole], [RemoveRole], [PutPolicy], [RemovePolicy].
 type Change interface {
 	apply(*draft) error
 	kind() string        // as recorded changes call it: see [EncodeChanges]

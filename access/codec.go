@@ -64,7 +64,7 @@ var changeTypes = func() map[string]reflect.Type {
 	types := map[string]reflect.Type{}
 	for _, change := range []Change{
 		CreateScope{}, RenameScope{}, MoveScope{}, TagScope{}, OfferServices{}, RetireScope{}, RestoreScope{},
-		CreatePrincipal{}, RenamePrincipal{}, TagPrincipal{}, SetOwner{}, SetGathers{}, SetInactive{}, AddMember{}, RemoveMember{},
+		CreatePrincipal{}, RenamePrincipal{}, TagPrincipal{}, AddMember{}, RemoveMember{}, SetOwner{}, SetGathers{}, SetInactive{},
 		CreateGrant{}, RevokeGrant{}, CreateRole{}, EditRole{}, RemoveRole{}, PutPolicy{}, RemovePolicy{},
 	} {
 		types[change.kind()] = reflect.TypeOf(change)
