@@ -37,39 +37,34 @@ type Excess struct {
 	Part       Part // of that scope and what is beneath it
 }
 
-// Exceeds reports whether changes would give anybody, a group with nobody in it too, what their maker does not hold there at
+// Exceeds reports whether the changes would give anybody, a group with nobody in it too, what their maker does not hold there at
 // every moment and in every circumstance in which it would be held. Who holds "grant-beyond grant" there may give more, but
-// for permissions to govern. The error is that of [Snapshot.With].
-func (s *Snapshot) Exceeds(m Maker, changes ...Change) (Excess, bool, error) {
-	if takenOut.inUse && slices.ContainsFunc(changes, takesIntoUse) {
-		return Excess{}, false, nil
+// for permissions to govern.
+func (p *Proposal) Exceeds(m Maker) (Excess, bool) {
+	if takenOut.inUse && slices.ContainsFunc(p.Changes, takesIntoUse) {
+		return Excess{}, false
 	}
-	return s.gain(m, nil, changes)
+	return p.gain(m, nil)
 }
 
-// GivesToGovern reports whether changes would give anybody a permission to govern, at any time to come and in any circumstance,
-// whoever makes them. The error is that of [Snapshot.With].
-func (s *Snapshot) GivesToGovern(now *Context, changes ...Change) (Excess, bool, error) {
-	return s.gain(Maker{Now: now}, s.catalogue.governing, changes)
+// GivesToGovern reports whether the changes would give anybody a permission to govern, at any time to come and in any circumstance,
+// whoever makes them.
+func (p *Proposal) GivesToGovern(now *Context) (Excess, bool) {
+	return p.gain(Maker{Now: now}, p.Before.catalogue.governing)
 }
 
-// gain finds what changes would give that their maker may not; of all permissions, or only of some.
-func (s *Snapshot) gain(m Maker, only Set, changes []Change) (excess Excess, found bool, err error) {
-	next, err := s.With(s.revision+1, changes...)
-	if err != nil {
-		return Excess{}, false, err
-	}
-	cmp := comparison{before: s, after: next, context: m.Now.fromNowOn()}
-	cmp.prepare(changes)
+// gain finds what the changes would give that their maker may not; of all permissions, or only of some.
+func (p *Proposal) gain(m Maker, only Set) (excess Excess, found bool) {
+	cmp := p.comparison(m.Now)
 	cmp.watch(m.ID)
-	g := newGains(s, next, m)
+	g := newGains(p.Before, p.After, m)
 	g.only = only
 	cmp.eachPrincipal(func(who *principalNode) {
 		if !found {
 			excess, found = cmp.exceeds(g, who)
 		}
 	})
-	return excess, found, nil
+	return excess, found
 }
 
 // exceeds finds what one principal would gain beyond what may be given.
@@ -88,22 +83,15 @@ func (c *comparison) exceeds(g *gains, who *principalNode) (excess Excess, found
 	return excess, found
 }
 
-// Opens reports whether changes would give a built-in set something, at any time to come, from anywhere and with whatever claims.
-// Of [Public] and [SignedIn], that is: whether they open something to people whom the organisation does not know. The error is
-// that of [Snapshot.With].
-func (s *Snapshot) Opens(set ID, now *Context, changes ...Change) (Excess, bool, error) {
-	next, err := s.With(s.revision+1, changes...)
-	if err != nil {
-		return Excess{}, false, err
-	}
-	who := next.principalNode(set)
-	cmp := comparison{before: s, after: next, context: now.fromNowOn()}
-	cmp.prepare(changes)
+// Opens reports whether the changes would give a built-in set something, at any time to come, from anywhere and with whatever
+// claims. Of [Public] and [SignedIn], that is: whether they open something to people whom the organisation does not know.
+func (p *Proposal) Opens(set ID, now *Context) (Excess, bool) {
+	who := p.After.principalNode(set)
+	cmp := p.comparison(now)
 	if cmp.reached[who.number/64]&(1<<(who.number%64)) == 0 {
-		return Excess{}, false, nil
+		return Excess{}, false
 	}
-	excess, found := cmp.exceeds(newGains(s, next, Maker{Now: now}), who)
-	return excess, found, nil
+	return cmp.exceeds(newGains(p.Before, p.After, Maker{Now: now}), who)
 }
 
 // Surpasses finds a permission that one principal holds, or would hold if everybody and everything were in use, and that

@@ -49,20 +49,15 @@ func (d Delta) equals(o Delta) bool {
 		same(d.Shifting, o.Shifting)
 }
 
-// Impact gives what changes would alter if they were made, before they are: effective access before and after, compared
-// over everybody and everything they reach, by address. Of the context only the moment counts: others ask from elsewhere. It is empty when they alter nothing. What is said of all beneath a
-// scope leaves out what is retired there. The error is that of
-// [Snapshot.With].
-func (s *Snapshot) Impact(c *Context, changes ...Change) ([]Effect, error) {
-	next, err := s.With(s.revision+1, changes...)
-	if err != nil {
-		return nil, err
-	}
+// Impact gives what the changes would alter if they were made: effective access before and after, compared over everybody and
+// everything they reach, by address. Of the context only the moment counts: others ask from elsewhere. It is empty when they alter
+// nothing. What is said of all beneath a scope leaves out what is retired there.
+func (p *Proposal) Impact(c *Context) []Effect {
+	next := p.After
 	grouped := map[string]*Effect{}
 	var order []string
 	var key []byte
-	cmp := comparison{before: s, after: next, context: c.fromNowOn()}
-	cmp.prepare(changes)
+	cmp := p.comparison(c)
 	cmp.run(func(who *principalNode, at number, part Part, d Delta) {
 		if who.Kind == Group {
 			return
@@ -105,7 +100,7 @@ func (s *Snapshot) Impact(c *Context, changes ...Change) ([]Effect, error) {
 		}
 		return strings.Compare(a.first(), b.first())
 	})
-	return effects, nil
+	return effects
 }
 
 func (e *Effect) first() string {

@@ -45,7 +45,7 @@ func (c Caller) mayEnrol(passkeys int) error {
 	if len(c.Wanted) == 0 || passkeys == 0 || c.Factor == people.PasskeyFactor {
 		return nil
 	}
-	return &Problem{Kind: Conflict, Detail: "you have a passkey already", Next: "sign in with it; if you lost it, ask an administrator to take it away"}
+	return &Problem{Kind: Conflict, Detail: "you have a passkey already", Next: "sign in with it; if you lost it, ask an administrator to remove it"}
 }
 
 // Factor tells the caller about their second factor.

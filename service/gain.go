@@ -15,16 +15,11 @@ func (d desk) mayMake(planned plan) (opened string, err error) {
 	if len(planned.changes) == 0 {
 		return "", nil
 	}
-	if opened, err = d.opened(planned); err != nil {
-		return "", err
-	}
+	opened = d.opened(planned)
 	if err := d.forbidden(opened); err != nil {
 		return "", err
 	}
-	excess, found, err := d.Exceeds(d.maker(planned.actsAs...), planned.changes...)
-	if err != nil {
-		return "", broken(err, "")
-	}
+	excess, found := planned.proposal.Exceeds(d.maker(planned.actsAs...))
 	if !found {
 		return opened, nil
 	}

@@ -55,6 +55,9 @@ func (s *Service) make(ctx context.Context, c Caller, p planner) (*access.Snapsh
 		if err != nil {
 			return planned, err
 		}
+		if err := planned.propose(now); err != nil {
+			return planned, err
+		}
 		notices = planned.notices
 		opened, err := d.mayMake(planned)
 		if err != nil {
@@ -86,9 +89,8 @@ func (s *Service) proven(c Caller, d desk, planned plan, opened string) error {
 	if unproven == nil {
 		return nil // whether it would take one need not be worked out
 	}
-	_, gives, err := d.GivesToGovern(d.context, planned.changes...)
-	if err != nil || !gives {
-		return err
+	if _, gives := planned.proposal.GivesToGovern(d.context); !gives {
+		return nil
 	}
 	return unproven
 }
@@ -124,6 +126,9 @@ func (s *Service) preview(ctx context.Context, c Caller, p planner) (Impact, err
 		return Impact{}, err
 	}
 	planned, err := p(d)
+	if err == nil {
+		err = planned.propose(d.Snapshot)
+	}
 	if err != nil {
 		return Impact{}, err
 	}
@@ -144,14 +149,15 @@ func meansSomebody(change access.Change) bool {
 }
 
 func (d desk) impact(planned plan) (Impact, error) {
-	changes := planned.changes
+	changes, proposal := planned.changes, planned.proposal
 	if planned.imagined != nil {
 		changes = planned.imagined
+		var err error
+		if proposal, err = d.Propose(changes...); err != nil {
+			return Impact{}, broken(err, "")
+		}
 	}
-	effects, err := d.Impact(d.context, changes...)
-	if err != nil {
-		return Impact{}, broken(err, "")
-	}
+	effects := proposal.Impact(d.context)
 	impact := Impact{Revision: d.Revision()}
 	for _, e := range effects {
 		if !d.may("list grant", e.Scope.ID) {
@@ -175,7 +181,7 @@ func (d desk) impact(planned plan) (Impact, error) {
 	} else if !slices.ContainsFunc(changes, meansSomebody) {
 		impact.Words = "It alters nobody's access."
 	}
-	impact.Warnings = append(d.warnings(impact.Effects, planned.changes), planned.warnings...)
+	impact.Warnings = append(d.warnings(impact.Effects, planned.proposal), planned.warnings...)
 	impact.digest = digestOf(impact)
 	return impact, nil
 }
@@ -245,7 +251,7 @@ func (d desk) covering(changes []access.Change) string {
 func outsider(p access.Principal) bool { return p.ID == access.Public || p.ID == access.SignedIn }
 
 // warnings says what is wide or dangerous about a change, and what it does not do.
-func (d desk) warnings(effects []EffectView, changes []access.Change) []string {
+func (d desk) warnings(effects []EffectView, proposal *access.Proposal) []string {
 	var warnings []string
 	for _, e := range effects {
 		if e.Public {
@@ -258,7 +264,7 @@ func (d desk) warnings(effects []EffectView, changes []access.Change) []string {
 	if slices.ContainsFunc(effects, d.takesFromMe) {
 		warnings = append(warnings, "You yourself would lose access.")
 	}
-	for _, change := range changes {
+	for _, change := range proposal.Changes {
 		switch c := change.(type) {
 		case access.PutPolicy:
 			warnings = append(warnings, d.dormantWarnings(c.Policy)...)
@@ -273,7 +279,7 @@ func (d desk) warnings(effects []EffectView, changes []access.Change) []string {
 			}
 		}
 	}
-	warnings = append(warnings, d.reshapeWarnings(changes)...)
+	warnings = append(warnings, d.reshapeWarnings(proposal)...)
 	slices.Sort(warnings)
 	return slices.Compact(warnings)
 }

@@ -189,9 +189,8 @@ func (s *Service) planNewcomers(ctx context.Context, c Caller, organisation, tex
 		if err == nil {
 			var planned plan
 			if planned, err = p(d); err == nil {
-				if _, err = d.mayMake(planned); err == nil {
-					_, err = d.With(d.Revision(), planned.changes...)
-					err = broken(err, "")
+				if err = planned.propose(d.Snapshot); err == nil {
+					_, err = d.mayMake(planned)
 				}
 			}
 		}

@@ -231,10 +231,10 @@ func (d desk) reshapingWords(r Reshaping, scopes []access.Scope, to access.Scope
 
 // reshapeWarnings tells what a change of the tree takes along and leaves behind: scopes beneath, statements that go
 // dormant or wake up, and grants of roles that could not be granted there any more.
-func (d desk) reshapeWarnings(changes []access.Change) []string {
+func (d desk) reshapeWarnings(proposal *access.Proposal) []string {
 	var warnings []string
 	moved := false
-	for _, change := range changes {
+	for _, change := range proposal.Changes {
 		var id access.ID
 		verb := ""
 		switch c := change.(type) {
@@ -262,10 +262,7 @@ func (d desk) reshapeWarnings(changes []access.Change) []string {
 	if !moved {
 		return warnings
 	}
-	next, err := d.With(d.Revision()+1, changes...)
-	if err != nil {
-		return warnings
-	}
+	next := proposal.After
 	asleep, awake := 0, 0
 	for _, policy := range d.Policies() {
 		for number := range policy.Statements {
@@ -283,7 +280,7 @@ func (d desk) reshapeWarnings(changes []access.Change) []string {
 	if awake > 0 {
 		warnings = append(warnings, statements(awake, "that was dormant decides again.", "that were dormant decide again."))
 	}
-	if n := d.misplaced(next, changes); n > 0 {
+	if n := d.misplaced(next, proposal.Changes); n > 0 {
 		warnings = append(warnings, strings.Join(counted(n, "grant stays, though its role could not be granted there", "grants stay, though their roles could not be granted there"), "")+".")
 	}
 	return warnings

@@ -141,8 +141,10 @@ func (s *Service) build(ctx context.Context, id access.ID, catalogue *access.Cat
 // plan is a change worked out and not yet made.
 type plan struct {
 	changes []access.Change
-	rows    func(Tx) error
-	what    string // as a sentence without its subject, for the change record
+	// proposal is what the changes lead to, worked out once; nil until it is.
+	proposal *access.Proposal
+	rows     func(Tx) error
+	what     string // as a sentence without its subject, for the change record
 	// imagined are the changes by whose impact the plan is shown, where that is not the impact it has at once; nil for
 	// changes themselves.
 	imagined []access.Change
@@ -156,6 +158,19 @@ type plan struct {
 	quotas *people.Quotas
 	// notices are sent once the plan is made.
 	notices []notice
+}
+
+// propose works out what the plan leads to, unless that is done.
+func (p *plan) propose(now *access.Snapshot) error {
+	if p.proposal != nil {
+		return nil
+	}
+	proposal, err := now.Propose(p.changes...)
+	if err != nil {
+		return broken(err, "")
+	}
+	p.proposal = proposal
+	return nil
 }
 
 // write makes one change to an organisation: planned on the snapshot that is then locked, checked by the core, written
@@ -185,10 +200,10 @@ func (s *Service) write(ctx context.Context, c Caller, organisation access.ID, m
 		if p, planned = make(now, tx); planned != nil {
 			return "", planned
 		}
-		if next, planned = now.With(revision+1, p.changes...); planned != nil {
-			planned = broken(planned, "")
+		if planned = p.propose(now); planned != nil {
 			return "", planned
 		}
+		next = p.proposal.After
 		if planned = h.full(now, next, p.changes); planned != nil {
 			return "", planned
 		}

@@ -151,18 +151,14 @@ func (s *Service) without(ctx context.Context, d desk, before, wanted people.Set
 }
 
 // opened tells to whom of those the organisation does not know a plan newly gives something: "public", "signed-in" or nobody.
-func (d desk) opened(planned plan) (string, error) {
+func (d desk) opened(planned plan) string {
 	for _, strangers := range []access.ID{access.Public, access.SignedIn} {
-		_, found, err := d.Opens(strangers, d.context, planned.changes...)
-		if err != nil {
-			return "", broken(err, "")
-		}
-		if found {
+		if _, found := planned.proposal.Opens(strangers, d.context); found {
 			who, _ := d.Principal(strangers)
-			return who.Name, nil
+			return who.Name
 		}
 	}
-	return "", nil
+	return ""
 }
 
 // forbidden refuses to open something to strangers where the organisation forbids it.

@@ -50,7 +50,7 @@
       {#if passkey.supported()}
         <Button onclick={show}><FingerprintOutline class="me-2 h-4 w-4" />Show my passkey</Button>
       {:else}
-        <p>This browser has none: sign in with the one that has it. If you lost it, ask an administrator to take it away.</p>
+        <p>This browser has none: sign in with the one that has it. If you lost it, ask an administrator to remove it.</p>
       {/if}
     {:else if byCode && has.value.code}
       <p>You have a second factor. Sign out, and sign in with your password and a code of it.</p>

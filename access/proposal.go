@@ -1,0 +1,44 @@
+package access
+
+// Proposal is changes that are worked out and not made. It is worked out once; the rule on gains, the impact and whoever makes the
+// changes read it.
+type Proposal struct {
+	Before  *Snapshot
+	After   *Snapshot // at the revision after that of Before
+	Changes []Change
+}
+
+// Propose works changes out. The error is that of [Snapshot.With].
+func (s *Snapshot) Propose(changes ...Change) (*Proposal, error) {
+	after, err := s.With(s.revision+1, changes...)
+	if err != nil {
+		return nil, err
+	}
+	return &Proposal{Before: s, After: after, Changes: changes}, nil
+}
+
+// comparison begins to compare who holds what before and after.
+func (p *Proposal) comparison(c *Context) *comparison {
+	cmp := &comparison{before: p.Before, after: p.After, context: c.fromNowOn()}
+	cmp.prepare(p.Changes)
+	return cmp
+}
+
+// Exceeds is [Proposal.Exceeds] for changes that are not worked out yet. The error is that of [Snapshot.With].
+func (s *Snapshot) Exceeds(m Maker, changes ...Change) (Excess, bool, error) {
+	p, err := s.Propose(changes...)
+	if err != nil {
+		return Excess{}, false, err
+	}
+	excess, found := p.Exceeds(m)
+	return excess, found, nil
+}
+
+// Impact is [Proposal.Impact] for changes that are not worked out yet. The error is that of [Snapshot.With].
+func (s *Snapshot) Impact(c *Context, changes ...Change) ([]Effect, error) {
+	p, err := s.Propose(changes...)
+	if err != nil {
+		return nil, err
+	}
+	return p.Impact(c), nil
+}
