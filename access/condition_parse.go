@@ -129,9 +129,9 @@ func (p *parser) attribute() (attribute, *Fault) {
 		}
 	case !slices.Contains(attributes, of+"."+name):
 		f := p.fault("there is no attribute %q; there are %s, resource.tag.NAME, subject.tag.NAME and claim.NAME", t.text, strings.Join(attributes, ", "))
-		if whole != t.text {
+		if strings.HasPrefix(name, "tag.") && whole != t.text {
 			f.Nearest = whole
-		} else if f.Nearest = Nearest(t.text, attributes); f.Nearest == "" {
+		} else if f.Nearest = Nearest(whole, attributes); f.Nearest == "" {
 			for _, known := range attributes {
 				if strings.HasSuffix(known, "."+t.text) {
 					f.Nearest = known

@@ -11,6 +11,7 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"strconv"
 	"strings"
 	"time"
 
@@ -78,6 +79,14 @@ func stay(*http.Request, []*http.Request) error { return http.ErrUseLastResponse
 func Confirmed(confirmation string) ClientOption {
 	return WithRequestEditorFn(func(_ context.Context, r *http.Request) error {
 		r.Header.Set("If-Match", `"`+confirmation+`"`)
+		return nil
+	})
+}
+
+// AtLeast has everything answered at a revision or a later one, such as one that another instance of the service told.
+func AtLeast(revision int64) ClientOption {
+	return WithRequestEditorFn(func(_ context.Context, r *http.Request) error {
+		r.Header.Set("At-Least-Revision", strconv.FormatInt(revision, 10))
 		return nil
 	})
 }

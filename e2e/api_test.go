@@ -575,6 +575,18 @@ func TestInstancesFollowEachOther(t *testing.T) {
 	require.EqualValues(t, 1, second.Whole.Load())
 	require.NoError(t, client.Done(there.ChangeSettings(t.Context(), "lindenmere", nil, api.SettingsEdit{Settings: api.Settings{KeysEach: 7}})))
 
+	// Without following: whoever was told a revision may ask for it, or a later one.
+	told, err := client.Read[api.GroupMade](there.CreateGroup(t.Context(), "lindenmere", nil, api.GroupNew{Name: "told"}))
+	require.NoError(t, err)
+	testbed.Problem(t, 404, client.Done(here.ShowPrincipal(t.Context(), "lindenmere", api.GroupKind, "told")))
+	asks := func(revision int64) *client.Client {
+		c, err := client.Open(first.Address, first.Token(t, "rowan@lindenmere"), client.AtLeast(revision))
+		require.NoError(t, err)
+		return c
+	}
+	require.Contains(t, testbed.Problem(t, 409, client.Done(asks(told.Revision+1).ShowPrincipal(t.Context(), "lindenmere", api.GroupKind, "told"))).Detail, "not yet at")
+	require.NoError(t, client.Done(asks(told.Revision).ShowPrincipal(t.Context(), "lindenmere", api.GroupKind, "told")))
+
 	ctx, stop := context.WithCancel(t.Context())
 	defer stop()
 	go first.Service.Follow(ctx, 10*time.Millisecond)

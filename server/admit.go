@@ -10,6 +10,7 @@ import (
 	"net/http"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/getkin/kin-openapi/openapi3"
@@ -136,11 +137,12 @@ func (s *Server) actFor(c *gin.Context, caller *service.Caller) error {
 }
 
 // viewAsHeader says whom a request is to be answered as; actForHeader whom a platform service serves by it, and actForFromHeader
-// where that one is.
+// where that one is; atLeastHeader at which revision or a later one.
 const (
 	viewAsHeader     = "View-As"
 	actForHeader     = "Act-For"
 	actForFromHeader = "Act-For-From"
+	atLeastHeader    = "At-Least-Revision"
 )
 
 // readsByPost are the operations that change nothing though they carry a body.
@@ -195,8 +197,24 @@ func (s *Server) identify(c *gin.Context) (service.Caller, error) {
 		}
 		return caller, err
 	}
+	if err := s.atLeast(c, caller); err != nil {
+		return caller, err
+	}
 	caller.Wanted, err = s.service.WantedFactors(c.Request.Context(), caller)
 	return caller, err
+}
+
+// atLeast has a request answered at a revision or a later one, if it asks for that: another instance may have led there, and told.
+func (s *Server) atLeast(c *gin.Context, caller service.Caller) error {
+	text := c.GetHeader(atLeastHeader)
+	if text == "" {
+		return nil
+	}
+	revision, err := strconv.ParseUint(text, 10, 64)
+	if err != nil {
+		return &service.Problem{Kind: service.Invalid, Detail: fmt.Sprintf("%s %q is not a revision", atLeastHeader, text), Next: "send the revision that an answer told you", Field: atLeastHeader}
+	}
+	return s.service.AtLeast(c.Request.Context(), caller, revision)
 }
 
 // credential finds the caller by bearer token, or by cookie; a write by cookie needs the CSRF token beside it.

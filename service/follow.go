@@ -3,6 +3,7 @@ package service
 import (
 	"context"
 	"errors"
+	"fmt"
 	"time"
 
 	"arbora.example/access"
@@ -97,6 +98,27 @@ func (s *Service) level(ctx context.Context, h *house) (*access.Snapshot, error)
 	}
 	h.doubtful.Store(false)
 	return now, nil
+}
+
+// AtLeast has the caller's organisation known at a revision or a later one. It is refused while no instance has led there.
+func (s *Service) AtLeast(ctx context.Context, c Caller, revision uint64) error {
+	if c.Organisation.IsZero() {
+		return nil
+	}
+	h := s.house(c.Organisation)
+	now, err := s.now(ctx, h)
+	if err != nil || now.Revision() >= revision {
+		return err
+	}
+	h.writing.Lock()
+	defer h.writing.Unlock()
+	if now, err = s.level(ctx, h); err != nil || now.Revision() >= revision {
+		return err
+	}
+	return &Problem{
+		Kind: Conflict, Detail: fmt.Sprintf("the organisation is at revision %d, not yet at %d", now.Revision(), revision),
+		Next: "ask for a revision that an answer told you",
+	}
 }
 
 // readSettings reads what an organisation, and keepers for it, have decided besides.
