@@ -13,17 +13,23 @@ import (
 // Other instances may write to the same database. What they changed is done here, too, from the change records: an organisation is
 // read whole only at its first use, and where the records do not tell.
 
+// afterFailure is how long it takes until the database is looked at again that could not be followed.
+const afterFailure = time.Second
+
 // Follow keeps the snapshots level with what other instances write to the same database, looking every interval, until
 // the context ends. A database that cannot be reached for a while is looked at again.
 func (s *Service) Follow(ctx context.Context, interval time.Duration) {
-	tick := time.NewTicker(interval)
-	defer tick.Stop()
+	wait := interval
 	for {
 		select {
 		case <-ctx.Done():
 			return
-		case <-tick.C:
-			if err := s.catchUp(ctx); err != nil && !errors.Is(err, store.ErrUnavailable) && ctx.Err() == nil {
+		case <-time.After(wait):
+		}
+		wait = interval
+		if err := s.catchUp(ctx); err != nil && ctx.Err() == nil {
+			wait = max(interval, afterFailure)
+			if !errors.Is(err, store.ErrUnavailable) {
 				s.log.Error("cannot follow the database", "error", err)
 			}
 		}
@@ -43,6 +49,7 @@ func (s *Service) catchUp(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
+	var failed []error // one organisation that cannot be followed keeps no other back
 	for id, revision := range revisions {
 		h := s.house(id)
 		if now := h.snapshot.Load(); now == nil || now.Revision() >= revision {
@@ -51,9 +58,10 @@ func (s *Service) catchUp(ctx context.Context) error {
 		h.writing.Lock()
 		_, err := s.level(ctx, h)
 		h.writing.Unlock()
-		if err != nil {
-			return err
-		}
+		failed = append(failed, err)
+	}
+	if err := errors.Join(failed...); err != nil {
+		return err
 	}
 	s.followed.Store(sequence) // what was recorded since it was read is looked at the next time
 	return nil
