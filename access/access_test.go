@@ -174,7 +174,7 @@ func TestViolations(t *testing.T) {
 		rule   access.Rule
 		says   string
 	}{
-		{w.scope("top/Folder", access.Folder), access.RuleName, `"Folder" is no name: use 1 to 63 lower-case letters`},
+		{w.scope("top/Folder", access.Folder), access.RuleName, `"Folder" is not a valid name: use 1 to 63 lower-case letters`},
 		{w.scope("top/-a", access.Folder), access.RuleName, `with a letter or digit at both ends`},
 		{w.scope("top/"+strings.Repeat("a", 64), access.Folder), access.RuleName, "1 to 63"},
 		{w.scope("top/folder", access.Folder), access.RuleTaken, "top already has something called folder: choose another name"},

@@ -16,7 +16,7 @@ func TestBadServiceFiles(t *testing.T) {
 		{`{"service": "weather"} {}`, "line 1, column 25: the file goes on after its end"},
 		{"{\"service\": \"weather\",\n \"tpyes\": []}", `line 2, column 11: there is no field "tpyes" (did you mean types?)`},
 		{`{"service": 5}`, "line 1, column 14: service must be a text, not number"},
-		{`{"service": "Weather"}`, `line 1, column 13: "Weather" is no name`},
+		{`{"service": "Weather"}`, `line 1, column 13: "Weather" is not a valid name`},
 		{`{"service": "until"}`, `"until" cannot be a service: statements use it as a word of their own`},
 		{`{"service": "weather"}`, "service weather has no title"},
 		{`{"service": "weather", "title": "Weather"}`, "service weather has no types"},
@@ -42,7 +42,7 @@ func TestBadServiceFiles(t *testing.T) {
 	for general, says := range map[string]string{
 		`[{"role": "all", "include": [{}]}, {"role": "all", "include": [{}]}]`:     "role all is there twice",
 		`[{"role": "none", "include": [{"types": ["project"]}], "exclude": [{}]}]`: "role none holds no permission",
-		`[{"role": "Bad Name", "include": [{}]}]`:                                  `"Bad Name" is no name`,
+		`[{"role": "Bad Name", "include": [{}]}]`:                                  `"Bad Name" is not a valid name`,
 		`[{"role": "all", "include": [{"planes": ["astral"]}]}]`:                   `there is no plane "astral"`,
 	} {
 		_, err := load([]byte(general), 0, [][]byte{[]byte(onlyTree)})

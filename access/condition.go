@@ -319,7 +319,7 @@ func ParseInstant(text string) (time.Time, error) {
 	}
 	t, err := time.Parse(time.RFC3339Nano, text)
 	if err != nil || t.Year() < 1 || t.Year() > 9999 {
-		return time.Time{}, fmt.Errorf("%q is no moment: write a date such as 2027-03-31, or 2027-03-31T18:00:00Z", text)
+		return time.Time{}, fmt.Errorf("%q is not a valid time: write a date such as 2027-03-31, or 2027-03-31T18:00:00Z", text)
 	}
 	return t.UTC(), nil
 }

@@ -125,7 +125,7 @@ func (p *parser) attribute() (attribute, *Fault) {
 	switch {
 	case tag || of == "claim" && dotted:
 		if CheckName(name) != nil {
-			return attribute{}, p.fault("%q is no name: tags and claims have lower-case letters, digits and hyphens", name)
+			return attribute{}, p.fault("%q is not a valid name: tags and claims have lower-case letters, digits and hyphens", name)
 		}
 	case !slices.Contains(attributes, of+"."+name):
 		f := p.fault("there is no attribute %q; there are %s, resource.tag.NAME, subject.tag.NAME and claim.NAME", t.text, strings.Join(attributes, ", "))
@@ -309,7 +309,7 @@ func (p *parser) value(e *expression) *Fault {
 			network, err = netip.PrefixFrom(address, address.BitLen()), nil
 		}
 		if err != nil {
-			return p.fault("%q is no network: write one such as \"192.0.2.0/24\" (CIDR)", t.text)
+			return p.fault("%q is not a valid network: write one such as \"192.0.2.0/24\" (CIDR)", t.text)
 		}
 		e.network = network
 	}

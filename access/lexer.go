@@ -119,7 +119,7 @@ func lex(text string, number int) (textLine, *Fault) {
 		case r == '=':
 			return fault("= has no meaning here: write is, or is not")
 		case r == '“' || r == '”' || r == '\'':
-			return fault("%q is no quote here: put texts between two \"", r)
+			return fault("%q is not a quote here: put texts between two \"", r)
 		default:
 			return fault("%q has no meaning here: a statement is made of words, texts in quotes, commas, and # before a comment", r)
 		}

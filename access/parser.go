@@ -113,7 +113,7 @@ func (p *parser) statement() (*sentence, *Fault) {
 	if !p.skip("may") {
 		f := p.unexpected("a comma, except or may")
 		if first := p.line.tokens[0]; first.text == "group" && p.at == 1 {
-			f.Detail = "a group is named by its name alone: take group away"
+			f.Detail = "a group is named by its name alone: remove the word group"
 		} else if near := Nearest(first.text, []string{"user", "service", "people"}); p.at == 1 && near != "" {
 			f.Column, f.Detail, f.Nearest = first.column, fmt.Sprintf("expected who is meant, found %s", first), near
 		}
@@ -349,7 +349,7 @@ func (p *parser) things(s *sentence) (fault *Fault) {
 	if p.skip("anything") {
 		return nil
 	}
-	if s.things, fault = p.names("what it is done to: a type, a service or anything", turningWord); fault != nil {
+	if s.things, fault = p.names("a type, a service or anything", turningWord); fault != nil {
 		return fault
 	}
 	return p.knownThings(s.things)
@@ -380,7 +380,7 @@ func (p *parser) knownThings(things []token) *Fault {
 		}
 		f := faultAt(p.line, t, "there is no type or service %q", t.text)
 		if slices.Contains(wordsOf(Classes), t.text) || c.isOperation(t.text) {
-			f.Detail = t.text + " is an act: put a comma between acts, and what they are done to after them"
+			f.Detail = t.text + " is an act: put a comma between acts, and the types or services after them"
 			return f
 		}
 		f.Nearest = Nearest(t.text, append(append(c.typeNames(), c.serviceNames()...), "anything"))

@@ -273,10 +273,10 @@ func (r Reader) subject(line textLine, w subject) (Subject, *Fault) {
 	switch w.kind {
 	case 0:
 		if CheckName(name) != nil {
-			return Subject{}, faultAt(line, w.name, "%q is no identity provider's name: it has lower-case letters, digits and hyphens", name)
+			return Subject{}, faultAt(line, w.name, "%q is not a valid name of an identity provider: it has lower-case letters, digits and hyphens", name)
 		}
 		if w.claim.text != "" && CheckName(w.claim.text) != nil {
-			return Subject{}, faultAt(line, w.claim, "%q is no claim's name: it has lower-case letters, digits and hyphens", w.claim.text)
+			return Subject{}, faultAt(line, w.claim, "%q is not a valid name of a claim: it has lower-case letters, digits and hyphens", w.claim.text)
 		}
 		return Subject{Provider: name, Claim: w.claim.text, Value: w.value.text}, nil
 	case ServiceAccount:

@@ -26,7 +26,7 @@ func ParseKind(word string) (Kind, error) {
 			return i, nil
 		}
 	}
-	v := violation(RuleUnknown, "%q is no kind of scope: the kinds are organisation, folder, project, compartment and resource", word)
+	v := violation(RuleUnknown, "%q is not a kind of scope: the kinds are organisation, folder, project, compartment and resource", word)
 	v.Nearest = Nearest(word, kindNames[1:])
 	return 0, v
 }
@@ -79,7 +79,7 @@ func CheckName(name string) error {
 		ok = 'a' <= c && c <= 'z' || '0' <= c && c <= '9' || c == '-'
 	}
 	if !ok {
-		return violation(RuleName, "%q is no name: use 1 to %d lower-case letters, digits and hyphens, with a letter or digit at both ends", name, MaxName)
+		return violation(RuleName, "%q is not a valid name: use 1 to %d lower-case letters, digits and hyphens, with a letter or digit at both ends", name, MaxName)
 	}
 	return nil
 }

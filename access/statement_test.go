@@ -225,7 +225,7 @@ func TestPatterns(t *testing.T) {
 		require.ErrorContains(t, err, says)
 	}
 	_, err = p.Fill(map[string]string{"who": "contractors", "role": "observer", "until": "tomorrow"})
-	require.ErrorContains(t, err, "is no moment")
+	require.ErrorContains(t, err, "is not a valid time")
 	_, err = p.Fill(nil)
 	require.ErrorContains(t, err, "the blank who is empty: say who helps")
 	require.True(t, p.Matches("while role"))
@@ -246,6 +246,6 @@ func TestConditionsAndInstants(t *testing.T) {
 	require.Equal(t, time.Date(2027, 3, 31, 18, 0, 0, 0, time.UTC), at)
 	for _, bad := range []string{"", "tomorrow", "2027-13-01", "2027-03-31 18:00"} {
 		_, err := access.ParseInstant(bad)
-		require.ErrorContains(t, err, "is no moment")
+		require.ErrorContains(t, err, "is not a valid time")
 	}
 }

@@ -752,7 +752,7 @@ type Contents struct {
 
 // Demands What is demanded of how people come in and for how long: of everybody who works in the organisation, or besides of whoever holds permissions to govern
 type Demands struct {
-	// Factors People come in by one of these; by a password alone when left out
+	// Factors People need one of these to sign in; a password alone will do when left out
 	Factors *[]Factor `json:"factors,omitempty"`
 
 	// Idle In minutes: a session ends so long after it was last used; two hours when left out
@@ -2191,7 +2191,7 @@ type Session struct {
 	// Token The bearer token, if asked for at sign-in
 	Token *string `json:"token,omitempty"`
 
-	// WantedFactors Before anything else one must come in by one of these, and set it up if one has none; empty when nothing is missing
+	// WantedFactors Before anything else one must sign in with one of these, and set it up if one has none; empty when nothing is missing
 	WantedFactors []Factor `json:"wantedFactors"`
 }
 
@@ -2427,7 +2427,7 @@ type UserNew struct {
 	// Grants Grants for the person
 	Grants *[]FirstGrant `json:"grants,omitempty"`
 
-	// Groups Groups to put the person into
+	// Groups Groups to add the person to
 	Groups *[]string `json:"groups,omitempty"`
 	Key    *KeyNew   `json:"key,omitempty"`
 

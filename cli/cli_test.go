@@ -122,7 +122,7 @@ func TestPartsOfRoles(t *testing.T) {
 	require.NoError(t, err)
 	require.Empty(t, found)
 	for text, says := range map[string]string{
-		"colour=red": `"colour=red" is no part`, "storage": `"storage" is no part`, "service=": `"service=" is no part`, "=storage": `"=storage" is no part`,
+		"colour=red": `"colour=red" is not a part`, "storage": `"storage" is not a part`, "service=": `"service=" is not a part`, "=storage": `"=storage" is not a part`,
 		"class=observe class=modify": "says class= twice: write what may match as class=ONE,OTHER",
 	} {
 		_, err := read(text)

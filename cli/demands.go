@@ -21,7 +21,7 @@ func demandFlags() []cli.Flag {
 			&cli.DurationFlag{Name: level.prefix + "idle", Usage: level.of + ": end a session this `TIME` after its last use, such as 30m; 0 sets it back to two hours", HideDefault: true},
 			&cli.DurationFlag{Name: level.prefix + "life", Usage: level.of + ": end a session this `TIME` after sign-in, such as 8h; 0 sets it back to twelve hours", HideDefault: true},
 			&cli.StringSliceFlag{Name: level.prefix + "network", Usage: level.of + ": let them work from this `NETWORK` only, such as 192.0.2.0/24; may be given several times; \"any\" lets them work from anywhere"},
-			&cli.StringSliceFlag{Name: level.prefix + "factor", Usage: level.of + ": let them come in by this `FACTOR`, code or passkey; may be given several times; \"none\" lets a password alone do"},
+			&cli.StringSliceFlag{Name: level.prefix + "factor", Usage: level.of + ": they sign in with this `FACTOR`, code or passkey; may be given several times; \"none\" lets a password alone do"},
 		)
 	}
 	return flags
@@ -96,7 +96,7 @@ func demandWords(d *api.Demands) string {
 		for _, f := range *d.Factors {
 			factors = append(factors, string(f))
 		}
-		words = append(words, "come in by "+strings.Join(factors, " or "))
+		words = append(words, "sign in with "+strings.Join(factors, " or "))
 	}
 	for _, last := range []struct {
 		minutes *int

@@ -26,7 +26,7 @@ func (a *app) userCommand() *cli.Command {
 					&cli.BoolFlag{Name: "temporary", Usage: "the person must choose another password at the first sign-in, within 7 days"},
 					&cli.StringFlag{Name: "sign-in-by", Usage: "`WAY` to sign in: password, key, both or provider", Value: "password"},
 					&cli.StringMapFlag{Name: "tag", Usage: "a tag, as `KEY=VALUE`; may be repeated"},
-					&cli.StringSliceFlag{Name: "group", Usage: "put the person into this `GROUP`; may be repeated"},
+					&cli.StringSliceFlag{Name: "group", Usage: "add the person to this `GROUP`; may be repeated"},
 					&cli.StringSliceFlag{Name: "grant", Usage: "give the person a role, as `\"ROLE at ADDRESS\"`, with from or until INSTANT after it if wanted; may be repeated"},
 					&cli.StringFlag{Name: "like", Usage: "the same groups and direct grants as `USER` besides"},
 					&cli.StringSliceFlag{Name: "but", Usage: "of those of --like, leave out this `GROUP or ROLE`; may be repeated"},
@@ -49,7 +49,7 @@ func (a *app) userCommand() *cli.Command {
 			{Name: "mail-password-link", Usage: "mail a user a link to choose a password, which works once and for a day", ArgsUsage: "NAME", Action: a.mailPasswordLink},
 			{Name: "passkeys", Usage: "list the passkeys of a user", ArgsUsage: "NAME", Action: a.listPasskeysOf},
 			{Name: "remove-passkey", Usage: "remove a passkey of a user: it opens nothing from then on", ArgsUsage: "NAME ID", Action: a.removePasskeyOf},
-			{Name: "reset-second-factor", Usage: "take away the second factor of a user who lost it", ArgsUsage: "NAME", Action: a.resetSecondFactor},
+			{Name: "reset-second-factor", Usage: "remove the second factor of a user who lost it", ArgsUsage: "NAME", Action: a.resetSecondFactor},
 			{Name: "reset-password", Usage: "give a user a new temporary password, shown once; sessions, links, passkeys and keys of before end", ArgsUsage: "NAME", Action: a.resetPassword, Flags: []cli.Flag{
 				&cli.BoolFlag{Name: "keep-passkeys", Usage: "leave their passkeys as they are"},
 				&cli.BoolFlag{Name: "keep-keys", Usage: "leave their API keys as they are"},
@@ -244,7 +244,7 @@ func (a *app) resetSecondFactor(ctx context.Context, c *cli.Command) error {
 // firstGrant reads ROLE at ADDRESS [from INSTANT] [until INSTANT].
 func firstGrant(text string) (api.FirstGrant, error) {
 	words := strings.Fields(text)
-	wrong := usage("%q is no grant: write it as \"ROLE at ADDRESS\", with from or until and a date after it if wanted", text)
+	wrong := usage("%q is not a valid grant: write it as \"ROLE at ADDRESS\", with from or until and a date after it if wanted", text)
 	if len(words) < 3 || words[1] != "at" || len(words)%2 == 0 {
 		return api.FirstGrant{}, wrong
 	}

@@ -42,7 +42,7 @@ func filters(c *cli.Command, flag string) ([]api.RoleFilter, error) {
 			list, known := lists[name]
 			switch {
 			case !known || words == "":
-				return nil, usage("--%s %q: %q is no part; the parts are class=, operation=, type=, service= and plane=", flag, text, part)
+				return nil, usage("--%s %q: %q is not a part; the parts are class=, operation=, type=, service= and plane=", flag, text, part)
 			case *list != nil:
 				return nil, usage("--%s %q says %s= twice: write what may match as %s=ONE,OTHER", flag, text, name, name)
 			}

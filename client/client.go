@@ -56,7 +56,7 @@ var Agent = "arbora client for Go"
 // a token only signing in and the state of the service can be asked for.
 func Open(address, token string, more ...ClientOption) (*Client, error) {
 	if !strings.HasPrefix(address, "http://") && !strings.HasPrefix(address, "https://") {
-		return nil, fmt.Errorf("%q is no service's address: write it as http://HOST:PORT", address)
+		return nil, fmt.Errorf("%q is not the address of a service: write it as http://HOST:PORT", address)
 	}
 	options := []ClientOption{
 		WithHTTPClient(&doer{address: address, client: http.Client{Timeout: time.Minute, CheckRedirect: stay}}),

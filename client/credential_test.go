@@ -70,5 +70,5 @@ func TestKeysAreTurnedIntoTokens(t *testing.T) {
 	_, err := client.AskForDevice(t.Context(), server.URL, "a test")
 	require.ErrorAs(t, err, &gone)
 	_, err = client.OpenByKey("nowhere", key)
-	require.ErrorContains(t, err, "no service's address")
+	require.ErrorContains(t, err, "not the address of a service")
 }

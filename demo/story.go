@@ -148,7 +148,7 @@ func story(address string) []step {
 			{as: "bram", args: words("tree"), says: []string{"sensor-log.bucket"}, lacks: []string{"palm-house", "vent-controller"},
 				words: "the bucket and the way to it, though nothing above opens any more"},
 			{as: "rowan", args: words("check describe project --user bram --at " + palm), status: no,
-				says:  []string{"What would turn it", "grant observer to bram at " + palm},
+				says:  []string{"Changes that would turn the answer", "grant observer to bram at " + palm},
 				words: "no, and which single changes would turn it"},
 		}},
 		{10, "a role on the control plane opens no data, and the other way round", []try{

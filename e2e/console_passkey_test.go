@@ -4,6 +4,7 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/pquerna/otp/totp"
 	"github.com/stretchr/testify/require"
 
 	"arbora.example/api"
@@ -25,7 +26,7 @@ func TestConsoleComesInByPasskeysAlone(t *testing.T) {
 	passkeys := &[]api.Factor{api.PasskeyFactor}
 	for _, demanded := range []struct{ everybody, governing *[]api.Factor }{{passkeys, nil}, {nil, passkeys}} {
 		p := testbed.Problem(t, 409, demand(t, rowan, &api.Demands{Factors: demanded.everybody}, &api.Demands{Factors: demanded.governing}))
-		require.Equal(t, "you would be the first to be shut out: you did not come in by a passkey", p.Detail)
+		require.Equal(t, "you would be the first to be shut out: you did not sign in with a passkey", p.Detail)
 	}
 	p := testbed.Problem(t, 400, demand(t, rowan, &api.Demands{Factors: &[]api.Factor{api.CodeFactor}}, &api.Demands{Factors: passkeys}))
 	require.Contains(t, p.Detail, "no factor in common")
@@ -69,4 +70,21 @@ func TestConsoleComesInByPasskeysAlone(t *testing.T) {
 		browser.Press("Sign in"),
 		browser.See(`main`, "You have a passkey. Show it to go on."),
 	))
+}
+
+// TestAnOlderSessionAddsNoPasskey has somebody set up codes while another session of theirs, begun by the password alone, goes on.
+// Once codes are demanded, that session adds no passkey that would take their place.
+func TestAnOlderSessionAddsNoPasskey(t *testing.T) {
+	t.Parallel()
+	b := testbed.StartDemo(t)
+	rowan, older := b.As(t, "rowan@lindenmere"), b.As(t, "rowan@lindenmere")
+	seed, err := client.Read[api.FactorSeed](rowan.BeginSecondFactor(t.Context()))
+	require.NoError(t, err)
+	code, err := totp.GenerateCode(seed.Seed, b.Clock.Now())
+	require.NoError(t, err)
+	require.NoError(t, client.Done(rowan.ConfirmSecondFactor(t.Context(), api.FactorCode{Code: code})))
+	require.NoError(t, demand(t, rowan, &api.Demands{Factors: &[]api.Factor{api.CodeFactor}}, nil))
+	p := testbed.Problem(t, 409, client.Done(older.BeginPasskey(t.Context())))
+	require.Equal(t, "you have a second factor already", p.Detail)
+	require.NoError(t, client.Done(rowan.BeginPasskey(t.Context())))
 }

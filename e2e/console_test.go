@@ -220,7 +220,7 @@ func TestConsoleForSomebodyWithLittle(t *testing.T) {
 		browser.See(`[data-test=answer]`, "builder is granted to group herbarium-digitisers"),
 		console.Open("/check?user=ines&may=edit+bucket&at=lindenmere/science/herbarium/digitising/scans.bucket"),
 		browser.See(`[data-test=answer]`, "observer from lindenmere/science/herbarium does not hold it"),
-		browser.SeeNot(`main`, "What would turn it"),
+		browser.SeeNot(`main`, "Changes that would turn the answer"),
 	))
 }
 
@@ -346,7 +346,7 @@ func TestConsoleGroups(t *testing.T) {
 		browser.Press("Create a group"),
 		browser.Type(`input[name=group-name]`, "Night Shift"),
 		browser.Click(`[data-test=confirm-group]`),
-		browser.See(`dialog [role=alert]`, "is no name"),
+		browser.See(`dialog [role=alert]`, "is not a valid name"),
 		browser.Type(`input[name=group-name]`, "night-shift"),
 		browser.Click(`[data-test=confirm-group]`),
 		browser.See(`main`, "Nobody is in it yet"),

@@ -43,8 +43,8 @@ func TestLoamRefusesWhatItCannotDo(t *testing.T) {
 		{"POST", "/resources", made(`"type":"bucket","name":"x","largest":"many"`), 400, "the body is not the JSON that is needed"},
 
 		// What cannot be made.
-		{"POST", "/resources", made(`"type":"bucket","name":""`), 400, `"" is no name`},
-		{"POST", "/resources", made(`"type":"bucket","name":"No Name"`), 400, `"No Name" is no name`},
+		{"POST", "/resources", made(`"type":"bucket","name":""`), 400, `"" is not a valid name`},
+		{"POST", "/resources", made(`"type":"bucket","name":"No Name"`), 400, `"No Name" is not a valid name`},
 		{"POST", "/resources", made(`"type":"bucket","name":"scans"`), 409, "already has something called scans.bucket"},
 		{"POST", "/resources", made(`"type":"buckit","name":"x"`), 400, "did you mean bucket?"},
 		{"POST", "/resources", made(`"type":"object","name":"x"`), 400, "the types are app, bucket, database"},
@@ -59,7 +59,7 @@ func TestLoamRefusesWhatItCannotDo(t *testing.T) {
 		{"POST", "/resources", made(`"type":"machine","name":"x","network":"` + net + `","runsAs":"nobody"`), 404, "there is no scope nobody"},
 		{"POST", "/resources", made(`"type":"machine","name":"x","network":"` + net + `","runsAs":"` + net + `"`), 400, net + " is no service account: name a service account by its address"},
 		{"POST", "/resources", made(`"type":"network","name":"x","range":"everywhere"`), 400, "write one in CIDR notation"},
-		{"POST", "/resources", made(`"type":"network","name":"x","range":"10.1.2.3/8"`), 400, "is no range of addresses"},
+		{"POST", "/resources", made(`"type":"network","name":"x","range":"10.1.2.3/8"`), 400, "is not a range of addresses"},
 		{"POST", "/resources", made(`"type":"network","name":"x","range":"10.0.0.0/8","rules":["let everything in"]`), 400, `write it as "let in tcp 443 from 10.0.0.0/8"`},
 		{"POST", "/resources", made(`"type":"subnet","name":"x","range":"10.0.0.0/8"`), 422, "it belongs in a network"},
 		{"POST", "/resources", `{"type":"subnet","name":"x","at":"` + net + `","range":"192.0.2.0/24"}`, 409, "outside the network's range"},
@@ -76,7 +76,7 @@ func TestLoamRefusesWhatItCannotDo(t *testing.T) {
 		{"POST", act(scans, "start"), `{}`, 400, `Loam has no operation "start" for a bucket`},
 		{"POST", act(scans, "restore"), `{}`, 409, "is in that state already"},
 		{"POST", act(digitising, "start"), `{}`, 400, "the address names no resource"},
-		{"POST", act(net, "edit"), `{"range":"all"}`, 400, `"all" is no range of addresses`},
+		{"POST", act(net, "edit"), `{"range":"all"}`, 400, `"all" is not a range of addresses`},
 		{"POST", act(ledger, "amend"), `{"key":"","value":"x"}`, 401, "connect first"},
 
 		// Objects, pages, and what is nowhere.

@@ -114,10 +114,10 @@ func TestCreatingIsAskedFor(t *testing.T) {
 	c := newTerminal(t)
 	c.signIn("rowan@lindenmere", b.Address)
 	everything := []answer{
-		{"Name, to sign in by:", "Linnea"}, {"is no name", "linnea"}, {"Display name:", "Linnea Berg"}, {"Email:", ""},
+		{"Name, to sign in by:", "Linnea"}, {"is not a valid name", "linnea"}, {"Display name:", "Linnea Berg"}, {"Email:", ""},
 		{"Signs in by (password, key, both, provider) [password]:", "bth"}, {"did you mean both?", "both"}, {"First password (generated, link) [generated]:", ""},
 		{"What the API key is for [first key]:", "laptop"}, {"Groups, apart by spaces:", "seed-curators"},
-		{"A grant, as ROLE at ADDRESS; an empty line ends the list:", "observer in " + alpine}, {"is no grant", "observer at " + alpine}, {"an empty line ends the list: ", ""},
+		{"A grant, as ROLE at ADDRESS; an empty line ends the list:", "observer in " + alpine}, {"is not a valid grant", "observer at " + alpine}, {"an empty line ends the list: ", ""},
 	}
 	status, shown := c.atATerminal(append(everything, answer{"Create linnea? (yes, no) [no]:", "no"}), "user", "create")
 	require.Zero(t, status, shown)

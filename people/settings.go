@@ -30,10 +30,10 @@ type Demands struct {
 	Idle     int      `json:"idle,omitempty"`     // in minutes: a session ends so long after it was last used; 0 for [SessionIdle]
 	Life     int      `json:"life,omitempty"`     // in minutes: a session ends so long after sign-in; 0 for [SessionLifetime]
 	Networks []string `json:"networks,omitempty"` // people work from these alone, written as in 192.0.2.0/24; none for any
-	Factors  []Factor `json:"factors,omitempty"`  // people come in by one of these; none for a password alone
+	Factors  []Factor `json:"factors,omitempty"`  // people need one of these to sign in; none when a password alone will do
 }
 
-// Factor is what people come in by beside their password, or in place of it. The zero value is a password alone.
+// Factor is what people sign in with beside their password, or in place of it. The zero value is a password alone.
 type Factor string
 
 // The factors.
@@ -45,20 +45,25 @@ const (
 // AllFactors are all that may be demanded.
 var AllFactors = []Factor{CodeFactor, PasskeyFactor}
 
-// FactorsIn gives the factors by which people come in where several demands are made of them; none for a password alone. It is
-// empty and demanded is true when no factor meets all of the demands.
-func FactorsIn(demands ...Demands) (factors []Factor, demanded bool) {
-	factors = AllFactors
+// FactorsIn gives the factors of which people need one to sign in, where several demands are made of them; none when a password
+// alone will do. Where two demands have no factor in common, which [Settings.Check] refuses, the later one prevails: a demand is
+// never met by nothing.
+func FactorsIn(demands ...Demands) []Factor {
+	var factors []Factor
 	for _, d := range demands {
-		if len(d.Factors) > 0 {
-			demanded = true
-			factors = slices.DeleteFunc(slices.Clone(factors), func(f Factor) bool { return !slices.Contains(d.Factors, f) })
+		if len(d.Factors) == 0 {
+			continue
+		}
+		if factors = common(factors, d.Factors); len(factors) == 0 {
+			factors = common(AllFactors, d.Factors)
 		}
 	}
-	if !demanded {
-		return nil, false
-	}
-	return factors, true
+	return factors
+}
+
+// common gives those of a that are in b, too.
+func common(a, b []Factor) []Factor {
+	return slices.DeleteFunc(slices.Clone(a), func(f Factor) bool { return !slices.Contains(b, f) })
 }
 
 // Bounds of what an organisation may set.
@@ -72,8 +77,9 @@ const (
 // Check refuses settings that make no sense together; the error says which. What is demanded at one level is checked by
 // [Demands.Check].
 func (s Settings) Check() error {
-	if factors, demanded := FactorsIn(s.Everybody, s.Governing); demanded && len(factors) == 0 {
-		return errors.New("whoever may govern could not come in: what is demanded of them and what is demanded of everybody have no factor in common")
+	everybody, governing := s.Everybody.Factors, s.Governing.Factors
+	if len(everybody) > 0 && len(governing) > 0 && len(common(everybody, governing)) == 0 {
+		return errors.New("people who may govern could not sign in: what is demanded of them and of everybody has no factor in common")
 	}
 	return nil
 }
@@ -96,7 +102,7 @@ func (d Demands) Check() error {
 	}
 	for _, f := range d.Factors {
 		if !slices.Contains(AllFactors, f) {
-			return fmt.Errorf("%q is no factor that people come in by: name code, passkey or both", f)
+			return fmt.Errorf("%q is not a factor: name code, passkey or both", f)
 		}
 	}
 	for _, network := range d.Networks {

@@ -31,7 +31,7 @@ func ParseSignIn(text string) (SignIn, error) {
 		}
 	}
 	if access.CheckName(name) != nil || both && access.CheckName(organisation) != nil {
-		return SignIn{}, fmt.Errorf("%q is no sign-in name: write NAME@ORGANISATION, such as rowan@lindenmere; a keeper writes NAME alone", text)
+		return SignIn{}, fmt.Errorf("%q is not a valid sign-in name: write NAME@ORGANISATION, such as rowan@lindenmere; a keeper writes NAME alone", text)
 	}
 	return SignIn{Name: name, Organisation: organisation}, nil
 }

@@ -26,7 +26,7 @@ func (s *Server) mountLoam(engine *gin.Engine) error {
 	}
 	target, err := url.Parse(s.loam)
 	if err != nil || target.Host == "" {
-		return fmt.Errorf("%q is no address of Loam: write it as http://HOST:PORT", s.loam)
+		return fmt.Errorf("%q is not an address of Loam: write it as http://HOST:PORT", s.loam)
 	}
 	proxy := &httputil.ReverseProxy{
 		Rewrite: func(r *httputil.ProxyRequest) {

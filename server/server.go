@@ -156,7 +156,8 @@ func contentSecurity(styles string) string {
 // meant refuses requests for a host that this service is not, when it answers without TLS: see [loopback.Resists]. By TLS the
 // certificate sees to it.
 func (s *Server) meant(c *gin.Context) {
-	if s.secure || loopback.Resists(c.Request.Host) || strings.EqualFold(c.Request.Host, s.host) {
+	proxied := c.ClientIP() != c.RemoteIP()
+	if c.Request.TLS != nil || proxied || loopback.Resists(c.Request.Host) || strings.EqualFold(c.Request.Host, s.host) {
 		return
 	}
 	c.Abort()

@@ -38,7 +38,7 @@ func (t Told) context(now time.Time) (*access.Context, error) {
 	if t.IP != "" {
 		ip, err := netip.ParseAddr(t.IP)
 		if err != nil {
-			return nil, &Problem{Kind: Invalid, Field: "ip", Detail: fmt.Sprintf("%q is no network address", t.IP), Next: "write one such as 192.0.2.7"}
+			return nil, &Problem{Kind: Invalid, Field: "ip", Detail: fmt.Sprintf("%q is not a valid network address", t.IP), Next: "write one such as 192.0.2.7"}
 		}
 		context.IP = ip
 	}

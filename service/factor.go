@@ -19,18 +19,17 @@ type FactorView struct {
 
 const sealedFactor = "second factor"
 
-// factorsDemanded gives the factors by which the organisation has the caller come in; none when a password alone will do.
+// factorsDemanded gives the factors of which the caller needs one to sign in; none when a password alone will do.
 func (s *Service) factorsDemanded(ctx context.Context, c Caller) ([]people.Factor, error) {
 	if c.Identity.ID.IsZero() {
 		return nil, nil
 	}
 	demands, err := s.demandsOf(ctx, c)
-	factors, _ := people.FactorsIn(demands...)
-	return factors, err
+	return people.FactorsIn(demands...), err
 }
 
-// WantedFactors gives the factors of which the caller has to come in by one before anything else; none when they need none, or came
-// in by one.
+// WantedFactors gives the factors of which the caller has to sign in with one before anything else; none when they need none, or
+// signed in with one.
 func (s *Service) WantedFactors(ctx context.Context, c Caller) ([]people.Factor, error) {
 	demanded, err := s.factorsDemanded(ctx, c)
 	if slices.Contains(demanded, c.Factor) {
@@ -39,10 +38,15 @@ func (s *Service) WantedFactors(ctx context.Context, c Caller) ([]people.Factor,
 	return demanded, err
 }
 
-// mayEnrol refuses to let somebody who has to come in by a factor set another one up, when they have passkeys already and showed
-// none: a password alone would otherwise be as good as what is demanded beside it.
+// mayEnrol refuses to let somebody who has to sign in with a factor set another one up, when they have one already and showed none:
+// a password alone would otherwise be as good as what is demanded beside it.
 func (c Caller) mayEnrol(passkeys int) error {
-	if len(c.Wanted) == 0 || passkeys == 0 || c.Factor == people.PasskeyFactor {
+	switch {
+	case len(c.Wanted) == 0 || c.Factor == people.PasskeyFactor:
+		return nil
+	case c.Identity.Factor && c.Factor == "":
+		return &Problem{Kind: Conflict, Detail: "you have a second factor already", Next: "sign out, and sign in with your password and a code; if you lost the device, ask an administrator to remove it"}
+	case passkeys == 0:
 		return nil
 	}
 	return &Problem{Kind: Conflict, Detail: "you have a passkey already", Next: "sign in with it; if you lost it, ask an administrator to remove it"}

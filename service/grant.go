@@ -185,7 +185,7 @@ func planRevocation(key string) planner {
 	return func(d desk) (plan, error) {
 		id, err := access.ParseID(key)
 		if err != nil {
-			return plan{}, &Problem{Kind: Invalid, Detail: fmt.Sprintf("%q is no grant's id: %v", key, err), Next: "take it from the list of grants", Field: "grant"}
+			return plan{}, &Problem{Kind: Invalid, Detail: fmt.Sprintf("%q is not a valid id of a grant: %v", key, err), Next: "take it from the list of grants", Field: "grant"}
 		}
 		grant, err := d.revocable(id, key)
 		if err != nil {

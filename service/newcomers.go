@@ -57,7 +57,7 @@ func fillTags(text string, u *NewUser) error {
 	for _, tag := range listed(text) {
 		key, value, ok := strings.Cut(tag, "=")
 		if !ok {
-			return fmt.Errorf("%q is no tag: write KEY=VALUE, several apart by semicolons", tag)
+			return fmt.Errorf("%q is not a valid tag: write KEY=VALUE, several apart by semicolons", tag)
 		}
 		u.Tags[strings.TrimSpace(key)] = strings.TrimSpace(value)
 	}
@@ -68,7 +68,7 @@ func fillGrants(text string, u *NewUser) error {
 	for _, grant := range listed(text) {
 		role, address, ok := strings.Cut(grant, " at ")
 		if !ok {
-			return fmt.Errorf("%q is no grant: write ROLE at ADDRESS, several apart by semicolons", grant)
+			return fmt.Errorf("%q is not a valid grant: write ROLE at ADDRESS, several apart by semicolons", grant)
 		}
 		u.Grants = append(u.Grants, NewGrant{Role: strings.TrimSpace(role), Scope: strings.TrimSpace(address)})
 	}

@@ -27,8 +27,8 @@ func TestNewcomersAreReadLineByLine(t *testing.T) {
 		"name":             {{Line: 2, Column: 1, Detail: "nobody is in it: write a line for each person after the first"}},
 		"nmae,titel\nx,y":  {{Line: 1, Column: 1, Detail: `there is no column "nmae": ` + columnNames(), Nearest: "name"}, {Line: 1, Column: 6, Detail: `there is no column "titel": ` + columnNames(), Nearest: "title"}},
 		"name\na\nb,c\na":  {{Line: 3, Column: 1, Detail: "the line has 2 fields, the first line has 1"}, {Line: 4, Column: 1, Detail: "a is in line 2 already"}},
-		"name,tags\na,b":   {{Line: 2, Column: 3, Detail: `"b" is no tag: write KEY=VALUE, several apart by semicolons`}},
-		"name,grants\na,b": {{Line: 2, Column: 3, Detail: `"b" is no grant: write ROLE at ADDRESS, several apart by semicolons`}},
+		"name,tags\na,b":   {{Line: 2, Column: 3, Detail: `"b" is not a valid tag: write KEY=VALUE, several apart by semicolons`}},
+		"name,grants\na,b": {{Line: 2, Column: 3, Detail: `"b" is not a valid grant: write ROLE at ADDRESS, several apart by semicolons`}},
 		"name,sign-in-by,link\na,magic,maybe\nb,key,no": {
 			{Line: 2, Column: 3, Detail: `nobody signs in by "magic": use password, key, both, provider`}, {Line: 2, Column: 9, Detail: `"maybe" is neither yes nor no`},
 		},

@@ -164,7 +164,7 @@ func (s *Service) ShowPolicy(ctx context.Context, c Caller, key string) (PolicyV
 func (d desk) policy(key, permission string) (access.Policy, error) {
 	id, err := access.ParseID(key)
 	if err != nil {
-		return access.Policy{}, &Problem{Kind: Invalid, Detail: fmt.Sprintf("%q is no policy's id: %v", key, err), Next: "take it from the list of policies", Field: "policy"}
+		return access.Policy{}, &Problem{Kind: Invalid, Detail: fmt.Sprintf("%q is not a valid id of a policy: %v", key, err), Next: "take it from the list of policies", Field: "policy"}
 	}
 	p, ok := d.Policy(id)
 	if !ok || !d.may("list policy", p.Scope) {

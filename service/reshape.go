@@ -57,7 +57,7 @@ func (r Reshaping) check() error {
 	}
 	for key, value := range r.Tags {
 		if access.CheckName(key) != nil {
-			return &Problem{Kind: Invalid, Detail: fmt.Sprintf("the tag %q is no name", key), Next: "use lower-case letters, digits and hyphens", Field: "tags"}
+			return &Problem{Kind: Invalid, Detail: fmt.Sprintf("the tag %q is not a valid name", key), Next: "use lower-case letters, digits and hyphens", Field: "tags"}
 		}
 		if err := checkLine("tags", "the tag "+key, value); err != nil {
 			return err

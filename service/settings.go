@@ -69,15 +69,15 @@ func (c Caller) shutOut(before, wanted people.Settings) error {
 			return &Problem{Kind: Invalid, Detail: err.Error(), Next: "correct it and save again", Field: level.field}
 		}
 		if err := wanted.Check(); err != nil {
-			return &Problem{Kind: Invalid, Detail: err.Error(), Next: "let them come in by a factor that is in both", Field: "settings.governing"}
+			return &Problem{Kind: Invalid, Detail: err.Error(), Next: "choose a factor that is in both", Field: "settings.governing"}
 		}
 		if c.Identity.ID.IsZero() {
 			continue
 		}
 		if len(level.wanted.Factors) > 0 && !slices.Contains(level.wanted.Factors, c.Factor) {
 			return &Problem{
-				Kind: Conflict, Detail: "you would be the first to be shut out: you did not come in by " + nameFactors(level.wanted.Factors), Field: level.field,
-				Next: "set one up on the console's page of your account (a second factor by arbora second-factor set-up, too), come in by it, and demand it then",
+				Kind: Conflict, Detail: "you would be the first to be shut out: you did not sign in with " + nameFactors(level.wanted.Factors), Field: level.field,
+				Next: "set one up on the console's page of your account (a second factor by arbora second-factor set-up, too), sign in with it, and demand it then",
 			}
 		}
 		if !level.wanted.Admits(c.From) {
@@ -125,8 +125,8 @@ func (s *Service) without(ctx context.Context, d desk, before, wanted people.Set
 		if theirs := (desk{Snapshot: d.Snapshot, view: d.View(id, d.context)}); theirs.governs() {
 			was, is = append(was, before.Governing), append(is, wanted.Governing)
 		}
-		demanded, _ := people.FactorsIn(was...)
-		wanted, _ := people.FactorsIn(is...)
+		demanded := people.FactorsIn(was...)
+		wanted := people.FactorsIn(is...)
 		if lacks(wanted, id) && !lacks(demanded, id) {
 			lacking[nameFactors(wanted)] = append(lacking[nameFactors(wanted)], p.Name)
 		}

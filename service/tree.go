@@ -332,7 +332,7 @@ func (s *Service) newScope(wanted NewScope, parent access.ID) (access.Scope, sto
 	}
 	for key, value := range wanted.Tags {
 		if access.CheckName(key) != nil {
-			return access.Scope{}, store.ScopeDetails{}, &Problem{Kind: Invalid, Detail: fmt.Sprintf("the tag %q is no name", key), Next: "use lower-case letters, digits and hyphens", Field: "tags"}
+			return access.Scope{}, store.ScopeDetails{}, &Problem{Kind: Invalid, Detail: fmt.Sprintf("the tag %q is not a valid name", key), Next: "use lower-case letters, digits and hyphens", Field: "tags"}
 		}
 		if err := checkLine("tags", "the tag "+key, value); err != nil {
 			return access.Scope{}, store.ScopeDetails{}, err
@@ -366,7 +366,7 @@ func checkEmail(email string) error {
 		return nil
 	}
 	if parsed, err := mail.ParseAddress(email); err != nil || parsed.Address != email {
-		return &Problem{Kind: Invalid, Detail: fmt.Sprintf("%q is no email address", email), Next: "write one such as bram@lindenmere.example, or none", Field: "email"}
+		return &Problem{Kind: Invalid, Detail: fmt.Sprintf("%q is not a valid email address", email), Next: "write one such as bram@lindenmere.example, or none", Field: "email"}
 	}
 	return nil
 }

@@ -90,7 +90,7 @@ func (t *told) read(into *service.Told) error {
 	var text string
 	if given(t.Time) {
 		if err := json.Unmarshal(t.Time, &text); err != nil {
-			return invalid("context.time", "the time %s is no text: write it by RFC 3339", t.Time)
+			return invalid("context.time", "the time %s is not text: write it by RFC 3339", t.Time)
 		}
 		var err error
 		for _, form := range moments {
@@ -99,7 +99,7 @@ func (t *told) read(into *service.Told) error {
 			}
 		}
 		if err != nil {
-			return invalid("context.time", "%q is no moment: write it by RFC 3339, such as 2026-11-25T12:00:00Z", text)
+			return invalid("context.time", "%q is not a valid time: write it by RFC 3339, such as 2026-11-25T12:00:00Z", text)
 		}
 	}
 	for _, field := range []struct {
@@ -108,7 +108,7 @@ func (t *told) read(into *service.Told) error {
 		into *string
 	}{{"ip", t.IP, &into.IP}, {"location", t.Location, &into.Location}, {"provider", t.Provider, &into.Provider}} {
 		if given(field.raw) && json.Unmarshal(field.raw, field.into) != nil {
-			return invalid("context."+field.name, "the %s %s is no text", field.name, field.raw)
+			return invalid("context."+field.name, "the %s %s is not text", field.name, field.raw)
 		}
 	}
 	for name, raw := range t.Claims {
@@ -351,7 +351,7 @@ func (h Handler) evaluations(c *gin.Context) {
 	switch b.Options.Semantic {
 	case "", executeAll, denyOnFirstDeny, permitOnFirstPermit:
 	default:
-		h.Fail(c, invalid("options.evaluations_semantic", "%q is no semantic: use %s, %s or %s", b.Options.Semantic, executeAll, denyOnFirstDeny, permitOnFirstPermit))
+		h.Fail(c, invalid("options.evaluations_semantic", "%q is not a semantic: use %s, %s or %s", b.Options.Semantic, executeAll, denyOnFirstDeny, permitOnFirstPermit))
 		return
 	}
 	if len(b.Evaluations) > mostEvaluations {

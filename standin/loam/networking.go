@@ -24,7 +24,7 @@ func checkNetwork(c *call) error {
 	for _, rule := range c.in.Rules {
 		parts := rulePattern.FindStringSubmatch(rule)
 		if parts == nil || (parts[1] == "in") != (parts[4] == "from") {
-			return invalid("rules", fmt.Sprintf("%q is no rule of a network", rule), ruleForm)
+			return invalid("rules", fmt.Sprintf("%q is not a rule of a network", rule), ruleForm)
 		}
 		if err := checkRange(parts[5]); err != nil {
 			return err
@@ -38,7 +38,7 @@ func checkRange(text string) error {
 		return nil
 	}
 	if p, err := netip.ParsePrefix(text); err != nil || p.Masked() != p {
-		return invalid("range", fmt.Sprintf("%q is no range of addresses", text), "write one in CIDR notation, such as 10.20.0.0/16")
+		return invalid("range", fmt.Sprintf("%q is not a range of addresses", text), "write one in CIDR notation, such as 10.20.0.0/16")
 	}
 	return nil
 }

@@ -87,7 +87,7 @@ func (c *call) putObject(ctx context.Context, address, mediaType string, body []
 		mediaType = "application/octet-stream"
 	}
 	if _, _, err := mime.ParseMediaType(mediaType); err != nil || len(mediaType) > 200 {
-		return loamapi.Object{}, invalid("Content-Type", fmt.Sprintf("%q is no media type", mediaType), "send one such as image/tiff")
+		return loamapi.Object{}, invalid("Content-Type", fmt.Sprintf("%q is not a media type", mediaType), "send one such as image/tiff")
 	}
 	if err := r.fits(len(body)); err != nil {
 		return loamapi.Object{}, err

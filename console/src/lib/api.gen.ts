@@ -1529,7 +1529,7 @@ export interface components {
              * @enum {string}
              */
             factor?: "code" | "passkey";
-            /** @description Before anything else one must come in by one of these, and set it up if one has none; empty when nothing is missing */
+            /** @description Before anything else one must sign in with one of these, and set it up if one has none; empty when nothing is missing */
             wantedFactors: components["schemas"]["Factor"][];
             /** Format: date-time */
             endsAt: string;
@@ -1615,7 +1615,7 @@ export interface components {
             temporary?: boolean;
             signInBy?: components["schemas"]["SignInBy"];
             tags?: components["schemas"]["Tags"];
-            /** @description Groups to put the person into */
+            /** @description Groups to add the person to */
             groups?: string[];
             /** @description Grants for the person */
             grants?: components["schemas"]["FirstGrant"][];
@@ -1904,7 +1904,7 @@ export interface components {
             life?: number;
             /** @description People work from these alone, written as in 192.0.2.0/24; from anywhere when left out */
             networks?: string[];
-            /** @description People come in by one of these; by a password alone when left out */
+            /** @description People need one of these to sign in; a password alone will do when left out */
             factors?: components["schemas"]["Factor"][];
         };
         /**

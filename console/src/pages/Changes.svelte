@@ -104,7 +104,7 @@
   </div>
   {#if problem}
     {#if problem.status === 403 && problem.permission}
-      <p class="card quiet px-5 py-4">The log tells of the whole organisation, which takes the permission <em>{problem.permission}</em> at its top. The changes of a scope that you may look into stand on its own page.</p>
+      <p class="card quiet px-5 py-4">The log shows the whole organisation. To read it you need the permission <em>{problem.permission}</em> at its top. The page of each scope shows the changes there.</p>
     {:else}
       <ProblemNote {problem} />
     {/if}

@@ -28,13 +28,13 @@
 
 <fieldset class="space-y-4 border-t border-gray-200 pt-4 dark:border-gray-700">
   <legend class="label float-left mb-2 w-full">{legend}</legend>
-  <div class="clear-both" role="group" aria-label="How they come in">
+  <div class="clear-both" role="group" aria-label="How they sign in">
     <div class="flex flex-wrap gap-x-6 gap-y-2">
       {#each factors as { name, words } (name)}
         <Checkbox name="{level}-{name}" bind:checked={() => demands?.factors?.includes(name) ?? false, (on) => letIn(name, on)}>{words}</Checkbox>
       {/each}
     </div>
-    <p class="quiet mt-1 text-sm">{level === "everybody" ? "They come in by one of what is ticked; by a password alone if nothing is." : "If nothing is ticked, as demanded of everybody."}</p>
+    <p class="quiet mt-1 text-sm">{level === "everybody" ? "They need one of these to sign in; if none is ticked, a password alone will do." : "If none is ticked, as demanded of everybody."}</p>
   </div>
   <div class="grid grid-cols-2 gap-4 max-sm:grid-cols-1">
     <Field label="Minutes until an unused session ends" name="{level}.idle" hint={level === "everybody" ? "120 if empty" : "If empty, as demanded of everybody"}>
