@@ -1,6 +1,7 @@
 package access
 
 import (
+	"bytes"
 	"encoding/hex"
 	"errors"
 )
@@ -14,6 +15,9 @@ var ErrBadID = errors.New("an id has 32 hexadecimal digits in five groups, such 
 
 // IsZero reports whether the id was never set.
 func (id ID) IsZero() bool { return id == ID{} }
+
+// Compare puts ids in the order of their bytes, as [bytes.Compare] does.
+func (id ID) Compare(other ID) int { return bytes.Compare(id[:], other[:]) }
 
 // String gives the id in the text form of RFC 9562, section 4.
 func (id ID) String() string {

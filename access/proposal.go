@@ -1,20 +1,36 @@
 package access
 
+import "slices"
+
 // Proposal is changes that are worked out and not made. It is worked out once; the rule on gains, the impact and whoever makes the
 // changes read it.
 type Proposal struct {
 	Before  *Snapshot
 	After   *Snapshot // at the revision after that of Before
 	Changes []Change
+	// Back takes the changes back, in the order in which it is to be made: what was created in the tree or among the people goes
+	// out of use, for nothing is deleted there.
+	Back []Change
 }
 
 // Propose works changes out. The error is that of [Snapshot.With].
 func (s *Snapshot) Propose(changes ...Change) (*Proposal, error) {
-	after, err := s.With(s.revision+1, changes...)
+	p := &Proposal{Before: s, Changes: changes}
+	b := s.Builder()
+	for _, change := range changes {
+		back := change.back(&b.draft.Snapshot)
+		if err := b.Apply(change); err != nil {
+			return nil, err
+		}
+		p.Back = append(p.Back, back...) // no change has more than one
+	}
+	slices.Reverse(p.Back)
+	var err error
+	p.After, err = b.Done(s.revision + 1)
 	if err != nil {
 		return nil, err
 	}
-	return &Proposal{Before: s, After: after, Changes: changes}, nil
+	return p, nil
 }
 
 // comparison begins to compare who holds what before and after.

@@ -25,6 +25,7 @@ type memory struct {
 	settings     people.Settings
 	quotas       people.Quotas
 	made         uint64 // keys
+	recorded     []store.Recorded
 }
 
 func newMemory(now *access.Snapshot) *memory {
@@ -70,18 +71,34 @@ func (m *memory) Load(_ context.Context, _ access.ID, into func(access.Change) e
 }
 
 func (m *memory) Write(_ context.Context, _ access.ID, author store.Author, fn func(service.Tx, uint64) (string, error)) (uint64, error) {
-	if _, err := fn(memoryTx{m, author.At}, m.revision); err != nil {
+	record := store.Recorded{Revision: m.revision + 1, Author: author}
+	what, err := fn(memoryTx{m, &record}, m.revision)
+	if err != nil {
 		return 0, err
 	}
+	record.What = what
+	m.recorded = append(m.recorded, record)
 	m.revision++
 	return m.revision, nil
 }
 
-func (m *memory) ChangesSince(context.Context, access.ID, uint64) ([]store.Step, bool, error) {
-	return nil, false, nil
+func (m *memory) Change(_ context.Context, _ access.ID, revision uint64) (store.Recorded, error) {
+	for _, r := range m.recorded {
+		if r.Revision == revision {
+			return r, nil
+		}
+	}
+	return store.Recorded{}, store.ErrNotFound
 }
 
-func (memoryTx) Record(...access.Change) {}
+func (m *memory) ChangesSince(_ context.Context, _ access.ID, revision uint64) (steps []store.Step, untold, err error) {
+	for _, r := range m.recorded {
+		if r.Revision > revision {
+			steps = append(steps, store.Step{Revision: r.Revision, Changes: r.Changes})
+		}
+	}
+	return steps, nil, nil
+}
 
 func (m *memory) Audit(context.Context, ...store.AuditRecord) error            { return nil }
 func (m *memory) ForgetGuesses(context.Context, people.SignIn) error           { return nil }
@@ -174,20 +191,20 @@ func (m *memory) Recovery(context.Context, people.Token) (i store.Identity, unti
 // memoryTx writes what is not in the snapshot itself: that the service keeps.
 type memoryTx struct {
 	*memory
-	at time.Time
+	record *store.Recorded
 }
 
-func (w memoryTx) At() time.Time { return w.at }
+func (w memoryTx) Final() { w.record.Final = true }
 
-func (w memoryTx) Accept(guest access.Principal, _, _ string, identity access.ID) error {
-	d := w.details[guest.ID]
-	d.State, d.Identity = people.Active, identity
-	w.details[guest.ID] = d
-	return nil
-}
-
-func (w memoryTx) CreatePrincipal(p access.Principal, d store.PrincipalDetails) error {
-	w.details[p.ID] = d
+func (w memoryTx) Apply(p *access.Proposal, after store.Descriptions) error {
+	w.record.Changes, w.record.Back, w.record.After = p.Changes, p.Back, after
+	w.record.Before.Principals = map[access.ID]store.PrincipalDetails{}
+	for id, d := range after.Principals {
+		if was, there := w.details[id]; there {
+			w.record.Before.Principals[id] = was
+		}
+		w.details[id] = d
+	}
 	return nil
 }
 
@@ -200,22 +217,6 @@ func (w memoryTx) CreateIdentity(i store.Identity) error {
 func (w memoryTx) CreateOutsider(i store.Identity) error {
 	w.identities[i.ID] = i
 	return nil
-}
-
-func (w memoryTx) EditPrincipal(_, after access.Principal, _, is store.PrincipalDetails) error {
-	w.details[after.ID] = is
-	return nil
-}
-
-func (w memoryTx) SetState(p access.Principal, _, to people.State) error {
-	d := w.details[p.ID]
-	d.State = to
-	w.details[p.ID] = d
-	return nil
-}
-
-func (w memoryTx) Reinvite(guest access.Principal) error {
-	return w.SetState(guest, people.Retired, people.Pending)
 }
 
 func (w memoryTx) CreateKey(k store.Key) error {
@@ -266,23 +267,8 @@ func (w memoryTx) SetQuotas(_, after people.Quotas) error {
 	return nil
 }
 
-// What the snapshot says is all there is to say.
+// What opens an account beside its keys is not looked at.
 
-func (memoryTx) AddMember(access.Membership) error                                  { return nil }
-func (memoryTx) RemoveMember(access.Membership) error                               { return nil }
-func (memoryTx) CreateGrant(g access.Grant, description string) error               { return nil }
-func (memoryTx) RevokeGrant(g access.Grant) error                                   { return nil }
-func (memoryTx) CreateRole(access.RoleDefinition) error                             { return nil }
-func (memoryTx) EditRole(_, _ access.RoleDefinition) error                          { return nil }
-func (memoryTx) RemoveRole(access.RoleDefinition) error                             { return nil }
-func (memoryTx) CreateScope(access.Scope, store.ScopeDetails) error                 { return nil }
-func (memoryTx) ReshapeScope(_, _ access.Scope, _, _ store.ScopeDetails) error      { return nil }
-func (memoryTx) OfferServices(access.Scope, []string) error                         { return nil }
-func (memoryTx) PutPolicy(*access.Policy, access.Policy, string) error              { return nil }
-func (memoryTx) RemovePolicy(access.Policy) error                                   { return nil }
 func (memoryTx) ResetPassword(store.Identity, string, time.Time, store.Reset) error { return nil }
 func (memoryTx) SetPassword(store.Identity, string) error                           { return nil }
-func (memoryTx) SetProfile(access.Principal, *string, *string) (title, email string, err error) {
-	return "", "", nil
-}
-func (memoryTx) WithdrawKey(store.Key) error { return nil }
+func (memoryTx) WithdrawKey(store.Key) error                                        { return nil }

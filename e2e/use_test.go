@@ -253,13 +253,19 @@ func TestConsoleTreeOfMany(t *testing.T) {
 		return id
 	}
 	_, err = b.Records.Write(t.Context(), id(top.Id), store.Author{Name: "rowan@lindenmere", At: b.Clock.Now()}, func(tx *store.Tx, _ uint64) (string, error) {
-		for n := range many {
-			scope := access.Scope{ID: access.ID{200, byte(n >> 8), byte(n)}, Parent: id(house.Id), Kind: access.Resource, Type: "bucket", Name: fmt.Sprintf("tray-%04d", n)}
-			if err := tx.CreateScope(scope, store.ScopeDetails{CreatedAt: b.Clock.Now()}); err != nil {
-				return "", err
-			}
+		changes := make([]access.Change, many)
+		for n := range changes {
+			changes[n] = access.CreateScope{Scope: access.Scope{ID: access.ID{200, byte(n >> 8), byte(n)}, Parent: id(house.Id), Kind: access.Resource, Type: "bucket", Name: fmt.Sprintf("tray-%04d", n)}}
 		}
-		return "planted trays", nil
+		now, err := b.Service.Snapshot(t.Context(), id(top.Id))
+		if err != nil {
+			return "", err
+		}
+		p, err := now.Propose(changes...)
+		if err != nil {
+			return "", err
+		}
+		return "planted trays", tx.Apply(p, store.Descriptions{})
 	})
 	require.NoError(t, err)
 	console := openConsole(t, testbed.Start(t, b.Records)) // a service that has read them

@@ -162,13 +162,16 @@ func (s *Service) EditProfile(ctx context.Context, c Caller, title, email *strin
 		if err := was.ofPrincipal(d, p, is); err != nil {
 			return plan{}, err
 		}
-		return plan{
-			rows: func(tx Tx) (err error) {
-				c.Identity.Title, c.Identity.Email, err = tx.SetProfile(p, title, email)
-				return err
-			},
-			what: "mended their own profile",
-		}, nil
+		if title != nil {
+			is.Title = *title
+		}
+		if email != nil {
+			is.Email = *email
+		}
+		c.Identity.Title, c.Identity.Email = is.Title, is.Email
+		planned := plan{what: "edited their own profile", final: true}
+		planned.describe(p.ID, is)
+		return planned, nil
 	})
 	if err == nil && c.Identity.Email != had.Email {
 		s.notify(ctx, had, "Your mail address was changed to "+c.Identity.Email+".")

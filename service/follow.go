@@ -74,11 +74,12 @@ func (s *Service) level(ctx context.Context, h *house) (*access.Snapshot, error)
 	if now == nil {
 		return s.reload(ctx, h)
 	}
-	steps, whole, err := s.records.ChangesSince(ctx, h.id, now.Revision())
+	steps, untold, err := s.records.ChangesSince(ctx, h.id, now.Revision())
 	if err != nil {
 		return nil, err
 	}
-	if !whole {
+	if untold != nil {
+		s.log.Warn("change records do not tell what another instance changed: the organisation is read anew", "organisation", h.id, "reason", untold)
 		return s.reload(ctx, h)
 	}
 	if len(steps) > 0 {

@@ -134,11 +134,9 @@ func planGrant(wanted NewGrant, made *access.Grant) planner {
 		if *made, err = d.newGrant(wanted, access.ID{}); err != nil {
 			return plan{}, err
 		}
-		return plan{
-			changes: []access.Change{access.CreateGrant{Grant: *made}},
-			rows:    func(tx Tx) error { return tx.CreateGrant(*made, wanted.Description) },
-			what:    fmt.Sprintf("granted %s to %s %s at %s", wanted.Role, wanted.Kind, wanted.Name, d.Address(made.Scope)),
-		}, nil
+		p := plan{changes: []access.Change{access.CreateGrant{Grant: *made}}}
+		p.describeGrant(made.ID, wanted.Description)
+		return p, nil
 	}
 }
 
@@ -187,16 +185,10 @@ func planRevocation(key string) planner {
 		if err != nil {
 			return plan{}, &Problem{Kind: Invalid, Detail: fmt.Sprintf("%q is not a valid id of a grant: %v", key, err), Next: "take it from the list of grants", Field: "grant"}
 		}
-		grant, err := d.revocable(id, key)
-		if err != nil {
+		if _, err := d.revocable(id, key); err != nil {
 			return plan{}, err
 		}
-		holder, _ := d.Principal(grant.Principal)
-		return plan{
-			changes: []access.Change{access.RevokeGrant{ID: id}},
-			rows:    func(tx Tx) error { return tx.RevokeGrant(grant) },
-			what:    fmt.Sprintf("revoked %s from %s %s at %s", grant.Role, holder.Kind, holder.Name, d.Address(grant.Scope)),
-		}, nil
+		return plan{changes: []access.Change{access.RevokeGrant{ID: id}}}, nil
 	}
 }
 

@@ -2,7 +2,6 @@ package service
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"strings"
 	"time"
@@ -81,7 +80,7 @@ func (s *Service) planInvitation(c Caller, organisation string, wanted Invitatio
 		if _, err := d.needAtTop("create user", organisation); err != nil {
 			return plan{}, err
 		}
-		p, rows, err := d.planStart(organisation, id, wanted.Groups, wanted.Grants)
+		p, err := d.planStart(organisation, id, wanted.Groups, wanted.Grants)
 		if err != nil {
 			return plan{}, err
 		}
@@ -89,9 +88,8 @@ func (s *Service) planInvitation(c Caller, organisation string, wanted Invitatio
 		accepted := guest.principal
 		accepted.Inactive = false
 		p.imagined = append([]access.Change{access.CreatePrincipal{Principal: accepted}}, p.changes[1:]...)
-		p.rows = func(tx Tx) error {
-			return errors.Join(tx.CreatePrincipal(guest.principal, guest.details), rows(tx), guest.link.write(tx))
-		}
+		p.describe(id, guest.details)
+		p.beside = guest.link.write
 		if guest.link.revealed {
 			p.actsAs = []access.ID{id}
 		}
@@ -156,13 +154,10 @@ func planReinvitation(ctx context.Context, organisation string, who Somebody, li
 		if link.revealed {
 			p.what += ", and had the link shown"
 		}
-		p.rows = func(tx Tx) error {
-			if withdrawn {
-				if err := tx.Reinvite(guest); err != nil {
-					return err
-				}
-			}
-			return link.write(tx)
+		p.beside = link.write
+		if withdrawn {
+			details.State = people.Pending
+			p.describe(guest.ID, details)
 		}
 		return p, nil
 	}
@@ -203,7 +198,7 @@ func (s *Service) AcceptInvitation(ctx context.Context, c Caller, token people.T
 // accept lets a pending guest in as an identity.
 func (s *Service) accept(ctx context.Context, c Caller, v LinkView, token people.Token, i store.Identity, more func(Tx) error) error {
 	name := i.SignIn().String()
-	_, err := s.write(ctx, c, v.Organisation, func(now *access.Snapshot, _ Details) (plan, error) {
+	_, err := s.write(ctx, c, v.Organisation, func(now *access.Snapshot, details Details) (plan, error) {
 		guest, ok := now.Principal(v.Principal)
 		if !ok {
 			return plan{}, notThere("guest", v.SignIn, "")
@@ -215,7 +210,7 @@ func (s *Service) accept(ctx context.Context, c Caller, v LinkView, token people
 				return plan{}, err
 			}
 		}
-		p := plan{what: name + " accepted the invitation", changes: []access.Change{access.SetInactive{ID: guest.ID}}, rows: func(tx Tx) error {
+		p := plan{what: name + " accepted the invitation", final: true, changes: []access.Change{access.SetInactive{ID: guest.ID}}, beside: func(tx Tx) error {
 			if err := tx.UseLink(token); err != nil {
 				return err
 			}
@@ -227,8 +222,15 @@ func (s *Service) accept(ctx context.Context, c Caller, v LinkView, token people
 					return err
 				}
 			}
-			return tx.Accept(guest, name, i.Title, i.ID)
+			return nil
 		}}
+		known, err := details.PrincipalDetails(ctx, v.Organisation, []access.ID{guest.ID})
+		if err != nil {
+			return plan{}, err
+		}
+		is := known[guest.ID]
+		is.Title, is.State, is.Identity = i.Title, people.Active, i.ID
+		p.describe(guest.ID, is)
 		if guest.Name != name {
 			p.changes = append(p.changes, access.RenamePrincipal{ID: guest.ID, Name: name})
 		}

@@ -106,7 +106,7 @@ func (s *Service) issue(ctx context.Context, c Caller, wanted NewKey, find func(
 		}
 		notices, err := d.notice(ctx, c, p, "An API key of yours was issued.", "issued an API key that opens your account.")
 		return plan{
-			rows:    func(tx Tx) error { return tx.CreateKey(made.Key) },
+			beside:  func(tx Tx) error { return tx.CreateKey(made.Key) },
 			what:    fmt.Sprintf("issued key %s for %s %s", made.Key.ID, p.Kind.Words(), p.Name),
 			notices: notices,
 		}, err
@@ -203,7 +203,7 @@ func (s *Service) WithdrawKey(ctx context.Context, c Caller, key string) error {
 		}
 		notices, err := d.notice(ctx, c, p, "An API key of yours was taken back.", "took back one of your API keys.")
 		return plan{
-			rows:    func(tx Tx) error { return tx.WithdrawKey(k) },
+			beside:  func(tx Tx) error { return tx.WithdrawKey(k) },
 			what:    fmt.Sprintf("took back key %s of %s %s", k.ID, p.Kind.Words(), p.Name),
 			notices: notices,
 		}, err

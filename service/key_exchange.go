@@ -107,7 +107,7 @@ func (s *Service) ExchangeKey(ctx context.Context, c Caller, key string, keep ti
 			end = func(Tx) error { return nil } // it ends earlier by itself
 		}
 		notices, err := d.notice(ctx, c, p, "An API key of yours was exchanged for another.", "exchanged one of your API keys for another.")
-		return plan{rows: func(tx Tx) error { return errors.Join(tx.CreateKey(made.Key), end(tx)) }, what: what, notices: notices}, err
+		return plan{beside: func(tx Tx) error { return errors.Join(tx.CreateKey(made.Key), end(tx)) }, what: what, notices: notices}, err
 	})
 	return made, err
 }

@@ -2,7 +2,6 @@ package service
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"maps"
 	"slices"
@@ -202,7 +201,9 @@ func (d desk) planEdited(before access.Principal, was store.PrincipalDetails, ed
 			return plan{}, err
 		}
 	}
-	p.rows = func(tx Tx) error { return tx.EditPrincipal(before, after, was, is) }
+	if is != was {
+		p.describe(before.ID, is)
+	}
 	p.what = fmt.Sprintf("altered %s %s", before.Kind.Words(), before.Name)
 	if after.Name != before.Name {
 		p.what += ", now called " + after.Name
@@ -265,10 +266,9 @@ func planState(ctx context.Context, organisation string, who Somebody, to people
 		if p.Kind == access.Guest && to == people.Active && details.Identity.IsZero() {
 			return plan{}, &Problem{Kind: Conflict, Detail: p.Name + " never accepted the invitation", Next: "invite them once more", Field: "state"}
 		}
-		planned := plan{
-			rows: func(tx Tx) error { return tx.SetState(p, details.State, to) },
-			what: fmt.Sprintf("%s %s %s", map[people.State]string{people.Active: "restored", people.Suspended: "suspended", people.Retired: "retired"}[to], p.Kind.Words(), p.Name),
-		}
+		planned := plan{what: fmt.Sprintf("%s %s %s", map[people.State]string{people.Active: "restored", people.Suspended: "suspended", people.Retired: "retired"}[to], p.Kind.Words(), p.Name)}
+		details.State = to
+		planned.describe(p.ID, details)
 		if planned.warnings, err = d.issued(ctx, p, to); err != nil {
 			return plan{}, err
 		}
@@ -321,7 +321,6 @@ func planHandOver(organisation string, from, to Somebody) planner {
 		if giver.ID == taker.ID {
 			return plan{}, &Problem{Kind: Invalid, Detail: "what somebody holds cannot be handed over to themselves", Next: "name somebody else", Field: "to"}
 		}
-		var old, fresh []access.Grant
 		p := plan{what: fmt.Sprintf("handed over what %s %s held to %s %s", from.words(), from.Name, to.words(), to.Name)}
 		for _, grant := range d.GrantsFor(giver.ID) {
 			scope, _ := d.Scope(grant.Scope)
@@ -332,18 +331,11 @@ func planHandOver(organisation string, from, to Somebody) planner {
 			}
 			next := grant
 			next.ID, next.Principal = newID(), taker.ID
-			old, fresh = append(old, grant), append(fresh, next)
+			p.describeGrant(next.ID, "handed over from "+giver.Kind.String()+" "+giver.Name)
 			p.changes = append(p.changes, access.RevokeGrant{ID: grant.ID}, access.CreateGrant{Grant: next})
 		}
-		if len(old) == 0 {
+		if len(p.changes) == 0 {
 			return plan{}, &Problem{Kind: Conflict, Detail: fmt.Sprintf("no grant names %s %s directly", from.words(), from.Name), Next: "what comes through groups is handed over by membership"}
-		}
-		p.rows = func(tx Tx) error {
-			var err error
-			for i := range old {
-				err = errors.Join(err, tx.RevokeGrant(old[i]), tx.CreateGrant(fresh[i], "handed over from "+giver.Kind.String()+" "+giver.Name))
-			}
-			return err
 		}
 		return p, nil
 	}
@@ -381,8 +373,8 @@ func (s *Service) ResetPassword(ctx context.Context, c Caller, organisation, nam
 			return plan{}, err
 		}
 		return plan{
-			rows: func(tx Tx) error { return tx.ResetPassword(identity, hash, s.moment().Add(people.TemporaryFor), ends) },
-			what: "reset the password of user " + name,
+			beside: func(tx Tx) error { return tx.ResetPassword(identity, hash, s.moment().Add(people.TemporaryFor), ends) },
+			what:   "reset the password of user " + name,
 		}, nil
 	})
 	if err != nil {

@@ -101,7 +101,7 @@ func (s *Service) MailPasswordLink(ctx context.Context, c Caller, organisation, 
 		if err == nil {
 			err = d.mayActAs(p)
 		}
-		return plan{rows: link.write, what: "made a link for user " + name + " to choose a password"}, err
+		return plan{beside: link.write, what: "made a link for user " + name + " to choose a password"}, err
 	}); err != nil {
 		return LinkMade{}, err
 	}
@@ -204,7 +204,7 @@ func (s *Service) UseLink(ctx context.Context, token people.Token, password, tit
 		return v, err
 	}
 	_, err = s.write(ctx, c, v.Organisation, func(*access.Snapshot, Details) (plan, error) {
-		return plan{what: "chose a password by a link", rows: func(tx Tx) error {
+		return plan{what: "chose a password by a link", beside: func(tx Tx) error {
 			if err := tx.UseLink(token); err != nil {
 				return err
 			}

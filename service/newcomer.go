@@ -127,7 +127,7 @@ func (d desk) planNewcomer(organisation string, user *newcomer, wanted NewUser) 
 	if _, err := d.needAtTop("create user", organisation); err != nil {
 		return plan{}, err
 	}
-	p, rows, err := d.planStart(organisation, user.principal.ID, wanted.Groups, wanted.Grants)
+	p, err := d.planStart(organisation, user.principal.ID, wanted.Groups, wanted.Grants)
 	if err != nil {
 		return plan{}, err
 	}
@@ -136,34 +136,27 @@ func (d desk) planNewcomer(organisation string, user *newcomer, wanted NewUser) 
 	if user.plain != "" || user.key != nil || user.link != nil && user.link.revealed {
 		p.actsAs = []access.ID{user.principal.ID}
 	}
-	p.rows = func(tx Tx) error {
-		if err := user.write(tx); err != nil {
-			return err
-		}
-		return rows(tx)
-	}
+	p.describe(user.principal.ID, user.details)
+	p.beside = user.write
 	return p, nil
 }
 
 // planStart plans what somebody who is not there yet gets: memberships and grants. Its words go on after who they are.
-func (d desk) planStart(organisation string, who access.ID, groups []string, grants []NewGrant) (p plan, rows func(Tx) error, err error) {
-	var writes []func(Tx) error
+func (d desk) planStart(organisation string, who access.ID, groups []string, grants []NewGrant) (p plan, err error) {
 	for _, name := range groups {
 		group, err := MemberChange{Organisation: organisation, Group: name}.group(d)
 		if err != nil {
-			return plan{}, nil, inField(err, "groups")
+			return plan{}, inField(err, "groups")
 		}
-		m := access.Membership{Group: group.ID, Member: who}
-		p.changes = append(p.changes, access.AddMember{Membership: m})
-		writes = append(writes, func(tx Tx) error { return tx.AddMember(m) })
+		p.changes = append(p.changes, access.AddMember{Membership: access.Membership{Group: group.ID, Member: who}})
 	}
 	for _, grant := range grants {
 		made, err := d.newGrant(grant, who)
 		if err != nil {
-			return plan{}, nil, inField(err, "grants")
+			return plan{}, inField(err, "grants")
 		}
 		p.changes = append(p.changes, access.CreateGrant{Grant: made})
-		writes = append(writes, func(tx Tx) error { return tx.CreateGrant(made, grant.Description) })
+		p.describeGrant(made.ID, grant.Description)
 	}
 	if len(groups) > 0 {
 		p.what += " in " + strings.Join(groups, ", ")
@@ -175,14 +168,7 @@ func (d desk) planStart(organisation string, who access.ID, groups []string, gra
 	if len(given) > 0 {
 		p.what += " with " + strings.Join(given, ", ")
 	}
-	return p, func(tx Tx) error {
-		for _, write := range writes {
-			if err := write(tx); err != nil {
-				return err
-			}
-		}
-		return nil
-	}, nil
+	return p, nil
 }
 
 // inField says which field a problem of a part of the request is about.
@@ -194,11 +180,9 @@ func inField(err error, field string) error {
 	return err
 }
 
+// write writes by what the newcomer signs in.
 func (u *newcomer) write(tx Tx) error {
 	if err := tx.CreateIdentity(u.identity); err != nil {
-		return err
-	}
-	if err := tx.CreatePrincipal(u.principal, u.details); err != nil {
 		return err
 	}
 	if u.link != nil {

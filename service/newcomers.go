@@ -216,10 +216,16 @@ func (d desk) planAll(organisation string, users []*newcomer, rows []row, told *
 			return plan{}, err
 		}
 		all.changes, all.actsAs = append(all.changes, p.changes...), append(all.actsAs, p.actsAs...)
-		writes = append(writes, p.rows)
+		writes = append(writes, p.beside)
+		for id, details := range p.described.Principals {
+			all.describe(id, details)
+		}
+		for id, description := range p.described.Grants {
+			all.describeGrant(id, description)
+		}
 		*told = append(*told, p.what)
 	}
-	all.rows = func(tx Tx) error {
+	all.beside = func(tx Tx) error {
 		for _, write := range writes {
 			if err := write(tx); err != nil {
 				return err

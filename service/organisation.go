@@ -115,23 +115,18 @@ func (s *Service) CreateOrganisation(ctx context.Context, c Caller, wanted NewOr
 		return OrganisationMade{}, err
 	}
 	changes := []access.Change{access.CreateScope{Scope: top}, access.CreatePrincipal{Principal: steward.principal}, access.CreateGrant{Grant: grant}}
-	next, err := access.New(catalogue).With(1, changes...)
-	if err != nil {
-		return OrganisationMade{}, broken(err, "")
+	p := plan{changes: changes, what: fmt.Sprintf("created organisation %s with steward %s", top.Name, steward.principal.Name), beside: steward.write, final: true}
+	p.described.Scopes = map[access.ID]store.ScopeDetails{top.ID: made.Organisation.ScopeDetails}
+	p.describe(steward.principal.ID, steward.details)
+	p.describeGrant(grant.ID, "first steward")
+	if err := p.propose(access.New(catalogue)); err != nil {
+		return OrganisationMade{}, err
 	}
 	if err := nameFree(ctx, s.records, top); err != nil {
 		return OrganisationMade{}, err
 	}
 	_, err = s.records.Create(context.WithoutCancel(ctx), top.ID, s.author(c), func(tx Tx, _ uint64) (string, error) {
-		if err := tx.CreateScope(top, made.Organisation.ScopeDetails); err != nil {
-			return "", err
-		}
-		if err := steward.write(tx); err != nil {
-			return "", err
-		}
-		tx.Record(changes...)
-		what := fmt.Sprintf("created organisation %s with steward %s", top.Name, steward.principal.Name)
-		return what, tx.CreateGrant(grant, "first steward")
+		return p.words(), p.writeTo(tx)
 	})
 	if errors.Is(err, store.ErrTaken) {
 		err = cmp.Or(nameFree(ctx, s.records, top), err)
@@ -142,9 +137,9 @@ func (s *Service) CreateOrganisation(ctx context.Context, c Caller, wanted NewOr
 	settings := people.DefaultSettings()
 	s.house(top.ID).settings.Store(&settings)
 	s.house(top.ID).quotas.Store(&people.Quotas{})
-	s.house(top.ID).publish(next)
+	s.house(top.ID).publish(p.proposal.After)
 	made.Steward = UserView{Principal: steward.principal, PrincipalDetails: steward.details}
-	made.Revision = next.Revision()
+	made.Revision = p.proposal.After.Revision()
 	return made, nil
 }
 

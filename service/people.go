@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"context"
 	"errors"
-	"fmt"
 	"maps"
 	"slices"
 	"time"
@@ -249,11 +248,9 @@ func (s *Service) planGroup(organisation string, wanted NewGroup, made *GroupVie
 			group.Owner = owner.ID
 		}
 		*made = group
-		return plan{
-			changes: []access.Change{access.CreatePrincipal{Principal: group.Principal}},
-			rows:    func(tx Tx) error { return tx.CreatePrincipal(group.Principal, group.PrincipalDetails) },
-			what:    "created group " + wanted.Name,
-		}, nil
+		p := plan{changes: []access.Change{access.CreatePrincipal{Principal: group.Principal}}}
+		p.describe(group.ID, group.PrincipalDetails)
+		return p, nil
 	}
 }
 
@@ -304,17 +301,9 @@ func (m MemberChange) plan(d desk) (plan, error) {
 	}
 	membership := access.Membership{Group: group.ID, Member: member.ID}
 	if m.Remove {
-		return plan{
-			changes: []access.Change{access.RemoveMember{Membership: membership}},
-			rows:    func(tx Tx) error { return tx.RemoveMember(membership) },
-			what:    fmt.Sprintf("took %s %s out of %s", m.Kind, m.Name, m.Group),
-		}, nil
+		return plan{changes: []access.Change{access.RemoveMember{Membership: membership}}}, nil
 	}
-	return plan{
-		changes: []access.Change{access.AddMember{Membership: membership}},
-		rows:    func(tx Tx) error { return tx.AddMember(membership) },
-		what:    fmt.Sprintf("put %s %s into %s", m.Kind, m.Name, m.Group),
-	}, nil
+	return plan{changes: []access.Change{access.AddMember{Membership: membership}}}, nil
 }
 
 func idsOf(list []access.Principal) []access.ID {

@@ -291,9 +291,8 @@ func planPolicy(wanted NewPolicy, made *access.Policy) planner {
 		}
 		*made = p
 		return plan{
-			changes: []access.Change{access.PutPolicy{Policy: p}},
-			rows:    func(tx Tx) error { return tx.PutPolicy(nil, p, wanted.Description) },
-			what:    fmt.Sprintf("wrote policy %s at %s", p.Name, d.Address(scope.ID)),
+			changes:   []access.Change{access.PutPolicy{Policy: p}},
+			described: store.Descriptions{Policies: map[access.ID]string{p.ID: wanted.Description}},
 		}, nil
 	}
 }
@@ -358,9 +357,8 @@ func planPolicyEdit(ctx context.Context, e PolicyEdit) planner {
 			after.Statements = append(after.Statements, unseen...) // what its editor does not see stays
 		}
 		return plan{
-			changes: []access.Change{access.PutPolicy{Policy: after}},
-			rows:    func(tx Tx) error { return tx.PutPolicy(&before, after, description) },
-			what:    fmt.Sprintf("rewrote policy %s at %s", after.Name, d.Address(after.Scope)),
+			changes:   []access.Change{access.PutPolicy{Policy: after}},
+			described: store.Descriptions{Policies: map[access.ID]string{after.ID: description}},
 		}, nil
 	}
 }
@@ -385,11 +383,7 @@ func planPolicyRemoval(key string) planner {
 		if err != nil {
 			return plan{}, err
 		}
-		return plan{
-			changes: []access.Change{access.RemovePolicy{ID: p.ID}},
-			rows:    func(tx Tx) error { return tx.RemovePolicy(p) },
-			what:    fmt.Sprintf("took away policy %s at %s", p.Name, d.Address(p.Scope)),
-		}, nil
+		return plan{changes: []access.Change{access.RemovePolicy{ID: p.ID}}}, nil
 	}
 }
 

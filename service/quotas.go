@@ -71,8 +71,8 @@ func (s *Service) SetQuotas(ctx context.Context, c Caller, organisation string, 
 	next, err := s.write(ctx, c, id, func(*access.Snapshot, Details) (plan, error) {
 		before := *s.house(id).quotas.Load()
 		return plan{
-			rows: func(tx Tx) error { return tx.SetQuotas(before, wanted) },
-			what: "set the quotas of the organisation", quotas: &wanted,
+			beside: func(tx Tx) error { return tx.SetQuotas(before, wanted) },
+			what:   "set the quotas of the organisation", quotas: &wanted,
 		}, nil
 	})
 	if err != nil {

@@ -23,35 +23,17 @@ type Details interface {
 // Tx is a write in progress on one organisation: see [store.Tx].
 type Tx interface {
 	Details
-	Accept(guest access.Principal, name string, title string, identity access.ID) error
-	AddMember(m access.Membership) error
-	At() time.Time
+	Apply(p *access.Proposal, after store.Descriptions) error
 	ChangeSettings(before people.Settings, after people.Settings) error
 	SetQuotas(before, after people.Quotas) error
-	CreateGrant(g access.Grant, description string) error
 	CreateIdentity(identity store.Identity) error
 	CreateKey(k store.Key) error
 	CreateOutsider(i store.Identity) error
-	CreatePrincipal(p access.Principal, details store.PrincipalDetails) error
-	CreateRole(def access.RoleDefinition) error
-	CreateScope(scope access.Scope, details store.ScopeDetails) error
-	EditPrincipal(before access.Principal, after access.Principal, was store.PrincipalDetails, is store.PrincipalDetails) error
-	EditRole(before access.RoleDefinition, after access.RoleDefinition) error
-	OfferServices(scope access.Scope, services []string) error
 	PutLink(token people.Token, l store.Link) error
-	PutPolicy(before *access.Policy, p access.Policy, description string) error
-	Record(changes ...access.Change)
-	Reinvite(guest access.Principal) error
-	RemoveMember(m access.Membership) error
-	RemovePolicy(p access.Policy) error
-	RemoveRole(def access.RoleDefinition) error
 	ResetPassword(i store.Identity, hash string, until time.Time, ends store.Reset) error
-	ReshapeScope(before access.Scope, after access.Scope, was store.ScopeDetails, is store.ScopeDetails) error
-	RevokeGrant(g access.Grant) error
 	SetPassword(i store.Identity, hash string) error
-	SetProfile(p access.Principal, title *string, email *string) (titleNow string, emailNow string, err error)
-	SetState(p access.Principal, from people.State, to people.State) error
 	UseLink(token people.Token) error
+	Final()
 	EndKey(k store.Key, until time.Time) error
 	ProveAddress(identity access.ID, address string) error
 	TakeOver(i store.Identity, hash string) error
@@ -111,7 +93,8 @@ type Records interface {
 	RemoveService(ctx context.Context, name string, author store.Author) error
 	Revisions(ctx context.Context) (map[access.ID]uint64, error)
 	Sequence(ctx context.Context) (uint64, error)
-	ChangesSince(ctx context.Context, organisation access.ID, revision uint64) (steps []store.Step, whole bool, err error)
+	Change(ctx context.Context, organisation access.ID, revision uint64) (store.Recorded, error)
+	ChangesSince(ctx context.Context, organisation access.ID, revision uint64) (steps []store.Step, untold, err error)
 	RevokeToken(ctx context.Context, token access.ID, until time.Time, record store.AuditRecord) error
 	ScopeChanges(ctx context.Context, organisation access.ID, scope access.ID, before uint64, limit int) ([]store.ScopeChange, error)
 	SearchScopes(ctx context.Context, organisation access.ID, q store.Search) ([]store.Found, error)

@@ -2,13 +2,13 @@ package service
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"maps"
 	"slices"
 	"strings"
 
 	"arbora.example/access"
+	"arbora.example/store"
 )
 
 // Reshaping is what is to be altered of one scope, or of many at once: what is left empty stays as it is.
@@ -133,8 +133,7 @@ func (d desk) planReshaped(ctx context.Context, r Reshaping) (plan, error) {
 			return plan{}, inField(err, "to")
 		}
 	}
-	var p plan
-	var writes []func(Tx) error
+	p := plan{described: store.Descriptions{Scopes: map[access.ID]store.ScopeDetails{}}}
 	for _, before := range scopes {
 		after, was := before, details[before.ID]
 		is := was
@@ -168,25 +167,17 @@ func (d desk) planReshaped(ctx context.Context, r Reshaping) (plan, error) {
 			if err := d.need("create "+before.TypeName(), to); err != nil {
 				return plan{}, err
 			}
-			after.Parent = to.ID
 			p.changes = append(p.changes, access.MoveScope{ID: before.ID, Parent: to.ID})
 		}
 		switch {
 		case r.Retire:
-			after.Retired = true
 			p.changes = append(p.changes, access.RetireScope{ID: before.ID})
 		case r.Restore:
-			after.Retired = false
 			p.changes = append(p.changes, access.RestoreScope{ID: before.ID})
 		}
-		writes = append(writes, func(tx Tx) error { return tx.ReshapeScope(before, after, was, is) })
-	}
-	p.rows = func(tx Tx) error {
-		var err error
-		for _, write := range writes {
-			err = errors.Join(err, write(tx))
+		if is != was {
+			p.described.Scopes[before.ID] = is
 		}
-		return err
 	}
 	p.what = d.reshapingWords(r, scopes, to)
 	return p, nil

@@ -188,11 +188,7 @@ func (s *Service) CreateRole(ctx context.Context, c Caller, key string, wanted N
 		if err != nil {
 			return plan{}, err
 		}
-		return plan{
-			changes: []access.Change{access.CreateRole{Definition: def}},
-			rows:    func(tx Tx) error { return tx.CreateRole(def) },
-			what:    fmt.Sprintf("defined role %s at %s", def.Name, d.Address(scope.ID)),
-		}, nil
+		return plan{changes: []access.Change{access.CreateRole{Definition: def}}}, nil
 	})
 	if err != nil {
 		return RoleView{}, 0, err
@@ -298,11 +294,7 @@ func planRoleEdit(key string, wanted NewRole) planner {
 		}
 		_, unseen := d.placesSeen(before)
 		def.Under = append(def.Under, unseen...) // what its editor does not see stays
-		return plan{
-			changes: []access.Change{access.EditRole{Definition: def}},
-			rows:    func(tx Tx) error { return tx.EditRole(before, def) },
-			what:    fmt.Sprintf("edited role %s", def.Name),
-		}, nil
+		return plan{changes: []access.Change{access.EditRole{Definition: def}}}, nil
 	}
 }
 
@@ -322,12 +314,10 @@ func (s *Service) PreviewRoleRemoval(ctx context.Context, c Caller, key, name st
 
 func planRoleRemoval(key, name string, withGrants bool) planner {
 	return func(d desk) (plan, error) {
-		role, err := d.customRole(key, name, "retire role")
-		if err != nil {
+		if _, err := d.customRole(key, name, "retire role"); err != nil {
 			return plan{}, err
 		}
 		p := plan{what: "removed role " + name}
-		var revoked []access.Grant
 		if withGrants {
 			grants, _ := d.RoleUse(name)
 			for _, g := range grants {
@@ -335,20 +325,11 @@ func planRoleRemoval(key, name string, withGrants bool) planner {
 				if err := d.need("revoke grant", scope); err != nil {
 					return plan{}, err
 				}
-				revoked = append(revoked, g)
 				p.changes = append(p.changes, access.RevokeGrant{ID: g.ID})
 			}
 			p.what = fmt.Sprintf("removed role %s with %d grants", name, len(grants))
 		}
 		p.changes = append(p.changes, access.RemoveRole{Name: name})
-		p.rows = func(tx Tx) error {
-			for _, g := range revoked {
-				if err := tx.RevokeGrant(g); err != nil {
-					return err
-				}
-			}
-			return tx.RemoveRole(role.RoleDefinition)
-		}
 		return p, nil
 	}
 }

@@ -143,8 +143,12 @@ type plan struct {
 	changes []access.Change
 	// proposal is what the changes lead to, worked out once; nil until it is.
 	proposal *access.Proposal
-	rows     func(Tx) error
-	what     string // as a sentence without its subject, for the change record
+	// described is what is known besides of what the changes create, or of what is altered of it, as it is from then on.
+	described store.Descriptions
+	// beside writes what is no change of the tree, people or rules: credentials, links, settings.
+	beside func(Tx) error
+	what   string // as a sentence without its subject, for the change record; empty for the words of the changes
+	final  bool   // no command takes it back
 	// imagined are the changes by whose impact the plan is shown, where that is not the impact it has at once; nil for
 	// changes themselves.
 	imagined []access.Change
@@ -158,6 +162,48 @@ type plan struct {
 	quotas *people.Quotas
 	// notices are sent once the plan is made.
 	notices []notice
+}
+
+// words says what the plan does, for the change record.
+func (p *plan) words() string {
+	if p.what != "" {
+		return p.what
+	}
+	words := p.proposal.Words()
+	if more := len(words) - mostTold; more > 1 {
+		words = append(words[:mostTold:mostTold], fmt.Sprintf("made %d changes more", more))
+	}
+	return access.InARow(words)
+}
+
+// mostTold is how many changes are told one by one in the sentence that records a write.
+const mostTold = 4
+
+// writeTo writes what the plan leads to.
+func (p *plan) writeTo(tx Tx) error {
+	if p.final {
+		tx.Final()
+	}
+	if err := tx.Apply(p.proposal, p.described); err != nil || p.beside == nil {
+		return err
+	}
+	return p.beside(tx)
+}
+
+// describe says what is known of a principal from then on.
+func (p *plan) describe(id access.ID, details store.PrincipalDetails) {
+	if p.described.Principals == nil {
+		p.described.Principals = map[access.ID]store.PrincipalDetails{}
+	}
+	p.described.Principals[id] = details
+}
+
+// describeGrant says what a grant is for.
+func (p *plan) describeGrant(id access.ID, description string) {
+	if p.described.Grants == nil {
+		p.described.Grants = map[access.ID]string{}
+	}
+	p.described.Grants[id] = description
 }
 
 // propose works out what the plan leads to, unless that is done.
@@ -208,8 +254,7 @@ func (s *Service) write(ctx context.Context, c Caller, organisation access.ID, m
 			return "", planned
 		}
 		settings, quotas = p.settings, p.quotas
-		tx.Record(p.changes...)
-		return p.what, p.rows(tx)
+		return p.words(), p.writeTo(tx)
 	})
 	if planned != nil {
 		return nil, planned

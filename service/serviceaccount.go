@@ -2,7 +2,6 @@ package service
 
 import (
 	"context"
-	"fmt"
 
 	"arbora.example/access"
 	"arbora.example/people"
@@ -52,11 +51,9 @@ func (s *Service) planAccount(key string, wanted NewAccount, made *AccountView) 
 			PrincipalDetails: store.PrincipalDetails{Title: wanted.Title, Description: wanted.Description, State: people.Active, CreatedAt: s.moment()},
 			Address:          d.accountAddress(p),
 		}
-		return plan{
-			changes: []access.Change{access.CreatePrincipal{Principal: p}},
-			rows:    func(tx Tx) error { return tx.CreatePrincipal(p, made.PrincipalDetails) },
-			what:    fmt.Sprintf("created service account %s at %s", wanted.Name, d.Address(scope.ID)),
-		}, nil
+		planned := plan{changes: []access.Change{access.CreatePrincipal{Principal: p}}}
+		planned.describe(p.ID, made.PrincipalDetails)
+		return planned, nil
 	}
 }
 

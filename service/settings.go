@@ -53,8 +53,8 @@ func (s *Service) planSettings(ctx context.Context, c Caller, organisation strin
 		}
 		waiting, err := s.without(ctx, d, before, wanted)
 		return plan{
-			rows: func(tx Tx) error { return tx.ChangeSettings(before, wanted) },
-			what: "changed the settings", settings: &wanted, warnings: waiting,
+			beside: func(tx Tx) error { return tx.ChangeSettings(before, wanted) },
+			what:   "changed the settings", settings: &wanted, warnings: waiting,
 		}, err
 	}
 }

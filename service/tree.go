@@ -264,14 +264,10 @@ func (s *Service) planScope(parent string, wanted NewScope, made *madeScope) pla
 		if err := d.need("create "+scope.TypeName(), above); err != nil {
 			return plan{}, err
 		}
+		*made = madeScope{scope, details}
 		return plan{
-			changes: []access.Change{access.CreateScope{Scope: scope}},
-			rows: func(tx Tx) error {
-				details.CreatedAt = tx.At()
-				*made = madeScope{scope, details}
-				return tx.CreateScope(scope, details)
-			},
-			what: fmt.Sprintf("created %s %s in %s", scope.TypeName(), scope.FullName(), d.Address(above.ID)),
+			changes:   []access.Change{access.CreateScope{Scope: scope}},
+			described: store.Descriptions{Scopes: map[access.ID]store.ScopeDetails{scope.ID: details}},
 		}, nil
 	}
 }
@@ -299,16 +295,10 @@ func planOffer(key string, services []string) planner {
 		if err := d.need("edit "+scope.TypeName(), scope); err != nil {
 			return plan{}, err
 		}
-		what := "offered all services at " + d.Address(scope.ID)
 		if services != nil {
 			services = slices.Compact(slices.Sorted(slices.Values(services)))
-			what = fmt.Sprintf("offered %s only at %s", strings.Join(services, ", "), d.Address(scope.ID))
 		}
-		return plan{
-			changes: []access.Change{access.OfferServices{ID: scope.ID, Services: services}},
-			rows:    func(tx Tx) error { return tx.OfferServices(scope, services) },
-			what:    what,
-		}, nil
+		return plan{changes: []access.Change{access.OfferServices{ID: scope.ID, Services: services}}}, nil
 	}
 }
 

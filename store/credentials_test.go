@@ -67,7 +67,9 @@ func TestWhatWorksOnce(t *testing.T) {
 	last, err := s.LinkFor(t.Context(), top.ID, rowan.ID, people.ToPassword)
 	require.NoError(t, err)
 	require.Equal(t, link, last)
-	write(t, s, func(tx *store.Tx) error { return tx.SetState(rowan, people.Active, people.Suspended) })
+	spare := access.Principal{ID: access.ID{59}, Kind: access.User, Name: "spare"}
+	commit(t, s, "", store.Descriptions{}, access.CreatePrincipal{Principal: spare}, access.CreateGrant{Grant: access.Grant{ID: access.ID{7}, Scope: top.ID, Principal: spare.ID, Role: "steward"}})
+	commit(t, s, "suspended", store.Descriptions{}, access.SetInactive{ID: rowan.ID, Inactive: true})
 	_, err = s.Link(t.Context(), second)
 	require.ErrorIs(t, err, store.ErrNotFound, "who is out of use has no link")
 
@@ -192,19 +194,17 @@ func TestGuestsAndSeats(t *testing.T) {
 	s := testbed.Records(t)
 	fill(t, s)
 	guest := access.Principal{ID: access.ID{60}, Kind: access.Guest, Name: "wren@meadowside.example", Inactive: true}
-	write(t, s, func(tx *store.Tx) error {
-		return tx.CreatePrincipal(guest, store.PrincipalDetails{Title: "Wren", State: people.Pending})
-	})
+	said := func(d store.PrincipalDetails) store.Descriptions {
+		return store.Descriptions{Principals: map[access.ID]store.PrincipalDetails{guest.ID: d}}
+	}
+	commit(t, s, "invited", said(store.PrincipalDetails{Title: "Wren", State: people.Pending}), access.CreatePrincipal{Principal: guest})
 	p, ok := load(t, s).Principal(guest.ID)
 	require.True(t, ok)
 	require.True(t, p.Inactive, "who is pending holds nothing")
 	outsider := store.Identity{ID: access.ID{61}, Name: guest.Name, Email: guest.Name, Title: "Wren H.", PasswordHash: "hash"}
-	write(t, s, func(tx *store.Tx) error {
-		if err := tx.CreateOutsider(outsider); err != nil {
-			return err
-		}
-		return tx.Accept(guest, guest.Name, "Wren H.", outsider.ID)
-	})
+	write(t, s, func(tx *store.Tx) error { return tx.CreateOutsider(outsider) })
+	in := store.PrincipalDetails{Title: "Wren H.", State: people.Active, Identity: outsider.ID}
+	commit(t, s, "accepted", said(in), access.SetInactive{ID: guest.ID})
 	p, _ = load(t, s).Principal(guest.ID)
 	require.False(t, p.Inactive)
 	found, err := s.IdentityNamed(t.Context(), people.SignIn{Name: guest.Name})
@@ -215,7 +215,8 @@ func TestGuestsAndSeats(t *testing.T) {
 	seats, err := s.Seats(t.Context(), outsider.ID)
 	require.NoError(t, err)
 	require.Equal(t, []store.Seat{{Organisation: top.ID, Name: "lindenmere", Principal: guest.ID, Kind: "guest"}}, seats)
-	write(t, s, func(tx *store.Tx) error { return tx.SetState(guest, people.Active, people.Retired) })
+	in.State = people.Retired
+	commit(t, s, "retired", said(in), access.SetInactive{ID: guest.ID, Inactive: true})
 	seats, err = s.Seats(t.Context(), outsider.ID)
 	require.NoError(t, err)
 	require.Empty(t, seats)

@@ -129,6 +129,12 @@ func (w *Tx) CreateIdentity(identity Identity) error {
 	return insertIdentity(w.ctx, w.tx, identity, w.organisation, w.at)
 }
 
+// CreateOutsider writes how a guest from outside, who is at home in no organisation, signs in.
+func (w *Tx) CreateOutsider(i Identity) error {
+	w.note("identity", nil, map[string]any{"id": i.ID.String(), "name": i.Name, "title": i.Title})
+	return insertIdentity(w.ctx, w.tx, i, access.ID{}, w.at)
+}
+
 // ChoosePassword replaces an identity's password by one of its own choice, ends all its sessions but the one kept, and
 // records it.
 func (s *Store) ChoosePassword(ctx context.Context, i Identity, hash string, keep people.Token, author Author) error {

@@ -3,7 +3,6 @@ package store_test
 import (
 	"bytes"
 	"database/sql"
-	"errors"
 	"fmt"
 	"strings"
 	"testing"
@@ -83,25 +82,18 @@ func TestScopesByTerm(t *testing.T) {
 	fill(t, s)
 	scopes := []access.Scope{top, house, bucket}
 	names := []string{"palm-house", "house-of-palms", "palm", "scans", "trial-scans", "house"}
-	_, err := s.Write(t.Context(), top.ID, by, func(tx *store.Tx, _ uint64) (string, error) {
-		var errs []error
-		for n, name := range names {
-			for m, tags := range []map[string]string{nil, {"care": "high"}, {"care": "House", "team": "palm"}} {
-				scope := access.Scope{ID: access.ID{50, byte(n), byte(m)}, Parent: house.ID, Kind: access.Resource, Type: []string{"bucket", "machine", "network"}[m], Name: name, Tags: tags}
-				scopes = append(scopes, scope)
-				errs = append(errs, tx.CreateScope(scope, store.ScopeDetails{Title: strings.ToUpper(name), CreatedAt: now}))
-			}
+	var changes []access.Change
+	for n, name := range names {
+		for m, tags := range []map[string]string{nil, {"care": "high"}, {"care": "House", "team": "palm"}} {
+			scope := access.Scope{ID: access.ID{50, byte(n), byte(m)}, Parent: house.ID, Kind: access.Resource, Type: []string{"bucket", "machine", "network"}[m], Name: name, Tags: tags}
+			scopes = append(scopes, scope)
+			changes = append(changes, access.CreateScope{Scope: scope})
 		}
-		return "planted", errors.Join(errs...)
-	})
-	require.NoError(t, err)
+	}
+	commit(t, s, "planted", store.Descriptions{}, changes...)
 	for n := 4; n < len(scopes); n += 5 {
-		before := scopes[n]
 		scopes[n].Retired = true
-		_, err := s.Write(t.Context(), top.ID, by, func(tx *store.Tx, _ uint64) (string, error) {
-			return "retired", tx.ReshapeScope(before, scopes[n], store.ScopeDetails{}, store.ScopeDetails{})
-		})
-		require.NoError(t, err)
+		commit(t, s, "retired", store.Descriptions{}, access.RetireScope{ID: scopes[n].ID})
 	}
 	rapid.Check(t, func(r *rapid.T) {
 		q := store.Search{
@@ -157,18 +149,11 @@ func TestScopesByTerm(t *testing.T) {
 func TestScopeChangesByPage(t *testing.T) {
 	s := testbed.Records(t)
 	fill(t, s)
-	was := house
 	var want []string
 	for n := range 7 {
-		is := was
-		is.Name = fmt.Sprint("house-", n)
 		what := fmt.Sprint("renamed it for the time ", n)
-		revision, err := s.Write(t.Context(), top.ID, by, func(tx *store.Tx, _ uint64) (string, error) {
-			return what, tx.ReshapeScope(was, is, store.ScopeDetails{}, store.ScopeDetails{})
-		})
-		require.NoError(t, err)
+		revision := commit(t, s, what, store.Descriptions{}, access.RenameScope{ID: house.ID, Name: fmt.Sprint("house-", n)})
 		want = append([]string{fmt.Sprint(revision, what)}, want...)
-		was = is
 	}
 	want = append(want, "1created lindenmere")
 	var got []string

@@ -2,7 +2,6 @@ package store
 
 import (
 	"context"
-	"fmt"
 	"strings"
 	"time"
 
@@ -17,19 +16,19 @@ type Details struct{ from prepared.Querier }
 
 // ScopeDetails is what is known of a scope that no decision needs.
 type ScopeDetails struct {
-	Title       string
-	Description string
-	CreatedAt   time.Time
+	Title       string    `json:"title,omitempty"`
+	Description string    `json:"description,omitempty"`
+	CreatedAt   time.Time `json:"-"`
 }
 
 // PrincipalDetails is what is known of a principal that no decision needs.
 type PrincipalDetails struct {
-	Title       string // a person's display name
-	Description string
-	Email       string // of users, and of guests: what was invited
-	State       people.State
-	Identity    access.ID // of a user or guest: who acts as it; zero while nobody does
-	CreatedAt   time.Time
+	Title       string       `json:"title,omitempty"` // a person's display name
+	Description string       `json:"description,omitempty"`
+	Email       string       `json:"email,omitempty"` // of users, and of guests: what was invited
+	State       people.State `json:"state,omitempty"`
+	Identity    access.ID    `json:"identity,omitzero"` // of a user or guest: who acts as it; zero while nobody does
+	CreatedAt   time.Time    `json:"-"`
 }
 
 // GrantDetails is what is known of a grant that no decision needs.
@@ -66,39 +65,6 @@ func (s *Store) Revisions(ctx context.Context) (map[access.ID]uint64, error) {
 // Sequence gives a number that every change of any organisation raises, and so does whatever else is recorded in the audit log.
 func (s *Store) Sequence(ctx context.Context) (number uint64, err error) {
 	return number, mark(s.db.QueryRowContext(ctx, "SELECT number FROM audit_end WHERE one = 1").Scan(&number))
-}
-
-// Step is what led an organisation to a revision from the one before.
-type Step struct {
-	Revision uint64
-	Changes  []access.Change
-	Beside   bool // settings or quotas were altered, too
-}
-
-// ChangesSince gives the steps that an organisation has made since a revision, in order; whole is false where the records do not tell
-// each of them, as those of earlier versions of Arbora do not.
-func (s *Store) ChangesSince(ctx context.Context, organisation access.ID, revision uint64) (steps []Step, whole bool, err error) {
-	whole = true
-	err = each(ctx, s.db, "SELECT revision, changes, beside FROM change_record WHERE organisation_id = ? AND revision > ? ORDER BY revision", []any{idColumn(organisation), revision}, func(scan scanner) error {
-		var step Step
-		var text []byte
-		if err := scan(&step.Revision, &text, &step.Beside); err != nil {
-			return err
-		}
-		revision++
-		if text == nil || step.Revision != revision {
-			whole = false
-		}
-		if !whole {
-			return nil
-		}
-		if step.Changes, err = access.DecodeChanges(text); err != nil {
-			return fmt.Errorf("revision %d: %w", revision, err)
-		}
-		steps = append(steps, step)
-		return nil
-	})
-	return steps, whole, err
 }
 
 // OrganisationNamed finds the organisation that has a name, or has had it. It returns [ErrNotFound] when there is none.

@@ -39,16 +39,31 @@ func fill(t *testing.T, s *store.Store) {
 	t.Helper()
 	details := store.ScopeDetails{Title: "Ångström’s “house” 🌿", Description: "a", CreatedAt: now}
 	revision, err := s.Create(t.Context(), top.ID, by, func(tx *store.Tx, _ uint64) (string, error) {
+		p, err := access.New(access.Shipped()).Propose(
+			access.CreateScope{Scope: top}, access.CreateScope{Scope: house}, access.CreateScope{Scope: bucket},
+			access.CreatePrincipal{Principal: rowan}, access.CreatePrincipal{Principal: team},
+			access.AddMember{Membership: member}, access.CreateGrant{Grant: given})
+		require.NoError(t, err)
 		return "created lindenmere", errors.Join(
-			tx.CreateScope(top, store.ScopeDetails{}),
-			tx.CreateScope(house, details), nil, tx.CreateScope(bucket, details),
-			tx.CreateIdentity(store.Identity{ID: rowan.ID, Name: "rowan", Email: "rowan@lindenmere.example", PasswordHash: "hash", Temporary: true}),
-			tx.CreatePrincipal(rowan, store.PrincipalDetails{Title: "Rowan Ashdown"}),
-			tx.CreatePrincipal(team, store.PrincipalDetails{}),
-			tx.AddMember(member), tx.CreateGrant(given, "first"))
+			tx.Apply(p, store.Descriptions{
+				Scopes:     map[access.ID]store.ScopeDetails{house.ID: details, bucket.ID: details},
+				Principals: map[access.ID]store.PrincipalDetails{rowan.ID: {Title: "Rowan Ashdown"}},
+				Grants:     map[access.ID]string{given.ID: "first"},
+			}),
+			tx.CreateIdentity(store.Identity{ID: rowan.ID, Name: "rowan", Email: "rowan@lindenmere.example", PasswordHash: "hash", Temporary: true}))
 	})
 	require.NoError(t, err)
 	require.EqualValues(t, 1, revision)
+}
+
+// commit makes changes in one write, with what is known besides of what they are about.
+func commit(t *testing.T, s *store.Store, what string, after store.Descriptions, changes ...access.Change) (revision uint64) {
+	t.Helper()
+	p, err := load(t, s).Propose(changes...)
+	require.NoError(t, err)
+	revision, err = s.Write(t.Context(), top.ID, by, func(tx *store.Tx, _ uint64) (string, error) { return what, tx.Apply(p, after) })
+	require.NoError(t, err)
+	return revision
 }
 
 func load(t *testing.T, s *store.Store) *access.Snapshot {
@@ -83,29 +98,41 @@ func TestWhatIsWrittenIsRead(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, store.GrantDetails{Description: "first", CreatedAt: now, CreatedBy: "rowan@lindenmere"}, grants[given.ID])
 
-	_, err = s.Write(t.Context(), top.ID, by, func(tx *store.Tx, revision uint64) (string, error) {
-		require.EqualValues(t, 1, revision)
-		return "took back", errors.Join(tx.RemoveMember(member), tx.RevokeGrant(given))
-	})
-	require.NoError(t, err)
+	other := access.Grant{ID: access.ID{7}, Scope: top.ID, Principal: rowan.ID, Role: "steward"}
+	commit(t, s, "", store.Descriptions{}, access.CreateGrant{Grant: other})
+	require.EqualValues(t, 3, commit(t, s, "took back", store.Descriptions{}, access.RemoveMember{Membership: member}, access.RevokeGrant{ID: given.ID}))
 	snapshot = load(t, s)
-	require.EqualValues(t, 2, snapshot.Revision())
 	require.Empty(t, snapshot.Members(team.ID))
-	require.Empty(t, snapshot.GrantsAt(top.ID))
+	require.Equal(t, []access.Grant{other}, snapshot.GrantsAt(top.ID))
 	require.NoError(t, s.CheckAudit(t.Context()))
+
+	record, err := s.Change(t.Context(), top.ID, 3)
+	require.NoError(t, err)
+	require.Equal(t, store.Recorded{
+		Revision: 3, Author: by, What: "took back",
+		Changes: []access.Change{access.RemoveMember{Membership: member}, access.RevokeGrant{ID: given.ID}},
+		Back:    []access.Change{access.CreateGrant{Grant: given}, access.AddMember{Membership: member}},
+		Before:  store.Descriptions{Grants: map[access.ID]string{given.ID: "first"}},
+	}, record)
+	_, err = s.Change(t.Context(), top.ID, 4)
+	require.ErrorIs(t, err, store.ErrNotFound)
 }
 
 func TestAFailedWriteLeavesNothing(t *testing.T) {
 	s := testbed.Records(t)
 	fill(t, s)
+	guest := access.Principal{ID: access.ID{60}, Kind: access.Guest, Name: "wren@meadowside.example"}
+	commit(t, s, "invited", store.Descriptions{}, access.CreatePrincipal{Principal: guest})
 	broken := errors.New("changed my mind")
 	_, err := s.Write(t.Context(), top.ID, by, func(tx *store.Tx, _ uint64) (string, error) {
-		require.NoError(t, tx.RemoveMember(member))
+		p, err := load(t, s).Propose(access.AddMember{Membership: access.Membership{Group: team.ID, Member: guest.ID}})
+		require.NoError(t, err)
+		require.NoError(t, tx.Apply(p, store.Descriptions{}))
 		return "", broken
 	})
 	require.ErrorIs(t, err, broken)
-	require.NotEmpty(t, load(t, s).Members(team.ID))
-	require.EqualValues(t, 1, load(t, s).Revision())
+	require.Len(t, load(t, s).Members(team.ID), 1)
+	require.EqualValues(t, 2, load(t, s).Revision())
 	_, err = s.Write(t.Context(), access.ID{77}, by, nil)
 	require.ErrorIs(t, err, store.ErrNotFound)
 }
@@ -287,8 +314,7 @@ func TestPrivateServerKeepsItsData(t *testing.T) {
 	server = start()
 	s = testbed.OpenRecords(t, server.DSN("records"))
 	require.EqualValues(t, 1, load(t, s).Revision())
-	_, err = s.Write(t.Context(), top.ID, by, func(tx *store.Tx, _ uint64) (string, error) { return "left", tx.RemoveMember(member) })
-	require.NoError(t, err)
+	commit(t, s, "left", store.Descriptions{}, access.CreateGrant{Grant: access.Grant{ID: access.ID{7}, Scope: top.ID, Principal: rowan.ID, Role: "steward"}}, access.RemoveMember{Membership: member})
 
 	keeping, stop := context.WithCancel(t.Context())
 	restarted := make(chan error, 1)
@@ -310,6 +336,7 @@ func TestWritesWaitForEachOther(t *testing.T) {
 	s := testbed.Records(t)
 	fill(t, s)
 	const writers, each = 8, 5
+	before := load(t, s)
 	revisions := make(chan uint64, writers*each)
 	failed := make(chan error, writers)
 	for w := range writers {
@@ -318,7 +345,11 @@ func TestWritesWaitForEachOther(t *testing.T) {
 				id := access.ID{10, byte(w), byte(n)}
 				revision, err := s.Write(context.Background(), top.ID, by, func(tx *store.Tx, revision uint64) (string, error) {
 					scope := access.Scope{ID: id, Parent: house.ID, Kind: access.Resource, Name: fmt.Sprintf("b-%d-%d", w, n), Type: "bucket"}
-					return fmt.Sprint("after ", revision), tx.CreateScope(scope, store.ScopeDetails{})
+					p, err := before.Propose(access.CreateScope{Scope: scope})
+					if err != nil {
+						return "", err
+					}
+					return fmt.Sprint("after ", revision), tx.Apply(p, store.Descriptions{})
 				})
 				if err != nil {
 					failed <- err

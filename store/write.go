@@ -25,16 +25,18 @@ type Tx struct {
 	organisation access.ID
 	at           time.Time
 	author       Author
-	name         string // of the organisation, as it is after the change
-	rows         []rowChange
-	touched      []access.ID // scopes that the rows are about
+	name         string      // of the organisation, as it is after the change
+	rows         []rowChange // of what is kept besides
+	touched      []access.ID // scopes that the write is about
 	policies     []access.ID // that were written
-	changes      []access.Change
-	recorded     bool // changes are all that the write does to what is decided by
+	proposal     *access.Proposal
+	described    described
+	final        bool // no command takes the write back
 	beside       bool // settings or quotas were written
 }
 
-// rowChange is one row before and after, as the change record keeps it. Credentials never enter it.
+// rowChange is one row before and after, as the change record keeps it, of what [Tx.Apply] does not write. Credentials never enter
+// it.
 type rowChange struct {
 	Table  string `json:"table"`
 	Before any    `json:"before,omitempty"`
@@ -72,19 +74,9 @@ func (s *Store) write(ctx context.Context, organisation access.ID, author Author
 		if err != nil {
 			return err
 		}
+		what = clipped(what)
 		next = revision + 1
-		changed, err := json.Marshal(w.rows)
-		if err != nil {
-			return err
-		}
-		var changes []byte // none: whoever follows reads the organisation whole
-		if w.recorded {
-			if changes, err = access.EncodeChanges(w.changes); err != nil {
-				return err
-			}
-		}
-		if err := w.exec(`INSERT INTO change_record (organisation_id, revision, made_at, made_by, made_from, what, changed, changes, beside) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-			idColumn(organisation), next, author.At, author.Name, author.From, what, changed, changes, w.beside); err != nil {
+		if err := w.record(next, what); err != nil {
 			return err
 		}
 		var touched [][]any
@@ -107,17 +99,60 @@ func (s *Store) write(ctx context.Context, organisation access.ID, author Author
 	return next, err
 }
 
+// mostWords is how many characters the records have for what was done; the changes themselves tell all of it.
+const mostWords = 500
+
+func clipped(what string) string {
+	if letters := []rune(what); len(letters) > mostWords {
+		return string(letters[:mostWords-1]) + "…"
+	}
+	return what
+}
+
+// record writes the change record.
+func (w *Tx) record(revision uint64, what string) error {
+	changed, err := json.Marshal(w.rows)
+	if err != nil {
+		return err
+	}
+	p := w.proposal
+	if p == nil {
+		p = &access.Proposal{}
+	}
+	changes, err := access.EncodeChanges(p.Changes)
+	if err != nil {
+		return err
+	}
+	described, err := json.Marshal(w.described)
+	if err != nil {
+		return err
+	}
+	var back []byte // none: no command takes it back
+	if !w.final {
+		if back, err = access.EncodeChanges(p.Back); err != nil {
+			return err
+		}
+	}
+	return w.exec(`INSERT INTO change_record (organisation_id, revision, made_at, made_by, made_from, what, changed, changes, beside, back, described)
+		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+		idColumn(w.organisation), revision, w.author.At, w.author.Name, w.author.From, what, changed, changes, w.beside, back, described)
+}
+
+// Final says that no command takes the write back.
+func (w *Tx) Final() { w.final = true }
+
 func (w *Tx) exec(statement string, values ...any) error {
 	_, err := w.tx.ExecContext(w.ctx, statement, values...)
 	return err
 }
 
-// Record says what the write does to what is decided by: all of it. Whoever follows does the same: see [Store.ChangesSince].
-func (w *Tx) Record(changes ...access.Change) { w.changes, w.recorded = changes, true }
-
-// note keeps a row for the change record, and the scopes it is about.
-func (w *Tx) note(table string, before, after any, scopes ...access.ID) {
+// note keeps a row for the change record.
+func (w *Tx) note(table string, before, after any) {
 	w.rows = append(w.rows, rowChange{Table: table, Before: before, After: after})
+}
+
+// touch says that the write is about scopes.
+func (w *Tx) touch(scopes ...access.ID) {
 	for _, id := range scopes {
 		if !id.IsZero() && !slices.Contains(w.touched, id) {
 			w.touched = append(w.touched, id)
@@ -137,15 +172,6 @@ func insertRows(ctx context.Context, tx *txn, into string, rows [][]any) error {
 	return err
 }
 
-// insertTerms writes what a search finds a scope by.
-func (w *Tx) insertTerms(scope access.Scope) error {
-	var rows [][]any
-	for _, term := range scope.Terms() {
-		rows = append(rows, []any{idColumn(w.organisation), term, idColumn(scope.ID)})
-	}
-	return w.insertMany("scope_term (organisation_id, term, scope_id)", rows)
-}
-
 // At is the moment that the write is recorded under.
 func (w *Tx) At() time.Time { return w.at }
 
@@ -157,77 +183,4 @@ func (w *Tx) named(scope access.Scope) error {
 	w.name = scope.Name
 	return w.exec("INSERT INTO organisation_name (name, organisation_id) SELECT ?, ? FROM DUAL WHERE NOT EXISTS (SELECT 1 FROM organisation_name WHERE name = ? AND organisation_id = ?)",
 		scope.Name, idColumn(w.organisation), scope.Name, idColumn(w.organisation))
-}
-
-// CreateScope writes a new scope.
-func (w *Tx) CreateScope(scope access.Scope, details ScopeDetails) error {
-	if err := w.named(scope); err != nil {
-		return err
-	}
-	tags, err := tagsColumn(scope.Tags)
-	if err != nil {
-		return err
-	}
-	w.note("scope", nil, map[string]any{
-		"id": scope.ID.String(), "parent_id": scope.Parent.String(), "kind": scope.Kind.String(), "name": scope.Name,
-		"type": scope.Type, "title": details.Title, "description": details.Description, "tags": tagsRow(scope.Tags),
-	}, scope.ID, scope.Parent)
-	err = w.exec(`INSERT INTO scope (id, organisation_id, parent_id, kind, name, type, title, description, tags, retired, created_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, FALSE, ?)`,
-		idColumn(scope.ID), idColumn(w.organisation), idColumn(scope.Parent), scope.Kind.String(), scope.Name, scope.Type,
-		details.Title, details.Description, tags, w.at)
-	if err != nil {
-		return err
-	}
-	return w.insertTerms(scope)
-}
-
-// ReshapeScope writes what is altered of a scope: where it sits, its name, title, description, tags, and whether it is in use.
-func (w *Tx) ReshapeScope(before, after access.Scope, was, is ScopeDetails) error {
-	if err := w.named(after); err != nil {
-		return err
-	}
-	tags, err := tagsColumn(after.Tags)
-	if err != nil {
-		return err
-	}
-	row := func(scope access.Scope, details ScopeDetails) map[string]any {
-		return map[string]any{
-			"id": scope.ID.String(), "parent_id": scope.Parent.String(), "name": scope.Name, "tags": tagsRow(scope.Tags), "retired": scope.Retired,
-			"title": details.Title, "description": details.Description,
-		}
-	}
-	w.note("scope", row(before, was), row(after, is), after.ID, before.Parent, after.Parent)
-	err = w.exec("UPDATE scope s SET s.parent_id = ?, s.name = ?, s.title = ?, s.description = ?, s.tags = ?, s.retired = ? WHERE s.organisation_id = ? AND s.id = ?",
-		idColumn(after.Parent), after.Name, is.Title, is.Description, tags, after.Retired, idColumn(w.organisation), idColumn(after.ID))
-	if err != nil || slices.Equal(before.Terms(), after.Terms()) {
-		return err
-	}
-	if err := w.exec("DELETE FROM scope_term WHERE scope_id = ?", idColumn(after.ID)); err != nil {
-		return err
-	}
-	return w.insertTerms(after)
-}
-
-// OfferServices writes what services are offered beneath a scope; nil narrows nothing.
-func (w *Tx) OfferServices(scope access.Scope, services []string) error {
-	w.note("scope", map[string]any{"id": scope.ID.String(), "offered": scope.Offered}, map[string]any{"id": scope.ID.String(), "offered": services}, scope.ID)
-	if services == nil {
-		return w.exec("UPDATE scope SET offered = NULL WHERE id = ?", idColumn(scope.ID))
-	}
-	offered, err := json.Marshal(services)
-	if err != nil {
-		return err
-	}
-	return w.exec("UPDATE scope SET offered = ? WHERE id = ?", offered, idColumn(scope.ID))
-}
-
-// tagsColumn writes tags as JSON.
-func tagsColumn(tags map[string]string) ([]byte, error) { return json.Marshal(tagsRow(tags)) }
-
-// tagsRow gives tags as a row holds them: none are {}.
-func tagsRow(tags map[string]string) map[string]string {
-	if tags == nil {
-		return map[string]string{}
-	}
-	return tags
 }

@@ -1,0 +1,145 @@
+package access
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+)
+
+// Words says in a few words each what the changes of a proposal do, as a sentence without its subject: "granted builder to user bram
+// at lindenmere/greenhouse".
+func (p *Proposal) Words() []string {
+	all := make([]string, len(p.Changes))
+	for i, change := range p.Changes {
+		all[i] = change.words(p)
+	}
+	return all
+}
+
+// at gives the address of a scope as it is before the changes, or after them where they create it.
+func (p *Proposal) at(id ID) string {
+	if _, ok := p.Before.Scope(id); ok {
+		return p.Before.Address(id)
+	}
+	return p.After.Address(id)
+}
+
+// who names a principal with its kind as it is before the changes, or after them where they create it.
+func (p *Proposal) who(id ID) string {
+	one, ok := p.Before.Principal(id)
+	if !ok {
+		one, _ = p.After.Principal(id)
+	}
+	return one.Kind.Words() + " " + one.Name
+}
+
+func (c CreateScope) words(p *Proposal) string {
+	what := "created " + c.Scope.TypeName() + " " + c.Scope.FullName()
+	if c.Scope.Kind == Organisation {
+		return what
+	}
+	return what + " in " + p.at(c.Scope.Parent)
+}
+
+func (c RenameScope) words(p *Proposal) string {
+	return "renamed " + p.at(c.ID) + ", now called " + c.Name
+}
+
+func (c MoveScope) words(p *Proposal) string {
+	return "moved " + p.at(c.ID) + " into " + p.at(c.Parent)
+}
+
+func (c TagScope) words(p *Proposal) string {
+	return "tagged " + p.at(c.ID) + tagWords(c.Tags)
+}
+
+func tagWords(tags map[string]string) string {
+	if len(tags) == 0 {
+		return " with nothing"
+	}
+	var words []string
+	for _, key := range slices.Sorted(maps.Keys(tags)) {
+		words = append(words, key+"="+tags[key])
+	}
+	return " " + InARow(words)
+}
+
+func (c OfferServices) words(p *Proposal) string {
+	if c.Services == nil {
+		return "offered all services at " + p.at(c.ID)
+	}
+	return fmt.Sprintf("offered %s only at %s", strings.Join(c.Services, ", "), p.at(c.ID))
+}
+
+func (c RetireScope) words(p *Proposal) string  { return "retired " + p.at(c.ID) }
+func (c RestoreScope) words(p *Proposal) string { return "restored " + p.at(c.ID) }
+
+func (c CreatePrincipal) words(p *Proposal) string {
+	what := "created " + c.Principal.Kind.Words() + " " + c.Principal.Name
+	if c.Principal.Home.IsZero() {
+		return what
+	}
+	return what + " at " + p.at(c.Principal.Home)
+}
+
+func (c RenamePrincipal) words(p *Proposal) string {
+	return "renamed " + p.who(c.ID) + ", now called " + c.Name
+}
+
+func (c TagPrincipal) words(p *Proposal) string { return "tagged " + p.who(c.ID) + tagWords(c.Tags) }
+
+func (c SetOwner) words(p *Proposal) string {
+	if c.Owner.IsZero() {
+		return "left " + p.who(c.Group) + " without an owner"
+	}
+	return "made " + p.who(c.Owner) + " the owner of " + p.who(c.Group)
+}
+
+func (c SetGathers) words(p *Proposal) string {
+	return fmt.Sprintf("had %s gather its members if %s", p.who(c.Group), c.Condition)
+}
+
+func (c SetInactive) words(p *Proposal) string {
+	if c.Inactive {
+		return "took " + p.who(c.ID) + " out of use"
+	}
+	return "restored " + p.who(c.ID)
+}
+
+func (c AddMember) words(p *Proposal) string {
+	return "added " + p.who(c.Membership.Member) + " to " + p.who(c.Membership.Group)
+}
+
+func (c RemoveMember) words(p *Proposal) string {
+	return "removed " + p.who(c.Membership.Member) + " from " + p.who(c.Membership.Group)
+}
+
+func (c CreateGrant) words(p *Proposal) string {
+	return fmt.Sprintf("granted %s to %s at %s", c.Grant.Role, p.who(c.Grant.Principal), p.at(c.Grant.Scope))
+}
+
+func (c RevokeGrant) words(p *Proposal) string {
+	g, _ := p.Before.Grant(c.ID)
+	return fmt.Sprintf("revoked %s from %s at %s", g.Role, p.who(g.Principal), p.at(g.Scope))
+}
+
+func (c CreateRole) words(p *Proposal) string {
+	return "defined role " + c.Definition.Name + " at " + p.at(c.Definition.Scope)
+}
+
+func (c EditRole) words(*Proposal) string   { return "edited role " + c.Definition.Name }
+func (c RemoveRole) words(*Proposal) string { return "removed role " + c.Name }
+
+func (c PutPolicy) words(p *Proposal) string {
+	verb := "wrote"
+	if _, there := p.Before.Policy(c.Policy.ID); there {
+		verb = "rewrote"
+	}
+	return fmt.Sprintf("%s policy %s at %s", verb, c.Policy.Name, p.at(c.Policy.Scope))
+}
+
+func (c RemovePolicy) words(p *Proposal) string {
+	was, _ := p.Before.Policy(c.ID)
+	return fmt.Sprintf("removed policy %s at %s", was.Name, p.at(was.Scope))
+}

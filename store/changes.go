@@ -1,0 +1,128 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"strings"
+
+	"arbora.example/access"
+)
+
+// Step is what led an organisation to a revision from the one before.
+type Step struct {
+	Revision uint64
+	Changes  []access.Change
+	Beside   bool // settings or quotas were altered, too
+}
+
+// ChangesSince gives the steps that an organisation has made since a revision, in order. Where the records do not tell each of them,
+// as those of earlier versions of Arbora do not and those of later ones may not to this one, untold says why: then the organisation
+// is to be read whole.
+func (s *Store) ChangesSince(ctx context.Context, organisation access.ID, revision uint64) (steps []Step, untold, err error) {
+	err = each(ctx, s.db, "SELECT revision, changes, beside FROM change_record WHERE organisation_id = ? AND revision > ? ORDER BY revision", []any{idColumn(organisation), revision}, func(scan scanner) error {
+		var step Step
+		var text []byte
+		if err := scan(&step.Revision, &text, &step.Beside); err != nil {
+			return err
+		}
+		revision++
+		switch {
+		case untold != nil:
+			return nil
+		case step.Revision != revision:
+			untold = fmt.Errorf("revision %d has no record", revision)
+		case text == nil:
+			untold = fmt.Errorf("revision %d: its record is of an earlier version of Arbora", revision)
+		default:
+			if step.Changes, untold = access.DecodeChanges(text); untold != nil {
+				untold = fmt.Errorf("revision %d: %w", revision, untold)
+			}
+		}
+		steps = append(steps, step)
+		return nil
+	})
+	return steps, untold, err
+}
+
+// Recorded is a change as its record keeps it.
+type Recorded struct {
+	Revision uint64
+	Author   Author
+	What     string
+	Changes  []access.Change
+	Final    bool            // no command takes it back, as none does what an earlier version of Arbora recorded
+	Back     []access.Change // what takes it back
+	Before   Descriptions    // of what it altered or removed
+	After    Descriptions    // of what it altered or created
+}
+
+// Change reads the record of the change that led to a revision. It returns [ErrNotFound] when there is none.
+func (s *Store) Change(ctx context.Context, organisation access.ID, revision uint64) (Recorded, error) {
+	r := Recorded{Revision: revision}
+	var changes, back, text []byte
+	err := s.db.QueryRowContext(ctx, "SELECT made_at, made_by, made_from, what, changes, back, described FROM change_record WHERE organisation_id = ? AND revision = ?", idColumn(organisation), revision).
+		Scan(&r.Author.At, &r.Author.Name, &r.Author.From, &r.What, &changes, &back, &text)
+	if err != nil {
+		return r, mark(err)
+	}
+	r.Final = back == nil
+	if text == nil { // of an earlier version of Arbora
+		return r, nil
+	}
+	var d described
+	if err := json.Unmarshal(text, &d); err != nil {
+		return r, fmt.Errorf("revision %d: %w", revision, err)
+	}
+	r.Before, r.After = d.Before, d.After
+	if r.Changes, err = access.DecodeChanges(changes); err != nil {
+		return r, fmt.Errorf("revision %d: %w", revision, err)
+	}
+	if !r.Final {
+		if r.Back, err = access.DecodeChanges(back); err != nil {
+			return r, fmt.Errorf("revision %d: %w", revision, err)
+		}
+	}
+	return r, nil
+}
+
+// ScopeChange is a change that touched a scope.
+type ScopeChange struct {
+	Revision uint64
+	Author   Author
+	What     string
+	Scopes   []access.ID // all that it touched
+}
+
+// ScopeChanges lists the changes that touched a scope, newest first: those before a revision, and at most so many.
+func (s *Store) ScopeChanges(ctx context.Context, organisation, scope access.ID, before uint64, limit int) ([]ScopeChange, error) {
+	changes := []ScopeChange{}
+	err := each(ctx, s.db, `SELECT c.revision, c.made_by, c.made_from, c.made_at, c.what FROM changed_scope t
+		JOIN change_record c ON c.organisation_id = t.organisation_id AND c.revision = t.revision
+		WHERE t.organisation_id = ? AND t.scope_id = ? AND t.revision < ? ORDER BY t.revision DESC LIMIT ?`,
+		[]any{idColumn(organisation), idColumn(scope), before, limit}, func(scan scanner) error {
+			var c ScopeChange
+			err := scan(&c.Revision, &c.Author.Name, &c.Author.From, &c.Author.At, &c.What)
+			changes = append(changes, c)
+			return err
+		})
+	if err != nil || len(changes) == 0 {
+		return changes, err
+	}
+	at := map[uint64]int{}
+	values := []any{idColumn(organisation)}
+	for i, c := range changes {
+		at[c.Revision] = i
+		values = append(values, c.Revision)
+	}
+	err = each(ctx, s.db, "SELECT revision, scope_id FROM changed_scope WHERE organisation_id = ? AND revision IN (?"+strings.Repeat(", ?", len(changes)-1)+")", values, func(scan scanner) error {
+		var revision uint64
+		var id access.ID
+		if err := scan(&revision, (*idColumn)(&id)); err != nil {
+			return err
+		}
+		changes[at[revision]].Scopes = append(changes[at[revision]].Scopes, id)
+		return nil
+	})
+	return changes, err
+}
