@@ -59,6 +59,9 @@ func DecodeChanges(text []byte) ([]Change, error) {
 	return changes, nil
 }
 
+// KindOf returns the word by which recorded changes call a change's kind, such as create-grant.
+func KindOf(c Change) string { return c.kind() }
+
 // changeTypes are the types of changes by kind. A test sees that none is missing.
 var changeTypes = func() map[string]reflect.Type {
 	types := map[string]reflect.Type{}

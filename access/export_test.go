@@ -11,7 +11,5 @@ func Without(part string) (putBack func()) {
 	return func() { takenOut = whole }
 }
 
-// KindOf tells how recorded changes call a change, and KindsOfChanges how many kinds there are.
-func KindOf(c Change) string { return c.kind() }
-
+// KindsOfChanges is how many kinds of changes there are.
 var KindsOfChanges = len(changeTypes)

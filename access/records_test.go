@@ -3,6 +3,7 @@ package access_test
 import (
 	"context"
 	"encoding/binary"
+	"slices"
 	"time"
 
 	"arbora.example/access"
@@ -89,6 +90,15 @@ func (m *memory) Change(_ context.Context, _ access.ID, revision uint64) (store.
 		}
 	}
 	return store.Recorded{}, store.ErrNotFound
+}
+
+func (m *memory) LastChange(_ context.Context, _ access.ID, by string) (uint64, error) {
+	for _, r := range slices.Backward(m.recorded) {
+		if r.Author.Name == by {
+			return r.Revision, nil
+		}
+	}
+	return 0, store.ErrNotFound
 }
 
 func (m *memory) ChangesSince(_ context.Context, _ access.ID, revision uint64) (steps []store.Step, untold, err error) {

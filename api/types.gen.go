@@ -2379,6 +2379,13 @@ type Tree struct {
 	Scopes   []ScopeNode `json:"scopes"`
 }
 
+// Undone defines model for Undone.
+type Undone struct {
+	Impact   *Impact     `json:"impact,omitempty"`
+	Revision int64       `json:"revision"`
+	Undid    ScopeChange `json:"undid"`
+}
+
 // User defines model for User.
 type User struct {
 	CreatedAt   time.Time `json:"createdAt"`
@@ -2554,6 +2561,15 @@ type ListAuditRecordsParams struct {
 
 	// Limit How many at most
 	Limit *PageLimit `form:"limit,omitempty" json:"limit,omitempty"`
+}
+
+// UndoChangeParams defines parameters for UndoChange.
+type UndoChangeParams struct {
+	// Preview Answer with the impact and write nothing
+	Preview *Preview `form:"preview,omitempty" json:"preview,omitempty"`
+
+	// IfMatch The confirmation of an impact: the change is made only if its impact is still that one
+	IfMatch *IfMatch `json:"If-Match,omitempty"`
 }
 
 // ListGroupsParams defines parameters for ListGroups.

@@ -71,7 +71,7 @@ func Run(ctx context.Context, version string, arguments []string, streams Stream
 			a.signInCommand(), a.signOutCommand(), a.signInsCommand(), a.whoamiCommand(), a.passwordCommand(), a.proveCommand(), a.secondFactorCommand(), a.sessionCommand(), a.switchCommand(), a.acceptCommand(), a.recoverCommand(),
 			a.organisationCommand(), a.settingsCommand(), a.quotaCommand(), a.treeCommand(), a.scopeCommand(), a.userCommand(), a.guestCommand(), a.groupCommand(), a.serviceAccountCommand(), a.keyCommand(),
 			a.catalogueCommand(), a.roleCommand(), a.grantCommand(), a.policyCommand(), a.patternCommand(),
-			a.checkCommand(), a.explainCommand(), a.holdersCommand(), a.reachCommand(), a.couldHoldCommand(), a.auditCommand(verify), a.loamCommand(),
+			a.checkCommand(), a.explainCommand(), a.holdersCommand(), a.reachCommand(), a.couldHoldCommand(), a.undoCommand(), a.auditCommand(verify), a.loamCommand(),
 		),
 		Before: func(ctx context.Context, c *cli.Command) (context.Context, error) {
 			if err := checkOutput(c.String("output")); err != nil {
@@ -354,7 +354,7 @@ func principalFlags() []cli.Flag {
 	return flags
 }
 
-// memberFlags are for those who can be put into a group.
+// memberFlags are for those who can be added to a group.
 func memberFlags() []cli.Flag { return principalFlags()[:5] }
 
 // whoText writes a principal for people.

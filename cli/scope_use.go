@@ -233,13 +233,13 @@ func (a *app) tellScopeUse(ctx context.Context, c *cli.Command, s session, scope
 	} else if err != nil {
 		return err
 	}
-	l := listing{columns: []string{"When", "Who", "What"}, empty: "none"}
+	l := listing{columns: []string{"Revision", "When", "Who", "What"}, empty: "none"}
 	for _, change := range changes.Changes {
 		what := change.What
 		if what == "" {
 			what = "(it touched what you do not see)"
 		}
-		l.rows = append(l.rows, []string{moment(change.At), change.By, what})
+		l.rows = append(l.rows, []string{fmt.Sprint(change.Revision), moment(change.At), change.By, what})
 	}
 	a.section(c, "Last changes", l)
 	return nil

@@ -205,6 +205,11 @@ type ClientInterface interface {
 	// Corresponds with GET /organisations/{organisation}/catalogue (the `GetCatalogue` operationId).
 	GetCatalogue(ctx context.Context, organisation OrganisationName, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// UndoChange Undo the change that led to a revision, by a change that takes it back: refused where what it changed was changed again since
+	//
+	// Corresponds with POST /organisations/{organisation}/changes/{revision}/undo (the `UndoChange` operationId).
+	UndoChange(ctx context.Context, organisation OrganisationName, revision string, params *UndoChangeParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ListGroups List groups by name
 	//
 	// Corresponds with GET /organisations/{organisation}/groups (the `ListGroups` operationId).
@@ -1344,6 +1349,21 @@ func (c *Client) ListAuditRecords(ctx context.Context, organisation Organisation
 // Corresponds with GET /organisations/{organisation}/catalogue (the `GetCatalogue` operationId).
 func (c *Client) GetCatalogue(ctx context.Context, organisation OrganisationName, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewGetCatalogueRequest(c.Server, organisation)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// UndoChange Undo the change that led to a revision, by a change that takes it back: refused where what it changed was changed again since
+//
+// Corresponds with POST /organisations/{organisation}/changes/{revision}/undo (the `UndoChange` operationId).
+func (c *Client) UndoChange(ctx context.Context, organisation OrganisationName, revision string, params *UndoChangeParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewUndoChangeRequest(c.Server, organisation, revision, params)
 	if err != nil {
 		return nil, err
 	}
@@ -4260,6 +4280,89 @@ func NewGetCatalogueRequest(server string, organisation OrganisationName) (*http
 	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
 	if err != nil {
 		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewUndoChangeRequest constructs an http.Request for the UndoChange method
+func NewUndoChangeRequest(server string, organisation OrganisationName, revision string, params *UndoChangeParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "organisation", organisation, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "revision", revision, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/organisations/%s/changes/%s/undo", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Preview != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "preview", *params.Preview, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+
+		if params.IfMatch != nil {
+			var headerParam0 string
+
+			headerParam0, err = runtime.StyleParamWithOptions("simple", false, "If-Match", *params.IfMatch, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationHeader, Type: "string", Format: ""})
+			if err != nil {
+				return nil, err
+			}
+
+			req.Header.Set("If-Match", headerParam0)
+		}
+
 	}
 
 	return req, nil
@@ -9798,6 +9901,13 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /organisations/{organisation}/catalogue (the `GetCatalogue` operationId).
 	GetCatalogueWithResponse(ctx context.Context, organisation OrganisationName, reqEditors ...RequestEditorFn) (*GetCatalogueResponse, error)
 
+	// UndoChangeWithResponse Undo the change that led to a revision, by a change that takes it back: refused where what it changed was changed again since
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /organisations/{organisation}/changes/{revision}/undo (the `UndoChange` operationId).
+	UndoChangeWithResponse(ctx context.Context, organisation OrganisationName, revision string, params *UndoChangeParams, reqEditors ...RequestEditorFn) (*UndoChangeResponse, error)
+
 	// ListGroupsWithResponse List groups by name
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -11321,6 +11431,54 @@ func (r GetCatalogueResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r GetCatalogueResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type UndoChangeResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Undone
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r UndoChangeResponse) GetJSON200() *Undone {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r UndoChangeResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r UndoChangeResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r UndoChangeResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r UndoChangeResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r UndoChangeResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -16203,6 +16361,19 @@ func (c *ClientWithResponses) GetCatalogueWithResponse(ctx context.Context, orga
 	return ParseGetCatalogueResponse(rsp)
 }
 
+// UndoChangeWithResponse Undo the change that led to a revision, by a change that takes it back: refused where what it changed was changed again since
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /organisations/{organisation}/changes/{revision}/undo (the `UndoChange` operationId).
+func (c *ClientWithResponses) UndoChangeWithResponse(ctx context.Context, organisation OrganisationName, revision string, params *UndoChangeParams, reqEditors ...RequestEditorFn) (*UndoChangeResponse, error) {
+	rsp, err := c.UndoChange(ctx, organisation, revision, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseUndoChangeResponse(rsp)
+}
+
 // ListGroupsWithResponse List groups by name
 //
 // Returns a wrapper object for the known response body format(s).
@@ -18368,6 +18539,39 @@ func ParseGetCatalogueResponse(rsp *http.Response) (*GetCatalogueResponse, error
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
 		var dest Catalogue
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseUndoChangeResponse parses an HTTP response from a UndoChangeWithResponse call
+func ParseUndoChangeResponse(rsp *http.Response) (*UndoChangeResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &UndoChangeResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Undone
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}

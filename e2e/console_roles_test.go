@@ -43,7 +43,7 @@ func TestConsoleDefinesARole(t *testing.T) {
 
 		browser.Press("Edit"),
 		browser.See(`[data-test=holds-now]`, "3 permissions on 1 type"),
-		browser.Click(`[data-test=exclude] button[aria-label="Take out erase"]`),
+		browser.Click(`[data-test=exclude] button[aria-label="Remove erase"]`),
 		browser.Type(`input[name=exclude-operations]`, "put"),
 		browser.See(`[data-test=holds-now]`, "1 erase"),
 		browser.See(`[data-test=holds-now]`, "2 put"),

@@ -189,6 +189,9 @@ func TestAnswersFitTheContract(t *testing.T) {
 		{"PATCH", "/organisations/lindenmere/scopes", `{"scopes":["` + alpine + `"],"title":"Alpine","tags":{"climate":"cold"}}`, token},
 		{"PATCH", "/organisations/lindenmere/scopes?preview=true", `{"scopes":["` + alpine + `"],"to":"lindenmere/science"}`, token},
 		{"PATCH", "/organisations/lindenmere/scopes", `{"scopes":[],"to":"lindenmere/science"}`, token},
+		{"POST", "/organisations/lindenmere/changes/last/undo?preview=true", "", token},
+		{"POST", "/organisations/lindenmere/changes/last/undo", "", token},
+		{"POST", "/organisations/lindenmere/changes/999999/undo", "", token},
 		{"DELETE", "/session", "", token},
 	} {
 		r, err := http.NewRequestWithContext(t.Context(), c.method, b.Address+"/api/v1"+c.path, strings.NewReader(c.body))

@@ -33,7 +33,7 @@ func TestEveryPageForSomebodyWithLittle(t *testing.T) {
 			{"/people/new", `[data-test=account]`, `"list`, ""},
 			{"/service-accounts", `[data-test=accounts]`, "label-indexer", ""},
 			{"/groups", `[data-test=problem]`, `"list group"`, "Create a group"},
-			{"/groups/curators", `[data-test=problem]`, `"describe group"`, "Put somebody in"},
+			{"/groups/curators", `[data-test=problem]`, `"describe group"`, "Add a member"},
 			{"/roles", `[data-test=problem]`, `"list role"`, "Define a role"},
 			{"/roles/observer", `[data-test=problem]`, `"describe role"`, "Grant it"},
 			{"/roles/compare?first=observer&second=operator", `[data-test=problem]`, "role", ""},

@@ -132,7 +132,7 @@ func TestConsoleWritesInParts(t *testing.T) {
 		browser.Type(`input[name=place]`, "digitising"),
 		browser.See(`.cm-content`, "under digitising:"),
 		browser.See(`[data-test=places]`, digitising),
-		browser.Click(`button[aria-label="Take out modify"]`),
+		browser.Click(`button[aria-label="Remove modify"]`),
 		browser.SeeNot(`.cm-content`, "modify"),
 
 		// Back to the text, which is taken apart again.

@@ -177,7 +177,7 @@ func TestStoryInTheBrowser(t *testing.T) {
 		s.as(bram, browser.See(`[data-test=nothing-yet]`, "You hold nothing in lindenmere yet"))
 	})
 	s.step(4, "bram joins a group, which is granted observer at one project", func() {
-		s.as(rowan, s.open("/groups/glasshouse-engineers"), browser.Press("Put somebody in"), browser.Type(`input[name=member]`, "bram"),
+		s.as(rowan, s.open("/groups/glasshouse-engineers"), browser.Press("Add a member"), browser.Type(`input[name=member]`, "bram"),
 			browser.Click(`[data-test=confirm-member]`), browser.Closed(), browser.See(`[data-test=members]`, "bram"))
 		s.as(bram, browser.See(`[data-test=nothing-yet]`, "You hold nothing"))
 		s.as(rowan, s.grant("observer", "group", "glasshouse-engineers", alpine, "bram, tomas gain")...)

@@ -2,11 +2,13 @@ package server
 
 import (
 	"context"
+	"strconv"
 
 	"arbora.example/access"
 	"arbora.example/api"
 	. "arbora.example/server/contract" //lint:ignore ST1001 the contract's names are this file's vocabulary
 	"arbora.example/service"
+	"arbora.example/store"
 )
 
 func (h handlers) ShowScope(ctx context.Context, r ShowScopeRequestObject) (ShowScopeResponseObject, error) {
@@ -106,6 +108,25 @@ func (h handlers) CountContents(ctx context.Context, r CountContentsRequestObjec
 	ctx, caller := who(ctx)
 	in, err := h.service.CountContents(ctx, caller, r.Scope)
 	return CountContents200JSONResponse{Children: in.Children, Scopes: in.Scopes, Resources: in.Resources, More: in.More}, err
+}
+
+func (h handlers) UndoChange(ctx context.Context, r UndoChangeRequestObject) (UndoChangeResponseObject, error) {
+	ctx, caller := who(ctx)
+	revision, _ := strconv.ParseUint(r.Revision, 10, 63) // 0 for the caller's last
+	undone, at, impact := store.Recorded{}, uint64(0), (*api.Impact)(nil)
+	var err error
+	if yes(r.Params.Preview) {
+		var told service.Impact
+		undone, told, err = h.service.PreviewUndo(ctx, caller, r.Organisation, revision)
+		view := impactOf(told)
+		at, impact = told.Revision, &view
+	} else {
+		undone, at, err = h.service.Undo(ctx, caller, r.Organisation, revision)
+	}
+	return UndoChange200JSONResponse{
+		Revision: int64(at), Impact: impact,
+		Undid: api.ScopeChange{Revision: int64(undone.Revision), At: undone.Author.At, By: undone.Author.Name, What: undone.What},
+	}, err
 }
 
 func (h handlers) ListScopeChanges(ctx context.Context, r ListScopeChangesRequestObject) (ListScopeChangesResponseObject, error) {

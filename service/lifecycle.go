@@ -246,8 +246,11 @@ func (s *Service) PreviewState(ctx context.Context, c Caller, organisation strin
 	return s.preview(ctx, c, planState(ctx, organisation, who, to))
 }
 
+// stateOperation is what it takes to bring a principal to a state.
+var stateOperation = map[people.State]string{people.Active: "restore", people.Suspended: "suspend", people.Retired: "retire"}
+
 func planState(ctx context.Context, organisation string, who Somebody, to people.State) planner {
-	operation := map[people.State]string{people.Active: "restore", people.Suspended: "suspend", people.Retired: "retire"}[to]
+	operation := stateOperation[to]
 	return func(d desk) (plan, error) {
 		if who.Kind == access.Group.String() && to == people.Suspended {
 			return plan{}, &Problem{Kind: Invalid, Detail: "a group is not suspended", Next: "retire it: it can be restored", Field: "state"}

@@ -78,6 +78,7 @@ type Records interface {
 	Keys(ctx context.Context, organisation access.ID, principal access.ID) (keys []store.Key, err error)
 	KeysToMind(ctx context.Context, organisation access.ID, endsBefore time.Time, unusedSince time.Time, limit int) (keys []store.Key, err error)
 	Link(ctx context.Context, token people.Token) (l store.Link, err error)
+	LastChange(ctx context.Context, organisation access.ID, by string) (revision uint64, err error)
 	LinkFor(ctx context.Context, organisation access.ID, principal access.ID, purpose people.Purpose) (l store.Link, err error)
 	Load(ctx context.Context, organisation access.ID, into func(access.Change) error) (revision uint64, err error)
 	MoveSession(ctx context.Context, session access.ID, organisation access.ID) error

@@ -149,6 +149,7 @@ type plan struct {
 	beside func(Tx) error
 	what   string // as a sentence without its subject, for the change record; empty for the words of the changes
 	final  bool   // no command takes it back
+	undoes *store.Recorded
 	// imagined are the changes by whose impact the plan is shown, where that is not the impact it has at once; nil for
 	// changes themselves.
 	imagined []access.Change
@@ -166,6 +167,9 @@ type plan struct {
 
 // words says what the plan does, for the change record.
 func (p *plan) words() string {
+	if p.undoes != nil {
+		return fmt.Sprintf("undid revision %d: %s", p.undoes.Revision, p.undoes.What)
+	}
 	if p.what != "" {
 		return p.what
 	}

@@ -18,6 +18,11 @@ type Descriptions struct {
 	Policies   map[access.ID]string           `json:"policies,omitempty"`
 }
 
+// Empty reports whether nothing is known.
+func (d Descriptions) Empty() bool {
+	return len(d.Scopes)+len(d.Principals)+len(d.Grants)+len(d.Policies) == 0
+}
+
 // described is what a change record keeps of descriptions: as they were, of what was altered or removed, and as they are.
 type described struct {
 	Before Descriptions `json:"before"`

@@ -86,6 +86,16 @@ func (s *Store) Change(ctx context.Context, organisation access.ID, revision uin
 	return r, nil
 }
 
+// lately is how many revisions back [Store.LastChange] looks.
+const lately = 10_000
+
+// LastChange finds the last change that somebody made, by their sign-in name: the revision that it led to. It returns [ErrNotFound]
+// when there is none among the last 10,000 of the organisation.
+func (s *Store) LastChange(ctx context.Context, organisation access.ID, by string) (revision uint64, err error) {
+	return revision, mark(s.db.QueryRowContext(ctx, `SELECT c.revision FROM change_record c JOIN organisation o ON o.id = c.organisation_id
+		WHERE c.organisation_id = ? AND c.revision + ? > o.revision AND c.made_by = ? ORDER BY c.revision DESC LIMIT 1`, idColumn(organisation), lately, by).Scan(&revision))
+}
+
 // ScopeChange is a change that touched a scope.
 type ScopeChange struct {
 	Revision uint64

@@ -1,5 +1,13 @@
 import { expect, test, vi } from "vitest";
 
+const asked: string[] = [];
+let answer: () => Promise<object> = async () => ({ revision: 13 });
+vi.mock("../src/lib/api", async (original) => ({
+  ...(await original<typeof import("../src/lib/api")>()),
+  ask: () => answer(),
+  api: { POST: (path: string, of: { params: { path: object } }) => void asked.push(path + JSON.stringify(of.params.path)) },
+}));
+vi.mock("../src/lib/session.svelte", () => ({ session: { organisation: "lindenmere" } }));
 vi.stubGlobal("sessionStorage", { getItem: () => null, setItem: () => undefined, removeItem: () => undefined }); // as in a browser that keeps nothing
 const { Review } = await import("../src/lib/review.svelte");
 const { undo } = await import("../src/lib/undo.svelte");
@@ -7,22 +15,24 @@ type Impact = InstanceType<typeof Review>["impact"];
 
 const problem = { type: "urn:arbora:problem:conflict", title: "Conflict", status: 409, detail: "it is there already" };
 
-test("what was done is said until it is undone", async () => {
-  let back = 0;
-  undo.offer("alpine-house retired.", async () => void back++);
+test("what was done is said until it is undone by the service", async () => {
+  let after = 0;
+  undo.offer("alpine-house retired.", 12, () => after++);
   expect(undo.words).toBe("alpine-house retired.");
   await undo.take();
-  expect(back).toBe(1);
+  expect(asked).toEqual(['/organisations/{organisation}/changes/{revision}/undo{"organisation":"lindenmere","revision":"12"}']);
+  expect(after).toBe(1);
   expect(undo.words).toBe("");
   expect(undo.busy).toBe(false);
 });
 
 test("what cannot be undone is told, and stays offered", async () => {
-  undo.offer("steward revoked from ines.", () => Promise.reject(problem));
+  answer = () => Promise.reject(problem);
+  undo.offer("steward revoked from ines.", 12);
   await undo.take();
   expect(undo.problem?.detail).toBe("it is there already");
   expect(undo.words).toBe("steward revoked from ines.");
-  undo.offer("something else.", async () => {});
+  undo.offer("something else.", 13);
   expect(undo.problem).toBeNull();
   undo.close();
   expect(undo.words).toBe("");

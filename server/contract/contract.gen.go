@@ -55,6 +55,9 @@ type ServerInterface interface {
 	// GetCatalogue The services, types and operations there are
 	// (GET /organisations/{organisation}/catalogue)
 	GetCatalogue(c *gin.Context, organisation OrganisationName)
+	// UndoChange Undo the change that led to a revision, by a change that takes it back: refused where what it changed was changed again since
+	// (POST /organisations/{organisation}/changes/{revision}/undo)
+	UndoChange(c *gin.Context, organisation OrganisationName, revision string, params UndoChangeParams)
 	// ListGroups List groups by name
 	// (GET /organisations/{organisation}/groups)
 	ListGroups(c *gin.Context, organisation OrganisationName, params ListGroupsParams)
@@ -721,6 +724,72 @@ func (siw *ServerInterfaceWrapper) GetCatalogue(c *gin.Context) {
 	}
 
 	siw.Handler.GetCatalogue(c, organisation)
+}
+
+// UndoChange operation middleware
+func (siw *ServerInterfaceWrapper) UndoChange(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "organisation" -------------
+	var organisation OrganisationName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "revision" -------------
+	var revision string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "revision", c.Param("revision"), &revision, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter revision: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params UndoChangeParams
+
+	// ------------- Optional query parameter "preview" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "preview", c.Request.URL.Query(), &params.Preview, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter preview: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "If-Match" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
+		var IfMatch IfMatch
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for If-Match, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter If-Match: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IfMatch = &IfMatch
+
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.UndoChange(c, organisation, revision, params)
 }
 
 // ListGroups operation middleware
@@ -4235,6 +4304,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/audit-records", wrapper.ListInstallationAuditRecords)
 	router.GET(options.BaseURL+"/scopes/:scope/contents", wrapper.CountContents)
 	router.GET(options.BaseURL+"/scopes/:scope/changes", wrapper.ListScopeChanges)
+	router.POST(options.BaseURL+"/organisations/:organisation/changes/:revision/undo", wrapper.UndoChange)
 	router.GET(options.BaseURL+"/scopes/:scope/matrix", wrapper.ShowMatrix)
 	router.GET(options.BaseURL+"/scopes/:scope/tree", wrapper.ShowTree)
 	router.GET(options.BaseURL+"/scopes/:scope/children", wrapper.ListChildren)
@@ -4702,6 +4772,47 @@ type GetCataloguedefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response GetCataloguedefaultApplicationProblemPlusJSONResponse) VisitGetCatalogueResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type UndoChangeRequestObject struct {
+	Organisation OrganisationName `json:"organisation"`
+	Revision     string           `json:"revision"`
+	Params       UndoChangeParams
+}
+
+type UndoChangeResponseObject interface {
+	VisitUndoChangeResponse(w http.ResponseWriter) error
+}
+
+type UndoChange200JSONResponse Undone
+
+func (response UndoChange200JSONResponse) VisitUndoChangeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type UndoChangedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response UndoChangedefaultApplicationProblemPlusJSONResponse) VisitUndoChangeResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -8693,6 +8804,9 @@ type StrictServerInterface interface {
 	// GetCatalogue The services, types and operations there are
 	// (GET /organisations/{organisation}/catalogue)
 	GetCatalogue(ctx context.Context, request GetCatalogueRequestObject) (GetCatalogueResponseObject, error)
+	// UndoChange Undo the change that led to a revision, by a change that takes it back: refused where what it changed was changed again since
+	// (POST /organisations/{organisation}/changes/{revision}/undo)
+	UndoChange(ctx context.Context, request UndoChangeRequestObject) (UndoChangeResponseObject, error)
 	// ListGroups List groups by name
 	// (GET /organisations/{organisation}/groups)
 	ListGroups(ctx context.Context, request ListGroupsRequestObject) (ListGroupsResponseObject, error)
@@ -9443,6 +9557,34 @@ func (sh *strictHandler) GetCatalogue(ctx *gin.Context, organisation Organisatio
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(GetCatalogueResponseObject); ok {
 		if err := validResponse.VisitGetCatalogueResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// UndoChange operation middleware
+func (sh *strictHandler) UndoChange(ctx *gin.Context, organisation OrganisationName, revision string, params UndoChangeParams) {
+	var request UndoChangeRequestObject
+
+	request.Organisation = organisation
+	request.Revision = revision
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.UndoChange(ctx, request.(UndoChangeRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "UndoChange")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(UndoChangeResponseObject); ok {
+		if err := validResponse.VisitUndoChangeResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

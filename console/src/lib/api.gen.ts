@@ -1265,6 +1265,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/organisations/{organisation}/changes/{revision}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Undo the change that led to a revision, by a change that takes it back: refused where what it changed was changed again since */
+        post: operations["undoChange"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/scopes/{scope}/matrix": {
         parameters: {
             query?: never;
@@ -2392,6 +2409,12 @@ export interface components {
             grant: components["schemas"]["Grant"];
             /** Format: int64 */
             revision: number;
+        };
+        Undone: {
+            /** Format: int64 */
+            revision: number;
+            undid: components["schemas"]["ScopeChange"];
+            impact?: components["schemas"]["Impact"];
         };
         Written: {
             /**
@@ -5453,6 +5476,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ScopeChangeList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    undoChange: {
+        parameters: {
+            query?: {
+                /** @description Answer with the impact and write nothing */
+                preview?: components["parameters"]["Preview"];
+            };
+            header?: {
+                /** @description The confirmation of an impact: the change is made only if its impact is still that one */
+                "If-Match"?: components["parameters"]["IfMatch"];
+            };
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+                /** @description The revision that it led to, or last for the caller's own last change */
+                revision: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Undone */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Undone"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -55,15 +55,13 @@
     if (!group) return;
     const left = group.name;
     try {
-      await ask(
+      const { revision } = await ask(
         api.DELETE("/organisations/{organisation}/groups/{group}/members/{kind}/{member}", {
           params: { path: { organisation: session.organisation, group: group.name, kind: member.kind, member: member.name } },
         }),
       );
       await load();
-      undo.offer(`${member.name} taken out of ${left}.`, async () => {
-        await ask(api.POST("/organisations/{organisation}/groups/{group}/members", { params: { path: { organisation: session.organisation, group: left } }, body: member }));
-      });
+      undo.offer(`${member.name} removed from ${left}.`, revision);
     } catch (caught) {
       removeProblem = asProblem(caught);
     }
@@ -75,7 +73,7 @@
     {#if group}<QuietButton size="sm" href={"#/spread?" + new URLSearchParams({ group: group.name }).toString()}>Over the tree</QuietButton>{/if}
     {#if group?.may.includes("edit group")}<QuietButton size="sm" onclick={() => (editing = true)}>Edit</QuietButton>{/if}
     {#if group?.may.includes("retire group")}<QuietButton size="sm" onclick={() => (changing = true)}>{group?.state === "active" ? "Retire" : "Restore"}</QuietButton>{/if}
-    {#if mayEnrol}<QuietButton size="sm" onclick={() => (adding = true)}><PlusOutline class="me-2 h-4 w-4" />Put somebody in</QuietButton>{/if}
+    {#if mayEnrol}<QuietButton size="sm" onclick={() => (adding = true)}><PlusOutline class="me-2 h-4 w-4" />Add a member</QuietButton>{/if}
     {#if group && authority.may("create grant")}<Button size="sm" onclick={() => (granting = true)}><PlusOutline class="me-2 h-4 w-4" />Grant a role</Button>{/if}
   {/snippet}
   {#if problem}
@@ -105,7 +103,7 @@
                 <Who who={member} />
                 {#if idle(member)}<span class="ml-3"><StateMark state={idle(member) ?? "active"} /></span>{/if}
                 {#if member.kind === "group"}<span class="quiet ml-3 text-sm">and everybody in it</span>{/if}
-                {#if mayEnrol}<button type="button" class="link ml-auto text-sm" onclick={() => remove(member)} aria-label="Take out {member.name}">Take out</button>{/if}
+                {#if mayEnrol}<button type="button" class="link ml-auto text-sm" onclick={() => remove(member)} aria-label="Remove {member.name}">Remove</button>{/if}
               </li>
             {/each}
           </ul>

@@ -8,6 +8,7 @@
   import { whenChanged } from "../lib/live.svelte";
   import { Review } from "../lib/review.svelte";
   import { session } from "../lib/session.svelte";
+  import { undo } from "../lib/undo.svelte";
   import { tree } from "../lib/tree.svelte";
   import type { Vocabulary } from "../lib/language";
   import { vocabulary } from "../lib/vocabulary";
@@ -137,7 +138,8 @@
         const made = await ask(api.POST("/scopes/{scope}/policies", { params: { path: { scope: at }, header }, body: draft.mine }));
         if ("policy" in made) push(href.policy(made.policy.id).slice(1));
       } else {
-        await ask(api.PATCH("/policies/{policy}", { params: { path: { policy: params?.id ?? "" }, header }, body: edit }));
+        const { revision } = await ask(api.PATCH("/policies/{policy}", { params: { path: { policy: params?.id ?? "" }, header }, body: edit }));
+        undo.offer(`Policy ${draft.mine.name} saved.`, revision);
         await load(params?.id ?? "");
       }
       review.impact = null;
@@ -149,7 +151,10 @@
     await review.run(async () => {
       const answer = await ask(api.DELETE("/policies/{policy}", { params: { path: { policy: params?.id ?? "" }, query: { preview }, header: confirming(review.impact) } }));
       if (preview) [review.impact, removing, review.shown] = [answer.impact ?? null, true, key];
-      else push("/policies");
+      else {
+        undo.offer(`Policy ${policy?.name ?? ""} removed.`, answer.revision);
+        push("/policies");
+      }
     });
   }
 

@@ -8,6 +8,7 @@
   import { whenChanged } from "../lib/live.svelte";
   import { Review } from "../lib/review.svelte";
   import { session } from "../lib/session.svelte";
+  import { undo } from "../lib/undo.svelte";
   import type { Vocabulary } from "../lib/language";
   import { vocabulary } from "../lib/vocabulary";
   import { tree } from "../lib/tree.svelte";
@@ -107,8 +108,10 @@
   const save = () =>
     review.run(async () => {
       const role = name.trim();
-      if (editing) await ask(api.PUT("/scopes/{scope}/roles/{role}", { params: { path, header: confirming(review.impact) }, body: edit }));
-      else await ask(api.POST("/scopes/{scope}/roles", { params: { path: { scope: at } }, body: { ...definition, name: role } }));
+      if (editing) {
+        const { revision } = await ask(api.PUT("/scopes/{scope}/roles/{role}", { params: { path, header: confirming(review.impact) }, body: edit }));
+        undo.offer(`Role ${role} saved.`, revision);
+      } else await ask(api.POST("/scopes/{scope}/roles", { params: { path: { scope: at } }, body: { ...definition, name: role } }));
       push(href.role(role).slice(1));
     }).then(told);
   const told = () => (isOutdated(review.problem) ? meet() : undefined);

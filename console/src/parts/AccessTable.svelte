@@ -46,13 +46,10 @@
     busy = true;
     const gone = revoking;
     try {
-      await ask(api.DELETE("/grants/{grant}", { params: { path: { grant: gone.id }, header: confirming(impact) } }));
+      const { revision } = await ask(api.DELETE("/grants/{grant}", { params: { path: { grant: gone.id }, header: confirming(impact) } }));
       asked = false;
       onchange();
-      undo.offer(`${gone.role} revoked from ${gone.principal.name} at ${gone.scope.name}.`, async () => {
-        const { principal, role, condition, from, until, description } = gone;
-        await ask(api.POST("/scopes/{scope}/grants", { params: { path: { scope: gone.scope.id } }, body: { principal, role, condition, from, until, description: description || undefined } }));
-      });
+      undo.offer(`${gone.role} revoked from ${gone.principal.name} at ${gone.scope.name}.`, revision);
     } catch (caught) {
       problem = asProblem(caught);
       impact = problem.impact ?? impact;

@@ -7,6 +7,7 @@
   import { users } from "../lib/directory";
   import { Draft } from "../lib/draft.svelte";
   import { session } from "../lib/session.svelte";
+  import { undo } from "../lib/undo.svelte";
   import { tagsFault, tagsIn, tagsOut } from "../lib/tags";
   import { href } from "../lib/words";
   import ChangeDialog from "./ChangeDialog.svelte";
@@ -69,7 +70,9 @@
   }
 
   async function make(impact: Impact) {
-    await heeding(ask(api.PATCH("/organisations/{organisation}/principals/{kind}/{principal}", { params: { path, header: confirming(impact) }, body })), meet);
+    const [before, renamed] = [{ kind: of.kind, name: of.name }, body.name];
+    const { revision } = await heeding(ask(api.PATCH("/organisations/{organisation}/principals/{kind}/{principal}", { params: { path, header: confirming(impact) }, body })), meet);
+    undo.offer(`${before.name} edited.`, revision, () => (renamed ? push(href.principal(before).slice(1)) : undefined));
     if (body.name) push(href.principal({ kind: of.kind, name: of.name.slice(0, of.name.length - last.length) + body.name }).slice(1));
     else ondone();
   }

@@ -163,9 +163,7 @@ grant would do is told before it is made. -->
       const made = await ask(api.POST("/scopes/{scope}/grants", { params: { path: { scope: at.id }, header: confirming(impact) }, body: { ...asked, description: description || undefined } }));
       if (!("grant" in made)) return;
       open = false;
-      undo.offer(told, async () => {
-        await ask(api.DELETE("/grants/{grant}", { params: { path: { grant: made.grant.id } } }));
-      });
+      undo.offer(told, made.revision);
       ondone(made.grant.id);
     } catch (caught) {
       problem = asProblem(caught);

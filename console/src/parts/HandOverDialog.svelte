@@ -3,6 +3,7 @@
   import { api, ask, confirming, type Schemas } from "../lib/api";
   import { users } from "../lib/directory";
   import { session } from "../lib/session.svelte";
+  import { undo } from "../lib/undo.svelte";
   import ChangeDialog from "./ChangeDialog.svelte";
   import Choice from "./Choice.svelte";
   import Field from "./Field.svelte";
@@ -29,7 +30,9 @@
 
   async function make(impact: Impact) {
     const body = { kind: "user" as const, name: name.trim() };
-    await ask(api.POST("/organisations/{organisation}/principals/{kind}/{principal}/hand-over", { params: { path, header: confirming(impact) }, body }));
+    const giver = of.name;
+    const { revision } = await ask(api.POST("/organisations/{organisation}/principals/{kind}/{principal}/hand-over", { params: { path, header: confirming(impact) }, body }));
+    undo.offer(`What ${giver} was granted handed over to ${body.name}.`, revision);
     ondone();
   }
 </script>

@@ -38,15 +38,13 @@
     event.preventDefault();
     busy = true;
     problem = null;
-    const [into, organisation] = [group ?? name.trim(), session.organisation];
+    const into = group ?? name.trim();
     const who = member ?? { kind, name: name.trim() };
     try {
-      await ask(api.POST("/organisations/{organisation}/groups/{group}/members", { params: { path: { organisation: session.organisation, group: into } }, body: who }));
+      const { revision } = await ask(api.POST("/organisations/{organisation}/groups/{group}/members", { params: { path: { organisation: session.organisation, group: into } }, body: who }));
       open = false;
       ondone();
-      undo.offer(`${who.name} put into ${into}.`, async () => {
-        await ask(api.DELETE("/organisations/{organisation}/groups/{group}/members/{kind}/{member}", { params: { path: { organisation, group: into, kind: who.kind, member: who.name } } }));
-      });
+      undo.offer(`${who.name} added to ${into}.`, revision);
     } catch (caught) {
       problem = asProblem(caught);
     } finally {
@@ -55,7 +53,7 @@
   }
 </script>
 
-<Modal bind:open size="sm" title={member ? `Put ${member.name} into a group` : `Put somebody into ${group}`} outsideclose>
+<Modal bind:open size="sm" title={member ? `Add ${member.name} to a group` : `Add a member to ${group}`} outsideclose>
   <form onsubmit={put} class="space-y-5">
     {#if group}
       <div class="flex gap-5">
@@ -70,7 +68,7 @@
     {#if problem && problem.field !== "name"}<ProblemNote {problem} />{/if}
     <div class="flex justify-end gap-2">
       <QuietButton type="button" onclick={() => (open = false)}>Cancel</QuietButton>
-      <Button type="submit" disabled={busy || !name} data-test="confirm-member">Put in</Button>
+      <Button type="submit" disabled={busy || !name} data-test="confirm-member">Add</Button>
     </div>
   </form>
 </Modal>

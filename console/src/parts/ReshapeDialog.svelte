@@ -63,19 +63,16 @@
 
   async function make(impact: Impact) {
     const { to: moved, name: renamed } = change;
-    const before = { organisation: path, id: scope.id, name: scope.name, above: scope.address.slice(0, scope.address.lastIndexOf("/")) };
+    const before = { name: scope.name, address: scope.address };
     const done = way;
-    await heeding(ask(api.PATCH("/organisations/{organisation}/scopes", { params: { path, header: confirming(impact) }, body: { scopes: [scope.id], ...change } })), meet);
+    const { revision } = await heeding(ask(api.PATCH("/organisations/{organisation}/scopes", { params: { path, header: confirming(impact) }, body: { scopes: [scope.id], ...change } })), meet);
     if (renamed && scope.kind === "organisation") session.begin(await ask(api.GET("/session"))); // everybody is called by the new name
     await tree.load();
-    if (done !== "edit") {
-      undo.offer(`${before.name} ${{ move: "moved", retire: "retired", restore: "restored" }[done]}.`, async () => {
-        const back: Omit<Schemas["Reshaping"], "scopes"> = done === "move" ? { to: before.above } : { state: done === "retire" ? "active" : "retired" };
-        await ask(api.PATCH("/organisations/{organisation}/scopes", { params: { path: before.organisation }, body: { scopes: [before.id], ...back } }));
-        await tree.load();
-        if (done === "move") push(href.scope(`${before.above}/${before.name}`).slice(1));
-      });
-    }
+    undo.offer(`${before.name} ${{ move: "moved", retire: "retired", restore: "restored", edit: "edited" }[done]}.`, revision, async () => {
+      if (renamed && scope.kind === "organisation") session.begin(await ask(api.GET("/session")));
+      await tree.load();
+      if (moved || renamed) push(href.scope(before.address).slice(1));
+    });
     if (!moved && !renamed) return ondone();
     const above = moved ? [moved] : scope.address.split("/").slice(0, -1);
     push(href.scope([...above, (renamed ?? last) + (scope.type ? "." + scope.type : "")].join("/")).slice(1));

@@ -40,15 +40,11 @@
   }
 
   async function make(impact: Impact) {
-    const [made, where, done] = [body, path, way];
-    await ask(api.PATCH("/organisations/{organisation}/scopes", { params: { path: where, header: confirming(impact) }, body: made }));
+    const [made, done] = [body, way];
+    const { revision } = await ask(api.PATCH("/organisations/{organisation}/scopes", { params: { path, header: confirming(impact) }, body: made }));
     ondone();
     await tree.load();
-    if (done !== "retire" && done !== "restore") return;
-    undo.offer(`${count(made.scopes.length, "scope")} ${done}d.`, async () => {
-      await ask(api.PATCH("/organisations/{organisation}/scopes", { params: { path: where }, body: { scopes: made.scopes, state: done === "retire" ? "active" : "retired" } }));
-      await tree.load();
-    });
+    undo.offer(`${count(made.scopes.length, "scope")} ${{ move: "moved", tag: "tagged", retire: "retired", restore: "restored" }[done]}.`, revision, () => tree.load());
   }
 </script>
 

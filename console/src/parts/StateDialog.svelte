@@ -20,14 +20,11 @@
   const done: Record<string, string> = { suspended: "suspended", retired: "retired", active: "restored" };
 
   async function make(impact: Impact) {
-    const back = path;
     const [name, was, told] = [of.title || of.name, of.state, done[to]];
-    await ask(api.PUT("/organisations/{organisation}/principals/{kind}/{principal}/state", { params: { path, header: confirming(impact) }, body: { state: to } }));
+    const { revision } = await ask(api.PUT("/organisations/{organisation}/principals/{kind}/{principal}/state", { params: { path, header: confirming(impact) }, body: { state: to } }));
     ondone();
     if (was === "pending") return; // its link is gone for good; it takes another invitation
-    undo.offer(`${name} ${told}.`, async () => {
-      await ask(api.PUT("/organisations/{organisation}/principals/{kind}/{principal}/state", { params: { path: back }, body: { state: was } }));
-    });
+    undo.offer(`${name} ${told}.`, revision);
   }
 </script>
 

@@ -28,7 +28,7 @@
     {#each words as word (word)}
       <span class="flex items-center gap-1 rounded-full bg-primary-100 py-0.5 pr-1 pl-2.5 font-mono text-sm dark:bg-primary-900">
         {word}
-        <button type="button" aria-label="Take out {word}" class="rounded-full p-0.5 hover:bg-primary-200 dark:hover:bg-primary-800" onclick={() => onchange(words.filter((w) => w !== word))}><CloseOutline class="h-3 w-3" /></button>
+        <button type="button" aria-label="Remove {word}" class="rounded-full p-0.5 hover:bg-primary-200 dark:hover:bg-primary-800" onclick={() => onchange(words.filter((w) => w !== word))}><CloseOutline class="h-3 w-3" /></button>
       </span>
     {/each}
     <form class="min-w-40 flex-1" onsubmit={(event) => (event.preventDefault(), add())}>
