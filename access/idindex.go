@@ -100,6 +100,48 @@ func (x *idIndex) add(by *owner, id ID, n, home number) {
 	x.bucket(by, h).add(by, h, n, home)
 }
 
+// indexing makes an index of many ids at once, whose buckets have their size from the beginning.
+type indexing struct {
+	index   idIndex
+	owner   *owner
+	entries []indexEntry
+	counts  [spread * spread]uint32
+}
+
+type indexEntry struct {
+	hash         uint64
+	number, home number
+}
+
+func newIDIndex(by *owner, size int) *indexing {
+	return &indexing{owner: by, entries: make([]indexEntry, 0, size)}
+}
+
+// add enters an id that is not there yet.
+func (x *indexing) add(id ID, n, home number) {
+	h := hashID(id)
+	x.counts[h>>(64-2*spreadBits)]++
+	x.entries = append(x.entries, indexEntry{h, n, home})
+}
+
+func (x *indexing) done() idIndex {
+	for i, count := range x.counts {
+		if count == 0 {
+			continue
+		}
+		size := startSlots
+		for int(count)*4 > size*3 {
+			size *= 2
+		}
+		b := x.index.bucket(x.owner, uint64(i)<<(64-2*spreadBits))
+		b.slots, b.owner = make([]indexSlot, size), x.owner
+	}
+	for _, e := range x.entries {
+		x.index.bucket(x.owner, e.hash).add(x.owner, e.hash, e.number, e.home)
+	}
+	return x.index
+}
+
 // rehome gives an id that is there another home.
 func (x *idIndex) rehome(by *owner, id ID, n, home number) {
 	b := x.bucket(by, hashID(id))

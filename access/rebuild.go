@@ -1,7 +1,6 @@
 package access
 
 import (
-	"bytes"
 	"slices"
 )
 
@@ -41,29 +40,46 @@ func (s *Snapshot) Changes() []Change {
 		}
 	}
 	changes = append(changes, members...)
+	changes = append(changes, s.roleChanges()...)
+	for _, node := range s.grantNodes() {
+		changes = append(changes, CreateGrant{Grant: node.Grant, Recorded: true})
+	}
+	changes = append(changes, s.policyChanges()...)
+	return append(changes, retire...)
+}
+
+// roleChanges gives the changes that define the custom roles.
+func (s *Snapshot) roleChanges() (changes []Change) {
 	for it := s.roles.Iterator(); !it.Done(); {
 		_, role, _ := it.Next()
 		changes = append(changes, CreateRole{Definition: role.RoleDefinition, Recorded: true})
 	}
-	var grants []*grantNode
+	return changes
+}
+
+// grantNodes gives all grants in the order of their ids, which is that of their making.
+func (s *Snapshot) grantNodes() []*grantNode {
+	grants := make([]*grantNode, 0, s.grants.Len())
 	for it := s.grants.Iterator(); !it.Done(); {
 		_, node, _ := it.Next()
 		grants = append(grants, node)
 	}
-	slices.SortFunc(grants, func(a, b *grantNode) int { return bytes.Compare(a.ID[:], b.ID[:]) })
-	for _, node := range grants {
-		changes = append(changes, CreateGrant{Grant: node.Grant, Recorded: true})
-	}
-	var policies []*policyNode
+	slices.SortFunc(grants, func(a, b *grantNode) int { return a.ID.Compare(b.ID) })
+	return grants
+}
+
+// policyChanges gives the changes that write the policies, in the order of their ids.
+func (s *Snapshot) policyChanges() (changes []Change) {
+	policies := make([]*policyNode, 0, s.policies.Len())
 	for it := s.policies.Iterator(); !it.Done(); {
 		_, p, _ := it.Next()
 		policies = append(policies, p)
 	}
-	slices.SortFunc(policies, func(a, b *policyNode) int { return bytes.Compare(a.ID[:], b.ID[:]) })
+	slices.SortFunc(policies, func(a, b *policyNode) int { return a.ID.Compare(b.ID) })
 	for _, p := range policies {
 		changes = append(changes, PutPolicy{Policy: p.Policy})
 	}
-	return append(changes, retire...)
+	return changes
 }
 
 // Under gives the snapshot under another catalogue. The error is a [*Violation] when the catalogue lacks something that

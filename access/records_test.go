@@ -101,7 +101,7 @@ func (m *memory) LastChange(_ context.Context, _ access.ID, by string) (uint64, 
 	return 0, store.ErrNotFound
 }
 
-func (m *memory) ChangesSince(_ context.Context, _ access.ID, revision uint64) (steps []store.Step, untold, err error) {
+func (m *memory) ChangesSince(_ context.Context, _ access.ID, revision, _ uint64) (steps []store.Step, untold, err error) {
 	for _, r := range m.recorded {
 		if r.Revision > revision {
 			steps = append(steps, store.Step{Revision: r.Revision, Changes: r.Changes})

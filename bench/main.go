@@ -16,10 +16,10 @@ import (
 
 // choices say what is measured, and of what.
 type choices struct {
-	scale                       float64
-	seed                        uint64
-	core, console, loam, follow bool // that alone
-	program, plot               string
+	scale                             float64
+	seed                              uint64
+	core, console, loam, follow, past bool // that alone
+	program, plot                     string
 }
 
 func main() {
@@ -30,6 +30,7 @@ func main() {
 	flag.BoolVar(&c.console, "console", false, "measure the console alone")
 	flag.BoolVar(&c.loam, "loam", false, "measure the making of resources through Loam alone")
 	flag.BoolVar(&c.follow, "follow", false, "measure how instances follow one another alone")
+	flag.BoolVar(&c.past, "past", false, "measure the start from a snapshot file, and the past, alone")
 	flag.StringVar(&c.program, "program", "build/arbora", "the built arbora, whose console is measured")
 	flag.StringVar(&c.plot, "plot", "", "draw decision time against tree size into this file, and measure nothing else")
 	profile := flag.String("profile", "", "write where the processor's time goes into this file, for go tool pprof")
@@ -66,7 +67,7 @@ func (c choices) run() (over bool, err error) {
 		return false, plotGrowth(c.plot, c.seed)
 	}
 	r := &report{}
-	if !c.core && !c.loam && !c.follow {
+	if !c.core && !c.loam && !c.follow && !c.past {
 		if err := r.console(context.Background(), c.program); err != nil || c.console {
 			return r.over, err
 		}
@@ -78,6 +79,10 @@ func (c choices) run() (over bool, err error) {
 	}
 	if c.follow {
 		err := r.withRecords(context.Background(), o, r.follow)
+		return r.over, err
+	}
+	if c.past {
+		err := r.withRecords(context.Background(), o, r.past)
 		return r.over, err
 	}
 	small := generate(full.times(c.scale/10), c.seed)

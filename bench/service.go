@@ -52,6 +52,9 @@ func (r *report) service(ctx context.Context, o *organisation, decision time.Dur
 		if err := r.follow(ctx, database, records, o); err != nil {
 			return err
 		}
+		if err := r.past(ctx, database, records, o); err != nil {
+			return err
+		}
 		return r.loam(ctx, database, records, o)
 	})
 }

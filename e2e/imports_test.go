@@ -37,6 +37,7 @@ func TestImportsRunOneWay(t *testing.T) {
 		"mail":                 "access loopback people",
 		"standin/mailsink":     "loopback",
 		"store/prepared":       "",
+		"store/snapshots":      "access",
 		"standin/loam":         "access api client standin/loam/loamapi store/prepared",
 		"standin/loam/loamapi": "api",
 		"api":                  "",

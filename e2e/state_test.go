@@ -294,7 +294,7 @@ func checkRecords(t *testing.T, records *store.Store, top access.ID, inMemory *a
 		}
 	}
 	for revision := uint64(1); revision <= inMemory.Revision(); revision++ {
-		steps, untold, err := records.ChangesSince(t.Context(), top, revision-1)
+		steps, untold, err := records.ChangesSince(t.Context(), top, revision-1, revision)
 		require.NoError(t, err)
 		require.NoError(t, untold)
 		p, err := now.Propose(steps[0].Changes...)

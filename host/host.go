@@ -26,6 +26,7 @@ import (
 	"arbora.example/service"
 	"arbora.example/store"
 	"arbora.example/store/mariadbd"
+	"arbora.example/store/snapshots"
 )
 
 // Host runs the host's commands.
@@ -159,8 +160,12 @@ func (h *Host) start(ctx context.Context, set settings, log *slog.Logger) (*inst
 	if err != nil {
 		return nil, errors.Join(err, listener.Close(), closeRecords())
 	}
+	files, err := snapshots.Open(filepath.Join(set.Data, "snapshots"))
+	if err != nil {
+		return nil, errors.Join(err, listener.Close(), closeRecords())
+	}
 	svc := service.New(service.Options{
-		Records: service.RecordsIn(records), Catalogue: access.Shipped(), Clock: time.Now, Log: log, Sealer: sealer, Post: post, Address: strings.TrimSuffix(set.Address, "/"),
+		Records: service.RecordsIn(records), Files: files, Catalogue: access.Shipped(), Clock: time.Now, Log: log, Sealer: sealer, Post: post, Address: strings.TrimSuffix(set.Address, "/"),
 	})
 	handler, err := server.New(server.Options{Service: svc, Console: console.Files(), Version: h.Version, Log: log, Loam: set.Loam, Proxies: proxies, Contact: set.Contact})
 	if err != nil {
@@ -169,6 +174,11 @@ func (h *Host) start(ctx context.Context, set settings, log *slog.Logger) (*inst
 	running, stop := context.WithCancel(context.WithoutCancel(ctx))
 	go svc.Follow(running, followEvery)
 	go anchorHourly(running, records, set.anchors(), log)
+	kept := make(chan struct{})
+	go func() {
+		svc.KeepSnapshots(running)
+		close(kept)
+	}()
 	i := &instance{service: svc, address: address, ended: make(chan error, 1)}
 	served := make(chan error, 1)
 	go func() {
@@ -180,6 +190,7 @@ func (h *Host) start(ctx context.Context, set settings, log *slog.Logger) (*inst
 		stop()
 		err := <-served
 		svc.Wait()
+		<-kept
 		return errors.Join(err, closeRecords())
 	}
 	return i, nil

@@ -51,7 +51,7 @@ func (s *settings) flags(listens bool) []cli.Flag {
 			Sources: s.sources("ARBORA_DATABASE", "database"), Destination: &s.Database},
 		&cli.StringFlag{Name: "database-owner", Usage: "`DSN` of the account that owns the tables. The account of --database then needs no rights of its own: Arbora grants it what the service needs, and it cannot change the audit log",
 			Sources: s.sources("ARBORA_DATABASE_OWNER", "database-owner"), Destination: &s.Owner},
-		&cli.StringFlag{Name: "data", Usage: "without a DSN: `DIRECTORY` of a private MariaDB server", Value: dataHome("records"),
+		&cli.StringFlag{Name: "data", Usage: "`DIRECTORY` of what this host keeps: snapshot files for a quick start and, without a DSN, a private MariaDB server", Value: dataHome("records"),
 			Sources: s.sources("ARBORA_DATA", "data"), Destination: &s.Data},
 		&cli.StringFlag{Name: "sealing-key", Usage: "`FILE` with the key that seals secrets in the records, made on first use (default: beside a private server's records, else in the user's data directory)",
 			Sources: s.sources("ARBORA_SEALING_KEY", "sealing-key"), Destination: &s.SealingKey},

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"time"
 
 	"arbora.example/access"
@@ -72,9 +73,14 @@ func (s *Service) catchUp(ctx context.Context) error {
 func (s *Service) level(ctx context.Context, h *house) (*access.Snapshot, error) {
 	now := h.snapshot.Load()
 	if now == nil {
-		return s.reload(ctx, h)
+		return s.first(ctx, h)
 	}
-	steps, untold, err := s.records.ChangesSince(ctx, h.id, now.Revision())
+	return s.followFrom(ctx, h, now)
+}
+
+// followFrom publishes the newest snapshot of an organisation, made from another by the changes since. The caller holds h.writing.
+func (s *Service) followFrom(ctx context.Context, h *house, now *access.Snapshot) (*access.Snapshot, error) {
+	steps, untold, err := s.records.ChangesSince(ctx, h.id, now.Revision(), 0)
 	if err != nil {
 		return nil, err
 	}
@@ -83,13 +89,7 @@ func (s *Service) level(ctx context.Context, h *house) (*access.Snapshot, error)
 		return s.reload(ctx, h)
 	}
 	if len(steps) > 0 {
-		var changes []access.Change
-		beside := false
-		for _, step := range steps {
-			changes = append(changes, step.Changes...)
-			beside = beside || step.Beside
-		}
-		next, err := now.With(steps[len(steps)-1].Revision, changes...)
+		next, err := after(now, steps)
 		var broken *access.Violation
 		if errors.As(err, &broken) { // such as under a catalogue that this instance has not read yet
 			s.log.Warn("changes of another instance cannot be made here: the organisation is read anew", "organisation", h.id, "reason", broken)
@@ -97,12 +97,14 @@ func (s *Service) level(ctx context.Context, h *house) (*access.Snapshot, error)
 		} else if err != nil {
 			return nil, err
 		}
-		if beside {
+		if slices.ContainsFunc(steps, func(step store.Step) bool { return step.Beside }) {
 			if err := s.readSettings(ctx, h); err != nil {
 				return nil, err
 			}
 		}
 		now = next
+	}
+	if now != h.snapshot.Load() {
 		h.publish(now)
 	}
 	h.doubtful.Store(false)

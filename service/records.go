@@ -95,7 +95,11 @@ type Records interface {
 	Revisions(ctx context.Context) (map[access.ID]uint64, error)
 	Sequence(ctx context.Context) (uint64, error)
 	Change(ctx context.Context, organisation access.ID, revision uint64) (store.Recorded, error)
-	ChangesSince(ctx context.Context, organisation access.ID, revision uint64) (steps []store.Step, untold, err error)
+	ChangesSince(ctx context.Context, organisation access.ID, revision, upTo uint64) (steps []store.Step, untold, err error)
+	EndLease(ctx context.Context, name string, holder access.ID) error
+	Lease(ctx context.Context, name string, holder access.ID, length time.Duration) (held bool, err error)
+	OldestTold(ctx context.Context, organisation access.ID) (revision uint64, err error)
+	RecordMark(ctx context.Context, organisation access.ID, revision uint64) (record [32]byte, err error)
 	RevokeToken(ctx context.Context, token access.ID, until time.Time, record store.AuditRecord) error
 	ScopeChanges(ctx context.Context, organisation access.ID, scope access.ID, before uint64, limit int) ([]store.ScopeChange, error)
 	SearchScopes(ctx context.Context, organisation access.ID, q store.Search) ([]store.Found, error)

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"math"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -41,6 +42,8 @@ type Service struct {
 	exchanged *expirable.LRU[exchange, exchanged]
 	verified  *expirable.LRU[[sha256.Size]byte, people.AccessToken] // access tokens whose signature is right
 	setUp     atomic.Bool                                           // somebody has set the service up; once true it stays so
+	files     SnapshotFiles                                         // nil when none are kept
+	instance  access.ID                                             // tells this service from others on the same database
 }
 
 // Options are what a service works with.
@@ -52,6 +55,7 @@ type Options struct {
 	Sealer    *people.Sealer                                             // seals what must be kept readable
 	Post      Post                                                       // sends mail; nil when none can be sent
 	Hash      func(ctx context.Context, password string) (string, error) // of passwords; [people.HashPassword] when it is nil
+	Files     SnapshotFiles                                              // nil keeps none: each start reads the records whole
 	Address   string                                                     // where people and programs reach it, such as https://arbora.example: it issues tokens under this name
 }
 
@@ -63,6 +67,7 @@ func New(o Options) *Service {
 	return &Service{
 		records: o.Records, shipped: o.Catalogue, clock: o.Clock, log: o.Log, sealer: o.Sealer, post: o.Post, hash: o.Hash, address: o.Address,
 		guesses: newGuesses(), busy: newBusy(), refused: newRecent(), viewing: newViewing(), exchanged: newExchanged(), verified: newVerified(),
+		files: o.Files, instance: newID(),
 	}
 }
 
@@ -94,6 +99,24 @@ func (s *Service) now(ctx context.Context, h *house) (*access.Snapshot, error) {
 		return snapshot, nil
 	}
 	return s.level(ctx, h)
+}
+
+// first makes the first snapshot of an organisation, from a file and the changes since where there is one, and publishes it. The caller
+// holds h.writing.
+func (s *Service) first(ctx context.Context, h *house) (*access.Snapshot, error) {
+	catalogue, err := s.catalogueNow(ctx)
+	if err != nil {
+		return nil, err
+	}
+	snapshot := s.fromFile(ctx, h.id, math.MaxUint64, catalogue)
+	if snapshot == nil {
+		return s.reload(ctx, h)
+	}
+	if err := s.readSettings(ctx, h); err != nil {
+		return nil, err
+	}
+	h.skipped.Store(&[]string{})
+	return s.followFrom(ctx, h, snapshot)
 }
 
 // reload reads a snapshot from the database and publishes it. The caller holds h.writing.

@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"math"
 	"strings"
 
 	"arbora.example/access"
@@ -16,11 +17,14 @@ type Step struct {
 	Beside   bool // settings or quotas were altered, too
 }
 
-// ChangesSince gives the steps that an organisation has made since a revision, in order. Where the records do not tell each of them,
+// ChangesSince gives the steps that an organisation has made since a revision, in order, and up to another: 0 for the last. Where the records do not tell each of them,
 // as those of earlier versions of Arbora do not and those of later ones may not to this one, untold says why: then the organisation
 // is to be read whole.
-func (s *Store) ChangesSince(ctx context.Context, organisation access.ID, revision uint64) (steps []Step, untold, err error) {
-	err = each(ctx, s.db, "SELECT revision, changes, beside FROM change_record WHERE organisation_id = ? AND revision > ? ORDER BY revision", []any{idColumn(organisation), revision}, func(scan scanner) error {
+func (s *Store) ChangesSince(ctx context.Context, organisation access.ID, revision, upTo uint64) (steps []Step, untold, err error) {
+	if upTo == 0 {
+		upTo = math.MaxInt64
+	}
+	err = each(ctx, s.db, "SELECT revision, changes, beside FROM change_record WHERE organisation_id = ? AND revision > ? AND revision <= ? ORDER BY revision", []any{idColumn(organisation), revision, upTo}, func(scan scanner) error {
 		var step Step
 		var text []byte
 		if err := scan(&step.Revision, &text, &step.Beside); err != nil {
@@ -43,6 +47,23 @@ func (s *Store) ChangesSince(ctx context.Context, organisation access.ID, revisi
 		return nil
 	})
 	return steps, untold, err
+}
+
+// RecordMark gives what stands for the change record that led to a revision: another database has another, or none, which is
+// [ErrNotFound].
+func (s *Store) RecordMark(ctx context.Context, organisation access.ID, revision uint64) (record [32]byte, err error) {
+	var text []byte
+	err = mark(s.db.QueryRowContext(ctx, `SELECT UNHEX(SHA2(CONCAT_WS('|', made_at, made_by, made_from, what, changes), 256)) FROM change_record WHERE organisation_id = ? AND revision = ?`,
+		idColumn(organisation), revision).Scan(&text))
+	copy(record[:], text)
+	return record, err
+}
+
+// OldestTold gives the first revision from which on the change records tell every step, 0 when they tell none.
+func (s *Store) OldestTold(ctx context.Context, organisation access.ID) (revision uint64, err error) {
+	err = s.db.QueryRowContext(ctx, `SELECT COALESCE(MIN(revision), 0) FROM change_record WHERE organisation_id = ? AND changes IS NOT NULL
+		AND revision > (SELECT COALESCE(MAX(revision), 0) FROM change_record WHERE organisation_id = ? AND changes IS NULL)`, idColumn(organisation), idColumn(organisation)).Scan(&revision)
+	return revision, mark(err)
 }
 
 // Recorded is a change as its record keeps it.

@@ -166,9 +166,14 @@ func (l *Log) String() string {
 }
 
 // Start starts an empty service on records.
-func Start(t testing.TB, records *store.Store) *Bed { return start(t, records, "") }
+func Start(t testing.TB, records *store.Store) *Bed { return start(t, records, "", nil) }
 
-func start(t testing.TB, records *store.Store, cloud string) *Bed {
+// StartWith is Start with snapshot files beside the records.
+func StartWith(t testing.TB, records *store.Store, files service.SnapshotFiles) *Bed {
+	return start(t, records, "", files)
+}
+
+func start(t testing.TB, records *store.Store, cloud string, files service.SnapshotFiles) *Bed {
 	b := &Bed{Records: records, Clock: &Clock{}, Log: &Log{}, Loam: cloud, Whole: new(atomic.Int64)}
 	log := slog.New(slog.NewTextHandler(b.Log, nil))
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
@@ -180,7 +185,7 @@ func start(t testing.TB, records *store.Store, cloud string) *Bed {
 	require.NoError(t, err)
 	sealer, err := people.NewSealer(bytes.Repeat([]byte("k"), people.SealingKeySize))
 	require.NoError(t, err)
-	b.Service = service.New(service.Options{Records: counted{service.RecordsIn(records), b.Whole}, Catalogue: access.Shipped(), Clock: b.Clock.Now, Log: log, Sealer: sealer, Post: post, Address: b.Address})
+	b.Service = service.New(service.Options{Records: counted{service.RecordsIn(records), b.Whole}, Files: files, Catalogue: access.Shipped(), Clock: b.Clock.Now, Log: log, Sealer: sealer, Post: post, Address: b.Address})
 	handler, err := server.New(server.Options{Service: b.Service, Console: console.Files(), Version: "test", Log: log, Loam: cloud})
 	require.NoError(t, err)
 	serve(t, listener, handler, func() error {
@@ -215,7 +220,7 @@ func startDemo(t testing.TB, cloud string) *Bed {
 	owner, dsn := Accounts(t)
 	copyDemo(t, owner)
 	require.NoError(t, store.Confine(t.Context(), owner, dsn))
-	return start(t, OpenRecords(t, dsn), cloud)
+	return start(t, OpenRecords(t, dsn), cloud, nil)
 }
 
 // loaded is the name of a database that holds the demo: copying it takes a fraction of what loading does.
