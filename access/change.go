@@ -6,10 +6,10 @@ package access
 // [EditRole], [RemoveRole], [PutPolicy], [RemovePolicy].
 type Change interface {
 	apply(*draft) error
-	kind() string            // as recorded changes call it: see [EncodeChanges]
 	touches(*comparison)     // takes in whose access it may alter, and where
 	back(*Snapshot) []Change // what takes it back, worked out on the snapshot before it; none where nothing does
 	words(*Proposal) string  // what it does, as a sentence without its subject
+	about(*Proposal) About   // what it is about, and where
 	visit(Visitor) error     // calls the method for its kind
 }
 

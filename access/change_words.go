@@ -143,3 +143,81 @@ func (c RemovePolicy) words(p *Proposal) string {
 	was, _ := p.Before.Policy(c.ID)
 	return fmt.Sprintf("removed policy %s at %s", was.Name, p.at(was.Scope))
 }
+
+// About is what a change is about: the kind of the thing, as a permission calls it, or "scope"; and the scopes that are changed, or at
+// which it is, with those that hold them. What belongs to the organisation as a whole is at none.
+type About struct {
+	Kind   string
+	Places []ID
+}
+
+// About tells what each change is about.
+func (p *Proposal) About() []About {
+	all := make([]About, len(p.Changes))
+	for i, change := range p.Changes {
+		all[i] = change.about(p)
+		all[i].Places = slices.DeleteFunc(all[i].Places, ID.IsZero)
+	}
+	return all
+}
+
+// aboutScope is about a scope that is there before and after.
+func (p *Proposal) aboutScope(id ID) About {
+	was, _ := p.Before.Scope(id)
+	is, _ := p.After.Scope(id)
+	places := []ID{id, was.Parent}
+	if is.Parent != was.Parent {
+		places = append(places, is.Parent)
+	}
+	return About{"scope", places}
+}
+
+func (p *Proposal) aboutPrincipal(id ID) About {
+	one, _ := p.After.Principal(id)
+	return About{one.Kind.String(), []ID{one.Home}}
+}
+
+func (c CreateScope) about(*Proposal) About     { return About{"scope", []ID{c.Scope.ID, c.Scope.Parent}} }
+func (c RenameScope) about(p *Proposal) About   { return p.aboutScope(c.ID) }
+func (c MoveScope) about(p *Proposal) About     { return p.aboutScope(c.ID) }
+func (c TagScope) about(p *Proposal) About      { return p.aboutScope(c.ID) }
+func (c OfferServices) about(p *Proposal) About { return p.aboutScope(c.ID) }
+func (c RetireScope) about(p *Proposal) About   { return p.aboutScope(c.ID) }
+func (c RestoreScope) about(p *Proposal) About  { return p.aboutScope(c.ID) }
+
+func (c CreatePrincipal) about(p *Proposal) About { return p.aboutPrincipal(c.Principal.ID) }
+func (c RenamePrincipal) about(p *Proposal) About { return p.aboutPrincipal(c.ID) }
+func (c TagPrincipal) about(p *Proposal) About    { return p.aboutPrincipal(c.ID) }
+func (c SetOwner) about(p *Proposal) About        { return p.aboutPrincipal(c.Group) }
+func (c SetGathers) about(p *Proposal) About      { return p.aboutPrincipal(c.Group) }
+func (c SetInactive) about(p *Proposal) About     { return p.aboutPrincipal(c.ID) }
+func (AddMember) about(*Proposal) About           { return About{Kind: Group.String()} }
+func (RemoveMember) about(*Proposal) About        { return About{Kind: Group.String()} }
+
+func (c CreateGrant) about(*Proposal) About { return About{"grant", []ID{c.Grant.Scope}} }
+
+func (c RevokeGrant) about(p *Proposal) About {
+	g, _ := p.Before.Grant(c.ID)
+	return About{"grant", []ID{g.Scope}}
+}
+
+func (c CreateRole) about(*Proposal) About { return About{"role", []ID{c.Definition.Scope}} }
+func (c EditRole) about(p *Proposal) About { return p.aboutRole(c.Definition.Name) }
+func (c RemoveRole) about(p *Proposal) About {
+	return p.aboutRole(c.Name)
+}
+
+func (p *Proposal) aboutRole(name string) About {
+	role, err := p.Before.Role(name)
+	if err != nil {
+		return About{Kind: "role"}
+	}
+	return About{"role", []ID{role.Scope}}
+}
+
+func (c PutPolicy) about(*Proposal) About { return About{"policy", []ID{c.Policy.Scope}} }
+
+func (c RemovePolicy) about(p *Proposal) About {
+	was, _ := p.Before.Policy(c.ID)
+	return About{"policy", []ID{was.Scope}}
+}

@@ -4,7 +4,9 @@ import (
 	"encoding/json"
 	"fmt"
 	"reflect"
+	"strings"
 	"time"
+	"unicode"
 )
 
 // codecVersion is the version of the form in which changes are written. Another form gets another number, and this one is read on.
@@ -30,7 +32,7 @@ func EncodeChanges(changes []Change) ([]byte, error) {
 		if err != nil {
 			return nil, fmt.Errorf("change %T: %w", change, err)
 		}
-		list.Changes[i] = recordedOne{Kind: change.kind(), Says: says}
+		list.Changes[i] = recordedOne{Kind: KindOf(change), Says: says}
 	}
 	return json.Marshal(list)
 }
@@ -60,46 +62,33 @@ func DecodeChanges(text []byte) ([]Change, error) {
 }
 
 // KindOf returns the word by which recorded changes call a change's kind, such as create-grant.
-func KindOf(c Change) string { return c.kind() }
+func KindOf(c Change) string { return kindOf(reflect.TypeOf(c)) }
 
-// changeTypes are the types of changes by kind. A test sees that none is missing.
+// changeTypes are the types of changes by kind, as [Visitor] has them.
 var changeTypes = func() map[string]reflect.Type {
 	types := map[string]reflect.Type{}
-	for _, change := range []Change{
-		CreateScope{}, RenameScope{}, MoveScope{}, TagScope{}, OfferServices{}, RetireScope{}, RestoreScope{},
-		CreatePrincipal{}, RenamePrincipal{}, TagPrincipal{}, AddMember{}, RemoveMember{}, SetOwner{}, SetGathers{}, SetInactive{},
-		CreateGrant{}, RevokeGrant{}, CreateRole{}, EditRole{}, RemoveRole{}, PutPolicy{}, RemovePolicy{},
-	} {
-		types[change.kind()] = reflect.TypeOf(change)
+	visitor := reflect.TypeFor[Visitor]()
+	for i := range visitor.NumMethod() {
+		typ := visitor.Method(i).Type.In(0)
+		types[kindOf(typ)] = typ
 	}
 	return types
 }()
 
-func (CreateScope) kind() string     { return "create-scope" }
-func (RenameScope) kind() string     { return "rename-scope" }
-func (MoveScope) kind() string       { return "move-scope" }
-func (TagScope) kind() string        { return "tag-scope" }
-func (OfferServices) kind() string   { return "offer-services" }
-func (RetireScope) kind() string     { return "retire-scope" }
-func (RestoreScope) kind() string    { return "restore-scope" }
-func (CreatePrincipal) kind() string { return "create-principal" }
-func (RenamePrincipal) kind() string { return "rename-principal" }
-func (TagPrincipal) kind() string    { return "tag-principal" }
-func (SetOwner) kind() string        { return "set-owner" }
-func (SetGathers) kind() string      { return "set-gathers" }
-func (SetInactive) kind() string     { return "set-inactive" }
-func (AddMember) kind() string       { return "add-member" }
-func (RemoveMember) kind() string    { return "remove-member" }
-func (CreateGrant) kind() string     { return "create-grant" }
-func (RevokeGrant) kind() string     { return "revoke-grant" }
-func (CreateRole) kind() string      { return "create-role" }
-func (EditRole) kind() string        { return "edit-role" }
-func (RemoveRole) kind() string      { return "remove-role" }
-func (PutPolicy) kind() string       { return "put-policy" }
-func (RemovePolicy) kind() string    { return "remove-policy" }
+// kindOf writes the name of a type in small letters, its words apart by hyphens.
+func kindOf(typ reflect.Type) string {
+	var kind strings.Builder
+	for i, letter := range typ.Name() {
+		if unicode.IsUpper(letter) && i > 0 {
+			kind.WriteByte('-')
+		}
+		kind.WriteRune(unicode.ToLower(letter))
+	}
+	return kind.String()
+}
 
-// What follows are the written forms of what changes are about. An empty list and none are written apart, as null and [].
-// that is added there must be added here.
+// What follows are the written forms of what changes are about. An empty list and none are written apart, as null and []. They are
+// converted to and from the types themselves, so that the compiler names a form that lacks a field.
 
 type writtenScope struct {
 	ID       ID                `json:"id"`

@@ -1,6 +1,9 @@
 package access
 
-import "slices"
+import (
+	"slices"
+	"sync"
+)
 
 // Proposal is changes that are worked out and not made. It is worked out once; the rule on gains, the impact and whoever makes the
 // changes read it.
@@ -11,6 +14,28 @@ type Proposal struct {
 	// Back takes the changes back, in the order in which it is to be made: what was created in the tree or among the people goes
 	// out of use, for nothing is deleted there.
 	Back []Change
+
+	reached func() []uint64 // whose access may differ, worked out once, when it is asked for
+}
+
+// Between is what led from one snapshot to another, as a proposal that was made; nothing takes it back.
+func Between(before, after *Snapshot, changes []Change) *Proposal {
+	return (&Proposal{Before: before, After: after, Changes: changes}).ready()
+}
+
+func (p *Proposal) ready() *Proposal {
+	p.reached = sync.OnceValue(func() []uint64 { return p.comparison(nil).reached })
+	return p
+}
+
+// Touches reports whether what somebody holds may be another after the changes. It is for any number of askers at once.
+func (p *Proposal) Touches(who ID) bool {
+	n, ok := p.After.principalNumber(who)
+	if !ok {
+		return true // somebody who is not there
+	}
+	reached := p.reached()
+	return reached[n/64]&(1<<(n%64)) != 0
 }
 
 // Propose works changes out. The error is that of [Snapshot.With].
@@ -30,7 +55,7 @@ func (s *Snapshot) Propose(changes ...Change) (*Proposal, error) {
 	if err != nil {
 		return nil, err
 	}
-	return p, nil
+	return p.ready(), nil
 }
 
 // comparison begins to compare who holds what before and after.

@@ -1297,6 +1297,22 @@ type NewcomerReading struct {
 	Names  []string `json:"names"`
 }
 
+// News What led to a revision of the organisation, as far as the caller sees it
+type News struct {
+	// Beyond Something was changed besides that is not told here
+	Beyond bool `json:"beyond,omitempty"`
+
+	// Kinds The kinds of the things that were changed, as permissions call them; scope for scopes
+	Kinds []string `json:"kinds,omitempty"`
+
+	// Mine The caller's own access may be another
+	Mine bool `json:"mine,omitempty"`
+
+	// Places Addresses of scopes that were changed, or at which something was
+	Places   []string `json:"places,omitempty"`
+	Revision int64    `json:"revision"`
+}
+
 // Offer defines model for Offer.
 type Offer struct {
 	// Services The services offered; leave it out to narrow nothing

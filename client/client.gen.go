@@ -474,7 +474,7 @@ type ClientInterface interface {
 	// Corresponds with GET /organisations/{organisation}/statements (the `SearchStatements` operationId).
 	SearchStatements(ctx context.Context, organisation OrganisationName, params *SearchStatementsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// StreamChanges Server-Sent Events: the organisation's revision at once and whenever it rises, for whoever shows something of it
+	// StreamChanges Server-Sent Events: the organisation's revision at once and whenever it rises, and what the caller may know of what was changed
 	//
 	// Corresponds with GET /organisations/{organisation}/stream (the `StreamChanges` operationId).
 	StreamChanges(ctx context.Context, organisation OrganisationName, reqEditors ...RequestEditorFn) (*http.Response, error)
@@ -2078,7 +2078,7 @@ func (c *Client) SearchStatements(ctx context.Context, organisation Organisation
 	return c.Client.Do(req)
 }
 
-// StreamChanges Server-Sent Events: the organisation's revision at once and whenever it rises, for whoever shows something of it
+// StreamChanges Server-Sent Events: the organisation's revision at once and whenever it rises, and what the caller may know of what was changed
 //
 // Corresponds with GET /organisations/{organisation}/stream (the `StreamChanges` operationId).
 func (c *Client) StreamChanges(ctx context.Context, organisation OrganisationName, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -10216,7 +10216,7 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /organisations/{organisation}/statements (the `SearchStatements` operationId).
 	SearchStatementsWithResponse(ctx context.Context, organisation OrganisationName, params *SearchStatementsParams, reqEditors ...RequestEditorFn) (*SearchStatementsResponse, error)
 
-	// StreamChangesWithResponse Server-Sent Events: the organisation's revision at once and whenever it rises, for whoever shows something of it
+	// StreamChangesWithResponse Server-Sent Events: the organisation's revision at once and whenever it rises, and what the caller may know of what was changed
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
@@ -16946,7 +16946,7 @@ func (c *ClientWithResponses) SearchStatementsWithResponse(ctx context.Context, 
 	return ParseSearchStatementsResponse(rsp)
 }
 
-// StreamChangesWithResponse Server-Sent Events: the organisation's revision at once and whenever it rises, for whoever shows something of it
+// StreamChangesWithResponse Server-Sent Events: the organisation's revision at once and whenever it rises, and what the caller may know of what was changed
 //
 // Returns a wrapper object for the known response body format(s).
 //

@@ -3,6 +3,8 @@ package e2e
 import (
 	"bufio"
 	"context"
+	"encoding/json"
+	"fmt"
 	"net/http"
 	"strings"
 	"testing"
@@ -148,7 +150,7 @@ func TestChangesAreStreamed(t *testing.T) {
 		return ""
 	}
 	first := next()
-	require.Regexp(t, `^\{"revision": [0-9]+\}$`, first)
+	require.Regexp(t, `^\{"revision":[0-9]+\}$`, first)
 	rowan := b.As(t, "rowan@lindenmere")
 	seen := first
 	for _, name := range []string{"weeders", "waterers"} {
@@ -158,6 +160,29 @@ func TestChangesAreStreamed(t *testing.T) {
 		require.NotEqual(t, seen, now)
 		seen = now
 	}
+	// What changed is told as far as its reader sees it.
+	var news api.News
+	told := func() string {
+		text := next()
+		news = api.News{}
+		require.NoError(t, json.Unmarshal([]byte(text), &news), text)
+		news.Revision = 0
+		text = fmt.Sprint(news)
+		return text
+	}
+	b.Grant(t, "content-reader", "user", "tomas", alpine)
+	told()
+	require.True(t, news.Mine, "it is tomas who may do more now")
+	b.Grant(t, "content-reader", "user", "yuki", alpine)
+	require.Equal(t, fmt.Sprint(api.News{Beyond: true}), told(), "he may not list the grants there")
+	leaflets := api.ScopeNew{Kind: "resource", Type: ptr("bucket"), Name: "leaflets"}
+	require.NoError(t, client.Done(rowan.CreateScope(t.Context(), alpine, nil, leaflets)))
+	require.Equal(t, fmt.Sprint(api.News{Kinds: []string{"scope"}, Places: []string{alpine, alpine + "/leaflets.bucket"}}), told())
+	require.NoError(t, client.Done(rowan.CreateScope(t.Context(), trial, nil, leaflets)))
+	require.Equal(t, fmt.Sprint(api.News{Beyond: true}), told(), "he does not see that place")
+	title := "Alpine"
+	require.NoError(t, client.Done(rowan.ReshapeScopes(t.Context(), "lindenmere", nil, api.Reshaping{Scopes: []string{alpine}, Title: &title})))
+	require.Equal(t, fmt.Sprint(api.News{Kinds: []string{"scope"}, Places: []string{alpine}}), told())
 	require.NoError(t, client.Done(rowan.SetState(t.Context(), "lindenmere", api.UserKind, "tomas", nil, api.StateChange{State: api.StateSuspended})))
 	require.Empty(t, next(), "a leaver is told nothing more")
 	request.Header.Set("Authorization", "Bearer "+b.Token(t, "juno@quaywater"))

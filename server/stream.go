@@ -1,11 +1,14 @@
 package server
 
 import (
+	"encoding/json"
 	"fmt"
 	"net/http"
 	"time"
 
 	"github.com/gin-gonic/gin"
+
+	"arbora.example/api"
 )
 
 const (
@@ -19,11 +22,11 @@ const (
 // would go on for ever otherwise.
 type streamsEndKey struct{}
 
-// stream tells the organisation's revision, at once and whenever it rises (Server-Sent Events, WHATWG HTML, section 9.2).
+// stream tells the organisation's revision, at once and whenever it rises, with what its reader may know of what was changed (Server-Sent Events, WHATWG HTML, section 9.2).
 func (s *Server) stream(c *gin.Context) {
 	ctx := c.Request.Context()
 	caller, _ := callerOf(ctx)
-	revision, changed, err := s.service.Revision(ctx, caller, c.Param("organisation"))
+	news, changed, err := s.service.News(ctx, caller, c.Param("organisation"), 0)
 	if err != nil {
 		s.writeError(c, err)
 		return
@@ -45,7 +48,8 @@ func (s *Server) stream(c *gin.Context) {
 		return err == nil && out.Flush() == nil
 	}
 	event := func() bool {
-		return send(fmt.Sprintf("id: %d\nevent: revision\ndata: {\"revision\": %d}\n\n", revision, revision))
+		data, err := json.Marshal(api.News{Revision: int64(news.Revision), Kinds: news.Kinds, Places: news.Places, Beyond: news.Beyond, Mine: news.Mine})
+		return err == nil && send(fmt.Sprintf("id: %d\nevent: revision\ndata: %s\n\n", news.Revision, data))
 	}
 	ending, _ := ctx.Value(streamsEndKey{}).(chan struct{})
 	tick := time.NewTicker(stillHere)
@@ -61,11 +65,11 @@ func (s *Server) stream(c *gin.Context) {
 			continue
 		case <-changed:
 		}
-		before := revision
-		if revision, changed, err = s.service.Revision(ctx, caller, c.Param("organisation")); err != nil {
+		before := news.Revision
+		if news, changed, err = s.service.News(ctx, caller, c.Param("organisation"), before); err != nil {
 			return // the reader asks again, and is told why
 		}
-		going = revision == before || s.stillIn(c) && event()
+		going = news.Revision == before || s.stillIn(c) && event()
 	}
 }
 

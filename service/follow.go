@@ -80,6 +80,7 @@ func (s *Service) level(ctx context.Context, h *house) (*access.Snapshot, error)
 
 // followFrom publishes the newest snapshot of an organisation, made from another by the changes since. The caller holds h.writing.
 func (s *Service) followFrom(ctx context.Context, h *house, now *access.Snapshot) (*access.Snapshot, error) {
+	var led *step
 	steps, untold, err := s.records.ChangesSince(ctx, h.id, now.Revision(), 0)
 	if err != nil {
 		return nil, err
@@ -89,6 +90,7 @@ func (s *Service) followFrom(ctx context.Context, h *house, now *access.Snapshot
 		return s.reload(ctx, h)
 	}
 	if len(steps) > 0 {
+		from := now
 		next, err := after(now, steps)
 		var broken *access.Violation
 		if errors.As(err, &broken) { // such as under a catalogue that this instance has not read yet
@@ -103,9 +105,14 @@ func (s *Service) followFrom(ctx context.Context, h *house, now *access.Snapshot
 			}
 		}
 		now = next
+		var changes []access.Change
+		for _, one := range steps {
+			changes = append(changes, one.Changes...)
+		}
+		led = &step{Proposal: access.Between(from, now, changes), beyond: true} // what is known of things besides is not followed
 	}
 	if now != h.snapshot.Load() {
-		h.publish(now)
+		h.publish(now, led)
 	}
 	h.doubtful.Store(false)
 	return now, nil

@@ -2,6 +2,7 @@ package service
 
 import (
 	"context"
+	"slices"
 	"sync"
 
 	"arbora.example/access"
@@ -32,27 +33,147 @@ func (b *beacon) light() {
 	}
 }
 
-// publish makes a snapshot the current one, and tells those who wait.
-func (h *house) publish(snapshot *access.Snapshot) {
+// publish makes a snapshot the current one, keeps what led to it, and tells those who wait. Nil steps are a change of which nothing more
+// is known.
+func (h *house) publish(snapshot *access.Snapshot, led *step) {
+	h.lately.add(snapshot.Revision(), led)
 	h.snapshot.Store(snapshot)
 	h.changed.light()
 }
 
-// Revision gives the revision of the caller's organisation, and what is closed when a later one is published, by this instance
-// or, as soon as it is followed, by another.
-func (s *Service) Revision(ctx context.Context, c Caller, organisation string) (revision uint64, changed <-chan struct{}, err error) {
-	d, err := s.open(ctx, c)
-	if err != nil {
-		return 0, nil, err
+// step is what led from one snapshot to another.
+type step struct {
+	*access.Proposal
+	described []access.About // of what is known of things besides
+	beyond    bool           // something else was changed, such as settings or credentials
+}
+
+// ledBy gives the step that a plan is.
+func ledBy(p plan) *step {
+	s := &step{Proposal: p.proposal, beyond: p.beside != nil}
+	for id := range p.described.Scopes {
+		s.described = append(s.described, access.About{Kind: "scope", Places: []access.ID{id}})
 	}
-	if _, err := d.organisation(organisation); err != nil {
-		return 0, nil, err
+	for id := range p.described.Principals {
+		if one, ok := p.proposal.After.Principal(id); ok {
+			s.described = append(s.described, access.About{Kind: one.Kind.String()})
+		}
+	}
+	for id := range p.described.Policies {
+		if one, ok := p.proposal.After.Policy(id); ok {
+			s.described = append(s.described, access.About{Kind: "policy", Places: []access.ID{one.Scope}})
+		}
+	}
+	return s
+}
+
+// lastSteps keeps the last steps, for those who follow an organisation.
+type lastSteps struct {
+	mu    sync.Mutex
+	steps []ledTo // oldest first
+}
+
+type ledTo struct {
+	revision uint64
+	*step
+}
+
+// mostSteps is how many steps are kept: a reader that is further behind is told that anything may have changed.
+const mostSteps = 32
+
+func (l *lastSteps) add(revision uint64, led *step) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	if len(l.steps) == mostSteps {
+		l.steps = append(l.steps[:0], l.steps[1:]...)
+	}
+	l.steps = append(l.steps, ledTo{revision, led})
+}
+
+// between gives the steps from one revision to another; whole is false where one is not known.
+func (l *lastSteps) between(from, to uint64) (steps []*step, whole bool) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	at := from
+	for _, one := range l.steps {
+		if one.revision <= from || one.revision > to {
+			continue
+		}
+		if one.step == nil || one.Before.Revision() != at {
+			return nil, false
+		}
+		steps, at = append(steps, one.step), one.revision
+	}
+	return steps, at == to
+}
+
+// News tells what led to a revision, as far as its reader sees it.
+type News struct {
+	Revision uint64
+	Kinds    []string // of the things that were changed, as permissions call them; scopes are "scope"
+	Places   []string // addresses where something was changed
+	Beyond   bool     // something was changed besides that is not told here
+	Mine     bool     // the reader's own access may be another
+}
+
+// News gives what has led from one revision of the caller's organisation to the current one, and what is closed when a later one is
+// published, by this instance or, as soon as it is followed, by another. Since revision 0 only the current one is told.
+func (s *Service) News(ctx context.Context, c Caller, organisation string, since uint64) (news News, changed <-chan struct{}, err error) {
+	if _, _, err := s.openOrganisation(ctx, c, organisation); err != nil {
+		return News{}, nil, err
 	}
 	h := s.house(c.Organisation)
 	changed = h.changed.wait() // before the revision is read, so that none is missed
 	now, err := s.now(ctx, h)
 	if err != nil {
-		return 0, nil, err
+		return News{}, nil, err
 	}
-	return now.Revision(), changed, nil
+	d := s.deskOf(now, c)
+	news.Revision = now.Revision()
+	if since == 0 || since == news.Revision {
+		return news, changed, nil
+	}
+	steps, whole := h.lately.between(since, news.Revision)
+	news.Beyond, news.Mine = !whole, !whole
+	for _, led := range steps {
+		d.tell(&news, led)
+	}
+	slices.Sort(news.Kinds)
+	news.Kinds = slices.Compact(news.Kinds)
+	slices.Sort(news.Places)
+	news.Places = slices.Compact(news.Places)
+	return news, changed, nil
+}
+
+// tell adds what the reader sees of a step.
+func (d desk) tell(news *News, led *step) {
+	news.Beyond = news.Beyond || led.beyond
+	news.Mine = news.Mine || led.Touches(d.me)
+	for _, about := range slices.Concat(led.About(), led.described) {
+		if !d.sees(about) {
+			news.Beyond = true
+			continue
+		}
+		news.Kinds = append(news.Kinds, about.Kind)
+		for _, id := range about.Places {
+			if d.view.Sees(id) {
+				news.Places = append(news.Places, d.Address(id))
+			}
+		}
+	}
+}
+
+// sees reports whether the reader could read what a change is about: a scope that they see, or what they may list.
+func (d desk) sees(about access.About) bool {
+	at := d.organisationID()
+	if len(about.Places) > 0 {
+		at = about.Places[0]
+	}
+	switch about.Kind {
+	case "scope":
+		return d.view.Sees(at)
+	case access.Guest.String():
+		return d.may("list user", at)
+	}
+	return d.may("list "+about.Kind, at)
 }

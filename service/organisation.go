@@ -137,7 +137,7 @@ func (s *Service) CreateOrganisation(ctx context.Context, c Caller, wanted NewOr
 	settings := people.DefaultSettings()
 	s.house(top.ID).settings.Store(&settings)
 	s.house(top.ID).quotas.Store(&people.Quotas{})
-	s.house(top.ID).publish(p.proposal.After)
+	s.house(top.ID).publish(p.proposal.After, nil)
 	made.Steward = UserView{Principal: steward.principal, PrincipalDetails: steward.details}
 	made.Revision = p.proposal.After.Revision()
 	return made, nil

@@ -79,6 +79,7 @@ type house struct {
 	settings atomic.Pointer[people.Settings] // there as soon as a snapshot is
 	quotas   atomic.Pointer[people.Quotas]   // likewise
 	changed  beacon                          // lit when another snapshot is published
+	lately   lastSteps                       // what led to it
 	skipped  atomic.Pointer[[]string]        // what of the records could not be applied, when they were read last
 	doubtful atomic.Bool                     // a write ended in doubt: what is in the database decides
 }
@@ -136,7 +137,7 @@ func (s *Service) reload(ctx context.Context, h *house) (*access.Snapshot, error
 	if err := s.readSettings(ctx, h); err != nil {
 		return nil, err
 	}
-	h.publish(snapshot)
+	h.publish(snapshot, nil)
 	h.doubtful.Store(false)
 	return snapshot, nil
 }
@@ -258,8 +259,7 @@ func (s *Service) write(ctx context.Context, c Caller, organisation access.ID, m
 	h.writing.Lock()
 	defer h.writing.Unlock()
 	var next *access.Snapshot
-	var settings *people.Settings
-	var quotas *people.Quotas
+	var made plan
 	var planned error
 	_, err := s.records.Write(ctx, organisation, s.author(c), func(tx Tx, revision uint64) (string, error) {
 		now := h.snapshot.Load()
@@ -280,7 +280,7 @@ func (s *Service) write(ctx context.Context, c Caller, organisation access.ID, m
 		if planned = h.full(now, next, p.changes); planned != nil {
 			return "", planned
 		}
-		settings, quotas = p.settings, p.quotas
+		made = p
 		return p.words(), p.writeTo(tx)
 	})
 	if planned != nil {
@@ -290,13 +290,13 @@ func (s *Service) write(ctx context.Context, c Caller, organisation access.ID, m
 		h.doubtful.Store(true)
 		return nil, err
 	}
-	if settings != nil {
-		h.settings.Store(settings)
+	if made.settings != nil {
+		h.settings.Store(made.settings)
 	}
-	if quotas != nil {
-		h.quotas.Store(quotas)
+	if made.quotas != nil {
+		h.quotas.Store(made.quotas)
 	}
-	h.publish(next)
+	h.publish(next, ledBy(made))
 	return next, nil
 }
 

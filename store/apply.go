@@ -38,6 +38,9 @@ func (w *Tx) Apply(p *access.Proposal, after Descriptions) error {
 		return err
 	}
 	w.described.Before = before
+	for _, about := range p.About() {
+		w.touch(about.Places...)
+	}
 	writer := rows{Tx: w, Proposal: p, searched: map[access.ID]bool{}}
 	for _, change := range p.Changes {
 		if err := access.Visit(change, writer); err != nil {
@@ -199,18 +202,14 @@ func (r rows) CreateScope(c access.CreateScope) error {
 	if err != nil {
 		return err
 	}
-	r.touch(scope.ID, scope.Parent)
 	r.searched[scope.ID] = true
 	return r.exec(`INSERT INTO scope (id, organisation_id, parent_id, kind, name, type, title, description, tags, offered, retired, created_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, FALSE, ?)`,
 		idColumn(scope.ID), idColumn(r.organisation), idColumn(scope.Parent), scope.Kind.String(), scope.Name, scope.Type,
 		details.Title, details.Description, tags, offered, r.at)
 }
 
-// scope writes a column of a scope, and says that the scope was altered.
+// scope writes a column of a scope.
 func (r rows) scope(id access.ID, column string, value any) error {
-	was, _ := r.Before.Scope(id)
-	is, _ := r.After.Scope(id)
-	r.touch(id, was.Parent, is.Parent)
 	return r.exec("UPDATE scope SET "+column+" = ? WHERE id = ?", value, idColumn(id))
 }
 
@@ -257,7 +256,6 @@ func (r rows) CreatePrincipal(c access.CreatePrincipal) error {
 	if p.Kind == access.User {
 		details.Identity = p.ID
 	}
-	r.touch(p.Home)
 	return r.exec(`INSERT INTO principal (organisation_id, id, kind, name, home_id, tags, title, description, state, owner_id, gathers, identity_id, created_at)
 		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
 		idColumn(r.organisation), idColumn(p.ID), p.Kind.String(), p.Name, idColumn(p.Home), tags, details.Title, details.Description,
@@ -272,10 +270,8 @@ func stateOf(inactive bool) people.State {
 	return people.Active
 }
 
-// principal writes a column of a principal, and says that the place was altered where it lives.
+// principal writes a column of a principal.
 func (r rows) principal(id access.ID, column string, value any) error {
-	p, _ := r.After.Principal(id)
-	r.touch(p.Home)
 	return r.exec("UPDATE principal p SET p."+column+" = ? WHERE organisation_id = ? AND id = ?", value, idColumn(r.organisation), idColumn(id))
 }
 
@@ -325,7 +321,6 @@ func (r rows) RemoveMember(c access.RemoveMember) error {
 
 func (r rows) CreateGrant(c access.CreateGrant) error {
 	g := c.Grant
-	r.touch(g.Scope)
 	return r.exec(`INSERT INTO role_grant (id, organisation_id, scope_id, principal_id, role, description, applies_if, applies_from, applies_until, created_at, created_by)
 		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
 		idColumn(g.ID), idColumn(r.organisation), idColumn(g.Scope), idColumn(g.Principal), g.Role, r.described.After.Grants[g.ID],
@@ -333,8 +328,6 @@ func (r rows) CreateGrant(c access.CreateGrant) error {
 }
 
 func (r rows) RevokeGrant(c access.RevokeGrant) error {
-	g, _ := r.Before.Grant(c.ID)
-	r.touch(g.Scope)
 	return r.exec("DELETE FROM role_grant WHERE id = ?", idColumn(c.ID))
 }
 
@@ -343,7 +336,6 @@ func (r rows) CreateRole(c access.CreateRole) error {
 	if err != nil {
 		return err
 	}
-	r.touch(c.Definition.Scope)
 	return r.exec(`INSERT INTO custom_role (organisation_id, name, title, description, scope_id, includes, excludes, grantable_under, created_at, created_by)
 		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
 		idColumn(r.organisation), c.Definition.Name, c.Definition.Title, c.Definition.Description, idColumn(c.Definition.Scope), include, exclude, under, r.at, r.author.Name)
@@ -354,17 +346,11 @@ func (r rows) EditRole(c access.EditRole) error {
 	if err != nil {
 		return err
 	}
-	if role, err := r.After.Role(c.Definition.Name); err == nil {
-		r.touch(role.Scope)
-	}
 	return r.exec(`UPDATE custom_role SET title = ?, description = ?, includes = ?, excludes = ?, grantable_under = ? WHERE organisation_id = ? AND name = ?`,
 		c.Definition.Title, c.Definition.Description, include, exclude, under, idColumn(r.organisation), c.Definition.Name)
 }
 
 func (r rows) RemoveRole(c access.RemoveRole) error {
-	if role, err := r.Before.Role(c.Name); err == nil {
-		r.touch(role.Scope)
-	}
 	return r.exec("DELETE FROM custom_role WHERE organisation_id = ? AND name = ?", idColumn(r.organisation), c.Name)
 }
 
@@ -386,7 +372,6 @@ func (r rows) PutPolicy(c access.PutPolicy) error {
 	if err != nil {
 		return err
 	}
-	r.touch(p.Scope)
 	r.policies = append(r.policies, p.ID)
 	if _, there := r.Before.Policy(p.ID); there {
 		return r.exec("UPDATE policy SET name = ?, statements = ?, notes = ?, written_at = ?, written_by = ? WHERE id = ?",
@@ -398,8 +383,6 @@ func (r rows) PutPolicy(c access.PutPolicy) error {
 }
 
 func (r rows) RemovePolicy(c access.RemovePolicy) error {
-	p, _ := r.Before.Policy(c.ID)
-	r.touch(p.Scope)
 	return r.exec("DELETE FROM policy WHERE id = ?", idColumn(c.ID))
 }
 

@@ -1187,7 +1187,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Server-Sent Events: the organisation's revision at once and whenever it rises, for whoever shows something of it */
+        /** Server-Sent Events: the organisation's revision at once and whenever it rises, and what the caller may know of what was changed */
         get: operations["streamChanges"];
         put?: never;
         post?: never;
@@ -2409,6 +2409,19 @@ export interface components {
             grant: components["schemas"]["Grant"];
             /** Format: int64 */
             revision: number;
+        };
+        /** @description What led to a revision of the organisation, as far as the caller sees it */
+        News: {
+            /** Format: int64 */
+            revision: number;
+            /** @description The kinds of the things that were changed, as permissions call them; scope for scopes */
+            kinds?: string[];
+            /** @description Addresses of scopes that were changed, or at which something was */
+            places?: string[];
+            /** @description Something was changed besides that is not told here */
+            beyond?: boolean;
+            /** @description The caller's own access may be another */
+            mine?: boolean;
         };
         Undone: {
             /** Format: int64 */
@@ -5343,7 +5356,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Events of the name revision, whose data is {"revision": N} */
+            /** @description Events of the name revision, whose data is News as JSON */
             200: {
                 headers: {
                     [name: string]: unknown;

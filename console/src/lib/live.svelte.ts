@@ -1,11 +1,16 @@
 // What happens elsewhere: the organisation's revision as the service tells it, while this window is looked at. Pages that show
 // something of the organisation read it again when it rises.
 import { untrack } from "svelte";
+import type { Schemas } from "./api";
 import { session } from "./session.svelte";
+
+type News = Schemas["News"];
 
 class Live {
   // revision is 0 until it is known.
   revision = $state(0);
+  // news is what led to it, as far as the person sees it.
+  news = $state.raw<News>({ revision: 0 });
   #source: EventSource | null = null;
   #of = "";
 
@@ -31,7 +36,8 @@ class Live {
   #open() {
     const source = new EventSource(`/api/v1/organisations/${encodeURIComponent(this.#of)}/stream`);
     source.addEventListener("revision", (event) => {
-      this.revision = (JSON.parse((event as MessageEvent<string>).data) as { revision: number }).revision;
+      this.news = JSON.parse((event as MessageEvent<string>).data) as News;
+      this.revision = this.news.revision;
     });
     // The browser tries again by itself, unless it was refused: then whoever asks next is told why.
     source.onerror = () => {
@@ -54,15 +60,28 @@ export function organisationNow(): string {
   return me && !me.choosePassword && me.wantedFactors.length === 0 && !me.keeper ? session.organisation : "";
 }
 
-// whenChanged has a page read again what it shows when the organisation changes, but not under an open dialog: nothing is
+// Shown is what a part of a page shows: things of some kinds, anywhere or about one place. What is left out is not asked for.
+export type Shown = { kinds?: string[]; near?: string };
+
+// concerns tells whether what led to a revision may alter what is shown. What the person does not see, and what may alter what they may
+// do, concerns everything.
+export function concerns(news: News, shown: Shown): boolean {
+  if (news.mine || news.beyond) return true;
+  if (shown.kinds && !news.kinds?.some((kind) => shown.kinds!.includes(kind))) return false;
+  const { near } = shown;
+  if (!near || !news.places?.length) return true;
+  return news.places.some((place) => near === place || near.startsWith(place + "/") || place.startsWith(near + "/"));
+}
+
+// whenChanged has a page read again what it shows when that may have changed, but not under an open dialog: nothing is
 // taken from somebody who is in the middle of something. It is called while a component is made.
-export function whenChanged(load: () => void) {
+export function whenChanged(load: () => void, shown: () => Shown = () => ({})) {
   let known = live.revision;
   $effect(() => {
     const revision = live.revision;
     const risen = known > 0 && revision > known;
     known = revision;
-    if (!risen) return undefined;
+    if (!risen || !untrack(() => concerns(live.news, shown()))) return undefined;
     if (!document.querySelector("dialog[open]")) {
       untrack(load);
       return undefined;

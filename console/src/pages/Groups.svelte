@@ -33,7 +33,7 @@
       problem = asProblem(caught);
     }
   }
-  whenChanged(load);
+  whenChanged(load, () => ({ kinds: ["group"] }));
   $effect(() => {
     authority.load();
     load();

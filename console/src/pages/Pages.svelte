@@ -37,7 +37,7 @@
   whenChanged(async () => {
     const me = await ask(api.GET("/session")).catch(() => null); // a session that ended is told by the page itself
     if (me && me.organisation !== session.organisation) session.begin(me);
-  });
+  }, () => ({ kinds: ["scope"] }));
 
   const forPeople = {
     "/": Home,

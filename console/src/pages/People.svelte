@@ -29,7 +29,7 @@
       problem = asProblem(caught);
     }
   }
-  whenChanged(load);
+  whenChanged(load, () => ({ kinds: ["user", "guest"] }));
   $effect(() => {
     authority.load();
     load();

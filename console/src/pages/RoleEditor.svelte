@@ -71,7 +71,7 @@
       review.problem = asProblem(caught);
     }
   }
-  whenChanged(meet);
+  whenChanged(meet, () => ({ kinds: ["role", "scope"] }));
 
   const said = (f: Schemas["RoleFilter"]) => Object.values(f).some((words) => words && words.length > 0);
   const definition = $derived({ include: include.filter(said), exclude: exclude.filter(said), title: draft.mine.title || undefined, description: draft.mine.description || undefined, under: details?.role.under?.map((s) => s.id) });

@@ -33,7 +33,7 @@
     authority.load();
     load();
   });
-  whenChanged(load);
+  whenChanged(load, () => ({ kinds: ["role", "scope"] }));
 
   const services = $derived([...new Set(list?.flatMap((r) => r.services))].sort());
   const shown = $derived(

@@ -28,7 +28,7 @@
   });
   whenChanged(() => {
     if (found) search(asked, Math.max(page, found.length));
-  });
+  }, () => ({ kinds: ["scope"] }));
 
   const page = 50;
 

@@ -23,7 +23,7 @@
       (caught) => (problem = asProblem(caught)),
     );
   }
-  whenChanged(load);
+  whenChanged(load, () => ({ kinds: ["service-account", "scope"] }));
   $effect(() => {
     load();
   });

@@ -39,7 +39,7 @@
   // What somebody else decided is shown at once, unless something was altered here: then saving tells of it.
   whenChanged(() => {
     if (JSON.stringify(settings) === JSON.stringify(read)) load();
-  });
+  }, () => ({ kinds: [] }));
 
   // Whom a demand would keep waiting is told before it is made.
   $effect(() => {

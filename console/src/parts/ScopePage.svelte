@@ -64,7 +64,7 @@
   $effect(() => {
     untrack(() => load(asked));
   });
-  whenChanged(() => load());
+  whenChanged(() => load(), () => ({ near: address }));
 
   const whom = ["group", "user", "guest", "service-account", "set"] as const;
 

@@ -23,7 +23,7 @@
     if (tree.nodes.length === 0) tree.load();
   });
 
-  whenChanged(() => tree.load());
+  whenChanged(() => tree.load(), () => ({ kinds: ["scope"] }));
 
   const children = $derived.by(() => {
     const byParent = new Map<string, ScopeNode[]>();
