@@ -423,21 +423,15 @@ type hung struct {
 
 // hanging gives the rules about some permissions that apply, or may.
 func (s *Snapshot) hanging(who *principalNode, at number, facts *scopeNode, beneath bool, c *Context, about Set) (found []hung) {
-	c = c.inTime()
-	for up := s.upward(at); up.next(); {
-		if up.node.rules == nil {
-			continue
+	e := evaluation{Snapshot: s, who: who, at: at, facts: facts, beneath: beneath, context: c.inTime()}
+	e.findings(everything, func(x *entry) {
+		if !x.permissions.Meets(about) && !x.permissions.Meets(s.catalogue.governing) {
+			return
 		}
-		up.node.rules.each(who, func(e *entry) bool {
-			if e.here && (beneath || up.number != at) || !e.cuts && who.rests(e.subject) || !e.permissions.Meets(about) && !e.permissions.Meets(s.catalogue.governing) {
-				return true
-			}
-			if applies := e.rule.matches(who, facts, s, c); applies != no {
-				found = append(found, hung{e.rule, applies})
-			}
-			return true
-		})
-	}
+		if applies := e.applies(x); applies != no {
+			found = append(found, hung{x.rule, applies})
+		}
+	})
 	return found
 }
 

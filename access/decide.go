@@ -1,7 +1,5 @@
 package access
 
-import "slices"
-
 // Question asks whether a principal may use a permission at a scope.
 type Question struct {
 	Principal  ID
@@ -51,7 +49,8 @@ func (s *Snapshot) Decide(q Question) Decision {
 	if reason != "" {
 		return Decision{Reason: reason}
 	}
-	v := s.weigh(who, at, q.Permission, q.Context, false)
+	e := s.evaluation(who, at, q.Context)
+	v := e.verdict(q.Permission)
 	switch {
 	case v.retired && !s.catalogue.lasting.Has(q.Permission):
 		return Decision{Reason: Retired}
@@ -66,6 +65,11 @@ func (s *Snapshot) Decide(q Question) Decision {
 		}
 	}
 	return Decision{Allowed: true, Reason: Granted, Rule: v.given.ref, Origin: s.scopes.get(v.given.place).id}
+}
+
+// evaluation begins to evaluate what is said of somebody at a scope.
+func (s *Snapshot) evaluation(who *principalNode, at number, c *Context) evaluation {
+	return evaluation{Snapshot: s, who: who, at: at, facts: s.scopes.get(at), context: c}
 }
 
 // prepare finds what a question is about; a reason says why it is answered already.
@@ -146,137 +150,6 @@ func (s *Snapshot) lack(q *Question) (Lack, bool) {
 	return Lack{}, false
 }
 
-// verdict is what the rules on the way up say of one permission.
-type verdict struct {
-	given   *rule // the nearest that gives it
-	cut     *rule // the nearest that cuts it, unless who governs above may do it all the same
-	retired bool  // something on the way is
-}
-
-// weighing is a verdict in the making.
-type weighing struct {
-	*verdict
-	who        *principalNode
-	scope      *scopeNode // asked about
-	permission Permission
-	context    *Context
-	lenient    bool
-}
-
-// look takes the rules at one scope into a verdict.
-func (s *Snapshot) look(w *weighing, rules *placeRules, atScope bool) {
-	if !rules.areAbout(w.permission) {
-		return
-	}
-	if rules.index == nil {
-		for i := range rules.entries {
-			if e := &rules.entries[i]; e.permissions.Has(w.permission) && w.who.among(e.subject) {
-				s.count(w.verdict, e, w.who, w.scope, atScope, w.context, w.lenient)
-			}
-		}
-		return
-	}
-	for _, subject := range w.who.all() {
-		if !rules.filter.has(subject) {
-			continue
-		}
-		for i := rules.first(subject); i < len(rules.entries) && rules.entries[i].subject == subject; i++ {
-			if e := &rules.entries[i]; e.permissions.Has(w.permission) {
-				s.count(w.verdict, e, w.who, w.scope, atScope, w.context, w.lenient)
-			}
-		}
-	}
-}
-
-// weigh collects what the rules from a scope up to the organisation say of a permission. Leniently, a rule whose condition
-// is unknown gives, and does not cut; otherwise it cuts, and does not give.
-func (s *Snapshot) weigh(who *principalNode, at number, p Permission, c *Context, lenient bool) verdict {
-	var v verdict
-	w := weighing{verdict: &v, who: who, scope: s.scopes.get(at), permission: p, context: c, lenient: lenient}
-	n := at
-	for node := w.scope; n&resourceBit != 0; node = s.scopes.get(n) {
-		v.retired = v.retired || node.retired
-		if node.rules != nil {
-			s.look(&w, node.rules, n == at)
-		}
-		n = node.parent
-	}
-	on := s.scopes.ways.get(n)
-	v.retired = v.retired || on.retired
-	for i := range on.names[:on.count&(2*MaxDepth-1)] {
-		switch {
-		case on.ruled>>i&1 != 0:
-			if on.names[i].mayMean(&who.marks) {
-				s.look(&w, on.rules[i], on.on[i] == at)
-			}
-		case on.crowded>>i&1 != 0:
-			s.look(&w, s.scopes.containers.get(on.on[i]).rules, on.on[i] == at)
-		}
-	}
-	if v.cut != nil && (s.catalogue.governing.Has(p) || s.catalogue.finding.Has(p)) {
-		var repairing *rule
-		if v.cut, repairing = s.touching(who, at, p, c, lenient); repairing != nil {
-			v.given = repairing
-		}
-	}
-	return v
-}
-
-// count takes an entry that names the principal and holds the permission into a verdict.
-func (s *Snapshot) count(v *verdict, e *entry, who *principalNode, scope *scopeNode, atScope bool, c *Context, lenient bool) {
-	if e.here && !atScope {
-		return
-	}
-	// The first met is kept: the nearest; of equally near ones the oldest, which a look at their order finds.
-	held := &v.given
-	if e.cuts {
-		held = &v.cut
-	}
-	if *held != nil && ((*held).place != e.rule.place || (*held).ref.before(e.rule.ref)) {
-		return
-	}
-	if s.takes(e, who, scope, c, lenient) {
-		*held = e.rule
-	}
-}
-
-// touching finds the nearest cut of a permission that touches the principal, and, when none does, the nearest rule that lets
-// them govern with it all the same. A cut spares whom a rule above the scope where it was set lets govern: the permissions to
-// govern of that rule, and what it takes to find what to repair.
-func (s *Snapshot) touching(who *principalNode, at number, p Permission, c *Context, lenient bool) (cut, repairing *rule) {
-	var met met
-	s.meetAll(who, at, s.scopes.get(at), false, c, lenient, &met)
-	governing := s.catalogue.governing
-	for _, r := range met.cuts {
-		if !r.permissions.Has(p) || s.spares(r, met.gives).Has(p) {
-			continue
-		}
-		if cut == nil || r.place == cut.place && r.ref.before(cut.ref) {
-			cut = r
-		}
-	}
-	if cut != nil || !governing.Has(p) {
-		return cut, nil
-	}
-	for _, r := range met.gives {
-		escapes := func(cut *rule) bool { return !cut.permissions.Has(p) || s.isAbove(r.place, cut.set) }
-		if !r.permissions.Has(p) || !all(met.cuts, escapes) {
-			continue
-		}
-		if repairing == nil || r.place == repairing.place && r.ref.before(repairing.ref) {
-			repairing = r
-		}
-	}
-	return nil, repairing
-}
-
-func all[T any](list []T, is func(T) bool) bool {
-	return !slices.ContainsFunc(list, func(one T) bool { return !is(one) })
-}
-
-// isAbove reports whether a scope is truly above another.
-func (s *Snapshot) isAbove(n, below number) bool { return n != below && s.isAtOrBeneath(below, n) }
-
 // level is how firmly something is held.
 type level uint8
 
@@ -291,14 +164,16 @@ func (s *Snapshot) level(who *principalNode, at number, p Permission, c *Context
 	if s.gone(who) || !s.wideMeaning(at).Has(p) || !s.offers(at, p) {
 		return notHeld
 	}
-	v := s.weigh(who, at, p, c, false)
+	e := s.evaluation(who, at, c)
+	v := e.verdict(p)
 	if v.retired && !s.catalogue.lasting.Has(p) {
 		return notHeld
 	}
 	if v.given != nil && v.cut == nil {
 		return firm
 	}
-	if v = s.weigh(who, at, p, c.inTime(), true); v.given != nil && v.cut == nil {
+	e.context, e.lenient = c.inTime(), true
+	if v = e.verdict(p); v.given != nil && v.cut == nil {
 		return conditional
 	}
 	return notHeld

@@ -56,8 +56,8 @@ func (s *Snapshot) Explain(q Question) Explanation {
 	if who == nil || !there {
 		return e
 	}
-	var met met
-	s.meetAll(who, at, s.scopes.get(at), false, q.Context, false, &met)
+	eval := s.evaluation(who, at, q.Context)
+	gives := eval.outcome().gives
 	for up := s.upward(at); up.next(); {
 		if up.node.rules == nil {
 			continue
@@ -67,7 +67,7 @@ func (s *Snapshot) Explain(q Question) Explanation {
 			if m.Why == NotNamed && !r.permissions.Has(q.Permission) {
 				continue
 			}
-			if m.Cuts && m.Takes() && s.spares(r, met.gives).Has(q.Permission) {
+			if m.Cuts && m.Takes() && s.spares(r, gives).Has(q.Permission) {
 				m.Why = CannotCut
 			}
 			e.Met = append(e.Met, m)
@@ -81,58 +81,50 @@ func (s *Snapshot) meet(r *rule, who *principalNode, at number, q Question) Met 
 	m := Met{Rule: r.ref, Place: s.scopes.get(r.place).id, Cuts: r.cuts, Why: Applies}
 	m.Names, m.Through = s.namedBy(r, who)
 	f := facts{snapshot: s, principal: who, scope: s.scopes.get(at), context: q.Context}
-	named, except := r.meansBy(who, q.Context), r.excepts(who, q.Context)
-	apply, part := r.whyOf(f)
+	var holds [terms]truth
+	for t := range terms {
+		holds[t] = r.holds(t, f)
+	}
 	switch {
-	case named == no && !m.Names.IsZero():
+	case holds[whoTerm] == no && !m.Names.IsZero():
 		m.Why = GroupInactive
-	case named == no:
+	case holds[whoTerm] == no:
 		m.Why = NotNamed
-	case except == yes:
+	case holds[exceptTerm] == no:
 		m.Why = Excepted
 	case !r.permissions.Has(q.Permission):
 		m.Why = s.otherThan(r, q.Permission)
 	case r.here && r.place != at:
 		m.Why = OtherScope
-	case apply == PeriodAhead, apply == PeriodOver, apply == ConditionFalse:
-		m.Why, m.Part = apply, part // known not to hold, whoever is meant
-	case named == unknown:
-		m.Why, m.Part = ConditionUnknown, "the principal carries the claims it names"
-	case except == unknown:
-		m.Why, m.Part = ConditionUnknown, "the principal carries the claims it excepts"
 	default:
-		m.Why, m.Part = apply, part
+		// A term that is known not to hold says more than one of which nothing is known.
+		for _, want := range []truth{no, unknown} {
+			if at := slices.Index(holds[:], want); at >= 0 {
+				m.Why, m.Part = r.whyNot(term(at), want, f)
+				break
+			}
+		}
 	}
 	return m
 }
 
-// whyOf says why a rule applies or not by its terms: what is known not to hold before what is unknown.
-func (r *rule) whyOf(f facts) (Why, string) {
-	why, part := r.period.why(f.context), ""
-	if r.condition == nil || why == PeriodAhead || why == PeriodOver {
-		return why, part
+// whyNot says in what way a term does not hold, or is not known to.
+func (r *rule) whyNot(t term, holds truth, f facts) (why Why, part string) {
+	switch {
+	case t == whoTerm:
+		return ConditionUnknown, "the principal carries the claims it names"
+	case t == exceptTerm:
+		return ConditionUnknown, "the principal carries the claims it excepts"
+	case t == periodTerm && holds == unknown:
+		return PeriodUnknown, ""
+	case t == periodTerm && f.context.moment().Before(r.period.From):
+		return PeriodAhead, ""
+	case t == periodTerm:
+		return PeriodOver, ""
+	case holds == no:
+		return ConditionFalse, r.condition.culprit(f)
 	}
-	switch r.condition.evaluate(f) {
-	case no:
-		why, part = ConditionFalse, r.condition.culprit(f)
-	case unknown:
-		why, part = ConditionUnknown, r.condition.culprit(f)
-	}
-	return why, part
-}
-
-func (p Period) why(c *Context) Why {
-	switch at := c.moment(); {
-	case p.isEmpty():
-		return Applies
-	case at.IsZero():
-		return PeriodUnknown
-	case at.Before(p.From):
-		return PeriodAhead
-	case !p.Until.IsZero() && !at.Before(p.Until):
-		return PeriodOver
-	}
-	return Applies
+	return ConditionUnknown, r.condition.culprit(f)
 }
 
 // otherThan says how a rule that is not about a permission misses it.

@@ -319,36 +319,22 @@ func (g *gains) beyond(gained, held Set) Set {
 	return gained
 }
 
-// heldIn gives what somebody holds in the world of a context; nobody holds nothing.
-func (s *Snapshot) heldIn(who *principalNode, at number, facts *scopeNode, beneath bool, c *Context, lenient bool) Set {
-	if who == nil || !c.peopleInUse() && s.gone(who) {
-		return nil
-	}
-	set, _ := s.heldOf(who, at, facts, beneath, c, lenient)
-	return set
-}
-
 // open takes the rules about some permissions into circumstances that hang on something unknown, and reports whether there are
 // any.
 func (s *Snapshot) open(who *principalNode, at number, facts *scopeNode, beneath bool, c *Context, about Set, cs *circumstances) bool {
-	found := false
 	if who == nil {
 		return false
 	}
-	for up := s.upward(at); up.next(); {
-		if up.node.rules == nil {
-			continue
+	found := false
+	e := evaluation{Snapshot: s, who: who, at: at, facts: facts, beneath: beneath, context: c}
+	e.findings(everything, func(x *entry) {
+		if !x.slow || !x.permissions.Meets(about) && !x.permissions.Meets(s.catalogue.governing) {
+			return
 		}
-		up.node.rules.each(who, func(e *entry) bool {
-			if !e.slow || e.here && (beneath || up.number != at) || !e.permissions.Meets(about) && !e.permissions.Meets(s.catalogue.governing) {
-				return true
-			}
-			if e.rule.matches(who, facts, s, c) == unknown {
-				cs.add(e.rule)
-				found = true
-			}
-			return true
-		})
-	}
+		if e.applies(x) == unknown {
+			cs.add(x.rule)
+			found = true
+		}
+	})
 	return found
 }

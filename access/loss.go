@@ -7,8 +7,8 @@ type Loss struct {
 }
 
 // LossesOf gives the statements that take away part of what a grant gives its holder at a scope, nearest first. What a
-// condition leaves open counts as taken away, as it does in a decision. Who governs by a grant from above the scope where a
-// statement was set keeps that, and what it takes to find what to repair.
+// condition leaves open counts as taken away, as it does in a decision. Who governs by a rule from above the scope where a
+// statement was set keeps what it lets them govern, and what it takes to find what to repair.
 func (s *Snapshot) LossesOf(grant ID, scope ID, c *Context) []Loss {
 	g, ok := s.Grant(grant)
 	if !ok {
@@ -18,27 +18,14 @@ func (s *Snapshot) LossesOf(grant ID, scope ID, c *Context) []Loss {
 	if !there {
 		return nil
 	}
-	place, _ := s.scopeNumber(g.Scope)
 	given := s.Gives(RuleRef{Grant: grant}).And(s.meaning(at))
+	e := s.evaluation(who, at, c)
+	found := e.outcome()
 	var losses []Loss
-	asked := s.scopes.get(at)
-	for up := s.upward(at); up.next(); {
-		if up.node.rules == nil {
-			continue
+	for _, cut := range found.cuts {
+		if of := given.And(cut.permissions).Minus(s.spares(cut, found.gives)); of.Len() > 0 {
+			losses = append(losses, Loss{Rule: cut.ref, Of: of})
 		}
-		up.node.rules.each(who, func(e *entry) bool {
-			if !e.cuts || e.here && up.number != at || !s.takes(e, who, asked, c, false) {
-				return true
-			}
-			of := given.And(e.permissions)
-			if given.Meets(s.catalogue.governing) && s.isAbove(place, e.rule.set) {
-				of = of.Minus(s.catalogue.governing).Minus(s.catalogue.finding)
-			}
-			if of.Len() > 0 {
-				losses = append(losses, Loss{Rule: e.rule.ref, Of: of})
-			}
-			return true
-		})
 	}
 	return losses
 }

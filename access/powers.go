@@ -34,7 +34,8 @@ func (s *Snapshot) Powers(principal ID, c *Context) []Power {
 		}
 		at, _ := s.scopeNumber(r.Scope.ID)
 		gains := s.Givable(principal, r.Scope.ID, c).And(s.used(at)).Minus(s.held(who, at, c, false, false))
-		gains = gains.Minus(s.touched(who, at, s.scopes.get(at), false, c, false)) // what is cut off comes back by no grant
+		e := s.evaluation(who, at, c)
+		gains = gains.Minus(e.lost()) // what is cut off comes back by no grant
 		if gains.Len() == 0 {
 			continue
 		}

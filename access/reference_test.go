@@ -194,21 +194,54 @@ func compareViews(t *rapid.T, c *access.Catalogue, reference *naive, snapshot *a
 	}
 }
 
-// checkExplanation holds an explanation against its own decision.
+// checkExplanation makes a decision anew from what an explanation says of each rule alone: it is the same decision, by the same rule.
 func checkExplanation(t *rapid.T, snapshot *access.Snapshot, q access.Question) {
 	e := snapshot.Explain(q)
-	gives, cuts, decides := false, false, e.Rule.IsZero()
-	for _, m := range e.Met {
-		gives = gives || m.Takes() && !m.Cuts
-		cuts = cuts || m.Takes() && m.Cuts
-		decides = decides || m.Rule == e.Rule && m.Takes() && m.Cuts == (e.Reason == access.Cut)
-		if m.Takes() && !snapshot.Gives(m.Rule).Has(q.Permission) {
+	q.Refers = nil
+	if d := snapshot.Decide(q); e.Reason != access.Lacking && d != e.Decision {
+		t.Fatalf("%+v is explained, and %+v decided", e.Decision, d)
+	}
+	if !slices.Contains([]access.Reason{access.Granted, access.NotGranted, access.Cut}, e.Reason) {
+		return
+	}
+	var gives, cuts *access.Met // the nearest, and of equally near ones the oldest
+	spared := false
+	for i := range e.Met {
+		m := &e.Met[i]
+		spared = spared || m.Why == access.CannotCut
+		if !m.Takes() {
+			continue
+		}
+		if !snapshot.Gives(m.Rule).Has(q.Permission) {
 			t.Fatalf("a rule is said to take part that is not about the permission: %+v", m)
 		}
+		held := &gives
+		if m.Cuts {
+			held = &cuts
+		}
+		if *held == nil || m.Place == (*held).Place && older(m.Rule, (*held).Rule) {
+			*held = m
+		}
 	}
-	if !decides || e.Allowed && (!gives || cuts) || e.Reason == access.Cut && !cuts || e.Reason == access.NotGranted && gives {
+	switch {
+	case cuts != nil && (e.Reason != access.Cut || e.Rule != cuts.Rule || e.Origin != cuts.Place),
+		cuts == nil && gives == nil && e.Reason != access.NotGranted,
+		cuts == nil && gives != nil && !e.Allowed,
+		// Where a cut spares them, a rule decides that lets them govern from above it.
+		e.Allowed && !spared && (e.Rule != gives.Rule || e.Origin != gives.Place):
 		t.Fatalf("the explanation does not fit its decision: %+v", e)
 	}
+}
+
+func older(a, b access.RuleRef) bool {
+	source := func(r access.RuleRef) access.ID {
+		if r.Grant.IsZero() {
+			return r.Policy
+		}
+		return r.Grant
+	}
+	c := source(a).Compare(source(b))
+	return c < 0 || c == 0 && a.Statement < b.Statement
 }
 
 // TestRebuiltIsTheSame sees that what a snapshot says it is made of makes the same again, to the last detail.

@@ -102,18 +102,40 @@ func (r *rule) names() []number {
 	return r.who
 }
 
-// matches says whether a rule applies to a principal at a scope, whatever it gives or cuts. A nil scope stands for any
-// beneath its place: what is said of the resource is then unknown.
-func (r *rule) matches(who *principalNode, at *scopeNode, s *Snapshot, c *Context) truth {
-	named := r.meansBy(who, c).and(r.excepts(who, c).not())
-	if named == no {
-		return no
+// term is one of the parts of a rule, all of which must hold for it to apply.
+type term uint8
+
+const (
+	whoTerm       term = iota // it names the principal
+	exceptTerm                // and does not except them
+	periodTerm                // the moment is in its period
+	conditionTerm             // and its condition is met
+	terms
+)
+
+// holds says whether one of the terms holds. What is said of an unknown resource is unknown.
+func (r *rule) holds(t term, f facts) truth {
+	switch t {
+	case whoTerm:
+		return r.meansBy(f.principal, f.context)
+	case exceptTerm:
+		return r.excepts(f.principal, f.context).not()
+	case periodTerm:
+		return r.period.holds(f.context)
 	}
-	named = named.and(r.period.holds(c))
-	if named == no || r.condition == nil {
-		return named
+	if r.condition == nil {
+		return yes
 	}
-	return named.and(r.condition.evaluate(facts{snapshot: s, principal: who, scope: at, context: c}))
+	return r.condition.evaluate(f)
+}
+
+// applies says whether a rule applies, whatever it gives or cuts: in Kleene's logic, whether all its terms hold.
+func (r *rule) applies(f facts) truth {
+	applies := yes
+	for t := term(0); t < terms && applies != no; t++ {
+		applies = applies.and(r.holds(t, f))
+	}
+	return applies
 }
 
 // meansBy says whether the rule names a principal. A retired group still names its members for a rule that cuts: retiring it
@@ -294,28 +316,6 @@ func (p *placeRules) buildIndex() {
 
 func (p *placeRules) slot(n number) int {
 	return int(uint32(n)*0x9e3779b1>>8) & (len(p.index) - 1)
-}
-
-// each calls fn with every entry that names the principal, through retired groups too, until fn returns false.
-func (p *placeRules) each(who *principalNode, fn func(*entry) bool) {
-	if p.index == nil {
-		for i := range p.entries {
-			if e := &p.entries[i]; who.among(e.subject) && !fn(e) {
-				return
-			}
-		}
-		return
-	}
-	for _, n := range who.all() {
-		if !p.filter.has(n) {
-			continue
-		}
-		for i := p.first(n); i < len(p.entries) && p.entries[i].subject == n; i++ {
-			if !fn(&p.entries[i]) {
-				return
-			}
-		}
-	}
 }
 
 // first gives the place of the first entry that names n, or the number of entries.

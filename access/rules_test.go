@@ -172,3 +172,22 @@ func TestExplainTellsWhatIsSo(t *testing.T) {
 	require.Equal(t, w.ids["never"], e.Rule.Policy, "the cut that he cannot escape decides")
 	require.Equal(t, map[access.ID]access.Why{w.ids["only"]: access.CannotCut, w.ids["never"]: access.Applies}, why)
 }
+
+// TestLossesAreWhatDecisionsCut: what lets somebody govern from above spares them what it takes to find what to repair, whichever of
+// their grants gives that.
+func TestLossesAreWhatDecisionsCut(t *testing.T) {
+	const inHouse, scans = "top/folder/house", "top/folder/house/scans.bucket"
+	w := house(t)
+	w.grant("steward", "bram", "top")
+	builder := w.grant("builder", "bram", inHouse)
+	w.policy("top/folder", "none", "user bram may never do anything")
+	lost := access.Set{}
+	for _, loss := range w.now.LossesOf(builder, w.ids[scans], nil) {
+		lost = lost.Or(loss.Of)
+	}
+	for p := range w.now.Gives(access.RuleRef{Grant: builder}).And(w.now.Catalogue().MeaningAt("bucket")).All {
+		d := w.now.Decide(access.Question{Principal: w.ids["bram"], Permission: p, Scope: w.ids[scans]})
+		require.Equal(t, d.Reason == access.Cut, lost.Has(p), "%s: %s", w.now.Catalogue().Operation(p), d.Reason)
+	}
+	require.Positive(t, lost.Len())
+}
