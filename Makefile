@@ -3,23 +3,23 @@
 # make tour    walk the demo's story by command line
 # make shots   take the pictures in docs/screenshots anew
 # make bench   measure Arbora against a map, a recursive query and a route that does nothing, and its console against bounds
-# make build   build build/arbora with the console in it
+# make build   build build/arbora, with the console in it, and build/arbora-demo
 # make generate   generate what comes from the contract anew
 
 SHELL := /bin/bash
 .DELETE_ON_ERROR:
 .PHONY: demo test tour shots bench build generate
 
-ARBORA := build/arbora
+VERSION := -ldflags "-X main.version=$$(git describe --always --dirty 2>/dev/null || echo unknown)"
 CONSOLE := $(shell find console/src console/public -type f) console/index.html console/vite.config.ts console/svelte.config.js
 
 demo: build
 	tools/install mariadbd
-	$(ARBORA) demo
+	build/arbora-demo start
 
 tour: build
 	tools/install mariadbd
-	$(ARBORA) tour
+	build/arbora-demo tour
 
 # go test's own closing lines are the last.
 test: build
@@ -38,7 +38,7 @@ bench: build
 	go run ./bench
 
 build: console/dist/index.html
-	go build -ldflags "-X main.version=$$(git describe --always --dirty 2>/dev/null || echo unknown)" -o $(ARBORA) ./cmd/arbora
+	go build $(VERSION) -o build/ ./cmd/arbora ./cmd/arbora-demo
 
 console/dist/index.html: console/node_modules/.package-lock.json $(CONSOLE)
 	cd console && npm run --silent build -- --logLevel warn

@@ -30,7 +30,7 @@ func (r *report) console(ctx context.Context, program string) error {
 		return err
 	}
 	defer os.RemoveAll(home)
-	address, stop, err := demorun.Start(ctx, program, home)
+	address, stop, err := demorun.Start(ctx, program+"-demo", home)
 	if err != nil {
 		return err
 	}

@@ -20,6 +20,7 @@ import (
 	"arbora.example/service"
 	"arbora.example/standin/loam"
 	"arbora.example/standin/loam/loamapi"
+	"arbora.example/standin/loam/loamclient"
 	"arbora.example/store"
 	"arbora.example/store/mariadbd"
 )
@@ -83,14 +84,14 @@ func (r *report) loam(ctx context.Context, database *mariadbd.Server, records *s
 	if err := client.Done(arbora.CreateScope(ctx, "lindenmere", nil, api.ScopeNew{Kind: "project", Name: "shed"})); err != nil {
 		return err
 	}
-	people, err := client.LoamAt("http://"+at.Addr().String(), string(steward.Token))
+	people, err := loamclient.At("http://"+at.Addr().String(), string(steward.Token))
 	if err != nil {
 		return err
 	}
 	return r.loamCreate(ctx, people, database.DSN("benchloam"))
 }
 
-func (r *report) loamCreate(ctx context.Context, cloud *client.Loam, dsn string) error {
+func (r *report) loamCreate(ctx context.Context, cloud *loamclient.Client, dsn string) error {
 	db, err := sql.Open("mysql", dsn)
 	if err != nil {
 		return err

@@ -42,19 +42,45 @@ type Streams struct {
 // app is what the commands share.
 type app struct {
 	Streams
+	name  string         // of the program
 	lines *bufio.Reader  // over In
 	keys  *term.Terminal // over In, for what is typed unseen; nil until something is
 }
 
-// Run runs a command line and gives its exit status. Verify is what "arbora audit verify" does on the host; more are commands that
-// are offered beside those of this package.
+// Run runs arbora's command line and gives its exit status. Verify is what "arbora audit verify" does on the host; more are commands
+// that are offered beside those of this package.
 func Run(ctx context.Context, version string, arguments []string, streams Streams, verify *cli.Command, more ...*cli.Command) int {
+	return newApp(streams).run(ctx, arguments, &cli.Command{
+		Name: "arbora", Usage: "lay out a tree, decide who may do what where, and see why", Version: version,
+	}, func(a *app) []*cli.Command { return append(more, a.commands(verify)...) })
+}
+
+// RunOther runs the command line of another program, whose commands are made with the same [Tools], and gives its exit status.
+func RunOther(ctx context.Context, name, usage, version string, arguments []string, streams Streams, commands func(Tools) []*cli.Command) int {
+	return newApp(streams).run(ctx, arguments, &cli.Command{Name: name, Usage: usage, Version: version},
+		func(a *app) []*cli.Command { return commands(Tools{a}) })
+}
+
+func newApp(streams Streams) *app {
+	return &app{Streams: streams, lines: bufio.NewReader(streams.In)}
+}
+
+// commands are those of arbora that reach the service by the client.
+func (a *app) commands(verify *cli.Command) []*cli.Command {
+	return []*cli.Command{
+		a.signInCommand(), a.signOutCommand(), a.signInsCommand(), a.whoamiCommand(), a.passwordCommand(), a.proveCommand(), a.secondFactorCommand(), a.sessionCommand(), a.switchCommand(), a.acceptCommand(), a.recoverCommand(),
+		a.organisationCommand(), a.settingsCommand(), a.quotaCommand(), a.treeCommand(), a.scopeCommand(), a.userCommand(), a.guestCommand(), a.groupCommand(), a.serviceAccountCommand(), a.keyCommand(),
+		a.catalogueCommand(), a.roleCommand(), a.grantCommand(), a.policyCommand(), a.patternCommand(),
+		a.checkCommand(), a.explainCommand(), a.holdersCommand(), a.reachCommand(), a.couldHoldCommand(), a.undoCommand(), a.auditCommand(verify),
+	}
+}
+
+// run runs a command line under a root that has a name, a usage and a version.
+func (a *app) run(ctx context.Context, arguments []string, named *cli.Command, commands func(*app) []*cli.Command) int {
 	client.Agent = agent
-	a := &app{Streams: streams, lines: bufio.NewReader(streams.In)}
+	a.name = named.Name
 	root := &cli.Command{
-		Name:    "arbora",
-		Usage:   "lay out a tree, decide who may do what where, and see why",
-		Version: version,
+		Name: named.Name, Usage: named.Usage, Version: named.Version,
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "output", Aliases: []string{"o"}, Value: "table", Usage: "`FORM` of what is printed: table, json, yaml or csv"},
 			&cli.StringFlag{Name: "confirm", Usage: "change only if the impact is still the one to which --preview gave this `CODE`"},
@@ -66,13 +92,8 @@ func Run(ctx context.Context, version string, arguments []string, streams Stream
 			c.Hidden, c.Usage = false, "print the completion script of a shell: bash, zsh, fish or pwsh"
 		},
 		Suggest: true,
-		Reader:  streams.In, Writer: streams.Out, ErrWriter: streams.Err,
-		Commands: append(more,
-			a.signInCommand(), a.signOutCommand(), a.signInsCommand(), a.whoamiCommand(), a.passwordCommand(), a.proveCommand(), a.secondFactorCommand(), a.sessionCommand(), a.switchCommand(), a.acceptCommand(), a.recoverCommand(),
-			a.organisationCommand(), a.settingsCommand(), a.quotaCommand(), a.treeCommand(), a.scopeCommand(), a.userCommand(), a.guestCommand(), a.groupCommand(), a.serviceAccountCommand(), a.keyCommand(),
-			a.catalogueCommand(), a.roleCommand(), a.grantCommand(), a.policyCommand(), a.patternCommand(),
-			a.checkCommand(), a.explainCommand(), a.holdersCommand(), a.reachCommand(), a.couldHoldCommand(), a.undoCommand(), a.auditCommand(verify), a.loamCommand(),
-		),
+		Reader:  a.Streams.In, Writer: a.Out, ErrWriter: a.Err,
+		Commands: commands(a),
 		Before: func(ctx context.Context, c *cli.Command) (context.Context, error) {
 			if err := checkOutput(c.String("output")); err != nil {
 				return ctx, err
@@ -138,10 +159,10 @@ func (a *app) finish(err error) int {
 	case errors.Is(err, errNo):
 		return No
 	case errors.As(err, &use):
-		fmt.Fprintf(a.Err, "arbora: %s\n", printable(err.Error()))
+		fmt.Fprintf(a.Err, "%s: %s\n", a.name, printable(err.Error()))
 		return Usage
 	case errors.As(err, &problem):
-		fmt.Fprintf(a.Err, "arbora: %s\n", printable(problem.Detail))
+		fmt.Fprintf(a.Err, "%s: %s\n", a.name, printable(problem.Detail))
 		a.tellFaults(problem)
 		if problem.Next != nil {
 			fmt.Fprintf(a.Err, "  → %s\n", printable(*problem.Next))
@@ -151,10 +172,10 @@ func (a *app) finish(err error) int {
 		}
 		return statusOf(problem)
 	case errors.Is(err, errNotSignedIn):
-		fmt.Fprintf(a.Err, "arbora: %s\n", printable(err.Error()))
+		fmt.Fprintf(a.Err, "%s: %s\n", a.name, printable(err.Error()))
 		return Missing
 	}
-	fmt.Fprintf(a.Err, "arbora: %s\n", printable(err.Error()))
+	fmt.Fprintf(a.Err, "%s: %s\n", a.name, printable(err.Error()))
 	var unreachable *client.Unreachable
 	if errors.As(err, &unreachable) {
 		fmt.Fprintf(a.Err, "  → start it with \"arbora serve\", or sign in to another with --server\n")

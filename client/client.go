@@ -133,7 +133,7 @@ func Read[T any](response *http.Response, err error) (T, error) {
 	}
 	defer finish(response)
 	if response.StatusCode >= 300 {
-		return value, problem(response)
+		return value, Refusal(response)
 	}
 	if err := json.NewDecoder(response.Body).Decode(&value); err != nil {
 		return value, fmt.Errorf("the service's answer cannot be read: %w", err)
@@ -148,7 +148,7 @@ func Done(response *http.Response, err error) error {
 	}
 	defer finish(response)
 	if response.StatusCode >= 300 {
-		return problem(response)
+		return Refusal(response)
 	}
 	return nil
 }
@@ -161,7 +161,8 @@ func finish(response *http.Response) {
 	response.Body.Close()
 }
 
-func problem(response *http.Response) error {
+// Refusal reads the problem that an answer tells, as an [*Error]. The caller closes the body.
+func Refusal(response *http.Response) error {
 	const most = 1 << 20
 	text, err := io.ReadAll(io.LimitReader(response.Body, most))
 	if err != nil {

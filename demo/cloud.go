@@ -8,6 +8,7 @@ import (
 	"arbora.example/api"
 	"arbora.example/client"
 	"arbora.example/standin/loam/loamapi"
+	"arbora.example/standin/loam/loamclient"
 )
 
 // LoamKeys issues the keys that Loam's services act by.
@@ -96,7 +97,7 @@ func LoadLoam(ctx context.Context, address string) error {
 		}
 		lent = append(lent, made.Grant.Id)
 	}
-	if err := l.fillLoam(ctx, l.Loam()); err != nil {
+	if err := l.fillLoam(ctx, loamclient.Through(l.Client)); err != nil {
 		return fmt.Errorf("fill Loam: %w", err)
 	}
 	for _, id := range lent {
@@ -107,26 +108,26 @@ func LoadLoam(ctx context.Context, address string) error {
 	return nil
 }
 
-func (l loader) fillLoam(ctx context.Context, cloud *client.Loam) error {
+func (l loader) fillLoam(ctx context.Context, cloud *loamclient.Client) error {
 	for _, o := range objects {
 		if _, err := cloud.Put(ctx, o.address, o.mediaType, strings.NewReader(o.text)); err != nil {
 			return err
 		}
 	}
 	for _, d := range databases {
-		connection, err := client.LoamAct[loamapi.Connection](ctx, cloud, d.database, "connect", loamapi.Input{})
+		connection, err := loamclient.Act[loamapi.Connection](ctx, cloud, d.database, "connect", loamapi.Input{})
 		if err != nil {
 			return err
 		}
 		for _, row := range d.rows {
 			key, value, _ := strings.Cut(row, "=")
-			if _, err := client.LoamAct[loamapi.Entry](ctx, cloud.Connected(connection), d.database, "amend", loamapi.Input{Key: key, Value: value}); err != nil {
+			if _, err := loamclient.Act[loamapi.Entry](ctx, cloud.Connected(connection), d.database, "amend", loamapi.Input{Key: key, Value: value}); err != nil {
 				return err
 			}
 		}
 	}
 	for _, r := range running {
-		if _, err := client.LoamAct[loamapi.Description](ctx, cloud, r.resource, "edit", r.in); err != nil {
+		if _, err := loamclient.Act[loamapi.Description](ctx, cloud, r.resource, "edit", r.in); err != nil {
 			return err
 		}
 	}
@@ -139,11 +140,11 @@ func LoadLoamStory(ctx context.Context, address string) error {
 	if err != nil {
 		return err
 	}
-	cloud, machine := l.Loam(), digitising+"/label-reader.machine"
+	cloud, machine := loamclient.Through(l.Client), digitising+"/label-reader.machine"
 	in := loamapi.Input{Network: digitising + "/digitising-lan.network", RunsAs: digitising + "/label-indexer"}
-	if _, err := client.LoamAct[loamapi.Description](ctx, cloud, machine, "edit", in); err != nil {
+	if _, err := loamclient.Act[loamapi.Description](ctx, cloud, machine, "edit", in); err != nil {
 		return err
 	}
-	_, err = client.LoamAct[loamapi.Description](ctx, cloud, machine, "start", loamapi.Input{})
+	_, err = loamclient.Act[loamapi.Description](ctx, cloud, machine, "start", loamapi.Input{})
 	return err
 }

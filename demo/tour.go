@@ -47,11 +47,11 @@ const (
 	foreign = 7
 )
 
-// Tour goes through the story by the program's command line, against a service that holds what there is before the
+// Tour goes through the story by the command lines of two programs, against a service that holds what there is before the
 // story. It keeps its saved sign-ins in the directory, tells each step, and returns an error at the first difference.
 // Letters are read where letters says, the page of a mail sink.
-func Tour(ctx context.Context, out io.Writer, program, address, letters, directory string) error {
-	t := tourist{out: out, program: program, letters: letters, directory: directory, kept: map[string]string{}}
+func Tour(ctx context.Context, out io.Writer, programs map[string]string, address, letters, directory string) error {
+	t := tourist{out: out, programs: programs, letters: letters, directory: directory, kept: map[string]string{}}
 	for _, s := range story(address) {
 		fmt.Fprintf(out, "\n%d. %s\n", s.number, s.title)
 		for _, each := range s.tries {
@@ -64,9 +64,10 @@ func Tour(ctx context.Context, out io.Writer, program, address, letters, directo
 }
 
 type tourist struct {
-	out                         io.Writer
-	program, letters, directory string
-	kept                        map[string]string
+	out                io.Writer
+	programs           map[string]string // arbora and arbora-demo
+	letters, directory string
+	kept               map[string]string
 }
 
 // visited gives what somebody gets at an address without signing in.
@@ -137,7 +138,11 @@ func (t tourist) run(ctx context.Context, each try) error {
 	if each.as != "" {
 		args = append([]string{"--with", each.as}, args...)
 	}
-	command := exec.CommandContext(ctx, t.program, args...)
+	name := "arbora"
+	if each.args[0] == "loam" {
+		name = "arbora-demo"
+	}
+	command := exec.CommandContext(ctx, t.programs[name], args...)
 	command.Env = append(os.Environ(), "XDG_CONFIG_HOME="+filepath.Join(t.directory, "config"))
 	command.Stdin = strings.NewReader(t.filled(each.input))
 	var came bytes.Buffer
@@ -147,8 +152,8 @@ func (t tourist) run(ctx context.Context, each try) error {
 	if err != nil && !errors.As(err, &exit) {
 		return err
 	}
-	fmt.Fprintf(t.out, "\n   $ arbora %s\n", shell(args))
-	return t.compare(each, "arbora "+shell(args), came.String(), command.ProcessState.ExitCode())
+	fmt.Fprintf(t.out, "\n   $ %s %s\n", name, shell(args))
+	return t.compare(each, name+" "+shell(args), came.String(), command.ProcessState.ExitCode())
 }
 
 // compare tells what came back and holds it against what was expected.

@@ -12,6 +12,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 	"syscall"
 	"testing"
@@ -32,8 +33,15 @@ type terminal struct {
 
 func newTerminal(t *testing.T) terminal { return terminal{t, t.TempDir()} }
 
+// ofDemo are the commands of arbora-demo that the tests run; all others are of arbora.
+var ofDemo = []string{"loam", "serve-loam", "tour"}
+
 func (c terminal) command(ctx context.Context, args ...string) *exec.Cmd {
-	command := exec.CommandContext(ctx, program, args...)
+	name := program
+	if len(args) > 0 && slices.Contains(ofDemo, args[0]) {
+		name = demoProgram
+	}
+	command := exec.CommandContext(ctx, name, args...)
 	command.Env = append(os.Environ(), "XDG_CONFIG_HOME="+filepath.Join(c.home, "config"), "XDG_DATA_HOME="+filepath.Join(c.home, "data"))
 	return command
 }

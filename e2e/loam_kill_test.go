@@ -24,6 +24,7 @@ import (
 	"arbora.example/demo"
 	"arbora.example/e2e/testbed"
 	"arbora.example/standin/loam/loamapi"
+	"arbora.example/standin/loam/loamclient"
 )
 
 // killable is a process of the program that can be ended at once and started again.
@@ -74,7 +75,7 @@ func TestLoamAndArboraAgreeAfterKills(t *testing.T) {
 	text, err := json.Marshal(keys)
 	require.NoError(t, err)
 	require.NoError(t, os.WriteFile(filepath.Join(home, "keys.json"), text, 0o600))
-	cloud := &killable{t: t, args: []string{"run-loam", "--database", cloudDSN, "--arbora", "http://" + arboraAt, "--keys", filepath.Join(home, "keys.json"), "--listen", loamAt, "--log", "error"}}
+	cloud := &killable{t: t, args: []string{"serve-loam", "--database", cloudDSN, "--arbora", "http://" + arboraAt, "--keys", filepath.Join(home, "keys.json"), "--listen", loamAt, "--log", "error"}}
 	cloud.start()
 	rowan, err := demo.SignIn(t.Context(), "http://"+arboraAt, "rowan@lindenmere", demo.Passphrase)
 	require.NoError(t, err)
@@ -85,7 +86,7 @@ func TestLoamAndArboraAgreeAfterKills(t *testing.T) {
 	var stop atomic.Bool
 	var working sync.WaitGroup
 	for i := range 4 {
-		worker, err := client.LoamAt("http://"+loamAt, token)
+		worker, err := loamclient.At("http://"+loamAt, token)
 		require.NoError(t, err)
 		working.Go(func() { kept.work(t, worker, fmt.Sprint("w", i), &stop) })
 	}
@@ -110,7 +111,7 @@ func TestLoamAndArboraAgreeAfterKills(t *testing.T) {
 }
 
 // work makes resources and retires some of them, until told to stop. Whatever is not acknowledged may be there or not.
-func (l *ledger) work(t *testing.T, worker *client.Loam, name string, stop *atomic.Bool) {
+func (l *ledger) work(t *testing.T, worker *loamclient.Client, name string, stop *atomic.Bool) {
 	for n := 0; !stop.Load(); n++ {
 		made, err := worker.Create(context.Background(), loamapi.Input{At: "lindenmere/shed", Type: []string{"bucket", "network", "machine"}[n%3], Name: fmt.Sprintf("%s-%d", name, n)})
 		if err != nil {
@@ -125,7 +126,7 @@ func (l *ledger) work(t *testing.T, worker *client.Loam, name string, stop *atom
 		l.Lock()
 		l.asked[made.ID.String()] = true
 		l.Unlock()
-		if _, err := client.LoamAct[loamapi.Description](context.Background(), worker, made.Address, "retire", loamapi.Input{}); err == nil {
+		if _, err := loamclient.Act[loamapi.Description](context.Background(), worker, made.Address, "retire", loamapi.Input{}); err == nil {
 			l.Lock()
 			l.retired[made.ID.String()] = true
 			l.Unlock()

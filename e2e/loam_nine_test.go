@@ -18,6 +18,7 @@ import (
 	"arbora.example/e2e/testbed"
 	"arbora.example/standin/loam"
 	"arbora.example/standin/loam/loamapi"
+	"arbora.example/standin/loam/loamclient"
 )
 
 // nine are the people of the expectation table, in the order of its columns.
@@ -69,12 +70,12 @@ func startStory(t *testing.T) (b *testbed.Bed, stagehand *client.Client) {
 // stage prepares what an operation needs, and puts things right after it.
 type stage struct {
 	t     *testing.T
-	hand  *client.Loam
+	hand  *loamclient.Client
 	count int
 }
 
 func (s *stage) do(at, operation string, in loamapi.Input) {
-	_, err := client.LoamAct[any](s.t.Context(), s.hand, at, operation, in)
+	_, err := loamclient.Act[any](s.t.Context(), s.hand, at, operation, in)
 	require.NoError(s.t, err, "%s %s", operation, at)
 }
 
@@ -90,9 +91,9 @@ func (s *stage) before(row expected) {
 		require.NoError(s.t, err)
 	case "purge database":
 		s.do(row.at, "start", loamapi.Input{})
-		made, err := client.LoamAct[loamapi.Connection](s.t.Context(), s.hand, row.at, "connect", loamapi.Input{})
+		made, err := loamclient.Act[loamapi.Connection](s.t.Context(), s.hand, row.at, "connect", loamapi.Input{})
 		require.NoError(s.t, err)
-		_, err = client.LoamAct[any](s.t.Context(), s.hand.Connected(made), row.at, "amend", loamapi.Input{Key: "tried", Value: "1"})
+		_, err = loamclient.Act[any](s.t.Context(), s.hand.Connected(made), row.at, "amend", loamapi.Input{Key: "tried", Value: "1"})
 		require.NoError(s.t, err)
 	}
 	if row.operation == "restore" {
@@ -104,7 +105,7 @@ func (s *stage) after(row expected) {
 	if row.operation != "retire" && row.operation != "restore" {
 		return
 	}
-	_, err := client.LoamAct[any](s.t.Context(), s.hand, row.at, "restore", loamapi.Input{})
+	_, err := loamclient.Act[any](s.t.Context(), s.hand, row.at, "restore", loamapi.Input{})
 	var problem *client.Error
 	if !errors.As(err, &problem) || problem.Status != 409 { // it is in use already
 		require.NoError(s.t, err)
@@ -112,7 +113,7 @@ func (s *stage) after(row expected) {
 }
 
 // try does what a row says as somebody.
-func (s *stage) try(ctx context.Context, as *client.Loam, row expected) error {
+func (s *stage) try(ctx context.Context, as *loamclient.Client, row expected) error {
 	s.count++
 	in := loamapi.Input{}
 	switch row.operation + " " + row.typ {
@@ -134,11 +135,11 @@ func (s *stage) try(ctx context.Context, as *client.Loam, row expected) error {
 		_, err := as.Visit(ctx, row.at)
 		return err
 	case "query database", "amend database", "purge database":
-		made, err := client.LoamAct[loamapi.Connection](ctx, as, row.at, "connect", loamapi.Input{})
+		made, err := loamclient.Act[loamapi.Connection](ctx, as, row.at, "connect", loamapi.Input{})
 		if err != nil {
 			return err
 		}
-		_, err = client.LoamAct[any](ctx, as.Connected(made), row.at, row.operation, loamapi.Input{Key: "tried", Value: "2"})
+		_, err = loamclient.Act[any](ctx, as.Connected(made), row.at, row.operation, loamapi.Input{Key: "tried", Value: "2"})
 		return err
 	case "enter machine":
 		in.Program = []string{"list " + row.at}
@@ -164,12 +165,12 @@ func (s *stage) try(ctx context.Context, as *client.Loam, row expected) error {
 		_, err := as.Create(ctx, in)
 		return err
 	}
-	_, err := client.LoamAct[any](ctx, as, row.at, row.operation, in)
+	_, err := loamclient.Act[any](ctx, as, row.at, row.operation, in)
 	return err
 }
 
 // listed turns what is shown of a place into an outcome: types that may not be listed are told.
-func (s *stage) listed(ctx context.Context, as *client.Loam, row expected) error {
+func (s *stage) listed(ctx context.Context, as *loamclient.Client, row expected) error {
 	here, err := as.Here(ctx, row.at)
 	if err != nil {
 		return err
@@ -193,7 +194,7 @@ func (s *stage) listed(ctx context.Context, as *client.Loam, row expected) error
 // outcome with a table written by hand.
 func TestNinePeopleTryEverything(t *testing.T) {
 	b, stagehand := startStory(t)
-	s := &stage{t: t, hand: stagehand.Loam()}
+	s := &stage{t: t, hand: loamclient.Through(stagehand)}
 	const digitising = "lindenmere/science/herbarium/digitising"
 	s.do(digitising+"/digitising-lan.network", "edit", loamapi.Input{Range: "10.40.0.0/16"})
 	for _, in := range []loamapi.Input{
@@ -208,9 +209,9 @@ func TestNinePeopleTryEverything(t *testing.T) {
 	require.NoError(t, client.Done(stagehand.CreateServiceAccount(t.Context(), vents, nil, api.AccountNew{Name: "vents"})))
 	s.do(vents+"/vent-controller.machine", "edit", loamapi.Input{RunsAs: vents + "/vents"})
 
-	people := map[string]*client.Loam{}
+	people := map[string]*loamclient.Client{}
 	for _, name := range nine {
-		people[name] = b.As(t, name+"@lindenmere").Loam()
+		people[name] = loamclient.Through(b.As(t, name+"@lindenmere"))
 	}
 	rows, tried := readNine(t), map[string]bool{}
 	for _, row := range rows {

@@ -16,42 +16,47 @@ import (
 	"arbora.example/client"
 	"arbora.example/e2e/testbed"
 	"arbora.example/standin/loam/loamapi"
+	"arbora.example/standin/loam/loamclient"
 )
 
 // tries are what somebody may try in Loam, by permission, and where.
-var tries = map[string]func(ctx context.Context, as *client.Loam, at string) error{
-	"describe machine": func(ctx context.Context, as *client.Loam, at string) error { return acted(ctx, as, at, "describe") },
-	"start machine":    func(ctx context.Context, as *client.Loam, at string) error { return acted(ctx, as, at, "start") },
-	"stop machine":     func(ctx context.Context, as *client.Loam, at string) error { return acted(ctx, as, at, "stop") },
-	"resize machine": func(ctx context.Context, as *client.Loam, at string) error {
-		_, err := client.LoamAct[any](ctx, as, at, "resize", loamapi.Input{Size: "medium"})
+var tries = map[string]func(ctx context.Context, as *loamclient.Client, at string) error{
+	"describe machine": func(ctx context.Context, as *loamclient.Client, at string) error {
+		return acted(ctx, as, at, "describe")
+	},
+	"start machine": func(ctx context.Context, as *loamclient.Client, at string) error { return acted(ctx, as, at, "start") },
+	"stop machine":  func(ctx context.Context, as *loamclient.Client, at string) error { return acted(ctx, as, at, "stop") },
+	"resize machine": func(ctx context.Context, as *loamclient.Client, at string) error {
+		_, err := loamclient.Act[any](ctx, as, at, "resize", loamapi.Input{Size: "medium"})
 		return err
 	},
-	"edit bucket":     func(ctx context.Context, as *client.Loam, at string) error { return acted(ctx, as, at, "edit") },
-	"describe bucket": func(ctx context.Context, as *client.Loam, at string) error { return acted(ctx, as, at, "describe") },
-	"list object": func(ctx context.Context, as *client.Loam, at string) error {
+	"edit bucket": func(ctx context.Context, as *loamclient.Client, at string) error { return acted(ctx, as, at, "edit") },
+	"describe bucket": func(ctx context.Context, as *loamclient.Client, at string) error {
+		return acted(ctx, as, at, "describe")
+	},
+	"list object": func(ctx context.Context, as *loamclient.Client, at string) error {
 		_, err := as.Objects(ctx, at, "")
 		return err
 	},
-	"fetch object": func(ctx context.Context, as *client.Loam, at string) error {
+	"fetch object": func(ctx context.Context, as *loamclient.Client, at string) error {
 		body, _, err := as.Fetch(ctx, at+"/kept.txt")
 		if err == nil {
 			err = body.Close()
 		}
 		return err
 	},
-	"put object": func(ctx context.Context, as *client.Loam, at string) error {
+	"put object": func(ctx context.Context, as *loamclient.Client, at string) error {
 		_, err := as.Put(ctx, at+"/kept.txt", "text/plain", strings.NewReader("kept"))
 		return err
 	},
-	"create bucket": func(ctx context.Context, as *client.Loam, at string) error {
+	"create bucket": func(ctx context.Context, as *loamclient.Client, at string) error {
 		_, err := as.Create(ctx, loamapi.Input{At: at, Type: "bucket", Name: "one-name"})
 		return err
 	},
 }
 
-func acted(ctx context.Context, as *client.Loam, at, operation string) error {
-	_, err := client.LoamAct[any](ctx, as, at, operation, loamapi.Input{})
+func acted(ctx context.Context, as *loamclient.Client, at, operation string) error {
+	_, err := loamclient.Act[any](ctx, as, at, operation, loamapi.Input{})
 	return err
 }
 
@@ -65,12 +70,12 @@ func TestLoamDoesWhatIsDecided(t *testing.T) {
 	const machine, other = alpine + "/vent-controller.machine", trial + "/trial-scans.bucket"
 	places := map[string][]string{"machine": {machine}, "bucket": {sensorLog, other}, "object": {sensorLog, other}, "create": {alpine, trial}}
 	for _, bucket := range places["object"] {
-		require.NoError(t, tries["put object"](ctx, rowan.Loam(), bucket))
+		require.NoError(t, tries["put object"](ctx, loamclient.Through(rowan), bucket))
 	}
 	people := []string{"ines", "tomas", "yuki", "sefa"}
-	clients := map[string]*client.Loam{}
+	clients := map[string]*loamclient.Client{}
 	for _, name := range people {
-		clients[name] = b.As(t, name+"@lindenmere").Loam()
+		clients[name] = loamclient.Through(b.As(t, name+"@lindenmere"))
 	}
 	scope, err := client.Read[api.Scope](rowan.ShowScope(ctx, "lindenmere"))
 	require.NoError(t, err)

@@ -23,12 +23,13 @@ import (
 	"arbora.example/e2e/testbed"
 	"arbora.example/standin/loam"
 	"arbora.example/standin/loam/loamapi"
+	"arbora.example/standin/loam/loamclient"
 )
 
 const scans = digitising + "/scans.bucket"
 
-func act(t *testing.T, as *client.Loam, at, operation string, in loamapi.Input) (loamapi.Description, error) {
-	return client.LoamAct[loamapi.Description](t.Context(), as, at, operation, in)
+func act(t *testing.T, as *loamclient.Client, at, operation string, in loamapi.Input) (loamapi.Description, error) {
+	return loamclient.Act[loamapi.Description](t.Context(), as, at, operation, in)
 }
 
 // revokeAll takes every grant back that somebody holds directly at a scope.
@@ -54,33 +55,33 @@ func TestAMachineActsAsItsServiceAccount(t *testing.T) {
 	b.Grant(t, "content-reader", "service-account", digitising+"/label-indexer", scans)
 
 	wanted := loamapi.Input{At: digitising, Type: "machine", Name: "indexing", Network: digitising + "/digitising-lan.network", RunsAs: digitising + "/label-indexer"}
-	_, err := piotr.Loam().Create(t.Context(), wanted)
+	_, err := loamclient.Through(piotr).Create(t.Context(), wanted)
 	p := testbed.Problem(t, http.StatusForbidden, err)
 	require.Equal(t, "attach service-account", *p.Permission)
 	require.Contains(t, p.Detail, digitising+"/label-indexer")
 	require.Contains(t, *p.Next, `please let user piotr attach service-account at`)
 
 	wanted.RunsAs = digitising + "/label-indexre"
-	_, err = piotr.Loam().Create(t.Context(), wanted)
+	_, err = loamclient.Through(piotr).Create(t.Context(), wanted)
 	testbed.Problem(t, http.StatusNotFound, err)
 
 	wanted.RunsAs = ""
-	made, err := piotr.Loam().Create(t.Context(), wanted)
+	made, err := loamclient.Through(piotr).Create(t.Context(), wanted)
 	require.NoError(t, err)
 	require.Equal(t, "stopped", made.State)
-	_, err = act(t, piotr.Loam(), made.Address, "edit", loamapi.Input{RunsAs: digitising + "/label-indexer"})
+	_, err = act(t, loamclient.Through(piotr), made.Address, "edit", loamapi.Input{RunsAs: digitising + "/label-indexer"})
 	testbed.Problem(t, http.StatusForbidden, err)
-	_, err = act(t, piotr.Loam(), made.Address, "start", loamapi.Input{})
+	_, err = act(t, loamclient.Through(piotr), made.Address, "start", loamapi.Input{})
 	require.NoError(t, err)
-	_, err = client.LoamAct[loamapi.Ran](t.Context(), piotr.Loam(), made.Address, "enter", loamapi.Input{Program: []string{"list " + scans}})
+	_, err = loamclient.Act[loamapi.Ran](t.Context(), loamclient.Through(piotr), made.Address, "enter", loamapi.Input{Program: []string{"list " + scans}})
 	require.Contains(t, testbed.Problem(t, http.StatusConflict, err).Detail, "no service account is attached")
 
-	_, err = act(t, rowan.Loam(), made.Address, "edit", loamapi.Input{RunsAs: digitising + "/label-indexer"})
+	_, err = act(t, loamclient.Through(rowan), made.Address, "edit", loamapi.Input{RunsAs: digitising + "/label-indexer"})
 	require.NoError(t, err)
-	_, err = piotr.Loam().Put(t.Context(), scans+"/a.txt", "text/plain", strings.NewReader("acorn"))
+	_, err = loamclient.Through(piotr).Put(t.Context(), scans+"/a.txt", "text/plain", strings.NewReader("acorn"))
 	require.NoError(t, err)
 	program := []string{"fetch " + scans + "/a.txt", "put " + scans + "/b.txt beech", "fetch " + alpine + "/sensor-log.bucket/x", "dance"}
-	ran, err := client.LoamAct[loamapi.Ran](t.Context(), piotr.Loam(), made.Address, "enter", loamapi.Input{Program: program})
+	ran, err := loamclient.Act[loamapi.Ran](t.Context(), loamclient.Through(piotr), made.Address, "enter", loamapi.Input{Program: program})
 	require.NoError(t, err)
 	require.Equal(t, "service account "+digitising+"/label-indexer", ran.As)
 	require.Equal(t, "acorn", ran.Steps[0].Output, "the account reads")
@@ -89,7 +90,7 @@ func TestAMachineActsAsItsServiceAccount(t *testing.T) {
 	require.Contains(t, ran.Steps[3].Refused, "nothing a program can do")
 
 	require.NoError(t, client.Done(rowan.SetState(t.Context(), "lindenmere", "service-account", digitising+"/label-indexer", nil, api.StateChange{State: api.StateSuspended})))
-	ran, err = client.LoamAct[loamapi.Ran](t.Context(), piotr.Loam(), made.Address, "enter", loamapi.Input{Program: program[:1]})
+	ran, err = loamclient.Act[loamapi.Ran](t.Context(), loamclient.Through(piotr), made.Address, "enter", loamapi.Input{Program: program[:1]})
 	require.NoError(t, err)
 	require.NotEmpty(t, ran.Steps[0].Refused, "an account that is out of use does nothing")
 }
@@ -113,30 +114,30 @@ func TestALabActsAsItself(t *testing.T) {
 		require.NoError(t, client.Done(rowan.EditPolicyText(t.Context(), written.Policy.Id, nil, api.PolicyEdit{Text: &text})))
 	}
 	for n, missing := range []string{"create machine", "attach network"} {
-		_, err := piotr.Loam().Create(t.Context(), wanted)
+		_, err := loamclient.Through(piotr).Create(t.Context(), wanted)
 		p := testbed.Problem(t, http.StatusForbidden, err)
 		require.Contains(t, p.Detail, "the labs service acts as itself and is not let yet")
 		require.Contains(t, *p.Next, "service labs may "+missing)
 		let(n + 1)
 	}
-	lab, err := piotr.Loam().Create(t.Context(), wanted)
+	lab, err := loamclient.Through(piotr).Create(t.Context(), wanted)
 	require.NoError(t, err)
-	_, err = act(t, piotr.Loam(), lab.Address, "start", loamapi.Input{})
+	_, err = act(t, loamclient.Through(piotr), lab.Address, "start", loamapi.Input{})
 	require.Contains(t, *testbed.Problem(t, http.StatusForbidden, err).Next, "service labs may start machine")
 	let(3)
-	_, err = act(t, piotr.Loam(), lab.Address, "start", loamapi.Input{})
+	_, err = act(t, loamclient.Through(piotr), lab.Address, "start", loamapi.Input{})
 	require.NoError(t, err)
-	told, err := act(t, piotr.Loam(), digitising+"/leaves-lab.machine", "describe", loamapi.Input{})
+	told, err := act(t, loamclient.Through(piotr), digitising+"/leaves-lab.machine", "describe", loamapi.Input{})
 	require.NoError(t, err)
 	require.Equal(t, "running", told.State, "the lab's machine runs with it")
 
 	b.Grant(t, "content-writer", "user", "rowan", scans)
-	_, err = rowan.Loam().Put(t.Context(), scans+"/a.txt", "text/plain", strings.NewReader("acorn"))
+	_, err = loamclient.Through(rowan).Put(t.Context(), scans+"/a.txt", "text/plain", strings.NewReader("acorn"))
 	require.NoError(t, err)
-	_, err = client.LoamAct[loamapi.Notebook](t.Context(), piotr.Loam(), lab.Address, "write", loamapi.Input{Text: ptr("# leaves\nfetch " + scans + "/a.txt\n")})
+	_, err = loamclient.Act[loamapi.Notebook](t.Context(), loamclient.Through(piotr), lab.Address, "write", loamapi.Input{Text: ptr("# leaves\nfetch " + scans + "/a.txt\n")})
 	require.NoError(t, err)
 	run := func() loamapi.Step {
-		ran, err := client.LoamAct[loamapi.Ran](t.Context(), piotr.Loam(), lab.Address, "run", loamapi.Input{})
+		ran, err := loamclient.Act[loamapi.Ran](t.Context(), loamclient.Through(piotr), lab.Address, "run", loamapi.Input{})
 		require.NoError(t, err)
 		require.Len(t, ran.Steps, 1)
 		return ran.Steps[0]
@@ -154,26 +155,26 @@ func TestDatabasesTakeAConnection(t *testing.T) {
 	rowan, sefa := b.As(t, "rowan@lindenmere"), b.As(t, "sefa@lindenmere")
 	const ticketing = "lindenmere/visitors/ticketing"
 	b.Grant(t, "record-writer", "user", "sefa", ticketing)
-	connect := func() *client.Loam {
-		made, err := client.LoamAct[loamapi.Connection](t.Context(), sefa.Loam(), ticketing+"/sales.database", "connect", loamapi.Input{})
+	connect := func() *loamclient.Client {
+		made, err := loamclient.Act[loamapi.Connection](t.Context(), loamclient.Through(sefa), ticketing+"/sales.database", "connect", loamapi.Input{})
 		require.NoError(t, err)
 		require.WithinDuration(t, b.Clock.Now().Add(5*time.Minute), made.EndsAt, time.Minute)
-		return sefa.Loam().Connected(made)
+		return loamclient.Through(sefa).Connected(made)
 	}
 	sales := connect()
-	query := func(by *client.Loam) ([]loamapi.Entry, error) {
-		return client.LoamAct[[]loamapi.Entry](t.Context(), by, ticketing+"/sales.database", "query", loamapi.Input{Prefix: "2026"})
+	query := func(by *loamclient.Client) ([]loamapi.Entry, error) {
+		return loamclient.Act[[]loamapi.Entry](t.Context(), by, ticketing+"/sales.database", "query", loamapi.Input{Prefix: "2026"})
 	}
-	_, err := query(sefa.Loam())
+	_, err := query(loamclient.Through(sefa))
 	require.Contains(t, testbed.Problem(t, http.StatusUnauthorized, err).Detail, "takes a connection")
 	for _, day := range []string{"2026-11-24", "2025-01-01", "2026-11-23"} {
-		_, err := client.LoamAct[loamapi.Entry](t.Context(), sales, ticketing+"/sales.database", "amend", loamapi.Input{Key: day, Value: "96 visitors"})
+		_, err := loamclient.Act[loamapi.Entry](t.Context(), sales, ticketing+"/sales.database", "amend", loamapi.Input{Key: day, Value: "96 visitors"})
 		require.NoError(t, err)
 	}
 	rows, err := query(sales)
 	require.NoError(t, err)
 	require.Equal(t, []loamapi.Entry{{Name: "2026-11-23", Value: "96 visitors"}, {Name: "2026-11-24", Value: "96 visitors"}}, rows)
-	_, err = client.LoamAct[loamapi.Entry](t.Context(), sales, ticketing+"/sales.database", "purge", loamapi.Input{Key: "2026-11-24"})
+	_, err = loamclient.Act[loamapi.Entry](t.Context(), sales, ticketing+"/sales.database", "purge", loamapi.Input{Key: "2026-11-24"})
 	require.Equal(t, "purge database", *testbed.Problem(t, http.StatusForbidden, err).Permission)
 	_, err = act(t, sales, ticketing+"/till.machine", "start", loamapi.Input{})
 	testbed.Problem(t, http.StatusForbidden, err)
@@ -198,7 +199,7 @@ func TestDatabasesTakeAConnection(t *testing.T) {
 func TestRefusedListingShowsWhatOneHolds(t *testing.T) {
 	b := testbed.StartDemoWithLoam(t)
 	b.Grant(t, "operator", "user", "yuki", alpine+"/vent-controller.machine")
-	yuki := b.As(t, "yuki@lindenmere").Loam()
+	yuki := loamclient.Through(b.As(t, "yuki@lindenmere"))
 	here, err := yuki.Here(t.Context(), alpine)
 	require.NoError(t, err)
 	require.Len(t, here.Resources, 1)
@@ -236,11 +237,11 @@ func TestPublicObjectsNeedNoSignIn(t *testing.T) {
 	b := testbed.StartDemoWithLoam(t)
 	const media = "lindenmere/visitors/trail-guide/guide-media.bucket"
 	b.Grant(t, "content-keeper", "user", "sefa", media)
-	sefa := b.As(t, "sefa@lindenmere").Loam()
+	sefa := loamclient.Through(b.As(t, "sefa@lindenmere"))
 	body := "<script>alert(1)</script>"
 	_, err := sefa.Put(t.Context(), media+"/maps/a map.html", "text/html", strings.NewReader(body))
 	require.NoError(t, err)
-	anybody, err := client.LoamAt(b.Loam, "")
+	anybody, err := loamclient.At(b.Loam, "")
 	require.NoError(t, err)
 	_, _, err = anybody.Fetch(t.Context(), media+"/maps/a map.html")
 	hidden := testbed.Problem(t, http.StatusNotFound, err)
@@ -271,7 +272,7 @@ func TestPublicObjectsNeedNoSignIn(t *testing.T) {
 	require.Equal(t, http.StatusForbidden, statusOf(t, anybody.Erase(t.Context(), media+"/maps/a map.html")), "public reads, and nothing else")
 	juno, err := demo.SignIn(t.Context(), b.Address, "juno@quaywater", demo.Passphrase)
 	require.NoError(t, err)
-	objects, err := juno.Loam().Objects(t.Context(), media, "")
+	objects, err := loamclient.Through(juno).Objects(t.Context(), media, "")
 	require.NoError(t, err, "somebody of another organisation comes under public too")
 	require.Len(t, objects, 1)
 
@@ -294,15 +295,15 @@ func TestLookingAsSomebodyElseInLoam(t *testing.T) {
 		r.Header.Set("View-As", "user piotr")
 		return nil
 	})
-	mine, err := rowan.Loam().Here(t.Context(), "lindenmere/science")
+	mine, err := loamclient.Through(rowan).Here(t.Context(), "lindenmere/science")
 	require.NoError(t, err)
 	require.Len(t, mine.Containers, 2)
-	his, err := as.Loam().Here(t.Context(), "lindenmere/science")
+	his, err := loamclient.Through(as).Here(t.Context(), "lindenmere/science")
 	require.NoError(t, err)
 	require.Len(t, his.Containers, 1, "piotr sees the herbarium only")
-	_, err = as.Loam().Here(t.Context(), alpine)
+	_, err = loamclient.Through(as).Here(t.Context(), alpine)
 	testbed.Problem(t, http.StatusNotFound, err)
-	_, err = act(t, as.Loam(), digitising+"/label-reader.machine", "start", loamapi.Input{})
+	_, err = act(t, loamclient.Through(as), digitising+"/label-reader.machine", "start", loamapi.Input{})
 	require.Contains(t, testbed.Problem(t, http.StatusForbidden, err).Detail, "you look as user piotr")
 	piotr := b.As(t, "piotr@lindenmere")
 	piotr.RequestEditors = append(piotr.RequestEditors, as.RequestEditors[len(as.RequestEditors)-1])
@@ -310,7 +311,7 @@ func TestLookingAsSomebodyElseInLoam(t *testing.T) {
 		r.Header.Set("View-As", "user rowan")
 		return nil
 	})
-	_, err = piotr.Loam().Here(t.Context(), digitising)
+	_, err = loamclient.Through(piotr).Here(t.Context(), digitising)
 	require.GreaterOrEqual(t, statusOf(t, err), 400, "looking takes the permission to")
 }
 
@@ -335,7 +336,7 @@ func TestLoamFailsClosed(t *testing.T) {
 	server := httptest.NewServer(handler)
 	defer server.Close()
 	token := b.Token(t, "rowan@lindenmere")
-	rowan, err := client.LoamAt(server.URL, token)
+	rowan, err := loamclient.At(server.URL, token)
 	require.NoError(t, err)
 	_, err = act(t, rowan, alpine+"/vent-controller.machine", "start", loamapi.Input{})
 	require.NoError(t, err)
@@ -359,11 +360,11 @@ func TestRevocationReachesEveryClient(t *testing.T) {
 	b := testbed.StartDemoWithLoam(t)
 	rowan := b.As(t, "rowan@lindenmere")
 	b.Grant(t, "content-keeper", "user", "rowan", scans)
-	_, err := rowan.Loam().Put(t.Context(), scans+"/a.txt", "text/plain", strings.NewReader("acorn"))
+	_, err := loamclient.Through(rowan).Put(t.Context(), scans+"/a.txt", "text/plain", strings.NewReader("acorn"))
 	require.NoError(t, err)
-	workers := make([]*client.Loam, clients)
+	workers := make([]*loamclient.Client, clients)
 	for i := range workers {
-		workers[i] = b.As(t, []string{"tomas", "sefa"}[i%2]+"@lindenmere").Loam()
+		workers[i] = loamclient.Through(b.As(t, []string{"tomas", "sefa"}[i%2]+"@lindenmere"))
 	}
 	for _, name := range []string{"tomas", "sefa"} {
 		require.NoError(t, client.Done(rowan.AddMember(t.Context(), "lindenmere", "curators", nil, api.PrincipalRef{Kind: api.UserKind, Name: name})))

@@ -10,14 +10,14 @@ import (
 	"arbora.example/e2e/testbed"
 )
 
-// program is the arbora that the tests run, built from what is here.
-var program string
+// program and demoProgram are the arbora and the arbora-demo that the tests run, built from what is here.
+var program, demoProgram string
 
 func TestMain(m *testing.M) {
 	directory, err := os.MkdirTemp("", "arbora-e2e-")
 	if err == nil {
-		program = filepath.Join(directory, "arbora")
-		build := exec.Command("go", "build", "-o", program, "arbora.example/cmd/arbora")
+		program, demoProgram = filepath.Join(directory, "arbora"), filepath.Join(directory, "arbora-demo")
+		build := exec.Command("go", "build", "-o", directory+"/", "arbora.example/cmd/arbora", "arbora.example/cmd/arbora-demo")
 		build.Stdout, build.Stderr = os.Stdout, os.Stderr
 		err = build.Run()
 	}

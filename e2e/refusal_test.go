@@ -11,6 +11,7 @@ import (
 	"arbora.example/client"
 	"arbora.example/e2e/testbed"
 	"arbora.example/standin/loam/loamapi"
+	"arbora.example/standin/loam/loamclient"
 	"arbora.example/store"
 )
 
@@ -62,7 +63,7 @@ func TestWhatOpensNothingIsRecorded(t *testing.T) {
 // TestWhatPlatformServicesRefuseIsRecorded tries in Loam what one may not: what was tried is recorded, what a page shows is not.
 func TestWhatPlatformServicesRefuseIsRecorded(t *testing.T) {
 	b := testbed.StartDemoWithLoam(t)
-	nils := b.Newcomer(t, "nils").Loam()
+	nils := loamclient.Through(b.Newcomer(t, "nils"))
 	b.Grant(t, "observer", "user", "nils", digitising)
 	_, err := nils.Here(t.Context(), digitising)
 	require.NoError(t, err)

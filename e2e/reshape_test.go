@@ -11,6 +11,7 @@ import (
 	"arbora.example/demo"
 	"arbora.example/e2e/browser"
 	"arbora.example/e2e/testbed"
+	"arbora.example/standin/loam/loamclient"
 	"arbora.example/store"
 )
 
@@ -267,7 +268,7 @@ func TestAnOrganisationIsRenamed(t *testing.T) {
 		scope, err := client.Read[api.Scope](rowan.ShowScope(ctx, address))
 		require.NoError(t, err)
 		require.Equal(t, "linden-trust/visitors/trail-guide", scope.Address)
-		here, err := rowan.Loam().Here(ctx, address)
+		here, err := loamclient.Through(rowan).Here(ctx, address)
 		require.NoError(t, err)
 		require.NotEmpty(t, here.Resources)
 	}

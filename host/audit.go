@@ -20,14 +20,14 @@ import (
 // the database, and even has the key that chains the log, cannot write anew what stood there before.
 
 // anchors gives the file that the ends of the audit log are written into: beside the sealing key.
-func (s *settings) anchors() string {
+func (s *Settings) anchors() string {
 	switch {
 	case s.SealingKey != "":
 		return filepath.Join(filepath.Dir(s.SealingKey), "audit-anchors")
 	case s.Database == "":
 		return filepath.Join(s.Data, "audit-anchors")
 	}
-	return dataHome("audit-anchors")
+	return DataHome("audit-anchors")
 }
 
 const anchorEvery = time.Hour
@@ -82,12 +82,12 @@ func readAnchors(name string) (anchors []store.Anchor, err error) {
 
 // AuditCommand gives what "arbora audit" does on the host.
 func (h *Host) AuditCommand() *cli.Command {
-	set := &settings{}
+	set := &Settings{}
 	return &cli.Command{
 		Name: "verify", Usage: "on the host: check that nobody altered, added or deleted audit records",
 		Flags: append(set.flags(false), &cli.StringFlag{Name: "anchors", Usage: "`FILE` with the anchors of the service (default: beside the sealing key)"}),
 		Action: func(ctx context.Context, c *cli.Command) error {
-			log, err := set.check(h.Err)
+			log, err := set.Check(h.Err)
 			if err != nil {
 				return err
 			}

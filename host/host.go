@@ -1,5 +1,4 @@
-// Package host has the commands that run on the host of the service and reach its records directly: init, serve, demo
-// and tour.
+// Package host has the commands that run on the host of the service and reach its records directly: init, serve and audit verify.
 package host
 
 import (
@@ -37,23 +36,23 @@ type Host struct {
 
 // Commands are the host's commands.
 func (h *Host) Commands() []*cli.Command {
-	return []*cli.Command{h.initCommand(), h.serveCommand(), h.demoCommand(), h.tourCommand(), h.mailSinkCommand(), h.runLoamCommand()}
+	return []*cli.Command{h.initCommand(), h.serveCommand()}
 }
 
-// defaultListen is where the service answers unless said otherwise.
-const defaultListen = "127.0.0.1:8420"
+// DefaultListen is where the service answers unless said otherwise.
+const DefaultListen = "127.0.0.1:8420"
 
-// database is what a private server calls the database of records, and serviceAccount who uses it.
+// Database is what a private server calls the database of records, and serviceAccount who uses it.
 const (
-	database       = "arbora"
+	Database       = "arbora"
 	serviceAccount = "arbora-service"
 )
 
-// startLimit bounds how long a private server may take to start, on a slow machine that recovers from a crash.
-const startLimit = 2 * time.Minute
+// StartLimit bounds how long a private server may take to start, on a slow machine that recovers from a crash.
+const StartLimit = 2 * time.Minute
 
 // chained opens the database as [Host.records] does, and chains the audit log in it by the key that the settings name.
-func (h *Host) chained(ctx context.Context, set settings, log *slog.Logger) (*store.Store, *people.Sealer, func() error, error) {
+func (h *Host) chained(ctx context.Context, set Settings, log *slog.Logger) (*store.Store, *people.Sealer, func() error, error) {
 	records, closeRecords, err := h.records(ctx, set, log)
 	if err != nil {
 		return nil, nil, nil, err
@@ -67,8 +66,8 @@ func (h *Host) chained(ctx context.Context, set settings, log *slog.Logger) (*st
 }
 
 // records opens the database that the settings name: by DSN, or a private server's. The second result closes it.
-func (h *Host) records(ctx context.Context, set settings, log *slog.Logger) (*store.Store, func() error, error) {
-	starting, cancel := context.WithTimeout(ctx, startLimit)
+func (h *Host) records(ctx context.Context, set Settings, log *slog.Logger) (*store.Store, func() error, error) {
+	starting, cancel := context.WithTimeout(ctx, StartLimit)
 	defer cancel()
 	if set.Database != "" {
 		if set.Owner != "" {
@@ -94,14 +93,14 @@ func (h *Host) records(ctx context.Context, set settings, log *slog.Logger) (*st
 	fail := func(err error) (*store.Store, func() error, error) {
 		return nil, nil, errors.Join(err, private.Stop())
 	}
-	if err := private.Create(starting, database); err != nil {
+	if err := private.Create(starting, Database); err != nil {
 		return fail(err)
 	}
-	dsn, err := private.Account(starting, serviceAccount, database)
+	dsn, err := private.Account(starting, serviceAccount, Database)
 	if err != nil {
 		return fail(err)
 	}
-	if err := store.Confine(starting, private.DSN(database), dsn); err != nil {
+	if err := store.Confine(starting, private.DSN(Database), dsn); err != nil {
 		return fail(err)
 	}
 	records, err := store.Open(starting, dsn)
@@ -120,16 +119,16 @@ func (h *Host) records(ctx context.Context, set settings, log *slog.Logger) (*st
 	}, nil
 }
 
-// instance is a service that answers.
-type instance struct {
-	service *service.Service
-	address string
-	end     func() error // stops answering and closes the records
-	ended   chan error   // what stopped it, when it stopped by itself
+// Instance is a service that answers.
+type Instance struct {
+	Service *service.Service
+	Address string
+	End     func() error // stops answering and closes the records
+	Ended   chan error   // what stopped it, when it stopped by itself
 }
 
-// start opens the records and answers at the address set.
-func (h *Host) start(ctx context.Context, set settings, log *slog.Logger) (*instance, error) {
+// Start opens the records and answers at the address set.
+func (h *Host) Start(ctx context.Context, set Settings, log *slog.Logger) (*Instance, error) {
 	protection, err := set.tls()
 	if err != nil {
 		return nil, err
@@ -179,14 +178,14 @@ func (h *Host) start(ctx context.Context, set settings, log *slog.Logger) (*inst
 		svc.KeepSnapshots(running)
 		close(kept)
 	}()
-	i := &instance{service: svc, address: address, ended: make(chan error, 1)}
+	i := &Instance{Service: svc, Address: address, Ended: make(chan error, 1)}
 	served := make(chan error, 1)
 	go func() {
 		err := server.Serve(running, listener, protection, handler)
-		i.ended <- err
+		i.Ended <- err
 		served <- err
 	}()
-	i.end = func() error {
+	i.End = func() error {
 		stop()
 		err := <-served
 		svc.Wait()
@@ -199,41 +198,42 @@ func (h *Host) start(ctx context.Context, set settings, log *slog.Logger) (*inst
 // followEvery is how often it is looked whether another instance changed something: one row is read.
 const followEvery = 20 * time.Millisecond
 
-// until ends with the signals that ask a program to end.
-func until(ctx context.Context) (context.Context, context.CancelFunc) {
+// Until ends with the signals that ask a program to end.
+func Until(ctx context.Context) (context.Context, context.CancelFunc) {
 	return signal.NotifyContext(ctx, os.Interrupt, syscall.SIGTERM)
 }
 
 func (h *Host) serveCommand() *cli.Command {
-	set := &settings{}
+	set := &Settings{}
 	return &cli.Command{
 		Name: "serve", Usage: "run the service, its API and its console",
 		Flags: set.flags(true),
 		Action: func(ctx context.Context, c *cli.Command) error {
-			log, err := set.check(h.Err)
+			log, err := set.Check(h.Err)
 			if err != nil {
 				return err
 			}
-			ctx, stop := until(ctx)
+			ctx, stop := Until(ctx)
 			defer stop()
-			i, err := h.start(ctx, *set, log)
+			i, err := h.Start(ctx, *set, log)
 			if err != nil {
 				return err
 			}
-			fmt.Fprintf(h.Out, "Arbora answers at %s\n", i.address)
-			if empty, err := i.service.IsEmpty(context.WithoutCancel(ctx)); err != nil {
-				return errors.Join(err, i.end())
+			fmt.Fprintf(h.Out, "Arbora answers at %s\n", i.Address)
+			if empty, err := i.Service.IsEmpty(context.WithoutCancel(ctx)); err != nil {
+				return errors.Join(err, i.End())
 			} else if empty {
 				fmt.Fprintf(h.Out, "Nobody has set it up yet: %s\n", service.HowToSetUp)
 			}
 			select {
 			case <-ctx.Done():
-			case err := <-i.ended:
-				return errors.Join(err, i.end())
+			case err := <-i.Ended:
+				return errors.Join(err, i.End())
 			}
-			return i.end()
+			return i.End()
 		},
 	}
 }
 
-func dataHome(name string) string { return filepath.Join(xdg.DataHome, "arbora", name) }
+// DataHome gives the directory in which the user's data of a name is kept.
+func DataHome(name string) string { return filepath.Join(xdg.DataHome, "arbora", name) }

@@ -17,7 +17,7 @@ import (
 )
 
 func (h *Host) initCommand() *cli.Command {
-	set := &settings{}
+	set := &Settings{}
 	return &cli.Command{
 		Name: "init", Usage: "make a keeper of this installation and, if wanted, an organisation with its first steward",
 		Description: "Keepers create organisations and hold nothing inside them. Run it on the host that keeps the\nrecords, with the same --database or --data as arbora serve; the service may be running.",
@@ -31,7 +31,7 @@ func (h *Host) initCommand() *cli.Command {
 			&cli.StringFlag{Name: "steward-password-from", Usage: "read the steward's password from `FILE` (- for standard input); generated otherwise"},
 		),
 		Action: func(ctx context.Context, c *cli.Command) error {
-			log, err := set.check(h.Err)
+			log, err := set.Check(h.Err)
 			if err != nil {
 				return err
 			}

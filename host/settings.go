@@ -20,8 +20,8 @@ import (
 	"arbora.example/service"
 )
 
-// settings are what the service can be told: by flag, by environment, or in one TOML file, in this order.
-type settings struct {
+// Settings are what the service can be told: by flag, by environment, or in one TOML file, in this order.
+type Settings struct {
 	file     string
 	Database string `toml:"database"`
 	Owner    string `toml:"database-owner"`
@@ -43,7 +43,7 @@ type settings struct {
 }
 
 // flags gives the flags that fill the settings. The flag for the file comes first: the others look into it.
-func (s *settings) flags(listens bool) []cli.Flag {
+func (s *Settings) flags(listens bool) []cli.Flag {
 	flags := []cli.Flag{
 		&cli.StringFlag{Name: "config", Usage: "TOML `FILE` with these settings", Value: defaultFile(),
 			Sources: cli.EnvVars("ARBORA_CONFIG"), Destination: &s.file},
@@ -51,7 +51,7 @@ func (s *settings) flags(listens bool) []cli.Flag {
 			Sources: s.sources("ARBORA_DATABASE", "database"), Destination: &s.Database},
 		&cli.StringFlag{Name: "database-owner", Usage: "`DSN` of the account that owns the tables. The account of --database then needs no rights of its own: Arbora grants it what the service needs, and it cannot change the audit log",
 			Sources: s.sources("ARBORA_DATABASE_OWNER", "database-owner"), Destination: &s.Owner},
-		&cli.StringFlag{Name: "data", Usage: "`DIRECTORY` of what this host keeps: snapshot files for a quick start and, without a DSN, a private MariaDB server", Value: dataHome("records"),
+		&cli.StringFlag{Name: "data", Usage: "`DIRECTORY` of what this host keeps: snapshot files for a quick start and, without a DSN, a private MariaDB server", Value: DataHome("records"),
 			Sources: s.sources("ARBORA_DATA", "data"), Destination: &s.Data},
 		&cli.StringFlag{Name: "sealing-key", Usage: "`FILE` with the key that seals secrets in the records, made on first use (default: beside a private server's records, else in the user's data directory)",
 			Sources: s.sources("ARBORA_SEALING_KEY", "sealing-key"), Destination: &s.SealingKey},
@@ -60,7 +60,7 @@ func (s *settings) flags(listens bool) []cli.Flag {
 	}
 	if listens {
 		flags = append(flags,
-			&cli.StringFlag{Name: "listen", Usage: "`HOST:PORT` to answer at", Value: defaultListen,
+			&cli.StringFlag{Name: "listen", Usage: "`HOST:PORT` to answer at", Value: DefaultListen,
 				Sources: s.sources("ARBORA_LISTEN", "listen"), Destination: &s.Listen},
 			&cli.StringFlag{Name: "address", Usage: "`URL` that people and programs reach the service at, if it is not the one it listens at",
 				Sources: s.sources("ARBORA_ADDRESS", "address"), Destination: &s.Address},
@@ -83,12 +83,12 @@ func (s *settings) flags(listens bool) []cli.Flag {
 	return flags
 }
 
-func (s *settings) sources(environment, key string) cli.ValueSourceChain {
+func (s *Settings) sources(environment, key string) cli.ValueSourceChain {
 	return cli.NewValueSourceChain(cli.EnvVar(environment), &fileKey{settings: s, key: key})
 }
 
-// check reads the file once more, strictly, and makes the log.
-func (s *settings) check(logTo io.Writer) (*slog.Logger, error) {
+// Check reads the file once more, strictly, and makes the log.
+func (s *Settings) Check(logTo io.Writer) (*slog.Logger, error) {
 	if _, err := s.read(); err != nil {
 		return nil, err
 	}
@@ -102,7 +102,7 @@ func (s *settings) check(logTo io.Writer) (*slog.Logger, error) {
 func defaultFile() string { return filepath.Join(xdg.ConfigHome, "arbora", "arbora.toml") }
 
 // read gives the file's values by key. The default file need not be there.
-func (s *settings) read() (map[string]string, error) {
+func (s *Settings) read() (map[string]string, error) {
 	if s.file == "" {
 		return nil, nil
 	}
@@ -113,7 +113,7 @@ func (s *settings) read() (map[string]string, error) {
 		return nil, fmt.Errorf("the configuration file cannot be read: %w", err)
 	}
 	defer file.Close()
-	var values settings
+	var values Settings
 	err = toml.NewDecoder(file).DisallowUnknownFields().Decode(&values)
 	var unknown *toml.StrictMissingError
 	if errors.As(err, &unknown) {
@@ -130,7 +130,7 @@ func (s *settings) read() (map[string]string, error) {
 }
 
 // post gives the mail server that takes letters; none when no mail is to be sent.
-func (s *settings) post() (service.Post, error) {
+func (s *Settings) post() (service.Post, error) {
 	if s.Mail == "" {
 		return nil, nil
 	}
@@ -138,13 +138,13 @@ func (s *settings) post() (service.Post, error) {
 }
 
 // sealer gives what seals secrets in the records. Its key is made on first use.
-func (s *settings) sealer() (*people.Sealer, error) {
+func (s *Settings) sealer() (*people.Sealer, error) {
 	name := s.SealingKey
 	switch {
 	case name == "" && s.Database == "":
 		name = filepath.Join(s.Data, "sealing-key")
 	case name == "":
-		name = dataHome("sealing-key")
+		name = DataHome("sealing-key")
 	}
 	text, err := os.ReadFile(name)
 	if errors.Is(err, os.ErrNotExist) {
@@ -191,7 +191,7 @@ func newSealingKey(name string) ([]byte, error) {
 
 // fileKey looks a setting up in the file.
 type fileKey struct {
-	settings *settings
+	settings *Settings
 	key      string
 }
 

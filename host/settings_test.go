@@ -12,13 +12,13 @@ import (
 )
 
 // settle runs a command line and gives the settings it leads to.
-func settle(t *testing.T, args ...string) (settings, error) {
-	set := &settings{}
+func settle(t *testing.T, args ...string) (Settings, error) {
+	set := &Settings{}
 	var err error
 	command := &cli.Command{
 		Name: "serve", Flags: set.flags(true), Writer: io.Discard, ErrWriter: io.Discard,
 		Action: func(context.Context, *cli.Command) error {
-			_, err = set.check(io.Discard)
+			_, err = set.Check(io.Discard)
 			return nil
 		},
 	}
@@ -34,7 +34,7 @@ func TestSettings(t *testing.T) {
 
 	set, err := settle(t)
 	require.NoError(t, err)
-	require.Equal(t, defaultListen, set.Listen)
+	require.Equal(t, DefaultListen, set.Listen)
 	require.Empty(t, set.Database)
 	require.Equal(t, "info", set.Log)
 
@@ -72,7 +72,7 @@ func TestSettings(t *testing.T) {
 // TestTheSealingKeyIsClosed refuses a key that others can read or replace, and says what to do.
 func TestTheSealingKeyIsClosed(t *testing.T) {
 	name := filepath.Join(t.TempDir(), "sealing-key")
-	set := settings{SealingKey: name}
+	set := Settings{SealingKey: name}
 	first, err := set.sealer()
 	require.NoError(t, err, "a key is made on first use")
 	sealed := first.Seal([]byte("seed"), "test")

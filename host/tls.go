@@ -25,7 +25,7 @@ type certificate struct {
 const lookEvery = time.Second
 
 // tls gives how connections are protected; nil when no certificate is set. The error says which file does not do.
-func (s *settings) tls() (*tls.Config, error) {
+func (s *Settings) tls() (*tls.Config, error) {
 	if s.TLSCertificate == "" && s.TLSKey == "" {
 		return nil, nil
 	}
@@ -82,7 +82,7 @@ func newest(files ...string) (at time.Time, err error) {
 }
 
 // proxies gives the networks whose word is taken for where a request came from.
-func (s *settings) proxies() (list []string, err error) {
+func (s *Settings) proxies() (list []string, err error) {
 	for _, text := range strings.FieldsFunc(s.TrustedProxies, func(r rune) bool { return r == ',' || r == ' ' }) {
 		if _, err := netip.ParsePrefix(text); err != nil {
 			if _, err := netip.ParseAddr(text); err != nil {

@@ -43,7 +43,7 @@ func writeCertificate(t *testing.T, file, key string, serial int64) *x509.Certif
 // TestTLS answers by TLS and HTTP/2, goes on with another certificate when the files change, and with the one before while they
 // cannot be read.
 func TestTLS(t *testing.T) {
-	set := settings{TLSCertificate: filepath.Join(t.TempDir(), "certificate.pem"), TLSKey: filepath.Join(t.TempDir(), "key.pem")}
+	set := Settings{TLSCertificate: filepath.Join(t.TempDir(), "certificate.pem"), TLSKey: filepath.Join(t.TempDir(), "key.pem")}
 	_, err := set.tls()
 	require.ErrorContains(t, err, "the TLS certificate cannot be used")
 	first := writeCertificate(t, set.TLSCertificate, set.TLSKey, 1)
@@ -91,11 +91,11 @@ func TestNothingIsAnsweredInTheClear(t *testing.T) {
 	require.NoError(t, protected(beyond, &tls.Config{}, nil))
 	require.NoError(t, protected(beyond, nil, []string{"10.0.0.1"}))
 	require.NoError(t, protected(here, nil, nil))
-	_, err := (&settings{TLSKey: "key.pem"}).tls()
+	_, err := (&Settings{TLSKey: "key.pem"}).tls()
 	require.ErrorContains(t, err, "go together")
-	list, err := (&settings{TrustedProxies: "10.0.0.1, 10.1.0.0/16"}).proxies()
+	list, err := (&Settings{TrustedProxies: "10.0.0.1, 10.1.0.0/16"}).proxies()
 	require.NoError(t, err)
 	require.Equal(t, []string{"10.0.0.1", "10.1.0.0/16"}, list)
-	_, err = (&settings{TrustedProxies: "proxy"}).proxies()
+	_, err = (&Settings{TrustedProxies: "proxy"}).proxies()
 	require.ErrorContains(t, err, "neither a network address nor a network")
 }

@@ -1,4 +1,4 @@
-// Package demorun runs the built arbora's demo beside a program that looks at it.
+// Package demorun runs the built arbora-demo beside a program that looks at it.
 package demorun
 
 import (
@@ -13,9 +13,9 @@ import (
 	"syscall"
 )
 
-// Start starts arbora demo, with its records in a directory, and waits until it says where the console is.
+// Start starts the service on the demo data by arbora-demo, with its records in a directory, and waits until it says where the console is.
 func Start(ctx context.Context, program, home string) (address string, stop func(), err error) {
-	command := exec.CommandContext(ctx, program, "demo", "--data", filepath.Join(home, "records"), "--listen", "127.0.0.1:0")
+	command := exec.CommandContext(ctx, program, "start", "--data", filepath.Join(home, "records"), "--listen", "127.0.0.1:0")
 	command.Stderr = os.Stderr
 	output, err := command.StdoutPipe()
 	if err != nil {
@@ -36,5 +36,5 @@ func Start(ctx context.Context, program, home string) (address string, stop func
 		}
 	}
 	stop()
-	return "", nil, fmt.Errorf("arbora demo did not start")
+	return "", nil, fmt.Errorf("arbora-demo did not start")
 }

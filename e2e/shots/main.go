@@ -45,7 +45,7 @@ func run(ctx context.Context, program, out, only string) error {
 		return err
 	}
 	defer os.RemoveAll(home)
-	address, stop, err := demorun.Start(ctx, program, home)
+	address, stop, err := demorun.Start(ctx, program+"-demo", home)
 	if err != nil {
 		return err
 	}
@@ -184,7 +184,7 @@ func terminals(ctx context.Context, program, address, home, out string, wanted f
 		},
 		"terminal-scope": {
 			"arbora scope search scans", "arbora scope matrix " + digitising + " --groups",
-			"arbora loam show " + digitising, "arbora loam erase " + digitising + "/scans.bucket/labels/00412.txt",
+			"arbora-demo loam show " + digitising, "arbora-demo loam erase " + digitising + "/scans.bucket/labels/00412.txt",
 		},
 		"terminal-check": {
 			"arbora check edit bucket --user bram --at lindenmere/gardens/glasshouses/alpine-house/sensor-log.bucket",

@@ -53,7 +53,7 @@ func isUnavailable(err error) bool {
 }
 
 func notThere(what string) *Problem {
-	return problem(http.StatusNotFound, "not-there", fmt.Sprintf("there is no %s, or you may not see it", what), "arbora loam show lists what you may use")
+	return problem(http.StatusNotFound, "not-there", fmt.Sprintf("there is no %s, or you may not see it", what), "arbora-demo loam show lists what you may use")
 }
 
 // refusal turns Arbora's no into an answer that tells what is missing, where, and how to ask for it, and nothing that the

@@ -75,7 +75,7 @@ func (c *call) fetchObject(ctx context.Context, address string) (loamapi.Object,
 }
 
 func noObject(name string) *Problem {
-	return problem(http.StatusNotFound, "not-there", fmt.Sprintf("the bucket has no object %q", name), "arbora loam objects lists what it has")
+	return problem(http.StatusNotFound, "not-there", fmt.Sprintf("the bucket has no object %q", name), "arbora-demo loam objects lists what it has")
 }
 
 func (c *call) putObject(ctx context.Context, address, mediaType string, body []byte) (loamapi.Object, error) {

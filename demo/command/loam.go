@@ -1,4 +1,4 @@
-package host
+package command
 
 import (
 	"bufio"
@@ -17,6 +17,7 @@ import (
 
 	"arbora.example/child"
 	"arbora.example/demo"
+	"arbora.example/host"
 	"arbora.example/server"
 	"arbora.example/standin/loam"
 	"arbora.example/standin/loam/loamapi"
@@ -29,17 +30,17 @@ const defaultLoam = "127.0.0.1:8427"
 // loamDatabase is what a private server calls Loam's database.
 const loamDatabase = "loam"
 
-func (h *Host) runLoamCommand() *cli.Command {
-	set := settings{}
+func (d *Demo) serveLoamCommand() *cli.Command {
+	set := host.Settings{}
 	return &cli.Command{
-		Name: "run-loam", Usage: "run Loam, the stand-in cloud, whose every act asks Arbora first",
+		Name: "serve-loam", Usage: "run Loam, the stand-in cloud, whose every act asks Arbora first",
 		Description: "Loam acts by six API keys, one for each of its services (" + strings.Join(loamapi.Services, ", ") + "), which a\nkeeper issues with \"arbora key create --service NAME\". They stand in a JSON file:\n{\"compute\": {\"key\": \"…\", \"secret\": \"…\"}, …}. Start arbora serve with --loam URL to reach Loam through it.",
 		Flags: []cli.Flag{
-			&cli.StringFlag{Name: "arbora", Usage: "`URL` where Arbora answers", Value: "http://" + defaultListen},
+			&cli.StringFlag{Name: "arbora", Usage: "`URL` where Arbora answers", Value: "http://" + host.DefaultListen},
 			&cli.StringFlag{Name: "keys", Usage: "`FILE` with the API keys of Loam's services", Required: true},
 			&cli.StringFlag{Name: "listen", Usage: "`HOST:PORT` to answer at", Value: defaultLoam, Destination: &set.Listen},
 			&cli.StringFlag{Name: "database", Usage: "`DSN` of Loam's own MariaDB database, as user:password@tcp(host:port)/database", Destination: &set.Database},
-			&cli.StringFlag{Name: "data", Usage: "without a DSN: `DIRECTORY` of a private MariaDB server, which may be Arbora's", Value: dataHome("records"), Destination: &set.Data},
+			&cli.StringFlag{Name: "data", Usage: "without a DSN: `DIRECTORY` of a private MariaDB server, which may be Arbora's", Value: host.DataHome("records"), Destination: &set.Data},
 			&cli.StringFlag{Name: "log", Usage: "least `LEVEL` that is logged: debug, info, warn or error", Value: "info", Destination: &set.Log},
 		},
 		Action: func(ctx context.Context, c *cli.Command) error {
@@ -47,17 +48,17 @@ func (h *Host) runLoamCommand() *cli.Command {
 			if err != nil {
 				return err
 			}
-			return h.runLoam(ctx, set, c.String("arbora"), keys)
+			return d.serveLoam(ctx, set, c.String("arbora"), keys)
 		},
 	}
 }
 
-func (h *Host) runLoam(ctx context.Context, set settings, arbora string, keys map[string]loamapi.Key) (err error) {
-	log, err := set.check(h.Err)
+func (d *Demo) serveLoam(ctx context.Context, set host.Settings, arbora string, keys map[string]loamapi.Key) (err error) {
+	log, err := set.Check(d.Err)
 	if err != nil {
 		return err
 	}
-	ctx, stop := until(ctx)
+	ctx, stop := host.Until(ctx)
 	defer stop()
 	if set.Database == "" {
 		private, err := mariadbd.Start(ctx, set.Data)
@@ -85,7 +86,7 @@ func (h *Host) runLoam(ctx context.Context, set settings, arbora string, keys ma
 		return errors.Join(err, listener.Close(), cloud.Close())
 	}
 	go cloud.KeepSettled(ctx)
-	fmt.Fprintf(h.Out, "%shttp://%s\n", loamAnswers, listener.Addr())
+	fmt.Fprintf(d.Out, "%shttp://%s\n", loamAnswers, listener.Addr())
 	return errors.Join(server.Serve(ctx, listener, nil, handler), cloud.Close())
 }
 
@@ -108,7 +109,7 @@ func readLoamKeys(name string) (map[string]loamapi.Key, error) {
 }
 
 // startLoam starts Loam in a process of its own and waits until it answers. Its keys are issued on first use.
-func (h *Host) startLoam(ctx context.Context, set settings, arbora string) (*child.Process, error) {
+func (d *Demo) startLoam(ctx context.Context, set host.Settings, arbora string) (*child.Process, error) {
 	keys := filepath.Join(set.Data, loamKeysFile)
 	if _, err := os.Stat(keys); errors.Is(err, os.ErrNotExist) {
 		if err := issueLoamKeys(ctx, arbora, keys); err != nil {
@@ -119,9 +120,9 @@ func (h *Host) startLoam(ctx context.Context, set settings, arbora string) (*chi
 	if err != nil {
 		return nil, err
 	}
-	command := exec.Command(program, "run-loam", "--arbora", arbora, "--keys", keys, "--data", set.Data, "--log", set.Log,
+	command := exec.Command(program, "serve-loam", "--arbora", arbora, "--keys", keys, "--data", set.Data, "--log", set.Log,
 		"--listen", strings.TrimPrefix(set.Loam, "http://"))
-	command.Stderr = h.Err
+	command.Stderr = d.Err
 	output, tell, err := os.Pipe()
 	if err != nil {
 		return nil, err

@@ -1,4 +1,4 @@
-package host
+package command
 
 import (
 	"context"
@@ -6,10 +6,11 @@ import (
 
 	"github.com/urfave/cli/v3"
 
+	"arbora.example/host"
 	"arbora.example/standin/mailsink"
 )
 
-func (h *Host) mailSinkCommand() *cli.Command {
+func (d *Demo) mailSinkCommand() *cli.Command {
 	return &cli.Command{
 		Name: "mail-sink", Usage: "run a stand-in mail server that shows every letter on a page and delivers none",
 		Flags: []cli.Flag{
@@ -17,13 +18,13 @@ func (h *Host) mailSinkCommand() *cli.Command {
 			&cli.StringFlag{Name: "page-listen", Usage: "`HOST:PORT` to show it at", Value: "127.0.0.1:8426"},
 		},
 		Action: func(ctx context.Context, c *cli.Command) error {
-			ctx, stop := until(ctx)
+			ctx, stop := host.Until(ctx)
 			defer stop()
 			sink, err := mailsink.Start(c.String("mail-listen"), c.String("page-listen"))
 			if err != nil {
 				return fmt.Errorf("%w: choose other addresses with --mail-listen and --page-listen", err)
 			}
-			fmt.Fprintf(h.Out, "Mail is taken at %s and shown at %s/\n", sink.Mail(), sink.Page())
+			fmt.Fprintf(d.Out, "Mail is taken at %s and shown at %s/\n", sink.Mail(), sink.Page())
 			<-ctx.Done()
 			return sink.Close()
 		},
