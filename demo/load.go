@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"arbora.example/access"
@@ -15,6 +16,22 @@ import (
 type loader struct {
 	address, token string
 	*client.Client
+	clock Clock
+}
+
+// Clock sets the service's clock to some days before now. A nil one sets nothing: all happens at once.
+type Clock func(daysAgo int)
+
+// on goes on some days before now. Sessions have ended by then, so whoever acts signs in again.
+func (l *loader) on(ctx context.Context, daysAgo int) error {
+	if l.clock == nil {
+		return nil
+	}
+	l.clock(daysAgo)
+	again, err := as(ctx, l.address, "rowan@lindenmere")
+	again.clock = l.clock
+	*l = again
+	return err
 }
 
 // as gives a loader that acts as somebody of the demo.
@@ -50,7 +67,24 @@ func tokenFor(ctx context.Context, address, name, password string) (string, erro
 }
 
 // LoadStart loads what there is before the story, into a service whose keeper is [Keeper] with [Passphrase].
-func LoadStart(ctx context.Context, address string) error {
+func LoadStart(ctx context.Context, address string) error { return loadStart(ctx, address, nil) }
+
+// Began is how many days ago the history of the demo began.
+const Began = 182
+
+// LoadHistory loads the same and what the story leaves behind, as it came about over half a year. Letters is the page of the mail sink
+// that takes what the service sends.
+func LoadHistory(ctx context.Context, address, letters string, clock Clock) error {
+	clock(Began)
+	if err := loadStart(ctx, address, clock); err != nil {
+		return err
+	}
+	err := loadStory(ctx, address, letters, clock)
+	clock(0)
+	return err
+}
+
+func loadStart(ctx context.Context, address string, clock Clock) error {
 	keeper, err := SignIn(ctx, address, Keeper, Passphrase)
 	if err != nil {
 		return err
@@ -71,52 +105,63 @@ func LoadStart(ctx context.Context, address string) error {
 	if err != nil {
 		return err
 	}
-	if err := l.scopes(ctx, tree); err != nil {
-		return err
-	}
-	for _, p := range people {
-		if err := l.person(ctx, p); err != nil {
+	l.clock = clock
+	return l.chapters(ctx, []chapter{
+		{181, func() error { return l.scopes(ctx, tree) }},
+		{178, func() error { return l.everybody(ctx, people) }},
+		{175, func() error { return l.groups(ctx) }},
+		{174, func() error { return l.grants(ctx, firstGrants) }},
+	})
+}
+
+// chapter is what happened on one day, some days ago.
+type chapter struct {
+	daysAgo int
+	happens func() error
+}
+
+func (l *loader) chapters(ctx context.Context, chapters []chapter) error {
+	for _, c := range chapters {
+		if err := l.on(ctx, c.daysAgo); err != nil {
+			return err
+		}
+		if err := c.happens(); err != nil {
 			return err
 		}
 	}
-	if err := l.groups(ctx); err != nil {
-		return err
-	}
-	return l.grants(ctx, firstGrants)
+	return nil
 }
 
 // LoadStory loads what the story leaves behind, some refused attempts among it. Letters is the page of the mail sink that takes
 // what the service sends.
 func LoadStory(ctx context.Context, address, letters string) error {
+	return loadStory(ctx, address, letters, nil)
+}
+
+func loadStory(ctx context.Context, address, letters string, clock Clock) error {
 	l, err := as(ctx, address, "rowan@lindenmere")
 	if err != nil {
 		return err
 	}
-	if err := l.scopes(ctx, lastTouches); err != nil {
-		return err
-	}
-	if err := l.person(ctx, bram); err != nil {
-		return err
-	}
-	if err := l.member(ctx, "glasshouse-engineers", "user", bram.name); err != nil {
-		return err
-	}
-	if err := l.labelIndexer(ctx); err != nil {
-		return err
-	}
-	if err := l.grants(ctx, storyGrants); err != nil {
-		return err
-	}
-	if err := l.juno(ctx, letters); err != nil {
-		return err
-	}
-	if err := l.seedPeople(ctx); err != nil {
-		return err
-	}
-	if err := l.policies(ctx); err != nil {
-		return err
-	}
-	return l.refusals(ctx)
+	l.clock = clock
+	bramsOwn := func(g grant) bool { return g.kind == "user" && g.name == bram.name }
+	early := slices.DeleteFunc(slices.Clone(storyGrants), bramsOwn)
+	half := len(early) / 2
+	return l.chapters(ctx, []chapter{
+		{150, func() error { return l.scopes(ctx, lastTouches) }},
+		{121, func() error { return l.labelIndexer(ctx) }},
+		{120, func() error { return l.grants(ctx, early[:half]) }},
+		{84, func() error { return l.grants(ctx, early[half:]) }},
+		{60, func() error { return l.juno(ctx, letters) }},
+		{45, func() error { return l.seedPeople(ctx) }},
+		{30, func() error { return l.policies(ctx) }},
+		{9, func() error { return l.person(ctx, bram) }},
+		{8, func() error { return l.member(ctx, "glasshouse-engineers", "user", bram.name) }},
+		{7, func() error {
+			return l.grants(ctx, slices.DeleteFunc(slices.Clone(storyGrants), func(g grant) bool { return !bramsOwn(g) }))
+		}},
+		{2, func() error { return l.refusals(ctx) }},
+	})
 }
 
 // refusals are attempts beyond what somebody holds; that they are refused is expected.
@@ -157,6 +202,15 @@ func (l loader) scopes(ctx context.Context, scopes []scope) error {
 		}
 		if err := client.Done(l.CreateScope(ctx, parent, nil, wanted)); err != nil {
 			return fmt.Errorf("create %s: %w", s.address, err)
+		}
+	}
+	return nil
+}
+
+func (l loader) everybody(ctx context.Context, people []person) error {
+	for _, p := range people {
+		if err := l.person(ctx, p); err != nil {
+			return err
 		}
 	}
 	return nil

@@ -1,6 +1,9 @@
 package demo
 
-import "strings"
+import (
+	"strings"
+	"time"
+)
 
 const (
 	vault       = "lindenmere/science/seedbank/seedbank-vault"
@@ -19,6 +22,7 @@ func words(text string) []string { return strings.Fields(text) }
 
 // story gives the steps of the story, by command line.
 func story(address string) []step {
+	inTwoWeeks := time.Now().AddDate(0, 0, 14).Format("2006-01-02")
 	const bramsFirst, bramsOwn = "left-on-the-potting-bench", "nine-quiet-greenhouse-mice"
 	return []step{
 		{1, "rowan signs in and reads the tree before touching anything", []try{
@@ -235,6 +239,15 @@ func story(address string) []step {
 				words: "everything the group can do, and where"},
 			{as: "oona", args: words("grant create observer --user oona --at " + vault), status: failed, says: []string{`takes the permission "create grant"`},
 				words: "an auditor sees all and changes nothing"},
+		}},
+		{16, "what is given for a while ends by itself", []try{
+			{as: "rowan", args: words("grant create observer --user bram --at " + vault + " --until " + inTwoWeeks), says: []string{"Granted observer"}, words: "bram may look at the vault for two weeks"},
+			{as: "rowan", args: words("check describe project --user bram --at " + vault), says: []string{"Yes, bram may"}, words: "he may"},
+			{later: 15},
+			{args: words("sign-in rowan@lindenmere --save-as rowan --password-from - --server " + address), input: Passphrase + "\n",
+				says: []string{"Signed in as rowan@lindenmere"}, words: "the sessions of before have ended: rowan signs in again"},
+			{as: "rowan", args: words("check describe project --user bram --at " + vault), status: no, words: "he may no more, and nobody had to think of it"},
+			{as: "rowan", args: words("explain describe project --user bram --at " + vault), status: no, says: []string{"ended"}, words: "the grant is there, and that its period is over is said"},
 		}},
 	}
 }

@@ -29,6 +29,7 @@ type try struct {
 	keep   map[string]string
 	letter string // instead of a command: the newest letter to this address, as the mail sink shows it
 	visit  string // instead of a command: what somebody who is not signed in gets at this address
+	later  int    // instead of a command: so many days pass
 	words  string // the expectation, for people
 }
 
@@ -49,9 +50,9 @@ const (
 
 // Tour goes through the story by the command lines of two programs, against a service that holds what there is before the
 // story. It keeps its saved sign-ins in the directory, tells each step, and returns an error at the first difference.
-// Letters are read where letters says, the page of a mail sink.
-func Tour(ctx context.Context, out io.Writer, programs map[string]string, address, letters, directory string) error {
-	t := tourist{out: out, programs: programs, letters: letters, directory: directory, kept: map[string]string{}}
+// Letters are read where letters says, the page of a mail sink; the clock is the service's.
+func Tour(ctx context.Context, out io.Writer, programs map[string]string, address, letters, directory string, clock Clock) error {
+	t := tourist{clock: clock, out: out, programs: programs, letters: letters, directory: directory, kept: map[string]string{}}
 	for _, s := range story(address) {
 		fmt.Fprintf(out, "\n%d. %s\n", s.number, s.title)
 		for _, each := range s.tries {
@@ -67,6 +68,7 @@ type tourist struct {
 	out                io.Writer
 	programs           map[string]string // arbora and arbora-demo
 	letters, directory string
+	clock              Clock
 	kept               map[string]string
 }
 
@@ -122,6 +124,11 @@ func (t tourist) run(ctx context.Context, each try) error {
 		}
 		fmt.Fprintf(t.out, "\n   the mail of %s\n", each.letter)
 		return t.compare(each, "the letter", text, 0)
+	}
+	if each.later > 0 {
+		t.clock(-each.later)
+		fmt.Fprintf(t.out, "\n   %d days pass\n", each.later)
+		return nil
 	}
 	if each.visit != "" {
 		status, text, err := visited(ctx, each.visit)

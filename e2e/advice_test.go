@@ -56,5 +56,5 @@ func TestAdvice(t *testing.T) {
 		require.NotContains(t, preview(other), "one by one")
 	}
 	c.must("grant create operator --group internal-audit --at " + trial)
-	require.Contains(t, preview("operator --user piotr --at "+trial), "Better: Group internal-audit holds operator there already: put piotr into it, and it ends with the membership.\n")
+	require.Contains(t, preview("operator --user piotr --at "+trial), "Better: Group internal-audit holds operator there already: add piotr to it, and it ends with the membership.\n")
 }

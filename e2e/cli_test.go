@@ -308,7 +308,7 @@ func TestTour(t *testing.T) {
 	status, out, errs := newTerminal(t).run("", "tour")
 	require.Zero(t, status, out+errs)
 	require.Contains(t, out, "The tour holds")
-	for number := range 15 {
+	for number := range 16 {
 		require.Contains(t, out, fmt.Sprintf("\n%d. ", number+1), "a step of the story is missing")
 	}
 }

@@ -29,7 +29,7 @@ func TestWhatSomebodyCouldGiveThemselves(t *testing.T) {
 	require.Equal(t, "lindenmere", rowans.Powers[0].Scope.Address)
 	require.Equal(t, "may grant themselves content-keeper, or write a statement there", rowans.Powers[0].Way)
 	require.Contains(t, rowans.Powers[0].Gains, "erase object")
-	require.Equal(t, api.Power{Scope: rowans.Powers[1].Scope, Way: "may put themselves into group curators", Gains: []string{"list object", "fetch object"}}, rowans.Powers[1])
+	require.Equal(t, api.Power{Scope: rowans.Powers[1].Scope, Way: "may add themselves to group curators", Gains: []string{"list object", "fetch object"}}, rowans.Powers[1])
 	require.Empty(t, could("rowan", "tomas").Powers)
 	hidden := could("yuki", "rowan")
 	require.Empty(t, hidden.Powers, "who may not list grants learns of none")

@@ -32,6 +32,8 @@ import (
 type Host struct {
 	Version  string
 	Out, Err io.Writer
+	// Clock is asked for every moment that the service records. Nil is the machine's own, which no setting changes.
+	Clock func() time.Time
 }
 
 // Commands are the host's commands.
@@ -119,6 +121,13 @@ func (h *Host) records(ctx context.Context, set Settings, log *slog.Logger) (*st
 	}, nil
 }
 
+func (h *Host) clock() func() time.Time {
+	if h.Clock == nil {
+		return time.Now
+	}
+	return h.Clock
+}
+
 // Instance is a service that answers.
 type Instance struct {
 	Service *service.Service
@@ -164,7 +173,7 @@ func (h *Host) Start(ctx context.Context, set Settings, log *slog.Logger) (*Inst
 		return nil, errors.Join(err, listener.Close(), closeRecords())
 	}
 	svc := service.New(service.Options{
-		Records: service.RecordsIn(records), Files: files, Catalogue: access.Shipped(), Clock: time.Now, Log: log, Sealer: sealer, Post: post, Address: strings.TrimSuffix(set.Address, "/"),
+		Records: service.RecordsIn(records), Files: files, Catalogue: access.Shipped(), Clock: h.clock(), Log: log, Sealer: sealer, Post: post, Address: strings.TrimSuffix(set.Address, "/"),
 	})
 	handler, err := server.New(server.Options{Service: svc, Console: console.Files(), Version: h.Version, Log: log, Loam: set.Loam, Proxies: proxies, Contact: set.Contact})
 	if err != nil {

@@ -37,7 +37,7 @@ func (d desk) groupInstead(g access.Grant) []string {
 		switch {
 		case other.Role != g.Role || !lasting(other):
 		case theirs.Kind == access.Group && theirs.Gathers == nil:
-			return []string{fmt.Sprintf("Group %s holds %s there already: put %s into it, and it ends with the membership.", theirs.Name, g.Role, holder.Name)}
+			return []string{fmt.Sprintf("Group %s holds %s there already: add %s to it, and it ends with the membership.", theirs.Name, g.Role, holder.Name)}
 		case isPerson(theirs) && theirs.ID != holder.ID && !slices.Contains(alike, theirs.Name):
 			alike = append(alike, theirs.Name)
 		}

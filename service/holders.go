@@ -33,7 +33,7 @@ func (d desk) steps(q access.Question) []Step {
 		s := Step{Step: step, At: d.ref(scope)}
 		switch {
 		case step.Group != nil && enrols:
-			s.Words = fmt.Sprintf("put %s into group %s", who.Name, step.Group.Name)
+			s.Words = fmt.Sprintf("add %s to group %s", who.Name, step.Group.Name)
 		case step.Role != nil && grants:
 			s.Words = fmt.Sprintf("grant %s to %s at %s", step.Role.Name, who.Name, s.At.Address)
 		case !step.Lift.IsZero():
@@ -272,7 +272,7 @@ func (s *Service) Powers(ctx context.Context, c Caller, organisation string, who
 func (d desk) wayOf(power access.Power) string {
 	switch {
 	case power.Group != nil:
-		return "may put themselves into group " + power.Group.Name
+		return "may add themselves to group " + power.Group.Name
 	case power.RunAs != nil:
 		return "may run a machine as service account " + d.called(*power.RunAs).Name
 	case power.Role == nil:

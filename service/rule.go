@@ -141,9 +141,9 @@ func whyWords(m access.Met, r RuleView) string {
 	case access.OtherScope:
 		return "holds at " + r.At.Address + " alone"
 	case access.PeriodOver:
-		return "its period is over"
+		return "has ended"
 	case access.PeriodAhead:
-		return "its period has not begun"
+		return "has not begun"
 	case access.PeriodUnknown:
 		return "has a period, and no time was told"
 	case access.ConditionFalse:

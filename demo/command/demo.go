@@ -10,6 +10,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"sync/atomic"
 	"time"
 
 	"github.com/urfave/cli/v3"
@@ -24,7 +25,16 @@ import (
 )
 
 // Demo runs the demo's commands.
-type Demo struct{ host.Host }
+type Demo struct {
+	host.Host
+	behind atomic.Int64 // how far the service's clock is behind the machine's
+}
+
+// now is the service's clock, which the demo sets: its history is written over half a year, and the tour has days pass.
+func (d *Demo) now() time.Time { return time.Now().Add(-time.Duration(d.behind.Load())) }
+
+// setClock sets the service's clock to some days before now, or after it for a negative number.
+func (d *Demo) setClock(daysAgo int) { d.behind.Store(int64(daysAgo) * int64(24*time.Hour)) }
 
 // Commands are those of arbora-demo.
 func (d *Demo) Commands(tools arbora.Tools) []*cli.Command {
@@ -87,12 +97,13 @@ func (d *Demo) startDemo(ctx context.Context, set host.Settings, letters string)
 			return nil, err
 		}
 	}
+	d.Clock = d.now
 	i, err := d.Start(ctx, set, log)
 	if err != nil {
 		return nil, err
 	}
 	if fresh {
-		err = loadDemo(ctx, i.Service, i.Address, letters)
+		err = d.loadDemo(ctx, i.Service, i.Address, letters)
 	}
 	if err == nil {
 		err = d.addLoam(ctx, i, set, fresh, letters != "")
@@ -123,14 +134,17 @@ func (d *Demo) addLoam(ctx context.Context, i *host.Instance, set host.Settings,
 	return demo.LoadLoamStory(ctx, i.Address)
 }
 
-func loadDemo(ctx context.Context, svc *service.Service, address, letters string) error {
+func (d *Demo) loadDemo(ctx context.Context, svc *service.Service, address, letters string) error {
+	if letters != "" {
+		d.setClock(demo.Began)
+	}
 	if _, _, err := svc.MakeKeeper(ctx, demo.Keeper, demo.Passphrase); err != nil {
 		return err
 	}
-	if err := demo.LoadStart(ctx, address); err != nil || letters == "" {
-		return err
+	if letters == "" {
+		return demo.LoadStart(ctx, address)
 	}
-	return demo.LoadStory(ctx, address, letters)
+	return demo.LoadHistory(ctx, address, letters, d.setClock)
 }
 
 // dropRecords clears away records of the demo that were not loaded to the end.
@@ -193,7 +207,7 @@ func (d *Demo) tourCommand() *cli.Command {
 			}
 			programs, err := besides("arbora", "arbora-demo")
 			if err == nil {
-				err = demo.Tour(ctx, d.Out, programs, i.Address, sink.Page(), directory)
+				err = demo.Tour(ctx, d.Out, programs, i.Address, sink.Page(), directory, d.setClock)
 			}
 			if err == nil {
 				fmt.Fprintf(d.Out, "\nThe tour holds (%s).\n", time.Since(start).Round(time.Second))
