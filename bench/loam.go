@@ -81,7 +81,7 @@ func (r *report) loam(ctx context.Context, database *mariadbd.Server, records *s
 	if err != nil {
 		return err
 	}
-	if err := client.Done(arbora.CreateScope(ctx, "lindenmere", nil, api.ScopeNew{Kind: "project", Name: "shed"})); err != nil {
+	if err := client.Done(arbora.CreateScope(ctx, "lindenmere", api.ScopeNew{Kind: "project", Name: "shed"})); err != nil {
 		return err
 	}
 	people, err := loamclient.At("http://"+at.Addr().String(), string(steward.Token))

@@ -53,7 +53,7 @@ func (a *app) signIn(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return usageError{err}
 	}
-	status, err := client.Read[api.Status](arbora.GetStatus(ctx))
+	status, err := arbora.GetStatus(ctx)
 	if err != nil {
 		return err
 	}
@@ -100,7 +100,7 @@ func (a *app) signInByPassword(ctx context.Context, c *cli.Command, arbora *clie
 	var s api.Session
 	err := a.withCode(c, func(code *string) (err error) {
 		attempt.Code = code
-		s, err = client.Read[api.Session](arbora.SignIn(ctx, attempt))
+		s, err = arbora.SignIn(ctx, attempt)
 		return err
 	})
 	return s, err
@@ -139,7 +139,7 @@ func (a *app) signOutCommand() *cli.Command {
 			// A session that has ended already is as good as ended now.
 			var problem *client.Error
 			if s.saved.Key == "" {
-				if err := client.Done(s.SignOut(ctx)); err != nil && !(errors.As(err, &problem) && problem.Status == 401) {
+				if err := s.SignOut(ctx); err != nil && !(errors.As(err, &problem) && problem.Status == 401) {
 					return err
 				}
 			}
@@ -203,7 +203,7 @@ func (a *app) whoamiCommand() *cli.Command {
 			if err != nil {
 				return err
 			}
-			me, err := client.Read[api.Session](s.GetSession(ctx))
+			me, err := s.GetSession(ctx)
 			if err != nil {
 				return err
 			}
@@ -244,7 +244,7 @@ func (a *app) proveCommand() *cli.Command {
 		Name: "prove", Usage: "give your password once more, for what takes a fresh proof in the next minutes",
 		Flags: []cli.Flag{&cli.StringFlag{Name: "password-from", Usage: "read the password from the first line of `FILE` (- for standard input)"}},
 		Action: a.withPassword("Proved.", func(ctx context.Context, _ *cli.Command, s session, password string) error {
-			return client.Done(s.ProveSession(ctx, api.Proof{Password: &password}))
+			return s.ProveSession(ctx, api.Proof{Password: &password})
 		}),
 	}
 }

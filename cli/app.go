@@ -214,7 +214,7 @@ func (a *app) as(c *cli.Command) (session, error) {
 	if err != nil {
 		return session{}, err
 	}
-	var more []client.ClientOption
+	var more []client.Option
 	if code := c.String("confirm"); code != "" {
 		more = append(more, client.Confirmed(code))
 	}

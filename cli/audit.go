@@ -2,7 +2,6 @@ package cli
 
 import (
 	"context"
-	"net/http"
 	"time"
 
 	"github.com/urfave/cli/v3"
@@ -49,12 +48,12 @@ func (a *app) readAudit(ctx context.Context, c *cli.Command) error {
 	}
 	records, _, err := client.Pages(most, func(before *int64) ([]api.AuditRecord, *int64, error) {
 		params.Before = before
-		asked := func() (*http.Response, error) { return s.ListAuditRecords(ctx, s.saved.Organisation, params) }
 		if s.saved.Organisation == "" { // a keeper reads the installation's own
 			own := api.ListInstallationAuditRecordsParams(*params)
-			asked = func() (*http.Response, error) { return s.ListInstallationAuditRecords(ctx, &own) }
+			list, err := s.ListInstallationAuditRecords(ctx, &own)
+			return list.Records, list.Before, err
 		}
-		list, err := client.Read[api.AuditRecordList](asked())
+		list, err := s.ListAuditRecords(ctx, s.saved.Organisation, params)
 		return list.Records, list.Before, err
 	})
 	if err != nil {

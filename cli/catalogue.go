@@ -10,7 +10,6 @@ import (
 
 	"arbora.example/access"
 	"arbora.example/api"
-	"arbora.example/client"
 )
 
 func (a *app) catalogueCommand() *cli.Command {
@@ -37,12 +36,11 @@ func (a *app) browseCatalogue(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	read := s.ListServices
 	catalogue, err := api.Catalogue{}, error(nil)
 	if s.saved.Organisation == "" {
-		catalogue, err = client.Read[api.Catalogue](read(ctx))
+		catalogue, err = s.ListServices(ctx)
 	} else {
-		catalogue, err = client.Read[api.Catalogue](s.GetCatalogue(ctx, s.saved.Organisation))
+		catalogue, err = s.GetCatalogue(ctx, s.saved.Organisation)
 	}
 	if err != nil {
 		return err
@@ -72,7 +70,7 @@ func (a *app) registerService(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	registered, err := client.Read[api.CatalogueService](s.RegisterService(ctx, api.ServiceNew{File: text}))
+	registered, err := s.RegisterService(ctx, api.ServiceNew{File: text})
 	if err != nil {
 		return err
 	}
@@ -89,7 +87,7 @@ func (a *app) removeService(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	if err := client.Done(s.RemoveService(ctx, given[0])); err != nil {
+	if err := s.RemoveService(ctx, given[0]); err != nil {
 		return err
 	}
 	a.say(c, "Removed service %s.", given[0])
@@ -106,9 +104,9 @@ func (a *app) offerServices(ctx context.Context, c *cli.Command) error {
 		wanted.Services = &services
 	}
 	if c.Bool("preview") {
-		return a.previewed(c)(client.Read[api.Written](s.OfferServices(ctx, at, &api.OfferServicesParams{Preview: preview(c)}, wanted)))
+		return a.previewed(c)(s.OfferServices(ctx, at, &api.OfferServicesParams{Preview: preview(c)}, wanted))
 	}
-	written, err := client.Read[api.Written](s.OfferServices(ctx, at, nil, wanted))
+	written, err := s.OfferServices(ctx, at, nil, wanted)
 	if err != nil {
 		return err
 	}

@@ -9,7 +9,6 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"arbora.example/api"
-	"arbora.example/client"
 )
 
 // toldFlags are the circumstances of a question.
@@ -78,7 +77,7 @@ func (a *app) ask(ctx context.Context, c *cli.Command) (api.Answer, error) {
 	if err != nil {
 		return api.Answer{}, err
 	}
-	return client.Read[api.Answer](s.Check(ctx, at, question))
+	return s.Check(ctx, at, question)
 }
 
 func (a *app) check(ctx context.Context, c *cli.Command) error {

@@ -38,7 +38,7 @@ func (a *app) signInByKey(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return usageError{err}
 	}
-	me, err := client.Read[api.Session](arbora.GetSession(ctx))
+	me, err := arbora.GetSession(ctx)
 	if err != nil {
 		return err
 	}
@@ -61,7 +61,7 @@ func (a *app) signInByBrowser(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return usageError{err}
 	}
-	me, err := client.Read[api.Session](arbora.GetSession(ctx))
+	me, err := arbora.GetSession(ctx)
 	if err != nil {
 		return err
 	}
@@ -126,11 +126,11 @@ func (a *app) listSessions(ctx context.Context, c *cli.Command) error {
 	var list api.SessionList
 	l := listing{columns: []string{"Id", "Organisation", "Signed in", "Last used", "From", "Program", ""}, empty: "You have no session: this is an API key."}
 	if kind, name := signedIn(c); kind == "" {
-		list, err = client.Read[api.SessionList](s.ListSessions(ctx))
+		list, err = s.ListSessions(ctx)
 	} else if organisation, none := s.organisation(); none != nil {
 		err = none
 	} else {
-		list, err = client.Read[api.SessionList](s.ListSessionsOf(ctx, organisation, kind, name))
+		list, err = s.ListSessionsOf(ctx, organisation, kind, name)
 		l.empty = name + " is not signed in here."
 	}
 	if err != nil {
@@ -149,11 +149,11 @@ func (a *app) endSession(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	if kind, name := signedIn(c); kind == "" {
-		err = client.Done(s.EndSession(ctx, given[0]))
+		err = s.EndSession(ctx, given[0])
 	} else if organisation, none := s.organisation(); none != nil {
 		err = none
 	} else {
-		err = client.Done(s.EndSessionOf(ctx, organisation, kind, name, given[0]))
+		err = s.EndSessionOf(ctx, organisation, kind, name, given[0])
 	}
 	if err != nil {
 		return err
@@ -172,7 +172,7 @@ func (a *app) secondFactorCommand() *cli.Command {
 				if err != nil {
 					return err
 				}
-				f, err := client.Read[api.SecondFactor](s.ShowSecondFactor(ctx))
+				f, err := s.ShowSecondFactor(ctx)
 				if err != nil {
 					return err
 				}
@@ -191,7 +191,7 @@ func (a *app) secondFactorCommand() *cli.Command {
 				},
 				Action: a.withPassword("Removed your second factor: your password alone opens your account.", func(ctx context.Context, c *cli.Command, s session, password string) error {
 					return a.withCode(c, func(code *string) error {
-						return client.Done(s.RemoveSecondFactor(ctx, api.FactorRemoval{Password: password, Code: code}))
+						return s.RemoveSecondFactor(ctx, api.FactorRemoval{Password: password, Code: code})
 					})
 				}),
 			},
@@ -204,7 +204,7 @@ func (a *app) setUpFactor(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	seed, err := client.Read[api.FactorSeed](s.BeginSecondFactor(ctx))
+	seed, err := s.BeginSecondFactor(ctx)
 	if err != nil {
 		return err
 	}
@@ -217,7 +217,7 @@ func (a *app) setUpFactor(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	codes, err := client.Read[api.RecoveryCodes](s.ConfirmSecondFactor(ctx, api.FactorCode{Code: code}))
+	codes, err := s.ConfirmSecondFactor(ctx, api.FactorCode{Code: code})
 	if err != nil {
 		return err
 	}
@@ -237,7 +237,7 @@ func (a *app) switchCommand() *cli.Command {
 				return err
 			}
 			if !c.Args().Present() {
-				list, err := client.Read[api.SeatList](s.ListSeats(ctx))
+				list, err := s.ListSeats(ctx)
 				if err != nil {
 					return err
 				}
@@ -251,7 +251,7 @@ func (a *app) switchCommand() *cli.Command {
 			if err != nil {
 				return err
 			}
-			if _, err := client.Read[api.Session](s.SwitchOrganisation(ctx, api.OrganisationChoice{Organisation: given[0]})); err != nil {
+			if _, err := s.SwitchOrganisation(ctx, api.OrganisationChoice{Organisation: given[0]}); err != nil {
 				return err
 			}
 			file, err := readSignIns()
@@ -281,7 +281,7 @@ func (a *app) recoverCommand() *cli.Command {
 			if err != nil {
 				return usageError{err}
 			}
-			if err := client.Done(arbora.AskRecovery(ctx, api.RecoveryWanted{Address: given[0]})); err != nil {
+			if err := arbora.AskRecovery(ctx, api.RecoveryWanted{Address: given[0]}); err != nil {
 				return err
 			}
 			a.say(c, "If %s is a guest's account, a letter is on its way. Use its link with: arbora accept LINK", given[0])
@@ -320,7 +320,7 @@ func (a *app) accept(ctx context.Context, c *cli.Command) error {
 		if err != nil {
 			return err
 		}
-		link, err := client.Read[api.Link](s.AcceptInvitation(ctx, api.LinkToken{Token: token}))
+		link, err := s.AcceptInvitation(ctx, api.LinkToken{Token: token})
 		if err != nil {
 			return err
 		}
@@ -331,7 +331,7 @@ func (a *app) accept(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return usageError{err}
 	}
-	link, err := client.Read[api.Link](arbora.ReadLink(ctx, api.LinkToken{Token: token}))
+	link, err := arbora.ReadLink(ctx, api.LinkToken{Token: token})
 	if err != nil {
 		return err
 	}
@@ -342,7 +342,7 @@ func (a *app) accept(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	if link, err = client.Read[api.Link](arbora.UseLink(ctx, api.LinkUse{Token: token, Password: password, Title: orNone(c.String("title"))})); err != nil {
+	if link, err = arbora.UseLink(ctx, api.LinkUse{Token: token, Password: password, Title: orNone(c.String("title"))}); err != nil {
 		return err
 	}
 	a.say(c, "Done. Sign in with: arbora sign-in %s --server %s", link.SignIn, server)

@@ -10,7 +10,6 @@ import (
 
 	"arbora.example/access"
 	"arbora.example/api"
-	"arbora.example/client"
 )
 
 func atFlag(required bool) cli.Flag {
@@ -61,9 +60,9 @@ func (a *app) createGrant(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	if c.Bool("preview") {
-		return a.previewed(c)(client.Read[api.Written](s.CreateGrant(ctx, at, &api.CreateGrantParams{Preview: preview(c)}, wanted)))
+		return a.previewed(c)(s.PreviewCreateGrant(ctx, at, wanted))
 	}
-	made, err := client.Read[api.GrantMade](s.CreateGrant(ctx, at, nil, wanted))
+	made, err := s.CreateGrant(ctx, at, wanted)
 	if err != nil {
 		return err
 	}
@@ -106,7 +105,7 @@ func (a *app) listGrants(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	list, err := client.Read[api.GrantList](s.ListGrants(ctx, address))
+	list, err := s.ListGrants(ctx, address)
 	if err != nil {
 		return err
 	}
@@ -143,9 +142,9 @@ func (a *app) revokeGrant(ctx context.Context, c *cli.Command) error {
 		words = fmt.Sprintf("%s from %s at %s", found.Role, whoText(found.Principal), found.Scope.Address)
 	}
 	if c.Bool("preview") {
-		return a.previewed(c)(client.Read[api.Written](s.RevokeGrant(ctx, id, &api.RevokeGrantParams{Preview: preview(c)})))
+		return a.previewed(c)(s.RevokeGrant(ctx, id, &api.RevokeGrantParams{Preview: preview(c)}))
 	}
-	written, err := client.Read[api.Written](s.RevokeGrant(ctx, id, nil))
+	written, err := s.RevokeGrant(ctx, id, nil)
 	if err != nil {
 		return err
 	}
@@ -159,7 +158,7 @@ func (a *app) findGrant(ctx context.Context, c *cli.Command, s session, role str
 	if err != nil {
 		return api.Grant{}, err
 	}
-	list, err := client.Read[api.GrantList](s.ListGrants(ctx, c.String("at")))
+	list, err := s.ListGrants(ctx, c.String("at"))
 	if err != nil {
 		return api.Grant{}, err
 	}

@@ -46,9 +46,9 @@ func (a *app) createGroup(ctx context.Context, c *cli.Command) error {
 		Tags: tagsGiven(c), Owner: ownerGiven(c), Gathers: orNone(c.String("gathers")),
 	}
 	if c.Bool("preview") {
-		return a.previewed(c)(client.Read[api.Written](s.CreateGroup(ctx, organisation, &api.CreateGroupParams{Preview: preview(c)}, wanted)))
+		return a.previewed(c)(s.PreviewCreateGroup(ctx, organisation, wanted))
 	}
-	made, err := client.Read[api.GroupMade](s.CreateGroup(ctx, organisation, nil, wanted))
+	made, err := s.CreateGroup(ctx, organisation, wanted)
 	if err != nil {
 		return err
 	}
@@ -66,7 +66,7 @@ func (a *app) listGroups(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	groups, _, err := client.Pages(0, func(after *string) ([]api.Group, *string, error) {
-		page, err := client.Read[api.GroupList](s.ListGroups(ctx, organisation, &api.ListGroupsParams{After: after}))
+		page, err := s.ListGroups(ctx, organisation, &api.ListGroupsParams{After: after})
 		return page.Groups, page.Next, err
 	})
 	if err != nil {
@@ -85,9 +85,9 @@ func (a *app) addMember(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	if c.Bool("preview") {
-		return a.previewed(c)(client.Read[api.Written](s.AddMember(ctx, organisation, group, &api.AddMemberParams{Preview: preview(c)}, member)))
+		return a.previewed(c)(s.AddMember(ctx, organisation, group, &api.AddMemberParams{Preview: preview(c)}, member))
 	}
-	written, err := client.Read[api.Written](s.AddMember(ctx, organisation, group, nil, member))
+	written, err := s.AddMember(ctx, organisation, group, nil, member)
 	if err != nil {
 		return err
 	}
@@ -102,9 +102,9 @@ func (a *app) removeMember(ctx context.Context, c *cli.Command) error {
 	}
 	if c.Bool("preview") {
 		params := &api.RemoveMemberParams{Preview: preview(c)}
-		return a.previewed(c)(client.Read[api.Written](s.RemoveMember(ctx, organisation, group, member.Kind, member.Name, params)))
+		return a.previewed(c)(s.RemoveMember(ctx, organisation, group, member.Kind, member.Name, params))
 	}
-	written, err := client.Read[api.Written](s.RemoveMember(ctx, organisation, group, member.Kind, member.Name, nil))
+	written, err := s.RemoveMember(ctx, organisation, group, member.Kind, member.Name, nil)
 	if err != nil {
 		return err
 	}

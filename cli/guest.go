@@ -46,9 +46,9 @@ func (a *app) inviteGuest(ctx context.Context, c *cli.Command) error {
 	}
 	wanted := api.GuestNew{Email: given[0], Title: orNone(c.String("title")), Description: orNone(c.String("description")), Tags: tagsGiven(c), Groups: &groups, Grants: &grants}
 	if c.Bool("preview") {
-		return a.previewed(c)(client.Read[api.Written](s.InviteGuest(ctx, organisation, &api.InviteGuestParams{Preview: preview(c)}, wanted)))
+		return a.previewed(c)(s.PreviewInviteGuest(ctx, organisation, wanted))
 	}
-	made, err := client.Read[api.GuestMade](s.InviteGuest(ctx, organisation, nil, wanted))
+	made, err := s.InviteGuest(ctx, organisation, wanted)
 	if err != nil {
 		return err
 	}
@@ -75,7 +75,7 @@ func (a *app) listGuests(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	guests, _, err := client.Pages(0, func(after *string) ([]api.User, *string, error) {
-		page, err := client.Read[api.UserList](s.ListGuests(ctx, organisation, &api.ListGuestsParams{After: after}))
+		page, err := s.ListGuests(ctx, organisation, &api.ListGuestsParams{After: after})
 		return page.Users, page.Next, err
 	})
 	if err != nil {
@@ -97,7 +97,7 @@ func (a *app) resendInvitation(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	link, err := client.Read[api.LinkMade](s.ResendInvitation(ctx, organisation, api.GuestKind, given[0], &api.ResendInvitationParams{Reveal: flagged(c, "reveal")}))
+	link, err := s.ResendInvitation(ctx, organisation, api.GuestKind, given[0], &api.ResendInvitationParams{Reveal: flagged(c, "reveal")})
 	if err != nil {
 		return err
 	}

@@ -9,7 +9,6 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"arbora.example/api"
-	"arbora.example/client"
 )
 
 func (a *app) holdersCommand() *cli.Command {
@@ -33,7 +32,7 @@ func (a *app) holders(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	list, err := client.Read[api.HolderList](s.ListHolders(ctx, at, api.HoldersQuestion{Permission: permission, Context: circumstances}))
+	list, err := s.ListHolders(ctx, at, api.HoldersQuestion{Permission: permission, Context: circumstances})
 	if err != nil {
 		return err
 	}
@@ -103,7 +102,7 @@ func (a *app) couldHoldCommand() *cli.Command {
 			if err != nil {
 				return err
 			}
-			powers, err := client.Read[api.Powers](s.ShowPowers(ctx, organisation, who.Kind, who.Name))
+			powers, err := s.ShowPowers(ctx, organisation, who.Kind, who.Name)
 			if err != nil {
 				return err
 			}
@@ -133,7 +132,7 @@ func (a *app) reach(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	reach, err := client.Read[api.Reach](s.ShowReach(ctx, organisation, who.Kind, who.Name))
+	reach, err := s.ShowReach(ctx, organisation, who.Kind, who.Name)
 	if err != nil {
 		return err
 	}

@@ -10,7 +10,6 @@ import (
 
 	"arbora.example/access"
 	"arbora.example/api"
-	"arbora.example/client"
 )
 
 func (a *app) keyCommand() *cli.Command {
@@ -70,11 +69,11 @@ func (a *app) createKey(ctx context.Context, c *cli.Command) error {
 	var made api.KeyMade
 	switch kind, name := keyHolder(c); kind {
 	case "":
-		made, err = client.Read[api.KeyMade](s.CreateOwnKey(ctx, wanted))
+		made, err = s.CreateOwnKey(ctx, wanted)
 	case api.ServiceKind:
-		made, err = client.Read[api.KeyMade](s.CreateServiceKey(ctx, name, wanted))
+		made, err = s.CreateServiceKey(ctx, name, wanted)
 	default:
-		made, err = client.Read[api.KeyMade](s.CreateKey(ctx, s.saved.Organisation, kind, name, wanted))
+		made, err = s.CreateKey(ctx, s.saved.Organisation, kind, name, wanted)
 	}
 	if err != nil {
 		return err
@@ -113,11 +112,11 @@ func (a *app) listKeys(ctx context.Context, c *cli.Command) error {
 	var list api.KeyList
 	switch kind, name := keyHolder(c); kind {
 	case "":
-		list, err = client.Read[api.KeyList](s.ListOwnKeys(ctx))
+		list, err = s.ListOwnKeys(ctx)
 	case api.ServiceKind:
-		list, err = client.Read[api.KeyList](s.ListServiceKeys(ctx, name))
+		list, err = s.ListServiceKeys(ctx, name)
 	default:
-		list, err = client.Read[api.KeyList](s.ListKeys(ctx, s.saved.Organisation, kind, name))
+		list, err = s.ListKeys(ctx, s.saved.Organisation, kind, name)
 	}
 	if err != nil {
 		return err
@@ -143,7 +142,7 @@ func keyRow(k api.Key) []string {
 }
 
 func (a *app) listIssuedKeys(ctx context.Context, c *cli.Command, s session, issuer string) error {
-	list, err := client.Read[api.IssuedKeyList](s.ListIssuedKeys(ctx, s.saved.Organisation, api.UserKind, issuer))
+	list, err := s.ListIssuedKeys(ctx, s.saved.Organisation, api.UserKind, issuer)
 	if err != nil {
 		return err
 	}
@@ -167,7 +166,7 @@ func (a *app) exchangeKey(ctx context.Context, c *cli.Command) error {
 		return usage("--keep-old %s is not a number of minutes: write it as 45m or 8h", keep)
 	}
 	minutes := int(keep / time.Minute)
-	made, err := client.Read[api.KeyMade](s.ExchangeKey(ctx, given[0], api.KeyExchange{KeepOldFor: &minutes}))
+	made, err := s.ExchangeKey(ctx, given[0], api.KeyExchange{KeepOldFor: &minutes})
 	if err != nil {
 		return err
 	}
@@ -185,7 +184,7 @@ func (a *app) withdrawKey(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	if err := client.Done(s.WithdrawKey(ctx, given[0])); err != nil {
+	if err := s.WithdrawKey(ctx, given[0]); err != nil {
 		return err
 	}
 	a.say(c, "Key %s no longer works. Its access tokens have ended.", given[0])

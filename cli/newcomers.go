@@ -38,8 +38,7 @@ func (a *app) importUsers(ctx context.Context, c *cli.Command) error {
 		return fmt.Errorf("the file cannot be read: %w", err)
 	}
 	file := api.NewcomerFile{File: string(text)}
-	yes := true
-	reading, err := client.Read[api.NewcomerReading](s.CreateNewcomers(ctx, organisation, &api.CreateNewcomersParams{Preview: &yes}, file))
+	reading, err := s.PreviewCreateNewcomers(ctx, organisation, file)
 	if err != nil {
 		return err
 	}
@@ -77,14 +76,14 @@ func (a *app) importUsers(ctx context.Context, c *cli.Command) error {
 
 // makeNewcomers has them made, and shows how far it is.
 func (a *app) makeNewcomers(ctx context.Context, s session, organisation string, file api.NewcomerFile) ([]api.UserMade, error) {
-	response, err := s.CreateNewcomers(ctx, organisation, nil, file)
+	response, err := s.CreateNewcomers(ctx, organisation, file)
 	if err != nil {
 		return nil, err
 	}
-	if response.StatusCode >= 300 {
-		return nil, client.Done(response, nil)
-	}
 	defer response.Body.Close()
+	if response.StatusCode >= 300 {
+		return nil, client.Refusal(response)
+	}
 	var bar *progressbar.ProgressBar
 	for lines := json.NewDecoder(response.Body); ; {
 		var line api.NewcomerProgress

@@ -75,7 +75,7 @@ func (a *app) createUser(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	if c.Bool("preview") {
-		return a.previewed(c)(client.Read[api.Written](s.CreateUser(ctx, organisation, &api.CreateUserParams{Preview: preview(c)}, wanted)))
+		return a.previewed(c)(s.PreviewCreateUser(ctx, organisation, wanted))
 	}
 	return a.createUserAs(ctx, c, s, organisation, wanted)
 }
@@ -86,8 +86,7 @@ func (a *app) createAskedUser(ctx context.Context, c *cli.Command, s session, or
 	if err != nil {
 		return err
 	}
-	yes := true
-	written, err := client.Read[api.Written](s.CreateUser(ctx, organisation, &api.CreateUserParams{Preview: &yes}, wanted))
+	written, err := s.PreviewCreateUser(ctx, organisation, wanted)
 	if err := a.previewed(c)(written, err); err != nil {
 		return err
 	}
@@ -107,7 +106,7 @@ func (a *app) createAskedUser(ctx context.Context, c *cli.Command, s session, or
 
 // createUserAs makes a user and tells what came of it.
 func (a *app) createUserAs(ctx context.Context, c *cli.Command, s session, organisation string, wanted api.UserNew) error {
-	made, err := client.Read[api.UserMade](s.CreateUser(ctx, organisation, nil, wanted))
+	made, err := s.CreateUser(ctx, organisation, wanted)
 	if err != nil {
 		return err
 	}
@@ -146,7 +145,7 @@ func (a *app) newUser(ctx context.Context, c *cli.Command, s session, organisati
 		return api.UserNew{}, err
 	}
 	if like := c.String("like"); like != "" {
-		model, err := client.Read[api.PrincipalDetails](s.ShowPrincipal(ctx, organisation, api.UserKind, like))
+		model, err := s.ShowPrincipal(ctx, organisation, api.UserKind, like)
 		if err != nil {
 			return api.UserNew{}, err
 		}
@@ -220,7 +219,7 @@ func (a *app) mailPasswordLink(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	link, err := client.Read[api.LinkMade](s.MailPasswordLink(ctx, organisation, api.UserKind, given[0]))
+	link, err := s.MailPasswordLink(ctx, organisation, api.UserKind, given[0])
 	if err != nil {
 		return err
 	}
@@ -234,7 +233,7 @@ func (a *app) resetSecondFactor(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	if err := client.Done(s.ResetSecondFactor(ctx, organisation, api.UserKind, given[0])); err != nil {
+	if err := s.ResetSecondFactor(ctx, organisation, api.UserKind, given[0]); err != nil {
 		return err
 	}
 	a.say(c, "%s has no second factor any more, and should set up another.", given[0])
@@ -293,7 +292,7 @@ func (a *app) listUsers(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	users, _, err := client.Pages(0, func(after *string) ([]api.User, *string, error) {
-		page, err := client.Read[api.UserList](s.ListUsers(ctx, organisation, &api.ListUsersParams{After: after}))
+		page, err := s.ListUsers(ctx, organisation, &api.ListUsersParams{After: after})
 		return page.Users, page.Next, err
 	})
 	if err != nil {
@@ -313,7 +312,7 @@ func (a *app) listPasskeysOf(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	list, err := client.Read[api.PasskeyList](s.ListPasskeysOf(ctx, organisation, api.UserKind, given[0]))
+	list, err := s.ListPasskeysOf(ctx, organisation, api.UserKind, given[0])
 	if err != nil {
 		return err
 	}
@@ -333,7 +332,7 @@ func (a *app) removePasskeyOf(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	if err := client.Done(s.RemovePasskeyOf(ctx, organisation, api.UserKind, given[0], given[1])); err != nil {
+	if err := s.RemovePasskeyOf(ctx, organisation, api.UserKind, given[0], given[1]); err != nil {
 		return err
 	}
 	a.say(c, "Removed the passkey of %s.", given[0])

@@ -12,7 +12,6 @@ import (
 
 	"arbora.example/access"
 	"arbora.example/api"
-	"arbora.example/client"
 )
 
 func (a *app) policyCommand() *cli.Command {
@@ -82,9 +81,9 @@ func (a *app) createPolicy(ctx context.Context, c *cli.Command) error {
 	}
 	wanted := api.PolicyNew{Name: given[0], Text: text, Description: orNone(c.String("description"))}
 	if c.Bool("preview") {
-		return a.previewed(c)(client.Read[api.Written](s.CreatePolicyAt(ctx, at, &api.CreatePolicyAtParams{Preview: preview(c)}, wanted)))
+		return a.previewed(c)(s.PreviewCreatePolicyAt(ctx, at, wanted))
 	}
-	made, err := client.Read[api.PolicyMade](s.CreatePolicyAt(ctx, at, nil, wanted))
+	made, err := s.CreatePolicyAt(ctx, at, wanted)
 	if err != nil {
 		return err
 	}
@@ -102,7 +101,7 @@ func (a *app) findPolicy(ctx context.Context, c *cli.Command) (session, api.Poli
 	if err != nil {
 		return s, api.Policy{}, err
 	}
-	list, err := client.Read[api.PolicyList](s.ListPolicies(ctx, at))
+	list, err := s.ListPolicies(ctx, at)
 	if err != nil {
 		return s, api.Policy{}, err
 	}
@@ -136,9 +135,9 @@ func (a *app) editPolicy(ctx context.Context, c *cli.Command) error {
 		wanted.Text = &text
 	}
 	if c.Bool("preview") {
-		return a.previewed(c)(client.Read[api.Written](s.EditPolicyText(ctx, policy.Id, &api.EditPolicyTextParams{Preview: preview(c)}, wanted)))
+		return a.previewed(c)(s.EditPolicyText(ctx, policy.Id, &api.EditPolicyTextParams{Preview: preview(c)}, wanted))
 	}
-	written, err := client.Read[api.Written](s.EditPolicyText(ctx, policy.Id, nil, wanted))
+	written, err := s.EditPolicyText(ctx, policy.Id, nil, wanted)
 	if err != nil {
 		return err
 	}
@@ -152,9 +151,9 @@ func (a *app) removePolicy(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	if c.Bool("preview") {
-		return a.previewed(c)(client.Read[api.Written](s.RemovePolicy(ctx, policy.Id, &api.RemovePolicyParams{Preview: preview(c)})))
+		return a.previewed(c)(s.RemovePolicy(ctx, policy.Id, &api.RemovePolicyParams{Preview: preview(c)}))
 	}
-	written, err := client.Read[api.Written](s.RemovePolicy(ctx, policy.Id, nil))
+	written, err := s.RemovePolicy(ctx, policy.Id, nil)
 	if err != nil {
 		return err
 	}
@@ -167,7 +166,7 @@ func (a *app) listPolicies(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	list, err := client.Read[api.PolicyList](s.ListPolicies(ctx, address))
+	list, err := s.ListPolicies(ctx, address)
 	if err != nil {
 		return err
 	}
@@ -205,7 +204,7 @@ func policyVersions(ctx context.Context, s session, policy string) (versions []a
 	most := 200
 	params := api.ListPolicyVersionsParams{Limit: &most}
 	for {
-		page, err := client.Read[api.PolicyVersionList](s.ListPolicyVersions(ctx, policy, &params))
+		page, err := s.ListPolicyVersions(ctx, policy, &params)
 		if err != nil {
 			return nil, err
 		}
@@ -258,7 +257,7 @@ func (a *app) readPolicy(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	reading, err := client.Read[api.Reading](s.ReadStatements(ctx, at, api.PolicyText{Text: text}))
+	reading, err := s.ReadStatements(ctx, at, api.PolicyText{Text: text})
 	if err != nil {
 		return err
 	}
@@ -287,7 +286,7 @@ func (a *app) searchPolicies(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	words := strings.Join(c.Args().Slice(), " ")
-	found, err := client.Read[api.StatementList](s.SearchStatements(ctx, organisation, &api.SearchStatementsParams{Words: &words}))
+	found, err := s.SearchStatements(ctx, organisation, &api.SearchStatementsParams{Words: &words})
 	if err != nil {
 		return err
 	}
@@ -325,7 +324,7 @@ func (a *app) listPatterns(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	words := strings.Join(c.Args().Slice(), " ")
-	list, err := client.Read[api.PatternList](s.ListPatterns(ctx, &api.ListPatternsParams{Words: &words}))
+	list, err := s.ListPatterns(ctx, &api.ListPatternsParams{Words: &words})
 	if err != nil {
 		return err
 	}
@@ -345,7 +344,7 @@ func (a *app) showPattern(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	list, err := client.Read[api.PatternList](s.ListPatterns(ctx, nil))
+	list, err := s.ListPatterns(ctx, nil)
 	if err != nil {
 		return err
 	}
@@ -390,7 +389,7 @@ func (a *app) fillPattern(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	reading, err := client.Read[api.Reading](s.FillPattern(ctx, at, given[0], api.PatternValues{Values: values}))
+	reading, err := s.FillPattern(ctx, at, given[0], api.PatternValues{Values: values})
 	if err != nil {
 		return err
 	}

@@ -8,7 +8,6 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"arbora.example/api"
-	"arbora.example/client"
 )
 
 // What users, groups and service accounts have in common.
@@ -31,7 +30,7 @@ func (a *app) showPrincipal(kind api.PrincipalKind) cli.ActionFunc {
 		if err != nil {
 			return err
 		}
-		p, err := client.Read[api.PrincipalDetails](s.ShowPrincipal(ctx, organisation, kind, given[0]))
+		p, err := s.ShowPrincipal(ctx, organisation, kind, given[0])
 		if err != nil {
 			return err
 		}
@@ -192,7 +191,7 @@ func (a *app) edit(ctx context.Context, c *cli.Command, kind api.PrincipalKind) 
 		edit.NoOwner = &none
 	}
 	if c.IsSet("tag") || c.IsSet("untag") {
-		p, err := client.Read[api.PrincipalDetails](s.ShowPrincipal(ctx, organisation, kind, given[0]))
+		p, err := s.ShowPrincipal(ctx, organisation, kind, given[0])
 		if err != nil {
 			return err
 		}
@@ -209,9 +208,9 @@ func (a *app) edit(ctx context.Context, c *cli.Command, kind api.PrincipalKind) 
 		return usage("say what to alter; see %s --help", c.FullName())
 	}
 	if c.Bool("preview") {
-		return a.previewed(c)(client.Read[api.Written](s.EditPrincipal(ctx, organisation, kind, given[0], &api.EditPrincipalParams{Preview: preview(c)}, edit)))
+		return a.previewed(c)(s.EditPrincipal(ctx, organisation, kind, given[0], &api.EditPrincipalParams{Preview: preview(c)}, edit))
 	}
-	written, err := client.Read[api.Written](s.EditPrincipal(ctx, organisation, kind, given[0], nil, edit))
+	written, err := s.EditPrincipal(ctx, organisation, kind, given[0], nil, edit)
 	if err != nil {
 		return err
 	}
@@ -245,9 +244,9 @@ func (a *app) stateCommand(kind api.PrincipalKind, verb string, to api.State) *c
 				return err
 			}
 			if c.Bool("preview") {
-				return a.previewed(c)(client.Read[api.Written](s.SetState(ctx, organisation, kind, given[0], &api.SetStateParams{Preview: preview(c)}, api.StateChange{State: to})))
+				return a.previewed(c)(s.SetState(ctx, organisation, kind, given[0], &api.SetStateParams{Preview: preview(c)}, api.StateChange{State: to}))
 			}
-			written, err := client.Read[api.Written](s.SetState(ctx, organisation, kind, given[0], nil, api.StateChange{State: to}))
+			written, err := s.SetState(ctx, organisation, kind, given[0], nil, api.StateChange{State: to})
 			if err != nil {
 				return err
 			}
@@ -274,9 +273,9 @@ func (a *app) handOver(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	if c.Bool("preview") {
-		return a.previewed(c)(client.Read[api.Written](s.HandOver(ctx, organisation, api.UserKind, given[0], &api.HandOverParams{Preview: preview(c)}, to)))
+		return a.previewed(c)(s.HandOver(ctx, organisation, api.UserKind, given[0], &api.HandOverParams{Preview: preview(c)}, to))
 	}
-	written, err := client.Read[api.Written](s.HandOver(ctx, organisation, api.UserKind, given[0], nil, to))
+	written, err := s.HandOver(ctx, organisation, api.UserKind, given[0], nil, to)
 	if err != nil {
 		return err
 	}
@@ -289,7 +288,7 @@ func (a *app) resetPassword(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	reset, err := client.Read[api.PasswordReset](s.ResetPassword(ctx, organisation, api.UserKind, given[0], &api.ResetPasswordParams{KeepPasskeys: flagged(c, "keep-passkeys"), KeepKeys: flagged(c, "keep-keys")}))
+	reset, err := s.ResetPassword(ctx, organisation, api.UserKind, given[0], &api.ResetPasswordParams{KeepPasskeys: flagged(c, "keep-passkeys"), KeepKeys: flagged(c, "keep-keys")})
 	if err != nil {
 		return err
 	}

@@ -43,7 +43,7 @@ func (a *app) showQuotas(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	shown, err := client.Read[api.QuotasShown](s.ShowQuotas(ctx, organisation))
+	shown, err := s.ShowQuotas(ctx, organisation)
 	if err != nil {
 		return err
 	}
@@ -71,7 +71,7 @@ func (a *app) setQuotas(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	shown, err := client.Read[api.QuotasShown](s.ShowQuotas(ctx, given[0]))
+	shown, err := s.ShowQuotas(ctx, given[0])
 	if err != nil {
 		return err
 	}
@@ -88,7 +88,7 @@ func (a *app) setQuotas(ctx context.Context, c *cli.Command) error {
 	if err := client.Done(s.SetQuotas(ctx, given[0], shown.Set)); err != nil {
 		return err
 	}
-	if shown, err = client.Read[api.QuotasShown](s.ShowQuotas(ctx, given[0])); err != nil {
+	if shown, err = s.ShowQuotas(ctx, given[0]); err != nil {
 		return err
 	}
 	return a.printQuotas(c, shown)

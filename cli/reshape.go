@@ -7,7 +7,6 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"arbora.example/api"
-	"arbora.example/client"
 )
 
 // reshapeCommands alter scopes, one or many as one change.
@@ -76,9 +75,9 @@ func (a *app) reshape(did string, wanted func(*cli.Command) api.Reshaping) cli.A
 		body := wanted(c)
 		body.Scopes = c.Args().Slice()
 		if c.Bool("preview") {
-			return a.previewed(c)(client.Read[api.Written](s.ReshapeScopes(ctx, organisation, &api.ReshapeScopesParams{Preview: preview(c)}, body)))
+			return a.previewed(c)(s.ReshapeScopes(ctx, organisation, &api.ReshapeScopesParams{Preview: preview(c)}, body))
 		}
-		written, err := client.Read[api.Written](s.ReshapeScopes(ctx, organisation, nil, body))
+		written, err := s.ReshapeScopes(ctx, organisation, nil, body)
 		if err != nil {
 			return err
 		}

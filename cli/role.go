@@ -9,7 +9,6 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"arbora.example/api"
-	"arbora.example/client"
 )
 
 func (a *app) roleCommand() *cli.Command {
@@ -65,7 +64,7 @@ func (a *app) listRoles(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	all := c.Bool("all")
-	list, err := client.Read[api.RoleList](s.ListRoles(ctx, at, &api.ListRolesParams{All: &all}))
+	list, err := s.ListRoles(ctx, at, &api.ListRolesParams{All: &all})
 	if err != nil {
 		return err
 	}
@@ -112,7 +111,7 @@ func (a *app) showRole(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	r, err := client.Read[api.RoleDetails](s.ShowRole(ctx, at, given[0]))
+	r, err := s.ShowRole(ctx, at, given[0])
 	if err != nil {
 		return err
 	}
@@ -161,7 +160,7 @@ func (a *app) compareRoles(ctx context.Context, c *cli.Command) error {
 	}
 	var held [2][]string
 	for i, name := range given {
-		r, err := client.Read[api.RoleDetails](s.ShowRole(ctx, at, name))
+		r, err := s.ShowRole(ctx, at, name)
 		if err != nil {
 			return err
 		}
@@ -204,7 +203,7 @@ func (a *app) findRoles(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	ranking, err := client.Read[api.Ranking](s.RankRoles(ctx, at, api.Wanted{Permissions: wanted}))
+	ranking, err := s.RankRoles(ctx, at, api.Wanted{Permissions: wanted})
 	if err != nil {
 		return err
 	}

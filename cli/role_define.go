@@ -7,7 +7,6 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"arbora.example/api"
-	"arbora.example/client"
 )
 
 func (a *app) roleDefinitionCommand(name, does string, action cli.ActionFunc) *cli.Command {
@@ -70,9 +69,9 @@ func (a *app) createRole(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	made, err := client.Read[api.RoleMade](s.CreateRole(ctx, at, api.RoleNew{
+	made, err := s.CreateRole(ctx, at, api.RoleNew{
 		Name: given[0], Title: wanted.Title, Description: wanted.Description, Include: wanted.Include, Exclude: wanted.Exclude, Under: wanted.Under,
-	}))
+	})
 	if err != nil {
 		return err
 	}
@@ -109,9 +108,9 @@ func (a *app) editRole(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	if c.Bool("preview") {
-		return a.previewed(c)(client.Read[api.Written](s.EditRole(ctx, at, given[0], &api.EditRoleParams{Preview: preview(c)}, wanted)))
+		return a.previewed(c)(s.EditRole(ctx, at, given[0], &api.EditRoleParams{Preview: preview(c)}, wanted))
 	}
-	written, err := client.Read[api.Written](s.EditRole(ctx, at, given[0], nil, wanted))
+	written, err := s.EditRole(ctx, at, given[0], nil, wanted)
 	if err != nil {
 		return err
 	}
@@ -130,9 +129,9 @@ func (a *app) removeRole(ctx context.Context, c *cli.Command) error {
 	}
 	grants := c.Bool("with-grants")
 	if c.Bool("preview") {
-		return a.previewed(c)(client.Read[api.Written](s.RemoveRole(ctx, at, given[0], &api.RemoveRoleParams{Grants: &grants, Preview: preview(c)})))
+		return a.previewed(c)(s.RemoveRole(ctx, at, given[0], &api.RemoveRoleParams{Grants: &grants, Preview: preview(c)}))
 	}
-	written, err := client.Read[api.Written](s.RemoveRole(ctx, at, given[0], &api.RemoveRoleParams{Grants: &grants}))
+	written, err := s.RemoveRole(ctx, at, given[0], &api.RemoveRoleParams{Grants: &grants})
 	if err != nil {
 		return err
 	}

@@ -54,7 +54,7 @@ func (a *app) searchScopes(ctx context.Context, c *cli.Command) error {
 	}
 	found, more, err := client.Pages(most, func(after *string) ([]api.ScopeNode, *string, error) {
 		params.After = after
-		list, err := client.Read[api.ScopeList](s.SearchScopes(ctx, organisation, params))
+		list, err := s.SearchScopes(ctx, organisation, params)
 		return list.Scopes, list.Next, err
 	})
 	if err != nil {
@@ -90,7 +90,7 @@ func (a *app) printMatrix(ctx context.Context, c *cli.Command) error {
 	var whole api.Matrix
 	whole.Rows, _, err = client.Pages(0, func(after *string) ([]api.MatrixRow, *string, error) {
 		params.After = after
-		m, err := client.Read[api.Matrix](s.ShowMatrix(ctx, given[0], params))
+		m, err := s.ShowMatrix(ctx, given[0], params)
 		whole.Scope, whole.Columns, whole.Revision = m.Scope, m.Columns, m.Revision
 		return m.Rows, m.Next, err
 	})
@@ -199,7 +199,7 @@ func (a *app) tellScopeUse(ctx context.Context, c *cli.Command, s session, scope
 	}
 	if scope.Kind != "resource" {
 		most := 20
-		children, err := client.Read[api.ScopeList](s.ListChildren(ctx, scope.Id, &api.ListChildrenParams{Limit: &most}))
+		children, err := s.ListChildren(ctx, scope.Id, &api.ListChildrenParams{Limit: &most})
 		if err != nil {
 			return err
 		}
@@ -213,21 +213,21 @@ func (a *app) tellScopeUse(ctx context.Context, c *cli.Command, s session, scope
 		a.section(c, "Children", l)
 	}
 	if slices.Contains(scope.May, "list grant") {
-		list, err := client.Read[api.GrantList](s.ListGrants(ctx, scope.Id))
+		list, err := s.ListGrants(ctx, scope.Id)
 		if err != nil {
 			return err
 		}
 		a.section(c, "Access", accessListing(list))
 	}
 	if slices.Contains(scope.May, "list policy") {
-		list, err := client.Read[api.PolicyList](s.ListPolicies(ctx, scope.Id))
+		list, err := s.ListPolicies(ctx, scope.Id)
 		if err != nil {
 			return err
 		}
 		a.section(c, "Policies that reach it", reachingListing(scope, list))
 	}
 	most := 10
-	changes, err := client.Read[api.ScopeChangeList](s.ListScopeChanges(ctx, scope.Id, &api.ListScopeChangesParams{Limit: &most}))
+	changes, err := s.ListScopeChanges(ctx, scope.Id, &api.ListScopeChangesParams{Limit: &most})
 	if refusedTo(err) {
 		return nil
 	} else if err != nil {

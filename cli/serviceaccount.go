@@ -7,7 +7,6 @@ import (
 
 	"arbora.example/access"
 	"arbora.example/api"
-	"arbora.example/client"
 )
 
 func (a *app) serviceAccountCommand() *cli.Command {
@@ -48,9 +47,9 @@ func (a *app) createServiceAccount(ctx context.Context, c *cli.Command) error {
 	}
 	wanted := api.AccountNew{Name: name, Title: orNone(c.String("title")), Description: orNone(c.String("description")), Tags: tagsGiven(c)}
 	if c.Bool("preview") {
-		return a.previewed(c)(client.Read[api.Written](s.CreateServiceAccount(ctx, at, &api.CreateServiceAccountParams{Preview: preview(c)}, wanted)))
+		return a.previewed(c)(s.PreviewCreateServiceAccount(ctx, at, wanted))
 	}
-	made, err := client.Read[api.AccountMade](s.CreateServiceAccount(ctx, at, nil, wanted))
+	made, err := s.CreateServiceAccount(ctx, at, wanted)
 	if err != nil {
 		return err
 	}
@@ -67,7 +66,7 @@ func (a *app) listServiceAccounts(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	list, err := client.Read[api.AccountList](s.ListServiceAccounts(ctx, at))
+	list, err := s.ListServiceAccounts(ctx, at)
 	if err != nil {
 		return err
 	}

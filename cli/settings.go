@@ -9,7 +9,6 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"arbora.example/api"
-	"arbora.example/client"
 )
 
 func (a *app) settingsCommand() *cli.Command {
@@ -21,7 +20,7 @@ func (a *app) settingsCommand() *cli.Command {
 				if err != nil {
 					return err
 				}
-				settings, err := client.Read[api.Settings](s.ShowSettings(ctx, organisation))
+				settings, err := s.ShowSettings(ctx, organisation)
 				if err != nil {
 					return err
 				}
@@ -62,7 +61,7 @@ func (a *app) changeSettings(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	settings, err := client.Read[api.Settings](s.ShowSettings(ctx, organisation))
+	settings, err := s.ShowSettings(ctx, organisation)
 	if err != nil {
 		return err
 	}
@@ -87,9 +86,9 @@ func (a *app) changeSettings(ctx context.Context, c *cli.Command) error {
 	}
 	edit := api.SettingsEdit{Settings: settings, Was: &read}
 	if c.Bool("preview") {
-		return a.previewed(c)(client.Read[api.Written](s.ChangeSettings(ctx, organisation, &api.ChangeSettingsParams{Preview: preview(c)}, edit)))
+		return a.previewed(c)(s.ChangeSettings(ctx, organisation, &api.ChangeSettingsParams{Preview: preview(c)}, edit))
 	}
-	if _, err := client.Read[api.Written](s.ChangeSettings(ctx, organisation, nil, edit)); err != nil {
+	if _, err := s.ChangeSettings(ctx, organisation, nil, edit); err != nil {
 		return err
 	}
 	return a.printFacts(c, settings, settingFacts(settings)...)

@@ -34,7 +34,7 @@ type savedSignIn struct {
 }
 
 // open gives a client that acts by the sign-in.
-func (s savedSignIn) open(more ...client.ClientOption) (*client.Client, error) {
+func (s savedSignIn) open(more ...client.Option) (*client.Client, error) {
 	if err := errors.Join(checkServer(s.Server, s.Insecure), trust(s.Authority)); err != nil {
 		return nil, err
 	}

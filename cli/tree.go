@@ -24,7 +24,7 @@ func (a *app) treeCommand() *cli.Command {
 				return err
 			}
 			depth := c.Int("depth")
-			tree, err := client.Read[api.Tree](s.ShowTree(ctx, address, &api.ShowTreeParams{Depth: &depth}))
+			tree, err := s.ShowTree(ctx, address, &api.ShowTreeParams{Depth: &depth})
 			if err != nil {
 				return err
 			}
@@ -125,9 +125,9 @@ func (a *app) createScope(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	if c.Bool("preview") {
-		return a.previewed(c)(client.Read[api.Written](s.CreateScope(ctx, parent, &api.CreateScopeParams{Preview: preview(c)}, wanted)))
+		return a.previewed(c)(s.PreviewCreateScope(ctx, parent, wanted))
 	}
-	made, err := client.Read[api.ScopeMade](s.CreateScope(ctx, parent, nil, wanted))
+	made, err := s.CreateScope(ctx, parent, wanted)
 	if err != nil {
 		return err
 	}
@@ -141,7 +141,7 @@ func (a *app) listScopes(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	scopes, _, err := client.Pages(0, func(after *string) ([]api.ScopeNode, *string, error) {
-		page, err := client.Read[api.ScopeList](s.ListChildren(ctx, address, &api.ListChildrenParams{After: after}))
+		page, err := s.ListChildren(ctx, address, &api.ListChildrenParams{After: after})
 		return page.Scopes, page.Next, err
 	})
 	if err != nil {
@@ -159,7 +159,7 @@ func (a *app) showScope(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	scope, err := client.Read[api.Scope](s.ShowScope(ctx, given[0]))
+	scope, err := s.ShowScope(ctx, given[0])
 	if err != nil {
 		return err
 	}
@@ -174,7 +174,7 @@ func (a *app) showScope(ctx context.Context, c *cli.Command) error {
 		facts = append(facts, fact{"Title", scope.Title}, fact{"Description", scope.Description}, fact{"Tags", tagsText(scope.Tags)},
 			fact{"State", yesNo(scope.Retired, "retired", "active")}, fact{"Created", moment(*scope.CreatedAt)})
 	}
-	in, err := client.Read[api.Contents](s.CountContents(ctx, scope.Id))
+	in, err := s.CountContents(ctx, scope.Id)
 	if err != nil {
 		return err
 	}
@@ -256,9 +256,9 @@ func (a *app) createOrganisation(ctx context.Context, c *cli.Command) error {
 		temporary := true
 		steward.Temporary = &temporary
 	}
-	made, err := client.Read[api.OrganisationMade](s.CreateOrganisation(ctx, api.OrganisationNew{
+	made, err := s.CreateOrganisation(ctx, api.OrganisationNew{
 		Name: given[0], Title: orNone(c.String("title")), Description: orNone(c.String("description")), Steward: steward,
-	}))
+	})
 	if err != nil {
 		return err
 	}
@@ -279,7 +279,7 @@ func (a *app) listOrganisations(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	list, err := client.Read[api.OrganisationList](s.ListOrganisations(ctx))
+	list, err := s.ListOrganisations(ctx)
 	if err != nil {
 		return err
 	}

@@ -7,7 +7,6 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"arbora.example/api"
-	"arbora.example/client"
 )
 
 func (a *app) undoCommand() *cli.Command {
@@ -37,7 +36,7 @@ func (a *app) undo(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	undone, err := client.Read[api.Undone](s.UndoChange(ctx, organisation, revision, &api.UndoChangeParams{Preview: preview(c)}))
+	undone, err := s.UndoChange(ctx, organisation, revision, &api.UndoChangeParams{Preview: preview(c)})
 	if err != nil {
 		return err
 	}

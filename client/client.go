@@ -1,15 +1,12 @@
-// Package client is the Go client of Arbora's API. Its methods are generated from the contract; [Read] and [Done] turn
-// their answers into values and errors:
+// Package client is the Go client of Arbora's API. Its methods are generated from the contract, one for each operation:
 //
 //	arbora, err := client.Open("http://127.0.0.1:8420", token)
-//	tree, err := client.Read[api.Tree](arbora.ShowTree(ctx, "lindenmere", nil))
+//	tree, err := arbora.ShowTree(ctx, "lindenmere", nil)
 package client
 
 import (
 	"context"
-	"encoding/json"
 	"fmt"
-	"io"
 	"net/http"
 	"strconv"
 	"strings"
@@ -54,13 +51,16 @@ var Agent = "arbora client for Go"
 
 // Open gives a client of the service at an address such as http://127.0.0.1:8420, acting by a session's token. Without
 // a token only signing in and the state of the service can be asked for.
-func Open(address, token string, more ...ClientOption) (*Client, error) {
+func Open(address, token string, more ...Option) (*Client, error) {
 	if !strings.HasPrefix(address, "http://") && !strings.HasPrefix(address, "https://") {
 		return nil, fmt.Errorf("%q is not the address of a service: write it as http://HOST:PORT", address)
 	}
-	options := []ClientOption{
-		WithHTTPClient(&doer{address: address, client: http.Client{Timeout: time.Minute, CheckRedirect: stay}}),
-		WithRequestEditorFn(func(_ context.Context, r *http.Request) error {
+	plain := &Client{
+		Server: strings.TrimSuffix(address, "/") + "/api/v1/",
+		Client: &doer{address: address, client: http.Client{Timeout: time.Minute, CheckRedirect: stay}},
+	}
+	options := []Option{
+		WithRequestEditor(func(_ context.Context, r *http.Request) error {
 			r.Header.Set("User-Agent", Agent)
 			if token != "" {
 				r.Header.Set("Authorization", "Bearer "+token)
@@ -68,7 +68,7 @@ func Open(address, token string, more ...ClientOption) (*Client, error) {
 			return nil
 		}),
 	}
-	return NewClient(strings.TrimSuffix(address, "/")+"/api/v1", append(options, more...)...)
+	return plain.With(append(options, more...)...)
 }
 
 // stay follows no redirect: the service sends none, and whoever else does is not to be shown what a request carries.
@@ -76,24 +76,24 @@ func stay(*http.Request, []*http.Request) error { return http.ErrUseLastResponse
 
 // Confirmed has changes made only if their impact is still the one that a preview gave a confirmation of. Otherwise they
 // fail with a problem that tells the new impact.
-func Confirmed(confirmation string) ClientOption {
-	return WithRequestEditorFn(func(_ context.Context, r *http.Request) error {
+func Confirmed(confirmation string) Option {
+	return WithRequestEditor(func(_ context.Context, r *http.Request) error {
 		r.Header.Set("If-Match", `"`+confirmation+`"`)
 		return nil
 	})
 }
 
 // AtLeast has everything answered at a revision or a later one, such as one that another instance of the service told.
-func AtLeast(revision int64) ClientOption {
-	return WithRequestEditorFn(func(_ context.Context, r *http.Request) error {
+func AtLeast(revision int64) Option {
+	return WithRequestEditor(func(_ context.Context, r *http.Request) error {
 		r.Header.Set("At-Least-Revision", strconv.FormatInt(revision, 10))
 		return nil
 	})
 }
 
 // ViewingAs has everything answered as somebody else would see it. Changes are refused.
-func ViewingAs(kind api.PrincipalKind, name string) ClientOption {
-	return WithRequestEditorFn(func(_ context.Context, r *http.Request) error {
+func ViewingAs(kind api.PrincipalKind, name string) Option {
+	return WithRequestEditor(func(_ context.Context, r *http.Request) error {
 		r.Header.Set("View-As", string(kind)+" "+name)
 		return nil
 	})
@@ -101,8 +101,8 @@ func ViewingAs(kind api.PrincipalKind, name string) ClientOption {
 
 // ActingFor has a platform service act for somebody whom it serves, and who is at a network address, if that is known: it may do
 // what they may.
-func ActingFor(kind api.PrincipalKind, name, from string) ClientOption {
-	return WithRequestEditorFn(func(_ context.Context, r *http.Request) error {
+func ActingFor(kind api.PrincipalKind, name, from string) Option {
+	return WithRequestEditor(func(_ context.Context, r *http.Request) error {
 		r.Header.Set("Act-For", string(kind)+" "+name)
 		if from != "" {
 			r.Header.Set("Act-For-From", from)
@@ -123,54 +123,4 @@ func (d *doer) Do(r *http.Request) (*http.Response, error) {
 		return nil, &Unreachable{Address: d.address, Cause: err}
 	}
 	return response, nil
-}
-
-// Read reads an answer's value. A problem comes back as a [*Error].
-func Read[T any](response *http.Response, err error) (T, error) {
-	var value T
-	if err != nil {
-		return value, err
-	}
-	defer finish(response)
-	if response.StatusCode >= 300 {
-		return value, Refusal(response)
-	}
-	if err := json.NewDecoder(response.Body).Decode(&value); err != nil {
-		return value, fmt.Errorf("the service's answer cannot be read: %w", err)
-	}
-	return value, nil
-}
-
-// Done reads an answer without a value.
-func Done(response *http.Response, err error) error {
-	if err != nil {
-		return err
-	}
-	defer finish(response)
-	if response.StatusCode >= 300 {
-		return Refusal(response)
-	}
-	return nil
-}
-
-// finish reads what is left of an answer before it closes it: a connection whose answer was not read to its end is not used
-// again.
-func finish(response *http.Response) {
-	const most = 64 << 10 // more is dearer to read than another connection
-	io.CopyN(io.Discard, response.Body, most)
-	response.Body.Close()
-}
-
-// Refusal reads the problem that an answer tells, as an [*Error]. The caller closes the body.
-func Refusal(response *http.Response) error {
-	const most = 1 << 20
-	text, err := io.ReadAll(io.LimitReader(response.Body, most))
-	if err != nil {
-		return fmt.Errorf("the service's answer broke off: %w", err)
-	}
-	e := &Error{}
-	if json.Unmarshal(text, &e.Problem) != nil || e.Detail == "" {
-		return fmt.Errorf("the service answered %s, and not as Arbora does: is the address right?", response.Status)
-	}
-	return e
 }

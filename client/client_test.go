@@ -11,7 +11,6 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"arbora.example/api"
 	"arbora.example/client"
 )
 
@@ -41,30 +40,30 @@ func TestAnswers(t *testing.T) {
 		require.Equal(t, "/api/v1/scopes/lindenmere%2Fgardens%2Fa.bucket", r.URL.EscapedPath())
 		w.Write([]byte(`{"address":"lindenmere/gardens/a.bucket"}`))
 	}
-	scope, err := client.Read[api.Scope](c.ShowScope(t.Context(), "lindenmere/gardens/a.bucket"))
+	scope, err := c.ShowScope(t.Context(), "lindenmere/gardens/a.bucket")
 	require.NoError(t, err)
 	require.Equal(t, "lindenmere/gardens/a.bucket", scope.Address)
 
 	write(404, `{"status":404,"detail":"there is no scope","next":"did you mean x?"}`)
-	_, err = client.Read[api.Scope](c.ShowScope(t.Context(), "x"))
+	_, err = c.ShowScope(t.Context(), "x")
 	var problem *client.Error
 	require.True(t, errors.As(err, &problem))
 	require.Equal(t, 404, problem.Status)
 	require.EqualError(t, err, "there is no scope: did you mean x?")
 	write(403, `{"status":403,"detail":"refused"}`)
-	require.EqualError(t, client.Done(c.SignOut(t.Context())), "refused")
+	require.EqualError(t, c.SignOut(t.Context()), "refused")
 
 	write(502, "<html>bad gateway</html>")
-	require.ErrorContains(t, client.Done(c.SignOut(t.Context())), "not as Arbora does: is the address right?")
+	require.ErrorContains(t, c.SignOut(t.Context()), "not as Arbora does: is the address right?")
 	write(200, "<html>hello</html>")
-	_, err = client.Read[api.Scope](c.ShowScope(t.Context(), "x"))
+	_, err = c.ShowScope(t.Context(), "x")
 	require.ErrorContains(t, err, "cannot be read")
 	write(204, "")
-	require.NoError(t, client.Done(c.SignOut(t.Context())))
+	require.NoError(t, c.SignOut(t.Context()))
 
 	stub.Close()
 	var unreachable *client.Unreachable
-	require.True(t, errors.As(client.Done(c.SignOut(t.Context())), &unreachable))
+	require.True(t, errors.As(c.SignOut(t.Context()), &unreachable))
 	require.Contains(t, unreachable.Error(), "cannot be reached")
 	require.Error(t, errors.Unwrap(unreachable))
 }
@@ -87,8 +86,8 @@ func TestConnectionsAreUsedAgain(t *testing.T) {
 	c, err := client.Open(stub.URL, "")
 	require.NoError(t, err)
 	for range 5 {
-		require.NoError(t, client.Done(c.SignOut(t.Context())))
-		_, err := client.Read[api.Scope](c.ShowScope(t.Context(), "lindenmere"))
+		require.NoError(t, c.SignOut(t.Context()))
+		_, err := c.ShowScope(t.Context(), "lindenmere")
 		require.NoError(t, err)
 	}
 	require.EqualValues(t, 1, connections.Load())

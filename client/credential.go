@@ -26,7 +26,7 @@ type APIKey struct {
 
 // OpenByKey gives a client of the service at an address, acting by an API key. Access tokens are got when they are needed
 // and got anew before they end.
-func OpenByKey(address string, key APIKey, more ...ClientOption) (*Client, error) {
+func OpenByKey(address string, key APIKey, more ...Option) (*Client, error) {
 	config := clientcredentials.Config{
 		ClientID: key.ID, ClientSecret: key.Secret, TokenURL: strings.TrimSuffix(address, "/") + "/oauth/token", AuthStyle: oauth2.AuthStyleInHeader,
 	}
@@ -37,7 +37,7 @@ func OpenByKey(address string, key APIKey, more ...ClientOption) (*Client, error
 	if key.Private != nil {
 		source = oauth2.ReuseTokenSource(nil, signing{config, key, strings.TrimSuffix(address, "/")})
 	}
-	bearer := WithRequestEditorFn(func(_ context.Context, r *http.Request) error {
+	bearer := WithRequestEditor(func(_ context.Context, r *http.Request) error {
 		token, err := source.Token()
 		if err != nil {
 			return told(err)
@@ -45,7 +45,7 @@ func OpenByKey(address string, key APIKey, more ...ClientOption) (*Client, error
 		token.SetAuthHeader(r)
 		return nil
 	})
-	return Open(address, "", append([]ClientOption{bearer}, more...)...)
+	return Open(address, "", append([]Option{bearer}, more...)...)
 }
 
 // signing gets access tokens by assertions, each of which is good once.

@@ -32,6 +32,7 @@ func TestKeysAreTurnedIntoTokens(t *testing.T) {
 		if r.Header.Get("Authorization") != "Bearer a.b.c" || r.Header.Get("View-As") != "user bram" || r.Header.Get("If-Match") != `"1.x"` {
 			t.Errorf("called with %v", r.Header)
 		}
+		w.Write([]byte("{}"))
 	})
 	server := httptest.NewServer(mux)
 	defer server.Close()

@@ -12,7 +12,7 @@ import (
 
 // Proving has the client give a fresh proof where the service demands one: ask gives the password of whoever is signed in, and
 // the request is made once more. The error of ask ends the request.
-func Proving(ask func() (password string, err error)) ClientOption {
+func Proving(ask func() (password string, err error)) Option {
 	return func(c *Client) error {
 		c.Client = &prover{next: c.Client, server: c.Server, ask: ask}
 		return nil
@@ -20,7 +20,7 @@ func Proving(ask func() (password string, err error)) ClientOption {
 }
 
 type prover struct {
-	next   HttpRequestDoer
+	next   HTTPDoer
 	server string // the address of the API
 	ask    func() (string, error)
 }

@@ -20,7 +20,7 @@ func LoamKeys(ctx context.Context, address string) (map[string]loamapi.Key, erro
 	keys := map[string]loamapi.Key{}
 	label := "Loam"
 	for _, service := range loamapi.Services {
-		made, err := client.Read[api.KeyMade](keeper.CreateServiceKey(ctx, service, api.KeyNew{Label: &label}))
+		made, err := keeper.CreateServiceKey(ctx, service, api.KeyNew{Label: &label})
 		if err != nil {
 			return nil, fmt.Errorf("issue a key for service %s: %w", service, err)
 		}
@@ -89,9 +89,9 @@ func LoadLoam(ctx context.Context, address string) error {
 	}
 	var lent []string
 	for _, role := range []string{"content-writer", "record-writer"} {
-		made, err := client.Read[api.GrantMade](l.CreateGrant(ctx, lindenmere, nil, api.GrantNew{
+		made, err := l.CreateGrant(ctx, lindenmere, api.GrantNew{
 			Principal: api.PrincipalRef{Kind: api.UserKind, Name: "rowan"}, Role: role,
-		}))
+		})
 		if err != nil {
 			return fmt.Errorf("lend %s: %w", role, err)
 		}

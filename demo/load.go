@@ -59,7 +59,7 @@ func tokenFor(ctx context.Context, address, name, password string) (string, erro
 		return "", err
 	}
 	token := true
-	s, err := client.Read[api.Session](arbora.SignIn(ctx, api.SignIn{Name: name, Password: password, Token: &token}))
+	s, err := arbora.SignIn(ctx, api.SignIn{Name: name, Password: password, Token: &token})
 	if err != nil {
 		return "", fmt.Errorf("sign in %s: %w", name, err)
 	}
@@ -172,12 +172,12 @@ func (l loader) refusals(ctx context.Context) error {
 	}
 	tries := []func() error{
 		func() error {
-			return client.Done(ines.CreateGrant(ctx, "lindenmere/science/seedbank/seedbank-vault", nil, api.GrantNew{
+			return client.Done(ines.CreateGrant(ctx, "lindenmere/science/seedbank/seedbank-vault", api.GrantNew{
 				Principal: api.PrincipalRef{Kind: api.UserKind, Name: "ines"}, Role: "builder",
 			}))
 		},
 		func() error {
-			return client.Done(ines.CreateScope(ctx, "lindenmere/science", nil, api.ScopeNew{Kind: "folder", Name: "seed-exchange"}))
+			return client.Done(ines.CreateScope(ctx, "lindenmere/science", api.ScopeNew{Kind: "folder", Name: "seed-exchange"}))
 		},
 	}
 	for _, try := range tries {
@@ -200,7 +200,7 @@ func (l loader) scopes(ctx context.Context, scopes []scope) error {
 		if s.tags == nil {
 			wanted.Tags = nil
 		}
-		if err := client.Done(l.CreateScope(ctx, parent, nil, wanted)); err != nil {
+		if err := client.Done(l.CreateScope(ctx, parent, wanted)); err != nil {
 			return fmt.Errorf("create %s: %w", s.address, err)
 		}
 	}
@@ -217,7 +217,7 @@ func (l loader) everybody(ctx context.Context, people []person) error {
 }
 
 func (l loader) person(ctx context.Context, p person) error {
-	err := client.Done(l.CreateUser(ctx, lindenmere, nil, api.UserNew{
+	err := client.Done(l.CreateUser(ctx, lindenmere, api.UserNew{
 		Name: p.name, Title: &p.title, Description: &p.does, Email: mail(p.name, lindenmere), Password: phrase(),
 	}))
 	if err != nil {
@@ -228,7 +228,7 @@ func (l loader) person(ctx context.Context, p person) error {
 
 func (l loader) groups(ctx context.Context) error {
 	for _, g := range groups {
-		if err := client.Done(l.CreateGroup(ctx, lindenmere, nil, api.GroupNew{Name: g.name, Title: &g.title})); err != nil {
+		if err := client.Done(l.CreateGroup(ctx, lindenmere, api.GroupNew{Name: g.name, Title: &g.title})); err != nil {
 			return fmt.Errorf("create group %s: %w", g.name, err)
 		}
 	}
@@ -260,7 +260,7 @@ func (l loader) grants(ctx context.Context, grants []grant) error {
 		wanted := api.GrantNew{Principal: api.PrincipalRef{Kind: api.PrincipalKind(g.kind), Name: g.name}, Role: g.role, Description: &g.why}
 		confirmed, err := l.confirming(ctx, g, wanted)
 		if err == nil {
-			err = client.Done(confirmed.CreateGrant(ctx, g.at, nil, wanted))
+			err = client.Done(confirmed.CreateGrant(ctx, g.at, wanted))
 		}
 		if err != nil {
 			return fmt.Errorf("grant %s to %s: %w", g.role, g.name, err)
@@ -274,8 +274,7 @@ func (l loader) confirming(ctx context.Context, g grant, wanted api.GrantNew) (*
 	if g.kind != "set" {
 		return l.Client, nil
 	}
-	yes := true
-	written, err := client.Read[api.Written](l.CreateGrant(ctx, g.at, &api.CreateGrantParams{Preview: &yes}, wanted))
+	written, err := l.PreviewCreateGrant(ctx, g.at, wanted)
 	if err != nil {
 		return nil, err
 	}
@@ -285,7 +284,7 @@ func (l loader) confirming(ctx context.Context, g grant, wanted api.GrantNew) (*
 // labelIndexer makes the service account and a key for it, whose secret nobody keeps.
 func (l loader) labelIndexer(ctx context.Context) error {
 	title, label := "Label indexer", "nightly"
-	if err := client.Done(l.CreateServiceAccount(ctx, digitising, nil, api.AccountNew{Name: "label-indexer", Title: &title})); err != nil {
+	if err := client.Done(l.CreateServiceAccount(ctx, digitising, api.AccountNew{Name: "label-indexer", Title: &title})); err != nil {
 		return fmt.Errorf("create label-indexer: %w", err)
 	}
 	if err := client.Done(l.CreateKey(ctx, lindenmere, api.ServiceAccountKind, digitising+"/label-indexer", api.KeyNew{Label: &label})); err != nil {
@@ -298,7 +297,7 @@ func (l loader) labelIndexer(ctx context.Context) error {
 func (l loader) seedPeople(ctx context.Context) error {
 	gathers, title := `tag team is "seeds"`, "Whoever works with seeds"
 	owner := api.PrincipalRef{Kind: api.UserKind, Name: "ines"}
-	if err := client.Done(l.CreateGroup(ctx, lindenmere, nil, api.GroupNew{Name: "seed-people", Title: &title, Gathers: &gathers, Owner: &owner})); err != nil {
+	if err := client.Done(l.CreateGroup(ctx, lindenmere, api.GroupNew{Name: "seed-people", Title: &title, Gathers: &gathers, Owner: &owner})); err != nil {
 		return fmt.Errorf("create group seed-people: %w", err)
 	}
 	if err := client.Done(l.EditPrincipal(ctx, lindenmere, api.UserKind, "ines", nil, api.PrincipalEdit{Tags: &api.Tags{"team": "seeds"}})); err != nil {
@@ -311,7 +310,7 @@ func (l loader) seedPeople(ctx context.Context) error {
 func (l loader) juno(ctx context.Context, letters string) error {
 	const address = "juno@quaywater.example"
 	title, does, groups := "Juno Marchetti", "Consultant of the Quaywater Seed Exchange", []string{"contractors"}
-	if err := client.Done(l.InviteGuest(ctx, lindenmere, nil, api.GuestNew{Email: address, Title: &title, Description: &does, Groups: &groups})); err != nil {
+	if err := client.Done(l.InviteGuest(ctx, lindenmere, api.GuestNew{Email: address, Title: &title, Description: &does, Groups: &groups})); err != nil {
 		return fmt.Errorf("invite juno: %w", err)
 	}
 	juno, err := SignIn(ctx, l.address, "juno@quaywater", Passphrase)
@@ -329,7 +328,7 @@ func (l loader) juno(ctx context.Context, letters string) error {
 
 func (l loader) policies(ctx context.Context) error {
 	for _, p := range storyPolicies {
-		if err := client.Done(l.CreatePolicyAt(ctx, p.at, nil, api.PolicyNew{Name: p.name, Text: p.text, Description: &p.why})); err != nil {
+		if err := client.Done(l.CreatePolicyAt(ctx, p.at, api.PolicyNew{Name: p.name, Text: p.text, Description: &p.why})); err != nil {
 			return fmt.Errorf("write policy %s: %w", p.name, err)
 		}
 	}

@@ -70,7 +70,7 @@ func TestEveryRouteRefusesWhoHoldsNothing(t *testing.T) {
 	b.Newcomer(t, "bram")
 	token, keeper := b.Token(t, "bram@lindenmere"), b.Token(t, demo.Keeper)
 	grant := b.Grant(t, "observer", "group", "network-team", alpine)
-	made, err := client.Read[api.PolicyMade](b.As(t, "rowan@lindenmere").CreatePolicyAt(t.Context(), alpine, nil, api.PolicyNew{Name: "look", Text: "network-team may observe tree"}))
+	made, err := b.As(t, "rowan@lindenmere").CreatePolicyAt(t.Context(), alpine, api.PolicyNew{Name: "look", Text: "network-team may observe tree"})
 	require.NoError(t, err)
 	policy := made.Policy.Id
 	spec, err := openapi3.NewLoader().LoadFromData(api.Contract)
@@ -115,7 +115,7 @@ func TestEveryRouteRefusesWhoHoldsNothing(t *testing.T) {
 func TestBadInput(t *testing.T) {
 	b := testbed.StartDemo(t)
 	rowan := b.Token(t, "rowan@lindenmere")
-	before, err := client.Read[api.Tree](b.As(t, "rowan@lindenmere").ShowTree(t.Context(), "lindenmere", nil))
+	before, err := b.As(t, "rowan@lindenmere").ShowTree(t.Context(), "lindenmere", nil)
 	require.NoError(t, err)
 	children := "/scopes/" + url.PathEscape(alpine) + "/children"
 	grants := "/scopes/" + url.PathEscape(alpine) + "/grants"
@@ -173,7 +173,7 @@ func TestBadInput(t *testing.T) {
 		require.NoError(t, json.Unmarshal([]byte(text), &p))
 		require.Equal(t, c.status, p.Status)
 	}
-	after, err := client.Read[api.Tree](b.As(t, "rowan@lindenmere").ShowTree(t.Context(), "lindenmere", nil))
+	after, err := b.As(t, "rowan@lindenmere").ShowTree(t.Context(), "lindenmere", nil)
 	require.NoError(t, err)
 	require.Equal(t, before, after)
 }
@@ -182,26 +182,26 @@ func TestWhatIsNotSeenLooksLikeWhatIsNotThere(t *testing.T) {
 	b := testbed.StartDemo(t)
 	bram := b.Newcomer(t, "bram")
 	b.Grant(t, "observer", "user", "bram", alpine)
-	_, hidden := client.Read[api.Scope](bram.ShowScope(t.Context(), vault))
-	_, absent := client.Read[api.Scope](bram.ShowScope(t.Context(), "lindenmere/science/seedbank/seedbank-vaunt"))
+	_, hidden := bram.ShowScope(t.Context(), vault)
+	_, absent := bram.ShowScope(t.Context(), "lindenmere/science/seedbank/seedbank-vaunt")
 	p, q := testbed.Problem(t, 404, hidden), testbed.Problem(t, 404, absent)
 	q.Detail = strings.ReplaceAll(q.Detail, "seedbank-vaunt", "seedbank-vault")
 	require.Equal(t, p, q)
 
-	tree, err := client.Read[api.Tree](bram.ShowTree(t.Context(), "lindenmere", nil))
+	tree, err := bram.ShowTree(t.Context(), "lindenmere", nil)
 	require.NoError(t, err)
 	var seen []string
 	for _, n := range tree.Scopes {
 		seen = append(seen, n.Name)
 	}
 	require.Equal(t, []string{"lindenmere", "gardens", "glasshouses", "alpine-house", "house-lan.network", "sensor-log.bucket", "vent-controller.machine"}, seen)
-	way, err := client.Read[api.Scope](bram.ShowScope(t.Context(), glasshouses))
+	way, err := bram.ShowScope(t.Context(), glasshouses)
 	require.NoError(t, err)
 	require.False(t, way.Described)
 	require.Empty(t, way.Title+way.Description, "the way shows names only")
 	testbed.Problem(t, 403, client.Done(bram.ListGrants(t.Context(), alpine)))
 	testbed.Problem(t, 403, client.Done(bram.Check(t.Context(), alpine, api.Question{Permission: "describe project", Principal: &api.PrincipalRef{Kind: "user", Name: "rowan"}})))
-	answer, err := client.Read[api.Answer](bram.Check(t.Context(), sensorLog+"/2026/november.csv", api.Question{Permission: "fetch object"}))
+	answer, err := bram.Check(t.Context(), sensorLog+"/2026/november.csv", api.Question{Permission: "fetch object"})
 	require.NoError(t, err, "an object need not be registered: its bucket decides")
 	require.False(t, answer.Allowed)
 	require.Equal(t, sensorLog, answer.Scope.Address)
@@ -215,7 +215,7 @@ func TestNobodyGivesWhatTheyDoNotHold(t *testing.T) {
 	b.Grant(t, "people-manager", "user", "yuki", "lindenmere")
 	b.Grant(t, "builder", "group", "visitor-apps", "lindenmere/visitors")
 	give := func(who, role, at string) error {
-		return client.Done(b.As(t, who+"@lindenmere").CreateGrant(t.Context(), at, nil, api.GrantNew{Principal: user("piotr"), Role: role}))
+		return client.Done(b.As(t, who+"@lindenmere").CreateGrant(t.Context(), at, api.GrantNew{Principal: user("piotr"), Role: role}))
 	}
 	require.NoError(t, give("ines", "builder", trial), "ines grants in the trial herself")
 	testbed.Problem(t, 404, give("ines", "builder", vault))
@@ -230,7 +230,7 @@ func TestNobodyGivesWhatTheyDoNotHold(t *testing.T) {
 	require.NoError(t, enrol("yuki", "contractors"), "a group that holds nothing gives nothing")
 	testbed.Problem(t, 403, enrol("ines", "contractors"))
 
-	users, err := client.Read[api.UserList](b.As(t, "ines@lindenmere").ListUsers(t.Context(), "lindenmere", nil))
+	users, err := b.As(t, "ines@lindenmere").ListUsers(t.Context(), "lindenmere", nil)
 	require.NoError(t, err, "who may grant anywhere may look up names")
 	require.NotEmpty(t, users.Users)
 	require.Empty(t, users.Users[0].Email, "and nothing more")
@@ -240,7 +240,7 @@ func TestNobodyGivesWhatTheyDoNotHold(t *testing.T) {
 func TestTheLastStewardStays(t *testing.T) {
 	b := testbed.StartDemo(t)
 	rowan := b.As(t, "rowan@lindenmere")
-	list, err := client.Read[api.GrantList](rowan.ListGrants(t.Context(), "lindenmere"))
+	list, err := rowan.ListGrants(t.Context(), "lindenmere")
 	require.NoError(t, err)
 	byWho := map[string]string{}
 	for _, g := range list.Grants {
@@ -262,7 +262,7 @@ func TestHoldersAndReach(t *testing.T) {
 	b := testbed.StartDemo(t)
 	require.NoError(t, demo.LoadStory(t.Context(), b.Address, b.Mail.Page()))
 	oona := b.As(t, "oona@lindenmere")
-	holders, err := client.Read[api.HolderList](oona.ListHolders(t.Context(), sensorLog, api.HoldersQuestion{Permission: "edit bucket"}))
+	holders, err := oona.ListHolders(t.Context(), sensorLog, api.HoldersQuestion{Permission: "edit bucket"})
 	require.NoError(t, err)
 	var names []string
 	for _, h := range holders.Holders {
@@ -275,7 +275,7 @@ func TestHoldersAndReach(t *testing.T) {
 	require.Empty(t, holders.CouldHold)
 	testbed.Problem(t, 404, client.Done(b.As(t, "sefa@lindenmere").ListHolders(t.Context(), sensorLog, api.HoldersQuestion{Permission: "edit bucket"})))
 
-	reach, err := client.Read[api.Reach](oona.ShowReach(t.Context(), "lindenmere", api.UserKind, "bram"))
+	reach, err := oona.ShowReach(t.Context(), "lindenmere", api.UserKind, "bram")
 	require.NoError(t, err)
 	require.Len(t, reach.Reached, 6, "one of them is open to the public, one to the staff")
 	require.Equal(t, glasshouses, reach.Reached[0].Scope.Address)
@@ -286,16 +286,16 @@ func TestHoldersAndReach(t *testing.T) {
 	testbed.Problem(t, 403, client.Done(b.As(t, "ines@lindenmere").ShowReach(t.Context(), "lindenmere", api.UserKind, "bram")))
 
 	check := func(who *client.Client) api.Answer {
-		answer, err := client.Read[api.Answer](who.Check(t.Context(), trial, api.Question{Permission: "edit project", Principal: ptr(user("ines"))}))
+		answer, err := who.Check(t.Context(), trial, api.Question{Permission: "edit project", Principal: ptr(user("ines"))})
 		require.NoError(t, err)
 		return answer
 	}
 	require.True(t, check(oona).Allowed)
-	answer, err := client.Read[api.Answer](b.As(t, "rowan@lindenmere").Check(t.Context(), vault, api.Question{Permission: "edit project", Principal: ptr(user("ines"))}))
+	answer, err := b.As(t, "rowan@lindenmere").Check(t.Context(), vault, api.Question{Permission: "edit project", Principal: ptr(user("ines"))})
 	require.NoError(t, err)
 	require.NotEmpty(t, answer.Steps)
 	require.Equal(t, "grant builder to ines at "+vault, answer.Steps[0].Words)
-	answer, err = client.Read[api.Answer](oona.Check(t.Context(), vault, api.Question{Permission: "edit project", Principal: ptr(user("ines"))}))
+	answer, err = oona.Check(t.Context(), vault, api.Question{Permission: "edit project", Principal: ptr(user("ines"))})
 	require.NoError(t, err)
 	require.Empty(t, answer.Steps, "who could not make a change is not told of it")
 }
@@ -305,17 +305,16 @@ func TestPreviewsWriteNothing(t *testing.T) {
 	b := testbed.StartDemo(t)
 	rowan := b.As(t, "rowan@lindenmere")
 	id := b.Grant(t, "builder", "group", "glasshouse-engineers", glasshouses)
-	before, err := client.Read[api.GrantList](rowan.ListGrants(t.Context(), alpine))
+	before, err := rowan.ListGrants(t.Context(), alpine)
 	require.NoError(t, err)
 	yes := ptr(true)
-	impact := func(response *http.Response, err error) api.Impact {
-		written, err := client.Read[api.Written](response, err)
+	impact := func(written api.Written, err error) api.Impact {
 		require.NoError(t, err)
 		require.Equal(t, before.Revision, written.Revision)
 		return *written.Impact
 	}
 	wanted := api.GrantNew{Principal: api.PrincipalRef{Kind: "group", Name: "seed-curators"}, Role: "steward"}
-	gain := impact(rowan.CreateGrant(t.Context(), alpine, &api.CreateGrantParams{Preview: yes}, wanted))
+	gain := impact(rowan.PreviewCreateGrant(t.Context(), alpine, wanted))
 	require.Equal(t, "1 person would gain access.", gain.Words)
 	require.True(t, gain.Effects[0].Privileged)
 	require.Equal(t, []api.PrincipalRef{user("ines")}, gain.Effects[0].Principals)
@@ -328,12 +327,12 @@ func TestPreviewsWriteNothing(t *testing.T) {
 	left := impact(rowan.RemoveMember(t.Context(), "lindenmere", "glasshouse-engineers", "user", "tomas", &api.RemoveMemberParams{Preview: yes}))
 	require.NotEmpty(t, left.Effects[0].Loses)
 	wanted.Role, wanted.Principal = "observer", user("maeve")
-	none := impact(rowan.CreateGrant(t.Context(), alpine, &api.CreateGrantParams{Preview: yes}, wanted))
+	none := impact(rowan.PreviewCreateGrant(t.Context(), alpine, wanted))
 	require.Empty(t, none.Effects)
 	require.Contains(t, none.Words, "Nobody would gain or lose anything")
 	testbed.Problem(t, 403, client.Done(b.As(t, "oona@lindenmere").RevokeGrant(t.Context(), id, &api.RevokeGrantParams{Preview: yes})))
 
-	after, err := client.Read[api.GrantList](rowan.ListGrants(t.Context(), alpine))
+	after, err := rowan.ListGrants(t.Context(), alpine)
 	require.NoError(t, err)
 	require.Equal(t, before, after)
 }
@@ -341,7 +340,7 @@ func TestPreviewsWriteNothing(t *testing.T) {
 func TestKeepersHoldNothingInside(t *testing.T) {
 	b := testbed.StartDemo(t)
 	warden := b.As(t, demo.Keeper)
-	list, err := client.Read[api.OrganisationList](warden.ListOrganisations(t.Context()))
+	list, err := warden.ListOrganisations(t.Context())
 	require.NoError(t, err)
 	require.Len(t, list.Organisations, 2)
 	testbed.Problem(t, 403, client.Done(warden.ShowScope(t.Context(), "lindenmere")))
@@ -352,21 +351,24 @@ func TestKeepersHoldNothingInside(t *testing.T) {
 	statuses := make([]int, 12)
 	for i := range statuses {
 		at.Go(func() {
-			response, err := warden.CreateOrganisation(t.Context(), api.OrganisationNew{Name: "mossbank", Steward: api.UserNew{Name: "asa"}})
-			if assert.NoError(t, err) {
-				statuses[i] = response.StatusCode
-				assert.NoError(t, response.Body.Close())
+			_, err := warden.CreateOrganisation(t.Context(), api.OrganisationNew{Name: "mossbank", Steward: api.UserNew{Name: "asa"}})
+			var problem *client.Error
+			switch {
+			case err == nil:
+				statuses[i] = 201
+			case assert.ErrorAs(t, err, &problem):
+				statuses[i] = problem.Status
 			}
 		})
 	}
 	at.Wait()
 	slices.Sort(statuses)
 	require.Equal(t, append([]int{201}, slices.Repeat([]int{409}, 11)...), statuses, "of many at once one makes it, and the others hear that it is there")
-	made, err := client.Read[api.OrganisationMade](warden.CreateOrganisation(t.Context(), api.OrganisationNew{Name: "fernhill", Steward: api.UserNew{Name: "asa"}}))
+	made, err := warden.CreateOrganisation(t.Context(), api.OrganisationNew{Name: "fernhill", Steward: api.UserNew{Name: "asa"}})
 	require.NoError(t, err)
 	asa, err := demo.SignIn(t.Context(), b.Address, "asa@fernhill", *made.Password)
 	require.NoError(t, err)
-	require.NoError(t, client.Done(asa.CreateScope(t.Context(), "fernhill", nil, api.ScopeNew{Kind: "folder", Name: "woods"})))
+	require.NoError(t, client.Done(asa.CreateScope(t.Context(), "fernhill", api.ScopeNew{Kind: "folder", Name: "woods"})))
 	testbed.Problem(t, 404, client.Done(asa.ShowScope(t.Context(), "lindenmere")))
 	testbed.Problem(t, 404, client.Done(b.As(t, "rowan@lindenmere").ShowScope(t.Context(), "fernhill/woods")))
 }
@@ -386,10 +388,10 @@ func TestSessions(t *testing.T) {
 	_, err := demo.SignIn(t.Context(), b.Address, "tomas@lindenmere", demo.Passphrase)
 	require.Error(t, err)
 	title := "Tomas L."
-	session, err := client.Read[api.Session](tomas.EditProfile(t.Context(), api.ProfileEdit{Title: &title}))
+	session, err := tomas.EditProfile(t.Context(), api.ProfileEdit{Title: &title})
 	require.NoError(t, err)
 	require.Equal(t, title, session.Title)
-	require.NoError(t, client.Done(tomas.SignOut(t.Context())))
+	require.NoError(t, tomas.SignOut(t.Context()))
 	testbed.Problem(t, 401, client.Done(tomas.GetSession(t.Context())))
 	require.NoError(t, b.Records.CheckAudit(t.Context()))
 	for _, secret := range []string{demo.Passphrase, "six slow tortoises asleep"} {
@@ -541,7 +543,7 @@ func TestAnswersAreAtOnce(t *testing.T) {
 		go func() {
 			defer others.Done()
 			for n := 0; ctx.Err() == nil; n++ {
-				err := client.Done(rowan.CreateScope(ctx, alpine, nil, api.ScopeNew{Kind: "resource", Type: ptr("bucket"), Name: fmt.Sprintf("b-%d-%d", i, n)}))
+				err := client.Done(rowan.CreateScope(ctx, alpine, api.ScopeNew{Kind: "resource", Type: ptr("bucket"), Name: fmt.Sprintf("b-%d-%d", i, n)}))
 				if err != nil && ctx.Err() == nil {
 					t.Error(err)
 				}
@@ -566,17 +568,17 @@ func TestInstancesFollowEachOther(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, demo.LoadStart(t.Context(), first.Address))
 	there := second.As(t, "rowan@lindenmere")
-	require.NoError(t, client.Done(there.CreateGroup(t.Context(), "lindenmere", nil, api.GroupNew{Name: "from-second"})))
+	require.NoError(t, client.Done(there.CreateGroup(t.Context(), "lindenmere", api.GroupNew{Name: "from-second"})))
 	here := first.As(t, "rowan@lindenmere")
-	require.NoError(t, client.Done(here.CreateGroup(t.Context(), "lindenmere", nil, api.GroupNew{Name: "from-first"})), "a write is made on the newest state")
-	testbed.Problem(t, 409, client.Done(there.CreateGroup(t.Context(), "lindenmere", nil, api.GroupNew{Name: "from-first"})))
+	require.NoError(t, client.Done(here.CreateGroup(t.Context(), "lindenmere", api.GroupNew{Name: "from-first"})), "a write is made on the newest state")
+	testbed.Problem(t, 409, client.Done(there.CreateGroup(t.Context(), "lindenmere", api.GroupNew{Name: "from-first"})))
 
 	require.Zero(t, first.Whole.Load(), "it made the organisation")
 	require.EqualValues(t, 1, second.Whole.Load())
 	require.NoError(t, client.Done(there.ChangeSettings(t.Context(), "lindenmere", nil, api.SettingsEdit{Settings: api.Settings{KeysEach: 7}})))
 
 	// Without following: whoever was told a revision may ask for it, or a later one.
-	told, err := client.Read[api.GroupMade](there.CreateGroup(t.Context(), "lindenmere", nil, api.GroupNew{Name: "told"}))
+	told, err := there.CreateGroup(t.Context(), "lindenmere", api.GroupNew{Name: "told"})
 	require.NoError(t, err)
 	testbed.Problem(t, 404, client.Done(here.ShowPrincipal(t.Context(), "lindenmere", api.GroupKind, "told")))
 	asks := func(revision int64) *client.Client {
@@ -590,11 +592,11 @@ func TestInstancesFollowEachOther(t *testing.T) {
 	ctx, stop := context.WithCancel(t.Context())
 	defer stop()
 	go first.Service.Follow(ctx, 10*time.Millisecond)
-	require.NoError(t, client.Done(there.CreateGroup(t.Context(), "lindenmere", nil, api.GroupNew{Name: "followed"})))
+	require.NoError(t, client.Done(there.CreateGroup(t.Context(), "lindenmere", api.GroupNew{Name: "followed"})))
 	require.Eventually(t, func() bool {
 		return client.Done(here.ShowPrincipal(t.Context(), "lindenmere", api.GroupKind, "followed")) == nil
 	}, time.Minute, 10*time.Millisecond)
-	settings, err := client.Read[api.Settings](here.ShowSettings(t.Context(), "lindenmere"))
+	settings, err := here.ShowSettings(t.Context(), "lindenmere")
 	require.NoError(t, err)
 	require.Equal(t, 7, settings.KeysEach, "settings are followed, too")
 	require.Zero(t, first.Whole.Load(), "what was followed was not read whole")
@@ -604,10 +606,10 @@ func TestInstancesFollowEachOther(t *testing.T) {
 	require.NoError(t, err)
 	defer db.Close()
 	stop()
-	require.NoError(t, client.Done(there.CreateGroup(t.Context(), "lindenmere", nil, api.GroupNew{Name: "of-old"})))
+	require.NoError(t, client.Done(there.CreateGroup(t.Context(), "lindenmere", api.GroupNew{Name: "of-old"})))
 	_, err = db.ExecContext(t.Context(), "UPDATE change_record SET changes = NULL WHERE changes LIKE '%of-old%'")
 	require.NoError(t, err)
-	require.NoError(t, client.Done(here.CreateGroup(t.Context(), "lindenmere", nil, api.GroupNew{Name: "of-late"})))
+	require.NoError(t, client.Done(here.CreateGroup(t.Context(), "lindenmere", api.GroupNew{Name: "of-late"})))
 	require.NoError(t, client.Done(here.ShowPrincipal(t.Context(), "lindenmere", api.GroupKind, "of-old")))
 	require.EqualValues(t, 1, first.Whole.Load())
 }
@@ -634,7 +636,7 @@ func TestDatabaseGone(t *testing.T) {
 	}()
 	for n := 0; n < 10_000; n++ {
 		name := fmt.Sprint("written-", n)
-		err := client.Done(rowan.CreateScope(t.Context(), alpine, nil, api.ScopeNew{Kind: "resource", Type: ptr("bucket"), Name: name}))
+		err := client.Done(rowan.CreateScope(t.Context(), alpine, api.ScopeNew{Kind: "resource", Type: ptr("bucket"), Name: name}))
 		if err != nil {
 			p := testbed.Problem(t, 503, err)
 			require.Contains(t, p.Detail, "the database cannot be reached")
@@ -649,7 +651,7 @@ func TestDatabaseGone(t *testing.T) {
 	require.NotEmpty(t, header.Get("Retry-After"))
 
 	require.NoError(t, server.Restart(t.Context()))
-	tree, err := client.Read[api.Tree](rowan.ShowTree(t.Context(), alpine, nil))
+	tree, err := rowan.ShowTree(t.Context(), alpine, nil)
 	require.NoError(t, err)
 	var there []string
 	for _, n := range tree.Scopes {
@@ -658,7 +660,7 @@ func TestDatabaseGone(t *testing.T) {
 	for _, name := range acknowledged {
 		require.True(t, slices.Contains(there, name), "%s was acknowledged and is lost", name)
 	}
-	require.NoError(t, client.Done(rowan.CreateScope(t.Context(), alpine, nil, api.ScopeNew{Kind: "resource", Type: ptr("bucket"), Name: "afterwards"})))
+	require.NoError(t, client.Done(rowan.CreateScope(t.Context(), alpine, api.ScopeNew{Kind: "resource", Type: ptr("bucket"), Name: "afterwards"})))
 	require.NoError(t, b.Records.CheckAudit(t.Context()))
 }
 
@@ -683,7 +685,7 @@ func TestPagesOfLists(t *testing.T) {
 	var names []string
 	params := &api.ListChildrenParams{Limit: ptr(3)}
 	for {
-		page, err := client.Read[api.ScopeList](rowan.ListChildren(t.Context(), "lindenmere", params))
+		page, err := rowan.ListChildren(t.Context(), "lindenmere", params)
 		require.NoError(t, err)
 		for _, s := range page.Scopes {
 			names = append(names, s.Name)
@@ -693,12 +695,12 @@ func TestPagesOfLists(t *testing.T) {
 		}
 	}
 	require.Equal(t, []string{"gardens", "science", "shared-services", "visitors"}, names)
-	first, err := client.Read[api.UserList](rowan.ListUsers(t.Context(), "lindenmere", &api.ListUsersParams{Limit: ptr(5)}))
+	first, err := rowan.ListUsers(t.Context(), "lindenmere", &api.ListUsersParams{Limit: ptr(5)})
 	require.NoError(t, err)
-	rest, err := client.Read[api.UserList](rowan.ListUsers(t.Context(), "lindenmere", &api.ListUsersParams{Limit: ptr(5), After: first.Next}))
+	rest, err := rowan.ListUsers(t.Context(), "lindenmere", &api.ListUsersParams{Limit: ptr(5), After: first.Next})
 	require.NoError(t, err)
 	require.Len(t, append(first.Users, rest.Users...), 8)
-	cut, err := client.Read[api.Tree](rowan.ShowTree(t.Context(), "lindenmere", &api.ShowTreeParams{Depth: ptr(1)}))
+	cut, err := rowan.ShowTree(t.Context(), "lindenmere", &api.ShowTreeParams{Depth: ptr(1)})
 	require.NoError(t, err)
 	require.Len(t, cut.Scopes, 5)
 	require.True(t, cut.Scopes[1].More)

@@ -28,7 +28,7 @@ func TestProgramsSignInPlaceOfASecret(t *testing.T) {
 	b := testbed.StartDemo(t)
 	rowan, ctx := b.As(t, "rowan@lindenmere"), t.Context()
 	const name = digitising + "/onboarding"
-	require.NoError(t, client.Done(rowan.CreateServiceAccount(ctx, digitising, nil, api.AccountNew{Name: "onboarding"})))
+	require.NoError(t, client.Done(rowan.CreateServiceAccount(ctx, digitising, api.AccountNew{Name: "onboarding"})))
 	b.Grant(t, "observer", "service-account", name, alpine)
 	public, private, err := ed25519.GenerateKey(rand.Reader)
 	require.NoError(t, err)
@@ -45,7 +45,7 @@ func TestProgramsSignInPlaceOfASecret(t *testing.T) {
 	text, err := os.ReadFile(publicFile)
 	require.NoError(t, err)
 	issue := func(publicKey string) (api.KeyMade, error) {
-		return client.Read[api.KeyMade](rowan.CreateKey(ctx, "lindenmere", api.ServiceAccountKind, name, api.KeyNew{PublicKey: &publicKey}))
+		return rowan.CreateKey(ctx, "lindenmere", api.ServiceAccountKind, name, api.KeyNew{PublicKey: &publicKey})
 	}
 	_, err = issue("nonsense")
 	require.Equal(t, "publicKey", *testbed.Problem(t, 400, err).Field)
@@ -91,12 +91,12 @@ func TestProgramsSignInPlaceOfASecret(t *testing.T) {
 	c.signIn("rowan@lindenmere", b.Address)
 	said := c.must("key create --service-account " + name + " --public-key " + publicFile)
 	require.Contains(t, said, "by which a program signs")
-	list, err := client.Read[api.KeyList](rowan.ListKeys(ctx, "lindenmere", api.ServiceAccountKind, name))
+	list, err := rowan.ListKeys(ctx, "lindenmere", api.ServiceAccountKind, name)
 	require.NoError(t, err)
 	second := list.Keys[len(list.Keys)-1].Id
 	c.must("sign-in --server " + b.Address + " --key " + second + " --private-key " + privateFile)
 	require.Contains(t, c.must("whoami"), "onboarding")
-	require.NoError(t, client.Done(rowan.WithdrawKey(ctx, second)))
+	require.NoError(t, rowan.WithdrawKey(ctx, second))
 	status, _, errs := c.run("", "whoami")
 	require.NotZero(t, status)
 	require.Contains(t, errs, "taken back")

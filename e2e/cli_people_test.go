@@ -14,7 +14,6 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"arbora.example/api"
-	"arbora.example/client"
 	"arbora.example/demo"
 	"arbora.example/e2e/testbed"
 )
@@ -133,7 +132,7 @@ func TestSecondFactorByCommandLine(t *testing.T) {
 		return code
 	}
 	// The seed is read as a device would, from a setting-up that is broken off.
-	begun, err := client.Read[api.FactorSeed](b.As(t, "tomas@lindenmere").BeginSecondFactor(t.Context()))
+	begun, err := b.As(t, "tomas@lindenmere").BeginSecondFactor(t.Context())
 	require.NoError(t, err)
 	require.Contains(t, c.must("second-factor show"), "no")
 	status, _, errs := c.run("000000\n", "second-factor", "set-up", "--code-from", "-")
@@ -141,10 +140,10 @@ func TestSecondFactorByCommandLine(t *testing.T) {
 	require.Contains(t, errs, "█", "a picture for the device")
 	require.NotContains(t, errs, begun.Seed, "another seed takes the place of the first")
 	session := b.As(t, "tomas@lindenmere")
-	fresh, err := client.Read[api.FactorSeed](session.BeginSecondFactor(t.Context()))
+	fresh, err := session.BeginSecondFactor(t.Context())
 	require.NoError(t, err)
 	seed = fresh.Seed
-	codes, err := client.Read[api.RecoveryCodes](session.ConfirmSecondFactor(t.Context(), api.FactorCode{Code: code()}))
+	codes, err := session.ConfirmSecondFactor(t.Context(), api.FactorCode{Code: code()})
 	require.NoError(t, err)
 	require.Contains(t, c.must("second-factor show"), "10")
 

@@ -78,7 +78,7 @@ func TestAnOlderSessionAddsNoPasskey(t *testing.T) {
 	t.Parallel()
 	b := testbed.StartDemo(t)
 	rowan, older := b.As(t, "rowan@lindenmere"), b.As(t, "rowan@lindenmere")
-	seed, err := client.Read[api.FactorSeed](rowan.BeginSecondFactor(t.Context()))
+	seed, err := rowan.BeginSecondFactor(t.Context())
 	require.NoError(t, err)
 	code, err := totp.GenerateCode(seed.Seed, b.Clock.Now())
 	require.NoError(t, err)

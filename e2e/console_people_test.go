@@ -140,7 +140,7 @@ func TestConsoleGuests(t *testing.T) {
 		browser.SignOut(),
 	))
 	rowan := b.As(t, "rowan@lindenmere")
-	require.NoError(t, client.Done(rowan.InviteGuest(t.Context(), "lindenmere", nil, api.GuestNew{Email: "juno@quaywater.example"})))
+	require.NoError(t, client.Done(rowan.InviteGuest(t.Context(), "lindenmere", api.GuestNew{Email: "juno@quaywater.example"})))
 	require.NoError(t, console.Do(
 		console.SignIn("juno@quaywater", demo.Passphrase),
 		browser.See(`[data-test=organisation]`, "quaywater"),

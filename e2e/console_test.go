@@ -7,7 +7,6 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"arbora.example/api"
-	"arbora.example/client"
 	"arbora.example/demo"
 	"arbora.example/e2e/browser"
 	"arbora.example/e2e/testbed"
@@ -139,7 +138,7 @@ func TestConsoleJourney(t *testing.T) {
 		browser.Closed(),
 		browser.SeeNot(`[data-test=access]`, "glasshouse-engineers"),
 	))
-	answer, err := client.Read[api.Answer](b.As(t, "rowan@lindenmere").Check(t.Context(), sensorLog, api.Question{Permission: "edit bucket", Principal: &api.PrincipalRef{Kind: "user", Name: "bram"}}))
+	answer, err := b.As(t, "rowan@lindenmere").Check(t.Context(), sensorLog, api.Question{Permission: "edit bucket", Principal: &api.PrincipalRef{Kind: "user", Name: "bram"}})
 	require.NoError(t, err)
 	require.False(t, answer.Allowed)
 }
@@ -255,7 +254,7 @@ func TestConsoleAccount(t *testing.T) {
 	))
 	session, err := demo.SignIn(t.Context(), b.Address, "tomas@lindenmere", "six slow tortoises asleep")
 	require.NoError(t, err)
-	me, err := client.Read[api.Session](session.GetSession(t.Context()))
+	me, err := session.GetSession(t.Context())
 	require.NoError(t, err)
 	require.Equal(t, "Tomas the Engineer", me.Title)
 }

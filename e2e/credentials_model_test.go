@@ -53,7 +53,7 @@ func TestCredentialsFollowTheRules(t *testing.T) {
 		l := &life{name: fmt.Sprint("somebody-", born), password: demo.Passphrase, state: api.StateActive}
 		rowan := b.As(t, "rowan@lindenmere")
 		both := api.ByBoth
-		require.NoError(t, client.Done(rowan.CreateUser(t.Context(), "lindenmere", nil, api.UserNew{Name: l.name, Password: &l.password, SignInBy: &both})))
+		require.NoError(t, client.Done(rowan.CreateUser(t.Context(), "lindenmere", api.UserNew{Name: l.name, Password: &l.password, SignInBy: &both})))
 		for range rapid.IntRange(3, 14).Draw(r, "steps") {
 			l.step(t, r, b, rowan)
 			l.compare(t, b)
@@ -64,7 +64,7 @@ func TestCredentialsFollowTheRules(t *testing.T) {
 // prove gives a fresh proof, which issuing and taking back keys takes.
 func prove(t *testing.T, who *client.Client) {
 	t.Helper()
-	require.NoError(t, client.Done(who.ProveSession(t.Context(), api.Proof{Password: ptr(demo.Passphrase)})))
+	require.NoError(t, who.ProveSession(t.Context(), api.Proof{Password: ptr(demo.Passphrase)}))
 }
 
 // endKeys has all keys end for good.
@@ -86,7 +86,7 @@ func (l *life) step(t *testing.T, r *rapid.T, b *testbed.Bed, rowan *client.Clie
 		if l.state != api.StateActive {
 			return // each try would count as a guess
 		}
-		s, err := client.Read[api.Session](with(t, b, "").SignIn(t.Context(), api.SignIn{Name: l.name + "@lindenmere", Password: l.password, Token: ptr(true)}))
+		s, err := with(t, b, "").SignIn(t.Context(), api.SignIn{Name: l.name + "@lindenmere", Password: l.password, Token: ptr(true)})
 		require.NoError(t, err)
 		if !s.ChoosePassword {
 			l.sessions = append(l.sessions, &opened{secret: *s.Token})
@@ -99,7 +99,7 @@ func (l *life) step(t *testing.T, r *rapid.T, b *testbed.Bed, rowan *client.Clie
 				alive++
 			}
 		}
-		made, err := client.Read[api.KeyMade](rowan.CreateKey(t.Context(), "lindenmere", api.UserKind, l.name, api.KeyNew{}))
+		made, err := rowan.CreateKey(t.Context(), "lindenmere", api.UserKind, l.name, api.KeyNew{})
 		require.Equal(t, alive < 3, err == nil, "three keys at a time")
 		if err == nil {
 			l.keys = append(l.keys, &opened{key: made})
@@ -111,7 +111,7 @@ func (l *life) step(t *testing.T, r *rapid.T, b *testbed.Bed, rowan *client.Clie
 	case "withdraw":
 		if k := draw(l.keys, "key"); k != nil && !k.ended {
 			prove(t, rowan)
-			require.NoError(t, client.Done(rowan.WithdrawKey(t.Context(), k.key.Key.Id)))
+			require.NoError(t, rowan.WithdrawKey(t.Context(), k.key.Key.Id))
 			k.ended = true
 		}
 	case "revoke":
@@ -123,11 +123,11 @@ func (l *life) step(t *testing.T, r *rapid.T, b *testbed.Bed, rowan *client.Clie
 		}
 	case "end":
 		if s := draw(l.sessions, "session"); s != nil && l.works(s, b.Clock.Now()) {
-			require.NoError(t, client.Done(with(t, b, s.secret).SignOut(t.Context())))
+			require.NoError(t, with(t, b, s.secret).SignOut(t.Context()))
 			s.ended = true
 		}
 	case "reset":
-		made, err := client.Read[api.PasswordReset](rowan.ResetPassword(t.Context(), "lindenmere", api.UserKind, l.name, nil))
+		made, err := rowan.ResetPassword(t.Context(), "lindenmere", api.UserKind, l.name, nil)
 		require.NoError(t, err)
 		l.password = made.Password
 		l.endSessions()

@@ -44,13 +44,13 @@ func form(t *testing.T, address string, key *api.KeyMade, values url.Values) (in
 func machine(t *testing.T, b *testbed.Bed, name string) api.KeyMade {
 	t.Helper()
 	rowan := b.As(t, "rowan@lindenmere")
-	require.NoError(t, client.Done(rowan.CreateServiceAccount(t.Context(), digitising, nil, api.AccountNew{Name: name})))
+	require.NoError(t, client.Done(rowan.CreateServiceAccount(t.Context(), digitising, api.AccountNew{Name: name})))
 	return keyFor(t, rowan, api.ServiceAccountKind, digitising+"/"+name)
 }
 
 func keyFor(t *testing.T, who *client.Client, kind api.PrincipalKind, name string) api.KeyMade {
 	t.Helper()
-	made, err := client.Read[api.KeyMade](who.CreateKey(t.Context(), "lindenmere", kind, name, api.KeyNew{Label: ptr("a test")}))
+	made, err := who.CreateKey(t.Context(), "lindenmere", kind, name, api.KeyNew{Label: ptr("a test")})
 	require.NoError(t, err)
 	return made
 }
@@ -105,7 +105,7 @@ func TestAccessTokens(t *testing.T) {
 	require.NoError(t, claims.Validate(jwt.Expected{Issuer: b.Address, AnyAudience: jwt.Audience{b.Address}, Time: b.Clock.Now()}))
 	require.Equal(t, key.Key.Id, custom["client_id"])
 
-	me, err := client.Read[api.Session](with(t, b, text).GetSession(t.Context()))
+	me, err := with(t, b, text).GetSession(t.Context())
 	require.NoError(t, err)
 	require.Equal(t, "service-account", me.Kind)
 	require.Equal(t, digitising+"/label-indexer", me.Name)
@@ -119,7 +119,7 @@ func TestAccessTokens(t *testing.T) {
 	require.Equal(t, true, told["active"])
 	require.Equal(t, digitising+"/label-indexer", told["username"])
 	require.Equal(t, map[string]any{"active": false}, introspect(other, text), "others are told nothing")
-	service, err := client.Read[api.KeyMade](b.As(t, demo.Keeper).CreateServiceKey(t.Context(), "storage", api.KeyNew{}))
+	service, err := b.As(t, demo.Keeper).CreateServiceKey(t.Context(), "storage", api.KeyNew{})
 	require.NoError(t, err)
 	require.Equal(t, true, introspect(service, text)["active"], "a platform service may ask about anybody's")
 	told = introspect(service, b.Token(t, "tomas@lindenmere"))
@@ -155,7 +155,7 @@ func TestCredentialsThatDoNotWork(t *testing.T) {
 	rowan := b.As(t, "rowan@lindenmere")
 	key := machine(t, b, "label-indexer")
 	until := b.Clock.Now().Add(time.Hour).UTC()
-	short, err := client.Read[api.KeyMade](rowan.CreateKey(t.Context(), "lindenmere", api.ServiceAccountKind, digitising+"/label-indexer", api.KeyNew{Until: &until}))
+	short, err := rowan.CreateKey(t.Context(), "lindenmere", api.ServiceAccountKind, digitising+"/label-indexer", api.KeyNew{Until: &until})
 	require.NoError(t, err)
 	token := accessToken(t, b, key)
 	elsewhere := testbed.StartDemo(t)
@@ -176,7 +176,7 @@ func TestCredentialsThatDoNotWork(t *testing.T) {
 	require.Equal(t, "urn:arbora:problem:foreign", answer["error_uri"])
 
 	keys := func() int {
-		list, err := client.Read[api.KeyList](rowan.ListKeys(t.Context(), "lindenmere", api.ServiceAccountKind, digitising+"/label-indexer"))
+		list, err := rowan.ListKeys(t.Context(), "lindenmere", api.ServiceAccountKind, digitising+"/label-indexer")
 		require.NoError(t, err)
 		return len(list.Keys)
 	}
@@ -187,7 +187,7 @@ func TestCredentialsThatDoNotWork(t *testing.T) {
 	require.NoError(t, client.Done(rowan.ChangeSettings(t.Context(), "lindenmere", nil, api.SettingsEdit{Settings: api.Settings{KeysEach: 4}})))
 	keyFor(t, rowan, api.ServiceAccountKind, digitising+"/label-indexer")
 
-	require.NoError(t, client.Done(rowan.WithdrawKey(t.Context(), key.Key.Id)))
+	require.NoError(t, rowan.WithdrawKey(t.Context(), key.Key.Id))
 	require.Equal(t, 3, keys())
 	require.Equal(t, "revoked", kind(t, client.Done(with(t, b, token).GetSession(t.Context()))))
 	_, answer = ask(key)
@@ -215,7 +215,7 @@ type wayIn struct {
 func waysOf(t *testing.T, b *testbed.Bed) []wayIn {
 	rowan := b.As(t, "rowan@lindenmere")
 	both := api.ByBoth
-	require.NoError(t, client.Done(rowan.CreateUser(t.Context(), "lindenmere", nil, api.UserNew{
+	require.NoError(t, client.Done(rowan.CreateUser(t.Context(), "lindenmere", api.UserNew{
 		Name: "bram", Password: ptr(demo.Passphrase), SignInBy: &both, Email: ptr("bram@lindenmere.example"),
 		Groups: &[]string{"glasshouse-engineers"}, Grants: &[]api.FirstGrant{{Scope: alpine, Role: "observer"}},
 	})))
@@ -226,7 +226,7 @@ func waysOf(t *testing.T, b *testbed.Bed) []wayIn {
 	require.NoError(t, err)
 	device := func(who *client.Client) (string, error) {
 		_, asked := form(t, b.Address+"/oauth/device", nil, url.Values{"client_id": {"a test"}})
-		if err := client.Done(who.DecideDevice(t.Context(), api.DeviceDecision{Code: asked["user_code"].(string), Allow: true})); err != nil {
+		if err := who.DecideDevice(t.Context(), api.DeviceDecision{Code: asked["user_code"].(string), Allow: true}); err != nil {
 			return "", err
 		}
 		status, answer := form(t, b.Address+"/oauth/token", nil, url.Values{"grant_type": {"urn:ietf:params:oauth:grant-type:device_code"}, "device_code": {asked["device_code"].(string)}})
@@ -238,7 +238,7 @@ func waysOf(t *testing.T, b *testbed.Bed) []wayIn {
 	letIn, err := device(terminal)
 	require.NoError(t, err)
 	_, waiting := form(t, b.Address+"/oauth/device", nil, url.Values{"client_id": {"a test"}})
-	require.NoError(t, client.Done(terminal.DecideDevice(t.Context(), api.DeviceDecision{Code: waiting["user_code"].(string), Allow: true})))
+	require.NoError(t, terminal.DecideDevice(t.Context(), api.DeviceDecision{Code: waiting["user_code"].(string), Allow: true}))
 	require.NoError(t, client.Done(rowan.MailPasswordLink(t.Context(), "lindenmere", api.UserKind, "bram")))
 	linkToken := linkTo(t, b, "bram@lindenmere.example")
 	describe := func(c *client.Client) error { return client.Done(c.ShowScope(t.Context(), alpine)) }
@@ -264,7 +264,7 @@ func waysOf(t *testing.T, b *testbed.Bed) []wayIn {
 		}},
 		{"password link", func() error { return client.Done(session.ReadLink(t.Context(), api.LinkToken{Token: linkToken})) }},
 		{"decision", func() error {
-			answer, err := client.Read[api.Answer](rowan.Check(t.Context(), alpine, api.Question{Permission: "describe project", Principal: ptr(user("bram"))}))
+			answer, err := rowan.Check(t.Context(), alpine, api.Question{Permission: "describe project", Principal: ptr(user("bram"))})
 			require.NoError(t, err)
 			if answer.Allowed {
 				return nil
@@ -286,14 +286,14 @@ func TestALeaverIsOutAtOnce(t *testing.T) {
 				require.NoError(t, way.try(), way.name)
 			}
 		}
-		impact, err := client.Read[api.Written](rowan.SetState(t.Context(), "lindenmere", api.UserKind, "bram", &api.SetStateParams{Preview: ptr(true)}, api.StateChange{State: state}))
+		impact, err := rowan.SetState(t.Context(), "lindenmere", api.UserKind, "bram", &api.SetStateParams{Preview: ptr(true)}, api.StateChange{State: state})
 		require.NoError(t, err)
 		require.Equal(t, "1 person would lose access.", impact.Impact.Words)
 		require.NoError(t, client.Done(rowan.SetState(t.Context(), "lindenmere", api.UserKind, "bram", nil, api.StateChange{State: state})))
 		for _, way := range ways {
 			require.Error(t, way.try(), "%s after being %s", way.name, state)
 		}
-		grants, err := client.Read[api.GrantList](rowan.ListGrants(t.Context(), alpine))
+		grants, err := rowan.ListGrants(t.Context(), alpine)
 		require.NoError(t, err)
 		require.Equal(t, state, *grants.Grants[0].HolderState, "what was granted is shown with a mark")
 
@@ -321,7 +321,7 @@ func TestKeysThatALeaverIssuedAreTold(t *testing.T) {
 	yuki, rowan := b.As(t, "yuki@lindenmere"), b.As(t, "rowan@lindenmere")
 	key := keyFor(t, yuki, api.ServiceAccountKind, digitising+"/label-printer")
 	retire := func(who string) api.Impact {
-		written, err := client.Read[api.Written](rowan.SetState(t.Context(), "lindenmere", api.UserKind, who, &api.SetStateParams{Preview: ptr(true)}, api.StateChange{State: api.StateRetired}))
+		written, err := rowan.SetState(t.Context(), "lindenmere", api.UserKind, who, &api.SetStateParams{Preview: ptr(true)}, api.StateChange{State: api.StateRetired})
 		require.NoError(t, err)
 		return *written.Impact
 	}
@@ -329,7 +329,7 @@ func TestKeysThatALeaverIssuedAreTold(t *testing.T) {
 	require.NoError(t, client.Done(rowan.EditPrincipal(t.Context(), "lindenmere", api.UserKind, "yuki", nil, api.PrincipalEdit{Name: ptr("yuki-mori")})))
 	require.Contains(t, retire("yuki-mori").Warnings[0], "yuki-mori issued API key "+key.Key.Id)
 	require.Empty(t, retire("sefa").Warnings)
-	require.NoError(t, client.Done(rowan.WithdrawKey(t.Context(), key.Key.Id)))
+	require.NoError(t, rowan.WithdrawKey(t.Context(), key.Key.Id))
 	require.Empty(t, retire("yuki-mori").Warnings)
 }
 
@@ -342,10 +342,10 @@ func TestKeysThatALeaverIssuedAreExchanged(t *testing.T) {
 	b.Grant(t, "steward", "user", "yuki", "lindenmere")
 	yuki, rowan, oona := b.As(t, "yuki@lindenmere"), b.As(t, "rowan@lindenmere"), b.As(t, "oona@lindenmere")
 	until := b.Clock.Now().Add(30 * 24 * time.Hour).UTC().Truncate(time.Second)
-	old, err := client.Read[api.KeyMade](yuki.CreateKey(ctx, "lindenmere", api.ServiceAccountKind, printer, api.KeyNew{Label: ptr("labels"), Until: &until, Governs: ptr(true)}))
+	old, err := yuki.CreateKey(ctx, "lindenmere", api.ServiceAccountKind, printer, api.KeyNew{Label: ptr("labels"), Until: &until, Governs: ptr(true)})
 	require.NoError(t, err)
 	require.NoError(t, client.Done(rowan.SetState(ctx, "lindenmere", api.UserKind, "yuki", nil, api.StateChange{State: api.StateRetired})))
-	issued, err := client.Read[api.IssuedKeyList](rowan.ListIssuedKeys(ctx, "lindenmere", api.UserKind, "yuki"))
+	issued, err := rowan.ListIssuedKeys(ctx, "lindenmere", api.UserKind, "yuki")
 	require.NoError(t, err)
 	require.Len(t, issued.Keys, 1)
 	require.Equal(t, api.PrincipalRef{Kind: api.ServiceAccountKind, Name: printer}, issued.Keys[0].Of)
@@ -354,7 +354,7 @@ func TestKeysThatALeaverIssuedAreExchanged(t *testing.T) {
 		return status == 200
 	}
 	exchange := func(who *client.Client, key string, keep int) (api.KeyMade, error) {
-		return client.Read[api.KeyMade](who.ExchangeKey(ctx, key, api.KeyExchange{KeepOldFor: &keep}))
+		return who.ExchangeKey(ctx, key, api.KeyExchange{KeepOldFor: &keep})
 	}
 	_, err = exchange(oona, old.Key.Id, 0)
 	testbed.Problem(t, 404, err)
@@ -379,7 +379,7 @@ func TestKeysThatALeaverIssuedAreExchanged(t *testing.T) {
 	require.True(t, works(third))
 
 	// In the console, on the page of another who left.
-	mine, err := client.Read[api.KeyMade](b.As(t, "maeve@lindenmere").CreateKey(ctx, "lindenmere", api.ServiceAccountKind, printer, api.KeyNew{Label: ptr("nightly")}))
+	mine, err := b.As(t, "maeve@lindenmere").CreateKey(ctx, "lindenmere", api.ServiceAccountKind, printer, api.KeyNew{Label: ptr("nightly")})
 	require.NoError(t, err)
 	require.NoError(t, client.Done(rowan.SetState(ctx, "lindenmere", api.UserKind, "maeve", nil, api.StateChange{State: api.StateRetired})))
 	console := openConsole(t, b)
@@ -403,7 +403,7 @@ func TestHandingOver(t *testing.T) {
 	rowan := b.As(t, "rowan@lindenmere")
 	require.NoError(t, client.Done(rowan.SetState(t.Context(), "lindenmere", api.UserKind, "bram", nil, api.StateChange{State: api.StateRetired})))
 	require.NoError(t, client.Done(rowan.HandOver(t.Context(), "lindenmere", api.UserKind, "bram", nil, user("sefa"))))
-	grants, err := client.Read[api.GrantList](rowan.ListGrants(t.Context(), alpine))
+	grants, err := rowan.ListGrants(t.Context(), alpine)
 	require.NoError(t, err)
 	require.Equal(t, user("sefa"), grants.Grants[0].Principal)
 	require.NoError(t, client.Done(b.As(t, "sefa@lindenmere").ShowScope(t.Context(), alpine)))
@@ -433,12 +433,12 @@ func TestNobodyActsAsWhoHoldsMore(t *testing.T) {
 		"link":   client.Done(yuki.MailPasswordLink(t.Context(), "lindenmere", api.UserKind, "rowan")),
 		"email":  client.Done(yuki.EditPrincipal(t.Context(), "lindenmere", api.UserKind, "rowan", nil, api.PrincipalEdit{Email: ptr("yuki@lindenmere.example")})),
 		"key":    client.Done(yuki.CreateKey(t.Context(), "lindenmere", api.UserKind, "rowan", api.KeyNew{})),
-		"factor": client.Done(yuki.ResetSecondFactor(t.Context(), "lindenmere", api.UserKind, "rowan")),
+		"factor": yuki.ResetSecondFactor(t.Context(), "lindenmere", api.UserKind, "rowan"),
 	} {
 		p := testbed.Problem(t, 403, try)
 		require.Contains(t, p.Detail, "user rowan holds", name)
 	}
-	reset, err := client.Read[api.PasswordReset](yuki.ResetPassword(t.Context(), "lindenmere", api.UserKind, "sefa", nil))
+	reset, err := yuki.ResetPassword(t.Context(), "lindenmere", api.UserKind, "sefa", nil)
 	require.NoError(t, err, "who holds no more may be helped")
 	sefa, err := demo.SignIn(t.Context(), b.Address, "sefa@lindenmere", reset.Password)
 	require.NoError(t, err)
@@ -451,7 +451,7 @@ func TestNobodyActsAsWhoHoldsMore(t *testing.T) {
 	rowan := b.As(t, "rowan@lindenmere")
 	b.Grant(t, "access-manager", "user", "tomas", trial)
 	require.NoError(t, client.Done(rowan.SetState(t.Context(), "lindenmere", api.UserKind, "piotr", nil, api.StateChange{State: api.StateSuspended})))
-	p := testbed.Problem(t, 403, client.Done(b.As(t, "tomas@lindenmere").CreateGrant(t.Context(), trial, nil, api.GrantNew{Principal: user("piotr"), Role: "steward"})))
+	p := testbed.Problem(t, 403, client.Done(b.As(t, "tomas@lindenmere").CreateGrant(t.Context(), trial, api.GrantNew{Principal: user("piotr"), Role: "steward"})))
 	require.Contains(t, p.Detail, "by this user piotr would gain")
 }
 
@@ -462,7 +462,7 @@ var anyFactor = []api.Factor{api.CodeFactor, api.PasskeyFactor}
 func demandSecondFactor(t *testing.T, b *testbed.Bed) *client.Client {
 	t.Helper()
 	maeve := b.As(t, "maeve@lindenmere")
-	seed, err := client.Read[api.FactorSeed](maeve.BeginSecondFactor(t.Context()))
+	seed, err := maeve.BeginSecondFactor(t.Context())
 	require.NoError(t, err)
 	code, err := totp.GenerateCode(seed.Seed, b.Clock.Now())
 	require.NoError(t, err)
@@ -478,14 +478,14 @@ func TestSecondFactor(t *testing.T) {
 	p := testbed.Problem(t, 409, client.Done(rowan.ChangeSettings(t.Context(), "lindenmere", nil, api.SettingsEdit{Settings: api.Settings{KeysEach: 3, Governing: &api.Demands{Factors: &anyFactor}}})))
 	require.Contains(t, p.Detail, "you would be the first to be shut out")
 	maeve := demandSecondFactor(t, b)
-	testbed.Problem(t, 403, client.Done(rowan.ResetSecondFactor(t.Context(), "lindenmere", api.UserKind, "maeve")))
+	testbed.Problem(t, 403, rowan.ResetSecondFactor(t.Context(), "lindenmere", api.UserKind, "maeve"))
 	require.NoError(t, client.Done(tomas.GetSession(t.Context())))
 	require.Equal(t, "set-up-factor", kind(t, client.Done(rowan.ShowTree(t.Context(), "lindenmere", nil))), "a steward has to set one up first")
-	me, err := client.Read[api.Session](rowan.GetSession(t.Context()))
+	me, err := rowan.GetSession(t.Context())
 	require.NoError(t, err)
 	require.Equal(t, anyFactor, me.WantedFactors)
 
-	seed, err := client.Read[api.FactorSeed](rowan.BeginSecondFactor(t.Context()))
+	seed, err := rowan.BeginSecondFactor(t.Context())
 	require.NoError(t, err)
 	require.Contains(t, seed.Uri, "otpauth://totp/Arbora:rowan@lindenmere")
 	require.True(t, strings.HasPrefix(seed.Picture, "data:image/png;base64,"))
@@ -495,7 +495,7 @@ func TestSecondFactor(t *testing.T) {
 		return code
 	}
 	testbed.Problem(t, 400, client.Done(rowan.ConfirmSecondFactor(t.Context(), api.FactorCode{Code: "000000"})))
-	codes, err := client.Read[api.RecoveryCodes](rowan.ConfirmSecondFactor(t.Context(), api.FactorCode{Code: code()}))
+	codes, err := rowan.ConfirmSecondFactor(t.Context(), api.FactorCode{Code: code()})
 	require.NoError(t, err)
 	require.Len(t, codes.Codes, 10)
 	require.NoError(t, client.Done(rowan.ShowTree(t.Context(), "lindenmere", nil)))
@@ -517,20 +517,20 @@ func TestSecondFactor(t *testing.T) {
 	require.Equal(t, "wrong-sign-in", kind(t, attempt(used)), "no code works twice")
 	require.NoError(t, attempt(strings.ToUpper(codes.Codes[3])))
 	require.Equal(t, "wrong-sign-in", kind(t, attempt(codes.Codes[3])), "no recovery code works twice")
-	shown, err := client.Read[api.SecondFactor](rowan.ShowSecondFactor(t.Context()))
+	shown, err := rowan.ShowSecondFactor(t.Context())
 	require.NoError(t, err)
 	require.Equal(t, api.SecondFactor{InUse: true, Codes: 9, Required: true}, shown)
 
-	testbed.Problem(t, 403, client.Done(tomas.ResetSecondFactor(t.Context(), "lindenmere", api.UserKind, "rowan")))
+	testbed.Problem(t, 403, tomas.ResetSecondFactor(t.Context(), "lindenmere", api.UserKind, "rowan"))
 	remove := func(password string, code *string) error {
-		return client.Done(rowan.RemoveSecondFactor(t.Context(), api.FactorRemoval{Password: password, Code: code}))
+		return rowan.RemoveSecondFactor(t.Context(), api.FactorRemoval{Password: password, Code: code})
 	}
 	testbed.Problem(t, 400, remove("wrong", &codes.Codes[4]))
 	require.Equal(t, "code-needed", kind(t, remove(demo.Passphrase, nil)), "a session and its password do not take the factor away")
 	require.Equal(t, "code", *testbed.Problem(t, 400, remove(demo.Passphrase, ptr("000000"))).Field)
 	require.NoError(t, remove(demo.Passphrase, &codes.Codes[4]))
 	require.NoError(t, attempt(""))
-	require.Equal(t, "conflict", kind(t, client.Done(maeve.ResetSecondFactor(t.Context(), "lindenmere", api.UserKind, "rowan"))), "there is none to reset")
+	require.Equal(t, "conflict", kind(t, maeve.ResetSecondFactor(t.Context(), "lindenmere", api.UserKind, "rowan")), "there is none to reset")
 }
 
 // TestTerminals lets terminals in by the device grant, as a person and through the protocol's own client library.
@@ -539,23 +539,23 @@ func TestTerminals(t *testing.T) {
 	tomas := b.As(t, "tomas@lindenmere")
 	terminal, err := client.AskForDevice(t.Context(), b.Address, "a test")
 	require.NoError(t, err)
-	shown, err := client.Read[api.Device](tomas.ShowDevice(t.Context(), api.DeviceCode{Code: strings.ToLower(strings.ReplaceAll(terminal.Code, "-", ""))}))
+	shown, err := tomas.ShowDevice(t.Context(), api.DeviceCode{Code: strings.ToLower(strings.ReplaceAll(terminal.Code, "-", ""))})
 	require.NoError(t, err)
 	require.Equal(t, terminal.Code, shown.Code)
 	require.Equal(t, "a test", shown.Agent)
-	require.NoError(t, client.Done(tomas.DecideDevice(t.Context(), api.DeviceDecision{Code: terminal.Code, Allow: true})))
+	require.NoError(t, tomas.DecideDevice(t.Context(), api.DeviceDecision{Code: terminal.Code, Allow: true}))
 	token, err := terminal.Wait(t.Context())
 	require.NoError(t, err)
-	me, err := client.Read[api.Session](with(t, b, token).GetSession(t.Context()))
+	me, err := with(t, b, token).GetSession(t.Context())
 	require.NoError(t, err)
 	require.Equal(t, "tomas@lindenmere", me.Name)
-	sessions, err := client.Read[api.SessionList](tomas.ListSessions(t.Context()))
+	sessions, err := tomas.ListSessions(t.Context())
 	require.NoError(t, err)
 	require.Len(t, sessions.Sessions, 2)
 	for _, s := range sessions.Sessions {
 		if !s.Here {
 			require.Equal(t, "a test", s.Agent)
-			require.NoError(t, client.Done(tomas.EndSession(t.Context(), s.Id)))
+			require.NoError(t, tomas.EndSession(t.Context(), s.Id))
 		}
 	}
 	require.Equal(t, "revoked", kind(t, client.Done(with(t, b, token).GetSession(t.Context()))))
@@ -569,7 +569,7 @@ func TestTerminals(t *testing.T) {
 	_, asked := form(t, b.Address+"/oauth/device", nil, url.Values{"client_id": {"a test"}})
 	require.Equal(t, "authorization_pending", poll(asked))
 	require.Equal(t, "slow_down", poll(asked))
-	require.NoError(t, client.Done(tomas.DecideDevice(t.Context(), api.DeviceDecision{Code: asked["user_code"].(string), Allow: false})))
+	require.NoError(t, tomas.DecideDevice(t.Context(), api.DeviceDecision{Code: asked["user_code"].(string), Allow: false}))
 	require.Equal(t, "access_denied", poll(asked))
 	testbed.Problem(t, 404, client.Done(tomas.ShowDevice(t.Context(), api.DeviceCode{Code: asked["user_code"].(string)})))
 	_, asked = form(t, b.Address+"/oauth/device", nil, url.Values{"client_id": {"a test"}})

@@ -8,7 +8,6 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"arbora.example/api"
-	"arbora.example/client"
 	"arbora.example/demo"
 	"arbora.example/e2e/testbed"
 )
@@ -23,7 +22,7 @@ func TestLoamRefusesWhatItCannotDo(t *testing.T) {
 		b.Grant(t, role, "user", "rowan", herbarium)
 	}
 	rowan, token := b.As(t, "rowan@lindenmere"), b.Token(t, "rowan@lindenmere")
-	before, err := client.Read[api.Tree](rowan.ShowTree(t.Context(), "lindenmere", nil))
+	before, err := rowan.ShowTree(t.Context(), "lindenmere", nil)
 	require.NoError(t, err)
 	const net, ledger = digitising + "/digitising-lan.network", herbarium + "/loans/loan-ledger.database"
 	made := func(fields string) string { return `{"at":"` + digitising + `",` + fields + `}` }
@@ -101,7 +100,7 @@ func TestLoamRefusesWhatItCannotDo(t *testing.T) {
 		}
 		require.Contains(t, said, c.says, "%s %s %s", c.method, c.path, c.body)
 	}
-	after, err := client.Read[api.Tree](rowan.ShowTree(t.Context(), "lindenmere", nil))
+	after, err := rowan.ShowTree(t.Context(), "lindenmere", nil)
 	require.NoError(t, err)
 	require.Equal(t, before, after)
 }

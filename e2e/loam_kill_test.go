@@ -79,7 +79,7 @@ func TestLoamAndArboraAgreeAfterKills(t *testing.T) {
 	cloud.start()
 	rowan, err := demo.SignIn(t.Context(), "http://"+arboraAt, "rowan@lindenmere", demo.Passphrase)
 	require.NoError(t, err)
-	require.NoError(t, client.Done(rowan.CreateScope(t.Context(), "lindenmere", nil, api.ScopeNew{Kind: "project", Name: "shed"})))
+	require.NoError(t, client.Done(rowan.CreateScope(t.Context(), "lindenmere", api.ScopeNew{Kind: "project", Name: "shed"})))
 	token := (&testbed.Bed{Address: "http://" + arboraAt}).Token(t, "rowan@lindenmere")
 
 	kept := &ledger{made: map[string]string{}, retired: map[string]bool{}, asked: map[string]bool{}}

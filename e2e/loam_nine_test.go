@@ -206,7 +206,7 @@ func TestNinePeopleTryEverything(t *testing.T) {
 	}
 	s.do(digitising+"/notes.lab", "write", loamapi.Input{Text: ptr("list " + digitising + "/scans.bucket")})
 	vents := "lindenmere/gardens/glasshouses/alpine-house"
-	require.NoError(t, client.Done(stagehand.CreateServiceAccount(t.Context(), vents, nil, api.AccountNew{Name: "vents"})))
+	require.NoError(t, client.Done(stagehand.CreateServiceAccount(t.Context(), vents, api.AccountNew{Name: "vents"})))
 	s.do(vents+"/vent-controller.machine", "edit", loamapi.Input{RunsAs: vents + "/vents"})
 
 	people := map[string]*loamclient.Client{}

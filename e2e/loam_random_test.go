@@ -77,7 +77,7 @@ func TestLoamDoesWhatIsDecided(t *testing.T) {
 	for _, name := range people {
 		clients[name] = loamclient.Through(b.As(t, name+"@lindenmere"))
 	}
-	scope, err := client.Read[api.Scope](rowan.ShowScope(ctx, "lindenmere"))
+	scope, err := rowan.ShowScope(ctx, "lindenmere")
 	require.NoError(t, err)
 	top, err := access.ParseID(scope.Id)
 	require.NoError(t, err)
@@ -93,13 +93,13 @@ func TestLoamDoesWhatIsDecided(t *testing.T) {
 		who := api.PrincipalRef{Kind: "user", Name: pick(people...)}
 		switch rapid.IntRange(0, 3).Draw(r, "rule") {
 		case 0, 1:
-			err = client.Done(rowan.CreateGrant(ctx, at, nil, api.GrantNew{Principal: who, Role: pick("observer", "operator", "storage-builder", "compute-builder", "content-reader", "content-writer")}))
+			err = client.Done(rowan.CreateGrant(ctx, at, api.GrantNew{Principal: who, Role: pick("observer", "operator", "storage-builder", "compute-builder", "content-reader", "content-writer")}))
 		case 2:
 			cut := fmt.Sprintf(pick("user %s may never modify anything", "user %s may never observe data of storage", "user %s may only observe anything", "user %s may never do anything"), who.Name)
-			err = client.Done(rowan.CreatePolicyAt(ctx, at, nil, api.PolicyNew{Name: fmt.Sprint("cut-", made), Text: cut}))
+			err = client.Done(rowan.CreatePolicyAt(ctx, at, api.PolicyNew{Name: fmt.Sprint("cut-", made), Text: cut}))
 		default:
 			var list api.GrantList
-			if list, err = client.Read[api.GrantList](rowan.ListGrants(ctx, at)); err == nil {
+			if list, err = rowan.ListGrants(ctx, at); err == nil {
 				for _, g := range list.Grants {
 					if g.Principal == who && !g.Inherited {
 						require.NoError(r, client.Done(rowan.RevokeGrant(ctx, g.Id, nil)))

@@ -1,7 +1,6 @@
 package e2e
 
 import (
-	"context"
 	"io"
 	"log/slog"
 	"net/http"
@@ -34,7 +33,7 @@ func act(t *testing.T, as *loamclient.Client, at, operation string, in loamapi.I
 
 // revokeAll takes every grant back that somebody holds directly at a scope.
 func revokeAll(t *testing.T, as *client.Client, at, name string) {
-	list, err := client.Read[api.GrantList](as.ListGrants(t.Context(), at))
+	list, err := as.ListGrants(t.Context(), at)
 	require.NoError(t, err)
 	for _, g := range list.Grants {
 		if g.Principal.Name == name && !g.Inherited {
@@ -48,7 +47,7 @@ func revokeAll(t *testing.T, as *client.Client, at, name string) {
 func TestAMachineActsAsItsServiceAccount(t *testing.T) {
 	b := testbed.StartDemoWithLoam(t)
 	rowan, piotr := b.As(t, "rowan@lindenmere"), b.As(t, "piotr@lindenmere")
-	require.NoError(t, client.Done(rowan.CreateServiceAccount(t.Context(), digitising, nil, api.AccountNew{Name: "label-indexer"})))
+	require.NoError(t, client.Done(rowan.CreateServiceAccount(t.Context(), digitising, api.AccountNew{Name: "label-indexer"})))
 	b.Grant(t, "builder", "user", "piotr", digitising)
 	b.Grant(t, "machine-visitor", "user", "piotr", digitising)
 	b.Grant(t, "content-writer", "user", "piotr", scans)
@@ -107,7 +106,7 @@ func TestALabActsAsItself(t *testing.T) {
 	says := []string{
 		"service labs may create machine", "service labs may attach network", "service labs may start machine", "service labs may fetch object",
 	}
-	written, err := client.Read[api.PolicyMade](rowan.CreatePolicyAt(t.Context(), digitising, nil, api.PolicyNew{Name: "labs", Text: "service labs may observe network\n"}))
+	written, err := rowan.CreatePolicyAt(t.Context(), digitising, api.PolicyNew{Name: "labs", Text: "service labs may observe network\n"})
 	require.NoError(t, err)
 	let := func(n int) {
 		text := strings.Join(says[:n], "\n")
@@ -251,12 +250,11 @@ func TestPublicObjectsNeedNoSignIn(t *testing.T) {
 
 	rowan := b.As(t, "rowan@lindenmere")
 	wanted := api.GrantNew{Principal: api.PrincipalRef{Kind: api.SetKind, Name: "public"}, Role: "content-reader"}
-	written, err := client.Read[api.Written](rowan.CreateGrant(t.Context(), media, &api.CreateGrantParams{Preview: ptr(true)}, wanted))
+	written, err := rowan.PreviewCreateGrant(t.Context(), media, wanted)
 	require.NoError(t, err)
-	made, err := client.Read[api.GrantMade](rowan.CreateGrant(t.Context(), media, nil, wanted, func(_ context.Context, r *http.Request) error {
-		r.Header.Set("If-Match", `"`+written.Impact.Confirmation+`"`)
-		return nil
-	}))
+	confirming, err := rowan.With(client.Confirmed(written.Impact.Confirmation))
+	require.NoError(t, err)
+	made, err := confirming.CreateGrant(t.Context(), media, wanted)
 	require.NoError(t, err)
 	for _, root := range []string{b.Loam + "/v1", b.Address + "/loam/v1"} {
 		response, err := http.Get(root + "/objects/" + media + "/maps/a%20map.html")
@@ -289,12 +287,8 @@ func TestLookingAsSomebodyElseInLoam(t *testing.T) {
 	b := testbed.StartDemoWithLoam(t)
 	b.Grant(t, "builder", "user", "piotr", digitising)
 	rowan := b.As(t, "rowan@lindenmere")
-	as, err := demo.SignIn(t.Context(), b.Address, "rowan@lindenmere", demo.Passphrase)
+	as, err := rowan.With(client.ViewingAs(api.UserKind, "piotr"))
 	require.NoError(t, err)
-	as.RequestEditors = append(as.RequestEditors, func(_ context.Context, r *http.Request) error {
-		r.Header.Set("View-As", "user piotr")
-		return nil
-	})
 	mine, err := loamclient.Through(rowan).Here(t.Context(), "lindenmere/science")
 	require.NoError(t, err)
 	require.Len(t, mine.Containers, 2)
@@ -305,12 +299,8 @@ func TestLookingAsSomebodyElseInLoam(t *testing.T) {
 	testbed.Problem(t, http.StatusNotFound, err)
 	_, err = act(t, loamclient.Through(as), digitising+"/label-reader.machine", "start", loamapi.Input{})
 	require.Contains(t, testbed.Problem(t, http.StatusForbidden, err).Detail, "you look as user piotr")
-	piotr := b.As(t, "piotr@lindenmere")
-	piotr.RequestEditors = append(piotr.RequestEditors, as.RequestEditors[len(as.RequestEditors)-1])
-	piotr.RequestEditors = append(piotr.RequestEditors, func(_ context.Context, r *http.Request) error {
-		r.Header.Set("View-As", "user rowan")
-		return nil
-	})
+	piotr, err := b.As(t, "piotr@lindenmere").With(client.ViewingAs(api.UserKind, "rowan"))
+	require.NoError(t, err)
 	_, err = loamclient.Through(piotr).Here(t.Context(), digitising)
 	require.GreaterOrEqual(t, statusOf(t, err), 400, "looking takes the permission to")
 }

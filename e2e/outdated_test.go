@@ -17,7 +17,7 @@ import (
 // policyMade gives the id of a policy of a text, at a scope.
 func policyMade(t *testing.T, who *client.Client, at, name, text string) string {
 	t.Helper()
-	made, err := client.Read[api.PolicyMade](who.CreatePolicyAt(t.Context(), at, nil, api.PolicyNew{Name: name, Text: text}))
+	made, err := who.CreatePolicyAt(t.Context(), at, api.PolicyNew{Name: name, Text: text})
 	require.NoError(t, err)
 	return made.Policy.Id
 }
@@ -40,7 +40,7 @@ func TestEditsOfWhatWasRead(t *testing.T) {
 	role := func(was api.RoleAsRead) error {
 		return client.Done(rowan.EditRole(ctx, "lindenmere", "cable-watcher", nil, api.RoleEdit{Title: ptr("Cable watcher"), Include: viewing, Was: &was}))
 	}
-	alpineNow, err := client.Read[api.Scope](rowan.ShowScope(ctx, alpine))
+	alpineNow, err := rowan.ShowScope(ctx, alpine)
 	require.NoError(t, err)
 
 	for _, c := range []struct {
@@ -91,7 +91,7 @@ func TestEditsOfWhatWasRead(t *testing.T) {
 			require.Equal(t, c.field, *p.Field, c.what)
 		}
 	}
-	after, err := client.Read[api.Scope](rowan.ShowScope(ctx, alpine))
+	after, err := rowan.ShowScope(ctx, alpine)
 	require.NoError(t, err)
 	require.Equal(t, alpineNow, after, "nothing was written")
 
@@ -150,17 +150,17 @@ func TestNoEditIsLost(t *testing.T) {
 	for err := range failed {
 		require.NoError(t, err)
 	}
-	scope, err := client.Read[api.Scope](rowan.ShowScope(ctx, alpine))
+	scope, err := rowan.ShowScope(ctx, alpine)
 	require.NoError(t, err)
 	require.Equal(t, []string{last, last, last}, []string{scope.Title, scope.Description, scope.Tags["count"]})
-	ines, err := client.Read[api.PrincipalDetails](rowan.ShowPrincipal(ctx, "lindenmere", "user", "ines"))
+	ines, err := rowan.ShowPrincipal(ctx, "lindenmere", "user", "ines")
 	require.NoError(t, err)
 	require.Equal(t, []string{last, last}, []string{ines.Title, ines.Description})
-	care, err := client.Read[api.Policy](rowan.ShowPolicy(ctx, policy))
+	care, err := rowan.ShowPolicy(ctx, policy)
 	require.NoError(t, err)
 	require.Equal(t, last, care.Description)
 	require.Contains(t, care.Text, last)
-	me, err := client.Read[api.Session](rowan.GetSession(ctx))
+	me, err := rowan.GetSession(ctx)
 	require.NoError(t, err)
 	require.Equal(t, last, me.Title)
 	require.NotEmpty(t, me.Email)
@@ -275,7 +275,7 @@ func testConsoleTellsOfOthersOnPages(t *testing.T, b *testbed.Bed, console *brow
 		browser.Press("Save"),
 		browser.See(`main`, "omebody changed the settings of the organisation since you read it"),
 	))
-	role, err := client.Read[api.RoleDetails](rowan.ShowRole(ctx, "lindenmere", "cable-watcher"))
+	role, err := rowan.ShowRole(ctx, "lindenmere", "cable-watcher")
 	require.NoError(t, err)
 	require.Len(t, role.Include, 2)
 }

@@ -12,7 +12,6 @@ import (
 
 	"arbora.example/access"
 	"arbora.example/api"
-	"arbora.example/client"
 	"arbora.example/demo"
 	"arbora.example/e2e/testbed"
 	"arbora.example/service"
@@ -34,7 +33,7 @@ func startKept(t *testing.T) *kept {
 	_, _, err := k.Service.MakeKeeper(t.Context(), demo.Keeper, demo.Passphrase)
 	require.NoError(t, err)
 	require.NoError(t, demo.LoadStart(t.Context(), k.Address))
-	top, err := client.Read[api.Scope](k.As(t, "rowan@lindenmere").ShowScope(t.Context(), "lindenmere"))
+	top, err := k.As(t, "rowan@lindenmere").ShowScope(t.Context(), "lindenmere")
 	require.NoError(t, err)
 	k.top, err = access.ParseID(top.Id)
 	require.NoError(t, err)
@@ -101,7 +100,7 @@ func TestAStartFromAFile(t *testing.T) {
 	k.write()
 	k.is(k.again(), 0)
 	for range 2 { // settings and quotas are there as well
-		settings, err := client.Read[api.Settings](k.again().As(t, "rowan@lindenmere").ShowSettings(t.Context(), "lindenmere"))
+		settings, err := k.again().As(t, "rowan@lindenmere").ShowSettings(t.Context(), "lindenmere")
 		require.NoError(t, err)
 		require.NotZero(t, settings.KeysEach)
 	}

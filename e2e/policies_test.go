@@ -34,12 +34,12 @@ func TestStatementsInParts(t *testing.T) {
 	b := testbed.StartDemo(t)
 	rowan := b.As(t, "rowan@lindenmere")
 	read := func(text string) api.Reading {
-		reading, err := client.Read[api.Reading](rowan.ReadStatements(t.Context(), herbarium, api.PolicyText{Text: text}))
+		reading, err := rowan.ReadStatements(t.Context(), herbarium, api.PolicyText{Text: text})
 		require.NoError(t, err)
 		return reading
 	}
 	join := func(parts api.PolicyParts) api.Reading {
-		reading, err := client.Read[api.Reading](rowan.JoinStatements(t.Context(), herbarium, parts))
+		reading, err := rowan.JoinStatements(t.Context(), herbarium, parts)
 		require.NoError(t, err)
 		return reading
 	}
@@ -70,14 +70,14 @@ func TestStatementsInParts(t *testing.T) {
 	require.Empty(t, wrong.Parts)
 	require.Equal(t, "", join(api.PolicyParts{Statements: []api.StatementParts{}}).Text)
 	testbed.Problem(t, 400, client.Done(rowan.JoinStatements(t.Context(), herbarium, api.PolicyParts{Statements: []api.StatementParts{{Modal: "may", Who: []string{}}}})))
-	testbed.Problem(t, 403, client.Done(b.As(t, "oona@lindenmere").CreatePolicyAt(t.Context(), herbarium, nil, api.PolicyNew{Name: "x", Text: everyPart})))
+	testbed.Problem(t, 403, client.Done(b.As(t, "oona@lindenmere").CreatePolicyAt(t.Context(), herbarium, api.PolicyNew{Name: "x", Text: everyPart})))
 }
 
 // TestPolicyVersions rewrites a policy, and reads what it was at each time, with today's names.
 func TestPolicyVersions(t *testing.T) {
 	b := testbed.StartDemo(t)
 	rowan := b.As(t, "rowan@lindenmere")
-	made, err := client.Read[api.PolicyMade](rowan.CreatePolicyAt(t.Context(), herbarium, nil, api.PolicyNew{Name: "networks", Text: "under digitising: network-team may observe networking"}))
+	made, err := rowan.CreatePolicyAt(t.Context(), herbarium, api.PolicyNew{Name: "networks", Text: "under digitising: network-team may observe networking"})
 	require.NoError(t, err)
 	edit := func(change api.PolicyEdit) {
 		require.NoError(t, client.Done(rowan.EditPolicyText(t.Context(), made.Policy.Id, nil, change)))
@@ -88,7 +88,7 @@ func TestPolicyVersions(t *testing.T) {
 	require.NoError(t, client.Done(rowan.ReshapeScopes(t.Context(), "lindenmere", nil, api.Reshaping{Scopes: []string{digitising}, Name: &renamed})))
 
 	page := func(before *int64, most int) api.PolicyVersionList {
-		list, err := client.Read[api.PolicyVersionList](rowan.ListPolicyVersions(t.Context(), made.Policy.Id, &api.ListPolicyVersionsParams{Before: before, Limit: &most}))
+		list, err := rowan.ListPolicyVersions(t.Context(), made.Policy.Id, &api.ListPolicyVersionsParams{Before: before, Limit: &most})
 		require.NoError(t, err)
 		return list
 	}

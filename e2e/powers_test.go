@@ -20,7 +20,7 @@ func TestWhatSomebodyCouldGiveThemselves(t *testing.T) {
 	b.Grant(t, "people-manager", "user", "yuki", "lindenmere")
 	b.Grant(t, "content-reader", "group", "curators", trial)
 	could := func(viewer, who string) api.Powers {
-		powers, err := client.Read[api.Powers](b.As(t, viewer+"@lindenmere").ShowPowers(ctx, "lindenmere", api.UserKind, who))
+		powers, err := b.As(t, viewer+"@lindenmere").ShowPowers(ctx, "lindenmere", api.UserKind, who)
 		require.NoError(t, err)
 		return powers
 	}

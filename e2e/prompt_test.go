@@ -86,7 +86,7 @@ func TestPromptsAtATerminal(t *testing.T) {
 	const first, own = "left-on-the-potting-bench", "nine-quiet-greenhouse-mice"
 	temporary, password := true, first
 	rowan := b.As(t, "rowan@lindenmere")
-	require.NoError(t, client.Done(rowan.CreateUser(t.Context(), "lindenmere", nil, api.UserNew{Name: "bram", Password: &password, Temporary: &temporary})))
+	require.NoError(t, client.Done(rowan.CreateUser(t.Context(), "lindenmere", api.UserNew{Name: "bram", Password: &password, Temporary: &temporary})))
 	c := newTerminal(t)
 	status, shown := c.atATerminal([]answer{{"Password of bram@lindenmere:", "a wrong guess at it"}}, "sign-in", "bram@lindenmere", "--server", b.Address)
 	require.Equal(t, 1, status)
@@ -173,7 +173,7 @@ func TestKilledService(t *testing.T) {
 		if n == 30 {
 			go service.Process.Signal(syscall.SIGKILL)
 		}
-		if err := client.Done(rowan.CreateScope(t.Context(), "lindenmere", nil, api.ScopeNew{Kind: "folder", Name: name})); err != nil {
+		if err := client.Done(rowan.CreateScope(t.Context(), "lindenmere", api.ScopeNew{Kind: "folder", Name: name})); err != nil {
 			break
 		}
 		acknowledged = append(acknowledged, name)
@@ -186,7 +186,7 @@ func TestKilledService(t *testing.T) {
 	address = startServing(t, again)
 	rowan, err = demo.SignIn(t.Context(), address, "rowan@lindenmere", demo.Passphrase)
 	require.NoError(t, err)
-	tree, err := client.Read[api.Tree](rowan.ShowTree(t.Context(), "lindenmere", nil))
+	tree, err := rowan.ShowTree(t.Context(), "lindenmere", nil)
 	require.NoError(t, err)
 	there := map[string]bool{}
 	for _, n := range tree.Scopes {

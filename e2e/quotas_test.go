@@ -19,7 +19,7 @@ func TestQuotas(t *testing.T) {
 	b := testbed.StartDemo(t)
 	ctx := t.Context()
 	warden, rowan := b.As(t, "warden"), b.As(t, "rowan@lindenmere")
-	shown, err := client.Read[api.QuotasShown](rowan.ShowQuotas(ctx, "lindenmere"))
+	shown, err := rowan.ShowQuotas(ctx, "lindenmere")
 	require.NoError(t, err)
 	require.Equal(t, api.Quotas{}, shown.Set)
 	require.Equal(t, 20_000, *shown.Most.Groups)
@@ -28,27 +28,27 @@ func TestQuotas(t *testing.T) {
 	testbed.Problem(t, 404, client.Done(rowan.ShowQuotas(ctx, "quaywater")))
 	testbed.Problem(t, 404, client.Done(warden.ShowQuotas(ctx, "nowhere")))
 
-	written, err := client.Read[api.PolicyMade](rowan.CreatePolicyAt(ctx, alpine, nil, api.PolicyNew{Name: "care", Text: "staff may observe networking\nstaff may observe storage"}))
+	written, err := rowan.CreatePolicyAt(ctx, alpine, api.PolicyNew{Name: "care", Text: "staff may observe networking\nstaff may observe storage"})
 	require.NoError(t, err)
-	shown, err = client.Read[api.QuotasShown](warden.ShowQuotas(ctx, "lindenmere"))
+	shown, err = warden.ShowQuotas(ctx, "lindenmere")
 	require.NoError(t, err)
 	require.NoError(t, client.Done(warden.SetQuotas(ctx, "lindenmere", shown.Has)))
 	group := func(name string) error {
-		return client.Done(rowan.CreateGroup(ctx, "lindenmere", nil, api.GroupNew{Name: name}))
+		return client.Done(rowan.CreateGroup(ctx, "lindenmere", api.GroupNew{Name: name}))
 	}
 	policy := func(text string) error {
 		return client.Done(rowan.EditPolicyText(ctx, written.Policy.Id, nil, api.PolicyEdit{Text: &text}))
 	}
 	for what, try := range map[string]func() error{
 		"scopes": func() error {
-			return client.Done(rowan.CreateScope(ctx, alpine, nil, api.ScopeNew{Kind: "resource", Type: ptr("bucket"), Name: "scree"}))
+			return client.Done(rowan.CreateScope(ctx, alpine, api.ScopeNew{Kind: "resource", Type: ptr("bucket"), Name: "scree"}))
 		},
 		"users, guests and service accounts": func() error {
-			return client.Done(rowan.CreateServiceAccount(ctx, digitising, nil, api.AccountNew{Name: "another"}))
+			return client.Done(rowan.CreateServiceAccount(ctx, digitising, api.AccountNew{Name: "another"}))
 		},
 		"groups": func() error { return group("another") },
 		"grants": func() error {
-			return client.Done(rowan.CreateGrant(ctx, alpine, nil, api.GrantNew{Principal: user("tomas"), Role: "observer"}))
+			return client.Done(rowan.CreateGrant(ctx, alpine, api.GrantNew{Principal: user("tomas"), Role: "observer"}))
 		},
 		"statements": func() error {
 			return policy("staff may observe networking\nstaff may observe storage\nstaff may observe labs")
@@ -63,7 +63,7 @@ func TestQuotas(t *testing.T) {
 	require.NoError(t, client.Done(warden.SetQuotas(ctx, "lindenmere", api.Quotas{Groups: ptr(1)})))
 	require.Error(t, group("another"))
 	require.NoError(t, client.Done(rowan.EditPrincipal(ctx, "lindenmere", api.GroupKind, "curators", nil, api.PrincipalEdit{Title: ptr("Curators")})))
-	require.NoError(t, client.Done(rowan.CreateServiceAccount(ctx, digitising, nil, api.AccountNew{Name: "another"})), "back to the usual")
+	require.NoError(t, client.Done(rowan.CreateServiceAccount(ctx, digitising, api.AccountNew{Name: "another"})), "back to the usual")
 	b.Clock.Forward(people.ProofFor)
 	require.Equal(t, "proof-needed", kind(t, client.Done(warden.SetQuotas(ctx, "lindenmere", api.Quotas{}))))
 }
@@ -75,7 +75,7 @@ func TestWritesAndStreamsAreBounded(t *testing.T) {
 	rowan, maeve := b.As(t, "rowan@lindenmere"), b.As(t, "maeve@lindenmere")
 	require.NoError(t, client.Done(b.As(t, "warden").SetQuotas(ctx, "lindenmere", api.Quotas{Writes: ptr(5), Streams: ptr(2)})))
 	write := func(c *client.Client, n int) error {
-		return client.Done(c.CreateGroup(ctx, "lindenmere", nil, api.GroupNew{Name: fmt.Sprint("made-", n)}))
+		return client.Done(c.CreateGroup(ctx, "lindenmere", api.GroupNew{Name: fmt.Sprint("made-", n)}))
 	}
 	var err error
 	made := 0

@@ -33,7 +33,7 @@ func TestAuthZENIsToldNothing(t *testing.T) {
 	token := b.Token(t, "rowan@lindenmere")
 	const scans = digitising + "/scans.bucket"
 	b.Newcomer(t, "nils")
-	require.NoError(t, client.Done(rowan.CreatePolicyAt(ctx, digitising, nil, api.PolicyNew{Name: "here", Text: `user nils may describe bucket if context.ip within "127.0.0.0/8"`})))
+	require.NoError(t, client.Done(rowan.CreatePolicyAt(ctx, digitising, api.PolicyNew{Name: "here", Text: `user nils may describe bucket if context.ip within "127.0.0.0/8"`})))
 	subject, resource := `"subject":{"type":"user","id":"nils"}`, `"resource":{"type":"bucket","id":"`+scans+`"}`
 	for context, allowed := range map[string]bool{
 		``: false, `,"context":{}`: false, `,"context":{"time":"2026-11-27T12:00:00Z"}`: false, `,"context":{"ip":"127.0.0.9"}`: true, `,"context":{"ip":"10.0.0.9"}`: false,
@@ -54,7 +54,7 @@ func TestAuthZENIsToldNothing(t *testing.T) {
 	}
 
 	// What cuts unless one is here, cuts whoever is nowhere.
-	require.NoError(t, client.Done(rowan.CreatePolicyAt(ctx, digitising, nil, api.PolicyNew{Name: "only-here", Text: `user piotr may never describe bucket if not context.ip within "127.0.0.0/8"`})))
+	require.NoError(t, client.Done(rowan.CreatePolicyAt(ctx, digitising, api.PolicyNew{Name: "only-here", Text: `user piotr may never describe bucket if not context.ip within "127.0.0.0/8"`})))
 	_, answer := authzen(t, b, token, "evaluation", `{"subject":{"type":"user","id":"piotr"},"action":{"name":"describe"},`+resource+`}`)
 	require.Equal(t, false, answer["decision"])
 	require.Equal(t, "cut", answer["context"].(map[string]any)["reason"])

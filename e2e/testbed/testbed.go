@@ -302,15 +302,15 @@ func (b *Bed) As(t testing.TB, name string) *client.Client {
 func (b *Bed) Newcomer(t testing.TB, name string) *client.Client {
 	password := demo.Passphrase
 	rowan := b.As(t, "rowan@lindenmere")
-	require.NoError(t, client.Done(rowan.CreateUser(t.Context(), "lindenmere", nil, api.UserNew{Name: name, Password: &password})))
+	require.NoError(t, client.Done(rowan.CreateUser(t.Context(), "lindenmere", api.UserNew{Name: name, Password: &password})))
 	return b.As(t, name+"@lindenmere")
 }
 
 // Grant grants a role as rowan does and gives the grant's id.
 func (b *Bed) Grant(t testing.TB, role, kind, name, at string) string {
-	made, err := client.Read[api.GrantMade](b.As(t, "rowan@lindenmere").CreateGrant(t.Context(), at, nil, api.GrantNew{
+	made, err := b.As(t, "rowan@lindenmere").CreateGrant(t.Context(), at, api.GrantNew{
 		Principal: api.PrincipalRef{Kind: api.PrincipalKind(kind), Name: name}, Role: role,
-	}))
+	})
 	require.NoError(t, err)
 	return made.Grant.Id
 }
@@ -330,7 +330,7 @@ func (b *Bed) Token(t testing.TB, name string) string {
 	arbora, err := client.Open(b.Address, "")
 	require.NoError(t, err)
 	wanted := true
-	s, err := client.Read[api.Session](arbora.SignIn(t.Context(), api.SignIn{Name: name, Password: demo.Passphrase, Token: &wanted}))
+	s, err := arbora.SignIn(t.Context(), api.SignIn{Name: name, Password: demo.Passphrase, Token: &wanted})
 	require.NoError(t, err)
 	return *s.Token
 }

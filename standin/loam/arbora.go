@@ -76,7 +76,7 @@ func (a *arbora) api(s seat, served Subject, from string) (*client.Client, error
 
 // passingOn gives a client of Arbora's API that acts by the token of whoever calls Loam.
 func (a *arbora) passingOn(token, viewAs string) (*client.Client, error) {
-	options := []client.ClientOption{client.WithHTTPClient(a.http)}
+	options := []client.Option{client.WithHTTPClient(a.http)}
 	if kind, name, ok := strings.Cut(viewAs, " "); ok {
 		options = append(options, client.ViewingAs(api.PrincipalKind(kind), name))
 	}

@@ -66,7 +66,7 @@ func (c *call) addressOf(ctx context.Context, id uuid.UUID) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	scope, err := client.Read[api.Scope](arbora.ShowScope(ctx, id.String()))
+	scope, err := arbora.ShowScope(ctx, id.String())
 	var told *Problem
 	if err = answered(err); errors.As(err, &told) && told.Status == http.StatusNotFound {
 		return "", nil
@@ -188,7 +188,7 @@ func (c *call) register(ctx context.Context, r resource, parent uuid.UUID, name,
 	if title != "" {
 		wanted.Title = &title
 	}
-	err = answered(client.Done(arbora.CreateScope(ctx, parent.String(), nil, wanted)))
+	err = answered(client.Done(arbora.CreateScope(ctx, parent.String(), wanted)))
 	if err == nil || isUnavailable(err) {
 		return err
 	}

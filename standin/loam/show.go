@@ -10,7 +10,6 @@ import (
 	"github.com/google/uuid"
 
 	"arbora.example/api"
-	"arbora.example/client"
 	"arbora.example/standin/loam/loamapi"
 )
 
@@ -27,12 +26,12 @@ func (c *call) here(ctx context.Context) (loamapi.Here, error) {
 	if err != nil {
 		return loamapi.Here{}, err
 	}
-	scope, err := client.Read[api.Scope](arbora.ShowScope(ctx, c.key))
+	scope, err := arbora.ShowScope(ctx, c.key)
 	if err != nil {
 		return loamapi.Here{}, answered(err)
 	}
 	most := mostHere
-	children, err := client.Read[api.ScopeList](arbora.ListChildren(ctx, scope.Id, &api.ListChildrenParams{Limit: &most}))
+	children, err := arbora.ListChildren(ctx, scope.Id, &api.ListChildrenParams{Limit: &most})
 	if err != nil {
 		return loamapi.Here{}, answered(err)
 	}

@@ -27,7 +27,7 @@ func Through(c *client.Client) *Client {
 
 // At returns a client of Loam at an address of its own, such as http://127.0.0.1:8427, acting by a token; without one only what is
 // public is there.
-func At(address, token string, more ...client.ClientOption) (*Client, error) {
+func At(address, token string, more ...client.Option) (*Client, error) {
 	c, err := client.Open(address, token, more...)
 	if err != nil {
 		return nil, err
@@ -44,12 +44,7 @@ func (l *Client) do(ctx context.Context, method, path, contentType string, body 
 	if contentType != "" {
 		request.Header.Set("Content-Type", contentType)
 	}
-	for _, edit := range l.arbora.RequestEditors {
-		if err := edit(ctx, request); err != nil {
-			return nil, err
-		}
-	}
-	return l.arbora.Client.Do(request)
+	return l.arbora.Send(request)
 }
 
 func (l *Client) send(ctx context.Context, path string, in loamapi.Input) (*http.Response, error) {
@@ -113,7 +108,15 @@ func (l *Client) Put(ctx context.Context, object, mediaType string, body io.Read
 
 // Erase takes an object out of a bucket.
 func (l *Client) Erase(ctx context.Context, object string) error {
-	return client.Done(l.do(ctx, http.MethodDelete, "/objects/"+objectPath(object), "", nil))
+	response, err := l.do(ctx, http.MethodDelete, "/objects/"+objectPath(object), "", nil)
+	if err != nil {
+		return err
+	}
+	defer response.Body.Close()
+	if response.StatusCode >= 300 {
+		return client.Refusal(response)
+	}
+	return nil
 }
 
 // Visit gives the page of an app.
