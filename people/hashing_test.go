@@ -21,8 +21,8 @@ func TestTheQueueOfHashesIsBounded(t *testing.T) {
 		go func() {
 			leave, err := q.enter(ctx, network)
 			if err == nil {
-				defer leave()
 				<-ctx.Done()
+				leave() // before it is said to have ended
 			}
 			ended <- err
 		}()
