@@ -81,9 +81,6 @@ func (a *app) makeNewcomers(ctx context.Context, s session, organisation string,
 		return nil, err
 	}
 	defer response.Body.Close()
-	if response.StatusCode >= 300 {
-		return nil, client.Refusal(response)
-	}
 	var bar *progressbar.ProgressBar
 	for lines := json.NewDecoder(response.Body); ; {
 		var line api.NewcomerProgress

@@ -168,7 +168,7 @@ func (c *Client) ShowHome(ctx context.Context, organisation OrganisationName) (H
 
 // CreateNewcomers asks for POST /organisations/{organisation}/newcomers: Make many users by a CSV text, all or none.
 func (c *Client) CreateNewcomers(ctx context.Context, organisation OrganisationName, body CreateNewcomersJSONRequestBody) (*http.Response, error) {
-	return c.ask(ctx, "POST", path("/organisations/%s/newcomers", organisation), nil, body)
+	return c.stream(ctx, "POST", path("/organisations/%s/newcomers", organisation), nil, body)
 }
 
 // PreviewCreateNewcomers returns the impact that CreateNewcomers would have, and changes nothing.
@@ -346,7 +346,7 @@ func (c *Client) SearchStatements(ctx context.Context, organisation Organisation
 
 // StreamChanges asks for GET /organisations/{organisation}/stream: Server-Sent Events: the organisation's revision at once and whenever it rises, and what the caller may know of what was changed.
 func (c *Client) StreamChanges(ctx context.Context, organisation OrganisationName) (*http.Response, error) {
-	return c.ask(ctx, "GET", path("/organisations/%s/stream", organisation), nil, nil)
+	return c.stream(ctx, "GET", path("/organisations/%s/stream", organisation), nil, nil)
 }
 
 // ListUsers asks for GET /organisations/{organisation}/users: List users by name.

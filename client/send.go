@@ -129,6 +129,16 @@ func (c *Client) Send(r *http.Request) (*http.Response, error) {
 	return c.Client.Do(r)
 }
 
+// stream sends a request that is answered piece by piece; the caller closes what is answered.
+func (c *Client) stream(ctx context.Context, method, path string, q query, body any) (*http.Response, error) {
+	response, err := c.ask(ctx, method, path, q, body)
+	if err != nil || response.StatusCode < 300 {
+		return response, err
+	}
+	defer finish(response)
+	return nil, Refusal(response)
+}
+
 func read[T any](c *Client, ctx context.Context, method, path string, q query, body any) (T, error) {
 	return Read[T](c.ask(ctx, method, path, q, body))
 }
