@@ -204,6 +204,8 @@ type memoryTx struct {
 	record *store.Recorded
 }
 
+func (memoryTx) Once([32]byte) {}
+
 func (w memoryTx) Final() { w.record.Final = true }
 
 func (w memoryTx) Apply(p *access.Proposal, after store.Descriptions) error {

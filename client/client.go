@@ -91,6 +91,15 @@ func AtLeast(revision int64) Option {
 	})
 }
 
+// Once has a request that creates something carried out once, however often it is sent: a second one under the same key is answered as
+// the first was, but for secrets. A key is for one request; a UUID is a good one.
+func Once(key string) Option {
+	return WithRequestEditor(func(_ context.Context, r *http.Request) error {
+		r.Header.Set("Idempotency-Key", key)
+		return nil
+	})
+}
+
 // ViewingAs has everything answered as somebody else would see it. Changes are refused.
 func ViewingAs(kind api.PrincipalKind, name string) Option {
 	return WithRequestEditor(func(_ context.Context, r *http.Request) error {

@@ -72,7 +72,7 @@ func New(o Options) (http.Handler, error) {
 		HandlerErrorFunc:         s.writeError,
 		ResponseErrorHandlerFunc: s.writeError,
 	})
-	group := engine.Group(basePath, limitBody, s.admit)
+	group := engine.Group(basePath, limitBody, s.admit, s.once)
 	group.GET("/organisations/:organisation/stream", s.stream)
 	contract.RegisterHandlersWithOptions(group, strict, contract.GinServerOptions{
 		ErrorHandler: func(c *gin.Context, err error, _ int) {

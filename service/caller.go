@@ -40,6 +40,8 @@ type Caller struct {
 	ViewsAs string
 	// Confirmed is the confirmation of the impact that the caller saw of the change now asked for; empty for none.
 	Confirmed string
+	// Once stands for the key under which a request is carried out once: see [Service.Once]. Zero for none.
+	Once [32]byte
 }
 
 // isTame reports whether the caller is a program of the organisation whose key was not made for governing.

@@ -126,6 +126,9 @@ func (s *Service) CreateOrganisation(ctx context.Context, c Caller, wanted NewOr
 		return OrganisationMade{}, err
 	}
 	_, err = s.records.Create(context.WithoutCancel(ctx), top.ID, s.author(c), func(tx Tx, _ uint64) (string, error) {
+		if c.Once != ([32]byte{}) {
+			tx.Once(c.Once)
+		}
 		return p.words(), p.writeTo(tx)
 	})
 	if errors.Is(err, store.ErrTaken) {

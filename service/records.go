@@ -29,6 +29,7 @@ type Tx interface {
 	CreateIdentity(identity store.Identity) error
 	CreateKey(k store.Key) error
 	CreateOutsider(i store.Identity) error
+	Once(key [32]byte)
 	PutLink(token people.Token, l store.Link) error
 	ResetPassword(i store.Identity, hash string, until time.Time, ends store.Reset) error
 	SetPassword(i store.Identity, hash string) error
@@ -56,6 +57,9 @@ type Records interface {
 	TakeAssertion(ctx context.Context, hash [32]byte, until, at time.Time) (fresh bool, err error)
 	Quotas(ctx context.Context, organisation access.ID) (people.Quotas, error)
 	Factors(ctx context.Context, organisation access.ID) (map[access.ID][]people.Factor, error)
+	BeginOnce(ctx context.Context, key, request [32]byte, at time.Time) (before store.Answered, begun bool, err error)
+	FinishOnce(ctx context.Context, key [32]byte, status int, body []byte) error
+	ForgetOnce(ctx context.Context, key [32]byte) error
 	BeginFactor(ctx context.Context, identity access.ID, sealed []byte) error
 	ChoosePassword(ctx context.Context, i store.Identity, hash string, keep people.Token, author store.Author) error
 	ConfirmFactor(ctx context.Context, i store.Identity, session access.ID, step int64, codes []string, author store.Author) error

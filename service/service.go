@@ -281,6 +281,9 @@ func (s *Service) write(ctx context.Context, c Caller, organisation access.ID, m
 			return "", planned
 		}
 		made = p
+		if c.Once != ([32]byte{}) {
+			tx.Once(c.Once)
+		}
 		return p.words(), p.writeTo(tx)
 	})
 	if planned != nil {

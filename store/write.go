@@ -31,8 +31,9 @@ type Tx struct {
 	policies     []access.ID // that were written
 	proposal     *access.Proposal
 	described    described
-	final        bool // no command takes the write back
-	beside       bool // settings or quotas were written
+	final        bool     // no command takes the write back
+	beside       bool     // settings or quotas were written
+	once         [32]byte // the key under which the write was asked for; zero for none
 }
 
 // rowChange is one row before and after, as the change record keeps it, of what [Tx.Apply] does not write. Credentials never enter
@@ -130,6 +131,11 @@ func (w *Tx) record(revision uint64, what string) error {
 	var back []byte // none: no command takes it back
 	if !w.final {
 		if back, err = access.EncodeChanges(p.Back); err != nil {
+			return err
+		}
+	}
+	if w.once != [32]byte{} {
+		if err := w.exec("UPDATE answered SET revision = ? WHERE key_hash = ?", revision, w.once[:]); err != nil {
 			return err
 		}
 	}

@@ -101,6 +101,7 @@ type Bed struct {
 	Address string
 	Service *service.Service
 	Records *store.Store
+	DSN     string // of the demo's database, with all rights
 	Clock   *Clock
 	Log     *Log
 	Mail    *mailsink.Sink // takes what the service sends
@@ -220,7 +221,9 @@ func startDemo(t testing.TB, cloud string) *Bed {
 	owner, dsn := Accounts(t)
 	copyDemo(t, owner)
 	require.NoError(t, store.Confine(t.Context(), owner, dsn))
-	return start(t, OpenRecords(t, dsn), cloud, nil)
+	b := start(t, OpenRecords(t, dsn), cloud, nil)
+	b.DSN = owner
+	return b
 }
 
 // loaded is the name of a database that holds the demo: copying it takes a fraction of what loading does.
