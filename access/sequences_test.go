@@ -376,26 +376,26 @@ func (p *play) step(step string, c service.Caller) {
 	case "grant":
 		who, _ := p.somebody(access.User, access.User, access.Group, access.ServiceAccount, access.BuiltInSet)
 		g := service.NewGrant{Scope: p.place(), Kind: who.Kind, Name: who.Name, Role: pick(p, playRoles), Condition: p.condition(3), Period: p.period()}
-		_, _, err = s.CreateGrant(ctx, c, g)
+		_, _, err = service.Make(ctx, s, c, service.CreateGrant(g))
 		said = fmt.Sprint(g)
 	case "grant-self":
 		g := service.NewGrant{Scope: p.place(), Kind: c.Kind.String(), Name: c.Name, Role: pick(p, playRoles), Condition: p.condition(4)}
-		_, _, err = s.CreateGrant(ctx, c, g)
+		_, _, err = service.Make(ctx, s, c, service.CreateGrant(g))
 		said = fmt.Sprint(g)
 	case "grant-robot":
 		g := service.NewGrant{Scope: p.place(), Kind: "service-account", Name: "top/a/p/robot", Role: "steward"}
-		_, _, err = s.CreateGrant(ctx, c, g)
+		_, _, err = service.Make(ctx, s, c, service.CreateGrant(g))
 		said = fmt.Sprint(g)
 	case "revoke":
 		now := p.now()
 		if grants := now.GrantsAt(p.scope(now)); len(grants) > 0 {
 			g := pick(p, grants)
-			_, err = s.RevokeGrant(ctx, c, g.ID.String())
+			_, _, err = service.Make(ctx, s, c, service.RevokeGrant(g.ID.String()))
 			said = g.Role
 		}
 	case "policy":
 		np := service.NewPolicy{Scope: p.place(), Name: fmt.Sprint("made-", p.IntN(1_000_000)), Text: p.statement()}
-		_, _, err = s.CreatePolicy(ctx, c, np)
+		_, _, err = service.Make(ctx, s, c, service.CreatePolicy(np))
 		said = fmt.Sprint(np)
 	case "policy-self":
 		np := service.NewPolicy{Scope: p.place(), Name: fmt.Sprint("made-", p.IntN(1_000_000)), Text: "user mallory may observe data of storage"}
@@ -407,23 +407,23 @@ func (p *play) step(step string, c service.Caller) {
 		case 2:
 			np.Scope, np.Text = "top", "under a/p:\n    user mallory may create, reset service-account"
 		}
-		_, _, err = s.CreatePolicy(ctx, c, np)
+		_, _, err = service.Make(ctx, s, c, service.CreatePolicy(np))
 		said = fmt.Sprint(np)
 	case "policy-remove":
 		if policies := p.now().Policies(); len(policies) > 0 {
 			policy := pick(p, policies)
-			_, err = s.RemovePolicy(ctx, c, policy.ID.String())
+			_, _, err = service.Make(ctx, s, c, service.RemovePolicy(policy.ID.String()))
 			said = policy.Name
 		}
 	case "policy-edit":
 		if policies := p.now().Policies(); len(policies) > 0 {
 			policy, text := pick(p, policies), p.statement()
-			_, _, err = s.EditPolicy(ctx, c, service.PolicyEdit{Key: policy.ID.String(), Text: &text})
+			_, _, err = service.Make(ctx, s, c, service.EditPolicy(service.PolicyEdit{Key: policy.ID.String(), Text: &text}))
 			said = text
 		}
 	case "role":
 		name := pick(p, []string{"tuner", "shaper"})
-		_, _, err = s.EditRole(ctx, c, "top", service.NewRole{Name: name, Include: []access.Filter{{Planes: []access.Plane{pick(p, []access.Plane{access.Control, access.Data})}}}})
+		_, _, err = service.Make(ctx, s, c, service.EditRole("top", service.NewRole{Name: name, Include: []access.Filter{{Planes: []access.Plane{pick(p, []access.Plane{access.Control, access.Data})}}}}))
 		said = name
 	case "join", "leave":
 		who, _ := p.somebody(access.User, access.User, access.Group, access.ServiceAccount, access.Guest)
@@ -431,7 +431,7 @@ func (p *play) step(step string, c service.Caller) {
 			who = service.Somebody{Kind: c.Kind.String(), Name: c.Name}
 		}
 		m := service.MemberChange{Organisation: "top", Group: pick(p, []string{"curators", "keepers"}), Kind: who.Kind, Name: who.Name, Remove: kind == "leave"}
-		_, err = s.ChangeMember(ctx, c, m)
+		_, _, err = service.Make(ctx, s, c, service.ChangeMember(m))
 		said = fmt.Sprint(m)
 	case "suspend", "restore":
 		who, _ := p.somebody(access.User, access.Group, access.Group, access.ServiceAccount, access.Guest)
@@ -439,19 +439,19 @@ func (p *play) step(step string, c service.Caller) {
 		if kind == "restore" {
 			to = people.Active
 		}
-		_, err = s.SetState(ctx, c, "top", who, to)
+		_, _, err = service.Make(ctx, s, c, service.SetState("top", who, to))
 		said = fmt.Sprint(who)
 	case "tag":
 		who, _ := p.somebody(access.User, access.Guest, access.ServiceAccount)
 		edit := service.Edit{Tags: map[string]string{"team": pick(p, []string{"seeds", "labels"}), "floor": "labels"}}
-		_, err = s.EditPrincipal(ctx, c, "top", who, edit)
+		_, _, err = service.Make(ctx, s, c, service.EditPrincipal("top", who, edit))
 		said = fmt.Sprint(who, edit.Tags)
 	case "gathers":
 		text := pick(p, []string{`tag team is "labels"`, `kind is "user"`, `name is "mallory"`})
-		_, err = s.EditPrincipal(ctx, c, "top", service.Somebody{Kind: "group", Name: "seeds"}, service.Edit{Gathers: &text})
+		_, _, err = service.Make(ctx, s, c, service.EditPrincipal("top", service.Somebody{Kind: "group", Name: "seeds"}, service.Edit{Gathers: &text}))
 		said = text
 	case "owner":
-		_, err = s.EditPrincipal(ctx, c, "top", service.Somebody{Kind: "group", Name: pick(p, []string{"curators", "keepers"})}, service.Edit{Owner: &service.Somebody{Kind: c.Kind.String(), Name: c.Name}})
+		_, _, err = service.Make(ctx, s, c, service.EditPrincipal("top", service.Somebody{Kind: "group", Name: pick(p, []string{"curators", "keepers"})}, service.Edit{Owner: &service.Somebody{Kind: c.Kind.String(), Name: c.Name}}))
 	case "reset":
 		who, person := p.somebody(access.User)
 		if _, _, err = s.ResetPassword(ctx, c, "top", who.Name, store.Reset{}); err == nil {
@@ -461,7 +461,7 @@ func (p *play) step(step string, c service.Caller) {
 	case "mail":
 		who, person := p.somebody(access.User)
 		address := "mallory@elsewhere.example"
-		if _, err = s.EditPrincipal(ctx, c, "top", who, service.Edit{Email: &address}); err == nil {
+		if _, _, err = service.Make(ctx, s, c, service.EditPrincipal("top", who, service.Edit{Email: &address})); err == nil {
 			p.actAs[person.ID] = true // links to choose a password go there
 		}
 		said = fmt.Sprint(who)
@@ -511,27 +511,27 @@ func (p *play) step(step string, c service.Caller) {
 		}
 	case "account":
 		home := p.place()
-		_, _, err = s.CreateServiceAccount(ctx, c, home, service.NewAccount{Name: fmt.Sprint("bot", p.IntN(1_000_000)), Tags: p.tags()})
+		_, _, err = service.Make(ctx, s, c, service.CreateServiceAccount(home, service.NewAccount{Name: fmt.Sprint("bot", p.IntN(1_000_000)), Tags: p.tags()}))
 		said = home
 	case "scope":
 		parent := p.place()
-		_, _, err = s.CreateScope(ctx, c, parent, service.NewScope{Kind: "resource", Type: "bucket", Name: fmt.Sprint("new", p.IntN(1_000_000)), Tags: p.tags()})
+		_, _, err = service.Make(ctx, s, c, service.CreateScope(parent, service.NewScope{Kind: "resource", Type: "bucket", Name: fmt.Sprint("new", p.IntN(1_000_000)), Tags: p.tags()}))
 		said = parent
 	case "retire-scope", "restore-scope":
 		at := p.place()
-		_, err = s.Reshape(ctx, c, service.Reshaping{Scopes: []string{at}, Retire: kind == "retire-scope", Restore: kind == "restore-scope"})
+		_, _, err = service.Make(ctx, s, c, service.Reshape(service.Reshaping{Scopes: []string{at}, Retire: kind == "retire-scope", Restore: kind == "restore-scope"}))
 		said = at
 	case "move":
 		at, to := p.place(), p.place()
-		_, err = s.Reshape(ctx, c, service.Reshaping{Scopes: []string{at}, To: to, Retire: p.one(3)})
+		_, _, err = service.Make(ctx, s, c, service.Reshape(service.Reshaping{Scopes: []string{at}, To: to, Retire: p.one(3)}))
 		said = at + " into " + to
 	case "tag-scope":
 		at := p.place()
-		_, err = s.Reshape(ctx, c, service.Reshaping{Scopes: []string{at}, Tags: map[string]string{"team": pick(p, []string{"seeds", "labels"})}})
+		_, _, err = service.Make(ctx, s, c, service.Reshape(service.Reshaping{Scopes: []string{at}, Tags: map[string]string{"team": pick(p, []string{"seeds", "labels"})}}))
 		said = at
 	case "hand-over":
 		from, _ := p.somebody(access.User)
-		_, err = s.HandOver(ctx, c, "top", from, service.Somebody{Kind: c.Kind.String(), Name: c.Name})
+		_, _, err = service.Make(ctx, s, c, service.HandOver("top", from, service.Somebody{Kind: c.Kind.String(), Name: c.Name}))
 		said = fmt.Sprint(from)
 	default:
 		panic(kind)

@@ -189,41 +189,27 @@ func (h handlers) ListGroups(ctx context.Context, r ListGroupsRequestObject) (Li
 }
 
 func (h handlers) CreateGroup(ctx context.Context, r CreateGroupRequestObject) (CreateGroupResponseObject, error) {
-	ctx, caller := who(ctx)
 	wanted := service.NewGroup{
 		Name: r.Body.Name, Title: text(r.Body.Title), Description: text(r.Body.Description), Tags: value(r.Body.Tags),
 		Owner: somebodyOrNone(r.Body.Owner), Gathers: text(r.Body.Gathers),
 	}
-	if yes(r.Params.Preview) {
-		written, err := previewed(h.service.PreviewGroup(ctx, caller, r.Organisation, wanted))
+	group, written, err := changed(ctx, h, r.Params.Preview, service.CreateGroup(r.Organisation, wanted))
+	if err != nil || yes(r.Params.Preview) {
 		return CreateGroup200JSONResponse(written), err
 	}
-	group, revision, err := h.service.CreateGroup(ctx, caller, r.Organisation, wanted)
-	if err != nil {
-		return nil, err
-	}
-	return CreateGroup201JSONResponse{Group: groupOf(group), Revision: int64(revision)}, nil
+	return CreateGroup201JSONResponse{Group: groupOf(group), Revision: written.Revision}, nil
 }
 
 func (h handlers) AddMember(ctx context.Context, r AddMemberRequestObject) (AddMemberResponseObject, error) {
 	change := service.MemberChange{Organisation: r.Organisation, Group: r.Group, Kind: string(r.Body.Kind), Name: r.Body.Name}
-	written, err := h.changeMember(ctx, change, r.Params.Preview)
+	_, written, err := changed(ctx, h, r.Params.Preview, service.ChangeMember(change))
 	return AddMember200JSONResponse(written), err
 }
 
 func (h handlers) RemoveMember(ctx context.Context, r RemoveMemberRequestObject) (RemoveMemberResponseObject, error) {
 	change := service.MemberChange{Organisation: r.Organisation, Group: r.Group, Kind: string(r.Kind), Name: r.Member, Remove: true}
-	written, err := h.changeMember(ctx, change, r.Params.Preview)
+	_, written, err := changed(ctx, h, r.Params.Preview, service.ChangeMember(change))
 	return RemoveMember200JSONResponse(written), err
-}
-
-func (h handlers) changeMember(ctx context.Context, change service.MemberChange, preview *bool) (api.Written, error) {
-	ctx, caller := who(ctx)
-	if yes(preview) {
-		return previewed(h.service.PreviewMember(ctx, caller, change))
-	}
-	revision, err := h.service.ChangeMember(ctx, caller, change)
-	return api.Written{Revision: int64(revision)}, err
 }
 
 func (h handlers) ListGrants(ctx context.Context, r ListGrantsRequestObject) (ListGrantsResponseObject, error) {
@@ -236,31 +222,21 @@ func (h handlers) ListGrants(ctx context.Context, r ListGrantsRequestObject) (Li
 }
 
 func (h handlers) CreateGrant(ctx context.Context, r CreateGrantRequestObject) (CreateGrantResponseObject, error) {
-	ctx, caller := who(ctx)
 	wanted := service.NewGrant{
 		Scope: r.Scope, Kind: string(r.Body.Principal.Kind), Name: r.Body.Principal.Name,
 		Role: r.Body.Role, Description: text(r.Body.Description), Condition: text(r.Body.Condition),
 		Period: periodOf(r.Body.From, r.Body.Until),
 	}
-	if yes(r.Params.Preview) {
-		written, err := previewed(h.service.PreviewGrant(ctx, caller, wanted))
+	grant, written, err := changed(ctx, h, r.Params.Preview, service.CreateGrant(wanted))
+	if err != nil || yes(r.Params.Preview) {
 		return CreateGrant200JSONResponse(written), err
 	}
-	grant, revision, err := h.service.CreateGrant(ctx, caller, wanted)
-	if err != nil {
-		return nil, err
-	}
-	return CreateGrant201JSONResponse{Grant: grantOf(grant), Revision: int64(revision)}, nil
+	return CreateGrant201JSONResponse{Grant: grantOf(grant), Revision: written.Revision}, nil
 }
 
 func (h handlers) RevokeGrant(ctx context.Context, r RevokeGrantRequestObject) (RevokeGrantResponseObject, error) {
-	ctx, caller := who(ctx)
-	if yes(r.Params.Preview) {
-		written, err := previewed(h.service.PreviewRevocation(ctx, caller, r.Grant))
-		return RevokeGrant200JSONResponse(written), err
-	}
-	revision, err := h.service.RevokeGrant(ctx, caller, r.Grant)
-	return RevokeGrant200JSONResponse{Revision: int64(revision)}, err
+	_, written, err := changed(ctx, h, r.Params.Preview, service.RevokeGrant(r.Grant))
+	return RevokeGrant200JSONResponse(written), err
 }
 
 func (h handlers) Check(ctx context.Context, r CheckRequestObject) (CheckResponseObject, error) {
@@ -309,6 +285,17 @@ func text(optional *string) string {
 func yes(optional *bool) bool { return optional != nil && *optional }
 
 // previewed answers a preview.
+// changed makes a change or, for a preview, tells its impact: what the client hears of it then.
+func changed[T any](ctx context.Context, h handlers, preview *bool, change service.Change[T]) (made T, written api.Written, err error) {
+	ctx, caller := who(ctx)
+	if yes(preview) {
+		written, err = previewed(service.Preview(ctx, h.service, caller, change))
+		return made, written, err
+	}
+	made, revision, err := service.Make(ctx, h.service, caller, change)
+	return made, api.Written{Revision: int64(revision)}, err
+}
+
 func previewed(impact service.Impact, err error) (api.Written, error) {
 	told := impactOf(impact)
 	return api.Written{Revision: int64(impact.Revision), Impact: &told}, err

@@ -58,7 +58,6 @@ func (h handlers) ShowPowers(ctx context.Context, r ShowPowersRequestObject) (Sh
 }
 
 func (h handlers) EditPrincipal(ctx context.Context, r EditPrincipalRequestObject) (EditPrincipalResponseObject, error) {
-	ctx, caller := who(ctx)
 	edit := service.Edit{
 		Name: r.Body.Name, Title: r.Body.Title, Description: r.Body.Description, Email: r.Body.Email,
 		Tags: value(r.Body.Tags), Gathers: r.Body.Gathers, Was: asRead(r.Body.Was),
@@ -68,34 +67,20 @@ func (h handlers) EditPrincipal(ctx context.Context, r EditPrincipalRequestObjec
 		edit.Owner = &owner
 	}
 	who := somebody(r.Kind, r.Principal)
-	if yes(r.Params.Preview) {
-		written, err := previewed(h.service.PreviewEdit(ctx, caller, r.Organisation, who, edit))
-		return EditPrincipal200JSONResponse(written), err
-	}
-	revision, err := h.service.EditPrincipal(ctx, caller, r.Organisation, who, edit)
-	return EditPrincipal200JSONResponse{Revision: int64(revision)}, err
+	_, written, err := changed(ctx, h, r.Params.Preview, service.EditPrincipal(r.Organisation, who, edit))
+	return EditPrincipal200JSONResponse(written), err
 }
 
 func (h handlers) SetState(ctx context.Context, r SetStateRequestObject) (SetStateResponseObject, error) {
-	ctx, caller := who(ctx)
 	who, to := somebody(r.Kind, r.Principal), people.State(r.Body.State)
-	if yes(r.Params.Preview) {
-		written, err := previewed(h.service.PreviewState(ctx, caller, r.Organisation, who, to))
-		return SetState200JSONResponse(written), err
-	}
-	revision, err := h.service.SetState(ctx, caller, r.Organisation, who, to)
-	return SetState200JSONResponse{Revision: int64(revision)}, err
+	_, written, err := changed(ctx, h, r.Params.Preview, service.SetState(r.Organisation, who, to))
+	return SetState200JSONResponse(written), err
 }
 
 func (h handlers) HandOver(ctx context.Context, r HandOverRequestObject) (HandOverResponseObject, error) {
-	ctx, caller := who(ctx)
 	from, to := somebody(r.Kind, r.Principal), somebody(r.Body.Kind, r.Body.Name)
-	if yes(r.Params.Preview) {
-		written, err := previewed(h.service.PreviewHandOver(ctx, caller, r.Organisation, from, to))
-		return HandOver200JSONResponse(written), err
-	}
-	revision, err := h.service.HandOver(ctx, caller, r.Organisation, from, to)
-	return HandOver200JSONResponse{Revision: int64(revision)}, err
+	_, written, err := changed(ctx, h, r.Params.Preview, service.HandOver(r.Organisation, from, to))
+	return HandOver200JSONResponse(written), err
 }
 
 func (h handlers) ResetPassword(ctx context.Context, r ResetPasswordRequestObject) (ResetPasswordResponseObject, error) {
@@ -111,17 +96,12 @@ func (h handlers) ResetPassword(ctx context.Context, r ResetPasswordRequestObjec
 }
 
 func (h handlers) CreateServiceAccount(ctx context.Context, r CreateServiceAccountRequestObject) (CreateServiceAccountResponseObject, error) {
-	ctx, caller := who(ctx)
 	wanted := service.NewAccount{Name: r.Body.Name, Title: text(r.Body.Title), Description: text(r.Body.Description), Tags: value(r.Body.Tags)}
-	if yes(r.Params.Preview) {
-		written, err := previewed(h.service.PreviewServiceAccount(ctx, caller, r.Scope, wanted))
+	made, written, err := changed(ctx, h, r.Params.Preview, service.CreateServiceAccount(r.Scope, wanted))
+	if err != nil || yes(r.Params.Preview) {
 		return CreateServiceAccount200JSONResponse(written), err
 	}
-	made, revision, err := h.service.CreateServiceAccount(ctx, caller, r.Scope, wanted)
-	if err != nil {
-		return nil, err
-	}
-	return CreateServiceAccount201JSONResponse{Account: accountOf(made), Revision: int64(revision)}, nil
+	return CreateServiceAccount201JSONResponse{Account: accountOf(made), Revision: written.Revision}, nil
 }
 
 func (h handlers) ListServiceAccounts(ctx context.Context, r ListServiceAccountsRequestObject) (ListServiceAccountsResponseObject, error) {
@@ -154,19 +134,14 @@ func (h handlers) ShowSettings(ctx context.Context, r ShowSettingsRequestObject)
 }
 
 func (h handlers) ChangeSettings(ctx context.Context, r ChangeSettingsRequestObject) (ChangeSettingsResponseObject, error) {
-	ctx, caller := who(ctx)
 	var was *people.Settings
 	if r.Body.Was != nil {
 		read := settingsFrom(*r.Body.Was)
 		was = &read
 	}
 	wanted := settingsFrom(r.Body.Settings)
-	if yes(r.Params.Preview) {
-		written, err := previewed(h.service.PreviewSettings(ctx, caller, r.Organisation, wanted, was))
-		return ChangeSettings200JSONResponse(written), err
-	}
-	revision, err := h.service.ChangeSettings(ctx, caller, r.Organisation, wanted, was)
-	return ChangeSettings200JSONResponse{Revision: int64(revision)}, err
+	_, written, err := changed(ctx, h, r.Params.Preview, service.ChangeSettings(r.Organisation, wanted, was))
+	return ChangeSettings200JSONResponse(written), err
 }
 
 // demandsOf tells demands, and nothing of what is not demanded.

@@ -52,17 +52,12 @@ func (h handlers) RemoveService(ctx context.Context, r RemoveServiceRequestObjec
 }
 
 func (h handlers) OfferServices(ctx context.Context, r OfferServicesRequestObject) (OfferServicesResponseObject, error) {
-	ctx, caller := who(ctx)
 	var offered []string
 	if r.Body.Services != nil {
 		offered = append([]string{}, *r.Body.Services...)
 	}
-	if yes(r.Params.Preview) {
-		written, err := previewed(h.service.PreviewOffer(ctx, caller, r.Scope, offered))
-		return OfferServices200JSONResponse(written), err
-	}
-	revision, err := h.service.OfferServices(ctx, caller, r.Scope, offered)
-	return OfferServices200JSONResponse{Revision: int64(revision)}, err
+	_, written, err := changed(ctx, h, r.Params.Preview, service.OfferServices(r.Scope, offered))
+	return OfferServices200JSONResponse(written), err
 }
 
 func (h handlers) ListRoles(ctx context.Context, r ListRolesRequestObject) (ListRolesResponseObject, error) {
@@ -115,29 +110,19 @@ func (h handlers) CreateRole(ctx context.Context, r CreateRoleRequestObject) (Cr
 }
 
 func (h handlers) EditRole(ctx context.Context, r EditRoleRequestObject) (EditRoleResponseObject, error) {
-	ctx, caller := who(ctx)
 	b := r.Body
 	wanted := newRoleOf(r.Role, b.Title, b.Description, b.Include, b.Exclude, b.Under)
 	if w := b.Was; w != nil {
 		was := newRoleOf(r.Role, w.Title, w.Description, w.Include, w.Exclude, w.Under)
 		wanted.Was = &was
 	}
-	if yes(r.Params.Preview) {
-		written, err := previewed(h.service.PreviewRoleEdit(ctx, caller, r.Scope, wanted))
-		return EditRole200JSONResponse(written), err
-	}
-	_, revision, err := h.service.EditRole(ctx, caller, r.Scope, wanted)
-	return EditRole200JSONResponse{Revision: int64(revision)}, err
+	_, written, err := changed(ctx, h, r.Params.Preview, service.EditRole(r.Scope, wanted))
+	return EditRole200JSONResponse(written), err
 }
 
 func (h handlers) RemoveRole(ctx context.Context, r RemoveRoleRequestObject) (RemoveRoleResponseObject, error) {
-	ctx, caller := who(ctx)
-	if yes(r.Params.Preview) {
-		written, err := previewed(h.service.PreviewRoleRemoval(ctx, caller, r.Scope, r.Role, yes(r.Params.Grants)))
-		return RemoveRole200JSONResponse(written), err
-	}
-	revision, err := h.service.RemoveRole(ctx, caller, r.Scope, r.Role, yes(r.Params.Grants))
-	return RemoveRole200JSONResponse{Revision: int64(revision)}, err
+	_, written, err := changed(ctx, h, r.Params.Preview, service.RemoveRole(r.Scope, r.Role, yes(r.Params.Grants)))
+	return RemoveRole200JSONResponse(written), err
 }
 
 func (h handlers) ListPolicies(ctx context.Context, r ListPoliciesRequestObject) (ListPoliciesResponseObject, error) {
@@ -194,38 +179,23 @@ func (h handlers) ListPolicyVersions(ctx context.Context, r ListPolicyVersionsRe
 }
 
 func (h handlers) CreatePolicyAt(ctx context.Context, r CreatePolicyAtRequestObject) (CreatePolicyAtResponseObject, error) {
-	ctx, caller := who(ctx)
 	wanted := service.NewPolicy{Scope: r.Scope, Name: r.Body.Name, Description: text(r.Body.Description), Text: r.Body.Text}
-	if yes(r.Params.Preview) {
-		written, err := previewed(h.service.PreviewPolicy(ctx, caller, wanted))
+	policy, written, err := changed(ctx, h, r.Params.Preview, service.CreatePolicy(wanted))
+	if err != nil || yes(r.Params.Preview) {
 		return CreatePolicyAt200JSONResponse(written), err
 	}
-	policy, revision, err := h.service.CreatePolicy(ctx, caller, wanted)
-	if err != nil {
-		return nil, err
-	}
-	return CreatePolicyAt201JSONResponse{Policy: policyOf(policy), Revision: int64(revision)}, nil
+	return CreatePolicyAt201JSONResponse{Policy: policyOf(policy), Revision: written.Revision}, nil
 }
 
 func (h handlers) EditPolicyText(ctx context.Context, r EditPolicyTextRequestObject) (EditPolicyTextResponseObject, error) {
-	ctx, caller := who(ctx)
 	edit := service.PolicyEdit{Key: r.Policy, Name: r.Body.Name, Description: r.Body.Description, Text: r.Body.Text, Was: asRead(r.Body.Was)}
-	if yes(r.Params.Preview) {
-		written, err := previewed(h.service.PreviewPolicyEdit(ctx, caller, edit))
-		return EditPolicyText200JSONResponse(written), err
-	}
-	_, revision, err := h.service.EditPolicy(ctx, caller, edit)
-	return EditPolicyText200JSONResponse{Revision: int64(revision)}, err
+	_, written, err := changed(ctx, h, r.Params.Preview, service.EditPolicy(edit))
+	return EditPolicyText200JSONResponse(written), err
 }
 
 func (h handlers) RemovePolicy(ctx context.Context, r RemovePolicyRequestObject) (RemovePolicyResponseObject, error) {
-	ctx, caller := who(ctx)
-	if yes(r.Params.Preview) {
-		written, err := previewed(h.service.PreviewPolicyRemoval(ctx, caller, r.Policy))
-		return RemovePolicy200JSONResponse(written), err
-	}
-	revision, err := h.service.RemovePolicy(ctx, caller, r.Policy)
-	return RemovePolicy200JSONResponse{Revision: int64(revision)}, err
+	_, written, err := changed(ctx, h, r.Params.Preview, service.RemovePolicy(r.Policy))
+	return RemovePolicy200JSONResponse(written), err
 }
 
 func (h handlers) SearchStatements(ctx context.Context, r SearchStatementsRequestObject) (SearchStatementsResponseObject, error) {

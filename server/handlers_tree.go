@@ -43,7 +43,6 @@ func (h handlers) ListChildren(ctx context.Context, r ListChildrenRequestObject)
 }
 
 func (h handlers) CreateScope(ctx context.Context, r CreateScopeRequestObject) (CreateScopeResponseObject, error) {
-	ctx, caller := who(ctx)
 	wanted := service.NewScope{
 		Kind: string(r.Body.Kind), Name: r.Body.Name, Type: text(r.Body.Type),
 		Title: text(r.Body.Title), Description: text(r.Body.Description),
@@ -57,30 +56,21 @@ func (h handlers) CreateScope(ctx context.Context, r CreateScopeRequestObject) (
 			return nil, &service.Problem{Kind: service.Invalid, Detail: "the id is no UUID", Next: "make one by RFC 9562", Field: "id"}
 		}
 	}
-	if yes(r.Params.Preview) {
-		written, err := previewed(h.service.PreviewScope(ctx, caller, r.Scope, wanted))
+	view, written, err := changed(ctx, h, r.Params.Preview, service.CreateScope(r.Scope, wanted))
+	if err != nil || yes(r.Params.Preview) {
 		return CreateScope200JSONResponse(written), err
 	}
-	view, revision, err := h.service.CreateScope(ctx, caller, r.Scope, wanted)
-	if err != nil {
-		return nil, err
-	}
-	return CreateScope201JSONResponse{Scope: scopeOf(view), Revision: int64(revision)}, nil
+	return CreateScope201JSONResponse{Scope: scopeOf(view), Revision: written.Revision}, nil
 }
 
 func (h handlers) ReshapeScopes(ctx context.Context, r ReshapeScopesRequestObject) (ReshapeScopesResponseObject, error) {
-	ctx, caller := who(ctx)
 	state := value(r.Body.State)
 	wanted := service.Reshaping{
 		Scopes: r.Body.Scopes, Name: text(r.Body.Name), Title: r.Body.Title, Description: r.Body.Description, Tags: value(r.Body.Tags),
 		Untag: value(r.Body.Untag), To: text(r.Body.To), Retire: state == api.ScopeRetired, Restore: state == api.ScopeActive, Was: asRead(r.Body.Was),
 	}
-	if yes(r.Params.Preview) {
-		written, err := previewed(h.service.PreviewReshaping(ctx, caller, wanted))
-		return ReshapeScopes200JSONResponse(written), err
-	}
-	revision, err := h.service.Reshape(ctx, caller, wanted)
-	return ReshapeScopes200JSONResponse{Revision: int64(revision)}, err
+	_, written, err := changed(ctx, h, r.Params.Preview, service.Reshape(wanted))
+	return ReshapeScopes200JSONResponse(written), err
 }
 
 func (h handlers) SearchScopes(ctx context.Context, r SearchScopesRequestObject) (SearchScopesResponseObject, error) {
@@ -111,20 +101,11 @@ func (h handlers) CountContents(ctx context.Context, r CountContentsRequestObjec
 }
 
 func (h handlers) UndoChange(ctx context.Context, r UndoChangeRequestObject) (UndoChangeResponseObject, error) {
-	ctx, caller := who(ctx)
 	revision, _ := strconv.ParseUint(r.Revision, 10, 63) // 0 for the caller's last
-	undone, at, impact := store.Recorded{}, uint64(0), (*api.Impact)(nil)
-	var err error
-	if yes(r.Params.Preview) {
-		var told service.Impact
-		undone, told, err = h.service.PreviewUndo(ctx, caller, r.Organisation, revision)
-		view := impactOf(told)
-		at, impact = told.Revision, &view
-	} else {
-		undone, at, err = h.service.Undo(ctx, caller, r.Organisation, revision)
-	}
+	var undone store.Recorded
+	_, written, err := changed(ctx, h, r.Params.Preview, service.Undo(r.Organisation, revision, &undone))
 	return UndoChange200JSONResponse{
-		Revision: int64(at), Impact: impact,
+		Revision: written.Revision, Impact: written.Impact,
 		Undid: api.ScopeChange{Revision: int64(undone.Revision), At: undone.Author.At, By: undone.Author.Name, What: undone.What},
 	}, err
 }

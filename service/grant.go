@@ -108,23 +108,19 @@ type NewGrant struct {
 	Period                               access.Period
 }
 
-// CreateGrant grants a role to a user or group at a scope.
-func (s *Service) CreateGrant(ctx context.Context, c Caller, wanted NewGrant) (GrantView, uint64, error) {
+// CreateGrant grants a role to a principal at a scope.
+func CreateGrant(wanted NewGrant) Change[GrantView] {
 	var made access.Grant
-	next, err := s.make(ctx, c, planGrant(wanted, &made))
-	if err != nil {
-		return GrantView{}, 0, err
+	return Change[GrantView]{
+		plan: func(context.Context, *Service, Caller) planner { return planGrant(wanted, &made) },
+		tell: func(ctx context.Context, s *Service, c Caller, next *access.Snapshot) (GrantView, error) {
+			views, err := s.grantViews(ctx, s.deskOf(next, c), []access.Grant{made}, made.Scope)
+			if err != nil {
+				return GrantView{}, err
+			}
+			return views[0], nil
+		},
 	}
-	views, err := s.grantViews(ctx, s.deskOf(next, c), []access.Grant{made}, made.Scope)
-	if err != nil {
-		return GrantView{}, 0, err
-	}
-	return views[0], next.Revision(), nil
-}
-
-// PreviewGrant gives the impact of a grant and makes none.
-func (s *Service) PreviewGrant(ctx context.Context, c Caller, wanted NewGrant) (Impact, error) {
-	return s.preview(ctx, c, planGrant(wanted, &access.Grant{}))
 }
 
 // planGrant plans a grant and puts it into made.
@@ -166,18 +162,7 @@ func (d desk) newGrant(wanted NewGrant, holder access.ID) (access.Grant, error) 
 }
 
 // RevokeGrant takes one grant away and touches no other.
-func (s *Service) RevokeGrant(ctx context.Context, c Caller, key string) (uint64, error) {
-	next, err := s.make(ctx, c, planRevocation(key))
-	if err != nil {
-		return 0, err
-	}
-	return next.Revision(), nil
-}
-
-// PreviewRevocation gives the impact of revoking a grant and revokes none.
-func (s *Service) PreviewRevocation(ctx context.Context, c Caller, key string) (Impact, error) {
-	return s.preview(ctx, c, planRevocation(key))
-}
+func RevokeGrant(key string) Change[Nothing] { return planned(planRevocation(key)) }
 
 func planRevocation(key string) planner {
 	return func(d desk) (plan, error) {

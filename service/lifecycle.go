@@ -72,29 +72,24 @@ type Edit struct {
 }
 
 // EditPrincipal alters what is said of a user, guest, group or service account. Its id and access stay.
-func (s *Service) EditPrincipal(ctx context.Context, c Caller, organisation string, who Somebody, edit Edit) (uint64, error) {
-	if edit.Email != nil {
-		if err := s.needProof(c, "alter a mail address"); err != nil {
-			return 0, err
-		}
+func EditPrincipal(organisation string, who Somebody, edit Edit) Change[Nothing] {
+	if edit.Email == nil {
+		return Change[Nothing]{plan: func(ctx context.Context, _ *Service, _ Caller) planner { return planEdit(ctx, organisation, who, edit) }}
 	}
-	return s.made(ctx, c, func(d desk) (plan, error) {
-		p, err := planEdit(ctx, organisation, who, edit)(d)
-		if err != nil || edit.Email == nil {
+	return Change[Nothing]{needs: "alter a mail address", plan: func(ctx context.Context, _ *Service, c Caller) planner {
+		return func(d desk) (plan, error) {
+			p, err := planEdit(ctx, organisation, who, edit)(d)
+			if err != nil {
+				return p, err
+			}
+			of, err := d.governed(organisation, who, "edit")
+			if err != nil {
+				return p, err
+			}
+			p.notices, err = d.notice(ctx, c, of, "Your mail address was changed to "+*edit.Email+".", "changed your mail address to "+*edit.Email+".")
 			return p, err
 		}
-		of, err := d.governed(organisation, who, "edit")
-		if err != nil {
-			return p, err
-		}
-		p.notices, err = d.notice(ctx, c, of, "Your mail address was changed to "+*edit.Email+".", "changed your mail address to "+*edit.Email+".")
-		return p, err
-	})
-}
-
-// PreviewEdit gives the impact of altering a principal and alters nothing.
-func (s *Service) PreviewEdit(ctx context.Context, c Caller, organisation string, who Somebody, edit Edit) (Impact, error) {
-	return s.preview(ctx, c, planEdit(ctx, organisation, who, edit))
+	}}
 }
 
 // made makes a planned change and gives the revision it led to.
@@ -237,13 +232,8 @@ func (d desk) detailsOf(ctx context.Context, p access.Principal) (store.Principa
 }
 
 // SetState suspends, retires or restores somebody. It reaches every session, key, token and decision at once.
-func (s *Service) SetState(ctx context.Context, c Caller, organisation string, who Somebody, to people.State) (uint64, error) {
-	return s.made(ctx, c, planState(ctx, organisation, who, to))
-}
-
-// PreviewState gives the impact of a change of state and makes none.
-func (s *Service) PreviewState(ctx context.Context, c Caller, organisation string, who Somebody, to people.State) (Impact, error) {
-	return s.preview(ctx, c, planState(ctx, organisation, who, to))
+func SetState(organisation string, who Somebody, to people.State) Change[Nothing] {
+	return Change[Nothing]{plan: func(ctx context.Context, _ *Service, _ Caller) planner { return planState(ctx, organisation, who, to) }}
 }
 
 // stateOperation is what it takes to bring a principal to a state.
@@ -302,13 +292,8 @@ func (d desk) issued(ctx context.Context, p access.Principal, to people.State) (
 }
 
 // HandOver gives all grants that name somebody directly to somebody else, and takes them from the first.
-func (s *Service) HandOver(ctx context.Context, c Caller, organisation string, from, to Somebody) (uint64, error) {
-	return s.made(ctx, c, planHandOver(organisation, from, to))
-}
-
-// PreviewHandOver gives the impact of handing grants over and hands none.
-func (s *Service) PreviewHandOver(ctx context.Context, c Caller, organisation string, from, to Somebody) (Impact, error) {
-	return s.preview(ctx, c, planHandOver(organisation, from, to))
+func HandOver(organisation string, from, to Somebody) Change[Nothing] {
+	return planned(planHandOver(organisation, from, to))
 }
 
 func planHandOver(organisation string, from, to Somebody) planner {

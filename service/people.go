@@ -210,18 +210,12 @@ type NewGroup struct {
 }
 
 // CreateGroup makes a group.
-func (s *Service) CreateGroup(ctx context.Context, c Caller, organisation string, wanted NewGroup) (GroupView, uint64, error) {
+func CreateGroup(organisation string, wanted NewGroup) Change[GroupView] {
 	var made GroupView
-	next, err := s.make(ctx, c, s.planGroup(organisation, wanted, &made))
-	if err != nil {
-		return GroupView{}, 0, err
+	return Change[GroupView]{
+		plan: func(_ context.Context, s *Service, _ Caller) planner { return s.planGroup(organisation, wanted, &made) },
+		tell: func(context.Context, *Service, Caller, *access.Snapshot) (GroupView, error) { return made, nil },
 	}
-	return made, next.Revision(), nil
-}
-
-// PreviewGroup gives the impact of making a group and makes none.
-func (s *Service) PreviewGroup(ctx context.Context, c Caller, organisation string, wanted NewGroup) (Impact, error) {
-	return s.preview(ctx, c, s.planGroup(organisation, wanted, &GroupView{}))
 }
 
 func (s *Service) planGroup(organisation string, wanted NewGroup, made *GroupView) planner {
@@ -260,20 +254,9 @@ type MemberChange struct {
 	Remove                          bool
 }
 
-// ChangeMember puts a user or group into a group, or takes it out. Nobody gives by it what they do not hold themselves,
+// ChangeMember adds somebody to a group, or removes them from it. Nobody gives by it what they do not hold themselves,
 // unless they may grant beyond.
-func (s *Service) ChangeMember(ctx context.Context, c Caller, m MemberChange) (uint64, error) {
-	next, err := s.make(ctx, c, m.plan)
-	if err != nil {
-		return 0, err
-	}
-	return next.Revision(), nil
-}
-
-// PreviewMember gives the impact of putting somebody into a group, or taking them out, and does neither.
-func (s *Service) PreviewMember(ctx context.Context, c Caller, m MemberChange) (Impact, error) {
-	return s.preview(ctx, c, m.plan)
-}
+func ChangeMember(m MemberChange) Change[Nothing] { return planned(m.plan) }
 
 // group finds the group, whose members its owner, and who may enrol, may change.
 func (m MemberChange) group(d desk) (access.Principal, error) {

@@ -252,22 +252,14 @@ func (d desk) read(p access.Policy, text string, before []access.ID) (access.Pol
 }
 
 // CreatePolicy writes a new policy at a scope: the whole text, or nothing of it.
-func (s *Service) CreatePolicy(ctx context.Context, c Caller, wanted NewPolicy) (PolicyView, uint64, error) {
+func CreatePolicy(wanted NewPolicy) Change[PolicyView] {
 	var made access.Policy
-	next, err := s.make(ctx, c, planPolicy(wanted, &made))
-	if err != nil {
-		return PolicyView{}, 0, err
+	return Change[PolicyView]{
+		plan: func(context.Context, *Service, Caller) planner { return planPolicy(wanted, &made) },
+		tell: func(ctx context.Context, s *Service, c Caller, next *access.Snapshot) (PolicyView, error) {
+			return s.policyView(ctx, s.deskOf(next, c), made, made.Scope)
+		},
 	}
-	views, err := s.policyViews(ctx, s.deskOf(next, c), []access.Policy{made}, made.Scope)
-	if err != nil {
-		return PolicyView{}, 0, err
-	}
-	return views[0], next.Revision(), nil
-}
-
-// PreviewPolicy gives the impact of a new policy and writes none.
-func (s *Service) PreviewPolicy(ctx context.Context, c Caller, wanted NewPolicy) (Impact, error) {
-	return s.preview(ctx, c, planPolicy(wanted, &access.Policy{}))
 }
 
 func planPolicy(wanted NewPolicy, made *access.Policy) planner {
@@ -305,27 +297,27 @@ type PolicyEdit struct {
 }
 
 // EditPolicy writes another text of a policy: all of it, or nothing.
-func (s *Service) EditPolicy(ctx context.Context, c Caller, e PolicyEdit) (PolicyView, uint64, error) {
-	next, err := s.make(ctx, c, planPolicyEdit(ctx, e))
-	if err != nil {
-		return PolicyView{}, 0, err
+func EditPolicy(e PolicyEdit) Change[PolicyView] {
+	return Change[PolicyView]{
+		plan: func(ctx context.Context, _ *Service, _ Caller) planner { return planPolicyEdit(ctx, e) },
+		tell: func(ctx context.Context, s *Service, c Caller, next *access.Snapshot) (PolicyView, error) {
+			// Whoever wrote it gets it, though the text may cost them the sight of it from now on.
+			id, err := access.ParseID(e.Key)
+			if err != nil {
+				return PolicyView{}, err
+			}
+			written, _ := next.Policy(id)
+			return s.policyView(ctx, s.deskOf(next, c), written, access.ID{})
+		},
 	}
-	// Whoever wrote it gets it, though the text may cost them the sight of it from now on.
-	id, err := access.ParseID(e.Key)
-	if err != nil {
-		return PolicyView{}, 0, err
-	}
-	written, _ := next.Policy(id)
-	views, err := s.policyViews(ctx, s.deskOf(next, c), []access.Policy{written}, access.ID{})
-	if err != nil {
-		return PolicyView{}, 0, err
-	}
-	return views[0], next.Revision(), nil
 }
 
-// PreviewPolicyEdit gives the impact of another text of a policy and writes none.
-func (s *Service) PreviewPolicyEdit(ctx context.Context, c Caller, e PolicyEdit) (Impact, error) {
-	return s.preview(ctx, c, planPolicyEdit(ctx, e))
+func (s *Service) policyView(ctx context.Context, d desk, p access.Policy, at access.ID) (PolicyView, error) {
+	views, err := s.policyViews(ctx, d, []access.Policy{p}, at)
+	if err != nil {
+		return PolicyView{}, err
+	}
+	return views[0], nil
 }
 
 func planPolicyEdit(ctx context.Context, e PolicyEdit) planner {
@@ -363,19 +355,8 @@ func planPolicyEdit(ctx context.Context, e PolicyEdit) planner {
 	}
 }
 
-// RemovePolicy takes a policy away, with all its statements.
-func (s *Service) RemovePolicy(ctx context.Context, c Caller, key string) (uint64, error) {
-	next, err := s.make(ctx, c, planPolicyRemoval(key))
-	if err != nil {
-		return 0, err
-	}
-	return next.Revision(), nil
-}
-
-// PreviewPolicyRemoval gives the impact of taking a policy away and takes none.
-func (s *Service) PreviewPolicyRemoval(ctx context.Context, c Caller, key string) (Impact, error) {
-	return s.preview(ctx, c, planPolicyRemoval(key))
-}
+// RemovePolicy removes a policy, with all its statements.
+func RemovePolicy(key string) Change[Nothing] { return planned(planPolicyRemoval(key)) }
 
 func planPolicyRemoval(key string) planner {
 	return func(d desk) (plan, error) {

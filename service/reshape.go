@@ -69,14 +69,9 @@ func (r Reshaping) check() error {
 	return nil
 }
 
-// Reshape alters scopes as one change: all of them or none.
-func (s *Service) Reshape(ctx context.Context, c Caller, r Reshaping) (uint64, error) {
-	return s.made(ctx, c, planReshaping(ctx, r))
-}
-
-// PreviewReshaping gives the impact of altering scopes, with what a move takes along and leaves behind, and alters none.
-func (s *Service) PreviewReshaping(ctx context.Context, c Caller, r Reshaping) (Impact, error) {
-	return s.preview(ctx, c, planReshaping(ctx, r))
+// Reshape alters scopes as one change: all of them or none. Its impact tells besides what a move takes along and leaves behind.
+func Reshape(r Reshaping) Change[Nothing] {
+	return Change[Nothing]{plan: func(ctx context.Context, _ *Service, _ Caller) planner { return planReshaping(ctx, r) }}
 }
 
 // reshapable finds the scopes that are to be altered, each of which takes its own permissions.

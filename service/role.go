@@ -241,21 +241,17 @@ func (d desk) definition(wanted NewRole, scope access.ID) (access.RoleDefinition
 }
 
 // EditRole replaces the definition of a custom role.
-func (s *Service) EditRole(ctx context.Context, c Caller, key string, wanted NewRole) (RoleView, uint64, error) {
-	next, err := s.make(ctx, c, planRoleEdit(key, wanted))
-	if err != nil {
-		return RoleView{}, 0, err
+func EditRole(key string, wanted NewRole) Change[RoleView] {
+	return Change[RoleView]{
+		plan: func(context.Context, *Service, Caller) planner { return planRoleEdit(key, wanted) },
+		tell: func(_ context.Context, s *Service, c Caller, next *access.Snapshot) (RoleView, error) {
+			role, err := next.Role(wanted.Name)
+			if err != nil {
+				return RoleView{}, err
+			}
+			return s.deskOf(next, c).roleView(role), nil
+		},
 	}
-	role, err := next.Role(wanted.Name)
-	if err != nil {
-		return RoleView{}, 0, err
-	}
-	return s.deskOf(next, c).roleView(role), next.Revision(), nil
-}
-
-// PreviewRoleEdit gives the impact of another definition of a custom role and writes none.
-func (s *Service) PreviewRoleEdit(ctx context.Context, c Caller, key string, wanted NewRole) (Impact, error) {
-	return s.preview(ctx, c, planRoleEdit(key, wanted))
 }
 
 // customRole finds a custom role for a caller who sees it where they look from.
@@ -299,17 +295,8 @@ func planRoleEdit(key string, wanted NewRole) planner {
 }
 
 // RemoveRole removes a custom role that nothing uses, or, if asked, with its grants.
-func (s *Service) RemoveRole(ctx context.Context, c Caller, key, name string, withGrants bool) (uint64, error) {
-	next, err := s.make(ctx, c, planRoleRemoval(key, name, withGrants))
-	if err != nil {
-		return 0, err
-	}
-	return next.Revision(), nil
-}
-
-// PreviewRoleRemoval gives the impact of removing a custom role and removes none.
-func (s *Service) PreviewRoleRemoval(ctx context.Context, c Caller, key, name string, withGrants bool) (Impact, error) {
-	return s.preview(ctx, c, planRoleRemoval(key, name, withGrants))
+func RemoveRole(key, name string, withGrants bool) Change[Nothing] {
+	return planned(planRoleRemoval(key, name, withGrants))
 }
 
 func planRoleRemoval(key, name string, withGrants bool) planner {

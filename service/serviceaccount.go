@@ -22,15 +22,12 @@ type AccountView struct {
 }
 
 // CreateServiceAccount makes a service account that lives at a scope.
-func (s *Service) CreateServiceAccount(ctx context.Context, c Caller, scope string, wanted NewAccount) (AccountView, uint64, error) {
+func CreateServiceAccount(scope string, wanted NewAccount) Change[AccountView] {
 	var made AccountView
-	revision, err := s.made(ctx, c, s.planAccount(scope, wanted, &made))
-	return made, revision, err
-}
-
-// PreviewServiceAccount gives the impact of making a service account and makes none.
-func (s *Service) PreviewServiceAccount(ctx context.Context, c Caller, scope string, wanted NewAccount) (Impact, error) {
-	return s.preview(ctx, c, s.planAccount(scope, wanted, &AccountView{}))
+	return Change[AccountView]{
+		plan: func(_ context.Context, s *Service, _ Caller) planner { return s.planAccount(scope, wanted, &made) },
+		tell: func(context.Context, *Service, Caller, *access.Snapshot) (AccountView, error) { return made, nil },
+	}
 }
 
 func (s *Service) planAccount(key string, wanted NewAccount, made *AccountView) planner {

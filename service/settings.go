@@ -22,16 +22,10 @@ func (s *Service) Settings(ctx context.Context, c Caller, organisation string) (
 }
 
 // ChangeSettings decides them anew. What was granted before stays. If was is given, they are still to be that.
-func (s *Service) ChangeSettings(ctx context.Context, c Caller, organisation string, wanted people.Settings, was *people.Settings) (uint64, error) {
-	if err := s.needProof(c, "change the settings"); err != nil {
-		return 0, err
-	}
-	return s.made(ctx, c, s.planSettings(ctx, c, organisation, wanted, was))
-}
-
-// PreviewSettings tells what deciding them anew would do, and decides nothing.
-func (s *Service) PreviewSettings(ctx context.Context, c Caller, organisation string, wanted people.Settings, was *people.Settings) (Impact, error) {
-	return s.preview(ctx, c, s.planSettings(ctx, c, organisation, wanted, was))
+func ChangeSettings(organisation string, wanted people.Settings, was *people.Settings) Change[Nothing] {
+	return Change[Nothing]{needs: "change the settings", plan: func(ctx context.Context, s *Service, c Caller) planner {
+		return s.planSettings(ctx, c, organisation, wanted, was)
+	}}
 }
 
 func (s *Service) planSettings(ctx context.Context, c Caller, organisation string, wanted people.Settings, was *people.Settings) planner {

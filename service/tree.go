@@ -190,22 +190,24 @@ func (s *Service) addTitles(ctx context.Context, d desk, nodes []Node) error {
 }
 
 // CreateScope makes a folder, project, compartment or resource in a scope.
-func (s *Service) CreateScope(ctx context.Context, c Caller, parent string, wanted NewScope) (ScopeView, uint64, error) {
+func CreateScope(parent string, wanted NewScope) Change[ScopeView] {
+	var made madeScope
+	change := Change[ScopeView]{
+		plan: func(_ context.Context, s *Service, _ Caller) planner { return s.planScope(parent, wanted, &made) },
+		tell: func(_ context.Context, s *Service, c Caller, next *access.Snapshot) (ScopeView, error) {
+			view := viewOf(s.deskOf(next, c), made.Scope)
+			if view.Described {
+				view.ScopeDetails = made.ScopeDetails
+			}
+			return view, nil
+		},
+	}
 	if !wanted.ID.IsZero() {
-		if view, revision, err := s.registered(ctx, c, parent, wanted); err != nil || revision > 0 {
-			return view, revision, err
+		change.already = func(ctx context.Context, s *Service, c Caller) (ScopeView, uint64, error) {
+			return s.registered(ctx, c, parent, wanted)
 		}
 	}
-	var made madeScope
-	next, err := s.make(ctx, c, s.planScope(parent, wanted, &made))
-	if err != nil {
-		return ScopeView{}, 0, err
-	}
-	view := viewOf(s.deskOf(next, c), made.Scope)
-	if view.Described {
-		view.ScopeDetails = made.ScopeDetails
-	}
-	return view, next.Revision(), nil
+	return change
 }
 
 // madeScope is a scope as it was made.
@@ -242,11 +244,6 @@ func (s *Service) registered(ctx context.Context, c Caller, parent string, wante
 	return view, d.Revision(), err
 }
 
-// PreviewScope gives the impact of making a scope and makes none.
-func (s *Service) PreviewScope(ctx context.Context, c Caller, parent string, wanted NewScope) (Impact, error) {
-	return s.preview(ctx, c, s.planScope(parent, wanted, &madeScope{}))
-}
-
 func (s *Service) planScope(parent string, wanted NewScope, made *madeScope) planner {
 	return func(d desk) (plan, error) {
 		above, err := d.scope(parent)
@@ -273,17 +270,8 @@ func (s *Service) planScope(parent string, wanted NewScope, made *madeScope) pla
 }
 
 // OfferServices names the platform services offered beneath a container; nil narrows nothing.
-func (s *Service) OfferServices(ctx context.Context, c Caller, key string, services []string) (uint64, error) {
-	next, err := s.make(ctx, c, planOffer(key, services))
-	if err != nil {
-		return 0, err
-	}
-	return next.Revision(), nil
-}
-
-// PreviewOffer gives the impact of offering other services and changes nothing.
-func (s *Service) PreviewOffer(ctx context.Context, c Caller, key string, services []string) (Impact, error) {
-	return s.preview(ctx, c, planOffer(key, services))
+func OfferServices(key string, services []string) Change[Nothing] {
+	return planned(planOffer(key, services))
 }
 
 func planOffer(key string, services []string) planner {

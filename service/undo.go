@@ -16,16 +16,11 @@ import (
 // anything else, so that it can be undone in its turn. What was done to the same things since is never written over.
 
 // Undo takes back the change that led to a revision of the caller's organisation, and tells what was undone. Revision 0 is the
-// caller's own last change.
-func (s *Service) Undo(ctx context.Context, c Caller, organisation string, revision uint64) (undone store.Recorded, made uint64, err error) {
-	made, err = s.made(ctx, c, s.planUndo(ctx, c, organisation, revision, &undone))
-	return undone, made, err
-}
-
-// PreviewUndo gives the impact of undoing a change and undoes nothing.
-func (s *Service) PreviewUndo(ctx context.Context, c Caller, organisation string, revision uint64) (undone store.Recorded, impact Impact, err error) {
-	impact, err = s.preview(ctx, c, s.planUndo(ctx, c, organisation, revision, &undone))
-	return undone, impact, err
+// caller's own last change. What a preview would undo is put into told.
+func Undo(organisation string, revision uint64, told *store.Recorded) Change[Nothing] {
+	return Change[Nothing]{plan: func(ctx context.Context, s *Service, c Caller) planner {
+		return s.planUndo(ctx, c, organisation, revision, told)
+	}}
 }
 
 func (s *Service) planUndo(ctx context.Context, c Caller, organisation string, revision uint64, undone *store.Recorded) planner {
