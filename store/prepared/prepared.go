@@ -117,12 +117,17 @@ func (d *DB) keep(ctx context.Context, text string) (*sql.Stmt, error) {
 		return nil, err
 	}
 	d.mu.Lock()
-	defer d.mu.Unlock()
-	if s, ok := d.kept[text]; ok {
-		return s, made.Close() // another was quicker
+	s, ok := d.kept[text]
+	if !ok {
+		d.kept[text] = made
 	}
-	d.kept[text] = made
-	return made, nil
+	d.mu.Unlock()
+	if !ok {
+		return made, nil
+	}
+	// Another was quicker. To close a statement takes the connection that it was prepared on, which may be waiting for a row by now that
+	// is another's until it has asked here for its next statement: so nobody is kept from asking meanwhile.
+	return s, made.Close()
 }
 
 // ExecContext is that of [sql.DB].
