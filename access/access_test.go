@@ -8,21 +8,24 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"arbora.example/access"
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
+	"arbora.example/access/statement"
 )
 
 // world is a small organisation that tests change by names.
 type world struct {
 	t   *testing.T
 	now *access.Snapshot
-	ids map[string]access.ID // of scopes by address, principals by name
+	ids map[string]model.ID // of scopes by address, principals by name
 }
 
 // newWorld has a steward rowan, a user bram, a group curators, and top/folder.
 func newWorld(t *testing.T) *world {
-	w := &world{t: t, now: access.New(access.Shipped()), ids: map[string]access.ID{}}
-	w.create("top", access.Organisation)
-	w.create("top/folder", access.Folder)
-	for name, kind := range map[string]access.PrincipalKind{"rowan": access.User, "bram": access.User, "curators": access.Group, "trust": access.Group} {
+	w := &world{t: t, now: access.New(catalogue.Shipped()), ids: map[string]model.ID{}}
+	w.create("top", model.Organisation)
+	w.create("top/folder", model.Folder)
+	for name, kind := range map[string]model.PrincipalKind{"rowan": model.User, "bram": model.User, "curators": model.Group, "trust": model.Group} {
 		w.ids[name] = newID()
 		w.must(access.CreatePrincipal{Principal: access.Principal{ID: w.ids[name], Kind: kind, Name: name}})
 	}
@@ -43,22 +46,22 @@ func (w *world) must(changes ...access.Change) {
 	require.NoError(w.t, w.try(changes...))
 }
 
-func (w *world) scope(address string, kind access.Kind) access.CreateScope {
-	parent, last := access.SplitAddress(address)
-	name, typeName := access.SplitFullName(last)
+func (w *world) scope(address string, kind model.Kind) access.CreateScope {
+	parent, last := model.SplitAddress(address)
+	name, typeName := model.SplitFullName(last)
 	id := newID()
 	if _, taken := w.ids[address]; !taken {
 		w.ids[address] = id
 	}
-	return access.CreateScope{Scope: access.Scope{ID: id, Parent: w.ids[parent], Kind: kind, Name: name, Type: typeName}}
+	return access.CreateScope{Scope: model.Scope{ID: id, Parent: w.ids[parent], Kind: kind, Name: name, Type: typeName}}
 }
 
-func (w *world) create(address string, kind access.Kind) {
+func (w *world) create(address string, kind model.Kind) {
 	w.t.Helper()
 	w.must(w.scope(address, kind))
 }
 
-func (w *world) grant(role, who, at string) access.ID {
+func (w *world) grant(role, who, at string) model.ID {
 	w.t.Helper()
 	id := newID()
 	w.must(access.CreateGrant{Grant: access.Grant{ID: id, Scope: w.ids[at], Principal: w.ids[who], Role: role}})
@@ -66,12 +69,12 @@ func (w *world) grant(role, who, at string) access.ID {
 }
 
 // policy puts a policy written as text.
-func (w *world) policy(at, name, text string) access.ID {
+func (w *world) policy(at, name, text string) model.ID {
 	w.t.Helper()
 	statements, notes, err := access.Reader{Snapshot: w.now, Scope: w.ids[at]}.ParsePolicy(text)
 	require.NoError(w.t, err)
 	id := newID()
-	w.must(access.PutPolicy{Policy: access.Policy{ID: id, Scope: w.ids[at], Name: name, Statements: statements, Notes: notes}})
+	w.must(access.PutPolicy{Policy: statement.Policy{ID: id, Scope: w.ids[at], Name: name, Statements: statements, Notes: notes}})
 	return id
 }
 
@@ -80,7 +83,7 @@ func (w *world) join(member, group string) error {
 }
 
 func (w *world) ask(who, permission, at string) access.Decision {
-	p := access.Shipped().MustPermission(permission)
+	p := catalogue.Shipped().MustPermission(permission)
 	return w.now.Decide(access.Question{Principal: w.ids[who], Permission: p, Scope: w.ids[at]})
 }
 
@@ -88,8 +91,8 @@ func (w *world) may(who, permission, at string) bool { return w.ask(who, permiss
 
 func TestAccessAddsUpDownTheTree(t *testing.T) {
 	w := newWorld(t)
-	w.create("top/folder/house", access.Project)
-	w.create("top/folder/house/log.bucket", access.Resource)
+	w.create("top/folder/house", model.Project)
+	w.create("top/folder/house/log.bucket", model.Resource)
 	require.Equal(t, access.NotGranted, w.ask("bram", "describe bucket", "top/folder/house/log.bucket").Reason)
 
 	builder := w.grant("builder", "curators", "top/folder")
@@ -112,8 +115,8 @@ func TestAccessAddsUpDownTheTree(t *testing.T) {
 
 func TestPlanesAreApart(t *testing.T) {
 	w := newWorld(t)
-	w.create("top/folder/house", access.Project)
-	w.create("top/folder/house/log.bucket", access.Resource)
+	w.create("top/folder/house", model.Project)
+	w.create("top/folder/house/log.bucket", model.Resource)
 	require.False(t, w.may("rowan", "fetch object", "top/folder/house/log.bucket"), "a steward holds the control plane only")
 	w.grant("content-reader", "bram", "top/folder/house/log.bucket")
 	require.True(t, w.may("bram", "fetch object", "top/folder/house/log.bucket"))
@@ -123,21 +126,21 @@ func TestPlanesAreApart(t *testing.T) {
 
 func TestWhatIsNotOfferedIsNotHeld(t *testing.T) {
 	w := newWorld(t)
-	w.create("top/folder/house", access.Project)
-	w.create("top/other", access.Project)
+	w.create("top/folder/house", model.Project)
+	w.create("top/other", model.Project)
 	w.must(access.OfferServices{ID: w.ids["top/folder"], Services: []string{"storage"}})
 	require.Equal(t, access.NotOffered, w.ask("rowan", "create machine", "top/folder/house").Reason)
 	require.True(t, w.may("rowan", "create bucket", "top/folder/house"))
 	require.True(t, w.may("rowan", "create grant", "top/folder/house"), "what is Arbora's own is there always")
 	require.True(t, w.may("rowan", "create machine", "top/other"))
-	require.NotContains(t, w.now.PermissionsOf(w.ids["top/folder"], func(*access.Type) bool { return true }), access.Shipped().MustPermission("create machine"))
+	require.NotContains(t, w.now.PermissionsOf(w.ids["top/folder"], func(*catalogue.Type) bool { return true }), catalogue.Shipped().MustPermission("create machine"))
 	w.must(access.OfferServices{ID: w.ids["top/folder"]})
 	require.True(t, w.may("rowan", "create machine", "top/folder/house"))
 }
 
 func TestRetiredScopesAndInactivePeople(t *testing.T) {
 	w := newWorld(t)
-	w.create("top/folder/house", access.Project)
+	w.create("top/folder/house", model.Project)
 	w.must(access.RetireScope{ID: w.ids["top/folder"]})
 	require.Equal(t, access.Retired, w.ask("rowan", "edit project", "top/folder/house").Reason)
 	require.True(t, w.may("rowan", "describe project", "top/folder/house"))
@@ -146,7 +149,7 @@ func TestRetiredScopesAndInactivePeople(t *testing.T) {
 	require.True(t, w.may("rowan", "edit project", "top/folder/house"))
 
 	w.ids["gone"] = newID()
-	w.must(access.CreatePrincipal{Principal: access.Principal{ID: w.ids["gone"], Kind: access.User, Name: "gone", Inactive: true}})
+	w.must(access.CreatePrincipal{Principal: access.Principal{ID: w.ids["gone"], Kind: model.User, Name: "gone", Inactive: true}})
 	w.grant("steward", "gone", "top")
 	require.Equal(t, access.Inactive, w.ask("gone", "describe folder", "top/folder").Reason)
 	require.True(t, w.now.View(w.ids["gone"], nil).Empty())
@@ -155,15 +158,15 @@ func TestRetiredScopesAndInactivePeople(t *testing.T) {
 // TestViolations holds each rule's message: what is wrong and what would be right.
 func TestViolations(t *testing.T) {
 	w := newWorld(t)
-	w.create("top/folder/house", access.Project)
-	w.create("top/folder/house/cellar", access.Compartment)
-	w.create("top/folder/house/log.bucket", access.Resource)
+	w.create("top/folder/house", model.Project)
+	w.create("top/folder/house/cellar", model.Compartment)
+	w.create("top/folder/house/log.bucket", model.Resource)
 	require.NoError(t, w.join("bram", "curators"))
 	require.NoError(t, w.join("curators", "trust"))
 	deep := "top"
-	for range access.MaxDepth - 1 {
+	for range model.MaxDepth - 1 {
 		deep += "/deeper"
-		w.create(deep, access.Folder)
+		w.create(deep, model.Folder)
 	}
 	first := w.now.GrantsFor(w.ids["rowan"])[0]
 	member := func(member, group string) access.AddMember {
@@ -171,35 +174,35 @@ func TestViolations(t *testing.T) {
 	}
 	for _, c := range []struct {
 		change access.Change
-		rule   access.Rule
+		rule   model.Rule
 		says   string
 	}{
-		{w.scope("top/Folder", access.Folder), access.RuleName, `"Folder" is not a valid name: use 1 to 63 lower-case letters`},
-		{w.scope("top/-a", access.Folder), access.RuleName, `with a letter or digit at both ends`},
-		{w.scope("top/"+strings.Repeat("a", 64), access.Folder), access.RuleName, "1 to 63"},
-		{w.scope("top/folder", access.Folder), access.RuleTaken, "top already has something called folder: choose another name"},
-		{w.scope("top/x.bucket", access.Resource), access.RulePlacement, "a bucket cannot sit in an organisation: it belongs in a project or a compartment"},
-		{w.scope("top/folder/x", access.Compartment), access.RulePlacement, "a compartment cannot sit in a folder: it belongs in an organisation, a project or a compartment"},
-		{w.scope("top/folder/house/x", access.Folder), access.RulePlacement, "a folder cannot sit in a project"},
-		{w.scope("top/folder/house/x", access.Organisation), access.RulePlacement, "an organisation stands at the top"},
-		{w.scope("top/folder/house/x.buckt", access.Resource), access.RuleUnknown, `there is no resource type "buckt"`},
-		{w.scope("top/folder/house/x.object", access.Resource), access.RuleUnknown, `there is no resource type "object"`},
-		{w.scope("top/nowhere/x", access.Folder), access.RuleUnknown, "the scope that x should sit in is not there"},
-		{w.scope(deep+"/deeper", access.Folder), access.RuleDepth, "would reach 17 containers down from the top: at most 16"},
-		{access.CreatePrincipal{Principal: access.Principal{ID: newID(), Kind: access.User, Name: "bram"}}, access.RuleTaken, "there is already a user called bram"},
-		{member("bram", "curators"), access.RuleSame, "user bram is already in curators"},
-		{member("trust", "curators"), access.RuleCycle, "trust cannot go into curators: that would be a circle, curators in trust in curators"},
-		{member("curators", "curators"), access.RuleCycle, "a circle, curators in curators"},
-		{member("bram", "rowan"), access.RulePlacement, "rowan is a user, not a group"},
-		{access.RemoveMember{Membership: access.Membership{Group: w.ids["trust"], Member: w.ids["bram"]}}, access.RuleUnknown, "user bram is not a direct member of trust"},
-		{access.CreateGrant{Grant: access.Grant{ID: newID(), Scope: first.Scope, Principal: first.Principal, Role: "steward"}}, access.RuleSame, "user rowan already holds steward at top"},
-		{access.CreateGrant{Grant: access.Grant{ID: newID(), Scope: first.Scope, Principal: first.Principal, Role: "stewart"}}, access.RuleUnknown, `there is no role "stewart" (did you mean steward?)`},
-		{access.RevokeGrant{ID: newID()}, access.RuleUnknown, "there is no grant"},
-		{access.RevokeGrant{ID: first.ID}, access.RuleLockOut, "this would leave nobody active who can create grant at top"},
+		{w.scope("top/Folder", model.Folder), model.RuleName, `"Folder" is not a valid name: use 1 to 63 lower-case letters`},
+		{w.scope("top/-a", model.Folder), model.RuleName, `with a letter or digit at both ends`},
+		{w.scope("top/"+strings.Repeat("a", 64), model.Folder), model.RuleName, "1 to 63"},
+		{w.scope("top/folder", model.Folder), model.RuleTaken, "top already has something called folder: choose another name"},
+		{w.scope("top/x.bucket", model.Resource), model.RulePlacement, "a bucket cannot sit in an organisation: it belongs in a project or a compartment"},
+		{w.scope("top/folder/x", model.Compartment), model.RulePlacement, "a compartment cannot sit in a folder: it belongs in an organisation, a project or a compartment"},
+		{w.scope("top/folder/house/x", model.Folder), model.RulePlacement, "a folder cannot sit in a project"},
+		{w.scope("top/folder/house/x", model.Organisation), model.RulePlacement, "an organisation stands at the top"},
+		{w.scope("top/folder/house/x.buckt", model.Resource), model.RuleUnknown, `there is no resource type "buckt"`},
+		{w.scope("top/folder/house/x.object", model.Resource), model.RuleUnknown, `there is no resource type "object"`},
+		{w.scope("top/nowhere/x", model.Folder), model.RuleUnknown, "the scope that x should sit in is not there"},
+		{w.scope(deep+"/deeper", model.Folder), model.RuleDepth, "would reach 17 containers down from the top: at most 16"},
+		{access.CreatePrincipal{Principal: access.Principal{ID: newID(), Kind: model.User, Name: "bram"}}, model.RuleTaken, "there is already a user called bram"},
+		{member("bram", "curators"), model.RuleSame, "user bram is already in curators"},
+		{member("trust", "curators"), model.RuleCycle, "trust cannot go into curators: that would be a circle, curators in trust in curators"},
+		{member("curators", "curators"), model.RuleCycle, "a circle, curators in curators"},
+		{member("bram", "rowan"), model.RulePlacement, "rowan is a user, not a group"},
+		{access.RemoveMember{Membership: access.Membership{Group: w.ids["trust"], Member: w.ids["bram"]}}, model.RuleUnknown, "user bram is not a direct member of trust"},
+		{access.CreateGrant{Grant: access.Grant{ID: newID(), Scope: first.Scope, Principal: first.Principal, Role: "steward"}}, model.RuleSame, "user rowan already holds steward at top"},
+		{access.CreateGrant{Grant: access.Grant{ID: newID(), Scope: first.Scope, Principal: first.Principal, Role: "stewart"}}, model.RuleUnknown, `there is no role "stewart" (did you mean steward?)`},
+		{access.RevokeGrant{ID: newID()}, model.RuleUnknown, "there is no grant"},
+		{access.RevokeGrant{ID: first.ID}, model.RuleLockOut, "this would leave nobody active who can create grant at top"},
 	} {
 		before := w.now
 		err := w.try(c.change)
-		var v *access.Violation
+		var v *model.Violation
 		require.ErrorAs(t, err, &v, "%#v", c.change)
 		require.Equal(t, c.rule, v.Rule, v.Error())
 		require.Contains(t, v.Error(), c.says)
@@ -209,10 +212,10 @@ func TestViolations(t *testing.T) {
 
 func TestAddressesAreSeenAsFarAsAccessReaches(t *testing.T) {
 	w := newWorld(t)
-	w.create("top/folder/house", access.Project)
-	w.create("top/folder/house/log.bucket", access.Resource)
-	w.create("top/folder/house/fan.machine", access.Resource)
-	w.create("top/other", access.Folder)
+	w.create("top/folder/house", model.Project)
+	w.create("top/folder/house/log.bucket", model.Resource)
+	w.create("top/folder/house/fan.machine", model.Resource)
+	w.create("top/other", model.Folder)
 	w.grant("storage-observer", "bram", "top/folder/house")
 	view := w.now.View(w.ids["bram"], nil)
 	for address, seen := range map[string]bool{
@@ -243,7 +246,7 @@ func TestExplainTellsTheWayThroughGroups(t *testing.T) {
 	require.NoError(t, w.join("curators", "trust"))
 	w.grant("observer", "trust", "top")
 	w.grant("operator", "bram", "top/folder")
-	e := w.now.Explain(access.Question{Principal: w.ids["bram"], Permission: access.Shipped().MustPermission("edit folder"), Scope: w.ids["top/folder"]})
+	e := w.now.Explain(access.Question{Principal: w.ids["bram"], Permission: catalogue.Shipped().MustPermission("edit folder"), Scope: w.ids["top/folder"]})
 	require.False(t, e.Allowed)
 	require.Len(t, e.Met, 3, "the steward's grant is met too: it is about the permission")
 	require.Empty(t, e.Met[0].Through)
@@ -252,11 +255,11 @@ func TestExplainTellsTheWayThroughGroups(t *testing.T) {
 
 func TestNobodyGivesWhatTheyDoNotHold(t *testing.T) {
 	w := newWorld(t)
-	c := access.Shipped()
+	c := catalogue.Shipped()
 	builder, _ := c.Role("builder")
 	observer, _ := c.Role("observer")
 	w.grant("builder", "bram", "top/folder")
-	for _, role := range []*access.Role{builder, observer} {
+	for _, role := range []*catalogue.Role{builder, observer} {
 		_, ok := w.now.MayGive(w.ids["bram"], role.Permissions, w.ids["top/folder"], nil)
 		require.True(t, ok)
 		_, ok = w.now.MayGive(w.ids["bram"], role.Permissions, w.ids["top"], nil)
@@ -276,11 +279,11 @@ func TestNobodyGivesWhatTheyDoNotHold(t *testing.T) {
 // be read again, and edited.
 func TestARoleOutlivesMoves(t *testing.T) {
 	w := newWorld(t)
-	w.create("top/other", access.Folder)
-	w.create("top/folder/house", access.Project)
-	def := access.RoleDefinition{Name: "sower", Scope: w.ids["top/folder"], Include: []access.Filter{{Services: []string{"storage"}}}, Under: []access.ID{w.ids["top/folder/house"]}}
+	w.create("top/other", model.Folder)
+	w.create("top/folder/house", model.Project)
+	def := catalogue.RoleDefinition{Name: "sower", Scope: w.ids["top/folder"], Include: []catalogue.Filter{{Services: []string{"storage"}}}, Under: []model.ID{w.ids["top/folder/house"]}}
 	w.must(access.CreateRole{Definition: def}, access.MoveScope{ID: w.ids["top/folder/house"], Parent: w.ids["top/other"]})
-	rebuilt, err := access.New(access.Shipped()).With(w.now.Revision(), w.now.Changes()...)
+	rebuilt, err := access.New(catalogue.Shipped()).With(w.now.Revision(), w.now.Changes()...)
 	require.NoError(t, err)
 	require.Equal(t, w.now.Changes(), rebuilt.Changes())
 	def.Title = "Sower"
@@ -291,21 +294,21 @@ func TestARoleOutlivesMoves(t *testing.T) {
 
 func TestDecideAllocatesNothing(t *testing.T) {
 	w := newWorld(t)
-	w.create("top/folder/house", access.Project)
+	w.create("top/folder/house", model.Project)
 	require.NoError(t, w.join("bram", "curators"))
 	w.grant("builder", "curators", "top/folder")
-	q := access.Question{Principal: w.ids["bram"], Permission: access.Shipped().MustPermission("edit project"), Scope: w.ids["top/folder/house"]}
+	q := access.Question{Principal: w.ids["bram"], Permission: catalogue.Shipped().MustPermission("edit project"), Scope: w.ids["top/folder/house"]}
 	require.Zero(t, testing.AllocsPerRun(100, func() { w.now.Decide(q) }))
 }
 
 func TestShippedCatalogue(t *testing.T) {
-	c := access.Shipped()
+	c := catalogue.Shipped()
 	words := map[string]string{}
 	claim := func(word, as string) {
 		require.True(t, words[word] == "" || words[word] == as, "%s is %s and %s", word, words[word], as)
 		words[word] = as
 	}
-	for _, class := range access.Classes {
+	for _, class := range catalogue.Classes {
 		claim(string(class), "class")
 	}
 	for _, s := range c.Services() {
@@ -315,7 +318,7 @@ func TestShippedCatalogue(t *testing.T) {
 			for _, o := range typ.Operations {
 				claim(o.Name, "operation")
 				require.Equal(t, o, c.Operation(c.MustPermission(o.String())))
-				if o.Class == access.Govern {
+				if o.Class == catalogue.Govern {
 					require.True(t, o.Service == "people" || o.Service == "access" || typ.Name == "organisation", "%s", o)
 				}
 			}
@@ -357,18 +360,18 @@ func TestShippedCatalogue(t *testing.T) {
 }
 
 func TestIDText(t *testing.T) {
-	id := access.ID{0: 0x01, 6: 0x70, 15: 0xff}
-	back, err := access.ParseID(id.String())
+	id := model.ID{0: 0x01, 6: 0x70, 15: 0xff}
+	back, err := model.ParseID(id.String())
 	require.NoError(t, err)
 	require.Equal(t, id, back)
 	for _, bad := range []string{"", "01a", id.String() + "0", strings.Replace(id.String(), "-", "0", 1), strings.Replace(id.String(), "0", "g", 1)} {
-		_, err := access.ParseID(bad)
-		require.ErrorIs(t, err, access.ErrBadID)
+		_, err := model.ParseID(bad)
+		require.ErrorIs(t, err, model.ErrBadID)
 	}
 }
 
 func TestRolesForWantedPermissions(t *testing.T) {
-	c := access.Shipped()
+	c := catalogue.Shipped()
 	for wanted, want := range map[string]struct {
 		role   string
 		beyond int
@@ -386,7 +389,7 @@ func TestRolesForWantedPermissions(t *testing.T) {
 	} {
 		set, err := c.Collect(strings.Split(wanted, ", ")...)
 		require.NoError(t, err)
-		ranked := access.RolesFor(set, slices.Values(c.Roles()))
+		ranked := catalogue.RolesFor(set, slices.Values(c.Roles()))
 		if want.role == "" {
 			require.Empty(t, ranked, "no role spans both planes")
 			continue

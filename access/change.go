@@ -1,5 +1,7 @@
 package access
 
+import "arbora.example/access/internal/persist"
+
 // Change is one step from a snapshot to the next. Of the tree: [CreateScope], [RenameScope], [MoveScope], [TagScope],
 // [OfferServices], [RetireScope], [RestoreScope]. Of people: [CreatePrincipal], [RenamePrincipal], [TagPrincipal],
 // [AddMember], [RemoveMember], [SetOwner], [SetGathers], [SetInactive]. Of access: [CreateGrant], [RevokeGrant], [CreateRole],
@@ -14,7 +16,7 @@ type Change interface {
 }
 
 // With gives the snapshot after the changes, applied in order as one step to the given revision. The receiver stays as
-// it was. The error is a [*Violation] of the first rule broken; then nothing is changed.
+// it was. The error is a [*model.Violation] of the first rule broken; then nothing is changed.
 func (s *Snapshot) With(revision uint64, changes ...Change) (*Snapshot, error) {
 	b := s.Builder()
 	for _, change := range changes {
@@ -33,13 +35,13 @@ type Builder struct {
 
 // Builder begins a snapshot that follows the receiver, which stays as it is.
 func (s *Snapshot) Builder() *Builder {
-	return &Builder{from: s, draft: &draft{Snapshot: *s, owner: new(owner)}}
+	return &Builder{from: s, draft: &draft{Snapshot: *s, owner: new(persist.Owner)}}
 }
 
-// Apply makes a change. The error is a [*Violation]: then the change is left out, and the builder goes on without it.
+// Apply makes a change. The error is a [*model.Violation]: then the change is left out, and the builder goes on without it.
 func (b *Builder) Apply(change Change) error { return change.apply(b.draft) }
 
-// Done gives the snapshot. The builder is not to be used any more. The error is a [*Violation] when the changes together
+// Done gives the snapshot. The builder is not to be used any more. The error is a [*model.Violation] when the changes together
 // break a rule.
 func (b *Builder) Done(revision uint64) (*Snapshot, error) {
 	d := b.draft
@@ -56,7 +58,7 @@ func (b *Builder) Done(revision uint64) (*Snapshot, error) {
 // draft is a snapshot being made. What it owns it alters in place; all else it copies first.
 type draft struct {
 	Snapshot
-	owner    *owner
+	owner    *persist.Owner
 	tookAway bool
 	stale    []number            // principals whose groups changed
 	crowded  map[number]struct{} // scopes whose rules changed
@@ -105,7 +107,7 @@ func (d *draft) editMore(n number) *scopeMore {
 
 // editPrincipal gives a node that may be altered, its lists too.
 func (d *draft) editPrincipal(n number) *principalNode {
-	node := d.principals.edit(d.owner, n)
+	node := d.principals.Edit(d.owner, n)
 	if node.owner != d.owner {
 		node.owner = d.owner
 		node.groups, node.members, node.rules = clip(node.groups), clip(node.members), clip(node.rules)

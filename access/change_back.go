@@ -1,12 +1,16 @@
 package access
 
-import "slices"
+import (
+	"slices"
+
+	"arbora.example/access/model"
+)
 
 // What takes each change back, worked out on the snapshot before it. Nothing is ever deleted from the tree or from among the people:
 // what was created there is taken back by taking it out of use.
 
 func (c CreateScope) back(*Snapshot) []Change {
-	if c.Scope.Kind == Organisation || c.Scope.Retired {
+	if c.Scope.Kind == model.Organisation || c.Scope.Retired {
 		return nil
 	}
 	return []Change{RetireScope{ID: c.Scope.ID}}

@@ -8,12 +8,14 @@ import (
 	"pgregory.net/rapid"
 
 	"arbora.example/access"
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
 )
 
 // TestBackTakesChangesBack makes random changes and takes each back: all is as it was before, but that what was created in the tree
 // or among the people is there, out of use. Every kind of change was drawn, said in words, and taken back.
 func TestBackTakesChangesBack(t *testing.T) {
-	c := access.Shipped()
+	c := catalogue.Shipped()
 	taken := map[string]bool{}
 	sorted := func(s *access.Snapshot) []string {
 		var all []string
@@ -46,8 +48,8 @@ func TestBackTakesChangesBack(t *testing.T) {
 				reference = reference.after(change)
 			}
 		}
-		try(access.CreateScope{Scope: access.Scope{ID: newID(), Kind: access.Organisation, Name: "top"}})
-		first := access.Principal{ID: newID(), Kind: access.User, Name: "first"}
+		try(access.CreateScope{Scope: model.Scope{ID: newID(), Kind: model.Organisation, Name: "top"}})
+		first := access.Principal{ID: newID(), Kind: model.User, Name: "first"}
 		try(access.CreatePrincipal{Principal: first})
 		try(access.CreateGrant{Grant: access.Grant{ID: newID(), Scope: reference.scopes[0].ID, Principal: first.ID, Role: "steward"}})
 		for range rapid.IntRange(40, 80).Draw(t, "changes") {

@@ -4,6 +4,11 @@ import (
 	"maps"
 	"slices"
 	"strings"
+
+	"arbora.example/access/internal/persist"
+	"arbora.example/access/model"
+	"arbora.example/access/statement"
+	"arbora.example/internal/english"
 )
 
 // CreatePrincipal adds a user, a guest, a group or a service account.
@@ -13,32 +18,32 @@ type CreatePrincipal struct {
 
 // TagPrincipal replaces the tags of a principal.
 type TagPrincipal struct {
-	ID   ID                `json:"id"`
+	ID   model.ID          `json:"id"`
 	Tags map[string]string `json:"tags"`
 }
 
 // RenamePrincipal gives a principal another name. Its id and access stay.
 type RenamePrincipal struct {
-	ID   ID     `json:"id"`
-	Name string `json:"name"`
+	ID   model.ID `json:"id"`
+	Name string   `json:"name"`
 }
 
 // SetOwner says who may change the members of a group; the zero id for nobody besides administrators.
 type SetOwner struct {
-	Group ID `json:"group"`
-	Owner ID `json:"owner,omitzero"`
+	Group model.ID `json:"group"`
+	Owner model.ID `json:"owner,omitzero"`
 }
 
 // SetGathers replaces the condition by which a gathering group has its members.
 type SetGathers struct {
-	Group     ID
-	Condition *Condition
+	Group     model.ID
+	Condition *statement.Condition
 }
 
 // SetInactive suspends or retires a principal, or takes it into use again.
 type SetInactive struct {
-	ID       ID   `json:"id"`
-	Inactive bool `json:"inactive"`
+	ID       model.ID `json:"id"`
+	Inactive bool     `json:"inactive"`
 }
 
 // AddMember puts a principal into a group.
@@ -56,19 +61,19 @@ func (c CreatePrincipal) apply(d *draft) error {
 	if err := checkPrincipalName(p.Kind, p.Name); err != nil {
 		return err
 	}
-	if p.Kind == PlatformService || p.Kind == BuiltInSet || p.Kind == 0 {
-		return violation(RulePlacement, "a %s is not created: the catalogue and Arbora itself bring them", p.Kind)
+	if p.Kind == model.PlatformService || p.Kind == model.BuiltInSet || p.Kind == 0 {
+		return model.Violationf(model.RulePlacement, "a %s is not created: the catalogue and Arbora itself bring them", p.Kind)
 	}
-	if p.Kind == ServiceAccount {
+	if p.Kind == model.ServiceAccount {
 		home, ok := d.scopeNumber(p.Home)
 		if !ok {
-			return violation(RuleUnknown, "the scope that service account %s should live at is not there", p.Name)
+			return model.Violationf(model.RuleUnknown, "the scope that service account %s should live at is not there", p.Name)
 		}
-		if !d.catalogue.typeOrder[d.scopes.get(home).typ].container() {
-			return violation(RulePlacement, "a service account lives at a container, not at a resource")
+		if !d.catalogue.TypeAt(d.scopes.get(home).typ).IsContainer() {
+			return model.Violationf(model.RulePlacement, "a service account lives at a container, not at a resource")
 		}
 	} else if !p.Home.IsZero() {
-		return violation(RulePlacement, "only service accounts live at a scope")
+		return model.Violationf(model.RulePlacement, "only service accounts live at a scope")
 	}
 	if err := checkTags(p.Tags); err != nil {
 		return err
@@ -80,35 +85,35 @@ func (c CreatePrincipal) apply(d *draft) error {
 		return err
 	}
 	if _, ok := d.principalNumber(p.ID); ok || p.ID.IsZero() {
-		return violation(RuleTaken, "the id %s is taken", p.ID)
+		return model.Violationf(model.RuleTaken, "the id %s is taken", p.ID)
 	}
 	if _, ok := d.principalByKey(p.Kind, nameKey(p.Name, p.Home)); ok {
-		return violation(RuleTaken, "there is already a %s called %s: choose another name", p.Kind, p.Name)
+		return model.Violationf(model.RuleTaken, "there is already a %s called %s: choose another name", p.Kind, p.Name)
 	}
 	p.Tags = maps.Clone(p.Tags)
 	n := d.enterPrincipal(p)
 	if p.Gathers != nil {
 		d.gathering = append(slices.Clip(d.gathering), n)
 		d.gather(n)
-	} else if p.Kind != Group {
+	} else if p.Kind != model.Group {
 		d.joinGathering(n)
 	}
 	return nil
 }
 
 // checkPrincipalName says whether a name is one for its kind: a guest is called by the name it signs in by.
-func checkPrincipalName(kind PrincipalKind, name string) error {
-	if kind != Guest {
-		return CheckName(name)
+func checkPrincipalName(kind model.PrincipalKind, name string) error {
+	if kind != model.Guest {
+		return model.CheckName(name)
 	}
 	name, home, _ := strings.Cut(name, "@")
 	for _, label := range strings.Split(home, ".") { // of an organisation, or of a mail domain
-		if CheckName(label) != nil {
-			return violation(RuleName, "%q is not a valid guest name: use NAME@ORGANISATION, or the invited mail address", name+"@"+home)
+		if model.CheckName(label) != nil {
+			return model.Violationf(model.RuleName, "%q is not a valid guest name: use NAME@ORGANISATION, or the invited mail address", name+"@"+home)
 		}
 	}
 	for _, part := range strings.Split(name, ".") {
-		if err := CheckName(part); err != nil {
+		if err := model.CheckName(part); err != nil {
 			return err
 		}
 	}
@@ -116,38 +121,38 @@ func checkPrincipalName(kind PrincipalKind, name string) error {
 }
 
 // checkGathers refuses a condition by which a group cannot have its members.
-func checkGathers(kind PrincipalKind, condition *Condition) error {
+func checkGathers(kind model.PrincipalKind, condition *statement.Condition) error {
 	switch {
 	case condition == nil:
 		return nil
-	case kind != Group:
-		return violation(RulePlacement, "only a group gathers members by a condition")
-	case condition.mentions("context") || condition.mentions("resource") || condition.mentions("claim"):
-		return violation(RulePlacement, "a gathering group asks for tags, names and kinds of principals alone, not for requests, resources or claims")
+	case kind != model.Group:
+		return model.Violationf(model.RulePlacement, "only a group gathers members by a condition")
+	case condition.Mentions("context") || condition.Mentions("resource") || condition.Mentions("claim"):
+		return model.Violationf(model.RulePlacement, "a gathering group asks for tags, names and kinds of principals alone, not for requests, resources or claims")
 	}
 	return nil
 }
 
 // checkOwner refuses an owner whom a group cannot have.
-func (d *draft) checkOwner(kind PrincipalKind, owner ID) error {
+func (d *draft) checkOwner(kind model.PrincipalKind, owner model.ID) error {
 	if owner.IsZero() {
 		return nil
 	}
-	if kind != Group {
-		return violation(RulePlacement, "only a group has an owner")
+	if kind != model.Group {
+		return model.Violationf(model.RulePlacement, "only a group has an owner")
 	}
 	if p := d.principalNode(owner); p == nil {
-		return violation(RuleUnknown, "the owner is not there")
-	} else if !p.Acts() && p.Kind != Group || p.Kind == PlatformService {
-		return violation(RulePlacement, "%s cannot own a group: an owner is a person, a service account or a group", p.Name)
+		return model.Violationf(model.RuleUnknown, "the owner is not there")
+	} else if !p.Acts() && p.Kind != model.Group || p.Kind == model.PlatformService {
+		return model.Violationf(model.RulePlacement, "%s cannot own a group: an owner is a person, a service account or a group", p.Name)
 	}
 	return nil
 }
 
 // gather works out anew who is in a gathering group.
 func (d *draft) gather(group number) {
-	for _, kind := range []PrincipalKind{User, Guest, ServiceAccount} {
-		d.named[kind].from("", d.principalKey, func(n number) bool {
+	for _, kind := range []model.PrincipalKind{model.User, model.Guest, model.ServiceAccount} {
+		d.named[kind].From("", d.principalKey, func(n number) bool {
 			d.gatherOne(group, n)
 			return true
 		})
@@ -163,9 +168,9 @@ func (d *draft) joinGathering(n number) {
 
 // gatherOne puts a principal into a gathering group, or takes it out.
 func (d *draft) gatherOne(group, n number) {
-	one := d.principals.get(n)
+	one := d.principals.Get(n)
 	in := contains(one.groups, group)
-	if d.principals.get(group).Gathers.evaluate(facts{snapshot: &d.Snapshot, principal: one}) == yes == in {
+	if evaluate(d.principals.Get(group).Gathers, facts{snapshot: &d.Snapshot, principal: one}) == yes == in {
 		return
 	}
 	g, m := d.editPrincipal(group), d.editPrincipal(n)
@@ -180,19 +185,19 @@ func (d *draft) gatherOne(group, n number) {
 
 // enterPrincipal enters a principal without a check.
 func (d *draft) enterPrincipal(p Principal) number {
-	n := number(d.principals.length)
-	node := d.principals.append(d.owner)
+	n := number(d.principals.Len())
+	node := d.principals.Append(d.owner)
 	*node = principalNode{Principal: p, number: n, owner: d.owner, key: nameKey(p.Name, p.Home)}
-	d.principalIndex.add(d.owner, p.ID, n, homeless)
-	d.named[p.Kind], _ = d.named[p.Kind].add(d.owner, n, d.principalKey)
+	d.principalIndex.Add(d.owner, p.ID, n, persist.Homeless)
+	d.named[p.Kind], _ = d.named[p.Kind].Add(d.owner, n, d.principalKey)
 	d.stale = append(d.stale, n)
 	return n
 }
 
-func (d *draft) principal(id ID) (number, error) {
+func (d *draft) principal(id model.ID) (number, error) {
 	n, ok := d.principalNumber(id)
 	if !ok {
-		return 0, violation(RuleUnknown, "the principal is not there")
+		return 0, model.Violationf(model.RuleUnknown, "the principal is not there")
 	}
 	return n, nil
 }
@@ -202,8 +207,8 @@ func (c TagPrincipal) apply(d *draft) error {
 	if err != nil {
 		return err
 	}
-	if p := d.principals.get(n); p.Kind == BuiltInSet || p.Kind == PlatformService {
-		return violation(RulePlacement, "%s takes no tags: it is not the organisation's own", p.Name)
+	if p := d.principals.Get(n); p.Kind == model.BuiltInSet || p.Kind == model.PlatformService {
+		return model.Violationf(model.RulePlacement, "%s takes no tags: it is not the organisation's own", p.Name)
 	}
 	if err := checkTags(c.Tags); err != nil {
 		return err
@@ -211,7 +216,7 @@ func (c TagPrincipal) apply(d *draft) error {
 	p := d.editPrincipal(n)
 	p.Tags = maps.Clone(c.Tags)
 	d.tookAway = true
-	if p.Kind != Group {
+	if p.Kind != model.Group {
 		d.joinGathering(n)
 	}
 	return nil
@@ -222,25 +227,25 @@ func (c RenamePrincipal) apply(d *draft) error {
 	if err != nil {
 		return err
 	}
-	p := d.principals.get(n)
-	if p.Kind == BuiltInSet || p.Kind == PlatformService {
-		return violation(RulePlacement, "%s keeps its name: it is not the organisation's own", p.Name)
+	p := d.principals.Get(n)
+	if p.Kind == model.BuiltInSet || p.Kind == model.PlatformService {
+		return model.Violationf(model.RulePlacement, "%s keeps its name: it is not the organisation's own", p.Name)
 	}
 	if p.Name == c.Name {
-		return violation(RuleSame, "%s %s is called that already", p.Kind, p.Name)
+		return model.Violationf(model.RuleSame, "%s %s is called that already", p.Kind, p.Name)
 	}
 	if err := checkPrincipalName(p.Kind, c.Name); err != nil {
 		return err
 	}
 	if _, taken := d.principalByKey(p.Kind, nameKey(c.Name, p.Home)); taken {
-		return violation(RuleTaken, "there is already a %s called %s: choose another name", p.Kind, c.Name)
+		return model.Violationf(model.RuleTaken, "there is already a %s called %s: choose another name", p.Kind, c.Name)
 	}
-	d.named[p.Kind] = d.named[p.Kind].remove(d.owner, n, d.principalKey)
+	d.named[p.Kind] = d.named[p.Kind].Remove(d.owner, n, d.principalKey)
 	p = d.editPrincipal(n)
 	p.Name, p.key = c.Name, nameKey(c.Name, p.Home)
-	d.named[p.Kind], _ = d.named[p.Kind].add(d.owner, n, d.principalKey)
+	d.named[p.Kind], _ = d.named[p.Kind].Add(d.owner, n, d.principalKey)
 	d.tookAway = true // a condition can name it
-	if p.Kind != Group {
+	if p.Kind != model.Group {
 		d.joinGathering(n)
 	}
 	return nil
@@ -251,12 +256,12 @@ func (c SetOwner) apply(d *draft) error {
 	if err != nil {
 		return err
 	}
-	p := d.principals.get(n)
+	p := d.principals.Get(n)
 	if p.Owner == c.Owner {
-		return violation(RuleSame, "%s has that owner already", p.Name)
+		return model.Violationf(model.RuleSame, "%s has that owner already", p.Name)
 	}
-	if p.Kind != Group {
-		return violation(RulePlacement, "only a group has an owner")
+	if p.Kind != model.Group {
+		return model.Violationf(model.RulePlacement, "only a group has an owner")
 	}
 	if err := d.checkOwner(p.Kind, c.Owner); err != nil {
 		return err
@@ -270,9 +275,9 @@ func (c SetGathers) apply(d *draft) error {
 	if err != nil {
 		return err
 	}
-	p := d.principals.get(n)
+	p := d.principals.Get(n)
 	if p.Gathers == nil || c.Condition == nil {
-		return violation(RulePlacement, "%s %s has its members put in one by one: make another group that gathers them by a condition", p.Kind, p.Name)
+		return model.Violationf(model.RulePlacement, "%s %s has its members put in one by one: make another group that gathers them by a condition", p.Kind, p.Name)
 	}
 	if err := checkGathers(p.Kind, c.Condition); err != nil {
 		return err
@@ -287,11 +292,11 @@ func (c SetInactive) apply(d *draft) error {
 	if err != nil {
 		return err
 	}
-	switch p := d.principals.get(n); {
-	case p.Kind == BuiltInSet || p.Kind == PlatformService:
-		return violation(RulePlacement, "%s is always there", p.Name)
+	switch p := d.principals.Get(n); {
+	case p.Kind == model.BuiltInSet || p.Kind == model.PlatformService:
+		return model.Violationf(model.RulePlacement, "%s is always there", p.Name)
 	case p.Inactive == c.Inactive:
-		return violation(RuleSame, "%s %s is in that state already", p.Kind, p.Name)
+		return model.Violationf(model.RuleSame, "%s %s is in that state already", p.Kind, p.Name)
 	}
 	d.editPrincipal(n).Inactive = c.Inactive
 	d.stale = append(d.stale, n)
@@ -304,25 +309,25 @@ func (c AddMember) apply(d *draft) error {
 	if err != nil {
 		return err
 	}
-	group, member := d.principals.get(g), d.principals.get(m)
+	group, member := d.principals.Get(g), d.principals.Get(m)
 	if err := oneByOne(group); err != nil {
 		return err
 	}
 	switch member.Kind {
-	case BuiltInSet:
-		return violation(RulePlacement, "%s is a built-in set: it cannot be added to a group", member.Name)
-	case PlatformService:
-		return violation(RulePlacement, "service %s is in no group: name it in a statement, as service %s", member.Name, member.Name)
+	case model.BuiltInSet:
+		return model.Violationf(model.RulePlacement, "%s is a built-in set: it cannot be added to a group", member.Name)
+	case model.PlatformService:
+		return model.Violationf(model.RulePlacement, "service %s is in no group: name it in a statement, as service %s", member.Name, member.Name)
 	}
 	if contains(member.groups, g) {
-		return violation(RuleSame, "%s %s is already in %s", member.Kind, member.Name, group.Name)
+		return model.Violationf(model.RuleSame, "%s %s is already in %s", member.Kind, member.Name, group.Name)
 	}
-	if member.Kind == Group {
+	if member.Kind == model.Group {
 		if way := d.way(group, m, nil); way != nil {
-			return violation(RuleCycle, "%s cannot go into %s: that would be a circle, %s in %s", member.Name, group.Name, strings.Join(way, " in "), group.Name)
+			return model.Violationf(model.RuleCycle, "%s cannot go into %s: that would be a circle, %s in %s", member.Name, group.Name, strings.Join(way, " in "), group.Name)
 		}
 		if d.nesting(g, map[number]int{}, upward)+d.nesting(m, map[number]int{}, downward) > MaxNesting {
-			return violation(RulePlacement, "%s cannot go into %s: groups would be nested deeper than %d", member.Name, group.Name, MaxNesting)
+			return model.Violationf(model.RulePlacement, "%s cannot go into %s: groups would be nested deeper than %d", member.Name, group.Name, MaxNesting)
 		}
 	}
 	group, member = d.editPrincipal(g), d.editPrincipal(m)
@@ -337,12 +342,12 @@ func (c RemoveMember) apply(d *draft) error {
 	if err != nil {
 		return err
 	}
-	group, member := d.principals.get(g), d.principals.get(m)
+	group, member := d.principals.Get(g), d.principals.Get(m)
 	if err := oneByOne(group); err != nil {
 		return err
 	}
 	if !contains(member.groups, g) {
-		return violation(RuleUnknown, "%s %s is not a direct member of %s", member.Kind, member.Name, group.Name)
+		return model.Violationf(model.RuleUnknown, "%s %s is not a direct member of %s", member.Kind, member.Name, group.Name)
 	}
 	group, member = d.editPrincipal(g), d.editPrincipal(m)
 	group.members, member.groups = without(group.members, m), without(member.groups, g)
@@ -356,7 +361,7 @@ func oneByOne(group *principalNode) error {
 	if group.Gathers == nil {
 		return nil
 	}
-	return violation(RuleGathering, "%s gathers its members by a condition, %s: change the tags of who should be in it, or the condition", group.Name, group.Gathers)
+	return model.Violationf(model.RuleGathering, "%s gathers its members by a condition, %s: change the tags of who should be in it, or the condition", group.Name, group.Gathers)
 }
 
 // MaxNesting is how many groups may be in one another: what a principal keeps of the groups above it stays bounded.
@@ -370,8 +375,8 @@ func (d *draft) nesting(n number, known map[number]int, next func(*principalNode
 	if longest, ok := known[n]; ok {
 		return longest
 	}
-	p := d.principals.get(n)
-	if p.Kind != Group {
+	p := d.principals.Get(n)
+	if p.Kind != model.Group {
 		return 0
 	}
 	longest := 0
@@ -395,10 +400,10 @@ func (d *draft) membership(m Membership) (group, member number, err error) {
 	group, ok := d.principalNumber(m.Group)
 	member, there := d.principalNumber(m.Member)
 	if !ok || !there {
-		return 0, 0, violation(RuleUnknown, "the group or the member is not there")
+		return 0, 0, model.Violationf(model.RuleUnknown, "the group or the member is not there")
 	}
-	if p := d.principals.get(group); p.Kind != Group {
-		return 0, 0, violation(RulePlacement, "%s is %s, not a group: it has no members", p.Name, article(p.Kind.String()))
+	if p := d.principals.Get(group); p.Kind != model.Group {
+		return 0, 0, model.Violationf(model.RulePlacement, "%s is %s, not a group: it has no members", p.Name, english.WithArticle(p.Kind.String()))
 	}
 	return group, member, nil
 }
@@ -413,7 +418,7 @@ func (s *Snapshot) way(from *principalNode, to number, through func(*principalNo
 			return []string{p.Name}
 		}
 		for _, n := range p.groups {
-			group := s.principals.get(n)
+			group := s.principals.Get(n)
 			if dead[n] || through != nil && !through(group) {
 				continue
 			}
@@ -432,7 +437,7 @@ func (d *draft) refreshNames() {
 	if len(d.stale) == 0 {
 		return
 	}
-	todo := make([]uint64, d.principals.length/64+1)
+	todo := make([]uint64, d.principals.Len()/64+1)
 	is := func(n number) bool { return todo[n/64]&(1<<(n%64)) != 0 }
 	for i := 0; i < len(d.stale); i++ {
 		n := d.stale[i]
@@ -440,7 +445,7 @@ func (d *draft) refreshNames() {
 			continue
 		}
 		todo[n/64] |= 1 << (n % 64)
-		d.stale = append(d.stale, d.principals.get(n).members...)
+		d.stale = append(d.stale, d.principals.Get(n).members...)
 	}
 	var refresh func(number)
 	var all, live []number
@@ -457,7 +462,7 @@ func (d *draft) refreshNames() {
 		all = append(append(all[:0], n), wider(node.Principal)...)
 		live = append(live[:0], all...)
 		for _, g := range node.groups {
-			group := d.principals.get(g)
+			group := d.principals.Get(g)
 			all = append(all, group.all()...)
 			if group.Inactive {
 				continue
@@ -468,7 +473,7 @@ func (d *draft) refreshNames() {
 				}
 			}
 		}
-		if node.Kind == Group {
+		if node.Kind == model.Group {
 			// What cuts everybody cuts a group, too: whoever is in it. What everybody is given is not given by the group.
 			all = append(all, publicNumber, signedInNumber, everyoneNumber)
 		}
@@ -487,13 +492,13 @@ func (s *Snapshot) anyMember(n number, seen map[number]bool, fn func(*principalN
 		return false
 	}
 	seen[n] = true
-	p := s.principals.get(n)
+	p := s.principals.Get(n)
 	switch {
-	case p.Kind == BuiltInSet:
+	case p.Kind == model.BuiltInSet:
 		found := false
-		for _, kind := range []PrincipalKind{User, Guest, ServiceAccount, PlatformService} {
-			s.named[kind].from("", s.principalKey, func(one number) bool {
-				found = s.principals.get(one).counts(n) && s.anyMember(one, seen, fn)
+		for _, kind := range []model.PrincipalKind{model.User, model.Guest, model.ServiceAccount, model.PlatformService} {
+			s.named[kind].From("", s.principalKey, func(one number) bool {
+				found = s.principals.Get(one).counts(n) && s.anyMember(one, seen, fn)
 				return !found
 			})
 			if found {
@@ -503,7 +508,7 @@ func (s *Snapshot) anyMember(n number, seen map[number]bool, fn func(*principalN
 		return found
 	case p.Inactive:
 		return false
-	case p.Kind != Group:
+	case p.Kind != model.Group:
 		return !s.gone(p) && fn(p)
 	}
 	for _, m := range p.members {

@@ -1,6 +1,13 @@
 package access
 
-import "slices"
+import (
+	"slices"
+
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
+	"arbora.example/access/statement"
+	"arbora.example/internal/english"
+)
 
 // CreateGrant gives a role to a principal at a scope.
 type CreateGrant struct {
@@ -10,17 +17,17 @@ type CreateGrant struct {
 
 // RevokeGrant takes one grant away and touches no other.
 type RevokeGrant struct {
-	ID ID `json:"id"`
+	ID model.ID `json:"id"`
 }
 
 // CreateRole defines a custom role at a container.
 type CreateRole struct {
-	Definition RoleDefinition
+	Definition catalogue.RoleDefinition
 	Recorded   bool // it was defined before, and a move may have taken scopes out from beneath it under which it may be granted
 }
 
 // EditRole replaces the definition of a custom role; the scope it is defined at stays.
-type EditRole struct{ Definition RoleDefinition }
+type EditRole struct{ Definition catalogue.RoleDefinition }
 
 // RemoveRole removes a custom role that nothing uses.
 type RemoveRole struct {
@@ -29,36 +36,36 @@ type RemoveRole struct {
 
 // PutPolicy writes a policy: a new one, or another text in place of one with the same id, at the same scope. A
 // statement whose place is outside that scope is dormant.
-type PutPolicy struct{ Policy Policy }
+type PutPolicy struct{ Policy statement.Policy }
 
 // RemovePolicy takes a policy away, with all its statements.
 type RemovePolicy struct {
-	ID ID `json:"id"`
+	ID model.ID `json:"id"`
 }
 
 func (c CreateGrant) apply(d *draft) error {
 	scope, ok := d.scopeNumber(c.Grant.Scope)
 	holder, there := d.principalNumber(c.Grant.Principal)
 	if !ok || !there {
-		return violation(RuleUnknown, "the scope or the principal of the grant is not there")
+		return model.Violationf(model.RuleUnknown, "the scope or the principal of the grant is not there")
 	}
 	role, err := d.Role(c.Grant.Role)
 	if err != nil {
 		return err
 	}
 	if where := d.outside(role, scope); where != "" && !c.Recorded {
-		return violation(RuleGrantable, "%s may be granted %s only: %s is not", role.Name, where, d.address(scope))
+		return model.Violationf(model.RuleGrantable, "%s may be granted %s only: %s is not", role.Name, where, d.address(scope))
 	}
 	if _, ok := d.grants.Get(c.Grant.ID); ok || c.Grant.ID.IsZero() {
-		return violation(RuleTaken, "the id %s is taken", c.Grant.ID)
+		return model.Violationf(model.RuleTaken, "the id %s is taken", c.Grant.ID)
 	}
-	if err := c.Grant.Period.check(); err != nil {
+	if err := c.Grant.Period.Check(); err != nil {
 		return err
 	}
-	for _, r := range d.principals.get(holder).rules {
+	for _, r := range d.principals.Get(holder).rules {
 		if r.grant != nil && r.place == scope && r.grant.Role == c.Grant.Role && r.grant.sameTerms(c.Grant) {
-			p := d.principals.get(holder)
-			return violation(RuleSame, "%s %s already holds %s at %s", p.Kind, p.Name, role.Name, d.address(scope))
+			p := d.principals.Get(holder)
+			return model.Violationf(model.RuleSame, "%s %s already holds %s at %s", p.Kind, p.Name, role.Name, d.address(scope))
 		}
 	}
 	node := &grantNode{Grant: c.Grant, scope: scope, holder: holder}
@@ -75,14 +82,7 @@ func (g Grant) sameTerms(other Grant) bool {
 	return g.Condition.String() == other.Condition.String() && g.From.Equal(other.From) && g.Until.Equal(other.Until)
 }
 
-func (p Period) check() error {
-	if !p.From.IsZero() && !p.Until.IsZero() && !p.From.Before(p.Until) {
-		return violation(RulePeriod, "the period ends before it begins: from must be earlier than until")
-	}
-	return nil
-}
-
-func ruleOf(g *grantNode, role *Role) *rule {
+func ruleOf(g *grantNode, role *catalogue.Role) *rule {
 	return &rule{
 		ref: RuleRef{Grant: g.ID}, grant: g, place: g.scope, set: g.scope, who: []number{g.holder},
 		permissions: role.Permissions, condition: g.Condition, period: g.Period,
@@ -92,7 +92,7 @@ func ruleOf(g *grantNode, role *Role) *rule {
 func (c RevokeGrant) apply(d *draft) error {
 	node, ok := d.grants.Get(c.ID)
 	if !ok {
-		return violation(RuleUnknown, "there is no grant %s", c.ID)
+		return model.Violationf(model.RuleUnknown, "there is no grant %s", c.ID)
 	}
 	more := d.editMore(node.scope)
 	more.grants = without(more.grants, node)
@@ -150,7 +150,7 @@ func (d *draft) exchange(old, fresh *rule) {
 }
 
 func (c CreateRole) apply(d *draft) error {
-	var moved []ID
+	var moved []model.ID
 	if c.Recorded {
 		moved = c.Definition.Under
 	}
@@ -159,7 +159,7 @@ func (c CreateRole) apply(d *draft) error {
 		return err
 	}
 	if _, err := d.Role(role.Name); err == nil {
-		return violation(RuleTaken, "there is already a role called %s: choose another name", role.Name)
+		return model.Violationf(model.RuleTaken, "there is already a role called %s: choose another name", role.Name)
 	}
 	d.roles = d.roles.Set(role.Name, role)
 	return nil
@@ -167,24 +167,24 @@ func (c CreateRole) apply(d *draft) error {
 
 // defineRole makes a role from its definition and checks it. Of the scopes under which it may be granted those that it had before
 // may have been moved elsewhere.
-func (d *draft) defineRole(def RoleDefinition, before []ID) (*Role, error) {
+func (d *draft) defineRole(def catalogue.RoleDefinition, before []model.ID) (*catalogue.Role, error) {
 	at, ok := d.scopeNumber(def.Scope)
 	if !ok {
-		return nil, violation(RuleUnknown, "the scope that role %s should be defined at is not there", def.Name)
+		return nil, model.Violationf(model.RuleUnknown, "the scope that role %s should be defined at is not there", def.Name)
 	}
-	if !d.catalogue.typeOrder[d.scopes.get(at).typ].container() {
-		return nil, violation(RulePlacement, "a role is defined at a container, not at a resource")
+	if !d.catalogue.TypeAt(d.scopes.get(at).typ).IsContainer() {
+		return nil, model.Violationf(model.RulePlacement, "a role is defined at a container, not at a resource")
 	}
 	for _, id := range def.Under {
 		under, ok := d.scopeNumber(id)
 		if !ok {
-			return nil, violation(RuleUnknown, "a scope under which role %s may be granted is not there", def.Name)
+			return nil, model.Violationf(model.RuleUnknown, "a scope under which role %s may be granted is not there", def.Name)
 		}
 		if !d.isAtOrBeneath(under, at) && !slices.Contains(before, id) {
-			return nil, violation(RuleGrantable, "%s cannot be granted under %s: it can be granted only at and below %s", def.Name, d.address(under), d.address(at))
+			return nil, model.Violationf(model.RuleGrantable, "%s cannot be granted under %s: it can be granted only at and below %s", def.Name, d.address(under), d.address(at))
 		}
 	}
-	return d.catalogue.define(def)
+	return d.catalogue.Define(def)
 }
 
 func (c EditRole) apply(d *draft) error {
@@ -222,7 +222,7 @@ func (c EditRole) apply(d *draft) error {
 func (d *draft) recompilePolicies(role string) error {
 	for it := d.policies.Iterator(); !it.Done(); {
 		_, p, _ := it.Next()
-		if !slices.ContainsFunc(p.Statements, func(st Statement) bool { return slices.Contains(st.Roles, role) }) {
+		if !slices.ContainsFunc(p.Statements, func(st statement.Statement) bool { return slices.Contains(st.Roles, role) }) {
 			continue
 		}
 		if err := (PutPolicy{Policy: p.Policy}).apply(d); err != nil {
@@ -234,15 +234,15 @@ func (d *draft) recompilePolicies(role string) error {
 
 func (d *draft) noCustomRole(name string) error {
 	if _, err := d.catalogue.Role(name); err == nil {
-		return violation(RulePlacement, "%s is a built-in role: make a role of your own instead", name)
+		return model.Violationf(model.RulePlacement, "%s is a built-in role: make a role of your own instead", name)
 	}
 	var known []string
 	for it := d.roles.Iterator(); !it.Done(); {
 		custom, _, _ := it.Next()
 		known = append(known, custom)
 	}
-	v := violation(RuleUnknown, "there is no custom role %q", name)
-	v.Nearest = Nearest(name, known)
+	v := model.Violationf(model.RuleUnknown, "there is no custom role %q", name)
+	v.Nearest = english.Nearest(name, known)
 	return v
 }
 
@@ -251,8 +251,8 @@ func (c RemoveRole) apply(d *draft) error {
 		return d.noCustomRole(c.Name)
 	}
 	if grants, statements := d.RoleUse(c.Name); len(grants)+len(statements) > 0 {
-		return violation(RuleInUse, "%s is used by %s and %s: revoke or edit these first, or delete the role with its grants", c.Name,
-			counted(len(grants), "grant"), counted(len(statements), "statement"))
+		return model.Violationf(model.RuleInUse, "%s is used by %s and %s: revoke or edit these first, or delete the role with its grants", c.Name,
+			english.Count(len(grants), "grant"), english.Count(len(statements), "statement"))
 	}
 	d.roles = d.roles.Delete(c.Name)
 	return nil
@@ -260,20 +260,20 @@ func (c RemoveRole) apply(d *draft) error {
 
 func (c PutPolicy) apply(d *draft) error {
 	p := c.Policy
-	if err := CheckName(p.Name); err != nil {
+	if err := model.CheckName(p.Name); err != nil {
 		return err
 	}
 	scope, ok := d.scopeNumber(p.Scope)
 	if !ok || p.ID.IsZero() {
-		return violation(RuleUnknown, "the scope of the policy is not there")
+		return model.Violationf(model.RuleUnknown, "the scope of the policy is not there")
 	}
-	if !d.catalogue.typeOrder[d.scopes.get(scope).typ].container() {
-		return violation(RulePlacement, "%s is a resource: a policy stands at a container, and can name the resource as a place", d.address(scope))
+	if !d.catalogue.TypeAt(d.scopes.get(scope).typ).IsContainer() {
+		return model.Violationf(model.RulePlacement, "%s is a resource: a policy stands at a container, and can name the resource as a place", d.address(scope))
 	}
 	if more := d.scopes.get(scope).more; more != nil {
 		for _, other := range more.policies {
 			if other.Name == p.Name && other.ID != p.ID {
-				return violation(RuleTaken, "%s already has a policy called %s: choose another name", d.address(scope), p.Name)
+				return model.Violationf(model.RuleTaken, "%s already has a policy called %s: choose another name", d.address(scope), p.Name)
 			}
 		}
 	}
@@ -287,7 +287,7 @@ func (c PutPolicy) apply(d *draft) error {
 	more := d.editMore(scope)
 	if replaces {
 		if was.scope != scope {
-			return violation(RulePlacement, "a policy stays at its scope: make another one at %s", d.address(scope))
+			return model.Violationf(model.RulePlacement, "a policy stays at its scope: make another one at %s", d.address(scope))
 		}
 		d.unplacePolicy(was)
 		more = d.editMore(scope)
@@ -321,7 +321,7 @@ func (d *draft) unplacePolicy(p *policyNode) {
 func (c RemovePolicy) apply(d *draft) error {
 	p, ok := d.policies.Get(c.ID)
 	if !ok {
-		return violation(RuleUnknown, "there is no policy %s", c.ID)
+		return model.Violationf(model.RuleUnknown, "there is no policy %s", c.ID)
 	}
 	d.unplacePolicy(p)
 	more := d.editMore(p.scope)

@@ -4,62 +4,67 @@ import (
 	"maps"
 	"slices"
 	"strings"
+
+	"arbora.example/access/catalogue"
+	"arbora.example/access/internal/persist"
+	"arbora.example/access/model"
+	"arbora.example/internal/english"
 )
 
 // CreateScope puts a scope into the tree; the first must be the organisation.
 type CreateScope struct {
-	Scope Scope `json:"scope"`
+	Scope model.Scope `json:"scope"`
 }
 
 // RenameScope gives a scope another name. A resource keeps its type.
 type RenameScope struct {
-	ID   ID     `json:"id"`
-	Name string `json:"name"`
+	ID   model.ID `json:"id"`
+	Name string   `json:"name"`
 }
 
 // MoveScope puts a scope, with all beneath it, into another.
 type MoveScope struct {
-	ID     ID `json:"id"`
-	Parent ID `json:"parent"`
+	ID     model.ID `json:"id"`
+	Parent model.ID `json:"parent"`
 }
 
 // TagScope replaces the tags of a scope.
 type TagScope struct {
-	ID   ID                `json:"id"`
+	ID   model.ID          `json:"id"`
 	Tags map[string]string `json:"tags"`
 }
 
 // OfferServices names the services offered beneath a container; nil narrows nothing.
 type OfferServices struct {
-	ID       ID       `json:"id"`
+	ID       model.ID `json:"id"`
 	Services []string `json:"services"`
 }
 
 // RetireScope takes a scope, and with it all beneath, out of use.
 type RetireScope struct {
-	ID ID `json:"id"`
+	ID model.ID `json:"id"`
 }
 
 // RestoreScope puts a retired scope into use again, as it was.
 type RestoreScope struct {
-	ID ID `json:"id"`
+	ID model.ID `json:"id"`
 }
 
 func (c CreateScope) apply(d *draft) error {
 	scope := c.Scope
-	if err := CheckName(scope.Name); err != nil {
+	if err := model.CheckName(scope.Name); err != nil {
 		return err
 	}
 	if _, ok := d.scopeNumber(scope.ID); ok || scope.ID.IsZero() {
-		return violation(RuleTaken, "the id %s is taken", scope.ID)
+		return model.Violationf(model.RuleTaken, "the id %s is taken", scope.ID)
 	}
 	typ, ok := d.catalogue.Type(scope.TypeName())
-	if !ok || !typ.Registered || typ.kind != scope.Kind {
+	if !ok || !typ.Registered || typ.Kind() != scope.Kind {
 		return d.unknownType(scope.TypeName())
 	}
-	if scope.Kind == Organisation {
+	if scope.Kind == model.Organisation {
 		if d.scopes.len() != 0 {
-			return violation(RulePlacement, "an organisation stands at the top: it cannot sit in anything")
+			return model.Violationf(model.RulePlacement, "an organisation stands at the top: it cannot sit in anything")
 		}
 		n := d.addScope(scope, typ, 0)
 		d.stray(n)
@@ -67,12 +72,12 @@ func (c CreateScope) apply(d *draft) error {
 	}
 	above, ok := d.scopeNumber(scope.Parent)
 	if !ok {
-		return violation(RuleUnknown, "the scope that %s should sit in is not there", scope.FullName())
+		return model.Violationf(model.RuleUnknown, "the scope that %s should sit in is not there", scope.FullName())
 	}
 	if err := d.mayEnter(above, typ, scope.FullName(), 1, 1); err != nil {
 		return err
 	}
-	if offered := d.offeredAt(above); offered != nil && !slices.Contains(offered, typ.Service) && !typ.container() {
+	if offered := d.offeredAt(above); offered != nil && !slices.Contains(offered, typ.Service) && !typ.IsContainer() {
 		return d.notOffered(typ, above, offered)
 	}
 	n := d.addScope(scope, typ, above)
@@ -83,10 +88,10 @@ func (c CreateScope) apply(d *draft) error {
 	return d.describeScope(n, scope)
 }
 
-func (d *draft) addScope(scope Scope, typ *Type, parent number) number {
-	n, node := d.scopes.append(d.owner, typ.container())
-	node.id, node.name, node.parent, node.typ, node.retired = scope.ID, scope.FullName(), parent, typ.index, scope.Retired
-	d.scopeIndex.add(d.owner, scope.ID, n, homeOf(n, parent))
+func (d *draft) addScope(scope model.Scope, typ *catalogue.Type, parent number) number {
+	n, node := d.scopes.append(d.owner, typ.IsContainer())
+	node.id, node.name, node.parent, node.typ, node.retired = scope.ID, scope.FullName(), parent, typ.Index(), scope.Retired
+	d.scopeIndex.Add(d.owner, scope.ID, n, homeOf(n, parent))
 	return n
 }
 
@@ -98,17 +103,17 @@ func homeOf(n, parent number) number {
 	case parent&resourceBit == 0:
 		return parent
 	}
-	return homeless
+	return persist.Homeless
 }
 
 // describeScope enters what only some scopes have.
-func (d *draft) describeScope(n number, scope Scope) error {
+func (d *draft) describeScope(n number, scope model.Scope) error {
 	if len(scope.Tags) > 0 {
 		if err := (TagScope{ID: scope.ID, Tags: scope.Tags}).apply(d); err != nil {
 			return err
 		}
 	}
-	if scope.Kind == Organisation {
+	if scope.Kind == model.Organisation {
 		d.formerly = slices.Clone(scope.Formerly)
 	}
 	if scope.Offered == nil {
@@ -124,50 +129,50 @@ func (d *draft) describeScope(n number, scope Scope) error {
 
 // mayEnter checks that something may be put into a scope: its kind, and how many containers and scopes it is high. Its name
 // is checked when it enters.
-func (d *draft) mayEnter(above number, typ *Type, fullName string, containers, levels int) error {
+func (d *draft) mayEnter(above number, typ *catalogue.Type, fullName string, containers, levels int) error {
 	parent := d.scopes.get(above)
-	parentType := d.catalogue.typeOrder[parent.typ]
-	if !d.catalogue.mayHold(parentType, typ) {
-		return violation(RulePlacement, "%s cannot sit in %s: %s", article(typ.Name), article(parentType.Name), d.catalogue.placementRule(typ))
+	parentType := d.catalogue.TypeAt(parent.typ)
+	if !d.catalogue.MayHold(parentType, typ) {
+		return model.Violationf(model.RulePlacement, "%s cannot sit in %s: %s", english.WithArticle(typ.Name), english.WithArticle(parentType.Name), d.catalogue.PlacementRule(typ))
 	}
 	for up := d.upward(above); up.next(); levels++ {
 		if up.node.retired {
-			return violation(RuleRetired, "%s is retired: restore it before you put anything into it", d.address(up.number))
+			return model.Violationf(model.RuleRetired, "%s is retired: restore it before you put anything into it", d.address(up.number))
 		}
-		if d.catalogue.typeOrder[up.node.typ].container() {
+		if d.catalogue.TypeAt(up.node.typ).IsContainer() {
 			containers++
 		}
 	}
-	if typ.container() && containers > MaxDepth {
-		return violation(RuleDepth, "%s would reach %d containers down from the top: at most %d may stand above one another", fullName, containers, MaxDepth)
+	if typ.IsContainer() && containers > model.MaxDepth {
+		return model.Violationf(model.RuleDepth, "%s would reach %d containers down from the top: at most %d may stand above one another", fullName, containers, model.MaxDepth)
 	}
-	if levels > maxLevels {
-		return violation(RuleDepth, "%s would reach %d scopes down from the top: at most %d may stand above one another", fullName, levels, maxLevels)
+	if levels > model.MaxLevels {
+		return model.Violationf(model.RuleDepth, "%s would reach %d scopes down from the top: at most %d may stand above one another", fullName, levels, model.MaxLevels)
 	}
 	return nil
 }
 
 // enter lists a scope among the children of its parent. The error is that the name is taken.
 func (d *draft) enter(n, above number) error {
-	container := d.catalogue.typeOrder[d.scopes.get(n).typ].container()
-	first := d.scopes.get(above).more == nil || d.scopes.get(above).more.resources.len() == 0
+	container := d.catalogue.TypeAt(d.scopes.get(n).typ).IsContainer()
+	first := d.scopes.get(above).more == nil || d.scopes.get(above).more.resources.Len() == 0
 	more := d.editMore(above)
 	among := &more.resources
 	if container {
 		among = &more.containers
 	}
 	var added bool
-	if *among, added = (*among).add(d.owner, n, d.scopeName); !added {
-		return violation(RuleTaken, "%s already has something called %s: choose another name", d.address(above), d.scopeName(n))
+	if *among, added = (*among).Add(d.owner, n, d.scopeName); !added {
+		return model.Violationf(model.RuleTaken, "%s already has something called %s: choose another name", d.address(above), d.scopeName(n))
 	}
 	if container {
 		return nil
 	}
-	if !d.catalogue.typeOrder[d.scopes.get(above).typ].container() && first {
+	if !d.catalogue.TypeAt(d.scopes.get(above).typ).IsContainer() && first {
 		grand := d.editMore(d.scopes.get(above).parent)
 		grand.bearing = append(grand.bearing, above)
 	}
-	if own := d.scopes.get(n).more; own != nil && own.resources.len() > 0 {
+	if own := d.scopes.get(n).more; own != nil && own.resources.Len() > 0 {
 		more = d.editMore(above)
 		more.bearing = append(more.bearing, n)
 	}
@@ -178,13 +183,13 @@ func (d *draft) enter(n, above number) error {
 func (d *draft) leave(n number) {
 	above := d.scopes.get(n).parent
 	more := d.editMore(above)
-	if d.catalogue.typeOrder[d.scopes.get(n).typ].container() {
-		more.containers = more.containers.remove(d.owner, n, d.scopeName)
+	if d.catalogue.TypeAt(d.scopes.get(n).typ).IsContainer() {
+		more.containers = more.containers.Remove(d.owner, n, d.scopeName)
 		return
 	}
-	more.resources = more.resources.remove(d.owner, n, d.scopeName)
+	more.resources = more.resources.Remove(d.owner, n, d.scopeName)
 	more.bearing = without(more.bearing, n)
-	if !d.catalogue.typeOrder[d.scopes.get(above).typ].container() && more.resources.len() == 0 {
+	if !d.catalogue.TypeAt(d.scopes.get(above).typ).IsContainer() && more.resources.Len() == 0 {
 		grand := d.editMore(d.scopes.get(above).parent)
 		grand.bearing = without(grand.bearing, above)
 	}
@@ -193,25 +198,25 @@ func (d *draft) leave(n number) {
 func (c RenameScope) apply(d *draft) error {
 	n, ok := d.scopeNumber(c.ID)
 	if !ok {
-		return violation(RuleUnknown, "the scope is not there")
+		return model.Violationf(model.RuleUnknown, "the scope is not there")
 	}
-	if err := CheckName(c.Name); err != nil {
+	if err := model.CheckName(c.Name); err != nil {
 		return err
 	}
 	scope := d.scopeAt(n)
 	scope.Name = c.Name
 	full := scope.FullName()
 	if full == d.scopeName(n) {
-		return violation(RuleSame, "%s is called that already", d.address(n))
+		return model.Violationf(model.RuleSame, "%s is called that already", d.address(n))
 	}
-	if scope.Kind == Organisation {
+	if scope.Kind == model.Organisation {
 		d.formerly = slices.Sorted(slices.Values(append(without(d.formerly, full), d.scopeName(n))))
 		d.editScope(n).name = full
 		return nil
 	}
 	above := d.scopes.get(n).parent
 	if _, taken := d.child(above, full); taken {
-		return violation(RuleTaken, "%s already has something called %s: choose another name", d.address(above), full)
+		return model.Violationf(model.RuleTaken, "%s already has something called %s: choose another name", d.address(above), full)
 	}
 	d.leave(n)
 	d.editScope(n).name = full
@@ -222,17 +227,17 @@ func (c MoveScope) apply(d *draft) error {
 	n, ok := d.scopeNumber(c.ID)
 	above, there := d.scopeNumber(c.Parent)
 	if !ok || !there {
-		return violation(RuleUnknown, "the scope to move, or the one to move it into, is not there")
+		return model.Violationf(model.RuleUnknown, "the scope to move, or the one to move it into, is not there")
 	}
 	node := d.scopes.get(n)
-	typ := d.catalogue.typeOrder[node.typ]
+	typ := d.catalogue.TypeAt(node.typ)
 	switch {
-	case typ.kind == Organisation:
-		return violation(RulePlacement, "an organisation stands at the top: it cannot be moved")
+	case typ.Kind() == model.Organisation:
+		return model.Violationf(model.RulePlacement, "an organisation stands at the top: it cannot be moved")
 	case node.parent == above:
-		return violation(RuleSame, "%s is in %s already", d.scopeName(n), d.address(above))
+		return model.Violationf(model.RuleSame, "%s is in %s already", d.scopeName(n), d.address(above))
 	case d.isAtOrBeneath(above, n):
-		return violation(RuleCycle, "%s cannot go into %s: that is in it", d.address(n), d.address(above))
+		return model.Violationf(model.RuleCycle, "%s cannot go into %s: that is in it", d.address(n), d.address(above))
 	}
 	containers, levels := d.height(n)
 	if err := d.mayEnter(above, typ, node.name, containers, levels); err != nil {
@@ -249,7 +254,7 @@ func (c MoveScope) apply(d *draft) error {
 	if err := d.enter(n, above); err != nil {
 		return err
 	}
-	d.scopeIndex.rehome(d.owner, c.ID, n, homeOf(n, above))
+	d.scopeIndex.Rehome(d.owner, c.ID, n, homeOf(n, above))
 	d.stray(n)
 	d.rebind(n, was)
 	d.tookAway = true
@@ -265,15 +270,15 @@ func (s *Snapshot) height(n number) (containers, levels int) {
 			containers, levels = max(containers, c), max(levels, l)
 			return true
 		}
-		node.more.containers.from("", s.scopeName, visit)
+		node.more.containers.From("", s.scopeName, visit)
 		for _, resource := range node.more.bearing {
 			visit(resource)
 		}
-		if node.more.resources.len() > 0 {
+		if node.more.resources.Len() > 0 {
 			levels = max(levels, 1)
 		}
 	}
-	if s.catalogue.typeOrder[node.typ].container() {
+	if s.catalogue.TypeAt(node.typ).IsContainer() {
 		containers++
 	}
 	return containers, levels + 1
@@ -312,7 +317,7 @@ func (d *draft) rebind(moved, was number) {
 func (c TagScope) apply(d *draft) error {
 	n, ok := d.scopeNumber(c.ID)
 	if !ok {
-		return violation(RuleUnknown, "the scope is not there")
+		return model.Violationf(model.RuleUnknown, "the scope is not there")
 	}
 	if err := checkTags(c.Tags); err != nil {
 		return err
@@ -324,8 +329,8 @@ func (c TagScope) apply(d *draft) error {
 
 func checkTags(tags map[string]string) error {
 	for key := range tags {
-		if CheckName(key) != nil {
-			return violation(RuleName, "the tag %q is not valid: use lower-case letters, digits and hyphens", key)
+		if model.CheckName(key) != nil {
+			return model.Violationf(model.RuleName, "the tag %q is not valid: use lower-case letters, digits and hyphens", key)
 		}
 	}
 	return nil
@@ -334,11 +339,11 @@ func checkTags(tags map[string]string) error {
 func (c OfferServices) apply(d *draft) error {
 	n, ok := d.scopeNumber(c.ID)
 	if !ok {
-		return violation(RuleUnknown, "the scope is not there")
+		return model.Violationf(model.RuleUnknown, "the scope is not there")
 	}
-	typ := d.catalogue.typeOrder[d.scopes.get(n).typ]
-	if !typ.container() {
-		return violation(RulePlacement, "%s is a resource: only containers can offer services", d.address(n))
+	typ := d.catalogue.TypeAt(d.scopes.get(n).typ)
+	if !typ.IsContainer() {
+		return model.Violationf(model.RulePlacement, "%s is a resource: only containers can offer services", d.address(n))
 	}
 	if c.Services == nil {
 		d.setOffered(n, nil)
@@ -348,18 +353,18 @@ func (c OfferServices) apply(d *draft) error {
 	if err != nil {
 		return err
 	}
-	if typ.kind != Organisation {
+	if typ.Kind() != model.Organisation {
 		above := d.scopes.get(n).parent
 		if wider := d.offeredAt(above); wider != nil {
 			for _, name := range offered {
 				if !slices.Contains(wider, name) {
-					return violation(RuleOffered, "%s is not offered at %s: scopes below can offer fewer services, never more", name, d.address(above))
+					return model.Violationf(model.RuleOffered, "%s is not offered at %s: scopes below can offer fewer services, never more", name, d.address(above))
 				}
 			}
 		}
 	}
 	if kept := d.firstNotOffered(n, offered); kept != nil {
-		return violation(RuleOffered, "there is already %s below %s: offer %s, or move it away first", article(kept.Name), d.address(n), kept.Service)
+		return model.Violationf(model.RuleOffered, "there is already %s below %s: offer %s, or move it away first", english.WithArticle(kept.Name), d.address(n), kept.Service)
 	}
 	d.setOffered(n, offered)
 	return nil
@@ -380,7 +385,7 @@ func (d *draft) setOffered(n number, offered []string) {
 // knownServices puts the names of platform services in order. The error names one that there is none of.
 func (d *draft) knownServices(names []string) ([]string, error) {
 	var known []string
-	for _, service := range d.catalogue.services {
+	for _, service := range d.catalogue.Services() {
 		if !service.Own() {
 			known = append(known, service.Name)
 		}
@@ -388,8 +393,8 @@ func (d *draft) knownServices(names []string) ([]string, error) {
 	names = slices.Compact(slices.Sorted(slices.Values(names)))
 	for _, name := range names {
 		if !slices.Contains(known, name) {
-			v := violation(RuleUnknown, "there is no platform service %q; the services are %s", name, strings.Join(known, ", "))
-			v.Nearest = Nearest(name, known)
+			v := model.Violationf(model.RuleUnknown, "there is no platform service %q; the services are %s", name, strings.Join(known, ", "))
+			v.Nearest = english.Nearest(name, known)
 			return nil, v
 		}
 	}
@@ -419,7 +424,7 @@ func (s *Snapshot) offeredAt(n number) []string {
 }
 
 // OfferedAt gives the platform services offered in a scope, and nil when nothing narrows them.
-func (s *Snapshot) OfferedAt(id ID) []string {
+func (s *Snapshot) OfferedAt(id model.ID) []string {
 	n, ok := s.scopeNumber(id)
 	if !ok {
 		return nil
@@ -428,10 +433,10 @@ func (s *Snapshot) OfferedAt(id ID) []string {
 }
 
 // firstNotOffered finds a resource at or beneath a scope whose service is not among those offered.
-func (s *Snapshot) firstNotOffered(n number, offered []string) *Type {
-	var found *Type
+func (s *Snapshot) firstNotOffered(n number, offered []string) *catalogue.Type {
+	var found *catalogue.Type
 	look := func(child number) bool {
-		if typ := s.catalogue.typeOrder[s.scopes.get(child).typ]; !typ.container() && !slices.Contains(offered, typ.Service) {
+		if typ := s.catalogue.TypeAt(s.scopes.get(child).typ); !typ.IsContainer() && !slices.Contains(offered, typ.Service) {
 			found = typ
 		}
 		return found == nil
@@ -442,35 +447,24 @@ func (s *Snapshot) firstNotOffered(n number, offered []string) *Type {
 	return found
 }
 
-func (d *draft) notOffered(typ *Type, at number, offered []string) error {
-	return violation(RuleOffered, "%s is of %s, which is not offered in %s: only %s may be there", article(typ.Name), typ.Service, d.address(at), InARow(offered))
-}
-
-// InARow writes words as a sentence has them: a, b and c.
-func InARow(words []string) string {
-	switch len(words) {
-	case 0:
-		return "nothing"
-	case 1:
-		return words[0]
-	}
-	return strings.Join(words[:len(words)-1], ", ") + " and " + words[len(words)-1]
+func (d *draft) notOffered(typ *catalogue.Type, at number, offered []string) error {
+	return model.Violationf(model.RuleOffered, "%s is of %s, which is not offered in %s: only %s may be there", english.WithArticle(typ.Name), typ.Service, d.address(at), english.Join(offered))
 }
 
 func (c RetireScope) apply(d *draft) error { return d.setRetired(c.ID, true) }
 
 func (c RestoreScope) apply(d *draft) error { return d.setRetired(c.ID, false) }
 
-func (d *draft) setRetired(id ID, retired bool) error {
+func (d *draft) setRetired(id model.ID, retired bool) error {
 	n, ok := d.scopeNumber(id)
 	if !ok {
-		return violation(RuleUnknown, "the scope is not there")
+		return model.Violationf(model.RuleUnknown, "the scope is not there")
 	}
 	if n == 0 {
-		return violation(RulePlacement, "an organisation is not retired: its stewards could not repair it")
+		return model.Violationf(model.RulePlacement, "an organisation is not retired: its stewards could not repair it")
 	}
 	if d.scopes.get(n).retired == retired {
-		return violation(RuleSame, "%s is in that state already", d.address(n))
+		return model.Violationf(model.RuleSame, "%s is in that state already", d.address(n))
 	}
 	d.editScope(n).retired = retired
 	d.stray(n)
@@ -480,35 +474,15 @@ func (d *draft) setRetired(id ID, retired bool) error {
 
 func (d *draft) unknownType(name string) error {
 	var known []string
-	for _, t := range d.catalogue.types {
-		if t.Registered && !t.container() {
+	for _, t := range d.catalogue.Types() {
+		if t.Registered && !t.IsContainer() {
 			known = append(known, t.Name)
 		}
 	}
 	slices.Sort(known)
-	v := violation(RuleUnknown, "there is no resource type %q; the types are %s", name, strings.Join(known, ", "))
-	v.Nearest = Nearest(name, known)
+	v := model.Violationf(model.RuleUnknown, "there is no resource type %q; the types are %s", name, strings.Join(known, ", "))
+	v.Nearest = english.Nearest(name, known)
 	return v
-}
-
-// placementRule says in words where a type may sit.
-func (c *Catalogue) placementRule(t *Type) string {
-	parents := make([]string, len(t.Parents))
-	for i, parent := range t.Parents {
-		parents[i] = article(parent)
-	}
-	last := len(parents) - 1
-	if last > 0 {
-		return "it belongs in " + strings.Join(parents[:last], ", ") + " or " + parents[last]
-	}
-	return "it belongs in " + parents[0]
-}
-
-func article(noun string) string {
-	if strings.ContainsRune("aeiou", rune(noun[0])) && noun != "user" {
-		return "an " + noun
-	}
-	return "a " + noun
 }
 
 // What each change of the tree touches: rules on the way from the top, and conditions that ask for a name or a tag.

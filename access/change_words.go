@@ -5,6 +5,9 @@ import (
 	"maps"
 	"slices"
 	"strings"
+
+	"arbora.example/access/model"
+	"arbora.example/internal/english"
 )
 
 // Words says in a few words each what the changes of a proposal do, as a sentence without its subject: "granted builder to user bram
@@ -18,7 +21,7 @@ func (p *Proposal) Words() []string {
 }
 
 // at gives the address of a scope as it is before the changes, or after them where they create it.
-func (p *Proposal) at(id ID) string {
+func (p *Proposal) at(id model.ID) string {
 	if _, ok := p.Before.Scope(id); ok {
 		return p.Before.Address(id)
 	}
@@ -26,7 +29,7 @@ func (p *Proposal) at(id ID) string {
 }
 
 // who names a principal with its kind as it is before the changes, or after them where they create it.
-func (p *Proposal) who(id ID) string {
+func (p *Proposal) who(id model.ID) string {
 	one, ok := p.Before.Principal(id)
 	if !ok {
 		one, _ = p.After.Principal(id)
@@ -36,7 +39,7 @@ func (p *Proposal) who(id ID) string {
 
 func (c CreateScope) words(p *Proposal) string {
 	what := "created " + c.Scope.TypeName() + " " + c.Scope.FullName()
-	if c.Scope.Kind == Organisation {
+	if c.Scope.Kind == model.Organisation {
 		return what
 	}
 	return what + " in " + p.at(c.Scope.Parent)
@@ -62,7 +65,7 @@ func tagWords(tags map[string]string) string {
 	for _, key := range slices.Sorted(maps.Keys(tags)) {
 		words = append(words, key+"="+tags[key])
 	}
-	return " " + InARow(words)
+	return " " + english.Join(words)
 }
 
 func (c OfferServices) words(p *Proposal) string {
@@ -148,7 +151,7 @@ func (c RemovePolicy) words(p *Proposal) string {
 // which it is, with those that hold them. What belongs to the organisation as a whole is at none.
 type About struct {
 	Kind   string
-	Places []ID
+	Places []model.ID
 }
 
 // About tells what each change is about.
@@ -156,28 +159,30 @@ func (p *Proposal) About() []About {
 	all := make([]About, len(p.Changes))
 	for i, change := range p.Changes {
 		all[i] = change.about(p)
-		all[i].Places = slices.DeleteFunc(all[i].Places, ID.IsZero)
+		all[i].Places = slices.DeleteFunc(all[i].Places, model.ID.IsZero)
 	}
 	return all
 }
 
 // aboutScope is about a scope that is there before and after.
-func (p *Proposal) aboutScope(id ID) About {
+func (p *Proposal) aboutScope(id model.ID) About {
 	was, _ := p.Before.Scope(id)
 	is, _ := p.After.Scope(id)
-	places := []ID{id, was.Parent}
+	places := []model.ID{id, was.Parent}
 	if is.Parent != was.Parent {
 		places = append(places, is.Parent)
 	}
 	return About{"scope", places}
 }
 
-func (p *Proposal) aboutPrincipal(id ID) About {
+func (p *Proposal) aboutPrincipal(id model.ID) About {
 	one, _ := p.After.Principal(id)
-	return About{one.Kind.String(), []ID{one.Home}}
+	return About{one.Kind.String(), []model.ID{one.Home}}
 }
 
-func (c CreateScope) about(*Proposal) About     { return About{"scope", []ID{c.Scope.ID, c.Scope.Parent}} }
+func (c CreateScope) about(*Proposal) About {
+	return About{"scope", []model.ID{c.Scope.ID, c.Scope.Parent}}
+}
 func (c RenameScope) about(p *Proposal) About   { return p.aboutScope(c.ID) }
 func (c MoveScope) about(p *Proposal) About     { return p.aboutScope(c.ID) }
 func (c TagScope) about(p *Proposal) About      { return p.aboutScope(c.ID) }
@@ -191,17 +196,17 @@ func (c TagPrincipal) about(p *Proposal) About    { return p.aboutPrincipal(c.ID
 func (c SetOwner) about(p *Proposal) About        { return p.aboutPrincipal(c.Group) }
 func (c SetGathers) about(p *Proposal) About      { return p.aboutPrincipal(c.Group) }
 func (c SetInactive) about(p *Proposal) About     { return p.aboutPrincipal(c.ID) }
-func (AddMember) about(*Proposal) About           { return About{Kind: Group.String()} }
-func (RemoveMember) about(*Proposal) About        { return About{Kind: Group.String()} }
+func (AddMember) about(*Proposal) About           { return About{Kind: model.Group.String()} }
+func (RemoveMember) about(*Proposal) About        { return About{Kind: model.Group.String()} }
 
-func (c CreateGrant) about(*Proposal) About { return About{"grant", []ID{c.Grant.Scope}} }
+func (c CreateGrant) about(*Proposal) About { return About{"grant", []model.ID{c.Grant.Scope}} }
 
 func (c RevokeGrant) about(p *Proposal) About {
 	g, _ := p.Before.Grant(c.ID)
-	return About{"grant", []ID{g.Scope}}
+	return About{"grant", []model.ID{g.Scope}}
 }
 
-func (c CreateRole) about(*Proposal) About { return About{"role", []ID{c.Definition.Scope}} }
+func (c CreateRole) about(*Proposal) About { return About{"role", []model.ID{c.Definition.Scope}} }
 func (c EditRole) about(p *Proposal) About { return p.aboutRole(c.Definition.Name) }
 func (c RemoveRole) about(p *Proposal) About {
 	return p.aboutRole(c.Name)
@@ -212,12 +217,12 @@ func (p *Proposal) aboutRole(name string) About {
 	if err != nil {
 		return About{Kind: "role"}
 	}
-	return About{"role", []ID{role.Scope}}
+	return About{"role", []model.ID{role.Scope}}
 }
 
-func (c PutPolicy) about(*Proposal) About { return About{"policy", []ID{c.Policy.Scope}} }
+func (c PutPolicy) about(*Proposal) About { return About{"policy", []model.ID{c.Policy.Scope}} }
 
 func (c RemovePolicy) about(p *Proposal) About {
 	was, _ := p.Before.Policy(c.ID)
-	return About{"policy", []ID{was.Scope}}
+	return About{"policy", []model.ID{was.Scope}}
 }

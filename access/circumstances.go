@@ -8,18 +8,21 @@ import (
 	"strconv"
 	"strings"
 	"time"
+
+	"arbora.example/access/catalogue"
+	"arbora.example/access/statement"
 )
 
 // circumstances gathers what some rules ask about, and walks contexts that stand for every context there can be: wherever and
 // whenever somebody asks, one of these meets the rules alike. So a claim about all of them needs no sampling.
 type circumstances struct {
-	catalogue *Catalogue
+	catalogue *catalogue.Catalogue
 	now       time.Time
 	beneath   bool // the resource is any that may come
 	moments   []time.Time
-	clock     []*expression // of the hour or the weekday
+	clock     []*statement.Expression // of the hour or the weekday
 	networks  []netip.Prefix
-	texts     map[attribute]*texts // locations, claims and what is said of a resource
+	texts     map[statement.Attribute]*texts // locations, claims and what is said of a resource
 	providers []string
 	vague     bool // something is asked that values cannot stand for
 }
@@ -31,22 +34,22 @@ type texts struct {
 }
 
 func (s *Snapshot) newCircumstances(now time.Time, beneath bool) *circumstances {
-	return &circumstances{catalogue: s.catalogue, now: now, beneath: beneath, texts: map[attribute]*texts{}}
+	return &circumstances{catalogue: s.catalogue, now: now, beneath: beneath, texts: map[statement.Attribute]*texts{}}
 }
 
 // add takes in what a rule asks about.
 func (cs *circumstances) add(r *rule) {
 	cs.moment(r.period.From)
 	cs.moment(r.period.Until)
-	for _, claims := range [][]Subject{r.claims, r.exceptClaim} {
+	for _, claims := range [][]statement.Subject{r.claims, r.exceptClaim} {
 		for _, claim := range claims {
 			if cs.providers = append(cs.providers, claim.Provider); claim.Claim != "" {
-				cs.of(attribute{of: "claim", name: claim.Claim}).values = append(cs.of(attribute{of: "claim", name: claim.Claim}).values, claim.Value)
+				cs.of(statement.Attribute{Of: "claim", Name: claim.Claim}).values = append(cs.of(statement.Attribute{Of: "claim", Name: claim.Claim}).values, claim.Value)
 			}
 		}
 	}
 	if r.condition != nil {
-		cs.expression(r.condition.root)
+		cs.expression(r.condition.Root)
 	}
 }
 
@@ -56,43 +59,43 @@ func (cs *circumstances) moment(at time.Time) {
 	}
 }
 
-func (cs *circumstances) of(a attribute) *texts {
+func (cs *circumstances) of(a statement.Attribute) *texts {
 	if cs.texts[a] == nil {
 		cs.texts[a] = &texts{}
 	}
 	return cs.texts[a]
 }
 
-func (cs *circumstances) expression(e *expression) {
-	if e.op <= opNot {
-		cs.expression(e.left)
-		if e.right != nil {
-			cs.expression(e.right)
+func (cs *circumstances) expression(e *statement.Expression) {
+	if e.Op <= statement.OpNot {
+		cs.expression(e.Left)
+		if e.Right != nil {
+			cs.expression(e.Right)
 		}
 		return
 	}
-	a := e.attribute
+	a := e.Attribute
 	switch {
-	case a.of == "subject", a.of == "resource" && !cs.beneath:
+	case a.Of == "subject", a.Of == "resource" && !cs.beneath:
 		return // known
-	case e.op == opBefore || e.op == opAfter:
-		cs.moment(e.instant)
+	case e.Op == statement.OpBefore || e.Op == statement.OpAfter:
+		cs.moment(e.Instant)
 		return
-	case e.op == opWithin:
-		cs.networks = append(cs.networks, e.network.Masked())
+	case e.Op == statement.OpWithin:
+		cs.networks = append(cs.networks, e.Network.Masked())
 		return
-	case a.of == "context" && (a.name == "hour" || a.name == "weekday"):
+	case a.Of == "context" && (a.Name == "hour" || a.Name == "weekday"):
 		cs.clock = append(cs.clock, e)
 		return
 	}
 	t := cs.of(a)
-	switch e.op {
-	case opIs, opIsNot, opIn:
-		t.values = append(t.values, e.values...)
-	case opStartsWith:
-		t.prefixes = append(t.prefixes, e.values[0])
+	switch e.Op {
+	case statement.OpIs, statement.OpIsNot, statement.OpIn:
+		t.values = append(t.values, e.Values...)
+	case statement.OpStartsWith:
+		t.prefixes = append(t.prefixes, e.Values[0])
 	default:
-		t.numbers = append(t.numbers, e.number)
+		t.numbers = append(t.numbers, e.Number)
 	}
 	cs.vague = cs.vague || len(t.prefixes) > 0 && len(t.numbers) > 0
 }
@@ -152,19 +155,19 @@ func (cs *circumstances) variables() [][]setting {
 	if len(cs.providers) > 0 {
 		all = append(all, cs.vouchers())
 	}
-	attributes := slices.SortedFunc(maps.Keys(cs.texts), func(a, b attribute) int { return strings.Compare(a.String(), b.String()) })
+	attributes := slices.SortedFunc(maps.Keys(cs.texts), func(a, b statement.Attribute) int { return strings.Compare(a.String(), b.String()) })
 	named := false
 	for _, a := range attributes {
 		values := cs.texts[a].stand()
 		switch {
-		case a.of == "context":
+		case a.Of == "context":
 			all = append(all, settingsOf(append(values, ""), func(c *Context, _ *scopeNode, value string) { c.Location = value }))
-		case a.of == "claim":
-			all = append(all, cs.claims(a.name, values))
-		case a.tag:
-			settings := settingsOf(values, func(_ *Context, r *scopeNode, value string) { r.more.tags[a.name] = value })
+		case a.Of == "claim":
+			all = append(all, cs.claims(a.Name, values))
+		case a.Tag:
+			settings := settingsOf(values, func(_ *Context, r *scopeNode, value string) { r.more.tags[a.Name] = value })
 			all = append(all, append(settings, func(*Context, *scopeNode) {}))
-		case a.name == "type":
+		case a.Name == "type":
 			all = append(all, cs.types())
 		default:
 			named = true
@@ -173,7 +176,7 @@ func (cs *circumstances) variables() [][]setting {
 	}
 	if named { // a resource's name carries its type in a node, and conditions ask without it
 		all = append(all, []setting{func(_ *Context, r *scopeNode) {
-			if t := cs.catalogue.typeOrder[r.typ]; !t.container() {
+			if t := cs.catalogue.TypeAt(r.typ); !t.IsContainer() {
 				r.name += "." + t.Name
 			}
 		}})
@@ -244,7 +247,7 @@ func (cs *circumstances) times() []setting {
 func (cs *circumstances) reading(at time.Time) string {
 	read := make([]byte, len(cs.clock))
 	for i, e := range cs.clock {
-		read[i] = byte(e.ofContext(&Context{Time: at}))
+		read[i] = byte(ofContext(e, &Context{Time: at}))
 	}
 	return string(read)
 }
@@ -305,7 +308,7 @@ func (cs *circumstances) claims(name string, values []string) []setting {
 }
 
 func (cs *circumstances) types() []setting {
-	indexes := make([]uint16, len(cs.catalogue.typeOrder))
+	indexes := make([]uint16, len(cs.catalogue.Types()))
 	for i := range indexes {
 		indexes[i] = uint16(i)
 	}

@@ -7,6 +7,10 @@ import (
 	"strings"
 	"time"
 	"unicode"
+
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
+	"arbora.example/access/statement"
 )
 
 // codecVersion is the version of the form in which changes are written. Another form gets another number, and this one is read on.
@@ -90,33 +94,15 @@ func kindOf(typ reflect.Type) string {
 // What follows are the written forms of what changes are about. An empty list and none are written apart, as null and []. They are
 // converted to and from the types themselves, so that the compiler names a form that lacks a field.
 
-type writtenScope struct {
-	ID       ID                `json:"id"`
-	Parent   ID                `json:"parent,omitzero"`
-	Kind     Kind              `json:"kind"`
-	Name     string            `json:"name"`
-	Type     string            `json:"type,omitempty"`
-	Retired  bool              `json:"retired,omitempty"`
-	Tags     map[string]string `json:"tags"`
-	Offered  []string          `json:"offered"`
-	Formerly []string          `json:"formerly"`
-}
-
-// MarshalJSON writes the scope as recorded changes hold it.
-func (s Scope) MarshalJSON() ([]byte, error) { return json.Marshal(writtenScope(s)) }
-
-// UnmarshalJSON reads what MarshalJSON wrote.
-func (s *Scope) UnmarshalJSON(text []byte) error { return json.Unmarshal(text, (*writtenScope)(s)) }
-
 type writtenPrincipal struct {
-	ID       ID                `json:"id"`
-	Home     ID                `json:"home,omitzero"`
-	Kind     PrincipalKind     `json:"kind"`
-	Inactive bool              `json:"inactive,omitempty"`
-	Name     string            `json:"name"`
-	Tags     map[string]string `json:"tags"`
-	Owner    ID                `json:"owner,omitzero"`
-	Gathers  *gathering        `json:"gathers,omitempty"`
+	ID       model.ID            `json:"id"`
+	Home     model.ID            `json:"home,omitzero"`
+	Kind     model.PrincipalKind `json:"kind"`
+	Inactive bool                `json:"inactive,omitempty"`
+	Name     string              `json:"name"`
+	Tags     map[string]string   `json:"tags"`
+	Owner    model.ID            `json:"owner,omitzero"`
+	Gathers  *gathering          `json:"gathers,omitempty"`
 }
 
 // MarshalJSON writes the principal as recorded changes hold it.
@@ -128,19 +114,19 @@ func (p Principal) MarshalJSON() ([]byte, error) {
 func (p *Principal) UnmarshalJSON(text []byte) error {
 	var w writtenPrincipal
 	err := json.Unmarshal(text, &w)
-	*p = Principal{w.ID, w.Home, w.Kind, w.Inactive, w.Name, w.Tags, w.Owner, (*Condition)(w.Gathers)}
+	*p = Principal{w.ID, w.Home, w.Kind, w.Inactive, w.Name, w.Tags, w.Owner, (*statement.Condition)(w.Gathers)}
 	return err
 }
 
-// gathering is the condition of a group, which is read by [ParseGathering].
-type gathering Condition
+// gathering is the condition of a group, which is read by [statement.ParseGathering].
+type gathering statement.Condition
 
 // MarshalText writes the condition.
-func (g *gathering) MarshalText() ([]byte, error) { return (*Condition)(g).MarshalText() }
+func (g *gathering) MarshalText() ([]byte, error) { return (*statement.Condition)(g).MarshalText() }
 
-// UnmarshalText reads a condition as [ParseGathering] does.
+// UnmarshalText reads a condition as [statement.ParseGathering] does.
 func (g *gathering) UnmarshalText(text []byte) error {
-	c, err := ParseGathering(string(text))
+	c, err := statement.ParseGathering(string(text))
 	if err == nil {
 		*g = gathering(*c)
 	}
@@ -148,7 +134,7 @@ func (g *gathering) UnmarshalText(text []byte) error {
 }
 
 type writtenGathers struct {
-	Group     ID         `json:"group"`
+	Group     model.ID   `json:"group"`
 	Condition *gathering `json:"condition"`
 }
 
@@ -161,18 +147,18 @@ func (c SetGathers) MarshalJSON() ([]byte, error) {
 func (c *SetGathers) UnmarshalJSON(text []byte) error {
 	var w writtenGathers
 	err := json.Unmarshal(text, &w)
-	*c = SetGathers{w.Group, (*Condition)(w.Condition)}
+	*c = SetGathers{w.Group, (*statement.Condition)(w.Condition)}
 	return err
 }
 
 type writtenGrant struct {
-	ID        ID         `json:"id"`
-	Scope     ID         `json:"scope"`
-	Principal ID         `json:"principal"`
-	Role      string     `json:"role"`
-	Condition *Condition `json:"condition,omitempty"`
-	From      time.Time  `json:"from,omitzero"`
-	Until     time.Time  `json:"until,omitzero"`
+	ID        model.ID             `json:"id"`
+	Scope     model.ID             `json:"scope"`
+	Principal model.ID             `json:"principal"`
+	Role      string               `json:"role"`
+	Condition *statement.Condition `json:"condition,omitempty"`
+	From      time.Time            `json:"from,omitzero"`
+	Until     time.Time            `json:"until,omitzero"`
 }
 
 // MarshalJSON writes the grant as recorded changes hold it.
@@ -184,36 +170,18 @@ func (g Grant) MarshalJSON() ([]byte, error) {
 func (g *Grant) UnmarshalJSON(text []byte) error {
 	var w writtenGrant
 	err := json.Unmarshal(text, &w)
-	*g = Grant{w.ID, w.Scope, w.Principal, w.Role, w.Condition, Period{w.From, w.Until}}
-	return err
-}
-
-// MarshalText writes the kind's word.
-func (k Kind) MarshalText() ([]byte, error) { return []byte(k.String()), nil }
-
-// UnmarshalText reads a kind as [ParseKind] does.
-func (k *Kind) UnmarshalText(text []byte) (err error) {
-	*k, err = ParseKind(string(text))
-	return err
-}
-
-// MarshalText writes the kind's word.
-func (k PrincipalKind) MarshalText() ([]byte, error) { return []byte(k.String()), nil }
-
-// UnmarshalText reads a kind as [ParsePrincipalKind] does.
-func (k *PrincipalKind) UnmarshalText(text []byte) (err error) {
-	*k, err = ParsePrincipalKind(string(text))
+	*g = Grant{w.ID, w.Scope, w.Principal, w.Role, w.Condition, statement.Period{From: w.From, Until: w.Until}}
 	return err
 }
 
 type writtenRole struct {
-	Name        string   `json:"name"`
-	Title       string   `json:"title,omitempty"`
-	Description string   `json:"description,omitempty"`
-	Include     []Filter `json:"include"`
-	Exclude     []Filter `json:"exclude"`
-	Scope       ID       `json:"scope,omitzero"`
-	Under       []ID     `json:"under"`
+	Name        string             `json:"name"`
+	Title       string             `json:"title,omitempty"`
+	Description string             `json:"description,omitempty"`
+	Include     []catalogue.Filter `json:"include"`
+	Exclude     []catalogue.Filter `json:"exclude"`
+	Scope       model.ID           `json:"scope,omitzero"`
+	Under       []model.ID         `json:"under"`
 }
 
 type writtenRoleChange struct {
@@ -230,7 +198,7 @@ func (c CreateRole) MarshalJSON() ([]byte, error) {
 func (c *CreateRole) UnmarshalJSON(text []byte) error {
 	var w writtenRoleChange
 	err := json.Unmarshal(text, &w)
-	*c = CreateRole{RoleDefinition(w.Definition), w.Recorded}
+	*c = CreateRole{catalogue.RoleDefinition(w.Definition), w.Recorded}
 	return err
 }
 
@@ -243,16 +211,16 @@ func (c EditRole) MarshalJSON() ([]byte, error) {
 func (c *EditRole) UnmarshalJSON(text []byte) error {
 	var w writtenRoleChange
 	err := json.Unmarshal(text, &w)
-	*c = EditRole{RoleDefinition(w.Definition)}
+	*c = EditRole{catalogue.RoleDefinition(w.Definition)}
 	return err
 }
 
 type writtenPolicy struct {
-	ID         ID          `json:"id"`
-	Scope      ID          `json:"scope"`
-	Name       string      `json:"name"`
-	Statements []Statement `json:"statements"`
-	Notes      []string    `json:"notes"`
+	ID         model.ID              `json:"id"`
+	Scope      model.ID              `json:"scope"`
+	Name       string                `json:"name"`
+	Statements []statement.Statement `json:"statements"`
+	Notes      []string              `json:"notes"`
 }
 
 type writtenPolicyChange struct {
@@ -268,6 +236,6 @@ func (c PutPolicy) MarshalJSON() ([]byte, error) {
 func (c *PutPolicy) UnmarshalJSON(text []byte) error {
 	var w writtenPolicyChange
 	err := json.Unmarshal(text, &w)
-	*c = PutPolicy{Policy(w.Policy)}
+	*c = PutPolicy{statement.Policy(w.Policy)}
 	return err
 }

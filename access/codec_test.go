@@ -8,12 +8,14 @@ import (
 	"pgregory.net/rapid"
 
 	"arbora.example/access"
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
 )
 
 // TestChangesAreReadAsTheyWereWritten makes random organisations by random changes, and the same by the changes as they were written
 // and read: both are made of the same, at every step.
 func TestChangesAreReadAsTheyWereWritten(t *testing.T) {
-	c := access.Shipped()
+	c := catalogue.Shipped()
 	kinds := map[string]bool{}
 	rapid.Check(t, func(t *rapid.T) {
 		reference, snapshot, followed := newNaive(), access.New(c), access.New(c)
@@ -37,8 +39,8 @@ func TestChangesAreReadAsTheyWereWritten(t *testing.T) {
 			}
 			kinds[access.KindOf(change)] = true
 		}
-		try(access.CreateScope{Scope: access.Scope{ID: newID(), Kind: access.Organisation, Name: "top"}})
-		first := access.Principal{ID: newID(), Kind: access.User, Name: "first"}
+		try(access.CreateScope{Scope: model.Scope{ID: newID(), Kind: model.Organisation, Name: "top"}})
+		first := access.Principal{ID: newID(), Kind: model.User, Name: "first"}
 		try(access.CreatePrincipal{Principal: first})
 		try(access.CreateGrant{Grant: access.Grant{ID: newID(), Scope: reference.scopes[0].ID, Principal: first.ID, Role: "steward"}})
 		for range rapid.IntRange(60, 120).Draw(t, "changes") {

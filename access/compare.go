@@ -3,6 +3,9 @@ package access
 import (
 	"maps"
 	"slices"
+
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
 )
 
 // comparison holds effective access in one snapshot against that in the next.
@@ -23,10 +26,10 @@ type comparison struct {
 
 // prepare works out whom and where changes may touch.
 func (c *comparison) prepare(changes []Change) {
-	c.reached = make([]uint64, c.after.principals.length/64+1)
+	c.reached = make([]uint64, c.after.principals.Len()/64+1)
 	c.marked = [2][]uint64{make([]uint64, len(c.reached)), make([]uint64, len(c.reached))}
 	c.extra = map[number]bool{}
-	c.depths = make([]uint16, c.after.scopes.containers.length)
+	c.depths = make([]uint16, c.after.scopes.containers.Len())
 	for _, change := range changes {
 		change.touches(c)
 	}
@@ -66,7 +69,7 @@ func (c *comparison) takeRule(s *Snapshot, ref RuleRef) {
 	c.extra[r.place] = true
 }
 
-func (c *comparison) takePolicy(id ID) {
+func (c *comparison) takePolicy(id model.ID) {
 	for _, s := range []*Snapshot{c.before, c.after} {
 		if p, ok := s.policies.Get(id); ok {
 			for i := range p.rules {
@@ -78,21 +81,21 @@ func (c *comparison) takePolicy(id ID) {
 
 func (c *comparison) takeNamed(n number) {
 	for i, s := range []*Snapshot{c.before, c.after} {
-		if int(n) < s.principals.length {
+		if int(n) < s.principals.Len() {
 			s.mark(n, c.marked[i], true)
 			c.reached[n/64] |= 1 << (n % 64)
 		}
 	}
 }
 
-func (c *comparison) takePrincipal(id ID) {
+func (c *comparison) takePrincipal(id model.ID) {
 	c.everywhere = true
 	n, ok := c.after.principalNumber(id)
 	if !ok {
 		return
 	}
 	for _, s := range []*Snapshot{c.before, c.after} {
-		if int(n) < s.principals.length {
+		if int(n) < s.principals.Len() {
 			c.members(s, n)
 		}
 	}
@@ -101,14 +104,14 @@ func (c *comparison) takePrincipal(id ID) {
 // members takes in a principal and everybody in it, through groups out of use too.
 func (c *comparison) members(s *Snapshot, n number) {
 	c.reached[n/64] |= 1 << (n % 64)
-	for _, m := range s.principals.get(n).members {
+	for _, m := range s.principals.Get(n).members {
 		c.members(s, m)
 	}
 }
 
 // takeScope takes in all whom rules on the way to a scope, and beneath it, name; those that come from a scope it keeps
 // above it say the same before and after, unless it is the scope itself that changed.
-func (c *comparison) takeScope(id ID) {
+func (c *comparison) takeScope(id model.ID) {
 	n, ok := c.after.scopeNumber(id)
 	if !ok || !c.before.scopes.has(n) {
 		return
@@ -160,9 +163,9 @@ func (c *comparison) takeScope(id ID) {
 
 // takeAccounts takes in the service accounts that go out of use with their home, or come back.
 func (c *comparison) takeAccounts() {
-	c.after.named[ServiceAccount].from("", c.after.principalKey, func(n number) bool {
-		if int(n) < c.before.principals.length && c.before.gone(c.before.principals.get(n)) != c.after.gone(c.after.principals.get(n)) {
-			c.takePrincipal(c.after.principals.get(n).ID)
+	c.after.named[model.ServiceAccount].From("", c.after.principalKey, func(n number) bool {
+		if int(n) < c.before.principals.Len() && c.before.gone(c.before.principals.Get(n)) != c.after.gone(c.after.principals.Get(n)) {
+			c.takePrincipal(c.after.principals.Get(n).ID)
 		}
 		return true
 	})
@@ -184,10 +187,10 @@ func (c *comparison) takeWoken() {
 }
 
 // watch adds the points of somebody else: where what they hold changes.
-func (c *comparison) watch(id ID) {
+func (c *comparison) watch(id model.ID) {
 	if who := c.before.principalNode(id); who != nil {
 		for _, n := range who.all() {
-			for _, r := range c.before.principals.get(n).rules {
+			for _, r := range c.before.principals.Get(n).rules {
 				c.extra[r.place] = true
 			}
 		}
@@ -234,7 +237,7 @@ func (c *comparison) run(visit func(*principalNode, number, Part, Delta)) {
 func (c *comparison) eachPrincipal(fn func(*principalNode)) {
 	for i, word := range c.reached {
 		for ; word != 0; word &= word - 1 {
-			fn(c.after.principals.get(number(i*64) + number(trailing(word))))
+			fn(c.after.principals.Get(number(i*64) + number(trailing(word))))
 		}
 	}
 }
@@ -249,14 +252,14 @@ type point struct {
 func (c *comparison) eachPoint(who *principalNode, fn func(number)) {
 	c.points = c.points[:0]
 	for _, s := range []*Snapshot{c.before, c.after} {
-		if int(who.number) >= s.principals.length {
+		if int(who.number) >= s.principals.Len() {
 			continue
 		}
-		if s == c.after && c.before.principals.length > int(who.number) && c.samePrincipal(who) {
+		if s == c.after && c.before.principals.Len() > int(who.number) && c.samePrincipal(who) {
 			break
 		}
-		for _, n := range s.principals.get(who.number).all() {
-			for _, r := range s.principals.get(n).rules {
+		for _, n := range s.principals.Get(who.number).all() {
+			for _, r := range s.principals.Get(n).rules {
 				c.addPoint(r.place)
 			}
 		}
@@ -284,11 +287,11 @@ func (c *comparison) addPoint(n number) {
 // samePrincipal reports whether the rules that mean somebody are the very same in both snapshots.
 func (c *comparison) samePrincipal(who *principalNode) bool {
 	for _, n := range who.all() {
-		if int(n) >= c.before.principals.length || c.before.principals.get(n) != c.after.principals.get(n) {
+		if int(n) >= c.before.principals.Len() || c.before.principals.Get(n) != c.after.principals.Get(n) {
 			return false
 		}
 	}
-	return c.before.principals.get(who.number) == who
+	return c.before.principals.Get(who.number) == who
 }
 
 // outside stands for the depth of a scope that no change may touch.
@@ -331,7 +334,7 @@ func (c *comparison) inherited(n number, deltas map[number]Delta) Delta {
 
 // meanings gives the permissions that meant something at a scope before, and those that do after: other services may be offered
 // there by then. At a new scope the same did.
-func (c *comparison) meanings(n number) (meant, means Set) {
+func (c *comparison) meanings(n number) (meant, means catalogue.Set) {
 	means = c.after.meaning(n)
 	if !c.before.scopes.has(n) {
 		return means, means
@@ -344,9 +347,9 @@ func (c *comparison) delta(who *principalNode, n number, beneath bool) (d Delta,
 	meant, means := c.meanings(n)
 	var was holding
 	wasAt := n
-	if int(who.number) < c.before.principals.length {
+	if int(who.number) < c.before.principals.Len() {
 		wasAt = c.known(n)
-		was = c.before.holding(c.before.principals.get(who.number), wasAt, c.context, beneath || wasAt != n).within(meant)
+		was = c.before.holding(c.before.principals.Get(who.number), wasAt, c.context, beneath || wasAt != n).within(meant)
 	}
 	is := c.after.holding(who, n, c.context, beneath).within(means)
 	everywhere = wasAt == n && !was.onTerms && !was.onPlace && !is.onTerms && !is.onPlace
@@ -364,8 +367,8 @@ func (c *comparison) delta(who *principalNode, n number, beneath bool) (d Delta,
 
 // shifted gives what of some permissions, which hang on something before and after, is held in some circumstances only before,
 // or only after. What is too intricate to tell counts as shifted.
-func (c *comparison) shifted(who *principalNode, wasAt, n number, beneath bool, both Set) Set {
-	was := c.before.principals.get(who.number)
+func (c *comparison) shifted(who *principalNode, wasAt, n number, beneath bool, both catalogue.Set) catalogue.Set {
+	was := c.before.principals.Get(who.number)
 	facts, wasFacts := c.after.factsOf(n, beneath), c.before.factsOf(wasAt, beneath || wasAt != n)
 	if was.sameFacts(who) && wasAt == n && facts.sameFacts(wasFacts) && slices.Equal(c.before.hanging(was, wasAt, wasFacts, beneath, c.context, both), c.after.hanging(who, n, facts, beneath, c.context, both)) {
 		return nil
@@ -374,7 +377,7 @@ func (c *comparison) shifted(who *principalNode, wasAt, n number, beneath bool, 
 	cs := c.before.newCircumstances(unknown.Time, beneath)
 	c.before.open(was, wasAt, wasFacts, beneath || wasAt != n, unknown, both, cs)
 	c.after.open(who, n, facts, beneath, unknown, both, cs)
-	var set Set
+	var set catalogue.Set
 	walked := cs.walk(asIs, func(c2 *Context, resource *scopeNode) bool {
 		then, now := wasFacts, facts
 		if now == nil {
@@ -385,8 +388,8 @@ func (c *comparison) shifted(who *principalNode, wasAt, n number, beneath bool, 
 		}
 		old := c.before.heldIn(was, wasAt, then, beneath || wasAt != n, c2, false).And(both)
 		fresh := c.after.heldIn(who, n, now, beneath, c2, false).And(both)
-		set.addAll(old.Minus(fresh))
-		set.addAll(fresh.Minus(old))
+		set.AddAll(old.Minus(fresh))
+		set.AddAll(fresh.Minus(old))
 		return set.Len() < both.Len()
 	})
 	if !walked {
@@ -422,10 +425,10 @@ type hung struct {
 }
 
 // hanging gives the rules about some permissions that apply, or may.
-func (s *Snapshot) hanging(who *principalNode, at number, facts *scopeNode, beneath bool, c *Context, about Set) (found []hung) {
+func (s *Snapshot) hanging(who *principalNode, at number, facts *scopeNode, beneath bool, c *Context, about catalogue.Set) (found []hung) {
 	e := evaluation{Snapshot: s, who: who, at: at, facts: facts, beneath: beneath, context: c.inTime()}
 	e.findings(everything, func(x *entry) {
-		if !x.permissions.Meets(about) && !x.permissions.Meets(s.catalogue.governing) {
+		if !x.permissions.Meets(about) && !x.permissions.Meets(s.catalogue.Governing()) {
 			return
 		}
 		if applies := e.applies(x); applies != no {
@@ -436,5 +439,5 @@ func (s *Snapshot) hanging(who *principalNode, at number, facts *scopeNode, bene
 }
 
 func (m *scopeMore) hasChildren() bool {
-	return m != nil && (m.containers.len() > 0 || m.resources.len() > 0)
+	return m != nil && (m.containers.Len() > 0 || m.resources.Len() > 0)
 }

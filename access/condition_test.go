@@ -8,20 +8,23 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"arbora.example/access"
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
+	"arbora.example/access/statement"
 )
 
 // holdsOf tells how a condition stands: a grant under it gives only when it holds, a statement under it cuts unless it does not.
 func holdsOf(t *testing.T, w *world, condition, at string, context *access.Context) string {
 	t.Helper()
-	c, err := access.ParseCondition(condition)
+	c, err := statement.ParseCondition(condition)
 	require.NoError(t, err, condition)
-	question := access.Question{Principal: w.ids["bram"], Permission: access.Shipped().MustPermission("edit bucket"), Scope: w.ids[at], Context: context}
+	question := access.Question{Principal: w.ids["bram"], Permission: catalogue.Shipped().MustPermission("edit bucket"), Scope: w.ids[at], Context: context}
 	given, err := w.now.With(w.now.Revision()+1, access.CreateGrant{Grant: access.Grant{ID: newID(), Scope: w.ids["top"], Principal: w.ids["bram"], Role: "builder", Condition: c}})
 	require.NoError(t, err)
-	never := access.Statement{Place: w.ids["top"], Who: []access.Subject{{Principal: w.ids["bram"]}}, Modal: access.MayNever, Acts: []string{"modify"}, Condition: c}
+	never := statement.Statement{Place: w.ids["top"], Who: []statement.Subject{{Principal: w.ids["bram"]}}, Modal: statement.MayNever, Acts: []string{"modify"}, Condition: c}
 	cut, err := w.now.With(w.now.Revision()+1,
 		access.CreateGrant{Grant: access.Grant{ID: newID(), Scope: w.ids["top"], Principal: w.ids["bram"], Role: "builder"}},
-		access.PutPolicy{Policy: access.Policy{ID: newID(), Scope: w.ids["top"], Name: "care", Statements: []access.Statement{never}}})
+		access.PutPolicy{Policy: statement.Policy{ID: newID(), Scope: w.ids["top"], Name: "care", Statements: []statement.Statement{never}}})
 	require.NoError(t, err)
 	switch gives, cuts := given.Decide(question).Allowed, !cut.Decide(question).Allowed; {
 	case gives && cuts:
@@ -38,9 +41,9 @@ func holdsOf(t *testing.T, w *world, condition, at string, context *access.Conte
 // the north wing.
 func TestConditions(t *testing.T) {
 	w := newWorld(t)
-	w.create("top/house", access.Project)
-	w.create("top/house/scans.bucket", access.Resource)
-	w.create("top/house/bare.bucket", access.Resource)
+	w.create("top/house", model.Project)
+	w.create("top/house/scans.bucket", model.Resource)
+	w.create("top/house/bare.bucket", model.Resource)
 	const scans, bare = "top/house/scans.bucket", "top/house/bare.bucket"
 	w.must(access.TagScope{ID: w.ids[scans], Tags: map[string]string{"care": "high", "floor": ""}},
 		access.TagPrincipal{ID: w.ids["bram"], Tags: map[string]string{"team": "seeds"}})
@@ -161,33 +164,33 @@ func TestPeriods(t *testing.T) {
 	from, until := time.Date(2027, 1, 1, 0, 0, 0, 0, time.UTC), time.Date(2027, 3, 31, 0, 0, 0, 0, time.UTC)
 	second := time.Second
 	for _, c := range []struct {
-		period access.Period
+		period statement.Period
 		at     time.Time
 		holds  bool
 	}{
-		{access.Period{From: from, Until: until}, from.Add(-second), false},
-		{access.Period{From: from, Until: until}, from, true},
-		{access.Period{From: from, Until: until}, until.Add(-second), true},
-		{access.Period{From: from, Until: until}, until, false},
-		{access.Period{From: from}, from.AddDate(50, 0, 0), true},
-		{access.Period{Until: until}, from.AddDate(-50, 0, 0), true},
-		{access.Period{Until: until}, until, false},
-		{access.Period{}, time.Time{}, true},
-		{access.Period{From: from}, time.Time{}, false}, // whoever tells no moment is not believed to be within
-		{access.Period{Until: until}, time.Time{}, false},
+		{statement.Period{From: from, Until: until}, from.Add(-second), false},
+		{statement.Period{From: from, Until: until}, from, true},
+		{statement.Period{From: from, Until: until}, until.Add(-second), true},
+		{statement.Period{From: from, Until: until}, until, false},
+		{statement.Period{From: from}, from.AddDate(50, 0, 0), true},
+		{statement.Period{Until: until}, from.AddDate(-50, 0, 0), true},
+		{statement.Period{Until: until}, until, false},
+		{statement.Period{}, time.Time{}, true},
+		{statement.Period{From: from}, time.Time{}, false}, // whoever tells no moment is not believed to be within
+		{statement.Period{Until: until}, time.Time{}, false},
 	} {
 		w := newWorld(t)
 		w.must(access.CreateGrant{Grant: access.Grant{ID: newID(), Scope: w.ids["top"], Principal: w.ids["bram"], Role: "observer", Period: c.period}})
 		ask := func(who, permission string) bool {
-			return w.now.Decide(access.Question{Principal: w.ids[who], Permission: access.Shipped().MustPermission(permission), Scope: w.ids["top/folder"], Context: &access.Context{Time: c.at}}).Allowed
+			return w.now.Decide(access.Question{Principal: w.ids[who], Permission: catalogue.Shipped().MustPermission(permission), Scope: w.ids["top/folder"], Context: &access.Context{Time: c.at}}).Allowed
 		}
 		require.Equal(t, c.holds, ask("bram", "describe folder"), "a grant %+v at %s", c.period, c.at)
-		w.must(access.PutPolicy{Policy: access.Policy{ID: newID(), Scope: w.ids["top"], Name: "still", Statements: []access.Statement{
-			{Place: w.ids["top"], Who: []access.Subject{{Principal: access.Everyone}}, Modal: access.MayNever, Acts: []string{"modify"}, Period: c.period},
+		w.must(access.PutPolicy{Policy: statement.Policy{ID: newID(), Scope: w.ids["top"], Name: "still", Statements: []statement.Statement{
+			{Place: w.ids["top"], Who: []statement.Subject{{Principal: model.Everyone}}, Modal: statement.MayNever, Acts: []string{"modify"}, Period: c.period},
 		}}})
 		require.Equal(t, c.holds || c.at.IsZero(), !ask("rowan", "edit folder"), "a cut %+v at %s; of no moment it cuts", c.period, c.at)
 	}
-	for _, wrong := range []access.Period{{From: until, Until: from}, {From: from, Until: from}} {
+	for _, wrong := range []statement.Period{{From: until, Until: from}, {From: from, Until: from}} {
 		w := newWorld(t)
 		err := w.try(access.CreateGrant{Grant: access.Grant{ID: newID(), Scope: w.ids["top"], Principal: w.ids["bram"], Role: "observer", Period: wrong}})
 		require.ErrorContains(t, err, "until", "%+v", wrong)
@@ -198,13 +201,13 @@ func TestPeriods(t *testing.T) {
 // to use those.
 func TestConditionsKeptBeforeAreRead(t *testing.T) {
 	const before = `request.location is "north" and not (principal.tag.team is "seeds" or principal.kind is "guest") and request.ip within "10.0.0.0/8"`
-	var c access.Condition
+	var c statement.Condition
 	require.NoError(t, c.UnmarshalText([]byte(before)))
 	require.Equal(t, `context.location is "north" and not (subject.tag.team is "seeds" or subject.kind is "guest") and context.ip within "10.0.0.0/8"`, c.String())
-	again, err := access.ParseCondition(c.String())
+	again, err := statement.ParseCondition(c.String())
 	require.NoError(t, err)
 	require.Equal(t, again.String(), c.String())
-	_, err = access.ParseCondition(before)
+	_, err = statement.ParseCondition(before)
 	require.ErrorContains(t, err, "did you mean context.location?")
 	require.Error(t, c.UnmarshalText([]byte(`request.tag.team is "seeds"`)), "there never was that")
 }

@@ -4,6 +4,8 @@ import (
 	"net/netip"
 	"slices"
 	"time"
+
+	"arbora.example/access/statement"
 )
 
 // Context is what a question tells about its circumstances. What it leaves out is unknown: a rule that gives does then
@@ -68,7 +70,7 @@ func (c *Context) settled(says, forever truth) truth {
 }
 
 // carries says whether the principal comes from a subject's provider with its claim.
-func (c *Context) carries(s Subject) truth {
+func (c *Context) carries(s statement.Subject) truth {
 	switch {
 	case c != nil && c.Anybody:
 		return unknown

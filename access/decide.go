@@ -1,12 +1,18 @@
 package access
 
+import (
+	"arbora.example/access/catalogue"
+	"arbora.example/access/internal/persist"
+	"arbora.example/access/model"
+)
+
 // Question asks whether a principal may use a permission at a scope.
 type Question struct {
-	Principal  ID
-	Permission Permission
-	Scope      ID
-	Context    *Context // nil when nothing is told
-	Refers     []ID     // the resources and service accounts that the operation refers to, such as a machine's network
+	Principal  model.ID
+	Permission catalogue.Permission
+	Scope      model.ID
+	Context    *Context   // nil when nothing is told
+	Refers     []model.ID // the resources and service accounts that the operation refers to, such as a machine's network
 }
 
 // Reason says in one word why a decision fell as it did.
@@ -29,15 +35,15 @@ const (
 type Decision struct {
 	Allowed bool
 	Reason  Reason
-	Rule    RuleRef // the one that decides, for granted and cut; else zero
-	Origin  ID      // the scope that rule is placed at
-	Lacks   Lack    // for lacking
+	Rule    RuleRef  // the one that decides, for granted and cut; else zero
+	Origin  model.ID // the scope that rule is placed at
+	Lacks   Lack     // for lacking
 }
 
 // Lack is a permission that is missing on something an operation refers to.
 type Lack struct {
-	Permission Permission
-	On         ID
+	Permission catalogue.Permission
+	On         model.ID
 	Unfit      bool // the operation cannot refer to such a thing at all; Permission says nothing then
 }
 
@@ -52,7 +58,7 @@ func (s *Snapshot) Decide(q Question) Decision {
 	e := s.evaluation(who, at, q.Context)
 	v := e.verdict(q.Permission)
 	switch {
-	case v.retired && !s.catalogue.lasting.Has(q.Permission):
+	case v.retired && !s.catalogue.Lasting().Has(q.Permission):
 		return Decision{Reason: Retired}
 	case v.cut != nil:
 		return Decision{Reason: Cut, Rule: v.cut.ref, Origin: s.scopes.get(v.cut.place).id}
@@ -90,20 +96,20 @@ func (s *Snapshot) prepare(q *Question) (who *principalNode, at number, reason R
 
 // find finds a principal and a scope at once. What it leads to is asked of memory as early as can be, so that much of it
 // comes together: at a million scopes that is most of what a decision costs.
-func (s *Snapshot) find(principal, scope ID) (*principalNode, number, bool) {
-	forWho, forScope := s.principalIndex.search(principal), s.scopeIndex.search(scope)
-	whoSlot, slot := forWho.slot(), forScope.slot()
+func (s *Snapshot) find(principal, scope model.ID) (*principalNode, number, bool) {
+	forWho, forScope := s.principalIndex.Search(principal), s.scopeIndex.Search(scope)
+	whoSlot, slot := forWho.Slot(), forScope.Slot()
 	if whoSlot == nil || slot == nil {
 		return nil, 0, false
 	}
-	who, node := s.principals.get(whoSlot.number), s.scopes.get(slot.number)
+	who, node := s.principals.Get(whoSlot.Number), s.scopes.get(slot.Number)
 	ahead := who.marks[0] ^ uint64(who.near[0]) ^ uint64(who.near[nearMost-1])
-	if slot.home != homeless {
-		on := s.scopes.ways.get(slot.home)
-		ahead ^= uint64(on.names[0]) ^ uint64(on.names[MaxDepth/2]) ^ uint64(on.count)
+	if slot.Home != persist.Homeless {
+		on := s.scopes.ways.Get(slot.Home)
+		ahead ^= uint64(on.names[0]) ^ uint64(on.names[model.MaxDepth/2]) ^ uint64(on.count)
 	}
 	if who.ID == principal && node.id == scope && ahead != neverAhead {
-		return who, slot.number, true
+		return who, slot.Number, true
 	}
 	// One of the ids shares a part of its hash with another.
 	who = s.principalNode(principal)
@@ -125,17 +131,17 @@ func (s *Snapshot) gone(who *principalNode) bool {
 
 // lack finds what is missing on the things an operation refers to.
 func (s *Snapshot) lack(q *Question) (Lack, bool) {
-	needs := s.catalogue.operations[q.Permission].Needs
+	needs := s.catalogue.Operation(q.Permission).Needs
 	for _, id := range q.Refers {
 		scope, typ := id, ""
-		if account := s.principalNode(id); account != nil && account.Kind == ServiceAccount {
+		if account := s.principalNode(id); account != nil && account.Kind == model.ServiceAccount {
 			scope, typ = account.Home, "service-account"
 		} else if n, ok := s.scopeNumber(id); ok {
-			typ = s.catalogue.typeOrder[s.scopes.get(n).typ].Name
+			typ = s.catalogue.TypeAt(s.scopes.get(n).typ).Name
 		}
 		needed := false
 		for _, p := range needs {
-			if s.catalogue.operations[p].Type != typ {
+			if s.catalogue.Operation(p).Type != typ {
 				continue
 			}
 			needed = true
@@ -160,13 +166,13 @@ const (
 )
 
 // level says how firmly a principal holds a permission at a scope, what the context tells counted.
-func (s *Snapshot) level(who *principalNode, at number, p Permission, c *Context) level {
+func (s *Snapshot) level(who *principalNode, at number, p catalogue.Permission, c *Context) level {
 	if s.gone(who) || !s.wideMeaning(at).Has(p) || !s.offers(at, p) {
 		return notHeld
 	}
 	e := s.evaluation(who, at, c)
 	v := e.verdict(p)
-	if v.retired && !s.catalogue.lasting.Has(p) {
+	if v.retired && !s.catalogue.Lasting().Has(p) {
 		return notHeld
 	}
 	if v.given != nil && v.cut == nil {

@@ -5,17 +5,16 @@
 // the next one, sharing what did not change, or says which rule the change breaks. So a reader needs no lock and never
 // sees half a change, and a change can be tried before it is made.
 //
-//	catalogue := access.Shipped()
-//	now := access.New(catalogue)
+//	now := access.New(catalogue.Shipped())
 //	now, err := now.With(1,
-//		access.CreateScope{Scope: access.Scope{ID: top, Kind: access.Organisation, Name: "lindenmere"}},
-//		access.CreatePrincipal{Principal: access.Principal{ID: rowan, Kind: access.User, Name: "rowan"}},
+//		access.CreateScope{Scope: model.Scope{ID: top, Kind: model.Organisation, Name: "lindenmere"}},
+//		access.CreatePrincipal{Principal: access.Principal{ID: rowan, Kind: model.User, Name: "rowan"}},
 //		access.CreateGrant{Grant: access.Grant{ID: first, Scope: top, Principal: rowan, Role: "steward"}})
 //	decision := now.Decide(access.Question{Principal: rowan, Permission: p, Scope: top})
 //
 // # How a decision falls
 //
-// All is denied by default. A rule is a [Grant], or a [Statement] of a [Policy]. It counts at its place and at every
+// All is denied by default. A rule is a [Grant], or a [statement.Statement] of a [statement.Policy]. It counts at its place and at every
 // scope beneath, or, if it says so, at its place alone; for whom it names, for every member of a group it names at any
 // depth through active groups, and for all in a built-in set. What several rules give adds up; a narrower rule beneath
 // takes nothing away. A statement that says may never cuts off, wherever it stands on the way up; may only cuts off
@@ -37,9 +36,10 @@
 //
 // # How it is laid out
 //
-// Scopes and principals have dense numbers in persistent tables (table.go, scopetable.go, idindex.go, siblings.go). Rules
-// are compiled from grants and statements (rule.go, statement.go) and kept at their places. The files named change_ hold
-// what [Snapshot.With] can do; lexer.go, parser.go and the files named policy_ and condition_ hold the language.
+// Package model has ids, kinds and names; catalogue has permissions and roles; statement has the language; internal/persist has the
+// tables. They know nothing of this package. Here, scopes and principals have dense numbers in these tables (snapshot.go,
+// scopetable.go). Rules are compiled from grants and statements (rule.go, compile.go) and kept at their places. The files named change_
+// hold what [Snapshot.With] can do. Policies are bound in policy_parse.go and printed in policy_print.go.
 //
 // The package uses the standard library and small data-structure packages only. It reads no clock, writes no log and
 // knows no database and no protocol.

@@ -10,13 +10,16 @@ import (
 	"pgregory.net/rapid"
 
 	"arbora.example/access"
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
+	"arbora.example/access/statement"
 )
 
 var lastID atomic.Uint64
 
 // newID gives an id that no other has, later ones greater.
-func newID() access.ID {
-	var id access.ID
+func newID() model.ID {
+	var id model.ID
 	binary.BigEndian.PutUint64(id[7:], lastID.Add(1)+1000)
 	return id
 }
@@ -24,7 +27,7 @@ func newID() access.ID {
 // drawer draws changes on what is there; many of them break a rule.
 type drawer struct {
 	t *rapid.T
-	c *access.Catalogue
+	c *catalogue.Catalogue
 	n *naive
 }
 
@@ -32,12 +35,12 @@ func (d drawer) one(most int, label string) bool {
 	return rapid.IntRange(0, most).Draw(d.t, label) == 0
 }
 
-func (d drawer) scope() access.ID { return rapid.SampledFrom(d.n.scopes).Draw(d.t, "scope").ID }
+func (d drawer) scope() model.ID { return rapid.SampledFrom(d.n.scopes).Draw(d.t, "scope").ID }
 
 func (d drawer) someone() access.Principal { return rapid.SampledFrom(d.n.people).Draw(d.t, "who") }
 
-func (d drawer) container() access.ID {
-	containers := slices.DeleteFunc(slices.Clone(d.n.scopes), func(s access.Scope) bool { return s.Kind == access.Resource })
+func (d drawer) container() model.ID {
+	containers := slices.DeleteFunc(slices.Clone(d.n.scopes), func(s model.Scope) bool { return s.Kind == model.Resource })
 	return rapid.SampledFrom(containers).Draw(d.t, "container").ID
 }
 
@@ -57,7 +60,7 @@ func (d drawer) change() access.Change {
 		if len(d.n.members) > 0 {
 			return access.RemoveMember{Membership: rapid.SampledFrom(d.n.members).Draw(d.t, "membership")}
 		}
-		return access.RemoveMember{Membership: access.Membership{Group: access.Staff, Member: d.someone().ID}}
+		return access.RemoveMember{Membership: access.Membership{Group: model.Staff, Member: d.someone().ID}}
 	case 11:
 		if len(d.n.grants) > 0 {
 			return access.RevokeGrant{ID: rapid.SampledFrom(d.n.grants).Draw(d.t, "grant").ID}
@@ -101,9 +104,9 @@ func (d drawer) change() access.Change {
 		}
 		return access.RemovePolicy{ID: newID()}
 	case 25:
-		def := access.RoleDefinition{Name: rapid.SampledFrom([]string{"sower", "reaper", "steward"}).Draw(d.t, "role"), Scope: d.scope(), Include: []access.Filter{d.filter()}}
+		def := catalogue.RoleDefinition{Name: rapid.SampledFrom([]string{"sower", "reaper", "steward"}).Draw(d.t, "role"), Scope: d.scope(), Include: []catalogue.Filter{d.filter()}}
 		if d.one(2, "exclude") {
-			def.Exclude = []access.Filter{d.filter()}
+			def.Exclude = []catalogue.Filter{d.filter()}
 		}
 		if d.n.custom(def.Name) != nil && rapid.Bool().Draw(d.t, "edit") {
 			return access.EditRole{Definition: def}
@@ -115,10 +118,10 @@ func (d drawer) change() access.Change {
 
 var scopeNames = []string{"alder", "birch", "cedar"}
 
-func (d drawer) newScope() access.Scope {
-	kinds := []access.Kind{access.Folder, access.Project, access.Compartment, access.Resource, access.Resource}
-	s := access.Scope{ID: newID(), Parent: d.scope(), Kind: rapid.SampledFrom(kinds).Draw(d.t, "kind"), Name: rapid.SampledFrom(scopeNames).Draw(d.t, "name")}
-	if s.Kind == access.Resource {
+func (d drawer) newScope() model.Scope {
+	kinds := []model.Kind{model.Folder, model.Project, model.Compartment, model.Resource, model.Resource}
+	s := model.Scope{ID: newID(), Parent: d.scope(), Kind: rapid.SampledFrom(kinds).Draw(d.t, "kind"), Name: rapid.SampledFrom(scopeNames).Draw(d.t, "name")}
+	if s.Kind == model.Resource {
 		s.Type = rapid.SampledFrom([]string{"bucket", "machine", "network", "subnet", "object", "grant", "nothing"}).Draw(d.t, "type")
 	}
 	if d.one(3, "tagged") {
@@ -128,9 +131,9 @@ func (d drawer) newScope() access.Scope {
 }
 
 // gathers draws a condition by which a gathering group has its members.
-func (d drawer) gathers() *access.Condition {
+func (d drawer) gathers() *statement.Condition {
 	text := rapid.SampledFrom([]string{`tag team is "seeds"`, `not tag floor is "labels"`, `kind is "guest"`, `name is "p1"`}).Draw(d.t, "gathers")
-	c, err := access.ParseGathering(text)
+	c, err := statement.ParseGathering(text)
 	if err != nil {
 		panic(err)
 	}
@@ -140,26 +143,26 @@ func (d drawer) gathers() *access.Condition {
 func (d drawer) newPrincipal() access.Principal {
 	p := access.Principal{
 		ID: newID(), Name: fmt.Sprint("p", rapid.IntRange(0, 9).Draw(d.t, "name")),
-		Kind:     rapid.SampledFrom([]access.PrincipalKind{access.User, access.User, access.Group, access.Group, access.Guest, access.ServiceAccount}).Draw(d.t, "kind"),
+		Kind:     rapid.SampledFrom([]model.PrincipalKind{model.User, model.User, model.Group, model.Group, model.Guest, model.ServiceAccount}).Draw(d.t, "kind"),
 		Inactive: d.one(6, "inactive"), Tags: d.tags(),
 	}
 	switch p.Kind {
-	case access.Group:
+	case model.Group:
 		if d.one(3, "gathering") {
 			p.Gathers = d.gathers()
 		}
-	case access.Guest:
+	case model.Guest:
 		p.Name += "@quaywater"
-	case access.ServiceAccount:
+	case model.ServiceAccount:
 		p.Home = d.scope()
 	}
 	return p
 }
 
-func (d drawer) filter() access.Filter {
-	f := access.Filter{}
+func (d drawer) filter() catalogue.Filter {
+	f := catalogue.Filter{}
 	if rapid.Bool().Draw(d.t, "by class") {
-		f.Classes = []access.Class{rapid.SampledFrom(access.Classes).Draw(d.t, "class")}
+		f.Classes = []catalogue.Class{rapid.SampledFrom(catalogue.Classes).Draw(d.t, "class")}
 	}
 	if rapid.Bool().Draw(d.t, "by service") {
 		f.Services = []string{rapid.SampledFrom([]string{"storage", "tree", "access", "networking"}).Draw(d.t, "service")}
@@ -186,7 +189,7 @@ func (d drawer) newGrant() (g access.Grant) {
 	return g
 }
 
-func (d drawer) period() (p access.Period) {
+func (d drawer) period() (p statement.Period) {
 	days := func(label string) time.Time {
 		return noon.Add(time.Duration(rapid.IntRange(-2, 2).Draw(d.t, label)) * 24 * time.Hour)
 	}
@@ -200,13 +203,13 @@ func (d drawer) period() (p access.Period) {
 }
 
 // condition draws a condition, and keeps for the reference what it was written from.
-func (d drawer) condition() *access.Condition {
+func (d drawer) condition() *statement.Condition {
 	written := d.term(2)
-	c, err := access.ParseCondition(written.text())
+	c, err := statement.ParseCondition(written.text())
 	if err != nil {
 		d.t.Fatalf("%s: %v", written.text(), err)
 	}
-	if back, err := access.ParseCondition(c.String()); err != nil || back.String() != c.String() {
+	if back, err := statement.ParseCondition(c.String()); err != nil || back.String() != c.String() {
 		d.t.Fatalf("%s does not read back: %v", c, err)
 	}
 	d.n.terms[c] = written
@@ -244,8 +247,8 @@ func (d drawer) term(deep int) *term {
 	return leaf
 }
 
-func (d drawer) policy() access.Policy {
-	p := access.Policy{ID: newID(), Scope: d.container()}
+func (d drawer) policy() statement.Policy {
+	p := statement.Policy{ID: newID(), Scope: d.container()}
 	if len(d.n.policies) > 0 && d.one(2, "replace") {
 		was := rapid.SampledFrom(d.n.policies).Draw(d.t, "policy")
 		p.ID, p.Scope = was.ID, was.Scope
@@ -257,13 +260,13 @@ func (d drawer) policy() access.Policy {
 	return p
 }
 
-func (d drawer) statement(scope access.ID) access.Statement {
-	st := access.Statement{
+func (d drawer) statement(scope model.ID) statement.Statement {
+	st := statement.Statement{
 		Place: scope, Here: d.one(4, "here"), Who: d.subjects("who"),
-		Modal: rapid.SampledFrom([]access.Modal{access.May, access.May, access.MayNever, access.MayOnly}).Draw(d.t, "modal"),
+		Modal: rapid.SampledFrom([]statement.Modal{statement.May, statement.May, statement.MayNever, statement.MayOnly}).Draw(d.t, "modal"),
 	}
 	if rapid.Bool().Draw(d.t, "elsewhere") {
-		var beneath []access.ID
+		var beneath []model.ID
 		for _, s := range d.n.scopes {
 			if d.n.isUnder(s.ID, scope) {
 				beneath = append(beneath, s.ID)
@@ -275,7 +278,7 @@ func (d drawer) statement(scope access.ID) access.Statement {
 		st.Except = d.subjects("except")
 	}
 	switch {
-	case st.Modal == access.May && rapid.Bool().Draw(d.t, "as role"):
+	case st.Modal == statement.May && rapid.Bool().Draw(d.t, "as role"):
 		st.Roles = []string{d.role()}
 	default:
 		acts := []string{"observe", "operate", "modify", "destroy", "govern", "describe", "list", "fetch", "create"}
@@ -284,7 +287,7 @@ func (d drawer) statement(scope access.ID) access.Statement {
 		st.Things = rapid.SliceOfNDistinct(rapid.SampledFrom(things), 0, 2, rapid.ID[string]).Draw(d.t, "things")
 		st.Data = len(st.Acts) > 0 && d.one(3, "data")
 	}
-	if st.Modal != access.MayOnly && d.one(3, "conditional") {
+	if st.Modal != statement.MayOnly && d.one(3, "conditional") {
 		st.Condition = d.condition()
 	}
 	if d.one(5, "limited") {
@@ -295,18 +298,18 @@ func (d drawer) statement(scope access.ID) access.Statement {
 	return st
 }
 
-func (d drawer) subjects(label string) []access.Subject {
-	var subjects []access.Subject
+func (d drawer) subjects(label string) []statement.Subject {
+	var subjects []statement.Subject
 	for range rapid.IntRange(1, 2).Draw(d.t, label) {
 		if d.one(6, "claims") {
-			s := access.Subject{Provider: "quaywater-sso"}
+			s := statement.Subject{Provider: "quaywater-sso"}
 			if rapid.Bool().Draw(d.t, "with") {
 				s.Claim, s.Value = "team", "seeds"
 			}
 			subjects = append(subjects, s)
 			continue
 		}
-		subjects = append(subjects, access.Subject{Principal: d.someone().ID})
+		subjects = append(subjects, statement.Subject{Principal: d.someone().ID})
 	}
 	return subjects
 }

@@ -1,6 +1,11 @@
 package access
 
-import "slices"
+import (
+	"slices"
+
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
+)
 
 // evaluation is what the rules say of one principal at one scope, in one context. Which rules between the scope and the organisation name
 // the principal, whether each applies, and what is left of what they give is worked out here and nowhere else: decisions, explanations,
@@ -16,12 +21,12 @@ type evaluation struct {
 }
 
 // everything stands for all permissions where one may be named.
-const everything = ^Permission(0)
+const everything = ^catalogue.Permission(0)
 
 // findings calls fn with each entry that names the principal, through retired groups too, the nearest scope's first, and reports whether
 // something on the way is retired. Rules that hold at another scope alone are left out, and those that are not about a permission, if
 // one is named. It allocates nothing, and looks at no scope whose marks say that the principal is not named there.
-func (e *evaluation) findings(about Permission, fn func(*entry)) (retired bool) {
+func (e *evaluation) findings(about catalogue.Permission, fn func(*entry)) (retired bool) {
 	n := e.at
 	for n&resourceBit != 0 {
 		node := e.scopes.get(n)
@@ -31,29 +36,29 @@ func (e *evaluation) findings(about Permission, fn func(*entry)) (retired bool) 
 		}
 		n = node.parent
 	}
-	on := e.scopes.ways.get(n)
-	for i := range on.names[:on.count&(2*MaxDepth-1)] {
+	on := e.scopes.ways.Get(n)
+	for i := range on.names[:on.count&(2*model.MaxDepth-1)] {
 		switch {
 		case on.ruled>>i&1 != 0:
 			if on.names[i].mayMean(&e.who.marks) {
 				e.look(on.rules[i], on.on[i] == e.at, about, fn)
 			}
 		case on.crowded>>i&1 != 0:
-			e.look(e.scopes.containers.get(on.on[i]).rules, on.on[i] == e.at, about, fn)
+			e.look(e.scopes.containers.Get(on.on[i]).rules, on.on[i] == e.at, about, fn)
 		}
 	}
 	return retired || on.retired
 }
 
 // look finds the entries at one scope.
-func (e *evaluation) look(rules *placeRules, atScope bool, about Permission, fn func(*entry)) {
+func (e *evaluation) look(rules *placeRules, atScope bool, about catalogue.Permission, fn func(*entry)) {
 	if about != everything && !rules.areAbout(about) {
 		return
 	}
 	if rules.index == nil {
 		for i := range rules.entries {
 			x := &rules.entries[i]
-			if (about == everything || x.permissions.Has(about)) && (atScope || !x.here) && e.who.among(x.subject) {
+			if (about == everything || x.permissions.Has(about)) && (atScope || !x.here) && e.who.among(x.WrittenSubject) {
 				fn(x)
 			}
 		}
@@ -63,7 +68,7 @@ func (e *evaluation) look(rules *placeRules, atScope bool, about Permission, fn 
 		if !rules.filter.has(subject) {
 			continue
 		}
-		for i := rules.first(subject); i < len(rules.entries) && rules.entries[i].subject == subject; i++ {
+		for i := rules.first(subject); i < len(rules.entries) && rules.entries[i].WrittenSubject == subject; i++ {
 			x := &rules.entries[i]
 			if (about == everything || x.permissions.Has(about)) && (atScope || !x.here) {
 				fn(x)
@@ -76,7 +81,7 @@ func (e *evaluation) look(rules *placeRules, atScope bool, about Permission, fn 
 // alone is not said of what is beneath.
 func (e *evaluation) applies(x *entry) truth {
 	switch {
-	case x.here && e.beneath, !x.cuts && e.who.resting != nil && !e.who.isGivenAs(x.subject, e.context):
+	case x.here && e.beneath, !x.cuts && e.who.resting != nil && !e.who.isGivenAs(x.WrittenSubject, e.context):
 		return no
 	case !x.slow:
 		return yes
@@ -108,23 +113,23 @@ func (e *evaluation) outcome() (found outcome) {
 }
 
 // lost gives what cuts take, less what they spare.
-func (e *evaluation) lost() Set {
+func (e *evaluation) lost() catalogue.Set {
 	found := e.outcome()
-	var lost Set
+	var lost catalogue.Set
 	for _, cut := range found.cuts {
-		lost.addAll(cut.permissions.Minus(e.spares(cut, found.gives)))
+		lost.AddAll(cut.permissions.Minus(e.spares(cut, found.gives)))
 	}
 	return lost
 }
 
 // spares gives what a cut does not take from whom some rules let govern. A cut spares whom a rule above the scope where it was set lets
 // govern: the permissions to govern of that rule, and what it takes to find what to repair.
-func (s *Snapshot) spares(cut *rule, gives []*rule) Set {
-	var spared Set
+func (s *Snapshot) spares(cut *rule, gives []*rule) catalogue.Set {
+	var spared catalogue.Set
 	for _, r := range gives {
-		if r.permissions.Meets(s.catalogue.governing) && s.isAbove(r.place, cut.set) {
-			spared.addAll(r.permissions.And(s.catalogue.governing))
-			spared.addAll(s.catalogue.finding)
+		if r.permissions.Meets(s.catalogue.Governing()) && s.isAbove(r.place, cut.set) {
+			spared.AddAll(r.permissions.And(s.catalogue.Governing()))
+			spared.AddAll(s.catalogue.Finding())
 		}
 	}
 	return spared
@@ -141,7 +146,7 @@ type verdict struct {
 }
 
 // verdict collects what is said of a permission.
-func (e *evaluation) verdict(p Permission) verdict {
+func (e *evaluation) verdict(p catalogue.Permission) verdict {
 	var given, cut *rule
 	retired := e.findings(p, func(x *entry) {
 		held := &given
@@ -156,7 +161,7 @@ func (e *evaluation) verdict(p Permission) verdict {
 			*held = x.rule
 		}
 	})
-	if cut != nil && (e.catalogue.governing.Has(p) || e.catalogue.finding.Has(p)) {
+	if cut != nil && (e.catalogue.Governing().Has(p) || e.catalogue.Finding().Has(p)) {
 		var repairing *rule
 		if cut, repairing = e.touching(p); repairing != nil {
 			given = repairing
@@ -167,14 +172,14 @@ func (e *evaluation) verdict(p Permission) verdict {
 
 // touching finds the nearest cut of a permission that touches the principal, and, when none does, the nearest rule that lets them govern
 // with it all the same.
-func (e *evaluation) touching(p Permission) (cut, repairing *rule) {
+func (e *evaluation) touching(p catalogue.Permission) (cut, repairing *rule) {
 	found := e.outcome()
 	for _, r := range found.cuts {
 		if r.permissions.Has(p) && !e.spares(r, found.gives).Has(p) && (cut == nil || r.place == cut.place && r.ref.before(cut.ref)) {
 			cut = r
 		}
 	}
-	if cut != nil || !e.catalogue.governing.Has(p) {
+	if cut != nil || !e.catalogue.Governing().Has(p) {
 		return cut, nil
 	}
 	for _, r := range found.gives {
@@ -196,26 +201,26 @@ type hangs struct {
 }
 
 // held gives all that is held, whether or not it means something there.
-func (e *evaluation) held() (Set, hangs) {
+func (e *evaluation) held() (catalogue.Set, hangs) {
 	var on hangs
 	var room [8]uint64
-	given, cut := Set(room[:0:4]), Set(room[4:4:8])
+	given, cut := catalogue.Set(room[:0:4]), catalogue.Set(room[4:4:8])
 	retired := e.findings(everything, func(x *entry) {
 		on.onTerms, on.onPlace = on.onTerms || x.slow, on.onPlace || x.here
 		switch {
 		case !e.counts(x):
 		case x.cuts:
-			cut.addAll(x.permissions)
+			cut.AddAll(x.permissions)
 		default:
-			given.addAll(x.permissions)
+			given.AddAll(x.permissions)
 		}
 	})
 	held := given.Minus(cut)
-	if cut.Meets(given) && given.Meets(e.catalogue.governing) {
+	if cut.Meets(given) && given.Meets(e.catalogue.Governing()) {
 		held = given.Minus(e.lost())
 	}
 	if retired && !e.context.scopesInUse() {
-		held = held.And(e.catalogue.lasting)
+		held = held.And(e.catalogue.Lasting())
 	}
 	return held, on
 }

@@ -3,6 +3,10 @@ package access
 import (
 	"slices"
 	"strings"
+
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
+	"arbora.example/access/statement"
 )
 
 // Why says why a rule met on the way applies, or does not.
@@ -28,12 +32,12 @@ const (
 // Met is a rule met on the way from a scope up to the organisation.
 type Met struct {
 	Rule    RuleRef
-	Place   ID // where it is placed
+	Place   model.ID // where it is placed
 	Cuts    bool
 	Why     Why
 	Part    string   // of the condition, that decides
 	Through []string // the groups from the principal to the one the rule names; empty when it names the principal
-	Names   ID       // the principal, group or set by which the rule means the principal; zero when it does not
+	Names   model.ID // the principal, group or set by which the rule means the principal; zero when it does not
 }
 
 // Takes reports whether the rule takes part in the decision: it applies, or it cuts under a condition that is unknown.
@@ -122,17 +126,17 @@ func (r *rule) whyNot(t term, holds truth, f facts) (why Why, part string) {
 	case t == periodTerm:
 		return PeriodOver, ""
 	case holds == no:
-		return ConditionFalse, r.condition.culprit(f)
+		return ConditionFalse, culprit(r.condition, f)
 	}
-	return ConditionUnknown, r.condition.culprit(f)
+	return ConditionUnknown, culprit(r.condition, f)
 }
 
 // otherThan says how a rule that is not about a permission misses it.
-func (s *Snapshot) otherThan(r *rule, p Permission) Why {
-	asked := s.catalogue.operations[p]
+func (s *Snapshot) otherThan(r *rule, p catalogue.Permission) Why {
+	asked := s.catalogue.Operation(p)
 	otherPlane := false
 	for held := range r.permissions.All {
-		if o := s.catalogue.operations[held]; o.Service == asked.Service {
+		if o := s.catalogue.Operation(held); o.Service == asked.Service {
 			if o.Plane == asked.Plane {
 				return OtherPermission
 			}
@@ -146,7 +150,7 @@ func (s *Snapshot) otherThan(r *rule, p Permission) Why {
 }
 
 // namedBy finds by which of its names a rule means a principal, and through which groups; groups out of use count here.
-func (s *Snapshot) namedBy(r *rule, who *principalNode) (ID, []string) {
+func (s *Snapshot) namedBy(r *rule, who *principalNode) (model.ID, []string) {
 	for _, n := range r.who {
 		if n == who.number {
 			return who.ID, nil
@@ -154,7 +158,7 @@ func (s *Snapshot) namedBy(r *rule, who *principalNode) (ID, []string) {
 	}
 	for _, through := range []func(*principalNode) bool{func(g *principalNode) bool { return !g.Inactive }, nil} {
 		for _, n := range r.who {
-			if p := s.principals.get(n); p.Kind == Group {
+			if p := s.principals.Get(n); p.Kind == model.Group {
 				if way := s.way(who, n, through); way != nil {
 					return p.ID, way[1:]
 				}
@@ -162,15 +166,15 @@ func (s *Snapshot) namedBy(r *rule, who *principalNode) (ID, []string) {
 		}
 	}
 	for _, n := range r.who {
-		if who.among(n) && (r.cuts || who.Kind != Group) { // what a set is given is not given by a group
-			return s.principals.get(n).ID, nil
+		if who.among(n) && (r.cuts || who.Kind != model.Group) { // what a set is given is not given by a group
+			return s.principals.Get(n).ID, nil
 		}
 	}
-	return ID{}, nil
+	return model.ID{}, nil
 }
 
 // Rule tells what a rule is: the grant, or the statement with its policy. One of the two is nil.
-func (s *Snapshot) Rule(ref RuleRef) (*Grant, *Statement) {
+func (s *Snapshot) Rule(ref RuleRef) (*Grant, *statement.Statement) {
 	if node, ok := s.grants.Get(ref.Grant); ok {
 		return &node.Grant, nil
 	}
@@ -181,7 +185,7 @@ func (s *Snapshot) Rule(ref RuleRef) (*Grant, *Statement) {
 }
 
 // Gives tells the permissions that a rule gives, or cuts.
-func (s *Snapshot) Gives(ref RuleRef) Set {
+func (s *Snapshot) Gives(ref RuleRef) catalogue.Set {
 	if node, ok := s.grants.Get(ref.Grant); ok {
 		return node.rule.permissions
 	}
@@ -192,16 +196,16 @@ func (s *Snapshot) Gives(ref RuleRef) Set {
 }
 
 // Policy finds a policy by id.
-func (s *Snapshot) Policy(id ID) (Policy, bool) {
+func (s *Snapshot) Policy(id model.ID) (statement.Policy, bool) {
 	p, ok := s.policies.Get(id)
 	if !ok {
-		return Policy{}, false
+		return statement.Policy{}, false
 	}
 	return p.Policy, true
 }
 
 // PoliciesAt gives the policies of a scope itself, by name.
-func (s *Snapshot) PoliciesAt(scope ID) []Policy {
+func (s *Snapshot) PoliciesAt(scope model.ID) []statement.Policy {
 	n, ok := s.scopeNumber(scope)
 	if !ok || s.scopes.get(n).more == nil {
 		return nil
@@ -209,17 +213,17 @@ func (s *Snapshot) PoliciesAt(scope ID) []Policy {
 	return policiesOf(s.scopes.get(n).more.policies)
 }
 
-func policiesOf(nodes []*policyNode) []Policy {
-	policies := make([]Policy, len(nodes))
+func policiesOf(nodes []*policyNode) []statement.Policy {
+	policies := make([]statement.Policy, len(nodes))
 	for i, p := range nodes {
 		policies[i] = p.Policy
 	}
-	slices.SortFunc(policies, func(a, b Policy) int { return strings.Compare(a.Name, b.Name) })
+	slices.SortFunc(policies, func(a, b statement.Policy) int { return strings.Compare(a.Name, b.Name) })
 	return policies
 }
 
 // Policies gives all policies of the organisation, by the address of their scope and by name.
-func (s *Snapshot) Policies() []Policy {
+func (s *Snapshot) Policies() []statement.Policy {
 	var nodes []*policyNode
 	for it := s.policies.Iterator(); !it.Done(); {
 		_, p, _ := it.Next()
@@ -235,7 +239,7 @@ func (s *Snapshot) Policies() []Policy {
 		}
 		return strings.Compare(a.Name, b.Name)
 	})
-	policies := make([]Policy, len(nodes))
+	policies := make([]statement.Policy, len(nodes))
 	for i, p := range nodes {
 		policies[i] = p.Policy
 	}
@@ -243,7 +247,7 @@ func (s *Snapshot) Policies() []Policy {
 }
 
 // Dormant reports whether a statement decides nothing, since its place has left its policy's scope.
-func (s *Snapshot) Dormant(policy ID, statement int) bool {
+func (s *Snapshot) Dormant(policy model.ID, statement int) bool {
 	p, ok := s.policies.Get(policy)
 	if !ok || statement >= len(p.rules) {
 		return false
@@ -254,7 +258,7 @@ func (s *Snapshot) Dormant(policy ID, statement int) bool {
 
 // RulesFor gives the rules that mean a principal: itself, a group it is within through active groups, or a set it
 // belongs to.
-func (s *Snapshot) RulesFor(principal ID) []RuleRef {
+func (s *Snapshot) RulesFor(principal model.ID) []RuleRef {
 	who := s.principalNode(principal)
 	if who == nil {
 		return nil
@@ -264,7 +268,7 @@ func (s *Snapshot) RulesFor(principal ID) []RuleRef {
 		if who.rests(n) {
 			continue
 		}
-		for _, r := range s.principals.get(n).rules {
+		for _, r := range s.principals.Get(n).rules {
 			if !slices.Contains(refs, r.ref) {
 				refs = append(refs, r.ref)
 			}

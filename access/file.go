@@ -11,6 +11,12 @@ import (
 	"maps"
 	"slices"
 	"time"
+
+	"arbora.example/access/catalogue"
+	"arbora.example/access/internal/persist"
+	"arbora.example/access/model"
+	"arbora.example/access/statement"
+	"arbora.example/internal/english"
 )
 
 // A snapshot file holds one snapshot, so that it is read in a fraction of the time that it takes to make it from its changes. What
@@ -30,10 +36,10 @@ import (
 //	grants    count; of each its parts
 const fileMark = "arbora snapshot 1\n"
 
-// ErrNoSnapshotFile is returned by [Catalogue.ReadSnapshot] for bytes that are not a whole snapshot file of a form that is known.
+// ErrNoSnapshotFile is returned by [catalogue.Catalogue.ReadSnapshot] for bytes that are not a whole snapshot file of a form that is known.
 var ErrNoSnapshotFile = errors.New("not a whole snapshot file of a form that is known")
 
-// WriteFile writes the snapshot in the form that [Catalogue.ReadSnapshot] reads. The error is the writer's.
+// WriteFile writes the snapshot in the form that [catalogue.Catalogue.ReadSnapshot] reads. The error is the writer's.
 func (s *Snapshot) WriteFile(to io.Writer) error {
 	rules, err := EncodeChanges(slices.Concat(s.roleChanges(), s.policyChanges()))
 	if err != nil {
@@ -45,12 +51,12 @@ func (s *Snapshot) WriteFile(to io.Writer) error {
 	w.long(s.revision)
 	w.number(number(len(rules)))
 	w.bytes(rules)
-	names := make([]string, len(s.catalogue.typeOrder))
-	for i, t := range s.catalogue.typeOrder {
+	names := make([]string, len(s.catalogue.Types()))
+	for i, t := range s.catalogue.Types() {
 		names[i] = t.Name
 	}
 	w.words(names)
-	w.words(s.catalogue.platformServices())
+	w.words(s.catalogue.PlatformServices())
 	w.table(&s.scopes.containers)
 	w.table(&s.scopes.resources)
 	w.more(s)
@@ -58,16 +64,6 @@ func (s *Snapshot) WriteFile(to io.Writer) error {
 	w.people(s)
 	w.grants(s)
 	return w.end(to)
-}
-
-// platformServices gives the names of the services that are principals, in their order.
-func (c *Catalogue) platformServices() (names []string) {
-	for _, service := range c.services {
-		if !service.Own() {
-			names = append(names, service.Name)
-		}
-	}
-	return names
 }
 
 // fileWriter writes the parts of a snapshot file; the first error is kept by the writer beneath.
@@ -109,15 +105,10 @@ func (w *fileWriter) numbers(list []number) {
 	}
 }
 
-func (w *fileWriter) siblings(list *siblings) {
-	w.number(number(list.len()))
-	if list == nil {
-		return
-	}
-	for _, r := range list.runs {
-		for _, n := range r.numbers {
-			w.number(n)
-		}
+func (w *fileWriter) siblings(list *persist.Siblings) {
+	w.number(number(list.Len()))
+	for n := range list.All {
+		w.number(n)
 	}
 }
 
@@ -141,13 +132,13 @@ func (w *fileWriter) end(to io.Writer) error {
 
 const retiredFlag = 1
 
-func (w *fileWriter) table(t *table[scopeNode]) {
+func (w *fileWriter) table(t *persist.Table[scopeNode]) {
 	all := func(fn func(*scopeNode)) {
-		for n := range number(t.length) {
-			fn(t.get(n))
+		for n := range number(t.Len()) {
+			fn(t.Get(n))
 		}
 	}
-	w.number(number(t.length))
+	w.number(number(t.Len()))
 	all(func(n *scopeNode) { w.bytes(n.id[:]) })
 	all(func(n *scopeNode) { w.number(n.parent) })
 	all(func(n *scopeNode) { w.number(number(n.typ)) })
@@ -166,7 +157,7 @@ func (w *fileWriter) table(t *table[scopeNode]) {
 
 func (w *fileWriter) more(s *Snapshot) {
 	has := func(more *scopeMore) bool {
-		return more != nil && (more.containers.len()+more.resources.len()+len(more.tags) > 0 || more.offered != nil)
+		return more != nil && (more.containers.Len()+more.resources.Len()+len(more.tags) > 0 || more.offered != nil)
 	}
 	count := number(0)
 	s.scopes.each(func(n number) bool {
@@ -199,9 +190,9 @@ func (w *fileWriter) more(s *Snapshot) {
 const inactiveFlag = 1
 
 func (w *fileWriter) people(s *Snapshot) {
-	w.number(number(s.principals.length))
-	for n := range number(s.principals.length) {
-		p := s.principals.get(n)
+	w.number(number(s.principals.Len()))
+	for n := range number(s.principals.Len()) {
+		p := s.principals.Get(n)
 		w.bytes(p.ID[:])
 		w.bytes(p.Home[:])
 		w.bytes(p.Owner[:])
@@ -250,7 +241,7 @@ func (w *fileWriter) moment(t time.Time) {
 
 // ReadSnapshot reads what [Snapshot.WriteFile] wrote. It keeps no part of the bytes. The error is [ErrNoSnapshotFile] for what is
 // torn or foreign; another says what of the file the catalogue does not have, and that the snapshot is to be made from its records.
-func (c *Catalogue) ReadSnapshot(file []byte) (s *Snapshot, err error) {
+func ReadSnapshot(c *catalogue.Catalogue, file []byte) (s *Snapshot, err error) {
 	if len(file) < len(fileMark)+crc32.Size || string(file[:len(fileMark)]) != fileMark {
 		return nil, ErrNoSnapshotFile
 	}
@@ -268,8 +259,8 @@ func (c *Catalogue) ReadSnapshot(file []byte) (s *Snapshot, err error) {
 
 var castagnoli = crc32.MakeTable(crc32.Castagnoli)
 
-func (r *fileReader) snapshot(c *Catalogue) (*Snapshot, error) {
-	d := &draft{Snapshot: *New(c), owner: new(owner)}
+func (r *fileReader) snapshot(c *catalogue.Catalogue) (*Snapshot, error) {
+	d := &draft{Snapshot: *New(c), owner: new(persist.Owner)}
 	d.revision = r.long()
 	// The rules are read beside the tables: each takes about half the time.
 	type read struct {
@@ -281,17 +272,17 @@ func (r *fileReader) snapshot(c *Catalogue) (*Snapshot, error) {
 		changes, err := DecodeChanges(text)
 		rules <- read{changes, err}
 	}(r.take(int(r.number())))
-	types, err := c.typesNamed(r.words())
+	types, err := c.TypesNamed(r.words())
 	if err != nil {
 		return nil, err
 	}
-	if services := r.words(); !slices.Equal(services, c.platformServices()) {
-		return nil, fmt.Errorf("the snapshot file knows the platform services %s, the catalogue %s", InARow(services), InARow(c.platformServices()))
+	if services := r.words(); !slices.Equal(services, c.PlatformServices()) {
+		return nil, fmt.Errorf("the snapshot file knows the platform services %s, the catalogue %s", english.Join(services), english.Join(c.PlatformServices()))
 	}
 	r.table(d, &d.scopes.containers, types)
 	r.table(d, &d.scopes.resources, types)
-	for range d.scopes.containers.length {
-		d.scopes.ways.append(d.owner)
+	for range d.scopes.containers.Len() {
+		d.scopes.ways.Append(d.owner)
 	}
 	r.more(d)
 	d.formerly = r.words()
@@ -320,7 +311,7 @@ func (r *fileReader) snapshot(c *Catalogue) (*Snapshot, error) {
 	if err := d.applyAll(made.changes[at:]); err != nil {
 		return nil, err
 	}
-	if d.scopes.containers.length > 0 {
+	if d.scopes.containers.Len() > 0 {
 		d.stray(0)
 	}
 	d.refresh()
@@ -334,19 +325,6 @@ func (d *draft) applyAll(changes []Change) error {
 		}
 	}
 	return nil
-}
-
-// typesNamed finds types by name.
-func (c *Catalogue) typesNamed(names []string) ([]uint16, error) {
-	types := make([]uint16, len(names))
-	for i, name := range names {
-		t, ok := c.Type(name)
-		if !ok {
-			return nil, fmt.Errorf("the snapshot file knows the type %s, the catalogue does not", name)
-		}
-		types[i] = t.index
-	}
-	return types, nil
 }
 
 // fileReader reads the parts of a snapshot file. What is beyond its end reads as nothing, and breaks it.
@@ -389,7 +367,7 @@ func (r *fileReader) byte() byte {
 	return 0
 }
 
-func (r *fileReader) id() (id ID) {
+func (r *fileReader) id() (id model.ID) {
 	copy(id[:], r.take(len(id)))
 	return id
 }
@@ -432,16 +410,8 @@ func (r *fileReader) numbers() []number {
 }
 
 // siblings reads a list in the order of names.
-func (r *fileReader) siblings(by *owner) *siblings {
-	all := r.numbers()
-	if len(all) == 0 {
-		return nil
-	}
-	list := &siblings{owner: by, runs: make([]*run, 0, (len(all)+runSize-1)/runSize)}
-	for numbers := range slices.Chunk(all, runSize) {
-		list.runs = append(list.runs, &run{numbers: slices.Clip(numbers)}) // nobody's own: it is copied before it is altered
-	}
-	return list
+func (r *fileReader) siblings(by *persist.Owner) *persist.Siblings {
+	return persist.NewSiblings(by, r.numbers())
 }
 
 func (r *fileReader) tags() map[string]string {
@@ -457,16 +427,16 @@ func (r *fileReader) tags() map[string]string {
 	return tags
 }
 
-func (r *fileReader) table(d *draft, t *table[scopeNode], types []uint16) {
-	n := r.count(len(ID{}) + 4 + 4 + 1 + 1)
-	ids, parents, kinds, flags, lengths := r.take(n*len(ID{})), r.take(4*n), r.take(4*n), r.take(n), r.take(n)
+func (r *fileReader) table(d *draft, t *persist.Table[scopeNode], types []uint16) {
+	n := r.count(len(model.ID{}) + 4 + 4 + 1 + 1)
+	ids, parents, kinds, flags, lengths := r.take(n*len(model.ID{})), r.take(4*n), r.take(4*n), r.take(n), r.take(n)
 	names := string(r.take(int(r.number()))) // one text of which all names are parts
 	if r.broken {
 		return
 	}
 	for i := range n {
-		node := t.append(d.owner)
-		node.id = ID(ids[i*len(ID{}):])
+		node := t.Append(d.owner)
+		node.id = model.ID(ids[i*len(model.ID{}):])
 		node.parent = number(binary.LittleEndian.Uint32(parents[4*i:]))
 		node.typ = types[binary.LittleEndian.Uint32(kinds[4*i:])]
 		node.retired = flags[i]&retiredFlag != 0
@@ -489,17 +459,17 @@ func (r *fileReader) more(d *draft) {
 }
 
 func (r *fileReader) people(d *draft) error {
-	d.principals, d.principalIndex, d.gathering = table[principalNode]{}, idIndex{}, nil
-	for range r.count(3 * len(ID{})) {
-		n := number(d.principals.length)
-		node := d.principals.append(d.owner)
+	d.principals, d.principalIndex, d.gathering = persist.Table[principalNode]{}, persist.IDIndex{}, nil
+	for range r.count(3 * len(model.ID{})) {
+		n := number(d.principals.Len())
+		node := d.principals.Append(d.owner)
 		node.owner, node.number = d.owner, n
 		node.ID, node.Home, node.Owner = r.id(), r.id(), r.id()
-		node.Kind, node.Inactive = PrincipalKind(r.byte()), r.byte()&inactiveFlag != 0
+		node.Kind, node.Inactive = model.PrincipalKind(r.byte()), r.byte()&inactiveFlag != 0
 		node.Name, node.Tags = r.word(), r.tags()
 		node.key = nameKey(node.Name, node.Home)
 		if text := r.word(); text != "" {
-			condition, err := ParseGathering(text)
+			condition, err := statement.ParseGathering(text)
 			if err != nil {
 				return fmt.Errorf("group %s: %w", node.Name, err)
 			}
@@ -515,10 +485,10 @@ func (r *fileReader) people(d *draft) error {
 }
 
 func (r *fileReader) grants(d *draft) error {
-	for range r.count(3 * len(ID{})) {
+	for range r.count(3 * len(model.ID{})) {
 		g := Grant{ID: r.id(), Scope: r.id(), Principal: r.id(), Role: r.word()}
 		if text := r.word(); text != "" {
-			g.Condition = new(Condition)
+			g.Condition = new(statement.Condition)
 			if err := g.Condition.UnmarshalText([]byte(text)); err != nil {
 				return fmt.Errorf("condition of grant %s: %w", g.ID, err)
 			}
@@ -555,19 +525,19 @@ func (p *principalNode) takeAll(all, resting []number) {
 }
 
 func (d *draft) indexScopes() {
-	index := newIDIndex(d.owner, d.scopes.len())
+	index := persist.NewIDIndex(d.owner, d.scopes.len())
 	d.scopes.each(func(n number) bool {
 		node := d.scopes.get(n)
-		index.add(node.id, n, homeOf(n, node.parent))
+		index.Add(node.id, n, homeOf(n, node.parent))
 		return true
 	})
-	d.scopeIndex = index.done()
+	d.scopeIndex = index.Done()
 }
 
 func (d *draft) indexPrincipals() {
-	index := newIDIndex(d.owner, d.principals.length)
-	for n := range number(d.principals.length) {
-		index.add(d.principals.get(n).ID, n, homeless)
+	index := persist.NewIDIndex(d.owner, d.principals.Len())
+	for n := range number(d.principals.Len()) {
+		index.Add(d.principals.Get(n).ID, n, persist.Homeless)
 	}
-	d.principalIndex = index.done()
+	d.principalIndex = index.Done()
 }

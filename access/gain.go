@@ -1,6 +1,11 @@
 package access
 
-import "slices"
+import (
+	"slices"
+
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
+)
 
 // The rule on gains: nobody gains for anyone, by any change, what they do not hold themselves there on the same or wider
 // terms.
@@ -22,18 +27,18 @@ var takenOut struct {
 
 // Maker is who makes changes.
 type Maker struct {
-	ID  ID
+	ID  model.ID
 	Now *Context // in which they ask; of it the moment counts
 	// ActsAs lists those whose credentials the maker gets by the changes: what such a new principal holds with everybody of
 	// its kind is then a gain, too.
-	ActsAs []ID
+	ActsAs []model.ID
 }
 
 // Excess is a gain that whoever makes a change may not give.
 type Excess struct {
 	Principal  Principal // who would gain
-	Permission Permission
-	Scope      ID
+	Permission catalogue.Permission
+	Scope      model.ID
 	Part       Part // of that scope and what is beneath it
 }
 
@@ -50,11 +55,11 @@ func (p *Proposal) Exceeds(m Maker) (Excess, bool) {
 // GivesToGovern reports whether the changes would give anybody a permission to govern, at any time to come and in any circumstance,
 // whoever makes them.
 func (p *Proposal) GivesToGovern(now *Context) (Excess, bool) {
-	return p.gain(Maker{Now: now}, p.Before.catalogue.governing)
+	return p.gain(Maker{Now: now}, p.Before.catalogue.Governing())
 }
 
 // gain finds what the changes would give that their maker may not; of all permissions, or only of some.
-func (p *Proposal) gain(m Maker, only Set) (excess Excess, found bool) {
+func (p *Proposal) gain(m Maker, only catalogue.Set) (excess Excess, found bool) {
 	cmp := p.comparison(m.Now)
 	cmp.watch(m.ID)
 	g := newGains(p.Before, p.After, m)
@@ -84,8 +89,8 @@ func (c *comparison) exceeds(g *gains, who *principalNode) (excess Excess, found
 }
 
 // Opens reports whether the changes would give a built-in set something, at any time to come, from anywhere and with whatever
-// claims. Of [Public] and [SignedIn], that is: whether they open something to people whom the organisation does not know.
-func (p *Proposal) Opens(set ID, now *Context) (Excess, bool) {
+// claims. Of [model.Public] and [model.SignedIn], that is: whether they open something to people whom the organisation does not know.
+func (p *Proposal) Opens(set model.ID, now *Context) (Excess, bool) {
 	who := p.After.principalNode(set)
 	cmp := p.comparison(now)
 	if cmp.reached[who.number/64]&(1<<(who.number%64)) == 0 {
@@ -96,7 +101,7 @@ func (p *Proposal) Opens(set ID, now *Context) (Excess, bool) {
 
 // Surpasses finds a permission that one principal holds, or would hold if everybody and everything were in use, and that
 // another may not give: who could act as the first would gain it. It is how the rule on gains bears on credentials.
-func (s *Snapshot) Surpasses(first ID, m Maker) (Excess, bool) {
+func (s *Snapshot) Surpasses(first model.ID, m Maker) (Excess, bool) {
 	one, maker := s.principalNode(first), s.principalNode(m.ID)
 	if one == nil || one == maker || takenOut.others {
 		return Excess{}, false
@@ -109,7 +114,7 @@ func (s *Snapshot) Surpasses(first ID, m Maker) (Excess, bool) {
 			continue
 		}
 		for _, n := range who.all() {
-			for _, r := range s.principals.get(n).rules {
+			for _, r := range s.principals.Get(n).rules {
 				if looked[r.place] {
 					continue
 				}
@@ -127,7 +132,7 @@ func (s *Snapshot) Surpasses(first ID, m Maker) (Excess, bool) {
 
 // MayGive reports whether a principal may give permissions at a scope, and beneath it, without condition or end, as far as the
 // rule on gains goes. When not, lacking is a permission that stands in the way.
-func (s *Snapshot) MayGive(giver ID, given Set, scope ID, c *Context) (lacking Permission, ok bool) {
+func (s *Snapshot) MayGive(giver model.ID, given catalogue.Set, scope model.ID, c *Context) (lacking catalogue.Permission, ok bool) {
 	at, there := s.scopeNumber(scope)
 	if !there {
 		return 0, false
@@ -145,15 +150,15 @@ func (s *Snapshot) MayGive(giver ID, given Set, scope ID, c *Context) (lacking P
 type gains struct {
 	before, after *Snapshot
 	maker         *principalNode // nil for nobody who may give anything
-	actsAs        map[ID]bool
+	actsAs        map[model.ID]bool
 	now           *Context // what is known of whatever anybody may ask from now on
 	asked         *Context // in which the maker asks
-	grantBeyond   Permission
-	only          Set // what counts; all when it is nil
+	grantBeyond   catalogue.Permission
+	only          catalogue.Set // what counts; all when it is nil
 }
 
 func newGains(before, after *Snapshot, m Maker) *gains {
-	g := &gains{before: before, after: after, maker: before.principalNode(m.ID), actsAs: map[ID]bool{}, now: m.Now.fromNowOn(), asked: m.Now}
+	g := &gains{before: before, after: after, maker: before.principalNode(m.ID), actsAs: map[model.ID]bool{}, now: m.Now.fromNowOn(), asked: m.Now}
 	g.now.later = !takenOut.ends
 	g.grantBeyond = before.catalogue.MustPermission("grant-beyond grant")
 	if g.maker != nil && before.gone(g.maker) {
@@ -174,19 +179,19 @@ func (g *gains) in(w world) *Context {
 // base gives by whose rules somebody held something before. Somebody new held what everybody of their kind holds; but
 // nothing if the maker gets their credentials.
 func (g *gains) base(who *principalNode) *principalNode {
-	if int(who.number) < g.before.principals.length {
-		return g.before.principals.get(who.number)
+	if int(who.number) < g.before.principals.Len() {
+		return g.before.principals.Get(who.number)
 	}
 	if g.actsAs[who.ID] && !takenOut.sets {
 		return nil
 	}
 	switch who.Kind {
-	case User:
-		return g.before.principals.get(staffNumber)
-	case Guest:
-		return g.before.principals.get(guestsNumber)
-	case ServiceAccount:
-		return g.before.principals.get(everyoneNumber)
+	case model.User:
+		return g.before.principals.Get(staffNumber)
+	case model.Guest:
+		return g.before.principals.Get(guestsNumber)
+	case model.ServiceAccount:
+		return g.before.principals.Get(everyoneNumber)
 	}
 	return nil
 }
@@ -201,7 +206,7 @@ func (s *Snapshot) factsOf(at number, beneath bool) *scopeNode {
 
 // excess finds a permission that somebody would gain at a scope, or beneath it, and that the maker may not give. Before, the
 // scope was wasAt, or was to come beneath it.
-func (g *gains) excess(was, is *principalNode, wasAt, at number, beneath bool) (Permission, bool) {
+func (g *gains) excess(was, is *principalNode, wasAt, at number, beneath bool) (catalogue.Permission, bool) {
 	worlds := []world{scopesInUse, allInUse}
 	if was == nil {
 		worlds = worlds[1:] // nothing can be held in a smaller world that is not in the larger
@@ -224,7 +229,7 @@ func (s *Snapshot) sameInAllWorlds(who *principalNode) bool {
 	return !who.hasRetiredGroups() && !who.Inactive && (who.Home.IsZero() || !s.gone(who))
 }
 
-func (g *gains) excessIn(w world, was, is *principalNode, wasAt, at number, beneath bool) (Permission, bool) {
+func (g *gains) excessIn(w world, was, is *principalNode, wasAt, at number, beneath bool) (catalogue.Permission, bool) {
 	facts := g.after.factsOf(at, beneath)
 	wasFacts, wasBeneath := facts, beneath || wasAt != at
 	if facts != nil && wasAt == at {
@@ -245,12 +250,12 @@ func (g *gains) excessIn(w world, was, is *principalNode, wasAt, at number, bene
 	open := g.after.open(is, at, facts, beneath, c, gained, cs)
 	open = g.before.open(was, wasAt, wasFacts, wasBeneath, c, gained, cs) || open
 	beyond := gained.Or(nil)
-	beyond.add(g.grantBeyond)
+	beyond.Add(g.grantBeyond)
 	open = g.before.open(g.maker, wasAt, wasFacts, wasBeneath, g.in(scopesInUse), beyond, cs) || open
 	if !open {
 		return g.worst(gained), true
 	}
-	var lacking Set
+	var lacking catalogue.Set
 	walked := cs.walk(w, func(c *Context, resource *scopeNode) bool {
 		if resource == nil {
 			resource = facts
@@ -279,8 +284,8 @@ func (g *gains) excessIn(w world, was, is *principalNode, wasAt, at number, bene
 }
 
 // worst picks the permission that says most about what is gained: one to govern, if there is one.
-func (g *gains) worst(set Set) (worst Permission) {
-	for p := range set.And(g.before.catalogue.governing).All {
+func (g *gains) worst(set catalogue.Set) (worst catalogue.Permission) {
+	for p := range set.And(g.before.catalogue.Governing()).All {
 		return p
 	}
 	for p := range set.All {
@@ -300,7 +305,7 @@ func takesIntoUse(change Change) bool {
 }
 
 // certain gives what the maker holds whatever comes.
-func (g *gains) certain(at number, facts *scopeNode, beneath bool) Set {
+func (g *gains) certain(at number, facts *scopeNode, beneath bool) catalogue.Set {
 	if takenOut.terms {
 		return g.before.heldIn(g.maker, at, facts, beneath, g.asked, false)
 	}
@@ -308,27 +313,27 @@ func (g *gains) certain(at number, facts *scopeNode, beneath bool) Set {
 }
 
 // beyond leaves of what is gained what somebody who holds some permissions may not give.
-func (g *gains) beyond(gained, held Set) Set {
+func (g *gains) beyond(gained, held catalogue.Set) catalogue.Set {
 	gained = gained.Minus(held)
 	if g.only != nil {
 		gained = gained.And(g.only)
 	}
 	if held.Has(g.grantBeyond) {
-		gained = gained.And(g.before.catalogue.governing)
+		gained = gained.And(g.before.catalogue.Governing())
 	}
 	return gained
 }
 
 // open takes the rules about some permissions into circumstances that hang on something unknown, and reports whether there are
 // any.
-func (s *Snapshot) open(who *principalNode, at number, facts *scopeNode, beneath bool, c *Context, about Set, cs *circumstances) bool {
+func (s *Snapshot) open(who *principalNode, at number, facts *scopeNode, beneath bool, c *Context, about catalogue.Set, cs *circumstances) bool {
 	if who == nil {
 		return false
 	}
 	found := false
 	e := evaluation{Snapshot: s, who: who, at: at, facts: facts, beneath: beneath, context: c}
 	e.findings(everything, func(x *entry) {
-		if !x.slow || !x.permissions.Meets(about) && !x.permissions.Meets(s.catalogue.governing) {
+		if !x.slow || !x.permissions.Meets(about) && !x.permissions.Meets(s.catalogue.Governing()) {
 			return
 		}
 		if e.applies(x) == unknown {

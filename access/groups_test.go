@@ -7,11 +7,13 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"arbora.example/access"
+	"arbora.example/access/model"
+	"arbora.example/access/statement"
 )
 
-func gathering(t *testing.T, text string) *access.Condition {
+func gathering(t *testing.T, text string) *statement.Condition {
 	t.Helper()
-	c, err := access.ParseGathering(text)
+	c, err := statement.ParseGathering(text)
 	require.NoError(t, err)
 	require.Equal(t, text, c.String(), "a condition has one form")
 	return c
@@ -20,7 +22,7 @@ func gathering(t *testing.T, text string) *access.Condition {
 func TestGatheringGroupsFollowTags(t *testing.T) {
 	w := newWorld(t)
 	w.ids["seeds"] = newID()
-	w.must(access.CreatePrincipal{Principal: access.Principal{ID: w.ids["seeds"], Kind: access.Group, Name: "seeds", Gathers: gathering(t, `tag team is "seeds" and kind is "user"`)}})
+	w.must(access.CreatePrincipal{Principal: access.Principal{ID: w.ids["seeds"], Kind: model.Group, Name: "seeds", Gathers: gathering(t, `tag team is "seeds" and kind is "user"`)}})
 	w.grant("observer", "seeds", "top/folder")
 	require.False(t, w.may("bram", "describe folder", "top/folder"))
 
@@ -31,7 +33,7 @@ func TestGatheringGroupsFollowTags(t *testing.T) {
 	require.NoError(t, err)
 	require.True(t, exceeds, "a tag gives nobody what its giver does not hold")
 
-	fresh := access.Principal{ID: newID(), Kind: access.User, Name: "sefa", Tags: map[string]string{"team": "seeds"}}
+	fresh := access.Principal{ID: newID(), Kind: model.User, Name: "sefa", Tags: map[string]string{"team": "seeds"}}
 	_, exceeds, err = w.now.Exceeds(access.Maker{ID: w.ids["bram"], Now: nil}, access.CreatePrincipal{Principal: fresh})
 	require.NoError(t, err)
 	require.True(t, exceeds, "nor to somebody new")
@@ -43,7 +45,7 @@ func TestGatheringGroupsFollowTags(t *testing.T) {
 	w.must(access.TagPrincipal{ID: w.ids["bram"], Tags: map[string]string{"team": "seeds"}})
 	require.True(t, w.may("bram", "describe folder", "top/folder"))
 	ines := newID()
-	w.must(access.CreatePrincipal{Principal: access.Principal{ID: ines, Kind: access.User, Name: "ines", Tags: map[string]string{"team": "seeds"}}})
+	w.must(access.CreatePrincipal{Principal: access.Principal{ID: ines, Kind: model.User, Name: "ines", Tags: map[string]string{"team": "seeds"}}})
 	require.Len(t, w.now.Members(w.ids["seeds"]), 2, "who comes later is in it at once")
 	w.must(access.SetGathers{Group: w.ids["seeds"], Condition: gathering(t, `name in ("ines", "rowan")`)})
 	require.False(t, w.may("bram", "describe folder", "top/folder"))
@@ -54,10 +56,10 @@ func TestGatheringGroupsFollowTags(t *testing.T) {
 		`tag is "seeds"`:              "tag",
 		`context.hour < 9`:            "it asks for tag NAME, name and kind",
 	} {
-		_, err := access.ParseGathering(text)
+		_, err := statement.ParseGathering(text)
 		require.ErrorContains(t, err, says, text)
 	}
-	require.ErrorContains(t, w.try(access.CreatePrincipal{Principal: access.Principal{ID: newID(), Kind: access.User, Name: "sefa", Gathers: gathering(t, `kind is "user"`)}}), "only a group")
+	require.ErrorContains(t, w.try(access.CreatePrincipal{Principal: access.Principal{ID: newID(), Kind: model.User, Name: "sefa", Gathers: gathering(t, `kind is "user"`)}}), "only a group")
 	require.ErrorContains(t, w.try(access.SetGathers{Group: w.ids["trust"], Condition: gathering(t, `kind is "user"`)}), "one by one")
 }
 
@@ -72,18 +74,18 @@ func TestOwnersAndNames(t *testing.T) {
 	w.must(access.SetInactive{ID: w.ids["bram"], Inactive: true})
 	require.False(t, w.now.Owns(w.ids["bram"], w.ids["trust"]))
 	w.must(access.SetInactive{ID: w.ids["bram"]})
-	require.ErrorContains(t, w.try(access.SetOwner{Group: w.ids["trust"], Owner: access.Staff}), "staff cannot own a group")
+	require.ErrorContains(t, w.try(access.SetOwner{Group: w.ids["trust"], Owner: model.Staff}), "staff cannot own a group")
 
 	w.must(access.RenamePrincipal{ID: w.ids["bram"], Name: "bram-de-wolff"})
-	_, old := w.now.PrincipalNamed(access.User, "bram")
+	_, old := w.now.PrincipalNamed(model.User, "bram")
 	require.False(t, old)
-	renamed, ok := w.now.PrincipalNamed(access.User, "bram-de-wolff")
+	renamed, ok := w.now.PrincipalNamed(model.User, "bram-de-wolff")
 	require.True(t, ok)
 	require.Equal(t, w.ids["bram"], renamed.ID)
 	require.True(t, w.may("bram", "create bucket", "top/folder"), "a new name takes nothing away")
 	require.ErrorContains(t, w.try(access.RenamePrincipal{ID: w.ids["bram"], Name: "rowan"}), "already a user called rowan")
 	for name, good := range map[string]bool{"juno@quaywater": true, "juno.may@quaywater.example": true, "juno": false, "@quaywater": false, "juno@": false} {
-		err := w.try(access.CreatePrincipal{Principal: access.Principal{ID: newID(), Kind: access.Guest, Name: name}})
+		err := w.try(access.CreatePrincipal{Principal: access.Principal{ID: newID(), Kind: model.Guest, Name: name}})
 		require.Equal(t, good, err == nil, "%s: %v", name, err)
 	}
 }
@@ -99,7 +101,7 @@ func TestCredentialsGiveNothingBeyond(t *testing.T) {
 	require.False(t, surpasses("bram", "rowan"))
 	sefa := newID()
 	w.ids["sefa"] = sefa
-	w.must(access.CreatePrincipal{Principal: access.Principal{ID: sefa, Kind: access.User, Name: "sefa"}})
+	w.must(access.CreatePrincipal{Principal: access.Principal{ID: sefa, Kind: model.User, Name: "sefa"}})
 	require.False(t, surpasses("sefa", "bram"), "who holds nothing")
 	w.grant("builder", "sefa", "top/folder")
 	require.True(t, surpasses("sefa", "bram"))
@@ -118,7 +120,7 @@ func TestGroupsAreNestedSoDeepOnly(t *testing.T) {
 	w := newWorld(t)
 	group := func(name string) {
 		w.ids[name] = newID()
-		w.must(access.CreatePrincipal{Principal: access.Principal{ID: w.ids[name], Kind: access.Group, Name: name}})
+		w.must(access.CreatePrincipal{Principal: access.Principal{ID: w.ids[name], Kind: model.Group, Name: name}})
 	}
 	group("g0")
 	for i := 1; i < access.MaxNesting; i++ {

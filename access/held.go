@@ -1,8 +1,13 @@
 package access
 
+import (
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
+)
+
 // Held gives all that a principal holds at a scope, whether or not it means something there. It is empty for inactive and
 // unknown principals.
-func (s *Snapshot) Held(principal, scope ID, c *Context) Set {
+func (s *Snapshot) Held(principal, scope model.ID, c *Context) catalogue.Set {
 	who := s.principalNode(principal)
 	at, there := s.scopeNumber(scope)
 	if who == nil || !there || s.gone(who) {
@@ -12,14 +17,14 @@ func (s *Snapshot) Held(principal, scope ID, c *Context) Set {
 }
 
 // held is heldAt without what it learns on the way.
-func (s *Snapshot) held(who *principalNode, at number, c *Context, lenient, beneath bool) Set {
+func (s *Snapshot) held(who *principalNode, at number, c *Context, lenient, beneath bool) catalogue.Set {
 	set, _ := s.heldAt(who, at, c, lenient, beneath)
 	return set
 }
 
 // heldAt gives what is held at a scope; leniently, what is unknown counts in favour. Beneath, it is what is held at any
 // scope beneath that no rule names: what is said of the resource is unknown, and rules for the scope alone are left out.
-func (s *Snapshot) heldAt(who *principalNode, at number, c *Context, lenient, beneath bool) (Set, hangs) {
+func (s *Snapshot) heldAt(who *principalNode, at number, c *Context, lenient, beneath bool) (catalogue.Set, hangs) {
 	if lenient {
 		c = c.inTime()
 	}
@@ -29,7 +34,7 @@ func (s *Snapshot) heldAt(who *principalNode, at number, c *Context, lenient, be
 
 // heldIn gives what somebody holds in the world of a context, with the facts given: nil when they are unknown, or those of a scope that is
 // not there yet. Nobody holds nothing.
-func (s *Snapshot) heldIn(who *principalNode, at number, facts *scopeNode, beneath bool, c *Context, lenient bool) Set {
+func (s *Snapshot) heldIn(who *principalNode, at number, facts *scopeNode, beneath bool, c *Context, lenient bool) catalogue.Set {
 	if who == nil || !c.peopleInUse() && s.gone(who) {
 		return nil
 	}
@@ -40,8 +45,8 @@ func (s *Snapshot) heldIn(who *principalNode, at number, facts *scopeNode, benea
 
 // holding is what a principal holds, for certain and perhaps.
 type holding struct {
-	firm     Set
-	possible Set // firm, and what hangs on something unknown or is still to begin
+	firm     catalogue.Set
+	possible catalogue.Set // firm, and what hangs on something unknown or is still to begin
 	hangs
 }
 
@@ -59,13 +64,13 @@ func (s *Snapshot) holding(who *principalNode, at number, c *Context, beneath bo
 }
 
 // within limits a holding to what means something.
-func (h holding) within(meaning Set) holding {
+func (h holding) within(meaning catalogue.Set) holding {
 	return holding{firm: h.firm.And(meaning), possible: h.possible.And(meaning), hangs: h.hangs}
 }
 
 // Holds gives what a principal holds at a scope of what means something there: for certain, and perhaps, which is what hangs
 // on something unknown or is still to begin besides.
-func (s *Snapshot) Holds(principal, scope ID, c *Context) (firm, perhaps Set) {
+func (s *Snapshot) Holds(principal, scope model.ID, c *Context) (firm, perhaps catalogue.Set) {
 	who := s.principalNode(principal)
 	at, there := s.scopeNumber(scope)
 	if who == nil || !there {

@@ -3,6 +3,9 @@ package access
 import (
 	"cmp"
 	"slices"
+
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
 )
 
 // Holder is somebody who may do something.
@@ -14,12 +17,12 @@ type Holder struct {
 // Holders gives everybody who acts and may use a permission at a scope, in the order they came; of the built-in sets,
 // public and signed-in stand for those whom the organisation does not know. By what rules somebody holds it,
 // [Snapshot.Explain] tells. Takes time in proportion to the people whom rules on the way up name.
-func (s *Snapshot) Holders(p Permission, scope ID, c *Context) []Holder {
+func (s *Snapshot) Holders(p catalogue.Permission, scope model.ID, c *Context) []Holder {
 	at, there := s.scopeNumber(scope)
-	if !there || !s.meaning(at).Has(p) || !s.catalogue.lasting.Has(p) && s.retired(at) {
+	if !there || !s.meaning(at).Has(p) || !s.catalogue.Lasting().Has(p) && s.retired(at) {
 		return nil
 	}
-	words := s.principals.length/64 + 1
+	words := s.principals.Len()/64 + 1
 	// Whom a rule that hangs on nothing gives it, and no other touches, holds it; the others are looked at one by one.
 	sure, doubtful := make([]uint64, words), make([]uint64, words)
 	for up := s.upward(at); up.next(); {
@@ -43,8 +46,8 @@ func (s *Snapshot) Holders(p Permission, scope ID, c *Context) []Holder {
 	for i := range sure {
 		for word := sure[i] | doubtful[i]; word != 0; word &= word - 1 {
 			n := number(i*64) + number(trailing(word))
-			who := s.principals.get(n)
-			if who.Kind == Group || s.gone(who) || who.Kind == BuiltInSet && n > signedInNumber {
+			who := s.principals.Get(n)
+			if who.Kind == model.Group || s.gone(who) || who.Kind == model.BuiltInSet && n > signedInNumber {
 				continue
 			}
 			held := firm
@@ -64,19 +67,19 @@ func (s *Snapshot) mark(n number, seen []uint64, resting bool) {
 	if seen[n/64]&(1<<(n%64)) != 0 {
 		return
 	}
-	p := s.principals.get(n)
+	p := s.principals.Get(n)
 	if p.Inactive && !resting {
 		return
 	}
 	seen[n/64] |= 1 << (n % 64)
-	if p.Kind != BuiltInSet {
+	if p.Kind != model.BuiltInSet {
 		for _, m := range p.members {
 			s.mark(m, seen, resting)
 		}
 		return
 	}
-	for other := range number(s.principals.length) {
-		if who := s.principals.get(other); who.Kind != Group && who.among(n) {
+	for other := range number(s.principals.Len()) {
+		if who := s.principals.Get(other); who.Kind != model.Group && who.among(n) {
 			seen[other/64] |= 1 << (other % 64)
 		}
 	}
@@ -84,10 +87,10 @@ func (s *Snapshot) mark(n number, seen []uint64, resting bool) {
 
 // Step is a single change that would give somebody a permission they do not hold.
 type Step struct {
-	Group *Principal // join this group
-	Role  *Role      // or be granted this role, at Scope
-	Lift  RuleRef    // or take away this statement, which cuts it
-	Scope ID
+	Group *Principal      // join this group
+	Role  *catalogue.Role // or be granted this role, at Scope
+	Lift  RuleRef         // or take away this statement, which cuts it
+	Scope model.ID
 	Adds  int // how many permissions it adds at the scope asked about, the one wanted among them
 }
 
@@ -125,10 +128,10 @@ func (s *Snapshot) StepsTo(q Question, most int) []Step {
 	}
 	meaning, held := s.meaning(at), s.held(who, at, q.Context, false, false)
 	if s.retired(at) {
-		meaning = meaning.And(s.catalogue.lasting)
+		meaning = meaning.And(s.catalogue.Lasting())
 	}
 	var steps []Step
-	if who.Kind != BuiltInSet || !s.catalogue.governing.Has(q.Permission) {
+	if who.Kind != model.BuiltInSet || !s.catalogue.Governing().Has(q.Permission) {
 		for role := range s.RolesAt(q.Scope) {
 			if role.Permissions.Has(q.Permission) {
 				steps = append(steps, Step{Role: role, Scope: q.Scope, Adds: role.Permissions.And(meaning).Minus(held).Len()})
@@ -136,7 +139,7 @@ func (s *Snapshot) StepsTo(q Question, most int) []Step {
 		}
 	}
 	slices.Reverse(steps) // of built-in roles that hold the same, the one listed later has the humbler name
-	if who.Kind != BuiltInSet {
+	if who.Kind != model.BuiltInSet {
 		for _, group := range s.groupsThatGive(q, at) {
 			adds := s.held(group, at, q.Context, false, false).And(meaning).Minus(held).Len()
 			steps = append(steps, Step{Group: &group.Principal, Scope: q.Scope, Adds: adds})
@@ -189,7 +192,7 @@ func (s *Snapshot) lifts(q Question, who *principalNode, at number) []Step {
 }
 
 // Owns reports whether somebody is the owner of a group, or in the group that owns it.
-func (s *Snapshot) Owns(who, group ID) bool {
+func (s *Snapshot) Owns(who, group model.ID) bool {
 	p, owned := s.principalNode(who), s.principalNode(group)
 	if p == nil || owned == nil || owned.Owner.IsZero() || s.gone(p) {
 		return false
@@ -201,7 +204,7 @@ func (s *Snapshot) Owns(who, group ID) bool {
 // groupsThatGive gives the active groups whose members rules let use a permission at a scope, and that members can be put
 // into.
 func (s *Snapshot) groupsThatGive(q Question, at number) []*principalNode {
-	seen := make([]uint64, s.principals.length/64+1)
+	seen := make([]uint64, s.principals.Len()/64+1)
 	for up := s.upward(at); up.next(); {
 		if up.node.rules == nil {
 			continue
@@ -211,16 +214,16 @@ func (s *Snapshot) groupsThatGive(q Question, at number) []*principalNode {
 				continue
 			}
 			for _, n := range r.who {
-				if s.principals.get(n).Kind == Group {
+				if s.principals.Get(n).Kind == model.Group {
 					s.mark(n, seen, false)
 				}
 			}
 		}
 	}
 	var groups []*principalNode
-	for n := range number(s.principals.length) {
-		if p := s.principals.get(n); seen[n/64]&(1<<(n%64)) != 0 && p.Kind == Group && p.Gathers == nil {
-			groups = append(groups, s.principals.get(n))
+	for n := range number(s.principals.Len()) {
+		if p := s.principals.Get(n); seen[n/64]&(1<<(n%64)) != 0 && p.Kind == model.Group && p.Gathers == nil {
+			groups = append(groups, s.principals.Get(n))
 		}
 	}
 	return groups
@@ -229,18 +232,18 @@ func (s *Snapshot) groupsThatGive(q Question, at number) []*principalNode {
 // Hopeful is somebody who may not do something and could give it to themselves.
 type Hopeful struct {
 	Principal Principal
-	Role      *Role      // a role they could grant themselves at the scope, if there is one
-	Policy    bool       // they could write a statement that gives it
-	Lifts     bool       // they could take away the statement that cuts it
-	Group     *Principal // a group they could put themselves into, if there is one
-	ActAs     *Principal // somebody who holds it, whose credentials they could reset, if there is one
-	RunAs     *Principal // a service account that holds it, as which they could run a machine, if there is one
+	Role      *catalogue.Role // a role they could grant themselves at the scope, if there is one
+	Policy    bool            // they could write a statement that gives it
+	Lifts     bool            // they could take away the statement that cuts it
+	Group     *Principal      // a group they could put themselves into, if there is one
+	ActAs     *Principal      // somebody who holds it, whose credentials they could reset, if there is one
+	RunAs     *Principal      // a service account that holds it, as which they could run a machine, if there is one
 }
 
 // CouldHold gives those who may not use a permission at a scope, and could give it to themselves by one change: who may
 // grant there a role that holds it, write a policy there or above, put themselves into a group that holds it, reset the
 // credentials of somebody who holds it, or run a machine as a service account that does; the rule on gains counted.
-func (s *Snapshot) CouldHold(p Permission, scope ID, c *Context) []Hopeful {
+func (s *Snapshot) CouldHold(p catalogue.Permission, scope model.ID, c *Context) []Hopeful {
 	at, ok := s.scopeNumber(scope)
 	if !ok {
 		return nil
@@ -248,7 +251,7 @@ func (s *Snapshot) CouldHold(p Permission, scope ID, c *Context) []Hopeful {
 	top := s.scopes.get(0).id
 	grant, enrol := s.catalogue.MustPermission("create grant"), s.catalogue.MustPermission("enrol group")
 	write := s.catalogue.MustPermission("create policy")
-	candidates := map[ID]Principal{}
+	candidates := map[model.ID]Principal{}
 	add := func(holders []Holder) {
 		for _, h := range holders {
 			candidates[h.Principal.ID] = h.Principal
@@ -261,9 +264,9 @@ func (s *Snapshot) CouldHold(p Permission, scope ID, c *Context) []Hopeful {
 	for _, h := range s.Holders(p, scope, c) {
 		switch {
 		case h.Conditional:
-		case h.Principal.Kind == User:
+		case h.Principal.Kind == model.User:
 			others = append(others, h.Principal)
-		case h.Principal.Kind == ServiceAccount:
+		case h.Principal.Kind == model.ServiceAccount:
 			others = append(others, h.Principal)
 			add(s.Holders(resetAccount, h.Principal.Home, c))
 			add(s.Holders(attach, h.Principal.Home, c))
@@ -302,12 +305,12 @@ func (s *Snapshot) CouldHold(p Permission, scope ID, c *Context) []Hopeful {
 
 // borrow finds somebody else as whom somebody could act.
 func (s *Snapshot) borrow(h *Hopeful, others []Principal, c *Context) {
-	may := func(text string, scope ID) bool {
+	may := func(text string, scope model.ID) bool {
 		return s.Decide(Question{Principal: h.Principal.ID, Permission: s.catalogue.MustPermission(text), Scope: scope, Context: c}).Allowed
 	}
 	resets := may("reset user", s.scopes.get(0).id)
 	for _, other := range others {
-		accounts := other.Kind == ServiceAccount
+		accounts := other.Kind == model.ServiceAccount
 		if h.RunAs == nil && accounts && may("attach service-account", other.Home) {
 			h.RunAs = &other
 		}
@@ -323,9 +326,9 @@ func (s *Snapshot) borrow(h *Hopeful, others []Principal, c *Context) {
 // hope works out how somebody could give themselves what a question asks for.
 func (s *Snapshot) hope(who Principal, q Question, at number, giving []*principalNode) Hopeful {
 	h := Hopeful{Principal: who}
-	var alone Set
-	alone.add(q.Permission)
-	may := func(text string, scope ID) bool {
+	var alone catalogue.Set
+	alone.Add(q.Permission)
+	may := func(text string, scope model.ID) bool {
 		return s.Decide(Question{Principal: who.ID, Permission: s.catalogue.MustPermission(text), Scope: scope, Context: q.Context}).Allowed
 	}
 	if s.Decide(q).Reason == Cut {
@@ -359,8 +362,8 @@ func (s *Snapshot) hope(who Principal, q Question, at number, giving []*principa
 }
 
 // roleToGive finds the smallest role with a permission that somebody may give at a scope.
-func (s *Snapshot) roleToGive(giver ID, q Question) *Role {
-	var smallest *Role
+func (s *Snapshot) roleToGive(giver model.ID, q Question) *catalogue.Role {
+	var smallest *catalogue.Role
 	for role := range s.RolesAt(q.Scope) {
 		if !role.Permissions.Has(q.Permission) || smallest != nil && role.Permissions.Len() >= smallest.Permissions.Len() {
 			continue

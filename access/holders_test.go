@@ -8,10 +8,12 @@ import (
 	"pgregory.net/rapid"
 
 	"arbora.example/access"
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
 )
 
 // compareSets holds the answers over sets against brute force over everybody, for one permission at one scope.
-func compareSets(t *rapid.T, c *access.Catalogue, reference *naive, snapshot *access.Snapshot) {
+func compareSets(t *rapid.T, c *catalogue.Catalogue, reference *naive, snapshot *access.Snapshot) {
 	// Permissions that many roles hold make more of a difference than any at random.
 	text := rapid.SampledFrom([]string{"describe folder", "edit bucket", "fetch object", "list grant", "create grant", "create user", "list project"}).Draw(t, "permission")
 	o := c.Operation(c.MustPermission(text))
@@ -25,7 +27,7 @@ func compareSets(t *rapid.T, c *access.Catalogue, reference *naive, snapshot *ac
 		}
 	}
 	for _, p := range reference.people {
-		if p.Kind == access.Group || p.Kind == access.BuiltInSet && p.ID != access.Public && p.ID != access.SignedIn {
+		if p.Kind == model.Group || p.Kind == model.BuiltInSet && p.ID != model.Public && p.ID != model.SignedIn {
 			continue
 		}
 		if level := reference.level(c, p.ID, o, at.ID, context); level != triNo {
@@ -41,7 +43,7 @@ func compareSets(t *rapid.T, c *access.Catalogue, reference *naive, snapshot *ac
 }
 
 // checkPowers holds what one principal could give themselves against who could give themselves each permission.
-func checkPowers(t *rapid.T, c *access.Catalogue, reference *naive, snapshot *access.Snapshot, who access.Principal) {
+func checkPowers(t *rapid.T, c *catalogue.Catalogue, reference *naive, snapshot *access.Snapshot, who access.Principal) {
 	if !who.Acts() {
 		require.Empty(t, snapshot.Powers(who.ID, nil))
 		return
@@ -50,7 +52,7 @@ func checkPowers(t *rapid.T, c *access.Catalogue, reference *naive, snapshot *ac
 		return // it is dear
 	}
 	powers := snapshot.Powers(who.ID, nil)
-	could := func(p access.Permission, at access.ID) (access.Hopeful, bool) {
+	could := func(p catalogue.Permission, at model.ID) (access.Hopeful, bool) {
 		for _, h := range snapshot.CouldHold(p, at, nil) {
 			if h.Principal.ID == who.ID {
 				return h, true
@@ -90,13 +92,13 @@ func checkPowers(t *rapid.T, c *access.Catalogue, reference *naive, snapshot *ac
 		return
 	}
 	require.True(t, slices.ContainsFunc(powers, func(power access.Power) bool {
-		return power.Gains.Has(p) && slices.ContainsFunc(reference.upward(at.ID), func(up access.Scope) bool { return up.ID == power.Scope })
+		return power.Gains.Has(p) && slices.ContainsFunc(reference.upward(at.ID), func(up model.Scope) bool { return up.ID == power.Scope })
 	}), "%s could give themselves %s at %s, which is not among their powers", who.Name, c.Operation(p), reference.address(at.ID))
 }
 
 // checkCouldHold lets everybody who could give themselves a permission do it, and everybody else try in each way.
-func checkCouldHold(t *rapid.T, c *access.Catalogue, reference *naive, snapshot *access.Snapshot, o access.Operation, at access.ID) {
-	could := map[access.ID]access.Hopeful{}
+func checkCouldHold(t *rapid.T, c *catalogue.Catalogue, reference *naive, snapshot *access.Snapshot, o catalogue.Operation, at model.ID) {
+	could := map[model.ID]access.Hopeful{}
 	for _, h := range snapshot.CouldHold(o.Permission, at, nil) {
 		could[h.Principal.ID] = h
 	}
@@ -107,11 +109,11 @@ func checkCouldHold(t *rapid.T, c *access.Catalogue, reference *naive, snapshot 
 		next, err := snapshot.With(snapshot.Revision()+1, change)
 		return err == nil && next.Decide(access.Question{Principal: who.ID, Permission: o.Permission, Scope: at}).Allowed
 	}
-	may := func(who access.Principal, text string, at access.ID) bool {
+	may := func(who access.Principal, text string, at model.ID) bool {
 		return reference.decide(c, who.ID, c.Operation(c.MustPermission(text)), at, nil, false)
 	}
 	for _, p := range reference.people {
-		if p.Kind == access.BuiltInSet {
+		if p.Kind == model.BuiltInSet {
 			continue
 		}
 		if !p.Acts() || reference.decide(c, p.ID, o, at, nil, false) {
@@ -132,7 +134,7 @@ func checkCouldHold(t *rapid.T, c *access.Catalogue, reference *naive, snapshot 
 		}
 		for _, group := range reference.people {
 			join := access.AddMember{Membership: access.Membership{Group: group.ID, Member: p.ID}}
-			if group.Kind != access.Group || !may(p, "enrol group", reference.scopes[0].ID) || !helps(p, join) {
+			if group.Kind != model.Group || !may(p, "enrol group", reference.scopes[0].ID) || !helps(p, join) {
 				continue
 			}
 			if _, beyond, err := snapshot.Exceeds(access.Maker{ID: p.ID}, join); err == nil && !beyond {
@@ -144,7 +146,7 @@ func checkCouldHold(t *rapid.T, c *access.Catalogue, reference *naive, snapshot 
 
 // checkSteps takes each step and sees that it gives what it promises and, where nothing else hangs on it, adds as much as
 // it says.
-func checkSteps(t *rapid.T, c *access.Catalogue, reference *naive, snapshot *access.Snapshot, q access.Question) {
+func checkSteps(t *rapid.T, c *catalogue.Catalogue, reference *naive, snapshot *access.Snapshot, q access.Question) {
 	last, governs := 0, false
 	for _, step := range snapshot.StepsTo(q, 5) {
 		var change access.Change
@@ -172,8 +174,8 @@ func checkSteps(t *rapid.T, c *access.Catalogue, reference *naive, snapshot *acc
 
 // checkReach sees that what is reached tells every decision: the nearest scope above at which access changes holds what
 // is held, for certain or, where it hangs on the resource, perhaps.
-func checkReach(t *rapid.T, c *access.Catalogue, reference *naive, snapshot *access.Snapshot, who access.Principal, context *access.Context) {
-	reach := map[access.ID][]access.Reached{}
+func checkReach(t *rapid.T, c *catalogue.Catalogue, reference *naive, snapshot *access.Snapshot, who access.Principal, context *access.Context) {
+	reach := map[model.ID][]access.Reached{}
 	for _, r := range snapshot.Reach(who.ID, context) {
 		reach[r.Scope.ID] = append(reach[r.Scope.ID], r)
 	}
@@ -206,9 +208,9 @@ func checkReach(t *rapid.T, c *access.Catalogue, reference *naive, snapshot *acc
 
 func TestHoldersTellWhy(t *testing.T) {
 	w := newWorld(t)
-	c := access.Shipped()
-	w.create("top/folder/house", access.Project)
-	w.create("top/folder/house/log.bucket", access.Resource)
+	c := catalogue.Shipped()
+	w.create("top/folder/house", model.Project)
+	w.create("top/folder/house/log.bucket", model.Resource)
 	require.NoError(t, w.join("bram", "curators"))
 	require.NoError(t, w.join("curators", "trust"))
 	w.grant("content-keeper", "trust", "top/folder")

@@ -4,13 +4,16 @@ import (
 	"encoding/binary"
 	"slices"
 	"strings"
+
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
 )
 
 // Effect is what changes would alter for some people at a scope and beneath it, all other rules counted.
 type Effect struct {
 	Principals []Principal // for whom it is the same; a built-in set stands for all in it
 	Outsiders  []Principal // public or signed-in, for those among them whom the organisation does not know
-	Scope      Scope       // the topmost scope where it is so
+	Scope      model.Scope // the topmost scope where it is so
 	Part       Part        // of that scope and what is beneath it
 	Beneath    int         // how many scopes are beneath
 	Delta
@@ -18,11 +21,11 @@ type Effect struct {
 
 // Delta is a difference in what somebody holds. All empty, beneath a scope with an effect, nothing changes.
 type Delta struct {
-	Gains    Set // not held at all now, for certain then
-	Loses    Set // held for certain now, not at all then
-	MayGain  Set // gained where a condition, or a moment still to come, has it so
-	MayLose  Set // lost where a condition, or a moment still to come, has it so
-	Shifting Set // held under a condition now and then, but by other rules
+	Gains    catalogue.Set // not held at all now, for certain then
+	Loses    catalogue.Set // held for certain now, not at all then
+	MayGain  catalogue.Set // gained where a condition, or a moment still to come, has it so
+	MayLose  catalogue.Set // lost where a condition, or a moment still to come, has it so
+	Shifting catalogue.Set // held under a condition now and then, but by other rules
 }
 
 // IsEmpty reports whether nothing changes.
@@ -31,16 +34,16 @@ func (d Delta) IsEmpty() bool {
 }
 
 // Growth gives all that is or may be gained.
-func (d Delta) Growth() Set {
-	var all Set
-	all.addAll(d.Gains)
-	all.addAll(d.MayGain)
-	all.addAll(d.Shifting)
+func (d Delta) Growth() catalogue.Set {
+	var all catalogue.Set
+	all.AddAll(d.Gains)
+	all.AddAll(d.MayGain)
+	all.AddAll(d.Shifting)
 	return all
 }
 
 // within limits a difference to what meant something before, as far as it is lost, and to what does after, as far as it is gained.
-func (d Delta) within(meant, means Set) Delta {
+func (d Delta) within(meant, means catalogue.Set) Delta {
 	return Delta{d.Gains.And(means), d.Loses.And(meant), d.MayGain.And(means), d.MayLose.And(meant), d.Shifting.And(meant).And(means)}
 }
 
@@ -59,11 +62,11 @@ func (p *Proposal) Impact(c *Context) []Effect {
 	var key []byte
 	cmp := p.comparison(c)
 	cmp.run(func(who *principalNode, at number, part Part, d Delta) {
-		if who.Kind == Group {
+		if who.Kind == model.Group {
 			return
 		}
 		key = binary.LittleEndian.AppendUint32(append(key[:0], part...), uint32(at))
-		for _, set := range []Set{d.Gains, d.Loses, d.MayGain, d.MayLose, d.Shifting} {
+		for _, set := range []catalogue.Set{d.Gains, d.Loses, d.MayGain, d.MayLose, d.Shifting} {
 			for len(set) > 0 && set[len(set)-1] == 0 {
 				set = set[:len(set)-1]
 			}
@@ -90,7 +93,7 @@ func (p *Proposal) Impact(c *Context) []Effect {
 		e.Beneath = next.Beneath(e.Scope.ID)
 		effects = append(effects, *e)
 	}
-	addresses := map[ID]string{}
+	addresses := map[model.ID]string{}
 	for _, e := range effects {
 		addresses[e.Scope.ID] = next.Address(e.Scope.ID)
 	}
@@ -119,23 +122,23 @@ func (s *Snapshot) fold(principals []Principal) (kept, outsiders []Principal) {
 		numbers, in[n] = append(numbers, n), true
 	}
 	for _, set := range numbers {
-		if s.principals.get(set).Kind == BuiltInSet && s.allIn(set, in) {
+		if s.principals.Get(set).Kind == model.BuiltInSet && s.allIn(set, in) {
 			whole = append(whole, set)
 		}
 	}
 	for i, n := range numbers {
-		node := s.principals.get(n)
+		node := s.principals.Get(n)
 		told := slices.ContainsFunc(whole, func(set number) bool { return n != set && node.counts(set) })
 		switch {
 		case told:
-		case node.Kind != BuiltInSet || slices.Contains(whole, n):
+		case node.Kind != model.BuiltInSet || slices.Contains(whole, n):
 			kept = append(kept, principals[i])
 		case n == publicNumber || n == signedInNumber:
 			outsiders = append(outsiders, principals[i])
 		}
 	}
 	slices.SortFunc(kept, func(a, b Principal) int {
-		if (a.Kind == BuiltInSet) != (b.Kind == BuiltInSet) {
+		if (a.Kind == model.BuiltInSet) != (b.Kind == model.BuiltInSet) {
 			return int(b.Kind) - int(a.Kind)
 		}
 		return strings.Compare(a.Name, b.Name)
@@ -145,8 +148,8 @@ func (s *Snapshot) fold(principals []Principal) (kept, outsiders []Principal) {
 
 // allIn reports whether everybody who acts and is in a set, and every narrower set, is among some principals.
 func (s *Snapshot) allIn(set number, some map[number]bool) bool {
-	for n := range number(s.principals.length) {
-		if p := s.principals.get(n); p.Kind != Group && p.counts(set) && !s.gone(p) && !some[n] {
+	for n := range number(s.principals.Len()) {
+		if p := s.principals.Get(n); p.Kind != model.Group && p.counts(set) && !s.gone(p) && !some[n] {
 			return false
 		}
 	}

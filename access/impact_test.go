@@ -9,23 +9,25 @@ import (
 	"pgregory.net/rapid"
 
 	"arbora.example/access"
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
 )
 
 // checkImpact holds the impact of a change against brute force: for everybody, everywhere, how firmly they hold some
 // permissions before and after.
-func checkImpact(t *rapid.T, c *access.Catalogue, before, after *naive, snapshot *access.Snapshot, change access.Change) {
+func checkImpact(t *rapid.T, c *catalogue.Catalogue, before, after *naive, snapshot *access.Snapshot, change access.Change) {
 	context := &access.Context{Time: noon, Anybody: true}
 	effects, err := snapshot.Impact(drawer{t, c, before}.at(noon), change)
 	if err != nil {
 		t.Fatalf("%v", err)
 	}
 	texts := []string{"describe folder", "edit bucket", "fetch object", "create grant", "list bucket"}
-	texts = append(texts, c.Operation(access.Permission(rapid.IntRange(0, c.Permissions()-1).Draw(t, "altered permission"))).String())
+	texts = append(texts, c.Operation(catalogue.Permission(rapid.IntRange(0, c.Permissions()-1).Draw(t, "altered permission"))).String())
 	for _, p := range after.everybody() {
-		if p.Kind == access.Group || p.Kind == access.BuiltInSet && p.ID != access.Public && p.ID != access.SignedIn {
+		if p.Kind == model.Group || p.Kind == model.BuiltInSet && p.ID != model.Public && p.ID != model.SignedIn {
 			continue
 		}
-		told := map[access.ID][]access.Effect{}
+		told := map[model.ID][]access.Effect{}
 		for _, e := range effects {
 			// A set stands for those in use.
 			means := func(who access.Principal) bool { return p.ID == who.ID || !after.gone(p) && after.is(p.ID, who.ID) }
@@ -62,14 +64,14 @@ func checkImpact(t *rapid.T, c *access.Catalogue, before, after *naive, snapshot
 }
 
 // retiredBesides reports whether a scope is out of use by more than a change: of such scopes an impact does not tell.
-func retiredBesides(n *naive, at access.ID, change access.Change) bool {
-	return slices.ContainsFunc(n.upward(at), func(s access.Scope) bool {
+func retiredBesides(n *naive, at model.ID, change access.Change) bool {
+	return slices.ContainsFunc(n.upward(at), func(s model.Scope) bool {
 		return s.Retired && !isChange[access.RetireScope](change, access.RetireScope{ID: s.ID}) && !isChange[access.RestoreScope](change, access.RestoreScope{ID: s.ID})
 	})
 }
 
 // toldAt gives what effects tell of a scope: its own, or the nearest from above that goes on beneath.
-func toldAt(n *naive, told map[access.ID][]access.Effect, at access.ID) access.Delta {
+func toldAt(n *naive, told map[model.ID][]access.Effect, at model.ID) access.Delta {
 	for i, above := range n.upward(at) {
 		for _, e := range told[above.ID] {
 			if e.Part == access.Whole || i == 0 && e.Part == access.Alone || i > 0 && e.Part == access.Beneath {
@@ -85,7 +87,7 @@ var rank = map[tri]int{triNo: 0, triUnknown: 1, triYes: 2}
 
 // fits says whether a told difference agrees with what is held before and after. What hangs on the resource is told as
 // conditional for all beneath, so there a firm yes or no may stand where something conditional is told.
-func fits(d access.Delta, p access.Permission, was, is tri) bool {
+func fits(d access.Delta, p catalogue.Permission, was, is tri) bool {
 	switch {
 	case d.Gains.Has(p):
 		return was == triNo && is == triYes
@@ -101,8 +103,8 @@ func fits(d access.Delta, p access.Permission, was, is tri) bool {
 	return was == is
 }
 
-func words(d access.Delta, p access.Permission) string {
-	for word, set := range map[string]access.Set{"gains": d.Gains, "loses": d.Loses, "may gain": d.MayGain, "may lose": d.MayLose, "shifts": d.Shifting} {
+func words(d access.Delta, p catalogue.Permission) string {
+	for word, set := range map[string]catalogue.Set{"gains": d.Gains, "loses": d.Loses, "may gain": d.MayGain, "may lose": d.MayLose, "shifts": d.Shifting} {
 		if set.Has(p) {
 			return word
 		}
@@ -112,7 +114,7 @@ func words(d access.Delta, p access.Permission) string {
 
 // differs reports whether somebody holds something before a change and not after it, or the other way round, in some
 // circumstances.
-func differs(c *access.Catalogue, before, after *naive, p access.Principal, o access.Operation, at access.ID) bool {
+func differs(c *catalogue.Catalogue, before, after *naive, p access.Principal, o catalogue.Operation, at model.ID) bool {
 	return slices.ContainsFunc(everywhen, func(ctx *access.Context) bool {
 		return before.decide(c, p.ID, o, at, ctx, false) != after.decide(c, p.ID, o, at, ctx, false)
 	})
@@ -167,7 +169,7 @@ var everywhen = func() (all []*access.Context) {
 
 // checkExcess sees that a change its maker may make gives nobody, anywhere, whenever and from wherever they ask, what the maker
 // does not hold there in the same circumstances, whoever and whatever is out of use now; and that what is refused does.
-func checkExcess(t *rapid.T, c *access.Catalogue, before, after *naive, snapshot *access.Snapshot, maker access.Principal, context *access.Context, change access.Change) {
+func checkExcess(t *rapid.T, c *catalogue.Catalogue, before, after *naive, snapshot *access.Snapshot, maker access.Principal, context *access.Context, change access.Change) {
 	excess, found, err := snapshot.Exceeds(access.Maker{ID: maker.ID, Now: context}, change)
 	if err != nil {
 		t.Fatalf("%v", err)
@@ -176,14 +178,14 @@ func checkExcess(t *rapid.T, c *access.Catalogue, before, after *naive, snapshot
 	worlds := [][2]*naive{{before.inUse(false), after.inUse(false)}, {before.inUse(true), after.inUse(true)}}
 	plain := worlds[0][0]
 	anything := &access.Context{Time: noon, Anybody: true}
-	gives := func(o access.Operation, at access.ID, ctx *access.Context) bool {
+	gives := func(o catalogue.Operation, at model.ID, ctx *access.Context) bool {
 		scope := before.scope(at)
-		holds := func(o access.Operation) bool {
+		holds := func(o catalogue.Operation) bool {
 			return plain.holds(c, *plain.principal(maker.ID), o, at, scope, ctx, false)
 		}
-		return !before.gone(maker) && (holds(o) || o.Class != access.Govern && holds(beyond))
+		return !before.gone(maker) && (holds(o) || o.Class != catalogue.Govern && holds(beyond))
 	}
-	gained := func(p access.Principal, o access.Operation, at access.ID) (gained bool) {
+	gained := func(p access.Principal, o catalogue.Operation, at model.ID) (gained bool) {
 		for _, world := range worlds {
 			was, is := world[0], world[1]
 			if now := is.principal(p.ID); is.gone(*now) || !is.holds(c, *now, o, at, is.scope(at), anything, true) {
@@ -191,7 +193,7 @@ func checkExcess(t *rapid.T, c *access.Catalogue, before, after *naive, snapshot
 			}
 			base := was.principal(p.ID)
 			if base == nil { // somebody new: what everybody of their kind holds is no gain
-				base = was.principal(map[access.PrincipalKind]access.ID{access.User: access.Staff, access.Guest: access.Guests, access.ServiceAccount: access.Everyone, access.Group: p.ID}[p.Kind])
+				base = was.principal(map[model.PrincipalKind]model.ID{model.User: model.Staff, model.Guest: model.Guests, model.ServiceAccount: model.Everyone, model.Group: p.ID}[p.Kind])
 			}
 			now := is.principal(p.ID)
 			for _, ctx := range everywhen {
@@ -225,12 +227,12 @@ func checkExcess(t *rapid.T, c *access.Catalogue, before, after *naive, snapshot
 
 func TestImpactIsToldForPeopleTogether(t *testing.T) {
 	w := newWorld(t)
-	c := access.Shipped()
-	w.create("top/folder/house", access.Project)
+	c := catalogue.Shipped()
+	w.create("top/folder/house", model.Project)
 	require.NoError(t, w.join("bram", "curators"))
 	require.NoError(t, w.join("rowan", "curators"))
 	w.ids["linnea"] = newID()
-	w.must(access.CreatePrincipal{Principal: access.Principal{ID: w.ids["linnea"], Kind: access.User, Name: "linnea"}})
+	w.must(access.CreatePrincipal{Principal: access.Principal{ID: w.ids["linnea"], Kind: model.User, Name: "linnea"}})
 	require.NoError(t, w.join("linnea", "curators"))
 	w.grant("builder", "linnea", "top/folder/house")
 
@@ -260,9 +262,9 @@ func TestImpactIsToldForPeopleTogether(t *testing.T) {
 // TestImpactOfAMove sees who loses and who gains when a project changes places, and that a set stands for all in it.
 func TestImpactOfAMove(t *testing.T) {
 	w := newWorld(t)
-	w.create("top/other", access.Folder)
-	w.create("top/folder/house", access.Project)
-	w.create("top/folder/house/log.bucket", access.Resource)
+	w.create("top/other", model.Folder)
+	w.create("top/folder/house", model.Project)
+	w.create("top/folder/house/log.bucket", model.Resource)
 	w.policy("top/other", "open", "staff may fetch object")
 	move := access.MoveScope{ID: w.ids["top/folder/house"], Parent: w.ids["top/other"]}
 	effects, err := w.now.Impact(nil, move)

@@ -1,5 +1,10 @@
 package access
 
+import (
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
+)
+
 // repairs names what it takes to govern a scope, so that whatever was done to its access can be repaired.
 var repairs = [...]string{"create grant", "revoke grant", "edit policy", "retire policy"}
 
@@ -8,7 +13,7 @@ var repairs = [...]string{"create grant", "revoke grant", "edit policy", "retire
 //
 // Whoever governs by a rule at the organisation is spared by every cut that was set beneath it. So it is enough to look at the
 // organisation, and where a cut that was set there holds.
-func (d *draft) lockOut(from *Snapshot) *Violation {
+func (d *draft) lockOut(from *Snapshot) *model.Violation {
 	for _, name := range repairs {
 		p := d.catalogue.MustPermission(name)
 		if from.scopes.len() == 0 || from.ungoverned(p) != nil {
@@ -23,10 +28,10 @@ func (d *draft) lockOut(from *Snapshot) *Violation {
 			where = "the scopes below " + where
 		}
 		if gap.cut == nil {
-			return violation(RuleLockOut, "this would leave nobody active who can %s at %s without condition or end: make somebody else steward of it first", name, where)
+			return model.Violationf(model.RuleLockOut, "this would leave nobody active who can %s at %s without condition or end: make somebody else steward of it first", name, where)
 		}
 		policy, _ := d.policies.Get(gap.cut.ref.Policy)
-		return violation(RuleLockOut, "this would leave nobody active who can %s at %s without condition or end: statement %d of policy %s denies it to everybody: add an exception for a person who governs there",
+		return model.Violationf(model.RuleLockOut, "this would leave nobody active who can %s at %s without condition or end: statement %d of policy %s denies it to everybody: add an exception for a person who governs there",
 			name, where, gap.cut.ref.Statement+1, policy.Name)
 	}
 	return nil
@@ -40,7 +45,7 @@ type gap struct {
 }
 
 // ungoverned finds a scope where no active user holds a permission for certain; nil when there is none.
-func (s *Snapshot) ungoverned(p Permission) *gap {
+func (s *Snapshot) ungoverned(p catalogue.Permission) *gap {
 	rules := s.scopes.get(0).rules
 	if rules == nil {
 		return &gap{}
@@ -55,7 +60,7 @@ func (s *Snapshot) ungoverned(p Permission) *gap {
 		}
 		for _, n := range r.names() {
 			s.anyMember(n, seen, func(user *principalNode) bool {
-				if user.Kind == User {
+				if user.Kind == model.User {
 					candidates = append(candidates, user)
 				}
 				return false
@@ -93,7 +98,7 @@ func (s *Snapshot) policiesAt(n number) []*policyNode {
 }
 
 // gapAt is a gap if none of some users holds a permission at a scope, or beneath it.
-func (s *Snapshot) gapAt(at number, beneath bool, p Permission, users []*principalNode, cuts []*rule, c *Context) *gap {
+func (s *Snapshot) gapAt(at number, beneath bool, p catalogue.Permission, users []*principalNode, cuts []*rule, c *Context) *gap {
 	facts := s.factsOf(at, beneath)
 	for _, user := range users {
 		if s.heldIn(user, at, facts, beneath, c, false).Has(p) {

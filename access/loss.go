@@ -1,15 +1,20 @@
 package access
 
+import (
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
+)
+
 // Loss is a statement that takes away part of what a grant gives at a scope.
 type Loss struct {
 	Rule RuleRef
-	Of   Set // what it takes away of what the grant gives and of what means something there
+	Of   catalogue.Set // what it takes away of what the grant gives and of what means something there
 }
 
 // LossesOf gives the statements that take away part of what a grant gives its holder at a scope, nearest first. What a
 // condition leaves open counts as taken away, as it does in a decision. Who governs by a rule from above the scope where a
 // statement was set keeps what it lets them govern, and what it takes to find what to repair.
-func (s *Snapshot) LossesOf(grant ID, scope ID, c *Context) []Loss {
+func (s *Snapshot) LossesOf(grant model.ID, scope model.ID, c *Context) []Loss {
 	g, ok := s.Grant(grant)
 	if !ok {
 		return nil

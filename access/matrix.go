@@ -4,6 +4,9 @@ import (
 	"cmp"
 	"iter"
 	"slices"
+
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
 )
 
 // Mark says whether a principal holds a permission.
@@ -18,8 +21,8 @@ const (
 
 // MatrixColumn is what a matrix tells of in one column: permissions at a scope.
 type MatrixColumn struct {
-	Scope       ID
-	Permissions []Permission
+	Scope       model.ID
+	Permissions []catalogue.Permission
 }
 
 // MatrixRow is what one principal holds: a mark for each permission of each column.
@@ -47,7 +50,7 @@ func (s *Snapshot) Matrix(columns []MatrixColumn, among iter.Seq[Principal], c *
 func (s *Snapshot) matrixRow(columns []MatrixColumn, p Principal, who *principalNode, c *Context) (MatrixRow, bool) {
 	row := MatrixRow{Principal: p, Cells: make([][]Mark, len(columns))}
 	holds := false
-	var last ID
+	var last model.ID
 	var held holding
 	for i, column := range columns {
 		if column.Scope != last || i == 0 {
@@ -75,14 +78,14 @@ func (s *Snapshot) matrixRow(columns []MatrixColumn, p Principal, who *principal
 
 // PermissionsOf gives the permissions of some types that mean something at a scope, by class and plane, in the catalogue's
 // order.
-func (s *Snapshot) PermissionsOf(scope ID, types func(*Type) bool) []Permission {
+func (s *Snapshot) PermissionsOf(scope model.ID, types func(*catalogue.Type) bool) []catalogue.Permission {
 	n, there := s.scopeNumber(scope)
 	if !there {
 		return nil
 	}
 	meaning := s.meaning(n)
-	var list []Permission
-	for _, service := range s.catalogue.services {
+	var list []catalogue.Permission
+	for _, service := range s.catalogue.Services() {
 		for _, t := range service.Types {
 			if !types(t) {
 				continue
@@ -94,11 +97,11 @@ func (s *Snapshot) PermissionsOf(scope ID, types func(*Type) bool) []Permission 
 			}
 		}
 	}
-	slices.SortStableFunc(list, func(a, b Permission) int {
-		first, other := s.catalogue.operations[a], s.catalogue.operations[b]
+	slices.SortStableFunc(list, func(a, b catalogue.Permission) int {
+		first, other := s.catalogue.Operation(a), s.catalogue.Operation(b)
 		return cmp.Or(
-			slices.Index(Planes, first.Plane)-slices.Index(Planes, other.Plane),
-			slices.Index(Classes, first.Class)-slices.Index(Classes, other.Class),
+			slices.Index(catalogue.Planes, first.Plane)-slices.Index(catalogue.Planes, other.Plane),
+			slices.Index(catalogue.Classes, first.Class)-slices.Index(catalogue.Classes, other.Class),
 		)
 	})
 	return list

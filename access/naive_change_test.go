@@ -5,10 +5,13 @@ import (
 	"strings"
 
 	"arbora.example/access"
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
+	"arbora.example/access/statement"
 )
 
 // allows says whether a change keeps the rules.
-func (n *naive) allows(c *access.Catalogue, change access.Change) bool {
+func (n *naive) allows(c *catalogue.Catalogue, change access.Change) bool {
 	switch ch := change.(type) {
 	case access.CreateScope:
 		return n.allowsScope(c, ch.Scope)
@@ -18,42 +21,42 @@ func (n *naive) allows(c *access.Catalogue, change access.Change) bool {
 		return n.allowsOffer(c, ch)
 	case access.RenameScope:
 		s := n.scope(ch.ID)
-		return s.Name != ch.Name && !slices.ContainsFunc(n.scopes, func(o access.Scope) bool {
+		return s.Name != ch.Name && !slices.ContainsFunc(n.scopes, func(o model.Scope) bool {
 			return o.Parent == s.Parent && o.Name == ch.Name && o.Type == s.Type && o.ID != s.ID
 		})
 	case access.TagScope:
 		return n.staysGoverned(c, change)
 	case access.TagPrincipal:
 		kind := n.principal(ch.ID).Kind
-		return kind != access.BuiltInSet && kind != access.PlatformService && n.staysGoverned(c, change)
+		return kind != model.BuiltInSet && kind != model.PlatformService && n.staysGoverned(c, change)
 	case access.RetireScope:
 		s := n.scope(ch.ID)
-		return s.Kind != access.Organisation && !s.Retired && n.staysGoverned(c, change)
+		return s.Kind != model.Organisation && !s.Retired && n.staysGoverned(c, change)
 	case access.RestoreScope:
 		s := n.scope(ch.ID)
-		return s.Kind != access.Organisation && s.Retired && n.staysGoverned(c, change)
+		return s.Kind != model.Organisation && s.Retired && n.staysGoverned(c, change)
 	case access.CreatePrincipal:
 		return !slices.ContainsFunc(n.people, func(p access.Principal) bool {
 			return p.ID == ch.Principal.ID || p.Kind == ch.Principal.Kind && p.Name == ch.Principal.Name && p.Home == ch.Principal.Home
-		}) && (ch.Principal.Kind != access.ServiceAccount || n.scope(ch.Principal.Home).Kind != access.Resource)
+		}) && (ch.Principal.Kind != model.ServiceAccount || n.scope(ch.Principal.Home).Kind != model.Resource)
 	case access.RenamePrincipal:
 		p := n.principal(ch.ID)
-		return p.Kind != access.BuiltInSet && p.Kind != access.PlatformService && p.Name != ch.Name &&
-			strings.Contains(ch.Name, "@") == (p.Kind == access.Guest) && n.staysGoverned(c, change) &&
+		return p.Kind != model.BuiltInSet && p.Kind != model.PlatformService && p.Name != ch.Name &&
+			strings.Contains(ch.Name, "@") == (p.Kind == model.Guest) && n.staysGoverned(c, change) &&
 			!slices.ContainsFunc(n.people, func(o access.Principal) bool { return o.Kind == p.Kind && o.Name == ch.Name && o.Home == p.Home })
 	case access.SetGathers:
 		p := n.principal(ch.Group)
 		return p.Gathers != nil && n.staysGoverned(c, change)
 	case access.SetOwner:
 		p, owner := n.principal(ch.Group), n.principal(ch.Owner)
-		return p.Kind == access.Group && p.Owner != ch.Owner && owner.Kind != access.BuiltInSet && owner.Kind != access.PlatformService
+		return p.Kind == model.Group && p.Owner != ch.Owner && owner.Kind != model.BuiltInSet && owner.Kind != model.PlatformService
 	case access.SetInactive:
 		p := n.principal(ch.ID)
-		return p.Kind != access.BuiltInSet && p.Kind != access.PlatformService && p.Inactive != ch.Inactive && n.staysGoverned(c, change)
+		return p.Kind != model.BuiltInSet && p.Kind != model.PlatformService && p.Inactive != ch.Inactive && n.staysGoverned(c, change)
 	case access.AddMember:
 		m := ch.Membership
 		group, member := n.principal(m.Group), n.principal(m.Member)
-		return group.Kind == access.Group && group.Gathers == nil && member.Kind != access.BuiltInSet && member.Kind != access.PlatformService && !slices.Contains(n.members, m) && m.Group != m.Member &&
+		return group.Kind == model.Group && group.Gathers == nil && member.Kind != model.BuiltInSet && member.Kind != model.PlatformService && !slices.Contains(n.members, m) && m.Group != m.Member &&
 			!n.inside(m.Group, m.Member) && n.staysGoverned(c, change)
 	case access.RemoveMember:
 		return slices.Contains(n.members, ch.Membership) && n.staysGoverned(c, change)
@@ -70,15 +73,15 @@ func (n *naive) allows(c *access.Catalogue, change access.Change) bool {
 		ch.Definition.Scope = was.Scope
 		return n.allowsRole(c, ch.Definition) && n.staysGoverned(c, change)
 	case access.PutPolicy:
-		return n.scope(ch.Policy.Scope).Kind != access.Resource && n.staysGoverned(c, change)
+		return n.scope(ch.Policy.Scope).Kind != model.Resource && n.staysGoverned(c, change)
 	case access.RemovePolicy:
-		there := slices.ContainsFunc(n.policies, func(p access.Policy) bool { return p.ID == ch.ID })
+		there := slices.ContainsFunc(n.policies, func(p statement.Policy) bool { return p.ID == ch.ID })
 		return there && n.staysGoverned(c, change)
 	}
 	panic("a change the reference does not know")
 }
 
-func (n *naive) custom(name string) *access.RoleDefinition {
+func (n *naive) custom(name string) *catalogue.RoleDefinition {
 	for i := range n.roles {
 		if n.roles[i].Name == name {
 			return &n.roles[i]
@@ -87,16 +90,16 @@ func (n *naive) custom(name string) *access.RoleDefinition {
 	return nil
 }
 
-func (n *naive) allowsRole(c *access.Catalogue, def access.RoleDefinition) bool {
+func (n *naive) allowsRole(c *catalogue.Catalogue, def catalogue.RoleDefinition) bool {
 	for i := range c.Permissions() {
-		if o := c.Operation(access.Permission(i)); picked(def.Include, o) && !picked(def.Exclude, o) {
-			return n.scope(def.Scope).Kind != access.Resource
+		if o := c.Operation(catalogue.Permission(i)); picked(def.Include, o) && !picked(def.Exclude, o) {
+			return n.scope(def.Scope).Kind != model.Resource
 		}
 	}
 	return false
 }
 
-func (n *naive) allowsGrant(c *access.Catalogue, g access.Grant) bool {
+func (n *naive) allowsGrant(c *catalogue.Catalogue, g access.Grant) bool {
 	if n.role(c, g.Role) == nil || !g.From.IsZero() && !g.Until.IsZero() && !g.From.Before(g.Until) {
 		return false
 	}
@@ -109,86 +112,86 @@ func (n *naive) allowsGrant(c *access.Catalogue, g access.Grant) bool {
 	})
 }
 
-func (n *naive) allowsScope(c *access.Catalogue, s access.Scope) bool {
+func (n *naive) allowsScope(c *catalogue.Catalogue, s model.Scope) bool {
 	parent := n.scope(s.Parent)
 	if parent == nil {
-		return s.Kind == access.Organisation && len(n.scopes) == 0
+		return s.Kind == model.Organisation && len(n.scopes) == 0
 	}
-	return n.fits(c, s, *parent, 1) && n.offers(c, parent.ID, s) && !slices.ContainsFunc(n.scopes, func(o access.Scope) bool { return o.ID == s.ID })
+	return n.fits(c, s, *parent, 1) && n.offers(c, parent.ID, s) && !slices.ContainsFunc(n.scopes, func(o model.Scope) bool { return o.ID == s.ID })
 }
 
 // fits says whether a scope, so many containers high, may sit in another.
-func (n *naive) fits(c *access.Catalogue, s, parent access.Scope, high int) bool {
+func (n *naive) fits(c *catalogue.Catalogue, s, parent model.Scope, high int) bool {
 	t, ok := c.Type(s.TypeName())
-	if !ok || !t.Registered || s.Kind == access.Organisation || !slices.Contains(t.Parents, parent.TypeName()) || n.retired(parent.ID) {
+	if !ok || !t.Registered || s.Kind == model.Organisation || !slices.Contains(t.Parents, parent.TypeName()) || n.retired(parent.ID) {
 		return false
 	}
 	for _, above := range n.upward(parent.ID) {
-		if above.Kind != access.Resource {
+		if above.Kind != model.Resource {
 			high++
 		}
 	}
-	if s.Kind != access.Resource && high > access.MaxDepth {
+	if s.Kind != model.Resource && high > model.MaxDepth {
 		return false
 	}
-	return !slices.ContainsFunc(n.scopes, func(o access.Scope) bool { return o.Parent == parent.ID && o.FullName() == s.FullName() })
+	return !slices.ContainsFunc(n.scopes, func(o model.Scope) bool { return o.Parent == parent.ID && o.FullName() == s.FullName() })
 }
 
-func (n *naive) allowsMove(c *access.Catalogue, m access.MoveScope) bool {
+func (n *naive) allowsMove(c *catalogue.Catalogue, m access.MoveScope) bool {
 	s := n.scope(m.ID)
-	if s.Kind == access.Organisation || s.Parent == m.Parent || n.isUnder(m.Parent, m.ID) {
+	if s.Kind == model.Organisation || s.Parent == m.Parent || n.isUnder(m.Parent, m.ID) {
 		return false
 	}
 	high := 0
 	for _, o := range n.scopes {
-		if o.Kind != access.Resource && n.isUnder(o.ID, m.ID) {
+		if o.Kind != model.Resource && n.isUnder(o.ID, m.ID) {
 			containers := 0
 			for _, above := range n.upward(o.ID) {
-				if above.Kind != access.Resource && n.isUnder(above.ID, m.ID) {
+				if above.Kind != model.Resource && n.isUnder(above.ID, m.ID) {
 					containers++
 				}
 			}
 			high = max(high, containers)
 		}
 	}
-	return n.fits(c, *s, *n.scope(m.Parent), high) && !slices.ContainsFunc(n.scopes, func(o access.Scope) bool {
+	return n.fits(c, *s, *n.scope(m.Parent), high) && !slices.ContainsFunc(n.scopes, func(o model.Scope) bool {
 		return n.isUnder(o.ID, m.ID) && !n.offers(c, m.Parent, o)
 	})
 }
 
 // offers says whether the services offered at a scope let something be beneath it.
-func (n *naive) offers(c *access.Catalogue, at access.ID, s access.Scope) bool {
-	if s.Kind != access.Resource {
+func (n *naive) offers(c *catalogue.Catalogue, at model.ID, s model.Scope) bool {
+	if s.Kind != model.Resource {
 		return true
 	}
 	t, _ := c.Type(s.TypeName())
 	return n.offersService(at, t.Service)
 }
 
-func (n *naive) offersService(at access.ID, service string) bool {
-	return !slices.ContainsFunc(n.upward(at), func(above access.Scope) bool {
+func (n *naive) offersService(at model.ID, service string) bool {
+	return !slices.ContainsFunc(n.upward(at), func(above model.Scope) bool {
 		return above.Offered != nil && !slices.Contains(above.Offered, service)
 	})
 }
 
 // allowsOffer says whether services may be offered at a scope: none that is not offered above, all that are in use beneath.
-func (n *naive) allowsOffer(c *access.Catalogue, o access.OfferServices) bool {
+func (n *naive) allowsOffer(c *catalogue.Catalogue, o access.OfferServices) bool {
 	at := n.scope(o.ID)
-	if at.Kind == access.Resource || o.Services == nil {
-		return at.Kind != access.Resource
+	if at.Kind == model.Resource || o.Services == nil {
+		return at.Kind != model.Resource
 	}
-	if slices.ContainsFunc(o.Services, func(name string) bool { return at.Kind != access.Organisation && !n.offersService(at.Parent, name) }) {
+	if slices.ContainsFunc(o.Services, func(name string) bool { return at.Kind != model.Organisation && !n.offersService(at.Parent, name) }) {
 		return false
 	}
-	return !slices.ContainsFunc(n.scopes, func(s access.Scope) bool {
+	return !slices.ContainsFunc(n.scopes, func(s model.Scope) bool {
 		t, _ := c.Type(s.TypeName())
-		return s.Kind == access.Resource && n.isUnder(s.ID, o.ID) && !slices.Contains(o.Services, t.Service)
+		return s.Kind == model.Resource && n.isUnder(s.ID, o.ID) && !slices.Contains(o.Services, t.Service)
 	})
 }
 
 // staysGoverned reports whether, after a change, somebody active can do for certain what governing takes, wherever somebody
 // could before.
-func (n *naive) staysGoverned(c *access.Catalogue, change access.Change) bool {
+func (n *naive) staysGoverned(c *catalogue.Catalogue, change access.Change) bool {
 	for _, text := range []string{"create grant", "revoke grant", "edit policy", "retire policy"} {
 		o := c.Operation(c.MustPermission(text))
 		if n.governed(c, o) && !n.after(change).governed(c, o) {
@@ -199,19 +202,19 @@ func (n *naive) staysGoverned(c *access.Catalogue, change access.Change) bool {
 }
 
 // governed reports whether at every scope, and beneath it, somebody active holds a permission for certain by a rule of the top.
-func (n *naive) governed(c *access.Catalogue, o access.Operation) bool {
+func (n *naive) governed(c *catalogue.Catalogue, o catalogue.Operation) bool {
 	local := &access.Context{Local: true}
 	top := n.scopes[0].ID
 	atTop := slices.DeleteFunc(slices.Clone(n.people), func(u access.Principal) bool {
-		return u.Kind != access.User || u.Inactive || !slices.ContainsFunc(n.grants, func(g access.Grant) bool { return g.Scope == top && n.is(u.ID, g.Principal) }) &&
-			!slices.ContainsFunc(n.policies, func(p access.Policy) bool {
-				return slices.ContainsFunc(p.Statements, func(st access.Statement) bool {
-					return st.Place == top && st.Modal == access.May && n.namedBy(u, st.Who, &access.Context{Anybody: true}, false, false) != triNo
+		return u.Kind != model.User || u.Inactive || !slices.ContainsFunc(n.grants, func(g access.Grant) bool { return g.Scope == top && n.is(u.ID, g.Principal) }) &&
+			!slices.ContainsFunc(n.policies, func(p statement.Policy) bool {
+				return slices.ContainsFunc(p.Statements, func(st statement.Statement) bool {
+					return st.Place == top && st.Modal == statement.May && n.namedBy(u, st.Who, &access.Context{Anybody: true}, false, false) != triNo
 				})
 			})
 	})
 	for _, s := range n.scopes {
-		for _, scope := range []*access.Scope{&s, nil} {
+		for _, scope := range []*model.Scope{&s, nil} {
 			if !slices.ContainsFunc(atTop, func(u access.Principal) bool { return n.holds(c, u, o, s.ID, scope, local, false) }) {
 				return false
 			}
@@ -227,14 +230,14 @@ func (n *naive) after(change access.Change) *naive {
 	next.grants, next.policies, next.roles, next.terms = slices.Clone(n.grants), slices.Clone(n.policies), slices.Clone(n.roles), n.terms
 	// While it is being altered nothing is to be remembered.
 	defer func() {
-		next.paths, next.known, next.resting = map[access.ID][]access.Scope{}, map[[2]access.ID]bool{}, map[[2]access.ID]bool{}
+		next.paths, next.known, next.resting = map[model.ID][]model.Scope{}, map[[2]model.ID]bool{}, map[[2]model.ID]bool{}
 	}()
 	switch ch := change.(type) {
 	case access.CreateScope:
 		next.scopes = append(next.scopes, ch.Scope)
 	case access.RenameScope:
 		s := next.scope(ch.ID)
-		if s.Kind == access.Organisation {
+		if s.Kind == model.Organisation {
 			others := slices.DeleteFunc(append(slices.Clone(s.Formerly), s.Name), func(name string) bool { return name == ch.Name })
 			s.Formerly = slices.Sorted(slices.Values(others))
 		}
@@ -276,9 +279,9 @@ func (n *naive) after(change access.Change) *naive {
 		*next.custom(ch.Definition.Name) = ch.Definition
 		next.custom(ch.Definition.Name).Scope = scope
 	case access.PutPolicy:
-		next.policies = append(slices.DeleteFunc(next.policies, func(p access.Policy) bool { return p.ID == ch.Policy.ID }), ch.Policy)
+		next.policies = append(slices.DeleteFunc(next.policies, func(p statement.Policy) bool { return p.ID == ch.Policy.ID }), ch.Policy)
 	case access.RemovePolicy:
-		next.policies = slices.DeleteFunc(next.policies, func(p access.Policy) bool { return p.ID == ch.ID })
+		next.policies = slices.DeleteFunc(next.policies, func(p statement.Policy) bool { return p.ID == ch.ID })
 	default:
 		panic("a change the reference does not know")
 	}

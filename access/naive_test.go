@@ -8,27 +8,30 @@ import (
 	"time"
 
 	"arbora.example/access"
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
+	"arbora.example/access/statement"
 )
 
 // naive is a slow reference for decisions, written from the rules alone: plain lists, searched from the start each time.
 // It shares no code with the engine.
 type naive struct {
-	scopes   []access.Scope
+	scopes   []model.Scope
 	people   []access.Principal
 	members  []access.Membership
 	grants   []access.Grant
-	policies []access.Policy
-	roles    []access.RoleDefinition
-	terms    map[*access.Condition]*term // what conditions were written from
+	policies []statement.Policy
+	roles    []catalogue.RoleDefinition
+	terms    map[*statement.Condition]*term // what conditions were written from
 
 	// What was once worked out, to be fast enough for a million decisions.
-	paths   map[access.ID][]access.Scope
-	known   map[[2]access.ID]bool
-	resting map[[2]access.ID]bool
+	paths   map[model.ID][]model.Scope
+	known   map[[2]model.ID]bool
+	resting map[[2]model.ID]bool
 }
 
 func newNaive() *naive {
-	return &naive{terms: map[*access.Condition]*term{}, paths: map[access.ID][]access.Scope{}, known: map[[2]access.ID]bool{}, resting: map[[2]access.ID]bool{}}
+	return &naive{terms: map[*statement.Condition]*term{}, paths: map[model.ID][]model.Scope{}, known: map[[2]model.ID]bool{}, resting: map[[2]model.ID]bool{}}
 }
 
 // tri is yes, no or unknown.
@@ -98,7 +101,7 @@ func (t *term) text() string {
 }
 
 // holds evaluates a term of a principal, a scope (nil when it is not known) and a context.
-func (t *term) holds(who access.Principal, at *access.Scope, ctx *access.Context) tri {
+func (t *term) holds(who access.Principal, at *model.Scope, ctx *access.Context) tri {
 	switch t.op {
 	case "and":
 		return triAnd(t.parts[0].holds(who, at, ctx), t.parts[1].holds(who, at, ctx))
@@ -165,7 +168,7 @@ func (t *term) holds(who access.Principal, at *access.Scope, ctx *access.Context
 	return compare(value, there)
 }
 
-func (n *naive) scope(id access.ID) *access.Scope {
+func (n *naive) scope(id model.ID) *model.Scope {
 	for i := range n.scopes {
 		if n.scopes[i].ID == id {
 			return &n.scopes[i]
@@ -174,7 +177,7 @@ func (n *naive) scope(id access.ID) *access.Scope {
 	return nil
 }
 
-func (n *naive) principal(id access.ID) *access.Principal {
+func (n *naive) principal(id model.ID) *access.Principal {
 	for i := range n.people {
 		if n.people[i].ID == id {
 			return &n.people[i]
@@ -184,11 +187,11 @@ func (n *naive) principal(id access.ID) *access.Principal {
 }
 
 // upward lists a scope and all above it.
-func (n *naive) upward(id access.ID) []access.Scope {
+func (n *naive) upward(id model.ID) []model.Scope {
 	if path, ok := n.paths[id]; ok {
 		return path
 	}
-	var path []access.Scope
+	var path []model.Scope
 	for s := n.scope(id); s != nil; s = n.scope(s.Parent) {
 		path = append(path, *s)
 	}
@@ -196,54 +199,54 @@ func (n *naive) upward(id access.ID) []access.Scope {
 	return path
 }
 
-func (n *naive) isUnder(id, above access.ID) bool {
-	return slices.ContainsFunc(n.upward(id), func(s access.Scope) bool { return s.ID == above })
+func (n *naive) isUnder(id, above model.ID) bool {
+	return slices.ContainsFunc(n.upward(id), func(s model.Scope) bool { return s.ID == above })
 }
 
-func (n *naive) retired(id access.ID) bool {
-	return slices.ContainsFunc(n.upward(id), func(s access.Scope) bool { return s.Retired })
+func (n *naive) retired(id model.ID) bool {
+	return slices.ContainsFunc(n.upward(id), func(s model.Scope) bool { return s.Retired })
 }
 
 // gone reports whether somebody is out of use, or a service account's home is.
 func (n *naive) gone(p access.Principal) bool {
-	return p.Inactive || p.Kind == access.ServiceAccount && n.retired(p.Home)
+	return p.Inactive || p.Kind == model.ServiceAccount && n.retired(p.Home)
 }
 
 // sets gives the built-in sets that somebody belongs to.
-func sets(p access.Principal) []access.ID {
+func sets(p access.Principal) []model.ID {
 	switch p.Kind {
-	case access.User:
-		return []access.ID{access.Staff, access.Everyone, access.SignedIn, access.Public}
-	case access.Guest:
-		return []access.ID{access.Guests, access.Everyone, access.SignedIn, access.Public}
-	case access.ServiceAccount, access.PlatformService:
-		return []access.ID{access.Everyone, access.SignedIn, access.Public}
+	case model.User:
+		return []model.ID{model.Staff, model.Everyone, model.SignedIn, model.Public}
+	case model.Guest:
+		return []model.ID{model.Guests, model.Everyone, model.SignedIn, model.Public}
+	case model.ServiceAccount, model.PlatformService:
+		return []model.ID{model.Everyone, model.SignedIn, model.Public}
 	}
 	switch p.ID {
-	case access.Staff:
-		return []access.ID{access.Staff, access.Everyone, access.SignedIn, access.Public}
-	case access.Guests:
-		return []access.ID{access.Guests, access.Everyone, access.SignedIn, access.Public}
-	case access.Everyone:
-		return []access.ID{access.Everyone, access.SignedIn, access.Public}
-	case access.SignedIn:
-		return []access.ID{access.SignedIn, access.Public}
-	case access.Public:
-		return []access.ID{access.Public}
+	case model.Staff:
+		return []model.ID{model.Staff, model.Everyone, model.SignedIn, model.Public}
+	case model.Guests:
+		return []model.ID{model.Guests, model.Everyone, model.SignedIn, model.Public}
+	case model.Everyone:
+		return []model.ID{model.Everyone, model.SignedIn, model.Public}
+	case model.SignedIn:
+		return []model.ID{model.SignedIn, model.Public}
+	case model.Public:
+		return []model.ID{model.Public}
 	}
 	return nil
 }
 
 // is reports whether a principal is another, or a member of it through active groups, or in it as a set.
-func (n *naive) is(who, other access.ID) bool {
-	pair := [2]access.ID{who, other}
+func (n *naive) is(who, other model.ID) bool {
+	pair := [2]model.ID{who, other}
 	if _, ok := n.known[pair]; !ok {
 		n.known[pair] = n.isIn(who, other)
 	}
 	return n.known[pair]
 }
 
-func (n *naive) isIn(who, other access.ID) bool {
+func (n *naive) isIn(who, other model.ID) bool {
 	if who == other || slices.Contains(sets(*n.principal(who)), other) {
 		return true
 	}
@@ -253,10 +256,10 @@ func (n *naive) isIn(who, other access.ID) bool {
 }
 
 // isEver is is, through groups out of use too: what cuts their members goes on cutting, and what cuts everybody cuts a group.
-func (n *naive) isEver(who, other access.ID) bool {
-	pair := [2]access.ID{who, other}
+func (n *naive) isEver(who, other model.ID) bool {
+	pair := [2]model.ID{who, other}
 	if _, ok := n.resting[pair]; !ok {
-		everybody := n.principal(who).Kind == access.Group && slices.Contains([]access.ID{access.Everyone, access.SignedIn, access.Public}, other)
+		everybody := n.principal(who).Kind == model.Group && slices.Contains([]model.ID{model.Everyone, model.SignedIn, model.Public}, other)
 		n.resting[pair] = n.is(who, other) || everybody || slices.ContainsFunc(n.people, func(g access.Principal) bool {
 			return n.directlyIn(who, g) && n.isEver(g.ID, other)
 		})
@@ -265,12 +268,12 @@ func (n *naive) isEver(who, other access.ID) bool {
 }
 
 // directlyIn reports whether somebody was put into a group, or meets its condition.
-func (n *naive) directlyIn(who access.ID, group access.Principal) bool {
+func (n *naive) directlyIn(who model.ID, group access.Principal) bool {
 	if group.Gathers == nil {
 		return slices.Contains(n.members, access.Membership{Group: group.ID, Member: who})
 	}
 	p := n.principal(who)
-	if p.Kind != access.User && p.Kind != access.Guest && p.Kind != access.ServiceAccount {
+	if p.Kind != model.User && p.Kind != model.Guest && p.Kind != model.ServiceAccount {
 		return false
 	}
 	text, negated := strings.CutPrefix(group.Gathers.String(), "not ")
@@ -285,14 +288,14 @@ func (n *naive) directlyIn(who access.ID, group access.Principal) bool {
 }
 
 // inside reports membership at any depth, active or not.
-func (n *naive) inside(who, group access.ID) bool {
+func (n *naive) inside(who, group model.ID) bool {
 	return slices.ContainsFunc(n.people, func(g access.Principal) bool {
 		return n.directlyIn(who, g) && (g.ID == group || n.inside(g.ID, group))
 	})
 }
 
 // means reports whether a permission means something at a type: it is on the type or on one that can be beneath it.
-func means(c *access.Catalogue, typeName, onType string) bool {
+func means(c *catalogue.Catalogue, typeName, onType string) bool {
 	pair := [2]string{typeName, onType}
 	known, ok := meanings[pair]
 	if !ok {
@@ -304,7 +307,7 @@ func means(c *access.Catalogue, typeName, onType string) bool {
 
 var meanings = map[[2]string]bool{} // of the shipped catalogue
 
-func canBeBeneath(c *access.Catalogue, typeName, onType string, seen []string) bool {
+func canBeBeneath(c *catalogue.Catalogue, typeName, onType string, seen []string) bool {
 	if typeName == onType {
 		return true
 	}
@@ -321,20 +324,20 @@ func canBeBeneath(c *access.Catalogue, typeName, onType string, seen []string) b
 }
 
 // role gives what a role holds.
-func (n *naive) role(c *access.Catalogue, name string) func(access.Operation) bool {
+func (n *naive) role(c *catalogue.Catalogue, name string) func(catalogue.Operation) bool {
 	for _, def := range n.roles {
 		if def.Name == name {
-			return func(o access.Operation) bool { return picked(def.Include, o) && !picked(def.Exclude, o) }
+			return func(o catalogue.Operation) bool { return picked(def.Include, o) && !picked(def.Exclude, o) }
 		}
 	}
 	role, err := c.Role(name)
 	if err != nil {
 		return nil
 	}
-	return func(o access.Operation) bool { return picked(role.Include, o) && !picked(role.Exclude, o) }
+	return func(o catalogue.Operation) bool { return picked(role.Include, o) && !picked(role.Exclude, o) }
 }
 
-func picked(filters []access.Filter, o access.Operation) bool {
+func picked(filters []catalogue.Filter, o catalogue.Operation) bool {
 	for _, f := range filters {
 		if (len(f.Classes) == 0 || slices.Contains(f.Classes, o.Class)) && (len(f.Operations) == 0 || slices.Contains(f.Operations, o.Name)) &&
 			(len(f.Types) == 0 || slices.Contains(f.Types, o.Type)) && (len(f.Services) == 0 || slices.Contains(f.Services, o.Service)) &&
@@ -346,24 +349,24 @@ func picked(filters []access.Filter, o access.Operation) bool {
 }
 
 // isAbout reports whether the words of a statement, before its modal is looked at, mean an operation.
-func (n *naive) isAbout(c *access.Catalogue, st access.Statement, o access.Operation) bool {
+func (n *naive) isAbout(c *catalogue.Catalogue, st statement.Statement, o catalogue.Operation) bool {
 	if len(st.Roles) > 0 {
 		return slices.ContainsFunc(st.Roles, func(role string) bool { return n.role(c, role)(o) })
 	}
 	if len(st.Things) > 0 && !slices.Contains(st.Things, o.Type) && !slices.Contains(st.Things, o.Service) {
 		return false
 	}
-	if st.Data && o.Plane != access.Data {
+	if st.Data && o.Plane != catalogue.Data {
 		return false
 	}
 	if len(st.Acts) == 0 || slices.Contains(st.Acts, o.Name) {
 		return true
 	}
-	bothPlanes := st.Modal == access.MayNever || st.Data
-	return slices.Contains(st.Acts, string(o.Class)) && (bothPlanes || o.Plane == access.Control)
+	bothPlanes := st.Modal == statement.MayNever || st.Data
+	return slices.Contains(st.Acts, string(o.Class)) && (bothPlanes || o.Plane == catalogue.Control)
 }
 
-func inPeriod(p access.Period, ctx *access.Context, future bool) tri {
+func inPeriod(p statement.Period, ctx *access.Context, future bool) tri {
 	if p.From.IsZero() && p.Until.IsZero() {
 		return triYes
 	}
@@ -386,7 +389,7 @@ func inPeriod(p access.Period, ctx *access.Context, future bool) tri {
 }
 
 // namedBy says whether subjects mean somebody; ever says whether through groups out of use, too.
-func (n *naive) namedBy(who access.Principal, subjects []access.Subject, ctx *access.Context, widen, ever bool) tri {
+func (n *naive) namedBy(who access.Principal, subjects []statement.Subject, ctx *access.Context, widen, ever bool) tri {
 	found := triNo
 	is := n.is
 	if ever {
@@ -396,9 +399,9 @@ func (n *naive) namedBy(who access.Principal, subjects []access.Subject, ctx *ac
 		t := triNo
 		switch {
 		case s.Provider != "":
-			if who.Kind != access.Group && (ctx == nil || ctx.Anybody || ctx.Provider == "" && !ctx.Local) {
+			if who.Kind != model.Group && (ctx == nil || ctx.Anybody || ctx.Provider == "" && !ctx.Local) {
 				t = triUnknown
-			} else if who.Kind != access.Group && ctx.Provider == s.Provider {
+			} else if who.Kind != model.Group && ctx.Provider == s.Provider {
 				if s.Claim == "" {
 					t = triYes
 				} else if ctx.Claims[s.Claim] == nil {
@@ -407,8 +410,8 @@ func (n *naive) namedBy(who access.Principal, subjects []access.Subject, ctx *ac
 					t = triOf(slices.Contains(ctx.Claims[s.Claim], s.Value))
 				}
 			}
-		case widen && s.Principal == access.Everyone:
-			t = triOf(is(who.ID, access.Public))
+		case widen && s.Principal == model.Everyone:
+			t = triOf(is(who.ID, model.Public))
 		default:
 			t = triOf(is(who.ID, s.Principal))
 		}
@@ -418,7 +421,7 @@ func (n *naive) namedBy(who access.Principal, subjects []access.Subject, ctx *ac
 }
 
 // level says how firmly somebody may do something: yes, no, or unknown when it hangs on something.
-func (n *naive) level(c *access.Catalogue, who access.ID, o access.Operation, at access.ID, ctx *access.Context) tri {
+func (n *naive) level(c *catalogue.Catalogue, who model.ID, o catalogue.Operation, at model.ID, ctx *access.Context) tri {
 	switch {
 	case n.decide(c, who, o, at, ctx, false):
 		return triYes
@@ -429,9 +432,9 @@ func (n *naive) level(c *access.Catalogue, who access.ID, o access.Operation, at
 }
 
 // offersType reports whether the service of a type is offered at a scope, and everywhere above it. Arbora's own always are.
-func (n *naive) offersType(c *access.Catalogue, at access.ID, name string) bool {
+func (n *naive) offersType(c *catalogue.Catalogue, at model.ID, name string) bool {
 	for _, service := range c.Services() {
-		if slices.ContainsFunc(service.Types, func(t *access.Type) bool { return t.Name == name }) {
+		if slices.ContainsFunc(service.Types, func(t *catalogue.Type) bool { return t.Name == name }) {
 			return service.Own() || n.offersService(at, service.Name)
 		}
 	}
@@ -439,7 +442,7 @@ func (n *naive) offersType(c *access.Catalogue, at access.ID, name string) bool 
 }
 
 // decide says whether somebody may; perhaps takes what is unknown or still to begin in their favour.
-func (n *naive) decide(c *access.Catalogue, who access.ID, o access.Operation, at access.ID, ctx *access.Context, perhaps bool) bool {
+func (n *naive) decide(c *catalogue.Catalogue, who model.ID, o catalogue.Operation, at model.ID, ctx *access.Context, perhaps bool) bool {
 	p, scope := n.principal(who), n.scope(at)
 	if p == nil || scope == nil || n.gone(*p) || !means(c, scope.TypeName(), o.Type) || !n.offersType(c, at, o.Type) {
 		return false
@@ -451,21 +454,21 @@ func (n *naive) decide(c *access.Catalogue, who access.ID, o access.Operation, a
 }
 
 // holds says what the rules say of somebody at a scope, or of any beneath it when nothing is known of the scope.
-func (n *naive) holds(c *access.Catalogue, p access.Principal, o access.Operation, at access.ID, scope *access.Scope, ctx *access.Context, perhaps bool) bool {
+func (n *naive) holds(c *catalogue.Catalogue, p access.Principal, o catalogue.Operation, at model.ID, scope *model.Scope, ctx *access.Context, perhaps bool) bool {
 	path := n.upward(at)
-	depthOf := func(id access.ID) int {
-		return len(path) - slices.IndexFunc(path, func(s access.Scope) bool { return s.ID == id })
+	depthOf := func(id model.ID) int {
+		return len(path) - slices.IndexFunc(path, func(s model.Scope) bool { return s.ID == id })
 	}
-	onPath := func(id access.ID) bool {
-		return slices.ContainsFunc(path, func(s access.Scope) bool { return s.ID == id })
+	onPath := func(id model.ID) bool {
+		return slices.ContainsFunc(path, func(s model.Scope) bool { return s.ID == id })
 	}
 	gives := func(t tri) bool { return t == triYes || t == triUnknown && perhaps }
 	given, cutFrom := false, 0 // the depth of the topmost scope at which a cut was set; 0 for none
 	governor := -1             // the depth of the topmost rule that lets govern: with what is asked for, when that is to govern
-	finds := (o.Name == "list" || o.Name == "describe") && o.Plane == access.Control
-	take := func(place access.ID, holds func(access.Operation) bool) {
+	finds := (o.Name == "list" || o.Name == "describe") && o.Plane == catalogue.Control
+	take := func(place model.ID, holds func(catalogue.Operation) bool) {
 		given = given || holds(o)
-		spares := o.Class == access.Govern && holds(o) || finds && n.governs(c, holds)
+		spares := o.Class == catalogue.Govern && holds(o) || finds && n.governs(c, holds)
 		if d := depthOf(place); spares && (governor < 0 || d < governor) {
 			governor = d
 		}
@@ -483,15 +486,15 @@ func (n *naive) holds(c *access.Catalogue, p access.Principal, o access.Operatio
 			if !onPath(st.Place) || st.Here && (st.Place != at || scope == nil) || !n.isUnder(st.Place, policy.Scope) {
 				continue
 			}
-			cuts := st.Modal != access.May
-			if cuts && n.isAbout(c, st, o) == (st.Modal == access.MayOnly) {
+			cuts := st.Modal != statement.May
+			if cuts && n.isAbout(c, st, o) == (st.Modal == statement.MayOnly) {
 				continue
 			}
 			named := n.namedBy(p, st.Who, ctx, cuts, cuts)
 			excepted := n.namedBy(p, st.Except, ctx, false, !cuts)
 			t := triAnd(named, triNot(excepted), inPeriod(st.Period, ctx, perhaps), n.conditionHolds(st.Condition, p, scope, ctx))
 			if !cuts && gives(t) {
-				take(st.Place, func(o access.Operation) bool { return n.isAbout(c, st, o) })
+				take(st.Place, func(o catalogue.Operation) bool { return n.isAbout(c, st, o) })
 			}
 			if cuts && (t == triYes || t == triUnknown && !perhaps) {
 				if d := depthOf(policy.Scope); cutFrom == 0 || d < cutFrom {
@@ -504,16 +507,16 @@ func (n *naive) holds(c *access.Catalogue, p access.Principal, o access.Operatio
 }
 
 // governs reports whether what a rule gives includes a permission to govern.
-func (n *naive) governs(c *access.Catalogue, holds func(access.Operation) bool) bool {
+func (n *naive) governs(c *catalogue.Catalogue, holds func(catalogue.Operation) bool) bool {
 	for i := range c.Permissions() {
-		if o := c.Operation(access.Permission(i)); o.Class == access.Govern && holds(o) {
+		if o := c.Operation(catalogue.Permission(i)); o.Class == catalogue.Govern && holds(o) {
 			return true
 		}
 	}
 	return false
 }
 
-func (n *naive) conditionHolds(c *access.Condition, who access.Principal, at *access.Scope, ctx *access.Context) tri {
+func (n *naive) conditionHolds(c *statement.Condition, who access.Principal, at *model.Scope, ctx *access.Context) tri {
 	if c == nil {
 		return triYes
 	}
@@ -521,13 +524,13 @@ func (n *naive) conditionHolds(c *access.Condition, who access.Principal, at *ac
 }
 
 // sees reports whether somebody holds any permission at a scope or below it.
-func (n *naive) sees(c *access.Catalogue, who, at access.ID, ctx *access.Context) bool {
+func (n *naive) sees(c *catalogue.Catalogue, who, at model.ID, ctx *access.Context) bool {
 	for _, s := range n.scopes {
 		if !n.isUnder(s.ID, at) {
 			continue
 		}
 		for i := range c.Permissions() {
-			if n.decide(c, who, c.Operation(access.Permission(i)), s.ID, ctx, false) {
+			if n.decide(c, who, c.Operation(catalogue.Permission(i)), s.ID, ctx, false) {
 				return true
 			}
 		}
@@ -535,7 +538,7 @@ func (n *naive) sees(c *access.Catalogue, who, at access.ID, ctx *access.Context
 	return false
 }
 
-func (n *naive) address(id access.ID) string {
+func (n *naive) address(id model.ID) string {
 	var parts []string
 	for _, s := range n.upward(id) {
 		parts = append(parts, s.FullName())

@@ -2,13 +2,16 @@ package access
 
 import (
 	"strings"
+
+	"arbora.example/access/model"
+	"arbora.example/access/statement"
 )
 
 // Print writes a policy in its one form, with today's names. What it writes reads back as the same policy.
-func (s *Snapshot) Print(p Policy) string { return JoinParts(s.Parts(p), p.Notes) }
+func (s *Snapshot) Print(p statement.Policy) string { return statement.JoinParts(s.Parts(p), p.Notes) }
 
 // relative gives an address from a scope down, or, of what is elsewhere, the full one with a slash before it.
-func (s *Snapshot) relative(id, from ID) string {
+func (s *Snapshot) relative(id, from model.ID) string {
 	full, base := s.Address(id), s.Address(from)
 	if rest, beneath := strings.CutPrefix(full, base+"/"); beneath {
 		return rest
@@ -17,34 +20,11 @@ func (s *Snapshot) relative(id, from ID) string {
 }
 
 // PrintStatement writes a statement without its place, for a policy at a scope.
-func (s *Snapshot) PrintStatement(st *Statement, scope ID) string {
+func (s *Snapshot) PrintStatement(st *statement.Statement, scope model.ID) string {
 	return s.partsOf(st, scope).String()
 }
 
-// PrintTerms writes a condition and a period as they stand at the end of a statement.
-func PrintTerms(c *Condition, p Period) string {
-	terms := ""
-	if c != nil {
-		terms += " if " + c.String()
-	}
-	if !p.From.IsZero() {
-		terms += " from " + printInstant(p.From)
-	}
-	if !p.Until.IsZero() {
-		terms += " until " + printInstant(p.Until)
-	}
-	return terms
-}
-
-func nameWords(names []string) []string {
-	words := make([]string, len(names))
-	for i, name := range names {
-		words[i] = nameWord(name)
-	}
-	return words
-}
-
-func (s *Snapshot) printSubjects(subjects []Subject, scope ID) []string {
+func (s *Snapshot) printSubjects(subjects []statement.Subject, scope model.ID) []string {
 	words := make([]string, len(subjects))
 	for i, subject := range subjects {
 		words[i] = s.printSubject(subject, scope)
@@ -52,32 +32,61 @@ func (s *Snapshot) printSubjects(subjects []Subject, scope ID) []string {
 	return words
 }
 
-func (s *Snapshot) printSubject(subject Subject, scope ID) string {
+func (s *Snapshot) printSubject(subject statement.Subject, scope model.ID) string {
 	if subject.Provider != "" {
-		text := "people from " + nameWord(subject.Provider)
+		text := "people from " + statement.NameWord(subject.Provider)
 		if subject.Claim != "" {
-			text += " with " + nameWord(subject.Claim) + " " + quote(subject.Value)
+			text += " with " + statement.NameWord(subject.Claim) + " " + statement.Quote(subject.Value)
 		}
 		return text
 	}
 	p, _ := s.Principal(subject.Principal)
 	switch p.Kind {
-	case User, Guest:
-		return "user " + nameWord(p.Name)
-	case PlatformService:
-		return "service " + nameWord(p.Name)
-	case ServiceAccount:
-		return "service account " + nameWord(s.accountAddress(p, scope))
-	case BuiltInSet:
+	case model.User, model.Guest:
+		return "user " + statement.NameWord(p.Name)
+	case model.PlatformService:
+		return "service " + statement.NameWord(p.Name)
+	case model.ServiceAccount:
+		return "service account " + statement.NameWord(s.accountAddress(p, scope))
+	case model.BuiltInSet:
 		return p.Name
 	}
-	return nameWord(p.Name)
+	return statement.NameWord(p.Name)
 }
 
 // accountAddress gives where a service account lives and its name, as a policy at a scope names it.
-func (s *Snapshot) accountAddress(p Principal, scope ID) string {
+func (s *Snapshot) accountAddress(p Principal, scope model.ID) string {
 	if p.Home == scope {
 		return p.Name
 	}
 	return s.relative(p.Home, scope) + "/" + p.Name
+}
+
+// Parts takes the statements of a policy apart, with today's names.
+func (s *Snapshot) Parts(p statement.Policy) []statement.Parts {
+	parts := make([]statement.Parts, len(p.Statements))
+	for i := range p.Statements {
+		parts[i] = s.partsOf(&p.Statements[i], p.Scope)
+	}
+	return parts
+}
+
+func (s *Snapshot) partsOf(st *statement.Statement, scope model.ID) statement.Parts {
+	p := statement.Parts{
+		Here: st.Here, Who: s.printSubjects(st.Who, scope), Except: s.printSubjects(st.Except, scope), Modal: st.Modal,
+		Roles: statement.NameWords(st.Roles), Acts: st.Acts, Data: st.Data, Things: st.Things, Notes: st.Notes, Note: st.Note,
+	}
+	if st.Place != scope {
+		p.Place = statement.NameWord(s.relative(st.Place, scope))
+	}
+	if st.Condition != nil {
+		p.Condition = st.Condition.String()
+	}
+	if !st.Period.From.IsZero() {
+		p.From = statement.PrintInstant(st.Period.From)
+	}
+	if !st.Period.Until.IsZero() {
+		p.Until = statement.PrintInstant(st.Period.Until)
+	}
+	return p
 }

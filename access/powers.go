@@ -1,16 +1,21 @@
 package access
 
-import "slices"
+import (
+	"slices"
+
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
+)
 
 // Power is how somebody could give themselves more at a scope, by one change.
 type Power struct {
-	Scope ID
-	Gains Set // what they would hold there for certain, and do not hold now
+	Scope model.ID
+	Gains catalogue.Set // what they would hold there for certain, and do not hold now
 	// By one of these:
-	Role   *Role      // they may grant themselves this role there: of those they may grant, the one that adds most
-	Policy bool       // they may write a statement that gives it
-	Group  *Principal // they may put themselves into this group
-	RunAs  *Principal // they may run a machine as this service account
+	Role   *catalogue.Role // they may grant themselves this role there: of those they may grant, the one that adds most
+	Policy bool            // they may write a statement that gives it
+	Group  *Principal      // they may put themselves into this group
+	RunAs  *Principal      // they may run a machine as this service account
 }
 
 // powersTold bounds how many groups and how many service accounts are looked through.
@@ -20,7 +25,7 @@ const powersTold = 200
 // where they may, by joining a group, or by running a machine as a service account that holds more; the rule on gains counted. It
 // is [Snapshot.CouldHold] asked of one principal about all permissions. Resetting the credentials of others gives nothing, since
 // whose credentials somebody may take holds no more than they could give.
-func (s *Snapshot) Powers(principal ID, c *Context) []Power {
+func (s *Snapshot) Powers(principal model.ID, c *Context) []Power {
 	who := s.principalNode(principal)
 	if who == nil || s.gone(who) || !who.Acts() {
 		return nil
@@ -52,10 +57,10 @@ func (s *Snapshot) Powers(principal ID, c *Context) []Power {
 
 // Givable gives the permissions that a principal may give at a scope and beneath it, without condition or end, as far as the rule
 // on gains goes.
-func (s *Snapshot) Givable(giver ID, scope ID, c *Context) Set {
+func (s *Snapshot) Givable(giver model.ID, scope model.ID, c *Context) catalogue.Set {
 	at, there := s.scopeNumber(scope)
 	if !there {
-		return Set{}
+		return catalogue.Set{}
 	}
 	g := newGains(s, s, Maker{ID: giver, Now: c})
 	givable := s.wideMeaning(at)
@@ -66,8 +71,8 @@ func (s *Snapshot) Givable(giver ID, scope ID, c *Context) Set {
 }
 
 // mostAdding finds the role that adds most of some permissions, among those that somebody may grant at a scope.
-func (s *Snapshot) mostAdding(giver, scope ID, gains Set, c *Context) *Role {
-	var most *Role
+func (s *Snapshot) mostAdding(giver, scope model.ID, gains catalogue.Set, c *Context) *catalogue.Role {
+	var most *catalogue.Role
 	adds := 0
 	for role := range s.RolesAt(scope) {
 		if n := role.Permissions.And(gains).Len(); n > adds {
@@ -82,7 +87,7 @@ func (s *Snapshot) mostAdding(giver, scope ID, gains Set, c *Context) *Role {
 // powersByGroups gives what somebody would gain by groups that they may put themselves into.
 func (s *Snapshot) powersByGroups(who *principalNode, c *Context) (powers []Power) {
 	enrols := s.Decide(Question{Principal: who.ID, Permission: s.catalogue.MustPermission("enrol group"), Scope: s.scopes.get(0).id, Context: c}).Allowed
-	for group := range s.Principals(Group) {
+	for group := range s.Principals(model.Group) {
 		node := s.principalNode(group.ID)
 		if group.Gathers != nil || s.gone(node) || who.among(node.number) || !enrols && !s.Owns(who.ID, group.ID) {
 			continue
@@ -114,7 +119,7 @@ func (s *Snapshot) powersByGroups(who *principalNode, c *Context) (powers []Powe
 // powersByAccounts gives what somebody would gain by running a machine as a service account.
 func (s *Snapshot) powersByAccounts(who *principalNode, c *Context) (powers []Power) {
 	attach := s.catalogue.MustPermission("attach service-account")
-	for account := range s.Principals(ServiceAccount) {
+	for account := range s.Principals(model.ServiceAccount) {
 		node := s.principalNode(account.ID)
 		if s.gone(node) || !s.Decide(Question{Principal: who.ID, Permission: attach, Scope: account.Home, Context: c}).Allowed {
 			continue
@@ -132,9 +137,9 @@ func (s *Snapshot) powersByAccounts(who *principalNode, c *Context) (powers []Po
 }
 
 // used gives what can be used at a scope: of one out of use only what lasts.
-func (s *Snapshot) used(n number) Set {
+func (s *Snapshot) used(n number) catalogue.Set {
 	if s.retired(n) {
-		return s.meaning(n).And(s.catalogue.lasting)
+		return s.meaning(n).And(s.catalogue.Lasting())
 	}
 	return s.meaning(n)
 }
@@ -142,7 +147,7 @@ func (s *Snapshot) used(n number) Set {
 // placesOf gives where the rules stand that name somebody or what they are in.
 func (s *Snapshot) placesOf(who *principalNode) (places []number) {
 	for _, n := range who.all() {
-		for _, r := range s.principals.get(n).rules {
+		for _, r := range s.principals.Get(n).rules {
 			if !slices.Contains(places, r.place) {
 				places = append(places, r.place)
 			}

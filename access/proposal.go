@@ -3,6 +3,8 @@ package access
 import (
 	"slices"
 	"sync"
+
+	"arbora.example/access/model"
 )
 
 // Proposal is changes that are worked out and not made. It is worked out once; the rule on gains, the impact and whoever makes the
@@ -29,7 +31,7 @@ func (p *Proposal) ready() *Proposal {
 }
 
 // Touches reports whether what somebody holds may be another after the changes. It is for any number of askers at once.
-func (p *Proposal) Touches(who ID) bool {
+func (p *Proposal) Touches(who model.ID) bool {
 	n, ok := p.After.principalNumber(who)
 	if !ok {
 		return true // somebody who is not there

@@ -5,16 +5,19 @@ import (
 	"math/bits"
 	"slices"
 	"strings"
+
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
 )
 
 // Reached is a scope at which a principal's access changes: by rules placed right there that mean it.
 type Reached struct {
-	Scope       Scope
-	By          []RuleRef // the rules, as they came
-	Adds        Set       // what is held there beyond what comes from above, for certain or under a condition
-	Cuts        Set       // what comes from above and is not held there
-	Held        Set       // all that is held there for certain
-	Conditional Set       // what besides is held under a condition that is not known to hold, or from a later moment on
+	Scope       model.Scope
+	By          []RuleRef     // the rules, as they came
+	Adds        catalogue.Set // what is held there beyond what comes from above, for certain or under a condition
+	Cuts        catalogue.Set // what comes from above and is not held there
+	Held        catalogue.Set // all that is held there for certain
+	Conditional catalogue.Set // what besides is held under a condition that is not known to hold, or from a later moment on
 	// Part says where it is so: at the scope and all beneath it until another Reached says otherwise, or only one of both.
 	Part Part
 }
@@ -32,14 +35,14 @@ const (
 // Reach gives everything a principal can do and where, by address: every scope at which its access changes. What is held
 // at a scope is held at all beneath it, as far as it means something there; what hangs on the resource is conditional
 // beneath. It is empty for an inactive principal.
-func (s *Snapshot) Reach(principal ID, c *Context) []Reached {
+func (s *Snapshot) Reach(principal model.ID, c *Context) []Reached {
 	who := s.principalNode(principal)
 	if who == nil || s.gone(who) {
 		return nil
 	}
 	by := map[number][]RuleRef{}
 	for _, n := range who.all() {
-		for _, r := range s.principals.get(n).rules {
+		for _, r := range s.principals.Get(n).rules {
 			if !r.cuts && who.rests(n) {
 				continue // it gives nothing
 			}
@@ -56,7 +59,7 @@ func (s *Snapshot) Reach(principal ID, c *Context) []Reached {
 		}
 		reach = append(reach, s.reached(who, n, rules, above, c)...)
 	}
-	addresses := map[ID]string{}
+	addresses := map[model.ID]string{}
 	for _, r := range reach {
 		addresses[r.Scope.ID] = s.Address(r.Scope.ID)
 	}
@@ -94,7 +97,7 @@ func (h holding) equals(other holding) bool {
 }
 
 // same compares two sets; trailing words may be missing in one.
-func same(a, b Set) bool {
+func same(a, b catalogue.Set) bool {
 	if len(a) < len(b) {
 		a, b = b, a
 	}
@@ -108,33 +111,16 @@ func same(a, b Set) bool {
 
 func trailing(word uint64) int { return bits.TrailingZeros64(word) }
 
-// AskedAt lists the types of the scopes at which a permission is asked about: the type it is on; to create one, and of what is
-// no scope, the types that hold it.
-func (c *Catalogue) AskedAt(p Permission) []*Type {
-	o := c.operations[p]
-	t := c.types[o.Type]
-	if t.Registered && o.Name != "create" {
-		return []*Type{t}
-	}
-	var holding []*Type
-	for _, above := range c.typeOrder {
-		if c.mayHold(above, t) {
-			holding = append(holding, above)
-		}
-	}
-	return holding
-}
-
 // Where yields the scopes of some types at which a principal may use a permission, in the order of the tree: names at every
 // level, each scope before what is beneath it. It looks only where the principal holds anything.
-func (s *Snapshot) Where(principal ID, p Permission, types []*Type, c *Context) iter.Seq[ID] {
-	return func(yield func(ID) bool) {
+func (s *Snapshot) Where(principal model.ID, p catalogue.Permission, types []*catalogue.Type, c *Context) iter.Seq[model.ID] {
+	return func(yield func(model.ID) bool) {
 		if s.scopes.len() == 0 {
 			return
 		}
-		wanted := make([]bool, len(s.catalogue.typeOrder))
+		wanted := make([]bool, len(s.catalogue.Types()))
 		for _, t := range types {
-			wanted[t.index] = true
+			wanted[t.Index()] = true
 		}
 		v := s.View(principal, c)
 		going := true
@@ -165,7 +151,7 @@ func (s *Snapshot) ordered(n number, fn func(number) bool) {
 }
 
 // Has reports whether there is a scope of an id.
-func (s *Snapshot) Has(scope ID) bool {
+func (s *Snapshot) Has(scope model.ID) bool {
 	_, ok := s.scopeNumber(scope)
 	return ok
 }

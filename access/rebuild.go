@@ -2,6 +2,9 @@ package access
 
 import (
 	"slices"
+
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
 )
 
 // Changes gives changes that make the same snapshot from the empty one, but for its revision.
@@ -22,11 +25,11 @@ func (s *Snapshot) Changes() []Change {
 	enter(0)
 	s.descend(0, enter)
 	var members []Change // and owners, who may be younger than their groups
-	for n := range number(s.principals.length) {
-		p := s.principals.get(n)
-		if p.Kind != BuiltInSet && p.Kind != PlatformService {
+	for n := range number(s.principals.Len()) {
+		p := s.principals.Get(n)
+		if p.Kind != model.BuiltInSet && p.Kind != model.PlatformService {
 			fresh := p.Principal
-			fresh.Owner = ID{}
+			fresh.Owner = model.ID{}
 			changes = append(changes, CreatePrincipal{Principal: fresh})
 		}
 		if !p.Owner.IsZero() {
@@ -36,7 +39,7 @@ func (s *Snapshot) Changes() []Change {
 			continue
 		}
 		for _, m := range p.members {
-			members = append(members, AddMember{Membership: Membership{Group: p.ID, Member: s.principals.get(m).ID}})
+			members = append(members, AddMember{Membership: Membership{Group: p.ID, Member: s.principals.Get(m).ID}})
 		}
 	}
 	changes = append(changes, members...)
@@ -82,21 +85,21 @@ func (s *Snapshot) policyChanges() (changes []Change) {
 	return changes
 }
 
-// Under gives the snapshot under another catalogue. The error is a [*Violation] when the catalogue lacks something that
+// Under gives the snapshot under another catalogue. The error is a [*model.Violation] when the catalogue lacks something that
 // is used.
-func (s *Snapshot) Under(c *Catalogue) (*Snapshot, error) {
+func (s *Snapshot) Under(c *catalogue.Catalogue) (*Snapshot, error) {
 	return New(c).With(s.revision, s.Changes()...)
 }
 
 // UsesService tells what of an organisation uses a service of the catalogue, as words; empty when nothing does.
 func (s *Snapshot) UsesService(name string) string {
-	service := s.catalogue.service(name)
+	service := s.catalogue.Service(name)
 	if service == nil {
 		return ""
 	}
 	use := ""
 	s.scopes.each(func(n number) bool {
-		if s.catalogue.typeOrder[s.scopes.get(n).typ].Service == name {
+		if s.catalogue.TypeAt(s.scopes.get(n).typ).Service == name {
 			use = "resource " + s.address(n)
 		} else if more := s.scopes.get(n).more; more != nil && slices.Contains(more.offered, name) {
 			use = "what is offered at " + s.address(n)
@@ -114,14 +117,15 @@ func (s *Snapshot) UsesService(name string) string {
 		}
 	}
 	shared := func(word string) bool { // another service knows it too
-		return word != name && s.catalogue.types[word] == nil && slices.ContainsFunc(s.catalogue.operations, func(o Operation) bool {
+		_, isType := s.catalogue.Type(word)
+		return word != name && !isType && slices.ContainsFunc(s.catalogue.Operations(), func(o catalogue.Operation) bool {
 			return o.Name == word && o.Service != name
 		})
 	}
 	uses := func(used []string) bool {
 		return slices.ContainsFunc(used, func(word string) bool { return slices.Contains(words, word) && !shared(word) })
 	}
-	acting := s.principalNode(PlatformServiceID(name))
+	acting := s.principalNode(model.PlatformServiceID(name))
 	if acting != nil && len(acting.rules)+len(acting.groups) > 0 {
 		return "platform service " + name + ", which is given access"
 	}
@@ -147,9 +151,9 @@ func (s *Snapshot) UsesService(name string) string {
 	return ""
 }
 
-func onlyOf(set Set, c *Catalogue, service string) bool {
+func onlyOf(set catalogue.Set, c *catalogue.Catalogue, service string) bool {
 	for p := range set.All {
-		if c.operations[p].Service != service {
+		if c.Operation(p).Service != service {
 			return false
 		}
 	}

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/people"
 	"arbora.example/service"
 	"arbora.example/store"
@@ -16,13 +17,13 @@ import (
 // fails as a nil interface does.
 type memory struct {
 	service.Records
-	organisation access.ID
+	organisation model.ID
 	begins       []access.Change // what the organisation is made of at first
 	revision     uint64
-	details      map[access.ID]store.PrincipalDetails
-	identities   map[access.ID]store.Identity
+	details      map[model.ID]store.PrincipalDetails
+	identities   map[model.ID]store.Identity
 	links        map[people.Token]store.Link
-	keys         map[access.ID][]store.Key
+	keys         map[model.ID][]store.Key
 	settings     people.Settings
 	quotas       people.Quotas
 	made         uint64 // keys
@@ -33,18 +34,18 @@ func newMemory(now *access.Snapshot) *memory {
 	top, _ := now.Top()
 	m := &memory{
 		organisation: top.ID, begins: now.Changes(), revision: now.Revision(), settings: people.DefaultSettings(),
-		details: map[access.ID]store.PrincipalDetails{}, identities: map[access.ID]store.Identity{}, links: map[people.Token]store.Link{}, keys: map[access.ID][]store.Key{},
+		details: map[model.ID]store.PrincipalDetails{}, identities: map[model.ID]store.Identity{}, links: map[people.Token]store.Link{}, keys: map[model.ID][]store.Key{},
 	}
-	for _, kind := range []access.PrincipalKind{access.User, access.Guest, access.Group, access.ServiceAccount} {
+	for _, kind := range []model.PrincipalKind{model.User, model.Guest, model.Group, model.ServiceAccount} {
 		for p := range now.Principals(kind) {
 			state := people.Active
 			if p.Inactive {
 				state = people.Retired
 			}
 			d := store.PrincipalDetails{State: state}
-			if kind == access.Guest && p.Inactive {
+			if kind == model.Guest && p.Inactive {
 				d.State = people.Pending
-			} else if kind == access.User || kind == access.Guest {
+			} else if kind == model.User || kind == model.Guest {
 				d.Identity = p.ID
 				m.identities[p.ID] = store.Identity{ID: p.ID, Organisation: top.ID, OrganisationName: top.Name, Name: p.Name, Email: p.Name + "@lindenmere.example", By: people.ByBoth}
 			}
@@ -56,13 +57,13 @@ func newMemory(now *access.Snapshot) *memory {
 
 func (m *memory) Services(context.Context) ([][]byte, error) { return nil, nil }
 
-func (m *memory) Settings(context.Context, access.ID) (people.Settings, error) {
+func (m *memory) Settings(context.Context, model.ID) (people.Settings, error) {
 	return m.settings, nil
 }
 
-func (m *memory) Quotas(context.Context, access.ID) (people.Quotas, error) { return m.quotas, nil }
+func (m *memory) Quotas(context.Context, model.ID) (people.Quotas, error) { return m.quotas, nil }
 
-func (m *memory) Load(_ context.Context, _ access.ID, into func(access.Change) error) (uint64, error) {
+func (m *memory) Load(_ context.Context, _ model.ID, into func(access.Change) error) (uint64, error) {
 	for _, change := range m.begins {
 		if err := into(change); err != nil {
 			return 0, err
@@ -71,7 +72,7 @@ func (m *memory) Load(_ context.Context, _ access.ID, into func(access.Change) e
 	return m.revision, nil
 }
 
-func (m *memory) Write(_ context.Context, _ access.ID, author store.Author, fn func(service.Tx, uint64) (string, error)) (uint64, error) {
+func (m *memory) Write(_ context.Context, _ model.ID, author store.Author, fn func(service.Tx, uint64) (string, error)) (uint64, error) {
 	record := store.Recorded{Revision: m.revision + 1, Author: author}
 	what, err := fn(memoryTx{m, &record}, m.revision)
 	if err != nil {
@@ -83,7 +84,7 @@ func (m *memory) Write(_ context.Context, _ access.ID, author store.Author, fn f
 	return m.revision, nil
 }
 
-func (m *memory) Change(_ context.Context, _ access.ID, revision uint64) (store.Recorded, error) {
+func (m *memory) Change(_ context.Context, _ model.ID, revision uint64) (store.Recorded, error) {
 	for _, r := range m.recorded {
 		if r.Revision == revision {
 			return r, nil
@@ -92,7 +93,7 @@ func (m *memory) Change(_ context.Context, _ access.ID, revision uint64) (store.
 	return store.Recorded{}, store.ErrNotFound
 }
 
-func (m *memory) LastChange(_ context.Context, _ access.ID, by string) (uint64, error) {
+func (m *memory) LastChange(_ context.Context, _ model.ID, by string) (uint64, error) {
 	for _, r := range slices.Backward(m.recorded) {
 		if r.Author.Name == by {
 			return r.Revision, nil
@@ -101,7 +102,7 @@ func (m *memory) LastChange(_ context.Context, _ access.ID, by string) (uint64, 
 	return 0, store.ErrNotFound
 }
 
-func (m *memory) ChangesSince(_ context.Context, _ access.ID, revision, _ uint64) (steps []store.Step, untold, err error) {
+func (m *memory) ChangesSince(_ context.Context, _ model.ID, revision, _ uint64) (steps []store.Step, untold, err error) {
 	for _, r := range m.recorded {
 		if r.Revision > revision {
 			steps = append(steps, store.Step{Revision: r.Revision, Changes: r.Changes})
@@ -110,30 +111,30 @@ func (m *memory) ChangesSince(_ context.Context, _ access.ID, revision, _ uint64
 	return steps, nil, nil
 }
 
-func (m *memory) Audit(context.Context, ...store.AuditRecord) error            { return nil }
-func (m *memory) ForgetGuesses(context.Context, people.SignIn) error           { return nil }
-func (m *memory) Passkeys(context.Context, access.ID) ([]store.Passkey, error) { return nil, nil }
-func (m *memory) OrganisationNamed(context.Context, string) (access.ID, error) {
-	return access.ID{}, store.ErrNotFound
+func (m *memory) Audit(context.Context, ...store.AuditRecord) error           { return nil }
+func (m *memory) ForgetGuesses(context.Context, people.SignIn) error          { return nil }
+func (m *memory) Passkeys(context.Context, model.ID) ([]store.Passkey, error) { return nil, nil }
+func (m *memory) OrganisationNamed(context.Context, string) (model.ID, error) {
+	return model.ID{}, store.ErrNotFound
 }
 
-func (m *memory) ScopeDetails(context.Context, []access.ID) (map[access.ID]store.ScopeDetails, error) {
+func (m *memory) ScopeDetails(context.Context, []model.ID) (map[model.ID]store.ScopeDetails, error) {
 	return nil, nil
 }
 
-func (m *memory) GrantDetails(context.Context, []access.ID) (map[access.ID]store.GrantDetails, error) {
+func (m *memory) GrantDetails(context.Context, []model.ID) (map[model.ID]store.GrantDetails, error) {
 	return nil, nil
 }
 
-func (m *memory) PolicyDetails(context.Context, []access.ID) (map[access.ID]store.PolicyDetails, error) {
+func (m *memory) PolicyDetails(context.Context, []model.ID) (map[model.ID]store.PolicyDetails, error) {
 	return nil, nil
 }
 
-func (m *memory) PrincipalDetails(_ context.Context, _ access.ID, ids []access.ID) (map[access.ID]store.PrincipalDetails, error) {
+func (m *memory) PrincipalDetails(_ context.Context, _ model.ID, ids []model.ID) (map[model.ID]store.PrincipalDetails, error) {
 	return m.details, nil
 }
 
-func (m *memory) Identity(_ context.Context, id access.ID) (store.Identity, error) {
+func (m *memory) Identity(_ context.Context, id model.ID) (store.Identity, error) {
 	i, ok := m.identities[id]
 	if !ok {
 		return i, store.ErrNotFound
@@ -150,12 +151,12 @@ func (m *memory) IdentityNamed(_ context.Context, name people.SignIn) (store.Ide
 	return store.Identity{}, store.ErrNotFound
 }
 
-func (m *memory) Keys(_ context.Context, _, principal access.ID) ([]store.Key, error) {
+func (m *memory) Keys(_ context.Context, _, principal model.ID) ([]store.Key, error) {
 	return m.keys[principal], nil
 }
 
 // addKey adds a key of somebody's that others know.
-func (m *memory) addKey(of access.ID) access.ID {
+func (m *memory) addKey(of model.ID) model.ID {
 	m.made++
 	key := store.Key{Organisation: m.organisation, Principal: of, Governs: true}
 	binary.BigEndian.PutUint64(key.ID[8:], m.made)
@@ -163,7 +164,7 @@ func (m *memory) addKey(of access.ID) access.ID {
 	return key.ID
 }
 
-func (m *memory) Key(_ context.Context, id access.ID) (store.Key, error) {
+func (m *memory) Key(_ context.Context, id model.ID) (store.Key, error) {
 	for _, of := range m.keys {
 		for _, k := range of {
 			if k.ID == id {
@@ -174,7 +175,7 @@ func (m *memory) Key(_ context.Context, id access.ID) (store.Key, error) {
 	return store.Key{}, store.ErrNotFound
 }
 
-func (m *memory) KeysIssuedBy(_ context.Context, _, issuer access.ID) (keys []store.Key, err error) {
+func (m *memory) KeysIssuedBy(_ context.Context, _, issuer model.ID) (keys []store.Key, err error) {
 	for principal, of := range m.keys {
 		for _, k := range of {
 			if k.Issuer == issuer && principal != issuer {
@@ -210,7 +211,7 @@ func (w memoryTx) Final() { w.record.Final = true }
 
 func (w memoryTx) Apply(p *access.Proposal, after store.Descriptions) error {
 	w.record.Changes, w.record.Back, w.record.After = p.Changes, p.Back, after
-	w.record.Before.Principals = map[access.ID]store.PrincipalDetails{}
+	w.record.Before.Principals = map[model.ID]store.PrincipalDetails{}
 	for id, d := range after.Principals {
 		if was, there := w.details[id]; there {
 			w.record.Before.Principals[id] = was
@@ -256,7 +257,7 @@ func (w memoryTx) EndKey(k store.Key, until time.Time) error {
 	return nil
 }
 
-func (w memoryTx) ProveAddress(identity access.ID, address string) error {
+func (w memoryTx) ProveAddress(identity model.ID, address string) error {
 	i := w.identities[identity]
 	i.ProvedEmail = address
 	w.identities[identity] = i

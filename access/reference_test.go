@@ -11,6 +11,8 @@ import (
 	"pgregory.net/rapid"
 
 	"arbora.example/access"
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
 )
 
 // decisionsAtLeast is how many decisions a run of the tests holds against the reference.
@@ -20,16 +22,16 @@ const decisionsAtLeast = 1_000_000
 // every view, every answer over sets and every address against the naive reference; and the snapshot grown change by
 // change against one built at once.
 func TestAgainstReference(t *testing.T) {
-	c := access.Shipped()
+	c := catalogue.Shipped()
 	var decisions atomic.Int64
 	rapid.Check(t, func(t *rapid.T) {
 		reference := newNaive()
-		for _, builtIn := range []access.ID{access.Public, access.SignedIn, access.Everyone, access.Guests, access.Staff} {
+		for _, builtIn := range []model.ID{model.Public, model.SignedIn, model.Everyone, model.Guests, model.Staff} {
 			p, _ := access.New(c).Principal(builtIn)
 			reference.people = append(reference.people, p)
 		}
 		snapshot := access.New(c)
-		reference.people = slices.AppendSeq(reference.people, snapshot.Principals(access.PlatformService))
+		reference.people = slices.AppendSeq(reference.people, snapshot.Principals(model.PlatformService))
 		try := func(change access.Change, compareImpact bool) {
 			next, err := snapshot.With(snapshot.Revision()+1, change)
 			if allowed := reference.allows(c, change); allowed != (err == nil) {
@@ -43,8 +45,8 @@ func TestAgainstReference(t *testing.T) {
 				snapshot, reference = next, after
 			}
 		}
-		try(access.CreateScope{Scope: access.Scope{ID: newID(), Kind: access.Organisation, Name: "top"}}, false)
-		first := access.Principal{ID: newID(), Kind: access.User, Name: "first"}
+		try(access.CreateScope{Scope: model.Scope{ID: newID(), Kind: model.Organisation, Name: "top"}}, false)
+		first := access.Principal{ID: newID(), Kind: model.User, Name: "first"}
 		try(access.CreatePrincipal{Principal: first}, false)
 		try(access.CreateGrant{Grant: access.Grant{ID: newID(), Scope: reference.scopes[0].ID, Principal: first.ID, Role: "steward"}}, false)
 		for range rapid.IntRange(30, 90).Draw(t, "changes") {
@@ -67,7 +69,7 @@ func TestAgainstReference(t *testing.T) {
 }
 
 // compare holds decisions against the reference, and counts them.
-func compare(t *rapid.T, c *access.Catalogue, reference *naive, snapshot, rebuilt *access.Snapshot) (decisions int64) {
+func compare(t *rapid.T, c *catalogue.Catalogue, reference *naive, snapshot, rebuilt *access.Snapshot) (decisions int64) {
 	if a, b := len(snapshot.Changes()), len(rebuilt.Changes()); a != b {
 		t.Fatalf("rebuilt, it is made of %d changes instead of %d", b, a)
 	}
@@ -97,7 +99,7 @@ func compare(t *rapid.T, c *access.Catalogue, reference *naive, snapshot, rebuil
 		}
 		for _, p := range reference.everybody() {
 			for i, number := range asked {
-				o := c.Operation(access.Permission(number))
+				o := c.Operation(catalogue.Permission(number))
 				q := access.Question{Principal: p.ID, Permission: o.Permission, Scope: s.ID, Context: contexts[i%2]}
 				want := reference.decide(c, p.ID, o, s.ID, q.Context, false)
 				got := snapshot.Decide(q)
@@ -114,7 +116,7 @@ func compare(t *rapid.T, c *access.Catalogue, reference *naive, snapshot, rebuil
 			}
 			held := snapshot.Held(p.ID, s.ID, contexts[0])
 			for _, number := range asked[:4] {
-				o := c.Operation(access.Permission(number))
+				o := c.Operation(catalogue.Permission(number))
 				want := reference.decide(c, p.ID, o, s.ID, contexts[0], false)
 				if got := held.Has(o.Permission) && means(c, s.TypeName(), o.Type) && reference.offersType(c, s.ID, o.Type); got != want {
 					t.Fatalf("does %s hold %s at %s? %v, expected %v", p.Name, o, reference.address(s.ID), got, want)
@@ -126,7 +128,7 @@ func compare(t *rapid.T, c *access.Catalogue, reference *naive, snapshot, rebuil
 }
 
 // checkThereAndBack makes a change and takes it back: all is exactly as it was. What is drawn is taken as it can be.
-func checkThereAndBack(t *rapid.T, c *access.Catalogue, reference *naive, snapshot *access.Snapshot) {
+func checkThereAndBack(t *rapid.T, c *catalogue.Catalogue, reference *naive, snapshot *access.Snapshot) {
 	d := drawer{t, c, reference}
 	scope, who := *reference.scope(d.scope()), d.someone()
 	given, policy := d.newGrant(), d.policy()
@@ -154,7 +156,7 @@ func checkThereAndBack(t *rapid.T, c *access.Catalogue, reference *naive, snapsh
 			t.Fatalf("%#v cannot be taken back: %v", pair[0], err)
 		}
 		was, is := snapshot.Changes(), back.Changes()
-		if renamed, ok := pair[0].(access.RenameScope); ok && scope.Kind == access.Organisation {
+		if renamed, ok := pair[0].(access.RenameScope); ok && scope.Kind == model.Organisation {
 			// That it was called so for a while is kept.
 			top := was[0].(access.CreateScope)
 			top.Scope.Formerly = slices.Sorted(slices.Values(append(slices.Clone(top.Scope.Formerly), renamed.Name)))
@@ -183,7 +185,7 @@ func leadsNoWayBack(snapshot *access.Snapshot, change access.Change) bool {
 }
 
 // compareViews holds what some people see against the reference.
-func compareViews(t *rapid.T, c *access.Catalogue, reference *naive, snapshot *access.Snapshot) {
+func compareViews(t *rapid.T, c *catalogue.Catalogue, reference *naive, snapshot *access.Snapshot) {
 	context := drawer{t, c, reference}.context()
 	who := rapid.SampledFrom(reference.people).Draw(t, "viewer")
 	view := snapshot.View(who.ID, context)
@@ -234,7 +236,7 @@ func checkExplanation(t *rapid.T, snapshot *access.Snapshot, q access.Question) 
 }
 
 func older(a, b access.RuleRef) bool {
-	source := func(r access.RuleRef) access.ID {
+	source := func(r access.RuleRef) model.ID {
 		if r.Grant.IsZero() {
 			return r.Policy
 		}
@@ -247,21 +249,21 @@ func older(a, b access.RuleRef) bool {
 // TestRebuiltIsTheSame sees that what a snapshot says it is made of makes the same again, to the last detail.
 func TestRebuiltIsTheSame(t *testing.T) {
 	w := newWorld(t)
-	w.create("top/folder/house", access.Project)
-	w.create("top/folder/house/log.bucket", access.Resource)
+	w.create("top/folder/house", model.Project)
+	w.create("top/folder/house/log.bucket", model.Resource)
 	w.grant("observer", "bram", "top/folder")
 	w.policy("top", "bram-only", "user bram may only observe anything")
-	rebuilt, err := access.New(access.Shipped()).With(w.now.Revision(), w.now.Changes()...)
+	rebuilt, err := access.New(catalogue.Shipped()).With(w.now.Revision(), w.now.Changes()...)
 	require.NoError(t, err)
 	require.True(t, reflect.DeepEqual(w.now.Changes(), rebuilt.Changes()))
-	require.Equal(t, slices.Collect(w.now.Principals(access.User)), slices.Collect(rebuilt.Principals(access.User)))
+	require.Equal(t, slices.Collect(w.now.Principals(model.User)), slices.Collect(rebuilt.Principals(model.User)))
 }
 
 // TestSnapshotsDoNotChange sees that what was once read stays, whatever is made of it later.
 func TestSnapshotsDoNotChange(t *testing.T) {
 	w := newWorld(t)
 	before := w.now
-	w.create("top/folder/project", access.Project)
+	w.create("top/folder/project", model.Project)
 	w.grant("builder", "bram", "top/folder")
 	require.True(t, w.may("bram", "edit project", "top/folder/project"))
 	_, err := before.Resolve("top/folder/project", nil)

@@ -4,32 +4,26 @@ import (
 	"bytes"
 	"cmp"
 	"slices"
-	"time"
+
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
+	"arbora.example/access/statement"
 )
 
 // Grant gives one role to one principal at one scope and all beneath it, while its condition holds and in its period.
 type Grant struct {
-	ID        ID
-	Scope     ID
-	Principal ID
+	ID        model.ID
+	Scope     model.ID
+	Principal model.ID
 	Role      string
-	Condition *Condition // nil when there is none
-	Period
+	Condition *statement.Condition // nil when there is none
+	statement.Period
 }
-
-// Period is from when until when a rule applies. A zero moment leaves that end open; the end itself is outside.
-type Period struct {
-	From  time.Time `json:"from,omitzero"`
-	Until time.Time `json:"until,omitzero"`
-}
-
-// isEmpty reports whether both ends are open.
-func (p Period) isEmpty() bool { return p.From.IsZero() && p.Until.IsZero() }
 
 // holds says whether the moment of a question is in the period; of an untold one that is unknown.
-func (p Period) holds(c *Context) truth {
+func (c *Context) within(p statement.Period) truth {
 	switch at := c.moment(); {
-	case p.isEmpty():
+	case p.IsEmpty():
 		return yes
 	case at.IsZero():
 		return unknown
@@ -48,8 +42,8 @@ func (p Period) holds(c *Context) truth {
 
 // RuleRef says which rule: a grant, or a statement of a policy.
 type RuleRef struct {
-	Grant     ID
-	Policy    ID
+	Grant     model.ID
+	Policy    model.ID
 	Statement int // counted from 0
 }
 
@@ -81,17 +75,17 @@ type rule struct {
 	place       number
 	set         number // the scope it was set at: the grant's, or its policy's
 	who         []number
-	claims      []Subject // people from a provider, besides who
+	claims      []statement.Subject // people from a provider, besides who
 	except      []number
-	exceptClaim []Subject
-	permissions Set // what it gives, or cuts
-	condition   *Condition
-	period      Period
+	exceptClaim []statement.Subject
+	permissions catalogue.Set // what it gives, or cuts
+	condition   *statement.Condition
+	period      statement.Period
 }
 
 // slow reports whether more must be looked at than whom the rule names.
 func (r *rule) slow() bool {
-	return r.condition != nil || !r.period.isEmpty() || len(r.except) > 0 || len(r.claims) > 0 || len(r.exceptClaim) > 0
+	return r.condition != nil || !r.period.IsEmpty() || len(r.except) > 0 || len(r.claims) > 0 || len(r.exceptClaim) > 0
 }
 
 // names gives the numbers under which the rule is listed: claims are carried by anybody at all.
@@ -121,12 +115,12 @@ func (r *rule) holds(t term, f facts) truth {
 	case exceptTerm:
 		return r.excepts(f.principal, f.context).not()
 	case periodTerm:
-		return r.period.holds(f.context)
+		return f.context.within(r.period)
 	}
 	if r.condition == nil {
 		return yes
 	}
-	return r.condition.evaluate(f)
+	return evaluate(r.condition, f)
 }
 
 // applies says whether a rule applies, whatever it gives or cuts: in Kleene's logic, whether all its terms hold.
@@ -154,14 +148,14 @@ func (r *rule) excepts(who *principalNode, c *Context) truth {
 }
 
 // meant says whether numbers and claims mean a principal; takes says that whoever is meant is kept from something.
-func meant(who *principalNode, numbers []number, claims []Subject, c *Context, takes bool) truth {
+func meant(who *principalNode, numbers []number, claims []statement.Subject, c *Context, takes bool) truth {
 	for _, n := range numbers {
 		if who.among(n) && (takes || who.isGivenAs(n, c)) {
 			return yes
 		}
 	}
 	found := no
-	if who.Kind == Group {
+	if who.Kind == model.Group {
 		return no // a group as such comes from nowhere
 	}
 	for _, claim := range claims {
@@ -172,12 +166,12 @@ func meant(who *principalNode, numbers []number, claims []Subject, c *Context, t
 
 // entry is one principal that a rule at a place names.
 type entry struct {
-	subject     number
-	cuts        bool
-	here        bool
-	slow        bool
-	permissions Set
-	rule        *rule
+	WrittenSubject number
+	cuts           bool
+	here           bool
+	slow           bool
+	permissions    catalogue.Set
+	rule           *rule
 }
 
 // nameMarks are the marks of up to six principals that rules at a place name; with fewer, one stands several times. Most
@@ -190,8 +184,8 @@ const mostMarks = 6
 func (p *placeRules) names() (names nameMarks, ok bool) {
 	var found []uint32
 	for i, e := range p.entries {
-		if i == 0 || e.subject != p.entries[i-1].subject {
-			found = append(found, markOf(e.subject))
+		if i == 0 || e.WrittenSubject != p.entries[i-1].WrittenSubject {
+			found = append(found, markOf(e.WrittenSubject))
 		}
 	}
 	if len(found) > mostMarks {
@@ -214,9 +208,9 @@ func (names nameMarks) mayMean(m *marks) bool {
 
 // placeRules are the rules placed at a scope, made for finding those that name a principal quickly.
 type placeRules struct {
-	about   [4]uint64 // what any of them gives or cuts, of the first 256 permissions
-	beyond  Set       // and of the others, less 256
-	entries []entry   // by subject, then as in all
+	IsAbout [4]uint64     // what any of them gives or cuts, of the first 256 permissions
+	beyond  catalogue.Set // and of the others, less 256
+	entries []entry       // by subject, then as in all
 	index   []indexed
 	filter  *subjectFilter // with an index: whom it cannot have
 	all     []*rule        // oldest first
@@ -229,9 +223,9 @@ type fewRules struct {
 }
 
 // areAbout reports whether any of the rules gives or cuts a permission.
-func (p *placeRules) areAbout(permission Permission) bool {
+func (p *placeRules) areAbout(permission catalogue.Permission) bool {
 	if permission < 256 {
-		return p.about[permission/64]&(1<<(permission%64)) != 0
+		return p.IsAbout[permission/64]&(1<<(permission%64)) != 0
 	}
 	return p.beyond.Has(permission - 256)
 }
@@ -251,8 +245,8 @@ func (f *subjectFilter) has(n number) bool {
 
 // indexed says at which entry the entries of a principal begin; next is one more than that, and 0 for a free place.
 type indexed struct {
-	subject number
-	next    uint32
+	WrittenSubject number
+	next           uint32
 }
 
 const indexAbove = 16 // entries; fewer are looked at one by one
@@ -273,20 +267,20 @@ func newPlaceRules(all []*rule) *placeRules {
 	p.all = all
 	for _, r := range all {
 		for i, word := range r.permissions {
-			if i < len(p.about) {
-				p.about[i] |= word
+			if i < len(p.IsAbout) {
+				p.IsAbout[i] |= word
 			} else {
-				p.beyond.grow(i - len(p.about) + 1)
-				p.beyond[i-len(p.about)] |= word
+				p.beyond.Grow(i - len(p.IsAbout) + 1)
+				p.beyond[i-len(p.IsAbout)] |= word
 			}
 		}
 		for _, n := range r.names() {
 			p.entries = append(p.entries, entry{
-				subject: n, cuts: r.cuts, here: r.here, slow: r.slow(), permissions: r.permissions, rule: r,
+				WrittenSubject: n, cuts: r.cuts, here: r.here, slow: r.slow(), permissions: r.permissions, rule: r,
 			})
 		}
 	}
-	slices.SortStableFunc(p.entries, func(a, b entry) int { return cmp.Compare(a.subject, b.subject) })
+	slices.SortStableFunc(p.entries, func(a, b entry) int { return cmp.Compare(a.WrittenSubject, b.WrittenSubject) })
 	if len(p.entries) > indexAbove {
 		p.buildIndex()
 	}
@@ -301,16 +295,16 @@ func (p *placeRules) buildIndex() {
 	}
 	p.index, p.filter = make([]indexed, size), new(subjectFilter)
 	for i := range p.entries {
-		if i > 0 && p.entries[i].subject == p.entries[i-1].subject {
+		if i > 0 && p.entries[i].WrittenSubject == p.entries[i-1].WrittenSubject {
 			continue
 		}
-		bit := filterBit(p.entries[i].subject)
+		bit := filterBit(p.entries[i].WrittenSubject)
 		p.filter[bit>>6] |= 1 << (bit & 63)
-		at := p.slot(p.entries[i].subject)
+		at := p.slot(p.entries[i].WrittenSubject)
 		for p.index[at].next != 0 {
 			at = (at + 1) & (size - 1)
 		}
-		p.index[at] = indexed{p.entries[i].subject, uint32(i + 1)}
+		p.index[at] = indexed{p.entries[i].WrittenSubject, uint32(i + 1)}
 	}
 }
 
@@ -324,7 +318,7 @@ func (p *placeRules) first(n number) int {
 		switch found := p.index[at]; {
 		case found.next == 0:
 			return len(p.entries)
-		case found.subject == n:
+		case found.WrittenSubject == n:
 			return int(found.next) - 1
 		}
 	}

@@ -8,6 +8,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"arbora.example/access"
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
 )
 
 // house gives a world with top/folder/house, scans.bucket and mister.machine in it, a compartment house/attic with a bucket of
@@ -16,18 +18,18 @@ func house(t *testing.T) *world {
 	w := newWorld(t)
 	for _, name := range []string{"ines", "yuki"} {
 		w.ids[name] = newID()
-		w.must(access.CreatePrincipal{Principal: access.Principal{ID: w.ids[name], Kind: access.User, Name: name}})
+		w.must(access.CreatePrincipal{Principal: access.Principal{ID: w.ids[name], Kind: model.User, Name: name}})
 	}
 	w.ids["juno"] = newID()
-	w.must(access.CreatePrincipal{Principal: access.Principal{ID: w.ids["juno"], Kind: access.Guest, Name: "juno@quaywater.example"}})
+	w.must(access.CreatePrincipal{Principal: access.Principal{ID: w.ids["juno"], Kind: model.Guest, Name: "juno@quaywater.example"}})
 	require.NoError(t, w.join("ines", "curators"))
 	require.NoError(t, w.join("curators", "trust"))
 	for _, each := range []struct {
 		address string
-		kind    access.Kind
+		kind    model.Kind
 	}{
-		{"top/folder/house", access.Project}, {"top/folder/house/scans.bucket", access.Resource}, {"top/folder/house/mister.machine", access.Resource},
-		{"top/folder/house/attic", access.Compartment}, {"top/folder/house/attic/old.bucket", access.Resource}, {"top/other", access.Project},
+		{"top/folder/house", model.Project}, {"top/folder/house/scans.bucket", model.Resource}, {"top/folder/house/mister.machine", model.Resource},
+		{"top/folder/house/attic", model.Compartment}, {"top/folder/house/attic/old.bucket", model.Resource}, {"top/other", model.Project},
 	} {
 		w.create(each.address, each.kind)
 	}
@@ -107,7 +109,7 @@ func TestRules(t *testing.T) {
 	} {
 		t.Run(name, func(t *testing.T) {
 			w := house(t)
-			w.ids["public"] = access.Public
+			w.ids["public"] = model.Public
 			for number, rule := range c.rules {
 				if at, text, policy := strings.Cut(rule, ": "); policy {
 					w.policy(at, "rule-"+string(rune('a'+number)), text)
@@ -134,9 +136,9 @@ func TestRules(t *testing.T) {
 // rule from above escapes while another does not.
 func TestExplainTellsWhatIsSo(t *testing.T) {
 	const scans = "top/folder/house/scans.bucket"
-	explain := func(w *world, who, permission, at string, c *access.Context) (access.Explanation, map[access.ID]access.Why) {
-		e := w.now.Explain(access.Question{Principal: w.ids[who], Permission: access.Shipped().MustPermission(permission), Scope: w.ids[at], Context: c})
-		why := map[access.ID]access.Why{}
+	explain := func(w *world, who, permission, at string, c *access.Context) (access.Explanation, map[model.ID]access.Why) {
+		e := w.now.Explain(access.Question{Principal: w.ids[who], Permission: catalogue.Shipped().MustPermission(permission), Scope: w.ids[at], Context: c})
+		why := map[model.ID]access.Why{}
 		for _, m := range e.Met {
 			if !m.Rule.Policy.IsZero() {
 				why[m.Rule.Policy] = m.Why
@@ -154,7 +156,7 @@ func TestExplainTellsWhatIsSo(t *testing.T) {
 	w.ids["mondays"] = w.policy("top", "mondays", `people from meadowside-sso may never do anything if context.weekday is "monday"`)
 	e, why := explain(w, "bram", "describe bucket", scans, &monday)
 	require.True(t, e.Allowed)
-	require.Equal(t, map[access.ID]access.Why{
+	require.Equal(t, map[model.ID]access.Why{
 		w.ids["given"]: access.Applies, w.ids["sundays"]: access.ConditionFalse, w.ids["over"]: access.PeriodOver, w.ids["mondays"]: access.NotNamed,
 	}, why)
 	w.ids["claimed"] = w.policy("top", "claimed", `people from quaywater-sso with dept "trees" may never do anything if context.weekday is "monday"`)
@@ -170,7 +172,7 @@ func TestExplainTellsWhatIsSo(t *testing.T) {
 	e, why = explain(w, "bram", "create grant", "top/folder/house", nil)
 	require.Equal(t, access.Cut, e.Reason)
 	require.Equal(t, w.ids["never"], e.Rule.Policy, "the cut that he cannot escape decides")
-	require.Equal(t, map[access.ID]access.Why{w.ids["only"]: access.CannotCut, w.ids["never"]: access.Applies}, why)
+	require.Equal(t, map[model.ID]access.Why{w.ids["only"]: access.CannotCut, w.ids["never"]: access.Applies}, why)
 }
 
 // TestLossesAreWhatDecisionsCut: what lets somebody govern from above spares them what it takes to find what to repair, whichever of
@@ -181,7 +183,7 @@ func TestLossesAreWhatDecisionsCut(t *testing.T) {
 	w.grant("steward", "bram", "top")
 	builder := w.grant("builder", "bram", inHouse)
 	w.policy("top/folder", "none", "user bram may never do anything")
-	lost := access.Set{}
+	lost := catalogue.Set{}
 	for _, loss := range w.now.LossesOf(builder, w.ids[scans], nil) {
 		lost = lost.Or(loss.Of)
 	}

@@ -10,6 +10,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"arbora.example/access"
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
+	"arbora.example/access/statement"
 )
 
 // lay lays rules down as [TestRules] writes them.
@@ -35,7 +38,7 @@ func (w *world) tell(e access.Effect) string {
 	line := strings.Join(who, ",")
 	for _, part := range []struct {
 		word string
-		set  access.Set
+		set  catalogue.Set
 	}{{"+", e.Gains}, {"+?", e.MayGain}, {"-", e.Loses}, {"-?", e.MayLose}, {"~", e.Shifting}} {
 		if part.set.Len() > 0 {
 			line += fmt.Sprintf(" %s%d", part.word, part.set.Len())
@@ -52,8 +55,8 @@ func (w *world) tell(e access.Effect) string {
 func TestImpactInScenarios(t *testing.T) {
 	const inHouse, scans = "top/folder/house", "top/folder/house/scans.bucket"
 	noon := time.Date(2026, 11, 25, 12, 0, 0, 0, time.UTC)
-	condition := func(text string) *access.Condition {
-		c, err := access.ParseCondition(text)
+	condition := func(text string) *statement.Condition {
+		c, err := statement.ParseCondition(text)
 		require.NoError(t, err)
 		return c
 	}
@@ -76,7 +79,7 @@ func TestImpactInScenarios(t *testing.T) {
 		}, []string{"ines +2 at top/folder/house whole"}},
 		"a grant to a group with nobody in it": {nil, func(w *world) access.Change {
 			w.ids["empty"] = newID()
-			w.must(access.CreatePrincipal{Principal: access.Principal{ID: w.ids["empty"], Kind: access.Group, Name: "empty"}})
+			w.must(access.CreatePrincipal{Principal: access.Principal{ID: w.ids["empty"], Kind: model.Group, Name: "empty"}})
 			return access.CreateGrant{Grant: grant(w, "content-reader", "empty", inHouse)}
 		}, nil},
 		"a grant beneath a never": {[]string{"top: user bram may never observe data of anything"}, func(w *world) access.Change {
@@ -162,7 +165,7 @@ func TestImpactInScenarios(t *testing.T) {
 			return w.put("top/folder", "staff may never destroy data of storage")
 		}, []string{"bram,yuki -1 at top/folder whole"}},
 		"a grant to the public": {nil, func(w *world) access.Change {
-			w.ids["public"] = access.Public
+			w.ids["public"] = model.Public
 			return access.CreateGrant{Grant: grant(w, "content-reader", "public", scans)}
 		}, []string{"public +2 at top/folder/house/scans.bucket whole"}},
 		"a statement for a place alone": {[]string{"content-keeper bram top"}, func(w *world) access.Change {
@@ -187,7 +190,7 @@ func TestImpactInScenarios(t *testing.T) {
 func (w *world) put(at, text string) access.Change {
 	statements, _, err := access.Reader{Snapshot: w.now, Scope: w.ids[at]}.ParsePolicy(text)
 	require.NoError(w.t, err)
-	return access.PutPolicy{Policy: access.Policy{ID: newID(), Scope: w.ids[at], Name: "put", Statements: statements}}
+	return access.PutPolicy{Policy: statement.Policy{ID: newID(), Scope: w.ids[at], Name: "put", Statements: statements}}
 }
 
 // TestStepsInScenarios asks what would turn a no, and reads the ways: those that add least first, privileged roles last.
@@ -212,7 +215,7 @@ func TestStepsInScenarios(t *testing.T) {
 			w := house(t)
 			w.lay(c.rules...)
 			words := strings.Fields(c.question)
-			q := access.Question{Principal: w.ids[words[0]], Permission: access.Shipped().MustPermission(words[1] + " " + words[2]), Scope: w.ids[words[3]]}
+			q := access.Question{Principal: w.ids[words[0]], Permission: catalogue.Shipped().MustPermission(words[1] + " " + words[2]), Scope: w.ids[words[3]]}
 			var says []string
 			for _, step := range w.now.StepsTo(q, 20) {
 				switch {
@@ -281,7 +284,7 @@ func TestGainsInScenarios(t *testing.T) {
 			require.NoError(t, err)
 			require.Equal(t, c.exceeds != "", found, "%+v", excess)
 			if found {
-				require.True(t, access.Shipped().Governing().Has(excess.Permission) || strings.Contains(c.exceeds, "list"), "%s", access.Shipped().Operation(excess.Permission))
+				require.True(t, catalogue.Shipped().Governing().Has(excess.Permission) || strings.Contains(c.exceeds, "list"), "%s", catalogue.Shipped().Operation(excess.Permission))
 			}
 		})
 	}
@@ -292,7 +295,7 @@ func (w *world) gives(role, who, at, condition string) access.Change {
 	g := access.Grant{ID: newID(), Scope: w.ids[at], Principal: w.ids[who], Role: role}
 	if condition != "" {
 		var err error
-		g.Condition, err = access.ParseCondition(condition)
+		g.Condition, err = statement.ParseCondition(condition)
 		require.NoError(w.t, err)
 	}
 	return access.CreateGrant{Grant: g}

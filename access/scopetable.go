@@ -1,12 +1,17 @@
 package access
 
+import (
+	"arbora.example/access/internal/persist"
+	"arbora.example/access/model"
+)
+
 // scopeTable holds the scopes of a snapshot. Containers and resources are numbered apart, for containers are few and every
 // decision reads several: kept together they stay in the processor's cache, however the millions of resources came
 // between them.
 type scopeTable struct {
-	containers table[scopeNode]
-	resources  table[scopeNode]
-	ways       table[way] // of the containers, by their numbers
+	containers persist.Table[scopeNode]
+	resources  persist.Table[scopeNode]
+	ways       persist.Table[way] // of the containers, by their numbers
 }
 
 // resourceBit marks the numbers of resources.
@@ -15,19 +20,19 @@ const resourceBit number = 1 << 31
 // way is what a decision needs to know of a container and of all above it, side by side, so that it need not fetch them
 // from memory one after the other: most name nobody who matters, and are then not looked at.
 type way struct {
-	count   uint8            // of the containers, itself counted
-	retired bool             // one of them is
-	ruled   uint16           // which of them have rules whose names say whom they name, one bit each
-	crowded uint16           // which have rules that name more
-	on      [MaxDepth]number // itself first, then upward
-	names   [MaxDepth]nameMarks
-	rules   [MaxDepth]*placeRules // of those that are ruled; where many rules are, they change often, and are not noted
+	count   uint8                  // of the containers, itself counted
+	retired bool                   // one of them is
+	ruled   uint16                 // which of them have rules whose names say whom they name, one bit each
+	crowded uint16                 // which have rules that name more
+	on      [model.MaxDepth]number // itself first, then upward
+	names   [model.MaxDepth]nameMarks
+	rules   [model.MaxDepth]*placeRules // of those that are ruled; where many rules are, they change often, and are not noted
 }
 
 // waysOf works out anew the ways of a container and of all beneath it.
 func (d *draft) waysOf(n number) {
-	node := d.scopes.containers.get(n)
-	w := d.scopes.ways.edit(d.owner, n)
+	node := d.scopes.containers.Get(n)
+	w := d.scopes.ways.Edit(d.owner, n)
 	*w = way{count: 1, retired: node.retired}
 	w.on[0] = n
 	switch {
@@ -37,7 +42,7 @@ func (d *draft) waysOf(n number) {
 		w.ruled, w.names[0], w.rules[0] = 1, node.names, node.rules
 	}
 	if node.parent != n {
-		above := d.scopes.ways.get(node.parent)
+		above := d.scopes.ways.Get(node.parent)
 		w.count += above.count
 		w.retired = w.retired || above.retired
 		w.ruled |= above.ruled << 1
@@ -47,7 +52,7 @@ func (d *draft) waysOf(n number) {
 		copy(w.rules[1:], above.rules[:above.count])
 	}
 	if node.more != nil {
-		node.more.containers.from("", d.scopeName, func(child number) bool {
+		node.more.containers.From("", d.scopeName, func(child number) bool {
 			d.waysOf(child)
 			return true
 		})
@@ -83,48 +88,48 @@ func (d *draft) stray(n number) {
 // get gives a scope, which is not to be altered.
 func (t *scopeTable) get(n number) *scopeNode {
 	if n&resourceBit != 0 {
-		return t.resources.get(n &^ resourceBit)
+		return t.resources.Get(n &^ resourceBit)
 	}
-	return t.containers.get(n)
+	return t.containers.Get(n)
 }
 
 // edit gives a scope that the owner may alter until its draft is done.
-func (t *scopeTable) edit(by *owner, n number) *scopeNode {
+func (t *scopeTable) edit(by *persist.Owner, n number) *scopeNode {
 	if n&resourceBit != 0 {
-		return t.resources.edit(by, n&^resourceBit)
+		return t.resources.Edit(by, n&^resourceBit)
 	}
-	return t.containers.edit(by, n)
+	return t.containers.Edit(by, n)
 }
 
 // append adds a scope and gives its number.
-func (t *scopeTable) append(by *owner, container bool) (number, *scopeNode) {
+func (t *scopeTable) append(by *persist.Owner, container bool) (number, *scopeNode) {
 	if container {
-		n := number(t.containers.length)
-		t.ways.append(by)
-		return n, t.containers.append(by)
+		n := number(t.containers.Len())
+		t.ways.Append(by)
+		return n, t.containers.Append(by)
 	}
-	n := number(t.resources.length)
-	return n | resourceBit, t.resources.append(by)
+	n := number(t.resources.Len())
+	return n | resourceBit, t.resources.Append(by)
 }
 
 // has reports whether a number is one of the table's.
 func (t *scopeTable) has(n number) bool {
 	if n&resourceBit != 0 {
-		return int(n&^resourceBit) < t.resources.length
+		return int(n&^resourceBit) < t.resources.Len()
 	}
-	return int(n) < t.containers.length
+	return int(n) < t.containers.Len()
 }
 
-func (t *scopeTable) len() int { return t.containers.length + t.resources.length }
+func (t *scopeTable) len() int { return t.containers.Len() + t.resources.Len() }
 
 // each calls fn with every number, until it returns false.
 func (t *scopeTable) each(fn func(number) bool) {
-	for n := range number(t.containers.length) {
+	for n := range number(t.containers.Len()) {
 		if !fn(n) {
 			return
 		}
 	}
-	for n := range number(t.resources.length) {
+	for n := range number(t.resources.Len()) {
 		if !fn(n | resourceBit) {
 			return
 		}

@@ -16,6 +16,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"arbora.example/access"
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
+	"arbora.example/access/statement"
 	"arbora.example/people"
 	"arbora.example/service"
 	"arbora.example/store"
@@ -30,11 +33,11 @@ type play struct {
 	service *service.Service
 	records *memory
 	start   *naive
-	makers  []access.ID
-	actAs   map[access.ID]bool // whom the makers can act as
-	mailed  []people.Token     // links that went to others
-	told    []string           // the steps that were taken
-	target  string             // whom or what the step in hand is about; empty for anybody or anything
+	makers  []model.ID
+	actAs   map[model.ID]bool // whom the makers can act as
+	mailed  []people.Token    // links that went to others
+	told    []string          // the steps that were taken
+	target  string            // whom or what the step in hand is about; empty for anybody or anything
 }
 
 // conditions are what grants and statements of a play hang on.
@@ -72,14 +75,14 @@ func pick[T any](p *play, list []T) T { return list[p.IntN(len(list))] }
 func (p *play) one(in int) bool { return p.IntN(in) == 0 }
 
 // reference makes a reference of a snapshot.
-func reference(c *access.Catalogue, now *access.Snapshot) *naive {
+func reference(c *catalogue.Catalogue, now *access.Snapshot) *naive {
 	n := newNaive()
-	for _, builtIn := range []access.ID{access.Public, access.SignedIn, access.Everyone, access.Guests, access.Staff} {
+	for _, builtIn := range []model.ID{model.Public, model.SignedIn, model.Everyone, model.Guests, model.Staff} {
 		set, _ := now.Principal(builtIn)
 		n.people = append(n.people, set)
 	}
-	n.people = slices.AppendSeq(n.people, now.Principals(access.PlatformService))
-	know := func(c *access.Condition) {
+	n.people = slices.AppendSeq(n.people, now.Principals(model.PlatformService))
+	know := func(c *statement.Condition) {
 		if c != nil {
 			n.terms[c] = conditions[c.String()]
 		}
@@ -100,33 +103,33 @@ func reference(c *access.Catalogue, now *access.Snapshot) *naive {
 
 // newPlay makes the organisation: rules are laid as [TestRules] writes them, and more at random.
 func newPlay(seed uint64, lay ...string) *play {
-	p := &play{Rand: rand.New(rand.NewPCG(seed, seed)), actAs: map[access.ID]bool{}}
-	c := access.Shipped()
-	w := &world{now: access.New(c), ids: map[string]access.ID{"staff": access.Staff, "guests": access.Guests, "everyone": access.Everyone}}
+	p := &play{Rand: rand.New(rand.NewPCG(seed, seed)), actAs: map[model.ID]bool{}}
+	c := catalogue.Shipped()
+	w := &world{now: access.New(c), ids: map[string]model.ID{"staff": model.Staff, "guests": model.Guests, "everyone": model.Everyone}}
 	must := func(err error) {
 		if err != nil {
 			panic(err)
 		}
 	}
-	put := func(address string, kind access.Kind, tags map[string]string) {
+	put := func(address string, kind model.Kind, tags map[string]string) {
 		scope := w.scope(address, kind)
 		scope.Scope.Tags = tags
 		must(w.try(scope))
 	}
-	put("top", access.Organisation, nil)
+	put("top", model.Organisation, nil)
 	for _, s := range []struct {
 		address string
-		kind    access.Kind
-	}{{"top/a", access.Folder}, {"top/b", access.Folder}, {"top/a/p", access.Project}, {"top/b/q", access.Project}, {"top/a/p/scans.bucket", access.Resource}, {"top/b/q/log.bucket", access.Resource}} {
+		kind    model.Kind
+	}{{"top/a", model.Folder}, {"top/b", model.Folder}, {"top/a/p", model.Project}, {"top/b/q", model.Project}, {"top/a/p/scans.bucket", model.Resource}, {"top/b/q/log.bucket", model.Resource}} {
 		put(s.address, s.kind, p.tags())
 	}
-	person := func(kind access.PrincipalKind, name, home string, gathers string) {
+	person := func(kind model.PrincipalKind, name, home string, gathers string) {
 		who := access.Principal{ID: newID(), Kind: kind, Name: name, Home: w.ids[home]}
-		if kind != access.Group {
+		if kind != model.Group {
 			who.Tags = p.tags()
 		}
 		if gathers != "" {
-			condition, err := access.ParseGathering(gathers)
+			condition, err := statement.ParseGathering(gathers)
 			must(err)
 			who.Gathers = condition
 		}
@@ -134,26 +137,26 @@ func newPlay(seed uint64, lay ...string) *play {
 		must(w.try(access.CreatePrincipal{Principal: who}))
 	}
 	for _, name := range []string{"rowan", "mallory", "trudy", "ines", "piotr"} {
-		person(access.User, name, "", "")
+		person(model.User, name, "", "")
 	}
 	for _, name := range []string{"curators", "keepers"} {
-		person(access.Group, name, "", "")
+		person(model.Group, name, "", "")
 	}
-	person(access.Group, "seeds", "", `tag team is "seeds"`)
-	person(access.ServiceAccount, "robot", "top/a/p", "")
-	person(access.Guest, "wren@meadowside.example", "", "")
+	person(model.Group, "seeds", "", `tag team is "seeds"`)
+	person(model.ServiceAccount, "robot", "top/a/p", "")
+	person(model.Guest, "wren@meadowside.example", "", "")
 	must(w.try(access.SetInactive{ID: w.ids["wren@meadowside.example"], Inactive: true})) // invited, and pending
-	w.grant2("steward", "rowan", "top", "", access.Period{})
+	w.grant2("steward", "rowan", "top", "", statement.Period{})
 	for _, name := range []string{"tuner", "shaper"} {
-		def := access.RoleDefinition{Name: name, Scope: w.ids["top"], Include: []access.Filter{{Operations: []string{"create", "edit", "retire", "list", "describe"}, Types: []string{"policy", "role"}}}}
+		def := catalogue.RoleDefinition{Name: name, Scope: w.ids["top"], Include: []catalogue.Filter{{Operations: []string{"create", "edit", "retire", "list", "describe"}, Types: []string{"policy", "role"}}}}
 		if name == "shaper" {
-			def.Include = []access.Filter{{Operations: []string{"retire", "restore", "move", "tag", "list", "describe"}, Services: []string{"tree", "storage"}}}
+			def.Include = []catalogue.Filter{{Operations: []string{"retire", "restore", "move", "tag", "list", "describe"}, Services: []string{"tree", "storage"}}}
 		}
 		must(w.try(access.CreateRole{Definition: def}))
 	}
-	p.makers = []access.ID{w.ids["mallory"]}
+	p.makers = []model.ID{w.ids["mallory"]}
 	if slices.ContainsFunc(lay, func(rule string) bool { return strings.HasPrefix(rule, "people-manager robot") }) {
-		p.makers = []access.ID{w.ids["robot"]}
+		p.makers = []model.ID{w.ids["robot"]}
 	} else if p.one(2) {
 		p.makers = append(p.makers, w.ids["trudy"])
 	}
@@ -174,10 +177,10 @@ func newPlay(seed uint64, lay ...string) *play {
 }
 
 // grant2 grants on terms; what cannot be is left.
-func (w *world) grant2(role, who, at, condition string, period access.Period) {
+func (w *world) grant2(role, who, at, condition string, period statement.Period) {
 	g := access.Grant{ID: newID(), Scope: w.ids[at], Principal: w.ids[who], Role: role, Period: period}
 	if condition != "" {
-		g.Condition, _ = access.ParseCondition(condition)
+		g.Condition, _ = statement.ParseCondition(condition)
 	}
 	_ = w.try(access.CreateGrant{Grant: g})
 }
@@ -188,9 +191,9 @@ func (w *world) layOne(rule string) {
 	words := strings.Fields(rule)
 	switch at, text, policy := strings.Cut(rule, ": "); {
 	case policy:
-		var statements []access.Statement
+		var statements []statement.Statement
 		if statements, _, err = (access.Reader{Snapshot: w.now, Scope: w.ids[at]}).ParsePolicy(text); err == nil {
-			err = w.try(access.PutPolicy{Policy: access.Policy{ID: newID(), Scope: w.ids[at], Name: fmt.Sprint("laid-", lastID.Load()), Statements: statements}})
+			err = w.try(access.PutPolicy{Policy: statement.Policy{ID: newID(), Scope: w.ids[at], Name: fmt.Sprint("laid-", lastID.Load()), Statements: statements}})
 		}
 	case words[0] == "retired":
 		err = w.try(access.SetInactive{ID: w.ids[words[1]], Inactive: true})
@@ -199,7 +202,7 @@ func (w *world) layOne(rule string) {
 	case words[1] == "tagged":
 		err = w.try(access.TagPrincipal{ID: w.ids[words[0]], Tags: map[string]string{words[2]: words[3]}})
 	default:
-		w.grant2(words[0], words[1], words[2], strings.Join(words[3:], " "), access.Period{})
+		w.grant2(words[0], words[1], words[2], strings.Join(words[3:], " "), statement.Period{})
 	}
 	if err != nil {
 		panic(rule + ": " + err.Error())
@@ -224,7 +227,7 @@ func (p *play) condition(in int) string {
 	return ""
 }
 
-func (p *play) period() (period access.Period) {
+func (p *play) period() (period statement.Period) {
 	if p.one(5) {
 		period.Until = noon.Add(24 * time.Hour)
 	} else if p.one(7) {
@@ -245,7 +248,7 @@ func (p *play) random(w *world, all bool) {
 		for range 2 {
 			w.grant2(pick(p, []string{"people-manager", "access-manager", "builder", "steward", "tuner", "shaper"}), pick(p, []string{"mallory", "trudy"}), pick(p, playPlaces[:5]), p.condition(6), p.period())
 		}
-		w.grant2("people-manager", "mallory", "top", "", access.Period{})
+		w.grant2("people-manager", "mallory", "top", "", statement.Period{})
 	}
 	for range 1 + p.IntN(4) {
 		who := pick(p, playWho)
@@ -261,7 +264,7 @@ func (p *play) random(w *world, all bool) {
 		if at := pick(p, playPlaces[:5]); all {
 			statements, _, err := (access.Reader{Snapshot: w.now, Scope: w.ids[at]}).ParsePolicy(p.statement())
 			if err == nil {
-				_ = w.try(access.PutPolicy{Policy: access.Policy{ID: newID(), Scope: w.ids[at], Name: fmt.Sprint("random-", lastID.Load()), Statements: statements}})
+				_ = w.try(access.PutPolicy{Policy: statement.Policy{ID: newID(), Scope: w.ids[at], Name: fmt.Sprint("random-", lastID.Load()), Statements: statements}})
 			}
 		}
 	}
@@ -299,7 +302,7 @@ func (p *play) now() *access.Snapshot {
 // caller has somebody act, just signed in.
 func (p *play) caller(who access.Principal) service.Caller {
 	c := service.Caller{Name: who.Name, Organisation: p.records.organisation, OrganisationName: "top", Principal: who.ID, Kind: who.Kind, From: "192.0.2.7", ProvedAt: noon, MayGovern: true}
-	if who.Kind == access.User || who.Kind == access.Guest {
+	if who.Kind == model.User || who.Kind == model.Guest {
 		c.Identity = store.Identity{ID: who.ID, Organisation: p.records.organisation}
 	}
 	return c
@@ -309,7 +312,7 @@ func (p *play) caller(who access.Principal) service.Caller {
 func (p *play) actor() (access.Principal, bool) {
 	now := p.now()
 	var can []access.Principal
-	for _, kind := range []access.PrincipalKind{access.User, access.Guest, access.ServiceAccount} {
+	for _, kind := range []model.PrincipalKind{model.User, model.Guest, model.ServiceAccount} {
 		for who := range now.Principals(kind) {
 			if p.actAs[who.ID] && !who.Inactive && (who.Home.IsZero() || !now.IsRetired(who.Home)) {
 				can = append(can, who)
@@ -323,7 +326,7 @@ func (p *play) actor() (access.Principal, bool) {
 }
 
 // somebody gives a principal of the organisation as the service is asked about it.
-func (p *play) somebody(kinds ...access.PrincipalKind) (service.Somebody, access.Principal) {
+func (p *play) somebody(kinds ...model.PrincipalKind) (service.Somebody, access.Principal) {
 	now := p.now()
 	var all, named []access.Principal
 	for _, kind := range kinds {
@@ -341,7 +344,7 @@ func (p *play) somebody(kinds ...access.PrincipalKind) (service.Somebody, access
 	}
 	who := pick(p, all)
 	name := who.Name
-	if who.Kind == access.ServiceAccount {
+	if who.Kind == model.ServiceAccount {
 		name = now.Address(who.Home) + "/" + name
 	}
 	return service.Somebody{Kind: who.Kind.String(), Name: name}, who
@@ -354,8 +357,8 @@ func (p *play) place() string {
 	}
 	top, _ := now.Top()
 	all := []string{top.Name}
-	var list func(access.ID)
-	list = func(above access.ID) {
+	var list func(model.ID)
+	list = func(above model.ID) {
 		for s := range now.Children(above, "") {
 			all = append(all, now.Address(s.ID))
 			list(s.ID)
@@ -374,7 +377,7 @@ func (p *play) step(step string, c service.Caller) {
 	said := ""
 	switch kind {
 	case "grant":
-		who, _ := p.somebody(access.User, access.User, access.Group, access.ServiceAccount, access.BuiltInSet)
+		who, _ := p.somebody(model.User, model.User, model.Group, model.ServiceAccount, model.BuiltInSet)
 		g := service.NewGrant{Scope: p.place(), Kind: who.Kind, Name: who.Name, Role: pick(p, playRoles), Condition: p.condition(3), Period: p.period()}
 		_, _, err = service.Make(ctx, s, c, service.CreateGrant(g))
 		said = fmt.Sprint(g)
@@ -423,10 +426,10 @@ func (p *play) step(step string, c service.Caller) {
 		}
 	case "role":
 		name := pick(p, []string{"tuner", "shaper"})
-		_, _, err = service.Make(ctx, s, c, service.EditRole("top", service.NewRole{Name: name, Include: []access.Filter{{Planes: []access.Plane{pick(p, []access.Plane{access.Control, access.Data})}}}}))
+		_, _, err = service.Make(ctx, s, c, service.EditRole("top", service.NewRole{Name: name, Include: []catalogue.Filter{{Planes: []catalogue.Plane{pick(p, []catalogue.Plane{catalogue.Control, catalogue.Data})}}}}))
 		said = name
 	case "join", "leave":
-		who, _ := p.somebody(access.User, access.User, access.Group, access.ServiceAccount, access.Guest)
+		who, _ := p.somebody(model.User, model.User, model.Group, model.ServiceAccount, model.Guest)
 		if p.one(2) {
 			who = service.Somebody{Kind: c.Kind.String(), Name: c.Name}
 		}
@@ -434,7 +437,7 @@ func (p *play) step(step string, c service.Caller) {
 		_, _, err = service.Make(ctx, s, c, service.ChangeMember(m))
 		said = fmt.Sprint(m)
 	case "suspend", "restore":
-		who, _ := p.somebody(access.User, access.Group, access.Group, access.ServiceAccount, access.Guest)
+		who, _ := p.somebody(model.User, model.Group, model.Group, model.ServiceAccount, model.Guest)
 		to := people.Retired
 		if kind == "restore" {
 			to = people.Active
@@ -442,7 +445,7 @@ func (p *play) step(step string, c service.Caller) {
 		_, _, err = service.Make(ctx, s, c, service.SetState("top", who, to))
 		said = fmt.Sprint(who)
 	case "tag":
-		who, _ := p.somebody(access.User, access.Guest, access.ServiceAccount)
+		who, _ := p.somebody(model.User, model.Guest, model.ServiceAccount)
 		edit := service.Edit{Tags: map[string]string{"team": pick(p, []string{"seeds", "labels"}), "floor": "labels"}}
 		_, _, err = service.Make(ctx, s, c, service.EditPrincipal("top", who, edit))
 		said = fmt.Sprint(who, edit.Tags)
@@ -453,26 +456,26 @@ func (p *play) step(step string, c service.Caller) {
 	case "owner":
 		_, _, err = service.Make(ctx, s, c, service.EditPrincipal("top", service.Somebody{Kind: "group", Name: pick(p, []string{"curators", "keepers"})}, service.Edit{Owner: &service.Somebody{Kind: c.Kind.String(), Name: c.Name}}))
 	case "reset":
-		who, person := p.somebody(access.User)
+		who, person := p.somebody(model.User)
 		if _, _, err = s.ResetPassword(ctx, c, "top", who.Name, store.Reset{}); err == nil {
 			p.actAs[person.ID] = true
 		}
 		said = fmt.Sprint(who)
 	case "mail":
-		who, person := p.somebody(access.User)
+		who, person := p.somebody(model.User)
 		address := "mallory@elsewhere.example"
 		if _, _, err = service.Make(ctx, s, c, service.EditPrincipal("top", who, service.Edit{Email: &address})); err == nil {
 			p.actAs[person.ID] = true // links to choose a password go there
 		}
 		said = fmt.Sprint(who)
 	case "key":
-		who, person := p.somebody(access.ServiceAccount, access.User)
+		who, person := p.somebody(model.ServiceAccount, model.User)
 		if _, err = s.CreateKey(ctx, c, "top", who, service.NewKey{Governs: true}); err == nil {
 			p.actAs[person.ID] = true
 		}
 		said = fmt.Sprint(who)
 	case "exchange": // a key that was there, of somebody
-		who, person := p.somebody(access.ServiceAccount, access.User)
+		who, person := p.somebody(model.ServiceAccount, model.User)
 		key := p.records.addKey(person.ID)
 		if _, err = s.ExchangeKey(ctx, c, key.String(), 0); err == nil {
 			p.actAs[person.ID] = true
@@ -493,7 +496,7 @@ func (p *play) step(step string, c service.Caller) {
 		_, err = s.Invite(ctx, c, "top", wanted)
 		said = fmt.Sprint(wanted)
 	case "reveal":
-		who, guest := p.somebody(access.Guest)
+		who, guest := p.somebody(model.Guest)
 		var link service.LinkMade
 		if link, err = s.Reinvite(ctx, c, "top", who, true); err == nil && link.URL != "" {
 			p.actAs[guest.ID] = true
@@ -530,7 +533,7 @@ func (p *play) step(step string, c service.Caller) {
 		_, _, err = service.Make(ctx, s, c, service.Reshape(service.Reshaping{Scopes: []string{at}, Tags: map[string]string{"team": pick(p, []string{"seeds", "labels"})}}))
 		said = at
 	case "hand-over":
-		from, _ := p.somebody(access.User)
+		from, _ := p.somebody(model.User)
 		_, _, err = service.Make(ctx, s, c, service.HandOver("top", from, service.Somebody{Kind: c.Kind.String(), Name: c.Name}))
 		said = fmt.Sprint(from)
 	default:
@@ -541,7 +544,7 @@ func (p *play) step(step string, c service.Caller) {
 	}
 }
 
-func (p *play) scope(now *access.Snapshot) access.ID {
+func (p *play) scope(now *access.Snapshot) model.ID {
 	place, err := now.Resolve(p.place(), nil)
 	if err != nil {
 		panic(err)
@@ -562,7 +565,7 @@ func (p *play) run(steps []string) string {
 			break
 		}
 		c := p.caller(who)
-		if who.Kind == access.ServiceAccount {
+		if who.Kind == model.ServiceAccount {
 			c.Name = p.now().Address(who.Home) + "/" + who.Name
 		}
 		p.step(pick(p, steps), c)
@@ -576,15 +579,15 @@ func (p *play) gained() string {
 	if len(p.told) == 0 {
 		return ""
 	}
-	c := access.Shipped()
+	c := catalogue.Shipped()
 	before, after := p.start.inUse(false), reference(c, p.now())
 	end := after.inUse(false)
 	beyond := c.Operation(c.MustPermission("grant-beyond grant"))
 	// An invitation by mail gives what all guests hold: at worst its mailbox is a maker's.
 	makers := slices.Clone(p.makers)
 	for id := range p.actAs {
-		if who := end.principal(id); who != nil && who.Kind == access.Guest {
-			makers = append(makers, access.Guests)
+		if who := end.principal(id); who != nil && who.Kind == model.Guest {
+			makers = append(makers, model.Guests)
 		}
 	}
 	for id := range p.actAs {
@@ -600,9 +603,9 @@ func (p *play) gained() string {
 				}
 				at, facts := p.atStart(end, s)
 				held := func(ctx *access.Context, perhaps bool) bool {
-					return slices.ContainsFunc(makers, func(maker access.ID) bool {
+					return slices.ContainsFunc(makers, func(maker model.ID) bool {
 						m := before.principal(maker)
-						return !before.gone(*m) && (before.holds(c, *m, o, at, facts, ctx, false) || o.Class != access.Govern && before.holds(c, *m, beyond, at, facts, ctx, false))
+						return !before.gone(*m) && (before.holds(c, *m, o, at, facts, ctx, false) || o.Class != catalogue.Govern && before.holds(c, *m, beyond, at, facts, ctx, false))
 					})
 				}
 				if held(certain, false) {
@@ -642,7 +645,7 @@ var (
 )
 
 // atStart gives where a scope was at the start, or the nearest above it that was there, and what was said of it.
-func (p *play) atStart(end *naive, s access.Scope) (access.ID, *access.Scope) {
+func (p *play) atStart(end *naive, s model.Scope) (model.ID, *model.Scope) {
 	if was := p.start.scope(s.ID); was != nil {
 		return s.ID, was
 	}

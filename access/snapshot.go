@@ -7,6 +7,11 @@ import (
 	"strings"
 
 	"github.com/benbjohnson/immutable"
+
+	"arbora.example/access/catalogue"
+	"arbora.example/access/internal/persist"
+	"arbora.example/access/model"
+	"arbora.example/access/statement"
 )
 
 // Snapshot is the access state of one organisation at one revision. It is immutable and safe for any number of readers.
@@ -15,20 +20,20 @@ import (
 // Inside, scopes and principals have dense numbers in the order they came; a number is never reused. The tables and
 // indexes that hold them are persistent: a snapshot shares with the one before all that did not change.
 type Snapshot struct {
-	catalogue      *Catalogue
+	catalogue      *catalogue.Catalogue
 	revision       uint64
 	scopes         scopeTable
-	scopeIndex     idIndex
-	principals     table[principalNode]
-	principalIndex idIndex
-	named          [BuiltInSet + 1]*siblings // principals of each kind, by name
-	grants         *immutable.Map[ID, *grantNode]
-	policies       *immutable.Map[ID, *policyNode]
-	roles          *immutable.SortedMap[string, *Role] // custom ones
-	gathering      []number                            // the gathering groups
-	formerly       []string                            // names that the organisation had before, sorted
-	dormant        *immutable.Map[*rule, bool]         // rules of statements whose place has left their policy's scope
-	narrowed       int                                 // how many containers name the services they offer
+	scopeIndex     persist.IDIndex
+	principals     persist.Table[principalNode]
+	principalIndex persist.IDIndex
+	named          [model.BuiltInSet + 1]*persist.Siblings // principals of each kind, by name
+	grants         *immutable.Map[model.ID, *grantNode]
+	policies       *immutable.Map[model.ID, *policyNode]
+	roles          *immutable.SortedMap[string, *catalogue.Role] // custom ones
+	gathering      []number                                      // the gathering groups
+	formerly       []string                                      // names that the organisation had before, sorted
+	dormant        *immutable.Map[*rule, bool]                   // rules of statements whose place has left their policy's scope
+	narrowed       int                                           // how many containers name the services they offer
 }
 
 // Size is how much an organisation has, in use or out of it.
@@ -38,9 +43,9 @@ type Size struct {
 
 // Size counts what the organisation has. It takes steps of the order of a hundredth of the principals, and of the policies.
 func (s *Snapshot) Size() Size {
-	size := Size{Scopes: s.scopes.containers.length + s.scopes.resources.length, Groups: s.named[Group].length(), Grants: s.grants.Len()}
-	for _, kind := range []PrincipalKind{User, Guest, ServiceAccount} {
-		size.Principals += s.named[kind].length()
+	size := Size{Scopes: s.scopes.containers.Len() + s.scopes.resources.Len(), Groups: s.named[model.Group].Length(), Grants: s.grants.Len()}
+	for _, kind := range []model.PrincipalKind{model.User, model.Guest, model.ServiceAccount} {
+		size.Principals += s.named[kind].Length()
 	}
 	for all := s.policies.Iterator(); !all.Done(); {
 		_, p, _ := all.Next()
@@ -49,11 +54,12 @@ func (s *Snapshot) Size() Size {
 	return size
 }
 
-type number uint32
+// number is the dense number of a scope or principal in the tables of its snapshot.
+type number = uint32
 
 // scopeNode is small, for there may be millions: a cache line. What only some scopes have is in more.
 type scopeNode struct {
-	id      ID
+	id      model.ID
 	name    string // the full one
 	parent  number // its own number for the organisation
 	typ     uint16 // in the catalogue
@@ -66,9 +72,9 @@ type scopeNode struct {
 
 // scopeMore is what containers have, and some resources.
 type scopeMore struct {
-	owner      *owner
-	containers *siblings
-	resources  *siblings
+	owner      *persist.Owner
+	containers *persist.Siblings
+	resources  *persist.Siblings
 	bearing    []number // those of the resources that have some of their own
 	tags       map[string]string
 	offered    []string
@@ -85,7 +91,7 @@ type grantNode struct {
 }
 
 type policyNode struct {
-	Policy
+	statement.Policy
 	scope number
 	rules []*rule // one a statement
 }
@@ -93,8 +99,8 @@ type policyNode struct {
 type idHasher struct{}
 
 // Hash uses the last bytes of the id: those of a UUIDv7 are random.
-func (idHasher) Hash(id ID) uint32  { return binary.BigEndian.Uint32(id[12:]) }
-func (idHasher) Equal(a, b ID) bool { return a == b }
+func (idHasher) Hash(id model.ID) uint32  { return binary.BigEndian.Uint32(id[12:]) }
+func (idHasher) Equal(a, b model.ID) bool { return a == b }
 
 type ruleHasher struct{}
 
@@ -106,38 +112,38 @@ func (ruleHasher) Equal(a, b *rule) bool { return a == b }
 
 // New gives the empty snapshot at revision 0: no organisation, nobody but the built-in sets and the catalogue's platform
 // services, nothing.
-func New(c *Catalogue) *Snapshot {
+func New(c *catalogue.Catalogue) *Snapshot {
 	s := &Snapshot{
 		catalogue: c,
-		grants:    immutable.NewMap[ID, *grantNode](idHasher{}),
-		policies:  immutable.NewMap[ID, *policyNode](idHasher{}),
-		roles:     immutable.NewSortedMap[string, *Role](nil),
+		grants:    immutable.NewMap[model.ID, *grantNode](idHasher{}),
+		policies:  immutable.NewMap[model.ID, *policyNode](idHasher{}),
+		roles:     immutable.NewSortedMap[string, *catalogue.Role](nil),
 		dormant:   immutable.NewMap[*rule, bool](ruleHasher{}),
 	}
-	d := &draft{Snapshot: *s, owner: new(owner)}
+	d := &draft{Snapshot: *s, owner: new(persist.Owner)}
 	for _, builtIn := range builtInSets {
 		d.enterPrincipal(builtIn)
 	}
-	for _, service := range c.services {
+	for _, service := range c.Services() {
 		if service.Own() {
 			continue // Arbora itself asks nobody
 		}
-		d.enterPrincipal(Principal{ID: PlatformServiceID(service.Name), Kind: PlatformService, Name: service.Name})
+		d.enterPrincipal(Principal{ID: model.PlatformServiceID(service.Name), Kind: model.PlatformService, Name: service.Name})
 	}
 	d.refresh()
 	return &d.Snapshot
 }
 
 // Catalogue gives the catalogue the snapshot decides by.
-func (s *Snapshot) Catalogue() *Catalogue { return s.catalogue }
+func (s *Snapshot) Catalogue() *catalogue.Catalogue { return s.catalogue }
 
 // Revision counts the changes that led here.
 func (s *Snapshot) Revision() uint64 { return s.revision }
 
 // Top gives the organisation; ok is false in an empty snapshot.
-func (s *Snapshot) Top() (top Scope, ok bool) {
+func (s *Snapshot) Top() (top model.Scope, ok bool) {
 	if s.scopes.len() == 0 {
-		return Scope{}, false
+		return model.Scope{}, false
 	}
 	return s.scopeAt(0), true
 }
@@ -146,16 +152,16 @@ func (s *Snapshot) Top() (top Scope, ok bool) {
 func (s *Snapshot) Scopes() int { return s.scopes.len() }
 
 // Scope finds a scope by id.
-func (s *Snapshot) Scope(id ID) (Scope, bool) {
+func (s *Snapshot) Scope(id model.ID) (model.Scope, bool) {
 	n, ok := s.scopeNumber(id)
 	if !ok {
-		return Scope{}, false
+		return model.Scope{}, false
 	}
 	return s.scopeAt(n), true
 }
 
 // Address gives the path of names from the organisation down, or "" for an unknown id.
-func (s *Snapshot) Address(id ID) string {
+func (s *Snapshot) Address(id model.ID) string {
 	n, ok := s.scopeNumber(id)
 	if !ok {
 		return ""
@@ -173,8 +179,8 @@ func (s *Snapshot) address(n number) string {
 }
 
 // Path yields the scope and every scope above it, up to the organisation.
-func (s *Snapshot) Path(id ID) iter.Seq[Scope] {
-	return func(yield func(Scope) bool) {
+func (s *Snapshot) Path(id model.ID) iter.Seq[model.Scope] {
+	return func(yield func(model.Scope) bool) {
 		n, ok := s.scopeNumber(id)
 		if !ok {
 			return
@@ -188,8 +194,8 @@ func (s *Snapshot) Path(id ID) iter.Seq[Scope] {
 }
 
 // Children yields the scopes directly beneath one, by full name, beginning after the given one ("" for all).
-func (s *Snapshot) Children(id ID, after string) iter.Seq[Scope] {
-	return func(yield func(Scope) bool) {
+func (s *Snapshot) Children(id model.ID, after string) iter.Seq[model.Scope] {
+	return func(yield func(model.Scope) bool) {
 		n, ok := s.scopeNumber(id)
 		if !ok {
 			return
@@ -206,12 +212,12 @@ func (s *Snapshot) children(n number, after string, yield func(number) bool) {
 	}
 	// Containers and resources are listed apart, and merged here.
 	var containers []number
-	more.containers.from(after, s.scopeName, func(n number) bool {
+	more.containers.From(after, s.scopeName, func(n number) bool {
 		containers = append(containers, n)
 		return true
 	})
 	going := true
-	more.resources.from(after, s.scopeName, func(resource number) bool {
+	more.resources.From(after, s.scopeName, func(resource number) bool {
 		for going && len(containers) > 0 && s.scopeName(containers[0]) < s.scopeName(resource) {
 			going, containers = yield(containers[0]), containers[1:]
 		}
@@ -235,8 +241,8 @@ func (s *Snapshot) descend(n number, fn func(number) bool) {
 		}
 		return true
 	}
-	more.containers.from("", s.scopeName, visit)
-	more.resources.from("", s.scopeName, visit)
+	more.containers.From("", s.scopeName, visit)
+	more.resources.From("", s.scopeName, visit)
 }
 
 // someBeneath reports whether fn holds for any scope directly beneath one; it stops at the first.
@@ -250,8 +256,8 @@ func (s *Snapshot) someBeneath(n number, fn func(number) bool) bool {
 		found = fn(child)
 		return !found
 	}
-	if more.containers.from("", s.scopeName, look); !found {
-		more.resources.from("", s.scopeName, look)
+	if more.containers.From("", s.scopeName, look); !found {
+		more.resources.From("", s.scopeName, look)
 	}
 	return found
 }
@@ -262,7 +268,7 @@ func (s *Snapshot) beneath(n number) (containers, resources int) {
 	if more == nil {
 		return 0, 0
 	}
-	containers, resources = more.containers.len(), more.resources.len()
+	containers, resources = more.containers.Len(), more.resources.Len()
 	add := func(child number) bool {
 		c, r := s.beneath(child)
 		containers, resources = containers+c, resources+r
@@ -271,12 +277,12 @@ func (s *Snapshot) beneath(n number) (containers, resources int) {
 	for _, resource := range more.bearing {
 		add(resource)
 	}
-	more.containers.from("", s.scopeName, add)
+	more.containers.From("", s.scopeName, add)
 	return containers, resources
 }
 
 // Beneath counts the scopes beneath one.
-func (s *Snapshot) Beneath(id ID) int {
+func (s *Snapshot) Beneath(id model.ID) int {
 	n, ok := s.scopeNumber(id)
 	if !ok {
 		return 0
@@ -286,7 +292,7 @@ func (s *Snapshot) Beneath(id ID) int {
 }
 
 // Resources counts the resources beneath a scope.
-func (s *Snapshot) Resources(id ID) int {
+func (s *Snapshot) Resources(id model.ID) int {
 	n, ok := s.scopeNumber(id)
 	if !ok {
 		return 0
@@ -296,7 +302,7 @@ func (s *Snapshot) Resources(id ID) int {
 }
 
 // Principal finds a principal by id.
-func (s *Snapshot) Principal(id ID) (Principal, bool) {
+func (s *Snapshot) Principal(id model.ID) (Principal, bool) {
 	node := s.principalNode(id)
 	if node == nil {
 		return Principal{}, false
@@ -305,43 +311,43 @@ func (s *Snapshot) Principal(id ID) (Principal, bool) {
 }
 
 // PrincipalNamed finds a principal by kind and name; for a service account see [Snapshot.ServiceAccountAt].
-func (s *Snapshot) PrincipalNamed(kind PrincipalKind, name string) (Principal, bool) {
+func (s *Snapshot) PrincipalNamed(kind model.PrincipalKind, name string) (Principal, bool) {
 	return s.principalByKey(kind, name)
 }
 
 // ServiceAccountAt finds a service account by the scope it lives at and its name.
-func (s *Snapshot) ServiceAccountAt(home ID, name string) (Principal, bool) {
-	return s.principalByKey(ServiceAccount, nameKey(name, home))
+func (s *Snapshot) ServiceAccountAt(home model.ID, name string) (Principal, bool) {
+	return s.principalByKey(model.ServiceAccount, nameKey(name, home))
 }
 
-func (s *Snapshot) principalByKey(kind PrincipalKind, key string) (Principal, bool) {
+func (s *Snapshot) principalByKey(kind model.PrincipalKind, key string) (Principal, bool) {
 	if s.named[kind] == nil {
 		return Principal{}, false
 	}
-	n, ok := s.named[kind].find(key, s.principalKey)
+	n, ok := s.named[kind].Find(key, s.principalKey)
 	if !ok {
 		return Principal{}, false
 	}
-	return s.principals.get(n).Principal, true
+	return s.principals.Get(n).Principal, true
 }
 
 // Principals yields the principals of a kind by name.
-func (s *Snapshot) Principals(kind PrincipalKind) iter.Seq[Principal] {
+func (s *Snapshot) Principals(kind model.PrincipalKind) iter.Seq[Principal] {
 	return func(yield func(Principal) bool) {
-		s.named[kind].from("", s.principalKey, func(n number) bool { return yield(s.principals.get(n).Principal) })
+		s.named[kind].From("", s.principalKey, func(n number) bool { return yield(s.principals.Get(n).Principal) })
 	}
 }
 
 // Means reports whether a rule that names somebody means another: themselves, a member at any depth through groups in use, or
 // whoever is in a built-in set.
-func (s *Snapshot) Means(named, who ID) bool {
+func (s *Snapshot) Means(named, who model.ID) bool {
 	p := s.principalNode(who)
 	n, ok := s.principalNumber(named)
 	return ok && p != nil && p.counts(n)
 }
 
 // Members gives the direct members of a group, groups among them, by kind and name.
-func (s *Snapshot) Members(group ID) []Principal {
+func (s *Snapshot) Members(group model.ID) []Principal {
 	if node := s.principalNode(group); node != nil {
 		return s.principalsAt(node.members)
 	}
@@ -349,9 +355,9 @@ func (s *Snapshot) Members(group ID) []Principal {
 }
 
 // EveryMember gives who is in a group at any depth, groups themselves left out, by name; nil for what is no group.
-func (s *Snapshot) EveryMember(group ID) []Principal {
+func (s *Snapshot) EveryMember(group model.ID) []Principal {
 	node := s.principalNode(group)
-	if node == nil || node.Kind != Group {
+	if node == nil || node.Kind != model.Group {
 		return nil
 	}
 	all := slices.Clone(node.members)
@@ -362,7 +368,7 @@ func (s *Snapshot) EveryMember(group ID) []Principal {
 			continue
 		}
 		seen[all[i]] = true
-		if member := s.principals.get(all[i]); member.Kind == Group {
+		if member := s.principals.Get(all[i]); member.Kind == model.Group {
 			all = append(all, member.members...)
 		} else {
 			people = append(people, all[i])
@@ -372,7 +378,7 @@ func (s *Snapshot) EveryMember(group ID) []Principal {
 }
 
 // Groups gives the groups a principal is a direct member of, by name.
-func (s *Snapshot) Groups(member ID) []Principal {
+func (s *Snapshot) Groups(member model.ID) []Principal {
 	if node := s.principalNode(member); node != nil {
 		return s.principalsAt(node.groups)
 	}
@@ -380,7 +386,7 @@ func (s *Snapshot) Groups(member ID) []Principal {
 }
 
 // Within gives the groups a principal is a member of at any depth, by name.
-func (s *Snapshot) Within(member ID) []Principal {
+func (s *Snapshot) Within(member model.ID) []Principal {
 	if node := s.principalNode(member); node != nil {
 		return s.principalsAt(s.within(node))
 	}
@@ -391,7 +397,7 @@ func (s *Snapshot) Within(member ID) []Principal {
 func (s *Snapshot) within(node *principalNode) []number {
 	all := slices.Clone(node.groups)
 	for i := 0; i < len(all); i++ {
-		for _, above := range s.principals.get(all[i]).groups {
+		for _, above := range s.principals.Get(all[i]).groups {
 			if !slices.Contains(all, above) {
 				all = append(all, above)
 			}
@@ -403,7 +409,7 @@ func (s *Snapshot) within(node *principalNode) []number {
 func (s *Snapshot) principalsAt(numbers []number) []Principal {
 	list := make([]Principal, len(numbers))
 	for i, n := range numbers {
-		list[i] = s.principals.get(n).Principal
+		list[i] = s.principals.Get(n).Principal
 	}
 	slices.SortFunc(list, func(a, b Principal) int {
 		if a.Kind != b.Kind {
@@ -415,7 +421,7 @@ func (s *Snapshot) principalsAt(numbers []number) []Principal {
 }
 
 // Grant finds a grant by id.
-func (s *Snapshot) Grant(id ID) (Grant, bool) {
+func (s *Snapshot) Grant(id model.ID) (Grant, bool) {
 	node, ok := s.grants.Get(id)
 	if !ok {
 		return Grant{}, false
@@ -424,7 +430,7 @@ func (s *Snapshot) Grant(id ID) (Grant, bool) {
 }
 
 // GrantsAt gives the grants at a scope itself, oldest first.
-func (s *Snapshot) GrantsAt(scope ID) []Grant {
+func (s *Snapshot) GrantsAt(scope model.ID) []Grant {
 	n, ok := s.scopeNumber(scope)
 	if !ok || s.scopes.get(n).more == nil {
 		return nil
@@ -438,7 +444,7 @@ func (s *Snapshot) GrantsAt(scope ID) []Grant {
 }
 
 // GrantsFor gives the grants that name the principal itself, oldest first.
-func (s *Snapshot) GrantsFor(principal ID) []Grant {
+func (s *Snapshot) GrantsFor(principal model.ID) []Grant {
 	node := s.principalNode(principal)
 	if node == nil {
 		return nil
@@ -453,11 +459,11 @@ func (s *Snapshot) GrantsFor(principal ID) []Grant {
 }
 
 // scopeAt gives a scope as others see it.
-func (s *Snapshot) scopeAt(n number) Scope {
+func (s *Snapshot) scopeAt(n number) model.Scope {
 	node := s.scopes.get(n)
-	typ := s.catalogue.typeOrder[node.typ]
-	scope := Scope{ID: node.id, Kind: typ.kind, Name: node.name, Retired: node.retired}
-	if typ.kind == Resource {
+	typ := s.catalogue.TypeAt(node.typ)
+	scope := model.Scope{ID: node.id, Kind: typ.Kind(), Name: node.name, Retired: node.retired}
+	if typ.Kind() == model.Resource {
 		scope.Name, scope.Type = node.name[:len(node.name)-len(typ.Name)-1], typ.Name
 	}
 	if node.parent != n {
@@ -473,11 +479,11 @@ func (s *Snapshot) scopeAt(n number) Scope {
 }
 
 func (s *Snapshot) scopeName(n number) string    { return s.scopes.get(n).name }
-func (s *Snapshot) principalKey(n number) string { return s.principals.get(n).key }
+func (s *Snapshot) principalKey(n number) string { return s.principals.Get(n).key }
 
-func (s *Snapshot) scopeNumber(id ID) (number, bool) {
-	for found := s.scopeIndex.search(id); ; {
-		n, ok := found.next()
+func (s *Snapshot) scopeNumber(id model.ID) (number, bool) {
+	for found := s.scopeIndex.Search(id); ; {
+		n, ok := found.Next()
 		if !ok {
 			return 0, false
 		}
@@ -487,58 +493,58 @@ func (s *Snapshot) scopeNumber(id ID) (number, bool) {
 	}
 }
 
-func (s *Snapshot) principalNumber(id ID) (number, bool) {
-	for found := s.principalIndex.search(id); ; {
-		n, ok := found.next()
+func (s *Snapshot) principalNumber(id model.ID) (number, bool) {
+	for found := s.principalIndex.Search(id); ; {
+		n, ok := found.Next()
 		if !ok {
 			return 0, false
 		}
-		if s.principals.get(n).ID == id {
+		if s.principals.Get(n).ID == id {
 			return n, true
 		}
 	}
 }
 
-func (s *Snapshot) principalNode(id ID) *principalNode {
+func (s *Snapshot) principalNode(id model.ID) *principalNode {
 	n, ok := s.principalNumber(id)
 	if !ok {
 		return nil
 	}
-	return s.principals.get(n)
+	return s.principals.Get(n)
 }
 
 // meaning gives the permissions that mean something at a scope: those on its type and on all that may be beneath it, of services
 // that are offered there.
-func (s *Snapshot) meaning(n number) Set {
+func (s *Snapshot) meaning(n number) catalogue.Set {
 	wide := s.wideMeaning(n)
-	if s.narrowed == 0 || !s.catalogue.typeOrder[s.scopes.get(n).typ].container() {
+	if s.narrowed == 0 || !s.catalogue.TypeAt(s.scopes.get(n).typ).IsContainer() {
 		return wide // what a resource is of is offered where it stands
 	}
 	offered := s.offeredAt(n)
 	if offered == nil {
 		return wide
 	}
-	return wide.And(s.catalogue.of(offered))
+	return wide.And(s.catalogue.OfServices(offered))
 }
 
 // wideMeaning is meaning as if all services were offered: what a rule gives counts as given though nothing comes of it until a
 // service is offered again.
-func (s *Snapshot) wideMeaning(n number) Set {
-	return s.catalogue.typeOrder[s.scopes.get(n).typ].meaning
+func (s *Snapshot) wideMeaning(n number) catalogue.Set {
+	return s.catalogue.TypeAt(s.scopes.get(n).typ).Meaning()
 }
 
 // Offers reports whether the service of a permission is offered at a scope, if the permission means something there at all.
-func (s *Snapshot) Offers(scope ID, p Permission) bool {
+func (s *Snapshot) Offers(scope model.ID, p catalogue.Permission) bool {
 	n, ok := s.scopeNumber(scope)
 	return ok && s.offers(n, p)
 }
 
 // offers reports whether a permission that means something at a scope is of a service offered there. It allocates nothing.
-func (s *Snapshot) offers(n number, p Permission) bool {
-	if s.narrowed == 0 || !s.catalogue.typeOrder[s.scopes.get(n).typ].container() {
+func (s *Snapshot) offers(n number, p catalogue.Permission) bool {
+	if s.narrowed == 0 || !s.catalogue.TypeAt(s.scopes.get(n).typ).IsContainer() {
 		return true
 	}
-	service := s.catalogue.serviceOf(p)
+	service := s.catalogue.ServiceOf(p)
 	if service.Own() {
 		return true
 	}
@@ -573,7 +579,7 @@ func (a *ascent) next() bool {
 }
 
 // IsAtOrBeneath reports whether a scope is another, or beneath it.
-func (s *Snapshot) IsAtOrBeneath(scope, above ID) bool {
+func (s *Snapshot) IsAtOrBeneath(scope, above model.ID) bool {
 	n, ok := s.scopeNumber(scope)
 	top, there := s.scopeNumber(above)
 	return ok && there && s.isAtOrBeneath(n, top)
@@ -590,7 +596,7 @@ func (s *Snapshot) isAtOrBeneath(n, above number) bool {
 }
 
 // IsRetired reports whether a scope or one above it is retired.
-func (s *Snapshot) IsRetired(scope ID) bool {
+func (s *Snapshot) IsRetired(scope model.ID) bool {
 	n, ok := s.scopeNumber(scope)
 	return ok && s.retired(n)
 }
@@ -603,4 +609,14 @@ func (s *Snapshot) retired(n number) bool {
 		}
 	}
 	return false
+}
+
+// ServiceNamed finds a service of the catalogue.
+func (s *Snapshot) ServiceNamed(name string) (*catalogue.Service, bool) {
+	for _, service := range s.catalogue.Services() {
+		if service.Name == name {
+			return service, true
+		}
+	}
+	return nil, false
 }

@@ -10,11 +10,14 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"arbora.example/access"
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
+	"arbora.example/access/statement"
 )
 
 // trust is an organisation for statements to be about.
 func trust(t testing.TB) *world {
-	w := &world{now: access.New(access.Shipped()), ids: map[string]access.ID{}}
+	w := &world{now: access.New(catalogue.Shipped()), ids: map[string]model.ID{}}
 	if t, ok := t.(*testing.T); ok {
 		w.t = t
 	}
@@ -25,27 +28,27 @@ func trust(t testing.TB) *world {
 	}
 	for _, at := range []struct {
 		address string
-		kind    access.Kind
+		kind    model.Kind
 	}{
-		{"lindenmere", access.Organisation}, {"lindenmere/science", access.Folder}, {"lindenmere/gardens", access.Folder},
-		{"lindenmere/science/seedbank-trial", access.Project}, {"lindenmere/science/herbarium", access.Project},
-		{"lindenmere/science/herbarium/digitising", access.Compartment},
-		{"lindenmere/science/herbarium/digitising/scans.bucket", access.Resource}, {"lindenmere/science/here", access.Project},
+		{"lindenmere", model.Organisation}, {"lindenmere/science", model.Folder}, {"lindenmere/gardens", model.Folder},
+		{"lindenmere/science/seedbank-trial", model.Project}, {"lindenmere/science/herbarium", model.Project},
+		{"lindenmere/science/herbarium/digitising", model.Compartment},
+		{"lindenmere/science/herbarium/digitising/scans.bucket", model.Resource}, {"lindenmere/science/here", model.Project},
 	} {
 		must(w.scope(at.address, at.kind))
 	}
 	for _, name := range []string{"seed-curators", "network-team", "herbarium-digitisers", "vault-keepers", "contractors", "may"} {
 		w.ids[name] = newID()
-		must(access.CreatePrincipal{Principal: access.Principal{ID: w.ids[name], Kind: access.Group, Name: name}})
+		must(access.CreatePrincipal{Principal: access.Principal{ID: w.ids[name], Kind: model.Group, Name: name}})
 	}
 	for _, name := range []string{"rowan", "bram"} {
 		w.ids[name] = newID()
-		must(access.CreatePrincipal{Principal: access.Principal{ID: w.ids[name], Kind: access.User, Name: name}})
+		must(access.CreatePrincipal{Principal: access.Principal{ID: w.ids[name], Kind: model.User, Name: name}})
 	}
 	w.ids["juno"], w.ids["label-indexer"] = newID(), newID()
-	must(access.CreatePrincipal{Principal: access.Principal{ID: w.ids["juno"], Kind: access.Guest, Name: "juno@quaywater"}},
-		access.CreatePrincipal{Principal: access.Principal{ID: w.ids["label-indexer"], Kind: access.ServiceAccount, Name: "label-indexer", Home: w.ids["lindenmere/science/herbarium/digitising"]}},
-		access.CreateRole{Definition: access.RoleDefinition{Name: "trial-hand", Scope: w.ids["lindenmere/science/seedbank-trial"], Include: []access.Filter{{Services: []string{"storage"}}}}})
+	must(access.CreatePrincipal{Principal: access.Principal{ID: w.ids["juno"], Kind: model.Guest, Name: "juno@quaywater"}},
+		access.CreatePrincipal{Principal: access.Principal{ID: w.ids["label-indexer"], Kind: model.ServiceAccount, Name: "label-indexer", Home: w.ids["lindenmere/science/herbarium/digitising"]}},
+		access.CreateRole{Definition: catalogue.RoleDefinition{Name: "trial-hand", Scope: w.ids["lindenmere/science/seedbank-trial"], Include: []catalogue.Filter{{Services: []string{"storage"}}}}})
 	return w
 }
 
@@ -73,8 +76,8 @@ under "here":
 # nothing more
 `
 
-func read(w *world, at, text string) (access.Policy, error) {
-	p := access.Policy{ID: access.ID{99}, Scope: w.ids[at], Name: "p"}
+func read(w *world, at, text string) (statement.Policy, error) {
+	p := statement.Policy{ID: model.ID{99}, Scope: w.ids[at], Name: "p"}
 	var err error
 	p.Statements, p.Notes, err = access.Reader{Snapshot: w.now, Scope: p.Scope}.ParsePolicy(text)
 	return p, err
@@ -102,7 +105,7 @@ func TestStatementsKeepTheirMeaning(t *testing.T) {
 	id := w.policy("lindenmere/science", "care", scienceText)
 	digitising := w.ids["lindenmere/science/herbarium/digitising"]
 	ask := func() bool {
-		w.ids["labs"] = access.PlatformServiceID("labs")
+		w.ids["labs"] = model.PlatformServiceID("labs")
 		return w.may("labs", "attach network", "lindenmere/science/herbarium/digitising")
 	}
 	text := func() string {
@@ -120,7 +123,7 @@ func TestStatementsKeepTheirMeaning(t *testing.T) {
 	p, _ := w.now.Policy(id)
 	_, err := read(w, "lindenmere/science", text())
 	require.ErrorContains(t, err, "is outside lindenmere/science, the scope of this policy")
-	var before []access.ID
+	var before []model.ID
 	for _, st := range p.Statements {
 		before = append(before, st.Place)
 	}
@@ -197,7 +200,7 @@ func FuzzPolicies(f *testing.F) {
 func TestPatterns(t *testing.T) {
 	w := trust(t)
 	values := map[string]string{"subject": "seed-curators", "place": "herbarium/digitising", "service": "labs", "role": "observer", "instant": "2027-03-31", "name": "team", "text": `se"eds`}
-	for _, p := range access.Patterns() {
+	for _, p := range statement.Patterns() {
 		filled := map[string]string{}
 		for _, b := range p.Blanks {
 			filled[b.Name] = values[b.Kind]
@@ -213,10 +216,10 @@ func TestPatterns(t *testing.T) {
 		require.NotContains(t, text, "under", "without a place it holds where the policy stands")
 	}
 	for name, says := range map[string]string{"upload-onli": "did you mean upload-only?"} {
-		_, err := access.FindPattern(name)
+		_, err := statement.FindPattern(name)
 		require.ErrorContains(t, err, says)
 	}
-	p, err := access.FindPattern("for-a-while")
+	p, err := statement.FindPattern("for-a-while")
 	require.NoError(t, err)
 	for blank, says := range map[string]string{"hwo": `has no blank "hwo"`, "until": "characters that do not belong", "who": "characters that do not belong"} {
 		values := map[string]string{"who": "contractors", "role": "observer", "until": "2027-03-31"}
@@ -238,14 +241,14 @@ func TestConditionsAndInstants(t *testing.T) {
 		`context.location`: "context.location takes is, is not, in or starts with", `(context.hour < 3`: "a closing bracket", `context.hour < 3 request`: "expected and, or, or the end",
 		strings.Repeat("not ", 60) + `context.hour < 3`: "nested too deep",
 	} {
-		_, err := access.ParseCondition(text)
+		_, err := statement.ParseCondition(text)
 		require.ErrorContains(t, err, says, text)
 	}
-	at, err := access.ParseInstant("2027-03-31T20:00:00+02:00")
+	at, err := statement.ParseInstant("2027-03-31T20:00:00+02:00")
 	require.NoError(t, err)
 	require.Equal(t, time.Date(2027, 3, 31, 18, 0, 0, 0, time.UTC), at)
 	for _, bad := range []string{"", "tomorrow", "2027-13-01", "2027-03-31 18:00"} {
-		_, err := access.ParseInstant(bad)
+		_, err := statement.ParseInstant(bad)
 		require.ErrorContains(t, err, "is not a valid time")
 	}
 }

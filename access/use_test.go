@@ -9,16 +9,19 @@ import (
 	"pgregory.net/rapid"
 
 	"arbora.example/access"
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
+	"arbora.example/access/statement"
 )
 
 // compareUse holds what is told of the tree in use against the reference: what somebody sees, how much is in a scope, what
 // cuts grants off, and the matrix.
-func compareUse(t *rapid.T, c *access.Catalogue, reference *naive, snapshot *access.Snapshot) {
+func compareUse(t *rapid.T, c *catalogue.Catalogue, reference *naive, snapshot *access.Snapshot) {
 	context := drawer{t, c, reference}.context()
 	at := rapid.SampledFrom(reference.scopes).Draw(t, "at")
 	who := rapid.SampledFrom(reference.people).Draw(t, "looker")
 	view := snapshot.View(who.ID, context)
-	var seen []access.ID
+	var seen []model.ID
 	for s := range view.Seen(at.ID) {
 		seen = append(seen, s.ID)
 	}
@@ -32,7 +35,7 @@ func compareUse(t *rapid.T, c *access.Catalogue, reference *naive, snapshot *acc
 		}
 		if s.ID != at.ID {
 			beneath++
-			if s.Kind == access.Resource {
+			if s.Kind == model.Resource {
 				resources++
 			}
 		}
@@ -53,15 +56,15 @@ func compareUse(t *rapid.T, c *access.Catalogue, reference *naive, snapshot *acc
 	compareLosses(t, c, reference, snapshot, at)
 	compareMatrix(t, c, reference, snapshot, at, context)
 	compareNarrower(t, c, reference, snapshot, at)
-	p := access.Permission(rapid.IntRange(0, c.Permissions()-1).Draw(t, "permission"))
-	anywhere := slices.ContainsFunc(reference.scopes, func(s access.Scope) bool { return reference.decide(c, who.ID, c.Operation(p), s.ID, context, false) })
+	p := catalogue.Permission(rapid.IntRange(0, c.Permissions()-1).Draw(t, "permission"))
+	anywhere := slices.ContainsFunc(reference.scopes, func(s model.Scope) bool { return reference.decide(c, who.ID, c.Operation(p), s.ID, context, false) })
 	if got := view.MayAnywhere(p); got != anywhere {
 		t.Fatalf("may %s %s anywhere? %v, expected %v", who.Name, c.Operation(p), got, anywhere)
 	}
 }
 
 // compareNarrower holds the roles that would do in place of one against a look at every role and every operation.
-func compareNarrower(t *rapid.T, c *access.Catalogue, reference *naive, snapshot *access.Snapshot, at access.Scope) {
+func compareNarrower(t *rapid.T, c *catalogue.Catalogue, reference *naive, snapshot *access.Snapshot, at model.Scope) {
 	role, err := snapshot.Role(drawer{t, c, reference}.role())
 	if err != nil {
 		return
@@ -75,7 +78,7 @@ func compareNarrower(t *rapid.T, c *access.Catalogue, reference *naive, snapshot
 		theirs := reference.role(c, other.Name)
 		held := 0
 		for p := range c.Permissions() {
-			o := c.Operation(access.Permission(p))
+			o := c.Operation(catalogue.Permission(p))
 			if !means(c, at.TypeName(), o.Type) {
 				continue
 			}
@@ -92,19 +95,19 @@ func compareNarrower(t *rapid.T, c *access.Catalogue, reference *naive, snapshot
 			t.Fatalf("would %s do in place of %s at %s, where %v are in use? %v, expected %v", other.Name, role.Name, reference.address(at.ID), services, got, !got)
 		}
 	}
-	if !slices.IsSortedFunc(narrower, func(a, b *access.Role) int { return sizes[a.Name] - sizes[b.Name] }) {
+	if !slices.IsSortedFunc(narrower, func(a, b *catalogue.Role) int { return sizes[a.Name] - sizes[b.Name] }) {
 		t.Fatalf("%v are not in order", narrower)
 	}
 }
 
 // compareLosses sees that what a statement is said to take away of a grant is refused, and that the rest is not.
-func compareLosses(t *rapid.T, c *access.Catalogue, reference *naive, snapshot *access.Snapshot, at access.Scope) {
+func compareLosses(t *rapid.T, c *catalogue.Catalogue, reference *naive, snapshot *access.Snapshot, at model.Scope) {
 	for _, g := range snapshot.GrantsAt(at.ID) {
 		holder, _ := snapshot.Principal(g.Principal)
-		if !holder.Acts() || g.Condition != nil || g.Period != (access.Period{}) || reference.gone(holder) || reference.retired(at.ID) {
+		if !holder.Acts() || g.Condition != nil || g.Period != (statement.Period{}) || reference.gone(holder) || reference.retired(at.ID) {
 			continue
 		}
-		var lost access.Set
+		var lost catalogue.Set
 		for _, loss := range snapshot.LossesOf(g.ID, at.ID, nil) {
 			lost = lost.Or(loss.Of)
 		}
@@ -123,10 +126,10 @@ func compareLosses(t *rapid.T, c *access.Catalogue, reference *naive, snapshot *
 	}
 }
 
-func compareMatrix(t *rapid.T, c *access.Catalogue, reference *naive, snapshot *access.Snapshot, at access.Scope, context *access.Context) {
+func compareMatrix(t *rapid.T, c *catalogue.Catalogue, reference *naive, snapshot *access.Snapshot, at model.Scope, context *access.Context) {
 	typ := rapid.SampledFrom([]string{"project", "bucket", "grant", "machine"}).Draw(t, "column")
-	columns := []access.MatrixColumn{{Scope: at.ID, Permissions: snapshot.PermissionsOf(at.ID, func(other *access.Type) bool { return other.Name == typ })}}
-	rows := map[access.ID]access.MatrixRow{}
+	columns := []access.MatrixColumn{{Scope: at.ID, Permissions: snapshot.PermissionsOf(at.ID, func(other *catalogue.Type) bool { return other.Name == typ })}}
+	rows := map[model.ID]access.MatrixRow{}
 	for row := range snapshot.Matrix(columns, slices.Values(reference.people), context) {
 		rows[row.Principal.ID] = row
 	}
@@ -158,14 +161,14 @@ func compareMatrix(t *rapid.T, c *access.Catalogue, reference *naive, snapshot *
 
 // TestTerms sees what a scope is found by.
 func TestTerms(t *testing.T) {
-	s := access.Scope{Kind: access.Resource, Name: "vault-scans", Type: "bucket", Tags: map[string]string{"team": "Seeds", "floor": ""}}
+	s := model.Scope{Kind: model.Resource, Name: "vault-scans", Type: "bucket", Tags: map[string]string{"team": "Seeds", "floor": ""}}
 	require.Equal(t, []string{"bucket", "floor=", "scans.bucket", "seeds", "team=seeds", "vault-scans.bucket"}, s.Terms())
 	require.Equal(t, "scans.bucket", s.FirstTerm("sc"))
 	require.Equal(t, "scans.bucket", s.FirstTerm("s"), "the first of those that fit")
 	require.Equal(t, "", s.FirstTerm("x"))
 	rapid.Check(t, func(t *rapid.T) {
 		name := rapid.StringMatching(`[a-z][a-z0-9]{0,4}(-[a-z0-9]{1,4}){0,4}`).Draw(t, "name")
-		s := access.Scope{Kind: access.Project, Name: name}
+		s := model.Scope{Kind: model.Project, Name: name}
 		terms := s.Terms()
 		require.True(t, slices.IsSorted(terms))
 		for i := range name {

@@ -3,6 +3,10 @@ package access
 import (
 	"slices"
 	"strings"
+
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
+	"arbora.example/internal/english"
 )
 
 // View is what one principal sees of a snapshot. A scope's name is seen by whoever holds any permission at or below it,
@@ -18,7 +22,7 @@ type View struct {
 }
 
 // View gives the view of a principal. An unknown or inactive one sees nothing.
-func (s *Snapshot) View(principal ID, c *Context) *View {
+func (s *Snapshot) View(principal model.ID, c *Context) *View {
 	v := &View{snapshot: s, context: c}
 	v.who = s.principalNode(principal)
 	if v.who == nil || s.gone(v.who) {
@@ -37,12 +41,12 @@ func (v *View) follow() {
 		return
 	}
 	for _, n := range v.who.all() {
-		for _, r := range v.snapshot.principals.get(n).rules {
+		for _, r := range v.snapshot.principals.Get(n).rules {
 			if !r.cuts && !v.leads[r.place] && v.holdsAt(r.place) {
 				v.lead(r.place)
 			}
 			// Beneath its place a rule says everywhere the same, unless it looks at the resource, or cuts at the place alone.
-			if r.condition.mentions("resource") || r.cuts && r.here {
+			if r.condition.Mentions("resource") || r.cuts && r.here {
 				v.uneven = append(v.uneven, r)
 			}
 		}
@@ -96,14 +100,14 @@ func (v *View) finds(n number) bool {
 }
 
 // Sees reports whether the principal sees the scope's name.
-func (v *View) Sees(scope ID) bool {
+func (v *View) Sees(scope model.ID) bool {
 	n, ok := v.snapshot.scopeNumber(scope)
 	return ok && v.sees(n)
 }
 
 // HoldsAt reports whether the principal holds anything at the scope itself, and with that, but for what is cut off, at all
 // beneath it.
-func (v *View) HoldsAt(scope ID) bool {
+func (v *View) HoldsAt(scope model.ID) bool {
 	n, ok := v.snapshot.scopeNumber(scope)
 	return ok && v.holdsAt(n)
 }
@@ -112,12 +116,12 @@ func (v *View) HoldsAt(scope ID) bool {
 func (v *View) Empty() bool { return v.snapshot.scopes.len() == 0 || !v.sees(0) }
 
 // May reports whether the principal holds the permission at the scope.
-func (v *View) May(p Permission, scope ID) bool {
+func (v *View) May(p catalogue.Permission, scope model.ID) bool {
 	return v.who != nil && v.snapshot.Decide(Question{Principal: v.who.ID, Permission: p, Scope: scope, Context: v.context}).Allowed
 }
 
 // MayAnywhere reports whether the principal holds the permission at any scope.
-func (v *View) MayAnywhere(p Permission) bool {
+func (v *View) MayAnywhere(p catalogue.Permission) bool {
 	v.follow()
 	for n := range v.leads {
 		if v.mayAt(p, n) {
@@ -132,9 +136,11 @@ func (v *View) MayAnywhere(p Permission) bool {
 	return false
 }
 
-func (v *View) mayAt(p Permission, n number) bool { return v.May(p, v.snapshot.scopes.get(n).id) }
+func (v *View) mayAt(p catalogue.Permission, n number) bool {
+	return v.May(p, v.snapshot.scopes.get(n).id)
+}
 
-func (v *View) mayBeneath(p Permission, n number) bool {
+func (v *View) mayBeneath(p catalogue.Permission, n number) bool {
 	return v.snapshot.someBeneath(n, func(child number) bool { return v.mayAt(p, child) || v.mayBeneath(p, child) })
 }
 
@@ -146,7 +152,7 @@ func (v *View) holdsAt(n number) bool {
 
 // Place is a scope found by its address.
 type Place struct {
-	Scope Scope
+	Scope model.Scope
 	Rest  string // what of the address lies in the scope's open contents, such as an object of a bucket; else empty
 }
 
@@ -156,7 +162,7 @@ func (s *Snapshot) AnswersTo(name string) bool {
 }
 
 // Resolve finds a scope by its address, as far as the principal sees the way. A nil view sees everything. The error is
-// a [*Violation] that names the nearest name seen; what is not seen is answered exactly like what is not there.
+// a [*model.Violation] that names the nearest name seen; what is not seen is answered exactly like what is not there.
 func (s *Snapshot) Resolve(address string, v *View) (Place, error) {
 	first, rest, _ := strings.Cut(address, "/")
 	if !s.AnswersTo(first) {
@@ -167,7 +173,7 @@ func (s *Snapshot) Resolve(address string, v *View) (Place, error) {
 	}
 	n := number(0)
 	for rest != "" {
-		if s.catalogue.typeOrder[s.scopes.get(n).typ].Open {
+		if s.catalogue.TypeAt(s.scopes.get(n).typ).Open {
 			return Place{Scope: s.scopeAt(n), Rest: rest}, nil
 		}
 		var name string
@@ -194,16 +200,16 @@ func (s *Snapshot) child(n number, fullName string) (number, bool) {
 	if among == nil {
 		return 0, false
 	}
-	return among.find(fullName, s.scopeName)
+	return among.Find(fullName, s.scopeName)
 }
 
 // notThere says that a name of an address is not there, in a scope or, below 0, at the top.
 func (s *Snapshot) notThere(address, name string, in int, v *View) error {
-	gone := violation(RuleUnknown, "there is no scope %s, or you may not see it", address)
+	gone := model.Violationf(model.RuleUnknown, "there is no scope %s, or you may not see it", address)
 	if in < 0 {
 		if s.scopes.len() > 0 && (v == nil || v.sees(0)) {
 			top := s.scopeName(0)
-			gone.Nearest = Nearest(name, []string{top})
+			gone.Nearest = english.Nearest(name, []string{top})
 			if child, ok := s.child(0, name); ok && (v == nil || v.sees(child)) {
 				gone.Nearest = top + "/" + address
 			}
@@ -219,9 +225,9 @@ func (s *Snapshot) notThere(address, name string, in int, v *View) error {
 		looked++
 		return looked < nearestAmong
 	})
-	if near := Nearest(name, seen); near != "" {
+	if near := english.Nearest(name, seen); near != "" {
 		gone.Nearest = s.address(number(in)) + "/" + near
-	} else if i := slices.IndexFunc(seen, func(full string) bool { n, _ := SplitFullName(full); return n == name }); i >= 0 {
+	} else if i := slices.IndexFunc(seen, func(full string) bool { n, _ := model.SplitFullName(full); return n == name }); i >= 0 {
 		gone.Nearest = s.address(number(in)) + "/" + seen[i]
 	}
 	return gone

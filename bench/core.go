@@ -6,11 +6,13 @@ import (
 	"time"
 
 	"arbora.example/access"
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
 )
 
 // build makes the snapshot of an organisation.
 func build(o *organisation) (*access.Snapshot, error) {
-	b := access.New(access.Shipped()).Builder()
+	b := access.New(catalogue.Shipped()).Builder()
 	for _, change := range o.changes {
 		if err := b.Apply(change); err != nil {
 			return nil, err
@@ -21,12 +23,12 @@ func build(o *organisation) (*access.Snapshot, error) {
 
 // questions are about random people, permissions and resources.
 func questions(o *organisation, n int) []access.Question {
-	c := access.Shipped()
+	c := catalogue.Shipped()
 	verbs := map[string][]string{
 		"bucket": {"describe", "edit", "retire"}, "machine": {"describe", "start", "edit", "retire"},
 		"network": {"describe", "attach", "edit"}, "database": {"describe", "edit"},
 	}
-	permissions := map[string][]access.Permission{}
+	permissions := map[string][]catalogue.Permission{}
 	for name, list := range verbs {
 		for _, verb := range list {
 			permissions[name] = append(permissions[name], c.MustPermission(verb+" "+name))
@@ -61,7 +63,7 @@ func each(n int, fn func(i int)) time.Duration {
 
 // decide compares a decision with finding the resource's id in a map of as many ids.
 func (r *report) decide(o *organisation, s *access.Snapshot) time.Duration {
-	byID := make(map[access.ID]int, len(o.resources))
+	byID := make(map[model.ID]int, len(o.resources))
 	for i, resource := range o.resources {
 		byID[resource.ID] = i
 	}
@@ -92,14 +94,14 @@ func (r *report) decide(o *organisation, s *access.Snapshot) time.Duration {
 // bytes measures what one more registered resource costs of live heap. The snapshot is given up for one with more.
 func (r *report) bytes(o *organisation, s *access.Snapshot) (*access.Snapshot, error) {
 	const more = 100_000
-	homes := make([]access.ID, more)
+	homes := make([]model.ID, more)
 	for i := range homes {
 		homes[i] = o.resources[i%len(o.resources)].Parent
 	}
 	heap := liveHeap()
 	b := s.Builder()
 	for i, home := range homes {
-		scope := access.Scope{ID: o.id(), Parent: home, Kind: access.Resource, Name: nameOf("x", i), Type: "bucket"}
+		scope := model.Scope{ID: o.id(), Parent: home, Kind: model.Resource, Name: nameOf("x", i), Type: "bucket"}
 		if err := b.Apply(access.CreateScope{Scope: scope}); err != nil {
 			return nil, err
 		}
@@ -136,7 +138,7 @@ func measureChanges(o *organisation, s *access.Snapshot) (t changeTimes, err err
 	homes, people := o.resources, o.users
 	t.create = each(2000, func(i int) {
 		home := homes[(i*7919)%len(homes)].Parent
-		with(access.CreateScope{Scope: access.Scope{ID: o.id(), Parent: home, Kind: access.Resource, Name: nameOf("y", i), Type: "bucket"}})
+		with(access.CreateScope{Scope: model.Scope{ID: o.id(), Parent: home, Kind: model.Resource, Name: nameOf("y", i), Type: "bucket"}})
 	})
 	t.grant = each(500, func(i int) {
 		with(access.CreateGrant{Grant: access.Grant{ID: o.id(), Scope: o.containers[(i*31)%len(o.containers)].ID, Principal: people[(i*17)%len(people)].ID, Role: "auditor"}})
@@ -159,8 +161,8 @@ func (r *report) changes(whole, tenth changeTimes) {
 
 // sets measures the answers over sets.
 func (r *report) sets(o *organisation, s *access.Snapshot) error {
-	p := access.Shipped().MustPermission("edit bucket")
-	var buckets []access.Scope
+	p := catalogue.Shipped().MustPermission("edit bucket")
+	var buckets []model.Scope
 	for _, resource := range o.resources {
 		if resource.Type == "bucket" {
 			buckets = append(buckets, resource)

@@ -9,6 +9,8 @@ import (
 	"time"
 
 	"arbora.example/access"
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
 	"arbora.example/people"
 )
 
@@ -68,7 +70,7 @@ func fill(ctx context.Context, db *sql.DB, o *organisation) error {
 	}
 	w.flush()
 	w.exec("CREATE TABLE role_holds (role VARCHAR(63) CHARACTER SET ascii COLLATE ascii_bin NOT NULL, permission INT NOT NULL, PRIMARY KEY (role, permission))")
-	for _, role := range access.Shipped().Roles() {
+	for _, role := range catalogue.Shipped().Roles() {
 		for p := range role.Permissions.All {
 			w.row("role_holds (role, permission)", role.Name, int(p))
 		}
@@ -78,7 +80,7 @@ func fill(ctx context.Context, db *sql.DB, o *organisation) error {
 	return w.failed
 }
 
-func orNull(id access.ID) any {
+func orNull(id model.ID) any {
 	if id.IsZero() {
 		return nil
 	}

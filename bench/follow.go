@@ -9,7 +9,7 @@ import (
 	"slices"
 	"time"
 
-	"arbora.example/access"
+	"arbora.example/access/catalogue"
 	"arbora.example/people"
 	"arbora.example/service"
 	"arbora.example/store"
@@ -28,7 +28,7 @@ func (r *report) follow(ctx context.Context, _ *mariadbd.Server, records *store.
 		return err
 	}
 	open := func() (*service.Service, service.Caller, error) {
-		s := service.New(service.Options{Records: service.RecordsIn(records), Catalogue: access.Shipped(), Clock: time.Now, Log: quiet, Sealer: sealer, Address: "http://127.0.0.1:8420"})
+		s := service.New(service.Options{Records: service.RecordsIn(records), Catalogue: catalogue.Shipped(), Clock: time.Now, Log: quiet, Sealer: sealer, Address: "http://127.0.0.1:8420"})
 		c, err := s.SignIn(ctx, service.Attempt{Name: "u0@lindenmere", Password: passphrase, From: "127.0.0.1"})
 		return s, c, err
 	}

@@ -12,7 +12,7 @@ import (
 
 	"github.com/google/uuid"
 
-	"arbora.example/access"
+	"arbora.example/access/catalogue"
 	"arbora.example/api"
 	"arbora.example/client"
 	"arbora.example/people"
@@ -38,7 +38,7 @@ func (r *report) loam(ctx context.Context, database *mariadbd.Server, records *s
 		return err
 	}
 	address := "http://" + listener.Addr().String()
-	svc := service.New(service.Options{Records: service.RecordsIn(records), Catalogue: access.Shipped(), Clock: time.Now, Log: quiet, Sealer: sealer, Address: address})
+	svc := service.New(service.Options{Records: service.RecordsIn(records), Catalogue: catalogue.Shipped(), Clock: time.Now, Log: quiet, Sealer: sealer, Address: address})
 	handler, err := server.New(server.Options{Service: svc, Console: fstest.MapFS{}, Version: "bench", Log: quiet})
 	if err != nil {
 		return err

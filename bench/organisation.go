@@ -6,6 +6,8 @@ import (
 	"math/rand/v2"
 
 	"arbora.example/access"
+	"arbora.example/access/model"
+	"arbora.example/access/statement"
 )
 
 // size says how large the organisation is.
@@ -27,11 +29,11 @@ func (s size) times(scale float64) size {
 // organisation is a made-up one: the changes that make it, and what there is to ask about.
 type organisation struct {
 	changes    []access.Change
-	containers []access.Scope
-	resources  []access.Scope
+	containers []model.Scope
+	resources  []model.Scope
 	users      []access.Principal
-	folder     access.ID // with a tenth of the full number of resources beneath, whatever the scale
-	elsewhere  access.ID // where the folder can be moved
+	folder     model.ID // with a tenth of the full number of resources beneath, whatever the scale
+	elsewhere  model.ID // where the folder can be moved
 	random     *rand.Rand
 	sequence   uint64
 }
@@ -51,8 +53,8 @@ func generate(s size, seed uint64) *organisation {
 }
 
 // id gives an id as UUIDv7 orders them: by age, then random.
-func (o *organisation) id() access.ID {
-	var id access.ID
+func (o *organisation) id() model.ID {
+	var id model.ID
 	o.sequence++
 	binary.BigEndian.PutUint64(id[:8], o.sequence<<16)
 	binary.BigEndian.PutUint64(id[8:], o.random.Uint64())
@@ -62,10 +64,10 @@ func (o *organisation) id() access.ID {
 
 func (o *organisation) add(change access.Change) { o.changes = append(o.changes, change) }
 
-func (o *organisation) scope(parent access.ID, kind access.Kind, name, typeName string) access.Scope {
-	scope := access.Scope{ID: o.id(), Parent: parent, Kind: kind, Name: name, Type: typeName}
+func (o *organisation) scope(parent model.ID, kind model.Kind, name, typeName string) model.Scope {
+	scope := model.Scope{ID: o.id(), Parent: parent, Kind: kind, Name: name, Type: typeName}
 	o.add(access.CreateScope{Scope: scope})
-	if kind == access.Resource {
+	if kind == model.Resource {
 		o.resources = append(o.resources, scope)
 	} else {
 		o.containers = append(o.containers, scope)
@@ -75,15 +77,15 @@ func (o *organisation) scope(parent access.ID, kind access.Kind, name, typeName 
 
 // makeTree lays folders in folders and compartments in projects; resources sit in projects and compartments.
 func (o *organisation) makeTree(s size) {
-	top := o.scope(access.ID{}, access.Organisation, "lindenmere", "")
-	one := o.scope(top.ID, access.Folder, "east", "")
-	two := o.scope(top.ID, access.Folder, "west", "")
-	folder := o.scope(one.ID, access.Folder, "arboretum", "")
+	top := o.scope(model.ID{}, model.Organisation, "lindenmere", "")
+	one := o.scope(top.ID, model.Folder, "east", "")
+	two := o.scope(top.ID, model.Folder, "west", "")
+	folder := o.scope(one.ID, model.Folder, "arboretum", "")
 	o.folder, o.elsewhere = folder.ID, two.ID
-	level := map[access.ID]int{top.ID: 1, one.ID: 2, two.ID: 2, folder.ID: 3}
-	open := []access.Scope{top, one, two}
-	beneath := []access.Scope{folder}
-	var homes, folderHomes []access.Scope
+	level := map[model.ID]int{top.ID: 1, one.ID: 2, two.ID: 2, folder.ID: 3}
+	open := []model.Scope{top, one, two}
+	beneath := []model.Scope{folder}
+	var homes, folderHomes []model.Scope
 	inFolder := max(min(2000, s.containers/2), 10)
 	for len(o.containers) < s.containers {
 		group := &open
@@ -91,20 +93,20 @@ func (o *organisation) makeTree(s size) {
 			group = &beneath
 		}
 		parent := (*group)[o.random.IntN(len(*group))]
-		kind := access.Folder
-		if parent.Kind == access.Project || parent.Kind == access.Compartment {
-			kind = access.Compartment
+		kind := model.Folder
+		if parent.Kind == model.Project || parent.Kind == model.Compartment {
+			kind = model.Compartment
 		} else if o.random.IntN(3) > 0 {
-			kind = access.Project
+			kind = model.Project
 		}
 		made := o.scope(parent.ID, kind, fmt.Sprint("c", len(o.containers)), "")
 		level[made.ID] = level[parent.ID] + 1
 		if level[made.ID] < s.depth {
 			*group = append(*group, made)
 		}
-		if kind != access.Folder && group == &beneath {
+		if kind != model.Folder && group == &beneath {
 			folderHomes = append(folderHomes, made)
-		} else if kind != access.Folder {
+		} else if kind != model.Folder {
 			homes = append(homes, made)
 		}
 	}
@@ -114,7 +116,7 @@ func (o *organisation) makeTree(s size) {
 			among = folderHomes
 		}
 		home := among[o.random.IntN(len(among))]
-		o.scope(home.ID, access.Resource, fmt.Sprint("r", i), types[o.random.IntN(len(types))])
+		o.scope(home.ID, model.Resource, fmt.Sprint("r", i), types[o.random.IntN(len(types))])
 	}
 }
 
@@ -122,18 +124,18 @@ func (o *organisation) makeTree(s size) {
 func (o *organisation) makePeople(s size) {
 	groups := make([]access.Principal, s.groups)
 	for i := range groups {
-		groups[i] = access.Principal{ID: o.id(), Kind: access.Group, Name: fmt.Sprint("g", i)}
+		groups[i] = access.Principal{ID: o.id(), Kind: model.Group, Name: fmt.Sprint("g", i)}
 		o.add(access.CreatePrincipal{Principal: groups[i]})
 	}
 	for range s.users {
-		user := access.Principal{ID: o.id(), Kind: access.User, Name: fmt.Sprint("u", len(o.users)), Tags: map[string]string{"team": fmt.Sprint("t", o.random.IntN(50))}}
+		user := access.Principal{ID: o.id(), Kind: model.User, Name: fmt.Sprint("u", len(o.users)), Tags: map[string]string{"team": fmt.Sprint("t", o.random.IntN(50))}}
 		o.users = append(o.users, user)
 		o.add(access.CreatePrincipal{Principal: user})
 	}
 	// The first quarter of the groups may hold others, each layer only those of the next: no circle, four deep.
 	layer := max(s.groups/40, 1)
 	seen := map[access.Membership]bool{}
-	join := func(member, group access.ID) {
+	join := func(member, group model.ID) {
 		if m := (access.Membership{Group: group, Member: member}); !seen[m] && member != group {
 			seen[m] = true
 			o.add(access.AddMember{Membership: m})
@@ -157,18 +159,18 @@ func (o *organisation) makePeople(s size) {
 func (o *organisation) makeRules(s size) {
 	steward := access.Grant{ID: o.id(), Scope: o.containers[0].ID, Principal: o.users[0].ID, Role: "steward"}
 	o.add(access.CreateGrant{Grant: steward})
-	var groups []access.ID
+	var groups []model.ID
 	for _, change := range o.changes {
-		if c, ok := change.(access.CreatePrincipal); ok && c.Principal.Kind == access.Group {
+		if c, ok := change.(access.CreatePrincipal); ok && c.Principal.Kind == model.Group {
 			groups = append(groups, c.Principal.ID)
 		}
 	}
 	roles := []string{"observer", "operator", "storage-builder", "compute-operator", "networking-builder", "content-reader", "databases-observer", "builder"}
-	condition, err := access.ParseCondition(`context.location is "north" or resource.tag.team is "seeds"`)
+	condition, err := statement.ParseCondition(`context.location is "north" or resource.tag.team is "seeds"`)
 	if err != nil {
 		panic(err) // it is written above
 	}
-	made := map[[2]access.ID]bool{}
+	made := map[[2]model.ID]bool{}
 	for i := range s.rules {
 		place := o.containers[0]
 		if i >= s.topRules {
@@ -182,9 +184,9 @@ func (o *organisation) makeRules(s size) {
 		switch {
 		case kind == 0:
 			o.cut(place, who)
-		case made[[2]access.ID{place.ID, who}]:
+		case made[[2]model.ID{place.ID, who}]:
 		default:
-			made[[2]access.ID{place.ID, who}] = true
+			made[[2]model.ID{place.ID, who}] = true
 			g := access.Grant{ID: o.id(), Scope: place.ID, Principal: who, Role: roles[o.random.IntN(len(roles))]}
 			if kind <= 2 {
 				g.Condition = condition
@@ -195,11 +197,11 @@ func (o *organisation) makeRules(s size) {
 }
 
 // cut writes a policy with one statement that cuts or caps.
-func (o *organisation) cut(place access.Scope, who access.ID) {
-	st := access.Statement{Place: place.ID, Who: []access.Subject{{Principal: who}}, Modal: access.MayNever, Acts: []string{"destroy"}}
+func (o *organisation) cut(place model.Scope, who model.ID) {
+	st := statement.Statement{Place: place.ID, Who: []statement.Subject{{Principal: who}}, Modal: statement.MayNever, Acts: []string{"destroy"}}
 	if o.random.IntN(4) == 0 {
-		st.Modal, st.Acts = access.MayOnly, []string{"observe"}
+		st.Modal, st.Acts = statement.MayOnly, []string{"observe"}
 	}
 	id := o.id()
-	o.add(access.PutPolicy{Policy: access.Policy{ID: id, Scope: place.ID, Name: fmt.Sprint("p", o.sequence), Statements: []access.Statement{st}}})
+	o.add(access.PutPolicy{Policy: statement.Policy{ID: id, Scope: place.ID, Name: fmt.Sprint("p", o.sequence), Statements: []statement.Statement{st}}})
 }

@@ -10,6 +10,8 @@ import (
 	"time"
 
 	"arbora.example/access"
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
 	"arbora.example/people"
 	"arbora.example/service"
 	"arbora.example/store"
@@ -46,7 +48,7 @@ func (r *report) past(ctx context.Context, database *mariadbd.Server, records *s
 	top := o.containers[0].ID
 	var s *service.Service
 	start := func() (now *access.Snapshot, err error) {
-		s = service.New(service.Options{Records: service.RecordsIn(records), Files: files, Catalogue: access.Shipped(), Clock: time.Now, Log: quiet, Sealer: sealer})
+		s = service.New(service.Options{Records: service.RecordsIn(records), Files: files, Catalogue: catalogue.Shipped(), Clock: time.Now, Log: quiet, Sealer: sealer})
 		return s.Snapshot(ctx, top)
 	}
 	before := time.Now()
@@ -96,7 +98,7 @@ func record(ctx context.Context, db *sql.DB, o *organisation, now *access.Snapsh
 		case 0:
 			change = access.TagScope{ID: place.ID, Tags: map[string]string{"round": fmt.Sprint(i)}}
 		case 1:
-			change = access.CreateScope{Scope: access.Scope{ID: o.id(), Parent: place.ID, Kind: access.Compartment, Name: fmt.Sprintf("past-%d", o.sequence)}}
+			change = access.CreateScope{Scope: model.Scope{ID: o.id(), Parent: place.ID, Kind: model.Compartment, Name: fmt.Sprintf("past-%d", o.sequence)}}
 			if _, err := now.With(now.Revision(), change); err != nil {
 				change = access.TagScope{ID: place.ID}
 			}

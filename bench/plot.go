@@ -7,7 +7,7 @@ import (
 	"strings"
 	"time"
 
-	"arbora.example/access"
+	"arbora.example/access/model"
 )
 
 // plotGrowth measures decisions and a bare map at several sizes and draws both as an SVG.
@@ -19,7 +19,7 @@ func plotGrowth(file string, seed uint64) error {
 		if err != nil {
 			return err
 		}
-		byID := make(map[access.ID]int, len(o.resources))
+		byID := make(map[model.ID]int, len(o.resources))
 		for i, resource := range o.resources {
 			byID[resource.ID] = i
 		}

@@ -8,6 +8,8 @@ import (
 	"time"
 
 	"arbora.example/access"
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
 	"arbora.example/service"
 	"arbora.example/store"
 	"arbora.example/store/prepared"
@@ -15,7 +17,7 @@ import (
 
 // search compares a search of the tree, as a person asks for it, with a bare query, by index, of the rows it tells.
 func (r *report) search(ctx context.Context, records *store.Store, db *sql.DB, o *organisation) error {
-	svc := service.New(service.Options{Records: service.RecordsIn(records), Catalogue: access.Shipped(), Clock: time.Now, Log: slog.New(slog.NewTextHandler(io.Discard, nil))})
+	svc := service.New(service.Options{Records: service.RecordsIn(records), Catalogue: catalogue.Shipped(), Clock: time.Now, Log: slog.New(slog.NewTextHandler(io.Discard, nil))})
 	caller, err := svc.SignIn(ctx, service.Attempt{Name: "u0@lindenmere", Password: passphrase, From: "127.0.0.1"})
 	if err != nil {
 		return err
@@ -64,7 +66,7 @@ func (r *report) search(ctx context.Context, records *store.Store, db *sql.DB, o
 func searchPrefixes(o *organisation, n int) []string {
 	var names []string
 	for _, change := range o.changes {
-		if c, ok := change.(access.CreateScope); ok && c.Scope.Kind == access.Resource {
+		if c, ok := change.(access.CreateScope); ok && c.Scope.Kind == model.Resource {
 			names = append(names, c.Scope.Name)
 		}
 	}

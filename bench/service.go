@@ -19,6 +19,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"arbora.example/access"
+	"arbora.example/access/catalogue"
 	"arbora.example/people"
 	"arbora.example/server/authzen"
 	"arbora.example/service"
@@ -129,7 +130,7 @@ func (r *report) load(ctx context.Context, records *store.Store, o *organisation
 		return failed
 	}
 	build := once(func() {
-		b := access.New(access.Shipped()).Builder()
+		b := access.New(catalogue.Shipped()).Builder()
 		revision, err := records.Load(ctx, top, b.Apply)
 		if err == nil {
 			_, err = b.Done(revision)
@@ -168,7 +169,7 @@ func (constant) Evaluate(_ context.Context, _ service.Caller, asked []service.Ev
 // http compares evaluations over HTTP with a route that does all the same but decide, and batches with single requests.
 func (r *report) http(ctx context.Context, records *store.Store, o *organisation) error {
 	quiet := slog.New(slog.NewTextHandler(io.Discard, nil))
-	svc := service.New(service.Options{Records: service.RecordsIn(records), Catalogue: access.Shipped(), Clock: time.Now, Log: quiet})
+	svc := service.New(service.Options{Records: service.RecordsIn(records), Catalogue: catalogue.Shipped(), Clock: time.Now, Log: quiet})
 	caller, err := svc.SignIn(ctx, service.Attempt{Name: "u0@lindenmere", Password: passphrase, From: "127.0.0.1"})
 	if err != nil {
 		return err
@@ -224,7 +225,7 @@ func answer(listener net.Listener, handler http.Handler) (stop func() error) {
 }
 
 func evaluationBodies(o *organisation, n int) [][]byte {
-	c := access.Shipped()
+	c := catalogue.Shipped()
 	bodies := make([][]byte, n)
 	for i, q := range questions(o, n) {
 		operation := c.Operation(q.Permission)

@@ -14,9 +14,9 @@ import (
 	"github.com/urfave/cli/v3"
 	"golang.org/x/term"
 
-	"arbora.example/access"
 	"arbora.example/api"
 	"arbora.example/client"
+	"arbora.example/internal/english"
 )
 
 // Exit statuses.
@@ -143,7 +143,7 @@ func unknownCommand(_ context.Context, c *cli.Command) error {
 	for _, sub := range c.Commands {
 		names = append(names, sub.Name)
 	}
-	if near := access.Nearest(word, names); near != "" {
+	if near := english.Nearest(word, names); near != "" {
 		return usage("%s has no command %q: did you mean %s?", c.FullName(), word, near)
 	}
 	return usage("%s has no command %q; see %s --help", c.FullName(), word, c.FullName())
@@ -305,7 +305,7 @@ const mostAtOnce = 500
 func arguments(c *cli.Command, names ...string) ([]string, error) {
 	given := c.Args().Slice()
 	if len(given) != len(names) {
-		return nil, usage("%s takes %s; see %s --help", c.FullName(), access.InARow(names), c.FullName())
+		return nil, usage("%s takes %s; see %s --help", c.FullName(), english.Join(names), c.FullName())
 	}
 	return given, nil
 }

@@ -7,8 +7,9 @@ import (
 	"slices"
 	"strings"
 
-	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/api"
+	"arbora.example/internal/english"
 )
 
 // answerTo puts a question to whoever sits at the terminal and reads a line; an empty one means what is usual.
@@ -48,7 +49,7 @@ func oneOf(words ...string) func(string) error {
 		if slices.Contains(words, answer) {
 			return nil
 		}
-		if near := access.Nearest(answer, words); near != "" {
+		if near := english.Nearest(answer, words); near != "" {
 			return fmt.Errorf("did you mean %s?", near)
 		}
 		return fmt.Errorf("answer %s", strings.Join(words, ", "))
@@ -65,7 +66,7 @@ func (a *app) askUser() (wanted api.UserNew, err error) {
 		check           func(string) error
 		into            *string
 	}{
-		{"Name, to sign in by", "", access.CheckName, &wanted.Name},
+		{"Name, to sign in by", "", model.CheckName, &wanted.Name},
 		{"Display name", "", anything, &title},
 		{"Email", "", anything, &email},
 		{"Signs in by (password, key, both, provider)", "password", oneOf("password", "key", "both", "provider"), &by},

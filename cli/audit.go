@@ -6,7 +6,7 @@ import (
 
 	"github.com/urfave/cli/v3"
 
-	"arbora.example/access"
+	"arbora.example/access/statement"
 	"arbora.example/api"
 	"arbora.example/client"
 )
@@ -39,7 +39,7 @@ func (a *app) readAudit(ctx context.Context, c *cli.Command) error {
 	params := &api.ListAuditRecordsParams{Event: orNone(c.String("event")), Who: orNone(c.String("who")), Text: orNone(c.String("text")), Limit: page}
 	for flag, into := range map[string]**time.Time{"from": &params.From, "until": &params.Until} {
 		if text := c.String(flag); text != "" {
-			at, err := access.ParseInstant(text)
+			at, err := statement.ParseInstant(text)
 			if err != nil {
 				return usage("--%s: %w", flag, err)
 			}

@@ -8,8 +8,8 @@ import (
 
 	"github.com/urfave/cli/v3"
 
-	"arbora.example/access"
 	"arbora.example/api"
+	"arbora.example/internal/english"
 )
 
 func (a *app) catalogueCommand() *cli.Command {
@@ -133,7 +133,7 @@ func (a *app) showType(c *cli.Command, catalogue api.Catalogue, name string) err
 			return a.print(c, l)
 		}
 	}
-	if near := access.Nearest(name, known); near != "" {
+	if near := english.Nearest(name, known); near != "" {
 		return fmt.Errorf("there is no type %q: did you mean %s?", name, near)
 	}
 	return fmt.Errorf("there is no type %q: arbora catalogue lists them", name)

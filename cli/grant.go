@@ -8,7 +8,8 @@ import (
 
 	"github.com/urfave/cli/v3"
 
-	"arbora.example/access"
+	"arbora.example/access/model"
+	"arbora.example/access/statement"
 	"arbora.example/api"
 )
 
@@ -78,7 +79,7 @@ func instant(c *cli.Command, flag string) (*time.Time, error) {
 	if c.String(flag) == "" {
 		return nil, nil
 	}
-	t, err := access.ParseInstant(c.String(flag))
+	t, err := statement.ParseInstant(c.String(flag))
 	if err != nil {
 		return nil, usage("--%s: %v", flag, err)
 	}
@@ -126,7 +127,7 @@ func (a *app) revokeGrant(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	id, words := given[0], "grant "+given[0]
-	if _, err := access.ParseID(id); err == nil {
+	if _, err := model.ParseID(id); err == nil {
 		if c.String("at") != "" || namesPrincipal(c) {
 			return usage("an id names one grant: give it without --at and without a holder, or give ROLE --user or --group NAME --at ADDRESS")
 		}

@@ -8,7 +8,7 @@ import (
 
 	"github.com/urfave/cli/v3"
 
-	"arbora.example/access"
+	"arbora.example/access/statement"
 	"arbora.example/api"
 )
 
@@ -52,7 +52,7 @@ func (a *app) createKey(ctx context.Context, c *cli.Command) error {
 	}
 	wanted := api.KeyNew{Label: orNone(c.String("label")), Governs: flagged(c, "may-govern")}
 	if text := c.String("until"); text != "" {
-		until, err := access.ParseInstant(text)
+		until, err := statement.ParseInstant(text)
 		if err != nil {
 			return usageError{err}
 		}

@@ -7,7 +7,7 @@ import (
 
 	"github.com/urfave/cli/v3"
 
-	"arbora.example/access"
+	"arbora.example/access/statement"
 	"arbora.example/api"
 	"arbora.example/client"
 )
@@ -249,7 +249,7 @@ func firstGrant(text string) (api.FirstGrant, error) {
 	}
 	grant := api.FirstGrant{Role: words[0], Scope: words[2]}
 	for rest := words[3:]; len(rest) > 0; rest = rest[2:] {
-		moment, err := access.ParseInstant(rest[1])
+		moment, err := statement.ParseInstant(rest[1])
 		if err != nil {
 			return grant, usageError{err}
 		}

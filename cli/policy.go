@@ -10,8 +10,8 @@ import (
 
 	"github.com/urfave/cli/v3"
 
-	"arbora.example/access"
 	"arbora.example/api"
+	"arbora.example/internal/english"
 )
 
 func (a *app) policyCommand() *cli.Command {
@@ -115,7 +115,7 @@ func (a *app) findPolicy(ctx context.Context, c *cli.Command) (session, api.Poli
 		}
 		names = append(names, p.Name)
 	}
-	if near := access.Nearest(given[0], names); near != "" {
+	if near := english.Nearest(given[0], names); near != "" {
 		return s, api.Policy{}, fmt.Errorf("there is no policy %s at %s: did you mean %s?", given[0], at, near)
 	}
 	return s, api.Policy{}, fmt.Errorf("there is no policy %s at %s: arbora policy list %s shows those that reach it", given[0], at, at)
@@ -366,7 +366,7 @@ func (a *app) showPattern(ctx context.Context, c *cli.Command) error {
 		a.section(c, "Blanks", l)
 		return a.valueOnly(c, p)
 	}
-	if near := access.Nearest(given[0], names); near != "" {
+	if near := english.Nearest(given[0], names); near != "" {
 		return fmt.Errorf("there is no pattern %q: did you mean %s?", given[0], near)
 	}
 	return fmt.Errorf("there is no pattern %q: arbora pattern list shows them", given[0])

@@ -5,7 +5,7 @@ import (
 
 	"github.com/urfave/cli/v3"
 
-	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/api"
 )
 
@@ -37,7 +37,7 @@ func (a *app) createServiceAccount(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	at, name := access.SplitAddress(given[0])
+	at, name := model.SplitAddress(given[0])
 	if at == "" {
 		return usage("say where %s lives, as ADDRESS/NAME", name)
 	}

@@ -10,8 +10,8 @@ import (
 
 	"github.com/adrg/xdg"
 
-	"arbora.example/access"
 	"arbora.example/client"
+	"arbora.example/internal/english"
 )
 
 // signIns is the file of saved sign-ins: several by name, one of them used unless another is asked for.
@@ -99,7 +99,7 @@ func (s signIns) pick(name string) (savedSignIn, error) {
 	}
 	saved, ok := s.Saved[name]
 	if !ok {
-		if near := access.Nearest(name, s.names()); near != "" {
+		if near := english.Nearest(name, s.names()); near != "" {
 			return saved, fmt.Errorf("there is no saved sign-in %q: did you mean %s?", name, near)
 		}
 		return saved, fmt.Errorf("there is no saved sign-in %q: arbora sign-ins lists them", name)

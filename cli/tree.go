@@ -9,7 +9,7 @@ import (
 
 	"github.com/urfave/cli/v3"
 
-	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/api"
 	"arbora.example/client"
 )
@@ -101,11 +101,11 @@ func (a *app) createScope(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	parent, last := access.SplitAddress(given[0])
+	parent, last := model.SplitAddress(given[0])
 	if parent == "" {
 		return usage("%s has no scope to create it in: write the address from the organisation down; keepers create organisations with arbora organisation create", given[0])
 	}
-	name, typeName := access.SplitFullName(last)
+	name, typeName := model.SplitFullName(last)
 	kind := c.String("kind")
 	switch {
 	case typeName != "" && kind == "":

@@ -7,7 +7,7 @@ import (
 	"slices"
 	"strings"
 
-	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/api"
 	"arbora.example/client"
 )
@@ -191,8 +191,8 @@ func (l loader) refusals(ctx context.Context) error {
 
 func (l loader) scopes(ctx context.Context, scopes []scope) error {
 	for _, s := range scopes {
-		parent, last := access.SplitAddress(s.address)
-		name, typeName := access.SplitFullName(last)
+		parent, last := model.SplitAddress(s.address)
+		name, typeName := model.SplitFullName(last)
 		wanted := api.ScopeNew{Kind: api.ScopeNewKind(s.kind), Name: name, Title: &s.title, Description: &s.description, Tags: &s.tags}
 		if s.kind == "" {
 			wanted.Kind, wanted.Type = "resource", &typeName

@@ -14,6 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/api"
 	"arbora.example/client"
 	"arbora.example/demo"
@@ -85,25 +86,25 @@ func TestNothingUnseenIsTold(t *testing.T) {
 
 	scope, err := rowan.ShowScope(ctx, "lindenmere")
 	require.NoError(t, err)
-	top, err := access.ParseID(scope.Id)
+	top, err := model.ParseID(scope.Id)
 	require.NoError(t, err)
 	now, err := b.Service.Snapshot(ctx, top)
 	require.NoError(t, err)
-	var scopes []access.Scope
-	for found := []access.Scope{must(now.Scope(top))}; len(found) > 0; found = found[1:] {
+	var scopes []model.Scope
+	for found := []model.Scope{must(now.Scope(top))}; len(found) > 0; found = found[1:] {
 		scopes = append(scopes, found[0])
 		found = slices.AppendSeq(found, now.Children(found[0].ID, ""))
 	}
 	paths := readingPaths(t, now, scopes)
 	var accounts []string
-	for p := range now.Principals(access.ServiceAccount) {
+	for p := range now.Principals(model.ServiceAccount) {
 		accounts = append(accounts, now.Address(p.Home)+"/"+p.Name, "an account")
 	}
 	require.NotEmpty(t, accounts)
 	audits := now.Catalogue().MustPermission("list audit-record")
 	for _, name := range []string{"bram", "ines", "maeve", "oona", "piotr", "sefa", "tomas", "yuki"} {
 		t.Run(name, func(t *testing.T) {
-			who, ok := now.PrincipalNamed(access.User, name)
+			who, ok := now.PrincipalNamed(model.User, name)
 			require.True(t, ok)
 			view := now.View(who.ID, &access.Context{Time: b.Service.Now()})
 			a := &asker{t: t, bed: b, name: name, token: b.Token(t, name+"@lindenmere"), hidden: map[string]*regexp.Regexp{}, ids: map[string]string{}, accounts: strings.NewReplacer(accounts...)}
@@ -193,11 +194,11 @@ func must[T any](value T, _ bool) T { return value }
 type question struct{ method, path, body, about string }
 
 // readingPaths gives every reading operation of the contract, about every scope, principal, role and policy there is.
-func readingPaths(t *testing.T, now *access.Snapshot, scopes []access.Scope) (all []question) {
+func readingPaths(t *testing.T, now *access.Snapshot, scopes []model.Scope) (all []question) {
 	spec, err := openapi3.NewLoader().LoadFromData(api.Contract)
 	require.NoError(t, err)
 	names := map[string][]string{"organisation": {"lindenmere"}, "role": {"steward", "content-reader", "observer", "seed-looker"}, "pattern": {"audit-everything"}}
-	for kind := range map[access.PrincipalKind]bool{access.User: true, access.Group: true, access.Guest: true} {
+	for kind := range map[model.PrincipalKind]bool{model.User: true, model.Group: true, model.Guest: true} {
 		for p := range now.Principals(kind) {
 			names["named "+kind.String()] = append(names["named "+kind.String()], p.Name)
 		}

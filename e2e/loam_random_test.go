@@ -12,6 +12,7 @@ import (
 	"pgregory.net/rapid"
 
 	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/api"
 	"arbora.example/client"
 	"arbora.example/e2e/testbed"
@@ -79,7 +80,7 @@ func TestLoamDoesWhatIsDecided(t *testing.T) {
 	}
 	scope, err := rowan.ShowScope(ctx, "lindenmere")
 	require.NoError(t, err)
-	top, err := access.ParseID(scope.Id)
+	top, err := model.ParseID(scope.Id)
 	require.NoError(t, err)
 	done, refused, unseen, made := 0, 0, 0, 0
 	var permissions []string
@@ -121,7 +122,7 @@ func TestLoamDoesWhatIsDecided(t *testing.T) {
 			place := pick(places[typ]...)
 			now, err := b.Service.Snapshot(ctx, top)
 			require.NoError(r, err)
-			subject, _ := now.PrincipalNamed(access.User, name)
+			subject, _ := now.PrincipalNamed(model.User, name)
 			found, err := now.Resolve(place, nil)
 			require.NoError(r, err)
 			context := &access.Context{Time: b.Service.Now(), IP: netip.MustParseAddr("127.0.0.1")}

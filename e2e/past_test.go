@@ -10,7 +10,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/api"
 	"arbora.example/demo"
 	"arbora.example/e2e/testbed"
@@ -23,7 +23,7 @@ type kept struct {
 	*testing.T
 	*testbed.Bed
 	dsn, path string
-	top       access.ID
+	top       model.ID
 	was       map[uint64]string
 }
 
@@ -35,7 +35,7 @@ func startKept(t *testing.T) *kept {
 	require.NoError(t, demo.LoadStart(t.Context(), k.Address))
 	top, err := k.As(t, "rowan@lindenmere").ShowScope(t.Context(), "lindenmere")
 	require.NoError(t, err)
-	k.top, err = access.ParseID(top.Id)
+	k.top, err = model.ParseID(top.Id)
 	require.NoError(t, err)
 	k.look()
 	return k

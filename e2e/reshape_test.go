@@ -6,6 +6,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"arbora.example/access"
+	"arbora.example/access/catalogue"
 	"arbora.example/api"
 	"arbora.example/client"
 	"arbora.example/demo"
@@ -277,7 +278,7 @@ func TestAnOrganisationIsRenamed(t *testing.T) {
 	require.Greater(t, len(records("lindenmere")), len(before))
 	other, err := b.Records.OrganisationNamed(ctx, "lindenmere")
 	require.NoError(t, err)
-	building := access.New(access.Shipped()).Builder()
+	building := access.New(catalogue.Shipped()).Builder()
 	revision, err := b.Records.Load(ctx, other, building.Apply)
 	require.NoError(t, err)
 	rebuilt, err := building.Done(revision)

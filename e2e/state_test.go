@@ -15,6 +15,8 @@ import (
 	"pgregory.net/rapid"
 
 	"arbora.example/access"
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
 	"arbora.example/api"
 	"arbora.example/client"
 	"arbora.example/demo"
@@ -235,7 +237,7 @@ func TestMemoryAndRecordsAgree(t *testing.T) {
 	}
 	last, err := rowan.EditPrincipal(ctx, "lindenmere", api.UserKind, "rowan", nil, api.PrincipalEdit{Description: ptr("the last change")})
 	require.NoError(t, err)
-	top, err := access.ParseID(scopes[0])
+	top, err := model.ParseID(scopes[0])
 	require.NoError(t, err)
 	follows := func(b *testbed.Bed) string {
 		now, err := b.Service.Snapshot(ctx, top)
@@ -255,7 +257,7 @@ func TestMemoryAndRecordsAgree(t *testing.T) {
 	require.NoError(t, err)
 	require.EqualValues(t, tree.Revision, revisions[top], "every change raises the revision by one, a refused one does not")
 
-	building := access.New(access.Shipped()).Builder()
+	building := access.New(catalogue.Shipped()).Builder()
 	revision, err := other.Load(ctx, top, building.Apply)
 	require.NoError(t, err)
 	rebuilt, err := building.Done(revision)
@@ -270,9 +272,9 @@ func TestMemoryAndRecordsAgree(t *testing.T) {
 
 // checkRecords makes an organisation anew by its change records alone, one a revision: it is as the service has it in memory, each
 // record tells what takes it back, and what it says was known before is what those before it said.
-func checkRecords(t *testing.T, records *store.Store, top access.ID, inMemory *access.Snapshot) {
-	now := access.New(access.Shipped())
-	known := map[access.ID]any{}
+func checkRecords(t *testing.T, records *store.Store, top model.ID, inMemory *access.Snapshot) {
+	now := access.New(catalogue.Shipped())
+	known := map[model.ID]any{}
 	follow := func(what string, before, after store.Descriptions) {
 		for id, was := range before.Scopes {
 			require.Equal(t, known[id], was, what)
@@ -348,7 +350,7 @@ func TestWhatCannotBeAppliedShutsNobodyOut(t *testing.T) {
 	require.NoError(t, demo.LoadStart(t.Context(), first.Address))
 	first.Grant(t, "observer", "user", "sefa", alpine)
 	damaged := first.Grant(t, "content-reader", "user", "sefa", alpine)
-	id, err := access.ParseID(damaged)
+	id, err := model.ParseID(damaged)
 	require.NoError(t, err)
 	db, err := sql.Open("mysql", dsn)
 	require.NoError(t, err)

@@ -7,7 +7,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/api"
 	"arbora.example/client"
 	"arbora.example/demo"
@@ -18,7 +18,7 @@ type undoing struct {
 	*testing.T
 	who *client.Client
 	b   *testbed.Bed
-	top access.ID
+	top model.ID
 }
 
 func (u undoing) undo(revision string) (api.Undone, error) {
@@ -40,7 +40,7 @@ func startUndoing(t *testing.T) undoing {
 	rowan := b.As(t, "rowan@lindenmere")
 	top, err := rowan.ShowScope(t.Context(), "lindenmere")
 	require.NoError(t, err)
-	id, err := access.ParseID(top.Id)
+	id, err := model.ParseID(top.Id)
 	require.NoError(t, err)
 	return undoing{t, rowan, b, id}
 }

@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/api"
 	"arbora.example/client"
 	"arbora.example/demo"
@@ -247,15 +248,15 @@ func TestConsoleTreeOfMany(t *testing.T) {
 	require.NoError(t, err)
 	house, err := rowan.ShowScope(t.Context(), alpine)
 	require.NoError(t, err)
-	id := func(text string) access.ID {
-		id, err := access.ParseID(text)
+	id := func(text string) model.ID {
+		id, err := model.ParseID(text)
 		require.NoError(t, err)
 		return id
 	}
 	_, err = b.Records.Write(t.Context(), id(top.Id), store.Author{Name: "rowan@lindenmere", At: b.Clock.Now()}, func(tx *store.Tx, _ uint64) (string, error) {
 		changes := make([]access.Change, many)
 		for n := range changes {
-			changes[n] = access.CreateScope{Scope: access.Scope{ID: access.ID{200, byte(n >> 8), byte(n)}, Parent: id(house.Id), Kind: access.Resource, Type: "bucket", Name: fmt.Sprintf("tray-%04d", n)}}
+			changes[n] = access.CreateScope{Scope: model.Scope{ID: model.ID{200, byte(n >> 8), byte(n)}, Parent: id(house.Id), Kind: model.Resource, Type: "bucket", Name: fmt.Sprintf("tray-%04d", n)}}
 		}
 		now, err := b.Service.Snapshot(t.Context(), id(top.Id))
 		if err != nil {

@@ -18,7 +18,7 @@ import (
 	"github.com/adrg/xdg"
 	"github.com/urfave/cli/v3"
 
-	"arbora.example/access"
+	"arbora.example/access/catalogue"
 	"arbora.example/console"
 	"arbora.example/people"
 	"arbora.example/server"
@@ -173,7 +173,7 @@ func (h *Host) Start(ctx context.Context, set Settings, log *slog.Logger) (*Inst
 		return nil, errors.Join(err, listener.Close(), closeRecords())
 	}
 	svc := service.New(service.Options{
-		Records: service.RecordsIn(records), Files: files, Catalogue: access.Shipped(), Clock: h.clock(), Log: log, Sealer: sealer, Post: post, Address: strings.TrimSuffix(set.Address, "/"),
+		Records: service.RecordsIn(records), Files: files, Catalogue: catalogue.Shipped(), Clock: h.clock(), Log: log, Sealer: sealer, Post: post, Address: strings.TrimSuffix(set.Address, "/"),
 	})
 	handler, err := server.New(server.Options{Service: svc, Console: console.Files(), Version: h.Version, Log: log, Loam: set.Loam, Proxies: proxies, Contact: set.Contact})
 	if err != nil {

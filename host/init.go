@@ -12,7 +12,7 @@ import (
 
 	"github.com/urfave/cli/v3"
 
-	"arbora.example/access"
+	"arbora.example/access/catalogue"
 	"arbora.example/service"
 )
 
@@ -51,7 +51,7 @@ func (h *Host) initCommand() *cli.Command {
 			if err != nil {
 				return err
 			}
-			svc := service.New(service.Options{Records: service.RecordsIn(records), Catalogue: access.Shipped(), Clock: time.Now, Log: log, Sealer: sealer})
+			svc := service.New(service.Options{Records: service.RecordsIn(records), Catalogue: catalogue.Shipped(), Clock: time.Now, Log: log, Sealer: sealer})
 			var wanted *service.NewOrganisation
 			if name := c.String("organisation"); name != "" {
 				wanted = &service.NewOrganisation{Name: name, Title: c.String("title"), Steward: service.NewUser{

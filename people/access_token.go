@@ -14,7 +14,7 @@ import (
 	"github.com/go-jose/go-jose/v4"
 	"github.com/go-jose/go-jose/v4/jwt"
 
-	"arbora.example/access"
+	"arbora.example/access/model"
 )
 
 // SigningFor is how long a key signs new access tokens before another takes its place.
@@ -25,14 +25,14 @@ const VerifyingFor = SigningFor + 2*TokenLifetime
 
 // AccessToken is what an access token says (a JWT by RFC 9068).
 type AccessToken struct {
-	ID           access.ID
+	ID           model.ID
 	Issuer       string
-	Audience     string    // whom it is for: the issuer itself, or a platform service that it is shown to
-	Key          access.ID // the API key it was made with; zero for one exchanged for a session
-	Session      access.ID // the session it was exchanged for; zero for one made with a key
-	From         string    // of an exchanged one: the network address it was asked for from
-	Principal    access.ID
-	Organisation access.ID // zero for a platform service that works in none at present
+	Audience     string   // whom it is for: the issuer itself, or a platform service that it is shown to
+	Key          model.ID // the API key it was made with; zero for one exchanged for a session
+	Session      model.ID // the session it was exchanged for; zero for one made with a key
+	From         string   // of an exchanged one: the network address it was asked for from
+	Principal    model.ID
+	Organisation model.ID // zero for a platform service that works in none at present
 	IssuedAt     time.Time
 	Until        time.Time
 }
@@ -150,12 +150,12 @@ func ReadAccessToken(text string, find func(id string) (SigningKey, bool)) (Acce
 	t := AccessToken{Issuer: c.Issuer, Audience: c.Audience, From: c.From, IssuedAt: c.IssuedAt.Time(), Until: c.Until.Time()}
 	for _, id := range []struct {
 		text string
-		into *access.ID
+		into *model.ID
 	}{{c.ID, &t.ID}, {c.Client, &t.Key}, {c.Subject, &t.Principal}, {c.Organisation, &t.Organisation}, {c.Session, &t.Session}} {
 		if id.text == "" {
 			continue
 		}
-		if *id.into, err = access.ParseID(id.text); err != nil {
+		if *id.into, err = model.ParseID(id.text); err != nil {
 			return AccessToken{}, err
 		}
 	}

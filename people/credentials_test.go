@@ -11,7 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
-	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/people"
 )
 
@@ -19,7 +19,7 @@ var start = time.Date(2026, 11, 25, 8, 0, 0, 0, time.UTC)
 
 func someToken() people.AccessToken {
 	return people.AccessToken{
-		ID: access.ID{1}, Issuer: "https://arbora.example", Key: access.ID{2}, Principal: access.ID{3}, Organisation: access.ID{4},
+		ID: model.ID{1}, Issuer: "https://arbora.example", Key: model.ID{2}, Principal: model.ID{3}, Organisation: model.ID{4},
 		IssuedAt: start, Until: start.Add(people.TokenLifetime),
 	}
 }
@@ -55,7 +55,7 @@ func TestAccessTokensSayWhatWasSigned(t *testing.T) {
 	read.IssuedAt, read.Until = read.IssuedAt.UTC(), read.Until.UTC()
 	require.Equal(t, someToken(), read)
 	nowhere := someToken()
-	nowhere.Organisation = access.ID{}
+	nowhere.Organisation = model.ID{}
 	plain, err := key.Sign(nowhere)
 	require.NoError(t, err)
 	read, err = people.ReadAccessToken(plain, find(key))

@@ -4,7 +4,7 @@ import (
 	"fmt"
 	"strings"
 
-	"arbora.example/access"
+	"arbora.example/access/model"
 )
 
 // SignIn is the name somebody signs in by: NAME@ORGANISATION, NAME alone for a keeper, or the mail address of a guest from
@@ -30,7 +30,7 @@ func ParseSignIn(text string) (SignIn, error) {
 			return SignIn{Name: address}, nil
 		}
 	}
-	if access.CheckName(name) != nil || both && access.CheckName(organisation) != nil {
+	if model.CheckName(name) != nil || both && model.CheckName(organisation) != nil {
 		return SignIn{}, fmt.Errorf("%q is not a valid sign-in name: write NAME@ORGANISATION, such as rowan@lindenmere; a keeper writes NAME alone", text)
 	}
 	return SignIn{Name: name, Organisation: organisation}, nil
@@ -43,7 +43,7 @@ func ParseAddress(text string) (string, error) {
 	name, domain, _ := strings.Cut(address, "@")
 	good := strings.Contains(domain, ".")
 	for _, part := range append(strings.Split(name, "."), strings.Split(domain, ".")...) {
-		good = good && access.CheckName(part) == nil
+		good = good && model.CheckName(part) == nil
 	}
 	if !good || len(address) > 254 {
 		return "", fmt.Errorf("%q is not a mail address: write one as juno@quaywater.example", text)

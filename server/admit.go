@@ -18,8 +18,8 @@ import (
 	"github.com/getkin/kin-openapi/routers"
 	"github.com/gin-gonic/gin"
 
-	"arbora.example/access"
 	"arbora.example/api"
+	"arbora.example/internal/english"
 	"arbora.example/people"
 	"arbora.example/service"
 )
@@ -330,7 +330,7 @@ func schemaDetail(e *openapi3.SchemaError, p *service.Problem) string {
 				known = append(known, name)
 			}
 			slices.Sort(known)
-			if p.Nearest = access.Nearest(found[1], known); p.Nearest != "" {
+			if p.Nearest = english.Nearest(found[1], known); p.Nearest != "" {
 				p.Next = "did you mean " + p.Nearest + "?"
 			} else {
 				p.Next = "the fields are " + strings.Join(known, ", ")
@@ -344,7 +344,7 @@ func schemaDetail(e *openapi3.SchemaError, p *service.Problem) string {
 		for i, v := range e.Schema.Enum {
 			values[i] = fmt.Sprint(v)
 		}
-		p.Nearest = access.Nearest(fmt.Sprint(e.Value), values)
+		p.Nearest = english.Nearest(fmt.Sprint(e.Value), values)
 		p.Next = "use one of " + strings.Join(values, ", ")
 		return fmt.Sprintf("%s cannot be %q", at, fmt.Sprint(e.Value))
 	case "maxLength":

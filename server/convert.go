@@ -6,6 +6,9 @@ import (
 	"time"
 
 	"arbora.example/access"
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
+	"arbora.example/access/statement"
 	"arbora.example/api"
 	"arbora.example/people"
 	"arbora.example/service"
@@ -75,8 +78,8 @@ func asRead(was *api.AsRead) service.AsRead {
 	}
 }
 
-func periodOf(from, until *time.Time) access.Period {
-	return access.Period{From: value(from).UTC(), Until: value(until).UTC()}
+func periodOf(from, until *time.Time) statement.Period {
+	return statement.Period{From: value(from).UTC(), Until: value(until).UTC()}
 }
 
 // present leaves out the zero moment.
@@ -130,10 +133,10 @@ func principalOf(p service.DetailedPrincipal) api.PrincipalDetails {
 		owner := principalRef(*p.OwnedBy)
 		told.Owner = &owner
 	}
-	if p.Kind == access.Guest {
+	if p.Kind == model.Guest {
 		told.InvitedUntil = present(p.InvitedUntil)
 	}
-	if p.Kind == access.User {
+	if p.Kind == model.User {
 		told.Factor = &p.Factor
 	}
 	return told
@@ -251,7 +254,7 @@ func operationsOf(r service.RoleView) []api.Operation {
 	return operations
 }
 
-func filterOf(f access.Filter) api.RoleFilter {
+func filterOf(f catalogue.Filter) api.RoleFilter {
 	return api.RoleFilter{
 		Classes: someOf(f.Classes), Operations: someOf(f.Operations), Types: someOf(f.Types),
 		Services: someOf(f.Services), Planes: someOf(f.Planes),
@@ -267,10 +270,10 @@ func someOf[T ~string](list []T) *[]string {
 	return &words
 }
 
-func newFilter(f api.RoleFilter) access.Filter {
-	return access.Filter{
-		Classes: listOf[access.Class](f.Classes), Operations: listOf[string](f.Operations), Types: listOf[string](f.Types),
-		Services: listOf[string](f.Services), Planes: listOf[access.Plane](f.Planes),
+func newFilter(f api.RoleFilter) catalogue.Filter {
+	return catalogue.Filter{
+		Classes: listOf[catalogue.Class](f.Classes), Operations: listOf[string](f.Operations), Types: listOf[string](f.Types),
+		Services: listOf[string](f.Services), Planes: listOf[catalogue.Plane](f.Planes),
 	}
 }
 
@@ -289,7 +292,7 @@ func newRoleOf(name string, title, description *string, include []api.RoleFilter
 	return role
 }
 
-func operationOf(o access.Operation) api.Operation {
+func operationOf(o catalogue.Operation) api.Operation {
 	return api.Operation{
 		Operation: o.Name, Type: o.Type, Service: o.Service,
 		Class: api.OperationClass(o.Class), Plane: api.OperationPlane(o.Plane),
@@ -297,17 +300,17 @@ func operationOf(o access.Operation) api.Operation {
 }
 
 // catalogueOf converts a catalogue; roles are those that are listed with each operation.
-func catalogueOf(c *access.Catalogue, roles iter.Seq[*access.Role]) api.Catalogue {
-	return api.Catalogue{Services: each(c.Services(), func(s *access.Service) api.CatalogueService { return serviceOf(c, s, roles) })}
+func catalogueOf(c *catalogue.Catalogue, roles iter.Seq[*catalogue.Role]) api.Catalogue {
+	return api.Catalogue{Services: each(c.Services(), func(s *catalogue.Service) api.CatalogueService { return serviceOf(c, s, roles) })}
 }
 
-func serviceOf(c *access.Catalogue, s *access.Service, roles iter.Seq[*access.Role]) api.CatalogueService {
+func serviceOf(c *catalogue.Catalogue, s *catalogue.Service, roles iter.Seq[*catalogue.Role]) api.CatalogueService {
 	return api.CatalogueService{
 		Name: s.Name, Title: s.Title, Description: s.Description, Shipped: s.Shipped,
-		Types: each(s.Types, func(t *access.Type) api.CatalogueType {
+		Types: each(s.Types, func(t *catalogue.Type) api.CatalogueType {
 			return api.CatalogueType{
 				Name: t.Name, Title: t.Title, Description: t.Description, Parents: words(t.Parents),
-				Registered: t.Registered, Operations: each(t.Operations, func(o access.Operation) api.Operation {
+				Registered: t.Registered, Operations: each(t.Operations, func(o catalogue.Operation) api.Operation {
 					operation := operationOf(o)
 					operation.Roles = &[]string{}
 					for role := range roles {
@@ -316,7 +319,7 @@ func serviceOf(c *access.Catalogue, s *access.Service, roles iter.Seq[*access.Ro
 						}
 					}
 					if len(o.Needs) > 0 {
-						needs := each(o.Needs, func(p access.Permission) string { return c.Operation(p).String() })
+						needs := each(o.Needs, func(p catalogue.Permission) string { return c.Operation(p).String() })
 						operation.Needs = &needs
 					}
 					return operation
@@ -392,10 +395,10 @@ func faultOf(f service.Fault) api.Fault {
 	return api.Fault{Line: f.Line, Column: f.Column, Detail: f.Detail, Nearest: optional(f.Nearest)}
 }
 
-func patternOf(p access.Pattern) api.Pattern {
+func patternOf(p statement.Pattern) api.Pattern {
 	return api.Pattern{
 		Name: p.Name, Title: p.Title, Description: p.Description, Text: p.Text,
-		Blanks: each(p.Blanks, func(b access.Blank) api.Blank {
+		Blanks: each(p.Blanks, func(b statement.Blank) api.Blank {
 			return api.Blank{Name: b.Name, Asks: b.Asks, Kind: api.BlankKind(b.Kind), Usual: optional(b.Usual)}
 		}),
 	}

@@ -1,7 +1,7 @@
 package server
 
 import (
-	"arbora.example/access"
+	"arbora.example/access/statement"
 	"arbora.example/api"
 	"arbora.example/service"
 )
@@ -15,7 +15,7 @@ func readingOf(given string, r service.Reading) api.Reading {
 	return reading
 }
 
-func partsOf(p access.Parts) api.StatementParts {
+func partsOf(p statement.Parts) api.StatementParts {
 	return api.StatementParts{
 		Place: optional(p.Place), Here: &p.Here, Who: words(p.Who), Except: someOf(p.Except), Modal: api.StatementPartsModal(p.Modal),
 		Roles: someOf(p.Roles), Acts: someOf(p.Acts), Data: &p.Data, Things: someOf(p.Things),
@@ -23,9 +23,9 @@ func partsOf(p access.Parts) api.StatementParts {
 	}
 }
 
-func givenParts(p api.StatementParts) access.Parts {
-	return access.Parts{
-		Place: text(p.Place), Here: yes(p.Here), Who: p.Who, Except: value(p.Except), Modal: access.Modal(p.Modal),
+func givenParts(p api.StatementParts) statement.Parts {
+	return statement.Parts{
+		Place: text(p.Place), Here: yes(p.Here), Who: p.Who, Except: value(p.Except), Modal: statement.Modal(p.Modal),
 		Roles: value(p.Roles), Acts: value(p.Acts), Data: yes(p.Data), Things: value(p.Things),
 		Condition: text(p.Condition), From: text(p.From), Until: text(p.Until), Notes: value(p.Notes), Note: text(p.Note),
 	}

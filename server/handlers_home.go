@@ -3,7 +3,7 @@ package server
 import (
 	"context"
 
-	"arbora.example/access"
+	"arbora.example/access/catalogue"
 	"arbora.example/api"
 	. "arbora.example/server/contract" //lint:ignore ST1001 the contract's names are this file's vocabulary
 	"arbora.example/service"
@@ -40,11 +40,11 @@ func mineOf(m service.Mine) api.Mine {
 	return api.Mine{Scope: refOf(m.At), Kind: m.Scope.TypeName(), Title: m.Title, Holds: holdsOf(m.Held, m.Conditional)}
 }
 
-func holdsOf(firm, perhaps map[access.Plane][]access.Class) []api.HeldClass {
+func holdsOf(firm, perhaps map[catalogue.Plane][]catalogue.Class) []api.HeldClass {
 	holds := []api.HeldClass{}
-	for _, plane := range access.Planes {
+	for _, plane := range catalogue.Planes {
 		for _, held := range []struct {
-			classes     []access.Class
+			classes     []catalogue.Class
 			conditional bool
 		}{{firm[plane], false}, {perhaps[plane], true}} {
 			for _, class := range held.classes {

@@ -6,7 +6,7 @@ import (
 	"slices"
 	"time"
 
-	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/api"
 	"arbora.example/people"
 	. "arbora.example/server/contract" //lint:ignore ST1001 the contract's names are this file's vocabulary
@@ -374,7 +374,7 @@ func kindOf(c service.Caller) string {
 		return "keeper"
 	}
 	if c.Kind == 0 {
-		return access.User.String()
+		return model.User.String()
 	}
 	return c.Kind.String()
 }

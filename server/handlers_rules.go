@@ -3,7 +3,8 @@ package server
 import (
 	"context"
 
-	"arbora.example/access"
+	"arbora.example/access/catalogue"
+	"arbora.example/access/statement"
 	"arbora.example/api"
 	. "arbora.example/server/contract" //lint:ignore ST1001 the contract's names are this file's vocabulary
 	"arbora.example/service"
@@ -20,8 +21,8 @@ func (h handlers) ListServices(ctx context.Context, _ ListServicesRequestObject)
 	return ListServices200JSONResponse(catalogueOf(catalogue, builtIn(catalogue))), nil
 }
 
-func builtIn(c *access.Catalogue) func(func(*access.Role) bool) {
-	return func(yield func(*access.Role) bool) {
+func builtIn(c *catalogue.Catalogue) func(func(*catalogue.Role) bool) {
+	return func(yield func(*catalogue.Role) bool) {
 		for _, role := range c.Roles() {
 			if !yield(role) {
 				return
@@ -75,7 +76,7 @@ func (h handlers) RankRoles(ctx context.Context, r RankRolesRequestObject) (Rank
 	if err != nil {
 		return nil, err
 	}
-	return RankRoles200JSONResponse{Roles: each(ranked, func(r access.Ranked) api.RankedRole {
+	return RankRoles200JSONResponse{Roles: each(ranked, func(r catalogue.Ranked) api.RankedRole {
 		return api.RankedRole{Role: roleOf(view(r.Role)), Beyond: r.Beyond}
 	})}, nil
 }
@@ -154,7 +155,7 @@ func (h handlers) ReadStatements(ctx context.Context, r ReadStatementsRequestObj
 
 func (h handlers) JoinStatements(ctx context.Context, r JoinStatementsRequestObject) (JoinStatementsResponseObject, error) {
 	ctx, caller := who(ctx)
-	joined := access.JoinParts(each(r.Body.Statements, givenParts), value(r.Body.Notes))
+	joined := statement.JoinParts(each(r.Body.Statements, givenParts), value(r.Body.Notes))
 	reading, err := h.service.ReadPolicy(ctx, caller, r.Scope, joined)
 	if err != nil {
 		return nil, err

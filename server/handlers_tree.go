@@ -5,6 +5,7 @@ import (
 	"strconv"
 
 	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/api"
 	. "arbora.example/server/contract" //lint:ignore ST1001 the contract's names are this file's vocabulary
 	"arbora.example/service"
@@ -52,7 +53,7 @@ func (h handlers) CreateScope(ctx context.Context, r CreateScopeRequestObject) (
 	}
 	if r.Body.Id != nil {
 		var err error
-		if wanted.ID, err = access.ParseID(*r.Body.Id); err != nil {
+		if wanted.ID, err = model.ParseID(*r.Body.Id); err != nil {
 			return nil, &service.Problem{Kind: service.Invalid, Detail: "the id is no UUID", Next: "make one by RFC 9562", Field: "id"}
 		}
 	}

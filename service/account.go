@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/store"
 )
 
@@ -28,7 +29,7 @@ func (s *Service) Sessions(ctx context.Context, c Caller) ([]store.Session, erro
 
 // EndSession ends one of the caller's own sessions.
 func (s *Service) EndSession(ctx context.Context, c Caller, session string) error {
-	id, err := access.ParseID(session)
+	id, err := model.ParseID(session)
 	if err == nil {
 		err = s.records.EndSession(ctx, c.Identity, id, s.author(c))
 	}
@@ -62,7 +63,7 @@ func (s *Service) EndSessionOf(ctx context.Context, c Caller, organisation strin
 	if err != nil {
 		return err
 	}
-	id, err := access.ParseID(session)
+	id, err := model.ParseID(session)
 	if err == nil {
 		err = s.records.EndSessionOf(ctx, c.Organisation, p.ID, id, store.AuditRecord{
 			Organisation: c.OrganisationName, Author: s.author(c), Event: "session-ended", Detail: fmt.Sprintf("ended a session of %s %s", p.Kind.Words(), p.Name),

@@ -5,6 +5,10 @@ import (
 	"slices"
 
 	"arbora.example/access"
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
+	"arbora.example/access/statement"
+	"arbora.example/internal/english"
 )
 
 // single is how many people may hold a role one by one at a scope before a group is advised for the next.
@@ -36,7 +40,7 @@ func (d desk) groupInstead(g access.Grant) []string {
 		theirs, _ := d.Principal(other.Principal)
 		switch {
 		case other.Role != g.Role || !lasting(other):
-		case theirs.Kind == access.Group && theirs.Gathers == nil:
+		case theirs.Kind == model.Group && theirs.Gathers == nil:
 			return []string{fmt.Sprintf("Group %s holds %s there already: add %s to it, and it ends with the membership.", theirs.Name, g.Role, holder.Name)}
 		case isPerson(theirs) && theirs.ID != holder.ID && !slices.Contains(alike, theirs.Name):
 			alike = append(alike, theirs.Name)
@@ -79,7 +83,7 @@ func (d desk) narrowerInstead(g access.Grant) []string {
 }
 
 // without names the services of which another role gives less at a scope.
-func (d desk) without(role, other *access.Role, at access.ID) []string {
+func (d desk) without(role, other *catalogue.Role, at model.ID) []string {
 	var services []string
 	scope, _ := d.Scope(at)
 	for p := range role.Permissions.Minus(other.Permissions).And(d.Catalogue().MeaningAt(scope.TypeName())).All {
@@ -93,14 +97,14 @@ func (d desk) without(role, other *access.Role, at access.ID) []string {
 
 // hasResources reports whether a service has types of resources, rather than of what Arbora itself keeps.
 func (d desk) hasResources(service string) bool {
-	return slices.ContainsFunc(d.Catalogue().Services(), func(s *access.Service) bool { return s.Name == service && !s.Own() })
+	return slices.ContainsFunc(d.Catalogue().Services(), func(s *catalogue.Service) bool { return s.Name == service && !s.Own() })
 }
 
-func isPerson(p access.Principal) bool { return p.Kind == access.User || p.Kind == access.Guest }
+func isPerson(p access.Principal) bool { return p.Kind == model.User || p.Kind == model.Guest }
 
 // lasting reports whether a grant holds always and for good.
 func lasting(g access.Grant) bool {
-	return g.Condition == nil && g.Period == (access.Period{})
+	return g.Condition == nil && g.Period == (statement.Period{})
 }
 
 // inARow writes names in a row, and counts those after the first so many.
@@ -108,5 +112,5 @@ func inARow(names []string, most int) string {
 	if len(names) > most {
 		names = append(slices.Clone(names[:most]), fmt.Sprintf("%d more", len(names)-most))
 	}
-	return access.InARow(names)
+	return english.Join(names)
 }

@@ -6,6 +6,8 @@ import (
 	"reflect"
 
 	"arbora.example/access"
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
 	"arbora.example/people"
 	"arbora.example/store"
 )
@@ -44,7 +46,7 @@ func areOthers(was *map[string]string, now map[string]string) bool {
 	return was != nil && !maps.Equal(*was, now)
 }
 
-func (r AsRead) ofScope(what string, now access.Scope, details store.ScopeDetails) error {
+func (r AsRead) ofScope(what string, now model.Scope, details store.ScopeDetails) error {
 	return outdated(what,
 		another{"name", "name", isAnother(r.Name, now.Name)},
 		another{"title", "title", isAnother(r.Title, details.Title)},
@@ -73,7 +75,7 @@ func (r AsRead) ofPolicy(name, description, text string) error {
 
 // roleOutdated refuses an edit of a role that is defined otherwise than it was read. A scope that is not there any more is
 // another than any that was read.
-func (d desk) roleOutdated(was *NewRole, now access.RoleDefinition) error {
+func (d desk) roleOutdated(was *NewRole, now catalogue.RoleDefinition) error {
 	if was == nil {
 		return nil
 	}

@@ -3,7 +3,7 @@ package service
 import (
 	"context"
 
-	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/store"
 )
 
@@ -26,10 +26,10 @@ func (s *Service) ListInstallationAudit(ctx context.Context, c Caller, f store.A
 	if err := needKeeper(c, "read the log of the installation"); err != nil {
 		return nil, 0, err
 	}
-	return s.listAudit(ctx, access.ID{}, f)
+	return s.listAudit(ctx, model.ID{}, f)
 }
 
-func (s *Service) listAudit(ctx context.Context, organisation access.ID, f store.AuditFilter) ([]store.AuditEntry, uint64, error) {
+func (s *Service) listAudit(ctx context.Context, organisation model.ID, f store.AuditFilter) ([]store.AuditEntry, uint64, error) {
 	if !f.From.IsZero() && !f.Until.IsZero() && !f.From.Before(f.Until) {
 		return nil, 0, &Problem{Kind: Invalid, Field: "until", Detail: "the records would end before they begin", Next: "give a later moment"}
 	}

@@ -5,7 +5,7 @@ import (
 	"errors"
 	"time"
 
-	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/people"
 	"arbora.example/store"
 )
@@ -14,19 +14,19 @@ import (
 // access token.
 type Caller struct {
 	Identity         store.Identity // a person's; zero for a program
-	Session          access.ID      // a person's; zero for a program
+	Session          model.ID       // a person's; zero for a program
 	Name             string         // as records call the caller
-	Organisation     access.ID      // where it works; zero for a keeper
+	Organisation     model.ID       // where it works; zero for a keeper
 	OrganisationName string
-	Principal        access.ID // as whom it acts there
-	Kind             access.PrincipalKind
+	Principal        model.ID // as whom it acts there
+	Kind             model.PrincipalKind
 	Token            people.Token
 	Factor           people.Factor   // by which the session began
 	Wanted           []people.Factor // one of these comes before anything else; none when nothing does. Kept by whoever admits the caller
 	SignedInAt       time.Time       // of a person
 	ProvedAt         time.Time       // when the person last gave a password or passkey in this session; zero for never
-	Key              access.ID       // of a program: the API key it showed
-	TokenID          access.ID       // of a program: its access token
+	Key              model.ID        // of a program: the API key it showed
+	TokenID          model.ID        // of a program: its access token
 	MayGovern        bool            // a program whose key was made for governing
 	KeyUntil         time.Time       // when the key of a program ends; zero for never
 	Audience         string          // whom the access token is for, when that is not Arbora itself
@@ -34,7 +34,7 @@ type Caller struct {
 	From             string          // network address
 	// Served is whom a platform service acts for; zero for itself. ServedFrom is where that one is, as the service says; empty when
 	// it does not.
-	Served     access.ID
+	Served     model.ID
 	ServedFrom string
 	// ViewsAs is whom the caller looks as, who is then the principal; empty for oneself.
 	ViewsAs string
@@ -46,7 +46,7 @@ type Caller struct {
 
 // isTame reports whether the caller is a program of the organisation whose key was not made for governing.
 func (c Caller) isTame() bool {
-	return c.Identity.ID.IsZero() && !c.MayGovern && c.Kind != access.PlatformService
+	return c.Identity.ID.IsZero() && !c.MayGovern && c.Kind != model.PlatformService
 }
 
 // IsEmpty reports whether nobody has set the service up yet.

@@ -8,17 +8,19 @@ import (
 	"sync"
 
 	"arbora.example/access"
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
 )
 
 // registry keeps the catalogue of the installation: what came with Arbora, and the services registered since.
 type registry struct {
 	mutex sync.Mutex // held while it is read from the records, or changed
-	now   *access.Catalogue
+	now   *catalogue.Catalogue
 	files [][]byte
 }
 
 // catalogueNow gives the catalogue, reading it from the records when it was not read yet.
-func (s *Service) catalogueNow(ctx context.Context) (*access.Catalogue, error) {
+func (s *Service) catalogueNow(ctx context.Context) (*catalogue.Catalogue, error) {
 	s.registry.mutex.Lock()
 	defer s.registry.mutex.Unlock()
 	if s.registry.now == nil {
@@ -79,7 +81,7 @@ func (s *Service) reloadAll(ctx context.Context) error {
 }
 
 // ListServices gives the catalogue of the installation, for keepers.
-func (s *Service) ListServices(ctx context.Context, c Caller) (*access.Catalogue, error) {
+func (s *Service) ListServices(ctx context.Context, c Caller) (*catalogue.Catalogue, error) {
 	if err := needKeeper(c, "look after the catalogue"); err != nil {
 		return nil, err
 	}
@@ -87,7 +89,7 @@ func (s *Service) ListServices(ctx context.Context, c Caller) (*access.Catalogue
 }
 
 // RegisterService adds a service to the catalogue of the installation, for keepers.
-func (s *Service) RegisterService(ctx context.Context, c Caller, file []byte) (*access.Service, error) {
+func (s *Service) RegisterService(ctx context.Context, c Caller, file []byte) (*catalogue.Service, error) {
 	if err := needKeeper(c, "register services"); err != nil {
 		return nil, err
 	}
@@ -97,7 +99,7 @@ func (s *Service) RegisterService(ctx context.Context, c Caller, file []byte) (*
 	}
 	wider, err := before.With(file)
 	if err != nil {
-		var fault *access.FileError
+		var fault *catalogue.FileError
 		if errors.As(err, &fault) {
 			return nil, &Problem{
 				Kind: Invalid, Detail: "the file is not right: " + fault.Detail, Next: "mend it there and register it again", Field: "file",
@@ -132,7 +134,7 @@ func (s *Service) RemoveService(ctx context.Context, c Caller, name string) erro
 	}
 	if _, err := before.Without(name); err != nil {
 		problem := broken(err, "")
-		if p, ok := problem.(*Problem); ok && p.Rule == access.RuleUnknown {
+		if p, ok := problem.(*Problem); ok && p.Rule == model.RuleUnknown {
 			p.Kind = NotThere
 		}
 		return problem
@@ -142,7 +144,7 @@ func (s *Service) RemoveService(ctx context.Context, c Caller, name string) erro
 			top, _ := now.Top()
 			// A keeper holds nothing inside organisations, and learns only which one it is.
 			return &Problem{
-				Kind: Conflict, Rule: access.RuleInUse, Detail: name + " is still used in organisation " + top.Name,
+				Kind: Conflict, Rule: model.RuleInUse, Detail: name + " is still used in organisation " + top.Name,
 				Next: "ask a steward there to take its resources, grants and statements away first",
 			}
 		}

@@ -9,6 +9,8 @@ import (
 	"time"
 
 	"arbora.example/access"
+	"arbora.example/access/model"
+	"arbora.example/internal/english"
 	"arbora.example/people"
 )
 
@@ -136,10 +138,10 @@ func (s *Service) question(d desk, c Caller, a Asked) (q access.Question, who ac
 // words tells an answer as a sentence.
 func words(a Answer) string {
 	who, where := a.Principal.Name, a.Scope.Address
-	if a.Principal.Kind != access.User {
+	if a.Principal.Kind != model.User {
 		who = a.Principal.Kind.String() + " " + who
 	}
-	if a.Principal.Kind == access.BuiltInSet {
+	if a.Principal.Kind == model.BuiltInSet {
 		who = a.Principal.Name
 	}
 	if a.Allowed {
@@ -202,7 +204,7 @@ func nearWords(a Answer, who string) string {
 	text := fmt.Sprintf("none of the %d rules for %s there and above gives it", len(near), who)
 	if len(apart) > 0 {
 		slices.Sort(apart)
-		text += "; what " + access.InARow(slices.Compact(apart)) + " would give is on " + planesApart
+		text += "; what " + english.Join(slices.Compact(apart)) + " would give is on " + planesApart
 	}
 	return text + "."
 }

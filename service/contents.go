@@ -3,7 +3,7 @@ package service
 import (
 	"context"
 
-	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/store"
 )
 
@@ -37,7 +37,7 @@ func (s *Service) CountContents(ctx context.Context, c Caller, key string) (Cont
 		if below.Parent == scope.ID {
 			in.Children++
 		}
-		if below.Kind == access.Resource {
+		if below.Kind == model.Resource {
 			in.Resources++
 		}
 	}
@@ -53,7 +53,7 @@ func (s *Service) CountContents(ctx context.Context, c Caller, key string) (Cont
 }
 
 // listsAll reports whether the caller may list every type that can be beneath a scope.
-func (d desk) listsAll(scope access.Scope) bool {
+func (d desk) listsAll(scope model.Scope) bool {
 	for _, t := range d.Catalogue().Services() {
 		for _, t := range t.Types {
 			p, err := d.Catalogue().Permission("list " + t.Name)

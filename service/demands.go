@@ -5,7 +5,7 @@ import (
 	"fmt"
 	"time"
 
-	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/people"
 	"arbora.example/store"
 )
@@ -13,7 +13,7 @@ import (
 // demandsOf gives what is demanded of a person where they work: of everybody there and, if they hold permissions to govern, of
 // those.
 func (s *Service) demandsOf(ctx context.Context, c Caller) ([]people.Demands, error) {
-	if c.Identity.ID.IsZero() && c.Kind != access.User || c.Identity.Keeper || c.Organisation.IsZero() {
+	if c.Identity.ID.IsZero() && c.Kind != model.User || c.Identity.Keeper || c.Organisation.IsZero() {
 		return nil, nil
 	}
 	h := s.house(c.Organisation)

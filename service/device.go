@@ -5,7 +5,7 @@ import (
 	"errors"
 	"fmt"
 
-	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/people"
 	"arbora.example/store"
 )
@@ -75,7 +75,7 @@ func (s *Service) DecideDevice(ctx context.Context, c Caller, code string, allow
 			return err
 		}
 	}
-	var who, where access.ID
+	var who, where model.ID
 	did := "refused"
 	if allow {
 		who, where, did = c.Identity.ID, c.Organisation, "let in"

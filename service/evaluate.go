@@ -8,6 +8,8 @@ import (
 	"strings"
 
 	"arbora.example/access"
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
 )
 
 // Subject, Action and Resource of an evaluation, as platform services name them (OpenID AuthZEN Authorization API 1.0).
@@ -34,12 +36,12 @@ type (
 		Allowed bool
 		Reason  access.Reason
 		Rule    access.RuleRef
-		Scope   access.ID   // the scope that decided; zero when the resource is not there
-		Refers  []access.ID // what the operation refers to besides, as it was found, up to the first that was not
+		Scope   model.ID   // the scope that decided; zero when the resource is not there
+		Refers  []model.ID // what the operation refers to besides, as it was found, up to the first that was not
 		// Lacks is the permission that is missing on something the operation refers to, and On is what that is. Without a
 		// permission the operation cannot refer to such a thing at all.
 		Lacks string
-		On    access.ID
+		On    model.ID
 		// Error says why an evaluation makes no sense; nothing else is told then.
 		Error *Problem
 		// Hidden is told to platform services with a no: the subject does not see the resource, or what the operation
@@ -90,15 +92,15 @@ func (s *Service) snapshotFor(ctx context.Context, c Caller) (*access.Snapshot, 
 // evaluator answers evaluations of one caller. Callers ask about few scopes and subjects many times: the last is remembered.
 type evaluator struct {
 	*access.Snapshot
-	me       access.ID
+	me       model.ID
 	service  string          // of a caller that is a platform service: its name
 	own      *access.Context // of the caller, for what the caller may ask
 	untold   access.Context  // of a question that tells nothing but that it is asked now
-	lists    access.Permission
-	searches bool      // searches list people and places: a platform service makes them as anybody else does
-	asked    access.ID // the scope that mayAsk was worked out for
+	lists    catalogue.Permission
+	searches bool     // searches list people and places: a platform service makes them as anybody else does
+	asked    model.ID // the scope that mayAsk was worked out for
 	may      bool
-	seer     access.ID // whose view this is
+	seer     model.ID // whose view this is
 	view     *access.View
 	eyes     *access.View // what the caller sees; nil for a platform service, which has to find what it serves
 }
@@ -117,7 +119,7 @@ func (s *Service) evaluatorOf(now *access.Snapshot, c Caller) *evaluator {
 
 // platformService gives the name of the platform service that a caller is; empty for others.
 func platformService(now *access.Snapshot, c Caller) string {
-	if c.Kind != access.PlatformService {
+	if c.Kind != model.PlatformService {
 		return ""
 	}
 	name, _ := now.Catalogue().PlatformService(c.Principal)
@@ -167,7 +169,7 @@ func (e *evaluator) evaluate(asked *Evaluation) (Evaluated, error) {
 }
 
 // sees reports whether a subject sees a scope, or where a service account lives.
-func (e *evaluator) sees(subject, scope access.ID) bool {
+func (e *evaluator) sees(subject, scope model.ID) bool {
 	if e.view == nil || e.seer != subject {
 		e.seer, e.view = subject, e.View(subject, e.own)
 	}
@@ -181,7 +183,7 @@ func (t *Told) isEmpty() bool {
 	return t.Time.IsZero() && t.IP == "" && t.Location == "" && t.Provider == "" && t.Claims == nil
 }
 
-func (e *evaluator) permission(action, typeName string) (access.Permission, error) {
+func (e *evaluator) permission(action, typeName string) (catalogue.Permission, error) {
 	p, err := e.Catalogue().PermissionOn(action, typeName)
 	if err != nil {
 		return 0, broken(err, "action")
@@ -190,16 +192,16 @@ func (e *evaluator) permission(action, typeName string) (access.Permission, erro
 }
 
 // principal finds a subject; ok is false when it is not there.
-func (e *evaluator) principal(subject Entity) (id access.ID, ok bool, err error) {
-	kind, err := access.ParsePrincipalKind(subject.Type)
+func (e *evaluator) principal(subject Entity) (id model.ID, ok bool, err error) {
+	kind, err := model.ParsePrincipalKind(subject.Type)
 	if err != nil {
 		return id, false, broken(err, "subject.type")
 	}
-	if id, err = access.ParseID(subject.ID); err == nil {
+	if id, err = model.ParseID(subject.ID); err == nil {
 		p, ok := e.Principal(id)
 		return id, ok && p.Kind == kind, nil
 	}
-	if kind == access.ServiceAccount {
+	if kind == model.ServiceAccount {
 		id, ok = e.account(subject.ID)
 		return id, ok, nil
 	}
@@ -208,8 +210,8 @@ func (e *evaluator) principal(subject Entity) (id access.ID, ok bool, err error)
 }
 
 // scope finds a scope by id or address; what lies in open contents is decided by the resource.
-func (e *evaluator) scope(key string) (access.ID, bool) {
-	if id, err := access.ParseID(key); err == nil {
+func (e *evaluator) scope(key string) (model.ID, bool) {
+	if id, err := model.ParseID(key); err == nil {
 		if account, ok := e.Principal(id); ok { // a service account that an operation refers to
 			return id, e.eyes == nil || !account.Home.IsZero() && e.eyes.Sees(account.Home)
 		}
@@ -220,11 +222,11 @@ func (e *evaluator) scope(key string) (access.ID, bool) {
 }
 
 // account finds a service account by the address it lives at and its name.
-func (e *evaluator) account(address string) (access.ID, bool) {
-	home, name := access.SplitAddress(address)
+func (e *evaluator) account(address string) (model.ID, bool) {
+	home, name := model.SplitAddress(address)
 	at, ok := e.scope(home)
 	if !ok {
-		return access.ID{}, false
+		return model.ID{}, false
 	}
 	p, ok := e.ServiceAccountAt(at, name)
 	return p.ID, ok
@@ -248,7 +250,7 @@ func (s *Service) SearchSubjects(ctx context.Context, c Caller, asked Evaluation
 	if err != nil {
 		return nil, err
 	}
-	kind, err := access.ParsePrincipalKind(asked.Subject.Type)
+	kind, err := model.ParsePrincipalKind(asked.Subject.Type)
 	if err != nil {
 		return nil, broken(err, "subject.type")
 	}
@@ -279,8 +281,8 @@ func (s *Service) SearchSubjects(ctx context.Context, c Caller, asked Evaluation
 }
 
 // subjects yields those of a kind who may hold a permission at a scope. Groups and sets are few, and each is looked at.
-func (e *evaluator) subjects(kind access.PrincipalKind, p access.Permission, scope access.ID, told *access.Context) iter.Seq[access.Principal] {
-	if kind == access.Group || kind == access.BuiltInSet {
+func (e *evaluator) subjects(kind model.PrincipalKind, p catalogue.Permission, scope model.ID, told *access.Context) iter.Seq[access.Principal] {
+	if kind == model.Group || kind == model.BuiltInSet {
 		return e.Principals(kind)
 	}
 	return func(yield func(access.Principal) bool) {
@@ -293,7 +295,7 @@ func (e *evaluator) subjects(kind access.PrincipalKind, p access.Permission, sco
 }
 
 func (e *evaluator) nameOf(p access.Principal) string {
-	if p.Kind == access.ServiceAccount {
+	if p.Kind == model.ServiceAccount {
 		return e.Address(p.Home) + "/" + p.Name
 	}
 	return p.Name

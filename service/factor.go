@@ -5,7 +5,7 @@ import (
 	"errors"
 	"slices"
 
-	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/people"
 	"arbora.example/store"
 )
@@ -89,7 +89,7 @@ func (s *Service) BeginFactor(ctx context.Context, c Caller) (uri, seed string, 
 	return uri, seed, s.records.BeginFactor(ctx, c.Identity.ID, s.sealer.Seal([]byte(seed), sealedFactor+c.Identity.ID.String()))
 }
 
-func (s *Service) seed(f store.Factor, identity access.ID) (string, error) {
+func (s *Service) seed(f store.Factor, identity model.ID) (string, error) {
 	seed, err := s.sealer.Open(f.Sealed, sealedFactor+identity.String())
 	return string(seed), err
 }

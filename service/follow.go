@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/store"
 )
 
@@ -92,7 +93,7 @@ func (s *Service) followFrom(ctx context.Context, h *house, now *access.Snapshot
 	if len(steps) > 0 {
 		from := now
 		next, err := after(now, steps)
-		var broken *access.Violation
+		var broken *model.Violation
 		if errors.As(err, &broken) { // such as under a catalogue that this instance has not read yet
 			s.log.Warn("changes of another instance cannot be made here: the organisation is read anew", "organisation", h.id, "reason", broken)
 			return s.reload(ctx, h)

@@ -4,6 +4,7 @@ import (
 	"fmt"
 
 	"arbora.example/access"
+	"arbora.example/access/model"
 )
 
 // The rule on gains: nobody gives anybody, or takes by somebody's credentials, what they do not hold themselves. Whatever
@@ -33,7 +34,7 @@ func (d desk) mayMake(planned plan) (opened string, err error) {
 }
 
 // maker is the caller as one who makes changes, and who gets some new credentials by them.
-func (d desk) maker(actsAs ...access.ID) access.Maker {
+func (d desk) maker(actsAs ...model.ID) access.Maker {
 	return access.Maker{ID: d.me, Now: d.context, ActsAs: actsAs}
 }
 

@@ -5,6 +5,9 @@ import (
 	"fmt"
 
 	"arbora.example/access"
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
+	"arbora.example/access/statement"
 	"arbora.example/people"
 	"arbora.example/store"
 )
@@ -14,7 +17,7 @@ type GrantView struct {
 	access.Grant
 	store.GrantDetails
 	Holder      access.Principal
-	Role        *access.Role
+	Role        *catalogue.Role
 	At          Ref
 	Inherited   bool         // it comes from above the scope asked for
 	Misplaced   bool         // a move has put it where its role could not be granted today; it still decides
@@ -48,7 +51,7 @@ func (s *Service) ListGrants(ctx context.Context, c Caller, key string) (grants 
 }
 
 // losses tells what takes away part of what a grant gives at a scope, as far as that does not hang on who asks from where.
-func (d desk) losses(g access.Grant, at access.Scope) []LossView {
+func (d desk) losses(g access.Grant, at model.Scope) []LossView {
 	context := &access.Context{Time: d.context.Time}
 	var views []LossView
 	for _, loss := range d.LossesOf(g.ID, at.ID, context) {
@@ -65,8 +68,8 @@ func (d desk) losses(g access.Grant, at access.Scope) []LossView {
 }
 
 // grantViews adds to grants what their viewer reads beside them; at is the scope they are looked at from, if any.
-func (s *Service) grantViews(ctx context.Context, d desk, grants []access.Grant, at access.ID) ([]GrantView, error) {
-	ids := make([]access.ID, len(grants))
+func (s *Service) grantViews(ctx context.Context, d desk, grants []access.Grant, at model.ID) ([]GrantView, error) {
+	ids := make([]model.ID, len(grants))
 	for i, g := range grants {
 		ids[i] = g.ID
 	}
@@ -75,7 +78,7 @@ func (s *Service) grantViews(ctx context.Context, d desk, grants []access.Grant,
 		return nil, err
 	}
 	// Those out of use are few: their states are asked for, all at once.
-	var idle []access.ID
+	var idle []model.ID
 	for _, g := range grants {
 		if holder, _ := d.Principal(g.Principal); holder.Inactive {
 			idle = append(idle, holder.ID)
@@ -105,7 +108,7 @@ func (s *Service) grantViews(ctx context.Context, d desk, grants []access.Grant,
 type NewGrant struct {
 	Scope, Kind, Name, Role, Description string
 	Condition                            string // in the words of statements; empty for none
-	Period                               access.Period
+	Period                               statement.Period
 }
 
 // CreateGrant grants a role to a principal at a scope.
@@ -127,7 +130,7 @@ func CreateGrant(wanted NewGrant) Change[GrantView] {
 func planGrant(wanted NewGrant, made *access.Grant) planner {
 	return func(d desk) (plan, error) {
 		var err error
-		if *made, err = d.newGrant(wanted, access.ID{}); err != nil {
+		if *made, err = d.newGrant(wanted, model.ID{}); err != nil {
 			return plan{}, err
 		}
 		p := plan{changes: []access.Change{access.CreateGrant{Grant: *made}}}
@@ -137,7 +140,7 @@ func planGrant(wanted NewGrant, made *access.Grant) planner {
 }
 
 // newGrant works a grant out, for a holder, or for whom it names.
-func (d desk) newGrant(wanted NewGrant, holder access.ID) (access.Grant, error) {
+func (d desk) newGrant(wanted NewGrant, holder model.ID) (access.Grant, error) {
 	scope, err := d.scope(wanted.Scope)
 	if err != nil {
 		return access.Grant{}, err
@@ -154,7 +157,7 @@ func (d desk) newGrant(wanted NewGrant, holder access.ID) (access.Grant, error) 
 	}
 	grant := access.Grant{ID: newID(), Scope: scope.ID, Principal: holder, Role: wanted.Role, Period: wanted.Period}
 	if wanted.Condition != "" {
-		if grant.Condition, err = access.ParseCondition(wanted.Condition); err != nil {
+		if grant.Condition, err = statement.ParseCondition(wanted.Condition); err != nil {
 			return access.Grant{}, textProblem(err, "condition")
 		}
 	}
@@ -166,7 +169,7 @@ func RevokeGrant(key string) Change[Nothing] { return planned(planRevocation(key
 
 func planRevocation(key string) planner {
 	return func(d desk) (plan, error) {
-		id, err := access.ParseID(key)
+		id, err := model.ParseID(key)
 		if err != nil {
 			return plan{}, &Problem{Kind: Invalid, Detail: fmt.Sprintf("%q is not a valid id of a grant: %v", key, err), Next: "take it from the list of grants", Field: "grant"}
 		}
@@ -178,7 +181,7 @@ func planRevocation(key string) planner {
 }
 
 // revocable finds a grant that the caller sees and may revoke.
-func (d desk) revocable(id access.ID, key string) (access.Grant, error) {
+func (d desk) revocable(id model.ID, key string) (access.Grant, error) {
 	grant, ok := d.Grant(id)
 	if !ok || !d.may("list grant", grant.Scope) {
 		return grant, notThere("grant", key, "")

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/people"
 	"arbora.example/store"
 )
@@ -72,7 +73,7 @@ func (s *Service) planInvitation(c Caller, organisation string, wanted Invitatio
 	}
 	id := newID()
 	guest := &invitee{
-		principal: access.Principal{ID: id, Kind: access.Guest, Name: address, Tags: wanted.Tags, Inactive: true},
+		principal: access.Principal{ID: id, Kind: model.Guest, Name: address, Tags: wanted.Tags, Inactive: true},
 		details:   store.PrincipalDetails{Title: wanted.Title, Description: wanted.Description, State: people.Pending, CreatedAt: s.moment()},
 		link:      s.newLink(c, people.ToAccept, id, address),
 	}
@@ -91,7 +92,7 @@ func (s *Service) planInvitation(c Caller, organisation string, wanted Invitatio
 		p.describe(id, guest.details)
 		p.beside = guest.link.write
 		if guest.link.revealed {
-			p.actsAs = []access.ID{id}
+			p.actsAs = []model.ID{id}
 		}
 		p.what = "invited " + address + p.what
 		return p, nil
@@ -110,7 +111,7 @@ func (s *Service) Reinvite(ctx context.Context, c Caller, organisation string, w
 	if err != nil {
 		return LinkMade{}, err
 	}
-	if guest.Kind != access.Guest {
+	if guest.Kind != model.Guest {
 		return LinkMade{}, &Problem{Kind: Invalid, Detail: "only guests are invited", Next: "name a guest", Field: "kind"}
 	}
 	if reveal {
@@ -224,7 +225,7 @@ func (s *Service) accept(ctx context.Context, c Caller, v LinkView, token people
 			}
 			return nil
 		}}
-		known, err := details.PrincipalDetails(ctx, v.Organisation, []access.ID{guest.ID})
+		known, err := details.PrincipalDetails(ctx, v.Organisation, []model.ID{guest.ID})
 		if err != nil {
 			return plan{}, err
 		}
@@ -260,7 +261,7 @@ func judgeName(now *access.Snapshot, guest access.Principal, name string, at tim
 
 // ListGuests lists guests by name, those too who have not accepted yet, a page at a time.
 func (s *Service) ListGuests(ctx context.Context, c Caller, organisation, after string, limit int) (guests []UserView, next string, err error) {
-	d, page, next, err := s.listPrincipals(ctx, c, organisation, access.Guest, after, limit)
+	d, page, next, err := s.listPrincipals(ctx, c, organisation, model.Guest, after, limit)
 	if err != nil {
 		return nil, "", err
 	}

@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"arbora.example/access"
+	"arbora.example/access/model"
 )
 
 // stepsTold bounds how many changes that would turn a no are told.
@@ -217,7 +218,7 @@ func (s *Service) Reach(ctx context.Context, c Caller, organisation string, who 
 		}
 		seen, refs = append(seen, r), append(refs, r.By...)
 	}
-	told, err := s.ruleViews(ctx, d, refs, access.ID{})
+	told, err := s.ruleViews(ctx, d, refs, model.ID{})
 	if err != nil {
 		return Reach{}, err
 	}

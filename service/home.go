@@ -7,6 +7,9 @@ import (
 	"time"
 
 	"arbora.example/access"
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
+	"arbora.example/access/statement"
 	"arbora.example/store"
 )
 
@@ -26,11 +29,11 @@ type Home struct {
 
 // Mine is a place where the caller's access changes, and what they hold there.
 type Mine struct {
-	Scope access.Scope
+	Scope model.Scope
 	At    Ref
 	Title string
 	// Held and Conditional are the classes of act that they hold something of, by plane.
-	Held, Conditional map[access.Plane][]access.Class
+	Held, Conditional map[catalogue.Plane][]catalogue.Class
 }
 
 // Waiting is a guest who was invited and has not accepted.
@@ -96,7 +99,7 @@ func (s *Service) ShowHome(ctx context.Context, c Caller, organisation string) (
 // addMine tells where the caller's access changes.
 func (s *Service) addMine(ctx context.Context, d desk, h *Home) error {
 	reach := d.Reach(d.me, d.context)
-	ids := []access.ID{}
+	ids := []model.ID{}
 	for _, r := range reach {
 		if r.Held.Len()+r.Conditional.Len() == 0 {
 			continue
@@ -118,8 +121,8 @@ func (s *Service) addMine(ctx context.Context, d desk, h *Home) error {
 }
 
 // classes gives the classes of act that a set holds something of, by plane, from the mildest on.
-func (d desk) classes(held access.Set) map[access.Plane][]access.Class {
-	found := map[access.Plane][]access.Class{}
+func (d desk) classes(held catalogue.Set) map[catalogue.Plane][]catalogue.Class {
+	found := map[catalogue.Plane][]catalogue.Class{}
 	for p := range held.All {
 		o := d.Catalogue().Operation(p)
 		if !slices.Contains(found[o.Plane], o.Class) {
@@ -127,7 +130,9 @@ func (d desk) classes(held access.Set) map[access.Plane][]access.Class {
 		}
 	}
 	for _, list := range found {
-		slices.SortFunc(list, func(a, b access.Class) int { return slices.Index(access.Classes, a) - slices.Index(access.Classes, b) })
+		slices.SortFunc(list, func(a, b catalogue.Class) int {
+			return slices.Index(catalogue.Classes, a) - slices.Index(catalogue.Classes, b)
+		})
 	}
 	return found
 }
@@ -140,8 +145,8 @@ func (s *Service) addGrantsToMind(ctx context.Context, d desk, h *Home) error {
 	if !d.view.MayAnywhere(lists) {
 		return nil
 	}
-	mayList := map[access.ID]bool{}
-	listed := func(scope access.ID) bool {
+	mayList := map[model.ID]bool{}
+	listed := func(scope model.ID) bool {
 		may, known := mayList[scope]
 		if !known {
 			may = d.view.Sees(scope) && d.view.May(lists, scope)
@@ -150,7 +155,7 @@ func (s *Service) addGrantsToMind(ctx context.Context, d desk, h *Home) error {
 		return may
 	}
 	var ending []access.Grant
-	for _, kind := range []access.PrincipalKind{access.User, access.Guest, access.Group, access.ServiceAccount, access.PlatformService} {
+	for _, kind := range []model.PrincipalKind{model.User, model.Guest, model.Group, model.ServiceAccount, model.PlatformService} {
 		for p := range d.Principals(kind) {
 			var governs []Ref
 			for _, g := range d.GrantsFor(p.ID) {
@@ -173,19 +178,19 @@ func (s *Service) addGrantsToMind(ctx context.Context, d desk, h *Home) error {
 	slices.SortFunc(ending, func(a, b access.Grant) int { return a.Until.Compare(b.Until) })
 	slices.SortFunc(h.Privileged, func(a, b Privileged) int { return cmp.Compare(a.Who.Name, b.Who.Name) })
 	var err error
-	if h.Ending, err = s.grantViews(ctx, d, ending[:min(len(ending), attentionMost)], access.ID{}); err != nil {
+	if h.Ending, err = s.grantViews(ctx, d, ending[:min(len(ending), attentionMost)], model.ID{}); err != nil {
 		return err
 	}
 	var open []access.RuleRef
-	for _, set := range []access.ID{access.Public, access.SignedIn} {
+	for _, set := range []model.ID{model.Public, model.SignedIn} {
 		for _, ref := range d.RulesFor(set) {
-			grant, statement := d.Rule(ref)
-			place := access.ID{}
+			grant, st := d.Rule(ref)
+			place := model.ID{}
 			switch {
 			case grant != nil:
 				place = grant.Scope
-			case statement != nil && statement.Modal == access.May:
-				place = statement.Place
+			case st != nil && st.Modal == statement.May:
+				place = st.Place
 			default:
 				continue
 			}
@@ -194,12 +199,12 @@ func (s *Service) addGrantsToMind(ctx context.Context, d desk, h *Home) error {
 			}
 		}
 	}
-	h.Strangers, err = s.ruleViews(ctx, d, open[:min(len(open), attentionMost)], access.ID{})
+	h.Strangers, err = s.ruleViews(ctx, d, open[:min(len(open), attentionMost)], model.ID{})
 	return err
 }
 
 // addPeopleToMind tells of guests who have not accepted and of keys that end soon or are long unused.
-func (s *Service) addPeopleToMind(ctx context.Context, d desk, top access.Scope, h *Home) error {
+func (s *Service) addPeopleToMind(ctx context.Context, d desk, top model.Scope, h *Home) error {
 	pending, err := s.records.PendingGuests(ctx, top.ID, attentionMost)
 	if err != nil {
 		return err

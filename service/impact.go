@@ -10,6 +10,9 @@ import (
 	"strings"
 
 	"arbora.example/access"
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
+	"arbora.example/access/statement"
 )
 
 // EffectView is an effect as its viewer may see it.
@@ -205,7 +208,7 @@ func digestOf(i Impact) string {
 // not such changes, or it is held by other rules for each.
 func (d desk) covering(changes []access.Change) string {
 	var refs []access.RuleRef
-	cover := func(who access.ID, given access.Set, at access.ID) bool {
+	cover := func(who model.ID, given catalogue.Set, at model.ID) bool {
 		scope, _ := d.Scope(at)
 		for p := range given.And(d.Catalogue().MeaningAt(scope.TypeName())).All {
 			decided := d.Decide(access.Question{Principal: who, Permission: p, Scope: at, Context: d.anybody()})
@@ -248,7 +251,7 @@ func (d desk) covering(changes []access.Change) string {
 	return strings.Join(words, " and ")
 }
 
-func outsider(p access.Principal) bool { return p.ID == access.Public || p.ID == access.SignedIn }
+func outsider(p access.Principal) bool { return p.ID == model.Public || p.ID == model.SignedIn }
 
 // warnings says what is wide or dangerous about a change, and what it does not do.
 func (d desk) warnings(effects []EffectView, proposal *access.Proposal) []string {
@@ -269,13 +272,13 @@ func (d desk) warnings(effects []EffectView, proposal *access.Proposal) []string
 		case access.PutPolicy:
 			warnings = append(warnings, d.dormantWarnings(c.Policy)...)
 			for _, st := range c.Policy.Statements {
-				if st.Modal == access.May && len(effects) > 0 {
+				if st.Modal == statement.May && len(effects) > 0 {
 					warnings = append(warnings, d.broadWarnings(st.Place, st.Who...)...)
 				}
 			}
 		case access.CreateGrant:
 			if len(effects) > 0 {
-				warnings = append(warnings, d.broadWarnings(c.Grant.Scope, access.Subject{Principal: c.Grant.Principal})...)
+				warnings = append(warnings, d.broadWarnings(c.Grant.Scope, statement.Subject{Principal: c.Grant.Principal})...)
 			}
 		}
 	}
@@ -290,20 +293,20 @@ func (d desk) takesFromMe(e EffectView) bool {
 }
 
 // broadWarnings says what is wide about giving something at a scope to somebody; that strangers are among them is said already.
-func (d desk) broadWarnings(at access.ID, who ...access.Subject) []string {
+func (d desk) broadWarnings(at model.ID, who ...statement.Subject) []string {
 	var warnings []string
 	if at == d.organisationID() {
 		warnings = append(warnings, "It holds in the whole organisation, for all that is there and all that comes.")
 	}
 	for _, subject := range who {
-		if p, ok := d.Principal(subject.Principal); ok && p.Kind == access.BuiltInSet && !outsider(p) {
+		if p, ok := d.Principal(subject.Principal); ok && p.Kind == model.BuiltInSet && !outsider(p) {
 			warnings = append(warnings, "It reaches all whom "+p.Name+" means, present and future.")
 		}
 	}
 	return warnings
 }
 
-func (d desk) dormantWarnings(p access.Policy) []string {
+func (d desk) dormantWarnings(p statement.Policy) []string {
 	var warnings []string
 	for number := range p.Statements {
 		if d.Dormant(p.ID, number) {
@@ -313,7 +316,7 @@ func (d desk) dormantWarnings(p access.Policy) []string {
 	return warnings
 }
 
-func (d desk) permissionWords(set access.Set) []string {
+func (d desk) permissionWords(set catalogue.Set) []string {
 	words := make([]string, 0, set.Len())
 	for p := range set.All {
 		words = append(words, d.Catalogue().Operation(p).String())
@@ -334,7 +337,7 @@ func counted(n int, one, many string) []string {
 
 // impactWords tells an impact in a sentence.
 func impactWords(effects []access.Effect) string {
-	people, programs, sets := map[access.ID]bool{}, map[access.ID]bool{}, []string{}
+	people, programs, sets := map[model.ID]bool{}, map[model.ID]bool{}, []string{}
 	gains, loses, perhaps := false, false, false
 	for _, e := range effects {
 		if e.IsEmpty() {
@@ -344,13 +347,13 @@ func impactWords(effects []access.Effect) string {
 		loses = loses || e.Loses.Len()+e.MayLose.Len() > 0
 		perhaps = perhaps || e.MayGain.Len()+e.MayLose.Len()+e.Shifting.Len() > 0
 		for _, p := range slices.Concat(e.Principals, e.Outsiders) {
-			if p.Kind == access.BuiltInSet {
+			if p.Kind == model.BuiltInSet {
 				if !slices.Contains(sets, p.Name) {
 					sets = append(sets, p.Name)
 				}
 				continue
 			}
-			if p.Kind == access.ServiceAccount || p.Kind == access.PlatformService {
+			if p.Kind == model.ServiceAccount || p.Kind == model.PlatformService {
 				programs[p.ID] = true
 			} else {
 				people[p.ID] = true

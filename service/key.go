@@ -8,6 +8,8 @@ import (
 	"time"
 
 	"arbora.example/access"
+	"arbora.example/access/model"
+	"arbora.example/internal/english"
 	"arbora.example/people"
 	"arbora.example/store"
 )
@@ -116,10 +118,10 @@ func (s *Service) issue(ctx context.Context, c Caller, wanted NewKey, find func(
 
 // mayHaveKeys refuses keys for those who do not sign in by them.
 func (s *Service) mayHaveKeys(ctx context.Context, p access.Principal) error {
-	if p.Kind == access.ServiceAccount {
+	if p.Kind == model.ServiceAccount {
 		return nil
 	}
-	if p.Kind == access.User {
+	if p.Kind == model.User {
 		identity, err := s.records.Identity(ctx, p.ID)
 		if err != nil || identity.By.TakesKeys() {
 			return err
@@ -131,7 +133,7 @@ func (s *Service) mayHaveKeys(ctx context.Context, p access.Principal) error {
 	}
 }
 
-func (s *Service) newKey(c Caller, principal access.ID, wanted NewKey) (KeyMade, error) {
+func (s *Service) newKey(c Caller, principal model.ID, wanted NewKey) (KeyMade, error) {
 	now := s.moment()
 	if err := checkLine("label", "the label", wanted.Label); err != nil {
 		return KeyMade{}, err
@@ -167,7 +169,7 @@ func (s *Service) newKey(c Caller, principal access.ID, wanted NewKey) (KeyMade,
 // WithdrawKey takes a key back: one of the caller's own, or of somebody whose keys they may issue. Tokens made with it
 // end at once.
 func (s *Service) WithdrawKey(ctx context.Context, c Caller, key string) error {
-	id, err := access.ParseID(key)
+	id, err := model.ParseID(key)
 	if err != nil {
 		return notThere("key", key, "")
 	}
@@ -216,7 +218,7 @@ func (s *Service) ServiceKeys(ctx context.Context, c Caller, service string) ([]
 	if err := s.keptService(ctx, c, service); err != nil {
 		return nil, err
 	}
-	return s.records.Keys(ctx, access.ID{}, access.PlatformServiceID(service))
+	return s.records.Keys(ctx, model.ID{}, model.PlatformServiceID(service))
 }
 
 // CreateServiceKey issues a key for a platform service, which acts by it in every organisation, for keepers.
@@ -224,14 +226,14 @@ func (s *Service) CreateServiceKey(ctx context.Context, c Caller, service string
 	if err := s.keptService(ctx, c, service); err != nil {
 		return KeyMade{}, err
 	}
-	keys, err := s.records.Keys(ctx, access.ID{}, access.PlatformServiceID(service))
+	keys, err := s.records.Keys(ctx, model.ID{}, model.PlatformServiceID(service))
 	if err != nil {
 		return KeyMade{}, err
 	}
 	if most := people.DefaultSettings().KeysEach; len(keys) >= most {
 		return KeyMade{}, &Problem{Kind: Conflict, Detail: fmt.Sprintf("service %s has %d API keys already", service, len(keys)), Next: "take one back that is no longer used"}
 	}
-	made, err := s.newKey(c, access.PlatformServiceID(service), wanted)
+	made, err := s.newKey(c, model.PlatformServiceID(service), wanted)
 	if err != nil {
 		return KeyMade{}, err
 	}
@@ -277,5 +279,5 @@ func (s *Service) keptService(ctx context.Context, c Caller, name string) error 
 		}
 		known = append(known, service.Name)
 	}
-	return notThere("service", name, access.Nearest(name, known))
+	return notThere("service", name, english.Nearest(name, known))
 }

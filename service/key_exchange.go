@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/store"
 )
 
@@ -44,8 +45,8 @@ func (d desk) holderSeen(k store.Key) (of access.Principal, seen bool) {
 }
 
 // whereGoverned gives the scope at which a permission on a principal counts: where a service account lives, else the organisation.
-func (d desk) whereGoverned(p access.Principal) access.ID {
-	if p.Kind == access.ServiceAccount {
+func (d desk) whereGoverned(p access.Principal) model.ID {
+	if p.Kind == model.ServiceAccount {
 		return p.Home
 	}
 	return d.organisationID()
@@ -57,7 +58,7 @@ func (s *Service) ExchangeKey(ctx context.Context, c Caller, key string, keep ti
 	if keep < 0 || keep > LongestKept {
 		return KeyMade{}, &Problem{Kind: Invalid, Detail: fmt.Sprintf("a key works on for at most %d hours beside the new one", int(LongestKept.Hours())), Next: "give the program its new secret within that time", Field: "keepOldFor"}
 	}
-	id, err := access.ParseID(key)
+	id, err := model.ParseID(key)
 	if err != nil {
 		return KeyMade{}, notThere("key", key, "")
 	}

@@ -8,6 +8,8 @@ import (
 	"strings"
 
 	"arbora.example/access"
+	"arbora.example/access/model"
+	"arbora.example/access/statement"
 	"arbora.example/people"
 	"arbora.example/store"
 )
@@ -19,9 +21,9 @@ type Somebody struct{ Kind, Name string }
 func (s Somebody) words() string { return strings.ReplaceAll(s.Kind, "-", " ") }
 
 // typeOf gives the type of the catalogue whose permissions rule over a kind of principal.
-func typeOf(kind access.PrincipalKind) string {
-	if kind == access.Guest {
-		return access.User.String()
+func typeOf(kind model.PrincipalKind) string {
+	if kind == model.Guest {
+		return model.User.String()
 	}
 	return kind.String()
 }
@@ -40,16 +42,16 @@ func (d desk) governed(organisation string, who Somebody, operations ...string) 
 	if err != nil {
 		return access.Principal{}, err
 	}
-	kind, err := access.ParsePrincipalKind(who.Kind)
+	kind, err := model.ParsePrincipalKind(who.Kind)
 	if err != nil {
 		return access.Principal{}, broken(err, "kind")
 	}
-	if kind == access.PlatformService || kind == access.BuiltInSet {
+	if kind == model.PlatformService || kind == model.BuiltInSet {
 		return access.Principal{}, &Problem{Kind: Invalid, Detail: fmt.Sprintf("a %s is not the organisation's own", kind), Next: "name a user, guest, group or service account", Field: "kind"}
 	}
 	where := top
-	if kind == access.ServiceAccount {
-		home, _ := access.SplitAddress(who.Name)
+	if kind == model.ServiceAccount {
+		home, _ := model.SplitAddress(who.Name)
 		if where, err = d.scope(home); err != nil {
 			return access.Principal{}, err
 		}
@@ -144,7 +146,7 @@ func (d desk) planEdited(before access.Principal, was store.PrincipalDetails, ed
 	after, is := before, was
 	var p plan
 	if edit.Name != nil && *edit.Name != before.Name {
-		if before.Kind == access.Guest { // under another name they would come in as somebody else
+		if before.Kind == model.Guest { // under another name they would come in as somebody else
 			return p, &Problem{Kind: Invalid, Detail: "a guest is called by the name that they sign in by", Next: "invite them anew to use another address", Field: "name"}
 		}
 		after.Name = *edit.Name
@@ -162,7 +164,7 @@ func (d desk) planEdited(before access.Principal, was store.PrincipalDetails, ed
 			}
 			after.Owner = owner.ID
 		} else {
-			after.Owner = access.ID{}
+			after.Owner = model.ID{}
 		}
 		if after.Owner != before.Owner {
 			p.changes = append(p.changes, access.SetOwner{Group: before.ID, Owner: after.Owner})
@@ -207,17 +209,17 @@ func (d desk) planEdited(before access.Principal, was store.PrincipalDetails, ed
 }
 
 // gathering reads the condition of a gathering group; empty for a group whose members are put in one by one.
-func gathering(text string) (*access.Condition, error) {
+func gathering(text string) (*statement.Condition, error) {
 	if strings.TrimSpace(text) == "" {
 		return nil, nil
 	}
-	condition, err := access.ParseGathering(text)
+	condition, err := statement.ParseGathering(text)
 	return condition, textProblem(err, "gathers")
 }
 
 // mayMendEmail refuses another address for a user whose access the caller may not give: links to a new password go there.
 func (d desk) mayMendEmail(p access.Principal, email string) error {
-	if p.Kind != access.User {
+	if p.Kind != model.User {
 		return &Problem{Kind: Invalid, Detail: fmt.Sprintf("a %s has no email to alter", p.Kind), Next: "invite a guest anew to use another address", Field: "email"}
 	}
 	if err := checkEmail(email); err != nil {
@@ -227,7 +229,7 @@ func (d desk) mayMendEmail(p access.Principal, email string) error {
 }
 
 func (d desk) detailsOf(ctx context.Context, p access.Principal) (store.PrincipalDetails, error) {
-	details, err := d.details.PrincipalDetails(ctx, d.organisationID(), []access.ID{p.ID})
+	details, err := d.details.PrincipalDetails(ctx, d.organisationID(), []model.ID{p.ID})
 	return details[p.ID], err
 }
 
@@ -242,7 +244,7 @@ var stateOperation = map[people.State]string{people.Active: "restore", people.Su
 func planState(ctx context.Context, organisation string, who Somebody, to people.State) planner {
 	operation := stateOperation[to]
 	return func(d desk) (plan, error) {
-		if who.Kind == access.Group.String() && to == people.Suspended {
+		if who.Kind == model.Group.String() && to == people.Suspended {
 			return plan{}, &Problem{Kind: Invalid, Detail: "a group is not suspended", Next: "retire it: it can be restored", Field: "state"}
 		}
 		p, err := d.governed(organisation, who, operation)
@@ -256,7 +258,7 @@ func planState(ctx context.Context, organisation string, who Somebody, to people
 		if err := people.CheckStep(details.State, to); err != nil {
 			return plan{}, &Problem{Kind: Conflict, Detail: fmt.Sprintf("%s %s cannot be made %s", p.Kind, p.Name, to), Next: err.Error(), Field: "state"}
 		}
-		if p.Kind == access.Guest && to == people.Active && details.Identity.IsZero() {
+		if p.Kind == model.Guest && to == people.Active && details.Identity.IsZero() {
 			return plan{}, &Problem{Kind: Conflict, Detail: p.Name + " never accepted the invitation", Next: "invite them once more", Field: "state"}
 		}
 		planned := plan{what: fmt.Sprintf("%s %s %s", map[people.State]string{people.Active: "restored", people.Suspended: "suspended", people.Retired: "retired"}[to], p.Kind.Words(), p.Name)}

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/people"
 	"arbora.example/store"
 )
@@ -29,7 +30,7 @@ type newLink struct {
 }
 
 // newLink makes a link that is to be mailed to an address.
-func (s *Service) newLink(c Caller, purpose people.Purpose, principal access.ID, to string) newLink {
+func (s *Service) newLink(c Caller, purpose people.Purpose, principal model.ID, to string) newLink {
 	now := s.moment()
 	return newLink{token: people.NewToken(), revealed: s.post == nil, Link: store.Link{
 		Purpose: purpose, Principal: principal, MadeAt: now, MadeBy: c.Name, Until: now.Add(purpose.Lifetime()), MailedTo: to,
@@ -68,7 +69,7 @@ func (s *Service) occasion(ctx context.Context, c Caller, signIn string) people.
 	if c.Identity.Title != "" {
 		o.From = c.Identity.Title
 	}
-	if details, err := s.records.ScopeDetails(ctx, []access.ID{c.Organisation}); err == nil && details[c.Organisation].Title != "" {
+	if details, err := s.records.ScopeDetails(ctx, []model.ID{c.Organisation}); err == nil && details[c.Organisation].Title != "" {
 		o.Organisation = details[c.Organisation].Title
 	}
 	return o
@@ -144,11 +145,11 @@ func (s *Service) ReadLink(ctx context.Context, token people.Token, from string)
 	top, _ := now.Top()
 	p, _ := now.Principal(link.Principal)
 	v := LinkView{Link: link, OrganisationName: top.Name, SignIn: p.Name}
-	scopes, err := s.records.ScopeDetails(ctx, []access.ID{top.ID})
+	scopes, err := s.records.ScopeDetails(ctx, []model.ID{top.ID})
 	if err != nil {
 		return LinkView{}, err
 	}
-	details, err := s.records.PrincipalDetails(ctx, link.Organisation, []access.ID{p.ID})
+	details, err := s.records.PrincipalDetails(ctx, link.Organisation, []model.ID{p.ID})
 	if err != nil {
 		return LinkView{}, err
 	}

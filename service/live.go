@@ -6,6 +6,7 @@ import (
 	"sync"
 
 	"arbora.example/access"
+	"arbora.example/access/model"
 )
 
 // beacon tells those who wait that something has changed.
@@ -52,7 +53,7 @@ type step struct {
 func ledBy(p plan) *step {
 	s := &step{Proposal: p.proposal, beyond: p.beside != nil}
 	for id := range p.described.Scopes {
-		s.described = append(s.described, access.About{Kind: "scope", Places: []access.ID{id}})
+		s.described = append(s.described, access.About{Kind: "scope", Places: []model.ID{id}})
 	}
 	for id := range p.described.Principals {
 		if one, ok := p.proposal.After.Principal(id); ok {
@@ -61,7 +62,7 @@ func ledBy(p plan) *step {
 	}
 	for id := range p.described.Policies {
 		if one, ok := p.proposal.After.Policy(id); ok {
-			s.described = append(s.described, access.About{Kind: "policy", Places: []access.ID{one.Scope}})
+			s.described = append(s.described, access.About{Kind: "policy", Places: []model.ID{one.Scope}})
 		}
 	}
 	return s
@@ -172,7 +173,7 @@ func (d desk) sees(about access.About) bool {
 	switch about.Kind {
 	case "scope":
 		return d.view.Sees(at)
-	case access.Guest.String():
+	case model.Guest.String():
 		return d.may("list user", at)
 	}
 	return d.may("list "+about.Kind, at)

@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/people"
 	"arbora.example/store"
 )
@@ -48,7 +49,7 @@ type notice struct {
 // notice tells the owner of an account, at the mail address it has now, of what is about to be done with it: as their own doing
 // or as the caller's. Programs read no mail.
 func (d desk) notice(ctx context.Context, c Caller, p access.Principal, own, byAnother string) ([]notice, error) {
-	if p.Kind != access.User {
+	if p.Kind != model.User {
 		return nil, nil
 	}
 	details, err := d.detailsOf(ctx, p)

@@ -6,6 +6,8 @@ import (
 	"slices"
 
 	"arbora.example/access"
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
 )
 
 // Matrix is who holds what at a scope, by class of act and plane: principals against types of resources, or against the
@@ -22,7 +24,7 @@ type Matrix struct {
 type MatrixColumn struct {
 	Name, Title string
 	At          Ref // where its permissions are held
-	Permissions []access.Operation
+	Permissions []catalogue.Operation
 }
 
 // MatrixRow is a principal and a mark for each permission of each column.
@@ -78,9 +80,9 @@ func (s *Service) ShowMatrix(ctx context.Context, c Caller, asked MatrixAsked) (
 
 // matrixPrincipals yields those a matrix can have rows for, after the last of the page before.
 func (d desk) matrixPrincipals(asked MatrixAsked) iter.Seq[access.Principal] {
-	kinds := []access.PrincipalKind{access.User, access.Guest, access.ServiceAccount, access.PlatformService}
+	kinds := []model.PrincipalKind{model.User, model.Guest, model.ServiceAccount, model.PlatformService}
 	if asked.Groups {
-		kinds = []access.PrincipalKind{access.Group, access.BuiltInSet}
+		kinds = []model.PrincipalKind{model.Group, model.BuiltInSet}
 	}
 	return func(yield func(access.Principal) bool) {
 		passed := asked.After == ""
@@ -100,31 +102,31 @@ func (d desk) matrixPrincipals(asked MatrixAsked) iter.Seq[access.Principal] {
 
 // typeColumns gives a column for each type of resource that can be at or beneath a scope and is offered there, and one for
 // each of Arbora's own services.
-func (d desk) typeColumns(scope access.Scope) []MatrixColumn {
+func (d desk) typeColumns(scope model.Scope) []MatrixColumn {
 	offered := d.OfferedAt(scope.ID)
 	var columns []MatrixColumn
-	add := func(name, title string, of func(*access.Type) bool) {
+	add := func(name, title string, of func(*catalogue.Type) bool) {
 		if permissions := d.PermissionsOf(scope.ID, of); len(permissions) > 0 {
 			columns = append(columns, MatrixColumn{Name: name, Title: title, At: d.ref(scope), Permissions: d.operations(permissions)})
 		}
 	}
 	for _, service := range d.Catalogue().Services() {
 		if service.Name == "tree" || service.Name == "people" || service.Name == "access" {
-			add(service.Name, service.Title, func(t *access.Type) bool { return t.Service == service.Name })
+			add(service.Name, service.Title, func(t *catalogue.Type) bool { return t.Service == service.Name })
 			continue
 		}
 		if offered != nil && !slices.Contains(offered, service.Name) {
 			continue
 		}
 		for _, t := range service.Types {
-			add(t.Name, t.Title, func(other *access.Type) bool { return other == t })
+			add(t.Name, t.Title, func(other *catalogue.Type) bool { return other == t })
 		}
 	}
 	return columns
 }
 
 // childColumns gives a column for each scope right in one whose grants the caller may list.
-func (d desk) childColumns(scope access.Scope) []MatrixColumn {
+func (d desk) childColumns(scope model.Scope) []MatrixColumn {
 	var columns []MatrixColumn
 	for child := range d.Children(scope.ID, "") {
 		if !d.view.Sees(child.ID) || !d.may("list grant", child.ID) {
@@ -133,14 +135,14 @@ func (d desk) childColumns(scope access.Scope) []MatrixColumn {
 		if len(columns) == columnsMost {
 			break
 		}
-		all := func(*access.Type) bool { return true }
+		all := func(*catalogue.Type) bool { return true }
 		columns = append(columns, MatrixColumn{Name: child.FullName(), Title: child.TypeName(), At: d.ref(child), Permissions: d.operations(d.PermissionsOf(child.ID, all))})
 	}
 	return columns
 }
 
-func (d desk) operations(permissions []access.Permission) []access.Operation {
-	list := make([]access.Operation, len(permissions))
+func (d desk) operations(permissions []catalogue.Permission) []catalogue.Operation {
+	list := make([]catalogue.Operation, len(permissions))
 	for i, p := range permissions {
 		list[i] = d.Catalogue().Operation(p)
 	}

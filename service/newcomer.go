@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/people"
 	"arbora.example/store"
 )
@@ -134,7 +135,7 @@ func (d desk) planNewcomer(organisation string, user *newcomer, wanted NewUser) 
 	p.changes = append([]access.Change{access.CreatePrincipal{Principal: user.principal}}, p.changes...)
 	p.what = "created user " + wanted.Name + p.what
 	if user.plain != "" || user.key != nil || user.link != nil && user.link.revealed {
-		p.actsAs = []access.ID{user.principal.ID}
+		p.actsAs = []model.ID{user.principal.ID}
 	}
 	p.describe(user.principal.ID, user.details)
 	p.beside = user.write
@@ -142,7 +143,7 @@ func (d desk) planNewcomer(organisation string, user *newcomer, wanted NewUser) 
 }
 
 // planStart plans what somebody who is not there yet gets: memberships and grants. Its words go on after who they are.
-func (d desk) planStart(organisation string, who access.ID, groups []string, grants []NewGrant) (p plan, err error) {
+func (d desk) planStart(organisation string, who model.ID, groups []string, grants []NewGrant) (p plan, err error) {
 	for _, name := range groups {
 		group, err := MemberChange{Organisation: organisation, Group: name}.group(d)
 		if err != nil {
@@ -197,7 +198,7 @@ func (u *newcomer) write(tx Tx) error {
 }
 
 func (s *Service) newcomer(wanted NewUser, organisation string) (*newcomer, error) {
-	if err := access.CheckName(wanted.Name); err != nil {
+	if err := model.CheckName(wanted.Name); err != nil {
 		return nil, broken(err, "name")
 	}
 	if wanted.Title == "" {
@@ -226,7 +227,7 @@ func (s *Service) newcomer(wanted NewUser, organisation string) (*newcomer, erro
 	}
 	id := newID()
 	user := &newcomer{
-		principal: access.Principal{ID: id, Kind: access.User, Name: wanted.Name, Tags: wanted.Tags},
+		principal: access.Principal{ID: id, Kind: model.User, Name: wanted.Name, Tags: wanted.Tags},
 		details: store.PrincipalDetails{
 			Title: wanted.Title, Email: wanted.Email, Description: wanted.Description, State: people.Active, Identity: id, CreatedAt: s.moment(),
 		},

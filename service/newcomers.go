@@ -9,7 +9,7 @@ import (
 	"slices"
 	"strings"
 
-	"arbora.example/access"
+	"arbora.example/internal/english"
 	"arbora.example/people"
 	"arbora.example/store"
 )
@@ -122,7 +122,7 @@ func readNewcomers(text string) (rows []row, faults []Fault) {
 		}
 		if fills[i] == nil {
 			_, at := reader.FieldPos(i)
-			faults = append(faults, Fault{Line: 1, Column: at, Detail: fmt.Sprintf("there is no column %q: %s", name, columnNames()), Nearest: access.Nearest(name, strings.Split(columnNames(), ", "))})
+			faults = append(faults, Fault{Line: 1, Column: at, Detail: fmt.Sprintf("there is no column %q: %s", name, columnNames()), Nearest: english.Nearest(name, strings.Split(columnNames(), ", "))})
 		}
 	}
 	if len(faults) > 0 {

@@ -7,13 +7,14 @@ import (
 	"fmt"
 
 	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/people"
 	"arbora.example/store"
 )
 
 // OrganisationView is an organisation as keepers see it.
 type OrganisationView struct {
-	access.Scope
+	model.Scope
 	store.ScopeDetails
 }
 
@@ -34,7 +35,7 @@ type OrganisationMade struct {
 // MakeKeeper makes a keeper. It is called on the host alone, by whoever can reach the records there. The password is
 // returned when it was generated.
 func (s *Service) MakeKeeper(ctx context.Context, name, password string) (keeper Caller, generated string, err error) {
-	if err := access.CheckName(name); err != nil {
+	if err := model.CheckName(name); err != nil {
 		return Caller{}, "", broken(err, "keeper")
 	}
 	hash, generated, err := s.newPassword(ctx, password, "password", name)
@@ -60,7 +61,7 @@ func (s *Service) ListOrganisations(ctx context.Context, c Caller) ([]Organisati
 	if err != nil {
 		return nil, err
 	}
-	var ids []access.ID
+	var ids []model.ID
 	byName := map[string]OrganisationView{}
 	for id := range revisions {
 		now, err := s.now(ctx, s.house(id))
@@ -94,10 +95,10 @@ func (s *Service) CreateOrganisation(ctx context.Context, c Caller, wanted NewOr
 		return OrganisationMade{}, err
 	}
 	made := OrganisationMade{Organisation: OrganisationView{
-		Scope:        access.Scope{ID: newID(), Kind: access.Organisation, Name: wanted.Name},
+		Scope:        model.Scope{ID: newID(), Kind: model.Organisation, Name: wanted.Name},
 		ScopeDetails: store.ScopeDetails{Title: wanted.Title, Description: wanted.Description, CreatedAt: s.moment()},
 	}}
-	if err := access.CheckName(wanted.Name); err != nil {
+	if err := model.CheckName(wanted.Name); err != nil {
 		return OrganisationMade{}, broken(err, "name")
 	}
 	steward, err := s.newcomer(wanted.Steward, wanted.Name)
@@ -116,7 +117,7 @@ func (s *Service) CreateOrganisation(ctx context.Context, c Caller, wanted NewOr
 	}
 	changes := []access.Change{access.CreateScope{Scope: top}, access.CreatePrincipal{Principal: steward.principal}, access.CreateGrant{Grant: grant}}
 	p := plan{changes: changes, what: fmt.Sprintf("created organisation %s with steward %s", top.Name, steward.principal.Name), beside: steward.write, final: true}
-	p.described.Scopes = map[access.ID]store.ScopeDetails{top.ID: made.Organisation.ScopeDetails}
+	p.described.Scopes = map[model.ID]store.ScopeDetails{top.ID: made.Organisation.ScopeDetails}
 	p.describe(steward.principal.ID, steward.details)
 	p.describeGrant(grant.ID, "first steward")
 	if err := p.propose(access.New(catalogue)); err != nil {
@@ -147,7 +148,7 @@ func (s *Service) CreateOrganisation(ctx context.Context, c Caller, wanted NewOr
 }
 
 // nameFree refuses a name for an organisation that another has, or has had: what is recorded of that stands under it.
-func nameFree(ctx context.Context, records Details, top access.Scope) error {
+func nameFree(ctx context.Context, records Details, top model.Scope) error {
 	other, err := records.OrganisationNamed(ctx, top.Name)
 	switch {
 	case errors.Is(err, store.ErrNotFound) || err == nil && other == top.ID:
@@ -155,7 +156,7 @@ func nameFree(ctx context.Context, records Details, top access.Scope) error {
 	case err != nil:
 		return err
 	}
-	return &Problem{Kind: Conflict, Detail: "there is already an organisation called " + top.Name + ", or was one", Next: "choose another name", Field: "name", Rule: access.RuleTaken}
+	return &Problem{Kind: Conflict, Detail: "there is already an organisation called " + top.Name + ", or was one", Next: "choose another name", Field: "name", Rule: model.RuleTaken}
 }
 
 func needKeeper(c Caller, what string) error {

@@ -13,7 +13,7 @@ import (
 	"github.com/go-webauthn/webauthn/protocol"
 	"github.com/go-webauthn/webauthn/webauthn"
 
-	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/people"
 	"arbora.example/store"
 )
@@ -182,7 +182,7 @@ func (s *Service) PasskeysOf(ctx context.Context, c Caller, organisation string,
 	if err != nil {
 		return nil, err
 	}
-	if p.Kind != access.User {
+	if p.Kind != model.User {
 		return nil, nil // those of guests belong to their home
 	}
 	return s.records.Passkeys(ctx, p.ID)
@@ -204,8 +204,8 @@ func (s *Service) RemovePasskeyOf(ctx context.Context, c Caller, organisation st
 	if err := s.needProof(c, "remove a passkey"); err != nil {
 		return err
 	}
-	id, err := access.ParseID(key)
-	if err != nil || p.Kind != access.User {
+	id, err := model.ParseID(key)
+	if err != nil || p.Kind != model.User {
 		return notThere("passkey", key, "")
 	}
 	identity, err := s.records.Identity(ctx, p.ID)
@@ -226,7 +226,7 @@ func (s *Service) RemovePasskey(ctx context.Context, c Caller, key string) error
 	if err := s.needProof(c, "remove a passkey"); err != nil {
 		return err
 	}
-	id, err := access.ParseID(key)
+	id, err := model.ParseID(key)
 	if err == nil {
 		if err = s.records.RemovePasskey(ctx, c.Identity, id, s.author(c)); err == nil {
 			s.notify(ctx, c.Identity, "A passkey was removed.")
@@ -292,7 +292,7 @@ func (s *Service) readPasskey(ctx context.Context, token people.Token, answer []
 	var user passkeyUser
 	var fault error // of the records, which the library would hide
 	find := func(_, handle []byte) (webauthn.User, error) {
-		var id access.ID
+		var id model.ID
 		if copy(id[:], handle) != len(id) || len(handle) != len(id) {
 			return nil, wrong
 		}

@@ -8,6 +8,8 @@ import (
 	"time"
 
 	"arbora.example/access"
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
 	"arbora.example/store"
 )
 
@@ -15,15 +17,15 @@ import (
 // records, too.
 type SnapshotFiles interface {
 	ID() string
-	Revisions(organisation access.ID) ([]uint64, error)
-	Read(organisation access.ID, revision uint64) (record [32]byte, file []byte, err error)
-	Write(organisation access.ID, record [32]byte, s *access.Snapshot) error
-	Thin(organisation access.ID) error
+	Revisions(organisation model.ID) ([]uint64, error)
+	Read(organisation model.ID, revision uint64) (record [32]byte, file []byte, err error)
+	Write(organisation model.ID, record [32]byte, s *access.Snapshot) error
+	Thin(organisation model.ID) error
 }
 
 // fromFile gives the newest snapshot up to a revision that a file holds; nil when there is none. Files that are torn or are of another
 // database or catalogue are passed over, and the log says so.
-func (s *Service) fromFile(ctx context.Context, id access.ID, upTo uint64, catalogue *access.Catalogue) *access.Snapshot {
+func (s *Service) fromFile(ctx context.Context, id model.ID, upTo uint64, catalogue *catalogue.Catalogue) *access.Snapshot {
 	if s.files == nil {
 		return nil
 	}
@@ -48,7 +50,7 @@ func (s *Service) fromFile(ctx context.Context, id access.ID, upTo uint64, catal
 
 var errOfAnother = errors.New("it is of another database, or of a state of it that is gone")
 
-func (s *Service) readFile(ctx context.Context, id access.ID, revision uint64, catalogue *access.Catalogue) (*access.Snapshot, error) {
+func (s *Service) readFile(ctx context.Context, id model.ID, revision uint64, catalogue *catalogue.Catalogue) (*access.Snapshot, error) {
 	record, file, err := s.files.Read(id, revision)
 	if err != nil {
 		return nil, err
@@ -59,7 +61,7 @@ func (s *Service) readFile(ctx context.Context, id access.ID, revision uint64, c
 	} else if err != nil {
 		return nil, err
 	}
-	snapshot, err := catalogue.ReadSnapshot(file)
+	snapshot, err := access.ReadSnapshot(catalogue, file)
 	if err != nil {
 		return nil, err
 	}
@@ -72,7 +74,7 @@ func (s *Service) readFile(ctx context.Context, id access.ID, revision uint64, c
 // Past gives what an organisation was decided by at a revision, under the catalogue of today: from the newest file before it, or from the
 // beginning, by the changes since. It is for those who run the service in their own program; it asks for no permission. The error is a
 // [Problem] when the records do not reach back so far, and says from where on they do.
-func (s *Service) Past(ctx context.Context, organisation access.ID, revision uint64) (*access.Snapshot, error) {
+func (s *Service) Past(ctx context.Context, organisation model.ID, revision uint64) (*access.Snapshot, error) {
 	now, err := s.now(ctx, s.house(organisation))
 	if err != nil {
 		return nil, err
@@ -113,7 +115,7 @@ func (s *Service) Past(ctx context.Context, organisation access.ID, revision uin
 }
 
 // newestFile gives the last revision up to another of which there is a file, 0 for none.
-func (s *Service) newestFile(id access.ID, upTo uint64) (newest uint64) {
+func (s *Service) newestFile(id model.ID, upTo uint64) (newest uint64) {
 	if s.files == nil {
 		return 0
 	}
@@ -141,7 +143,7 @@ func after(from *access.Snapshot, steps []store.Step) (*access.Snapshot, error) 
 	return from.With(steps[len(steps)-1].Revision, changes...)
 }
 
-func (s *Service) noPast(ctx context.Context, organisation access.ID, revision uint64) error {
+func (s *Service) noPast(ctx context.Context, organisation model.ID, revision uint64) error {
 	oldest, err := s.records.OldestTold(ctx, organisation)
 	if err != nil {
 		return err

@@ -9,6 +9,8 @@ import (
 	"time"
 
 	"arbora.example/access"
+	"arbora.example/access/model"
+	"arbora.example/access/statement"
 	"arbora.example/people"
 	"arbora.example/store"
 )
@@ -30,26 +32,26 @@ type GroupView struct {
 type DetailedPrincipal struct {
 	access.Principal
 	store.PrincipalDetails
-	Address      string                     // a service account's
-	SignIn       string                     // the name a user signs in by
-	By           people.SignInBy            // what a user signs in with
-	Factor       bool                       // a user has set up a second factor
-	InvitedUntil time.Time                  // of a pending guest: when the link ends that was sent last
-	OwnedBy      *access.Principal          // a group's owner
-	Owns         bool                       // the viewer owns the group
-	Members      []access.Principal         // a group's direct members
-	Every        []access.Principal         // who is in a group at any depth, groups left out
-	Idle         map[access.ID]people.State // of a group: those of Every who are out of use or not there yet
-	Groups       []access.Principal         // the groups it is a direct member of
-	Within       []access.Principal         // the groups it is a member of at any depth
-	Rules        []RuleView                 // those that name it, a group it is within, or a set it belongs to
-	Hidden       int                        // rules the viewer may not see
-	May          []string                   // what the viewer may do to it
+	Address      string                    // a service account's
+	SignIn       string                    // the name a user signs in by
+	By           people.SignInBy           // what a user signs in with
+	Factor       bool                      // a user has set up a second factor
+	InvitedUntil time.Time                 // of a pending guest: when the link ends that was sent last
+	OwnedBy      *access.Principal         // a group's owner
+	Owns         bool                      // the viewer owns the group
+	Members      []access.Principal        // a group's direct members
+	Every        []access.Principal        // who is in a group at any depth, groups left out
+	Idle         map[model.ID]people.State // of a group: those of Every who are out of use or not there yet
+	Groups       []access.Principal        // the groups it is a direct member of
+	Within       []access.Principal        // the groups it is a member of at any depth
+	Rules        []RuleView                // those that name it, a group it is within, or a set it belongs to
+	Hidden       int                       // rules the viewer may not see
+	May          []string                  // what the viewer may do to it
 }
 
 // ListUsers lists users by name, a page at a time.
 func (s *Service) ListUsers(ctx context.Context, c Caller, organisation, after string, limit int) (users []UserView, next string, err error) {
-	d, page, next, err := s.listPrincipals(ctx, c, organisation, access.User, after, limit)
+	d, page, next, err := s.listPrincipals(ctx, c, organisation, model.User, after, limit)
 	if err != nil {
 		return nil, "", err
 	}
@@ -72,7 +74,7 @@ func (s *Service) ListUsers(ctx context.Context, c Caller, organisation, after s
 
 // ListGroups lists groups by name, a page at a time.
 func (s *Service) ListGroups(ctx context.Context, c Caller, organisation, after string, limit int) (groups []GroupView, next string, err error) {
-	d, page, next, err := s.listPrincipals(ctx, c, organisation, access.Group, after, limit)
+	d, page, next, err := s.listPrincipals(ctx, c, organisation, model.Group, after, limit)
 	if err != nil {
 		return nil, "", err
 	}
@@ -86,7 +88,7 @@ func (s *Service) ListGroups(ctx context.Context, c Caller, organisation, after 
 	return groups, next, nil
 }
 
-func (s *Service) listPrincipals(ctx context.Context, c Caller, organisation string, kind access.PrincipalKind, after string, limit int) (d desk, page []access.Principal, next string, err error) {
+func (s *Service) listPrincipals(ctx context.Context, c Caller, organisation string, kind model.PrincipalKind, after string, limit int) (d desk, page []access.Principal, next string, err error) {
 	if d, err = s.open(ctx, c); err != nil {
 		return d, nil, "", err
 	}
@@ -112,8 +114,8 @@ func (s *Service) ShowPrincipal(ctx context.Context, c Caller, organisation stri
 	if err != nil {
 		return DetailedPrincipal{}, err
 	}
-	p, owns := d.PrincipalNamed(access.Group, who.Name)
-	if owns = owns && who.Kind == access.Group.String() && d.Owns(d.me, p.ID); !owns {
+	p, owns := d.PrincipalNamed(model.Group, who.Name)
+	if owns = owns && who.Kind == model.Group.String() && d.Owns(d.me, p.ID); !owns {
 		if p, err = d.governed(organisation, who, "describe"); err != nil {
 			return DetailedPrincipal{}, err
 		}
@@ -133,7 +135,7 @@ func (s *Service) ShowPrincipal(ctx context.Context, c Caller, organisation stri
 		owner = d.called(owner)
 		v.OwnedBy = &owner
 	}
-	if p.Kind == access.User {
+	if p.Kind == model.User {
 		identity, err := s.records.Identity(ctx, p.ID)
 		if err != nil {
 			return DetailedPrincipal{}, err
@@ -166,21 +168,21 @@ func (s *Service) ShowPrincipal(ctx context.Context, c Caller, organisation stri
 			v.Hidden++
 		}
 	}
-	v.Rules, err = s.ruleViews(ctx, d, refs, access.ID{})
+	v.Rules, err = s.ruleViews(ctx, d, refs, model.ID{})
 	slices.SortStableFunc(v.Rules, func(a, b RuleView) int { return cmp.Compare(a.At.Address, b.At.Address) })
 	return v, err
 }
 
 // idleOf gives the states of those who are out of use, or not there yet.
-func (s *Service) idleOf(ctx context.Context, c Caller, all []access.Principal) (map[access.ID]people.State, error) {
-	var idle []access.ID
+func (s *Service) idleOf(ctx context.Context, c Caller, all []access.Principal) (map[model.ID]people.State, error) {
+	var idle []model.ID
 	for _, p := range all {
 		if p.Inactive {
 			idle = append(idle, p.ID)
 		}
 	}
 	details, err := s.records.PrincipalDetails(ctx, c.Organisation, idle)
-	states := make(map[access.ID]people.State, len(details))
+	states := make(map[model.ID]people.State, len(details))
 	for id, d := range details {
 		states[id] = d.State
 	}
@@ -197,7 +199,7 @@ func (d desk) seesRule(ref access.RuleRef) bool {
 }
 
 // mayList reports whether the caller may list a statement: of places that they do not see they are told nothing.
-func (d desk) mayList(p access.Policy, number int) bool {
+func (d desk) mayList(p statement.Policy, number int) bool {
 	return d.may("list policy", p.Scope) && d.view.Sees(p.Statements[number].Place)
 }
 
@@ -227,7 +229,7 @@ func (s *Service) planGroup(organisation string, wanted NewGroup, made *GroupVie
 			return plan{}, err
 		}
 		group := GroupView{
-			Principal:        access.Principal{ID: newID(), Kind: access.Group, Name: wanted.Name, Tags: wanted.Tags},
+			Principal:        access.Principal{ID: newID(), Kind: model.Group, Name: wanted.Name, Tags: wanted.Tags},
 			PrincipalDetails: store.PrincipalDetails{Title: wanted.Title, Description: wanted.Description, State: people.Active, CreatedAt: s.moment()},
 		}
 		var err error
@@ -264,7 +266,7 @@ func (m MemberChange) group(d desk) (access.Principal, error) {
 	if err != nil {
 		return access.Principal{}, err
 	}
-	if group, ok := d.PrincipalNamed(access.Group, m.Group); ok && d.Owns(d.me, group.ID) {
+	if group, ok := d.PrincipalNamed(model.Group, m.Group); ok && d.Owns(d.me, group.ID) {
 		return group, nil
 	}
 	if err := d.need("enrol group", top); err != nil {
@@ -289,8 +291,8 @@ func (m MemberChange) plan(d desk) (plan, error) {
 	return plan{changes: []access.Change{access.AddMember{Membership: membership}}}, nil
 }
 
-func idsOf(list []access.Principal) []access.ID {
-	ids := make([]access.ID, len(list))
+func idsOf(list []access.Principal) []model.ID {
+	ids := make([]model.ID, len(list))
 	for i, p := range list {
 		ids[i] = p.ID
 	}

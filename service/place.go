@@ -7,6 +7,9 @@ import (
 	"slices"
 
 	"arbora.example/access"
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
+	"arbora.example/internal/english"
 	"arbora.example/people"
 )
 
@@ -14,7 +17,7 @@ import (
 type desk struct {
 	*access.Snapshot
 	view    *access.View
-	me      access.ID
+	me      model.ID
 	context *access.Context
 	service string       // of a caller that is a platform service: its name
 	served  *access.View // of a platform service that acts for somebody: what they see; nil when it acts by itself
@@ -43,7 +46,7 @@ func (s *Service) deskOf(now *access.Snapshot, c Caller) desk {
 }
 
 // partSeen parts things into those that are at scopes the caller sees, and the others.
-func partSeen[T any](d desk, things []T, at func(T) access.ID) (seen, unseen []T) {
+func partSeen[T any](d desk, things []T, at func(T) model.ID) (seen, unseen []T) {
 	for _, thing := range things {
 		if d.view.Sees(at(thing)) {
 			seen = append(seen, thing)
@@ -54,7 +57,7 @@ func partSeen[T any](d desk, things []T, at func(T) access.ID) (seen, unseen []T
 	return seen, unseen
 }
 
-func (d desk) organisationID() access.ID {
+func (d desk) organisationID() model.ID {
 	top, _ := d.Top()
 	return top.ID
 }
@@ -102,10 +105,10 @@ func worksSomewhere(c Caller) error {
 }
 
 // openAt opens the caller's desk at a scope that they see, where they hold the permissions it takes.
-func (s *Service) openAt(ctx context.Context, c Caller, key string, permissions ...string) (desk, access.Scope, error) {
+func (s *Service) openAt(ctx context.Context, c Caller, key string, permissions ...string) (desk, model.Scope, error) {
 	d, err := s.open(ctx, c)
 	if err != nil {
-		return desk{}, access.Scope{}, err
+		return desk{}, model.Scope{}, err
 	}
 	scope, err := d.scope(key)
 	for _, permission := range permissions {
@@ -117,30 +120,30 @@ func (s *Service) openAt(ctx context.Context, c Caller, key string, permissions 
 }
 
 // openOrganisation opens the caller's desk, if the organisation of a name is the one they work in, and gives its top.
-func (s *Service) openOrganisation(ctx context.Context, c Caller, name string) (desk, access.Scope, error) {
+func (s *Service) openOrganisation(ctx context.Context, c Caller, name string) (desk, model.Scope, error) {
 	d, err := s.open(ctx, c)
 	if err != nil {
-		return desk{}, access.Scope{}, err
+		return desk{}, model.Scope{}, err
 	}
 	top, err := d.organisation(name)
 	return d, top, err
 }
 
 // scope finds a scope by id or address, if the caller sees it.
-func (d desk) scope(key string) (access.Scope, error) {
+func (d desk) scope(key string) (model.Scope, error) {
 	place, err := d.place(key)
 	if err != nil {
-		return access.Scope{}, err
+		return model.Scope{}, err
 	}
 	if place.Rest != "" {
-		return access.Scope{}, notThere("scope", key, d.Address(place.Scope.ID))
+		return model.Scope{}, notThere("scope", key, d.Address(place.Scope.ID))
 	}
 	return place.Scope, nil
 }
 
 // place finds a scope by id or address; an address may lead on into a resource's open contents.
 func (d desk) place(key string) (access.Place, error) {
-	if id, err := access.ParseID(key); err == nil {
+	if id, err := model.ParseID(key); err == nil {
 		if scope, ok := d.Scope(id); ok && d.eyes().Sees(id) {
 			return access.Place{Scope: scope}, nil
 		}
@@ -180,7 +183,7 @@ func nothingHeld(organisation string) *Problem {
 }
 
 // need refuses the caller who does not hold a permission at a scope they see.
-func (d desk) need(permission string, scope access.Scope) error {
+func (d desk) need(permission string, scope model.Scope) error {
 	p, err := d.Catalogue().Permission(permission)
 	if err != nil {
 		return err
@@ -189,7 +192,7 @@ func (d desk) need(permission string, scope access.Scope) error {
 		if !d.Offers(scope.ID, p) {
 			o := d.Catalogue().Operation(p)
 			return &Problem{
-				Kind: BreaksRule, Rule: access.RuleOffered, Detail: fmt.Sprintf("the type %s is of %s, which is not offered in %s", o.Type, o.Service, d.Address(scope.ID)),
+				Kind: BreaksRule, Rule: model.RuleOffered, Detail: fmt.Sprintf("the type %s is of %s, which is not offered in %s", o.Type, o.Service, d.Address(scope.ID)),
 				Next: "choose another place, or have the service offered there",
 			}
 		}
@@ -204,14 +207,14 @@ func (d desk) need(permission string, scope access.Scope) error {
 	return nil
 }
 
-func (d desk) may(permission string, scope access.ID) bool {
+func (d desk) may(permission string, scope model.ID) bool {
 	p, err := d.Catalogue().Permission(permission)
 	return err == nil && d.holds(p, scope) && !(d.tame && d.Catalogue().Governing().Has(p))
 }
 
 // holds reports whether the caller may use a permission at a scope. A platform service that acts for somebody may do what both may;
 // of its own types it registers, retires and restores what they may create, retire and restore.
-func (d desk) holds(p access.Permission, scope access.ID) bool {
+func (d desk) holds(p catalogue.Permission, scope model.ID) bool {
 	if d.served == nil {
 		return d.view.May(p, scope)
 	}
@@ -219,34 +222,34 @@ func (d desk) holds(p access.Permission, scope access.ID) bool {
 }
 
 // registers reports whether a permission is to register, retire or restore what the calling platform service keeps.
-func (d desk) registers(p access.Permission) bool {
+func (d desk) registers(p catalogue.Permission) bool {
 	o := d.Catalogue().Operation(p)
-	return o.Service == d.service && o.Plane == access.Control && slices.Contains([]string{"create", "retire", "restore"}, o.Name)
+	return o.Service == d.service && o.Plane == catalogue.Control && slices.Contains([]string{"create", "retire", "restore"}, o.Name)
 }
 
 // organisation finds the caller's organisation by name. Any other is answered like one that is not there.
-func (d desk) organisation(name string) (access.Scope, error) {
+func (d desk) organisation(name string) (model.Scope, error) {
 	top, ok := d.Top()
 	if !ok || !d.AnswersTo(name) {
-		return access.Scope{}, notThere("organisation", name, access.Nearest(name, []string{top.Name}))
+		return model.Scope{}, notThere("organisation", name, english.Nearest(name, []string{top.Name}))
 	}
 	return top, nil
 }
 
 // needAtTop is need for what belongs to the organisation as a whole, such as its people.
-func (d desk) needAtTop(permission, organisation string) (access.Scope, error) {
+func (d desk) needAtTop(permission, organisation string) (model.Scope, error) {
 	top, err := d.organisation(organisation)
 	if err != nil {
-		return access.Scope{}, err
+		return model.Scope{}, err
 	}
 	return top, d.need(permission, top)
 }
 
 // directory lets the caller read the names of the organisation's users and groups: those who may list them, and those
 // who may grant anywhere, since a grant needs a name.
-func (d desk) directory(permission, organisation string) (access.Scope, error) {
+func (d desk) directory(permission, organisation string) (model.Scope, error) {
 	top, err := d.needAtTop(permission, organisation)
-	if err != nil && top.ID != (access.ID{}) && d.view.MayAnywhere(d.Catalogue().MustPermission("create grant")) {
+	if err != nil && top.ID != (model.ID{}) && d.view.MayAnywhere(d.Catalogue().MustPermission("create grant")) {
 		return top, nil
 	}
 	return top, err
@@ -254,11 +257,11 @@ func (d desk) directory(permission, organisation string) (access.Scope, error) {
 
 // principal finds a principal by kind and name for a caller who may use the directory; the nearest known name helps.
 func (d desk) principal(kind, name string) (access.Principal, error) {
-	k, err := access.ParsePrincipalKind(kind)
+	k, err := model.ParsePrincipalKind(kind)
 	if err != nil {
 		return access.Principal{}, broken(err, "kind")
 	}
-	if k == access.ServiceAccount {
+	if k == model.ServiceAccount {
 		return d.serviceAccount(name)
 	}
 	if p, ok := d.PrincipalNamed(k, name); ok {
@@ -266,20 +269,20 @@ func (d desk) principal(kind, name string) (access.Principal, error) {
 	}
 	var known []string
 	// The nearest name tells of whom there is.
-	open := k == access.PlatformService || k == access.BuiltInSet
+	open := k == model.PlatformService || k == model.BuiltInSet
 	if open || d.may("list "+typeOf(k), d.organisationID()) || d.view.MayAnywhere(d.Catalogue().MustPermission("create grant")) {
 		for p := range d.Principals(k) {
 			known = append(known, p.Name)
 		}
 	}
-	p := notThere(kind, name, access.Nearest(name, known))
+	p := notThere(kind, name, english.Nearest(name, known))
 	p.Field = "name"
 	return access.Principal{}, p
 }
 
 // serviceAccount finds a service account by the address it lives at and its name.
 func (d desk) serviceAccount(address string) (access.Principal, error) {
-	home, name := access.SplitAddress(address)
+	home, name := model.SplitAddress(address)
 	if place, err := d.Resolve(home, d.eyes()); err == nil && place.Rest == "" {
 		if p, ok := d.ServiceAccountAt(place.Scope.ID, name); ok {
 			return p, nil

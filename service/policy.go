@@ -8,6 +8,8 @@ import (
 	"strings"
 
 	"arbora.example/access"
+	"arbora.example/access/model"
+	"arbora.example/access/statement"
 	"arbora.example/store"
 )
 
@@ -37,8 +39,8 @@ type NewPolicy struct {
 type Reading struct {
 	Text       string // in its one form; empty when there are faults
 	Statements []StatementView
-	Parts      []access.Parts // the statements taken apart
-	Notes      []string       // comments after the last statement
+	Parts      []statement.Parts // the statements taken apart
+	Notes      []string          // comments after the last statement
 	Faults     []Fault
 }
 
@@ -52,7 +54,7 @@ type PolicyVersion struct {
 
 // textProblem turns what is wrong in a text into a problem that lists every faulty line.
 func textProblem(err error, field string) error {
-	var wrong *access.TextError
+	var wrong *statement.TextError
 	if !errors.As(err, &wrong) {
 		return broken(err, field)
 	}
@@ -72,7 +74,7 @@ func textProblem(err error, field string) error {
 	return p
 }
 
-func faultsOf(wrong *access.TextError) []Fault {
+func faultsOf(wrong *statement.TextError) []Fault {
 	faults := make([]Fault, len(wrong.Faults))
 	for i, f := range wrong.Faults {
 		faults[i] = Fault{Line: f.Line, Column: f.Column, Detail: f.Detail, Nearest: f.Nearest}
@@ -90,7 +92,7 @@ func (s *Service) ListPolicies(ctx context.Context, c Caller, key string) ([]Pol
 	if err := d.need("list policy", d.containerOf(scope)); err != nil {
 		return nil, 0, err
 	}
-	var all []access.Policy
+	var all []statement.Policy
 	for above := range d.Path(scope.ID) {
 		all = append(all, d.PoliciesAt(above.ID)...)
 	}
@@ -99,17 +101,17 @@ func (s *Service) ListPolicies(ctx context.Context, c Caller, key string) ([]Pol
 }
 
 // containerOf gives the scope itself or, for a resource, the container it is in: policies and roles stand there.
-func (d desk) containerOf(scope access.Scope) access.Scope {
+func (d desk) containerOf(scope model.Scope) model.Scope {
 	for above := range d.Path(scope.ID) {
-		if above.Kind != access.Resource {
+		if above.Kind != model.Resource {
 			return above
 		}
 	}
 	return scope
 }
 
-func (s *Service) policyViews(ctx context.Context, d desk, policies []access.Policy, at access.ID) ([]PolicyView, error) {
-	ids := make([]access.ID, len(policies))
+func (s *Service) policyViews(ctx context.Context, d desk, policies []statement.Policy, at model.ID) ([]PolicyView, error) {
+	ids := make([]model.ID, len(policies))
 	for i, p := range policies {
 		ids[i] = p.ID
 	}
@@ -137,9 +139,9 @@ func (s *Service) policyViews(ctx context.Context, d desk, policies []access.Pol
 }
 
 // seenOf gives a policy with those statements alone that are about places the caller sees, and the others.
-func (d desk) seenOf(p access.Policy) (seen access.Policy, unseen []access.Statement) {
+func (d desk) seenOf(p statement.Policy) (seen statement.Policy, unseen []statement.Statement) {
 	seen = p
-	seen.Statements, unseen = partSeen(d, p.Statements, func(st access.Statement) access.ID { return st.Place })
+	seen.Statements, unseen = partSeen(d, p.Statements, func(st statement.Statement) model.ID { return st.Place })
 	return seen, unseen
 }
 
@@ -153,7 +155,7 @@ func (s *Service) ShowPolicy(ctx context.Context, c Caller, key string) (PolicyV
 	if err != nil {
 		return PolicyView{}, err
 	}
-	views, err := s.policyViews(ctx, d, []access.Policy{p}, access.ID{})
+	views, err := s.policyViews(ctx, d, []statement.Policy{p}, model.ID{})
 	if err != nil {
 		return PolicyView{}, err
 	}
@@ -161,10 +163,10 @@ func (s *Service) ShowPolicy(ctx context.Context, c Caller, key string) (PolicyV
 }
 
 // policy finds a policy by id; whoever may not list it does not learn that it is there.
-func (d desk) policy(key, permission string) (access.Policy, error) {
-	id, err := access.ParseID(key)
+func (d desk) policy(key, permission string) (statement.Policy, error) {
+	id, err := model.ParseID(key)
 	if err != nil {
-		return access.Policy{}, &Problem{Kind: Invalid, Detail: fmt.Sprintf("%q is not a valid id of a policy: %v", key, err), Next: "take it from the list of policies", Field: "policy"}
+		return statement.Policy{}, &Problem{Kind: Invalid, Detail: fmt.Sprintf("%q is not a valid id of a policy: %v", key, err), Next: "take it from the list of policies", Field: "policy"}
 	}
 	p, ok := d.Policy(id)
 	if !ok || !d.may("list policy", p.Scope) {
@@ -180,8 +182,8 @@ func (s *Service) ReadPolicy(ctx context.Context, c Caller, key, text string) (R
 	if err != nil {
 		return Reading{}, err
 	}
-	p, err := d.read(access.Policy{Scope: scope.ID}, text, d.outsidePlaces(scope.ID))
-	var wrong *access.TextError
+	p, err := d.read(statement.Policy{Scope: scope.ID}, text, d.outsidePlaces(scope.ID))
+	var wrong *statement.TextError
 	if errors.As(err, &wrong) {
 		return Reading{Faults: faultsOf(wrong)}, nil
 	} else if err != nil {
@@ -191,8 +193,8 @@ func (s *Service) ReadPolicy(ctx context.Context, c Caller, key, text string) (R
 	p.ID, p.Name = newID(), "reading"
 	next, err := d.With(d.Revision()+1, access.PutPolicy{Policy: p})
 	if err != nil {
-		var v *access.Violation
-		if errors.As(err, &v) && v.Rule == access.RuleLockOut {
+		var v *model.Violation
+		if errors.As(err, &v) && v.Rule == model.RuleLockOut {
 			return Reading{Faults: []Fault{{Line: 1, Column: 1, Detail: v.Detail}}}, nil
 		}
 		return Reading{}, broken(err, "text")
@@ -232,8 +234,8 @@ func (s *Service) ListPolicyVersions(ctx context.Context, c Caller, key string, 
 }
 
 // outsidePlaces gives the places outside a scope that its policies name already: moves have taken them away.
-func (d desk) outsidePlaces(scope access.ID) []access.ID {
-	var places []access.ID
+func (d desk) outsidePlaces(scope model.ID) []model.ID {
+	var places []model.ID
 	for _, p := range d.PoliciesAt(scope) {
 		for number, st := range p.Statements {
 			if d.Dormant(p.ID, number) {
@@ -245,7 +247,7 @@ func (d desk) outsidePlaces(scope access.ID) []access.ID {
 }
 
 // read gives a policy the statements of a text. The error is a *access.TextError when the text is at fault.
-func (d desk) read(p access.Policy, text string, before []access.ID) (access.Policy, error) {
+func (d desk) read(p statement.Policy, text string, before []model.ID) (statement.Policy, error) {
 	var err error
 	p.Statements, p.Notes, err = access.Reader{Snapshot: d.Snapshot, View: d.view, Scope: p.Scope, Before: before}.ParsePolicy(text)
 	return p, err
@@ -253,7 +255,7 @@ func (d desk) read(p access.Policy, text string, before []access.ID) (access.Pol
 
 // CreatePolicy writes a new policy at a scope: the whole text, or nothing of it.
 func CreatePolicy(wanted NewPolicy) Change[PolicyView] {
-	var made access.Policy
+	var made statement.Policy
 	return Change[PolicyView]{
 		plan: func(context.Context, *Service, Caller) planner { return planPolicy(wanted, &made) },
 		tell: func(ctx context.Context, s *Service, c Caller, next *access.Snapshot) (PolicyView, error) {
@@ -262,19 +264,19 @@ func CreatePolicy(wanted NewPolicy) Change[PolicyView] {
 	}
 }
 
-func planPolicy(wanted NewPolicy, made *access.Policy) planner {
+func planPolicy(wanted NewPolicy, made *statement.Policy) planner {
 	return func(d desk) (plan, error) {
 		scope, err := d.scope(wanted.Scope)
 		if err != nil {
 			return plan{}, err
 		}
-		if scope.Kind == access.Resource {
-			return plan{}, &Problem{Kind: BreaksRule, Rule: access.RulePlacement, Detail: "a policy stands at a container, not at a resource", Next: "write it at " + d.Address(d.containerOf(scope).ID) + " and name the resource as its place"}
+		if scope.Kind == model.Resource {
+			return plan{}, &Problem{Kind: BreaksRule, Rule: model.RulePlacement, Detail: "a policy stands at a container, not at a resource", Next: "write it at " + d.Address(d.containerOf(scope).ID) + " and name the resource as its place"}
 		}
 		if err := d.need("create policy", scope); err != nil {
 			return plan{}, err
 		}
-		p, err := d.read(access.Policy{ID: newID(), Scope: scope.ID, Name: wanted.Name}, wanted.Text, nil)
+		p, err := d.read(statement.Policy{ID: newID(), Scope: scope.ID, Name: wanted.Name}, wanted.Text, nil)
 		if err != nil {
 			return plan{}, textProblem(err, "text")
 		}
@@ -284,7 +286,7 @@ func planPolicy(wanted NewPolicy, made *access.Policy) planner {
 		*made = p
 		return plan{
 			changes:   []access.Change{access.PutPolicy{Policy: p}},
-			described: store.Descriptions{Policies: map[access.ID]string{p.ID: wanted.Description}},
+			described: store.Descriptions{Policies: map[model.ID]string{p.ID: wanted.Description}},
 		}, nil
 	}
 }
@@ -302,18 +304,18 @@ func EditPolicy(e PolicyEdit) Change[PolicyView] {
 		plan: func(ctx context.Context, _ *Service, _ Caller) planner { return planPolicyEdit(ctx, e) },
 		tell: func(ctx context.Context, s *Service, c Caller, next *access.Snapshot) (PolicyView, error) {
 			// Whoever wrote it gets it, though the text may cost them the sight of it from now on.
-			id, err := access.ParseID(e.Key)
+			id, err := model.ParseID(e.Key)
 			if err != nil {
 				return PolicyView{}, err
 			}
 			written, _ := next.Policy(id)
-			return s.policyView(ctx, s.deskOf(next, c), written, access.ID{})
+			return s.policyView(ctx, s.deskOf(next, c), written, model.ID{})
 		},
 	}
 }
 
-func (s *Service) policyView(ctx context.Context, d desk, p access.Policy, at access.ID) (PolicyView, error) {
-	views, err := s.policyViews(ctx, d, []access.Policy{p}, at)
+func (s *Service) policyView(ctx context.Context, d desk, p statement.Policy, at model.ID) (PolicyView, error) {
+	views, err := s.policyViews(ctx, d, []statement.Policy{p}, at)
 	if err != nil {
 		return PolicyView{}, err
 	}
@@ -326,7 +328,7 @@ func planPolicyEdit(ctx context.Context, e PolicyEdit) planner {
 		if err != nil {
 			return plan{}, err
 		}
-		details, err := d.details.PolicyDetails(ctx, []access.ID{before.ID})
+		details, err := d.details.PolicyDetails(ctx, []model.ID{before.ID})
 		if err != nil {
 			return plan{}, err
 		}
@@ -350,7 +352,7 @@ func planPolicyEdit(ctx context.Context, e PolicyEdit) planner {
 		}
 		return plan{
 			changes:   []access.Change{access.PutPolicy{Policy: after}},
-			described: store.Descriptions{Policies: map[access.ID]string{after.ID: description}},
+			described: store.Descriptions{Policies: map[model.ID]string{after.ID: description}},
 		}, nil
 	}
 }
@@ -400,16 +402,16 @@ func (s *Service) SearchStatements(ctx context.Context, c Caller, organisation, 
 }
 
 // ListPatterns lists the patterns that are about all of some words.
-func (s *Service) ListPatterns(ctx context.Context, c Caller, words string) ([]access.Pattern, error) {
+func (s *Service) ListPatterns(ctx context.Context, c Caller, words string) ([]statement.Pattern, error) {
 	if _, err := s.open(ctx, c); err != nil {
 		return nil, err
 	}
-	return slices.DeleteFunc(slices.Clone(access.Patterns()), func(p access.Pattern) bool { return !p.Matches(words) }), nil
+	return slices.DeleteFunc(slices.Clone(statement.Patterns()), func(p statement.Pattern) bool { return !p.Matches(words) }), nil
 }
 
 // FillPattern fills the blanks of a pattern and reads the text as it would stand at a scope. It writes nothing.
 func (s *Service) FillPattern(ctx context.Context, c Caller, key, name string, values map[string]string) (text string, reading Reading, err error) {
-	p, err := access.FindPattern(name)
+	p, err := statement.FindPattern(name)
 	if err != nil {
 		problem := broken(err, "").(*Problem)
 		problem.Kind = NotThere

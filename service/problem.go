@@ -4,7 +4,7 @@ import (
 	"errors"
 	"fmt"
 
-	"arbora.example/access"
+	"arbora.example/access/model"
 )
 
 // ProblemKind sorts problems by what the asker can do about them.
@@ -38,7 +38,7 @@ type Problem struct {
 	Next       string
 	Field      string
 	Nearest    string
-	Rule       access.Rule
+	Rule       model.Rule
 	Permission string
 	// HoldsNothing says that the asker holds nothing at all where they work: elsewhere they may.
 	HoldsNothing bool
@@ -57,15 +57,15 @@ func (p *Problem) Error() string {
 
 // broken turns a rule broken in the core into a problem; other errors stay as they are.
 func broken(err error, field string) error {
-	var v *access.Violation
+	var v *model.Violation
 	if !errors.As(err, &v) {
 		return err
 	}
 	p := &Problem{Kind: BreaksRule, Detail: v.Detail, Field: field, Nearest: v.Nearest, Rule: v.Rule}
 	switch v.Rule {
-	case access.RuleTaken, access.RuleSame:
+	case model.RuleTaken, model.RuleSame:
 		p.Kind = Conflict
-	case access.RuleName:
+	case model.RuleName:
 		p.Kind = Invalid
 	}
 	if v.Nearest != "" {

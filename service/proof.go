@@ -4,7 +4,7 @@ import (
 	"context"
 	"fmt"
 
-	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/people"
 )
 
@@ -50,7 +50,7 @@ func (s *Service) ProveByPasskey(ctx context.Context, c Caller, token people.Tok
 }
 
 // nameOf gives the name of an organisation that is in use here; empty for none.
-func (s *Service) nameOf(organisation access.ID) string {
+func (s *Service) nameOf(organisation model.ID) string {
 	if now := s.house(organisation).snapshot.Load(); now != nil {
 		top, _ := now.Top()
 		return top.Name

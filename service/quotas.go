@@ -11,6 +11,7 @@ import (
 	"golang.org/x/time/rate"
 
 	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/people"
 	"arbora.example/store"
 )
@@ -37,11 +38,11 @@ func (s *Service) Quotas(ctx context.Context, c Caller, organisation string) (Qu
 }
 
 // bounded gives the organisation whose quotas a caller may see.
-func (s *Service) bounded(ctx context.Context, c Caller, organisation string) (access.ID, error) {
+func (s *Service) bounded(ctx context.Context, c Caller, organisation string) (model.ID, error) {
 	if !c.Identity.Keeper {
 		d, err := s.open(ctx, c)
 		if err != nil {
-			return access.ID{}, err
+			return model.ID{}, err
 		}
 		top, err := d.needAtTop("describe organisation", organisation)
 		return top.ID, err
@@ -117,19 +118,19 @@ func adds(changes []access.Change) bool {
 
 // busy bounds what one principal does at this instance: changes a minute, and streams at a time.
 type busy struct {
-	writers *lru.Cache[access.ID, *rate.Limiter]
+	writers *lru.Cache[model.ID, *rate.Limiter]
 	mu      sync.Mutex
-	streams map[access.ID]int
+	streams map[model.ID]int
 }
 
 const writersKept = 20_000
 
 func newBusy() *busy {
-	writers, err := lru.New[access.ID, *rate.Limiter](writersKept)
+	writers, err := lru.New[model.ID, *rate.Limiter](writersKept)
 	if err != nil {
 		panic(err) // the size is a constant above zero
 	}
-	return &busy{writers: writers, streams: map[access.ID]int{}}
+	return &busy{writers: writers, streams: map[model.ID]int{}}
 }
 
 // write counts a change of a caller, and refuses it when there were too many in the last minute.

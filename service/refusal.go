@@ -9,6 +9,7 @@ import (
 	"github.com/hashicorp/golang-lru/v2/expirable"
 
 	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/store"
 )
 
@@ -101,14 +102,14 @@ func (s *Service) noteAttempts(ctx context.Context, c Caller, e *evaluator, aske
 
 // called gives the name by which records call a principal: a service account is called by where it lives.
 func (e *evaluator) called(p access.Principal) string {
-	if p.Kind == access.ServiceAccount {
+	if p.Kind == model.ServiceAccount {
 		return e.Address(p.Home) + "/" + p.Name
 	}
 	return p.Name
 }
 
 // addressOf gives the address of a scope, or of a service account.
-func (e *evaluator) addressOf(id access.ID) string {
+func (e *evaluator) addressOf(id model.ID) string {
 	if p, ok := e.Principal(id); ok {
 		return e.called(p)
 	}

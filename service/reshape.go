@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/store"
 )
 
@@ -56,7 +57,7 @@ func (r Reshaping) check() error {
 		return &Problem{Kind: Invalid, Detail: "nothing is to be altered", Next: "say what: a name, a title, tags, where to, or a state"}
 	}
 	for key, value := range r.Tags {
-		if access.CheckName(key) != nil {
+		if model.CheckName(key) != nil {
 			return &Problem{Kind: Invalid, Detail: fmt.Sprintf("the tag %q is not a valid name", key), Next: "use lower-case letters, digits and hyphens", Field: "tags"}
 		}
 		if err := checkLine("tags", "the tag "+key, value); err != nil {
@@ -75,8 +76,8 @@ func Reshape(r Reshaping) Change[Nothing] {
 }
 
 // reshapable finds the scopes that are to be altered, each of which takes its own permissions.
-func (d desk) reshapable(r Reshaping) ([]access.Scope, error) {
-	var scopes []access.Scope
+func (d desk) reshapable(r Reshaping) ([]model.Scope, error) {
+	var scopes []model.Scope
 	for _, key := range r.Scopes {
 		scope, err := d.scope(key)
 		if err != nil {
@@ -85,7 +86,7 @@ func (d desk) reshapable(r Reshaping) ([]access.Scope, error) {
 		for _, operation := range r.operations() {
 			if _, err := d.Catalogue().Permission(operation + " " + scope.TypeName()); err != nil {
 				return nil, &Problem{
-					Kind: BreaksRule, Rule: access.RulePlacement, Detail: fmt.Sprintf("%s is a %s: there is no way to %s one", d.Address(scope.ID), scope.TypeName(), operation),
+					Kind: BreaksRule, Rule: model.RulePlacement, Detail: fmt.Sprintf("%s is a %s: there is no way to %s one", d.Address(scope.ID), scope.TypeName(), operation),
 					Next: fmt.Sprintf("arbora catalogue %s lists what can be done with one", scope.TypeName()),
 				}
 			}
@@ -93,7 +94,7 @@ func (d desk) reshapable(r Reshaping) ([]access.Scope, error) {
 				return nil, err
 			}
 		}
-		if !slices.ContainsFunc(scopes, func(other access.Scope) bool { return other.ID == scope.ID }) {
+		if !slices.ContainsFunc(scopes, func(other model.Scope) bool { return other.ID == scope.ID }) {
 			scopes = append(scopes, scope)
 		}
 	}
@@ -114,7 +115,7 @@ func (d desk) planReshaped(ctx context.Context, r Reshaping) (plan, error) {
 	if err != nil {
 		return plan{}, err
 	}
-	ids := make([]access.ID, len(scopes))
+	ids := make([]model.ID, len(scopes))
 	for i, scope := range scopes {
 		ids[i] = scope.ID
 	}
@@ -122,13 +123,13 @@ func (d desk) planReshaped(ctx context.Context, r Reshaping) (plan, error) {
 	if err != nil {
 		return plan{}, err
 	}
-	var to access.Scope
+	var to model.Scope
 	if r.To != "" {
 		if to, err = d.scope(r.To); err != nil {
 			return plan{}, inField(err, "to")
 		}
 	}
-	p := plan{described: store.Descriptions{Scopes: map[access.ID]store.ScopeDetails{}}}
+	p := plan{described: store.Descriptions{Scopes: map[model.ID]store.ScopeDetails{}}}
 	for _, before := range scopes {
 		after, was := before, details[before.ID]
 		is := was
@@ -137,7 +138,7 @@ func (d desk) planReshaped(ctx context.Context, r Reshaping) (plan, error) {
 		}
 		if r.Name != "" && r.Name != before.Name {
 			after.Name = r.Name
-			if before.Kind == access.Organisation {
+			if before.Kind == model.Organisation {
 				if err := nameFree(ctx, d.details, after); err != nil {
 					return plan{}, err
 				}
@@ -195,7 +196,7 @@ func (r Reshaping) tagged(tags map[string]string) map[string]string {
 }
 
 // reshapingWords tells what was done, for the change record.
-func (d desk) reshapingWords(r Reshaping, scopes []access.Scope, to access.Scope) string {
+func (d desk) reshapingWords(r Reshaping, scopes []model.Scope, to model.Scope) string {
 	names := make([]string, len(scopes))
 	for i, scope := range scopes {
 		names[i] = d.Address(scope.ID)
@@ -221,7 +222,7 @@ func (d desk) reshapeWarnings(proposal *access.Proposal) []string {
 	var warnings []string
 	moved := false
 	for _, change := range proposal.Changes {
-		var id access.ID
+		var id model.ID
 		verb := ""
 		switch c := change.(type) {
 		case access.MoveScope:
@@ -277,7 +278,7 @@ func statements(n int, one, many string) string {
 }
 
 // namedBy counts the statements whose place is a scope.
-func (d desk) namedBy(scope access.ID) int {
+func (d desk) namedBy(scope model.ID) int {
 	n := 0
 	for _, policy := range d.Policies() {
 		for _, st := range policy.Statements {

@@ -6,15 +6,18 @@ import (
 	"iter"
 
 	"arbora.example/access"
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
+	"arbora.example/internal/english"
 )
 
 // RoleView is a role as its viewer reads it.
 type RoleView struct {
-	*access.Role
+	*catalogue.Role
 	At        *Ref  // the scope a custom role is defined at
 	Under     []Ref // the scopes under which it may be granted, when it says so
 	Unseen    int   // how many of those are left out: the viewer does not see them
-	Catalogue *access.Catalogue
+	Catalogue *catalogue.Catalogue
 }
 
 // RoleUse is where a role is used.
@@ -28,17 +31,17 @@ type RoleUse struct {
 // NewRole is a custom role that somebody wants, or another definition of one.
 type NewRole struct {
 	Name, Title, Description string
-	Include, Exclude         []access.Filter
+	Include, Exclude         []catalogue.Filter
 	Under                    []string // scopes, by id or address
 	Was                      *NewRole // of an edit: as it was read
 }
 
 // placesSeen parts the scopes under which a role may be granted into those that the caller sees and the others.
-func (d desk) placesSeen(def access.RoleDefinition) (seen, unseen []access.ID) {
-	return partSeen(d, def.Under, func(id access.ID) access.ID { return id })
+func (d desk) placesSeen(def catalogue.RoleDefinition) (seen, unseen []model.ID) {
+	return partSeen(d, def.Under, func(id model.ID) model.ID { return id })
 }
 
-func (d desk) roleView(role *access.Role) RoleView {
+func (d desk) roleView(role *catalogue.Role) RoleView {
 	v := RoleView{Role: role, Catalogue: d.Catalogue()}
 	if scope, ok := d.Scope(role.Scope); ok {
 		at := d.ref(scope)
@@ -53,7 +56,7 @@ func (d desk) roleView(role *access.Role) RoleView {
 	return v
 }
 
-func (d desk) roleViews(roles iter.Seq[*access.Role]) []RoleView {
+func (d desk) roleViews(roles iter.Seq[*catalogue.Role]) []RoleView {
 	var views []RoleView
 	for role := range roles {
 		views = append(views, d.roleView(role))
@@ -88,7 +91,7 @@ func (s *Service) ShowRole(ctx context.Context, c Caller, key, name string) (Rol
 }
 
 // role finds a role that the caller may know of.
-func (d desk) role(name string) (*access.Role, error) {
+func (d desk) role(name string) (*catalogue.Role, error) {
 	role, err := d.Role(name)
 	if err == nil && d.knowsRole(role) {
 		return role, nil
@@ -99,15 +102,15 @@ func (d desk) role(name string) (*access.Role, error) {
 			names = append(names, other.Name)
 		}
 	}
-	p := notThere("role", name, access.Nearest(name, names))
+	p := notThere("role", name, english.Nearest(name, names))
 	p.Field = "role"
 	return nil, p
 }
 
 // knowsRole reports whether the caller may know of a role: of a custom one those who see where it is defined.
-func (d desk) knowsRole(role *access.Role) bool { return !role.Custom() || d.view.Sees(role.Scope) }
+func (d desk) knowsRole(role *catalogue.Role) bool { return !role.Custom() || d.view.Sees(role.Scope) }
 
-func (s *Service) roleUse(ctx context.Context, d desk, role *access.Role) (use RoleUse, err error) {
+func (s *Service) roleUse(ctx context.Context, d desk, role *catalogue.Role) (use RoleUse, err error) {
 	grants, statements := d.RoleUse(role.Name)
 	var seen []access.Grant
 	for _, g := range grants {
@@ -117,7 +120,7 @@ func (s *Service) roleUse(ctx context.Context, d desk, role *access.Role) (use R
 			use.Hidden++
 		}
 	}
-	if use.Grants, err = s.grantViews(ctx, d, seen, access.ID{}); err != nil {
+	if use.Grants, err = s.grantViews(ctx, d, seen, model.ID{}); err != nil {
 		return use, err
 	}
 	for _, ref := range statements {
@@ -140,7 +143,7 @@ func (s *Service) roleUse(ctx context.Context, d desk, role *access.Role) (use R
 
 // RankRoles gives the roles that mean something at a scope and hold all of some wanted permissions, those with least
 // beyond first.
-func (s *Service) RankRoles(ctx context.Context, c Caller, key string, wanted []string) ([]access.Ranked, func(*access.Role) RoleView, error) {
+func (s *Service) RankRoles(ctx context.Context, c Caller, key string, wanted []string) ([]catalogue.Ranked, func(*catalogue.Role) RoleView, error) {
 	d, scope, err := s.rolesAt(ctx, c, key, "list role")
 	if err != nil {
 		return nil, nil, err
@@ -149,20 +152,20 @@ func (s *Service) RankRoles(ctx context.Context, c Caller, key string, wanted []
 	if err != nil {
 		return nil, nil, broken(err, "permissions")
 	}
-	return access.RolesFor(set, d.RolesAt(scope.ID)), d.roleView, nil
+	return catalogue.RolesFor(set, d.RolesAt(scope.ID)), d.roleView, nil
 }
 
 // rolesAt checks a permission on roles at a scope; roles mean nothing at a resource, so there its container counts.
-func (s *Service) rolesAt(ctx context.Context, c Caller, key, permission string) (desk, access.Scope, error) {
+func (s *Service) rolesAt(ctx context.Context, c Caller, key, permission string) (desk, model.Scope, error) {
 	d, err := s.open(ctx, c)
 	if err != nil {
-		return d, access.Scope{}, err
+		return d, model.Scope{}, err
 	}
 	scope, err := d.scope(key)
 	if err != nil {
 		return d, scope, err
 	}
-	if scope.Kind == access.Resource && d.may("create grant", scope.ID) {
+	if scope.Kind == model.Resource && d.may("create grant", scope.ID) {
 		return d, scope, nil // a grant there needs a role
 	}
 	return d, scope, d.need(permission, d.containerOf(scope))
@@ -178,8 +181,8 @@ func (s *Service) CreateRole(ctx context.Context, c Caller, key string, wanted N
 		if err != nil {
 			return plan{}, err
 		}
-		if scope.Kind == access.Resource {
-			return plan{}, &Problem{Kind: BreaksRule, Rule: access.RulePlacement, Detail: "a role is defined at a container, not at a resource", Next: "define it at " + d.Address(d.containerOf(scope).ID)}
+		if scope.Kind == model.Resource {
+			return plan{}, &Problem{Kind: BreaksRule, Rule: model.RulePlacement, Detail: "a role is defined at a container, not at a resource", Next: "define it at " + d.Address(d.containerOf(scope).ID)}
 		}
 		if err := d.need("create role", scope); err != nil {
 			return plan{}, err
@@ -222,8 +225,8 @@ func (s *Service) ReadRole(ctx context.Context, c Caller, key string, wanted New
 	return d.roleView(role), nil
 }
 
-func (d desk) definition(wanted NewRole, scope access.ID) (access.RoleDefinition, error) {
-	def := access.RoleDefinition{
+func (d desk) definition(wanted NewRole, scope model.ID) (catalogue.RoleDefinition, error) {
+	def := catalogue.RoleDefinition{
 		Name: wanted.Name, Title: wanted.Title, Description: wanted.Description,
 		Include: wanted.Include, Exclude: wanted.Exclude, Scope: scope,
 	}
@@ -255,7 +258,7 @@ func EditRole(key string, wanted NewRole) Change[RoleView] {
 }
 
 // customRole finds a custom role for a caller who sees it where they look from.
-func (d desk) customRole(key, name, permission string) (*access.Role, error) {
+func (d desk) customRole(key, name, permission string) (*catalogue.Role, error) {
 	scope, err := d.scope(key)
 	if err != nil {
 		return nil, err
@@ -268,7 +271,7 @@ func (d desk) customRole(key, name, permission string) (*access.Role, error) {
 		return nil, err
 	}
 	if !role.Custom() {
-		return nil, &Problem{Kind: BreaksRule, Rule: access.RulePlacement, Detail: name + " is a built-in role: it stays as it is", Next: "define a role of your own instead"}
+		return nil, &Problem{Kind: BreaksRule, Rule: model.RulePlacement, Detail: name + " is a built-in role: it stays as it is", Next: "define a role of your own instead"}
 	}
 	at, _ := d.Scope(role.Scope)
 	return role, d.need(permission, at)

@@ -5,6 +5,8 @@ import (
 	"fmt"
 
 	"arbora.example/access"
+	"arbora.example/access/model"
+	"arbora.example/access/statement"
 )
 
 // RuleView is a rule as its viewer may see it: a grant, or a statement of a policy.
@@ -24,20 +26,20 @@ type StatementView struct {
 	Text       string
 	At         Ref
 	Here       bool // it holds at that scope alone
-	Modal      access.Modal
+	Modal      statement.Modal
 	Dormant    bool
 	Privileged bool // it gives a permission of class govern
 }
 
 // PolicyRef names a policy.
 type PolicyRef struct {
-	ID   access.ID
+	ID   model.ID
 	Name string
 	At   Ref
 }
 
 // ruleViews adds to rules what their viewer reads beside them; at is the scope they are looked at from, if any.
-func (s *Service) ruleViews(ctx context.Context, d desk, refs []access.RuleRef, at access.ID) ([]RuleView, error) {
+func (s *Service) ruleViews(ctx context.Context, d desk, refs []access.RuleRef, at model.ID) ([]RuleView, error) {
 	var grants []access.Grant
 	for _, ref := range refs {
 		if grant, _ := d.Rule(ref); grant != nil {
@@ -65,23 +67,23 @@ func (s *Service) ruleViews(ctx context.Context, d desk, refs []access.RuleRef, 
 
 func (g GrantView) words() string {
 	text := fmt.Sprintf("%s for %s %s", g.Role.Name, g.Holder.Kind, g.Holder.Name)
-	if g.Holder.Kind == access.BuiltInSet {
+	if g.Holder.Kind == model.BuiltInSet {
 		text = fmt.Sprintf("%s for %s", g.Role.Name, g.Holder.Name)
 	}
-	return text + access.PrintTerms(g.Condition, g.Period)
+	return text + statement.PrintTerms(g.Condition, g.Period)
 }
 
-func (d desk) statementView(p access.Policy, number int) StatementView {
+func (d desk) statementView(p statement.Policy, number int) StatementView {
 	st := p.Statements[number]
 	place, _ := d.Scope(st.Place)
-	gives := st.Modal == access.May && d.Gives(access.RuleRef{Policy: p.ID, Statement: number}).Meets(d.Catalogue().Governing())
+	gives := st.Modal == statement.May && d.Gives(access.RuleRef{Policy: p.ID, Statement: number}).Meets(d.Catalogue().Governing())
 	return StatementView{
 		Policy: d.policyRef(p), Number: number + 1, Text: d.PrintStatement(&st, p.Scope), At: d.ref(place), Here: st.Here,
 		Modal: st.Modal, Dormant: d.Dormant(p.ID, number), Privileged: gives,
 	}
 }
 
-func (d desk) policyRef(p access.Policy) PolicyRef {
+func (d desk) policyRef(p statement.Policy) PolicyRef {
 	scope, _ := d.Scope(p.Scope)
 	return PolicyRef{ID: p.ID, Name: p.Name, At: d.ref(scope)}
 }
@@ -97,7 +99,7 @@ type MetView struct {
 }
 
 // metViews adds to rules met what their viewer reads beside them.
-func (s *Service) metViews(ctx context.Context, d desk, met []access.Met, at access.ID) ([]MetView, error) {
+func (s *Service) metViews(ctx context.Context, d desk, met []access.Met, at model.ID) ([]MetView, error) {
 	refs := make([]access.RuleRef, len(met))
 	for i, m := range met {
 		refs[i] = m.Rule

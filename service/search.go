@@ -7,7 +7,8 @@ import (
 	"slices"
 	"strings"
 
-	"arbora.example/access"
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
 	"arbora.example/store"
 )
 
@@ -53,7 +54,7 @@ func (s *Service) SearchScopes(ctx context.Context, c Caller, organisation strin
 
 // named finds the scope that a text names as a whole, by id or address.
 func (d desk) named(text string) ([]store.Found, bool) {
-	if _, err := access.ParseID(text); err != nil && !strings.Contains(text, "/") {
+	if _, err := model.ParseID(text); err != nil && !strings.Contains(text, "/") {
 		return nil, false
 	}
 	place, err := d.place(text)
@@ -66,8 +67,8 @@ func (d desk) named(text string) ([]store.Found, bool) {
 // foundNodes tells what was found: its title and tags only where the caller may describe it.
 func (d desk) foundNodes(found []store.Found) []Node {
 	nodes := make([]Node, 0, len(found))
-	addresses := map[access.ID]string{} // of what the found scopes sit in: many share it
-	describes := map[string]access.Permission{}
+	addresses := map[model.ID]string{} // of what the found scopes sit in: many share it
+	describes := map[string]catalogue.Permission{}
 	for _, f := range found {
 		scope, _ := d.Scope(f.ID)
 		typeName := scope.TypeName()
@@ -97,7 +98,7 @@ func (q Sought) query() (store.Search, error) {
 	}
 	search.Tag = q.Tag
 	if q.Kind != "" {
-		if _, err := access.ParseKind(q.Kind); err != nil {
+		if _, err := model.ParseKind(q.Kind); err != nil {
 			return search, broken(err, "kind")
 		}
 	}
@@ -115,7 +116,7 @@ func (q Sought) query() (store.Search, error) {
 		search.Term, search.Exact, search.Tag = q.Tag, !strings.HasSuffix(q.Tag, "="), ""
 	case q.Type != "":
 		search.Term, search.Exact = q.Type, true
-	case q.Kind != "" && q.Kind != access.Resource.String():
+	case q.Kind != "" && q.Kind != model.Resource.String():
 		search.Term, search.Exact = q.Kind, true
 	case q.Kind == "" && q.State == "":
 		return search, &Problem{Kind: Invalid, Field: "text", Detail: "nothing is looked for", Next: "write part of a name, a tag or a type, or narrow by kind, type, tag or state"}
@@ -134,7 +135,7 @@ const (
 
 // search finds the scopes of a page. For somebody who holds something at the top it reads the index; for others it goes
 // through what they see, which is mostly little, and where it is much, through the index again.
-func (s *Service) search(ctx context.Context, d desk, top access.Scope, sought Sought, q store.Search) (found []store.Found, next string, err error) {
+func (s *Service) search(ctx context.Context, d desk, top model.Scope, sought Sought, q store.Search) (found []store.Found, next string, err error) {
 	if !d.view.HoldsAt(top.ID) {
 		if all, few := d.seenFitting(top, sought, q); few {
 			found, next = page(all, q.After, sought.Limit)
@@ -163,7 +164,7 @@ func (s *Service) search(ctx context.Context, d desk, top access.Scope, sought S
 }
 
 // seenFitting gives all scopes that somebody sees and that fit, in the order of the index, if they see few.
-func (d desk) seenFitting(top access.Scope, sought Sought, q store.Search) (fitting []store.Found, few bool) {
+func (d desk) seenFitting(top model.Scope, sought Sought, q store.Search) (fitting []store.Found, few bool) {
 	seen := 0
 	for scope := range d.view.Seen(top.ID) {
 		if seen++; seen > seenMost {
@@ -182,7 +183,7 @@ func compareFound(a, b store.Found) int {
 }
 
 // fits reports whether a scope is one that a search of the records would find, and by which term.
-func fits(scope access.Scope, sought Sought, q store.Search) (term string, ok bool) {
+func fits(scope model.Scope, sought Sought, q store.Search) (term string, ok bool) {
 	if q.Kind != "" && scope.Kind.String() != q.Kind || q.Type != "" && scope.Type != q.Type || q.Retired != nil && scope.Retired != *q.Retired {
 		return "", false
 	}
@@ -221,7 +222,7 @@ func page(all []store.Found, after store.Found, limit int) (found []store.Found,
 }
 
 func (s *Service) addFoundTitles(ctx context.Context, found []store.Found) error {
-	ids := make([]access.ID, len(found))
+	ids := make([]model.ID, len(found))
 	for i, f := range found {
 		ids[i] = f.ID
 	}

@@ -16,6 +16,9 @@ import (
 	"github.com/hashicorp/golang-lru/v2/expirable"
 
 	"arbora.example/access"
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
+	"arbora.example/internal/english"
 	"arbora.example/people"
 	"arbora.example/store"
 )
@@ -23,7 +26,7 @@ import (
 // Service carries out the use cases on one database of records. It is safe for concurrent use.
 type Service struct {
 	records   Records
-	shipped   *access.Catalogue
+	shipped   *catalogue.Catalogue
 	registry  registry
 	clock     func() time.Time
 	log       *slog.Logger
@@ -43,13 +46,13 @@ type Service struct {
 	verified  *expirable.LRU[[sha256.Size]byte, people.AccessToken] // access tokens whose signature is right
 	setUp     atomic.Bool                                           // somebody has set the service up; once true it stays so
 	files     SnapshotFiles                                         // nil when none are kept
-	instance  access.ID                                             // tells this service from others on the same database
+	instance  model.ID                                              // tells this service from others on the same database
 }
 
 // Options are what a service works with.
 type Options struct {
 	Records   Records
-	Catalogue *access.Catalogue
+	Catalogue *catalogue.Catalogue
 	Clock     func() time.Time // asked for every moment that is recorded
 	Log       *slog.Logger
 	Sealer    *people.Sealer                                             // seals what must be kept readable
@@ -73,7 +76,7 @@ func New(o Options) *Service {
 
 // house is what the service keeps of one organisation in memory.
 type house struct {
-	id       access.ID
+	id       model.ID
 	writing  sync.Mutex // held from before a write's transaction until its snapshot is published
 	snapshot atomic.Pointer[access.Snapshot]
 	settings atomic.Pointer[people.Settings] // there as soon as a snapshot is
@@ -84,7 +87,7 @@ type house struct {
 	doubtful atomic.Bool                     // a write ended in doubt: what is in the database decides
 }
 
-func (s *Service) house(id access.ID) *house {
+func (s *Service) house(id model.ID) *house {
 	h, _ := s.houses.LoadOrStore(id, &house{id: id})
 	return h.(*house)
 }
@@ -144,10 +147,10 @@ func (s *Service) reload(ctx context.Context, h *house) (*access.Snapshot, error
 
 // build makes the snapshot of an organisation from its records. One that cannot be applied is left out, and told of: it shuts
 // nobody out.
-func (s *Service) build(ctx context.Context, id access.ID, catalogue *access.Catalogue) (snapshot *access.Snapshot, revision uint64, skipped []string, err error) {
+func (s *Service) build(ctx context.Context, id model.ID, catalogue *catalogue.Catalogue) (snapshot *access.Snapshot, revision uint64, skipped []string, err error) {
 	building := access.New(catalogue).Builder()
 	revision, err = s.records.Load(ctx, id, func(change access.Change) error {
-		var broken *access.Violation
+		var broken *model.Violation
 		if err := building.Apply(change); errors.As(err, &broken) {
 			skipped = append(skipped, strings.TrimPrefix(fmt.Sprintf("%T: %s", change, broken), "access."))
 		} else if err != nil {
@@ -178,7 +181,7 @@ type plan struct {
 	// changes themselves.
 	imagined []access.Change
 	// actsAs are those just made whose credentials the maker gets by the plan.
-	actsAs []access.ID
+	actsAs []model.ID
 	// warnings are of what the changes themselves do not tell.
 	warnings []string
 	// settings are the organisation's from then on; nil leaves them.
@@ -201,7 +204,7 @@ func (p *plan) words() string {
 	if more := len(words) - mostTold; more > 1 {
 		words = append(words[:mostTold:mostTold], fmt.Sprintf("made %d changes more", more))
 	}
-	return access.InARow(words)
+	return english.Join(words)
 }
 
 // mostTold is how many changes are told one by one in the sentence that records a write.
@@ -219,17 +222,17 @@ func (p *plan) writeTo(tx Tx) error {
 }
 
 // describe says what is known of a principal from then on.
-func (p *plan) describe(id access.ID, details store.PrincipalDetails) {
+func (p *plan) describe(id model.ID, details store.PrincipalDetails) {
 	if p.described.Principals == nil {
-		p.described.Principals = map[access.ID]store.PrincipalDetails{}
+		p.described.Principals = map[model.ID]store.PrincipalDetails{}
 	}
 	p.described.Principals[id] = details
 }
 
 // describeGrant says what a grant is for.
-func (p *plan) describeGrant(id access.ID, description string) {
+func (p *plan) describeGrant(id model.ID, description string) {
 	if p.described.Grants == nil {
-		p.described.Grants = map[access.ID]string{}
+		p.described.Grants = map[model.ID]string{}
 	}
 	p.described.Grants[id] = description
 }
@@ -249,7 +252,7 @@ func (p *plan) propose(now *access.Snapshot) error {
 
 // write makes one change to an organisation: planned on the snapshot that is then locked, checked by the core, written
 // in one transaction, and published before write returns. It gives the snapshot the change led to.
-func (s *Service) write(ctx context.Context, c Caller, organisation access.ID, make func(*access.Snapshot, Details) (plan, error)) (*access.Snapshot, error) {
+func (s *Service) write(ctx context.Context, c Caller, organisation model.ID, make func(*access.Snapshot, Details) (plan, error)) (*access.Snapshot, error) {
 	// A caller who goes away does not leave a write in doubt.
 	ctx = context.WithoutCancel(ctx)
 	h := s.house(organisation)
@@ -305,7 +308,7 @@ func (s *Service) write(ctx context.Context, c Caller, organisation access.ID, m
 
 // Snapshot gives what an organisation is decided by at present. It is for those who run the service in their own program;
 // it asks for no permission.
-func (s *Service) Snapshot(ctx context.Context, organisation access.ID) (*access.Snapshot, error) {
+func (s *Service) Snapshot(ctx context.Context, organisation model.ID) (*access.Snapshot, error) {
 	return s.now(ctx, s.house(organisation))
 }
 
@@ -325,7 +328,7 @@ func (s *Service) Address() string { return s.address }
 // Now gives the moment by the service's own clock.
 func (s *Service) Now() time.Time { return s.moment() }
 
-func newID() access.ID { return access.ID(uuid.Must(uuid.NewV7())) }
+func newID() model.ID { return model.ID(uuid.Must(uuid.NewV7())) }
 
 // checkPassword turns the rules for passwords into a problem.
 func checkPassword(password, field string, ownNames ...string) error {

@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/people"
 	"arbora.example/store"
 )
@@ -42,7 +43,7 @@ func (s *Service) planAccount(key string, wanted NewAccount, made *AccountView) 
 		if err := checkLine("title", "the title", wanted.Title); err != nil {
 			return plan{}, err
 		}
-		p := access.Principal{ID: newID(), Kind: access.ServiceAccount, Name: wanted.Name, Home: scope.ID, Tags: wanted.Tags}
+		p := access.Principal{ID: newID(), Kind: model.ServiceAccount, Name: wanted.Name, Home: scope.ID, Tags: wanted.Tags}
 		*made = AccountView{
 			Principal:        p,
 			PrincipalDetails: store.PrincipalDetails{Title: wanted.Title, Description: wanted.Description, State: people.Active, CreatedAt: s.moment()},
@@ -62,7 +63,7 @@ func (s *Service) ListServiceAccounts(ctx context.Context, c Caller, key string)
 		return nil, err
 	}
 	var found []access.Principal
-	for p := range d.Principals(access.ServiceAccount) {
+	for p := range d.Principals(model.ServiceAccount) {
 		if d.IsAtOrBeneath(p.Home, scope.ID) && d.may("list service-account", p.Home) {
 			found = append(found, p)
 		}
@@ -80,7 +81,7 @@ func (s *Service) ListServiceAccounts(ctx context.Context, c Caller, key string)
 
 // called gives a principal under the name it is told by: a service account is told by its address.
 func (d desk) called(p access.Principal) access.Principal {
-	if p.Kind == access.ServiceAccount {
+	if p.Kind == model.ServiceAccount {
 		p.Name = d.accountAddress(p)
 	}
 	return p
@@ -96,7 +97,7 @@ func (d desk) allCalled(list []access.Principal) []access.Principal {
 
 // accountAddress gives the address of a service account: of the scope it lives at, and its name; empty for others.
 func (d desk) accountAddress(p access.Principal) string {
-	if p.Kind != access.ServiceAccount {
+	if p.Kind != model.ServiceAccount {
 		return ""
 	}
 	return d.Address(p.Home) + "/" + p.Name

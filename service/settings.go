@@ -7,7 +7,7 @@ import (
 	"slices"
 	"strings"
 
-	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/people"
 )
 
@@ -105,7 +105,7 @@ func (s *Service) without(ctx context.Context, d desk, before, wanted people.Set
 	if err != nil {
 		return nil, err
 	}
-	lacks := func(factors []people.Factor, id access.ID) bool {
+	lacks := func(factors []people.Factor, id model.ID) bool {
 		return len(factors) > 0 && !slices.ContainsFunc(factors, func(f people.Factor) bool { return slices.Contains(has[id], f) })
 	}
 	var warnings []string
@@ -146,7 +146,7 @@ func (s *Service) without(ctx context.Context, d desk, before, wanted people.Set
 
 // opened tells to whom of those the organisation does not know a plan newly gives something: "public", "signed-in" or nobody.
 func (d desk) opened(planned plan) string {
-	for _, strangers := range []access.ID{access.Public, access.SignedIn} {
+	for _, strangers := range []model.ID{model.Public, model.SignedIn} {
 		if _, found := planned.proposal.Opens(strangers, d.context); found {
 			who, _ := d.Principal(strangers)
 			return who.Name

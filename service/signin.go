@@ -10,7 +10,8 @@ import (
 	lru "github.com/hashicorp/golang-lru/v2"
 	"golang.org/x/time/rate"
 
-	"arbora.example/access"
+	"arbora.example/access/model"
+	"arbora.example/internal/english"
 	"arbora.example/people"
 	"arbora.example/store"
 )
@@ -94,7 +95,7 @@ func (s *Service) seat(ctx context.Context, session *store.Session, wanted strin
 	if i.Keeper {
 		return nil
 	}
-	var at access.ID // the one that is wanted; zero for any
+	var at model.ID // the one that is wanted; zero for any
 	if wanted != "" {
 		var err error
 		if at, err = s.records.OrganisationNamed(ctx, wanted); err != nil && !errors.Is(err, store.ErrNotFound) {
@@ -119,7 +120,7 @@ func (s *Service) seat(ctx context.Context, session *store.Session, wanted strin
 	}
 	p := &Problem{Kind: Refused, Detail: "no organisation knows you at present", Next: "ask whoever invited you"}
 	if len(names) > 0 {
-		p = notThere("organisation", wanted, access.Nearest(wanted, names))
+		p = notThere("organisation", wanted, english.Nearest(wanted, names))
 		p.Next = fmt.Sprintf("you are known in %s", strings.Join(names, ", "))
 	}
 	return p

@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"arbora.example/access"
+	"arbora.example/access/catalogue"
 )
 
 // Spread is how a principal's access spreads over the tree: what they hold at each scope that the viewer sees.
@@ -18,7 +19,7 @@ type Spread struct {
 type SpreadNode struct {
 	Node
 	Told              bool
-	Held, Conditional map[access.Plane][]access.Class
+	Held, Conditional map[catalogue.Plane][]catalogue.Class
 }
 
 // ShowSpread works out a spread, for those who may describe the principal, and for itself.

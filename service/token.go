@@ -16,7 +16,8 @@ import (
 	"github.com/hashicorp/golang-lru/v2/expirable"
 	"golang.org/x/sync/singleflight"
 
-	"arbora.example/access"
+	"arbora.example/access/model"
+	"arbora.example/internal/english"
 	"arbora.example/people"
 	"arbora.example/store"
 )
@@ -192,7 +193,7 @@ func (s *Service) key(ctx context.Context, p Program) (store.Key, error) {
 	if wait := s.guesses.left(showingKeys, p.From); wait > 0 {
 		return store.Key{}, tooOften("too many wrong keys from your network address", wait)
 	}
-	id, err := access.ParseID(p.Key)
+	id, err := model.ParseID(p.Key)
 	if err != nil {
 		s.guesses.wait(showingKeys, p.From)
 		return store.Key{}, unknown
@@ -344,7 +345,7 @@ func (s *Service) ExchangeToken(ctx context.Context, shown people.Token, audienc
 		}
 	}
 	if !slices.Contains(known, audience) {
-		return "", &Problem{Kind: Invalid, Detail: fmt.Sprintf("%q is nobody to show a token to", audience), Next: "name " + Cloud + " or a platform service", Nearest: access.Nearest(audience, known), Field: "audience"}
+		return "", &Problem{Kind: Invalid, Detail: fmt.Sprintf("%q is nobody to show a token to", audience), Next: "name " + Cloud + " or a platform service", Nearest: english.Nearest(audience, known), Field: "audience"}
 	}
 	return s.Exchange(ctx, c, audience)
 }
@@ -381,7 +382,7 @@ func (s *Service) Exchange(ctx context.Context, c Caller, audience string) (peop
 // exchange is what a token was exchanged for, and exchanged the token.
 type (
 	exchange struct {
-		session, token, organisation access.ID
+		session, token, organisation model.ID
 		audience, from               string
 	}
 	exchanged struct {
@@ -396,7 +397,7 @@ func newExchanged() *expirable.LRU[exchange, exchanged] {
 
 // programCaller gives the caller a token makes of a key, if it is in use.
 func (s *Service) programCaller(ctx context.Context, token people.AccessToken, k store.Key, from string) (Caller, error) {
-	c := Caller{Organisation: token.Organisation, Principal: k.Principal, From: from, EndsAt: token.Until, Kind: access.PlatformService, MayGovern: k.Governs, KeyUntil: k.Until, Key: k.ID, TokenID: token.ID}
+	c := Caller{Organisation: token.Organisation, Principal: k.Principal, From: from, EndsAt: token.Until, Kind: model.PlatformService, MayGovern: k.Governs, KeyUntil: k.Until, Key: k.ID, TokenID: token.ID}
 	if token.Organisation.IsZero() {
 		catalogue, err := s.catalogueNow(ctx)
 		if err != nil {
@@ -420,12 +421,12 @@ func (s *Service) programCaller(ctx context.Context, token people.AccessToken, k
 		return c, &Problem{Kind: Revoked, Detail: "who the API key belongs to is out of use", Next: "ask an administrator"}
 	}
 	switch c.Kind = p.Kind; p.Kind {
-	case access.ServiceAccount:
+	case model.ServiceAccount:
 		if now.IsRetired(p.Home) {
 			return c, &Problem{Kind: Revoked, Detail: "the scope where the service account lives is retired", Next: "ask an administrator"}
 		}
 		c.Name = now.Address(p.Home) + "/" + p.Name
-	case access.PlatformService:
+	case model.PlatformService:
 		c.Name = "service " + p.Name
 		if settings := s.house(token.Organisation).settings.Load(); settings != nil && settings.Services != nil && !slices.Contains(settings.Services, p.Name) {
 			return c, &Problem{Kind: Revoked, Detail: "the organisation does not let service " + p.Name + " act in it", Next: "ask its stewards"}
@@ -440,13 +441,13 @@ func (s *Service) programCaller(ctx context.Context, token people.AccessToken, k
 // told.
 type Introspection struct {
 	Active       bool
-	Subject      access.ID
-	Kind         access.PrincipalKind
+	Subject      model.ID
+	Kind         model.PrincipalKind
 	Name         string
 	Organisation string
 	Formerly     []string  // names that the organisation had before
-	Key          access.ID // zero for a session
-	Token        access.ID // zero for a session
+	Key          model.ID  // zero for a session
+	Token        model.ID  // zero for a session
 	IssuedAt     time.Time // zero for a session
 	Until        time.Time
 	From         string // of an exchanged token: where it was asked for from

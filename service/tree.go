@@ -13,19 +13,20 @@ import (
 	"github.com/google/uuid"
 
 	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/store"
 )
 
 // Ref names a scope.
 type Ref struct {
-	ID      access.ID
+	ID      model.ID
 	Address string
 	Name    string
 }
 
 // ScopeView is a scope as its viewer may see it. Without describe the details are empty.
 type ScopeView struct {
-	access.Scope
+	model.Scope
 	store.ScopeDetails
 	Address   string
 	Described bool
@@ -37,7 +38,7 @@ type ScopeView struct {
 
 // Node is a scope in a listing.
 type Node struct {
-	access.Scope
+	model.Scope
 	Address string
 	Title   string
 	Depth   int
@@ -46,7 +47,7 @@ type Node struct {
 
 // NewScope is a scope that somebody wants.
 type NewScope struct {
-	ID                                   access.ID // of its own choice, for a platform service that records it first; else zero
+	ID                                   model.ID // of its own choice, for a platform service that records it first; else zero
 	Kind, Name, Type, Title, Description string
 	Tags                                 map[string]string
 }
@@ -66,25 +67,25 @@ func (s *Service) ShowScope(ctx context.Context, c Caller, key string) (ScopeVie
 	return s.scopeView(ctx, d, scope)
 }
 
-func (s *Service) scopeView(ctx context.Context, d desk, scope access.Scope) (ScopeView, error) {
+func (s *Service) scopeView(ctx context.Context, d desk, scope model.Scope) (ScopeView, error) {
 	v := viewOf(d, scope)
 	if !v.Described {
 		return v, nil
 	}
-	details, err := s.records.ScopeDetails(ctx, []access.ID{scope.ID})
+	details, err := s.records.ScopeDetails(ctx, []model.ID{scope.ID})
 	v.ScopeDetails = details[scope.ID]
 	return v, err
 }
 
 // viewOf gives what the snapshot tells of a scope.
-func viewOf(d desk, scope access.Scope) ScopeView {
+func viewOf(d desk, scope model.Scope) ScopeView {
 	v := ScopeView{Scope: scope, Address: d.Address(scope.ID), Described: d.may("describe "+scope.TypeName(), scope.ID)}
 	for above := range d.Path(scope.ID) {
 		v.Path = append(v.Path, d.ref(above))
 	}
 	slices.Reverse(v.Path)
 	about := []string{scope.TypeName(), "role", "grant", "policy", "audit-record", "service-account"}
-	if scope.Kind == access.Organisation {
+	if scope.Kind == model.Organisation {
 		about = append(about, "user", "group")
 	}
 	for _, name := range about {
@@ -110,7 +111,7 @@ func viewOf(d desk, scope access.Scope) ScopeView {
 	return v
 }
 
-func (d desk) ref(scope access.Scope) Ref {
+func (d desk) ref(scope model.Scope) Ref {
 	return Ref{ID: scope.ID, Address: d.Address(scope.ID), Name: scope.FullName()}
 }
 
@@ -125,7 +126,7 @@ func (s *Service) ShowTree(ctx context.Context, c Caller, key string, depth int)
 }
 
 // nodes lists the scopes at and below one, level by level, as far as the caller sees them and as many as one answer lists.
-func (d desk) nodes(top access.Scope, depth int) []Node {
+func (d desk) nodes(top model.Scope, depth int) []Node {
 	nodes := []Node{{Scope: top, Address: d.Address(top.ID)}}
 	for i := 0; i < len(nodes); i++ {
 		for child := range d.Children(nodes[i].ID, "") {
@@ -162,7 +163,7 @@ func (s *Service) ListChildren(ctx context.Context, c Caller, key, after string,
 	return nodes, next, s.addTitles(ctx, d, nodes)
 }
 
-func (d desk) anyChildSeen(id access.ID) bool {
+func (d desk) anyChildSeen(id model.ID) bool {
 	for child := range d.Children(id, "") {
 		if d.view.Sees(child.ID) {
 			return true
@@ -173,7 +174,7 @@ func (d desk) anyChildSeen(id access.ID) bool {
 
 // addTitles fills in the titles of those scopes that the viewer may describe.
 func (s *Service) addTitles(ctx context.Context, d desk, nodes []Node) error {
-	var described []access.ID
+	var described []model.ID
 	for _, n := range nodes {
 		if d.may("describe "+n.TypeName(), n.ID) {
 			described = append(described, n.ID)
@@ -212,14 +213,14 @@ func CreateScope(parent string, wanted NewScope) Change[ScopeView] {
 
 // madeScope is a scope as it was made.
 type madeScope struct {
-	access.Scope
+	model.Scope
 	store.ScopeDetails
 }
 
 // registered answers a platform service that registers a resource once more, since it may not have heard the answer, as it
 // was answered first. The revision is zero when the resource is not there yet.
 func (s *Service) registered(ctx context.Context, c Caller, parent string, wanted NewScope) (ScopeView, uint64, error) {
-	if c.Kind != access.PlatformService {
+	if c.Kind != model.PlatformService {
 		return ScopeView{}, 0, &Problem{Kind: Refused, Detail: "only a platform service chooses the id of what it registers", Next: "leave the id out", Field: "id"}
 	}
 	if uuid.UUID(wanted.ID).Version() != 7 {
@@ -264,7 +265,7 @@ func (s *Service) planScope(parent string, wanted NewScope, made *madeScope) pla
 		*made = madeScope{scope, details}
 		return plan{
 			changes:   []access.Change{access.CreateScope{Scope: scope}},
-			described: store.Descriptions{Scopes: map[access.ID]store.ScopeDetails{scope.ID: details}},
+			described: store.Descriptions{Scopes: map[model.ID]store.ScopeDetails{scope.ID: details}},
 		}, nil
 	}
 }
@@ -293,37 +294,37 @@ func planOffer(key string, services []string) planner {
 // rulesOnNames reports whether an error tells of a name that is there already, which only those may learn who could
 // have made it.
 func (d desk) rulesOnNames(err error) bool {
-	v, ok := err.(*access.Violation)
-	return ok && v.Rule == access.RuleTaken
+	v, ok := err.(*model.Violation)
+	return ok && v.Rule == model.RuleTaken
 }
 
-func (s *Service) newScope(wanted NewScope, parent access.ID) (access.Scope, store.ScopeDetails, error) {
-	kind, err := access.ParseKind(wanted.Kind)
+func (s *Service) newScope(wanted NewScope, parent model.ID) (model.Scope, store.ScopeDetails, error) {
+	kind, err := model.ParseKind(wanted.Kind)
 	if err != nil {
-		return access.Scope{}, store.ScopeDetails{}, broken(err, "kind")
+		return model.Scope{}, store.ScopeDetails{}, broken(err, "kind")
 	}
 	switch {
-	case kind == access.Resource && wanted.Type == "":
-		return access.Scope{}, store.ScopeDetails{}, &Problem{Kind: Invalid, Detail: "a resource needs a type", Next: "say which, such as bucket", Field: "type"}
-	case kind != access.Resource && wanted.Type != "":
-		return access.Scope{}, store.ScopeDetails{}, &Problem{Kind: Invalid, Detail: fmt.Sprintf("a %s has no type", kind), Next: "leave the type out, or make a resource", Field: "type"}
+	case kind == model.Resource && wanted.Type == "":
+		return model.Scope{}, store.ScopeDetails{}, &Problem{Kind: Invalid, Detail: "a resource needs a type", Next: "say which, such as bucket", Field: "type"}
+	case kind != model.Resource && wanted.Type != "":
+		return model.Scope{}, store.ScopeDetails{}, &Problem{Kind: Invalid, Detail: fmt.Sprintf("a %s has no type", kind), Next: "leave the type out, or make a resource", Field: "type"}
 	}
 	for key, value := range wanted.Tags {
-		if access.CheckName(key) != nil {
-			return access.Scope{}, store.ScopeDetails{}, &Problem{Kind: Invalid, Detail: fmt.Sprintf("the tag %q is not a valid name", key), Next: "use lower-case letters, digits and hyphens", Field: "tags"}
+		if model.CheckName(key) != nil {
+			return model.Scope{}, store.ScopeDetails{}, &Problem{Kind: Invalid, Detail: fmt.Sprintf("the tag %q is not a valid name", key), Next: "use lower-case letters, digits and hyphens", Field: "tags"}
 		}
 		if err := checkLine("tags", "the tag "+key, value); err != nil {
-			return access.Scope{}, store.ScopeDetails{}, err
+			return model.Scope{}, store.ScopeDetails{}, err
 		}
 	}
 	if err := checkLine("title", "the title", wanted.Title); err != nil {
-		return access.Scope{}, store.ScopeDetails{}, err
+		return model.Scope{}, store.ScopeDetails{}, err
 	}
 	id := wanted.ID
 	if id.IsZero() {
 		id = newID()
 	}
-	scope := access.Scope{ID: id, Parent: parent, Kind: kind, Name: wanted.Name, Type: wanted.Type, Tags: maps.Clone(wanted.Tags)}
+	scope := model.Scope{ID: id, Parent: parent, Kind: kind, Name: wanted.Name, Type: wanted.Type, Tags: maps.Clone(wanted.Tags)}
 	return scope, store.ScopeDetails{Title: wanted.Title, Description: wanted.Description, CreatedAt: s.moment()}, nil
 }
 

@@ -8,6 +8,7 @@ import (
 	"slices"
 
 	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/people"
 	"arbora.example/store"
 )
@@ -111,7 +112,7 @@ func notBrought(d desk, record store.Recorded) (warnings []string) {
 		if is := record.After.Principals[id]; is.State != people.Retired || was.State == people.Retired {
 			continue
 		}
-		if p, _ := d.Principal(id); p.Kind == access.User {
+		if p, _ := d.Principal(id); p.Kind == model.User {
 			warnings = append(warnings, p.Name+" comes back without the API keys of before: they were taken back for good.")
 		}
 	}
@@ -122,7 +123,7 @@ func notBrought(d desk, record store.Recorded) (warnings []string) {
 // describedBefore gives what was known of things before a change, for those who may write that. It is refused where another thing is
 // known of them by now.
 func (s *Service) describedBefore(ctx context.Context, c Caller, d desk, record store.Recorded) (store.Descriptions, error) {
-	back := store.Descriptions{Scopes: record.Before.Scopes, Grants: record.Before.Grants, Policies: record.Before.Policies, Principals: map[access.ID]store.PrincipalDetails{}}
+	back := store.Descriptions{Scopes: record.Before.Scopes, Grants: record.Before.Grants, Policies: record.Before.Policies, Principals: map[model.ID]store.PrincipalDetails{}}
 	scopes, err := d.details.ScopeDetails(ctx, slices.Collect(maps.Keys(record.Before.Scopes)))
 	if err != nil {
 		return back, err
@@ -173,7 +174,7 @@ func (s *Service) describedBefore(ctx context.Context, c Caller, d desk, record 
 }
 
 // mayDescribe refuses the caller who may not write of a principal what is to be known of it.
-func (s *Service) mayDescribe(c Caller, d desk, id access.ID, is, to store.PrincipalDetails) error {
+func (s *Service) mayDescribe(c Caller, d desk, id model.ID, is, to store.PrincipalDetails) error {
 	p, _ := d.Principal(id)
 	where, _ := d.Scope(d.whereGoverned(p))
 	if to.Title != is.Title || to.Description != is.Description || to.Email != is.Email {
@@ -208,7 +209,7 @@ type allowed struct {
 }
 
 // scopeFor takes permissions of a scope's own type.
-func (a allowed) scopeFor(id access.ID, operation string) error {
+func (a allowed) scopeFor(id model.ID, operation string) error {
 	scope, err := a.scope(id.String())
 	if err != nil {
 		return err
@@ -217,7 +218,7 @@ func (a allowed) scopeFor(id access.ID, operation string) error {
 }
 
 // at takes a permission at a scope.
-func (a allowed) at(id access.ID, permission string) error {
+func (a allowed) at(id model.ID, permission string) error {
 	scope, err := a.scope(id.String())
 	if err != nil {
 		return err
@@ -226,7 +227,7 @@ func (a allowed) at(id access.ID, permission string) error {
 }
 
 // principalFor takes permissions of a principal's own type where it is governed.
-func (a allowed) principalFor(id access.ID, operation string) error {
+func (a allowed) principalFor(id model.ID, operation string) error {
 	p, ok := a.Principal(id)
 	if !ok {
 		return notThere("principal", id.String(), "")
@@ -314,7 +315,7 @@ func (a allowed) PutPolicy(c access.PutPolicy) error {
 
 func (a allowed) RemovePolicy(c access.RemovePolicy) error { return a.policy(c.ID, "retire policy") }
 
-func (a allowed) policy(id access.ID, permission string) error {
+func (a allowed) policy(id model.ID, permission string) error {
 	_, err := a.desk.policy(id.String(), permission)
 	return err
 }

@@ -7,7 +7,7 @@ import (
 
 	"github.com/hashicorp/golang-lru/v2/expirable"
 
-	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/store"
 )
 
@@ -32,7 +32,7 @@ func newViewing() *viewing {
 // service tells it: it may do what both may, and register and retire what is of its own types as far as that one may. Changes are
 // recorded as made for them.
 func (s *Service) ActFor(ctx context.Context, c Caller, who Somebody, from string) (Caller, error) {
-	if c.Kind != access.PlatformService {
+	if c.Kind != model.PlatformService {
 		return c, &Problem{Kind: Refused, Detail: "only a platform service acts for others", Next: "act as yourself", Field: "Act-For"}
 	}
 	d, err := s.open(ctx, c)
@@ -55,7 +55,7 @@ func (s *Service) ViewAs(ctx context.Context, c Caller, who Somebody) (Caller, e
 	if err != nil {
 		return c, err
 	}
-	if who.Kind == access.Group.String() {
+	if who.Kind == model.Group.String() {
 		return c, &Problem{Kind: Invalid, Detail: "nobody sees as a group", Next: "name somebody in it", Field: "View-As"}
 	}
 	p, err := d.governed(c.OrganisationName, who, "view-as")

@@ -8,21 +8,23 @@ import (
 	"pgregory.net/rapid"
 
 	"arbora.example/access"
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
 	"arbora.example/store"
 )
 
 // permissions gives a set of some permissions of the shipped catalogue.
-func permissions(t *testing.T, texts ...string) access.Set {
-	set, err := access.Shipped().Collect(texts...)
+func permissions(t *testing.T, texts ...string) catalogue.Set {
+	set, err := catalogue.Shipped().Collect(texts...)
 	require.NoError(t, err)
 	return set
 }
 
 // TestImpactInWords tells impacts in a sentence: who, whether they gain or lose, and whether for certain.
 func TestImpactInWords(t *testing.T) {
-	person := func(n byte) access.Principal { return access.Principal{ID: access.ID{n}, Kind: access.User} }
-	program := access.Principal{ID: access.ID{100}, Kind: access.ServiceAccount}
-	staff, public := access.Principal{ID: access.Staff, Kind: access.BuiltInSet, Name: "staff"}, access.Principal{ID: access.Public, Kind: access.BuiltInSet, Name: "public"}
+	person := func(n byte) access.Principal { return access.Principal{ID: model.ID{n}, Kind: model.User} }
+	program := access.Principal{ID: model.ID{100}, Kind: model.ServiceAccount}
+	staff, public := access.Principal{ID: model.Staff, Kind: model.BuiltInSet, Name: "staff"}, access.Principal{ID: model.Public, Kind: model.BuiltInSet, Name: "public"}
 	some := permissions(t, "fetch object")
 	of := func(d access.Delta, who ...access.Principal) access.Effect {
 		return access.Effect{Principals: who, Delta: d}
@@ -60,15 +62,15 @@ func TestDigestsTellImpactsApart(t *testing.T) {
 		return Impact{
 			Words: "1 person would gain access.", Warnings: []string{"careful"}, Advice: []string{"better"}, Hidden: 1,
 			Effects: []EffectView{{
-				Effect: access.Effect{Principals: []access.Principal{{ID: access.ID{1}, Kind: access.User, Name: "ines"}}, Part: access.Whole, Beneath: 3},
-				At:     Ref{ID: access.ID{9}, Address: "lindenmere/science"}, Gains: []string{"fetch object"},
+				Effect: access.Effect{Principals: []access.Principal{{ID: model.ID{1}, Kind: model.User, Name: "ines"}}, Part: access.Whole, Beneath: 3},
+				At:     Ref{ID: model.ID{9}, Address: "lindenmere/science"}, Gains: []string{"fetch object"},
 			}},
 		}
 	}
 	seen := map[string]string{digestOf(whole()): "nothing"}
 	for what, alter := range map[string]func(*Impact){
 		"the words": func(i *Impact) { i.Words = "x" }, "a warning": func(i *Impact) { i.Warnings = nil }, "advice": func(i *Impact) { i.Advice = nil }, "what is hidden": func(i *Impact) { i.Hidden = 0 },
-		"who": func(i *Impact) { i.Effects[0].Principals[0].Name = "piotr" }, "their kind": func(i *Impact) { i.Effects[0].Principals[0].Kind = access.Guest },
+		"who": func(i *Impact) { i.Effects[0].Principals[0].Name = "piotr" }, "their kind": func(i *Impact) { i.Effects[0].Principals[0].Kind = model.Guest },
 		"where": func(i *Impact) { i.Effects[0].At.Address = "lindenmere" }, "how far": func(i *Impact) { i.Effects[0].Part = access.Alone }, "how much is beneath": func(i *Impact) { i.Effects[0].Beneath = 4 },
 		"what is gained": func(i *Impact) { i.Effects[0].Gains = []string{"put object"} }, "gained under a condition": func(i *Impact) { i.Effects[0].MayGain = i.Effects[0].Gains },
 		"lost": func(i *Impact) { i.Effects[0].Loses = i.Effects[0].Gains }, "lost under a condition": func(i *Impact) { i.Effects[0].MayLose = i.Effects[0].Gains },
@@ -82,7 +84,7 @@ func TestDigestsTellImpactsApart(t *testing.T) {
 		seen[digest] = what
 	}
 	same := whole()
-	same.Revision, same.Effects[0].Principals[0].ID, same.Effects[0].At.ID = 7, access.ID{2}, access.ID{8}
+	same.Revision, same.Effects[0].Principals[0].ID, same.Effects[0].At.ID = 7, model.ID{2}, model.ID{8}
 	require.Equal(t, "nothing", seen[digestOf(same)], "ids are given anew with every plan")
 	require.Regexp(t, `^7\.[0-9a-f]{16}$`, Impact{Revision: 7, digest: digestOf(same)}.Confirmation())
 }
@@ -170,7 +172,7 @@ func TestLinesOfText(t *testing.T) {
 // TestANoInWords tells a no by what comes near: one by one where it is little, and in short where it is much.
 func TestANoInWords(t *testing.T) {
 	granted := func(role, at, words string) MetView {
-		return MetView{Why: access.OtherPermission, Words: words, Rule: RuleView{At: Ref{Address: at}, Grant: &GrantView{Role: &access.Role{RoleDefinition: access.RoleDefinition{Name: role}}}}}
+		return MetView{Why: access.OtherPermission, Words: words, Rule: RuleView{At: Ref{Address: at}, Grant: &GrantView{Role: &catalogue.Role{RoleDefinition: catalogue.RoleDefinition{Name: role}}}}}
 	}
 	said := MetView{Why: access.OtherPermission, Words: "is not about it", Rule: RuleView{At: Ref{Address: "lindenmere"}, Statement: &StatementView{Text: `staff may put object if context.location is "north"`}}}
 	apart := func(role string) MetView {
@@ -193,7 +195,7 @@ func TestANoInWords(t *testing.T) {
 		{[]MetView{reader, apart("observer"), said}, "none of the 3 rules for piotr there and above gives it; what observer would give is on the other plane, and control and data are apart."},
 		{[]MetView{apart("observer"), apart("builder"), said, apart("observer")}, "none of the 4 rules for piotr there and above gives it; what builder and observer would give is on the other plane, and control and data are apart."},
 	} {
-		a := Answer{Permission: "erase object", Principal: access.Principal{Kind: access.User, Name: "piotr"}, Scope: Ref{Address: "lindenmere/science/scans.bucket"}, Met: c.met}
+		a := Answer{Permission: "erase object", Principal: access.Principal{Kind: model.User, Name: "piotr"}, Scope: Ref{Address: "lindenmere/science/scans.bucket"}, Met: c.met}
 		a.Reason = access.NotGranted
 		require.Equal(t, "No, piotr may not erase object at lindenmere/science/scans.bucket: "+c.says, words(a))
 	}

@@ -7,15 +7,17 @@ import (
 	"slices"
 
 	"arbora.example/access"
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
 	"arbora.example/people"
 )
 
 // Descriptions are what is known of things that no decision needs, by id: of scopes, principals, grants and policies.
 type Descriptions struct {
-	Scopes     map[access.ID]ScopeDetails     `json:"scopes,omitempty"`
-	Principals map[access.ID]PrincipalDetails `json:"principals,omitempty"`
-	Grants     map[access.ID]string           `json:"grants,omitempty"`
-	Policies   map[access.ID]string           `json:"policies,omitempty"`
+	Scopes     map[model.ID]ScopeDetails     `json:"scopes,omitempty"`
+	Principals map[model.ID]PrincipalDetails `json:"principals,omitempty"`
+	Grants     map[model.ID]string           `json:"grants,omitempty"`
+	Policies   map[model.ID]string           `json:"policies,omitempty"`
 }
 
 // Empty reports whether nothing is known.
@@ -41,7 +43,7 @@ func (w *Tx) Apply(p *access.Proposal, after Descriptions) error {
 	for _, about := range p.About() {
 		w.touch(about.Places...)
 	}
-	writer := rows{Tx: w, Proposal: p, searched: map[access.ID]bool{}}
+	writer := rows{Tx: w, Proposal: p, searched: map[model.ID]bool{}}
 	for _, change := range p.Changes {
 		if err := access.Visit(change, writer); err != nil {
 			return err
@@ -52,7 +54,7 @@ func (w *Tx) Apply(p *access.Proposal, after Descriptions) error {
 
 // descriptionsBefore reads what is known of what changes alter or remove.
 func (w *Tx) descriptionsBefore(p *access.Proposal, after Descriptions) (before Descriptions, err error) {
-	grants, policies := []access.ID{}, slices.Collect(maps.Keys(after.Policies))
+	grants, policies := []model.ID{}, slices.Collect(maps.Keys(after.Policies))
 	for _, change := range p.Changes {
 		switch c := change.(type) {
 		case access.RevokeGrant:
@@ -77,7 +79,7 @@ func (w *Tx) descriptionsBefore(p *access.Proposal, after Descriptions) (before 
 	if err != nil {
 		return before, err
 	}
-	before.Grants, before.Policies = map[access.ID]string{}, map[access.ID]string{}
+	before.Grants, before.Policies = map[model.ID]string{}, map[model.ID]string{}
 	for id, g := range grantsBefore {
 		before.Grants[id] = g.Description
 	}
@@ -91,19 +93,19 @@ func (w *Tx) descriptionsBefore(p *access.Proposal, after Descriptions) (before 
 type rows struct {
 	*Tx
 	*access.Proposal
-	searched map[access.ID]bool // scopes whose search terms may have changed
+	searched map[model.ID]bool // scopes whose search terms may have changed
 }
 
 // describe writes what is known besides of what was there before.
 func (r rows) describe() error {
 	was, is := r.described.Before, r.described.After
-	for _, id := range slices.SortedFunc(maps.Keys(was.Scopes), access.ID.Compare) {
+	for _, id := range slices.SortedFunc(maps.Keys(was.Scopes), model.ID.Compare) {
 		r.touch(id)
 		if err := r.exec("UPDATE scope SET title = ?, description = ? WHERE id = ?", is.Scopes[id].Title, is.Scopes[id].Description, idColumn(id)); err != nil {
 			return err
 		}
 	}
-	for _, id := range slices.SortedFunc(maps.Keys(was.Principals), access.ID.Compare) {
+	for _, id := range slices.SortedFunc(maps.Keys(was.Principals), model.ID.Compare) {
 		if err := r.describePrincipal(id, was.Principals[id], is.Principals[id]); err != nil {
 			return err
 		}
@@ -119,13 +121,13 @@ func (r rows) describe() error {
 	return nil
 }
 
-func (r rows) describePrincipal(id access.ID, was, is PrincipalDetails) error {
+func (r rows) describePrincipal(id model.ID, was, is PrincipalDetails) error {
 	p, _ := r.After.Principal(id)
 	if err := r.exec("UPDATE principal p SET p.title = ?, p.description = ?, p.identity_id = ? WHERE organisation_id = ? AND id = ?",
 		is.Title, is.Description, idColumn(is.Identity), idColumn(r.organisation), idColumn(id)); err != nil {
 		return err
 	}
-	if p.Kind == access.User && is.Email != was.Email {
+	if p.Kind == model.User && is.Email != was.Email {
 		if err := r.exec("UPDATE identity SET email = ? WHERE id = ?", is.Email, idColumn(id)); err != nil {
 			return err
 		}
@@ -151,7 +153,7 @@ func (r rows) setState(p access.Principal, to people.State) error {
 		WHERE s.ended_at IS NULL AND p.organisation_id = ? AND p.id = ? AND (p.kind = 'user' OR s.organisation_id = p.organisation_id)`, r.at, idColumn(r.organisation), idColumn(p.ID)); err != nil {
 		return err
 	}
-	if to == people.Retired && p.Kind == access.User {
+	if to == people.Retired && p.Kind == model.User {
 		// For good: whoever is restored later begins without the keys of before.
 		if err := r.exec("UPDATE api_key SET withdrawn_at = ? WHERE organisation_id = ? AND principal_id = ? AND withdrawn_at IS NULL", r.at, idColumn(r.organisation), idColumn(p.ID)); err != nil {
 			return err
@@ -162,7 +164,7 @@ func (r rows) setState(p access.Principal, to people.State) error {
 
 // terms writes anew what a search finds the scopes by that may be found by other words now.
 func (r rows) terms() error {
-	for _, id := range slices.SortedFunc(maps.Keys(r.searched), access.ID.Compare) {
+	for _, id := range slices.SortedFunc(maps.Keys(r.searched), model.ID.Compare) {
 		was, there := r.Before.Scope(id)
 		is, _ := r.After.Scope(id)
 		if there && slices.Equal(was.Terms(), is.Terms()) {
@@ -181,7 +183,7 @@ func (r rows) terms() error {
 }
 
 // insertTerms writes what a search finds a scope by.
-func (w *Tx) insertTerms(scope access.Scope) error {
+func (w *Tx) insertTerms(scope model.Scope) error {
 	var list [][]any
 	for _, term := range scope.Terms() {
 		list = append(list, []any{idColumn(w.organisation), term, idColumn(scope.ID)})
@@ -209,7 +211,7 @@ func (r rows) CreateScope(c access.CreateScope) error {
 }
 
 // scope writes a column of a scope.
-func (r rows) scope(id access.ID, column string, value any) error {
+func (r rows) scope(id model.ID, column string, value any) error {
 	return r.exec("UPDATE scope SET "+column+" = ? WHERE id = ?", value, idColumn(id))
 }
 
@@ -253,7 +255,7 @@ func (r rows) CreatePrincipal(c access.CreatePrincipal) error {
 	if details.State == "" {
 		details.State = stateOf(p.Inactive)
 	}
-	if p.Kind == access.User {
+	if p.Kind == model.User {
 		details.Identity = p.ID
 	}
 	return r.exec(`INSERT INTO principal (organisation_id, id, kind, name, home_id, tags, title, description, state, owner_id, gathers, identity_id, created_at)
@@ -271,12 +273,12 @@ func stateOf(inactive bool) people.State {
 }
 
 // principal writes a column of a principal.
-func (r rows) principal(id access.ID, column string, value any) error {
+func (r rows) principal(id model.ID, column string, value any) error {
 	return r.exec("UPDATE principal p SET p."+column+" = ? WHERE organisation_id = ? AND id = ?", value, idColumn(r.organisation), idColumn(id))
 }
 
 func (r rows) RenamePrincipal(c access.RenamePrincipal) error {
-	if p, _ := r.After.Principal(c.ID); p.Kind == access.User {
+	if p, _ := r.After.Principal(c.ID); p.Kind == model.User {
 		if err := r.exec("UPDATE identity SET name = ? WHERE id = ?", c.Name, idColumn(c.ID)); err != nil {
 			return err
 		}
@@ -354,7 +356,7 @@ func (r rows) RemoveRole(c access.RemoveRole) error {
 	return r.exec("DELETE FROM custom_role WHERE organisation_id = ? AND name = ?", idColumn(r.organisation), c.Name)
 }
 
-func roleColumns(def access.RoleDefinition) (include, exclude, under []byte, err error) {
+func roleColumns(def catalogue.RoleDefinition) (include, exclude, under []byte, err error) {
 	include, err1 := json.Marshal(def.Include)
 	exclude, err2 := json.Marshal(def.Exclude)
 	under, err3 := json.Marshal(def.Under)

@@ -6,7 +6,7 @@ import (
 	"time"
 	"unicode"
 
-	"arbora.example/access"
+	"arbora.example/access/model"
 )
 
 // AuditFilter says which audit records are wanted. What is empty narrows nothing.
@@ -29,7 +29,7 @@ type AuditEntry struct {
 const textWindow = 50_000
 
 // recordsOf gives the condition that picks an organisation's audit records, which stand under every name that it has had.
-func (s *Store) recordsOf(ctx context.Context, organisation access.ID) (condition string, values []any, err error) {
+func (s *Store) recordsOf(ctx context.Context, organisation model.ID) (condition string, values []any, err error) {
 	if organisation.IsZero() {
 		return "organisation = ''", nil, nil // the installation's own
 	}
@@ -42,7 +42,7 @@ func (s *Store) recordsOf(ctx context.Context, organisation access.ID) (conditio
 
 // AuditRecords lists an organisation's audit records, newest first. Next is the number to go on before; 0 at the end. With a
 // text to look for a page may be short of its limit though more come after it.
-func (s *Store) AuditRecords(ctx context.Context, organisation access.ID, f AuditFilter) (entries []AuditEntry, next uint64, err error) {
+func (s *Store) AuditRecords(ctx context.Context, organisation model.ID, f AuditFilter) (entries []AuditEntry, next uint64, err error) {
 	if !plain(f.Event) || !plain(f.Actor) {
 		return nil, 0, nil // no record has such a one, and MariaDB compares no other letters with ASCII columns
 	}

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"arbora.example/access"
+	"arbora.example/access/model"
 )
 
 // Step is what led an organisation to a revision from the one before.
@@ -20,7 +21,7 @@ type Step struct {
 // ChangesSince gives the steps that an organisation has made since a revision, in order, and up to another: 0 for the last. Where the records do not tell each of them,
 // as those of earlier versions of Arbora do not and those of later ones may not to this one, untold says why: then the organisation
 // is to be read whole.
-func (s *Store) ChangesSince(ctx context.Context, organisation access.ID, revision, upTo uint64) (steps []Step, untold, err error) {
+func (s *Store) ChangesSince(ctx context.Context, organisation model.ID, revision, upTo uint64) (steps []Step, untold, err error) {
 	if upTo == 0 {
 		upTo = math.MaxInt64
 	}
@@ -51,7 +52,7 @@ func (s *Store) ChangesSince(ctx context.Context, organisation access.ID, revisi
 
 // RecordMark gives what stands for the change record that led to a revision: another database has another, or none, which is
 // [ErrNotFound].
-func (s *Store) RecordMark(ctx context.Context, organisation access.ID, revision uint64) (record [32]byte, err error) {
+func (s *Store) RecordMark(ctx context.Context, organisation model.ID, revision uint64) (record [32]byte, err error) {
 	var text []byte
 	err = mark(s.db.QueryRowContext(ctx, `SELECT UNHEX(SHA2(CONCAT_WS('|', made_at, made_by, made_from, what, changes), 256)) FROM change_record WHERE organisation_id = ? AND revision = ?`,
 		idColumn(organisation), revision).Scan(&text))
@@ -60,7 +61,7 @@ func (s *Store) RecordMark(ctx context.Context, organisation access.ID, revision
 }
 
 // OldestTold gives the first revision from which on the change records tell every step, 0 when they tell none.
-func (s *Store) OldestTold(ctx context.Context, organisation access.ID) (revision uint64, err error) {
+func (s *Store) OldestTold(ctx context.Context, organisation model.ID) (revision uint64, err error) {
 	err = s.db.QueryRowContext(ctx, `SELECT COALESCE(MIN(revision), 0) FROM change_record WHERE organisation_id = ? AND changes IS NOT NULL
 		AND revision > (SELECT COALESCE(MAX(revision), 0) FROM change_record WHERE organisation_id = ? AND changes IS NULL)`, idColumn(organisation), idColumn(organisation)).Scan(&revision)
 	return revision, mark(err)
@@ -79,7 +80,7 @@ type Recorded struct {
 }
 
 // Change reads the record of the change that led to a revision. It returns [ErrNotFound] when there is none.
-func (s *Store) Change(ctx context.Context, organisation access.ID, revision uint64) (Recorded, error) {
+func (s *Store) Change(ctx context.Context, organisation model.ID, revision uint64) (Recorded, error) {
 	r := Recorded{Revision: revision}
 	var changes, back, text []byte
 	err := s.db.QueryRowContext(ctx, "SELECT made_at, made_by, made_from, what, changes, back, described FROM change_record WHERE organisation_id = ? AND revision = ?", idColumn(organisation), revision).
@@ -112,7 +113,7 @@ const lately = 10_000
 
 // LastChange finds the last change that somebody made, by their sign-in name: the revision that it led to. It returns [ErrNotFound]
 // when there is none among the last 10,000 of the organisation.
-func (s *Store) LastChange(ctx context.Context, organisation access.ID, by string) (revision uint64, err error) {
+func (s *Store) LastChange(ctx context.Context, organisation model.ID, by string) (revision uint64, err error) {
 	return revision, mark(s.db.QueryRowContext(ctx, `SELECT c.revision FROM change_record c JOIN organisation o ON o.id = c.organisation_id
 		WHERE c.organisation_id = ? AND c.revision + ? > o.revision AND c.made_by = ? ORDER BY c.revision DESC LIMIT 1`, idColumn(organisation), lately, by).Scan(&revision))
 }
@@ -122,11 +123,11 @@ type ScopeChange struct {
 	Revision uint64
 	Author   Author
 	What     string
-	Scopes   []access.ID // all that it touched
+	Scopes   []model.ID // all that it touched
 }
 
 // ScopeChanges lists the changes that touched a scope, newest first: those before a revision, and at most so many.
-func (s *Store) ScopeChanges(ctx context.Context, organisation, scope access.ID, before uint64, limit int) ([]ScopeChange, error) {
+func (s *Store) ScopeChanges(ctx context.Context, organisation, scope model.ID, before uint64, limit int) ([]ScopeChange, error) {
 	changes := []ScopeChange{}
 	err := each(ctx, s.db, `SELECT c.revision, c.made_by, c.made_from, c.made_at, c.what FROM changed_scope t
 		JOIN change_record c ON c.organisation_id = t.organisation_id AND c.revision = t.revision
@@ -148,7 +149,7 @@ func (s *Store) ScopeChanges(ctx context.Context, organisation, scope access.ID,
 	}
 	err = each(ctx, s.db, "SELECT revision, scope_id FROM changed_scope WHERE organisation_id = ? AND revision IN (?"+strings.Repeat(", ?", len(changes)-1)+")", values, func(scan scanner) error {
 		var revision uint64
-		var id access.ID
+		var id model.ID
 		if err := scan(&revision, (*idColumn)(&id)); err != nil {
 			return err
 		}

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/e2e/testbed"
 	"arbora.example/people"
 	"arbora.example/store"
@@ -67,8 +68,8 @@ func TestWhatWorksOnce(t *testing.T) {
 	last, err := s.LinkFor(t.Context(), top.ID, rowan.ID, people.ToPassword)
 	require.NoError(t, err)
 	require.Equal(t, link, last)
-	spare := access.Principal{ID: access.ID{59}, Kind: access.User, Name: "spare"}
-	commit(t, s, "", store.Descriptions{}, access.CreatePrincipal{Principal: spare}, access.CreateGrant{Grant: access.Grant{ID: access.ID{7}, Scope: top.ID, Principal: spare.ID, Role: "steward"}})
+	spare := access.Principal{ID: model.ID{59}, Kind: model.User, Name: "spare"}
+	commit(t, s, "", store.Descriptions{}, access.CreatePrincipal{Principal: spare}, access.CreateGrant{Grant: access.Grant{ID: model.ID{7}, Scope: top.ID, Principal: spare.ID, Role: "steward"}})
 	commit(t, s, "suspended", store.Descriptions{}, access.SetInactive{ID: rowan.ID, Inactive: true})
 	_, err = s.Link(t.Context(), second)
 	require.ErrorIs(t, err, store.ErrNotFound, "who is out of use has no link")
@@ -77,7 +78,7 @@ func TestWhatWorksOnce(t *testing.T) {
 	require.ErrorIs(t, err, store.ErrNotFound)
 	require.NoError(t, s.BeginFactor(t.Context(), rowan.ID, []byte("sealed")))
 	require.NoError(t, s.BeginFactor(t.Context(), rowan.ID, []byte("sealed anew")))
-	require.NoError(t, s.ConfirmFactor(t.Context(), identity, access.ID{}, 100, []string{"abcde-fghjk", "zzzzz-zzzzz"}, by))
+	require.NoError(t, s.ConfirmFactor(t.Context(), identity, model.ID{}, 100, []string{"abcde-fghjk", "zzzzz-zzzzz"}, by))
 	require.NoError(t, s.BeginFactor(t.Context(), rowan.ID, []byte("too late")))
 	factor, err := s.Factor(t.Context(), rowan.ID)
 	require.NoError(t, err)
@@ -133,9 +134,9 @@ func TestKeysAndTokens(t *testing.T) {
 	s := testbed.Records(t)
 	fill(t, s)
 	secret := people.NewSecret()
-	key := store.Key{ID: access.ID{40}, Organisation: top.ID, Principal: rowan.ID, SecretHash: secret.Hash(), Label: "laptop", CreatedAt: now, CreatedBy: "rowan@lindenmere", Until: now.Add(time.Hour)}
+	key := store.Key{ID: model.ID{40}, Organisation: top.ID, Principal: rowan.ID, SecretHash: secret.Hash(), Label: "laptop", CreatedAt: now, CreatedBy: "rowan@lindenmere", Until: now.Add(time.Hour)}
 	write(t, s, func(tx *store.Tx) error { return tx.CreateKey(key) })
-	labs := store.Key{ID: access.ID{41}, Principal: access.PlatformServiceID("labs"), SecretHash: secret.Hash(), CreatedAt: now}
+	labs := store.Key{ID: model.ID{41}, Principal: model.PlatformServiceID("labs"), SecretHash: secret.Hash(), CreatedAt: now}
 	require.NoError(t, s.CreateServiceKey(t.Context(), labs, "labs", by))
 	found, err := s.Key(t.Context(), key.ID)
 	require.NoError(t, err)
@@ -145,11 +146,11 @@ func TestKeysAndTokens(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, list, 1)
 	require.Equal(t, "127.0.0.2", list[0].LastUsedFrom)
-	list, err = s.Keys(t.Context(), access.ID{}, labs.Principal)
+	list, err = s.Keys(t.Context(), model.ID{}, labs.Principal)
 	require.NoError(t, err)
 	require.Len(t, list, 1, "a service's keys belong to no organisation")
 
-	token := access.ID{50}
+	token := model.ID{50}
 	_, revoked, err := s.KeyOfToken(t.Context(), key.ID, token)
 	require.NoError(t, err)
 	require.False(t, revoked)
@@ -159,18 +160,18 @@ func TestKeysAndTokens(t *testing.T) {
 	_, revoked, err = s.KeyOfToken(t.Context(), key.ID, token)
 	require.NoError(t, err)
 	require.True(t, revoked)
-	_, _, err = s.KeyOfToken(t.Context(), access.ID{99}, token)
+	_, _, err = s.KeyOfToken(t.Context(), model.ID{99}, token)
 	require.ErrorIs(t, err, store.ErrNotFound)
 	later := by
 	later.At = now.Add(time.Hour)
-	require.NoError(t, s.RevokeToken(t.Context(), access.ID{51}, now.Add(2*time.Hour), store.AuditRecord{Author: later, Event: "token-revoked"}))
+	require.NoError(t, s.RevokeToken(t.Context(), model.ID{51}, now.Add(2*time.Hour), store.AuditRecord{Author: later, Event: "token-revoked"}))
 	_, revoked, err = s.KeyOfToken(t.Context(), key.ID, token)
 	require.NoError(t, err)
 	require.False(t, revoked, "a token that ended by itself is forgotten")
 
 	write(t, s, func(tx *store.Tx) error { return tx.WithdrawKey(key) })
 	require.NoError(t, s.WithdrawServiceKey(t.Context(), labs, by))
-	for _, id := range []access.ID{key.ID, labs.ID} {
+	for _, id := range []model.ID{key.ID, labs.ID} {
 		found, err = s.Key(t.Context(), id)
 		require.NoError(t, err)
 		require.Equal(t, now, found.WithdrawnAt, "kept, to tell so to whoever still uses it")
@@ -193,15 +194,15 @@ func TestKeysAndTokens(t *testing.T) {
 func TestGuestsAndSeats(t *testing.T) {
 	s := testbed.Records(t)
 	fill(t, s)
-	guest := access.Principal{ID: access.ID{60}, Kind: access.Guest, Name: "wren@meadowside.example", Inactive: true}
+	guest := access.Principal{ID: model.ID{60}, Kind: model.Guest, Name: "wren@meadowside.example", Inactive: true}
 	said := func(d store.PrincipalDetails) store.Descriptions {
-		return store.Descriptions{Principals: map[access.ID]store.PrincipalDetails{guest.ID: d}}
+		return store.Descriptions{Principals: map[model.ID]store.PrincipalDetails{guest.ID: d}}
 	}
 	commit(t, s, "invited", said(store.PrincipalDetails{Title: "Wren", State: people.Pending}), access.CreatePrincipal{Principal: guest})
 	p, ok := load(t, s).Principal(guest.ID)
 	require.True(t, ok)
 	require.True(t, p.Inactive, "who is pending holds nothing")
-	outsider := store.Identity{ID: access.ID{61}, Name: guest.Name, Email: guest.Name, Title: "Wren H.", PasswordHash: "hash"}
+	outsider := store.Identity{ID: model.ID{61}, Name: guest.Name, Email: guest.Name, Title: "Wren H.", PasswordHash: "hash"}
 	write(t, s, func(tx *store.Tx) error { return tx.CreateOutsider(outsider) })
 	in := store.PrincipalDetails{Title: "Wren H.", State: people.Active, Identity: outsider.ID}
 	commit(t, s, "accepted", said(in), access.SetInactive{ID: guest.ID})
@@ -226,7 +227,7 @@ func TestGuestsAndSeats(t *testing.T) {
 	settings, err := s.Settings(t.Context(), top.ID)
 	require.NoError(t, err)
 	require.Equal(t, people.Settings{KeysEach: 5, ForbidPublic: true}, settings)
-	settings, err = s.Settings(t.Context(), access.ID{99})
+	settings, err = s.Settings(t.Context(), model.ID{99})
 	require.NoError(t, err)
 	require.Equal(t, people.DefaultSettings(), settings)
 }

@@ -5,7 +5,7 @@ import (
 	"database/sql"
 	"time"
 
-	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/people"
 )
 
@@ -18,8 +18,8 @@ type DeviceRequest struct {
 	Until        time.Time
 	PolledAt     time.Time // zero for never
 	Refused      bool
-	Identity     access.ID // who let it in; zero while nobody has
-	Organisation access.ID
+	Identity     model.ID // who let it in; zero while nobody has
+	Organisation model.ID
 	Factor       people.Factor // by which the session began that let it in
 }
 
@@ -63,7 +63,7 @@ func (s *Store) PollDevice(ctx context.Context, code people.Token, at time.Time)
 }
 
 // DecideDevice lets a terminal in as an identity, or refuses it for a zero one, and records it.
-func (s *Store) DecideDevice(ctx context.Context, userCode string, identity, organisation access.ID, factor people.Factor, record AuditRecord) error {
+func (s *Store) DecideDevice(ctx context.Context, userCode string, identity, organisation model.ID, factor people.Factor, record AuditRecord) error {
 	return s.transaction(ctx, func(tx *txn) error {
 		result, err := tx.ExecContext(ctx, "UPDATE device_request SET refused = ?, identity_id = ?, organisation_id = ?, factor = ? WHERE user_code = ? AND identity_id IS NULL AND NOT refused",
 			identity.IsZero(), idColumn(identity), idColumn(organisation), factor, userCode)

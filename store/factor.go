@@ -7,7 +7,7 @@ import (
 	"errors"
 	"time"
 
-	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/people"
 )
 
@@ -20,20 +20,20 @@ type Factor struct {
 }
 
 // Factor gives an identity's second factor. It returns [ErrNotFound] when it has none.
-func (s *Store) Factor(ctx context.Context, identity access.ID) (f Factor, err error) {
+func (s *Store) Factor(ctx context.Context, identity model.ID) (f Factor, err error) {
 	err = s.db.QueryRowContext(ctx, `SELECT sealed, confirmed_at IS NOT NULL, last_step, (SELECT COUNT(*) FROM recovery_code c WHERE c.identity_id = f.identity_id)
 		FROM second_factor f WHERE identity_id = ?`, idColumn(identity)).Scan(&f.Sealed, &f.Confirmed, &f.LastStep, &f.Codes)
 	return f, mark(err)
 }
 
 // Factors gives by which factors the principals of an organisation can come in who can sign in at all.
-func (s *Store) Factors(ctx context.Context, organisation access.ID) (map[access.ID][]people.Factor, error) {
-	factors := map[access.ID][]people.Factor{}
+func (s *Store) Factors(ctx context.Context, organisation model.ID) (map[model.ID][]people.Factor, error) {
+	factors := map[model.ID][]people.Factor{}
 	err := each(ctx, s.db, `SELECT * FROM (SELECT p.id, i.password_hash <> '' AS password,
 			EXISTS (SELECT 1 FROM second_factor f WHERE f.identity_id = i.id AND f.confirmed_at IS NOT NULL) AS code,
 			EXISTS (SELECT 1 FROM passkey k WHERE k.identity_id = i.id) AS passkey
 		FROM principal p JOIN identity i ON i.id = p.identity_id WHERE p.organisation_id = ?) AS each_one WHERE password OR passkey`, []any{idColumn(organisation)}, func(scan scanner) error {
-		var id access.ID
+		var id model.ID
 		var password, code, passkey bool
 		if err := scan((*idColumn)(&id), &password, &code, &passkey); err != nil {
 			return err
@@ -51,7 +51,7 @@ func (s *Store) Factors(ctx context.Context, organisation access.ID) (map[access
 }
 
 // BeginFactor writes a seed that is still to be confirmed, in place of one that was not.
-func (s *Store) BeginFactor(ctx context.Context, identity access.ID, sealed []byte) error {
+func (s *Store) BeginFactor(ctx context.Context, identity model.ID, sealed []byte) error {
 	_, err := s.db.ExecContext(ctx, `INSERT INTO second_factor (identity_id, sealed) VALUES (?, ?)
 		ON DUPLICATE KEY UPDATE sealed = IF(confirmed_at IS NULL, VALUES(sealed), sealed)`, idColumn(identity), sealed)
 	return mark(err)
@@ -59,7 +59,7 @@ func (s *Store) BeginFactor(ctx context.Context, identity access.ID, sealed []by
 
 // ConfirmFactor puts a second factor into use with its recovery codes, and records it. The session in which its first code was given
 // counts as begun by one.
-func (s *Store) ConfirmFactor(ctx context.Context, i Identity, session access.ID, step int64, codes []string, author Author) error {
+func (s *Store) ConfirmFactor(ctx context.Context, i Identity, session model.ID, step int64, codes []string, author Author) error {
 	return s.transaction(ctx, func(tx *txn) error {
 		if _, err := tx.ExecContext(ctx, "UPDATE second_factor SET confirmed_at = ?, last_step = ? WHERE identity_id = ?", author.At, step, idColumn(i.ID)); err != nil {
 			return err
@@ -74,7 +74,7 @@ func (s *Store) ConfirmFactor(ctx context.Context, i Identity, session access.ID
 	})
 }
 
-func putCodes(ctx context.Context, tx *txn, identity access.ID, codes []string) error {
+func putCodes(ctx context.Context, tx *txn, identity model.ID, codes []string) error {
 	if _, err := tx.ExecContext(ctx, "DELETE FROM recovery_code WHERE identity_id = ?", idColumn(identity)); err != nil {
 		return err
 	}
@@ -89,7 +89,7 @@ func putCodes(ctx context.Context, tx *txn, identity access.ID, codes []string) 
 
 // TakeStep notes that a code was taken, and reports whether none as late was before: two attempts at once do not both
 // pass by the same code.
-func (s *Store) TakeStep(ctx context.Context, identity access.ID, step int64) (bool, error) {
+func (s *Store) TakeStep(ctx context.Context, identity model.ID, step int64) (bool, error) {
 	result, err := s.db.ExecContext(ctx, "UPDATE second_factor SET last_step = ? WHERE identity_id = ? AND last_step < ?", step, idColumn(identity), step)
 	if err != nil {
 		return false, mark(err)
@@ -130,8 +130,8 @@ func (s *Store) DropFactor(ctx context.Context, i Identity, record AuditRecord) 
 
 // Passkey is a public key that somebody signs in with (WebAuthn).
 type Passkey struct {
-	ID           access.ID
-	Identity     access.ID
+	ID           model.ID
+	Identity     model.ID
 	CredentialID []byte
 	Credential   json.RawMessage // as the WebAuthn library keeps it
 	Label        string
@@ -140,7 +140,7 @@ type Passkey struct {
 }
 
 // Passkeys lists an identity's passkeys, oldest first.
-func (s *Store) Passkeys(ctx context.Context, identity access.ID) (keys []Passkey, err error) {
+func (s *Store) Passkeys(ctx context.Context, identity model.ID) (keys []Passkey, err error) {
 	err = each(ctx, s.db, "SELECT id, identity_id, credential_id, credential, label, created_at, last_used_at FROM passkey WHERE identity_id = ? ORDER BY id", []any{idColumn(identity)}, func(scan scanner) error {
 		var k Passkey
 		var used sql.NullTime
@@ -153,7 +153,7 @@ func (s *Store) Passkeys(ctx context.Context, identity access.ID) (keys []Passke
 }
 
 // AddPasskey writes a passkey and records it.
-func (s *Store) AddPasskey(ctx context.Context, i Identity, session access.ID, k Passkey, author Author) error {
+func (s *Store) AddPasskey(ctx context.Context, i Identity, session model.ID, k Passkey, author Author) error {
 	return s.transaction(ctx, func(tx *txn) error {
 		if _, err := tx.ExecContext(ctx, "INSERT INTO passkey (id, identity_id, credential_id, credential, label, created_at) VALUES (?, ?, ?, ?, ?, ?)",
 			idColumn(k.ID), idColumn(i.ID), k.CredentialID, []byte(k.Credential), k.Label, author.At); err != nil {
@@ -173,7 +173,7 @@ func (s *Store) UsePasskey(ctx context.Context, credentialID []byte, credential 
 }
 
 // RemovePasskey takes a passkey of an identity's away and records it. It returns [ErrNotFound] when there is none such.
-func (s *Store) RemovePasskey(ctx context.Context, i Identity, key access.ID, author Author) error {
+func (s *Store) RemovePasskey(ctx context.Context, i Identity, key model.ID, author Author) error {
 	return s.transaction(ctx, func(tx *txn) error {
 		result, err := tx.ExecContext(ctx, "DELETE FROM passkey WHERE identity_id = ? AND id = ?", idColumn(i.ID), idColumn(key))
 		if err != nil {

@@ -5,7 +5,7 @@ import (
 	"crypto/sha256"
 	"time"
 
-	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/people"
 )
 
@@ -71,7 +71,7 @@ func (s *Store) ForgetGuesses(ctx context.Context, name people.SignIn) error {
 }
 
 // SignedInFrom lists the network addresses from which an identity signed in of late.
-func (s *Store) SignedInFrom(ctx context.Context, identity access.ID) (addresses []string, err error) {
+func (s *Store) SignedInFrom(ctx context.Context, identity model.ID) (addresses []string, err error) {
 	err = each(ctx, s.db, "SELECT DISTINCT made_from FROM session WHERE identity_id = ?", []any{idColumn(identity)}, func(scan scanner) error {
 		var address string
 		err := scan(&address)

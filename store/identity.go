@@ -6,14 +6,14 @@ import (
 	"strings"
 	"time"
 
-	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/people"
 )
 
 // Identity is who signs in and how.
 type Identity struct {
-	ID               access.ID
-	Organisation     access.ID // its home; zero for a keeper and for a guest from outside
+	ID               model.ID
+	Organisation     model.ID // its home; zero for a keeper and for a guest from outside
 	OrganisationName string
 	Keeper           bool
 	Name             string // of a guest from outside: the mail address
@@ -68,7 +68,7 @@ func (s *Store) IdentityNamed(ctx context.Context, name people.SignIn) (i Identi
 }
 
 // Identity finds who signs in by id. It returns [ErrNotFound] when there is nobody.
-func (s *Store) Identity(ctx context.Context, id access.ID) (i Identity, err error) {
+func (s *Store) Identity(ctx context.Context, id model.ID) (i Identity, err error) {
 	return i, scanIdentity(s.db.QueryRowContext(ctx, `SELECT `+identityColumns+identityTables+`WHERE i.id = ?`, idColumn(id)).Scan, &i)
 }
 
@@ -80,15 +80,15 @@ func (s *Store) Keepers(ctx context.Context) (n int, err error) {
 
 // Seat is an organisation that knows an identity, and as whom.
 type Seat struct {
-	Organisation access.ID
+	Organisation model.ID
 	Name         string // the organisation's
 	Title        string // the organisation's
-	Principal    access.ID
+	Principal    model.ID
 	Kind         string // user or guest
 }
 
 // Seats gives the organisations that know an identity and where it is active, its home first.
-func (s *Store) Seats(ctx context.Context, identity access.ID) (seats []Seat, err error) {
+func (s *Store) Seats(ctx context.Context, identity model.ID) (seats []Seat, err error) {
 	query := `SELECT o.id, o.name, o.title, p.id, p.kind FROM principal p JOIN scope o ON o.id = p.organisation_id
 		WHERE p.identity_id = ? AND p.state = 'active' ORDER BY p.kind DESC, o.name`
 	err = each(ctx, s.db, query, []any{idColumn(identity)}, func(scan scanner) error {
@@ -104,14 +104,14 @@ func (s *Store) Seats(ctx context.Context, identity access.ID) (seats []Seat, er
 func (s *Store) AddKeeper(ctx context.Context, keeper Identity, author Author) error {
 	keeper.Keeper = true
 	return s.transaction(ctx, func(tx *txn) error {
-		if err := insertIdentity(ctx, tx, keeper, access.ID{}, author.At); err != nil {
+		if err := insertIdentity(ctx, tx, keeper, model.ID{}, author.At); err != nil {
 			return err
 		}
 		return appendAudit(ctx, tx, AuditRecord{Author: author, Event: "keeper-made", Detail: "made " + keeper.Name + " a keeper"})
 	})
 }
 
-func insertIdentity(ctx context.Context, tx *txn, i Identity, organisation access.ID, at time.Time) error {
+func insertIdentity(ctx context.Context, tx *txn, i Identity, organisation model.ID, at time.Time) error {
 	if i.By == "" {
 		i.By = people.ByPassword
 	}
@@ -132,7 +132,7 @@ func (w *Tx) CreateIdentity(identity Identity) error {
 // CreateOutsider writes how a guest from outside, who is at home in no organisation, signs in.
 func (w *Tx) CreateOutsider(i Identity) error {
 	w.note("identity", nil, map[string]any{"id": i.ID.String(), "name": i.Name, "title": i.Title})
-	return insertIdentity(w.ctx, w.tx, i, access.ID{}, w.at)
+	return insertIdentity(w.ctx, w.tx, i, model.ID{}, w.at)
 }
 
 // ChoosePassword replaces an identity's password by one of its own choice, ends all its sessions but the one kept, and
@@ -170,7 +170,7 @@ func (w *Tx) ResetPassword(i Identity, hash string, until time.Time, ends Reset)
 }
 
 // setPassword writes a password, temporary when until is not zero.
-func setPassword(ctx context.Context, tx *txn, id access.ID, hash string, until time.Time, keep people.Token, at time.Time) error {
+func setPassword(ctx context.Context, tx *txn, id model.ID, hash string, until time.Time, keep people.Token, at time.Time) error {
 	if _, err := tx.ExecContext(ctx, "UPDATE identity SET password_hash = ?, temporary = ?, temporary_until = ? WHERE id = ?",
 		hash, !until.IsZero(), momentColumn(until), idColumn(id)); err != nil {
 		return err

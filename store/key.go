@@ -8,20 +8,20 @@ import (
 	"strings"
 	"time"
 
-	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/people"
 )
 
 // Key is an API key: its id is public, its secret is known to whoever was given it, and only a hash of that is kept.
 type Key struct {
-	ID           access.ID
-	Organisation access.ID // zero for a platform service's
-	Principal    access.ID
+	ID           model.ID
+	Organisation model.ID // zero for a platform service's
+	Principal    model.ID
 	SecretHash   [32]byte
 	Label        string
 	CreatedAt    time.Time
 	CreatedBy    string
-	Issuer       access.ID // who that is in the organisation; zero for a keeper
+	Issuer       model.ID  // who that is in the organisation; zero for a keeper
 	Until        time.Time // zero for one that does not end
 	LastUsedAt   time.Time
 	LastUsedFrom string
@@ -54,12 +54,12 @@ func scanKey(scan scanner) (k Key, err error) {
 }
 
 // Key finds a key by id, one that was taken back too. It returns [ErrNotFound] when there is none.
-func (s *Store) Key(ctx context.Context, id access.ID) (Key, error) {
+func (s *Store) Key(ctx context.Context, id model.ID) (Key, error) {
 	return scanKey(s.db.QueryRowContext(ctx, keyColumns+"id = ?", idColumn(id)).Scan)
 }
 
 // Keys lists the keys of a principal that were not taken back, oldest first; of a platform service with a zero organisation.
-func (s *Store) Keys(ctx context.Context, organisation, principal access.ID) (keys []Key, err error) {
+func (s *Store) Keys(ctx context.Context, organisation, principal model.ID) (keys []Key, err error) {
 	err = each(ctx, s.db, keyColumns+"organisation_id <=> ? AND principal_id = ? AND withdrawn_at IS NULL ORDER BY id", []any{idColumn(organisation), idColumn(principal)}, func(scan scanner) error {
 		k, err := scanKey(scan)
 		keys = append(keys, k)
@@ -69,7 +69,7 @@ func (s *Store) Keys(ctx context.Context, organisation, principal access.ID) (ke
 }
 
 // KeysIssuedBy lists the keys of an organisation that somebody issued for others and that were not taken back, oldest first.
-func (d Details) KeysIssuedBy(ctx context.Context, organisation, issuer access.ID) (keys []Key, err error) {
+func (d Details) KeysIssuedBy(ctx context.Context, organisation, issuer model.ID) (keys []Key, err error) {
 	err = each(ctx, d.from, keyColumns+"organisation_id = ? AND issuer_id = ? AND principal_id <> issuer_id AND withdrawn_at IS NULL ORDER BY id",
 		[]any{idColumn(organisation), idColumn(issuer)}, func(scan scanner) error {
 			k, err := scanKey(scan)
@@ -144,7 +144,7 @@ func (s *Store) TakeAssertion(ctx context.Context, hash [32]byte, until, at time
 }
 
 // TouchKey notes that a key was used, and records it.
-func (s *Store) TouchKey(ctx context.Context, key access.ID, at time.Time, from string, record AuditRecord) error {
+func (s *Store) TouchKey(ctx context.Context, key model.ID, at time.Time, from string, record AuditRecord) error {
 	return s.transaction(ctx, func(tx *txn) error {
 		if _, err := tx.ExecContext(ctx, "UPDATE api_key SET last_used_at = ?, last_used_from = ? WHERE id = ?", at, from, idColumn(key)); err != nil {
 			return err
@@ -183,7 +183,7 @@ func (s *Store) AddSigningKey(ctx context.Context, k SigningKey, before time.Tim
 }
 
 // RevokeToken takes an access token back, and forgets those that have ended.
-func (s *Store) RevokeToken(ctx context.Context, token access.ID, until time.Time, record AuditRecord) error {
+func (s *Store) RevokeToken(ctx context.Context, token model.ID, until time.Time, record AuditRecord) error {
 	return s.transaction(ctx, func(tx *txn) error {
 		if _, err := tx.ExecContext(ctx, "DELETE FROM revoked_token WHERE expires_at < ?", record.Author.At); err != nil {
 			return err
@@ -197,14 +197,14 @@ func (s *Store) RevokeToken(ctx context.Context, token access.ID, until time.Tim
 
 // KeyOfToken finds the key an access token was made with, and whether the token itself was taken back. It returns
 // [ErrNotFound] when there is no such key.
-func (s *Store) KeyOfToken(ctx context.Context, key, token access.ID) (k Key, revoked bool, err error) {
+func (s *Store) KeyOfToken(ctx context.Context, key, token model.ID) (k Key, revoked bool, err error) {
 	row := s.db.QueryRowContext(ctx, strings.Replace(keyColumns, " FROM", ", EXISTS (SELECT 1 FROM revoked_token r WHERE r.id = ?) FROM", 1)+"id = ?", idColumn(token), idColumn(key))
 	k, err = scanKey(func(into ...any) error { return row.Scan(append(into, &revoked)...) })
 	return k, revoked, err
 }
 
 // Settings gives what an organisation has decided for itself.
-func (s *Store) Settings(ctx context.Context, organisation access.ID) (people.Settings, error) {
+func (s *Store) Settings(ctx context.Context, organisation model.ID) (people.Settings, error) {
 	settings := people.DefaultSettings()
 	var text []byte
 	err := mark(s.db.QueryRowContext(ctx, "SELECT settings FROM organisation_setting WHERE organisation_id = ?", idColumn(organisation)).Scan(&text))
@@ -217,7 +217,7 @@ func (s *Store) Settings(ctx context.Context, organisation access.ID) (people.Se
 }
 
 // Quotas gives what keepers bound an organisation to; zero where nothing was set.
-func (s *Store) Quotas(ctx context.Context, organisation access.ID) (quotas people.Quotas, err error) {
+func (s *Store) Quotas(ctx context.Context, organisation model.ID) (quotas people.Quotas, err error) {
 	var text []byte
 	err = s.db.QueryRowContext(ctx, "SELECT quotas FROM organisation WHERE id = ?", idColumn(organisation)).Scan(&text)
 	if err != nil || text == nil {

@@ -4,12 +4,12 @@ import (
 	"context"
 	"time"
 
-	"arbora.example/access"
+	"arbora.example/access/model"
 )
 
 // Lease reports whether a holder may do what goes by a name for some time from now on: when nobody else holds it, or whoever did has
 // not said so again in time. The moments are the database's own, so clocks of instances that differ do no harm.
-func (s *Store) Lease(ctx context.Context, name string, holder access.ID, length time.Duration) (held bool, err error) {
+func (s *Store) Lease(ctx context.Context, name string, holder model.ID, length time.Duration) (held bool, err error) {
 	err = s.transaction(ctx, func(tx *txn) error {
 		// The columns are set in order: the second asks who holds it by then.
 		_, err := tx.ExecContext(ctx, `INSERT INTO lease (name, holder, until) VALUES (?, ?, UTC_TIMESTAMP(6) + INTERVAL ? MICROSECOND)
@@ -20,14 +20,14 @@ func (s *Store) Lease(ctx context.Context, name string, holder access.ID, length
 		}
 		var by idColumn
 		err = tx.QueryRowContext(ctx, "SELECT holder FROM lease WHERE name = ?", name).Scan(&by)
-		held = access.ID(by) == holder
+		held = model.ID(by) == holder
 		return err
 	})
 	return held, err
 }
 
 // EndLease gives up what a holder holds, so that another need not wait.
-func (s *Store) EndLease(ctx context.Context, name string, holder access.ID) error {
+func (s *Store) EndLease(ctx context.Context, name string, holder model.ID) error {
 	return s.transaction(ctx, func(tx *txn) error {
 		_, err := tx.ExecContext(ctx, "DELETE FROM lease WHERE name = ? AND holder = ?", name, idColumn(holder))
 		return err

@@ -7,7 +7,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/e2e/testbed"
 )
 
@@ -15,8 +15,8 @@ import (
 func TestOneHoldsALease(t *testing.T) {
 	dsn := testbed.DSN(t)
 	s := testbed.OpenRecords(t, dsn)
-	first, second := access.ID{1}, access.ID{2}
-	take := func(holder access.ID) bool {
+	first, second := model.ID{1}, model.ID{2}
+	take := func(holder model.ID) bool {
 		held, err := s.Lease(t.Context(), "snapshots of a host", holder, time.Minute)
 		require.NoError(t, err)
 		return held

@@ -4,15 +4,15 @@ import (
 	"context"
 	"time"
 
-	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/people"
 )
 
 // Link is a link that was sent to somebody; only a hash of its token is kept.
 type Link struct {
 	Purpose      people.Purpose
-	Organisation access.ID
-	Principal    access.ID
+	Organisation model.ID
+	Principal    model.ID
 	MadeAt       time.Time
 	MadeBy       string
 	Until        time.Time
@@ -39,7 +39,7 @@ func (s *Store) Link(ctx context.Context, token people.Token) (l Link, err error
 }
 
 // LinkFor finds the link of a purpose that was sent to a principal last. It returns [ErrNotFound] when there is none.
-func (s *Store) LinkFor(ctx context.Context, organisation, principal access.ID, purpose people.Purpose) (l Link, err error) {
+func (s *Store) LinkFor(ctx context.Context, organisation, principal model.ID, purpose people.Purpose) (l Link, err error) {
 	err = s.db.QueryRowContext(ctx, "SELECT purpose, organisation_id, principal_id, made_at, made_by, expires_at FROM link WHERE organisation_id = ? AND principal_id = ? AND purpose = ?",
 		idColumn(organisation), idColumn(principal), string(purpose)).
 		Scan(&l.Purpose, (*idColumn)(&l.Organisation), (*idColumn)(&l.Principal), &l.MadeAt, &l.MadeBy, &l.Until)
@@ -60,7 +60,7 @@ func (w *Tx) UseLink(token people.Token) error {
 }
 
 // ProveAddress notes that somebody used a link that was mailed to an address.
-func (w *Tx) ProveAddress(identity access.ID, address string) error {
+func (w *Tx) ProveAddress(identity model.ID, address string) error {
 	return w.exec("UPDATE identity SET proved_email = ? WHERE id = ?", address, idColumn(identity))
 }
 
@@ -102,7 +102,7 @@ func (s *Store) AskRecovery(ctx context.Context, i Identity, token people.Token,
 
 // Recovery finds whose account a link recovers, and until when. It returns [ErrNotFound] when there is none.
 func (s *Store) Recovery(ctx context.Context, token people.Token) (i Identity, until time.Time, err error) {
-	var id access.ID
+	var id model.ID
 	hash := token.Hash()
 	err = s.db.QueryRowContext(ctx, "SELECT identity_id, expires_at FROM recovery WHERE token_hash = ?", hash[:]).Scan((*idColumn)(&id), &until)
 	if err != nil {

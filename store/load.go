@@ -10,12 +10,15 @@ import (
 	"time"
 
 	"arbora.example/access"
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
+	"arbora.example/access/statement"
 	"arbora.example/store/prepared"
 )
 
 // Load reads all that decisions need of an organisation and hands it on as the changes that make its snapshot, in an
 // order in which they apply, while it reads on. It returns the revision they make up. The error may be one of into's.
-func (s *Store) Load(ctx context.Context, organisation access.ID, into func(access.Change) error) (revision uint64, err error) {
+func (s *Store) Load(ctx context.Context, organisation model.ID, into func(access.Change) error) (revision uint64, err error) {
 	// One transaction with one consistent view, so that the rows and the revision belong together.
 	tx, err := s.db.BeginTx(ctx, &sql.TxOptions{Isolation: sql.LevelRepeatableRead, ReadOnly: true})
 	if err != nil {
@@ -67,12 +70,12 @@ type loader struct {
 	ctx          context.Context
 	tx           *prepared.Tx
 	of           []any
-	organisation access.ID
+	organisation model.ID
 	batch        []access.Change
 	read         chan []access.Change
 	done         chan error
-	made         map[access.ID]bool // containers
-	retired      []access.ID        // nothing can be made in a retired scope, so they are retired last
+	made         map[model.ID]bool // containers
+	retired      []model.ID        // nothing can be made in a retired scope, so they are retired last
 }
 
 func (l *loader) each(query string, fn func(scanner) error) error {
@@ -81,15 +84,15 @@ func (l *loader) each(query string, fn func(scanner) error) error {
 
 const scopeColumns = "SELECT id, parent_id, kind, name, type, tags, offered, retired FROM scope WHERE organisation_id = ? AND "
 
-func scanScope(scan scanner) (scope access.Scope, err error) {
+func scanScope(scan scanner) (scope model.Scope, err error) {
 	var id, parent idColumn
 	var kind string
 	var tags, offered sql.RawBytes
 	if err = scan(&id, &parent, &kind, &scope.Name, &scope.Type, &tags, &offered, &scope.Retired); err != nil {
 		return scope, err
 	}
-	scope.ID, scope.Parent = access.ID(id), access.ID(parent)
-	if scope.Kind, err = access.ParseKind(kind); err != nil {
+	scope.ID, scope.Parent = model.ID(id), model.ID(parent)
+	if scope.Kind, err = model.ParseKind(kind); err != nil {
 		return scope, err
 	}
 	if scope.Tags, err = readTags(tags); err != nil {
@@ -114,7 +117,7 @@ func readTags(column []byte) (tags map[string]string, err error) {
 
 // containers makes the containers, parents before children: a move may have put one under a younger one.
 func (l *loader) containers() error {
-	beneath := map[access.ID][]access.Scope{}
+	beneath := map[model.ID][]model.Scope{}
 	err := l.each(scopeColumns+"kind <> 'resource' ORDER BY id", func(scan scanner) error {
 		scope, err := scanScope(scan)
 		beneath[scope.Parent] = append(beneath[scope.Parent], scope)
@@ -123,8 +126,8 @@ func (l *loader) containers() error {
 	if err != nil {
 		return err
 	}
-	l.made = make(map[access.ID]bool, len(beneath))
-	next := beneath[access.ID{}]
+	l.made = make(map[model.ID]bool, len(beneath))
+	next := beneath[model.ID{}]
 	names, err := Details{l.tx}.namesOf(l.ctx, l.organisation)
 	if err != nil {
 		return err
@@ -143,7 +146,7 @@ func (l *loader) containers() error {
 	return nil
 }
 
-func (l *loader) make(scope access.Scope) error {
+func (l *loader) make(scope model.Scope) error {
 	if scope.Retired {
 		scope.Retired = false
 		l.retired = append(l.retired, scope.ID)
@@ -153,7 +156,7 @@ func (l *loader) make(scope access.Scope) error {
 
 // resources makes the resources; those that sit in other resources come after them.
 func (l *loader) resources() error {
-	waiting := map[access.ID][]access.Scope{}
+	waiting := map[model.ID][]model.Scope{}
 	err := l.each(scopeColumns+"kind = 'resource' ORDER BY id", func(scan scanner) error {
 		scope, err := scanScope(scan)
 		if err != nil {
@@ -168,13 +171,13 @@ func (l *loader) resources() error {
 	if err != nil || len(waiting) == 0 {
 		return err
 	}
-	within := map[access.ID]bool{} // resources that sit in resources
+	within := map[model.ID]bool{} // resources that sit in resources
 	for _, list := range waiting {
 		for _, scope := range list {
 			within[scope.ID] = true
 		}
 	}
-	var next []access.Scope
+	var next []model.Scope
 	for parent, list := range waiting {
 		if !within[parent] {
 			next = append(next, list...)
@@ -203,15 +206,15 @@ func (l *loader) principals() error {
 			return err
 		}
 		if len(gathers) > 0 {
-			if p.Gathers, err = access.ParseGathering(string(gathers)); err != nil {
+			if p.Gathers, err = statement.ParseGathering(string(gathers)); err != nil {
 				return fmt.Errorf("condition of group %s: %w", p.Name, err)
 			}
 		}
-		if owner := access.ID(owner); !owner.IsZero() {
-			owners = append(owners, access.SetOwner{Group: access.ID(id), Owner: owner})
+		if owner := model.ID(owner); !owner.IsZero() {
+			owners = append(owners, access.SetOwner{Group: model.ID(id), Owner: owner})
 		}
-		p.ID, p.Home = access.ID(id), access.ID(home)
-		if p.Kind, err = access.ParsePrincipalKind(kind); err != nil {
+		p.ID, p.Home = model.ID(id), model.ID(home)
+		if p.Kind, err = model.ParsePrincipalKind(kind); err != nil {
 			return err
 		}
 		if p.Tags, err = readTags(tags); err != nil {
@@ -231,20 +234,20 @@ func (l *loader) members() error {
 		if err := scan(&group, &member); err != nil {
 			return err
 		}
-		return l.into(access.AddMember{Membership: access.Membership{Group: access.ID(group), Member: access.ID(member)}})
+		return l.into(access.AddMember{Membership: access.Membership{Group: model.ID(group), Member: model.ID(member)}})
 	})
 }
 
 func (l *loader) roles() error {
 	query := "SELECT name, title, description, scope_id, includes, excludes, grantable_under FROM custom_role WHERE organisation_id = ? ORDER BY name"
 	return l.each(query, func(scan scanner) error {
-		var def access.RoleDefinition
+		var def catalogue.RoleDefinition
 		var scope idColumn
 		var include, exclude, under []byte
 		if err := scan(&def.Name, &def.Title, &def.Description, &scope, &include, &exclude, &under); err != nil {
 			return err
 		}
-		def.Scope = access.ID(scope)
+		def.Scope = model.ID(scope)
 		for _, column := range []struct {
 			text []byte
 			into any
@@ -268,10 +271,10 @@ func (l *loader) grants() error {
 		if err != nil {
 			return err
 		}
-		g.ID, g.Scope, g.Principal = access.ID(id), access.ID(scope), access.ID(principal)
+		g.ID, g.Scope, g.Principal = model.ID(id), model.ID(scope), model.ID(principal)
 		g.From, g.Until = from.Time, until.Time
 		if condition != "" {
-			g.Condition = new(access.Condition)
+			g.Condition = new(statement.Condition)
 			if err = g.Condition.UnmarshalText([]byte(condition)); err != nil {
 				return fmt.Errorf("condition of grant %s: %w", g.ID, err)
 			}
@@ -283,12 +286,12 @@ func (l *loader) grants() error {
 func (l *loader) policies() error {
 	return l.each("SELECT id, scope_id, name, statements, notes FROM policy WHERE organisation_id = ? ORDER BY id", func(scan scanner) error {
 		var id, scope idColumn
-		var p access.Policy
+		var p statement.Policy
 		var statements, notes []byte
 		if err := scan(&id, &scope, &p.Name, &statements, &notes); err != nil {
 			return err
 		}
-		p.ID, p.Scope = access.ID(id), access.ID(scope)
+		p.ID, p.Scope = model.ID(id), model.ID(scope)
 		if err := json.Unmarshal(statements, &p.Statements); err != nil {
 			return fmt.Errorf("policy %s: %w", p.ID, err)
 		}

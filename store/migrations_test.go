@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/e2e/testbed"
 	"arbora.example/people"
 	"arbora.example/store"
@@ -43,8 +44,8 @@ func TestAMigrationFillsInWhatCodeWrites(t *testing.T) {
 	dsn := testbed.DSN(t)
 	s := testbed.OpenRecords(t, dsn)
 	fill(t, s)
-	odd := access.Scope{ID: access.ID{30}, Parent: house.ID, Kind: access.Compartment, Name: "north-wing-of-2026", Tags: map[string]string{"care": "High", "floor": "", "label": "Ö=ü"}}
-	deep := access.Scope{ID: access.ID{31}, Parent: odd.ID, Kind: access.Resource, Name: "a-b-c-d-e", Type: "machine", Tags: map[string]string{"team": `with "quotes" and \ strokes`}}
+	odd := model.Scope{ID: model.ID{30}, Parent: house.ID, Kind: model.Compartment, Name: "north-wing-of-2026", Tags: map[string]string{"care": "High", "floor": "", "label": "Ö=ü"}}
+	deep := model.Scope{ID: model.ID{31}, Parent: odd.ID, Kind: model.Resource, Name: "a-b-c-d-e", Type: "machine", Tags: map[string]string{"team": `with "quotes" and \ strokes`}}
 	commit(t, s, "planted", store.Descriptions{}, access.CreateScope{Scope: odd}, access.CreateScope{Scope: deep})
 	commit(t, s, "moved", store.Descriptions{}, access.RenameScope{ID: deep.ID, Name: "f-g"}, access.MoveScope{ID: deep.ID, Parent: house.ID},
 		access.TagScope{ID: deep.ID, Tags: map[string]string{"team": "glass"}})

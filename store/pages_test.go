@@ -12,6 +12,7 @@ import (
 	"pgregory.net/rapid"
 
 	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/e2e/testbed"
 	"arbora.example/store"
 )
@@ -80,12 +81,12 @@ func TestAuditRecordsByFilter(t *testing.T) {
 func TestScopesByTerm(t *testing.T) {
 	s := testbed.Records(t)
 	fill(t, s)
-	scopes := []access.Scope{top, house, bucket}
+	scopes := []model.Scope{top, house, bucket}
 	names := []string{"palm-house", "house-of-palms", "palm", "scans", "trial-scans", "house"}
 	var changes []access.Change
 	for n, name := range names {
 		for m, tags := range []map[string]string{nil, {"care": "high"}, {"care": "House", "team": "palm"}} {
-			scope := access.Scope{ID: access.ID{50, byte(n), byte(m)}, Parent: house.ID, Kind: access.Resource, Type: []string{"bucket", "machine", "network"}[m], Name: name, Tags: tags}
+			scope := model.Scope{ID: model.ID{50, byte(n), byte(m)}, Parent: house.ID, Kind: model.Resource, Type: []string{"bucket", "machine", "network"}[m], Name: name, Tags: tags}
 			scopes = append(scopes, scope)
 			changes = append(changes, access.CreateScope{Scope: scope})
 		}
@@ -172,7 +173,7 @@ func TestScopeChangesByPage(t *testing.T) {
 		}
 	}
 	require.Equal(t, want, got)
-	none, err := s.ScopeChanges(t.Context(), top.ID, access.ID{99}, 1<<62, 3)
+	none, err := s.ScopeChanges(t.Context(), top.ID, model.ID{99}, 1<<62, 3)
 	require.NoError(t, err)
 	require.Empty(t, none)
 }

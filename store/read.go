@@ -5,7 +5,7 @@ import (
 	"strings"
 	"time"
 
-	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/people"
 	"arbora.example/store/prepared"
 )
@@ -27,7 +27,7 @@ type PrincipalDetails struct {
 	Description string       `json:"description,omitempty"`
 	Email       string       `json:"email,omitempty"` // of users, and of guests: what was invited
 	State       people.State `json:"state,omitempty"`
-	Identity    access.ID    `json:"identity,omitzero"` // of a user or guest: who acts as it; zero while nobody does
+	Identity    model.ID     `json:"identity,omitzero"` // of a user or guest: who acts as it; zero while nobody does
 	CreatedAt   time.Time    `json:"-"`
 }
 
@@ -48,15 +48,15 @@ type PolicyDetails struct {
 }
 
 // Revisions gives the revision of every organisation.
-func (s *Store) Revisions(ctx context.Context) (map[access.ID]uint64, error) {
-	revisions := map[access.ID]uint64{}
+func (s *Store) Revisions(ctx context.Context) (map[model.ID]uint64, error) {
+	revisions := map[model.ID]uint64{}
 	err := each(ctx, s.db, "SELECT id, revision FROM organisation", nil, func(scan scanner) error {
 		var id idColumn
 		var revision uint64
 		if err := scan(&id, &revision); err != nil {
 			return err
 		}
-		revisions[access.ID(id)] = revision
+		revisions[model.ID(id)] = revision
 		return nil
 	})
 	return revisions, err
@@ -68,7 +68,7 @@ func (s *Store) Sequence(ctx context.Context) (number uint64, err error) {
 }
 
 // OrganisationNamed finds the organisation that has a name, or has had it. It returns [ErrNotFound] when there is none.
-func (d Details) OrganisationNamed(ctx context.Context, name string) (id access.ID, err error) {
+func (d Details) OrganisationNamed(ctx context.Context, name string) (id model.ID, err error) {
 	err = each(ctx, d.from, "SELECT organisation_id FROM organisation_name WHERE name = ?", []any{name}, func(scan scanner) error { return scan((*idColumn)(&id)) })
 	if err == nil && id.IsZero() {
 		err = ErrNotFound
@@ -77,7 +77,7 @@ func (d Details) OrganisationNamed(ctx context.Context, name string) (id access.
 }
 
 // namesOf gives every name that an organisation has had, in order.
-func (d Details) namesOf(ctx context.Context, organisation access.ID) (names []string, err error) {
+func (d Details) namesOf(ctx context.Context, organisation model.ID) (names []string, err error) {
 	err = each(ctx, d.from, "SELECT name FROM organisation_name WHERE organisation_id = ? ORDER BY name", []any{idColumn(organisation)}, func(scan scanner) error {
 		var name string
 		err := scan(&name)
@@ -88,23 +88,23 @@ func (d Details) namesOf(ctx context.Context, organisation access.ID) (names []s
 }
 
 // ScopeDetails reads the details of scopes by id.
-func (d Details) ScopeDetails(ctx context.Context, ids []access.ID) (map[access.ID]ScopeDetails, error) {
-	details := make(map[access.ID]ScopeDetails, len(ids))
+func (d Details) ScopeDetails(ctx context.Context, ids []model.ID) (map[model.ID]ScopeDetails, error) {
+	details := make(map[model.ID]ScopeDetails, len(ids))
 	err := eachOf(ctx, d.from, "SELECT id, title, description, created_at FROM scope WHERE id IN ", ids, func(scan scanner) error {
 		var id idColumn
 		var one ScopeDetails
 		if err := scan(&id, &one.Title, &one.Description, &one.CreatedAt); err != nil {
 			return err
 		}
-		details[access.ID(id)] = one
+		details[model.ID(id)] = one
 		return nil
 	})
 	return details, err
 }
 
 // PrincipalDetails reads the details of principals of an organisation by id.
-func (d Details) PrincipalDetails(ctx context.Context, organisation access.ID, ids []access.ID) (map[access.ID]PrincipalDetails, error) {
-	details := make(map[access.ID]PrincipalDetails, len(ids))
+func (d Details) PrincipalDetails(ctx context.Context, organisation model.ID, ids []model.ID) (map[model.ID]PrincipalDetails, error) {
+	details := make(map[model.ID]PrincipalDetails, len(ids))
 	query := `SELECT p.id, p.title, p.description, COALESCE(i.email, ''), p.state, p.identity_id, p.created_at
 		FROM principal p LEFT JOIN identity i ON i.id = p.identity_id WHERE p.organisation_id = ? AND p.id IN `
 	err := eachOf(ctx, d.from, query, ids, func(scan scanner) error {
@@ -113,30 +113,30 @@ func (d Details) PrincipalDetails(ctx context.Context, organisation access.ID, i
 		if err := scan(&id, &one.Title, &one.Description, &one.Email, &one.State, (*idColumn)(&one.Identity), &one.CreatedAt); err != nil {
 			return err
 		}
-		details[access.ID(id)] = one
+		details[model.ID(id)] = one
 		return nil
 	}, idColumn(organisation))
 	return details, err
 }
 
 // GrantDetails reads the details of grants by id.
-func (d Details) GrantDetails(ctx context.Context, ids []access.ID) (map[access.ID]GrantDetails, error) {
-	details := make(map[access.ID]GrantDetails, len(ids))
+func (d Details) GrantDetails(ctx context.Context, ids []model.ID) (map[model.ID]GrantDetails, error) {
+	details := make(map[model.ID]GrantDetails, len(ids))
 	err := eachOf(ctx, d.from, "SELECT id, description, created_at, created_by FROM role_grant WHERE id IN ", ids, func(scan scanner) error {
 		var id idColumn
 		var one GrantDetails
 		if err := scan(&id, &one.Description, &one.CreatedAt, &one.CreatedBy); err != nil {
 			return err
 		}
-		details[access.ID(id)] = one
+		details[model.ID(id)] = one
 		return nil
 	})
 	return details, err
 }
 
 // PolicyDetails reads the details of policies by id.
-func (d Details) PolicyDetails(ctx context.Context, ids []access.ID) (map[access.ID]PolicyDetails, error) {
-	details := make(map[access.ID]PolicyDetails, len(ids))
+func (d Details) PolicyDetails(ctx context.Context, ids []model.ID) (map[model.ID]PolicyDetails, error) {
+	details := make(map[model.ID]PolicyDetails, len(ids))
 	query := "SELECT id, description, created_at, created_by, written_at, written_by FROM policy WHERE id IN "
 	err := eachOf(ctx, d.from, query, ids, func(scan scanner) error {
 		var id idColumn
@@ -144,7 +144,7 @@ func (d Details) PolicyDetails(ctx context.Context, ids []access.ID) (map[access
 		if err := scan(&id, &one.Description, &one.CreatedAt, &one.CreatedBy, &one.WrittenAt, &one.WrittenBy); err != nil {
 			return err
 		}
-		details[access.ID(id)] = one
+		details[model.ID(id)] = one
 		return nil
 	})
 	return details, err
@@ -159,7 +159,7 @@ func each(ctx context.Context, q prepared.Querier, query string, args []any, fn 
 
 // eachOf runs a query that ends in "IN" for a list of ids, a thousand at a time; before are the values of the
 // placeholders that come first.
-func eachOf(ctx context.Context, q prepared.Querier, query string, ids []access.ID, fn func(scanner) error, before ...any) error {
+func eachOf(ctx context.Context, q prepared.Querier, query string, ids []model.ID, fn func(scanner) error, before ...any) error {
 	const most = 1000
 	for len(ids) > 0 {
 		some := ids[:min(most, len(ids))]

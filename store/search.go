@@ -4,7 +4,7 @@ import (
 	"context"
 	"strings"
 
-	"arbora.example/access"
+	"arbora.example/access/model"
 )
 
 // Search says which scopes are wanted. What is empty narrows nothing.
@@ -22,13 +22,13 @@ type Search struct {
 // Found is a scope that was found, and by which of its terms.
 type Found struct {
 	Term  string // empty when no term was asked for
-	ID    access.ID
+	ID    model.ID
 	Title string
 }
 
 // SearchScopes finds scopes of an organisation by an index: by term and id when a term is given, by id otherwise. A scope is
 // found once for each of its terms that fit.
-func (s *Store) SearchScopes(ctx context.Context, organisation access.ID, q Search) ([]Found, error) {
+func (s *Store) SearchScopes(ctx context.Context, organisation model.ID, q Search) ([]Found, error) {
 	text, values := q.statement(organisation)
 	found := make([]Found, 0, q.Limit)
 	err := each(ctx, s.db, text, values, func(scan scanner) error {
@@ -43,7 +43,7 @@ func (s *Store) SearchScopes(ctx context.Context, organisation access.ID, q Sear
 }
 
 // statement writes the query: a handful of forms, all of which read an index in its order.
-func (q Search) statement(organisation access.ID) (string, []any) {
+func (q Search) statement(organisation model.ID) (string, []any) {
 	var b strings.Builder
 	var values []any
 	and := func(condition string, more ...any) {

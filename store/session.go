@@ -5,17 +5,17 @@ import (
 	"database/sql"
 	"time"
 
-	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/people"
 )
 
 // Session is a sign-in that lasts.
 type Session struct {
-	ID               access.ID
+	ID               model.ID
 	Identity         Identity
-	Organisation     access.ID // where it works at present; zero for a keeper, and for a guest whom nobody knows any more
+	Organisation     model.ID // where it works at present; zero for a keeper, and for a guest whom nobody knows any more
 	OrganisationName string
-	Principal        access.ID // as whom it acts there
+	Principal        model.ID // as whom it acts there
 	SignedInAt       time.Time
 	LastUsedAt       time.Time
 	From             string        // network address it was made from
@@ -59,7 +59,7 @@ func (s *Store) SessionFor(ctx context.Context, token people.Token) (session Ses
 }
 
 // SessionOf finds a session by its id. It returns [ErrNotFound] when there is none.
-func (s *Store) SessionOf(ctx context.Context, id access.ID) (Session, error) {
+func (s *Store) SessionOf(ctx context.Context, id model.ID) (Session, error) {
 	return s.session(ctx, "s.id = ?", idColumn(id))
 }
 
@@ -78,12 +78,12 @@ func (s *Store) session(ctx context.Context, which string, value any) (session S
 }
 
 // Sessions lists an identity's sessions that nobody ended by a moment, and that may still last, the one used last first.
-func (s *Store) Sessions(ctx context.Context, identity access.ID, at time.Time) ([]Session, error) {
+func (s *Store) Sessions(ctx context.Context, identity model.ID, at time.Time) ([]Session, error) {
 	return s.sessions(ctx, "s.identity_id = ?", at, idColumn(identity))
 }
 
 // SessionsOf lists the sessions of a principal that work in its organisation, as [Store.Sessions] does.
-func (s *Store) SessionsOf(ctx context.Context, organisation, principal access.ID, at time.Time) ([]Session, error) {
+func (s *Store) SessionsOf(ctx context.Context, organisation, principal model.ID, at time.Time) ([]Session, error) {
 	return s.sessions(ctx, sessionsOfPrincipal, at, idColumn(organisation), idColumn(principal))
 }
 
@@ -112,30 +112,30 @@ func (s *Store) TouchSession(ctx context.Context, token people.Token, at time.Ti
 }
 
 // ProveSession notes that the person gave a password in a session, or a factor, which it then counts as begun by.
-func (s *Store) ProveSession(ctx context.Context, session access.ID, by people.Factor, at time.Time) error {
+func (s *Store) ProveSession(ctx context.Context, session model.ID, by people.Factor, at time.Time) error {
 	_, err := s.db.ExecContext(ctx, "UPDATE session SET proved_at = ?, factor = IF(? = '', factor, ?) WHERE id = ?", at, by, by, idColumn(session))
 	return mark(err)
 }
 
 // MoveSession has a session work in another organisation from now on.
-func (s *Store) MoveSession(ctx context.Context, session, organisation access.ID) error {
+func (s *Store) MoveSession(ctx context.Context, session, organisation model.ID) error {
 	_, err := s.db.ExecContext(ctx, "UPDATE session SET organisation_id = ? WHERE id = ?", idColumn(organisation), idColumn(session))
 	return mark(err)
 }
 
 // EndSession ends a session of an identity and records it. It returns [ErrNotFound] when there is no such session.
-func (s *Store) EndSession(ctx context.Context, i Identity, session access.ID, author Author) error {
+func (s *Store) EndSession(ctx context.Context, i Identity, session model.ID, author Author) error {
 	record := AuditRecord{Organisation: i.OrganisationName, Author: author, Event: "sign-out", Detail: i.SignIn().String() + " signed out"}
 	return s.endSession(ctx, "s.identity_id = ?", session, record, idColumn(i.ID))
 }
 
 // EndSessionOf ends a session of a principal that works in its organisation, and records it. It returns [ErrNotFound] when
 // there is no such session.
-func (s *Store) EndSessionOf(ctx context.Context, organisation, principal, session access.ID, record AuditRecord) error {
+func (s *Store) EndSessionOf(ctx context.Context, organisation, principal, session model.ID, record AuditRecord) error {
 	return s.endSession(ctx, sessionsOfPrincipal, session, record, idColumn(organisation), idColumn(principal))
 }
 
-func (s *Store) endSession(ctx context.Context, whose string, session access.ID, record AuditRecord, values ...any) error {
+func (s *Store) endSession(ctx context.Context, whose string, session model.ID, record AuditRecord, values ...any) error {
 	return s.transaction(ctx, func(tx *txn) error {
 		values := append([]any{record.Author.At, idColumn(session)}, values...)
 		result, err := tx.ExecContext(ctx, "UPDATE session s SET s.ended_at = ? WHERE s.id = ? AND "+whose+" AND s.ended_at IS NULL", values...)

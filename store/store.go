@@ -17,7 +17,7 @@ import (
 
 	"github.com/go-sql-driver/mysql"
 
-	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/store/prepared"
 )
 
@@ -128,11 +128,11 @@ func (s *Store) try(ctx context.Context, fn func(*txn) error) error {
 }
 
 // idColumn reads and writes an id as BINARY(16); the zero id is NULL.
-type idColumn access.ID
+type idColumn model.ID
 
 // Value writes the id.
 func (c idColumn) Value() (driver.Value, error) {
-	if access.ID(c).IsZero() {
+	if model.ID(c).IsZero() {
 		return nil, nil
 	}
 	return c[:], nil

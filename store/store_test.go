@@ -13,6 +13,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"arbora.example/access"
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
 	"arbora.example/e2e/testbed"
 	"arbora.example/people"
 	"arbora.example/store"
@@ -25,13 +27,13 @@ var (
 	now = time.Date(2026, 11, 25, 9, 30, 0, 123456000, time.UTC)
 	by  = store.Author{Name: "rowan@lindenmere", From: "127.0.0.1", At: now}
 
-	top    = access.Scope{ID: access.ID{1}, Kind: access.Organisation, Name: "lindenmere"}
-	house  = access.Scope{ID: access.ID{2}, Parent: top.ID, Kind: access.Project, Name: "house", Tags: map[string]string{"climate": "cool"}}
-	bucket = access.Scope{ID: access.ID{3}, Parent: house.ID, Kind: access.Resource, Name: "log", Type: "bucket"}
-	rowan  = access.Principal{ID: access.ID{4}, Kind: access.User, Name: "rowan"}
-	team   = access.Principal{ID: access.ID{5}, Kind: access.Group, Name: "team"}
+	top    = model.Scope{ID: model.ID{1}, Kind: model.Organisation, Name: "lindenmere"}
+	house  = model.Scope{ID: model.ID{2}, Parent: top.ID, Kind: model.Project, Name: "house", Tags: map[string]string{"climate": "cool"}}
+	bucket = model.Scope{ID: model.ID{3}, Parent: house.ID, Kind: model.Resource, Name: "log", Type: "bucket"}
+	rowan  = access.Principal{ID: model.ID{4}, Kind: model.User, Name: "rowan"}
+	team   = access.Principal{ID: model.ID{5}, Kind: model.Group, Name: "team"}
 	member = access.Membership{Group: team.ID, Member: rowan.ID}
-	given  = access.Grant{ID: access.ID{6}, Scope: top.ID, Principal: team.ID, Role: "steward"}
+	given  = access.Grant{ID: model.ID{6}, Scope: top.ID, Principal: team.ID, Role: "steward"}
 )
 
 // fill writes a small organisation.
@@ -39,16 +41,16 @@ func fill(t *testing.T, s *store.Store) {
 	t.Helper()
 	details := store.ScopeDetails{Title: "Ångström’s “house” 🌿", Description: "a", CreatedAt: now}
 	revision, err := s.Create(t.Context(), top.ID, by, func(tx *store.Tx, _ uint64) (string, error) {
-		p, err := access.New(access.Shipped()).Propose(
+		p, err := access.New(catalogue.Shipped()).Propose(
 			access.CreateScope{Scope: top}, access.CreateScope{Scope: house}, access.CreateScope{Scope: bucket},
 			access.CreatePrincipal{Principal: rowan}, access.CreatePrincipal{Principal: team},
 			access.AddMember{Membership: member}, access.CreateGrant{Grant: given})
 		require.NoError(t, err)
 		return "created lindenmere", errors.Join(
 			tx.Apply(p, store.Descriptions{
-				Scopes:     map[access.ID]store.ScopeDetails{house.ID: details, bucket.ID: details},
-				Principals: map[access.ID]store.PrincipalDetails{rowan.ID: {Title: "Rowan Ashdown"}},
-				Grants:     map[access.ID]string{given.ID: "first"},
+				Scopes:     map[model.ID]store.ScopeDetails{house.ID: details, bucket.ID: details},
+				Principals: map[model.ID]store.PrincipalDetails{rowan.ID: {Title: "Rowan Ashdown"}},
+				Grants:     map[model.ID]string{given.ID: "first"},
 			}),
 			tx.CreateIdentity(store.Identity{ID: rowan.ID, Name: "rowan", Email: "rowan@lindenmere.example", PasswordHash: "hash", Temporary: true}))
 	})
@@ -68,7 +70,7 @@ func commit(t *testing.T, s *store.Store, what string, after store.Descriptions,
 
 func load(t *testing.T, s *store.Store) *access.Snapshot {
 	t.Helper()
-	building := access.New(access.Shipped()).Builder()
+	building := access.New(catalogue.Shipped()).Builder()
 	revision, err := s.Load(t.Context(), top.ID, building.Apply)
 	require.NoError(t, err)
 	snapshot, err := building.Done(revision)
@@ -84,21 +86,21 @@ func TestWhatIsWrittenIsRead(t *testing.T) {
 	require.Equal(t, []access.Principal{rowan}, snapshot.Members(team.ID))
 	require.Equal(t, []access.Grant{given}, snapshot.GrantsAt(top.ID))
 
-	scopes, err := s.ScopeDetails(t.Context(), []access.ID{house.ID, {99}})
+	scopes, err := s.ScopeDetails(t.Context(), []model.ID{house.ID, {99}})
 	require.NoError(t, err)
 	require.Len(t, scopes, 1)
 	require.Equal(t, "Ångström’s “house” 🌿", scopes[house.ID].Title)
 	kept, _ := snapshot.Scope(house.ID)
 	require.Equal(t, house.Tags, kept.Tags)
 	require.Equal(t, now, scopes[house.ID].CreatedAt)
-	principals, err := s.PrincipalDetails(t.Context(), top.ID, []access.ID{rowan.ID})
+	principals, err := s.PrincipalDetails(t.Context(), top.ID, []model.ID{rowan.ID})
 	require.NoError(t, err)
 	require.Equal(t, "rowan@lindenmere.example", principals[rowan.ID].Email)
-	grants, err := s.GrantDetails(t.Context(), []access.ID{given.ID})
+	grants, err := s.GrantDetails(t.Context(), []model.ID{given.ID})
 	require.NoError(t, err)
 	require.Equal(t, store.GrantDetails{Description: "first", CreatedAt: now, CreatedBy: "rowan@lindenmere"}, grants[given.ID])
 
-	other := access.Grant{ID: access.ID{7}, Scope: top.ID, Principal: rowan.ID, Role: "steward"}
+	other := access.Grant{ID: model.ID{7}, Scope: top.ID, Principal: rowan.ID, Role: "steward"}
 	commit(t, s, "", store.Descriptions{}, access.CreateGrant{Grant: other})
 	require.EqualValues(t, 3, commit(t, s, "took back", store.Descriptions{}, access.RemoveMember{Membership: member}, access.RevokeGrant{ID: given.ID}))
 	snapshot = load(t, s)
@@ -112,7 +114,7 @@ func TestWhatIsWrittenIsRead(t *testing.T) {
 		Revision: 3, Author: by, What: "took back",
 		Changes: []access.Change{access.RemoveMember{Membership: member}, access.RevokeGrant{ID: given.ID}},
 		Back:    []access.Change{access.CreateGrant{Grant: given}, access.AddMember{Membership: member}},
-		Before:  store.Descriptions{Grants: map[access.ID]string{given.ID: "first"}},
+		Before:  store.Descriptions{Grants: map[model.ID]string{given.ID: "first"}},
 	}, record)
 	_, err = s.Change(t.Context(), top.ID, 4)
 	require.ErrorIs(t, err, store.ErrNotFound)
@@ -121,7 +123,7 @@ func TestWhatIsWrittenIsRead(t *testing.T) {
 func TestAFailedWriteLeavesNothing(t *testing.T) {
 	s := testbed.Records(t)
 	fill(t, s)
-	guest := access.Principal{ID: access.ID{60}, Kind: access.Guest, Name: "wren@meadowside.example"}
+	guest := access.Principal{ID: model.ID{60}, Kind: model.Guest, Name: "wren@meadowside.example"}
 	commit(t, s, "invited", store.Descriptions{}, access.CreatePrincipal{Principal: guest})
 	broken := errors.New("changed my mind")
 	_, err := s.Write(t.Context(), top.ID, by, func(tx *store.Tx, _ uint64) (string, error) {
@@ -133,14 +135,14 @@ func TestAFailedWriteLeavesNothing(t *testing.T) {
 	require.ErrorIs(t, err, broken)
 	require.Len(t, load(t, s).Members(team.ID), 1)
 	require.EqualValues(t, 2, load(t, s).Revision())
-	_, err = s.Write(t.Context(), access.ID{77}, by, nil)
+	_, err = s.Write(t.Context(), model.ID{77}, by, nil)
 	require.ErrorIs(t, err, store.ErrNotFound)
 }
 
 func TestIdentitiesAndSessions(t *testing.T) {
 	s := testbed.Records(t)
 	fill(t, s)
-	keeper := store.Identity{ID: access.ID{8}, Name: "rowan", PasswordHash: "other"}
+	keeper := store.Identity{ID: model.ID{8}, Name: "rowan", PasswordHash: "other"}
 	require.NoError(t, s.AddKeeper(t.Context(), keeper, by))
 	found, err := s.IdentityNamed(t.Context(), people.SignIn{Name: "rowan"})
 	require.NoError(t, err)
@@ -155,10 +157,10 @@ func TestIdentitiesAndSessions(t *testing.T) {
 	}
 
 	kept, other := people.NewToken(), people.NewToken()
-	here := store.Session{ID: access.ID{21}, Identity: found, Organisation: found.Organisation, Agent: "a test"}
+	here := store.Session{ID: model.ID{21}, Identity: found, Organisation: found.Organisation, Agent: "a test"}
 	require.NoError(t, s.StartSession(t.Context(), here, kept, by))
 	elsewhere := here
-	elsewhere.ID = access.ID{22}
+	elsewhere.ID = model.ID{22}
 	require.NoError(t, s.StartSession(t.Context(), elsewhere, other, by))
 	list, err := s.Sessions(t.Context(), found.ID, now)
 	require.NoError(t, err)
@@ -314,7 +316,7 @@ func TestPrivateServerKeepsItsData(t *testing.T) {
 	server = start()
 	s = testbed.OpenRecords(t, server.DSN("records"))
 	require.EqualValues(t, 1, load(t, s).Revision())
-	commit(t, s, "left", store.Descriptions{}, access.CreateGrant{Grant: access.Grant{ID: access.ID{7}, Scope: top.ID, Principal: rowan.ID, Role: "steward"}}, access.RemoveMember{Membership: member})
+	commit(t, s, "left", store.Descriptions{}, access.CreateGrant{Grant: access.Grant{ID: model.ID{7}, Scope: top.ID, Principal: rowan.ID, Role: "steward"}}, access.RemoveMember{Membership: member})
 
 	keeping, stop := context.WithCancel(t.Context())
 	restarted := make(chan error, 1)
@@ -342,9 +344,9 @@ func TestWritesWaitForEachOther(t *testing.T) {
 	for w := range writers {
 		go func() {
 			for n := range each {
-				id := access.ID{10, byte(w), byte(n)}
+				id := model.ID{10, byte(w), byte(n)}
 				revision, err := s.Write(context.Background(), top.ID, by, func(tx *store.Tx, revision uint64) (string, error) {
-					scope := access.Scope{ID: id, Parent: house.ID, Kind: access.Resource, Name: fmt.Sprintf("b-%d-%d", w, n), Type: "bucket"}
+					scope := model.Scope{ID: id, Parent: house.ID, Kind: model.Resource, Name: fmt.Sprintf("b-%d-%d", w, n), Type: "bucket"}
 					p, err := before.Propose(access.CreateScope{Scope: scope})
 					if err != nil {
 						return "", err
@@ -378,9 +380,9 @@ func TestWritesWaitForEachOther(t *testing.T) {
 func TestManyDetails(t *testing.T) {
 	s := testbed.Records(t)
 	fill(t, s)
-	ids := []access.ID{house.ID}
+	ids := []model.ID{house.ID}
 	for n := range 2500 {
-		ids = append(ids, access.ID{20, byte(n >> 8), byte(n)})
+		ids = append(ids, model.ID{20, byte(n >> 8), byte(n)})
 	}
 	ids = append(ids, bucket.ID)
 	details, err := s.ScopeDetails(t.Context(), ids)
@@ -406,6 +408,6 @@ func TestRetiredScopesLoad(t *testing.T) {
 	require.True(t, ok)
 	require.True(t, scope.Retired)
 	require.Equal(t, "lindenmere/house/log.bucket", snapshot.Address(bucket.ID))
-	edit := access.Shipped().MustPermission("edit bucket")
+	edit := catalogue.Shipped().MustPermission("edit bucket")
 	require.Equal(t, access.Retired, snapshot.Decide(access.Question{Principal: rowan.ID, Permission: edit, Scope: bucket.ID}).Reason)
 }

@@ -5,17 +5,19 @@ import (
 	"encoding/json"
 
 	"arbora.example/access"
+	"arbora.example/access/model"
+	"arbora.example/access/statement"
 )
 
 // PolicyVersion is a policy as a change wrote it.
 type PolicyVersion struct {
 	Revision uint64
 	Author   Author
-	Policy   access.Policy
+	Policy   statement.Policy
 }
 
 // PolicyVersions lists what changes wrote of a policy, newest first: those before a revision, and at most so many.
-func (s *Store) PolicyVersions(ctx context.Context, policy access.ID, before uint64, limit int) ([]PolicyVersion, error) {
+func (s *Store) PolicyVersions(ctx context.Context, policy model.ID, before uint64, limit int) ([]PolicyVersion, error) {
 	versions := []PolicyVersion{}
 	err := each(ctx, s.db, `SELECT v.revision, c.made_by, c.made_from, c.made_at, c.changed, c.changes FROM policy_version v
 		JOIN change_record c ON c.organisation_id = v.organisation_id AND c.revision = v.revision
@@ -38,7 +40,7 @@ func (s *Store) PolicyVersions(ctx context.Context, policy access.ID, before uin
 }
 
 // writtenIn finds a policy among recorded changes, as the last of them wrote it.
-func writtenIn(text []byte, policy access.ID) (written access.Policy, err error) {
+func writtenIn(text []byte, policy model.ID) (written statement.Policy, err error) {
 	changes, err := access.DecodeChanges(text)
 	for _, change := range changes {
 		if put, ok := change.(access.PutPolicy); ok && put.Policy.ID == policy {
@@ -49,7 +51,7 @@ func writtenIn(text []byte, policy access.ID) (written access.Policy, err error)
 }
 
 // writtenInRows finds a policy in a change record of a version of Arbora that kept rows.
-func writtenInRows(text []byte, policy access.ID) (written access.Policy, err error) {
+func writtenInRows(text []byte, policy model.ID) (written statement.Policy, err error) {
 	var rows []struct {
 		Table string
 		After json.RawMessage
@@ -58,7 +60,7 @@ func writtenInRows(text []byte, policy access.ID) (written access.Policy, err er
 		return written, err
 	}
 	for _, row := range rows {
-		var p access.Policy
+		var p statement.Policy
 		if row.Table != "policy" || string(row.After) == "null" {
 			continue
 		}

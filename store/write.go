@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"arbora.example/access"
+	"arbora.example/access/model"
 )
 
 // Author says who makes a change or is answerable for an event.
@@ -22,13 +23,13 @@ type Tx struct {
 	Details
 	ctx          context.Context
 	tx           *txn
-	organisation access.ID
+	organisation model.ID
 	at           time.Time
 	author       Author
 	name         string      // of the organisation, as it is after the change
 	rows         []rowChange // of what is kept besides
-	touched      []access.ID // scopes that the write is about
-	policies     []access.ID // that were written
+	touched      []model.ID  // scopes that the write is about
+	policies     []model.ID  // that were written
 	proposal     *access.Proposal
 	described    described
 	final        bool     // no command takes the write back
@@ -47,7 +48,7 @@ type rowChange struct {
 // Write runs fn in one transaction on an organisation, with its revision locked. fn is given that revision and returns
 // a sentence that says what it did. Write returns the revision the change led to. When it fails with [ErrUnavailable],
 // the change is either there whole or absent: [Store.Revision] tells.
-func (s *Store) Write(ctx context.Context, organisation access.ID, author Author, fn func(tx *Tx, revision uint64) (what string, err error)) (uint64, error) {
+func (s *Store) Write(ctx context.Context, organisation model.ID, author Author, fn func(tx *Tx, revision uint64) (what string, err error)) (uint64, error) {
 	lock := func(w *Tx) (revision uint64, err error) {
 		err = w.tx.QueryRowContext(ctx, "SELECT revision, (SELECT name FROM scope WHERE id = organisation.id) FROM organisation WHERE id = ? FOR UPDATE", idColumn(organisation)).
 			Scan(&revision, &w.name)
@@ -57,14 +58,14 @@ func (s *Store) Write(ctx context.Context, organisation access.ID, author Author
 }
 
 // Create is [Store.Write] for an organisation that is to be made; its revision begins at 0.
-func (s *Store) Create(ctx context.Context, organisation access.ID, author Author, fn func(tx *Tx, revision uint64) (what string, err error)) (uint64, error) {
+func (s *Store) Create(ctx context.Context, organisation model.ID, author Author, fn func(tx *Tx, revision uint64) (what string, err error)) (uint64, error) {
 	insert := func(w *Tx) (uint64, error) {
 		return 0, w.exec("INSERT INTO organisation (id, revision) VALUES (?, 0)", idColumn(organisation))
 	}
 	return s.write(ctx, organisation, author, insert, fn)
 }
 
-func (s *Store) write(ctx context.Context, organisation access.ID, author Author, lock func(*Tx) (uint64, error), fn func(*Tx, uint64) (string, error)) (next uint64, err error) {
+func (s *Store) write(ctx context.Context, organisation model.ID, author Author, lock func(*Tx) (uint64, error), fn func(*Tx, uint64) (string, error)) (next uint64, err error) {
 	err = s.transaction(ctx, func(tx *txn) error {
 		w := &Tx{Details: Details{tx}, ctx: ctx, tx: tx, organisation: organisation, at: author.At, author: author}
 		revision, err := lock(w)
@@ -158,7 +159,7 @@ func (w *Tx) note(table string, before, after any) {
 }
 
 // touch says that the write is about scopes.
-func (w *Tx) touch(scopes ...access.ID) {
+func (w *Tx) touch(scopes ...model.ID) {
 	for _, id := range scopes {
 		if !id.IsZero() && !slices.Contains(w.touched, id) {
 			w.touched = append(w.touched, id)
@@ -182,8 +183,8 @@ func insertRows(ctx context.Context, tx *txn, into string, rows [][]any) error {
 func (w *Tx) At() time.Time { return w.at }
 
 // named keeps the organisation's name where a scope is its top; each that it has had stays its own.
-func (w *Tx) named(scope access.Scope) error {
-	if scope.Kind != access.Organisation || scope.Name == w.name {
+func (w *Tx) named(scope model.Scope) error {
+	if scope.Kind != model.Organisation || scope.Name == w.name {
 		return nil
 	}
 	w.name = scope.Name

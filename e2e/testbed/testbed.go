@@ -21,6 +21,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"arbora.example/access"
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
 	"arbora.example/api"
 	"arbora.example/client"
 	"arbora.example/console"
@@ -118,7 +120,7 @@ type counted struct {
 }
 
 // Load counts, and reads.
-func (c counted) Load(ctx context.Context, organisation access.ID, into func(access.Change) error) (uint64, error) {
+func (c counted) Load(ctx context.Context, organisation model.ID, into func(access.Change) error) (uint64, error) {
 	c.whole.Add(1)
 	return c.Records.Load(ctx, organisation, into)
 }
@@ -186,7 +188,7 @@ func start(t testing.TB, records *store.Store, cloud string, files service.Snaps
 	require.NoError(t, err)
 	sealer, err := people.NewSealer(bytes.Repeat([]byte("k"), people.SealingKeySize))
 	require.NoError(t, err)
-	b.Service = service.New(service.Options{Records: counted{service.RecordsIn(records), b.Whole}, Files: files, Catalogue: access.Shipped(), Clock: b.Clock.Now, Log: log, Sealer: sealer, Post: post, Address: b.Address})
+	b.Service = service.New(service.Options{Records: counted{service.RecordsIn(records), b.Whole}, Files: files, Catalogue: catalogue.Shipped(), Clock: b.Clock.Now, Log: log, Sealer: sealer, Post: post, Address: b.Address})
 	handler, err := server.New(server.Options{Service: b.Service, Console: console.Files(), Version: "test", Log: log, Loam: cloud})
 	require.NoError(t, err)
 	serve(t, listener, handler, func() error {

@@ -13,7 +13,7 @@ import (
 	"github.com/gin-gonic/gin"
 	"github.com/go-jose/go-jose/v4"
 
-	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/people"
 	"arbora.example/service"
 )
@@ -161,7 +161,7 @@ func (h Handler) introspect(c *gin.Context) {
 		if len(told.Formerly) > 0 {
 			answer["organisation_formerly"] = told.Formerly
 		}
-		if told.Key != (access.ID{}) && told.From == "" {
+		if told.Key != (model.ID{}) && told.From == "" {
 			answer["client_id"], answer["jti"], answer["iat"], answer["aud"] = told.Key.String(), told.Token.String(), told.IssuedAt.Unix(), h.Issuer.Address()
 		}
 	}

@@ -13,7 +13,8 @@ import (
 
 	"github.com/google/uuid"
 
-	"arbora.example/access"
+	"arbora.example/access/model"
+	"arbora.example/internal/english"
 	"arbora.example/standin/loam/loamapi"
 )
 
@@ -179,8 +180,8 @@ func (l *Cloud) typeOf(ctx context.Context, key string) (string, error) {
 		}
 		return r.Type, err
 	}
-	_, last := access.SplitAddress(key)
-	_, typ := access.SplitFullName(last)
+	_, last := model.SplitAddress(key)
+	_, typ := model.SplitFullName(last)
 	if _, ok := kinds[typ]; !ok {
 		return "", unknownType("", typ)
 	}
@@ -191,7 +192,7 @@ func (l *Cloud) typeOf(ctx context.Context, key string) (string, error) {
 func unknownType(field, typ string) *Problem {
 	types := slices.Sorted(maps.Keys(kinds))
 	next := "the types are " + strings.Join(types, ", ")
-	if near := access.Nearest(typ, types); near != "" {
+	if near := english.Nearest(typ, types); near != "" {
 		next = "did you mean " + near + "?"
 	}
 	if typ == "" {

@@ -11,7 +11,7 @@ import (
 
 	"github.com/google/uuid"
 
-	"arbora.example/access"
+	"arbora.example/access/model"
 	"arbora.example/api"
 	"arbora.example/client"
 	"arbora.example/standin/loam/loamapi"
@@ -119,8 +119,8 @@ func (c *call) refer(a *loamapi.Attributes, v verdict) error {
 	}
 	for i, reference := range of {
 		// Arbora has found it fit for one of what may be referred to; its address tells for which.
-		_, last := access.SplitAddress(keys[i])
-		if _, typ := access.SplitFullName(last); typ != reference.typ && uuid.Validate(keys[i]) != nil {
+		_, last := model.SplitAddress(keys[i])
+		if _, typ := model.SplitFullName(last); typ != reference.typ && uuid.Validate(keys[i]) != nil {
 			wanted := cmp.Or(reference.typ, "service account")
 			return invalid(reference.word, fmt.Sprintf("%s is no %s", keys[i], wanted), "name a "+wanted+" by its address")
 		}

@@ -17,6 +17,7 @@ import (
 	"strings"
 
 	"arbora.example/access"
+	"arbora.example/access/model"
 )
 
 // Record stands for the change record that led to a snapshot, so that a file is not taken for one of another database: see
@@ -56,16 +57,16 @@ func Open(path string) (*Directory, error) {
 // ID tells the directory from those of other hosts: instances of the service that share it need each file once.
 func (d *Directory) ID() string { return d.id }
 
-func (d *Directory) of(organisation access.ID) string {
+func (d *Directory) of(organisation model.ID) string {
 	return filepath.Join(d.path, organisation.String())
 }
 
-func (d *Directory) file(organisation access.ID, revision uint64) string {
+func (d *Directory) file(organisation model.ID, revision uint64) string {
 	return filepath.Join(d.of(organisation), strconv.FormatUint(revision, 10)+ending)
 }
 
 // Revisions returns the revisions of an organisation of which there is a file, in order.
-func (d *Directory) Revisions(organisation access.ID) ([]uint64, error) {
+func (d *Directory) Revisions(organisation model.ID) ([]uint64, error) {
 	entries, err := os.ReadDir(d.of(organisation))
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil, nil
@@ -84,7 +85,7 @@ func (d *Directory) Revisions(organisation access.ID) ([]uint64, error) {
 }
 
 // Read returns a file as [Directory.Write] wrote it. A file that is cut off within its record is [access.ErrNoSnapshotFile].
-func (d *Directory) Read(organisation access.ID, revision uint64) (record Record, file []byte, err error) {
+func (d *Directory) Read(organisation model.ID, revision uint64) (record Record, file []byte, err error) {
 	text, err := os.ReadFile(d.file(organisation, revision))
 	if err != nil {
 		return record, nil, err
@@ -96,7 +97,7 @@ func (d *Directory) Read(organisation access.ID, revision uint64) (record Record
 }
 
 // Write writes the file of a snapshot, whole or not at all.
-func (d *Directory) Write(organisation access.ID, record Record, s *access.Snapshot) error {
+func (d *Directory) Write(organisation model.ID, record Record, s *access.Snapshot) error {
 	if err := os.MkdirAll(d.of(organisation), 0o700); err != nil {
 		return err
 	}
@@ -127,7 +128,7 @@ func (d *Directory) put(name string, write func(io.Writer) error) (err error) {
 }
 
 // Remove removes a file. That it is not there is no error.
-func (d *Directory) Remove(organisation access.ID, revision uint64) error {
+func (d *Directory) Remove(organisation model.ID, revision uint64) error {
 	err := os.Remove(d.file(organisation, revision))
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil
@@ -140,7 +141,7 @@ const Most = 20
 
 // Thin removes files of an organisation until no more are kept than [Most]: each time the one without which the least gap between
 // revisions is left. The first and the last stay.
-func (d *Directory) Thin(organisation access.ID) error {
+func (d *Directory) Thin(organisation model.ID) error {
 	revisions, err := d.Revisions(organisation)
 	if err != nil {
 		return err

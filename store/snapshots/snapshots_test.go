@@ -8,14 +8,16 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"arbora.example/access"
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
 	"arbora.example/store/snapshots"
 )
 
-var top = access.Scope{ID: access.ID{1}, Kind: access.Organisation, Name: "lindenmere"}
+var top = model.Scope{ID: model.ID{1}, Kind: model.Organisation, Name: "lindenmere"}
 
 func at(t *testing.T, revision uint64) *access.Snapshot {
 	t.Helper()
-	s, err := access.New(access.Shipped()).With(revision, access.CreateScope{Scope: top})
+	s, err := access.New(catalogue.Shipped()).With(revision, access.CreateScope{Scope: top})
 	require.NoError(t, err)
 	return s
 }
@@ -41,7 +43,7 @@ func TestFilesAreForTheirOwnerAlone(t *testing.T) {
 	record, file, err := again.Read(top.ID, 20)
 	require.NoError(t, err)
 	require.Equal(t, snapshots.Record{20}, record)
-	read, err := access.Shipped().ReadSnapshot(file)
+	read, err := access.ReadSnapshot(catalogue.Shipped(), file)
 	require.NoError(t, err)
 	require.EqualValues(t, 20, read.Revision())
 	require.NoError(t, filepath.WalkDir(path, func(name string, entry os.DirEntry, err error) error {

@@ -10,7 +10,7 @@ import (
 
 	"github.com/urfave/cli/v3"
 
-	"arbora.example/access"
+	"arbora.example/access/model"
 	arbora "arbora.example/cli"
 	"arbora.example/standin/loam/loamapi"
 	"arbora.example/standin/loam/loamclient"
@@ -210,8 +210,8 @@ func (w work) createInLoam(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	parent, last := access.SplitAddress(given[0])
-	if in.Name, in.Type = access.SplitFullName(last); parent == "" || in.Type == "" {
+	parent, last := model.SplitAddress(given[0])
+	if in.Name, in.Type = model.SplitFullName(last); parent == "" || in.Type == "" {
 		return arbora.UsageError("%s names no resource: write where it is to be made, its name and its type, as in lindenmere/visitors/ticketing/notes.bucket", given[0])
 	}
 	in.At = parent

@@ -1,6 +1,12 @@
-package access
+package model
 
-import "strings"
+import (
+	"encoding/json"
+	"slices"
+	"strings"
+
+	"arbora.example/internal/english"
+)
 
 // Kind is the kind of a scope.
 type Kind uint8
@@ -26,16 +32,16 @@ func ParseKind(word string) (Kind, error) {
 			return i, nil
 		}
 	}
-	v := violation(RuleUnknown, "%q is not a kind of scope: the kinds are organisation, folder, project, compartment and resource", word)
-	v.Nearest = Nearest(word, kindNames[1:])
+	v := Violationf(RuleUnknown, "%q is not a kind of scope: the kinds are organisation, folder, project, compartment and resource", word)
+	v.Nearest = english.Nearest(word, kindNames[1:])
 	return 0, v
 }
 
 // MaxDepth is how many containers may stand above one another, the organisation counted.
 const MaxDepth = 16
 
-// maxLevels is how many scopes, resources counted, may stand above one another.
-const maxLevels = 64
+// MaxLevels is how many scopes, resources counted, may stand above one another.
+const MaxLevels = 64
 
 // MaxName is the length of the longest name, in bytes.
 const MaxName = 63
@@ -79,7 +85,7 @@ func CheckName(name string) error {
 		ok = 'a' <= c && c <= 'z' || '0' <= c && c <= '9' || c == '-'
 	}
 	if !ok {
-		return violation(RuleName, "%q is not a valid name: use 1 to %d lower-case letters, digits and hyphens, with a letter or digit at both ends", name, MaxName)
+		return Violationf(RuleName, "%q is not a valid name: use 1 to %d lower-case letters, digits and hyphens, with a letter or digit at both ends", name, MaxName)
 	}
 	return nil
 }
@@ -97,4 +103,65 @@ func SplitAddress(address string) (parent, last string) {
 		return "", address
 	}
 	return address[:at], address[at+1:]
+}
+
+type writtenScope struct {
+	ID       ID                `json:"id"`
+	Parent   ID                `json:"parent,omitzero"`
+	Kind     Kind              `json:"kind"`
+	Name     string            `json:"name"`
+	Type     string            `json:"type,omitempty"`
+	Retired  bool              `json:"retired,omitempty"`
+	Tags     map[string]string `json:"tags"`
+	Offered  []string          `json:"offered"`
+	Formerly []string          `json:"formerly"`
+}
+
+// MarshalJSON writes the scope as recorded changes hold it.
+func (s Scope) MarshalJSON() ([]byte, error) { return json.Marshal(writtenScope(s)) }
+
+// UnmarshalJSON reads what MarshalJSON wrote.
+func (s *Scope) UnmarshalJSON(text []byte) error {
+	return json.Unmarshal(text, (*writtenScope)(s))
+}
+
+// MarshalText writes the kind's word.
+func (k Kind) MarshalText() ([]byte, error) { return []byte(k.String()), nil }
+
+// UnmarshalText reads a kind as [ParseKind] does.
+func (k *Kind) UnmarshalText(text []byte) (err error) {
+	*k, err = ParseKind(string(text))
+	return err
+}
+
+// Terms gives what a search finds a scope by, when the searched text begins one of them: its full name, whole and from each
+// word on; its type, or kind; and each tag, as KEY=VALUE and as the value alone. They are in lower case, in order, and none
+// twice.
+func (s Scope) Terms() []string {
+	terms := []string{s.TypeName()}
+	for name := s.FullName(); ; {
+		terms = append(terms, name)
+		i := strings.IndexByte(name, '-')
+		if i < 0 {
+			break
+		}
+		name = name[i+1:]
+	}
+	for key, value := range s.Tags {
+		value = strings.ToLower(value)
+		terms = append(terms, key+"="+value, value)
+	}
+	slices.Sort(terms)
+	terms = slices.Compact(terms)
+	return slices.DeleteFunc(terms, func(term string) bool { return term == "" })
+}
+
+// FirstTerm gives the first of a scope's terms that begins with a text; empty when none does.
+func (s Scope) FirstTerm(text string) string {
+	for _, term := range s.Terms() {
+		if strings.HasPrefix(term, text) {
+			return term
+		}
+	}
+	return ""
 }

@@ -1,4 +1,4 @@
-package access
+package catalogue
 
 import (
 	"bytes"
@@ -7,6 +7,8 @@ import (
 	"fmt"
 	"io"
 	"strings"
+
+	"arbora.example/access/model"
 )
 
 // FileError says what is wrong with a service's file, and where.
@@ -104,7 +106,7 @@ func (f *parsedFile) unknownField(name string) error {
 		"service", "title", "description", "types", "roles", "type", "parents", "open", "unregistered", "control", "data",
 		"needs", "role", "include", "exclude", "classes", "operations", "services", "planes",
 	}
-	err := unknownWord("field", name, known)
+	err := model.UnknownWord("field", name, known)
 	least := int64(len(f.text))
 	for path, offset := range f.offsets {
 		if path == name || strings.HasSuffix(path, "."+name) {

@@ -1,4 +1,4 @@
-package access
+package statement
 
 import (
 	"fmt"
@@ -39,63 +39,58 @@ func (e *TextError) Error() string {
 type tokenKind uint8
 
 const (
-	lineEnd tokenKind = iota
-	word              // a name, an address, an attribute, an instant, a number
+	LineEnd tokenKind = iota
+	Word              // a name, an address, an attribute, an instant, a number
 	quoted            // a text in quotes
-	mark              // , : ( ) < <= > >=
+	Mark              // , : ( ) < <= > >=
 )
 
-type token struct {
-	kind   tokenKind
-	text   string // without quotes
-	column int
+// Token is a word, a text in quotes or a mark, or the end of a line.
+type Token struct {
+	Kind   tokenKind
+	Text   string // without quotes
+	Column int
 }
 
-// keywords are the words of the language. A name that is one of them is quoted.
-var keywords = []string{
+// Keywords are the words of the language. A name that is one of them is quoted.
+var Keywords = []string{
 	"account", "act", "after", "and", "anything", "as", "at", "before", "data", "do", "everyone", "except", "from", "guests",
 	"here", "if", "in", "is", "may", "never", "not", "of", "only", "or", "people", "public", "service", "signed-in", "staff",
 	"starts", "to", "under", "until", "user", "with", "within",
 }
 
 func keyword(text string) bool {
-	_, found := slices.BinarySearch(keywords, text)
+	_, found := slices.BinarySearch(Keywords, text)
 	return found
 }
 
-// turning are those keywords that come where an act or a thing could: no word of the catalogue is one of them. The
-// others, such as user, are words of the catalogue there.
-var turning = []string{"act", "anything", "data", "do", "from", "if", "never", "of", "only", "to", "until"}
-
-func turningWord(text string) bool { return slices.Contains(turning, text) }
-
-// textLine is one line of a text, taken apart.
-type textLine struct {
+// TextLine is one line of a text, taken apart.
+type TextLine struct {
 	number  int
-	indent  int
-	tokens  []token // ended by a lineEnd
-	comment string  // without #; see noted
-	noted   bool    // there is a comment
+	Indent  int
+	Tokens  []Token // ended by a lineEnd
+	Comment string  // without #; see noted
+	Noted   bool    // there is a comment
 }
 
-// lex takes a line apart.
-func lex(text string, number int) (textLine, *Fault) {
-	line := textLine{number: number}
+// Lex takes a line apart.
+func Lex(text string, number int) (TextLine, *Fault) {
+	line := TextLine{number: number}
 	rest, column := text, 1
-	fault := func(format string, values ...any) (textLine, *Fault) {
+	fault := func(format string, values ...any) (TextLine, *Fault) {
 		return line, &Fault{Line: number, Column: column, Detail: fmt.Sprintf(format, values...)}
 	}
 	for rest != "" {
 		r, width := utf8.DecodeRuneInString(rest)
 		switch {
 		case r == ' ' || r == '\t' || r == '\u00a0': // pages and letters that are copied from have the last
-			if len(line.tokens) == 0 {
-				line.indent++
+			if len(line.Tokens) == 0 {
+				line.Indent++
 			}
 			rest, column = rest[width:], column+1
 		case r == '#':
-			line.comment, line.noted, rest = strings.TrimSpace(rest[1:]), true, ""
-			if !utf8.ValidString(line.comment) || strings.ContainsFunc(line.comment, unprintable) {
+			line.Comment, line.Noted, rest = strings.TrimSpace(rest[1:]), true, ""
+			if !utf8.ValidString(line.Comment) || strings.ContainsFunc(line.Comment, unprintable) {
 				return fault("the comment holds characters that are not printed: write it as plain text")
 			}
 		case r == '"':
@@ -103,18 +98,18 @@ func lex(text string, number int) (textLine, *Fault) {
 			if problem != "" {
 				return fault("%s", problem)
 			}
-			line.tokens = append(line.tokens, token{kind: quoted, text: value, column: column})
+			line.Tokens = append(line.Tokens, Token{Kind: quoted, Text: value, Column: column})
 			column += utf8.RuneCountInString(rest[:used])
 			rest = rest[used:]
 		case wordRune(r):
 			end := wordEnd(rest)
-			line.tokens = append(line.tokens, token{kind: word, text: rest[:end], column: column})
+			line.Tokens = append(line.Tokens, Token{Kind: Word, Text: rest[:end], Column: column})
 			rest, column = rest[end:], column+end
 		case strings.ContainsRune(",:()<>", r):
 			if (r == '<' || r == '>') && strings.HasPrefix(rest[1:], "=") {
 				width = 2
 			}
-			line.tokens = append(line.tokens, token{kind: mark, text: rest[:width], column: column})
+			line.Tokens = append(line.Tokens, Token{Kind: Mark, Text: rest[:width], Column: column})
 			rest, column = rest[width:], column+width
 		case r == '=':
 			return fault("= has no meaning here: write is, or is not")
@@ -124,7 +119,7 @@ func lex(text string, number int) (textLine, *Fault) {
 			return fault("%q has no meaning here: a statement is made of words, texts in quotes, commas, and # before a comment", r)
 		}
 	}
-	line.tokens = append(line.tokens, token{kind: lineEnd, column: column})
+	line.Tokens = append(line.Tokens, Token{Kind: LineEnd, Column: column})
 	return line, nil
 }
 
@@ -167,17 +162,17 @@ func unquote(text string) (value string, used int, problem string) {
 	return "", 0, "the text is not closed: put a \" at its end"
 }
 
-// quote writes a text as unquote reads it.
-func quote(text string) string {
+// Quote writes a text as unquote reads it.
+func Quote(text string) string {
 	return `"` + escapes.Replace(text) + `"`
 }
 
 var escapes = strings.NewReplacer(`\`, `\\`, `"`, `\"`)
 
-// nameWord writes a name, in quotes where it would be taken for a word of the language.
-func nameWord(name string) string {
+// NameWord writes a name, in quotes where it would be taken for a word of the language.
+func NameWord(name string) string {
 	if keyword(name) || name == "" || wordEnd(name) != len(name) {
-		return quote(name)
+		return Quote(name)
 	}
 	return name
 }

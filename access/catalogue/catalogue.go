@@ -1,9 +1,12 @@
-package access
+package catalogue
 
 import (
 	"fmt"
 	"slices"
 	"strings"
+
+	"arbora.example/access/model"
+	"arbora.example/internal/english"
 )
 
 // Class says what sort of act an operation is. Every operation has exactly one.
@@ -58,7 +61,7 @@ type Type struct {
 	Registered  bool     // its instances are scopes of the tree
 	Operations  []Operation
 
-	kind    Kind // of its instances
+	kind    model.Kind // of its instances
 	index   uint16
 	meaning Set // the permissions that mean something at an instance
 }
@@ -85,8 +88,8 @@ type Catalogue struct {
 	operations []Operation           // by permission number
 	byName     map[string]Permission // "fetch object"
 	byWords    map[permissionWords]Permission
-	acting     map[ID]string // the services by the id under which they act
-	lasting    Set           // what is still decided in a retired scope
+	acting     map[model.ID]string // the services by the id under which they act
+	lasting    Set                 // what is still decided in a retired scope
 	governing  Set
 	finding    Set // what it takes to find what to repair: no cut from beneath takes it from those who govern
 	everything Set
@@ -109,12 +112,12 @@ func (c *Catalogue) Type(name string) (*Type, bool) {
 	return t, ok
 }
 
-// TypeNamed finds a type by a name that somebody gave. The error is a [*Violation] that names the nearest one known.
+// TypeNamed finds a type by a name that somebody gave. The error is a [*model.Violation] that names the nearest one known.
 func (c *Catalogue) TypeNamed(name string) (*Type, error) {
 	if t, ok := c.types[name]; ok {
 		return t, nil
 	}
-	return nil, unknownWord("type", name, c.typeNames())
+	return nil, model.UnknownWord("type", name, c.TypeNames())
 }
 
 // Operation gives what a permission number stands for.
@@ -124,7 +127,7 @@ func (c *Catalogue) Operation(p Permission) Operation { return c.operations[p] }
 func (c *Catalogue) Permissions() int { return len(c.operations) }
 
 // Permission finds a permission by its text, an operation and a type such as "fetch object". The error is a
-// [*Violation] that names the nearest one known.
+// [*model.Violation] that names the nearest one known.
 func (c *Catalogue) Permission(text string) (Permission, error) {
 	if p, ok := c.byName[text]; ok {
 		return p, nil
@@ -134,20 +137,20 @@ func (c *Catalogue) Permission(text string) (Permission, error) {
 		return p, nil
 	}
 	if len(words) != 2 {
-		return 0, violation(RuleUnknown, "%q is not a permission: write an operation and a type, such as \"describe project\"", text)
+		return 0, model.Violationf(model.RuleUnknown, "%q is not a permission: write an operation and a type, such as \"describe project\"", text)
 	}
 	t, ok := c.types[words[1]]
 	if !ok {
-		v := violation(RuleUnknown, "there is no type %q", words[1])
-		v.Nearest = Nearest(words[1], c.typeNames())
+		v := model.Violationf(model.RuleUnknown, "there is no type %q", words[1])
+		v.Nearest = english.Nearest(words[1], c.TypeNames())
 		return 0, v
 	}
 	var verbs []string
 	for _, o := range t.Operations {
 		verbs = append(verbs, o.Name)
 	}
-	v := violation(RuleUnknown, "%s has no operation %q; it has %s", t.Name, words[0], strings.Join(verbs, ", "))
-	v.Nearest = Nearest(words[0], verbs)
+	v := model.Violationf(model.RuleUnknown, "%s has no operation %q; it has %s", t.Name, words[0], strings.Join(verbs, ", "))
+	v.Nearest = english.Nearest(words[0], verbs)
 	return 0, v
 }
 
@@ -177,8 +180,8 @@ func (c *Catalogue) MeaningAt(typeName string) Set {
 	return nil
 }
 
-// of gives the permissions of Arbora's own services and of those named.
-func (c *Catalogue) of(services []string) Set {
+// OfServices gives the permissions of Arbora's own services and of those named.
+func (c *Catalogue) OfServices(services []string) Set {
 	var set Set
 	for _, service := range c.services {
 		if !service.Own() && !slices.Contains(services, service.Name) {
@@ -186,19 +189,20 @@ func (c *Catalogue) of(services []string) Set {
 		}
 		for _, t := range service.Types {
 			for _, o := range t.Operations {
-				set.add(o.Permission)
+				set.Add(o.Permission)
 			}
 		}
 	}
 	return set
 }
 
-// serviceOf gives the service whose type a permission is on.
-func (c *Catalogue) serviceOf(p Permission) *Service {
-	return c.service(c.types[c.operations[p].Type].Service)
+// ServiceOf gives the service whose type a permission is on.
+func (c *Catalogue) ServiceOf(p Permission) *Service {
+	return c.Service(c.types[c.operations[p].Type].Service)
 }
 
-func (c *Catalogue) service(name string) *Service {
+// Service returns the service of a name; nil when there is none.
+func (c *Catalogue) Service(name string) *Service {
 	for _, s := range c.services {
 		if s.Name == name {
 			return s
@@ -207,7 +211,8 @@ func (c *Catalogue) service(name string) *Service {
 	return nil
 }
 
-func (c *Catalogue) serviceNames() []string {
+// ServiceNames returns the names of the services, in the order they were loaded.
+func (c *Catalogue) ServiceNames() []string {
 	names := make([]string, len(c.services))
 	for i, s := range c.services {
 		names[i] = s.Name
@@ -215,11 +220,13 @@ func (c *Catalogue) serviceNames() []string {
 	return names
 }
 
-func (c *Catalogue) isOperation(name string) bool {
+// IsOperation reports whether any type has an operation of that name.
+func (c *Catalogue) IsOperation(name string) bool {
 	return slices.ContainsFunc(c.operations, func(o Operation) bool { return o.Name == name })
 }
 
-func (c *Catalogue) operationNames() []string {
+// OperationNames returns the names of all operations, sorted, each once.
+func (c *Catalogue) OperationNames() []string {
 	var names []string
 	for _, o := range c.operations {
 		names = append(names, o.Name)
@@ -237,7 +244,7 @@ func (c *Catalogue) Placeable(parent string) []*Type {
 	}
 	for _, service := range c.services {
 		for _, t := range service.Types {
-			if t.Registered && c.mayHold(above, t) {
+			if t.Registered && c.MayHold(above, t) {
 				placeable = append(placeable, t)
 			}
 		}
@@ -248,7 +255,35 @@ func (c *Catalogue) Placeable(parent string) []*Type {
 // Governing gives the permissions of class govern.
 func (c *Catalogue) Governing() Set { return c.governing }
 
-func (c *Catalogue) typeNames() []string {
+// Lasting gives the permissions that are still decided in a retired scope.
+func (c *Catalogue) Lasting() Set { return c.lasting }
+
+// Finding gives what it takes to find what to repair: no cut from beneath takes it from those who govern.
+func (c *Catalogue) Finding() Set { return c.finding }
+
+// Everything gives all permissions.
+func (c *Catalogue) Everything() Set { return c.everything }
+
+// Operations lists what can be done, by the numbers of the permissions.
+func (c *Catalogue) Operations() []Operation { return c.operations }
+
+// Types lists the types, by their indexes.
+func (c *Catalogue) Types() []*Type { return c.typeOrder }
+
+// TypeAt gives the type of an index.
+func (c *Catalogue) TypeAt(index uint16) *Type { return c.typeOrder[index] }
+
+// Index is the type's number among those of its catalogue, dense from 0.
+func (t *Type) Index() uint16 { return t.index }
+
+// Meaning gives the permissions that mean something at an instance of the type.
+func (t *Type) Meaning() Set { return t.meaning }
+
+// Kind is the kind of scope that instances of the type are.
+func (t *Type) Kind() model.Kind { return t.kind }
+
+// TypeNames returns the names of all types, sorted.
+func (c *Catalogue) TypeNames() []string {
 	names := make([]string, 0, len(c.types))
 	for name := range c.types {
 		names = append(names, name)
@@ -257,26 +292,27 @@ func (c *Catalogue) typeNames() []string {
 	return names
 }
 
-// mayHold reports whether an instance of child may sit directly in one of parent.
-func (c *Catalogue) mayHold(parent, child *Type) bool {
+// MayHold reports whether an instance of child may sit directly in one of parent.
+func (c *Catalogue) MayHold(parent, child *Type) bool {
 	return slices.Contains(child.Parents, parent.Name) ||
-		!parent.container() && slices.Contains(child.Parents, anyResource)
+		!parent.IsContainer() && slices.Contains(child.Parents, anyResource)
 }
 
 // anyResource, as a parent in the catalogue, stands for every resource type.
 const anyResource = "resource"
 
-func (t *Type) container() bool { return t.Service == "tree" }
+// IsContainer reports whether instances of the type are containers.
+func (t *Type) IsContainer() bool { return t.Service == "tree" }
 
 // number gives permissions and types their numbers.
 func (c *Catalogue) number() {
 	for _, service := range c.services {
-		c.acting[PlatformServiceID(service.Name)] = service.Name
+		c.acting[model.PlatformServiceID(service.Name)] = service.Name
 		for _, t := range service.Types {
 			t.index = uint16(len(c.typeOrder))
 			c.typeOrder = append(c.typeOrder, t)
-			t.kind = Resource
-			if kind, err := ParseKind(t.Name); err == nil && t.container() {
+			t.kind = model.Resource
+			if kind, err := model.ParseKind(t.Name); err == nil && t.IsContainer() {
 				t.kind = kind
 			}
 			for i := range t.Operations {
@@ -285,15 +321,15 @@ func (c *Catalogue) number() {
 				c.operations = append(c.operations, *o)
 				c.byName[o.String()] = o.Permission
 				c.byWords[permissionWords{o.Name, t.Name}] = o.Permission
-				c.everything.add(o.Permission)
+				c.everything.Add(o.Permission)
 				if o.Class == Govern {
-					c.governing.add(o.Permission)
+					c.governing.Add(o.Permission)
 				}
 				if o.Name == "list" || o.Name == "describe" || o.Name == "restore" {
-					c.lasting.add(o.Permission)
+					c.lasting.Add(o.Permission)
 				}
 				if o.Plane == Control && (o.Name == "list" || o.Name == "describe") {
-					c.finding.add(o.Permission)
+					c.finding.Add(o.Permission)
 				}
 			}
 		}
@@ -307,21 +343,79 @@ func (c *Catalogue) gather(t *Type, into *Set, seen map[*Type]bool) {
 	}
 	seen[t] = true
 	for _, o := range t.Operations {
-		into.add(o.Permission)
+		into.Add(o.Permission)
 	}
 	for _, child := range c.types {
-		if c.mayHold(t, child) {
+		if c.MayHold(t, child) {
 			c.gather(child, into, seen)
 		}
 	}
 }
 
-// ServiceNamed finds a service of the catalogue.
-func (s *Snapshot) ServiceNamed(name string) (*Service, bool) {
-	for _, service := range s.catalogue.services {
-		if service.Name == name {
-			return service, true
+// PlacementRule says in words where a type may sit.
+func (c *Catalogue) PlacementRule(t *Type) string {
+	parents := make([]string, len(t.Parents))
+	for i, parent := range t.Parents {
+		parents[i] = english.WithArticle(parent)
+	}
+	last := len(parents) - 1
+	if last > 0 {
+		return "it belongs in " + strings.Join(parents[:last], ", ") + " or " + parents[last]
+	}
+	return "it belongs in " + parents[0]
+}
+
+// AskedAt lists the types of the scopes at which a permission is asked about: the type it is on; to create one, and of what is
+// no scope, the types that hold it.
+func (c *Catalogue) AskedAt(p Permission) []*Type {
+	o := c.operations[p]
+	t := c.types[o.Type]
+	if t.Registered && o.Name != "create" {
+		return []*Type{t}
+	}
+	var holding []*Type
+	for _, above := range c.typeOrder {
+		if c.MayHold(above, t) {
+			holding = append(holding, above)
 		}
 	}
-	return nil, false
+	return holding
 }
+
+// PlatformServices gives the names of the services that are principals, in their order.
+func (c *Catalogue) PlatformServices() (names []string) {
+	for _, service := range c.services {
+		if !service.Own() {
+			names = append(names, service.Name)
+		}
+	}
+	return names
+}
+
+// TypesNamed finds types by name.
+func (c *Catalogue) TypesNamed(names []string) ([]uint16, error) {
+	types := make([]uint16, len(names))
+	for i, name := range names {
+		t, ok := c.Type(name)
+		if !ok {
+			return nil, fmt.Errorf("the snapshot file knows the type %s, the catalogue does not", name)
+		}
+		types[i] = t.index
+	}
+	return types, nil
+}
+
+// PlatformService gives the name of the service that acts under an id in every organisation.
+func (c *Catalogue) PlatformService(id model.ID) (string, bool) {
+	name, ok := c.acting[id]
+	return name, ok
+}
+
+// reserved are words of the language of statements that come where an act or a thing could: no word of the catalogue is one.
+var reserved = []string{"act", "anything", "data", "do", "from", "if", "never", "of", "only", "to", "until"}
+
+// Reserved reports whether the language of statements has a word for itself, so that no service, type or operation can be called so.
+func Reserved(word string) bool { return slices.Contains(reserved, word) }
+
+// IsType reports whether there is a type of that name.
+func (c *Catalogue) IsType(name string) bool { return c.types[name] != nil }

@@ -1,4 +1,4 @@
-package access
+package catalogue
 
 import (
 	"strings"
@@ -57,60 +57,6 @@ func station(rest string) string {
 	return "{\"service\": \"weather\", \"title\": \"Weather\",\n \"types\": [\n  {\"type\": \"station\", " + rest + "}]}"
 }
 
-// TestServicesComeAndGo registers a service, uses it, and removes it when nothing uses it any more.
-func TestServicesComeAndGo(t *testing.T) {
-	wider, err := Shipped().With([]byte(station(`"parents": ["project"], "control": {"observe": ["list", "describe"], "modify": ["create"]}`)))
-	require.NoError(t, err)
-	top, project, id := ID{1}, ID{2}, ID{3}
-	now, err := New(Shipped()).With(1,
-		CreateScope{Scope: Scope{ID: top, Kind: Organisation, Name: "top"}},
-		CreateScope{Scope: Scope{ID: project, Parent: top, Kind: Project, Name: "house"}})
-	require.NoError(t, err)
-	now, err = now.Under(wider)
-	require.NoError(t, err)
-	require.Equal(t, uint64(1), now.Revision())
-	require.Empty(t, now.UsesService("weather"))
-	with, err := now.With(2, CreateScope{Scope: Scope{ID: id, Parent: project, Kind: Resource, Name: "roof", Type: "station"}})
-	require.NoError(t, err)
-	require.Equal(t, "resource top/house/roof.station", with.UsesService("weather"))
-	_, err = with.Under(Shipped())
-	require.ErrorContains(t, err, `there is no resource type "station"`)
-	narrow, err := wider.Without("weather")
-	require.NoError(t, err)
-	_, err = now.Under(narrow)
-	require.NoError(t, err)
-	_, err = wider.Without("storage")
-	require.ErrorContains(t, err, "storage came with Arbora")
-	_, err = wider.Without("wether")
-	require.ErrorContains(t, err, "did you mean weather?")
-}
-
-// TestWhatIsReferredToIsDecidedToo asks for an operation that needs permissions on other resources: all or none.
-func TestWhatIsReferredToIsDecidedToo(t *testing.T) {
-	c, err := Shipped().With([]byte(station(`"parents": ["project"], "control": {"observe": ["list"], "modify": ["create"]}, "needs": {"create": ["attach network", "attach service-account"]}`)))
-	require.NoError(t, err)
-	top, project, net, bucket, account, bram := ID{1}, ID{2}, ID{3}, ID{4}, ID{5}, ID{6}
-	now, err := New(c).With(1,
-		CreateScope{Scope: Scope{ID: top, Kind: Organisation, Name: "top"}},
-		CreateScope{Scope: Scope{ID: project, Parent: top, Kind: Project, Name: "house"}},
-		CreateScope{Scope: Scope{ID: net, Parent: project, Kind: Resource, Name: "lan", Type: "network"}},
-		CreateScope{Scope: Scope{ID: bucket, Parent: project, Kind: Resource, Name: "log", Type: "bucket"}},
-		CreatePrincipal{Principal: Principal{ID: account, Kind: ServiceAccount, Name: "robot", Home: project}},
-		CreatePrincipal{Principal: Principal{ID: bram, Kind: User, Name: "bram"}},
-		CreateGrant{Grant: Grant{ID: ID{7}, Scope: project, Principal: bram, Role: "weather-builder"}})
-	require.NoError(t, err)
-	ask := func(refers ...ID) Decision {
-		return now.Decide(Question{Principal: bram, Permission: c.MustPermission("create station"), Scope: project, Refers: refers})
-	}
-	require.True(t, ask().Allowed)
-	require.Equal(t, Lack{Permission: c.MustPermission("attach network"), On: net}, ask(net).Lacks)
-	require.Equal(t, Lacking, ask(bucket).Reason, "it is nothing the operation could refer to")
-	now, err = now.With(2, CreateGrant{Grant: Grant{ID: ID{8}, Scope: net, Principal: bram, Role: "networking-operator"}})
-	require.NoError(t, err)
-	require.True(t, ask(net).Allowed)
-	require.Equal(t, account, ask(net, account).Lacks.On)
-}
-
 // TestAServiceIsAFile adds a service that nobody knew: its types, its four roles and its own roles are there.
 func TestAServiceIsAFile(t *testing.T) {
 	c, err := load([]byte(`[{"role": "all", "include": [{"planes": ["control"]}]}]`), 0, [][]byte{[]byte(onlyTree),
@@ -143,9 +89,9 @@ func TestAServiceIsAFile(t *testing.T) {
 func TestSets(t *testing.T) {
 	var a, b Set
 	for _, p := range []Permission{0, 63, 64, 200} {
-		a.add(p)
+		a.Add(p)
 	}
-	b.add(63)
+	b.Add(63)
 	require.Equal(t, 4, a.Len())
 	var all []Permission
 	for p := range a.All {
@@ -162,16 +108,7 @@ func TestSets(t *testing.T) {
 	require.Equal(t, 1, a.And(b).Len())
 	require.False(t, Set(nil).Has(5))
 	var c Set
-	c.addAll(a)
-	c.addAll(b)
+	c.AddAll(a)
+	c.AddAll(b)
 	require.Equal(t, a, c)
-}
-
-func TestNearest(t *testing.T) {
-	known := []string{"observer", "operator", "builder", "app"}
-	for word, want := range map[string]string{
-		"obsever": "observer", "observre": "observer", "bilder": "builder", "ap": "app", "xyz": "", "steward": "", "": "",
-	} {
-		require.Equal(t, want, Nearest(word, known), word)
-	}
 }

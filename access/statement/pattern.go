@@ -1,4 +1,4 @@
-package access
+package statement
 
 import (
 	_ "embed"
@@ -7,6 +7,9 @@ import (
 	"slices"
 	"strings"
 	"sync"
+
+	"arbora.example/access/model"
+	"arbora.example/internal/english"
 )
 
 //go:embed patterns.json
@@ -32,13 +35,13 @@ type Blank struct {
 // Patterns lists the patterns.
 var Patterns = sync.OnceValue(func() []Pattern {
 	var patterns []Pattern
-	if err := decodeStrictly(patternsFile, &patterns); err != nil {
+	if err := json.Unmarshal(patternsFile, &patterns); err != nil {
 		panic(fmt.Sprintf("access: the patterns do not load: %v", err))
 	}
 	return patterns
 })
 
-// FindPattern finds a pattern by name. The error is a [*Violation] that names the nearest one.
+// FindPattern finds a pattern by name. The error is a [*model.Violation] that names the nearest one.
 func FindPattern(name string) (Pattern, error) {
 	var names []string
 	for _, p := range Patterns() {
@@ -47,7 +50,7 @@ func FindPattern(name string) (Pattern, error) {
 		}
 		names = append(names, p.Name)
 	}
-	return Pattern{}, unknownWord("pattern", name, names)
+	return Pattern{}, model.UnknownWord("pattern", name, names)
 }
 
 // Matches reports whether a pattern is about all of some words, in its name, title, description or text.
@@ -61,7 +64,7 @@ func (p Pattern) Matches(words string) bool {
 	})
 }
 
-// Fill gives the text with its blanks filled; it is read, and may be altered, as any other. The error is a [*Violation]
+// Fill gives the text with its blanks filled; it is read, and may be altered, as any other. The error is a [*model.Violation]
 // that names the blank at fault.
 func (p Pattern) Fill(values map[string]string) (string, error) {
 	var names []string
@@ -70,8 +73,8 @@ func (p Pattern) Fill(values map[string]string) (string, error) {
 	}
 	for name := range values {
 		if !slices.Contains(names, name) {
-			v := violation(RuleUnknown, "pattern %s has no blank %q; it has %s", p.Name, name, InARow(names))
-			v.Nearest = Nearest(name, names)
+			v := model.Violationf(model.RuleUnknown, "pattern %s has no blank %q; it has %s", p.Name, name, english.Join(names))
+			v.Nearest = english.Nearest(name, names)
 			return "", v
 		}
 	}
@@ -98,28 +101,28 @@ func (p Pattern) Fill(values map[string]string) (string, error) {
 func (b Blank) fill(value string) (string, error) {
 	switch {
 	case value == "":
-		return "", violation(RuleUnknown, "the blank %s is empty: say %s", b.Name, strings.ToLower(b.Asks[:1])+b.Asks[1:])
+		return "", model.Violationf(model.RuleUnknown, "the blank %s is empty: say %s", b.Name, strings.ToLower(b.Asks[:1])+b.Asks[1:])
 	case strings.ContainsFunc(value, unprintable) || strings.ContainsAny(value, "{}#"):
-		return "", violation(RuleName, "the blank %s holds characters that do not belong there", b.Name)
+		return "", model.Violationf(model.RuleName, "the blank %s holds characters that do not belong there", b.Name)
 	}
 	switch b.Kind {
 	case "text":
-		return quote(value), nil
+		return Quote(value), nil
 	case "place":
 		if value == "here" {
 			return value, nil
 		}
-		return nameWord(value), nil
+		return NameWord(value), nil
 	case "role", "service":
-		return nameWord(value), nil
+		return NameWord(value), nil
 	case "name":
-		return value, CheckName(value)
+		return value, model.CheckName(value)
 	case "instant":
 		t, err := ParseInstant(value)
 		if err != nil {
-			return "", violation(RulePeriod, "%v", err)
+			return "", model.Violationf(model.RulePeriod, "%v", err)
 		}
-		return printInstant(t), nil
+		return PrintInstant(t), nil
 	}
 	return value, nil
 }

@@ -1,4 +1,4 @@
-package access
+package catalogue
 
 import (
 	"cmp"
@@ -6,6 +6,9 @@ import (
 	"iter"
 	"slices"
 	"strings"
+
+	"arbora.example/access/model"
+	"arbora.example/internal/english"
 )
 
 // Filter picks permissions: those that match every list that is not empty.
@@ -26,16 +29,16 @@ func among[T comparable](wanted []T, value T) bool {
 	return len(wanted) == 0 || slices.Contains(wanted, value)
 }
 
-// check says whether all words of a filter are known. The error is a [*Violation].
+// check says whether all words of a filter are known. The error is a [*model.Violation].
 func (f Filter) check(c *Catalogue) error {
 	for _, class := range f.Classes {
 		if !slices.Contains(Classes, class) {
-			return unknownWord("class", string(class), wordsOf(Classes))
+			return model.UnknownWord("class", string(class), english.Words(Classes))
 		}
 	}
 	for _, plane := range f.Planes {
 		if !slices.Contains(Planes, plane) {
-			return unknownWord("plane", string(plane), wordsOf(Planes))
+			return model.UnknownWord("plane", string(plane), english.Words(Planes))
 		}
 	}
 	for _, name := range f.Types {
@@ -44,30 +47,16 @@ func (f Filter) check(c *Catalogue) error {
 		}
 	}
 	for _, name := range f.Services {
-		if c.service(name) == nil {
-			return unknownWord("service", name, c.serviceNames())
+		if c.Service(name) == nil {
+			return model.UnknownWord("service", name, c.ServiceNames())
 		}
 	}
 	for _, name := range f.Operations {
-		if !c.isOperation(name) {
-			return unknownWord("operation", name, c.operationNames())
+		if !c.IsOperation(name) {
+			return model.UnknownWord("operation", name, c.OperationNames())
 		}
 	}
 	return nil
-}
-
-func unknownWord(what, word string, known []string) error {
-	v := violation(RuleUnknown, "there is no %s %q", what, word)
-	v.Nearest = Nearest(word, known)
-	return v
-}
-
-func wordsOf[T ~string](list []T) []string {
-	words := make([]string, len(list))
-	for i, item := range list {
-		words[i] = string(item)
-	}
-	return words
 }
 
 // RoleDefinition is what a role is made from.
@@ -77,8 +66,8 @@ type RoleDefinition struct {
 	Description string
 	Include     []Filter
 	Exclude     []Filter
-	Scope       ID   // the container a custom role is defined at; zero for a built-in one
-	Under       []ID // the scopes under which it may be granted; none for all beneath Scope
+	Scope       model.ID   // the container a custom role is defined at; zero for a built-in one
+	Under       []model.ID // the scopes under which it may be granted; none for all beneath Scope
 }
 
 // Role is a named set of permissions: all that an inclusion picks and no exclusion does.
@@ -94,7 +83,7 @@ func (r *Role) Custom() bool { return !r.Scope.IsZero() }
 // Roles lists the built-in roles: the general ones first, then each service's.
 func (c *Catalogue) Roles() []*Role { return c.roleOrder }
 
-// Role finds a built-in role by name. The error is a [*Violation] that names the nearest role known.
+// Role finds a built-in role by name. The error is a [*model.Violation] that names the nearest role known.
 func (c *Catalogue) Role(name string) (*Role, error) {
 	if role, ok := c.roles[name]; ok {
 		return role, nil
@@ -103,119 +92,7 @@ func (c *Catalogue) Role(name string) (*Role, error) {
 	for i, role := range c.roleOrder {
 		names[i] = role.Name
 	}
-	return nil, unknownWord("role", name, names)
-}
-
-// Roles yields the roles that can be used in the organisation: the built-in ones, then the custom ones by name.
-func (s *Snapshot) Roles() iter.Seq[*Role] {
-	return func(yield func(*Role) bool) {
-		for _, role := range s.catalogue.roleOrder {
-			if !yield(role) {
-				return
-			}
-		}
-		for it := s.roles.Iterator(); !it.Done(); {
-			if _, role, _ := it.Next(); !yield(role) {
-				return
-			}
-		}
-	}
-}
-
-// Role finds a role by name, built-in or custom. The error is a [*Violation] that names the nearest role known.
-func (s *Snapshot) Role(name string) (*Role, error) {
-	if role, ok := s.roles.Get(name); ok {
-		return role, nil
-	}
-	if role, ok := s.catalogue.roles[name]; ok {
-		return role, nil
-	}
-	var names []string
-	for role := range s.Roles() {
-		names = append(names, role.Name)
-	}
-	return nil, unknownWord("role", name, names)
-}
-
-// RolesAt yields the roles that mean something at a scope: they may be granted there, and hold a permission on a type
-// that is or can be there, of a service offered there.
-func (s *Snapshot) RolesAt(scope ID) iter.Seq[*Role] {
-	return func(yield func(*Role) bool) {
-		n, ok := s.scopeNumber(scope)
-		if !ok {
-			return
-		}
-		meant := s.meaning(n)
-		if offered := s.offeredAt(n); offered != nil {
-			var kept Set
-			for p := range meant.All {
-				o := s.catalogue.operations[p]
-				if s.catalogue.service(o.Service).Own() || slices.Contains(offered, o.Service) {
-					kept.add(p)
-				}
-			}
-			meant = kept
-		}
-		for role := range s.Roles() {
-			if role.Permissions.Meets(meant) && s.outside(role, n) == "" && !yield(role) {
-				return
-			}
-		}
-	}
-}
-
-// GrantableAt reports whether a role may be granted at a scope, as far as the role itself says. A grant that a move has
-// put elsewhere still decides.
-func (s *Snapshot) GrantableAt(role *Role, scope ID) bool {
-	n, ok := s.scopeNumber(scope)
-	return ok && s.outside(role, n) == ""
-}
-
-// outside says in words where a role may be granted, if that is not at a scope; else "".
-func (s *Snapshot) outside(role *Role, n number) string {
-	if !role.Custom() {
-		return ""
-	}
-	under := role.Under
-	if len(under) == 0 {
-		under = []ID{role.Scope}
-	}
-	var addresses []string
-	for _, id := range under {
-		top, ok := s.scopeNumber(id)
-		if ok && s.isAtOrBeneath(n, top) {
-			return ""
-		}
-		if ok {
-			addresses = append(addresses, s.address(top))
-		}
-	}
-	return "under " + InARow(addresses)
-}
-
-// RoleUse gives the grants of a role and the statements that name it.
-func (s *Snapshot) RoleUse(name string) (grants []Grant, statements []RuleRef) {
-	for it := s.grants.Iterator(); !it.Done(); {
-		if _, node, _ := it.Next(); node.Role == name {
-			grants = append(grants, node.Grant)
-		}
-	}
-	for it := s.policies.Iterator(); !it.Done(); {
-		_, p, _ := it.Next()
-		for i, st := range p.Statements {
-			if slices.Contains(st.Roles, name) {
-				statements = append(statements, RuleRef{Policy: p.ID, Statement: i})
-			}
-		}
-	}
-	slices.SortFunc(grants, func(a, b Grant) int { return slices.Compare(a.ID[:], b.ID[:]) })
-	slices.SortFunc(statements, func(a, b RuleRef) int {
-		if a.before(b) {
-			return -1
-		}
-		return 1
-	})
-	return grants, statements
+	return nil, model.UnknownWord("role", name, names)
 }
 
 // Ranked is a role that covers wanted permissions.
@@ -245,14 +122,14 @@ func (c *Catalogue) Collect(texts ...string) (Set, error) {
 		if err != nil {
 			return nil, err
 		}
-		set.add(p)
+		set.Add(p)
 	}
 	return set, nil
 }
 
-// define makes a role from its definition. The error is a [*Violation].
-func (c *Catalogue) define(def RoleDefinition) (*Role, error) {
-	if err := CheckName(def.Name); err != nil {
+// Define makes a role from its definition. The error is a [*model.Violation].
+func (c *Catalogue) Define(def RoleDefinition) (*Role, error) {
+	if err := model.CheckName(def.Name); err != nil {
 		return nil, err
 	}
 	for _, f := range slices.Concat(def.Include, def.Exclude) {
@@ -264,11 +141,11 @@ func (c *Catalogue) define(def RoleDefinition) (*Role, error) {
 	for _, o := range c.operations {
 		match := func(f Filter) bool { return f.matches(o) }
 		if slices.ContainsFunc(def.Include, match) && !slices.ContainsFunc(def.Exclude, match) {
-			role.Permissions.add(o.Permission)
+			role.Permissions.Add(o.Permission)
 		}
 	}
 	if role.Permissions.Len() == 0 {
-		return nil, violation(RuleEmpty, "role %s holds no permission: its inclusions match nothing that its exclusions leave", def.Name)
+		return nil, model.Violationf(model.RuleEmpty, "role %s holds no permission: its inclusions match nothing that its exclusions leave", def.Name)
 	}
 	role.Privileged = role.Permissions.Meets(c.governing)
 	return role, nil
@@ -278,7 +155,7 @@ func (c *Catalogue) addRole(def RoleDefinition) error {
 	if c.roles[def.Name] != nil {
 		return fmt.Errorf("role %s is there twice", def.Name)
 	}
-	role, err := c.define(def)
+	role, err := c.Define(def)
 	if err != nil {
 		return err
 	}

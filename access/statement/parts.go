@@ -1,4 +1,4 @@
-package access
+package statement
 
 import "strings"
 
@@ -19,35 +19,6 @@ type Parts struct {
 	Until     string
 	Notes     []string // comments on the lines above
 	Note      string   // the comment at the end of the line
-}
-
-// Parts takes the statements of a policy apart, with today's names.
-func (s *Snapshot) Parts(p Policy) []Parts {
-	parts := make([]Parts, len(p.Statements))
-	for i := range p.Statements {
-		parts[i] = s.partsOf(&p.Statements[i], p.Scope)
-	}
-	return parts
-}
-
-func (s *Snapshot) partsOf(st *Statement, scope ID) Parts {
-	p := Parts{
-		Here: st.Here, Who: s.printSubjects(st.Who, scope), Except: s.printSubjects(st.Except, scope), Modal: st.Modal,
-		Roles: nameWords(st.Roles), Acts: st.Acts, Data: st.Data, Things: st.Things, Notes: st.Notes, Note: st.Note,
-	}
-	if st.Place != scope {
-		p.Place = nameWord(s.relative(st.Place, scope))
-	}
-	if st.Condition != nil {
-		p.Condition = st.Condition.String()
-	}
-	if !st.Period.From.IsZero() {
-		p.From = printInstant(st.Period.From)
-	}
-	if !st.Period.Until.IsZero() {
-		p.Until = printInstant(st.Period.Until)
-	}
-	return p
 }
 
 // String writes the statement without its place and comments.
@@ -124,4 +95,28 @@ func JoinParts(parts []Parts, notes []string) string {
 		comment("", note)
 	}
 	return b.String()
+}
+
+// PrintTerms writes a condition and a period as they stand at the end of a statement.
+func PrintTerms(c *Condition, p Period) string {
+	terms := ""
+	if c != nil {
+		terms += " if " + c.String()
+	}
+	if !p.From.IsZero() {
+		terms += " from " + PrintInstant(p.From)
+	}
+	if !p.Until.IsZero() {
+		terms += " until " + PrintInstant(p.Until)
+	}
+	return terms
+}
+
+// NameWords writes names as [NameWord] does.
+func NameWords(names []string) []string {
+	words := make([]string, len(names))
+	for i, name := range names {
+		words[i] = NameWord(name)
+	}
+	return words
 }

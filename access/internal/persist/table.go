@@ -1,8 +1,8 @@
-package access
+package persist
 
-// owner marks what a draft has made itself and may therefore alter in place; everything else is shared with other
+// Owner marks what a draft has made itself and may therefore alter in place; everything else is shared with other
 // snapshots and is copied first. It has a size, so that no two owners have the same address.
-type owner struct{ _ byte }
+type Owner struct{ _ byte }
 
 const (
 	leafBits   = 6
@@ -11,42 +11,45 @@ const (
 	branchSize = 1 << branchBits
 )
 
-// table is a persistent array: items by number, in leaves that snapshots share. Reading takes three steps, two of which
+// Table is a persistent array: items by number, in leaves that snapshots share. Reading takes three steps, two of which
 // stay in the processor's cache; replacing an item copies one leaf and the two levels above it, whatever the size.
-type table[T any] struct {
+type Table[T any] struct {
 	length int
-	owner  *owner // who may alter root in place
+	owner  *Owner // who may alter root in place
 	root   []*tableBranch[T]
 }
 
 type tableBranch[T any] struct {
-	owner  *owner
+	owner  *Owner
 	leaves [branchSize]*tableLeaf[T]
 }
 
 type tableLeaf[T any] struct {
 	items [leafSize]T // first, so that items stand at the beginning of a cache line
-	owner *owner
+	owner *Owner
 }
 
-// get gives an item, which is not to be altered.
-func (t *table[T]) get(n number) *T {
+// Len returns how many items there are.
+func (t *Table[T]) Len() int { return t.length }
+
+// Get gives an item, which is not to be altered.
+func (t *Table[T]) Get(n uint32) *T {
 	return &t.root[n>>(leafBits+branchBits)].leaves[n>>leafBits&(branchSize-1)].items[n&(leafSize-1)]
 }
 
-// edit gives an item that the owner may alter until its draft is done.
-func (t *table[T]) edit(by *owner, n number) *T {
+// Edit gives an item that the owner may alter until its draft is done.
+func (t *Table[T]) Edit(by *Owner, n uint32) *T {
 	return &t.leaf(by, n).items[n&(leafSize-1)]
 }
 
-// append adds an item and gives it for the owner to fill in.
-func (t *table[T]) append(by *owner) *T {
-	n := number(t.length)
+// Append adds an item and gives it for the owner to fill in.
+func (t *Table[T]) Append(by *Owner) *T {
+	n := uint32(t.length)
 	t.length++
-	return t.edit(by, n)
+	return t.Edit(by, n)
 }
 
-func (t *table[T]) leaf(by *owner, n number) *tableLeaf[T] {
+func (t *Table[T]) leaf(by *Owner, n uint32) *tableLeaf[T] {
 	at := int(n >> (leafBits + branchBits))
 	if t.owner != by {
 		t.root, t.owner = append(make([]*tableBranch[T], 0, len(t.root)+1), t.root...), by

@@ -1,4 +1,4 @@
-package access
+package catalogue
 
 import (
 	"embed"
@@ -7,12 +7,15 @@ import (
 	"path"
 	"slices"
 	"sync"
+
+	"arbora.example/access/model"
+	"arbora.example/internal/english"
 )
 
-//go:embed catalogue/*.json roles.json
+//go:embed services/*.json roles.json
 var shipped embed.FS
 
-// Shipped returns the catalogue that comes with Arbora: one file a service in catalogue/, the general roles in
+// Shipped returns the catalogue that comes with Arbora: one file a service in services/, the general roles in
 // roles.json.
 var Shipped = sync.OnceValue(func() *Catalogue {
 	c, err := loadShipped()
@@ -26,7 +29,7 @@ var Shipped = sync.OnceValue(func() *Catalogue {
 var serviceOrder = []string{"tree", "people", "access", "compute", "networking", "storage", "databases", "labs", "apps"}
 
 func loadShipped() (*Catalogue, error) {
-	names, err := fs.Glob(shipped, "catalogue/*.json")
+	names, err := fs.Glob(shipped, "services/*.json")
 	if err != nil {
 		return nil, err
 	}
@@ -62,14 +65,14 @@ func (c *Catalogue) With(file []byte) (*Catalogue, error) {
 }
 
 // Without gives the catalogue without a service that was registered. Whether anything uses it is for the caller to see
-// ([Snapshot.UsesService]). The error is a [*Violation].
+// ([access.Snapshot.UsesService]). The error is a [*model.Violation].
 func (c *Catalogue) Without(service string) (*Catalogue, error) {
 	at := slices.IndexFunc(c.services, func(s *Service) bool { return s.Name == service })
 	if at < 0 {
-		return nil, unknownWord("service", service, c.serviceNames())
+		return nil, model.UnknownWord("service", service, c.ServiceNames())
 	}
 	if at < c.shipped {
-		return nil, violation(RulePlacement, "%s came with Arbora: only services registered later are removed", service)
+		return nil, model.Violationf(model.RulePlacement, "%s came with Arbora: only services registered later are removed", service)
 	}
 	return load(c.general, c.shipped, slices.Delete(slices.Clone(c.files), at, at+1))
 }
@@ -117,7 +120,7 @@ type loader struct {
 // load builds the catalogue of some service files, the first of which came with Arbora.
 func load(general []byte, ofArbora int, files [][]byte) (*Catalogue, error) {
 	l := loader{words: vocabulary{}, Catalogue: &Catalogue{
-		types: map[string]*Type{}, byName: map[string]Permission{}, byWords: map[permissionWords]Permission{}, acting: map[ID]string{}, roles: map[string]*Role{},
+		types: map[string]*Type{}, byName: map[string]Permission{}, byWords: map[permissionWords]Permission{}, acting: map[model.ID]string{}, roles: map[string]*Role{},
 		general: general, files: files, shipped: ofArbora,
 	}}
 	for _, class := range Classes {
@@ -167,7 +170,7 @@ func (l *loader) readService(f *parsedFile) (*Service, error) {
 	if err := l.words.claim(f.Service, "service"); err != nil {
 		return nil, f.fault(err, "service")
 	}
-	if l.service(f.Service) != nil {
+	if l.Service(f.Service) != nil {
 		return nil, f.fault(fmt.Errorf("service %s is there already", f.Service), "service")
 	}
 	if f.Title == "" {
@@ -205,7 +208,7 @@ func (l *loader) readType(f *parsedFile, i int, file typeFile) (*Type, error) {
 		}
 		for class := range table {
 			if !slices.Contains(Classes, class) {
-				return nil, f.fault(unknownWord("class", string(class), wordsOf(Classes)), fmt.Sprintf("%s.%s.%s", at, plane, class))
+				return nil, f.fault(model.UnknownWord("class", string(class), english.Words(Classes)), fmt.Sprintf("%s.%s.%s", at, plane, class))
 			}
 		}
 		for _, class := range Classes {
@@ -235,10 +238,10 @@ func (l *loader) readReferences(f *parsedFile) error {
 		at := fmt.Sprintf("types[%d]", i)
 		for j, parent := range t.Parents {
 			if _, ok := l.types[parent]; !ok && parent != anyResource {
-				return f.fault(unknownWord("type", parent, l.typeNames()), fmt.Sprintf("%s.parents[%d]", at, j))
+				return f.fault(model.UnknownWord("type", parent, l.TypeNames()), fmt.Sprintf("%s.parents[%d]", at, j))
 			}
 		}
-		if t.Registered && !t.container() && len(t.Parents) == 0 {
+		if t.Registered && !t.IsContainer() && len(t.Parents) == 0 {
 			return f.fault(fmt.Errorf("type %s has no parents: say in what types it may sit", t.Name), at)
 		}
 		for verb, needs := range file.Needs {
@@ -265,7 +268,7 @@ func (l *loader) readRoles(f *parsedFile, service *Service) error {
 	if !service.Own() {
 		for _, def := range serviceFour(service) {
 			// A service without, say, anything to operate has no such role of its own.
-			if role, err := l.define(def); err == nil && l.Catalogue.roles[def.Name] == nil {
+			if role, err := l.Define(def); err == nil && l.Catalogue.roles[def.Name] == nil {
 				l.Catalogue.roles[def.Name] = role
 				l.roleOrder = append(l.roleOrder, role)
 			}
@@ -283,14 +286,14 @@ func (l *loader) readRoles(f *parsedFile, service *Service) error {
 type vocabulary map[string]string
 
 func (v vocabulary) claim(word, as string) error {
-	if err := CheckName(word); err != nil {
+	if err := model.CheckName(word); err != nil {
 		return err
 	}
-	if turningWord(word) {
-		return fmt.Errorf("%q cannot be %s: statements use it as a word of their own", word, article(as))
+	if Reserved(word) {
+		return fmt.Errorf("%q cannot be %s: statements use it as a word of their own", word, english.WithArticle(as))
 	}
 	if other, ok := v[word]; ok && other != as {
-		return fmt.Errorf("%q cannot be %s: it is %s already", word, article(as), article(other))
+		return fmt.Errorf("%q cannot be %s: it is %s already", word, english.WithArticle(as), english.WithArticle(other))
 	}
 	v[word] = as
 	return nil

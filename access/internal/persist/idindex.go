@@ -1,8 +1,10 @@
-package access
+package persist
 
 import (
 	"encoding/binary"
 	"math/bits"
+
+	"arbora.example/access/model"
 )
 
 const (
@@ -11,40 +13,40 @@ const (
 	startSlots = 4
 )
 
-// idIndex is a persistent hash index from ids to numbers. It stores no ids: a slot keeps a part of the hash, and the
+// IDIndex is a persistent hash index from ids to numbers. It stores no ids: a slot keeps a part of the hash, and the
 // caller compares the id of what the number stands for. Adding one copies a bucket and two levels of pointers.
-type idIndex struct {
+type IDIndex struct {
 	root *indexRoot
 }
 
 type indexRoot struct {
-	owner    *owner
+	owner    *Owner
 	branches [spread]*indexBranch
 }
 
 type indexBranch struct {
 	buckets [spread]indexBucket
-	owner   *owner
+	owner   *Owner
 }
 
 // indexBucket is an open-addressed hash table, at most three quarters full.
 type indexBucket struct {
 	slots []indexSlot // a power of two
 	count int
-	owner *owner // who may alter slots in place
+	owner *Owner // who may alter slots in place
 }
 
 type indexSlot struct {
 	mark   uint32 // of the hash, never 0; 0 for a free slot
-	number number
-	home   number // of a scope: the container it is, or is directly in; else homeless
+	Number uint32
+	Home   uint32 // of a scope: the container it is, or is directly in; else homeless
 }
 
-// homeless stands where a slot has no home, as that of a resource in a resource.
-const homeless = ^number(0)
+// Homeless stands where a slot has no home, as that of a resource in a resource.
+const Homeless = ^uint32(0)
 
 // hashID mixes all of an id, for ids that are not random too.
-func hashID(id ID) uint64 {
+func hashID(id model.ID) uint64 {
 	high, low := binary.LittleEndian.Uint64(id[:8]), binary.LittleEndian.Uint64(id[8:])
 	h, l := bits.Mul64(low^0x9e3779b97f4a7c15, high^low^0xd1b54a32d192ed03)
 	return (h ^ l) * 0x9e3779b97f4a7c15
@@ -57,7 +59,8 @@ type search struct {
 	at    uint32
 }
 
-func (x *idIndex) search(id ID) search {
+// Search begins to look for an id.
+func (x *IDIndex) Search(id model.ID) search {
 	if x.root == nil {
 		return search{}
 	}
@@ -70,17 +73,17 @@ func (x *idIndex) search(id ID) search {
 	return search{slots: branch.buckets[h>>(64-2*spreadBits)&(spread-1)].slots, mark: mark, at: mark >> 1}
 }
 
-// next gives a number that the id may stand for; ok is false when there is no other.
-func (s *search) next() (n number, ok bool) {
-	slot := s.slot()
+// Next gives a number that the id may stand for; ok is false when there is no other.
+func (s *search) Next() (n uint32, ok bool) {
+	slot := s.Slot()
 	if slot == nil {
 		return 0, false
 	}
-	return slot.number, true
+	return slot.Number, true
 }
 
-// slot is next with all that the slot holds.
-func (s *search) slot() *indexSlot {
+// Slot is next with all that the slot holds.
+func (s *search) Slot() *indexSlot {
 	for len(s.slots) > 0 {
 		slot := &s.slots[s.at&uint32(len(s.slots)-1)]
 		if slot.mark == 0 {
@@ -94,37 +97,39 @@ func (s *search) slot() *indexSlot {
 	return nil
 }
 
-// add enters an id that is not there yet.
-func (x *idIndex) add(by *owner, id ID, n, home number) {
+// Add enters an id that is not there yet.
+func (x *IDIndex) Add(by *Owner, id model.ID, n, home uint32) {
 	h := hashID(id)
 	x.bucket(by, h).add(by, h, n, home)
 }
 
-// indexing makes an index of many ids at once, whose buckets have their size from the beginning.
-type indexing struct {
-	index   idIndex
-	owner   *owner
+// IDIndexBuilder makes an index of many ids at once, whose buckets have their size from the beginning.
+type IDIndexBuilder struct {
+	index   IDIndex
+	owner   *Owner
 	entries []indexEntry
 	counts  [spread * spread]uint32
 }
 
 type indexEntry struct {
 	hash         uint64
-	number, home number
+	number, home uint32
 }
 
-func newIDIndex(by *owner, size int) *indexing {
-	return &indexing{owner: by, entries: make([]indexEntry, 0, size)}
+// NewIDIndex begins an index of about size ids, which is made faster than by adding one after another.
+func NewIDIndex(by *Owner, size int) *IDIndexBuilder {
+	return &IDIndexBuilder{owner: by, entries: make([]indexEntry, 0, size)}
 }
 
-// add enters an id that is not there yet.
-func (x *indexing) add(id ID, n, home number) {
+// Add enters an id that is not there yet.
+func (x *IDIndexBuilder) Add(id model.ID, n, home uint32) {
 	h := hashID(id)
 	x.counts[h>>(64-2*spreadBits)]++
 	x.entries = append(x.entries, indexEntry{h, n, home})
 }
 
-func (x *indexing) done() idIndex {
+// Done returns the index of what was added. The builder is not used afterwards.
+func (x *IDIndexBuilder) Done() IDIndex {
 	for i, count := range x.counts {
 		if count == 0 {
 			continue
@@ -142,19 +147,19 @@ func (x *indexing) done() idIndex {
 	return x.index
 }
 
-// rehome gives an id that is there another home.
-func (x *idIndex) rehome(by *owner, id ID, n, home number) {
+// Rehome gives an id that is there another home.
+func (x *IDIndex) Rehome(by *Owner, id model.ID, n, home uint32) {
 	b := x.bucket(by, hashID(id))
 	b.own(by)
 	for i := range b.slots {
-		if b.slots[i].mark != 0 && b.slots[i].number == n {
-			b.slots[i].home = home
+		if b.slots[i].mark != 0 && b.slots[i].Number == n {
+			b.slots[i].Home = home
 		}
 	}
 }
 
 // bucket gives the bucket of a hash, for altering.
-func (x *idIndex) bucket(by *owner, h uint64) *indexBucket {
+func (x *IDIndex) bucket(by *Owner, h uint64) *indexBucket {
 	switch {
 	case x.root == nil:
 		x.root = &indexRoot{owner: by}
@@ -176,14 +181,14 @@ func (x *idIndex) bucket(by *owner, h uint64) *indexBucket {
 }
 
 // own makes the slots the owner's own.
-func (b *indexBucket) own(by *owner) {
+func (b *indexBucket) own(by *Owner) {
 	if b.owner != by {
 		b.slots, b.owner = append([]indexSlot(nil), b.slots...), by
 	}
 }
 
 // add enters a slot, in slots of the owner's own.
-func (b *indexBucket) add(by *owner, h uint64, n, home number) {
+func (b *indexBucket) add(by *Owner, h uint64, n, home uint32) {
 	if (b.count+1)*4 > len(b.slots)*3 {
 		grown := indexBucket{slots: make([]indexSlot, max(startSlots, 2*len(b.slots))), count: b.count, owner: by}
 		for _, slot := range b.slots {
@@ -195,7 +200,7 @@ func (b *indexBucket) add(by *owner, h uint64, n, home number) {
 	}
 	b.own(by)
 	b.count++
-	b.put(indexSlot{mark: uint32(h) | 1, number: n, home: home})
+	b.put(indexSlot{mark: uint32(h) | 1, Number: n, Home: home})
 }
 
 func (b *indexBucket) put(slot indexSlot) {

@@ -1,4 +1,4 @@
-package access
+package persist
 
 import (
 	"slices"
@@ -7,23 +7,49 @@ import (
 
 const runSize = 128
 
-// siblings is a persistent list of scopes in the order of their full names, kept as runs that snapshots share. It holds
+// Siblings is a persistent list of scopes in the order of their full names, kept as runs that snapshots share. It holds
 // numbers only; the names are read from the scopes.
-type siblings struct {
-	owner *owner
+type Siblings struct {
+	owner *Owner
 	runs  []*run
 }
 
 type run struct {
-	owner   *owner
-	numbers []number // at most runSize
+	owner   *Owner
+	numbers []uint32 // at most runSize
+}
+
+// NewSiblings makes a list of numbers that stand in the order of their names; of none, nil.
+func NewSiblings(by *Owner, sorted []uint32) *Siblings {
+	if len(sorted) == 0 {
+		return nil
+	}
+	list := &Siblings{owner: by, runs: make([]*run, 0, (len(sorted)+runSize-1)/runSize)}
+	for numbers := range slices.Chunk(sorted, runSize) {
+		list.runs = append(list.runs, &run{numbers: slices.Clip(numbers)}) // nobody's own: it is copied before it is altered
+	}
+	return list
+}
+
+// All yields the numbers in the order of their names; a nil list has none.
+func (l *Siblings) All(yield func(uint32) bool) {
+	if l == nil {
+		return
+	}
+	for _, r := range l.runs {
+		for _, n := range r.numbers {
+			if !yield(n) {
+				return
+			}
+		}
+	}
 }
 
 // namer gives the full name of a scope.
-type namer func(number) string
+type namer func(uint32) string
 
 // place finds where a name is or belongs: the run, and the place in it.
-func (l *siblings) place(name string, nameOf namer) (at, within int, found bool) {
+func (l *Siblings) place(name string, nameOf namer) (at, within int, found bool) {
 	if len(l.runs) == 0 {
 		return 0, 0, false
 	}
@@ -34,8 +60,8 @@ func (l *siblings) place(name string, nameOf namer) (at, within int, found bool)
 	return at, within, within < len(numbers) && nameOf(numbers[within]) == name
 }
 
-// length gives how many there are; a nil list has none.
-func (l *siblings) length() (n int) {
+// Length gives how many there are; a nil list has none.
+func (l *Siblings) Length() (n int) {
 	if l == nil {
 		return 0
 	}
@@ -45,7 +71,8 @@ func (l *siblings) length() (n int) {
 	return n
 }
 
-func (l *siblings) find(name string, nameOf namer) (number, bool) {
+// Find returns the number of the scope of a name.
+func (l *Siblings) Find(name string, nameOf namer) (uint32, bool) {
 	at, within, found := l.place(name, nameOf)
 	if !found {
 		return 0, false
@@ -53,12 +80,12 @@ func (l *siblings) find(name string, nameOf namer) (number, bool) {
 	return l.runs[at].numbers[within], true
 }
 
-// add gives the list with a scope more; added is false when its name is in it already, and the list then is as before.
-func (l *siblings) add(by *owner, n number, nameOf namer) (list *siblings, added bool) {
+// Add gives the list with a scope more; added is false when its name is in it already, and the list then is as before.
+func (l *Siblings) Add(by *Owner, n uint32, nameOf namer) (list *Siblings, added bool) {
 	l = l.own(by)
 	name := nameOf(n)
 	if len(l.runs) == 0 {
-		l.runs = append(l.runs, &run{owner: by, numbers: append(make([]number, 0, 4), n)})
+		l.runs = append(l.runs, &run{owner: by, numbers: append(make([]uint32, 0, 4), n)})
 		return l, true
 	}
 	at, within := len(l.runs)-1, 0
@@ -77,7 +104,7 @@ func (l *siblings) add(by *owner, n number, nameOf namer) (list *siblings, added
 		if within == runSize {
 			keep = runSize // at the end: full runs, when names come in order
 		}
-		rest := &run{owner: by, numbers: append(make([]number, 0, runSize), r.numbers[keep:]...)}
+		rest := &run{owner: by, numbers: append(make([]uint32, 0, runSize), r.numbers[keep:]...)}
 		r.numbers = r.numbers[:keep]
 		l.runs = slices.Insert(l.runs, at+1, rest)
 		if within > keep || keep == runSize {
@@ -88,8 +115,8 @@ func (l *siblings) add(by *owner, n number, nameOf namer) (list *siblings, added
 	return l, true
 }
 
-// remove gives the list without a scope that is in it.
-func (l *siblings) remove(by *owner, n number, nameOf namer) *siblings {
+// Remove gives the list without a scope that is in it.
+func (l *Siblings) Remove(by *Owner, n uint32, nameOf namer) *Siblings {
 	l = l.own(by)
 	at, within, _ := l.place(nameOf(n), nameOf)
 	if len(l.runs[at].numbers) == 1 {
@@ -101,26 +128,27 @@ func (l *siblings) remove(by *owner, n number, nameOf namer) *siblings {
 	return l
 }
 
-func (l *siblings) own(by *owner) *siblings {
+func (l *Siblings) own(by *Owner) *Siblings {
 	if l == nil {
-		return &siblings{owner: by}
+		return &Siblings{owner: by}
 	}
 	if l.owner == by {
 		return l
 	}
-	return &siblings{owner: by, runs: slices.Clone(l.runs)}
+	return &Siblings{owner: by, runs: slices.Clone(l.runs)}
 }
 
-func (l *siblings) ownRun(by *owner, at int) *run {
+func (l *Siblings) ownRun(by *Owner, at int) *run {
 	r := l.runs[at]
 	if r.owner != by {
-		r = &run{owner: by, numbers: append(make([]number, 0, len(r.numbers)+1), r.numbers...)}
+		r = &run{owner: by, numbers: append(make([]uint32, 0, len(r.numbers)+1), r.numbers...)}
 		l.runs[at] = r
 	}
 	return r
 }
 
-func (l *siblings) len() int {
+// Len returns how many there are; a nil list has none.
+func (l *Siblings) Len() int {
 	if l == nil {
 		return 0
 	}
@@ -131,8 +159,8 @@ func (l *siblings) len() int {
 	return count
 }
 
-// from yields the scopes in order, beginning after a name ("" for all).
-func (l *siblings) from(after string, nameOf namer, yield func(number) bool) bool {
+// From yields the scopes in order, beginning after a name ("" for all).
+func (l *Siblings) From(after string, nameOf namer, yield func(uint32) bool) bool {
 	if l == nil || len(l.runs) == 0 {
 		return true
 	}

@@ -1,14 +1,15 @@
-package access
+package model
 
 import (
 	"fmt"
-	"strings"
+
+	"arbora.example/internal/english"
 )
 
 // Rule names a rule of the tree, its principals or its grants that a change can break.
 type Rule string
 
-// The rules that [Snapshot.With] upholds.
+// The rules that [access.Snapshot.With] upholds.
 const (
 	RuleName      Rule = "name"      // names have lower-case letters, digits and hyphens
 	RuleTaken     Rule = "taken"     // names are unique among siblings, ids everywhere
@@ -43,17 +44,14 @@ func (v *Violation) Error() string {
 	return v.Detail
 }
 
-func violation(rule Rule, format string, values ...any) *Violation {
+// Violationf makes an error of a broken rule, its detail written as by [fmt.Sprintf].
+func Violationf(rule Rule, format string, values ...any) *Violation {
 	return &Violation{Rule: rule, Detail: fmt.Sprintf(format, values...)}
 }
 
-// counted writes a number with its noun.
-func counted(n int, noun string) string {
-	if n == 1 {
-		return "1 " + noun
-	}
-	if strings.HasSuffix(noun, "y") {
-		return fmt.Sprintf("%d %sies", n, noun[:len(noun)-1])
-	}
-	return fmt.Sprintf("%d %ss", n, noun)
+// UnknownWord is the violation of naming something that is not among what is known.
+func UnknownWord(what, word string, known []string) error {
+	v := Violationf(RuleUnknown, "there is no %s %q", what, word)
+	v.Nearest = english.Nearest(word, known)
+	return v
 }

@@ -1,4 +1,4 @@
-package access
+package catalogue
 
 import "math/bits"
 
@@ -69,23 +69,26 @@ func (s Set) And(other Set) Set {
 // Or returns a new set of what is in either.
 func (s Set) Or(other Set) Set {
 	either := append(Set(nil), s...)
-	either.addAll(other)
+	either.AddAll(other)
 	return either
 }
 
-func (s *Set) add(p Permission) {
-	s.grow(int(p/64) + 1)
+// Add puts a permission into the set.
+func (s *Set) Add(p Permission) {
+	s.Grow(int(p/64) + 1)
 	(*s)[p/64] |= 1 << (p % 64)
 }
 
-func (s *Set) addAll(other Set) {
-	s.grow(len(other))
+// AddAll puts all of another set into the set.
+func (s *Set) AddAll(other Set) {
+	s.Grow(len(other))
 	for i, word := range other {
 		(*s)[i] |= word
 	}
 }
 
-func (s *Set) grow(words int) {
+// Grow makes room for a number of 64-bit words.
+func (s *Set) Grow(words int) {
 	if words > len(*s) {
 		*s = append(*s, make(Set, words-len(*s))...)
 	}
