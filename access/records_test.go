@@ -8,9 +8,10 @@ import (
 
 	"arbora.example/access"
 	"arbora.example/access/model"
-	"arbora.example/people"
-	"arbora.example/service"
-	"arbora.example/store"
+	"arbora.example/internal/credential"
+	"arbora.example/internal/service"
+	"arbora.example/internal/settings"
+	"arbora.example/internal/store"
 )
 
 // memory keeps the records of one organisation in memory, as far as changes and credentials need them. What it does not keep
@@ -22,10 +23,10 @@ type memory struct {
 	revision     uint64
 	details      map[model.ID]store.PrincipalDetails
 	identities   map[model.ID]store.Identity
-	links        map[people.Token]store.Link
+	links        map[credential.Token]store.Link
 	keys         map[model.ID][]store.Key
-	settings     people.Settings
-	quotas       people.Quotas
+	settings     settings.Settings
+	quotas       settings.Quotas
 	made         uint64 // keys
 	recorded     []store.Recorded
 }
@@ -33,21 +34,21 @@ type memory struct {
 func newMemory(now *access.Snapshot) *memory {
 	top, _ := now.Top()
 	m := &memory{
-		organisation: top.ID, begins: now.Changes(), revision: now.Revision(), settings: people.DefaultSettings(),
-		details: map[model.ID]store.PrincipalDetails{}, identities: map[model.ID]store.Identity{}, links: map[people.Token]store.Link{}, keys: map[model.ID][]store.Key{},
+		organisation: top.ID, begins: now.Changes(), revision: now.Revision(), settings: settings.DefaultSettings(),
+		details: map[model.ID]store.PrincipalDetails{}, identities: map[model.ID]store.Identity{}, links: map[credential.Token]store.Link{}, keys: map[model.ID][]store.Key{},
 	}
 	for _, kind := range []model.PrincipalKind{model.User, model.Guest, model.Group, model.ServiceAccount} {
 		for p := range now.Principals(kind) {
-			state := people.Active
+			state := credential.Active
 			if p.Inactive {
-				state = people.Retired
+				state = credential.Retired
 			}
 			d := store.PrincipalDetails{State: state}
 			if kind == model.Guest && p.Inactive {
-				d.State = people.Pending
+				d.State = credential.Pending
 			} else if kind == model.User || kind == model.Guest {
 				d.Identity = p.ID
-				m.identities[p.ID] = store.Identity{ID: p.ID, Organisation: top.ID, OrganisationName: top.Name, Name: p.Name, Email: p.Name + "@lindenmere.example", By: people.ByBoth}
+				m.identities[p.ID] = store.Identity{ID: p.ID, Organisation: top.ID, OrganisationName: top.Name, Name: p.Name, Email: p.Name + "@lindenmere.example", By: credential.ByBoth}
 			}
 			m.details[p.ID] = d
 		}
@@ -57,11 +58,11 @@ func newMemory(now *access.Snapshot) *memory {
 
 func (m *memory) Services(context.Context) ([][]byte, error) { return nil, nil }
 
-func (m *memory) Settings(context.Context, model.ID) (people.Settings, error) {
+func (m *memory) Settings(context.Context, model.ID) (settings.Settings, error) {
 	return m.settings, nil
 }
 
-func (m *memory) Quotas(context.Context, model.ID) (people.Quotas, error) { return m.quotas, nil }
+func (m *memory) Quotas(context.Context, model.ID) (settings.Quotas, error) { return m.quotas, nil }
 
 func (m *memory) Load(_ context.Context, _ model.ID, into func(access.Change) error) (uint64, error) {
 	for _, change := range m.begins {
@@ -112,7 +113,7 @@ func (m *memory) ChangesSince(_ context.Context, _ model.ID, revision, _ uint64)
 }
 
 func (m *memory) Audit(context.Context, ...store.AuditRecord) error           { return nil }
-func (m *memory) ForgetGuesses(context.Context, people.SignIn) error          { return nil }
+func (m *memory) ForgetGuesses(context.Context, credential.SignIn) error      { return nil }
 func (m *memory) Passkeys(context.Context, model.ID) ([]store.Passkey, error) { return nil, nil }
 func (m *memory) OrganisationNamed(context.Context, string) (model.ID, error) {
 	return model.ID{}, store.ErrNotFound
@@ -142,7 +143,7 @@ func (m *memory) Identity(_ context.Context, id model.ID) (store.Identity, error
 	return i, nil
 }
 
-func (m *memory) IdentityNamed(_ context.Context, name people.SignIn) (store.Identity, error) {
+func (m *memory) IdentityNamed(_ context.Context, name credential.SignIn) (store.Identity, error) {
 	for _, i := range m.identities {
 		if i.SignIn() == name {
 			return i, nil
@@ -186,7 +187,7 @@ func (m *memory) KeysIssuedBy(_ context.Context, _, issuer model.ID) (keys []sto
 	return keys, nil
 }
 
-func (m *memory) Link(_ context.Context, token people.Token) (store.Link, error) {
+func (m *memory) Link(_ context.Context, token credential.Token) (store.Link, error) {
 	l, ok := m.links[token]
 	if !ok {
 		return l, store.ErrNotFound
@@ -195,7 +196,7 @@ func (m *memory) Link(_ context.Context, token people.Token) (store.Link, error)
 }
 
 // Recovery finds nothing: recovering is for accounts outside the organisation.
-func (m *memory) Recovery(context.Context, people.Token) (i store.Identity, until time.Time, err error) {
+func (m *memory) Recovery(context.Context, credential.Token) (i store.Identity, until time.Time, err error) {
 	return i, until, store.ErrNotFound
 }
 
@@ -222,7 +223,7 @@ func (w memoryTx) Apply(p *access.Proposal, after store.Descriptions) error {
 }
 
 func (w memoryTx) CreateIdentity(i store.Identity) error {
-	i.Organisation, i.OrganisationName, i.By = w.organisation, "lindenmere", people.ByBoth
+	i.Organisation, i.OrganisationName, i.By = w.organisation, "lindenmere", credential.ByBoth
 	w.identities[i.ID] = i
 	return nil
 }
@@ -237,13 +238,13 @@ func (w memoryTx) CreateKey(k store.Key) error {
 	return nil
 }
 
-func (w memoryTx) PutLink(token people.Token, l store.Link) error {
+func (w memoryTx) PutLink(token credential.Token, l store.Link) error {
 	l.Organisation = w.organisation
 	w.links[token] = l
 	return nil
 }
 
-func (w memoryTx) UseLink(token people.Token) error {
+func (w memoryTx) UseLink(token credential.Token) error {
 	delete(w.links, token)
 	return nil
 }
@@ -270,12 +271,12 @@ func (w memoryTx) TakeOver(i store.Identity, hash string) error {
 	return nil
 }
 
-func (w memoryTx) ChangeSettings(_, after people.Settings) error {
+func (w memoryTx) ChangeSettings(_, after settings.Settings) error {
 	w.settings = after
 	return nil
 }
 
-func (w memoryTx) SetQuotas(_, after people.Quotas) error {
+func (w memoryTx) SetQuotas(_, after settings.Quotas) error {
 	w.quotas = after
 	return nil
 }

@@ -19,9 +19,10 @@ import (
 	"arbora.example/access/catalogue"
 	"arbora.example/access/model"
 	"arbora.example/access/statement"
-	"arbora.example/people"
-	"arbora.example/service"
-	"arbora.example/store"
+	"arbora.example/internal/credential"
+	"arbora.example/internal/letters"
+	"arbora.example/internal/service"
+	"arbora.example/internal/store"
 )
 
 // sequences is how many random sequences of steps are taken; a run over night takes a million.
@@ -34,10 +35,10 @@ type play struct {
 	records *memory
 	start   *naive
 	makers  []model.ID
-	actAs   map[model.ID]bool // whom the makers can act as
-	mailed  []people.Token    // links that went to others
-	told    []string          // the steps that were taken
-	target  string            // whom or what the step in hand is about; empty for anybody or anything
+	actAs   map[model.ID]bool  // whom the makers can act as
+	mailed  []credential.Token // links that went to others
+	told    []string           // the steps that were taken
+	target  string             // whom or what the step in hand is about; empty for anybody or anything
 }
 
 // conditions are what grants and statements of a play hang on.
@@ -63,9 +64,9 @@ var conditionTexts = func() (texts []string) {
 // post takes every letter.
 type post struct{ p *play }
 
-func (l post) Send(_ context.Context, letter people.Letter) error {
+func (l post) Send(_ context.Context, letter letters.Letter) error {
 	if _, token, found := strings.Cut(letter.Text, "/#/link/"); found {
-		l.p.mailed = append(l.p.mailed, people.Token(strings.Fields(token)[0]))
+		l.p.mailed = append(l.p.mailed, credential.Token(strings.Fields(token)[0]))
 	}
 	return nil
 }
@@ -438,9 +439,9 @@ func (p *play) step(step string, c service.Caller) {
 		said = fmt.Sprint(m)
 	case "suspend", "restore":
 		who, _ := p.somebody(model.User, model.Group, model.Group, model.ServiceAccount, model.Guest)
-		to := people.Retired
+		to := credential.Retired
 		if kind == "restore" {
-			to = people.Active
+			to = credential.Active
 		}
 		_, _, err = service.Make(ctx, s, c, service.SetState("top", who, to))
 		said = fmt.Sprint(who)
@@ -501,7 +502,7 @@ func (p *play) step(step string, c service.Caller) {
 		if link, err = s.Reinvite(ctx, c, "top", who, true); err == nil && link.URL != "" {
 			p.actAs[guest.ID] = true
 			_, token, _ := strings.Cut(link.URL, "/#/link/")
-			p.mailed = append(p.mailed, people.Token(token))
+			p.mailed = append(p.mailed, credential.Token(token))
 		}
 		said = fmt.Sprint(who)
 	case "accept":

@@ -5,7 +5,7 @@ package api
 import _ "embed"
 
 //go:generate go tool oapi-codegen -config types.config.yaml -o types.gen.go openapi.yaml
-//go:generate go tool oapi-codegen -config server.config.yaml -o ../server/contract/contract.gen.go openapi.yaml
+//go:generate go tool oapi-codegen -config server.config.yaml -o ../internal/server/contract/contract.gen.go openapi.yaml
 //go:generate go tool oapi-codegen -config client.config.yaml -o ../client/client.gen.go openapi.yaml
 
 // Contract is the text of openapi.yaml.

@@ -12,9 +12,9 @@ import (
 	"strings"
 	"time"
 
-	"arbora.example/demo"
 	"arbora.example/e2e/browser"
 	"arbora.example/e2e/demorun"
+	"arbora.example/internal/demo"
 )
 
 const (

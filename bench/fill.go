@@ -11,7 +11,7 @@ import (
 	"arbora.example/access"
 	"arbora.example/access/catalogue"
 	"arbora.example/access/model"
-	"arbora.example/people"
+	"arbora.example/internal/credential"
 )
 
 // fill writes an organisation into the database, many rows at once: the tables of package store, and beside them what
@@ -22,7 +22,7 @@ func fill(ctx context.Context, db *sql.DB, o *organisation) error {
 	w := &bulk{ctx: ctx, db: db}
 	w.exec("INSERT INTO organisation (id, revision) VALUES (?, 1)", top[:])
 	w.exec("INSERT INTO organisation_name (name, organisation_id) VALUES (?, ?)", o.containers[0].Name, top[:])
-	hash, err := people.HashPassword(context.Background(), passphrase)
+	hash, err := credential.HashPassword(context.Background(), passphrase)
 	if err != nil {
 		return err
 	}

@@ -10,10 +10,10 @@ import (
 	"time"
 
 	"arbora.example/access/catalogue"
-	"arbora.example/people"
-	"arbora.example/service"
-	"arbora.example/store"
-	"arbora.example/store/mariadbd"
+	"arbora.example/internal/credential"
+	"arbora.example/internal/service"
+	"arbora.example/internal/store"
+	"arbora.example/internal/store/mariadbd"
 )
 
 // followed is how many changes are followed.
@@ -23,7 +23,7 @@ const followed = 100
 // another wrote just before.
 func (r *report) follow(ctx context.Context, _ *mariadbd.Server, records *store.Store, o *organisation) error {
 	quiet := slog.New(slog.NewTextHandler(io.Discard, nil))
-	sealer, err := people.NewSealer(make([]byte, people.SealingKeySize))
+	sealer, err := credential.NewSealer(make([]byte, credential.SealingKeySize))
 	if err != nil {
 		return err
 	}

@@ -15,21 +15,21 @@ import (
 	"arbora.example/access/catalogue"
 	"arbora.example/api"
 	"arbora.example/client"
-	"arbora.example/people"
-	"arbora.example/server"
-	"arbora.example/service"
-	"arbora.example/standin/loam"
-	"arbora.example/standin/loam/loamapi"
-	"arbora.example/standin/loam/loamclient"
-	"arbora.example/store"
-	"arbora.example/store/mariadbd"
+	"arbora.example/internal/credential"
+	"arbora.example/internal/server"
+	"arbora.example/internal/service"
+	"arbora.example/internal/standin/loam"
+	"arbora.example/internal/standin/loam/loamapi"
+	"arbora.example/internal/standin/loam/loamclient"
+	"arbora.example/internal/store"
+	"arbora.example/internal/store/mariadbd"
 )
 
 // loam compares making a resource through Loam, which asks Arbora and has it register the resource, with a bare insert of
 // the row that Loam keeps, each committed to disk.
 func (r *report) loam(ctx context.Context, database *mariadbd.Server, records *store.Store, o *organisation) error {
 	quiet := slog.New(slog.NewTextHandler(io.Discard, nil))
-	sealer, err := people.NewSealer(make([]byte, people.SealingKeySize))
+	sealer, err := credential.NewSealer(make([]byte, credential.SealingKeySize))
 	if err != nil {
 		return err
 	}

@@ -12,11 +12,11 @@ import (
 	"arbora.example/access"
 	"arbora.example/access/catalogue"
 	"arbora.example/access/model"
-	"arbora.example/people"
-	"arbora.example/service"
-	"arbora.example/store"
-	"arbora.example/store/mariadbd"
-	"arbora.example/store/snapshots"
+	"arbora.example/internal/credential"
+	"arbora.example/internal/service"
+	"arbora.example/internal/store"
+	"arbora.example/internal/store/mariadbd"
+	"arbora.example/internal/store/snapshots"
 )
 
 const (
@@ -41,7 +41,7 @@ func (r *report) past(ctx context.Context, database *mariadbd.Server, records *s
 		return err
 	}
 	quiet := slog.New(slog.NewTextHandler(io.Discard, nil))
-	sealer, err := people.NewSealer(make([]byte, people.SealingKeySize))
+	sealer, err := credential.NewSealer(make([]byte, credential.SealingKeySize))
 	if err != nil {
 		return err
 	}

@@ -10,9 +10,9 @@ import (
 	"arbora.example/access"
 	"arbora.example/access/catalogue"
 	"arbora.example/access/model"
-	"arbora.example/service"
-	"arbora.example/store"
-	"arbora.example/store/prepared"
+	"arbora.example/internal/service"
+	"arbora.example/internal/store"
+	"arbora.example/internal/store/prepared"
 )
 
 // search compares a search of the tree, as a person asks for it, with a bare query, by index, of the rows it tells.

@@ -20,11 +20,11 @@ import (
 
 	"arbora.example/access"
 	"arbora.example/access/catalogue"
-	"arbora.example/people"
-	"arbora.example/server/authzen"
-	"arbora.example/service"
-	"arbora.example/store"
-	"arbora.example/store/mariadbd"
+	"arbora.example/internal/credential"
+	"arbora.example/internal/server/authzen"
+	"arbora.example/internal/service"
+	"arbora.example/internal/store"
+	"arbora.example/internal/store/mariadbd"
 )
 
 // passphrase is what the asking user signs in with.
@@ -178,7 +178,7 @@ func (r *report) http(ctx context.Context, records *store.Store, o *organisation
 	engine := gin.New()
 	identify := func(c *gin.Context) (service.Caller, error) {
 		_, token, _ := strings.Cut(c.GetHeader("Authorization"), " ")
-		return svc.Caller(c.Request.Context(), people.Token(token), c.ClientIP())
+		return svc.Caller(c.Request.Context(), credential.Token(token), c.ClientIP())
 	}
 	fail := func(c *gin.Context, err error) { c.String(http.StatusInternalServerError, err.Error()) }
 	authzen.Handler{Decider: svc, Caller: identify, Fail: fail}.Mount(engine)

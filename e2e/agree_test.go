@@ -12,8 +12,8 @@ import (
 
 	"arbora.example/api"
 	"arbora.example/client"
-	"arbora.example/demo"
 	"arbora.example/e2e/testbed"
+	"arbora.example/internal/demo"
 )
 
 // TestAllAnswersAgree asks the same questions in every way there is, under several circumstances: check with its explanation,

@@ -22,11 +22,11 @@ import (
 
 	"arbora.example/api"
 	"arbora.example/client"
-	"arbora.example/demo"
 	"arbora.example/e2e/testbed"
-	"arbora.example/people"
-	"arbora.example/store"
-	"arbora.example/store/mariadbd"
+	"arbora.example/internal/credential"
+	"arbora.example/internal/demo"
+	"arbora.example/internal/store"
+	"arbora.example/internal/store/mariadbd"
 )
 
 const (
@@ -414,8 +414,8 @@ func TestGuessingIsSlowedDown(t *testing.T) {
 	p := testbed.Problem(t, 429, guess("oona@lindenmere"))
 	require.Contains(t, p.Detail, "too many wrong passwords")
 	require.Equal(t, p, testbed.Problem(t, 429, guess("nobody@lindenmere")), "and are slowed down alike")
-	for n := 5; n < people.LockAfter; n++ {
-		b.Clock.Forward(people.Delay(n))
+	for n := 5; n < credential.LockAfter; n++ {
+		b.Clock.Forward(credential.Delay(n))
 		testbed.Problem(t, 401, guess("oona@lindenmere"))
 	}
 	_, err := demo.SignIn(t.Context(), b.Address, "oona@lindenmere", demo.Passphrase)
@@ -430,7 +430,7 @@ func TestGuessingIsSlowedDown(t *testing.T) {
 		return nil
 	}))
 	require.Equal(t, 1, locked)
-	b.Clock.Forward(people.LockFor)
+	b.Clock.Forward(credential.LockFor)
 	b.As(t, "oona@lindenmere")
 	b.As(t, "maeve@lindenmere") // others are not held up
 }

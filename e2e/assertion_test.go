@@ -18,7 +18,7 @@ import (
 	"arbora.example/api"
 	"arbora.example/client"
 	"arbora.example/e2e/testbed"
-	"arbora.example/people"
+	"arbora.example/internal/credential"
 )
 
 // TestProgramsSignInPlaceOfASecret has a program hold the private half of a key pair: what it sends is good once, and nobody was
@@ -71,7 +71,7 @@ func TestProgramsSignInPlaceOfASecret(t *testing.T) {
 		values.Set("grant_type", "client_credentials")
 		return form(t, b.Address+"/oauth/token", nil, values)
 	}
-	asserted := url.Values{"client_assertion_type": {people.AssertionType}, "client_assertion": {sign("one")}}
+	asserted := url.Values{"client_assertion_type": {credential.AssertionType}, "client_assertion": {sign("one")}}
 	status, answer := show(asserted)
 	require.Equal(t, 200, status, answer)
 	status, answer = show(asserted)
@@ -79,7 +79,7 @@ func TestProgramsSignInPlaceOfASecret(t *testing.T) {
 	require.Contains(t, answer["error_description"], "used before")
 	for _, values := range []url.Values{
 		{"client_id": {key.Key.Id}, "client_secret": {""}},
-		{"client_id": {noSuchID}, "client_assertion_type": {people.AssertionType}, "client_assertion": {sign("two")}},
+		{"client_id": {noSuchID}, "client_assertion_type": {credential.AssertionType}, "client_assertion": {sign("two")}},
 		{"client_assertion_type": {"another"}, "client_assertion": {sign("three")}},
 	} {
 		status, answer := show(values)

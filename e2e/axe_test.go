@@ -10,9 +10,9 @@ import (
 
 	"arbora.example/api"
 	"arbora.example/client"
-	"arbora.example/demo"
 	"arbora.example/e2e/browser"
 	"arbora.example/e2e/testbed"
+	"arbora.example/internal/demo"
 )
 
 // TestPagesAreAccessible has axe-core look at every page in light and dark, at a desk, on a wide screen and on a phone: it

@@ -14,8 +14,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"arbora.example/api"
-	"arbora.example/demo"
 	"arbora.example/e2e/testbed"
+	"arbora.example/internal/demo"
 )
 
 // TestEveryListHasItsForms runs every command that shows something in each of its forms on the demo's data.

@@ -21,8 +21,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"arbora.example/api"
-	"arbora.example/demo"
 	"arbora.example/e2e/testbed"
+	"arbora.example/internal/demo"
 )
 
 // terminal runs the built arbora with a home of its own.

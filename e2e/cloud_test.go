@@ -14,7 +14,7 @@ import (
 	"arbora.example/api"
 	"arbora.example/client"
 	"arbora.example/e2e/testbed"
-	"arbora.example/people"
+	"arbora.example/internal/credential"
 )
 
 // TestTheCloudSeesNoSession has a hostile cloud behind the service: it keeps what it is shown and answers with what would get at
@@ -76,7 +76,7 @@ func TestTheCloudSeesNoSession(t *testing.T) {
 	require.Equal(t, 400, status, answer)
 
 	// It ends in minutes, and with the session.
-	b.Clock.Forward(people.ExchangedFor)
+	b.Clock.Forward(credential.ExchangedFor)
 	require.Equal(t, "expired", kind(t, client.Done(thief.ShowScope(t.Context(), alpine))))
 	_, _, _ = call(t, http.MethodGet, b.Address+"/loam/v1/resources", session, "", "")
 	require.NotEqual(t, stolen, tokenShown())

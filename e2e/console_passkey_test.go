@@ -9,9 +9,9 @@ import (
 
 	"arbora.example/api"
 	"arbora.example/client"
-	"arbora.example/demo"
 	"arbora.example/e2e/browser"
 	"arbora.example/e2e/testbed"
+	"arbora.example/internal/demo"
 )
 
 // TestConsoleComesInByPasskeysAlone has an organisation let people in by passkeys alone. Who has none sets one up; who has one is

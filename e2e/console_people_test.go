@@ -10,9 +10,9 @@ import (
 
 	"arbora.example/api"
 	"arbora.example/client"
-	"arbora.example/demo"
 	"arbora.example/e2e/browser"
 	"arbora.example/e2e/testbed"
+	"arbora.example/internal/demo"
 )
 
 // TestConsoleCreatesAPerson makes somebody like somebody else on one page, with less, and follows them until they leave.

@@ -5,8 +5,8 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"arbora.example/demo"
 	"arbora.example/e2e/browser"
+	"arbora.example/internal/demo"
 )
 
 // TestConsoleDefinesARole picks a role together while what it holds is listed, grants it, rewrites it after its impact was

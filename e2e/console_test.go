@@ -7,9 +7,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"arbora.example/api"
-	"arbora.example/demo"
 	"arbora.example/e2e/browser"
 	"arbora.example/e2e/testbed"
+	"arbora.example/internal/demo"
 )
 
 func openConsole(t *testing.T, b *testbed.Bed) *browser.Browser {

@@ -16,8 +16,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"arbora.example/api"
-	"arbora.example/demo"
 	"arbora.example/e2e/testbed"
+	"arbora.example/internal/demo"
 )
 
 // weatherFile registers a service that nobody knew.

@@ -12,9 +12,9 @@ import (
 
 	"arbora.example/api"
 	"arbora.example/client"
-	"arbora.example/demo"
 	"arbora.example/e2e/testbed"
-	"arbora.example/people"
+	"arbora.example/internal/credential"
+	"arbora.example/internal/demo"
 )
 
 // life is what a naive reading of the rules says about one person's credentials.
@@ -106,7 +106,7 @@ func (l *life) step(t *testing.T, r *rapid.T, b *testbed.Bed, rowan *client.Clie
 		}
 	case "turn":
 		if k := draw(l.keys, "key"); k != nil && l.works(k, b.Clock.Now()) {
-			l.tokens = append(l.tokens, &opened{secret: accessToken(t, b, k.key), of: k, until: b.Clock.Now().Add(people.TokenLifetime)})
+			l.tokens = append(l.tokens, &opened{secret: accessToken(t, b, k.key), of: k, until: b.Clock.Now().Add(credential.TokenLifetime)})
 		}
 	case "withdraw":
 		if k := draw(l.keys, "key"); k != nil && !k.ended {
@@ -135,7 +135,7 @@ func (l *life) step(t *testing.T, r *rapid.T, b *testbed.Bed, rowan *client.Clie
 	case "state":
 		to := rapid.SampledFrom([]api.State{api.StateActive, api.StateSuspended, api.StateRetired}).Draw(r, "state")
 		err := client.Done(rowan.SetState(t.Context(), "lindenmere", api.UserKind, l.name, nil, api.StateChange{State: to}))
-		require.Equal(t, people.CheckStep(people.State(l.state), people.State(to)) == nil, err == nil, "%s to %s", l.state, to)
+		require.Equal(t, credential.CheckStep(credential.State(l.state), credential.State(to)) == nil, err == nil, "%s to %s", l.state, to)
 		if err == nil {
 			if l.state = to; to != api.StateActive {
 				l.endSessions()
@@ -145,7 +145,7 @@ func (l *life) step(t *testing.T, r *rapid.T, b *testbed.Bed, rowan *client.Clie
 			}
 		}
 	case "wait":
-		b.Clock.Forward(people.TokenLifetime / 2)
+		b.Clock.Forward(credential.TokenLifetime / 2)
 	}
 }
 

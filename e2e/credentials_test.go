@@ -15,10 +15,10 @@ import (
 
 	"arbora.example/api"
 	"arbora.example/client"
-	"arbora.example/demo"
 	"arbora.example/e2e/browser"
 	"arbora.example/e2e/testbed"
-	"arbora.example/people"
+	"arbora.example/internal/credential"
+	"arbora.example/internal/demo"
 )
 
 // form sends a form and reads the answer's JSON. A key id signs the request in.
@@ -85,7 +85,7 @@ func TestAccessTokens(t *testing.T) {
 	status, answer := form(t, b.Address+"/oauth/token", &key, url.Values{"grant_type": {"client_credentials"}})
 	require.Equal(t, 200, status)
 	require.Equal(t, "Bearer", answer["token_type"])
-	require.EqualValues(t, people.TokenLifetime.Seconds(), answer["expires_in"])
+	require.EqualValues(t, credential.TokenLifetime.Seconds(), answer["expires_in"])
 	text := answer["access_token"].(string)
 
 	// Anybody can verify it by what the service publishes (RFC 8414, RFC 7517, RFC 9068).
@@ -127,14 +127,14 @@ func TestAccessTokens(t *testing.T) {
 	require.Equal(t, map[string]any{"active": false}, introspect(service, "nonsense"))
 
 	// Keys rotate, and what the last one signed is still good until it ends.
-	b.Clock.Forward(people.SigningFor - time.Minute)
+	b.Clock.Forward(credential.SigningFor - time.Minute)
 	old := accessToken(t, b, key)
 	b.Clock.Forward(2 * time.Minute)
 	fresh, err := jwt.ParseSigned(accessToken(t, b, key), []jose.SignatureAlgorithm{jose.RS256})
 	require.NoError(t, err)
 	require.NotEqual(t, token.Headers[0].KeyID, fresh.Headers[0].KeyID)
 	require.NoError(t, client.Done(with(t, b, old).GetSession(t.Context())))
-	b.Clock.Forward(people.TokenLifetime)
+	b.Clock.Forward(credential.TokenLifetime)
 	require.Equal(t, "expired", kind(t, client.Done(with(t, b, old).GetSession(t.Context()))))
 
 	text = accessToken(t, b, key)
@@ -443,7 +443,7 @@ func TestNobodyActsAsWhoHoldsMore(t *testing.T) {
 	sefa, err := demo.SignIn(t.Context(), b.Address, "sefa@lindenmere", reset.Password)
 	require.NoError(t, err)
 	testbed.Problem(t, 403, client.Done(sefa.ShowTree(t.Context(), "lindenmere", nil)))
-	b.Clock.Forward(people.TemporaryFor)
+	b.Clock.Forward(credential.TemporaryFor)
 	_, err = demo.SignIn(t.Context(), b.Address, "sefa@lindenmere", reset.Password)
 	require.Equal(t, "expired", kind(t, err), "a temporary password ends by itself")
 
@@ -573,7 +573,7 @@ func TestTerminals(t *testing.T) {
 	require.Equal(t, "access_denied", poll(asked))
 	testbed.Problem(t, 404, client.Done(tomas.ShowDevice(t.Context(), api.DeviceCode{Code: asked["user_code"].(string)})))
 	_, asked = form(t, b.Address+"/oauth/device", nil, url.Values{"client_id": {"a test"}})
-	b.Clock.Forward(people.DeviceWaits)
+	b.Clock.Forward(credential.DeviceWaits)
 	require.Equal(t, "expired_token", poll(asked))
 	_, err = client.AskForDevice(t.Context(), b.Address, "")
 	require.Error(t, err)

@@ -12,8 +12,8 @@ import (
 
 	"arbora.example/api"
 	"arbora.example/client"
-	"arbora.example/demo"
 	"arbora.example/e2e/testbed"
+	"arbora.example/internal/demo"
 )
 
 // demand has rowan decide what is demanded of everybody, and besides of those who govern.

@@ -13,7 +13,7 @@ import (
 func TestGeneratedFilesAreFresh(t *testing.T) {
 	for config, file := range map[string]string{
 		"types.config.yaml":  "../api/types.gen.go",
-		"server.config.yaml": "../server/contract/contract.gen.go",
+		"server.config.yaml": "../internal/server/contract/contract.gen.go",
 		"client.config.yaml": "../client/client.gen.go",
 	} {
 		fresh := filepath.Join(t.TempDir(), filepath.Base(file))

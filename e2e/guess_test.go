@@ -12,9 +12,9 @@ import (
 
 	"arbora.example/api"
 	"arbora.example/client"
-	"arbora.example/demo"
 	"arbora.example/e2e/testbed"
-	"arbora.example/people"
+	"arbora.example/internal/credential"
+	"arbora.example/internal/demo"
 )
 
 // atOnce sends the same request many times at once, each with a forwarded address of its own, and counts the answers by status.
@@ -54,7 +54,7 @@ func TestGuessesAtOnceAreAllCounted(t *testing.T) {
 	b.Clock.Hold()
 	signIn := b.Address + "/api/v1/session"
 	counted := atOnce(t, times, signIn, `{"name":"oona@lindenmere","password":"a wrong guess at it"}`)
-	require.LessOrEqual(t, counted[401], people.LockAfter)
+	require.LessOrEqual(t, counted[401], credential.LockAfter)
 	require.Equal(t, times, counted[401]+counted[429], "%v", counted)
 	_, err := demo.SignIn(t.Context(), b.Address, "oona@lindenmere", demo.Passphrase)
 	testbed.Problem(t, 429, err)
@@ -66,7 +66,7 @@ func TestGuessesAtOnceAreAllCounted(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, client.Done(rowan.ConfirmSecondFactor(t.Context(), api.FactorCode{Code: code})))
 	counted = atOnce(t, times, signIn, fmt.Sprintf(`{"name":"rowan@lindenmere","password":%q,"code":"000000"}`, demo.Passphrase))
-	require.LessOrEqual(t, counted[401], people.LockAfter)
+	require.LessOrEqual(t, counted[401], credential.LockAfter)
 	require.Equal(t, times, counted[401]+counted[429], "%v", counted)
 	_, err = demo.SignIn(t.Context(), b.Address, "rowan@lindenmere", demo.Passphrase)
 	require.Contains(t, []string{"code-needed", "too-many"}, kind(t, err))

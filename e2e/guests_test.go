@@ -14,9 +14,9 @@ import (
 
 	"arbora.example/api"
 	"arbora.example/client"
-	"arbora.example/demo"
 	"arbora.example/e2e/testbed"
-	"arbora.example/people"
+	"arbora.example/internal/credential"
+	"arbora.example/internal/demo"
 )
 
 // letterTo gives the newest letter to an address.
@@ -81,7 +81,7 @@ func TestGuests(t *testing.T) {
 	require.Contains(t, p.Detail, "never accepted")
 	require.NoError(t, client.Done(rowan.ResendInvitation(t.Context(), "lindenmere", api.GuestKind, wren, nil)))
 	late := linkTo(t, b, wren)
-	b.Clock.Forward(people.InvitationFor)
+	b.Clock.Forward(credential.InvitationFor)
 	require.Equal(t, "expired", kind(t, client.Done(anybody.ReadLink(t.Context(), api.LinkToken{Token: late}))))
 
 	rowan = b.As(t, "rowan@lindenmere")
@@ -258,7 +258,7 @@ func TestSignInsOfPrograms(t *testing.T) {
 	}
 	require.NoError(t, waiting.Wait())
 	require.Contains(t, c.must("--with tomas@lindenmere whoami"), "Tomas Lindqvist")
-	b.Clock.Forward(people.SessionIdle)
+	b.Clock.Forward(credential.SessionIdle)
 	status, _, errs = c.run("", "--with", "tomas@lindenmere", "whoami")
 	require.Equal(t, 5, status)
 	require.Contains(t, errs, "your session has expired")

@@ -17,8 +17,8 @@ import (
 	"arbora.example/access/model"
 	"arbora.example/api"
 	"arbora.example/client"
-	"arbora.example/demo"
 	"arbora.example/e2e/testbed"
+	"arbora.example/internal/demo"
 )
 
 // asker asks as one person and looks for what they do not see.

@@ -65,6 +65,6 @@ func TestImportsRunOneWay(t *testing.T) {
 // TestTheProductCarriesNoStandIn sees that the program that is shipped has nothing of the demo in it.
 func TestTheProductCarriesNoStandIn(t *testing.T) {
 	for _, dep := range depsOf(t, "cmd/arbora") {
-		require.False(t, strings.HasPrefix(dep, "arbora.example/standin") || strings.HasPrefix(dep, "arbora.example/demo"), dep)
+		require.False(t, strings.HasPrefix(dep, "arbora.example/internal/standin") || strings.HasPrefix(dep, "arbora.example/internal/demo"), dep)
 	}
 }

@@ -8,8 +8,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"arbora.example/api"
-	"arbora.example/demo"
 	"arbora.example/e2e/testbed"
+	"arbora.example/internal/demo"
 )
 
 // TestLoamRefusesWhatItCannotDo sends Loam what is wrong, as somebody who may do anything there: each gets an answer that says

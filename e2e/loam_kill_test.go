@@ -21,10 +21,10 @@ import (
 
 	"arbora.example/api"
 	"arbora.example/client"
-	"arbora.example/demo"
 	"arbora.example/e2e/testbed"
-	"arbora.example/standin/loam/loamapi"
-	"arbora.example/standin/loam/loamclient"
+	"arbora.example/internal/demo"
+	"arbora.example/internal/standin/loam/loamapi"
+	"arbora.example/internal/standin/loam/loamclient"
 )
 
 // killable is a process of the program that can be ended at once and started again.

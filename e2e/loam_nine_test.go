@@ -14,11 +14,11 @@ import (
 
 	"arbora.example/api"
 	"arbora.example/client"
-	"arbora.example/demo"
 	"arbora.example/e2e/testbed"
-	"arbora.example/standin/loam"
-	"arbora.example/standin/loam/loamapi"
-	"arbora.example/standin/loam/loamclient"
+	"arbora.example/internal/demo"
+	"arbora.example/internal/standin/loam"
+	"arbora.example/internal/standin/loam/loamapi"
+	"arbora.example/internal/standin/loam/loamclient"
 )
 
 // nine are the people of the expectation table, in the order of its columns.

@@ -16,8 +16,8 @@ import (
 	"arbora.example/api"
 	"arbora.example/client"
 	"arbora.example/e2e/testbed"
-	"arbora.example/standin/loam/loamapi"
-	"arbora.example/standin/loam/loamclient"
+	"arbora.example/internal/standin/loam/loamapi"
+	"arbora.example/internal/standin/loam/loamclient"
 )
 
 // tries are what somebody may try in Loam, by permission, and where.

@@ -18,11 +18,11 @@ import (
 
 	"arbora.example/api"
 	"arbora.example/client"
-	"arbora.example/demo"
 	"arbora.example/e2e/testbed"
-	"arbora.example/standin/loam"
-	"arbora.example/standin/loam/loamapi"
-	"arbora.example/standin/loam/loamclient"
+	"arbora.example/internal/demo"
+	"arbora.example/internal/standin/loam"
+	"arbora.example/internal/standin/loam/loamapi"
+	"arbora.example/internal/standin/loam/loamclient"
 )
 
 const scans = digitising + "/scans.bucket"

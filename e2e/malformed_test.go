@@ -15,8 +15,8 @@ import (
 	"pgregory.net/rapid"
 
 	"arbora.example/api"
-	"arbora.example/demo"
 	"arbora.example/e2e/testbed"
+	"arbora.example/internal/demo"
 )
 
 // oddTexts are what nobody should send and somebody will.

@@ -12,10 +12,10 @@ import (
 
 	"arbora.example/access/model"
 	"arbora.example/api"
-	"arbora.example/demo"
 	"arbora.example/e2e/testbed"
-	"arbora.example/service"
-	"arbora.example/store/snapshots"
+	"arbora.example/internal/demo"
+	"arbora.example/internal/service"
+	"arbora.example/internal/store/snapshots"
 )
 
 // kept is a service that keeps snapshot files, and what its organisation was made of at each revision.

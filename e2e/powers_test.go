@@ -7,9 +7,9 @@ import (
 
 	"arbora.example/api"
 	"arbora.example/client"
-	"arbora.example/demo"
 	"arbora.example/e2e/browser"
 	"arbora.example/e2e/testbed"
+	"arbora.example/internal/demo"
 )
 
 // TestWhatSomebodyCouldGiveThemselves tells it on a person's page, in the API and at a terminal, as far as the viewer may list grants.

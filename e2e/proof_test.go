@@ -10,9 +10,9 @@ import (
 
 	"arbora.example/api"
 	"arbora.example/client"
-	"arbora.example/demo"
 	"arbora.example/e2e/testbed"
-	"arbora.example/people"
+	"arbora.example/internal/credential"
+	"arbora.example/internal/demo"
 )
 
 // TestWhatTakesAFreshProof tries all that gives lasting access away in a session that was left open: nothing works until the
@@ -70,7 +70,7 @@ func TestWhatTakesAFreshProof(t *testing.T) {
 			return client.Done(rowan.CreatePolicyAt(ctx, alpine, api.PolicyNew{Name: "hirers", Text: "user bram may govern anything"}))
 		}},
 	}
-	b.Clock.Forward(people.ProofFor)
+	b.Clock.Forward(credential.ProofFor)
 	letters := len(b.Mail.Letters())
 	for _, c := range tries {
 		require.Equal(t, "proof-needed", kind(t, c.try()), c.name)
@@ -196,7 +196,7 @@ func TestWhoSeesTheLinkOfAnInvitation(t *testing.T) {
 	link, err = again(rowan, true)
 	require.NoError(t, err)
 	require.Contains(t, *link.Url, "/#/link/")
-	b.Clock.Forward(people.ProofFor)
+	b.Clock.Forward(credential.ProofFor)
 	_, err = again(rowan, true)
 	require.Equal(t, "proof-needed", kind(t, err))
 

@@ -11,7 +11,7 @@ import (
 	"arbora.example/api"
 	"arbora.example/client"
 	"arbora.example/e2e/testbed"
-	"arbora.example/people"
+	"arbora.example/internal/credential"
 )
 
 // TestQuotas has a keeper bound an organisation to what it has, and tries to add one more of each.
@@ -64,7 +64,7 @@ func TestQuotas(t *testing.T) {
 	require.Error(t, group("another"))
 	require.NoError(t, client.Done(rowan.EditPrincipal(ctx, "lindenmere", api.GroupKind, "curators", nil, api.PrincipalEdit{Title: ptr("Curators")})))
 	require.NoError(t, client.Done(rowan.CreateServiceAccount(ctx, digitising, api.AccountNew{Name: "another"})), "back to the usual")
-	b.Clock.Forward(people.ProofFor)
+	b.Clock.Forward(credential.ProofFor)
 	require.Equal(t, "proof-needed", kind(t, client.Done(warden.SetQuotas(ctx, "lindenmere", api.Quotas{}))))
 }
 

@@ -8,9 +8,9 @@ import (
 
 	"arbora.example/api"
 	"arbora.example/client"
-	"arbora.example/demo"
 	"arbora.example/e2e/testbed"
-	"arbora.example/people"
+	"arbora.example/internal/credential"
+	"arbora.example/internal/demo"
 )
 
 // awaitLetter waits for a letter of a subject that is sent after the answer to what asked for it.
@@ -54,7 +54,7 @@ func TestGuestsRecoverTheirAccount(t *testing.T) {
 		require.False(t, l.Subject == subject && l.To[0] != wren, "a letter went to %s", l.To[0])
 	}
 
-	b.Clock.Forward(people.RecoveryPause)
+	b.Clock.Forward(credential.RecoveryPause)
 	old := linkTo(t, b, wren)
 	require.NoError(t, ask(wren))
 	awaitLetter(t, b, wren, subject, 2)
@@ -81,7 +81,7 @@ func TestGuestsRecoverTheirAccount(t *testing.T) {
 
 	require.NoError(t, ask(wren))
 	awaitLetter(t, b, wren, subject, 3)
-	b.Clock.Forward(people.ToRecover.Lifetime())
+	b.Clock.Forward(credential.ToRecover.Lifetime())
 	testbed.Problem(t, 401, client.Done(anybody.ReadLink(ctx, api.LinkToken{Token: linkTo(t, b, wren)})))
 }
 

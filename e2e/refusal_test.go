@@ -10,9 +10,9 @@ import (
 	"arbora.example/api"
 	"arbora.example/client"
 	"arbora.example/e2e/testbed"
-	"arbora.example/standin/loam/loamapi"
-	"arbora.example/standin/loam/loamclient"
-	"arbora.example/store"
+	"arbora.example/internal/standin/loam/loamapi"
+	"arbora.example/internal/standin/loam/loamclient"
+	"arbora.example/internal/store"
 )
 
 // recorded gives what the audit log says of an event, in any organisation and in none, as WHO: WHAT.

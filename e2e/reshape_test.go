@@ -9,11 +9,11 @@ import (
 	"arbora.example/access/catalogue"
 	"arbora.example/api"
 	"arbora.example/client"
-	"arbora.example/demo"
 	"arbora.example/e2e/browser"
 	"arbora.example/e2e/testbed"
-	"arbora.example/standin/loam/loamclient"
-	"arbora.example/store"
+	"arbora.example/internal/demo"
+	"arbora.example/internal/standin/loam/loamclient"
+	"arbora.example/internal/store"
 )
 
 const (

@@ -13,8 +13,8 @@ import (
 
 	"arbora.example/api"
 	"arbora.example/client"
-	"arbora.example/demo"
 	"arbora.example/e2e/testbed"
+	"arbora.example/internal/demo"
 )
 
 const herbarium, digitising = "lindenmere/science/herbarium", "lindenmere/science/herbarium/digitising"

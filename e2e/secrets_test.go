@@ -13,8 +13,8 @@ import (
 
 	"arbora.example/api"
 	"arbora.example/client"
-	"arbora.example/demo"
 	"arbora.example/e2e/testbed"
+	"arbora.example/internal/demo"
 )
 
 // TestNoSecretIsKept issues every kind of secret there is and uses it, then looks for each in all that is kept: every

@@ -9,9 +9,9 @@ import (
 
 	"arbora.example/api"
 	"arbora.example/client"
-	"arbora.example/demo"
 	"arbora.example/e2e/browser"
 	"arbora.example/e2e/testbed"
+	"arbora.example/internal/demo"
 )
 
 // TestSessionsOfOthers lists the sessions of people and ends one: of those alone that work in the organisation, by those who

@@ -19,9 +19,9 @@ import (
 	"arbora.example/access/model"
 	"arbora.example/api"
 	"arbora.example/client"
-	"arbora.example/demo"
 	"arbora.example/e2e/testbed"
-	"arbora.example/store"
+	"arbora.example/internal/demo"
+	"arbora.example/internal/store"
 )
 
 // madeOf tells what a snapshot is made of, to the last detail, one thing a line in an order of its own.

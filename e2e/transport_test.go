@@ -21,9 +21,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"arbora.example/api"
-	"arbora.example/demo"
 	"arbora.example/e2e/testbed"
-	"arbora.example/people"
+	"arbora.example/internal/credential"
+	"arbora.example/internal/demo"
 )
 
 // demoRecords loads the demo, and gives the flags by which arbora serve works with it.
@@ -34,7 +34,7 @@ func demoRecords(t *testing.T, home string) []string {
 	require.NoError(t, err)
 	require.NoError(t, demo.LoadStart(t.Context(), b.Address))
 	key := filepath.Join(home, "sealing-key") // as the testbed's
-	require.NoError(t, os.WriteFile(key, []byte(base64.StdEncoding.EncodeToString([]byte(strings.Repeat("k", people.SealingKeySize)))), 0o600))
+	require.NoError(t, os.WriteFile(key, []byte(base64.StdEncoding.EncodeToString([]byte(strings.Repeat("k", credential.SealingKeySize)))), 0o600))
 	return []string{"--database", dsn, "--sealing-key", key}
 }
 

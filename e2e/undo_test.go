@@ -10,8 +10,8 @@ import (
 	"arbora.example/access/model"
 	"arbora.example/api"
 	"arbora.example/client"
-	"arbora.example/demo"
 	"arbora.example/e2e/testbed"
+	"arbora.example/internal/demo"
 )
 
 type undoing struct {

@@ -14,10 +14,10 @@ import (
 	"arbora.example/access/model"
 	"arbora.example/api"
 	"arbora.example/client"
-	"arbora.example/demo"
 	"arbora.example/e2e/browser"
 	"arbora.example/e2e/testbed"
-	"arbora.example/store"
+	"arbora.example/internal/demo"
+	"arbora.example/internal/store"
 )
 
 // searchAll goes through all pages of a search.

@@ -5,9 +5,9 @@ import (
 	"context"
 	"os"
 
-	"arbora.example/cli"
-	"arbora.example/demo/command"
-	"arbora.example/host"
+	"arbora.example/internal/cli"
+	"arbora.example/internal/demo/command"
+	"arbora.example/internal/host"
 )
 
 // version is set at build time.

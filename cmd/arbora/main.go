@@ -5,8 +5,8 @@ import (
 	"context"
 	"os"
 
-	"arbora.example/cli"
-	"arbora.example/host"
+	"arbora.example/internal/cli"
+	"arbora.example/internal/host"
 )
 
 // version is set at build time.

@@ -15,9 +15,9 @@ import (
 	"syscall"
 	"time"
 
-	"arbora.example/demo"
 	"arbora.example/e2e/browser"
 	"arbora.example/e2e/demorun"
+	"arbora.example/internal/demo"
 )
 
 const width, height = 1280, 800

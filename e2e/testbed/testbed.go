@@ -26,15 +26,15 @@ import (
 	"arbora.example/api"
 	"arbora.example/client"
 	"arbora.example/console"
-	"arbora.example/demo"
-	"arbora.example/mail"
-	"arbora.example/people"
-	"arbora.example/server"
-	"arbora.example/service"
-	"arbora.example/standin/loam"
-	"arbora.example/standin/mailsink"
-	"arbora.example/store"
-	"arbora.example/store/mariadbd"
+	"arbora.example/internal/credential"
+	"arbora.example/internal/demo"
+	"arbora.example/internal/mail"
+	"arbora.example/internal/server"
+	"arbora.example/internal/service"
+	"arbora.example/internal/standin/loam"
+	"arbora.example/internal/standin/mailsink"
+	"arbora.example/internal/store"
+	"arbora.example/internal/store/mariadbd"
 )
 
 // Run runs a package's tests with one database server for all of them; it is called from TestMain.
@@ -186,7 +186,7 @@ func start(t testing.TB, records *store.Store, cloud string, files service.Snaps
 	require.NoError(t, err)
 	post, err := mail.Open(b.Mail.Mail(), "arbora@lindenmere.example")
 	require.NoError(t, err)
-	sealer, err := people.NewSealer(bytes.Repeat([]byte("k"), people.SealingKeySize))
+	sealer, err := credential.NewSealer(bytes.Repeat([]byte("k"), credential.SealingKeySize))
 	require.NoError(t, err)
 	b.Service = service.New(service.Options{Records: counted{service.RecordsIn(records), b.Whole}, Files: files, Catalogue: catalogue.Shipped(), Clock: b.Clock.Now, Log: log, Sealer: sealer, Post: post, Address: b.Address})
 	handler, err := server.New(server.Options{Service: b.Service, Console: console.Files(), Version: "test", Log: log, Loam: cloud})

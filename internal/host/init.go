@@ -1,0 +1,111 @@
+package host
+
+import (
+	"bufio"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"strings"
+	"time"
+
+	"github.com/urfave/cli/v3"
+
+	"arbora.example/access/catalogue"
+	"arbora.example/internal/service"
+)
+
+func (h *Host) initCommand() *cli.Command {
+	set := &Settings{}
+	return &cli.Command{
+		Name: "init", Usage: "make a keeper of this installation and, if wanted, an organisation with its first steward",
+		Description: "Keepers create organisations and hold nothing inside them. Run it on the host that keeps the\nrecords, with the same --database or --data as arbora serve; the service may be running.",
+		Flags: append(set.flags(false),
+			&cli.StringFlag{Name: "keeper", Required: true, Usage: "`NAME` the keeper signs in by"},
+			&cli.StringFlag{Name: "password-from", Usage: "read the keeper's password from the first line of `FILE` (- for standard input); generated otherwise"},
+			&cli.StringFlag{Name: "organisation", Usage: "`NAME` of an organisation to create"},
+			&cli.StringFlag{Name: "title", Usage: "the organisation's title, a `TEXT`"},
+			&cli.StringFlag{Name: "steward", Usage: "`NAME` of the organisation's first steward"},
+			&cli.StringFlag{Name: "steward-title", Usage: "the steward's display name, a `TEXT`"},
+			&cli.StringFlag{Name: "steward-password-from", Usage: "read the steward's password from `FILE` (- for standard input); generated otherwise"},
+		),
+		Action: func(ctx context.Context, c *cli.Command) error {
+			log, err := set.Check(h.Err)
+			if err != nil {
+				return err
+			}
+			if (c.String("organisation") == "") != (c.String("steward") == "") {
+				return errors.New("an organisation needs a first steward: give both --organisation and --steward, or neither")
+			}
+			in := bufio.NewReader(os.Stdin)
+			password, err := firstLine(in, c.String("password-from"))
+			if err != nil {
+				return err
+			}
+			stewardPassword, err := firstLine(in, c.String("steward-password-from"))
+			if err != nil {
+				return err
+			}
+			records, sealer, closeRecords, err := h.chained(ctx, *set, log)
+			if err != nil {
+				return err
+			}
+			svc := service.New(service.Options{Records: service.RecordsIn(records), Catalogue: catalogue.Shipped(), Clock: time.Now, Log: log, Sealer: sealer})
+			var wanted *service.NewOrganisation
+			if name := c.String("organisation"); name != "" {
+				wanted = &service.NewOrganisation{Name: name, Title: c.String("title"), Steward: service.NewUser{
+					Name: c.String("steward"), Title: c.String("steward-title"), Password: stewardPassword, Temporary: stewardPassword == "",
+				}}
+			}
+			return errors.Join(h.setUp(ctx, svc, c.String("keeper"), password, wanted), closeRecords())
+		},
+	}
+}
+
+func (h *Host) setUp(ctx context.Context, svc *service.Service, keeperName, password string, wanted *service.NewOrganisation) error {
+	keeper, generated, err := svc.MakeKeeper(ctx, keeperName, password)
+	if err != nil {
+		return err
+	}
+	fmt.Fprintf(h.Out, "%s is a keeper of this installation and signs in as %s.\n", keeperName, keeperName)
+	if generated != "" {
+		fmt.Fprintf(h.Out, "Password, shown this once: %s\n", generated)
+	}
+	if wanted == nil {
+		fmt.Fprintf(h.Out, "Next: arbora sign-in %s, then arbora organisation create NAME --steward NAME\n", keeperName)
+		return nil
+	}
+	made, err := svc.CreateOrganisation(ctx, keeper, *wanted)
+	if err != nil {
+		return fmt.Errorf("the keeper is made, the organisation is not: %w; mend that and let the keeper create it with arbora organisation create", err)
+	}
+	fmt.Fprintf(h.Out, "Created organisation %s; its steward signs in as %s@%s.\n", made.Organisation.Name, made.Steward.Name, made.Organisation.Name)
+	if made.Password != "" {
+		fmt.Fprintf(h.Out, "Password, shown this once and to be replaced at the first sign-in: %s\n", made.Password)
+	}
+	return nil
+}
+
+// firstLine reads a secret: the first line of a file, the next line of standard input for "-", nothing for "".
+func firstLine(in *bufio.Reader, from string) (string, error) {
+	if from == "" {
+		return "", nil
+	}
+	if from != "-" {
+		file, err := os.Open(from)
+		if err != nil {
+			return "", fmt.Errorf("the password cannot be read: %w", err)
+		}
+		defer file.Close()
+		in = bufio.NewReader(file)
+	}
+	line, err := in.ReadString('\n')
+	if err != nil && !errors.Is(err, io.EOF) {
+		return "", fmt.Errorf("the password cannot be read: %w", err)
+	}
+	if line = strings.TrimRight(line, "\r\n"); line == "" {
+		return "", fmt.Errorf("there is no password in %s", from)
+	}
+	return line, nil
+}

@@ -1,0 +1,458 @@
+package server
+
+import (
+	"iter"
+	"slices"
+	"time"
+
+	"arbora.example/access"
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
+	"arbora.example/access/statement"
+	"arbora.example/api"
+	"arbora.example/internal/credential"
+	"arbora.example/internal/service"
+	"arbora.example/internal/settings"
+)
+
+// each converts a list; an empty one is written as [], not null.
+func each[From, To any](list []From, convert func(From) To) []To {
+	converted := make([]To, len(list))
+	for i, item := range list {
+		converted[i] = convert(item)
+	}
+	return converted
+}
+
+func sessionOf(c service.Caller) api.Session {
+	var by *api.Factor
+	if f := api.Factor(c.Factor); f != "" {
+		by = &f
+	}
+	return api.Session{
+		Factor: by,
+		Name:   c.Name, Title: c.Identity.Title, Email: c.Identity.Email,
+		Organisation: optional(c.OrganisationName), Keeper: c.Identity.Keeper, Kind: kindOf(c),
+		ChoosePassword: c.Identity.Temporary, WantedFactors: each(c.Wanted, func(f settings.Factor) api.Factor { return api.Factor(f) }), EndsAt: c.EndsAt, Csrf: c.Token.CSRF(),
+	}
+}
+
+func organisationOf(o service.OrganisationView) api.Organisation {
+	return api.Organisation{Id: o.ID.String(), Name: o.Name, Title: o.Title, Description: o.Description, CreatedAt: o.CreatedAt}
+}
+
+func newUserOf(u api.UserNew) service.NewUser {
+	wanted := service.NewUser{
+		Name: u.Name, Title: text(u.Title), Email: text(u.Email), Description: text(u.Description), Tags: value(u.Tags),
+		Password: text(u.Password), Temporary: yes(u.Temporary), By: credential.SignInBy(value(u.SignInBy)), Link: yes(u.Link), Notify: yes(u.Notify), Groups: value(u.Groups),
+	}
+	wanted.Grants = firstGrants(u.Grants)
+	if u.Key != nil {
+		key := newKeyOf(*u.Key)
+		wanted.Key = &key
+	}
+	return wanted
+}
+
+func firstGrants(grants *[]api.FirstGrant) []service.NewGrant {
+	return each(value(grants), func(g api.FirstGrant) service.NewGrant {
+		return service.NewGrant{Scope: g.Scope, Role: g.Role, Condition: text(g.Condition), Period: periodOf(g.From, g.Until)}
+	})
+}
+
+// value gives what an optional field holds, or nothing.
+func value[T any](optional *T) (given T) {
+	if optional != nil {
+		given = *optional
+	}
+	return given
+}
+
+// asRead gives what an edit alters as it was read.
+func asRead(was *api.AsRead) service.AsRead {
+	if was == nil {
+		return service.AsRead{}
+	}
+	return service.AsRead{
+		Name: was.Name, Title: was.Title, Description: was.Description, Tags: (*map[string]string)(was.Tags),
+		Email: was.Email, Owner: was.Owner, Gathers: was.Gathers, Text: was.Text,
+	}
+}
+
+func periodOf(from, until *time.Time) statement.Period {
+	return statement.Period{From: value(from).UTC(), Until: value(until).UTC()}
+}
+
+// present leaves out the zero moment.
+func present(t time.Time) *time.Time {
+	if t.IsZero() {
+		return nil
+	}
+	return &t
+}
+
+// tagsOf writes no tags as {}.
+func tagsOf(tags map[string]string) map[string]string {
+	if tags == nil {
+		return map[string]string{}
+	}
+	return tags
+}
+
+func userOf(u service.UserView) api.User {
+	return api.User{
+		Id: u.ID.String(), Name: u.Name, Title: u.Title, Email: u.Email, Description: u.Description,
+		State: api.State(u.State), Tags: tagsOf(u.Tags), CreatedAt: u.CreatedAt,
+	}
+}
+
+func groupOf(g service.GroupView) api.Group {
+	return api.Group{
+		Id: g.ID.String(), Name: g.Name, Title: g.Title, Description: g.Description, Members: g.Members, State: api.State(g.State), Gathers: optional(g.Gathers.String()), CreatedAt: g.CreatedAt,
+	}
+}
+
+func principalOf(p service.DetailedPrincipal) api.PrincipalDetails {
+	told := api.PrincipalDetails{
+		Id: p.ID.String(), Kind: api.PrincipalKind(p.Kind.String()), Name: p.Name, Title: p.Title, Email: p.Email,
+		Description: p.Description, State: api.State(p.State), Tags: tagsOf(p.Tags), CreatedAt: p.CreatedAt, Address: optional(p.Address),
+		SignInBy: (*api.SignInBy)(optional(string(p.By))), SignIn: optional(p.SignIn), Gathers: optional(p.Gathers.String()), Owns: &p.Owns,
+		Members: each(p.Members, principalRef), EveryMember: each(p.Every, principalRef), Groups: each(p.Groups, nameOf), Within: each(p.Within, nameOf),
+		Rules: each(p.Rules, ruleOf), Hidden: p.Hidden > 0, May: words(p.May), Gathered: []string{}, Idle: []api.IdleMember{},
+	}
+	for _, member := range p.Every {
+		if state, idle := p.Idle[member.ID]; idle {
+			told.Idle = append(told.Idle, api.IdleMember{Principal: principalRef(member), State: api.State(state)})
+		}
+	}
+	for _, group := range p.Groups {
+		if group.Gathers != nil {
+			told.Gathered = append(told.Gathered, group.Name)
+		}
+	}
+	if p.OwnedBy != nil {
+		owner := principalRef(*p.OwnedBy)
+		told.Owner = &owner
+	}
+	if p.Kind == model.Guest {
+		told.InvitedUntil = present(p.InvitedUntil)
+	}
+	if p.Kind == model.User {
+		told.Factor = &p.Factor
+	}
+	return told
+}
+
+func principalRef(p access.Principal) api.PrincipalRef {
+	return api.PrincipalRef{Kind: api.PrincipalKind(p.Kind.String()), Name: p.Name}
+}
+
+func nameOf(p access.Principal) string { return p.Name }
+
+// words writes an empty list as [].
+func words(list []string) []string {
+	if list == nil {
+		return []string{}
+	}
+	return list
+}
+
+func scopeOf(v service.ScopeView) api.Scope {
+	scope := api.Scope{
+		Id: v.ID.String(), Address: v.Address, Kind: api.ScopeKind(v.Kind.String()), Name: v.FullName(), Type: optional(v.Type),
+		Described: v.Described, Title: v.Title, Description: v.Description, Tags: v.Tags, Retired: v.Retired,
+		Path: each(v.Path, refOf), May: words(v.May), Creatable: words(v.Creatable),
+	}
+	if scope.Tags == nil {
+		scope.Tags = map[string]string{}
+	}
+	if v.Described {
+		scope.CreatedAt = moment(v.CreatedAt)
+	}
+	if v.Offered != nil {
+		scope.Offered = &v.Offered
+	}
+	return scope
+}
+
+// moment leaves out a moment that is not set.
+func moment(t time.Time) *time.Time {
+	if t.IsZero() {
+		return nil
+	}
+	return &t
+}
+
+func refOf(r service.Ref) api.ScopeRef {
+	return api.ScopeRef{Id: r.ID.String(), Address: r.Address, Name: r.Name}
+}
+
+func nodeOf(n service.Node) api.ScopeNode {
+	return api.ScopeNode{
+		Id: n.ID.String(), Parent: n.Parent.String(), Address: n.Address, Kind: api.ScopeNodeKind(n.Kind.String()),
+		Name: n.FullName(), Type: optional(n.Type), Title: n.Title, Retired: n.Retired, Depth: n.Depth, More: n.More,
+	}
+}
+
+func grantOf(g service.GrantView) api.Grant {
+	grant := grantAlone(g)
+	if len(g.Losses) > 0 {
+		losses := each(g.Losses, func(l service.LossView) api.Loss {
+			return api.Loss{Statement: statementOf(l.Statement), Permissions: l.Permissions, All: l.All}
+		})
+		grant.Losses = &losses
+	}
+	return grant
+}
+
+func grantAlone(g service.GrantView) api.Grant {
+	return api.Grant{
+		Id: g.ID.String(), Principal: principalRef(g.Holder), Role: g.Role.Name, RoleTitle: g.Role.Title,
+		Privileged: g.Role.Privileged, HolderState: (*api.State)(optional(string(g.HolderState))), Scope: refOf(g.At), Inherited: g.Inherited, Misplaced: g.Misplaced,
+		Condition: optional(g.Condition.String()), From: moment(g.From), Until: moment(g.Until),
+		Description: g.Description, CreatedAt: g.CreatedAt, CreatedBy: g.CreatedBy,
+	}
+}
+
+func roleOf(r service.RoleView) api.Role {
+	role := api.Role{
+		Name: r.Name, Title: r.Title, Description: r.Description, Privileged: r.Privileged, Permissions: r.Permissions.Len(),
+		Custom: r.Custom(), Services: []string{}, Planes: []api.RolePlanes{},
+	}
+	if r.At != nil {
+		at, under := refOf(*r.At), each(r.Under, refOf)
+		role.Scope, role.Under = &at, &under
+	}
+	if r.Unseen > 0 {
+		left := true
+		role.Hidden = &left
+	}
+	for p := range r.Permissions.All {
+		o := r.Catalogue.Operation(p)
+		if !slices.Contains(role.Services, o.Service) {
+			role.Services = append(role.Services, o.Service)
+		}
+		if plane := api.RolePlanes(o.Plane); !slices.Contains(role.Planes, plane) {
+			role.Planes = append(role.Planes, plane)
+		}
+	}
+	return role
+}
+
+func roleDetailsOf(r service.RoleView, use service.RoleUse) api.RoleDetails {
+	return api.RoleDetails{
+		Role: roleOf(r), Operations: operationsOf(r), Include: each(r.Include, filterOf), Exclude: each(r.Exclude, filterOf),
+		Grants: each(use.Grants, grantOf), Statements: each(use.Statements, statementOf), Hidden: use.Hidden > 0, May: words(use.May),
+	}
+}
+
+// operationsOf gives what a role holds, in the catalogue's order.
+func operationsOf(r service.RoleView) []api.Operation {
+	operations := []api.Operation{}
+	for p := range r.Permissions.All {
+		operations = append(operations, operationOf(r.Catalogue.Operation(p)))
+	}
+	return operations
+}
+
+func filterOf(f catalogue.Filter) api.RoleFilter {
+	return api.RoleFilter{
+		Classes: someOf(f.Classes), Operations: someOf(f.Operations), Types: someOf(f.Types),
+		Services: someOf(f.Services), Planes: someOf(f.Planes),
+	}
+}
+
+// someOf leaves out an empty list.
+func someOf[T ~string](list []T) *[]string {
+	if len(list) == 0 {
+		return nil
+	}
+	words := each(list, func(word T) string { return string(word) })
+	return &words
+}
+
+func newFilter(f api.RoleFilter) catalogue.Filter {
+	return catalogue.Filter{
+		Classes: listOf[catalogue.Class](f.Classes), Operations: listOf[string](f.Operations), Types: listOf[string](f.Types),
+		Services: listOf[string](f.Services), Planes: listOf[catalogue.Plane](f.Planes),
+	}
+}
+
+func listOf[T ~string](words *[]string) []T {
+	if words == nil {
+		return nil
+	}
+	return each(*words, func(word string) T { return T(word) })
+}
+
+func newRoleOf(name string, title, description *string, include []api.RoleFilter, exclude *[]api.RoleFilter, under *[]string) service.NewRole {
+	role := service.NewRole{Name: name, Title: text(title), Description: text(description), Include: each(include, newFilter), Under: listOf[string](under)}
+	if exclude != nil {
+		role.Exclude = each(*exclude, newFilter)
+	}
+	return role
+}
+
+func operationOf(o catalogue.Operation) api.Operation {
+	return api.Operation{
+		Operation: o.Name, Type: o.Type, Service: o.Service,
+		Class: api.OperationClass(o.Class), Plane: api.OperationPlane(o.Plane),
+	}
+}
+
+// catalogueOf converts a catalogue; roles are those that are listed with each operation.
+func catalogueOf(c *catalogue.Catalogue, roles iter.Seq[*catalogue.Role]) api.Catalogue {
+	return api.Catalogue{Services: each(c.Services(), func(s *catalogue.Service) api.CatalogueService { return serviceOf(c, s, roles) })}
+}
+
+func serviceOf(c *catalogue.Catalogue, s *catalogue.Service, roles iter.Seq[*catalogue.Role]) api.CatalogueService {
+	return api.CatalogueService{
+		Name: s.Name, Title: s.Title, Description: s.Description, Shipped: s.Shipped,
+		Types: each(s.Types, func(t *catalogue.Type) api.CatalogueType {
+			return api.CatalogueType{
+				Name: t.Name, Title: t.Title, Description: t.Description, Parents: words(t.Parents),
+				Registered: t.Registered, Operations: each(t.Operations, func(o catalogue.Operation) api.Operation {
+					operation := operationOf(o)
+					operation.Roles = &[]string{}
+					for role := range roles {
+						if role.Permissions.Has(o.Permission) {
+							*operation.Roles = append(*operation.Roles, role.Name)
+						}
+					}
+					if len(o.Needs) > 0 {
+						needs := each(o.Needs, func(p catalogue.Permission) string { return c.Operation(p).String() })
+						operation.Needs = &needs
+					}
+					return operation
+				}),
+			}
+		}),
+	}
+}
+
+func toldOf(t *api.QuestionContext) service.Told {
+	if t == nil {
+		return service.Told{}
+	}
+	told := service.Told{IP: text(t.Ip), Location: text(t.Location), Provider: text(t.Provider)}
+	if t.Time != nil {
+		told.Time = *t.Time
+	}
+	if t.Claims != nil {
+		told.Claims = *t.Claims
+	}
+	return told
+}
+
+func answerOf(a service.Answer) api.Answer {
+	answer := api.Answer{
+		Allowed: a.Allowed, Reason: api.AnswerReason(a.Reason), Words: a.Words, Principal: principalRef(a.Principal), Hidden: a.Hidden > 0,
+		Permission: a.Permission, Scope: refOf(a.Scope), Rules: each(a.Met, metOf), Steps: each(a.Steps, stepOf), Revision: int64(a.Revision),
+	}
+	if a.DecidedBy != nil {
+		decidedBy := metOf(*a.DecidedBy)
+		answer.DecidedBy = &decidedBy
+	}
+	return answer
+}
+
+func metOf(m service.MetView) api.RuleOutcome {
+	return api.RuleOutcome{Rule: ruleOf(m.Rule), Outcome: api.RuleOutcomeOutcome(m.Why), Words: m.Words, Through: words(m.Through), Cuts: m.Cuts, Effective: m.Takes}
+}
+
+func ruleOf(r service.RuleView) api.Rule {
+	rule := api.Rule{Kind: api.RuleKindGrant, Words: r.Words, Scope: refOf(r.At), Inherited: r.Inherited}
+	if r.Grant != nil {
+		grant := grantOf(*r.Grant)
+		rule.Grant = &grant
+	}
+	if r.Statement != nil {
+		statement := statementOf(*r.Statement)
+		rule.Kind, rule.Statement = api.RuleKindStatement, &statement
+	}
+	return rule
+}
+
+func statementOf(s service.StatementView) api.Statement {
+	return api.Statement{
+		Policy: policyRefOf(s.Policy), Number: s.Number, Text: s.Text, Place: refOf(s.At), Here: s.Here,
+		Modal: api.StatementModal(s.Modal), Dormant: s.Dormant, Privileged: s.Privileged,
+	}
+}
+
+func policyRefOf(p service.PolicyRef) api.PolicyRef {
+	return api.PolicyRef{Id: p.ID.String(), Name: p.Name, Scope: refOf(p.At)}
+}
+
+func policyOf(p service.PolicyView) api.Policy {
+	return api.Policy{
+		Id: p.ID.String(), Name: p.Name, Scope: refOf(p.At), Description: p.Description, Text: p.Text, Hidden: p.Hidden > 0, Inherited: p.Inherited,
+		Statements: each(p.Statements, statementOf), May: words(p.May),
+		CreatedAt: p.CreatedAt, CreatedBy: p.CreatedBy, WrittenAt: p.WrittenAt, WrittenBy: p.WrittenBy,
+	}
+}
+
+func faultOf(f service.Fault) api.Fault {
+	return api.Fault{Line: f.Line, Column: f.Column, Detail: f.Detail, Nearest: optional(f.Nearest)}
+}
+
+func patternOf(p statement.Pattern) api.Pattern {
+	return api.Pattern{
+		Name: p.Name, Title: p.Title, Description: p.Description, Text: p.Text,
+		Blanks: each(p.Blanks, func(b statement.Blank) api.Blank {
+			return api.Blank{Name: b.Name, Asks: b.Asks, Kind: api.BlankKind(b.Kind), Usual: optional(b.Usual)}
+		}),
+	}
+}
+
+func stepOf(s service.Step) api.Step {
+	step := api.Step{Words: s.Words, Scope: refOf(s.At), Adds: s.Adds}
+	switch {
+	case s.Group != nil:
+		step.Group = &s.Group.Name
+	case s.Role != nil:
+		step.Role = &s.Role.Name
+	case s.Policy != nil:
+		policy := policyRefOf(*s.Policy)
+		step.Policy = &policy
+	}
+	return step
+}
+
+func holdersOf(h service.Holders) api.HolderList {
+	return api.HolderList{
+		Permission: h.Permission, Scope: refOf(h.Scope), Revision: int64(h.Revision),
+		Holders: each(h.Holders, func(v service.HolderView) api.Holder {
+			return api.Holder{Principal: principalRef(v.Principal), Title: v.Title, Conditional: v.Conditional, By: each(v.By, metOf)}
+		}),
+		CouldHold: each(h.CouldHold, func(v service.HopefulView) api.Escalation {
+			return api.Escalation{Principal: principalRef(v.Principal), Title: v.Title, Paths: words(v.Ways)}
+		}),
+	}
+}
+
+func reachOf(r service.Reach) api.Reach {
+	return api.Reach{
+		Principal: principalRef(r.Principal), Hidden: r.Hidden > 0, Revision: int64(r.Revision),
+		Reached: each(r.Reached, func(v service.ReachedView) api.Reached {
+			return api.Reached{
+				Scope: refOf(v.Scope), Part: api.Part(v.Part), By: each(v.By, ruleOf), Adds: words(v.Adds), Cuts: words(v.Cuts), OnTerms: words(v.OnTerms),
+				Held: v.Held, Conditional: v.Conditional, Beneath: v.Beneath,
+			}
+		}),
+	}
+}
+
+func impactOf(i service.Impact) api.Impact {
+	return api.Impact{
+		Hidden: i.Hidden > 0, Words: i.Words, Warnings: words(i.Warnings), Advice: words(i.Advice), Confirmation: i.Confirmation(),
+		Effects: each(i.Effects, func(e service.EffectView) api.Effect {
+			return api.Effect{
+				Principals: each(e.Principals, principalRef), Scope: refOf(e.At), Beneath: e.Beneath,
+				Outsiders: each(e.Outsiders, nameOf), Part: api.Part(e.Part), Gains: words(e.Gains), Loses: words(e.Loses),
+				MayGain: words(e.MayGain), MayLose: words(e.MayLose), Shifting: words(e.Shifting),
+				Privileged: e.Privileged, Public: e.Public,
+			}
+		}),
+	}
+}

@@ -1,0 +1,309 @@
+package server
+
+import (
+	"context"
+	"net/http"
+
+	"github.com/gin-gonic/gin"
+
+	"arbora.example/api"
+	. "arbora.example/internal/server/contract" //lint:ignore ST1001 the contract's names are this file's vocabulary
+	"arbora.example/internal/service"
+	"arbora.example/internal/settings"
+)
+
+// handlers fills the contract: each method asks the service and turns what comes back into the contract's types.
+type handlers struct{ *Server }
+
+var _ StrictServerInterface = handlers{}
+
+func (h handlers) GetStatus(ctx context.Context, _ GetStatusRequestObject) (GetStatusResponseObject, error) {
+	ctx = requestOf(ctx).Context()
+	if err := h.service.Healthy(ctx); err != nil {
+		return nil, err
+	}
+	empty, err := h.service.IsEmpty(ctx)
+	if err != nil {
+		return nil, err
+	}
+	status := GetStatus200JSONResponse{Empty: empty, Version: h.version, Loam: h.loam != ""}
+	if empty {
+		status.Next = optional("Nobody has set this service up yet: " + service.HowToSetUp)
+	}
+	return status, nil
+}
+
+func (h handlers) SignIn(ctx context.Context, r SignInRequestObject) (SignInResponseObject, error) {
+	request, from := requestOf(ctx), ctx.(*gin.Context).ClientIP()
+	caller, err := h.service.SignIn(request.Context(), service.Attempt{
+		Name: r.Body.Name, Password: r.Body.Password, Code: text(r.Body.Code), Organisation: text(r.Body.Organisation), From: from, Agent: agentOf(request),
+	})
+	if err != nil {
+		return nil, err
+	}
+	if caller.Wanted, err = h.service.WantedFactors(request.Context(), caller); err != nil {
+		return nil, err
+	}
+	answer := SignIn200JSONResponse{Body: sessionOf(caller)}
+	if r.Body.Token != nil && *r.Body.Token {
+		answer.Body.Token = optional(string(caller.Token))
+	} else {
+		cookie := h.sessionCookie(string(caller.Token), 0)
+		answer.Headers.SetCookie = &cookie
+	}
+	return answer, nil
+}
+
+func (h handlers) GetSession(ctx context.Context, _ GetSessionRequestObject) (GetSessionResponseObject, error) {
+	_, caller := who(ctx)
+	return GetSession200JSONResponse(sessionOf(caller)), nil
+}
+
+func (h handlers) SignOut(ctx context.Context, _ SignOutRequestObject) (SignOutResponseObject, error) {
+	ctx, caller := who(ctx)
+	if err := h.service.SignOut(ctx, caller); err != nil {
+		return nil, err
+	}
+	cookie := h.sessionCookie("", -1)
+	return SignOut204Response{Headers: SignOut204ResponseHeaders{SetCookie: &cookie}}, nil
+}
+
+func (h handlers) EditProfile(ctx context.Context, r EditProfileRequestObject) (EditProfileResponseObject, error) {
+	ctx, caller := who(ctx)
+	caller, err := h.service.EditProfile(ctx, caller, r.Body.Title, r.Body.Email, asRead(r.Body.Was))
+	if err != nil {
+		return nil, err
+	}
+	return EditProfile200JSONResponse(sessionOf(caller)), nil
+}
+
+func (h handlers) ChoosePassword(ctx context.Context, r ChoosePasswordRequestObject) (ChoosePasswordResponseObject, error) {
+	ctx, caller := who(ctx)
+	caller, err := h.service.ChoosePassword(ctx, caller, r.Body.Current, r.Body.New)
+	if err != nil {
+		return nil, err
+	}
+	return ChoosePassword200JSONResponse(sessionOf(caller)), nil
+}
+
+func (h handlers) ListOrganisations(ctx context.Context, _ ListOrganisationsRequestObject) (ListOrganisationsResponseObject, error) {
+	ctx, caller := who(ctx)
+	list, err := h.service.ListOrganisations(ctx, caller)
+	if err != nil {
+		return nil, err
+	}
+	return ListOrganisations200JSONResponse{Organisations: each(list, organisationOf)}, nil
+}
+
+func (h handlers) ShowQuotas(ctx context.Context, r ShowQuotasRequestObject) (ShowQuotasResponseObject, error) {
+	ctx, caller := who(ctx)
+	quotas, err := h.service.Quotas(ctx, caller, r.Organisation)
+	if err != nil {
+		return nil, err
+	}
+	has := quotas.Has
+	return ShowQuotas200JSONResponse{
+		Set: quotasOf(quotas.Set), Most: quotasOf(quotas.Most),
+		Has: api.Quotas{Scopes: &has.Scopes, Principals: &has.Principals, Groups: &has.Groups, Grants: &has.Grants, Statements: &has.Statements},
+	}, nil
+}
+
+func (h handlers) SetQuotas(ctx context.Context, r SetQuotasRequestObject) (SetQuotasResponseObject, error) {
+	ctx, caller := who(ctx)
+	q := *r.Body
+	revision, err := h.service.SetQuotas(ctx, caller, r.Organisation, settings.Quotas{
+		Scopes: value(q.Scopes), Principals: value(q.Principals), Groups: value(q.Groups), Grants: value(q.Grants), Statements: value(q.Statements),
+		Streams: value(q.Streams), Writes: value(q.Writes),
+	})
+	return SetQuotas200JSONResponse{Revision: int64(revision)}, err
+}
+
+// quotasOf tells quotas, and nothing of those that are not set.
+func quotasOf(q settings.Quotas) (told api.Quotas) {
+	for _, one := range []struct {
+		set  int
+		into **int
+	}{
+		{q.Scopes, &told.Scopes}, {q.Principals, &told.Principals}, {q.Groups, &told.Groups}, {q.Grants, &told.Grants}, {q.Statements, &told.Statements},
+		{q.Streams, &told.Streams}, {q.Writes, &told.Writes},
+	} {
+		if one.set != 0 {
+			*one.into = &one.set
+		}
+	}
+	return told
+}
+
+func (h handlers) CreateOrganisation(ctx context.Context, r CreateOrganisationRequestObject) (CreateOrganisationResponseObject, error) {
+	ctx, caller := who(ctx)
+	made, err := h.service.CreateOrganisation(ctx, caller, service.NewOrganisation{
+		Name: r.Body.Name, Title: text(r.Body.Title), Description: text(r.Body.Description), Steward: newUserOf(r.Body.Steward),
+	})
+	if err != nil {
+		return nil, err
+	}
+	return CreateOrganisation201JSONResponse{
+		Organisation: organisationOf(made.Organisation), Steward: userOf(made.Steward),
+		Password: optional(made.Password), Revision: int64(made.Revision),
+	}, nil
+}
+
+func (h handlers) GetCatalogue(ctx context.Context, r GetCatalogueRequestObject) (GetCatalogueResponseObject, error) {
+	ctx, caller := who(ctx)
+	now, err := h.service.Catalogue(ctx, caller, r.Organisation)
+	if err != nil {
+		return nil, err
+	}
+	return GetCatalogue200JSONResponse(catalogueOf(now.Catalogue(), now.Roles())), nil
+}
+
+func (h handlers) ListUsers(ctx context.Context, r ListUsersRequestObject) (ListUsersResponseObject, error) {
+	ctx, caller := who(ctx)
+	users, next, err := h.service.ListUsers(ctx, caller, r.Organisation, text(r.Params.After), limit(r.Params.Limit))
+	if err != nil {
+		return nil, err
+	}
+	return ListUsers200JSONResponse{Users: each(users, userOf), Next: optional(next)}, nil
+}
+
+func (h handlers) CreateUser(ctx context.Context, r CreateUserRequestObject) (CreateUserResponseObject, error) {
+	ctx, caller := who(ctx)
+	if yes(r.Params.Preview) {
+		written, err := previewed(h.service.PreviewUser(ctx, caller, r.Organisation, newUserOf(*r.Body)))
+		return CreateUser200JSONResponse(written), err
+	}
+	made, err := h.service.CreateUser(ctx, caller, r.Organisation, newUserOf(*r.Body))
+	if err != nil {
+		return nil, err
+	}
+	return CreateUser201JSONResponse(h.userMade(made)), nil
+}
+
+func (h handlers) ListGroups(ctx context.Context, r ListGroupsRequestObject) (ListGroupsResponseObject, error) {
+	ctx, caller := who(ctx)
+	groups, next, err := h.service.ListGroups(ctx, caller, r.Organisation, text(r.Params.After), limit(r.Params.Limit))
+	if err != nil {
+		return nil, err
+	}
+	return ListGroups200JSONResponse{Groups: each(groups, groupOf), Next: optional(next)}, nil
+}
+
+func (h handlers) CreateGroup(ctx context.Context, r CreateGroupRequestObject) (CreateGroupResponseObject, error) {
+	wanted := service.NewGroup{
+		Name: r.Body.Name, Title: text(r.Body.Title), Description: text(r.Body.Description), Tags: value(r.Body.Tags),
+		Owner: somebodyOrNone(r.Body.Owner), Gathers: text(r.Body.Gathers),
+	}
+	group, written, err := changed(ctx, h, r.Params.Preview, service.CreateGroup(r.Organisation, wanted))
+	if err != nil || yes(r.Params.Preview) {
+		return CreateGroup200JSONResponse(written), err
+	}
+	return CreateGroup201JSONResponse{Group: groupOf(group), Revision: written.Revision}, nil
+}
+
+func (h handlers) AddMember(ctx context.Context, r AddMemberRequestObject) (AddMemberResponseObject, error) {
+	change := service.MemberChange{Organisation: r.Organisation, Group: r.Group, Kind: string(r.Body.Kind), Name: r.Body.Name}
+	_, written, err := changed(ctx, h, r.Params.Preview, service.ChangeMember(change))
+	return AddMember200JSONResponse(written), err
+}
+
+func (h handlers) RemoveMember(ctx context.Context, r RemoveMemberRequestObject) (RemoveMemberResponseObject, error) {
+	change := service.MemberChange{Organisation: r.Organisation, Group: r.Group, Kind: string(r.Kind), Name: r.Member, Remove: true}
+	_, written, err := changed(ctx, h, r.Params.Preview, service.ChangeMember(change))
+	return RemoveMember200JSONResponse(written), err
+}
+
+func (h handlers) ListGrants(ctx context.Context, r ListGrantsRequestObject) (ListGrantsResponseObject, error) {
+	ctx, caller := who(ctx)
+	grants, revision, err := h.service.ListGrants(ctx, caller, r.Scope)
+	if err != nil {
+		return nil, err
+	}
+	return ListGrants200JSONResponse{Grants: each(grants, grantOf), Revision: int64(revision)}, nil
+}
+
+func (h handlers) CreateGrant(ctx context.Context, r CreateGrantRequestObject) (CreateGrantResponseObject, error) {
+	wanted := service.NewGrant{
+		Scope: r.Scope, Kind: string(r.Body.Principal.Kind), Name: r.Body.Principal.Name,
+		Role: r.Body.Role, Description: text(r.Body.Description), Condition: text(r.Body.Condition),
+		Period: periodOf(r.Body.From, r.Body.Until),
+	}
+	grant, written, err := changed(ctx, h, r.Params.Preview, service.CreateGrant(wanted))
+	if err != nil || yes(r.Params.Preview) {
+		return CreateGrant200JSONResponse(written), err
+	}
+	return CreateGrant201JSONResponse{Grant: grantOf(grant), Revision: written.Revision}, nil
+}
+
+func (h handlers) RevokeGrant(ctx context.Context, r RevokeGrantRequestObject) (RevokeGrantResponseObject, error) {
+	_, written, err := changed(ctx, h, r.Params.Preview, service.RevokeGrant(r.Grant))
+	return RevokeGrant200JSONResponse(written), err
+}
+
+func (h handlers) Check(ctx context.Context, r CheckRequestObject) (CheckResponseObject, error) {
+	ctx, caller := who(ctx)
+	asked := service.Asked{Scope: r.Scope, Rest: text(r.Body.Address), Permission: r.Body.Permission, Told: toldOf(r.Body.Context)}
+	if p := r.Body.Principal; p != nil {
+		asked.Kind, asked.Name = string(p.Kind), p.Name
+	}
+	answer, err := h.service.Check(ctx, caller, asked)
+	if err != nil {
+		return nil, err
+	}
+	return Check200JSONResponse(answerOf(answer)), nil
+}
+
+func (h handlers) ListHolders(ctx context.Context, r ListHoldersRequestObject) (ListHoldersResponseObject, error) {
+	ctx, caller := who(ctx)
+	holders, err := h.service.Holders(ctx, caller, service.Asked{Scope: r.Scope, Permission: r.Body.Permission, Told: toldOf(r.Body.Context)})
+	if err != nil {
+		return nil, err
+	}
+	return ListHolders200JSONResponse(holdersOf(holders)), nil
+}
+
+// who gives the caller of a route that needs one, which admit has seen to, and the request's own context: gin's is used
+// again for the next request, and must not be handed to what may outlive this one.
+func who(ctx context.Context) (context.Context, service.Caller) {
+	ctx = requestOf(ctx).Context()
+	caller, ok := callerOf(ctx)
+	if !ok {
+		panic("server: a route that needs a caller was not admitted")
+	}
+	return ctx, caller
+}
+
+// requestOf gives the request that a handler's context came with: gin hands its own context on.
+func requestOf(ctx context.Context) *http.Request { return ctx.(*gin.Context).Request }
+
+func text(optional *string) string {
+	if optional == nil {
+		return ""
+	}
+	return *optional
+}
+
+func yes(optional *bool) bool { return optional != nil && *optional }
+
+// previewed answers a preview.
+// changed makes a change or, for a preview, tells its impact: what the client hears of it then.
+func changed[T any](ctx context.Context, h handlers, preview *bool, change service.Change[T]) (made T, written api.Written, err error) {
+	ctx, caller := who(ctx)
+	if yes(preview) {
+		written, err = previewed(service.Preview(ctx, h.service, caller, change))
+		return made, written, err
+	}
+	made, revision, err := service.Make(ctx, h.service, caller, change)
+	return made, api.Written{Revision: int64(revision)}, err
+}
+
+func previewed(impact service.Impact, err error) (api.Written, error) {
+	told := impactOf(impact)
+	return api.Written{Revision: int64(impact.Revision), Impact: &told}, err
+}
+
+func limit(optional *int) int {
+	if optional == nil {
+		return 200
+	}
+	return *optional
+}

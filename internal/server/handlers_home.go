@@ -1,0 +1,70 @@
+package server
+
+import (
+	"context"
+
+	"arbora.example/access/catalogue"
+	"arbora.example/api"
+	. "arbora.example/internal/server/contract" //lint:ignore ST1001 the contract's names are this file's vocabulary
+	"arbora.example/internal/service"
+	"arbora.example/internal/store"
+)
+
+func (h handlers) ShowHome(ctx context.Context, r ShowHomeRequestObject) (ShowHomeResponseObject, error) {
+	ctx, caller := who(ctx)
+	home, err := h.service.ShowHome(ctx, caller, r.Organisation)
+	if err != nil {
+		return nil, err
+	}
+	return ShowHome200JSONResponse{
+		Mine: each(home.Mine, mineOf), MoreMine: home.MoreMine,
+		Pending: each(home.Pending, func(w service.Waiting) api.Waiting {
+			return api.Waiting{Guest: principalRef(w.Guest), Since: w.Since}
+		}),
+		Ending: each(home.Ending, grantOf),
+		Keys: each(home.Keys, func(k service.KeyToMind) api.KeyToMind {
+			return api.KeyToMind{Id: k.Key.ID.String(), Label: k.Key.Label, Of: principalRef(k.Of), Unused: k.Unused, Until: moment(k.Key.Until), LastUsedAt: moment(k.Key.LastUsedAt)}
+		}),
+		Privileged: each(home.Privileged, func(p service.Privileged) api.Privileged {
+			return api.Privileged{Who: principalRef(p.Who), At: each(p.At, refOf)}
+		}),
+		Strangers: each(home.Strangers, ruleOf),
+		Refused: each(home.Refused, func(r store.RefusedTimes) api.RefusedTimes {
+			return api.RefusedTimes{Who: r.Actor, Times: r.Times, Last: r.Last}
+		}),
+		Skipped: each(home.Skipped, func(reason string) string { return reason }),
+	}, nil
+}
+
+func mineOf(m service.Mine) api.Mine {
+	return api.Mine{Scope: refOf(m.At), Kind: m.Scope.TypeName(), Title: m.Title, Holds: holdsOf(m.Held, m.Conditional)}
+}
+
+func holdsOf(firm, perhaps map[catalogue.Plane][]catalogue.Class) []api.HeldClass {
+	holds := []api.HeldClass{}
+	for _, plane := range catalogue.Planes {
+		for _, held := range []struct {
+			classes     []catalogue.Class
+			conditional bool
+		}{{firm[plane], false}, {perhaps[plane], true}} {
+			for _, class := range held.classes {
+				holds = append(holds, api.HeldClass{Class: api.HeldClassClass(class), Plane: api.HeldClassPlane(plane), Conditional: held.conditional})
+			}
+		}
+	}
+	return holds
+}
+
+func (h handlers) ShowSpread(ctx context.Context, r ShowSpreadRequestObject) (ShowSpreadResponseObject, error) {
+	ctx, caller := who(ctx)
+	spread, err := h.service.ShowSpread(ctx, caller, r.Organisation, service.Somebody{Kind: string(r.Kind), Name: r.Principal})
+	if err != nil {
+		return nil, err
+	}
+	return ShowSpread200JSONResponse{
+		Principal: principalRef(spread.Principal), Revision: int64(spread.Revision),
+		Nodes: each(spread.Nodes, func(n service.SpreadNode) api.SpreadNode {
+			return api.SpreadNode{Scope: nodeOf(n.Node), Visible: n.Told, Holds: holdsOf(n.Held, n.Conditional)}
+		}),
+	}, nil
+}

@@ -1,0 +1,161 @@
+package server
+
+import (
+	"context"
+	"strconv"
+
+	"arbora.example/access"
+	"arbora.example/access/model"
+	"arbora.example/api"
+	. "arbora.example/internal/server/contract" //lint:ignore ST1001 the contract's names are this file's vocabulary
+	"arbora.example/internal/service"
+	"arbora.example/internal/store"
+)
+
+func (h handlers) ShowScope(ctx context.Context, r ShowScopeRequestObject) (ShowScopeResponseObject, error) {
+	ctx, caller := who(ctx)
+	view, err := h.service.ShowScope(ctx, caller, r.Scope)
+	if err != nil {
+		return nil, err
+	}
+	return ShowScope200JSONResponse(scopeOf(view)), nil
+}
+
+func (h handlers) ShowTree(ctx context.Context, r ShowTreeRequestObject) (ShowTreeResponseObject, error) {
+	ctx, caller := who(ctx)
+	depth := 32
+	if r.Params.Depth != nil {
+		depth = *r.Params.Depth
+	}
+	nodes, revision, err := h.service.ShowTree(ctx, caller, r.Scope, depth)
+	if err != nil {
+		return nil, err
+	}
+	return ShowTree200JSONResponse{Scopes: each(nodes, nodeOf), Revision: int64(revision)}, nil
+}
+
+func (h handlers) ListChildren(ctx context.Context, r ListChildrenRequestObject) (ListChildrenResponseObject, error) {
+	ctx, caller := who(ctx)
+	nodes, next, err := h.service.ListChildren(ctx, caller, r.Scope, text(r.Params.After), limit(r.Params.Limit))
+	if err != nil {
+		return nil, err
+	}
+	return ListChildren200JSONResponse{Scopes: each(nodes, nodeOf), Next: optional(next)}, nil
+}
+
+func (h handlers) CreateScope(ctx context.Context, r CreateScopeRequestObject) (CreateScopeResponseObject, error) {
+	wanted := service.NewScope{
+		Kind: string(r.Body.Kind), Name: r.Body.Name, Type: text(r.Body.Type),
+		Title: text(r.Body.Title), Description: text(r.Body.Description),
+	}
+	if r.Body.Tags != nil {
+		wanted.Tags = *r.Body.Tags
+	}
+	if r.Body.Id != nil {
+		var err error
+		if wanted.ID, err = model.ParseID(*r.Body.Id); err != nil {
+			return nil, &service.Problem{Kind: service.Invalid, Detail: "the id is no UUID", Next: "make one by RFC 9562", Field: "id"}
+		}
+	}
+	view, written, err := changed(ctx, h, r.Params.Preview, service.CreateScope(r.Scope, wanted))
+	if err != nil || yes(r.Params.Preview) {
+		return CreateScope200JSONResponse(written), err
+	}
+	return CreateScope201JSONResponse{Scope: scopeOf(view), Revision: written.Revision}, nil
+}
+
+func (h handlers) ReshapeScopes(ctx context.Context, r ReshapeScopesRequestObject) (ReshapeScopesResponseObject, error) {
+	state := value(r.Body.State)
+	wanted := service.Reshaping{
+		Scopes: r.Body.Scopes, Name: text(r.Body.Name), Title: r.Body.Title, Description: r.Body.Description, Tags: value(r.Body.Tags),
+		Untag: value(r.Body.Untag), To: text(r.Body.To), Retire: state == api.ScopeRetired, Restore: state == api.ScopeActive, Was: asRead(r.Body.Was),
+	}
+	_, written, err := changed(ctx, h, r.Params.Preview, service.Reshape(wanted))
+	return ReshapeScopes200JSONResponse(written), err
+}
+
+func (h handlers) SearchScopes(ctx context.Context, r SearchScopesRequestObject) (SearchScopesResponseObject, error) {
+	ctx, caller := who(ctx)
+	q := r.Params
+	nodes, next, err := h.service.SearchScopes(ctx, caller, r.Organisation, service.Sought{
+		Text: text(q.Text), Kind: text(q.Kind), Type: text(q.Type), Tag: text(q.Tag), State: text(q.State), After: text(q.After), Limit: limit(q.Limit),
+	})
+	if err != nil {
+		return nil, err
+	}
+	return SearchScopes200JSONResponse{Scopes: each(nodes, foundOf), Next: optional(next)}, nil
+}
+
+// foundOf is nodeOf with the tags.
+func foundOf(n service.Node) api.ScopeNode {
+	node := nodeOf(n)
+	if n.Tags != nil {
+		node.Tags = &n.Tags
+	}
+	return node
+}
+
+func (h handlers) CountContents(ctx context.Context, r CountContentsRequestObject) (CountContentsResponseObject, error) {
+	ctx, caller := who(ctx)
+	in, err := h.service.CountContents(ctx, caller, r.Scope)
+	return CountContents200JSONResponse{Children: in.Children, Scopes: in.Scopes, Resources: in.Resources, More: in.More}, err
+}
+
+func (h handlers) UndoChange(ctx context.Context, r UndoChangeRequestObject) (UndoChangeResponseObject, error) {
+	revision, _ := strconv.ParseUint(r.Revision, 10, 63) // 0 for the caller's last
+	var undone store.Recorded
+	_, written, err := changed(ctx, h, r.Params.Preview, service.Undo(r.Organisation, revision, &undone))
+	return UndoChange200JSONResponse{
+		Revision: written.Revision, Impact: written.Impact,
+		Undid: api.ScopeChange{Revision: int64(undone.Revision), At: undone.Author.At, By: undone.Author.Name, What: undone.What},
+	}, err
+}
+
+func (h handlers) ListScopeChanges(ctx context.Context, r ListScopeChangesRequestObject) (ListScopeChangesResponseObject, error) {
+	ctx, caller := who(ctx)
+	changes, next, err := h.service.ListScopeChanges(ctx, caller, r.Scope, uint64(value(r.Params.Before)), limit(r.Params.Limit))
+	if err != nil {
+		return nil, err
+	}
+	answer := ListScopeChanges200JSONResponse{Changes: each(changes, func(c service.ScopeChangeView) api.ScopeChange {
+		return api.ScopeChange{Revision: int64(c.Revision), At: c.Author.At, By: c.Author.Name, What: c.What}
+	})}
+	if next > 0 {
+		before := int64(next)
+		answer.Before = &before
+	}
+	return answer, nil
+}
+
+func (h handlers) ShowMatrix(ctx context.Context, r ShowMatrixRequestObject) (ShowMatrixResponseObject, error) {
+	ctx, caller := who(ctx)
+	q := r.Params
+	m, err := h.service.ShowMatrix(ctx, caller, service.MatrixAsked{
+		Scope: r.Scope, Children: q.Against != nil && *q.Against == "children", Groups: q.Rows != nil && *q.Rows == "groups", After: text(q.After), Limit: limit(q.Limit),
+	})
+	if err != nil {
+		return nil, err
+	}
+	return ShowMatrix200JSONResponse(matrixOf(m)), nil
+}
+
+// marks are the signs of a matrix's cells.
+var marks = map[access.Mark]byte{access.NotHeld: 'n', access.MaybeHeld: 'm', access.CertainHeld: 'y'}
+
+func matrixOf(m service.Matrix) api.Matrix {
+	return api.Matrix{
+		Scope: refOf(m.Scope), Next: optional(m.Next), Revision: int64(m.Revision),
+		Columns: each(m.Columns, func(c service.MatrixColumn) api.MatrixColumn {
+			return api.MatrixColumn{Name: c.Name, Title: c.Title, At: refOf(c.At), Permissions: each(c.Permissions, operationOf)}
+		}),
+		Rows: each(m.Rows, func(r service.MatrixRow) api.MatrixRow {
+			return api.MatrixRow{Principal: principalRef(r.Principal), Cells: each(r.Cells, func(cell []access.Mark) string {
+				signs := make([]byte, len(cell))
+				for i, mark := range cell {
+					signs[i] = marks[mark]
+				}
+				return string(signs)
+			})}
+		}),
+	}
+}

@@ -1,0 +1,113 @@
+package service
+
+import (
+	"context"
+
+	"arbora.example/access/model"
+	"arbora.example/internal/store"
+)
+
+// Contents counts what is in a scope, as far as its viewer sees it.
+type Contents struct {
+	Children  int
+	Scopes    int // beneath it, resources counted
+	Resources int
+	More      bool // there are at least so many
+}
+
+// contentsMost bounds how many scopes are counted one by one.
+const contentsMost = 10_000
+
+// CountContents counts what is in a scope.
+func (s *Service) CountContents(ctx context.Context, c Caller, key string) (Contents, error) {
+	d, scope, err := s.openAt(ctx, c, key)
+	if err != nil {
+		return Contents{}, err
+	}
+	var in Contents
+	for below := range d.view.Seen(scope.ID) {
+		if below.ID == scope.ID {
+			continue
+		}
+		if in.Scopes == contentsMost {
+			in.More = true
+			break
+		}
+		in.Scopes++
+		if below.Parent == scope.ID {
+			in.Children++
+		}
+		if below.Kind == model.Resource {
+			in.Resources++
+		}
+	}
+	if in.More && d.listsAll(scope) {
+		// Whoever lists everything there may know the numbers, and they need no look at each.
+		in = Contents{Children: in.Children, Scopes: d.Beneath(scope.ID), Resources: d.Resources(scope.ID)}
+		in.Children = 0
+		for range d.Children(scope.ID, "") {
+			in.Children++
+		}
+	}
+	return in, nil
+}
+
+// listsAll reports whether the caller may list every type that can be beneath a scope.
+func (d desk) listsAll(scope model.Scope) bool {
+	for _, t := range d.Catalogue().Services() {
+		for _, t := range t.Types {
+			p, err := d.Catalogue().Permission("list " + t.Name)
+			if err != nil || !t.Registered || !d.Catalogue().MeaningAt(scope.TypeName()).Has(p) {
+				continue
+			}
+			if !d.view.May(p, scope.ID) {
+				return false
+			}
+		}
+	}
+	return true
+}
+
+// ScopeChangeView is a change that touched a scope. Where it touched others that its viewer does not see, it is told
+// without words.
+type ScopeChangeView struct {
+	store.ScopeChange
+	Beyond bool // it touched scopes that the viewer does not see; What is empty then
+}
+
+// pageOf cuts what was found, newest first and one more than asked for, to a page; next is the revision to go on before, 0 at
+// the end.
+func pageOf[T any](found []T, limit int, revision func(T) uint64) (page []T, next uint64) {
+	if len(found) <= limit {
+		return found, 0
+	}
+	return found[:limit], revision(found[limit-1])
+}
+
+// ListScopeChanges lists the changes that touched a scope, newest first: those before a revision, 0 for the newest; next is
+// the revision to go on before, 0 at the end.
+func (s *Service) ListScopeChanges(ctx context.Context, c Caller, key string, before uint64, limit int) (changes []ScopeChangeView, next uint64, err error) {
+	d, scope, err := s.openAt(ctx, c, key, "list audit-record")
+	if err != nil {
+		return nil, 0, err
+	}
+	if before == 0 {
+		before = d.Revision() + 1
+	}
+	found, err := s.records.ScopeChanges(ctx, d.organisationID(), scope.ID, before, limit+1)
+	if err != nil {
+		return nil, 0, err
+	}
+	found, next = pageOf(found, limit, func(c store.ScopeChange) uint64 { return c.Revision })
+	for _, change := range found {
+		v := ScopeChangeView{ScopeChange: change}
+		for _, id := range change.Scopes {
+			v.Beyond = v.Beyond || !d.view.Sees(id)
+		}
+		if v.Beyond {
+			v.What = ""
+		}
+		changes = append(changes, v)
+	}
+	return changes, next, nil
+}

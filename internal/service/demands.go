@@ -1,0 +1,96 @@
+package service
+
+import (
+	"context"
+	"fmt"
+	"time"
+
+	"arbora.example/access/model"
+	"arbora.example/internal/settings"
+	"arbora.example/internal/store"
+)
+
+// demandsOf gives what is demanded of a person where they work: of everybody there and, if they hold permissions to govern, of
+// those.
+func (s *Service) demandsOf(ctx context.Context, c Caller) ([]settings.Demands, error) {
+	if c.Identity.ID.IsZero() && c.Kind != model.User || c.Identity.Keeper || c.Organisation.IsZero() {
+		return nil, nil
+	}
+	h := s.house(c.Organisation)
+	now, err := s.now(ctx, h)
+	if err != nil {
+		return nil, err
+	}
+	if set := h.settings.Load(); set == nil || set.Everybody.IsZero() && set.Governing.IsZero() {
+		return nil, nil // every request asks
+	}
+	d := s.deskOf(now, c)
+	demands := []settings.Demands{d.settings.Everybody}
+	if !d.settings.Governing.IsZero() && d.governs() {
+		demands = append(demands, d.settings.Governing)
+	}
+	return demands, nil
+}
+
+// governs reports whether the caller holds a permission to govern anywhere.
+func (d desk) governs() bool {
+	for p := range d.Catalogue().Governing().All {
+		if d.view.MayAnywhere(p) {
+			return true
+		}
+	}
+	return false
+}
+
+// sessionEnd gives the moment at which a session ends by all that is demanded.
+func sessionEnd(demands []settings.Demands, signedIn, lastUsed time.Time) time.Time {
+	end := settings.Demands{}.SessionEnd(signedIn, lastUsed)
+	for i, d := range demands {
+		if by := d.SessionEnd(signedIn, lastUsed); i == 0 || by.Before(end) {
+			end = by
+		}
+	}
+	return end
+}
+
+// lasting leaves out sessions that have ended by what is demanded of whose they are, where they work. Of other organisations than
+// the caller's only what they demand of everybody counts: as whom the person works there is not asked.
+func (s *Service) lasting(ctx context.Context, c Caller, sessions []store.Session) ([]store.Session, error) {
+	here, err := s.demandsOf(ctx, c)
+	if err != nil {
+		return nil, err
+	}
+	now := s.moment()
+	var lasting []store.Session
+	for _, session := range sessions {
+		demands := here
+		if session.Organisation != c.Organisation && !session.Organisation.IsZero() {
+			h := s.house(session.Organisation)
+			if _, err := s.now(ctx, h); err != nil {
+				return nil, err
+			}
+			demands = []settings.Demands{h.settings.Load().Everybody}
+		}
+		if now.Before(sessionEnd(demands, session.SignedInAt, session.LastUsedAt)) {
+			lasting = append(lasting, session)
+		}
+	}
+	return lasting, nil
+}
+
+// admits refuses a person at a network address that they may not work from.
+func (s *Service) admits(ctx context.Context, c Caller, from string) error {
+	demands, err := s.demandsOf(ctx, c)
+	if err != nil {
+		return err
+	}
+	for _, d := range demands {
+		if !d.Admits(from) {
+			return &Problem{
+				Kind: NotSignedIn, Detail: fmt.Sprintf("%s lets you work from its own networks alone, and %s is in none of them", c.OrganisationName, from),
+				Next: "connect from one of them, or ask an administrator which they are",
+			}
+		}
+	}
+	return nil
+}

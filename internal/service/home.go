@@ -1,0 +1,233 @@
+package service
+
+import (
+	"cmp"
+	"context"
+	"slices"
+	"time"
+
+	"arbora.example/access"
+	"arbora.example/access/catalogue"
+	"arbora.example/access/model"
+	"arbora.example/access/statement"
+	"arbora.example/internal/store"
+)
+
+// Home is what somebody finds when they come in: what they may use and, for whoever looks after others, what needs attention.
+// A part that the caller may not see is left out.
+type Home struct {
+	Mine       []Mine
+	MoreMine   int          // how many places more there are
+	Pending    []Waiting    // guests who have not accepted
+	Ending     []GrantView  // access that ends soon
+	Keys       []KeyToMind  // keys that end soon or are long unused
+	Privileged []Privileged // who holds permissions of class govern by grants
+	Strangers  []RuleView   // what is open to public or signed-in
+	Refused    []store.RefusedTimes
+	Skipped    []string // what of the records could not be applied, and counts for nothing
+}
+
+// Mine is a place where the caller's access changes, and what they hold there.
+type Mine struct {
+	Scope model.Scope
+	At    Ref
+	Title string
+	// Held and Conditional are the classes of act that they hold something of, by plane.
+	Held, Conditional map[catalogue.Plane][]catalogue.Class
+}
+
+// Waiting is a guest who was invited and has not accepted.
+type Waiting struct {
+	Guest access.Principal
+	Since time.Time
+}
+
+// KeyToMind is a key that ends soon, or has not been used for long.
+type KeyToMind struct {
+	Key    store.Key
+	Of     access.Principal
+	Unused bool
+}
+
+// Privileged is somebody who holds permissions to govern by a grant.
+type Privileged struct {
+	Who access.Principal
+	At  []Ref
+}
+
+const (
+	mineMost      = 60
+	attentionMost = 12
+	endsSoon      = 30 * 24 * time.Hour
+	keyEndsSoon   = 14 * 24 * time.Hour
+	longUnused    = 90 * 24 * time.Hour
+	lately        = 7 * 24 * time.Hour
+)
+
+// ShowHome gives the caller's home in the organisation they work in.
+func (s *Service) ShowHome(ctx context.Context, c Caller, organisation string) (Home, error) {
+	d, top, err := s.openOrganisation(ctx, c, organisation)
+	if err != nil {
+		return Home{}, err
+	}
+	if d.view.Empty() {
+		return Home{}, nothingHeld(top.Name)
+	}
+	var h Home
+	if err := s.addMine(ctx, d, &h); err != nil {
+		return Home{}, err
+	}
+	if err := s.addGrantsToMind(ctx, d, &h); err != nil {
+		return Home{}, err
+	}
+	if d.may("list user", top.ID) {
+		if err := s.addPeopleToMind(ctx, d, top, &h); err != nil {
+			return Home{}, err
+		}
+	}
+	if d.may("list audit-record", top.ID) {
+		if h.Refused, err = s.records.RefusedSince(ctx, top.ID, s.moment().Add(-lately), attentionMost); err != nil {
+			return Home{}, err
+		}
+		if skipped := s.house(top.ID).skipped.Load(); skipped != nil {
+			h.Skipped = *skipped
+		}
+	}
+	return h, nil
+}
+
+// addMine tells where the caller's access changes.
+func (s *Service) addMine(ctx context.Context, d desk, h *Home) error {
+	reach := d.Reach(d.me, d.context)
+	ids := []model.ID{}
+	for _, r := range reach {
+		if r.Held.Len()+r.Conditional.Len() == 0 {
+			continue
+		}
+		if len(h.Mine) == mineMost {
+			h.MoreMine++
+			continue
+		}
+		h.Mine = append(h.Mine, Mine{Scope: r.Scope, At: d.ref(r.Scope), Held: d.classes(r.Held), Conditional: d.classes(r.Conditional)})
+		if d.may("describe "+r.Scope.TypeName(), r.Scope.ID) {
+			ids = append(ids, r.Scope.ID)
+		}
+	}
+	details, err := s.records.ScopeDetails(ctx, ids)
+	for i := range h.Mine {
+		h.Mine[i].Title = details[h.Mine[i].Scope.ID].Title
+	}
+	return err
+}
+
+// classes gives the classes of act that a set holds something of, by plane, from the mildest on.
+func (d desk) classes(held catalogue.Set) map[catalogue.Plane][]catalogue.Class {
+	found := map[catalogue.Plane][]catalogue.Class{}
+	for p := range held.All {
+		o := d.Catalogue().Operation(p)
+		if !slices.Contains(found[o.Plane], o.Class) {
+			found[o.Plane] = append(found[o.Plane], o.Class)
+		}
+	}
+	for _, list := range found {
+		slices.SortFunc(list, func(a, b catalogue.Class) int {
+			return slices.Index(catalogue.Classes, a) - slices.Index(catalogue.Classes, b)
+		})
+	}
+	return found
+}
+
+// addGrantsToMind goes through the grants at scopes whose grants the caller may list: those that end soon, those that let
+// somebody govern, and what is open to strangers.
+func (s *Service) addGrantsToMind(ctx context.Context, d desk, h *Home) error {
+	now := s.moment()
+	lists := d.Catalogue().MustPermission("list grant")
+	if !d.view.MayAnywhere(lists) {
+		return nil
+	}
+	mayList := map[model.ID]bool{}
+	listed := func(scope model.ID) bool {
+		may, known := mayList[scope]
+		if !known {
+			may = d.view.Sees(scope) && d.view.May(lists, scope)
+			mayList[scope] = may
+		}
+		return may
+	}
+	var ending []access.Grant
+	for _, kind := range []model.PrincipalKind{model.User, model.Guest, model.Group, model.ServiceAccount, model.PlatformService} {
+		for p := range d.Principals(kind) {
+			var governs []Ref
+			for _, g := range d.GrantsFor(p.ID) {
+				if !listed(g.Scope) {
+					continue
+				}
+				if !g.Until.IsZero() && g.Until.After(now) && g.Until.Before(now.Add(endsSoon)) {
+					ending = append(ending, g)
+				}
+				if role, err := d.Role(g.Role); err == nil && role.Privileged && !p.Inactive {
+					scope, _ := d.Scope(g.Scope)
+					governs = append(governs, d.ref(scope))
+				}
+			}
+			if governs != nil {
+				h.Privileged = append(h.Privileged, Privileged{Who: d.called(p), At: governs})
+			}
+		}
+	}
+	slices.SortFunc(ending, func(a, b access.Grant) int { return a.Until.Compare(b.Until) })
+	slices.SortFunc(h.Privileged, func(a, b Privileged) int { return cmp.Compare(a.Who.Name, b.Who.Name) })
+	var err error
+	if h.Ending, err = s.grantViews(ctx, d, ending[:min(len(ending), attentionMost)], model.ID{}); err != nil {
+		return err
+	}
+	var open []access.RuleRef
+	for _, set := range []model.ID{model.Public, model.SignedIn} {
+		for _, ref := range d.RulesFor(set) {
+			grant, st := d.Rule(ref)
+			place := model.ID{}
+			switch {
+			case grant != nil:
+				place = grant.Scope
+			case st != nil && st.Modal == statement.May:
+				place = st.Place
+			default:
+				continue
+			}
+			if listed(place) && !slices.Contains(open, ref) {
+				open = append(open, ref)
+			}
+		}
+	}
+	h.Strangers, err = s.ruleViews(ctx, d, open[:min(len(open), attentionMost)], model.ID{})
+	return err
+}
+
+// addPeopleToMind tells of guests who have not accepted and of keys that end soon or are long unused.
+func (s *Service) addPeopleToMind(ctx context.Context, d desk, top model.Scope, h *Home) error {
+	pending, err := s.records.PendingGuests(ctx, top.ID, attentionMost)
+	if err != nil {
+		return err
+	}
+	details, err := s.records.PrincipalDetails(ctx, top.ID, pending)
+	if err != nil {
+		return err
+	}
+	for _, id := range pending {
+		if p, ok := d.Principal(id); ok {
+			h.Pending = append(h.Pending, Waiting{Guest: p, Since: details[id].CreatedAt})
+		}
+	}
+	if !d.may("describe user", top.ID) {
+		return nil
+	}
+	now := s.moment()
+	keys, err := s.records.KeysToMind(ctx, top.ID, now.Add(keyEndsSoon), now.Add(-longUnused), attentionMost)
+	for _, k := range keys {
+		if p, ok := d.Principal(k.Principal); ok {
+			ends := !k.Until.IsZero() && k.Until.Before(now.Add(keyEndsSoon))
+			h.Keys = append(h.Keys, KeyToMind{Key: k, Of: d.called(p), Unused: !ends})
+		}
+	}
+	return err
+}

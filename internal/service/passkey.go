@@ -1,0 +1,322 @@
+package service
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"net"
+	"net/netip"
+	"net/url"
+	"time"
+
+	"github.com/go-webauthn/webauthn/protocol"
+	"github.com/go-webauthn/webauthn/webauthn"
+
+	"arbora.example/access/model"
+	"arbora.example/internal/credential"
+	"arbora.example/internal/settings"
+	"arbora.example/internal/store"
+)
+
+// Passkeys: a browser makes a key pair on the person's device, and later signs in with it (WebAuthn, W3C). The device
+// checks who uses it, so a passkey counts for two factors.
+
+// ceremonyFor is how long a browser has to answer.
+const ceremonyFor = 5 * time.Minute
+
+// Ceremony is what a browser is asked to do: options for its own interface, and the token to answer with.
+type Ceremony struct {
+	Token   credential.Token
+	Options any // as the WebAuthn interface of browsers takes them
+}
+
+// passkeyUser is an identity as the library sees it.
+type passkeyUser struct {
+	identity store.Identity
+	keys     []webauthn.Credential
+}
+
+func (u passkeyUser) WebAuthnID() []byte                         { return u.identity.ID[:] }
+func (u passkeyUser) WebAuthnName() string                       { return u.identity.SignIn().String() }
+func (u passkeyUser) WebAuthnDisplayName() string                { return u.identity.Title }
+func (u passkeyUser) WebAuthnCredentials() []webauthn.Credential { return u.keys }
+
+func (s *Service) passkeys() (*webauthn.WebAuthn, error) {
+	address, err := url.Parse(s.address)
+	if err != nil {
+		return nil, err
+	}
+	// A network address cannot own passkeys (WebAuthn, section 5.1.2): on this machine they belong to localhost.
+	if ip, err := netip.ParseAddr(address.Hostname()); err == nil && ip.IsLoopback() {
+		address.Host = net.JoinHostPort("localhost", address.Port())
+	}
+	return webauthn.New(&webauthn.Config{RPID: address.Hostname(), RPDisplayName: "Arbora", RPOrigins: []string{address.Scheme + "://" + address.Host}})
+}
+
+func (s *Service) passkeyUser(ctx context.Context, i store.Identity) (passkeyUser, error) {
+	u := passkeyUser{identity: i}
+	kept, err := s.records.Passkeys(ctx, i.ID)
+	if err != nil {
+		return u, err
+	}
+	for _, k := range kept {
+		var credential webauthn.Credential
+		if err := json.Unmarshal(k.Credential, &credential); err != nil {
+			return u, err
+		}
+		u.keys = append(u.keys, credential)
+	}
+	return u, nil
+}
+
+func (s *Service) keepCeremony(ctx context.Context, session *webauthn.SessionData, options any) (Ceremony, error) {
+	body, err := json.Marshal(session)
+	if err != nil {
+		return Ceremony{}, err
+	}
+	c := Ceremony{Token: credential.NewToken(), Options: options}
+	now := s.moment()
+	return c, s.records.PutCeremony(ctx, c.Token, body, now.Add(ceremonyFor), now)
+}
+
+func (s *Service) takeCeremony(ctx context.Context, token credential.Token) (session webauthn.SessionData, err error) {
+	body, err := s.records.TakeCeremony(ctx, token, s.moment())
+	if errors.Is(err, store.ErrNotFound) {
+		return session, &Problem{Kind: Expired, Detail: "the browser was not asked for this, or too long ago", Next: "begin once more"}
+	} else if err != nil {
+		return session, err
+	}
+	return session, json.Unmarshal(body, &session)
+}
+
+// BeginPasskey asks the caller's browser for a new passkey.
+func (s *Service) BeginPasskey(ctx context.Context, c Caller) (Ceremony, error) {
+	if c.Identity.ID.IsZero() {
+		return Ceremony{}, &Problem{Kind: Refused, Detail: "only people have passkeys", Next: "sign in as a person"}
+	}
+	if err := s.needProof(c, "add a passkey"); err != nil {
+		return Ceremony{}, err
+	}
+	lib, err := s.passkeys()
+	if err != nil {
+		return Ceremony{}, err
+	}
+	user, err := s.passkeyUser(ctx, c.Identity)
+	if err != nil {
+		return Ceremony{}, err
+	}
+	if err := c.mayEnrol(len(user.keys)); err != nil {
+		return Ceremony{}, err
+	}
+	var known []protocol.CredentialDescriptor
+	for _, key := range user.keys {
+		known = append(known, key.Descriptor())
+	}
+	options, session, err := lib.BeginRegistration(user,
+		webauthn.WithExclusions(known),
+		webauthn.WithAuthenticatorSelection(protocol.AuthenticatorSelection{
+			ResidentKey: protocol.ResidentKeyRequirementRequired, UserVerification: protocol.VerificationRequired,
+		}))
+	if err != nil {
+		return Ceremony{}, err
+	}
+	return s.keepCeremony(ctx, session, options)
+}
+
+// AddPasskey keeps the passkey that the caller's browser made.
+func (s *Service) AddPasskey(ctx context.Context, c Caller, token credential.Token, label string, answer []byte) error {
+	if err := checkLine("label", "the label", label); err != nil {
+		return err
+	}
+	session, err := s.takeCeremony(ctx, token)
+	if err != nil {
+		return err
+	}
+	lib, err := s.passkeys()
+	if err != nil {
+		return err
+	}
+	user, err := s.passkeyUser(ctx, c.Identity)
+	if err != nil {
+		return err
+	}
+	if err := c.mayEnrol(len(user.keys)); err != nil {
+		return err
+	}
+	parsed, err := protocol.ParseCredentialCreationResponseBytes(answer)
+	if err != nil {
+		return badPasskey(err)
+	}
+	credential, err := lib.CreateCredential(user, session, parsed)
+	if err != nil {
+		return badPasskey(err)
+	}
+	body, err := json.Marshal(credential)
+	if err != nil {
+		return err
+	}
+	if err := s.records.AddPasskey(ctx, c.Identity, c.Session, store.Passkey{ID: newID(), CredentialID: credential.ID, Credential: body, Label: label}, s.author(c)); err != nil {
+		return err
+	}
+	s.notify(ctx, c.Identity, "A passkey was added, called "+label+".")
+	return nil
+}
+
+func badPasskey(err error) error {
+	detail := err.Error()
+	var e *protocol.Error
+	if errors.As(err, &e) && e.Details != "" {
+		detail = e.Details
+	}
+	return &Problem{Kind: Invalid, Detail: "the browser's answer does not hold: " + detail, Next: "begin once more"}
+}
+
+// Passkeys lists the caller's own passkeys.
+func (s *Service) Passkeys(ctx context.Context, c Caller) ([]store.Passkey, error) {
+	return s.records.Passkeys(ctx, c.Identity.ID)
+}
+
+// PasskeysOf lists the passkeys of a user.
+func (s *Service) PasskeysOf(ctx context.Context, c Caller, organisation string, who Somebody) ([]store.Passkey, error) {
+	_, p, err := s.described(ctx, c, organisation, who)
+	if err != nil {
+		return nil, err
+	}
+	if p.Kind != model.User {
+		return nil, nil // those of guests belong to their home
+	}
+	return s.records.Passkeys(ctx, p.ID)
+}
+
+// RemovePasskeyOf removes a passkey of a user, for whoever may reset their credentials.
+func (s *Service) RemovePasskeyOf(ctx context.Context, c Caller, organisation string, who Somebody, key string) error {
+	d, err := s.open(ctx, c)
+	if err != nil {
+		return err
+	}
+	p, err := d.governed(organisation, who, "reset")
+	if err != nil {
+		return err
+	}
+	if err := d.mayActAs(p); err != nil {
+		return err
+	}
+	if err := s.needProof(c, "remove a passkey"); err != nil {
+		return err
+	}
+	id, err := model.ParseID(key)
+	if err != nil || p.Kind != model.User {
+		return notThere("passkey", key, "")
+	}
+	identity, err := s.records.Identity(ctx, p.ID)
+	if err != nil {
+		return err
+	}
+	if err := s.records.RemovePasskey(ctx, identity, id, s.author(c)); errors.Is(err, store.ErrNotFound) {
+		return notThere("passkey", key, "")
+	} else if err != nil {
+		return err
+	}
+	s.notify(ctx, identity, c.Name+" removed one of your passkeys.")
+	return nil
+}
+
+// RemovePasskey takes one of the caller's own passkeys away.
+func (s *Service) RemovePasskey(ctx context.Context, c Caller, key string) error {
+	if err := s.needProof(c, "remove a passkey"); err != nil {
+		return err
+	}
+	id, err := model.ParseID(key)
+	if err == nil {
+		if err = s.records.RemovePasskey(ctx, c.Identity, id, s.author(c)); err == nil {
+			s.notify(ctx, c.Identity, "A passkey was removed.")
+		}
+	}
+	if err == nil || !errors.Is(err, store.ErrNotFound) && !id.IsZero() {
+		return err
+	}
+	return notThere("passkey", key, "")
+}
+
+// BeginPasskeySignIn asks a browser to sign in with whichever passkey its owner chooses.
+func (s *Service) BeginPasskeySignIn(ctx context.Context, from string) (Ceremony, error) {
+	if err := s.refuseEmpty(ctx); err != nil {
+		return Ceremony{}, err
+	}
+	if wait := s.guesses.wait(usingPasskey, from); wait > 0 {
+		return Ceremony{}, tooOften("too many attempts from your network address", wait)
+	}
+	lib, err := s.passkeys()
+	if err != nil {
+		return Ceremony{}, err
+	}
+	options, session, err := lib.BeginDiscoverableLogin(webauthn.WithUserVerification(protocol.VerificationRequired))
+	if err != nil {
+		return Ceremony{}, err
+	}
+	return s.keepCeremony(ctx, session, options)
+}
+
+// SignInByPasskey starts a session for whoever's passkey signed what the browser was asked to sign.
+func (s *Service) SignInByPasskey(ctx context.Context, token credential.Token, answer []byte, a Attempt) (Caller, error) {
+	identity, err := s.readPasskey(ctx, token, answer, a.From)
+	if err != nil {
+		return Caller{}, err
+	}
+	begun := store.Session{ID: newID(), Identity: identity, Agent: a.Agent, Factor: settings.PasskeyFactor, ProvedAt: s.moment()}
+	if err := s.seat(ctx, &begun, a.Organisation); err != nil {
+		return Caller{}, err
+	}
+	return s.begin(ctx, begun, a.From, wrongPasskey())
+}
+
+func wrongPasskey() *Problem {
+	return &Problem{Kind: WrongSignIn, Detail: "this passkey opens nothing here", Next: "sign in with your password, or with another passkey"}
+}
+
+// readPasskey finds whose passkey signed what a browser was asked to sign. What is wrong is recorded.
+func (s *Service) readPasskey(ctx context.Context, token credential.Token, answer []byte, from string) (store.Identity, error) {
+	session, err := s.takeCeremony(ctx, token)
+	if err != nil {
+		return store.Identity{}, err
+	}
+	lib, err := s.passkeys()
+	if err != nil {
+		return store.Identity{}, err
+	}
+	parsed, err := protocol.ParseCredentialRequestResponseBytes(answer)
+	if err != nil {
+		return store.Identity{}, badPasskey(err)
+	}
+	wrong := wrongPasskey()
+	var user passkeyUser
+	var fault error // of the records, which the library would hide
+	find := func(_, handle []byte) (webauthn.User, error) {
+		var id model.ID
+		if copy(id[:], handle) != len(id) || len(handle) != len(id) {
+			return nil, wrong
+		}
+		identity, err := s.records.Identity(ctx, id)
+		if err == nil {
+			user, err = s.passkeyUser(ctx, identity)
+		}
+		if err != nil && !errors.Is(err, store.ErrNotFound) {
+			fault = err
+		}
+		return user, err
+	}
+	_, credential, err := lib.ValidatePasskeyLogin(find, session, parsed)
+	if fault != nil {
+		return store.Identity{}, fault
+	}
+	// A counter that went backwards means that somebody copied the key (WebAuthn, section 6.1.1).
+	if err != nil || credential.Authenticator.CloneWarning {
+		return store.Identity{}, errors.Join(wrong, s.noteFailure(ctx, user.identity.OrganisationName, from, "passkey-failed", "a passkey that opens nothing was shown"))
+	}
+	body, err := json.Marshal(credential)
+	if err != nil {
+		return store.Identity{}, err
+	}
+	return user.identity, s.records.UsePasskey(ctx, bytes.Clone(credential.ID), body, s.moment())
+}

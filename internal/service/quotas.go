@@ -1,0 +1,181 @@
+package service
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"sync"
+	"time"
+
+	lru "github.com/hashicorp/golang-lru/v2"
+	"golang.org/x/time/rate"
+
+	"arbora.example/access"
+	"arbora.example/access/model"
+	"arbora.example/internal/settings"
+	"arbora.example/internal/store"
+)
+
+// QuotasView is what an organisation may have, and what it has.
+type QuotasView struct {
+	Set, Most settings.Quotas // what keepers set, and what counts
+	Has       access.Size
+}
+
+// Quotas tells keepers, and whoever may describe an organisation, what it may have.
+func (s *Service) Quotas(ctx context.Context, c Caller, organisation string) (QuotasView, error) {
+	id, err := s.bounded(ctx, c, organisation)
+	if err != nil {
+		return QuotasView{}, err
+	}
+	h := s.house(id)
+	now, err := s.now(ctx, h)
+	if err != nil {
+		return QuotasView{}, err
+	}
+	set := *h.quotas.Load()
+	return QuotasView{Set: set, Most: set.OrUsual(), Has: now.Size()}, nil
+}
+
+// bounded gives the organisation whose quotas a caller may see.
+func (s *Service) bounded(ctx context.Context, c Caller, organisation string) (model.ID, error) {
+	if !c.Identity.Keeper {
+		d, err := s.open(ctx, c)
+		if err != nil {
+			return model.ID{}, err
+		}
+		top, err := d.needAtTop("describe organisation", organisation)
+		return top.ID, err
+	}
+	id, err := s.records.OrganisationNamed(ctx, organisation)
+	if errors.Is(err, store.ErrNotFound) {
+		err = notThere("organisation", organisation, "")
+	}
+	return id, err
+}
+
+// SetQuotas bounds an organisation, for keepers. What is there beyond a quota stays, and no more is added.
+func (s *Service) SetQuotas(ctx context.Context, c Caller, organisation string, wanted settings.Quotas) (uint64, error) {
+	if err := needKeeper(c, "set quotas"); err != nil {
+		return 0, err
+	}
+	if err := s.needProof(c, "set quotas"); err != nil {
+		return 0, err
+	}
+	if err := wanted.Check(); err != nil {
+		return 0, &Problem{Kind: Invalid, Detail: err.Error(), Next: "give a number, or 0 for the usual one"}
+	}
+	id, err := s.bounded(ctx, c, organisation)
+	if err != nil {
+		return 0, err
+	}
+	next, err := s.write(ctx, c, id, func(*access.Snapshot, Details) (plan, error) {
+		before := *s.house(id).quotas.Load()
+		return plan{
+			beside: func(tx Tx) error { return tx.SetQuotas(before, wanted) },
+			what:   "set the quotas of the organisation", quotas: &wanted,
+		}, nil
+	})
+	if err != nil {
+		return 0, err
+	}
+	return next.Revision(), nil
+}
+
+// full refuses changes by which an organisation has more than it may. What does not add is never refused.
+func (h *house) full(now, next *access.Snapshot, changes []access.Change) error {
+	if !adds(changes) {
+		return nil
+	}
+	most, had, has := h.quotas.Load().OrUsual(), now.Size(), next.Size()
+	for _, q := range []struct {
+		what           string
+		most, had, has int
+	}{
+		{"scopes", most.Scopes, had.Scopes, has.Scopes}, {"users, guests and service accounts", most.Principals, had.Principals, has.Principals},
+		{"groups", most.Groups, had.Groups, has.Groups}, {"grants", most.Grants, had.Grants, has.Grants},
+		{"statements", most.Statements, had.Statements, has.Statements},
+	} {
+		if q.has > q.most && q.has > q.had {
+			return &Problem{
+				Kind: Conflict, Detail: fmt.Sprintf("the organisation has %d %s, and may have %d", q.had, q.what, q.most),
+				Next: "remove what you no longer need, or ask a keeper of this installation for more",
+			}
+		}
+	}
+	return nil
+}
+
+func adds(changes []access.Change) bool {
+	for _, change := range changes {
+		switch change.(type) {
+		case access.CreateScope, access.CreatePrincipal, access.PutPolicy, access.CreateGrant:
+			return true
+		}
+	}
+	return false
+}
+
+// busy bounds what one principal does at this instance: changes a minute, and streams at a time.
+type busy struct {
+	writers *lru.Cache[model.ID, *rate.Limiter]
+	mu      sync.Mutex
+	streams map[model.ID]int
+}
+
+const writersKept = 20_000
+
+func newBusy() *busy {
+	writers, err := lru.New[model.ID, *rate.Limiter](writersKept)
+	if err != nil {
+		panic(err) // the size is a constant above zero
+	}
+	return &busy{writers: writers, streams: map[model.ID]int{}}
+}
+
+// write counts a change of a caller, and refuses it when there were too many in the last minute.
+func (b *busy) write(c Caller, h *house) error {
+	if c.Principal.IsZero() {
+		return nil // keepers, and who uses a link: those are counted where they are tried
+	}
+	most := h.most().Writes
+	fresh := rate.NewLimiter(rate.Limit(float64(most)/time.Minute.Seconds()), most)
+	limiter, found, _ := b.writers.PeekOrAdd(c.Principal, fresh)
+	if !found {
+		limiter = fresh
+	}
+	if limiter.Burst() != most {
+		limiter.SetBurst(most)
+		limiter.SetLimit(fresh.Limit())
+	}
+	if limiter.Allow() {
+		return nil
+	}
+	return tooOften(fmt.Sprintf("%s may make %d changes a minute", c.Name, most), time.Duration(float64(time.Second)/float64(limiter.Limit())))
+}
+
+// most gives the quotas that count; the usual ones until the organisation was read.
+func (h *house) most() settings.Quotas {
+	if set := h.quotas.Load(); set != nil {
+		return set.OrUsual()
+	}
+	return settings.Quotas{}.OrUsual()
+}
+
+// OpenStream counts a stream that the caller opens, until it is closed. It is refused when they have too many open.
+func (s *Service) OpenStream(c Caller) (closed func(), err error) {
+	most := s.house(c.Organisation).most().Streams
+	s.busy.mu.Lock()
+	defer s.busy.mu.Unlock()
+	if s.busy.streams[c.Principal] >= most {
+		return nil, tooOften(fmt.Sprintf("%s has %d streams open, as many as may be", c.Name, most), time.Minute)
+	}
+	s.busy.streams[c.Principal]++
+	return func() {
+		s.busy.mu.Lock()
+		defer s.busy.mu.Unlock()
+		if s.busy.streams[c.Principal]--; s.busy.streams[c.Principal] == 0 {
+			delete(s.busy.streams, c.Principal)
+		}
+	}, nil
+}

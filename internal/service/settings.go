@@ -1,0 +1,182 @@
+package service
+
+import (
+	"context"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"arbora.example/access/model"
+	"arbora.example/internal/settings"
+)
+
+// Settings gives what the organisation has decided for itself.
+func (s *Service) Settings(ctx context.Context, c Caller, organisation string) (settings.Settings, error) {
+	d, err := s.open(ctx, c)
+	if err != nil {
+		return settings.Settings{}, err
+	}
+	_, err = d.needAtTop("describe organisation", organisation)
+	return d.settings, err
+}
+
+// ChangeSettings decides them anew. What was granted before stays. If was is given, they are still to be that.
+func ChangeSettings(organisation string, wanted settings.Settings, was *settings.Settings) Change[Nothing] {
+	return Change[Nothing]{needs: "change the settings", plan: func(ctx context.Context, s *Service, c Caller) planner {
+		return s.planSettings(ctx, c, organisation, wanted, was)
+	}}
+}
+
+func (s *Service) planSettings(ctx context.Context, c Caller, organisation string, wanted settings.Settings, was *settings.Settings) planner {
+	return func(d desk) (plan, error) {
+		if _, err := d.needAtTop("configure organisation", organisation); err != nil {
+			return plan{}, err
+		}
+		before := d.settings
+		if err := c.shutOut(before, wanted); err != nil {
+			return plan{}, err
+		}
+		for _, name := range wanted.Services {
+			if service, ok := d.ServiceNamed(name); !ok || service.Own() {
+				return plan{}, &Problem{Kind: Invalid, Detail: fmt.Sprintf("there is no platform service %q", name), Next: "arbora catalogue lists them", Field: "settings.services"}
+			}
+		}
+		if err := settingsOutdated(was, before); err != nil {
+			return plan{}, err
+		}
+		waiting, err := s.without(ctx, d, before, wanted)
+		return plan{
+			beside: func(tx Tx) error { return tx.ChangeSettings(before, wanted) },
+			what:   "changed the settings", settings: &wanted, warnings: waiting,
+		}, err
+	}
+}
+
+// shutOut refuses demands that the caller, who has the permission to change the settings, would be the first not to meet.
+func (c Caller) shutOut(before, wanted settings.Settings) error {
+	for _, level := range []struct {
+		field       string
+		was, wanted settings.Demands
+	}{{"settings.everybody", before.Everybody, wanted.Everybody}, {"settings.governing", before.Governing, wanted.Governing}} {
+		if err := level.wanted.Check(); err != nil {
+			return &Problem{Kind: Invalid, Detail: err.Error(), Next: "correct it and save again", Field: level.field}
+		}
+		if err := wanted.Check(); err != nil {
+			return &Problem{Kind: Invalid, Detail: err.Error(), Next: "choose a factor that is in both", Field: "settings.governing"}
+		}
+		if c.Identity.ID.IsZero() {
+			continue
+		}
+		if len(level.wanted.Factors) > 0 && !slices.Contains(level.wanted.Factors, c.Factor) {
+			return &Problem{
+				Kind: Conflict, Detail: "you would be the first to be shut out: you did not sign in with " + nameFactors(level.wanted.Factors), Field: level.field,
+				Next: "set one up on the console's page of your account (a second factor by arbora second-factor set-up, too), sign in with it, and demand it then",
+			}
+		}
+		if !level.wanted.Admits(c.From) {
+			return &Problem{
+				Kind: Conflict, Detail: fmt.Sprintf("you would be the first to be shut out: your address %s is in none of these networks", c.From), Field: level.field,
+				Next: "add the network that you work from, or make the change from one of them",
+			}
+		}
+	}
+	return nil
+}
+
+// nameFactors names factors of which one is demanded.
+func nameFactors(factors []settings.Factor) string {
+	switch {
+	case len(factors) > 1:
+		return "a second factor or a passkey"
+	case factors[0] == settings.PasskeyFactor:
+		return "a passkey"
+	}
+	return "a second factor"
+}
+
+// without tells who has no factor of those that would be newly demanded of them. They set one up before anything else.
+func (s *Service) without(ctx context.Context, d desk, before, wanted settings.Settings) ([]string, error) {
+	everybody := slices.Equal(wanted.Everybody.Factors, before.Everybody.Factors)
+	if everybody && slices.Equal(wanted.Governing.Factors, before.Governing.Factors) {
+		return nil, nil
+	}
+	has, err := s.records.Factors(ctx, d.organisationID())
+	if err != nil {
+		return nil, err
+	}
+	lacks := func(factors []settings.Factor, id model.ID) bool {
+		return len(factors) > 0 && !slices.ContainsFunc(factors, func(f settings.Factor) bool { return slices.Contains(has[id], f) })
+	}
+	var warnings []string
+	lacking := map[string][]string{} // names, by what they lack
+	for id := range has {
+		p, ok := d.Principal(id)
+		if !ok || p.Inactive {
+			continue
+		}
+		was, is := []settings.Demands{before.Everybody}, []settings.Demands{wanted.Everybody}
+		if theirs := (desk{Snapshot: d.Snapshot, view: d.View(id, d.context)}); theirs.governs() {
+			was, is = append(was, before.Governing), append(is, wanted.Governing)
+		}
+		demanded := settings.FactorsIn(was...)
+		wanted := settings.FactorsIn(is...)
+		if lacks(wanted, id) && !lacks(demanded, id) {
+			lacking[nameFactors(wanted)] = append(lacking[nameFactors(wanted)], p.Name)
+		}
+	}
+	for _, what := range slices.Sorted(maps.Keys(lacking)) {
+		names := lacking[what]
+		if what = "no " + strings.TrimPrefix(what, "a "); strings.Contains(what, " or ") {
+			what = "neither a second factor nor a passkey"
+		}
+		told := fmt.Sprintf("%d people have %s", len(names), what)
+		if len(names) == 1 {
+			told = "1 person has " + what
+		}
+		told += " and can do nothing before they set one up"
+		if d.may("list user", d.organisationID()) {
+			slices.Sort(names)
+			told += ": " + strings.Join(names, ", ")
+		}
+		warnings = append(warnings, told+".")
+	}
+	return warnings, nil
+}
+
+// opened tells to whom of those the organisation does not know a plan newly gives something: "public", "signed-in" or nobody.
+func (d desk) opened(planned plan) string {
+	for _, strangers := range []model.ID{model.Public, model.SignedIn} {
+		if _, found := planned.proposal.Opens(strangers, d.context); found {
+			who, _ := d.Principal(strangers)
+			return who.Name
+		}
+	}
+	return ""
+}
+
+// forbidden refuses to open something to strangers where the organisation forbids it.
+func (d desk) forbidden(opened string) error {
+	if opened == "public" && d.settings.ForbidPublic || opened == "signed-in" && d.settings.ForbidSignedIn {
+		return &Problem{
+			Kind: BreaksRule, Detail: fmt.Sprintf("this opens something to %s, which the settings of the organisation forbid", opened),
+			Next: "name a group, or have the organisation's settings changed",
+		}
+	}
+	return nil
+}
+
+// unconfirmed refuses to open something to strangers until the impact was seen and confirmed.
+func (d desk) unconfirmed(c Caller, planned plan, opened string) error {
+	if c.Confirmed != "" || opened == "" {
+		return nil
+	}
+	impact, err := d.impact(planned)
+	if err != nil {
+		return err
+	}
+	return &Problem{
+		Kind: Unconfirmed, Detail: "this opens something to people whom the organisation does not know, and takes a confirmation",
+		Next: "look at its impact first, and confirm that", Impact: &impact,
+	}
+}
