@@ -380,26 +380,26 @@ func (p *play) step(step string, c service.Caller) {
 	case "grant":
 		who, _ := p.somebody(model.User, model.User, model.Group, model.ServiceAccount, model.BuiltInSet)
 		g := service.NewGrant{Scope: p.place(), Kind: who.Kind, Name: who.Name, Role: pick(p, playRoles), Condition: p.condition(3), Period: p.period()}
-		_, _, err = service.Make(ctx, s, c, service.CreateGrant(g))
+		_, _, err = s.CreateGrant(g).Make(ctx, c)
 		said = fmt.Sprint(g)
 	case "grant-self":
 		g := service.NewGrant{Scope: p.place(), Kind: c.Kind.String(), Name: c.Name, Role: pick(p, playRoles), Condition: p.condition(4)}
-		_, _, err = service.Make(ctx, s, c, service.CreateGrant(g))
+		_, _, err = s.CreateGrant(g).Make(ctx, c)
 		said = fmt.Sprint(g)
 	case "grant-robot":
 		g := service.NewGrant{Scope: p.place(), Kind: "service-account", Name: "top/a/p/robot", Role: "steward"}
-		_, _, err = service.Make(ctx, s, c, service.CreateGrant(g))
+		_, _, err = s.CreateGrant(g).Make(ctx, c)
 		said = fmt.Sprint(g)
 	case "revoke":
 		now := p.now()
 		if grants := now.GrantsAt(p.scope(now)); len(grants) > 0 {
 			g := pick(p, grants)
-			_, _, err = service.Make(ctx, s, c, service.RevokeGrant(g.ID.String()))
+			_, _, err = s.RevokeGrant(g.ID.String()).Make(ctx, c)
 			said = g.Role
 		}
 	case "policy":
 		np := service.NewPolicy{Scope: p.place(), Name: fmt.Sprint("made-", p.IntN(1_000_000)), Text: p.statement()}
-		_, _, err = service.Make(ctx, s, c, service.CreatePolicy(np))
+		_, _, err = s.CreatePolicy(np).Make(ctx, c)
 		said = fmt.Sprint(np)
 	case "policy-self":
 		np := service.NewPolicy{Scope: p.place(), Name: fmt.Sprint("made-", p.IntN(1_000_000)), Text: "user mallory may observe data of storage"}
@@ -411,23 +411,23 @@ func (p *play) step(step string, c service.Caller) {
 		case 2:
 			np.Scope, np.Text = "top", "under a/p:\n    user mallory may create, reset service-account"
 		}
-		_, _, err = service.Make(ctx, s, c, service.CreatePolicy(np))
+		_, _, err = s.CreatePolicy(np).Make(ctx, c)
 		said = fmt.Sprint(np)
 	case "policy-remove":
 		if policies := p.now().Policies(); len(policies) > 0 {
 			policy := pick(p, policies)
-			_, _, err = service.Make(ctx, s, c, service.RemovePolicy(policy.ID.String()))
+			_, _, err = s.RemovePolicy(policy.ID.String()).Make(ctx, c)
 			said = policy.Name
 		}
 	case "policy-edit":
 		if policies := p.now().Policies(); len(policies) > 0 {
 			policy, text := pick(p, policies), p.statement()
-			_, _, err = service.Make(ctx, s, c, service.EditPolicy(service.PolicyEdit{Key: policy.ID.String(), Text: &text}))
+			_, _, err = s.EditPolicy(service.PolicyEdit{Key: policy.ID.String(), Text: &text}).Make(ctx, c)
 			said = text
 		}
 	case "role":
 		name := pick(p, []string{"tuner", "shaper"})
-		_, _, err = service.Make(ctx, s, c, service.EditRole("top", service.NewRole{Name: name, Include: []catalogue.Filter{{Planes: []catalogue.Plane{pick(p, []catalogue.Plane{catalogue.Control, catalogue.Data})}}}}))
+		_, _, err = s.EditRole("top", service.NewRole{Name: name, Include: []catalogue.Filter{{Planes: []catalogue.Plane{pick(p, []catalogue.Plane{catalogue.Control, catalogue.Data})}}}}).Make(ctx, c)
 		said = name
 	case "join", "leave":
 		who, _ := p.somebody(model.User, model.User, model.Group, model.ServiceAccount, model.Guest)
@@ -435,7 +435,7 @@ func (p *play) step(step string, c service.Caller) {
 			who = service.Somebody{Kind: c.Kind.String(), Name: c.Name}
 		}
 		m := service.MemberChange{Organisation: "top", Group: pick(p, []string{"curators", "keepers"}), Kind: who.Kind, Name: who.Name, Remove: kind == "leave"}
-		_, _, err = service.Make(ctx, s, c, service.ChangeMember(m))
+		_, _, err = s.ChangeMember(m).Make(ctx, c)
 		said = fmt.Sprint(m)
 	case "suspend", "restore":
 		who, _ := p.somebody(model.User, model.Group, model.Group, model.ServiceAccount, model.Guest)
@@ -443,19 +443,19 @@ func (p *play) step(step string, c service.Caller) {
 		if kind == "restore" {
 			to = credential.Active
 		}
-		_, _, err = service.Make(ctx, s, c, service.SetState("top", who, to))
+		_, _, err = s.SetState("top", who, to).Make(ctx, c)
 		said = fmt.Sprint(who)
 	case "tag":
 		who, _ := p.somebody(model.User, model.Guest, model.ServiceAccount)
 		edit := service.Edit{Tags: map[string]string{"team": pick(p, []string{"seeds", "labels"}), "floor": "labels"}}
-		_, _, err = service.Make(ctx, s, c, service.EditPrincipal("top", who, edit))
+		_, _, err = s.EditPrincipal("top", who, edit).Make(ctx, c)
 		said = fmt.Sprint(who, edit.Tags)
 	case "gathers":
 		text := pick(p, []string{`tag team is "labels"`, `kind is "user"`, `name is "mallory"`})
-		_, _, err = service.Make(ctx, s, c, service.EditPrincipal("top", service.Somebody{Kind: "group", Name: "seeds"}, service.Edit{Gathers: &text}))
+		_, _, err = s.EditPrincipal("top", service.Somebody{Kind: "group", Name: "seeds"}, service.Edit{Gathers: &text}).Make(ctx, c)
 		said = text
 	case "owner":
-		_, _, err = service.Make(ctx, s, c, service.EditPrincipal("top", service.Somebody{Kind: "group", Name: pick(p, []string{"curators", "keepers"})}, service.Edit{Owner: &service.Somebody{Kind: c.Kind.String(), Name: c.Name}}))
+		_, _, err = s.EditPrincipal("top", service.Somebody{Kind: "group", Name: pick(p, []string{"curators", "keepers"})}, service.Edit{Owner: &service.Somebody{Kind: c.Kind.String(), Name: c.Name}}).Make(ctx, c)
 	case "reset":
 		who, person := p.somebody(model.User)
 		if _, _, err = s.ResetPassword(ctx, c, "top", who.Name, store.Reset{}); err == nil {
@@ -465,7 +465,7 @@ func (p *play) step(step string, c service.Caller) {
 	case "mail":
 		who, person := p.somebody(model.User)
 		address := "mallory@elsewhere.example"
-		if _, _, err = service.Make(ctx, s, c, service.EditPrincipal("top", who, service.Edit{Email: &address})); err == nil {
+		if _, _, err = s.EditPrincipal("top", who, service.Edit{Email: &address}).Make(ctx, c); err == nil {
 			p.actAs[person.ID] = true // links to choose a password go there
 		}
 		said = fmt.Sprint(who)
@@ -488,13 +488,13 @@ func (p *play) step(step string, c service.Caller) {
 			wanted.Groups = []string{pick(p, []string{"curators", "keepers"})}
 		}
 		var made service.UserMade
-		if made, err = s.CreateUser(ctx, c, "top", wanted); err == nil {
+		if made, _, err = s.CreateUser("top", wanted).Make(ctx, c); err == nil {
 			p.actAs[made.User.Principal.ID] = true
 		}
 		said = fmt.Sprint(wanted.Tags, wanted.Groups)
 	case "invite":
 		wanted := service.Invitation{Email: fmt.Sprintf("wren%d@meadowside.example", p.IntN(1_000_000)), Tags: p.tags()}
-		_, err = s.Invite(ctx, c, "top", wanted)
+		_, _, err = s.Invite("top", wanted).Make(ctx, c)
 		said = fmt.Sprint(wanted)
 	case "reveal":
 		who, guest := p.somebody(model.Guest)
@@ -515,27 +515,27 @@ func (p *play) step(step string, c service.Caller) {
 		}
 	case "account":
 		home := p.place()
-		_, _, err = service.Make(ctx, s, c, service.CreateServiceAccount(home, service.NewAccount{Name: fmt.Sprint("bot", p.IntN(1_000_000)), Tags: p.tags()}))
+		_, _, err = s.CreateServiceAccount(home, service.NewAccount{Name: fmt.Sprint("bot", p.IntN(1_000_000)), Tags: p.tags()}).Make(ctx, c)
 		said = home
 	case "scope":
 		parent := p.place()
-		_, _, err = service.Make(ctx, s, c, service.CreateScope(parent, service.NewScope{Kind: "resource", Type: "bucket", Name: fmt.Sprint("new", p.IntN(1_000_000)), Tags: p.tags()}))
+		_, _, err = s.CreateScope(parent, service.NewScope{Kind: "resource", Type: "bucket", Name: fmt.Sprint("new", p.IntN(1_000_000)), Tags: p.tags()}).Make(ctx, c)
 		said = parent
 	case "retire-scope", "restore-scope":
 		at := p.place()
-		_, _, err = service.Make(ctx, s, c, service.Reshape(service.Reshaping{Scopes: []string{at}, Retire: kind == "retire-scope", Restore: kind == "restore-scope"}))
+		_, _, err = s.Reshape(service.Reshaping{Scopes: []string{at}, Retire: kind == "retire-scope", Restore: kind == "restore-scope"}).Make(ctx, c)
 		said = at
 	case "move":
 		at, to := p.place(), p.place()
-		_, _, err = service.Make(ctx, s, c, service.Reshape(service.Reshaping{Scopes: []string{at}, To: to, Retire: p.one(3)}))
+		_, _, err = s.Reshape(service.Reshaping{Scopes: []string{at}, To: to, Retire: p.one(3)}).Make(ctx, c)
 		said = at + " into " + to
 	case "tag-scope":
 		at := p.place()
-		_, _, err = service.Make(ctx, s, c, service.Reshape(service.Reshaping{Scopes: []string{at}, Tags: map[string]string{"team": pick(p, []string{"seeds", "labels"})}}))
+		_, _, err = s.Reshape(service.Reshaping{Scopes: []string{at}, Tags: map[string]string{"team": pick(p, []string{"seeds", "labels"})}}).Make(ctx, c)
 		said = at
 	case "hand-over":
 		from, _ := p.somebody(model.User)
-		_, _, err = service.Make(ctx, s, c, service.HandOver("top", from, service.Somebody{Kind: c.Kind.String(), Name: c.Name}))
+		_, _, err = s.HandOver("top", from, service.Somebody{Kind: c.Kind.String(), Name: c.Name}).Make(ctx, c)
 		said = fmt.Sprint(from)
 	default:
 		panic(kind)

@@ -42,7 +42,7 @@ func (r *report) follow(ctx context.Context, _ *mariadbd.Server, records *store.
 	}
 	write := func(s *service.Service, c service.Caller, name string) (took time.Duration, revision uint64, err error) {
 		start := time.Now()
-		_, revision, err = service.Make(ctx, s, c, service.CreateScope("lindenmere", service.NewScope{Kind: "folder", Name: name}))
+		_, revision, err = s.CreateScope("lindenmere", service.NewScope{Kind: "folder", Name: name}).Make(ctx, c)
 		return time.Since(start), revision, err
 	}
 	median := func(times []time.Duration) time.Duration { return slices.Sorted(slices.Values(times))[len(times)/2] }

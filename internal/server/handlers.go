@@ -167,14 +167,12 @@ func (h handlers) ListUsers(ctx context.Context, r ListUsersRequestObject) (List
 }
 
 func (h handlers) CreateUser(ctx context.Context, r CreateUserRequestObject) (CreateUserResponseObject, error) {
-	ctx, caller := who(ctx)
-	if yes(r.Params.Preview) {
-		written, err := previewed(h.service.PreviewUser(ctx, caller, r.Organisation, newUserOf(*r.Body)))
-		return CreateUser200JSONResponse(written), err
-	}
-	made, err := h.service.CreateUser(ctx, caller, r.Organisation, newUserOf(*r.Body))
+	made, written, err := changed(ctx, r.Params.Preview, h.service.CreateUser(r.Organisation, newUserOf(*r.Body)))
 	if err != nil {
 		return nil, err
+	}
+	if yes(r.Params.Preview) {
+		return CreateUser200JSONResponse(written), nil
 	}
 	return CreateUser201JSONResponse(h.userMade(made)), nil
 }
@@ -193,7 +191,7 @@ func (h handlers) CreateGroup(ctx context.Context, r CreateGroupRequestObject) (
 		Name: r.Body.Name, Title: text(r.Body.Title), Description: text(r.Body.Description), Tags: value(r.Body.Tags),
 		Owner: somebodyOrNone(r.Body.Owner), Gathers: text(r.Body.Gathers),
 	}
-	group, written, err := changed(ctx, h, r.Params.Preview, service.CreateGroup(r.Organisation, wanted))
+	group, written, err := changed(ctx, r.Params.Preview, h.service.CreateGroup(r.Organisation, wanted))
 	if err != nil || yes(r.Params.Preview) {
 		return CreateGroup200JSONResponse(written), err
 	}
@@ -202,13 +200,13 @@ func (h handlers) CreateGroup(ctx context.Context, r CreateGroupRequestObject) (
 
 func (h handlers) AddMember(ctx context.Context, r AddMemberRequestObject) (AddMemberResponseObject, error) {
 	change := service.MemberChange{Organisation: r.Organisation, Group: r.Group, Kind: string(r.Body.Kind), Name: r.Body.Name}
-	_, written, err := changed(ctx, h, r.Params.Preview, service.ChangeMember(change))
+	_, written, err := changed(ctx, r.Params.Preview, h.service.ChangeMember(change))
 	return AddMember200JSONResponse(written), err
 }
 
 func (h handlers) RemoveMember(ctx context.Context, r RemoveMemberRequestObject) (RemoveMemberResponseObject, error) {
 	change := service.MemberChange{Organisation: r.Organisation, Group: r.Group, Kind: string(r.Kind), Name: r.Member, Remove: true}
-	_, written, err := changed(ctx, h, r.Params.Preview, service.ChangeMember(change))
+	_, written, err := changed(ctx, r.Params.Preview, h.service.ChangeMember(change))
 	return RemoveMember200JSONResponse(written), err
 }
 
@@ -227,7 +225,7 @@ func (h handlers) CreateGrant(ctx context.Context, r CreateGrantRequestObject) (
 		Role: r.Body.Role, Description: text(r.Body.Description), Condition: text(r.Body.Condition),
 		Period: periodOf(r.Body.From, r.Body.Until),
 	}
-	grant, written, err := changed(ctx, h, r.Params.Preview, service.CreateGrant(wanted))
+	grant, written, err := changed(ctx, r.Params.Preview, h.service.CreateGrant(wanted))
 	if err != nil || yes(r.Params.Preview) {
 		return CreateGrant200JSONResponse(written), err
 	}
@@ -235,7 +233,7 @@ func (h handlers) CreateGrant(ctx context.Context, r CreateGrantRequestObject) (
 }
 
 func (h handlers) RevokeGrant(ctx context.Context, r RevokeGrantRequestObject) (RevokeGrantResponseObject, error) {
-	_, written, err := changed(ctx, h, r.Params.Preview, service.RevokeGrant(r.Grant))
+	_, written, err := changed(ctx, r.Params.Preview, h.service.RevokeGrant(r.Grant))
 	return RevokeGrant200JSONResponse(written), err
 }
 
@@ -284,18 +282,18 @@ func text(optional *string) string {
 
 func yes(optional *bool) bool { return optional != nil && *optional }
 
-// previewed answers a preview.
 // changed makes a change or, for a preview, tells its impact: what the client hears of it then.
-func changed[T any](ctx context.Context, h handlers, preview *bool, change service.Change[T]) (made T, written api.Written, err error) {
+func changed[T any](ctx context.Context, preview *bool, change service.Change[T]) (made T, written api.Written, err error) {
 	ctx, caller := who(ctx)
 	if yes(preview) {
-		written, err = previewed(service.Preview(ctx, h.service, caller, change))
+		written, err = previewed(change.Preview(ctx, caller))
 		return made, written, err
 	}
-	made, revision, err := service.Make(ctx, h.service, caller, change)
+	made, revision, err := change.Make(ctx, caller)
 	return made, api.Written{Revision: int64(revision)}, err
 }
 
+// previewed answers a preview.
 func previewed(impact service.Impact, err error) (api.Written, error) {
 	told := impactOf(impact)
 	return api.Written{Revision: int64(impact.Revision), Impact: &told}, err

@@ -47,18 +47,16 @@ func (h handlers) ListGuests(ctx context.Context, r ListGuestsRequestObject) (Li
 }
 
 func (h handlers) InviteGuest(ctx context.Context, r InviteGuestRequestObject) (InviteGuestResponseObject, error) {
-	ctx, caller := who(ctx)
 	wanted := service.Invitation{
 		Email: r.Body.Email, Title: text(r.Body.Title), Description: text(r.Body.Description), Tags: value(r.Body.Tags),
 		Groups: value(r.Body.Groups), Grants: firstGrants(r.Body.Grants),
 	}
-	if yes(r.Params.Preview) {
-		written, err := previewed(h.service.PreviewInvitation(ctx, caller, r.Organisation, wanted))
-		return InviteGuest200JSONResponse(written), err
-	}
-	made, err := h.service.Invite(ctx, caller, r.Organisation, wanted)
+	made, written, err := changed(ctx, r.Params.Preview, h.service.Invite(r.Organisation, wanted))
 	if err != nil {
 		return nil, err
+	}
+	if yes(r.Params.Preview) {
+		return InviteGuest200JSONResponse(written), nil
 	}
 	return InviteGuest201JSONResponse{Guest: userOf(made.Guest), Link: linkMadeOf(made.Link), Revision: int64(made.Revision)}, nil
 }

@@ -68,19 +68,19 @@ func (h handlers) EditPrincipal(ctx context.Context, r EditPrincipalRequestObjec
 		edit.Owner = &owner
 	}
 	who := somebody(r.Kind, r.Principal)
-	_, written, err := changed(ctx, h, r.Params.Preview, service.EditPrincipal(r.Organisation, who, edit))
+	_, written, err := changed(ctx, r.Params.Preview, h.service.EditPrincipal(r.Organisation, who, edit))
 	return EditPrincipal200JSONResponse(written), err
 }
 
 func (h handlers) SetState(ctx context.Context, r SetStateRequestObject) (SetStateResponseObject, error) {
 	who, to := somebody(r.Kind, r.Principal), credential.State(r.Body.State)
-	_, written, err := changed(ctx, h, r.Params.Preview, service.SetState(r.Organisation, who, to))
+	_, written, err := changed(ctx, r.Params.Preview, h.service.SetState(r.Organisation, who, to))
 	return SetState200JSONResponse(written), err
 }
 
 func (h handlers) HandOver(ctx context.Context, r HandOverRequestObject) (HandOverResponseObject, error) {
 	from, to := somebody(r.Kind, r.Principal), somebody(r.Body.Kind, r.Body.Name)
-	_, written, err := changed(ctx, h, r.Params.Preview, service.HandOver(r.Organisation, from, to))
+	_, written, err := changed(ctx, r.Params.Preview, h.service.HandOver(r.Organisation, from, to))
 	return HandOver200JSONResponse(written), err
 }
 
@@ -98,7 +98,7 @@ func (h handlers) ResetPassword(ctx context.Context, r ResetPasswordRequestObjec
 
 func (h handlers) CreateServiceAccount(ctx context.Context, r CreateServiceAccountRequestObject) (CreateServiceAccountResponseObject, error) {
 	wanted := service.NewAccount{Name: r.Body.Name, Title: text(r.Body.Title), Description: text(r.Body.Description), Tags: value(r.Body.Tags)}
-	made, written, err := changed(ctx, h, r.Params.Preview, service.CreateServiceAccount(r.Scope, wanted))
+	made, written, err := changed(ctx, r.Params.Preview, h.service.CreateServiceAccount(r.Scope, wanted))
 	if err != nil || yes(r.Params.Preview) {
 		return CreateServiceAccount200JSONResponse(written), err
 	}
@@ -141,7 +141,7 @@ func (h handlers) ChangeSettings(ctx context.Context, r ChangeSettingsRequestObj
 		was = &read
 	}
 	wanted := settingsFrom(r.Body.Settings)
-	_, written, err := changed(ctx, h, r.Params.Preview, service.ChangeSettings(r.Organisation, wanted, was))
+	_, written, err := changed(ctx, r.Params.Preview, h.service.ChangeSettings(r.Organisation, wanted, was))
 	return ChangeSettings200JSONResponse(written), err
 }
 

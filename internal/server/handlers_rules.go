@@ -57,7 +57,7 @@ func (h handlers) OfferServices(ctx context.Context, r OfferServicesRequestObjec
 	if r.Body.Services != nil {
 		offered = append([]string{}, *r.Body.Services...)
 	}
-	_, written, err := changed(ctx, h, r.Params.Preview, service.OfferServices(r.Scope, offered))
+	_, written, err := changed(ctx, r.Params.Preview, h.service.OfferServices(r.Scope, offered))
 	return OfferServices200JSONResponse(written), err
 }
 
@@ -117,12 +117,12 @@ func (h handlers) EditRole(ctx context.Context, r EditRoleRequestObject) (EditRo
 		was := newRoleOf(r.Role, w.Title, w.Description, w.Include, w.Exclude, w.Under)
 		wanted.Was = &was
 	}
-	_, written, err := changed(ctx, h, r.Params.Preview, service.EditRole(r.Scope, wanted))
+	_, written, err := changed(ctx, r.Params.Preview, h.service.EditRole(r.Scope, wanted))
 	return EditRole200JSONResponse(written), err
 }
 
 func (h handlers) RemoveRole(ctx context.Context, r RemoveRoleRequestObject) (RemoveRoleResponseObject, error) {
-	_, written, err := changed(ctx, h, r.Params.Preview, service.RemoveRole(r.Scope, r.Role, yes(r.Params.Grants)))
+	_, written, err := changed(ctx, r.Params.Preview, h.service.RemoveRole(r.Scope, r.Role, yes(r.Params.Grants)))
 	return RemoveRole200JSONResponse(written), err
 }
 
@@ -181,7 +181,7 @@ func (h handlers) ListPolicyVersions(ctx context.Context, r ListPolicyVersionsRe
 
 func (h handlers) CreatePolicyAt(ctx context.Context, r CreatePolicyAtRequestObject) (CreatePolicyAtResponseObject, error) {
 	wanted := service.NewPolicy{Scope: r.Scope, Name: r.Body.Name, Description: text(r.Body.Description), Text: r.Body.Text}
-	policy, written, err := changed(ctx, h, r.Params.Preview, service.CreatePolicy(wanted))
+	policy, written, err := changed(ctx, r.Params.Preview, h.service.CreatePolicy(wanted))
 	if err != nil || yes(r.Params.Preview) {
 		return CreatePolicyAt200JSONResponse(written), err
 	}
@@ -190,12 +190,12 @@ func (h handlers) CreatePolicyAt(ctx context.Context, r CreatePolicyAtRequestObj
 
 func (h handlers) EditPolicyText(ctx context.Context, r EditPolicyTextRequestObject) (EditPolicyTextResponseObject, error) {
 	edit := service.PolicyEdit{Key: r.Policy, Name: r.Body.Name, Description: r.Body.Description, Text: r.Body.Text, Was: asRead(r.Body.Was)}
-	_, written, err := changed(ctx, h, r.Params.Preview, service.EditPolicy(edit))
+	_, written, err := changed(ctx, r.Params.Preview, h.service.EditPolicy(edit))
 	return EditPolicyText200JSONResponse(written), err
 }
 
 func (h handlers) RemovePolicy(ctx context.Context, r RemovePolicyRequestObject) (RemovePolicyResponseObject, error) {
-	_, written, err := changed(ctx, h, r.Params.Preview, service.RemovePolicy(r.Policy))
+	_, written, err := changed(ctx, r.Params.Preview, h.service.RemovePolicy(r.Policy))
 	return RemovePolicy200JSONResponse(written), err
 }
 

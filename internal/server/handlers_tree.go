@@ -57,7 +57,7 @@ func (h handlers) CreateScope(ctx context.Context, r CreateScopeRequestObject) (
 			return nil, &service.Problem{Kind: service.Invalid, Detail: "the id is no UUID", Next: "make one by RFC 9562", Field: "id"}
 		}
 	}
-	view, written, err := changed(ctx, h, r.Params.Preview, service.CreateScope(r.Scope, wanted))
+	view, written, err := changed(ctx, r.Params.Preview, h.service.CreateScope(r.Scope, wanted))
 	if err != nil || yes(r.Params.Preview) {
 		return CreateScope200JSONResponse(written), err
 	}
@@ -70,7 +70,7 @@ func (h handlers) ReshapeScopes(ctx context.Context, r ReshapeScopesRequestObjec
 		Scopes: r.Body.Scopes, Name: text(r.Body.Name), Title: r.Body.Title, Description: r.Body.Description, Tags: value(r.Body.Tags),
 		Untag: value(r.Body.Untag), To: text(r.Body.To), Retire: state == api.ScopeRetired, Restore: state == api.ScopeActive, Was: asRead(r.Body.Was),
 	}
-	_, written, err := changed(ctx, h, r.Params.Preview, service.Reshape(wanted))
+	_, written, err := changed(ctx, r.Params.Preview, h.service.Reshape(wanted))
 	return ReshapeScopes200JSONResponse(written), err
 }
 
@@ -104,7 +104,7 @@ func (h handlers) CountContents(ctx context.Context, r CountContentsRequestObjec
 func (h handlers) UndoChange(ctx context.Context, r UndoChangeRequestObject) (UndoChangeResponseObject, error) {
 	revision, _ := strconv.ParseUint(r.Revision, 10, 63) // 0 for the caller's last
 	var undone store.Recorded
-	_, written, err := changed(ctx, h, r.Params.Preview, service.Undo(r.Organisation, revision, &undone))
+	_, written, err := changed(ctx, r.Params.Preview, h.service.Undo(r.Organisation, revision, &undone))
 	return UndoChange200JSONResponse{
 		Revision: written.Revision, Impact: written.Impact,
 		Undid: api.ScopeChange{Revision: int64(undone.Revision), At: undone.Author.At, By: undone.Author.Name, What: undone.What},

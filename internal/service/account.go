@@ -14,12 +14,12 @@ import (
 // What everybody may always do: see and mend their own profile and credentials.
 
 // SignOut ends the caller's session.
-func (s *Service) SignOut(ctx context.Context, c Caller) error {
+func (s *SignIns) SignOut(ctx context.Context, c Caller) error {
 	return s.records.EndSession(ctx, c.Identity, c.Session, s.author(c))
 }
 
 // Sessions lists the caller's own sessions, the one used last first.
-func (s *Service) Sessions(ctx context.Context, c Caller) ([]store.Session, error) {
+func (s *SignIns) Sessions(ctx context.Context, c Caller) ([]store.Session, error) {
 	sessions, err := s.records.Sessions(ctx, c.Identity.ID, s.moment())
 	if err != nil {
 		return nil, err
@@ -28,7 +28,7 @@ func (s *Service) Sessions(ctx context.Context, c Caller) ([]store.Session, erro
 }
 
 // EndSession ends one of the caller's own sessions.
-func (s *Service) EndSession(ctx context.Context, c Caller, session string) error {
+func (s *SignIns) EndSession(ctx context.Context, c Caller, session string) error {
 	id, err := model.ParseID(session)
 	if err == nil {
 		err = s.records.EndSession(ctx, c.Identity, id, s.author(c))
@@ -40,7 +40,7 @@ func (s *Service) EndSession(ctx context.Context, c Caller, session string) erro
 }
 
 // SessionsOf lists the sessions of somebody that work in the caller's organisation, the one used last first.
-func (s *Service) SessionsOf(ctx context.Context, c Caller, organisation string, who Somebody) ([]store.Session, error) {
+func (s *SignIns) SessionsOf(ctx context.Context, c Caller, organisation string, who Somebody) ([]store.Session, error) {
 	_, p, err := s.described(ctx, c, organisation, who)
 	if err != nil {
 		return nil, err
@@ -54,7 +54,7 @@ func (s *Service) SessionsOf(ctx context.Context, c Caller, organisation string,
 }
 
 // EndSessionOf ends a session of somebody that works in the caller's organisation.
-func (s *Service) EndSessionOf(ctx context.Context, c Caller, organisation string, who Somebody, session string) error {
+func (s *SignIns) EndSessionOf(ctx context.Context, c Caller, organisation string, who Somebody, session string) error {
 	d, err := s.open(ctx, c)
 	if err != nil {
 		return err
@@ -76,12 +76,12 @@ func (s *Service) EndSessionOf(ctx context.Context, c Caller, organisation strin
 }
 
 // Seats lists the organisations that know the caller.
-func (s *Service) Seats(ctx context.Context, c Caller) ([]store.Seat, error) {
+func (s *SignIns) Seats(ctx context.Context, c Caller) ([]store.Seat, error) {
 	return s.records.Seats(ctx, c.Identity.ID)
 }
 
 // Elsewhere says where else a caller may look for what is not there; empty when no other organisation knows them.
-func (s *Service) Elsewhere(ctx context.Context, c Caller) (string, error) {
+func (s *SignIns) Elsewhere(ctx context.Context, c Caller) (string, error) {
 	if c.Identity.ID.IsZero() || c.Identity.Keeper {
 		return "", nil
 	}
@@ -102,7 +102,7 @@ func (s *Service) Elsewhere(ctx context.Context, c Caller) (string, error) {
 }
 
 // Switch has the caller's session work in another organisation that knows them.
-func (s *Service) Switch(ctx context.Context, c Caller, organisation string) (Caller, error) {
+func (s *SignIns) Switch(ctx context.Context, c Caller, organisation string) (Caller, error) {
 	session := store.Session{Identity: c.Identity}
 	if c.Identity.Keeper {
 		return c, &Problem{Kind: Refused, Detail: "a keeper works in no organisation", Next: "sign in as somebody of it"}
@@ -125,7 +125,7 @@ func (s *Service) Switch(ctx context.Context, c Caller, organisation string) (Ca
 
 // EditProfile changes the caller's own display name and email; nil leaves one as it is. What an administrator has altered since
 // it was read is not written over.
-func (s *Service) EditProfile(ctx context.Context, c Caller, title, email *string, was AsRead) (Caller, error) {
+func (s *SignIns) EditProfile(ctx context.Context, c Caller, title, email *string, was AsRead) (Caller, error) {
 	if c.Identity.Organisation != c.Organisation || c.Identity.ID.IsZero() || c.Identity.Keeper {
 		return c, &Problem{Kind: Invalid, Detail: "a profile is mended at home: keepers, guests and programs have none here", Next: "switch to your own organisation"}
 	}
@@ -181,7 +181,7 @@ func (s *Service) EditProfile(ctx context.Context, c Caller, title, email *strin
 }
 
 // ChoosePassword replaces the caller's password by one of their choice and ends all their other sessions.
-func (s *Service) ChoosePassword(ctx context.Context, c Caller, current, chosen string) (Caller, error) {
+func (s *SignIns) ChoosePassword(ctx context.Context, c Caller, current, chosen string) (Caller, error) {
 	if c.Identity.ID.IsZero() || !c.Identity.By.TakesPassword() {
 		return c, &Problem{Kind: Refused, Detail: "you sign in without a password", Next: "ask an administrator if you need one"}
 	}
@@ -207,7 +207,7 @@ func (s *Service) ChoosePassword(ctx context.Context, c Caller, current, chosen 
 }
 
 // testOwnPassword refuses what is not the caller's password, given in a field.
-func (s *Service) testOwnPassword(ctx context.Context, c Caller, password, field string) error {
+func (s *SignIns) testOwnPassword(ctx context.Context, c Caller, password, field string) error {
 	err := s.testPassword(ctx, c.Identity.SignIn(), c.Identity, password, c.From)
 	var p *Problem
 	if errors.As(err, &p) && p.Kind == WrongSignIn {

@@ -3,12 +3,9 @@ package service
 import (
 	"fmt"
 	"maps"
-	"reflect"
 
 	"arbora.example/access"
-	"arbora.example/access/catalogue"
 	"arbora.example/access/model"
-	"arbora.example/internal/settings"
 	"arbora.example/internal/store"
 )
 
@@ -71,24 +68,6 @@ func (r AsRead) ofPolicy(name, description, text string) error {
 		another{"name", "name", isAnother(r.Name, name)},
 		another{"description", "description", isAnother(r.Description, description)},
 		another{"text", "text", isAnother(r.Text, text)})
-}
-
-// roleOutdated refuses an edit of a role that is defined otherwise than it was read. A scope that is not there any more is
-// another than any that was read.
-func (d desk) roleOutdated(was *NewRole, now catalogue.RoleDefinition) error {
-	if was == nil {
-		return nil
-	}
-	was.Name = now.Name
-	read, err := d.definition(*was, now.Scope)
-	now.Under, _ = d.placesSeen(now)
-	same := err == nil && read.Title == now.Title && read.Description == now.Description &&
-		fmt.Sprint(read.Include, read.Exclude, read.Under) == fmt.Sprint(now.Include, now.Exclude, now.Under) // an empty list is as good as none
-	return outdated("role "+now.Name, another{"include", "definition", !same})
-}
-
-func settingsOutdated(was *settings.Settings, now settings.Settings) error {
-	return outdated("the organisation", another{"", "settings", was != nil && !reflect.DeepEqual(*was, now)})
 }
 
 // nothingToEdit refuses an edit that alters nothing: it is no way to write a change record, or to learn whether something is there.

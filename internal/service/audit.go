@@ -9,7 +9,7 @@ import (
 
 // ListAudit lists the audit records of the caller's organisation, newest first; next is the number to go on before, 0 at the
 // end. It takes "list audit-record" at the organisation: the log tells of all its scopes and people.
-func (s *Service) ListAudit(ctx context.Context, c Caller, organisation string, f store.AuditFilter) (entries []store.AuditEntry, next uint64, err error) {
+func (s *Answers) ListAudit(ctx context.Context, c Caller, organisation string, f store.AuditFilter) (entries []store.AuditEntry, next uint64, err error) {
 	d, err := s.open(ctx, c)
 	if err != nil {
 		return nil, 0, err
@@ -22,14 +22,14 @@ func (s *Service) ListAudit(ctx context.Context, c Caller, organisation string, 
 
 // ListInstallationAudit lists the audit records that belong to no organisation, for keepers: keepers' sign-ins, keys of platform
 // services, what was shown that opens nothing.
-func (s *Service) ListInstallationAudit(ctx context.Context, c Caller, f store.AuditFilter) (entries []store.AuditEntry, next uint64, err error) {
+func (s *Answers) ListInstallationAudit(ctx context.Context, c Caller, f store.AuditFilter) (entries []store.AuditEntry, next uint64, err error) {
 	if err := needKeeper(c, "read the log of the installation"); err != nil {
 		return nil, 0, err
 	}
 	return s.listAudit(ctx, model.ID{}, f)
 }
 
-func (s *Service) listAudit(ctx context.Context, organisation model.ID, f store.AuditFilter) ([]store.AuditEntry, uint64, error) {
+func (s *Answers) listAudit(ctx context.Context, organisation model.ID, f store.AuditFilter) ([]store.AuditEntry, uint64, error) {
 	if !f.From.IsZero() && !f.Until.IsZero() && !f.From.Before(f.Until) {
 		return nil, 0, &Problem{Kind: Invalid, Field: "until", Detail: "the records would end before they begin", Next: "give a later moment"}
 	}

@@ -64,7 +64,7 @@ type Answer struct {
 
 // Check answers whether somebody may do something at a scope. Of themselves anybody may ask, of others those who may
 // list the grants there.
-func (s *Service) Check(ctx context.Context, c Caller, a Asked) (Answer, error) {
+func (s *Answers) Check(ctx context.Context, c Caller, a Asked) (Answer, error) {
 	d, err := s.open(ctx, c)
 	if err != nil {
 		return Answer{}, err
@@ -107,7 +107,7 @@ func (s *Service) Check(ctx context.Context, c Caller, a Asked) (Answer, error) 
 }
 
 // question makes a question of what is asked, and sees that the caller may ask it.
-func (s *Service) question(d desk, c Caller, a Asked) (q access.Question, who access.Principal, place access.Place, err error) {
+func (s *Answers) question(d desk, c Caller, a Asked) (q access.Question, who access.Principal, place access.Place, err error) {
 	key := a.Scope
 	if a.Rest != "" {
 		key += "/" + a.Rest

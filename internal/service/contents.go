@@ -19,7 +19,7 @@ type Contents struct {
 const contentsMost = 10_000
 
 // CountContents counts what is in a scope.
-func (s *Service) CountContents(ctx context.Context, c Caller, key string) (Contents, error) {
+func (s *Answers) CountContents(ctx context.Context, c Caller, key string) (Contents, error) {
 	d, scope, err := s.openAt(ctx, c, key)
 	if err != nil {
 		return Contents{}, err
@@ -86,7 +86,7 @@ func pageOf[T any](found []T, limit int, revision func(T) uint64) (page []T, nex
 
 // ListScopeChanges lists the changes that touched a scope, newest first: those before a revision, 0 for the newest; next is
 // the revision to go on before, 0 at the end.
-func (s *Service) ListScopeChanges(ctx context.Context, c Caller, key string, before uint64, limit int) (changes []ScopeChangeView, next uint64, err error) {
+func (s *Answers) ListScopeChanges(ctx context.Context, c Caller, key string, before uint64, limit int) (changes []ScopeChangeView, next uint64, err error) {
 	d, scope, err := s.openAt(ctx, c, key, "list audit-record")
 	if err != nil {
 		return nil, 0, err

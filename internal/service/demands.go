@@ -12,7 +12,7 @@ import (
 
 // demandsOf gives what is demanded of a person where they work: of everybody there and, if they hold permissions to govern, of
 // those.
-func (s *Service) demandsOf(ctx context.Context, c Caller) ([]settings.Demands, error) {
+func (s *SignIns) demandsOf(ctx context.Context, c Caller) ([]settings.Demands, error) {
 	if c.Identity.ID.IsZero() && c.Kind != model.User || c.Identity.Keeper || c.Organisation.IsZero() {
 		return nil, nil
 	}
@@ -32,16 +32,6 @@ func (s *Service) demandsOf(ctx context.Context, c Caller) ([]settings.Demands, 
 	return demands, nil
 }
 
-// governs reports whether the caller holds a permission to govern anywhere.
-func (d desk) governs() bool {
-	for p := range d.Catalogue().Governing().All {
-		if d.view.MayAnywhere(p) {
-			return true
-		}
-	}
-	return false
-}
-
 // sessionEnd gives the moment at which a session ends by all that is demanded.
 func sessionEnd(demands []settings.Demands, signedIn, lastUsed time.Time) time.Time {
 	end := settings.Demands{}.SessionEnd(signedIn, lastUsed)
@@ -55,7 +45,7 @@ func sessionEnd(demands []settings.Demands, signedIn, lastUsed time.Time) time.T
 
 // lasting leaves out sessions that have ended by what is demanded of whose they are, where they work. Of other organisations than
 // the caller's only what they demand of everybody counts: as whom the person works there is not asked.
-func (s *Service) lasting(ctx context.Context, c Caller, sessions []store.Session) ([]store.Session, error) {
+func (s *SignIns) lasting(ctx context.Context, c Caller, sessions []store.Session) ([]store.Session, error) {
 	here, err := s.demandsOf(ctx, c)
 	if err != nil {
 		return nil, err
@@ -79,7 +69,7 @@ func (s *Service) lasting(ctx context.Context, c Caller, sessions []store.Sessio
 }
 
 // admits refuses a person at a network address that they may not work from.
-func (s *Service) admits(ctx context.Context, c Caller, from string) error {
+func (s *SignIns) admits(ctx context.Context, c Caller, from string) error {
 	demands, err := s.demandsOf(ctx, c)
 	if err != nil {
 		return err

@@ -28,7 +28,7 @@ type DeviceCodes struct {
 }
 
 // AskForDevice has a terminal wait to be let in. The agent is what it calls itself.
-func (s *Service) AskForDevice(ctx context.Context, agent, from string) (DeviceCodes, error) {
+func (s *SignIns) AskForDevice(ctx context.Context, agent, from string) (DeviceCodes, error) {
 	if err := s.refuseEmpty(ctx); err != nil {
 		return DeviceCodes{}, err
 	}
@@ -49,7 +49,7 @@ func (s *Service) AskForDevice(ctx context.Context, agent, from string) (DeviceC
 }
 
 // Device shows the terminal that waits with a code, so that a person sees whom they let in.
-func (s *Service) Device(ctx context.Context, c Caller, code string) (store.DeviceRequest, error) {
+func (s *SignIns) Device(ctx context.Context, c Caller, code string) (store.DeviceRequest, error) {
 	if wait := s.guesses.wait(askingIn, c.From); wait > 0 {
 		return store.DeviceRequest{}, tooOften("too many attempts from your network address", wait)
 	}
@@ -62,7 +62,7 @@ func (s *Service) Device(ctx context.Context, c Caller, code string) (store.Devi
 }
 
 // DecideDevice lets the terminal in as the caller, where they work at present, or refuses it.
-func (s *Service) DecideDevice(ctx context.Context, c Caller, code string, allow bool) error {
+func (s *SignIns) DecideDevice(ctx context.Context, c Caller, code string, allow bool) error {
 	if c.Identity.ID.IsZero() {
 		return &Problem{Kind: Refused, Detail: "only people let terminals in", Next: "sign in as a person"}
 	}
@@ -92,7 +92,7 @@ func (s *Service) DecideDevice(ctx context.Context, c Caller, code string, allow
 }
 
 // DeviceToken gives a terminal its session once somebody has let it in.
-func (s *Service) DeviceToken(ctx context.Context, code, from string) (Caller, error) {
+func (s *SignIns) DeviceToken(ctx context.Context, code, from string) (Caller, error) {
 	now := s.moment()
 	token := credential.Token(code)
 	r, err := s.records.PollDevice(ctx, token, now)

@@ -12,6 +12,12 @@ import (
 	"arbora.example/access/model"
 )
 
+// Answers answers what is asked of organisations, and changes nothing.
+type Answers struct{ *Tenants }
+
+// NewAnswers makes one.
+func NewAnswers(t *Tenants) *Answers { return &Answers{t} }
+
 // Subject, Action and Resource of an evaluation, as platform services name them (OpenID AuthZEN Authorization API 1.0).
 // A subject is a kind of principal and its name or id. A resource is a type, and the id or address of the scope at which
 // an operation on that type is asked about: the resource itself, or the container when it is to be created.
@@ -53,7 +59,7 @@ type (
 // Evaluate answers evaluations on one snapshot. Of themselves anybody may ask; of others a platform service, about its own
 // types, and those who may list the grants at the resource. What the caller may not ask is answered like what is not there,
 // with no. An evaluation that makes no sense is answered with no and its own error, so that one faulty item spoils no other.
-func (s *Service) Evaluate(ctx context.Context, c Caller, asked []Evaluation) (answers []Evaluated, revision uint64, err error) {
+func (s *Answers) Evaluate(ctx context.Context, c Caller, asked []Evaluation) (answers []Evaluated, revision uint64, err error) {
 	now, err := s.snapshotFor(ctx, c)
 	if err != nil {
 		return nil, 0, err
@@ -78,7 +84,7 @@ func (s *Service) Evaluate(ctx context.Context, c Caller, asked []Evaluation) (a
 }
 
 // snapshotFor gives the snapshot of the caller's organisation, without the cost of a desk.
-func (s *Service) snapshotFor(ctx context.Context, c Caller) (*access.Snapshot, error) {
+func (s *Answers) snapshotFor(ctx context.Context, c Caller) (*access.Snapshot, error) {
 	if c.Identity.Keeper {
 		_, err := s.open(ctx, c)
 		return nil, err
@@ -105,7 +111,7 @@ type evaluator struct {
 	eyes     *access.View // what the caller sees; nil for a platform service, which has to find what it serves
 }
 
-func (s *Service) evaluatorOf(now *access.Snapshot, c Caller) *evaluator {
+func (s *Answers) evaluatorOf(now *access.Snapshot, c Caller) *evaluator {
 	e := &evaluator{
 		Snapshot: now, me: c.Principal, service: platformService(now, c), own: s.contextOf(c),
 		lists: now.Catalogue().MustPermission("list grant"),
@@ -115,15 +121,6 @@ func (s *Service) evaluatorOf(now *access.Snapshot, c Caller) *evaluator {
 		e.eyes = now.View(e.me, e.own)
 	}
 	return e
-}
-
-// platformService gives the name of the platform service that a caller is; empty for others.
-func platformService(now *access.Snapshot, c Caller) string {
-	if c.Kind != model.PlatformService {
-		return ""
-	}
-	name, _ := now.Catalogue().PlatformService(c.Principal)
-	return name
 }
 
 func (e *evaluator) evaluate(asked *Evaluation) (Evaluated, error) {
@@ -245,7 +242,7 @@ func (e *evaluator) mayAsk(q *access.Question) bool {
 
 // SearchSubjects gives the subjects of a type that may do something at a resource: all of them to those who may list the
 // grants there, themselves to others.
-func (s *Service) SearchSubjects(ctx context.Context, c Caller, asked Evaluation) ([]Entity, error) {
+func (s *Answers) SearchSubjects(ctx context.Context, c Caller, asked Evaluation) ([]Entity, error) {
 	e, err := s.searcher(ctx, c)
 	if err != nil {
 		return nil, err
@@ -302,7 +299,7 @@ func (e *evaluator) nameOf(p access.Principal) string {
 }
 
 // SearchActions gives the operations on a type that a subject may do at a resource.
-func (s *Service) SearchActions(ctx context.Context, c Caller, asked Evaluation) ([]string, error) {
+func (s *Answers) SearchActions(ctx context.Context, c Caller, asked Evaluation) ([]string, error) {
 	e, err := s.searcher(ctx, c)
 	if err != nil {
 		return nil, err
@@ -330,7 +327,7 @@ func (s *Service) SearchActions(ctx context.Context, c Caller, asked Evaluation)
 // SearchResources gives the resources of a type at which a subject may do something, by address, a page at a time: those
 // that the caller may ask about. To create one, and of types that are no scopes, the scopes are given at which it may be done.
 // After is the last address of the page before; it need not be there any more.
-func (s *Service) SearchResources(ctx context.Context, c Caller, asked Evaluation, after string, limit int) (found []Entity, more bool, err error) {
+func (s *Answers) SearchResources(ctx context.Context, c Caller, asked Evaluation, after string, limit int) (found []Entity, more bool, err error) {
 	e, err := s.searcher(ctx, c)
 	if err != nil {
 		return nil, false, err
@@ -366,7 +363,7 @@ func (s *Service) SearchResources(ctx context.Context, c Caller, asked Evaluatio
 	return found, false, nil
 }
 
-func (s *Service) searcher(ctx context.Context, c Caller) (*evaluator, error) {
+func (s *Answers) searcher(ctx context.Context, c Caller) (*evaluator, error) {
 	now, err := s.snapshotFor(ctx, c)
 	if err != nil {
 		return nil, err

@@ -21,7 +21,7 @@ type FactorView struct {
 const sealedFactor = "second factor"
 
 // factorsDemanded gives the factors of which the caller needs one to sign in; none when a password alone will do.
-func (s *Service) factorsDemanded(ctx context.Context, c Caller) ([]settings.Factor, error) {
+func (s *SignIns) factorsDemanded(ctx context.Context, c Caller) ([]settings.Factor, error) {
 	if c.Identity.ID.IsZero() {
 		return nil, nil
 	}
@@ -31,7 +31,7 @@ func (s *Service) factorsDemanded(ctx context.Context, c Caller) ([]settings.Fac
 
 // WantedFactors gives the factors of which the caller has to sign in with one before anything else; none when they need none, or
 // signed in with one.
-func (s *Service) WantedFactors(ctx context.Context, c Caller) ([]settings.Factor, error) {
+func (s *SignIns) WantedFactors(ctx context.Context, c Caller) ([]settings.Factor, error) {
 	demanded, err := s.factorsDemanded(ctx, c)
 	if slices.Contains(demanded, c.Factor) {
 		return nil, err
@@ -54,7 +54,7 @@ func (c Caller) mayEnrol(passkeys int) error {
 }
 
 // Factor tells the caller about their second factor.
-func (s *Service) Factor(ctx context.Context, c Caller) (FactorView, error) {
+func (s *SignIns) Factor(ctx context.Context, c Caller) (FactorView, error) {
 	demanded, err := s.factorsDemanded(ctx, c)
 	if err != nil {
 		return FactorView{}, err
@@ -69,7 +69,7 @@ func (s *Service) Factor(ctx context.Context, c Caller) (FactorView, error) {
 
 // BeginFactor gives the caller a seed for a device, as an address for QR codes and as it is typed. It counts once a first
 // code is given.
-func (s *Service) BeginFactor(ctx context.Context, c Caller) (uri, seed string, err error) {
+func (s *SignIns) BeginFactor(ctx context.Context, c Caller) (uri, seed string, err error) {
 	switch {
 	case c.Identity.ID.IsZero():
 		return "", "", &Problem{Kind: Refused, Detail: "only people have a second factor", Next: "sign in as a person"}
@@ -90,7 +90,7 @@ func (s *Service) BeginFactor(ctx context.Context, c Caller) (uri, seed string, 
 	return uri, seed, s.records.BeginFactor(ctx, c.Identity.ID, s.sealer.Seal([]byte(seed), sealedFactor+c.Identity.ID.String()))
 }
 
-func (s *Service) seed(f store.Factor, identity model.ID) (string, error) {
+func (s *SignIns) seed(f store.Factor, identity model.ID) (string, error) {
 	seed, err := s.sealer.Open(f.Sealed, sealedFactor+identity.String())
 	return string(seed), err
 }
@@ -100,7 +100,7 @@ func wrongCode() *Problem {
 }
 
 // ConfirmFactor puts the caller's second factor into use by a first code, and gives recovery codes, told this once.
-func (s *Service) ConfirmFactor(ctx context.Context, c Caller, code string) ([]string, error) {
+func (s *SignIns) ConfirmFactor(ctx context.Context, c Caller, code string) ([]string, error) {
 	f, err := s.records.Factor(ctx, c.Identity.ID)
 	if errors.Is(err, store.ErrNotFound) || err == nil && f.Confirmed {
 		return nil, &Problem{Kind: Conflict, Detail: "there is no second factor to confirm", Next: "begin to set one up"}
@@ -128,7 +128,7 @@ func (s *Service) ConfirmFactor(ctx context.Context, c Caller, code string) ([]s
 
 // DropFactor takes the caller's second factor away. It takes their password, so that an unwatched screen is not enough, and a code,
 // so that the password is not either.
-func (s *Service) DropFactor(ctx context.Context, c Caller, password, code string) error {
+func (s *SignIns) DropFactor(ctx context.Context, c Caller, password, code string) error {
 	if err := s.testOwnPassword(ctx, c, password, "password"); err != nil {
 		return err
 	}
@@ -147,7 +147,7 @@ func (s *Service) DropFactor(ctx context.Context, c Caller, password, code strin
 }
 
 // ResetFactor takes away the second factor of a user who lost the device and the recovery codes.
-func (s *Service) ResetFactor(ctx context.Context, c Caller, organisation, name string) error {
+func (s *SignIns) ResetFactor(ctx context.Context, c Caller, organisation, name string) error {
 	d, err := s.open(ctx, c)
 	if err != nil {
 		return err
@@ -181,7 +181,7 @@ func (s *Service) ResetFactor(ctx context.Context, c Caller, organisation, name 
 var errNoCode = &Problem{Kind: CodeNeeded, Detail: "a code is needed beside the password", Next: "give the one that your device shows, or a recovery code", Field: "code"}
 
 // testFactor refuses a sign-in without the code of the identity's second factor. It gives what the sign-in counts as begun by.
-func (s *Service) testFactor(ctx context.Context, i store.Identity, code, from string) (settings.Factor, error) {
+func (s *SignIns) testFactor(ctx context.Context, i store.Identity, code, from string) (settings.Factor, error) {
 	f, err := s.records.Factor(ctx, i.ID)
 	if errors.Is(err, store.ErrNotFound) || err == nil && !f.Confirmed {
 		return "", nil

@@ -20,7 +20,7 @@ const afterFailure = time.Second
 
 // Follow keeps the snapshots level with what other instances write to the same database, looking every interval, until
 // the context ends. A database that cannot be reached for a while is looked at again.
-func (s *Service) Follow(ctx context.Context, interval time.Duration) {
+func (s *Tenants) Follow(ctx context.Context, interval time.Duration) {
 	wait := interval
 	for {
 		select {
@@ -39,7 +39,7 @@ func (s *Service) Follow(ctx context.Context, interval time.Duration) {
 }
 
 // catchUp brings all organisations in use level with the records, if anything was recorded since the last time.
-func (s *Service) catchUp(ctx context.Context) error {
+func (s *Tenants) catchUp(ctx context.Context) error {
 	sequence, err := s.records.Sequence(ctx)
 	if err != nil || sequence == s.followed.Load() {
 		return err
@@ -71,7 +71,7 @@ func (s *Service) catchUp(ctx context.Context) error {
 
 // level brings an organisation to the newest revision in the records by the changes since its own, and gives that. The caller holds
 // h.writing.
-func (s *Service) level(ctx context.Context, h *house) (*access.Snapshot, error) {
+func (s *Tenants) level(ctx context.Context, h *house) (*access.Snapshot, error) {
 	now := h.snapshot.Load()
 	if now == nil {
 		return s.first(ctx, h)
@@ -80,7 +80,7 @@ func (s *Service) level(ctx context.Context, h *house) (*access.Snapshot, error)
 }
 
 // followFrom publishes the newest snapshot of an organisation, made from another by the changes since. The caller holds h.writing.
-func (s *Service) followFrom(ctx context.Context, h *house, now *access.Snapshot) (*access.Snapshot, error) {
+func (s *Tenants) followFrom(ctx context.Context, h *house, now *access.Snapshot) (*access.Snapshot, error) {
 	var led *step
 	steps, untold, err := s.records.ChangesSince(ctx, h.id, now.Revision(), 0)
 	if err != nil {
@@ -120,7 +120,7 @@ func (s *Service) followFrom(ctx context.Context, h *house, now *access.Snapshot
 }
 
 // AtLeast has the caller's organisation known at a revision or a later one. It is refused while no instance has led there.
-func (s *Service) AtLeast(ctx context.Context, c Caller, revision uint64) error {
+func (s *Tenants) AtLeast(ctx context.Context, c Caller, revision uint64) error {
 	if c.Organisation.IsZero() {
 		return nil
 	}
@@ -147,7 +147,7 @@ func (s *Service) AtLeast(ctx context.Context, c Caller, revision uint64) error 
 }
 
 // readSettings reads what an organisation, and keepers for it, have decided besides.
-func (s *Service) readSettings(ctx context.Context, h *house) error {
+func (s *Tenants) readSettings(ctx context.Context, h *house) error {
 	settings, err := s.records.Settings(ctx, h.id)
 	if err != nil {
 		return err

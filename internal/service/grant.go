@@ -5,104 +5,18 @@ import (
 	"fmt"
 
 	"arbora.example/access"
-	"arbora.example/access/catalogue"
 	"arbora.example/access/model"
 	"arbora.example/access/statement"
-	"arbora.example/internal/credential"
-	"arbora.example/internal/store"
 )
 
-// GrantView is a grant as its viewer may see it.
-type GrantView struct {
-	access.Grant
-	store.GrantDetails
-	Holder      access.Principal
-	Role        *catalogue.Role
-	At          Ref
-	Inherited   bool             // it comes from above the scope asked for
-	Misplaced   bool             // a move has put it where its role could not be granted today; it still decides
-	HolderState credential.State // when the holder is out of use: suspended, retired, or pending
-	Losses      []LossView       // in a list of grants at a scope: what takes away part of what the grant gives there
+// Changes are the use cases that alter organisations.
+type Changes struct {
+	*SignIns
+	*Answers
 }
 
-// LossView is a statement that takes away part of what a grant gives at a scope.
-type LossView struct {
-	Statement   StatementView
-	Permissions []string
-	All         bool // it takes away all that the grant gives there
-}
-
-// ListGrants lists who holds which role at a scope, directly or from above, nearest first. Whoever may list the grants
-// of a scope sees those that reach it from above too: they are access to that scope.
-func (s *Service) ListGrants(ctx context.Context, c Caller, key string) (grants []GrantView, revision uint64, err error) {
-	d, scope, err := s.openAt(ctx, c, key, "list grant")
-	if err != nil {
-		return nil, 0, err
-	}
-	var all []access.Grant
-	for above := range d.Path(scope.ID) {
-		all = append(all, d.GrantsAt(above.ID)...)
-	}
-	grants, err = s.grantViews(ctx, d, all, scope.ID)
-	for i := range grants {
-		grants[i].Losses = d.losses(grants[i].Grant, scope)
-	}
-	return grants, d.Revision(), err
-}
-
-// losses tells what takes away part of what a grant gives at a scope, as far as that does not hang on who asks from where.
-func (d desk) losses(g access.Grant, at model.Scope) []LossView {
-	context := &access.Context{Time: d.context.Time}
-	var views []LossView
-	for _, loss := range d.LossesOf(g.ID, at.ID, context) {
-		policy, _ := d.Policy(loss.Rule.Policy)
-		v := LossView{Statement: d.statementView(policy, loss.Rule.Statement)}
-		for p := range loss.Of.All {
-			v.Permissions = append(v.Permissions, d.Catalogue().Operation(p).String())
-		}
-		given := d.Gives(access.RuleRef{Grant: g.ID}).And(d.Catalogue().MeaningAt(at.TypeName()))
-		v.All = given.Minus(loss.Of).Len() == 0
-		views = append(views, v)
-	}
-	return views
-}
-
-// grantViews adds to grants what their viewer reads beside them; at is the scope they are looked at from, if any.
-func (s *Service) grantViews(ctx context.Context, d desk, grants []access.Grant, at model.ID) ([]GrantView, error) {
-	ids := make([]model.ID, len(grants))
-	for i, g := range grants {
-		ids[i] = g.ID
-	}
-	details, err := s.records.GrantDetails(ctx, ids)
-	if err != nil {
-		return nil, err
-	}
-	// Those out of use are few: their states are asked for, all at once.
-	var idle []model.ID
-	for _, g := range grants {
-		if holder, _ := d.Principal(g.Principal); holder.Inactive {
-			idle = append(idle, holder.ID)
-		}
-	}
-	holders, err := s.records.PrincipalDetails(ctx, d.organisationID(), idle)
-	if err != nil {
-		return nil, err
-	}
-	views := make([]GrantView, len(grants))
-	for i, g := range grants {
-		role, err := d.Role(g.Role)
-		if err != nil {
-			return nil, err
-		}
-		scope, _ := d.Scope(g.Scope)
-		holder, _ := d.Principal(g.Principal)
-		views[i] = GrantView{
-			Grant: g, GrantDetails: details[g.ID], Holder: d.called(holder), HolderState: holders[g.Principal].State, Role: role, At: d.ref(scope),
-			Inherited: !at.IsZero() && g.Scope != at, Misplaced: !d.GrantableAt(role, g.Scope),
-		}
-	}
-	return views, nil
-}
+// NewChanges makes them.
+func NewChanges(s *SignIns, a *Answers) *Changes { return &Changes{SignIns: s, Answers: a} }
 
 // NewGrant is a grant that somebody wants: a role for a principal, by kind and name, at a scope.
 type NewGrant struct {
@@ -112,11 +26,12 @@ type NewGrant struct {
 }
 
 // CreateGrant grants a role to a principal at a scope.
-func CreateGrant(wanted NewGrant) Change[GrantView] {
+func (s *Changes) CreateGrant(wanted NewGrant) Change[GrantView] {
 	var made access.Grant
 	return Change[GrantView]{
-		plan: func(context.Context, *Service, Caller) planner { return planGrant(wanted, &made) },
-		tell: func(ctx context.Context, s *Service, c Caller, next *access.Snapshot) (GrantView, error) {
+		of:   s.Maker,
+		plan: func(context.Context, Caller) planner { return planGrant(wanted, &made) },
+		tell: func(ctx context.Context, c Caller, next *access.Snapshot) (GrantView, error) {
 			views, err := s.grantViews(ctx, s.deskOf(next, c), []access.Grant{made}, made.Scope)
 			if err != nil {
 				return GrantView{}, err
@@ -165,7 +80,9 @@ func (d desk) newGrant(wanted NewGrant, holder model.ID) (access.Grant, error) {
 }
 
 // RevokeGrant takes one grant away and touches no other.
-func RevokeGrant(key string) Change[Nothing] { return planned(planRevocation(key)) }
+func (s *Changes) RevokeGrant(key string) Change[Nothing] {
+	return planned(s.Maker, planRevocation(key))
+}
 
 func planRevocation(key string) planner {
 	return func(d desk) (plan, error) {

@@ -84,7 +84,7 @@ type Holders struct {
 const holdersTold = 1000
 
 // Holders gives everybody who may use a permission at a scope, for those who may list the grants there.
-func (s *Service) Holders(ctx context.Context, c Caller, a Asked) (Holders, error) {
+func (s *Answers) Holders(ctx context.Context, c Caller, a Asked) (Holders, error) {
 	d, err := s.open(ctx, c)
 	if err != nil {
 		return Holders{}, err
@@ -199,7 +199,7 @@ type Reach struct {
 
 // Reach gives everything a principal can do, for those who may describe it; scopes whose grants they may not list are
 // counted only.
-func (s *Service) Reach(ctx context.Context, c Caller, organisation string, who Somebody) (Reach, error) {
+func (s *Answers) Reach(ctx context.Context, c Caller, organisation string, who Somebody) (Reach, error) {
 	d, p, err := s.described(ctx, c, organisation, who)
 	if err != nil {
 		return Reach{}, err
@@ -249,7 +249,7 @@ type Powers struct {
 
 // Powers gives what a principal could give themselves by one change, for those who may describe it; scopes whose grants they may
 // not list are left out.
-func (s *Service) Powers(ctx context.Context, c Caller, organisation string, who Somebody) (Powers, error) {
+func (s *Answers) Powers(ctx context.Context, c Caller, organisation string, who Somebody) (Powers, error) {
 	d, p, err := s.described(ctx, c, organisation, who)
 	if err != nil {
 		return Powers{}, err

@@ -65,7 +65,7 @@ const (
 )
 
 // ShowHome gives the caller's home in the organisation they work in.
-func (s *Service) ShowHome(ctx context.Context, c Caller, organisation string) (Home, error) {
+func (s *Answers) ShowHome(ctx context.Context, c Caller, organisation string) (Home, error) {
 	d, top, err := s.openOrganisation(ctx, c, organisation)
 	if err != nil {
 		return Home{}, err
@@ -97,7 +97,7 @@ func (s *Service) ShowHome(ctx context.Context, c Caller, organisation string) (
 }
 
 // addMine tells where the caller's access changes.
-func (s *Service) addMine(ctx context.Context, d desk, h *Home) error {
+func (s *Answers) addMine(ctx context.Context, d desk, h *Home) error {
 	reach := d.Reach(d.me, d.context)
 	ids := []model.ID{}
 	for _, r := range reach {
@@ -139,7 +139,7 @@ func (d desk) classes(held catalogue.Set) map[catalogue.Plane][]catalogue.Class 
 
 // addGrantsToMind goes through the grants at scopes whose grants the caller may list: those that end soon, those that let
 // somebody govern, and what is open to strangers.
-func (s *Service) addGrantsToMind(ctx context.Context, d desk, h *Home) error {
+func (s *Answers) addGrantsToMind(ctx context.Context, d desk, h *Home) error {
 	now := s.moment()
 	lists := d.Catalogue().MustPermission("list grant")
 	if !d.view.MayAnywhere(lists) {
@@ -204,7 +204,7 @@ func (s *Service) addGrantsToMind(ctx context.Context, d desk, h *Home) error {
 }
 
 // addPeopleToMind tells of guests who have not accepted and of keys that end soon or are long unused.
-func (s *Service) addPeopleToMind(ctx context.Context, d desk, top model.Scope, h *Home) error {
+func (s *Answers) addPeopleToMind(ctx context.Context, d desk, top model.Scope, h *Home) error {
 	pending, err := s.records.PendingGuests(ctx, top.ID, attentionMost)
 	if err != nil {
 		return err

@@ -46,7 +46,7 @@ func (i Impact) Confirmation() string { return fmt.Sprintf("%d.%s", i.Revision, 
 type planner func(desk) (plan, error)
 
 // make makes a planned change in the caller's organisation.
-func (s *Service) make(ctx context.Context, c Caller, p planner) (*access.Snapshot, error) {
+func (s *Maker) make(ctx context.Context, c Caller, p planner) (*access.Snapshot, error) {
 	if _, err := s.open(ctx, c); err != nil {
 		return nil, err
 	}
@@ -84,7 +84,7 @@ func (s *Service) make(ctx context.Context, c Caller, p planner) (*access.Snapsh
 }
 
 // proven refuses a change that gives to the public, or to govern, when it takes a fresh proof and there is none.
-func (s *Service) proven(c Caller, d desk, planned plan, opened string) error {
+func (s *Maker) proven(c Caller, d desk, planned plan, opened string) error {
 	if opened != "" {
 		return s.needProof(c, "open something to people whom the organisation does not know")
 	}
@@ -123,7 +123,7 @@ func (d desk) confirmed(c Caller, planned plan) error {
 }
 
 // preview gives the impact of a planned change: authorised and checked as if it were made.
-func (s *Service) preview(ctx context.Context, c Caller, p planner) (Impact, error) {
+func (s *Maker) preview(ctx context.Context, c Caller, p planner) (Impact, error) {
 	d, err := s.open(ctx, c)
 	if err != nil {
 		return Impact{}, err
@@ -314,14 +314,6 @@ func (d desk) dormantWarnings(p statement.Policy) []string {
 		}
 	}
 	return warnings
-}
-
-func (d desk) permissionWords(set catalogue.Set) []string {
-	words := make([]string, 0, set.Len())
-	for p := range set.All {
-		words = append(words, d.Catalogue().Operation(p).String())
-	}
-	return words
 }
 
 // counted writes a number of things, or nothing for none.

@@ -31,7 +31,7 @@ type KeyMade struct {
 }
 
 // Keys lists the keys of a user or service account, and how many there may be.
-func (s *Service) Keys(ctx context.Context, c Caller, organisation string, who Somebody) (keys []store.Key, most int, err error) {
+func (s *SignIns) Keys(ctx context.Context, c Caller, organisation string, who Somebody) (keys []store.Key, most int, err error) {
 	d, p, err := s.described(ctx, c, organisation, who)
 	if err != nil {
 		return nil, 0, err
@@ -41,7 +41,7 @@ func (s *Service) Keys(ctx context.Context, c Caller, organisation string, who S
 }
 
 // OwnKeys lists the caller's own keys.
-func (s *Service) OwnKeys(ctx context.Context, c Caller) (keys []store.Key, most int, err error) {
+func (s *SignIns) OwnKeys(ctx context.Context, c Caller) (keys []store.Key, most int, err error) {
 	d, err := s.open(ctx, c)
 	if err != nil {
 		return nil, 0, err
@@ -51,7 +51,7 @@ func (s *Service) OwnKeys(ctx context.Context, c Caller) (keys []store.Key, most
 }
 
 // CreateKey issues a key for a user or service account.
-func (s *Service) CreateKey(ctx context.Context, c Caller, organisation string, who Somebody, wanted NewKey) (KeyMade, error) {
+func (s *SignIns) CreateKey(ctx context.Context, c Caller, organisation string, who Somebody, wanted NewKey) (KeyMade, error) {
 	return s.issue(ctx, c, wanted, func(d desk) (access.Principal, error) {
 		p, err := d.governed(organisation, who, "reset")
 		if err == nil {
@@ -62,7 +62,7 @@ func (s *Service) CreateKey(ctx context.Context, c Caller, organisation string, 
 }
 
 // CreateOwnKey issues a key for the caller.
-func (s *Service) CreateOwnKey(ctx context.Context, c Caller, wanted NewKey) (KeyMade, error) {
+func (s *SignIns) CreateOwnKey(ctx context.Context, c Caller, wanted NewKey) (KeyMade, error) {
 	if c.Identity.ID.IsZero() {
 		return KeyMade{}, &Problem{Kind: Refused, Detail: "a program issues no keys for itself: a token of minutes would last for ever", Next: "have a person issue another key for it"}
 	}
@@ -72,7 +72,7 @@ func (s *Service) CreateOwnKey(ctx context.Context, c Caller, wanted NewKey) (Ke
 	})
 }
 
-func (s *Service) issue(ctx context.Context, c Caller, wanted NewKey, find func(desk) (access.Principal, error)) (KeyMade, error) {
+func (s *SignIns) issue(ctx context.Context, c Caller, wanted NewKey, find func(desk) (access.Principal, error)) (KeyMade, error) {
 	if err := s.needProof(c, "issue an API key"); err != nil {
 		return KeyMade{}, err
 	}
@@ -118,7 +118,7 @@ func (s *Service) issue(ctx context.Context, c Caller, wanted NewKey, find func(
 }
 
 // mayHaveKeys refuses keys for those who do not sign in by them.
-func (s *Service) mayHaveKeys(ctx context.Context, p access.Principal) error {
+func (s *SignIns) mayHaveKeys(ctx context.Context, p access.Principal) error {
 	if p.Kind == model.ServiceAccount {
 		return nil
 	}
@@ -134,7 +134,7 @@ func (s *Service) mayHaveKeys(ctx context.Context, p access.Principal) error {
 	}
 }
 
-func (s *Service) newKey(c Caller, principal model.ID, wanted NewKey) (KeyMade, error) {
+func (s *SignIns) newKey(c Caller, principal model.ID, wanted NewKey) (KeyMade, error) {
 	now := s.moment()
 	if err := checkLine("label", "the label", wanted.Label); err != nil {
 		return KeyMade{}, err
@@ -169,7 +169,7 @@ func (s *Service) newKey(c Caller, principal model.ID, wanted NewKey) (KeyMade, 
 
 // WithdrawKey takes a key back: one of the caller's own, or of somebody whose keys they may issue. Tokens made with it
 // end at once.
-func (s *Service) WithdrawKey(ctx context.Context, c Caller, key string) error {
+func (s *SignIns) WithdrawKey(ctx context.Context, c Caller, key string) error {
 	id, err := model.ParseID(key)
 	if err != nil {
 		return notThere("key", key, "")
@@ -215,7 +215,7 @@ func (s *Service) WithdrawKey(ctx context.Context, c Caller, key string) error {
 }
 
 // ServiceKeys lists the keys of a platform service, for keepers.
-func (s *Service) ServiceKeys(ctx context.Context, c Caller, service string) ([]store.Key, error) {
+func (s *SignIns) ServiceKeys(ctx context.Context, c Caller, service string) ([]store.Key, error) {
 	if err := s.keptService(ctx, c, service); err != nil {
 		return nil, err
 	}
@@ -223,7 +223,7 @@ func (s *Service) ServiceKeys(ctx context.Context, c Caller, service string) ([]
 }
 
 // CreateServiceKey issues a key for a platform service, which acts by it in every organisation, for keepers.
-func (s *Service) CreateServiceKey(ctx context.Context, c Caller, service string, wanted NewKey) (KeyMade, error) {
+func (s *SignIns) CreateServiceKey(ctx context.Context, c Caller, service string, wanted NewKey) (KeyMade, error) {
 	if err := s.keptService(ctx, c, service); err != nil {
 		return KeyMade{}, err
 	}
@@ -245,7 +245,7 @@ func (s *Service) CreateServiceKey(ctx context.Context, c Caller, service string
 }
 
 // tellEverywhere records in every organisation what concerns them all.
-func (s *Service) tellEverywhere(ctx context.Context, c Caller, event, detail string) error {
+func (s *SignIns) tellEverywhere(ctx context.Context, c Caller, event, detail string) error {
 	revisions, err := s.records.Revisions(ctx)
 	if err != nil {
 		return err
@@ -263,7 +263,7 @@ func (s *Service) tellEverywhere(ctx context.Context, c Caller, event, detail st
 	return nil
 }
 
-func (s *Service) keptService(ctx context.Context, c Caller, name string) error {
+func (s *SignIns) keptService(ctx context.Context, c Caller, name string) error {
 	if err := needKeeper(c, "look after the keys of services"); err != nil {
 		return err
 	}

@@ -22,7 +22,7 @@ type IssuedKey struct {
 
 // KeysIssuedBy lists the keys that a user issued for others and that were not taken back, as far as the caller sees whose they are.
 // Hidden tells that there are others.
-func (s *Service) KeysIssuedBy(ctx context.Context, c Caller, organisation string, who Somebody) (keys []IssuedKey, hidden bool, err error) {
+func (s *SignIns) KeysIssuedBy(ctx context.Context, c Caller, organisation string, who Somebody) (keys []IssuedKey, hidden bool, err error) {
 	d, p, err := s.described(ctx, c, organisation, who)
 	if err != nil {
 		return nil, false, err
@@ -54,7 +54,7 @@ func (d desk) whereGoverned(p access.Principal) model.ID {
 
 // ExchangeKey issues a key with all that another may, in its place. The other ends at once, or works on for a while, so that a
 // program can be given its new secret meanwhile.
-func (s *Service) ExchangeKey(ctx context.Context, c Caller, key string, keep time.Duration) (KeyMade, error) {
+func (s *SignIns) ExchangeKey(ctx context.Context, c Caller, key string, keep time.Duration) (KeyMade, error) {
 	if keep < 0 || keep > LongestKept {
 		return KeyMade{}, &Problem{Kind: Invalid, Detail: fmt.Sprintf("a key works on for at most %d hours beside the new one", int(LongestKept.Hours())), Next: "give the program its new secret within that time", Field: "keepOldFor"}
 	}

@@ -14,56 +14,6 @@ import (
 	"arbora.example/internal/store"
 )
 
-// Somebody names a principal by kind and name: of a service account, its address.
-type Somebody struct{ Kind, Name string }
-
-// words gives the kind as a sentence has it.
-func (s Somebody) words() string { return strings.ReplaceAll(s.Kind, "-", " ") }
-
-// typeOf gives the type of the catalogue whose permissions rule over a kind of principal.
-func typeOf(kind model.PrincipalKind) string {
-	if kind == model.Guest {
-		return model.User.String()
-	}
-	return kind.String()
-}
-
-// described finds a principal that the caller may describe.
-func (s *Service) described(ctx context.Context, c Caller, organisation string, who Somebody) (d desk, p access.Principal, err error) {
-	if d, err = s.open(ctx, c); err == nil {
-		p, err = d.governed(organisation, who, "describe")
-	}
-	return d, p, err
-}
-
-// governed finds a principal that the caller may do some operations on: at the organisation, or where it lives.
-func (d desk) governed(organisation string, who Somebody, operations ...string) (access.Principal, error) {
-	top, err := d.organisation(organisation)
-	if err != nil {
-		return access.Principal{}, err
-	}
-	kind, err := model.ParsePrincipalKind(who.Kind)
-	if err != nil {
-		return access.Principal{}, broken(err, "kind")
-	}
-	if kind == model.PlatformService || kind == model.BuiltInSet {
-		return access.Principal{}, &Problem{Kind: Invalid, Detail: fmt.Sprintf("a %s is not the organisation's own", kind), Next: "name a user, guest, group or service account", Field: "kind"}
-	}
-	where := top
-	if kind == model.ServiceAccount {
-		home, _ := model.SplitAddress(who.Name)
-		if where, err = d.scope(home); err != nil {
-			return access.Principal{}, err
-		}
-	}
-	for _, operation := range operations {
-		if err := d.need(operation+" "+typeOf(kind), where); err != nil {
-			return access.Principal{}, err
-		}
-	}
-	return d.principal(who.Kind, who.Name)
-}
-
 // Edit is what is to be altered of a principal; nil leaves a thing as it is.
 type Edit struct {
 	Name, Title, Description, Email *string
@@ -74,11 +24,11 @@ type Edit struct {
 }
 
 // EditPrincipal alters what is said of a user, guest, group or service account. Its id and access stay.
-func EditPrincipal(organisation string, who Somebody, edit Edit) Change[Nothing] {
+func (s *Changes) EditPrincipal(organisation string, who Somebody, edit Edit) Change[Nothing] {
 	if edit.Email == nil {
-		return Change[Nothing]{plan: func(ctx context.Context, _ *Service, _ Caller) planner { return planEdit(ctx, organisation, who, edit) }}
+		return Change[Nothing]{of: s.Maker, plan: func(ctx context.Context, _ Caller) planner { return planEdit(ctx, organisation, who, edit) }}
 	}
-	return Change[Nothing]{needs: "alter a mail address", plan: func(ctx context.Context, _ *Service, c Caller) planner {
+	return Change[Nothing]{of: s.Maker, needs: "alter a mail address", plan: func(ctx context.Context, c Caller) planner {
 		return func(d desk) (plan, error) {
 			p, err := planEdit(ctx, organisation, who, edit)(d)
 			if err != nil {
@@ -92,15 +42,6 @@ func EditPrincipal(organisation string, who Somebody, edit Edit) Change[Nothing]
 			return p, err
 		}
 	}}
-}
-
-// made makes a planned change and gives the revision it led to.
-func (s *Service) made(ctx context.Context, c Caller, p planner) (uint64, error) {
-	next, err := s.make(ctx, c, p)
-	if err != nil {
-		return 0, err
-	}
-	return next.Revision(), nil
 }
 
 func planEdit(ctx context.Context, organisation string, who Somebody, edit Edit) planner {
@@ -228,14 +169,9 @@ func (d desk) mayMendEmail(p access.Principal, email string) error {
 	return d.mayActAs(p)
 }
 
-func (d desk) detailsOf(ctx context.Context, p access.Principal) (store.PrincipalDetails, error) {
-	details, err := d.details.PrincipalDetails(ctx, d.organisationID(), []model.ID{p.ID})
-	return details[p.ID], err
-}
-
 // SetState suspends, retires or restores somebody. It reaches every session, key, token and decision at once.
-func SetState(organisation string, who Somebody, to credential.State) Change[Nothing] {
-	return Change[Nothing]{plan: func(ctx context.Context, _ *Service, _ Caller) planner { return planState(ctx, organisation, who, to) }}
+func (s *Changes) SetState(organisation string, who Somebody, to credential.State) Change[Nothing] {
+	return Change[Nothing]{of: s.Maker, plan: func(ctx context.Context, _ Caller) planner { return planState(ctx, organisation, who, to) }}
 }
 
 // stateOperation is what it takes to bring a principal to a state.
@@ -294,8 +230,8 @@ func (d desk) issued(ctx context.Context, p access.Principal, to credential.Stat
 }
 
 // HandOver gives all grants that name somebody directly to somebody else, and takes them from the first.
-func HandOver(organisation string, from, to Somebody) Change[Nothing] {
-	return planned(planHandOver(organisation, from, to))
+func (s *Changes) HandOver(organisation string, from, to Somebody) Change[Nothing] {
+	return planned(s.Maker, planHandOver(organisation, from, to))
 }
 
 func planHandOver(organisation string, from, to Somebody) planner {
@@ -329,49 +265,4 @@ func planHandOver(organisation string, from, to Somebody) planner {
 		}
 		return p, nil
 	}
-}
-
-// ResetPassword gives a user a new temporary password, generated and told this once. Their sessions, links and terminals let in
-// end, and what else is said to.
-func (s *Service) ResetPassword(ctx context.Context, c Caller, organisation, name string, ends store.Reset) (password string, revision uint64, err error) {
-	d, err := s.open(ctx, c)
-	if err != nil {
-		return "", 0, err
-	}
-	who := Somebody{Kind: "user", Name: name}
-	p, err := d.governed(organisation, who, "reset")
-	if err != nil {
-		return "", 0, err
-	}
-	identity, err := s.records.Identity(ctx, p.ID)
-	if err != nil {
-		return "", 0, err
-	}
-	if !identity.By.TakesPassword() {
-		return "", 0, &Problem{Kind: Conflict, Detail: name + " signs in without a password", Next: "issue a key, or alter how they sign in"}
-	}
-	hash, password, err := s.newPassword(ctx, "", "password")
-	if err != nil {
-		return "", 0, err
-	}
-	revision, err = s.made(ctx, c, func(d desk) (plan, error) {
-		p, err := d.governed(organisation, who, "reset")
-		if err != nil {
-			return plan{}, err
-		}
-		if err := d.mayActAs(p); err != nil {
-			return plan{}, err
-		}
-		return plan{
-			beside: func(tx Tx) error {
-				return tx.ResetPassword(identity, hash, s.moment().Add(credential.TemporaryFor), ends)
-			},
-			what: "reset the password of user " + name,
-		}, nil
-	})
-	if err != nil {
-		return "", 0, err
-	}
-	s.notify(ctx, identity, c.Name+" reset your password. What you signed in with before opens nothing any more.")
-	return password, revision, s.records.ForgetGuesses(ctx, identity.SignIn())
 }

@@ -31,7 +31,7 @@ type newLink struct {
 }
 
 // newLink makes a link that is to be mailed to an address.
-func (s *Service) newLink(c Caller, purpose credential.Purpose, principal model.ID, to string) newLink {
+func (s *SignIns) newLink(c Caller, purpose credential.Purpose, principal model.ID, to string) newLink {
 	now := s.moment()
 	return newLink{token: credential.NewToken(), revealed: s.post == nil, Link: store.Link{
 		Purpose: purpose, Principal: principal, MadeAt: now, MadeBy: c.Name, Until: now.Add(purpose.Lifetime()), MailedTo: to,
@@ -46,10 +46,10 @@ func (l newLink) write(tx Tx) error {
 }
 
 // url has the token in its fragment, which browsers send to nobody: it gets into no log.
-func (s *Service) url(l newLink) string { return s.address + "/#/link/" + string(l.token) }
+func (s *SignIns) url(l newLink) string { return s.address + "/#/link/" + string(l.token) }
 
 // sendLink mails a link that was written.
-func (s *Service) sendLink(ctx context.Context, c Caller, l newLink, to, signIn string) LinkMade {
+func (s *SignIns) sendLink(ctx context.Context, c Caller, l newLink, to, signIn string) LinkMade {
 	made := LinkMade{Until: l.Until}
 	if l.revealed {
 		made.URL = s.url(l)
@@ -65,7 +65,7 @@ func (s *Service) sendLink(ctx context.Context, c Caller, l newLink, to, signIn 
 }
 
 // occasion tells letters of the caller and of where they work.
-func (s *Service) occasion(ctx context.Context, c Caller, signIn string) letters.Occasion {
+func (s *SignIns) occasion(ctx context.Context, c Caller, signIn string) letters.Occasion {
 	o := letters.Occasion{Organisation: c.OrganisationName, SignIn: signIn, Address: s.address, From: c.Name}
 	if c.Identity.Title != "" {
 		o.From = c.Identity.Title
@@ -77,7 +77,7 @@ func (s *Service) occasion(ctx context.Context, c Caller, signIn string) letters
 }
 
 // MailPasswordLink sends a user a link to choose a password. What they have now stays until they use it.
-func (s *Service) MailPasswordLink(ctx context.Context, c Caller, organisation, name string) (LinkMade, error) {
+func (s *SignIns) MailPasswordLink(ctx context.Context, c Caller, organisation, name string) (LinkMade, error) {
 	d, err := s.open(ctx, c)
 	if err != nil {
 		return LinkMade{}, err
@@ -122,7 +122,7 @@ type LinkView struct {
 }
 
 // ReadLink says what a link is for.
-func (s *Service) ReadLink(ctx context.Context, token credential.Token, from string) (LinkView, error) {
+func (s *SignIns) ReadLink(ctx context.Context, token credential.Token, from string) (LinkView, error) {
 	if wait := s.guesses.wait(openingLinks, from); wait > 0 {
 		return LinkView{}, tooOften("too many attempts from your network address", wait)
 	}
@@ -169,7 +169,7 @@ func (s *Service) ReadLink(ctx context.Context, token credential.Token, from str
 }
 
 // UseLink chooses a password by a link: of the user it was sent to, or of a guest who comes in by it.
-func (s *Service) UseLink(ctx context.Context, token credential.Token, password, title, from string) (LinkView, error) {
+func (s *SignIns) UseLink(ctx context.Context, token credential.Token, password, title, from string) (LinkView, error) {
 	v, err := s.ReadLink(ctx, token, from)
 	if err != nil {
 		return v, err

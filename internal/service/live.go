@@ -119,7 +119,7 @@ type News struct {
 
 // News gives what has led from one revision of the caller's organisation to the current one, and what is closed when a later one is
 // published, by this instance or, as soon as it is followed, by another. Since revision 0 only the current one is told.
-func (s *Service) News(ctx context.Context, c Caller, organisation string, since uint64) (news News, changed <-chan struct{}, err error) {
+func (s *Tenants) News(ctx context.Context, c Caller, organisation string, since uint64) (news News, changed <-chan struct{}, err error) {
 	if _, _, err := s.openOrganisation(ctx, c, organisation); err != nil {
 		return News{}, nil, err
 	}

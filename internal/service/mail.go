@@ -22,7 +22,7 @@ type Mailed struct {
 	Why  string // when it was not sent
 }
 
-func (s *Service) mail(ctx context.Context, l letters.Letter) Mailed {
+func (s *Maker) mail(ctx context.Context, l letters.Letter) Mailed {
 	m := Mailed{To: l.To}
 	switch {
 	case l.To == "":
@@ -66,7 +66,7 @@ func (d desk) notice(ctx context.Context, c Caller, p access.Principal, own, byA
 
 // notify tells somebody by mail what was done with how they sign in. Nobody waits for it: without an address, or without mail,
 // the audit log alone tells.
-func (s *Service) notify(ctx context.Context, i store.Identity, what string) {
+func (s *Maker) notify(ctx context.Context, i store.Identity, what string) {
 	if i.Email == "" || s.post == nil {
 		return
 	}

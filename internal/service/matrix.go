@@ -46,7 +46,7 @@ type MatrixAsked struct {
 const columnsMost = 30
 
 // ShowMatrix works out a matrix, for whoever may list the grants at the scope.
-func (s *Service) ShowMatrix(ctx context.Context, c Caller, asked MatrixAsked) (Matrix, error) {
+func (s *Answers) ShowMatrix(ctx context.Context, c Caller, asked MatrixAsked) (Matrix, error) {
 	d, scope, err := s.openAt(ctx, c, asked.Scope, "list grant")
 	if err != nil {
 		return Matrix{}, err

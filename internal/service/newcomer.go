@@ -2,7 +2,6 @@ package service
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"strings"
 
@@ -40,27 +39,27 @@ type UserMade struct {
 }
 
 // CreateUser makes a user with groups, grants and a key.
-func (s *Service) CreateUser(ctx context.Context, c Caller, organisation string, wanted NewUser) (UserMade, error) {
-	p, user, err := s.planUser(ctx, c, organisation, wanted)
-	if err != nil {
-		return UserMade{}, err
+func (s *Changes) CreateUser(organisation string, wanted NewUser) Change[UserMade] {
+	var user *newcomer
+	return Change[UserMade]{
+		of: s.Maker,
+		plan: func(ctx context.Context, c Caller) planner {
+			var err error
+			var p planner
+			if p, user, err = s.planUser(ctx, c, organisation, wanted); err != nil {
+				return refusing(err)
+			}
+			return p
+		},
+		ready: func(ctx context.Context) error { return s.hashOf(ctx, user) }, // hashing is work on purpose
+		tell: func(ctx context.Context, c Caller, next *access.Snapshot) (UserMade, error) {
+			return s.userMade(ctx, c, wanted, organisation, user, next.Revision()), nil
+		},
 	}
-	// Only now, when all else is found to be in order: hashing is work on purpose.
-	if _, err := s.preview(ctx, c, p); err != nil {
-		return UserMade{}, err
-	}
-	if err := s.hashOf(ctx, user); err != nil {
-		return UserMade{}, err
-	}
-	next, err := s.make(ctx, c, p)
-	if err != nil {
-		return UserMade{}, err
-	}
-	return s.userMade(ctx, c, wanted, organisation, user, next.Revision()), nil
 }
 
 // userMade tells of a user who was written, and sends the letters that were wanted.
-func (s *Service) userMade(ctx context.Context, c Caller, wanted NewUser, organisation string, user *newcomer, revision uint64) UserMade {
+func (s *Changes) userMade(ctx context.Context, c Caller, wanted NewUser, organisation string, user *newcomer, revision uint64) UserMade {
 	made := UserMade{
 		User:   UserView{Principal: user.principal, PrincipalDetails: user.details},
 		SignIn: credential.SignIn{Name: wanted.Name, Organisation: organisation}, Password: user.password, Key: user.key, Address: s.address, Revision: revision,
@@ -76,15 +75,6 @@ func (s *Service) userMade(ctx context.Context, c Caller, wanted NewUser, organi
 	return made
 }
 
-// PreviewUser gives the impact of making a user and makes none.
-func (s *Service) PreviewUser(ctx context.Context, c Caller, organisation string, wanted NewUser) (Impact, error) {
-	p, _, err := s.planUser(ctx, c, organisation, wanted)
-	if err != nil {
-		return Impact{}, err
-	}
-	return s.preview(ctx, c, p)
-}
-
 // newcomer is a user worked out and not yet written.
 type newcomer struct {
 	principal access.Principal
@@ -96,7 +86,7 @@ type newcomer struct {
 	link      *newLink
 }
 
-func (s *Service) planUser(ctx context.Context, c Caller, organisation string, wanted NewUser) (planner, *newcomer, error) {
+func (s *Changes) planUser(ctx context.Context, c Caller, organisation string, wanted NewUser) (planner, *newcomer, error) {
 	d, err := s.open(ctx, c)
 	if err != nil {
 		return nil, nil, err
@@ -173,15 +163,6 @@ func (d desk) planStart(organisation string, who model.ID, groups []string, gran
 	return p, nil
 }
 
-// inField says which field a problem of a part of the request is about.
-func inField(err error, field string) error {
-	var p *Problem
-	if errors.As(err, &p) {
-		p.Field = field
-	}
-	return err
-}
-
 // write writes by what the newcomer signs in.
 func (u *newcomer) write(tx Tx) error {
 	if err := tx.CreateIdentity(u.identity); err != nil {
@@ -198,7 +179,7 @@ func (u *newcomer) write(tx Tx) error {
 	return nil
 }
 
-func (s *Service) newcomer(wanted NewUser, organisation string) (*newcomer, error) {
+func (s *Changes) newcomer(wanted NewUser, organisation string) (*newcomer, error) {
 	if err := model.CheckName(wanted.Name); err != nil {
 		return nil, broken(err, "name")
 	}
@@ -250,21 +231,9 @@ func (s *Service) newcomer(wanted NewUser, organisation string) (*newcomer, erro
 }
 
 // hashOf turns the password of a newcomer into what is kept of it.
-func (s *Service) hashOf(ctx context.Context, u *newcomer) (err error) {
+func (s *Changes) hashOf(ctx context.Context, u *newcomer) (err error) {
 	if u.plain != "" {
 		u.identity.PasswordHash, err = s.hash(ctx, u.plain)
 	}
 	return err
-}
-
-// newPassword hashes the password given, or a generated one that it also returns.
-func (s *Service) newPassword(ctx context.Context, given, field string, ownNames ...string) (hash, generated string, err error) {
-	if given == "" {
-		generated = credential.GeneratePassword()
-		given = generated
-	} else if err := checkPassword(given, field, ownNames...); err != nil {
-		return "", "", err
-	}
-	hash, err = s.hash(ctx, given)
-	return hash, generated, err
 }

@@ -175,7 +175,7 @@ func columnNames() string {
 }
 
 // planNewcomers works out everybody in a text, and what is wrong line by line.
-func (s *Service) planNewcomers(ctx context.Context, c Caller, organisation, text string) (users []*newcomer, rows []row, faults []Fault, err error) {
+func (s *Changes) planNewcomers(ctx context.Context, c Caller, organisation, text string) (users []*newcomer, rows []row, faults []Fault, err error) {
 	d, err := s.open(ctx, c)
 	if err != nil {
 		return nil, nil, nil, err
@@ -237,7 +237,7 @@ func (d desk) planAll(organisation string, users []*newcomer, rows []row, told *
 }
 
 // ReadNewcomers says what a text holds and what is wrong with it, and makes nobody.
-func (s *Service) ReadNewcomers(ctx context.Context, c Caller, organisation, text string) (NewcomerReading, error) {
+func (s *Changes) ReadNewcomers(ctx context.Context, c Caller, organisation, text string) (NewcomerReading, error) {
 	users, rows, faults, err := s.planNewcomers(ctx, c, organisation, text)
 	if err != nil {
 		return NewcomerReading{}, err
@@ -256,7 +256,7 @@ func (s *Service) ReadNewcomers(ctx context.Context, c Caller, organisation, tex
 
 // Newcomers are many users worked out, found good and not yet made.
 type Newcomers struct {
-	service      *Service
+	service      *Changes
 	caller       Caller
 	organisation string
 	users        []*newcomer
@@ -265,7 +265,7 @@ type Newcomers struct {
 }
 
 // Newcomers works out everybody in a text. It fails with all faults when there are any.
-func (s *Service) Newcomers(ctx context.Context, c Caller, organisation, text string) (*Newcomers, error) {
+func (s *Changes) Newcomers(ctx context.Context, c Caller, organisation, text string) (*Newcomers, error) {
 	users, rows, faults, err := s.planNewcomers(ctx, c, organisation, text)
 	if err != nil {
 		return nil, err

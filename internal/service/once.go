@@ -13,7 +13,7 @@ import (
 
 // Once begins a request under a key, which is the caller's own. What the request asks for is given by its digest. Earlier is what it was
 // answered with when it was carried out before, nil when it is now to be, by the caller returned.
-func (s *Service) Once(ctx context.Context, c Caller, key string, request [sha256.Size]byte) (by Caller, earlier *store.Answered, err error) {
+func (s *SignIns) Once(ctx context.Context, c Caller, key string, request [sha256.Size]byte) (by Caller, earlier *store.Answered, err error) {
 	c.Once = sha256.Sum256(fmt.Appendf(nil, "%s %s %s", c.Organisation, c.Principal, key))
 	if c.Identity.Keeper {
 		c.Once = sha256.Sum256(fmt.Appendf(nil, "keeper %s %s", c.Identity.ID, key))
@@ -35,7 +35,7 @@ func (s *Service) Once(ctx context.Context, c Caller, key string, request [sha25
 }
 
 // Answer keeps what a request begun under a key was answered with, and forgets one that led to nothing.
-func (s *Service) Answer(ctx context.Context, c Caller, status int, body []byte) error {
+func (s *SignIns) Answer(ctx context.Context, c Caller, status int, body []byte) error {
 	ctx = context.WithoutCancel(ctx)
 	if status >= 300 {
 		return s.records.ForgetOnce(ctx, c.Once)

@@ -13,12 +13,6 @@ import (
 	"arbora.example/internal/store"
 )
 
-// OrganisationView is an organisation as keepers see it.
-type OrganisationView struct {
-	model.Scope
-	store.ScopeDetails
-}
-
 // NewOrganisation is an organisation that a keeper wants, with its first steward.
 type NewOrganisation struct {
 	Name, Title, Description string
@@ -35,7 +29,7 @@ type OrganisationMade struct {
 
 // MakeKeeper makes a keeper. It is called on the host alone, by whoever can reach the records there. The password is
 // returned when it was generated.
-func (s *Service) MakeKeeper(ctx context.Context, name, password string) (keeper Caller, generated string, err error) {
+func (s *Changes) MakeKeeper(ctx context.Context, name, password string) (keeper Caller, generated string, err error) {
 	if err := model.CheckName(name); err != nil {
 		return Caller{}, "", broken(err, "keeper")
 	}
@@ -53,42 +47,8 @@ func (s *Service) MakeKeeper(ctx context.Context, name, password string) (keeper
 	return Caller{Identity: identity, Name: name, From: "host"}, generated, nil
 }
 
-// ListOrganisations lists all organisations, for keepers.
-func (s *Service) ListOrganisations(ctx context.Context, c Caller) ([]OrganisationView, error) {
-	if err := needKeeper(c, "list organisations"); err != nil {
-		return nil, err
-	}
-	revisions, err := s.records.Revisions(ctx)
-	if err != nil {
-		return nil, err
-	}
-	var ids []model.ID
-	byName := map[string]OrganisationView{}
-	for id := range revisions {
-		now, err := s.now(ctx, s.house(id))
-		if err != nil {
-			return nil, err
-		}
-		if top, ok := now.Top(); ok {
-			byName[top.Name] = OrganisationView{Scope: top}
-			ids = append(ids, id)
-		}
-	}
-	details, err := s.records.ScopeDetails(ctx, ids)
-	if err != nil {
-		return nil, err
-	}
-	list := make([]OrganisationView, 0, len(byName))
-	for _, name := range sortedKeys(byName) {
-		o := byName[name]
-		o.ScopeDetails = details[o.ID]
-		list = append(list, o)
-	}
-	return list, nil
-}
-
 // CreateOrganisation makes an organisation with its first steward, for keepers.
-func (s *Service) CreateOrganisation(ctx context.Context, c Caller, wanted NewOrganisation) (OrganisationMade, error) {
+func (s *Changes) CreateOrganisation(ctx context.Context, c Caller, wanted NewOrganisation) (OrganisationMade, error) {
 	if err := needKeeper(c, "create organisations"); err != nil {
 		return OrganisationMade{}, err
 	}
@@ -158,11 +118,4 @@ func nameFree(ctx context.Context, records Details, top model.Scope) error {
 		return err
 	}
 	return &Problem{Kind: Conflict, Detail: "there is already an organisation called " + top.Name + ", or was one", Next: "choose another name", Field: "name", Rule: model.RuleTaken}
-}
-
-func needKeeper(c Caller, what string) error {
-	if c.Identity.Keeper {
-		return nil
-	}
-	return &Problem{Kind: Refused, Detail: "only keepers may " + what, Next: "ask a keeper of this installation"}
 }

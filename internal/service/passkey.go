@@ -42,7 +42,7 @@ func (u passkeyUser) WebAuthnName() string                       { return u.iden
 func (u passkeyUser) WebAuthnDisplayName() string                { return u.identity.Title }
 func (u passkeyUser) WebAuthnCredentials() []webauthn.Credential { return u.keys }
 
-func (s *Service) passkeys() (*webauthn.WebAuthn, error) {
+func (s *SignIns) passkeys() (*webauthn.WebAuthn, error) {
 	address, err := url.Parse(s.address)
 	if err != nil {
 		return nil, err
@@ -54,7 +54,7 @@ func (s *Service) passkeys() (*webauthn.WebAuthn, error) {
 	return webauthn.New(&webauthn.Config{RPID: address.Hostname(), RPDisplayName: "Arbora", RPOrigins: []string{address.Scheme + "://" + address.Host}})
 }
 
-func (s *Service) passkeyUser(ctx context.Context, i store.Identity) (passkeyUser, error) {
+func (s *SignIns) passkeyUser(ctx context.Context, i store.Identity) (passkeyUser, error) {
 	u := passkeyUser{identity: i}
 	kept, err := s.records.Passkeys(ctx, i.ID)
 	if err != nil {
@@ -70,7 +70,7 @@ func (s *Service) passkeyUser(ctx context.Context, i store.Identity) (passkeyUse
 	return u, nil
 }
 
-func (s *Service) keepCeremony(ctx context.Context, session *webauthn.SessionData, options any) (Ceremony, error) {
+func (s *SignIns) keepCeremony(ctx context.Context, session *webauthn.SessionData, options any) (Ceremony, error) {
 	body, err := json.Marshal(session)
 	if err != nil {
 		return Ceremony{}, err
@@ -80,7 +80,7 @@ func (s *Service) keepCeremony(ctx context.Context, session *webauthn.SessionDat
 	return c, s.records.PutCeremony(ctx, c.Token, body, now.Add(ceremonyFor), now)
 }
 
-func (s *Service) takeCeremony(ctx context.Context, token credential.Token) (session webauthn.SessionData, err error) {
+func (s *SignIns) takeCeremony(ctx context.Context, token credential.Token) (session webauthn.SessionData, err error) {
 	body, err := s.records.TakeCeremony(ctx, token, s.moment())
 	if errors.Is(err, store.ErrNotFound) {
 		return session, &Problem{Kind: Expired, Detail: "the browser was not asked for this, or too long ago", Next: "begin once more"}
@@ -91,7 +91,7 @@ func (s *Service) takeCeremony(ctx context.Context, token credential.Token) (ses
 }
 
 // BeginPasskey asks the caller's browser for a new passkey.
-func (s *Service) BeginPasskey(ctx context.Context, c Caller) (Ceremony, error) {
+func (s *SignIns) BeginPasskey(ctx context.Context, c Caller) (Ceremony, error) {
 	if c.Identity.ID.IsZero() {
 		return Ceremony{}, &Problem{Kind: Refused, Detail: "only people have passkeys", Next: "sign in as a person"}
 	}
@@ -125,7 +125,7 @@ func (s *Service) BeginPasskey(ctx context.Context, c Caller) (Ceremony, error) 
 }
 
 // AddPasskey keeps the passkey that the caller's browser made.
-func (s *Service) AddPasskey(ctx context.Context, c Caller, token credential.Token, label string, answer []byte) error {
+func (s *SignIns) AddPasskey(ctx context.Context, c Caller, token credential.Token, label string, answer []byte) error {
 	if err := checkLine("label", "the label", label); err != nil {
 		return err
 	}
@@ -173,12 +173,12 @@ func badPasskey(err error) error {
 }
 
 // Passkeys lists the caller's own passkeys.
-func (s *Service) Passkeys(ctx context.Context, c Caller) ([]store.Passkey, error) {
+func (s *SignIns) Passkeys(ctx context.Context, c Caller) ([]store.Passkey, error) {
 	return s.records.Passkeys(ctx, c.Identity.ID)
 }
 
 // PasskeysOf lists the passkeys of a user.
-func (s *Service) PasskeysOf(ctx context.Context, c Caller, organisation string, who Somebody) ([]store.Passkey, error) {
+func (s *SignIns) PasskeysOf(ctx context.Context, c Caller, organisation string, who Somebody) ([]store.Passkey, error) {
 	_, p, err := s.described(ctx, c, organisation, who)
 	if err != nil {
 		return nil, err
@@ -190,7 +190,7 @@ func (s *Service) PasskeysOf(ctx context.Context, c Caller, organisation string,
 }
 
 // RemovePasskeyOf removes a passkey of a user, for whoever may reset their credentials.
-func (s *Service) RemovePasskeyOf(ctx context.Context, c Caller, organisation string, who Somebody, key string) error {
+func (s *SignIns) RemovePasskeyOf(ctx context.Context, c Caller, organisation string, who Somebody, key string) error {
 	d, err := s.open(ctx, c)
 	if err != nil {
 		return err
@@ -223,7 +223,7 @@ func (s *Service) RemovePasskeyOf(ctx context.Context, c Caller, organisation st
 }
 
 // RemovePasskey takes one of the caller's own passkeys away.
-func (s *Service) RemovePasskey(ctx context.Context, c Caller, key string) error {
+func (s *SignIns) RemovePasskey(ctx context.Context, c Caller, key string) error {
 	if err := s.needProof(c, "remove a passkey"); err != nil {
 		return err
 	}
@@ -240,7 +240,7 @@ func (s *Service) RemovePasskey(ctx context.Context, c Caller, key string) error
 }
 
 // BeginPasskeySignIn asks a browser to sign in with whichever passkey its owner chooses.
-func (s *Service) BeginPasskeySignIn(ctx context.Context, from string) (Ceremony, error) {
+func (s *SignIns) BeginPasskeySignIn(ctx context.Context, from string) (Ceremony, error) {
 	if err := s.refuseEmpty(ctx); err != nil {
 		return Ceremony{}, err
 	}
@@ -259,7 +259,7 @@ func (s *Service) BeginPasskeySignIn(ctx context.Context, from string) (Ceremony
 }
 
 // SignInByPasskey starts a session for whoever's passkey signed what the browser was asked to sign.
-func (s *Service) SignInByPasskey(ctx context.Context, token credential.Token, answer []byte, a Attempt) (Caller, error) {
+func (s *SignIns) SignInByPasskey(ctx context.Context, token credential.Token, answer []byte, a Attempt) (Caller, error) {
 	identity, err := s.readPasskey(ctx, token, answer, a.From)
 	if err != nil {
 		return Caller{}, err
@@ -276,7 +276,7 @@ func wrongPasskey() *Problem {
 }
 
 // readPasskey finds whose passkey signed what a browser was asked to sign. What is wrong is recorded.
-func (s *Service) readPasskey(ctx context.Context, token credential.Token, answer []byte, from string) (store.Identity, error) {
+func (s *SignIns) readPasskey(ctx context.Context, token credential.Token, answer []byte, from string) (store.Identity, error) {
 	session, err := s.takeCeremony(ctx, token)
 	if err != nil {
 		return store.Identity{}, err

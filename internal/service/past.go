@@ -25,7 +25,7 @@ type SnapshotFiles interface {
 
 // fromFile gives the newest snapshot up to a revision that a file holds; nil when there is none. Files that are torn or are of another
 // database or catalogue are passed over, and the log says so.
-func (s *Service) fromFile(ctx context.Context, id model.ID, upTo uint64, catalogue *catalogue.Catalogue) *access.Snapshot {
+func (s *Tenants) fromFile(ctx context.Context, id model.ID, upTo uint64, catalogue *catalogue.Catalogue) *access.Snapshot {
 	if s.files == nil {
 		return nil
 	}
@@ -50,7 +50,7 @@ func (s *Service) fromFile(ctx context.Context, id model.ID, upTo uint64, catalo
 
 var errOfAnother = errors.New("it is of another database, or of a state of it that is gone")
 
-func (s *Service) readFile(ctx context.Context, id model.ID, revision uint64, catalogue *catalogue.Catalogue) (*access.Snapshot, error) {
+func (s *Tenants) readFile(ctx context.Context, id model.ID, revision uint64, catalogue *catalogue.Catalogue) (*access.Snapshot, error) {
 	record, file, err := s.files.Read(id, revision)
 	if err != nil {
 		return nil, err
@@ -74,7 +74,7 @@ func (s *Service) readFile(ctx context.Context, id model.ID, revision uint64, ca
 // Past gives what an organisation was decided by at a revision, under the catalogue of today: from the newest file before it, or from the
 // beginning, by the changes since. It is for those who run the service in their own program; it asks for no permission. The error is a
 // [Problem] when the records do not reach back so far, and says from where on they do.
-func (s *Service) Past(ctx context.Context, organisation model.ID, revision uint64) (*access.Snapshot, error) {
+func (s *Tenants) Past(ctx context.Context, organisation model.ID, revision uint64) (*access.Snapshot, error) {
 	now, err := s.now(ctx, s.house(organisation))
 	if err != nil {
 		return nil, err
@@ -115,7 +115,7 @@ func (s *Service) Past(ctx context.Context, organisation model.ID, revision uint
 }
 
 // newestFile gives the last revision up to another of which there is a file, 0 for none.
-func (s *Service) newestFile(id model.ID, upTo uint64) (newest uint64) {
+func (s *Tenants) newestFile(id model.ID, upTo uint64) (newest uint64) {
 	if s.files == nil {
 		return 0
 	}
@@ -143,7 +143,7 @@ func after(from *access.Snapshot, steps []store.Step) (*access.Snapshot, error) 
 	return from.With(steps[len(steps)-1].Revision, changes...)
 }
 
-func (s *Service) noPast(ctx context.Context, organisation model.ID, revision uint64) error {
+func (s *Tenants) noPast(ctx context.Context, organisation model.ID, revision uint64) error {
 	oldest, err := s.records.OldestTold(ctx, organisation)
 	if err != nil {
 		return err
@@ -169,7 +169,7 @@ const (
 
 // KeepSnapshots writes snapshot files of the organisations in use, as often as there is something new, until the context ends; then
 // once more of what has changed since. Instances that share the files take turns.
-func (s *Service) KeepSnapshots(ctx context.Context) {
+func (s *Tenants) KeepSnapshots(ctx context.Context) {
 	if s.files == nil {
 		return
 	}
@@ -201,7 +201,7 @@ func (s *Service) KeepSnapshots(ctx context.Context) {
 }
 
 // writeFiles writes the file of each organisation in use that has changed so often since its last one.
-func (s *Service) writeFiles(ctx context.Context, changes uint64) error {
+func (s *Tenants) writeFiles(ctx context.Context, changes uint64) error {
 	var failed []error
 	s.houses.Range(func(_, value any) bool {
 		failed = append(failed, s.writeFileOf(ctx, value.(*house), changes))
@@ -210,7 +210,7 @@ func (s *Service) writeFiles(ctx context.Context, changes uint64) error {
 	return errors.Join(failed...)
 }
 
-func (s *Service) writeFileOf(ctx context.Context, h *house, changes uint64) error {
+func (s *Tenants) writeFileOf(ctx context.Context, h *house, changes uint64) error {
 	now := h.snapshot.Load()
 	if skipped := h.skipped.Load(); now == nil || now.Revision() == 0 || h.doubtful.Load() || skipped != nil && len(*skipped) > 0 {
 		return nil // what cannot be applied is told at every start

@@ -4,13 +4,11 @@ import (
 	"cmp"
 	"context"
 	"errors"
-	"maps"
 	"slices"
 	"time"
 
 	"arbora.example/access"
 	"arbora.example/access/model"
-	"arbora.example/access/statement"
 	"arbora.example/internal/credential"
 	"arbora.example/internal/store"
 )
@@ -50,7 +48,7 @@ type DetailedPrincipal struct {
 }
 
 // ListUsers lists users by name, a page at a time.
-func (s *Service) ListUsers(ctx context.Context, c Caller, organisation, after string, limit int) (users []UserView, next string, err error) {
+func (s *Answers) ListUsers(ctx context.Context, c Caller, organisation, after string, limit int) (users []UserView, next string, err error) {
 	d, page, next, err := s.listPrincipals(ctx, c, organisation, model.User, after, limit)
 	if err != nil {
 		return nil, "", err
@@ -73,7 +71,7 @@ func (s *Service) ListUsers(ctx context.Context, c Caller, organisation, after s
 }
 
 // ListGroups lists groups by name, a page at a time.
-func (s *Service) ListGroups(ctx context.Context, c Caller, organisation, after string, limit int) (groups []GroupView, next string, err error) {
+func (s *Answers) ListGroups(ctx context.Context, c Caller, organisation, after string, limit int) (groups []GroupView, next string, err error) {
 	d, page, next, err := s.listPrincipals(ctx, c, organisation, model.Group, after, limit)
 	if err != nil {
 		return nil, "", err
@@ -88,7 +86,7 @@ func (s *Service) ListGroups(ctx context.Context, c Caller, organisation, after 
 	return groups, next, nil
 }
 
-func (s *Service) listPrincipals(ctx context.Context, c Caller, organisation string, kind model.PrincipalKind, after string, limit int) (d desk, page []access.Principal, next string, err error) {
+func (s *Answers) listPrincipals(ctx context.Context, c Caller, organisation string, kind model.PrincipalKind, after string, limit int) (d desk, page []access.Principal, next string, err error) {
 	if d, err = s.open(ctx, c); err != nil {
 		return d, nil, "", err
 	}
@@ -109,7 +107,7 @@ func (s *Service) listPrincipals(ctx context.Context, c Caller, organisation str
 }
 
 // ShowPrincipal gives a principal with what belongs to it, for whoever may describe it and for the owner of a group.
-func (s *Service) ShowPrincipal(ctx context.Context, c Caller, organisation string, who Somebody) (DetailedPrincipal, error) {
+func (s *Answers) ShowPrincipal(ctx context.Context, c Caller, organisation string, who Somebody) (DetailedPrincipal, error) {
 	d, err := s.open(ctx, c)
 	if err != nil {
 		return DetailedPrincipal{}, err
@@ -174,7 +172,7 @@ func (s *Service) ShowPrincipal(ctx context.Context, c Caller, organisation stri
 }
 
 // idleOf gives the states of those who are out of use, or not there yet.
-func (s *Service) idleOf(ctx context.Context, c Caller, all []access.Principal) (map[model.ID]credential.State, error) {
+func (s *Answers) idleOf(ctx context.Context, c Caller, all []access.Principal) (map[model.ID]credential.State, error) {
 	var idle []model.ID
 	for _, p := range all {
 		if p.Inactive {
@@ -189,114 +187,55 @@ func (s *Service) idleOf(ctx context.Context, c Caller, all []access.Principal) 
 	return states, err
 }
 
-// seesRule reports whether the caller may list a grant, or the policy that holds a statement.
-func (d desk) seesRule(ref access.RuleRef) bool {
-	if grant, _ := d.Rule(ref); grant != nil {
-		return d.may("list grant", grant.Scope)
-	}
-	p, ok := d.Policy(ref.Policy)
-	return ok && d.mayList(p, ref.Statement)
-}
-
-// mayList reports whether the caller may list a statement: of places that they do not see they are told nothing.
-func (d desk) mayList(p statement.Policy, number int) bool {
-	return d.may("list policy", p.Scope) && d.view.Sees(p.Statements[number].Place)
-}
-
-// NewGroup is a group that somebody wants.
-type NewGroup struct {
-	Name, Title, Description string
-	Tags                     map[string]string
-	Owner                    Somebody // an empty name for nobody
-	Gathers                  string   // for a gathering group: whom it gathers
-}
-
-// CreateGroup makes a group.
-func CreateGroup(organisation string, wanted NewGroup) Change[GroupView] {
-	var made GroupView
-	return Change[GroupView]{
-		plan: func(_ context.Context, s *Service, _ Caller) planner { return s.planGroup(organisation, wanted, &made) },
-		tell: func(context.Context, *Service, Caller, *access.Snapshot) (GroupView, error) { return made, nil },
-	}
-}
-
-func (s *Service) planGroup(organisation string, wanted NewGroup, made *GroupView) planner {
-	return func(d desk) (plan, error) {
-		if _, err := d.needAtTop("create group", organisation); err != nil {
-			return plan{}, err
-		}
-		if err := checkLine("title", "the title", wanted.Title); err != nil {
-			return plan{}, err
-		}
-		group := GroupView{
-			Principal:        access.Principal{ID: newID(), Kind: model.Group, Name: wanted.Name, Tags: wanted.Tags},
-			PrincipalDetails: store.PrincipalDetails{Title: wanted.Title, Description: wanted.Description, State: credential.Active, CreatedAt: s.moment()},
-		}
-		var err error
-		if group.Gathers, err = gathering(wanted.Gathers); err != nil {
-			return plan{}, err
-		}
-		if wanted.Owner.Name != "" {
-			owner, err := d.principal(wanted.Owner.Kind, wanted.Owner.Name)
-			if err != nil {
-				return plan{}, err
-			}
-			group.Owner = owner.ID
-		}
-		*made = group
-		p := plan{changes: []access.Change{access.CreatePrincipal{Principal: group.Principal}}}
-		p.describe(group.ID, group.PrincipalDetails)
-		return p, nil
-	}
-}
-
-// MemberChange is somebody to be put into a group, or taken out.
-type MemberChange struct {
-	Organisation, Group, Kind, Name string
-	Remove                          bool
-}
-
-// ChangeMember adds somebody to a group, or removes them from it. Nobody gives by it what they do not hold themselves,
-// unless they may grant beyond.
-func ChangeMember(m MemberChange) Change[Nothing] { return planned(m.plan) }
-
-// group finds the group, whose members its owner, and who may enrol, may change.
-func (m MemberChange) group(d desk) (access.Principal, error) {
-	top, err := d.organisation(m.Organisation)
+// ListGuests lists guests by name, those too who have not accepted yet, a page at a time.
+func (s *Answers) ListGuests(ctx context.Context, c Caller, organisation, after string, limit int) (guests []UserView, next string, err error) {
+	d, page, next, err := s.listPrincipals(ctx, c, organisation, model.Guest, after, limit)
 	if err != nil {
-		return access.Principal{}, err
+		return nil, "", err
 	}
-	if group, ok := d.PrincipalNamed(model.Group, m.Group); ok && d.Owns(d.me, group.ID) {
-		return group, nil
-	}
-	if err := d.need("enrol group", top); err != nil {
-		return access.Principal{}, err
-	}
-	return d.principal("group", m.Group)
-}
-
-func (m MemberChange) plan(d desk) (plan, error) {
-	group, err := m.group(d)
+	details, err := s.records.PrincipalDetails(ctx, c.Organisation, idsOf(page))
 	if err != nil {
-		return plan{}, err
+		return nil, "", err
 	}
-	member, err := d.principal(m.Kind, m.Name)
+	describes := d.may("describe user", d.organisationID())
+	for _, p := range page {
+		g := UserView{Principal: p, PrincipalDetails: details[p.ID]}
+		if !describes {
+			g.PrincipalDetails = store.PrincipalDetails{Title: g.Title, State: g.State, CreatedAt: g.CreatedAt}
+			g.Principal.Tags = nil
+		}
+		guests = append(guests, g)
+	}
+	return guests, next, nil
+}
+
+// AccountView is a service account as its viewer may see it.
+type AccountView struct {
+	access.Principal
+	store.PrincipalDetails
+	Address string
+}
+
+// ListServiceAccounts lists the service accounts that live at a scope or beneath it, by address, as far as the caller may
+// list them.
+func (s *Answers) ListServiceAccounts(ctx context.Context, c Caller, key string) ([]AccountView, error) {
+	d, scope, err := s.openAt(ctx, c, key)
 	if err != nil {
-		return plan{}, err
+		return nil, err
 	}
-	membership := access.Membership{Group: group.ID, Member: member.ID}
-	if m.Remove {
-		return plan{changes: []access.Change{access.RemoveMember{Membership: membership}}}, nil
+	var found []access.Principal
+	for p := range d.Principals(model.ServiceAccount) {
+		if d.IsAtOrBeneath(p.Home, scope.ID) && d.may("list service-account", p.Home) {
+			found = append(found, p)
+		}
 	}
-	return plan{changes: []access.Change{access.AddMember{Membership: membership}}}, nil
+	details, err := s.records.PrincipalDetails(ctx, c.Organisation, idsOf(found))
+	if err != nil {
+		return nil, err
+	}
+	list := make([]AccountView, len(found))
+	for i, p := range found {
+		list[i] = AccountView{Principal: p, PrincipalDetails: details[p.ID], Address: d.accountAddress(p)}
+	}
+	return list, nil
 }
-
-func idsOf(list []access.Principal) []model.ID {
-	ids := make([]model.ID, len(list))
-	for i, p := range list {
-		ids[i] = p.ID
-	}
-	return ids
-}
-
-func sortedKeys[V any](m map[string]V) []string { return slices.Sorted(maps.Keys(m)) }

@@ -28,7 +28,7 @@ type desk struct {
 	details Details
 }
 
-func (s *Service) deskOf(now *access.Snapshot, c Caller) desk {
+func (s *Tenants) deskOf(now *access.Snapshot, c Caller) desk {
 	context := s.contextOf(c)
 	d := desk{Snapshot: now, view: now.View(c.Principal, context), me: c.Principal, context: context, service: platformService(now, c), tame: c.isTame(), settings: settings.DefaultSettings(), details: s.records}
 	if settings := s.house(c.Organisation).settings.Load(); settings != nil {
@@ -63,7 +63,7 @@ func (d desk) organisationID() model.ID {
 }
 
 // contextOf tells what is known of a caller's circumstances.
-func (s *Service) contextOf(c Caller) *access.Context {
+func (s *Tenants) contextOf(c Caller) *access.Context {
 	context := &access.Context{Time: s.moment(), Local: true}
 	if from, err := netip.ParseAddr(c.From); err == nil {
 		context.IP = from
@@ -76,7 +76,7 @@ func (s *Service) contextOf(c Caller) *access.Context {
 func (d desk) anybody() *access.Context { return &access.Context{Time: d.context.Time, Anybody: true} }
 
 // open opens the caller's desk. A keeper has none: keepers hold nothing inside organisations.
-func (s *Service) open(ctx context.Context, c Caller) (desk, error) {
+func (s *Tenants) open(ctx context.Context, c Caller) (desk, error) {
 	if c.Identity.Keeper {
 		return desk{}, &Problem{
 			Kind: Refused, Detail: "a keeper holds nothing inside organisations",
@@ -105,7 +105,7 @@ func worksSomewhere(c Caller) error {
 }
 
 // openAt opens the caller's desk at a scope that they see, where they hold the permissions it takes.
-func (s *Service) openAt(ctx context.Context, c Caller, key string, permissions ...string) (desk, model.Scope, error) {
+func (s *Tenants) openAt(ctx context.Context, c Caller, key string, permissions ...string) (desk, model.Scope, error) {
 	d, err := s.open(ctx, c)
 	if err != nil {
 		return desk{}, model.Scope{}, err
@@ -120,7 +120,7 @@ func (s *Service) openAt(ctx context.Context, c Caller, key string, permissions 
 }
 
 // openOrganisation opens the caller's desk, if the organisation of a name is the one they work in, and gives its top.
-func (s *Service) openOrganisation(ctx context.Context, c Caller, name string) (desk, model.Scope, error) {
+func (s *Tenants) openOrganisation(ctx context.Context, c Caller, name string) (desk, model.Scope, error) {
 	d, err := s.open(ctx, c)
 	if err != nil {
 		return desk{}, model.Scope{}, err
@@ -291,4 +291,49 @@ func (d desk) serviceAccount(address string) (access.Principal, error) {
 	p := notThere("service account", address, "")
 	p.Next, p.Field = "write the address it lives at and its name", "name"
 	return access.Principal{}, p
+}
+
+// Ref names a scope.
+type Ref struct {
+	ID      model.ID
+	Address string
+	Name    string
+}
+
+func (d desk) ref(scope model.Scope) Ref {
+	return Ref{ID: scope.ID, Address: d.Address(scope.ID), Name: scope.FullName()}
+}
+
+func (d desk) permissionWords(set catalogue.Set) []string {
+	words := make([]string, 0, set.Len())
+	for p := range set.All {
+		words = append(words, d.Catalogue().Operation(p).String())
+	}
+	return words
+}
+
+// platformService gives the name of the platform service that a caller is; empty for others.
+func platformService(now *access.Snapshot, c Caller) string {
+	if c.Kind != model.PlatformService {
+		return ""
+	}
+	name, _ := now.Catalogue().PlatformService(c.Principal)
+	return name
+}
+
+func needKeeper(c Caller, what string) error {
+	if c.Identity.Keeper {
+		return nil
+	}
+	return &Problem{Kind: Refused, Detail: "only keepers may " + what, Next: "ask a keeper of this installation"}
+}
+
+// governs reports whether the caller holds a permission to govern anywhere.
+func (d desk) governs() bool {
+	for p := range d.Catalogue().Governing().All {
+		if d.view.MayAnywhere(p) {
+			return true
+		}
+	}
+	return false
 }

@@ -5,6 +5,7 @@ import (
 	"fmt"
 
 	"arbora.example/access/model"
+	"arbora.example/access/statement"
 )
 
 // ProblemKind sorts problems by what the asker can do about them.
@@ -88,4 +89,56 @@ func refused(permission, where string) *Problem {
 		Detail: fmt.Sprintf("this takes the permission %q at %s, which you do not hold", permission, where),
 		Next:   "ask somebody who can grant there for a role that holds it",
 	}
+}
+
+// inField says which field a problem of a part of the request is about.
+func inField(err error, field string) error {
+	var p *Problem
+	if errors.As(err, &p) {
+		p.Field = field
+	}
+	return err
+}
+
+// Fault is something wrong in a text, and where.
+type Fault struct {
+	Line, Column    int // from 1
+	Detail, Nearest string
+}
+
+// textProblem turns what is wrong in a text into a problem that lists every faulty line.
+func textProblem(err error, field string) error {
+	var wrong *statement.TextError
+	if !errors.As(err, &wrong) {
+		return broken(err, field)
+	}
+	first := wrong.Faults[0]
+	p := &Problem{
+		Kind: Invalid, Field: field, Nearest: first.Nearest,
+		Detail: fmt.Sprintf("the text has %d faulty lines; nothing of it counts", len(wrong.Faults)),
+		Next:   "mend each line and send the whole text again",
+	}
+	if len(wrong.Faults) == 1 {
+		p.Detail, p.Next = first.Error(), "mend the line and send the whole text again"
+	}
+	if field == "condition" {
+		p.Next = "write it as after if in a statement"
+	}
+	p.Faults = faultsOf(wrong)
+	return p
+}
+
+func faultsOf(wrong *statement.TextError) []Fault {
+	faults := make([]Fault, len(wrong.Faults))
+	for i, f := range wrong.Faults {
+		faults[i] = Fault{Line: f.Line, Column: f.Column, Detail: f.Detail, Nearest: f.Nearest}
+	}
+	return faults
+}
+
+func orNil(is bool, p *Problem) error {
+	if is {
+		return p
+	}
+	return nil
 }

@@ -2,7 +2,6 @@ package service
 
 import (
 	"context"
-	"fmt"
 
 	"arbora.example/access/model"
 	"arbora.example/internal/credential"
@@ -12,26 +11,8 @@ import (
 // A fresh proof is a password or passkey given in the last minutes: an unwatched screen, or a stolen session, is not enough for
 // what gives lasting access away.
 
-// needProof refuses what takes a fresh proof from a caller who gave none of late. Programs give none: they may by a key that was
-// made for governing.
-func (s *Service) needProof(c Caller, what string) error {
-	if c.Identity.ID.IsZero() {
-		if c.MayGovern {
-			return nil
-		}
-		return &Problem{Kind: Refused, Detail: "a program may " + what + " only by an API key that was made for governing", Next: "use such a key, or do it as a person"}
-	}
-	if s.moment().Sub(c.ProvedAt) < credential.ProofFor {
-		return nil
-	}
-	return &Problem{
-		Kind: ProofNeeded, Detail: fmt.Sprintf("to %s, give your password or passkey again: you gave it more than %d minutes ago", what, int(credential.ProofFor.Minutes())),
-		Next: "in a terminal, run arbora prove",
-	}
-}
-
 // Prove takes the caller's password as a fresh proof.
-func (s *Service) Prove(ctx context.Context, c Caller, password string) error {
+func (s *SignIns) Prove(ctx context.Context, c Caller, password string) error {
 	if err := s.testOwnPassword(ctx, c, password, "password"); err != nil {
 		return err
 	}
@@ -39,7 +20,7 @@ func (s *Service) Prove(ctx context.Context, c Caller, password string) error {
 }
 
 // ProveByPasskey takes one of the caller's passkeys as a fresh proof. The session then counts as begun by it.
-func (s *Service) ProveByPasskey(ctx context.Context, c Caller, token credential.Token, answer []byte) error {
+func (s *SignIns) ProveByPasskey(ctx context.Context, c Caller, token credential.Token, answer []byte) error {
 	identity, err := s.readPasskey(ctx, token, answer, c.From)
 	if err != nil {
 		return err
@@ -51,7 +32,7 @@ func (s *Service) ProveByPasskey(ctx context.Context, c Caller, token credential
 }
 
 // nameOf gives the name of an organisation that is in use here; empty for none.
-func (s *Service) nameOf(organisation model.ID) string {
+func (s *SignIns) nameOf(organisation model.ID) string {
 	if now := s.house(organisation).snapshot.Load(); now != nil {
 		top, _ := now.Top()
 		return top.Name

@@ -13,7 +13,7 @@ import (
 
 // AskRecovery mails a link to recover the account of a guest from outside, if there is one under an address. What is answered, and
 // when, does not tell whether there is.
-func (s *Service) AskRecovery(ctx context.Context, address, from string) error {
+func (s *SignIns) AskRecovery(ctx context.Context, address, from string) error {
 	if err := s.refuseEmpty(ctx); err != nil {
 		return err
 	}
@@ -37,9 +37,9 @@ func (s *Service) AskRecovery(ctx context.Context, address, from string) error {
 }
 
 // Wait returns once all is done that goes on after its answer. Nothing more may be asked of the service.
-func (s *Service) Wait() { s.aside.Wait() }
+func (s *SignIns) Wait() { s.aside.Wait() }
 
-func (s *Service) mailRecovery(ctx context.Context, address, from string) error {
+func (s *SignIns) mailRecovery(ctx context.Context, address, from string) error {
 	identity, err := s.records.IdentityNamed(ctx, credential.SignIn{Name: address})
 	if errors.Is(err, store.ErrNotFound) || err == nil && identity.Keeper {
 		return nil
@@ -58,7 +58,7 @@ func (s *Service) mailRecovery(ctx context.Context, address, from string) error 
 }
 
 // readRecovery says whose account a link recovers. The error is [store.ErrNotFound] when it recovers none.
-func (s *Service) readRecovery(ctx context.Context, token credential.Token) (LinkView, error) {
+func (s *SignIns) readRecovery(ctx context.Context, token credential.Token) (LinkView, error) {
 	identity, until, err := s.records.Recovery(ctx, token)
 	if err != nil {
 		return LinkView{}, err
@@ -72,7 +72,7 @@ func (s *Service) readRecovery(ctx context.Context, token credential.Token) (Lin
 }
 
 // recover chooses another password by a link.
-func (s *Service) recover(ctx context.Context, v LinkView, token credential.Token, password, from string) error {
+func (s *SignIns) recover(ctx context.Context, v LinkView, token credential.Token, password, from string) error {
 	if err := checkPassword(password, "password", v.SignIn, v.Title); err != nil {
 		return err
 	}

@@ -71,8 +71,8 @@ func (r Reshaping) check() error {
 }
 
 // Reshape alters scopes as one change: all of them or none. Its impact tells besides what a move takes along and leaves behind.
-func Reshape(r Reshaping) Change[Nothing] {
-	return Change[Nothing]{plan: func(ctx context.Context, _ *Service, _ Caller) planner { return planReshaping(ctx, r) }}
+func (s *Changes) Reshape(r Reshaping) Change[Nothing] {
+	return Change[Nothing]{of: s.Maker, plan: func(ctx context.Context, _ Caller) planner { return planReshaping(ctx, r) }}
 }
 
 // reshapable finds the scopes that are to be altered, each of which takes its own permissions.

@@ -39,7 +39,7 @@ type PolicyRef struct {
 }
 
 // ruleViews adds to rules what their viewer reads beside them; at is the scope they are looked at from, if any.
-func (s *Service) ruleViews(ctx context.Context, d desk, refs []access.RuleRef, at model.ID) ([]RuleView, error) {
+func (s *Answers) ruleViews(ctx context.Context, d desk, refs []access.RuleRef, at model.ID) ([]RuleView, error) {
 	var grants []access.Grant
 	for _, ref := range refs {
 		if grant, _ := d.Rule(ref); grant != nil {
@@ -99,7 +99,7 @@ type MetView struct {
 }
 
 // metViews adds to rules met what their viewer reads beside them.
-func (s *Service) metViews(ctx context.Context, d desk, met []access.Met, at model.ID) ([]MetView, error) {
+func (s *Answers) metViews(ctx context.Context, d desk, met []access.Met, at model.ID) ([]MetView, error) {
 	refs := make([]access.RuleRef, len(met))
 	for i, m := range met {
 		refs[i] = m.Rule

@@ -26,7 +26,7 @@ type Sought struct {
 // SearchScopes finds scopes in the caller's whole organisation, as far as they see it, a page at a time; next is the cursor
 // of the page after. A page may hold fewer than its limit though more come after it: what the caller does not see was
 // passed over.
-func (s *Service) SearchScopes(ctx context.Context, c Caller, organisation string, sought Sought) (nodes []Node, next string, err error) {
+func (s *Answers) SearchScopes(ctx context.Context, c Caller, organisation string, sought Sought) (nodes []Node, next string, err error) {
 	d, top, err := s.openOrganisation(ctx, c, organisation)
 	if err != nil {
 		return nil, "", err
@@ -135,7 +135,7 @@ const (
 
 // search finds the scopes of a page. For somebody who holds something at the top it reads the index; for others it goes
 // through what they see, which is mostly little, and where it is much, through the index again.
-func (s *Service) search(ctx context.Context, d desk, top model.Scope, sought Sought, q store.Search) (found []store.Found, next string, err error) {
+func (s *Answers) search(ctx context.Context, d desk, top model.Scope, sought Sought, q store.Search) (found []store.Found, next string, err error) {
 	if !d.view.HoldsAt(top.ID) {
 		if all, few := d.seenFitting(top, sought, q); few {
 			found, next = page(all, q.After, sought.Limit)
@@ -221,7 +221,7 @@ func page(all []store.Found, after store.Found, limit int) (found []store.Found,
 	return all, ""
 }
 
-func (s *Service) addFoundTitles(ctx context.Context, found []store.Found) error {
+func (s *Answers) addFoundTitles(ctx context.Context, found []store.Found) error {
 	ids := make([]model.ID, len(found))
 	for i, f := range found {
 		ids[i] = f.ID

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"maps"
+	"reflect"
 	"slices"
 	"strings"
 
@@ -12,7 +13,7 @@ import (
 )
 
 // Settings gives what the organisation has decided for itself.
-func (s *Service) Settings(ctx context.Context, c Caller, organisation string) (settings.Settings, error) {
+func (s *Changes) Settings(ctx context.Context, c Caller, organisation string) (settings.Settings, error) {
 	d, err := s.open(ctx, c)
 	if err != nil {
 		return settings.Settings{}, err
@@ -22,13 +23,13 @@ func (s *Service) Settings(ctx context.Context, c Caller, organisation string) (
 }
 
 // ChangeSettings decides them anew. What was granted before stays. If was is given, they are still to be that.
-func ChangeSettings(organisation string, wanted settings.Settings, was *settings.Settings) Change[Nothing] {
-	return Change[Nothing]{needs: "change the settings", plan: func(ctx context.Context, s *Service, c Caller) planner {
+func (s *Changes) ChangeSettings(organisation string, wanted settings.Settings, was *settings.Settings) Change[Nothing] {
+	return Change[Nothing]{of: s.Maker, needs: "change the settings", plan: func(ctx context.Context, c Caller) planner {
 		return s.planSettings(ctx, c, organisation, wanted, was)
 	}}
 }
 
-func (s *Service) planSettings(ctx context.Context, c Caller, organisation string, wanted settings.Settings, was *settings.Settings) planner {
+func (s *Changes) planSettings(ctx context.Context, c Caller, organisation string, wanted settings.Settings, was *settings.Settings) planner {
 	return func(d desk) (plan, error) {
 		if _, err := d.needAtTop("configure organisation", organisation); err != nil {
 			return plan{}, err
@@ -96,7 +97,7 @@ func nameFactors(factors []settings.Factor) string {
 }
 
 // without tells who has no factor of those that would be newly demanded of them. They set one up before anything else.
-func (s *Service) without(ctx context.Context, d desk, before, wanted settings.Settings) ([]string, error) {
+func (s *Changes) without(ctx context.Context, d desk, before, wanted settings.Settings) ([]string, error) {
 	everybody := slices.Equal(wanted.Everybody.Factors, before.Everybody.Factors)
 	if everybody && slices.Equal(wanted.Governing.Factors, before.Governing.Factors) {
 		return nil, nil
@@ -144,39 +145,6 @@ func (s *Service) without(ctx context.Context, d desk, before, wanted settings.S
 	return warnings, nil
 }
 
-// opened tells to whom of those the organisation does not know a plan newly gives something: "public", "signed-in" or nobody.
-func (d desk) opened(planned plan) string {
-	for _, strangers := range []model.ID{model.Public, model.SignedIn} {
-		if _, found := planned.proposal.Opens(strangers, d.context); found {
-			who, _ := d.Principal(strangers)
-			return who.Name
-		}
-	}
-	return ""
-}
-
-// forbidden refuses to open something to strangers where the organisation forbids it.
-func (d desk) forbidden(opened string) error {
-	if opened == "public" && d.settings.ForbidPublic || opened == "signed-in" && d.settings.ForbidSignedIn {
-		return &Problem{
-			Kind: BreaksRule, Detail: fmt.Sprintf("this opens something to %s, which the settings of the organisation forbid", opened),
-			Next: "name a group, or have the organisation's settings changed",
-		}
-	}
-	return nil
-}
-
-// unconfirmed refuses to open something to strangers until the impact was seen and confirmed.
-func (d desk) unconfirmed(c Caller, planned plan, opened string) error {
-	if c.Confirmed != "" || opened == "" {
-		return nil
-	}
-	impact, err := d.impact(planned)
-	if err != nil {
-		return err
-	}
-	return &Problem{
-		Kind: Unconfirmed, Detail: "this opens something to people whom the organisation does not know, and takes a confirmation",
-		Next: "look at its impact first, and confirm that", Impact: &impact,
-	}
+func settingsOutdated(was *settings.Settings, now settings.Settings) error {
+	return outdated("the organisation", another{"", "settings", was != nil && !reflect.DeepEqual(*was, now)})
 }

@@ -2,12 +2,16 @@ package service
 
 import (
 	"context"
+	"crypto/sha256"
 	"errors"
 	"fmt"
 	"strings"
+	"sync"
+	"sync/atomic"
 	"time"
 
 	lru "github.com/hashicorp/golang-lru/v2"
+	"github.com/hashicorp/golang-lru/v2/expirable"
 	"golang.org/x/time/rate"
 
 	"arbora.example/access/model"
@@ -15,6 +19,27 @@ import (
 	"arbora.example/internal/english"
 	"arbora.example/internal/store"
 )
+
+// SignIns are how people and programs come in, and what they come in with.
+type SignIns struct {
+	*Maker
+	sealer    *credential.Sealer
+	hash      func(ctx context.Context, password string) (string, error)
+	guesses   *guesses
+	aside     sync.WaitGroup // what goes on after its answer
+	viewing   *viewing
+	signing   signing
+	exchanged *expirable.LRU[exchange, exchanged]
+	verified  *expirable.LRU[[sha256.Size]byte, credential.AccessToken] // access tokens whose signature is right
+	setUp     atomic.Bool                                               // somebody has set the service up; once true it stays so
+}
+
+// NewSignIns makes one that hashes passwords by hash, and keeps by sealer what it must read again.
+func NewSignIns(m *Maker, sealer *credential.Sealer, hash func(ctx context.Context, password string) (string, error)) *SignIns {
+	return &SignIns{
+		Maker: m, sealer: sealer, hash: hash, guesses: newGuesses(), viewing: newViewing(), exchanged: newExchanged(), verified: newVerified(),
+	}
+}
 
 // Attempt is somebody trying to sign in with a password.
 type Attempt struct {
@@ -26,7 +51,7 @@ type Attempt struct {
 
 // SignIn starts a session. A wrong name and a wrong password get the same answer after the same work, and both have to
 // wait longer after every few tries.
-func (s *Service) SignIn(ctx context.Context, a Attempt) (Caller, error) {
+func (s *SignIns) SignIn(ctx context.Context, a Attempt) (Caller, error) {
 	name, err := credential.ParseSignIn(a.Name)
 	if err != nil {
 		return Caller{}, &Problem{Kind: Invalid, Detail: err.Error(), Field: "name"}
@@ -66,7 +91,7 @@ func (s *Service) SignIn(ctx context.Context, a Attempt) (Caller, error) {
 var errNotIn = errors.New("service: out of use")
 
 // begin starts a session for somebody whose credentials were checked. Who is out of use gets refusal.
-func (s *Service) begin(ctx context.Context, session store.Session, from string, refusal error) (Caller, error) {
+func (s *SignIns) begin(ctx context.Context, session store.Session, from string, refusal error) (Caller, error) {
 	c := callerWith(session, credential.NewToken(), from)
 	if in, err := s.isIn(ctx, &c); err != nil {
 		return Caller{}, err
@@ -90,7 +115,7 @@ func wrongSignIn() *Problem {
 }
 
 // seat says where a session works: at home, or at an organisation that knows a guest.
-func (s *Service) seat(ctx context.Context, session *store.Session, wanted string) error {
+func (s *SignIns) seat(ctx context.Context, session *store.Session, wanted string) error {
 	i := session.Identity
 	if i.Keeper {
 		return nil
@@ -128,7 +153,7 @@ func (s *Service) seat(ctx context.Context, session *store.Session, wanted strin
 
 // testPassword refuses a password that is not the one of an identity, which may be nobody's. Attempts are counted before
 // anything else, so that many at once are worth no more than one after another.
-func (s *Service) testPassword(ctx context.Context, name credential.SignIn, identity store.Identity, password, from string) error {
+func (s *SignIns) testPassword(ctx context.Context, name credential.SignIn, identity store.Identity, password, from string) error {
 	guess := store.Guess{Name: name, What: credential.PasswordFrom(from)}
 	failures, wait, err := s.records.CountGuess(ctx, guess, s.moment(), credential.Delay)
 	switch {
@@ -161,7 +186,7 @@ func (s *Service) testPassword(ctx context.Context, name credential.SignIn, iden
 }
 
 // suspected has attempts from networks that a person never signed in from wait for one another, once many were wrong.
-func (s *Service) suspected(ctx context.Context, together store.Guess, identity store.Identity, from string) error {
+func (s *SignIns) suspected(ctx context.Context, together store.Guess, identity store.Identity, from string) error {
 	failures, err := s.records.Guesses(ctx, together)
 	if err != nil || credential.DelayTogether(failures) == 0 {
 		return err
@@ -184,7 +209,7 @@ func (s *Service) suspected(ctx context.Context, together store.Guess, identity 
 
 // failed records an attempt that was counted and failed, and gives the answer to it. When it was one too many, whoever it was
 // tried for hears of it.
-func (s *Service) failed(ctx context.Context, identity store.Identity, name credential.SignIn, from string, failures int, what string, answer *Problem) error {
+func (s *SignIns) failed(ctx context.Context, identity store.Identity, name credential.SignIn, from string, failures int, what string, answer *Problem) error {
 	ctx = context.WithoutCancel(ctx) // going away does not leave a guess unrecorded
 	author := store.Author{Name: name.String(), From: from, At: s.moment()}
 	records := []store.AuditRecord{{Organisation: identity.OrganisationName, Author: author, Event: "sign-in-failed", Detail: name.String() + " could not sign in"}}

@@ -23,7 +23,7 @@ type SpreadNode struct {
 }
 
 // ShowSpread works out a spread, for those who may describe the principal, and for itself.
-func (s *Service) ShowSpread(ctx context.Context, c Caller, organisation string, who Somebody) (Spread, error) {
+func (s *Answers) ShowSpread(ctx context.Context, c Caller, organisation string, who Somebody) (Spread, error) {
 	d, top, err := s.openOrganisation(ctx, c, organisation)
 	if err != nil {
 		return Spread{}, err

@@ -49,7 +49,7 @@ func (s *signing) known() []credential.SigningKey {
 const sealedSigningKey = "signing key"
 
 // signingKey gives the key that signs at a moment, making one when the newest has signed for long enough.
-func (s *Service) signingKey(ctx context.Context, now time.Time) (credential.SigningKey, error) {
+func (s *SignIns) signingKey(ctx context.Context, now time.Time) (credential.SigningKey, error) {
 	fresh := func() (credential.SigningKey, bool) {
 		keys := s.signing.known()
 		if len(keys) == 0 || !now.Before(keys[0].MadeAt.Add(credential.SigningFor)) {
@@ -87,7 +87,7 @@ func (s *Service) signingKey(ctx context.Context, now time.Time) (credential.Sig
 // loadSigningKeys reads the keys that still verify. Callers at the same time wait for one reading: tokens that name keys which are
 // not there, of which anybody can make as many as they like, cost one query at a time, and hold up nobody whose key is known. It
 // reports whether several waited: the reading may then have begun before they asked.
-func (s *Service) loadSigningKeys(ctx context.Context, now time.Time) (shared bool, err error) {
+func (s *SignIns) loadSigningKeys(ctx context.Context, now time.Time) (shared bool, err error) {
 	_, err, shared = s.signing.reading.Do("", func() (any, error) {
 		sealed, err := s.records.SigningKeys(context.WithoutCancel(ctx), now.Add(-credential.VerifyingFor))
 		if err != nil {
@@ -110,7 +110,7 @@ func (s *Service) loadSigningKeys(ctx context.Context, now time.Time) (shared bo
 }
 
 // verifyingKey finds a key by id; one that another instance made is read from the records.
-func (s *Service) verifyingKey(ctx context.Context, id string) (key credential.SigningKey, found bool, err error) {
+func (s *SignIns) verifyingKey(ctx context.Context, id string) (key credential.SigningKey, found bool, err error) {
 	for readings := 0; ; readings++ {
 		keys := s.signing.known()
 		if i := slices.IndexFunc(keys, func(k credential.SigningKey) bool { return k.ID == id }); i >= 0 {
@@ -130,7 +130,7 @@ func (s *Service) verifyingKey(ctx context.Context, id string) (key credential.S
 }
 
 // PublicKeys gives what access tokens are verified with, newest first (RFC 7517).
-func (s *Service) PublicKeys(ctx context.Context) (jose.JSONWebKeySet, error) {
+func (s *SignIns) PublicKeys(ctx context.Context) (jose.JSONWebKeySet, error) {
 	if _, err := s.signingKey(ctx, s.moment()); err != nil {
 		return jose.JSONWebKeySet{}, err
 	}
@@ -153,7 +153,7 @@ type Program struct {
 }
 
 // asserts refuses an assertion that is not of the program of a key, or that was used before.
-func (s *Service) asserts(ctx context.Context, asserted credential.Assertion, k store.Key) error {
+func (s *SignIns) asserts(ctx context.Context, asserted credential.Assertion, k store.Key) error {
 	public, err := credential.ParsePublicKey(k.PublicKey)
 	if err != nil {
 		return err
@@ -175,7 +175,7 @@ func notAsserted(why error) *Problem {
 }
 
 // key finds the API key that a program shows, if it still works.
-func (s *Service) key(ctx context.Context, p Program) (store.Key, error) {
+func (s *SignIns) key(ctx context.Context, p Program) (store.Key, error) {
 	var asserted credential.Assertion
 	if p.Assertion != "" {
 		var err error
@@ -216,7 +216,7 @@ func (s *Service) key(ctx context.Context, p Program) (store.Key, error) {
 	return k, nil
 }
 
-func (s *Service) keyWorks(k store.Key) error {
+func (s *SignIns) keyWorks(k store.Key) error {
 	switch {
 	case !k.WithdrawnAt.IsZero():
 		return &Problem{Kind: Revoked, Detail: "the API key was taken back", Next: "ask for another"}
@@ -227,7 +227,7 @@ func (s *Service) keyWorks(k store.Key) error {
 }
 
 // IssueToken turns an API key into an access token.
-func (s *Service) IssueToken(ctx context.Context, p Program) (text string, token credential.AccessToken, err error) {
+func (s *SignIns) IssueToken(ctx context.Context, p Program) (text string, token credential.AccessToken, err error) {
 	k, err := s.key(ctx, p)
 	if err != nil {
 		return "", token, err
@@ -266,7 +266,7 @@ func (s *Service) IssueToken(ctx context.Context, p Program) (text string, token
 func isAccessToken(token credential.Token) bool { return strings.Count(string(token), ".") == 2 }
 
 // readToken reads an access token that this service made and that has not ended. Whether its key still works is not asked.
-func (s *Service) readToken(ctx context.Context, text credential.Token) (credential.AccessToken, error) {
+func (s *SignIns) readToken(ctx context.Context, text credential.Token) (credential.AccessToken, error) {
 	var fault, err error
 	seal := sha256.Sum256([]byte(text))
 	token, verified := s.verified.Get(seal)
@@ -292,7 +292,7 @@ func (s *Service) readToken(ctx context.Context, text credential.Token) (credent
 }
 
 // tokenCaller finds who an access token stands for.
-func (s *Service) tokenCaller(ctx context.Context, text credential.Token, from string) (Caller, credential.AccessToken, error) {
+func (s *SignIns) tokenCaller(ctx context.Context, text credential.Token, from string) (Caller, credential.AccessToken, error) {
 	token, err := s.readToken(ctx, text)
 	if err != nil {
 		return Caller{}, token, err
@@ -326,7 +326,7 @@ const Cloud = "cloud"
 
 // ExchangeToken exchanges a session's token, or an access token, for one of minutes that is good for one audience alone: the cloud,
 // or a platform service.
-func (s *Service) ExchangeToken(ctx context.Context, shown credential.Token, audience, from string) (credential.Token, error) {
+func (s *SignIns) ExchangeToken(ctx context.Context, shown credential.Token, audience, from string) (credential.Token, error) {
 	c, err := s.Caller(ctx, shown, from)
 	if err != nil {
 		return "", err
@@ -352,7 +352,7 @@ func (s *Service) ExchangeToken(ctx context.Context, shown credential.Token, aud
 
 // Exchange gives a caller a token of minutes that is good for one audience alone, such as a platform service (RFC 8693). It ends
 // with the session or key that it was exchanged for.
-func (s *Service) Exchange(ctx context.Context, c Caller, audience string) (credential.Token, error) {
+func (s *SignIns) Exchange(ctx context.Context, c Caller, audience string) (credential.Token, error) {
 	now := s.moment()
 	kept := exchange{c.Session, c.TokenID, c.Organisation, audience, c.From}
 	if made, ok := s.exchanged.Get(kept); ok && now.Add(credential.ExchangedFor/5).Before(made.until) {
@@ -396,7 +396,7 @@ func newExchanged() *expirable.LRU[exchange, exchanged] {
 }
 
 // programCaller gives the caller a token makes of a key, if it is in use.
-func (s *Service) programCaller(ctx context.Context, token credential.AccessToken, k store.Key, from string) (Caller, error) {
+func (s *SignIns) programCaller(ctx context.Context, token credential.AccessToken, k store.Key, from string) (Caller, error) {
 	c := Caller{Organisation: token.Organisation, Principal: k.Principal, From: from, EndsAt: token.Until, Kind: model.PlatformService, MayGovern: k.Governs, KeyUntil: k.Until, Key: k.ID, TokenID: token.ID}
 	if token.Organisation.IsZero() {
 		catalogue, err := s.catalogueNow(ctx)
@@ -458,7 +458,7 @@ type Introspection struct {
 // Introspect tells a platform service, or the program it was made for, about a token: an access token, or a session's.
 // Whoever shows it may look as somebody else: then the subject is that other, if they may (see [Service.ViewAs]); the error
 // is a [*Problem] if they may not.
-func (s *Service) Introspect(ctx context.Context, p Program, text credential.Token, viewAs *Somebody) (Introspection, error) {
+func (s *SignIns) Introspect(ctx context.Context, p Program, text credential.Token, viewAs *Somebody) (Introspection, error) {
 	k, err := s.key(ctx, p)
 	if err != nil {
 		return Introspection{}, err
@@ -511,7 +511,7 @@ func (s *Service) Introspect(ctx context.Context, p Program, text credential.Tok
 
 // RevokeToken takes an access token back for the program it was made for. One that does not work anyway is as good as
 // taken back (RFC 7009, section 2.2).
-func (s *Service) RevokeToken(ctx context.Context, p Program, text credential.Token) error {
+func (s *SignIns) RevokeToken(ctx context.Context, p Program, text credential.Token) error {
 	k, err := s.key(ctx, p)
 	if err != nil {
 		return err

@@ -18,13 +18,13 @@ import (
 
 // Undo takes back the change that led to a revision of the caller's organisation, and tells what was undone. Revision 0 is the
 // caller's own last change. What a preview would undo is put into told.
-func Undo(organisation string, revision uint64, told *store.Recorded) Change[Nothing] {
-	return Change[Nothing]{plan: func(ctx context.Context, s *Service, c Caller) planner {
+func (s *Changes) Undo(organisation string, revision uint64, told *store.Recorded) Change[Nothing] {
+	return Change[Nothing]{of: s.Maker, plan: func(ctx context.Context, c Caller) planner {
 		return s.planUndo(ctx, c, organisation, revision, told)
 	}}
 }
 
-func (s *Service) planUndo(ctx context.Context, c Caller, organisation string, revision uint64, undone *store.Recorded) planner {
+func (s *Changes) planUndo(ctx context.Context, c Caller, organisation string, revision uint64, undone *store.Recorded) planner {
 	return func(d desk) (plan, error) {
 		record, err := s.undoable(ctx, c, d, organisation, revision)
 		if err != nil {
@@ -49,7 +49,7 @@ func (s *Service) planUndo(ctx context.Context, c Caller, organisation string, r
 }
 
 // undoable finds a change that the caller may know of: their own, or any for those who may read the audit log.
-func (s *Service) undoable(ctx context.Context, c Caller, d desk, organisation string, revision uint64) (store.Recorded, error) {
+func (s *Changes) undoable(ctx context.Context, c Caller, d desk, organisation string, revision uint64) (store.Recorded, error) {
 	top, err := d.organisation(organisation)
 	if err != nil {
 		return store.Recorded{}, err
@@ -122,7 +122,7 @@ func notBrought(d desk, record store.Recorded) (warnings []string) {
 
 // describedBefore gives what was known of things before a change, for those who may write that. It is refused where another thing is
 // known of them by now.
-func (s *Service) describedBefore(ctx context.Context, c Caller, d desk, record store.Recorded) (store.Descriptions, error) {
+func (s *Changes) describedBefore(ctx context.Context, c Caller, d desk, record store.Recorded) (store.Descriptions, error) {
 	back := store.Descriptions{Scopes: record.Before.Scopes, Grants: record.Before.Grants, Policies: record.Before.Policies, Principals: map[model.ID]store.PrincipalDetails{}}
 	scopes, err := d.details.ScopeDetails(ctx, slices.Collect(maps.Keys(record.Before.Scopes)))
 	if err != nil {
@@ -174,7 +174,7 @@ func (s *Service) describedBefore(ctx context.Context, c Caller, d desk, record 
 }
 
 // mayDescribe refuses the caller who may not write of a principal what is to be known of it.
-func (s *Service) mayDescribe(c Caller, d desk, id model.ID, is, to store.PrincipalDetails) error {
+func (s *Changes) mayDescribe(c Caller, d desk, id model.ID, is, to store.PrincipalDetails) error {
 	p, _ := d.Principal(id)
 	where, _ := d.Scope(d.whereGoverned(p))
 	if to.Title != is.Title || to.Description != is.Description || to.Email != is.Email {

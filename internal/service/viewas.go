@@ -31,7 +31,7 @@ func newViewing() *viewing {
 // ActFor gives a caller that is a platform service and acts for somebody whom it serves, who is at a network address if the
 // service tells it: it may do what both may, and register and retire what is of its own types as far as that one may. Changes are
 // recorded as made for them.
-func (s *Service) ActFor(ctx context.Context, c Caller, who Somebody, from string) (Caller, error) {
+func (s *SignIns) ActFor(ctx context.Context, c Caller, who Somebody, from string) (Caller, error) {
 	if c.Kind != model.PlatformService {
 		return c, &Problem{Kind: Refused, Detail: "only a platform service acts for others", Next: "act as yourself", Field: "Act-For"}
 	}
@@ -50,7 +50,7 @@ func (s *Service) ActFor(ctx context.Context, c Caller, who Somebody, from strin
 
 // ViewAs gives a caller who sees what somebody else sees. It takes "view-as" of that principal, and the caller must hold
 // all that the other does: otherwise it would show what is not theirs to see.
-func (s *Service) ViewAs(ctx context.Context, c Caller, who Somebody) (Caller, error) {
+func (s *SignIns) ViewAs(ctx context.Context, c Caller, who Somebody) (Caller, error) {
 	d, err := s.open(ctx, c)
 	if err != nil {
 		return c, err

@@ -1,0 +1,35 @@
+package service
+
+import (
+	"context"
+	"log/slog"
+	"time"
+
+	"arbora.example/access/catalogue"
+	"arbora.example/internal/credential"
+)
+
+// Service carries out the use cases on one database of records. It is safe for concurrent use.
+type Service struct{ *Changes }
+
+// Options are what a service works with.
+type Options struct {
+	Records   Records
+	Catalogue *catalogue.Catalogue
+	Clock     func() time.Time // asked for every moment that is recorded
+	Log       *slog.Logger
+	Sealer    *credential.Sealer                                         // seals what must be kept readable
+	Post      Post                                                       // sends mail; nil when none can be sent
+	Hash      func(ctx context.Context, password string) (string, error) // of passwords; [credential.HashPassword] when it is nil
+	Files     SnapshotFiles                                              // nil keeps none: each start reads the records whole
+	Address   string                                                     // where people and programs reach it, such as https://arbora.example: it issues tokens under this name
+}
+
+// New makes a service.
+func New(o Options) *Service {
+	if o.Hash == nil {
+		o.Hash = credential.HashPassword
+	}
+	tenants := NewTenants(o.Records, o.Catalogue, o.Clock, o.Log, o.Files, o.Address)
+	return &Service{NewChanges(NewSignIns(NewMaker(tenants, o.Post), o.Sealer, o.Hash), NewAnswers(tenants))}
+}

@@ -1,0 +1,77 @@
+package service
+
+import (
+	"context"
+	"errors"
+
+	"arbora.example/access"
+	"arbora.example/access/model"
+	"arbora.example/internal/settings"
+	"arbora.example/internal/store"
+)
+
+// QuotasView is what an organisation may have, and what it has.
+type QuotasView struct {
+	Set, Most settings.Quotas // what keepers set, and what counts
+	Has       access.Size
+}
+
+// Quotas tells keepers, and whoever may describe an organisation, what it may have.
+func (s *Changes) Quotas(ctx context.Context, c Caller, organisation string) (QuotasView, error) {
+	id, err := s.bounded(ctx, c, organisation)
+	if err != nil {
+		return QuotasView{}, err
+	}
+	h := s.house(id)
+	now, err := s.now(ctx, h)
+	if err != nil {
+		return QuotasView{}, err
+	}
+	set := *h.quotas.Load()
+	return QuotasView{Set: set, Most: set.OrUsual(), Has: now.Size()}, nil
+}
+
+// bounded gives the organisation whose quotas a caller may see.
+func (s *Changes) bounded(ctx context.Context, c Caller, organisation string) (model.ID, error) {
+	if !c.Identity.Keeper {
+		d, err := s.open(ctx, c)
+		if err != nil {
+			return model.ID{}, err
+		}
+		top, err := d.needAtTop("describe organisation", organisation)
+		return top.ID, err
+	}
+	id, err := s.records.OrganisationNamed(ctx, organisation)
+	if errors.Is(err, store.ErrNotFound) {
+		err = notThere("organisation", organisation, "")
+	}
+	return id, err
+}
+
+// SetQuotas bounds an organisation, for keepers. What is there beyond a quota stays, and no more is added.
+func (s *Changes) SetQuotas(ctx context.Context, c Caller, organisation string, wanted settings.Quotas) (uint64, error) {
+	if err := needKeeper(c, "set quotas"); err != nil {
+		return 0, err
+	}
+	if err := s.needProof(c, "set quotas"); err != nil {
+		return 0, err
+	}
+	if err := wanted.Check(); err != nil {
+		return 0, &Problem{Kind: Invalid, Detail: err.Error(), Next: "give a number, or 0 for the usual one"}
+	}
+	id, err := s.bounded(ctx, c, organisation)
+	if err != nil {
+		return 0, err
+	}
+	next, err := s.write(ctx, c, id, func(*access.Snapshot, Details) (plan, error) {
+		before := *s.house(id).quotas.Load()
+		return plan{
+			beside: func(tx Tx) error { return tx.SetQuotas(before, wanted) },
+			what:   "set the quotas of the organisation", quotas: &wanted,
+		}, nil
+	})
+	if err != nil {
+		return 0, err
+	}
+	return next.Revision(), nil
+}
