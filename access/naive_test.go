@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"time"
 
 	"arbora.example/access"
@@ -297,15 +298,14 @@ func (n *naive) inside(who, group model.ID) bool {
 // means reports whether a permission means something at a type: it is on the type or on one that can be beneath it.
 func means(c *catalogue.Catalogue, typeName, onType string) bool {
 	pair := [2]string{typeName, onType}
-	known, ok := meanings[pair]
+	known, ok := meanings.Load(pair)
 	if !ok {
-		known = canBeBeneath(c, typeName, onType, nil)
-		meanings[pair] = known
+		known, _ = meanings.LoadOrStore(pair, canBeBeneath(c, typeName, onType, nil))
 	}
-	return known
+	return known.(bool)
 }
 
-var meanings = map[[2]string]bool{} // of the shipped catalogue
+var meanings sync.Map // of [2]string to bool: what is known of the shipped catalogue; plays run beside one another
 
 func canBeBeneath(c *catalogue.Catalogue, typeName, onType string, seen []string) bool {
 	if typeName == onType {
