@@ -9,15 +9,15 @@ import (
 	"arbora.example/access"
 	"arbora.example/access/model"
 	"arbora.example/internal/credential"
-	"arbora.example/internal/service"
 	"arbora.example/internal/settings"
 	"arbora.example/internal/store"
+	"arbora.example/internal/tenant"
 )
 
 // memory keeps the records of one organisation in memory, as far as changes and credentials need them. What it does not keep
 // fails as a nil interface does.
 type memory struct {
-	service.Records
+	tenant.Records
 	organisation model.ID
 	begins       []access.Change // what the organisation is made of at first
 	revision     uint64
@@ -73,7 +73,7 @@ func (m *memory) Load(_ context.Context, _ model.ID, into func(access.Change) er
 	return m.revision, nil
 }
 
-func (m *memory) Write(_ context.Context, _ model.ID, author store.Author, fn func(service.Tx, uint64) (string, error)) (uint64, error) {
+func (m *memory) Write(_ context.Context, _ model.ID, author store.Author, fn func(tenant.Tx, uint64) (string, error)) (uint64, error) {
 	record := store.Recorded{Revision: m.revision + 1, Author: author}
 	what, err := fn(memoryTx{m, &record}, m.revision)
 	if err != nil {

@@ -19,10 +19,13 @@ import (
 	"arbora.example/access/catalogue"
 	"arbora.example/access/model"
 	"arbora.example/access/statement"
+	"arbora.example/internal/change"
 	"arbora.example/internal/credential"
 	"arbora.example/internal/letters"
 	"arbora.example/internal/service"
+	"arbora.example/internal/signin"
 	"arbora.example/internal/store"
+	"arbora.example/internal/tenant"
 )
 
 // sequences is how many random sequences of steps are taken; a run over night takes a million.
@@ -301,8 +304,8 @@ func (p *play) now() *access.Snapshot {
 }
 
 // caller has somebody act, just signed in.
-func (p *play) caller(who access.Principal) service.Caller {
-	c := service.Caller{Name: who.Name, Organisation: p.records.organisation, OrganisationName: "top", Principal: who.ID, Kind: who.Kind, From: "192.0.2.7", ProvedAt: noon, MayGovern: true}
+func (p *play) caller(who access.Principal) tenant.Caller {
+	c := tenant.Caller{Name: who.Name, Organisation: p.records.organisation, OrganisationName: "top", Principal: who.ID, Kind: who.Kind, From: "192.0.2.7", ProvedAt: noon, MayGovern: true}
 	if who.Kind == model.User || who.Kind == model.Guest {
 		c.Identity = store.Identity{ID: who.ID, Organisation: p.records.organisation}
 	}
@@ -327,7 +330,7 @@ func (p *play) actor() (access.Principal, bool) {
 }
 
 // somebody gives a principal of the organisation as the service is asked about it.
-func (p *play) somebody(kinds ...model.PrincipalKind) (service.Somebody, access.Principal) {
+func (p *play) somebody(kinds ...model.PrincipalKind) (tenant.Somebody, access.Principal) {
 	now := p.now()
 	var all, named []access.Principal
 	for _, kind := range kinds {
@@ -341,14 +344,14 @@ func (p *play) somebody(kinds ...model.PrincipalKind) (service.Somebody, access.
 		all = named
 	}
 	if len(all) == 0 {
-		return service.Somebody{Kind: "user", Name: "nobody"}, access.Principal{}
+		return tenant.Somebody{Kind: "user", Name: "nobody"}, access.Principal{}
 	}
 	who := pick(p, all)
 	name := who.Name
 	if who.Kind == model.ServiceAccount {
 		name = now.Address(who.Home) + "/" + name
 	}
-	return service.Somebody{Kind: who.Kind.String(), Name: name}, who
+	return tenant.Somebody{Kind: who.Kind.String(), Name: name}, who
 }
 
 func (p *play) place() string {
@@ -370,7 +373,7 @@ func (p *play) place() string {
 }
 
 // step takes one step, whether it is refused or not: of a kind, and perhaps about somebody or something.
-func (p *play) step(step string, c service.Caller) {
+func (p *play) step(step string, c tenant.Caller) {
 	ctx, s := context.Background(), p.service
 	var kind string
 	kind, p.target, _ = strings.Cut(step, " ")
@@ -379,15 +382,15 @@ func (p *play) step(step string, c service.Caller) {
 	switch kind {
 	case "grant":
 		who, _ := p.somebody(model.User, model.User, model.Group, model.ServiceAccount, model.BuiltInSet)
-		g := service.NewGrant{Scope: p.place(), Kind: who.Kind, Name: who.Name, Role: pick(p, playRoles), Condition: p.condition(3), Period: p.period()}
+		g := change.NewGrant{Scope: p.place(), Kind: who.Kind, Name: who.Name, Role: pick(p, playRoles), Condition: p.condition(3), Period: p.period()}
 		_, _, err = s.CreateGrant(g).Make(ctx, c)
 		said = fmt.Sprint(g)
 	case "grant-self":
-		g := service.NewGrant{Scope: p.place(), Kind: c.Kind.String(), Name: c.Name, Role: pick(p, playRoles), Condition: p.condition(4)}
+		g := change.NewGrant{Scope: p.place(), Kind: c.Kind.String(), Name: c.Name, Role: pick(p, playRoles), Condition: p.condition(4)}
 		_, _, err = s.CreateGrant(g).Make(ctx, c)
 		said = fmt.Sprint(g)
 	case "grant-robot":
-		g := service.NewGrant{Scope: p.place(), Kind: "service-account", Name: "top/a/p/robot", Role: "steward"}
+		g := change.NewGrant{Scope: p.place(), Kind: "service-account", Name: "top/a/p/robot", Role: "steward"}
 		_, _, err = s.CreateGrant(g).Make(ctx, c)
 		said = fmt.Sprint(g)
 	case "revoke":
@@ -398,11 +401,11 @@ func (p *play) step(step string, c service.Caller) {
 			said = g.Role
 		}
 	case "policy":
-		np := service.NewPolicy{Scope: p.place(), Name: fmt.Sprint("made-", p.IntN(1_000_000)), Text: p.statement()}
+		np := change.NewPolicy{Scope: p.place(), Name: fmt.Sprint("made-", p.IntN(1_000_000)), Text: p.statement()}
 		_, _, err = s.CreatePolicy(np).Make(ctx, c)
 		said = fmt.Sprint(np)
 	case "policy-self":
-		np := service.NewPolicy{Scope: p.place(), Name: fmt.Sprint("made-", p.IntN(1_000_000)), Text: "user mallory may observe data of storage"}
+		np := change.NewPolicy{Scope: p.place(), Name: fmt.Sprint("made-", p.IntN(1_000_000)), Text: "user mallory may observe data of storage"}
 		switch p.IntN(4) {
 		case 0:
 			np.Text = "user mallory may create, reset service-account"
@@ -422,19 +425,19 @@ func (p *play) step(step string, c service.Caller) {
 	case "policy-edit":
 		if policies := p.now().Policies(); len(policies) > 0 {
 			policy, text := pick(p, policies), p.statement()
-			_, _, err = s.EditPolicy(service.PolicyEdit{Key: policy.ID.String(), Text: &text}).Make(ctx, c)
+			_, _, err = s.EditPolicy(change.PolicyEdit{Key: policy.ID.String(), Text: &text}).Make(ctx, c)
 			said = text
 		}
 	case "role":
 		name := pick(p, []string{"tuner", "shaper"})
-		_, _, err = s.EditRole("top", service.NewRole{Name: name, Include: []catalogue.Filter{{Planes: []catalogue.Plane{pick(p, []catalogue.Plane{catalogue.Control, catalogue.Data})}}}}).Make(ctx, c)
+		_, _, err = s.EditRole("top", change.NewRole{Name: name, Include: []catalogue.Filter{{Planes: []catalogue.Plane{pick(p, []catalogue.Plane{catalogue.Control, catalogue.Data})}}}}).Make(ctx, c)
 		said = name
 	case "join", "leave":
 		who, _ := p.somebody(model.User, model.User, model.Group, model.ServiceAccount, model.Guest)
 		if p.one(2) {
-			who = service.Somebody{Kind: c.Kind.String(), Name: c.Name}
+			who = tenant.Somebody{Kind: c.Kind.String(), Name: c.Name}
 		}
-		m := service.MemberChange{Organisation: "top", Group: pick(p, []string{"curators", "keepers"}), Kind: who.Kind, Name: who.Name, Remove: kind == "leave"}
+		m := change.MemberChange{Organisation: "top", Group: pick(p, []string{"curators", "keepers"}), Kind: who.Kind, Name: who.Name, Remove: kind == "leave"}
 		_, _, err = s.ChangeMember(m).Make(ctx, c)
 		said = fmt.Sprint(m)
 	case "suspend", "restore":
@@ -447,15 +450,15 @@ func (p *play) step(step string, c service.Caller) {
 		said = fmt.Sprint(who)
 	case "tag":
 		who, _ := p.somebody(model.User, model.Guest, model.ServiceAccount)
-		edit := service.Edit{Tags: map[string]string{"team": pick(p, []string{"seeds", "labels"}), "floor": "labels"}}
+		edit := change.Edit{Tags: map[string]string{"team": pick(p, []string{"seeds", "labels"}), "floor": "labels"}}
 		_, _, err = s.EditPrincipal("top", who, edit).Make(ctx, c)
 		said = fmt.Sprint(who, edit.Tags)
 	case "gathers":
 		text := pick(p, []string{`tag team is "labels"`, `kind is "user"`, `name is "mallory"`})
-		_, _, err = s.EditPrincipal("top", service.Somebody{Kind: "group", Name: "seeds"}, service.Edit{Gathers: &text}).Make(ctx, c)
+		_, _, err = s.EditPrincipal("top", tenant.Somebody{Kind: "group", Name: "seeds"}, change.Edit{Gathers: &text}).Make(ctx, c)
 		said = text
 	case "owner":
-		_, _, err = s.EditPrincipal("top", service.Somebody{Kind: "group", Name: pick(p, []string{"curators", "keepers"})}, service.Edit{Owner: &service.Somebody{Kind: c.Kind.String(), Name: c.Name}}).Make(ctx, c)
+		_, _, err = s.EditPrincipal("top", tenant.Somebody{Kind: "group", Name: pick(p, []string{"curators", "keepers"})}, change.Edit{Owner: &tenant.Somebody{Kind: c.Kind.String(), Name: c.Name}}).Make(ctx, c)
 	case "reset":
 		who, person := p.somebody(model.User)
 		if _, _, err = s.ResetPassword(ctx, c, "top", who.Name, store.Reset{}); err == nil {
@@ -465,13 +468,13 @@ func (p *play) step(step string, c service.Caller) {
 	case "mail":
 		who, person := p.somebody(model.User)
 		address := "mallory@elsewhere.example"
-		if _, _, err = s.EditPrincipal("top", who, service.Edit{Email: &address}).Make(ctx, c); err == nil {
+		if _, _, err = s.EditPrincipal("top", who, change.Edit{Email: &address}).Make(ctx, c); err == nil {
 			p.actAs[person.ID] = true // links to choose a password go there
 		}
 		said = fmt.Sprint(who)
 	case "key":
 		who, person := p.somebody(model.ServiceAccount, model.User)
-		if _, err = s.CreateKey(ctx, c, "top", who, service.NewKey{Governs: true}); err == nil {
+		if _, err = s.CreateKey(ctx, c, "top", who, signin.NewKey{Governs: true}); err == nil {
 			p.actAs[person.ID] = true
 		}
 		said = fmt.Sprint(who)
@@ -483,22 +486,22 @@ func (p *play) step(step string, c service.Caller) {
 		}
 		said = fmt.Sprint(who)
 	case "user":
-		wanted := service.NewUser{Name: fmt.Sprint("sock", p.IntN(1_000_000)), Tags: p.tags()}
+		wanted := change.NewUser{Name: fmt.Sprint("sock", p.IntN(1_000_000)), Tags: p.tags()}
 		if p.one(3) {
 			wanted.Groups = []string{pick(p, []string{"curators", "keepers"})}
 		}
-		var made service.UserMade
+		var made change.UserMade
 		if made, _, err = s.CreateUser("top", wanted).Make(ctx, c); err == nil {
 			p.actAs[made.User.Principal.ID] = true
 		}
 		said = fmt.Sprint(wanted.Tags, wanted.Groups)
 	case "invite":
-		wanted := service.Invitation{Email: fmt.Sprintf("wren%d@meadowside.example", p.IntN(1_000_000)), Tags: p.tags()}
+		wanted := change.Invitation{Email: fmt.Sprintf("wren%d@meadowside.example", p.IntN(1_000_000)), Tags: p.tags()}
 		_, _, err = s.Invite("top", wanted).Make(ctx, c)
 		said = fmt.Sprint(wanted)
 	case "reveal":
 		who, guest := p.somebody(model.Guest)
-		var link service.LinkMade
+		var link signin.LinkMade
 		if link, err = s.Reinvite(ctx, c, "top", who, true); err == nil && link.URL != "" {
 			p.actAs[guest.ID] = true
 			_, token, _ := strings.Cut(link.URL, "/#/link/")
@@ -507,7 +510,7 @@ func (p *play) step(step string, c service.Caller) {
 		said = fmt.Sprint(who)
 	case "accept":
 		if len(p.mailed) > 0 {
-			var link service.LinkView
+			var link signin.LinkView
 			// The worst case: whoever is invited is one of the makers, by another address.
 			if link, err = s.UseLink(ctx, pick(p, p.mailed), "otters under the footbridge", "", "192.0.2.7"); err == nil {
 				p.actAs[link.Principal] = true
@@ -515,27 +518,27 @@ func (p *play) step(step string, c service.Caller) {
 		}
 	case "account":
 		home := p.place()
-		_, _, err = s.CreateServiceAccount(home, service.NewAccount{Name: fmt.Sprint("bot", p.IntN(1_000_000)), Tags: p.tags()}).Make(ctx, c)
+		_, _, err = s.CreateServiceAccount(home, change.NewAccount{Name: fmt.Sprint("bot", p.IntN(1_000_000)), Tags: p.tags()}).Make(ctx, c)
 		said = home
 	case "scope":
 		parent := p.place()
-		_, _, err = s.CreateScope(parent, service.NewScope{Kind: "resource", Type: "bucket", Name: fmt.Sprint("new", p.IntN(1_000_000)), Tags: p.tags()}).Make(ctx, c)
+		_, _, err = s.CreateScope(parent, change.NewScope{Kind: "resource", Type: "bucket", Name: fmt.Sprint("new", p.IntN(1_000_000)), Tags: p.tags()}).Make(ctx, c)
 		said = parent
 	case "retire-scope", "restore-scope":
 		at := p.place()
-		_, _, err = s.Reshape(service.Reshaping{Scopes: []string{at}, Retire: kind == "retire-scope", Restore: kind == "restore-scope"}).Make(ctx, c)
+		_, _, err = s.Reshape(change.Reshaping{Scopes: []string{at}, Retire: kind == "retire-scope", Restore: kind == "restore-scope"}).Make(ctx, c)
 		said = at
 	case "move":
 		at, to := p.place(), p.place()
-		_, _, err = s.Reshape(service.Reshaping{Scopes: []string{at}, To: to, Retire: p.one(3)}).Make(ctx, c)
+		_, _, err = s.Reshape(change.Reshaping{Scopes: []string{at}, To: to, Retire: p.one(3)}).Make(ctx, c)
 		said = at + " into " + to
 	case "tag-scope":
 		at := p.place()
-		_, _, err = s.Reshape(service.Reshaping{Scopes: []string{at}, Tags: map[string]string{"team": pick(p, []string{"seeds", "labels"})}}).Make(ctx, c)
+		_, _, err = s.Reshape(change.Reshaping{Scopes: []string{at}, Tags: map[string]string{"team": pick(p, []string{"seeds", "labels"})}}).Make(ctx, c)
 		said = at
 	case "hand-over":
 		from, _ := p.somebody(model.User)
-		_, _, err = s.HandOver("top", from, service.Somebody{Kind: c.Kind.String(), Name: c.Name}).Make(ctx, c)
+		_, _, err = s.HandOver("top", from, tenant.Somebody{Kind: c.Kind.String(), Name: c.Name}).Make(ctx, c)
 		said = fmt.Sprint(from)
 	default:
 		panic(kind)

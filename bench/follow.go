@@ -10,10 +10,13 @@ import (
 	"time"
 
 	"arbora.example/access/catalogue"
+	"arbora.example/internal/change"
 	"arbora.example/internal/credential"
 	"arbora.example/internal/service"
+	"arbora.example/internal/signin"
 	"arbora.example/internal/store"
 	"arbora.example/internal/store/mariadbd"
+	"arbora.example/internal/tenant"
 )
 
 // followed is how many changes are followed.
@@ -27,9 +30,9 @@ func (r *report) follow(ctx context.Context, _ *mariadbd.Server, records *store.
 	if err != nil {
 		return err
 	}
-	open := func() (*service.Service, service.Caller, error) {
-		s := service.New(service.Options{Records: service.RecordsIn(records), Catalogue: catalogue.Shipped(), Clock: time.Now, Log: quiet, Sealer: sealer, Address: "http://127.0.0.1:8420"})
-		c, err := s.SignIn(ctx, service.Attempt{Name: "u0@lindenmere", Password: passphrase, From: "127.0.0.1"})
+	open := func() (*service.Service, tenant.Caller, error) {
+		s := service.New(service.Options{Records: tenant.RecordsIn(records), Catalogue: catalogue.Shipped(), Clock: time.Now, Log: quiet, Sealer: sealer, Address: "http://127.0.0.1:8420"})
+		c, err := s.SignIn(ctx, signin.Attempt{Name: "u0@lindenmere", Password: passphrase, From: "127.0.0.1"})
 		return s, c, err
 	}
 	first, one, err := open()
@@ -40,9 +43,9 @@ func (r *report) follow(ctx context.Context, _ *mariadbd.Server, records *store.
 	if err != nil {
 		return err
 	}
-	write := func(s *service.Service, c service.Caller, name string) (took time.Duration, revision uint64, err error) {
+	write := func(s *service.Service, c tenant.Caller, name string) (took time.Duration, revision uint64, err error) {
 		start := time.Now()
-		_, revision, err = s.CreateScope("lindenmere", service.NewScope{Kind: "folder", Name: name}).Make(ctx, c)
+		_, revision, err = s.CreateScope("lindenmere", change.NewScope{Kind: "folder", Name: name}).Make(ctx, c)
 		return time.Since(start), revision, err
 	}
 	median := func(times []time.Duration) time.Duration { return slices.Sorted(slices.Values(times))[len(times)/2] }

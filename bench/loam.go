@@ -18,11 +18,13 @@ import (
 	"arbora.example/internal/credential"
 	"arbora.example/internal/server"
 	"arbora.example/internal/service"
+	"arbora.example/internal/signin"
 	"arbora.example/internal/standin/loam"
 	"arbora.example/internal/standin/loam/loamapi"
 	"arbora.example/internal/standin/loam/loamclient"
 	"arbora.example/internal/store"
 	"arbora.example/internal/store/mariadbd"
+	"arbora.example/internal/tenant"
 )
 
 // loam compares making a resource through Loam, which asks Arbora and has it register the resource, with a bare insert of
@@ -38,19 +40,19 @@ func (r *report) loam(ctx context.Context, database *mariadbd.Server, records *s
 		return err
 	}
 	address := "http://" + listener.Addr().String()
-	svc := service.New(service.Options{Records: service.RecordsIn(records), Catalogue: catalogue.Shipped(), Clock: time.Now, Log: quiet, Sealer: sealer, Address: address})
+	svc := service.New(service.Options{Records: tenant.RecordsIn(records), Catalogue: catalogue.Shipped(), Clock: time.Now, Log: quiet, Sealer: sealer, Address: address})
 	handler, err := server.New(server.Options{Service: svc, Console: fstest.MapFS{}, Version: "bench", Log: quiet})
 	if err != nil {
 		return err
 	}
 	defer answer(listener, handler)()
-	keeper, err := svc.SignIn(ctx, service.Attempt{Name: "warden", Password: passphrase, From: "127.0.0.1"})
+	keeper, err := svc.SignIn(ctx, signin.Attempt{Name: "warden", Password: passphrase, From: "127.0.0.1"})
 	if err != nil {
 		return err
 	}
 	keys := map[string]loamapi.Key{}
 	for _, name := range loamapi.Services {
-		made, err := svc.CreateServiceKey(ctx, keeper, name, service.NewKey{})
+		made, err := svc.CreateServiceKey(ctx, keeper, name, signin.NewKey{})
 		if err != nil {
 			return err
 		}
@@ -73,7 +75,7 @@ func (r *report) loam(ctx context.Context, database *mariadbd.Server, records *s
 		return err
 	}
 	defer answer(at, front)()
-	steward, err := svc.SignIn(ctx, service.Attempt{Name: "u0@lindenmere", Password: passphrase, From: "127.0.0.1"})
+	steward, err := svc.SignIn(ctx, signin.Attempt{Name: "u0@lindenmere", Password: passphrase, From: "127.0.0.1"})
 	if err != nil {
 		return err
 	}

@@ -17,6 +17,7 @@ import (
 	"arbora.example/internal/store"
 	"arbora.example/internal/store/mariadbd"
 	"arbora.example/internal/store/snapshots"
+	"arbora.example/internal/tenant"
 )
 
 const (
@@ -48,7 +49,7 @@ func (r *report) past(ctx context.Context, database *mariadbd.Server, records *s
 	top := o.containers[0].ID
 	var s *service.Service
 	start := func() (now *access.Snapshot, err error) {
-		s = service.New(service.Options{Records: service.RecordsIn(records), Files: files, Catalogue: catalogue.Shipped(), Clock: time.Now, Log: quiet, Sealer: sealer})
+		s = service.New(service.Options{Records: tenant.RecordsIn(records), Files: files, Catalogue: catalogue.Shipped(), Clock: time.Now, Log: quiet, Sealer: sealer})
 		return s.Snapshot(ctx, top)
 	}
 	before := time.Now()

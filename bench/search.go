@@ -10,15 +10,18 @@ import (
 	"arbora.example/access"
 	"arbora.example/access/catalogue"
 	"arbora.example/access/model"
+	"arbora.example/internal/ask"
 	"arbora.example/internal/service"
+	"arbora.example/internal/signin"
 	"arbora.example/internal/store"
 	"arbora.example/internal/store/prepared"
+	"arbora.example/internal/tenant"
 )
 
 // search compares a search of the tree, as a person asks for it, with a bare query, by index, of the rows it tells.
 func (r *report) search(ctx context.Context, records *store.Store, db *sql.DB, o *organisation) error {
-	svc := service.New(service.Options{Records: service.RecordsIn(records), Catalogue: catalogue.Shipped(), Clock: time.Now, Log: slog.New(slog.NewTextHandler(io.Discard, nil))})
-	caller, err := svc.SignIn(ctx, service.Attempt{Name: "u0@lindenmere", Password: passphrase, From: "127.0.0.1"})
+	svc := service.New(service.Options{Records: tenant.RecordsIn(records), Catalogue: catalogue.Shipped(), Clock: time.Now, Log: slog.New(slog.NewTextHandler(io.Discard, nil))})
+	caller, err := svc.SignIn(ctx, signin.Attempt{Name: "u0@lindenmere", Password: passphrase, From: "127.0.0.1"})
 	if err != nil {
 		return err
 	}
@@ -49,7 +52,7 @@ func (r *report) search(ctx context.Context, records *store.Store, db *sql.DB, o
 		}
 	}
 	search := func(i int) {
-		if _, _, err := svc.SearchScopes(ctx, caller, "lindenmere", service.Sought{Text: prefixes[i], Limit: most}); err != nil {
+		if _, _, err := svc.SearchScopes(ctx, caller, "lindenmere", ask.Sought{Text: prefixes[i], Limit: most}); err != nil {
 			failed = err
 		}
 	}

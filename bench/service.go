@@ -20,11 +20,14 @@ import (
 
 	"arbora.example/access"
 	"arbora.example/access/catalogue"
+	"arbora.example/internal/ask"
 	"arbora.example/internal/credential"
 	"arbora.example/internal/server/authzen"
 	"arbora.example/internal/service"
+	"arbora.example/internal/signin"
 	"arbora.example/internal/store"
 	"arbora.example/internal/store/mariadbd"
+	"arbora.example/internal/tenant"
 )
 
 // passphrase is what the asking user signs in with.
@@ -158,10 +161,10 @@ func once(fn func()) time.Duration {
 // constant answers everything with yes.
 type constant struct{ *service.Service }
 
-func (constant) Evaluate(_ context.Context, _ service.Caller, asked []service.Evaluation) ([]service.Evaluated, uint64, error) {
-	answers := make([]service.Evaluated, len(asked))
+func (constant) Evaluate(_ context.Context, _ tenant.Caller, asked []ask.Evaluation) ([]ask.Evaluated, uint64, error) {
+	answers := make([]ask.Evaluated, len(asked))
 	for i := range answers {
-		answers[i] = service.Evaluated{Allowed: true, Reason: access.Granted}
+		answers[i] = ask.Evaluated{Allowed: true, Reason: access.Granted}
 	}
 	return answers, 1, nil
 }
@@ -169,14 +172,14 @@ func (constant) Evaluate(_ context.Context, _ service.Caller, asked []service.Ev
 // http compares evaluations over HTTP with a route that does all the same but decide, and batches with single requests.
 func (r *report) http(ctx context.Context, records *store.Store, o *organisation) error {
 	quiet := slog.New(slog.NewTextHandler(io.Discard, nil))
-	svc := service.New(service.Options{Records: service.RecordsIn(records), Catalogue: catalogue.Shipped(), Clock: time.Now, Log: quiet})
-	caller, err := svc.SignIn(ctx, service.Attempt{Name: "u0@lindenmere", Password: passphrase, From: "127.0.0.1"})
+	svc := service.New(service.Options{Records: tenant.RecordsIn(records), Catalogue: catalogue.Shipped(), Clock: time.Now, Log: quiet})
+	caller, err := svc.SignIn(ctx, signin.Attempt{Name: "u0@lindenmere", Password: passphrase, From: "127.0.0.1"})
 	if err != nil {
 		return err
 	}
 	gin.SetMode(gin.ReleaseMode)
 	engine := gin.New()
-	identify := func(c *gin.Context) (service.Caller, error) {
+	identify := func(c *gin.Context) (tenant.Caller, error) {
 		_, token, _ := strings.Cut(c.GetHeader("Authorization"), " ")
 		return svc.Caller(c.Request.Context(), credential.Token(token), c.ClientIP())
 	}

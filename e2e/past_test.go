@@ -14,7 +14,7 @@ import (
 	"arbora.example/api"
 	"arbora.example/e2e/testbed"
 	"arbora.example/internal/demo"
-	"arbora.example/internal/service"
+	"arbora.example/internal/problem"
 	"arbora.example/internal/store/snapshots"
 )
 
@@ -146,9 +146,9 @@ func TestThePast(t *testing.T) {
 		}
 		for _, never := range []uint64{0, last.Revision() + 1} {
 			_, err := b.Service.Past(t.Context(), k.top, never)
-			var p *service.Problem
+			var p *problem.Problem
 			require.ErrorAs(t, err, &p)
-			require.Equal(t, service.NotThere, p.Kind)
+			require.Equal(t, problem.NotThere, p.Kind)
 		}
 	}
 	past(k.Bed)
@@ -164,7 +164,7 @@ func TestThePast(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, k.was[last.Revision()-1], madeOf(t, then))
 	_, err = k.Service.Past(t.Context(), k.top, last.Revision()-7)
-	var p *service.Problem
+	var p *problem.Problem
 	require.ErrorAs(t, err, &p)
 	require.Contains(t, p.Next, fmt.Sprint("from ", last.Revision()-4))
 }

@@ -35,6 +35,7 @@ import (
 	"arbora.example/internal/standin/mailsink"
 	"arbora.example/internal/store"
 	"arbora.example/internal/store/mariadbd"
+	"arbora.example/internal/tenant"
 )
 
 // Run runs a package's tests with one database server for all of them; it is called from TestMain.
@@ -115,7 +116,7 @@ type Bed struct {
 
 // counted counts how often organisations are read whole.
 type counted struct {
-	service.Records
+	tenant.Records
 	whole *atomic.Int64
 }
 
@@ -172,11 +173,11 @@ func (l *Log) String() string {
 func Start(t testing.TB, records *store.Store) *Bed { return start(t, records, "", nil) }
 
 // StartWith is Start with snapshot files beside the records.
-func StartWith(t testing.TB, records *store.Store, files service.SnapshotFiles) *Bed {
+func StartWith(t testing.TB, records *store.Store, files tenant.SnapshotFiles) *Bed {
 	return start(t, records, "", files)
 }
 
-func start(t testing.TB, records *store.Store, cloud string, files service.SnapshotFiles) *Bed {
+func start(t testing.TB, records *store.Store, cloud string, files tenant.SnapshotFiles) *Bed {
 	b := &Bed{Records: records, Clock: &Clock{}, Log: &Log{}, Loam: cloud, Whole: new(atomic.Int64)}
 	log := slog.New(slog.NewTextHandler(b.Log, nil))
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
@@ -188,7 +189,7 @@ func start(t testing.TB, records *store.Store, cloud string, files service.Snaps
 	require.NoError(t, err)
 	sealer, err := credential.NewSealer(bytes.Repeat([]byte("k"), credential.SealingKeySize))
 	require.NoError(t, err)
-	b.Service = service.New(service.Options{Records: counted{service.RecordsIn(records), b.Whole}, Files: files, Catalogue: catalogue.Shipped(), Clock: b.Clock.Now, Log: log, Sealer: sealer, Post: post, Address: b.Address})
+	b.Service = service.New(service.Options{Records: counted{tenant.RecordsIn(records), b.Whole}, Files: files, Catalogue: catalogue.Shipped(), Clock: b.Clock.Now, Log: log, Sealer: sealer, Post: post, Address: b.Address})
 	handler, err := server.New(server.Options{Service: b.Service, Console: console.Files(), Version: "test", Log: log, Loam: cloud})
 	require.NoError(t, err)
 	serve(t, listener, handler, func() error {

@@ -23,9 +23,11 @@ import (
 	"arbora.example/internal/credential"
 	"arbora.example/internal/server"
 	"arbora.example/internal/service"
+	"arbora.example/internal/signin"
 	"arbora.example/internal/store"
 	"arbora.example/internal/store/mariadbd"
 	"arbora.example/internal/store/snapshots"
+	"arbora.example/internal/tenant"
 )
 
 // Host runs the host's commands.
@@ -173,7 +175,7 @@ func (h *Host) Start(ctx context.Context, set Settings, log *slog.Logger) (*Inst
 		return nil, errors.Join(err, listener.Close(), closeRecords())
 	}
 	svc := service.New(service.Options{
-		Records: service.RecordsIn(records), Files: files, Catalogue: catalogue.Shipped(), Clock: h.clock(), Log: log, Sealer: sealer, Post: post, Address: strings.TrimSuffix(set.Address, "/"),
+		Records: tenant.RecordsIn(records), Files: files, Catalogue: catalogue.Shipped(), Clock: h.clock(), Log: log, Sealer: sealer, Post: post, Address: strings.TrimSuffix(set.Address, "/"),
 	})
 	handler, err := server.New(server.Options{Service: svc, Console: console.Files(), Version: h.Version, Log: log, Loam: set.Loam, Proxies: proxies, Contact: set.Contact})
 	if err != nil {
@@ -232,7 +234,7 @@ func (h *Host) serveCommand() *cli.Command {
 			if empty, err := i.Service.IsEmpty(context.WithoutCancel(ctx)); err != nil {
 				return errors.Join(err, i.End())
 			} else if empty {
-				fmt.Fprintf(h.Out, "Nobody has set it up yet: %s\n", service.HowToSetUp)
+				fmt.Fprintf(h.Out, "Nobody has set it up yet: %s\n", signin.HowToSetUp)
 			}
 			select {
 			case <-ctx.Done():

@@ -13,7 +13,9 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"arbora.example/access/catalogue"
+	"arbora.example/internal/change"
 	"arbora.example/internal/service"
+	"arbora.example/internal/tenant"
 )
 
 func (h *Host) initCommand() *cli.Command {
@@ -51,10 +53,10 @@ func (h *Host) initCommand() *cli.Command {
 			if err != nil {
 				return err
 			}
-			svc := service.New(service.Options{Records: service.RecordsIn(records), Catalogue: catalogue.Shipped(), Clock: time.Now, Log: log, Sealer: sealer})
-			var wanted *service.NewOrganisation
+			svc := service.New(service.Options{Records: tenant.RecordsIn(records), Catalogue: catalogue.Shipped(), Clock: time.Now, Log: log, Sealer: sealer})
+			var wanted *change.NewOrganisation
 			if name := c.String("organisation"); name != "" {
-				wanted = &service.NewOrganisation{Name: name, Title: c.String("title"), Steward: service.NewUser{
+				wanted = &change.NewOrganisation{Name: name, Title: c.String("title"), Steward: change.NewUser{
 					Name: c.String("steward"), Title: c.String("steward-title"), Password: stewardPassword, Temporary: stewardPassword == "",
 				}}
 			}
@@ -63,7 +65,7 @@ func (h *Host) initCommand() *cli.Command {
 	}
 }
 
-func (h *Host) setUp(ctx context.Context, svc *service.Service, keeperName, password string, wanted *service.NewOrganisation) error {
+func (h *Host) setUp(ctx context.Context, svc *service.Service, keeperName, password string, wanted *change.NewOrganisation) error {
 	keeper, generated, err := svc.MakeKeeper(ctx, keeperName, password)
 	if err != nil {
 		return err

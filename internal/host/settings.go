@@ -17,7 +17,7 @@ import (
 
 	"arbora.example/internal/credential"
 	"arbora.example/internal/mail"
-	"arbora.example/internal/service"
+	"arbora.example/internal/plan"
 )
 
 // Settings are what the service can be told: by flag, by environment, or in one TOML file, in this order.
@@ -130,7 +130,7 @@ func (s *Settings) read() (map[string]string, error) {
 }
 
 // post gives the mail server that takes letters; none when no mail is to be sent.
-func (s *Settings) post() (service.Post, error) {
+func (s *Settings) post() (plan.Post, error) {
 	if s.Mail == "" {
 		return nil, nil
 	}

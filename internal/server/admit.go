@@ -21,8 +21,9 @@ import (
 	"arbora.example/api"
 	"arbora.example/internal/credential"
 	"arbora.example/internal/english"
-	"arbora.example/internal/service"
+	"arbora.example/internal/problem"
 	"arbora.example/internal/settings"
+	"arbora.example/internal/tenant"
 )
 
 // route is an operation of the contract and what it needs of its caller.
@@ -59,8 +60,8 @@ func readContract() (map[string]route, error) {
 type callerKey struct{}
 
 // callerOf gives who calls; there is none on routes that need nothing.
-func callerOf(ctx context.Context) (service.Caller, bool) {
-	caller, ok := ctx.Value(callerKey{}).(service.Caller)
+func callerOf(ctx context.Context) (tenant.Caller, bool) {
+	caller, ok := ctx.Value(callerKey{}).(tenant.Caller)
 	return caller, ok
 }
 
@@ -102,18 +103,18 @@ func (s *Server) admit(c *gin.Context) {
 
 // viewAs has the request answered as somebody else would see it, if it asks for that: KIND NAME. Nothing is changed so, and
 // what is the caller's own, such as their sessions, stays their own.
-func (s *Server) viewAs(c *gin.Context, r route, caller service.Caller) error {
+func (s *Server) viewAs(c *gin.Context, r route, caller tenant.Caller) error {
 	kind, name, wanted := strings.Cut(c.GetHeader(viewAsHeader), " ")
 	if c.GetHeader(viewAsHeader) == "" || r.needs == "session" || r.needs == "keeper" {
 		return nil
 	}
 	if !wanted {
-		return &service.Problem{Kind: service.Invalid, Detail: viewAsHeader + " names nobody", Next: "send a kind and a name, such as user bram", Field: viewAsHeader}
+		return &problem.Problem{Kind: problem.Invalid, Detail: viewAsHeader + " names nobody", Next: "send a kind and a name, such as user bram", Field: viewAsHeader}
 	}
 	if c.Request.Method != http.MethodGet && !slices.Contains(readsByPost, r.Operation.OperationID) {
-		return &service.Problem{Kind: service.Refused, Detail: "you look as " + name + ", and nothing is changed so", Next: "look as yourself again first"}
+		return &problem.Problem{Kind: problem.Refused, Detail: "you look as " + name + ", and nothing is changed so", Next: "look as yourself again first"}
 	}
-	seen, err := s.service.ViewAs(c.Request.Context(), caller, service.Somebody{Kind: kind, Name: name})
+	seen, err := s.service.ViewAs(c.Request.Context(), caller, tenant.Somebody{Kind: kind, Name: name})
 	if err != nil {
 		return err
 	}
@@ -122,13 +123,13 @@ func (s *Server) viewAs(c *gin.Context, r route, caller service.Caller) error {
 }
 
 // actFor has records say whom a platform service serves by a request, if it tells: KIND NAME.
-func (s *Server) actFor(c *gin.Context, caller *service.Caller) error {
+func (s *Server) actFor(c *gin.Context, caller *tenant.Caller) error {
 	header := c.GetHeader(actForHeader)
 	if header == "" {
 		return nil
 	}
 	kind, name, _ := strings.Cut(header, " ")
-	served, err := s.service.ActFor(c.Request.Context(), *caller, service.Somebody{Kind: kind, Name: name}, c.GetHeader(actForFromHeader))
+	served, err := s.service.ActFor(c.Request.Context(), *caller, tenant.Somebody{Kind: kind, Name: name}, c.GetHeader(actForFromHeader))
 	if err != nil {
 		return err
 	}
@@ -155,7 +156,7 @@ var beforeAll = []string{
 }
 
 // first says what a caller has to do before anything else.
-func first(caller service.Caller) (api.Problem, bool) {
+func first(caller tenant.Caller) (api.Problem, bool) {
 	switch {
 	case caller.Identity.Temporary:
 		return problemOf(http.StatusForbidden, "choose-password", "your password is temporary", "choose your own first: arbora password, or the console's page for it"), true
@@ -170,29 +171,29 @@ func first(caller service.Caller) (api.Problem, bool) {
 }
 
 // identifyReady is identify for what is open only to those who have nothing else to do first.
-func (s *Server) identifyReady(c *gin.Context) (service.Caller, error) {
+func (s *Server) identifyReady(c *gin.Context) (tenant.Caller, error) {
 	caller, err := s.identify(c)
 	if err == nil && caller.Audience != "" {
 		err = forAnother(caller)
 	}
 	if err == nil {
 		if p, waits := first(caller); waits {
-			err = &service.Problem{Kind: service.Refused, Detail: p.Detail, Next: *p.Next}
+			err = &problem.Problem{Kind: problem.Refused, Detail: p.Detail, Next: *p.Next}
 		}
 	}
 	return caller, err
 }
 
 // forAnother refuses an access token that was made to be shown to somebody else.
-func forAnother(caller service.Caller) error {
-	return &service.Problem{Kind: service.Foreign, Detail: "this access token is for " + caller.Audience + " alone", Next: "use your own here"}
+func forAnother(caller tenant.Caller) error {
+	return &problem.Problem{Kind: problem.Foreign, Detail: "this access token is for " + caller.Audience + " alone", Next: "use your own here"}
 }
 
 // identify finds the caller, and by which factors they have to come in first.
-func (s *Server) identify(c *gin.Context) (service.Caller, error) {
+func (s *Server) identify(c *gin.Context) (tenant.Caller, error) {
 	caller, err := s.credential(c)
 	if err != nil {
-		var p *service.Problem
+		var p *problem.Problem
 		if errors.As(err, &p) {
 			err = cmp.Or(s.service.NoteToken(c.Request.Context(), c.ClientIP(), p), err)
 		}
@@ -206,38 +207,38 @@ func (s *Server) identify(c *gin.Context) (service.Caller, error) {
 }
 
 // atLeast has a request answered at a revision or a later one, if it asks for that: another instance may have led there, and told.
-func (s *Server) atLeast(c *gin.Context, caller service.Caller) error {
+func (s *Server) atLeast(c *gin.Context, caller tenant.Caller) error {
 	text := c.GetHeader(atLeastHeader)
 	if text == "" {
 		return nil
 	}
 	revision, err := strconv.ParseUint(text, 10, 64)
 	if err != nil {
-		return &service.Problem{Kind: service.Invalid, Detail: fmt.Sprintf("%s %q is not a revision", atLeastHeader, text), Next: "send the revision that an answer told you", Field: atLeastHeader}
+		return &problem.Problem{Kind: problem.Invalid, Detail: fmt.Sprintf("%s %q is not a revision", atLeastHeader, text), Next: "send the revision that an answer told you", Field: atLeastHeader}
 	}
 	return s.service.AtLeast(c.Request.Context(), caller, revision)
 }
 
 // credential finds the caller by bearer token, or by cookie; a write by cookie needs the CSRF token beside it.
-func (s *Server) credential(c *gin.Context) (service.Caller, error) {
+func (s *Server) credential(c *gin.Context) (tenant.Caller, error) {
 	if header := c.GetHeader("Authorization"); header != "" {
 		scheme, token, _ := strings.Cut(header, " ")
 		if !strings.EqualFold(scheme, "Bearer") {
-			return service.Caller{}, &service.Problem{Kind: service.NotSignedIn, Detail: "the Authorization header is not understood", Next: "send Bearer and the token"}
+			return tenant.Caller{}, &problem.Problem{Kind: problem.NotSignedIn, Detail: "the Authorization header is not understood", Next: "send Bearer and the token"}
 		}
 		return s.service.Caller(c.Request.Context(), credential.Token(strings.TrimSpace(token)), c.ClientIP())
 	}
 	cookie, err := c.Cookie(s.cookieName())
 	if err != nil && !errors.Is(err, http.ErrNoCookie) {
-		return service.Caller{}, err
+		return tenant.Caller{}, err
 	}
 	token := credential.Token(cookie)
 	caller, err := s.service.Caller(c.Request.Context(), token, c.ClientIP())
 	if err != nil {
-		return service.Caller{}, err
+		return tenant.Caller{}, err
 	}
 	if c.Request.Method != http.MethodGet && subtle.ConstantTimeCompare([]byte(c.GetHeader(csrfHeader)), []byte(token.CSRF())) != 1 {
-		return service.Caller{}, &service.Problem{Kind: service.Refused, Detail: "the CSRF token is missing or wrong", Next: "send the one of GET /session as " + csrfHeader}
+		return tenant.Caller{}, &problem.Problem{Kind: problem.Refused, Detail: "the CSRF token is missing or wrong", Next: "send the one of GET /session as " + csrfHeader}
 	}
 	return caller, nil
 }
@@ -266,7 +267,7 @@ func checkRequest(c *gin.Context, r route) error {
 	if body := r.Operation.RequestBody; body != nil {
 		kind, _, err := mime.ParseMediaType(c.ContentType())
 		if err != nil || kind != "application/json" {
-			return &service.Problem{Kind: service.Invalid, Detail: fmt.Sprintf("the content type %q is not understood", c.ContentType()), Next: "send application/json"}
+			return &problem.Problem{Kind: problem.Invalid, Detail: fmt.Sprintf("the content type %q is not understood", c.ContentType()), Next: "send application/json"}
 		}
 	}
 	parameters := map[string]string{}
@@ -288,8 +289,8 @@ func checkRequest(c *gin.Context, r route) error {
 }
 
 // misfit tells in plain words how a request does not fit the contract.
-func misfit(err error) *service.Problem {
-	p := &service.Problem{Kind: service.Invalid, Next: "mend the request; the contract in openapi.yaml has its form"}
+func misfit(err error) *problem.Problem {
+	p := &problem.Problem{Kind: problem.Invalid, Next: "mend the request; the contract in openapi.yaml has its form"}
 	var request *openapi3filter.RequestError
 	if errors.As(err, &request) && request.Parameter != nil {
 		p.Field = request.Parameter.Name
@@ -317,7 +318,7 @@ func misfit(err error) *service.Problem {
 
 var unknownProperty = regexp.MustCompile(`property "([^"]+)" is unsupported`)
 
-func schemaDetail(e *openapi3.SchemaError, p *service.Problem) string {
+func schemaDetail(e *openapi3.SchemaError, p *problem.Problem) string {
 	at := p.Field
 	if at == "" {
 		at = "the body"

@@ -10,9 +10,13 @@ import (
 	"arbora.example/access/model"
 	"arbora.example/access/statement"
 	"arbora.example/api"
+	"arbora.example/internal/ask"
+	"arbora.example/internal/change"
 	"arbora.example/internal/credential"
-	"arbora.example/internal/service"
+	"arbora.example/internal/plan"
+	"arbora.example/internal/problem"
 	"arbora.example/internal/settings"
+	"arbora.example/internal/tenant"
 )
 
 // each converts a list; an empty one is written as [], not null.
@@ -24,7 +28,7 @@ func each[From, To any](list []From, convert func(From) To) []To {
 	return converted
 }
 
-func sessionOf(c service.Caller) api.Session {
+func sessionOf(c tenant.Caller) api.Session {
 	var by *api.Factor
 	if f := api.Factor(c.Factor); f != "" {
 		by = &f
@@ -37,12 +41,12 @@ func sessionOf(c service.Caller) api.Session {
 	}
 }
 
-func organisationOf(o service.OrganisationView) api.Organisation {
+func organisationOf(o ask.OrganisationView) api.Organisation {
 	return api.Organisation{Id: o.ID.String(), Name: o.Name, Title: o.Title, Description: o.Description, CreatedAt: o.CreatedAt}
 }
 
-func newUserOf(u api.UserNew) service.NewUser {
-	wanted := service.NewUser{
+func newUserOf(u api.UserNew) change.NewUser {
+	wanted := change.NewUser{
 		Name: u.Name, Title: text(u.Title), Email: text(u.Email), Description: text(u.Description), Tags: value(u.Tags),
 		Password: text(u.Password), Temporary: yes(u.Temporary), By: credential.SignInBy(value(u.SignInBy)), Link: yes(u.Link), Notify: yes(u.Notify), Groups: value(u.Groups),
 	}
@@ -54,9 +58,9 @@ func newUserOf(u api.UserNew) service.NewUser {
 	return wanted
 }
 
-func firstGrants(grants *[]api.FirstGrant) []service.NewGrant {
-	return each(value(grants), func(g api.FirstGrant) service.NewGrant {
-		return service.NewGrant{Scope: g.Scope, Role: g.Role, Condition: text(g.Condition), Period: periodOf(g.From, g.Until)}
+func firstGrants(grants *[]api.FirstGrant) []change.NewGrant {
+	return each(value(grants), func(g api.FirstGrant) change.NewGrant {
+		return change.NewGrant{Scope: g.Scope, Role: g.Role, Condition: text(g.Condition), Period: periodOf(g.From, g.Until)}
 	})
 }
 
@@ -69,11 +73,11 @@ func value[T any](optional *T) (given T) {
 }
 
 // asRead gives what an edit alters as it was read.
-func asRead(was *api.AsRead) service.AsRead {
+func asRead(was *api.AsRead) plan.AsRead {
 	if was == nil {
-		return service.AsRead{}
+		return plan.AsRead{}
 	}
-	return service.AsRead{
+	return plan.AsRead{
 		Name: was.Name, Title: was.Title, Description: was.Description, Tags: (*map[string]string)(was.Tags),
 		Email: was.Email, Owner: was.Owner, Gathers: was.Gathers, Text: was.Text,
 	}
@@ -99,20 +103,20 @@ func tagsOf(tags map[string]string) map[string]string {
 	return tags
 }
 
-func userOf(u service.UserView) api.User {
+func userOf(u ask.UserView) api.User {
 	return api.User{
 		Id: u.ID.String(), Name: u.Name, Title: u.Title, Email: u.Email, Description: u.Description,
 		State: api.State(u.State), Tags: tagsOf(u.Tags), CreatedAt: u.CreatedAt,
 	}
 }
 
-func groupOf(g service.GroupView) api.Group {
+func groupOf(g ask.GroupView) api.Group {
 	return api.Group{
 		Id: g.ID.String(), Name: g.Name, Title: g.Title, Description: g.Description, Members: g.Members, State: api.State(g.State), Gathers: optional(g.Gathers.String()), CreatedAt: g.CreatedAt,
 	}
 }
 
-func principalOf(p service.DetailedPrincipal) api.PrincipalDetails {
+func principalOf(p ask.DetailedPrincipal) api.PrincipalDetails {
 	told := api.PrincipalDetails{
 		Id: p.ID.String(), Kind: api.PrincipalKind(p.Kind.String()), Name: p.Name, Title: p.Title, Email: p.Email,
 		Description: p.Description, State: api.State(p.State), Tags: tagsOf(p.Tags), CreatedAt: p.CreatedAt, Address: optional(p.Address),
@@ -157,7 +161,7 @@ func words(list []string) []string {
 	return list
 }
 
-func scopeOf(v service.ScopeView) api.Scope {
+func scopeOf(v ask.ScopeView) api.Scope {
 	scope := api.Scope{
 		Id: v.ID.String(), Address: v.Address, Kind: api.ScopeKind(v.Kind.String()), Name: v.FullName(), Type: optional(v.Type),
 		Described: v.Described, Title: v.Title, Description: v.Description, Tags: v.Tags, Retired: v.Retired,
@@ -183,21 +187,21 @@ func moment(t time.Time) *time.Time {
 	return &t
 }
 
-func refOf(r service.Ref) api.ScopeRef {
+func refOf(r tenant.Ref) api.ScopeRef {
 	return api.ScopeRef{Id: r.ID.String(), Address: r.Address, Name: r.Name}
 }
 
-func nodeOf(n service.Node) api.ScopeNode {
+func nodeOf(n ask.Node) api.ScopeNode {
 	return api.ScopeNode{
 		Id: n.ID.String(), Parent: n.Parent.String(), Address: n.Address, Kind: api.ScopeNodeKind(n.Kind.String()),
 		Name: n.FullName(), Type: optional(n.Type), Title: n.Title, Retired: n.Retired, Depth: n.Depth, More: n.More,
 	}
 }
 
-func grantOf(g service.GrantView) api.Grant {
+func grantOf(g ask.GrantView) api.Grant {
 	grant := grantAlone(g)
 	if len(g.Losses) > 0 {
-		losses := each(g.Losses, func(l service.LossView) api.Loss {
+		losses := each(g.Losses, func(l ask.LossView) api.Loss {
 			return api.Loss{Statement: statementOf(l.Statement), Permissions: l.Permissions, All: l.All}
 		})
 		grant.Losses = &losses
@@ -205,7 +209,7 @@ func grantOf(g service.GrantView) api.Grant {
 	return grant
 }
 
-func grantAlone(g service.GrantView) api.Grant {
+func grantAlone(g ask.GrantView) api.Grant {
 	return api.Grant{
 		Id: g.ID.String(), Principal: principalRef(g.Holder), Role: g.Role.Name, RoleTitle: g.Role.Title,
 		Privileged: g.Role.Privileged, HolderState: (*api.State)(optional(string(g.HolderState))), Scope: refOf(g.At), Inherited: g.Inherited, Misplaced: g.Misplaced,
@@ -214,7 +218,7 @@ func grantAlone(g service.GrantView) api.Grant {
 	}
 }
 
-func roleOf(r service.RoleView) api.Role {
+func roleOf(r ask.RoleView) api.Role {
 	role := api.Role{
 		Name: r.Name, Title: r.Title, Description: r.Description, Privileged: r.Privileged, Permissions: r.Permissions.Len(),
 		Custom: r.Custom(), Services: []string{}, Planes: []api.RolePlanes{},
@@ -239,7 +243,7 @@ func roleOf(r service.RoleView) api.Role {
 	return role
 }
 
-func roleDetailsOf(r service.RoleView, use service.RoleUse) api.RoleDetails {
+func roleDetailsOf(r ask.RoleView, use ask.RoleUse) api.RoleDetails {
 	return api.RoleDetails{
 		Role: roleOf(r), Operations: operationsOf(r), Include: each(r.Include, filterOf), Exclude: each(r.Exclude, filterOf),
 		Grants: each(use.Grants, grantOf), Statements: each(use.Statements, statementOf), Hidden: use.Hidden > 0, May: words(use.May),
@@ -247,7 +251,7 @@ func roleDetailsOf(r service.RoleView, use service.RoleUse) api.RoleDetails {
 }
 
 // operationsOf gives what a role holds, in the catalogue's order.
-func operationsOf(r service.RoleView) []api.Operation {
+func operationsOf(r ask.RoleView) []api.Operation {
 	operations := []api.Operation{}
 	for p := range r.Permissions.All {
 		operations = append(operations, operationOf(r.Catalogue.Operation(p)))
@@ -285,8 +289,8 @@ func listOf[T ~string](words *[]string) []T {
 	return each(*words, func(word string) T { return T(word) })
 }
 
-func newRoleOf(name string, title, description *string, include []api.RoleFilter, exclude *[]api.RoleFilter, under *[]string) service.NewRole {
-	role := service.NewRole{Name: name, Title: text(title), Description: text(description), Include: each(include, newFilter), Under: listOf[string](under)}
+func newRoleOf(name string, title, description *string, include []api.RoleFilter, exclude *[]api.RoleFilter, under *[]string) change.NewRole {
+	role := change.NewRole{Name: name, Title: text(title), Description: text(description), Include: each(include, newFilter), Under: listOf[string](under)}
 	if exclude != nil {
 		role.Exclude = each(*exclude, newFilter)
 	}
@@ -330,11 +334,11 @@ func serviceOf(c *catalogue.Catalogue, s *catalogue.Service, roles iter.Seq[*cat
 	}
 }
 
-func toldOf(t *api.QuestionContext) service.Told {
+func toldOf(t *api.QuestionContext) ask.Told {
 	if t == nil {
-		return service.Told{}
+		return ask.Told{}
 	}
-	told := service.Told{IP: text(t.Ip), Location: text(t.Location), Provider: text(t.Provider)}
+	told := ask.Told{IP: text(t.Ip), Location: text(t.Location), Provider: text(t.Provider)}
 	if t.Time != nil {
 		told.Time = *t.Time
 	}
@@ -344,7 +348,7 @@ func toldOf(t *api.QuestionContext) service.Told {
 	return told
 }
 
-func answerOf(a service.Answer) api.Answer {
+func answerOf(a ask.Answer) api.Answer {
 	answer := api.Answer{
 		Allowed: a.Allowed, Reason: api.AnswerReason(a.Reason), Words: a.Words, Principal: principalRef(a.Principal), Hidden: a.Hidden > 0,
 		Permission: a.Permission, Scope: refOf(a.Scope), Rules: each(a.Met, metOf), Steps: each(a.Steps, stepOf), Revision: int64(a.Revision),
@@ -356,11 +360,11 @@ func answerOf(a service.Answer) api.Answer {
 	return answer
 }
 
-func metOf(m service.MetView) api.RuleOutcome {
+func metOf(m ask.MetView) api.RuleOutcome {
 	return api.RuleOutcome{Rule: ruleOf(m.Rule), Outcome: api.RuleOutcomeOutcome(m.Why), Words: m.Words, Through: words(m.Through), Cuts: m.Cuts, Effective: m.Takes}
 }
 
-func ruleOf(r service.RuleView) api.Rule {
+func ruleOf(r ask.RuleView) api.Rule {
 	rule := api.Rule{Kind: api.RuleKindGrant, Words: r.Words, Scope: refOf(r.At), Inherited: r.Inherited}
 	if r.Grant != nil {
 		grant := grantOf(*r.Grant)
@@ -373,18 +377,18 @@ func ruleOf(r service.RuleView) api.Rule {
 	return rule
 }
 
-func statementOf(s service.StatementView) api.Statement {
+func statementOf(s ask.StatementView) api.Statement {
 	return api.Statement{
 		Policy: policyRefOf(s.Policy), Number: s.Number, Text: s.Text, Place: refOf(s.At), Here: s.Here,
 		Modal: api.StatementModal(s.Modal), Dormant: s.Dormant, Privileged: s.Privileged,
 	}
 }
 
-func policyRefOf(p service.PolicyRef) api.PolicyRef {
+func policyRefOf(p ask.PolicyRef) api.PolicyRef {
 	return api.PolicyRef{Id: p.ID.String(), Name: p.Name, Scope: refOf(p.At)}
 }
 
-func policyOf(p service.PolicyView) api.Policy {
+func policyOf(p ask.PolicyView) api.Policy {
 	return api.Policy{
 		Id: p.ID.String(), Name: p.Name, Scope: refOf(p.At), Description: p.Description, Text: p.Text, Hidden: p.Hidden > 0, Inherited: p.Inherited,
 		Statements: each(p.Statements, statementOf), May: words(p.May),
@@ -392,7 +396,7 @@ func policyOf(p service.PolicyView) api.Policy {
 	}
 }
 
-func faultOf(f service.Fault) api.Fault {
+func faultOf(f problem.Fault) api.Fault {
 	return api.Fault{Line: f.Line, Column: f.Column, Detail: f.Detail, Nearest: optional(f.Nearest)}
 }
 
@@ -405,7 +409,7 @@ func patternOf(p statement.Pattern) api.Pattern {
 	}
 }
 
-func stepOf(s service.Step) api.Step {
+func stepOf(s ask.Step) api.Step {
 	step := api.Step{Words: s.Words, Scope: refOf(s.At), Adds: s.Adds}
 	switch {
 	case s.Group != nil:
@@ -419,22 +423,22 @@ func stepOf(s service.Step) api.Step {
 	return step
 }
 
-func holdersOf(h service.Holders) api.HolderList {
+func holdersOf(h ask.Holders) api.HolderList {
 	return api.HolderList{
 		Permission: h.Permission, Scope: refOf(h.Scope), Revision: int64(h.Revision),
-		Holders: each(h.Holders, func(v service.HolderView) api.Holder {
+		Holders: each(h.Holders, func(v ask.HolderView) api.Holder {
 			return api.Holder{Principal: principalRef(v.Principal), Title: v.Title, Conditional: v.Conditional, By: each(v.By, metOf)}
 		}),
-		CouldHold: each(h.CouldHold, func(v service.HopefulView) api.Escalation {
+		CouldHold: each(h.CouldHold, func(v ask.HopefulView) api.Escalation {
 			return api.Escalation{Principal: principalRef(v.Principal), Title: v.Title, Paths: words(v.Ways)}
 		}),
 	}
 }
 
-func reachOf(r service.Reach) api.Reach {
+func reachOf(r ask.Reach) api.Reach {
 	return api.Reach{
 		Principal: principalRef(r.Principal), Hidden: r.Hidden > 0, Revision: int64(r.Revision),
-		Reached: each(r.Reached, func(v service.ReachedView) api.Reached {
+		Reached: each(r.Reached, func(v ask.ReachedView) api.Reached {
 			return api.Reached{
 				Scope: refOf(v.Scope), Part: api.Part(v.Part), By: each(v.By, ruleOf), Adds: words(v.Adds), Cuts: words(v.Cuts), OnTerms: words(v.OnTerms),
 				Held: v.Held, Conditional: v.Conditional, Beneath: v.Beneath,
@@ -443,10 +447,10 @@ func reachOf(r service.Reach) api.Reach {
 	}
 }
 
-func impactOf(i service.Impact) api.Impact {
+func impactOf(i plan.Impact) api.Impact {
 	return api.Impact{
 		Hidden: i.Hidden > 0, Words: i.Words, Warnings: words(i.Warnings), Advice: words(i.Advice), Confirmation: i.Confirmation(),
-		Effects: each(i.Effects, func(e service.EffectView) api.Effect {
+		Effects: each(i.Effects, func(e plan.EffectView) api.Effect {
 			return api.Effect{
 				Principals: each(e.Principals, principalRef), Scope: refOf(e.At), Beneath: e.Beneath,
 				Outsiders: each(e.Outsiders, nameOf), Part: api.Part(e.Part), Gains: words(e.Gains), Loses: words(e.Loses),

@@ -3,11 +3,11 @@ package server
 import (
 	"arbora.example/access/statement"
 	"arbora.example/api"
-	"arbora.example/internal/service"
+	"arbora.example/internal/change"
 )
 
 // readingOf converts what a text says; a text with faults is handed back as it was given.
-func readingOf(given string, r service.Reading) api.Reading {
+func readingOf(given string, r change.Reading) api.Reading {
 	reading := api.Reading{Text: r.Text, Statements: each(r.Statements, statementOf), Parts: each(r.Parts, partsOf), Notes: words(r.Notes), Faults: each(r.Faults, faultOf)}
 	if len(r.Faults) > 0 {
 		reading.Text = given

@@ -7,9 +7,13 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"arbora.example/api"
+	"arbora.example/internal/ask"
+	"arbora.example/internal/change"
+	"arbora.example/internal/plan"
 	. "arbora.example/internal/server/contract" //lint:ignore ST1001 the contract's names are this file's vocabulary
-	"arbora.example/internal/service"
 	"arbora.example/internal/settings"
+	"arbora.example/internal/signin"
+	"arbora.example/internal/tenant"
 )
 
 // handlers fills the contract: each method asks the service and turns what comes back into the contract's types.
@@ -28,14 +32,14 @@ func (h handlers) GetStatus(ctx context.Context, _ GetStatusRequestObject) (GetS
 	}
 	status := GetStatus200JSONResponse{Empty: empty, Version: h.version, Loam: h.loam != ""}
 	if empty {
-		status.Next = optional("Nobody has set this service up yet: " + service.HowToSetUp)
+		status.Next = optional("Nobody has set this service up yet: " + signin.HowToSetUp)
 	}
 	return status, nil
 }
 
 func (h handlers) SignIn(ctx context.Context, r SignInRequestObject) (SignInResponseObject, error) {
 	request, from := requestOf(ctx), ctx.(*gin.Context).ClientIP()
-	caller, err := h.service.SignIn(request.Context(), service.Attempt{
+	caller, err := h.service.SignIn(request.Context(), signin.Attempt{
 		Name: r.Body.Name, Password: r.Body.Password, Code: text(r.Body.Code), Organisation: text(r.Body.Organisation), From: from, Agent: agentOf(request),
 	})
 	if err != nil {
@@ -136,7 +140,7 @@ func quotasOf(q settings.Quotas) (told api.Quotas) {
 
 func (h handlers) CreateOrganisation(ctx context.Context, r CreateOrganisationRequestObject) (CreateOrganisationResponseObject, error) {
 	ctx, caller := who(ctx)
-	made, err := h.service.CreateOrganisation(ctx, caller, service.NewOrganisation{
+	made, err := h.service.CreateOrganisation(ctx, caller, change.NewOrganisation{
 		Name: r.Body.Name, Title: text(r.Body.Title), Description: text(r.Body.Description), Steward: newUserOf(r.Body.Steward),
 	})
 	if err != nil {
@@ -187,7 +191,7 @@ func (h handlers) ListGroups(ctx context.Context, r ListGroupsRequestObject) (Li
 }
 
 func (h handlers) CreateGroup(ctx context.Context, r CreateGroupRequestObject) (CreateGroupResponseObject, error) {
-	wanted := service.NewGroup{
+	wanted := change.NewGroup{
 		Name: r.Body.Name, Title: text(r.Body.Title), Description: text(r.Body.Description), Tags: value(r.Body.Tags),
 		Owner: somebodyOrNone(r.Body.Owner), Gathers: text(r.Body.Gathers),
 	}
@@ -199,13 +203,13 @@ func (h handlers) CreateGroup(ctx context.Context, r CreateGroupRequestObject) (
 }
 
 func (h handlers) AddMember(ctx context.Context, r AddMemberRequestObject) (AddMemberResponseObject, error) {
-	change := service.MemberChange{Organisation: r.Organisation, Group: r.Group, Kind: string(r.Body.Kind), Name: r.Body.Name}
+	change := change.MemberChange{Organisation: r.Organisation, Group: r.Group, Kind: string(r.Body.Kind), Name: r.Body.Name}
 	_, written, err := changed(ctx, r.Params.Preview, h.service.ChangeMember(change))
 	return AddMember200JSONResponse(written), err
 }
 
 func (h handlers) RemoveMember(ctx context.Context, r RemoveMemberRequestObject) (RemoveMemberResponseObject, error) {
-	change := service.MemberChange{Organisation: r.Organisation, Group: r.Group, Kind: string(r.Kind), Name: r.Member, Remove: true}
+	change := change.MemberChange{Organisation: r.Organisation, Group: r.Group, Kind: string(r.Kind), Name: r.Member, Remove: true}
 	_, written, err := changed(ctx, r.Params.Preview, h.service.ChangeMember(change))
 	return RemoveMember200JSONResponse(written), err
 }
@@ -220,7 +224,7 @@ func (h handlers) ListGrants(ctx context.Context, r ListGrantsRequestObject) (Li
 }
 
 func (h handlers) CreateGrant(ctx context.Context, r CreateGrantRequestObject) (CreateGrantResponseObject, error) {
-	wanted := service.NewGrant{
+	wanted := change.NewGrant{
 		Scope: r.Scope, Kind: string(r.Body.Principal.Kind), Name: r.Body.Principal.Name,
 		Role: r.Body.Role, Description: text(r.Body.Description), Condition: text(r.Body.Condition),
 		Period: periodOf(r.Body.From, r.Body.Until),
@@ -239,7 +243,7 @@ func (h handlers) RevokeGrant(ctx context.Context, r RevokeGrantRequestObject) (
 
 func (h handlers) Check(ctx context.Context, r CheckRequestObject) (CheckResponseObject, error) {
 	ctx, caller := who(ctx)
-	asked := service.Asked{Scope: r.Scope, Rest: text(r.Body.Address), Permission: r.Body.Permission, Told: toldOf(r.Body.Context)}
+	asked := ask.Asked{Scope: r.Scope, Rest: text(r.Body.Address), Permission: r.Body.Permission, Told: toldOf(r.Body.Context)}
 	if p := r.Body.Principal; p != nil {
 		asked.Kind, asked.Name = string(p.Kind), p.Name
 	}
@@ -252,7 +256,7 @@ func (h handlers) Check(ctx context.Context, r CheckRequestObject) (CheckRespons
 
 func (h handlers) ListHolders(ctx context.Context, r ListHoldersRequestObject) (ListHoldersResponseObject, error) {
 	ctx, caller := who(ctx)
-	holders, err := h.service.Holders(ctx, caller, service.Asked{Scope: r.Scope, Permission: r.Body.Permission, Told: toldOf(r.Body.Context)})
+	holders, err := h.service.Holders(ctx, caller, ask.Asked{Scope: r.Scope, Permission: r.Body.Permission, Told: toldOf(r.Body.Context)})
 	if err != nil {
 		return nil, err
 	}
@@ -261,7 +265,7 @@ func (h handlers) ListHolders(ctx context.Context, r ListHoldersRequestObject) (
 
 // who gives the caller of a route that needs one, which admit has seen to, and the request's own context: gin's is used
 // again for the next request, and must not be handed to what may outlive this one.
-func who(ctx context.Context) (context.Context, service.Caller) {
+func who(ctx context.Context) (context.Context, tenant.Caller) {
 	ctx = requestOf(ctx).Context()
 	caller, ok := callerOf(ctx)
 	if !ok {
@@ -283,7 +287,7 @@ func text(optional *string) string {
 func yes(optional *bool) bool { return optional != nil && *optional }
 
 // changed makes a change or, for a preview, tells its impact: what the client hears of it then.
-func changed[T any](ctx context.Context, preview *bool, change service.Change[T]) (made T, written api.Written, err error) {
+func changed[T any](ctx context.Context, preview *bool, change plan.Change[T]) (made T, written api.Written, err error) {
 	ctx, caller := who(ctx)
 	if yes(preview) {
 		written, err = previewed(change.Preview(ctx, caller))
@@ -294,7 +298,7 @@ func changed[T any](ctx context.Context, preview *bool, change service.Change[T]
 }
 
 // previewed answers a preview.
-func previewed(impact service.Impact, err error) (api.Written, error) {
+func previewed(impact plan.Impact, err error) (api.Written, error) {
 	told := impactOf(impact)
 	return api.Written{Revision: int64(impact.Revision), Impact: &told}, err
 }

@@ -11,7 +11,7 @@ import (
 	"arbora.example/api"
 	"arbora.example/internal/credential"
 	. "arbora.example/internal/server/contract" //lint:ignore ST1001 the contract's names are this file's vocabulary
-	"arbora.example/internal/service"
+	"arbora.example/internal/signin"
 	"arbora.example/internal/store"
 )
 
@@ -57,7 +57,7 @@ func (h handlers) RemoveSecondFactor(ctx context.Context, r RemoveSecondFactorRe
 }
 
 // ceremonyOf hands a browser's options on as they are.
-func ceremonyOf(c service.Ceremony) (told api.Ceremony, err error) {
+func ceremonyOf(c signin.Ceremony) (told api.Ceremony, err error) {
 	told.Token = string(c.Token)
 	text, err := json.Marshal(c.Options)
 	if err != nil {
@@ -132,7 +132,7 @@ func (h handlers) SignInByPasskey(ctx context.Context, r SignInByPasskeyRequestO
 	if err != nil {
 		return nil, err
 	}
-	caller, err := h.service.SignInByPasskey(request.Context(), tokenOf(r.Body.Token), answer, service.Attempt{
+	caller, err := h.service.SignInByPasskey(request.Context(), tokenOf(r.Body.Token), answer, signin.Attempt{
 		Organisation: text(r.Body.Organisation), From: clientOf(ctx), Agent: agentOf(request),
 	})
 	if err != nil {

@@ -5,9 +5,10 @@ import (
 
 	"arbora.example/access/catalogue"
 	"arbora.example/api"
+	"arbora.example/internal/ask"
 	. "arbora.example/internal/server/contract" //lint:ignore ST1001 the contract's names are this file's vocabulary
-	"arbora.example/internal/service"
 	"arbora.example/internal/store"
+	"arbora.example/internal/tenant"
 )
 
 func (h handlers) ShowHome(ctx context.Context, r ShowHomeRequestObject) (ShowHomeResponseObject, error) {
@@ -18,14 +19,14 @@ func (h handlers) ShowHome(ctx context.Context, r ShowHomeRequestObject) (ShowHo
 	}
 	return ShowHome200JSONResponse{
 		Mine: each(home.Mine, mineOf), MoreMine: home.MoreMine,
-		Pending: each(home.Pending, func(w service.Waiting) api.Waiting {
+		Pending: each(home.Pending, func(w ask.Waiting) api.Waiting {
 			return api.Waiting{Guest: principalRef(w.Guest), Since: w.Since}
 		}),
 		Ending: each(home.Ending, grantOf),
-		Keys: each(home.Keys, func(k service.KeyToMind) api.KeyToMind {
+		Keys: each(home.Keys, func(k ask.KeyToMind) api.KeyToMind {
 			return api.KeyToMind{Id: k.Key.ID.String(), Label: k.Key.Label, Of: principalRef(k.Of), Unused: k.Unused, Until: moment(k.Key.Until), LastUsedAt: moment(k.Key.LastUsedAt)}
 		}),
-		Privileged: each(home.Privileged, func(p service.Privileged) api.Privileged {
+		Privileged: each(home.Privileged, func(p ask.Privileged) api.Privileged {
 			return api.Privileged{Who: principalRef(p.Who), At: each(p.At, refOf)}
 		}),
 		Strangers: each(home.Strangers, ruleOf),
@@ -36,7 +37,7 @@ func (h handlers) ShowHome(ctx context.Context, r ShowHomeRequestObject) (ShowHo
 	}, nil
 }
 
-func mineOf(m service.Mine) api.Mine {
+func mineOf(m ask.Mine) api.Mine {
 	return api.Mine{Scope: refOf(m.At), Kind: m.Scope.TypeName(), Title: m.Title, Holds: holdsOf(m.Held, m.Conditional)}
 }
 
@@ -57,13 +58,13 @@ func holdsOf(firm, perhaps map[catalogue.Plane][]catalogue.Class) []api.HeldClas
 
 func (h handlers) ShowSpread(ctx context.Context, r ShowSpreadRequestObject) (ShowSpreadResponseObject, error) {
 	ctx, caller := who(ctx)
-	spread, err := h.service.ShowSpread(ctx, caller, r.Organisation, service.Somebody{Kind: string(r.Kind), Name: r.Principal})
+	spread, err := h.service.ShowSpread(ctx, caller, r.Organisation, tenant.Somebody{Kind: string(r.Kind), Name: r.Principal})
 	if err != nil {
 		return nil, err
 	}
 	return ShowSpread200JSONResponse{
 		Principal: principalRef(spread.Principal), Revision: int64(spread.Revision),
-		Nodes: each(spread.Nodes, func(n service.SpreadNode) api.SpreadNode {
+		Nodes: each(spread.Nodes, func(n ask.SpreadNode) api.SpreadNode {
 			return api.SpreadNode{Scope: nodeOf(n.Node), Visible: n.Told, Holds: holdsOf(n.Held, n.Conditional)}
 		}),
 	}, nil

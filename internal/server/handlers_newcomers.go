@@ -9,11 +9,14 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"arbora.example/api"
+	"arbora.example/internal/change"
+	"arbora.example/internal/plan"
+	"arbora.example/internal/problem"
 	. "arbora.example/internal/server/contract" //lint:ignore ST1001 the contract's names are this file's vocabulary
-	"arbora.example/internal/service"
+	"arbora.example/internal/signin"
 )
 
-func (h handlers) userMade(made service.UserMade) api.UserMade {
+func (h handlers) userMade(made change.UserMade) api.UserMade {
 	told := api.UserMade{
 		User: userOf(made.User), SignIn: made.SignIn.String(), Address: made.Address, Password: optional(made.Password),
 		Key: h.keyMadeOrNone(made.Key), Revision: int64(made.Revision),
@@ -29,11 +32,11 @@ func (h handlers) userMade(made service.UserMade) api.UserMade {
 	return told
 }
 
-func mailedOf(m service.Mailed) api.Mailed {
+func mailedOf(m plan.Mailed) api.Mailed {
 	return api.Mailed{To: m.To, Sent: m.Sent, Reason: optional(m.Why)}
 }
 
-func linkMadeOf(l service.LinkMade) api.LinkMade {
+func linkMadeOf(l signin.LinkMade) api.LinkMade {
 	return api.LinkMade{Url: optional(l.URL), Until: l.Until, Mailed: mailedOf(l.Mailed)}
 }
 
@@ -47,7 +50,7 @@ func (h handlers) ListGuests(ctx context.Context, r ListGuestsRequestObject) (Li
 }
 
 func (h handlers) InviteGuest(ctx context.Context, r InviteGuestRequestObject) (InviteGuestResponseObject, error) {
-	wanted := service.Invitation{
+	wanted := change.Invitation{
 		Email: r.Body.Email, Title: text(r.Body.Title), Description: text(r.Body.Description), Tags: value(r.Body.Tags),
 		Groups: value(r.Body.Groups), Grants: firstGrants(r.Body.Grants),
 	}
@@ -94,7 +97,7 @@ func onlyUsers(kind api.PrincipalKind) error {
 	if kind == api.UserKind {
 		return nil
 	}
-	return &service.Problem{Kind: service.Invalid, Detail: "only a user has a password that others reset", Next: "a guest is invited anew, a service account has keys", Field: "kind"}
+	return &problem.Problem{Kind: problem.Invalid, Detail: "only a user has a password that others reset", Next: "a guest is invited anew, a service account has keys", Field: "kind"}
 }
 
 func (h handlers) CreateNewcomers(ctx context.Context, r CreateNewcomersRequestObject) (CreateNewcomersResponseObject, error) {
@@ -116,7 +119,7 @@ func (h handlers) CreateNewcomers(ctx context.Context, r CreateNewcomersRequestO
 // progress tells how far the making of many users is, a line of JSON at a time.
 type progress struct {
 	handlers
-	newcomers *service.Newcomers
+	newcomers *change.Newcomers
 }
 
 // VisitCreateNewcomersResponse writes the lines as they come.
@@ -153,7 +156,7 @@ func (p progress) VisitCreateNewcomersResponse(w http.ResponseWriter) error {
 
 // Links.
 
-func linkOf(v service.LinkView) api.Link {
+func linkOf(v signin.LinkView) api.Link {
 	return api.Link{
 		Purpose: api.LinkPurpose(v.Purpose), Organisation: v.OrganisationName, OrganisationTitle: v.OrganisationTitle, SignIn: v.SignIn,
 		Title: v.Title, Known: v.Known, By: v.MadeBy, Until: v.Until,

@@ -8,20 +8,24 @@ import (
 
 	"arbora.example/access/model"
 	"arbora.example/api"
+	"arbora.example/internal/ask"
+	"arbora.example/internal/change"
 	"arbora.example/internal/credential"
+	"arbora.example/internal/problem"
 	. "arbora.example/internal/server/contract" //lint:ignore ST1001 the contract's names are this file's vocabulary
-	"arbora.example/internal/service"
 	"arbora.example/internal/settings"
+	"arbora.example/internal/signin"
 	"arbora.example/internal/store"
+	"arbora.example/internal/tenant"
 )
 
-func somebody(kind api.PrincipalKind, name string) service.Somebody {
-	return service.Somebody{Kind: string(kind), Name: name}
+func somebody(kind api.PrincipalKind, name string) tenant.Somebody {
+	return tenant.Somebody{Kind: string(kind), Name: name}
 }
 
-func somebodyOrNone(p *api.PrincipalRef) service.Somebody {
+func somebodyOrNone(p *api.PrincipalRef) tenant.Somebody {
 	if p == nil {
-		return service.Somebody{}
+		return tenant.Somebody{}
 	}
 	return somebody(p.Kind, p.Name)
 }
@@ -52,14 +56,14 @@ func (h handlers) ShowPowers(ctx context.Context, r ShowPowersRequestObject) (Sh
 	}
 	return ShowPowers200JSONResponse{
 		Principal: principalRef(powers.Principal), Hidden: powers.Hidden, Revision: int64(powers.Revision),
-		Powers: each(powers.Powers, func(p service.PowerView) api.Power {
+		Powers: each(powers.Powers, func(p ask.PowerView) api.Power {
 			return api.Power{Scope: refOf(p.At), Way: p.Way, Gains: words(p.Gains)}
 		}),
 	}, nil
 }
 
 func (h handlers) EditPrincipal(ctx context.Context, r EditPrincipalRequestObject) (EditPrincipalResponseObject, error) {
-	edit := service.Edit{
+	edit := change.Edit{
 		Name: r.Body.Name, Title: r.Body.Title, Description: r.Body.Description, Email: r.Body.Email,
 		Tags: value(r.Body.Tags), Gathers: r.Body.Gathers, Was: asRead(r.Body.Was),
 	}
@@ -87,7 +91,7 @@ func (h handlers) HandOver(ctx context.Context, r HandOverRequestObject) (HandOv
 func (h handlers) ResetPassword(ctx context.Context, r ResetPasswordRequestObject) (ResetPasswordResponseObject, error) {
 	ctx, caller := who(ctx)
 	if r.Kind != api.UserKind {
-		return nil, &service.Problem{Kind: service.Invalid, Detail: "only a user has a password that others reset", Next: "a guest is invited anew, a service account has keys", Field: "kind"}
+		return nil, &problem.Problem{Kind: problem.Invalid, Detail: "only a user has a password that others reset", Next: "a guest is invited anew, a service account has keys", Field: "kind"}
 	}
 	password, revision, err := h.service.ResetPassword(ctx, caller, r.Organisation, r.Principal, store.Reset{Passkeys: !value(r.Params.KeepPasskeys), Keys: !value(r.Params.KeepKeys)})
 	if err != nil {
@@ -97,7 +101,7 @@ func (h handlers) ResetPassword(ctx context.Context, r ResetPasswordRequestObjec
 }
 
 func (h handlers) CreateServiceAccount(ctx context.Context, r CreateServiceAccountRequestObject) (CreateServiceAccountResponseObject, error) {
-	wanted := service.NewAccount{Name: r.Body.Name, Title: text(r.Body.Title), Description: text(r.Body.Description), Tags: value(r.Body.Tags)}
+	wanted := change.NewAccount{Name: r.Body.Name, Title: text(r.Body.Title), Description: text(r.Body.Description), Tags: value(r.Body.Tags)}
 	made, written, err := changed(ctx, r.Params.Preview, h.service.CreateServiceAccount(r.Scope, wanted))
 	if err != nil || yes(r.Params.Preview) {
 		return CreateServiceAccount200JSONResponse(written), err
@@ -114,7 +118,7 @@ func (h handlers) ListServiceAccounts(ctx context.Context, r ListServiceAccounts
 	return ListServiceAccounts200JSONResponse{Accounts: each(list, accountOf)}, nil
 }
 
-func accountOf(a service.AccountView) api.Account {
+func accountOf(a ask.AccountView) api.Account {
 	return api.Account{Id: a.ID.String(), Name: a.Name, Address: a.Address, Title: a.Title, State: api.State(a.State), CreatedAt: a.CreatedAt}
 }
 
@@ -190,8 +194,8 @@ func settingsFrom(s api.Settings) settings.Settings {
 
 // Keys.
 
-func newKeyOf(k api.KeyNew) service.NewKey {
-	return service.NewKey{Label: text(k.Label), Until: value(k.Until).UTC(), Governs: value(k.Governs), PublicKey: text(k.PublicKey)}
+func newKeyOf(k api.KeyNew) signin.NewKey {
+	return signin.NewKey{Label: text(k.Label), Until: value(k.Until).UTC(), Governs: value(k.Governs), PublicKey: text(k.PublicKey)}
 }
 
 func (h handlers) keyOf(k store.Key) api.Key {
@@ -205,11 +209,11 @@ func (h handlers) keyOf(k store.Key) api.Key {
 	}
 }
 
-func (h handlers) keyMade(k service.KeyMade) api.KeyMade {
+func (h handlers) keyMade(k signin.KeyMade) api.KeyMade {
 	return api.KeyMade{Key: h.keyOf(k.Key), Secret: string(k.Secret)}
 }
 
-func (h handlers) keyMadeOrNone(k *service.KeyMade) *api.KeyMade {
+func (h handlers) keyMadeOrNone(k *signin.KeyMade) *api.KeyMade {
 	if k == nil {
 		return nil
 	}
@@ -334,7 +338,7 @@ func (h handlers) ListSessions(ctx context.Context, _ ListSessionsRequestObject)
 }
 
 // sessionFor converts sessions as one who may be in one of them sees them.
-func sessionFor(caller service.Caller) func(store.Session) api.OpenSession {
+func sessionFor(caller tenant.Caller) func(store.Session) api.OpenSession {
 	return func(s store.Session) api.OpenSession {
 		return api.OpenSession{
 			Id: s.ID.String(), Organisation: optional(s.OrganisationName), SignedInAt: s.SignedInAt, LastUsedAt: s.LastUsedAt,
@@ -370,7 +374,7 @@ func agentOf(r *http.Request) string {
 }
 
 // kindOf gives what a caller is.
-func kindOf(c service.Caller) string {
+func kindOf(c tenant.Caller) string {
 	if c.Identity.Keeper {
 		return "keeper"
 	}

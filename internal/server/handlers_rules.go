@@ -6,8 +6,9 @@ import (
 	"arbora.example/access/catalogue"
 	"arbora.example/access/statement"
 	"arbora.example/api"
+	"arbora.example/internal/ask"
+	"arbora.example/internal/change"
 	. "arbora.example/internal/server/contract" //lint:ignore ST1001 the contract's names are this file's vocabulary
-	"arbora.example/internal/service"
 )
 
 // Handlers of the catalogue, roles, policies and patterns.
@@ -169,7 +170,7 @@ func (h handlers) ListPolicyVersions(ctx context.Context, r ListPolicyVersionsRe
 	if err != nil {
 		return nil, err
 	}
-	answer := ListPolicyVersions200JSONResponse{Versions: each(versions, func(v service.PolicyVersion) api.PolicyVersion {
+	answer := ListPolicyVersions200JSONResponse{Versions: each(versions, func(v ask.PolicyVersion) api.PolicyVersion {
 		return api.PolicyVersion{Revision: int64(v.Revision), WrittenAt: v.Author.At, WrittenBy: v.Author.Name, Name: v.Name, Text: v.Text}
 	})}
 	if next > 0 {
@@ -180,7 +181,7 @@ func (h handlers) ListPolicyVersions(ctx context.Context, r ListPolicyVersionsRe
 }
 
 func (h handlers) CreatePolicyAt(ctx context.Context, r CreatePolicyAtRequestObject) (CreatePolicyAtResponseObject, error) {
-	wanted := service.NewPolicy{Scope: r.Scope, Name: r.Body.Name, Description: text(r.Body.Description), Text: r.Body.Text}
+	wanted := change.NewPolicy{Scope: r.Scope, Name: r.Body.Name, Description: text(r.Body.Description), Text: r.Body.Text}
 	policy, written, err := changed(ctx, r.Params.Preview, h.service.CreatePolicy(wanted))
 	if err != nil || yes(r.Params.Preview) {
 		return CreatePolicyAt200JSONResponse(written), err
@@ -189,7 +190,7 @@ func (h handlers) CreatePolicyAt(ctx context.Context, r CreatePolicyAtRequestObj
 }
 
 func (h handlers) EditPolicyText(ctx context.Context, r EditPolicyTextRequestObject) (EditPolicyTextResponseObject, error) {
-	edit := service.PolicyEdit{Key: r.Policy, Name: r.Body.Name, Description: r.Body.Description, Text: r.Body.Text, Was: asRead(r.Body.Was)}
+	edit := change.PolicyEdit{Key: r.Policy, Name: r.Body.Name, Description: r.Body.Description, Text: r.Body.Text, Was: asRead(r.Body.Was)}
 	_, written, err := changed(ctx, r.Params.Preview, h.service.EditPolicy(edit))
 	return EditPolicyText200JSONResponse(written), err
 }

@@ -7,8 +7,10 @@ import (
 	"arbora.example/access"
 	"arbora.example/access/model"
 	"arbora.example/api"
+	"arbora.example/internal/ask"
+	"arbora.example/internal/change"
+	"arbora.example/internal/problem"
 	. "arbora.example/internal/server/contract" //lint:ignore ST1001 the contract's names are this file's vocabulary
-	"arbora.example/internal/service"
 	"arbora.example/internal/store"
 )
 
@@ -44,7 +46,7 @@ func (h handlers) ListChildren(ctx context.Context, r ListChildrenRequestObject)
 }
 
 func (h handlers) CreateScope(ctx context.Context, r CreateScopeRequestObject) (CreateScopeResponseObject, error) {
-	wanted := service.NewScope{
+	wanted := change.NewScope{
 		Kind: string(r.Body.Kind), Name: r.Body.Name, Type: text(r.Body.Type),
 		Title: text(r.Body.Title), Description: text(r.Body.Description),
 	}
@@ -54,7 +56,7 @@ func (h handlers) CreateScope(ctx context.Context, r CreateScopeRequestObject) (
 	if r.Body.Id != nil {
 		var err error
 		if wanted.ID, err = model.ParseID(*r.Body.Id); err != nil {
-			return nil, &service.Problem{Kind: service.Invalid, Detail: "the id is no UUID", Next: "make one by RFC 9562", Field: "id"}
+			return nil, &problem.Problem{Kind: problem.Invalid, Detail: "the id is no UUID", Next: "make one by RFC 9562", Field: "id"}
 		}
 	}
 	view, written, err := changed(ctx, r.Params.Preview, h.service.CreateScope(r.Scope, wanted))
@@ -66,7 +68,7 @@ func (h handlers) CreateScope(ctx context.Context, r CreateScopeRequestObject) (
 
 func (h handlers) ReshapeScopes(ctx context.Context, r ReshapeScopesRequestObject) (ReshapeScopesResponseObject, error) {
 	state := value(r.Body.State)
-	wanted := service.Reshaping{
+	wanted := change.Reshaping{
 		Scopes: r.Body.Scopes, Name: text(r.Body.Name), Title: r.Body.Title, Description: r.Body.Description, Tags: value(r.Body.Tags),
 		Untag: value(r.Body.Untag), To: text(r.Body.To), Retire: state == api.ScopeRetired, Restore: state == api.ScopeActive, Was: asRead(r.Body.Was),
 	}
@@ -77,7 +79,7 @@ func (h handlers) ReshapeScopes(ctx context.Context, r ReshapeScopesRequestObjec
 func (h handlers) SearchScopes(ctx context.Context, r SearchScopesRequestObject) (SearchScopesResponseObject, error) {
 	ctx, caller := who(ctx)
 	q := r.Params
-	nodes, next, err := h.service.SearchScopes(ctx, caller, r.Organisation, service.Sought{
+	nodes, next, err := h.service.SearchScopes(ctx, caller, r.Organisation, ask.Sought{
 		Text: text(q.Text), Kind: text(q.Kind), Type: text(q.Type), Tag: text(q.Tag), State: text(q.State), After: text(q.After), Limit: limit(q.Limit),
 	})
 	if err != nil {
@@ -87,7 +89,7 @@ func (h handlers) SearchScopes(ctx context.Context, r SearchScopesRequestObject)
 }
 
 // foundOf is nodeOf with the tags.
-func foundOf(n service.Node) api.ScopeNode {
+func foundOf(n ask.Node) api.ScopeNode {
 	node := nodeOf(n)
 	if n.Tags != nil {
 		node.Tags = &n.Tags
@@ -117,7 +119,7 @@ func (h handlers) ListScopeChanges(ctx context.Context, r ListScopeChangesReques
 	if err != nil {
 		return nil, err
 	}
-	answer := ListScopeChanges200JSONResponse{Changes: each(changes, func(c service.ScopeChangeView) api.ScopeChange {
+	answer := ListScopeChanges200JSONResponse{Changes: each(changes, func(c ask.ScopeChangeView) api.ScopeChange {
 		return api.ScopeChange{Revision: int64(c.Revision), At: c.Author.At, By: c.Author.Name, What: c.What}
 	})}
 	if next > 0 {
@@ -130,7 +132,7 @@ func (h handlers) ListScopeChanges(ctx context.Context, r ListScopeChangesReques
 func (h handlers) ShowMatrix(ctx context.Context, r ShowMatrixRequestObject) (ShowMatrixResponseObject, error) {
 	ctx, caller := who(ctx)
 	q := r.Params
-	m, err := h.service.ShowMatrix(ctx, caller, service.MatrixAsked{
+	m, err := h.service.ShowMatrix(ctx, caller, ask.MatrixAsked{
 		Scope: r.Scope, Children: q.Against != nil && *q.Against == "children", Groups: q.Rows != nil && *q.Rows == "groups", After: text(q.After), Limit: limit(q.Limit),
 	})
 	if err != nil {
@@ -142,13 +144,13 @@ func (h handlers) ShowMatrix(ctx context.Context, r ShowMatrixRequestObject) (Sh
 // marks are the signs of a matrix's cells.
 var marks = map[access.Mark]byte{access.NotHeld: 'n', access.MaybeHeld: 'm', access.CertainHeld: 'y'}
 
-func matrixOf(m service.Matrix) api.Matrix {
+func matrixOf(m ask.Matrix) api.Matrix {
 	return api.Matrix{
 		Scope: refOf(m.Scope), Next: optional(m.Next), Revision: int64(m.Revision),
-		Columns: each(m.Columns, func(c service.MatrixColumn) api.MatrixColumn {
+		Columns: each(m.Columns, func(c ask.MatrixColumn) api.MatrixColumn {
 			return api.MatrixColumn{Name: c.Name, Title: c.Title, At: refOf(c.At), Permissions: each(c.Permissions, operationOf)}
 		}),
-		Rows: each(m.Rows, func(r service.MatrixRow) api.MatrixRow {
+		Rows: each(m.Rows, func(r ask.MatrixRow) api.MatrixRow {
 			return api.MatrixRow{Principal: principalRef(r.Principal), Cells: each(r.Cells, func(cell []access.Mark) string {
 				signs := make([]byte, len(cell))
 				for i, mark := range cell {

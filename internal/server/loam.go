@@ -12,7 +12,8 @@ import (
 
 	"github.com/gin-gonic/gin"
 
-	"arbora.example/internal/service"
+	"arbora.example/internal/problem"
+	"arbora.example/internal/signin"
 )
 
 // loamPath is where Loam is reached through this service.
@@ -83,12 +84,12 @@ func (s *Server) passToken(c *gin.Context) error {
 		return nil
 	}
 	caller, err := s.credential(c)
-	var p *service.Problem
-	if errors.As(err, &p) && p.Kind == service.Foreign && shown != "" {
+	var p *problem.Problem
+	if errors.As(err, &p) && p.Kind == problem.Foreign && shown != "" {
 		return nil
 	}
 	c.Request.Header.Del("Authorization")
-	if p != nil && p.Kind != service.Refused && c.Request.Method == http.MethodGet && shown == "" {
+	if p != nil && p.Kind != problem.Refused && c.Request.Method == http.MethodGet && shown == "" {
 		return nil // an old cookie does not keep anybody from what is public
 	} else if err != nil {
 		return err
@@ -96,7 +97,7 @@ func (s *Server) passToken(c *gin.Context) error {
 	if caller.Audience != "" {
 		return forAnother(caller)
 	}
-	token, err := s.service.Exchange(c.Request.Context(), caller, service.Cloud)
+	token, err := s.service.Exchange(c.Request.Context(), caller, signin.Cloud)
 	if err != nil {
 		return err
 	}

@@ -13,7 +13,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
-	"arbora.example/internal/service"
+	"arbora.example/internal/problem"
 )
 
 // onceHeader carries a key of the client's choice, under which a request is carried out once (draft-ietf-httpapi-idempotency-key-header).
@@ -34,7 +34,7 @@ func (s *Server) once(c *gin.Context) {
 		return
 	}
 	if len(key) > longestKey || strings.ContainsFunc(key, func(letter rune) bool { return letter < '!' || letter > '~' }) {
-		s.writeError(c, &service.Problem{Kind: service.Invalid, Detail: "the key is not valid", Next: fmt.Sprintf("send 1 to %d printable ASCII characters without spaces, such as a UUID", longestKey), Field: onceHeader})
+		s.writeError(c, &problem.Problem{Kind: problem.Invalid, Detail: "the key is not valid", Next: fmt.Sprintf("send 1 to %d printable ASCII characters without spaces, such as a UUID", longestKey), Field: onceHeader})
 		return
 	}
 	body, err := io.ReadAll(c.Request.Body)

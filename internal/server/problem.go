@@ -10,32 +10,33 @@ import (
 
 	"arbora.example/api"
 	"arbora.example/internal/credential"
-	"arbora.example/internal/service"
+	"arbora.example/internal/plan"
+	"arbora.example/internal/problem"
 	"arbora.example/internal/store"
 )
 
 // statuses gives the HTTP status and title of each kind of problem.
-var statuses = map[service.ProblemKind]struct {
+var statuses = map[problem.ProblemKind]struct {
 	status int
 	title  string
 }{
-	service.Invalid:      {http.StatusBadRequest, "The request is wrong"},
-	service.NotSignedIn:  {http.StatusUnauthorized, "Not signed in"},
-	service.Expired:      {http.StatusUnauthorized, "The credential has expired"},
-	service.Revoked:      {http.StatusUnauthorized, "The credential was revoked"},
-	service.Foreign:      {http.StatusUnauthorized, "The credential is not known here"},
-	service.CodeNeeded:   {http.StatusUnauthorized, "A code is needed"},
-	service.WrongSignIn:  {http.StatusUnauthorized, "Wrong name or password"},
-	service.Refused:      {http.StatusForbidden, "Refused"},
-	service.NotThere:     {http.StatusNotFound, "Not there"},
-	service.Conflict:     {http.StatusConflict, "It clashes with what is there"},
-	service.BreaksRule:   {http.StatusUnprocessableEntity, "It would break a rule"},
-	service.TooOften:     {http.StatusTooManyRequests, "Too often"},
-	service.Empty:        {http.StatusConflict, "Not set up yet"},
-	service.WeakPassword: {http.StatusUnprocessableEntity, "The password is not good enough"},
-	service.Outdated:     {http.StatusPreconditionFailed, "Something has changed since"},
-	service.ProofNeeded:  {http.StatusForbidden, "It takes a fresh proof"},
-	service.Unconfirmed:  {http.StatusPreconditionRequired, "It takes a confirmation"},
+	problem.Invalid:      {http.StatusBadRequest, "The request is wrong"},
+	problem.NotSignedIn:  {http.StatusUnauthorized, "Not signed in"},
+	problem.Expired:      {http.StatusUnauthorized, "The credential has expired"},
+	problem.Revoked:      {http.StatusUnauthorized, "The credential was revoked"},
+	problem.Foreign:      {http.StatusUnauthorized, "The credential is not known here"},
+	problem.CodeNeeded:   {http.StatusUnauthorized, "A code is needed"},
+	problem.WrongSignIn:  {http.StatusUnauthorized, "Wrong name or password"},
+	problem.Refused:      {http.StatusForbidden, "Refused"},
+	problem.NotThere:     {http.StatusNotFound, "Not there"},
+	problem.Conflict:     {http.StatusConflict, "It clashes with what is there"},
+	problem.BreaksRule:   {http.StatusUnprocessableEntity, "It would break a rule"},
+	problem.TooOften:     {http.StatusTooManyRequests, "Too often"},
+	problem.Empty:        {http.StatusConflict, "Not set up yet"},
+	problem.WeakPassword: {http.StatusUnprocessableEntity, "The password is not good enough"},
+	problem.Outdated:     {http.StatusPreconditionFailed, "Something has changed since"},
+	problem.ProofNeeded:  {http.StatusForbidden, "It takes a fresh proof"},
+	problem.Unconfirmed:  {http.StatusPreconditionRequired, "It takes a confirmation"},
 }
 
 var internalProblem = problemOf(http.StatusInternalServerError, "internal", "something went wrong inside the service", "try again; if it happens again, look at the service's log")
@@ -62,17 +63,17 @@ func (s *Server) asksByItself(c *gin.Context) bool {
 
 // writeError answers with the problem an error stands for. The refusal of something that a person or program asked for is recorded.
 func (s *Server) writeError(c *gin.Context, err error) {
-	var p *service.Problem
+	var p *problem.Problem
 	var tooLarge *http.MaxBytesError
 	switch {
 	case errors.As(err, &p):
-		if caller, ok := callerOf(c.Request.Context()); ok && p.Kind == service.Refused && !s.asksByItself(c) {
+		if caller, ok := callerOf(c.Request.Context()); ok && p.Kind == problem.Refused && !s.asksByItself(c) {
 			if err := s.service.NoteRefusal(c.Request.Context(), caller, p); err != nil {
 				s.writeError(c, err)
 				return
 			}
 		}
-		if caller, ok := callerOf(c.Request.Context()); ok && (p.Kind == service.NotThere && p.Next == "" || p.HoldsNothing) {
+		if caller, ok := callerOf(c.Request.Context()); ok && (p.Kind == problem.NotThere && p.Next == "" || p.HoldsNothing) {
 			elsewhere, err := s.service.Elsewhere(c.Request.Context(), caller)
 			if err != nil {
 				s.writeError(c, err)
@@ -105,15 +106,19 @@ func (s *Server) writeError(c *gin.Context, err error) {
 
 // problem gives the problem an error stands for. What is no problem of the asker's is logged.
 func (s *Server) problem(err error) api.Problem {
-	var p *service.Problem
+	var p *problem.Problem
 	var tooLarge *http.MaxBytesError
 	switch {
 	case errors.As(err, &p):
 		known := statuses[p.Kind]
+		var now *plan.Impact
+		if u := new(plan.Unconfirmable); errors.As(err, &u) {
+			now = &u.Impact
+		}
 		return api.Problem{
 			Type: problemType + string(p.Kind), Title: known.title, Status: known.status, Detail: p.Detail,
 			Next: optional(p.Next), Field: optional(p.Field), Nearest: optional(p.Nearest),
-			Rule: optional(string(p.Rule)), Permission: optional(p.Permission), Faults: faultsOf(p.Faults), Impact: impactOrNone(p.Impact),
+			Rule: optional(string(p.Rule)), Permission: optional(p.Permission), Faults: faultsOf(p.Faults), Impact: impactOrNone(now),
 		}
 	case errors.As(err, &tooLarge):
 		return problemOf(http.StatusRequestEntityTooLarge, "too-large", "the body is larger than 1 MiB", "send less at once")
@@ -142,7 +147,7 @@ func optional(text string) *string {
 	return &text
 }
 
-func impactOrNone(i *service.Impact) *api.Impact {
+func impactOrNone(i *plan.Impact) *api.Impact {
 	if i == nil {
 		return nil
 	}
@@ -151,7 +156,7 @@ func impactOrNone(i *service.Impact) *api.Impact {
 }
 
 // faultsOf leaves out an empty list.
-func faultsOf(faults []service.Fault) *[]api.Fault {
+func faultsOf(faults []problem.Fault) *[]api.Fault {
 	if len(faults) == 0 {
 		return nil
 	}

@@ -19,6 +19,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"arbora.example/internal/loopback"
+	"arbora.example/internal/problem"
 	"arbora.example/internal/server/authzen"
 	"arbora.example/internal/server/contract"
 	"arbora.example/internal/server/oauth"
@@ -76,7 +77,7 @@ func New(o Options) (http.Handler, error) {
 	group.GET("/organisations/:organisation/stream", s.stream)
 	contract.RegisterHandlersWithOptions(group, strict, contract.GinServerOptions{
 		ErrorHandler: func(c *gin.Context, err error, _ int) {
-			s.writeError(c, &service.Problem{Kind: service.Invalid, Detail: err.Error()})
+			s.writeError(c, &problem.Problem{Kind: problem.Invalid, Detail: err.Error()})
 		},
 	})
 	if err := s.mountLoam(engine); err != nil {

@@ -1,6 +1,4 @@
-// Package service holds Arbora's use cases. Each authorises its caller with the core in package access, validates by
-// computing the next snapshot, writes one transaction with package store, and then publishes that snapshot.
-//
-// Everything a use case is asked is asked by a [Caller]. What goes wrong comes back as a [*Problem], or wrapped around
-// [store.ErrUnavailable] when the database cannot be reached; any other error is a defect.
+// Package service puts the use cases of Arbora together: how people and programs come in (package signin), what is asked (package ask)
+// and what is changed (package change). They share what an instance keeps of each organisation (package tenant), and how a change is
+// planned, weighed and made (package plan). Whatever a caller may hear of as an error is a [problem.Problem].
 package service

@@ -2,158 +2,39 @@ package service
 
 import (
 	"context"
-	"errors"
-	"fmt"
 	"log/slog"
-	"math"
-	"strings"
-	"sync"
-	"sync/atomic"
 	"time"
 
-	"github.com/google/uuid"
-
-	"arbora.example/access"
 	"arbora.example/access/catalogue"
-	"arbora.example/access/model"
-	"arbora.example/internal/settings"
-	"arbora.example/internal/store"
+	"arbora.example/internal/ask"
+	"arbora.example/internal/change"
+	"arbora.example/internal/credential"
+	"arbora.example/internal/plan"
+	"arbora.example/internal/signin"
+	"arbora.example/internal/tenant"
 )
 
-// Tenants are the organisations of an installation, as this instance keeps them. It is safe for concurrent use.
-type Tenants struct {
-	records  Records
-	shipped  *catalogue.Catalogue
-	registry registry
-	clock    func() time.Time
-	log      *slog.Logger
-	address  string
-	houses   sync.Map // of model.ID to *house
-	busy     *busy
-	refused  *recent       // what was refused and recorded
-	followed atomic.Uint64 // up to where the records were followed
-	files    SnapshotFiles // nil when none are kept
-	instance model.ID      // tells this service from others on the same database
+// Service carries out the use cases on one database of records. It is safe for concurrent use.
+type Service struct{ *change.Changes }
+
+// Options are what a service works with.
+type Options struct {
+	Records   tenant.Records
+	Catalogue *catalogue.Catalogue
+	Clock     func() time.Time // asked for every moment that is recorded
+	Log       *slog.Logger
+	Sealer    *credential.Sealer                                         // seals what must be kept readable
+	Post      plan.Post                                                  // sends mail; nil when none can be sent
+	Hash      func(ctx context.Context, password string) (string, error) // of passwords; [credential.HashPassword] when it is nil
+	Files     tenant.SnapshotFiles                                       // nil keeps none: each start reads the records whole
+	Address   string                                                     // where people and programs reach it, such as https://arbora.example: it issues tokens under this name
 }
 
-// NewTenants makes them.
-func NewTenants(records Records, shipped *catalogue.Catalogue, clock func() time.Time, log *slog.Logger, files SnapshotFiles, address string) *Tenants {
-	return &Tenants{
-		records: records, shipped: shipped, clock: clock, log: log, address: address, busy: newBusy(), refused: newRecent(), files: files, instance: newID(),
+// New makes a service.
+func New(o Options) *Service {
+	if o.Hash == nil {
+		o.Hash = credential.HashPassword
 	}
+	tenants := tenant.NewTenants(o.Records, o.Catalogue, o.Clock, o.Log, o.Files, o.Address)
+	return &Service{change.NewChanges(signin.NewSignIns(plan.NewMaker(tenants, o.Post), o.Sealer, o.Hash), ask.NewAnswers(tenants))}
 }
-
-// house is what the service keeps of one organisation in memory.
-type house struct {
-	id       model.ID
-	writing  sync.Mutex // held from before a write's transaction until its snapshot is published
-	snapshot atomic.Pointer[access.Snapshot]
-	settings atomic.Pointer[settings.Settings] // there as soon as a snapshot is
-	quotas   atomic.Pointer[settings.Quotas]   // likewise
-	changed  beacon                            // lit when another snapshot is published
-	lately   lastSteps                         // what led to it
-	skipped  atomic.Pointer[[]string]          // what of the records could not be applied, when they were read last
-	doubtful atomic.Bool                       // a write ended in doubt: what is in the database decides
-}
-
-func (s *Tenants) house(id model.ID) *house {
-	h, _ := s.houses.LoadOrStore(id, &house{id: id})
-	return h.(*house)
-}
-
-// now gives the current snapshot of an organisation, reading it from the database when it is not known for certain.
-func (s *Tenants) now(ctx context.Context, h *house) (*access.Snapshot, error) {
-	if snapshot := h.snapshot.Load(); snapshot != nil && !h.doubtful.Load() {
-		return snapshot, nil
-	}
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	if snapshot := h.snapshot.Load(); snapshot != nil && !h.doubtful.Load() {
-		return snapshot, nil
-	}
-	return s.level(ctx, h)
-}
-
-// first makes the first snapshot of an organisation, from a file and the changes since where there is one, and publishes it. The caller
-// holds h.writing.
-func (s *Tenants) first(ctx context.Context, h *house) (*access.Snapshot, error) {
-	catalogue, err := s.catalogueNow(ctx)
-	if err != nil {
-		return nil, err
-	}
-	snapshot := s.fromFile(ctx, h.id, math.MaxUint64, catalogue)
-	if snapshot == nil {
-		return s.reload(ctx, h)
-	}
-	if err := s.readSettings(ctx, h); err != nil {
-		return nil, err
-	}
-	h.skipped.Store(&[]string{})
-	return s.followFrom(ctx, h, snapshot)
-}
-
-// reload reads a snapshot from the database and publishes it. The caller holds h.writing.
-func (s *Tenants) reload(ctx context.Context, h *house) (*access.Snapshot, error) {
-	catalogue, err := s.catalogueNow(ctx)
-	if err != nil {
-		return nil, err
-	}
-	snapshot, revision, skipped, err := s.build(ctx, h.id, catalogue)
-	if err != nil {
-		return nil, err
-	}
-	for _, reason := range skipped {
-		s.log.Error("a record of an organisation cannot be applied and is left out", "organisation", h.id, "revision", revision, "reason", reason)
-	}
-	h.skipped.Store(&skipped)
-	if err := s.readSettings(ctx, h); err != nil {
-		return nil, err
-	}
-	h.publish(snapshot, nil)
-	h.doubtful.Store(false)
-	return snapshot, nil
-}
-
-// build makes the snapshot of an organisation from its records. One that cannot be applied is left out, and told of: it shuts
-// nobody out.
-func (s *Tenants) build(ctx context.Context, id model.ID, catalogue *catalogue.Catalogue) (snapshot *access.Snapshot, revision uint64, skipped []string, err error) {
-	building := access.New(catalogue).Builder()
-	revision, err = s.records.Load(ctx, id, func(change access.Change) error {
-		var broken *model.Violation
-		if err := building.Apply(change); errors.As(err, &broken) {
-			skipped = append(skipped, strings.TrimPrefix(fmt.Sprintf("%T: %s", change, broken), "access."))
-		} else if err != nil {
-			return err
-		}
-		return nil
-	})
-	if err != nil {
-		return nil, 0, nil, err
-	}
-	snapshot, err = building.Done(revision)
-	return snapshot, revision, skipped, err
-}
-
-// Snapshot gives what an organisation is decided by at present. It is for those who run the service in their own program;
-// it asks for no permission.
-func (s *Tenants) Snapshot(ctx context.Context, organisation model.ID) (*access.Snapshot, error) {
-	return s.now(ctx, s.house(organisation))
-}
-
-// Healthy reports whether the database answers.
-func (s *Tenants) Healthy(ctx context.Context) error { return s.records.Ping(ctx) }
-
-func (s *Tenants) author(c Caller) store.Author {
-	return store.Author{Name: c.Name, From: c.From, At: s.moment()}
-}
-
-// moment is the present as the records keep it: UTC, to the microsecond.
-func (s *Tenants) moment() time.Time { return s.clock().UTC().Truncate(time.Microsecond) }
-
-// Address is where people and programs reach the service.
-func (s *Tenants) Address() string { return s.address }
-
-// Now gives the moment by the service's own clock.
-func (s *Tenants) Now() time.Time { return s.moment() }
-
-func newID() model.ID { return model.ID(uuid.Must(uuid.NewV7())) }

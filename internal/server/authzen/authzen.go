@@ -17,22 +17,24 @@ import (
 
 	"github.com/gin-gonic/gin"
 
-	"arbora.example/internal/service"
+	"arbora.example/internal/ask"
+	"arbora.example/internal/problem"
+	"arbora.example/internal/tenant"
 )
 
 // Decider answers what is asked; package service does.
 type Decider interface {
-	Evaluate(ctx context.Context, c service.Caller, asked []service.Evaluation) (answers []service.Evaluated, revision uint64, err error)
-	SearchSubjects(ctx context.Context, c service.Caller, asked service.Evaluation) ([]service.Entity, error)
-	SearchActions(ctx context.Context, c service.Caller, asked service.Evaluation) ([]string, error)
-	SearchResources(ctx context.Context, c service.Caller, asked service.Evaluation, after string, limit int) (found []service.Entity, more bool, err error)
+	Evaluate(ctx context.Context, c tenant.Caller, asked []ask.Evaluation) (answers []ask.Evaluated, revision uint64, err error)
+	SearchSubjects(ctx context.Context, c tenant.Caller, asked ask.Evaluation) ([]ask.Entity, error)
+	SearchActions(ctx context.Context, c tenant.Caller, asked ask.Evaluation) ([]string, error)
+	SearchResources(ctx context.Context, c tenant.Caller, asked ask.Evaluation, after string, limit int) (found []ask.Entity, more bool, err error)
 }
 
 // Handler answers the requests of the API.
 type Handler struct {
 	Decider Decider
 	Address string // where the service is reached, such as https://arbora.example: it names itself by no header of a request
-	Caller  func(*gin.Context) (service.Caller, error)
+	Caller  func(*gin.Context) (tenant.Caller, error)
 	Fail    func(*gin.Context, error) // answers with what an error stands for
 }
 
@@ -86,7 +88,7 @@ type told struct {
 // moments are the forms of time that are understood: RFC 3339, and ISO 8601 without seconds.
 var moments = []string{time.RFC3339Nano, "2006-01-02T15:04Z07:00"}
 
-func (t *told) read(into *service.Told) error {
+func (t *told) read(into *ask.Told) error {
 	var text string
 	if given(t.Time) {
 		if err := json.Unmarshal(t.Time, &text); err != nil {
@@ -190,7 +192,7 @@ type answerError struct {
 	Message string `json:"message"`
 }
 
-func answerOf(e service.Evaluated, revision uint64) answer {
+func answerOf(e ask.Evaluated, revision uint64) answer {
 	a := answer{Decision: e.Allowed, Context: &answerContext{Reason: string(e.Reason), Revision: revision}}
 	if e.Error != nil {
 		a.Context.Error = &answerError{Status: http.StatusBadRequest, Message: e.Error.Error()}
@@ -222,7 +224,7 @@ const (
 )
 
 // read finds the caller and reads a body into a value; ok is false when it was answered with an error.
-func (h Handler) read(c *gin.Context, into any) (caller service.Caller, ok bool) {
+func (h Handler) read(c *gin.Context, into any) (caller tenant.Caller, ok bool) {
 	if id := c.GetHeader("X-Request-ID"); id != "" {
 		c.Header("X-Request-ID", id)
 	}
@@ -259,8 +261,8 @@ func decode(body io.Reader, into any) error {
 }
 
 func invalid(field, format string, values ...any) error {
-	return &service.Problem{
-		Kind: service.Invalid, Field: field, Detail: fmt.Sprintf(format, values...),
+	return &problem.Problem{
+		Kind: problem.Invalid, Field: field, Detail: fmt.Sprintf(format, values...),
 		Next: "send what the OpenID AuthZEN Authorization API 1.0 says",
 	}
 }
@@ -285,8 +287,8 @@ func (r request) orElse(all request) request {
 // need says which parts a request must have.
 type need struct{ subjectID, action, resourceID bool }
 
-func (r request) evaluation(n need) (service.Evaluation, error) {
-	var e service.Evaluation
+func (r request) evaluation(n need) (ask.Evaluation, error) {
+	var e ask.Evaluation
 	switch {
 	case r.Subject == nil || r.Subject.Type == "" || n.subjectID && r.Subject.ID == "":
 		return e, invalid("subject", "the subject is missing its type or id")
@@ -295,8 +297,8 @@ func (r request) evaluation(n need) (service.Evaluation, error) {
 	case r.Resource == nil || r.Resource.Type == "" || n.resourceID && r.Resource.ID == "":
 		return e, invalid("resource", "the resource is missing its type or id")
 	}
-	e.Subject = service.Entity{Type: r.Subject.Type, ID: r.Subject.ID}
-	e.Resource = service.Entity{Type: r.Resource.Type, ID: r.Resource.ID}
+	e.Subject = ask.Entity{Type: r.Subject.Type, ID: r.Subject.ID}
+	e.Resource = ask.Entity{Type: r.Resource.Type, ID: r.Resource.ID}
 	if r.Action != nil {
 		e.Action = r.Action.Name
 	}
@@ -323,7 +325,7 @@ func (h Handler) evaluation(c *gin.Context) {
 		h.Fail(c, err)
 		return
 	}
-	answers, revision, err := h.Decider.Evaluate(c.Request.Context(), caller, []service.Evaluation{asked})
+	answers, revision, err := h.Decider.Evaluate(c.Request.Context(), caller, []ask.Evaluation{asked})
 	if err != nil {
 		h.Fail(c, err)
 		return
@@ -358,7 +360,7 @@ func (h Handler) evaluations(c *gin.Context) {
 		h.Fail(c, invalid("evaluations", "there are %d evaluations in one request: at most %d are answered at once", len(b.Evaluations), mostEvaluations))
 		return
 	}
-	asked := make([]service.Evaluation, len(b.Evaluations))
+	asked := make([]ask.Evaluation, len(b.Evaluations))
 	for i, r := range b.Evaluations {
 		var err error
 		if asked[i], err = r.orElse(b.request).evaluation(whole); err != nil {
@@ -381,21 +383,21 @@ func (h Handler) evaluations(c *gin.Context) {
 }
 
 func (h Handler) searchSubject(c *gin.Context) {
-	h.search(c, need{action: true, resourceID: true}, func(ctx context.Context, caller service.Caller, asked service.Evaluation, s search) ([]any, bool, error) {
+	h.search(c, need{action: true, resourceID: true}, func(ctx context.Context, caller tenant.Caller, asked ask.Evaluation, s search) ([]any, bool, error) {
 		found, err := h.Decider.SearchSubjects(ctx, caller, asked)
-		return paged(found, s, func(e service.Entity) (any, string) { return entity{Type: e.Type, ID: e.ID}, e.ID }, err)
+		return paged(found, s, func(e ask.Entity) (any, string) { return entity{Type: e.Type, ID: e.ID}, e.ID }, err)
 	})
 }
 
 func (h Handler) searchAction(c *gin.Context) {
-	h.search(c, need{subjectID: true, resourceID: true}, func(ctx context.Context, caller service.Caller, asked service.Evaluation, s search) ([]any, bool, error) {
+	h.search(c, need{subjectID: true, resourceID: true}, func(ctx context.Context, caller tenant.Caller, asked ask.Evaluation, s search) ([]any, bool, error) {
 		found, err := h.Decider.SearchActions(ctx, caller, asked)
 		return paged(found, s, func(name string) (any, string) { return action{Name: name}, name }, err)
 	})
 }
 
 func (h Handler) searchResource(c *gin.Context) {
-	h.search(c, need{subjectID: true, action: true}, func(ctx context.Context, caller service.Caller, asked service.Evaluation, s search) ([]any, bool, error) {
+	h.search(c, need{subjectID: true, action: true}, func(ctx context.Context, caller tenant.Caller, asked ask.Evaluation, s search) ([]any, bool, error) {
 		found, more, err := h.Decider.SearchResources(ctx, caller, asked, s.Page.Token, s.Page.Limit)
 		results := make([]any, len(found))
 		for i, e := range found {
@@ -406,7 +408,7 @@ func (h Handler) searchResource(c *gin.Context) {
 }
 
 // search answers a search; find gives a page of results and whether there are more.
-func (h Handler) search(c *gin.Context, n need, find func(context.Context, service.Caller, service.Evaluation, search) ([]any, bool, error)) {
+func (h Handler) search(c *gin.Context, n need, find func(context.Context, tenant.Caller, ask.Evaluation, search) ([]any, bool, error)) {
 	var s search
 	caller, ok := h.read(c, &s)
 	if !ok {

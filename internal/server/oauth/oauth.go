@@ -15,19 +15,21 @@ import (
 
 	"arbora.example/access/model"
 	"arbora.example/internal/credential"
-	"arbora.example/internal/service"
+	"arbora.example/internal/problem"
+	"arbora.example/internal/signin"
+	"arbora.example/internal/tenant"
 )
 
 // Issuer makes tokens and knows them; package service does.
 type Issuer interface {
 	Address() string
-	IssueToken(ctx context.Context, p service.Program) (text string, token credential.AccessToken, err error)
+	IssueToken(ctx context.Context, p signin.Program) (text string, token credential.AccessToken, err error)
 	ExchangeToken(ctx context.Context, shown credential.Token, audience, from string) (credential.Token, error)
-	Introspect(ctx context.Context, p service.Program, token credential.Token, viewAs *service.Somebody) (service.Introspection, error)
-	RevokeToken(ctx context.Context, p service.Program, token credential.Token) error
+	Introspect(ctx context.Context, p signin.Program, token credential.Token, viewAs *tenant.Somebody) (signin.Introspection, error)
+	RevokeToken(ctx context.Context, p signin.Program, token credential.Token) error
 	PublicKeys(ctx context.Context) (jose.JSONWebKeySet, error)
-	AskForDevice(ctx context.Context, agent, from string) (service.DeviceCodes, error)
-	DeviceToken(ctx context.Context, code, from string) (service.Caller, error)
+	AskForDevice(ctx context.Context, agent, from string) (signin.DeviceCodes, error)
+	DeviceToken(ctx context.Context, code, from string) (tenant.Caller, error)
 }
 
 // Handler answers the requests of the protocol.
@@ -88,8 +90,8 @@ func (h Handler) keys(c *gin.Context) {
 }
 
 // program reads who asks (RFC 6749, section 2.3.1).
-func program(c *gin.Context) service.Program {
-	p := service.Program{From: c.ClientIP(), Organisation: c.PostForm("organisation")}
+func program(c *gin.Context) signin.Program {
+	p := signin.Program{From: c.ClientIP(), Organisation: c.PostForm("organisation")}
 	id, secret, basic := c.Request.BasicAuth()
 	if !basic {
 		id, secret = c.PostForm("client_id"), c.PostForm("client_secret")
@@ -136,9 +138,9 @@ func (h Handler) token(c *gin.Context) {
 
 func (h Handler) introspect(c *gin.Context) {
 	c.Header("Cache-Control", "no-store")
-	var viewAs *service.Somebody
+	var viewAs *tenant.Somebody
 	if kind, name, ok := strings.Cut(c.PostForm("view_as"), " "); ok {
-		viewAs = &service.Somebody{Kind: kind, Name: name}
+		viewAs = &tenant.Somebody{Kind: kind, Name: name}
 	}
 	told, err := h.Issuer.Introspect(c.Request.Context(), program(c), credential.Token(c.PostForm("token")), viewAs)
 	if err != nil {
@@ -193,8 +195,8 @@ func (h Handler) device(c *gin.Context) {
 // failDevice tells why a terminal is not let in (RFC 8628, section 3.5).
 func (h Handler) failDevice(c *gin.Context, err error) {
 	for cause, code := range map[error]string{
-		service.ErrDeviceWaits: "authorization_pending", service.ErrDeviceHasty: "slow_down",
-		service.ErrDeviceRefused: "access_denied", service.ErrDeviceLate: "expired_token",
+		signin.ErrDeviceWaits: "authorization_pending", signin.ErrDeviceHasty: "slow_down",
+		signin.ErrDeviceRefused: "access_denied", signin.ErrDeviceLate: "expired_token",
 	} {
 		if errors.Is(err, cause) {
 			tell(c, http.StatusBadRequest, code, err.Error(), "")
@@ -206,20 +208,20 @@ func (h Handler) failDevice(c *gin.Context, err error) {
 
 // fail tells a problem as RFC 6749, section 5.2, does.
 func (h Handler) fail(c *gin.Context, err error) {
-	var p *service.Problem
+	var p *problem.Problem
 	if !errors.As(err, &p) {
 		h.Fail(c, err)
 		return
 	}
 	uri := problemType + string(p.Kind)
 	switch p.Kind {
-	case service.NotSignedIn, service.Expired, service.Revoked, service.Foreign:
+	case problem.NotSignedIn, problem.Expired, problem.Revoked, problem.Foreign:
 		c.Header("WWW-Authenticate", `Basic realm="arbora"`)
 		tell(c, http.StatusUnauthorized, "invalid_client", p.Error(), uri)
-	case service.TooOften:
+	case problem.TooOften:
 		c.Header("Retry-After", strconv.Itoa(p.RetryAfter))
 		tell(c, http.StatusTooManyRequests, "invalid_request", p.Error(), uri)
-	case service.Refused:
+	case problem.Refused:
 		tell(c, http.StatusBadRequest, "unauthorized_client", p.Error(), uri)
 	default:
 		tell(c, http.StatusBadRequest, "invalid_request", p.Error(), uri)

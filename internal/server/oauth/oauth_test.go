@@ -15,26 +15,28 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"arbora.example/internal/credential"
+	"arbora.example/internal/problem"
 	"arbora.example/internal/server/oauth"
-	"arbora.example/internal/service"
+	"arbora.example/internal/signin"
+	"arbora.example/internal/tenant"
 )
 
 // issuer answers everything with one error, and keeps who asked.
 type issuer struct {
 	err   error
-	asked service.Program
+	asked signin.Program
 }
 
 func (i *issuer) Address() string { return "https://arbora.example" }
-func (i *issuer) IssueToken(_ context.Context, p service.Program) (string, credential.AccessToken, error) {
+func (i *issuer) IssueToken(_ context.Context, p signin.Program) (string, credential.AccessToken, error) {
 	i.asked = p
 	return "token", credential.AccessToken{}, i.err
 }
-func (i *issuer) Introspect(_ context.Context, p service.Program, _ credential.Token, _ *service.Somebody) (service.Introspection, error) {
+func (i *issuer) Introspect(_ context.Context, p signin.Program, _ credential.Token, _ *tenant.Somebody) (signin.Introspection, error) {
 	i.asked = p
-	return service.Introspection{}, i.err
+	return signin.Introspection{}, i.err
 }
-func (i *issuer) RevokeToken(_ context.Context, p service.Program, _ credential.Token) error {
+func (i *issuer) RevokeToken(_ context.Context, p signin.Program, _ credential.Token) error {
 	i.asked = p
 	return i.err
 }
@@ -44,11 +46,11 @@ func (i *issuer) ExchangeToken(context.Context, credential.Token, string, string
 func (i *issuer) PublicKeys(context.Context) (jose.JSONWebKeySet, error) {
 	return jose.JSONWebKeySet{}, i.err
 }
-func (i *issuer) AskForDevice(context.Context, string, string) (service.DeviceCodes, error) {
-	return service.DeviceCodes{}, i.err
+func (i *issuer) AskForDevice(context.Context, string, string) (signin.DeviceCodes, error) {
+	return signin.DeviceCodes{}, i.err
 }
-func (i *issuer) DeviceToken(context.Context, string, string) (service.Caller, error) {
-	return service.Caller{}, i.err
+func (i *issuer) DeviceToken(context.Context, string, string) (tenant.Caller, error) {
+	return tenant.Caller{}, i.err
 }
 
 // TestErrorsAreTheProtocols tells each error as RFC 6749, section 5.2, and RFC 8628, section 3.5, have it.
@@ -74,8 +76,8 @@ func TestErrorsAreTheProtocols(t *testing.T) {
 	}
 	machine := url.Values{"grant_type": {"client_credentials"}, "organisation": {"lindenmere"}}
 	device := url.Values{"grant_type": {"urn:ietf:params:oauth:grant-type:device_code"}, "device_code": {"x"}}
-	problem := func(kind service.ProblemKind) error {
-		return &service.Problem{Kind: kind, Detail: "what is wrong", Next: "what to do", RetryAfter: 7}
+	wrong := func(kind problem.ProblemKind) error {
+		return &problem.Problem{Kind: kind, Detail: "what is wrong", Next: "what to do", RetryAfter: 7}
 	}
 	for _, c := range []struct {
 		form   url.Values
@@ -84,17 +86,17 @@ func TestErrorsAreTheProtocols(t *testing.T) {
 		code   string
 		uri    any
 	}{
-		{machine, problem(service.NotSignedIn), 401, "invalid_client", "urn:arbora:problem:not-signed-in"},
-		{machine, problem(service.Expired), 401, "invalid_client", "urn:arbora:problem:expired"},
-		{machine, problem(service.Revoked), 401, "invalid_client", "urn:arbora:problem:revoked"},
-		{machine, problem(service.Foreign), 401, "invalid_client", "urn:arbora:problem:foreign"},
-		{machine, problem(service.TooOften), 429, "invalid_request", "urn:arbora:problem:too-often"},
-		{machine, problem(service.Refused), 400, "unauthorized_client", "urn:arbora:problem:refused"},
-		{machine, problem(service.NotThere), 400, "invalid_request", "urn:arbora:problem:not-there"},
-		{device, service.ErrDeviceWaits, 400, "authorization_pending", nil},
-		{device, service.ErrDeviceHasty, 400, "slow_down", nil},
-		{device, service.ErrDeviceRefused, 400, "access_denied", nil},
-		{device, service.ErrDeviceLate, 400, "expired_token", nil},
+		{machine, wrong(problem.NotSignedIn), 401, "invalid_client", "urn:arbora:problem:not-signed-in"},
+		{machine, wrong(problem.Expired), 401, "invalid_client", "urn:arbora:problem:expired"},
+		{machine, wrong(problem.Revoked), 401, "invalid_client", "urn:arbora:problem:revoked"},
+		{machine, wrong(problem.Foreign), 401, "invalid_client", "urn:arbora:problem:foreign"},
+		{machine, wrong(problem.TooOften), 429, "invalid_request", "urn:arbora:problem:too-often"},
+		{machine, wrong(problem.Refused), 400, "unauthorized_client", "urn:arbora:problem:refused"},
+		{machine, wrong(problem.NotThere), 400, "invalid_request", "urn:arbora:problem:not-there"},
+		{device, signin.ErrDeviceWaits, 400, "authorization_pending", nil},
+		{device, signin.ErrDeviceHasty, 400, "slow_down", nil},
+		{device, signin.ErrDeviceRefused, 400, "access_denied", nil},
+		{device, signin.ErrDeviceLate, 400, "expired_token", nil},
 		{url.Values{}, nil, 400, "invalid_request", nil},
 		{url.Values{"grant_type": {"password"}}, nil, 400, "unsupported_grant_type", nil},
 	} {
@@ -116,7 +118,7 @@ func TestErrorsAreTheProtocols(t *testing.T) {
 
 	i.err = nil
 	_, _ = post("/oauth/token", machine, true)
-	require.Equal(t, service.Program{Key: "id", Secret: "secret", Organisation: "lindenmere", From: "192.0.2.1"}, i.asked)
+	require.Equal(t, signin.Program{Key: "id", Secret: "secret", Organisation: "lindenmere", From: "192.0.2.1"}, i.asked)
 	machine.Set("client_id", "id2")
 	machine.Set("client_secret", "secret2")
 	_, _ = post("/oauth/introspection", machine, false)

@@ -1,0 +1,287 @@
+package ask
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"slices"
+
+	"arbora.example/access"
+	"arbora.example/access/model"
+	"arbora.example/internal/problem"
+	"arbora.example/internal/tenant"
+)
+
+// stepsTold bounds how many changes that would turn a no are told.
+const stepsTold = 4
+
+// Step is a single change that would turn a no.
+type Step struct {
+	access.Step
+	Words  string
+	At     tenant.Ref
+	Policy *PolicyRef // of the statement to be lifted
+}
+
+// steps tells the changes that would turn a no, to those who could make one of the kind: who may not grant at the scope
+// learns of no role, who may not enrol of no group, and who may not edit it of no statement.
+func steps(d tenant.Viewer, q access.Question) []Step {
+	top, _ := d.Top()
+	grants, enrols := d.May("create grant", q.Scope), d.May("enrol group", top.ID)
+	who, _ := d.Principal(q.Principal)
+	scope, _ := d.Scope(q.Scope)
+	var told []Step
+	const all = 64
+	for _, step := range d.StepsTo(q, all) {
+		s := Step{Step: step, At: d.Ref(scope)}
+		switch {
+		case step.Group != nil && enrols:
+			s.Words = fmt.Sprintf("add %s to group %s", who.Name, step.Group.Name)
+		case step.Role != nil && grants:
+			s.Words = fmt.Sprintf("grant %s to %s at %s", step.Role.Name, who.Name, s.At.Address)
+		case !step.Lift.IsZero():
+			p, _ := d.Policy(step.Lift.Policy)
+			if !d.May("edit policy", p.Scope) {
+				continue
+			}
+			ref := policyRef(d, p)
+			place, _ := d.Scope(step.Scope)
+			s.At, s.Policy = d.Ref(place), &ref
+			s.Words = fmt.Sprintf("take statement %d away from policy %s at %s, or except %s in it", step.Lift.Statement+1, p.Name, ref.At.Address, who.Name)
+		default:
+			continue
+		}
+		if told = append(told, s); len(told) == stepsTold {
+			break
+		}
+	}
+	return told
+}
+
+// HolderView is somebody who may do something, and by which rules.
+type HolderView struct {
+	Principal   access.Principal
+	Title       string
+	Conditional bool // under a condition that is not known to hold, or from a later moment on
+	By          []MetView
+}
+
+// HopefulView is somebody who could give it to themselves, and how.
+type HopefulView struct {
+	Principal access.Principal
+	Title     string
+	Ways      []string
+}
+
+// Holders is who may do something somewhere, and who could give it to themselves.
+type Holders struct {
+	Permission string
+	Scope      tenant.Ref
+	Holders    []HolderView
+	CouldHold  []HopefulView
+	Revision   uint64
+}
+
+// holdersTold bounds how many holders one answer tells by which rules they hold; the others are listed all the same.
+const holdersTold = 1000
+
+// Holders gives everybody who may use a permission at a scope, for those who may list the grants there.
+func (s *Answers) Holders(ctx context.Context, c tenant.Caller, a Asked) (Holders, error) {
+	d, err := s.Open(ctx, c)
+	if err != nil {
+		return Holders{}, err
+	}
+	place, err := d.Place(a.Scope)
+	if err != nil {
+		return Holders{}, err
+	}
+	if err := d.Need("list grant", place.Scope); err != nil {
+		return Holders{}, err
+	}
+	p, err := d.Catalogue().Permission(a.Permission)
+	if err != nil {
+		return Holders{}, problem.Of(err, "permission")
+	}
+	if !d.Catalogue().MeaningAt(place.Scope.TypeName()).Has(p) {
+		return Holders{}, &problem.Problem{
+			Kind: problem.Invalid, Field: "permission",
+			Detail: fmt.Sprintf("%s means nothing at %s", a.Permission, d.Address(place.Scope.ID)),
+			Next:   fmt.Sprintf("ask about an operation on a %s, or on what can be in it", place.Scope.TypeName()),
+		}
+	}
+	context, err := a.Told.context(s.Moment())
+	if err != nil {
+		return Holders{}, err
+	}
+	answer := Holders{Permission: d.Catalogue().Operation(p).String(), Scope: d.Ref(place.Scope), Revision: d.Revision()}
+	found, hopefuls := d.Holders(p, place.Scope.ID, context), d.CouldHold(p, place.Scope.ID, context)
+	slices.SortStableFunc(found, func(a, b access.Holder) int { return cmp.Compare(a.Principal.Name, b.Principal.Name) })
+	slices.SortStableFunc(hopefuls, func(a, b access.Hopeful) int { return cmp.Compare(a.Principal.Name, b.Principal.Name) })
+	var people []access.Principal
+	var met []access.Met
+	by := make([]int, len(found))
+	for i, h := range found {
+		people = append(people, h.Principal)
+		if i >= holdersTold {
+			continue
+		}
+		q := access.Question{Principal: h.Principal.ID, Permission: p, Scope: place.Scope.ID, Context: context}
+		for _, m := range d.Explain(q).Met {
+			if !m.Cuts && (m.Takes() || h.Conditional && (m.Why == access.ConditionUnknown || m.Why == access.PeriodAhead)) {
+				met, by[i] = append(met, m), by[i]+1
+			}
+		}
+	}
+	for _, h := range hopefuls {
+		people = append(people, h.Principal)
+	}
+	details, err := s.Records.PrincipalDetails(ctx, c.Organisation, tenant.IDs(people))
+	if err != nil {
+		return Holders{}, err
+	}
+	told, err := s.metViews(ctx, d, met, place.Scope.ID)
+	if err != nil {
+		return Holders{}, err
+	}
+	for i, h := range found {
+		answer.Holders = append(answer.Holders, HolderView{
+			Principal: d.Called(h.Principal), Title: details[h.Principal.ID].Title, Conditional: h.Conditional, By: told[:by[i]],
+		})
+		told = told[by[i]:]
+	}
+	for _, h := range hopefuls {
+		answer.CouldHold = append(answer.CouldHold, HopefulView{Principal: d.Called(h.Principal), Title: details[h.Principal.ID].Title, Ways: waysOf(d, h)})
+	}
+	return answer, nil
+}
+
+func waysOf(d tenant.Viewer, h access.Hopeful) []string {
+	var ways []string
+	if h.Role != nil {
+		ways = append(ways, "may grant "+h.Role.Name+" there")
+	}
+	if h.Policy {
+		ways = append(ways, "may write a policy that reaches it")
+	}
+	if h.Lifts {
+		ways = append(ways, "may take away the statement that cuts it off")
+	}
+	if h.Group != nil {
+		ways = append(ways, "may enrol into group "+h.Group.Name)
+	}
+	if h.ActAs != nil {
+		ways = append(ways, fmt.Sprintf("may reset the credentials of %s %s", h.ActAs.Kind, d.Called(*h.ActAs).Name))
+	}
+	if h.RunAs != nil {
+		ways = append(ways, "may run a machine as service account "+d.Called(*h.RunAs).Name)
+	}
+	return ways
+}
+
+// ReachedView is a scope at which somebody's access changes.
+type ReachedView struct {
+	Scope       tenant.Ref
+	Part        access.Part
+	By          []RuleView
+	Adds        []string
+	Cuts        []string
+	OnTerms     []string // of those held there, the ones held under a condition or later
+	Held        int
+	Conditional int
+	Beneath     int
+}
+
+// Reach is everything a principal can do, and where.
+type Reach struct {
+	Principal access.Principal
+	Reached   []ReachedView
+	Hidden    int // scopes whose grants the viewer may not list
+	Revision  uint64
+}
+
+// Reach gives everything a principal can do, for those who may describe it; scopes whose grants they may not list are
+// counted only.
+func (s *Answers) Reach(ctx context.Context, c tenant.Caller, organisation string, who tenant.Somebody) (Reach, error) {
+	d, p, err := s.Described(ctx, c, organisation, who)
+	if err != nil {
+		return Reach{}, err
+	}
+	context, err := Told{}.context(s.Moment())
+	if err != nil {
+		return Reach{}, err
+	}
+	answer := Reach{Principal: d.Called(p), Revision: d.Revision()}
+	var refs []access.RuleRef
+	var seen []access.Reached
+	for _, r := range d.Reach(p.ID, context) {
+		if !d.May("list grant", r.Scope.ID) {
+			answer.Hidden++
+			continue
+		}
+		seen, refs = append(seen, r), append(refs, r.By...)
+	}
+	told, err := s.ruleViews(ctx, d, refs, model.ID{})
+	if err != nil {
+		return Reach{}, err
+	}
+	for _, r := range seen {
+		answer.Reached = append(answer.Reached, ReachedView{
+			Scope: d.Ref(r.Scope), Part: r.Part, By: told[:len(r.By)], Held: r.Held.Len(), Conditional: r.Conditional.Len(),
+			Beneath: d.Beneath(r.Scope.ID), Adds: d.PermissionWords(r.Adds), Cuts: d.PermissionWords(r.Cuts), OnTerms: d.PermissionWords(r.Conditional),
+		})
+		told = told[len(r.By):]
+	}
+	return answer, nil
+}
+
+// PowerView is how somebody could give themselves more at a scope, by one change.
+type PowerView struct {
+	At    tenant.Ref
+	Way   string
+	Gains []string // permissions
+}
+
+// Powers is what somebody could give themselves, and how.
+type Powers struct {
+	Principal access.Principal
+	Powers    []PowerView
+	Hidden    bool // at scopes whose grants the viewer may not list
+	Revision  uint64
+}
+
+// Powers gives what a principal could give themselves by one change, for those who may describe it; scopes whose grants they may
+// not list are left out.
+func (s *Answers) Powers(ctx context.Context, c tenant.Caller, organisation string, who tenant.Somebody) (Powers, error) {
+	d, p, err := s.Described(ctx, c, organisation, who)
+	if err != nil {
+		return Powers{}, err
+	}
+	context, err := Told{}.context(s.Moment())
+	if err != nil {
+		return Powers{}, err
+	}
+	answer := Powers{Principal: d.Called(p), Revision: d.Revision()}
+	for _, power := range d.Snapshot.Powers(p.ID, context) {
+		if !d.May("list grant", power.Scope) {
+			answer.Hidden = true
+			continue
+		}
+		scope, _ := d.Scope(power.Scope)
+		answer.Powers = append(answer.Powers, PowerView{At: d.Ref(scope), Way: wayOf(d, power), Gains: d.PermissionWords(power.Gains)})
+	}
+	return answer, nil
+}
+
+func wayOf(d tenant.Viewer, power access.Power) string {
+	switch {
+	case power.Group != nil:
+		return "may add themselves to group " + power.Group.Name
+	case power.RunAs != nil:
+		return "may run a machine as service account " + d.Called(*power.RunAs).Name
+	case power.Role == nil:
+		return "may write a statement there"
+	case power.Policy:
+		return "may grant themselves " + power.Role.Name + ", or write a statement there"
+	}
+	return "may grant themselves " + power.Role.Name
+}

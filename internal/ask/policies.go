@@ -1,0 +1,201 @@
+package ask
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"arbora.example/access/model"
+	"arbora.example/access/statement"
+	"arbora.example/internal/problem"
+	"arbora.example/internal/store"
+	"arbora.example/internal/tenant"
+)
+
+// PolicyView is a policy as its viewer may see it.
+type PolicyView struct {
+	PolicyRef
+	store.PolicyDetails
+	Text       string
+	Statements []StatementView
+	Hidden     int      // statements about places that the viewer does not see
+	Inherited  bool     // it stands above the scope it is looked at from
+	May        []string // what the viewer may do to it
+}
+
+// PolicyVersion is what was written of a policy, with today's names.
+type PolicyVersion struct {
+	Revision uint64
+	Author   store.Author
+	Name     string
+	Text     string
+}
+
+// ListPolicies lists the policies that reach a scope: its own and those above, nearest first. Whoever may list the
+// policies of a scope sees those that reach it from above too.
+func (s *Answers) ListPolicies(ctx context.Context, c tenant.Caller, key string) ([]PolicyView, uint64, error) {
+	d, scope, err := s.OpenAt(ctx, c, key)
+	if err != nil {
+		return nil, 0, err
+	}
+	if err := d.Need("list policy", ContainerOf(d, scope)); err != nil {
+		return nil, 0, err
+	}
+	var all []statement.Policy
+	for above := range d.Path(scope.ID) {
+		all = append(all, d.PoliciesAt(above.ID)...)
+	}
+	views, err := s.policyViews(ctx, d, all, scope.ID)
+	return views, d.Revision(), err
+}
+
+// ContainerOf gives the scope itself or, for a resource, the container it is in: policies and roles stand there.
+func ContainerOf(d tenant.Viewer, scope model.Scope) model.Scope {
+	for above := range d.Path(scope.ID) {
+		if above.Kind != model.Resource {
+			return above
+		}
+	}
+	return scope
+}
+
+func (s *Answers) policyViews(ctx context.Context, d tenant.Viewer, policies []statement.Policy, at model.ID) ([]PolicyView, error) {
+	ids := make([]model.ID, len(policies))
+	for i, p := range policies {
+		ids[i] = p.ID
+	}
+	details, err := s.Records.PolicyDetails(ctx, ids)
+	if err != nil {
+		return nil, err
+	}
+	views := make([]PolicyView, len(policies))
+	for i, p := range policies {
+		seen, unseen := SeenOf(d, p)
+		v := PolicyView{PolicyRef: policyRef(d, p), PolicyDetails: details[p.ID], Text: d.Print(seen), Hidden: len(unseen), Inherited: !at.IsZero() && p.Scope != at}
+		for number, st := range p.Statements {
+			if d.Sight.Sees(st.Place) {
+				v.Statements = append(v.Statements, ViewOfStatement(d, p, number))
+			}
+		}
+		for _, operation := range []string{"edit policy", "retire policy"} {
+			if d.May(operation, p.Scope) {
+				v.May = append(v.May, operation)
+			}
+		}
+		views[i] = v
+	}
+	return views, nil
+}
+
+// SeenOf gives a policy with those statements alone that are about places the caller sees, and the others.
+func SeenOf(d tenant.Viewer, p statement.Policy) (seen statement.Policy, unseen []statement.Statement) {
+	seen = p
+	seen.Statements, unseen = tenant.PartSeen(d, p.Statements, func(st statement.Statement) model.ID { return st.Place })
+	return seen, unseen
+}
+
+// ShowPolicy gives a policy by id.
+func (s *Answers) ShowPolicy(ctx context.Context, c tenant.Caller, key string) (PolicyView, error) {
+	d, err := s.Open(ctx, c)
+	if err != nil {
+		return PolicyView{}, err
+	}
+	p, err := Policy(d, key, "describe policy")
+	if err != nil {
+		return PolicyView{}, err
+	}
+	views, err := s.policyViews(ctx, d, []statement.Policy{p}, model.ID{})
+	if err != nil {
+		return PolicyView{}, err
+	}
+	return views[0], nil
+}
+
+// Policy finds a policy by id; whoever may not list it does not learn that it is there.
+func Policy(d tenant.Viewer, key, permission string) (statement.Policy, error) {
+	id, err := model.ParseID(key)
+	if err != nil {
+		return statement.Policy{}, &problem.Problem{Kind: problem.Invalid, Detail: fmt.Sprintf("%q is not a valid id of a policy: %v", key, err), Next: "take it from the list of policies", Field: "policy"}
+	}
+	p, ok := d.Policy(id)
+	if !ok || !d.May("list policy", p.Scope) {
+		return p, problem.Missing("policy", key, "")
+	}
+	scope, _ := d.Scope(p.Scope)
+	return p, d.Need(permission, scope)
+}
+
+// ListPolicyVersions lists what was written of a policy, newest first: versions before a revision, 0 for the newest; next is
+// the revision to go on before, 0 at the end.
+func (s *Answers) ListPolicyVersions(ctx context.Context, c tenant.Caller, key string, before uint64, limit int) (versions []PolicyVersion, next uint64, err error) {
+	d, err := s.Open(ctx, c)
+	if err != nil {
+		return nil, 0, err
+	}
+	p, err := Policy(d, key, "describe policy")
+	if err != nil {
+		return nil, 0, err
+	}
+	if before == 0 {
+		before = d.Revision() + 1
+	}
+	found, err := s.Records.PolicyVersions(ctx, p.ID, before, limit+1)
+	if err != nil {
+		return nil, 0, err
+	}
+	found, next = pageOf(found, limit, func(v store.PolicyVersion) uint64 { return v.Revision })
+	for _, v := range found {
+		seen, _ := SeenOf(d, v.Policy)
+		versions = append(versions, PolicyVersion{Revision: v.Revision, Author: v.Author, Name: v.Policy.Name, Text: d.Print(seen)})
+	}
+	return versions, next, nil
+}
+
+// PolicyView returns a policy as a viewer at a scope may see it.
+func (s *Answers) PolicyView(ctx context.Context, d tenant.Viewer, p statement.Policy, at model.ID) (PolicyView, error) {
+	views, err := s.policyViews(ctx, d, []statement.Policy{p}, at)
+	if err != nil {
+		return PolicyView{}, err
+	}
+	return views[0], nil
+}
+
+// SearchStatements finds the statements of an organisation whose text, policy or place holds all of some words, with
+// where each applies. Hidden reports whether there are some that the caller may not see, whatever they say: it tells nothing of
+// their words.
+func (s *Answers) SearchStatements(ctx context.Context, c tenant.Caller, organisation, words string) (found []StatementView, hidden bool, err error) {
+	d, err := s.Open(ctx, c)
+	if err != nil {
+		return nil, false, err
+	}
+	if _, err := d.Organisation(organisation); err != nil {
+		return nil, false, err
+	}
+	if d.Sight.Empty() {
+		return nil, false, tenant.NothingHeld(organisation)
+	}
+	wanted := strings.Fields(strings.ToLower(words))
+	for _, p := range d.Policies() {
+		for number := range p.Statements {
+			if !d.MayList(p, number) {
+				hidden = true
+				continue
+			}
+			v := ViewOfStatement(d, p, number)
+			text := strings.ToLower(strings.Join([]string{v.Text, p.Name, v.At.Address, v.Policy.At.Address}, "\n"))
+			if !slices.ContainsFunc(wanted, func(word string) bool { return !strings.Contains(text, word) }) {
+				found = append(found, v)
+			}
+		}
+	}
+	return found, hidden, nil
+}
+
+// ListPatterns lists the patterns that are about all of some words.
+func (s *Answers) ListPatterns(ctx context.Context, c tenant.Caller, words string) ([]statement.Pattern, error) {
+	if _, err := s.Open(ctx, c); err != nil {
+		return nil, err
+	}
+	return slices.DeleteFunc(slices.Clone(statement.Patterns()), func(p statement.Pattern) bool { return !p.Matches(words) }), nil
+}

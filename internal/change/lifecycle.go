@@ -1,0 +1,272 @@
+package change
+
+import (
+	"context"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"arbora.example/access"
+	"arbora.example/access/model"
+	"arbora.example/access/statement"
+	"arbora.example/internal/credential"
+	"arbora.example/internal/plan"
+	"arbora.example/internal/problem"
+	"arbora.example/internal/signin"
+	"arbora.example/internal/store"
+	"arbora.example/internal/tenant"
+)
+
+// Edit is what is to be altered of a principal; nil leaves a thing as it is.
+type Edit struct {
+	Name, Title, Description, Email *string
+	Tags                            map[string]string // nil leaves them
+	Owner                           *tenant.Somebody  // of a group; an empty name takes the owner away
+	Gathers                         *string           // of a gathering group
+	Was                             plan.AsRead
+}
+
+// EditPrincipal alters what is said of a user, guest, group or service account. Its id and access stay.
+func (s *Changes) EditPrincipal(organisation string, who tenant.Somebody, edit Edit) plan.Change[plan.Nothing] {
+	if edit.Email == nil {
+		return plan.Change[plan.Nothing]{Of: s.Maker, Plan: func(ctx context.Context, _ tenant.Caller) plan.Planner { return planEdit(ctx, organisation, who, edit) }}
+	}
+	return plan.Change[plan.Nothing]{Of: s.Maker, Needs: "alter a mail address", Plan: func(ctx context.Context, c tenant.Caller) plan.Planner {
+		return func(d tenant.Viewer) (tenant.Plan, error) {
+			p, err := planEdit(ctx, organisation, who, edit)(d)
+			if err != nil {
+				return p, err
+			}
+			of, err := d.Governed(organisation, who, "edit")
+			if err != nil {
+				return p, err
+			}
+			p.Notices, err = plan.Notice(d, ctx, c, of, "Your mail address was changed to "+*edit.Email+".", "changed your mail address to "+*edit.Email+".")
+			return p, err
+		}
+	}}
+}
+
+func planEdit(ctx context.Context, organisation string, who tenant.Somebody, edit Edit) plan.Planner {
+	return func(d tenant.Viewer) (tenant.Plan, error) {
+		operations := edit.operations()
+		if len(operations) == 0 {
+			return tenant.Plan{}, plan.NothingToEdit()
+		}
+		if edit.Was != (plan.AsRead{}) {
+			operations = append(operations, "describe") // comparing tells as much as reading
+		}
+		before, err := d.Governed(organisation, who, operations...)
+		if err != nil {
+			return tenant.Plan{}, err
+		}
+		was, err := d.DetailsOf(ctx, before)
+		if err != nil {
+			return tenant.Plan{}, err
+		}
+		if err := edit.Was.OfPrincipal(d, before, was); err != nil {
+			return tenant.Plan{}, err
+		}
+		return planEdited(d, before, was, edit)
+	}
+}
+
+// operations gives what an edit takes.
+func (e Edit) operations() []string {
+	var all []string
+	for operation, wanted := range map[string]bool{
+		"rename": e.Name != nil, "tag": e.Tags != nil,
+		"edit": e.Title != nil || e.Description != nil || e.Email != nil || e.Owner != nil || e.Gathers != nil,
+	} {
+		if wanted {
+			all = append(all, operation)
+		}
+	}
+	slices.Sort(all)
+	return all
+}
+
+func planEdited(d tenant.Viewer, before access.Principal, was store.PrincipalDetails, edit Edit) (tenant.Plan, error) {
+	after, is := before, was
+	var p tenant.Plan
+	if edit.Name != nil && *edit.Name != before.Name {
+		if before.Kind == model.Guest { // under another name they would come in as somebody else
+			return p, &problem.Problem{Kind: problem.Invalid, Detail: "a guest is called by the name that they sign in by", Next: "invite them anew to use another address", Field: "name"}
+		}
+		after.Name = *edit.Name
+		p.Changes = append(p.Changes, access.RenamePrincipal{ID: before.ID, Name: after.Name})
+	}
+	if edit.Tags != nil && !maps.Equal(edit.Tags, before.Tags) {
+		after.Tags = edit.Tags
+		p.Changes = append(p.Changes, access.TagPrincipal{ID: before.ID, Tags: edit.Tags})
+	}
+	if edit.Owner != nil {
+		if edit.Owner.Name != "" {
+			owner, err := d.PrincipalCalled(edit.Owner.Kind, edit.Owner.Name)
+			if err != nil {
+				return tenant.Plan{}, err
+			}
+			after.Owner = owner.ID
+		} else {
+			after.Owner = model.ID{}
+		}
+		if after.Owner != before.Owner {
+			p.Changes = append(p.Changes, access.SetOwner{Group: before.ID, Owner: after.Owner})
+		}
+	}
+	if edit.Gathers != nil {
+		condition, err := gathering(*edit.Gathers)
+		if err != nil {
+			return tenant.Plan{}, err
+		}
+		after.Gathers = condition
+		p.Changes = append(p.Changes, access.SetGathers{Group: before.ID, Condition: condition})
+	}
+	for _, line := range []struct {
+		given *string
+		field string
+		what  string
+		into  *string
+	}{{edit.Title, "title", "the title", &is.Title}, {edit.Description, "", "", &is.Description}, {edit.Email, "email", "", &is.Email}} {
+		if line.given == nil {
+			continue
+		}
+		if *line.into = *line.given; line.what != "" {
+			if err := tenant.CheckLine(line.field, line.what, *line.given); err != nil {
+				return tenant.Plan{}, err
+			}
+		}
+	}
+	if is.Email != was.Email {
+		if err := mayMendEmail(d, before, is.Email); err != nil {
+			return tenant.Plan{}, err
+		}
+	}
+	if is != was {
+		p.Describe(before.ID, is)
+	}
+	p.What = fmt.Sprintf("altered %s %s", before.Kind.Words(), before.Name)
+	if after.Name != before.Name {
+		p.What += ", now called " + after.Name
+	}
+	return p, nil
+}
+
+// gathering reads the condition of a gathering group; empty for a group whose members are put in one by one.
+func gathering(text string) (*statement.Condition, error) {
+	if strings.TrimSpace(text) == "" {
+		return nil, nil
+	}
+	condition, err := statement.ParseGathering(text)
+	return condition, problem.OfText(err, "gathers")
+}
+
+// mayMendEmail refuses another address for a user whose access the caller may not give: links to a new password go there.
+func mayMendEmail(d tenant.Viewer, p access.Principal, email string) error {
+	if p.Kind != model.User {
+		return &problem.Problem{Kind: problem.Invalid, Detail: fmt.Sprintf("a %s has no email to alter", p.Kind), Next: "invite a guest anew to use another address", Field: "email"}
+	}
+	if err := tenant.CheckEmail(email); err != nil {
+		return err
+	}
+	return plan.MayActAs(d, p)
+}
+
+// SetState suspends, retires or restores somebody. It reaches every session, key, token and decision at once.
+func (s *Changes) SetState(organisation string, who tenant.Somebody, to credential.State) plan.Change[plan.Nothing] {
+	return plan.Change[plan.Nothing]{Of: s.Maker, Plan: func(ctx context.Context, _ tenant.Caller) plan.Planner { return planState(ctx, organisation, who, to) }}
+}
+
+// stateOperation is what it takes to bring a principal to a state.
+var stateOperation = map[credential.State]string{credential.Active: "restore", credential.Suspended: "suspend", credential.Retired: "retire"}
+
+func planState(ctx context.Context, organisation string, who tenant.Somebody, to credential.State) plan.Planner {
+	operation := stateOperation[to]
+	return func(d tenant.Viewer) (tenant.Plan, error) {
+		if who.Kind == model.Group.String() && to == credential.Suspended {
+			return tenant.Plan{}, &problem.Problem{Kind: problem.Invalid, Detail: "a group is not suspended", Next: "retire it: it can be restored", Field: "state"}
+		}
+		p, err := d.Governed(organisation, who, operation)
+		if err != nil {
+			return tenant.Plan{}, err
+		}
+		details, err := d.DetailsOf(ctx, p)
+		if err != nil {
+			return tenant.Plan{}, err
+		}
+		if err := credential.CheckStep(details.State, to); err != nil {
+			return tenant.Plan{}, &problem.Problem{Kind: problem.Conflict, Detail: fmt.Sprintf("%s %s cannot be made %s", p.Kind, p.Name, to), Next: err.Error(), Field: "state"}
+		}
+		if p.Kind == model.Guest && to == credential.Active && details.Identity.IsZero() {
+			return tenant.Plan{}, &problem.Problem{Kind: problem.Conflict, Detail: p.Name + " never accepted the invitation", Next: "invite them once more", Field: "state"}
+		}
+		planned := tenant.Plan{What: fmt.Sprintf("%s %s %s", map[credential.State]string{credential.Active: "restored", credential.Suspended: "suspended", credential.Retired: "retired"}[to], p.Kind.Words(), p.Name)}
+		details.State = to
+		planned.Describe(p.ID, details)
+		if planned.Warnings, err = issued(d, ctx, p, to); err != nil {
+			return tenant.Plan{}, err
+		}
+		if inactive := to != credential.Active; inactive != p.Inactive {
+			planned.Changes = []access.Change{access.SetInactive{ID: p.ID, Inactive: inactive}}
+		}
+		return planned, nil
+	}
+}
+
+// issued warns of the API keys that somebody who leaves for good issued for programs: the leaver may know their secrets, and they work on.
+func issued(d tenant.Viewer, ctx context.Context, p access.Principal, to credential.State) (warnings []string, err error) {
+	if to != credential.Retired {
+		return nil, nil
+	}
+	top, _ := d.Top()
+	keys, err := d.Details.KeysIssuedBy(ctx, top.ID, p.ID)
+	for _, k := range keys {
+		of, seen := signin.HolderSeen(d, k)
+		if !seen {
+			warnings = append(warnings, p.Name+" issued an API key that you may not see. It keeps working.")
+			continue
+		}
+		warnings = append(warnings, fmt.Sprintf("%s issued API key %s of %s %s. It keeps working: exchange it.", p.Name, k.ID, of.Kind.Words(), d.Called(of).Name))
+	}
+	slices.Sort(warnings)
+	return slices.Compact(warnings), err
+}
+
+// HandOver gives all grants that name somebody directly to somebody else, and takes them from the first.
+func (s *Changes) HandOver(organisation string, from, to tenant.Somebody) plan.Change[plan.Nothing] {
+	return plan.Planned(s.Maker, planHandOver(organisation, from, to))
+}
+
+func planHandOver(organisation string, from, to tenant.Somebody) plan.Planner {
+	return func(d tenant.Viewer) (tenant.Plan, error) {
+		giver, err := d.Governed(organisation, from, "describe")
+		if err != nil {
+			return tenant.Plan{}, err
+		}
+		taker, err := d.PrincipalCalled(to.Kind, to.Name)
+		if err != nil {
+			return tenant.Plan{}, err
+		}
+		if giver.ID == taker.ID {
+			return tenant.Plan{}, &problem.Problem{Kind: problem.Invalid, Detail: "what somebody holds cannot be handed over to themselves", Next: "name somebody else", Field: "to"}
+		}
+		p := tenant.Plan{What: fmt.Sprintf("handed over what %s %s held to %s %s", from.Words(), from.Name, to.Words(), to.Name)}
+		for _, grant := range d.GrantsFor(giver.ID) {
+			scope, _ := d.Scope(grant.Scope)
+			for _, permission := range []string{"create grant", "revoke grant"} {
+				if err := d.Need(permission, scope); err != nil {
+					return tenant.Plan{}, err
+				}
+			}
+			next := grant
+			next.ID, next.Principal = tenant.NewID(), taker.ID
+			p.DescribeGrant(next.ID, "handed over from "+giver.Kind.String()+" "+giver.Name)
+			p.Changes = append(p.Changes, access.RevokeGrant{ID: grant.ID}, access.CreateGrant{Grant: next})
+		}
+		if len(p.Changes) == 0 {
+			return tenant.Plan{}, &problem.Problem{Kind: problem.Conflict, Detail: fmt.Sprintf("no grant names %s %s directly", from.Words(), from.Name), Next: "what comes through groups is handed over by membership"}
+		}
+		return p, nil
+	}
+}

@@ -1,0 +1,66 @@
+package plan
+
+import (
+	"fmt"
+
+	"arbora.example/access"
+	"arbora.example/access/model"
+	"arbora.example/internal/problem"
+	"arbora.example/internal/tenant"
+)
+
+// The rule on gains: nobody gives anybody, or takes by somebody's credentials, what they do not hold themselves. Whatever
+// changes an organisation goes through mayMake; whatever gives somebody's credentials away goes through mayActAs.
+
+// MayMake refuses a plan that gives more than its maker may, or opens what the organisation forbids to open. It tells to whom
+// of those the organisation does not know the plan gives something: "public", "signed-in" or nobody.
+func MayMake(d tenant.Viewer, planned tenant.Plan) (opened string, err error) {
+	if len(planned.Changes) == 0 {
+		return "", nil
+	}
+	opened = opens(d, planned)
+	if err := forbidden(d, opened); err != nil {
+		return "", err
+	}
+	excess, found := planned.Proposal.Exceeds(maker(d, planned.ActsAs...))
+	if !found {
+		return opened, nil
+	}
+	permission := d.Catalogue().Operation(excess.Permission).String()
+	p := d.Called(excess.Principal)
+	return "", &problem.Problem{
+		Kind: problem.Refused, Permission: permission,
+		Detail: fmt.Sprintf("by this %s %s would gain %s%s, which you do not hold there yourself on the same terms", p.Kind, p.Name, permission, whereOf(d, excess)),
+		Next:   "give what goes no further than your own, or ask somebody who holds it",
+	}
+}
+
+// maker is the caller as one who makes changes, and who gets some new credentials by them.
+func maker(d tenant.Viewer, actsAs ...model.ID) access.Maker {
+	return access.Maker{ID: d.Me, Now: d.Context, ActsAs: actsAs}
+}
+
+// whereOf tells where an excess is, if the caller sees that place.
+func whereOf(d tenant.Viewer, excess access.Excess) string {
+	switch {
+	case !d.Sight.Sees(excess.Scope):
+		return " at a place that you do not see"
+	case excess.Part == access.Beneath:
+		return " beneath " + d.Address(excess.Scope)
+	}
+	return " at " + d.Address(excess.Scope)
+}
+
+// MayActAs refuses the credentials of somebody who holds, or would hold when in use, what the caller may not give.
+func MayActAs(d tenant.Viewer, p access.Principal) error {
+	excess, found := d.Surpasses(p.ID, maker(d))
+	if !found {
+		return nil
+	}
+	permission := d.Catalogue().Operation(excess.Permission).String()
+	return &problem.Problem{
+		Kind: problem.Refused, Permission: permission,
+		Detail: fmt.Sprintf("%s %s holds %s%s, which you do not hold there yourself on the same terms", p.Kind, d.Called(p).Name, permission, whereOf(d, excess)),
+		Next:   "who has their credentials would hold it too: ask somebody who holds as much",
+	}
+}

@@ -1,0 +1,133 @@
+package signin
+
+import (
+	"context"
+	"errors"
+	"time"
+
+	"arbora.example/internal/credential"
+	"arbora.example/internal/problem"
+	"arbora.example/internal/store"
+	"arbora.example/internal/tenant"
+)
+
+// IsEmpty reports whether nobody has set the service up yet.
+func (s *SignIns) IsEmpty(ctx context.Context) (bool, error) {
+	if s.setUp.Load() {
+		return false, nil
+	}
+	keepers, err := s.Records.Keepers(ctx)
+	if err != nil {
+		return false, err
+	}
+	if keepers > 0 {
+		s.setUp.Store(true)
+	}
+	return keepers == 0, nil
+}
+
+// HowToSetUp says what to do about an empty service.
+const HowToSetUp = "run \"arbora init\" on the host that keeps its records"
+
+func (s *SignIns) refuseEmpty(ctx context.Context) error {
+	empty, err := s.IsEmpty(ctx)
+	if err == nil && empty {
+		err = &problem.Problem{Kind: problem.Empty, Detail: "nobody has set this service up yet", Next: HowToSetUp}
+	}
+	return err
+}
+
+// Caller finds who a token stands for: a session's, or an access token made with an API key.
+func (s *SignIns) Caller(ctx context.Context, token credential.Token, from string) (tenant.Caller, error) {
+	if isAccessToken(token) {
+		c, shown, err := s.tokenCaller(ctx, token, from)
+		if c.Audience != "" {
+			from = shown.From // where the person is, not the one to whom the token was shown
+		}
+		if err == nil {
+			err = s.admits(ctx, c, from)
+		}
+		return c, err
+	}
+	c, err := s.sessionCaller(ctx, token, from, func() (store.Session, error) {
+		if token == "" {
+			return store.Session{}, store.ErrNotFound
+		}
+		return s.Records.SessionFor(ctx, token)
+	})
+	if err == nil {
+		err = s.admits(ctx, c, from)
+	}
+	return c, err
+}
+
+// sessionCaller finds who a session stands for, if it lasts.
+func (s *SignIns) sessionCaller(ctx context.Context, token credential.Token, from string, find func() (store.Session, error)) (tenant.Caller, error) {
+	session, err := find()
+	if errors.Is(err, store.ErrNotFound) {
+		if err := s.refuseEmpty(ctx); err != nil {
+			return tenant.Caller{}, err
+		}
+		if token == "" {
+			return tenant.Caller{}, &problem.Problem{Kind: problem.NotSignedIn, Detail: "you are not signed in", Next: "sign in first"}
+		}
+		return tenant.Caller{}, &problem.Problem{Kind: problem.Foreign, Detail: "this service does not know your session", Next: "sign in again, at this service"}
+	} else if err != nil {
+		return tenant.Caller{}, err
+	}
+	ended := &problem.Problem{Kind: problem.Revoked, Detail: "your session was ended", Next: "sign in again"}
+	if !session.EndedAt.IsZero() {
+		return tenant.Caller{}, ended
+	}
+	now := s.Moment()
+	c := callerWith(session, token, from)
+	if in, err := s.isIn(ctx, &c); err != nil || !in {
+		return tenant.Caller{}, errors.Join(err, problem.OrNil(!in, ended))
+	}
+	demands, err := s.demandsOf(ctx, c)
+	if err != nil {
+		return tenant.Caller{}, err
+	}
+	if !now.Before(sessionEnd(demands, session.SignedInAt, session.LastUsedAt)) {
+		return tenant.Caller{}, &problem.Problem{Kind: problem.Expired, Detail: "your session has expired", Next: "sign in again"}
+	}
+	// Written once a minute at most: the end of an idle session need not be more exact.
+	if token != "" && now.Sub(session.LastUsedAt) > time.Minute {
+		if err := s.Records.TouchSession(ctx, token, now); err != nil {
+			return tenant.Caller{}, err
+		}
+		session.LastUsedAt = now
+	}
+	c.EndsAt = sessionEnd(demands, session.SignedInAt, session.LastUsedAt)
+	return c, nil
+}
+
+func callerWith(session store.Session, token credential.Token, from string) tenant.Caller {
+	return tenant.Caller{
+		Identity: session.Identity, Session: session.ID, Name: session.Identity.SignIn().String(), Token: token, From: from, Factor: session.Factor, ProvedAt: session.ProvedAt,
+		Organisation: session.Organisation, OrganisationName: session.OrganisationName, Principal: session.Principal, SignedInAt: session.SignedInAt,
+	}
+}
+
+// isIn reports whether a caller is in a state to act: in use where it works, and at home.
+func (s *SignIns) isIn(ctx context.Context, c *tenant.Caller) (bool, error) {
+	if c.Identity.Keeper {
+		return true, nil
+	}
+	now, err := s.Current(ctx, s.Tenant(c.Organisation))
+	if err != nil {
+		return false, err
+	}
+	p, ok := now.Principal(c.Principal)
+	if c.Kind = p.Kind; !ok || p.Inactive {
+		return false, nil
+	}
+	if home := c.Identity.Organisation; !home.IsZero() && home != c.Organisation {
+		if now, err = s.Current(ctx, s.Tenant(home)); err != nil {
+			return false, err
+		}
+		p, ok = now.Principal(c.Identity.ID)
+		return ok && !p.Inactive, nil
+	}
+	return true, nil
+}

@@ -1,0 +1,160 @@
+package tenant
+
+import (
+	"context"
+	"fmt"
+
+	"arbora.example/access"
+	"arbora.example/access/model"
+	"arbora.example/internal/english"
+	"arbora.example/internal/problem"
+	"arbora.example/internal/settings"
+	"arbora.example/internal/store"
+)
+
+// Plan is a change worked out and not yet made.
+type Plan struct {
+	Changes []access.Change
+	// Proposal is what the changes lead to, worked out once; nil until it is.
+	Proposal *access.Proposal
+	// Described is what is known besides of what the changes create, or of what is altered of it, as it is from then on.
+	Described store.Descriptions
+	// Beside writes what is no change of the tree, people or rules: credentials, links, settings.
+	Beside func(Tx) error
+	What   string // as a sentence without its subject, for the change record; empty for the words of the changes
+	Final  bool   // no command takes it back
+	Undoes *store.Recorded
+	// Imagined are the changes by whose impact the plan is shown, where that is not the impact it has at once; nil for
+	// changes themselves.
+	Imagined []access.Change
+	// ActsAs are those just made whose credentials the maker gets by the plan.
+	ActsAs []model.ID
+	// Warnings are of what the changes themselves do not tell.
+	Warnings []string
+	// Settings are the organisation's from then on; nil leaves them.
+	Settings *settings.Settings
+	// Quotas are what keepers bound it to from then on; nil leaves them.
+	Quotas *settings.Quotas
+	// Notices are sent once the plan is made.
+	Notices []Notice
+}
+
+// Words says what the plan does, for the change record.
+func (p *Plan) Words() string {
+	if p.Undoes != nil {
+		return fmt.Sprintf("undid revision %d: %s", p.Undoes.Revision, p.Undoes.What)
+	}
+	if p.What != "" {
+		return p.What
+	}
+	words := p.Proposal.Words()
+	if more := len(words) - mostTold; more > 1 {
+		words = append(words[:mostTold:mostTold], fmt.Sprintf("made %d changes more", more))
+	}
+	return english.Join(words)
+}
+
+// mostTold is how many changes are told one by one in the sentence that records a write.
+const mostTold = 4
+
+// WriteTo writes what the plan leads to.
+func (p *Plan) WriteTo(tx Tx) error {
+	if p.Final {
+		tx.Final()
+	}
+	if err := tx.Apply(p.Proposal, p.Described); err != nil || p.Beside == nil {
+		return err
+	}
+	return p.Beside(tx)
+}
+
+// Describe says what is known of a principal from then on.
+func (p *Plan) Describe(id model.ID, details store.PrincipalDetails) {
+	if p.Described.Principals == nil {
+		p.Described.Principals = map[model.ID]store.PrincipalDetails{}
+	}
+	p.Described.Principals[id] = details
+}
+
+// DescribeGrant says what a grant is for.
+func (p *Plan) DescribeGrant(id model.ID, description string) {
+	if p.Described.Grants == nil {
+		p.Described.Grants = map[model.ID]string{}
+	}
+	p.Described.Grants[id] = description
+}
+
+// Propose works out what the plan leads to, unless that is done.
+func (p *Plan) Propose(now *access.Snapshot) error {
+	if p.Proposal != nil {
+		return nil
+	}
+	proposal, err := now.Propose(p.Changes...)
+	if err != nil {
+		return problem.Of(err, "")
+	}
+	p.Proposal = proposal
+	return nil
+}
+
+// Write makes one change to an organisation: planned on the snapshot that is then locked, checked by the core, written
+// in one transaction, and published before write returns. It gives the snapshot the change led to.
+func (s *Tenants) Write(ctx context.Context, c Caller, organisation model.ID, make func(*access.Snapshot, Details) (Plan, error)) (*access.Snapshot, error) {
+	// A caller who goes away does not leave a write in doubt.
+	ctx = context.WithoutCancel(ctx)
+	h := s.Tenant(organisation)
+	if err := s.busy.write(c, h); err != nil {
+		return nil, err
+	}
+	h.writing.Lock()
+	defer h.writing.Unlock()
+	var next *access.Snapshot
+	var made Plan
+	var planned error
+	_, err := s.Records.Write(ctx, organisation, s.Author(c), func(tx Tx, revision uint64) (string, error) {
+		now := h.snapshot.Load()
+		if now == nil || h.doubtful.Load() || now.Revision() != revision {
+			var err error
+			if now, err = s.level(ctx, h); err != nil {
+				return "", err
+			}
+		}
+		var p Plan
+		if p, planned = make(now, tx); planned != nil {
+			return "", planned
+		}
+		if planned = p.Propose(now); planned != nil {
+			return "", planned
+		}
+		next = p.Proposal.After
+		if planned = h.full(now, next, p.Changes); planned != nil {
+			return "", planned
+		}
+		made = p
+		if c.Once != ([32]byte{}) {
+			tx.Once(c.Once)
+		}
+		return p.Words(), p.WriteTo(tx)
+	})
+	if planned != nil {
+		return nil, planned
+	}
+	if err != nil {
+		h.doubtful.Store(true)
+		return nil, err
+	}
+	if made.Settings != nil {
+		h.settings.Store(made.Settings)
+	}
+	if made.Quotas != nil {
+		h.quotas.Store(made.Quotas)
+	}
+	h.publish(next, ledBy(made))
+	return next, nil
+}
+
+// Notice is what somebody is told by mail.
+type Notice struct {
+	To   store.Identity
+	What string
+}
