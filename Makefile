@@ -27,7 +27,8 @@ test: build
 	tools/check
 	cd console && npm run --silent test
 	go test ./access -run '^$$' -fuzz FuzzPolicies -fuzztime 10s -fuzzminimizetime 10x
-	go test -timeout 30m ./...
+	go test ./access -run '^TestNoWayUp$$' -sequences 15000
+	ARBORA_TESTS=all go test -timeout 30m ./...
 
 shots: build
 	tools/install mariadbd chromium Xvfb xterm import

@@ -196,10 +196,14 @@ func checkExcess(t *rapid.T, c *catalogue.Catalogue, before, after *naive, snaps
 				base = was.principal(map[model.PrincipalKind]model.ID{model.User: model.Staff, model.Guest: model.Guests, model.ServiceAccount: model.Everyone, model.Group: p.ID}[p.Kind])
 			}
 			now := is.principal(p.ID)
+			had := func(ctx *access.Context) bool {
+				return base != nil && !was.gone(*base) && was.holds(c, *base, o, at, was.scope(at), ctx, false)
+			}
+			if had(certain) || gives(o, at, certain) {
+				continue // in all circumstances
+			}
 			for _, ctx := range everywhen {
-				held := is.holds(c, *now, o, at, is.scope(at), ctx, false)
-				held = held && !(base != nil && !was.gone(*base) && was.holds(c, *base, o, at, was.scope(at), ctx, false))
-				if held && !gives(o, at, ctx) {
+				if is.holds(c, *now, o, at, is.scope(at), ctx, false) && !had(ctx) && !gives(o, at, ctx) {
 					return true
 				}
 			}

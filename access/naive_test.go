@@ -349,7 +349,7 @@ func picked(filters []catalogue.Filter, o catalogue.Operation) bool {
 }
 
 // isAbout reports whether the words of a statement, before its modal is looked at, mean an operation.
-func (n *naive) isAbout(c *catalogue.Catalogue, st statement.Statement, o catalogue.Operation) bool {
+func (n *naive) isAbout(c *catalogue.Catalogue, st *statement.Statement, o catalogue.Operation) bool {
 	if len(st.Roles) > 0 {
 		return slices.ContainsFunc(st.Roles, func(role string) bool { return n.role(c, role)(o) })
 	}
@@ -463,26 +463,19 @@ func (n *naive) holds(c *catalogue.Catalogue, p access.Principal, o catalogue.Op
 		return slices.ContainsFunc(path, func(s model.Scope) bool { return s.ID == id })
 	}
 	gives := func(t tri) bool { return t == triYes || t == triUnknown && perhaps }
-	given, cutFrom := false, 0 // the depth of the topmost scope at which a cut was set; 0 for none
-	governor := -1             // the depth of the topmost rule that lets govern: with what is asked for, when that is to govern
-	finds := (o.Name == "list" || o.Name == "describe") && o.Plane == catalogue.Control
-	take := func(place model.ID, holds func(catalogue.Operation) bool) {
-		given = given || holds(o)
-		spares := o.Class == catalogue.Govern && holds(o) || finds && n.governs(c, holds)
-		if d := depthOf(place); spares && (governor < 0 || d < governor) {
-			governor = d
-		}
-	}
+	cutFrom := 0 // the depth of the topmost scope at which a cut was set; 0 for none
+	var gifts []gift
 	for _, g := range n.grants {
 		if !onPath(g.Scope) || !n.is(p.ID, g.Principal) {
 			continue
 		}
 		if gives(triAnd(inPeriod(g.Period, ctx, perhaps), n.conditionHolds(g.Condition, p, scope, ctx))) {
-			take(g.Scope, n.role(c, g.Role))
+			gifts = append(gifts, gift{place: g.Scope, role: g.Role})
 		}
 	}
 	for _, policy := range n.policies {
-		for _, st := range policy.Statements {
+		for i := range policy.Statements {
+			st := &policy.Statements[i]
 			if !onPath(st.Place) || st.Here && (st.Place != at || scope == nil) || !n.isUnder(st.Place, policy.Scope) {
 				continue
 			}
@@ -494,7 +487,7 @@ func (n *naive) holds(c *catalogue.Catalogue, p access.Principal, o catalogue.Op
 			excepted := n.namedBy(p, st.Except, ctx, false, !cuts)
 			t := triAnd(named, triNot(excepted), inPeriod(st.Period, ctx, perhaps), n.conditionHolds(st.Condition, p, scope, ctx))
 			if !cuts && gives(t) {
-				take(st.Place, func(o catalogue.Operation) bool { return n.isAbout(c, st, o) })
+				gifts = append(gifts, gift{place: st.Place, statement: st})
 			}
 			if cuts && (t == triYes || t == triUnknown && !perhaps) {
 				if d := depthOf(policy.Scope); cutFrom == 0 || d < cutFrom {
@@ -503,13 +496,35 @@ func (n *naive) holds(c *catalogue.Catalogue, p access.Principal, o catalogue.Op
 			}
 		}
 	}
-	return given && (cutFrom == 0 || governor >= 0 && governor < cutFrom)
+	if !slices.ContainsFunc(gifts, func(g gift) bool { return n.isOf(c, g, o) }) {
+		return false
+	}
+	// A cut spares whom a rule from above where it was set lets govern: with what is asked for, when that is to govern.
+	finds := (o.Name == "list" || o.Name == "describe") && o.Plane == catalogue.Control
+	return cutFrom == 0 || slices.ContainsFunc(gifts, func(g gift) bool {
+		return depthOf(g.place) < cutFrom && (o.Class == catalogue.Govern && n.isOf(c, g, o) || finds && n.governs(c, g))
+	})
 }
 
-// governs reports whether what a rule gives includes a permission to govern.
-func (n *naive) governs(c *catalogue.Catalogue, holds func(catalogue.Operation) bool) bool {
+// gift is what gives somebody something: a role granted to them, or a statement that names them.
+type gift struct {
+	place     model.ID
+	role      string
+	statement *statement.Statement
+}
+
+// isOf reports whether an operation is among those that something gives.
+func (n *naive) isOf(c *catalogue.Catalogue, g gift, o catalogue.Operation) bool {
+	if g.statement != nil {
+		return n.isAbout(c, g.statement, o)
+	}
+	return n.role(c, g.role)(o)
+}
+
+// governs reports whether what something gives includes a permission to govern.
+func (n *naive) governs(c *catalogue.Catalogue, g gift) bool {
 	for i := range c.Permissions() {
-		if o := c.Operation(catalogue.Permission(i)); o.Class == catalogue.Govern && holds(o) {
+		if o := c.Operation(catalogue.Permission(i)); o.Class == catalogue.Govern && n.isOf(c, g, o) {
 			return true
 		}
 	}

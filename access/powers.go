@@ -30,29 +30,67 @@ func (s *Snapshot) Powers(principal model.ID, c *Context) []Power {
 	if who == nil || s.gone(who) || !who.Acts() {
 		return nil
 	}
+	powers := s.powersByRules(who, c)
+	return append(append(powers, s.powersByGroups(who, c)...), s.powersByAccounts(who, c)...)
+}
+
+// powersByRules gives what somebody could grant themselves, or write for themselves in a policy: at each scope what no scope above it
+// gives already.
+func (s *Snapshot) powersByRules(who *principalNode, c *Context) (powers []Power) {
 	grant, write := s.catalogue.MustPermission("create grant"), s.catalogue.MustPermission("create policy")
-	var powers []Power
-	for _, r := range s.Reach(principal, c) {
-		grants, writes := r.Held.Has(grant), r.Held.Has(write)
-		if r.Part == Beneath || !(grants && r.Adds.Has(grant)) && !(writes && r.Adds.Has(write)) {
+	told := map[number]catalogue.Set{}
+	for _, at := range s.turns(who, c) {
+		held := s.held(who, at, c, false, false)
+		grants, writes := held.Has(grant), held.Has(write)
+		if !grants && !writes {
 			continue
 		}
-		at, _ := s.scopeNumber(r.Scope.ID)
-		gains := s.Givable(principal, r.Scope.ID, c).And(s.used(at)).Minus(s.held(who, at, c, false, false))
+		scope := s.scopes.get(at).id
 		e := s.evaluation(who, at, c)
-		gains = gains.Minus(e.lost()) // what is cut off comes back by no grant
-		if gains.Len() == 0 {
+		gains := s.Givable(who.ID, scope, c).And(s.used(at)).Minus(held).Minus(e.lost()) // what is cut off comes back by no grant
+		above := catalogue.Set{}
+		for n := at; n != 0; {
+			n = s.scopes.get(n).parent
+			above = above.Or(told[n])
+		}
+		if gains.Minus(above).Len() == 0 {
 			continue
 		}
-		power := Power{Scope: r.Scope.ID, Gains: gains, Policy: writes}
+		power := Power{Scope: scope, Gains: gains, Policy: writes}
 		if grants {
-			power.Role = s.mostAdding(principal, r.Scope.ID, gains, c)
+			power.Role = s.mostAdding(who.ID, scope, gains, c)
 		}
-		if power.Role != nil || power.Policy {
-			powers = append(powers, power)
+		if power.Role == nil && !power.Policy {
+			continue
+		}
+		told[at] = gains
+		if powers = append(powers, power); len(powers) >= powersTold {
+			break
 		}
 	}
-	return append(append(powers, s.powersByGroups(who, c)...), s.powersByAccounts(who, c)...)
+	return powers
+}
+
+// turns gives the scopes at which what somebody holds is another than above, each after those above it: where their access changes, and
+// what is right beneath a scope that differs from what is beneath it.
+func (s *Snapshot) turns(who *principalNode, c *Context) (scopes []number) {
+	seen := map[number]bool{}
+	add := func(n number) bool {
+		if !seen[n] {
+			seen[n] = true
+			scopes = append(scopes, n)
+		}
+		return true
+	}
+	for _, r := range s.Reach(who.ID, c) {
+		at, _ := s.scopeNumber(r.Scope.ID)
+		if r.Part == Beneath {
+			s.children(at, "", add)
+		} else {
+			add(at)
+		}
+	}
+	return scopes
 }
 
 // Givable gives the permissions that a principal may give at a scope and beneath it, without condition or end, as far as the rule

@@ -22,6 +22,7 @@ const decisionsAtLeast = 1_000_000
 // every view, every answer over sets and every address against the naive reference; and the snapshot grown change by
 // change against one built at once.
 func TestAgainstReference(t *testing.T) {
+	t.Parallel()
 	c := catalogue.Shipped()
 	var decisions atomic.Int64
 	rapid.Check(t, func(t *rapid.T) {

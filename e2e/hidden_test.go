@@ -126,7 +126,7 @@ func TestNothingUnseenIsTold(t *testing.T) {
 
 // TestWhatIsUnseenStays has somebody edit a policy and a role of which they see a part: the rest is not told, and stays.
 func TestWhatIsUnseenStays(t *testing.T) {
-	b := testbed.StartDemo(t)
+	b := testbed.InMemory(t)
 	rowan, yuki := b.As(t, "rowan@lindenmere"), b.As(t, "yuki@lindenmere")
 	ctx := t.Context()
 	const scans = vault + "/vault-scans.bucket"

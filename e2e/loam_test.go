@@ -25,8 +25,6 @@ import (
 	"arbora.example/internal/standin/loam/loamclient"
 )
 
-const scans = digitising + "/scans.bucket"
-
 func act(t *testing.T, as *loamclient.Client, at, operation string, in loamapi.Input) (loamapi.Description, error) {
 	return loamclient.Act[loamapi.Description](t.Context(), as, at, operation, in)
 }
@@ -389,14 +387,6 @@ func TestRevocationReachesEveryClient(t *testing.T) {
 		going.Wait()
 		require.GreaterOrEqual(t, late.Load(), int64(clients*3))
 	}
-}
-
-// statusOf gives the HTTP status of a problem.
-func statusOf(t *testing.T, err error) int {
-	t.Helper()
-	var problem *client.Error
-	require.ErrorAs(t, err, &problem)
-	return problem.Status
 }
 
 // forward passes requests on to an address.

@@ -24,16 +24,6 @@ import (
 	"arbora.example/internal/store"
 )
 
-// madeOf tells what a snapshot is made of, to the last detail, one thing a line in an order of its own.
-func madeOf(t *testing.T, s *access.Snapshot) string {
-	var lines []string
-	for _, change := range s.Changes() {
-		lines = append(lines, encoded(t, []access.Change{change})+"\n")
-	}
-	slices.Sort(lines)
-	return strings.Join(lines, "")
-}
-
 // changer makes random changes through the API.
 type changer struct {
 	*rapid.T
@@ -306,20 +296,14 @@ func checkRecords(t *testing.T, records *store.Store, top model.ID, inMemory *ac
 		require.NoError(t, err)
 		require.NotEmpty(t, record.Author.Name)
 		require.NotEmpty(t, record.What)
-		require.Equal(t, encoded(t, steps[0].Changes), encoded(t, record.Changes))
+		require.Equal(t, testbed.Encoded(t, steps[0].Changes), testbed.Encoded(t, record.Changes))
 		if !record.Final {
-			require.Equal(t, encoded(t, p.Back), encoded(t, record.Back), record.What)
+			require.Equal(t, testbed.Encoded(t, p.Back), testbed.Encoded(t, record.Back), record.What)
 		}
 		follow(record.What, record.Before, record.After)
 	}
 	require.Equal(t, inMemory.Revision(), now.Revision())
 	require.Equal(t, madeOf(t, inMemory), madeOf(t, now))
-}
-
-func encoded(t *testing.T, changes []access.Change) string {
-	text, err := access.EncodeChanges(changes)
-	require.NoError(t, err)
-	return strings.NewReplacer(`"formerly":[]`, `"formerly":null`, `"tags":{}`, `"tags":null`).Replace(string(text))
 }
 
 // checkSecrets looks for secrets in every table.

@@ -8,6 +8,7 @@ import (
 
 	"arbora.example/e2e/testbed"
 	"arbora.example/internal/store"
+	"arbora.example/internal/tenant"
 )
 
 // TestTheAccountOfTheServiceIsConfined tries with the service's own account of the database what it has no business with. All
@@ -15,7 +16,7 @@ import (
 func TestTheAccountOfTheServiceIsConfined(t *testing.T) {
 	owner, dsn := testbed.Confined(t)
 	s := testbed.OpenRecords(t, dsn)
-	fill(t, s)
+	fill(t, tenant.RecordsIn(s))
 	require.NoError(t, s.CheckAudit(t.Context()))
 	db, err := sql.Open("mysql", dsn)
 	require.NoError(t, err)

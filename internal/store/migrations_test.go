@@ -15,6 +15,7 @@ import (
 	"arbora.example/e2e/testbed"
 	"arbora.example/internal/settings"
 	"arbora.example/internal/store"
+	"arbora.example/internal/tenant"
 )
 
 // rowsOf tells all rows of a query, one a line, in order.
@@ -43,13 +44,13 @@ func rowsOf(t *testing.T, db *sql.DB, query string) (lines []string) {
 func TestAMigrationFillsInWhatCodeWrites(t *testing.T) {
 	dsn := testbed.DSN(t)
 	s := testbed.OpenRecords(t, dsn)
-	fill(t, s)
+	fill(t, tenant.RecordsIn(s))
 	odd := model.Scope{ID: model.ID{30}, Parent: house.ID, Kind: model.Compartment, Name: "north-wing-of-2026", Tags: map[string]string{"care": "High", "floor": "", "label": "Ö=ü"}}
 	deep := model.Scope{ID: model.ID{31}, Parent: odd.ID, Kind: model.Resource, Name: "a-b-c-d-e", Type: "machine", Tags: map[string]string{"team": `with "quotes" and \ strokes`}}
-	commit(t, s, "planted", store.Descriptions{}, access.CreateScope{Scope: odd}, access.CreateScope{Scope: deep})
-	commit(t, s, "moved", store.Descriptions{}, access.RenameScope{ID: deep.ID, Name: "f-g"}, access.MoveScope{ID: deep.ID, Parent: house.ID},
+	commit(t, tenant.RecordsIn(s), "planted", store.Descriptions{}, access.CreateScope{Scope: odd}, access.CreateScope{Scope: deep})
+	commit(t, tenant.RecordsIn(s), "moved", store.Descriptions{}, access.RenameScope{ID: deep.ID, Name: "f-g"}, access.MoveScope{ID: deep.ID, Parent: house.ID},
 		access.TagScope{ID: deep.ID, Tags: map[string]string{"team": "glass"}})
-	commit(t, s, "retired", store.Descriptions{}, access.RetireScope{ID: deep.ID})
+	commit(t, tenant.RecordsIn(s), "retired", store.Descriptions{}, access.RetireScope{ID: deep.ID})
 	db, err := sql.Open("mysql", dsn)
 	require.NoError(t, err)
 	defer db.Close()
@@ -81,7 +82,7 @@ func TestAMigrationFillsInWhatCodeWrites(t *testing.T) {
 func TestDemandsOfASecondFactorStay(t *testing.T) {
 	dsn := testbed.DSN(t)
 	s := testbed.OpenRecords(t, dsn)
-	fill(t, s)
+	fill(t, tenant.RecordsIn(s))
 	db, err := sql.Open("mysql", dsn)
 	require.NoError(t, err)
 	defer db.Close()
@@ -123,5 +124,5 @@ func TestMigrationsGoBack(t *testing.T) {
 	_, err = migrations.Up(t.Context())
 	require.NoError(t, err)
 	require.Equal(t, before, rowsOf(t, db, shape))
-	fill(t, s)
+	fill(t, tenant.RecordsIn(s))
 }

@@ -15,6 +15,7 @@ import (
 	"arbora.example/access/model"
 	"arbora.example/e2e/testbed"
 	"arbora.example/internal/store"
+	"arbora.example/internal/tenant"
 )
 
 // TestAuditRecordsByFilter reads the audit log of an organisation, of two names in the course of time, by filters and page sizes drawn at random, against a look at every record.
@@ -79,101 +80,103 @@ func TestAuditRecordsByFilter(t *testing.T) {
 
 // TestScopesByTerm finds scopes by searches and page sizes drawn at random, against a look at every scope's terms.
 func TestScopesByTerm(t *testing.T) {
-	s := testbed.Records(t)
-	fill(t, s)
-	scopes := []model.Scope{top, house, bucket}
-	names := []string{"palm-house", "house-of-palms", "palm", "scans", "trial-scans", "house"}
-	var changes []access.Change
-	for n, name := range names {
-		for m, tags := range []map[string]string{nil, {"care": "high"}, {"care": "House", "team": "palm"}} {
-			scope := model.Scope{ID: model.ID{50, byte(n), byte(m)}, Parent: house.ID, Kind: model.Resource, Type: []string{"bucket", "machine", "network"}[m], Name: name, Tags: tags}
-			scopes = append(scopes, scope)
-			changes = append(changes, access.CreateScope{Scope: scope})
+	onBoth(t, func(t *testing.T, s tenant.Records) {
+		fill(t, s)
+		scopes := []model.Scope{top, house, bucket}
+		names := []string{"palm-house", "house-of-palms", "palm", "scans", "trial-scans", "house"}
+		var changes []access.Change
+		for n, name := range names {
+			for m, tags := range []map[string]string{nil, {"care": "high"}, {"care": "House", "team": "palm"}} {
+				scope := model.Scope{ID: model.ID{50, byte(n), byte(m)}, Parent: house.ID, Kind: model.Resource, Type: []string{"bucket", "machine", "network"}[m], Name: name, Tags: tags}
+				scopes = append(scopes, scope)
+				changes = append(changes, access.CreateScope{Scope: scope})
+			}
 		}
-	}
-	commit(t, s, "planted", store.Descriptions{}, changes...)
-	for n := 4; n < len(scopes); n += 5 {
-		scopes[n].Retired = true
-		commit(t, s, "retired", store.Descriptions{}, access.RetireScope{ID: scopes[n].ID})
-	}
-	rapid.Check(t, func(r *rapid.T) {
-		q := store.Search{
-			Term: rapid.SampledFrom([]string{"", "palm", "house", "scans.bucket", "care=", "high", "care=high", "resource", "machine", "p", "nothing"}).Draw(r, "term"),
-			Kind: rapid.SampledFrom([]string{"", "", "resource", "project"}).Draw(r, "kind"), Type: rapid.SampledFrom([]string{"", "", "bucket", "network"}).Draw(r, "type"),
-			Tag: rapid.SampledFrom([]string{"", "", "care=", "care=high", "care=house", "team=palm"}).Draw(r, "tag"), Limit: rapid.IntRange(1, 9).Draw(r, "limit"),
+		commit(t, s, "planted", store.Descriptions{}, changes...)
+		for n := 4; n < len(scopes); n += 5 {
+			scopes[n].Retired = true
+			commit(t, s, "retired", store.Descriptions{}, access.RetireScope{ID: scopes[n].ID})
 		}
-		q.Exact = q.Term != "" && rapid.Bool().Draw(r, "exact")
-		if rapid.Bool().Draw(r, "by state") {
-			retired := rapid.Bool().Draw(r, "retired")
-			q.Retired = &retired
-		}
-		want := map[string]bool{}
-		for _, scope := range scopes {
-			if q.Kind != "" && scope.Kind.String() != q.Kind || q.Type != "" && scope.Type != q.Type || q.Retired != nil && scope.Retired != *q.Retired {
-				continue
+		rapid.Check(t, func(r *rapid.T) {
+			q := store.Search{
+				Term: rapid.SampledFrom([]string{"", "palm", "house", "scans.bucket", "care=", "high", "care=high", "resource", "machine", "p", "nothing"}).Draw(r, "term"),
+				Kind: rapid.SampledFrom([]string{"", "", "resource", "project"}).Draw(r, "kind"), Type: rapid.SampledFrom([]string{"", "", "bucket", "network"}).Draw(r, "type"),
+				Tag: rapid.SampledFrom([]string{"", "", "care=", "care=high", "care=house", "team=palm"}).Draw(r, "tag"), Limit: rapid.IntRange(1, 9).Draw(r, "limit"),
 			}
-			tagged := q.Tag == ""
-			for _, term := range scope.Terms() {
-				tagged = tagged || term == q.Tag || strings.HasSuffix(q.Tag, "=") && strings.HasPrefix(term, q.Tag)
+			q.Exact = q.Term != "" && rapid.Bool().Draw(r, "exact")
+			if rapid.Bool().Draw(r, "by state") {
+				retired := rapid.Bool().Draw(r, "retired")
+				q.Retired = &retired
 			}
-			if !tagged {
-				continue
-			}
-			if q.Term == "" {
-				want[fmt.Sprint("", scope.ID)] = true
-			}
-			for _, term := range scope.Terms() {
-				if q.Term != "" && (term == q.Term || !q.Exact && strings.HasPrefix(term, q.Term)) {
-					want[fmt.Sprint(term, scope.ID)] = true
+			want := map[string]bool{}
+			for _, scope := range scopes {
+				if q.Kind != "" && scope.Kind.String() != q.Kind || q.Type != "" && scope.Type != q.Type || q.Retired != nil && scope.Retired != *q.Retired {
+					continue
+				}
+				tagged := q.Tag == ""
+				for _, term := range scope.Terms() {
+					tagged = tagged || term == q.Tag || strings.HasSuffix(q.Tag, "=") && strings.HasPrefix(term, q.Tag)
+				}
+				if !tagged {
+					continue
+				}
+				if q.Term == "" {
+					want[fmt.Sprint("", scope.ID)] = true
+				}
+				for _, term := range scope.Terms() {
+					if q.Term != "" && (term == q.Term || !q.Exact && strings.HasPrefix(term, q.Term)) {
+						want[fmt.Sprint(term, scope.ID)] = true
+					}
 				}
 			}
-		}
-		got, last := map[string]bool{}, store.Found{}
-		for {
-			page, err := s.SearchScopes(t.Context(), top.ID, q)
-			require.NoError(r, err)
-			for _, f := range page {
-				require.False(r, got[fmt.Sprint(f.Term, f.ID)], "found twice")
-				require.True(r, last.Term < f.Term || last.Term == f.Term && bytes.Compare(last.ID[:], f.ID[:]) < 0, "%v after %v", f, last)
-				got[fmt.Sprint(f.Term, f.ID)], last = true, f
+			got, last := map[string]bool{}, store.Found{}
+			for {
+				page, err := s.SearchScopes(t.Context(), top.ID, q)
+				require.NoError(r, err)
+				for _, f := range page {
+					require.False(r, got[fmt.Sprint(f.Term, f.ID)], "found twice")
+					require.True(r, last.Term < f.Term || last.Term == f.Term && bytes.Compare(last.ID[:], f.ID[:]) < 0, "%v after %v", f, last)
+					got[fmt.Sprint(f.Term, f.ID)], last = true, f
+				}
+				if len(page) < q.Limit {
+					break
+				}
+				q.After = last
 			}
-			if len(page) < q.Limit {
-				break
-			}
-			q.After = last
-		}
-		require.Equal(r, want, got)
+			require.Equal(r, want, got)
+		})
 	})
 }
 
 // TestScopeChangesByPage reads what was changed of a scope page by page.
 func TestScopeChangesByPage(t *testing.T) {
-	s := testbed.Records(t)
-	fill(t, s)
-	var want []string
-	for n := range 7 {
-		what := fmt.Sprint("renamed it for the time ", n)
-		revision := commit(t, s, what, store.Descriptions{}, access.RenameScope{ID: house.ID, Name: fmt.Sprint("house-", n)})
-		want = append([]string{fmt.Sprint(revision, what)}, want...)
-	}
-	want = append(want, "1created lindenmere")
-	var got []string
-	for before := uint64(1 << 62); ; {
-		page, err := s.ScopeChanges(t.Context(), top.ID, house.ID, before, 3)
+	onBoth(t, func(t *testing.T, s tenant.Records) {
+		fill(t, s)
+		var want []string
+		for n := range 7 {
+			what := fmt.Sprint("renamed it for the time ", n)
+			revision := commit(t, s, what, store.Descriptions{}, access.RenameScope{ID: house.ID, Name: fmt.Sprint("house-", n)})
+			want = append([]string{fmt.Sprint(revision, what)}, want...)
+		}
+		want = append(want, "1created lindenmere")
+		var got []string
+		for before := uint64(1 << 62); ; {
+			page, err := s.ScopeChanges(t.Context(), top.ID, house.ID, before, 3)
+			require.NoError(t, err)
+			if len(page) == 0 {
+				break
+			}
+			for _, c := range page {
+				require.Equal(t, by, c.Author)
+				require.Contains(t, c.Scopes, house.ID)
+				require.Contains(t, c.Scopes, top.ID, "the parent is touched as well")
+				got = append(got, fmt.Sprint(c.Revision, c.What))
+				before = c.Revision
+			}
+		}
+		require.Equal(t, want, got)
+		none, err := s.ScopeChanges(t.Context(), top.ID, model.ID{99}, 1<<62, 3)
 		require.NoError(t, err)
-		if len(page) == 0 {
-			break
-		}
-		for _, c := range page {
-			require.Equal(t, by, c.Author)
-			require.Contains(t, c.Scopes, house.ID)
-			require.Contains(t, c.Scopes, top.ID, "the parent is touched as well")
-			got = append(got, fmt.Sprint(c.Revision, c.What))
-			before = c.Revision
-		}
-	}
-	require.Equal(t, want, got)
-	none, err := s.ScopeChanges(t.Context(), top.ID, model.ID{99}, 1<<62, 3)
-	require.NoError(t, err)
-	require.Empty(t, none)
+		require.Empty(t, none)
+	})
 }

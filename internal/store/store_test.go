@@ -19,6 +19,8 @@ import (
 	"arbora.example/internal/credential"
 	"arbora.example/internal/store"
 	"arbora.example/internal/store/mariadbd"
+	"arbora.example/internal/tenant"
+	"arbora.example/internal/tenant/memory"
 )
 
 func TestMain(m *testing.M) { os.Exit(testbed.Run(m)) }
@@ -36,11 +38,21 @@ var (
 	given  = access.Grant{ID: model.ID{6}, Scope: top.ID, Principal: team.ID, Role: "steward"}
 )
 
+// onBoth runs a test on records in a database, and on those in memory, which stand in for them elsewhere.
+func onBoth(t *testing.T, test func(t *testing.T, s tenant.Records)) {
+	t.Run("database", func(t *testing.T) {
+		s := testbed.Records(t)
+		test(t, tenant.RecordsIn(s))
+		require.NoError(t, s.CheckAudit(t.Context()))
+	})
+	t.Run("memory", func(t *testing.T) { test(t, memory.New()) })
+}
+
 // fill writes a small organisation.
-func fill(t *testing.T, s *store.Store) {
+func fill(t *testing.T, s tenant.Records) {
 	t.Helper()
 	details := store.ScopeDetails{Title: "Ångström’s “house” 🌿", Description: "a", CreatedAt: now}
-	revision, err := s.Create(t.Context(), top.ID, by, func(tx *store.Tx, _ uint64) (string, error) {
+	revision, err := s.Create(t.Context(), top.ID, by, func(tx tenant.Tx, _ uint64) (string, error) {
 		p, err := access.New(catalogue.Shipped()).Propose(
 			access.CreateScope{Scope: top}, access.CreateScope{Scope: house}, access.CreateScope{Scope: bucket},
 			access.CreatePrincipal{Principal: rowan}, access.CreatePrincipal{Principal: team},
@@ -59,16 +71,16 @@ func fill(t *testing.T, s *store.Store) {
 }
 
 // commit makes changes in one write, with what is known besides of what they are about.
-func commit(t *testing.T, s *store.Store, what string, after store.Descriptions, changes ...access.Change) (revision uint64) {
+func commit(t *testing.T, s tenant.Records, what string, after store.Descriptions, changes ...access.Change) (revision uint64) {
 	t.Helper()
 	p, err := load(t, s).Propose(changes...)
 	require.NoError(t, err)
-	revision, err = s.Write(t.Context(), top.ID, by, func(tx *store.Tx, _ uint64) (string, error) { return what, tx.Apply(p, after) })
+	revision, err = s.Write(t.Context(), top.ID, by, func(tx tenant.Tx, _ uint64) (string, error) { return what, tx.Apply(p, after) })
 	require.NoError(t, err)
 	return revision
 }
 
-func load(t *testing.T, s *store.Store) *access.Snapshot {
+func load(t *testing.T, s tenant.Records) *access.Snapshot {
 	t.Helper()
 	building := access.New(catalogue.Shipped()).Builder()
 	revision, err := s.Load(t.Context(), top.ID, building.Apply)
@@ -79,111 +91,113 @@ func load(t *testing.T, s *store.Store) *access.Snapshot {
 }
 
 func TestWhatIsWrittenIsRead(t *testing.T) {
-	s := testbed.Records(t)
-	fill(t, s)
-	snapshot := load(t, s)
-	require.Equal(t, "lindenmere/house/log.bucket", snapshot.Address(bucket.ID))
-	require.Equal(t, []access.Principal{rowan}, snapshot.Members(team.ID))
-	require.Equal(t, []access.Grant{given}, snapshot.GrantsAt(top.ID))
+	onBoth(t, func(t *testing.T, s tenant.Records) {
+		fill(t, s)
+		snapshot := load(t, s)
+		require.Equal(t, "lindenmere/house/log.bucket", snapshot.Address(bucket.ID))
+		require.Equal(t, []access.Principal{rowan}, snapshot.Members(team.ID))
+		require.Equal(t, []access.Grant{given}, snapshot.GrantsAt(top.ID))
 
-	scopes, err := s.ScopeDetails(t.Context(), []model.ID{house.ID, {99}})
-	require.NoError(t, err)
-	require.Len(t, scopes, 1)
-	require.Equal(t, "Ångström’s “house” 🌿", scopes[house.ID].Title)
-	kept, _ := snapshot.Scope(house.ID)
-	require.Equal(t, house.Tags, kept.Tags)
-	require.Equal(t, now, scopes[house.ID].CreatedAt)
-	principals, err := s.PrincipalDetails(t.Context(), top.ID, []model.ID{rowan.ID})
-	require.NoError(t, err)
-	require.Equal(t, "rowan@lindenmere.example", principals[rowan.ID].Email)
-	grants, err := s.GrantDetails(t.Context(), []model.ID{given.ID})
-	require.NoError(t, err)
-	require.Equal(t, store.GrantDetails{Description: "first", CreatedAt: now, CreatedBy: "rowan@lindenmere"}, grants[given.ID])
+		scopes, err := s.ScopeDetails(t.Context(), []model.ID{house.ID, {99}})
+		require.NoError(t, err)
+		require.Len(t, scopes, 1)
+		require.Equal(t, "Ångström’s “house” 🌿", scopes[house.ID].Title)
+		kept, _ := snapshot.Scope(house.ID)
+		require.Equal(t, house.Tags, kept.Tags)
+		require.Equal(t, now, scopes[house.ID].CreatedAt)
+		principals, err := s.PrincipalDetails(t.Context(), top.ID, []model.ID{rowan.ID})
+		require.NoError(t, err)
+		require.Equal(t, "rowan@lindenmere.example", principals[rowan.ID].Email)
+		grants, err := s.GrantDetails(t.Context(), []model.ID{given.ID})
+		require.NoError(t, err)
+		require.Equal(t, store.GrantDetails{Description: "first", CreatedAt: now, CreatedBy: "rowan@lindenmere"}, grants[given.ID])
 
-	other := access.Grant{ID: model.ID{7}, Scope: top.ID, Principal: rowan.ID, Role: "steward"}
-	commit(t, s, "", store.Descriptions{}, access.CreateGrant{Grant: other})
-	require.EqualValues(t, 3, commit(t, s, "took back", store.Descriptions{}, access.RemoveMember{Membership: member}, access.RevokeGrant{ID: given.ID}))
-	snapshot = load(t, s)
-	require.Empty(t, snapshot.Members(team.ID))
-	require.Equal(t, []access.Grant{other}, snapshot.GrantsAt(top.ID))
-	require.NoError(t, s.CheckAudit(t.Context()))
+		other := access.Grant{ID: model.ID{7}, Scope: top.ID, Principal: rowan.ID, Role: "steward"}
+		commit(t, s, "", store.Descriptions{}, access.CreateGrant{Grant: other})
+		require.EqualValues(t, 3, commit(t, s, "took back", store.Descriptions{}, access.RemoveMember{Membership: member}, access.RevokeGrant{ID: given.ID}))
+		snapshot = load(t, s)
+		require.Empty(t, snapshot.Members(team.ID))
+		require.Equal(t, []access.Grant{other}, snapshot.GrantsAt(top.ID))
 
-	record, err := s.Change(t.Context(), top.ID, 3)
-	require.NoError(t, err)
-	require.Equal(t, store.Recorded{
-		Revision: 3, Author: by, What: "took back",
-		Changes: []access.Change{access.RemoveMember{Membership: member}, access.RevokeGrant{ID: given.ID}},
-		Back:    []access.Change{access.CreateGrant{Grant: given}, access.AddMember{Membership: member}},
-		Before:  store.Descriptions{Grants: map[model.ID]string{given.ID: "first"}},
-	}, record)
-	_, err = s.Change(t.Context(), top.ID, 4)
-	require.ErrorIs(t, err, store.ErrNotFound)
+		record, err := s.Change(t.Context(), top.ID, 3)
+		require.NoError(t, err)
+		require.Equal(t, store.Recorded{
+			Revision: 3, Author: by, What: "took back",
+			Changes: []access.Change{access.RemoveMember{Membership: member}, access.RevokeGrant{ID: given.ID}},
+			Back:    []access.Change{access.CreateGrant{Grant: given}, access.AddMember{Membership: member}},
+			Before:  store.Descriptions{Grants: map[model.ID]string{given.ID: "first"}},
+		}, record)
+		_, err = s.Change(t.Context(), top.ID, 4)
+		require.ErrorIs(t, err, store.ErrNotFound)
+	})
 }
 
 func TestAFailedWriteLeavesNothing(t *testing.T) {
-	s := testbed.Records(t)
-	fill(t, s)
-	guest := access.Principal{ID: model.ID{60}, Kind: model.Guest, Name: "wren@meadowside.example"}
-	commit(t, s, "invited", store.Descriptions{}, access.CreatePrincipal{Principal: guest})
-	broken := errors.New("changed my mind")
-	_, err := s.Write(t.Context(), top.ID, by, func(tx *store.Tx, _ uint64) (string, error) {
-		p, err := load(t, s).Propose(access.AddMember{Membership: access.Membership{Group: team.ID, Member: guest.ID}})
-		require.NoError(t, err)
-		require.NoError(t, tx.Apply(p, store.Descriptions{}))
-		return "", broken
+	onBoth(t, func(t *testing.T, s tenant.Records) {
+		fill(t, s)
+		guest := access.Principal{ID: model.ID{60}, Kind: model.Guest, Name: "wren@meadowside.example"}
+		commit(t, s, "invited", store.Descriptions{}, access.CreatePrincipal{Principal: guest})
+		broken := errors.New("changed my mind")
+		_, err := s.Write(t.Context(), top.ID, by, func(tx tenant.Tx, _ uint64) (string, error) {
+			p, err := load(t, s).Propose(access.AddMember{Membership: access.Membership{Group: team.ID, Member: guest.ID}})
+			require.NoError(t, err)
+			require.NoError(t, tx.Apply(p, store.Descriptions{}))
+			return "", broken
+		})
+		require.ErrorIs(t, err, broken)
+		require.Len(t, load(t, s).Members(team.ID), 1)
+		require.EqualValues(t, 2, load(t, s).Revision())
+		_, err = s.Write(t.Context(), model.ID{77}, by, nil)
+		require.ErrorIs(t, err, store.ErrNotFound)
 	})
-	require.ErrorIs(t, err, broken)
-	require.Len(t, load(t, s).Members(team.ID), 1)
-	require.EqualValues(t, 2, load(t, s).Revision())
-	_, err = s.Write(t.Context(), model.ID{77}, by, nil)
-	require.ErrorIs(t, err, store.ErrNotFound)
 }
 
 func TestIdentitiesAndSessions(t *testing.T) {
-	s := testbed.Records(t)
-	fill(t, s)
-	keeper := store.Identity{ID: model.ID{8}, Name: "rowan", PasswordHash: "other"}
-	require.NoError(t, s.AddKeeper(t.Context(), keeper, by))
-	found, err := s.IdentityNamed(t.Context(), credential.SignIn{Name: "rowan"})
-	require.NoError(t, err)
-	require.True(t, found.Keeper)
-	found, err = s.IdentityNamed(t.Context(), credential.SignIn{Name: "rowan", Organisation: "lindenmere"})
-	require.NoError(t, err)
-	require.Equal(t, "rowan@lindenmere", found.SignIn().String())
-	require.True(t, found.Temporary)
-	for _, nobody := range []credential.SignIn{{Name: "bram", Organisation: "lindenmere"}, {Name: "rowan", Organisation: "house"}} {
-		_, err = s.IdentityNamed(t.Context(), nobody)
-		require.ErrorIs(t, err, store.ErrNotFound)
-	}
+	onBoth(t, func(t *testing.T, s tenant.Records) {
+		fill(t, s)
+		keeper := store.Identity{ID: model.ID{8}, Name: "rowan", PasswordHash: "other"}
+		require.NoError(t, s.AddKeeper(t.Context(), keeper, by))
+		found, err := s.IdentityNamed(t.Context(), credential.SignIn{Name: "rowan"})
+		require.NoError(t, err)
+		require.True(t, found.Keeper)
+		found, err = s.IdentityNamed(t.Context(), credential.SignIn{Name: "rowan", Organisation: "lindenmere"})
+		require.NoError(t, err)
+		require.Equal(t, "rowan@lindenmere", found.SignIn().String())
+		require.True(t, found.Temporary)
+		for _, nobody := range []credential.SignIn{{Name: "bram", Organisation: "lindenmere"}, {Name: "rowan", Organisation: "house"}} {
+			_, err = s.IdentityNamed(t.Context(), nobody)
+			require.ErrorIs(t, err, store.ErrNotFound)
+		}
 
-	kept, other := credential.NewToken(), credential.NewToken()
-	here := store.Session{ID: model.ID{21}, Identity: found, Organisation: found.Organisation, Agent: "a test"}
-	require.NoError(t, s.StartSession(t.Context(), here, kept, by))
-	elsewhere := here
-	elsewhere.ID = model.ID{22}
-	require.NoError(t, s.StartSession(t.Context(), elsewhere, other, by))
-	list, err := s.Sessions(t.Context(), found.ID, now)
-	require.NoError(t, err)
-	require.Len(t, list, 2)
-	require.NoError(t, s.ChoosePassword(t.Context(), found, "new", kept, by))
-	session, err := s.SessionFor(t.Context(), kept)
-	require.NoError(t, err)
-	require.False(t, session.Identity.Temporary)
-	require.Equal(t, now, session.SignedInAt)
-	ended, err := s.SessionFor(t.Context(), other)
-	require.NoError(t, err)
-	require.Equal(t, now, ended.EndedAt, "other sessions end with the old password, and are kept to tell so")
-	require.NoError(t, s.EndSession(t.Context(), found, here.ID, by))
-	require.ErrorIs(t, s.EndSession(t.Context(), found, here.ID, by), store.ErrNotFound)
-	ended, err = s.SessionFor(t.Context(), kept)
-	require.NoError(t, err)
-	require.Equal(t, now, ended.EndedAt)
+		kept, other := credential.NewToken(), credential.NewToken()
+		here := store.Session{ID: model.ID{21}, Identity: found, Organisation: found.Organisation, Agent: "a test"}
+		require.NoError(t, s.StartSession(t.Context(), here, kept, by))
+		elsewhere := here
+		elsewhere.ID = model.ID{22}
+		require.NoError(t, s.StartSession(t.Context(), elsewhere, other, by))
+		list, err := s.Sessions(t.Context(), found.ID, now)
+		require.NoError(t, err)
+		require.Len(t, list, 2)
+		require.NoError(t, s.ChoosePassword(t.Context(), found, "new", kept, by))
+		session, err := s.SessionFor(t.Context(), kept)
+		require.NoError(t, err)
+		require.False(t, session.Identity.Temporary)
+		require.Equal(t, now, session.SignedInAt)
+		ended, err := s.SessionFor(t.Context(), other)
+		require.NoError(t, err)
+		require.Equal(t, now, ended.EndedAt, "other sessions end with the old password, and are kept to tell so")
+		require.NoError(t, s.EndSession(t.Context(), found, here.ID, by))
+		require.ErrorIs(t, s.EndSession(t.Context(), found, here.ID, by), store.ErrNotFound)
+		ended, err = s.SessionFor(t.Context(), kept)
+		require.NoError(t, err)
+		require.Equal(t, now, ended.EndedAt)
+	})
 }
 
 func TestTamperingWithTheAuditLogShows(t *testing.T) {
 	dsn := testbed.DSN(t)
 	s := testbed.OpenRecords(t, dsn)
-	fill(t, s)
+	fill(t, tenant.RecordsIn(s))
 	for _, detail := range []string{"one", "two", "three"} {
 		require.NoError(t, s.Audit(t.Context(), store.AuditRecord{Author: by, Event: "refused", Detail: detail}))
 	}
@@ -208,7 +222,7 @@ func TestTamperingWithTheAuditLogShows(t *testing.T) {
 func TestTheAuditLogIsChainedByAKey(t *testing.T) {
 	dsn := testbed.DSN(t)
 	s := testbed.OpenRecords(t, dsn)
-	fill(t, s)
+	fill(t, tenant.RecordsIn(s))
 	s.ChainBy([]byte("a key of the host's"))
 	say := func(detail string) {
 		require.NoError(t, s.Audit(t.Context(), store.AuditRecord{Author: by, Event: "refused", Detail: detail}))
@@ -248,7 +262,7 @@ func TestTheAuditLogIsChainedByAKey(t *testing.T) {
 // TestTheAuditLogTakesAnyText: what the database chains is what the check chains, whatever a record says.
 func TestTheAuditLogTakesAnyText(t *testing.T) {
 	s := testbed.Records(t)
-	fill(t, s)
+	fill(t, tenant.RecordsIn(s))
 	odd := []string{"", `a "quoted" word, a \ and a /`, "Ångström 🌿 ひまわり", "<b>&amp;</b>", "two\nlines\tand\ttabs", "\u2028 \u0001 \x7f", `\u003c`, "100 % _ ' `"}
 	var written []store.AuditRecord
 	for i, text := range odd {
@@ -287,7 +301,7 @@ func TestPrivateServerKeepsItsData(t *testing.T) {
 	}
 	server := start()
 	s := testbed.OpenRecords(t, server.DSN("records"))
-	fill(t, s)
+	fill(t, tenant.RecordsIn(s))
 
 	second, err := mariadbd.Start(t.Context(), directory)
 	require.NoError(t, err, "a second program on the host uses the server that runs")
@@ -315,16 +329,16 @@ func TestPrivateServerKeepsItsData(t *testing.T) {
 
 	server = start()
 	s = testbed.OpenRecords(t, server.DSN("records"))
-	require.EqualValues(t, 1, load(t, s).Revision())
-	commit(t, s, "left", store.Descriptions{}, access.CreateGrant{Grant: access.Grant{ID: model.ID{7}, Scope: top.ID, Principal: rowan.ID, Role: "steward"}}, access.RemoveMember{Membership: member})
+	require.EqualValues(t, 1, load(t, tenant.RecordsIn(s)).Revision())
+	commit(t, tenant.RecordsIn(s), "left", store.Descriptions{}, access.CreateGrant{Grant: access.Grant{ID: model.ID{7}, Scope: top.ID, Principal: rowan.ID, Role: "steward"}}, access.RemoveMember{Membership: member})
 
 	keeping, stop := context.WithCancel(t.Context())
 	restarted := make(chan error, 1)
 	go server.Keep(keeping, func(_ string, err error) { restarted <- err })
 	server.Kill()
 	require.NoError(t, <-restarted, "a server that was killed is started again where it was")
-	require.Empty(t, load(t, s).Members(team.ID), "and an acknowledged write is there")
-	require.EqualValues(t, 2, load(t, s).Revision())
+	require.Empty(t, load(t, tenant.RecordsIn(s)).Members(team.ID), "and an acknowledged write is there")
+	require.EqualValues(t, 2, load(t, tenant.RecordsIn(s)).Revision())
 	stop()
 	require.NoError(t, server.Stop())
 	text, err := os.ReadFile(directory + "/password")
@@ -335,75 +349,76 @@ func TestPrivateServerKeepsItsData(t *testing.T) {
 // TestWritesWaitForEachOther writes on one organisation from many sides at once: each gets a revision of its own, and the
 // change records have no gap.
 func TestWritesWaitForEachOther(t *testing.T) {
-	s := testbed.Records(t)
-	fill(t, s)
-	const writers, each = 8, 5
-	before := load(t, s)
-	revisions := make(chan uint64, writers*each)
-	failed := make(chan error, writers)
-	for w := range writers {
-		go func() {
-			for n := range each {
-				id := model.ID{10, byte(w), byte(n)}
-				revision, err := s.Write(context.Background(), top.ID, by, func(tx *store.Tx, revision uint64) (string, error) {
-					scope := model.Scope{ID: id, Parent: house.ID, Kind: model.Resource, Name: fmt.Sprintf("b-%d-%d", w, n), Type: "bucket"}
-					p, err := before.Propose(access.CreateScope{Scope: scope})
+	onBoth(t, func(t *testing.T, s tenant.Records) {
+		fill(t, s)
+		const writers, each = 8, 5
+		before := load(t, s)
+		revisions := make(chan uint64, writers*each)
+		failed := make(chan error, writers)
+		for w := range writers {
+			go func() {
+				for n := range each {
+					id := model.ID{10, byte(w), byte(n)}
+					revision, err := s.Write(context.Background(), top.ID, by, func(tx tenant.Tx, revision uint64) (string, error) {
+						scope := model.Scope{ID: id, Parent: house.ID, Kind: model.Resource, Name: fmt.Sprintf("b-%d-%d", w, n), Type: "bucket"}
+						p, err := before.Propose(access.CreateScope{Scope: scope})
+						if err != nil {
+							return "", err
+						}
+						return fmt.Sprint("after ", revision), tx.Apply(p, store.Descriptions{})
+					})
 					if err != nil {
-						return "", err
+						failed <- err
+						return
 					}
-					return fmt.Sprint("after ", revision), tx.Apply(p, store.Descriptions{})
-				})
-				if err != nil {
-					failed <- err
-					return
+					revisions <- revision
 				}
-				revisions <- revision
-			}
-			failed <- nil
-		}()
-	}
-	for range writers {
-		require.NoError(t, nil, <-failed)
-	}
-	close(revisions)
-	seen := map[uint64]bool{}
-	for revision := range revisions {
-		require.False(t, seen[revision])
-		seen[revision] = true
-	}
-	require.EqualValues(t, 1+writers*each, load(t, s).Revision())
-	require.Equal(t, 3+writers*each, load(t, s).Scopes())
-	require.NoError(t, s.CheckAudit(t.Context()))
+				failed <- nil
+			}()
+		}
+		for range writers {
+			require.NoError(t, nil, <-failed)
+		}
+		close(revisions)
+		seen := map[uint64]bool{}
+		for revision := range revisions {
+			require.False(t, seen[revision])
+			seen[revision] = true
+		}
+		require.EqualValues(t, 1+writers*each, load(t, s).Revision())
+		require.Equal(t, 3+writers*each, load(t, s).Scopes())
+	})
 }
 
 // TestManyDetails asks for more rows than go into one query.
 func TestManyDetails(t *testing.T) {
-	s := testbed.Records(t)
-	fill(t, s)
-	ids := []model.ID{house.ID}
-	for n := range 2500 {
-		ids = append(ids, model.ID{20, byte(n >> 8), byte(n)})
-	}
-	ids = append(ids, bucket.ID)
-	details, err := s.ScopeDetails(t.Context(), ids)
-	require.NoError(t, err)
-	require.Len(t, details, 2, "the first and the last are there, those between are not")
-	details, err = s.ScopeDetails(t.Context(), nil)
-	require.NoError(t, err)
-	require.Empty(t, details)
+	onBoth(t, func(t *testing.T, s tenant.Records) {
+		fill(t, s)
+		ids := []model.ID{house.ID}
+		for n := range 2500 {
+			ids = append(ids, model.ID{20, byte(n >> 8), byte(n)})
+		}
+		ids = append(ids, bucket.ID)
+		details, err := s.ScopeDetails(t.Context(), ids)
+		require.NoError(t, err)
+		require.Len(t, details, 2, "the first and the last are there, those between are not")
+		details, err = s.ScopeDetails(t.Context(), nil)
+		require.NoError(t, err)
+		require.Empty(t, details)
+	})
 }
 
 // TestRetiredScopesLoad reads a tree in which something retired holds something: parents come first, and retired last.
 func TestRetiredScopesLoad(t *testing.T) {
 	dsn := testbed.DSN(t)
 	s := testbed.OpenRecords(t, dsn)
-	fill(t, s)
+	fill(t, tenant.RecordsIn(s))
 	db, err := sql.Open("mysql", dsn)
 	require.NoError(t, err)
 	defer db.Close()
 	_, err = db.ExecContext(t.Context(), "UPDATE scope SET retired = TRUE WHERE name = 'house'")
 	require.NoError(t, err)
-	snapshot := load(t, s)
+	snapshot := load(t, tenant.RecordsIn(s))
 	scope, ok := snapshot.Scope(house.ID)
 	require.True(t, ok)
 	require.True(t, scope.Retired)

@@ -38,6 +38,9 @@ type Server struct {
 // account is the one that may do everything; programs get accounts of their own by [Server.Account].
 const account = "arbora"
 
+// ErrMissing is what [Start] fails with where MariaDB is not installed.
+var ErrMissing = errors.New("mariadbd is not installed: install Debian's mariadb-server, or name a database with --database")
+
 // Start starts the server of a data directory, making the directory on first use, and waits until it answers. The
 // server is stopped by [Server.Stop], or by the system when this program ends otherwise. When another program runs the
 // server of that directory already, it is used and left running.
@@ -47,7 +50,7 @@ func Start(ctx context.Context, directory string) (*Server, error) {
 		return nil, err
 	}
 	if _, err := exec.LookPath("mariadbd"); err != nil {
-		return nil, errors.New("mariadbd is not installed: install Debian's mariadb-server, or name a database with --database")
+		return nil, ErrMissing
 	}
 	s := &Server{directory: directory}
 	if err := s.prepare(ctx); err != nil {

@@ -4,23 +4,22 @@ import (
 	"context"
 	"database/sql"
 	"fmt"
+	"os"
 	"sync"
 	"testing"
 
 	_ "github.com/go-sql-driver/mysql"
 	"github.com/stretchr/testify/require"
 
-	"arbora.example/internal/store/mariadbd"
+	"arbora.example/e2e/testbed"
 	"arbora.example/internal/store/prepared"
 )
 
-// open starts a server of the test's own and opens a pool of so many connections on it.
+func TestMain(m *testing.M) { os.Exit(testbed.Run(m)) }
+
+// open opens a pool of so many connections on a database of the test's own.
 func open(t *testing.T, connections int) *prepared.DB {
-	server, err := mariadbd.Start(t.Context(), t.TempDir())
-	require.NoError(t, err)
-	t.Cleanup(func() { require.NoError(t, server.Stop()) })
-	require.NoError(t, server.Create(t.Context(), "words"))
-	db, err := sql.Open("mysql", server.DSN("words"))
+	db, err := sql.Open("mysql", testbed.DSN(t))
 	require.NoError(t, err)
 	db.SetMaxOpenConns(connections)
 	pool := prepared.New(db)

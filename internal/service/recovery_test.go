@@ -1,8 +1,7 @@
-package e2e
+package service_test
 
 import (
 	"testing"
-	"time"
 
 	"github.com/stretchr/testify/require"
 
@@ -13,23 +12,9 @@ import (
 	"arbora.example/internal/demo"
 )
 
-// awaitLetter waits for a letter of a subject that is sent after the answer to what asked for it.
-func awaitLetter(t *testing.T, b *testbed.Bed, to, subject string, count int) {
-	t.Helper()
-	require.Eventually(t, func() bool {
-		n := 0
-		for _, l := range b.Mail.Letters() {
-			if l.To[0] == to && l.Subject == subject {
-				n++
-			}
-		}
-		return n == count
-	}, time.Minute, 5*time.Millisecond)
-}
-
 // TestGuestsRecoverTheirAccount has a guest from outside, who has no administrator, choose another password by mail.
 func TestGuestsRecoverTheirAccount(t *testing.T) {
-	b := testbed.StartDemo(t)
+	b := testbed.InMemory(t)
 	ctx, anybody := t.Context(), with(t, b, "")
 	const wren, subject = "wren@meadowside.example", "Choose another password for Arbora"
 	require.NoError(t, client.Done(b.As(t, "rowan@lindenmere").InviteGuest(ctx, "lindenmere", api.GuestNew{Email: wren, Grants: &[]api.FirstGrant{{Scope: alpine, Role: "observer"}}})))
@@ -87,7 +72,7 @@ func TestGuestsRecoverTheirAccount(t *testing.T) {
 
 // TestAnAddressCountsOnceProved opens an account under somebody's address by a link that was shown, before they come themselves.
 func TestAnAddressCountsOnceProved(t *testing.T) {
-	b := testbed.StartDemo(t)
+	b := testbed.InMemory(t)
 	ctx, anybody := t.Context(), with(t, b, "")
 	const wren = "wren@meadowside.example"
 	rowan, juno := b.As(t, "rowan@lindenmere"), b.As(t, "juno@quaywater")

@@ -1,4 +1,4 @@
-package e2e
+package service_test
 
 import (
 	"fmt"
@@ -16,7 +16,7 @@ import (
 
 // TestQuotas has a keeper bound an organisation to what it has, and tries to add one more of each.
 func TestQuotas(t *testing.T) {
-	b := testbed.StartDemo(t)
+	b := testbed.InMemory(t)
 	ctx := t.Context()
 	warden, rowan := b.As(t, "warden"), b.As(t, "rowan@lindenmere")
 	shown, err := rowan.ShowQuotas(ctx, "lindenmere")
@@ -70,7 +70,7 @@ func TestQuotas(t *testing.T) {
 
 // TestWritesAndStreamsAreBounded has one person write and follow more than they may; others go on.
 func TestWritesAndStreamsAreBounded(t *testing.T) {
-	b := testbed.StartDemo(t)
+	b := testbed.InMemory(t)
 	ctx := t.Context()
 	rowan, maeve := b.As(t, "rowan@lindenmere"), b.As(t, "maeve@lindenmere")
 	require.NoError(t, client.Done(b.As(t, "warden").SetQuotas(ctx, "lindenmere", api.Quotas{Writes: ptr(5), Streams: ptr(2)})))

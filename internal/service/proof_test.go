@@ -1,4 +1,4 @@
-package e2e
+package service_test
 
 import (
 	"net/url"
@@ -18,7 +18,7 @@ import (
 // TestWhatTakesAFreshProof tries all that gives lasting access away in a session that was left open: nothing works until the
 // password is given once more. What is everyday work goes on.
 func TestWhatTakesAFreshProof(t *testing.T) {
-	b := testbed.StartDemo(t)
+	b := testbed.InMemory(t)
 	require.NoError(t, demo.LoadStory(t.Context(), b.Address, b.Mail.Page()))
 	rowan, ctx := b.As(t, "rowan@lindenmere"), t.Context()
 	key := machine(t, b, "label-printer")
@@ -105,7 +105,7 @@ func heard(t *testing.T, b *testbed.Bed, to, says string) {
 
 // TestOwnersHearOfTheirCredentials changes what a user signs in with, and reads the letters to them.
 func TestOwnersHearOfTheirCredentials(t *testing.T) {
-	b := testbed.StartDemo(t)
+	b := testbed.InMemory(t)
 	rowan, ctx := b.As(t, "rowan@lindenmere"), t.Context()
 	both := api.ByBoth
 	made, err := rowan.CreateUser(ctx, "lindenmere", api.UserNew{Name: "wren", Email: ptr("wren@lindenmere.example"), SignInBy: &both, Password: ptr(demo.Passphrase)})
@@ -136,7 +136,7 @@ func TestOwnersHearOfTheirCredentials(t *testing.T) {
 // TestWhatKeysMayGovern has programs try what takes a fresh proof of people: a key that was made for governing may, another may
 // not, and none makes further keys.
 func TestWhatKeysMayGovern(t *testing.T) {
-	b := testbed.StartDemo(t)
+	b := testbed.InMemory(t)
 	rowan, ctx := b.As(t, "rowan@lindenmere"), t.Context()
 	const name = digitising + "/onboarding"
 	require.NoError(t, client.Done(rowan.CreateServiceAccount(ctx, digitising, api.AccountNew{Name: "onboarding"})))
@@ -175,7 +175,7 @@ func TestWhatKeysMayGovern(t *testing.T) {
 
 // TestWhoSeesTheLinkOfAnInvitation has somebody who may create users, and holds nothing that a guest is to get, ask for the link.
 func TestWhoSeesTheLinkOfAnInvitation(t *testing.T) {
-	b := testbed.StartDemo(t)
+	b := testbed.InMemory(t)
 	b.Grant(t, "people-manager", "user", "yuki", "lindenmere")
 	rowan, yuki, ctx := b.As(t, "rowan@lindenmere"), b.As(t, "yuki@lindenmere"), t.Context()
 	const wren = "wren@meadowside.example"

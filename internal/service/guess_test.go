@@ -1,4 +1,4 @@
-package e2e
+package service_test
 
 import (
 	"fmt"
@@ -50,7 +50,7 @@ func atOnce(t *testing.T, times int, address, body string) map[int]int {
 // at than one after another, whatever address a header claims.
 func TestGuessesAtOnceAreAllCounted(t *testing.T) {
 	const times = 14 // fewer than may wait to be hashed from one network
-	b := testbed.StartDemo(t)
+	b := testbed.InMemory(t)
 	b.Clock.Hold()
 	signIn := b.Address + "/api/v1/session"
 	counted := atOnce(t, times, signIn, `{"name":"oona@lindenmere","password":"a wrong guess at it"}`)

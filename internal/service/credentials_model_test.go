@@ -1,4 +1,4 @@
-package e2e
+package service_test
 
 import (
 	"flag"
@@ -46,7 +46,7 @@ func TestCredentialsFollowTheRules(t *testing.T) {
 	before := flag.Lookup("rapid.checks").Value.String()
 	require.NoError(t, flag.Set("rapid.checks", "25")) // each is a life over HTTP
 	t.Cleanup(func() { require.NoError(t, flag.Set("rapid.checks", before)) })
-	b := testbed.StartDemo(t)
+	b := testbed.InMemory(t)
 	born := 0
 	rapid.Check(t, func(r *rapid.T) {
 		born++

@@ -1,4 +1,4 @@
-package e2e
+package service_test
 
 import (
 	"encoding/json"
@@ -19,7 +19,7 @@ import (
 // TestAllAnswersAgree asks the same questions in every way there is, under several circumstances: check with its explanation,
 // evaluation, evaluations, the three searches and holders; and, where nothing is told, reach and matrix, too.
 func TestAllAnswersAgree(t *testing.T) {
-	b := testbed.StartDemo(t)
+	b := testbed.InMemory(t)
 	require.NoError(t, demo.LoadStory(t.Context(), b.Address, b.Mail.Page()))
 	rowan, token := b.As(t, "rowan@lindenmere"), b.Token(t, "rowan@lindenmere")
 	for at, text := range map[string]string{

@@ -1,7 +1,6 @@
-package e2e
+package service_test
 
 import (
-	"database/sql"
 	"sync"
 	"testing"
 	"time"
@@ -23,7 +22,7 @@ func under(t *testing.T, c *client.Client, key string) *client.Client {
 // TestARequestUnderAKeyIsCarriedOutOnce sends requests again whose answers were lost, at once and later, and asks under keys that were
 // used before.
 func TestARequestUnderAKeyIsCarriedOutOnce(t *testing.T) {
-	b := testbed.StartDemo(t)
+	b := testbed.InMemory(t)
 	rowan := b.As(t, "rowan@lindenmere")
 	ctx := t.Context()
 	first, err := under(t, rowan, "one").CreateGroup(ctx, "lindenmere", api.GroupNew{Name: "weeders"})
@@ -80,15 +79,10 @@ func TestARequestUnderAKeyIsCarriedOutOnce(t *testing.T) {
 	require.Len(t, known, 1)
 
 	// A service that ended before it answered leaves behind what it did, and whether it did.
-	db, err := sql.Open("mysql", b.DSN)
-	require.NoError(t, err)
-	defer db.Close()
-	_, err = db.ExecContext(ctx, "UPDATE answered SET status = 0, body = NULL")
-	require.NoError(t, err)
+	b.Memory.Unanswered(true)
 	p = testbed.Problem(t, 409, client.Done(under(t, rowan, "one").CreateGroup(ctx, "lindenmere", api.GroupNew{Name: "weeders"})))
 	require.Contains(t, p.Detail, "was carried out, and led to revision")
-	_, err = db.ExecContext(ctx, "UPDATE answered SET revision = 0")
-	require.NoError(t, err)
+	b.Memory.Unanswered(false)
 	p = testbed.Problem(t, 409, client.Done(under(t, rowan, "two").CreateGroup(ctx, "lindenmere", api.GroupNew{Name: "waterers"})))
 	require.Contains(t, p.Detail, "is being carried out")
 	b.Clock.Forward(5 * time.Minute)

@@ -1,4 +1,4 @@
-package e2e
+package service_test
 
 import (
 	"context"
@@ -35,7 +35,7 @@ func (u undoing) madeOf() string {
 func (u undoing) do(_ any, err error) { require.NoError(u, err) }
 
 func startUndoing(t *testing.T) undoing {
-	b := testbed.StartDemo(t)
+	b := testbed.InMemory(t)
 	require.NoError(t, demo.LoadStory(t.Context(), b.Address, b.Mail.Page()))
 	rowan := b.As(t, "rowan@lindenmere")
 	top, err := rowan.ShowScope(t.Context(), "lindenmere")

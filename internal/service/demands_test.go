@@ -1,8 +1,7 @@
-package e2e
+package service_test
 
 import (
 	"errors"
-	"net"
 	"net/http"
 	"strings"
 	"testing"
@@ -16,15 +15,9 @@ import (
 	"arbora.example/internal/demo"
 )
 
-// demand has rowan decide what is demanded of everybody, and besides of those who govern.
-func demand(t *testing.T, rowan *client.Client, everybody, governing *api.Demands) error {
-	t.Helper()
-	return client.Done(rowan.ChangeSettings(t.Context(), "lindenmere", nil, api.SettingsEdit{Settings: api.Settings{KeysEach: 3, Everybody: everybody, Governing: governing}}))
-}
-
 // TestSessionsLastAsTheOrganisationDecides has sessions end earlier than by themselves, and those of people who govern earlier still.
 func TestSessionsLastAsTheOrganisationDecides(t *testing.T) {
-	b := testbed.StartDemo(t)
+	b := testbed.InMemory(t)
 	ctx := t.Context()
 	rowan, tomas, juno := b.As(t, "rowan@lindenmere"), b.As(t, "tomas@lindenmere"), b.As(t, "juno@quaywater")
 	p := testbed.Problem(t, 400, demand(t, rowan, &api.Demands{Idle: ptr(3)}, nil))
@@ -60,15 +53,9 @@ func TestSessionsLastAsTheOrganisationDecides(t *testing.T) {
 	require.Equal(t, 30*time.Minute, me.EndsAt.Sub(b.Clock.Now()).Round(time.Minute))
 }
 
-// caller gives a client of HTTP that calls from another address of this machine.
-func caller(address string) *http.Client {
-	dialer := net.Dialer{LocalAddr: &net.TCPAddr{IP: net.ParseIP(address)}}
-	return &http.Client{Transport: &http.Transport{DialContext: dialer.DialContext, DisableKeepAlives: true}}
-}
-
 // TestPeopleWorkFromTheNetworksOfTheOrganisation tries to come in from elsewhere by all that people come in with.
 func TestPeopleWorkFromTheNetworksOfTheOrganisation(t *testing.T) {
-	b := testbed.StartDemo(t)
+	b := testbed.InMemory(t)
 	ctx := t.Context()
 	rowan := b.As(t, "rowan@lindenmere")
 	for networks, wrong := range map[string]string{"192.0.2.0/24": "your address 127.0.0.1 is in none of these networks", "192.0.2.7/24": "write 192.0.2.0/24"} {
@@ -126,7 +113,7 @@ func TestPeopleWorkFromTheNetworksOfTheOrganisation(t *testing.T) {
 
 // TestASecondFactorIsDemandedOf tells before who will have to set one up.
 func TestASecondFactorIsDemandedOf(t *testing.T) {
-	b := testbed.StartDemo(t)
+	b := testbed.InMemory(t)
 	ctx := t.Context()
 	maeve := demandSecondFactor(t, b)
 	wanted := api.SettingsEdit{Settings: api.Settings{KeysEach: 3, Everybody: &api.Demands{Factors: &anyFactor}}}

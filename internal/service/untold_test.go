@@ -1,4 +1,4 @@
-package e2e
+package service_test
 
 import (
 	"encoding/json"
@@ -28,7 +28,7 @@ func authzen(t *testing.T, b *testbed.Bed, token, path, body string) (int, map[s
 // TestAuthZENIsToldNothing asks without saying where the subject is, from where statements would let it in: who asks does not stand
 // in for the subject, and all five ways to ask agree with the console's.
 func TestAuthZENIsToldNothing(t *testing.T) {
-	b := testbed.StartDemo(t)
+	b := testbed.InMemory(t)
 	rowan, ctx := b.As(t, "rowan@lindenmere"), t.Context()
 	token := b.Token(t, "rowan@lindenmere")
 	const scans = digitising + "/scans.bucket"
@@ -73,7 +73,7 @@ func TestAuthZENIsToldNothing(t *testing.T) {
 // TestPagesOfASearchGoOn reads a search page by page while what ends a page is renamed: nothing is missed, and a token of nobody's
 // is told to be one.
 func TestPagesOfASearchGoOn(t *testing.T) {
-	b := testbed.StartDemo(t)
+	b := testbed.InMemory(t)
 	require.NoError(t, demo.LoadStory(t.Context(), b.Address, b.Mail.Page()))
 	rowan, token := b.As(t, "rowan@lindenmere"), b.Token(t, "rowan@lindenmere")
 	const search = `{"subject":{"type":"user","id":"rowan"},"action":{"name":"describe"},"resource":{"type":"bucket"},"page":{"limit":%d,"token":%q}}`
@@ -100,7 +100,7 @@ func TestPagesOfASearchGoOn(t *testing.T) {
 // TestWhereTheServiceSaysItIs asks for metadata by another of this machine's names: the service tells its own, to HEAD too, and
 // says how to sign in to whoever did not. By a name of somebody else's nothing is told.
 func TestWhereTheServiceSaysItIs(t *testing.T) {
-	b := testbed.StartDemo(t)
+	b := testbed.InMemory(t)
 	for _, method := range []string{http.MethodGet, http.MethodHead} {
 		for _, path := range []string{"/.well-known/authzen-configuration", "/.well-known/oauth-authorization-server", "/oauth/keys"} {
 			r, err := http.NewRequestWithContext(t.Context(), method, b.Address+path, nil)

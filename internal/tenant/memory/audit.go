@@ -1,0 +1,91 @@
+package memory
+
+import (
+	"cmp"
+	"context"
+	"slices"
+	"strings"
+	"time"
+
+	"arbora.example/access/model"
+	"arbora.example/internal/store"
+)
+
+// tell appends audit records.
+func (r *Records) tell(records ...store.AuditRecord) {
+	r.audit = append(slices.Clip(r.audit), records...)
+}
+
+// Audit appends audit records.
+func (r *Records) Audit(_ context.Context, records ...store.AuditRecord) error {
+	return r.alter(func() error {
+		r.tell(records...)
+		return nil
+	})
+}
+
+// Sequence returns how much was recorded.
+func (r *Records) Sequence(context.Context) (uint64, error) {
+	return read(r, func() (uint64, error) { return uint64(len(r.audit)), nil })
+}
+
+// isOf reports whether an audit record stands under a name that an organisation has or has had; under none for the installation.
+func (r *Records) isOf(a store.AuditRecord, organisation model.ID) bool {
+	if organisation.IsZero() {
+		return a.Organisation == ""
+	}
+	return a.Organisation != "" && r.names[a.Organisation] == organisation
+}
+
+// AuditRecords lists audit records, newest first.
+func (r *Records) AuditRecords(_ context.Context, organisation model.ID, f store.AuditFilter) (entries []store.AuditEntry, next uint64, err error) {
+	r.mu.RLock()
+	defer r.mu.RUnlock()
+	if f.Before == 0 {
+		f.Before = uint64(len(r.audit)) + 1
+	}
+	for number := min(f.Before-1, uint64(len(r.audit))); number > 0; number-- {
+		a := r.audit[number-1]
+		switch at := a.Author.At; {
+		case !r.isOf(a, organisation), f.Event != "" && a.Event != f.Event, f.Actor != "" && a.Author.Name != f.Actor,
+			!f.From.IsZero() && at.Before(f.From), !f.Until.IsZero() && !at.Before(f.Until),
+			!strings.Contains(strings.ToLower(a.Detail), strings.ToLower(f.Text)):
+			continue
+		}
+		if len(entries) == f.Limit {
+			return entries, entries[f.Limit-1].Number, nil
+		}
+		entries = append(entries, store.AuditEntry{Number: number, AuditRecord: a})
+	}
+	return entries, 0, nil
+}
+
+// RefusedSince counts refusals by who was refused, most first.
+func (r *Records) RefusedSince(_ context.Context, organisation model.ID, since time.Time, limit int) ([]store.RefusedTimes, error) {
+	return read(r, func() (list []store.RefusedTimes, err error) {
+		for _, a := range r.audit {
+			if a.Event != "refused" || !r.isOf(a, organisation) || a.Author.At.Before(since) {
+				continue
+			}
+			at := slices.IndexFunc(list, func(t store.RefusedTimes) bool { return t.Actor == a.Author.Name })
+			if at < 0 {
+				list, at = append(list, store.RefusedTimes{Actor: a.Author.Name}), len(list)
+			}
+			list[at].Times++
+			if a.Author.At.After(list[at].Last) {
+				list[at].Last = a.Author.At
+			}
+		}
+		slices.SortFunc(list, func(a, b store.RefusedTimes) int {
+			return cmp.Or(cmp.Compare(b.Times, a.Times), cmp.Compare(a.Actor, b.Actor))
+		})
+		return list[:min(limit, len(list))], nil
+	})
+}
+
+// Audited returns the audit log, oldest first.
+func (r *Records) Audited() []store.AuditRecord {
+	r.mu.RLock()
+	defer r.mu.RUnlock()
+	return slices.Clone(r.audit)
+}
