@@ -1,6 +1,8 @@
 package e2e
 
 import (
+	"flag"
+	"os"
 	"os/exec"
 	"strings"
 	"testing"
@@ -8,57 +10,121 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-func depsOf(t *testing.T, pkg string) []string {
-	out, err := exec.Command("go", "list", "-deps", "arbora.example/"+pkg).Output()
+var redraw = flag.Bool("redraw", false, "draw the picture of the imports in docs/architecture.md anew")
+
+// arrows say which package imports which. A package imports what its arrows lead to, at once or by way of others; where there is no way
+// there is no import. It is the picture that docs/architecture.md shows.
+const arrows = `
+cmd/arbora-demo → internal/demo/command
+cmd/arbora → internal/cli internal/host
+internal/demo/command → internal/demo internal/host internal/standin/loam internal/standin/loam/loamcmd internal/standin/mailsink
+internal/host → console internal/mail internal/server internal/store/mariadbd internal/store/snapshots
+internal/server → internal/loopback internal/server/authzen internal/server/contract internal/server/oauth internal/service
+internal/service → internal/change
+internal/change → internal/ask internal/signin
+internal/server/oauth → internal/signin
+internal/server/authzen → internal/ask
+internal/signin → internal/plan
+internal/ask → internal/tenant
+internal/plan → internal/letters internal/tenant
+internal/tenant/memory → internal/tenant
+internal/tenant → internal/problem internal/store
+internal/standin/loam/loamcmd → internal/cli internal/standin/loam/loamclient
+internal/store → access internal/settings internal/store/prepared
+internal/store/snapshots → access
+access → access/internal/persist access/statement
+internal/cli → access/statement client internal/loopback
+internal/problem → access/statement
+access/statement → access/catalogue
+internal/demo → access/model internal/standin/loam/loamclient
+internal/settings → internal/credential
+access/catalogue → access/model
+access/internal/persist → access/model
+internal/credential → access/model
+internal/standin/loam → access/model client internal/standin/loam/loamapi internal/store/prepared
+internal/standin/loam/loamclient → client internal/standin/loam/loamapi
+access/model → internal/english
+client → api
+internal/mail → internal/letters internal/loopback
+internal/server/contract → api
+internal/standin/loam/loamapi → api
+internal/standin/mailsink → internal/loopback
+internal/store/mariadbd → internal/process
+`
+
+// importsOf gives what each package of the product imports of it.
+func importsOf(t *testing.T) map[string][]string {
+	out, err := exec.Command("go", "list", "-f", `{{.ImportPath}} {{join .Imports " "}}`, "arbora.example/...").Output()
 	require.NoError(t, err)
-	return strings.Fields(string(out))
-}
-
-// TestTheCoreIsPure sees that the core imports nothing of the project and nothing of HTTP, SQL or logging.
-func TestTheCoreIsPure(t *testing.T) {
-	for _, dep := range depsOf(t, "access") {
-		require.False(t, strings.HasPrefix(dep, "arbora.example/") && dep != "arbora.example/access", dep)
-		for _, foreign := range []string{"net", "net/http", "database/sql", "database/sql/driver", "log", "log/slog"} {
-			require.NotEqual(t, foreign, dep)
+	imports := map[string][]string{}
+	for line := range strings.Lines(string(out)) {
+		words := strings.Fields(line)
+		name := strings.TrimPrefix(words[0], "arbora.example/")
+		if name == "bench" || strings.HasPrefix(name, "e2e") {
+			continue // they serve tests and measures
 		}
-	}
-}
-
-// TestImportsRunOneWay holds the direction of imports: each package may use only what is listed for it.
-func TestImportsRunOneWay(t *testing.T) {
-	allowed := map[string]string{
-		"access":                  "",
-		"people":                  "access",
-		"store":                   "access people store/prepared",
-		"child":                   "",
-		"store/mariadbd":          "child",
-		"service":                 "access people store store/prepared",
-		"loopback":                "",
-		"mail":                    "access loopback people",
-		"standin/mailsink":        "loopback",
-		"store/prepared":          "",
-		"store/snapshots":         "access",
-		"standin/loam":            "access api client standin/loam/loamapi store/prepared",
-		"standin/loam/loamclient": "api client standin/loam/loamapi",
-		"standin/loam/loamcmd":    "access api cli client loopback standin/loam/loamapi standin/loam/loamclient",
-		"standin/loam/loamapi":    "api",
-		"api":                     "",
-		"server/contract":         "api",
-		"server/authzen":          "access people service store store/prepared",
-		"server/oauth":            "access people service store store/prepared",
-		"server":                  "access api loopback people server/authzen server/contract server/oauth service store store/prepared",
-		"client":                  "api",
-		"cli":                     "access api client loopback",
-		"console":                 "",
-		"demo":                    "access api client standin/loam/loamapi standin/loam/loamclient",
-	}
-	for pkg, uses := range allowed {
-		for _, dep := range depsOf(t, pkg) {
-			name, ours := strings.CutPrefix(dep, "arbora.example/")
-			if ours && name != pkg {
-				require.Contains(t, strings.Fields(uses), name, "package %s must not import %s", pkg, name)
+		imports[name] = nil
+		for _, word := range words[1:] {
+			if other, ours := strings.CutPrefix(word, "arbora.example/"); ours {
+				imports[name] = append(imports[name], other)
 			}
 		}
+	}
+	return imports
+}
+
+// reaches reports whether arrows lead from one package to another by at least so many steps.
+func reaches(drawn map[string][]string, from, to string, steps int) bool {
+	for _, next := range drawn[from] {
+		if next == to && steps <= 1 || reaches(drawn, next, to, steps-1) {
+			return true
+		}
+	}
+	return false
+}
+
+// TestImportsRunOneWay holds the imports of all packages to the arrows, the arrows to the imports, and the picture to both.
+func TestImportsRunOneWay(t *testing.T) {
+	imports, drawn := importsOf(t), map[string][]string{}
+	picture := "```mermaid\ngraph TD\n"
+	for line := range strings.Lines(strings.TrimSpace(arrows) + "\n") {
+		from, to, _ := strings.Cut(strings.TrimSpace(line), " → ")
+		for _, other := range strings.Fields(to) {
+			drawn[from] = append(drawn[from], other)
+			picture += "    " + from + " --> " + other + "\n"
+		}
+	}
+	picture += "```\n"
+	for name, uses := range imports {
+		for _, other := range uses {
+			require.True(t, reaches(drawn, name, other, 1), "package %s must not import %s", name, other)
+		}
+	}
+	for name, others := range drawn {
+		for _, other := range others {
+			require.Contains(t, imports[name], other, "package %s does not import %s: the arrow goes", name, other)
+			require.False(t, reaches(drawn, name, other, 2), "the arrow from %s to %s goes: others lead there", name, other)
+		}
+	}
+
+	const page, begins, ends = "../docs/architecture.md", "<!-- imports: drawn by e2e/imports_test.go -->\n", "<!-- end of imports -->\n"
+	text, err := os.ReadFile(page)
+	require.NoError(t, err)
+	before, rest, found := strings.Cut(string(text), begins)
+	require.True(t, found)
+	shown, after, found := strings.Cut(rest, ends)
+	require.True(t, found)
+	if *redraw {
+		require.NoError(t, os.WriteFile(page, []byte(before+begins+picture+ends+after), 0o644))
+		return
+	}
+	require.Equal(t, picture, shown, "draw it anew by: go test ./e2e -run TestImportsRunOneWay -redraw")
+}
+
+// TestTheCoreIsPure sees that the core knows nothing of HTTP, SQL or logs.
+func TestTheCoreIsPure(t *testing.T) {
+	for _, dep := range depsOf(t, "access") {
+		require.NotContains(t, []string{"net", "net/http", "database/sql", "database/sql/driver", "log", "log/slog"}, dep)
 	}
 }
 
@@ -67,4 +133,11 @@ func TestTheProductCarriesNoStandIn(t *testing.T) {
 	for _, dep := range depsOf(t, "cmd/arbora") {
 		require.False(t, strings.HasPrefix(dep, "arbora.example/internal/standin") || strings.HasPrefix(dep, "arbora.example/internal/demo"), dep)
 	}
+}
+
+// depsOf lists what a package imports, at once or by way of others.
+func depsOf(t *testing.T, pkg string) []string {
+	out, err := exec.Command("go", "list", "-deps", "arbora.example/"+pkg).Output()
+	require.NoError(t, err)
+	return strings.Fields(string(out))
 }

@@ -23,7 +23,7 @@ type NewUser struct {
 	Tags                            map[string]string
 	By                              credential.SignInBy // empty for by password
 	Password                        string              // generated when it is empty and one is needed
-	Temporary                       bool                // another must be chosen at the first sign-in, within people.TemporaryFor
+	Temporary                       bool                // another must be chosen at the first sign-in, within credential.TemporaryFor
 	Groups                          []string
 	Grants                          []NewGrant // for the person; who is left empty
 	Key                             *signin.NewKey
