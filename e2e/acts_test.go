@@ -12,13 +12,13 @@ const (
 )
 
 var (
-	user, call, form, with, kind  = testbed.User, testbed.Call, testbed.Form, testbed.With, testbed.Kind
-	machine, keyFor, accessToken  = testbed.Machine, testbed.KeyFor, testbed.AccessToken
-	letterTo, linkTo, awaitLetter = testbed.LetterTo, testbed.LinkTo, testbed.AwaitLetter
-	demand, demandSecondFactor    = testbed.Demand, testbed.DemandSecondFactor
-	caller, policyMade, reshape   = testbed.Caller, testbed.PolicyMade, testbed.Reshape
-	statusOf, recorded            = testbed.StatusOf, testbed.Recorded
-	madeOf                        = testbed.MadeOf
+	user, call, form, with, kind = testbed.User, testbed.Call, testbed.Form, testbed.With, testbed.Kind
+	machine, accessToken         = testbed.Machine, testbed.AccessToken
+	linkTo, awaitLetter          = testbed.LinkTo, testbed.AwaitLetter
+	demand, demandSecondFactor   = testbed.Demand, testbed.DemandSecondFactor
+	caller, policyMade, reshape  = testbed.Caller, testbed.PolicyMade, testbed.Reshape
+	statusOf, recorded           = testbed.StatusOf, testbed.Recorded
+	madeOf                       = testbed.MadeOf
 )
 
 func ptr[T any](value T) *T { return &value }

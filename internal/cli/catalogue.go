@@ -103,19 +103,15 @@ func (a *app) offerServices(ctx context.Context, c *cli.Command) error {
 	if services := c.Args().Slice(); len(services) > 0 {
 		wanted.Services = &services
 	}
-	if c.Bool("preview") {
-		return a.previewed(c)(s.OfferServices(ctx, at, &api.OfferServicesParams{Preview: preview(c)}, wanted))
-	}
-	written, err := s.OfferServices(ctx, at, nil, wanted)
-	if err != nil {
-		return err
-	}
-	if wanted.Services == nil {
-		a.say(c, "All services that are offered above are offered at %s.", at)
-	} else {
-		a.say(c, "Only %s can be created at %s from now on.", strings.Join(*wanted.Services, ", "), at)
-	}
-	return a.valueOnly(c, written)
+	return a.change(c, func(preview *bool) (api.Written, error) {
+		return s.OfferServices(ctx, at, &api.OfferServicesParams{Preview: preview}, wanted)
+	}, func() {
+		if wanted.Services == nil {
+			a.say(c, "All services that are offered above are offered at %s.", at)
+		} else {
+			a.say(c, "Only %s can be created at %s from now on.", strings.Join(*wanted.Services, ", "), at)
+		}
+	})
 }
 
 func (a *app) showType(c *cli.Command, catalogue api.Catalogue, name string) error {

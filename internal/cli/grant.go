@@ -60,18 +60,12 @@ func (a *app) createGrant(ctx context.Context, c *cli.Command) error {
 	if wanted.Until, err = instant(c, "until"); err != nil {
 		return err
 	}
-	if c.Bool("preview") {
-		return a.previewed(c)(s.PreviewCreateGrant(ctx, at, wanted))
-	}
-	made, err := s.CreateGrant(ctx, at, wanted)
-	if err != nil {
-		return err
-	}
-	g := made.Grant
-	a.say(c, "Granted %s to %s at %s and everything below it%s.%s", g.Role, whoText(g.Principal), g.Scope.Address, terms(g),
-		yesNo(g.Privileged, " The role is privileged: it can govern.", ""))
-	a.say(c, "Grant %s", g.Id)
-	return a.valueOnly(c, made)
+	return create(ctx, a, c, s.PreviewCreateGrant, s.CreateGrant, at, wanted, func(made api.GrantMade) {
+		g := made.Grant
+		a.say(c, "Granted %s to %s at %s and everything below it%s.%s", g.Role, whoText(g.Principal), g.Scope.Address, terms(g),
+			yesNo(g.Privileged, " The role is privileged: it can govern.", ""))
+		a.say(c, "Grant %s", g.Id)
+	})
 }
 
 // instant reads a moment from a flag; none is nil.
@@ -142,15 +136,11 @@ func (a *app) revokeGrant(ctx context.Context, c *cli.Command) error {
 		id = found.Id
 		words = fmt.Sprintf("%s from %s at %s", found.Role, whoText(found.Principal), found.Scope.Address)
 	}
-	if c.Bool("preview") {
-		return a.previewed(c)(s.RevokeGrant(ctx, id, &api.RevokeGrantParams{Preview: preview(c)}))
-	}
-	written, err := s.RevokeGrant(ctx, id, nil)
-	if err != nil {
-		return err
-	}
-	a.say(c, "Revoked %s.", words)
-	return a.valueOnly(c, written)
+	return a.change(c, func(preview *bool) (api.Written, error) {
+		return s.RevokeGrant(ctx, id, &api.RevokeGrantParams{Preview: preview})
+	}, func() {
+		a.say(c, "Revoked %s.", words)
+	})
 }
 
 // findGrant finds the one grant of a role to a principal right at a scope.

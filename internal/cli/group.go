@@ -45,19 +45,13 @@ func (a *app) createGroup(ctx context.Context, c *cli.Command) error {
 		Name: given[0], Title: orNone(c.String("title")), Description: orNone(c.String("description")),
 		Tags: tagsGiven(c), Owner: ownerGiven(c), Gathers: orNone(c.String("gathers")),
 	}
-	if c.Bool("preview") {
-		return a.previewed(c)(s.PreviewCreateGroup(ctx, organisation, wanted))
-	}
-	made, err := s.CreateGroup(ctx, organisation, wanted)
-	if err != nil {
-		return err
-	}
-	if made.Group.Gathers != nil {
-		a.say(c, "Created group %s. Its members are the people who meet this condition: %s. There are %d at present. It holds nothing yet.", made.Group.Name, *made.Group.Gathers, made.Group.Members)
-	} else {
-		a.say(c, "Created group %s. It has no members and holds nothing yet.", made.Group.Name)
-	}
-	return a.valueOnly(c, made)
+	return create(ctx, a, c, s.PreviewCreateGroup, s.CreateGroup, organisation, wanted, func(made api.GroupMade) {
+		if made.Group.Gathers != nil {
+			a.say(c, "Created group %s. Its members are the people who meet this condition: %s. There are %d at present. It holds nothing yet.", made.Group.Name, *made.Group.Gathers, made.Group.Members)
+		} else {
+			a.say(c, "Created group %s. It has no members and holds nothing yet.", made.Group.Name)
+		}
+	})
 }
 
 func (a *app) listGroups(ctx context.Context, c *cli.Command) error {
@@ -84,15 +78,11 @@ func (a *app) addMember(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	if c.Bool("preview") {
-		return a.previewed(c)(s.AddMember(ctx, organisation, group, &api.AddMemberParams{Preview: preview(c)}, member))
-	}
-	written, err := s.AddMember(ctx, organisation, group, nil, member)
-	if err != nil {
-		return err
-	}
-	a.say(c, "%s %s is now in %s.", capital(string(member.Kind)), member.Name, group)
-	return a.valueOnly(c, written)
+	return a.change(c, func(preview *bool) (api.Written, error) {
+		return s.AddMember(ctx, organisation, group, &api.AddMemberParams{Preview: preview}, member)
+	}, func() {
+		a.say(c, "%s %s is now in %s.", capital(string(member.Kind)), member.Name, group)
+	})
 }
 
 func (a *app) removeMember(ctx context.Context, c *cli.Command) error {
@@ -100,16 +90,11 @@ func (a *app) removeMember(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	if c.Bool("preview") {
-		params := &api.RemoveMemberParams{Preview: preview(c)}
-		return a.previewed(c)(s.RemoveMember(ctx, organisation, group, member.Kind, member.Name, params))
-	}
-	written, err := s.RemoveMember(ctx, organisation, group, member.Kind, member.Name, nil)
-	if err != nil {
-		return err
-	}
-	a.say(c, "%s %s is no longer in %s.", capital(string(member.Kind)), member.Name, group)
-	return a.valueOnly(c, written)
+	return a.change(c, func(preview *bool) (api.Written, error) {
+		return s.RemoveMember(ctx, organisation, group, member.Kind, member.Name, &api.RemoveMemberParams{Preview: preview})
+	}, func() {
+		a.say(c, "%s %s is no longer in %s.", capital(string(member.Kind)), member.Name, group)
+	})
 }
 
 func (a *app) membership(c *cli.Command) (s session, organisation, group string, member api.PrincipalRef, err error) {

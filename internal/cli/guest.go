@@ -45,16 +45,10 @@ func (a *app) inviteGuest(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	wanted := api.GuestNew{Email: given[0], Title: orNone(c.String("title")), Description: orNone(c.String("description")), Tags: tagsGiven(c), Groups: &groups, Grants: &grants}
-	if c.Bool("preview") {
-		return a.previewed(c)(s.PreviewInviteGuest(ctx, organisation, wanted))
-	}
-	made, err := s.InviteGuest(ctx, organisation, wanted)
-	if err != nil {
-		return err
-	}
-	a.say(c, "Invited %s, who is pending until they accept.", made.Guest.Name)
-	a.sayLink(c, made.Link)
-	return a.valueOnly(c, made)
+	return create(ctx, a, c, s.PreviewInviteGuest, s.InviteGuest, organisation, wanted, func(made api.GuestMade) {
+		a.say(c, "Invited %s, who is pending until they accept.", made.Guest.Name)
+		a.sayLink(c, made.Link)
+	})
 }
 
 // sayLink tells of a link and what became of the letter with it.

@@ -50,7 +50,7 @@ func (a *app) importUsers(ctx context.Context, c *cli.Command) error {
 	}
 	if c.Bool("preview") {
 		a.say(c, "%d users would be made.", len(reading.Names))
-		return a.previewed(c)(api.Written{Impact: reading.Impact}, nil)
+		return a.printImpact(c, api.Written{Impact: reading.Impact})
 	}
 	if c.String("secrets-to") == "" {
 		return usage("say with --secrets-to FILE where the generated passwords go")

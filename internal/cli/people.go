@@ -74,9 +74,6 @@ func (a *app) createUser(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	if c.Bool("preview") {
-		return a.previewed(c)(s.PreviewCreateUser(ctx, organisation, wanted))
-	}
 	return a.createUserAs(ctx, c, s, organisation, wanted)
 }
 
@@ -86,8 +83,14 @@ func (a *app) createAskedUser(ctx context.Context, c *cli.Command, s session, or
 	if err != nil {
 		return err
 	}
+	if c.Bool("preview") {
+		return a.createUserAs(ctx, c, s, organisation, wanted)
+	}
 	written, err := s.PreviewCreateUser(ctx, organisation, wanted)
-	if err := a.previewed(c)(written, err); err != nil {
+	if err != nil {
+		return err
+	}
+	if err := a.printImpact(c, written); err != nil {
 		return err
 	}
 	answer, err := a.askFor("Create "+wanted.Name+"? (yes, no)", "no", oneOf("yes", "no"))
@@ -104,33 +107,30 @@ func (a *app) createAskedUser(ctx context.Context, c *cli.Command, s session, or
 	return a.createUserAs(ctx, c, s, organisation, wanted)
 }
 
-// createUserAs makes a user and tells what came of it.
+// createUserAs makes a user and tells what came of it; with --preview, what would.
 func (a *app) createUserAs(ctx context.Context, c *cli.Command, s session, organisation string, wanted api.UserNew) error {
-	made, err := s.CreateUser(ctx, organisation, wanted)
-	if err != nil {
-		return err
-	}
-	a.say(c, "Created user %s, who signs in as %s at %s.", made.User.Name, made.SignIn, made.Address)
-	a.sayPassword(c, made.Password, *wanted.Temporary)
-	if made.Link != nil {
-		a.sayLink(c, *made.Link)
-	}
-	if made.Mailed != nil {
-		a.say(c, "%s", yesNo(made.Mailed.Sent, "How to sign in was mailed to "+made.Mailed.To+".", "! How to sign in was not mailed: "+value(made.Mailed.Reason)))
-	}
-	if made.Key != nil {
-		a.sayKey(c, *made.Key)
-	}
-	for _, group := range *wanted.Groups {
-		a.say(c, "In group %s.", group)
-	}
-	for _, g := range *wanted.Grants {
-		a.say(c, "Granted %s at %s.", g.Role, g.Scope)
-	}
-	if len(*wanted.Groups)+len(*wanted.Grants) == 0 {
-		a.say(c, "%s holds nothing yet: all is denied until a grant or a group gives access.", made.User.Name)
-	}
-	return a.valueOnly(c, made)
+	return create(ctx, a, c, s.PreviewCreateUser, s.CreateUser, organisation, wanted, func(made api.UserMade) {
+		a.say(c, "Created user %s, who signs in as %s at %s.", made.User.Name, made.SignIn, made.Address)
+		a.sayPassword(c, made.Password, *wanted.Temporary)
+		if made.Link != nil {
+			a.sayLink(c, *made.Link)
+		}
+		if made.Mailed != nil {
+			a.say(c, "%s", yesNo(made.Mailed.Sent, "How to sign in was mailed to "+made.Mailed.To+".", "! How to sign in was not mailed: "+value(made.Mailed.Reason)))
+		}
+		if made.Key != nil {
+			a.sayKey(c, *made.Key)
+		}
+		for _, group := range *wanted.Groups {
+			a.say(c, "In group %s.", group)
+		}
+		for _, g := range *wanted.Grants {
+			a.say(c, "Granted %s at %s.", g.Role, g.Scope)
+		}
+		if len(*wanted.Groups)+len(*wanted.Grants) == 0 {
+			a.say(c, "%s holds nothing yet: all is denied until a grant or a group gives access.", made.User.Name)
+		}
+	})
 }
 
 // newUser reads from the flags who is wanted.

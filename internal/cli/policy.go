@@ -80,15 +80,9 @@ func (a *app) createPolicy(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	wanted := api.PolicyNew{Name: given[0], Text: text, Description: orNone(c.String("description"))}
-	if c.Bool("preview") {
-		return a.previewed(c)(s.PreviewCreatePolicyAt(ctx, at, wanted))
-	}
-	made, err := s.CreatePolicyAt(ctx, at, wanted)
-	if err != nil {
-		return err
-	}
-	a.say(c, "Wrote policy %s at %s:\n\n%s", made.Policy.Name, made.Policy.Scope.Address, strings.TrimRight(made.Policy.Text, "\n"))
-	return a.valueOnly(c, made)
+	return create(ctx, a, c, s.PreviewCreatePolicyAt, s.CreatePolicyAt, at, wanted, func(made api.PolicyMade) {
+		a.say(c, "Wrote policy %s at %s:\n\n%s", made.Policy.Name, made.Policy.Scope.Address, strings.TrimRight(made.Policy.Text, "\n"))
+	})
 }
 
 // findPolicy finds a policy by its name right at the scope of --at.
@@ -134,15 +128,11 @@ func (a *app) editPolicy(ctx context.Context, c *cli.Command) error {
 	if there {
 		wanted.Text = &text
 	}
-	if c.Bool("preview") {
-		return a.previewed(c)(s.EditPolicyText(ctx, policy.Id, &api.EditPolicyTextParams{Preview: preview(c)}, wanted))
-	}
-	written, err := s.EditPolicyText(ctx, policy.Id, nil, wanted)
-	if err != nil {
-		return err
-	}
-	a.say(c, "Rewrote policy %s at %s.", policy.Name, policy.Scope.Address)
-	return a.valueOnly(c, written)
+	return a.change(c, func(preview *bool) (api.Written, error) {
+		return s.EditPolicyText(ctx, policy.Id, &api.EditPolicyTextParams{Preview: preview}, wanted)
+	}, func() {
+		a.say(c, "Rewrote policy %s at %s.", policy.Name, policy.Scope.Address)
+	})
 }
 
 func (a *app) removePolicy(ctx context.Context, c *cli.Command) error {
@@ -150,15 +140,11 @@ func (a *app) removePolicy(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	if c.Bool("preview") {
-		return a.previewed(c)(s.RemovePolicy(ctx, policy.Id, &api.RemovePolicyParams{Preview: preview(c)}))
-	}
-	written, err := s.RemovePolicy(ctx, policy.Id, nil)
-	if err != nil {
-		return err
-	}
-	a.say(c, "Took policy %s away from %s.", policy.Name, policy.Scope.Address)
-	return a.valueOnly(c, written)
+	return a.change(c, func(preview *bool) (api.Written, error) {
+		return s.RemovePolicy(ctx, policy.Id, &api.RemovePolicyParams{Preview: preview})
+	}, func() {
+		a.say(c, "Took policy %s away from %s.", policy.Name, policy.Scope.Address)
+	})
 }
 
 func (a *app) listPolicies(ctx context.Context, c *cli.Command) error {

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"context"
 	"fmt"
 	"strconv"
 	"strings"
@@ -14,56 +15,79 @@ func previewFlag() cli.Flag {
 	return &cli.BoolFlag{Name: "preview", Usage: "show who would gain and lose what where, and change nothing"}
 }
 
-func preview(c *cli.Command) *bool {
-	wanted := c.Bool("preview")
-	return &wanted
+// change sends a change and says what was done; with --preview, what it would do.
+func (a *app) change(c *cli.Command, send func(preview *bool) (api.Written, error), done func()) error {
+	written, err := send(flagged(c, "preview"))
+	if err != nil {
+		return err
+	}
+	if c.Bool("preview") {
+		return a.printImpact(c, written)
+	}
+	done()
+	return a.valueOnly(c, written)
 }
 
-// previewed prints the impact that a preview answered with.
-func (a *app) previewed(c *cli.Command) func(api.Written, error) error {
-	return func(written api.Written, err error) error {
+// create is change for what is new, which is previewed by a request of its own.
+func create[Wanted, Made any](
+	ctx context.Context, a *app, c *cli.Command, preview func(context.Context, string, Wanted) (api.Written, error),
+	send func(context.Context, string, Wanted) (Made, error), at string, wanted Wanted, done func(Made),
+) error {
+	if c.Bool("preview") {
+		written, err := preview(ctx, at, wanted)
 		if err != nil {
 			return err
 		}
-		impact := written.Impact
-		l := listing{columns: []string{"Who", "At", "Where", "Gains", "Loses", "Beneath"}, value: written}
-		for _, e := range impact.Effects {
-			var who []string
-			for _, p := range e.Principals {
-				who = append(who, p.Name)
-			}
-			for _, set := range e.Outsiders {
-				who = append(who, yesNo(set == "public", "anybody else at all", "anybody else signed in"))
-			}
-			gains := effectText(e.Gains, e.MayGain) + yesNo(e.Privileged, " (privileged)", "")
-			if len(e.Shifting) > 0 {
-				gains += yesNo(gains == "", "", "; ") + "other conditions for " + permissionsText(e.Shifting)
-			}
-			loses := effectText(e.Loses, e.MayLose)
-			if gains+loses == "" {
-				gains = "nothing changes here"
-			}
-			l.rows = append(l.rows, []string{wrapped(who), e.Scope.Address, partWords[e.Part], gains, loses, strconv.Itoa(e.Beneath)})
-		}
-		if c.String("output") != "table" {
-			return a.printValue(c, l)
-		}
-		a.prose(c, impact.Words+" Nothing was changed.")
-		if len(l.rows) > 0 {
-			a.say(c, "\n%s", a.render(l))
-		}
-		if impact.Hidden {
-			a.say(c, "There is more that you may not see.")
-		}
-		for _, warning := range impact.Warnings {
-			a.prose(c, "! "+warning)
-		}
-		for _, advice := range impact.Advice {
-			a.prose(c, "Better: "+advice)
-		}
-		a.say(c, "To make it only if it still does just this, add --confirm %s instead of --preview.", impact.Confirmation)
-		return nil
+		return a.printImpact(c, written)
 	}
+	made, err := send(ctx, at, wanted)
+	if err != nil {
+		return err
+	}
+	done(made)
+	return a.valueOnly(c, made)
+}
+
+// printImpact prints what a preview answered with.
+func (a *app) printImpact(c *cli.Command, written api.Written) error {
+	impact := written.Impact
+	l := listing{columns: []string{"Who", "At", "Where", "Gains", "Loses", "Beneath"}, value: written}
+	for _, e := range impact.Effects {
+		var who []string
+		for _, p := range e.Principals {
+			who = append(who, p.Name)
+		}
+		for _, set := range e.Outsiders {
+			who = append(who, yesNo(set == "public", "anybody else at all", "anybody else signed in"))
+		}
+		gains := effectText(e.Gains, e.MayGain) + yesNo(e.Privileged, " (privileged)", "")
+		if len(e.Shifting) > 0 {
+			gains += yesNo(gains == "", "", "; ") + "other conditions for " + permissionsText(e.Shifting)
+		}
+		loses := effectText(e.Loses, e.MayLose)
+		if gains+loses == "" {
+			gains = "nothing changes here"
+		}
+		l.rows = append(l.rows, []string{wrapped(who), e.Scope.Address, partWords[e.Part], gains, loses, strconv.Itoa(e.Beneath)})
+	}
+	if c.String("output") != "table" {
+		return a.printValue(c, l)
+	}
+	a.prose(c, impact.Words+" Nothing was changed.")
+	if len(l.rows) > 0 {
+		a.say(c, "\n%s", a.render(l))
+	}
+	if impact.Hidden {
+		a.say(c, "There is more that you may not see.")
+	}
+	for _, warning := range impact.Warnings {
+		a.prose(c, "! "+warning)
+	}
+	for _, advice := range impact.Advice {
+		a.prose(c, "Better: "+advice)
+	}
+	a.say(c, "To make it only if it still does just this, add --confirm %s instead of --preview.", impact.Confirmation)
+	return nil
 }
 
 // effectText names what is gained or lost for certain, and what under a condition.

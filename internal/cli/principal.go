@@ -207,15 +207,11 @@ func (a *app) edit(ctx context.Context, c *cli.Command, kind api.PrincipalKind) 
 	if edit == (api.PrincipalEdit{}) {
 		return usage("say what to alter; see %s --help", c.FullName())
 	}
-	if c.Bool("preview") {
-		return a.previewed(c)(s.EditPrincipal(ctx, organisation, kind, given[0], &api.EditPrincipalParams{Preview: preview(c)}, edit))
-	}
-	written, err := s.EditPrincipal(ctx, organisation, kind, given[0], nil, edit)
-	if err != nil {
-		return err
-	}
-	a.say(c, "Altered %s %s.", kindText(kind), given[0])
-	return a.valueOnly(c, written)
+	return a.change(c, func(preview *bool) (api.Written, error) {
+		return s.EditPrincipal(ctx, organisation, kind, given[0], &api.EditPrincipalParams{Preview: preview}, edit)
+	}, func() {
+		a.say(c, "Altered %s %s.", kindText(kind), given[0])
+	})
 }
 
 // ownerGiven gives the owner that flags name, if they do.
@@ -243,18 +239,14 @@ func (a *app) stateCommand(kind api.PrincipalKind, verb string, to api.State) *c
 			if err != nil {
 				return err
 			}
-			if c.Bool("preview") {
-				return a.previewed(c)(s.SetState(ctx, organisation, kind, given[0], &api.SetStateParams{Preview: preview(c)}, api.StateChange{State: to}))
-			}
-			written, err := s.SetState(ctx, organisation, kind, given[0], nil, api.StateChange{State: to})
-			if err != nil {
-				return err
-			}
-			a.say(c, "%s %s is %s now.", capital(kindText(kind)), given[0], to)
-			if kind == api.UserKind && to == api.StateRetired {
-				a.say(c, "What it was granted stays written: arbora user hand-over %s --user NAME gives it to somebody else.", given[0])
-			}
-			return a.valueOnly(c, written)
+			return a.change(c, func(preview *bool) (api.Written, error) {
+				return s.SetState(ctx, organisation, kind, given[0], &api.SetStateParams{Preview: preview}, api.StateChange{State: to})
+			}, func() {
+				a.say(c, "%s %s is %s now.", capital(kindText(kind)), given[0], to)
+				if kind == api.UserKind && to == api.StateRetired {
+					a.say(c, "What it was granted stays written: arbora user hand-over %s --user NAME gives it to somebody else.", given[0])
+				}
+			})
 		},
 	}
 }
@@ -272,15 +264,11 @@ func (a *app) handOver(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	if c.Bool("preview") {
-		return a.previewed(c)(s.HandOver(ctx, organisation, api.UserKind, given[0], &api.HandOverParams{Preview: preview(c)}, to))
-	}
-	written, err := s.HandOver(ctx, organisation, api.UserKind, given[0], nil, to)
-	if err != nil {
-		return err
-	}
-	a.say(c, "What user %s was granted directly is %s's now.", given[0], whoText(to))
-	return a.valueOnly(c, written)
+	return a.change(c, func(preview *bool) (api.Written, error) {
+		return s.HandOver(ctx, organisation, api.UserKind, given[0], &api.HandOverParams{Preview: preview}, to)
+	}, func() {
+		a.say(c, "What user %s was granted directly is %s's now.", given[0], whoText(to))
+	})
 }
 
 func (a *app) resetPassword(ctx context.Context, c *cli.Command) error {

@@ -74,16 +74,12 @@ func (a *app) reshape(did string, wanted func(*cli.Command) api.Reshaping) cli.A
 		}
 		body := wanted(c)
 		body.Scopes = c.Args().Slice()
-		if c.Bool("preview") {
-			return a.previewed(c)(s.ReshapeScopes(ctx, organisation, &api.ReshapeScopesParams{Preview: preview(c)}, body))
-		}
-		written, err := s.ReshapeScopes(ctx, organisation, nil, body)
-		if err != nil {
-			return err
-		}
-		for _, address := range body.Scopes {
-			a.say(c, "%s is %s.", address, did)
-		}
-		return a.valueOnly(c, written)
+		return a.change(c, func(preview *bool) (api.Written, error) {
+			return s.ReshapeScopes(ctx, organisation, &api.ReshapeScopesParams{Preview: preview}, body)
+		}, func() {
+			for _, address := range body.Scopes {
+				a.say(c, "%s is %s.", address, did)
+			}
+		})
 	}
 }

@@ -107,15 +107,11 @@ func (a *app) editRole(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	if c.Bool("preview") {
-		return a.previewed(c)(s.EditRole(ctx, at, given[0], &api.EditRoleParams{Preview: preview(c)}, wanted))
-	}
-	written, err := s.EditRole(ctx, at, given[0], nil, wanted)
-	if err != nil {
-		return err
-	}
-	a.say(c, "Edited role %s: whoever holds it holds what it says now.", given[0])
-	return a.valueOnly(c, written)
+	return a.change(c, func(preview *bool) (api.Written, error) {
+		return s.EditRole(ctx, at, given[0], &api.EditRoleParams{Preview: preview}, wanted)
+	}, func() {
+		a.say(c, "Edited role %s: whoever holds it holds what it says now.", given[0])
+	})
 }
 
 func (a *app) removeRole(ctx context.Context, c *cli.Command) error {
@@ -128,13 +124,9 @@ func (a *app) removeRole(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	grants := c.Bool("with-grants")
-	if c.Bool("preview") {
-		return a.previewed(c)(s.RemoveRole(ctx, at, given[0], &api.RemoveRoleParams{Grants: &grants, Preview: preview(c)}))
-	}
-	written, err := s.RemoveRole(ctx, at, given[0], &api.RemoveRoleParams{Grants: &grants})
-	if err != nil {
-		return err
-	}
-	a.say(c, "Removed role %s%s.", given[0], yesNo(grants, " and its grants", ""))
-	return a.valueOnly(c, written)
+	return a.change(c, func(preview *bool) (api.Written, error) {
+		return s.RemoveRole(ctx, at, given[0], &api.RemoveRoleParams{Grants: &grants, Preview: preview})
+	}, func() {
+		a.say(c, "Removed role %s%s.", given[0], yesNo(grants, " and its grants", ""))
+	})
 }

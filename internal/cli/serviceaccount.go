@@ -46,15 +46,9 @@ func (a *app) createServiceAccount(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	wanted := api.AccountNew{Name: name, Title: orNone(c.String("title")), Description: orNone(c.String("description")), Tags: tagsGiven(c)}
-	if c.Bool("preview") {
-		return a.previewed(c)(s.PreviewCreateServiceAccount(ctx, at, wanted))
-	}
-	made, err := s.CreateServiceAccount(ctx, at, wanted)
-	if err != nil {
-		return err
-	}
-	a.say(c, "Created service account %s. It holds nothing yet, and has no key: arbora key create --service-account %s", made.Account.Address, made.Account.Address)
-	return a.valueOnly(c, made)
+	return create(ctx, a, c, s.PreviewCreateServiceAccount, s.CreateServiceAccount, at, wanted, func(made api.AccountMade) {
+		a.say(c, "Created service account %s. It holds nothing yet, and has no key: arbora key create --service-account %s", made.Account.Address, made.Account.Address)
+	})
 }
 
 func (a *app) listServiceAccounts(ctx context.Context, c *cli.Command) error {

@@ -85,11 +85,12 @@ func (a *app) changeSettings(ctx context.Context, c *cli.Command) error {
 		}
 	}
 	edit := api.SettingsEdit{Settings: settings, Was: &read}
-	if c.Bool("preview") {
-		return a.previewed(c)(s.ChangeSettings(ctx, organisation, &api.ChangeSettingsParams{Preview: preview(c)}, edit))
-	}
-	if _, err := s.ChangeSettings(ctx, organisation, nil, edit); err != nil {
+	written, err := s.ChangeSettings(ctx, organisation, &api.ChangeSettingsParams{Preview: flagged(c, "preview")}, edit)
+	switch {
+	case err != nil:
 		return err
+	case c.Bool("preview"):
+		return a.printImpact(c, written)
 	}
 	return a.printFacts(c, settings, settingFacts(settings)...)
 }

@@ -124,15 +124,9 @@ func (a *app) createScope(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	if c.Bool("preview") {
-		return a.previewed(c)(s.PreviewCreateScope(ctx, parent, wanted))
-	}
-	made, err := s.CreateScope(ctx, parent, wanted)
-	if err != nil {
-		return err
-	}
-	a.say(c, "Created %s %s.", yesNo(made.Scope.Type != nil, typeName, kind), made.Scope.Address)
-	return a.valueOnly(c, made)
+	return create(ctx, a, c, s.PreviewCreateScope, s.CreateScope, parent, wanted, func(made api.ScopeMade) {
+		a.say(c, "Created %s %s.", yesNo(made.Scope.Type != nil, typeName, kind), made.Scope.Address)
+	})
 }
 
 func (a *app) listScopes(ctx context.Context, c *cli.Command) error {

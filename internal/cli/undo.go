@@ -36,14 +36,14 @@ func (a *app) undo(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	undone, err := s.UndoChange(ctx, organisation, revision, &api.UndoChangeParams{Preview: preview(c)})
+	undone, err := s.UndoChange(ctx, organisation, revision, &api.UndoChangeParams{Preview: flagged(c, "preview")})
 	if err != nil {
 		return err
 	}
 	did := undone.Undid
 	if c.Bool("preview") {
 		a.say(c, "Undoing revision %d of %s, by which %s %s:", did.Revision, moment(did.At), did.By, did.What)
-		return a.previewed(c)(api.Written{Revision: undone.Revision, Impact: undone.Impact}, nil)
+		return a.printImpact(c, api.Written{Revision: undone.Revision, Impact: undone.Impact})
 	}
 	a.say(c, "Undone is revision %d of %s, by which %s %s.", did.Revision, moment(did.At), did.By, did.What)
 	return a.valueOnly(c, undone)
