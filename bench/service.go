@@ -178,21 +178,23 @@ func (r *report) http(ctx context.Context, records *store.Store, o *organisation
 		return err
 	}
 	gin.SetMode(gin.ReleaseMode)
-	engine := gin.New()
 	identify := func(c *gin.Context) (tenant.Caller, error) {
 		_, token, _ := strings.Cut(c.GetHeader("Authorization"), " ")
 		return svc.Caller(c.Request.Context(), credential.Token(token), c.ClientIP())
 	}
 	fail := func(c *gin.Context, err error) { c.String(http.StatusInternalServerError, err.Error()) }
-	authzen.Handler{Decider: svc, Caller: identify, Fail: fail}.Mount(engine)
-	noop := engine.Group("/noop")
-	authzen.Handler{Decider: constant{svc}, Caller: identify, Fail: fail}.Mount(noop)
-	listener, err := net.Listen("tcp", "127.0.0.1:0")
-	if err != nil {
-		return err
+	var bases []string
+	for _, answers := range []authzen.Answers{svc, constant{svc}} {
+		engine := gin.New()
+		authzen.Routes{Answers: answers, Caller: identify, Fail: fail}.Mount(engine)
+		listener, err := net.Listen("tcp", "127.0.0.1:0")
+		if err != nil {
+			return err
+		}
+		defer answer(listener, engine)()
+		bases = append(bases, "http://"+listener.Addr().String())
 	}
-	defer answer(listener, engine)()
-	base := "http://" + listener.Addr().String()
+	base, noop := bases[0], bases[1]
 	bodies := evaluationBodies(o, 4096)
 	l := &load{token: string(caller.Token)}
 	if err := l.run(base+"/access/v1/evaluation", bodies, 2*time.Second); err != nil { // what is not there yet is made
@@ -200,7 +202,7 @@ func (r *report) http(ctx context.Context, records *store.Store, o *organisation
 	}
 	decided, nothing := &load{token: l.token}, &load{token: l.token}
 	for range 3 {
-		if err := nothing.run(base+"/noop/access/v1/evaluation", bodies, 2*time.Second); err != nil {
+		if err := nothing.run(noop+"/access/v1/evaluation", bodies, 2*time.Second); err != nil {
 			return err
 		}
 		if err := decided.run(base+"/access/v1/evaluation", bodies, 2*time.Second); err != nil {

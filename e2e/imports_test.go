@@ -23,7 +23,7 @@ internal/server → internal/loopback internal/server/authzen internal/server/co
 internal/service → internal/change
 internal/change → internal/ask internal/signin
 internal/server/oauth → internal/signin
-internal/server/authzen → internal/ask
+internal/server/authzen → authzen internal/ask
 internal/signin → internal/plan
 internal/ask → internal/tenant
 internal/plan → internal/letters internal/tenant
@@ -41,7 +41,7 @@ internal/settings → internal/credential
 access/catalogue → access/model
 access/internal/persist → access/model
 internal/credential → access/model
-internal/standin/loam → access/model client internal/standin/loam/loamapi internal/store/prepared
+internal/standin/loam → access/model authzen client internal/standin/loam/loamapi internal/store/prepared
 internal/standin/loam/loamclient → client internal/standin/loam/loamapi
 access/model → internal/english
 client → api

@@ -30,7 +30,6 @@ type (
 		Refers   []string // ids of what the operation refers to besides
 		// Attempted says that the subject is doing this now, and is refused when the answer is no. It is a platform service that says so.
 		Attempted bool
-		Fault     *problem.Problem // what is wrong with the question itself, found by whoever read it; nil for nothing
 	}
 
 	// Evaluated is the answer to an evaluation.
@@ -122,9 +121,6 @@ func (s *Answers) evaluatorOf(now *access.Snapshot, c tenant.Caller) *evaluator 
 func (e *evaluator) evaluate(asked *Evaluation) (Evaluated, error) {
 	q := access.Question{Context: &e.untold}
 	var err error
-	if asked.Fault != nil {
-		return Evaluated{}, asked.Fault
-	}
 	if q.Permission, err = e.permission(asked.Action, asked.Resource.Type); err != nil {
 		return Evaluated{}, err
 	}

@@ -83,7 +83,7 @@ func New(o Options) (http.Handler, error) {
 	if err := s.mountLoam(engine); err != nil {
 		return nil, err
 	}
-	authzen.Handler{Decider: o.Service, Address: o.Service.Address(), Caller: s.identifyReady, Fail: s.writeError}.Mount(engine)
+	authzen.Routes{Answers: o.Service, Address: o.Service.Address(), Caller: s.identifyReady, Fail: s.writeError}.Mount(engine)
 	if o.Contact != "" {
 		engine.Match([]string{http.MethodGet, http.MethodHead}, "/.well-known/security.txt", securityText(o.Contact, o.Service.Now))
 	}

@@ -14,6 +14,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"arbora.example/authzen"
 	"arbora.example/internal/standin/loam/loamapi"
 )
 
@@ -130,13 +131,13 @@ func TestOneCallForOneQuestion(t *testing.T) {
 	require.NoError(t, err)
 	require.Empty(t, answers, "nothing asked, no call made")
 	calls := len(p.asked)
-	many := make([]question, mostAtOnce+1)
+	many := make([]question, authzen.MostAtOnce+1)
 	for i := range many {
 		many[i] = q
 	}
 	answers, err = a.ask(t.Context(), compute, many...)
 	require.NoError(t, err)
-	require.Len(t, answers, mostAtOnce+1)
+	require.Len(t, answers, authzen.MostAtOnce+1)
 	require.Len(t, p.asked, calls+2)
 }
 

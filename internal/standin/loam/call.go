@@ -98,7 +98,7 @@ func (l *Cloud) newCall(ctx context.Context, r *http.Request, ip, key string) (*
 		c.subject.Name = strings.TrimSuffix(told.Name, "@"+told.Organisation)
 	}
 	if told.Act != nil {
-		c.subject.Looker = told.Act.Looker
+		c.subject.Looker = told.Act.Subject
 	}
 	if first != "" && first != told.Organisation && !slices.Contains(told.Formerly, first) {
 		c.subject = Subject{Kind: builtInSet, ID: signedIn, Name: signedIn, Organisation: first}
@@ -153,7 +153,7 @@ func (c *call) use(ctx context.Context, operation, typ, at string, refers ...str
 	if err != nil {
 		return resource{}, v, err
 	}
-	r, err := c.known(ctx, v.Context.Scope, c.subject.Organisation, typ)
+	r, err := c.known(ctx, v.Scope, c.subject.Organisation, typ)
 	return r, v, err
 }
 

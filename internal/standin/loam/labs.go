@@ -27,7 +27,7 @@ func (c *call) makeLabsMachine(ctx context.Context, lab *resource, parent uuid.U
 	}
 	machine := newResource(uuid.Must(uuid.NewV7()), lab.Organisation, "machine")
 	machine.Network = lab.Network
-	if v.Context.Scope != parent {
+	if v.Scope != parent {
 		return unavailable(nil) // it moved between two questions
 	}
 	if err := worker.register(ctx, machine, parent, c.in.Name+"-lab", "Machine of lab "+c.in.Name); err != nil {

@@ -9,6 +9,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"arbora.example/authzen"
 	"arbora.example/internal/standin/loam/loamapi"
 )
 
@@ -96,7 +97,7 @@ func (l *Cloud) Settle(ctx context.Context, before time.Time) error {
 				return err
 			}
 			for i, v := range verdicts {
-				if v.Context.Scope == list[i].ID {
+				if v.Scope == list[i].ID {
 					there = append(there, list[i].ID)
 				} else {
 					gone = append(gone, list[i].ID)
@@ -131,5 +132,5 @@ func (l *Cloud) Healthy(ctx context.Context) error {
 		return err
 	}
 	var status struct{}
-	return fetch(l.arbora.http, request, &status)
+	return authzen.Fetch(l.arbora.anybody().HTTP(), request, &status)
 }

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"arbora.example/authzen"
 	"arbora.example/internal/standin/loam/loamapi"
 )
 
@@ -17,7 +18,7 @@ func questionOf(operation, typ, at string, refers ...string) *question {
 	return &question{subject: Subject{Kind: "user", ID: "1", Name: "bram", Organisation: "lindenmere"}, operation: operation, typ: typ, at: at, refers: refers}
 }
 
-func verdictOf(reason string) *verdict {
+func verdictFor(reason string) *verdict {
 	v := &verdict{}
 	v.Context.Reason = reason
 	return v
@@ -27,27 +28,27 @@ func verdictOf(reason string) *verdict {
 // hidden is answered like what is not there.
 func TestRefusals(t *testing.T) {
 	const at = "lindenmere/gardens/pump.machine"
-	p := refusal(questionOf("start", "machine", at), verdictOf("not-granted"))
+	p := refusal(questionOf("start", "machine", at), verdictFor("not-granted"))
 	require.Equal(t, http.StatusForbidden, p.Status)
 	require.Equal(t, "start machine", *p.Permission)
 	require.Equal(t, `user bram may not do that: it takes the permission "start machine" at `+at, p.Detail)
 	require.Equal(t, `ask whoever grants there: "please let user bram start machine at `+at+`"`, *p.Next)
 
-	cut := refusal(questionOf("start", "machine", at), verdictOf("cut"))
+	cut := refusal(questionOf("start", "machine", at), verdictFor("cut"))
 	require.Contains(t, cut.Detail, "takes it away")
 	require.Contains(t, *cut.Next, "no role would help")
 
-	require.Equal(t, http.StatusConflict, refusal(questionOf("start", "machine", at), verdictOf("retired")).Status)
-	require.Equal(t, http.StatusUnprocessableEntity, refusal(questionOf("create", "machine", "lindenmere"), verdictOf("meaningless")).Status)
-	require.Contains(t, refusal(questionOf("start", "machine", at), verdictOf("inactive")).Detail, "out of use")
+	require.Equal(t, http.StatusConflict, refusal(questionOf("start", "machine", at), verdictFor("retired")).Status)
+	require.Equal(t, http.StatusUnprocessableEntity, refusal(questionOf("create", "machine", "lindenmere"), verdictFor("meaningless")).Status)
+	require.Contains(t, refusal(questionOf("start", "machine", at), verdictFor("inactive")).Detail, "out of use")
 
-	hidden := verdictOf("not-granted")
+	hidden := verdictFor("not-granted")
 	hidden.Context.Hidden = true
-	absent := refusal(questionOf("start", "machine", at), verdictOf("unknown"))
+	absent := refusal(questionOf("start", "machine", at), verdictFor("unknown"))
 	require.Equal(t, absent, refusal(questionOf("start", "machine", at), hidden))
 	require.Equal(t, http.StatusNotFound, absent.Status)
 
-	lacking := verdictOf("lacking")
+	lacking := verdictFor("lacking")
 	lacking.Context.Refers, lacking.Context.On, lacking.Context.Lacks = []string{"n", "a"}, "a", "attach service-account"
 	q := questionOf("create", "machine", "lindenmere/gardens", "lindenmere/gardens/lan.network", "lindenmere/gardens/feeder")
 	p = refusal(q, lacking)
@@ -145,16 +146,14 @@ func TestInput(t *testing.T) {
 
 // TestArborasProblems sees that what Arbora refuses is passed on, and that whatever is no answer counts as none.
 func TestArborasProblems(t *testing.T) {
-	p, ok := readProblem([]byte(`{"type":"urn:arbora:problem:conflict","status":409,"detail":"that name is taken","next":"choose another"}`))
-	require.True(t, ok)
-	require.Equal(t, "that name is taken: choose another", p.Error())
-	p, ok = readProblem([]byte(`{"error":"unauthorized_client","error_description":"user bram holds more: ask a steward"}`))
-	require.True(t, ok)
-	require.Equal(t, http.StatusForbidden, p.Status)
-	_, ok = readProblem([]byte(`{"error":"invalid_client","error_description":"the key was taken back"}`))
-	require.False(t, ok, "that is Loam's own fault, not the asker's")
-	_, ok = readProblem([]byte(`<html>`))
-	require.False(t, ok)
+	var told *Problem
+	require.ErrorAs(t, heard(&authzen.Error{Status: 409, Type: "urn:arbora:problem:conflict", Detail: "that name is taken", Next: "choose another"}), &told)
+	require.Equal(t, http.StatusConflict, told.Status)
+	require.Equal(t, "that name is taken: choose another", told.Error())
+	require.ErrorAs(t, heard(&authzen.Error{Status: 400, Code: "unauthorized_client", Detail: "user bram holds more", Next: "ask a steward"}), &told)
+	require.Equal(t, http.StatusForbidden, told.Status)
+	require.True(t, isUnavailable(heard(&authzen.Error{Status: 400, Code: "invalid_client", Detail: "the key was taken back"})), "that is Loam's own fault, not the asker's")
+	require.True(t, isUnavailable(heard(&authzen.Error{Status: 404})), "something else answered")
 	require.True(t, isUnavailable(answered(json.Unmarshal([]byte("{"), &struct{}{}))))
 	_, err := newArbora("http://127.0.0.1:1", map[string]loamapi.Key{"compute": {ID: "1", Secret: "2"}})
 	require.ErrorContains(t, err, "the key of service networking is missing")

@@ -157,16 +157,16 @@ func (c *call) create(ctx context.Context) (loamapi.Description, error) {
 	}
 	c.fill(&r.Attributes)
 	if c.typ == "subnet" {
-		if err := c.fitSubnet(ctx, &r, v.Context.Scope); err != nil {
+		if err := c.fitSubnet(ctx, &r, v.Scope); err != nil {
 			return loamapi.Description{}, err
 		}
 	}
 	if c.typ == "lab" {
-		if err := c.makeLabsMachine(ctx, &r, v.Context.Scope); err != nil {
+		if err := c.makeLabsMachine(ctx, &r, v.Scope); err != nil {
 			return loamapi.Description{}, err
 		}
 	}
-	if err := c.register(ctx, r, v.Context.Scope, c.in.Name, c.in.Title); err != nil {
+	if err := c.register(ctx, r, v.Scope, c.in.Name, c.in.Title); err != nil {
 		return loamapi.Description{}, err
 	}
 	c.key += "/" + c.in.Name + "." + c.typ

@@ -47,7 +47,7 @@ func (c *call) bucket(ctx context.Context, operation, bucket string) (resource, 
 	if err != nil {
 		return resource{}, err
 	}
-	return c.known(ctx, v.Context.Scope, c.subject.Organisation, "bucket")
+	return c.known(ctx, v.Scope, c.subject.Organisation, "bucket")
 }
 
 func (c *call) named(ctx context.Context, operation, address string) (resource, string, error) {
