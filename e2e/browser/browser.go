@@ -144,12 +144,31 @@ func SignOut() Step {
 
 // Press clicks the button or link with a text.
 func Press(text string) Step {
-	return chromedp.Click(fmt.Sprintf(`//*[(self::button or self::a) and not(@disabled)][normalize-space()=%q]`, text), chromedp.NodeVisible)
+	path := fmt.Sprintf(`//*[(self::button or self::a) and not(@disabled)][normalize-space()=%q]`, text)
+	return chromedp.Steps(
+		chromedp.WaitVisible(path),
+		still(fmt.Sprintf(`document.evaluate(%q, document, null, XPathResult.FIRST_ORDERED_NODE_TYPE, null).singleNodeValue`, path)),
+		chromedp.Click(path, chromedp.NodeVisible),
+	)
 }
 
 // Click clicks the first element of a selector, once it can be.
 func Click(selector string) Step {
-	return chromedp.Steps(chromedp.WaitEnabled(chromedp.CSS(selector)), chromedp.Click(chromedp.CSS(selector), chromedp.NodeVisible))
+	return chromedp.Steps(
+		chromedp.WaitEnabled(chromedp.CSS(selector)),
+		still(fmt.Sprintf(`document.querySelector(%q)`, selector)),
+		chromedp.Click(chromedp.CSS(selector), chromedp.NodeVisible),
+	)
+}
+
+// still waits until an element stays where it is: a click goes to a point, and what lies above the element may still be coming.
+func still(find string) Step {
+	return wait(`((e) => {
+		if (!e) return false;
+		const { x, y, width } = e.getBoundingClientRect(), at = [x, y, width].join(), before = e.stoodAt;
+		e.stoodAt = at;
+		return at === before;
+	})(` + find + `)`)
 }
 
 // Visible waits until an element is to be seen.
