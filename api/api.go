@@ -1,5 +1,6 @@
 // Package api holds the contract of Arbora's HTTP interface, openapi.yaml. What is generated from it: the types here,
-// the server's face in server/contract, the client in client, the console's types in console/src/lib/api.gen.ts.
+// the server's face in internal/server/contract, the client in client, the console's types in console/src/lib/api.gen.ts. What the Go
+// types have besides is in go.overlay.yaml.
 package api
 
 import _ "embed"

@@ -612,10 +612,10 @@ type AccountMade struct {
 
 // AccountNew defines model for AccountNew.
 type AccountNew struct {
-	Description *string `json:"description,omitempty"`
-	Name        string  `json:"name"`
-	Tags        *Tags   `json:"tags,omitempty"`
-	Title       *string `json:"title,omitempty"`
+	Description string `json:"description,omitempty,omitzero"`
+	Name        string `json:"name"`
+	Tags        Tags   `json:"tags,omitempty,omitzero"`
+	Title       string `json:"title,omitempty,omitzero"`
 }
 
 // Answer defines model for Answer.
@@ -681,7 +681,7 @@ type AuditRecord struct {
 // AuditRecordList defines model for AuditRecordList.
 type AuditRecordList struct {
 	// Before The number to go on before; absent at the end
-	Before  *int64        `json:"before,omitempty"`
+	Before  int64         `json:"before,omitempty,omitzero"`
 	Records []AuditRecord `json:"records"`
 }
 
@@ -692,7 +692,7 @@ type Blank struct {
 	Name string    `json:"name"`
 
 	// Usual What it is filled with when nothing is given
-	Usual *string `json:"usual,omitempty"`
+	Usual string `json:"usual,omitempty,omitzero"`
 }
 
 // BlankKind defines model for Blank.Kind.
@@ -753,16 +753,16 @@ type Contents struct {
 // Demands What is demanded of how people come in and for how long: of everybody who works in the organisation, or besides of whoever holds permissions to govern
 type Demands struct {
 	// Factors People need one of these to sign in; a password alone will do when left out
-	Factors *[]Factor `json:"factors,omitempty"`
+	Factors []Factor `json:"factors,omitempty,omitzero"`
 
 	// Idle In minutes: a session ends so long after it was last used; two hours when left out
-	Idle *int `json:"idle,omitempty"`
+	Idle int `json:"idle,omitempty,omitzero"`
 
 	// Life In minutes: a session ends so long after sign-in; twelve hours when left out
-	Life *int `json:"life,omitempty"`
+	Life int `json:"life,omitempty,omitzero"`
 
 	// Networks People work from these alone, written as in 192.0.2.0/24; from anywhere when left out
-	Networks *[]string `json:"networks,omitempty"`
+	Networks []string `json:"networks,omitempty,omitzero"`
 }
 
 // Device defines model for Device.
@@ -838,8 +838,8 @@ type FactorCode struct {
 // FactorRemoval defines model for FactorRemoval.
 type FactorRemoval struct {
 	// Code Of the second factor, or a recovery code; not needed while it is not in use yet
-	Code     *string `json:"code,omitempty"`
-	Password string  `json:"password"`
+	Code     string `json:"code,omitempty,omitzero"`
+	Password string `json:"password"`
 }
 
 // FactorSeed defines model for FactorSeed.
@@ -864,48 +864,48 @@ type Fault struct {
 	Line int `json:"line"`
 
 	// Nearest The known word nearest to an unknown one
-	Nearest *string `json:"nearest,omitempty"`
+	Nearest string `json:"nearest,omitempty,omitzero"`
 }
 
 // FirstGrant defines model for FirstGrant.
 type FirstGrant struct {
-	Condition *string    `json:"condition,omitempty"`
-	From      *time.Time `json:"from,omitempty"`
-	Role      string     `json:"role"`
+	Condition string    `json:"condition,omitempty,omitzero"`
+	From      time.Time `json:"from,omitempty,omitzero"`
+	Role      string    `json:"role"`
 
 	// Scope Id or address
-	Scope string     `json:"scope"`
-	Until *time.Time `json:"until,omitempty"`
+	Scope string    `json:"scope"`
+	Until time.Time `json:"until,omitempty,omitzero"`
 }
 
 // Grant defines model for Grant.
 type Grant struct {
-	Condition   *string    `json:"condition,omitempty"`
-	CreatedAt   time.Time  `json:"createdAt"`
-	CreatedBy   string     `json:"createdBy"`
-	Description string     `json:"description"`
-	From        *time.Time `json:"from,omitempty"`
+	Condition   string    `json:"condition,omitempty,omitzero"`
+	CreatedAt   time.Time `json:"createdAt"`
+	CreatedBy   string    `json:"createdBy"`
+	Description string    `json:"description"`
+	From        time.Time `json:"from,omitempty,omitzero"`
 
 	// HolderState Pending: invited and not there yet. Only what is active holds anything
-	HolderState *State `json:"holderState,omitempty"`
+	HolderState State  `json:"holderState,omitempty,omitzero"`
 	Id          string `json:"id"`
 
 	// Inherited It comes from a scope above the one asked for
 	Inherited bool `json:"inherited"`
 
 	// Losses In a list of grants at a scope: statements that take away part of what the grant gives there
-	Losses *[]Loss `json:"losses,omitempty"`
+	Losses []Loss `json:"losses,omitempty,omitzero"`
 
 	// Misplaced A move has put it where its role could not be granted today; it still decides
 	Misplaced bool         `json:"misplaced"`
 	Principal PrincipalRef `json:"principal"`
 
 	// Privileged The role holds a govern permission
-	Privileged bool       `json:"privileged"`
-	Role       string     `json:"role"`
-	RoleTitle  string     `json:"roleTitle"`
-	Scope      ScopeRef   `json:"scope"`
-	Until      *time.Time `json:"until,omitempty"`
+	Privileged bool      `json:"privileged"`
+	Role       string    `json:"role"`
+	RoleTitle  string    `json:"roleTitle"`
+	Scope      ScopeRef  `json:"scope"`
+	Until      time.Time `json:"until,omitempty,omitzero"`
 }
 
 // GrantList defines model for GrantList.
@@ -923,21 +923,21 @@ type GrantMade struct {
 // GrantNew defines model for GrantNew.
 type GrantNew struct {
 	// Condition What must hold, as after if in a statement
-	Condition   *string      `json:"condition,omitempty"`
-	Description *string      `json:"description,omitempty"`
-	From        *time.Time   `json:"from,omitempty"`
+	Condition   string       `json:"condition,omitempty,omitzero"`
+	Description string       `json:"description,omitempty,omitzero"`
+	From        time.Time    `json:"from,omitempty,omitzero"`
 	Principal   PrincipalRef `json:"principal"`
 	Role        string       `json:"role"`
 
 	// Until The grant ends just before it
-	Until *time.Time `json:"until,omitempty"`
+	Until time.Time `json:"until,omitempty,omitzero"`
 }
 
 // Group defines model for Group.
 type Group struct {
 	CreatedAt   time.Time `json:"createdAt"`
 	Description string    `json:"description"`
-	Gathers     *string   `json:"gathers,omitempty"`
+	Gathers     string    `json:"gathers,omitempty,omitzero"`
 	Id          string    `json:"id"`
 
 	// Members How many direct members
@@ -954,7 +954,7 @@ type GroupList struct {
 	Groups []Group `json:"groups"`
 
 	// Next The cursor of the next page
-	Next *string `json:"next,omitempty"`
+	Next string `json:"next,omitempty,omitzero"`
 }
 
 // GroupMade defines model for GroupMade.
@@ -965,14 +965,14 @@ type GroupMade struct {
 
 // GroupNew defines model for GroupNew.
 type GroupNew struct {
-	Description *string `json:"description,omitempty"`
+	Description string `json:"description,omitempty,omitzero"`
 
 	// Gathers For a gathering group: whom it gathers, such as tag team is "seeds"
-	Gathers *string       `json:"gathers,omitempty"`
+	Gathers string        `json:"gathers,omitempty,omitzero"`
 	Name    string        `json:"name"`
 	Owner   *PrincipalRef `json:"owner,omitempty"`
-	Tags    *Tags         `json:"tags,omitempty"`
-	Title   *string       `json:"title,omitempty"`
+	Tags    Tags          `json:"tags,omitempty,omitzero"`
+	Title   string        `json:"title,omitempty,omitzero"`
 }
 
 // GuestMade defines model for GuestMade.
@@ -984,14 +984,14 @@ type GuestMade struct {
 
 // GuestNew defines model for GuestNew.
 type GuestNew struct {
-	Description *string `json:"description,omitempty"`
+	Description string `json:"description,omitempty,omitzero"`
 
 	// Email The mail address that is invited
-	Email  string        `json:"email"`
-	Grants *[]FirstGrant `json:"grants,omitempty"`
-	Groups *[]string     `json:"groups,omitempty"`
-	Tags   *Tags         `json:"tags,omitempty"`
-	Title  *string       `json:"title,omitempty"`
+	Email  string       `json:"email"`
+	Grants []FirstGrant `json:"grants,omitempty,omitzero"`
+	Groups []string     `json:"groups,omitempty,omitzero"`
+	Tags   Tags         `json:"tags,omitempty,omitzero"`
+	Title  string       `json:"title,omitempty,omitzero"`
 }
 
 // HeldClass defines model for HeldClass.
@@ -1109,16 +1109,16 @@ type Key struct {
 	CreatedBy string    `json:"createdBy"`
 
 	// Governs Programs that show it may use permissions to govern
-	Governs      bool       `json:"governs"`
-	Id           string     `json:"id"`
-	Label        string     `json:"label"`
-	LastUsedAt   *time.Time `json:"lastUsedAt,omitempty"`
-	LastUsedFrom *string    `json:"lastUsedFrom,omitempty"`
-	State        KeyState   `json:"state"`
+	Governs      bool      `json:"governs"`
+	Id           string    `json:"id"`
+	Label        string    `json:"label"`
+	LastUsedAt   time.Time `json:"lastUsedAt,omitempty,omitzero"`
+	LastUsedFrom string    `json:"lastUsedFrom,omitempty,omitzero"`
+	State        KeyState  `json:"state"`
 
 	// Thumbprint Of the public key by which the program signs (RFC 7638); absent for a key with a secret
-	Thumbprint *string    `json:"thumbprint,omitempty"`
-	Until      *time.Time `json:"until,omitempty"`
+	Thumbprint string    `json:"thumbprint,omitempty,omitzero"`
+	Until      time.Time `json:"until,omitempty,omitzero"`
 }
 
 // KeyState defines model for Key.State.
@@ -1149,25 +1149,25 @@ type KeyMade struct {
 // KeyNew defines model for KeyNew.
 type KeyNew struct {
 	// Governs Programs that show it may use permissions to govern
-	Governs *bool `json:"governs,omitempty"`
+	Governs bool `json:"governs,omitempty,omitzero"`
 
 	// Label What the key is for
-	Label *string `json:"label,omitempty"`
+	Label string `json:"label,omitempty,omitzero"`
 
 	// PublicKey The public half of a key pair, in PEM or as a JWK (RFC 7517), by whose private half the program signs in place of showing a secret (RFC 7523)
-	PublicKey *string `json:"publicKey,omitempty"`
+	PublicKey string `json:"publicKey,omitempty,omitzero"`
 
 	// Until When it ends; never when left out
-	Until *time.Time `json:"until,omitempty"`
+	Until time.Time `json:"until,omitempty,omitzero"`
 }
 
 // KeyToMind defines model for KeyToMind.
 type KeyToMind struct {
 	Id         string       `json:"id"`
 	Label      string       `json:"label"`
-	LastUsedAt *time.Time   `json:"lastUsedAt,omitempty"`
+	LastUsedAt time.Time    `json:"lastUsedAt,omitempty,omitzero"`
 	Of         PrincipalRef `json:"of"`
-	Until      *time.Time   `json:"until,omitempty"`
+	Until      time.Time    `json:"until,omitempty,omitzero"`
 
 	// Unused Long unused; else it ends soon
 	Unused bool `json:"unused"`
@@ -1201,7 +1201,7 @@ type LinkMade struct {
 	Until  time.Time `json:"until"`
 
 	// Url To be passed on by hand, where no letter carries it or it was to be revealed; it works once
-	Url *string `json:"url,omitempty"`
+	Url string `json:"url,omitempty,omitzero"`
 }
 
 // LinkToken defines model for LinkToken.
@@ -1215,8 +1215,8 @@ type LinkUse struct {
 	Password string `json:"password"`
 
 	// Title The display name that a guest chooses
-	Title *string `json:"title,omitempty"`
-	Token string  `json:"token"`
+	Title string `json:"title,omitempty,omitzero"`
+	Token string `json:"token"`
 }
 
 // Loss defines model for Loss.
@@ -1232,9 +1232,9 @@ type Loss struct {
 // Mailed defines model for Mailed.
 type Mailed struct {
 	// Reason Why it was not sent
-	Reason *string `json:"reason,omitempty"`
-	Sent   bool    `json:"sent"`
-	To     string  `json:"to"`
+	Reason string `json:"reason,omitempty,omitzero"`
+	Sent   bool   `json:"sent"`
+	To     string `json:"to"`
 }
 
 // Matrix defines model for Matrix.
@@ -1242,7 +1242,7 @@ type Matrix struct {
 	Columns []MatrixColumn `json:"columns"`
 
 	// Next The cursor of the page after
-	Next     *string     `json:"next,omitempty"`
+	Next     string      `json:"next,omitempty,omitzero"`
 	Revision int64       `json:"revision"`
 	Rows     []MatrixRow `json:"rows"`
 	Scope    ScopeRef    `json:"scope"`
@@ -1285,9 +1285,9 @@ type NewcomerProgress struct {
 	Done int `json:"done"`
 
 	// Made In the last line
-	Made    *[]UserMade `json:"made,omitempty"`
-	Of      int         `json:"of"`
-	Problem *Problem    `json:"problem,omitempty"`
+	Made    []UserMade `json:"made,omitempty,omitzero"`
+	Of      int        `json:"of"`
+	Problem *Problem   `json:"problem,omitempty"`
 }
 
 // NewcomerReading defines model for NewcomerReading.
@@ -1300,16 +1300,16 @@ type NewcomerReading struct {
 // News What led to a revision of the organisation, as far as the caller sees it
 type News struct {
 	// Beyond Something was changed besides that is not told here
-	Beyond bool `json:"beyond,omitempty"`
+	Beyond bool `json:"beyond,omitempty,omitzero"`
 
 	// Kinds The kinds of the things that were changed, as permissions call them; scope for scopes
-	Kinds []string `json:"kinds,omitempty"`
+	Kinds []string `json:"kinds,omitempty,omitzero"`
 
 	// Mine The caller's own access may be another
-	Mine bool `json:"mine,omitempty"`
+	Mine bool `json:"mine,omitempty,omitzero"`
 
 	// Places Addresses of scopes that were changed, or at which something was
-	Places   []string `json:"places,omitempty"`
+	Places   []string `json:"places,omitempty,omitzero"`
 	Revision int64    `json:"revision"`
 }
 
@@ -1331,7 +1331,7 @@ type OpenSession struct {
 	Here         bool      `json:"here"`
 	Id           string    `json:"id"`
 	LastUsedAt   time.Time `json:"lastUsedAt"`
-	Organisation *string   `json:"organisation,omitempty"`
+	Organisation string    `json:"organisation,omitempty,omitzero"`
 	SignedInAt   time.Time `json:"signedInAt"`
 }
 
@@ -1380,17 +1380,17 @@ type OrganisationMade struct {
 	Organisation Organisation `json:"organisation"`
 
 	// Password The steward's password, when it was generated: shown this once
-	Password *string `json:"password,omitempty"`
-	Revision int64   `json:"revision"`
-	Steward  User    `json:"steward"`
+	Password string `json:"password,omitempty,omitzero"`
+	Revision int64  `json:"revision"`
+	Steward  User   `json:"steward"`
 }
 
 // OrganisationNew defines model for OrganisationNew.
 type OrganisationNew struct {
-	Description *string `json:"description,omitempty"`
+	Description string  `json:"description,omitempty,omitzero"`
 	Name        string  `json:"name"`
 	Steward     UserNew `json:"steward"`
-	Title       *string `json:"title,omitempty"`
+	Title       string  `json:"title,omitempty,omitzero"`
 }
 
 // Part The scope and all beneath it, the scope alone, or what is beneath it alone
@@ -1398,10 +1398,10 @@ type Part string
 
 // Passkey defines model for Passkey.
 type Passkey struct {
-	CreatedAt  time.Time  `json:"createdAt"`
-	Id         string     `json:"id"`
-	Label      string     `json:"label"`
-	LastUsedAt *time.Time `json:"lastUsedAt,omitempty"`
+	CreatedAt  time.Time `json:"createdAt"`
+	Id         string    `json:"id"`
+	Label      string    `json:"label"`
+	LastUsedAt time.Time `json:"lastUsedAt,omitempty,omitzero"`
 }
 
 // PasskeyList defines model for PasskeyList.
@@ -1423,8 +1423,8 @@ type PasskeySignIn struct {
 	Answer map[string]interface{} `json:"answer"`
 
 	// Organisation Where to work, for a guest; else at home
-	Organisation *string `json:"organisation,omitempty"`
-	Token        string  `json:"token"`
+	Organisation string `json:"organisation,omitempty,omitzero"`
+	Token        string `json:"token"`
 }
 
 // PasswordChoice defines model for PasswordChoice.
@@ -1510,15 +1510,15 @@ type PolicyMade struct {
 
 // PolicyNew defines model for PolicyNew.
 type PolicyNew struct {
-	Description *string `json:"description,omitempty"`
-	Name        string  `json:"name"`
-	Text        string  `json:"text"`
+	Description string `json:"description,omitempty,omitzero"`
+	Name        string `json:"name"`
+	Text        string `json:"text"`
 }
 
 // PolicyParts defines model for PolicyParts.
 type PolicyParts struct {
 	// Notes Comments after the last statement
-	Notes      *[]string        `json:"notes,omitempty"`
+	Notes      []string         `json:"notes,omitempty,omitzero"`
 	Statements []StatementParts `json:"statements"`
 }
 
@@ -1550,7 +1550,7 @@ type PolicyVersion struct {
 // PolicyVersionList defines model for PolicyVersionList.
 type PolicyVersionList struct {
 	// Before The revision to go on before; absent at the end
-	Before   *int64          `json:"before,omitempty"`
+	Before   int64           `json:"before,omitempty,omitzero"`
 	Versions []PolicyVersion `json:"versions"`
 }
 
@@ -1576,7 +1576,7 @@ type Powers struct {
 // PrincipalDetails defines model for PrincipalDetails.
 type PrincipalDetails struct {
 	// Address Of a service account
-	Address     *string   `json:"address,omitempty"`
+	Address     string    `json:"address,omitempty,omitzero"`
 	CreatedAt   time.Time `json:"createdAt"`
 	Description string    `json:"description"`
 	Email       string    `json:"email"`
@@ -1585,13 +1585,13 @@ type PrincipalDetails struct {
 	EveryMember []PrincipalRef `json:"everyMember"`
 
 	// Factor A user has set up a second factor
-	Factor *bool `json:"factor,omitempty"`
+	Factor bool `json:"factor,omitempty,omitzero"`
 
 	// Gathered Those of the groups that gather it by its tags
 	Gathered []string `json:"gathered"`
 
 	// Gathers Of a gathering group: its condition
-	Gathers *string `json:"gathers,omitempty"`
+	Gathers string `json:"gathers,omitempty,omitzero"`
 
 	// Groups The groups it is a direct member of
 	Groups []string `json:"groups"`
@@ -1604,7 +1604,7 @@ type PrincipalDetails struct {
 	Idle []IdleMember `json:"idle"`
 
 	// InvitedUntil Of a pending guest: when the link ends that was sent last
-	InvitedUntil *time.Time    `json:"invitedUntil,omitempty"`
+	InvitedUntil time.Time     `json:"invitedUntil,omitempty,omitzero"`
 	Kind         PrincipalKind `json:"kind"`
 
 	// May What the caller may do to it
@@ -1616,16 +1616,16 @@ type PrincipalDetails struct {
 	Owner   *PrincipalRef  `json:"owner,omitempty"`
 
 	// Owns The caller owns the group, and may change its members
-	Owns *bool `json:"owns,omitempty"`
+	Owns bool `json:"owns,omitempty,omitzero"`
 
 	// Rules The rules that name it, a group it is within or a set it belongs to, as far as the caller may list them
 	Rules []Rule `json:"rules"`
 
 	// SignIn The name a user signs in by
-	SignIn *string `json:"signIn,omitempty"`
+	SignIn string `json:"signIn,omitempty,omitzero"`
 
 	// SignInBy With a password, API keys, both, or through an identity provider
-	SignInBy *SignInBy `json:"signInBy,omitempty"`
+	SignInBy SignInBy `json:"signInBy,omitempty,omitzero"`
 
 	// State Pending: invited and not there yet. Only what is active holds anything
 	State State  `json:"state"`
@@ -1648,7 +1648,7 @@ type PrincipalEdit struct {
 	Name    *string `json:"name,omitempty"`
 
 	// NoOwner Of a group: nobody owns it any more
-	NoOwner *bool         `json:"noOwner,omitempty"`
+	NoOwner bool          `json:"noOwner,omitempty,omitzero"`
 	Owner   *PrincipalRef `json:"owner,omitempty"`
 	Tags    *Tags         `json:"tags,omitempty"`
 	Title   *string       `json:"title,omitempty"`
@@ -1680,25 +1680,25 @@ type Problem struct {
 	Detail string `json:"detail"`
 
 	// Faults In a text: what is wrong, line by line
-	Faults *[]Fault `json:"faults,omitempty"`
+	Faults []Fault `json:"faults,omitempty,omitzero"`
 
 	// Field The field of the request that is wrong
-	Field  *string `json:"field,omitempty"`
+	Field  string  `json:"field,omitempty,omitzero"`
 	Impact *Impact `json:"impact,omitempty"`
 
 	// Nearest The known word nearest to an unknown one
-	Nearest *string `json:"nearest,omitempty"`
+	Nearest string `json:"nearest,omitempty,omitzero"`
 
 	// Next What to do about it
-	Next *string `json:"next,omitempty"`
+	Next string `json:"next,omitempty,omitzero"`
 
 	// Permission The permission that is missing
-	Permission *string `json:"permission,omitempty"`
+	Permission string `json:"permission,omitempty,omitzero"`
 
 	// Rule The rule that the change would break
-	Rule   *string `json:"rule,omitempty"`
-	Status int     `json:"status"`
-	Title  string  `json:"title"`
+	Rule   string `json:"rule,omitempty,omitzero"`
+	Status int    `json:"status"`
+	Title  string `json:"title"`
 
 	// Type A reference that names the kind of problem
 	Type string `json:"type"`
@@ -1716,13 +1716,13 @@ type ProfileEdit struct {
 // Proof defines model for Proof.
 type Proof struct {
 	Passkey  *PasskeySignIn `json:"passkey,omitempty"`
-	Password *string        `json:"password,omitempty"`
+	Password string         `json:"password,omitempty,omitzero"`
 }
 
 // Question defines model for Question.
 type Question struct {
 	// Address What lies in the scope's open contents, such as an object of a bucket
-	Address *string `json:"address,omitempty"`
+	Address string `json:"address,omitempty,omitzero"`
 
 	// Context The circumstances of a question; what is left out is unknown, but for the time, which is now
 	Context *QuestionContext `json:"context,omitempty"`
@@ -1734,13 +1734,13 @@ type Question struct {
 
 // QuestionContext The circumstances of a question; what is left out is unknown, but for the time, which is now
 type QuestionContext struct {
-	Claims   *map[string][]string `json:"claims,omitempty"`
-	Ip       *string              `json:"ip,omitempty"`
-	Location *string              `json:"location,omitempty"`
+	Claims   map[string][]string `json:"claims,omitempty,omitzero"`
+	Ip       string              `json:"ip,omitempty,omitzero"`
+	Location string              `json:"location,omitempty,omitzero"`
 
 	// Provider The identity provider that vouches for the principal
-	Provider *string    `json:"provider,omitempty"`
-	Time     *time.Time `json:"time,omitempty"`
+	Provider string    `json:"provider,omitempty,omitzero"`
+	Time     time.Time `json:"time,omitempty,omitzero"`
 }
 
 // Quotas defines model for Quotas.
@@ -1865,15 +1865,15 @@ type Reshaping struct {
 	Scopes []string `json:"scopes"`
 
 	// State Restore or retire
-	State *ReshapingState `json:"state,omitempty"`
-	Tags  *Tags           `json:"tags,omitempty"`
-	Title *string         `json:"title,omitempty"`
+	State ReshapingState `json:"state,omitempty,omitzero"`
+	Tags  Tags           `json:"tags,omitempty,omitzero"`
+	Title *string        `json:"title,omitempty"`
 
 	// To The scope to move into
-	To *string `json:"to,omitempty"`
+	To string `json:"to,omitempty,omitzero"`
 
 	// Untag Keys of tags to take away
-	Untag *[]string `json:"untag,omitempty"`
+	Untag []string `json:"untag,omitempty,omitzero"`
 
 	// Was What is altered, as it was read: the edit is refused when it is another by now. What is left out may be anything
 	Was *AsRead `json:"was,omitempty"`
@@ -1889,7 +1889,7 @@ type Role struct {
 	Description string `json:"description"`
 
 	// Hidden Whether some of those are left out: the caller does not see them
-	Hidden *bool  `json:"hidden,omitempty"`
+	Hidden bool   `json:"hidden,omitempty,omitzero"`
 	Name   string `json:"name"`
 
 	// Permissions How many permissions it holds
@@ -1905,7 +1905,7 @@ type Role struct {
 	Title    string   `json:"title"`
 
 	// Under The scopes under which it may be granted, when it says so
-	Under *[]ScopeRef `json:"under,omitempty"`
+	Under []ScopeRef `json:"under,omitempty,omitzero"`
 }
 
 // RolePlanes defines model for Role.Planes.
@@ -1913,11 +1913,11 @@ type RolePlanes string
 
 // RoleAsRead The role as it was read: the edit is refused when it is defined otherwise by now
 type RoleAsRead struct {
-	Description *string       `json:"description,omitempty"`
-	Exclude     *[]RoleFilter `json:"exclude,omitempty"`
-	Include     []RoleFilter  `json:"include"`
-	Title       *string       `json:"title,omitempty"`
-	Under       *[]string     `json:"under,omitempty"`
+	Description string       `json:"description,omitempty,omitzero"`
+	Exclude     []RoleFilter `json:"exclude,omitempty,omitzero"`
+	Include     []RoleFilter `json:"include"`
+	Title       string       `json:"title,omitempty,omitzero"`
+	Under       []string     `json:"under,omitempty,omitzero"`
 }
 
 // RoleDetails defines model for RoleDetails.
@@ -1942,13 +1942,13 @@ type RoleDetails struct {
 
 // RoleEdit defines model for RoleEdit.
 type RoleEdit struct {
-	Description *string       `json:"description,omitempty"`
-	Exclude     *[]RoleFilter `json:"exclude,omitempty"`
-	Include     []RoleFilter  `json:"include"`
-	Title       *string       `json:"title,omitempty"`
+	Description string       `json:"description,omitempty,omitzero"`
+	Exclude     []RoleFilter `json:"exclude,omitempty,omitzero"`
+	Include     []RoleFilter `json:"include"`
+	Title       string       `json:"title,omitempty,omitzero"`
 
 	// Under Scopes under which it may be granted, by id or address; none for all beneath its own
-	Under *[]string `json:"under,omitempty"`
+	Under []string `json:"under,omitempty,omitzero"`
 
 	// Was The role as it was read: the edit is refused when it is defined otherwise by now
 	Was *RoleAsRead `json:"was,omitempty"`
@@ -1956,11 +1956,11 @@ type RoleEdit struct {
 
 // RoleFilter Picks the permissions that match every list given
 type RoleFilter struct {
-	Classes    *[]string `json:"classes,omitempty"`
-	Operations *[]string `json:"operations,omitempty"`
-	Planes     *[]string `json:"planes,omitempty"`
-	Services   *[]string `json:"services,omitempty"`
-	Types      *[]string `json:"types,omitempty"`
+	Classes    []string `json:"classes,omitempty,omitzero"`
+	Operations []string `json:"operations,omitempty,omitzero"`
+	Planes     []string `json:"planes,omitempty,omitzero"`
+	Services   []string `json:"services,omitempty,omitzero"`
+	Types      []string `json:"types,omitempty,omitzero"`
 }
 
 // RoleList defines model for RoleList.
@@ -1976,14 +1976,14 @@ type RoleMade struct {
 
 // RoleNew defines model for RoleNew.
 type RoleNew struct {
-	Description *string       `json:"description,omitempty"`
-	Exclude     *[]RoleFilter `json:"exclude,omitempty"`
-	Include     []RoleFilter  `json:"include"`
-	Name        string        `json:"name"`
-	Title       *string       `json:"title,omitempty"`
+	Description string       `json:"description,omitempty,omitzero"`
+	Exclude     []RoleFilter `json:"exclude,omitempty,omitzero"`
+	Include     []RoleFilter `json:"include"`
+	Name        string       `json:"name"`
+	Title       string       `json:"title,omitempty,omitzero"`
 
 	// Under Scopes under which it may be granted, by id or address; none for all beneath its own
-	Under *[]string `json:"under,omitempty"`
+	Under []string `json:"under,omitempty,omitzero"`
 }
 
 // RoleReading defines model for RoleReading.
@@ -2036,8 +2036,8 @@ type Scope struct {
 	Address string `json:"address"`
 
 	// Creatable The types and kinds the caller may create in it
-	Creatable []string   `json:"creatable"`
-	CreatedAt *time.Time `json:"createdAt,omitempty"`
+	Creatable []string  `json:"creatable"`
+	CreatedAt time.Time `json:"createdAt,omitempty,omitzero"`
 
 	// Described Whether the caller may see the details; else they are empty
 	Described   bool      `json:"described"`
@@ -2061,7 +2061,7 @@ type Scope struct {
 	Title   string            `json:"title"`
 
 	// Type A resource's type
-	Type *string `json:"type,omitempty"`
+	Type string `json:"type,omitempty,omitzero"`
 }
 
 // ScopeKind defines model for Scope.Kind.
@@ -2080,14 +2080,14 @@ type ScopeChange struct {
 // ScopeChangeList defines model for ScopeChangeList.
 type ScopeChangeList struct {
 	// Before The revision to go on before; absent at the end
-	Before  *int64        `json:"before,omitempty"`
+	Before  int64         `json:"before,omitempty,omitzero"`
 	Changes []ScopeChange `json:"changes"`
 }
 
 // ScopeList defines model for ScopeList.
 type ScopeList struct {
 	// Next The cursor of the next page
-	Next   *string     `json:"next,omitempty"`
+	Next   string      `json:"next,omitempty,omitzero"`
 	Scopes []ScopeNode `json:"scopes"`
 }
 
@@ -2099,19 +2099,19 @@ type ScopeMade struct {
 
 // ScopeNew defines model for ScopeNew.
 type ScopeNew struct {
-	Description *string `json:"description,omitempty"`
+	Description string `json:"description,omitempty,omitzero"`
 
 	// Id A UUIDv7 of its own choice, for a platform service that records what it registers first
-	Id   *string      `json:"id,omitempty"`
+	Id   string       `json:"id,omitempty,omitzero"`
 	Kind ScopeNewKind `json:"kind"`
 
 	// Name Without the type
-	Name  string             `json:"name"`
-	Tags  *map[string]string `json:"tags,omitempty"`
-	Title *string            `json:"title,omitempty"`
+	Name  string            `json:"name"`
+	Tags  map[string]string `json:"tags,omitempty,omitzero"`
+	Title string            `json:"title,omitempty,omitzero"`
 
 	// Type A resource's type
-	Type *string `json:"type,omitempty"`
+	Type string `json:"type,omitempty,omitzero"`
 }
 
 // ScopeNewKind defines model for ScopeNew.Kind.
@@ -2133,9 +2133,9 @@ type ScopeNode struct {
 	Retired bool   `json:"retired"`
 
 	// Tags In what a search found, for whoever may describe it
-	Tags  *map[string]string `json:"tags,omitempty"`
-	Title string             `json:"title"`
-	Type  *string            `json:"type,omitempty"`
+	Tags  map[string]string `json:"tags,omitempty,omitzero"`
+	Title string            `json:"title"`
+	Type  string            `json:"type,omitempty,omitzero"`
 }
 
 // ScopeNodeKind defines model for ScopeNode.Kind.
@@ -2189,8 +2189,8 @@ type Session struct {
 	EndsAt time.Time `json:"endsAt"`
 
 	// Factor By which the session began; left out for a password alone
-	Factor *Factor `json:"factor,omitempty"`
-	Keeper bool    `json:"keeper"`
+	Factor Factor `json:"factor,omitempty,omitzero"`
+	Keeper bool   `json:"keeper"`
 
 	// Kind user or guest, where the session works; keeper; or service-account or service for a program
 	Kind string `json:"kind"`
@@ -2199,13 +2199,13 @@ type Session struct {
 	Name string `json:"name"`
 
 	// Organisation The organisation's name; absent for a keeper
-	Organisation *string `json:"organisation,omitempty"`
+	Organisation string `json:"organisation,omitempty,omitzero"`
 
 	// Title The display name
 	Title string `json:"title"`
 
 	// Token The bearer token, if asked for at sign-in
-	Token *string `json:"token,omitempty"`
+	Token string `json:"token,omitempty,omitzero"`
 
 	// WantedFactors Before anything else one must sign in with one of these, and set it up if one has none; empty when nothing is missing
 	WantedFactors []Factor `json:"wantedFactors"`
@@ -2219,7 +2219,7 @@ type SessionList struct {
 // Settings defines model for Settings.
 type Settings struct {
 	// Everybody What is demanded of how people come in and for how long: of everybody who works in the organisation, or besides of whoever holds permissions to govern
-	Everybody *Demands `json:"everybody,omitempty"`
+	Everybody Demands `json:"everybody,omitempty,omitzero"`
 
 	// ForbidPublic Nothing may be opened to people whom nobody knows
 	ForbidPublic bool `json:"forbidPublic"`
@@ -2228,7 +2228,7 @@ type Settings struct {
 	ForbidSignedIn bool `json:"forbidSignedIn"`
 
 	// Governing What is demanded of how people come in and for how long: of everybody who works in the organisation, or besides of whoever holds permissions to govern
-	Governing *Demands `json:"governing,omitempty"`
+	Governing Demands `json:"governing,omitempty,omitzero"`
 
 	// KeysEach How many API keys anybody may have at a time
 	KeysEach int `json:"keysEach"`
@@ -2246,17 +2246,17 @@ type SettingsEdit struct {
 // SignIn defines model for SignIn.
 type SignIn struct {
 	// Code Of the second factor, or a recovery code, if there is one
-	Code *string `json:"code,omitempty"`
+	Code string `json:"code,omitempty,omitzero"`
 
 	// Name NAME@ORGANISATION; a keeper writes NAME alone
 	Name string `json:"name"`
 
 	// Organisation Where to work, for a guest; else at home
-	Organisation *string `json:"organisation,omitempty"`
-	Password     string  `json:"password"`
+	Organisation string `json:"organisation,omitempty,omitzero"`
+	Password     string `json:"password"`
 
 	// Token Answer with a token instead of a cookie
-	Token *bool `json:"token,omitempty"`
+	Token bool `json:"token,omitempty,omitzero"`
 }
 
 // SignInBy With a password, API keys, both, or through an identity provider
@@ -2319,38 +2319,38 @@ type StatementList struct {
 // StatementParts A statement taken apart into the pieces of its text, each as it is written there
 type StatementParts struct {
 	// Acts Operations and classes; none for do anything
-	Acts *[]string `json:"acts,omitempty"`
+	Acts []string `json:"acts,omitempty,omitzero"`
 
 	// Condition What stands after if
-	Condition *string `json:"condition,omitempty"`
+	Condition string `json:"condition,omitempty,omitzero"`
 
 	// Data The data of the things
-	Data   *bool     `json:"data,omitempty"`
-	Except *[]string `json:"except,omitempty"`
+	Data   bool     `json:"data,omitempty,omitzero"`
+	Except []string `json:"except,omitempty,omitzero"`
 
 	// From A moment (RFC 3339), or a date
-	From *string `json:"from,omitempty"`
+	From string `json:"from,omitempty,omitzero"`
 
 	// Here At that scope alone, not beneath it
-	Here  *bool               `json:"here,omitempty"`
+	Here  bool                `json:"here,omitempty,omitzero"`
 	Modal StatementPartsModal `json:"modal"`
 
 	// Note The comment at the end of the line
-	Note *string `json:"note,omitempty"`
+	Note string `json:"note,omitempty,omitzero"`
 
 	// Notes Comments on the lines above
-	Notes *[]string `json:"notes,omitempty"`
+	Notes []string `json:"notes,omitempty,omitzero"`
 
 	// Place From the policy's scope down, or with a slash before it from the organisation; absent for the policy's scope
-	Place *string `json:"place,omitempty"`
+	Place string `json:"place,omitempty,omitzero"`
 
 	// Roles Act as these; then there are no acts
-	Roles *[]string `json:"roles,omitempty"`
+	Roles []string `json:"roles,omitempty,omitzero"`
 
 	// Things Types and services; none for anything
-	Things *[]string `json:"things,omitempty"`
-	Until  *string   `json:"until,omitempty"`
-	Who    []string  `json:"who"`
+	Things []string `json:"things,omitempty,omitzero"`
+	Until  string   `json:"until,omitempty,omitzero"`
+	Who    []string `json:"who"`
 }
 
 // StatementPartsModal defines model for StatementParts.Modal.
@@ -2365,8 +2365,8 @@ type Status struct {
 	Loam bool `json:"loam"`
 
 	// Next What to do, when it is empty
-	Next    *string `json:"next,omitempty"`
-	Version string  `json:"version"`
+	Next    string `json:"next,omitempty,omitzero"`
+	Version string `json:"version"`
 }
 
 // Step defines model for Step.
@@ -2375,11 +2375,11 @@ type Step struct {
 	Adds int `json:"adds"`
 
 	// Group The group to join
-	Group  *string    `json:"group,omitempty"`
+	Group  string     `json:"group,omitempty,omitzero"`
 	Policy *PolicyRef `json:"policy,omitempty"`
 
 	// Role The role to be granted
-	Role  *string  `json:"role,omitempty"`
+	Role  string   `json:"role,omitempty,omitzero"`
 	Scope ScopeRef `json:"scope"`
 
 	// Words The change as a sentence
@@ -2419,8 +2419,8 @@ type User struct {
 // UserList defines model for UserList.
 type UserList struct {
 	// Next The cursor of the next page
-	Next  *string `json:"next,omitempty"`
-	Users []User  `json:"users"`
+	Next  string `json:"next,omitempty,omitzero"`
+	Users []User `json:"users"`
 }
 
 // UserMade defines model for UserMade.
@@ -2434,8 +2434,8 @@ type UserMade struct {
 	Mailed *Mailed   `json:"mailed,omitempty"`
 
 	// Password The password, when it was generated: shown this once
-	Password *string `json:"password,omitempty"`
-	Revision int64   `json:"revision"`
+	Password string `json:"password,omitempty,omitzero"`
+	Revision int64  `json:"revision"`
 
 	// SignIn The sign-in name
 	SignIn string `json:"signIn"`
@@ -2444,37 +2444,37 @@ type UserMade struct {
 
 // UserNew defines model for UserNew.
 type UserNew struct {
-	Description *string `json:"description,omitempty"`
-	Email       *string `json:"email,omitempty"`
+	Description string `json:"description,omitempty,omitzero"`
+	Email       string `json:"email,omitempty,omitzero"`
 
 	// Grants Grants for the person
-	Grants *[]FirstGrant `json:"grants,omitempty"`
+	Grants []FirstGrant `json:"grants,omitempty,omitzero"`
 
 	// Groups Groups to add the person to
-	Groups *[]string `json:"groups,omitempty"`
-	Key    *KeyNew   `json:"key,omitempty"`
+	Groups []string `json:"groups,omitempty,omitzero"`
+	Key    *KeyNew  `json:"key,omitempty"`
 
 	// Link Mail a link to choose a password, which works once and for a day; no password is made
-	Link *bool `json:"link,omitempty"`
+	Link bool `json:"link,omitempty,omitzero"`
 
 	// Name The sign-in name without the organisation
 	Name string `json:"name"`
 
 	// Notify Mail how to sign in; never a password
-	Notify *bool `json:"notify,omitempty"`
+	Notify bool `json:"notify,omitempty,omitzero"`
 
 	// Password Generated when it is left out
-	Password *string `json:"password,omitempty"`
+	Password string `json:"password,omitempty,omitzero"`
 
 	// SignInBy With a password, API keys, both, or through an identity provider
-	SignInBy *SignInBy `json:"signInBy,omitempty"`
-	Tags     *Tags     `json:"tags,omitempty"`
+	SignInBy SignInBy `json:"signInBy,omitempty,omitzero"`
+	Tags     Tags     `json:"tags,omitempty,omitzero"`
 
 	// Temporary The person must choose another at the first sign-in, within 7 days
 	Temporary *bool `json:"temporary,omitempty"`
 
 	// Title The display name
-	Title *string `json:"title,omitempty"`
+	Title string `json:"title,omitempty,omitzero"`
 }
 
 // Waiting defines model for Waiting.
@@ -2529,307 +2529,307 @@ type ScopeKey = string
 // ListInstallationAuditRecordsParams defines parameters for ListInstallationAuditRecords.
 type ListInstallationAuditRecordsParams struct {
 	// Event Such as sign-in or key-failed
-	Event *string `form:"event,omitempty" json:"event,omitempty"`
+	Event string `form:"event,omitempty" json:"event,omitempty,omitzero"`
 
 	// Who Who did it, as records call them
-	Who *string `form:"who,omitempty" json:"who,omitempty"`
+	Who string `form:"who,omitempty" json:"who,omitempty,omitzero"`
 
 	// Text Within what is told
-	Text *string    `form:"text,omitempty" json:"text,omitempty"`
-	From *time.Time `form:"from,omitempty" json:"from,omitempty"`
+	Text string    `form:"text,omitempty" json:"text,omitempty,omitzero"`
+	From time.Time `form:"from,omitempty" json:"from,omitempty,omitzero"`
 
 	// Until Just before it
-	Until *time.Time `form:"until,omitempty" json:"until,omitempty"`
+	Until time.Time `form:"until,omitempty" json:"until,omitempty,omitzero"`
 
 	// Before Go on with records before this number
-	Before *int64 `form:"before,omitempty" json:"before,omitempty"`
+	Before int64 `form:"before,omitempty" json:"before,omitempty,omitzero"`
 
 	// Limit How many at most
-	Limit *PageLimit `form:"limit,omitempty" json:"limit,omitempty"`
+	Limit PageLimit `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
 }
 
 // RevokeGrantParams defines parameters for RevokeGrant.
 type RevokeGrantParams struct {
 	// Preview Answer with the impact and write nothing
-	Preview *Preview `form:"preview,omitempty" json:"preview,omitempty"`
+	Preview Preview `form:"preview,omitempty" json:"preview,omitempty,omitzero"`
 
 	// IfMatch The confirmation of an impact: the change is made only if its impact is still that one
-	IfMatch *IfMatch `json:"If-Match,omitempty"`
+	IfMatch IfMatch `json:"If-Match,omitempty,omitzero"`
 }
 
 // ListAuditRecordsParams defines parameters for ListAuditRecords.
 type ListAuditRecordsParams struct {
 	// Event Such as change, refused or sign-in
-	Event *string `form:"event,omitempty" json:"event,omitempty"`
+	Event string `form:"event,omitempty" json:"event,omitempty,omitzero"`
 
 	// Who Who did it, as records call them
-	Who *string `form:"who,omitempty" json:"who,omitempty"`
+	Who string `form:"who,omitempty" json:"who,omitempty,omitzero"`
 
 	// Text Within what is told
-	Text *string    `form:"text,omitempty" json:"text,omitempty"`
-	From *time.Time `form:"from,omitempty" json:"from,omitempty"`
+	Text string    `form:"text,omitempty" json:"text,omitempty,omitzero"`
+	From time.Time `form:"from,omitempty" json:"from,omitempty,omitzero"`
 
 	// Until Just before it
-	Until *time.Time `form:"until,omitempty" json:"until,omitempty"`
+	Until time.Time `form:"until,omitempty" json:"until,omitempty,omitzero"`
 
 	// Before Go on with records before this number
-	Before *int64 `form:"before,omitempty" json:"before,omitempty"`
+	Before int64 `form:"before,omitempty" json:"before,omitempty,omitzero"`
 
 	// Limit How many at most
-	Limit *PageLimit `form:"limit,omitempty" json:"limit,omitempty"`
+	Limit PageLimit `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
 }
 
 // UndoChangeParams defines parameters for UndoChange.
 type UndoChangeParams struct {
 	// Preview Answer with the impact and write nothing
-	Preview *Preview `form:"preview,omitempty" json:"preview,omitempty"`
+	Preview Preview `form:"preview,omitempty" json:"preview,omitempty,omitzero"`
 
 	// IfMatch The confirmation of an impact: the change is made only if its impact is still that one
-	IfMatch *IfMatch `json:"If-Match,omitempty"`
+	IfMatch IfMatch `json:"If-Match,omitempty,omitzero"`
 }
 
 // ListGroupsParams defines parameters for ListGroups.
 type ListGroupsParams struct {
 	// After The cursor of the page before
-	After *AfterCursor `form:"after,omitempty" json:"after,omitempty"`
+	After AfterCursor `form:"after,omitempty" json:"after,omitempty,omitzero"`
 
 	// Limit How many at most
-	Limit *PageLimit `form:"limit,omitempty" json:"limit,omitempty"`
+	Limit PageLimit `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
 }
 
 // CreateGroupParams defines parameters for CreateGroup.
 type CreateGroupParams struct {
 	// Preview Answer with the impact and write nothing
-	Preview *Preview `form:"preview,omitempty" json:"preview,omitempty"`
+	Preview Preview `form:"preview,omitempty" json:"preview,omitempty,omitzero"`
 
 	// IfMatch The confirmation of an impact: the change is made only if its impact is still that one
-	IfMatch *IfMatch `json:"If-Match,omitempty"`
+	IfMatch IfMatch `json:"If-Match,omitempty,omitzero"`
 }
 
 // AddMemberParams defines parameters for AddMember.
 type AddMemberParams struct {
 	// Preview Answer with the impact and write nothing
-	Preview *Preview `form:"preview,omitempty" json:"preview,omitempty"`
+	Preview Preview `form:"preview,omitempty" json:"preview,omitempty,omitzero"`
 
 	// IfMatch The confirmation of an impact: the change is made only if its impact is still that one
-	IfMatch *IfMatch `json:"If-Match,omitempty"`
+	IfMatch IfMatch `json:"If-Match,omitempty,omitzero"`
 }
 
 // RemoveMemberParams defines parameters for RemoveMember.
 type RemoveMemberParams struct {
 	// Preview Answer with the impact and write nothing
-	Preview *Preview `form:"preview,omitempty" json:"preview,omitempty"`
+	Preview Preview `form:"preview,omitempty" json:"preview,omitempty,omitzero"`
 
 	// IfMatch The confirmation of an impact: the change is made only if its impact is still that one
-	IfMatch *IfMatch `json:"If-Match,omitempty"`
+	IfMatch IfMatch `json:"If-Match,omitempty,omitzero"`
 }
 
 // ListGuestsParams defines parameters for ListGuests.
 type ListGuestsParams struct {
 	// After The cursor of the page before
-	After *AfterCursor `form:"after,omitempty" json:"after,omitempty"`
+	After AfterCursor `form:"after,omitempty" json:"after,omitempty,omitzero"`
 
 	// Limit How many at most
-	Limit *PageLimit `form:"limit,omitempty" json:"limit,omitempty"`
+	Limit PageLimit `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
 }
 
 // InviteGuestParams defines parameters for InviteGuest.
 type InviteGuestParams struct {
 	// Preview Answer with the impact and write nothing
-	Preview *Preview `form:"preview,omitempty" json:"preview,omitempty"`
+	Preview Preview `form:"preview,omitempty" json:"preview,omitempty,omitzero"`
 
 	// IfMatch The confirmation of an impact: the change is made only if its impact is still that one
-	IfMatch *IfMatch `json:"If-Match,omitempty"`
+	IfMatch IfMatch `json:"If-Match,omitempty,omitzero"`
 }
 
 // CreateNewcomersParams defines parameters for CreateNewcomers.
 type CreateNewcomersParams struct {
 	// Preview Answer with the impact and write nothing
-	Preview *Preview `form:"preview,omitempty" json:"preview,omitempty"`
+	Preview Preview `form:"preview,omitempty" json:"preview,omitempty,omitzero"`
 }
 
 // EditPrincipalParams defines parameters for EditPrincipal.
 type EditPrincipalParams struct {
 	// Preview Answer with the impact and write nothing
-	Preview *Preview `form:"preview,omitempty" json:"preview,omitempty"`
+	Preview Preview `form:"preview,omitempty" json:"preview,omitempty,omitzero"`
 
 	// IfMatch The confirmation of an impact: the change is made only if its impact is still that one
-	IfMatch *IfMatch `json:"If-Match,omitempty"`
+	IfMatch IfMatch `json:"If-Match,omitempty,omitzero"`
 }
 
 // HandOverParams defines parameters for HandOver.
 type HandOverParams struct {
 	// Preview Answer with the impact and write nothing
-	Preview *Preview `form:"preview,omitempty" json:"preview,omitempty"`
+	Preview Preview `form:"preview,omitempty" json:"preview,omitempty,omitzero"`
 
 	// IfMatch The confirmation of an impact: the change is made only if its impact is still that one
-	IfMatch *IfMatch `json:"If-Match,omitempty"`
+	IfMatch IfMatch `json:"If-Match,omitempty,omitzero"`
 }
 
 // ResendInvitationParams defines parameters for ResendInvitation.
 type ResendInvitationParams struct {
 	// Reveal Tell the link in the answer, too: to who may give all that the invitation prepares, with a fresh proof
-	Reveal *bool `form:"reveal,omitempty" json:"reveal,omitempty"`
+	Reveal bool `form:"reveal,omitempty" json:"reveal,omitempty,omitzero"`
 }
 
 // ResetPasswordParams defines parameters for ResetPassword.
 type ResetPasswordParams struct {
 	// KeepPasskeys Leave their passkeys as they are
-	KeepPasskeys *bool `form:"keepPasskeys,omitempty" json:"keepPasskeys,omitempty"`
+	KeepPasskeys bool `form:"keepPasskeys,omitempty" json:"keepPasskeys,omitempty,omitzero"`
 
 	// KeepKeys Leave their API keys as they are
-	KeepKeys *bool `form:"keepKeys,omitempty" json:"keepKeys,omitempty"`
+	KeepKeys bool `form:"keepKeys,omitempty" json:"keepKeys,omitempty,omitzero"`
 }
 
 // SetStateParams defines parameters for SetState.
 type SetStateParams struct {
 	// Preview Answer with the impact and write nothing
-	Preview *Preview `form:"preview,omitempty" json:"preview,omitempty"`
+	Preview Preview `form:"preview,omitempty" json:"preview,omitempty,omitzero"`
 
 	// IfMatch The confirmation of an impact: the change is made only if its impact is still that one
-	IfMatch *IfMatch `json:"If-Match,omitempty"`
+	IfMatch IfMatch `json:"If-Match,omitempty,omitzero"`
 }
 
 // ReshapeScopesParams defines parameters for ReshapeScopes.
 type ReshapeScopesParams struct {
 	// Preview Answer with the impact and write nothing
-	Preview *Preview `form:"preview,omitempty" json:"preview,omitempty"`
+	Preview Preview `form:"preview,omitempty" json:"preview,omitempty,omitzero"`
 
 	// IfMatch The confirmation of an impact: the change is made only if its impact is still that one
-	IfMatch *IfMatch `json:"If-Match,omitempty"`
+	IfMatch IfMatch `json:"If-Match,omitempty,omitzero"`
 }
 
 // SearchScopesParams defines parameters for SearchScopes.
 type SearchScopesParams struct {
 	// Text The beginning of a name, of a word in one, of a tag or of a type; or an id, or an address
-	Text *string `form:"text,omitempty" json:"text,omitempty"`
-	Kind *string `form:"kind,omitempty" json:"kind,omitempty"`
+	Text string `form:"text,omitempty" json:"text,omitempty,omitzero"`
+	Kind string `form:"kind,omitempty" json:"kind,omitempty,omitzero"`
 
 	// Type A resource type
-	Type *string `form:"type,omitempty" json:"type,omitempty"`
+	Type string `form:"type,omitempty" json:"type,omitempty,omitzero"`
 
 	// Tag KEY, or KEY=VALUE
-	Tag *string `form:"tag,omitempty" json:"tag,omitempty"`
+	Tag string `form:"tag,omitempty" json:"tag,omitempty,omitzero"`
 
 	// State active or retired
-	State *string `form:"state,omitempty" json:"state,omitempty"`
+	State string `form:"state,omitempty" json:"state,omitempty,omitzero"`
 
 	// After The cursor of the page before
-	After *AfterCursor `form:"after,omitempty" json:"after,omitempty"`
+	After AfterCursor `form:"after,omitempty" json:"after,omitempty,omitzero"`
 
 	// Limit How many at most
-	Limit *PageLimit `form:"limit,omitempty" json:"limit,omitempty"`
+	Limit PageLimit `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
 }
 
 // ChangeSettingsParams defines parameters for ChangeSettings.
 type ChangeSettingsParams struct {
 	// Preview Answer with the impact and write nothing
-	Preview *Preview `form:"preview,omitempty" json:"preview,omitempty"`
+	Preview Preview `form:"preview,omitempty" json:"preview,omitempty,omitzero"`
 }
 
 // SearchStatementsParams defines parameters for SearchStatements.
 type SearchStatementsParams struct {
 	// Words Words that text, policy or place must hold, all of them
-	Words *string `form:"words,omitempty" json:"words,omitempty"`
+	Words string `form:"words,omitempty" json:"words,omitempty,omitzero"`
 }
 
 // ListUsersParams defines parameters for ListUsers.
 type ListUsersParams struct {
 	// After The cursor of the page before
-	After *AfterCursor `form:"after,omitempty" json:"after,omitempty"`
+	After AfterCursor `form:"after,omitempty" json:"after,omitempty,omitzero"`
 
 	// Limit How many at most
-	Limit *PageLimit `form:"limit,omitempty" json:"limit,omitempty"`
+	Limit PageLimit `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
 }
 
 // CreateUserParams defines parameters for CreateUser.
 type CreateUserParams struct {
 	// Preview Answer with the impact and write nothing
-	Preview *Preview `form:"preview,omitempty" json:"preview,omitempty"`
+	Preview Preview `form:"preview,omitempty" json:"preview,omitempty,omitzero"`
 
 	// IfMatch The confirmation of an impact: the change is made only if its impact is still that one
-	IfMatch *IfMatch `json:"If-Match,omitempty"`
+	IfMatch IfMatch `json:"If-Match,omitempty,omitzero"`
 }
 
 // ListPatternsParams defines parameters for ListPatterns.
 type ListPatternsParams struct {
 	// Words Words that a pattern must be about, all of them
-	Words *string `form:"words,omitempty" json:"words,omitempty"`
+	Words string `form:"words,omitempty" json:"words,omitempty,omitzero"`
 }
 
 // RemovePolicyParams defines parameters for RemovePolicy.
 type RemovePolicyParams struct {
 	// Preview Answer with the impact and write nothing
-	Preview *Preview `form:"preview,omitempty" json:"preview,omitempty"`
+	Preview Preview `form:"preview,omitempty" json:"preview,omitempty,omitzero"`
 
 	// IfMatch The confirmation of an impact: the change is made only if its impact is still that one
-	IfMatch *IfMatch `json:"If-Match,omitempty"`
+	IfMatch IfMatch `json:"If-Match,omitempty,omitzero"`
 }
 
 // EditPolicyTextParams defines parameters for EditPolicyText.
 type EditPolicyTextParams struct {
 	// Preview Answer with the impact and write nothing
-	Preview *Preview `form:"preview,omitempty" json:"preview,omitempty"`
+	Preview Preview `form:"preview,omitempty" json:"preview,omitempty,omitzero"`
 
 	// IfMatch The confirmation of an impact: the change is made only if its impact is still that one
-	IfMatch *IfMatch `json:"If-Match,omitempty"`
+	IfMatch IfMatch `json:"If-Match,omitempty,omitzero"`
 }
 
 // ListPolicyVersionsParams defines parameters for ListPolicyVersions.
 type ListPolicyVersionsParams struct {
 	// Before Go on with versions before this revision
-	Before *int64 `form:"before,omitempty" json:"before,omitempty"`
+	Before int64 `form:"before,omitempty" json:"before,omitempty,omitzero"`
 
 	// Limit How many at most
-	Limit *PageLimit `form:"limit,omitempty" json:"limit,omitempty"`
+	Limit PageLimit `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
 }
 
 // ListScopeChangesParams defines parameters for ListScopeChanges.
 type ListScopeChangesParams struct {
 	// Before Go on with changes before this revision
-	Before *int64 `form:"before,omitempty" json:"before,omitempty"`
+	Before int64 `form:"before,omitempty" json:"before,omitempty,omitzero"`
 
 	// Limit How many at most
-	Limit *PageLimit `form:"limit,omitempty" json:"limit,omitempty"`
+	Limit PageLimit `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
 }
 
 // ListChildrenParams defines parameters for ListChildren.
 type ListChildrenParams struct {
 	// After The cursor of the page before
-	After *AfterCursor `form:"after,omitempty" json:"after,omitempty"`
+	After AfterCursor `form:"after,omitempty" json:"after,omitempty,omitzero"`
 
 	// Limit How many at most
-	Limit *PageLimit `form:"limit,omitempty" json:"limit,omitempty"`
+	Limit PageLimit `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
 }
 
 // CreateScopeParams defines parameters for CreateScope.
 type CreateScopeParams struct {
 	// Preview Answer with the impact and write nothing
-	Preview *Preview `form:"preview,omitempty" json:"preview,omitempty"`
+	Preview Preview `form:"preview,omitempty" json:"preview,omitempty,omitzero"`
 
 	// IfMatch The confirmation of an impact: the change is made only if its impact is still that one
-	IfMatch *IfMatch `json:"If-Match,omitempty"`
+	IfMatch IfMatch `json:"If-Match,omitempty,omitzero"`
 }
 
 // CreateGrantParams defines parameters for CreateGrant.
 type CreateGrantParams struct {
 	// Preview Answer with the impact and write nothing
-	Preview *Preview `form:"preview,omitempty" json:"preview,omitempty"`
+	Preview Preview `form:"preview,omitempty" json:"preview,omitempty,omitzero"`
 
 	// IfMatch The confirmation of an impact: the change is made only if its impact is still that one
-	IfMatch *IfMatch `json:"If-Match,omitempty"`
+	IfMatch IfMatch `json:"If-Match,omitempty,omitzero"`
 }
 
 // ShowMatrixParams defines parameters for ShowMatrix.
 type ShowMatrixParams struct {
-	Against *ShowMatrixParamsAgainst `form:"against,omitempty" json:"against,omitempty"`
-	Rows    *ShowMatrixParamsRows    `form:"rows,omitempty" json:"rows,omitempty"`
+	Against ShowMatrixParamsAgainst `form:"against,omitempty" json:"against,omitempty,omitzero"`
+	Rows    ShowMatrixParamsRows    `form:"rows,omitempty" json:"rows,omitempty,omitzero"`
 
 	// After The cursor of the page before
-	After *AfterCursor `form:"after,omitempty" json:"after,omitempty"`
+	After AfterCursor `form:"after,omitempty" json:"after,omitempty,omitzero"`
 
 	// Limit How many at most
-	Limit *PageLimit `form:"limit,omitempty" json:"limit,omitempty"`
+	Limit PageLimit `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
 }
 
 // ShowMatrixParamsAgainst defines parameters for ShowMatrix.
@@ -2841,61 +2841,61 @@ type ShowMatrixParamsRows string
 // CreatePolicyAtParams defines parameters for CreatePolicyAt.
 type CreatePolicyAtParams struct {
 	// Preview Answer with the impact and write nothing
-	Preview *Preview `form:"preview,omitempty" json:"preview,omitempty"`
+	Preview Preview `form:"preview,omitempty" json:"preview,omitempty,omitzero"`
 
 	// IfMatch The confirmation of an impact: the change is made only if its impact is still that one
-	IfMatch *IfMatch `json:"If-Match,omitempty"`
+	IfMatch IfMatch `json:"If-Match,omitempty,omitzero"`
 }
 
 // ListRolesParams defines parameters for ListRoles.
 type ListRolesParams struct {
 	// All Those too that mean nothing there
-	All *bool `form:"all,omitempty" json:"all,omitempty"`
+	All bool `form:"all,omitempty" json:"all,omitempty,omitzero"`
 }
 
 // RemoveRoleParams defines parameters for RemoveRole.
 type RemoveRoleParams struct {
 	// Grants Revoke its grants with it
-	Grants *bool `form:"grants,omitempty" json:"grants,omitempty"`
+	Grants bool `form:"grants,omitempty" json:"grants,omitempty,omitzero"`
 
 	// Preview Answer with the impact and write nothing
-	Preview *Preview `form:"preview,omitempty" json:"preview,omitempty"`
+	Preview Preview `form:"preview,omitempty" json:"preview,omitempty,omitzero"`
 
 	// IfMatch The confirmation of an impact: the change is made only if its impact is still that one
-	IfMatch *IfMatch `json:"If-Match,omitempty"`
+	IfMatch IfMatch `json:"If-Match,omitempty,omitzero"`
 }
 
 // EditRoleParams defines parameters for EditRole.
 type EditRoleParams struct {
 	// Preview Answer with the impact and write nothing
-	Preview *Preview `form:"preview,omitempty" json:"preview,omitempty"`
+	Preview Preview `form:"preview,omitempty" json:"preview,omitempty,omitzero"`
 
 	// IfMatch The confirmation of an impact: the change is made only if its impact is still that one
-	IfMatch *IfMatch `json:"If-Match,omitempty"`
+	IfMatch IfMatch `json:"If-Match,omitempty,omitzero"`
 }
 
 // CreateServiceAccountParams defines parameters for CreateServiceAccount.
 type CreateServiceAccountParams struct {
 	// Preview Answer with the impact and write nothing
-	Preview *Preview `form:"preview,omitempty" json:"preview,omitempty"`
+	Preview Preview `form:"preview,omitempty" json:"preview,omitempty,omitzero"`
 
 	// IfMatch The confirmation of an impact: the change is made only if its impact is still that one
-	IfMatch *IfMatch `json:"If-Match,omitempty"`
+	IfMatch IfMatch `json:"If-Match,omitempty,omitzero"`
 }
 
 // OfferServicesParams defines parameters for OfferServices.
 type OfferServicesParams struct {
 	// Preview Answer with the impact and write nothing
-	Preview *Preview `form:"preview,omitempty" json:"preview,omitempty"`
+	Preview Preview `form:"preview,omitempty" json:"preview,omitempty,omitzero"`
 
 	// IfMatch The confirmation of an impact: the change is made only if its impact is still that one
-	IfMatch *IfMatch `json:"If-Match,omitempty"`
+	IfMatch IfMatch `json:"If-Match,omitempty,omitzero"`
 }
 
 // ShowTreeParams defines parameters for ShowTree.
 type ShowTreeParams struct {
 	// Depth How many levels below
-	Depth *int `form:"depth,omitempty" json:"depth,omitempty"`
+	Depth int `form:"depth,omitempty" json:"depth,omitempty,omitzero"`
 }
 
 // DecideDeviceJSONRequestBody defines body for DecideDevice for application/json ContentType.

@@ -22,10 +22,10 @@ type Error struct {
 
 // Error gives what went wrong and what to do.
 func (e *Error) Error() string {
-	if e.Next == nil {
+	if e.Next == "" {
 		return e.Detail
 	}
-	return e.Detail + ": " + *e.Next
+	return e.Detail + ": " + e.Next
 }
 
 // Kind names the kind of problem, the last word of its type.

@@ -103,7 +103,7 @@ func told(err error) error {
 		problem.Status = e.Response.StatusCode
 	}
 	if detail, next, ok := strings.Cut(e.ErrorDescription, ": "); ok {
-		problem.Detail, problem.Next = detail, &next
+		problem.Detail, problem.Next = detail, next
 	}
 	return &Error{Problem: problem}
 }

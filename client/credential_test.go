@@ -56,7 +56,7 @@ func TestKeysAreTurnedIntoTokens(t *testing.T) {
 	require.Equal(t, "revoked", e.Kind())
 	require.Equal(t, 401, e.Status)
 	require.Equal(t, "the API key was taken back", e.Detail)
-	require.Equal(t, "ask for another", *e.Next)
+	require.Equal(t, "ask for another", e.Next)
 	status = http.StatusServiceUnavailable
 	answer = `{"type":"urn:arbora:problem:unavailable","title":"x","status":503,"detail":"the database cannot be reached at the moment"}`
 	require.ErrorAs(t, client.Done(open().GetSession(t.Context())), &e)

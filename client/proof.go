@@ -60,7 +60,7 @@ func (p *prover) Do(r *http.Request) (*http.Response, error) {
 
 // prove gives a password as whoever makes a request.
 func (p *prover) prove(r *http.Request, password string) error {
-	body, err := json.Marshal(api.Proof{Password: &password})
+	body, err := json.Marshal(api.Proof{Password: password})
 	if err != nil {
 		return err
 	}

@@ -73,14 +73,11 @@ func path(format string, values ...any) string {
 // query is what a request asks for besides its path.
 type query url.Values
 
-// add adds a parameter, a list as one for each item. One that is not given, nil or empty, is left out.
+// add adds a parameter, a list as one for each item. One that is zero is not given, and is left out.
 func (q query) add(name string, value any) {
 	v := reflect.ValueOf(value)
-	for v.Kind() == reflect.Pointer {
-		if v.IsNil() {
-			return
-		}
-		v = v.Elem()
+	if v.IsZero() {
+		return
 	}
 	if v.Kind() == reflect.Slice {
 		for i := range v.Len() {

@@ -103,7 +103,7 @@ func TestCookies(t *testing.T) {
 	cookie := response.Header.Get("Set-Cookie")
 	require.Contains(t, cookie, "HttpOnly")
 	require.Contains(t, cookie, "SameSite=Strict")
-	require.Nil(t, session.Token)
+	require.Zero(t, session.Token)
 	response, _ = send("GET", "/session", "", "")
 	require.Equal(t, 200, response.StatusCode)
 	for _, wrong := range []string{"", "wrong"} {
@@ -195,7 +195,7 @@ func TestDatabaseGone(t *testing.T) {
 	}()
 	for n := 0; n < 10_000; n++ {
 		name := fmt.Sprint("written-", n)
-		err := client.Done(rowan.CreateScope(t.Context(), alpine, api.ScopeNew{Kind: "resource", Type: ptr("bucket"), Name: name}))
+		err := client.Done(rowan.CreateScope(t.Context(), alpine, api.ScopeNew{Kind: "resource", Type: "bucket", Name: name}))
 		if err != nil {
 			p := testbed.Problem(t, 503, err)
 			require.Contains(t, p.Detail, "the database cannot be reached")
@@ -219,7 +219,7 @@ func TestDatabaseGone(t *testing.T) {
 	for _, name := range acknowledged {
 		require.True(t, slices.Contains(there, name), "%s was acknowledged and is lost", name)
 	}
-	require.NoError(t, client.Done(rowan.CreateScope(t.Context(), alpine, api.ScopeNew{Kind: "resource", Type: ptr("bucket"), Name: "afterwards"})))
+	require.NoError(t, client.Done(rowan.CreateScope(t.Context(), alpine, api.ScopeNew{Kind: "resource", Type: "bucket", Name: "afterwards"})))
 	require.NoError(t, b.Records.CheckAudit(t.Context()))
 }
 

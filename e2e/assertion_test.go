@@ -45,14 +45,14 @@ func TestProgramsSignInPlaceOfASecret(t *testing.T) {
 	text, err := os.ReadFile(publicFile)
 	require.NoError(t, err)
 	issue := func(publicKey string) (api.KeyMade, error) {
-		return rowan.CreateKey(ctx, "lindenmere", api.ServiceAccountKind, name, api.KeyNew{PublicKey: &publicKey})
+		return rowan.CreateKey(ctx, "lindenmere", api.ServiceAccountKind, name, api.KeyNew{PublicKey: publicKey})
 	}
 	_, err = issue("nonsense")
-	require.Equal(t, "publicKey", *testbed.Problem(t, 400, err).Field)
+	require.Equal(t, "publicKey", testbed.Problem(t, 400, err).Field)
 	key, err := issue(string(text))
 	require.NoError(t, err)
 	require.Empty(t, key.Secret)
-	require.Len(t, *key.Key.Thumbprint, 43)
+	require.Len(t, key.Key.Thumbprint, 43)
 
 	program, err := client.OpenByKey(b.Address, client.APIKey{ID: key.Key.Id, Private: private})
 	require.NoError(t, err)

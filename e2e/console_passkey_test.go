@@ -23,12 +23,12 @@ func TestConsoleComesInByPasskeysAlone(t *testing.T) {
 	named.Address = strings.Replace(b.Address, "127.0.0.1", "localhost", 1)
 	console := openConsole(t, &named)
 	rowan, tomas := b.As(t, "rowan@lindenmere"), b.As(t, "tomas@lindenmere")
-	passkeys := &[]api.Factor{api.PasskeyFactor}
-	for _, demanded := range []struct{ everybody, governing *[]api.Factor }{{passkeys, nil}, {nil, passkeys}} {
-		p := testbed.Problem(t, 409, demand(t, rowan, &api.Demands{Factors: demanded.everybody}, &api.Demands{Factors: demanded.governing}))
+	passkeys := []api.Factor{api.PasskeyFactor}
+	for _, demanded := range []struct{ everybody, governing []api.Factor }{{passkeys, nil}, {nil, passkeys}} {
+		p := testbed.Problem(t, 409, demand(t, rowan, api.Demands{Factors: demanded.everybody}, api.Demands{Factors: demanded.governing}))
 		require.Equal(t, "you would be the first to be shut out: you did not sign in with a passkey", p.Detail)
 	}
-	p := testbed.Problem(t, 400, demand(t, rowan, &api.Demands{Factors: &[]api.Factor{api.CodeFactor}}, &api.Demands{Factors: passkeys}))
+	p := testbed.Problem(t, 400, demand(t, rowan, api.Demands{Factors: []api.Factor{api.CodeFactor}}, api.Demands{Factors: passkeys}))
 	require.Contains(t, p.Detail, "no factor in common")
 	require.NoError(t, console.Do(
 		browser.Device(),
@@ -83,7 +83,7 @@ func TestAnOlderSessionAddsNoPasskey(t *testing.T) {
 	code, err := totp.GenerateCode(seed.Seed, b.Clock.Now())
 	require.NoError(t, err)
 	require.NoError(t, client.Done(rowan.ConfirmSecondFactor(t.Context(), api.FactorCode{Code: code})))
-	require.NoError(t, demand(t, rowan, &api.Demands{Factors: &[]api.Factor{api.CodeFactor}}, nil))
+	require.NoError(t, demand(t, rowan, api.Demands{Factors: []api.Factor{api.CodeFactor}}, api.Demands{}))
 	p := testbed.Problem(t, 409, client.Done(older.BeginPasskey(t.Context())))
 	require.Equal(t, "you have a second factor already", p.Detail)
 	require.NoError(t, client.Done(rowan.BeginPasskey(t.Context())))

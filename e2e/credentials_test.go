@@ -23,7 +23,7 @@ func TestKeysThatALeaverIssuedAreExchanged(t *testing.T) {
 	b.Grant(t, "steward", "user", "yuki", "lindenmere")
 	yuki, rowan, oona := b.As(t, "yuki@lindenmere"), b.As(t, "rowan@lindenmere"), b.As(t, "oona@lindenmere")
 	until := b.Clock.Now().Add(30 * 24 * time.Hour).UTC().Truncate(time.Second)
-	old, err := yuki.CreateKey(ctx, "lindenmere", api.ServiceAccountKind, printer, api.KeyNew{Label: ptr("labels"), Until: &until, Governs: ptr(true)})
+	old, err := yuki.CreateKey(ctx, "lindenmere", api.ServiceAccountKind, printer, api.KeyNew{Label: "labels", Until: until, Governs: true})
 	require.NoError(t, err)
 	require.NoError(t, client.Done(rowan.SetState(ctx, "lindenmere", api.UserKind, "yuki", nil, api.StateChange{State: api.StateRetired})))
 	issued, err := rowan.ListIssuedKeys(ctx, "lindenmere", api.UserKind, "yuki")
@@ -60,7 +60,7 @@ func TestKeysThatALeaverIssuedAreExchanged(t *testing.T) {
 	require.True(t, works(third))
 
 	// In the console, on the page of another who left.
-	mine, err := b.As(t, "maeve@lindenmere").CreateKey(ctx, "lindenmere", api.ServiceAccountKind, printer, api.KeyNew{Label: ptr("nightly")})
+	mine, err := b.As(t, "maeve@lindenmere").CreateKey(ctx, "lindenmere", api.ServiceAccountKind, printer, api.KeyNew{Label: "nightly"})
 	require.NoError(t, err)
 	require.NoError(t, client.Done(rowan.SetState(ctx, "lindenmere", api.UserKind, "maeve", nil, api.StateChange{State: api.StateRetired})))
 	console := openConsole(t, b)

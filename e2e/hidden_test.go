@@ -74,11 +74,11 @@ func TestNothingUnseenIsTold(t *testing.T) {
 	ctx := t.Context()
 	// Changes and rules at places that some see name places that they do not.
 	away := "lindenmere/science"
-	require.NoError(t, reshape(t, rowan, api.Reshaping{Scopes: []string{trailGuide}, To: &away}))
-	require.NoError(t, reshape(t, rowan, api.Reshaping{Scopes: []string{guideMoved}, To: ptr("lindenmere/visitors")}))
-	require.NoError(t, reshape(t, rowan, api.Reshaping{Scopes: []string{trial, vault, alpine}, Tags: &api.Tags{"count": "one"}}))
+	require.NoError(t, reshape(t, rowan, api.Reshaping{Scopes: []string{trailGuide}, To: away}))
+	require.NoError(t, reshape(t, rowan, api.Reshaping{Scopes: []string{guideMoved}, To: "lindenmere/visitors"}))
+	require.NoError(t, reshape(t, rowan, api.Reshaping{Scopes: []string{trial, vault, alpine}, Tags: api.Tags{"count": "one"}}))
 	policyMade(t, rowan, "lindenmere", "wide", "under science/seedbank/seedbank-trial:\n    curators may observe networking\nunder gardens:\n    network-team may observe networking\n")
-	require.NoError(t, client.Done(rowan.CreateRole(ctx, "lindenmere/science", api.RoleNew{Name: "seed-looker", Include: []api.RoleFilter{{Services: ptr([]string{"storage"})}}, Under: ptr([]string{trial, "lindenmere/science/herbarium"})})))
+	require.NoError(t, client.Done(rowan.CreateRole(ctx, "lindenmere/science", api.RoleNew{Name: "seed-looker", Include: []api.RoleFilter{{Services: []string{"storage"}}}, Under: []string{trial, "lindenmere/science/herbarium"}})))
 
 	// Yuki audits all but the vault.
 	b.Grant(t, "auditor", "user", "yuki", "lindenmere")
@@ -130,14 +130,14 @@ func TestWhatIsUnseenStays(t *testing.T) {
 	rowan, yuki := b.As(t, "rowan@lindenmere"), b.As(t, "yuki@lindenmere")
 	ctx := t.Context()
 	const scans = vault + "/vault-scans.bucket"
-	writing := []api.RoleFilter{{Types: ptr([]string{"policy", "role"})}}
+	writing := []api.RoleFilter{{Types: []string{"policy", "role"}}}
 	require.NoError(t, client.Done(rowan.CreateRole(ctx, "lindenmere", api.RoleNew{Name: "rule-writer", Include: writing})))
 	b.Grant(t, "rule-writer", "user", "yuki", "lindenmere")
 	b.Grant(t, "networking-observer", "user", "yuki", "lindenmere")
 	const both = "network-team may observe networking\nunder vault-scans.bucket:\n    user yuki may never do anything\n"
 	care := policyMade(t, rowan, vault, "care", both)
-	watching := []api.RoleFilter{{Services: ptr([]string{"networking"}), Classes: ptr([]string{"observe"})}}
-	require.NoError(t, client.Done(rowan.CreateRole(ctx, "lindenmere", api.RoleNew{Name: "cable-watcher", Include: watching, Under: ptr([]string{scans, alpine})})))
+	watching := []api.RoleFilter{{Services: []string{"networking"}, Classes: []string{"observe"}}}
+	require.NoError(t, client.Done(rowan.CreateRole(ctx, "lindenmere", api.RoleNew{Name: "cable-watcher", Include: watching, Under: []string{scans, alpine}})))
 
 	testbed.Problem(t, 404, client.Done(yuki.ShowScope(ctx, scans)))
 	read, err := yuki.ShowPolicy(ctx, care)
@@ -163,18 +163,18 @@ func TestWhatIsUnseenStays(t *testing.T) {
 
 	role, err := yuki.ShowRole(ctx, "lindenmere", "cable-watcher")
 	require.NoError(t, err)
-	require.True(t, *role.Role.Hidden)
-	require.Equal(t, alpine, (*role.Role.Under)[0].Address)
-	was := api.RoleAsRead{Title: &role.Role.Title, Include: role.Include, Under: ptr([]string{alpine})}
-	require.NoError(t, client.Done(yuki.EditRole(ctx, "lindenmere", "cable-watcher", nil, api.RoleEdit{Title: ptr("Watches cables"), Include: watching, Under: ptr([]string{"lindenmere/gardens"}), Was: &was})))
+	require.True(t, role.Role.Hidden)
+	require.Equal(t, alpine, role.Role.Under[0].Address)
+	was := api.RoleAsRead{Title: role.Role.Title, Include: role.Include, Under: []string{alpine}}
+	require.NoError(t, client.Done(yuki.EditRole(ctx, "lindenmere", "cable-watcher", nil, api.RoleEdit{Title: "Watches cables", Include: watching, Under: []string{"lindenmere/gardens"}, Was: &was})))
 	role, err = rowan.ShowRole(ctx, "lindenmere", "cable-watcher")
 	require.NoError(t, err)
 	var under []string
-	for _, at := range *role.Role.Under {
+	for _, at := range role.Role.Under {
 		under = append(under, at.Address)
 	}
 	require.ElementsMatch(t, []string{"lindenmere/gardens", scans}, under)
-	require.Nil(t, role.Role.Hidden)
+	require.Zero(t, role.Role.Hidden)
 
 	// A role defined where somebody sees nothing is not there for them, and is not suggested either.
 	require.NoError(t, client.Done(rowan.CreateRole(ctx, vault, api.RoleNew{Name: "vault-watcher", Include: watching})))
@@ -184,7 +184,7 @@ func TestWhatIsUnseenStays(t *testing.T) {
 	p := testbed.Problem(t, 404, client.Done(tomas.ShowRole(ctx, alpine, "vault-watcher")))
 	require.Equal(t, "there is no role vault-watcher, or you may not see it", p.Detail)
 	p = testbed.Problem(t, 404, client.Done(tomas.ShowRole(ctx, alpine, "vault-watche")))
-	require.Nil(t, p.Nearest)
+	require.Zero(t, p.Nearest)
 	require.NoError(t, client.Done(yuki.ShowRole(ctx, "lindenmere", "vault-watcher")))
 }
 

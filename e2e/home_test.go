@@ -27,7 +27,7 @@ func TestConsoleIsLive(t *testing.T) {
 	maeve := b.As(t, "maeve@lindenmere")
 	require.NoError(t, client.Done(maeve.CreateGrant(t.Context(), trial, api.GrantNew{Principal: user("yuki"), Role: "networking-operator"})))
 	require.NoError(t, console.Do(browser.See(`[data-test=access]`, "networking-operator")))
-	require.NoError(t, client.Done(maeve.CreateScope(t.Context(), trial, api.ScopeNew{Kind: "resource", Type: ptr("bucket"), Name: "late-comer"})))
+	require.NoError(t, client.Done(maeve.CreateScope(t.Context(), trial, api.ScopeNew{Kind: "resource", Type: "bucket", Name: "late-comer"})))
 	require.NoError(t, console.Do(
 		browser.See(`[data-test=contents]`, "3 resources beneath"),
 		browser.Press("Home"),

@@ -95,8 +95,8 @@ func TestLoamRefusesWhatItCannotDo(t *testing.T) {
 		var p api.Problem
 		require.NoError(t, json.Unmarshal([]byte(text), &p))
 		said := p.Detail
-		if p.Next != nil {
-			said += ": " + *p.Next
+		if p.Next != "" {
+			said += ": " + p.Next
 		}
 		require.Contains(t, said, c.says, "%s %s %s", c.method, c.path, c.body)
 	}

@@ -184,7 +184,7 @@ func (s *stage) listed(ctx context.Context, as *loamclient.Client, row expected)
 	}
 	for _, off := range here.Unlisted {
 		if off.Type == row.typ {
-			return &client.Error{Problem: api.Problem{Status: 403, Permission: &off.Permission}}
+			return &client.Error{Problem: api.Problem{Status: 403, Permission: off.Permission}}
 		}
 	}
 	return nil

@@ -79,8 +79,8 @@ func testConsoleTellsOfOthersOnPages(t *testing.T, b *testbed.Bed, console *brow
 	rowan := b.As(t, "rowan@lindenmere")
 	ctx := t.Context()
 	policy := policyMade(t, rowan, "lindenmere", "care", "staff may observe networking")
-	viewing := []api.RoleFilter{{Services: ptr([]string{"networking"}), Classes: ptr([]string{"observe"})}}
-	require.NoError(t, client.Done(rowan.CreateRole(ctx, "lindenmere", api.RoleNew{Name: "cable-watcher", Title: ptr("Cable watcher"), Include: viewing})))
+	viewing := []api.RoleFilter{{Services: []string{"networking"}, Classes: []string{"observe"}}}
+	require.NoError(t, client.Done(rowan.CreateRole(ctx, "lindenmere", api.RoleNew{Name: "cable-watcher", Title: "Cable watcher", Include: viewing})))
 	require.NoError(t, console.Do(
 		console.Open("/policies/"+policy),
 		browser.See(`[data-test=reads-well]`, "1 statement"),
@@ -103,8 +103,8 @@ func testConsoleTellsOfOthersOnPages(t *testing.T, b *testbed.Bed, console *brow
 		browser.Type(`input[name=role-title]`, "Mine"),
 		browser.See(`[data-test=holds-now]`, "permission"),
 	))
-	wider := append(viewing, api.RoleFilter{Services: ptr([]string{"compute"}), Classes: ptr([]string{"observe"})})
-	require.NoError(t, client.Done(rowan.EditRole(ctx, "lindenmere", "cable-watcher", nil, api.RoleEdit{Title: ptr("Theirs"), Include: wider})))
+	wider := append(viewing, api.RoleFilter{Services: []string{"compute"}, Classes: []string{"observe"}})
+	require.NoError(t, client.Done(rowan.EditRole(ctx, "lindenmere", "cable-watcher", nil, api.RoleEdit{Title: "Theirs", Include: wider})))
 	require.NoError(t, console.Do(
 		browser.See(`[data-test=theirs]`, "has altered the title while you were at it."),
 		browser.See(`[data-test=holds-now]`, "machine"), // what they picked is taken over

@@ -58,7 +58,7 @@ func (k *kept) look() {
 func (k *kept) change(n int) {
 	rowan := k.As(k.T, "rowan@lindenmere")
 	for i := range n {
-		require.NoError(k.T, reshape(k.T, rowan, api.Reshaping{Scopes: []string{alpine}, Tags: &api.Tags{"round": fmt.Sprint(len(k.was), i)}}))
+		require.NoError(k.T, reshape(k.T, rowan, api.Reshaping{Scopes: []string{alpine}, Tags: api.Tags{"round": fmt.Sprint(len(k.was), i)}}))
 		k.look()
 	}
 }

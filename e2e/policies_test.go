@@ -48,7 +48,7 @@ func TestStatementsInParts(t *testing.T) {
 	require.Equal(t, everyPart, reading.Text)
 	require.Len(t, reading.Parts, 7)
 	require.Equal(t, reading, func() api.Reading {
-		again := join(api.PolicyParts{Statements: reading.Parts, Notes: &reading.Notes})
+		again := join(api.PolicyParts{Statements: reading.Parts, Notes: reading.Notes})
 		for i := range again.Statements {
 			again.Statements[i].Policy = reading.Statements[i].Policy // each reading is one of its own
 		}
@@ -56,16 +56,16 @@ func TestStatementsInParts(t *testing.T) {
 	}())
 	third := reading.Parts[2]
 	require.Equal(t, []string{"herbarium-digitisers", "user yuki"}, third.Who)
-	require.Equal(t, []string{"content-reader", "storage-observer"}, *third.Roles)
-	require.Equal(t, "digitising", *third.Place)
-	require.Equal(t, "until they are done", *third.Note)
+	require.Equal(t, []string{"content-reader", "storage-observer"}, third.Roles)
+	require.Equal(t, "digitising", third.Place)
+	require.Equal(t, "until they are done", third.Note)
 
 	// What was picked wrongly is told like what was typed wrongly, at its place in the text it makes.
-	third.Roles, third.Who = &[]string{"contentreader"}, []string{"herbarium-digitisers"}
+	third.Roles, third.Who = []string{"contentreader"}, []string{"herbarium-digitisers"}
 	wrong := join(api.PolicyParts{Statements: []api.StatementParts{reading.Parts[0], third}})
 	require.Len(t, wrong.Faults, 1)
 	require.Equal(t, 5, wrong.Faults[0].Line)
-	require.Equal(t, "content-reader", *wrong.Faults[0].Nearest)
+	require.Equal(t, "content-reader", wrong.Faults[0].Nearest)
 	require.Contains(t, strings.Split(wrong.Text, "\n")[4], "may act as contentreader")
 	require.Empty(t, wrong.Parts)
 	require.Equal(t, "", join(api.PolicyParts{Statements: []api.StatementParts{}}).Text)
@@ -87,19 +87,19 @@ func TestPolicyVersions(t *testing.T) {
 	renamed := "scanning"
 	require.NoError(t, client.Done(rowan.ReshapeScopes(t.Context(), "lindenmere", nil, api.Reshaping{Scopes: []string{digitising}, Name: &renamed})))
 
-	page := func(before *int64, most int) api.PolicyVersionList {
-		list, err := rowan.ListPolicyVersions(t.Context(), made.Policy.Id, &api.ListPolicyVersionsParams{Before: before, Limit: &most})
+	page := func(before int64, most int) api.PolicyVersionList {
+		list, err := rowan.ListPolicyVersions(t.Context(), made.Policy.Id, &api.ListPolicyVersionsParams{Before: before, Limit: most})
 		require.NoError(t, err)
 		return list
 	}
-	all := page(nil, 10)
+	all := page(0, 10)
 	require.Len(t, all.Versions, 3)
-	require.Nil(t, all.Before)
+	require.Zero(t, all.Before)
 	require.Equal(t, "lan", all.Versions[0].Name)
 	require.Equal(t, "network-team may observe, modify networking\n", all.Versions[1].Text)
 	require.Equal(t, "under scanning:\n    network-team may observe networking\n", all.Versions[2].Text, "the first text, where the place is called otherwise today")
 	require.Equal(t, "rowan@lindenmere", all.Versions[2].WrittenBy)
-	first := page(nil, 2)
+	first := page(0, 2)
 	require.Equal(t, all.Versions[:2], first.Versions)
 	require.Equal(t, all.Versions[2:], page(first.Before, 2).Versions)
 	testbed.Problem(t, 404, client.Done(b.As(t, "yuki@lindenmere").ListPolicyVersions(t.Context(), made.Policy.Id, nil)))

@@ -86,7 +86,7 @@ func TestPromptsAtATerminal(t *testing.T) {
 	const first, own = "left-on-the-potting-bench", "nine-quiet-greenhouse-mice"
 	temporary, password := true, first
 	rowan := b.As(t, "rowan@lindenmere")
-	require.NoError(t, client.Done(rowan.CreateUser(t.Context(), "lindenmere", api.UserNew{Name: "bram", Password: &password, Temporary: &temporary})))
+	require.NoError(t, client.Done(rowan.CreateUser(t.Context(), "lindenmere", api.UserNew{Name: "bram", Password: password, Temporary: &temporary})))
 	c := newTerminal(t)
 	status, shown := c.atATerminal([]answer{{"Password of bram@lindenmere:", "a wrong guess at it"}}, "sign-in", "bram@lindenmere", "--server", b.Address)
 	require.Equal(t, 1, status)

@@ -43,7 +43,7 @@ func TestLookingAsSomebody(t *testing.T) {
 	answer, err := bram.Check(t.Context(), sensorLog, api.Question{Permission: "edit bucket"})
 	require.NoError(t, err)
 	require.Equal(t, "bram", answer.Principal.Name)
-	p := testbed.Problem(t, 403, client.Done(bram.CreateScope(t.Context(), alpine, api.ScopeNew{Kind: "resource", Type: ptr("bucket"), Name: "x"})))
+	p := testbed.Problem(t, 403, client.Done(bram.CreateScope(t.Context(), alpine, api.ScopeNew{Kind: "resource", Type: "bucket", Name: "x"})))
 	require.Contains(t, p.Detail, "nothing is changed so")
 	testbed.Problem(t, 403, reshape(t, bram, api.Reshaping{Scopes: []string{alpine}, Title: ptr("x")}))
 	me, err := bram.GetSession(t.Context())
@@ -122,14 +122,14 @@ func TestAnOrganisationIsRenamed(t *testing.T) {
 	rowan, keeper := b.As(t, "rowan@lindenmere"), b.As(t, demo.Keeper)
 	ctx := t.Context()
 	records := func(organisation string) []api.AuditRecord {
-		list, err := rowan.ListAuditRecords(ctx, organisation, &api.ListAuditRecordsParams{Limit: ptr(500)})
+		list, err := rowan.ListAuditRecords(ctx, organisation, &api.ListAuditRecordsParams{Limit: 500})
 		require.NoError(t, err)
 		return list.Records
 	}
 	before := records("lindenmere")
 	p := testbed.Problem(t, 409, reshape(t, rowan, api.Reshaping{Scopes: []string{"lindenmere"}, Name: ptr("quaywater")}))
 	require.Contains(t, p.Detail, "already an organisation called quaywater")
-	written, err := rowan.ReshapeScopes(ctx, "lindenmere", &api.ReshapeScopesParams{Preview: ptr(true)}, api.Reshaping{Scopes: []string{"lindenmere"}, Name: ptr("linden-trust")})
+	written, err := rowan.ReshapeScopes(ctx, "lindenmere", &api.ReshapeScopesParams{Preview: true}, api.Reshaping{Scopes: []string{"lindenmere"}, Name: ptr("linden-trust")})
 	require.NoError(t, err)
 	require.Contains(t, written.Impact.Warnings, "Everybody signs in as NAME@linden-trust from then on. lindenmere goes on meaning it, at sign-in and in addresses, and is no other organisation's.")
 	require.NoError(t, reshape(t, rowan, api.Reshaping{Scopes: []string{"lindenmere"}, Name: ptr("linden-trust")}))

@@ -24,10 +24,10 @@ func TestServicesAreRegistered(t *testing.T) {
 	keeper, rowan := b.As(t, demo.Keeper), b.As(t, "rowan@lindenmere")
 	var file api.ServiceNew
 	require.NoError(t, json.Unmarshal([]byte(testbed.WeatherFile), &file))
-	station := api.ScopeNew{Kind: "resource", Name: "roof", Type: ptr("station")}
+	station := api.ScopeNew{Kind: "resource", Name: "roof", Type: "station"}
 	testbed.Problem(t, 422, client.Done(rowan.CreateScope(ctx, alpine, station)))
 	p := testbed.Problem(t, 400, client.Done(keeper.RegisterService(ctx, api.ServiceNew{File: strings.Replace(file.File, "project", "projct", 1)})))
-	require.Equal(t, 1, (*p.Faults)[0].Line)
+	require.Equal(t, 1, p.Faults[0].Line)
 	require.Contains(t, p.Detail, "did you mean project?")
 	testbed.Problem(t, 403, client.Done(rowan.RegisterService(ctx, file)))
 	require.NoError(t, client.Done(keeper.RegisterService(ctx, file)))
@@ -48,7 +48,7 @@ func TestServicesAreRegistered(t *testing.T) {
 
 	// Only what is offered beneath a container can be made there, and only its roles are shown.
 	require.NoError(t, client.Done(rowan.OfferServices(ctx, "lindenmere/visitors", nil, api.Offer{Services: ptr([]string{"apps", "compute", "databases", "storage"})})))
-	p = testbed.Problem(t, 422, client.Done(rowan.CreateScope(ctx, "lindenmere/visitors/ticketing", api.ScopeNew{Kind: "resource", Name: "lan", Type: ptr("network")})))
+	p = testbed.Problem(t, 422, client.Done(rowan.CreateScope(ctx, "lindenmere/visitors/ticketing", api.ScopeNew{Kind: "resource", Name: "lan", Type: "network"})))
 	require.Contains(t, p.Detail, "network is of networking, which is not offered in lindenmere/visitors/ticketing")
 	roles, err := rowan.ListRoles(ctx, "lindenmere/visitors", nil)
 	require.NoError(t, err)

@@ -31,27 +31,27 @@ func TestNoSecretIsKept(t *testing.T) {
 
 	both := api.ByBoth
 	made, err := rowan.CreateUser(t.Context(), "lindenmere", api.UserNew{
-		Name: "linnea", Email: ptr("linnea@lindenmere.example"), Temporary: ptr(true), SignInBy: &both, Key: &api.KeyNew{Label: ptr("laptop")}, Notify: ptr(true),
+		Name: "linnea", Email: "linnea@lindenmere.example", Temporary: ptr(true), SignInBy: both, Key: &api.KeyNew{Label: "laptop"}, Notify: true,
 	})
 	require.NoError(t, err)
-	secrets["generated password"], secrets["API key"] = *made.Password, made.Key.Secret
+	secrets["generated password"], secrets["API key"] = made.Password, made.Key.Secret
 	secrets["access token"] = accessToken(t, b, *made.Key)
 	status, _ := form(t, b.Address+"/oauth/introspection", made.Key, url.Values{"token": {secrets["access token"]}})
 	require.Equal(t, 200, status)
-	_, err = demo.SignIn(t.Context(), b.Address, "linnea@lindenmere", *made.Password)
+	_, err = demo.SignIn(t.Context(), b.Address, "linnea@lindenmere", made.Password)
 	require.NoError(t, err)
 	reset, err := rowan.ResetPassword(t.Context(), "lindenmere", api.UserKind, "linnea", nil)
 	require.NoError(t, err)
 	secrets["reset password"] = reset.Password
 	link, err := rowan.MailPasswordLink(t.Context(), "lindenmere", api.UserKind, "linnea")
 	require.NoError(t, err)
-	require.Nil(t, link.Url)
+	require.Zero(t, link.Url)
 	secrets["password link"] = linkTo(t, b, "linnea@lindenmere.example")
 	secrets["chosen password"] = "moss on the northern wall"
 	require.NoError(t, client.Done(anybody.UseLink(t.Context(), api.LinkUse{Token: secrets["password link"], Password: secrets["chosen password"]})))
 	invited, err := rowan.InviteGuest(t.Context(), "lindenmere", api.GuestNew{Email: "wren@meadowside.example"})
 	require.NoError(t, err)
-	require.Nil(t, invited.Link.Url)
+	require.Zero(t, invited.Link.Url)
 	secrets["invitation"] = linkTo(t, b, "wren@meadowside.example")
 	require.NoError(t, client.Done(anybody.UseLink(t.Context(), api.LinkUse{Token: secrets["invitation"], Password: "otters under the footbridge"})))
 	secrets["guest's password"] = "otters under the footbridge"

@@ -54,7 +54,7 @@ func TestSessionsOfOthers(t *testing.T) {
 	require.Contains(t, p.Detail, "ended")
 	require.NoError(t, client.Done(second.GetSession(t.Context())), "the other goes on")
 	testbed.Problem(t, http.StatusNotFound, end(rowan, "yuki", first[0].Id))
-	records, err := oona.ListAuditRecords(t.Context(), "lindenmere", &api.ListAuditRecordsParams{Event: ptr("session-ended")})
+	records, err := oona.ListAuditRecords(t.Context(), "lindenmere", &api.ListAuditRecordsParams{Event: "session-ended"})
 	require.NoError(t, err)
 	require.Len(t, records.Records, 1)
 	require.Equal(t, "ended a session of user yuki", records.Records[0].Detail)

@@ -67,7 +67,7 @@ func (c changer) policy() string {
 }
 
 func (c changer) filter() []api.RoleFilter {
-	return []api.RoleFilter{{Services: ptr([]string{c.pick("storage", "compute", "labs")}), Classes: ptr([]string{c.pick("observe", "operate", "modify")})}}
+	return []api.RoleFilter{{Services: []string{c.pick("storage", "compute", "labs")}, Classes: []string{c.pick("observe", "operate", "modify")}}}
 }
 
 func (c changer) reshape(r api.Reshaping) error {
@@ -102,14 +102,14 @@ var changes = map[string]func(context.Context, changer) error{
 		return client.Done(c.rowan.RemoveMember(ctx, "lindenmere", group.Name, who.Kind, who.Name, nil))
 	},
 	"create": func(ctx context.Context, c changer) error {
-		return client.Done(c.rowan.CreateScope(ctx, c.at(), api.ScopeNew{Kind: "resource", Type: ptr("bucket"), Name: fmt.Sprint("made-", *c.made), Tags: &map[string]string{"care": c.number()}}))
+		return client.Done(c.rowan.CreateScope(ctx, c.at(), api.ScopeNew{Kind: "resource", Type: "bucket", Name: fmt.Sprint("made-", *c.made), Tags: map[string]string{"care": c.number()}}))
 	},
 	"create a folder for a project": func(ctx context.Context, c changer) error {
 		name := fmt.Sprint("folder-", *c.made)
 		if err := client.Done(c.rowan.CreateScope(ctx, "lindenmere", api.ScopeNew{Kind: "folder", Name: name})); err != nil {
 			return err
 		}
-		return c.reshape(api.Reshaping{Scopes: c.scopes[2:3], To: ptr("lindenmere/" + name)}) // the project is older than where it goes
+		return c.reshape(api.Reshaping{Scopes: c.scopes[2:3], To: "lindenmere/" + name}) // the project is older than where it goes
 	},
 	"create a service account": func(ctx context.Context, c changer) error {
 		return client.Done(c.rowan.CreateServiceAccount(ctx, c.at(), api.AccountNew{Name: fmt.Sprint("account-", *c.made)}))
@@ -121,22 +121,22 @@ var changes = map[string]func(context.Context, changer) error{
 		return c.reshape(api.Reshaping{Scopes: []string{c.at()}, Title: ptr(c.number()), Description: ptr("About " + c.number())})
 	},
 	"tag": func(_ context.Context, c changer) error {
-		return c.reshape(api.Reshaping{Scopes: []string{c.at(), c.at()}, Tags: &api.Tags{c.pick("care", "climate"): c.number()}, Untag: ptr([]string{c.pick("care", "floor")})})
+		return c.reshape(api.Reshaping{Scopes: []string{c.at(), c.at()}, Tags: api.Tags{c.pick("care", "climate"): c.number()}, Untag: []string{c.pick("care", "floor")}})
 	},
 	"rename": func(_ context.Context, c changer) error {
 		return c.reshape(api.Reshaping{Scopes: []string{c.pick(c.scopes[1:]...)}, Name: ptr(fmt.Sprint("named-", *c.made))})
 	},
 	"move": func(_ context.Context, c changer) error {
 		if rapid.Bool().Draw(c.T, "a project") {
-			return c.reshape(api.Reshaping{Scopes: c.scopes[2:3], To: ptr(c.pick(c.scopes[:2]...))})
+			return c.reshape(api.Reshaping{Scopes: c.scopes[2:3], To: c.pick(c.scopes[:2]...)})
 		}
-		return c.reshape(api.Reshaping{Scopes: c.scopes[3:4], To: ptr(c.pick(c.scopes[2], c.scopes[4]))})
+		return c.reshape(api.Reshaping{Scopes: c.scopes[3:4], To: c.pick(c.scopes[2], c.scopes[4])})
 	},
 	"retire": func(_ context.Context, c changer) error {
-		return c.reshape(api.Reshaping{Scopes: []string{c.pick(c.scopes[3:5]...)}, State: ptr(api.ScopeRetired)})
+		return c.reshape(api.Reshaping{Scopes: []string{c.pick(c.scopes[3:5]...)}, State: api.ScopeRetired})
 	},
 	"restore": func(_ context.Context, c changer) error {
-		return c.reshape(api.Reshaping{Scopes: []string{c.pick(c.scopes[3:5]...)}, State: ptr(api.ScopeActive)})
+		return c.reshape(api.Reshaping{Scopes: []string{c.pick(c.scopes[3:5]...)}, State: api.ScopeActive})
 	},
 	"offer": func(ctx context.Context, c changer) error {
 		return client.Done(c.rowan.OfferServices(ctx, c.pick(c.scopes[1:3]...), nil, api.Offer{Services: &[]string{"storage", "compute", "networking", c.pick("labs", "apps")}}))
@@ -154,7 +154,7 @@ var changes = map[string]func(context.Context, changer) error{
 		return client.Done(c.rowan.SetState(ctx, "lindenmere", "user", c.user(), nil, api.StateChange{State: api.StateActive}))
 	},
 	"write a policy": func(ctx context.Context, c changer) error {
-		return client.Done(c.rowan.CreatePolicyAt(ctx, c.at(), api.PolicyNew{Name: fmt.Sprint("policy-", *c.made), Text: c.text(), Description: ptr(c.number())}))
+		return client.Done(c.rowan.CreatePolicyAt(ctx, c.at(), api.PolicyNew{Name: fmt.Sprint("policy-", *c.made), Text: c.text(), Description: c.number()}))
 	},
 	"rewrite a policy": func(ctx context.Context, c changer) error {
 		return client.Done(c.rowan.EditPolicyText(ctx, c.policy(), nil, api.PolicyEdit{Text: ptr(c.text()), Description: ptr(c.number())}))
@@ -163,10 +163,10 @@ var changes = map[string]func(context.Context, changer) error{
 		return client.Done(c.rowan.RemovePolicy(ctx, c.policy(), nil))
 	},
 	"define a role": func(ctx context.Context, c changer) error {
-		return client.Done(c.rowan.CreateRole(ctx, "lindenmere", api.RoleNew{Name: c.pick("one", "two", "three"), Include: c.filter(), Under: ptr([]string{c.at()})}))
+		return client.Done(c.rowan.CreateRole(ctx, "lindenmere", api.RoleNew{Name: c.pick("one", "two", "three"), Include: c.filter(), Under: []string{c.at()}}))
 	},
 	"redefine a role": func(ctx context.Context, c changer) error {
-		return client.Done(c.rowan.EditRole(ctx, "lindenmere", c.pick("one", "two", "three"), nil, api.RoleEdit{Include: c.filter(), Title: ptr(c.number()), Under: ptr([]string{c.at(), c.at()})}))
+		return client.Done(c.rowan.EditRole(ctx, "lindenmere", c.pick("one", "two", "three"), nil, api.RoleEdit{Include: c.filter(), Title: c.number(), Under: []string{c.at(), c.at()}}))
 	},
 	"remove a role": func(ctx context.Context, c changer) error {
 		return client.Done(c.rowan.RemoveRole(ctx, "lindenmere", c.pick("one", "two", "three"), nil))
@@ -197,7 +197,7 @@ func TestMemoryAndRecordsAgree(t *testing.T) {
 		require.NoError(t, err)
 		scopes = append(scopes, scope.Id)
 	}
-	require.NoError(t, client.Done(rowan.CreateGroup(ctx, "lindenmere", api.GroupNew{Name: "gathered", Gathers: ptr(`tag team is "none"`)})))
+	require.NoError(t, client.Done(rowan.CreateGroup(ctx, "lindenmere", api.GroupNew{Name: "gathered", Gathers: `tag team is "none"`})))
 	kinds := slices.Sorted(maps.Keys(changes))
 	done, refused, made := map[string]int{}, map[string]string{}, 0
 	rapid.Check(t, func(r *rapid.T) {

@@ -66,7 +66,7 @@ func TestBehindAProxy(t *testing.T) {
 		var session api.Session
 		require.NoError(t, json.NewDecoder(ask(http.MethodPost, "/session", "", signIn+`,"token":true}`).Body).Decode(&session))
 		var list api.SessionList
-		require.NoError(t, json.NewDecoder(ask(http.MethodGet, "/profile/sessions", *session.Token, "").Body).Decode(&list))
+		require.NoError(t, json.NewDecoder(ask(http.MethodGet, "/profile/sessions", session.Token, "").Body).Decode(&list))
 		require.Equal(t, seen, list.Sessions[0].From, "asked from %s", from)
 	}
 }

@@ -94,7 +94,7 @@ func Machine(t testing.TB, b *Bed, name string) api.KeyMade {
 // KeyFor has somebody issue an API key of a principal.
 func KeyFor(t testing.TB, who *client.Client, kind api.PrincipalKind, name string) api.KeyMade {
 	t.Helper()
-	made, err := who.CreateKey(t.Context(), "lindenmere", kind, name, api.KeyNew{Label: new("a test")})
+	made, err := who.CreateKey(t.Context(), "lindenmere", kind, name, api.KeyNew{Label: "a test"})
 	require.NoError(t, err)
 	return made
 }
@@ -133,7 +133,7 @@ func DemandSecondFactor(t testing.TB, b *Bed) *client.Client {
 	code, err := totp.GenerateCode(seed.Seed, b.Clock.Now())
 	require.NoError(t, err)
 	require.NoError(t, client.Done(maeve.ConfirmSecondFactor(t.Context(), api.FactorCode{Code: code})))
-	require.NoError(t, client.Done(maeve.ChangeSettings(t.Context(), "lindenmere", nil, api.SettingsEdit{Settings: api.Settings{KeysEach: 3, Governing: &api.Demands{Factors: &[]api.Factor{api.CodeFactor, api.PasskeyFactor}}}})))
+	require.NoError(t, client.Done(maeve.ChangeSettings(t.Context(), "lindenmere", nil, api.SettingsEdit{Settings: api.Settings{KeysEach: 3, Governing: api.Demands{Factors: []api.Factor{api.CodeFactor, api.PasskeyFactor}}}})))
 	return maeve
 }
 
@@ -178,7 +178,7 @@ func AwaitLetter(t testing.TB, b *Bed, to, subject string, count int) {
 }
 
 // Demand has rowan decide what is demanded of everybody, and besides of those who govern.
-func Demand(t testing.TB, rowan *client.Client, everybody, governing *api.Demands) error {
+func Demand(t testing.TB, rowan *client.Client, everybody, governing api.Demands) error {
 	t.Helper()
 	return client.Done(rowan.ChangeSettings(t.Context(), "lindenmere", nil, api.SettingsEdit{Settings: api.Settings{KeysEach: 3, Everybody: everybody, Governing: governing}}))
 }

@@ -368,7 +368,7 @@ func (b *Bed) As(t testing.TB, name string) *client.Client {
 func (b *Bed) Newcomer(t testing.TB, name string) *client.Client {
 	password := demo.Passphrase
 	rowan := b.As(t, "rowan@lindenmere")
-	require.NoError(t, client.Done(rowan.CreateUser(t.Context(), "lindenmere", api.UserNew{Name: name, Password: &password})))
+	require.NoError(t, client.Done(rowan.CreateUser(t.Context(), "lindenmere", api.UserNew{Name: name, Password: password})))
 	return b.As(t, name+"@lindenmere")
 }
 
@@ -396,7 +396,7 @@ func (b *Bed) Token(t testing.TB, name string) string {
 	arbora, err := client.Open(b.Address, "")
 	require.NoError(t, err)
 	wanted := true
-	s, err := arbora.SignIn(t.Context(), api.SignIn{Name: name, Password: demo.Passphrase, Token: &wanted})
+	s, err := arbora.SignIn(t.Context(), api.SignIn{Name: name, Password: demo.Passphrase, Token: wanted})
 	require.NoError(t, err)
-	return *s.Token
+	return s.Token
 }

@@ -59,7 +59,7 @@ func (a *app) signIn(ctx context.Context, c *cli.Command) error {
 	}
 	switch {
 	case status.Empty:
-		return errors.New(*status.Next)
+		return errors.New(status.Next)
 	case c.String("key") != "":
 		return a.signInByKey(ctx, c)
 	case !c.Args().Present():
@@ -77,7 +77,7 @@ func (a *app) signIn(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	saved := savedSignIn{Server: c.String("server"), Token: *s.Token, Insecure: c.Bool("insecure"), Authority: c.String("authority")}
+	saved := savedSignIn{Server: c.String("server"), Token: s.Token, Insecure: c.Bool("insecure"), Authority: c.String("authority")}
 	if err := a.save(c, saved, s); err != nil || !s.ChoosePassword {
 		return err
 	}
@@ -96,9 +96,9 @@ func (a *app) signIn(ctx context.Context, c *cli.Command) error {
 // signInByPassword signs in, and asks for a code when there is a second factor.
 func (a *app) signInByPassword(ctx context.Context, c *cli.Command, arbora *client.Client, name, password string) (api.Session, error) {
 	wantToken := true
-	attempt := api.SignIn{Name: name, Password: password, Token: &wantToken, Organisation: orNone(c.String("organisation"))}
+	attempt := api.SignIn{Name: name, Password: password, Token: wantToken, Organisation: c.String("organisation")}
 	var s api.Session
-	err := a.withCode(c, func(code *string) (err error) {
+	err := a.withCode(c, func(code string) (err error) {
 		attempt.Code = code
 		s, err = arbora.SignIn(ctx, attempt)
 		return err
@@ -108,15 +108,15 @@ func (a *app) signInByPassword(ctx context.Context, c *cli.Command, arbora *clie
 
 // withCode does what may take a code of one's second factor: the one that --code-from gives, or one that is asked for when it turns
 // out that it is needed.
-func (a *app) withCode(c *cli.Command, do func(code *string) error) error {
+func (a *app) withCode(c *cli.Command, do func(code string) error) error {
 	if from := c.String("code-from"); from != "" {
 		code, err := a.secret(from, "")
 		if err != nil {
 			return err
 		}
-		return do(&code)
+		return do(code)
 	}
-	err := do(nil)
+	err := do("")
 	var problem *client.Error
 	if !errors.As(err, &problem) || problem.Kind() != "code-needed" || !a.terminal() {
 		return err
@@ -125,7 +125,7 @@ func (a *app) withCode(c *cli.Command, do func(code *string) error) error {
 	if err != nil {
 		return err
 	}
-	return do(&code)
+	return do(code)
 }
 
 func (a *app) signOutCommand() *cli.Command {
@@ -209,7 +209,7 @@ func (a *app) whoamiCommand() *cli.Command {
 			}
 			return a.printFacts(c, me,
 				fact{"Signed in as", me.Name}, fact{"Name", me.Title}, fact{"Email", me.Email},
-				fact{"Organisation", value(me.Organisation)}, fact{"You are", me.Kind},
+				fact{"Organisation", me.Organisation}, fact{"You are", me.Kind},
 				fact{"Service", s.saved.Server}, fact{"Until", moment(me.EndsAt)},
 				fact{"Password", yesNo(me.ChoosePassword, "temporary: choose your own with \"arbora password\"", "")},
 			)
@@ -244,7 +244,7 @@ func (a *app) proveCommand() *cli.Command {
 		Name: "prove", Usage: "give your password once more, for what takes a fresh proof in the next minutes",
 		Flags: []cli.Flag{&cli.StringFlag{Name: "password-from", Usage: "read the password from the first line of `FILE` (- for standard input)"}},
 		Action: a.withPassword("Proved.", func(ctx context.Context, _ *cli.Command, s session, password string) error {
-			return s.ProveSession(ctx, api.Proof{Password: &password})
+			return s.ProveSession(ctx, api.Proof{Password: password})
 		}),
 	}
 }

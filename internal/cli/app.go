@@ -164,8 +164,8 @@ func (a *app) finish(err error) int {
 	case errors.As(err, &problem):
 		fmt.Fprintf(a.Err, "%s: %s\n", a.name, printable(problem.Detail))
 		a.tellFaults(problem)
-		if problem.Next != nil {
-			fmt.Fprintf(a.Err, "  → %s\n", printable(*problem.Next))
+		if problem.Next != "" {
+			fmt.Fprintf(a.Err, "  → %s\n", printable(problem.Next))
 		}
 		if problem.Impact != nil {
 			fmt.Fprintf(a.Err, "  → see it with --preview, or make it with --confirm %s\n", problem.Impact.Confirmation)
@@ -290,12 +290,11 @@ func (a *app) at(c *cli.Command) (session, string, error) {
 }
 
 // most gives how many items --most asks for, and how many of them to ask for at once.
-func most(c *cli.Command) (all int, page *int, err error) {
+func most(c *cli.Command) (all, page int, err error) {
 	if all = c.Int("most"); all < 1 {
-		return 0, nil, usage("--most %d leaves nothing to list: give 1 or more", all)
+		return 0, 0, usage("--most %d leaves nothing to list: give 1 or more", all)
 	}
-	at := min(all, mostAtOnce)
-	return all, &at, nil
+	return all, min(all, mostAtOnce), nil
 }
 
 // mostAtOnce is how many items the service lists in one page.
@@ -312,18 +311,18 @@ func arguments(c *cli.Command, names ...string) ([]string, error) {
 
 // tellFaults lists what is wrong in a text, line by line, where the problem itself does not say it.
 func (a *app) tellFaults(problem *client.Error) {
-	if problem.Faults == nil || len(*problem.Faults) < 2 {
+	if len(problem.Faults) < 2 {
 		return
 	}
-	for _, f := range *problem.Faults {
+	for _, f := range problem.Faults {
 		fmt.Fprintf(a.Err, "  %s\n", printable(faultText(f)))
 	}
 }
 
 func faultText(f api.Fault) string {
 	text := fmt.Sprintf("line %d, column %d: %s", f.Line, f.Column, f.Detail)
-	if f.Nearest != nil {
-		text += ": did you mean " + *f.Nearest + "?"
+	if f.Nearest != "" {
+		text += ": did you mean " + f.Nearest + "?"
 	}
 	return text
 }

@@ -76,31 +76,31 @@ func (a *app) askUser() (wanted api.UserNew, err error) {
 		}
 	}
 	signsIn := api.SignInBy(by)
-	wanted.Title, wanted.Email, wanted.SignInBy = orNone(title), orNone(email), &signsIn
+	wanted.Title, wanted.Email, wanted.SignInBy = title, email, signsIn
 	if signsIn == api.ByPassword || signsIn == api.ByBoth {
 		if first, err = a.askFor("First password (generated, link)", "generated", oneOf("generated", "link")); err != nil {
 			return wanted, err
 		}
 	}
 	generated, link := first == "generated", first == "link"
-	wanted.Temporary, wanted.Link = &generated, &link
+	wanted.Temporary, wanted.Link = &generated, link
 	if signsIn == api.ByKey || signsIn == api.ByBoth {
 		label, err := a.answerTo("What the API key is for", "first key")
 		if err != nil {
 			return wanted, err
 		}
-		wanted.Key = &api.KeyNew{Label: &label}
+		wanted.Key = &api.KeyNew{Label: label}
 	}
 	if groups, err = a.answerTo("Groups, apart by spaces", ""); err != nil {
 		return wanted, err
 	}
 	list := strings.Fields(groups)
-	wanted.Groups = &list
+	wanted.Groups = list
 	wanted.Grants, err = a.askGrants()
 	return wanted, err
 }
 
-func (a *app) askGrants() (*[]api.FirstGrant, error) {
+func (a *app) askGrants() ([]api.FirstGrant, error) {
 	grants := []api.FirstGrant{}
 	for {
 		var grant api.FirstGrant
@@ -111,7 +111,7 @@ func (a *app) askGrants() (*[]api.FirstGrant, error) {
 			return err
 		})
 		if err != nil || text == "" {
-			return &grants, err
+			return grants, err
 		}
 		grants = append(grants, grant)
 	}

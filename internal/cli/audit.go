@@ -6,7 +6,6 @@ import (
 
 	"github.com/urfave/cli/v3"
 
-	"arbora.example/access/statement"
 	"arbora.example/api"
 	"arbora.example/client"
 )
@@ -36,17 +35,13 @@ func (a *app) readAudit(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	params := &api.ListAuditRecordsParams{Event: orNone(c.String("event")), Who: orNone(c.String("who")), Text: orNone(c.String("text")), Limit: page}
-	for flag, into := range map[string]**time.Time{"from": &params.From, "until": &params.Until} {
-		if text := c.String(flag); text != "" {
-			at, err := statement.ParseInstant(text)
-			if err != nil {
-				return usage("--%s: %w", flag, err)
-			}
-			*into = &at
+	params := &api.ListAuditRecordsParams{Event: c.String("event"), Who: c.String("who"), Text: c.String("text"), Limit: page}
+	for flag, into := range map[string]*time.Time{"from": &params.From, "until": &params.Until} {
+		if *into, err = instant(c, flag); err != nil {
+			return err
 		}
 	}
-	records, _, err := client.Pages(most, func(before *int64) ([]api.AuditRecord, *int64, error) {
+	records, _, err := client.Pages(most, func(before int64) ([]api.AuditRecord, int64, error) {
 		params.Before = before
 		if s.saved.Organisation == "" { // a keeper reads the installation's own
 			own := api.ListInstallationAuditRecordsParams(*params)

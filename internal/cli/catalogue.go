@@ -103,7 +103,7 @@ func (a *app) offerServices(ctx context.Context, c *cli.Command) error {
 	if services := c.Args().Slice(); len(services) > 0 {
 		wanted.Services = &services
 	}
-	return a.change(c, func(preview *bool) (api.Written, error) {
+	return a.change(c, func(preview bool) (api.Written, error) {
 		return s.OfferServices(ctx, at, &api.OfferServicesParams{Preview: preview}, wanted)
 	}, func() {
 		if wanted.Services == nil {

@@ -22,19 +22,19 @@ func toldFlags() []cli.Flag {
 	}
 }
 
-// told reads the circumstances of a question; nil when none are given.
+// told reads the circumstances of a question.
 func told(c *cli.Command) (*api.QuestionContext, error) {
 	at, err := instant(c, "time")
 	if err != nil {
 		return nil, err
 	}
-	t := api.QuestionContext{Time: at, Ip: orNone(c.String("ip")), Location: orNone(c.String("location")), Provider: orNone(c.String("provider"))}
+	t := api.QuestionContext{Time: at, Ip: c.String("ip"), Location: c.String("location"), Provider: c.String("provider")}
 	if claims := c.StringMap("claim"); len(claims) > 0 {
 		values := map[string][]string{}
 		for name, value := range claims {
 			values[name] = []string{value}
 		}
-		t.Claims = &values
+		t.Claims = values
 	}
 	return &t, nil
 }

@@ -112,7 +112,7 @@ func TestPartsOfRoles(t *testing.T) {
 		require.NoError(t, command.Run(t.Context(), arguments))
 		return found, err
 	}
-	list := func(words ...string) *[]string { return &words }
+	list := func(words ...string) []string { return words }
 	found, err := read("service=storage plane=data class=observe,modify", "type=bucket operation=list")
 	require.NoError(t, err)
 	require.Equal(t, []api.RoleFilter{

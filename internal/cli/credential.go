@@ -70,7 +70,7 @@ func (a *app) signInByBrowser(ctx context.Context, c *cli.Command) error {
 
 // save keeps a sign-in under a name and makes it the default.
 func (a *app) save(c *cli.Command, saved savedSignIn, me api.Session) error {
-	saved.SignIn, saved.Organisation = me.Name, value(me.Organisation)
+	saved.SignIn, saved.Organisation = me.Name, me.Organisation
 	name := c.String("save-as")
 	if name == "" {
 		name = me.Name
@@ -137,7 +137,7 @@ func (a *app) listSessions(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	for _, x := range list.Sessions {
-		l.rows = append(l.rows, []string{x.Id, value(x.Organisation), moment(x.SignedInAt), moment(x.LastUsedAt), x.From, x.Agent, yesNo(x.Here, "this one", "")})
+		l.rows = append(l.rows, []string{x.Id, x.Organisation, moment(x.SignedInAt), moment(x.LastUsedAt), x.From, x.Agent, yesNo(x.Here, "this one", "")})
 	}
 	l.value = list.Sessions
 	return a.print(c, l)
@@ -190,7 +190,7 @@ func (a *app) secondFactorCommand() *cli.Command {
 					&cli.StringFlag{Name: "code-from", Usage: "read the code from `FILE` (- for standard input)"},
 				},
 				Action: a.withPassword("Removed your second factor: your password alone opens your account.", func(ctx context.Context, c *cli.Command, s session, password string) error {
-					return a.withCode(c, func(code *string) error {
+					return a.withCode(c, func(code string) error {
 						return s.RemoveSecondFactor(ctx, api.FactorRemoval{Password: password, Code: code})
 					})
 				}),
@@ -342,7 +342,7 @@ func (a *app) accept(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	if link, err = arbora.UseLink(ctx, api.LinkUse{Token: token, Password: password, Title: orNone(c.String("title"))}); err != nil {
+	if link, err = arbora.UseLink(ctx, api.LinkUse{Token: token, Password: password, Title: c.String("title")}); err != nil {
 		return err
 	}
 	a.say(c, "Done. Sign in with: arbora sign-in %s --server %s", link.SignIn, server)

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -28,32 +29,25 @@ func demandFlags() []cli.Flag {
 }
 
 // demandsGiven gives demands with what the flags of a level alter.
-func demandsGiven(c *cli.Command, level string, read *api.Demands) (*api.Demands, error) {
-	var d api.Demands
-	if read != nil {
-		d = *read
-	}
-	for name, into := range map[string]**int{"idle": &d.Idle, "life": &d.Life} {
+func demandsGiven(c *cli.Command, level string, d api.Demands) (api.Demands, error) {
+	for name, into := range map[string]*int{"idle": &d.Idle, "life": &d.Life} {
 		if !c.IsSet(level + name) {
 			continue
 		}
 		long := c.Duration(level + name)
 		if long%time.Minute != 0 || long < 0 {
-			return nil, usage("--%s %s is not a number of minutes: write it as 45m or 8h", level+name, long)
+			return d, usage("--%s %s is not a number of minutes: write it as 45m or 8h", level+name, long)
 		}
-		minutes := int(long / time.Minute)
-		if *into = &minutes; minutes == 0 {
-			*into = nil
-		}
+		*into = int(long / time.Minute)
 	}
 	if networks := c.StringSlice(level + "network"); slices.Contains(networks, "any") {
 		d.Networks = nil
 	} else if c.IsSet(level + "network") {
-		d.Networks = &networks
+		d.Networks = networks
 	}
 	if given := c.StringSlice(level + "factor"); slices.Contains(given, "none") {
 		if len(given) > 1 {
-			return nil, usage("--%sfactor none stands alone: it lets a password do", level)
+			return d, usage("--%sfactor none stands alone: it lets a password do", level)
 		}
 		d.Factors = nil
 	} else if len(given) > 0 {
@@ -61,16 +55,13 @@ func demandsGiven(c *cli.Command, level string, read *api.Demands) (*api.Demands
 		for _, name := range given {
 			f := api.Factor(name)
 			if !f.Valid() {
-				return nil, usage("--%sfactor %s is not known: use code, passkey or none", level, name)
+				return d, usage("--%sfactor %s is not known: use code, passkey or none", level, name)
 			}
 			factors = append(factors, f)
 		}
-		d.Factors = &factors
+		d.Factors = factors
 	}
-	if d == (api.Demands{}) {
-		return nil, nil
-	}
-	return &d, nil
+	return d, nil
 }
 
 // minutesWords writes minutes as they are given: 45m, 8h or 1h30m.
@@ -86,28 +77,25 @@ func minutesWords(minutes int) string {
 	}
 }
 
-func demandWords(d *api.Demands) string {
-	if d == nil {
-		return "nothing further"
-	}
+func demandWords(d api.Demands) string {
 	var words []string
-	if d.Factors != nil {
+	if len(d.Factors) > 0 {
 		var factors []string
-		for _, f := range *d.Factors {
+		for _, f := range d.Factors {
 			factors = append(factors, string(f))
 		}
 		words = append(words, "sign in with "+strings.Join(factors, " or "))
 	}
 	for _, last := range []struct {
-		minutes *int
+		minutes int
 		after   string
 	}{{d.Idle, "after last use"}, {d.Life, "after sign-in"}} {
-		if last.minutes != nil {
-			words = append(words, "sessions end "+minutesWords(*last.minutes)+" "+last.after)
+		if last.minutes > 0 {
+			words = append(words, "sessions end "+minutesWords(last.minutes)+" "+last.after)
 		}
 	}
-	if d.Networks != nil {
-		words = append(words, "work from "+strings.Join(*d.Networks, ", "))
+	if len(d.Networks) > 0 {
+		words = append(words, "work from "+strings.Join(d.Networks, ", "))
 	}
-	return strings.Join(words, "; ")
+	return cmp.Or(strings.Join(words, "; "), "nothing further")
 }

@@ -53,7 +53,7 @@ func (a *app) createGrant(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	wanted := api.GrantNew{Principal: who, Role: given[0], Description: orNone(c.String("description")), Condition: orNone(c.String("if"))}
+	wanted := api.GrantNew{Principal: who, Role: given[0], Description: c.String("description"), Condition: c.String("if")}
 	if wanted.From, err = instant(c, "from"); err != nil {
 		return err
 	}
@@ -68,29 +68,29 @@ func (a *app) createGrant(ctx context.Context, c *cli.Command) error {
 	})
 }
 
-// instant reads a moment from a flag; none is nil.
-func instant(c *cli.Command, flag string) (*time.Time, error) {
+// instant reads a moment from a flag; none is zero.
+func instant(c *cli.Command, flag string) (time.Time, error) {
 	if c.String(flag) == "" {
-		return nil, nil
+		return time.Time{}, nil
 	}
 	t, err := statement.ParseInstant(c.String(flag))
 	if err != nil {
-		return nil, usage("--%s: %v", flag, err)
+		return t, usage("--%s: %v", flag, err)
 	}
-	return &t, nil
+	return t, nil
 }
 
 // terms writes the condition and period of a grant.
 func terms(g api.Grant) string {
 	text := ""
-	if g.Condition != nil {
-		text += " if " + *g.Condition
+	if g.Condition != "" {
+		text += " if " + g.Condition
 	}
-	if g.From != nil {
-		text += " from " + moment(*g.From)
+	if !g.From.IsZero() {
+		text += " from " + moment(g.From)
 	}
-	if g.Until != nil {
-		text += " until " + moment(*g.Until)
+	if !g.Until.IsZero() {
+		text += " until " + moment(g.Until)
 	}
 	return text
 }
@@ -136,7 +136,7 @@ func (a *app) revokeGrant(ctx context.Context, c *cli.Command) error {
 		id = found.Id
 		words = fmt.Sprintf("%s from %s at %s", found.Role, whoText(found.Principal), found.Scope.Address)
 	}
-	return a.change(c, func(preview *bool) (api.Written, error) {
+	return a.change(c, func(preview bool) (api.Written, error) {
 		return s.RevokeGrant(ctx, id, &api.RevokeGrantParams{Preview: preview})
 	}, func() {
 		a.say(c, "Revoked %s.", words)
@@ -181,8 +181,8 @@ func (a *app) findGrant(ctx context.Context, c *cli.Command, s session, role str
 
 // holderText names who a grant is for, with a mark when they are out of use and hold nothing by it at present.
 func holderText(g api.Grant) string {
-	if g.HolderState == nil {
+	if g.HolderState == "" {
 		return whoText(g.Principal)
 	}
-	return fmt.Sprintf("%s\n! %s: holds nothing", whoText(g.Principal), *g.HolderState)
+	return fmt.Sprintf("%s\n! %s: holds nothing", whoText(g.Principal), g.HolderState)
 }

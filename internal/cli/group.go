@@ -42,12 +42,12 @@ func (a *app) createGroup(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	wanted := api.GroupNew{
-		Name: given[0], Title: orNone(c.String("title")), Description: orNone(c.String("description")),
-		Tags: tagsGiven(c), Owner: ownerGiven(c), Gathers: orNone(c.String("gathers")),
+		Name: given[0], Title: c.String("title"), Description: c.String("description"),
+		Tags: tagsGiven(c), Owner: ownerGiven(c), Gathers: c.String("gathers"),
 	}
 	return create(ctx, a, c, s.PreviewCreateGroup, s.CreateGroup, organisation, wanted, func(made api.GroupMade) {
-		if made.Group.Gathers != nil {
-			a.say(c, "Created group %s. Its members are the people who meet this condition: %s. There are %d at present. It holds nothing yet.", made.Group.Name, *made.Group.Gathers, made.Group.Members)
+		if made.Group.Gathers != "" {
+			a.say(c, "Created group %s. Its members are the people who meet this condition: %s. There are %d at present. It holds nothing yet.", made.Group.Name, made.Group.Gathers, made.Group.Members)
 		} else {
 			a.say(c, "Created group %s. It has no members and holds nothing yet.", made.Group.Name)
 		}
@@ -59,7 +59,7 @@ func (a *app) listGroups(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	groups, _, err := client.Pages(0, func(after *string) ([]api.Group, *string, error) {
+	groups, _, err := client.Pages(0, func(after string) ([]api.Group, string, error) {
 		page, err := s.ListGroups(ctx, organisation, &api.ListGroupsParams{After: after})
 		return page.Groups, page.Next, err
 	})
@@ -68,7 +68,7 @@ func (a *app) listGroups(ctx context.Context, c *cli.Command) error {
 	}
 	l := listing{columns: []string{"Name", "Title", "Members", "Gathers", "State", "Created"}, empty: "There are no groups.", value: groups}
 	for _, g := range groups {
-		l.rows = append(l.rows, []string{g.Name, g.Title, strconv.Itoa(g.Members), orWord(value(g.Gathers), ""), string(g.State), moment(g.CreatedAt)})
+		l.rows = append(l.rows, []string{g.Name, g.Title, strconv.Itoa(g.Members), orWord(g.Gathers, ""), string(g.State), moment(g.CreatedAt)})
 	}
 	return a.print(c, l)
 }
@@ -78,7 +78,7 @@ func (a *app) addMember(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	return a.change(c, func(preview *bool) (api.Written, error) {
+	return a.change(c, func(preview bool) (api.Written, error) {
 		return s.AddMember(ctx, organisation, group, &api.AddMemberParams{Preview: preview}, member)
 	}, func() {
 		a.say(c, "%s %s is now in %s.", capital(string(member.Kind)), member.Name, group)
@@ -90,7 +90,7 @@ func (a *app) removeMember(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	return a.change(c, func(preview *bool) (api.Written, error) {
+	return a.change(c, func(preview bool) (api.Written, error) {
 		return s.RemoveMember(ctx, organisation, group, member.Kind, member.Name, &api.RemoveMemberParams{Preview: preview})
 	}, func() {
 		a.say(c, "%s %s is no longer in %s.", capital(string(member.Kind)), member.Name, group)

@@ -44,7 +44,7 @@ func (a *app) inviteGuest(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	wanted := api.GuestNew{Email: given[0], Title: orNone(c.String("title")), Description: orNone(c.String("description")), Tags: tagsGiven(c), Groups: &groups, Grants: &grants}
+	wanted := api.GuestNew{Email: given[0], Title: c.String("title"), Description: c.String("description"), Tags: tagsGiven(c), Groups: groups, Grants: grants}
 	return create(ctx, a, c, s.PreviewInviteGuest, s.InviteGuest, organisation, wanted, func(made api.GuestMade) {
 		a.say(c, "Invited %s, who is pending until they accept.", made.Guest.Name)
 		a.sayLink(c, made.Link)
@@ -56,10 +56,10 @@ func (a *app) sayLink(c *cli.Command, link api.LinkMade) {
 	if link.Mailed.Sent {
 		a.say(c, "Mailed to %s; works once, until %s.", link.Mailed.To, moment(link.Until))
 	} else {
-		a.say(c, "! Not mailed: %s.", value(link.Mailed.Reason))
+		a.say(c, "! Not mailed: %s.", link.Mailed.Reason)
 	}
-	if link.Url != nil {
-		a.say(c, "Pass it on yourself; it works once, until %s:\n%s", moment(link.Until), *link.Url)
+	if link.Url != "" {
+		a.say(c, "Pass it on yourself; it works once, until %s:\n%s", moment(link.Until), link.Url)
 	}
 }
 
@@ -68,7 +68,7 @@ func (a *app) listGuests(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	guests, _, err := client.Pages(0, func(after *string) ([]api.User, *string, error) {
+	guests, _, err := client.Pages(0, func(after string) ([]api.User, string, error) {
 		page, err := s.ListGuests(ctx, organisation, &api.ListGuestsParams{After: after})
 		return page.Users, page.Next, err
 	})
@@ -91,7 +91,7 @@ func (a *app) resendInvitation(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	link, err := s.ResendInvitation(ctx, organisation, api.GuestKind, given[0], &api.ResendInvitationParams{Reveal: flagged(c, "reveal")})
+	link, err := s.ResendInvitation(ctx, organisation, api.GuestKind, given[0], &api.ResendInvitationParams{Reveal: c.Bool("reveal")})
 	if err != nil {
 		return err
 	}

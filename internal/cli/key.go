@@ -50,13 +50,13 @@ func (a *app) createKey(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	wanted := api.KeyNew{Label: orNone(c.String("label")), Governs: flagged(c, "may-govern")}
+	wanted := api.KeyNew{Label: c.String("label"), Governs: c.Bool("may-govern")}
 	if text := c.String("until"); text != "" {
 		until, err := statement.ParseInstant(text)
 		if err != nil {
 			return usageError{err}
 		}
-		wanted.Until = &until
+		wanted.Until = until
 	}
 	if name := c.String("public-key"); name != "" {
 		text, err := os.ReadFile(name)
@@ -64,7 +64,7 @@ func (a *app) createKey(ctx context.Context, c *cli.Command) error {
 			return usageError{err}
 		}
 		public := string(text)
-		wanted.PublicKey = &public
+		wanted.PublicKey = public
 	}
 	var made api.KeyMade
 	switch kind, name := keyHolder(c); kind {
@@ -132,13 +132,13 @@ var keyColumns = []string{"Id", "Label", "Created", "By", "Until", "Last used", 
 
 func keyRow(k api.Key) []string {
 	until, used := "no end", "never"
-	if k.Until != nil {
-		until = moment(*k.Until)
+	if !k.Until.IsZero() {
+		until = moment(k.Until)
 	}
-	if k.LastUsedAt != nil {
-		used = moment(*k.LastUsedAt)
+	if !k.LastUsedAt.IsZero() {
+		used = moment(k.LastUsedAt)
 	}
-	return []string{k.Id, k.Label, moment(k.CreatedAt), k.CreatedBy, until, used, value(k.LastUsedFrom), string(k.State)}
+	return []string{k.Id, k.Label, moment(k.CreatedAt), k.CreatedBy, until, used, k.LastUsedFrom, string(k.State)}
 }
 
 func (a *app) listIssuedKeys(ctx context.Context, c *cli.Command, s session, issuer string) error {
@@ -189,11 +189,4 @@ func (a *app) withdrawKey(ctx context.Context, c *cli.Command) error {
 	}
 	a.say(c, "Key %s no longer works. Its access tokens have ended.", given[0])
 	return nil
-}
-
-func value(text *string) string {
-	if text == nil {
-		return ""
-	}
-	return *text
 }

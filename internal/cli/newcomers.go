@@ -101,7 +101,7 @@ func (a *app) makeNewcomers(ctx context.Context, s session, organisation string,
 		case line.Problem != nil:
 			return nil, &client.Error{Problem: *line.Problem}
 		case line.Made != nil:
-			return *line.Made, nil
+			return line.Made, nil
 		}
 	}
 }
@@ -110,7 +110,7 @@ func writeSecrets(to io.Writer, made []api.UserMade) error {
 	w := csv.NewWriter(to)
 	rows := [][]string{{"name", "sign-in", "address", "password"}}
 	for _, m := range made {
-		rows = append(rows, []string{m.User.Name, m.SignIn, m.Address, value(m.Password)})
+		rows = append(rows, []string{m.User.Name, m.SignIn, m.Address, m.Password})
 	}
 	return w.WriteAll(rows)
 }

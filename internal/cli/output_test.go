@@ -22,7 +22,7 @@ func TestTextsDoNotSteerTheTerminal(t *testing.T) {
 	for _, text := range hostile {
 		var errs bytes.Buffer
 		a := &app{Streams: Streams{Out: &bytes.Buffer{}, Err: &errs}}
-		a.finish(&client.Error{Problem: api.Problem{Detail: "there is no " + text, Next: &text}})
+		a.finish(&client.Error{Problem: api.Problem{Detail: "there is no " + text, Next: text}})
 		table := a.render(listing{columns: []string{"Title"}, rows: [][]string{{text}}})
 		var facts bytes.Buffer
 		a.Out = &facts

@@ -116,18 +116,18 @@ func (a *app) createUserAs(ctx context.Context, c *cli.Command, s session, organ
 			a.sayLink(c, *made.Link)
 		}
 		if made.Mailed != nil {
-			a.say(c, "%s", yesNo(made.Mailed.Sent, "How to sign in was mailed to "+made.Mailed.To+".", "! How to sign in was not mailed: "+value(made.Mailed.Reason)))
+			a.say(c, "%s", yesNo(made.Mailed.Sent, "How to sign in was mailed to "+made.Mailed.To+".", "! How to sign in was not mailed: "+made.Mailed.Reason))
 		}
 		if made.Key != nil {
 			a.sayKey(c, *made.Key)
 		}
-		for _, group := range *wanted.Groups {
+		for _, group := range wanted.Groups {
 			a.say(c, "In group %s.", group)
 		}
-		for _, g := range *wanted.Grants {
+		for _, g := range wanted.Grants {
 			a.say(c, "Granted %s at %s.", g.Role, g.Scope)
 		}
-		if len(*wanted.Groups)+len(*wanted.Grants) == 0 {
+		if len(wanted.Groups)+len(wanted.Grants) == 0 {
 			a.say(c, "%s holds nothing yet: all is denied until a grant or a group gives access.", made.User.Name)
 		}
 	})
@@ -154,26 +154,26 @@ func (a *app) newUser(ctx context.Context, c *cli.Command, s session, organisati
 		groups, grants = append(groups, more...), append(grants, also...)
 	}
 	wanted := api.UserNew{
-		Name: name, Title: orNone(c.String("title")), Email: orNone(c.String("email")), Description: orNone(c.String("description")),
-		Temporary: &temporary, SignInBy: &by, Groups: &groups, Grants: &grants, Tags: tagsGiven(c),
+		Name: name, Title: c.String("title"), Email: c.String("email"), Description: c.String("description"),
+		Temporary: &temporary, SignInBy: by, Groups: groups, Grants: grants, Tags: tagsGiven(c),
 	}
 	if c.Bool("link") {
 		yes := true
-		wanted.Link = &yes
+		wanted.Link = yes
 	}
 	if c.Bool("notify") {
 		yes := true
-		wanted.Notify = &yes
+		wanted.Notify = yes
 	}
 	if label := c.String("key"); label != "" {
-		wanted.Key = &api.KeyNew{Label: &label}
+		wanted.Key = &api.KeyNew{Label: label}
 	}
 	if from := c.String("password-from"); from != "" {
 		password, err := a.secret(from, "")
 		if err != nil {
 			return api.UserNew{}, err
 		}
-		wanted.Password = &password
+		wanted.Password = password
 	}
 	return wanted, nil
 }
@@ -255,9 +255,9 @@ func firstGrant(text string) (api.FirstGrant, error) {
 		}
 		switch rest[0] {
 		case "from":
-			grant.From = &moment
+			grant.From = moment
 		case "until":
-			grant.Until = &moment
+			grant.Until = moment
 		default:
 			return grant, wrong
 		}
@@ -278,20 +278,14 @@ func grantsGiven(c *cli.Command) ([]api.FirstGrant, error) {
 	return grants, nil
 }
 
-func tagsGiven(c *cli.Command) *api.Tags {
-	tags := api.Tags(c.StringMap("tag"))
-	if len(tags) == 0 {
-		return nil
-	}
-	return &tags
-}
+func tagsGiven(c *cli.Command) api.Tags { return c.StringMap("tag") }
 
 func (a *app) listUsers(ctx context.Context, c *cli.Command) error {
 	s, organisation, err := a.inside(c)
 	if err != nil {
 		return err
 	}
-	users, _, err := client.Pages(0, func(after *string) ([]api.User, *string, error) {
+	users, _, err := client.Pages(0, func(after string) ([]api.User, string, error) {
 		page, err := s.ListUsers(ctx, organisation, &api.ListUsersParams{After: after})
 		return page.Users, page.Next, err
 	})
@@ -319,8 +313,8 @@ func (a *app) listPasskeysOf(ctx context.Context, c *cli.Command) error {
 	l := listing{columns: []string{"Passkey", "Called", "Added", "Last used"}, empty: given[0] + " has no passkey.", value: list.Passkeys}
 	for _, k := range list.Passkeys {
 		used := "never"
-		if k.LastUsedAt != nil {
-			used = moment(*k.LastUsedAt)
+		if !k.LastUsedAt.IsZero() {
+			used = moment(k.LastUsedAt)
 		}
 		l.rows = append(l.rows, []string{k.Id, k.Label, moment(k.CreatedAt), used})
 	}

@@ -79,7 +79,7 @@ func (a *app) createPolicy(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	wanted := api.PolicyNew{Name: given[0], Text: text, Description: orNone(c.String("description"))}
+	wanted := api.PolicyNew{Name: given[0], Text: text, Description: c.String("description")}
 	return create(ctx, a, c, s.PreviewCreatePolicyAt, s.CreatePolicyAt, at, wanted, func(made api.PolicyMade) {
 		a.say(c, "Wrote policy %s at %s:\n\n%s", made.Policy.Name, made.Policy.Scope.Address, strings.TrimRight(made.Policy.Text, "\n"))
 	})
@@ -128,7 +128,7 @@ func (a *app) editPolicy(ctx context.Context, c *cli.Command) error {
 	if there {
 		wanted.Text = &text
 	}
-	return a.change(c, func(preview *bool) (api.Written, error) {
+	return a.change(c, func(preview bool) (api.Written, error) {
 		return s.EditPolicyText(ctx, policy.Id, &api.EditPolicyTextParams{Preview: preview}, wanted)
 	}, func() {
 		a.say(c, "Rewrote policy %s at %s.", policy.Name, policy.Scope.Address)
@@ -140,7 +140,7 @@ func (a *app) removePolicy(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	return a.change(c, func(preview *bool) (api.Written, error) {
+	return a.change(c, func(preview bool) (api.Written, error) {
 		return s.RemovePolicy(ctx, policy.Id, &api.RemovePolicyParams{Preview: preview})
 	}, func() {
 		a.say(c, "Took policy %s away from %s.", policy.Name, policy.Scope.Address)
@@ -188,14 +188,14 @@ func (a *app) showPolicy(ctx context.Context, c *cli.Command) error {
 // policyVersions gives all that was written of a policy, newest first.
 func policyVersions(ctx context.Context, s session, policy string) (versions []api.PolicyVersion, err error) {
 	most := 200
-	params := api.ListPolicyVersionsParams{Limit: &most}
+	params := api.ListPolicyVersionsParams{Limit: most}
 	for {
 		page, err := s.ListPolicyVersions(ctx, policy, &params)
 		if err != nil {
 			return nil, err
 		}
 		versions = append(versions, page.Versions...)
-		if params.Before = page.Before; page.Before == nil {
+		if params.Before = page.Before; page.Before == 0 {
 			return versions, nil
 		}
 	}
@@ -272,7 +272,7 @@ func (a *app) searchPolicies(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	words := strings.Join(c.Args().Slice(), " ")
-	found, err := s.SearchStatements(ctx, organisation, &api.SearchStatementsParams{Words: &words})
+	found, err := s.SearchStatements(ctx, organisation, &api.SearchStatementsParams{Words: words})
 	if err != nil {
 		return err
 	}
@@ -310,7 +310,7 @@ func (a *app) listPatterns(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	words := strings.Join(c.Args().Slice(), " ")
-	list, err := s.ListPatterns(ctx, &api.ListPatternsParams{Words: &words})
+	list, err := s.ListPatterns(ctx, &api.ListPatternsParams{Words: words})
 	if err != nil {
 		return err
 	}
@@ -344,8 +344,8 @@ func (a *app) showPattern(ctx context.Context, c *cli.Command) error {
 		l := listing{columns: []string{"Blank", "Asks", "Is a", "Usually"}, value: p}
 		for _, b := range p.Blanks {
 			usual := ""
-			if b.Usual != nil {
-				usual = *b.Usual
+			if b.Usual != "" {
+				usual = b.Usual
 			}
 			l.rows = append(l.rows, []string{b.Name, b.Asks, string(b.Kind), usual})
 		}

@@ -16,8 +16,8 @@ func previewFlag() cli.Flag {
 }
 
 // change sends a change and says what was done; with --preview, what it would do.
-func (a *app) change(c *cli.Command, send func(preview *bool) (api.Written, error), done func()) error {
-	written, err := send(flagged(c, "preview"))
+func (a *app) change(c *cli.Command, send func(preview bool) (api.Written, error), done func()) error {
+	written, err := send(c.Bool("preview"))
 	if err != nil {
 		return err
 	}
@@ -120,13 +120,4 @@ func permissionsText(permissions []string) string {
 		text += fmt.Sprintf(" and %d more", more)
 	}
 	return text
-}
-
-// flagged gives a flag as requests carry it: nothing when it is not set.
-func flagged(c *cli.Command, name string) *bool {
-	if !c.Bool(name) {
-		return nil
-	}
-	yes := true
-	return &yes
 }

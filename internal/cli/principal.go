@@ -42,11 +42,11 @@ func (a *app) showPrincipal(kind api.PrincipalKind) cli.ActionFunc {
 			{"Name", p.Name}, {"Title", p.Title}, {"Email", p.Email}, {"Description", p.Description},
 			{"State", stateText(p)}, {"Tags", tagsText(p.Tags)}, {"Created", moment(p.CreatedAt)}, {"Id", p.Id},
 		}
-		if p.Address != nil {
-			facts[0].value = *p.Address
+		if p.Address != "" {
+			facts[0].value = p.Address
 		}
-		if p.SignIn != nil {
-			facts = append(facts, fact{"Signs in", *p.SignIn + ", by " + signInWords[*p.SignInBy]})
+		if p.SignIn != "" {
+			facts = append(facts, fact{"Signs in", p.SignIn + ", by " + signInWords[p.SignInBy]})
 		}
 		if kind == api.GroupKind {
 			facts = append(facts, groupFacts(p, members)...)
@@ -61,7 +61,7 @@ func (a *app) showPrincipal(kind api.PrincipalKind) cli.ActionFunc {
 				l.rows = append(l.rows, []string{r.Words, "policy " + r.Statement.Policy.Name, r.Scope.Address, ""})
 				continue
 			}
-			through := yesNo((r.Grant.Principal.Name == p.Name || r.Grant.Principal.Name == value(p.Address)) && r.Grant.Principal.Kind == p.Kind, "directly", whoText(r.Grant.Principal))
+			through := yesNo((r.Grant.Principal.Name == p.Name || r.Grant.Principal.Name == p.Address) && r.Grant.Principal.Kind == p.Kind, "directly", whoText(r.Grant.Principal))
 			l.rows = append(l.rows, []string{r.Grant.Role + terms(*r.Grant), through, r.Scope.Address, r.Grant.Id})
 		}
 		a.section(c, "Named by", l)
@@ -75,8 +75,8 @@ func (a *app) showPrincipal(kind api.PrincipalKind) cli.ActionFunc {
 // stateText tells a state, and what it means where it is not "in use".
 func stateText(p api.PrincipalDetails) string {
 	switch {
-	case p.State == api.StatePending && p.InvitedUntil != nil:
-		return fmt.Sprintf("! pending: holds nothing until they accept; the link works until %s", moment(*p.InvitedUntil))
+	case p.State == api.StatePending && !p.InvitedUntil.IsZero():
+		return fmt.Sprintf("! pending: holds nothing until they accept; the link works until %s", moment(p.InvitedUntil))
 	case p.State == api.StatePending:
 		return "! pending: holds nothing until they accept; the link works no more, arbora guest resend makes another"
 	case p.State != api.StateActive:
@@ -129,8 +129,8 @@ func idleText(group api.PrincipalDetails, member api.PrincipalRef) string {
 // groupFacts tell who is in a group and by what.
 func groupFacts(p api.PrincipalDetails, members []string) []fact {
 	var facts []fact
-	if p.Gathers != nil {
-		facts = append(facts, fact{"Gathers", "whoever has " + *p.Gathers})
+	if p.Gathers != "" {
+		facts = append(facts, fact{"Gathers", "whoever has " + p.Gathers})
 	}
 	facts = append(facts, fact{"Members", orWord(strings.Join(members, ", "), "none")})
 	var every []string
@@ -188,7 +188,7 @@ func (a *app) edit(ctx context.Context, c *cli.Command, kind api.PrincipalKind) 
 	}
 	if c.Bool("no-owner") {
 		none := true
-		edit.NoOwner = &none
+		edit.NoOwner = none
 	}
 	if c.IsSet("tag") || c.IsSet("untag") {
 		p, err := s.ShowPrincipal(ctx, organisation, kind, given[0])
@@ -207,7 +207,7 @@ func (a *app) edit(ctx context.Context, c *cli.Command, kind api.PrincipalKind) 
 	if edit == (api.PrincipalEdit{}) {
 		return usage("say what to alter; see %s --help", c.FullName())
 	}
-	return a.change(c, func(preview *bool) (api.Written, error) {
+	return a.change(c, func(preview bool) (api.Written, error) {
 		return s.EditPrincipal(ctx, organisation, kind, given[0], &api.EditPrincipalParams{Preview: preview}, edit)
 	}, func() {
 		a.say(c, "Altered %s %s.", kindText(kind), given[0])
@@ -239,7 +239,7 @@ func (a *app) stateCommand(kind api.PrincipalKind, verb string, to api.State) *c
 			if err != nil {
 				return err
 			}
-			return a.change(c, func(preview *bool) (api.Written, error) {
+			return a.change(c, func(preview bool) (api.Written, error) {
 				return s.SetState(ctx, organisation, kind, given[0], &api.SetStateParams{Preview: preview}, api.StateChange{State: to})
 			}, func() {
 				a.say(c, "%s %s is %s now.", capital(kindText(kind)), given[0], to)
@@ -264,7 +264,7 @@ func (a *app) handOver(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	return a.change(c, func(preview *bool) (api.Written, error) {
+	return a.change(c, func(preview bool) (api.Written, error) {
 		return s.HandOver(ctx, organisation, api.UserKind, given[0], &api.HandOverParams{Preview: preview}, to)
 	}, func() {
 		a.say(c, "What user %s was granted directly is %s's now.", given[0], whoText(to))
@@ -276,11 +276,11 @@ func (a *app) resetPassword(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	reset, err := s.ResetPassword(ctx, organisation, api.UserKind, given[0], &api.ResetPasswordParams{KeepPasskeys: flagged(c, "keep-passkeys"), KeepKeys: flagged(c, "keep-keys")})
+	reset, err := s.ResetPassword(ctx, organisation, api.UserKind, given[0], &api.ResetPasswordParams{KeepPasskeys: c.Bool("keep-passkeys"), KeepKeys: c.Bool("keep-keys")})
 	if err != nil {
 		return err
 	}
 	a.say(c, "Sessions and links of %s no longer work%s%s.", given[0], yesNo(c.Bool("keep-passkeys"), "", ", nor do the passkeys"), yesNo(c.Bool("keep-keys"), "", ", nor do the API keys"))
-	a.sayPassword(c, &reset.Password, true)
+	a.sayPassword(c, reset.Password, true)
 	return a.valueOnly(c, reset)
 }

@@ -15,7 +15,7 @@ func (a *app) reshapeCommands() []*cli.Command {
 		{
 			Name: "move", Usage: "move scopes, with all beneath them, into another", ArgsUsage: "ADDRESS …",
 			Flags:  []cli.Flag{&cli.StringFlag{Name: "to", Required: true, Usage: "the `ADDRESS` of the scope to move into"}, previewFlag()},
-			Action: a.reshape("moved", func(c *cli.Command) api.Reshaping { return api.Reshaping{To: orNone(c.String("to"))} }),
+			Action: a.reshape("moved", func(c *cli.Command) api.Reshaping { return api.Reshaping{To: c.String("to")} }),
 		},
 		{
 			Name: "edit", Usage: "alter a scope's name, title or description; its id and access stay", ArgsUsage: "ADDRESS",
@@ -38,7 +38,7 @@ func (a *app) reshapeCommands() []*cli.Command {
 			},
 			Action: a.reshape("tagged", func(c *cli.Command) api.Reshaping {
 				untag := c.StringSlice("untag")
-				return api.Reshaping{Tags: tagsGiven(c), Untag: &untag}
+				return api.Reshaping{Tags: tagsGiven(c), Untag: untag}
 			}),
 		},
 		a.scopeStateCommand("retire", "take scopes, with all beneath them, out of use: everything there is denied at once", api.ScopeRetired),
@@ -49,7 +49,7 @@ func (a *app) reshapeCommands() []*cli.Command {
 func (a *app) scopeStateCommand(verb, usage string, state api.ReshapingState) *cli.Command {
 	return &cli.Command{
 		Name: verb, Usage: usage, ArgsUsage: "ADDRESS …", Flags: []cli.Flag{previewFlag()},
-		Action: a.reshape(strings.TrimSuffix(verb, "e")+"ed", func(*cli.Command) api.Reshaping { return api.Reshaping{State: &state} }),
+		Action: a.reshape(strings.TrimSuffix(verb, "e")+"ed", func(*cli.Command) api.Reshaping { return api.Reshaping{State: state} }),
 	}
 }
 
@@ -74,7 +74,7 @@ func (a *app) reshape(did string, wanted func(*cli.Command) api.Reshaping) cli.A
 		}
 		body := wanted(c)
 		body.Scopes = c.Args().Slice()
-		return a.change(c, func(preview *bool) (api.Written, error) {
+		return a.change(c, func(preview bool) (api.Written, error) {
 			return s.ReshapeScopes(ctx, organisation, &api.ReshapeScopesParams{Preview: preview}, body)
 		}, func() {
 			for _, address := range body.Scopes {

@@ -64,7 +64,7 @@ func (a *app) listRoles(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	all := c.Bool("all")
-	list, err := s.ListRoles(ctx, at, &api.ListRolesParams{All: &all})
+	list, err := s.ListRoles(ctx, at, &api.ListRolesParams{All: all})
 	if err != nil {
 		return err
 	}
@@ -89,11 +89,11 @@ func (a *app) listRoles(ctx context.Context, c *cli.Command) error {
 func whereGranted(r api.Role) string {
 	var under []string
 	if r.Under != nil {
-		for _, at := range *r.Under {
+		for _, at := range r.Under {
 			under = append(under, at.Address)
 		}
 	}
-	if r.Hidden != nil {
+	if r.Hidden {
 		under = append(under, "others that you do not see")
 	}
 	if len(under) == 0 {

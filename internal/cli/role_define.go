@@ -35,7 +35,7 @@ func filters(c *cli.Command, flag string) ([]api.RoleFilter, error) {
 	read := []api.RoleFilter{}
 	for _, text := range c.StringSlice(flag) {
 		var f api.RoleFilter
-		lists := map[string]**[]string{"class": &f.Classes, "operation": &f.Operations, "type": &f.Types, "service": &f.Services, "plane": &f.Planes}
+		lists := map[string]*[]string{"class": &f.Classes, "operation": &f.Operations, "type": &f.Types, "service": &f.Services, "plane": &f.Planes}
 		for _, part := range strings.Fields(text) {
 			name, words, _ := strings.Cut(part, "=")
 			list, known := lists[name]
@@ -45,8 +45,7 @@ func filters(c *cli.Command, flag string) ([]api.RoleFilter, error) {
 			case *list != nil:
 				return nil, usage("--%s %q says %s= twice: write what may match as %s=ONE,OTHER", flag, text, name, name)
 			}
-			given := strings.Split(words, ",")
-			*list = &given
+			*list = strings.Split(words, ",")
 		}
 		read = append(read, f)
 	}
@@ -90,7 +89,7 @@ func roleEdit(c *cli.Command) (api.RoleEdit, error) {
 	}
 	under := c.StringSlice("under")
 	return api.RoleEdit{
-		Title: orNone(c.String("title")), Description: orNone(c.String("description")), Include: include, Exclude: &exclude, Under: &under,
+		Title: c.String("title"), Description: c.String("description"), Include: include, Exclude: exclude, Under: under,
 	}, nil
 }
 
@@ -107,7 +106,7 @@ func (a *app) editRole(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	return a.change(c, func(preview *bool) (api.Written, error) {
+	return a.change(c, func(preview bool) (api.Written, error) {
 		return s.EditRole(ctx, at, given[0], &api.EditRoleParams{Preview: preview}, wanted)
 	}, func() {
 		a.say(c, "Edited role %s: whoever holds it holds what it says now.", given[0])
@@ -124,8 +123,8 @@ func (a *app) removeRole(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	grants := c.Bool("with-grants")
-	return a.change(c, func(preview *bool) (api.Written, error) {
-		return s.RemoveRole(ctx, at, given[0], &api.RemoveRoleParams{Grants: &grants, Preview: preview})
+	return a.change(c, func(preview bool) (api.Written, error) {
+		return s.RemoveRole(ctx, at, given[0], &api.RemoveRoleParams{Grants: grants, Preview: preview})
 	}, func() {
 		a.say(c, "Removed role %s%s.", given[0], yesNo(grants, " and its grants", ""))
 	})

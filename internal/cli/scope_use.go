@@ -50,9 +50,9 @@ func (a *app) searchScopes(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	params := &api.SearchScopesParams{
-		Text: orNone(c.Args().First()), Kind: orNone(c.String("kind")), Type: orNone(c.String("type")), Tag: orNone(c.String("tag")), State: orNone(c.String("state")), Limit: page,
+		Text: c.Args().First(), Kind: c.String("kind"), Type: c.String("type"), Tag: c.String("tag"), State: c.String("state"), Limit: page,
 	}
-	found, more, err := client.Pages(most, func(after *string) ([]api.ScopeNode, *string, error) {
+	found, more, err := client.Pages(most, func(after string) ([]api.ScopeNode, string, error) {
 		params.After = after
 		list, err := s.SearchScopes(ctx, organisation, params)
 		return list.Scopes, list.Next, err
@@ -64,7 +64,7 @@ func (a *app) searchScopes(ctx context.Context, c *cli.Command) error {
 	for _, n := range found {
 		tags := ""
 		if n.Tags != nil {
-			tags = tagsText(*n.Tags)
+			tags = tagsText(n.Tags)
 		}
 		l.rows = append(l.rows, []string{n.Address + yesNo(n.Retired, " (retired)", ""), kindOf(n), n.Title, tags})
 	}
@@ -86,9 +86,9 @@ func (a *app) printMatrix(ctx context.Context, c *cli.Command) error {
 	if c.Bool("groups") {
 		rows = "groups"
 	}
-	params := &api.ShowMatrixParams{Against: &against, Rows: &rows}
+	params := &api.ShowMatrixParams{Against: against, Rows: rows}
 	var whole api.Matrix
-	whole.Rows, _, err = client.Pages(0, func(after *string) ([]api.MatrixRow, *string, error) {
+	whole.Rows, _, err = client.Pages(0, func(after string) ([]api.MatrixRow, string, error) {
 		params.After = after
 		m, err := s.ShowMatrix(ctx, given[0], params)
 		whole.Scope, whole.Columns, whole.Revision = m.Scope, m.Columns, m.Revision
@@ -199,7 +199,7 @@ func (a *app) tellScopeUse(ctx context.Context, c *cli.Command, s session, scope
 	}
 	if scope.Kind != "resource" {
 		most := 20
-		children, err := s.ListChildren(ctx, scope.Id, &api.ListChildrenParams{Limit: &most})
+		children, err := s.ListChildren(ctx, scope.Id, &api.ListChildrenParams{Limit: most})
 		if err != nil {
 			return err
 		}
@@ -207,7 +207,7 @@ func (a *app) tellScopeUse(ctx context.Context, c *cli.Command, s session, scope
 		for _, n := range children.Scopes {
 			l.rows = append(l.rows, []string{n.Name + yesNo(n.Retired, " (retired)", ""), kindOf(n), n.Title})
 		}
-		if children.Next != nil {
+		if children.Next != "" {
 			l.rows = append(l.rows, []string{"…", "", "more: arbora scope list " + scope.Address})
 		}
 		a.section(c, "Children", l)
@@ -227,7 +227,7 @@ func (a *app) tellScopeUse(ctx context.Context, c *cli.Command, s session, scope
 		a.section(c, "Policies that reach it", reachingListing(scope, list))
 	}
 	most := 10
-	changes, err := s.ListScopeChanges(ctx, scope.Id, &api.ListScopeChangesParams{Limit: &most})
+	changes, err := s.ListScopeChanges(ctx, scope.Id, &api.ListScopeChangesParams{Limit: most})
 	if refusedTo(err) {
 		return nil
 	} else if err != nil {
@@ -254,7 +254,7 @@ func accessListing(list api.GrantList) listing {
 		}
 		var cuts []string
 		if g.Losses != nil {
-			for _, loss := range *g.Losses {
+			for _, loss := range g.Losses {
 				cuts = append(cuts, fmt.Sprintf("%s by %q in %s", yesNo(loss.All, "all", fmt.Sprint(len(loss.Permissions))), loss.Statement.Text, loss.Statement.Policy.Name))
 			}
 		}

@@ -45,7 +45,7 @@ func (a *app) createServiceAccount(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	wanted := api.AccountNew{Name: name, Title: orNone(c.String("title")), Description: orNone(c.String("description")), Tags: tagsGiven(c)}
+	wanted := api.AccountNew{Name: name, Title: c.String("title"), Description: c.String("description"), Tags: tagsGiven(c)}
 	return create(ctx, a, c, s.PreviewCreateServiceAccount, s.CreateServiceAccount, at, wanted, func(made api.AccountMade) {
 		a.say(c, "Created service account %s. It holds nothing yet, and has no key: arbora key create --service-account %s", made.Account.Address, made.Account.Address)
 	})

@@ -79,13 +79,13 @@ func (a *app) changeSettings(ctx context.Context, c *cli.Command) error {
 	} else if c.IsSet("service") {
 		settings.Services = &named
 	}
-	for level, into := range map[string]**api.Demands{"": &settings.Everybody, "governing-": &settings.Governing} {
+	for level, into := range map[string]*api.Demands{"": &settings.Everybody, "governing-": &settings.Governing} {
 		if *into, err = demandsGiven(c, level, *into); err != nil {
 			return err
 		}
 	}
 	edit := api.SettingsEdit{Settings: settings, Was: &read}
-	written, err := s.ChangeSettings(ctx, organisation, &api.ChangeSettingsParams{Preview: flagged(c, "preview")}, edit)
+	written, err := s.ChangeSettings(ctx, organisation, &api.ChangeSettingsParams{Preview: c.Bool("preview")}, edit)
 	switch {
 	case err != nil:
 		return err

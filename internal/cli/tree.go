@@ -24,7 +24,7 @@ func (a *app) treeCommand() *cli.Command {
 				return err
 			}
 			depth := c.Int("depth")
-			tree, err := s.ShowTree(ctx, address, &api.ShowTreeParams{Depth: &depth})
+			tree, err := s.ShowTree(ctx, address, &api.ShowTreeParams{Depth: depth})
 			if err != nil {
 				return err
 			}
@@ -68,8 +68,8 @@ func drawTree(nodes []api.ScopeNode, draw func(n api.ScopeNode, lead string)) {
 }
 
 func kindOf(n api.ScopeNode) string {
-	if n.Type != nil {
-		return *n.Type
+	if n.Type != "" {
+		return n.Type
 	}
 	return string(n.Kind)
 }
@@ -114,18 +114,18 @@ func (a *app) createScope(ctx context.Context, c *cli.Command) error {
 		return usage("say with --kind whether %s is a folder, project or compartment", last)
 	}
 	wanted := api.ScopeNew{
-		Kind: api.ScopeNewKind(kind), Name: name, Type: orNone(typeName),
-		Title: orNone(c.String("title")), Description: orNone(c.String("description")),
+		Kind: api.ScopeNewKind(kind), Name: name, Type: typeName,
+		Title: c.String("title"), Description: c.String("description"),
 	}
 	if tags := c.StringMap("tag"); len(tags) > 0 {
-		wanted.Tags = &tags
+		wanted.Tags = tags
 	}
 	s, err := a.as(c)
 	if err != nil {
 		return err
 	}
 	return create(ctx, a, c, s.PreviewCreateScope, s.CreateScope, parent, wanted, func(made api.ScopeMade) {
-		a.say(c, "Created %s %s.", yesNo(made.Scope.Type != nil, typeName, kind), made.Scope.Address)
+		a.say(c, "Created %s %s.", yesNo(made.Scope.Type != "", typeName, kind), made.Scope.Address)
 	})
 }
 
@@ -134,7 +134,7 @@ func (a *app) listScopes(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	scopes, _, err := client.Pages(0, func(after *string) ([]api.ScopeNode, *string, error) {
+	scopes, _, err := client.Pages(0, func(after string) ([]api.ScopeNode, string, error) {
 		page, err := s.ListChildren(ctx, address, &api.ListChildrenParams{After: after})
 		return page.Scopes, page.Next, err
 	})
@@ -158,15 +158,15 @@ func (a *app) showScope(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	kind := string(scope.Kind)
-	if scope.Type != nil {
-		kind = *scope.Type
+	if scope.Type != "" {
+		kind = scope.Type
 	}
 	facts := []fact{{"Address", scope.Address}, {"Kind", kind}}
 	if !scope.Described {
 		facts = append(facts, fact{"Details", "you may see its name only; that takes \"describe " + kind + "\""})
 	} else {
 		facts = append(facts, fact{"Title", scope.Title}, fact{"Description", scope.Description}, fact{"Tags", tagsText(scope.Tags)},
-			fact{"State", yesNo(scope.Retired, "retired", "active")}, fact{"Created", moment(*scope.CreatedAt)})
+			fact{"State", yesNo(scope.Retired, "retired", "active")}, fact{"Created", moment(scope.CreatedAt)})
 	}
 	in, err := s.CountContents(ctx, scope.Id)
 	if err != nil {
@@ -239,19 +239,19 @@ func (a *app) createOrganisation(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	steward := api.UserNew{Name: c.String("steward"), Title: orNone(c.String("steward-title")), Email: orNone(c.String("steward-email"))}
+	steward := api.UserNew{Name: c.String("steward"), Title: c.String("steward-title"), Email: c.String("steward-email")}
 	if from := c.String("password-from"); from != "" {
 		password, err := a.secret(from, "")
 		if err != nil {
 			return err
 		}
-		steward.Password = &password
+		steward.Password = password
 	} else {
 		temporary := true
 		steward.Temporary = &temporary
 	}
 	made, err := s.CreateOrganisation(ctx, api.OrganisationNew{
-		Name: given[0], Title: orNone(c.String("title")), Description: orNone(c.String("description")), Steward: steward,
+		Name: given[0], Title: c.String("title"), Description: c.String("description"), Steward: steward,
 	})
 	if err != nil {
 		return err
@@ -262,9 +262,9 @@ func (a *app) createOrganisation(ctx context.Context, c *cli.Command) error {
 }
 
 // sayPassword shows a generated password, this once.
-func (a *app) sayPassword(c *cli.Command, password *string, temporary bool) {
-	if password != nil {
-		a.say(c, "Password, shown this once%s: %s", yesNo(temporary, " and to be replaced at the first sign-in", ""), *password)
+func (a *app) sayPassword(c *cli.Command, password string, temporary bool) {
+	if password != "" {
+		a.say(c, "Password, shown this once%s: %s", yesNo(temporary, " and to be replaced at the first sign-in", ""), password)
 	}
 }
 

@@ -36,7 +36,7 @@ func (a *app) undo(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	undone, err := s.UndoChange(ctx, organisation, revision, &api.UndoChangeParams{Preview: flagged(c, "preview")})
+	undone, err := s.UndoChange(ctx, organisation, revision, &api.UndoChangeParams{Preview: c.Bool("preview")})
 	if err != nil {
 		return err
 	}

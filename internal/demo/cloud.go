@@ -20,7 +20,7 @@ func LoamKeys(ctx context.Context, address string) (map[string]loamapi.Key, erro
 	keys := map[string]loamapi.Key{}
 	label := "Loam"
 	for _, service := range loamapi.Services {
-		made, err := keeper.CreateServiceKey(ctx, service, api.KeyNew{Label: &label})
+		made, err := keeper.CreateServiceKey(ctx, service, api.KeyNew{Label: label})
 		if err != nil {
 			return nil, fmt.Errorf("issue a key for service %s: %w", service, err)
 		}

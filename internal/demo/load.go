@@ -59,11 +59,11 @@ func tokenFor(ctx context.Context, address, name, password string) (string, erro
 		return "", err
 	}
 	token := true
-	s, err := arbora.SignIn(ctx, api.SignIn{Name: name, Password: password, Token: &token})
+	s, err := arbora.SignIn(ctx, api.SignIn{Name: name, Password: password, Token: token})
 	if err != nil {
 		return "", fmt.Errorf("sign in %s: %w", name, err)
 	}
-	return *s.Token, nil
+	return s.Token, nil
 }
 
 // LoadStart loads what there is before the story, into a service whose keeper is [Keeper] with [Passphrase].
@@ -94,8 +94,8 @@ func loadStart(ctx context.Context, address string, clock Clock) error {
 		{quaywater, "Quaywater Seed Exchange", "juno", "Juno Marchetti", "Consultant"},
 	} {
 		err := client.Done(keeper.CreateOrganisation(ctx, api.OrganisationNew{
-			Name: o.name, Title: &o.title,
-			Steward: api.UserNew{Name: o.steward, Title: &o.stewardTitle, Description: &o.does, Email: mail(o.steward, o.name), Password: phrase()},
+			Name: o.name, Title: o.title,
+			Steward: api.UserNew{Name: o.steward, Title: o.stewardTitle, Description: o.does, Email: mail(o.steward, o.name), Password: Passphrase},
 		}))
 		if err != nil {
 			return fmt.Errorf("create %s: %w", o.name, err)
@@ -193,9 +193,9 @@ func (l loader) scopes(ctx context.Context, scopes []scope) error {
 	for _, s := range scopes {
 		parent, last := model.SplitAddress(s.address)
 		name, typeName := model.SplitFullName(last)
-		wanted := api.ScopeNew{Kind: api.ScopeNewKind(s.kind), Name: name, Title: &s.title, Description: &s.description, Tags: &s.tags}
+		wanted := api.ScopeNew{Kind: api.ScopeNewKind(s.kind), Name: name, Title: s.title, Description: s.description, Tags: s.tags}
 		if s.kind == "" {
-			wanted.Kind, wanted.Type = "resource", &typeName
+			wanted.Kind, wanted.Type = "resource", typeName
 		}
 		if s.tags == nil {
 			wanted.Tags = nil
@@ -218,7 +218,7 @@ func (l loader) everybody(ctx context.Context, people []person) error {
 
 func (l loader) person(ctx context.Context, p person) error {
 	err := client.Done(l.CreateUser(ctx, lindenmere, api.UserNew{
-		Name: p.name, Title: &p.title, Description: &p.does, Email: mail(p.name, lindenmere), Password: phrase(),
+		Name: p.name, Title: p.title, Description: p.does, Email: mail(p.name, lindenmere), Password: Passphrase,
 	}))
 	if err != nil {
 		return fmt.Errorf("create user %s: %w", p.name, err)
@@ -228,7 +228,7 @@ func (l loader) person(ctx context.Context, p person) error {
 
 func (l loader) groups(ctx context.Context) error {
 	for _, g := range groups {
-		if err := client.Done(l.CreateGroup(ctx, lindenmere, api.GroupNew{Name: g.name, Title: &g.title})); err != nil {
+		if err := client.Done(l.CreateGroup(ctx, lindenmere, api.GroupNew{Name: g.name, Title: g.title})); err != nil {
 			return fmt.Errorf("create group %s: %w", g.name, err)
 		}
 	}
@@ -257,7 +257,7 @@ func (l loader) member(ctx context.Context, group, kind, name string) error {
 
 func (l loader) grants(ctx context.Context, grants []grant) error {
 	for _, g := range grants {
-		wanted := api.GrantNew{Principal: api.PrincipalRef{Kind: api.PrincipalKind(g.kind), Name: g.name}, Role: g.role, Description: &g.why}
+		wanted := api.GrantNew{Principal: api.PrincipalRef{Kind: api.PrincipalKind(g.kind), Name: g.name}, Role: g.role, Description: g.why}
 		confirmed, err := l.confirming(ctx, g, wanted)
 		if err == nil {
 			err = client.Done(confirmed.CreateGrant(ctx, g.at, wanted))
@@ -284,10 +284,10 @@ func (l loader) confirming(ctx context.Context, g grant, wanted api.GrantNew) (*
 // labelIndexer makes the service account and a key for it, whose secret nobody keeps.
 func (l loader) labelIndexer(ctx context.Context) error {
 	title, label := "Label indexer", "nightly"
-	if err := client.Done(l.CreateServiceAccount(ctx, digitising, api.AccountNew{Name: "label-indexer", Title: &title})); err != nil {
+	if err := client.Done(l.CreateServiceAccount(ctx, digitising, api.AccountNew{Name: "label-indexer", Title: title})); err != nil {
 		return fmt.Errorf("create label-indexer: %w", err)
 	}
-	if err := client.Done(l.CreateKey(ctx, lindenmere, api.ServiceAccountKind, digitising+"/label-indexer", api.KeyNew{Label: &label})); err != nil {
+	if err := client.Done(l.CreateKey(ctx, lindenmere, api.ServiceAccountKind, digitising+"/label-indexer", api.KeyNew{Label: label})); err != nil {
 		return fmt.Errorf("issue its key: %w", err)
 	}
 	return nil
@@ -297,7 +297,7 @@ func (l loader) labelIndexer(ctx context.Context) error {
 func (l loader) seedPeople(ctx context.Context) error {
 	gathers, title := `tag team is "seeds"`, "Whoever works with seeds"
 	owner := api.PrincipalRef{Kind: api.UserKind, Name: "ines"}
-	if err := client.Done(l.CreateGroup(ctx, lindenmere, api.GroupNew{Name: "seed-people", Title: &title, Gathers: &gathers, Owner: &owner})); err != nil {
+	if err := client.Done(l.CreateGroup(ctx, lindenmere, api.GroupNew{Name: "seed-people", Title: title, Gathers: gathers, Owner: &owner})); err != nil {
 		return fmt.Errorf("create group seed-people: %w", err)
 	}
 	if err := client.Done(l.EditPrincipal(ctx, lindenmere, api.UserKind, "ines", nil, api.PrincipalEdit{Tags: &api.Tags{"team": "seeds"}})); err != nil {
@@ -310,7 +310,7 @@ func (l loader) seedPeople(ctx context.Context) error {
 func (l loader) juno(ctx context.Context, letters string) error {
 	const address = "juno@quaywater.example"
 	title, does, groups := "Juno Marchetti", "Consultant of the Quaywater Seed Exchange", []string{"contractors"}
-	if err := client.Done(l.InviteGuest(ctx, lindenmere, api.GuestNew{Email: address, Title: &title, Description: &does, Groups: &groups})); err != nil {
+	if err := client.Done(l.InviteGuest(ctx, lindenmere, api.GuestNew{Email: address, Title: title, Description: does, Groups: groups})); err != nil {
 		return fmt.Errorf("invite juno: %w", err)
 	}
 	juno, err := SignIn(ctx, l.address, "juno@quaywater", Passphrase)
@@ -328,22 +328,14 @@ func (l loader) juno(ctx context.Context, letters string) error {
 
 func (l loader) policies(ctx context.Context) error {
 	for _, p := range storyPolicies {
-		if err := client.Done(l.CreatePolicyAt(ctx, p.at, api.PolicyNew{Name: p.name, Text: p.text, Description: &p.why})); err != nil {
+		if err := client.Done(l.CreatePolicyAt(ctx, p.at, api.PolicyNew{Name: p.name, Text: p.text, Description: p.why})); err != nil {
 			return fmt.Errorf("write policy %s: %w", p.name, err)
 		}
 	}
 	return nil
 }
 
-func mail(name, organisation string) *string {
-	address := name + "@" + organisation + ".example"
-	return &address
-}
-
-func phrase() *string {
-	text := Passphrase
-	return &text
-}
+func mail(name, organisation string) string { return name + "@" + organisation + ".example" }
 
 // SignIns lists who can sign in once everything is loaded, and as what they are good to try.
 func SignIns() [][2]string {

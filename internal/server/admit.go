@@ -178,7 +178,7 @@ func (s *Server) identifyReady(c *gin.Context) (tenant.Caller, error) {
 	}
 	if err == nil {
 		if p, waits := first(caller); waits {
-			err = &problem.Problem{Kind: problem.Refused, Detail: p.Detail, Next: *p.Next}
+			err = &problem.Problem{Kind: problem.Refused, Detail: p.Detail, Next: p.Next}
 		}
 	}
 	return caller, err
@@ -276,7 +276,8 @@ func checkRequest(c *gin.Context, r route) error {
 	}
 	err := openapi3filter.ValidateRequest(c.Request.Context(), &openapi3filter.RequestValidationInput{
 		Request: c.Request, PathParams: parameters, Route: &r.Route,
-		Options: &openapi3filter.Options{MultiError: false, AuthenticationFunc: openapi3filter.NoopAuthenticationFunc},
+		// The body is decoded here, and what came of it is bound to the handler's types.
+		Options: &openapi3filter.Options{MultiError: false, AuthenticationFunc: openapi3filter.NoopAuthenticationFunc, KeepValidatedValue: true},
 	})
 	if err == nil {
 		return nil

@@ -29,14 +29,10 @@ func each[From, To any](list []From, convert func(From) To) []To {
 }
 
 func sessionOf(c tenant.Caller) api.Session {
-	var by *api.Factor
-	if f := api.Factor(c.Factor); f != "" {
-		by = &f
-	}
 	return api.Session{
-		Factor: by,
+		Factor: api.Factor(c.Factor),
 		Name:   c.Name, Title: c.Identity.Title, Email: c.Identity.Email,
-		Organisation: optional(c.OrganisationName), Keeper: c.Identity.Keeper, Kind: kindOf(c),
+		Organisation: c.OrganisationName, Keeper: c.Identity.Keeper, Kind: kindOf(c),
 		ChoosePassword: c.Identity.Temporary, WantedFactors: each(c.Wanted, func(f settings.Factor) api.Factor { return api.Factor(f) }), EndsAt: c.EndsAt, Csrf: c.Token.CSRF(),
 	}
 }
@@ -47,8 +43,8 @@ func organisationOf(o ask.OrganisationView) api.Organisation {
 
 func newUserOf(u api.UserNew) change.NewUser {
 	wanted := change.NewUser{
-		Name: u.Name, Title: text(u.Title), Email: text(u.Email), Description: text(u.Description), Tags: value(u.Tags),
-		Password: text(u.Password), Temporary: yes(u.Temporary), By: credential.SignInBy(value(u.SignInBy)), Link: yes(u.Link), Notify: yes(u.Notify), Groups: value(u.Groups),
+		Name: u.Name, Title: u.Title, Email: u.Email, Description: u.Description, Tags: u.Tags,
+		Password: u.Password, Temporary: yes(u.Temporary), By: credential.SignInBy(u.SignInBy), Link: u.Link, Notify: u.Notify, Groups: u.Groups,
 	}
 	wanted.Grants = firstGrants(u.Grants)
 	if u.Key != nil {
@@ -58,9 +54,9 @@ func newUserOf(u api.UserNew) change.NewUser {
 	return wanted
 }
 
-func firstGrants(grants *[]api.FirstGrant) []change.NewGrant {
-	return each(value(grants), func(g api.FirstGrant) change.NewGrant {
-		return change.NewGrant{Scope: g.Scope, Role: g.Role, Condition: text(g.Condition), Period: periodOf(g.From, g.Until)}
+func firstGrants(grants []api.FirstGrant) []change.NewGrant {
+	return each(grants, func(g api.FirstGrant) change.NewGrant {
+		return change.NewGrant{Scope: g.Scope, Role: g.Role, Condition: g.Condition, Period: periodOf(g.From, g.Until)}
 	})
 }
 
@@ -83,16 +79,8 @@ func asRead(was *api.AsRead) plan.AsRead {
 	}
 }
 
-func periodOf(from, until *time.Time) statement.Period {
-	return statement.Period{From: value(from).UTC(), Until: value(until).UTC()}
-}
-
-// present leaves out the zero moment.
-func present(t time.Time) *time.Time {
-	if t.IsZero() {
-		return nil
-	}
-	return &t
+func periodOf(from, until time.Time) statement.Period {
+	return statement.Period{From: from.UTC(), Until: until.UTC()}
 }
 
 // tagsOf writes no tags as {}.
@@ -112,15 +100,15 @@ func userOf(u ask.UserView) api.User {
 
 func groupOf(g ask.GroupView) api.Group {
 	return api.Group{
-		Id: g.ID.String(), Name: g.Name, Title: g.Title, Description: g.Description, Members: g.Members, State: api.State(g.State), Gathers: optional(g.Gathers.String()), CreatedAt: g.CreatedAt,
+		Id: g.ID.String(), Name: g.Name, Title: g.Title, Description: g.Description, Members: g.Members, State: api.State(g.State), Gathers: g.Gathers.String(), CreatedAt: g.CreatedAt,
 	}
 }
 
 func principalOf(p ask.DetailedPrincipal) api.PrincipalDetails {
 	told := api.PrincipalDetails{
 		Id: p.ID.String(), Kind: api.PrincipalKind(p.Kind.String()), Name: p.Name, Title: p.Title, Email: p.Email,
-		Description: p.Description, State: api.State(p.State), Tags: tagsOf(p.Tags), CreatedAt: p.CreatedAt, Address: optional(p.Address),
-		SignInBy: (*api.SignInBy)(optional(string(p.By))), SignIn: optional(p.SignIn), Gathers: optional(p.Gathers.String()), Owns: &p.Owns,
+		Description: p.Description, State: api.State(p.State), Tags: tagsOf(p.Tags), CreatedAt: p.CreatedAt, Address: p.Address,
+		SignInBy: api.SignInBy(p.By), SignIn: p.SignIn, Gathers: p.Gathers.String(), Owns: p.Owns,
 		Members: each(p.Members, principalRef), EveryMember: each(p.Every, principalRef), Groups: each(p.Groups, nameOf), Within: each(p.Within, nameOf),
 		Rules: each(p.Rules, ruleOf), Hidden: p.Hidden > 0, May: words(p.May), Gathered: []string{}, Idle: []api.IdleMember{},
 	}
@@ -139,10 +127,10 @@ func principalOf(p ask.DetailedPrincipal) api.PrincipalDetails {
 		told.Owner = &owner
 	}
 	if p.Kind == model.Guest {
-		told.InvitedUntil = present(p.InvitedUntil)
+		told.InvitedUntil = p.InvitedUntil
 	}
 	if p.Kind == model.User {
-		told.Factor = &p.Factor
+		told.Factor = p.Factor
 	}
 	return told
 }
@@ -153,17 +141,14 @@ func principalRef(p access.Principal) api.PrincipalRef {
 
 func nameOf(p access.Principal) string { return p.Name }
 
-// words writes an empty list as [].
-func words(list []string) []string {
-	if list == nil {
-		return []string{}
-	}
-	return list
+// words converts words to text; none are an empty list.
+func words[T ~string](list []T) []string {
+	return each(list, func(word T) string { return string(word) })
 }
 
 func scopeOf(v ask.ScopeView) api.Scope {
 	scope := api.Scope{
-		Id: v.ID.String(), Address: v.Address, Kind: api.ScopeKind(v.Kind.String()), Name: v.FullName(), Type: optional(v.Type),
+		Id: v.ID.String(), Address: v.Address, Kind: api.ScopeKind(v.Kind.String()), Name: v.FullName(), Type: v.Type,
 		Described: v.Described, Title: v.Title, Description: v.Description, Tags: v.Tags, Retired: v.Retired,
 		Path: each(v.Path, refOf), May: words(v.May), Creatable: words(v.Creatable),
 	}
@@ -171,20 +156,12 @@ func scopeOf(v ask.ScopeView) api.Scope {
 		scope.Tags = map[string]string{}
 	}
 	if v.Described {
-		scope.CreatedAt = moment(v.CreatedAt)
+		scope.CreatedAt = v.CreatedAt
 	}
 	if v.Offered != nil {
 		scope.Offered = &v.Offered
 	}
 	return scope
-}
-
-// moment leaves out a moment that is not set.
-func moment(t time.Time) *time.Time {
-	if t.IsZero() {
-		return nil
-	}
-	return &t
 }
 
 func refOf(r tenant.Ref) api.ScopeRef {
@@ -194,7 +171,7 @@ func refOf(r tenant.Ref) api.ScopeRef {
 func nodeOf(n ask.Node) api.ScopeNode {
 	return api.ScopeNode{
 		Id: n.ID.String(), Parent: n.Parent.String(), Address: n.Address, Kind: api.ScopeNodeKind(n.Kind.String()),
-		Name: n.FullName(), Type: optional(n.Type), Title: n.Title, Retired: n.Retired, Depth: n.Depth, More: n.More,
+		Name: n.FullName(), Type: n.Type, Title: n.Title, Retired: n.Retired, Depth: n.Depth, More: n.More,
 	}
 }
 
@@ -204,7 +181,7 @@ func grantOf(g ask.GrantView) api.Grant {
 		losses := each(g.Losses, func(l ask.LossView) api.Loss {
 			return api.Loss{Statement: statementOf(l.Statement), Permissions: l.Permissions, All: l.All}
 		})
-		grant.Losses = &losses
+		grant.Losses = losses
 	}
 	return grant
 }
@@ -212,8 +189,8 @@ func grantOf(g ask.GrantView) api.Grant {
 func grantAlone(g ask.GrantView) api.Grant {
 	return api.Grant{
 		Id: g.ID.String(), Principal: principalRef(g.Holder), Role: g.Role.Name, RoleTitle: g.Role.Title,
-		Privileged: g.Role.Privileged, HolderState: (*api.State)(optional(string(g.HolderState))), Scope: refOf(g.At), Inherited: g.Inherited, Misplaced: g.Misplaced,
-		Condition: optional(g.Condition.String()), From: moment(g.From), Until: moment(g.Until),
+		Privileged: g.Role.Privileged, HolderState: api.State(g.HolderState), Scope: refOf(g.At), Inherited: g.Inherited, Misplaced: g.Misplaced,
+		Condition: g.Condition.String(), From: g.From, Until: g.Until,
 		Description: g.Description, CreatedAt: g.CreatedAt, CreatedBy: g.CreatedBy,
 	}
 }
@@ -225,11 +202,11 @@ func roleOf(r ask.RoleView) api.Role {
 	}
 	if r.At != nil {
 		at, under := refOf(*r.At), each(r.Under, refOf)
-		role.Scope, role.Under = &at, &under
+		role.Scope, role.Under = &at, under
 	}
 	if r.Unseen > 0 {
 		left := true
-		role.Hidden = &left
+		role.Hidden = left
 	}
 	for p := range r.Permissions.All {
 		o := r.Catalogue.Operation(p)
@@ -261,18 +238,9 @@ func operationsOf(r ask.RoleView) []api.Operation {
 
 func filterOf(f catalogue.Filter) api.RoleFilter {
 	return api.RoleFilter{
-		Classes: someOf(f.Classes), Operations: someOf(f.Operations), Types: someOf(f.Types),
-		Services: someOf(f.Services), Planes: someOf(f.Planes),
+		Classes: words(f.Classes), Operations: words(f.Operations), Types: words(f.Types),
+		Services: words(f.Services), Planes: words(f.Planes),
 	}
-}
-
-// someOf leaves out an empty list.
-func someOf[T ~string](list []T) *[]string {
-	if len(list) == 0 {
-		return nil
-	}
-	words := each(list, func(word T) string { return string(word) })
-	return &words
 }
 
 func newFilter(f api.RoleFilter) catalogue.Filter {
@@ -282,19 +250,12 @@ func newFilter(f api.RoleFilter) catalogue.Filter {
 	}
 }
 
-func listOf[T ~string](words *[]string) []T {
-	if words == nil {
-		return nil
-	}
-	return each(*words, func(word string) T { return T(word) })
+func listOf[T ~string](words []string) []T {
+	return each(words, func(word string) T { return T(word) })
 }
 
-func newRoleOf(name string, title, description *string, include []api.RoleFilter, exclude *[]api.RoleFilter, under *[]string) change.NewRole {
-	role := change.NewRole{Name: name, Title: text(title), Description: text(description), Include: each(include, newFilter), Under: listOf[string](under)}
-	if exclude != nil {
-		role.Exclude = each(*exclude, newFilter)
-	}
-	return role
+func newRoleOf(name, title, description string, include, exclude []api.RoleFilter, under []string) change.NewRole {
+	return change.NewRole{Name: name, Title: title, Description: description, Include: each(include, newFilter), Exclude: each(exclude, newFilter), Under: under}
 }
 
 func operationOf(o catalogue.Operation) api.Operation {
@@ -338,12 +299,12 @@ func toldOf(t *api.QuestionContext) ask.Told {
 	if t == nil {
 		return ask.Told{}
 	}
-	told := ask.Told{IP: text(t.Ip), Location: text(t.Location), Provider: text(t.Provider)}
-	if t.Time != nil {
-		told.Time = *t.Time
+	told := ask.Told{IP: t.Ip, Location: t.Location, Provider: t.Provider}
+	if !t.Time.IsZero() {
+		told.Time = t.Time
 	}
 	if t.Claims != nil {
-		told.Claims = *t.Claims
+		told.Claims = t.Claims
 	}
 	return told
 }
@@ -397,14 +358,14 @@ func policyOf(p ask.PolicyView) api.Policy {
 }
 
 func faultOf(f problem.Fault) api.Fault {
-	return api.Fault{Line: f.Line, Column: f.Column, Detail: f.Detail, Nearest: optional(f.Nearest)}
+	return api.Fault{Line: f.Line, Column: f.Column, Detail: f.Detail, Nearest: f.Nearest}
 }
 
 func patternOf(p statement.Pattern) api.Pattern {
 	return api.Pattern{
 		Name: p.Name, Title: p.Title, Description: p.Description, Text: p.Text,
 		Blanks: each(p.Blanks, func(b statement.Blank) api.Blank {
-			return api.Blank{Name: b.Name, Asks: b.Asks, Kind: api.BlankKind(b.Kind), Usual: optional(b.Usual)}
+			return api.Blank{Name: b.Name, Asks: b.Asks, Kind: api.BlankKind(b.Kind), Usual: b.Usual}
 		}),
 	}
 }
@@ -413,9 +374,9 @@ func stepOf(s ask.Step) api.Step {
 	step := api.Step{Words: s.Words, Scope: refOf(s.At), Adds: s.Adds}
 	switch {
 	case s.Group != nil:
-		step.Group = &s.Group.Name
+		step.Group = s.Group.Name
 	case s.Role != nil:
-		step.Role = &s.Role.Name
+		step.Role = s.Role.Name
 	case s.Policy != nil:
 		policy := policyRefOf(*s.Policy)
 		step.Policy = &policy

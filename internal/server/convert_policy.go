@@ -17,16 +17,16 @@ func readingOf(given string, r change.Reading) api.Reading {
 
 func partsOf(p statement.Parts) api.StatementParts {
 	return api.StatementParts{
-		Place: optional(p.Place), Here: &p.Here, Who: words(p.Who), Except: someOf(p.Except), Modal: api.StatementPartsModal(p.Modal),
-		Roles: someOf(p.Roles), Acts: someOf(p.Acts), Data: &p.Data, Things: someOf(p.Things),
-		Condition: optional(p.Condition), From: optional(p.From), Until: optional(p.Until), Notes: someOf(p.Notes), Note: optional(p.Note),
+		Place: p.Place, Here: p.Here, Who: words(p.Who), Except: words(p.Except), Modal: api.StatementPartsModal(p.Modal),
+		Roles: words(p.Roles), Acts: words(p.Acts), Data: p.Data, Things: words(p.Things),
+		Condition: p.Condition, From: p.From, Until: p.Until, Notes: words(p.Notes), Note: p.Note,
 	}
 }
 
 func givenParts(p api.StatementParts) statement.Parts {
 	return statement.Parts{
-		Place: text(p.Place), Here: yes(p.Here), Who: p.Who, Except: value(p.Except), Modal: statement.Modal(p.Modal),
-		Roles: value(p.Roles), Acts: value(p.Acts), Data: yes(p.Data), Things: value(p.Things),
-		Condition: text(p.Condition), From: text(p.From), Until: text(p.Until), Notes: value(p.Notes), Note: text(p.Note),
+		Place: p.Place, Here: p.Here, Who: p.Who, Except: p.Except, Modal: statement.Modal(p.Modal),
+		Roles: p.Roles, Acts: p.Acts, Data: p.Data, Things: p.Things,
+		Condition: p.Condition, From: p.From, Until: p.Until, Notes: p.Notes, Note: p.Note,
 	}
 }

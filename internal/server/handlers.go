@@ -1,6 +1,7 @@
 package server
 
 import (
+	"cmp"
 	"context"
 	"net/http"
 
@@ -32,7 +33,7 @@ func (h handlers) GetStatus(ctx context.Context, _ GetStatusRequestObject) (GetS
 	}
 	status := GetStatus200JSONResponse{Empty: empty, Version: h.version, Loam: h.loam != ""}
 	if empty {
-		status.Next = optional("Nobody has set this service up yet: " + signin.HowToSetUp)
+		status.Next = "Nobody has set this service up yet: " + signin.HowToSetUp
 	}
 	return status, nil
 }
@@ -40,7 +41,7 @@ func (h handlers) GetStatus(ctx context.Context, _ GetStatusRequestObject) (GetS
 func (h handlers) SignIn(ctx context.Context, r SignInRequestObject) (SignInResponseObject, error) {
 	request, from := requestOf(ctx), ctx.(*gin.Context).ClientIP()
 	caller, err := h.service.SignIn(request.Context(), signin.Attempt{
-		Name: r.Body.Name, Password: r.Body.Password, Code: text(r.Body.Code), Organisation: text(r.Body.Organisation), From: from, Agent: agentOf(request),
+		Name: r.Body.Name, Password: r.Body.Password, Code: r.Body.Code, Organisation: r.Body.Organisation, From: from, Agent: agentOf(request),
 	})
 	if err != nil {
 		return nil, err
@@ -49,11 +50,11 @@ func (h handlers) SignIn(ctx context.Context, r SignInRequestObject) (SignInResp
 		return nil, err
 	}
 	answer := SignIn200JSONResponse{Body: sessionOf(caller)}
-	if r.Body.Token != nil && *r.Body.Token {
-		answer.Body.Token = optional(string(caller.Token))
+	if r.Body.Token {
+		answer.Body.Token = string(caller.Token)
 	} else {
 		cookie := h.sessionCookie(string(caller.Token), 0)
-		answer.Headers.SetCookie = &cookie
+		answer.Headers.SetCookie = cookie
 	}
 	return answer, nil
 }
@@ -69,7 +70,7 @@ func (h handlers) SignOut(ctx context.Context, _ SignOutRequestObject) (SignOutR
 		return nil, err
 	}
 	cookie := h.sessionCookie("", -1)
-	return SignOut204Response{Headers: SignOut204ResponseHeaders{SetCookie: &cookie}}, nil
+	return SignOut204Response{Headers: SignOut204ResponseHeaders{SetCookie: cookie}}, nil
 }
 
 func (h handlers) EditProfile(ctx context.Context, r EditProfileRequestObject) (EditProfileResponseObject, error) {
@@ -141,14 +142,14 @@ func quotasOf(q settings.Quotas) (told api.Quotas) {
 func (h handlers) CreateOrganisation(ctx context.Context, r CreateOrganisationRequestObject) (CreateOrganisationResponseObject, error) {
 	ctx, caller := who(ctx)
 	made, err := h.service.CreateOrganisation(ctx, caller, change.NewOrganisation{
-		Name: r.Body.Name, Title: text(r.Body.Title), Description: text(r.Body.Description), Steward: newUserOf(r.Body.Steward),
+		Name: r.Body.Name, Title: r.Body.Title, Description: r.Body.Description, Steward: newUserOf(r.Body.Steward),
 	})
 	if err != nil {
 		return nil, err
 	}
 	return CreateOrganisation201JSONResponse{
 		Organisation: organisationOf(made.Organisation), Steward: userOf(made.Steward),
-		Password: optional(made.Password), Revision: int64(made.Revision),
+		Password: made.Password, Revision: int64(made.Revision),
 	}, nil
 }
 
@@ -163,11 +164,11 @@ func (h handlers) GetCatalogue(ctx context.Context, r GetCatalogueRequestObject)
 
 func (h handlers) ListUsers(ctx context.Context, r ListUsersRequestObject) (ListUsersResponseObject, error) {
 	ctx, caller := who(ctx)
-	users, next, err := h.service.ListUsers(ctx, caller, r.Organisation, text(r.Params.After), limit(r.Params.Limit))
+	users, next, err := h.service.ListUsers(ctx, caller, r.Organisation, string(r.Params.After), limit(r.Params.Limit))
 	if err != nil {
 		return nil, err
 	}
-	return ListUsers200JSONResponse{Users: each(users, userOf), Next: optional(next)}, nil
+	return ListUsers200JSONResponse{Users: each(users, userOf), Next: next}, nil
 }
 
 func (h handlers) CreateUser(ctx context.Context, r CreateUserRequestObject) (CreateUserResponseObject, error) {
@@ -175,7 +176,7 @@ func (h handlers) CreateUser(ctx context.Context, r CreateUserRequestObject) (Cr
 	if err != nil {
 		return nil, err
 	}
-	if yes(r.Params.Preview) {
+	if r.Params.Preview {
 		return CreateUser200JSONResponse(written), nil
 	}
 	return CreateUser201JSONResponse(h.userMade(made)), nil
@@ -183,20 +184,20 @@ func (h handlers) CreateUser(ctx context.Context, r CreateUserRequestObject) (Cr
 
 func (h handlers) ListGroups(ctx context.Context, r ListGroupsRequestObject) (ListGroupsResponseObject, error) {
 	ctx, caller := who(ctx)
-	groups, next, err := h.service.ListGroups(ctx, caller, r.Organisation, text(r.Params.After), limit(r.Params.Limit))
+	groups, next, err := h.service.ListGroups(ctx, caller, r.Organisation, string(r.Params.After), limit(r.Params.Limit))
 	if err != nil {
 		return nil, err
 	}
-	return ListGroups200JSONResponse{Groups: each(groups, groupOf), Next: optional(next)}, nil
+	return ListGroups200JSONResponse{Groups: each(groups, groupOf), Next: next}, nil
 }
 
 func (h handlers) CreateGroup(ctx context.Context, r CreateGroupRequestObject) (CreateGroupResponseObject, error) {
 	wanted := change.NewGroup{
-		Name: r.Body.Name, Title: text(r.Body.Title), Description: text(r.Body.Description), Tags: value(r.Body.Tags),
-		Owner: somebodyOrNone(r.Body.Owner), Gathers: text(r.Body.Gathers),
+		Name: r.Body.Name, Title: r.Body.Title, Description: r.Body.Description, Tags: r.Body.Tags,
+		Owner: somebodyOrNone(r.Body.Owner), Gathers: r.Body.Gathers,
 	}
 	group, written, err := changed(ctx, r.Params.Preview, h.service.CreateGroup(r.Organisation, wanted))
-	if err != nil || yes(r.Params.Preview) {
+	if err != nil || r.Params.Preview {
 		return CreateGroup200JSONResponse(written), err
 	}
 	return CreateGroup201JSONResponse{Group: groupOf(group), Revision: written.Revision}, nil
@@ -226,11 +227,11 @@ func (h handlers) ListGrants(ctx context.Context, r ListGrantsRequestObject) (Li
 func (h handlers) CreateGrant(ctx context.Context, r CreateGrantRequestObject) (CreateGrantResponseObject, error) {
 	wanted := change.NewGrant{
 		Scope: r.Scope, Kind: string(r.Body.Principal.Kind), Name: r.Body.Principal.Name,
-		Role: r.Body.Role, Description: text(r.Body.Description), Condition: text(r.Body.Condition),
+		Role: r.Body.Role, Description: r.Body.Description, Condition: r.Body.Condition,
 		Period: periodOf(r.Body.From, r.Body.Until),
 	}
 	grant, written, err := changed(ctx, r.Params.Preview, h.service.CreateGrant(wanted))
-	if err != nil || yes(r.Params.Preview) {
+	if err != nil || r.Params.Preview {
 		return CreateGrant200JSONResponse(written), err
 	}
 	return CreateGrant201JSONResponse{Grant: grantOf(grant), Revision: written.Revision}, nil
@@ -243,7 +244,7 @@ func (h handlers) RevokeGrant(ctx context.Context, r RevokeGrantRequestObject) (
 
 func (h handlers) Check(ctx context.Context, r CheckRequestObject) (CheckResponseObject, error) {
 	ctx, caller := who(ctx)
-	asked := ask.Asked{Scope: r.Scope, Rest: text(r.Body.Address), Permission: r.Body.Permission, Told: toldOf(r.Body.Context)}
+	asked := ask.Asked{Scope: r.Scope, Rest: r.Body.Address, Permission: r.Body.Permission, Told: toldOf(r.Body.Context)}
 	if p := r.Body.Principal; p != nil {
 		asked.Kind, asked.Name = string(p.Kind), p.Name
 	}
@@ -287,9 +288,9 @@ func text(optional *string) string {
 func yes(optional *bool) bool { return optional != nil && *optional }
 
 // changed makes a change or, for a preview, tells its impact: what the client hears of it then.
-func changed[T any](ctx context.Context, preview *bool, change plan.Change[T]) (made T, written api.Written, err error) {
+func changed[T any](ctx context.Context, preview bool, change plan.Change[T]) (made T, written api.Written, err error) {
 	ctx, caller := who(ctx)
-	if yes(preview) {
+	if preview {
 		written, err = previewed(change.Preview(ctx, caller))
 		return made, written, err
 	}
@@ -303,9 +304,4 @@ func previewed(impact plan.Impact, err error) (api.Written, error) {
 	return api.Written{Revision: int64(impact.Revision), Impact: &told}, err
 }
 
-func limit(optional *int) int {
-	if optional == nil {
-		return 200
-	}
-	return *optional
-}
+func limit(wanted int) int { return cmp.Or(wanted, 200) }

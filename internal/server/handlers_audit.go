@@ -27,15 +27,15 @@ func (h handlers) ListInstallationAuditRecords(ctx context.Context, r ListInstal
 }
 
 func auditFilter(q api.ListAuditRecordsParams) store.AuditFilter {
-	f := store.AuditFilter{Event: text(q.Event), Actor: text(q.Who), Text: text(q.Text), Limit: limit(q.Limit)}
-	if q.From != nil {
+	f := store.AuditFilter{Event: q.Event, Actor: q.Who, Text: q.Text, Limit: limit(q.Limit)}
+	if !q.From.IsZero() {
 		f.From = q.From.UTC()
 	}
-	if q.Until != nil {
+	if !q.Until.IsZero() {
 		f.Until = q.Until.UTC()
 	}
-	if q.Before != nil {
-		f.Before = uint64(*q.Before)
+	if q.Before != 0 {
+		f.Before = uint64(q.Before)
 	}
 	return f
 }
@@ -46,7 +46,7 @@ func auditPage(entries []store.AuditEntry, next uint64) api.AuditRecordList {
 	})}
 	if next > 0 {
 		before := int64(next)
-		page.Before = &before
+		page.Before = before
 	}
 	return page
 }

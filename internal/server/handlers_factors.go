@@ -53,7 +53,7 @@ func (h handlers) ConfirmSecondFactor(ctx context.Context, r ConfirmSecondFactor
 
 func (h handlers) RemoveSecondFactor(ctx context.Context, r RemoveSecondFactorRequestObject) (RemoveSecondFactorResponseObject, error) {
 	ctx, caller := who(ctx)
-	return RemoveSecondFactor204Response{}, h.service.DropFactor(ctx, caller, r.Body.Password, value(r.Body.Code))
+	return RemoveSecondFactor204Response{}, h.service.DropFactor(ctx, caller, r.Body.Password, r.Body.Code)
 }
 
 // ceremonyOf hands a browser's options on as they are.
@@ -95,7 +95,7 @@ func (h handlers) ListPasskeys(ctx context.Context, _ ListPasskeysRequestObject)
 }
 
 func passkeyOf(k store.Passkey) api.Passkey {
-	return api.Passkey{Id: k.ID.String(), Label: k.Label, CreatedAt: k.CreatedAt, LastUsedAt: present(k.LastUsedAt)}
+	return api.Passkey{Id: k.ID.String(), Label: k.Label, CreatedAt: k.CreatedAt, LastUsedAt: k.LastUsedAt}
 }
 
 func (h handlers) ListPasskeysOf(ctx context.Context, r ListPasskeysOfRequestObject) (ListPasskeysOfResponseObject, error) {
@@ -133,19 +133,19 @@ func (h handlers) SignInByPasskey(ctx context.Context, r SignInByPasskeyRequestO
 		return nil, err
 	}
 	caller, err := h.service.SignInByPasskey(request.Context(), tokenOf(r.Body.Token), answer, signin.Attempt{
-		Organisation: text(r.Body.Organisation), From: clientOf(ctx), Agent: agentOf(request),
+		Organisation: r.Body.Organisation, From: clientOf(ctx), Agent: agentOf(request),
 	})
 	if err != nil {
 		return nil, err
 	}
 	cookie := h.sessionCookie(string(caller.Token), 0)
-	return SignInByPasskey200JSONResponse{Body: sessionOf(caller), Headers: SignInByPasskey200ResponseHeaders{SetCookie: &cookie}}, nil
+	return SignInByPasskey200JSONResponse{Body: sessionOf(caller), Headers: SignInByPasskey200ResponseHeaders{SetCookie: cookie}}, nil
 }
 
 func (h handlers) ProveSession(ctx context.Context, r ProveSessionRequestObject) (ProveSessionResponseObject, error) {
 	ctx, caller := who(ctx)
 	if r.Body.Passkey == nil {
-		return ProveSession204Response{}, h.service.Prove(ctx, caller, text(r.Body.Password))
+		return ProveSession204Response{}, h.service.Prove(ctx, caller, r.Body.Password)
 	}
 	answer, err := json.Marshal(r.Body.Passkey.Answer)
 	if err != nil {

@@ -24,7 +24,7 @@ func (h handlers) ShowHome(ctx context.Context, r ShowHomeRequestObject) (ShowHo
 		}),
 		Ending: each(home.Ending, grantOf),
 		Keys: each(home.Keys, func(k ask.KeyToMind) api.KeyToMind {
-			return api.KeyToMind{Id: k.Key.ID.String(), Label: k.Key.Label, Of: principalRef(k.Of), Unused: k.Unused, Until: moment(k.Key.Until), LastUsedAt: moment(k.Key.LastUsedAt)}
+			return api.KeyToMind{Id: k.Key.ID.String(), Label: k.Key.Label, Of: principalRef(k.Of), Unused: k.Unused, Until: k.Key.Until, LastUsedAt: k.Key.LastUsedAt}
 		}),
 		Privileged: each(home.Privileged, func(p ask.Privileged) api.Privileged {
 			return api.Privileged{Who: principalRef(p.Who), At: each(p.At, refOf)}

@@ -18,7 +18,7 @@ import (
 
 func (h handlers) userMade(made change.UserMade) api.UserMade {
 	told := api.UserMade{
-		User: userOf(made.User), SignIn: made.SignIn.String(), Address: made.Address, Password: optional(made.Password),
+		User: userOf(made.User), SignIn: made.SignIn.String(), Address: made.Address, Password: made.Password,
 		Key: h.keyMadeOrNone(made.Key), Revision: int64(made.Revision),
 	}
 	if made.Link != nil {
@@ -33,32 +33,32 @@ func (h handlers) userMade(made change.UserMade) api.UserMade {
 }
 
 func mailedOf(m plan.Mailed) api.Mailed {
-	return api.Mailed{To: m.To, Sent: m.Sent, Reason: optional(m.Why)}
+	return api.Mailed{To: m.To, Sent: m.Sent, Reason: m.Why}
 }
 
 func linkMadeOf(l signin.LinkMade) api.LinkMade {
-	return api.LinkMade{Url: optional(l.URL), Until: l.Until, Mailed: mailedOf(l.Mailed)}
+	return api.LinkMade{Url: l.URL, Until: l.Until, Mailed: mailedOf(l.Mailed)}
 }
 
 func (h handlers) ListGuests(ctx context.Context, r ListGuestsRequestObject) (ListGuestsResponseObject, error) {
 	ctx, caller := who(ctx)
-	guests, next, err := h.service.ListGuests(ctx, caller, r.Organisation, text(r.Params.After), limit(r.Params.Limit))
+	guests, next, err := h.service.ListGuests(ctx, caller, r.Organisation, string(r.Params.After), limit(r.Params.Limit))
 	if err != nil {
 		return nil, err
 	}
-	return ListGuests200JSONResponse{Users: each(guests, userOf), Next: optional(next)}, nil
+	return ListGuests200JSONResponse{Users: each(guests, userOf), Next: next}, nil
 }
 
 func (h handlers) InviteGuest(ctx context.Context, r InviteGuestRequestObject) (InviteGuestResponseObject, error) {
 	wanted := change.Invitation{
-		Email: r.Body.Email, Title: text(r.Body.Title), Description: text(r.Body.Description), Tags: value(r.Body.Tags),
-		Groups: value(r.Body.Groups), Grants: firstGrants(r.Body.Grants),
+		Email: r.Body.Email, Title: r.Body.Title, Description: r.Body.Description, Tags: r.Body.Tags,
+		Groups: r.Body.Groups, Grants: firstGrants(r.Body.Grants),
 	}
 	made, written, err := changed(ctx, r.Params.Preview, h.service.Invite(r.Organisation, wanted))
 	if err != nil {
 		return nil, err
 	}
-	if yes(r.Params.Preview) {
+	if r.Params.Preview {
 		return InviteGuest200JSONResponse(written), nil
 	}
 	return InviteGuest201JSONResponse{Guest: userOf(made.Guest), Link: linkMadeOf(made.Link), Revision: int64(made.Revision)}, nil
@@ -66,7 +66,7 @@ func (h handlers) InviteGuest(ctx context.Context, r InviteGuestRequestObject) (
 
 func (h handlers) ResendInvitation(ctx context.Context, r ResendInvitationRequestObject) (ResendInvitationResponseObject, error) {
 	ctx, caller := who(ctx)
-	made, err := h.service.Reinvite(ctx, caller, r.Organisation, somebody(r.Kind, r.Principal), value(r.Params.Reveal))
+	made, err := h.service.Reinvite(ctx, caller, r.Organisation, somebody(r.Kind, r.Principal), r.Params.Reveal)
 	if err != nil {
 		return nil, err
 	}
@@ -102,7 +102,7 @@ func onlyUsers(kind api.PrincipalKind) error {
 
 func (h handlers) CreateNewcomers(ctx context.Context, r CreateNewcomersRequestObject) (CreateNewcomersResponseObject, error) {
 	ctx, caller := who(ctx)
-	if yes(r.Params.Preview) {
+	if r.Params.Preview {
 		reading, err := h.service.ReadNewcomers(ctx, caller, r.Organisation, r.Body.File)
 		if err != nil {
 			return nil, err
@@ -149,7 +149,7 @@ func (p progress) VisitCreateNewcomersResponse(w http.ResponseWriter) error {
 		last.Problem = &problem
 	} else {
 		list := each(made, p.userMade)
-		last.Made = &list
+		last.Made = list
 	}
 	return tell(last)
 }
@@ -176,7 +176,7 @@ func (h handlers) AskRecovery(ctx context.Context, r AskRecoveryRequestObject) (
 }
 
 func (h handlers) UseLink(ctx context.Context, r UseLinkRequestObject) (UseLinkResponseObject, error) {
-	v, err := h.service.UseLink(requestOf(ctx).Context(), tokenOf(r.Body.Token), r.Body.Password, text(r.Body.Title), clientOf(ctx))
+	v, err := h.service.UseLink(requestOf(ctx).Context(), tokenOf(r.Body.Token), r.Body.Password, r.Body.Title, clientOf(ctx))
 	if err != nil {
 		return nil, err
 	}

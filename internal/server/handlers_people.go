@@ -67,7 +67,7 @@ func (h handlers) EditPrincipal(ctx context.Context, r EditPrincipalRequestObjec
 		Name: r.Body.Name, Title: r.Body.Title, Description: r.Body.Description, Email: r.Body.Email,
 		Tags: value(r.Body.Tags), Gathers: r.Body.Gathers, Was: asRead(r.Body.Was),
 	}
-	if r.Body.Owner != nil || yes(r.Body.NoOwner) {
+	if r.Body.Owner != nil || r.Body.NoOwner {
 		owner := somebodyOrNone(r.Body.Owner)
 		edit.Owner = &owner
 	}
@@ -93,7 +93,7 @@ func (h handlers) ResetPassword(ctx context.Context, r ResetPasswordRequestObjec
 	if r.Kind != api.UserKind {
 		return nil, &problem.Problem{Kind: problem.Invalid, Detail: "only a user has a password that others reset", Next: "a guest is invited anew, a service account has keys", Field: "kind"}
 	}
-	password, revision, err := h.service.ResetPassword(ctx, caller, r.Organisation, r.Principal, store.Reset{Passkeys: !value(r.Params.KeepPasskeys), Keys: !value(r.Params.KeepKeys)})
+	password, revision, err := h.service.ResetPassword(ctx, caller, r.Organisation, r.Principal, store.Reset{Passkeys: !r.Params.KeepPasskeys, Keys: !r.Params.KeepKeys})
 	if err != nil {
 		return nil, err
 	}
@@ -101,9 +101,9 @@ func (h handlers) ResetPassword(ctx context.Context, r ResetPasswordRequestObjec
 }
 
 func (h handlers) CreateServiceAccount(ctx context.Context, r CreateServiceAccountRequestObject) (CreateServiceAccountResponseObject, error) {
-	wanted := change.NewAccount{Name: r.Body.Name, Title: text(r.Body.Title), Description: text(r.Body.Description), Tags: value(r.Body.Tags)}
+	wanted := change.NewAccount{Name: r.Body.Name, Title: r.Body.Title, Description: r.Body.Description, Tags: r.Body.Tags}
 	made, written, err := changed(ctx, r.Params.Preview, h.service.CreateServiceAccount(r.Scope, wanted))
-	if err != nil || yes(r.Params.Preview) {
+	if err != nil || r.Params.Preview {
 		return CreateServiceAccount200JSONResponse(written), err
 	}
 	return CreateServiceAccount201JSONResponse{Account: accountOf(made), Revision: written.Revision}, nil
@@ -150,36 +150,22 @@ func (h handlers) ChangeSettings(ctx context.Context, r ChangeSettingsRequestObj
 }
 
 // demandsOf tells demands, and nothing of what is not demanded.
-func demandsOf(d settings.Demands) *api.Demands {
-	if d.IsZero() {
-		return nil
+func demandsOf(d settings.Demands) api.Demands {
+	told := api.Demands{Idle: d.Idle, Life: d.Life, Networks: d.Networks}
+	for _, f := range d.Factors {
+		told.Factors = append(told.Factors, api.Factor(f))
 	}
-	var told api.Demands
-	if d.Idle > 0 {
-		told.Idle = &d.Idle
-	}
-	if d.Life > 0 {
-		told.Life = &d.Life
-	}
-	if len(d.Networks) > 0 {
-		told.Networks = &d.Networks
-	}
-	if len(d.Factors) > 0 {
-		factors := each(d.Factors, func(f settings.Factor) api.Factor { return api.Factor(f) })
-		told.Factors = &factors
-	}
-	return &told
+	return told
 }
 
-func demandsFrom(told *api.Demands) settings.Demands {
-	d := value(told)
-	wanted := settings.Demands{Idle: value(d.Idle), Life: value(d.Life)}
+func demandsFrom(d api.Demands) settings.Demands {
+	wanted := settings.Demands{Idle: d.Idle, Life: d.Life}
 	for _, f := range settings.AllFactors {
-		if slices.Contains(value(d.Factors), api.Factor(f)) {
+		if slices.Contains(d.Factors, api.Factor(f)) {
 			wanted.Factors = append(wanted.Factors, f) // in one order, so that the same is the same
 		}
 	}
-	if networks := value(d.Networks); len(networks) > 0 {
+	if networks := d.Networks; len(networks) > 0 {
 		wanted.Networks = networks
 	}
 	return wanted
@@ -195,7 +181,7 @@ func settingsFrom(s api.Settings) settings.Settings {
 // Keys.
 
 func newKeyOf(k api.KeyNew) signin.NewKey {
-	return signin.NewKey{Label: text(k.Label), Until: value(k.Until).UTC(), Governs: value(k.Governs), PublicKey: text(k.PublicKey)}
+	return signin.NewKey{Label: k.Label, Until: k.Until.UTC(), Governs: k.Governs, PublicKey: k.PublicKey}
 }
 
 func (h handlers) keyOf(k store.Key) api.Key {
@@ -204,8 +190,8 @@ func (h handlers) keyOf(k store.Key) api.Key {
 		state = api.KeyEnded
 	}
 	return api.Key{
-		Id: k.ID.String(), Label: k.Label, CreatedAt: k.CreatedAt, CreatedBy: k.CreatedBy, Until: present(k.Until),
-		LastUsedAt: present(k.LastUsedAt), LastUsedFrom: optional(k.LastUsedFrom), State: state, Governs: k.Governs, Thumbprint: optional(k.Thumbprint()),
+		Id: k.ID.String(), Label: k.Label, CreatedAt: k.CreatedAt, CreatedBy: k.CreatedBy, Until: k.Until,
+		LastUsedAt: k.LastUsedAt, LastUsedFrom: k.LastUsedFrom, State: state, Governs: k.Governs, Thumbprint: k.Thumbprint(),
 	}
 }
 
@@ -341,7 +327,7 @@ func (h handlers) ListSessions(ctx context.Context, _ ListSessionsRequestObject)
 func sessionFor(caller tenant.Caller) func(store.Session) api.OpenSession {
 	return func(s store.Session) api.OpenSession {
 		return api.OpenSession{
-			Id: s.ID.String(), Organisation: optional(s.OrganisationName), SignedInAt: s.SignedInAt, LastUsedAt: s.LastUsedAt,
+			Id: s.ID.String(), Organisation: s.OrganisationName, SignedInAt: s.SignedInAt, LastUsedAt: s.LastUsedAt,
 			From: s.From, Agent: s.Agent, Here: s.ID == caller.Session,
 		}
 	}

@@ -64,7 +64,7 @@ func (h handlers) OfferServices(ctx context.Context, r OfferServicesRequestObjec
 
 func (h handlers) ListRoles(ctx context.Context, r ListRolesRequestObject) (ListRolesResponseObject, error) {
 	ctx, caller := who(ctx)
-	roles, err := h.service.ListRoles(ctx, caller, r.Scope, yes(r.Params.All))
+	roles, err := h.service.ListRoles(ctx, caller, r.Scope, r.Params.All)
 	if err != nil {
 		return nil, err
 	}
@@ -123,7 +123,7 @@ func (h handlers) EditRole(ctx context.Context, r EditRoleRequestObject) (EditRo
 }
 
 func (h handlers) RemoveRole(ctx context.Context, r RemoveRoleRequestObject) (RemoveRoleResponseObject, error) {
-	_, written, err := changed(ctx, r.Params.Preview, h.service.RemoveRole(r.Scope, r.Role, yes(r.Params.Grants)))
+	_, written, err := changed(ctx, r.Params.Preview, h.service.RemoveRole(r.Scope, r.Role, r.Params.Grants))
 	return RemoveRole200JSONResponse(written), err
 }
 
@@ -156,7 +156,7 @@ func (h handlers) ReadStatements(ctx context.Context, r ReadStatementsRequestObj
 
 func (h handlers) JoinStatements(ctx context.Context, r JoinStatementsRequestObject) (JoinStatementsResponseObject, error) {
 	ctx, caller := who(ctx)
-	joined := statement.JoinParts(each(r.Body.Statements, givenParts), value(r.Body.Notes))
+	joined := statement.JoinParts(each(r.Body.Statements, givenParts), r.Body.Notes)
 	reading, err := h.service.ReadPolicy(ctx, caller, r.Scope, joined)
 	if err != nil {
 		return nil, err
@@ -166,7 +166,7 @@ func (h handlers) JoinStatements(ctx context.Context, r JoinStatementsRequestObj
 
 func (h handlers) ListPolicyVersions(ctx context.Context, r ListPolicyVersionsRequestObject) (ListPolicyVersionsResponseObject, error) {
 	ctx, caller := who(ctx)
-	versions, next, err := h.service.ListPolicyVersions(ctx, caller, r.Policy, uint64(value(r.Params.Before)), limit(r.Params.Limit))
+	versions, next, err := h.service.ListPolicyVersions(ctx, caller, r.Policy, uint64(r.Params.Before), limit(r.Params.Limit))
 	if err != nil {
 		return nil, err
 	}
@@ -175,15 +175,15 @@ func (h handlers) ListPolicyVersions(ctx context.Context, r ListPolicyVersionsRe
 	})}
 	if next > 0 {
 		before := int64(next)
-		answer.Before = &before
+		answer.Before = before
 	}
 	return answer, nil
 }
 
 func (h handlers) CreatePolicyAt(ctx context.Context, r CreatePolicyAtRequestObject) (CreatePolicyAtResponseObject, error) {
-	wanted := change.NewPolicy{Scope: r.Scope, Name: r.Body.Name, Description: text(r.Body.Description), Text: r.Body.Text}
+	wanted := change.NewPolicy{Scope: r.Scope, Name: r.Body.Name, Description: r.Body.Description, Text: r.Body.Text}
 	policy, written, err := changed(ctx, r.Params.Preview, h.service.CreatePolicy(wanted))
-	if err != nil || yes(r.Params.Preview) {
+	if err != nil || r.Params.Preview {
 		return CreatePolicyAt200JSONResponse(written), err
 	}
 	return CreatePolicyAt201JSONResponse{Policy: policyOf(policy), Revision: written.Revision}, nil
@@ -202,7 +202,7 @@ func (h handlers) RemovePolicy(ctx context.Context, r RemovePolicyRequestObject)
 
 func (h handlers) SearchStatements(ctx context.Context, r SearchStatementsRequestObject) (SearchStatementsResponseObject, error) {
 	ctx, caller := who(ctx)
-	found, hidden, err := h.service.SearchStatements(ctx, caller, r.Organisation, text(r.Params.Words))
+	found, hidden, err := h.service.SearchStatements(ctx, caller, r.Organisation, r.Params.Words)
 	if err != nil {
 		return nil, err
 	}
@@ -211,7 +211,7 @@ func (h handlers) SearchStatements(ctx context.Context, r SearchStatementsReques
 
 func (h handlers) ListPatterns(ctx context.Context, r ListPatternsRequestObject) (ListPatternsResponseObject, error) {
 	ctx, caller := who(ctx)
-	patterns, err := h.service.ListPatterns(ctx, caller, text(r.Params.Words))
+	patterns, err := h.service.ListPatterns(ctx, caller, r.Params.Words)
 	if err != nil {
 		return nil, err
 	}

@@ -26,8 +26,8 @@ func (h handlers) ShowScope(ctx context.Context, r ShowScopeRequestObject) (Show
 func (h handlers) ShowTree(ctx context.Context, r ShowTreeRequestObject) (ShowTreeResponseObject, error) {
 	ctx, caller := who(ctx)
 	depth := 32
-	if r.Params.Depth != nil {
-		depth = *r.Params.Depth
+	if r.Params.Depth != 0 {
+		depth = r.Params.Depth
 	}
 	nodes, revision, err := h.service.ShowTree(ctx, caller, r.Scope, depth)
 	if err != nil {
@@ -38,39 +38,39 @@ func (h handlers) ShowTree(ctx context.Context, r ShowTreeRequestObject) (ShowTr
 
 func (h handlers) ListChildren(ctx context.Context, r ListChildrenRequestObject) (ListChildrenResponseObject, error) {
 	ctx, caller := who(ctx)
-	nodes, next, err := h.service.ListChildren(ctx, caller, r.Scope, text(r.Params.After), limit(r.Params.Limit))
+	nodes, next, err := h.service.ListChildren(ctx, caller, r.Scope, string(r.Params.After), limit(r.Params.Limit))
 	if err != nil {
 		return nil, err
 	}
-	return ListChildren200JSONResponse{Scopes: each(nodes, nodeOf), Next: optional(next)}, nil
+	return ListChildren200JSONResponse{Scopes: each(nodes, nodeOf), Next: next}, nil
 }
 
 func (h handlers) CreateScope(ctx context.Context, r CreateScopeRequestObject) (CreateScopeResponseObject, error) {
 	wanted := change.NewScope{
-		Kind: string(r.Body.Kind), Name: r.Body.Name, Type: text(r.Body.Type),
-		Title: text(r.Body.Title), Description: text(r.Body.Description),
+		Kind: string(r.Body.Kind), Name: r.Body.Name, Type: r.Body.Type,
+		Title: r.Body.Title, Description: r.Body.Description,
 	}
 	if r.Body.Tags != nil {
-		wanted.Tags = *r.Body.Tags
+		wanted.Tags = r.Body.Tags
 	}
-	if r.Body.Id != nil {
+	if r.Body.Id != "" {
 		var err error
-		if wanted.ID, err = model.ParseID(*r.Body.Id); err != nil {
+		if wanted.ID, err = model.ParseID(r.Body.Id); err != nil {
 			return nil, &problem.Problem{Kind: problem.Invalid, Detail: "the id is no UUID", Next: "make one by RFC 9562", Field: "id"}
 		}
 	}
 	view, written, err := changed(ctx, r.Params.Preview, h.service.CreateScope(r.Scope, wanted))
-	if err != nil || yes(r.Params.Preview) {
+	if err != nil || r.Params.Preview {
 		return CreateScope200JSONResponse(written), err
 	}
 	return CreateScope201JSONResponse{Scope: scopeOf(view), Revision: written.Revision}, nil
 }
 
 func (h handlers) ReshapeScopes(ctx context.Context, r ReshapeScopesRequestObject) (ReshapeScopesResponseObject, error) {
-	state := value(r.Body.State)
+	state := r.Body.State
 	wanted := change.Reshaping{
-		Scopes: r.Body.Scopes, Name: text(r.Body.Name), Title: r.Body.Title, Description: r.Body.Description, Tags: value(r.Body.Tags),
-		Untag: value(r.Body.Untag), To: text(r.Body.To), Retire: state == api.ScopeRetired, Restore: state == api.ScopeActive, Was: asRead(r.Body.Was),
+		Scopes: r.Body.Scopes, Name: text(r.Body.Name), Title: r.Body.Title, Description: r.Body.Description, Tags: r.Body.Tags,
+		Untag: r.Body.Untag, To: r.Body.To, Retire: state == api.ScopeRetired, Restore: state == api.ScopeActive, Was: asRead(r.Body.Was),
 	}
 	_, written, err := changed(ctx, r.Params.Preview, h.service.Reshape(wanted))
 	return ReshapeScopes200JSONResponse(written), err
@@ -80,19 +80,19 @@ func (h handlers) SearchScopes(ctx context.Context, r SearchScopesRequestObject)
 	ctx, caller := who(ctx)
 	q := r.Params
 	nodes, next, err := h.service.SearchScopes(ctx, caller, r.Organisation, ask.Sought{
-		Text: text(q.Text), Kind: text(q.Kind), Type: text(q.Type), Tag: text(q.Tag), State: text(q.State), After: text(q.After), Limit: limit(q.Limit),
+		Text: q.Text, Kind: q.Kind, Type: q.Type, Tag: q.Tag, State: q.State, After: string(q.After), Limit: limit(q.Limit),
 	})
 	if err != nil {
 		return nil, err
 	}
-	return SearchScopes200JSONResponse{Scopes: each(nodes, foundOf), Next: optional(next)}, nil
+	return SearchScopes200JSONResponse{Scopes: each(nodes, foundOf), Next: next}, nil
 }
 
 // foundOf is nodeOf with the tags.
 func foundOf(n ask.Node) api.ScopeNode {
 	node := nodeOf(n)
 	if n.Tags != nil {
-		node.Tags = &n.Tags
+		node.Tags = n.Tags
 	}
 	return node
 }
@@ -115,7 +115,7 @@ func (h handlers) UndoChange(ctx context.Context, r UndoChangeRequestObject) (Un
 
 func (h handlers) ListScopeChanges(ctx context.Context, r ListScopeChangesRequestObject) (ListScopeChangesResponseObject, error) {
 	ctx, caller := who(ctx)
-	changes, next, err := h.service.ListScopeChanges(ctx, caller, r.Scope, uint64(value(r.Params.Before)), limit(r.Params.Limit))
+	changes, next, err := h.service.ListScopeChanges(ctx, caller, r.Scope, uint64(r.Params.Before), limit(r.Params.Limit))
 	if err != nil {
 		return nil, err
 	}
@@ -124,7 +124,7 @@ func (h handlers) ListScopeChanges(ctx context.Context, r ListScopeChangesReques
 	})}
 	if next > 0 {
 		before := int64(next)
-		answer.Before = &before
+		answer.Before = before
 	}
 	return answer, nil
 }
@@ -133,7 +133,7 @@ func (h handlers) ShowMatrix(ctx context.Context, r ShowMatrixRequestObject) (Sh
 	ctx, caller := who(ctx)
 	q := r.Params
 	m, err := h.service.ShowMatrix(ctx, caller, ask.MatrixAsked{
-		Scope: r.Scope, Children: q.Against != nil && *q.Against == "children", Groups: q.Rows != nil && *q.Rows == "groups", After: text(q.After), Limit: limit(q.Limit),
+		Scope: r.Scope, Children: q.Against != "" && q.Against == "children", Groups: q.Rows != "" && q.Rows == "groups", After: string(q.After), Limit: limit(q.Limit),
 	})
 	if err != nil {
 		return nil, err
@@ -146,7 +146,7 @@ var marks = map[access.Mark]byte{access.NotHeld: 'n', access.MaybeHeld: 'm', acc
 
 func matrixOf(m ask.Matrix) api.Matrix {
 	return api.Matrix{
-		Scope: refOf(m.Scope), Next: optional(m.Next), Revision: int64(m.Revision),
+		Scope: refOf(m.Scope), Next: m.Next, Revision: int64(m.Revision),
 		Columns: each(m.Columns, func(c ask.MatrixColumn) api.MatrixColumn {
 			return api.MatrixColumn{Name: c.Name, Title: c.Title, At: refOf(c.At), Permissions: each(c.Permissions, operationOf)}
 		}),

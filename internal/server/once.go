@@ -42,7 +42,11 @@ func (s *Server) once(c *gin.Context) {
 		s.writeError(c, err)
 		return
 	}
-	c.Request.Body = io.NopCloser(bytes.NewReader(body))
+	if before, ok := c.Request.Body.(decoded); ok {
+		c.Request.Body = readAgain{before, bytes.NewReader(body)}
+	} else {
+		c.Request.Body = io.NopCloser(bytes.NewReader(body))
+	}
 	request := sha256.Sum256(fmt.Appendf(nil, "%s %s\n%s", c.Request.Method, c.Request.URL.RequestURI(), body))
 	caller, earlier, err := s.service.Once(c.Request.Context(), caller, key, request)
 	if err != nil {
@@ -64,6 +68,21 @@ func (s *Server) once(c *gin.Context) {
 	}()
 	c.Next()
 }
+
+// decoded is a body that was decoded already, by [checkRequest].
+type decoded interface {
+	io.ReadCloser
+	ValidatedValue() any
+}
+
+// readAgain is a body whose text can be read once more; what was decoded from it stays.
+type readAgain struct {
+	decoded
+	text io.Reader
+}
+
+// Read reads the text.
+func (b readAgain) Read(into []byte) (int, error) { return b.text.Read(into) }
 
 // keptAnswer keeps what it passes on.
 type keptAnswer struct {

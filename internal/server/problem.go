@@ -44,7 +44,7 @@ var internalProblem = problemOf(http.StatusInternalServerError, "internal", "som
 var unavailableProblem = problemOf(http.StatusServiceUnavailable, "unavailable", "the database cannot be reached at the moment", "try again in a moment; the service goes on by itself as soon as it is back")
 
 func problemOf(status int, kind, detail, next string) api.Problem {
-	return api.Problem{Type: problemType + kind, Title: http.StatusText(status), Status: status, Detail: detail, Next: optional(next)}
+	return api.Problem{Type: problemType + kind, Title: http.StatusText(status), Status: status, Detail: detail, Next: next}
 }
 
 // problemType begins the type of every problem (RFC 9457, section 3.1.1).
@@ -117,8 +117,8 @@ func (s *Server) problem(err error) api.Problem {
 		}
 		return api.Problem{
 			Type: problemType + string(p.Kind), Title: known.title, Status: known.status, Detail: p.Detail,
-			Next: optional(p.Next), Field: optional(p.Field), Nearest: optional(p.Nearest),
-			Rule: optional(string(p.Rule)), Permission: optional(p.Permission), Faults: faultsOf(p.Faults), Impact: impactOrNone(now),
+			Next: p.Next, Field: p.Field, Nearest: p.Nearest,
+			Rule: string(p.Rule), Permission: p.Permission, Faults: faultsOf(p.Faults), Impact: impactOrNone(now),
 		}
 	case errors.As(err, &tooLarge):
 		return problemOf(http.StatusRequestEntityTooLarge, "too-large", "the body is larger than 1 MiB", "send less at once")
@@ -139,14 +139,6 @@ func writeProblem(c *gin.Context, p api.Problem) {
 	c.AbortWithStatusJSON(p.Status, p)
 }
 
-// optional leaves empty text out of an answer.
-func optional(text string) *string {
-	if text == "" {
-		return nil
-	}
-	return &text
-}
-
 func impactOrNone(i *plan.Impact) *api.Impact {
 	if i == nil {
 		return nil
@@ -156,10 +148,4 @@ func impactOrNone(i *plan.Impact) *api.Impact {
 }
 
 // faultsOf leaves out an empty list.
-func faultsOf(faults []problem.Fault) *[]api.Fault {
-	if len(faults) == 0 {
-		return nil
-	}
-	list := each(faults, faultOf)
-	return &list
-}
+func faultsOf(faults []problem.Fault) []api.Fault { return each(faults, faultOf) }

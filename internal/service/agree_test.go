@@ -37,7 +37,7 @@ func TestAllAnswersAgree(t *testing.T) {
 		permissions: []string{"describe bucket", "edit bucket", "retire bucket", "list object", "fetch object", "put object", "erase object"},
 	}
 	for _, told := range []*api.QuestionContext{
-		nil, {Ip: ptr("127.0.0.9")}, {Ip: ptr("10.0.0.9")}, {Location: ptr("north")}, {Ip: ptr("127.0.0.9"), Location: ptr("north")}, {Time: &later, Ip: ptr("127.0.0.9")},
+		nil, {Ip: "127.0.0.9"}, {Ip: "10.0.0.9"}, {Location: "north"}, {Ip: "127.0.0.9", Location: "north"}, {Time: later, Ip: "127.0.0.9"},
 	} {
 		a.ask(told)
 	}

@@ -53,7 +53,7 @@ func TestCredentialsFollowTheRules(t *testing.T) {
 		l := &life{name: fmt.Sprint("somebody-", born), password: demo.Passphrase, state: api.StateActive}
 		rowan := b.As(t, "rowan@lindenmere")
 		both := api.ByBoth
-		require.NoError(t, client.Done(rowan.CreateUser(t.Context(), "lindenmere", api.UserNew{Name: l.name, Password: &l.password, SignInBy: &both})))
+		require.NoError(t, client.Done(rowan.CreateUser(t.Context(), "lindenmere", api.UserNew{Name: l.name, Password: l.password, SignInBy: both})))
 		for range rapid.IntRange(3, 14).Draw(r, "steps") {
 			l.step(t, r, b, rowan)
 			l.compare(t, b)
@@ -64,7 +64,7 @@ func TestCredentialsFollowTheRules(t *testing.T) {
 // prove gives a fresh proof, which issuing and taking back keys takes.
 func prove(t *testing.T, who *client.Client) {
 	t.Helper()
-	require.NoError(t, who.ProveSession(t.Context(), api.Proof{Password: ptr(demo.Passphrase)}))
+	require.NoError(t, who.ProveSession(t.Context(), api.Proof{Password: demo.Passphrase}))
 }
 
 // endKeys has all keys end for good.
@@ -86,10 +86,10 @@ func (l *life) step(t *testing.T, r *rapid.T, b *testbed.Bed, rowan *client.Clie
 		if l.state != api.StateActive {
 			return // each try would count as a guess
 		}
-		s, err := with(t, b, "").SignIn(t.Context(), api.SignIn{Name: l.name + "@lindenmere", Password: l.password, Token: ptr(true)})
+		s, err := with(t, b, "").SignIn(t.Context(), api.SignIn{Name: l.name + "@lindenmere", Password: l.password, Token: true})
 		require.NoError(t, err)
 		if !s.ChoosePassword {
-			l.sessions = append(l.sessions, &opened{secret: *s.Token})
+			l.sessions = append(l.sessions, &opened{secret: s.Token})
 		}
 	case "issue":
 		prove(t, rowan)

@@ -96,7 +96,7 @@ func TestCredentialsThatDoNotWork(t *testing.T) {
 	rowan := b.As(t, "rowan@lindenmere")
 	key := machine(t, b, "label-indexer")
 	until := b.Clock.Now().Add(time.Hour).UTC()
-	short, err := rowan.CreateKey(t.Context(), "lindenmere", api.ServiceAccountKind, digitising+"/label-indexer", api.KeyNew{Until: &until})
+	short, err := rowan.CreateKey(t.Context(), "lindenmere", api.ServiceAccountKind, digitising+"/label-indexer", api.KeyNew{Until: until})
 	require.NoError(t, err)
 	token := accessToken(t, b, key)
 	elsewhere := testbed.InMemory(t)
@@ -157,8 +157,8 @@ func waysOf(t *testing.T, b *testbed.Bed) []wayIn {
 	rowan := b.As(t, "rowan@lindenmere")
 	both := api.ByBoth
 	require.NoError(t, client.Done(rowan.CreateUser(t.Context(), "lindenmere", api.UserNew{
-		Name: "bram", Password: ptr(demo.Passphrase), SignInBy: &both, Email: ptr("bram@lindenmere.example"),
-		Groups: &[]string{"glasshouse-engineers"}, Grants: &[]api.FirstGrant{{Scope: alpine, Role: "observer"}},
+		Name: "bram", Password: demo.Passphrase, SignInBy: both, Email: "bram@lindenmere.example",
+		Groups: []string{"glasshouse-engineers"}, Grants: []api.FirstGrant{{Scope: alpine, Role: "observer"}},
 	})))
 	session := b.As(t, "bram@lindenmere")
 	key := keyFor(t, rowan, api.UserKind, "bram")
@@ -227,7 +227,7 @@ func TestALeaverIsOutAtOnce(t *testing.T) {
 				require.NoError(t, way.try(), way.name)
 			}
 		}
-		impact, err := rowan.SetState(t.Context(), "lindenmere", api.UserKind, "bram", &api.SetStateParams{Preview: ptr(true)}, api.StateChange{State: state})
+		impact, err := rowan.SetState(t.Context(), "lindenmere", api.UserKind, "bram", &api.SetStateParams{Preview: true}, api.StateChange{State: state})
 		require.NoError(t, err)
 		require.Equal(t, "1 person would lose access.", impact.Impact.Words)
 		require.NoError(t, client.Done(rowan.SetState(t.Context(), "lindenmere", api.UserKind, "bram", nil, api.StateChange{State: state})))
@@ -236,7 +236,7 @@ func TestALeaverIsOutAtOnce(t *testing.T) {
 		}
 		grants, err := rowan.ListGrants(t.Context(), alpine)
 		require.NoError(t, err)
-		require.Equal(t, state, *grants.Grants[0].HolderState, "what was granted is shown with a mark")
+		require.Equal(t, state, grants.Grants[0].HolderState, "what was granted is shown with a mark")
 
 		require.NoError(t, client.Done(rowan.SetState(t.Context(), "lindenmere", api.UserKind, "bram", nil, api.StateChange{State: api.StateActive})))
 		for _, way := range ways {
@@ -262,7 +262,7 @@ func TestKeysThatALeaverIssuedAreTold(t *testing.T) {
 	yuki, rowan := b.As(t, "yuki@lindenmere"), b.As(t, "rowan@lindenmere")
 	key := keyFor(t, yuki, api.ServiceAccountKind, digitising+"/label-printer")
 	retire := func(who string) api.Impact {
-		written, err := rowan.SetState(t.Context(), "lindenmere", api.UserKind, who, &api.SetStateParams{Preview: ptr(true)}, api.StateChange{State: api.StateRetired})
+		written, err := rowan.SetState(t.Context(), "lindenmere", api.UserKind, who, &api.SetStateParams{Preview: true}, api.StateChange{State: api.StateRetired})
 		require.NoError(t, err)
 		return *written.Impact
 	}
@@ -340,7 +340,7 @@ var anyFactor = []api.Factor{api.CodeFactor, api.PasskeyFactor}
 func TestSecondFactor(t *testing.T) {
 	b := testbed.InMemory(t)
 	rowan, tomas := b.As(t, "rowan@lindenmere"), b.As(t, "tomas@lindenmere")
-	p := testbed.Problem(t, 409, client.Done(rowan.ChangeSettings(t.Context(), "lindenmere", nil, api.SettingsEdit{Settings: api.Settings{KeysEach: 3, Governing: &api.Demands{Factors: &anyFactor}}})))
+	p := testbed.Problem(t, 409, client.Done(rowan.ChangeSettings(t.Context(), "lindenmere", nil, api.SettingsEdit{Settings: api.Settings{KeysEach: 3, Governing: api.Demands{Factors: anyFactor}}})))
 	require.Contains(t, p.Detail, "you would be the first to be shut out")
 	maeve := demandSecondFactor(t, b)
 	testbed.Problem(t, 403, rowan.ResetSecondFactor(t.Context(), "lindenmere", api.UserKind, "maeve"))
@@ -367,9 +367,9 @@ func TestSecondFactor(t *testing.T) {
 
 	anybody := with(t, b, "")
 	attempt := func(code string) error {
-		wanted := api.SignIn{Name: "rowan@lindenmere", Password: demo.Passphrase, Token: ptr(true)}
+		wanted := api.SignIn{Name: "rowan@lindenmere", Password: demo.Passphrase, Token: true}
 		if code != "" {
-			wanted.Code = &code
+			wanted.Code = code
 		}
 		return client.Done(anybody.SignIn(t.Context(), wanted))
 	}
@@ -387,13 +387,13 @@ func TestSecondFactor(t *testing.T) {
 	require.Equal(t, api.SecondFactor{InUse: true, Codes: 9, Required: true}, shown)
 
 	testbed.Problem(t, 403, tomas.ResetSecondFactor(t.Context(), "lindenmere", api.UserKind, "rowan"))
-	remove := func(password string, code *string) error {
+	remove := func(password, code string) error {
 		return rowan.RemoveSecondFactor(t.Context(), api.FactorRemoval{Password: password, Code: code})
 	}
-	testbed.Problem(t, 400, remove("wrong", &codes.Codes[4]))
-	require.Equal(t, "code-needed", kind(t, remove(demo.Passphrase, nil)), "a session and its password do not take the factor away")
-	require.Equal(t, "code", *testbed.Problem(t, 400, remove(demo.Passphrase, ptr("000000"))).Field)
-	require.NoError(t, remove(demo.Passphrase, &codes.Codes[4]))
+	testbed.Problem(t, 400, remove("wrong", codes.Codes[4]))
+	require.Equal(t, "code-needed", kind(t, remove(demo.Passphrase, "")), "a session and its password do not take the factor away")
+	require.Equal(t, "code", testbed.Problem(t, 400, remove(demo.Passphrase, "000000")).Field)
+	require.NoError(t, remove(demo.Passphrase, codes.Codes[4]))
 	require.NoError(t, attempt(""))
 	require.Equal(t, "conflict", kind(t, maeve.ResetSecondFactor(t.Context(), "lindenmere", api.UserKind, "rowan")), "there is none to reset")
 }

@@ -20,9 +20,9 @@ func TestSessionsLastAsTheOrganisationDecides(t *testing.T) {
 	b := testbed.InMemory(t)
 	ctx := t.Context()
 	rowan, tomas, juno := b.As(t, "rowan@lindenmere"), b.As(t, "tomas@lindenmere"), b.As(t, "juno@quaywater")
-	p := testbed.Problem(t, 400, demand(t, rowan, &api.Demands{Idle: ptr(3)}, nil))
+	p := testbed.Problem(t, 400, demand(t, rowan, api.Demands{Idle: 3}, api.Demands{}))
 	require.Contains(t, p.Detail, "idle sessions may last from 5 minutes")
-	require.NoError(t, demand(t, rowan, &api.Demands{Idle: ptr(30)}, &api.Demands{Life: ptr(50)}))
+	require.NoError(t, demand(t, rowan, api.Demands{Idle: 30}, api.Demands{Life: 50}))
 	asks := func(c *client.Client) string {
 		if err := client.Done(c.GetSession(ctx)); err != nil {
 			return kind(t, err)
@@ -59,7 +59,7 @@ func TestPeopleWorkFromTheNetworksOfTheOrganisation(t *testing.T) {
 	ctx := t.Context()
 	rowan := b.As(t, "rowan@lindenmere")
 	for networks, wrong := range map[string]string{"192.0.2.0/24": "your address 127.0.0.1 is in none of these networks", "192.0.2.7/24": "write 192.0.2.0/24"} {
-		require.ErrorContains(t, demand(t, rowan, nil, &api.Demands{Networks: &[]string{networks}}), wrong)
+		require.ErrorContains(t, demand(t, rowan, api.Demands{}, api.Demands{Networks: []string{networks}}), wrong)
 	}
 	require.NoError(t, client.Done(rowan.CreateServiceAccount(ctx, digitising, api.AccountNew{Name: "onboarding"})))
 	keyOf := func(kind api.PrincipalKind, name string) api.KeyMade {
@@ -68,10 +68,10 @@ func TestPeopleWorkFromTheNetworksOfTheOrganisation(t *testing.T) {
 		return made
 	}
 	both := api.ByBoth
-	require.NoError(t, client.Done(rowan.CreateUser(ctx, "lindenmere", api.UserNew{Name: "wren", SignInBy: &both, Password: ptr(demo.Passphrase)})))
+	require.NoError(t, client.Done(rowan.CreateUser(ctx, "lindenmere", api.UserNew{Name: "wren", SignInBy: both, Password: demo.Passphrase})))
 	program, person := keyOf(api.ServiceAccountKind, digitising+"/onboarding"), keyOf(api.UserKind, "wren")
 	token := b.Token(t, "tomas@lindenmere")
-	require.NoError(t, demand(t, rowan, &api.Demands{Networks: &[]string{"127.0.0.0/29"}}, &api.Demands{Networks: &[]string{"127.0.0.1/32"}}))
+	require.NoError(t, demand(t, rowan, api.Demands{Networks: []string{"127.0.0.0/29"}}, api.Demands{Networks: []string{"127.0.0.1/32"}}))
 
 	// at gives how a request is answered that comes from an address of this machine.
 	at := func(address string, ask func(*client.Client) (api.Session, error), token string) int {
@@ -87,7 +87,7 @@ func TestPeopleWorkFromTheNetworksOfTheOrganisation(t *testing.T) {
 	}
 	signIn := func(name, address string) int {
 		return at(address, func(c *client.Client) (api.Session, error) {
-			return c.SignIn(ctx, api.SignIn{Name: name, Password: demo.Passphrase, Token: ptr(true)})
+			return c.SignIn(ctx, api.SignIn{Name: name, Password: demo.Passphrase, Token: true})
 		}, "")
 	}
 	show := func(key api.KeyMade, address string) int {
@@ -116,8 +116,8 @@ func TestASecondFactorIsDemandedOf(t *testing.T) {
 	b := testbed.InMemory(t)
 	ctx := t.Context()
 	maeve := demandSecondFactor(t, b)
-	wanted := api.SettingsEdit{Settings: api.Settings{KeysEach: 3, Everybody: &api.Demands{Factors: &anyFactor}}}
-	written, err := maeve.ChangeSettings(ctx, "lindenmere", &api.ChangeSettingsParams{Preview: ptr(true)}, wanted)
+	wanted := api.SettingsEdit{Settings: api.Settings{KeysEach: 3, Everybody: api.Demands{Factors: anyFactor}}}
+	written, err := maeve.ChangeSettings(ctx, "lindenmere", &api.ChangeSettingsParams{Preview: true}, wanted)
 	require.NoError(t, err)
 	require.Contains(t, written.Impact.Warnings, "6 people have neither a second factor nor a passkey and can do nothing before they set one up: ines, oona, piotr, sefa, tomas, yuki.")
 	waits := func() bool {

@@ -25,7 +25,7 @@ func TestHome(t *testing.T) {
 	require.NoError(t, demo.LoadStory(t.Context(), b.Address, b.Mail.Page()))
 	rowan := b.As(t, "rowan@lindenmere")
 	soon := b.Clock.Now().Add(5 * 24 * time.Hour)
-	require.NoError(t, client.Done(rowan.CreateGrant(t.Context(), trial, api.GrantNew{Principal: user("yuki"), Role: "observer", Until: &soon})))
+	require.NoError(t, client.Done(rowan.CreateGrant(t.Context(), trial, api.GrantNew{Principal: user("yuki"), Role: "observer", Until: soon})))
 	require.NoError(t, client.Done(rowan.InviteGuest(t.Context(), "lindenmere", api.GuestNew{Email: "wren@meadowside.example"})))
 	home := func(as *client.Client) api.Home {
 		h, err := as.ShowHome(t.Context(), "lindenmere")
@@ -88,13 +88,13 @@ func TestAuditLogIsRead(t *testing.T) {
 	require.NoError(t, demo.LoadStory(t.Context(), b.Address, b.Mail.Page()))
 	oona := b.As(t, "oona@lindenmere")
 	read := func(q api.ListAuditRecordsParams) (all []api.AuditRecord) {
-		q.Limit = ptr(3)
+		q.Limit = 3
 		for {
 			list, err := oona.ListAuditRecords(t.Context(), "lindenmere", &q)
 			require.NoError(t, err)
 			require.LessOrEqual(t, len(list.Records), 3)
 			all = append(all, list.Records...)
-			if q.Before = list.Before; list.Before == nil {
+			if q.Before = list.Before; list.Before == 0 {
 				return all
 			}
 		}
@@ -113,17 +113,17 @@ func TestAuditLogIsRead(t *testing.T) {
 		require.NotEmpty(t, some)
 		return some
 	}
-	require.Equal(t, matching(func(r api.AuditRecord) bool { return r.Event == "refused" }), read(api.ListAuditRecordsParams{Event: ptr("refused")}))
-	require.Equal(t, matching(func(r api.AuditRecord) bool { return r.By == "ines@lindenmere" }), read(api.ListAuditRecordsParams{Who: ptr("ines@lindenmere")}))
-	require.Equal(t, matching(func(r api.AuditRecord) bool { return strings.Contains(r.Detail, "vault-scans.bucket") }), read(api.ListAuditRecordsParams{Text: ptr("vault-scans.bucket")}))
-	require.Empty(t, read(api.ListAuditRecordsParams{Text: ptr("vault_scans%")}), "a text means itself")
+	require.Equal(t, matching(func(r api.AuditRecord) bool { return r.Event == "refused" }), read(api.ListAuditRecordsParams{Event: "refused"}))
+	require.Equal(t, matching(func(r api.AuditRecord) bool { return r.By == "ines@lindenmere" }), read(api.ListAuditRecordsParams{Who: "ines@lindenmere"}))
+	require.Equal(t, matching(func(r api.AuditRecord) bool { return strings.Contains(r.Detail, "vault-scans.bucket") }), read(api.ListAuditRecordsParams{Text: "vault-scans.bucket"}))
+	require.Empty(t, read(api.ListAuditRecordsParams{Text: "vault_scans%"}), "a text means itself")
 	middle := everything[len(everything)/2].At
-	require.Equal(t, matching(func(r api.AuditRecord) bool { return !r.At.Before(middle) }), read(api.ListAuditRecordsParams{From: &middle}))
-	require.Equal(t, matching(func(r api.AuditRecord) bool { return r.At.Before(middle) }), read(api.ListAuditRecordsParams{Until: &middle}))
-	_, err := oona.ListAuditRecords(t.Context(), "lindenmere", &api.ListAuditRecordsParams{From: &middle, Until: &middle})
-	require.Equal(t, "until", *testbed.Problem(t, http.StatusBadRequest, err).Field)
+	require.Equal(t, matching(func(r api.AuditRecord) bool { return !r.At.Before(middle) }), read(api.ListAuditRecordsParams{From: middle}))
+	require.Equal(t, matching(func(r api.AuditRecord) bool { return r.At.Before(middle) }), read(api.ListAuditRecordsParams{Until: middle}))
+	_, err := oona.ListAuditRecords(t.Context(), "lindenmere", &api.ListAuditRecordsParams{From: middle, Until: middle})
+	require.Equal(t, "until", testbed.Problem(t, http.StatusBadRequest, err).Field)
 	_, err = b.As(t, "ines@lindenmere").ListAuditRecords(t.Context(), "lindenmere", nil)
-	require.Equal(t, "list audit-record", *testbed.Problem(t, http.StatusForbidden, err).Permission)
+	require.Equal(t, "list audit-record", testbed.Problem(t, http.StatusForbidden, err).Permission)
 }
 
 // TestChangesAreStreamed sees that the revision comes at once and with every change, and that a stream ends with the session.
@@ -174,7 +174,7 @@ func TestChangesAreStreamed(t *testing.T) {
 	require.True(t, news.Mine, "it is tomas who may do more now")
 	b.Grant(t, "content-reader", "user", "yuki", alpine)
 	require.Equal(t, fmt.Sprint(api.News{Beyond: true}), told(), "he may not list the grants there")
-	leaflets := api.ScopeNew{Kind: "resource", Type: ptr("bucket"), Name: "leaflets"}
+	leaflets := api.ScopeNew{Kind: "resource", Type: "bucket", Name: "leaflets"}
 	require.NoError(t, client.Done(rowan.CreateScope(t.Context(), alpine, leaflets)))
 	require.Equal(t, fmt.Sprint(api.News{Kinds: []string{"scope"}, Places: []string{alpine, alpine + "/leaflets.bucket"}}), told())
 	require.NoError(t, client.Done(rowan.CreateScope(t.Context(), trial, leaflets)))

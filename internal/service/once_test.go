@@ -31,7 +31,7 @@ func TestARequestUnderAKeyIsCarriedOutOnce(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, first, again)
 	p := testbed.Problem(t, 400, client.Done(under(t, rowan, "one").CreateGroup(ctx, "lindenmere", api.GroupNew{Name: "waterers"})))
-	require.Equal(t, "Idempotency-Key", *p.Field)
+	require.Equal(t, "Idempotency-Key", p.Field)
 	testbed.Problem(t, 409, client.Done(under(t, rowan, "two").CreateGroup(ctx, "lindenmere", api.GroupNew{Name: "weeders"})))
 	testbed.Problem(t, 400, client.Done(under(t, rowan, "not a key").CreateGroup(ctx, "lindenmere", api.GroupNew{Name: "x"})))
 
@@ -45,14 +45,14 @@ func TestARequestUnderAKeyIsCarriedOutOnce(t *testing.T) {
 
 	// Secrets are shown once all the same.
 	both := api.ByBoth
-	wim := api.UserNew{Name: "wim", SignInBy: &both, Key: &api.KeyNew{}}
+	wim := api.UserNew{Name: "wim", SignInBy: both, Key: &api.KeyNew{}}
 	made, err := under(t, rowan, "wim").CreateUser(ctx, "lindenmere", wim)
 	require.NoError(t, err)
-	require.NotNil(t, made.Password)
+	require.NotEmpty(t, made.Password)
 	require.NotEmpty(t, made.Key.Secret)
 	told, err := under(t, rowan, "wim").CreateUser(ctx, "lindenmere", wim)
 	require.NoError(t, err)
-	require.Nil(t, told.Password)
+	require.Zero(t, told.Password)
 	require.Empty(t, told.Key.Secret)
 	require.Equal(t, made.User.Id, told.User.Id)
 	require.Equal(t, made.Revision, told.Revision)

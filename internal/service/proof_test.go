@@ -24,7 +24,7 @@ func TestWhatTakesAFreshProof(t *testing.T) {
 	key := machine(t, b, "label-printer")
 	maeve := demandSecondFactor(t, b)
 	require.NoError(t, client.Done(maeve.ChangeSettings(ctx, "lindenmere", nil, api.SettingsEdit{Settings: api.Settings{KeysEach: 3}})))
-	require.NoError(t, client.Done(rowan.CreateRole(ctx, alpine, api.RoleNew{Name: "watcher", Include: []api.RoleFilter{{Classes: ptr([]string{"observe"})}}})))
+	require.NoError(t, client.Done(rowan.CreateRole(ctx, alpine, api.RoleNew{Name: "watcher", Include: []api.RoleFilter{{Classes: []string{"observe"}}}})))
 	require.NoError(t, client.Done(rowan.CreateGrant(ctx, alpine, api.GrantNew{Principal: user("sefa"), Role: "watcher"})))
 	require.NoError(t, client.Done(rowan.CreateGroup(ctx, "lindenmere", api.GroupNew{Name: "hirers"})))
 	require.NoError(t, client.Done(rowan.CreateGrant(ctx, alpine, api.GrantNew{Principal: api.PrincipalRef{Kind: api.GroupKind, Name: "hirers"}, Role: "access-manager"})))
@@ -37,7 +37,7 @@ func TestWhatTakesAFreshProof(t *testing.T) {
 			return client.Done(rowan.CreateGrant(ctx, alpine, api.GrantNew{Principal: user("bram"), Role: "access-manager"}))
 		}},
 		{"a role that somebody holds", func() error {
-			return client.Done(rowan.EditRole(ctx, alpine, "watcher", nil, api.RoleEdit{Include: []api.RoleFilter{{Classes: ptr([]string{"govern"})}}}))
+			return client.Done(rowan.EditRole(ctx, alpine, "watcher", nil, api.RoleEdit{Include: []api.RoleFilter{{Classes: []string{"govern"}}}}))
 		}},
 		{"a seat in a group that governs", func() error {
 			return client.Done(rowan.AddMember(ctx, "lindenmere", "hirers", nil, user("ines")))
@@ -51,7 +51,7 @@ func TestWhatTakesAFreshProof(t *testing.T) {
 			return rowan.ResetSecondFactor(ctx, "lindenmere", api.UserKind, "maeve")
 		}},
 		{"an API key", func() error {
-			return client.Done(rowan.CreateKey(ctx, "lindenmere", api.ServiceAccountKind, digitising+"/label-printer", api.KeyNew{Label: ptr("another")}))
+			return client.Done(rowan.CreateKey(ctx, "lindenmere", api.ServiceAccountKind, digitising+"/label-printer", api.KeyNew{Label: "another"}))
 		}},
 		{"somebody's key taken back", func() error { return rowan.WithdrawKey(ctx, key.Key.Id) }},
 		{"a mail address", func() error {
@@ -64,7 +64,7 @@ func TestWhatTakesAFreshProof(t *testing.T) {
 			return rowan.DecideDevice(ctx, api.DeviceDecision{Code: asked["user_code"].(string), Allow: true})
 		}},
 		{"a place beneath one where others govern", func() error {
-			return reshape(t, rowan, api.Reshaping{Scopes: []string{digitising}, To: ptr(alpine)})
+			return reshape(t, rowan, api.Reshaping{Scopes: []string{digitising}, To: alpine})
 		}},
 		{"a statement that governs", func() error {
 			return client.Done(rowan.CreatePolicyAt(ctx, alpine, api.PolicyNew{Name: "hirers", Text: "user bram may govern anything"}))
@@ -80,8 +80,8 @@ func TestWhatTakesAFreshProof(t *testing.T) {
 	require.NoError(t, client.Done(rowan.CreateGrant(ctx, alpine, api.GrantNew{Principal: user("bram"), Role: "observer"})))
 	require.NoError(t, client.Done(rowan.CreateGroup(ctx, "lindenmere", api.GroupNew{Name: "night-watch"})))
 
-	require.Equal(t, "invalid", kind(t, rowan.ProveSession(ctx, api.Proof{Password: ptr("not it at all, sorry")})))
-	require.NoError(t, rowan.ProveSession(ctx, api.Proof{Password: ptr(demo.Passphrase)}))
+	require.Equal(t, "invalid", kind(t, rowan.ProveSession(ctx, api.Proof{Password: "not it at all, sorry"})))
+	require.NoError(t, rowan.ProveSession(ctx, api.Proof{Password: demo.Passphrase}))
 	for _, c := range tries {
 		require.NoError(t, c.try(), c.name)
 	}
@@ -108,9 +108,9 @@ func TestOwnersHearOfTheirCredentials(t *testing.T) {
 	b := testbed.InMemory(t)
 	rowan, ctx := b.As(t, "rowan@lindenmere"), t.Context()
 	both := api.ByBoth
-	made, err := rowan.CreateUser(ctx, "lindenmere", api.UserNew{Name: "wren", Email: ptr("wren@lindenmere.example"), SignInBy: &both, Password: ptr(demo.Passphrase)})
+	made, err := rowan.CreateUser(ctx, "lindenmere", api.UserNew{Name: "wren", Email: "wren@lindenmere.example", SignInBy: both, Password: demo.Passphrase})
 	require.NoError(t, err)
-	require.Nil(t, made.Password)
+	require.Zero(t, made.Password)
 	issued, err := rowan.CreateKey(ctx, "lindenmere", api.UserKind, "wren", api.KeyNew{})
 	require.NoError(t, err)
 	heard(t, b, "wren@lindenmere.example", "rowan@lindenmere issued an API key that opens your account.")
@@ -149,28 +149,28 @@ func TestWhatKeysMayGovern(t *testing.T) {
 		return c
 	}
 	grant := api.GrantNew{Principal: user("sefa"), Role: "access-manager"}
-	everyday := program(api.KeyNew{Label: ptr("everyday")})
+	everyday := program(api.KeyNew{Label: "everyday"})
 	p := testbed.Problem(t, 403, client.Done(everyday.CreateGrant(ctx, alpine, grant)))
 	require.Contains(t, p.Detail, "this API key was not made for governing")
 	require.NoError(t, client.Done(everyday.ShowScope(ctx, alpine)))
 
-	governing := program(api.KeyNew{Label: ptr("governing"), Governs: ptr(true)})
+	governing := program(api.KeyNew{Label: "governing", Governs: true})
 	require.NoError(t, client.Done(governing.CreateGrant(ctx, alpine, grant)))
 	for _, c := range []*client.Client{everyday, governing} {
-		testbed.Problem(t, 403, client.Done(c.CreateOwnKey(ctx, api.KeyNew{Label: ptr("another")})))
+		testbed.Problem(t, 403, client.Done(c.CreateOwnKey(ctx, api.KeyNew{Label: "another"})))
 	}
 
 	// A key that ends makes none that go on.
 	ends := b.Clock.Now().Add(time.Hour).UTC().Truncate(time.Second)
 	require.NoError(t, client.Done(rowan.CreateServiceAccount(ctx, alpine, api.AccountNew{Name: "printer"})))
-	passing := program(api.KeyNew{Label: ptr("passing"), Governs: ptr(true), Until: &ends})
-	issue := func(until *time.Time) error {
+	passing := program(api.KeyNew{Label: "passing", Governs: true, Until: ends})
+	issue := func(until time.Time) error {
 		return client.Done(passing.CreateKey(ctx, "lindenmere", api.ServiceAccountKind, alpine+"/printer", api.KeyNew{Until: until}))
 	}
-	for _, until := range []*time.Time{nil, ptr(ends.Add(time.Minute))} {
+	for _, until := range []time.Time{{}, ends.Add(time.Minute)} {
 		require.Contains(t, testbed.Problem(t, 403, issue(until)).Detail, "the key would outlast the one you act by")
 	}
-	require.NoError(t, issue(&ends))
+	require.NoError(t, issue(ends))
 }
 
 // TestWhoSeesTheLinkOfAnInvitation has somebody who may create users, and holds nothing that a guest is to get, ask for the link.
@@ -179,23 +179,23 @@ func TestWhoSeesTheLinkOfAnInvitation(t *testing.T) {
 	b.Grant(t, "people-manager", "user", "yuki", "lindenmere")
 	rowan, yuki, ctx := b.As(t, "rowan@lindenmere"), b.As(t, "yuki@lindenmere"), t.Context()
 	const wren = "wren@meadowside.example"
-	made, err := rowan.InviteGuest(ctx, "lindenmere", api.GuestNew{Email: wren, Grants: &[]api.FirstGrant{{Scope: alpine, Role: "steward"}}})
+	made, err := rowan.InviteGuest(ctx, "lindenmere", api.GuestNew{Email: wren, Grants: []api.FirstGrant{{Scope: alpine, Role: "steward"}}})
 	require.NoError(t, err)
-	require.Nil(t, made.Link.Url, "a link goes to whom it is for")
+	require.Zero(t, made.Link.Url, "a link goes to whom it is for")
 	again := func(who *client.Client, reveal bool) (api.LinkMade, error) {
-		return who.ResendInvitation(ctx, "lindenmere", api.GuestKind, wren, &api.ResendInvitationParams{Reveal: &reveal})
+		return who.ResendInvitation(ctx, "lindenmere", api.GuestKind, wren, &api.ResendInvitationParams{Reveal: reveal})
 	}
 	_, err = again(yuki, true)
 	require.Contains(t, testbed.Problem(t, 403, err).Detail, "guest "+wren+" holds")
 	link, err := again(yuki, false)
 	require.NoError(t, err, "a letter to the guest tells yuki nothing")
-	require.Nil(t, link.Url)
+	require.Zero(t, link.Url)
 	link, err = again(rowan, false)
 	require.NoError(t, err)
-	require.Nil(t, link.Url)
+	require.Zero(t, link.Url)
 	link, err = again(rowan, true)
 	require.NoError(t, err)
-	require.Contains(t, *link.Url, "/#/link/")
+	require.Contains(t, link.Url, "/#/link/")
 	b.Clock.Forward(credential.ProofFor)
 	_, err = again(rowan, true)
 	require.Equal(t, "proof-needed", kind(t, err))

@@ -41,7 +41,7 @@ func TestQuotas(t *testing.T) {
 	}
 	for what, try := range map[string]func() error{
 		"scopes": func() error {
-			return client.Done(rowan.CreateScope(ctx, alpine, api.ScopeNew{Kind: "resource", Type: ptr("bucket"), Name: "scree"}))
+			return client.Done(rowan.CreateScope(ctx, alpine, api.ScopeNew{Kind: "resource", Type: "bucket", Name: "scree"}))
 		},
 		"users, guests and service accounts": func() error {
 			return client.Done(rowan.CreateServiceAccount(ctx, digitising, api.AccountNew{Name: "another"}))

@@ -17,7 +17,7 @@ func TestGuestsRecoverTheirAccount(t *testing.T) {
 	b := testbed.InMemory(t)
 	ctx, anybody := t.Context(), with(t, b, "")
 	const wren, subject = "wren@meadowside.example", "Choose another password for Arbora"
-	require.NoError(t, client.Done(b.As(t, "rowan@lindenmere").InviteGuest(ctx, "lindenmere", api.GuestNew{Email: wren, Grants: &[]api.FirstGrant{{Scope: alpine, Role: "observer"}}})))
+	require.NoError(t, client.Done(b.As(t, "rowan@lindenmere").InviteGuest(ctx, "lindenmere", api.GuestNew{Email: wren, Grants: []api.FirstGrant{{Scope: alpine, Role: "observer"}}})))
 	require.NoError(t, client.Done(anybody.UseLink(ctx, api.LinkUse{Token: linkTo(t, b, wren), Password: "otters under the footbridge"})))
 	before, err := demo.SignIn(ctx, b.Address, wren, "otters under the footbridge")
 	require.NoError(t, err)
@@ -53,7 +53,7 @@ func TestGuestsRecoverTheirAccount(t *testing.T) {
 	use := func(password string) error {
 		return client.Done(anybody.UseLink(ctx, api.LinkUse{Token: token, Password: password}))
 	}
-	require.Equal(t, "password", *testbed.Problem(t, 422, use("short")).Field)
+	require.Equal(t, "password", testbed.Problem(t, 422, use("short")).Field)
 	require.NoError(t, use("herons along the weir"))
 	testbed.Problem(t, 401, use("herons along the weir"))
 	require.Error(t, client.Done(before.GetSession(ctx)), "sessions of before have ended")
@@ -76,11 +76,11 @@ func TestAnAddressCountsOnceProved(t *testing.T) {
 	ctx, anybody := t.Context(), with(t, b, "")
 	const wren = "wren@meadowside.example"
 	rowan, juno := b.As(t, "rowan@lindenmere"), b.As(t, "juno@quaywater")
-	grants := &[]api.FirstGrant{{Scope: alpine, Role: "observer"}}
+	grants := []api.FirstGrant{{Scope: alpine, Role: "observer"}}
 	require.NoError(t, client.Done(juno.InviteGuest(ctx, "quaywater", api.GuestNew{Email: wren})))
-	shown, err := juno.ResendInvitation(ctx, "quaywater", api.GuestKind, wren, &api.ResendInvitationParams{Reveal: ptr(true)})
+	shown, err := juno.ResendInvitation(ctx, "quaywater", api.GuestKind, wren, &api.ResendInvitationParams{Reveal: true})
 	require.NoError(t, err)
-	stolen := (*shown.Url)[len(b.Address+"/#/link/"):]
+	stolen := shown.Url[len(b.Address+"/#/link/"):]
 	require.NoError(t, client.Done(anybody.UseLink(ctx, api.LinkUse{Token: stolen, Password: "juno writes this one down"})))
 	stranger, err := demo.SignIn(ctx, b.Address, wren, "juno writes this one down")
 	require.NoError(t, err)
@@ -105,18 +105,18 @@ func TestAnAddressCountsOnceProved(t *testing.T) {
 	require.NoError(t, client.Done(juno.InviteGuest(ctx, "quaywater", api.GuestNew{Email: "fern@meadowside.example"})))
 	for _, name := range []string{"rowan@lindenmere", "bracken@meadowside.example"} {
 		p := testbed.Problem(t, 400, client.Done(juno.EditPrincipal(ctx, "quaywater", api.GuestKind, "fern@meadowside.example", nil, api.PrincipalEdit{Name: ptr(name)})))
-		require.Equal(t, "name", *p.Field)
+		require.Equal(t, "name", p.Field)
 	}
 
 	// From then on nobody takes it over by a link, whoever sees one.
-	require.NoError(t, client.Done(juno.CreateUser(ctx, "quaywater", api.UserNew{Name: "moor", Email: ptr(wren), Password: ptr(demo.Passphrase)})))
+	require.NoError(t, client.Done(juno.CreateUser(ctx, "quaywater", api.UserNew{Name: "moor", Email: wren, Password: demo.Passphrase})))
 	moor := b.As(t, "moor@quaywater")
 	const heath = "heath@meadowside.example"
 	require.NoError(t, client.Done(rowan.InviteGuest(ctx, "lindenmere", api.GuestNew{Email: heath, Grants: grants})))
 	require.NoError(t, client.Done(juno.EditPrincipal(ctx, "quaywater", api.UserKind, "moor", nil, api.PrincipalEdit{Email: ptr(heath)})))
-	again, err := rowan.ResendInvitation(ctx, "lindenmere", api.GuestKind, heath, &api.ResendInvitationParams{Reveal: ptr(true)})
+	again, err := rowan.ResendInvitation(ctx, "lindenmere", api.GuestKind, heath, &api.ResendInvitationParams{Reveal: true})
 	require.NoError(t, err)
-	astray := (*again.Url)[len(b.Address+"/#/link/"):]
+	astray := again.Url[len(b.Address+"/#/link/"):]
 	p := testbed.Problem(t, 403, client.Done(moor.AcceptInvitation(ctx, api.LinkToken{Token: astray})))
 	require.Contains(t, p.Detail, "which is not your mail address", "an address that juno wrote is not proved")
 }

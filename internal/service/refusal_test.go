@@ -105,7 +105,7 @@ func TestATokenForNoOrganisationOpensNone(t *testing.T) {
 	require.NoError(t, err)
 	token := accessToken(t, b, key)
 	p := testbed.Problem(t, 403, client.Done(with(t, b, token).ShowScope(t.Context(), alpine)))
-	require.Contains(t, *p.Next, "organisation=NAME")
+	require.Contains(t, p.Next, "organisation=NAME")
 	for _, path := range []string{"evaluation", "search/resource"} {
 		status, answer := authzen(t, b, token, path, `{"subject":{"type":"user","id":"tomas"},"action":{"name":"list"},"resource":{"type":"bucket","id":"`+alpine+`"}}`)
 		require.Equal(t, 403, status, answer)

@@ -17,32 +17,32 @@ func TestReshapingTheTree(t *testing.T) {
 	require.NoError(t, demo.LoadStory(t.Context(), b.Address, b.Mail.Page()))
 	rowan, sefa := b.As(t, "rowan@lindenmere"), b.As(t, "sefa@lindenmere")
 	science := "lindenmere/science"
-	written, err := rowan.ReshapeScopes(t.Context(), "lindenmere", &api.ReshapeScopesParams{Preview: ptr(true)}, api.Reshaping{Scopes: []string{trailGuide}, To: &science})
+	written, err := rowan.ReshapeScopes(t.Context(), "lindenmere", &api.ReshapeScopesParams{Preview: true}, api.Reshaping{Scopes: []string{trailGuide}, To: science})
 	require.NoError(t, err)
 	require.Contains(t, written.Impact.Words, "lose access")
 	require.Contains(t, written.Impact.Warnings, trailGuide+" moves with 2 scopes beneath it.")
 	require.NoError(t, client.Done(sefa.ShowScope(t.Context(), trailGuide)))
 
 	b.Grant(t, "builder", "user", "sefa", "lindenmere/science/seedbank")
-	p := testbed.Problem(t, 404, reshape(t, sefa, api.Reshaping{Scopes: []string{trailGuide}, To: ptr("lindenmere/gardens")}))
+	p := testbed.Problem(t, 404, reshape(t, sefa, api.Reshaping{Scopes: []string{trailGuide}, To: "lindenmere/gardens"}))
 	require.Contains(t, p.Detail, "lindenmere/gardens")
-	p = testbed.Problem(t, 403, reshape(t, b.As(t, "ines@lindenmere"), api.Reshaping{Scopes: []string{trial}, To: ptr("lindenmere/science")}))
+	p = testbed.Problem(t, 403, reshape(t, b.As(t, "ines@lindenmere"), api.Reshaping{Scopes: []string{trial}, To: "lindenmere/science"}))
 	require.Contains(t, p.Detail, "create project", "who may move it may not put it there")
 	for to, says := range map[string]string{
 		"lindenmere/visitors": "is in lindenmere/visitors already", trailGuide: "that is in it", alpine: "cannot sit in a project", "lindenmere/nowhere": "there is no scope",
 	} {
-		err := reshape(t, rowan, api.Reshaping{Scopes: []string{trailGuide}, To: &to})
+		err := reshape(t, rowan, api.Reshaping{Scopes: []string{trailGuide}, To: to})
 		var problem *client.Error
 		require.ErrorAs(t, err, &problem)
 		require.Contains(t, problem.Detail, says, to)
 	}
 	require.NoError(t, client.Done(rowan.CreateScope(t.Context(), science, api.ScopeNew{Kind: "project", Name: "trail-guide"})))
-	testbed.Problem(t, 409, reshape(t, rowan, api.Reshaping{Scopes: []string{trailGuide}, To: &science}))
-	require.NoError(t, reshape(t, rowan, api.Reshaping{Scopes: []string{guideMoved}, Name: ptr("old-trails"), Title: ptr("Old trails"), Tags: &api.Tags{"care": "low"}}))
+	testbed.Problem(t, 409, reshape(t, rowan, api.Reshaping{Scopes: []string{trailGuide}, To: science}))
+	require.NoError(t, reshape(t, rowan, api.Reshaping{Scopes: []string{guideMoved}, Name: ptr("old-trails"), Title: ptr("Old trails"), Tags: api.Tags{"care": "low"}}))
 
 	media, err := rowan.ShowScope(t.Context(), trailGuide+"/guide-media.bucket")
 	require.NoError(t, err)
-	require.NoError(t, reshape(t, rowan, api.Reshaping{Scopes: []string{trailGuide}, To: &science}))
+	require.NoError(t, reshape(t, rowan, api.Reshaping{Scopes: []string{trailGuide}, To: science}))
 	moved, err := rowan.ShowScope(t.Context(), media.Id)
 	require.NoError(t, err)
 	require.Equal(t, guideMoved+"/guide-media.bucket", moved.Address, "what is beneath goes along, under the same id")
@@ -56,15 +56,15 @@ func TestReshapingTheTree(t *testing.T) {
 
 	// Many at once: all of them, or none.
 	many := []string{"lindenmere/visitors/ticketing", guideMoved}
-	require.Error(t, reshape(t, rowan, api.Reshaping{Scopes: append(many, "lindenmere/nowhere"), Tags: &api.Tags{"season": "summer"}}))
+	require.Error(t, reshape(t, rowan, api.Reshaping{Scopes: append(many, "lindenmere/nowhere"), Tags: api.Tags{"season": "summer"}}))
 	testbed.Problem(t, 400, reshape(t, rowan, api.Reshaping{Scopes: many, Name: ptr("x")}))
 	testbed.Problem(t, 400, reshape(t, rowan, api.Reshaping{Scopes: many}))
-	testbed.Problem(t, 400, reshape(t, rowan, api.Reshaping{Scopes: many, Tags: &api.Tags{"Bad Key": "x"}}))
+	testbed.Problem(t, 400, reshape(t, rowan, api.Reshaping{Scopes: many, Tags: api.Tags{"Bad Key": "x"}}))
 	ticketing, err := rowan.ShowScope(t.Context(), many[0])
 	require.NoError(t, err)
 	require.Empty(t, ticketing.Tags)
-	require.NoError(t, reshape(t, rowan, api.Reshaping{Scopes: many, Tags: &api.Tags{"season": "summer", "care": "low"}}))
-	require.NoError(t, reshape(t, rowan, api.Reshaping{Scopes: many, Untag: &[]string{"care"}}))
+	require.NoError(t, reshape(t, rowan, api.Reshaping{Scopes: many, Tags: api.Tags{"season": "summer", "care": "low"}}))
+	require.NoError(t, reshape(t, rowan, api.Reshaping{Scopes: many, Untag: []string{"care"}}))
 	ticketing, err = rowan.ShowScope(t.Context(), many[0])
 	require.NoError(t, err)
 	require.Equal(t, map[string]string{"season": "summer"}, ticketing.Tags)
@@ -81,16 +81,16 @@ func TestReshapingTheTree(t *testing.T) {
 	require.NoError(t, client.Done(with(t, b, token).ShowScope(t.Context(), digitising)))
 	require.True(t, may())
 	retired, active := api.ScopeRetired, api.ScopeActive
-	require.NoError(t, reshape(t, rowan, api.Reshaping{Scopes: []string{herbarium}, State: &retired}))
+	require.NoError(t, reshape(t, rowan, api.Reshaping{Scopes: []string{herbarium}, State: retired}))
 	require.False(t, may())
 	require.Equal(t, "revoked", kind(t, client.Done(with(t, b, token).ShowScope(t.Context(), digitising))), "a service account goes with the scope it lives at")
-	require.NoError(t, reshape(t, rowan, api.Reshaping{Scopes: []string{herbarium}, State: &active}))
+	require.NoError(t, reshape(t, rowan, api.Reshaping{Scopes: []string{herbarium}, State: active}))
 	require.True(t, may())
 	require.NoError(t, client.Done(with(t, b, token).ShowScope(t.Context(), digitising)))
 	after, err := rowan.ListGrants(t.Context(), digitising)
 	require.NoError(t, err)
 	require.Equal(t, before.Grants, after.Grants)
-	testbed.Problem(t, 422, reshape(t, rowan, api.Reshaping{Scopes: []string{"lindenmere"}, To: &science}))
+	testbed.Problem(t, 422, reshape(t, rowan, api.Reshaping{Scopes: []string{"lindenmere"}, To: science}))
 
 	// Another instance on the same records sees the same tree.
 	again := testbed.OnMemory(t, b.Memory)
@@ -108,15 +108,15 @@ func TestStatementsFollowAMove(t *testing.T) {
 	rowan := b.As(t, "rowan@lindenmere")
 	vaultMoved := "lindenmere/gardens/seedbank-vault"
 	preview := func(from, to string) []string {
-		written, err := rowan.ReshapeScopes(t.Context(), "lindenmere", &api.ReshapeScopesParams{Preview: ptr(true)}, api.Reshaping{Scopes: []string{from}, To: &to})
+		written, err := rowan.ReshapeScopes(t.Context(), "lindenmere", &api.ReshapeScopesParams{Preview: true}, api.Reshaping{Scopes: []string{from}, To: to})
 		require.NoError(t, err)
 		return written.Impact.Warnings
 	}
 	require.Contains(t, preview(vault, "lindenmere/gardens"), "1 statement goes dormant: its place leaves the scope of its policy.")
-	require.NoError(t, reshape(t, rowan, api.Reshaping{Scopes: []string{vault}, To: ptr("lindenmere/gardens")}))
+	require.NoError(t, reshape(t, rowan, api.Reshaping{Scopes: []string{vault}, To: "lindenmere/gardens"}))
 	require.Contains(t, preview(vaultMoved, "lindenmere/science/seedbank"), "1 statement that was dormant decides again.")
-	require.NoError(t, reshape(t, rowan, api.Reshaping{Scopes: []string{vaultMoved}, To: ptr("lindenmere/science/seedbank")}))
-	written, err := rowan.ReshapeScopes(t.Context(), "lindenmere", &api.ReshapeScopesParams{Preview: ptr(true)}, api.Reshaping{Scopes: []string{vault}, Name: ptr("strongroom")})
+	require.NoError(t, reshape(t, rowan, api.Reshaping{Scopes: []string{vaultMoved}, To: "lindenmere/science/seedbank"}))
+	written, err := rowan.ReshapeScopes(t.Context(), "lindenmere", &api.ReshapeScopesParams{Preview: true}, api.Reshaping{Scopes: []string{vault}, Name: ptr("strongroom")})
 	require.NoError(t, err)
 	require.Contains(t, written.Impact.Warnings, "1 statement names it by name; from then on they are written with the new name.")
 }

@@ -50,14 +50,14 @@ func startUndoing(t *testing.T) undoing {
 func TestUndoing(t *testing.T) {
 	u := startUndoing(t)
 	ctx := t.Context()
-	written, err := u.who.CreatePolicyAt(ctx, "lindenmere", api.PolicyNew{Name: "tree-watch", Text: "curators may observe tree", Description: ptr("who looks after it")})
+	written, err := u.who.CreatePolicyAt(ctx, "lindenmere", api.PolicyNew{Name: "tree-watch", Text: "curators may observe tree", Description: "who looks after it"})
 	require.NoError(t, err)
 	policy := written.Policy
 	grant := u.b.Grant(t, "observer", "user", "sefa", alpine)
-	u.do(u.who.CreateRole(ctx, "lindenmere", api.RoleNew{Name: "label-writer", Include: []api.RoleFilter{{Types: &[]string{"bucket"}}}}))
+	u.do(u.who.CreateRole(ctx, "lindenmere", api.RoleNew{Name: "label-writer", Include: []api.RoleFilter{{Types: []string{"bucket"}}}}))
 	for what, change := range map[string]func() (any, error){
 		"grant": func() (any, error) {
-			return u.who.CreateGrant(ctx, alpine, api.GrantNew{Role: "builder", Principal: api.PrincipalRef{Kind: "user", Name: "sefa"}, Description: ptr("for the summer")})
+			return u.who.CreateGrant(ctx, alpine, api.GrantNew{Role: "builder", Principal: api.PrincipalRef{Kind: "user", Name: "sefa"}, Description: "for the summer"})
 		},
 		"revocation": func() (any, error) { return u.who.RevokeGrant(ctx, grant, nil) },
 		"membership": func() (any, error) {
@@ -70,10 +70,10 @@ func TestUndoing(t *testing.T) {
 			return u.who.EditPrincipal(ctx, "lindenmere", "user", "sefa", nil, api.PrincipalEdit{Name: ptr("sefa-b"), Title: ptr("Sefa B."), Tags: &api.Tags{"desk": "two"}})
 		},
 		"scope": func() (any, error) {
-			return u.who.ReshapeScopes(ctx, "lindenmere", nil, api.Reshaping{Scopes: []string{trailGuide}, Name: ptr("trails"), Title: ptr("Trails"), To: ptr("lindenmere/science"), Tags: &api.Tags{"care": "low"}})
+			return u.who.ReshapeScopes(ctx, "lindenmere", nil, api.Reshaping{Scopes: []string{trailGuide}, Name: ptr("trails"), Title: ptr("Trails"), To: "lindenmere/science", Tags: api.Tags{"care": "low"}})
 		},
 		"retirement": func() (any, error) {
-			return u.who.ReshapeScopes(ctx, "lindenmere", nil, api.Reshaping{Scopes: []string{trailGuide}, State: ptr(api.ScopeRetired)})
+			return u.who.ReshapeScopes(ctx, "lindenmere", nil, api.Reshaping{Scopes: []string{trailGuide}, State: api.ScopeRetired})
 		},
 		"services": func() (any, error) {
 			return u.who.OfferServices(ctx, alpine, nil, api.Offer{Services: &[]string{"storage", "compute", "networking"}})
@@ -160,14 +160,14 @@ func TestWhatIsNotUndone(t *testing.T) {
 	require.Contains(t, testbed.Problem(t, 409, err).Detail, "cannot be undone by one command")
 
 	// What was created goes out of use.
-	u.do(u.who.CreateScope(ctx, trailGuide, api.ScopeNew{Kind: "resource", Type: ptr("bucket"), Name: "leaflets"}))
+	u.do(u.who.CreateScope(ctx, trailGuide, api.ScopeNew{Kind: "resource", Type: "bucket", Name: "leaflets"}))
 	_, err = u.undo("last")
 	require.NoError(t, err)
 	leaflets, err := u.who.ShowScope(ctx, trailGuide+"/leaflets.bucket")
 	require.NoError(t, err)
 	require.True(t, leaflets.Retired)
-	u.do(u.who.CreateUser(ctx, "lindenmere", api.UserNew{Name: "wim", Groups: &[]string{"curators"}}))
-	preview, err := u.who.UndoChange(ctx, "lindenmere", "last", &api.UndoChangeParams{Preview: ptr(true)})
+	u.do(u.who.CreateUser(ctx, "lindenmere", api.UserNew{Name: "wim", Groups: []string{"curators"}}))
+	preview, err := u.who.UndoChange(ctx, "lindenmere", "last", &api.UndoChangeParams{Preview: true})
 	require.NoError(t, err)
 	require.NotEmpty(t, preview.Impact.Words)
 	wim, err := u.who.ShowPrincipal(ctx, "lindenmere", "user", "wim")

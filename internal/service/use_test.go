@@ -18,10 +18,10 @@ import (
 
 // searchAll goes through all pages of a search.
 func searchAll(t *testing.T, as *client.Client, params api.SearchScopesParams) []api.ScopeNode {
-	found, _, err := client.Pages(0, func(after *string) ([]api.ScopeNode, *string, error) {
+	found, _, err := client.Pages(0, func(after string) ([]api.ScopeNode, string, error) {
 		params.After = after
 		page, err := as.SearchScopes(t.Context(), "lindenmere", &params)
-		require.LessOrEqual(t, len(page.Scopes), *params.Limit)
+		require.LessOrEqual(t, len(page.Scopes), params.Limit)
 		return page.Scopes, page.Next, err
 	})
 	require.NoError(t, err)
@@ -36,11 +36,11 @@ func TestSearch(t *testing.T) {
 	rowan := b.As(t, "rowan@lindenmere")
 	for i := range 30 {
 		name := fmt.Sprintf("tray-%d-log", i)
-		require.NoError(t, client.Done(rowan.CreateScope(t.Context(), trial, api.ScopeNew{Kind: "resource", Type: ptr("bucket"), Name: name, Tags: &map[string]string{"shelf": fmt.Sprint("S", i%3)}})))
+		require.NoError(t, client.Done(rowan.CreateScope(t.Context(), trial, api.ScopeNew{Kind: "resource", Type: "bucket", Name: name, Tags: map[string]string{"shelf": fmt.Sprint("S", i%3)}})))
 	}
 	retire := api.ScopeRetired
-	require.NoError(t, client.Done(rowan.ReshapeScopes(t.Context(), "lindenmere", nil, api.Reshaping{Scopes: []string{trial + "/tray-7-log.bucket"}, State: &retire})))
-	require.NoError(t, client.Done(rowan.ReshapeScopes(t.Context(), "lindenmere", nil, api.Reshaping{Scopes: []string{trial + "/tray-8-log.bucket"}, Name: ptr("basket-eight"), Tags: &api.Tags{"shelf": "S9"}})))
+	require.NoError(t, client.Done(rowan.ReshapeScopes(t.Context(), "lindenmere", nil, api.Reshaping{Scopes: []string{trial + "/tray-7-log.bucket"}, State: retire})))
+	require.NoError(t, client.Done(rowan.ReshapeScopes(t.Context(), "lindenmere", nil, api.Reshaping{Scopes: []string{trial + "/tray-8-log.bucket"}, Name: ptr("basket-eight"), Tags: api.Tags{"shelf": "S9"}})))
 
 	dice := rand.New(rand.NewPCG(3, 4))
 	for _, who := range []string{"rowan", "ines", "bram", "oona", "piotr"} {
@@ -48,12 +48,12 @@ func TestSearch(t *testing.T) {
 		tree, err := as.ShowTree(t.Context(), "lindenmere", nil)
 		require.NoError(t, err)
 		for _, q := range []api.SearchScopesParams{
-			{Text: ptr("tray")}, {Text: ptr("t")}, {Text: ptr("log")}, {Text: ptr("S2")}, {Text: ptr("shelf")}, {Text: ptr("eight")}, {Text: ptr("tray-8")},
-			{Text: ptr("bucket")}, {Text: ptr("s"), Kind: ptr("project")}, {Text: ptr("s"), Type: ptr("bucket")}, {Type: ptr("network")},
-			{Tag: ptr("climate")}, {Tag: ptr("shelf=S1")}, {Tag: ptr("shelf"), Text: ptr("basket")}, {Kind: ptr("folder")}, {State: ptr("retired")},
-			{State: ptr("active"), Type: ptr("bucket")}, {Kind: ptr("resource")}, {Text: ptr("nothing-of-that-name")},
+			{Text: "tray"}, {Text: "t"}, {Text: "log"}, {Text: "S2"}, {Text: "shelf"}, {Text: "eight"}, {Text: "tray-8"},
+			{Text: "bucket"}, {Text: "s", Kind: "project"}, {Text: "s", Type: "bucket"}, {Type: "network"},
+			{Tag: "climate"}, {Tag: "shelf=S1"}, {Tag: "shelf", Text: "basket"}, {Kind: "folder"}, {State: "retired"},
+			{State: "active", Type: "bucket"}, {Kind: "resource"}, {Text: "nothing-of-that-name"},
 		} {
-			q.Limit = ptr(1 + dice.IntN(20))
+			q.Limit = 1 + dice.IntN(20)
 			var got, want []string
 			for _, n := range searchAll(t, as, q) {
 				got = append(got, n.Address)
@@ -63,26 +63,26 @@ func TestSearch(t *testing.T) {
 					want = append(want, n.Address)
 				}
 			}
-			require.ElementsMatch(t, want, got, "%s looks for %+v, %d at a time", who, q, *q.Limit)
+			require.ElementsMatch(t, want, got, "%s looks for %+v, %d at a time", who, q, q.Limit)
 		}
 	}
-	found := searchAll(t, rowan, api.SearchScopesParams{Text: ptr(alpine), Limit: ptr(5)})
+	found := searchAll(t, rowan, api.SearchScopesParams{Text: alpine, Limit: 5})
 	require.Equal(t, alpine, found[0].Address, "an address is found")
-	require.Equal(t, "cool", (*found[0].Tags)["climate"])
-	require.Len(t, searchAll(t, rowan, api.SearchScopesParams{Text: &found[0].Id, Limit: ptr(5)}), 1, "so is an id")
-	require.Empty(t, searchAll(t, b.As(t, "ines@lindenmere"), api.SearchScopesParams{Text: &found[0].Id, Limit: ptr(5)}), "but not for whom it is hidden")
-	sefa := searchAll(t, b.As(t, "bram@lindenmere"), api.SearchScopesParams{Text: ptr("staff-desk"), Limit: ptr(5)})
+	require.Equal(t, "cool", found[0].Tags["climate"])
+	require.Len(t, searchAll(t, rowan, api.SearchScopesParams{Text: found[0].Id, Limit: 5}), 1, "so is an id")
+	require.Empty(t, searchAll(t, b.As(t, "ines@lindenmere"), api.SearchScopesParams{Text: found[0].Id, Limit: 5}), "but not for whom it is hidden")
+	sefa := searchAll(t, b.As(t, "bram@lindenmere"), api.SearchScopesParams{Text: "staff-desk", Limit: 5})
 	require.Len(t, sefa, 1)
 	require.Empty(t, sefa[0].Title, "who may not describe it sees its name alone")
 
 	for field, q := range map[string]api.SearchScopesParams{
-		"text": {}, "kind": {Kind: ptr("foldr")}, "state": {State: ptr("gone")}, "after": {Text: ptr("a"), After: ptr("!")},
+		"text": {}, "kind": {Kind: "foldr"}, "state": {State: "gone"}, "after": {Text: "a", After: "!"},
 	} {
 		_, err := rowan.SearchScopes(t.Context(), "lindenmere", &q)
 		var problem *client.Error
 		require.ErrorAs(t, err, &problem)
 		require.Contains(t, []int{400, 422}, problem.Status)
-		require.Equal(t, field, *problem.Field)
+		require.Equal(t, field, problem.Field)
 	}
 }
 
@@ -92,8 +92,8 @@ func fitsSearch(t *testing.T, rowan *client.Client, n api.ScopeNode, q api.Searc
 	require.NoError(t, err)
 	begins := func(prefix string) bool {
 		words := []string{string(n.Kind)}
-		if n.Type != nil {
-			words = []string{*n.Type}
+		if n.Type != "" {
+			words = []string{n.Type}
 		}
 		for i := range n.Name {
 			if i == 0 || n.Name[i-1] == '-' {
@@ -111,11 +111,11 @@ func fitsSearch(t *testing.T, rowan *client.Client, n api.ScopeNode, q api.Searc
 		return there && (!both || has == value)
 	}
 	typ := ""
-	if n.Type != nil {
-		typ = *n.Type
+	if n.Type != "" {
+		typ = n.Type
 	}
-	return (q.Text == nil || begins(*q.Text)) && (q.Tag == nil || tagged(*q.Tag)) && (q.Kind == nil || string(n.Kind) == *q.Kind) &&
-		(q.Type == nil || typ == *q.Type) && (q.State == nil || n.Retired == (*q.State == "retired"))
+	return (q.Text == "" || begins(q.Text)) && (q.Tag == "" || tagged(q.Tag)) && (q.Kind == "" || string(n.Kind) == q.Kind) &&
+		(q.Type == "" || typ == q.Type) && (q.State == "" || n.Retired == (q.State == "retired"))
 }
 
 // TestWhatAScopeTells sees that a scope tells its numbers, what is cut off of its grants and its last changes, each as far as
@@ -138,7 +138,7 @@ func TestWhatAScopeTells(t *testing.T) {
 	cut := map[string]int{}
 	for _, g := range list.Grants {
 		if g.Losses != nil {
-			for _, loss := range *g.Losses {
+			for _, loss := range g.Losses {
 				require.Equal(t, "everyone except vault-keepers may never destroy anything", loss.Statement.Text)
 				require.False(t, loss.All)
 				cut[g.Principal.Name] += len(loss.Permissions)
@@ -153,28 +153,28 @@ func TestWhatAScopeTells(t *testing.T) {
 	require.Len(t, cut, 1, "maeve is a keeper, the curators hold nothing that destroys, and the auditors neither")
 	require.Positive(t, cut["rowan"])
 
-	changes := func(as *client.Client, at string, before *int64, most int) (api.ScopeChangeList, error) {
-		return as.ListScopeChanges(t.Context(), at, &api.ListScopeChangesParams{Before: before, Limit: &most})
+	changes := func(as *client.Client, at string, before int64, most int) (api.ScopeChangeList, error) {
+		return as.ListScopeChanges(t.Context(), at, &api.ListScopeChangesParams{Before: before, Limit: most})
 	}
-	first, err := changes(oona, vault, nil, 2)
+	first, err := changes(oona, vault, 0, 2)
 	require.NoError(t, err)
 	require.Len(t, first.Changes, 2)
 	require.Equal(t, "rowan@lindenmere", first.Changes[0].By)
 	require.Contains(t, first.Changes[0].What, "granted content-keeper to group vault-keepers")
 	rest, err := changes(oona, vault, first.Before, 100)
 	require.NoError(t, err)
-	require.Nil(t, rest.Before)
+	require.Zero(t, rest.Before)
 	require.Less(t, rest.Changes[0].Revision, first.Changes[1].Revision)
 	require.Contains(t, rest.Changes[len(rest.Changes)-1].What, "created project seedbank-vault")
-	_, err = changes(b.As(t, "ines@lindenmere"), vault, nil, 5)
-	require.Equal(t, "list audit-record", *testbed.Problem(t, http.StatusForbidden, err).Permission)
+	_, err = changes(b.As(t, "ines@lindenmere"), vault, 0, 5)
+	require.Equal(t, "list audit-record", testbed.Problem(t, http.StatusForbidden, err).Permission)
 
 	// What touched a place that one does not see is told without words.
-	require.NoError(t, client.Done(rowan.ReshapeScopes(t.Context(), "lindenmere", nil, api.Reshaping{Scopes: []string{"lindenmere/shared-services/core.network"}, To: ptr(alpine)})))
-	seen, err := changes(bram, alpine, nil, 1)
+	require.NoError(t, client.Done(rowan.ReshapeScopes(t.Context(), "lindenmere", nil, api.Reshaping{Scopes: []string{"lindenmere/shared-services/core.network"}, To: alpine})))
+	seen, err := changes(bram, alpine, 0, 1)
 	require.NoError(t, err)
 	require.Empty(t, seen.Changes[0].What)
-	told, err := changes(rowan, alpine, nil, 1)
+	told, err := changes(rowan, alpine, 0, 1)
 	require.NoError(t, err)
 	require.Contains(t, told.Changes[0].What, "core.network")
 }
@@ -185,14 +185,14 @@ func TestMatrix(t *testing.T) {
 	require.NoError(t, demo.LoadStory(t.Context(), b.Address, b.Mail.Page()))
 	rowan := b.As(t, "rowan@lindenmere")
 	matrix := func(as *client.Client, at string, against api.ShowMatrixParamsAgainst, rows api.ShowMatrixParamsRows) (whole api.Matrix) {
-		params := &api.ShowMatrixParams{Against: &against, Rows: &rows, Limit: ptr(3)}
+		params := &api.ShowMatrixParams{Against: against, Rows: rows, Limit: 3}
 		for {
 			m, err := as.ShowMatrix(t.Context(), at, params)
 			require.NoError(t, err)
 			require.LessOrEqual(t, len(m.Rows), 3)
 			m.Rows = append(whole.Rows, m.Rows...)
 			whole = m
-			if params.After = m.Next; m.Next == nil {
+			if params.After = m.Next; m.Next == "" {
 				return whole
 			}
 		}

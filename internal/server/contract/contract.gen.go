@@ -501,7 +501,7 @@ func (siw *ServerInterfaceWrapper) RevokeGrant(c *gin.Context) {
 			return
 		}
 
-		params.IfMatch = &IfMatch
+		params.IfMatch = IfMatch
 
 	}
 
@@ -778,7 +778,7 @@ func (siw *ServerInterfaceWrapper) UndoChange(c *gin.Context) {
 			return
 		}
 
-		params.IfMatch = &IfMatch
+		params.IfMatch = IfMatch
 
 	}
 
@@ -879,7 +879,7 @@ func (siw *ServerInterfaceWrapper) CreateGroup(c *gin.Context) {
 			return
 		}
 
-		params.IfMatch = &IfMatch
+		params.IfMatch = IfMatch
 
 	}
 
@@ -945,7 +945,7 @@ func (siw *ServerInterfaceWrapper) AddMember(c *gin.Context) {
 			return
 		}
 
-		params.IfMatch = &IfMatch
+		params.IfMatch = IfMatch
 
 	}
 
@@ -1029,7 +1029,7 @@ func (siw *ServerInterfaceWrapper) RemoveMember(c *gin.Context) {
 			return
 		}
 
-		params.IfMatch = &IfMatch
+		params.IfMatch = IfMatch
 
 	}
 
@@ -1130,7 +1130,7 @@ func (siw *ServerInterfaceWrapper) InviteGuest(c *gin.Context) {
 			return
 		}
 
-		params.IfMatch = &IfMatch
+		params.IfMatch = IfMatch
 
 	}
 
@@ -1309,7 +1309,7 @@ func (siw *ServerInterfaceWrapper) EditPrincipal(c *gin.Context) {
 			return
 		}
 
-		params.IfMatch = &IfMatch
+		params.IfMatch = IfMatch
 
 	}
 
@@ -1427,7 +1427,7 @@ func (siw *ServerInterfaceWrapper) HandOver(c *gin.Context) {
 			return
 		}
 
-		params.IfMatch = &IfMatch
+		params.IfMatch = IfMatch
 
 	}
 
@@ -2109,7 +2109,7 @@ func (siw *ServerInterfaceWrapper) SetState(c *gin.Context) {
 			return
 		}
 
-		params.IfMatch = &IfMatch
+		params.IfMatch = IfMatch
 
 	}
 
@@ -2216,7 +2216,7 @@ func (siw *ServerInterfaceWrapper) ReshapeScopes(c *gin.Context) {
 			return
 		}
 
-		params.IfMatch = &IfMatch
+		params.IfMatch = IfMatch
 
 	}
 
@@ -2498,7 +2498,7 @@ func (siw *ServerInterfaceWrapper) CreateUser(c *gin.Context) {
 			return
 		}
 
-		params.IfMatch = &IfMatch
+		params.IfMatch = IfMatch
 
 	}
 
@@ -2582,7 +2582,7 @@ func (siw *ServerInterfaceWrapper) RemovePolicy(c *gin.Context) {
 			return
 		}
 
-		params.IfMatch = &IfMatch
+		params.IfMatch = IfMatch
 
 	}
 
@@ -2664,7 +2664,7 @@ func (siw *ServerInterfaceWrapper) EditPolicyText(c *gin.Context) {
 			return
 		}
 
-		params.IfMatch = &IfMatch
+		params.IfMatch = IfMatch
 
 	}
 
@@ -3135,7 +3135,7 @@ func (siw *ServerInterfaceWrapper) CreateScope(c *gin.Context) {
 			return
 		}
 
-		params.IfMatch = &IfMatch
+		params.IfMatch = IfMatch
 
 	}
 
@@ -3242,7 +3242,7 @@ func (siw *ServerInterfaceWrapper) CreateGrant(c *gin.Context) {
 			return
 		}
 
-		params.IfMatch = &IfMatch
+		params.IfMatch = IfMatch
 
 	}
 
@@ -3443,7 +3443,7 @@ func (siw *ServerInterfaceWrapper) CreatePolicyAt(c *gin.Context) {
 			return
 		}
 
-		params.IfMatch = &IfMatch
+		params.IfMatch = IfMatch
 
 	}
 
@@ -3678,7 +3678,7 @@ func (siw *ServerInterfaceWrapper) RemoveRole(c *gin.Context) {
 			return
 		}
 
-		params.IfMatch = &IfMatch
+		params.IfMatch = IfMatch
 
 	}
 
@@ -3778,7 +3778,7 @@ func (siw *ServerInterfaceWrapper) EditRole(c *gin.Context) {
 			return
 		}
 
-		params.IfMatch = &IfMatch
+		params.IfMatch = IfMatch
 
 	}
 
@@ -3860,7 +3860,7 @@ func (siw *ServerInterfaceWrapper) CreateServiceAccount(c *gin.Context) {
 			return
 		}
 
-		params.IfMatch = &IfMatch
+		params.IfMatch = IfMatch
 
 	}
 
@@ -3917,7 +3917,7 @@ func (siw *ServerInterfaceWrapper) OfferServices(c *gin.Context) {
 			return
 		}
 
-		params.IfMatch = &IfMatch
+		params.IfMatch = IfMatch
 
 	}
 
@@ -4212,115 +4212,115 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 		ErrorHandler:       errorHandler,
 	}
 
-	router.GET(options.BaseURL+"/status", wrapper.GetStatus)
-	router.DELETE(options.BaseURL+"/session", wrapper.SignOut)
-	router.GET(options.BaseURL+"/session", wrapper.GetSession)
-	router.POST(options.BaseURL+"/session", wrapper.SignIn)
-	router.POST(options.BaseURL+"/session/proof", wrapper.ProveSession)
-	router.PATCH(options.BaseURL+"/profile", wrapper.EditProfile)
-	router.PUT(options.BaseURL+"/profile/password", wrapper.ChoosePassword)
-	router.PUT(options.BaseURL+"/session/organisation", wrapper.SwitchOrganisation)
-	router.GET(options.BaseURL+"/profile/organisations", wrapper.ListSeats)
-	router.GET(options.BaseURL+"/profile/sessions", wrapper.ListSessions)
-	router.DELETE(options.BaseURL+"/profile/sessions/:session", wrapper.EndSession)
-	router.GET(options.BaseURL+"/profile/keys", wrapper.ListOwnKeys)
-	router.POST(options.BaseURL+"/profile/keys", wrapper.CreateOwnKey)
+	router.GET(options.BaseURL+"/audit-records", wrapper.ListInstallationAuditRecords)
+	router.POST(options.BaseURL+"/device", wrapper.DecideDevice)
+	router.POST(options.BaseURL+"/device/reading", wrapper.ShowDevice)
+	router.DELETE(options.BaseURL+"/grants/:grant", wrapper.RevokeGrant)
+	router.DELETE(options.BaseURL+"/keys/:key", wrapper.WithdrawKey)
+	router.POST(options.BaseURL+"/keys/:key/exchange", wrapper.ExchangeKey)
+	router.POST(options.BaseURL+"/links/reading", wrapper.ReadLink)
+	router.POST(options.BaseURL+"/links/use", wrapper.UseLink)
 	router.GET(options.BaseURL+"/organisations", wrapper.ListOrganisations)
 	router.POST(options.BaseURL+"/organisations", wrapper.CreateOrganisation)
+	router.GET(options.BaseURL+"/organisations/:organisation/audit-records", wrapper.ListAuditRecords)
+	router.GET(options.BaseURL+"/organisations/:organisation/catalogue", wrapper.GetCatalogue)
+	router.POST(options.BaseURL+"/organisations/:organisation/changes/:revision/undo", wrapper.UndoChange)
+	router.GET(options.BaseURL+"/organisations/:organisation/groups", wrapper.ListGroups)
+	router.POST(options.BaseURL+"/organisations/:organisation/groups", wrapper.CreateGroup)
+	router.POST(options.BaseURL+"/organisations/:organisation/groups/:group/members", wrapper.AddMember)
+	router.DELETE(options.BaseURL+"/organisations/:organisation/groups/:group/members/:kind/:member", wrapper.RemoveMember)
+	router.GET(options.BaseURL+"/organisations/:organisation/guests", wrapper.ListGuests)
+	router.POST(options.BaseURL+"/organisations/:organisation/guests", wrapper.InviteGuest)
+	router.GET(options.BaseURL+"/organisations/:organisation/home", wrapper.ShowHome)
+	router.POST(options.BaseURL+"/organisations/:organisation/newcomers", wrapper.CreateNewcomers)
+	router.GET(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal", wrapper.ShowPrincipal)
+	router.PATCH(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal", wrapper.EditPrincipal)
+	router.GET(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/could-hold", wrapper.ShowPowers)
+	router.POST(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/hand-over", wrapper.HandOver)
+	router.POST(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/invitation", wrapper.ResendInvitation)
+	router.GET(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/issued-keys", wrapper.ListIssuedKeys)
+	router.GET(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/keys", wrapper.ListKeys)
+	router.POST(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/keys", wrapper.CreateKey)
+	router.GET(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/passkeys", wrapper.ListPasskeysOf)
+	router.DELETE(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/passkeys/:passkey", wrapper.RemovePasskeyOf)
+	router.POST(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/password", wrapper.ResetPassword)
+	router.POST(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/password-link", wrapper.MailPasswordLink)
+	router.GET(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/reach", wrapper.ShowReach)
+	router.DELETE(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/second-factor", wrapper.ResetSecondFactor)
+	router.GET(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/sessions", wrapper.ListSessionsOf)
+	router.DELETE(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/sessions/:session", wrapper.EndSessionOf)
+	router.GET(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/spread", wrapper.ShowSpread)
+	router.PUT(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/state", wrapper.SetState)
 	router.GET(options.BaseURL+"/organisations/:organisation/quotas", wrapper.ShowQuotas)
 	router.PUT(options.BaseURL+"/organisations/:organisation/quotas", wrapper.SetQuotas)
-	router.GET(options.BaseURL+"/organisations/:organisation/catalogue", wrapper.GetCatalogue)
-	router.GET(options.BaseURL+"/services", wrapper.ListServices)
-	router.POST(options.BaseURL+"/services", wrapper.RegisterService)
-	router.DELETE(options.BaseURL+"/services/:service", wrapper.RemoveService)
-	router.GET(options.BaseURL+"/services/:service/keys", wrapper.ListServiceKeys)
-	router.POST(options.BaseURL+"/services/:service/keys", wrapper.CreateServiceKey)
+	router.PATCH(options.BaseURL+"/organisations/:organisation/scopes", wrapper.ReshapeScopes)
+	router.GET(options.BaseURL+"/organisations/:organisation/search", wrapper.SearchScopes)
+	router.GET(options.BaseURL+"/organisations/:organisation/settings", wrapper.ShowSettings)
+	router.PUT(options.BaseURL+"/organisations/:organisation/settings", wrapper.ChangeSettings)
 	router.GET(options.BaseURL+"/organisations/:organisation/statements", wrapper.SearchStatements)
+	router.GET(options.BaseURL+"/organisations/:organisation/users", wrapper.ListUsers)
+	router.POST(options.BaseURL+"/organisations/:organisation/users", wrapper.CreateUser)
 	router.GET(options.BaseURL+"/patterns", wrapper.ListPatterns)
+	router.DELETE(options.BaseURL+"/policies/:policy", wrapper.RemovePolicy)
+	router.GET(options.BaseURL+"/policies/:policy", wrapper.ShowPolicy)
+	router.PATCH(options.BaseURL+"/policies/:policy", wrapper.EditPolicyText)
+	router.GET(options.BaseURL+"/policies/:policy/versions", wrapper.ListPolicyVersions)
+	router.PATCH(options.BaseURL+"/profile", wrapper.EditProfile)
+	router.GET(options.BaseURL+"/profile/keys", wrapper.ListOwnKeys)
+	router.POST(options.BaseURL+"/profile/keys", wrapper.CreateOwnKey)
+	router.GET(options.BaseURL+"/profile/organisations", wrapper.ListSeats)
+	router.GET(options.BaseURL+"/profile/passkeys", wrapper.ListPasskeys)
+	router.POST(options.BaseURL+"/profile/passkeys", wrapper.AddPasskey)
+	router.DELETE(options.BaseURL+"/profile/passkeys/:passkey", wrapper.RemovePasskey)
+	router.POST(options.BaseURL+"/profile/passkeys/options", wrapper.BeginPasskey)
+	router.PUT(options.BaseURL+"/profile/password", wrapper.ChoosePassword)
+	router.GET(options.BaseURL+"/profile/second-factor", wrapper.ShowSecondFactor)
+	router.POST(options.BaseURL+"/profile/second-factor", wrapper.BeginSecondFactor)
+	router.PUT(options.BaseURL+"/profile/second-factor", wrapper.ConfirmSecondFactor)
+	router.POST(options.BaseURL+"/profile/second-factor/removal", wrapper.RemoveSecondFactor)
+	router.GET(options.BaseURL+"/profile/sessions", wrapper.ListSessions)
+	router.DELETE(options.BaseURL+"/profile/sessions/:session", wrapper.EndSession)
+	router.POST(options.BaseURL+"/recovery", wrapper.AskRecovery)
+	router.GET(options.BaseURL+"/scopes/:scope", wrapper.ShowScope)
+	router.GET(options.BaseURL+"/scopes/:scope/changes", wrapper.ListScopeChanges)
+	router.POST(options.BaseURL+"/scopes/:scope/check", wrapper.Check)
+	router.GET(options.BaseURL+"/scopes/:scope/children", wrapper.ListChildren)
+	router.POST(options.BaseURL+"/scopes/:scope/children", wrapper.CreateScope)
+	router.GET(options.BaseURL+"/scopes/:scope/contents", wrapper.CountContents)
+	router.GET(options.BaseURL+"/scopes/:scope/grants", wrapper.ListGrants)
+	router.POST(options.BaseURL+"/scopes/:scope/grants", wrapper.CreateGrant)
+	router.POST(options.BaseURL+"/scopes/:scope/holders", wrapper.ListHolders)
+	router.GET(options.BaseURL+"/scopes/:scope/matrix", wrapper.ShowMatrix)
 	router.POST(options.BaseURL+"/scopes/:scope/patterns/:pattern", wrapper.FillPattern)
 	router.GET(options.BaseURL+"/scopes/:scope/policies", wrapper.ListPolicies)
 	router.POST(options.BaseURL+"/scopes/:scope/policies", wrapper.CreatePolicyAt)
 	router.POST(options.BaseURL+"/scopes/:scope/policies/reading", wrapper.ReadStatements)
 	router.POST(options.BaseURL+"/scopes/:scope/policies/writing", wrapper.JoinStatements)
-	router.GET(options.BaseURL+"/policies/:policy/versions", wrapper.ListPolicyVersions)
-	router.DELETE(options.BaseURL+"/policies/:policy", wrapper.RemovePolicy)
-	router.GET(options.BaseURL+"/policies/:policy", wrapper.ShowPolicy)
-	router.PATCH(options.BaseURL+"/policies/:policy", wrapper.EditPolicyText)
-	router.PUT(options.BaseURL+"/scopes/:scope/services", wrapper.OfferServices)
-	router.GET(options.BaseURL+"/organisations/:organisation/users", wrapper.ListUsers)
-	router.POST(options.BaseURL+"/organisations/:organisation/users", wrapper.CreateUser)
-	router.GET(options.BaseURL+"/organisations/:organisation/groups", wrapper.ListGroups)
-	router.POST(options.BaseURL+"/organisations/:organisation/groups", wrapper.CreateGroup)
-	router.POST(options.BaseURL+"/organisations/:organisation/groups/:group/members", wrapper.AddMember)
-	router.DELETE(options.BaseURL+"/organisations/:organisation/groups/:group/members/:kind/:member", wrapper.RemoveMember)
-	router.GET(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal", wrapper.ShowPrincipal)
-	router.PATCH(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal", wrapper.EditPrincipal)
-	router.GET(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/reach", wrapper.ShowReach)
-	router.GET(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/could-hold", wrapper.ShowPowers)
-	router.GET(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/spread", wrapper.ShowSpread)
-	router.PUT(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/state", wrapper.SetState)
-	router.POST(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/hand-over", wrapper.HandOver)
-	router.POST(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/password", wrapper.ResetPassword)
-	router.GET(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/keys", wrapper.ListKeys)
-	router.POST(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/keys", wrapper.CreateKey)
-	router.GET(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/sessions", wrapper.ListSessionsOf)
-	router.DELETE(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/sessions/:session", wrapper.EndSessionOf)
-	router.GET(options.BaseURL+"/organisations/:organisation/guests", wrapper.ListGuests)
-	router.POST(options.BaseURL+"/organisations/:organisation/guests", wrapper.InviteGuest)
-	router.POST(options.BaseURL+"/organisations/:organisation/newcomers", wrapper.CreateNewcomers)
-	router.POST(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/invitation", wrapper.ResendInvitation)
-	router.POST(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/password-link", wrapper.MailPasswordLink)
-	router.DELETE(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/second-factor", wrapper.ResetSecondFactor)
-	router.POST(options.BaseURL+"/links/reading", wrapper.ReadLink)
-	router.POST(options.BaseURL+"/links/use", wrapper.UseLink)
-	router.POST(options.BaseURL+"/recovery", wrapper.AskRecovery)
-	router.POST(options.BaseURL+"/session/invitation", wrapper.AcceptInvitation)
-	router.POST(options.BaseURL+"/session/passkey/options", wrapper.BeginPasskeySignIn)
-	router.POST(options.BaseURL+"/session/passkey", wrapper.SignInByPasskey)
-	router.GET(options.BaseURL+"/profile/second-factor", wrapper.ShowSecondFactor)
-	router.POST(options.BaseURL+"/profile/second-factor", wrapper.BeginSecondFactor)
-	router.PUT(options.BaseURL+"/profile/second-factor", wrapper.ConfirmSecondFactor)
-	router.POST(options.BaseURL+"/profile/second-factor/removal", wrapper.RemoveSecondFactor)
-	router.POST(options.BaseURL+"/profile/passkeys/options", wrapper.BeginPasskey)
-	router.GET(options.BaseURL+"/profile/passkeys", wrapper.ListPasskeys)
-	router.POST(options.BaseURL+"/profile/passkeys", wrapper.AddPasskey)
-	router.DELETE(options.BaseURL+"/profile/passkeys/:passkey", wrapper.RemovePasskey)
-	router.GET(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/passkeys", wrapper.ListPasskeysOf)
-	router.DELETE(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/passkeys/:passkey", wrapper.RemovePasskeyOf)
-	router.POST(options.BaseURL+"/device/reading", wrapper.ShowDevice)
-	router.POST(options.BaseURL+"/device", wrapper.DecideDevice)
-	router.GET(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/issued-keys", wrapper.ListIssuedKeys)
-	router.POST(options.BaseURL+"/keys/:key/exchange", wrapper.ExchangeKey)
-	router.DELETE(options.BaseURL+"/keys/:key", wrapper.WithdrawKey)
-	router.GET(options.BaseURL+"/organisations/:organisation/settings", wrapper.ShowSettings)
-	router.PUT(options.BaseURL+"/organisations/:organisation/settings", wrapper.ChangeSettings)
-	router.GET(options.BaseURL+"/scopes/:scope", wrapper.ShowScope)
-	router.GET(options.BaseURL+"/scopes/:scope/service-accounts", wrapper.ListServiceAccounts)
-	router.POST(options.BaseURL+"/scopes/:scope/service-accounts", wrapper.CreateServiceAccount)
-	router.PATCH(options.BaseURL+"/organisations/:organisation/scopes", wrapper.ReshapeScopes)
-	router.GET(options.BaseURL+"/organisations/:organisation/search", wrapper.SearchScopes)
-	router.GET(options.BaseURL+"/organisations/:organisation/home", wrapper.ShowHome)
-	router.GET(options.BaseURL+"/organisations/:organisation/audit-records", wrapper.ListAuditRecords)
-	router.GET(options.BaseURL+"/audit-records", wrapper.ListInstallationAuditRecords)
-	router.GET(options.BaseURL+"/scopes/:scope/contents", wrapper.CountContents)
-	router.GET(options.BaseURL+"/scopes/:scope/changes", wrapper.ListScopeChanges)
-	router.POST(options.BaseURL+"/organisations/:organisation/changes/:revision/undo", wrapper.UndoChange)
-	router.GET(options.BaseURL+"/scopes/:scope/matrix", wrapper.ShowMatrix)
-	router.GET(options.BaseURL+"/scopes/:scope/tree", wrapper.ShowTree)
-	router.GET(options.BaseURL+"/scopes/:scope/children", wrapper.ListChildren)
-	router.POST(options.BaseURL+"/scopes/:scope/children", wrapper.CreateScope)
-	router.GET(options.BaseURL+"/scopes/:scope/grants", wrapper.ListGrants)
-	router.POST(options.BaseURL+"/scopes/:scope/grants", wrapper.CreateGrant)
+	router.POST(options.BaseURL+"/scopes/:scope/ranking", wrapper.RankRoles)
 	router.GET(options.BaseURL+"/scopes/:scope/roles", wrapper.ListRoles)
 	router.POST(options.BaseURL+"/scopes/:scope/roles", wrapper.CreateRole)
-	router.POST(options.BaseURL+"/scopes/:scope/roles/reading", wrapper.ReadRole)
-	router.POST(options.BaseURL+"/scopes/:scope/ranking", wrapper.RankRoles)
 	router.DELETE(options.BaseURL+"/scopes/:scope/roles/:role", wrapper.RemoveRole)
 	router.GET(options.BaseURL+"/scopes/:scope/roles/:role", wrapper.ShowRole)
 	router.PUT(options.BaseURL+"/scopes/:scope/roles/:role", wrapper.EditRole)
-	router.POST(options.BaseURL+"/scopes/:scope/check", wrapper.Check)
-	router.POST(options.BaseURL+"/scopes/:scope/holders", wrapper.ListHolders)
-	router.DELETE(options.BaseURL+"/grants/:grant", wrapper.RevokeGrant)
+	router.POST(options.BaseURL+"/scopes/:scope/roles/reading", wrapper.ReadRole)
+	router.GET(options.BaseURL+"/scopes/:scope/service-accounts", wrapper.ListServiceAccounts)
+	router.POST(options.BaseURL+"/scopes/:scope/service-accounts", wrapper.CreateServiceAccount)
+	router.PUT(options.BaseURL+"/scopes/:scope/services", wrapper.OfferServices)
+	router.GET(options.BaseURL+"/scopes/:scope/tree", wrapper.ShowTree)
+	router.GET(options.BaseURL+"/services", wrapper.ListServices)
+	router.POST(options.BaseURL+"/services", wrapper.RegisterService)
+	router.DELETE(options.BaseURL+"/services/:service", wrapper.RemoveService)
+	router.GET(options.BaseURL+"/services/:service/keys", wrapper.ListServiceKeys)
+	router.POST(options.BaseURL+"/services/:service/keys", wrapper.CreateServiceKey)
+	router.DELETE(options.BaseURL+"/session", wrapper.SignOut)
+	router.GET(options.BaseURL+"/session", wrapper.GetSession)
+	router.POST(options.BaseURL+"/session", wrapper.SignIn)
+	router.POST(options.BaseURL+"/session/invitation", wrapper.AcceptInvitation)
+	router.PUT(options.BaseURL+"/session/organisation", wrapper.SwitchOrganisation)
+	router.POST(options.BaseURL+"/session/passkey", wrapper.SignInByPasskey)
+	router.POST(options.BaseURL+"/session/passkey/options", wrapper.BeginPasskeySignIn)
+	router.POST(options.BaseURL+"/session/proof", wrapper.ProveSession)
+	router.GET(options.BaseURL+"/status", wrapper.GetStatus)
 }
 
 type ProblemApplicationProblemPlusJSONResponse Problem
@@ -8411,7 +8411,7 @@ type SignOutResponseObject interface {
 }
 
 type SignOut204ResponseHeaders struct {
-	SetCookie *string
+	SetCookie string
 }
 
 type SignOut204Response struct {
@@ -8419,9 +8419,7 @@ type SignOut204Response struct {
 }
 
 func (response SignOut204Response) VisitSignOutResponse(w http.ResponseWriter) error {
-	if response.Headers.SetCookie != nil {
-		w.Header().Set("Set-Cookie", fmt.Sprint(*response.Headers.SetCookie))
-	}
+	w.Header().Set("Set-Cookie", fmt.Sprint(response.Headers.SetCookie))
 	w.WriteHeader(204)
 	return nil
 }
@@ -8490,7 +8488,7 @@ type SignInResponseObject interface {
 }
 
 type SignIn200ResponseHeaders struct {
-	SetCookie *string
+	SetCookie string
 }
 
 type SignIn200JSONResponse struct {
@@ -8505,9 +8503,7 @@ func (response SignIn200JSONResponse) VisitSignInResponse(w http.ResponseWriter)
 		return err
 	}
 	w.Header().Set("Content-Type", "application/json")
-	if response.Headers.SetCookie != nil {
-		w.Header().Set("Set-Cookie", fmt.Sprint(*response.Headers.SetCookie))
-	}
+	w.Header().Set("Set-Cookie", fmt.Sprint(response.Headers.SetCookie))
 	w.WriteHeader(200)
 	_, err := buf.WriteTo(w)
 	return err
@@ -8617,7 +8613,7 @@ type SignInByPasskeyResponseObject interface {
 }
 
 type SignInByPasskey200ResponseHeaders struct {
-	SetCookie *string
+	SetCookie string
 }
 
 type SignInByPasskey200JSONResponse struct {
@@ -8632,9 +8628,7 @@ func (response SignInByPasskey200JSONResponse) VisitSignInByPasskeyResponse(w ht
 		return err
 	}
 	w.Header().Set("Content-Type", "application/json")
-	if response.Headers.SetCookie != nil {
-		w.Header().Set("Set-Cookie", fmt.Sprint(*response.Headers.SetCookie))
-	}
+	w.Header().Set("Set-Cookie", fmt.Sprint(response.Headers.SetCookie))
 	w.WriteHeader(200)
 	_, err := buf.WriteTo(w)
 	return err

@@ -150,7 +150,7 @@ func heard(err error) error {
 	p := problem(refused.Status, "", refused.Detail, refused.Next)
 	p.Type, p.Title = refused.Type, refused.Title
 	if refused.Field != "" {
-		p.Field = &refused.Field
+		p.Field = refused.Field
 	}
 	return p
 }

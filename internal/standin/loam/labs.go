@@ -47,14 +47,14 @@ func (c *call) byLabs() *call {
 // explainLabs says what a lab needs that the labs service was refused.
 func explainLabs(err error) error {
 	p, ok := err.(*Problem)
-	if !ok || p.Status != http.StatusForbidden || p.Permission == nil {
+	if !ok || p.Status != http.StatusForbidden || p.Permission == "" {
 		return err
 	}
 	told := *p
-	operation, typ, _ := strings.Cut(*p.Permission, " ")
+	operation, typ, _ := strings.Cut(p.Permission, " ")
 	told.Detail = "the lab cannot work: the labs service acts as itself and is not let yet: " + strings.TrimPrefix(p.Detail, labs.words()+" may not do that: ")
 	next := "have a policy there say: service labs may " + operation + " " + typ
-	told.Next = &next
+	told.Next = next
 	return &told
 }
 

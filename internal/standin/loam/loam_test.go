@@ -30,13 +30,13 @@ func TestRefusals(t *testing.T) {
 	const at = "lindenmere/gardens/pump.machine"
 	p := refusal(questionOf("start", "machine", at), verdictFor("not-granted"))
 	require.Equal(t, http.StatusForbidden, p.Status)
-	require.Equal(t, "start machine", *p.Permission)
+	require.Equal(t, "start machine", p.Permission)
 	require.Equal(t, `user bram may not do that: it takes the permission "start machine" at `+at, p.Detail)
-	require.Equal(t, `ask whoever grants there: "please let user bram start machine at `+at+`"`, *p.Next)
+	require.Equal(t, `ask whoever grants there: "please let user bram start machine at `+at+`"`, p.Next)
 
 	cut := refusal(questionOf("start", "machine", at), verdictFor("cut"))
 	require.Contains(t, cut.Detail, "takes it away")
-	require.Contains(t, *cut.Next, "no role would help")
+	require.Contains(t, cut.Next, "no role would help")
 
 	require.Equal(t, http.StatusConflict, refusal(questionOf("start", "machine", at), verdictFor("retired")).Status)
 	require.Equal(t, http.StatusUnprocessableEntity, refusal(questionOf("create", "machine", "lindenmere"), verdictFor("meaningless")).Status)
@@ -52,7 +52,7 @@ func TestRefusals(t *testing.T) {
 	lacking.Context.Refers, lacking.Context.On, lacking.Context.Lacks = []string{"n", "a"}, "a", "attach service-account"
 	q := questionOf("create", "machine", "lindenmere/gardens", "lindenmere/gardens/lan.network", "lindenmere/gardens/feeder")
 	p = refusal(q, lacking)
-	require.Equal(t, "attach service-account", *p.Permission)
+	require.Equal(t, "attach service-account", p.Permission)
 	require.Contains(t, p.Detail, "at lindenmere/gardens/feeder")
 	lacking.Context.Hidden = true
 	require.Contains(t, refusal(q, lacking).Detail, "there is no scope lindenmere/gardens/feeder")
@@ -114,8 +114,8 @@ func TestAttributesAreChecked(t *testing.T) {
 		}
 		var p *Problem
 		require.ErrorAs(t, err, &p, "%+v", c.in)
-		require.Equal(t, c.field, *p.Field)
-		require.NotNil(t, p.Next)
+		require.Equal(t, c.field, p.Field)
+		require.NotEmpty(t, p.Next)
 	}
 }
 

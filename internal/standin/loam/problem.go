@@ -16,10 +16,10 @@ type Problem struct {
 
 // Error gives what is wrong and what to do.
 func (p *Problem) Error() string {
-	if p.Next == nil {
+	if p.Next == "" {
 		return p.Detail
 	}
-	return p.Detail + ": " + *p.Next
+	return p.Detail + ": " + p.Next
 }
 
 // Unwrap gives the cause.
@@ -28,14 +28,14 @@ func (p *Problem) Unwrap() error { return p.cause }
 func problem(status int, kind, detail, next string) *Problem {
 	p := &Problem{Problem: api.Problem{Type: "urn:arbora:problem:" + kind, Title: http.StatusText(status), Status: status, Detail: detail}}
 	if next != "" {
-		p.Next = &next
+		p.Next = next
 	}
 	return p
 }
 
 func invalid(field, detail, next string) *Problem {
 	p := problem(http.StatusBadRequest, "invalid", detail, next)
-	p.Field = &field
+	p.Field = field
 	return p
 }
 
@@ -77,13 +77,13 @@ func refusal(q *question, v *verdict) *Problem {
 		}
 	}
 	p := problem(http.StatusForbidden, "refused", fmt.Sprintf("%s may not do that: it takes the permission %q at %s", q.subject.words(), missing, where), "")
-	p.Permission = &missing
+	p.Permission = missing
 	next := fmt.Sprintf("ask whoever grants there: \"please let %s %s at %s\"", q.subject.words(), missing, where)
 	if v.Context.Reason == "cut" {
 		p.Detail += ", and a \"may never\" or \"may only\" takes it away"
 		next = "no role would help; ask whoever writes the policies there"
 	}
-	p.Next = &next
+	p.Next = next
 	return p
 }
 

@@ -184,9 +184,9 @@ func (c *call) register(ctx context.Context, r resource, parent uuid.UUID, name,
 		return err
 	}
 	id := r.ID.String()
-	wanted := api.ScopeNew{Kind: "resource", Id: &id, Name: name, Type: &r.Type}
+	wanted := api.ScopeNew{Kind: "resource", Id: id, Name: name, Type: r.Type}
 	if title != "" {
-		wanted.Title = &title
+		wanted.Title = title
 	}
 	err = answered(client.Done(arbora.CreateScope(ctx, parent.String(), wanted)))
 	if err == nil || isUnavailable(err) {
@@ -302,7 +302,7 @@ func (c *call) reshape(ctx context.Context, r resource, state string) (any, erro
 		return nil, err
 	}
 	wanted := api.ReshapingState(state)
-	err = answered(client.Done(arbora.ReshapeScopes(ctx, c.subject.Organisation, nil, api.Reshaping{Scopes: []string{r.ID.String()}, State: &wanted})))
+	err = answered(client.Done(arbora.ReshapeScopes(ctx, c.subject.Organisation, nil, api.Reshaping{Scopes: []string{r.ID.String()}, State: wanted})))
 	if err != nil {
 		return nil, err
 	}

@@ -31,12 +31,12 @@ func (c *call) here(ctx context.Context) (loamapi.Here, error) {
 		return loamapi.Here{}, answered(err)
 	}
 	most := mostHere
-	children, err := arbora.ListChildren(ctx, scope.Id, &api.ListChildrenParams{Limit: &most})
+	children, err := arbora.ListChildren(ctx, scope.Id, &api.ListChildrenParams{Limit: most})
 	if err != nil {
 		return loamapi.Here{}, answered(err)
 	}
 	h := loamapi.Here{
-		Address: scope.Address, Title: scope.Title, Kind: string(scope.Kind), More: children.Next != nil,
+		Address: scope.Address, Title: scope.Title, Kind: string(scope.Kind), More: children.Next != "",
 		Containers: []api.ScopeNode{}, Resources: []loamapi.ResourceHere{}, Creatable: []loamapi.Act{}, Unlisted: []loamapi.Act{},
 	}
 	nodes := children.Scopes
@@ -46,13 +46,13 @@ func (c *call) here(ctx context.Context) (loamapi.Here, error) {
 	}
 	var ids []uuid.UUID
 	for _, n := range nodes {
-		if n.Type == nil || *n.Type == "" {
+		if n.Type == "" {
 			h.Containers = append(h.Containers, n)
 		} else if id, err := uuid.Parse(n.Id); err != nil {
 			return loamapi.Here{}, err
-		} else if _, ours := kinds[*n.Type]; ours {
+		} else if _, ours := kinds[n.Type]; ours {
 			ids = append(ids, id)
-			h.Resources = append(h.Resources, loamapi.ResourceHere{ID: n.Id, Name: n.Name, Type: *n.Type, Title: n.Title, Address: n.Address, Retired: n.Retired})
+			h.Resources = append(h.Resources, loamapi.ResourceHere{ID: n.Id, Name: n.Name, Type: n.Type, Title: n.Title, Address: n.Address, Retired: n.Retired})
 		}
 	}
 	kept, err := c.records.resources(ctx, ids)
@@ -142,7 +142,7 @@ func makesSense(a loamapi.Act, r loamapi.ResourceHere) bool {
 // placeable reports whether a type can be made right at a scope.
 func placeable(typ string, scope api.Scope) bool {
 	if typ == "subnet" {
-		return scope.Type != nil && *scope.Type == "network"
+		return scope.Type != "" && scope.Type == "network"
 	}
 	return scope.Kind == "project" || scope.Kind == "compartment"
 }
@@ -166,8 +166,8 @@ func actOf(q *question, v *verdict) loamapi.Act {
 		v.Context.Hidden = false // the asker sees the place: Arbora has just shown it
 		p := refusal(q, v)
 		a.Reason = p.Detail
-		if p.Next != nil {
-			a.Ask = *p.Next
+		if p.Next != "" {
+			a.Ask = p.Next
 		}
 	}
 	return a
