@@ -40,6 +40,8 @@ type Excess struct {
 	Permission catalogue.Permission
 	Scope      model.ID
 	Part       Part // of that scope and what is beneath it
+	// Unsure is whether the conditions are too intricate to be tried in every circumstance: then what would be gained on any terms counts.
+	Unsure bool
 }
 
 // Exceeds reports whether the changes would give anybody, a group with nobody in it too, what their maker does not hold there at
@@ -81,7 +83,7 @@ func (c *comparison) exceeds(g *gains, who *principalNode) (excess Excess, found
 				return
 			}
 			if p, ok := g.excess(was, who, c.known(n), n, part == Beneath); ok {
-				excess, found = Excess{Principal: who.Principal, Permission: p, Scope: c.after.scopes.get(n).id, Part: part}, true
+				excess, found = Excess{Principal: who.Principal, Permission: p, Scope: c.after.scopes.get(n).id, Part: part, Unsure: g.unsure}, true
 			}
 		}
 	})
@@ -121,7 +123,7 @@ func (s *Snapshot) Surpasses(first model.ID, m Maker) (Excess, bool) {
 				looked[r.place] = true
 				for _, part := range []Part{Alone, Beneath} {
 					if p, ok := g.excess(nil, one, r.place, r.place, part == Beneath); ok {
-						return Excess{Principal: one.Principal, Permission: p, Scope: s.scopes.get(r.place).id, Part: part}, true
+						return Excess{Principal: one.Principal, Permission: p, Scope: s.scopes.get(r.place).id, Part: part, Unsure: g.unsure}, true
 					}
 				}
 			}
@@ -155,6 +157,7 @@ type gains struct {
 	asked         *Context // in which the maker asks
 	grantBeyond   catalogue.Permission
 	only          catalogue.Set // what counts; all when it is nil
+	unsure        bool          // what was found was not tried in every circumstance
 }
 
 func newGains(before, after *Snapshot, m Maker) *gains {
@@ -275,7 +278,8 @@ func (g *gains) excessIn(w world, was, is *principalNode, wasAt, at number, bene
 		return lacking.Len() == 0
 	})
 	if !walked {
-		return g.worst(gained), true // too intricate to be sure
+		g.unsure = true
+		return g.worst(gained), true
 	}
 	if lacking.Len() == 0 {
 		return 0, false

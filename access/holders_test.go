@@ -238,3 +238,17 @@ func TestHoldersTellWhy(t *testing.T) {
 	require.Zero(t, reach[1].Adds.Len(), "what is held above already adds nothing below")
 	require.Nil(t, w.now.Holders(c.MustPermission("start machine"), bucket, nil), "it means nothing there")
 }
+
+// TestPowersBeneathACut tells of what somebody may grant beneath a scope at which, and at which alone, they may grant nothing.
+func TestPowersBeneathACut(t *testing.T) {
+	w := newWorld(t)
+	c := catalogue.Shipped()
+	w.create("top/folder/house", model.Project)
+	const role = "access-manager"
+	w.grant(role, "bram", "top/folder")
+	w.layOne("top: at folder: user bram may never govern access")
+	powers := w.now.Powers(w.ids["bram"], nil)
+	require.Len(t, powers, 1, "%+v", powers)
+	require.Equal(t, "top/folder/house", w.now.Address(powers[0].Scope))
+	require.True(t, powers[0].Gains.Has(c.MustPermission("edit bucket")))
+}

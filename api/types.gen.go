@@ -602,6 +602,9 @@ type Account struct {
 // AccountList defines model for AccountList.
 type AccountList struct {
 	Accounts []Account `json:"accounts"`
+
+	// Next The cursor of the next page
+	Next string `json:"next,omitempty,omitzero"`
 }
 
 // AccountMade defines model for AccountMade.
@@ -680,8 +683,8 @@ type AuditRecord struct {
 
 // AuditRecordList defines model for AuditRecordList.
 type AuditRecordList struct {
-	// Before The number to go on before; absent at the end
-	Before  int64         `json:"before,omitempty,omitzero"`
+	// Next The cursor of the next page
+	Next    string        `json:"next,omitempty,omitzero"`
 	Records []AuditRecord `json:"records"`
 }
 
@@ -910,8 +913,11 @@ type Grant struct {
 
 // GrantList defines model for GrantList.
 type GrantList struct {
-	Grants   []Grant `json:"grants"`
-	Revision int64   `json:"revision"`
+	Grants []Grant `json:"grants"`
+
+	// Next The cursor of the next page
+	Next     string `json:"next,omitempty,omitzero"`
+	Revision int64  `json:"revision"`
 }
 
 // GrantMade defines model for GrantMade.
@@ -1022,11 +1028,14 @@ type Holder struct {
 
 // HolderList defines model for HolderList.
 type HolderList struct {
-	CouldHold  []Escalation `json:"couldHold"`
-	Holders    []Holder     `json:"holders"`
-	Permission string       `json:"permission"`
-	Revision   int64        `json:"revision"`
-	Scope      ScopeRef     `json:"scope"`
+	CouldHold []Escalation `json:"couldHold"`
+	Holders   []Holder     `json:"holders"`
+
+	// Next The cursor of the next page
+	Next       string   `json:"next,omitempty,omitzero"`
+	Permission string   `json:"permission"`
+	Revision   int64    `json:"revision"`
+	Scope      ScopeRef `json:"scope"`
 }
 
 // HoldersQuestion defines model for HoldersQuestion.
@@ -1241,7 +1250,7 @@ type Mailed struct {
 type Matrix struct {
 	Columns []MatrixColumn `json:"columns"`
 
-	// Next The cursor of the page after
+	// Next The cursor of the next page
 	Next     string      `json:"next,omitempty,omitzero"`
 	Revision int64       `json:"revision"`
 	Rows     []MatrixRow `json:"rows"`
@@ -1372,6 +1381,8 @@ type OrganisationChoice struct {
 
 // OrganisationList defines model for OrganisationList.
 type OrganisationList struct {
+	// Next The cursor of the next page
+	Next          string         `json:"next,omitempty,omitzero"`
 	Organisations []Organisation `json:"organisations"`
 }
 
@@ -1498,6 +1509,8 @@ type PolicyEdit struct {
 
 // PolicyList defines model for PolicyList.
 type PolicyList struct {
+	// Next The cursor of the next page
+	Next     string   `json:"next,omitempty,omitzero"`
 	Policies []Policy `json:"policies"`
 	Revision int64    `json:"revision"`
 }
@@ -1549,8 +1562,8 @@ type PolicyVersion struct {
 
 // PolicyVersionList defines model for PolicyVersionList.
 type PolicyVersionList struct {
-	// Before The revision to go on before; absent at the end
-	Before   int64           `json:"before,omitempty,omitzero"`
+	// Next The cursor of the next page
+	Next     string          `json:"next,omitempty,omitzero"`
 	Versions []PolicyVersion `json:"versions"`
 }
 
@@ -1784,7 +1797,10 @@ type Ranking struct {
 // Reach defines model for Reach.
 type Reach struct {
 	// Hidden Whether places are left out whose grants the caller may not list
-	Hidden    bool         `json:"hidden"`
+	Hidden bool `json:"hidden"`
+
+	// Next The cursor of the next page
+	Next      string       `json:"next,omitempty,omitzero"`
 	Principal PrincipalRef `json:"principal"`
 
 	// Reached The scopes at which access grows, by address
@@ -1965,6 +1981,8 @@ type RoleFilter struct {
 
 // RoleList defines model for RoleList.
 type RoleList struct {
+	// Next The cursor of the next page
+	Next  string `json:"next,omitempty,omitzero"`
 	Roles []Role `json:"roles"`
 }
 
@@ -2079,9 +2097,10 @@ type ScopeChange struct {
 
 // ScopeChangeList defines model for ScopeChangeList.
 type ScopeChangeList struct {
-	// Before The revision to go on before; absent at the end
-	Before  int64         `json:"before,omitempty,omitzero"`
 	Changes []ScopeChange `json:"changes"`
+
+	// Next The cursor of the next page
+	Next string `json:"next,omitempty,omitzero"`
 }
 
 // ScopeList defines model for ScopeList.
@@ -2312,7 +2331,10 @@ type StatementModal string
 // StatementList defines model for StatementList.
 type StatementList struct {
 	// Hidden Whether there are statements that the caller may not see, whatever they say
-	Hidden     bool        `json:"hidden"`
+	Hidden bool `json:"hidden"`
+
+	// Next The cursor of the next page
+	Next       string      `json:"next,omitempty,omitzero"`
 	Statements []Statement `json:"statements"`
 }
 
@@ -2541,8 +2563,8 @@ type ListInstallationAuditRecordsParams struct {
 	// Until Just before it
 	Until time.Time `form:"until,omitempty" json:"until,omitempty,omitzero"`
 
-	// Before Go on with records before this number
-	Before int64 `form:"before,omitempty" json:"before,omitempty,omitzero"`
+	// After The cursor that the page before ended with: it belongs to the same question
+	After AfterCursor `form:"after,omitempty" json:"after,omitempty,omitzero"`
 
 	// Limit How many at most
 	Limit PageLimit `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
@@ -2555,6 +2577,15 @@ type RevokeGrantParams struct {
 
 	// IfMatch The confirmation of an impact: the change is made only if its impact is still that one
 	IfMatch IfMatch `json:"If-Match,omitempty,omitzero"`
+}
+
+// ListOrganisationsParams defines parameters for ListOrganisations.
+type ListOrganisationsParams struct {
+	// After The cursor that the page before ended with: it belongs to the same question
+	After AfterCursor `form:"after,omitempty" json:"after,omitempty,omitzero"`
+
+	// Limit How many at most
+	Limit PageLimit `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
 }
 
 // ListAuditRecordsParams defines parameters for ListAuditRecords.
@@ -2572,8 +2603,8 @@ type ListAuditRecordsParams struct {
 	// Until Just before it
 	Until time.Time `form:"until,omitempty" json:"until,omitempty,omitzero"`
 
-	// Before Go on with records before this number
-	Before int64 `form:"before,omitempty" json:"before,omitempty,omitzero"`
+	// After The cursor that the page before ended with: it belongs to the same question
+	After AfterCursor `form:"after,omitempty" json:"after,omitempty,omitzero"`
 
 	// Limit How many at most
 	Limit PageLimit `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
@@ -2590,7 +2621,7 @@ type UndoChangeParams struct {
 
 // ListGroupsParams defines parameters for ListGroups.
 type ListGroupsParams struct {
-	// After The cursor of the page before
+	// After The cursor that the page before ended with: it belongs to the same question
 	After AfterCursor `form:"after,omitempty" json:"after,omitempty,omitzero"`
 
 	// Limit How many at most
@@ -2626,7 +2657,7 @@ type RemoveMemberParams struct {
 
 // ListGuestsParams defines parameters for ListGuests.
 type ListGuestsParams struct {
-	// After The cursor of the page before
+	// After The cursor that the page before ended with: it belongs to the same question
 	After AfterCursor `form:"after,omitempty" json:"after,omitempty,omitzero"`
 
 	// Limit How many at most
@@ -2681,6 +2712,15 @@ type ResetPasswordParams struct {
 	KeepKeys bool `form:"keepKeys,omitempty" json:"keepKeys,omitempty,omitzero"`
 }
 
+// ShowReachParams defines parameters for ShowReach.
+type ShowReachParams struct {
+	// After The cursor that the page before ended with: it belongs to the same question
+	After AfterCursor `form:"after,omitempty" json:"after,omitempty,omitzero"`
+
+	// Limit How many at most
+	Limit PageLimit `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
+}
+
 // SetStateParams defines parameters for SetState.
 type SetStateParams struct {
 	// Preview Answer with the impact and write nothing
@@ -2714,7 +2754,7 @@ type SearchScopesParams struct {
 	// State active or retired
 	State string `form:"state,omitempty" json:"state,omitempty,omitzero"`
 
-	// After The cursor of the page before
+	// After The cursor that the page before ended with: it belongs to the same question
 	After AfterCursor `form:"after,omitempty" json:"after,omitempty,omitzero"`
 
 	// Limit How many at most
@@ -2731,11 +2771,17 @@ type ChangeSettingsParams struct {
 type SearchStatementsParams struct {
 	// Words Words that text, policy or place must hold, all of them
 	Words string `form:"words,omitempty" json:"words,omitempty,omitzero"`
+
+	// After The cursor that the page before ended with: it belongs to the same question
+	After AfterCursor `form:"after,omitempty" json:"after,omitempty,omitzero"`
+
+	// Limit How many at most
+	Limit PageLimit `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
 }
 
 // ListUsersParams defines parameters for ListUsers.
 type ListUsersParams struct {
-	// After The cursor of the page before
+	// After The cursor that the page before ended with: it belongs to the same question
 	After AfterCursor `form:"after,omitempty" json:"after,omitempty,omitzero"`
 
 	// Limit How many at most
@@ -2777,8 +2823,8 @@ type EditPolicyTextParams struct {
 
 // ListPolicyVersionsParams defines parameters for ListPolicyVersions.
 type ListPolicyVersionsParams struct {
-	// Before Go on with versions before this revision
-	Before int64 `form:"before,omitempty" json:"before,omitempty,omitzero"`
+	// After The cursor that the page before ended with: it belongs to the same question
+	After AfterCursor `form:"after,omitempty" json:"after,omitempty,omitzero"`
 
 	// Limit How many at most
 	Limit PageLimit `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
@@ -2786,8 +2832,8 @@ type ListPolicyVersionsParams struct {
 
 // ListScopeChangesParams defines parameters for ListScopeChanges.
 type ListScopeChangesParams struct {
-	// Before Go on with changes before this revision
-	Before int64 `form:"before,omitempty" json:"before,omitempty,omitzero"`
+	// After The cursor that the page before ended with: it belongs to the same question
+	After AfterCursor `form:"after,omitempty" json:"after,omitempty,omitzero"`
 
 	// Limit How many at most
 	Limit PageLimit `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
@@ -2795,7 +2841,7 @@ type ListScopeChangesParams struct {
 
 // ListChildrenParams defines parameters for ListChildren.
 type ListChildrenParams struct {
-	// After The cursor of the page before
+	// After The cursor that the page before ended with: it belongs to the same question
 	After AfterCursor `form:"after,omitempty" json:"after,omitempty,omitzero"`
 
 	// Limit How many at most
@@ -2811,6 +2857,15 @@ type CreateScopeParams struct {
 	IfMatch IfMatch `json:"If-Match,omitempty,omitzero"`
 }
 
+// ListGrantsParams defines parameters for ListGrants.
+type ListGrantsParams struct {
+	// After The cursor that the page before ended with: it belongs to the same question
+	After AfterCursor `form:"after,omitempty" json:"after,omitempty,omitzero"`
+
+	// Limit How many at most
+	Limit PageLimit `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
+}
+
 // CreateGrantParams defines parameters for CreateGrant.
 type CreateGrantParams struct {
 	// Preview Answer with the impact and write nothing
@@ -2820,12 +2875,21 @@ type CreateGrantParams struct {
 	IfMatch IfMatch `json:"If-Match,omitempty,omitzero"`
 }
 
+// ListHoldersParams defines parameters for ListHolders.
+type ListHoldersParams struct {
+	// After The cursor that the page before ended with: it belongs to the same question
+	After AfterCursor `form:"after,omitempty" json:"after,omitempty,omitzero"`
+
+	// Limit How many at most
+	Limit PageLimit `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
+}
+
 // ShowMatrixParams defines parameters for ShowMatrix.
 type ShowMatrixParams struct {
 	Against ShowMatrixParamsAgainst `form:"against,omitempty" json:"against,omitempty,omitzero"`
 	Rows    ShowMatrixParamsRows    `form:"rows,omitempty" json:"rows,omitempty,omitzero"`
 
-	// After The cursor of the page before
+	// After The cursor that the page before ended with: it belongs to the same question
 	After AfterCursor `form:"after,omitempty" json:"after,omitempty,omitzero"`
 
 	// Limit How many at most
@@ -2837,6 +2901,15 @@ type ShowMatrixParamsAgainst string
 
 // ShowMatrixParamsRows defines parameters for ShowMatrix.
 type ShowMatrixParamsRows string
+
+// ListPoliciesParams defines parameters for ListPolicies.
+type ListPoliciesParams struct {
+	// After The cursor that the page before ended with: it belongs to the same question
+	After AfterCursor `form:"after,omitempty" json:"after,omitempty,omitzero"`
+
+	// Limit How many at most
+	Limit PageLimit `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
+}
 
 // CreatePolicyAtParams defines parameters for CreatePolicyAt.
 type CreatePolicyAtParams struct {
@@ -2851,6 +2924,12 @@ type CreatePolicyAtParams struct {
 type ListRolesParams struct {
 	// All Those too that mean nothing there
 	All bool `form:"all,omitempty" json:"all,omitempty,omitzero"`
+
+	// After The cursor that the page before ended with: it belongs to the same question
+	After AfterCursor `form:"after,omitempty" json:"after,omitempty,omitzero"`
+
+	// Limit How many at most
+	Limit PageLimit `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
 }
 
 // RemoveRoleParams defines parameters for RemoveRole.
@@ -2872,6 +2951,15 @@ type EditRoleParams struct {
 
 	// IfMatch The confirmation of an impact: the change is made only if its impact is still that one
 	IfMatch IfMatch `json:"If-Match,omitempty,omitzero"`
+}
+
+// ListServiceAccountsParams defines parameters for ListServiceAccounts.
+type ListServiceAccountsParams struct {
+	// After The cursor that the page before ended with: it belongs to the same question
+	After AfterCursor `form:"after,omitempty" json:"after,omitempty,omitzero"`
+
+	// Limit How many at most
+	Limit PageLimit `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
 }
 
 // CreateServiceAccountParams defines parameters for CreateServiceAccount.

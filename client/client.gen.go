@@ -19,7 +19,7 @@ func (c *Client) ListInstallationAuditRecords(ctx context.Context, params *ListI
 		q.add("text", params.Text)
 		q.add("from", params.From)
 		q.add("until", params.Until)
-		q.add("before", params.Before)
+		q.add("after", params.After)
 		q.add("limit", params.Limit)
 	}
 	return read[AuditRecordList](c, ctx, "GET", path("/audit-records"), q, nil)
@@ -65,8 +65,13 @@ func (c *Client) UseLink(ctx context.Context, body UseLinkJSONRequestBody) (Link
 }
 
 // ListOrganisations asks for GET /organisations: List all organisations, by name.
-func (c *Client) ListOrganisations(ctx context.Context) (OrganisationList, error) {
-	return read[OrganisationList](c, ctx, "GET", path("/organisations"), nil, nil)
+func (c *Client) ListOrganisations(ctx context.Context, params *ListOrganisationsParams) (OrganisationList, error) {
+	q := query{}
+	if params != nil {
+		q.add("after", params.After)
+		q.add("limit", params.Limit)
+	}
+	return read[OrganisationList](c, ctx, "GET", path("/organisations"), q, nil)
 }
 
 // CreateOrganisation asks for POST /organisations: Create an organisation and its first steward.
@@ -83,7 +88,7 @@ func (c *Client) ListAuditRecords(ctx context.Context, organisation Organisation
 		q.add("text", params.Text)
 		q.add("from", params.From)
 		q.add("until", params.Until)
-		q.add("before", params.Before)
+		q.add("after", params.After)
 		q.add("limit", params.Limit)
 	}
 	return read[AuditRecordList](c, ctx, "GET", path("/organisations/%s/audit-records", organisation), q, nil)
@@ -254,8 +259,13 @@ func (c *Client) MailPasswordLink(ctx context.Context, organisation Organisation
 }
 
 // ShowReach asks for GET /organisations/{organisation}/principals/{kind}/{principal}/reach: Everything it can do, and where.
-func (c *Client) ShowReach(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName) (Reach, error) {
-	return read[Reach](c, ctx, "GET", path("/organisations/%s/principals/%s/%s/reach", organisation, kind, principal), nil, nil)
+func (c *Client) ShowReach(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params *ShowReachParams) (Reach, error) {
+	q := query{}
+	if params != nil {
+		q.add("after", params.After)
+		q.add("limit", params.Limit)
+	}
+	return read[Reach](c, ctx, "GET", path("/organisations/%s/principals/%s/%s/reach", organisation, kind, principal), q, nil)
 }
 
 // ResetSecondFactor asks for DELETE /organisations/{organisation}/principals/{kind}/{principal}/second-factor: Take away the second factor of a user who lost it.
@@ -340,6 +350,8 @@ func (c *Client) SearchStatements(ctx context.Context, organisation Organisation
 	q := query{}
 	if params != nil {
 		q.add("words", params.Words)
+		q.add("after", params.After)
+		q.add("limit", params.Limit)
 	}
 	return read[StatementList](c, ctx, "GET", path("/organisations/%s/statements", organisation), q, nil)
 }
@@ -405,7 +417,7 @@ func (c *Client) EditPolicyText(ctx context.Context, policy PolicyKey, params *E
 func (c *Client) ListPolicyVersions(ctx context.Context, policy PolicyKey, params *ListPolicyVersionsParams) (PolicyVersionList, error) {
 	q := query{}
 	if params != nil {
-		q.add("before", params.Before)
+		q.add("after", params.After)
 		q.add("limit", params.Limit)
 	}
 	return read[PolicyVersionList](c, ctx, "GET", path("/policies/%s/versions", policy), q, nil)
@@ -500,7 +512,7 @@ func (c *Client) ShowScope(ctx context.Context, scope ScopeKey) (Scope, error) {
 func (c *Client) ListScopeChanges(ctx context.Context, scope ScopeKey, params *ListScopeChangesParams) (ScopeChangeList, error) {
 	q := query{}
 	if params != nil {
-		q.add("before", params.Before)
+		q.add("after", params.After)
 		q.add("limit", params.Limit)
 	}
 	return read[ScopeChangeList](c, ctx, "GET", path("/scopes/%s/changes", scope), q, nil)
@@ -537,8 +549,13 @@ func (c *Client) CountContents(ctx context.Context, scope ScopeKey) (Contents, e
 }
 
 // ListGrants asks for GET /scopes/{scope}/grants: Who holds which role at a scope, directly or from above.
-func (c *Client) ListGrants(ctx context.Context, scope ScopeKey) (GrantList, error) {
-	return read[GrantList](c, ctx, "GET", path("/scopes/%s/grants", scope), nil, nil)
+func (c *Client) ListGrants(ctx context.Context, scope ScopeKey, params *ListGrantsParams) (GrantList, error) {
+	q := query{}
+	if params != nil {
+		q.add("after", params.After)
+		q.add("limit", params.Limit)
+	}
+	return read[GrantList](c, ctx, "GET", path("/scopes/%s/grants", scope), q, nil)
 }
 
 // CreateGrant asks for POST /scopes/{scope}/grants: Grant a role to a user or group at a scope.
@@ -552,8 +569,13 @@ func (c *Client) PreviewCreateGrant(ctx context.Context, scope ScopeKey, body Cr
 }
 
 // ListHolders asks for POST /scopes/{scope}/holders: Everybody who may do this here and by which grants, and apart from them who could give it to themselves.
-func (c *Client) ListHolders(ctx context.Context, scope ScopeKey, body ListHoldersJSONRequestBody) (HolderList, error) {
-	return read[HolderList](c, ctx, "POST", path("/scopes/%s/holders", scope), nil, body)
+func (c *Client) ListHolders(ctx context.Context, scope ScopeKey, params *ListHoldersParams, body ListHoldersJSONRequestBody) (HolderList, error) {
+	q := query{}
+	if params != nil {
+		q.add("after", params.After)
+		q.add("limit", params.Limit)
+	}
+	return read[HolderList](c, ctx, "POST", path("/scopes/%s/holders", scope), q, body)
 }
 
 // ShowMatrix asks for GET /scopes/{scope}/matrix: Who holds what at a scope, by class of act and plane: principals against types of resources, or against what is right in it.
@@ -574,8 +596,13 @@ func (c *Client) FillPattern(ctx context.Context, scope ScopeKey, pattern string
 }
 
 // ListPolicies asks for GET /scopes/{scope}/policies: The policies that reach a scope, its own and those above.
-func (c *Client) ListPolicies(ctx context.Context, scope ScopeKey) (PolicyList, error) {
-	return read[PolicyList](c, ctx, "GET", path("/scopes/%s/policies", scope), nil, nil)
+func (c *Client) ListPolicies(ctx context.Context, scope ScopeKey, params *ListPoliciesParams) (PolicyList, error) {
+	q := query{}
+	if params != nil {
+		q.add("after", params.After)
+		q.add("limit", params.Limit)
+	}
+	return read[PolicyList](c, ctx, "GET", path("/scopes/%s/policies", scope), q, nil)
 }
 
 // CreatePolicyAt asks for POST /scopes/{scope}/policies: Write a policy at a scope, the whole text or nothing of it.
@@ -608,6 +635,8 @@ func (c *Client) ListRoles(ctx context.Context, scope ScopeKey, params *ListRole
 	q := query{}
 	if params != nil {
 		q.add("all", params.All)
+		q.add("after", params.After)
+		q.add("limit", params.Limit)
 	}
 	return read[RoleList](c, ctx, "GET", path("/scopes/%s/roles", scope), q, nil)
 }
@@ -647,8 +676,13 @@ func (c *Client) EditRole(ctx context.Context, scope ScopeKey, role string, para
 }
 
 // ListServiceAccounts asks for GET /scopes/{scope}/service-accounts: The service accounts that live at a scope or beneath it, as far as the caller may list them.
-func (c *Client) ListServiceAccounts(ctx context.Context, scope ScopeKey) (AccountList, error) {
-	return read[AccountList](c, ctx, "GET", path("/scopes/%s/service-accounts", scope), nil, nil)
+func (c *Client) ListServiceAccounts(ctx context.Context, scope ScopeKey, params *ListServiceAccountsParams) (AccountList, error) {
+	q := query{}
+	if params != nil {
+		q.add("after", params.After)
+		q.add("limit", params.Limit)
+	}
+	return read[AccountList](c, ctx, "GET", path("/scopes/%s/service-accounts", scope), q, nil)
 }
 
 // CreateServiceAccount asks for POST /scopes/{scope}/service-accounts: Create a service account that lives at a scope, and goes with it.

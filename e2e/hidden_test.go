@@ -145,7 +145,7 @@ func TestWhatIsUnseenStays(t *testing.T) {
 	require.Equal(t, "network-team may observe networking\n", read.Text)
 	require.True(t, read.Hidden)
 	require.Len(t, read.Statements, 1)
-	list, err := yuki.ListPolicies(ctx, vault)
+	list, err := yuki.ListPolicies(ctx, vault, nil)
 	require.NoError(t, err)
 	require.True(t, list.Policies[0].Hidden)
 	versions, err := yuki.ListPolicyVersions(ctx, care, nil)

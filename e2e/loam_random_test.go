@@ -100,7 +100,7 @@ func TestLoamDoesWhatIsDecided(t *testing.T) {
 			err = client.Done(rowan.CreatePolicyAt(ctx, at, api.PolicyNew{Name: fmt.Sprint("cut-", made), Text: cut}))
 		default:
 			var list api.GrantList
-			if list, err = rowan.ListGrants(ctx, at); err == nil {
+			if list, err = rowan.ListGrants(ctx, at, nil); err == nil {
 				for _, g := range list.Grants {
 					if g.Principal == who && !g.Inherited {
 						require.NoError(r, client.Done(rowan.RevokeGrant(ctx, g.Id, nil)))

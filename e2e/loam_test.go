@@ -31,7 +31,7 @@ func act(t *testing.T, as *loamclient.Client, at, operation string, in loamapi.I
 
 // revokeAll takes every grant back that somebody holds directly at a scope.
 func revokeAll(t *testing.T, as *client.Client, at, name string) {
-	list, err := as.ListGrants(t.Context(), at)
+	list, err := as.ListGrants(t.Context(), at, nil)
 	require.NoError(t, err)
 	for _, g := range list.Grants {
 		if g.Principal.Name == name && !g.Inherited {

@@ -87,21 +87,21 @@ func TestPolicyVersions(t *testing.T) {
 	renamed := "scanning"
 	require.NoError(t, client.Done(rowan.ReshapeScopes(t.Context(), "lindenmere", nil, api.Reshaping{Scopes: []string{digitising}, Name: &renamed})))
 
-	page := func(before int64, most int) api.PolicyVersionList {
-		list, err := rowan.ListPolicyVersions(t.Context(), made.Policy.Id, &api.ListPolicyVersionsParams{Before: before, Limit: most})
+	page := func(after string, most int) api.PolicyVersionList {
+		list, err := rowan.ListPolicyVersions(t.Context(), made.Policy.Id, &api.ListPolicyVersionsParams{After: after, Limit: most})
 		require.NoError(t, err)
 		return list
 	}
-	all := page(0, 10)
+	all := page("", 10)
 	require.Len(t, all.Versions, 3)
-	require.Zero(t, all.Before)
+	require.Zero(t, all.Next)
 	require.Equal(t, "lan", all.Versions[0].Name)
 	require.Equal(t, "network-team may observe, modify networking\n", all.Versions[1].Text)
 	require.Equal(t, "under scanning:\n    network-team may observe networking\n", all.Versions[2].Text, "the first text, where the place is called otherwise today")
 	require.Equal(t, "rowan@lindenmere", all.Versions[2].WrittenBy)
-	first := page(0, 2)
+	first := page("", 2)
 	require.Equal(t, all.Versions[:2], first.Versions)
-	require.Equal(t, all.Versions[2:], page(first.Before, 2).Versions)
+	require.Equal(t, all.Versions[2:], page(first.Next, 2).Versions)
 	testbed.Problem(t, 404, client.Done(b.As(t, "yuki@lindenmere").ListPolicyVersions(t.Context(), made.Policy.Id, nil)))
 
 	c := newTerminal(t)

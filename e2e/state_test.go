@@ -80,7 +80,7 @@ var changes = map[string]func(context.Context, changer) error{
 		return client.Done(c.rowan.CreateGrant(ctx, c.at(), api.GrantNew{Principal: c.anyone(), Role: c.role()}))
 	},
 	"revoke": func(ctx context.Context, c changer) error {
-		list, err := c.rowan.ListGrants(ctx, c.at())
+		list, err := c.rowan.ListGrants(ctx, c.at(), nil)
 		if err != nil {
 			return err
 		}

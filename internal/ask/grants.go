@@ -2,6 +2,7 @@ package ask
 
 import (
 	"context"
+	"fmt"
 
 	"arbora.example/access"
 	"arbora.example/access/catalogue"
@@ -31,22 +32,25 @@ type LossView struct {
 	All         bool // it takes away all that the grant gives there
 }
 
-// ListGrants lists who holds which role at a scope, directly or from above, nearest first. Whoever may list the grants
+// ListGrants lists who holds which role at a scope, directly or from above, nearest first, and of one scope the oldest first. Whoever may list the grants
 // of a scope sees those that reach it from above too: they are access to that scope.
-func (s *Answers) ListGrants(ctx context.Context, c tenant.Caller, key string) (grants []GrantView, revision uint64, err error) {
+func (s *Answers) ListGrants(ctx context.Context, c tenant.Caller, key string, page Page) (grants []GrantView, next string, revision uint64, err error) {
 	d, scope, err := s.OpenAt(ctx, c, key, "list grant")
 	if err != nil {
-		return nil, 0, err
+		return nil, "", 0, err
 	}
 	var all []access.Grant
+	far := map[model.ID]int{}
 	for above := range d.Path(scope.ID) {
+		far[above.ID] = len(far)
 		all = append(all, d.GrantsAt(above.ID)...)
 	}
+	all, next = cut(all, page, func(g access.Grant) string { return fmt.Sprintf("%04d %s", far[g.Scope], g.ID) })
 	grants, err = s.GrantViews(ctx, d, all, scope.ID)
 	for i := range grants {
 		grants[i].Losses = losses(d, grants[i].Grant, scope)
 	}
-	return grants, d.Revision(), err
+	return grants, next, d.Revision(), err
 }
 
 // losses tells what takes away part of what a grant gives at a scope, as far as that does not hang on who asks from where.

@@ -1,10 +1,8 @@
 package ask
 
 import (
-	"cmp"
 	"context"
 	"fmt"
-	"slices"
 
 	"arbora.example/access"
 	"arbora.example/access/model"
@@ -79,14 +77,12 @@ type Holders struct {
 	Scope      tenant.Ref
 	Holders    []HolderView
 	CouldHold  []HopefulView
+	Next       string // the key to go on after
 	Revision   uint64
 }
 
-// holdersTold bounds how many holders one answer tells by which rules they hold; the others are listed all the same.
-const holdersTold = 1000
-
 // Holders gives everybody who may use a permission at a scope, for those who may list the grants there.
-func (s *Answers) Holders(ctx context.Context, c tenant.Caller, a Asked) (Holders, error) {
+func (s *Answers) Holders(ctx context.Context, c tenant.Caller, a Asked, page Page) (Holders, error) {
 	d, err := s.Open(ctx, c)
 	if err != nil {
 		return Holders{}, err
@@ -115,16 +111,12 @@ func (s *Answers) Holders(ctx context.Context, c tenant.Caller, a Asked) (Holder
 	}
 	answer := Holders{Permission: d.Catalogue().Operation(p).String(), Scope: d.Ref(place.Scope), Revision: d.Revision()}
 	found, hopefuls := d.Holders(p, place.Scope.ID, context), d.CouldHold(p, place.Scope.ID, context)
-	slices.SortStableFunc(found, func(a, b access.Holder) int { return cmp.Compare(a.Principal.Name, b.Principal.Name) })
-	slices.SortStableFunc(hopefuls, func(a, b access.Hopeful) int { return cmp.Compare(a.Principal.Name, b.Principal.Name) })
+	found, hopefuls, answer.Next = holdersPage(found, hopefuls, page)
 	var people []access.Principal
 	var met []access.Met
 	by := make([]int, len(found))
 	for i, h := range found {
 		people = append(people, h.Principal)
-		if i >= holdersTold {
-			continue
-		}
 		q := access.Question{Principal: h.Principal.ID, Permission: p, Scope: place.Scope.ID, Context: context}
 		for _, m := range d.Explain(q).Met {
 			if !m.Cuts && (m.Takes() || h.Conditional && (m.Why == access.ConditionUnknown || m.Why == access.PeriodAhead)) {
@@ -153,6 +145,36 @@ func (s *Answers) Holders(ctx context.Context, c tenant.Caller, a Asked) (Holder
 		answer.CouldHold = append(answer.CouldHold, HopefulView{Principal: d.Called(h.Principal), Title: details[h.Principal.ID].Title, Ways: waysOf(d, h)})
 	}
 	return answer, nil
+}
+
+// holdersPage cuts a page out of those who hold something, by name, and of those who could, who come after them.
+func holdersPage(found []access.Holder, hopefuls []access.Hopeful, page Page) ([]access.Holder, []access.Hopeful, string) {
+	type one struct {
+		holder  *access.Holder
+		hopeful *access.Hopeful
+	}
+	all := make([]one, 0, len(found)+len(hopefuls))
+	for i := range found {
+		all = append(all, one{holder: &found[i]})
+	}
+	for i := range hopefuls {
+		all = append(all, one{hopeful: &hopefuls[i]})
+	}
+	all, next := cut(all, page, func(o one) string {
+		if o.holder != nil {
+			return "0 " + o.holder.Principal.Name + " " + o.holder.Principal.ID.String()
+		}
+		return "1 " + o.hopeful.Principal.Name + " " + o.hopeful.Principal.ID.String()
+	})
+	found, hopefuls = nil, nil
+	for _, o := range all {
+		if o.holder != nil {
+			found = append(found, *o.holder)
+		} else {
+			hopefuls = append(hopefuls, *o.hopeful)
+		}
+	}
+	return found, hopefuls, next
 }
 
 func waysOf(d tenant.Viewer, h access.Hopeful) []string {
@@ -195,13 +217,14 @@ type ReachedView struct {
 type Reach struct {
 	Principal access.Principal
 	Reached   []ReachedView
-	Hidden    int // scopes whose grants the viewer may not list
+	Hidden    int    // scopes whose grants the viewer may not list
+	Next      string // the key to go on after
 	Revision  uint64
 }
 
 // Reach gives everything a principal can do, for those who may describe it; scopes whose grants they may not list are
 // counted only.
-func (s *Answers) Reach(ctx context.Context, c tenant.Caller, organisation string, who tenant.Somebody) (Reach, error) {
+func (s *Answers) Reach(ctx context.Context, c tenant.Caller, organisation string, who tenant.Somebody, page Page) (Reach, error) {
 	d, p, err := s.Described(ctx, c, organisation, who)
 	if err != nil {
 		return Reach{}, err
@@ -218,7 +241,11 @@ func (s *Answers) Reach(ctx context.Context, c tenant.Caller, organisation strin
 			answer.Hidden++
 			continue
 		}
-		seen, refs = append(seen, r), append(refs, r.By...)
+		seen = append(seen, r)
+	}
+	seen, answer.Next = cut(seen, page, func(r access.Reached) string { return d.Address(r.Scope.ID) + " " + string(r.Part) })
+	for _, r := range seen {
+		refs = append(refs, r.By...)
 	}
 	told, err := s.ruleViews(ctx, d, refs, model.ID{})
 	if err != nil {

@@ -14,36 +14,35 @@ type OrganisationView struct {
 	store.ScopeDetails
 }
 
-// ListOrganisations lists all organisations, for keepers.
-func (s *Answers) ListOrganisations(ctx context.Context, c tenant.Caller) ([]OrganisationView, error) {
+// ListOrganisations lists the organisations by name, for keepers.
+func (s *Answers) ListOrganisations(ctx context.Context, c tenant.Caller, page Page) (list []OrganisationView, next string, err error) {
 	if err := tenant.NeedKeeper(c, "list organisations"); err != nil {
-		return nil, err
+		return nil, "", err
 	}
 	revisions, err := s.Records.Revisions(ctx)
 	if err != nil {
-		return nil, err
+		return nil, "", err
 	}
-	var ids []model.ID
-	byName := map[string]OrganisationView{}
 	for id := range revisions {
 		now, err := s.Current(ctx, s.Tenant(id))
 		if err != nil {
-			return nil, err
+			return nil, "", err
 		}
 		if top, ok := now.Top(); ok {
-			byName[top.Name] = OrganisationView{Scope: top}
-			ids = append(ids, id)
+			list = append(list, OrganisationView{Scope: top})
 		}
+	}
+	list, next = cut(list, page, func(o OrganisationView) string { return o.Name })
+	var ids []model.ID
+	for _, o := range list {
+		ids = append(ids, o.ID)
 	}
 	details, err := s.Records.ScopeDetails(ctx, ids)
 	if err != nil {
-		return nil, err
+		return nil, "", err
 	}
-	list := make([]OrganisationView, 0, len(byName))
-	for _, name := range tenant.SortedKeys(byName) {
-		o := byName[name]
-		o.ScopeDetails = details[o.ID]
-		list = append(list, o)
+	for i, o := range list {
+		list[i].ScopeDetails = details[o.ID]
 	}
-	return list, nil
+	return list, next, nil
 }

@@ -219,10 +219,10 @@ type AccountView struct {
 
 // ListServiceAccounts lists the service accounts that live at a scope or beneath it, by address, as far as the caller may
 // list them.
-func (s *Answers) ListServiceAccounts(ctx context.Context, c tenant.Caller, key string) ([]AccountView, error) {
+func (s *Answers) ListServiceAccounts(ctx context.Context, c tenant.Caller, key string, page Page) (list []AccountView, next string, err error) {
 	d, scope, err := s.OpenAt(ctx, c, key)
 	if err != nil {
-		return nil, err
+		return nil, "", err
 	}
 	var found []access.Principal
 	for p := range d.Principals(model.ServiceAccount) {
@@ -230,13 +230,14 @@ func (s *Answers) ListServiceAccounts(ctx context.Context, c tenant.Caller, key 
 			found = append(found, p)
 		}
 	}
+	found, next = cut(found, page, d.AccountAddress)
 	details, err := s.Records.PrincipalDetails(ctx, c.Organisation, tenant.IDs(found))
 	if err != nil {
-		return nil, err
+		return nil, "", err
 	}
-	list := make([]AccountView, len(found))
+	list = make([]AccountView, len(found))
 	for i, p := range found {
 		list[i] = AccountView{Principal: p, PrincipalDetails: details[p.ID], Address: d.AccountAddress(p)}
 	}
-	return list, nil
+	return list, next, nil
 }

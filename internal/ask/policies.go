@@ -32,22 +32,25 @@ type PolicyVersion struct {
 	Text     string
 }
 
-// ListPolicies lists the policies that reach a scope: its own and those above, nearest first. Whoever may list the
+// ListPolicies lists the policies that reach a scope: its own and those above, nearest first, and of one scope by name. Whoever may list the
 // policies of a scope sees those that reach it from above too.
-func (s *Answers) ListPolicies(ctx context.Context, c tenant.Caller, key string) ([]PolicyView, uint64, error) {
+func (s *Answers) ListPolicies(ctx context.Context, c tenant.Caller, key string, page Page) (views []PolicyView, next string, revision uint64, err error) {
 	d, scope, err := s.OpenAt(ctx, c, key)
 	if err != nil {
-		return nil, 0, err
+		return nil, "", 0, err
 	}
 	if err := d.Need("list policy", ContainerOf(d, scope)); err != nil {
-		return nil, 0, err
+		return nil, "", 0, err
 	}
 	var all []statement.Policy
+	far := map[model.ID]int{}
 	for above := range d.Path(scope.ID) {
+		far[above.ID] = len(far)
 		all = append(all, d.PoliciesAt(above.ID)...)
 	}
-	views, err := s.policyViews(ctx, d, all, scope.ID)
-	return views, d.Revision(), err
+	all, next = cut(all, page, func(p statement.Policy) string { return fmt.Sprintf("%04d %s", far[p.Scope], p.Name) })
+	views, err = s.policyViews(ctx, d, all, scope.ID)
+	return views, next, d.Revision(), err
 }
 
 // ContainerOf gives the scope itself or, for a resource, the container it is in: policies and roles stand there.
@@ -164,16 +167,16 @@ func (s *Answers) PolicyView(ctx context.Context, d tenant.Viewer, p statement.P
 // SearchStatements finds the statements of an organisation whose text, policy or place holds all of some words, with
 // where each applies. Hidden reports whether there are some that the caller may not see, whatever they say: it tells nothing of
 // their words.
-func (s *Answers) SearchStatements(ctx context.Context, c tenant.Caller, organisation, words string) (found []StatementView, hidden bool, err error) {
+func (s *Answers) SearchStatements(ctx context.Context, c tenant.Caller, organisation, words string, page Page) (found []StatementView, next string, hidden bool, err error) {
 	d, err := s.Open(ctx, c)
 	if err != nil {
-		return nil, false, err
+		return nil, "", false, err
 	}
 	if _, err := d.Organisation(organisation); err != nil {
-		return nil, false, err
+		return nil, "", false, err
 	}
 	if d.Sight.Empty() {
-		return nil, false, tenant.NothingHeld(organisation)
+		return nil, "", false, tenant.NothingHeld(organisation)
 	}
 	wanted := strings.Fields(strings.ToLower(words))
 	for _, p := range d.Policies() {
@@ -189,7 +192,10 @@ func (s *Answers) SearchStatements(ctx context.Context, c tenant.Caller, organis
 			}
 		}
 	}
-	return found, hidden, nil
+	found, next = cut(found, page, func(v StatementView) string {
+		return fmt.Sprintf("%s\n%s\n%05d", v.Policy.At.Address, v.Policy.Name, v.Number)
+	})
+	return found, next, hidden, nil
 }
 
 // ListPatterns lists the patterns that are about all of some words.

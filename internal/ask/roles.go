@@ -2,7 +2,9 @@ package ask
 
 import (
 	"context"
+	"fmt"
 	"iter"
+	"slices"
 
 	"arbora.example/access"
 	"arbora.example/access/catalogue"
@@ -74,15 +76,33 @@ func roleViews(d tenant.Viewer, roles iter.Seq[*catalogue.Role]) []RoleView {
 }
 
 // ListRoles gives the roles that mean something at a scope, or, if asked, all there are.
-func (s *Answers) ListRoles(ctx context.Context, c tenant.Caller, key string, all bool) ([]RoleView, error) {
+func (s *Answers) ListRoles(ctx context.Context, c tenant.Caller, key string, all bool, page Page) (views []RoleView, next string, err error) {
 	d, scope, err := s.RolesAt(ctx, c, key, "list role")
 	if err != nil {
-		return nil, err
+		return nil, "", err
 	}
+	wanted := d.RolesAt(scope.ID)
 	if all {
-		return roleViews(d, d.Roles()), nil
+		wanted = d.Roles()
 	}
-	return roleViews(d, d.RolesAt(scope.ID)), nil
+	roles, next := cut(slices.Collect(wanted), page, roleOrder(d))
+	return roleViews(d, slices.Values(roles)), next, nil
+}
+
+// roleOrder returns the order in which roles are listed: those of the catalogue as it has them, then custom ones by name.
+func roleOrder(d tenant.Viewer) func(*catalogue.Role) string {
+	numbers := map[string]int{}
+	for role := range d.Roles() {
+		if role.Scope.IsZero() {
+			numbers[role.Name] = len(numbers)
+		}
+	}
+	return func(role *catalogue.Role) string {
+		if number, shipped := numbers[role.Name]; shipped {
+			return fmt.Sprintf("0 %06d", number)
+		}
+		return "1 " + role.Name
+	}
 }
 
 // ShowRole gives a role, and where it is used as far as the caller may see.

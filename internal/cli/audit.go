@@ -41,15 +41,15 @@ func (a *app) readAudit(ctx context.Context, c *cli.Command) error {
 			return err
 		}
 	}
-	records, _, err := client.Pages(most, func(before int64) ([]api.AuditRecord, int64, error) {
-		params.Before = before
+	records, _, err := client.Pages(most, func(after string) ([]api.AuditRecord, string, error) {
+		params.After = after
 		if s.saved.Organisation == "" { // a keeper reads the installation's own
 			own := api.ListInstallationAuditRecordsParams(*params)
 			list, err := s.ListInstallationAuditRecords(ctx, &own)
-			return list.Records, list.Before, err
+			return list.Records, list.Next, err
 		}
 		list, err := s.ListAuditRecords(ctx, s.saved.Organisation, params)
-		return list.Records, list.Before, err
+		return list.Records, list.Next, err
 	})
 	if err != nil {
 		return err

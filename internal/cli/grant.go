@@ -100,7 +100,7 @@ func (a *app) listGrants(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	list, err := s.ListGrants(ctx, address)
+	list, err := s.allGrants(ctx, address)
 	if err != nil {
 		return err
 	}
@@ -149,7 +149,7 @@ func (a *app) findGrant(ctx context.Context, c *cli.Command, s session, role str
 	if err != nil {
 		return api.Grant{}, err
 	}
-	list, err := s.ListGrants(ctx, c.String("at"))
+	list, err := s.allGrants(ctx, c.String("at"))
 	if err != nil {
 		return api.Grant{}, err
 	}

@@ -32,7 +32,7 @@ func (a *app) holders(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	list, err := s.ListHolders(ctx, at, api.HoldersQuestion{Permission: permission, Context: circumstances})
+	list, err := s.allHolders(ctx, at, api.HoldersQuestion{Permission: permission, Context: circumstances})
 	if err != nil {
 		return err
 	}
@@ -132,7 +132,7 @@ func (a *app) reach(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	reach, err := s.ShowReach(ctx, organisation, who.Kind, who.Name)
+	reach, err := s.allReached(ctx, organisation, who)
 	if err != nil {
 		return err
 	}

@@ -95,7 +95,7 @@ func (a *app) findPolicy(ctx context.Context, c *cli.Command) (session, api.Poli
 	if err != nil {
 		return s, api.Policy{}, err
 	}
-	list, err := s.ListPolicies(ctx, at)
+	list, err := s.allPolicies(ctx, at)
 	if err != nil {
 		return s, api.Policy{}, err
 	}
@@ -152,7 +152,7 @@ func (a *app) listPolicies(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	list, err := s.ListPolicies(ctx, address)
+	list, err := s.allPolicies(ctx, address)
 	if err != nil {
 		return err
 	}
@@ -195,7 +195,7 @@ func policyVersions(ctx context.Context, s session, policy string) (versions []a
 			return nil, err
 		}
 		versions = append(versions, page.Versions...)
-		if params.Before = page.Before; page.Before == 0 {
+		if params.After = page.Next; page.Next == "" {
 			return versions, nil
 		}
 	}
@@ -272,7 +272,7 @@ func (a *app) searchPolicies(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	words := strings.Join(c.Args().Slice(), " ")
-	found, err := s.SearchStatements(ctx, organisation, &api.SearchStatementsParams{Words: words})
+	found, err := s.allStatements(ctx, organisation, words)
 	if err != nil {
 		return err
 	}

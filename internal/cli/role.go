@@ -64,7 +64,7 @@ func (a *app) listRoles(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	all := c.Bool("all")
-	list, err := s.ListRoles(ctx, at, &api.ListRolesParams{All: all})
+	list, err := s.allRoles(ctx, at, all)
 	if err != nil {
 		return err
 	}

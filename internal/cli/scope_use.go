@@ -213,14 +213,14 @@ func (a *app) tellScopeUse(ctx context.Context, c *cli.Command, s session, scope
 		a.section(c, "Children", l)
 	}
 	if slices.Contains(scope.May, "list grant") {
-		list, err := s.ListGrants(ctx, scope.Id)
+		list, err := s.allGrants(ctx, scope.Id)
 		if err != nil {
 			return err
 		}
 		a.section(c, "Access", accessListing(list))
 	}
 	if slices.Contains(scope.May, "list policy") {
-		list, err := s.ListPolicies(ctx, scope.Id)
+		list, err := s.allPolicies(ctx, scope.Id)
 		if err != nil {
 			return err
 		}

@@ -60,7 +60,7 @@ func (a *app) listServiceAccounts(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	list, err := s.ListServiceAccounts(ctx, at)
+	list, err := s.allServiceAccounts(ctx, at)
 	if err != nil {
 		return err
 	}

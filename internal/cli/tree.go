@@ -273,7 +273,7 @@ func (a *app) listOrganisations(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	list, err := s.ListOrganisations(ctx)
+	list, err := s.allOrganisations(ctx)
 	if err != nil {
 		return err
 	}

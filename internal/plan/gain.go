@@ -10,7 +10,7 @@ import (
 )
 
 // The rule on gains: nobody gives anybody, or takes by somebody's credentials, what they do not hold themselves. Whatever
-// changes an organisation goes through mayMake; whatever gives somebody's credentials away goes through mayActAs.
+// changes an organisation goes through MayMake; whatever gives somebody's credentials away goes through MayActAs.
 
 // MayMake refuses a plan that gives more than its maker may, or opens what the organisation forbids to open. It tells to whom
 // of those the organisation does not know the plan gives something: "public", "signed-in" or nobody.
@@ -28,10 +28,21 @@ func MayMake(d tenant.Viewer, planned tenant.Plan) (opened string, err error) {
 	}
 	permission := d.Catalogue().Operation(excess.Permission).String()
 	p := d.Called(excess.Principal)
+	if excess.Unsure {
+		return "", tooIntricate(permission, fmt.Sprintf("by this %s %s might gain %s%s", p.Kind, p.Name, permission, whereOf(d, excess)))
+	}
 	return "", &problem.Problem{
 		Kind: problem.Refused, Permission: permission,
 		Detail: fmt.Sprintf("by this %s %s would gain %s%s, which you do not hold there yourself on the same terms", p.Kind, p.Name, permission, whereOf(d, excess)),
 		Next:   "give what goes no further than your own, or ask somebody who holds it",
+	}
+}
+
+// tooIntricate refuses what cannot be tried in every circumstance.
+func tooIntricate(permission, detail string) error {
+	return &problem.Problem{
+		Kind: problem.Refused, Permission: permission, Detail: detail + ": the conditions of the rules there are too many to try every case",
+		Next: "write fewer conditions, or ask somebody who holds it without a condition",
 	}
 }
 
@@ -58,6 +69,9 @@ func MayActAs(d tenant.Viewer, p access.Principal) error {
 		return nil
 	}
 	permission := d.Catalogue().Operation(excess.Permission).String()
+	if excess.Unsure {
+		return tooIntricate(permission, fmt.Sprintf("%s %s might hold %s%s, which you do not hold there yourself", p.Kind, d.Called(p).Name, permission, whereOf(d, excess)))
+	}
 	return &problem.Problem{
 		Kind: problem.Refused, Permission: permission,
 		Detail: fmt.Sprintf("%s %s holds %s%s, which you do not hold there yourself on the same terms", p.Kind, d.Called(p).Name, permission, whereOf(d, excess)),

@@ -1,7 +1,6 @@
 package server
 
 import (
-	"cmp"
 	"context"
 	"net/http"
 
@@ -91,13 +90,17 @@ func (h handlers) ChoosePassword(ctx context.Context, r ChoosePasswordRequestObj
 	return ChoosePassword200JSONResponse(sessionOf(caller)), nil
 }
 
-func (h handlers) ListOrganisations(ctx context.Context, _ ListOrganisationsRequestObject) (ListOrganisationsResponseObject, error) {
-	ctx, caller := who(ctx)
-	list, err := h.service.ListOrganisations(ctx, caller)
+func (h handlers) ListOrganisations(ctx context.Context, r ListOrganisationsRequestObject) (ListOrganisationsResponseObject, error) {
+	page, err := pagingOf(ctx, r.Params.After, r.Params.Limit, nil)
 	if err != nil {
 		return nil, err
 	}
-	return ListOrganisations200JSONResponse{Organisations: each(list, organisationOf)}, nil
+	ctx, caller := who(ctx)
+	list, next, err := h.service.ListOrganisations(ctx, caller, page.page)
+	if err != nil {
+		return nil, err
+	}
+	return ListOrganisations200JSONResponse{Organisations: each(list, organisationOf), Next: page.next(next)}, nil
 }
 
 func (h handlers) ShowQuotas(ctx context.Context, r ShowQuotasRequestObject) (ShowQuotasResponseObject, error) {
@@ -163,12 +166,16 @@ func (h handlers) GetCatalogue(ctx context.Context, r GetCatalogueRequestObject)
 }
 
 func (h handlers) ListUsers(ctx context.Context, r ListUsersRequestObject) (ListUsersResponseObject, error) {
-	ctx, caller := who(ctx)
-	users, next, err := h.service.ListUsers(ctx, caller, r.Organisation, string(r.Params.After), limit(r.Params.Limit))
+	page, err := pagingOf(ctx, r.Params.After, r.Params.Limit, nil)
 	if err != nil {
 		return nil, err
 	}
-	return ListUsers200JSONResponse{Users: each(users, userOf), Next: next}, nil
+	ctx, caller := who(ctx)
+	users, next, err := h.service.ListUsers(ctx, caller, r.Organisation, page.page.After, page.page.Limit)
+	if err != nil {
+		return nil, err
+	}
+	return ListUsers200JSONResponse{Users: each(users, userOf), Next: page.next(next)}, nil
 }
 
 func (h handlers) CreateUser(ctx context.Context, r CreateUserRequestObject) (CreateUserResponseObject, error) {
@@ -183,12 +190,16 @@ func (h handlers) CreateUser(ctx context.Context, r CreateUserRequestObject) (Cr
 }
 
 func (h handlers) ListGroups(ctx context.Context, r ListGroupsRequestObject) (ListGroupsResponseObject, error) {
-	ctx, caller := who(ctx)
-	groups, next, err := h.service.ListGroups(ctx, caller, r.Organisation, string(r.Params.After), limit(r.Params.Limit))
+	page, err := pagingOf(ctx, r.Params.After, r.Params.Limit, nil)
 	if err != nil {
 		return nil, err
 	}
-	return ListGroups200JSONResponse{Groups: each(groups, groupOf), Next: next}, nil
+	ctx, caller := who(ctx)
+	groups, next, err := h.service.ListGroups(ctx, caller, r.Organisation, page.page.After, page.page.Limit)
+	if err != nil {
+		return nil, err
+	}
+	return ListGroups200JSONResponse{Groups: each(groups, groupOf), Next: page.next(next)}, nil
 }
 
 func (h handlers) CreateGroup(ctx context.Context, r CreateGroupRequestObject) (CreateGroupResponseObject, error) {
@@ -216,12 +227,16 @@ func (h handlers) RemoveMember(ctx context.Context, r RemoveMemberRequestObject)
 }
 
 func (h handlers) ListGrants(ctx context.Context, r ListGrantsRequestObject) (ListGrantsResponseObject, error) {
-	ctx, caller := who(ctx)
-	grants, revision, err := h.service.ListGrants(ctx, caller, r.Scope)
+	page, err := pagingOf(ctx, r.Params.After, r.Params.Limit, nil)
 	if err != nil {
 		return nil, err
 	}
-	return ListGrants200JSONResponse{Grants: each(grants, grantOf), Revision: int64(revision)}, nil
+	ctx, caller := who(ctx)
+	grants, next, revision, err := h.service.ListGrants(ctx, caller, r.Scope, page.page)
+	if err != nil {
+		return nil, err
+	}
+	return ListGrants200JSONResponse{Grants: each(grants, grantOf), Next: page.next(next), Revision: int64(revision)}, nil
 }
 
 func (h handlers) CreateGrant(ctx context.Context, r CreateGrantRequestObject) (CreateGrantResponseObject, error) {
@@ -256,12 +271,18 @@ func (h handlers) Check(ctx context.Context, r CheckRequestObject) (CheckRespons
 }
 
 func (h handlers) ListHolders(ctx context.Context, r ListHoldersRequestObject) (ListHoldersResponseObject, error) {
-	ctx, caller := who(ctx)
-	holders, err := h.service.Holders(ctx, caller, ask.Asked{Scope: r.Scope, Permission: r.Body.Permission, Told: toldOf(r.Body.Context)})
+	page, err := pagingOf(ctx, r.Params.After, r.Params.Limit, r.Body)
 	if err != nil {
 		return nil, err
 	}
-	return ListHolders200JSONResponse(holdersOf(holders)), nil
+	ctx, caller := who(ctx)
+	holders, err := h.service.Holders(ctx, caller, ask.Asked{Scope: r.Scope, Permission: r.Body.Permission, Told: toldOf(r.Body.Context)}, page.page)
+	if err != nil {
+		return nil, err
+	}
+	told := holdersOf(holders)
+	told.Next = page.next(holders.Next)
+	return ListHolders200JSONResponse(told), nil
 }
 
 // who gives the caller of a route that needs one, which admit has seen to, and the request's own context: gin's is used
@@ -303,5 +324,3 @@ func previewed(impact plan.Impact, err error) (api.Written, error) {
 	told := impactOf(impact)
 	return api.Written{Revision: int64(impact.Revision), Impact: &told}, err
 }
-
-func limit(wanted int) int { return cmp.Or(wanted, 200) }

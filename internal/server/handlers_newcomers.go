@@ -41,12 +41,16 @@ func linkMadeOf(l signin.LinkMade) api.LinkMade {
 }
 
 func (h handlers) ListGuests(ctx context.Context, r ListGuestsRequestObject) (ListGuestsResponseObject, error) {
-	ctx, caller := who(ctx)
-	guests, next, err := h.service.ListGuests(ctx, caller, r.Organisation, string(r.Params.After), limit(r.Params.Limit))
+	page, err := pagingOf(ctx, r.Params.After, r.Params.Limit, nil)
 	if err != nil {
 		return nil, err
 	}
-	return ListGuests200JSONResponse{Users: each(guests, userOf), Next: next}, nil
+	ctx, caller := who(ctx)
+	guests, next, err := h.service.ListGuests(ctx, caller, r.Organisation, page.page.After, page.page.Limit)
+	if err != nil {
+		return nil, err
+	}
+	return ListGuests200JSONResponse{Users: each(guests, userOf), Next: page.next(next)}, nil
 }
 
 func (h handlers) InviteGuest(ctx context.Context, r InviteGuestRequestObject) (InviteGuestResponseObject, error) {

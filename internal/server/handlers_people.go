@@ -40,12 +40,18 @@ func (h handlers) ShowPrincipal(ctx context.Context, r ShowPrincipalRequestObjec
 }
 
 func (h handlers) ShowReach(ctx context.Context, r ShowReachRequestObject) (ShowReachResponseObject, error) {
-	ctx, caller := who(ctx)
-	reach, err := h.service.Reach(ctx, caller, r.Organisation, somebody(r.Kind, r.Principal))
+	page, err := pagingOf(ctx, r.Params.After, r.Params.Limit, nil)
 	if err != nil {
 		return nil, err
 	}
-	return ShowReach200JSONResponse(reachOf(reach)), nil
+	ctx, caller := who(ctx)
+	reach, err := h.service.Reach(ctx, caller, r.Organisation, somebody(r.Kind, r.Principal), page.page)
+	if err != nil {
+		return nil, err
+	}
+	told := reachOf(reach)
+	told.Next = page.next(reach.Next)
+	return ShowReach200JSONResponse(told), nil
 }
 
 func (h handlers) ShowPowers(ctx context.Context, r ShowPowersRequestObject) (ShowPowersResponseObject, error) {
@@ -110,12 +116,16 @@ func (h handlers) CreateServiceAccount(ctx context.Context, r CreateServiceAccou
 }
 
 func (h handlers) ListServiceAccounts(ctx context.Context, r ListServiceAccountsRequestObject) (ListServiceAccountsResponseObject, error) {
-	ctx, caller := who(ctx)
-	list, err := h.service.ListServiceAccounts(ctx, caller, r.Scope)
+	page, err := pagingOf(ctx, r.Params.After, r.Params.Limit, nil)
 	if err != nil {
 		return nil, err
 	}
-	return ListServiceAccounts200JSONResponse{Accounts: each(list, accountOf)}, nil
+	ctx, caller := who(ctx)
+	list, next, err := h.service.ListServiceAccounts(ctx, caller, r.Scope, page.page)
+	if err != nil {
+		return nil, err
+	}
+	return ListServiceAccounts200JSONResponse{Accounts: each(list, accountOf), Next: page.next(next)}, nil
 }
 
 func accountOf(a ask.AccountView) api.Account {

@@ -63,12 +63,16 @@ func (h handlers) OfferServices(ctx context.Context, r OfferServicesRequestObjec
 }
 
 func (h handlers) ListRoles(ctx context.Context, r ListRolesRequestObject) (ListRolesResponseObject, error) {
-	ctx, caller := who(ctx)
-	roles, err := h.service.ListRoles(ctx, caller, r.Scope, r.Params.All)
+	page, err := pagingOf(ctx, r.Params.After, r.Params.Limit, nil)
 	if err != nil {
 		return nil, err
 	}
-	return ListRoles200JSONResponse{Roles: each(roles, roleOf)}, nil
+	ctx, caller := who(ctx)
+	roles, next, err := h.service.ListRoles(ctx, caller, r.Scope, r.Params.All, page.page)
+	if err != nil {
+		return nil, err
+	}
+	return ListRoles200JSONResponse{Roles: each(roles, roleOf), Next: page.next(next)}, nil
 }
 
 func (h handlers) RankRoles(ctx context.Context, r RankRolesRequestObject) (RankRolesResponseObject, error) {
@@ -128,12 +132,16 @@ func (h handlers) RemoveRole(ctx context.Context, r RemoveRoleRequestObject) (Re
 }
 
 func (h handlers) ListPolicies(ctx context.Context, r ListPoliciesRequestObject) (ListPoliciesResponseObject, error) {
-	ctx, caller := who(ctx)
-	policies, revision, err := h.service.ListPolicies(ctx, caller, r.Scope)
+	page, err := pagingOf(ctx, r.Params.After, r.Params.Limit, nil)
 	if err != nil {
 		return nil, err
 	}
-	return ListPolicies200JSONResponse{Policies: each(policies, policyOf), Revision: int64(revision)}, nil
+	ctx, caller := who(ctx)
+	policies, next, revision, err := h.service.ListPolicies(ctx, caller, r.Scope, page.page)
+	if err != nil {
+		return nil, err
+	}
+	return ListPolicies200JSONResponse{Policies: each(policies, policyOf), Next: page.next(next), Revision: int64(revision)}, nil
 }
 
 func (h handlers) ShowPolicy(ctx context.Context, r ShowPolicyRequestObject) (ShowPolicyResponseObject, error) {
@@ -165,19 +173,22 @@ func (h handlers) JoinStatements(ctx context.Context, r JoinStatementsRequestObj
 }
 
 func (h handlers) ListPolicyVersions(ctx context.Context, r ListPolicyVersionsRequestObject) (ListPolicyVersionsResponseObject, error) {
-	ctx, caller := who(ctx)
-	versions, next, err := h.service.ListPolicyVersions(ctx, caller, r.Policy, uint64(r.Params.Before), limit(r.Params.Limit))
+	page, err := pagingOf(ctx, r.Params.After, r.Params.Limit, nil)
 	if err != nil {
 		return nil, err
 	}
-	answer := ListPolicyVersions200JSONResponse{Versions: each(versions, func(v ask.PolicyVersion) api.PolicyVersion {
-		return api.PolicyVersion{Revision: int64(v.Revision), WrittenAt: v.Author.At, WrittenBy: v.Author.Name, Name: v.Name, Text: v.Text}
-	})}
-	if next > 0 {
-		before := int64(next)
-		answer.Before = before
+	before, err := page.number()
+	if err != nil {
+		return nil, err
 	}
-	return answer, nil
+	ctx, caller := who(ctx)
+	versions, next, err := h.service.ListPolicyVersions(ctx, caller, r.Policy, before, page.page.Limit)
+	if err != nil {
+		return nil, err
+	}
+	return ListPolicyVersions200JSONResponse{Next: page.nextNumber(next), Versions: each(versions, func(v ask.PolicyVersion) api.PolicyVersion {
+		return api.PolicyVersion{Revision: int64(v.Revision), WrittenAt: v.Author.At, WrittenBy: v.Author.Name, Name: v.Name, Text: v.Text}
+	})}, nil
 }
 
 func (h handlers) CreatePolicyAt(ctx context.Context, r CreatePolicyAtRequestObject) (CreatePolicyAtResponseObject, error) {
@@ -201,12 +212,16 @@ func (h handlers) RemovePolicy(ctx context.Context, r RemovePolicyRequestObject)
 }
 
 func (h handlers) SearchStatements(ctx context.Context, r SearchStatementsRequestObject) (SearchStatementsResponseObject, error) {
-	ctx, caller := who(ctx)
-	found, hidden, err := h.service.SearchStatements(ctx, caller, r.Organisation, r.Params.Words)
+	page, err := pagingOf(ctx, r.Params.After, r.Params.Limit, nil)
 	if err != nil {
 		return nil, err
 	}
-	return SearchStatements200JSONResponse{Statements: each(found, statementOf), Hidden: hidden}, nil
+	ctx, caller := who(ctx)
+	found, next, hidden, err := h.service.SearchStatements(ctx, caller, r.Organisation, r.Params.Words, page.page)
+	if err != nil {
+		return nil, err
+	}
+	return SearchStatements200JSONResponse{Statements: each(found, statementOf), Next: page.next(next), Hidden: hidden}, nil
 }
 
 func (h handlers) ListPatterns(ctx context.Context, r ListPatternsRequestObject) (ListPatternsResponseObject, error) {

@@ -37,12 +37,16 @@ func (h handlers) ShowTree(ctx context.Context, r ShowTreeRequestObject) (ShowTr
 }
 
 func (h handlers) ListChildren(ctx context.Context, r ListChildrenRequestObject) (ListChildrenResponseObject, error) {
-	ctx, caller := who(ctx)
-	nodes, next, err := h.service.ListChildren(ctx, caller, r.Scope, string(r.Params.After), limit(r.Params.Limit))
+	page, err := pagingOf(ctx, r.Params.After, r.Params.Limit, nil)
 	if err != nil {
 		return nil, err
 	}
-	return ListChildren200JSONResponse{Scopes: each(nodes, nodeOf), Next: next}, nil
+	ctx, caller := who(ctx)
+	nodes, next, err := h.service.ListChildren(ctx, caller, r.Scope, page.page.After, page.page.Limit)
+	if err != nil {
+		return nil, err
+	}
+	return ListChildren200JSONResponse{Scopes: each(nodes, nodeOf), Next: page.next(next)}, nil
 }
 
 func (h handlers) CreateScope(ctx context.Context, r CreateScopeRequestObject) (CreateScopeResponseObject, error) {
@@ -77,15 +81,19 @@ func (h handlers) ReshapeScopes(ctx context.Context, r ReshapeScopesRequestObjec
 }
 
 func (h handlers) SearchScopes(ctx context.Context, r SearchScopesRequestObject) (SearchScopesResponseObject, error) {
+	page, err := pagingOf(ctx, r.Params.After, r.Params.Limit, nil)
+	if err != nil {
+		return nil, err
+	}
 	ctx, caller := who(ctx)
 	q := r.Params
 	nodes, next, err := h.service.SearchScopes(ctx, caller, r.Organisation, ask.Sought{
-		Text: q.Text, Kind: q.Kind, Type: q.Type, Tag: q.Tag, State: q.State, After: string(q.After), Limit: limit(q.Limit),
+		Text: q.Text, Kind: q.Kind, Type: q.Type, Tag: q.Tag, State: q.State, After: page.page.After, Limit: page.page.Limit,
 	})
 	if err != nil {
 		return nil, err
 	}
-	return SearchScopes200JSONResponse{Scopes: each(nodes, foundOf), Next: next}, nil
+	return SearchScopes200JSONResponse{Scopes: each(nodes, foundOf), Next: page.next(next)}, nil
 }
 
 // foundOf is nodeOf with the tags.
@@ -114,31 +122,40 @@ func (h handlers) UndoChange(ctx context.Context, r UndoChangeRequestObject) (Un
 }
 
 func (h handlers) ListScopeChanges(ctx context.Context, r ListScopeChangesRequestObject) (ListScopeChangesResponseObject, error) {
-	ctx, caller := who(ctx)
-	changes, next, err := h.service.ListScopeChanges(ctx, caller, r.Scope, uint64(r.Params.Before), limit(r.Params.Limit))
+	page, err := pagingOf(ctx, r.Params.After, r.Params.Limit, nil)
 	if err != nil {
 		return nil, err
 	}
-	answer := ListScopeChanges200JSONResponse{Changes: each(changes, func(c ask.ScopeChangeView) api.ScopeChange {
-		return api.ScopeChange{Revision: int64(c.Revision), At: c.Author.At, By: c.Author.Name, What: c.What}
-	})}
-	if next > 0 {
-		before := int64(next)
-		answer.Before = before
+	before, err := page.number()
+	if err != nil {
+		return nil, err
 	}
-	return answer, nil
+	ctx, caller := who(ctx)
+	changes, next, err := h.service.ListScopeChanges(ctx, caller, r.Scope, before, page.page.Limit)
+	if err != nil {
+		return nil, err
+	}
+	return ListScopeChanges200JSONResponse{Next: page.nextNumber(next), Changes: each(changes, func(c ask.ScopeChangeView) api.ScopeChange {
+		return api.ScopeChange{Revision: int64(c.Revision), At: c.Author.At, By: c.Author.Name, What: c.What}
+	})}, nil
 }
 
 func (h handlers) ShowMatrix(ctx context.Context, r ShowMatrixRequestObject) (ShowMatrixResponseObject, error) {
+	page, err := pagingOf(ctx, r.Params.After, r.Params.Limit, nil)
+	if err != nil {
+		return nil, err
+	}
 	ctx, caller := who(ctx)
 	q := r.Params
 	m, err := h.service.ShowMatrix(ctx, caller, ask.MatrixAsked{
-		Scope: r.Scope, Children: q.Against != "" && q.Against == "children", Groups: q.Rows != "" && q.Rows == "groups", After: string(q.After), Limit: limit(q.Limit),
+		Scope: r.Scope, Children: q.Against == "children", Groups: q.Rows == "groups", After: page.page.After, Limit: page.page.Limit,
 	})
 	if err != nil {
 		return nil, err
 	}
-	return ShowMatrix200JSONResponse(matrixOf(m)), nil
+	told := matrixOf(m)
+	told.Next = page.next(m.Next)
+	return ShowMatrix200JSONResponse(told), nil
 }
 
 // marks are the signs of a matrix's cells.

@@ -202,7 +202,7 @@ func (a *agreement) holders(told *api.QuestionContext) yes {
 	found := yes{}
 	for _, scope := range a.scopes {
 		for _, permission := range a.permissions {
-			list, err := a.rowan.ListHolders(a.t.Context(), scope, api.HoldersQuestion{Permission: permission, Context: told})
+			list, err := a.rowan.ListHolders(a.t.Context(), scope, nil, api.HoldersQuestion{Permission: permission, Context: told})
 			require.NoError(a.t, err)
 			for _, h := range list.Holders {
 				if h.Principal.Kind == api.UserKind && !h.Conditional {
@@ -218,7 +218,7 @@ func (a *agreement) holders(told *api.QuestionContext) yes {
 func (a *agreement) reach() yes {
 	found := yes{}
 	for _, person := range a.people {
-		reach, err := a.rowan.ShowReach(a.t.Context(), "lindenmere", api.UserKind, person)
+		reach, err := a.rowan.ShowReach(a.t.Context(), "lindenmere", api.UserKind, person, nil)
 		require.NoError(a.t, err)
 		for _, scope := range a.scopes {
 			held, onTerms := map[string]bool{}, []string{}

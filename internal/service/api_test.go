@@ -157,7 +157,7 @@ func TestWhatIsNotSeenLooksLikeWhatIsNotThere(t *testing.T) {
 	require.NoError(t, err)
 	require.False(t, way.Described)
 	require.Empty(t, way.Title+way.Description, "the way shows names only")
-	testbed.Problem(t, 403, client.Done(bram.ListGrants(t.Context(), alpine)))
+	testbed.Problem(t, 403, client.Done(bram.ListGrants(t.Context(), alpine, nil)))
 	testbed.Problem(t, 403, client.Done(bram.Check(t.Context(), alpine, api.Question{Permission: "describe project", Principal: &api.PrincipalRef{Kind: "user", Name: "rowan"}})))
 	answer, err := bram.Check(t.Context(), sensorLog+"/2026/november.csv", api.Question{Permission: "fetch object"})
 	require.NoError(t, err, "an object need not be registered: its bucket decides")
@@ -198,7 +198,7 @@ func TestNobodyGivesWhatTheyDoNotHold(t *testing.T) {
 func TestTheLastStewardStays(t *testing.T) {
 	b := testbed.InMemory(t)
 	rowan := b.As(t, "rowan@lindenmere")
-	list, err := rowan.ListGrants(t.Context(), "lindenmere")
+	list, err := rowan.ListGrants(t.Context(), "lindenmere", nil)
 	require.NoError(t, err)
 	byWho := map[string]string{}
 	for _, g := range list.Grants {
@@ -220,7 +220,7 @@ func TestHoldersAndReach(t *testing.T) {
 	b := testbed.InMemory(t)
 	require.NoError(t, demo.LoadStory(t.Context(), b.Address, b.Mail.Page()))
 	oona := b.As(t, "oona@lindenmere")
-	holders, err := oona.ListHolders(t.Context(), sensorLog, api.HoldersQuestion{Permission: "edit bucket"})
+	holders, err := oona.ListHolders(t.Context(), sensorLog, nil, api.HoldersQuestion{Permission: "edit bucket"})
 	require.NoError(t, err)
 	var names []string
 	for _, h := range holders.Holders {
@@ -231,9 +231,9 @@ func TestHoldersAndReach(t *testing.T) {
 	require.Equal(t, []string{"bram", "maeve", "rowan", "tomas"}, names)
 	require.Equal(t, []string{"glasshouse-engineers"}, holders.Holders[0].By[0].Through)
 	require.Empty(t, holders.CouldHold)
-	testbed.Problem(t, 404, client.Done(b.As(t, "sefa@lindenmere").ListHolders(t.Context(), sensorLog, api.HoldersQuestion{Permission: "edit bucket"})))
+	testbed.Problem(t, 404, client.Done(b.As(t, "sefa@lindenmere").ListHolders(t.Context(), sensorLog, nil, api.HoldersQuestion{Permission: "edit bucket"})))
 
-	reach, err := oona.ShowReach(t.Context(), "lindenmere", api.UserKind, "bram")
+	reach, err := oona.ShowReach(t.Context(), "lindenmere", api.UserKind, "bram", nil)
 	require.NoError(t, err)
 	require.Len(t, reach.Reached, 6, "one of them is open to the public, one to the staff")
 	require.Equal(t, glasshouses, reach.Reached[0].Scope.Address)
@@ -241,7 +241,7 @@ func TestHoldersAndReach(t *testing.T) {
 	require.Contains(t, reach.Reached[0].Adds, "retire machine")
 	require.Equal(t, []string{"enter machine"}, reach.Reached[1].Adds)
 	require.Empty(t, reach.Reached[2].Adds, "observer on the bucket adds nothing to builder above")
-	testbed.Problem(t, 403, client.Done(b.As(t, "ines@lindenmere").ShowReach(t.Context(), "lindenmere", api.UserKind, "bram")))
+	testbed.Problem(t, 403, client.Done(b.As(t, "ines@lindenmere").ShowReach(t.Context(), "lindenmere", api.UserKind, "bram", nil)))
 
 	check := func(who *client.Client) api.Answer {
 		answer, err := who.Check(t.Context(), trial, api.Question{Permission: "edit project", Principal: ptr(user("ines"))})
@@ -263,7 +263,7 @@ func TestPreviewsWriteNothing(t *testing.T) {
 	b := testbed.InMemory(t)
 	rowan := b.As(t, "rowan@lindenmere")
 	id := b.Grant(t, "builder", "group", "glasshouse-engineers", glasshouses)
-	before, err := rowan.ListGrants(t.Context(), alpine)
+	before, err := rowan.ListGrants(t.Context(), alpine, nil)
 	require.NoError(t, err)
 	impact := func(written api.Written, err error) api.Impact {
 		require.NoError(t, err)
@@ -289,7 +289,7 @@ func TestPreviewsWriteNothing(t *testing.T) {
 	require.Contains(t, none.Words, "Nobody would gain or lose anything")
 	testbed.Problem(t, 403, client.Done(b.As(t, "oona@lindenmere").RevokeGrant(t.Context(), id, &api.RevokeGrantParams{Preview: true})))
 
-	after, err := rowan.ListGrants(t.Context(), alpine)
+	after, err := rowan.ListGrants(t.Context(), alpine, nil)
 	require.NoError(t, err)
 	require.Equal(t, before, after)
 }
@@ -297,7 +297,7 @@ func TestPreviewsWriteNothing(t *testing.T) {
 func TestKeepersHoldNothingInside(t *testing.T) {
 	b := testbed.InMemory(t)
 	warden := b.As(t, demo.Keeper)
-	list, err := warden.ListOrganisations(t.Context())
+	list, err := warden.ListOrganisations(t.Context(), nil)
 	require.NoError(t, err)
 	require.Len(t, list.Organisations, 2)
 	testbed.Problem(t, 403, client.Done(warden.ShowScope(t.Context(), "lindenmere")))

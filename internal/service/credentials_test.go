@@ -234,7 +234,7 @@ func TestALeaverIsOutAtOnce(t *testing.T) {
 		for _, way := range ways {
 			require.Error(t, way.try(), "%s after being %s", way.name, state)
 		}
-		grants, err := rowan.ListGrants(t.Context(), alpine)
+		grants, err := rowan.ListGrants(t.Context(), alpine, nil)
 		require.NoError(t, err)
 		require.Equal(t, state, grants.Grants[0].HolderState, "what was granted is shown with a mark")
 
@@ -281,7 +281,7 @@ func TestHandingOver(t *testing.T) {
 	rowan := b.As(t, "rowan@lindenmere")
 	require.NoError(t, client.Done(rowan.SetState(t.Context(), "lindenmere", api.UserKind, "bram", nil, api.StateChange{State: api.StateRetired})))
 	require.NoError(t, client.Done(rowan.HandOver(t.Context(), "lindenmere", api.UserKind, "bram", nil, user("sefa"))))
-	grants, err := rowan.ListGrants(t.Context(), alpine)
+	grants, err := rowan.ListGrants(t.Context(), alpine, nil)
 	require.NoError(t, err)
 	require.Equal(t, user("sefa"), grants.Grants[0].Principal)
 	require.NoError(t, client.Done(b.As(t, "sefa@lindenmere").ShowScope(t.Context(), alpine)))

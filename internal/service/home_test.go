@@ -94,7 +94,7 @@ func TestAuditLogIsRead(t *testing.T) {
 			require.NoError(t, err)
 			require.LessOrEqual(t, len(list.Records), 3)
 			all = append(all, list.Records...)
-			if q.Before = list.Before; list.Before == 0 {
+			if q.After = list.Next; list.Next == "" {
 				return all
 			}
 		}

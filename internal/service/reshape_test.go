@@ -75,7 +75,7 @@ func TestReshapingTheTree(t *testing.T) {
 		answer, err := piotr.Check(t.Context(), digitising+"/scans.bucket", api.Question{Permission: "edit bucket"})
 		return err == nil && answer.Allowed
 	}
-	before, err := rowan.ListGrants(t.Context(), digitising)
+	before, err := rowan.ListGrants(t.Context(), digitising, nil)
 	require.NoError(t, err)
 	token := accessToken(t, b, keyFor(t, rowan, api.ServiceAccountKind, digitising+"/label-indexer"))
 	require.NoError(t, client.Done(with(t, b, token).ShowScope(t.Context(), digitising)))
@@ -87,7 +87,7 @@ func TestReshapingTheTree(t *testing.T) {
 	require.NoError(t, reshape(t, rowan, api.Reshaping{Scopes: []string{herbarium}, State: active}))
 	require.True(t, may())
 	require.NoError(t, client.Done(with(t, b, token).ShowScope(t.Context(), digitising)))
-	after, err := rowan.ListGrants(t.Context(), digitising)
+	after, err := rowan.ListGrants(t.Context(), digitising, nil)
 	require.NoError(t, err)
 	require.Equal(t, before.Grants, after.Grants)
 	testbed.Problem(t, 422, reshape(t, rowan, api.Reshaping{Scopes: []string{"lindenmere"}, To: science}))

@@ -106,7 +106,7 @@ func TestUndoing(t *testing.T) {
 			require.Equal(t, before, u.madeOf())
 		})
 	}
-	grants, err := u.who.ListGrants(ctx, alpine)
+	grants, err := u.who.ListGrants(ctx, alpine, nil)
 	require.NoError(t, err)
 	for _, g := range grants.Grants {
 		require.False(t, g.Id == grant && g.Scope.Address != alpine, "a grant comes back under its id")

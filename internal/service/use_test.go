@@ -133,7 +133,7 @@ func TestWhatAScopeTells(t *testing.T) {
 	require.Equal(t, api.Contents{Children: 2, Scopes: 7, Resources: 5}, count(bram, glasshouses))
 	require.Equal(t, api.Contents{Children: 2, Scopes: 4, Resources: 2}, count(bram, "lindenmere/visitors"), "what he does not see is not counted")
 
-	list, err := rowan.ListGrants(t.Context(), vault)
+	list, err := rowan.ListGrants(t.Context(), vault, nil)
 	require.NoError(t, err)
 	cut := map[string]int{}
 	for _, g := range list.Grants {
@@ -153,28 +153,28 @@ func TestWhatAScopeTells(t *testing.T) {
 	require.Len(t, cut, 1, "maeve is a keeper, the curators hold nothing that destroys, and the auditors neither")
 	require.Positive(t, cut["rowan"])
 
-	changes := func(as *client.Client, at string, before int64, most int) (api.ScopeChangeList, error) {
-		return as.ListScopeChanges(t.Context(), at, &api.ListScopeChangesParams{Before: before, Limit: most})
+	changes := func(as *client.Client, at string, after string, most int) (api.ScopeChangeList, error) {
+		return as.ListScopeChanges(t.Context(), at, &api.ListScopeChangesParams{After: after, Limit: most})
 	}
-	first, err := changes(oona, vault, 0, 2)
+	first, err := changes(oona, vault, "", 2)
 	require.NoError(t, err)
 	require.Len(t, first.Changes, 2)
 	require.Equal(t, "rowan@lindenmere", first.Changes[0].By)
 	require.Contains(t, first.Changes[0].What, "granted content-keeper to group vault-keepers")
-	rest, err := changes(oona, vault, first.Before, 100)
+	rest, err := changes(oona, vault, first.Next, 100)
 	require.NoError(t, err)
-	require.Zero(t, rest.Before)
+	require.Zero(t, rest.Next)
 	require.Less(t, rest.Changes[0].Revision, first.Changes[1].Revision)
 	require.Contains(t, rest.Changes[len(rest.Changes)-1].What, "created project seedbank-vault")
-	_, err = changes(b.As(t, "ines@lindenmere"), vault, 0, 5)
+	_, err = changes(b.As(t, "ines@lindenmere"), vault, "", 5)
 	require.Equal(t, "list audit-record", testbed.Problem(t, http.StatusForbidden, err).Permission)
 
 	// What touched a place that one does not see is told without words.
 	require.NoError(t, client.Done(rowan.ReshapeScopes(t.Context(), "lindenmere", nil, api.Reshaping{Scopes: []string{"lindenmere/shared-services/core.network"}, To: alpine})))
-	seen, err := changes(bram, alpine, 0, 1)
+	seen, err := changes(bram, alpine, "", 1)
 	require.NoError(t, err)
 	require.Empty(t, seen.Changes[0].What)
-	told, err := changes(rowan, alpine, 0, 1)
+	told, err := changes(rowan, alpine, "", 1)
 	require.NoError(t, err)
 	require.Contains(t, told.Changes[0].What, "core.network")
 }

@@ -1584,6 +1584,8 @@ export interface components {
         };
         OrganisationList: {
             organisations: components["schemas"]["Organisation"][];
+            /** @description The cursor of the next page */
+            next?: string;
         };
         Quotas: {
             scopes?: number;
@@ -1987,6 +1989,8 @@ export interface components {
         };
         AccountList: {
             accounts: components["schemas"]["Account"][];
+            /** @description The cursor of the next page */
+            next?: string;
         };
         AccountMade: {
             account: components["schemas"]["Account"];
@@ -2247,11 +2251,8 @@ export interface components {
         };
         AuditRecordList: {
             records: components["schemas"]["AuditRecord"][];
-            /**
-             * Format: int64
-             * @description The number to go on before; absent at the end
-             */
-            before?: number;
+            /** @description The cursor of the next page */
+            next?: string;
         };
         Contents: {
             /** @description Scopes right in it */
@@ -2274,17 +2275,14 @@ export interface components {
         };
         ScopeChangeList: {
             changes: components["schemas"]["ScopeChange"][];
-            /**
-             * Format: int64
-             * @description The revision to go on before; absent at the end
-             */
-            before?: number;
+            /** @description The cursor of the next page */
+            next?: string;
         };
         Matrix: {
             scope: components["schemas"]["ScopeRef"];
             columns: components["schemas"]["MatrixColumn"][];
             rows: components["schemas"]["MatrixRow"][];
-            /** @description The cursor of the page after */
+            /** @description The cursor of the next page */
             next?: string;
             /** Format: int64 */
             revision: number;
@@ -2402,6 +2400,8 @@ export interface components {
         };
         GrantList: {
             grants: components["schemas"]["Grant"][];
+            /** @description The cursor of the next page */
+            next?: string;
             /** Format: int64 */
             revision: number;
         };
@@ -2536,6 +2536,8 @@ export interface components {
         };
         RoleList: {
             roles: components["schemas"]["Role"][];
+            /** @description The cursor of the next page */
+            next?: string;
         };
         RoleReading: {
             /** @description It holds a permission of class govern */
@@ -2652,6 +2654,8 @@ export interface components {
             statements: components["schemas"]["Statement"][];
             /** @description Whether there are statements that the caller may not see, whatever they say */
             hidden: boolean;
+            /** @description The cursor of the next page */
+            next?: string;
         };
         PolicyNew: {
             name: string;
@@ -2690,6 +2694,8 @@ export interface components {
         };
         PolicyList: {
             policies: components["schemas"]["Policy"][];
+            /** @description The cursor of the next page */
+            next?: string;
             /** Format: int64 */
             revision: number;
         };
@@ -2713,11 +2719,8 @@ export interface components {
         };
         PolicyVersionList: {
             versions: components["schemas"]["PolicyVersion"][];
-            /**
-             * Format: int64
-             * @description The revision to go on before; absent at the end
-             */
-            before?: number;
+            /** @description The cursor of the next page */
+            next?: string;
         };
         /** @description A statement taken apart into the pieces of its text, each as it is written there */
         StatementParts: {
@@ -2853,6 +2856,8 @@ export interface components {
             scope: components["schemas"]["ScopeRef"];
             holders: components["schemas"]["Holder"][];
             couldHold: components["schemas"]["Escalation"][];
+            /** @description The cursor of the next page */
+            next?: string;
             /** Format: int64 */
             revision: number;
         };
@@ -2877,6 +2882,8 @@ export interface components {
             principal: components["schemas"]["PrincipalRef"];
             /** @description The scopes at which access grows, by address */
             reached: components["schemas"]["Reached"][];
+            /** @description The cursor of the next page */
+            next?: string;
             /** @description Whether places are left out whose grants the caller may not list */
             hidden: boolean;
             /** Format: int64 */
@@ -2932,7 +2939,7 @@ export interface components {
         KindOfPrincipal: components["schemas"]["PrincipalKind"];
         /** @description Its name; of a service account, its address (with / written %2F) */
         PrincipalName: string;
-        /** @description The cursor of the page before */
+        /** @description The cursor that the page before ended with: it belongs to the same question */
         AfterCursor: string;
         /** @description Answer with the impact and write nothing */
         Preview: boolean;
@@ -3244,7 +3251,12 @@ export interface operations {
     };
     listOrganisations: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The cursor that the page before ended with: it belongs to the same question */
+                after?: components["parameters"]["AfterCursor"];
+                /** @description How many at most */
+                limit?: components["parameters"]["PageLimit"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -3486,6 +3498,10 @@ export interface operations {
             query?: {
                 /** @description Words that text, policy or place must hold, all of them */
                 words?: string;
+                /** @description The cursor that the page before ended with: it belongs to the same question */
+                after?: components["parameters"]["AfterCursor"];
+                /** @description How many at most */
+                limit?: components["parameters"]["PageLimit"];
             };
             header?: never;
             path: {
@@ -3563,7 +3579,12 @@ export interface operations {
     };
     listPolicies: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The cursor that the page before ended with: it belongs to the same question */
+                after?: components["parameters"]["AfterCursor"];
+                /** @description How many at most */
+                limit?: components["parameters"]["PageLimit"];
+            };
             header?: never;
             path: {
                 /** @description A scope's id or address (with / written %2F) */
@@ -3687,8 +3708,8 @@ export interface operations {
     listPolicyVersions: {
         parameters: {
             query?: {
-                /** @description Go on with versions before this revision */
-                before?: number;
+                /** @description The cursor that the page before ended with: it belongs to the same question */
+                after?: components["parameters"]["AfterCursor"];
                 /** @description How many at most */
                 limit?: components["parameters"]["PageLimit"];
             };
@@ -3838,7 +3859,7 @@ export interface operations {
     listUsers: {
         parameters: {
             query?: {
-                /** @description The cursor of the page before */
+                /** @description The cursor that the page before ended with: it belongs to the same question */
                 after?: components["parameters"]["AfterCursor"];
                 /** @description How many at most */
                 limit?: components["parameters"]["PageLimit"];
@@ -3910,7 +3931,7 @@ export interface operations {
     listGroups: {
         parameters: {
             query?: {
-                /** @description The cursor of the page before */
+                /** @description The cursor that the page before ended with: it belongs to the same question */
                 after?: components["parameters"]["AfterCursor"];
                 /** @description How many at most */
                 limit?: components["parameters"]["PageLimit"];
@@ -4115,7 +4136,12 @@ export interface operations {
     };
     showReach: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The cursor that the page before ended with: it belongs to the same question */
+                after?: components["parameters"]["AfterCursor"];
+                /** @description How many at most */
+                limit?: components["parameters"]["PageLimit"];
+            };
             header?: never;
             path: {
                 /** @description The organisation's name */
@@ -4414,7 +4440,7 @@ export interface operations {
     listGuests: {
         parameters: {
             query?: {
-                /** @description The cursor of the page before */
+                /** @description The cursor that the page before ended with: it belongs to the same question */
                 after?: components["parameters"]["AfterCursor"];
                 /** @description How many at most */
                 limit?: components["parameters"]["PageLimit"];
@@ -5183,7 +5209,12 @@ export interface operations {
     };
     listServiceAccounts: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The cursor that the page before ended with: it belongs to the same question */
+                after?: components["parameters"]["AfterCursor"];
+                /** @description How many at most */
+                limit?: components["parameters"]["PageLimit"];
+            };
             header?: never;
             path: {
                 /** @description A scope's id or address (with / written %2F) */
@@ -5294,7 +5325,7 @@ export interface operations {
                 tag?: string;
                 /** @description active or retired */
                 state?: string;
-                /** @description The cursor of the page before */
+                /** @description The cursor that the page before ended with: it belongs to the same question */
                 after?: components["parameters"]["AfterCursor"];
                 /** @description How many at most */
                 limit?: components["parameters"]["PageLimit"];
@@ -5380,8 +5411,8 @@ export interface operations {
                 from?: string;
                 /** @description Just before it */
                 until?: string;
-                /** @description Go on with records before this number */
-                before?: number;
+                /** @description The cursor that the page before ended with: it belongs to the same question */
+                after?: components["parameters"]["AfterCursor"];
                 /** @description How many at most */
                 limit?: components["parameters"]["PageLimit"];
             };
@@ -5418,8 +5449,8 @@ export interface operations {
                 from?: string;
                 /** @description Just before it */
                 until?: string;
-                /** @description Go on with records before this number */
-                before?: number;
+                /** @description The cursor that the page before ended with: it belongs to the same question */
+                after?: components["parameters"]["AfterCursor"];
                 /** @description How many at most */
                 limit?: components["parameters"]["PageLimit"];
             };
@@ -5468,8 +5499,8 @@ export interface operations {
     listScopeChanges: {
         parameters: {
             query?: {
-                /** @description Go on with changes before this revision */
-                before?: number;
+                /** @description The cursor that the page before ended with: it belongs to the same question */
+                after?: components["parameters"]["AfterCursor"];
                 /** @description How many at most */
                 limit?: components["parameters"]["PageLimit"];
             };
@@ -5531,7 +5562,7 @@ export interface operations {
             query?: {
                 against?: "types" | "children";
                 rows?: "people" | "groups";
-                /** @description The cursor of the page before */
+                /** @description The cursor that the page before ended with: it belongs to the same question */
                 after?: components["parameters"]["AfterCursor"];
                 /** @description How many at most */
                 limit?: components["parameters"]["PageLimit"];
@@ -5587,7 +5618,7 @@ export interface operations {
     listChildren: {
         parameters: {
             query?: {
-                /** @description The cursor of the page before */
+                /** @description The cursor that the page before ended with: it belongs to the same question */
                 after?: components["parameters"]["AfterCursor"];
                 /** @description How many at most */
                 limit?: components["parameters"]["PageLimit"];
@@ -5658,7 +5689,12 @@ export interface operations {
     };
     listGrants: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The cursor that the page before ended with: it belongs to the same question */
+                after?: components["parameters"]["AfterCursor"];
+                /** @description How many at most */
+                limit?: components["parameters"]["PageLimit"];
+            };
             header?: never;
             path: {
                 /** @description A scope's id or address (with / written %2F) */
@@ -5728,6 +5764,10 @@ export interface operations {
             query?: {
                 /** @description Those too that mean nothing there */
                 all?: boolean;
+                /** @description The cursor that the page before ended with: it belongs to the same question */
+                after?: components["parameters"]["AfterCursor"];
+                /** @description How many at most */
+                limit?: components["parameters"]["PageLimit"];
             };
             header?: never;
             path: {
@@ -5957,7 +5997,12 @@ export interface operations {
     };
     listHolders: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The cursor that the page before ended with: it belongs to the same question */
+                after?: components["parameters"]["AfterCursor"];
+                /** @description How many at most */
+                limit?: components["parameters"]["PageLimit"];
+            };
             header?: never;
             path: {
                 /** @description A scope's id or address (with / written %2F) */

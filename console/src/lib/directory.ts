@@ -1,5 +1,5 @@
-// Names to choose from: users, guests, groups and roles.
-import { api, ask, type Role, type Schemas } from "./api";
+// Lists that a page needs whole, read page by page.
+import { api, ask, type Grant, type Role, type Schemas } from "./api";
 
 // all reads a list to its end, page by page.
 async function all<T>(read: (after: string | undefined) => Promise<{ items: T[]; next?: string }>): Promise<T[]> {
@@ -36,7 +36,78 @@ export function groups(organisation: string): Promise<Schemas["Group"][]> {
   });
 }
 
+const here = (scope: string, after: string | undefined) => ({ params: { path: { scope }, query: { after, limit: 500 } } });
+
 // roles lists the roles that mean something at a scope, or all there are.
-export async function roles(scope: string, all = false): Promise<Role[]> {
-  return (await ask(api.GET("/scopes/{scope}/roles", { params: { path: { scope }, query: { all } } }))).roles;
+export function roles(scope: string, everywhere = false): Promise<Role[]> {
+  return all(async (after) => {
+    const page = await ask(api.GET("/scopes/{scope}/roles", { params: { path: { scope }, query: { all: everywhere, after, limit: 500 } } }));
+    return { items: page.roles, next: page.next };
+  });
+}
+
+// grants lists who holds which role at a scope, directly or from above.
+export function grants(scope: string): Promise<Grant[]> {
+  return all(async (after) => {
+    const page = await ask(api.GET("/scopes/{scope}/grants", here(scope, after)));
+    return { items: page.grants, next: page.next };
+  });
+}
+
+// policies lists the policies that reach a scope.
+export function policies(scope: string): Promise<Schemas["Policy"][]> {
+  return all(async (after) => {
+    const page = await ask(api.GET("/scopes/{scope}/policies", here(scope, after)));
+    return { items: page.policies, next: page.next };
+  });
+}
+
+// serviceAccounts lists the service accounts that live at a scope or beneath it.
+export function serviceAccounts(scope: string): Promise<Schemas["Account"][]> {
+  return all(async (after) => {
+    const page = await ask(api.GET("/scopes/{scope}/service-accounts", here(scope, after)));
+    return { items: page.accounts, next: page.next };
+  });
+}
+
+export function organisations(): Promise<Schemas["Organisation"][]> {
+  return all(async (after) => {
+    const page = await ask(api.GET("/organisations", { params: { query: { after, limit: 500 } } }));
+    return { items: page.organisations, next: page.next };
+  });
+}
+
+// statements finds the statements that hold some words, and tells whether others are hidden.
+export async function statements(organisation: string, words: string): Promise<Schemas["StatementList"]> {
+  let hidden = false;
+  const found = await all(async (after) => {
+    const page = await ask(api.GET("/organisations/{organisation}/statements", { params: { path: { organisation }, query: { words, after, limit: 500 } } }));
+    hidden = page.hidden;
+    return { items: page.statements, next: page.next };
+  });
+  return { statements: found, hidden };
+}
+
+// holders lists who may do something at a scope, and who could.
+export async function holders(scope: string, permission: string): Promise<Schemas["HolderList"]> {
+  let page = await ask(api.POST("/scopes/{scope}/holders", { ...here(scope, undefined), body: { permission } }));
+  const whole = page;
+  while (page.next) {
+    page = await ask(api.POST("/scopes/{scope}/holders", { ...here(scope, page.next), body: { permission } }));
+    whole.holders.push(...page.holders);
+    whole.couldHold.push(...page.couldHold);
+  }
+  return whole;
+}
+
+// reach tells everything that a principal can do, and where.
+export async function reach(organisation: string, kind: Schemas["PrincipalKind"], principal: string): Promise<Schemas["Reach"]> {
+  const asked = (after: string | undefined) => ({ params: { path: { organisation, kind, principal }, query: { after, limit: 500 } } });
+  let page = await ask(api.GET("/organisations/{organisation}/principals/{kind}/{principal}/reach", asked(undefined)));
+  const whole = page;
+  while (page.next) {
+    page = await ask(api.GET("/organisations/{organisation}/principals/{kind}/{principal}/reach", asked(page.next)));
+    whole.reached.push(...page.reached);
+  }
+  return whole;
 }

@@ -1,5 +1,6 @@
 // What a scope's page shows first, asked for all at once.
 import { api, ask, type Grant, type Schemas, type Scope } from "./api";
+import { grants } from "./directory";
 
 export type Asked = { scope: Promise<Scope>; contents: Promise<Schemas["Contents"]>; grants: Promise<Grant[]> };
 
@@ -8,6 +9,4 @@ export function askScope(address: string): Asked {
   return { scope: ask(api.GET("/scopes/{scope}", at)), contents: ask(api.GET("/scopes/{scope}/contents", at)), grants: askGrants(address) };
 }
 
-export async function askGrants(address: string): Promise<Grant[]> {
-  return (await ask(api.GET("/scopes/{scope}/grants", { params: { path: { scope: address } } }))).grants;
-}
+export const askGrants = grants;

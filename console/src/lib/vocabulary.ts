@@ -1,7 +1,7 @@
 // What the statements of a policy may name, as the service tells it.
-import { api, ask, type Schemas } from "./api";
+import type { Schemas } from "./api";
 import { catalogueOf } from "./catalogue";
-import { groups, guests, roles, users } from "./directory";
+import { groups, guests, roles, serviceAccounts, users } from "./directory";
 import type { Vocabulary } from "./language";
 import { tree } from "./tree.svelte";
 
@@ -10,10 +10,9 @@ export type Parts = Schemas["StatementParts"];
 // vocabulary fetches the names for a policy at a scope; what is not to be listed stays empty.
 export async function vocabulary(organisation: string, at: string): Promise<Vocabulary> {
   const got = <T>(asked: PromiseSettledResult<T[]>) => (asked.status === "fulfilled" ? asked.value : []);
-  const path = { params: { path: { scope: organisation } } };
   const [g, u, o, a, r, c] = await Promise.allSettled([
     groups(organisation), users(organisation), guests(organisation),
-    ask(api.GET("/scopes/{scope}/service-accounts", path)).then((list) => list.accounts),
+    serviceAccounts(organisation),
     roles(at),
     catalogueOf(organisation).then((list) => list.services),
   ]);

@@ -16,12 +16,12 @@
   const asked = $derived(Object.fromEntries(new URLSearchParams(router.querystring ?? "")));
 
   let records = $state.raw<Schemas["AuditRecord"][] | null>(null);
-  let before = $state.raw<number | undefined>();
+  let later = $state.raw<string | undefined>();
   let problem = $state.raw<Problem | null>(null);
   let text = $state("");
   let who = $state("");
 
-  async function load(query: Record<string, string>, goOn?: number, limit = 100) {
+  async function load(query: Record<string, string>, goOn?: string, limit = 100) {
     const shown = goOn ? (records ?? []) : [];
     const { event, from, until } = query;
     try {
@@ -29,12 +29,12 @@
         api.GET("/organisations/{organisation}/audit-records", {
           params: {
             path: { organisation: session.organisation },
-            query: { event, who: query.who, text: query.text, from: from && from + "T00:00:00Z", until: until && until + "T00:00:00Z", before: goOn, limit },
+            query: { event, who: query.who, text: query.text, from: from && from + "T00:00:00Z", until: until && until + "T00:00:00Z", after: goOn, limit },
           },
         }),
       );
       records = [...shown, ...list.records];
-      before = list.before;
+      later = list.next;
       problem = null;
     } catch (caught) {
       problem = asProblem(caught);
@@ -111,7 +111,7 @@
   {:else if !records}
     <Skeleton rows={8} />
   {:else if records.length === 0}
-    <p class="card quiet px-5 py-4">{before ? "Nothing like that among the newest records." : "The log has nothing like that."}</p>
+    <p class="card quiet px-5 py-4">{later ? "Nothing like that among the newest records." : "The log has nothing like that."}</p>
   {:else}
     {#each days as { day, records: ofDay } (day)}
       <h2 class="quiet mt-4 mb-1.5 text-sm font-semibold">{day}</h2>
@@ -128,5 +128,5 @@
       </ol>
     {/each}
   {/if}
-  {#if before && !problem}<QuietButton size="sm" class="mt-3" onclick={() => load(asked, before)}>Earlier ones</QuietButton>{/if}
+  {#if later && !problem}<QuietButton size="sm" class="mt-3" onclick={() => load(asked, later)}>Earlier ones</QuietButton>{/if}
 </Page>

@@ -6,7 +6,7 @@
   import { untrack } from "svelte";
   import { api, ask, asProblem, type Answer, type Problem, type Scope } from "../lib/api";
   import { catalogueOf } from "../lib/catalogue";
-  import { groups, guests, users } from "../lib/directory";
+  import { groups, guests, users, serviceAccounts } from "../lib/directory";
   import { authority } from "../lib/authority.svelte";
   import { whenChanged } from "../lib/live.svelte";
   import { session } from "../lib/session.svelte";
@@ -68,14 +68,14 @@
       users(session.organisation),
       groups(session.organisation),
       guests(session.organisation),
-      ask(api.GET("/scopes/{scope}/service-accounts", { params: { path: { scope: session.organisation } } })),
+      serviceAccounts(session.organisation),
       catalogueOf(session.organisation),
     ]);
     known = {
       user: u.status === "fulfilled" ? u.value.map((x) => ({ value: x.name, hint: x.title })) : [],
       group: g.status === "fulfilled" ? g.value.map((x) => ({ value: x.name, hint: x.title })) : [],
       guest: o.status === "fulfilled" ? o.value.map((x) => ({ value: x.name, hint: x.title })) : [],
-      "service-account": a.status === "fulfilled" ? a.value.accounts.map((x) => ({ value: x.address, hint: x.title })) : [],
+      "service-account": a.status === "fulfilled" ? a.value.map((x) => ({ value: x.address, hint: x.title })) : [],
       set: [
         { value: "staff", hint: "the organisation's own active users" },
         { value: "guests", hint: "its guests" },

@@ -2,6 +2,7 @@
   import { Button, Modal } from "flowbite-svelte";
   import { PlusOutline } from "flowbite-svelte-icons";
   import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
+  import { organisations } from "../lib/directory";
   import { moment } from "../lib/words";
   import Field from "../parts/Field.svelte";
   import Page from "../parts/Page.svelte";
@@ -24,7 +25,7 @@
 
   async function load() {
     try {
-      list = (await ask(api.GET("/organisations"))).organisations;
+      list = await organisations();
     } catch (caught) {
       problem = asProblem(caught);
     }

@@ -1,7 +1,8 @@
 <!-- Every statement of the organisation in one list, found by its words: nobody has to remember where a policy was put. -->
 <script lang="ts">
   import { Button } from "flowbite-svelte";
-  import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
+  import { asProblem, type Problem, type Schemas } from "../lib/api";
+  import { statements } from "../lib/directory";
   import { Asked } from "../lib/asked.svelte";
   import { live } from "../lib/live.svelte";
   import { session } from "../lib/session.svelte";
@@ -18,7 +19,7 @@
   $effect(() => {
     void live.revision;
     let late = false;
-    ask(api.GET("/organisations/{organisation}/statements", { params: { path: { organisation: session.organisation }, query: { words: words.value.trim() } } })).then(
+    statements(session.organisation, words.value.trim()).then(
       (list) => {
         if (!late) [found, problem] = [list, null];
       },

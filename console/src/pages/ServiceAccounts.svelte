@@ -1,6 +1,7 @@
 <!-- All service accounts, wherever in the tree they live. -->
 <script lang="ts">
-  import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
+  import { asProblem, type Problem, type Schemas } from "../lib/api";
+  import { serviceAccounts } from "../lib/directory";
   import { Asked } from "../lib/asked.svelte";
   import { whenChanged } from "../lib/live.svelte";
   import { session } from "../lib/session.svelte";
@@ -18,8 +19,8 @@
   const wanted = new Asked("find");
 
   function load() {
-    ask(api.GET("/scopes/{scope}/service-accounts", { params: { path: { scope: session.organisation } } })).then(
-      (found) => (list = found.accounts),
+    serviceAccounts(session.organisation).then(
+      (found) => (list = found),
       (caught) => (problem = asProblem(caught)),
     );
   }

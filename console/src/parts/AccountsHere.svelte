@@ -2,6 +2,7 @@
 <script lang="ts">
   import { push } from "svelte-spa-router";
   import { api, ask, asProblem, type Problem, type Schemas, type Scope } from "../lib/api";
+  import { serviceAccounts } from "../lib/directory";
   import { href } from "../lib/words";
   import ChangeDialog from "./ChangeDialog.svelte";
   import Field from "./Field.svelte";
@@ -23,7 +24,7 @@
 
   async function load() {
     try {
-      accounts = (await ask(api.GET("/scopes/{scope}/service-accounts", { params: { path } }))).accounts;
+      accounts = await serviceAccounts(scope.id);
     } catch (caught) {
       problem = asProblem(caught);
     }

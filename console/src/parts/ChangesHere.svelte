@@ -8,15 +8,15 @@
   let { scope, stale }: { scope: Scope; stale: unknown } = $props();
 
   let changes = $state.raw<Schemas["ScopeChange"][] | null>(null);
-  let before = $state.raw<number | undefined>();
+  let later = $state.raw<string | undefined>();
   let problem = $state.raw<Problem | null>(null);
 
-  async function load(goOn?: number) {
+  async function load(goOn?: string) {
     const shown = goOn ? (changes ?? []) : [];
     try {
-      const list = await ask(api.GET("/scopes/{scope}/changes", { params: { path: { scope: scope.id }, query: { before: goOn, limit: 8 } } }));
+      const list = await ask(api.GET("/scopes/{scope}/changes", { params: { path: { scope: scope.id }, query: { after: goOn, limit: 8 } } }));
       changes = [...shown, ...list.changes];
-      before = list.before;
+      later = list.next;
       problem = null;
     } catch (caught) {
       problem = asProblem(caught);
@@ -45,7 +45,7 @@
           <li class="quiet px-5 py-3">Nothing was changed here yet.</li>
         {/each}
       </ol>
-      {#if before}<QuietButton size="xs" class="mt-2" onclick={() => load(before)}>Earlier ones</QuietButton>{/if}
+      {#if later}<QuietButton size="xs" class="mt-2" onclick={() => load(later)}>Earlier ones</QuietButton>{/if}
     {/if}
   </section>
 {/if}

@@ -49,8 +49,8 @@
       return (await roles).filter((r) => r.name.includes(q)).slice(0, few).map((r) => ({ what: "role", name: r.name, hint: r.title, to: href.role(r.name) }));
     },
     async (q) => {
-      const page = await ask(api.GET("/organisations/{organisation}/statements", { params: { path: { organisation: session.organisation }, query: { words: q } } }));
-      return page.statements.slice(0, few).map((s) => ({ what: "policy", name: s.policy.name, hint: s.text, to: href.policy(s.policy.id) }));
+      const page = await ask(api.GET("/organisations/{organisation}/statements", { params: { path: { organisation: session.organisation }, query: { words: q, limit: few } } }));
+      return page.statements.map((s) => ({ what: "policy", name: s.policy.name, hint: s.text, to: href.policy(s.policy.id) }));
     },
   ];
 

@@ -10,7 +10,7 @@ grant would do is told before it is made. -->
   import { Button, Modal, Radio } from "flowbite-svelte";
   import { untrack } from "svelte";
   import { api, ask, asProblem, confirming, type Problem, type Role, type Schemas } from "../lib/api";
-  import { groups, guests, roles, users } from "../lib/directory";
+  import { groups, guests, roles, users, serviceAccounts } from "../lib/directory";
   import { session } from "../lib/session.svelte";
   import { tree } from "../lib/tree.svelte";
   import { undo } from "../lib/undo.svelte";
@@ -73,13 +73,13 @@ grant would do is told before it is made. -->
     // Each list helps where the person may see it; a grant can be made without.
     const [u, g, o, a] = await Promise.allSettled([
       users(session.organisation), groups(session.organisation), guests(session.organisation),
-      ask(api.GET("/scopes/{scope}/service-accounts", { params: { path: { scope: session.organisation } } })),
+      serviceAccounts(session.organisation),
     ]);
     known = {
       user: u.status === "fulfilled" ? u.value.map((x) => ({ value: x.name, hint: x.title })) : null,
       group: g.status === "fulfilled" ? g.value.map((x) => ({ value: x.name, hint: count(x.members, "member") })) : null,
       guest: o.status === "fulfilled" ? o.value.map((x) => ({ value: x.name, hint: x.title + (x.state === "active" ? "" : `, ${x.state}`) })) : null,
-      "service-account": a.status === "fulfilled" ? a.value.accounts.map((x) => ({ value: x.address, hint: x.title })) : null,
+      "service-account": a.status === "fulfilled" ? a.value.map((x) => ({ value: x.address, hint: x.title })) : null,
       set: sets,
     };
   }

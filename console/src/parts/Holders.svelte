@@ -1,6 +1,7 @@
 <!-- Everybody who may do something somewhere and by which rules; apart from them who could give it to themselves. -->
 <script lang="ts">
-  import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
+  import { asProblem, type Problem, type Schemas } from "../lib/api";
+  import { holders } from "../lib/directory";
   import { saveHolders } from "../lib/csv";
   import { whenChanged } from "../lib/live.svelte";
   import { count, href } from "../lib/words";
@@ -15,7 +16,7 @@
   let problem = $state.raw<Problem | null>(null);
 
   function load() {
-    ask(api.POST("/scopes/{scope}/holders", { params: { path: { scope: at } }, body: { permission } })).then(
+    holders(at, permission).then(
       (found) => {
         list = found;
         problem = null;

@@ -1,6 +1,7 @@
 <!-- The rules that mean a user or group: directly, through groups, or as one of a built-in set. -->
 <script lang="ts">
-  import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
+  import { asProblem, type Problem, type Schemas } from "../lib/api";
+  import { reach } from "../lib/directory";
   import { saveReach } from "../lib/csv";
   import { session } from "../lib/session.svelte";
   import { count, href } from "../lib/words";
@@ -18,7 +19,7 @@
   async function keep() {
     problem = null;
     try {
-      saveReach(await ask(api.GET("/organisations/{organisation}/principals/{kind}/{principal}/reach", { params: { path: { organisation: session.organisation, kind: of.kind, principal: of.name } } })));
+      saveReach(await reach(session.organisation, of.kind, of.name));
     } catch (caught) {
       problem = asProblem(caught);
     }

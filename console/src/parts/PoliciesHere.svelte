@@ -1,6 +1,7 @@
 <!-- The policies that reach a scope: its own, and those above with where they stand. -->
 <script lang="ts">
-  import { api, ask, asProblem, type Problem, type Schemas, type Scope } from "../lib/api";
+  import { asProblem, type Problem, type Schemas, type Scope } from "../lib/api";
+  import { policies as policiesOf } from "../lib/directory";
   import { count, href } from "../lib/words";
   import ProblemNote from "./ProblemNote.svelte";
 
@@ -10,8 +11,8 @@
   let problem = $state.raw<Problem | null>(null);
 
   $effect(() => {
-    ask(api.GET("/scopes/{scope}/policies", { params: { path: { scope: scope.id } } })).then(
-      (found) => ((policies = found.policies), (problem = null)),
+    policiesOf(scope.id).then(
+      (found) => ((policies = found), (problem = null)),
       (caught) => ((problem = asProblem(caught)), (policies = null)),
     );
   });

@@ -10,15 +10,15 @@
   let { policy, text, ontake }: { policy: Schemas["Policy"]; text: string; ontake?: (text: string) => void } = $props();
 
   let versions = $state.raw<Schemas["PolicyVersion"][] | null>(null);
-  let before = $state<number | undefined>();
+  let later = $state<string | undefined>();
   let chosen = $state(0); // the revision of the version that is compared; 0 for none
   let problem = $state.raw<Problem | null>(null);
 
-  async function load(from?: number) {
+  async function load(from?: string) {
     try {
-      const page = await ask(api.GET("/policies/{policy}/versions", { params: { path: { policy: policy.id }, query: { before: from, limit: 10 } } }));
+      const page = await ask(api.GET("/policies/{policy}/versions", { params: { path: { policy: policy.id }, query: { after: from, limit: 10 } } }));
       versions = [...(from ? (versions ?? []) : []), ...page.versions];
-      before = page.before;
+      later = page.next;
     } catch (caught) {
       problem = asProblem(caught);
     }
@@ -70,6 +70,6 @@
         </li>
       {/each}
     </ol>
-    {#if before}<button type="button" class="link mt-2 text-sm" onclick={() => load(before)}>Earlier ones</button>{/if}
+    {#if later}<button type="button" class="link mt-2 text-sm" onclick={() => load(later)}>Earlier ones</button>{/if}
   {/if}
 </section>

@@ -45,7 +45,7 @@ type ServerInterface interface {
 	UseLink(c *gin.Context)
 	// ListOrganisations List all organisations, by name
 	// (GET /organisations)
-	ListOrganisations(c *gin.Context)
+	ListOrganisations(c *gin.Context, params ListOrganisationsParams)
 	// CreateOrganisation Create an organisation and its first steward
 	// (POST /organisations)
 	CreateOrganisation(c *gin.Context)
@@ -120,7 +120,7 @@ type ServerInterface interface {
 	MailPasswordLink(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName)
 	// ShowReach Everything it can do, and where
 	// (GET /organisations/{organisation}/principals/{kind}/{principal}/reach)
-	ShowReach(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName)
+	ShowReach(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params ShowReachParams)
 	// ResetSecondFactor Take away the second factor of a user who lost it
 	// (DELETE /organisations/{organisation}/principals/{kind}/{principal}/second-factor)
 	ResetSecondFactor(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName)
@@ -246,13 +246,13 @@ type ServerInterface interface {
 	CountContents(c *gin.Context, scope ScopeKey)
 	// ListGrants Who holds which role at a scope, directly or from above
 	// (GET /scopes/{scope}/grants)
-	ListGrants(c *gin.Context, scope ScopeKey)
+	ListGrants(c *gin.Context, scope ScopeKey, params ListGrantsParams)
 	// CreateGrant Grant a role to a user or group at a scope
 	// (POST /scopes/{scope}/grants)
 	CreateGrant(c *gin.Context, scope ScopeKey, params CreateGrantParams)
 	// ListHolders Everybody who may do this here and by which grants, and apart from them who could give it to themselves
 	// (POST /scopes/{scope}/holders)
-	ListHolders(c *gin.Context, scope ScopeKey)
+	ListHolders(c *gin.Context, scope ScopeKey, params ListHoldersParams)
 	// ShowMatrix Who holds what at a scope, by class of act and plane: principals against types of resources, or against what is right in it
 	// (GET /scopes/{scope}/matrix)
 	ShowMatrix(c *gin.Context, scope ScopeKey, params ShowMatrixParams)
@@ -261,7 +261,7 @@ type ServerInterface interface {
 	FillPattern(c *gin.Context, scope ScopeKey, pattern string)
 	// ListPolicies The policies that reach a scope, its own and those above
 	// (GET /scopes/{scope}/policies)
-	ListPolicies(c *gin.Context, scope ScopeKey)
+	ListPolicies(c *gin.Context, scope ScopeKey, params ListPoliciesParams)
 	// CreatePolicyAt Write a policy at a scope, the whole text or nothing of it
 	// (POST /scopes/{scope}/policies)
 	CreatePolicyAt(c *gin.Context, scope ScopeKey, params CreatePolicyAtParams)
@@ -294,7 +294,7 @@ type ServerInterface interface {
 	EditRole(c *gin.Context, scope ScopeKey, role string, params EditRoleParams)
 	// ListServiceAccounts The service accounts that live at a scope or beneath it, as far as the caller may list them
 	// (GET /scopes/{scope}/service-accounts)
-	ListServiceAccounts(c *gin.Context, scope ScopeKey)
+	ListServiceAccounts(c *gin.Context, scope ScopeKey, params ListServiceAccountsParams)
 	// CreateServiceAccount Create a service account that lives at a scope, and goes with it
 	// (POST /scopes/{scope}/service-accounts)
 	CreateServiceAccount(c *gin.Context, scope ScopeKey, params CreateServiceAccountParams)
@@ -406,11 +406,11 @@ func (siw *ServerInterfaceWrapper) ListInstallationAuditRecords(c *gin.Context) 
 		return
 	}
 
-	// ------------- Optional query parameter "before" -------------
+	// ------------- Optional query parameter "after" -------------
 
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "before", c.Request.URL.Query(), &params.Before, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
 	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter before: %w", err), http.StatusBadRequest)
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
 		return
 	}
 
@@ -594,6 +594,28 @@ func (siw *ServerInterfaceWrapper) UseLink(c *gin.Context) {
 // ListOrganisations operation middleware
 func (siw *ServerInterfaceWrapper) ListOrganisations(c *gin.Context) {
 
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListOrganisationsParams
+
+	// ------------- Optional query parameter "after" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -601,7 +623,7 @@ func (siw *ServerInterfaceWrapper) ListOrganisations(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.ListOrganisations(c)
+	siw.Handler.ListOrganisations(c, params)
 }
 
 // CreateOrganisation operation middleware
@@ -675,11 +697,11 @@ func (siw *ServerInterfaceWrapper) ListAuditRecords(c *gin.Context) {
 		return
 	}
 
-	// ------------- Optional query parameter "before" -------------
+	// ------------- Optional query parameter "after" -------------
 
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "before", c.Request.URL.Query(), &params.Before, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
 	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter before: %w", err), http.StatusBadRequest)
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
 		return
 	}
 
@@ -1857,6 +1879,25 @@ func (siw *ServerInterfaceWrapper) ShowReach(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ShowReachParams
+
+	// ------------- Optional query parameter "after" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -1864,7 +1905,7 @@ func (siw *ServerInterfaceWrapper) ShowReach(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.ShowReach(c, organisation, kind, principal)
+	siw.Handler.ShowReach(c, organisation, kind, principal, params)
 }
 
 // ResetSecondFactor operation middleware
@@ -2401,6 +2442,22 @@ func (siw *ServerInterfaceWrapper) SearchStatements(c *gin.Context) {
 		return
 	}
 
+	// ------------- Optional query parameter "after" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -2696,11 +2753,11 @@ func (siw *ServerInterfaceWrapper) ListPolicyVersions(c *gin.Context) {
 	// Parameter object where we will unmarshal all parameters from the context
 	var params ListPolicyVersionsParams
 
-	// ------------- Optional query parameter "before" -------------
+	// ------------- Optional query parameter "after" -------------
 
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "before", c.Request.URL.Query(), &params.Before, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
 	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter before: %w", err), http.StatusBadRequest)
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
 		return
 	}
 
@@ -2997,11 +3054,11 @@ func (siw *ServerInterfaceWrapper) ListScopeChanges(c *gin.Context) {
 	// Parameter object where we will unmarshal all parameters from the context
 	var params ListScopeChangesParams
 
-	// ------------- Optional query parameter "before" -------------
+	// ------------- Optional query parameter "after" -------------
 
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "before", c.Request.URL.Query(), &params.Before, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
 	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter before: %w", err), http.StatusBadRequest)
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
 		return
 	}
 
@@ -3189,6 +3246,25 @@ func (siw *ServerInterfaceWrapper) ListGrants(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListGrantsParams
+
+	// ------------- Optional query parameter "after" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -3196,7 +3272,7 @@ func (siw *ServerInterfaceWrapper) ListGrants(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.ListGrants(c, scope)
+	siw.Handler.ListGrants(c, scope, params)
 }
 
 // CreateGrant operation middleware
@@ -3271,6 +3347,25 @@ func (siw *ServerInterfaceWrapper) ListHolders(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListHoldersParams
+
+	// ------------- Optional query parameter "after" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -3278,7 +3373,7 @@ func (siw *ServerInterfaceWrapper) ListHolders(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.ListHolders(c, scope)
+	siw.Handler.ListHolders(c, scope, params)
 }
 
 // ShowMatrix operation middleware
@@ -3390,6 +3485,25 @@ func (siw *ServerInterfaceWrapper) ListPolicies(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListPoliciesParams
+
+	// ------------- Optional query parameter "after" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -3397,7 +3511,7 @@ func (siw *ServerInterfaceWrapper) ListPolicies(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.ListPolicies(c, scope)
+	siw.Handler.ListPolicies(c, scope, params)
 }
 
 // CreatePolicyAt operation middleware
@@ -3555,6 +3669,22 @@ func (siw *ServerInterfaceWrapper) ListRoles(c *gin.Context) {
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "all", c.Request.URL.Query(), &params.All, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
 	if err != nil {
 		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter all: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "after" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
 		return
 	}
 
@@ -3807,6 +3937,25 @@ func (siw *ServerInterfaceWrapper) ListServiceAccounts(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListServiceAccountsParams
+
+	// ------------- Optional query parameter "after" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -3814,7 +3963,7 @@ func (siw *ServerInterfaceWrapper) ListServiceAccounts(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.ListServiceAccounts(c, scope)
+	siw.Handler.ListServiceAccounts(c, scope, params)
 }
 
 // CreateServiceAccount operation middleware
@@ -4628,6 +4777,7 @@ func (response UseLinkdefaultApplicationProblemPlusJSONResponse) VisitUseLinkRes
 }
 
 type ListOrganisationsRequestObject struct {
+	Params ListOrganisationsParams
 }
 
 type ListOrganisationsResponseObject interface {
@@ -5720,6 +5870,7 @@ type ShowReachRequestObject struct {
 	Organisation OrganisationName `json:"organisation"`
 	Kind         KindOfPrincipal  `json:"kind"`
 	Principal    PrincipalName    `json:"principal"`
+	Params       ShowReachParams
 }
 
 type ShowReachResponseObject interface {
@@ -7368,7 +7519,8 @@ func (response CountContentsdefaultApplicationProblemPlusJSONResponse) VisitCoun
 }
 
 type ListGrantsRequestObject struct {
-	Scope ScopeKey `json:"scope"`
+	Scope  ScopeKey `json:"scope"`
+	Params ListGrantsParams
 }
 
 type ListGrantsResponseObject interface {
@@ -7462,8 +7614,9 @@ func (response CreateGrantdefaultApplicationProblemPlusJSONResponse) VisitCreate
 }
 
 type ListHoldersRequestObject struct {
-	Scope ScopeKey `json:"scope"`
-	Body  *ListHoldersJSONRequestBody
+	Scope  ScopeKey `json:"scope"`
+	Params ListHoldersParams
+	Body   *ListHoldersJSONRequestBody
 }
 
 type ListHoldersResponseObject interface {
@@ -7583,7 +7736,8 @@ func (response FillPatterndefaultApplicationProblemPlusJSONResponse) VisitFillPa
 }
 
 type ListPoliciesRequestObject struct {
-	Scope ScopeKey `json:"scope"`
+	Scope  ScopeKey `json:"scope"`
+	Params ListPoliciesParams
 }
 
 type ListPoliciesResponseObject interface {
@@ -8040,7 +8194,8 @@ func (response EditRoledefaultApplicationProblemPlusJSONResponse) VisitEditRoleR
 }
 
 type ListServiceAccountsRequestObject struct {
-	Scope ScopeKey `json:"scope"`
+	Scope  ScopeKey `json:"scope"`
+	Params ListServiceAccountsParams
 }
 
 type ListServiceAccountsResponseObject interface {
@@ -9440,8 +9595,10 @@ func (sh *strictHandler) UseLink(ctx *gin.Context) {
 }
 
 // ListOrganisations operation middleware
-func (sh *strictHandler) ListOrganisations(ctx *gin.Context) {
+func (sh *strictHandler) ListOrganisations(ctx *gin.Context, params ListOrganisationsParams) {
 	var request ListOrganisationsRequestObject
+
+	request.Params = params
 
 	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.ListOrganisations(ctx, request.(ListOrganisationsRequestObject))
@@ -10273,12 +10430,13 @@ func (sh *strictHandler) MailPasswordLink(ctx *gin.Context, organisation Organis
 }
 
 // ShowReach operation middleware
-func (sh *strictHandler) ShowReach(ctx *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName) {
+func (sh *strictHandler) ShowReach(ctx *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params ShowReachParams) {
 	var request ShowReachRequestObject
 
 	request.Organisation = organisation
 	request.Kind = kind
 	request.Principal = principal
+	request.Params = params
 
 	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.ShowReach(ctx, request.(ShowReachRequestObject))
@@ -11633,10 +11791,11 @@ func (sh *strictHandler) CountContents(ctx *gin.Context, scope ScopeKey) {
 }
 
 // ListGrants operation middleware
-func (sh *strictHandler) ListGrants(ctx *gin.Context, scope ScopeKey) {
+func (sh *strictHandler) ListGrants(ctx *gin.Context, scope ScopeKey, params ListGrantsParams) {
 	var request ListGrantsRequestObject
 
 	request.Scope = scope
+	request.Params = params
 
 	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.ListGrants(ctx, request.(ListGrantsRequestObject))
@@ -11704,10 +11863,11 @@ func (sh *strictHandler) CreateGrant(ctx *gin.Context, scope ScopeKey, params Cr
 }
 
 // ListHolders operation middleware
-func (sh *strictHandler) ListHolders(ctx *gin.Context, scope ScopeKey) {
+func (sh *strictHandler) ListHolders(ctx *gin.Context, scope ScopeKey, params ListHoldersParams) {
 	var request ListHoldersRequestObject
 
 	request.Scope = scope
+	request.Params = params
 
 	var body ListHoldersJSONRequestBody
 	var err error
@@ -11820,10 +11980,11 @@ func (sh *strictHandler) FillPattern(ctx *gin.Context, scope ScopeKey, pattern s
 }
 
 // ListPolicies operation middleware
-func (sh *strictHandler) ListPolicies(ctx *gin.Context, scope ScopeKey) {
+func (sh *strictHandler) ListPolicies(ctx *gin.Context, scope ScopeKey, params ListPoliciesParams) {
 	var request ListPoliciesRequestObject
 
 	request.Scope = scope
+	request.Params = params
 
 	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.ListPolicies(ctx, request.(ListPoliciesRequestObject))
@@ -12239,10 +12400,11 @@ func (sh *strictHandler) EditRole(ctx *gin.Context, scope ScopeKey, role string,
 }
 
 // ListServiceAccounts operation middleware
-func (sh *strictHandler) ListServiceAccounts(ctx *gin.Context, scope ScopeKey) {
+func (sh *strictHandler) ListServiceAccounts(ctx *gin.Context, scope ScopeKey, params ListServiceAccountsParams) {
 	var request ListServiceAccountsRequestObject
 
 	request.Scope = scope
+	request.Params = params
 
 	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.ListServiceAccounts(ctx, request.(ListServiceAccountsRequestObject))
