@@ -200,13 +200,15 @@ func TestViolations(t *testing.T) {
 		{access.RevokeGrant{ID: newID()}, model.RuleUnknown, "there is no grant"},
 		{access.RevokeGrant{ID: first.ID}, model.RuleLockOut, "this would leave nobody active who can create grant at top"},
 	} {
-		before := w.now
-		err := w.try(c.change)
-		var v *model.Violation
-		require.ErrorAs(t, err, &v, "%#v", c.change)
-		require.Equal(t, c.rule, v.Rule, v.Error())
-		require.Contains(t, v.Error(), c.says)
-		require.Same(t, before, w.now)
+		t.Run(c.says, func(t *testing.T) {
+			before := w.now
+			err := w.try(c.change)
+			var v *model.Violation
+			require.ErrorAs(t, err, &v, "%#v", c.change)
+			require.Equal(t, c.rule, v.Rule, v.Error())
+			require.Contains(t, v.Error(), c.says)
+			require.Same(t, before, w.now)
+		})
 	}
 }
 
@@ -222,9 +224,11 @@ func TestAddressesAreSeenAsFarAsAccessReaches(t *testing.T) {
 		"top": true, "top/folder": true, "top/folder/house": true, "top/folder/house/log.bucket": true,
 		"top/folder/house/fan.machine": false, "top/other": false,
 	} {
-		require.Equal(t, seen, view.Sees(w.ids[address]), address)
-		_, err := w.now.Resolve(address, view)
-		require.Equal(t, seen, err == nil, address)
+		t.Run(address, func(t *testing.T) {
+			require.Equal(t, seen, view.Sees(w.ids[address]), address)
+			_, err := w.now.Resolve(address, view)
+			require.Equal(t, seen, err == nil, address)
+		})
 	}
 	_, hidden := w.now.Resolve("top/other", view)
 	_, absent := w.now.Resolve("top/othar", view)
@@ -336,15 +340,17 @@ func TestShippedCatalogue(t *testing.T) {
 		"storage-builder": {"create bucket", "create machine, put object"},
 		"content-keeper":  {"erase object, put object", "describe bucket"},
 	} {
-		role, err := c.Role(name)
-		require.NoError(t, err)
-		for _, p := range strings.Split(want.holds, ", ") {
-			require.True(t, role.Permissions.Has(c.MustPermission(p)), "%s should hold %s", name, p)
-		}
-		for _, p := range strings.Split(want.lacks, ", ") {
-			require.False(t, role.Permissions.Has(c.MustPermission(p)), "%s should not hold %s", name, p)
-		}
-		require.Equal(t, role.Permissions.Meets(c.Governing()), role.Privileged)
+		t.Run(name, func(t *testing.T) {
+			role, err := c.Role(name)
+			require.NoError(t, err)
+			for _, p := range strings.Split(want.holds, ", ") {
+				require.True(t, role.Permissions.Has(c.MustPermission(p)), "%s should hold %s", name, p)
+			}
+			for _, p := range strings.Split(want.lacks, ", ") {
+				require.False(t, role.Permissions.Has(c.MustPermission(p)), "%s should not hold %s", name, p)
+			}
+			require.Equal(t, role.Permissions.Meets(c.Governing()), role.Privileged)
+		})
 	}
 	for text, says := range map[string]string{
 		"fetch":         "write an operation and a type",
@@ -354,8 +360,10 @@ func TestShippedCatalogue(t *testing.T) {
 		"a b c":         "is not a permission",
 		"fetch nothing": "there is no type \"nothing\"",
 	} {
-		_, err := c.Permission(text)
-		require.ErrorContains(t, err, says)
+		t.Run(text, func(t *testing.T) {
+			_, err := c.Permission(text)
+			require.ErrorContains(t, err, says)
+		})
 	}
 }
 
@@ -387,19 +395,21 @@ func TestRolesForWantedPermissions(t *testing.T) {
 		"attach network, describe network":    {"networking-operator", 3},
 		"describe database, describe machine": {"observer", 26},
 	} {
-		set, err := c.Collect(strings.Split(wanted, ", ")...)
-		require.NoError(t, err)
-		ranked := catalogue.RolesFor(set, slices.Values(c.Roles()))
-		if want.role == "" {
-			require.Empty(t, ranked, "no role spans both planes")
-			continue
-		}
-		require.Equal(t, want.role, ranked[0].Role.Name, wanted)
-		require.Equal(t, want.beyond, ranked[0].Beyond, wanted)
-		for i, r := range ranked {
-			require.Zero(t, set.Minus(r.Role.Permissions).Len())
-			require.True(t, i == 0 || ranked[i-1].Beyond <= r.Beyond)
-		}
+		t.Run(wanted, func(t *testing.T) {
+			set, err := c.Collect(strings.Split(wanted, ", ")...)
+			require.NoError(t, err)
+			ranked := catalogue.RolesFor(set, slices.Values(c.Roles()))
+			if want.role == "" {
+				require.Empty(t, ranked, "no role spans both planes")
+				return
+			}
+			require.Equal(t, want.role, ranked[0].Role.Name, wanted)
+			require.Equal(t, want.beyond, ranked[0].Beyond, wanted)
+			for i, r := range ranked {
+				require.Zero(t, set.Minus(r.Role.Permissions).Len())
+				require.True(t, i == 0 || ranked[i-1].Beyond <= r.Beyond)
+			}
+		})
 	}
 	_, err := c.Collect("list object", "fetsh object")
 	require.ErrorContains(t, err, "did you mean fetch?")

@@ -106,7 +106,9 @@ func TestWhatIsNoRecordedChange(t *testing.T) {
 		`{"version":1,"changes":[{"change":"create-scope","says":{"Scope":{"kind":"meadow"}}}]}`:       `recorded change "create-scope"`,
 		`{"version":1,"changes":[{"change":"set-gathers","says":{"condition":"if only it were so"}}]}`: `recorded change "set-gathers"`,
 	} {
-		_, err := access.DecodeChanges([]byte(text))
-		require.ErrorContains(t, err, says, text)
+		t.Run(text, func(t *testing.T) {
+			_, err := access.DecodeChanges([]byte(text))
+			require.ErrorContains(t, err, says, text)
+		})
 	}
 }

@@ -155,7 +155,9 @@ func TestConditions(t *testing.T) {
 		{`resource.tag.care is "low" and context.hour < 3 or subject.kind is "user"`, scans, nil, "yes"},
 		{`resource.tag.care is "low" and (context.hour < 3 or subject.kind is "user")`, scans, nil, "no"},
 	} {
-		require.Equal(t, c.want, holdsOf(t, w, c.condition, c.at, c.context), "%s at %s, %+v", c.condition, c.at, c.context)
+		t.Run(c.condition, func(t *testing.T) {
+			require.Equal(t, c.want, holdsOf(t, w, c.condition, c.at, c.context), "%s at %s, %+v", c.condition, c.at, c.context)
+		})
 	}
 }
 

@@ -56,8 +56,10 @@ func TestGatheringGroupsFollowTags(t *testing.T) {
 		`tag is "seeds"`:              "tag",
 		`context.hour < 9`:            "it asks for tag NAME, name and kind",
 	} {
-		_, err := statement.ParseGathering(text)
-		require.ErrorContains(t, err, says, text)
+		t.Run(text, func(t *testing.T) {
+			_, err := statement.ParseGathering(text)
+			require.ErrorContains(t, err, says, text)
+		})
 	}
 	require.ErrorContains(t, w.try(access.CreatePrincipal{Principal: access.Principal{ID: newID(), Kind: model.User, Name: "sefa", Gathers: gathering(t, `kind is "user"`)}}), "only a group")
 	require.ErrorContains(t, w.try(access.SetGathers{Group: w.ids["trust"], Condition: gathering(t, `kind is "user"`)}), "one by one")
@@ -85,8 +87,10 @@ func TestOwnersAndNames(t *testing.T) {
 	require.True(t, w.may("bram", "create bucket", "top/folder"), "a new name takes nothing away")
 	require.ErrorContains(t, w.try(access.RenamePrincipal{ID: w.ids["bram"], Name: "rowan"}), "already a user called rowan")
 	for name, good := range map[string]bool{"juno@quaywater": true, "juno.may@quaywater.example": true, "juno": false, "@quaywater": false, "juno@": false} {
-		err := w.try(access.CreatePrincipal{Principal: access.Principal{ID: newID(), Kind: model.Guest, Name: name}})
-		require.Equal(t, good, err == nil, "%s: %v", name, err)
+		t.Run(name, func(t *testing.T) {
+			err := w.try(access.CreatePrincipal{Principal: access.Principal{ID: newID(), Kind: model.Guest, Name: name}})
+			require.Equal(t, good, err == nil, "%s: %v", name, err)
+		})
 	}
 }
 

@@ -216,16 +216,20 @@ func TestPatterns(t *testing.T) {
 		require.NotContains(t, text, "under", "without a place it holds where the policy stands")
 	}
 	for name, says := range map[string]string{"upload-onli": "did you mean upload-only?"} {
-		_, err := statement.FindPattern(name)
-		require.ErrorContains(t, err, says)
+		t.Run(name, func(t *testing.T) {
+			_, err := statement.FindPattern(name)
+			require.ErrorContains(t, err, says)
+		})
 	}
 	p, err := statement.FindPattern("for-a-while")
 	require.NoError(t, err)
 	for blank, says := range map[string]string{"hwo": `has no blank "hwo"`, "until": "characters that do not belong", "who": "characters that do not belong"} {
-		values := map[string]string{"who": "contractors", "role": "observer", "until": "2027-03-31"}
-		values[blank] = "#x"
-		_, err := p.Fill(values)
-		require.ErrorContains(t, err, says)
+		t.Run(blank, func(t *testing.T) {
+			values := map[string]string{"who": "contractors", "role": "observer", "until": "2027-03-31"}
+			values[blank] = "#x"
+			_, err := p.Fill(values)
+			require.ErrorContains(t, err, says)
+		})
 	}
 	_, err = p.Fill(map[string]string{"who": "contractors", "role": "observer", "until": "tomorrow"})
 	require.ErrorContains(t, err, "is not a valid time")
@@ -241,8 +245,10 @@ func TestConditionsAndInstants(t *testing.T) {
 		`context.location`: "context.location takes is, is not, in or starts with", `(context.hour < 3`: "a closing bracket", `context.hour < 3 request`: "expected and, or, or the end",
 		strings.Repeat("not ", 60) + `context.hour < 3`: "nested too deep",
 	} {
-		_, err := statement.ParseCondition(text)
-		require.ErrorContains(t, err, says, text)
+		t.Run(text, func(t *testing.T) {
+			_, err := statement.ParseCondition(text)
+			require.ErrorContains(t, err, says, text)
+		})
 	}
 	at, err := statement.ParseInstant("2027-03-31T20:00:00+02:00")
 	require.NoError(t, err)

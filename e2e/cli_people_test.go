@@ -114,9 +114,11 @@ func TestALifeByCommandLine(t *testing.T) {
 		{"accept nonsense", 2, "is not a link from Arbora"},
 		{"accept " + b.Address + "/#/link/nonsense", 6, "this link works no more"},
 	} {
-		status, out, errs := c.run("", strings.Fields(step.line)...)
-		require.Equal(t, step.status, status, "%s: %s%s", step.line, out, errs)
-		require.Contains(t, out+errs, step.says, step.line)
+		t.Run(step.says, func(t *testing.T) {
+			status, out, errs := c.run("", strings.Fields(step.line)...)
+			require.Equal(t, step.status, status, "%s: %s%s", step.line, out, errs)
+			require.Contains(t, out+errs, step.says, step.line)
+		})
 	}
 }
 

@@ -150,7 +150,9 @@ func TestOutputForms(t *testing.T) {
 		"catalogue bucket":                                                        "storage-builder",
 		"completion bash":                                                         "arbora",
 	} {
-		require.Contains(t, c.must(line), says, line)
+		t.Run(line, func(t *testing.T) {
+			require.Contains(t, c.must(line), says, line)
+		})
 	}
 	status, out, _ := c.run("", "-o", "json", "check", "edit", "bucket", "--user", "piotr", "--at", "lindenmere/science/herbarium/digitising/scans.bucket")
 	require.Equal(t, 3, status, "the answer is no")
@@ -210,9 +212,11 @@ func TestMistypedCommandLines(t *testing.T) {
 		{"serve --log loud", 1, "use debug, info, warn or error"},
 		{"serve --config nowhere.toml", 1, "the configuration file cannot be read"},
 	} {
-		status, out, errs := c.run("", strings.Fields(m.line)...)
-		require.Equal(t, m.status, status, "%s: %s%s", m.line, out, errs)
-		require.Contains(t, errs, m.says, m.line)
+		t.Run(m.says, func(t *testing.T) {
+			status, out, errs := c.run("", strings.Fields(m.line)...)
+			require.Equal(t, m.status, status, "%s: %s%s", m.line, out, errs)
+			require.Contains(t, errs, m.says, m.line)
+		})
 	}
 
 	// Several grants alike are told apart, and none goes without being named.

@@ -64,7 +64,9 @@ func TestTheCloudSeesNoSession(t *testing.T) {
 		"key":      client.Done(thief.CreateOwnKey(t.Context(), api.KeyNew{})),
 		"sign-out": thief.SignOut(t.Context()),
 	} {
-		require.Equal(t, "foreign", kind(t, err), name)
+		t.Run(name, func(t *testing.T) {
+			require.Equal(t, "foreign", kind(t, err), name)
+		})
 	}
 	status, _, text := call(t, http.MethodPost, b.Address+"/access/v1/evaluation", stolen, "application/json", `{}`)
 	require.Equal(t, 401, status, text)

@@ -89,16 +89,18 @@ func TestLoamRefusesWhatItCannotDo(t *testing.T) {
 		{"GET", "/nowhere", ``, 404, "see docs/loam.md for what is"},
 		{"DELETE", "/resources", ``, 404, "is not there"},
 	} {
-		status, header, text := call(t, c.method, b.Address+"/loam/v1"+c.path, token, "application/json", c.body)
-		require.Equal(t, c.status, status, "%s %s %s: %s", c.method, c.path, c.body, text)
-		require.Equal(t, "application/problem+json", header.Get("Content-Type"), text)
-		var p api.Problem
-		require.NoError(t, json.Unmarshal([]byte(text), &p))
-		said := p.Detail
-		if p.Next != "" {
-			said += ": " + p.Next
-		}
-		require.Contains(t, said, c.says, "%s %s %s", c.method, c.path, c.body)
+		t.Run(c.path, func(t *testing.T) {
+			status, header, text := call(t, c.method, b.Address+"/loam/v1"+c.path, token, "application/json", c.body)
+			require.Equal(t, c.status, status, "%s %s %s: %s", c.method, c.path, c.body, text)
+			require.Equal(t, "application/problem+json", header.Get("Content-Type"), text)
+			var p api.Problem
+			require.NoError(t, json.Unmarshal([]byte(text), &p))
+			said := p.Detail
+			if p.Next != "" {
+				said += ": " + p.Next
+			}
+			require.Contains(t, said, c.says, "%s %s %s", c.method, c.path, c.body)
+		})
 	}
 	after, err := rowan.ShowTree(t.Context(), "lindenmere", nil)
 	require.NoError(t, err)

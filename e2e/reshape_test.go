@@ -35,7 +35,9 @@ func TestLookingAsSomebody(t *testing.T) {
 		return addresses
 	}
 	for _, who := range []struct{ kind, name, signIn string }{{"user", "bram", "bram@lindenmere"}, {"user", "piotr", "piotr@lindenmere"}} {
-		require.Equal(t, seen(b.As(t, who.signIn)), seen(as("rowan", who.kind, who.name)))
+		t.Run(who.name, func(t *testing.T) {
+			require.Equal(t, seen(b.As(t, who.signIn)), seen(as("rowan", who.kind, who.name)))
+		})
 	}
 	require.Contains(t, seen(as("rowan", "service-account", digitising+"/label-indexer")), digitising)
 	require.NotContains(t, seen(as("rowan", "guest", "juno@quaywater")), digitising)

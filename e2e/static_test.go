@@ -65,12 +65,16 @@ func TestStaticFiles(t *testing.T) {
 	font := regexp.MustCompile(`/assets/[\w.-]+\.woff2`).Find(style)
 	require.NotEmpty(t, font)
 	for path, want := range map[string]string{sheet: "gzip", string(font): "", "/api/v1/status": "", "/api/v1/openapi.yaml": ""} {
-		answer, _ := read(path, "gzip", "")
-		require.Equal(t, want, answer.Header.Get("Content-Encoding"), path)
+		t.Run(path, func(t *testing.T) {
+			answer, _ := read(path, "gzip", "")
+			require.Equal(t, want, answer.Header.Get("Content-Encoding"), path)
+		})
 	}
 	for path, want := range map[string]int{"/nowhere": 404, "/assets/": 404, "/../../etc/passwd": 404, "/.gitkeep": 200} {
-		status, _, _ = call(t, "GET", b.Address+path, "", "", "")
-		require.Equal(t, want, status, path)
+		t.Run(path, func(t *testing.T) {
+			status, _, _ = call(t, "GET", b.Address+path, "", "", "")
+			require.Equal(t, want, status, path)
+		})
 	}
 	status, _, _ = call(t, "POST", b.Address+"/", "", "", "")
 	require.Equal(t, 405, status)

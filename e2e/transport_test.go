@@ -45,29 +45,31 @@ func TestBehindAProxy(t *testing.T) {
 	address, stop := c.serving(append(demoRecords(t, c.home), "--address", "https://arbora.lindenmere.example", "--trusted-proxies", "127.0.0.1/32")...)
 	defer stop()
 	for from, seen := range map[string]string{"127.0.0.1": "192.0.2.44", "127.0.0.2": "127.0.0.2"} {
-		ask := func(method, path, token, body string) *http.Response {
-			r, err := http.NewRequestWithContext(t.Context(), method, address+"/api/v1"+path, strings.NewReader(body))
-			require.NoError(t, err)
-			r.Header.Set("Content-Type", "application/json")
-			r.Header.Set("X-Forwarded-For", "192.0.2.44")
-			if token != "" {
-				r.Header.Set("Authorization", "Bearer "+token)
+		t.Run(from, func(t *testing.T) {
+			ask := func(method, path, token, body string) *http.Response {
+				r, err := http.NewRequestWithContext(t.Context(), method, address+"/api/v1"+path, strings.NewReader(body))
+				require.NoError(t, err)
+				r.Header.Set("Content-Type", "application/json")
+				r.Header.Set("X-Forwarded-For", "192.0.2.44")
+				if token != "" {
+					r.Header.Set("Authorization", "Bearer "+token)
+				}
+				response, err := caller(from).Do(r)
+				require.NoError(t, err)
+				t.Cleanup(func() { require.NoError(t, response.Body.Close()) })
+				require.Equal(t, "max-age=31536000; includeSubDomains", response.Header.Get("Strict-Transport-Security"))
+				return response
 			}
-			response, err := caller(from).Do(r)
-			require.NoError(t, err)
-			t.Cleanup(func() { require.NoError(t, response.Body.Close()) })
-			require.Equal(t, "max-age=31536000; includeSubDomains", response.Header.Get("Strict-Transport-Security"))
-			return response
-		}
-		signIn := fmt.Sprintf(`{"name":"rowan@lindenmere","password":%q`, demo.Passphrase)
-		cookie := ask(http.MethodPost, "/session", "", signIn+"}").Header.Get("Set-Cookie")
-		require.True(t, strings.HasPrefix(cookie, "__Host-arbora-session="), cookie)
-		require.Contains(t, cookie, "; Secure")
-		var session api.Session
-		require.NoError(t, json.NewDecoder(ask(http.MethodPost, "/session", "", signIn+`,"token":true}`).Body).Decode(&session))
-		var list api.SessionList
-		require.NoError(t, json.NewDecoder(ask(http.MethodGet, "/profile/sessions", session.Token, "").Body).Decode(&list))
-		require.Equal(t, seen, list.Sessions[0].From, "asked from %s", from)
+			signIn := fmt.Sprintf(`{"name":"rowan@lindenmere","password":%q`, demo.Passphrase)
+			cookie := ask(http.MethodPost, "/session", "", signIn+"}").Header.Get("Set-Cookie")
+			require.True(t, strings.HasPrefix(cookie, "__Host-arbora-session="), cookie)
+			require.Contains(t, cookie, "; Secure")
+			var session api.Session
+			require.NoError(t, json.NewDecoder(ask(http.MethodPost, "/session", "", signIn+`,"token":true}`).Body).Decode(&session))
+			var list api.SessionList
+			require.NoError(t, json.NewDecoder(ask(http.MethodGet, "/profile/sessions", session.Token, "").Body).Decode(&list))
+			require.Equal(t, seen, list.Sessions[0].From, "asked from %s", from)
+		})
 	}
 }
 

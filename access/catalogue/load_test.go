@@ -34,10 +34,12 @@ func TestBadServiceFiles(t *testing.T) {
 		{strings.Replace(station(`"parents": ["project"], "control": {"observe": ["list"]}`), `"types"`, `"roles": [{"role": "steward", "include": [{}]}], "types"`, 1), "role steward is there twice"},
 		{strings.Replace(station(`"parents": ["project"], "control": {"observe": ["list"]}`), `"types"`, `"roles": [{"role": "watcher", "include": [{"types": ["staton"]}]}], "types"`, 1), `there is no type "staton" (did you mean station?)`},
 	} {
-		_, err := Shipped().With([]byte(c.file))
-		var at *FileError
-		require.ErrorAs(t, err, &at, c.file)
-		require.ErrorContains(t, err, c.says, c.file)
+		t.Run(c.file, func(t *testing.T) {
+			_, err := Shipped().With([]byte(c.file))
+			var at *FileError
+			require.ErrorAs(t, err, &at, c.file)
+			require.ErrorContains(t, err, c.says, c.file)
+		})
 	}
 	for general, says := range map[string]string{
 		`[{"role": "all", "include": [{}]}, {"role": "all", "include": [{}]}]`:     "role all is there twice",
@@ -45,8 +47,10 @@ func TestBadServiceFiles(t *testing.T) {
 		`[{"role": "Bad Name", "include": [{}]}]`:                                  `"Bad Name" is not a valid name`,
 		`[{"role": "all", "include": [{"planes": ["astral"]}]}]`:                   `there is no plane "astral"`,
 	} {
-		_, err := load([]byte(general), 0, [][]byte{[]byte(onlyTree)})
-		require.ErrorContains(t, err, says)
+		t.Run(general, func(t *testing.T) {
+			_, err := load([]byte(general), 0, [][]byte{[]byte(onlyTree)})
+			require.ErrorContains(t, err, says)
+		})
 	}
 }
 
@@ -69,10 +73,12 @@ func TestAServiceIsAFile(t *testing.T) {
 	for role, permissions := range map[string]int{
 		"weather-steward": 5, "weather-builder": 5, "weather-operator": 4, "weather-observer": 3, "weather-reader": 1, "all": 6,
 	} {
-		r, err := c.Role(role)
-		require.NoError(t, err)
-		require.Equal(t, permissions, r.Permissions.Len(), role)
-		require.False(t, r.Privileged)
+		t.Run(role, func(t *testing.T) {
+			r, err := c.Role(role)
+			require.NoError(t, err)
+			require.Equal(t, permissions, r.Permissions.Len(), role)
+			require.False(t, r.Privileged)
+		})
 	}
 	meaning := func(at, permission string) bool { return c.MeaningAt(at).Has(c.MustPermission(permission)) }
 	require.True(t, meaning("project", "list sensor"))

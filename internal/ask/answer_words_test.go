@@ -37,8 +37,10 @@ func TestANoInWords(t *testing.T) {
 		{[]MetView{reader, apart("observer"), said}, "none of the 3 rules for piotr there and above gives it; what observer would give is on the other plane, and control and data are apart."},
 		{[]MetView{apart("observer"), apart("builder"), said, apart("observer")}, "none of the 4 rules for piotr there and above gives it; what builder and observer would give is on the other plane, and control and data are apart."},
 	} {
-		a := Answer{Permission: "erase object", Principal: access.Principal{Kind: model.User, Name: "piotr"}, Scope: tenant.Ref{Address: "lindenmere/science/scans.bucket"}, Met: c.met}
-		a.Reason = access.NotGranted
-		require.Equal(t, "No, piotr may not erase object at lindenmere/science/scans.bucket: "+c.says, words(a))
+		t.Run(c.says, func(t *testing.T) {
+			a := Answer{Permission: "erase object", Principal: access.Principal{Kind: model.User, Name: "piotr"}, Scope: tenant.Ref{Address: "lindenmere/science/scans.bucket"}, Met: c.met}
+			a.Reason = access.NotGranted
+			require.Equal(t, "No, piotr may not erase object at lindenmere/science/scans.bucket: "+c.says, words(a))
+		})
 	}
 }

@@ -35,8 +35,10 @@ func TestNewcomersAreReadLineByLine(t *testing.T) {
 		},
 		"name\n\"a": {{Line: 2, Column: 3, Detail: `extraneous or missing " in quoted-field`}},
 	} {
-		_, faults := readNewcomers(text)
-		require.Equal(t, want, faults, "%q", text)
+		t.Run(text, func(t *testing.T) {
+			_, faults := readNewcomers(text)
+			require.Equal(t, want, faults, "%q", text)
+		})
 	}
 	_, faults = readNewcomers("name\n" + strings.Repeat("x\n", maxNewcomers+1))
 	require.Contains(t, faults[len(faults)-1].Detail, "divide the file")

@@ -78,13 +78,17 @@ func TestWordsOfImpacts(t *testing.T) {
 		"": nil, "ines": {"ines"}, "ines, piotr, yuki": {"ines", "piotr", "yuki"},
 		"ines, piotr, yuki,\nsefa": {"ines", "piotr", "yuki", "sefa"}, "a, b, c,\nd, e, f,\ng": {"a", "b", "c", "d", "e", "f", "g"},
 	} {
-		require.Equal(t, want, wrapped(names))
+		t.Run(want, func(t *testing.T) {
+			require.Equal(t, want, wrapped(names))
+		})
 	}
 	for want, permissions := range map[string][]string{
 		"": nil, "fetch object": {"fetch object"}, "fetch object, list object": {"fetch object", "list object"},
 		"fetch object, list object and 2 more": {"fetch object", "list object", "put object", "erase object"},
 	} {
-		require.Equal(t, want, permissionsText(permissions))
+		t.Run(want, func(t *testing.T) {
+			require.Equal(t, want, permissionsText(permissions))
+		})
 	}
 	require.Equal(t, "a b", effectText([]string{"a b"}, nil))
 	require.Equal(t, "under a condition a b", effectText(nil, []string{"a b"}))
@@ -125,9 +129,11 @@ func TestPartsOfRoles(t *testing.T) {
 		"colour=red": `"colour=red" is not a part`, "storage": `"storage" is not a part`, "service=": `"service=" is not a part`, "=storage": `"=storage" is not a part`,
 		"class=observe class=modify": "says class= twice: write what may match as class=ONE,OTHER",
 	} {
-		_, err := read(text)
-		require.ErrorContains(t, err, says)
-		require.ErrorAs(t, err, new(usageError))
+		t.Run(text, func(t *testing.T) {
+			_, err := read(text)
+			require.ErrorContains(t, err, says)
+			require.ErrorAs(t, err, new(usageError))
+		})
 	}
 }
 
@@ -149,9 +155,11 @@ func TestSavedSignIns(t *testing.T) {
 	require.Equal(t, file, again)
 	require.Equal(t, []string{"indexer", "rowan"}, again.names())
 	for name, token := range map[string]string{"": "t", "rowan": "t", "indexer": ""} {
-		picked, err := again.pick(name)
-		require.NoError(t, err)
-		require.Equal(t, token, picked.Token)
+		t.Run(name, func(t *testing.T) {
+			picked, err := again.pick(name)
+			require.NoError(t, err)
+			require.Equal(t, token, picked.Token)
+		})
 	}
 	_, err = again.pick("rowna")
 	require.ErrorContains(t, err, "did you mean rowan?")
@@ -186,10 +194,12 @@ func TestAddressesBreakAfterSlashes(t *testing.T) {
 		{"at lindenmere/science/seedbank alone", "at\nlindenmere/science/\nseedbank alone"},
 		{"two\nlines", "two\nlines"},
 	} {
-		got := trimmed(wrapCell(c.cell, 20))
-		require.Equal(t, c.wrapped, got)
-		bare := strings.NewReplacer("\n", "", " ", "")
-		require.Equal(t, bare.Replace(c.cell), bare.Replace(got), "nothing is lost")
+		t.Run(c.cell, func(t *testing.T) {
+			got := trimmed(wrapCell(c.cell, 20))
+			require.Equal(t, c.wrapped, got)
+			bare := strings.NewReplacer("\n", "", " ", "")
+			require.Equal(t, bare.Replace(c.cell), bare.Replace(got), "nothing is lost")
+		})
 	}
 }
 

@@ -17,6 +17,8 @@ func TestWhereARoleIsGranted(t *testing.T) {
 		"Defined at lindenmere/science, and may be granted only beneath others that you do not see.":                               {Scope: &science, Under: []api.ScopeRef{}, Hidden: left},
 		"Defined at lindenmere/science, and may be granted only beneath lindenmere/science/herbarium, others that you do not see.": {Scope: &science, Under: []api.ScopeRef{at("lindenmere/science/herbarium")}, Hidden: left},
 	} {
-		require.Equal(t, says, whereGranted(role))
+		t.Run(says, func(t *testing.T) {
+			require.Equal(t, says, whereGranted(role))
+		})
 	}
 }

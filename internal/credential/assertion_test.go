@@ -59,8 +59,10 @@ func TestPublicKeys(t *testing.T) {
 		"nonsense":                                                              "neither a public key",
 		"":                                                                      "neither a public key",
 	} {
-		_, err := credential.ParsePublicKey(text)
-		require.ErrorContains(t, err, wrong)
+		t.Run(text, func(t *testing.T) {
+			_, err := credential.ParsePublicKey(text)
+			require.ErrorContains(t, err, wrong)
+		})
 	}
 }
 
@@ -117,7 +119,9 @@ func TestAssertions(t *testing.T) {
 		"nonsense":                                                                             "not a signed JWT",
 		"eyJhbGciOiJub25lIn0.eyJzdWIiOiJpZCJ9.":                                                "not a signed JWT",
 	} {
-		_, err := holds(text)
-		require.ErrorContains(t, err, wrong)
+		t.Run(text, func(t *testing.T) {
+			_, err := holds(text)
+			require.ErrorContains(t, err, wrong)
+		})
 	}
 }

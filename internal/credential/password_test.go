@@ -18,10 +18,12 @@ func TestSignInNames(t *testing.T) {
 		" bram@quaywater ": {Name: "bram", Organisation: "quaywater"},
 		"warden":           {Name: "warden"},
 	} {
-		got, err := credential.ParseSignIn(text)
-		require.NoError(t, err)
-		require.Equal(t, want, got)
-		require.Equal(t, strings.TrimSpace(text), got.String())
+		t.Run(text, func(t *testing.T) {
+			got, err := credential.ParseSignIn(text)
+			require.NoError(t, err)
+			require.Equal(t, want, got)
+			require.Equal(t, strings.TrimSpace(text), got.String())
+		})
 	}
 	outside, err := credential.ParseSignIn("Juno.May@Quaywater.example")
 	require.NoError(t, err)
@@ -47,7 +49,9 @@ func TestPasswordRules(t *testing.T) {
 		"BramBramBramBramBram":        "little more than your own names",
 		"nine-quiet-greenhouse-\xff-": "not valid UTF-8",
 	} {
-		require.ErrorContains(t, credential.CheckPassword(password, "bram", "Bram de Wolff", "lindenmere"), says, password)
+		t.Run(password, func(t *testing.T) {
+			require.ErrorContains(t, credential.CheckPassword(password, "bram", "Bram de Wolff", "lindenmere"), says, password)
+		})
 	}
 	for _, good := range []string{"nine quiet greenhouse mice", "påfågel-över-tjärnen"} {
 		require.NoError(t, credential.CheckPassword(good, "bram", "Bram de Wolff"))
@@ -70,9 +74,11 @@ func TestHashesMatchTheirPasswordOnly(t *testing.T) {
 	require.NoError(t, err)
 	require.True(t, strings.HasPrefix(hash, "$argon2id$"))
 	for password, want := range map[string]bool{"nine-quiet-greenhouse-mice": true, "nine-quiet-greenhouse-mouse": false, "": false} {
-		got, err := credential.PasswordMatches(t.Context(), password, hash, "192.0.2.0/24")
-		require.NoError(t, err)
-		require.Equal(t, want, got)
+		t.Run(password, func(t *testing.T) {
+			got, err := credential.PasswordMatches(t.Context(), password, hash, "192.0.2.0/24")
+			require.NoError(t, err)
+			require.Equal(t, want, got)
+		})
 	}
 	got, err := credential.PasswordMatches(t.Context(), "", "", "192.0.2.0/24")
 	require.NoError(t, err)

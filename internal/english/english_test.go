@@ -11,6 +11,8 @@ func TestNearest(t *testing.T) {
 	for word, want := range map[string]string{
 		"obsever": "observer", "observre": "observer", "bilder": "builder", "ap": "app", "xyz": "", "steward": "", "": "",
 	} {
-		require.Equal(t, want, Nearest(word, known), word)
+		t.Run(word, func(t *testing.T) {
+			require.Equal(t, want, Nearest(word, known), word)
+		})
 	}
 }

@@ -61,9 +61,11 @@ func TestSettings(t *testing.T) {
 		"listen = 5\n":                      "arbora.toml",
 		"listen = \"unclosed\n":             "arbora.toml",
 	} {
-		write(text)
-		_, err = settle(t)
-		require.ErrorContains(t, err, says, text)
+		t.Run(text, func(t *testing.T) {
+			write(text)
+			_, err = settle(t)
+			require.ErrorContains(t, err, says, text)
+		})
 	}
 	_, err = settle(t, "--config", filepath.Join(t.TempDir(), "nowhere.toml"))
 	require.ErrorContains(t, err, "the configuration file cannot be read")

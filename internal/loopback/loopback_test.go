@@ -26,7 +26,9 @@ func TestNames(t *testing.T) {
 		"127.0.0.1.quaywater.example": {false, false},
 		"":                            {false, false},
 	} {
-		require.Equal(t, want.names, loopback.Names(host), host)
-		require.Equal(t, want.resists, loopback.Resists(host), host)
+		t.Run(host, func(t *testing.T) {
+			require.Equal(t, want.names, loopback.Names(host), host)
+			require.Equal(t, want.resists, loopback.Resists(host), host)
+		})
 	}
 }

@@ -49,7 +49,9 @@ func TestImpactInWords(t *testing.T) {
 		{[]access.Effect{of(access.Delta{Gains: some, MayGain: some}, person(1))}, "1 person would gain access, some of it under a condition or from a later moment on."},
 		{[]access.Effect{of(access.Delta{Shifting: some}, person(1))}, "1 person would hold the same, under other conditions."},
 	} {
-		require.Equal(t, c.says, impactWords(c.effects))
+		t.Run(c.says, func(t *testing.T) {
+			require.Equal(t, c.says, impactWords(c.effects))
+		})
 	}
 }
 
@@ -75,11 +77,13 @@ func TestDigestsTellImpactsApart(t *testing.T) {
 		"shifting": func(i *Impact) { i.Effects[0].Shifting = i.Effects[0].Gains }, "an effect less": func(i *Impact) { i.Effects = nil },
 		"gained and lost changed round": func(i *Impact) { i.Effects[0].Gains, i.Effects[0].Loses = nil, i.Effects[0].Gains },
 	} {
-		impact := whole()
-		alter(&impact)
-		digest := digestOf(impact)
-		require.Empty(t, seen[digest], "%s has the digest of %s", what, seen[digest])
-		seen[digest] = what
+		t.Run(what, func(t *testing.T) {
+			impact := whole()
+			alter(&impact)
+			digest := digestOf(impact)
+			require.Empty(t, seen[digest], "%s has the digest of %s", what, seen[digest])
+			seen[digest] = what
+		})
 	}
 	same := whole()
 	same.Revision, same.Effects[0].Principals[0].ID, same.Effects[0].At.ID = 7, model.ID{2}, model.ID{8}
@@ -92,7 +96,9 @@ func TestNamesInARow(t *testing.T) {
 	for want, names := range map[string][]string{
 		"a": {"a"}, "a and b": {"a", "b"}, "a, b and c": {"a", "b", "c"}, "a, b, c and 2 more": {"a", "b", "c", "d", "e"},
 	} {
-		require.Equal(t, want, inARow(names, 3))
+		t.Run(want, func(t *testing.T) {
+			require.Equal(t, want, inARow(names, 3))
+		})
 	}
 	names := []string{"a", "b", "c", "d", "e"}
 	inARow(names, 3)

@@ -123,13 +123,15 @@ func TestBadInput(t *testing.T) {
 		{"GET", "/nowhere", "", "", 404, "there is no /api/v1/nowhere"},
 		{"PUT", "/session", "", "", 405, "is not possible here"},
 	} {
-		status, header, text := call(t, c.method, b.Address+"/api/v1"+c.path, rowan, c.kind, c.body)
-		require.Equal(t, c.status, status, "%s %s %.80s: %s", c.method, c.path, c.body, text)
-		require.Contains(t, text, c.says, "%s %s %.80s", c.method, c.path, c.body)
-		require.Equal(t, "application/problem+json", header.Get("Content-Type"))
-		var p api.Problem
-		require.NoError(t, json.Unmarshal([]byte(text), &p))
-		require.Equal(t, c.status, p.Status)
+		t.Run(c.path, func(t *testing.T) {
+			status, header, text := call(t, c.method, b.Address+"/api/v1"+c.path, rowan, c.kind, c.body)
+			require.Equal(t, c.status, status, "%s %s %.80s: %s", c.method, c.path, c.body, text)
+			require.Contains(t, text, c.says, "%s %s %.80s", c.method, c.path, c.body)
+			require.Equal(t, "application/problem+json", header.Get("Content-Type"))
+			var p api.Problem
+			require.NoError(t, json.Unmarshal([]byte(text), &p))
+			require.Equal(t, c.status, p.Status)
+		})
 	}
 	after, err := b.As(t, "rowan@lindenmere").ShowTree(t.Context(), "lindenmere", nil)
 	require.NoError(t, err)

@@ -104,7 +104,9 @@ func TestCredentialsThatDoNotWork(t *testing.T) {
 		"": "not-signed-in", "nonsense": "foreign", "a.b.c": "foreign", token + "x": "foreign",
 		accessToken(t, elsewhere, machine(t, elsewhere, "label-indexer")): "foreign",
 	} {
-		require.Equal(t, want, kind(t, client.Done(with(t, b, credential).GetSession(t.Context()))), credential)
+		t.Run(credential, func(t *testing.T) {
+			require.Equal(t, want, kind(t, client.Done(with(t, b, credential).GetSession(t.Context()))), credential)
+		})
 	}
 	ask := func(key api.KeyMade) (int, map[string]any) {
 		return form(t, b.Address+"/oauth/token", &key, url.Values{"grant_type": {"client_credentials"}})
@@ -313,8 +315,10 @@ func TestNobodyActsAsWhoHoldsMore(t *testing.T) {
 		"key":    client.Done(yuki.CreateKey(t.Context(), "lindenmere", api.UserKind, "rowan", api.KeyNew{})),
 		"factor": yuki.ResetSecondFactor(t.Context(), "lindenmere", api.UserKind, "rowan"),
 	} {
-		p := testbed.Problem(t, 403, try)
-		require.Contains(t, p.Detail, "user rowan holds", name)
+		t.Run(name, func(t *testing.T) {
+			p := testbed.Problem(t, 403, try)
+			require.Contains(t, p.Detail, "user rowan holds", name)
+		})
 	}
 	reset, err := yuki.ResetPassword(t.Context(), "lindenmere", api.UserKind, "sefa", nil)
 	require.NoError(t, err, "who holds no more may be helped")

@@ -59,7 +59,9 @@ func TestPeopleWorkFromTheNetworksOfTheOrganisation(t *testing.T) {
 	ctx := t.Context()
 	rowan := b.As(t, "rowan@lindenmere")
 	for networks, wrong := range map[string]string{"192.0.2.0/24": "your address 127.0.0.1 is in none of these networks", "192.0.2.7/24": "write 192.0.2.0/24"} {
-		require.ErrorContains(t, demand(t, rowan, api.Demands{}, api.Demands{Networks: []string{networks}}), wrong)
+		t.Run(networks, func(t *testing.T) {
+			require.ErrorContains(t, demand(t, rowan, api.Demands{}, api.Demands{Networks: []string{networks}}), wrong)
+		})
 	}
 	require.NoError(t, client.Done(rowan.CreateServiceAccount(ctx, digitising, api.AccountNew{Name: "onboarding"})))
 	keyOf := func(kind api.PrincipalKind, name string) api.KeyMade {
@@ -105,9 +107,11 @@ func TestPeopleWorkFromTheNetworksOfTheOrganisation(t *testing.T) {
 	require.Equal(t, 401, signIn("rowan@lindenmere", "127.0.0.2"), "who governs works from fewer")
 	require.Equal(t, 200, signIn("juno@quaywater", "127.0.0.9"), "elsewhere nothing was decided")
 	for address, status := range map[string]int{"127.0.0.2": 200, "127.0.0.9": 401} {
-		require.Equal(t, status, at(address, func(c *client.Client) (api.Session, error) { return c.GetSession(ctx) }, token), "a session taken along to %s", address)
-		require.Equal(t, status, show(person, address), "a person's key at %s", address)
-		require.Equal(t, 200, show(program, address), "programs run where they run")
+		t.Run(address, func(t *testing.T) {
+			require.Equal(t, status, at(address, func(c *client.Client) (api.Session, error) { return c.GetSession(ctx) }, token), "a session taken along to %s", address)
+			require.Equal(t, status, show(person, address), "a person's key at %s", address)
+			require.Equal(t, 200, show(program, address), "programs run where they run")
+		})
 	}
 }
 

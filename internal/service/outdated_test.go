@@ -73,13 +73,15 @@ func TestEditsOfWhatWasRead(t *testing.T) {
 			return client.Done(rowan.ChangeSettings(ctx, "lindenmere", nil, api.SettingsEdit{Settings: settings, Was: &api.Settings{KeysEach: 4}}))
 		}},
 	} {
-		p := testbed.Problem(t, 412, c.edit())
-		require.Contains(t, p.Detail, c.says, c.what)
-		require.Contains(t, p.Detail, "since you read it", c.what)
-		require.Nil(t, p.Impact, c.what)
-		if c.field != "" {
-			require.Equal(t, c.field, p.Field, c.what)
-		}
+		t.Run(c.what, func(t *testing.T) {
+			p := testbed.Problem(t, 412, c.edit())
+			require.Contains(t, p.Detail, c.says, c.what)
+			require.Contains(t, p.Detail, "since you read it", c.what)
+			require.Nil(t, p.Impact, c.what)
+			if c.field != "" {
+				require.Equal(t, c.field, p.Field, c.what)
+			}
+		})
 	}
 	after, err := rowan.ShowScope(ctx, alpine)
 	require.NoError(t, err)

@@ -54,7 +54,9 @@ func TestQuotas(t *testing.T) {
 			return policy("staff may observe networking\nstaff may observe storage\nstaff may observe labs")
 		},
 	} {
-		require.Contains(t, testbed.Problem(t, 409, try()).Detail, what+", and may have", what)
+		t.Run(what, func(t *testing.T) {
+			require.Contains(t, testbed.Problem(t, 409, try()).Detail, what+", and may have", what)
+		})
 	}
 	require.NoError(t, policy("staff may observe networking\nstaff may observe labs"), "what does not add goes on")
 	require.NoError(t, policy("staff may observe networking"))

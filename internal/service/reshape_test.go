@@ -31,10 +31,12 @@ func TestReshapingTheTree(t *testing.T) {
 	for to, says := range map[string]string{
 		"lindenmere/visitors": "is in lindenmere/visitors already", trailGuide: "that is in it", alpine: "cannot sit in a project", "lindenmere/nowhere": "there is no scope",
 	} {
-		err := reshape(t, rowan, api.Reshaping{Scopes: []string{trailGuide}, To: to})
-		var problem *client.Error
-		require.ErrorAs(t, err, &problem)
-		require.Contains(t, problem.Detail, says, to)
+		t.Run(to, func(t *testing.T) {
+			err := reshape(t, rowan, api.Reshaping{Scopes: []string{trailGuide}, To: to})
+			var problem *client.Error
+			require.ErrorAs(t, err, &problem)
+			require.Contains(t, problem.Detail, says, to)
+		})
 	}
 	require.NoError(t, client.Done(rowan.CreateScope(t.Context(), science, api.ScopeNew{Kind: "project", Name: "trail-guide"})))
 	testbed.Problem(t, 409, reshape(t, rowan, api.Reshaping{Scopes: []string{trailGuide}, To: science}))

@@ -242,9 +242,11 @@ func TestAuthZEN(t *testing.T) {
 		// Context is free in form.
 		{"evaluation", `{"subject":{"type":"user","id":"piotr"},"action":{"name":"put"},"resource":{"type":"object","id":"` + scans + `"},"context":{"location":"north","time":"2026-10-26T01:22-07:00","claims":{"level":3,"team":"seeds","gone":null},"weather":["wet"]}}`, `{"decision":true`},
 	} {
-		status, text := ask(token, "/access/v1/"+c.path, c.body)
-		require.Equal(t, 200, status, text)
-		require.Contains(t, text, c.says, c.body)
+		t.Run(c.path, func(t *testing.T) {
+			status, text := ask(token, "/access/v1/"+c.path, c.body)
+			require.Equal(t, 200, status, text)
+			require.Contains(t, text, c.says, c.body)
+		})
 	}
 	status, text := ask(token, "/access/v1/evaluations", `{"subject":{"type":"user","id":"piotr"},"resource":{"type":"object","id":"`+scans+`"},"options":{"evaluations_semantic":"deny_on_first_deny"},"evaluations":[{"action":{"name":"erase"}},{"action":{"name":"list"}}]}`)
 	require.Equal(t, 200, status)
@@ -253,9 +255,11 @@ func TestAuthZEN(t *testing.T) {
 		`{`: "is not the JSON", `{"subject":{"type":"user"}}`: "the subject is missing",
 		`{"subject":{"type":"user","id":"piotr"},"action":{"name":"fetch"},"resource":{"type":"object","id":"x"}} more`: "stands behind the JSON value",
 	} {
-		status, text := ask(token, "/access/v1/evaluation", body)
-		require.Contains(t, []int{400, 422}, status, text)
-		require.Contains(t, text, says)
+		t.Run(body, func(t *testing.T) {
+			status, text := ask(token, "/access/v1/evaluation", body)
+			require.Contains(t, []int{400, 422}, status, text)
+			require.Contains(t, text, says)
+		})
 	}
 	for _, path := range []string{"evaluation", "evaluations", "search/subject", "search/action", "search/resource"} {
 		status, _ := ask("", "/access/v1/"+path, `{}`)

@@ -116,10 +116,12 @@ func TestUndoing(t *testing.T) {
 	require.NotEqual(t, "Sefa B.", person.Title, "what is said of things comes back, too")
 	require.EqualValues(t, "active", person.State)
 	for path, id := range map[string]string{"policies": policy.Id} {
-		kept, err := u.who.ShowPolicy(ctx, id)
-		require.NoError(t, err, path)
-		require.Equal(t, policy.Text, kept.Text)
-		require.Equal(t, policy.Description, kept.Description)
+		t.Run(path, func(t *testing.T) {
+			kept, err := u.who.ShowPolicy(ctx, id)
+			require.NoError(t, err, path)
+			require.Equal(t, policy.Text, kept.Text)
+			require.Equal(t, policy.Description, kept.Description)
+		})
 	}
 }
 
@@ -140,8 +142,10 @@ func TestWhatIsNotUndone(t *testing.T) {
 	_, err = u.undo(first)
 	require.NoError(t, err, "in the order in which they were made")
 	for unknown, status := range map[string]int{"999999": 404, "0": 400, "-1": 400, "first": 400} {
-		_, err = u.undo(unknown)
-		testbed.Problem(t, status, err)
+		t.Run(unknown, func(t *testing.T) {
+			_, err = u.undo(unknown)
+			testbed.Problem(t, status, err)
+		})
 	}
 
 	// Who did not make it, and may not read the audit log, does not learn that it was made; who may, needs the permissions that it takes.

@@ -38,19 +38,21 @@ func TestAuthZENIsToldNothing(t *testing.T) {
 	for context, allowed := range map[string]bool{
 		``: false, `,"context":{}`: false, `,"context":{"time":"2026-11-27T12:00:00Z"}`: false, `,"context":{"ip":"127.0.0.9"}`: true, `,"context":{"ip":"10.0.0.9"}`: false,
 	} {
-		_, answer := authzen(t, b, token, "evaluation", `{`+subject+`,"action":{"name":"describe"},`+resource+context+`}`)
-		require.Equal(t, allowed, answer["decision"], "evaluation %s: %v", context, answer)
-		_, answer = authzen(t, b, token, "evaluations", `{`+subject+`,`+resource+context+`,"evaluations":[{"action":{"name":"describe"}}]}`)
-		require.Equal(t, allowed, answer["evaluations"].([]any)[0].(map[string]any)["decision"], "evaluations %s", context)
-		for path, body := range map[string]string{
-			"search/action":   `{` + subject + `,` + resource + context + `}`,
-			"search/subject":  `{"subject":{"type":"user"},"action":{"name":"describe"},` + resource + context + `}`,
-			"search/resource": `{` + subject + `,"action":{"name":"describe"},"resource":{"type":"bucket"}` + context + `}`,
-		} {
-			wanted := map[string]string{"search/action": "describe", "search/subject": "nils", "search/resource": scans}[path]
-			_, answer = authzen(t, b, token, path, body)
-			require.Equal(t, allowed, strings.Contains(fmt.Sprint(answer["results"]), wanted), "%s %s: %v", path, context, answer)
-		}
+		t.Run(context, func(t *testing.T) {
+			_, answer := authzen(t, b, token, "evaluation", `{`+subject+`,"action":{"name":"describe"},`+resource+context+`}`)
+			require.Equal(t, allowed, answer["decision"], "evaluation %s: %v", context, answer)
+			_, answer = authzen(t, b, token, "evaluations", `{`+subject+`,`+resource+context+`,"evaluations":[{"action":{"name":"describe"}}]}`)
+			require.Equal(t, allowed, answer["evaluations"].([]any)[0].(map[string]any)["decision"], "evaluations %s", context)
+			for path, body := range map[string]string{
+				"search/action":   `{` + subject + `,` + resource + context + `}`,
+				"search/subject":  `{"subject":{"type":"user"},"action":{"name":"describe"},` + resource + context + `}`,
+				"search/resource": `{` + subject + `,"action":{"name":"describe"},"resource":{"type":"bucket"}` + context + `}`,
+			} {
+				wanted := map[string]string{"search/action": "describe", "search/subject": "nils", "search/resource": scans}[path]
+				_, answer = authzen(t, b, token, path, body)
+				require.Equal(t, allowed, strings.Contains(fmt.Sprint(answer["results"]), wanted), "%s %s: %v", path, context, answer)
+			}
+		})
 	}
 
 	// What cuts unless one is here, cuts whoever is nowhere.

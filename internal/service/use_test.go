@@ -78,11 +78,13 @@ func TestSearch(t *testing.T) {
 	for field, q := range map[string]api.SearchScopesParams{
 		"text": {}, "kind": {Kind: "foldr"}, "state": {State: "gone"}, "after": {Text: "a", After: "!"},
 	} {
-		_, err := rowan.SearchScopes(t.Context(), "lindenmere", &q)
-		var problem *client.Error
-		require.ErrorAs(t, err, &problem)
-		require.Contains(t, []int{400, 422}, problem.Status)
-		require.Equal(t, field, problem.Field)
+		t.Run(field, func(t *testing.T) {
+			_, err := rowan.SearchScopes(t.Context(), "lindenmere", &q)
+			var problem *client.Error
+			require.ErrorAs(t, err, &problem)
+			require.Contains(t, []int{400, 422}, problem.Status)
+			require.Equal(t, field, problem.Field)
+		})
 	}
 }
 

@@ -24,17 +24,21 @@ func TestDemands(t *testing.T) {
 		{settings.Demands{Networks: []string{"192.0.2.7/24"}}, "write 192.0.2.0/24"},
 		{settings.Demands{Networks: make([]string, 51)}, "50 networks at most"},
 	} {
-		if err := c.demands.Check(); c.wrong == "" {
-			require.NoError(t, err)
-		} else {
-			require.ErrorContains(t, err, c.wrong)
-		}
+		t.Run(c.wrong, func(t *testing.T) {
+			if err := c.demands.Check(); c.wrong == "" {
+				require.NoError(t, err)
+			} else {
+				require.ErrorContains(t, err, c.wrong)
+			}
+		})
 	}
 	some := settings.Demands{Networks: []string{"192.0.2.0/24", "2001:db8::/48"}}
 	for address, admitted := range map[string]bool{
 		"192.0.2.9": true, "::ffff:192.0.2.9": true, "192.0.3.9": false, "2001:db8::1": true, "2001:db8:1::1": false, "fe80::1%eth0": false, "": false, "nonsense": false,
 	} {
-		require.Equal(t, admitted, some.Admits(address), address)
-		require.True(t, settings.Demands{}.Admits(address))
+		t.Run(address, func(t *testing.T) {
+			require.Equal(t, admitted, some.Admits(address), address)
+			require.True(t, settings.Demands{}.Admits(address))
+		})
 	}
 }

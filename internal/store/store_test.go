@@ -285,8 +285,10 @@ func TestBadDSN(t *testing.T) {
 		"a:b@tcp(127.0.0.1:1)/":        "names no database",
 		"a:b@tcp(127.0.0.1:1)/records": "cannot be reached",
 	} {
-		_, err := store.Open(t.Context(), dsn)
-		require.ErrorContains(t, err, says)
+		t.Run(dsn, func(t *testing.T) {
+			_, err := store.Open(t.Context(), dsn)
+			require.ErrorContains(t, err, says)
+		})
 	}
 }
 

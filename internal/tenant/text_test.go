@@ -17,11 +17,13 @@ func TestLinesOfText(t *testing.T) {
 		"a new line": "a\nb", "a return": "a\rb", "a tab": "a\tb", "a null": "a\x00b", "an escape": "a\x1b[31mb", "a delete": "a\x7fb", "a line separator": "a\u2028b", "a paragraph separator": "a\u2029b",
 		"right to left": "a\u202eb", "an isolate": "a\u2066b", "a mark": "a\u200fb", "not UTF-8": "a\xffb",
 	} {
-		err := CheckLine("title", "the title", wrong)
-		require.Error(t, err, name)
-		var p *problem.Problem
-		require.ErrorAs(t, err, &p, name)
-		require.Equal(t, "title", p.Field)
-		require.NotEmpty(t, p.Next, name)
+		t.Run(name, func(t *testing.T) {
+			err := CheckLine("title", "the title", wrong)
+			require.Error(t, err, name)
+			var p *problem.Problem
+			require.ErrorAs(t, err, &p, name)
+			require.Equal(t, "title", p.Field)
+			require.NotEmpty(t, p.Next, name)
+		})
 	}
 }

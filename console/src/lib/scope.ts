@@ -2,9 +2,9 @@
 import { api, ask, type Grant, type Schemas, type Scope } from "./api";
 import { grants } from "./directory";
 
-export type Asked = { scope: Promise<Scope>; contents: Promise<Schemas["Contents"]>; grants: Promise<Grant[]> };
+export type ScopeQueries = { scope: Promise<Scope>; contents: Promise<Schemas["Contents"]>; grants: Promise<Grant[]> };
 
-export function askScope(address: string): Asked {
+export function askScope(address: string): ScopeQueries {
   const at = { params: { path: { scope: address } } };
   return { scope: ask(api.GET("/scopes/{scope}", at)), contents: ask(api.GET("/scopes/{scope}/contents", at)), grants: askGrants(address) };
 }

@@ -16,7 +16,7 @@
   import ProblemNote from "../parts/ProblemNote.svelte";
   import SessionTable from "../parts/SessionTable.svelte";
   import TextInput from "../parts/TextInput.svelte";
-  import Theirs from "../parts/Theirs.svelte";
+  import ConflictNotice from "../parts/ConflictNotice.svelte";
 
   type Own = { title: string; email: string };
   const own = (of: Schemas["Session"] | null): Own => ({ title: of?.title ?? "", email: of?.email ?? "" });
@@ -93,7 +93,7 @@
       <section class="card p-6">
         <h2 class="mb-4 text-lg font-semibold">Profile</h2>
         <form onsubmit={save} class="space-y-5">
-          <Theirs {draft} words={{ title: "your display name", email: "your email" }} />
+          <ConflictNotice {draft} words={{ title: "your display name", email: "your email" }} />
           <Field label="Display name" name="title" {problem}>
             {#snippet children(id)}<TextInput {id} name="title" bind:value={draft.mine.title} required />{/snippet}
           </Field>

@@ -2,7 +2,7 @@
 <script lang="ts">
   import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
   import { catalogueOf } from "../lib/catalogue";
-  import { Asked } from "../lib/asked.svelte";
+  import { QueryParam } from "../lib/queryparam.svelte";
   import { session } from "../lib/session.svelte";
   import { count } from "../lib/words";
   import Page from "../parts/Page.svelte";
@@ -13,7 +13,7 @@
 
   let catalogue = $state.raw<Schemas["Catalogue"] | null>(null);
   let problem = $state.raw<Problem | null>(null);
-  const wanted = new Asked("find");
+  const wanted = new QueryParam("find");
 
   $effect(() => {
     catalogueOf(session.organisation).then(

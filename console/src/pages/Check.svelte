@@ -18,7 +18,7 @@
   import Holders from "../parts/Holders.svelte";
   import Page from "../parts/Page.svelte";
   import ProblemNote from "../parts/ProblemNote.svelte";
-  import Way from "../parts/Way.svelte";
+  import DecisionPath from "../parts/DecisionPath.svelte";
 
   const kinds = { user: "User", guest: "Guest", group: "Group", "service-account": "Service account", service: "Platform service", set: "Built-in set" };
   type Kind = keyof typeof kinds;
@@ -159,7 +159,7 @@
         <p class="mt-1 text-sm opacity-80">Decided at revision {answer.revision}.</p>
       </div>
     </div>
-    <Way {answer} path={scope.path} />
+    <DecisionPath {answer} path={scope.path} />
     {#if href.principal(answer.principal)}
       <p class="mt-3 flex flex-wrap gap-x-6 text-sm">
         <a class="link" href={href.principal(answer.principal)}>All that {answer.principal.name.slice(answer.principal.name.lastIndexOf("/") + 1)} holds and reaches</a>

@@ -3,7 +3,7 @@
   import { PlusOutline } from "flowbite-svelte-icons";
   import { push } from "svelte-spa-router";
   import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
-  import { Asked } from "../lib/asked.svelte";
+  import { QueryParam } from "../lib/queryparam.svelte";
   import { whenChanged } from "../lib/live.svelte";
   import { groups } from "../lib/directory";
   import { authority } from "../lib/authority.svelte";
@@ -19,7 +19,7 @@
 
   let list = $state.raw<Schemas["Group"][] | null>(null);
   let problem = $state.raw<Problem | null>(null);
-  const wanted = new Asked("find");
+  const wanted = new QueryParam("find");
   const shown = $derived(list?.filter((g) => `${g.name} ${g.title}`.toLowerCase().includes(wanted.value.toLowerCase())) ?? []);
   let creating = $state(false);
   let name = $state("");

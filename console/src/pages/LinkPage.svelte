@@ -9,7 +9,7 @@
   import ProblemNote from "../parts/ProblemNote.svelte";
   import QuietButton from "../parts/QuietButton.svelte";
   import TextInput from "../parts/TextInput.svelte";
-  import Threshold from "../parts/Threshold.svelte";
+  import AuthLayout from "../parts/AuthLayout.svelte";
 
   let { params }: { params?: { token: string } } = $props();
 
@@ -61,7 +61,7 @@
 
 <svelte:head><title>{invitation ? "You are invited" : "Choose your password"} · Arbora</title></svelte:head>
 
-<Threshold>
+<AuthLayout>
   {#if dead}
     <h1 class="mb-4 text-2xl font-semibold tracking-tight">This link does not open</h1>
     <ProblemNote problem={dead} />
@@ -106,4 +106,4 @@
       </form>
     {/if}
   {/if}
-</Threshold>
+</AuthLayout>

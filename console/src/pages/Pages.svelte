@@ -21,7 +21,7 @@
   import Groups from "./Groups.svelte";
   import Home from "./Home.svelte";
   import LoamPage from "./LoamPage.svelte";
-  import Nowhere from "./Nowhere.svelte";
+  import NotFound from "./NotFound.svelte";
   import Organisations from "./Organisations.svelte";
   import People from "./People.svelte";
   import Policies from "./Policies.svelte";
@@ -71,9 +71,9 @@
     "/account": Account,
     "/device": DevicePage,
     "/device/:code": DevicePage,
-    "*": Nowhere,
+    "*": NotFound,
   };
-  const forKeepers = { "/": Organisations, "/account": Account, "/device": DevicePage, "/device/:code": DevicePage, "*": Nowhere };
+  const forKeepers = { "/": Organisations, "/account": Account, "/device": DevicePage, "/device/:code": DevicePage, "*": NotFound };
 </script>
 
 <Header />

@@ -2,7 +2,7 @@
   import { Button } from "flowbite-svelte";
   import { PlusOutline } from "flowbite-svelte-icons";
   import { asProblem, type Problem, type Schemas } from "../lib/api";
-  import { Asked } from "../lib/asked.svelte";
+  import { QueryParam } from "../lib/queryparam.svelte";
   import { whenChanged } from "../lib/live.svelte";
   import { guests, users } from "../lib/directory";
   import { authority } from "../lib/authority.svelte";
@@ -19,7 +19,7 @@
 
   let list = $state.raw<(Schemas["User"] & { kind: "user" | "guest" })[] | null>(null);
   let problem = $state.raw<Problem | null>(null);
-  const wanted = new Asked("find");
+  const wanted = new QueryParam("find");
 
   async function load() {
     try {

@@ -3,7 +3,7 @@
   import { Button } from "flowbite-svelte";
   import { asProblem, type Problem, type Schemas } from "../lib/api";
   import { statements } from "../lib/directory";
-  import { Asked } from "../lib/asked.svelte";
+  import { QueryParam } from "../lib/queryparam.svelte";
   import { live } from "../lib/live.svelte";
   import { session } from "../lib/session.svelte";
   import { count, href } from "../lib/words";
@@ -14,7 +14,7 @@
 
   let found = $state.raw<Schemas["StatementList"] | null>(null);
   let problem = $state.raw<Problem | null>(null);
-  const words = new Asked("words");
+  const words = new QueryParam("words");
 
   $effect(() => {
     void live.revision;

@@ -25,7 +25,7 @@
   import StatementForms from "../parts/StatementForms.svelte";
   import StatementEditor from "../parts/StatementEditor.svelte";
   import TextInput from "../parts/TextInput.svelte";
-  import Theirs from "../parts/Theirs.svelte";
+  import ConflictNotice from "../parts/ConflictNotice.svelte";
 
   let { params }: { params?: { id: string } } = $props();
 
@@ -184,7 +184,7 @@
             <p class="pt-7"><span class="quiet">stands at</span> <a class="link address" href={href.scope(policy.scope.address)}>{policy.scope.address}</a></p>
           {/if}
         </div>
-        <Theirs {draft} {words} by={policy?.writtenBy} />
+        <ConflictNotice {draft} {words} by={policy?.writtenBy} />
         {#if mayWrite}
           <div class="flex gap-1" role="group" aria-label="How to write it">
             {#each [{ parts: false, word: "As text" }, { parts: true, word: "In parts" }] as way (way.word)}

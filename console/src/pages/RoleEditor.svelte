@@ -22,7 +22,7 @@
   import QuietButton from "../parts/QuietButton.svelte";
   import RoleGrid from "../parts/RoleGrid.svelte";
   import TextInput from "../parts/TextInput.svelte";
-  import Theirs from "../parts/Theirs.svelte";
+  import ConflictNotice from "../parts/ConflictNotice.svelte";
 
   let { params }: { params?: { name?: string } } = $props();
 
@@ -131,7 +131,7 @@
             {#snippet children(id)}<Choice {id} name="role-at" bind:value={at} options={tree.nodes.filter((n) => n.kind !== "resource").map((n) => ({ value: n.address, hint: n.title }))} />{/snippet}
           </Field>
         {/if}
-        <Theirs {draft} {words} silent={["include", "exclude"]} />
+        <ConflictNotice {draft} {words} silent={["include", "exclude"]} />
         <Field label="Title" name="title" problem={review.problem}>{#snippet children(id)}<TextInput {id} name="role-title" bind:value={draft.mine.title} />{/snippet}</Field>
         <Field label="What it is for" name="description" problem={review.problem}>{#snippet children(id)}<TextInput {id} name="role-about" bind:value={draft.mine.description} />{/snippet}</Field>
         <section aria-labelledby="include-heading">

@@ -3,7 +3,7 @@
   import { PlusOutline } from "flowbite-svelte-icons";
   import { asProblem, type Problem, type Role } from "../lib/api";
   import { authority } from "../lib/authority.svelte";
-  import { Asked } from "../lib/asked.svelte";
+  import { QueryParam } from "../lib/queryparam.svelte";
   import { roles } from "../lib/directory";
   import { whenChanged } from "../lib/live.svelte";
   import { session } from "../lib/session.svelte";
@@ -18,10 +18,10 @@
 
   let list = $state.raw<Role[] | null>(null);
   let problem = $state.raw<Problem | null>(null);
-  const wanted = new Asked("find");
-  const service = new Asked("service");
-  const plane = new Asked("plane");
-  const may = new Asked("may"); // govern: privileged roles alone; not: all but those
+  const wanted = new QueryParam("find");
+  const service = new QueryParam("service");
+  const plane = new QueryParam("plane");
+  const may = new QueryParam("may"); // govern: privileged roles alone; not: all but those
 
   function load() {
     roles(session.organisation, true).then(

@@ -2,7 +2,7 @@
 <script lang="ts">
   import { asProblem, type Problem, type Schemas } from "../lib/api";
   import { serviceAccounts } from "../lib/directory";
-  import { Asked } from "../lib/asked.svelte";
+  import { QueryParam } from "../lib/queryparam.svelte";
   import { whenChanged } from "../lib/live.svelte";
   import { session } from "../lib/session.svelte";
   import { count, href, moment } from "../lib/words";
@@ -16,7 +16,7 @@
 
   let list = $state.raw<Schemas["Account"][] | null>(null);
   let problem = $state.raw<Problem | null>(null);
-  const wanted = new Asked("find");
+  const wanted = new QueryParam("find");
 
   function load() {
     serviceAccounts(session.organisation).then(

@@ -9,7 +9,7 @@
   import FactorForm from "../parts/FactorForm.svelte";
   import PasskeyForm from "../parts/PasskeyForm.svelte";
   import ProblemNote from "../parts/ProblemNote.svelte";
-  import Threshold from "../parts/Threshold.svelte";
+  import AuthLayout from "../parts/AuthLayout.svelte";
 
   const has = new Reading(async () => {
     const [factor, keys] = await Promise.all([ask(api.GET("/profile/second-factor")), ask(api.GET("/profile/passkeys"))]);
@@ -40,7 +40,7 @@
 
 <svelte:head><title>{known ? "Come in by" : "Set up"} {what} · Arbora</title></svelte:head>
 
-<Threshold>
+<AuthLayout>
   {#if has.problem}<ProblemNote problem={has.problem} />{/if}
   {#if has.value}
     <h1 class="text-2xl font-semibold tracking-tight">{known ? "One more thing" : `Set up ${what}`}</h1>
@@ -62,4 +62,4 @@
     {#if problem}<div class="mt-4"><ProblemNote {problem} /></div>{/if}
   {/if}
   <p class="quiet mt-6 text-sm">Not now? <button type="button" class="link" onclick={signOut}>Sign out</button></p>
-</Threshold>
+</AuthLayout>

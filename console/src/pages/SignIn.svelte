@@ -6,7 +6,7 @@
   import * as passkey from "../lib/passkey";
   import { session } from "../lib/session.svelte";
   import Field from "../parts/Field.svelte";
-  import Threshold from "../parts/Threshold.svelte";
+  import AuthLayout from "../parts/AuthLayout.svelte";
   import ProblemNote from "../parts/ProblemNote.svelte";
   import QuietButton from "../parts/QuietButton.svelte";
   import TextInput from "../parts/TextInput.svelte";
@@ -84,7 +84,7 @@
 
 <svelte:head><title>Sign in · Arbora</title></svelte:head>
 
-<Threshold>
+<AuthLayout>
   {#if empty}
     <h1 class="text-2xl font-semibold tracking-tight">Nobody has set this service up yet</h1>
     <p class="mt-3">Run this on the host that keeps its records, then come back:</p>
@@ -132,4 +132,4 @@
       {#if !wantsCode}<button type="button" class="link text-sm" onclick={() => lose(true)}>I cannot sign in any more</button>{/if}
     </form>
   {/if}
-</Threshold>
+</AuthLayout>

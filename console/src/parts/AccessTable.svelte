@@ -9,7 +9,7 @@
   import ProblemNote from "./ProblemNote.svelte";
   import RoleName from "./RoleName.svelte";
   import StateMark from "./StateMark.svelte";
-  import Stem from "./Stem.svelte";
+  import InheritancePath from "./InheritancePath.svelte";
   import Who from "./Who.svelte";
   import QuietButton from "./QuietButton.svelte";
 
@@ -87,7 +87,7 @@
             </td>
             <td>
               <span class="flex items-center gap-2.5">
-                <Stem length={scope.path.length} origin={origin(grant)} />
+                <InheritancePath length={scope.path.length} origin={origin(grant)} />
                 {#if grant.inherited}
                   <span>inherited from <a class="link" href={href.scope(grant.scope.address)} title={grant.scope.address}>{grant.scope.name}</a></span>
                 {:else}

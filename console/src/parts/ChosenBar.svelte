@@ -3,15 +3,15 @@
   import type { SvelteSet } from "svelte/reactivity";
   import { tree } from "../lib/tree.svelte";
   import { count } from "../lib/words";
-  import ReshapeMany, { type Way } from "./ReshapeMany.svelte";
+  import ReshapeMany, { type ReshapeKind } from "./ReshapeMany.svelte";
 
   let { several }: { several: SvelteSet<string> } = $props();
 
   let open = $state(false);
-  let way = $state<Way>("move");
+  let way = $state<ReshapeKind>("move");
 
   const scopes = $derived(tree.nodes.filter((n) => several.has(n.id)));
-  const ways: { way: Way; word: string }[] = [
+  const ways: { way: ReshapeKind; word: string }[] = [
     { way: "move", word: "Move" },
     { way: "tag", word: "Tag" },
     { way: "retire", word: "Retire" },

@@ -14,7 +14,7 @@
   import Choice from "./Choice.svelte";
   import Field from "./Field.svelte";
   import TextInput from "./TextInput.svelte";
-  import Theirs from "./Theirs.svelte";
+  import ConflictNotice from "./ConflictNotice.svelte";
 
   type Impact = Schemas["Impact"] | null;
   let { open = $bindable(false), of, ondone }: { open?: boolean; of: Schemas["PrincipalDetails"]; ondone: () => void } = $props();
@@ -81,7 +81,7 @@
 <ChangeDialog bind:open title="Edit {of.name}" action="Save" size="md" {ready} {preview} {make}>
   {#snippet children(told)}
     {@const problem = draft.disputed.length > 0 ? null : told}
-    <Theirs {draft} {words} />
+    <ConflictNotice {draft} {words} />
     <div class="grid grid-cols-2 gap-4 max-sm:grid-cols-1">
     {#if of.kind !== "guest"}
       <Field label="Name" name="name" {problem} hint={of.kind === "user" ? `Signs in as ${draft.mine.name}@${session.organisation}; id and access stay` : "Id and access stay."}>

@@ -1,7 +1,7 @@
 <!-- The access matrix of a scope: who holds what, by class of act and plane. -->
 <script lang="ts">
   import { api, ask, asProblem, type Problem, type Schemas, type Scope } from "../lib/api";
-  import { Asked } from "../lib/asked.svelte";
+  import { QueryParam } from "../lib/queryparam.svelte";
   import { csv, save } from "../lib/download";
   import { inWords, rowsAsCSV, tallies } from "../lib/matrix";
   import { href } from "../lib/words";
@@ -13,7 +13,7 @@
 
   let { scope }: { scope: Scope } = $props();
 
-  const asked = { against: new Asked("against", "types"), rows: new Asked("rows", "people") };
+  const asked = { against: new QueryParam("against", "types"), rows: new QueryParam("rows", "people") };
   const against = $derived(asked.against.value === "children" ? "children" : "types");
   const rows = $derived(asked.rows.value === "groups" ? "groups" : "people");
   let matrix = $state.raw<Schemas["Matrix"] | null>(null);

@@ -2,7 +2,7 @@
 <script lang="ts">
   import { Button } from "flowbite-svelte";
   import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
-  import { Asked } from "../lib/asked.svelte";
+  import { QueryParam } from "../lib/queryparam.svelte";
   import ProblemNote from "./ProblemNote.svelte";
   import TextInput from "./TextInput.svelte";
 
@@ -11,7 +11,7 @@
   let patterns = $state.raw<Schemas["Pattern"][]>([]);
   let chosen = $state.raw<Schemas["Pattern"] | null>(null);
   let values = $state<Record<string, string>>({});
-  const words = new Asked("about");
+  const words = new QueryParam("about");
   let problem = $state.raw<Problem | null>(null);
 
   $effect(() => {

@@ -13,11 +13,11 @@
   import Choice from "./Choice.svelte";
   import Field from "./Field.svelte";
   import TextInput from "./TextInput.svelte";
-  import Theirs from "./Theirs.svelte";
+  import ConflictNotice from "./ConflictNotice.svelte";
 
   type Impact = Schemas["Impact"] | null;
-  export type Way = "move" | "edit" | "retire" | "restore";
-  let { open = $bindable(false), scope, way, target = "", ondone }: { open?: boolean; scope: Scope; way: Way; target?: string; ondone: () => void } = $props();
+  export type ReshapeKind = "move" | "edit" | "retire" | "restore";
+  let { open = $bindable(false), scope, way, target = "", ondone }: { open?: boolean; scope: Scope; way: ReshapeKind; target?: string; ondone: () => void } = $props();
 
   let to = $state("");
   const lastOf = (of: Scope) => (of.type ? of.name.slice(0, -of.type.length - 1) : of.name);
@@ -89,7 +89,7 @@
         {#snippet children(id)}<Choice {id} name="move-to" bind:value={to} options={places.map((n) => ({ value: n.address, hint: n.title }))} />{/snippet}
       </Field>
     {:else if way === "edit"}
-      <Theirs {draft} {words} />
+      <ConflictNotice {draft} {words} />
       <div class="grid grid-cols-2 gap-4 max-sm:grid-cols-1">
         <Field label="Name" name="name" {problem} hint="Id and access stay; statements are written with the new name.">
           {#snippet children(id)}<TextInput {id} name="scope-name" bind:value={draft.mine.name} required />{/snippet}

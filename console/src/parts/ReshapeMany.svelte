@@ -1,6 +1,6 @@
 <!-- Moves, tags, retires or restores several scopes in one change, all of them or none. -->
 <script lang="ts" module>
-  export type Way = "move" | "tag" | "retire" | "restore";
+  export type ReshapeKind = "move" | "tag" | "retire" | "restore";
 </script>
 
 <script lang="ts">
@@ -16,7 +16,7 @@
   import TextInput from "./TextInput.svelte";
 
   type Impact = Schemas["Impact"] | null;
-  let { open = $bindable(false), scopes, way, ondone }: { open?: boolean; scopes: ScopeNode[]; way: Way; ondone: () => void } = $props();
+  let { open = $bindable(false), scopes, way, ondone }: { open?: boolean; scopes: ScopeNode[]; way: ReshapeKind; ondone: () => void } = $props();
 
   let to = $state("");
   let tags = $state("");

@@ -3,7 +3,7 @@
   import { CloseOutline } from "flowbite-svelte-icons";
   import { untrack } from "svelte";
   import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
-  import { Asked } from "../lib/asked.svelte";
+  import { QueryParam } from "../lib/queryparam.svelte";
   import { catalogueOf } from "../lib/catalogue";
   import { whenChanged } from "../lib/live.svelte";
   import { session } from "../lib/session.svelte";
@@ -13,7 +13,7 @@
   import ProblemNote from "./ProblemNote.svelte";
   import RoleName from "./RoleName.svelte";
 
-  const asked = new Asked("wanted"); // permissions, apart by commas
+  const asked = new QueryParam("wanted"); // permissions, apart by commas
   const wanted = $derived(asked.value.split(",").filter(Boolean));
   let typed = $state("");
   let known = $state.raw<{ value: string; hint: string }[]>([]);

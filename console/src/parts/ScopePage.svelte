@@ -4,10 +4,10 @@
   import { untrack } from "svelte";
   import { router } from "svelte-spa-router";
   import { asProblem, type Grant, type Problem, type Schemas, type Scope } from "../lib/api";
-  import { askNoMore } from "../lib/asked.svelte";
+  import { askNoMore } from "../lib/queryparam.svelte";
   import { whenChanged } from "../lib/live.svelte";
   import { loam } from "../lib/loam.svelte";
-  import { askGrants, askScope, type Asked } from "../lib/scope";
+  import { askGrants, askScope, type ScopeQueries } from "../lib/scope";
   import { tree } from "../lib/tree.svelte";
   import { count, href, moment } from "../lib/words";
   import AccountsHere from "./AccountsHere.svelte";
@@ -18,14 +18,14 @@
   import KindIcon from "./KindIcon.svelte";
   import MatrixHere from "./MatrixHere.svelte";
   import ProblemNote from "./ProblemNote.svelte";
-  import ReshapeDialog, { type Way } from "./ReshapeDialog.svelte";
+  import ReshapeDialog, { type ReshapeKind } from "./ReshapeDialog.svelte";
   import PoliciesHere from "./PoliciesHere.svelte";
   import Skeleton from "./Skeleton.svelte";
   import Tabs from "./Tabs.svelte";
   import QuietButton from "./QuietButton.svelte";
 
   // asked is what the page shows first, which was asked for before it was made.
-  let { address, asked }: { address: string; asked: Asked } = $props();
+  let { address, asked }: { address: string; asked: ScopeQueries } = $props();
 
   let scope = $state.raw<Scope | null>(null);
   let problem = $state.raw<Problem | null>(null);
@@ -34,13 +34,13 @@
   let granting = $state(false);
   let creating = $state(false);
   let reshaping = $state(false);
-  let way = $state<Way>("edit");
+  let way = $state<ReshapeKind>("edit");
   let fresh = $state(""); // the id of a grant just made
 
   let drawn = $state(false); // what the page is for is drawn; what stands beneath it and its dialogs come after
   let contents = $state.raw<Schemas["Contents"] | null>(null);
 
-  async function load(first?: Asked) {
+  async function load(first?: ScopeQueries) {
     const asked = first ?? askScope(address);
     const fail = (caught: unknown) => void (problem = asProblem(caught));
     await Promise.all([
@@ -100,14 +100,14 @@
     granting = true;
   }
 
-  function reshape(how: Way, onto = "") {
+  function reshape(how: ReshapeKind, onto = "") {
     [way, target, reshaping] = [how, onto, true];
   }
 
   const beneath = $derived(scope ? tree.nodes.filter((n) => n.parent === scope?.id) : []);
-  const ways = $derived.by((): { way: Way; word: string }[] => {
+  const ways = $derived.by((): { way: ReshapeKind; word: string }[] => {
     if (!scope || scope.kind === "organisation" && !may("edit")) return [];
-    const all: { way: Way; word: string; held: boolean }[] = [
+    const all: { way: ReshapeKind; word: string; held: boolean }[] = [
       { way: "edit", word: "Edit", held: may("edit") || may("rename") || may("tag") },
       { way: "move", word: "Move", held: may("move") && scope.kind !== "organisation" },
       { way: "retire", word: "Retire", held: may("retire") && !scope.retired && scope.kind !== "organisation" },

@@ -5,7 +5,7 @@
   import { push } from "svelte-spa-router";
   import { SvelteSet } from "svelte/reactivity";
   import type { ScopeNode } from "../lib/api";
-  import { Asked } from "../lib/asked.svelte";
+  import { QueryParam } from "../lib/queryparam.svelte";
   import { whenChanged } from "../lib/live.svelte";
   import { tree } from "../lib/tree.svelte";
   import { href } from "../lib/words";
@@ -17,7 +17,7 @@
 
   const open = new SvelteSet<string>();
   let list = $state<HTMLDivElement>();
-  const wanted = new Asked("find");
+  const wanted = new QueryParam("find");
 
   onMount(() => {
     if (tree.nodes.length === 0) tree.load();

@@ -100,14 +100,16 @@ func TestErrorsAreTheProtocols(t *testing.T) {
 		{url.Values{}, nil, 400, "invalid_request", nil},
 		{url.Values{"grant_type": {"password"}}, nil, 400, "unsupported_grant_type", nil},
 	} {
-		i.err = c.err
-		w, answer := post("/oauth/token", c.form, true)
-		require.Equal(t, c.status, w.Code, c.code)
-		require.Equal(t, c.code, answer["error"])
-		require.Equal(t, c.uri, answer["error_uri"])
-		require.Equal(t, "no-store", w.Header().Get("Cache-Control"))
-		require.Equal(t, c.status == 401, w.Header().Get("WWW-Authenticate") != "")
-		require.Equal(t, c.status == 429, w.Header().Get("Retry-After") == "7")
+		t.Run(c.code, func(t *testing.T) {
+			i.err = c.err
+			w, answer := post("/oauth/token", c.form, true)
+			require.Equal(t, c.status, w.Code, c.code)
+			require.Equal(t, c.code, answer["error"])
+			require.Equal(t, c.uri, answer["error_uri"])
+			require.Equal(t, "no-store", w.Header().Get("Cache-Control"))
+			require.Equal(t, c.status == 401, w.Header().Get("WWW-Authenticate") != "")
+			require.Equal(t, c.status == 429, w.Header().Get("Retry-After") == "7")
+		})
 	}
 	i.err = errors.New("the records are gone")
 	for _, path := range []string{"/oauth/token", "/oauth/introspection", "/oauth/revocation", "/oauth/device"} {

@@ -166,21 +166,23 @@ func TestNoAnswerIsNo(t *testing.T) {
 		"no answers":            at("/access/v1/evaluations", says(200, `{}`)),
 		"a word instead of yes": at("/access", says(200, `{"decision":"yes"}`)),
 	} {
-		a := asking(t, p)
-		p.misbehave(how)
-		for _, questions := range [][]question{{q}, {q, q}} {
-			answers, err := a.ask(t.Context(), compute, questions...)
-			if err == nil {
-				// What is about many at once leaves one alone.
-				require.Len(t, questions, 1, name)
-				continue
+		t.Run(name, func(t *testing.T) {
+			a := asking(t, p)
+			p.misbehave(how)
+			for _, questions := range [][]question{{q}, {q, q}} {
+				answers, err := a.ask(t.Context(), compute, questions...)
+				if err == nil {
+					// What is about many at once leaves one alone.
+					require.Len(t, questions, 1, name)
+					continue
+				}
+				require.True(t, isUnavailable(err), "%s: %v", name, err)
+				require.ErrorContains(t, err, "so Loam refuses")
+				for _, v := range answers {
+					require.False(t, v.Allowed, name)
+				}
 			}
-			require.True(t, isUnavailable(err), "%s: %v", name, err)
-			require.ErrorContains(t, err, "so Loam refuses")
-			for _, v := range answers {
-				require.False(t, v.Allowed, name)
-			}
-		}
+		})
 	}
 	p.misbehave(nil)
 	closed := asking(t, p)

@@ -68,7 +68,9 @@ func TestSubjectsInWords(t *testing.T) {
 		"a visitor who is not signed in":   {Kind: builtInSet, ID: public, Organisation: "lindenmere"},
 		"somebody whom quay does not know": {Kind: builtInSet, ID: signedIn, Organisation: "quay"},
 	} {
-		require.Equal(t, want, s.words())
+		t.Run(want, func(t *testing.T) {
+			require.Equal(t, want, s.words())
+		})
 	}
 }
 
@@ -107,15 +109,17 @@ func TestAttributesAreChecked(t *testing.T) {
 		{checkSize, loamapi.Input{Size: "huge"}, "size"},
 		{checkPage, loamapi.Input{Text: &long}, "text"},
 	} {
-		err := c.check(&call{in: c.in})
-		if c.field == "" {
-			require.NoError(t, err)
-			continue
-		}
-		var p *Problem
-		require.ErrorAs(t, err, &p, "%+v", c.in)
-		require.Equal(t, c.field, p.Field)
-		require.NotEmpty(t, p.Next)
+		t.Run(c.field, func(t *testing.T) {
+			err := c.check(&call{in: c.in})
+			if c.field == "" {
+				require.NoError(t, err)
+				return
+			}
+			var p *Problem
+			require.ErrorAs(t, err, &p, "%+v", c.in)
+			require.Equal(t, c.field, p.Field)
+			require.NotEmpty(t, p.Next)
+		})
 	}
 }
 

@@ -8,7 +8,7 @@ function rewrite(query: URLSearchParams) {
   void replace(router.location + (text ? "?" + text : ""));
 }
 
-export class Asked {
+export class QueryParam {
   value = $state("");
 
   // It is made while a component is: it reads the address once, and writes it whenever the value changes.
