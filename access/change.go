@@ -15,7 +15,7 @@ type Change interface {
 	visit(Visitor) error     // calls the method for its kind
 }
 
-// With gives the snapshot after the changes, applied in order as one step to the given revision. The receiver stays as
+// With returns the snapshot after the changes, applied in order as one step to the given revision. The receiver stays as
 // it was. The error is a [*model.Violation] of the first rule broken; then nothing is changed.
 func (s *Snapshot) With(revision uint64, changes ...Change) (*Snapshot, error) {
 	b := s.Builder()
@@ -41,7 +41,7 @@ func (s *Snapshot) Builder() *Builder {
 // Apply makes a change. The error is a [*model.Violation]: then the change is left out, and the builder goes on without it.
 func (b *Builder) Apply(change Change) error { return change.apply(b.draft) }
 
-// Done gives the snapshot. The builder is not to be used any more. The error is a [*model.Violation] when the changes together
+// Done returns the snapshot. The builder is not to be used any more. The error is a [*model.Violation] when the changes together
 // break a rule.
 func (b *Builder) Done(revision uint64) (*Snapshot, error) {
 	d := b.draft
@@ -58,37 +58,37 @@ func (b *Builder) Done(revision uint64) (*Snapshot, error) {
 // draft is a snapshot being made. What it owns it alters in place; all else it copies first.
 type draft struct {
 	Snapshot
-	owner    *persist.Owner
-	tookAway bool
-	stale    []number            // principals whose groups changed
-	crowded  map[number]struct{} // scopes whose rules changed
-	strayed  map[number]struct{} // containers whose way to the top changed
+	owner         *persist.Owner
+	tookAway      bool
+	stale         []number            // principals whose groups changed
+	dirtyRules    map[number]struct{} // scopes whose rules changed
+	dirtyAncestry map[number]struct{} // containers whose way to the top changed
 }
 
 // refresh works out anew what follows from the changes: whom a rule's name means, and the rules to be found at a scope.
 func (d *draft) refresh() {
 	d.refreshNames()
-	for n := range d.crowded {
+	for n := range d.dirtyRules {
 		more := d.editMore(n)
 		node := d.editScope(n)
-		was := node.crowded
-		node.crowded, node.names = false, 0
+		was := node.overflow
+		node.overflow, node.names = false, 0
 		if node.rules = newPlaceRules(more.placed); node.rules != nil {
 			names, ok := node.rules.names()
-			node.names, node.crowded = names, !ok
+			node.names, node.overflow = names, !ok
 		}
-		if !was || !node.crowded {
-			d.stray(n)
+		if !was || !node.overflow {
+			d.markAncestry(n)
 		}
 	}
-	d.crowded = nil
+	d.dirtyRules = nil
 	d.refreshWays()
 }
 
-// editScope gives a node that may be altered until the draft is done.
+// editScope returns a node that may be altered until the draft is done.
 func (d *draft) editScope(n number) *scopeNode { return d.scopes.edit(d.owner, n) }
 
-// editMore gives what a scope has besides, for altering.
+// editMore returns what a scope has besides, for altering.
 func (d *draft) editMore(n number) *scopeMore {
 	node := d.editScope(n)
 	switch {
@@ -105,7 +105,7 @@ func (d *draft) editMore(n number) *scopeMore {
 	return node.more
 }
 
-// editPrincipal gives a node that may be altered, its lists too.
+// editPrincipal returns a node that may be altered, its lists too.
 func (d *draft) editPrincipal(n number) *principalNode {
 	node := d.principals.Edit(d.owner, n)
 	if node.owner != d.owner {
@@ -131,7 +131,7 @@ func insert(sorted []number, n number) []number {
 	return append(append(append(longer, sorted[:at]...), n), sorted[at:]...)
 }
 
-// without gives a list without an item, and leaves the list as it was: it may belong to another snapshot.
+// without returns a list without an item, and leaves the list as it was: it may belong to another snapshot.
 func without[T comparable](list []T, item T) []T {
 	shorter := make([]T, 0, max(len(list)-1, 0))
 	for _, other := range list {

@@ -101,7 +101,7 @@ func (c CreatePrincipal) apply(d *draft) error {
 	return nil
 }
 
-// checkPrincipalName says whether a name is one for its kind: a guest is called by the name it signs in by.
+// checkPrincipalName checks that a name is one for its kind: a guest is called by the name it signs in by.
 func checkPrincipalName(kind model.PrincipalKind, name string) error {
 	if kind != model.Guest {
 		return model.CheckName(name)
@@ -408,7 +408,7 @@ func (d *draft) membership(m Membership) (group, member number, err error) {
 	return group, member, nil
 }
 
-// way gives the names from one principal up to another it is, or is within; nil when it is neither. Only groups for which
+// way returns the names from one principal up to another it is, or is within; nil when it is neither. Only groups for which
 // through is true are passed; a nil through passes all.
 func (s *Snapshot) way(from *principalNode, to number, through func(*principalNode) bool) []string {
 	dead := map[number]bool{}

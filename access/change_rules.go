@@ -110,7 +110,7 @@ func (d *draft) placeRule(r *rule) {
 		p := d.editPrincipal(n)
 		p.rules = append(p.rules, r)
 	}
-	d.crowd(r.place)
+	d.markRules(r.place)
 }
 
 // unplaceRule makes a rule that counted count no more.
@@ -121,14 +121,14 @@ func (d *draft) unplaceRule(r *rule) {
 		p := d.editPrincipal(n)
 		p.rules = without(p.rules, r)
 	}
-	d.crowd(r.place)
+	d.markRules(r.place)
 }
 
-func (d *draft) crowd(n number) {
-	if d.crowded == nil {
-		d.crowded = map[number]struct{}{}
+func (d *draft) markRules(n number) {
+	if d.dirtyRules == nil {
+		d.dirtyRules = map[number]struct{}{}
 	}
-	d.crowded[n] = struct{}{}
+	d.dirtyRules[n] = struct{}{}
 }
 
 // exchange puts a rule in the place of another that names the same principals at the same scope.
@@ -146,7 +146,7 @@ func (d *draft) exchange(old, fresh *rule) {
 		p := d.editPrincipal(n)
 		p.rules = swap(p.rules)
 	}
-	d.crowd(old.place)
+	d.markRules(old.place)
 }
 
 func (c CreateRole) apply(d *draft) error {

@@ -67,7 +67,7 @@ func (c CreateScope) apply(d *draft) error {
 			return model.Violationf(model.RulePlacement, "an organisation stands at the top: it cannot sit in anything")
 		}
 		n := d.addScope(scope, typ, 0)
-		d.stray(n)
+		d.markAncestry(n)
 		return d.describeScope(n, scope)
 	}
 	above, ok := d.scopeNumber(scope.Parent)
@@ -84,7 +84,7 @@ func (c CreateScope) apply(d *draft) error {
 	if err := d.enter(n, above); err != nil {
 		return err
 	}
-	d.stray(n)
+	d.markAncestry(n)
 	return d.describeScope(n, scope)
 }
 
@@ -95,7 +95,7 @@ func (d *draft) addScope(scope model.Scope, typ *catalogue.Type, parent number) 
 	return n
 }
 
-// homeOf gives the container that a scope is, or is directly in.
+// homeOf returns the container that a scope is, or is directly in.
 func homeOf(n, parent number) number {
 	switch {
 	case n&resourceBit == 0:
@@ -255,7 +255,7 @@ func (c MoveScope) apply(d *draft) error {
 		return err
 	}
 	d.scopeIndex.Rehome(d.owner, c.ID, n, homeOf(n, above))
-	d.stray(n)
+	d.markAncestry(n)
 	d.rebind(n, was)
 	d.tookAway = true
 	return nil
@@ -401,7 +401,7 @@ func (d *draft) knownServices(names []string) ([]string, error) {
 	return names, nil
 }
 
-// offeredAt gives the services offered in a scope, nil when all are.
+// offeredAt returns the services offered in a scope, nil when all are.
 func (s *Snapshot) offeredAt(n number) []string {
 	var offered []string
 	for up := s.upward(n); up.next(); {
@@ -423,7 +423,7 @@ func (s *Snapshot) offeredAt(n number) []string {
 	return offered
 }
 
-// OfferedAt gives the platform services offered in a scope, and nil when nothing narrows them.
+// OfferedAt returns the platform services offered in a scope, and nil when nothing narrows them.
 func (s *Snapshot) OfferedAt(id model.ID) []string {
 	n, ok := s.scopeNumber(id)
 	if !ok {
@@ -467,7 +467,7 @@ func (d *draft) setRetired(id model.ID, retired bool) error {
 		return model.Violationf(model.RuleSame, "%s is in that state already", d.address(n))
 	}
 	d.editScope(n).retired = retired
-	d.stray(n)
+	d.markAncestry(n)
 	d.tookAway = true
 	return nil
 }

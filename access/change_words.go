@@ -20,7 +20,7 @@ func (p *Proposal) Words() []string {
 	return all
 }
 
-// at gives the address of a scope as it is before the changes, or after them where they create it.
+// at returns the address of a scope as it is before the changes, or after them where they create it.
 func (p *Proposal) at(id model.ID) string {
 	if _, ok := p.Before.Scope(id); ok {
 		return p.Before.Address(id)

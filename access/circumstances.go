@@ -145,7 +145,7 @@ func (cs *circumstances) walk(w world, fn func(*Context, *scopeNode) bool) bool 
 	}
 }
 
-// variables gives the values that stand for all that each thing asked about can be. Of what a question may leave out, nothing
+// variables returns the values that stand for all that each thing asked about can be. Of what a question may leave out, nothing
 // is one of them.
 func (cs *circumstances) variables() [][]setting {
 	all := [][]setting{cs.times()}
@@ -192,7 +192,7 @@ func settingsOf[T any](values []T, set func(*Context, *scopeNode, T)) []setting 
 	return settings
 }
 
-// stand gives values that stand for all texts: each that something is compared with, some with each prefix, some between
+// stand returns values that stand for all texts: each that something is compared with, some with each prefix, some between
 // numbers, and another.
 func (t *texts) stand() []string {
 	values := slices.Clone(t.values)
@@ -243,7 +243,7 @@ func (cs *circumstances) times() []setting {
 	return settingsOf(moments, func(c *Context, _ *scopeNode, at time.Time) { c.Time = at })
 }
 
-// reading says what the clock makes of each comparison with it.
+// reading returns what the clock makes of each comparison with it.
 func (cs *circumstances) reading(at time.Time) string {
 	read := make([]byte, len(cs.clock))
 	for i, e := range cs.clock {

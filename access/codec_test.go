@@ -61,7 +61,7 @@ func TestChangesAreReadAsTheyWereWritten(t *testing.T) {
 	require.Len(t, kinds, access.KindsOfChanges, "every kind of change was drawn")
 }
 
-// plain gives changes with none for empty tags, and for what is empty in statements: these are the same.
+// plain returns changes with none for empty tags, and for what is empty in statements: these are the same.
 func plain(changes []access.Change) []access.Change {
 	for i, change := range changes {
 		switch c := change.(type) {

@@ -197,7 +197,7 @@ func (c *comparison) watch(id model.ID) {
 	}
 }
 
-// known gives the scope, or the nearest above it, that was there before.
+// known returns the scope, or the nearest above it, that was there before.
 func (c *comparison) known(n number) number {
 	for !c.before.scopes.has(n) {
 		n = c.after.scopes.get(n).parent
@@ -297,7 +297,7 @@ func (c *comparison) samePrincipal(who *principalNode) bool {
 // outside stands for the depth of a scope that no change may touch.
 const outside = ^uint16(0)
 
-// depthIn gives how many scopes there are from a scope to the top, itself counted, if it is in one of the regions.
+// depthIn returns how many scopes there are from a scope to the top, itself counted, if it is in one of the regions.
 func (c *comparison) depthIn(n number) uint16 {
 	if n&resourceBit != 0 {
 		return c.climb(n)
@@ -321,7 +321,7 @@ func (c *comparison) climb(n number) uint16 {
 	return depth
 }
 
-// inherited gives what the nearest point above tells of a scope.
+// inherited returns what the nearest point above tells of a scope.
 func (c *comparison) inherited(n number, deltas map[number]Delta) Delta {
 	up := c.after.upward(n)
 	for up.next(); up.next(); {
@@ -332,7 +332,7 @@ func (c *comparison) inherited(n number, deltas map[number]Delta) Delta {
 	return Delta{}
 }
 
-// meanings gives the permissions that meant something at a scope before, and those that do after: other services may be offered
+// meanings returns the permissions that meant something at a scope before, and those that do after: other services may be offered
 // there by then. At a new scope the same did.
 func (c *comparison) meanings(n number) (meant, means catalogue.Set) {
 	means = c.after.meaning(n)
@@ -365,7 +365,7 @@ func (c *comparison) delta(who *principalNode, n number, beneath bool) (d Delta,
 	return d, everywhere
 }
 
-// shifted gives what of some permissions, which hang on something before and after, is held in some circumstances only before,
+// shifted returns what of some permissions, which hang on something before and after, is held in some circumstances only before,
 // or only after. What is too intricate to tell counts as shifted.
 func (c *comparison) shifted(who *principalNode, wasAt, n number, beneath bool, both catalogue.Set) catalogue.Set {
 	was := c.before.principals.Get(who.number)
@@ -424,7 +424,7 @@ type hung struct {
 	applies truth
 }
 
-// hanging gives the rules about some permissions that apply, or may.
+// hanging returns the rules about some permissions that apply, or may.
 func (s *Snapshot) hanging(who *principalNode, at number, facts *scopeNode, beneath bool, c *Context, about catalogue.Set) (found []hung) {
 	e := evaluation{Snapshot: s, who: who, at: at, facts: facts, beneath: beneath, context: c.inTime()}
 	e.findings(everything, func(x *entry) {

@@ -59,7 +59,7 @@ func (s *Snapshot) compile(p *policyNode) ([]*rule, error) {
 	return rules, nil
 }
 
-// compileSubjects gives the numbers and claims of subjects. Where a rule cuts, everyone includes public.
+// compileSubjects returns the numbers and claims of subjects. Where a rule cuts, everyone includes public.
 func (s *Snapshot) compileSubjects(subjects []statement.Subject, cuts bool) (numbers []number, claims []statement.Subject, err error) {
 	for _, subject := range subjects {
 		if subject.Provider != "" {

@@ -14,7 +14,7 @@ type facts struct {
 	context   *Context
 }
 
-// evaluate says whether a condition holds.
+// evaluate reports whether a condition holds.
 func evaluate(c *statement.Condition, f facts) truth { return evaluateExpression(c.Root, f) }
 
 func evaluateExpression(e *statement.Expression, f facts) truth {
@@ -126,7 +126,7 @@ func ofResource(e *statement.Expression, f facts) truth {
 	return truthOf(e.Holds(f.scope.name[:len(f.scope.name)-len(typ.Name)-1], true))
 }
 
-// culprit gives the smallest part of a condition that keeps it from holding.
+// culprit returns the smallest part of a condition that keeps it from holding.
 func culprit(c *statement.Condition, f facts) string {
 	e := c.Root
 	for e.Op == statement.OpAnd {

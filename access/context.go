@@ -48,7 +48,7 @@ func (c *Context) moment() time.Time {
 	return c.Time
 }
 
-// fromNowOn gives what is known of whatever anybody may ask from the moment of a context on.
+// fromNowOn returns what is known of whatever anybody may ask from the moment of a context on.
 func (c *Context) fromNowOn() *Context { return &Context{Time: c.moment(), Anybody: true} }
 
 // inTime returns the context with all that is still to begin, or to end, unknown.
@@ -61,7 +61,7 @@ func (c *Context) inTime() *Context {
 	return &later
 }
 
-// settled gives what the clock says: of anybody's questions only what it says from then on for ever.
+// settled returns what the clock says: of anybody's questions only what it says from then on for ever.
 func (c *Context) settled(says, forever truth) truth {
 	if c.Anybody && says != forever {
 		return unknown
@@ -69,7 +69,7 @@ func (c *Context) settled(says, forever truth) truth {
 	return says
 }
 
-// carries says whether the principal comes from a subject's provider with its claim.
+// carries reports whether the principal comes from a subject's provider with its claim.
 func (c *Context) carries(s statement.Subject) truth {
 	switch {
 	case c != nil && c.Anybody:

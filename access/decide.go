@@ -165,7 +165,7 @@ const (
 	firm
 )
 
-// level says how firmly a principal holds a permission at a scope, what the context tells counted.
+// level returns how firmly a principal holds a permission at a scope, what the context tells counted.
 func (s *Snapshot) level(who *principalNode, at number, p catalogue.Permission, c *Context) level {
 	if s.gone(who) || !s.wideMeaning(at).Has(p) || !s.offers(at, p) {
 		return notHeld

@@ -17,7 +17,7 @@ import (
 
 var lastID atomic.Uint64
 
-// newID gives an id that no other has, later ones greater.
+// newID returns an id that no other has, later ones greater.
 func newID() model.ID {
 	var id model.ID
 	binary.BigEndian.PutUint64(id[7:], lastID.Add(1)+1000)

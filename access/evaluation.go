@@ -43,7 +43,7 @@ func (e *evaluation) findings(about catalogue.Permission, fn func(*entry)) (reti
 			if on.names[i].mayMean(&e.who.marks) {
 				e.look(on.rules[i], on.on[i] == e.at, about, fn)
 			}
-		case on.crowded>>i&1 != 0:
+		case on.overflow>>i&1 != 0:
 			e.look(e.scopes.containers.Get(on.on[i]).rules, on.on[i] == e.at, about, fn)
 		}
 	}
@@ -77,7 +77,7 @@ func (e *evaluation) look(rules *placeRules, atScope bool, about catalogue.Permi
 	}
 }
 
-// applies says whether what was found applies. What a retired group is given is given to nobody, and what a rule says of its own scope
+// applies reports whether what was found applies. What a retired group is given is given to nobody, and what a rule says of its own scope
 // alone is not said of what is beneath.
 func (e *evaluation) applies(x *entry) truth {
 	switch {
@@ -112,7 +112,7 @@ func (e *evaluation) outcome() (found outcome) {
 	return found
 }
 
-// lost gives what cuts take, less what they spare.
+// lost returns what cuts take, less what they spare.
 func (e *evaluation) lost() catalogue.Set {
 	found := e.outcome()
 	var lost catalogue.Set
@@ -122,7 +122,7 @@ func (e *evaluation) lost() catalogue.Set {
 	return lost
 }
 
-// spares gives what a cut does not take from whom some rules let govern. A cut spares whom a rule above the scope where it was set lets
+// spares returns what a cut does not take from whom some rules let govern. A cut spares whom a rule above the scope where it was set lets
 // govern: the permissions to govern of that rule, and what it takes to find what to repair.
 func (s *Snapshot) spares(cut *rule, gives []*rule) catalogue.Set {
 	var spared catalogue.Set
@@ -200,7 +200,7 @@ type hangs struct {
 	onPlace bool // rules for the scope alone
 }
 
-// held gives all that is held, whether or not it means something there.
+// held returns all that is held, whether or not it means something there.
 func (e *evaluation) held() (catalogue.Set, hangs) {
 	var on hangs
 	var room [8]uint64

@@ -80,7 +80,7 @@ func (s *Snapshot) Explain(q Question) Explanation {
 	return e
 }
 
-// meet says why one rule does or does not apply.
+// meet returns why one rule does or does not apply.
 func (s *Snapshot) meet(r *rule, who *principalNode, at number, q Question) Met {
 	m := Met{Rule: r.ref, Place: s.scopes.get(r.place).id, Cuts: r.cuts, Why: Applies}
 	m.Names, m.Through = s.namedBy(r, who)
@@ -131,7 +131,7 @@ func (r *rule) whyNot(t term, holds truth, f facts) (why Why, part string) {
 	return ConditionUnknown, culprit(r.condition, f)
 }
 
-// otherThan says how a rule that is not about a permission misses it.
+// otherThan returns how a rule that is not about a permission misses it.
 func (s *Snapshot) otherThan(r *rule, p catalogue.Permission) Why {
 	asked := s.catalogue.Operation(p)
 	otherPlane := false
@@ -204,7 +204,7 @@ func (s *Snapshot) Policy(id model.ID) (statement.Policy, bool) {
 	return p.Policy, true
 }
 
-// PoliciesAt gives the policies of a scope itself, by name.
+// PoliciesAt returns the policies of a scope itself, by name.
 func (s *Snapshot) PoliciesAt(scope model.ID) []statement.Policy {
 	n, ok := s.scopeNumber(scope)
 	if !ok || s.scopes.get(n).more == nil {
@@ -222,7 +222,7 @@ func policiesOf(nodes []*policyNode) []statement.Policy {
 	return policies
 }
 
-// Policies gives all policies of the organisation, by the address of their scope and by name.
+// Policies returns all policies of the organisation, by the address of their scope and by name.
 func (s *Snapshot) Policies() []statement.Policy {
 	var nodes []*policyNode
 	for it := s.policies.Iterator(); !it.Done(); {
@@ -256,7 +256,7 @@ func (s *Snapshot) Dormant(policy model.ID, statement int) bool {
 	return dormant
 }
 
-// RulesFor gives the rules that mean a principal: itself, a group it is within through active groups, or a set it
+// RulesFor returns the rules that mean a principal: itself, a group it is within through active groups, or a set it
 // belongs to.
 func (s *Snapshot) RulesFor(principal model.ID) []RuleRef {
 	who := s.principalNode(principal)

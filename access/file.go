@@ -312,7 +312,7 @@ func (r *fileReader) snapshot(c *catalogue.Catalogue) (*Snapshot, error) {
 		return nil, err
 	}
 	if d.scopes.containers.Len() > 0 {
-		d.stray(0)
+		d.markAncestry(0)
 	}
 	d.refresh()
 	return &d.Snapshot, nil

@@ -179,7 +179,7 @@ func (g *gains) in(w world) *Context {
 	return &c
 }
 
-// base gives by whose rules somebody held something before. Somebody new held what everybody of their kind holds; but
+// base returns by whose rules somebody held something before. Somebody new held what everybody of their kind holds; but
 // nothing if the maker gets their credentials.
 func (g *gains) base(who *principalNode) *principalNode {
 	if int(who.number) < g.before.principals.Len() {
@@ -199,7 +199,7 @@ func (g *gains) base(who *principalNode) *principalNode {
 	return nil
 }
 
-// factsOf gives what is known of a scope; of those beneath it nothing is.
+// factsOf returns what is known of a scope; of those beneath it nothing is.
 func (s *Snapshot) factsOf(at number, beneath bool) *scopeNode {
 	if beneath {
 		return nil
@@ -308,7 +308,7 @@ func takesIntoUse(change Change) bool {
 	return false
 }
 
-// certain gives what the maker holds whatever comes.
+// certain returns what the maker holds whatever comes.
 func (g *gains) certain(at number, facts *scopeNode, beneath bool) catalogue.Set {
 	if takenOut.terms {
 		return g.before.heldIn(g.maker, at, facts, beneath, g.asked, false)

@@ -5,7 +5,7 @@ import (
 	"arbora.example/access/model"
 )
 
-// Held gives all that a principal holds at a scope, whether or not it means something there. It is empty for inactive and
+// Held returns all that a principal holds at a scope, whether or not it means something there. It is empty for inactive and
 // unknown principals.
 func (s *Snapshot) Held(principal, scope model.ID, c *Context) catalogue.Set {
 	who := s.principalNode(principal)
@@ -22,7 +22,7 @@ func (s *Snapshot) held(who *principalNode, at number, c *Context, lenient, bene
 	return set
 }
 
-// heldAt gives what is held at a scope; leniently, what is unknown counts in favour. Beneath, it is what is held at any
+// heldAt returns what is held at a scope; leniently, what is unknown counts in favour. Beneath, it is what is held at any
 // scope beneath that no rule names: what is said of the resource is unknown, and rules for the scope alone are left out.
 func (s *Snapshot) heldAt(who *principalNode, at number, c *Context, lenient, beneath bool) (catalogue.Set, hangs) {
 	if lenient {
@@ -32,7 +32,7 @@ func (s *Snapshot) heldAt(who *principalNode, at number, c *Context, lenient, be
 	return e.held()
 }
 
-// heldIn gives what somebody holds in the world of a context, with the facts given: nil when they are unknown, or those of a scope that is
+// heldIn returns what somebody holds in the world of a context, with the facts given: nil when they are unknown, or those of a scope that is
 // not there yet. Nobody holds nothing.
 func (s *Snapshot) heldIn(who *principalNode, at number, facts *scopeNode, beneath bool, c *Context, lenient bool) catalogue.Set {
 	if who == nil || !c.peopleInUse() && s.gone(who) {
@@ -68,7 +68,7 @@ func (h holding) within(meaning catalogue.Set) holding {
 	return holding{firm: h.firm.And(meaning), possible: h.possible.And(meaning), hangs: h.hangs}
 }
 
-// Holds gives what a principal holds at a scope of what means something there: for certain, and perhaps, which is what hangs
+// Holds returns what a principal holds at a scope of what means something there: for certain, and perhaps, which is what hangs
 // on something unknown or is still to begin besides.
 func (s *Snapshot) Holds(principal, scope model.ID, c *Context) (firm, perhaps catalogue.Set) {
 	who := s.principalNode(principal)

@@ -14,7 +14,7 @@ type Holder struct {
 	Conditional bool // under a condition that is not known to hold, or from a later moment on
 }
 
-// Holders gives everybody who acts and may use a permission at a scope, in the order they came; of the built-in sets,
+// Holders returns everybody who acts and may use a permission at a scope, in the order they came; of the built-in sets,
 // public and signed-in stand for those whom the organisation does not know. By what rules somebody holds it,
 // [Snapshot.Explain] tells. Takes time in proportion to the people whom rules on the way up name.
 func (s *Snapshot) Holders(p catalogue.Permission, scope model.ID, c *Context) []Holder {
@@ -110,7 +110,7 @@ func (s Step) sameRole(other Step) bool {
 		s.width() == other.width() && s.Role.Permissions.Minus(other.Role.Permissions).Len() == 0
 }
 
-// StepsTo gives the single changes by which a principal would be allowed to do something: joining a group that holds it,
+// StepsTo returns the single changes by which a principal would be allowed to do something: joining a group that holds it,
 // being granted a role at the scope itself, or lifting the one statement that cuts it. Those that add least come first, of
 // equals a group before a role and the role that holds less elsewhere; privileged roles come last. Of roles that hold the same
 // one is given. At most the given number is given. It is empty when the principal may already, is inactive, or the permission
@@ -172,7 +172,7 @@ func (s *Snapshot) StepsTo(q Question, most int) []Step {
 	return sure
 }
 
-// lifts gives the statement that alone cuts what is otherwise given.
+// lifts returns the statement that alone cuts what is otherwise given.
 func (s *Snapshot) lifts(q Question, who *principalNode, at number) []Step {
 	var cuts []Met
 	given := false
@@ -201,7 +201,7 @@ func (s *Snapshot) Owns(who, group model.ID) bool {
 	return ok && p.counts(owner)
 }
 
-// groupsThatGive gives the active groups whose members rules let use a permission at a scope, and that members can be put
+// groupsThatGive returns the active groups whose members rules let use a permission at a scope, and that members can be put
 // into.
 func (s *Snapshot) groupsThatGive(q Question, at number) []*principalNode {
 	seen := make([]uint64, s.principals.Len()/64+1)
@@ -229,8 +229,8 @@ func (s *Snapshot) groupsThatGive(q Question, at number) []*principalNode {
 	return groups
 }
 
-// Hopeful is somebody who may not do something and could give it to themselves.
-type Hopeful struct {
+// Escalation is somebody who may not do something and could give it to themselves.
+type Escalation struct {
 	Principal Principal
 	Role      *catalogue.Role // a role they could grant themselves at the scope, if there is one
 	Policy    bool            // they could write a statement that gives it
@@ -240,10 +240,10 @@ type Hopeful struct {
 	RunAs     *Principal      // a service account that holds it, as which they could run a machine, if there is one
 }
 
-// CouldHold gives those who may not use a permission at a scope, and could give it to themselves by one change: who may
+// EscalationPaths returns those who may not use a permission at a scope, and could give it to themselves by one change: who may
 // grant there a role that holds it, write a policy there or above, put themselves into a group that holds it, reset the
 // credentials of somebody who holds it, or run a machine as a service account that does; the rule on gains counted.
-func (s *Snapshot) CouldHold(p catalogue.Permission, scope model.ID, c *Context) []Hopeful {
+func (s *Snapshot) EscalationPaths(p catalogue.Permission, scope model.ID, c *Context) []Escalation {
 	at, ok := s.scopeNumber(scope)
 	if !ok {
 		return nil
@@ -287,7 +287,7 @@ func (s *Snapshot) CouldHold(p catalogue.Permission, scope model.ID, c *Context)
 	for up := s.upward(at); up.next(); {
 		add(s.Holders(write, up.node.id, c))
 	}
-	var hopefuls []Hopeful
+	var escalations []Escalation
 	for _, who := range candidates {
 		q := Question{Principal: who.ID, Permission: p, Scope: scope, Context: c}
 		if reason := s.Decide(q).Reason; reason != NotGranted && reason != Cut {
@@ -296,15 +296,15 @@ func (s *Snapshot) CouldHold(p catalogue.Permission, scope model.ID, c *Context)
 		h := s.hope(who, q, at, giving)
 		s.borrow(&h, others, c)
 		if h.Role != nil || h.Policy || h.Group != nil || h.Lifts || h.ActAs != nil || h.RunAs != nil {
-			hopefuls = append(hopefuls, h)
+			escalations = append(escalations, h)
 		}
 	}
-	slices.SortFunc(hopefuls, func(a, b Hopeful) int { return slices.Compare(a.Principal.ID[:], b.Principal.ID[:]) })
-	return hopefuls
+	slices.SortFunc(escalations, func(a, b Escalation) int { return slices.Compare(a.Principal.ID[:], b.Principal.ID[:]) })
+	return escalations
 }
 
 // borrow finds somebody else as whom somebody could act.
-func (s *Snapshot) borrow(h *Hopeful, others []Principal, c *Context) {
+func (s *Snapshot) borrow(h *Escalation, others []Principal, c *Context) {
 	may := func(text string, scope model.ID) bool {
 		return s.Decide(Question{Principal: h.Principal.ID, Permission: s.catalogue.MustPermission(text), Scope: scope, Context: c}).Allowed
 	}
@@ -324,8 +324,8 @@ func (s *Snapshot) borrow(h *Hopeful, others []Principal, c *Context) {
 }
 
 // hope works out how somebody could give themselves what a question asks for.
-func (s *Snapshot) hope(who Principal, q Question, at number, giving []*principalNode) Hopeful {
-	h := Hopeful{Principal: who}
+func (s *Snapshot) hope(who Principal, q Question, at number, giving []*principalNode) Escalation {
+	h := Escalation{Principal: who}
 	var alone catalogue.Set
 	alone.Add(q.Permission)
 	may := func(text string, scope model.ID) bool {

@@ -38,7 +38,7 @@ func compareSets(t *rapid.T, c *catalogue.Catalogue, reference *naive, snapshot 
 	who := rapid.SampledFrom(reference.people).Draw(t, "who")
 	checkSteps(t, c, reference, snapshot, access.Question{Principal: who.ID, Permission: o.Permission, Scope: at.ID, Context: context})
 	checkReach(t, c, reference, snapshot, who, context)
-	checkCouldHold(t, c, reference, snapshot, o, at.ID)
+	checkEscalationPaths(t, c, reference, snapshot, o, at.ID)
 	checkPowers(t, c, reference, snapshot, who)
 }
 
@@ -52,13 +52,13 @@ func checkPowers(t *rapid.T, c *catalogue.Catalogue, reference *naive, snapshot 
 		return // it is dear
 	}
 	powers := snapshot.Powers(who.ID, nil)
-	could := func(p catalogue.Permission, at model.ID) (access.Hopeful, bool) {
-		for _, h := range snapshot.CouldHold(p, at, nil) {
+	could := func(p catalogue.Permission, at model.ID) (access.Escalation, bool) {
+		for _, h := range snapshot.EscalationPaths(p, at, nil) {
 			if h.Principal.ID == who.ID {
 				return h, true
 			}
 		}
-		return access.Hopeful{}, false
+		return access.Escalation{}, false
 	}
 	// Each is tried: what it is said to give is held then.
 	for _, power := range powers {
@@ -96,10 +96,10 @@ func checkPowers(t *rapid.T, c *catalogue.Catalogue, reference *naive, snapshot 
 	}), "%s could give themselves %s at %s, which is not among their powers", who.Name, c.Operation(p), reference.address(at.ID))
 }
 
-// checkCouldHold lets everybody who could give themselves a permission do it, and everybody else try in each way.
-func checkCouldHold(t *rapid.T, c *catalogue.Catalogue, reference *naive, snapshot *access.Snapshot, o catalogue.Operation, at model.ID) {
-	could := map[model.ID]access.Hopeful{}
-	for _, h := range snapshot.CouldHold(o.Permission, at, nil) {
+// checkEscalationPaths lets everybody who could give themselves a permission do it, and everybody else try in each way.
+func checkEscalationPaths(t *rapid.T, c *catalogue.Catalogue, reference *naive, snapshot *access.Snapshot, o catalogue.Operation, at model.ID) {
+	could := map[model.ID]access.Escalation{}
+	for _, h := range snapshot.EscalationPaths(o.Permission, at, nil) {
 		could[h.Principal.ID] = h
 	}
 	give := func(who access.Principal, role string) access.Change {
@@ -223,12 +223,12 @@ func TestHoldersTellWhy(t *testing.T) {
 	require.Empty(t, met[0].Through, "the nearest comes first")
 	require.Equal(t, []string{"curators", "trust"}, met[1].Through)
 
-	hopefuls := w.now.CouldHold(erase, bucket, nil)
-	require.Len(t, hopefuls, 1)
-	require.Equal(t, "rowan", hopefuls[0].Principal.Name, "a steward may grant beyond what he holds")
-	require.Equal(t, "content-keeper", hopefuls[0].Role.Name)
-	require.NotNil(t, hopefuls[0].Group)
-	require.True(t, hopefuls[0].Policy)
+	escalations := w.now.EscalationPaths(erase, bucket, nil)
+	require.Len(t, escalations, 1)
+	require.Equal(t, "rowan", escalations[0].Principal.Name, "a steward may grant beyond what he holds")
+	require.Equal(t, "content-keeper", escalations[0].Role.Name)
+	require.NotNil(t, escalations[0].Group)
+	require.True(t, escalations[0].Policy)
 
 	steps := w.now.StepsTo(access.Question{Principal: w.ids["rowan"], Permission: erase, Scope: bucket}, 3)
 	require.Len(t, steps, 3)

@@ -33,7 +33,7 @@ func (d Delta) IsEmpty() bool {
 	return d.equals(Delta{})
 }
 
-// Growth gives all that is or may be gained.
+// Growth returns all that is or may be gained.
 func (d Delta) Growth() catalogue.Set {
 	var all catalogue.Set
 	all.AddAll(d.Gains)
@@ -52,7 +52,7 @@ func (d Delta) equals(o Delta) bool {
 		same(d.Shifting, o.Shifting)
 }
 
-// Impact gives what the changes would alter if they were made: effective access before and after, compared over everybody and
+// Impact returns what the changes would alter if they were made: effective access before and after, compared over everybody and
 // everything they reach, by address. Of the context only the moment counts: others ask from elsewhere. It is empty when they alter
 // nothing. What is said of all beneath a scope leaves out what is retired there.
 func (p *Proposal) Impact(c *Context) []Effect {

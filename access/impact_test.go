@@ -70,7 +70,7 @@ func retiredBesides(n *naive, at model.ID, change access.Change) bool {
 	})
 }
 
-// toldAt gives what effects tell of a scope: its own, or the nearest from above that goes on beneath.
+// toldAt returns what effects tell of a scope: its own, or the nearest from above that goes on beneath.
 func toldAt(n *naive, told map[model.ID][]access.Effect, at model.ID) access.Delta {
 	for i, above := range n.upward(at) {
 		for _, e := range told[above.ID] {
@@ -85,7 +85,7 @@ func toldAt(n *naive, told map[model.ID][]access.Effect, at model.ID) access.Del
 // rank orders how firmly something is held.
 var rank = map[tri]int{triNo: 0, triUnknown: 1, triYes: 2}
 
-// fits says whether a told difference agrees with what is held before and after. What hangs on the resource is told as
+// fits reports whether a told difference agrees with what is held before and after. What hangs on the resource is told as
 // conditional for all beneath, so there a firm yes or no may stand where something conditional is told.
 func fits(d access.Delta, p catalogue.Permission, was, is tri) bool {
 	switch {
@@ -120,7 +120,7 @@ func differs(c *catalogue.Catalogue, before, after *naive, p access.Principal, o
 	})
 }
 
-// inUse gives the reference in which retired scopes decide as if they were active, and, if all is in use, people and groups too.
+// inUse returns the reference in which retired scopes decide as if they were active, and, if all is in use, people and groups too.
 func (n *naive) inUse(all bool) *naive {
 	world := newNaive()
 	world.scopes, world.people, world.members = slices.Clone(n.scopes), slices.Clone(n.people), n.members

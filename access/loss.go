@@ -11,7 +11,7 @@ type Loss struct {
 	Of   catalogue.Set // what it takes away of what the grant gives and of what means something there
 }
 
-// LossesOf gives the statements that take away part of what a grant gives its holder at a scope, nearest first. What a
+// LossesOf returns the statements that take away part of what a grant gives its holder at a scope, nearest first. What a
 // condition leaves open counts as taken away, as it does in a decision. Who governs by a rule from above the scope where a
 // statement was set keeps what it lets them govern, and what it takes to find what to repair.
 func (s *Snapshot) LossesOf(grant model.ID, scope model.ID, c *Context) []Loss {

@@ -76,7 +76,7 @@ func (s *Snapshot) matrixRow(columns []MatrixColumn, p Principal, who *principal
 	return row, holds
 }
 
-// PermissionsOf gives the permissions of some types that mean something at a scope, by class and plane, in the catalogue's
+// PermissionsOf returns the permissions of some types that mean something at a scope, by class and plane, in the catalogue's
 // order.
 func (s *Snapshot) PermissionsOf(scope model.ID, types func(*catalogue.Type) bool) []catalogue.Permission {
 	n, there := s.scopeNumber(scope)

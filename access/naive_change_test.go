@@ -10,7 +10,7 @@ import (
 	"arbora.example/access/statement"
 )
 
-// allows says whether a change keeps the rules.
+// allows reports whether a change keeps the rules.
 func (n *naive) allows(c *catalogue.Catalogue, change access.Change) bool {
 	switch ch := change.(type) {
 	case access.CreateScope:
@@ -120,7 +120,7 @@ func (n *naive) allowsScope(c *catalogue.Catalogue, s model.Scope) bool {
 	return n.fits(c, s, *parent, 1) && n.offers(c, parent.ID, s) && !slices.ContainsFunc(n.scopes, func(o model.Scope) bool { return o.ID == s.ID })
 }
 
-// fits says whether a scope, so many containers high, may sit in another.
+// fits reports whether a scope, so many containers high, may sit in another.
 func (n *naive) fits(c *catalogue.Catalogue, s, parent model.Scope, high int) bool {
 	t, ok := c.Type(s.TypeName())
 	if !ok || !t.Registered || s.Kind == model.Organisation || !slices.Contains(t.Parents, parent.TypeName()) || n.retired(parent.ID) {
@@ -159,7 +159,7 @@ func (n *naive) allowsMove(c *catalogue.Catalogue, m access.MoveScope) bool {
 	})
 }
 
-// offers says whether the services offered at a scope let something be beneath it.
+// offers reports whether the services offered at a scope let something be beneath it.
 func (n *naive) offers(c *catalogue.Catalogue, at model.ID, s model.Scope) bool {
 	if s.Kind != model.Resource {
 		return true
@@ -174,7 +174,7 @@ func (n *naive) offersService(at model.ID, service string) bool {
 	})
 }
 
-// allowsOffer says whether services may be offered at a scope: none that is not offered above, all that are in use beneath.
+// allowsOffer reports whether services may be offered at a scope: none that is not offered above, all that are in use beneath.
 func (n *naive) allowsOffer(c *catalogue.Catalogue, o access.OfferServices) bool {
 	at := n.scope(o.ID)
 	if at.Kind == model.Resource || o.Services == nil {
@@ -223,7 +223,7 @@ func (n *naive) governed(c *catalogue.Catalogue, o catalogue.Operation) bool {
 	return true
 }
 
-// after gives the reference after a change that keeps the rules.
+// after returns the reference after a change that keeps the rules.
 func (n *naive) after(change access.Change) *naive {
 	next := newNaive()
 	next.scopes, next.people, next.members = slices.Clone(n.scopes), slices.Clone(n.people), slices.Clone(n.members)

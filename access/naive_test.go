@@ -213,7 +213,7 @@ func (n *naive) gone(p access.Principal) bool {
 	return p.Inactive || p.Kind == model.ServiceAccount && n.retired(p.Home)
 }
 
-// sets gives the built-in sets that somebody belongs to.
+// sets returns the built-in sets that somebody belongs to.
 func sets(p access.Principal) []model.ID {
 	switch p.Kind {
 	case model.User:
@@ -323,7 +323,7 @@ func canBeBeneath(c *catalogue.Catalogue, typeName, onType string, seen []string
 	return false
 }
 
-// role gives what a role holds.
+// role returns what a role holds.
 func (n *naive) role(c *catalogue.Catalogue, name string) func(catalogue.Operation) bool {
 	for _, def := range n.roles {
 		if def.Name == name {
@@ -388,7 +388,7 @@ func inPeriod(p statement.Period, ctx *access.Context, future bool) tri {
 	return triYes
 }
 
-// namedBy says whether subjects mean somebody; ever says whether through groups out of use, too.
+// namedBy reports whether subjects mean somebody; ever says whether through groups out of use, too.
 func (n *naive) namedBy(who access.Principal, subjects []statement.Subject, ctx *access.Context, widen, ever bool) tri {
 	found := triNo
 	is := n.is
@@ -420,7 +420,7 @@ func (n *naive) namedBy(who access.Principal, subjects []statement.Subject, ctx 
 	return found
 }
 
-// level says how firmly somebody may do something: yes, no, or unknown when it hangs on something.
+// level returns how firmly somebody may do something: yes, no, or unknown when it hangs on something.
 func (n *naive) level(c *catalogue.Catalogue, who model.ID, o catalogue.Operation, at model.ID, ctx *access.Context) tri {
 	switch {
 	case n.decide(c, who, o, at, ctx, false):
@@ -441,7 +441,7 @@ func (n *naive) offersType(c *catalogue.Catalogue, at model.ID, name string) boo
 	return true
 }
 
-// decide says whether somebody may; perhaps takes what is unknown or still to begin in their favour.
+// decide reports whether somebody may; perhaps takes what is unknown or still to begin in their favour.
 func (n *naive) decide(c *catalogue.Catalogue, who model.ID, o catalogue.Operation, at model.ID, ctx *access.Context, perhaps bool) bool {
 	p, scope := n.principal(who), n.scope(at)
 	if p == nil || scope == nil || n.gone(*p) || !means(c, scope.TypeName(), o.Type) || !n.offersType(c, at, o.Type) {
@@ -453,7 +453,7 @@ func (n *naive) decide(c *catalogue.Catalogue, who model.ID, o catalogue.Operati
 	return n.holds(c, *p, o, at, scope, ctx, perhaps)
 }
 
-// holds says what the rules say of somebody at a scope, or of any beneath it when nothing is known of the scope.
+// holds returns what the rules say of somebody at a scope, or of any beneath it when nothing is known of the scope.
 func (n *naive) holds(c *catalogue.Catalogue, p access.Principal, o catalogue.Operation, at model.ID, scope *model.Scope, ctx *access.Context, perhaps bool) bool {
 	path := n.upward(at)
 	depthOf := func(id model.ID) int {
@@ -562,7 +562,7 @@ func (n *naive) address(id model.ID) string {
 	return strings.Join(parts, "/")
 }
 
-// everybody gives all who can be asked about: people, groups, and the sets that stand for strangers.
+// everybody returns all who can be asked about: people, groups, and the sets that stand for strangers.
 func (n *naive) everybody() []access.Principal {
 	all := slices.Clone(n.people)
 	slices.SortFunc(all, func(a, b access.Principal) int { return bytes.Compare(a.ID[:], b.ID[:]) })

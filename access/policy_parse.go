@@ -240,7 +240,7 @@ func (r Reader) acts(line statement.TextLine, written *statement.Sentence, st *s
 	return nil
 }
 
-// pointless says why an act means nothing for the things of a statement.
+// pointless returns why an act means nothing for the things of a statement.
 func pointless(c *catalogue.Catalogue, act string, st *statement.Statement) string {
 	things := "anything"
 	if len(st.Things) > 0 {

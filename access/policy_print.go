@@ -10,7 +10,7 @@ import (
 // Print writes a policy in its one form, with today's names. What it writes reads back as the same policy.
 func (s *Snapshot) Print(p statement.Policy) string { return statement.JoinParts(s.Parts(p), p.Notes) }
 
-// relative gives an address from a scope down, or, of what is elsewhere, the full one with a slash before it.
+// relative returns an address from a scope down, or, of what is elsewhere, the full one with a slash before it.
 func (s *Snapshot) relative(id, from model.ID) string {
 	full, base := s.Address(id), s.Address(from)
 	if rest, beneath := strings.CutPrefix(full, base+"/"); beneath {
@@ -54,7 +54,7 @@ func (s *Snapshot) printSubject(subject statement.Subject, scope model.ID) strin
 	return statement.NameWord(p.Name)
 }
 
-// accountAddress gives where a service account lives and its name, as a policy at a scope names it.
+// accountAddress returns where a service account lives and its name, as a policy at a scope names it.
 func (s *Snapshot) accountAddress(p Principal, scope model.ID) string {
 	if p.Home == scope {
 		return p.Name

@@ -21,9 +21,9 @@ type Power struct {
 // powersTold bounds how many groups and how many service accounts are looked through.
 const powersTold = 200
 
-// Powers gives what a principal could give themselves by one change, and where: by granting a role or writing a statement at a scope
+// Powers returns what a principal could give themselves by one change, and where: by granting a role or writing a statement at a scope
 // where they may, by joining a group, or by running a machine as a service account that holds more; the rule on gains counted. It
-// is [Snapshot.CouldHold] asked of one principal about all permissions. Resetting the credentials of others gives nothing, since
+// is [Snapshot.EscalationPaths] asked of one principal about all permissions. Resetting the credentials of others gives nothing, since
 // whose credentials somebody may take holds no more than they could give.
 func (s *Snapshot) Powers(principal model.ID, c *Context) []Power {
 	who := s.principalNode(principal)
@@ -34,7 +34,7 @@ func (s *Snapshot) Powers(principal model.ID, c *Context) []Power {
 	return append(append(powers, s.powersByGroups(who, c)...), s.powersByAccounts(who, c)...)
 }
 
-// powersByRules gives what somebody could grant themselves, or write for themselves in a policy: at each scope what no scope above it
+// powersByRules returns what somebody could grant themselves, or write for themselves in a policy: at each scope what no scope above it
 // gives already.
 func (s *Snapshot) powersByRules(who *principalNode, c *Context) (powers []Power) {
 	grant, write := s.catalogue.MustPermission("create grant"), s.catalogue.MustPermission("create policy")
@@ -71,7 +71,7 @@ func (s *Snapshot) powersByRules(who *principalNode, c *Context) (powers []Power
 	return powers
 }
 
-// turns gives the scopes at which what somebody holds is another than above, each after those above it: where their access changes, and
+// turns returns the scopes at which what somebody holds is another than above, each after those above it: where their access changes, and
 // what is right beneath a scope that differs from what is beneath it.
 func (s *Snapshot) turns(who *principalNode, c *Context) (scopes []number) {
 	seen := map[number]bool{}
@@ -93,7 +93,7 @@ func (s *Snapshot) turns(who *principalNode, c *Context) (scopes []number) {
 	return scopes
 }
 
-// Givable gives the permissions that a principal may give at a scope and beneath it, without condition or end, as far as the rule
+// Givable returns the permissions that a principal may give at a scope and beneath it, without condition or end, as far as the rule
 // on gains goes.
 func (s *Snapshot) Givable(giver model.ID, scope model.ID, c *Context) catalogue.Set {
 	at, there := s.scopeNumber(scope)
@@ -122,7 +122,7 @@ func (s *Snapshot) mostAdding(giver, scope model.ID, gains catalogue.Set, c *Con
 	return most
 }
 
-// powersByGroups gives what somebody would gain by groups that they may put themselves into.
+// powersByGroups returns what somebody would gain by groups that they may put themselves into.
 func (s *Snapshot) powersByGroups(who *principalNode, c *Context) (powers []Power) {
 	enrols := s.Decide(Question{Principal: who.ID, Permission: s.catalogue.MustPermission("enrol group"), Scope: s.scopes.get(0).id, Context: c}).Allowed
 	for group := range s.Principals(model.Group) {
@@ -154,7 +154,7 @@ func (s *Snapshot) powersByGroups(who *principalNode, c *Context) (powers []Powe
 	return powers
 }
 
-// powersByAccounts gives what somebody would gain by running a machine as a service account.
+// powersByAccounts returns what somebody would gain by running a machine as a service account.
 func (s *Snapshot) powersByAccounts(who *principalNode, c *Context) (powers []Power) {
 	attach := s.catalogue.MustPermission("attach service-account")
 	for account := range s.Principals(model.ServiceAccount) {
@@ -174,7 +174,7 @@ func (s *Snapshot) powersByAccounts(who *principalNode, c *Context) (powers []Po
 	return powers
 }
 
-// used gives what can be used at a scope: of one out of use only what lasts.
+// used returns what can be used at a scope: of one out of use only what lasts.
 func (s *Snapshot) used(n number) catalogue.Set {
 	if s.retired(n) {
 		return s.meaning(n).And(s.catalogue.Lasting())
@@ -182,7 +182,7 @@ func (s *Snapshot) used(n number) catalogue.Set {
 	return s.meaning(n)
 }
 
-// placesOf gives where the rules stand that name somebody or what they are in.
+// placesOf returns where the rules stand that name somebody or what they are in.
 func (s *Snapshot) placesOf(who *principalNode) (places []number) {
 	for _, n := range who.all() {
 		for _, r := range s.principals.Get(n).rules {

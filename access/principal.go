@@ -42,7 +42,7 @@ var builtInSets = []Principal{
 	{ID: model.Staff, Kind: model.BuiltInSet, Name: "staff"},
 }
 
-// wider gives the sets that a principal of a kind, or a set itself, belongs to.
+// wider returns the sets that a principal of a kind, or a set itself, belongs to.
 func wider(p Principal) []number {
 	switch {
 	case p.Kind == model.User || p.ID == model.Staff:
@@ -81,7 +81,7 @@ type principalNode struct {
 	rules   []*rule  // that name it
 }
 
-// nameKey gives the text that finds a principal within its kind.
+// nameKey returns the text that finds a principal within its kind.
 func nameKey(name string, home model.ID) string {
 	if home.IsZero() {
 		return name
@@ -106,7 +106,7 @@ type marks [1 << (markBits - 6)]uint64
 
 const markBits = 10
 
-// markOf gives the bit that stands for a number.
+// markOf returns the bit that stands for a number.
 func markOf(n number) uint32 { return uint32(n) * 0x9e3779b1 >> (32 - markBits) }
 
 func (m *marks) has(mark uint32) bool { return m[mark>>6]&(1<<(mark&63)) != 0 }

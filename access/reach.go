@@ -32,7 +32,7 @@ const (
 	Beneath Part = "beneath" // all beneath it, not the scope itself
 )
 
-// Reach gives everything a principal can do and where, by address: every scope at which its access changes. What is held
+// Reach returns everything a principal can do and where, by address: every scope at which its access changes. What is held
 // at a scope is held at all beneath it, as far as it means something there; what hangs on the resource is conditional
 // beneath. It is empty for an inactive principal.
 func (s *Snapshot) Reach(principal model.ID, c *Context) []Reached {
@@ -73,7 +73,7 @@ func (s *Snapshot) Reach(principal model.ID, c *Context) []Reached {
 func (s *Snapshot) reached(who *principalNode, n number, rules []RuleRef, above holding, c *Context) []Reached {
 	meaning := s.meaning(n)
 	above = above.within(meaning)
-	make1 := func(h holding, part Part) Reached {
+	newReached := func(h holding, part Part) Reached {
 		return Reached{
 			Scope: s.scopeAt(n), By: rules, Part: part,
 			Adds: h.possible.Minus(above.possible), Cuts: above.possible.Minus(h.possible),
@@ -85,9 +85,9 @@ func (s *Snapshot) reached(who *principalNode, n number, rules []RuleRef, above 
 		return nil // a rule that cuts where nothing is held
 	}
 	if own.equals(beneath) {
-		return []Reached{make1(own, Whole)}
+		return []Reached{newReached(own, Whole)}
 	}
-	return []Reached{make1(own, Alone), make1(beneath, Beneath)}
+	return []Reached{newReached(own, Alone), newReached(beneath, Beneath)}
 }
 
 func (h holding) isEmpty() bool { return same(h.possible, nil) }

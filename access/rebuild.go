@@ -7,7 +7,7 @@ import (
 	"arbora.example/access/model"
 )
 
-// Changes gives changes that make the same snapshot from the empty one, but for its revision.
+// Changes returns changes that make the same snapshot from the empty one, but for its revision.
 func (s *Snapshot) Changes() []Change {
 	var changes, retire []Change
 	if s.scopes.len() == 0 {
@@ -51,7 +51,7 @@ func (s *Snapshot) Changes() []Change {
 	return append(changes, retire...)
 }
 
-// roleChanges gives the changes that define the custom roles.
+// roleChanges returns the changes that define the custom roles.
 func (s *Snapshot) roleChanges() (changes []Change) {
 	for it := s.roles.Iterator(); !it.Done(); {
 		_, role, _ := it.Next()
@@ -60,7 +60,7 @@ func (s *Snapshot) roleChanges() (changes []Change) {
 	return changes
 }
 
-// grantNodes gives all grants in the order of their ids, which is that of their making.
+// grantNodes returns all grants in the order of their ids, which is that of their making.
 func (s *Snapshot) grantNodes() []*grantNode {
 	grants := make([]*grantNode, 0, s.grants.Len())
 	for it := s.grants.Iterator(); !it.Done(); {
@@ -71,7 +71,7 @@ func (s *Snapshot) grantNodes() []*grantNode {
 	return grants
 }
 
-// policyChanges gives the changes that write the policies, in the order of their ids.
+// policyChanges returns the changes that write the policies, in the order of their ids.
 func (s *Snapshot) policyChanges() (changes []Change) {
 	policies := make([]*policyNode, 0, s.policies.Len())
 	for it := s.policies.Iterator(); !it.Done(); {
@@ -85,7 +85,7 @@ func (s *Snapshot) policyChanges() (changes []Change) {
 	return changes
 }
 
-// Under gives the snapshot under another catalogue. The error is a [*model.Violation] when the catalogue lacks something that
+// Under returns the snapshot under another catalogue. The error is a [*model.Violation] when the catalogue lacks something that
 // is used.
 func (s *Snapshot) Under(c *catalogue.Catalogue) (*Snapshot, error) {
 	return New(c).With(s.revision, s.Changes()...)

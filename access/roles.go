@@ -96,7 +96,7 @@ func (s *Snapshot) outside(role *catalogue.Role, n number) string {
 	return "under " + english.Join(addresses)
 }
 
-// RoleUse gives the grants of a role and the statements that name it.
+// RoleUse returns the grants of a role and the statements that name it.
 func (s *Snapshot) RoleUse(name string) (grants []Grant, statements []RuleRef) {
 	for it := s.grants.Iterator(); !it.Done(); {
 		if _, node, _ := it.Next(); node.Role == name {

@@ -88,7 +88,7 @@ func (r *rule) slow() bool {
 	return r.condition != nil || !r.period.IsEmpty() || len(r.except) > 0 || len(r.claims) > 0 || len(r.exceptClaim) > 0
 }
 
-// names gives the numbers under which the rule is listed: claims are carried by anybody at all.
+// names returns the numbers under which the rule is listed: claims are carried by anybody at all.
 func (r *rule) names() []number {
 	if len(r.claims) > 0 && !slices.Contains(r.who, publicNumber) {
 		return append(slices.Clone(r.who), publicNumber)
@@ -107,7 +107,7 @@ const (
 	terms
 )
 
-// holds says whether one of the terms holds. What is said of an unknown resource is unknown.
+// holds reports whether one of the terms holds. What is said of an unknown resource is unknown.
 func (r *rule) holds(t term, f facts) truth {
 	switch t {
 	case whoTerm:
@@ -123,7 +123,7 @@ func (r *rule) holds(t term, f facts) truth {
 	return evaluate(r.condition, f)
 }
 
-// applies says whether a rule applies, whatever it gives or cuts: in Kleene's logic, whether all its terms hold.
+// applies reports whether a rule applies, whatever it gives or cuts: in Kleene's logic, whether all its terms hold.
 func (r *rule) applies(f facts) truth {
 	applies := yes
 	for t := term(0); t < terms && applies != no; t++ {
@@ -132,13 +132,13 @@ func (r *rule) applies(f facts) truth {
 	return applies
 }
 
-// meansBy says whether the rule names a principal. A retired group still names its members for a rule that cuts: retiring it
+// meansBy reports whether the rule names a principal. A retired group still names its members for a rule that cuts: retiring it
 // gives nobody anything.
 func (r *rule) meansBy(who *principalNode, c *Context) truth {
 	return meant(who, r.who, r.claims, c, r.cuts)
 }
 
-// excepts says whether the rule excepts a principal. A retired group spares nobody from a cut, and goes on excepting its
+// excepts reports whether the rule excepts a principal. A retired group spares nobody from a cut, and goes on excepting its
 // members from what a rule gives.
 func (r *rule) excepts(who *principalNode, c *Context) truth {
 	if len(r.except)+len(r.exceptClaim) == 0 {
@@ -147,7 +147,7 @@ func (r *rule) excepts(who *principalNode, c *Context) truth {
 	return meant(who, r.except, r.exceptClaim, c, !r.cuts)
 }
 
-// meant says whether numbers and claims mean a principal; takes says that whoever is meant is kept from something.
+// meant reports whether numbers and claims mean a principal; takes says that whoever is meant is kept from something.
 func meant(who *principalNode, numbers []number, claims []statement.Subject, c *Context, takes bool) truth {
 	for _, n := range numbers {
 		if who.among(n) && (takes || who.isGivenAs(n, c)) {
@@ -180,7 +180,7 @@ type nameMarks uint64
 
 const mostMarks = 6
 
-// names gives the marks of those whom the rules name; ok is false when they are too many.
+// names returns the marks of those whom the rules name; ok is false when they are too many.
 func (p *placeRules) names() (names nameMarks, ok bool) {
 	var found []uint32
 	for i, e := range p.entries {
@@ -312,7 +312,7 @@ func (p *placeRules) slot(n number) int {
 	return int(uint32(n)*0x9e3779b1>>8) & (len(p.index) - 1)
 }
 
-// first gives the place of the first entry that names n, or the number of entries.
+// first returns the place of the first entry that names n, or the number of entries.
 func (p *placeRules) first(n number) int {
 	for at := p.slot(n); ; at = (at + 1) & (len(p.index) - 1) {
 		switch found := p.index[at]; {

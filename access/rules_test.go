@@ -12,7 +12,7 @@ import (
 	"arbora.example/access/model"
 )
 
-// house gives a world with top/folder/house, scans.bucket and mister.machine in it, a compartment house/attic with a bucket of
+// house returns a world with top/folder/house, scans.bucket and mister.machine in it, a compartment house/attic with a bucket of
 // its own, and top/other beside the folder. ines is in curators, which is in trust.
 func house(t *testing.T) *world {
 	w := newWorld(t)

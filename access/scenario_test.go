@@ -186,7 +186,7 @@ func TestImpactInScenarios(t *testing.T) {
 	}
 }
 
-// put gives the change that puts a policy of one statement.
+// put returns the change that puts a policy of one statement.
 func (w *world) put(at, text string) access.Change {
 	statements, _, err := access.Reader{Snapshot: w.now, Scope: w.ids[at]}.ParsePolicy(text)
 	require.NoError(w.t, err)

@@ -20,13 +20,13 @@ const resourceBit number = 1 << 31
 // way is what a decision needs to know of a container and of all above it, side by side, so that it need not fetch them
 // from memory one after the other: most name nobody who matters, and are then not looked at.
 type way struct {
-	count   uint8                  // of the containers, itself counted
-	retired bool                   // one of them is
-	ruled   uint16                 // which of them have rules whose names say whom they name, one bit each
-	crowded uint16                 // which have rules that name more
-	on      [model.MaxDepth]number // itself first, then upward
-	names   [model.MaxDepth]nameMarks
-	rules   [model.MaxDepth]*placeRules // of those that are ruled; where many rules are, they change often, and are not noted
+	count    uint8                  // of the containers, itself counted
+	retired  bool                   // one of them is
+	ruled    uint16                 // which of them have rules whose names say whom they name, one bit each
+	overflow uint16                 // which have rules that name more
+	on       [model.MaxDepth]number // itself first, then upward
+	names    [model.MaxDepth]nameMarks
+	rules    [model.MaxDepth]*placeRules // of those that are ruled; where many rules are, they change often, and are not noted
 }
 
 // waysOf works out anew the ways of a container and of all beneath it.
@@ -36,8 +36,8 @@ func (d *draft) waysOf(n number) {
 	*w = way{count: 1, retired: node.retired}
 	w.on[0] = n
 	switch {
-	case node.crowded:
-		w.crowded = 1
+	case node.overflow:
+		w.overflow = 1
 	case node.rules != nil:
 		w.ruled, w.names[0], w.rules[0] = 1, node.names, node.rules
 	}
@@ -46,7 +46,7 @@ func (d *draft) waysOf(n number) {
 		w.count += above.count
 		w.retired = w.retired || above.retired
 		w.ruled |= above.ruled << 1
-		w.crowded |= above.crowded << 1
+		w.overflow |= above.overflow << 1
 		copy(w.on[1:], above.on[:above.count])
 		copy(w.names[1:], above.names[:above.count])
 		copy(w.rules[1:], above.rules[:above.count])
@@ -61,31 +61,31 @@ func (d *draft) waysOf(n number) {
 
 // refreshWays works out anew the ways that changes touched: those of some containers, and of all beneath them.
 func (d *draft) refreshWays() {
-	for n := range d.strayed {
+	for n := range d.dirtyAncestry {
 		beneathAnother := false
 		for up := d.upward(n); up.next() && !beneathAnother; {
-			_, strayed := d.strayed[up.number]
-			beneathAnother = strayed && up.number != n
+			_, dirty := d.dirtyAncestry[up.number]
+			beneathAnother = dirty && up.number != n
 		}
 		if !beneathAnother {
 			d.waysOf(n)
 		}
 	}
-	d.strayed = nil
+	d.dirtyAncestry = nil
 }
 
-// stray marks a container whose way changed.
-func (d *draft) stray(n number) {
+// markAncestry marks a container whose way changed.
+func (d *draft) markAncestry(n number) {
 	if n&resourceBit != 0 {
 		return
 	}
-	if d.strayed == nil {
-		d.strayed = map[number]struct{}{}
+	if d.dirtyAncestry == nil {
+		d.dirtyAncestry = map[number]struct{}{}
 	}
-	d.strayed[n] = struct{}{}
+	d.dirtyAncestry[n] = struct{}{}
 }
 
-// get gives a scope, which is not to be altered.
+// get returns a scope, which is not to be altered.
 func (t *scopeTable) get(n number) *scopeNode {
 	if n&resourceBit != 0 {
 		return t.resources.Get(n &^ resourceBit)
@@ -93,7 +93,7 @@ func (t *scopeTable) get(n number) *scopeNode {
 	return t.containers.Get(n)
 }
 
-// edit gives a scope that the owner may alter until its draft is done.
+// edit returns a scope that the owner may alter until its draft is done.
 func (t *scopeTable) edit(by *persist.Owner, n number) *scopeNode {
 	if n&resourceBit != 0 {
 		return t.resources.Edit(by, n&^resourceBit)

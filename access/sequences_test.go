@@ -296,7 +296,7 @@ func (p *play) statement() string {
 	return text
 }
 
-// now gives the organisation as it is.
+// now returns the organisation as it is.
 func (p *play) now() *access.Snapshot {
 	now, err := p.service.Snapshot(context.Background(), p.top)
 	if err != nil {
@@ -314,7 +314,7 @@ func (p *play) caller(who access.Principal) tenant.Caller {
 	return c
 }
 
-// actor gives somebody in use whom the makers can act as.
+// actor returns somebody in use whom the makers can act as.
 func (p *play) actor() (access.Principal, bool) {
 	now := p.now()
 	var can []access.Principal
@@ -331,8 +331,8 @@ func (p *play) actor() (access.Principal, bool) {
 	return pick(p, can), true
 }
 
-// somebody gives a principal of the organisation as the service is asked about it.
-func (p *play) somebody(kinds ...model.PrincipalKind) (tenant.Somebody, access.Principal) {
+// somebody returns a principal of the organisation as the service is asked about it.
+func (p *play) somebody(kinds ...model.PrincipalKind) (tenant.PrincipalRef, access.Principal) {
 	now := p.now()
 	var all, named []access.Principal
 	for _, kind := range kinds {
@@ -346,14 +346,14 @@ func (p *play) somebody(kinds ...model.PrincipalKind) (tenant.Somebody, access.P
 		all = named
 	}
 	if len(all) == 0 {
-		return tenant.Somebody{Kind: "user", Name: "nobody"}, access.Principal{}
+		return tenant.PrincipalRef{Kind: "user", Name: "nobody"}, access.Principal{}
 	}
 	who := pick(p, all)
 	name := who.Name
 	if who.Kind == model.ServiceAccount {
 		name = now.Address(who.Home) + "/" + name
 	}
-	return tenant.Somebody{Kind: who.Kind.String(), Name: name}, who
+	return tenant.PrincipalRef{Kind: who.Kind.String(), Name: name}, who
 }
 
 func (p *play) place() string {
@@ -437,7 +437,7 @@ func (p *play) step(step string, c tenant.Caller) {
 	case "join", "leave":
 		who, _ := p.somebody(model.User, model.User, model.Group, model.ServiceAccount, model.Guest)
 		if p.one(2) {
-			who = tenant.Somebody{Kind: c.Kind.String(), Name: c.Name}
+			who = tenant.PrincipalRef{Kind: c.Kind.String(), Name: c.Name}
 		}
 		m := change.MemberChange{Organisation: "top", Group: pick(p, []string{"curators", "keepers"}), Kind: who.Kind, Name: who.Name, Remove: kind == "leave"}
 		_, _, err = s.ChangeMember(m).Make(ctx, c)
@@ -457,10 +457,10 @@ func (p *play) step(step string, c tenant.Caller) {
 		said = fmt.Sprint(who, edit.Tags)
 	case "gathers":
 		text := pick(p, []string{`tag team is "labels"`, `kind is "user"`, `name is "mallory"`})
-		_, _, err = s.EditPrincipal("top", tenant.Somebody{Kind: "group", Name: "seeds"}, change.Edit{Gathers: &text}).Make(ctx, c)
+		_, _, err = s.EditPrincipal("top", tenant.PrincipalRef{Kind: "group", Name: "seeds"}, change.Edit{Gathers: &text}).Make(ctx, c)
 		said = text
 	case "owner":
-		_, _, err = s.EditPrincipal("top", tenant.Somebody{Kind: "group", Name: pick(p, []string{"curators", "keepers"})}, change.Edit{Owner: &tenant.Somebody{Kind: c.Kind.String(), Name: c.Name}}).Make(ctx, c)
+		_, _, err = s.EditPrincipal("top", tenant.PrincipalRef{Kind: "group", Name: pick(p, []string{"curators", "keepers"})}, change.Edit{Owner: &tenant.PrincipalRef{Kind: c.Kind.String(), Name: c.Name}}).Make(ctx, c)
 	case "reset":
 		who, person := p.somebody(model.User)
 		if _, _, err = s.ResetPassword(ctx, c, "top", who.Name, store.Reset{}); err == nil {
@@ -541,7 +541,7 @@ func (p *play) step(step string, c tenant.Caller) {
 		said = at
 	case "hand-over":
 		from, _ := p.somebody(model.User)
-		_, _, err = s.HandOver("top", from, tenant.Somebody{Kind: c.Kind.String(), Name: c.Name}).Make(ctx, c)
+		_, _, err = s.HandOver("top", from, tenant.PrincipalRef{Kind: c.Kind.String(), Name: c.Name}).Make(ctx, c)
 		said = fmt.Sprint(from)
 	default:
 		panic(kind)
@@ -651,7 +651,7 @@ var (
 	certain  = (*access.Context)(nil)
 )
 
-// atStart gives where a scope was at the start, or the nearest above it that was there, and what was said of it.
+// atStart returns where a scope was at the start, or the nearest above it that was there, and what was said of it.
 func (p *play) atStart(end *naive, s model.Scope) (model.ID, *model.Scope) {
 	if was := p.start.scope(s.ID); was != nil {
 		return s.ID, was

@@ -59,15 +59,15 @@ type number = uint32
 
 // scopeNode is small, for there may be millions: a cache line. What only some scopes have is in more.
 type scopeNode struct {
-	id      model.ID
-	name    string // the full one
-	parent  number // its own number for the organisation
-	typ     uint16 // in the catalogue
-	retired bool
-	crowded bool        // the rules name more than the marks tell
-	names   nameMarks   // whom the rules name
-	rules   *placeRules // placed here; nil for none
-	more    *scopeMore
+	id       model.ID
+	name     string // the full one
+	parent   number // its own number for the organisation
+	typ      uint16 // in the catalogue
+	retired  bool
+	overflow bool        // the rules name more than the marks tell
+	names    nameMarks   // whom the rules name
+	rules    *placeRules // placed here; nil for none
+	more     *scopeMore
 }
 
 // scopeMore is what containers have, and some resources.
@@ -110,7 +110,7 @@ func (ruleHasher) Hash(r *rule) uint32 {
 }
 func (ruleHasher) Equal(a, b *rule) bool { return a == b }
 
-// New gives the empty snapshot at revision 0: no organisation, nobody but the built-in sets and the catalogue's platform
+// New returns the empty snapshot at revision 0: no organisation, nobody but the built-in sets and the catalogue's platform
 // services, nothing.
 func New(c *catalogue.Catalogue) *Snapshot {
 	s := &Snapshot{
@@ -134,13 +134,13 @@ func New(c *catalogue.Catalogue) *Snapshot {
 	return &d.Snapshot
 }
 
-// Catalogue gives the catalogue the snapshot decides by.
+// Catalogue returns the catalogue the snapshot decides by.
 func (s *Snapshot) Catalogue() *catalogue.Catalogue { return s.catalogue }
 
 // Revision counts the changes that led here.
 func (s *Snapshot) Revision() uint64 { return s.revision }
 
-// Top gives the organisation; ok is false in an empty snapshot.
+// Top returns the organisation; ok is false in an empty snapshot.
 func (s *Snapshot) Top() (top model.Scope, ok bool) {
 	if s.scopes.len() == 0 {
 		return model.Scope{}, false
@@ -160,7 +160,7 @@ func (s *Snapshot) Scope(id model.ID) (model.Scope, bool) {
 	return s.scopeAt(n), true
 }
 
-// Address gives the path of names from the organisation down, or "" for an unknown id.
+// Address returns the path of names from the organisation down, or "" for an unknown id.
 func (s *Snapshot) Address(id model.ID) string {
 	n, ok := s.scopeNumber(id)
 	if !ok {
@@ -346,7 +346,7 @@ func (s *Snapshot) Means(named, who model.ID) bool {
 	return ok && p != nil && p.counts(n)
 }
 
-// Members gives the direct members of a group, groups among them, by kind and name.
+// Members returns the direct members of a group, groups among them, by kind and name.
 func (s *Snapshot) Members(group model.ID) []Principal {
 	if node := s.principalNode(group); node != nil {
 		return s.principalsAt(node.members)
@@ -354,7 +354,7 @@ func (s *Snapshot) Members(group model.ID) []Principal {
 	return nil
 }
 
-// EveryMember gives who is in a group at any depth, groups themselves left out, by name; nil for what is no group.
+// EveryMember returns who is in a group at any depth, groups themselves left out, by name; nil for what is no group.
 func (s *Snapshot) EveryMember(group model.ID) []Principal {
 	node := s.principalNode(group)
 	if node == nil || node.Kind != model.Group {
@@ -377,7 +377,7 @@ func (s *Snapshot) EveryMember(group model.ID) []Principal {
 	return s.principalsAt(people)
 }
 
-// Groups gives the groups a principal is a direct member of, by name.
+// Groups returns the groups a principal is a direct member of, by name.
 func (s *Snapshot) Groups(member model.ID) []Principal {
 	if node := s.principalNode(member); node != nil {
 		return s.principalsAt(node.groups)
@@ -385,7 +385,7 @@ func (s *Snapshot) Groups(member model.ID) []Principal {
 	return nil
 }
 
-// Within gives the groups a principal is a member of at any depth, by name.
+// Within returns the groups a principal is a member of at any depth, by name.
 func (s *Snapshot) Within(member model.ID) []Principal {
 	if node := s.principalNode(member); node != nil {
 		return s.principalsAt(s.within(node))
@@ -393,7 +393,7 @@ func (s *Snapshot) Within(member model.ID) []Principal {
 	return nil
 }
 
-// within gives the numbers of the groups a principal is a member of at any depth, inactive ones too.
+// within returns the numbers of the groups a principal is a member of at any depth, inactive ones too.
 func (s *Snapshot) within(node *principalNode) []number {
 	all := slices.Clone(node.groups)
 	for i := 0; i < len(all); i++ {
@@ -429,7 +429,7 @@ func (s *Snapshot) Grant(id model.ID) (Grant, bool) {
 	return node.Grant, true
 }
 
-// GrantsAt gives the grants at a scope itself, oldest first.
+// GrantsAt returns the grants at a scope itself, oldest first.
 func (s *Snapshot) GrantsAt(scope model.ID) []Grant {
 	n, ok := s.scopeNumber(scope)
 	if !ok || s.scopes.get(n).more == nil {
@@ -443,7 +443,7 @@ func (s *Snapshot) GrantsAt(scope model.ID) []Grant {
 	return grants
 }
 
-// GrantsFor gives the grants that name the principal itself, oldest first.
+// GrantsFor returns the grants that name the principal itself, oldest first.
 func (s *Snapshot) GrantsFor(principal model.ID) []Grant {
 	node := s.principalNode(principal)
 	if node == nil {
@@ -458,7 +458,7 @@ func (s *Snapshot) GrantsFor(principal model.ID) []Grant {
 	return grants
 }
 
-// scopeAt gives a scope as others see it.
+// scopeAt returns a scope as others see it.
 func (s *Snapshot) scopeAt(n number) model.Scope {
 	node := s.scopes.get(n)
 	typ := s.catalogue.TypeAt(node.typ)
@@ -513,7 +513,7 @@ func (s *Snapshot) principalNode(id model.ID) *principalNode {
 	return s.principals.Get(n)
 }
 
-// meaning gives the permissions that mean something at a scope: those on its type and on all that may be beneath it, of services
+// meaning returns the permissions that mean something at a scope: those on its type and on all that may be beneath it, of services
 // that are offered there.
 func (s *Snapshot) meaning(n number) catalogue.Set {
 	wide := s.wideMeaning(n)

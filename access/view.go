@@ -21,7 +21,7 @@ type View struct {
 	barren   map[number]bool // scopes at and beneath which nothing is held that an uneven rule gives
 }
 
-// View gives the view of a principal. An unknown or inactive one sees nothing.
+// View returns the view of a principal. An unknown or inactive one sees nothing.
 func (s *Snapshot) View(principal model.ID, c *Context) *View {
 	v := &View{snapshot: s, context: c}
 	v.who = s.principalNode(principal)

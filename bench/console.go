@@ -46,7 +46,7 @@ func (r *report) console(ctx context.Context, program string) error {
 
 var scripts = regexp.MustCompile(`(?:src|href)="(/[^"]+\.js)"`)
 
-// firstLoad gives how many bytes of script come over the wire with the console's page.
+// firstLoad returns how many bytes of script come over the wire with the console's page.
 func firstLoad(ctx context.Context, address string) (size int, err error) {
 	page, _, err := fetched(ctx, address+"/", "identity")
 	if err != nil {
@@ -68,7 +68,7 @@ func firstLoad(ctx context.Context, address string) (size int, err error) {
 	return size, nil
 }
 
-// fetched gives what an address answers, as it comes over the wire.
+// fetched returns what an address answers, as it comes over the wire.
 func fetched(ctx context.Context, address, encoding string) (body, encoded string, err error) {
 	request, err := http.NewRequestWithContext(ctx, http.MethodGet, address, nil)
 	if err != nil {

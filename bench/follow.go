@@ -32,7 +32,7 @@ func (r *report) follow(ctx context.Context, _ *mariadbd.Server, records *store.
 	}
 	open := func() (*service.Service, tenant.Caller, error) {
 		s := service.New(service.Options{Records: tenant.RecordsIn(records), Catalogue: catalogue.Shipped(), Clock: time.Now, Log: quiet, Sealer: sealer, Address: "http://127.0.0.1:8420"})
-		c, err := s.SignIn(ctx, signin.Attempt{Name: "u0@lindenmere", Password: passphrase, From: "127.0.0.1"})
+		c, err := s.SignIn(ctx, signin.SignInRequest{Name: "u0@lindenmere", Password: passphrase, From: "127.0.0.1"})
 		return s, c, err
 	}
 	first, one, err := open()

@@ -46,7 +46,7 @@ func (r *report) loam(ctx context.Context, database *mariadbd.Server, records *s
 		return err
 	}
 	defer answer(listener, handler)()
-	keeper, err := svc.SignIn(ctx, signin.Attempt{Name: "warden", Password: passphrase, From: "127.0.0.1"})
+	keeper, err := svc.SignIn(ctx, signin.SignInRequest{Name: "warden", Password: passphrase, From: "127.0.0.1"})
 	if err != nil {
 		return err
 	}
@@ -75,7 +75,7 @@ func (r *report) loam(ctx context.Context, database *mariadbd.Server, records *s
 		return err
 	}
 	defer answer(at, front)()
-	steward, err := svc.SignIn(ctx, signin.Attempt{Name: "u0@lindenmere", Password: passphrase, From: "127.0.0.1"})
+	steward, err := svc.SignIn(ctx, signin.SignInRequest{Name: "u0@lindenmere", Password: passphrase, From: "127.0.0.1"})
 	if err != nil {
 		return err
 	}

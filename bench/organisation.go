@@ -52,7 +52,7 @@ func generate(s size, seed uint64) *organisation {
 	return o
 }
 
-// id gives an id as UUIDv7 orders them: by age, then random.
+// id returns an id as UUIDv7 orders them: by age, then random.
 func (o *organisation) id() model.ID {
 	var id model.ID
 	o.sequence++

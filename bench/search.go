@@ -21,7 +21,7 @@ import (
 // search compares a search of the tree, as a person asks for it, with a bare query, by index, of the rows it tells.
 func (r *report) search(ctx context.Context, records *store.Store, db *sql.DB, o *organisation) error {
 	svc := service.New(service.Options{Records: tenant.RecordsIn(records), Catalogue: catalogue.Shipped(), Clock: time.Now, Log: slog.New(slog.NewTextHandler(io.Discard, nil))})
-	caller, err := svc.SignIn(ctx, signin.Attempt{Name: "u0@lindenmere", Password: passphrase, From: "127.0.0.1"})
+	caller, err := svc.SignIn(ctx, signin.SignInRequest{Name: "u0@lindenmere", Password: passphrase, From: "127.0.0.1"})
 	if err != nil {
 		return err
 	}
@@ -52,7 +52,7 @@ func (r *report) search(ctx context.Context, records *store.Store, db *sql.DB, o
 		}
 	}
 	search := func(i int) {
-		if _, _, err := svc.SearchScopes(ctx, caller, "lindenmere", ask.Sought{Text: prefixes[i], Limit: most}); err != nil {
+		if _, _, err := svc.SearchScopes(ctx, caller, "lindenmere", ask.ScopeSearch{Text: prefixes[i], Limit: most}); err != nil {
 			failed = err
 		}
 	}
@@ -65,7 +65,7 @@ func (r *report) search(ctx context.Context, records *store.Store, db *sql.DB, o
 	return failed
 }
 
-// searchPrefixes gives beginnings of the names of resources, as people would type them.
+// searchPrefixes returns beginnings of the names of resources, as people would type them.
 func searchPrefixes(o *organisation, n int) []string {
 	var names []string
 	for _, change := range o.changes {

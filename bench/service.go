@@ -146,7 +146,7 @@ func (r *report) load(ctx context.Context, records *store.Store, o *organisation
 	return failed
 }
 
-// once gives the median time of three runs.
+// once returns the median time of three runs.
 func once(fn func()) time.Duration {
 	times := make([]time.Duration, 3)
 	for i := range times {
@@ -173,7 +173,7 @@ func (constant) Evaluate(_ context.Context, _ tenant.Caller, asked []ask.Evaluat
 func (r *report) http(ctx context.Context, records *store.Store, o *organisation) error {
 	quiet := slog.New(slog.NewTextHandler(io.Discard, nil))
 	svc := service.New(service.Options{Records: tenant.RecordsIn(records), Catalogue: catalogue.Shipped(), Clock: time.Now, Log: quiet})
-	caller, err := svc.SignIn(ctx, signin.Attempt{Name: "u0@lindenmere", Password: passphrase, From: "127.0.0.1"})
+	caller, err := svc.SignIn(ctx, signin.SignInRequest{Name: "u0@lindenmere", Password: passphrase, From: "127.0.0.1"})
 	if err != nil {
 		return err
 	}

@@ -20,7 +20,7 @@ type Error struct {
 	api.Problem
 }
 
-// Error gives what went wrong and what to do.
+// Error returns what went wrong and what to do.
 func (e *Error) Error() string {
 	if e.Next == "" {
 		return e.Detail
@@ -37,19 +37,19 @@ type Unreachable struct {
 	Cause   error
 }
 
-// Error says which service could not be reached.
+// Error returns which service could not be reached.
 func (e *Unreachable) Error() string {
 	return fmt.Sprintf("the service at %s cannot be reached: %v", e.Address, e.Cause)
 }
 
-// Unwrap gives the cause.
+// Unwrap returns the cause.
 func (e *Unreachable) Unwrap() error { return e.Cause }
 
 // Agent is what the client calls itself, in the list of somebody's sessions among other places. A program may set its own
 // before it opens clients.
 var Agent = "arbora client for Go"
 
-// Open gives a client of the service at an address such as http://127.0.0.1:8420, acting by a session's token. Without
+// Open returns a client of the service at an address such as http://127.0.0.1:8420, acting by a session's token. Without
 // a token only signing in and the state of the service can be asked for.
 func Open(address, token string, more ...Option) (*Client, error) {
 	if !strings.HasPrefix(address, "http://") && !strings.HasPrefix(address, "https://") {

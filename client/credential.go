@@ -24,7 +24,7 @@ type APIKey struct {
 	Organisation string
 }
 
-// OpenByKey gives a client of the service at an address, acting by an API key. Access tokens are got when they are needed
+// OpenByKey returns a client of the service at an address, acting by an API key. Access tokens are got when they are needed
 // and got anew before they end.
 func OpenByKey(address string, key APIKey, more ...Option) (*Client, error) {
 	config := clientcredentials.Config{

@@ -58,7 +58,7 @@ func (p *prover) Do(r *http.Request) (*http.Response, error) {
 	return p.next.Do(again)
 }
 
-// prove gives a password as whoever makes a request.
+// prove returns a password as whoever makes a request.
 func (p *prover) prove(r *http.Request, password string) error {
 	body, err := json.Marshal(api.Proof{Password: password})
 	if err != nil {

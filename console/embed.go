@@ -9,7 +9,7 @@ import (
 //go:embed all:dist
 var dist embed.FS
 
-// Files gives the built console. It has no index.html when the console was not built.
+// Files returns the built console. It has no index.html when the console was not built.
 func Files() fs.FS {
 	files, err := fs.Sub(dist, "dist")
 	if err != nil {

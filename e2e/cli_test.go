@@ -46,7 +46,7 @@ func (c terminal) command(ctx context.Context, args ...string) *exec.Cmd {
 	return command
 }
 
-// run gives the exit status and what was printed on standard output and standard error.
+// run returns the exit status and what was printed on standard output and standard error.
 func (c terminal) run(input string, args ...string) (status int, out, errs string) {
 	c.t.Helper()
 	command := c.command(c.t.Context(), args...)

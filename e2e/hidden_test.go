@@ -62,7 +62,7 @@ func (a *asker) ask(method, path, body, about string) {
 	}
 }
 
-// around gives the part of a text about a place in it.
+// around returns the part of a text about a place in it.
 func around(text string, at int) string { return text[max(0, at-200):min(len(text), at+150)] }
 
 // TestNothingUnseenIsTold has each person of the scenario read everything there is to read, about everything there is: nothing
@@ -193,7 +193,7 @@ func must[T any](value T, _ bool) T { return value }
 // question is something to read, and the address of what it is about.
 type question struct{ method, path, body, about string }
 
-// readingPaths gives every reading operation of the contract, about every scope, principal, role and policy there is.
+// readingPaths returns every reading operation of the contract, about every scope, principal, role and policy there is.
 func readingPaths(t *testing.T, now *access.Snapshot, scopes []model.Scope) (all []question) {
 	spec, err := openapi3.NewLoader().LoadFromData(api.Contract)
 	require.NoError(t, err)

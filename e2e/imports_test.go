@@ -52,7 +52,7 @@ internal/standin/mailsink → internal/loopback
 internal/store/mariadbd → internal/process
 `
 
-// importsOf gives what each package of the product imports of it.
+// importsOf returns what each package of the product imports of it.
 func importsOf(t *testing.T) map[string][]string {
 	out, err := exec.Command("go", "list", "-f", `{{.ImportPath}} {{join .Imports " "}}`, "arbora.example/...").Output()
 	require.NoError(t, err)

@@ -120,7 +120,7 @@ func (c *Catalogue) TypeNamed(name string) (*Type, error) {
 	return nil, model.UnknownWord("type", name, c.TypeNames())
 }
 
-// Operation gives what a permission number stands for.
+// Operation returns what a permission number stands for.
 func (c *Catalogue) Operation(p Permission) Operation { return c.operations[p] }
 
 // Permissions counts the permissions; their numbers are 0 to one less.
@@ -171,7 +171,7 @@ func (c *Catalogue) MustPermission(text string) Permission {
 	return p
 }
 
-// MeaningAt gives the permissions that mean something at a scope of the named type: those on the type itself and on
+// MeaningAt returns the permissions that mean something at a scope of the named type: those on the type itself and on
 // all that may sit beneath it.
 func (c *Catalogue) MeaningAt(typeName string) Set {
 	if t, ok := c.types[typeName]; ok {
@@ -180,7 +180,7 @@ func (c *Catalogue) MeaningAt(typeName string) Set {
 	return nil
 }
 
-// OfServices gives the permissions of Arbora's own services and of those named.
+// OfServices returns the permissions of Arbora's own services and of those named.
 func (c *Catalogue) OfServices(services []string) Set {
 	var set Set
 	for _, service := range c.services {
@@ -196,7 +196,7 @@ func (c *Catalogue) OfServices(services []string) Set {
 	return set
 }
 
-// ServiceOf gives the service whose type a permission is on.
+// ServiceOf returns the service whose type a permission is on.
 func (c *Catalogue) ServiceOf(p Permission) *Service {
 	return c.Service(c.types[c.operations[p].Type].Service)
 }
@@ -252,16 +252,16 @@ func (c *Catalogue) Placeable(parent string) []*Type {
 	return placeable
 }
 
-// Governing gives the permissions of class govern.
+// Governing returns the permissions of class govern.
 func (c *Catalogue) Governing() Set { return c.governing }
 
-// Lasting gives the permissions that are still decided in a retired scope.
+// Lasting returns the permissions that are still decided in a retired scope.
 func (c *Catalogue) Lasting() Set { return c.lasting }
 
-// Finding gives what it takes to find what to repair: no cut from beneath takes it from those who govern.
+// Finding returns what it takes to find what to repair: no cut from beneath takes it from those who govern.
 func (c *Catalogue) Finding() Set { return c.finding }
 
-// Everything gives all permissions.
+// Everything returns all permissions.
 func (c *Catalogue) Everything() Set { return c.everything }
 
 // Operations lists what can be done, by the numbers of the permissions.
@@ -270,13 +270,13 @@ func (c *Catalogue) Operations() []Operation { return c.operations }
 // Types lists the types, by their indexes.
 func (c *Catalogue) Types() []*Type { return c.typeOrder }
 
-// TypeAt gives the type of an index.
+// TypeAt returns the type of an index.
 func (c *Catalogue) TypeAt(index uint16) *Type { return c.typeOrder[index] }
 
 // Index is the type's number among those of its catalogue, dense from 0.
 func (t *Type) Index() uint16 { return t.index }
 
-// Meaning gives the permissions that mean something at an instance of the type.
+// Meaning returns the permissions that mean something at an instance of the type.
 func (t *Type) Meaning() Set { return t.meaning }
 
 // Kind is the kind of scope that instances of the type are.
@@ -304,7 +304,7 @@ const anyResource = "resource"
 // IsContainer reports whether instances of the type are containers.
 func (t *Type) IsContainer() bool { return t.Service == "tree" }
 
-// number gives permissions and types their numbers.
+// number numbers permissions and types.
 func (c *Catalogue) number() {
 	for _, service := range c.services {
 		c.acting[model.PlatformServiceID(service.Name)] = service.Name
@@ -382,7 +382,7 @@ func (c *Catalogue) AskedAt(p Permission) []*Type {
 	return holding
 }
 
-// PlatformServices gives the names of the services that are principals, in their order.
+// PlatformServices returns the names of the services that are principals, in their order.
 func (c *Catalogue) PlatformServices() (names []string) {
 	for _, service := range c.services {
 		if !service.Own() {
@@ -405,7 +405,7 @@ func (c *Catalogue) TypesNamed(names []string) ([]uint16, error) {
 	return types, nil
 }
 
-// PlatformService gives the name of the service that acts under an id in every organisation.
+// PlatformService returns the name of the service that acts under an id in every organisation.
 func (c *Catalogue) PlatformService(id model.ID) (string, bool) {
 	name, ok := c.acting[id]
 	return name, ok

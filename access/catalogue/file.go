@@ -18,7 +18,7 @@ type FileError struct {
 	Detail string
 }
 
-// Error gives the place and the detail.
+// Error returns the place and the detail.
 func (e *FileError) Error() string {
 	return fmt.Sprintf("line %d, column %d: %s", e.Line, e.Column, e.Detail)
 }

@@ -58,13 +58,13 @@ func place(file string) int {
 	return at
 }
 
-// With gives the catalogue with one service more, described by a file. The error is a [*FileError] when the file is at
+// With returns the catalogue with one service more, described by a file. The error is a [*FileError] when the file is at
 // fault.
 func (c *Catalogue) With(file []byte) (*Catalogue, error) {
 	return load(c.general, c.shipped, append(slices.Clip(c.files), file))
 }
 
-// Without gives the catalogue without a service that was registered. Whether anything uses it is for the caller to see
+// Without returns the catalogue without a service that was registered. Whether anything uses it is for the caller to see
 // ([access.Snapshot.UsesService]). The error is a [*model.Violation].
 func (c *Catalogue) Without(service string) (*Catalogue, error) {
 	at := slices.IndexFunc(c.services, func(s *Service) bool { return s.Name == service })

@@ -29,7 +29,7 @@ func among[T comparable](wanted []T, value T) bool {
 	return len(wanted) == 0 || slices.Contains(wanted, value)
 }
 
-// check says whether all words of a filter are known. The error is a [*model.Violation].
+// check checks that all words of a filter are known. The error is a [*model.Violation].
 func (f Filter) check(c *Catalogue) error {
 	for _, class := range f.Classes {
 		if !slices.Contains(Classes, class) {
@@ -101,7 +101,7 @@ type Ranked struct {
 	Beyond int // how many permissions it holds besides those wanted
 }
 
-// RolesFor gives the roles among some that hold all of the wanted permissions, those that hold least beyond them first.
+// RolesFor returns the roles among some that hold all of the wanted permissions, those that hold least beyond them first.
 func RolesFor(wanted Set, among iter.Seq[*Role]) []Ranked {
 	var ranked []Ranked
 	for role := range among {
@@ -164,7 +164,7 @@ func (c *Catalogue) addRole(def RoleDefinition) error {
 	return nil
 }
 
-// serviceFour gives the roles that every platform service has: the general ones, confined to the service.
+// serviceFour returns the roles that every platform service has: the general ones, confined to the service.
 func serviceFour(s *Service) []RoleDefinition {
 	four := []struct {
 		name, does string

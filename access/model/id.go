@@ -19,7 +19,7 @@ func (id ID) IsZero() bool { return id == ID{} }
 // Compare puts ids in the order of their bytes, as [bytes.Compare] does.
 func (id ID) Compare(other ID) int { return bytes.Compare(id[:], other[:]) }
 
-// String gives the id in the text form of RFC 9562, section 4.
+// String returns the id in the text form of RFC 9562, section 4.
 func (id ID) String() string {
 	var text [36]byte
 	hex.Encode(text[0:8], id[0:4])
@@ -44,7 +44,7 @@ func ParseID(text string) (ID, error) {
 	return id, nil
 }
 
-// MarshalText gives the id as [ID.String] does.
+// MarshalText returns the id as [ID.String] does.
 func (id ID) MarshalText() ([]byte, error) { return []byte(id.String()), nil }
 
 // UnmarshalText reads an id as [ParseID] does.

@@ -23,10 +23,10 @@ const (
 // PrincipalKindNames are the words of the kinds, by kind; there is none of 0.
 var PrincipalKindNames = [...]string{"", "user", "guest", "group", "service-account", "service", "set"}
 
-// String gives the kind's word.
+// String returns the kind's word.
 func (k PrincipalKind) String() string { return PrincipalKindNames[k] }
 
-// Words gives the kind as a sentence has it, such as service account.
+// Words returns the kind as a sentence has it, such as service account.
 func (k PrincipalKind) Words() string { return strings.ReplaceAll(k.String(), "-", " ") }
 
 // ParsePrincipalKind finds a kind by its word. The error is a [*Violation] that names the nearest one.
@@ -41,7 +41,7 @@ func ParsePrincipalKind(word string) (PrincipalKind, error) {
 	return 0, v
 }
 
-// PlatformServiceID gives the id under which a service of the catalogue acts, in every organisation: the first half of
+// PlatformServiceID returns the id under which a service of the catalogue acts, in every organisation: the first half of
 // the SHA-256 of its name, marked as a UUIDv8 (RFC 9562, section 5.8).
 func PlatformServiceID(service string) ID {
 	sum := sha256.Sum256([]byte("platform service " + service))

@@ -22,7 +22,7 @@ const (
 
 var kindNames = [...]string{"", "organisation", "folder", "project", "compartment", "resource"}
 
-// String gives the kind's word.
+// String returns the kind's word.
 func (k Kind) String() string { return kindNames[k] }
 
 // ParseKind finds a kind by its word. The error is a [*Violation] that names the nearest one.
@@ -76,7 +76,7 @@ func (s Scope) TypeName() string {
 	return s.Kind.String()
 }
 
-// CheckName says whether a name follows the rule for names of scopes and principals: 1 to [MaxName] lower-case letters,
+// CheckName checks that a name follows the rule for names of scopes and principals: 1 to [MaxName] lower-case letters,
 // digits and hyphens, with a letter or digit at both ends. The error is a [*Violation].
 func CheckName(name string) error {
 	ok := name != "" && len(name) <= MaxName && name[0] != '-' && name[len(name)-1] != '-'
@@ -134,7 +134,7 @@ func (k *Kind) UnmarshalText(text []byte) (err error) {
 	return err
 }
 
-// Terms gives what a search finds a scope by, when the searched text begins one of them: its full name, whole and from each
+// Terms returns what a search finds a scope by, when the searched text begins one of them: its full name, whole and from each
 // word on; its type, or kind; and each tag, as KEY=VALUE and as the value alone. They are in lower case, in order, and none
 // twice.
 func (s Scope) Terms() []string {
@@ -156,7 +156,7 @@ func (s Scope) Terms() []string {
 	return slices.DeleteFunc(terms, func(term string) bool { return term == "" })
 }
 
-// FirstTerm gives the first of a scope's terms that begins with a text; empty when none does.
+// FirstTerm returns the first of a scope's terms that begins with a text; empty when none does.
 func (s Scope) FirstTerm(text string) string {
 	for _, term := range s.Terms() {
 		if strings.HasPrefix(term, text) {

@@ -36,7 +36,7 @@ type Violation struct {
 	Nearest string
 }
 
-// Error gives the detail, with the nearest known word where there is one.
+// Error returns the detail, with the nearest known word where there is one.
 func (v *Violation) Error() string {
 	if v.Nearest != "" {
 		return fmt.Sprintf("%s (did you mean %s?)", v.Detail, v.Nearest)

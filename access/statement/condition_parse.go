@@ -167,7 +167,7 @@ func (p *Parser) gatheringAttribute() (Attribute, *Fault) {
 	return a, nil
 }
 
-// operators says which comparisons an attribute takes.
+// operators returns which comparisons an attribute takes.
 func (a Attribute) operators() []operator {
 	a.short = false
 	switch a.String() {

@@ -15,7 +15,7 @@ type Fault struct {
 	Nearest string // the known word nearest to an unknown one, if there is one
 }
 
-// Error gives the place, the detail and the nearest word.
+// Error returns the place, the detail and the nearest word.
 func (f *Fault) Error() string {
 	text := fmt.Sprintf("line %d, column %d: %s", f.Line, f.Column, f.Detail)
 	if f.Nearest != "" {
@@ -27,7 +27,7 @@ func (f *Fault) Error() string {
 // TextError lists all that is wrong in a text of statements, at most one fault a line. Nothing of the text counts then.
 type TextError struct{ Faults []*Fault }
 
-// Error gives the faults, one a line.
+// Error returns the faults, one a line.
 func (e *TextError) Error() string {
 	lines := make([]string, len(e.Faults))
 	for i, f := range e.Faults {
@@ -127,7 +127,7 @@ func wordRune(r rune) bool {
 	return 'a' <= r && r <= 'z' || 'A' <= r && r <= 'Z' || '0' <= r && r <= '9' || strings.ContainsRune("-_./@+", r)
 }
 
-// wordEnd gives where a word ends. A colon belongs to it only when a digit follows, as in the time of an instant.
+// wordEnd returns where a word ends. A colon belongs to it only when a digit follows, as in the time of an instant.
 func wordEnd(text string) int {
 	for i, r := range text {
 		inTime := r == ':' && i+1 < len(text) && '0' <= text[i+1] && text[i+1] <= '9'

@@ -73,7 +73,7 @@ func FaultAt(line TextLine, t Token, format string, values ...any) *Fault {
 	return &Fault{Line: line.number, Column: t.Column, Detail: fmt.Sprintf(format, values...)}
 }
 
-// Unexpected says what should stand where something else does.
+// Unexpected returns what should stand where something else does.
 func (p *Parser) Unexpected(expected string) *Fault {
 	found := p.Peek()
 	if found.Kind == LineEnd {

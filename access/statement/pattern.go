@@ -64,7 +64,7 @@ func (p Pattern) Matches(words string) bool {
 	})
 }
 
-// Fill gives the text with its blanks filled; it is read, and may be altered, as any other. The error is a [*model.Violation]
+// Fill returns the text with its blanks filled; it is read, and may be altered, as any other. The error is a [*model.Violation]
 // that names the blank at fault.
 func (p Pattern) Fill(values map[string]string) (string, error) {
 	var names []string

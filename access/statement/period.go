@@ -16,7 +16,7 @@ type Period struct {
 // IsEmpty reports whether both ends are open.
 func (p Period) IsEmpty() bool { return p.From.IsZero() && p.Until.IsZero() }
 
-// Check says whether a period begins before it ends. The error is a [*model.Violation].
+// Check checks that a period begins before it ends. The error is a [*model.Violation].
 func (p Period) Check() error {
 	if !p.From.IsZero() && !p.Until.IsZero() && !p.From.Before(p.Until) {
 		return model.Violationf(model.RulePeriod, "the period ends before it begins: from must be earlier than until")

@@ -82,7 +82,7 @@ func (b *Browser) complain(m chromedp.ConsoleMessage) {
 	b.problems = append(b.problems, m.String())
 }
 
-// Complaints gives the errors and warnings the page has logged so far.
+// Complaints returns the errors and warnings the page has logged so far.
 func (b *Browser) Complaints() []string {
 	b.mu.Lock()
 	defer b.mu.Unlock()
@@ -111,7 +111,7 @@ func (b *Browser) Picture() ([]byte, error) {
 	return chromedp.Run(b.ctx, chromedp.CaptureScreenshot())
 }
 
-// Location gives the page's address after the #.
+// Location returns the page's address after the #.
 func (b *Browser) Location() (string, error) {
 	return chromedp.Run(b.ctx, chromedp.Evaluate[string](`decodeURI(location.hash.slice(1))`))
 }
@@ -225,12 +225,12 @@ func (b *Browser) Change(page, shows string) (time.Duration, error) {
 	return time.Duration(ms * float64(time.Millisecond)), err
 }
 
-// Text gives what the first element of a selector says.
+// Text returns what the first element of a selector says.
 func (b *Browser) Text(selector string) (string, error) {
 	return chromedp.Run(b.ctx, chromedp.Evaluate[string](fmt.Sprintf(`document.querySelector(%q).innerText.trim()`, selector)))
 }
 
-// Count gives how many elements of a selector the page has.
+// Count returns how many elements of a selector the page has.
 func (b *Browser) Count(selector string) (int, error) {
 	return chromedp.Run(b.ctx, chromedp.Evaluate[int](fmt.Sprintf(`document.querySelectorAll(%q).length`, selector)))
 }
@@ -249,7 +249,7 @@ func ScrollDown(list, text string) Step {
 	})(document.querySelector(%q))`, text, list))
 }
 
-// Device gives Chromium a device that keeps passkeys and says that its owner is there.
+// Device returns Chromium a device that keeps passkeys and says that its owner is there.
 func Device() Step {
 	return func(ctx context.Context, t *chromedp.Target) (none chromedp.Void, err error) {
 		if _, err = cdp.Call(ctx, t, webauthn.Enable, webauthn.EnableParams{}); err != nil {
@@ -281,7 +281,7 @@ const (
 	Enter = kb.Enter
 )
 
-// Keys gives an element the focus and presses keys.
+// Keys returns an element the focus and presses keys.
 func Keys(selector string, keys ...string) Step {
 	field := chromedp.CSS(selector)
 	steps := []Step{chromedp.WaitVisible(field), chromedp.Focus(field)}

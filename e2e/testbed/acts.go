@@ -115,7 +115,7 @@ func With(t testing.TB, b *Bed, token string) *client.Client {
 	return c
 }
 
-// Kind gives the kind of problem a call ended with.
+// Kind returns the kind of problem a call ended with.
 func Kind(t testing.TB, err error) string {
 	t.Helper()
 	require.Error(t, err)
@@ -137,7 +137,7 @@ func DemandSecondFactor(t testing.TB, b *Bed) *client.Client {
 	return maeve
 }
 
-// LetterTo gives the newest letter to an address.
+// LetterTo returns the newest letter to an address.
 func LetterTo(t testing.TB, b *Bed, to string) (subject, text string) {
 	t.Helper()
 	for _, l := range b.Mail.Letters() {
@@ -151,7 +151,7 @@ func LetterTo(t testing.TB, b *Bed, to string) (subject, text string) {
 
 var linkPattern = regexp.MustCompile(`/#/link/(\S+)`)
 
-// LinkTo gives the token of the newest link in a letter to an address.
+// LinkTo returns the token of the newest link in a letter to an address.
 func LinkTo(t testing.TB, b *Bed, to string) string {
 	t.Helper()
 	for _, l := range b.Mail.Letters() {
@@ -183,13 +183,13 @@ func Demand(t testing.TB, rowan *client.Client, everybody, governing api.Demands
 	return client.Done(rowan.ChangeSettings(t.Context(), "lindenmere", nil, api.SettingsEdit{Settings: api.Settings{KeysEach: 3, Everybody: everybody, Governing: governing}}))
 }
 
-// Caller gives a client of HTTP that calls from another address of this machine.
+// Caller returns a client of HTTP that calls from another address of this machine.
 func Caller(address string) *http.Client {
 	dialer := net.Dialer{LocalAddr: &net.TCPAddr{IP: net.ParseIP(address)}}
 	return &http.Client{Transport: &http.Transport{DialContext: dialer.DialContext, DisableKeepAlives: true}}
 }
 
-// PolicyMade gives the id of a policy of a text, at a scope.
+// PolicyMade returns the id of a policy of a text, at a scope.
 func PolicyMade(t testing.TB, who *client.Client, at, name, text string) string {
 	t.Helper()
 	made, err := who.CreatePolicyAt(t.Context(), at, api.PolicyNew{Name: name, Text: text})
@@ -203,7 +203,7 @@ func Reshape(t testing.TB, who *client.Client, r api.Reshaping) error {
 	return client.Done(who.ReshapeScopes(t.Context(), "lindenmere", nil, r))
 }
 
-// StatusOf gives the HTTP status of a problem.
+// StatusOf returns the HTTP status of a problem.
 func StatusOf(t testing.TB, err error) int {
 	t.Helper()
 	var problem *client.Error
@@ -211,7 +211,7 @@ func StatusOf(t testing.TB, err error) int {
 	return problem.Status
 }
 
-// Recorded gives what the audit log says of an event, in any organisation and in none, as WHO: WHAT.
+// Recorded returns what the audit log says of an event, in any organisation and in none, as WHO: WHAT.
 func Recorded(t testing.TB, b *Bed, event string) (told []string) {
 	for _, r := range b.Audited(t) {
 		if r.Event == event {
@@ -231,7 +231,7 @@ func MadeOf(t testing.TB, s *access.Snapshot) string {
 	return strings.Join(lines, "")
 }
 
-// Encoded gives changes as they are recorded, with what is empty told in one way.
+// Encoded returns changes as they are recorded, with what is empty told in one way.
 func Encoded(t testing.TB, changes []access.Change) string {
 	text, err := access.EncodeChanges(changes)
 	require.NoError(t, err)

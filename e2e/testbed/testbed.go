@@ -171,7 +171,7 @@ func (l *Log) Write(p []byte) (int, error) {
 	return l.text.Write(p)
 }
 
-// String gives all lines.
+// String returns all lines.
 func (l *Log) String() string {
 	l.mu.Lock()
 	defer l.mu.Unlock()
@@ -381,7 +381,7 @@ func (b *Bed) Grant(t testing.TB, role, kind, name, at string) string {
 	return made.Grant.Id
 }
 
-// Problem gives the problem an answer was, and fails the test when it was none of that status.
+// Problem returns the problem an answer was, and fails the test when it was none of that status.
 func Problem(t testing.TB, status int, err error) api.Problem {
 	t.Helper()
 	var e *client.Error

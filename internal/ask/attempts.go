@@ -42,7 +42,7 @@ func (s *Answers) noteAttempts(ctx context.Context, c tenant.Caller, e *evaluato
 	return s.Records.Audit(context.WithoutCancel(ctx), records...)
 }
 
-// called gives the name by which records call a principal: a service account is called by where it lives.
+// called returns the name by which records call a principal: a service account is called by where it lives.
 func (e *evaluator) called(p access.Principal) string {
 	if p.Kind == model.ServiceAccount {
 		return e.Address(p.Home) + "/" + p.Name
@@ -50,7 +50,7 @@ func (e *evaluator) called(p access.Principal) string {
 	return p.Name
 }
 
-// addressOf gives the address of a scope, or of a service account.
+// addressOf returns the address of a scope, or of a service account.
 func (e *evaluator) addressOf(id model.ID) string {
 	if p, ok := e.Principal(id); ok {
 		return e.called(p)

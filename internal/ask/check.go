@@ -185,7 +185,7 @@ func words(a Answer) string {
 // mostNear is how many rules that come near are told one by one in a sentence.
 const mostNear = 2
 
-// nearWords says why nothing that is given is what was asked about.
+// nearWords returns why nothing that is given is what was asked about.
 func nearWords(a Answer, who string) string {
 	var near, apart []string
 	for _, m := range a.Met {
@@ -222,7 +222,7 @@ func (r RuleView) short() string {
 	return quoted(r.Statement.Text)
 }
 
-// decidedWords says how the deciding rule reaches the principal.
+// decidedWords returns how the deciding rule reaches the principal.
 func decidedWords(a Answer, who string) string {
 	by := a.DecidedBy
 	from := "right there"

@@ -78,7 +78,7 @@ func (s *Answers) Evaluate(ctx context.Context, c tenant.Caller, asked []Evaluat
 	return answers, now.Revision(), nil
 }
 
-// snapshotFor gives the snapshot of the caller's organisation, without the cost of a viewer.
+// snapshotFor returns the snapshot of the caller's organisation, without the cost of a viewer.
 func (s *Answers) snapshotFor(ctx context.Context, c tenant.Caller) (*access.Snapshot, error) {
 	if c.Identity.Keeper {
 		_, err := s.Open(ctx, c)
@@ -101,9 +101,9 @@ type evaluator struct {
 	searches bool     // searches list people and places: a platform service makes them as anybody else does
 	asked    model.ID // the scope that mayAsk was worked out for
 	may      bool
-	seer     model.ID // whose view this is
+	viewedBy model.ID // whose view this is
 	view     *access.View
-	eyes     *access.View // what the caller sees; nil for a platform service, which has to find what it serves
+	resolver *access.View // what the caller sees; nil for a platform service, which has to find what it serves
 }
 
 func (s *Answers) evaluatorOf(now *access.Snapshot, c tenant.Caller) *evaluator {
@@ -113,7 +113,7 @@ func (s *Answers) evaluatorOf(now *access.Snapshot, c tenant.Caller) *evaluator 
 	}
 	e.untold.Time = e.own.Time
 	if e.service == "" {
-		e.eyes = now.View(e.me, e.own)
+		e.resolver = now.View(e.me, e.own)
 	}
 	return e
 }
@@ -159,8 +159,8 @@ func (e *evaluator) evaluate(asked *Evaluation) (Evaluated, error) {
 
 // sees reports whether a subject sees a scope, or where a service account lives.
 func (e *evaluator) sees(subject, scope model.ID) bool {
-	if e.view == nil || e.seer != subject {
-		e.seer, e.view = subject, e.View(subject, e.own)
+	if e.view == nil || e.viewedBy != subject {
+		e.viewedBy, e.view = subject, e.View(subject, e.own)
 	}
 	if account, ok := e.Principal(scope); ok {
 		scope = account.Home
@@ -202,11 +202,11 @@ func (e *evaluator) principal(subject Entity) (id model.ID, ok bool, err error) 
 func (e *evaluator) scope(key string) (model.ID, bool) {
 	if id, err := model.ParseID(key); err == nil {
 		if account, ok := e.Principal(id); ok { // a service account that an operation refers to
-			return id, e.eyes == nil || !account.Home.IsZero() && e.eyes.Sees(account.Home)
+			return id, e.resolver == nil || !account.Home.IsZero() && e.resolver.Sees(account.Home)
 		}
-		return id, e.Has(id) && (e.eyes == nil || e.eyes.Sees(id))
+		return id, e.Has(id) && (e.resolver == nil || e.resolver.Sees(id))
 	}
-	place, err := e.Resolve(key, e.eyes)
+	place, err := e.Resolve(key, e.resolver)
 	return place.Scope.ID, err == nil
 }
 
@@ -232,7 +232,7 @@ func (e *evaluator) mayAsk(q *access.Question) bool {
 	return e.may
 }
 
-// SearchSubjects gives the subjects of a type that may do something at a resource: all of them to those who may list the
+// SearchSubjects returns the subjects of a type that may do something at a resource: all of them to those who may list the
 // grants there, themselves to others.
 func (s *Answers) SearchSubjects(ctx context.Context, c tenant.Caller, asked Evaluation) ([]Entity, error) {
 	e, err := s.searcher(ctx, c)
@@ -290,7 +290,7 @@ func (e *evaluator) nameOf(p access.Principal) string {
 	return p.Name
 }
 
-// SearchActions gives the operations on a type that a subject may do at a resource.
+// SearchActions returns the operations on a type that a subject may do at a resource.
 func (s *Answers) SearchActions(ctx context.Context, c tenant.Caller, asked Evaluation) ([]string, error) {
 	e, err := s.searcher(ctx, c)
 	if err != nil {
@@ -316,7 +316,7 @@ func (s *Answers) SearchActions(ctx context.Context, c tenant.Caller, asked Eval
 	return found, nil
 }
 
-// SearchResources gives the resources of a type at which a subject may do something, by address, a page at a time: those
+// SearchResources returns the resources of a type at which a subject may do something, by address, a page at a time: those
 // that the caller may ask about. To create one, and of types that are no scopes, the scopes are given at which it may be done.
 // After is the last address of the page before; it need not be there any more.
 func (s *Answers) SearchResources(ctx context.Context, c tenant.Caller, asked Evaluation, after string, limit int) (found []Entity, more bool, err error) {
@@ -339,7 +339,7 @@ func (s *Answers) SearchResources(ctx context.Context, c tenant.Caller, asked Ev
 	}
 	last := strings.Split(after, "/")
 	for scope := range e.Where(principal, p, e.Catalogue().AskedAt(p), told) {
-		if !e.mayAsk(&access.Question{Principal: principal, Permission: p, Scope: scope}) || e.eyes != nil && !e.eyes.Sees(scope) {
+		if !e.mayAsk(&access.Question{Principal: principal, Permission: p, Scope: scope}) || e.resolver != nil && !e.resolver.Sees(scope) {
 			continue
 		}
 		address := e.Address(scope)

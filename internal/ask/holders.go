@@ -64,8 +64,8 @@ type HolderView struct {
 	By          []MetView
 }
 
-// HopefulView is somebody who could give it to themselves, and how.
-type HopefulView struct {
+// EscalationView is somebody who could give it to themselves, and how.
+type EscalationView struct {
 	Principal access.Principal
 	Title     string
 	Ways      []string
@@ -76,12 +76,12 @@ type Holders struct {
 	Permission string
 	Scope      tenant.Ref
 	Holders    []HolderView
-	CouldHold  []HopefulView
+	CouldHold  []EscalationView
 	Next       string // the key to go on after
 	Revision   uint64
 }
 
-// Holders gives everybody who may use a permission at a scope, for those who may list the grants there.
+// Holders returns everybody who may use a permission at a scope, for those who may list the grants there.
 func (s *Answers) Holders(ctx context.Context, c tenant.Caller, a Asked, page Page) (Holders, error) {
 	d, err := s.Open(ctx, c)
 	if err != nil {
@@ -110,8 +110,8 @@ func (s *Answers) Holders(ctx context.Context, c tenant.Caller, a Asked, page Pa
 		return Holders{}, err
 	}
 	answer := Holders{Permission: d.Catalogue().Operation(p).String(), Scope: d.Ref(place.Scope), Revision: d.Revision()}
-	found, hopefuls := d.Holders(p, place.Scope.ID, context), d.CouldHold(p, place.Scope.ID, context)
-	found, hopefuls, answer.Next = holdersPage(found, hopefuls, page)
+	found, escalations := d.Holders(p, place.Scope.ID, context), d.EscalationPaths(p, place.Scope.ID, context)
+	found, escalations, answer.Next = holdersPage(found, escalations, page)
 	var people []access.Principal
 	var met []access.Met
 	by := make([]int, len(found))
@@ -124,7 +124,7 @@ func (s *Answers) Holders(ctx context.Context, c tenant.Caller, a Asked, page Pa
 			}
 		}
 	}
-	for _, h := range hopefuls {
+	for _, h := range escalations {
 		people = append(people, h.Principal)
 	}
 	details, err := s.Records.PrincipalDetails(ctx, c.Organisation, tenant.IDs(people))
@@ -141,43 +141,43 @@ func (s *Answers) Holders(ctx context.Context, c tenant.Caller, a Asked, page Pa
 		})
 		told = told[by[i]:]
 	}
-	for _, h := range hopefuls {
-		answer.CouldHold = append(answer.CouldHold, HopefulView{Principal: d.Called(h.Principal), Title: details[h.Principal.ID].Title, Ways: waysOf(d, h)})
+	for _, h := range escalations {
+		answer.CouldHold = append(answer.CouldHold, EscalationView{Principal: d.Called(h.Principal), Title: details[h.Principal.ID].Title, Ways: waysOf(d, h)})
 	}
 	return answer, nil
 }
 
 // holdersPage cuts a page out of those who hold something, by name, and of those who could, who come after them.
-func holdersPage(found []access.Holder, hopefuls []access.Hopeful, page Page) ([]access.Holder, []access.Hopeful, string) {
+func holdersPage(found []access.Holder, escalations []access.Escalation, page Page) ([]access.Holder, []access.Escalation, string) {
 	type one struct {
-		holder  *access.Holder
-		hopeful *access.Hopeful
+		holder     *access.Holder
+		escalation *access.Escalation
 	}
-	all := make([]one, 0, len(found)+len(hopefuls))
+	all := make([]one, 0, len(found)+len(escalations))
 	for i := range found {
 		all = append(all, one{holder: &found[i]})
 	}
-	for i := range hopefuls {
-		all = append(all, one{hopeful: &hopefuls[i]})
+	for i := range escalations {
+		all = append(all, one{escalation: &escalations[i]})
 	}
 	all, next := cut(all, page, func(o one) string {
 		if o.holder != nil {
 			return "0 " + o.holder.Principal.Name + " " + o.holder.Principal.ID.String()
 		}
-		return "1 " + o.hopeful.Principal.Name + " " + o.hopeful.Principal.ID.String()
+		return "1 " + o.escalation.Principal.Name + " " + o.escalation.Principal.ID.String()
 	})
-	found, hopefuls = nil, nil
+	found, escalations = nil, nil
 	for _, o := range all {
 		if o.holder != nil {
 			found = append(found, *o.holder)
 		} else {
-			hopefuls = append(hopefuls, *o.hopeful)
+			escalations = append(escalations, *o.escalation)
 		}
 	}
-	return found, hopefuls, next
+	return found, escalations, next
 }
 
-func waysOf(d tenant.Viewer, h access.Hopeful) []string {
+func waysOf(d tenant.Viewer, h access.Escalation) []string {
 	var ways []string
 	if h.Role != nil {
 		ways = append(ways, "may grant "+h.Role.Name+" there")
@@ -222,9 +222,9 @@ type Reach struct {
 	Revision  uint64
 }
 
-// Reach gives everything a principal can do, for those who may describe it; scopes whose grants they may not list are
+// Reach returns everything a principal can do, for those who may describe it; scopes whose grants they may not list are
 // counted only.
-func (s *Answers) Reach(ctx context.Context, c tenant.Caller, organisation string, who tenant.Somebody, page Page) (Reach, error) {
+func (s *Answers) Reach(ctx context.Context, c tenant.Caller, organisation string, who tenant.PrincipalRef, page Page) (Reach, error) {
 	d, p, err := s.Described(ctx, c, organisation, who)
 	if err != nil {
 		return Reach{}, err
@@ -276,9 +276,9 @@ type Powers struct {
 	Revision  uint64
 }
 
-// Powers gives what a principal could give themselves by one change, for those who may describe it; scopes whose grants they may
+// Powers returns what a principal could give themselves by one change, for those who may describe it; scopes whose grants they may
 // not list are left out.
-func (s *Answers) Powers(ctx context.Context, c tenant.Caller, organisation string, who tenant.Somebody) (Powers, error) {
+func (s *Answers) Powers(ctx context.Context, c tenant.Caller, organisation string, who tenant.PrincipalRef) (Powers, error) {
 	d, p, err := s.Described(ctx, c, organisation, who)
 	if err != nil {
 		return Powers{}, err

@@ -21,7 +21,7 @@ type Home struct {
 	MoreMine   int          // how many places more there are
 	Pending    []Waiting    // guests who have not accepted
 	Ending     []GrantView  // access that ends soon
-	Keys       []KeyToMind  // keys that end soon or are long unused
+	Keys       []StaleKey   // keys that end soon or are long unused
 	Privileged []Privileged // who holds permissions of class govern by grants
 	Strangers  []RuleView   // what is open to public or signed-in
 	Refused    []store.RefusedTimes
@@ -43,8 +43,8 @@ type Waiting struct {
 	Since time.Time
 }
 
-// KeyToMind is a key that ends soon, or has not been used for long.
-type KeyToMind struct {
+// StaleKey is a key that ends soon, or has not been used for long.
+type StaleKey struct {
 	Key    store.Key
 	Of     access.Principal
 	Unused bool
@@ -62,10 +62,10 @@ const (
 	endsSoon      = 30 * 24 * time.Hour
 	keyEndsSoon   = 14 * 24 * time.Hour
 	longUnused    = 90 * 24 * time.Hour
-	lately        = 7 * 24 * time.Hour
+	recent        = 7 * 24 * time.Hour
 )
 
-// ShowHome gives the caller's home in the organisation they work in.
+// ShowHome returns the caller's home in the organisation they work in.
 func (s *Answers) ShowHome(ctx context.Context, c tenant.Caller, organisation string) (Home, error) {
 	d, top, err := s.OpenOrganisation(ctx, c, organisation)
 	if err != nil {
@@ -87,7 +87,7 @@ func (s *Answers) ShowHome(ctx context.Context, c tenant.Caller, organisation st
 		}
 	}
 	if d.May("list audit-record", top.ID) {
-		if h.Refused, err = s.Records.RefusedSince(ctx, top.ID, s.Moment().Add(-lately), attentionMost); err != nil {
+		if h.Refused, err = s.Records.RefusedSince(ctx, top.ID, s.Moment().Add(-recent), attentionMost); err != nil {
 			return Home{}, err
 		}
 		h.Skipped = s.Tenant(top.ID).LeftOut()
@@ -119,7 +119,7 @@ func (s *Answers) addMine(ctx context.Context, d tenant.Viewer, h *Home) error {
 	return err
 }
 
-// classes gives the classes of act that a set holds something of, by plane, from the mildest on.
+// classes returns the classes of act that a set holds something of, by plane, from the mildest on.
 func classes(d tenant.Viewer, held catalogue.Set) map[catalogue.Plane][]catalogue.Class {
 	found := map[catalogue.Plane][]catalogue.Class{}
 	for p := range held.All {
@@ -225,7 +225,7 @@ func (s *Answers) addPeopleToMind(ctx context.Context, d tenant.Viewer, top mode
 	for _, k := range keys {
 		if p, ok := d.Principal(k.Principal); ok {
 			ends := !k.Until.IsZero() && k.Until.Before(now.Add(keyEndsSoon))
-			h.Keys = append(h.Keys, KeyToMind{Key: k, Of: d.Called(p), Unused: !ends})
+			h.Keys = append(h.Keys, StaleKey{Key: k, Of: d.Called(p), Unused: !ends})
 		}
 	}
 	return err

@@ -101,7 +101,7 @@ func matrixPrincipals(d tenant.Viewer, asked MatrixAsked) iter.Seq[access.Princi
 	}
 }
 
-// typeColumns gives a column for each type of resource that can be at or beneath a scope and is offered there, and one for
+// typeColumns returns a column for each type of resource that can be at or beneath a scope and is offered there, and one for
 // each of Arbora's own services.
 func typeColumns(d tenant.Viewer, scope model.Scope) []MatrixColumn {
 	offered := d.OfferedAt(scope.ID)
@@ -126,7 +126,7 @@ func typeColumns(d tenant.Viewer, scope model.Scope) []MatrixColumn {
 	return columns
 }
 
-// childColumns gives a column for each scope right in one whose grants the caller may list.
+// childColumns returns a column for each scope right in one whose grants the caller may list.
 func childColumns(d tenant.Viewer, scope model.Scope) []MatrixColumn {
 	var columns []MatrixColumn
 	for child := range d.Children(scope.ID, "") {

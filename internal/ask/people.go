@@ -107,8 +107,8 @@ func (s *Answers) listPrincipals(ctx context.Context, c tenant.Caller, organisat
 	return d, page, next, nil
 }
 
-// ShowPrincipal gives a principal with what belongs to it, for whoever may describe it and for the owner of a group.
-func (s *Answers) ShowPrincipal(ctx context.Context, c tenant.Caller, organisation string, who tenant.Somebody) (DetailedPrincipal, error) {
+// ShowPrincipal returns a principal with what belongs to it, for whoever may describe it and for the owner of a group.
+func (s *Answers) ShowPrincipal(ctx context.Context, c tenant.Caller, organisation string, who tenant.PrincipalRef) (DetailedPrincipal, error) {
 	d, err := s.Open(ctx, c)
 	if err != nil {
 		return DetailedPrincipal{}, err
@@ -172,7 +172,7 @@ func (s *Answers) ShowPrincipal(ctx context.Context, c tenant.Caller, organisati
 	return v, err
 }
 
-// idleOf gives the states of those who are out of use, or not there yet.
+// idleOf returns the states of those who are out of use, or not there yet.
 func (s *Answers) idleOf(ctx context.Context, c tenant.Caller, all []access.Principal) (map[model.ID]credential.State, error) {
 	var idle []model.ID
 	for _, p := range all {

@@ -53,7 +53,7 @@ func (s *Answers) ListPolicies(ctx context.Context, c tenant.Caller, key string,
 	return views, next, d.Revision(), err
 }
 
-// ContainerOf gives the scope itself or, for a resource, the container it is in: policies and roles stand there.
+// ContainerOf returns the scope itself or, for a resource, the container it is in: policies and roles stand there.
 func ContainerOf(d tenant.Viewer, scope model.Scope) model.Scope {
 	for above := range d.Path(scope.ID) {
 		if above.Kind != model.Resource {
@@ -91,14 +91,14 @@ func (s *Answers) policyViews(ctx context.Context, d tenant.Viewer, policies []s
 	return views, nil
 }
 
-// SeenOf gives a policy with those statements alone that are about places the caller sees, and the others.
+// SeenOf returns a policy with those statements alone that are about places the caller sees, and the others.
 func SeenOf(d tenant.Viewer, p statement.Policy) (seen statement.Policy, unseen []statement.Statement) {
 	seen = p
 	seen.Statements, unseen = tenant.PartSeen(d, p.Statements, func(st statement.Statement) model.ID { return st.Place })
 	return seen, unseen
 }
 
-// ShowPolicy gives a policy by id.
+// ShowPolicy returns a policy by id.
 func (s *Answers) ShowPolicy(ctx context.Context, c tenant.Caller, key string) (PolicyView, error) {
 	d, err := s.Open(ctx, c)
 	if err != nil {

@@ -14,7 +14,7 @@ import (
 	"arbora.example/internal/tenant"
 )
 
-// Catalogue gives the catalogue to whoever sees anything of the organisation, and its roles.
+// Catalogue returns the catalogue to whoever sees anything of the organisation, and its roles.
 func (s *Answers) Catalogue(ctx context.Context, c tenant.Caller, organisation string) (*access.Snapshot, error) {
 	d, err := s.Open(ctx, c)
 	if err != nil {
@@ -75,7 +75,7 @@ func roleViews(d tenant.Viewer, roles iter.Seq[*catalogue.Role]) []RoleView {
 	return views
 }
 
-// ListRoles gives the roles that mean something at a scope, or, if asked, all there are.
+// ListRoles returns the roles that mean something at a scope, or, if asked, all there are.
 func (s *Answers) ListRoles(ctx context.Context, c tenant.Caller, key string, all bool, page Page) (views []RoleView, next string, err error) {
 	d, scope, err := s.RolesAt(ctx, c, key, "list role")
 	if err != nil {
@@ -105,7 +105,7 @@ func roleOrder(d tenant.Viewer) func(*catalogue.Role) string {
 	}
 }
 
-// ShowRole gives a role, and where it is used as far as the caller may see.
+// ShowRole returns a role, and where it is used as far as the caller may see.
 func (s *Answers) ShowRole(ctx context.Context, c tenant.Caller, key, name string) (RoleView, RoleUse, error) {
 	d, _, err := s.RolesAt(ctx, c, key, "describe role")
 	if err != nil {
@@ -172,7 +172,7 @@ func (s *Answers) roleUse(ctx context.Context, d tenant.Viewer, role *catalogue.
 	return use, nil
 }
 
-// RankRoles gives the roles that mean something at a scope and hold all of some wanted permissions, those with least
+// RankRoles returns the roles that mean something at a scope and hold all of some wanted permissions, those with least
 // beyond first.
 func (s *Answers) RankRoles(ctx context.Context, c tenant.Caller, key string, wanted []string) ([]catalogue.Ranked, func(*catalogue.Role) RoleView, error) {
 	d, scope, err := s.RolesAt(ctx, c, key, "list role")

@@ -14,8 +14,8 @@ import (
 	"arbora.example/internal/tenant"
 )
 
-// Sought says which scopes somebody looks for. What is empty narrows nothing.
-type Sought struct {
+// ScopeSearch says which scopes somebody looks for. What is empty narrows nothing.
+type ScopeSearch struct {
 	Text  string // the beginning of a name, of a word in one, of a tag or of a type; or an id, or an address
 	Kind  string
 	Type  string
@@ -28,7 +28,7 @@ type Sought struct {
 // SearchScopes finds scopes in the caller's whole organisation, as far as they see it, a page at a time; next is the cursor
 // of the page after. A page may hold fewer than its limit though more come after it: what the caller does not see was
 // passed over.
-func (s *Answers) SearchScopes(ctx context.Context, c tenant.Caller, organisation string, sought Sought) (nodes []Node, next string, err error) {
+func (s *Answers) SearchScopes(ctx context.Context, c tenant.Caller, organisation string, sought ScopeSearch) (nodes []Node, next string, err error) {
 	d, top, err := s.OpenOrganisation(ctx, c, organisation)
 	if err != nil {
 		return nil, "", err
@@ -93,7 +93,7 @@ func foundNodes(d tenant.Viewer, found []store.Found) []Node {
 }
 
 // query turns what is sought into a search of the records, which goes by the narrowest of what is given.
-func (q Sought) query() (store.Search, error) {
+func (q ScopeSearch) query() (store.Search, error) {
 	search := store.Search{Term: q.Text, Kind: q.Kind, Type: q.Type, Limit: q.Limit + 1}
 	if q.Tag = strings.ToLower(q.Tag); q.Tag != "" && !strings.Contains(q.Tag, "=") {
 		q.Tag += "="
@@ -137,7 +137,7 @@ const (
 
 // search finds the scopes of a page. For somebody who holds something at the top it reads the index; for others it goes
 // through what they see, which is mostly little, and where it is much, through the index again.
-func (s *Answers) search(ctx context.Context, d tenant.Viewer, top model.Scope, sought Sought, q store.Search) (found []store.Found, next string, err error) {
+func (s *Answers) search(ctx context.Context, d tenant.Viewer, top model.Scope, sought ScopeSearch, q store.Search) (found []store.Found, next string, err error) {
 	if !d.Sight.HoldsAt(top.ID) {
 		if all, few := seenFitting(d, top, sought, q); few {
 			found, next = page(all, q.After, sought.Limit)
@@ -165,8 +165,8 @@ func (s *Answers) search(ctx context.Context, d tenant.Viewer, top model.Scope, 
 	return found, next, nil
 }
 
-// seenFitting gives all scopes that somebody sees and that fit, in the order of the index, if they see few.
-func seenFitting(d tenant.Viewer, top model.Scope, sought Sought, q store.Search) (fitting []store.Found, few bool) {
+// seenFitting returns all scopes that somebody sees and that fit, in the order of the index, if they see few.
+func seenFitting(d tenant.Viewer, top model.Scope, sought ScopeSearch, q store.Search) (fitting []store.Found, few bool) {
 	seen := 0
 	for scope := range d.Sight.Seen(top.ID) {
 		if seen++; seen > seenMost {
@@ -185,7 +185,7 @@ func compareFound(a, b store.Found) int {
 }
 
 // fits reports whether a scope is one that a search of the records would find, and by which term.
-func fits(scope model.Scope, sought Sought, q store.Search) (term string, ok bool) {
+func fits(scope model.Scope, sought ScopeSearch, q store.Search) (term string, ok bool) {
 	if q.Kind != "" && scope.Kind.String() != q.Kind || q.Type != "" && scope.Type != q.Type || q.Retired != nil && scope.Retired != *q.Retired {
 		return "", false
 	}

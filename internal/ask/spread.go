@@ -24,7 +24,7 @@ type SpreadNode struct {
 }
 
 // ShowSpread works out a spread, for those who may describe the principal, and for itself.
-func (s *Answers) ShowSpread(ctx context.Context, c tenant.Caller, organisation string, who tenant.Somebody) (Spread, error) {
+func (s *Answers) ShowSpread(ctx context.Context, c tenant.Caller, organisation string, who tenant.PrincipalRef) (Spread, error) {
 	d, top, err := s.OpenOrganisation(ctx, c, organisation)
 	if err != nil {
 		return Spread{}, err

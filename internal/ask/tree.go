@@ -36,7 +36,7 @@ const treeDepth = 64
 // treeLimit bounds how many scopes one answer lists.
 const treeLimit = 2000
 
-// ShowScope gives a scope by id or address.
+// ShowScope returns a scope by id or address.
 func (s *Answers) ShowScope(ctx context.Context, c tenant.Caller, key string) (ScopeView, error) {
 	d, scope, err := s.OpenAt(ctx, c, key)
 	if err != nil {
@@ -56,7 +56,7 @@ func (s *Answers) ScopeView(ctx context.Context, d tenant.Viewer, scope model.Sc
 	return v, err
 }
 
-// ViewOf gives what the snapshot tells of a scope.
+// ViewOf returns what the snapshot tells of a scope.
 func ViewOf(d tenant.Viewer, scope model.Scope) ScopeView {
 	v := ScopeView{Scope: scope, Address: d.Address(scope.ID), Described: d.May("describe "+scope.TypeName(), scope.ID)}
 	for above := range d.Path(scope.ID) {

@@ -11,7 +11,7 @@ import (
 	"arbora.example/internal/tenant"
 )
 
-// ListServices gives the catalogue of the installation, for keepers.
+// ListServices returns the catalogue of the installation, for keepers.
 func (s *Changes) ListServices(ctx context.Context, c tenant.Caller) (*catalogue.Catalogue, error) {
 	if err := tenant.NeedKeeper(c, "look after the catalogue"); err != nil {
 		return nil, err

@@ -16,8 +16,8 @@ import (
 type NewGroup struct {
 	Name, Title, Description string
 	Tags                     map[string]string
-	Owner                    tenant.Somebody // an empty name for nobody
-	Gathers                  string          // for a gathering group: whom it gathers
+	Owner                    tenant.PrincipalRef // an empty name for nobody
+	Gathers                  string              // for a gathering group: whom it gathers
 }
 
 // CreateGroup makes a group.

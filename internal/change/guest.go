@@ -103,7 +103,7 @@ func (s *Changes) planInvitation(c tenant.Caller, organisation string, wanted In
 // Reinvite mails a pending guest another link in place of the first, and invites one anew who was withdrawn before: that gives
 // back all that is prepared for them, which the caller must be able to give. Who may act as the guest, whatever is prepared
 // counted, may have the link revealed once: that is recorded, and the guest is told.
-func (s *Changes) Reinvite(ctx context.Context, c tenant.Caller, organisation string, who tenant.Somebody, reveal bool) (signin.LinkMade, error) {
+func (s *Changes) Reinvite(ctx context.Context, c tenant.Caller, organisation string, who tenant.PrincipalRef, reveal bool) (signin.LinkMade, error) {
 	d, err := s.Open(ctx, c)
 	if err != nil {
 		return signin.LinkMade{}, err
@@ -133,7 +133,7 @@ func (s *Changes) Reinvite(ctx context.Context, c tenant.Caller, organisation st
 	return made, nil
 }
 
-func planReinvitation(ctx context.Context, organisation string, who tenant.Somebody, link signin.NewLink) plan.Planner {
+func planReinvitation(ctx context.Context, organisation string, who tenant.PrincipalRef, link signin.NewLink) plan.Planner {
 	return func(d tenant.Viewer) (tenant.Plan, error) {
 		guest, err := d.Governed(organisation, who, "create")
 		if err != nil {

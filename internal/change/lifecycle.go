@@ -21,14 +21,14 @@ import (
 // Edit is what is to be altered of a principal; nil leaves a thing as it is.
 type Edit struct {
 	Name, Title, Description, Email *string
-	Tags                            map[string]string // nil leaves them
-	Owner                           *tenant.Somebody  // of a group; an empty name takes the owner away
-	Gathers                         *string           // of a gathering group
+	Tags                            map[string]string    // nil leaves them
+	Owner                           *tenant.PrincipalRef // of a group; an empty name takes the owner away
+	Gathers                         *string              // of a gathering group
 	Was                             plan.AsRead
 }
 
 // EditPrincipal alters what is said of a user, guest, group or service account. Its id and access stay.
-func (s *Changes) EditPrincipal(organisation string, who tenant.Somebody, edit Edit) plan.Change[plan.Nothing] {
+func (s *Changes) EditPrincipal(organisation string, who tenant.PrincipalRef, edit Edit) plan.Change[plan.Nothing] {
 	if edit.Email == nil {
 		return plan.Change[plan.Nothing]{Of: s.Maker, Plan: func(ctx context.Context, _ tenant.Caller) plan.Planner { return planEdit(ctx, organisation, who, edit) }}
 	}
@@ -48,7 +48,7 @@ func (s *Changes) EditPrincipal(organisation string, who tenant.Somebody, edit E
 	}}
 }
 
-func planEdit(ctx context.Context, organisation string, who tenant.Somebody, edit Edit) plan.Planner {
+func planEdit(ctx context.Context, organisation string, who tenant.PrincipalRef, edit Edit) plan.Planner {
 	return func(d tenant.Viewer) (tenant.Plan, error) {
 		operations := edit.operations()
 		if len(operations) == 0 {
@@ -72,7 +72,7 @@ func planEdit(ctx context.Context, organisation string, who tenant.Somebody, edi
 	}
 }
 
-// operations gives what an edit takes.
+// operations returns what an edit takes.
 func (e Edit) operations() []string {
 	var all []string
 	for operation, wanted := range map[string]bool{
@@ -174,14 +174,14 @@ func mayMendEmail(d tenant.Viewer, p access.Principal, email string) error {
 }
 
 // SetState suspends, retires or restores somebody. It reaches every session, key, token and decision at once.
-func (s *Changes) SetState(organisation string, who tenant.Somebody, to credential.State) plan.Change[plan.Nothing] {
+func (s *Changes) SetState(organisation string, who tenant.PrincipalRef, to credential.State) plan.Change[plan.Nothing] {
 	return plan.Change[plan.Nothing]{Of: s.Maker, Plan: func(ctx context.Context, _ tenant.Caller) plan.Planner { return planState(ctx, organisation, who, to) }}
 }
 
 // stateOperation is what it takes to bring a principal to a state.
 var stateOperation = map[credential.State]string{credential.Active: "restore", credential.Suspended: "suspend", credential.Retired: "retire"}
 
-func planState(ctx context.Context, organisation string, who tenant.Somebody, to credential.State) plan.Planner {
+func planState(ctx context.Context, organisation string, who tenant.PrincipalRef, to credential.State) plan.Planner {
 	operation := stateOperation[to]
 	return func(d tenant.Viewer) (tenant.Plan, error) {
 		if who.Kind == model.Group.String() && to == credential.Suspended {
@@ -233,12 +233,12 @@ func issued(d tenant.Viewer, ctx context.Context, p access.Principal, to credent
 	return slices.Compact(warnings), err
 }
 
-// HandOver gives all grants that name somebody directly to somebody else, and takes them from the first.
-func (s *Changes) HandOver(organisation string, from, to tenant.Somebody) plan.Change[plan.Nothing] {
+// HandOver returns all grants that name somebody directly to somebody else, and takes them from the first.
+func (s *Changes) HandOver(organisation string, from, to tenant.PrincipalRef) plan.Change[plan.Nothing] {
 	return plan.Planned(s.Maker, planHandOver(organisation, from, to))
 }
 
-func planHandOver(organisation string, from, to tenant.Somebody) plan.Planner {
+func planHandOver(organisation string, from, to tenant.PrincipalRef) plan.Planner {
 	return func(d tenant.Viewer) (tenant.Plan, error) {
 		giver, err := d.Governed(organisation, from, "describe")
 		if err != nil {

@@ -239,7 +239,7 @@ func planAll(d tenant.Viewer, organisation string, users []*newcomer, rows []row
 	return all, nil
 }
 
-// ReadNewcomers says what a text holds and what is wrong with it, and makes nobody.
+// ReadNewcomers returns what a text holds and what is wrong with it, and makes nobody.
 func (s *Changes) ReadNewcomers(ctx context.Context, c tenant.Caller, organisation, text string) (NewcomerReading, error) {
 	users, rows, faults, err := s.planNewcomers(ctx, c, organisation, text)
 	if err != nil {

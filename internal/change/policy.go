@@ -59,7 +59,7 @@ func (s *Changes) ReadPolicy(ctx context.Context, c tenant.Caller, key, text str
 	return reading, nil
 }
 
-// outsidePlaces gives the places outside a scope that its policies name already: moves have taken them away.
+// outsidePlaces returns the places outside a scope that its policies name already: moves have taken them away.
 func outsidePlaces(d tenant.Viewer, scope model.ID) []model.ID {
 	var places []model.ID
 	for _, p := range d.PoliciesAt(scope) {
@@ -72,7 +72,7 @@ func outsidePlaces(d tenant.Viewer, scope model.ID) []model.ID {
 	return places
 }
 
-// read gives a policy the statements of a text. The error is a *access.TextError when the text is at fault.
+// read parses a text as the statements of a policy. The error is a *access.TextError when the text is at fault.
 func read(d tenant.Viewer, p statement.Policy, text string, before []model.ID) (statement.Policy, error) {
 	var err error
 	p.Statements, p.Notes, err = access.Reader{Snapshot: d.Snapshot, View: d.Sight, Scope: p.Scope, Before: before}.ParsePolicy(text)

@@ -33,7 +33,7 @@ func (s *Changes) Quotas(ctx context.Context, c tenant.Caller, organisation stri
 	return QuotasView{Set: set, Most: set.OrUsual(), Has: now.Size()}, nil
 }
 
-// bounded gives the organisation whose quotas a caller may see.
+// bounded returns the organisation whose quotas a caller may see.
 func (s *Changes) bounded(ctx context.Context, c tenant.Caller, organisation string) (model.ID, error) {
 	if !c.Identity.Keeper {
 		d, err := s.Open(ctx, c)

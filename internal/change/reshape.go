@@ -29,7 +29,7 @@ type Reshaping struct {
 	Was         plan.AsRead // of one scope alone
 }
 
-// operations gives what a reshaping takes on each scope.
+// operations returns what a reshaping takes on each scope.
 func (r Reshaping) operations() []string {
 	var all []string
 	for _, each := range []struct {
@@ -182,7 +182,7 @@ func planReshaped(d tenant.Viewer, ctx context.Context, r Reshaping) (tenant.Pla
 	return p, nil
 }
 
-// tagged gives the tags of a scope once they are set and taken away.
+// tagged returns the tags of a scope once they are set and taken away.
 func (r Reshaping) tagged(tags map[string]string) map[string]string {
 	if len(r.Tags)+len(r.Untag) == 0 {
 		return tags

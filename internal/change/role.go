@@ -53,7 +53,7 @@ func (s *Changes) CreateRole(ctx context.Context, c tenant.Caller, key string, w
 	return ask.ViewOfRole(s.ViewerOf(next, c), role), next.Revision(), nil
 }
 
-// ReadRole gives what a definition would hold as a role at a container, and writes none.
+// ReadRole returns what a definition would hold as a role at a container, and writes none.
 func (s *Changes) ReadRole(ctx context.Context, c tenant.Caller, key string, wanted NewRole) (ask.RoleView, error) {
 	d, scope, err := s.RolesAt(ctx, c, key, "list role")
 	if err != nil {

@@ -15,7 +15,7 @@ import (
 	"arbora.example/internal/tenant"
 )
 
-// Settings gives what the organisation has decided for itself.
+// Settings returns what the organisation has decided for itself.
 func (s *Changes) Settings(ctx context.Context, c tenant.Caller, organisation string) (settings.Settings, error) {
 	d, err := s.Open(ctx, c)
 	if err != nil {

@@ -125,7 +125,7 @@ func notBrought(d tenant.Viewer, record store.Recorded) (warnings []string) {
 	return warnings
 }
 
-// describedBefore gives what was known of things before a change, for those who may write that. It is refused where another thing is
+// describedBefore returns what was known of things before a change, for those who may write that. It is refused where another thing is
 // known of them by now.
 func (s *Changes) describedBefore(ctx context.Context, c tenant.Caller, d tenant.Viewer, record store.Recorded) (store.Descriptions, error) {
 	back := store.Descriptions{Scopes: record.Before.Scopes, Grants: record.Before.Grants, Policies: record.Before.Policies, Principals: map[model.ID]store.PrincipalDetails{}}

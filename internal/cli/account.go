@@ -187,7 +187,7 @@ func (a *app) signInsCommand() *cli.Command {
 			for _, name := range file.names() {
 				saved := file.Saved[name]
 				value = append(value, row{name, saved.SignIn, saved.Server, name == file.Default})
-				l.rows = append(l.rows, []string{name, saved.SignIn, saved.Server, yesNo(name == file.Default, "default", "")})
+				l.rows = append(l.rows, []string{name, saved.SignIn, saved.Server, choose(name == file.Default, "default", "")})
 			}
 			l.value = value
 			return a.print(c, l)
@@ -211,7 +211,7 @@ func (a *app) whoamiCommand() *cli.Command {
 				fact{"Signed in as", me.Name}, fact{"Name", me.Title}, fact{"Email", me.Email},
 				fact{"Organisation", me.Organisation}, fact{"You are", me.Kind},
 				fact{"Service", s.saved.Server}, fact{"Until", moment(me.EndsAt)},
-				fact{"Password", yesNo(me.ChoosePassword, "temporary: choose your own with \"arbora password\"", "")},
+				fact{"Password", choose(me.ChoosePassword, "temporary: choose your own with \"arbora password\"", "")},
 			)
 		},
 	}
@@ -238,7 +238,7 @@ func (a *app) passwordCommand() *cli.Command {
 	}
 }
 
-// proveCommand gives a fresh proof, for scripts: at a terminal, commands ask for it themselves.
+// proveCommand returns a fresh proof, for scripts: at a terminal, commands ask for it themselves.
 func (a *app) proveCommand() *cli.Command {
 	return &cli.Command{
 		Name: "prove", Usage: "give your password once more, for what takes a fresh proof in the next minutes",

@@ -183,7 +183,7 @@ func (a *app) finish(err error) int {
 	return Failed
 }
 
-// statusOf gives the exit status of a problem.
+// statusOf returns the exit status of a problem.
 func statusOf(problem *client.Error) int {
 	switch problem.Kind() {
 	case "not-signed-in":
@@ -204,7 +204,7 @@ type session struct {
 	saved savedSignIn
 }
 
-// as gives the session the command acts with.
+// as returns the session the command acts with.
 func (a *app) as(c *cli.Command) (session, error) {
 	file, err := readSignIns()
 	if err != nil {
@@ -240,7 +240,7 @@ func (s session) organisation() (string, error) {
 	return s.saved.Organisation, nil
 }
 
-// scopeOr gives the address in the only argument, or the organisation when there is none.
+// scopeOr returns the address in the only argument, or the organisation when there is none.
 func (s session) scopeOr(c *cli.Command) (string, error) {
 	switch c.Args().Len() {
 	case 0:
@@ -251,7 +251,7 @@ func (s session) scopeOr(c *cli.Command) (string, error) {
 	return "", usage("%s takes one ADDRESS", c.FullName())
 }
 
-// open gives the session the command acts with, and exactly the arguments it takes.
+// open returns the session the command acts with, and exactly the arguments it takes.
 func (a *app) open(c *cli.Command, names ...string) (session, []string, error) {
 	given, err := arguments(c, names...)
 	if err != nil {
@@ -261,7 +261,7 @@ func (a *app) open(c *cli.Command, names ...string) (session, []string, error) {
 	return s, given, err
 }
 
-// inside gives the session the command acts with, and the organisation it belongs to.
+// inside returns the session the command acts with, and the organisation it belongs to.
 func (a *app) inside(c *cli.Command) (session, string, error) {
 	s, err := a.as(c)
 	if err != nil {
@@ -271,7 +271,7 @@ func (a *app) inside(c *cli.Command) (session, string, error) {
 	return s, organisation, err
 }
 
-// insideWith gives the session the command acts with, the organisation it belongs to, and exactly the arguments it takes.
+// insideWith returns the session the command acts with, the organisation it belongs to, and exactly the arguments it takes.
 func (a *app) insideWith(c *cli.Command, names ...string) (s session, organisation string, given []string, err error) {
 	if given, err = arguments(c, names...); err == nil {
 		s, organisation, err = a.inside(c)
@@ -279,7 +279,7 @@ func (a *app) insideWith(c *cli.Command, names ...string) (s session, organisati
 	return s, organisation, given, err
 }
 
-// at gives the session the command acts with, and the address in the only argument or the organisation without one.
+// at returns the session the command acts with, and the address in the only argument or the organisation without one.
 func (a *app) at(c *cli.Command) (session, string, error) {
 	s, err := a.as(c)
 	if err != nil {
@@ -289,7 +289,7 @@ func (a *app) at(c *cli.Command) (session, string, error) {
 	return s, address, err
 }
 
-// most gives how many items --most asks for, and how many of them to ask for at once.
+// most returns how many items --most asks for, and how many of them to ask for at once.
 func most(c *cli.Command) (all, page int, err error) {
 	if all = c.Int("most"); all < 1 {
 		return 0, 0, usage("--most %d leaves nothing to list: give 1 or more", all)
@@ -300,7 +300,7 @@ func most(c *cli.Command) (all, page int, err error) {
 // mostAtOnce is how many items the service lists in one page.
 const mostAtOnce = 500
 
-// arguments gives exactly the arguments a command takes; their names say so when they are not there.
+// arguments returns exactly the arguments a command takes; their names say so when they are not there.
 func arguments(c *cli.Command, names ...string) ([]string, error) {
 	given := c.Args().Slice()
 	if len(given) != len(names) {
@@ -343,7 +343,7 @@ var principalKinds = []principalFlag{
 	{"set", api.SetKind, "a built-in `SET`: staff, guests, everyone, signed-in or public"},
 }
 
-// principal gives the one principal that a flag names.
+// principal returns the one principal that a flag names.
 func principal(c *cli.Command) (api.PrincipalRef, error) {
 	var found []api.PrincipalRef
 	for _, kind := range principalKinds {

@@ -102,7 +102,7 @@ func (a *app) check(ctx context.Context, c *cli.Command) error {
 
 func (a *app) tellSteps(c *cli.Command, answer api.Answer) {
 	for i, step := range answer.Steps {
-		a.say(c, "%s%s (adds %d)", yesNo(i == 0, "Changes that would turn the answer, smallest first:\n  ", "  "), step.Words, step.Adds)
+		a.say(c, "%s%s (adds %d)", choose(i == 0, "Changes that would turn the answer, smallest first:\n  ", "  "), step.Words, step.Adds)
 	}
 }
 
@@ -125,7 +125,7 @@ func (a *app) explain(ctx context.Context, c *cli.Command) error {
 			at = m.Rule.Scope.Address
 			fmt.Fprintf(&told, "\n%s\n", at)
 		}
-		fmt.Fprintf(&told, " %s %s\n      %s\n", yesNo(decides, "»", " "), ruleText(m.Rule), why)
+		fmt.Fprintf(&told, " %s %s\n      %s\n", choose(decides, "»", " "), ruleText(m.Rule), why)
 	}
 	if c.String("output") != "table" {
 		err = a.printValue(c, l)

@@ -108,7 +108,7 @@ func (a *app) sessionCommand() *cli.Command {
 	}
 }
 
-// signedIn gives whose sessions flags ask for; an empty kind for one's own.
+// signedIn returns whose sessions flags ask for; an empty kind for one's own.
 func signedIn(c *cli.Command) (api.PrincipalKind, string) {
 	for _, kind := range []api.PrincipalKind{api.UserKind, api.GuestKind} {
 		if name := c.String(string(kind)); name != "" {
@@ -137,7 +137,7 @@ func (a *app) listSessions(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	for _, x := range list.Sessions {
-		l.rows = append(l.rows, []string{x.Id, x.Organisation, moment(x.SignedInAt), moment(x.LastUsedAt), x.From, x.Agent, yesNo(x.Here, "this one", "")})
+		l.rows = append(l.rows, []string{x.Id, x.Organisation, moment(x.SignedInAt), moment(x.LastUsedAt), x.From, x.Agent, choose(x.Here, "this one", "")})
 	}
 	l.value = list.Sessions
 	return a.print(c, l)
@@ -176,8 +176,8 @@ func (a *app) secondFactorCommand() *cli.Command {
 				if err != nil {
 					return err
 				}
-				return a.printFacts(c, f, fact{"Set up", yesNo(f.InUse, "yes", "no")}, fact{"Recovery codes left", yesNo(f.InUse, fmt.Sprint(f.Codes), "")},
-					fact{"Demanded", yesNo(f.Required, "yes", "")})
+				return a.printFacts(c, f, fact{"Set up", choose(f.InUse, "yes", "no")}, fact{"Recovery codes left", choose(f.InUse, fmt.Sprint(f.Codes), "")},
+					fact{"Demanded", choose(f.Required, "yes", "")})
 			}},
 			{
 				Name: "set-up", Usage: "set one up with a program that shows one-time codes", Action: a.setUpFactor,
@@ -243,7 +243,7 @@ func (a *app) switchCommand() *cli.Command {
 				}
 				l := listing{columns: []string{"Organisation", "Title", "You are", ""}, empty: "No organisation knows you.", value: list.Seats}
 				for _, seat := range list.Seats {
-					l.rows = append(l.rows, []string{seat.Organisation, seat.Title, string(seat.Kind), yesNo(seat.Here, "here", "")})
+					l.rows = append(l.rows, []string{seat.Organisation, seat.Title, string(seat.Kind), choose(seat.Here, "here", "")})
 				}
 				return a.print(c, l)
 			}

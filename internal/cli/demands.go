@@ -28,7 +28,7 @@ func demandFlags() []cli.Flag {
 	return flags
 }
 
-// demandsGiven gives demands with what the flags of a level alter.
+// demandsGiven returns demands with what the flags of a level alter.
 func demandsGiven(c *cli.Command, level string, d api.Demands) (api.Demands, error) {
 	for name, into := range map[string]*int{"idle": &d.Idle, "life": &d.Life} {
 		if !c.IsSet(level + name) {

@@ -63,7 +63,7 @@ func (a *app) createGrant(ctx context.Context, c *cli.Command) error {
 	return create(ctx, a, c, s.PreviewCreateGrant, s.CreateGrant, at, wanted, func(made api.GrantMade) {
 		g := made.Grant
 		a.say(c, "Granted %s to %s at %s and everything below it%s.%s", g.Role, whoText(g.Principal), g.Scope.Address, terms(g),
-			yesNo(g.Privileged, " The role is privileged: it can govern.", ""))
+			choose(g.Privileged, " The role is privileged: it can govern.", ""))
 		a.say(c, "Grant %s", g.Id)
 	})
 }
@@ -110,7 +110,7 @@ func (a *app) listGrants(ctx context.Context, c *cli.Command) error {
 		if g.Inherited {
 			from = g.Scope.Address
 		}
-		l.rows = append(l.rows, []string{holderText(g), g.Role + yesNo(g.Privileged, " (privileged)", "") + terms(g) + yesNo(g.Misplaced, " (misplaced by a move)", ""), from, moment(g.CreatedAt), g.CreatedBy, g.Id})
+		l.rows = append(l.rows, []string{holderText(g), g.Role + choose(g.Privileged, " (privileged)", "") + terms(g) + choose(g.Misplaced, " (misplaced by a move)", ""), from, moment(g.CreatedAt), g.CreatedBy, g.Id})
 	}
 	return a.print(c, l)
 }

@@ -46,12 +46,12 @@ func (a *app) holders(ctx context.Context, c *cli.Command) error {
 			if i > 0 && c.String("output") == "table" {
 				who, title = "", "" // said once for all that lets somebody
 			}
-			l.rows = append(l.rows, []string{who, title, byWords(by.Rule, by.Through) + yesNo(h.Conditional, ", conditional", ""), by.Rule.Scope.Address})
+			l.rows = append(l.rows, []string{who, title, byWords(by.Rule, by.Through) + choose(h.Conditional, ", conditional", ""), by.Rule.Scope.Address})
 		}
 	}
-	hopefuls := listing{columns: []string{"Who", "Name", "How"}, empty: "nobody"}
+	escalations := listing{columns: []string{"Who", "Name", "How"}, empty: "nobody"}
 	for _, h := range list.CouldHold {
-		hopefuls.rows = append(hopefuls.rows, []string{h.Principal.Name, h.Title, strings.Join(h.Paths, "; ")})
+		escalations.rows = append(escalations.rows, []string{h.Principal.Name, h.Title, strings.Join(h.Paths, "; ")})
 	}
 	if c.String("output") != "table" {
 		return a.printValue(c, l)
@@ -62,7 +62,7 @@ func (a *app) holders(ctx context.Context, c *cli.Command) error {
 		a.say(c, "%d may %s at %s:\n", len(list.Holders), list.Permission, list.Scope.Address)
 		a.say(c, "%s", a.render(l))
 	}
-	a.section(c, "Could give it to themselves", hopefuls)
+	a.section(c, "Could give it to themselves", escalations)
 	return nil
 }
 
@@ -85,7 +85,7 @@ func byWords(rule api.Rule, through []string) string {
 	return fmt.Sprintf("%s, through group %s", words, strings.Join(through, " in "))
 }
 
-// insideAbout gives the session the command acts with, the organisation it belongs to, and the principal that flags name.
+// insideAbout returns the session the command acts with, the organisation it belongs to, and the principal that flags name.
 func (a *app) insideAbout(c *cli.Command) (s session, organisation string, who api.PrincipalRef, err error) {
 	if who, err = principal(c); err == nil {
 		s, organisation, err = a.inside(c)
@@ -170,7 +170,7 @@ func someOrNone(n int) string {
 	return strconv.Itoa(n)
 }
 
-// permissionOf gives the permission that two arguments name.
+// permissionOf returns the permission that two arguments name.
 func permissionOf(c *cli.Command) (string, error) {
 	permission := strings.Join(c.Args().Slice(), " ")
 	if len(strings.Fields(permission)) != 2 {

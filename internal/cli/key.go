@@ -82,7 +82,7 @@ func (a *app) createKey(ctx context.Context, c *cli.Command) error {
 	return a.valueOnly(c, made)
 }
 
-// keyHolder gives whose keys flags ask for; an empty kind for one's own.
+// keyHolder returns whose keys flags ask for; an empty kind for one's own.
 func keyHolder(c *cli.Command) (api.PrincipalKind, string) {
 	for _, kind := range []api.PrincipalKind{api.UserKind, api.ServiceAccountKind, api.ServiceKind} {
 		if name := c.String(string(kind)); name != "" {

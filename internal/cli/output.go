@@ -76,7 +76,7 @@ const (
 	narrowest = 12 // a column is not made narrower than this
 )
 
-// narrowed gives the widths that columns are cut to so that all fit into a width; 0 is any.
+// narrowed returns the widths that columns are cut to so that all fit into a width; 0 is any.
 func narrowed(l listing, width int) []table.ColumnConfig {
 	widths := make([]int, len(l.columns))
 	total := 0
@@ -122,7 +122,7 @@ func wrapCell(cell string, width int) string {
 	return text.WrapSoft(strings.Join(words, " "), width)
 }
 
-// width gives how wide the terminal is that is written to; 0 when it is none.
+// width returns how wide the terminal is that is written to; 0 when it is none.
 func (a *app) width() int {
 	file, ok := a.Out.(*os.File)
 	if !ok || !term.IsTerminal(int(file.Fd())) {
@@ -259,7 +259,7 @@ func (a *app) section(c *cli.Command, heading string, l listing) {
 
 func moment(t time.Time) string { return t.UTC().Format("2006-01-02 15:04Z") }
 
-func yesNo(b bool, yes, no string) string {
+func choose(b bool, yes, no string) string {
 	if b {
 		return yes
 	}

@@ -116,7 +116,7 @@ func (a *app) createUserAs(ctx context.Context, c *cli.Command, s session, organ
 			a.sayLink(c, *made.Link)
 		}
 		if made.Mailed != nil {
-			a.say(c, "%s", yesNo(made.Mailed.Sent, "How to sign in was mailed to "+made.Mailed.To+".", "! How to sign in was not mailed: "+made.Mailed.Reason))
+			a.say(c, "%s", choose(made.Mailed.Sent, "How to sign in was mailed to "+made.Mailed.To+".", "! How to sign in was not mailed: "+made.Mailed.Reason))
 		}
 		if made.Key != nil {
 			a.sayKey(c, *made.Key)
@@ -196,7 +196,7 @@ func (a *app) sayCopied(c *cli.Command, like string, model api.PrincipalDetails,
 	}
 }
 
-// likeThem gives the groups and direct grants of somebody, but for those left out by name.
+// likeThem returns the groups and direct grants of somebody, but for those left out by name.
 func likeThem(model api.PrincipalDetails, but []string) (groups []string, grants []api.FirstGrant) {
 	for _, group := range model.Groups {
 		// Who is gathered by tags is not put in by name.

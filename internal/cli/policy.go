@@ -49,7 +49,7 @@ func (a *app) readText(name string) (string, error) {
 	return string(text), err
 }
 
-// statementsText gives the text that --text or --file names; given is false when neither does.
+// statementsText returns the text that --text or --file names; given is false when neither does.
 func (a *app) statementsText(c *cli.Command) (text string, given bool, err error) {
 	switch {
 	case c.IsSet("text") && c.IsSet("file"):
@@ -124,7 +124,7 @@ func (a *app) editPolicy(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	wanted := api.PolicyEdit{Description: orNone(c.String("description"))}
+	wanted := api.PolicyEdit{Description: nilIfEmpty(c.String("description"))}
 	if there {
 		wanted.Text = &text
 	}
@@ -159,7 +159,7 @@ func (a *app) listPolicies(ctx context.Context, c *cli.Command) error {
 	l := listing{columns: []string{"Policy", "From", "Statements", "Written", "By", "What it is for"}, empty: "No policy reaches " + address + ".", value: list.Policies}
 	for _, p := range list.Policies {
 		l.rows = append(l.rows, []string{
-			p.Name, yesNo(p.Inherited, p.Scope.Address, "here"), strconv.Itoa(len(p.Statements)) + yesNo(p.Hidden, ", more not shown", ""), moment(p.WrittenAt), p.WrittenBy, p.Description,
+			p.Name, choose(p.Inherited, p.Scope.Address, "here"), strconv.Itoa(len(p.Statements)) + choose(p.Hidden, ", more not shown", ""), moment(p.WrittenAt), p.WrittenBy, p.Description,
 		})
 	}
 	return a.print(c, l)
@@ -185,7 +185,7 @@ func (a *app) showPolicy(ctx context.Context, c *cli.Command) error {
 	return a.valueOnly(c, policy)
 }
 
-// policyVersions gives all that was written of a policy, newest first.
+// policyVersions returns all that was written of a policy, newest first.
 func policyVersions(ctx context.Context, s session, policy string) (versions []api.PolicyVersion, err error) {
 	most := 200
 	params := api.ListPolicyVersionsParams{Limit: most}
@@ -278,7 +278,7 @@ func (a *app) searchPolicies(ctx context.Context, c *cli.Command) error {
 	}
 	l := listing{columns: []string{"Statement", "Applies at", "Policy", "Written at"}, empty: "No statement holds that.", value: found}
 	for _, st := range found.Statements {
-		where := st.Place.Address + yesNo(st.Here, " alone", " and beneath") + yesNo(st.Dormant, " (dormant)", "")
+		where := st.Place.Address + choose(st.Here, " alone", " and beneath") + choose(st.Dormant, " (dormant)", "")
 		l.rows = append(l.rows, []string{st.Text, where, st.Policy.Name, st.Policy.Scope.Address})
 	}
 	if err := a.print(c, l); err != nil {

@@ -58,11 +58,11 @@ func (a *app) printImpact(c *cli.Command, written api.Written) error {
 			who = append(who, p.Name)
 		}
 		for _, set := range e.Outsiders {
-			who = append(who, yesNo(set == "public", "anybody else at all", "anybody else signed in"))
+			who = append(who, choose(set == "public", "anybody else at all", "anybody else signed in"))
 		}
-		gains := effectText(e.Gains, e.MayGain) + yesNo(e.Privileged, " (privileged)", "")
+		gains := effectText(e.Gains, e.MayGain) + choose(e.Privileged, " (privileged)", "")
 		if len(e.Shifting) > 0 {
-			gains += yesNo(gains == "", "", "; ") + "other conditions for " + permissionsText(e.Shifting)
+			gains += choose(gains == "", "", "; ") + "other conditions for " + permissionsText(e.Shifting)
 		}
 		loses := effectText(e.Loses, e.MayLose)
 		if gains+loses == "" {
@@ -94,7 +94,7 @@ func (a *app) printImpact(c *cli.Command, written api.Written) error {
 func effectText(firm, perhaps []string) string {
 	text := permissionsText(firm)
 	if len(perhaps) > 0 {
-		text += yesNo(text == "", "", "; ") + "under a condition " + permissionsText(perhaps)
+		text += choose(text == "", "", "; ") + "under a condition " + permissionsText(perhaps)
 	}
 	return text
 }

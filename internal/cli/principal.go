@@ -36,7 +36,7 @@ func (a *app) showPrincipal(kind api.PrincipalKind) cli.ActionFunc {
 		}
 		var members []string
 		for _, m := range p.Members {
-			members = append(members, yesNo(m.Kind == api.GroupKind, "group ", "")+m.Name+idleText(p, m))
+			members = append(members, choose(m.Kind == api.GroupKind, "group ", "")+m.Name+idleText(p, m))
 		}
 		facts := []fact{
 			{"Name", p.Name}, {"Title", p.Title}, {"Email", p.Email}, {"Description", p.Description},
@@ -61,7 +61,7 @@ func (a *app) showPrincipal(kind api.PrincipalKind) cli.ActionFunc {
 				l.rows = append(l.rows, []string{r.Words, "policy " + r.Statement.Policy.Name, r.Scope.Address, ""})
 				continue
 			}
-			through := yesNo((r.Grant.Principal.Name == p.Name || r.Grant.Principal.Name == p.Address) && r.Grant.Principal.Kind == p.Kind, "directly", whoText(r.Grant.Principal))
+			through := choose((r.Grant.Principal.Name == p.Name || r.Grant.Principal.Name == p.Address) && r.Grant.Principal.Kind == p.Kind, "directly", whoText(r.Grant.Principal))
 			l.rows = append(l.rows, []string{r.Grant.Role + terms(*r.Grant), through, r.Scope.Address, r.Grant.Id})
 		}
 		a.section(c, "Named by", l)
@@ -214,7 +214,7 @@ func (a *app) edit(ctx context.Context, c *cli.Command, kind api.PrincipalKind) 
 	})
 }
 
-// ownerGiven gives the owner that flags name, if they do.
+// ownerGiven returns the owner that flags name, if they do.
 func ownerGiven(c *cli.Command) *api.PrincipalRef {
 	if name := c.String("owner"); name != "" {
 		return &api.PrincipalRef{Kind: api.UserKind, Name: name}
@@ -280,7 +280,7 @@ func (a *app) resetPassword(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	a.say(c, "Sessions and links of %s no longer work%s%s.", given[0], yesNo(c.Bool("keep-passkeys"), "", ", nor do the passkeys"), yesNo(c.Bool("keep-keys"), "", ", nor do the API keys"))
+	a.say(c, "Sessions and links of %s no longer work%s%s.", given[0], choose(c.Bool("keep-passkeys"), "", ", nor do the passkeys"), choose(c.Bool("keep-keys"), "", ", nor do the API keys"))
 	a.sayPassword(c, reset.Password, true)
 	return a.valueOnly(c, reset)
 }

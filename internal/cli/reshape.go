@@ -26,7 +26,7 @@ func (a *app) reshapeCommands() []*cli.Command {
 				previewFlag(),
 			},
 			Action: a.reshape("altered", func(c *cli.Command) api.Reshaping {
-				return api.Reshaping{Name: orNone(c.String("name")), Title: givenText(c, "title"), Description: givenText(c, "description")}
+				return api.Reshaping{Name: nilIfEmpty(c.String("name")), Title: givenText(c, "title"), Description: givenText(c, "description")}
 			}),
 		},
 		{
@@ -53,7 +53,7 @@ func (a *app) scopeStateCommand(verb, usage string, state api.ReshapingState) *c
 	}
 }
 
-// givenText gives a flag's text, an empty one too, if it was given at all.
+// givenText returns a flag's text, an empty one too, if it was given at all.
 func givenText(c *cli.Command, name string) *string {
 	if !c.IsSet(name) {
 		return nil

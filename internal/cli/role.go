@@ -45,7 +45,7 @@ func (a *app) roleCommand() *cli.Command {
 	}
 }
 
-// where gives the session and the address of --at, or its organisation.
+// where returns the session and the address of --at, or its organisation.
 func (a *app) where(c *cli.Command) (session, string, error) {
 	s, err := a.as(c)
 	if err != nil {
@@ -80,7 +80,7 @@ func (a *app) listRoles(ctx context.Context, c *cli.Command) error {
 		if r.Scope != nil {
 			at = r.Scope.Address
 		}
-		l.rows = append(l.rows, []string{r.Name, strconv.Itoa(r.Permissions), yesNo(r.Privileged, "privileged", ""), at, r.Description})
+		l.rows = append(l.rows, []string{r.Name, strconv.Itoa(r.Permissions), choose(r.Privileged, "privileged", ""), at, r.Description})
 	}
 	return a.print(c, l)
 }
@@ -115,7 +115,7 @@ func (a *app) showRole(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	a.say(c, "%s%s%s\n", r.Role.Title, yesNo(r.Role.Description != "", ": "+r.Role.Description, "."), yesNo(r.Role.Privileged, " Privileged: it can govern.", ""))
+	a.say(c, "%s%s%s\n", r.Role.Title, choose(r.Role.Description != "", ": "+r.Role.Description, "."), choose(r.Role.Privileged, " Privileged: it can govern.", ""))
 	if r.Role.Scope != nil {
 		a.say(c, "%s\n", whereGranted(r.Role))
 	}
@@ -209,7 +209,7 @@ func (a *app) findRoles(ctx context.Context, c *cli.Command) error {
 	}
 	l := listing{columns: []string{"Role", "Beyond", "Privileged", "What it is for"}, empty: "No single role holds all of it: ask for less, or grant two.", value: ranking}
 	for _, r := range ranking.Roles {
-		l.rows = append(l.rows, []string{r.Role.Name, strconv.Itoa(r.Beyond), yesNo(r.Role.Privileged, "privileged", ""), r.Role.Description})
+		l.rows = append(l.rows, []string{r.Role.Name, strconv.Itoa(r.Beyond), choose(r.Role.Privileged, "privileged", ""), r.Role.Description})
 	}
 	return a.print(c, l)
 }

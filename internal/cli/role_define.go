@@ -74,7 +74,7 @@ func (a *app) createRole(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	a.say(c, "Defined role %s, with %d permissions.%s\n%s", made.Role.Name, made.Role.Permissions, yesNo(made.Role.Privileged, " It is privileged: it can govern.", ""), whereGranted(made.Role))
+	a.say(c, "Defined role %s, with %d permissions.%s\n%s", made.Role.Name, made.Role.Permissions, choose(made.Role.Privileged, " It is privileged: it can govern.", ""), whereGranted(made.Role))
 	return a.valueOnly(c, made)
 }
 
@@ -126,6 +126,6 @@ func (a *app) removeRole(ctx context.Context, c *cli.Command) error {
 	return a.change(c, func(preview bool) (api.Written, error) {
 		return s.RemoveRole(ctx, at, given[0], &api.RemoveRoleParams{Grants: grants, Preview: preview})
 	}, func() {
-		a.say(c, "Removed role %s%s.", given[0], yesNo(grants, " and its grants", ""))
+		a.say(c, "Removed role %s%s.", given[0], choose(grants, " and its grants", ""))
 	})
 }

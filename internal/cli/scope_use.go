@@ -66,7 +66,7 @@ func (a *app) searchScopes(ctx context.Context, c *cli.Command) error {
 		if n.Tags != nil {
 			tags = tagsText(n.Tags)
 		}
-		l.rows = append(l.rows, []string{n.Address + yesNo(n.Retired, " (retired)", ""), kindOf(n), n.Title, tags})
+		l.rows = append(l.rows, []string{n.Address + choose(n.Retired, " (retired)", ""), kindOf(n), n.Title, tags})
 	}
 	if err := a.print(c, l); err != nil {
 		return err
@@ -205,7 +205,7 @@ func (a *app) tellScopeUse(ctx context.Context, c *cli.Command, s session, scope
 		}
 		l := listing{columns: []string{"In it", "Kind", "Title"}, empty: "nothing that you see"}
 		for _, n := range children.Scopes {
-			l.rows = append(l.rows, []string{n.Name + yesNo(n.Retired, " (retired)", ""), kindOf(n), n.Title})
+			l.rows = append(l.rows, []string{n.Name + choose(n.Retired, " (retired)", ""), kindOf(n), n.Title})
 		}
 		if children.Next != "" {
 			l.rows = append(l.rows, []string{"…", "", "more: arbora scope list " + scope.Address})
@@ -255,10 +255,10 @@ func accessListing(list api.GrantList) listing {
 		var cuts []string
 		if g.Losses != nil {
 			for _, loss := range g.Losses {
-				cuts = append(cuts, fmt.Sprintf("%s by %q in %s", yesNo(loss.All, "all", fmt.Sprint(len(loss.Permissions))), loss.Statement.Text, loss.Statement.Policy.Name))
+				cuts = append(cuts, fmt.Sprintf("%s by %q in %s", choose(loss.All, "all", fmt.Sprint(len(loss.Permissions))), loss.Statement.Text, loss.Statement.Policy.Name))
 			}
 		}
-		l.rows = append(l.rows, []string{whoText(g.Principal), g.Role + yesNo(g.Privileged, " (privileged)", ""), from, strings.Join(cuts, "\n")})
+		l.rows = append(l.rows, []string{whoText(g.Principal), g.Role + choose(g.Privileged, " (privileged)", ""), from, strings.Join(cuts, "\n")})
 	}
 	return l
 }

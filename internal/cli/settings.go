@@ -44,7 +44,7 @@ func settingFacts(s api.Settings) []fact {
 	return []fact{
 		{"API keys each", fmt.Sprint(s.KeysEach)},
 		{"Demanded of everybody", demandWords(s.Everybody)}, {"And of who may govern", demandWords(s.Governing)},
-		{"To signed-in", yesNo(s.ForbidSignedIn, "forbidden", "with a confirmation")}, {"To public", yesNo(s.ForbidPublic, "forbidden", "with a confirmation")},
+		{"To signed-in", choose(s.ForbidSignedIn, "forbidden", "with a confirmation")}, {"To public", choose(s.ForbidPublic, "forbidden", "with a confirmation")},
 		{"Services that may act", servicesWords(s.Services)},
 	}
 }
@@ -53,7 +53,7 @@ func servicesWords(services *[]string) string {
 	if services == nil {
 		return "all"
 	}
-	return yesNo(len(*services) > 0, strings.Join(*services, ", "), "none")
+	return choose(len(*services) > 0, strings.Join(*services, ", "), "none")
 }
 
 func (a *app) changeSettings(ctx context.Context, c *cli.Command) error {

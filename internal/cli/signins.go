@@ -33,7 +33,7 @@ type savedSignIn struct {
 	Authority    string `json:"authority,omitempty"` // a file with the certificate of a private authority
 }
 
-// open gives a client that acts by the sign-in.
+// open returns a client that acts by the sign-in.
 func (s savedSignIn) open(more ...client.Option) (*client.Client, error) {
 	if err := errors.Join(checkServer(s.Server, s.Insecure), trust(s.Authority)); err != nil {
 		return nil, err
@@ -92,7 +92,7 @@ func (s signIns) write() error {
 	return os.Rename(fresh.Name(), name)
 }
 
-// pick gives the sign-in of a name, or the default one for "".
+// pick returns the sign-in of a name, or the default one for "".
 func (s signIns) pick(name string) (savedSignIn, error) {
 	if name = s.nameOf(name); name == "" {
 		return savedSignIn{}, errNotSignedIn
@@ -107,7 +107,7 @@ func (s signIns) pick(name string) (savedSignIn, error) {
 	return saved, nil
 }
 
-// nameOf gives the name of the sign-in that is meant by a name, or by none.
+// nameOf returns the name of the sign-in that is meant by a name, or by none.
 func (s signIns) nameOf(name string) string {
 	if name == "" {
 		return s.Default

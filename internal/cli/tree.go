@@ -37,7 +37,7 @@ func (a *app) treeCommand() *cli.Command {
 				if c.String("output") == "csv" {
 					name = n.Address
 				}
-				l.rows = append(l.rows, []string{name + yesNo(n.Retired, " (retired)", ""), kindOf(n), n.Title})
+				l.rows = append(l.rows, []string{name + choose(n.Retired, " (retired)", ""), kindOf(n), n.Title})
 				if n.More {
 					l.rows = append(l.rows, []string{strings.Repeat("   ", n.Depth+1) + "…", "", "more below: arbora tree " + n.Address})
 				}
@@ -125,7 +125,7 @@ func (a *app) createScope(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	return create(ctx, a, c, s.PreviewCreateScope, s.CreateScope, parent, wanted, func(made api.ScopeMade) {
-		a.say(c, "Created %s %s.", yesNo(made.Scope.Type != "", typeName, kind), made.Scope.Address)
+		a.say(c, "Created %s %s.", choose(made.Scope.Type != "", typeName, kind), made.Scope.Address)
 	})
 }
 
@@ -166,7 +166,7 @@ func (a *app) showScope(ctx context.Context, c *cli.Command) error {
 		facts = append(facts, fact{"Details", "you may see its name only; that takes \"describe " + kind + "\""})
 	} else {
 		facts = append(facts, fact{"Title", scope.Title}, fact{"Description", scope.Description}, fact{"Tags", tagsText(scope.Tags)},
-			fact{"State", yesNo(scope.Retired, "retired", "active")}, fact{"Created", moment(scope.CreatedAt)})
+			fact{"State", choose(scope.Retired, "retired", "active")}, fact{"Created", moment(scope.CreatedAt)})
 	}
 	in, err := s.CountContents(ctx, scope.Id)
 	if err != nil {
@@ -183,7 +183,7 @@ func contentsText(in api.Contents) string {
 	if in.Scopes == 0 {
 		return ""
 	}
-	return fmt.Sprintf("%d right in it; %s%d resources beneath, %s%d scopes in all", in.Children, yesNo(in.More, "at least ", ""), in.Resources, yesNo(in.More, "at least ", ""), in.Scopes)
+	return fmt.Sprintf("%d right in it; %s%d resources beneath, %s%d scopes in all", in.Children, choose(in.More, "at least ", ""), in.Resources, choose(in.More, "at least ", ""), in.Scopes)
 }
 
 func tagsText(tags map[string]string) string {
@@ -194,8 +194,8 @@ func tagsText(tags map[string]string) string {
 	return strings.Join(parts, ", ")
 }
 
-// orNone leaves a flag that was not given out of a request.
-func orNone(text string) *string {
+// nilIfEmpty leaves a flag that was not given out of a request.
+func nilIfEmpty(text string) *string {
 	if text == "" {
 		return nil
 	}
@@ -264,7 +264,7 @@ func (a *app) createOrganisation(ctx context.Context, c *cli.Command) error {
 // sayPassword shows a generated password, this once.
 func (a *app) sayPassword(c *cli.Command, password string, temporary bool) {
 	if password != "" {
-		a.say(c, "Password, shown this once%s: %s", yesNo(temporary, " and to be replaced at the first sign-in", ""), password)
+		a.say(c, "Password, shown this once%s: %s", choose(temporary, " and to be replaced at the first sign-in", ""), password)
 	}
 }
 

@@ -79,7 +79,7 @@ func signingKey(private *rsa.PrivateKey, at time.Time) (SigningKey, error) {
 	return SigningKey{ID: base64.RawURLEncoding.EncodeToString(thumbprint), MadeAt: at, private: private}, err
 }
 
-// Marshal gives the key as it is sealed (PKCS #8).
+// Marshal returns the key as it is sealed (PKCS #8).
 func (k SigningKey) Marshal() ([]byte, error) { return x509.MarshalPKCS8PrivateKey(k.private) }
 
 // ParseSigningKey reads what Marshal gave.
@@ -95,7 +95,7 @@ func ParseSigningKey(text []byte, madeAt time.Time) (SigningKey, error) {
 	return signingKey(private, madeAt)
 }
 
-// Public gives the public part, to be published.
+// Public returns the public part, to be published.
 func (k SigningKey) Public() jose.JSONWebKey {
 	return jose.JSONWebKey{Key: k.private.Public(), KeyID: k.ID, Algorithm: string(jose.RS256), Use: "sig"}
 }

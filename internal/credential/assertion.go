@@ -62,7 +62,7 @@ func ParsePublicKey(text string) (PublicKey, error) {
 	return found, nil
 }
 
-// Marshal gives the key as a JWK.
+// Marshal returns the key as a JWK.
 func (k PublicKey) Marshal() (string, error) {
 	if k.IsZero() {
 		return "", nil

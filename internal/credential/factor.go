@@ -29,7 +29,7 @@ func FactorSeed(signIn string) (uri, seed string, err error) {
 	return key.URL(), key.Secret(), nil
 }
 
-// CodeStep gives the time step of a code, if it is one of the seed's at a moment. A step that was taken is not to be taken
+// CodeStep returns the time step of a code, if it is one of the seed's at a moment. A step that was taken is not to be taken
 // again (RFC 6238, section 5.2).
 func CodeStep(seed, code string, at time.Time) (step int64, ok bool, err error) {
 	code = strings.ReplaceAll(strings.TrimSpace(code), " ", "")
@@ -66,7 +66,7 @@ func NewRecoveryCodes() []string {
 	return codes
 }
 
-// RecoveryHash gives what is kept of a recovery code, however it was typed.
+// RecoveryHash returns what is kept of a recovery code, however it was typed.
 func RecoveryHash(code string) [32]byte {
 	return sha256.Sum256([]byte(strings.ToLower(strings.ReplaceAll(strings.TrimSpace(code), "-", ""))))
 }

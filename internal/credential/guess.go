@@ -16,7 +16,7 @@ const (
 	Suspicious = 100
 )
 
-// Delay says how long the next try has to wait after some wrong ones in a row.
+// Delay returns how long the next try has to wait after some wrong ones in a row.
 func Delay(failures int) time.Duration {
 	switch {
 	case failures < freeTries:
@@ -27,7 +27,7 @@ func Delay(failures int) time.Duration {
 	return LockFor
 }
 
-// DelayTogether says how long a try from an unknown network has to wait after some wrong ones from all together.
+// DelayTogether returns how long a try from an unknown network has to wait after some wrong ones from all together.
 func DelayTogether(failures int) time.Duration {
 	if failures < Suspicious {
 		return 0
@@ -53,7 +53,7 @@ var (
 	CodeFromAnywhere     = Guessed{Kind: "code"}
 )
 
-// Network gives the network that an address is in, as far as one person or provider has it: 24 bits of IPv4, 64 of IPv6.
+// Network returns the network that an address is in, as far as one person or provider has it: 24 bits of IPv4, 64 of IPv6.
 // What is no address is a network of its own.
 func Network(address string) string {
 	ip, err := netip.ParseAddr(address)

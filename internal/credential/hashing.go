@@ -69,7 +69,7 @@ func (q *queue) stopWaiting() {
 	q.mu.Unlock()
 }
 
-// HashPassword gives the argon2id hash of a password in PHC string form, which carries its own salt and parameters. The error
+// HashPassword returns the argon2id hash of a password in PHC string form, which carries its own salt and parameters. The error
 // is [ErrBusy] when too many are hashed at the moment, or that of ctx.
 func HashPassword(ctx context.Context, password string) (string, error) {
 	leave, err := hashes.enter(ctx, "")

@@ -25,7 +25,7 @@ func NewSecret() Secret {
 	return Secret(base64.RawURLEncoding.EncodeToString(random[:]))
 }
 
-// Hash gives what is kept of a secret.
+// Hash returns what is kept of a secret.
 func (s Secret) Hash() [32]byte { return sha256.Sum256([]byte(s)) }
 
 // Matches reports, in constant time, whether a secret is the one that was hashed.
@@ -58,7 +58,7 @@ func NewSealer(key []byte) (*Sealer, error) {
 	return &Sealer{aead: aead, auditKey: derived.Sum(nil)}, err
 }
 
-// AuditKey gives the key that chains the audit log. It follows from the sealing key, and tells nothing about it.
+// AuditKey returns the key that chains the audit log. It follows from the sealing key, and tells nothing about it.
 func (s *Sealer) AuditKey() []byte { return s.auditKey }
 
 // Seal seals a text that belongs to a purpose.
@@ -66,7 +66,7 @@ func (s *Sealer) Seal(text []byte, purpose string) []byte {
 	return s.aead.Seal(nil, nil, text, []byte(purpose))
 }
 
-// Open gives what was sealed for a purpose. It fails for another key, another purpose, or altered bytes.
+// Open returns what was sealed for a purpose. It fails for another key, another purpose, or altered bytes.
 func (s *Sealer) Open(sealed []byte, purpose string) ([]byte, error) {
 	text, err := s.aead.Open(nil, nil, sealed, []byte(purpose))
 	if err != nil {

@@ -28,7 +28,7 @@ const TemporaryFor = 7 * 24 * time.Hour
 // leastGuesses is how many guesses a password must withstand: beyond what a throttled attack gets through in years.
 const leastGuesses = 1e10
 
-// CheckPassword says whether somebody may choose a password: long enough, and neither common nor made of the person's own
+// CheckPassword checks that somebody may choose a password: long enough, and neither common nor made of the person's own
 // names, by the estimate of zxcvbn (D. L. Wheeler, USENIX Security 2016). There are no rules about which characters it has
 // (NIST SP 800-63B-4).
 func CheckPassword(password string, ownNames ...string) error {

@@ -28,10 +28,10 @@ func NewToken() Token {
 	return Token(base64.RawURLEncoding.EncodeToString(random[:]))
 }
 
-// Hash gives what is kept of a token.
+// Hash returns what is kept of a token.
 func (t Token) Hash() [32]byte { return sha256.Sum256([]byte(t)) }
 
-// CSRF gives the value a browser must send beside its cookie. It follows from the token, so nothing more is kept, and
+// CSRF returns the value a browser must send beside its cookie. It follows from the token, so nothing more is kept, and
 // tells nothing about it.
 func (t Token) CSRF() string {
 	mac := hmac.New(sha256.New, []byte(t))

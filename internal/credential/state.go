@@ -13,7 +13,7 @@ const (
 	Retired   State = "retired"   // out of use; can be restored
 )
 
-// CheckStep says whether an administrator may take something from one state to another. Only a guest's own acceptance
+// CheckStep checks that an administrator may take something from one state to another. Only a guest's own acceptance
 // ends pending, but for its invitation being withdrawn.
 func CheckStep(from, to State) error {
 	switch {

@@ -34,7 +34,7 @@ func (l *loader) on(ctx context.Context, daysAgo int) error {
 	return err
 }
 
-// as gives a loader that acts as somebody of the demo.
+// as returns a loader that acts as somebody of the demo.
 func as(ctx context.Context, address, name string) (loader, error) {
 	token, err := tokenFor(ctx, address, name, Passphrase)
 	if err != nil {
@@ -269,7 +269,7 @@ func (l loader) grants(ctx context.Context, grants []grant) error {
 	return nil
 }
 
-// confirming gives a client that confirms the impact of what opens something to strangers.
+// confirming returns a client that confirms the impact of what opens something to strangers.
 func (l loader) confirming(ctx context.Context, g grant, wanted api.GrantNew) (*client.Client, error) {
 	if g.kind != "set" {
 		return l.Client, nil

@@ -20,7 +20,7 @@ const (
 
 func words(text string) []string { return strings.Fields(text) }
 
-// story gives the steps of the story, by command line.
+// story returns the steps of the story, by command line.
 func story(address string) []step {
 	inTwoWeeks := time.Now().AddDate(0, 0, 14).Format("2006-01-02")
 	const bramsFirst, bramsOwn = "left-on-the-potting-bench", "nine-quiet-greenhouse-mice"

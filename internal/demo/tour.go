@@ -72,7 +72,7 @@ type tourist struct {
 	kept               map[string]string
 }
 
-// visited gives what somebody gets at an address without signing in.
+// visited returns what somebody gets at an address without signing in.
 func visited(ctx context.Context, address string) (status string, text []byte, err error) {
 	r, err := http.NewRequestWithContext(ctx, http.MethodGet, address, nil)
 	if err != nil {

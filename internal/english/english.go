@@ -61,7 +61,7 @@ func Count(n int, noun string) string {
 	return fmt.Sprintf("%d %ss", n, noun)
 }
 
-// Words gives the texts of a list.
+// Words returns the texts of a list.
 func Words[T ~string](list []T) []string {
 	words := make([]string, len(list))
 	for i, item := range list {

@@ -19,7 +19,7 @@ import (
 // The end of the audit log is written into a file outside the database when the service starts and every hour: whoever can write in
 // the database, and even has the key that chains the log, cannot write anew what stood there before.
 
-// anchors gives the file that the ends of the audit log are written into: beside the sealing key.
+// anchors returns the file that the ends of the audit log are written into: beside the sealing key.
 func (s *Settings) anchors() string {
 	switch {
 	case s.SealingKey != "":
@@ -80,7 +80,7 @@ func readAnchors(name string) (anchors []store.Anchor, err error) {
 	return anchors, lines.Err()
 }
 
-// AuditCommand gives what "arbora audit" does on the host.
+// AuditCommand returns what "arbora audit" does on the host.
 func (h *Host) AuditCommand() *cli.Command {
 	set := &Settings{}
 	return &cli.Command{

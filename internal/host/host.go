@@ -246,5 +246,5 @@ func (h *Host) serveCommand() *cli.Command {
 	}
 }
 
-// DataHome gives the directory in which the user's data of a name is kept.
+// DataHome returns the directory in which the user's data of a name is kept.
 func DataHome(name string) string { return filepath.Join(xdg.DataHome, "arbora", name) }

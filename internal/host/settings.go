@@ -42,7 +42,7 @@ type Settings struct {
 	Contact string `toml:"security-contact"`
 }
 
-// flags gives the flags that fill the settings. The flag for the file comes first: the others look into it.
+// flags returns the flags that fill the settings. The flag for the file comes first: the others look into it.
 func (s *Settings) flags(listens bool) []cli.Flag {
 	flags := []cli.Flag{
 		&cli.StringFlag{Name: "config", Usage: "TOML `FILE` with these settings", Value: defaultFile(),
@@ -101,7 +101,7 @@ func (s *Settings) Check(logTo io.Writer) (*slog.Logger, error) {
 
 func defaultFile() string { return filepath.Join(xdg.ConfigHome, "arbora", "arbora.toml") }
 
-// read gives the file's values by key. The default file need not be there.
+// read returns the file's values by key. The default file need not be there.
 func (s *Settings) read() (map[string]string, error) {
 	if s.file == "" {
 		return nil, nil
@@ -129,7 +129,7 @@ func (s *Settings) read() (map[string]string, error) {
 	}, nil
 }
 
-// post gives the mail server that takes letters; none when no mail is to be sent.
+// post returns the mail server that takes letters; none when no mail is to be sent.
 func (s *Settings) post() (plan.Post, error) {
 	if s.Mail == "" {
 		return nil, nil
@@ -137,7 +137,7 @@ func (s *Settings) post() (plan.Post, error) {
 	return mail.Open(s.Mail, s.MailFrom)
 }
 
-// sealer gives what seals secrets in the records. Its key is made on first use.
+// sealer returns what seals secrets in the records. Its key is made on first use.
 func (s *Settings) sealer() (*credential.Sealer, error) {
 	name := s.SealingKey
 	switch {
@@ -195,7 +195,7 @@ type fileKey struct {
 	key      string
 }
 
-// Lookup gives the setting. What is wrong with the file is told later, by check.
+// Lookup returns the setting. What is wrong with the file is told later, by check.
 func (k *fileKey) Lookup() (string, bool) {
 	values, err := k.settings.read()
 	value := values[k.key]

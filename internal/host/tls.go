@@ -24,7 +24,7 @@ type certificate struct {
 // lookEvery is how often the files are looked at, at the most.
 const lookEvery = time.Second
 
-// tls gives how connections are protected; nil when no certificate is set. The error says which file does not do.
+// tls returns how connections are protected; nil when no certificate is set. The error says which file does not do.
 func (s *Settings) tls() (*tls.Config, error) {
 	if s.TLSCertificate == "" && s.TLSKey == "" {
 		return nil, nil
@@ -42,7 +42,7 @@ func (s *Settings) tls() (*tls.Config, error) {
 	}, nil
 }
 
-// get gives the certificate as the files have it. Files that cannot be read, such as one that is being replaced, leave the one
+// get returns the certificate as the files have it. Files that cannot be read, such as one that is being replaced, leave the one
 // before in use.
 func (c *certificate) get(now time.Time) (*tls.Certificate, error) {
 	c.mu.Lock()
@@ -81,7 +81,7 @@ func newest(files ...string) (at time.Time, err error) {
 	return at, nil
 }
 
-// proxies gives the networks whose word is taken for where a request came from.
+// proxies returns the networks whose word is taken for where a request came from.
 func (s *Settings) proxies() (list []string, err error) {
 	for _, text := range strings.FieldsFunc(s.TrustedProxies, func(r rune) bool { return r == ',' || r == ' ' }) {
 		if _, err := netip.ParsePrefix(text); err != nil {

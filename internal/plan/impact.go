@@ -129,7 +129,7 @@ func confirmed(d tenant.Viewer, c tenant.Caller, planned tenant.Plan) error {
 	return &Unconfirmable{Impact: now, Problem: &problem.Problem{Kind: problem.Outdated, Detail: why, Next: "look at the new impact and confirm that: " + now.Words}}
 }
 
-// Preview gives the impact of a planned change: authorised and checked as if it were made.
+// Preview returns the impact of a planned change: authorised and checked as if it were made.
 func (s *Maker) Preview(ctx context.Context, c tenant.Caller, p Planner) (Impact, error) {
 	d, err := s.Open(ctx, c)
 	if err != nil {

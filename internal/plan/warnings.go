@@ -103,7 +103,7 @@ func misplaced(d tenant.Viewer, next *access.Snapshot, changes []access.Change) 
 	return n
 }
 
-// warnings says what is wide or dangerous about a change, and what it does not do.
+// warnings returns what is wide or dangerous about a change, and what it does not do.
 func warnings(d tenant.Viewer, effects []EffectView, proposal *access.Proposal) []string {
 	var warnings []string
 	for _, e := range effects {
@@ -142,7 +142,7 @@ func takesFromMe(d tenant.Viewer, e EffectView) bool {
 	return len(e.Loses)+len(e.MayLose) > 0 && slices.ContainsFunc(e.Principals, func(p access.Principal) bool { return d.Means(p.ID, d.Me) })
 }
 
-// broadWarnings says what is wide about giving something at a scope to somebody; that strangers are among them is said already.
+// broadWarnings returns what is wide about giving something at a scope to somebody; that strangers are among them is said already.
 func broadWarnings(d tenant.Viewer, at model.ID, who ...statement.Subject) []string {
 	var warnings []string
 	if at == d.OrganisationID() {

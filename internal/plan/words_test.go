@@ -11,7 +11,7 @@ import (
 	"arbora.example/internal/tenant"
 )
 
-// permissions gives a set of some permissions of the shipped catalogue.
+// permissions returns a set of some permissions of the shipped catalogue.
 func permissions(t *testing.T, texts ...string) catalogue.Set {
 	set, err := catalogue.Shipped().Collect(texts...)
 	require.NoError(t, err)

@@ -48,7 +48,7 @@ type Problem struct {
 	Faults       []Fault // in a text, each with its place
 }
 
-// Error gives the detail and what to do next.
+// Error returns the detail and what to do next.
 func (p *Problem) Error() string {
 	if p.Next == "" {
 		return p.Detail
@@ -93,7 +93,7 @@ func Lacking(permission, where string) *Problem {
 	}
 }
 
-// InField says which field a problem of a part of the request is about.
+// InField returns which field a problem of a part of the request is about.
 func InField(err error, field string) error {
 	var p *Problem
 	if errors.As(err, &p) {

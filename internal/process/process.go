@@ -42,7 +42,7 @@ func Start(command *exec.Cmd) (*Process, error) {
 // Done is closed when the process has ended.
 func (p *Process) Done() <-chan struct{} { return p.done }
 
-// Failure says why the process ended, once it has; nil when it ended well.
+// Failure returns why the process ended, once it has; nil when it ended well.
 func (p *Process) Failure() error { return p.failure }
 
 // Stop asks the process to end and waits until it has.

@@ -34,7 +34,7 @@ type route struct {
 
 var pathParameter = regexp.MustCompile(`\{(\w+)\}`)
 
-// readContract gives the routes of the contract by method and gin path. Every one declares what it needs.
+// readContract returns the routes of the contract by method and gin path. Every one declares what it needs.
 func readContract() (map[string]route, error) {
 	spec, err := openapi3.NewLoader().LoadFromData(api.Contract)
 	if err != nil {
@@ -59,7 +59,7 @@ func readContract() (map[string]route, error) {
 
 type callerKey struct{}
 
-// callerOf gives who calls; there is none on routes that need nothing.
+// callerOf returns who calls; there is none on routes that need nothing.
 func callerOf(ctx context.Context) (tenant.Caller, bool) {
 	caller, ok := ctx.Value(callerKey{}).(tenant.Caller)
 	return caller, ok
@@ -114,7 +114,7 @@ func (s *Server) viewAs(c *gin.Context, r route, caller tenant.Caller) error {
 	if c.Request.Method != http.MethodGet && !slices.Contains(readsByPost, r.Operation.OperationID) {
 		return &problem.Problem{Kind: problem.Refused, Detail: "you look as " + name + ", and nothing is changed so", Next: "look as yourself again first"}
 	}
-	seen, err := s.service.ViewAs(c.Request.Context(), caller, tenant.Somebody{Kind: kind, Name: name})
+	seen, err := s.service.ViewAs(c.Request.Context(), caller, tenant.PrincipalRef{Kind: kind, Name: name})
 	if err != nil {
 		return err
 	}
@@ -129,7 +129,7 @@ func (s *Server) actFor(c *gin.Context, caller *tenant.Caller) error {
 		return nil
 	}
 	kind, name, _ := strings.Cut(header, " ")
-	served, err := s.service.ActFor(c.Request.Context(), *caller, tenant.Somebody{Kind: kind, Name: name}, c.GetHeader(actForFromHeader))
+	served, err := s.service.ActFor(c.Request.Context(), *caller, tenant.PrincipalRef{Kind: kind, Name: name}, c.GetHeader(actForFromHeader))
 	if err != nil {
 		return err
 	}
@@ -155,7 +155,7 @@ var beforeAll = []string{
 	"getSession", "signOut", "proveSession", "choosePassword", "showSecondFactor", "beginSecondFactor", "confirmSecondFactor", "listPasskeys", "beginPasskey", "addPasskey",
 }
 
-// first says what a caller has to do before anything else.
+// first returns what a caller has to do before anything else.
 func first(caller tenant.Caller) (api.Problem, bool) {
 	switch {
 	case caller.Identity.Temporary:

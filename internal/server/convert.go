@@ -60,7 +60,7 @@ func firstGrants(grants []api.FirstGrant) []change.NewGrant {
 	})
 }
 
-// value gives what an optional field holds, or nothing.
+// value returns what an optional field holds, or nothing.
 func value[T any](optional *T) (given T) {
 	if optional != nil {
 		given = *optional
@@ -68,7 +68,7 @@ func value[T any](optional *T) (given T) {
 	return given
 }
 
-// asRead gives what an edit alters as it was read.
+// asRead returns what an edit alters as it was read.
 func asRead(was *api.AsRead) plan.AsRead {
 	if was == nil {
 		return plan.AsRead{}
@@ -227,7 +227,7 @@ func roleDetailsOf(r ask.RoleView, use ask.RoleUse) api.RoleDetails {
 	}
 }
 
-// operationsOf gives what a role holds, in the catalogue's order.
+// operationsOf returns what a role holds, in the catalogue's order.
 func operationsOf(r ask.RoleView) []api.Operation {
 	operations := []api.Operation{}
 	for p := range r.Permissions.All {
@@ -390,7 +390,7 @@ func holdersOf(h ask.Holders) api.HolderList {
 		Holders: each(h.Holders, func(v ask.HolderView) api.Holder {
 			return api.Holder{Principal: principalRef(v.Principal), Title: v.Title, Conditional: v.Conditional, By: each(v.By, metOf)}
 		}),
-		CouldHold: each(h.CouldHold, func(v ask.HopefulView) api.Escalation {
+		CouldHold: each(h.CouldHold, func(v ask.EscalationView) api.Escalation {
 			return api.Escalation{Principal: principalRef(v.Principal), Title: v.Title, Paths: words(v.Ways)}
 		}),
 	}

@@ -39,7 +39,7 @@ func (h handlers) GetStatus(ctx context.Context, _ GetStatusRequestObject) (GetS
 
 func (h handlers) SignIn(ctx context.Context, r SignInRequestObject) (SignInResponseObject, error) {
 	request, from := requestOf(ctx), ctx.(*gin.Context).ClientIP()
-	caller, err := h.service.SignIn(request.Context(), signin.Attempt{
+	caller, err := h.service.SignIn(request.Context(), signin.SignInRequest{
 		Name: r.Body.Name, Password: r.Body.Password, Code: r.Body.Code, Organisation: r.Body.Organisation, From: from, Agent: agentOf(request),
 	})
 	if err != nil {
@@ -285,7 +285,7 @@ func (h handlers) ListHolders(ctx context.Context, r ListHoldersRequestObject) (
 	return ListHolders200JSONResponse(told), nil
 }
 
-// who gives the caller of a route that needs one, which admit has seen to, and the request's own context: gin's is used
+// who returns the caller of a route that needs one, which admit has seen to, and the request's own context: gin's is used
 // again for the next request, and must not be handed to what may outlive this one.
 func who(ctx context.Context) (context.Context, tenant.Caller) {
 	ctx = requestOf(ctx).Context()
@@ -296,7 +296,7 @@ func who(ctx context.Context) (context.Context, tenant.Caller) {
 	return ctx, caller
 }
 
-// requestOf gives the request that a handler's context came with: gin hands its own context on.
+// requestOf returns the request that a handler's context came with: gin hands its own context on.
 func requestOf(ctx context.Context) *http.Request { return ctx.(*gin.Context).Request }
 
 func text(optional *string) string {

@@ -132,7 +132,7 @@ func (h handlers) SignInByPasskey(ctx context.Context, r SignInByPasskeyRequestO
 	if err != nil {
 		return nil, err
 	}
-	caller, err := h.service.SignInByPasskey(request.Context(), tokenOf(r.Body.Token), answer, signin.Attempt{
+	caller, err := h.service.SignInByPasskey(request.Context(), tokenOf(r.Body.Token), answer, signin.SignInRequest{
 		Organisation: r.Body.Organisation, From: clientOf(ctx), Agent: agentOf(request),
 	})
 	if err != nil {

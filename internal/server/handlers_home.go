@@ -23,7 +23,7 @@ func (h handlers) ShowHome(ctx context.Context, r ShowHomeRequestObject) (ShowHo
 			return api.Waiting{Guest: principalRef(w.Guest), Since: w.Since}
 		}),
 		Ending: each(home.Ending, grantOf),
-		Keys: each(home.Keys, func(k ask.KeyToMind) api.KeyToMind {
+		Keys: each(home.Keys, func(k ask.StaleKey) api.KeyToMind {
 			return api.KeyToMind{Id: k.Key.ID.String(), Label: k.Key.Label, Of: principalRef(k.Of), Unused: k.Unused, Until: k.Key.Until, LastUsedAt: k.Key.LastUsedAt}
 		}),
 		Privileged: each(home.Privileged, func(p ask.Privileged) api.Privileged {
@@ -58,7 +58,7 @@ func holdsOf(firm, perhaps map[catalogue.Plane][]catalogue.Class) []api.HeldClas
 
 func (h handlers) ShowSpread(ctx context.Context, r ShowSpreadRequestObject) (ShowSpreadResponseObject, error) {
 	ctx, caller := who(ctx)
-	spread, err := h.service.ShowSpread(ctx, caller, r.Organisation, tenant.Somebody{Kind: string(r.Kind), Name: r.Principal})
+	spread, err := h.service.ShowSpread(ctx, caller, r.Organisation, tenant.PrincipalRef{Kind: string(r.Kind), Name: r.Principal})
 	if err != nil {
 		return nil, err
 	}

@@ -19,13 +19,13 @@ import (
 	"arbora.example/internal/tenant"
 )
 
-func somebody(kind api.PrincipalKind, name string) tenant.Somebody {
-	return tenant.Somebody{Kind: string(kind), Name: name}
+func somebody(kind api.PrincipalKind, name string) tenant.PrincipalRef {
+	return tenant.PrincipalRef{Kind: string(kind), Name: name}
 }
 
-func somebodyOrNone(p *api.PrincipalRef) tenant.Somebody {
+func somebodyOrNone(p *api.PrincipalRef) tenant.PrincipalRef {
 	if p == nil {
-		return tenant.Somebody{}
+		return tenant.PrincipalRef{}
 	}
 	return somebody(p.Kind, p.Name)
 }
@@ -362,14 +362,14 @@ func (h handlers) EndSession(ctx context.Context, r EndSessionRequestObject) (En
 	return EndSession204Response{}, h.service.EndSession(ctx, caller, r.Session)
 }
 
-// agentOf gives what the calling program calls itself, cut to what is kept.
+// agentOf returns what the calling program calls itself, cut to what is kept.
 func agentOf(r *http.Request) string {
 	const most = 200
 	agent := []rune(r.UserAgent())
 	return string(agent[:min(len(agent), most)])
 }
 
-// kindOf gives what a caller is.
+// kindOf returns what a caller is.
 func kindOf(c tenant.Caller) string {
 	if c.Identity.Keeper {
 		return "keeper"

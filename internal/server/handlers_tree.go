@@ -87,7 +87,7 @@ func (h handlers) SearchScopes(ctx context.Context, r SearchScopesRequestObject)
 	}
 	ctx, caller := who(ctx)
 	q := r.Params
-	nodes, next, err := h.service.SearchScopes(ctx, caller, r.Organisation, ask.Sought{
+	nodes, next, err := h.service.SearchScopes(ctx, caller, r.Organisation, ask.ScopeSearch{
 		Text: q.Text, Kind: q.Kind, Type: q.Type, Tag: q.Tag, State: q.State, After: page.page.After, Limit: page.page.Limit,
 	})
 	if err != nil {

@@ -104,7 +104,7 @@ func (k *keptAnswer) WriteString(part string) (int, error) { return k.Write([]by
 // secrets are the fields of answers that are shown once.
 var secrets = []string{"password", "secret", "token", "url"}
 
-// withoutSecrets gives the answer without what is shown once; nil when it is no JSON.
+// withoutSecrets returns the answer without what is shown once; nil when it is no JSON.
 func (k *keptAnswer) withoutSecrets() []byte {
 	decoder := json.NewDecoder(&k.body)
 	decoder.UseNumber()

@@ -104,7 +104,7 @@ func (s *Server) writeError(c *gin.Context, err error) {
 	writeProblem(c, told)
 }
 
-// problem gives the problem an error stands for. What is no problem of the asker's is logged.
+// problem returns the problem an error stands for. What is no problem of the asker's is logged.
 func (s *Server) problem(err error) api.Problem {
 	var p *problem.Problem
 	var tooLarge *http.MaxBytesError

@@ -48,7 +48,7 @@ type Options struct {
 	Proxies []string // addresses and networks whose word is taken for where a request came from
 }
 
-// New gives the handler of the API, of the console, and of the way to Loam.
+// New returns the handler of the API, of the console, and of the way to Loam.
 func New(o Options) (http.Handler, error) {
 	routes, err := readContract()
 	if err != nil {

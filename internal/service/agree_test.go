@@ -105,7 +105,7 @@ func (a *agreement) check(told *api.QuestionContext) yes {
 	return found
 }
 
-// split gives the operation and the type of a permission.
+// split returns the operation and the type of a permission.
 func split(permission string) (operation, resourceType string) {
 	operation, resourceType, _ = strings.Cut(permission, " ")
 	return operation, resourceType
@@ -146,7 +146,7 @@ func (a *agreement) evaluations(context map[string]any) yes {
 	return found
 }
 
-// results gives what a search found, by a member of it.
+// results returns what a search found, by a member of it.
 func (a *agreement) results(path, member string, search map[string]any) (found []string) {
 	search["page"] = map[string]any{"limit": 1000}
 	for _, one := range a.authzen("search/"+path, search)["results"].([]any) {

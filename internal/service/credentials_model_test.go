@@ -61,7 +61,7 @@ func TestCredentialsFollowTheRules(t *testing.T) {
 	})
 }
 
-// prove gives a fresh proof, which issuing and taking back keys takes.
+// prove returns a fresh proof, which issuing and taking back keys takes.
 func prove(t *testing.T, who *client.Client) {
 	t.Helper()
 	require.NoError(t, who.ProveSession(t.Context(), api.Proof{Password: demo.Passphrase}))

@@ -154,7 +154,7 @@ type wayIn struct {
 	try  func() error
 }
 
-// waysOf gives everything that lets bram in: password, session, cookie, API key, access token, terminal, link, decision.
+// waysOf returns everything that lets bram in: password, session, cookie, API key, access token, terminal, link, decision.
 func waysOf(t *testing.T, b *testbed.Bed) []wayIn {
 	rowan := b.As(t, "rowan@lindenmere")
 	both := api.ByBoth

@@ -146,7 +146,7 @@ func bend(r *rapid.T, good string) string {
 	return string(bent)
 }
 
-// pathValues gives each parameter of the contract's paths a value that is there, or could be.
+// pathValues returns each parameter of the contract's paths a value that is there, or could be.
 func pathValues(grant, policy string) map[string]string {
 	return map[string]string{
 		"organisation": "lindenmere", "scope": url.PathEscape(alpine), "principal": "rowan", "group": "network-team",
@@ -155,7 +155,7 @@ func pathValues(grant, policy string) map[string]string {
 	}
 }
 
-// goodBodies gives each operation that takes a body one that it understands.
+// goodBodies returns each operation that takes a body one that it understands.
 func goodBodies() map[string]string {
 	return map[string]string{
 		"createOrganisation": `{"name":"x","steward":{"name":"y"}}`, "createUser": `{"name":"x"}`, "createGroup": `{"name":"x"}`,

@@ -12,7 +12,7 @@ import (
 	"arbora.example/e2e/testbed"
 )
 
-// under gives a client that sends a request under a key.
+// under returns a client that sends a request under a key.
 func under(t *testing.T, c *client.Client, key string) *client.Client {
 	other, err := c.With(client.Once(key))
 	require.NoError(t, err)

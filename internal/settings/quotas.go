@@ -16,7 +16,7 @@ type Quotas struct {
 // usual is what counts where keepers have set nothing.
 var usual = Quotas{Scopes: 2_000_000, Principals: 200_000, Groups: 20_000, Grants: 500_000, Statements: 20_000, Streams: 50, Writes: 6_000}
 
-// OrUsual gives the quotas with what counts where none is set.
+// OrUsual returns the quotas with what counts where none is set.
 func (q Quotas) OrUsual() Quotas {
 	usually := usual
 	into := usually.each()

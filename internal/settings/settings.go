@@ -47,7 +47,7 @@ const (
 // AllFactors are all that may be demanded.
 var AllFactors = []Factor{CodeFactor, PasskeyFactor}
 
-// FactorsIn gives the factors of which people need one to sign in, where several demands are made of them; none when a password
+// FactorsIn returns the factors of which people need one to sign in, where several demands are made of them; none when a password
 // alone will do. Where two demands have no factor in common, which [Settings.Check] refuses, the later one prevails: a demand is
 // never met by nothing.
 func FactorsIn(demands ...Demands) []Factor {
@@ -63,7 +63,7 @@ func FactorsIn(demands ...Demands) []Factor {
 	return factors
 }
 
-// common gives those of a that are in b, too.
+// common returns those of a that are in b, too.
 func common(a, b []Factor) []Factor {
 	return slices.DeleteFunc(slices.Clone(a), func(f Factor) bool { return !slices.Contains(b, f) })
 }
@@ -130,7 +130,7 @@ func (d Demands) lives() (idle, life time.Duration) {
 	return idle, life
 }
 
-// SessionEnd gives the moment at which a session ends.
+// SessionEnd returns the moment at which a session ends.
 func (d Demands) SessionEnd(signedIn, lastUsed time.Time) time.Time {
 	idle, life := d.lives()
 	end, unused := signedIn.Add(life), lastUsed.Add(idle)

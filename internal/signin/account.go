@@ -43,7 +43,7 @@ func (s *SignIns) EndSession(ctx context.Context, c tenant.Caller, session strin
 }
 
 // SessionsOf lists the sessions of somebody that work in the caller's organisation, the one used last first.
-func (s *SignIns) SessionsOf(ctx context.Context, c tenant.Caller, organisation string, who tenant.Somebody) ([]store.Session, error) {
+func (s *SignIns) SessionsOf(ctx context.Context, c tenant.Caller, organisation string, who tenant.PrincipalRef) ([]store.Session, error) {
 	_, p, err := s.Described(ctx, c, organisation, who)
 	if err != nil {
 		return nil, err
@@ -57,7 +57,7 @@ func (s *SignIns) SessionsOf(ctx context.Context, c tenant.Caller, organisation 
 }
 
 // EndSessionOf ends a session of somebody that works in the caller's organisation.
-func (s *SignIns) EndSessionOf(ctx context.Context, c tenant.Caller, organisation string, who tenant.Somebody, session string) error {
+func (s *SignIns) EndSessionOf(ctx context.Context, c tenant.Caller, organisation string, who tenant.PrincipalRef, session string) error {
 	d, err := s.Open(ctx, c)
 	if err != nil {
 		return err

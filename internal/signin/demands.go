@@ -12,7 +12,7 @@ import (
 	"arbora.example/internal/tenant"
 )
 
-// demandsOf gives what is demanded of a person where they work: of everybody there and, if they hold permissions to govern, of
+// demandsOf returns what is demanded of a person where they work: of everybody there and, if they hold permissions to govern, of
 // those.
 func (s *SignIns) demandsOf(ctx context.Context, c tenant.Caller) ([]settings.Demands, error) {
 	if c.Identity.ID.IsZero() && c.Kind != model.User || c.Identity.Keeper || c.Organisation.IsZero() {
@@ -34,7 +34,7 @@ func (s *SignIns) demandsOf(ctx context.Context, c tenant.Caller) ([]settings.De
 	return demands, nil
 }
 
-// sessionEnd gives the moment at which a session ends by all that is demanded.
+// sessionEnd returns the moment at which a session ends by all that is demanded.
 func sessionEnd(demands []settings.Demands, signedIn, lastUsed time.Time) time.Time {
 	end := settings.Demands{}.SessionEnd(signedIn, lastUsed)
 	for i, d := range demands {

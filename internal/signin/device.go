@@ -93,7 +93,7 @@ func (s *SignIns) DecideDevice(ctx context.Context, c tenant.Caller, code string
 	return &problem.Problem{Kind: problem.Conflict, Detail: "this terminal was answered already", Next: "nothing more needs doing"}
 }
 
-// DeviceToken gives a terminal its session once somebody has let it in.
+// DeviceToken returns the session of a terminal once somebody has let it in.
 func (s *SignIns) DeviceToken(ctx context.Context, code, from string) (tenant.Caller, error) {
 	now := s.Moment()
 	token := credential.Token(code)

@@ -23,7 +23,7 @@ type FactorView struct {
 
 const sealedFactor = "second factor"
 
-// factorsDemanded gives the factors of which the caller needs one to sign in; none when a password alone will do.
+// factorsDemanded returns the factors of which the caller needs one to sign in; none when a password alone will do.
 func (s *SignIns) factorsDemanded(ctx context.Context, c tenant.Caller) ([]settings.Factor, error) {
 	if c.Identity.ID.IsZero() {
 		return nil, nil
@@ -32,7 +32,7 @@ func (s *SignIns) factorsDemanded(ctx context.Context, c tenant.Caller) ([]setti
 	return settings.FactorsIn(demands...), err
 }
 
-// WantedFactors gives the factors of which the caller has to sign in with one before anything else; none when they need none, or
+// WantedFactors returns the factors of which the caller has to sign in with one before anything else; none when they need none, or
 // signed in with one.
 func (s *SignIns) WantedFactors(ctx context.Context, c tenant.Caller) ([]settings.Factor, error) {
 	demanded, err := s.factorsDemanded(ctx, c)
@@ -70,7 +70,7 @@ func (s *SignIns) Factor(ctx context.Context, c tenant.Caller) (FactorView, erro
 	return FactorView{InUse: f.Confirmed, Codes: f.Codes, Required: required}, err
 }
 
-// BeginFactor gives the caller a seed for a device, as an address for QR codes and as it is typed. It counts once a first
+// BeginFactor returns a seed for a device of the caller, as an address for QR codes and as it is typed. It counts once a first
 // code is given.
 func (s *SignIns) BeginFactor(ctx context.Context, c tenant.Caller) (uri, seed string, err error) {
 	switch {
@@ -155,7 +155,7 @@ func (s *SignIns) ResetFactor(ctx context.Context, c tenant.Caller, organisation
 	if err != nil {
 		return err
 	}
-	p, err := d.Governed(organisation, tenant.Somebody{Kind: "user", Name: name}, "reset")
+	p, err := d.Governed(organisation, tenant.PrincipalRef{Kind: "user", Name: name}, "reset")
 	if err != nil {
 		return err
 	}

@@ -34,7 +34,7 @@ type KeyMade struct {
 }
 
 // Keys lists the keys of a user or service account, and how many there may be.
-func (s *SignIns) Keys(ctx context.Context, c tenant.Caller, organisation string, who tenant.Somebody) (keys []store.Key, most int, err error) {
+func (s *SignIns) Keys(ctx context.Context, c tenant.Caller, organisation string, who tenant.PrincipalRef) (keys []store.Key, most int, err error) {
 	d, p, err := s.Described(ctx, c, organisation, who)
 	if err != nil {
 		return nil, 0, err
@@ -54,7 +54,7 @@ func (s *SignIns) OwnKeys(ctx context.Context, c tenant.Caller) (keys []store.Ke
 }
 
 // CreateKey issues a key for a user or service account.
-func (s *SignIns) CreateKey(ctx context.Context, c tenant.Caller, organisation string, who tenant.Somebody, wanted NewKey) (KeyMade, error) {
+func (s *SignIns) CreateKey(ctx context.Context, c tenant.Caller, organisation string, who tenant.PrincipalRef, wanted NewKey) (KeyMade, error) {
 	return s.issue(ctx, c, wanted, func(d tenant.Viewer) (access.Principal, error) {
 		p, err := d.Governed(organisation, who, "reset")
 		if err == nil {

@@ -25,7 +25,7 @@ type IssuedKey struct {
 
 // KeysIssuedBy lists the keys that a user issued for others and that were not taken back, as far as the caller sees whose they are.
 // Hidden tells that there are others.
-func (s *SignIns) KeysIssuedBy(ctx context.Context, c tenant.Caller, organisation string, who tenant.Somebody) (keys []IssuedKey, hidden bool, err error) {
+func (s *SignIns) KeysIssuedBy(ctx context.Context, c tenant.Caller, organisation string, who tenant.PrincipalRef) (keys []IssuedKey, hidden bool, err error) {
 	d, p, err := s.Described(ctx, c, organisation, who)
 	if err != nil {
 		return nil, false, err
@@ -41,13 +41,13 @@ func (s *SignIns) KeysIssuedBy(ctx context.Context, c tenant.Caller, organisatio
 	return keys, hidden, err
 }
 
-// HolderSeen gives whose key a key is, if the caller may describe them.
+// HolderSeen returns whose key a key is, if the caller may describe them.
 func HolderSeen(d tenant.Viewer, k store.Key) (of access.Principal, seen bool) {
 	of, known := d.Principal(k.Principal)
 	return of, known && d.May("describe "+tenant.TypeOf(of.Kind), WhereGoverned(d, of))
 }
 
-// WhereGoverned gives the scope at which a permission on a principal counts: where a service account lives, else the organisation.
+// WhereGoverned returns the scope at which a permission on a principal counts: where a service account lives, else the organisation.
 func WhereGoverned(d tenant.Viewer, p access.Principal) model.ID {
 	if p.Kind == model.ServiceAccount {
 		return p.Home

@@ -86,7 +86,7 @@ func (s *SignIns) MailPasswordLink(ctx context.Context, c tenant.Caller, organis
 	if err != nil {
 		return LinkMade{}, err
 	}
-	who := tenant.Somebody{Kind: "user", Name: name}
+	who := tenant.PrincipalRef{Kind: "user", Name: name}
 	p, err := d.Governed(organisation, who, "reset")
 	if err != nil {
 		return LinkMade{}, err
@@ -125,7 +125,7 @@ type LinkView struct {
 	account           store.Identity // of a guest from outside, if there is one
 }
 
-// ReadLink says what a link is for.
+// ReadLink returns what a link is for.
 func (s *SignIns) ReadLink(ctx context.Context, token credential.Token, from string) (LinkView, error) {
 	if wait := s.guesses.wait(openingLinks, from); wait > 0 {
 		return LinkView{}, problem.Wait("too many attempts from your network address", wait)

@@ -181,7 +181,7 @@ func (s *SignIns) Passkeys(ctx context.Context, c tenant.Caller) ([]store.Passke
 }
 
 // PasskeysOf lists the passkeys of a user.
-func (s *SignIns) PasskeysOf(ctx context.Context, c tenant.Caller, organisation string, who tenant.Somebody) ([]store.Passkey, error) {
+func (s *SignIns) PasskeysOf(ctx context.Context, c tenant.Caller, organisation string, who tenant.PrincipalRef) ([]store.Passkey, error) {
 	_, p, err := s.Described(ctx, c, organisation, who)
 	if err != nil {
 		return nil, err
@@ -193,7 +193,7 @@ func (s *SignIns) PasskeysOf(ctx context.Context, c tenant.Caller, organisation 
 }
 
 // RemovePasskeyOf removes a passkey of a user, for whoever may reset their credentials.
-func (s *SignIns) RemovePasskeyOf(ctx context.Context, c tenant.Caller, organisation string, who tenant.Somebody, key string) error {
+func (s *SignIns) RemovePasskeyOf(ctx context.Context, c tenant.Caller, organisation string, who tenant.PrincipalRef, key string) error {
 	d, err := s.Open(ctx, c)
 	if err != nil {
 		return err
@@ -262,7 +262,7 @@ func (s *SignIns) BeginPasskeySignIn(ctx context.Context, from string) (Ceremony
 }
 
 // SignInByPasskey starts a session for whoever's passkey signed what the browser was asked to sign.
-func (s *SignIns) SignInByPasskey(ctx context.Context, token credential.Token, answer []byte, a Attempt) (tenant.Caller, error) {
+func (s *SignIns) SignInByPasskey(ctx context.Context, token credential.Token, answer []byte, a SignInRequest) (tenant.Caller, error) {
 	identity, err := s.readPasskey(ctx, token, answer, a.From)
 	if err != nil {
 		return tenant.Caller{}, err

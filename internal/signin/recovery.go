@@ -58,7 +58,7 @@ func (s *SignIns) mailRecovery(ctx context.Context, address, from string) error 
 	return nil
 }
 
-// readRecovery says whose account a link recovers. The error is [store.ErrNotFound] when it recovers none.
+// readRecovery returns whose account a link recovers. The error is [store.ErrNotFound] when it recovers none.
 func (s *SignIns) readRecovery(ctx context.Context, token credential.Token) (LinkView, error) {
 	identity, until, err := s.Records.Recovery(ctx, token)
 	if err != nil {

@@ -10,14 +10,14 @@ import (
 	"arbora.example/internal/tenant"
 )
 
-// ResetPassword gives a user a new temporary password, generated and told this once. Their sessions, links and terminals let in
+// ResetPassword sets a temporary password of a user and returns it, this once. Their sessions, links and terminals let in
 // end, and what else is said to.
 func (s *SignIns) ResetPassword(ctx context.Context, c tenant.Caller, organisation, name string, ends store.Reset) (password string, revision uint64, err error) {
 	d, err := s.Open(ctx, c)
 	if err != nil {
 		return "", 0, err
 	}
-	who := tenant.Somebody{Kind: "user", Name: name}
+	who := tenant.PrincipalRef{Kind: "user", Name: name}
 	p, err := d.Governed(organisation, who, "reset")
 	if err != nil {
 		return "", 0, err

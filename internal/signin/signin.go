@@ -44,8 +44,8 @@ func NewSignIns(m *plan.Maker, sealer *credential.Sealer, hash func(ctx context.
 	}
 }
 
-// Attempt is somebody trying to sign in with a password.
-type Attempt struct {
+// SignInRequest is somebody trying to sign in with a password.
+type SignInRequest struct {
 	Name, Password string
 	Code           string // of the second factor, if there is one
 	Organisation   string // where to work, for a guest; empty for home, or the first that knows the guest
@@ -54,7 +54,7 @@ type Attempt struct {
 
 // SignIn starts a session. A wrong name and a wrong password get the same answer after the same work, and both have to
 // wait longer after every few tries.
-func (s *SignIns) SignIn(ctx context.Context, a Attempt) (tenant.Caller, error) {
+func (s *SignIns) SignIn(ctx context.Context, a SignInRequest) (tenant.Caller, error) {
 	name, err := credential.ParseSignIn(a.Name)
 	if err != nil {
 		return tenant.Caller{}, &problem.Problem{Kind: problem.Invalid, Detail: err.Error(), Field: "name"}

@@ -50,7 +50,7 @@ func (s *signing) known() []credential.SigningKey {
 
 const sealedSigningKey = "signing key"
 
-// signingKey gives the key that signs at a moment, making one when the newest has signed for long enough.
+// signingKey returns the key that signs at a moment, making one when the newest has signed for long enough.
 func (s *SignIns) signingKey(ctx context.Context, now time.Time) (credential.SigningKey, error) {
 	fresh := func() (credential.SigningKey, bool) {
 		keys := s.signing.known()
@@ -131,7 +131,7 @@ func (s *SignIns) verifyingKey(ctx context.Context, id string) (key credential.S
 	}
 }
 
-// PublicKeys gives what access tokens are verified with, newest first (RFC 7517).
+// PublicKeys returns what access tokens are verified with, newest first (RFC 7517).
 func (s *SignIns) PublicKeys(ctx context.Context) (jose.JSONWebKeySet, error) {
 	if _, err := s.signingKey(ctx, s.Moment()); err != nil {
 		return jose.JSONWebKeySet{}, err
@@ -352,7 +352,7 @@ func (s *SignIns) ExchangeToken(ctx context.Context, shown credential.Token, aud
 	return s.Exchange(ctx, c, audience)
 }
 
-// Exchange gives a caller a token of minutes that is good for one audience alone, such as a platform service (RFC 8693). It ends
+// Exchange returns a token of minutes for a caller, which is good for one audience alone, such as a platform service (RFC 8693). It ends
 // with the session or key that it was exchanged for.
 func (s *SignIns) Exchange(ctx context.Context, c tenant.Caller, audience string) (credential.Token, error) {
 	now := s.Moment()
@@ -397,7 +397,7 @@ func newExchanged() *expirable.LRU[exchange, exchanged] {
 	return expirable.NewLRU[exchange, exchanged](verifiedKept, nil, credential.ExchangedFor)
 }
 
-// programCaller gives the caller a token makes of a key, if it is in use.
+// programCaller returns the caller a token makes of a key, if it is in use.
 func (s *SignIns) programCaller(ctx context.Context, token credential.AccessToken, k store.Key, from string) (tenant.Caller, error) {
 	c := tenant.Caller{Organisation: token.Organisation, Principal: k.Principal, From: from, EndsAt: token.Until, Kind: model.PlatformService, MayGovern: k.Governs, KeyUntil: k.Until, Key: k.ID, TokenID: token.ID}
 	if token.Organisation.IsZero() {
@@ -460,7 +460,7 @@ type Introspection struct {
 // Introspect tells a platform service, or the program it was made for, about a token: an access token, or a session's.
 // Whoever shows it may look as somebody else: then the subject is that other, if they may (see [service.Service.ViewAs]); the error
 // is a [*problem.Problem] if they may not.
-func (s *SignIns) Introspect(ctx context.Context, p Program, text credential.Token, viewAs *tenant.Somebody) (Introspection, error) {
+func (s *SignIns) Introspect(ctx context.Context, p Program, text credential.Token, viewAs *tenant.PrincipalRef) (Introspection, error) {
 	k, err := s.key(ctx, p)
 	if err != nil {
 		return Introspection{}, err

@@ -19,7 +19,7 @@ import (
 
 // viewing remembers who looks as whom, so that a look of an hour is recorded once.
 type viewing struct {
-	lately *expirable.LRU[string, struct{}]
+	recent *expirable.LRU[string, struct{}]
 }
 
 const (
@@ -28,13 +28,13 @@ const (
 )
 
 func newViewing() *viewing {
-	return &viewing{lately: expirable.NewLRU[string, struct{}](viewingKept, nil, viewingFor)}
+	return &viewing{recent: expirable.NewLRU[string, struct{}](viewingKept, nil, viewingFor)}
 }
 
-// ActFor gives a caller that is a platform service and acts for somebody whom it serves, who is at a network address if the
+// ActFor returns a caller that is a platform service and acts for somebody whom it serves, who is at a network address if the
 // service tells it: it may do what both may, and register and retire what is of its own types as far as that one may. Changes are
 // recorded as made for them.
-func (s *SignIns) ActFor(ctx context.Context, c tenant.Caller, who tenant.Somebody, from string) (tenant.Caller, error) {
+func (s *SignIns) ActFor(ctx context.Context, c tenant.Caller, who tenant.PrincipalRef, from string) (tenant.Caller, error) {
 	if c.Kind != model.PlatformService {
 		return c, &problem.Problem{Kind: problem.Refused, Detail: "only a platform service acts for others", Next: "act as yourself", Field: "Act-For"}
 	}
@@ -51,9 +51,9 @@ func (s *SignIns) ActFor(ctx context.Context, c tenant.Caller, who tenant.Somebo
 	return c, nil
 }
 
-// ViewAs gives a caller who sees what somebody else sees. It takes "view-as" of that principal, and the caller must hold
+// ViewAs returns a caller who sees what somebody else sees. It takes "view-as" of that principal, and the caller must hold
 // all that the other does: otherwise it would show what is not theirs to see.
-func (s *SignIns) ViewAs(ctx context.Context, c tenant.Caller, who tenant.Somebody) (tenant.Caller, error) {
+func (s *SignIns) ViewAs(ctx context.Context, c tenant.Caller, who tenant.PrincipalRef) (tenant.Caller, error) {
 	d, err := s.Open(ctx, c)
 	if err != nil {
 		return c, err
@@ -69,14 +69,14 @@ func (s *SignIns) ViewAs(ctx context.Context, c tenant.Caller, who tenant.Somebo
 		return c, err
 	}
 	key := c.Name + " " + p.ID.String()
-	if _, lately := s.viewing.lately.Get(key); !lately {
+	if _, known := s.viewing.recent.Get(key); !known {
 		err := s.Records.Audit(ctx, store.AuditRecord{
 			Organisation: c.OrganisationName, Author: s.Author(c), Event: "viewed-as", Detail: fmt.Sprintf("%s looks as %s %s", c.Name, p.Kind, d.Called(p).Name),
 		})
 		if err != nil {
 			return c, err
 		}
-		s.viewing.lately.Add(key, struct{}{})
+		s.viewing.recent.Add(key, struct{}{})
 	}
 	seen := c
 	seen.Principal, seen.Kind, seen.ViewsAs = p.ID, p.Kind, d.Called(p).Name

@@ -264,7 +264,7 @@ func (r rows) CreatePrincipal(c access.CreatePrincipal) error {
 		string(details.State), idColumn(p.Owner), p.Gathers.String(), idColumn(details.Identity), r.at)
 }
 
-// stateOf gives the state of a principal of which nothing else is said.
+// stateOf returns the state of a principal of which nothing else is said.
 func stateOf(inactive bool) credential.State {
 	if inactive {
 		return credential.Suspended

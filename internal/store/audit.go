@@ -86,7 +86,7 @@ type Anchor struct {
 	Hash   string    `json:"hash"` // in hexadecimal
 }
 
-// AuditEnd gives the end of the audit log.
+// AuditEnd returns the end of the audit log.
 func (s *Store) AuditEnd(ctx context.Context, at time.Time) (Anchor, error) {
 	a := Anchor{At: at}
 	var hash []byte

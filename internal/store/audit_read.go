@@ -28,7 +28,7 @@ type AuditEntry struct {
 // textWindow is how many records are looked through for a text at once: no index helps there.
 const textWindow = 50_000
 
-// recordsOf gives the condition that picks an organisation's audit records, which stand under every name that it has had.
+// recordsOf returns the condition that picks an organisation's audit records, which stand under every name that it has had.
 func (s *Store) recordsOf(ctx context.Context, organisation model.ID) (condition string, values []any, err error) {
 	if organisation.IsZero() {
 		return "organisation = ''", nil, nil // the installation's own

@@ -18,7 +18,7 @@ type Step struct {
 	Beside   bool // settings or quotas were altered, too
 }
 
-// ChangesSince gives the steps that an organisation has made since a revision, in order, and up to another: 0 for the last. Where the records do not tell each of them,
+// ChangesSince returns the steps that an organisation has made since a revision, in order, and up to another: 0 for the last. Where the records do not tell each of them,
 // as those of earlier versions of Arbora do not and those of later ones may not to this one, untold says why: then the organisation
 // is to be read whole.
 func (s *Store) ChangesSince(ctx context.Context, organisation model.ID, revision, upTo uint64) (steps []Step, untold, err error) {
@@ -50,7 +50,7 @@ func (s *Store) ChangesSince(ctx context.Context, organisation model.ID, revisio
 	return steps, untold, err
 }
 
-// RecordMark gives what stands for the change record that led to a revision: another database has another, or none, which is
+// RecordMark returns what stands for the change record that led to a revision: another database has another, or none, which is
 // [ErrNotFound].
 func (s *Store) RecordMark(ctx context.Context, organisation model.ID, revision uint64) (record [32]byte, err error) {
 	var text []byte
@@ -60,7 +60,7 @@ func (s *Store) RecordMark(ctx context.Context, organisation model.ID, revision 
 	return record, err
 }
 
-// OldestTold gives the first revision from which on the change records tell every step, 0 when they tell none.
+// OldestTold returns the first revision from which on the change records tell every step, 0 when they tell none.
 func (s *Store) OldestTold(ctx context.Context, organisation model.ID) (revision uint64, err error) {
 	err = s.db.QueryRowContext(ctx, `SELECT COALESCE(MIN(revision), 0) FROM change_record WHERE organisation_id = ? AND changes IS NOT NULL
 		AND revision > (SELECT COALESCE(MAX(revision), 0) FROM change_record WHERE organisation_id = ? AND changes IS NULL)`, idColumn(organisation), idColumn(organisation)).Scan(&revision)

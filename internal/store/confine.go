@@ -57,7 +57,7 @@ func Confine(ctx context.Context, owner, service string) error {
 	return nil
 }
 
-// accountOf gives the account that a DSN names, quoted, as the server knows it.
+// accountOf returns the account that a DSN names, quoted, as the server knows it.
 func accountOf(ctx context.Context, dsn string) (string, error) {
 	config, err := mysql.ParseDSN(dsn)
 	if err != nil {

@@ -20,14 +20,14 @@ type Factor struct {
 	Codes     int   // recovery codes left
 }
 
-// Factor gives an identity's second factor. It returns [ErrNotFound] when it has none.
+// Factor returns an identity's second factor. It returns [ErrNotFound] when it has none.
 func (s *Store) Factor(ctx context.Context, identity model.ID) (f Factor, err error) {
 	err = s.db.QueryRowContext(ctx, `SELECT sealed, confirmed_at IS NOT NULL, last_step, (SELECT COUNT(*) FROM recovery_code c WHERE c.identity_id = f.identity_id)
 		FROM second_factor f WHERE identity_id = ?`, idColumn(identity)).Scan(&f.Sealed, &f.Confirmed, &f.LastStep, &f.Codes)
 	return f, mark(err)
 }
 
-// Factors gives by which factors the principals of an organisation can come in who can sign in at all.
+// Factors returns by which factors the principals of an organisation can come in who can sign in at all.
 func (s *Store) Factors(ctx context.Context, organisation model.ID) (map[model.ID][]settings.Factor, error) {
 	factors := map[model.ID][]settings.Factor{}
 	err := each(ctx, s.db, `SELECT * FROM (SELECT p.id, i.password_hash <> '' AS password,
@@ -199,7 +199,7 @@ func (s *Store) PutCeremony(ctx context.Context, token credential.Token, body js
 	})
 }
 
-// TakeCeremony gives what a browser was asked to sign, once. It returns [ErrNotFound] when it ended or was taken.
+// TakeCeremony returns what a browser was asked to sign, once. It returns [ErrNotFound] when it ended or was taken.
 func (s *Store) TakeCeremony(ctx context.Context, token credential.Token, now time.Time) (body json.RawMessage, err error) {
 	hash := token.Hash()
 	err = s.transaction(ctx, func(tx *txn) error {

@@ -15,7 +15,7 @@ type Guess struct {
 	What credential.Guessed
 }
 
-// key gives the columns that attempts are counted by.
+// key returns the columns that attempts are counted by.
 func (g Guess) key() []any {
 	hash := sha256.Sum256([]byte(g.Name.String()))
 	return []any{hash[:], g.What.Kind, g.What.Network}

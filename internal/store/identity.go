@@ -32,7 +32,7 @@ func (i Identity) Proved(address string) bool {
 	return address != "" && strings.EqualFold(i.ProvedEmail, address)
 }
 
-// SignIn gives the name the identity signs in by.
+// SignIn returns the name the identity signs in by.
 func (i Identity) SignIn() credential.SignIn {
 	return credential.SignIn{Name: i.Name, Organisation: i.OrganisationName}
 }
@@ -87,7 +87,7 @@ type Seat struct {
 	Kind         string // user or guest
 }
 
-// Seats gives the organisations that know an identity and where it is active, its home first.
+// Seats returns the organisations that know an identity and where it is active, its home first.
 func (s *Store) Seats(ctx context.Context, identity model.ID) (seats []Seat, err error) {
 	query := `SELECT o.id, o.name, o.title, p.id, p.kind FROM principal p JOIN scope o ON o.id = p.organisation_id
 		WHERE p.identity_id = ? AND p.state = 'active' ORDER BY p.kind DESC, o.name`
@@ -151,7 +151,7 @@ type Reset struct {
 	Passkeys, Keys bool
 }
 
-// ResetPassword gives an identity a temporary password, or none for a zero until, and ends what opened it before.
+// ResetPassword returns an identity a temporary password, or none for a zero until, and ends what opened it before.
 func (w *Tx) ResetPassword(i Identity, hash string, until time.Time, ends Reset) error {
 	if ends.Passkeys {
 		w.note("passkey", map[string]any{"identity_id": i.ID.String()}, nil)

@@ -161,7 +161,7 @@ type SigningKey struct {
 	CreatedAt time.Time
 }
 
-// SigningKeys gives the signing keys made after a moment, newest first.
+// SigningKeys returns the signing keys made after a moment, newest first.
 func (s *Store) SigningKeys(ctx context.Context, after time.Time) (keys []SigningKey, err error) {
 	err = each(ctx, s.db, "SELECT id, sealed, created_at FROM signing_key WHERE created_at > ? ORDER BY created_at DESC", []any{after}, func(scan scanner) error {
 		var k SigningKey
@@ -204,7 +204,7 @@ func (s *Store) KeyOfToken(ctx context.Context, key, token model.ID) (k Key, rev
 	return k, revoked, err
 }
 
-// Settings gives what an organisation has decided for itself.
+// Settings returns what an organisation has decided for itself.
 func (s *Store) Settings(ctx context.Context, organisation model.ID) (settings.Settings, error) {
 	settings := settings.DefaultSettings()
 	var text []byte
@@ -217,7 +217,7 @@ func (s *Store) Settings(ctx context.Context, organisation model.ID) (settings.S
 	return settings, json.Unmarshal(text, &settings)
 }
 
-// Quotas gives what keepers bound an organisation to; zero where nothing was set.
+// Quotas returns what keepers bound an organisation to; zero where nothing was set.
 func (s *Store) Quotas(ctx context.Context, organisation model.ID) (quotas settings.Quotas, err error) {
 	var text []byte
 	err = s.db.QueryRowContext(ctx, "SELECT quotas FROM organisation WHERE id = ?", idColumn(organisation)).Scan(&text)

@@ -26,7 +26,7 @@ func (s *Store) Lease(ctx context.Context, name string, holder model.ID, length 
 	return held, err
 }
 
-// EndLease gives up what a holder holds, so that another need not wait.
+// EndLease returns up what a holder holds, so that another need not wait.
 func (s *Store) EndLease(ctx context.Context, name string, holder model.ID) error {
 	return s.transaction(ctx, func(tx *txn) error {
 		_, err := tx.ExecContext(ctx, "DELETE FROM lease WHERE name = ? AND holder = ?", name, idColumn(holder))

@@ -64,7 +64,7 @@ func (w *Tx) ProveAddress(identity model.ID, address string) error {
 	return w.exec("UPDATE identity SET proved_email = ? WHERE id = ?", address, idColumn(identity))
 }
 
-// TakeOver gives an account whose address nobody has proved to whoever did: what opened it before opens it no more.
+// TakeOver returns an account whose address nobody has proved to whoever did: what opened it before opens it no more.
 func (w *Tx) TakeOver(i Identity, hash string) error {
 	w.note("identity", map[string]any{"id": i.ID.String(), "name": i.Name}, map[string]any{"id": i.ID.String(), "name": i.Name, "temporary": false})
 	return takeOver(w.ctx, w.tx, i, hash, w.at)

@@ -47,7 +47,7 @@ type PolicyDetails struct {
 	WrittenBy   string
 }
 
-// Revisions gives the revision of every organisation.
+// Revisions returns the revision of every organisation.
 func (s *Store) Revisions(ctx context.Context) (map[model.ID]uint64, error) {
 	revisions := map[model.ID]uint64{}
 	err := each(ctx, s.db, "SELECT id, revision FROM organisation", nil, func(scan scanner) error {
@@ -62,7 +62,7 @@ func (s *Store) Revisions(ctx context.Context) (map[model.ID]uint64, error) {
 	return revisions, err
 }
 
-// Sequence gives a number that every change of any organisation raises, and so does whatever else is recorded in the audit log.
+// Sequence returns a number that every change of any organisation raises, and so does whatever else is recorded in the audit log.
 func (s *Store) Sequence(ctx context.Context) (number uint64, err error) {
 	return number, mark(s.db.QueryRowContext(ctx, "SELECT number FROM audit_end WHERE one = 1").Scan(&number))
 }
@@ -76,7 +76,7 @@ func (d Details) OrganisationNamed(ctx context.Context, name string) (id model.I
 	return id, err
 }
 
-// namesOf gives every name that an organisation has had, in order.
+// namesOf returns every name that an organisation has had, in order.
 func (d Details) namesOf(ctx context.Context, organisation model.ID) (names []string, err error) {
 	err = each(ctx, d.from, "SELECT name FROM organisation_name WHERE organisation_id = ? ORDER BY name", []any{idColumn(organisation)}, func(scan scanner) error {
 		var name string

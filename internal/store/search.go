@@ -91,5 +91,5 @@ func (q Search) statement(organisation model.ID) (string, []any) {
 	return b.String(), append(values, q.Limit)
 }
 
-// pastPrefix gives the first text after all that begin with a prefix.
+// pastPrefix returns the first text after all that begin with a prefix.
 func pastPrefix(prefix string) string { return prefix + "\U0010FFFF" }

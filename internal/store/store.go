@@ -67,7 +67,7 @@ func Open(ctx context.Context, dsn string) (*Store, error) {
 // Close ends all connections.
 func (s *Store) Close() error { return s.db.Close() }
 
-// Ping reports whether the database answers.
+// Ping checks that the database answers.
 func (s *Store) Ping(ctx context.Context) error { return mark(s.db.PingContext(ctx)) }
 
 // mark adds ErrUnavailable to errors that mean the database cannot be reached, and turns sql.ErrNoRows into ErrNotFound.

@@ -15,7 +15,7 @@ type beacon struct {
 	lit chan struct{} // closed at the next change; nil while nobody waits
 }
 
-// wait gives what is closed at the next change.
+// wait returns what is closed at the next change.
 func (b *beacon) wait() <-chan struct{} {
 	b.mu.Lock()
 	defer b.mu.Unlock()
@@ -37,7 +37,7 @@ func (b *beacon) light() {
 // publish makes a snapshot the current one, keeps what led to it, and tells those who wait. Nil steps are a change of which nothing more
 // is known.
 func (h *Tenant) publish(snapshot *access.Snapshot, led *step) {
-	h.lately.add(snapshot.Revision(), led)
+	h.recent.add(snapshot.Revision(), led)
 	h.snapshot.Store(snapshot)
 	h.changed.light()
 }
@@ -49,7 +49,7 @@ type step struct {
 	beyond    bool           // something else was changed, such as settings or credentials
 }
 
-// ledBy gives the step that a plan is.
+// ledBy returns the step that a plan is.
 func ledBy(p Plan) *step {
 	s := &step{Proposal: p.Proposal, beyond: p.Beside != nil}
 	for id := range p.Described.Scopes {
@@ -91,7 +91,7 @@ func (l *lastSteps) add(revision uint64, led *step) {
 	l.steps = append(l.steps, ledTo{revision, led})
 }
 
-// between gives the steps from one revision to another; whole is false where one is not known.
+// between returns the steps from one revision to another; whole is false where one is not known.
 func (l *lastSteps) between(from, to uint64) (steps []*step, whole bool) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
@@ -117,7 +117,7 @@ type News struct {
 	Mine     bool     // the reader's own access may be another
 }
 
-// News gives what has led from one revision of the caller's organisation to the current one, and what is closed when a later one is
+// News returns what has led from one revision of the caller's organisation to the current one, and what is closed when a later one is
 // published, by this instance or, as soon as it is followed, by another. Since revision 0 only the current one is told.
 func (s *Tenants) News(ctx context.Context, c Caller, organisation string, since uint64) (news News, changed <-chan struct{}, err error) {
 	if _, _, err := s.OpenOrganisation(ctx, c, organisation); err != nil {
@@ -134,7 +134,7 @@ func (s *Tenants) News(ctx context.Context, c Caller, organisation string, since
 	if since == 0 || since == news.Revision {
 		return news, changed, nil
 	}
-	steps, whole := h.lately.between(since, news.Revision)
+	steps, whole := h.recent.between(since, news.Revision)
 	news.Beyond, news.Mine = !whole, !whole
 	for _, led := range steps {
 		d.tell(&news, led)

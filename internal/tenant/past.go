@@ -24,7 +24,7 @@ type SnapshotFiles interface {
 	Thin(organisation model.ID) error
 }
 
-// fromFile gives the newest snapshot up to a revision that a file holds; nil when there is none. Files that are torn or are of another
+// fromFile returns the newest snapshot up to a revision that a file holds; nil when there is none. Files that are torn or are of another
 // database or catalogue are passed over, and the log says so.
 func (s *Tenants) fromFile(ctx context.Context, id model.ID, upTo uint64, catalogue *catalogue.Catalogue) *access.Snapshot {
 	if s.files == nil {
@@ -72,7 +72,7 @@ func (s *Tenants) readFile(ctx context.Context, id model.ID, revision uint64, ca
 	return snapshot, nil
 }
 
-// Past gives what an organisation was decided by at a revision, under the catalogue of today: from the newest file before it, or from the
+// Past returns what an organisation was decided by at a revision, under the catalogue of today: from the newest file before it, or from the
 // beginning, by the changes since. It is for those who run the service in their own program; it asks for no permission. The error is a
 // [problem.Problem] when the records do not reach back so far, and says from where on they do.
 func (s *Tenants) Past(ctx context.Context, organisation model.ID, revision uint64) (*access.Snapshot, error) {
@@ -115,7 +115,7 @@ func (s *Tenants) Past(ctx context.Context, organisation model.ID, revision uint
 	return after(past, since.steps)
 }
 
-// newestFile gives the last revision up to another of which there is a file, 0 for none.
+// newestFile returns the last revision up to another of which there is a file, 0 for none.
 func (s *Tenants) newestFile(id model.ID, upTo uint64) (newest uint64) {
 	if s.files == nil {
 		return 0
@@ -132,7 +132,7 @@ func (s *Tenants) newestFile(id model.ID, upTo uint64) (newest uint64) {
 	return newest
 }
 
-// after gives the snapshot that steps lead to.
+// after returns the snapshot that steps lead to.
 func after(from *access.Snapshot, steps []store.Step) (*access.Snapshot, error) {
 	if len(steps) == 0 {
 		return from, nil

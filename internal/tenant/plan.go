@@ -39,7 +39,7 @@ type Plan struct {
 	Notices []Notice
 }
 
-// Words says what the plan does, for the change record.
+// Words returns what the plan does, for the change record.
 func (p *Plan) Words() string {
 	if p.Undoes != nil {
 		return fmt.Sprintf("undid revision %d: %s", p.Undoes.Revision, p.Undoes.What)
@@ -68,7 +68,7 @@ func (p *Plan) WriteTo(tx Tx) error {
 	return p.Beside(tx)
 }
 
-// Describe says what is known of a principal from then on.
+// Describe returns what is known of a principal from then on.
 func (p *Plan) Describe(id model.ID, details store.PrincipalDetails) {
 	if p.Described.Principals == nil {
 		p.Described.Principals = map[model.ID]store.PrincipalDetails{}
@@ -76,7 +76,7 @@ func (p *Plan) Describe(id model.ID, details store.PrincipalDetails) {
 	p.Described.Principals[id] = details
 }
 
-// DescribeGrant says what a grant is for.
+// DescribeGrant returns what a grant is for.
 func (p *Plan) DescribeGrant(id model.ID, description string) {
 	if p.Described.Grants == nil {
 		p.Described.Grants = map[model.ID]string{}

@@ -86,7 +86,7 @@ func (b *busy) write(c Caller, h *Tenant) error {
 	return problem.Wait(fmt.Sprintf("%s may make %d changes a minute", c.Name, most), time.Duration(float64(time.Second)/float64(limiter.Limit())))
 }
 
-// most gives the quotas that count; the usual ones until the organisation was read.
+// most returns the quotas that count; the usual ones until the organisation was read.
 func (h *Tenant) most() settings.Quotas {
 	if set := h.quotas.Load(); set != nil {
 		return set.OrUsual()

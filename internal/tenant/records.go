@@ -131,7 +131,7 @@ type Records interface {
 	Write(ctx context.Context, organisation model.ID, author store.Author, fn func(tx Tx, revision uint64) (what string, err error)) (uint64, error)
 }
 
-// RecordsIn gives the records of a store.
+// RecordsIn returns the records of a store.
 func RecordsIn(s *store.Store) Records { return kept{s} }
 
 // kept has a store's writes take their steps through [Tx].

@@ -18,7 +18,7 @@ type registry struct {
 	files [][]byte
 }
 
-// CatalogueNow gives the catalogue, reading it from the records when it was not read yet.
+// CatalogueNow returns the catalogue, reading it from the records when it was not read yet.
 func (s *Tenants) CatalogueNow(ctx context.Context) (*catalogue.Catalogue, error) {
 	s.registry.mutex.Lock()
 	defer s.registry.mutex.Unlock()

@@ -14,13 +14,13 @@ import (
 	"arbora.example/internal/store"
 )
 
-// Somebody names a principal by kind and name: of a service account, its address.
-type Somebody struct{ Kind, Name string }
+// PrincipalRef names a principal by kind and name: of a service account, its address.
+type PrincipalRef struct{ Kind, Name string }
 
-// Words gives the kind as a sentence has it.
-func (s Somebody) Words() string { return strings.ReplaceAll(s.Kind, "-", " ") }
+// Words returns the kind as a sentence has it.
+func (s PrincipalRef) Words() string { return strings.ReplaceAll(s.Kind, "-", " ") }
 
-// TypeOf gives the type of the catalogue whose permissions rule over a kind of principal.
+// TypeOf returns the type of the catalogue whose permissions rule over a kind of principal.
 func TypeOf(kind model.PrincipalKind) string {
 	if kind == model.Guest {
 		return model.User.String()
@@ -29,7 +29,7 @@ func TypeOf(kind model.PrincipalKind) string {
 }
 
 // Described finds a principal that the caller may describe.
-func (s *Tenants) Described(ctx context.Context, c Caller, organisation string, who Somebody) (d Viewer, p access.Principal, err error) {
+func (s *Tenants) Described(ctx context.Context, c Caller, organisation string, who PrincipalRef) (d Viewer, p access.Principal, err error) {
 	if d, err = s.Open(ctx, c); err == nil {
 		p, err = d.Governed(organisation, who, "describe")
 	}
@@ -37,7 +37,7 @@ func (s *Tenants) Described(ctx context.Context, c Caller, organisation string, 
 }
 
 // Governed finds a principal that the caller may do some operations on: at the organisation, or where it lives.
-func (d Viewer) Governed(organisation string, who Somebody, operations ...string) (access.Principal, error) {
+func (d Viewer) Governed(organisation string, who PrincipalRef, operations ...string) (access.Principal, error) {
 	top, err := d.Organisation(organisation)
 	if err != nil {
 		return access.Principal{}, err
@@ -70,7 +70,7 @@ func (d Viewer) DetailsOf(ctx context.Context, p access.Principal) (store.Princi
 	return details[p.ID], err
 }
 
-// Called gives a principal under the name it is told by: a service account is told by its address.
+// Called returns a principal under the name it is told by: a service account is told by its address.
 func (d Viewer) Called(p access.Principal) access.Principal {
 	if p.Kind == model.ServiceAccount {
 		p.Name = d.AccountAddress(p)
@@ -87,7 +87,7 @@ func (d Viewer) AllCalled(list []access.Principal) []access.Principal {
 	return told
 }
 
-// AccountAddress gives the address of a service account: of the scope it lives at, and its name; empty for others.
+// AccountAddress returns the address of a service account: of the scope it lives at, and its name; empty for others.
 func (d Viewer) AccountAddress(p access.Principal) string {
 	if p.Kind != model.ServiceAccount {
 		return ""

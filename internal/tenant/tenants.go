@@ -51,7 +51,7 @@ type Tenant struct {
 	settings atomic.Pointer[settings.Settings] // there as soon as a snapshot is
 	quotas   atomic.Pointer[settings.Quotas]   // likewise
 	changed  beacon                            // lit when another snapshot is published
-	lately   lastSteps                         // what led to it
+	recent   lastSteps                         // what led to it
 	skipped  atomic.Pointer[[]string]          // what of the records could not be applied, when they were read last
 	doubtful atomic.Bool                       // a write ended in doubt: what is in the database decides
 }
@@ -62,7 +62,7 @@ func (s *Tenants) Tenant(id model.ID) *Tenant {
 	return h.(*Tenant)
 }
 
-// Current gives the current snapshot of an organisation, reading it from the database when it is not known for certain.
+// Current returns the current snapshot of an organisation, reading it from the database when it is not known for certain.
 func (s *Tenants) Current(ctx context.Context, h *Tenant) (*access.Snapshot, error) {
 	if snapshot := h.snapshot.Load(); snapshot != nil && !h.doubtful.Load() {
 		return snapshot, nil
@@ -135,13 +135,13 @@ func (s *Tenants) build(ctx context.Context, id model.ID, catalogue *catalogue.C
 	return snapshot, revision, skipped, err
 }
 
-// Snapshot gives what an organisation is decided by at present. It is for those who run the service in their own program;
+// Snapshot returns what an organisation is decided by at present. It is for those who run the service in their own program;
 // it asks for no permission.
 func (s *Tenants) Snapshot(ctx context.Context, organisation model.ID) (*access.Snapshot, error) {
 	return s.Current(ctx, s.Tenant(organisation))
 }
 
-// Healthy reports whether the database answers.
+// Healthy checks that the database answers.
 func (s *Tenants) Healthy(ctx context.Context) error { return s.Records.Ping(ctx) }
 
 // Author returns under whose name, from where and when a caller is recorded.
@@ -155,7 +155,7 @@ func (s *Tenants) Moment() time.Time { return s.clock().UTC().Truncate(time.Micr
 // Address is where people and programs reach the service.
 func (s *Tenants) Address() string { return s.address }
 
-// Now gives the moment by the service's own clock.
+// Now returns the moment by the service's own clock.
 func (s *Tenants) Now() time.Time { return s.Moment() }
 
 // NewID makes an id, as UUIDv7 (RFC 9562).

@@ -71,7 +71,7 @@ func (s *Tenants) ContextOf(c Caller) *access.Context {
 	return context
 }
 
-// Anybody gives what is known of whatever others may ask from now on: what is told of them is not to hang on where and when the
+// Anybody returns what is known of whatever others may ask from now on: what is told of them is not to hang on where and when the
 // caller asks.
 func (d Viewer) Anybody() *access.Context {
 	return &access.Context{Time: d.Context.Time, Anybody: true}
@@ -146,12 +146,12 @@ func (d Viewer) ScopeAt(key string) (model.Scope, error) {
 // Place finds a scope by id or address; an address may lead on into a resource's open contents.
 func (d Viewer) Place(key string) (access.Place, error) {
 	if id, err := model.ParseID(key); err == nil {
-		if scope, ok := d.Scope(id); ok && d.eyes().Sees(id) {
+		if scope, ok := d.Scope(id); ok && d.resolver().Sees(id) {
 			return access.Place{Scope: scope}, nil
 		}
 		return access.Place{}, problem.Missing("scope", key, "")
 	}
-	place, err := d.Resolve(key, d.eyes())
+	place, err := d.Resolve(key, d.resolver())
 	if err != nil {
 		if top, _ := d.Top(); d.AnswersTo(key) {
 			return access.Place{}, NothingHeld(top.Name)
@@ -168,8 +168,8 @@ func (d Viewer) Place(key string) (access.Place, error) {
 	return place, nil
 }
 
-// eyes gives what scopes are looked up by: what the caller sees, or whoever a platform service acts for.
-func (d Viewer) eyes() *access.View {
+// resolver returns what scopes are looked up by: what the caller sees, or whoever a platform service acts for.
+func (d Viewer) resolver() *access.View {
 	if d.served != nil {
 		return d.served
 	}
@@ -286,7 +286,7 @@ func (d Viewer) PrincipalCalled(kind, name string) (access.Principal, error) {
 // serviceAccount finds a service account by the address it lives at and its name.
 func (d Viewer) serviceAccount(address string) (access.Principal, error) {
 	home, name := model.SplitAddress(address)
-	if place, err := d.Resolve(home, d.eyes()); err == nil && place.Rest == "" {
+	if place, err := d.Resolve(home, d.resolver()); err == nil && place.Rest == "" {
 		if p, ok := d.ServiceAccountAt(place.Scope.ID, name); ok {
 			return p, nil
 		}
@@ -317,7 +317,7 @@ func (d Viewer) PermissionWords(set catalogue.Set) []string {
 	return words
 }
 
-// PlatformService gives the name of the platform service that a caller is; empty for others.
+// PlatformService returns the name of the platform service that a caller is; empty for others.
 func PlatformService(now *access.Snapshot, c Caller) string {
 	if c.Kind != model.PlatformService {
 		return ""

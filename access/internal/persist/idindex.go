@@ -73,7 +73,7 @@ func (x *IDIndex) Search(id model.ID) search {
 	return search{slots: branch.buckets[h>>(64-2*spreadBits)&(spread-1)].slots, mark: mark, at: mark >> 1}
 }
 
-// Next gives a number that the id may stand for; ok is false when there is no other.
+// Next returns a number that the id may stand for; ok is false when there is no other.
 func (s *search) Next() (n uint32, ok bool) {
 	slot := s.Slot()
 	if slot == nil {
@@ -147,7 +147,7 @@ func (x *IDIndexBuilder) Done() IDIndex {
 	return x.index
 }
 
-// Rehome gives an id that is there another home.
+// Rehome changes the home of an id that is there.
 func (x *IDIndex) Rehome(by *Owner, id model.ID, n, home uint32) {
 	b := x.bucket(by, hashID(id))
 	b.own(by)
@@ -158,7 +158,7 @@ func (x *IDIndex) Rehome(by *Owner, id model.ID, n, home uint32) {
 	}
 }
 
-// bucket gives the bucket of a hash, for altering.
+// bucket returns the bucket of a hash, for altering.
 func (x *IDIndex) bucket(by *Owner, h uint64) *indexBucket {
 	switch {
 	case x.root == nil:

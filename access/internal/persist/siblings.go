@@ -60,7 +60,7 @@ func (l *Siblings) place(name string, nameOf namer) (at, within int, found bool)
 	return at, within, within < len(numbers) && nameOf(numbers[within]) == name
 }
 
-// Length gives how many there are; a nil list has none.
+// Length returns how many there are; a nil list has none.
 func (l *Siblings) Length() (n int) {
 	if l == nil {
 		return 0
@@ -80,7 +80,7 @@ func (l *Siblings) Find(name string, nameOf namer) (uint32, bool) {
 	return l.runs[at].numbers[within], true
 }
 
-// Add gives the list with a scope more; added is false when its name is in it already, and the list then is as before.
+// Add returns the list with a scope more; added is false when its name is in it already, and the list then is as before.
 func (l *Siblings) Add(by *Owner, n uint32, nameOf namer) (list *Siblings, added bool) {
 	l = l.own(by)
 	name := nameOf(n)
@@ -115,7 +115,7 @@ func (l *Siblings) Add(by *Owner, n uint32, nameOf namer) (list *Siblings, added
 	return l, true
 }
 
-// Remove gives the list without a scope that is in it.
+// Remove returns the list without a scope that is in it.
 func (l *Siblings) Remove(by *Owner, n uint32, nameOf namer) *Siblings {
 	l = l.own(by)
 	at, within, _ := l.place(nameOf(n), nameOf)

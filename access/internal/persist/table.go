@@ -32,12 +32,12 @@ type tableLeaf[T any] struct {
 // Len returns how many items there are.
 func (t *Table[T]) Len() int { return t.length }
 
-// Get gives an item, which is not to be altered.
+// Get returns an item, which is not to be altered.
 func (t *Table[T]) Get(n uint32) *T {
 	return &t.root[n>>(leafBits+branchBits)].leaves[n>>leafBits&(branchSize-1)].items[n&(leafSize-1)]
 }
 
-// Edit gives an item that the owner may alter until its draft is done.
+// Edit returns an item that the owner may alter until its draft is done.
 func (t *Table[T]) Edit(by *Owner, n uint32) *T {
 	return &t.leaf(by, n).items[n&(leafSize-1)]
 }

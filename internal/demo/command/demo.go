@@ -165,7 +165,7 @@ func (d *Demo) dropRecords(ctx context.Context, directory string) error {
 // demoMailFrom is where the demo's mail comes from.
 const demoMailFrom = "arbora@lindenmere.example"
 
-// defaultOrFree gives an address, or one with any free port when that is taken.
+// defaultOrFree returns an address, or one with any free port when that is taken.
 func defaultOrFree(address string) string {
 	if freeIfTaken(address) == address {
 		return address
@@ -173,7 +173,7 @@ func defaultOrFree(address string) string {
 	return "127.0.0.1:0"
 }
 
-// freeIfTaken gives an address, or one whose port is free when that is taken.
+// freeIfTaken returns an address, or one whose port is free when that is taken.
 func freeIfTaken(address string) string {
 	for _, wanted := range []string{address, "127.0.0.1:0"} {
 		if l, err := net.Listen("tcp", wanted); err == nil {

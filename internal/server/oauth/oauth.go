@@ -25,7 +25,7 @@ type Issuer interface {
 	Address() string
 	IssueToken(ctx context.Context, p signin.Program) (text string, token credential.AccessToken, err error)
 	ExchangeToken(ctx context.Context, shown credential.Token, audience, from string) (credential.Token, error)
-	Introspect(ctx context.Context, p signin.Program, token credential.Token, viewAs *tenant.Somebody) (signin.Introspection, error)
+	Introspect(ctx context.Context, p signin.Program, token credential.Token, viewAs *tenant.PrincipalRef) (signin.Introspection, error)
 	RevokeToken(ctx context.Context, p signin.Program, token credential.Token) error
 	PublicKeys(ctx context.Context) (jose.JSONWebKeySet, error)
 	AskForDevice(ctx context.Context, agent, from string) (signin.DeviceCodes, error)
@@ -138,9 +138,9 @@ func (h Handler) token(c *gin.Context) {
 
 func (h Handler) introspect(c *gin.Context) {
 	c.Header("Cache-Control", "no-store")
-	var viewAs *tenant.Somebody
+	var viewAs *tenant.PrincipalRef
 	if kind, name, ok := strings.Cut(c.PostForm("view_as"), " "); ok {
-		viewAs = &tenant.Somebody{Kind: kind, Name: name}
+		viewAs = &tenant.PrincipalRef{Kind: kind, Name: name}
 	}
 	told, err := h.Issuer.Introspect(c.Request.Context(), program(c), credential.Token(c.PostForm("token")), viewAs)
 	if err != nil {

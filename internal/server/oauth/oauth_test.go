@@ -32,7 +32,7 @@ func (i *issuer) IssueToken(_ context.Context, p signin.Program) (string, creden
 	i.asked = p
 	return "token", credential.AccessToken{}, i.err
 }
-func (i *issuer) Introspect(_ context.Context, p signin.Program, _ credential.Token, _ *tenant.Somebody) (signin.Introspection, error) {
+func (i *issuer) Introspect(_ context.Context, p signin.Program, _ credential.Token, _ *tenant.PrincipalRef) (signin.Introspection, error) {
 	i.asked = p
 	return signin.Introspection{}, i.err
 }

@@ -41,12 +41,12 @@ func (a *arbora) as(s seat) *authzen.Client { return a.services[s.service].In(s.
 // anybody is the service that asks what none of them is needed for.
 func (a *arbora) anybody() *authzen.Service { return a.services[loamapi.Services[0]] }
 
-// api gives a client of Arbora's API that acts as a service in an organisation, for somebody.
+// api returns a client of Arbora's API that acts as a service in an organisation, for somebody.
 func (a *arbora) api(s seat, served Subject, from string) (*client.Client, error) {
 	return client.Open(a.address, "", client.WithHTTPClient(a.as(s).HTTP()), client.ActingFor(api.PrincipalKind(served.Kind), served.Name, from))
 }
 
-// passingOn gives a client of Arbora's API that acts by the token of whoever calls Loam.
+// passingOn returns a client of Arbora's API that acts by the token of whoever calls Loam.
 func (a *arbora) passingOn(token, viewAs string) (*client.Client, error) {
 	options := []client.Option{client.WithHTTPClient(a.anybody().HTTP())}
 	if kind, name, ok := strings.Cut(viewAs, " "); ok {

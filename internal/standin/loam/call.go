@@ -54,8 +54,8 @@ type call struct {
 	key     string // the id or address of what it is about
 	typ     string // its type
 	in      loamapi.Input
-	// frank has refusals tell what the subject does not see: whoever reads them sees it.
-	frank bool
+	// revealHidden has refusals tell what the subject does not see: whoever reads them sees it.
+	revealHidden bool
 }
 
 // newCall finds out as whom a request is to be answered. What is in another organisation than the caller works in is asked
@@ -114,7 +114,7 @@ func (c *call) asOneself() error {
 	return problem(http.StatusForbidden, "refused", "you look as "+c.subject.words()+": so nothing is changed or run, and no data is read", "look as yourself again first")
 }
 
-// by gives a call of another subject, as which a program runs.
+// by returns a call of another subject, as which a program runs.
 func (c *call) by(s Subject) *call {
 	other := *c
 	s.Organisation = c.subject.Organisation
@@ -141,7 +141,7 @@ func (c *call) may(ctx context.Context, operation, typ, at string, refers ...str
 		return verdict{}, err
 	}
 	if v := answers[0]; !v.Allowed {
-		v.Context.Hidden = v.Context.Hidden && !c.frank
+		v.Context.Hidden = v.Context.Hidden && !c.revealHidden
 		return v, refusal(&q, &v)
 	}
 	return answers[0], nil
@@ -157,7 +157,7 @@ func (c *call) use(ctx context.Context, operation, typ, at string, refers ...str
 	return r, v, err
 }
 
-// known gives what Loam keeps of a resource that Arbora has. One registered there by other means than Loam is made as a new
+// known returns what Loam keeps of a resource that Arbora has. One registered there by other means than Loam is made as a new
 // one of its type would be.
 func (l *Cloud) known(ctx context.Context, id uuid.UUID, organisation, typ string) (resource, error) {
 	r, err := l.records.resource(ctx, id)

@@ -197,7 +197,7 @@ func (l *Cloud) objectCall(c *gin.Context) (*call, string, error) {
 	return asked, address, err
 }
 
-// getObject gives an object's bytes, or lists a bucket when no name follows it.
+// getObject returns an object's bytes, or lists a bucket when no name follows it.
 func (l *Cloud) getObject(c *gin.Context) {
 	asked, address, err := l.objectCall(c)
 	if err != nil {

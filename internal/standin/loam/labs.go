@@ -37,14 +37,14 @@ func (c *call) makeLabsMachine(ctx context.Context, lab *resource, parent uuid.U
 	return nil
 }
 
-// byLabs gives a call of the labs service for a lab that the caller sees.
+// byLabs returns a call of the labs service for a lab that the caller sees.
 func (c *call) byLabs() *call {
 	worker := c.by(labs)
-	worker.frank = true
+	worker.revealHidden = true
 	return worker
 }
 
-// explainLabs says what a lab needs that the labs service was refused.
+// explainLabs returns what a lab needs that the labs service was refused.
 func explainLabs(err error) error {
 	p, ok := err.(*Problem)
 	if !ok || p.Status != http.StatusForbidden || p.Permission == "" {

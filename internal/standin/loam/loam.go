@@ -122,7 +122,7 @@ func bySeat(list []resource) map[seat][]resource {
 	return groups
 }
 
-// Healthy reports whether Loam can work: its records answer, and so does Arbora.
+// Healthy checks that Loam can work: its records answer, and so does Arbora.
 func (l *Cloud) Healthy(ctx context.Context) error {
 	if err := l.records.db.PingContext(ctx); err != nil {
 		return err

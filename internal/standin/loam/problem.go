@@ -14,7 +14,7 @@ type Problem struct {
 	cause error // logged, not told
 }
 
-// Error gives what is wrong and what to do.
+// Error returns what is wrong and what to do.
 func (p *Problem) Error() string {
 	if p.Next == "" {
 		return p.Detail
@@ -22,7 +22,7 @@ func (p *Problem) Error() string {
 	return p.Detail + ": " + p.Next
 }
 
-// Unwrap gives the cause.
+// Unwrap returns the cause.
 func (p *Problem) Unwrap() error { return p.cause }
 
 func problem(status int, kind, detail, next string) *Problem {
@@ -98,7 +98,7 @@ func hiddenIn(q *question, v *verdict) string {
 	return "scope " + q.at
 }
 
-// onAddress gives what something is missing on, as the asker wrote it.
+// onAddress returns what something is missing on, as the asker wrote it.
 func (v *verdict) onAddress(q *question) string {
 	for i, id := range v.Context.Refers {
 		if id == v.Context.On && i < len(q.refers) {

@@ -28,7 +28,7 @@ func (c *call) describe(r resource) loamapi.Description {
 	return d
 }
 
-// state says whether a resource runs; empty for one that does not run at all.
+// state reports whether a resource runs; empty for one that does not run at all.
 func (r resource) state() string {
 	switch {
 	case !kinds[r.Type].runs:
@@ -57,7 +57,7 @@ func describe(ctx context.Context, c *call, r resource) (any, error) {
 	return d, nil
 }
 
-// addressOf gives the address of a scope as Arbora shows it to whoever calls; empty when they do not see it.
+// addressOf returns the address of a scope as Arbora shows it to whoever calls; empty when they do not see it.
 func (c *call) addressOf(ctx context.Context, id uuid.UUID) (string, error) {
 	if c.token == "" {
 		return "", nil

@@ -87,7 +87,7 @@ func (s *Sink) Close() error {
 	return errors.Join(s.smtp.Close(), s.http.Shutdown(ending))
 }
 
-// Letters gives the letters taken, newest first.
+// Letters returns the letters taken, newest first.
 func (s *Sink) Letters() []Letter {
 	s.mu.Lock()
 	defer s.mu.Unlock()

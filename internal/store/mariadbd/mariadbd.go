@@ -123,7 +123,7 @@ func (s *Server) dsn(user, password, database string) string {
 	return c.FormatDSN()
 }
 
-// Account gives the DSN by which a program uses a database with an account of its own, made on first use. The account may do
+// Account returns the DSN by which a program uses a database with an account of its own, made on first use. The account may do
 // what it is granted: rights holds what stands before TO in a GRANT statement, if it is to have any from here.
 func (s *Server) Account(ctx context.Context, name, database string, rights ...string) (string, error) {
 	password, err := s.secret("password-of-" + name)
@@ -211,7 +211,7 @@ func (s *Server) prepare(ctx context.Context) error {
 	return os.Rename(fresh, filepath.Join(s.directory, "data"))
 }
 
-// secret gives the password kept in a file of the directory, made on first use.
+// secret returns the password kept in a file of the directory, made on first use.
 func (s *Server) secret(name string) (string, error) {
 	name = filepath.Join(s.directory, name)
 	text, err := os.ReadFile(name)

@@ -26,7 +26,7 @@ type DB struct {
 	kept map[string]*sql.Stmt // by their text
 }
 
-// New gives a pool that keeps statements over one that does not.
+// New returns a pool that keeps statements over one that does not.
 func New(db *sql.DB) *DB { return &DB{DB: db, kept: map[string]*sql.Stmt{}} }
 
 // Open connects to the database a DSN names (in the form of go-sql-driver/mysql) and brings its tables up to date by the
@@ -93,7 +93,7 @@ func (d *DB) Close() error {
 	return errors.Join(append(errs, d.DB.Close())...)
 }
 
-// known gives a statement that is kept.
+// known returns a statement that is kept.
 func (d *DB) known(text string) (*sql.Stmt, bool) {
 	d.mu.RLock()
 	defer d.mu.RUnlock()
@@ -101,7 +101,7 @@ func (d *DB) known(text string) (*sql.Stmt, bool) {
 	return s, ok
 }
 
-// keep gives a statement, preparing it when it is not kept yet; nil when no more are kept.
+// keep returns a statement, preparing it when it is not kept yet; nil when no more are kept.
 func (d *DB) keep(ctx context.Context, text string) (*sql.Stmt, error) {
 	if s, ok := d.known(text); ok {
 		return s, nil

@@ -29,7 +29,7 @@ func (r *Records) editIdentity(id model.ID, edit func(*identity)) {
 	}
 }
 
-// free says whether nobody else signs in by the name of an identity.
+// free checks that nobody else signs in by the name of an identity.
 func (r *Records) free(i store.Identity) error {
 	_, err := read(r, func() (struct{}, error) {
 		for _, other := range r.identities {

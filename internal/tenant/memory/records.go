@@ -208,7 +208,7 @@ var _ tenant.Records = (*Records)(nil)
 // Ping finds records in memory always there.
 func (r *Records) Ping(context.Context) error { return nil }
 
-// Lease gives every lease: nobody else has these records.
+// Lease grants every lease: nobody else has these records.
 func (r *Records) Lease(context.Context, string, model.ID, time.Duration) (bool, error) {
 	return true, nil
 }

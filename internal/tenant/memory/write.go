@@ -219,7 +219,7 @@ func (w *write) note(change access.Change, after store.Descriptions) {
 	}
 }
 
-// stateOf gives the state of a principal of which nothing else is said.
+// stateOf returns the state of a principal of which nothing else is said.
 func stateOf(inactive bool) credential.State {
 	if inactive {
 		return credential.Suspended
@@ -371,7 +371,7 @@ func (w *write) UseLink(token credential.Token) error {
 	return nil
 }
 
-// ResetPassword gives an identity a temporary password, or none, and ends what opened it before.
+// ResetPassword returns an identity a temporary password, or none, and ends what opened it before.
 func (w *write) ResetPassword(i store.Identity, hash string, until time.Time, ends store.Reset) error {
 	w.then(func(*organisation) {
 		if ends.Passkeys {
@@ -399,7 +399,7 @@ func (w *write) ProveAddress(id model.ID, address string) error {
 	return nil
 }
 
-// TakeOver gives an account whose address nobody has proved to whoever did.
+// TakeOver returns an account whose address nobody has proved to whoever did.
 func (w *write) TakeOver(i store.Identity, hash string) error {
 	w.then(func(*organisation) { w.takeOver(i.ID, hash, w.author.At) })
 	return nil

@@ -70,7 +70,7 @@ func Act[T any](ctx context.Context, l *Client, resource, operation string, in l
 	return client.Read[T](l.send(ctx, "/resources/"+url.PathEscape(resource)+"/"+url.PathEscape(operation), in))
 }
 
-// Connected gives a client that works on a database by a connection to it.
+// Connected returns a client that works on a database by a connection to it.
 func (l *Client) Connected(c loamapi.Connection) *Client {
 	by := *l.arbora
 	by.RequestEditors = append(by.RequestEditors[:len(by.RequestEditors):len(by.RequestEditors)], func(_ context.Context, r *http.Request) error {
@@ -88,7 +88,7 @@ func (l *Client) Objects(ctx context.Context, bucket, after string) ([]loamapi.O
 	return list.Objects, err
 }
 
-// Fetch gives an object, to be closed when it is read, and its media type.
+// Fetch returns an object, to be closed when it is read, and its media type.
 func (l *Client) Fetch(ctx context.Context, object string) (body io.ReadCloser, mediaType string, err error) {
 	response, err := l.do(ctx, http.MethodGet, "/objects/"+objectPath(object), "", nil)
 	if err != nil {
@@ -119,7 +119,7 @@ func (l *Client) Erase(ctx context.Context, object string) error {
 	return nil
 }
 
-// Visit gives the page of an app.
+// Visit returns the page of an app.
 func (l *Client) Visit(ctx context.Context, app string) (string, error) {
 	response, err := l.do(ctx, http.MethodGet, "/apps/"+url.PathEscape(app), "", nil)
 	if err != nil {

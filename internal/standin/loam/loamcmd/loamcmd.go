@@ -112,7 +112,7 @@ func loamInput(c *cli.Command) (loamapi.Input, error) {
 	return in, nil
 }
 
-// loam gives Loam as the session reaches it, and the arguments that a command takes.
+// loam returns Loam as the session reaches it, and the arguments that a command takes.
 func (w work) loam(c *cli.Command, names ...string) (*loamclient.Client, []string, error) {
 	s, given, err := w.Open(c, names...)
 	if err != nil {
