@@ -91,7 +91,7 @@ func (c *comparison) exceeds(g *gains, who *principalNode) (excess Excess, found
 }
 
 // Opens reports whether the changes would give a built-in set something, at any time to come, from anywhere and with whatever
-// claims. Of [model.Public] and [model.SignedIn], that is: whether they open something to people whom the organisation does not know.
+// claims. Of [model.Public] and [model.SignedIn], that is: whether they open something to people that the organisation does not know.
 func (p *Proposal) Opens(set model.ID, now *Context) (Excess, bool) {
 	who := p.After.principalNode(set)
 	cmp := p.comparison(now)

@@ -109,7 +109,7 @@ func (r Reader) ParsePolicy(text string) (statements []statement.Statement, note
 }
 
 func emptyBlock(line int) *statement.Fault {
-	return &statement.Fault{Line: line, Column: 1, Detail: "the block is empty: indent its statements beneath it, or take the heading away"}
+	return &statement.Fault{Line: line, Column: 1, Detail: "the block is empty: indent its statements below it, or delete the heading"}
 }
 
 // keep takes what a line gave; a statement takes the comments above it.
@@ -128,7 +128,7 @@ func (r Reader) heading(p *statement.Parser) (blockPlace, *statement.Fault) {
 	if p.Skip("here") {
 		place.id = r.Scope
 	} else {
-		address, fault := p.Name("an address beneath the policy's scope, or here")
+		address, fault := p.Name("an address below the policy's scope, or here")
 		if fault != nil {
 			return place, fault
 		}
@@ -168,7 +168,7 @@ func (r Reader) place(line statement.TextLine, t statement.Token) (model.ID, *st
 	n, _ := s.scopeNumber(id)
 	scope, _ := s.scopeNumber(r.Scope)
 	if !s.isAtOrBeneath(n, scope) && !slices.Contains(r.Before, id) {
-		return model.ID{}, statement.FaultAt(line, t, "%s is outside %s, the scope of this policy: a statement holds there or beneath", t.Text, base)
+		return model.ID{}, statement.FaultAt(line, t, "%s is outside %s, the scope of this policy: a statement holds there or below", t.Text, base)
 	}
 	return id, nil
 }
@@ -247,7 +247,7 @@ func pointless(c *catalogue.Catalogue, act string, st *statement.Statement) stri
 		things = statement.Alternatives(st.Things)
 	}
 	if st.Data {
-		return act + " does nothing to data of " + things + ": take data of away, or choose another act"
+		return act + " does nothing to data of " + things + ": delete data of, or choose another act"
 	}
 	onData := slices.ContainsFunc(c.Operations(), func(o catalogue.Operation) bool {
 		return statement.IsAbout(st.Things, o) && o.Plane == catalogue.Data && (o.Name == act || string(o.Class) == act)

@@ -52,7 +52,7 @@ func TestRules(t *testing.T) {
 			"bram edit bucket " + scans: access.Granted, "bram edit bucket " + old: access.NotGranted, "bram describe project " + inHouse: access.NotGranted}},
 		"the planes are apart": {[]string{"builder bram top", "content-keeper ines top"}, asks{
 			"bram fetch object " + scans: access.NotGranted, "ines fetch object " + scans: access.Granted, "ines describe bucket " + scans: access.NotGranted}},
-		"a narrower grant below takes nothing away": {[]string{"builder bram top", "observer bram " + scans}, asks{"bram edit bucket " + scans: access.Granted}},
+		"a narrower grant below removes nothing": {[]string{"builder bram top", "observer bram " + scans}, asks{"bram edit bucket " + scans: access.Granted}},
 		"groups give at any depth": {[]string{"observer trust top/folder"}, asks{
 			"ines describe bucket " + scans: access.Granted, "bram describe bucket " + scans: access.NotGranted, "ines edit bucket " + scans: access.NotGranted}},
 		"a never cuts beneath its place": {[]string{"builder bram top", "top/folder: user bram may never destroy anything"}, asks{

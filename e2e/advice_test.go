@@ -29,7 +29,7 @@ func TestAdvice(t *testing.T) {
 
 	// What is wide is warned of.
 	require.Contains(t, preview("observer --group network-team --at lindenmere"), "! It holds in the whole organisation, for all that is there and all that comes.\n")
-	require.Contains(t, preview("observer --set staff --at "+trial), "! It reaches all whom staff means, present and future.\n")
+	require.Contains(t, preview("observer --set staff --at "+trial), "! It reaches everybody in staff, present and future.\n")
 	for _, narrow := range []string{"observer --group network-team --at " + trial, "observer --user rowan --at lindenmere"} {
 		require.NotContains(t, preview(narrow), "present and future")
 		require.NotContains(t, preview(narrow), "whole organisation")
@@ -51,7 +51,7 @@ func TestAdvice(t *testing.T) {
 		require.NotContains(t, preview("operator --user piotr --at "+trial), "one by one", "%d so far", n)
 		c.must("grant create operator --user " + name + " --at " + trial)
 	}
-	require.Contains(t, preview("operator --user piotr --at "+trial), "Better: oona, sefa and yuki hold operator there one by one: a group for all of you grant it to would say it once, and be left by whoever leaves the work.\n")
+	require.Contains(t, preview("operator --user piotr --at "+trial), "Better: oona, sefa and yuki hold operator there one by one: grant it to a group of them instead, and a change of people is one change of its members.\n")
 	for _, other := range []string{"auditor --user piotr --at " + trial, "operator --user piotr --at lindenmere/science", "operator --group internal-audit --at " + trial, "operator --user piotr --at " + trial + " --until 2030-01-01T00:00:00Z"} {
 		require.NotContains(t, preview(other), "one by one")
 	}

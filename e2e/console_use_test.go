@@ -109,7 +109,7 @@ func TestConsoleFindsItsWay(t *testing.T) {
 		browser.Press("Search"),
 		browser.See(`[data-test=found]`, "seedbank-vault"),
 		browser.Click(`[data-test=found] a`),
-		browser.See(`[data-test=contents]`, "3 right in it, 3 resources beneath"),
+		browser.See(`[data-test=contents]`, "3 direct children, 3 resources in total"),
 		browser.See(`[data-test=loss]`, "cut off here by"),
 		browser.See(`[data-test=changes-here]`, "Granted content-keeper to group vault-keepers"),
 		browser.Press("Matrix"),

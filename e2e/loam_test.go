@@ -203,7 +203,7 @@ func TestRefusedListingShowsWhatOneHolds(t *testing.T) {
 	require.Equal(t, "vent-controller.machine", here.Resources[0].Name)
 	require.Contains(t, here.Unlisted, loamapi.Act{
 		Operation: "list", Type: "machine", Permission: "list machine",
-		Reason: `user yuki may not do that: it takes the permission "list machine" at ` + alpine, Ask: `ask whoever grants there: "please let user yuki list machine at ` + alpine + `"`,
+		Reason: `user yuki may not do that: it takes the permission "list machine" at ` + alpine, Ask: `ask an administrator there: "please let user yuki list machine at ` + alpine + `"`,
 	})
 	on := map[string]bool{}
 	for _, a := range here.Resources[0].Acts {

@@ -91,7 +91,7 @@ func TestConsoleReshapes(t *testing.T) {
 	require.NoError(t, console.Do(
 		browser.Drag(`[role=treeitem][title="Trail guide"]`, `[role=treeitem][title="Science"]`),
 		browser.See(`[data-test=impact]`, "sefa loses"),
-		browser.See(`[data-test=impact]`, "moves with 2 scopes beneath it"),
+		browser.See(`[data-test=impact]`, "moves with 2 scopes below it"),
 		browser.Click(`[data-test=confirm-change]`),
 		browser.Closed(),
 		browser.See(`nav[aria-label=Address]`, "lindenmere / science / trail-guide"),
@@ -104,7 +104,7 @@ func TestConsoleReshapes(t *testing.T) {
 		browser.See(`nav[aria-label=Address]`, "lindenmere / science / trails"),
 		browser.See(`main`, "season summer"),
 		browser.Press("Retire"),
-		browser.See(`[data-test=impact]`, "is out of use with 2 scopes beneath it"),
+		browser.See(`[data-test=impact]`, "is out of use with 2 scopes below it"),
 		browser.Click(`[data-test=confirm-change]`),
 		browser.Closed(),
 		browser.See(`main`, "retired"),
@@ -133,7 +133,7 @@ func TestAnOrganisationIsRenamed(t *testing.T) {
 	require.Contains(t, p.Detail, "already an organisation called quaywater")
 	written, err := rowan.ReshapeScopes(ctx, "lindenmere", &api.ReshapeScopesParams{Preview: true}, api.Reshaping{Scopes: []string{"lindenmere"}, Name: ptr("linden-trust")})
 	require.NoError(t, err)
-	require.Contains(t, written.Impact.Warnings, "Everybody signs in as NAME@linden-trust from then on. lindenmere goes on meaning it, at sign-in and in addresses, and is no other organisation's.")
+	require.Contains(t, written.Impact.Warnings, "Everybody signs in as NAME@linden-trust from then on. lindenmere keeps meaning it, at sign-in and in addresses, and no other organisation can have that name.")
 	require.NoError(t, reshape(t, rowan, api.Reshaping{Scopes: []string{"lindenmere"}, Name: ptr("linden-trust")}))
 
 	after := records("linden-trust")

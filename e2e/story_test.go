@@ -187,7 +187,7 @@ func TestStoryInTheBrowser(t *testing.T) {
 	s.step(5, "that grant is removed, and builder granted at the folder above", func() {
 		s.as(rowan, s.revoke("observer", "glasshouse-engineers", alpine)...)
 		s.as(bram, browser.See(`[data-test=nothing-yet]`, "You hold nothing"))
-		s.as(rowan, together(s.grant("builder", "group", "glasshouse-engineers", glasshouses, "at glasshouses and 7 scopes beneath"),
+		s.as(rowan, together(s.grant("builder", "group", "glasshouse-engineers", glasshouses, "at glasshouses and 7 scopes below"),
 			[]browser.Step{s.at(palm), browser.See(`[data-test=access] tr`, "glasshouse-engineers builder inherited from glasshouses")})...)
 		s.as(bram, browser.See(`[role=tree]`, "palm-house"), browser.See(`[role=tree]`, "mist-controller.machine"), browser.SeeNot(`[role=tree]`, "science"))
 	})
@@ -237,7 +237,7 @@ func TestStoryInTheBrowser(t *testing.T) {
 			browser.Click(`[data-test=review]`), browser.See(`[data-test=impact]`, "labs gains"), browser.Click(`[data-test=save]`), browser.SeeNot(`main`, "Save it")},
 			lab, []browser.Step{browser.Closed(), inLoam("leaves.lab", "start lab"), browser.See(`[data-resource="leaves.lab"]`, "running")})...)
 	})
-	s.step(9, "a narrower grant below takes nothing away, and is what is left", func() {
+	s.step(9, "a narrower grant below removes nothing, and is what is left", func() {
 		edit := []browser.Step{s.loam(alpine), inLoam("sensor-log.bucket", "edit bucket"), browser.Type(`dialog input[name=largest]`, "65536"), browser.Click(`[data-test=confirm-loam]`), browser.Closed()}
 		s.as(rowan, s.grant("observer", "user", "bram", sensorLog, "Nobody would gain or lose anything")...)
 		s.as(bram, edit...)
@@ -261,7 +261,7 @@ func TestStoryInTheBrowser(t *testing.T) {
 			s.grant("builder", "group", "visitor-apps", "lindenmere/visitors", "sefa gains"),
 			s.grant("observer", "group", "curators", "lindenmere/science", "would gain access"),
 			[]browser.Step{browser.Drag(`[role=treeitem][title="Trail guide"]`, `[role=treeitem][title="Science"]`),
-				browser.See(`[data-test=impact]`, "sefa loses"), browser.See(`[data-test=impact]`, "ines, piotr gain"), browser.See(`[data-test=impact]`, "moves with 2 scopes beneath it"),
+				browser.See(`[data-test=impact]`, "sefa loses"), browser.See(`[data-test=impact]`, "ines, piotr gain"), browser.See(`[data-test=impact]`, "moves with 2 scopes below it"),
 				browser.Click(`[data-test=confirm-change]`), browser.Closed(), browser.See(`nav[aria-label=Address]`, "lindenmere / science / trail-guide")})...)
 		s.as(sefa, s.loam("lindenmere/science/trail-guide"), browser.See(`[data-test=problem]`, "There is no scope"))
 		s.as(ines, s.loam("lindenmere/science/trail-guide"), browser.Visible(`[data-resource="guide.app"]`))
@@ -311,7 +311,7 @@ func TestStoryInTheBrowser(t *testing.T) {
 		status, text := stranger()
 		require.Equal(t, http.StatusNotFound, status)
 		require.NotContains(t, text, "Welcome to Lindenmere")
-		s.as(rowan, s.grant("content-reader", "set", "public", "lindenmere/visitors/trail-guide/guide-media.bucket", "to people whom the organisation does not know")...)
+		s.as(rowan, s.grant("content-reader", "set", "public", "lindenmere/visitors/trail-guide/guide-media.bucket", "to people that the organisation does not know")...)
 		status, text = stranger()
 		require.Equal(t, http.StatusOK, status)
 		require.Contains(t, text, "Welcome to Lindenmere")

@@ -12,9 +12,9 @@ test("numbers go with their words", () => {
 
 test("how far something holds is said", () => {
   expect(part("whole", 0)).toBe("");
-  expect(part("whole", 3)).toBe(" and 3 scopes beneath");
+  expect(part("whole", 3)).toBe(" and 3 scopes below");
   expect(part("alone", 3)).toBe(" alone");
-  expect(part("beneath", 3)).toBe(", beneath it alone");
+  expect(part("beneath", 3)).toBe(", below it alone");
 });
 
 test("the terms of a grant are said in order, and nothing where there are none", () => {

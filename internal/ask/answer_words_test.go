@@ -29,8 +29,8 @@ func TestANoInWords(t *testing.T) {
 		met  []MetView
 		says string
 	}{
-		{nil, "nothing is given to piotr there or above, and what is not given is denied."},
-		{[]MetView{strange, cut}, "nothing is given to piotr there or above, and what is not given is denied."},
+		{nil, "nothing is given to piotr there or above, so it is denied."},
+		{[]MetView{strange, cut}, "nothing is given to piotr there or above, so it is denied."},
 		{[]MetView{reader}, "content-reader from lindenmere/science does not hold it."},
 		{[]MetView{reader, strange, said}, `content-reader from lindenmere/science does not hold it; “staff may put object if context.location is "north"” from lindenmere is not about it.`},
 		{[]MetView{reader, reader, said}, "none of the 3 rules for piotr there and above gives it."},

@@ -157,7 +157,7 @@ func words(a Answer) string {
 	case access.Inactive:
 		switch a.State {
 		case credential.Pending:
-			return no + who + " was invited and has not accepted yet; what is prepared counts once they do."
+			return no + who + " was invited and has not accepted yet; their prepared access counts once they do."
 		case credential.Suspended, credential.Retired:
 			return fmt.Sprintf("%s%s is %s.", no, who, a.State)
 		}
@@ -199,7 +199,7 @@ func nearWords(a Answer, who string) string {
 	}
 	switch {
 	case len(near) == 0:
-		return "nothing is given to " + who + " there or above, and what is not given is denied."
+		return "nothing is given to " + who + " there or above, so it is denied."
 	case len(near) <= mostNear:
 		return strings.Join(near, "; ") + "."
 	}
@@ -227,7 +227,7 @@ func decidedWords(a Answer, who string) string {
 	by := a.DecidedBy
 	from := "right there"
 	if by.Rule.Inherited {
-		from = "at " + by.Rule.At.Address + ", and everything beneath inherits it"
+		from = "at " + by.Rule.At.Address + ", and everything below inherits it"
 	}
 	if st := by.Rule.Statement; st != nil {
 		text := fmt.Sprintf("%s says so, in policy %s, %s", quoted(st.Text), st.Policy.Name, from)

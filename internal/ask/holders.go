@@ -45,7 +45,7 @@ func steps(d tenant.Viewer, q access.Question) []Step {
 			ref := policyRef(d, p)
 			place, _ := d.Scope(step.Scope)
 			s.At, s.Policy = d.Ref(place), &ref
-			s.Words = fmt.Sprintf("take statement %d away from policy %s at %s, or except %s in it", step.Lift.Statement+1, p.Name, ref.At.Address, who.Name)
+			s.Words = fmt.Sprintf("remove statement %d from policy %s at %s, or except %s in it", step.Lift.Statement+1, p.Name, ref.At.Address, who.Name)
 		default:
 			continue
 		}
@@ -186,7 +186,7 @@ func waysOf(d tenant.Viewer, h access.Escalation) []string {
 		ways = append(ways, "may write a policy that reaches it")
 	}
 	if h.Lifts {
-		ways = append(ways, "may take away the statement that cuts it off")
+		ways = append(ways, "may remove the statement that cuts it off")
 	}
 	if h.Group != nil {
 		ways = append(ways, "may enrol into group "+h.Group.Name)

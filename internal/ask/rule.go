@@ -149,7 +149,7 @@ func whyWords(m access.Met, r RuleView) string {
 	case access.PeriodAhead:
 		return "has not begun"
 	case access.PeriodUnknown:
-		return "has a period, and no time was told"
+		return "has a period, and no time was given"
 	case access.ConditionFalse:
 		return "does not apply: " + m.Part + " is not so"
 	case access.ConditionUnknown:

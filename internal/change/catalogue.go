@@ -33,7 +33,7 @@ func (s *Changes) RegisterService(ctx context.Context, c tenant.Caller, file []b
 		var fault *catalogue.FileError
 		if errors.As(err, &fault) {
 			return nil, &problem.Problem{
-				Kind: problem.Invalid, Detail: "the file is not right: " + fault.Detail, Next: "mend it there and register it again", Field: "file",
+				Kind: problem.Invalid, Detail: "the file is not right: " + fault.Detail, Next: "correct it there and register it again", Field: "file",
 				Faults: []problem.Fault{{Line: fault.Line, Column: fault.Column, Detail: fault.Detail}},
 			}
 		}

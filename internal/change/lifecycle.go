@@ -32,7 +32,7 @@ func (s *Changes) EditPrincipal(organisation string, who tenant.PrincipalRef, ed
 	if edit.Email == nil {
 		return plan.Change[plan.Nothing]{Of: s.Maker, Plan: func(ctx context.Context, _ tenant.Caller) plan.Planner { return planEdit(ctx, organisation, who, edit) }}
 	}
-	return plan.Change[plan.Nothing]{Of: s.Maker, Needs: "alter a mail address", Plan: func(ctx context.Context, c tenant.Caller) plan.Planner {
+	return plan.Change[plan.Nothing]{Of: s.Maker, Needs: "change a mail address", Plan: func(ctx context.Context, c tenant.Caller) plan.Planner {
 		return func(d tenant.Viewer) (tenant.Plan, error) {
 			p, err := planEdit(ctx, organisation, who, edit)(d)
 			if err != nil {
@@ -165,7 +165,7 @@ func gathering(text string) (*statement.Condition, error) {
 // mayMendEmail refuses another address for a user whose access the caller may not give: links to a new password go there.
 func mayMendEmail(d tenant.Viewer, p access.Principal, email string) error {
 	if p.Kind != model.User {
-		return &problem.Problem{Kind: problem.Invalid, Detail: fmt.Sprintf("a %s has no email to alter", p.Kind), Next: "invite a guest anew to use another address", Field: "email"}
+		return &problem.Problem{Kind: problem.Invalid, Detail: fmt.Sprintf("a %s has no email to change", p.Kind), Next: "invite a guest anew to use another address", Field: "email"}
 	}
 	if err := tenant.CheckEmail(email); err != nil {
 		return err
@@ -249,7 +249,7 @@ func planHandOver(organisation string, from, to tenant.PrincipalRef) plan.Planne
 			return tenant.Plan{}, err
 		}
 		if giver.ID == taker.ID {
-			return tenant.Plan{}, &problem.Problem{Kind: problem.Invalid, Detail: "what somebody holds cannot be handed over to themselves", Next: "name somebody else", Field: "to"}
+			return tenant.Plan{}, &problem.Problem{Kind: problem.Invalid, Detail: "grants cannot be handed over to their own holder", Next: "name somebody else", Field: "to"}
 		}
 		p := tenant.Plan{What: fmt.Sprintf("handed over what %s %s held to %s %s", from.Words(), from.Name, to.Words(), to.Name)}
 		for _, grant := range d.GrantsFor(giver.ID) {

@@ -276,7 +276,7 @@ func (s *Changes) Newcomers(ctx context.Context, c tenant.Caller, organisation, 
 		return nil, err
 	}
 	if len(faults) > 0 {
-		return nil, &problem.Problem{Kind: problem.Invalid, Detail: fmt.Sprintf("line %d: %s", faults[0].Line, faults[0].Detail), Next: "mend the file; nobody was made", Field: "file", Faults: faults}
+		return nil, &problem.Problem{Kind: problem.Invalid, Detail: fmt.Sprintf("line %d: %s", faults[0].Line, faults[0].Detail), Next: "correct the file; nobody was made", Field: "file", Faults: faults}
 	}
 	return &Newcomers{service: s, caller: c, organisation: organisation, users: users, rows: rows}, nil
 }

@@ -53,11 +53,11 @@ func (r Reshaping) check() error {
 	case r.Name != "" && len(r.Scopes) > 1:
 		return &problem.Problem{Kind: problem.Invalid, Detail: "several scopes cannot be given one name", Next: "rename one at a time", Field: "name"}
 	case r.Was != (plan.AsRead{}) && len(r.Scopes) > 1:
-		return &problem.Problem{Kind: problem.Invalid, Detail: "what was read is told of one scope", Next: "alter one at a time, or leave it out", Field: "was"}
+		return &problem.Problem{Kind: problem.Invalid, Detail: "was belongs to an edit of one scope", Next: "edit one scope at a time, or leave it out", Field: "was"}
 	case r.Retire && r.Restore:
 		return &problem.Problem{Kind: problem.Invalid, Detail: "a scope cannot be retired and restored at once", Next: "choose one", Field: "state"}
 	case len(r.operations()) == 0:
-		return &problem.Problem{Kind: problem.Invalid, Detail: "nothing is to be altered", Next: "say what: a name, a title, tags, where to, or a state"}
+		return &problem.Problem{Kind: problem.Invalid, Detail: "the request changes nothing", Next: "say what: a name, a title, tags, where to, or a state"}
 	}
 	for key, value := range r.Tags {
 		if model.CheckName(key) != nil {

@@ -59,7 +59,7 @@ func (s *Changes) registered(ctx context.Context, c tenant.Caller, parent string
 		return ask.ScopeView{}, 0, &problem.Problem{Kind: problem.Refused, Detail: "only a platform service chooses the id of what it registers", Next: "leave the id out", Field: "id"}
 	}
 	if uuid.UUID(wanted.ID).Version() != 7 {
-		return ask.ScopeView{}, 0, &problem.Problem{Kind: problem.Invalid, Detail: "the id is no UUIDv7", Next: "make one by RFC 9562", Field: "id"}
+		return ask.ScopeView{}, 0, &problem.Problem{Kind: problem.Invalid, Detail: "the id is not a valid UUIDv7", Next: "make one by RFC 9562", Field: "id"}
 	}
 	d, err := s.Open(ctx, c)
 	if err != nil {

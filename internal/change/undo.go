@@ -188,7 +188,7 @@ func (s *Changes) mayDescribe(c tenant.Caller, d tenant.Viewer, id model.ID, is,
 		}
 	}
 	if to.Email != is.Email {
-		if err := s.NeedProof(c, "alter a mail address"); err != nil {
+		if err := s.NeedProof(c, "change a mail address"); err != nil {
 			return err
 		}
 		if err := mayMendEmail(d, p, to.Email); err != nil {

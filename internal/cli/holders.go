@@ -137,7 +137,7 @@ func (a *app) reach(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	l := listing{
-		columns: []string{"At", "Where", "By", "Held", "Conditional", "New here", "Cut here", "Beneath"}, value: reach,
+		columns: []string{"At", "Where", "By", "Held", "Conditional", "New here", "Cut here", "Below"}, value: reach,
 		empty: whoText(who) + " reaches nothing: all is denied.",
 	}
 	for _, r := range reach.Reached {
@@ -160,7 +160,7 @@ func (a *app) reach(ctx context.Context, c *cli.Command) error {
 }
 
 // partWords say how far something holds.
-var partWords = map[api.Part]string{api.Whole: "and beneath", api.Alone: "there alone", api.Beneath: "beneath alone"}
+var partWords = map[api.Part]string{api.Whole: "and below", api.Alone: "there alone", api.Beneath: "below alone"}
 
 // someOrNone writes a number, and nothing for none.
 func someOrNone(n int) string {

@@ -24,7 +24,7 @@ func (a *app) keyCommand() *cli.Command {
 			{
 				Name: "create", Usage: "issue an API key; its secret is shown once",
 				Flags: append([]cli.Flag{
-					&cli.StringFlag{Name: "label", Usage: "what it is for, as a `TEXT`"},
+					&cli.StringFlag{Name: "label", Usage: "its purpose, as a `TEXT`"},
 					&cli.StringFlag{Name: "public-key", Usage: "`FILE` with the public half of a key pair in PEM or as a JWK: the program signs with the private half, and there is no secret", TakesFile: true},
 					&cli.BoolFlag{Name: "may-govern", Usage: "let programs that show it use permissions to govern"},
 					&cli.StringFlag{Name: "until", Usage: "when it ends, as an `INSTANT`: a date or an RFC 3339 moment"},

@@ -46,7 +46,7 @@ func (a *app) importUsers(ctx context.Context, c *cli.Command) error {
 		for _, f := range reading.Faults {
 			fmt.Fprintf(a.Err, "%s: %s\n", given[0], printable(faultText(f)))
 		}
-		return fmt.Errorf("nobody was made: mend %s first", choose(len(reading.Faults) == 1, "this fault", fmt.Sprintf("these %d faults", len(reading.Faults))))
+		return fmt.Errorf("nobody was created: correct %s first", choose(len(reading.Faults) == 1, "this fault", fmt.Sprintf("these %d faults", len(reading.Faults))))
 	}
 	if c.Bool("preview") {
 		a.say(c, "%d users would be made.", len(reading.Names))

@@ -21,16 +21,16 @@ func (a *app) policyCommand() *cli.Command {
 			&cli.StringFlag{Name: "file", Usage: "the statements in this `FILE`; - reads standard input"},
 		}, more...)
 	}
-	description := &cli.StringFlag{Name: "description", Usage: "what it is for, as a `TEXT`"}
+	description := &cli.StringFlag{Name: "description", Usage: "its purpose, as a `TEXT`"}
 	return &cli.Command{
 		Name: "policy", Usage: "write, read and search policies: named texts of statements at a scope",
 		Commands: []*cli.Command{
 			{Name: "create", Usage: "write a policy at a scope, the whole text or nothing of it", ArgsUsage: "NAME", Flags: textFlags(atFlag(true), description, previewFlag()), Action: a.createPolicy},
 			{Name: "edit", Usage: "write another text for a policy", ArgsUsage: "NAME", Flags: textFlags(atFlag(true), description, previewFlag()), Action: a.editPolicy},
-			{Name: "remove", Usage: "take a policy away with all its statements", ArgsUsage: "NAME", Flags: []cli.Flag{atFlag(true), previewFlag()}, Action: a.removePolicy},
+			{Name: "remove", Usage: "remove a policy with all its statements", ArgsUsage: "NAME", Flags: []cli.Flag{atFlag(true), previewFlag()}, Action: a.removePolicy},
 			{Name: "list", Usage: "list the policies that reach a scope, its own and those above", ArgsUsage: "[ADDRESS]", Action: a.listPolicies},
 			{Name: "show", Usage: "print the text of a policy", ArgsUsage: "NAME", Flags: []cli.Flag{
-				atFlag(true), &cli.IntFlag{Name: "written", Usage: "print it as the change to this `REVISION` wrote it, as told by policy history"},
+				atFlag(true), &cli.IntFlag{Name: "written", Usage: "print the text that the change to this `REVISION` wrote; policy history lists them"},
 			}, Action: a.showPolicy},
 			{Name: "history", Usage: "list what was written of a policy, newest first", ArgsUsage: "NAME", Flags: []cli.Flag{atFlag(true)}, Action: a.listPolicyVersions},
 			{Name: "read", Usage: "read a text as it would stand at a scope, and print it in its one form; nothing is written", Flags: textFlags(atFlag(true)), Action: a.readPolicy},
@@ -143,7 +143,7 @@ func (a *app) removePolicy(ctx context.Context, c *cli.Command) error {
 	return a.change(c, func(preview bool) (api.Written, error) {
 		return s.RemovePolicy(ctx, policy.Id, &api.RemovePolicyParams{Preview: preview})
 	}, func() {
-		a.say(c, "Took policy %s away from %s.", policy.Name, policy.Scope.Address)
+		a.say(c, "Removed policy %s from %s.", policy.Name, policy.Scope.Address)
 	})
 }
 
@@ -156,7 +156,7 @@ func (a *app) listPolicies(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	l := listing{columns: []string{"Policy", "From", "Statements", "Written", "By", "What it is for"}, empty: "No policy reaches " + address + ".", value: list.Policies}
+	l := listing{columns: []string{"Policy", "From", "Statements", "Written", "By", "Purpose"}, empty: "No policy reaches " + address + ".", value: list.Policies}
 	for _, p := range list.Policies {
 		l.rows = append(l.rows, []string{
 			p.Name, choose(p.Inherited, p.Scope.Address, "here"), strconv.Itoa(len(p.Statements)) + choose(p.Hidden, ", more not shown", ""), moment(p.WrittenAt), p.WrittenBy, p.Description,
@@ -278,7 +278,7 @@ func (a *app) searchPolicies(ctx context.Context, c *cli.Command) error {
 	}
 	l := listing{columns: []string{"Statement", "Applies at", "Policy", "Written at"}, empty: "No statement holds that.", value: found}
 	for _, st := range found.Statements {
-		where := st.Place.Address + choose(st.Here, " alone", " and beneath") + choose(st.Dormant, " (dormant)", "")
+		where := st.Place.Address + choose(st.Here, " alone", " and below") + choose(st.Dormant, " (dormant)", "")
 		l.rows = append(l.rows, []string{st.Text, where, st.Policy.Name, st.Policy.Scope.Address})
 	}
 	if err := a.print(c, l); err != nil {
@@ -314,7 +314,7 @@ func (a *app) listPatterns(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	l := listing{columns: []string{"Pattern", "What it is for", "Blanks"}, empty: "No pattern is about that.", value: list.Patterns}
+	l := listing{columns: []string{"Pattern", "Purpose", "Blanks"}, empty: "No pattern is about that.", value: list.Patterns}
 	for _, p := range list.Patterns {
 		var blanks []string
 		for _, b := range p.Blanks {

@@ -51,7 +51,7 @@ func create[Wanted, Made any](
 // printImpact prints what a preview answered with.
 func (a *app) printImpact(c *cli.Command, written api.Written) error {
 	impact := written.Impact
-	l := listing{columns: []string{"Who", "At", "Where", "Gains", "Loses", "Beneath"}, value: written}
+	l := listing{columns: []string{"Who", "At", "Where", "Gains", "Loses", "Below"}, value: written}
 	for _, e := range impact.Effects {
 		var who []string
 		for _, p := range e.Principals {

@@ -78,7 +78,7 @@ func stateText(p api.PrincipalDetails) string {
 	case p.State == api.StatePending && !p.InvitedUntil.IsZero():
 		return fmt.Sprintf("! pending: holds nothing until they accept; the link works until %s", moment(p.InvitedUntil))
 	case p.State == api.StatePending:
-		return "! pending: holds nothing until they accept; the link works no more, arbora guest resend makes another"
+		return "! pending: holds nothing until they accept; the link no longer works, arbora guest resend creates another"
 	case p.State != api.StateActive:
 		return fmt.Sprintf("! %s: holds nothing of what is named below", p.State)
 	}
@@ -150,9 +150,9 @@ func (a *app) editCommand(kind api.PrincipalKind) *cli.Command {
 	flags := []cli.Flag{
 		&cli.StringFlag{Name: "name", Usage: "another `NAME`; id and access stay"},
 		&cli.StringFlag{Name: "title", Usage: "a `TEXT` people know it by"},
-		&cli.StringFlag{Name: "description", Usage: "what it is for, as a `TEXT`"},
+		&cli.StringFlag{Name: "description", Usage: "its purpose, as a `TEXT`"},
 		&cli.StringMapFlag{Name: "tag", Usage: "a tag, as `KEY=VALUE`, beside those there are; may be repeated"},
-		&cli.StringSliceFlag{Name: "untag", Usage: "take away the tag with this `KEY`; may be repeated"},
+		&cli.StringSliceFlag{Name: "untag", Usage: "remove the tag with this `KEY`; may be repeated"},
 	}
 	switch kind {
 	case api.UserKind:
@@ -165,7 +165,7 @@ func (a *app) editCommand(kind api.PrincipalKind) *cli.Command {
 			&cli.StringFlag{Name: "gathers", Usage: "of a gathering group: another `CONDITION`"})
 	}
 	return &cli.Command{
-		Name: "edit", Usage: "alter what is said of a " + kindText(kind), ArgsUsage: nameWord(kind), Flags: append(flags, previewFlag()),
+		Name: "edit", Usage: "edit a " + kindText(kind), ArgsUsage: nameWord(kind), Flags: append(flags, previewFlag()),
 		Action: func(ctx context.Context, c *cli.Command) error { return a.edit(ctx, c, kind) },
 	}
 }
@@ -205,7 +205,7 @@ func (a *app) edit(ctx context.Context, c *cli.Command, kind api.PrincipalKind) 
 		edit.Tags = &tags
 	}
 	if edit == (api.PrincipalEdit{}) {
-		return usage("say what to alter; see %s --help", c.FullName())
+		return usage("say what to edit; see %s --help", c.FullName())
 	}
 	return a.change(c, func(preview bool) (api.Written, error) {
 		return s.EditPrincipal(ctx, organisation, kind, given[0], &api.EditPrincipalParams{Preview: preview}, edit)
@@ -244,7 +244,7 @@ func (a *app) stateCommand(kind api.PrincipalKind, verb string, to api.State) *c
 			}, func() {
 				a.say(c, "%s %s is %s now.", capital(kindText(kind)), given[0], to)
 				if kind == api.UserKind && to == api.StateRetired {
-					a.say(c, "What it was granted stays written: arbora user hand-over %s --user NAME gives it to somebody else.", given[0])
+					a.say(c, "Its grants stay: arbora user hand-over %s --user NAME gives it to somebody else.", given[0])
 				}
 			})
 		},
@@ -280,7 +280,7 @@ func (a *app) resetPassword(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	a.say(c, "Sessions and links of %s no longer work%s%s.", given[0], choose(c.Bool("keep-passkeys"), "", ", nor do the passkeys"), choose(c.Bool("keep-keys"), "", ", nor do the API keys"))
+	a.say(c, "Sessions and links of %s no longer work%s%s.", given[0], choose(c.Bool("keep-passkeys"), "", ", and neither do the passkeys"), choose(c.Bool("keep-keys"), "", ", and neither do the API keys"))
 	a.sayPassword(c, reset.Password, true)
 	return a.valueOnly(c, reset)
 }

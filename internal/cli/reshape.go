@@ -13,16 +13,16 @@ import (
 func (a *app) reshapeCommands() []*cli.Command {
 	return []*cli.Command{
 		{
-			Name: "move", Usage: "move scopes, with all beneath them, into another", ArgsUsage: "ADDRESS …",
+			Name: "move", Usage: "move scopes, with everything below them, into another", ArgsUsage: "ADDRESS …",
 			Flags:  []cli.Flag{&cli.StringFlag{Name: "to", Required: true, Usage: "the `ADDRESS` of the scope to move into"}, previewFlag()},
 			Action: a.reshape("moved", func(c *cli.Command) api.Reshaping { return api.Reshaping{To: c.String("to")} }),
 		},
 		{
-			Name: "edit", Usage: "alter a scope's name, title or description; its id and access stay", ArgsUsage: "ADDRESS",
+			Name: "edit", Usage: "edit a scope's name, title or description; its id and access stay", ArgsUsage: "ADDRESS",
 			Flags: []cli.Flag{
 				&cli.StringFlag{Name: "name", Usage: "another `NAME`; a resource keeps its type"},
 				&cli.StringFlag{Name: "title", Usage: "a `TEXT` people know it by"},
-				&cli.StringFlag{Name: "description", Usage: "what it is for, as a `TEXT`"},
+				&cli.StringFlag{Name: "description", Usage: "its purpose, as a `TEXT`"},
 				previewFlag(),
 			},
 			Action: a.reshape("altered", func(c *cli.Command) api.Reshaping {
@@ -30,10 +30,10 @@ func (a *app) reshapeCommands() []*cli.Command {
 			}),
 		},
 		{
-			Name: "tag", Usage: "set and take away tags of scopes", ArgsUsage: "ADDRESS …",
+			Name: "tag", Usage: "set and remove tags of scopes", ArgsUsage: "ADDRESS …",
 			Flags: []cli.Flag{
 				&cli.StringMapFlag{Name: "tag", Usage: "a tag, as `KEY=VALUE`, beside those there are; may be repeated"},
-				&cli.StringSliceFlag{Name: "untag", Usage: "take away the tag with this `KEY`; may be repeated"},
+				&cli.StringSliceFlag{Name: "untag", Usage: "remove the tag with this `KEY`; may be repeated"},
 				previewFlag(),
 			},
 			Action: a.reshape("tagged", func(c *cli.Command) api.Reshaping {
@@ -41,7 +41,7 @@ func (a *app) reshapeCommands() []*cli.Command {
 				return api.Reshaping{Tags: tagsGiven(c), Untag: untag}
 			}),
 		},
-		a.scopeStateCommand("retire", "take scopes, with all beneath them, out of use: everything there is denied at once", api.ScopeRetired),
+		a.scopeStateCommand("retire", "put scopes, with everything below them, out of use: all access there is denied at once", api.ScopeRetired),
 		a.scopeStateCommand("restore", "put retired scopes into use again, exactly as they were", api.ScopeActive),
 	}
 }

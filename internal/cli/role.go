@@ -27,7 +27,7 @@ func (a *app) roleCommand() *cli.Command {
 				},
 				Action: a.listRoles,
 			},
-			a.roleDefinitionCommand("create", "define a role at --at, usable beneath it", a.createRole),
+			a.roleDefinitionCommand("create", "define a role at --at, usable there and below", a.createRole),
 			a.roleDefinitionCommand("edit", "replace the definition of a custom role", a.editRole),
 			{
 				Name: "remove", Usage: "remove a custom role that nothing uses", ArgsUsage: "ROLE",
@@ -35,7 +35,7 @@ func (a *app) roleCommand() *cli.Command {
 				Action: a.removeRole,
 			},
 			{Name: "show", Usage: "show the permissions of a role and where it is used", ArgsUsage: "ROLE", Flags: []cli.Flag{atFlag(false)}, Action: a.showRole},
-			{Name: "compare", Usage: "show what one role holds and another does not", ArgsUsage: "ROLE ROLE", Flags: []cli.Flag{atFlag(false)}, Action: a.compareRoles},
+			{Name: "compare", Usage: "compare two roles: what only one of them holds", ArgsUsage: "ROLE ROLE", Flags: []cli.Flag{atFlag(false)}, Action: a.compareRoles},
 			{
 				Name: "find", Usage: "rank the roles that hold some permissions, those with least beyond first", ArgsUsage: "OPERATION TYPE, …",
 				Description: "Several permissions are kept apart by commas, as in\narbora role find fetch object, list object",
@@ -74,7 +74,7 @@ func (a *app) listRoles(ctx context.Context, c *cli.Command) error {
 			c.IsSet("plane") && !slices.Contains(r.Planes, api.RolePlanes(c.String("plane"))) ||
 			c.Bool("privileged") && !r.Privileged
 	})
-	l := listing{columns: []string{"Role", "Permissions", "Privileged", "Defined at", "What it is for"}, empty: "There is no such role.", value: roles}
+	l := listing{columns: []string{"Role", "Permissions", "Privileged", "Defined at", "Purpose"}, empty: "There is no such role.", value: roles}
 	for _, r := range roles {
 		at := "built in"
 		if r.Scope != nil {
@@ -97,9 +97,9 @@ func whereGranted(r api.Role) string {
 		under = append(under, "others that you do not see")
 	}
 	if len(under) == 0 {
-		return "Defined at " + r.Scope.Address + ", and may be granted there and beneath."
+		return "Defined at " + r.Scope.Address + ", and may be granted there and below."
 	}
-	return "Defined at " + r.Scope.Address + ", and may be granted only beneath " + strings.Join(under, ", ") + "."
+	return "Defined at " + r.Scope.Address + ", and may be granted only under " + strings.Join(under, ", ") + "."
 }
 
 func (a *app) showRole(ctx context.Context, c *cli.Command) error {
@@ -207,7 +207,7 @@ func (a *app) findRoles(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	l := listing{columns: []string{"Role", "Beyond", "Privileged", "What it is for"}, empty: "No single role holds all of it: ask for less, or grant two.", value: ranking}
+	l := listing{columns: []string{"Role", "Beyond", "Privileged", "Purpose"}, empty: "No single role holds all of it: ask for less, or grant two.", value: ranking}
 	for _, r := range ranking.Roles {
 		l.rows = append(l.rows, []string{r.Role.Name, strconv.Itoa(r.Beyond), choose(r.Role.Privileged, "privileged", ""), r.Role.Description})
 	}

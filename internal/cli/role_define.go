@@ -18,9 +18,9 @@ func (a *app) roleDefinitionCommand(name, does string, action cli.ActionFunc) *c
 		Flags: []cli.Flag{
 			atFlag(true),
 			&cli.StringFlag{Name: "title", Usage: "a `TEXT` people know it by"},
-			&cli.StringFlag{Name: "description", Usage: "what it is for, as a `TEXT`"},
-			&cli.StringSliceFlag{Name: "include", Required: true, Usage: "`PARTS` of what it holds"},
-			&cli.StringSliceFlag{Name: "exclude", Usage: "`PARTS` of what it does not hold all the same"},
+			&cli.StringFlag{Name: "description", Usage: "its purpose, as a `TEXT`"},
+			&cli.StringSliceFlag{Name: "include", Required: true, Usage: "`PARTS` that it holds"},
+			&cli.StringSliceFlag{Name: "exclude", Usage: "`PARTS` that it does not hold"},
 			&cli.StringSliceFlag{Name: "under", Usage: "it may be granted under this `ADDRESS` only; may be given several times"},
 			previewFlag(),
 		},
@@ -62,7 +62,7 @@ func (a *app) createRole(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	if c.Bool("preview") {
-		return usage("a role that is new alters nobody's access: there is nothing to preview")
+		return usage("a new role changes nobody's access: there is nothing to preview")
 	}
 	s, at, err := a.where(c)
 	if err != nil {
@@ -109,7 +109,7 @@ func (a *app) editRole(ctx context.Context, c *cli.Command) error {
 	return a.change(c, func(preview bool) (api.Written, error) {
 		return s.EditRole(ctx, at, given[0], &api.EditRoleParams{Preview: preview}, wanted)
 	}, func() {
-		a.say(c, "Edited role %s: whoever holds it holds what it says now.", given[0])
+		a.say(c, "Edited role %s: its holders have the new permissions from now on.", given[0])
 	})
 }
 

@@ -30,8 +30,8 @@ func (a *app) settingsCommand() *cli.Command {
 				Name: "change", Usage: "change some of them; the others stay", Action: a.changeSettings,
 				Flags: append([]cli.Flag{
 					&cli.IntFlag{Name: "keys-each", Usage: "how many API keys anybody may have at a time, a `NUMBER`"},
-					&cli.BoolFlag{Name: "forbid-signed-in", Usage: "nothing may be opened to whoever has signed in somewhere"},
-					&cli.BoolFlag{Name: "forbid-public", Usage: "nothing may be opened to people whom nobody knows"},
+					&cli.BoolFlag{Name: "forbid-signed-in", Usage: "nothing may be opened to people signed in elsewhere"},
+					&cli.BoolFlag{Name: "forbid-public", Usage: "nothing may be opened to people who are not signed in"},
 					&cli.StringSliceFlag{Name: "service", Usage: "a platform service that may act in the organisation, by `NAME`; may be given several times; \"all\" for all of them"},
 					previewFlag(),
 				}, demandFlags()...),

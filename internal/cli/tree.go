@@ -84,7 +84,7 @@ func (a *app) scopeCommand() *cli.Command {
 				Flags: []cli.Flag{
 					&cli.StringFlag{Name: "kind", Usage: "`KIND`: folder, project or compartment (a resource needs none)"},
 					&cli.StringFlag{Name: "title", Usage: "a `TEXT` people know it by"},
-					&cli.StringFlag{Name: "description", Usage: "what it is for, as a `TEXT`"},
+					&cli.StringFlag{Name: "description", Usage: "its purpose, as a `TEXT`"},
 					&cli.StringMapFlag{Name: "tag", Usage: "a tag, as `KEY=VALUE`; may be repeated"},
 					previewFlag(),
 				},
@@ -183,7 +183,7 @@ func contentsText(in api.Contents) string {
 	if in.Scopes == 0 {
 		return ""
 	}
-	return fmt.Sprintf("%d right in it; %s%d resources beneath, %s%d scopes in all", in.Children, choose(in.More, "at least ", ""), in.Resources, choose(in.More, "at least ", ""), in.Scopes)
+	return fmt.Sprintf("%d direct children; %s%d resources, %s%d scopes in total", in.Children, choose(in.More, "at least ", ""), in.Resources, choose(in.More, "at least ", ""), in.Scopes)
 }
 
 func tagsText(tags map[string]string) string {
@@ -221,7 +221,7 @@ func (a *app) organisationCommand() *cli.Command {
 				Name: "create", Usage: "create an organisation and its first steward", ArgsUsage: "NAME",
 				Flags: []cli.Flag{
 					&cli.StringFlag{Name: "title", Usage: "a `TEXT` people know it by"},
-					&cli.StringFlag{Name: "description", Usage: "what it is for, as a `TEXT`"},
+					&cli.StringFlag{Name: "description", Usage: "its purpose, as a `TEXT`"},
 					&cli.StringFlag{Name: "steward", Required: true, Usage: "`NAME` of its first steward"},
 					&cli.StringFlag{Name: "steward-title", Usage: "the steward's display name, a `TEXT`"},
 					&cli.StringFlag{Name: "steward-email", Usage: "the steward's `EMAIL`"},

@@ -295,7 +295,7 @@ func (l loader) labelIndexer(ctx context.Context) error {
 
 // seedPeople makes a group that gathers by tags, owned by ines, and somebody it gathers.
 func (l loader) seedPeople(ctx context.Context) error {
-	gathers, title := `tag team is "seeds"`, "Whoever works with seeds"
+	gathers, title := `tag team is "seeds"`, "People who work with seeds"
 	owner := api.PrincipalRef{Kind: api.UserKind, Name: "ines"}
 	if err := client.Done(l.CreateGroup(ctx, lindenmere, api.GroupNew{Name: "seed-people", Title: title, Gathers: gathers, Owner: &owner})); err != nil {
 		return fmt.Errorf("create group seed-people: %w", err)

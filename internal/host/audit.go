@@ -84,7 +84,7 @@ func readAnchors(name string) (anchors []store.Anchor, err error) {
 func (h *Host) AuditCommand() *cli.Command {
 	set := &Settings{}
 	return &cli.Command{
-		Name: "verify", Usage: "on the host: check that nobody altered, added or deleted audit records",
+		Name: "verify", Usage: "on the host: check that nobody changed, added or deleted audit records",
 		Flags: append(set.flags(false), &cli.StringFlag{Name: "anchors", Usage: "`FILE` with the anchors of the service (default: beside the sealing key)"}),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			log, err := set.Check(h.Err)

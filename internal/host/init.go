@@ -80,7 +80,7 @@ func (h *Host) setUp(ctx context.Context, svc *service.Service, keeperName, pass
 	}
 	made, err := svc.CreateOrganisation(ctx, keeper, *wanted)
 	if err != nil {
-		return fmt.Errorf("the keeper is made, the organisation is not: %w; mend that and let the keeper create it with arbora organisation create", err)
+		return fmt.Errorf("the keeper is made, the organisation is not: %w; correct that and let the keeper create it with arbora organisation create", err)
 	}
 	fmt.Fprintf(h.Out, "Created organisation %s; its steward signs in as %s@%s.\n", made.Organisation.Name, made.Steward.Name, made.Organisation.Name)
 	if made.Password != "" {

@@ -60,7 +60,7 @@ func Notice(to string, o Occasion, what string) Letter {
 	return letter(to, "About how you sign in to "+o.Organisation,
 		what,
 		"You sign in to "+o.Organisation+" as "+o.SignIn+" at", o.Address,
-		"If this was not you, and nobody told you of it, tell an administrator.")
+		"If this was not you, and nobody announced it, ask an administrator.")
 }
 
 func letter(to, subject string, paragraphs ...string) Letter {

@@ -51,7 +51,7 @@ func groupInstead(d tenant.Viewer, g access.Grant) []string {
 		return nil
 	}
 	slices.Sort(alike)
-	return []string{fmt.Sprintf("%s hold %s there one by one: a group for all of you grant it to would say it once, and be left by whoever leaves the work.", inARow(alike, single), g.Role)}
+	return []string{fmt.Sprintf("%s hold %s there one by one: grant it to a group of them instead, and a change of people is one change of its members.", inARow(alike, single), g.Role)}
 }
 
 // mostLooked bounds how many scopes are looked at for an advice.

@@ -32,7 +32,7 @@ func Outdated(what string, things ...Another) error {
 		if thing.Is {
 			return &problem.Problem{
 				Kind: problem.Outdated, Field: thing.Field, Detail: fmt.Sprintf("somebody changed the %s of %s since you read it", thing.Word, what),
-				Next: "read it again, and alter what it says by now",
+				Next: "read it again, and edit the present version",
 			}
 		}
 	}
@@ -77,5 +77,5 @@ func (r AsRead) OfPolicy(name, description, text string) error {
 
 // NothingToEdit refuses an edit that alters nothing: it is no way to write a change record, or to learn whether something is there.
 func NothingToEdit() *problem.Problem {
-	return &problem.Problem{Kind: problem.Invalid, Detail: "the edit alters nothing", Next: "say what to alter, such as the title"}
+	return &problem.Problem{Kind: problem.Invalid, Detail: "the edit changes nothing", Next: "say what to edit, such as the title"}
 }

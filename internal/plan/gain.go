@@ -57,7 +57,7 @@ func whereOf(d tenant.Viewer, excess access.Excess) string {
 	case !d.Sight.Sees(excess.Scope):
 		return " at a place that you do not see"
 	case excess.Part == access.Beneath:
-		return " beneath " + d.Address(excess.Scope)
+		return " below " + d.Address(excess.Scope)
 	}
 	return " at " + d.Address(excess.Scope)
 }

@@ -96,7 +96,7 @@ func (s *Maker) Make(ctx context.Context, c tenant.Caller, p Planner) (*access.S
 // proven refuses a change that gives to the public, or to govern, when it takes a fresh proof and there is none.
 func (s *Maker) proven(c tenant.Caller, d tenant.Viewer, planned tenant.Plan, opened string) error {
 	if opened != "" {
-		return s.NeedProof(c, "open something to people whom the organisation does not know")
+		return s.NeedProof(c, "open something to people that the organisation does not know")
 	}
 	unproven := s.NeedProof(c, "give permissions to govern")
 	if unproven == nil {
@@ -116,7 +116,7 @@ func confirmed(d tenant.Viewer, c tenant.Caller, planned tenant.Plan) error {
 	revision, digest, ok := strings.Cut(c.Confirmed, ".")
 	at, err := strconv.ParseUint(revision, 10, 64)
 	if !ok || err != nil {
-		return &problem.Problem{Kind: problem.Invalid, Detail: fmt.Sprintf("%q confirms no impact", c.Confirmed), Next: "give the confirmation that the change's preview told", Field: "If-Match"}
+		return &problem.Problem{Kind: problem.Invalid, Detail: fmt.Sprintf("%q confirms no impact", c.Confirmed), Next: "send the confirmation from the preview of the change", Field: "If-Match"}
 	}
 	now, err := impact(d, planned)
 	if err != nil || now.digest == digest {
@@ -189,7 +189,7 @@ func impact(d tenant.Viewer, planned tenant.Plan) (Impact, error) {
 	} else if covering := covering(d, planned.Changes); covering != "" {
 		impact.Words = "Nobody would gain or lose anything: " + covering + " covers it already."
 	} else if !slices.ContainsFunc(changes, meansSomebody) {
-		impact.Words = "It alters nobody's access."
+		impact.Words = "It changes nobody's access."
 	}
 	impact.Warnings = append(warnings(d, impact.Effects, planned.Proposal), planned.Warnings...)
 	impact.digest = digestOf(impact)
@@ -319,5 +319,5 @@ func impactWords(effects []access.Effect) string {
 	case perhaps:
 		return subject + " would hold the same, under other conditions."
 	}
-	return "Nobody would gain or lose anything now: whoever it reaches holds all of it by other rules, or it reaches nobody yet."
+	return "Nobody would gain or lose anything now: the people it reaches hold all of it by other rules, or it reaches nobody yet."
 }

@@ -28,7 +28,7 @@ func reshapeWarnings(d tenant.Viewer, proposal *access.Proposal) []string {
 			id, verb = c.ID, "is in use again, as it was"
 		case access.RenameScope:
 			if top, _ := d.Top(); c.ID == top.ID {
-				warnings = append(warnings, fmt.Sprintf("Everybody signs in as NAME@%s from then on. %s goes on meaning it, at sign-in and in addresses, and is no other organisation's.", c.Name, top.Name))
+				warnings = append(warnings, fmt.Sprintf("Everybody signs in as NAME@%s from then on. %s keeps meaning it, at sign-in and in addresses, and no other organisation can have that name.", c.Name, top.Name))
 			}
 			if n := namedBy(d, c.ID); n > 0 {
 				warnings = append(warnings, fmt.Sprintf("%s by name; from then on they are written with the new name.", statements(n, "names it", "name it")))
@@ -38,7 +38,7 @@ func reshapeWarnings(d tenant.Viewer, proposal *access.Proposal) []string {
 			continue
 		}
 		if n := d.Beneath(id); n > 0 {
-			warnings = append(warnings, fmt.Sprintf("%s %s with %s beneath it.", d.Address(id), verb, strings.Join(counted(n, "scope", "scopes"), "")))
+			warnings = append(warnings, fmt.Sprintf("%s %s with %s below it.", d.Address(id), verb, strings.Join(counted(n, "scope", "scopes"), "")))
 		}
 	}
 	if !moved {
@@ -108,11 +108,11 @@ func warnings(d tenant.Viewer, effects []EffectView, proposal *access.Proposal) 
 	var warnings []string
 	for _, e := range effects {
 		if e.Public {
-			warnings = append(warnings, "It opens "+e.At.Address+" to people whom the organisation does not know.")
+			warnings = append(warnings, "It opens "+e.At.Address+" to people that the organisation does not know.")
 		}
 	}
 	if slices.ContainsFunc(effects, func(e EffectView) bool { return e.Privileged }) {
-		warnings = append(warnings, "It gives permissions to govern: whoever holds them decides on the access of others.")
+		warnings = append(warnings, "It gives permissions to govern: their holders decide on the access of others.")
 	}
 	if slices.ContainsFunc(effects, func(e EffectView) bool { return takesFromMe(d, e) }) {
 		warnings = append(warnings, "You yourself would lose access.")
@@ -150,7 +150,7 @@ func broadWarnings(d tenant.Viewer, at model.ID, who ...statement.Subject) []str
 	}
 	for _, subject := range who {
 		if p, ok := d.Principal(subject.Principal); ok && p.Kind == model.BuiltInSet && !outsider(p) {
-			warnings = append(warnings, "It reaches all whom "+p.Name+" means, present and future.")
+			warnings = append(warnings, "It reaches everybody in "+p.Name+", present and future.")
 		}
 	}
 	return warnings

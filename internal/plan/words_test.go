@@ -32,8 +32,8 @@ func TestImpactInWords(t *testing.T) {
 		effects []access.Effect
 		says    string
 	}{
-		{nil, "Nobody would gain or lose anything now: whoever it reaches holds all of it by other rules, or it reaches nobody yet."},
-		{[]access.Effect{of(access.Delta{}, person(1))}, "Nobody would gain or lose anything now: whoever it reaches holds all of it by other rules, or it reaches nobody yet."},
+		{nil, "Nobody would gain or lose anything now: the people it reaches hold all of it by other rules, or it reaches nobody yet."},
+		{[]access.Effect{of(access.Delta{}, person(1))}, "Nobody would gain or lose anything now: the people it reaches hold all of it by other rules, or it reaches nobody yet."},
 		{[]access.Effect{of(gains, person(1))}, "1 person would gain access."},
 		{[]access.Effect{of(gains, person(1), person(2))}, "2 people would gain access."},
 		{[]access.Effect{of(gains, person(1)), of(gains, person(1), person(2))}, "2 people would gain access."},

@@ -118,10 +118,10 @@ func OfText(err error, field string) error {
 	p := &Problem{
 		Kind: Invalid, Field: field, Nearest: first.Nearest,
 		Detail: fmt.Sprintf("the text has %d faulty lines; nothing of it counts", len(wrong.Faults)),
-		Next:   "mend each line and send the whole text again",
+		Next:   "correct each line and send the whole text again",
 	}
 	if len(wrong.Faults) == 1 {
-		p.Detail, p.Next = first.Error(), "mend the line and send the whole text again"
+		p.Detail, p.Next = first.Error(), "correct the line and send the whole text again"
 	}
 	if field == "condition" {
 		p.Next = "write it as after if in a statement"

@@ -214,7 +214,7 @@ func (s *Server) atLeast(c *gin.Context, caller tenant.Caller) error {
 	}
 	revision, err := strconv.ParseUint(text, 10, 64)
 	if err != nil {
-		return &problem.Problem{Kind: problem.Invalid, Detail: fmt.Sprintf("%s %q is not a revision", atLeastHeader, text), Next: "send the revision that an answer told you", Field: atLeastHeader}
+		return &problem.Problem{Kind: problem.Invalid, Detail: fmt.Sprintf("%s %q is not a revision", atLeastHeader, text), Next: "send the revision of an earlier answer", Field: atLeastHeader}
 	}
 	return s.service.AtLeast(c.Request.Context(), caller, revision)
 }
@@ -291,7 +291,7 @@ func checkRequest(c *gin.Context, r route) error {
 
 // misfit tells in plain words how a request does not fit the contract.
 func misfit(err error) *problem.Problem {
-	p := &problem.Problem{Kind: problem.Invalid, Next: "mend the request; the contract in openapi.yaml has its form"}
+	p := &problem.Problem{Kind: problem.Invalid, Next: "correct the request; the contract in openapi.yaml has its form"}
 	var request *openapi3filter.RequestError
 	if errors.As(err, &request) && request.Parameter != nil {
 		p.Field = request.Parameter.Name

@@ -60,7 +60,7 @@ func (h handlers) CreateScope(ctx context.Context, r CreateScopeRequestObject) (
 	if r.Body.Id != "" {
 		var err error
 		if wanted.ID, err = model.ParseID(r.Body.Id); err != nil {
-			return nil, &problem.Problem{Kind: problem.Invalid, Detail: "the id is no UUID", Next: "make one by RFC 9562", Field: "id"}
+			return nil, &problem.Problem{Kind: problem.Invalid, Detail: "the id is not a valid UUID", Next: "make one by RFC 9562", Field: "id"}
 		}
 	}
 	view, written, err := changed(ctx, r.Params.Preview, h.service.CreateScope(r.Scope, wanted))

@@ -63,7 +63,7 @@ func (s *Server) once(c *gin.Context) {
 	c.Writer = kept
 	defer func() { // also when the handler panics: what the transaction wrote decides
 		if err := s.service.Answer(c.Request.Context(), caller, kept.Status(), kept.withoutSecrets()); err != nil {
-			s.log.Warn("the answer to a request under a key cannot be kept: sent again, it is told that it was carried out", "error", err)
+			s.log.Warn("the answer to a request under a key cannot be kept: a repeated request is answered that it was carried out", "error", err)
 		}
 	}()
 	c.Next()

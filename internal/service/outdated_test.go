@@ -95,7 +95,7 @@ func TestEditsOfWhatWasRead(t *testing.T) {
 	require.NoError(t, client.Done(rowan.ChangeSettings(ctx, "lindenmere", nil, api.SettingsEdit{Settings: api.Settings{KeysEach: 5}, Was: &settings})))
 	testbed.Problem(t, 412, client.Done(rowan.ChangeSettings(ctx, "lindenmere", nil, api.SettingsEdit{Settings: api.Settings{KeysEach: 6}, Was: &settings})))
 	p := testbed.Problem(t, 400, reshape(t, rowan, api.Reshaping{Scopes: []string{alpine, trailGuide}, Tags: api.Tags{"care": "low"}, Was: &api.AsRead{Tags: &api.Tags{}}}))
-	require.Contains(t, p.Detail, "told of one scope")
+	require.Contains(t, p.Detail, "an edit of one scope")
 }
 
 // TestNoEditIsLost has several people alter different things of the same at once: each thing is in the end what was written

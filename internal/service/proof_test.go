@@ -85,7 +85,7 @@ func TestWhatTakesAFreshProof(t *testing.T) {
 	for _, c := range tries {
 		require.NoError(t, c.try(), c.name)
 	}
-	heard(t, b, "maeve@lindenmere.example", "rowan@lindenmere took away your second factor.")
+	heard(t, b, "maeve@lindenmere.example", "rowan@lindenmere removed your second factor.")
 	heard(t, b, "rowan@lindenmere.example", "Your mail address was changed to rowan@quaywater.example.")
 	heard(t, b, "bram@lindenmere.example", "rowan@lindenmere changed your mail address to bram@quaywater.example.")
 	heard(t, b, "rowan@quaywater.example", "You let a terminal in, which asked from 127.0.0.1.")

@@ -20,7 +20,7 @@ func TestReshapingTheTree(t *testing.T) {
 	written, err := rowan.ReshapeScopes(t.Context(), "lindenmere", &api.ReshapeScopesParams{Preview: true}, api.Reshaping{Scopes: []string{trailGuide}, To: science})
 	require.NoError(t, err)
 	require.Contains(t, written.Impact.Words, "lose access")
-	require.Contains(t, written.Impact.Warnings, trailGuide+" moves with 2 scopes beneath it.")
+	require.Contains(t, written.Impact.Warnings, trailGuide+" moves with 2 scopes below it.")
 	require.NoError(t, client.Done(sefa.ShowScope(t.Context(), trailGuide)))
 
 	b.Grant(t, "builder", "user", "sefa", "lindenmere/science/seedbank")

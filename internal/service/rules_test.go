@@ -152,7 +152,7 @@ func TestGrantsOnTerms(t *testing.T) {
 	public, err := rowan.PreviewCreateGrant(ctx, digitising+"/scans.bucket",
 		api.GrantNew{Principal: api.PrincipalRef{Kind: api.SetKind, Name: "public"}, Role: "content-reader"})
 	require.NoError(t, err)
-	require.Equal(t, []string{"It opens " + digitising + "/scans.bucket to people whom the organisation does not know."}, public.Impact.Warnings)
+	require.Equal(t, []string{"It opens " + digitising + "/scans.bucket to people that the organisation does not know."}, public.Impact.Warnings)
 }
 
 // TestCustomRoles defines a role, grants it, edits it with its impact shown, and removes it with its grants.

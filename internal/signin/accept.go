@@ -23,7 +23,7 @@ func (s *SignIns) AcceptInvitation(ctx context.Context, c tenant.Caller, token c
 	i := c.Identity
 	switch {
 	case v.Purpose != credential.ToAccept:
-		return v, &problem.Problem{Kind: problem.Invalid, Detail: "this link is no invitation", Next: "open it in a browser"}
+		return v, &problem.Problem{Kind: problem.Invalid, Detail: "this link is not an invitation", Next: "open it in a browser"}
 	case i.ID.IsZero() || i.Keeper:
 		return v, &problem.Problem{Kind: problem.Refused, Detail: "only people accept invitations", Next: "sign in as a person"}
 	case i.Organisation == v.Organisation:
@@ -31,7 +31,7 @@ func (s *SignIns) AcceptInvitation(ctx context.Context, c tenant.Caller, token c
 	case i.SignIn().String() != v.SignIn && !(strings.EqualFold(i.Email, v.SignIn) && (v.MailedTo != "" || i.Proved(v.SignIn))):
 		// A link that got astray lets nobody in under another name than it was sent to. An address that an administrator wrote, and
 		// no letter has proved, is nobody's yet.
-		return v, &problem.Problem{Kind: problem.Refused, Detail: fmt.Sprintf("the invitation was sent to %s, which is not your mail address", v.SignIn), Next: "sign in as who was invited, or mend the address in your profile"}
+		return v, &problem.Problem{Kind: problem.Refused, Detail: fmt.Sprintf("the invitation was sent to %s, which is not your mail address", v.SignIn), Next: "sign in as the invited person, or correct the address in your profile"}
 	}
 	seats, err := s.Records.Seats(ctx, i.ID)
 	if err != nil {
@@ -104,7 +104,7 @@ func judgeName(now *access.Snapshot, guest access.Principal, name string, at tim
 		return nil
 	}
 	return &problem.Problem{
-		Kind: problem.Refused, Detail: "a rule of the organisation gives something to whoever is called " + name + ", which nobody meant to give by this invitation",
-		Next: "ask whoever invited you to invite " + name,
+		Kind: problem.Refused, Detail: "a rule of the organisation gives access to people called " + name + ", which nobody meant to give by this invitation",
+		Next: "ask the person who invited you to invite " + name,
 	}
 }

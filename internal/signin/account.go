@@ -130,7 +130,7 @@ func (s *SignIns) Switch(ctx context.Context, c tenant.Caller, organisation stri
 // it was read is not written over.
 func (s *SignIns) EditProfile(ctx context.Context, c tenant.Caller, title, email *string, was plan.AsRead) (tenant.Caller, error) {
 	if c.Identity.Organisation != c.Organisation || c.Identity.ID.IsZero() || c.Identity.Keeper {
-		return c, &problem.Problem{Kind: problem.Invalid, Detail: "a profile is mended at home: keepers, guests and programs have none here", Next: "switch to your own organisation"}
+		return c, &problem.Problem{Kind: problem.Invalid, Detail: "a profile is edited at home: keepers, guests and programs have none here", Next: "switch to your own organisation"}
 	}
 	if title != nil {
 		trimmed := strings.TrimSpace(*title)
@@ -147,7 +147,7 @@ func (s *SignIns) EditProfile(ctx context.Context, c tenant.Caller, title, email
 		return c, plan.NothingToEdit()
 	}
 	if email != nil && *email != c.Identity.Email {
-		if err := s.NeedProof(c, "alter your mail address"); err != nil {
+		if err := s.NeedProof(c, "change your mail address"); err != nil {
 			return c, err
 		}
 	}

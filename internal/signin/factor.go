@@ -77,7 +77,7 @@ func (s *SignIns) BeginFactor(ctx context.Context, c tenant.Caller) (uri, seed s
 	case c.Identity.ID.IsZero():
 		return "", "", &problem.Problem{Kind: problem.Refused, Detail: "only people have a second factor", Next: "sign in as a person"}
 	case c.Identity.Factor:
-		return "", "", &problem.Problem{Kind: problem.Conflict, Detail: "you have a second factor already", Next: "take it away first to set up another device"}
+		return "", "", &problem.Problem{Kind: problem.Conflict, Detail: "you have a second factor already", Next: "remove it first to set up another device"}
 	}
 	if err := s.NeedProof(c, "set up a second factor"); err != nil {
 		return "", "", err
@@ -141,11 +141,11 @@ func (s *SignIns) DropFactor(ctx context.Context, c tenant.Caller, password, cod
 	} else if err != nil {
 		return err
 	}
-	record := store.AuditRecord{Organisation: c.OrganisationName, Author: s.Author(c), Event: "second-factor-dropped", Detail: c.Name + " took away their second factor"}
+	record := store.AuditRecord{Organisation: c.OrganisationName, Author: s.Author(c), Event: "second-factor-dropped", Detail: c.Name + " removed their second factor"}
 	if err := s.Records.DropFactor(ctx, c.Identity, record); err != nil {
 		return err
 	}
-	s.Notify(ctx, c.Identity, "Your second factor was taken away.")
+	s.Notify(ctx, c.Identity, "Your second factor was removed.")
 	return nil
 }
 
@@ -162,7 +162,7 @@ func (s *SignIns) ResetFactor(ctx context.Context, c tenant.Caller, organisation
 	if err := plan.MayActAs(d, p); err != nil {
 		return err
 	}
-	if err := s.NeedProof(c, "take away somebody's second factor"); err != nil {
+	if err := s.NeedProof(c, "remove somebody's second factor"); err != nil {
 		return err
 	}
 	identity, err := s.Records.Identity(ctx, p.ID)
@@ -172,11 +172,11 @@ func (s *SignIns) ResetFactor(ctx context.Context, c tenant.Caller, organisation
 	if !identity.Factor {
 		return &problem.Problem{Kind: problem.Conflict, Detail: name + " has no second factor", Next: "nothing needs doing"}
 	}
-	record := store.AuditRecord{Organisation: c.OrganisationName, Author: s.Author(c), Event: "second-factor-dropped", Detail: c.Name + " took away the second factor of " + identity.SignIn().String()}
+	record := store.AuditRecord{Organisation: c.OrganisationName, Author: s.Author(c), Event: "second-factor-dropped", Detail: c.Name + " removed the second factor of " + identity.SignIn().String()}
 	if err := s.Records.DropFactor(ctx, identity, record); err != nil {
 		return err
 	}
-	s.Notify(ctx, identity, c.Name+" took away your second factor.")
+	s.Notify(ctx, identity, c.Name+" removed your second factor.")
 	return nil
 }
 

@@ -96,7 +96,7 @@ func (s *SignIns) MailPasswordLink(ctx context.Context, c tenant.Caller, organis
 		return LinkMade{}, err
 	}
 	if !identity.By.TakesPassword() {
-		return LinkMade{}, &problem.Problem{Kind: problem.Conflict, Detail: name + " signs in without a password", Next: "issue a key, or alter how they sign in"}
+		return LinkMade{}, &problem.Problem{Kind: problem.Conflict, Detail: name + " signs in without a password", Next: "issue a key, or change how they sign in"}
 	}
 	if identity.Email == "" {
 		return LinkMade{}, &problem.Problem{Kind: problem.Conflict, Detail: name + " has no mail address to send a link to", Next: "give one first, or reset the password"}
@@ -135,13 +135,13 @@ func (s *SignIns) ReadLink(ctx context.Context, token credential.Token, from str
 		if v, err := s.readRecovery(ctx, token); !errors.Is(err, store.ErrNotFound) {
 			return v, err
 		}
-		p := &problem.Problem{Kind: problem.Revoked, Detail: "this link works no more: it was used, replaced or withdrawn", Next: "ask whoever sent it for another"}
+		p := &problem.Problem{Kind: problem.Revoked, Detail: "this link no longer works: it was used, replaced or withdrawn", Next: "ask the sender for another"}
 		return LinkView{}, errors.Join(p, s.NoteFailure(ctx, "", from, "link-failed", "a link was opened that is not there"))
 	} else if err != nil {
 		return LinkView{}, err
 	}
 	if !s.Moment().Before(link.Until) {
-		return LinkView{}, &problem.Problem{Kind: problem.Expired, Detail: "this link has expired", Next: "ask whoever sent it for another"}
+		return LinkView{}, &problem.Problem{Kind: problem.Expired, Detail: "this link has expired", Next: "ask the sender for another"}
 	}
 	now, err := s.Current(ctx, s.Tenant(link.Organisation))
 	if err != nil {
@@ -231,7 +231,7 @@ func (s *SignIns) UseLink(ctx context.Context, token credential.Token, password,
 
 func usedMeanwhile(err error) error {
 	if errors.Is(err, store.ErrNotFound) {
-		return &problem.Problem{Kind: problem.Revoked, Detail: "this link works no more: it was used just now", Next: "ask whoever sent it for another"}
+		return &problem.Problem{Kind: problem.Revoked, Detail: "this link no longer works: it was used just now", Next: "ask the sender for another"}
 	}
 	return err
 }

@@ -27,7 +27,7 @@ func (s *SignIns) ResetPassword(ctx context.Context, c tenant.Caller, organisati
 		return "", 0, err
 	}
 	if !identity.By.TakesPassword() {
-		return "", 0, &problem.Problem{Kind: problem.Conflict, Detail: name + " signs in without a password", Next: "issue a key, or alter how they sign in"}
+		return "", 0, &problem.Problem{Kind: problem.Conflict, Detail: name + " signs in without a password", Next: "issue a key, or change how they sign in"}
 	}
 	hash, password, err := s.NewPassword(ctx, "", "password")
 	if err != nil {

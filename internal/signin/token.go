@@ -213,7 +213,7 @@ func (s *SignIns) key(ctx context.Context, p Program) (store.Key, error) {
 		return store.Key{}, err
 	}
 	if err := s.keyWorks(k); err != nil {
-		return store.Key{}, errors.Join(err, s.NoteFailure(ctx, s.NameOf(k.Organisation), p.From, "key-failed", "API key "+id.String()+" was shown, which works no more"))
+		return store.Key{}, errors.Join(err, s.NoteFailure(ctx, s.NameOf(k.Organisation), p.From, "key-failed", "API key "+id.String()+" was shown, which no longer works"))
 	}
 	return k, nil
 }

@@ -128,7 +128,7 @@ func (s *Store) EachAudit(ctx context.Context, visit func(AuditRecord) error, an
 		}
 		// Once a key chains the log, nothing after it is without one.
 		if number != last+1 || !bytes.Equal(hash, kept) || keyed && !byKey {
-			return fmt.Errorf("audit record %d was altered, or the one before it is missing", number)
+			return fmt.Errorf("audit record %d was changed, or the one before it is missing", number)
 		}
 		if wanted, ok := anchored[number]; ok && wanted != hex.EncodeToString(hash) {
 			return fmt.Errorf("audit record %d is another than when it was anchored: the log was written anew", number)

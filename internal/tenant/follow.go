@@ -138,7 +138,7 @@ func (s *Tenants) AtLeast(ctx context.Context, c Caller, revision uint64) error 
 	if at := revisions[h.id]; at < revision {
 		return &problem.Problem{
 			Kind: problem.Conflict, Detail: fmt.Sprintf("the organisation is at revision %d, not yet at %d", at, revision),
-			Next: "ask for a revision that an answer told you",
+			Next: "ask for a revision of an earlier answer",
 		}
 	}
 	h.writing.Lock()

@@ -10,5 +10,5 @@ export function saveHolders(list: Schemas["HolderList"]): void {
 
 export function saveReach(reach: Schemas["Reach"]): void {
   const rows = reach.reached.map((r) => [r.scope.address, r.part, String(r.beneath), String(r.held), String(r.conditional), r.adds.join(", "), r.onTerms.join(", "), r.cuts.join(", "), r.by.map((rule) => rule.words).join("; ")]);
-  save(`reach-${reach.principal.name.replaceAll("/", "-")}.csv`, "text/csv", csv([["at", "part", "scopes beneath", "permissions held", "more under a condition", "added there", "held there under a condition", "cut off there", "by"], ...rows]));
+  save(`reach-${reach.principal.name.replaceAll("/", "-")}.csv`, "text/csv", csv([["at", "part", "scopes below", "permissions held", "more under a condition", "added there", "held there under a condition", "cut off there", "by"], ...rows]));
 }

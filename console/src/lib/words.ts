@@ -22,8 +22,8 @@ export function terms(g: { condition?: string; from?: string; until?: string }):
 // part says how far of a scope and what is beneath it something holds.
 export function part(p: "whole" | "alone" | "beneath", beneath: number): string {
   if (p === "alone") return " alone";
-  if (p === "beneath") return ", beneath it alone";
-  return beneath > 0 ? ` and ${count(beneath, "scope")} beneath` : "";
+  if (p === "beneath") return ", below it alone";
+  return beneath > 0 ? ` and ${count(beneath, "scope")} below` : "";
 }
 
 // href gives the address of a page in the console.

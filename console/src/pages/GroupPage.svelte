@@ -87,7 +87,7 @@
     {#if group.owner || gathering || group.owns}
       <dl class="card mb-6 flex flex-wrap gap-x-10 gap-y-3 px-5 py-4">
         {#if group.owner}<div><dt class="quiet text-sm">{gathering ? "Owner" : "Owner, who may change the members"}</dt><dd><Who who={group.owner} />{#if group.owns}<span class="quiet ml-2">you</span>{/if}</dd></div>{/if}
-        {#if gathering}<div><dt class="quiet text-sm">Gathers whoever has</dt><dd><code class="statement">{group.gathers}</code></dd></div>{/if}
+        {#if gathering}<div><dt class="quiet text-sm">Gathers people with</dt><dd><code class="statement">{group.gathers}</code></dd></div>{/if}
       </dl>
     {/if}
     <div class="mb-7 grid items-start gap-6 {inherited.length > 0 ? 'grid-cols-2 max-md:grid-cols-1' : ''}">

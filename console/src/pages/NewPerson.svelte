@@ -190,7 +190,7 @@
         <section class="card space-y-4 p-5" aria-labelledby="how-heading">
           <h2 id="how-heading" class="text-lg font-semibold">How they sign in</h2>
           {#if guest}
-            <p>By a link in the mail. Whoever has no account here chooses a password with it; somebody of another organisation accepts as who they are.</p>
+            <p>By a link in the mail. A person without an account here chooses a password with it; somebody of another organisation accepts as who they are.</p>
             <p class="quiet">Until then the guest is <strong>pending</strong> and holds nothing. You can send the link again, copy it, or withdraw it.</p>
           {:else}
             <div class="grid grid-cols-2 gap-2">

@@ -126,7 +126,7 @@
       <QuietButton size="sm" href={href.check({ [kind]: person.name })}><SearchOutline class="me-2 h-4 w-4" />Check</QuietButton>
       {#if may("view-as") && person.state === "active" && !viewing.as}<QuietButton size="sm" onclick={() => viewing.start(kind, person?.name ?? "")}>Look as {person.title || "them"}</QuietButton>{/if}
       {#if may("edit")}<QuietButton size="sm" onclick={() => (editing = true)}>Edit</QuietButton>{/if}
-      {#if authority.may("enrol group")}<QuietButton size="sm" onclick={() => (adding = true)}>Put into a group</QuietButton>{/if}
+      {#if authority.may("enrol group")}<QuietButton size="sm" onclick={() => (adding = true)}>Add to a group</QuietButton>{/if}
       {#if authority.may("create grant")}<Button size="sm" onclick={() => (granting = true)}>Grant a role</Button>{/if}
     {/if}
   {/snippet}
@@ -182,7 +182,7 @@
         {#if takesPassword && may("reset") && person.state === "active"}
           <QuietButton size="sm" onclick={() => (resetting = true)}>Reset the password</QuietButton>
           {#if person.email}<QuietButton size="sm" onclick={mailLink}>Mail a link to choose one</QuietButton>{/if}
-          {#if person.factor}<QuietButton size="sm" onclick={resetFactor}>Take the second factor away</QuietButton>{/if}
+          {#if person.factor}<QuietButton size="sm" onclick={resetFactor}>Remove the second factor</QuietButton>{/if}
         {/if}
         {#if person.state === "active" && may("suspend")}<QuietButton size="sm" onclick={() => change("suspended")}>Suspend</QuietButton>{/if}
         {#if person.state !== "retired" && may("retire")}<QuietButton size="sm" onclick={() => change("retired")}>Retire</QuietButton>{/if}

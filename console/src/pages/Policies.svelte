@@ -51,7 +51,7 @@
               <td><code class="statement">{statement.text}</code></td>
               <td>
                 <a class="link address" href={href.scope(statement.place.address)}>{statement.place.address}</a>
-                <span class="quiet text-sm">{statement.here ? "alone" : "and beneath"}</span>
+                <span class="quiet text-sm">{statement.here ? "alone" : "and below"}</span>
                 {#if statement.dormant}<span class="block text-sm text-copper-700 dark:text-copper-300">dormant: it has left the policy's scope</span>{/if}
               </td>
               <td><a class="link" href={href.policy(statement.policy.id)}>{statement.policy.name}</a></td>

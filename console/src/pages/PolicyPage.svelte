@@ -177,7 +177,7 @@
             {#snippet children(id)}<TextInput {id} bind:value={draft.mine.name} placeholder="vault-care" readonly={!mayWrite} />{/snippet}
           </Field>
           {#if fresh}
-            <Field label="Stands at, and holds there and beneath" name="scope" problem={review.problem}>
+            <Field label="Stands at, and holds there and below" name="scope" problem={review.problem}>
               {#snippet children(id)}<Choice {id} name="policy-at" bind:value={at} options={tree.nodes.filter((n) => n.kind !== "resource").map((n) => ({ value: n.address, hint: n.title }))} />{/snippet}
             </Field>
           {:else if policy}
@@ -205,8 +205,8 @@
         {:else if clean}
           <p class="quiet" data-test="reads-well">Reads well: {count(reading?.statements.length ?? 0, "statement")}.</p>
         {/if}
-        <Field label="What it is for (optional)" name="description" problem={review.problem}>
-          {#snippet children(id)}<TextInput {id} bind:value={draft.mine.description} placeholder="Said beside it, for whoever looks later" readonly={!mayWrite} />{/snippet}
+        <Field label="Purpose (optional)" name="description" problem={review.problem}>
+          {#snippet children(id)}<TextInput {id} bind:value={draft.mine.description} placeholder="Shown beside it, for people who look later" readonly={!mayWrite} />{/snippet}
         </Field>
         {#if review.impact && review.shown === key}<ImpactNote impact={review.impact} />{/if}
         {#if review.problem && !["name", "scope", "description"].includes(review.problem.field ?? "")}<ProblemNote problem={review.problem} />{/if}
@@ -215,13 +215,13 @@
             {#if review.impact && review.shown === key && !removing}
               <Button onclick={save} disabled={review.busy || !clean} data-test="save">Save it</Button>
             {:else if !removing}
-              <Button onclick={preview} disabled={review.busy || !clean || !changed || !draft.mine.name || draft.disputed.length > 0} data-test="review">Show what it alters</Button>
+              <Button onclick={preview} disabled={review.busy || !clean || !changed || !draft.mine.name || draft.disputed.length > 0} data-test="review">Show the impact</Button>
             {/if}
             {#if removing && review.impact}
-              <Button onclick={() => remove(false)} disabled={review.busy} data-test="confirm-remove">Take it away</Button>
+              <Button onclick={() => remove(false)} disabled={review.busy} data-test="confirm-remove">Remove it</Button>
               <QuietButton onclick={() => ((removing = false), (review.impact = null))}>Keep it</QuietButton>
             {:else if policy?.may.includes("retire policy")}
-              <QuietButton onclick={() => remove(true)} disabled={review.busy}>Take the policy away…</QuietButton>
+              <QuietButton onclick={() => remove(true)} disabled={review.busy}>Remove the policy…</QuietButton>
             {/if}
           </div>
         {/if}
@@ -238,7 +238,7 @@
               {#each [...new Map(held.map((s) => [s.place.id + s.here, s])).values()] as statement (statement.place.id + statement.here)}
                 <li class="py-0.5">
                   <a class="link address break-all" href={href.scope(statement.place.address)}>{statement.place.address}</a>
-                  <span class="quiet text-sm">{statement.dormant ? "dormant" : statement.here ? "alone" : "and beneath"}</span>
+                  <span class="quiet text-sm">{statement.dormant ? "dormant" : statement.here ? "alone" : "and below"}</span>
                 </li>
               {/each}
             </ul>

@@ -30,7 +30,7 @@
   let details = $state.raw<Schemas["RoleDetails"] | null>(null);
   let at = $state("");
   let name = $state("");
-  // What it holds and leaves out is kept as JSON.
+  // Permissions and leaves out is kept as JSON.
   type Filters = Schemas["RoleFilter"][];
   const textsOf = (of: Schemas["RoleDetails"]) => ({ title: of.role.title, description: of.role.description, include: JSON.stringify(of.include), exclude: JSON.stringify(of.exclude) });
   const draft = new Draft({ title: "", description: "", include: "[{}]", exclude: "[]" });
@@ -78,7 +78,7 @@
   const edit = $derived({ ...definition, was: { title: draft.read.title, description: draft.read.description, include: JSON.parse(draft.read.include), exclude: JSON.parse(draft.read.exclude), under: definition.under } });
   const key = $derived(JSON.stringify(definition));
 
-  // What it holds follows what is picked; an answer that comes too late is left aside.
+  // Permissions follows what is picked; an answer that comes too late is left aside.
   $effect(() => {
     const body = { include: definition.include, exclude: definition.exclude };
     if (body.include.length === 0 || !tree.nodes.some((n) => n.address === at)) {
@@ -117,7 +117,7 @@
   const told = () => (isOutdated(review.problem) ? meet() : undefined);
 </script>
 
-<Page title={editing ? `Edit ${draft.mine.title || editing}` : "Define a role"} lead={editing ? "All who hold it gain and lose what you change: that is shown before it is saved." : "Pick what it holds, and leave out what it should not. It can be granted at its scope and beneath."}>
+<Page title={editing ? `Edit ${draft.mine.title || editing}` : "Define a role"} lead={editing ? "All who hold it gain and lose what you change: that is shown before it is saved." : "Pick what it holds, and leave out what it should not. It can be granted at its scope and below."}>
   {#if editing && !details}
     {#if review.problem}<ProblemNote problem={review.problem} />{/if}
   {:else}
@@ -133,7 +133,7 @@
         {/if}
         <ConflictNotice {draft} {words} silent={["include", "exclude"]} />
         <Field label="Title" name="title" problem={review.problem}>{#snippet children(id)}<TextInput {id} name="role-title" bind:value={draft.mine.title} />{/snippet}</Field>
-        <Field label="What it is for" name="description" problem={review.problem}>{#snippet children(id)}<TextInput {id} name="role-about" bind:value={draft.mine.description} />{/snippet}</Field>
+        <Field label="Purpose" name="description" problem={review.problem}>{#snippet children(id)}<TextInput {id} name="role-about" bind:value={draft.mine.description} />{/snippet}</Field>
         <section aria-labelledby="include-heading">
           <h2 id="include-heading" class="mb-1 text-lg font-semibold">Holds</h2>
           <p class="quiet mb-2 text-sm">Each line picks the permissions that match all that is said in it.</p>
@@ -147,18 +147,18 @@
       <div class="sticky top-20 max-h-[calc(100vh-6rem)] space-y-4 overflow-y-auto max-lg:static max-lg:max-h-none">
         <div aria-live="polite" data-test="holds-now">
           {#if reading}
-            <p class="mb-2"><strong>{count(reading.operations.length, "permission")}</strong> on {count(new Set(reading.operations.map((o) => o.type)).size, "type")}{#if reading.privileged}, <strong class="text-copper-700 dark:text-copper-300">some of them to govern: whoever holds it decides on the access of others</strong>{/if}.</p>
-            <RoleGrid operations={reading.operations} against={details?.operations} label="What it holds" />
+            <p class="mb-2"><strong>{count(reading.operations.length, "permission")}</strong> on {count(new Set(reading.operations.map((o) => o.type)).size, "type")}{#if reading.privileged}, <strong class="text-copper-700 dark:text-copper-300">some of them to govern: its holders decide on the access of others</strong>{/if}.</p>
+            <RoleGrid operations={reading.operations} against={details?.operations} label="Permissions" />
             {#if details}<p class="quiet mt-2 text-sm"><span class="rounded bg-primary-200 px-1 font-semibold text-primary-900 dark:bg-primary-800 dark:text-primary-50">1</span> comes in by this edit, <span class="rounded bg-copper-200 px-1 font-semibold text-copper-900 dark:bg-copper-700 dark:text-copper-100">2</span> goes out.</p>{/if}
           {:else}
-            <p class="card quiet px-5 py-4">Say in a line what it holds, and all of it is listed here as you go.</p>
+            <p class="card quiet px-5 py-4">Write a line of permissions: the whole list appears here as you type.</p>
           {/if}
         </div>
         {#if review.impact && review.shown === key}<ImpactNote impact={review.impact} />{/if}
         {#if review.problem && !["name", "scope", "title", "description"].includes(review.problem.field ?? "")}<ProblemNote problem={review.problem} />{/if}
         <div class="flex gap-2">
           {#if editing && !(review.impact && review.shown === key)}
-            <Button onclick={preview} disabled={review.busy || !reading || draft.disputed.length > 0} data-test="review">Show what it alters</Button>
+            <Button onclick={preview} disabled={review.busy || !reading || draft.disputed.length > 0} data-test="review">Show the impact</Button>
           {:else}
             <Button onclick={save} disabled={review.busy || !reading || !(editing || name.trim())} data-test="save">{editing ? "Save it" : "Define it"}</Button>
           {/if}

@@ -53,7 +53,7 @@
     {@const under = details.role.under ?? []}
     {#if under.length > 0 || details.role.hidden}
       <p class="mb-3" data-test="under">
-        May be granted beneath {#each under as at, i (at.id)}{i > 0 ? ", " : ""}<a class="link address" href={href.scope(at.address)}>{at.address}</a>{/each}{#if details.role.hidden}{under.length > 0 ? " and " : ""}scopes that you do not see{/if} alone.
+        May be granted under {#each under as at, i (at.id)}{i > 0 ? ", " : ""}<a class="link address" href={href.scope(at.address)}>{at.address}</a>{/each}{#if details.role.hidden}{under.length > 0 ? " and " : ""}scopes that you do not see{/if} alone.
       </p>
     {/if}
     <RoleGrid operations={details.operations} />

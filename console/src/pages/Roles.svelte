@@ -79,7 +79,7 @@
     </div>
     <div class="card overflow-x-auto">
       <table class="rows" data-test="roles">
-        <thead><tr><th>Role</th><th>What it is for</th><th class="text-right!">Permissions</th></tr></thead>
+        <thead><tr><th>Role</th><th>Purpose</th><th class="text-right!">Permissions</th></tr></thead>
         <tbody>
           {#each shown as role (role.name)}
             <tr>

@@ -94,7 +94,7 @@
 </script>
 
 <div class="space-y-4">
-  <Field label="Put into a group" name="groups" hint="Prefer groups for lasting work: they outlive the people in them.">
+  <Field label="Add to a group" name="groups" hint="Prefer groups for lasting work: they outlive the people in them.">
     {#snippet children(id)}<Choice {id} name="into-group" bind:value={group} options={groups} placeholder="seed-curators" onchosen={takeGroup} />{/snippet}
   </Field>
   <Field label="The same as somebody" name="like" hint="Their groups and direct grants, line by line below.">

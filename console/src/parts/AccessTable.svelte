@@ -113,9 +113,9 @@
   {#if revoking}
     <p>
       <strong>{revoking.principal.kind} {revoking.principal.name}</strong> loses <strong>{revoking.role}</strong> at
-      <span class="address">{revoking.scope.address}</span>{scope.kind === "resource" ? "" : " and all beneath it"}.
+      <span class="address">{revoking.scope.address}</span>{scope.kind === "resource" ? "" : " and everything below"}.
     </p>
-    <p class="quiet">What other grants give stays: no other grant is touched.</p>
+    <p class="quiet">Other grants stay as they are.</p>
     {#if impact}<ImpactNote {impact} />{/if}
     {#if problem}<ProblemNote {problem} />{/if}
     <div class="flex justify-end gap-2">

@@ -28,6 +28,6 @@
       <g class="fill-primary-300"><circle cx="40" cy="125" r="9" /><circle cx="250" cy="190" r="8" /><circle cx="380" cy="160" r="6" /><circle cx="380" cy="222" r="6" /></g>
       <g class="fill-copper-300"><circle cx="110" cy="125" r="11" /><circle cx="250" cy="60" r="8" /><circle cx="380" cy="28" r="6" /><circle cx="380" cy="92" r="6" /></g>
     </svg>
-    <p class="max-w-lg text-2xl leading-snug font-semibold tracking-tight">Grant once, where it belongs. Everything beneath inherits it, and you can always see why.</p>
+    <p class="max-w-lg text-2xl leading-snug font-semibold tracking-tight">Grant once, where it belongs. Everything below inherits it, and you can always see why.</p>
   </div>
 </div>

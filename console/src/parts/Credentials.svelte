@@ -60,10 +60,10 @@
         <Field label="A code of your device, or a recovery code" name="code" {problem}>
           {#snippet children(id)}<TextInput {id} name="factor-code" bind:value={code} autocomplete="one-time-code" required />{/snippet}
         </Field>
-        <div class="flex gap-2"><Button type="submit">Take it away</Button><QuietButton type="button" onclick={() => (removing = false)}>Keep it</QuietButton></div>
+        <div class="flex gap-2"><Button type="submit">Remove it</Button><QuietButton type="button" onclick={() => (removing = false)}>Keep it</QuietButton></div>
       </form>
     {:else}
-      <button type="button" class="link mt-3" onclick={() => (removing = true)}>Take it away</button>
+      <button type="button" class="link mt-3" onclick={() => (removing = true)}>Remove it</button>
     {/if}
   {:else if factor}
     <p class="mb-4">{factor.required ? "Your organisation demands one." : "One-time codes from a program on your own device, beside your password."}</p>

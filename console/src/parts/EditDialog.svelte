@@ -109,7 +109,7 @@
       </Field>
       <Checkbox bind:checked={gathering}>Gathering: its members are those who have certain tags</Checkbox>
       {#if gathering}
-        <Field label="Gathers whoever has" name="gathers" {problem} hint={'Such as: tag team is "seeds" and kind is "user"'}>
+        <Field label="Gathers people with" name="gathers" {problem} hint={'Such as: tag team is "seeds" and kind is "user"'}>
           {#snippet children(id)}<TextInput {id} name="edit-gathers" bind:value={draft.mine.gathers} placeholder={'tag team is "seeds"'} class="font-mono" />{/snippet}
         </Field>
       {/if}

@@ -125,7 +125,7 @@ grant would do is told before it is made. -->
   const example = $derived(kinds.find((k) => k.kind === kind));
   const chosen = $derived(knownRoles.find((r) => r.name === role.trim()));
   const someone = $derived(known[kind]?.some((k) => k.value === name.trim()) ?? name.trim() !== "");
-  const reach = $derived(at?.kind === "resource" ? "" : " and everything beneath it, present and future");
+  const reach = $derived(at?.kind === "resource" ? "" : " and everything below it, present and future");
   const moment = (local: string) => (local ? new Date(local).toISOString() : undefined);
   const asked = $derived({
     principal: { kind, name: name.trim() }, role: role.trim(),
@@ -209,7 +209,7 @@ grant would do is told before it is made. -->
           <p><button type="button" class="link text-sm" onclick={() => (onTerms = true)}>Only for a while, or under a condition</button></p>
         {/if}
         <Field label="Why (optional)" name="description" {problem}>
-          {#snippet children(id)}<TextInput {id} name="why" bind:value={description} placeholder="Said beside the grant, for whoever looks later" />{/snippet}
+          {#snippet children(id)}<TextInput {id} name="why" bind:value={description} placeholder="Shown beside the grant, for people who look later" />{/snippet}
         </Field>
       </div>
       <div class="space-y-4">

@@ -41,7 +41,7 @@
   {:else}
     <div class="card overflow-x-auto">
       <table class="rows" data-test="holds">
-        <thead><tr><th>Rule</th><th>At, and all beneath</th><th>Through</th></tr></thead>
+        <thead><tr><th>Rule</th><th>At, and all below</th><th>Through</th></tr></thead>
         <tbody>
           {#each of.rules as rule (rule.words + rule.scope.id)}
             <tr class={rule.grant && rule.grant.id === fresh ? "[&>td]:bg-primary-50! dark:[&>td]:bg-primary-950!" : ""}>

@@ -76,7 +76,7 @@
     <p class="card quiet px-5 py-4">{matrix.columns.length === 0 ? "There is nothing in it to tell of." : "Nobody of those holds anything here."}</p>
   {:else}
     <p class="quiet mb-2 flex flex-wrap items-center gap-x-4 gap-y-1 text-sm" data-test="legend">
-      <span>Squares from left to right: observe, operate, modify, destroy, govern; data beneath.</span>
+      <span>Squares from left to right: observe, operate, modify, destroy, govern; data below.</span>
       <span class="flex items-center gap-1.5"><MatrixGlyph control={example(2, 0)} data={[]} squares={1} />all</span>
       <span class="flex items-center gap-1.5"><MatrixGlyph control={example(1, 0)} data={[]} squares={1} />some</span>
       <span class="flex items-center gap-1.5"><MatrixGlyph control={example(0, 2)} data={[]} squares={1} />under a condition</span>

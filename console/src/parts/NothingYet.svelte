@@ -14,6 +14,6 @@
     Everything is denied until somebody grants you a role, or puts you into a group that holds one. Ask a steward of
     {session.organisation}, and say what you need to do and where. What you get appears here at once.
   </p>
-  <p class="mt-5"><a class="link" href="#/account">Your own account</a> is always yours to see and mend.</p>
+  <p class="mt-5"><a class="link" href="#/account">Your own account</a> is always yours to see and edit.</p>
   <div class="text-left"><Elsewhere /></div>
 </main>

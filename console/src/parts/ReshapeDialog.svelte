@@ -85,7 +85,7 @@
   {#snippet children(told)}
     {@const problem = draft.disputed.length > 0 ? null : told}
     {#if way === "move"}
-      <Field label="Into" name="to" {problem} hint="All beneath goes with it, and follows its new ancestors at once.">
+      <Field label="Into" name="to" {problem} hint="Everything below goes with it, and follows its new ancestors at once.">
         {#snippet children(id)}<Choice {id} name="move-to" bind:value={to} options={places.map((n) => ({ value: n.address, hint: n.title }))} />{/snippet}
       </Field>
     {:else if way === "edit"}
@@ -105,9 +105,9 @@
         </Field>
       </div>
     {:else if way === "retire"}
-      <p>Everything at <span class="address">{scope.address}</span> and beneath it is denied at once. What was granted stays written, and it can be restored exactly as it was.</p>
+      <p>Everything at <span class="address">{scope.address}</span> and below it is denied at once. Its grants stay, and it can be restored exactly as it was.</p>
     {:else}
-      <p><span class="address">{scope.address}</span> and all beneath it is in use again, exactly as it was.</p>
+      <p><span class="address">{scope.address}</span> and everything below it is in use again, exactly as it was.</p>
     {/if}
   {/snippet}
 </ChangeDialog>

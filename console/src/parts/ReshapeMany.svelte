@@ -52,7 +52,7 @@
   {#snippet children(problem)}
     <ul class="max-h-40 overflow-y-auto">{#each scopes as s (s.id)}<li class="address">{s.address}</li>{/each}</ul>
     {#if way === "move"}
-      <Field label="Into" name="to" {problem} hint="All beneath each goes with it, and follows its new ancestors at once.">
+      <Field label="Into" name="to" {problem} hint="Everything below each goes with it, and follows its new ancestors at once.">
         {#snippet children(id)}<Choice {id} name="move-all-to" bind:value={to} options={places.map((n) => ({ value: n.address, hint: n.title }))} />{/snippet}
       </Field>
     {:else if way === "tag"}
@@ -60,7 +60,7 @@
         {#snippet children(id)}<TextInput {id} name="tag-all" bind:value={tags} placeholder="care=high" />{/snippet}
       </Field>
     {:else}
-      <p class="quiet">{way === "retire" ? "All at and beneath them is denied at once, and can be restored exactly as it was." : "They are in use again, exactly as they were."}</p>
+      <p class="quiet">{way === "retire" ? "All access at and below them is denied at once, and can be restored exactly as it was." : "They are in use again, exactly as they were."}</p>
     {/if}
     {#if problem?.field === "scopes"}<p role="alert" class="font-semibold text-copper-700 dark:text-copper-300">{capital(problem.detail)}</p>{/if}
   {/snippet}

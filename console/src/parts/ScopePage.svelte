@@ -151,7 +151,7 @@
         </p>
         {#if contents && contents.scopes > 0}
           <p class="quiet text-sm" data-test="contents">
-            {contents.children} right in it, {contents.more ? "at least " : ""}{count(contents.resources, "resource")} beneath
+            {count(contents.children, "direct child", "direct children")}, {contents.more ? "at least " : ""}{count(contents.resources, "resource")} in total
           </p>
         {/if}
         {#if scope.described}<p class="quiet address text-sm" title="Its id never changes">{scope.id}</p>{/if}

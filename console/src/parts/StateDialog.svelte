@@ -31,7 +31,7 @@
 <ChangeDialog bind:open title="{verb} {of.name}?" action={withdraws ? "Withdraw it" : (verbs[to] ?? "")} {preview} {make}>
   {#snippet children()}
     {#if withdraws}
-      <p>The link in the mail works no more. You can invite them once more later.</p>
+      <p>The link in the mail no longer works. You can invite them once more later.</p>
     {:else if of.kind === "group"}
       <p>{to === "active" ? "The group gives its members again what is written." : "The group gives its members nothing any more, at once. Its members and grants stay written, and it can be restored."}</p>
     {:else if to === "active"}

@@ -93,10 +93,10 @@ that was typed is taken apart. -->
         {#if p.acts}<Checkbox name="data" bind:checked={() => p.data ?? false, (data) => alter(i, { data: data || undefined })}>the data of these, rather than themselves</Checkbox>{/if}
       {/if}
       <div class="grid grid-cols-[minmax(0,1fr)_auto] items-end gap-3 max-sm:grid-cols-1">
-        <label class="block"><span class="label">Where, beneath the policy's scope (empty for all of it)</span>
+        <label class="block"><span class="label">Where, below the policy's scope (empty for all of it)</span>
           <Choice id="place-{i}" name="place" bind:value={() => p.place ?? "", (place) => alter(i, { place })} options={(known?.places ?? []).map((value) => ({ value }))} />
         </label>
-        <div class="pb-2"><Checkbox name="here" bind:checked={() => p.here ?? false, (here) => alter(i, { here: here || undefined })}>there alone, not beneath</Checkbox></div>
+        <div class="pb-2"><Checkbox name="here" bind:checked={() => p.here ?? false, (here) => alter(i, { here: here || undefined })}>there alone, not below</Checkbox></div>
       </div>
       <div class="grid grid-cols-[minmax(0,1fr)_10rem_10rem] gap-3 max-sm:grid-cols-1">
         <label class="block"><span class="label">Only if (optional)</span><TextInput name="if" bind:value={() => p.condition ?? "", (condition) => alter(i, { condition })} placeholder={'resource.tag.care is "high"'} disabled={p.modal === "may only"} /></label>

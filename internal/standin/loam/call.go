@@ -87,7 +87,7 @@ func (l *Cloud) newCall(ctx context.Context, r *http.Request, ip, key string) (*
 		return nil, err
 	}
 	if !told.Active || told.Organisation == "" {
-		return nil, problem(http.StatusUnauthorized, "revoked", "your sign-in does not work here, or no more", "sign in at Arbora again, as somebody of an organisation")
+		return nil, problem(http.StatusUnauthorized, "revoked", "your sign-in does not work here, or no longer", "sign in at Arbora again, as somebody of an organisation")
 	}
 	// Arbora says where the caller is, by the token: a header could say anything.
 	if told.From != "" {

@@ -32,10 +32,10 @@ func TestRefusals(t *testing.T) {
 	require.Equal(t, http.StatusForbidden, p.Status)
 	require.Equal(t, "start machine", p.Permission)
 	require.Equal(t, `user bram may not do that: it takes the permission "start machine" at `+at, p.Detail)
-	require.Equal(t, `ask whoever grants there: "please let user bram start machine at `+at+`"`, p.Next)
+	require.Equal(t, `ask an administrator there: "please let user bram start machine at `+at+`"`, p.Next)
 
 	cut := refusal(questionOf("start", "machine", at), verdictFor("cut"))
-	require.Contains(t, cut.Detail, "takes it away")
+	require.Contains(t, cut.Detail, "cuts it")
 	require.Contains(t, cut.Next, "no role would help")
 
 	require.Equal(t, http.StatusConflict, refusal(questionOf("start", "machine", at), verdictFor("retired")).Status)

@@ -65,7 +65,7 @@ func refusal(q *question, v *verdict) *Problem {
 	missing, where := q.permission(), q.at
 	switch v.Context.Reason {
 	case "retired":
-		return problem(http.StatusConflict, "retired", fmt.Sprintf("%s, or what it is in, is retired", q.at), "restore it first: arbora scope restore")
+		return problem(http.StatusConflict, "retired", fmt.Sprintf("%s, or its container, is retired", q.at), "restore it first: arbora scope restore")
 	case "meaningless", "not-offered":
 		return problem(http.StatusUnprocessableEntity, "rule", fmt.Sprintf("%q cannot be done at %s", missing, where), "a resource is made in a project or compartment where its service is offered")
 	case "inactive":
@@ -78,10 +78,10 @@ func refusal(q *question, v *verdict) *Problem {
 	}
 	p := problem(http.StatusForbidden, "refused", fmt.Sprintf("%s may not do that: it takes the permission %q at %s", q.subject.words(), missing, where), "")
 	p.Permission = missing
-	next := fmt.Sprintf("ask whoever grants there: \"please let %s %s at %s\"", q.subject.words(), missing, where)
+	next := fmt.Sprintf("ask an administrator there: \"please let %s %s at %s\"", q.subject.words(), missing, where)
 	if v.Context.Reason == "cut" {
-		p.Detail += ", and a \"may never\" or \"may only\" takes it away"
-		next = "no role would help; ask whoever writes the policies there"
+		p.Detail += ", and a \"may never\" or \"may only\" cuts it"
+		next = "no role would help; ask the authors of the policies there"
 	}
 	p.Next = next
 	return p

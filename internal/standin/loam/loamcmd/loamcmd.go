@@ -35,11 +35,11 @@ func Command(tools arbora.Tools) *cli.Command {
 				Flags:       append(attributeFlags(), &cli.StringFlag{Name: "title", Usage: "a `TEXT` people know it by"}, sizeFlag()),
 			},
 			{Name: "describe", Usage: "tell what a resource is made of", ArgsUsage: "ADDRESS", Action: w.actInLoam("describe", "")},
-			{Name: "edit", Usage: "alter what a resource is made of", ArgsUsage: "ADDRESS", Flags: attributeFlags(), Action: w.actInLoam("edit", "Edited %s.")},
+			{Name: "edit", Usage: "edit the attributes of a resource", ArgsUsage: "ADDRESS", Flags: attributeFlags(), Action: w.actInLoam("edit", "Edited %s.")},
 			{Name: "start", Usage: "start a machine, database, lab or app", ArgsUsage: "ADDRESS", Action: w.actInLoam("start", "Started %s.")},
 			{Name: "stop", Usage: "stop a machine, database, lab or app", ArgsUsage: "ADDRESS", Action: w.actInLoam("stop", "Stopped %s.")},
 			{Name: "resize", Usage: "give a machine or database another size", ArgsUsage: "ADDRESS", Flags: []cli.Flag{sizeFlag()}, Action: w.actInLoam("resize", "Resized %s.")},
-			{Name: "retire", Usage: "take a resource out of use; what is in it is kept", ArgsUsage: "ADDRESS", Action: w.actInLoam("retire", "Retired %s.")},
+			{Name: "retire", Usage: "take a resource out of use; its content is kept", ArgsUsage: "ADDRESS", Action: w.actInLoam("retire", "Retired %s.")},
 			{Name: "restore", Usage: "take a resource into use again, as it was", ArgsUsage: "ADDRESS", Action: w.actInLoam("restore", "Restored %s.")},
 			{
 				Name: "enter", Usage: "run a program on a machine, as the machine's service account", ArgsUsage: "ADDRESS", Action: w.runInLoam("enter"),
@@ -163,7 +163,7 @@ func (w work) tellUnlisted(c *cli.Command, here loamapi.Here) {
 		}
 	}
 	if len(types) > 0 {
-		w.Say(c, "\n! You may not list %s here (that takes %q): what is shown is what you hold something on.", strings.Join(types, ", "), "list "+types[0])
+		w.Say(c, "\n! You may not list %s here (that takes %q): only what you may use is shown.", strings.Join(types, ", "), "list "+types[0])
 	}
 }
 
