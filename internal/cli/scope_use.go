@@ -114,7 +114,7 @@ func (a *app) printMatrix(ctx context.Context, c *cli.Command) error {
 	if err := a.print(c, l); err != nil {
 		return err
 	}
-	a.say(c, "\no observe, p operate, m modify, d destroy, g govern: a capital for all of a class, a small letter for some, ? under a condition.\nAfter / stands what is held of data. Why: arbora explain PERMISSION --at ADDRESS --user NAME")
+	a.say(c, "\no observe, p operate, m modify, d destroy, g govern: a capital for all of a class, a small letter for some, ? under a condition.\nLetters after / are for data. Why: arbora explain PERMISSION --at ADDRESS --user NAME")
 	return nil
 }
 

@@ -75,14 +75,14 @@
               {#snippet strangers()}
                 {#each h.strangers as rule, i (i)}<li class="flex flex-wrap items-center gap-x-2"><RuleLine {rule} /> <a class="link text-sm" href={href.scope(rule.scope.address)}>{rule.scope.name}</a></li>{/each}
               {/snippet}
-              {#if h.strangers.length > 0}{@render card("Open to strangers", true, "What people reach whom the organisation does not know.", strangers)}{/if}
+              {#if h.strangers.length > 0}{@render card("Open to strangers", true, "What people outside the organisation can reach.", strangers)}{/if}
 
               {#snippet refused()}
                 {#each h.refused as r (r.who)}
                   <li class="flex items-baseline gap-3"><span class="min-w-0 flex-1 truncate">{r.who}</span><a class="link text-sm whitespace-nowrap" href={"#/changes?" + new URLSearchParams({ event: "refused", who: r.who }).toString()}>{count(r.times, "time")}, last {moment(r.last)}</a></li>
                 {/each}
               {/snippet}
-              {#if h.refused.length > 0}{@render card("Refused lately", true, "Who tried what they may not, in the last seven days.", refused)}{/if}
+              {#if h.refused.length > 0}{@render card("Refused lately", true, "People who were refused something, in the last seven days.", refused)}{/if}
 
               {#snippet pending()}
                 {#each h.pending as w (w.guest.name)}<li class="flex items-center gap-3"><span class="min-w-0 flex-1"><Who who={w.guest} /></span><span class="quiet text-sm">invited {moment(w.since)}</span></li>{/each}
