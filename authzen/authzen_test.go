@@ -325,7 +325,7 @@ func TestRefusalsOfTokens(t *testing.T) {
 		}
 		w.Header().Set("Content-Type", "application/json")
 		w.WriteHeader(http.StatusBadRequest)
-		fmt.Fprint(w, `{"error":"invalid_request","error_description":"there is no organisation fernhill: did you mean fernhall?"}`)
+		fmt.Fprint(w, `{"error":"invalid_request","error_description":"there is no organisation fernhill: did you mean fernhall?","detail":"there is no organisation fernhill","next":"did you mean fernhall?"}`)
 		return true
 	})
 	_, err := authzen.NewService(address, authzen.Key{ID: "k", Secret: "s"}).In("fernhill").Evaluate(t.Context(), divides("3", "9"))

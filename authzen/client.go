@@ -309,7 +309,7 @@ func refusal(status int, text []byte) *Error {
 		told.Error = Error{} // it was answered by something else
 	}
 	if told.Detail == "" {
-		told.Detail, told.Next, _ = strings.Cut(told.Description, ": ")
+		told.Detail = told.Description
 	}
 	told.Status = status
 	return &told.Error

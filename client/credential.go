@@ -102,8 +102,9 @@ func told(err error) error {
 	if e.Response != nil {
 		problem.Status = e.Response.StatusCode
 	}
-	if detail, next, ok := strings.Cut(e.ErrorDescription, ": "); ok {
-		problem.Detail, problem.Next = detail, next
+	var apart struct{ Detail, Next string } // which Arbora tells besides
+	if json.Unmarshal(e.Body, &apart) == nil && apart.Detail != "" {
+		problem.Detail, problem.Next = apart.Detail, apart.Next
 	}
 	return &Error{Problem: problem}
 }

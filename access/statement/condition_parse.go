@@ -199,9 +199,11 @@ func (p *Parser) comparison() (*Expression, *Fault) {
 	at := p.At
 	if e.Op = p.operator(); !slices.Contains(allowed, e.Op) {
 		p.At = at
-		f := p.Unexpected(Alternatives(words))
-		f.Detail = a.String() + " takes " + strings.TrimPrefix(strings.TrimPrefix(f.Detail, "expected "), "the line ends here, expected ")
-		return nil, f
+		expected := Alternatives(words)
+		if p.Peek().Kind == LineEnd {
+			return nil, p.Fault("%s takes %s", a, expected)
+		}
+		return nil, p.near(p.Fault("%s takes %s, found %s", a, expected, p.Peek()), expected)
 	}
 	switch e.Op {
 	case OpBefore, OpAfter:

@@ -75,12 +75,15 @@ func FaultAt(line TextLine, t Token, format string, values ...any) *Fault {
 
 // Unexpected returns what should stand where something else does.
 func (p *Parser) Unexpected(expected string) *Fault {
-	found := p.Peek()
-	if found.Kind == LineEnd {
+	if p.Peek().Kind == LineEnd {
 		return p.Fault("the line ends here, expected %s", expected)
 	}
-	f := p.Fault("expected %s, found %s", expected, found)
-	if found.Kind == Word && !keyword(found.Text) {
+	return p.near(p.Fault("expected %s, found %s", expected, p.Peek()), expected)
+}
+
+// near adds to a fault the expected keyword that is nearest to the word found.
+func (p *Parser) near(f *Fault, expected string) *Fault {
+	if found := p.Peek(); found.Kind == Word && !keyword(found.Text) {
 		words := strings.Fields(strings.NewReplacer(",", " ", " or ", " ").Replace(expected))
 		f.Nearest = english.Nearest(found.Text, slices.DeleteFunc(words, func(w string) bool { return !keyword(w) || w == "of" }))
 	}

@@ -130,9 +130,9 @@ func (h Handler) token(c *gin.Context) {
 			"access_token": string(token), "issued_token_type": accessTokenType, "token_type": "Bearer", "expires_in": int(credential.ExchangedFor.Seconds()),
 		})
 	case "":
-		tell(c, http.StatusBadRequest, "invalid_request", "grant_type is missing: send a form with client_credentials or "+deviceCode, "")
+		tell(c, http.StatusBadRequest, "invalid_request", &problem.Problem{Kind: problem.Invalid, Detail: "grant_type is missing", Next: "send a form with client_credentials or " + deviceCode})
 	default:
-		tell(c, http.StatusBadRequest, "unsupported_grant_type", "grant_type cannot be "+strconv.Quote(grant)+": use client_credentials or "+deviceCode, "")
+		tell(c, http.StatusBadRequest, "unsupported_grant_type", &problem.Problem{Kind: problem.Invalid, Detail: "grant_type cannot be " + strconv.Quote(grant), Next: "use client_credentials or " + deviceCode})
 	}
 }
 
@@ -199,7 +199,7 @@ func (h Handler) failDevice(c *gin.Context, err error) {
 		signin.ErrDeviceRefused: "access_denied", signin.ErrDeviceLate: "expired_token",
 	} {
 		if errors.Is(err, cause) {
-			tell(c, http.StatusBadRequest, code, err.Error(), "")
+			c.JSON(http.StatusBadRequest, gin.H{"error": code, "error_description": err.Error()})
 			return
 		}
 	}
@@ -213,25 +213,25 @@ func (h Handler) fail(c *gin.Context, err error) {
 		h.Fail(c, err)
 		return
 	}
-	uri := problemType + string(p.Kind)
 	switch p.Kind {
 	case problem.NotSignedIn, problem.Expired, problem.Revoked, problem.Foreign:
 		c.Header("WWW-Authenticate", `Basic realm="arbora"`)
-		tell(c, http.StatusUnauthorized, "invalid_client", p.Error(), uri)
+		tell(c, http.StatusUnauthorized, "invalid_client", p)
 	case problem.TooOften:
 		c.Header("Retry-After", strconv.Itoa(p.RetryAfter))
-		tell(c, http.StatusTooManyRequests, "invalid_request", p.Error(), uri)
+		tell(c, http.StatusTooManyRequests, "invalid_request", p)
 	case problem.Refused:
-		tell(c, http.StatusBadRequest, "unauthorized_client", p.Error(), uri)
+		tell(c, http.StatusBadRequest, "unauthorized_client", p)
 	default:
-		tell(c, http.StatusBadRequest, "invalid_request", p.Error(), uri)
+		tell(c, http.StatusBadRequest, "invalid_request", p)
 	}
 }
 
-func tell(c *gin.Context, status int, code, description, uri string) {
-	answer := gin.H{"error": code, "error_description": description}
-	if uri != "" {
-		answer["error_uri"] = uri
+// tell answers with a problem. Besides what RFC 6749 has it says apart what is wrong and what to do, as the API does.
+func tell(c *gin.Context, status int, code string, p *problem.Problem) {
+	answer := gin.H{"error": code, "error_description": p.Error(), "error_uri": problemType + string(p.Kind), "detail": p.Detail}
+	if p.Next != "" {
+		answer["next"] = p.Next
 	}
 	c.JSON(status, answer)
 }

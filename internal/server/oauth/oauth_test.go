@@ -97,8 +97,8 @@ func TestErrorsAreTheProtocols(t *testing.T) {
 		{device, signin.ErrDeviceHasty, 400, "slow_down", nil},
 		{device, signin.ErrDeviceRefused, 400, "access_denied", nil},
 		{device, signin.ErrDeviceLate, 400, "expired_token", nil},
-		{url.Values{}, nil, 400, "invalid_request", nil},
-		{url.Values{"grant_type": {"password"}}, nil, 400, "unsupported_grant_type", nil},
+		{url.Values{}, nil, 400, "invalid_request", "urn:arbora:problem:invalid"},
+		{url.Values{"grant_type": {"password"}}, nil, 400, "unsupported_grant_type", "urn:arbora:problem:invalid"},
 	} {
 		t.Run(c.code, func(t *testing.T) {
 			i.err = c.err

@@ -52,7 +52,7 @@ func explainLabs(err error) error {
 	}
 	told := *p
 	operation, typ, _ := strings.Cut(p.Permission, " ")
-	told.Detail = "the lab cannot work: the labs service acts as itself and is not let yet: " + strings.TrimPrefix(p.Detail, labs.words()+" may not do that: ")
+	told.Detail = "the lab cannot work: the labs service acts as itself and is not let yet: " + p.needs
 	next := "have a policy there say: service labs may " + operation + " " + typ
 	told.Next = next
 	return &told

@@ -11,7 +11,8 @@ import (
 // Problem is why Loam did not do what was asked (RFC 9457).
 type Problem struct {
 	api.Problem
-	cause error // logged, not told
+	needs string // of a refusal: the permission that it takes, and where
+	cause error  // logged, not shown
 }
 
 // Error returns what is wrong and what to do.
@@ -76,11 +77,15 @@ func refusal(q *question, v *verdict) *Problem {
 			return invalid("", fmt.Sprintf("%q cannot refer to %s", q.permission(), where), "name a network or a service account")
 		}
 	}
-	p := problem(http.StatusForbidden, "refused", fmt.Sprintf("%s may not do that: it takes the permission %q at %s", q.subject.words(), missing, where), "")
+	needs := fmt.Sprintf("it takes the permission %q at %s", missing, where)
+	if v.Context.Reason == "cut" {
+		needs += ", and a \"may never\" or \"may only\" cuts it"
+	}
+	p := problem(http.StatusForbidden, "refused", q.subject.words()+" may not do that: "+needs, "")
+	p.needs = needs
 	p.Permission = missing
 	next := fmt.Sprintf("ask an administrator there: \"please let %s %s at %s\"", q.subject.words(), missing, where)
 	if v.Context.Reason == "cut" {
-		p.Detail += ", and a \"may never\" or \"may only\" cuts it"
 		next = "no role would help; ask the authors of the policies there"
 	}
 	p.Next = next
