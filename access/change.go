@@ -1,6 +1,9 @@
 package access
 
-import "arbora.example/access/internal/persist"
+import (
+	"arbora.example/access/internal/persist"
+	"arbora.example/access/model"
+)
 
 // Change is one step from a snapshot to the next. Of the tree: [CreateScope], [RenameScope], [MoveScope], [TagScope],
 // [OfferServices], [RetireScope], [RestoreScope]. Of people: [CreatePrincipal], [RenamePrincipal], [TagPrincipal],
@@ -140,4 +143,13 @@ func without[T comparable](list []T, item T) []T {
 		}
 	}
 	return shorter
+}
+
+func checkTags(tags map[string]string) error {
+	for key := range tags {
+		if model.CheckName(key) != nil {
+			return model.Violationf(model.RuleName, "the tag %q is not valid: use lower-case letters, digits and hyphens", key)
+		}
+	}
+	return nil
 }

@@ -327,15 +327,6 @@ func (c TagScope) apply(d *draft) error {
 	return nil
 }
 
-func checkTags(tags map[string]string) error {
-	for key := range tags {
-		if model.CheckName(key) != nil {
-			return model.Violationf(model.RuleName, "the tag %q is not valid: use lower-case letters, digits and hyphens", key)
-		}
-	}
-	return nil
-}
-
 func (c OfferServices) apply(d *draft) error {
 	n, ok := d.scopeNumber(c.ID)
 	if !ok {

@@ -79,3 +79,16 @@ func (s *Snapshot) Holds(principal, scope model.ID, c *Context) (firm, perhaps c
 	h := s.holding(who, at, c, false).within(s.meaning(at))
 	return h.firm, h.possible.Minus(h.firm)
 }
+
+// same compares two sets; trailing words may be missing in one.
+func same(a, b catalogue.Set) bool {
+	if len(a) < len(b) {
+		a, b = b, a
+	}
+	for i, word := range a {
+		if i < len(b) && word != b[i] || i >= len(b) && word != 0 {
+			return false
+		}
+	}
+	return true
+}

@@ -96,19 +96,6 @@ func (h holding) equals(other holding) bool {
 	return same(h.firm, other.firm) && same(h.possible, other.possible)
 }
 
-// same compares two sets; trailing words may be missing in one.
-func same(a, b catalogue.Set) bool {
-	if len(a) < len(b) {
-		a, b = b, a
-	}
-	for i, word := range a {
-		if i < len(b) && word != b[i] || i >= len(b) && word != 0 {
-			return false
-		}
-	}
-	return true
-}
-
 func trailing(word uint64) int { return bits.TrailingZeros64(word) }
 
 // Where yields the scopes of some types at which a principal may use a permission, in the order of the tree: names at every

@@ -29,7 +29,7 @@ func TestAdvice(t *testing.T) {
 
 	// What is wide is warned of.
 	require.Contains(t, preview("observer --group network-team --at lindenmere"), "! It holds in the whole organisation, for all that is there and all that comes.\n")
-	require.Contains(t, preview("observer --set staff --at "+trial), "! It reaches everybody in staff, present and future.\n")
+	require.Contains(t, preview("observer --set staff --at "+trial), "! It reaches every member of staff, present and future.\n")
 	for _, narrow := range []string{"observer --group network-team --at " + trial, "observer --user rowan --at lindenmere"} {
 		require.NotContains(t, preview(narrow), "present and future")
 		require.NotContains(t, preview(narrow), "whole organisation")
@@ -39,7 +39,7 @@ func TestAdvice(t *testing.T) {
 		require.Zero(t, status, errs)
 		return out
 	}
-	require.Contains(t, policy("everyone may act as observer"), "! It reaches all whom everyone means")
+	require.Contains(t, policy("everyone may act as observer"), "! It reaches every member of everyone")
 	taken := policy("everyone may never destroy networking")
 	require.NotContains(t, taken, "present and future", "what is taken away is not given widely")
 	require.Contains(t, taken, "! You yourself would lose access.\n")

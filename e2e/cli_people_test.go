@@ -80,7 +80,7 @@ func TestALifeByCommandLine(t *testing.T) {
 		{"check describe project --user linnea-b --at " + alpine, 3, "linnea-b is suspended"},
 		{"user retire linnea-b", 0, "arbora user hand-over linnea-b --user NAME"},
 		{"user suspend linnea-b", 1, "it is retired: restore it first"},
-		{"user hand-over linnea-b --user linnea-b", 1, "cannot be handed over to themselves"},
+		{"user hand-over linnea-b --user linnea-b", 1, "cannot be handed over to their own holder"},
 		{"user hand-over linnea-b --user sefa --preview", 0, "1 person would gain access"},
 		{"user hand-over linnea-b --user sefa", 0, "sefa"},
 		{"user hand-over linnea-b --user sefa", 1, "no grant names user linnea-b directly"},
@@ -112,7 +112,7 @@ func TestALifeByCommandLine(t *testing.T) {
 		{"--confirm nonsense grant create observer --set public --at " + alpine, 1, "which the settings of the organisation forbid"},
 		{"switch fernhill", 1, "you are known in lindenmere"},
 		{"accept nonsense", 2, "is not a link from Arbora"},
-		{"accept " + b.Address + "/#/link/nonsense", 6, "this link works no more"},
+		{"accept " + b.Address + "/#/link/nonsense", 6, "this link no longer works"},
 	} {
 		t.Run(step.says, func(t *testing.T) {
 			status, out, errs := c.run("", strings.Fields(step.line)...)

@@ -20,7 +20,7 @@ func TestConsoleDefinesARole(t *testing.T) {
 		browser.Type(`input[name=role-name]`, "seed-scanner"),
 		browser.Type(`input[name=role-title]`, "Seed scanner"),
 		browser.Type(`input[name=role-at]`, "lindenmere/science"),
-		browser.See(`[data-test=holds-now]`, "Say in a line what it holds"),
+		browser.See(`[data-test=holds-now]`, "Write a line of permissions"),
 		browser.Type(`input[name=include-services]`, "storage"),
 		browser.See(`[data-test=holds-now]`, "13 permissions on 2 types"),
 		browser.Type(`input[name=include-planes]`, "data"),

@@ -30,7 +30,7 @@ func TestManyAtOnce(t *testing.T) {
 	write("name,title,groups,temporary\nana,Ana,seed-curators,yes\nBen,Ben,,perhaps\ncleo,Cleo,sed-curators,\n")
 	status, _, errs := c.run("", "user", "import", file, "--secrets-to", secrets)
 	require.Equal(t, 1, status)
-	for _, want := range []string{"line 3, column 1", "line 3, column 10", `"perhaps" is neither yes nor no`, "line 4", "did you mean seed-curators?", "nobody was made"} {
+	for _, want := range []string{"line 3, column 1", "line 3, column 10", `"perhaps" is neither yes nor no`, "line 4", "did you mean seed-curators?", "nobody was created"} {
 		require.Contains(t, errs, want)
 	}
 	require.NoFileExists(t, secrets)

@@ -28,15 +28,15 @@ func TestConsoleTellsOfOtherWriters(t *testing.T) {
 		browser.See(`main`, "Who has access here"),
 		browser.Press("Edit"),
 		browser.Type(`input[name=scope-title]`, "Mine"),
-		browser.See(`dialog`, "alters nobody's access"),
+		browser.See(`dialog`, "changes nobody's access"),
 	))
 	others("Theirs")
 	require.NoError(t, console.Do(
 		browser.Click(`[data-test=confirm-change]`),
-		browser.See(`[data-test=theirs]`, "Somebody else has altered the title while you were at it."),
+		browser.See(`[data-test=theirs]`, "Somebody else has changed the title while you were at it."),
 		browser.See(`[data-test=theirs]`, "Theirs"),
 		browser.Press("Go on with mine, which replaces it"),
-		browser.See(`dialog`, "alters nobody's access"),
+		browser.See(`dialog`, "changes nobody's access"),
 		browser.Click(`[data-test=confirm-change]`),
 		browser.Closed(),
 		browser.See(`h1`, "Mine"),
@@ -48,7 +48,7 @@ func TestConsoleTellsOfOtherWriters(t *testing.T) {
 	require.NoError(t, console.Do(
 		browser.Click(`[data-test=confirm-change]`),
 		browser.Press("Take theirs"),
-		browser.See(`dialog`, "alters nobody's access"),
+		browser.See(`dialog`, "changes nobody's access"),
 		browser.Click(`[data-test=confirm-change]`),
 		browser.Closed(),
 		browser.See(`h1`, "Theirs again"),
@@ -59,12 +59,12 @@ func TestConsoleTellsOfOtherWriters(t *testing.T) {
 		browser.See(`main`, "Direct members"),
 		browser.Press("Edit"),
 		browser.Type(`input[name=edit-about]`, "Mine"),
-		browser.See(`dialog`, "alters nobody's access"),
+		browser.See(`dialog`, "changes nobody's access"),
 	))
 	require.NoError(t, client.Done(rowan.EditPrincipal(ctx, "lindenmere", "group", "curators", nil, api.PrincipalEdit{Description: ptr("Theirs"), Title: ptr("The curators")})))
 	require.NoError(t, console.Do(
 		browser.Click(`[data-test=confirm-change]`),
-		browser.See(`[data-test=theirs]`, "has altered what it is about while"),
+		browser.See(`[data-test=theirs]`, "has changed the description while"),
 		browser.Press("Go on with mine, which replaces it"),
 		browser.Click(`[data-test=confirm-change]`),
 		browser.Closed(),
@@ -92,7 +92,7 @@ func testConsoleTellsOfOthersOnPages(t *testing.T, b *testbed.Bed, console *brow
 	))
 	require.NoError(t, client.Done(rowan.EditPolicyText(ctx, policy, nil, api.PolicyEdit{Text: ptr("staff may observe labs"), Description: ptr("Said by others")})))
 	require.NoError(t, console.Do(
-		browser.See(`[data-test=theirs]`, "rowan@lindenmere has altered the text while you were at it."),
+		browser.See(`[data-test=theirs]`, "rowan@lindenmere has changed the text while you were at it."),
 		browser.See(`[data-test=theirs]`, "staff may observe labs"),
 		browser.See(`.cm-content`, "# mine"),
 		browser.Press("Take theirs"),
@@ -106,7 +106,7 @@ func testConsoleTellsOfOthersOnPages(t *testing.T, b *testbed.Bed, console *brow
 	wider := append(viewing, api.RoleFilter{Services: []string{"compute"}, Classes: []string{"observe"}})
 	require.NoError(t, client.Done(rowan.EditRole(ctx, "lindenmere", "cable-watcher", nil, api.RoleEdit{Title: "Theirs", Include: wider})))
 	require.NoError(t, console.Do(
-		browser.See(`[data-test=theirs]`, "has altered the title while you were at it."),
+		browser.See(`[data-test=theirs]`, "has changed the title while you were at it."),
 		browser.See(`[data-test=holds-now]`, "machine"), // what they picked is taken over
 		browser.Press("Go on with mine, which replaces it"),
 		browser.Click(`[data-test=review]`),

@@ -66,11 +66,16 @@ var (
 	databases atomic.Int64
 )
 
-// DSN makes a fresh database on the shared server.
-func DSN(t testing.TB) string {
+// NeedMariaDB skips a test where MariaDB is not installed.
+func NeedMariaDB(t testing.TB) {
 	if shared == nil {
 		t.Skip(mariadbd.ErrMissing)
 	}
+}
+
+// DSN makes a fresh database on the shared server.
+func DSN(t testing.TB) string {
+	NeedMariaDB(t)
 	name := "t" + strconv.FormatInt(databases.Add(1), 10)
 	require.NoError(t, shared.Create(t.Context(), name))
 	return shared.DSN(name)

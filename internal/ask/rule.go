@@ -20,25 +20,6 @@ type RuleView struct {
 	Words     string
 }
 
-// StatementView is a statement of a policy.
-type StatementView struct {
-	Policy     PolicyRef
-	Number     int // from 1
-	Text       string
-	At         tenant.Ref
-	Here       bool // it holds at that scope alone
-	Modal      statement.Modal
-	Dormant    bool
-	Privileged bool // it gives a permission of class govern
-}
-
-// PolicyRef names a policy.
-type PolicyRef struct {
-	ID   model.ID
-	Name string
-	At   tenant.Ref
-}
-
 // ruleViews adds to rules what their viewer reads beside them; at is the scope they are looked at from, if any.
 func (s *Answers) ruleViews(ctx context.Context, d tenant.Viewer, refs []access.RuleRef, at model.ID) ([]RuleView, error) {
 	var grants []access.Grant
@@ -72,22 +53,6 @@ func (g GrantView) words() string {
 		text = fmt.Sprintf("%s for %s", g.Role.Name, g.Holder.Name)
 	}
 	return text + statement.PrintTerms(g.Condition, g.Period)
-}
-
-// ViewOfStatement returns a statement of a policy as the viewer may see it.
-func ViewOfStatement(d tenant.Viewer, p statement.Policy, number int) StatementView {
-	st := p.Statements[number]
-	place, _ := d.Scope(st.Place)
-	gives := st.Modal == statement.May && d.Gives(access.RuleRef{Policy: p.ID, Statement: number}).Meets(d.Catalogue().Governing())
-	return StatementView{
-		Policy: policyRef(d, p), Number: number + 1, Text: d.PrintStatement(&st, p.Scope), At: d.Ref(place), Here: st.Here,
-		Modal: st.Modal, Dormant: d.Dormant(p.ID, number), Privileged: gives,
-	}
-}
-
-func policyRef(d tenant.Viewer, p statement.Policy) PolicyRef {
-	scope, _ := d.Scope(p.Scope)
-	return PolicyRef{ID: p.ID, Name: p.Name, At: d.Ref(scope)}
 }
 
 // MetView is a rule met on the way, and why it applies or does not.

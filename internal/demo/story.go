@@ -219,7 +219,7 @@ func story(address string) []step {
 				keep: map[string]string{"link": `(http\S+/#/link/\S+)`}},
 			{args: words("sign-in juno@quaywater --save-as juno --password-from - --server " + address), input: Passphrase + "\n", says: []string{"Signed in as juno@quaywater"}, words: "juno signs in at home"},
 			{as: "juno", args: words("accept {link} --signed-in"), says: []string{"You are a guest of Lindenmere Botanic Trust"}, words: "and accepts"},
-			{as: "juno", args: words("accept {link} --signed-in"), status: revoked, says: []string{"works no more"}, words: "the link works once"},
+			{as: "juno", args: words("accept {link} --signed-in"), status: revoked, says: []string{"no longer works"}, words: "the link works once"},
 			{as: "juno", args: words("switch"), says: []string{"quaywater", "lindenmere", "guest", "here"}, words: "two organisations know her"},
 			{as: "juno", args: words("switch lindenmere"), says: []string{"You work in lindenmere now"}, words: "she works in the other"},
 			{as: "juno", args: words("tree"), says: []string{"seedbank-vault"}, lacks: []string{"glasshouses"}, words: "and sees what was prepared for her"},

@@ -150,7 +150,7 @@ func broadWarnings(d tenant.Viewer, at model.ID, who ...statement.Subject) []str
 	}
 	for _, subject := range who {
 		if p, ok := d.Principal(subject.Principal); ok && p.Kind == model.BuiltInSet && !outsider(p) {
-			warnings = append(warnings, "It reaches everybody in "+p.Name+", present and future.")
+			warnings = append(warnings, "It reaches every member of "+p.Name+", present and future.")
 		}
 	}
 	return warnings

@@ -44,7 +44,7 @@ func organisationOf(o ask.OrganisationView) api.Organisation {
 func newUserOf(u api.UserNew) change.NewUser {
 	wanted := change.NewUser{
 		Name: u.Name, Title: u.Title, Email: u.Email, Description: u.Description, Tags: u.Tags,
-		Password: u.Password, Temporary: yes(u.Temporary), By: credential.SignInBy(u.SignInBy), Link: u.Link, Notify: u.Notify, Groups: u.Groups,
+		Password: u.Password, Temporary: value(u.Temporary), By: credential.SignInBy(u.SignInBy), Link: u.Link, Notify: u.Notify, Groups: u.Groups,
 	}
 	wanted.Grants = firstGrants(u.Grants)
 	if u.Key != nil {

@@ -306,8 +306,6 @@ func text(optional *string) string {
 	return *optional
 }
 
-func yes(optional *bool) bool { return optional != nil && *optional }
-
 // changed makes a change or, for a preview, tells its impact: what the client hears of it then.
 func changed[T any](ctx context.Context, preview bool, change plan.Change[T]) (made T, written api.Written, err error) {
 	ctx, caller := who(ctx)

@@ -126,7 +126,7 @@ func (s *SignIns) Switch(ctx context.Context, c tenant.Caller, organisation stri
 	return c, s.Records.Audit(ctx, store.AuditRecord{Organisation: c.OrganisationName, Author: s.Author(c), Event: "switched", Detail: c.Name + " came to work in " + c.OrganisationName})
 }
 
-// EditProfile changes the caller's own display name and email; nil leaves one as it is. What an administrator has altered since
+// EditProfile changes the caller's own display name and email; nil leaves one as it is. What an administrator has changed since
 // it was read is not written over.
 func (s *SignIns) EditProfile(ctx context.Context, c tenant.Caller, title, email *string, was plan.AsRead) (tenant.Caller, error) {
 	if c.Identity.Organisation != c.Organisation || c.Identity.ID.IsZero() || c.Identity.Keeper {

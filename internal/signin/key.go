@@ -286,3 +286,11 @@ func (s *SignIns) keptService(ctx context.Context, c tenant.Caller, name string)
 	}
 	return problem.Missing("service", name, english.Nearest(name, known))
 }
+
+// WhereGoverned returns the scope at which a permission on a principal counts: where a service account lives, else the organisation.
+func WhereGoverned(d tenant.Viewer, p access.Principal) model.ID {
+	if p.Kind == model.ServiceAccount {
+		return p.Home
+	}
+	return d.OrganisationID()
+}

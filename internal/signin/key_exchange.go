@@ -47,14 +47,6 @@ func HolderSeen(d tenant.Viewer, k store.Key) (of access.Principal, seen bool) {
 	return of, known && d.May("describe "+tenant.TypeOf(of.Kind), WhereGoverned(d, of))
 }
 
-// WhereGoverned returns the scope at which a permission on a principal counts: where a service account lives, else the organisation.
-func WhereGoverned(d tenant.Viewer, p access.Principal) model.ID {
-	if p.Kind == model.ServiceAccount {
-		return p.Home
-	}
-	return d.OrganisationID()
-}
-
 // ExchangeKey issues a key with all that another may, in its place. The other ends at once, or works on for a while, so that a
 // program can be given its new secret meanwhile.
 func (s *SignIns) ExchangeKey(ctx context.Context, c tenant.Caller, key string, keep time.Duration) (KeyMade, error) {

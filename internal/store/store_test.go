@@ -294,6 +294,7 @@ func TestBadDSN(t *testing.T) {
 
 // TestPrivateServerKeepsItsData stops and kills a private server and finds acknowledged writes again.
 func TestPrivateServerKeepsItsData(t *testing.T) {
+	testbed.NeedMariaDB(t)
 	directory := t.TempDir()
 	start := func() *mariadbd.Server {
 		server, err := mariadbd.Start(t.Context(), directory)

@@ -11,13 +11,6 @@ import (
 	"arbora.example/access/model"
 )
 
-// Author says who makes a change or is answerable for an event.
-type Author struct {
-	Name string // sign-in name, or "host" for a command on the host
-	From string // network address, or "host"
-	At   time.Time
-}
-
 // Tx is a write in progress on one organisation. Its methods write rows and note each for the change record.
 type Tx struct {
 	Details

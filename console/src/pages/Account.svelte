@@ -43,7 +43,7 @@
     }
   }
 
-  // What an administrator has altered meanwhile is shown beside.
+  // What an administrator has changed meanwhile is shown beside.
   const meet = async () => draft.meet(own(await ask(api.GET("/session"))));
 
   async function load() {

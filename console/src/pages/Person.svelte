@@ -138,7 +138,7 @@
     {#if person.state === "pending"}
       <div class="mb-5 rounded-lg border border-copper-300 bg-copper-100 px-4 py-3 text-copper-900 dark:border-copper-700 dark:bg-copper-900/50 dark:text-copper-100" data-test="pending">
         <p class="font-semibold">Invited, and has not accepted yet: everything below is prepared and counts only once they do.</p>
-        <p>The link {person.invitedUntil ? `works until ${moment(person.invitedUntil)}` : "works no more"}.</p>
+        <p>The link {person.invitedUntil ? `works until ${moment(person.invitedUntil)}` : "no longer works"}.</p>
       </div>
     {:else if person.state !== "active"}
       <p class="mb-5 rounded-lg border border-copper-300 bg-copper-100 px-4 py-3 font-semibold text-copper-900 dark:border-copper-700 dark:bg-copper-900/50 dark:text-copper-100" data-test="out-of-use">

@@ -34,7 +34,7 @@
   type Filters = Schemas["RoleFilter"][];
   const textsOf = (of: Schemas["RoleDetails"]) => ({ title: of.role.title, description: of.role.description, include: JSON.stringify(of.include), exclude: JSON.stringify(of.exclude) });
   const draft = new Draft({ title: "", description: "", include: "[{}]", exclude: "[]" });
-  const words = { title: "the title", description: "what it is for", include: "what it holds", exclude: "what it leaves out" };
+  const words = { title: "the title", description: "the purpose", include: "the permissions", exclude: "the exclusions" };
   const include = $derived<Filters>(JSON.parse(draft.mine.include));
   const exclude = $derived<Filters>(JSON.parse(draft.mine.exclude));
   let known = $state.raw<Vocabulary | null>(null);

@@ -8,7 +8,7 @@
 
 {#if draft.disputed.length > 0}
   <div role="alert" class="rounded-lg border border-copper-300 bg-copper-100 px-4 py-3 text-copper-900 dark:border-copper-700 dark:bg-copper-900/50 dark:text-copper-100" data-test="theirs">
-    <p class="font-semibold">{by} has altered {draft.disputed.map((key) => words[key]).join(" and ")} while you were at it.</p>
+    <p class="font-semibold">{by} has changed {draft.disputed.map((key) => words[key]).join(" and ")} while you were at it.</p>
     {#each draft.disputed as key (key)}
       {#if !silent.includes(key)}
         {#if draft.theirs[key]?.includes("\n")}<pre class="statement my-2 max-h-40 overflow-y-auto whitespace-pre-wrap">{draft.theirs[key]}</pre>

@@ -25,7 +25,7 @@
     name: lastOf(now.name), title: now.title, description: now.description, email: now.email, tags: tagsOut(now.tags), owner: now.owner?.name ?? "", gathers: now.gathers ?? "",
   });
   const draft = new Draft(untrack(() => textsOf(of)));
-  const words = { name: "the name", title: "the title", description: "what it is about", email: "the email", tags: "the tags", owner: "the owner", gathers: "whom it gathers" };
+  const words = { name: "the name", title: "the title", description: "the description", email: "the email", tags: "the tags", owner: "the owner", gathers: "the condition" };
   let gathering = $state(false);
   let known = $state.raw<{ value: string; hint?: string }[]>([]);
 
@@ -62,7 +62,7 @@
   });
   const ready = $derived(Object.keys(body).length > 0 && draft.disputed.length === 0 && !tagsFault(draft.mine.tags));
 
-  // What somebody else has altered meanwhile is shown beside.
+  // What somebody else has changed meanwhile is shown beside.
   const meet = async () => draft.meet(textsOf(await ask(api.GET("/organisations/{organisation}/principals/{kind}/{principal}", { params: { path } }))));
 
   async function preview(): Promise<Impact> {

@@ -24,7 +24,7 @@
   const last = $derived(lastOf(scope));
   const textsOf = (of: Scope) => ({ name: lastOf(of), title: of.title, description: of.description, tags: tagsOut(of.tags) });
   const draft = new Draft(untrack(() => textsOf(scope)));
-  const words = { name: "the name", title: "the title", description: "what it is about", tags: "the tags" };
+  const words = { name: "the name", title: "the title", description: "the description", tags: "the tags" };
 
   $effect(() => {
     if (!open) return;
@@ -54,7 +54,7 @@
   const places = $derived(tree.nodes.filter((n) => n.kind !== "resource" && n.address !== scope.address && !n.address.startsWith(scope.address + "/")));
   const path = $derived({ organisation: session.organisation });
 
-  // What somebody else has altered meanwhile is shown beside.
+  // What somebody else has changed meanwhile is shown beside.
   const meet = async () => draft.meet(textsOf(await ask(api.GET("/scopes/{scope}", { params: { path: { scope: scope.id } } }))));
 
   async function preview(): Promise<Impact> {
