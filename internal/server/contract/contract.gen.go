@@ -4472,8 +4472,6 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/status", wrapper.GetStatus)
 }
 
-type ProblemApplicationProblemPlusJSONResponse Problem
-
 type ListInstallationAuditRecordsRequestObject struct {
 	Params ListInstallationAuditRecordsParams
 }
@@ -4496,23 +4494,6 @@ func (response ListInstallationAuditRecords200JSONResponse) VisitListInstallatio
 	return err
 }
 
-type ListInstallationAuditRecordsdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListInstallationAuditRecordsdefaultApplicationProblemPlusJSONResponse) VisitListInstallationAuditRecordsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type DecideDeviceRequestObject struct {
 	Body *DecideDeviceJSONRequestBody
 }
@@ -4527,23 +4508,6 @@ type DecideDevice204Response struct {
 func (response DecideDevice204Response) VisitDecideDeviceResponse(w http.ResponseWriter) error {
 	w.WriteHeader(204)
 	return nil
-}
-
-type DecideDevicedefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response DecideDevicedefaultApplicationProblemPlusJSONResponse) VisitDecideDeviceResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
 }
 
 type ShowDeviceRequestObject struct {
@@ -4564,23 +4528,6 @@ func (response ShowDevice200JSONResponse) VisitShowDeviceResponse(w http.Respons
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ShowDevicedefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ShowDevicedefaultApplicationProblemPlusJSONResponse) VisitShowDeviceResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
 	_, err := buf.WriteTo(w)
 	return err
 }
@@ -4608,23 +4555,6 @@ func (response RevokeGrant200JSONResponse) VisitRevokeGrantResponse(w http.Respo
 	return err
 }
 
-type RevokeGrantdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response RevokeGrantdefaultApplicationProblemPlusJSONResponse) VisitRevokeGrantResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type WithdrawKeyRequestObject struct {
 	Key string `json:"key"`
 }
@@ -4639,23 +4569,6 @@ type WithdrawKey204Response struct {
 func (response WithdrawKey204Response) VisitWithdrawKeyResponse(w http.ResponseWriter) error {
 	w.WriteHeader(204)
 	return nil
-}
-
-type WithdrawKeydefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response WithdrawKeydefaultApplicationProblemPlusJSONResponse) VisitWithdrawKeyResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
 }
 
 type ExchangeKeyRequestObject struct {
@@ -4677,23 +4590,6 @@ func (response ExchangeKey201JSONResponse) VisitExchangeKeyResponse(w http.Respo
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(201)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ExchangeKeydefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ExchangeKeydefaultApplicationProblemPlusJSONResponse) VisitExchangeKeyResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
 	_, err := buf.WriteTo(w)
 	return err
 }
@@ -4720,23 +4616,6 @@ func (response ReadLink200JSONResponse) VisitReadLinkResponse(w http.ResponseWri
 	return err
 }
 
-type ReadLinkdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ReadLinkdefaultApplicationProblemPlusJSONResponse) VisitReadLinkResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type UseLinkRequestObject struct {
 	Body *UseLinkJSONRequestBody
 }
@@ -4755,23 +4634,6 @@ func (response UseLink200JSONResponse) VisitUseLinkResponse(w http.ResponseWrite
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type UseLinkdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response UseLinkdefaultApplicationProblemPlusJSONResponse) VisitUseLinkResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
 	_, err := buf.WriteTo(w)
 	return err
 }
@@ -4798,23 +4660,6 @@ func (response ListOrganisations200JSONResponse) VisitListOrganisationsResponse(
 	return err
 }
 
-type ListOrganisationsdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListOrganisationsdefaultApplicationProblemPlusJSONResponse) VisitListOrganisationsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type CreateOrganisationRequestObject struct {
 	Body *CreateOrganisationJSONRequestBody
 }
@@ -4833,23 +4678,6 @@ func (response CreateOrganisation201JSONResponse) VisitCreateOrganisationRespons
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(201)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type CreateOrganisationdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response CreateOrganisationdefaultApplicationProblemPlusJSONResponse) VisitCreateOrganisationResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
 	_, err := buf.WriteTo(w)
 	return err
 }
@@ -4877,23 +4705,6 @@ func (response ListAuditRecords200JSONResponse) VisitListAuditRecordsResponse(w 
 	return err
 }
 
-type ListAuditRecordsdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListAuditRecordsdefaultApplicationProblemPlusJSONResponse) VisitListAuditRecordsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type GetCatalogueRequestObject struct {
 	Organisation OrganisationName `json:"organisation"`
 }
@@ -4912,23 +4723,6 @@ func (response GetCatalogue200JSONResponse) VisitGetCatalogueResponse(w http.Res
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type GetCataloguedefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response GetCataloguedefaultApplicationProblemPlusJSONResponse) VisitGetCatalogueResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
 	_, err := buf.WriteTo(w)
 	return err
 }
@@ -4957,23 +4751,6 @@ func (response UndoChange200JSONResponse) VisitUndoChangeResponse(w http.Respons
 	return err
 }
 
-type UndoChangedefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response UndoChangedefaultApplicationProblemPlusJSONResponse) VisitUndoChangeResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type ListGroupsRequestObject struct {
 	Organisation OrganisationName `json:"organisation"`
 	Params       ListGroupsParams
@@ -4993,23 +4770,6 @@ func (response ListGroups200JSONResponse) VisitListGroupsResponse(w http.Respons
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ListGroupsdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListGroupsdefaultApplicationProblemPlusJSONResponse) VisitListGroupsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
 	_, err := buf.WriteTo(w)
 	return err
 }
@@ -5052,23 +4812,6 @@ func (response CreateGroup201JSONResponse) VisitCreateGroupResponse(w http.Respo
 	return err
 }
 
-type CreateGroupdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response CreateGroupdefaultApplicationProblemPlusJSONResponse) VisitCreateGroupResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type AddMemberRequestObject struct {
 	Organisation OrganisationName `json:"organisation"`
 	Group        GroupName        `json:"group"`
@@ -5090,23 +4833,6 @@ func (response AddMember200JSONResponse) VisitAddMemberResponse(w http.ResponseW
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type AddMemberdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response AddMemberdefaultApplicationProblemPlusJSONResponse) VisitAddMemberResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
 	_, err := buf.WriteTo(w)
 	return err
 }
@@ -5137,23 +4863,6 @@ func (response RemoveMember200JSONResponse) VisitRemoveMemberResponse(w http.Res
 	return err
 }
 
-type RemoveMemberdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response RemoveMemberdefaultApplicationProblemPlusJSONResponse) VisitRemoveMemberResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type ListGuestsRequestObject struct {
 	Organisation OrganisationName `json:"organisation"`
 	Params       ListGuestsParams
@@ -5173,23 +4882,6 @@ func (response ListGuests200JSONResponse) VisitListGuestsResponse(w http.Respons
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ListGuestsdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListGuestsdefaultApplicationProblemPlusJSONResponse) VisitListGuestsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
 	_, err := buf.WriteTo(w)
 	return err
 }
@@ -5232,23 +4924,6 @@ func (response InviteGuest201JSONResponse) VisitInviteGuestResponse(w http.Respo
 	return err
 }
 
-type InviteGuestdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response InviteGuestdefaultApplicationProblemPlusJSONResponse) VisitInviteGuestResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type ShowHomeRequestObject struct {
 	Organisation OrganisationName `json:"organisation"`
 }
@@ -5267,23 +4942,6 @@ func (response ShowHome200JSONResponse) VisitShowHomeResponse(w http.ResponseWri
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ShowHomedefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ShowHomedefaultApplicationProblemPlusJSONResponse) VisitShowHomeResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
 	_, err := buf.WriteTo(w)
 	return err
 }
@@ -5355,23 +5013,6 @@ func (response CreateNewcomers201ApplicationxNdjsonResponse) VisitCreateNewcomer
 	}
 }
 
-type CreateNewcomersdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response CreateNewcomersdefaultApplicationProblemPlusJSONResponse) VisitCreateNewcomersResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type ShowPrincipalRequestObject struct {
 	Organisation OrganisationName `json:"organisation"`
 	Kind         KindOfPrincipal  `json:"kind"`
@@ -5392,23 +5033,6 @@ func (response ShowPrincipal200JSONResponse) VisitShowPrincipalResponse(w http.R
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ShowPrincipaldefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ShowPrincipaldefaultApplicationProblemPlusJSONResponse) VisitShowPrincipalResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
 	_, err := buf.WriteTo(w)
 	return err
 }
@@ -5439,23 +5063,6 @@ func (response EditPrincipal200JSONResponse) VisitEditPrincipalResponse(w http.R
 	return err
 }
 
-type EditPrincipaldefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response EditPrincipaldefaultApplicationProblemPlusJSONResponse) VisitEditPrincipalResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type ShowPowersRequestObject struct {
 	Organisation OrganisationName `json:"organisation"`
 	Kind         KindOfPrincipal  `json:"kind"`
@@ -5476,23 +5083,6 @@ func (response ShowPowers200JSONResponse) VisitShowPowersResponse(w http.Respons
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ShowPowersdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ShowPowersdefaultApplicationProblemPlusJSONResponse) VisitShowPowersResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
 	_, err := buf.WriteTo(w)
 	return err
 }
@@ -5523,23 +5113,6 @@ func (response HandOver200JSONResponse) VisitHandOverResponse(w http.ResponseWri
 	return err
 }
 
-type HandOverdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response HandOverdefaultApplicationProblemPlusJSONResponse) VisitHandOverResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type ResendInvitationRequestObject struct {
 	Organisation OrganisationName `json:"organisation"`
 	Kind         KindOfPrincipal  `json:"kind"`
@@ -5561,23 +5134,6 @@ func (response ResendInvitation200JSONResponse) VisitResendInvitationResponse(w 
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ResendInvitationdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ResendInvitationdefaultApplicationProblemPlusJSONResponse) VisitResendInvitationResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
 	_, err := buf.WriteTo(w)
 	return err
 }
@@ -5606,23 +5162,6 @@ func (response ListIssuedKeys200JSONResponse) VisitListIssuedKeysResponse(w http
 	return err
 }
 
-type ListIssuedKeysdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListIssuedKeysdefaultApplicationProblemPlusJSONResponse) VisitListIssuedKeysResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type ListKeysRequestObject struct {
 	Organisation OrganisationName `json:"organisation"`
 	Kind         KindOfPrincipal  `json:"kind"`
@@ -5643,23 +5182,6 @@ func (response ListKeys200JSONResponse) VisitListKeysResponse(w http.ResponseWri
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ListKeysdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListKeysdefaultApplicationProblemPlusJSONResponse) VisitListKeysResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
 	_, err := buf.WriteTo(w)
 	return err
 }
@@ -5689,23 +5211,6 @@ func (response CreateKey201JSONResponse) VisitCreateKeyResponse(w http.ResponseW
 	return err
 }
 
-type CreateKeydefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response CreateKeydefaultApplicationProblemPlusJSONResponse) VisitCreateKeyResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type ListPasskeysOfRequestObject struct {
 	Organisation OrganisationName `json:"organisation"`
 	Kind         KindOfPrincipal  `json:"kind"`
@@ -5730,23 +5235,6 @@ func (response ListPasskeysOf200JSONResponse) VisitListPasskeysOfResponse(w http
 	return err
 }
 
-type ListPasskeysOfdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListPasskeysOfdefaultApplicationProblemPlusJSONResponse) VisitListPasskeysOfResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type RemovePasskeyOfRequestObject struct {
 	Organisation OrganisationName `json:"organisation"`
 	Kind         KindOfPrincipal  `json:"kind"`
@@ -5764,23 +5252,6 @@ type RemovePasskeyOf204Response struct {
 func (response RemovePasskeyOf204Response) VisitRemovePasskeyOfResponse(w http.ResponseWriter) error {
 	w.WriteHeader(204)
 	return nil
-}
-
-type RemovePasskeyOfdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response RemovePasskeyOfdefaultApplicationProblemPlusJSONResponse) VisitRemovePasskeyOfResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
 }
 
 type ResetPasswordRequestObject struct {
@@ -5808,23 +5279,6 @@ func (response ResetPassword200JSONResponse) VisitResetPasswordResponse(w http.R
 	return err
 }
 
-type ResetPassworddefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ResetPassworddefaultApplicationProblemPlusJSONResponse) VisitResetPasswordResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type MailPasswordLinkRequestObject struct {
 	Organisation OrganisationName `json:"organisation"`
 	Kind         KindOfPrincipal  `json:"kind"`
@@ -5845,23 +5299,6 @@ func (response MailPasswordLink200JSONResponse) VisitMailPasswordLinkResponse(w 
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type MailPasswordLinkdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response MailPasswordLinkdefaultApplicationProblemPlusJSONResponse) VisitMailPasswordLinkResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
 	_, err := buf.WriteTo(w)
 	return err
 }
@@ -5891,23 +5328,6 @@ func (response ShowReach200JSONResponse) VisitShowReachResponse(w http.ResponseW
 	return err
 }
 
-type ShowReachdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ShowReachdefaultApplicationProblemPlusJSONResponse) VisitShowReachResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type ResetSecondFactorRequestObject struct {
 	Organisation OrganisationName `json:"organisation"`
 	Kind         KindOfPrincipal  `json:"kind"`
@@ -5924,23 +5344,6 @@ type ResetSecondFactor204Response struct {
 func (response ResetSecondFactor204Response) VisitResetSecondFactorResponse(w http.ResponseWriter) error {
 	w.WriteHeader(204)
 	return nil
-}
-
-type ResetSecondFactordefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ResetSecondFactordefaultApplicationProblemPlusJSONResponse) VisitResetSecondFactorResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
 }
 
 type ListSessionsOfRequestObject struct {
@@ -5967,23 +5370,6 @@ func (response ListSessionsOf200JSONResponse) VisitListSessionsOfResponse(w http
 	return err
 }
 
-type ListSessionsOfdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListSessionsOfdefaultApplicationProblemPlusJSONResponse) VisitListSessionsOfResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type EndSessionOfRequestObject struct {
 	Organisation OrganisationName `json:"organisation"`
 	Kind         KindOfPrincipal  `json:"kind"`
@@ -6001,23 +5387,6 @@ type EndSessionOf204Response struct {
 func (response EndSessionOf204Response) VisitEndSessionOfResponse(w http.ResponseWriter) error {
 	w.WriteHeader(204)
 	return nil
-}
-
-type EndSessionOfdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response EndSessionOfdefaultApplicationProblemPlusJSONResponse) VisitEndSessionOfResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
 }
 
 type ShowSpreadRequestObject struct {
@@ -6040,23 +5409,6 @@ func (response ShowSpread200JSONResponse) VisitShowSpreadResponse(w http.Respons
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ShowSpreaddefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ShowSpreaddefaultApplicationProblemPlusJSONResponse) VisitShowSpreadResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
 	_, err := buf.WriteTo(w)
 	return err
 }
@@ -6087,23 +5439,6 @@ func (response SetState200JSONResponse) VisitSetStateResponse(w http.ResponseWri
 	return err
 }
 
-type SetStatedefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response SetStatedefaultApplicationProblemPlusJSONResponse) VisitSetStateResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type ShowQuotasRequestObject struct {
 	Organisation OrganisationName `json:"organisation"`
 }
@@ -6122,23 +5457,6 @@ func (response ShowQuotas200JSONResponse) VisitShowQuotasResponse(w http.Respons
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ShowQuotasdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ShowQuotasdefaultApplicationProblemPlusJSONResponse) VisitShowQuotasResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
 	_, err := buf.WriteTo(w)
 	return err
 }
@@ -6162,23 +5480,6 @@ func (response SetQuotas200JSONResponse) VisitSetQuotasResponse(w http.ResponseW
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type SetQuotasdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response SetQuotasdefaultApplicationProblemPlusJSONResponse) VisitSetQuotasResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
 	_, err := buf.WriteTo(w)
 	return err
 }
@@ -6207,23 +5508,6 @@ func (response ReshapeScopes200JSONResponse) VisitReshapeScopesResponse(w http.R
 	return err
 }
 
-type ReshapeScopesdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ReshapeScopesdefaultApplicationProblemPlusJSONResponse) VisitReshapeScopesResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type SearchScopesRequestObject struct {
 	Organisation OrganisationName `json:"organisation"`
 	Params       SearchScopesParams
@@ -6247,23 +5531,6 @@ func (response SearchScopes200JSONResponse) VisitSearchScopesResponse(w http.Res
 	return err
 }
 
-type SearchScopesdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response SearchScopesdefaultApplicationProblemPlusJSONResponse) VisitSearchScopesResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type ShowSettingsRequestObject struct {
 	Organisation OrganisationName `json:"organisation"`
 }
@@ -6282,23 +5549,6 @@ func (response ShowSettings200JSONResponse) VisitShowSettingsResponse(w http.Res
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ShowSettingsdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ShowSettingsdefaultApplicationProblemPlusJSONResponse) VisitShowSettingsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
 	_, err := buf.WriteTo(w)
 	return err
 }
@@ -6327,23 +5577,6 @@ func (response ChangeSettings200JSONResponse) VisitChangeSettingsResponse(w http
 	return err
 }
 
-type ChangeSettingsdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ChangeSettingsdefaultApplicationProblemPlusJSONResponse) VisitChangeSettingsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type SearchStatementsRequestObject struct {
 	Organisation OrganisationName `json:"organisation"`
 	Params       SearchStatementsParams
@@ -6367,23 +5600,6 @@ func (response SearchStatements200JSONResponse) VisitSearchStatementsResponse(w 
 	return err
 }
 
-type SearchStatementsdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response SearchStatementsdefaultApplicationProblemPlusJSONResponse) VisitSearchStatementsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type ListUsersRequestObject struct {
 	Organisation OrganisationName `json:"organisation"`
 	Params       ListUsersParams
@@ -6403,23 +5619,6 @@ func (response ListUsers200JSONResponse) VisitListUsersResponse(w http.ResponseW
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ListUsersdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListUsersdefaultApplicationProblemPlusJSONResponse) VisitListUsersResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
 	_, err := buf.WriteTo(w)
 	return err
 }
@@ -6462,23 +5661,6 @@ func (response CreateUser201JSONResponse) VisitCreateUserResponse(w http.Respons
 	return err
 }
 
-type CreateUserdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response CreateUserdefaultApplicationProblemPlusJSONResponse) VisitCreateUserResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type ListPatternsRequestObject struct {
 	Params ListPatternsParams
 }
@@ -6497,23 +5679,6 @@ func (response ListPatterns200JSONResponse) VisitListPatternsResponse(w http.Res
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ListPatternsdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListPatternsdefaultApplicationProblemPlusJSONResponse) VisitListPatternsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
 	_, err := buf.WriteTo(w)
 	return err
 }
@@ -6541,23 +5706,6 @@ func (response RemovePolicy200JSONResponse) VisitRemovePolicyResponse(w http.Res
 	return err
 }
 
-type RemovePolicydefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response RemovePolicydefaultApplicationProblemPlusJSONResponse) VisitRemovePolicyResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type ShowPolicyRequestObject struct {
 	Policy PolicyKey `json:"policy"`
 }
@@ -6576,23 +5724,6 @@ func (response ShowPolicy200JSONResponse) VisitShowPolicyResponse(w http.Respons
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ShowPolicydefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ShowPolicydefaultApplicationProblemPlusJSONResponse) VisitShowPolicyResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
 	_, err := buf.WriteTo(w)
 	return err
 }
@@ -6621,23 +5752,6 @@ func (response EditPolicyText200JSONResponse) VisitEditPolicyTextResponse(w http
 	return err
 }
 
-type EditPolicyTextdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response EditPolicyTextdefaultApplicationProblemPlusJSONResponse) VisitEditPolicyTextResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type ListPolicyVersionsRequestObject struct {
 	Policy PolicyKey `json:"policy"`
 	Params ListPolicyVersionsParams
@@ -6657,23 +5771,6 @@ func (response ListPolicyVersions200JSONResponse) VisitListPolicyVersionsRespons
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ListPolicyVersionsdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListPolicyVersionsdefaultApplicationProblemPlusJSONResponse) VisitListPolicyVersionsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
 	_, err := buf.WriteTo(w)
 	return err
 }
@@ -6700,23 +5797,6 @@ func (response EditProfile200JSONResponse) VisitEditProfileResponse(w http.Respo
 	return err
 }
 
-type EditProfiledefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response EditProfiledefaultApplicationProblemPlusJSONResponse) VisitEditProfileResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type ListOwnKeysRequestObject struct {
 }
 
@@ -6734,23 +5814,6 @@ func (response ListOwnKeys200JSONResponse) VisitListOwnKeysResponse(w http.Respo
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ListOwnKeysdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListOwnKeysdefaultApplicationProblemPlusJSONResponse) VisitListOwnKeysResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
 	_, err := buf.WriteTo(w)
 	return err
 }
@@ -6777,23 +5840,6 @@ func (response CreateOwnKey201JSONResponse) VisitCreateOwnKeyResponse(w http.Res
 	return err
 }
 
-type CreateOwnKeydefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response CreateOwnKeydefaultApplicationProblemPlusJSONResponse) VisitCreateOwnKeyResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type ListSeatsRequestObject struct {
 }
 
@@ -6811,23 +5857,6 @@ func (response ListSeats200JSONResponse) VisitListSeatsResponse(w http.ResponseW
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ListSeatsdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListSeatsdefaultApplicationProblemPlusJSONResponse) VisitListSeatsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
 	_, err := buf.WriteTo(w)
 	return err
 }
@@ -6853,23 +5882,6 @@ func (response ListPasskeys200JSONResponse) VisitListPasskeysResponse(w http.Res
 	return err
 }
 
-type ListPasskeysdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListPasskeysdefaultApplicationProblemPlusJSONResponse) VisitListPasskeysResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type AddPasskeyRequestObject struct {
 	Body *AddPasskeyJSONRequestBody
 }
@@ -6884,23 +5896,6 @@ type AddPasskey204Response struct {
 func (response AddPasskey204Response) VisitAddPasskeyResponse(w http.ResponseWriter) error {
 	w.WriteHeader(204)
 	return nil
-}
-
-type AddPasskeydefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response AddPasskeydefaultApplicationProblemPlusJSONResponse) VisitAddPasskeyResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
 }
 
 type BeginPasskeyRequestObject struct {
@@ -6924,23 +5919,6 @@ func (response BeginPasskey200JSONResponse) VisitBeginPasskeyResponse(w http.Res
 	return err
 }
 
-type BeginPasskeydefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response BeginPasskeydefaultApplicationProblemPlusJSONResponse) VisitBeginPasskeyResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type RemovePasskeyRequestObject struct {
 	Passkey string `json:"passkey"`
 }
@@ -6955,23 +5933,6 @@ type RemovePasskey204Response struct {
 func (response RemovePasskey204Response) VisitRemovePasskeyResponse(w http.ResponseWriter) error {
 	w.WriteHeader(204)
 	return nil
-}
-
-type RemovePasskeydefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response RemovePasskeydefaultApplicationProblemPlusJSONResponse) VisitRemovePasskeyResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
 }
 
 type ChoosePasswordRequestObject struct {
@@ -6992,23 +5953,6 @@ func (response ChoosePassword200JSONResponse) VisitChoosePasswordResponse(w http
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ChoosePassworddefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ChoosePassworddefaultApplicationProblemPlusJSONResponse) VisitChoosePasswordResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
 	_, err := buf.WriteTo(w)
 	return err
 }
@@ -7034,23 +5978,6 @@ func (response ShowSecondFactor200JSONResponse) VisitShowSecondFactorResponse(w 
 	return err
 }
 
-type ShowSecondFactordefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ShowSecondFactordefaultApplicationProblemPlusJSONResponse) VisitShowSecondFactorResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type BeginSecondFactorRequestObject struct {
 }
 
@@ -7068,23 +5995,6 @@ func (response BeginSecondFactor200JSONResponse) VisitBeginSecondFactorResponse(
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type BeginSecondFactordefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response BeginSecondFactordefaultApplicationProblemPlusJSONResponse) VisitBeginSecondFactorResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
 	_, err := buf.WriteTo(w)
 	return err
 }
@@ -7111,23 +6021,6 @@ func (response ConfirmSecondFactor200JSONResponse) VisitConfirmSecondFactorRespo
 	return err
 }
 
-type ConfirmSecondFactordefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ConfirmSecondFactordefaultApplicationProblemPlusJSONResponse) VisitConfirmSecondFactorResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type RemoveSecondFactorRequestObject struct {
 	Body *RemoveSecondFactorJSONRequestBody
 }
@@ -7142,23 +6035,6 @@ type RemoveSecondFactor204Response struct {
 func (response RemoveSecondFactor204Response) VisitRemoveSecondFactorResponse(w http.ResponseWriter) error {
 	w.WriteHeader(204)
 	return nil
-}
-
-type RemoveSecondFactordefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response RemoveSecondFactordefaultApplicationProblemPlusJSONResponse) VisitRemoveSecondFactorResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
 }
 
 type ListSessionsRequestObject struct {
@@ -7182,23 +6058,6 @@ func (response ListSessions200JSONResponse) VisitListSessionsResponse(w http.Res
 	return err
 }
 
-type ListSessionsdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListSessionsdefaultApplicationProblemPlusJSONResponse) VisitListSessionsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type EndSessionRequestObject struct {
 	Session string `json:"session"`
 }
@@ -7215,23 +6074,6 @@ func (response EndSession204Response) VisitEndSessionResponse(w http.ResponseWri
 	return nil
 }
 
-type EndSessiondefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response EndSessiondefaultApplicationProblemPlusJSONResponse) VisitEndSessionResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type AskRecoveryRequestObject struct {
 	Body *AskRecoveryJSONRequestBody
 }
@@ -7246,23 +6088,6 @@ type AskRecovery202Response struct {
 func (response AskRecovery202Response) VisitAskRecoveryResponse(w http.ResponseWriter) error {
 	w.WriteHeader(202)
 	return nil
-}
-
-type AskRecoverydefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response AskRecoverydefaultApplicationProblemPlusJSONResponse) VisitAskRecoveryResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
 }
 
 type ShowScopeRequestObject struct {
@@ -7283,23 +6108,6 @@ func (response ShowScope200JSONResponse) VisitShowScopeResponse(w http.ResponseW
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ShowScopedefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ShowScopedefaultApplicationProblemPlusJSONResponse) VisitShowScopeResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
 	_, err := buf.WriteTo(w)
 	return err
 }
@@ -7327,23 +6135,6 @@ func (response ListScopeChanges200JSONResponse) VisitListScopeChangesResponse(w 
 	return err
 }
 
-type ListScopeChangesdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListScopeChangesdefaultApplicationProblemPlusJSONResponse) VisitListScopeChangesResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type CheckRequestObject struct {
 	Scope ScopeKey `json:"scope"`
 	Body  *CheckJSONRequestBody
@@ -7367,23 +6158,6 @@ func (response Check200JSONResponse) VisitCheckResponse(w http.ResponseWriter) e
 	return err
 }
 
-type CheckdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response CheckdefaultApplicationProblemPlusJSONResponse) VisitCheckResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type ListChildrenRequestObject struct {
 	Scope  ScopeKey `json:"scope"`
 	Params ListChildrenParams
@@ -7403,23 +6177,6 @@ func (response ListChildren200JSONResponse) VisitListChildrenResponse(w http.Res
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ListChildrendefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListChildrendefaultApplicationProblemPlusJSONResponse) VisitListChildrenResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
 	_, err := buf.WriteTo(w)
 	return err
 }
@@ -7462,23 +6219,6 @@ func (response CreateScope201JSONResponse) VisitCreateScopeResponse(w http.Respo
 	return err
 }
 
-type CreateScopedefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response CreateScopedefaultApplicationProblemPlusJSONResponse) VisitCreateScopeResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type CountContentsRequestObject struct {
 	Scope ScopeKey `json:"scope"`
 }
@@ -7497,23 +6237,6 @@ func (response CountContents200JSONResponse) VisitCountContentsResponse(w http.R
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type CountContentsdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response CountContentsdefaultApplicationProblemPlusJSONResponse) VisitCountContentsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
 	_, err := buf.WriteTo(w)
 	return err
 }
@@ -7537,23 +6260,6 @@ func (response ListGrants200JSONResponse) VisitListGrantsResponse(w http.Respons
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ListGrantsdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListGrantsdefaultApplicationProblemPlusJSONResponse) VisitListGrantsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
 	_, err := buf.WriteTo(w)
 	return err
 }
@@ -7596,23 +6302,6 @@ func (response CreateGrant201JSONResponse) VisitCreateGrantResponse(w http.Respo
 	return err
 }
 
-type CreateGrantdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response CreateGrantdefaultApplicationProblemPlusJSONResponse) VisitCreateGrantResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type ListHoldersRequestObject struct {
 	Scope  ScopeKey `json:"scope"`
 	Params ListHoldersParams
@@ -7637,23 +6326,6 @@ func (response ListHolders200JSONResponse) VisitListHoldersResponse(w http.Respo
 	return err
 }
 
-type ListHoldersdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListHoldersdefaultApplicationProblemPlusJSONResponse) VisitListHoldersResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type ShowMatrixRequestObject struct {
 	Scope  ScopeKey `json:"scope"`
 	Params ShowMatrixParams
@@ -7673,23 +6345,6 @@ func (response ShowMatrix200JSONResponse) VisitShowMatrixResponse(w http.Respons
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ShowMatrixdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ShowMatrixdefaultApplicationProblemPlusJSONResponse) VisitShowMatrixResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
 	_, err := buf.WriteTo(w)
 	return err
 }
@@ -7718,23 +6373,6 @@ func (response FillPattern200JSONResponse) VisitFillPatternResponse(w http.Respo
 	return err
 }
 
-type FillPatterndefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response FillPatterndefaultApplicationProblemPlusJSONResponse) VisitFillPatternResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type ListPoliciesRequestObject struct {
 	Scope  ScopeKey `json:"scope"`
 	Params ListPoliciesParams
@@ -7754,23 +6392,6 @@ func (response ListPolicies200JSONResponse) VisitListPoliciesResponse(w http.Res
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ListPoliciesdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListPoliciesdefaultApplicationProblemPlusJSONResponse) VisitListPoliciesResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
 	_, err := buf.WriteTo(w)
 	return err
 }
@@ -7813,23 +6434,6 @@ func (response CreatePolicyAt201JSONResponse) VisitCreatePolicyAtResponse(w http
 	return err
 }
 
-type CreatePolicyAtdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response CreatePolicyAtdefaultApplicationProblemPlusJSONResponse) VisitCreatePolicyAtResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type ReadStatementsRequestObject struct {
 	Scope ScopeKey `json:"scope"`
 	Body  *ReadStatementsJSONRequestBody
@@ -7849,23 +6453,6 @@ func (response ReadStatements200JSONResponse) VisitReadStatementsResponse(w http
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ReadStatementsdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ReadStatementsdefaultApplicationProblemPlusJSONResponse) VisitReadStatementsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
 	_, err := buf.WriteTo(w)
 	return err
 }
@@ -7893,23 +6480,6 @@ func (response JoinStatements200JSONResponse) VisitJoinStatementsResponse(w http
 	return err
 }
 
-type JoinStatementsdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response JoinStatementsdefaultApplicationProblemPlusJSONResponse) VisitJoinStatementsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type RankRolesRequestObject struct {
 	Scope ScopeKey `json:"scope"`
 	Body  *RankRolesJSONRequestBody
@@ -7929,23 +6499,6 @@ func (response RankRoles200JSONResponse) VisitRankRolesResponse(w http.ResponseW
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type RankRolesdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response RankRolesdefaultApplicationProblemPlusJSONResponse) VisitRankRolesResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
 	_, err := buf.WriteTo(w)
 	return err
 }
@@ -7973,23 +6526,6 @@ func (response ListRoles200JSONResponse) VisitListRolesResponse(w http.ResponseW
 	return err
 }
 
-type ListRolesdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListRolesdefaultApplicationProblemPlusJSONResponse) VisitListRolesResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type CreateRoleRequestObject struct {
 	Scope ScopeKey `json:"scope"`
 	Body  *CreateRoleJSONRequestBody
@@ -8013,23 +6549,6 @@ func (response CreateRole201JSONResponse) VisitCreateRoleResponse(w http.Respons
 	return err
 }
 
-type CreateRoledefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response CreateRoledefaultApplicationProblemPlusJSONResponse) VisitCreateRoleResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type ReadRoleRequestObject struct {
 	Scope ScopeKey `json:"scope"`
 	Body  *ReadRoleJSONRequestBody
@@ -8049,23 +6568,6 @@ func (response ReadRole200JSONResponse) VisitReadRoleResponse(w http.ResponseWri
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ReadRoledefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ReadRoledefaultApplicationProblemPlusJSONResponse) VisitReadRoleResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
 	_, err := buf.WriteTo(w)
 	return err
 }
@@ -8094,23 +6596,6 @@ func (response RemoveRole200JSONResponse) VisitRemoveRoleResponse(w http.Respons
 	return err
 }
 
-type RemoveRoledefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response RemoveRoledefaultApplicationProblemPlusJSONResponse) VisitRemoveRoleResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type ShowRoleRequestObject struct {
 	Scope ScopeKey `json:"scope"`
 	Role  string   `json:"role"`
@@ -8130,23 +6615,6 @@ func (response ShowRole200JSONResponse) VisitShowRoleResponse(w http.ResponseWri
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ShowRoledefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ShowRoledefaultApplicationProblemPlusJSONResponse) VisitShowRoleResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
 	_, err := buf.WriteTo(w)
 	return err
 }
@@ -8176,23 +6644,6 @@ func (response EditRole200JSONResponse) VisitEditRoleResponse(w http.ResponseWri
 	return err
 }
 
-type EditRoledefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response EditRoledefaultApplicationProblemPlusJSONResponse) VisitEditRoleResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type ListServiceAccountsRequestObject struct {
 	Scope  ScopeKey `json:"scope"`
 	Params ListServiceAccountsParams
@@ -8212,23 +6663,6 @@ func (response ListServiceAccounts200JSONResponse) VisitListServiceAccountsRespo
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ListServiceAccountsdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListServiceAccountsdefaultApplicationProblemPlusJSONResponse) VisitListServiceAccountsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
 	_, err := buf.WriteTo(w)
 	return err
 }
@@ -8271,23 +6705,6 @@ func (response CreateServiceAccount201JSONResponse) VisitCreateServiceAccountRes
 	return err
 }
 
-type CreateServiceAccountdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response CreateServiceAccountdefaultApplicationProblemPlusJSONResponse) VisitCreateServiceAccountResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type OfferServicesRequestObject struct {
 	Scope  ScopeKey `json:"scope"`
 	Params OfferServicesParams
@@ -8308,23 +6725,6 @@ func (response OfferServices200JSONResponse) VisitOfferServicesResponse(w http.R
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type OfferServicesdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response OfferServicesdefaultApplicationProblemPlusJSONResponse) VisitOfferServicesResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
 	_, err := buf.WriteTo(w)
 	return err
 }
@@ -8352,23 +6752,6 @@ func (response ShowTree200JSONResponse) VisitShowTreeResponse(w http.ResponseWri
 	return err
 }
 
-type ShowTreedefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ShowTreedefaultApplicationProblemPlusJSONResponse) VisitShowTreeResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type ListServicesRequestObject struct {
 }
 
@@ -8386,23 +6769,6 @@ func (response ListServices200JSONResponse) VisitListServicesResponse(w http.Res
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ListServicesdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListServicesdefaultApplicationProblemPlusJSONResponse) VisitListServicesResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
 	_, err := buf.WriteTo(w)
 	return err
 }
@@ -8429,23 +6795,6 @@ func (response RegisterService201JSONResponse) VisitRegisterServiceResponse(w ht
 	return err
 }
 
-type RegisterServicedefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response RegisterServicedefaultApplicationProblemPlusJSONResponse) VisitRegisterServiceResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type RemoveServiceRequestObject struct {
 	Service string `json:"service"`
 }
@@ -8460,23 +6809,6 @@ type RemoveService204Response struct {
 func (response RemoveService204Response) VisitRemoveServiceResponse(w http.ResponseWriter) error {
 	w.WriteHeader(204)
 	return nil
-}
-
-type RemoveServicedefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response RemoveServicedefaultApplicationProblemPlusJSONResponse) VisitRemoveServiceResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
 }
 
 type ListServiceKeysRequestObject struct {
@@ -8497,23 +6829,6 @@ func (response ListServiceKeys200JSONResponse) VisitListServiceKeysResponse(w ht
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ListServiceKeysdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListServiceKeysdefaultApplicationProblemPlusJSONResponse) VisitListServiceKeysResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
 	_, err := buf.WriteTo(w)
 	return err
 }
@@ -8541,23 +6856,6 @@ func (response CreateServiceKey201JSONResponse) VisitCreateServiceKeyResponse(w 
 	return err
 }
 
-type CreateServiceKeydefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response CreateServiceKeydefaultApplicationProblemPlusJSONResponse) VisitCreateServiceKeyResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type SignOutRequestObject struct {
 }
 
@@ -8579,23 +6877,6 @@ func (response SignOut204Response) VisitSignOutResponse(w http.ResponseWriter) e
 	return nil
 }
 
-type SignOutdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response SignOutdefaultApplicationProblemPlusJSONResponse) VisitSignOutResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type GetSessionRequestObject struct {
 }
 
@@ -8613,23 +6894,6 @@ func (response GetSession200JSONResponse) VisitGetSessionResponse(w http.Respons
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type GetSessiondefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response GetSessiondefaultApplicationProblemPlusJSONResponse) VisitGetSessionResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
 	_, err := buf.WriteTo(w)
 	return err
 }
@@ -8664,23 +6928,6 @@ func (response SignIn200JSONResponse) VisitSignInResponse(w http.ResponseWriter)
 	return err
 }
 
-type SignIndefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response SignIndefaultApplicationProblemPlusJSONResponse) VisitSignInResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type AcceptInvitationRequestObject struct {
 	Body *AcceptInvitationJSONRequestBody
 }
@@ -8703,23 +6950,6 @@ func (response AcceptInvitation200JSONResponse) VisitAcceptInvitationResponse(w 
 	return err
 }
 
-type AcceptInvitationdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response AcceptInvitationdefaultApplicationProblemPlusJSONResponse) VisitAcceptInvitationResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type SwitchOrganisationRequestObject struct {
 	Body *SwitchOrganisationJSONRequestBody
 }
@@ -8738,23 +6968,6 @@ func (response SwitchOrganisation200JSONResponse) VisitSwitchOrganisationRespons
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type SwitchOrganisationdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response SwitchOrganisationdefaultApplicationProblemPlusJSONResponse) VisitSwitchOrganisationResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
 	_, err := buf.WriteTo(w)
 	return err
 }
@@ -8789,23 +7002,6 @@ func (response SignInByPasskey200JSONResponse) VisitSignInByPasskeyResponse(w ht
 	return err
 }
 
-type SignInByPasskeydefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response SignInByPasskeydefaultApplicationProblemPlusJSONResponse) VisitSignInByPasskeyResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type BeginPasskeySignInRequestObject struct {
 }
 
@@ -8827,23 +7023,6 @@ func (response BeginPasskeySignIn200JSONResponse) VisitBeginPasskeySignInRespons
 	return err
 }
 
-type BeginPasskeySignIndefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response BeginPasskeySignIndefaultApplicationProblemPlusJSONResponse) VisitBeginPasskeySignInResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type ProveSessionRequestObject struct {
 	Body *ProveSessionJSONRequestBody
 }
@@ -8858,23 +7037,6 @@ type ProveSession204Response struct {
 func (response ProveSession204Response) VisitProveSessionResponse(w http.ResponseWriter) error {
 	w.WriteHeader(204)
 	return nil
-}
-
-type ProveSessiondefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ProveSessiondefaultApplicationProblemPlusJSONResponse) VisitProveSessionResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
 }
 
 type GetStatusRequestObject struct {
@@ -8894,23 +7056,6 @@ func (response GetStatus200JSONResponse) VisitGetStatusResponse(w http.ResponseW
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type GetStatusdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response GetStatusdefaultApplicationProblemPlusJSONResponse) VisitGetStatusResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
 	_, err := buf.WriteTo(w)
 	return err
 }
