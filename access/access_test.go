@@ -252,9 +252,9 @@ func TestExplainTellsTheWayThroughGroups(t *testing.T) {
 	w.grant("operator", "bram", "top/folder")
 	e := w.now.Explain(access.Question{Principal: w.ids["bram"], Permission: catalogue.Shipped().MustPermission("edit folder"), Scope: w.ids["top/folder"]})
 	require.False(t, e.Allowed)
-	require.Len(t, e.Met, 3, "the steward's grant is met too: it is about the permission")
-	require.Empty(t, e.Met[0].Through)
-	require.Equal(t, []string{"curators", "trust"}, e.Met[2].Through)
+	require.Len(t, e.Rules, 3, "the steward's grant is met too: it is about the permission")
+	require.Empty(t, e.Rules[0].Through)
+	require.Equal(t, []string{"curators", "trust"}, e.Rules[2].Through)
 }
 
 func TestNobodyGivesWhatTheyDoNotHold(t *testing.T) {

@@ -85,7 +85,7 @@ func (d *draft) refresh() {
 		}
 	}
 	d.dirtyRules = nil
-	d.refreshWays()
+	d.refreshAncestries()
 }
 
 // editScope returns a node that may be altered until the draft is done.

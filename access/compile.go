@@ -41,7 +41,7 @@ func (s *Snapshot) compile(p *policyNode) ([]*rule, error) {
 			return nil, model.Violationf(model.RuleUnknown, "the place of statement %d is not there", i+1)
 		}
 		r := &rule{
-			ref: RuleRef{Policy: p.ID, Statement: i}, cuts: st.Modal != statement.May, here: st.Here, place: place, set: p.scope,
+			ref: RuleRef{Policy: p.ID, Statement: i}, cuts: st.Modal != statement.May, exactScope: st.Here, place: place, set: p.scope,
 			condition: st.Condition, period: st.Period,
 		}
 		var err error

@@ -105,7 +105,7 @@ func (s *Snapshot) find(principal, scope model.ID) (*principalNode, number, bool
 	who, node := s.principals.Get(whoSlot.Number), s.scopes.get(slot.Number)
 	ahead := who.marks[0] ^ uint64(who.near[0]) ^ uint64(who.near[nearMost-1])
 	if slot.Home != persist.Homeless {
-		on := s.scopes.ways.Get(slot.Home)
+		on := s.scopes.ancestries.Get(slot.Home)
 		ahead ^= uint64(on.names[0]) ^ uint64(on.names[model.MaxDepth/2]) ^ uint64(on.count)
 	}
 	if who.ID == principal && node.id == scope && ahead != neverAhead {

@@ -36,7 +36,7 @@ func (e *evaluation) findings(about catalogue.Permission, fn func(*entry)) (reti
 		}
 		n = node.parent
 	}
-	on := e.scopes.ways.Get(n)
+	on := e.scopes.ancestries.Get(n)
 	for i := range on.names[:on.count&(2*model.MaxDepth-1)] {
 		switch {
 		case on.ruled>>i&1 != 0:
@@ -58,7 +58,7 @@ func (e *evaluation) look(rules *placeRules, atScope bool, about catalogue.Permi
 	if rules.index == nil {
 		for i := range rules.entries {
 			x := &rules.entries[i]
-			if (about == everything || x.permissions.Has(about)) && (atScope || !x.here) && e.who.among(x.WrittenSubject) {
+			if (about == everything || x.permissions.Has(about)) && (atScope || !x.exactScope) && e.who.among(x.WrittenSubject) {
 				fn(x)
 			}
 		}
@@ -70,7 +70,7 @@ func (e *evaluation) look(rules *placeRules, atScope bool, about catalogue.Permi
 		}
 		for i := rules.first(subject); i < len(rules.entries) && rules.entries[i].WrittenSubject == subject; i++ {
 			x := &rules.entries[i]
-			if (about == everything || x.permissions.Has(about)) && (atScope || !x.here) {
+			if (about == everything || x.permissions.Has(about)) && (atScope || !x.exactScope) {
 				fn(x)
 			}
 		}
@@ -81,9 +81,9 @@ func (e *evaluation) look(rules *placeRules, atScope bool, about catalogue.Permi
 // alone is not said of what is beneath.
 func (e *evaluation) applies(x *entry) truth {
 	switch {
-	case x.here && e.beneath, !x.cuts && e.who.resting != nil && !e.who.isGivenAs(x.WrittenSubject, e.context):
+	case x.exactScope && e.beneath, !x.cuts && e.who.resting != nil && !e.who.isGivenAs(x.WrittenSubject, e.context):
 		return no
-	case !x.slow:
+	case !x.conditional:
 		return yes
 	}
 	return x.rule.applies(facts{snapshot: e.Snapshot, principal: e.who, scope: e.facts, context: e.context})
@@ -206,7 +206,7 @@ func (e *evaluation) held() (catalogue.Set, hangs) {
 	var room [8]uint64
 	given, cut := catalogue.Set(room[:0:4]), catalogue.Set(room[4:4:8])
 	retired := e.findings(everything, func(x *entry) {
-		on.onTerms, on.onPlace = on.onTerms || x.slow, on.onPlace || x.here
+		on.onTerms, on.onPlace = on.onTerms || x.conditional, on.onPlace || x.exactScope
 		switch {
 		case !e.counts(x):
 		case x.cuts:

@@ -9,47 +9,47 @@ import (
 	"arbora.example/access/statement"
 )
 
-// Why says why a rule met on the way applies, or does not.
-type Why string
+// Outcome says why a rule met on the way applies, or does not.
+type Outcome string
 
 // The reasons why.
 const (
-	Applies          Why = "applies"
-	NotNamed         Why = "not-named"         // it names neither the principal nor a group or set it belongs to
-	Excepted         Why = "excepted"          // it excepts the principal
-	GroupInactive    Why = "group-inactive"    // the group it names is out of use, or one between
-	OtherPermission  Why = "other-permission"  // it is not about the permission asked for
-	OtherPlane       Why = "other-plane"       // it is about the other plane of the same thing
-	OtherScope       Why = "other-scope"       // it holds at its own scope alone
-	PeriodOver       Why = "period-over"       // its period has ended
-	PeriodAhead      Why = "period-ahead"      // its period has not begun
-	PeriodUnknown    Why = "period-unknown"    // it has a period, and the question tells no time
-	ConditionFalse   Why = "condition-false"   // Part does not hold
-	ConditionUnknown Why = "condition-unknown" // of Part it is not known whether it holds
-	CannotCut        Why = "cannot-cut"        // it cuts, but whom a rule from above lets govern can always find and repair
+	Applies          Outcome = "applies"
+	NotNamed         Outcome = "not-named"         // it names neither the principal nor a group or set it belongs to
+	Excepted         Outcome = "excepted"          // it excepts the principal
+	GroupInactive    Outcome = "group-inactive"    // the group it names is out of use, or one between
+	OtherPermission  Outcome = "other-permission"  // it is not about the permission asked for
+	OtherPlane       Outcome = "other-plane"       // it is about the other plane of the same thing
+	OtherScope       Outcome = "other-scope"       // it holds at its own scope alone
+	PeriodOver       Outcome = "period-over"       // its period has ended
+	PeriodAhead      Outcome = "period-ahead"      // its period has not begun
+	PeriodUnknown    Outcome = "period-unknown"    // it has a period, and the question tells no time
+	ConditionFalse   Outcome = "condition-false"   // Part does not hold
+	ConditionUnknown Outcome = "condition-unknown" // of Part it is not known whether it holds
+	CannotCut        Outcome = "cannot-cut"        // it cuts, but whom a rule from above lets govern can always find and repair
 )
 
-// Met is a rule met on the way from a scope up to the organisation.
-type Met struct {
+// RuleOutcome is a rule met on the way from a scope up to the organisation.
+type RuleOutcome struct {
 	Rule    RuleRef
 	Place   model.ID // where it is placed
 	Cuts    bool
-	Why     Why
+	Outcome Outcome
 	Part    string   // of the condition, that decides
 	Through []string // the groups from the principal to the one the rule names; empty when it names the principal
 	Names   model.ID // the principal, group or set by which the rule means the principal; zero when it does not
 }
 
-// Takes reports whether the rule takes part in the decision: it applies, or it cuts under a condition that is unknown.
-func (m Met) Takes() bool {
-	return m.Why == Applies || m.Cuts && (m.Why == ConditionUnknown || m.Why == PeriodUnknown)
+// Effective reports whether the rule takes part in the decision: it applies, or it cuts under a condition that is unknown.
+func (m RuleOutcome) Effective() bool {
+	return m.Outcome == Applies || m.Cuts && (m.Outcome == ConditionUnknown || m.Outcome == PeriodUnknown)
 }
 
 // Explanation is a decision with the rules met on the way up, nearest first: all that name the principal, and all that
 // are about the permission.
 type Explanation struct {
 	Decision
-	Met []Met
+	Rules []RuleOutcome
 }
 
 // Explain answers a question as [Snapshot.Decide] does and tells what was met on the way.
@@ -68,21 +68,21 @@ func (s *Snapshot) Explain(q Question) Explanation {
 		}
 		for _, r := range up.node.rules.all {
 			m := s.meet(r, who, at, q)
-			if m.Why == NotNamed && !r.permissions.Has(q.Permission) {
+			if m.Outcome == NotNamed && !r.permissions.Has(q.Permission) {
 				continue
 			}
-			if m.Cuts && m.Takes() && s.spares(r, gives).Has(q.Permission) {
-				m.Why = CannotCut
+			if m.Cuts && m.Effective() && s.spares(r, gives).Has(q.Permission) {
+				m.Outcome = CannotCut
 			}
-			e.Met = append(e.Met, m)
+			e.Rules = append(e.Rules, m)
 		}
 	}
 	return e
 }
 
 // meet returns why one rule does or does not apply.
-func (s *Snapshot) meet(r *rule, who *principalNode, at number, q Question) Met {
-	m := Met{Rule: r.ref, Place: s.scopes.get(r.place).id, Cuts: r.cuts, Why: Applies}
+func (s *Snapshot) meet(r *rule, who *principalNode, at number, q Question) RuleOutcome {
+	m := RuleOutcome{Rule: r.ref, Place: s.scopes.get(r.place).id, Cuts: r.cuts, Outcome: Applies}
 	m.Names, m.Through = s.namedBy(r, who)
 	f := facts{snapshot: s, principal: who, scope: s.scopes.get(at), context: q.Context}
 	var holds [terms]truth
@@ -91,20 +91,20 @@ func (s *Snapshot) meet(r *rule, who *principalNode, at number, q Question) Met 
 	}
 	switch {
 	case holds[whoTerm] == no && !m.Names.IsZero():
-		m.Why = GroupInactive
+		m.Outcome = GroupInactive
 	case holds[whoTerm] == no:
-		m.Why = NotNamed
+		m.Outcome = NotNamed
 	case holds[exceptTerm] == no:
-		m.Why = Excepted
+		m.Outcome = Excepted
 	case !r.permissions.Has(q.Permission):
-		m.Why = s.otherThan(r, q.Permission)
-	case r.here && r.place != at:
-		m.Why = OtherScope
+		m.Outcome = s.otherThan(r, q.Permission)
+	case r.exactScope && r.place != at:
+		m.Outcome = OtherScope
 	default:
 		// A term that is known not to hold says more than one of which nothing is known.
 		for _, want := range []truth{no, unknown} {
 			if at := slices.Index(holds[:], want); at >= 0 {
-				m.Why, m.Part = r.whyNot(term(at), want, f)
+				m.Outcome, m.Part = r.whyNot(term(at), want, f)
 				break
 			}
 		}
@@ -113,7 +113,7 @@ func (s *Snapshot) meet(r *rule, who *principalNode, at number, q Question) Met 
 }
 
 // whyNot says in what way a term does not hold, or is not known to.
-func (r *rule) whyNot(t term, holds truth, f facts) (why Why, part string) {
+func (r *rule) whyNot(t term, holds truth, f facts) (why Outcome, part string) {
 	switch {
 	case t == whoTerm:
 		return ConditionUnknown, "the principal carries the claims it names"
@@ -132,7 +132,7 @@ func (r *rule) whyNot(t term, holds truth, f facts) (why Why, part string) {
 }
 
 // otherThan returns how a rule that is not about a permission misses it.
-func (s *Snapshot) otherThan(r *rule, p catalogue.Permission) Why {
+func (s *Snapshot) otherThan(r *rule, p catalogue.Permission) Outcome {
 	asked := s.catalogue.Operation(p)
 	otherPlane := false
 	for held := range r.permissions.All {

@@ -282,7 +282,7 @@ func (r *fileReader) snapshot(c *catalogue.Catalogue) (*Snapshot, error) {
 	r.table(d, &d.scopes.containers, types)
 	r.table(d, &d.scopes.resources, types)
 	for range d.scopes.containers.Len() {
-		d.scopes.ways.Append(d.owner)
+		d.scopes.ancestries.Append(d.owner)
 	}
 	r.more(d)
 	d.formerly = r.words()

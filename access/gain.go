@@ -337,7 +337,7 @@ func (s *Snapshot) open(who *principalNode, at number, facts *scopeNode, beneath
 	found := false
 	e := evaluation{Snapshot: s, who: who, at: at, facts: facts, beneath: beneath, context: c}
 	e.findings(everything, func(x *entry) {
-		if !x.slow || !x.permissions.Meets(about) && !x.permissions.Meets(s.catalogue.Governing()) {
+		if !x.conditional || !x.permissions.Meets(about) && !x.permissions.Meets(s.catalogue.Governing()) {
 			return
 		}
 		if e.applies(x) == unknown {

@@ -30,11 +30,11 @@ func (s *Snapshot) Holders(p catalogue.Permission, scope model.ID, c *Context) [
 			continue
 		}
 		for _, r := range up.node.rules.all {
-			if !r.permissions.Has(p) || r.here && r.place != at {
+			if !r.permissions.Has(p) || r.exactScope && r.place != at {
 				continue
 			}
 			into := sure
-			if r.cuts || r.slow() {
+			if r.cuts || r.conditional() {
 				into = doubtful
 			}
 			for _, n := range r.names() {
@@ -174,10 +174,10 @@ func (s *Snapshot) StepsTo(q Question, most int) []Step {
 
 // lifts returns the statement that alone cuts what is otherwise given.
 func (s *Snapshot) lifts(q Question, who *principalNode, at number) []Step {
-	var cuts []Met
+	var cuts []RuleOutcome
 	given := false
-	for _, m := range s.Explain(q).Met {
-		if m.Takes() {
+	for _, m := range s.Explain(q).Rules {
+		if m.Effective() {
 			given = given || !m.Cuts
 			if m.Cuts {
 				cuts = append(cuts, m)

@@ -219,7 +219,7 @@ func TestHoldersTellWhy(t *testing.T) {
 	holders := w.now.Holders(erase, bucket, nil)
 	require.Len(t, holders, 1)
 	require.Equal(t, "bram", holders[0].Principal.Name)
-	met := w.now.Explain(access.Question{Principal: w.ids["bram"], Permission: erase, Scope: bucket}).Met
+	met := w.now.Explain(access.Question{Principal: w.ids["bram"], Permission: erase, Scope: bucket}).Rules
 	require.Empty(t, met[0].Through, "the nearest comes first")
 	require.Equal(t, []string{"curators", "trust"}, met[1].Through)
 

@@ -79,7 +79,7 @@ func (s *Snapshot) ungoverned(p catalogue.Permission) *gap {
 			return g
 		}
 		for _, cut := range cuts {
-			if cut.place == 0 || beneath && cut.here {
+			if cut.place == 0 || beneath && cut.exactScope {
 				continue
 			}
 			if g := s.gapAt(cut.place, beneath, p, candidates, cuts, c); g != nil {
@@ -107,7 +107,7 @@ func (s *Snapshot) gapAt(at number, beneath bool, p catalogue.Permission, users 
 	}
 	g := &gap{at: at, beneath: beneath}
 	for _, cut := range cuts {
-		if s.isAtOrBeneath(at, cut.place) && (!cut.here || cut.place == at && !beneath) {
+		if s.isAtOrBeneath(at, cut.place) && (!cut.exactScope || cut.place == at && !beneath) {
 			g.cut = cut
 		}
 	}

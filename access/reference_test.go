@@ -207,12 +207,12 @@ func checkExplanation(t *rapid.T, snapshot *access.Snapshot, q access.Question) 
 	if !slices.Contains([]access.Reason{access.Granted, access.NotGranted, access.Cut}, e.Reason) {
 		return
 	}
-	var gives, cuts *access.Met // the nearest, and of equally near ones the oldest
+	var gives, cuts *access.RuleOutcome // the nearest, and of equally near ones the oldest
 	spared := false
-	for i := range e.Met {
-		m := &e.Met[i]
-		spared = spared || m.Why == access.CannotCut
-		if !m.Takes() {
+	for i := range e.Rules {
+		m := &e.Rules[i]
+		spared = spared || m.Outcome == access.CannotCut
+		if !m.Effective() {
 			continue
 		}
 		if !snapshot.Gives(m.Rule).Has(q.Permission) {

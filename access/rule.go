@@ -71,7 +71,7 @@ type rule struct {
 	ref         RuleRef
 	grant       *grantNode // for a grant
 	cuts        bool       // it takes away: may never, may only
-	here        bool       // it counts at its place only
+	exactScope  bool       // it counts at its place only
 	place       number
 	set         number // the scope it was set at: the grant's, or its policy's
 	who         []number
@@ -83,8 +83,8 @@ type rule struct {
 	period      statement.Period
 }
 
-// slow reports whether more must be looked at than whom the rule names.
-func (r *rule) slow() bool {
+// conditional reports whether more must be looked at than whom the rule names.
+func (r *rule) conditional() bool {
 	return r.condition != nil || !r.period.IsEmpty() || len(r.except) > 0 || len(r.claims) > 0 || len(r.exceptClaim) > 0
 }
 
@@ -168,8 +168,8 @@ func meant(who *principalNode, numbers []number, claims []statement.Subject, c *
 type entry struct {
 	WrittenSubject number
 	cuts           bool
-	here           bool
-	slow           bool
+	exactScope     bool
+	conditional    bool
 	permissions    catalogue.Set
 	rule           *rule
 }
@@ -276,7 +276,7 @@ func newPlaceRules(all []*rule) *placeRules {
 		}
 		for _, n := range r.names() {
 			p.entries = append(p.entries, entry{
-				WrittenSubject: n, cuts: r.cuts, here: r.here, slow: r.slow(), permissions: r.permissions, rule: r,
+				WrittenSubject: n, cuts: r.cuts, exactScope: r.exactScope, conditional: r.conditional(), permissions: r.permissions, rule: r,
 			})
 		}
 	}

@@ -136,13 +136,13 @@ func TestRules(t *testing.T) {
 // rule from above escapes while another does not.
 func TestExplainTellsWhatIsSo(t *testing.T) {
 	const scans = "top/folder/house/scans.bucket"
-	explain := func(w *world, who, permission, at string, c *access.Context) (access.Explanation, map[model.ID]access.Why) {
+	explain := func(w *world, who, permission, at string, c *access.Context) (access.Explanation, map[model.ID]access.Outcome) {
 		e := w.now.Explain(access.Question{Principal: w.ids[who], Permission: catalogue.Shipped().MustPermission(permission), Scope: w.ids[at], Context: c})
-		why := map[model.ID]access.Why{}
-		for _, m := range e.Met {
+		why := map[model.ID]access.Outcome{}
+		for _, m := range e.Rules {
 			if !m.Rule.Policy.IsZero() {
-				why[m.Rule.Policy] = m.Why
-				require.Equal(t, m.Why == access.Applies || m.Why == access.ConditionUnknown, m.Takes())
+				why[m.Rule.Policy] = m.Outcome
+				require.Equal(t, m.Outcome == access.Applies || m.Outcome == access.ConditionUnknown, m.Effective())
 			}
 		}
 		return e, why
@@ -156,7 +156,7 @@ func TestExplainTellsWhatIsSo(t *testing.T) {
 	w.ids["mondays"] = w.policy("top", "mondays", `people from meadowside-sso may never do anything if context.weekday is "monday"`)
 	e, why := explain(w, "bram", "describe bucket", scans, &monday)
 	require.True(t, e.Allowed)
-	require.Equal(t, map[model.ID]access.Why{
+	require.Equal(t, map[model.ID]access.Outcome{
 		w.ids["given"]: access.Applies, w.ids["sundays"]: access.ConditionFalse, w.ids["over"]: access.PeriodOver, w.ids["mondays"]: access.NotNamed,
 	}, why)
 	w.ids["claimed"] = w.policy("top", "claimed", `people from quaywater-sso with dept "trees" may never do anything if context.weekday is "monday"`)
@@ -172,7 +172,7 @@ func TestExplainTellsWhatIsSo(t *testing.T) {
 	e, why = explain(w, "bram", "create grant", "top/folder/house", nil)
 	require.Equal(t, access.Cut, e.Reason)
 	require.Equal(t, w.ids["never"], e.Rule.Policy, "the cut that he cannot escape decides")
-	require.Equal(t, map[model.ID]access.Why{w.ids["only"]: access.CannotCut, w.ids["never"]: access.Applies}, why)
+	require.Equal(t, map[model.ID]access.Outcome{w.ids["only"]: access.CannotCut, w.ids["never"]: access.Applies}, why)
 }
 
 // TestLossesAreWhatDecisionsCut: what lets somebody govern from above spares them what it takes to find what to repair, whichever of

@@ -11,15 +11,15 @@ import (
 type scopeTable struct {
 	containers persist.Table[scopeNode]
 	resources  persist.Table[scopeNode]
-	ways       persist.Table[way] // of the containers, by their numbers
+	ancestries persist.Table[ancestry] // of the containers, by their numbers
 }
 
 // resourceBit marks the numbers of resources.
 const resourceBit number = 1 << 31
 
-// way is what a decision needs to know of a container and of all above it, side by side, so that it need not fetch them
+// ancestry is what a decision needs to know of a container and of all above it, side by side, so that it need not fetch them
 // from memory one after the other: most name nobody who matters, and are then not looked at.
-type way struct {
+type ancestry struct {
 	count    uint8                  // of the containers, itself counted
 	retired  bool                   // one of them is
 	ruled    uint16                 // which of them have rules whose names say whom they name, one bit each
@@ -29,11 +29,11 @@ type way struct {
 	rules    [model.MaxDepth]*placeRules // of those that are ruled; where many rules are, they change often, and are not noted
 }
 
-// waysOf works out anew the ways of a container and of all beneath it.
-func (d *draft) waysOf(n number) {
+// updateAncestry works out anew the ways of a container and of all beneath it.
+func (d *draft) updateAncestry(n number) {
 	node := d.scopes.containers.Get(n)
-	w := d.scopes.ways.Edit(d.owner, n)
-	*w = way{count: 1, retired: node.retired}
+	w := d.scopes.ancestries.Edit(d.owner, n)
+	*w = ancestry{count: 1, retired: node.retired}
 	w.on[0] = n
 	switch {
 	case node.overflow:
@@ -42,7 +42,7 @@ func (d *draft) waysOf(n number) {
 		w.ruled, w.names[0], w.rules[0] = 1, node.names, node.rules
 	}
 	if node.parent != n {
-		above := d.scopes.ways.Get(node.parent)
+		above := d.scopes.ancestries.Get(node.parent)
 		w.count += above.count
 		w.retired = w.retired || above.retired
 		w.ruled |= above.ruled << 1
@@ -53,14 +53,14 @@ func (d *draft) waysOf(n number) {
 	}
 	if node.more != nil {
 		node.more.containers.From("", d.scopeName, func(child number) bool {
-			d.waysOf(child)
+			d.updateAncestry(child)
 			return true
 		})
 	}
 }
 
-// refreshWays works out anew the ways that changes touched: those of some containers, and of all beneath them.
-func (d *draft) refreshWays() {
+// refreshAncestries works out anew the ways that changes touched: those of some containers, and of all beneath them.
+func (d *draft) refreshAncestries() {
 	for n := range d.dirtyAncestry {
 		beneathAnother := false
 		for up := d.upward(n); up.next() && !beneathAnother; {
@@ -68,7 +68,7 @@ func (d *draft) refreshWays() {
 			beneathAnother = dirty && up.number != n
 		}
 		if !beneathAnother {
-			d.waysOf(n)
+			d.updateAncestry(n)
 		}
 	}
 	d.dirtyAncestry = nil
@@ -105,7 +105,7 @@ func (t *scopeTable) edit(by *persist.Owner, n number) *scopeNode {
 func (t *scopeTable) append(by *persist.Owner, container bool) (number, *scopeNode) {
 	if container {
 		n := number(t.containers.Len())
-		t.ways.Append(by)
+		t.ancestries.Append(by)
 		return n, t.containers.Append(by)
 	}
 	n := number(t.resources.Len())

@@ -46,7 +46,7 @@ func (v *View) follow() {
 				v.lead(r.place)
 			}
 			// Beneath its place a rule says everywhere the same, unless it looks at the resource, or cuts at the place alone.
-			if r.condition.Mentions("resource") || r.cuts && r.here {
+			if r.condition.Mentions("resource") || r.cuts && r.exactScope {
 				v.uneven = append(v.uneven, r)
 			}
 		}

@@ -13,32 +13,32 @@ import (
 
 // TestANoInWords tells a no by what comes near: one by one where it is little, and in short where it is much.
 func TestANoInWords(t *testing.T) {
-	granted := func(role, at, words string) MetView {
-		return MetView{Why: access.OtherPermission, Words: words, Rule: RuleView{At: tenant.Ref{Address: at}, Grant: &GrantView{Role: &catalogue.Role{RoleDefinition: catalogue.RoleDefinition{Name: role}}}}}
+	granted := func(role, at, words string) RuleOutcome {
+		return RuleOutcome{Outcome: access.OtherPermission, Words: words, Rule: RuleView{At: tenant.Ref{Address: at}, Grant: &GrantView{Role: &catalogue.Role{RoleDefinition: catalogue.RoleDefinition{Name: role}}}}}
 	}
-	said := MetView{Why: access.OtherPermission, Words: "is not about it", Rule: RuleView{At: tenant.Ref{Address: "lindenmere"}, Statement: &StatementView{Text: `staff may put object if context.location is "north"`}}}
-	apart := func(role string) MetView {
+	said := RuleOutcome{Outcome: access.OtherPermission, Words: "is not about it", Rule: RuleView{At: tenant.Ref{Address: "lindenmere"}, Statement: &StatementView{Text: `staff may put object if context.location is "north"`}}}
+	apart := func(role string) RuleOutcome {
 		m := granted(role, "lindenmere", "does not hold it: it is about "+planesApart)
-		m.Why = access.OtherPlane
+		m.Outcome = access.OtherPlane
 		return m
 	}
 	reader := granted("content-reader", "lindenmere/science", "does not hold it")
-	cut := MetView{Why: access.Applies, Cuts: true, Words: "cuts it off", Rule: reader.Rule}
-	strange := MetView{Why: access.NotNamed, Words: "does not name them", Rule: reader.Rule}
+	cut := RuleOutcome{Outcome: access.Applies, Cuts: true, Words: "cuts it off", Rule: reader.Rule}
+	strange := RuleOutcome{Outcome: access.NotNamed, Words: "does not name them", Rule: reader.Rule}
 	for _, c := range []struct {
-		met  []MetView
+		met  []RuleOutcome
 		says string
 	}{
 		{nil, "nothing is given to piotr there or above, so it is denied."},
-		{[]MetView{strange, cut}, "nothing is given to piotr there or above, so it is denied."},
-		{[]MetView{reader}, "content-reader from lindenmere/science does not hold it."},
-		{[]MetView{reader, strange, said}, `content-reader from lindenmere/science does not hold it; “staff may put object if context.location is "north"” from lindenmere is not about it.`},
-		{[]MetView{reader, reader, said}, "none of the 3 rules for piotr there and above gives it."},
-		{[]MetView{reader, apart("observer"), said}, "none of the 3 rules for piotr there and above gives it; what observer would give is on the other plane, and control and data are apart."},
-		{[]MetView{apart("observer"), apart("builder"), said, apart("observer")}, "none of the 4 rules for piotr there and above gives it; what builder and observer would give is on the other plane, and control and data are apart."},
+		{[]RuleOutcome{strange, cut}, "nothing is given to piotr there or above, so it is denied."},
+		{[]RuleOutcome{reader}, "content-reader from lindenmere/science does not hold it."},
+		{[]RuleOutcome{reader, strange, said}, `content-reader from lindenmere/science does not hold it; “staff may put object if context.location is "north"” from lindenmere is not about it.`},
+		{[]RuleOutcome{reader, reader, said}, "none of the 3 rules for piotr there and above gives it."},
+		{[]RuleOutcome{reader, apart("observer"), said}, "none of the 3 rules for piotr there and above gives it; what observer would give is on the other plane, and control and data are apart."},
+		{[]RuleOutcome{apart("observer"), apart("builder"), said, apart("observer")}, "none of the 4 rules for piotr there and above gives it; what builder and observer would give is on the other plane, and control and data are apart."},
 	} {
 		t.Run(c.says, func(t *testing.T) {
-			a := Answer{Permission: "erase object", Principal: access.Principal{Kind: model.User, Name: "piotr"}, Scope: tenant.Ref{Address: "lindenmere/science/scans.bucket"}, Met: c.met}
+			a := Answer{Permission: "erase object", Principal: access.Principal{Kind: model.User, Name: "piotr"}, Scope: tenant.Ref{Address: "lindenmere/science/scans.bucket"}, Rules: c.met}
 			a.Reason = access.NotGranted
 			require.Equal(t, "No, piotr may not erase object at lindenmere/science/scans.bucket: "+c.says, words(a))
 		})

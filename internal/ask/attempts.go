@@ -34,8 +34,8 @@ func (s *Answers) noteAttempts(ctx context.Context, c tenant.Caller, e *evaluato
 		}
 		author := s.Author(c)
 		author.Name += fmt.Sprintf(" for %s %s", p.Kind, e.called(p))
-		if asked[i].Told.IP != "" {
-			author.From = asked[i].Told.IP
+		if asked[i].Context.IP != "" {
+			author.From = asked[i].Context.IP
 		}
 		records = append(records, store.AuditRecord{Organisation: c.OrganisationName, Author: author, Event: "refused", Detail: told})
 	}

@@ -16,17 +16,17 @@ import (
 	"arbora.example/internal/tenant"
 )
 
-// Asked is what somebody wants to know: whether a principal may do something at a scope.
-type Asked struct {
+// CheckRequest is what somebody wants to know: whether a principal may do something at a scope.
+type CheckRequest struct {
 	Scope      string // by id or address
 	Rest       string // what lies in the scope's open contents, if anything
 	Kind, Name string // of the principal; empty for the caller
 	Permission string
-	Told       Told
+	Context    QuestionContext
 }
 
-// Told is what a question tells of its circumstances. What is left out of it is unknown, but for the time: that is now.
-type Told struct {
+// QuestionContext is what a question tells of its circumstances. What is left out of it is unknown, but for the time: that is now.
+type QuestionContext struct {
 	Time     time.Time
 	IP       string
 	Location string
@@ -34,7 +34,7 @@ type Told struct {
 	Claims   map[string][]string
 }
 
-func (t Told) context(now time.Time) (*access.Context, error) {
+func (t QuestionContext) context(now time.Time) (*access.Context, error) {
 	context := &access.Context{Time: t.Time, Location: t.Location, Provider: t.Provider, Claims: t.Claims}
 	if context.Time.IsZero() {
 		context.Time = now
@@ -57,16 +57,16 @@ type Answer struct {
 	State      credential.State // of the principal, when that is why it may not
 	Permission string
 	Scope      tenant.Ref
-	DecidedBy  *MetView
-	Met        []MetView // nearest first
-	Hidden     int       // rules met that the viewer may not see
-	Steps      []Step    // for a no: what would turn it, smallest first
+	DecidedBy  *RuleOutcome
+	Rules      []RuleOutcome // nearest first
+	Hidden     int           // rules met that the viewer may not see
+	Steps      []Step        // for a no: what would turn it, smallest first
 	Revision   uint64
 }
 
 // Check answers whether somebody may do something at a scope. Of themselves anybody may ask, of others those who may
 // list the grants there.
-func (s *Answers) Check(ctx context.Context, c tenant.Caller, a Asked) (Answer, error) {
+func (s *Answers) Check(ctx context.Context, c tenant.Caller, a CheckRequest) (Answer, error) {
 	d, err := s.Open(ctx, c)
 	if err != nil {
 		return Answer{}, err
@@ -80,8 +80,8 @@ func (s *Answers) Check(ctx context.Context, c tenant.Caller, a Asked) (Answer, 
 		Decision: explanation.Decision, Principal: who, Permission: d.Catalogue().Operation(q.Permission).String(),
 		Scope: d.Ref(place.Scope), Steps: steps(d, q), Revision: d.Revision(),
 	}
-	var seen []access.Met
-	for _, m := range explanation.Met {
+	var seen []access.RuleOutcome
+	for _, m := range explanation.Rules {
 		// Who asks of themselves learns of the rules that mean them; of the others, those they may list.
 		if !m.Names.IsZero() || d.SeesRule(m.Rule) {
 			seen = append(seen, m)
@@ -89,12 +89,12 @@ func (s *Answers) Check(ctx context.Context, c tenant.Caller, a Asked) (Answer, 
 			answer.Hidden++
 		}
 	}
-	if answer.Met, err = s.metViews(ctx, d, seen, place.Scope.ID); err != nil {
+	if answer.Rules, err = s.outcomeViews(ctx, d, seen, place.Scope.ID); err != nil {
 		return Answer{}, err
 	}
-	for i, m := range answer.Met {
+	for i, m := range answer.Rules {
 		if !answer.Rule.IsZero() && m.Rule.Ref == answer.Rule {
-			answer.DecidedBy = &answer.Met[i]
+			answer.DecidedBy = &answer.Rules[i]
 		}
 	}
 	if answer.Reason == access.Inactive {
@@ -109,7 +109,7 @@ func (s *Answers) Check(ctx context.Context, c tenant.Caller, a Asked) (Answer, 
 }
 
 // question makes a question of what is asked, and sees that the caller may ask it.
-func (s *Answers) question(d tenant.Viewer, c tenant.Caller, a Asked) (q access.Question, who access.Principal, place access.Place, err error) {
+func (s *Answers) question(d tenant.Viewer, c tenant.Caller, a CheckRequest) (q access.Question, who access.Principal, place access.Place, err error) {
 	key := a.Scope
 	if a.Rest != "" {
 		key += "/" + a.Rest
@@ -133,7 +133,7 @@ func (s *Answers) question(d tenant.Viewer, c tenant.Caller, a Asked) (q access.
 		return q, who, place, problem.Of(err, "permission")
 	}
 	q = access.Question{Principal: who.ID, Permission: p, Scope: place.Scope.ID}
-	q.Context, err = a.Told.context(s.Moment())
+	q.Context, err = a.Context.context(s.Moment())
 	return q, who, place, err
 }
 
@@ -174,7 +174,7 @@ func words(a Answer) string {
 		}
 		st := a.DecidedBy.Rule.Statement
 		text := no + fmt.Sprintf("%s in policy %s at %s cuts it off", quoted(st.Text), st.Policy.Name, st.Policy.At.Address)
-		if a.DecidedBy.Why != access.Applies {
+		if a.DecidedBy.Outcome != access.Applies {
 			text += ", " + strings.TrimPrefix(a.DecidedBy.Words, "cuts it off, ")
 		}
 		return text + "."
@@ -188,12 +188,12 @@ const mostNear = 2
 // nearWords returns why nothing that is given is what was asked about.
 func nearWords(a Answer, who string) string {
 	var near, apart []string
-	for _, m := range a.Met {
-		if m.Why == access.NotNamed || m.Cuts {
+	for _, m := range a.Rules {
+		if m.Outcome == access.NotNamed || m.Cuts {
 			continue
 		}
 		near = append(near, fmt.Sprintf("%s from %s %s", m.Rule.short(), m.Rule.At.Address, m.Words))
-		if m.Why == access.OtherPlane && m.Rule.Grant != nil {
+		if m.Outcome == access.OtherPlane && m.Rule.Grant != nil {
 			apart = append(apart, m.Rule.short())
 		}
 	}

@@ -26,7 +26,7 @@ type (
 		Subject  Entity
 		Action   string // an operation
 		Resource Entity
-		Told     Told
+		Context  QuestionContext
 		Refers   []string // ids of what the operation refers to besides
 		// Attempted says that the subject is doing this now, and is refused when the answer is no. It is a platform service that says so.
 		Attempted bool
@@ -125,7 +125,7 @@ func (e *evaluator) evaluate(asked *Evaluation) (Evaluated, error) {
 		return Evaluated{}, err
 	}
 	// What was not told is unknown: nothing of whoever asks stands in for the subject.
-	if told := &asked.Told; !told.isEmpty() {
+	if told := &asked.Context; !told.isEmpty() {
 		if q.Context, err = told.context(e.own.Time); err != nil {
 			return Evaluated{}, err
 		}
@@ -168,7 +168,7 @@ func (e *evaluator) sees(subject, scope model.ID) bool {
 	return e.view.Sees(scope)
 }
 
-func (t *Told) isEmpty() bool {
+func (t *QuestionContext) isEmpty() bool {
 	return t.Time.IsZero() && t.IP == "" && t.Location == "" && t.Provider == "" && t.Claims == nil
 }
 
@@ -247,7 +247,7 @@ func (s *Answers) SearchSubjects(ctx context.Context, c tenant.Caller, asked Eva
 	if err != nil {
 		return nil, err
 	}
-	told, err := asked.Told.context(e.own.Time)
+	told, err := asked.Context.context(e.own.Time)
 	if err != nil {
 		return nil, err
 	}
@@ -328,7 +328,7 @@ func (s *Answers) SearchResources(ctx context.Context, c tenant.Caller, asked Ev
 	if err != nil {
 		return nil, false, err
 	}
-	told, err := asked.Told.context(e.own.Time)
+	told, err := asked.Context.context(e.own.Time)
 	if err != nil {
 		return nil, false, err
 	}

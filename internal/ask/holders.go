@@ -15,7 +15,7 @@ type HolderView struct {
 	Principal   access.Principal
 	Title       string
 	Conditional bool // under a condition that is not known to hold, or from a later moment on
-	By          []MetView
+	By          []RuleOutcome
 }
 
 // EscalationView is somebody who could give it to themselves, and how.
@@ -36,7 +36,7 @@ type Holders struct {
 }
 
 // Holders returns everybody who may use a permission at a scope, for those who may list the grants there.
-func (s *Answers) Holders(ctx context.Context, c tenant.Caller, a Asked, page Page) (Holders, error) {
+func (s *Answers) Holders(ctx context.Context, c tenant.Caller, a CheckRequest, page Page) (Holders, error) {
 	d, err := s.Open(ctx, c)
 	if err != nil {
 		return Holders{}, err
@@ -59,7 +59,7 @@ func (s *Answers) Holders(ctx context.Context, c tenant.Caller, a Asked, page Pa
 			Next:   fmt.Sprintf("ask about an operation on a %s, or on what can be in it", place.Scope.TypeName()),
 		}
 	}
-	context, err := a.Told.context(s.Moment())
+	context, err := a.Context.context(s.Moment())
 	if err != nil {
 		return Holders{}, err
 	}
@@ -67,13 +67,13 @@ func (s *Answers) Holders(ctx context.Context, c tenant.Caller, a Asked, page Pa
 	found, escalations := d.Holders(p, place.Scope.ID, context), d.EscalationPaths(p, place.Scope.ID, context)
 	found, escalations, answer.Next = holdersPage(found, escalations, page)
 	var people []access.Principal
-	var met []access.Met
+	var met []access.RuleOutcome
 	by := make([]int, len(found))
 	for i, h := range found {
 		people = append(people, h.Principal)
 		q := access.Question{Principal: h.Principal.ID, Permission: p, Scope: place.Scope.ID, Context: context}
-		for _, m := range d.Explain(q).Met {
-			if !m.Cuts && (m.Takes() || h.Conditional && (m.Why == access.ConditionUnknown || m.Why == access.PeriodAhead)) {
+		for _, m := range d.Explain(q).Rules {
+			if !m.Cuts && (m.Effective() || h.Conditional && (m.Outcome == access.ConditionUnknown || m.Outcome == access.PeriodAhead)) {
 				met, by[i] = append(met, m), by[i]+1
 			}
 		}
@@ -85,7 +85,7 @@ func (s *Answers) Holders(ctx context.Context, c tenant.Caller, a Asked, page Pa
 	if err != nil {
 		return Holders{}, err
 	}
-	told, err := s.metViews(ctx, d, met, place.Scope.ID)
+	told, err := s.outcomeViews(ctx, d, met, place.Scope.ID)
 	if err != nil {
 		return Holders{}, err
 	}
@@ -183,7 +183,7 @@ func (s *Answers) Reach(ctx context.Context, c tenant.Caller, organisation strin
 	if err != nil {
 		return Reach{}, err
 	}
-	context, err := Told{}.context(s.Moment())
+	context, err := QuestionContext{}.context(s.Moment())
 	if err != nil {
 		return Reach{}, err
 	}
@@ -237,7 +237,7 @@ func (s *Answers) Powers(ctx context.Context, c tenant.Caller, organisation stri
 	if err != nil {
 		return Powers{}, err
 	}
-	context, err := Told{}.context(s.Moment())
+	context, err := QuestionContext{}.context(s.Moment())
 	if err != nil {
 		return Powers{}, err
 	}

@@ -17,19 +17,19 @@ import (
 // Home is what somebody finds when they come in: what they may use and, for whoever looks after others, what needs attention.
 // A part that the caller may not see is left out.
 type Home struct {
-	Mine       []Mine
-	MoreMine   int          // how many places more there are
-	Pending    []Waiting    // guests who have not accepted
-	Ending     []GrantView  // access that ends soon
-	Keys       []StaleKey   // keys that end soon or are long unused
-	Privileged []Privileged // who holds permissions of class govern by grants
-	Strangers  []RuleView   // what is open to public or signed-in
+	Mine       []MyAccess
+	MoreMine   int            // how many places more there are
+	Pending    []PendingGuest // guests who have not accepted
+	Ending     []GrantView    // access that ends soon
+	Keys       []StaleKey     // keys that end soon or are long unused
+	Privileged []Privileged   // who holds permissions of class govern by grants
+	Strangers  []RuleView     // what is open to public or signed-in
 	Refused    []store.RefusedTimes
 	Skipped    []string // what of the records could not be applied, and counts for nothing
 }
 
-// Mine is a place where the caller's access changes, and what they hold there.
-type Mine struct {
+// MyAccess is a place where the caller's access changes, and what they hold there.
+type MyAccess struct {
 	Scope model.Scope
 	At    tenant.Ref
 	Title string
@@ -37,8 +37,8 @@ type Mine struct {
 	Held, Conditional map[catalogue.Plane][]catalogue.Class
 }
 
-// Waiting is a guest who was invited and has not accepted.
-type Waiting struct {
+// PendingGuest is a guest who was invited and has not accepted.
+type PendingGuest struct {
 	Guest access.Principal
 	Since time.Time
 }
@@ -107,7 +107,7 @@ func (s *Answers) addMine(ctx context.Context, d tenant.Viewer, h *Home) error {
 			h.MoreMine++
 			continue
 		}
-		h.Mine = append(h.Mine, Mine{Scope: r.Scope, At: d.Ref(r.Scope), Held: classes(d, r.Held), Conditional: classes(d, r.Conditional)})
+		h.Mine = append(h.Mine, MyAccess{Scope: r.Scope, At: d.Ref(r.Scope), Held: classes(d, r.Held), Conditional: classes(d, r.Conditional)})
 		if d.May("describe "+r.Scope.TypeName(), r.Scope.ID) {
 			ids = append(ids, r.Scope.ID)
 		}
@@ -214,7 +214,7 @@ func (s *Answers) addPeopleToMind(ctx context.Context, d tenant.Viewer, top mode
 	}
 	for _, id := range pending {
 		if p, ok := d.Principal(id); ok {
-			h.Pending = append(h.Pending, Waiting{Guest: p, Since: details[id].CreatedAt})
+			h.Pending = append(h.Pending, PendingGuest{Guest: p, Since: details[id].CreatedAt})
 		}
 	}
 	if !d.May("describe user", top.ID) {

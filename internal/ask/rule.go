@@ -55,18 +55,18 @@ func (g GrantView) words() string {
 	return text + statement.PrintTerms(g.Condition, g.Period)
 }
 
-// MetView is a rule met on the way, and why it applies or does not.
-type MetView struct {
-	Rule    RuleView
-	Why     access.Why
-	Words   string
-	Through []string
-	Cuts    bool
-	Takes   bool // it takes part in the decision
+// RuleOutcome is a rule met on the way, and why it applies or does not.
+type RuleOutcome struct {
+	Rule      RuleView
+	Outcome   access.Outcome
+	Words     string
+	Through   []string
+	Cuts      bool
+	Effective bool // it takes part in the decision
 }
 
-// metViews adds to rules met what their viewer reads beside them.
-func (s *Answers) metViews(ctx context.Context, d tenant.Viewer, met []access.Met, at model.ID) ([]MetView, error) {
+// outcomeViews adds to rules met what their viewer reads beside them.
+func (s *Answers) outcomeViews(ctx context.Context, d tenant.Viewer, met []access.RuleOutcome, at model.ID) ([]RuleOutcome, error) {
 	refs := make([]access.RuleRef, len(met))
 	for i, m := range met {
 		refs[i] = m.Rule
@@ -75,9 +75,9 @@ func (s *Answers) metViews(ctx context.Context, d tenant.Viewer, met []access.Me
 	if err != nil {
 		return nil, err
 	}
-	views := make([]MetView, len(met))
+	views := make([]RuleOutcome, len(met))
 	for i, m := range met {
-		views[i] = MetView{Rule: rules[i], Why: m.Why, Words: whyWords(m, rules[i]), Through: m.Through, Cuts: m.Cuts, Takes: m.Takes()}
+		views[i] = RuleOutcome{Rule: rules[i], Outcome: m.Outcome, Words: whyWords(m, rules[i]), Through: m.Through, Cuts: m.Cuts, Effective: m.Effective()}
 	}
 	return views, nil
 }
@@ -86,12 +86,12 @@ func (s *Answers) metViews(ctx context.Context, d tenant.Viewer, met []access.Me
 const planesApart = "the other plane, and control and data are apart"
 
 // whyWords says in words why a rule applies or does not.
-func whyWords(m access.Met, r RuleView) string {
+func whyWords(m access.RuleOutcome, r RuleView) string {
 	verb := "gives it"
 	if m.Cuts {
 		verb = "cuts it off"
 	}
-	switch m.Why {
+	switch m.Outcome {
 	case access.Applies:
 		return verb
 	case access.NotNamed:
@@ -125,7 +125,7 @@ func whyWords(m access.Met, r RuleView) string {
 	case access.CannotCut:
 		return "cannot cut it: who governs by a grant from above " + r.policyAddress() + " can always repair"
 	}
-	return string(m.Why)
+	return string(m.Outcome)
 }
 
 func (r RuleView) policyAddress() string {

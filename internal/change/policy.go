@@ -19,8 +19,8 @@ type NewPolicy struct {
 	Scope, Name, Description, Text string
 }
 
-// Reading is what a text of statements says.
-type Reading struct {
+// ParsedPolicy is what a text of statements says.
+type ParsedPolicy struct {
 	Text       string // in its one form; empty when there are faults
 	Statements []ask.StatementView
 	Parts      []statement.Parts // the statements taken apart
@@ -29,17 +29,17 @@ type Reading struct {
 }
 
 // ReadPolicy reads a text as it would stand at a scope, and writes nothing: for an editor that checks as one types.
-func (s *Changes) ReadPolicy(ctx context.Context, c tenant.Caller, key, text string) (Reading, error) {
+func (s *Changes) ReadPolicy(ctx context.Context, c tenant.Caller, key, text string) (ParsedPolicy, error) {
 	d, scope, err := s.OpenAt(ctx, c, key, "list policy")
 	if err != nil {
-		return Reading{}, err
+		return ParsedPolicy{}, err
 	}
 	p, err := read(d, statement.Policy{Scope: scope.ID}, text, outsidePlaces(d, scope.ID))
 	var wrong *statement.TextError
 	if errors.As(err, &wrong) {
-		return Reading{Faults: problem.FaultsOf(wrong)}, nil
+		return ParsedPolicy{Faults: problem.FaultsOf(wrong)}, nil
 	} else if err != nil {
-		return Reading{}, err
+		return ParsedPolicy{}, err
 	}
 	// Printed and shown as it would be once written.
 	p.ID, p.Name = tenant.NewID(), "reading"
@@ -47,12 +47,12 @@ func (s *Changes) ReadPolicy(ctx context.Context, c tenant.Caller, key, text str
 	if err != nil {
 		var v *model.Violation
 		if errors.As(err, &v) && v.Rule == model.RuleLockOut {
-			return Reading{Faults: []problem.Fault{{Line: 1, Column: 1, Detail: v.Detail}}}, nil
+			return ParsedPolicy{Faults: []problem.Fault{{Line: 1, Column: 1, Detail: v.Detail}}}, nil
 		}
-		return Reading{}, problem.Of(err, "text")
+		return ParsedPolicy{}, problem.Of(err, "text")
 	}
 	then := s.ViewerOf(next, c)
-	reading := Reading{Text: then.Print(p), Parts: then.Parts(p), Notes: p.Notes}
+	reading := ParsedPolicy{Text: then.Print(p), Parts: then.Parts(p), Notes: p.Notes}
 	for number := range p.Statements {
 		reading.Statements = append(reading.Statements, ask.ViewOfStatement(then, p, number))
 	}
@@ -193,17 +193,17 @@ func planPolicyRemoval(key string) plan.Planner {
 }
 
 // FillPattern fills the blanks of a pattern and reads the text as it would stand at a scope. It writes nothing.
-func (s *Changes) FillPattern(ctx context.Context, c tenant.Caller, key, name string, values map[string]string) (text string, reading Reading, err error) {
+func (s *Changes) FillPattern(ctx context.Context, c tenant.Caller, key, name string, values map[string]string) (text string, reading ParsedPolicy, err error) {
 	p, err := statement.FindPattern(name)
 	if err != nil {
 		wrong := problem.Of(err, "").(*problem.Problem)
 		wrong.Kind = problem.NotThere
-		return "", Reading{}, wrong
+		return "", ParsedPolicy{}, wrong
 	}
 	if text, err = p.Fill(values); err != nil {
 		wrong := problem.Of(err, "values").(*problem.Problem)
 		wrong.Kind = problem.Invalid
-		return "", Reading{}, wrong
+		return "", ParsedPolicy{}, wrong
 	}
 	reading, err = s.ReadPolicy(ctx, c, key, text)
 	return text, reading, err

@@ -295,11 +295,11 @@ func serviceOf(c *catalogue.Catalogue, s *catalogue.Service, roles iter.Seq[*cat
 	}
 }
 
-func toldOf(t *api.QuestionContext) ask.Told {
+func toldOf(t *api.QuestionContext) ask.QuestionContext {
 	if t == nil {
-		return ask.Told{}
+		return ask.QuestionContext{}
 	}
-	told := ask.Told{IP: t.Ip, Location: t.Location, Provider: t.Provider}
+	told := ask.QuestionContext{IP: t.Ip, Location: t.Location, Provider: t.Provider}
 	if !t.Time.IsZero() {
 		told.Time = t.Time
 	}
@@ -312,7 +312,7 @@ func toldOf(t *api.QuestionContext) ask.Told {
 func answerOf(a ask.Answer) api.Answer {
 	answer := api.Answer{
 		Allowed: a.Allowed, Reason: api.AnswerReason(a.Reason), Words: a.Words, Principal: principalRef(a.Principal), Hidden: a.Hidden > 0,
-		Permission: a.Permission, Scope: refOf(a.Scope), Rules: each(a.Met, metOf), Steps: each(a.Steps, stepOf), Revision: int64(a.Revision),
+		Permission: a.Permission, Scope: refOf(a.Scope), Rules: each(a.Rules, metOf), Steps: each(a.Steps, stepOf), Revision: int64(a.Revision),
 	}
 	if a.DecidedBy != nil {
 		decidedBy := metOf(*a.DecidedBy)
@@ -321,8 +321,8 @@ func answerOf(a ask.Answer) api.Answer {
 	return answer
 }
 
-func metOf(m ask.MetView) api.RuleOutcome {
-	return api.RuleOutcome{Rule: ruleOf(m.Rule), Outcome: api.RuleOutcomeOutcome(m.Why), Words: m.Words, Through: words(m.Through), Cuts: m.Cuts, Effective: m.Takes}
+func metOf(m ask.RuleOutcome) api.RuleOutcome {
+	return api.RuleOutcome{Rule: ruleOf(m.Rule), Outcome: api.RuleOutcomeOutcome(m.Outcome), Words: m.Words, Through: words(m.Through), Cuts: m.Cuts, Effective: m.Effective}
 }
 
 func ruleOf(r ask.RuleView) api.Rule {

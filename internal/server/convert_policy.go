@@ -7,7 +7,7 @@ import (
 )
 
 // readingOf converts what a text says; a text with faults is handed back as it was given.
-func readingOf(given string, r change.Reading) api.Reading {
+func readingOf(given string, r change.ParsedPolicy) api.Reading {
 	reading := api.Reading{Text: r.Text, Statements: each(r.Statements, statementOf), Parts: each(r.Parts, partsOf), Notes: words(r.Notes), Faults: each(r.Faults, faultOf)}
 	if len(r.Faults) > 0 {
 		reading.Text = given

@@ -259,7 +259,7 @@ func (h handlers) RevokeGrant(ctx context.Context, r RevokeGrantRequestObject) (
 
 func (h handlers) Check(ctx context.Context, r CheckRequestObject) (CheckResponseObject, error) {
 	ctx, caller := who(ctx)
-	asked := ask.Asked{Scope: r.Scope, Rest: r.Body.Address, Permission: r.Body.Permission, Told: toldOf(r.Body.Context)}
+	asked := ask.CheckRequest{Scope: r.Scope, Rest: r.Body.Address, Permission: r.Body.Permission, Context: toldOf(r.Body.Context)}
 	if p := r.Body.Principal; p != nil {
 		asked.Kind, asked.Name = string(p.Kind), p.Name
 	}
@@ -276,7 +276,7 @@ func (h handlers) ListHolders(ctx context.Context, r ListHoldersRequestObject) (
 		return nil, err
 	}
 	ctx, caller := who(ctx)
-	holders, err := h.service.Holders(ctx, caller, ask.Asked{Scope: r.Scope, Permission: r.Body.Permission, Told: toldOf(r.Body.Context)}, page.page)
+	holders, err := h.service.Holders(ctx, caller, ask.CheckRequest{Scope: r.Scope, Permission: r.Body.Permission, Context: toldOf(r.Body.Context)}, page.page)
 	if err != nil {
 		return nil, err
 	}

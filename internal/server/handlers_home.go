@@ -19,7 +19,7 @@ func (h handlers) ShowHome(ctx context.Context, r ShowHomeRequestObject) (ShowHo
 	}
 	return ShowHome200JSONResponse{
 		Mine: each(home.Mine, mineOf), MoreMine: home.MoreMine,
-		Pending: each(home.Pending, func(w ask.Waiting) api.Waiting {
+		Pending: each(home.Pending, func(w ask.PendingGuest) api.Waiting {
 			return api.Waiting{Guest: principalRef(w.Guest), Since: w.Since}
 		}),
 		Ending: each(home.Ending, grantOf),
@@ -37,7 +37,7 @@ func (h handlers) ShowHome(ctx context.Context, r ShowHomeRequestObject) (ShowHo
 	}, nil
 }
 
-func mineOf(m ask.Mine) api.Mine {
+func mineOf(m ask.MyAccess) api.Mine {
 	return api.Mine{Scope: refOf(m.At), Kind: m.Scope.TypeName(), Title: m.Title, Holds: holdsOf(m.Held, m.Conditional)}
 }
 

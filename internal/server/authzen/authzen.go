@@ -119,7 +119,7 @@ func evaluationOf(r authzen.Request) (e ask.Evaluation) {
 		e.Resource = ask.Entity{Type: r.Resource.Type, ID: r.Resource.ID}
 	}
 	if c := r.Context; c != nil {
-		e.Told = ask.Told{Time: c.Time, IP: c.IP, Location: c.Location, Provider: c.Provider, Claims: c.Claims}
+		e.Context = ask.QuestionContext{Time: c.Time, IP: c.IP, Location: c.Location, Provider: c.Provider, Claims: c.Claims}
 		e.Refers, e.Attempted = c.Refers, c.Attempted
 	}
 	return e
