@@ -7,8 +7,8 @@ import (
 
 // Change is one step from a snapshot to the next. Of the tree: [CreateScope], [RenameScope], [MoveScope], [TagScope],
 // [OfferServices], [RetireScope], [RestoreScope]. Of people: [CreatePrincipal], [RenamePrincipal], [TagPrincipal],
-// [AddMember], [RemoveMember], [SetOwner], [SetGathers], [SetInactive]. Of access: [CreateGrant], [RevokeGrant], [CreateRole],
-// [EditRole], [RemoveRole], [PutPolicy], [RemovePolicy].
+// [AddMember], [RemoveMember], [SetOwner], [SetGathers], [SetInactive]. Of access: [CreateGrant], [RevokeGrant],
+// [EditGrant], [CreateRole], [EditRole], [RemoveRole], [PutPolicy], [RemovePolicy].
 type Change interface {
 	apply(*draft) error
 	touches(*comparison)     // takes in whose access it may alter, and where

@@ -80,6 +80,11 @@ func (c RevokeGrant) back(s *Snapshot) []Change {
 	return []Change{CreateGrant{Grant: was}}
 }
 
+func (c EditGrant) back(s *Snapshot) []Change {
+	was, _ := s.Grant(c.Grant.ID)
+	return []Change{EditGrant{Grant: was}}
+}
+
 func (c CreateRole) back(*Snapshot) []Change { return []Change{RemoveRole{Name: c.Definition.Name}} }
 
 func (c EditRole) back(s *Snapshot) []Change {

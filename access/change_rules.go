@@ -20,6 +20,11 @@ type RevokeGrant struct {
 	ID model.ID `json:"id"`
 }
 
+// EditGrant gives a grant another condition and period; who holds which role where stays.
+type EditGrant struct {
+	Grant Grant `json:"grant"`
+}
+
 // CreateRole defines a custom role at a container.
 type CreateRole struct {
 	Definition catalogue.RoleDefinition
@@ -62,11 +67,8 @@ func (c CreateGrant) apply(d *draft) error {
 	if err := c.Grant.Period.Check(); err != nil {
 		return err
 	}
-	for _, r := range d.principals.Get(holder).rules {
-		if r.grant != nil && r.place == scope && r.grant.Role == c.Grant.Role && r.grant.sameTerms(c.Grant) {
-			p := d.principals.Get(holder)
-			return model.Violationf(model.RuleSame, "%s %s already holds %s at %s", p.Kind, p.Name, role.Name, d.address(scope))
-		}
+	if err := d.unlikeOthers(c.Grant, holder, scope); err != nil {
+		return err
 	}
 	node := &grantNode{Grant: c.Grant, scope: scope, holder: holder}
 	node.rule = ruleOf(node, role)
@@ -74,6 +76,17 @@ func (c CreateGrant) apply(d *draft) error {
 	more.grants = append(more.grants, node)
 	d.grants = d.grants.Set(c.Grant.ID, node)
 	d.placeRule(node.rule)
+	return nil
+}
+
+// unlikeOthers refuses a grant beside another one of the same role on the same terms.
+func (d *draft) unlikeOthers(g Grant, holder, scope number) error {
+	for _, r := range d.principals.Get(holder).rules {
+		if r.grant != nil && r.grant.ID != g.ID && r.place == scope && r.grant.Role == g.Role && r.grant.sameTerms(g) {
+			p := d.principals.Get(holder)
+			return model.Violationf(model.RuleSame, "%s %s already holds %s at %s", p.Kind, p.Name, g.Role, d.address(scope))
+		}
+	}
 	return nil
 }
 
@@ -98,6 +111,35 @@ func (c RevokeGrant) apply(d *draft) error {
 	more.grants = without(more.grants, node)
 	d.grants = d.grants.Delete(c.ID)
 	d.unplaceRule(node.rule)
+	d.tookAway = true
+	return nil
+}
+
+func (c EditGrant) apply(d *draft) error {
+	was, ok := d.grants.Get(c.Grant.ID)
+	if !ok {
+		return model.Violationf(model.RuleUnknown, "there is no grant %s", c.Grant.ID)
+	}
+	if was.Scope != c.Grant.Scope || was.Principal != c.Grant.Principal || was.Role != c.Grant.Role {
+		return model.Violationf(model.RuleSame, "an edit leaves who holds which role where: revoke grant %s, and create another", c.Grant.ID)
+	}
+	if err := c.Grant.Period.Check(); err != nil {
+		return err
+	}
+	if err := d.unlikeOthers(c.Grant, was.holder, was.scope); err != nil {
+		return err
+	}
+	role, err := d.Role(c.Grant.Role)
+	if err != nil {
+		return err
+	}
+	node := &grantNode{Grant: c.Grant, scope: was.scope, holder: was.holder}
+	node.rule = ruleOf(node, role)
+	more := d.editMore(was.scope)
+	more.grants = append(without(more.grants, was), node)
+	d.grants = d.grants.Set(c.Grant.ID, node)
+	d.unplaceRule(was.rule)
+	d.placeRule(node.rule)
 	d.tookAway = true
 	return nil
 }
@@ -333,8 +375,12 @@ func (c RemovePolicy) apply(d *draft) error {
 
 // What each change of rules touches: those whom its rules name. A role by itself gives nobody anything.
 
-func (c CreateGrant) touches(of *comparison)  { of.takeRule(of.after, RuleRef{Grant: c.Grant.ID}) }
-func (c RevokeGrant) touches(of *comparison)  { of.takeRule(of.before, RuleRef{Grant: c.ID}) }
+func (c CreateGrant) touches(of *comparison) { of.takeRule(of.after, RuleRef{Grant: c.Grant.ID}) }
+func (c RevokeGrant) touches(of *comparison) { of.takeRule(of.before, RuleRef{Grant: c.ID}) }
+func (c EditGrant) touches(of *comparison) {
+	of.takeRule(of.before, RuleRef{Grant: c.Grant.ID})
+	of.takeRule(of.after, RuleRef{Grant: c.Grant.ID})
+}
 func (c PutPolicy) touches(of *comparison)    { of.takePolicy(c.Policy.ID) }
 func (c RemovePolicy) touches(of *comparison) { of.takePolicy(c.ID) }
 func (c EditRole) touches(of *comparison)     { of.takeRole(c.Definition.Name) }

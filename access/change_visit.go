@@ -20,6 +20,7 @@ type Visitor interface {
 	RemoveMember(RemoveMember) error
 	CreateGrant(CreateGrant) error
 	RevokeGrant(RevokeGrant) error
+	EditGrant(EditGrant) error
 	CreateRole(CreateRole) error
 	EditRole(EditRole) error
 	RemoveRole(RemoveRole) error
@@ -47,6 +48,7 @@ func (c AddMember) visit(v Visitor) error       { return v.AddMember(c) }
 func (c RemoveMember) visit(v Visitor) error    { return v.RemoveMember(c) }
 func (c CreateGrant) visit(v Visitor) error     { return v.CreateGrant(c) }
 func (c RevokeGrant) visit(v Visitor) error     { return v.RevokeGrant(c) }
+func (c EditGrant) visit(v Visitor) error       { return v.EditGrant(c) }
 func (c CreateRole) visit(v Visitor) error      { return v.CreateRole(c) }
 func (c EditRole) visit(v Visitor) error        { return v.EditRole(c) }
 func (c RemoveRole) visit(v Visitor) error      { return v.RemoveRole(c) }

@@ -127,6 +127,10 @@ func (c RevokeGrant) words(p *Proposal) string {
 	return fmt.Sprintf("revoked %s from %s at %s", g.Role, p.who(g.Principal), p.at(g.Scope))
 }
 
+func (c EditGrant) words(p *Proposal) string {
+	return fmt.Sprintf("edited the grant of %s to %s at %s", c.Grant.Role, p.who(c.Grant.Principal), p.at(c.Grant.Scope))
+}
+
 func (c CreateRole) words(p *Proposal) string {
 	return "defined role " + c.Definition.Name + " at " + p.at(c.Definition.Scope)
 }
@@ -205,6 +209,8 @@ func (c RevokeGrant) about(p *Proposal) About {
 	g, _ := p.Before.Grant(c.ID)
 	return About{"grant", []model.ID{g.Scope}}
 }
+
+func (c EditGrant) about(*Proposal) About { return About{"grant", []model.ID{c.Grant.Scope}} }
 
 func (c CreateRole) about(*Proposal) About { return About{"role", []model.ID{c.Definition.Scope}} }
 func (c EditRole) about(p *Proposal) About { return p.aboutRole(c.Definition.Name) }

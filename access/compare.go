@@ -359,6 +359,7 @@ func (c *comparison) delta(who *principalNode, n number, beneath bool) (d Delta,
 	d = Delta{Gains: is.firm.Minus(was.possible), Loses: was.firm.Minus(is.possible)}
 	d.MayGain = is.possible.Minus(was.possible).Or(is.firm.Minus(was.firm)).Minus(d.Gains)
 	d.MayLose = was.possible.Minus(is.possible).Or(was.firm.Minus(is.firm)).Minus(d.Loses)
+	d.Freed, d.Bound = d.MayGain.And(was.possible).And(is.firm), d.MayLose.And(is.possible).And(was.firm)
 	if both := was.possible.Minus(was.firm).And(is.possible.Minus(is.firm)); both.Len() > 0 {
 		d.Shifting = c.shifted(who, wasAt, n, beneath, both)
 	}

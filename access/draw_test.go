@@ -49,7 +49,7 @@ func (d drawer) tags() map[string]string {
 }
 
 func (d drawer) change() access.Change {
-	switch rapid.IntRange(0, 30).Draw(d.t, "change") {
+	switch rapid.IntRange(0, 32).Draw(d.t, "change") {
 	case 0, 1, 2, 3, 4:
 		return access.CreateScope{Scope: d.newScope()}
 	case 5, 6:
@@ -66,6 +66,14 @@ func (d drawer) change() access.Change {
 			return access.RevokeGrant{ID: rapid.SampledFrom(d.n.grants).Draw(d.t, "grant").ID}
 		}
 		return access.RevokeGrant{ID: newID()}
+	case 29:
+		if len(d.n.grants) > 0 {
+			g := rapid.SampledFrom(d.n.grants).Draw(d.t, "grant")
+			on := d.newGrant()
+			g.Condition, g.Period = on.Condition, on.Period
+			return access.EditGrant{Grant: g}
+		}
+		return access.EditGrant{Grant: d.newGrant()}
 	case 12:
 		return access.RetireScope{ID: d.scope()}
 	case 13:

@@ -26,6 +26,8 @@ type Delta struct {
 	MayGain  catalogue.Set // gained where a condition, or a moment still to come, has it so
 	MayLose  catalogue.Set // lost where a condition, or a moment still to come, has it so
 	Shifting catalogue.Set // held under a condition now and then, but by other rules
+	Freed    catalogue.Set // of MayGain, what is held under a condition now and for certain then
+	Bound    catalogue.Set // of MayLose, what is held for certain now and under a condition then
 }
 
 // IsEmpty reports whether nothing changes.
@@ -44,12 +46,12 @@ func (d Delta) Growth() catalogue.Set {
 
 // within limits a difference to what meant something before, as far as it is lost, and to what does after, as far as it is gained.
 func (d Delta) within(meant, means catalogue.Set) Delta {
-	return Delta{d.Gains.And(means), d.Loses.And(meant), d.MayGain.And(means), d.MayLose.And(meant), d.Shifting.And(meant).And(means)}
+	return Delta{d.Gains.And(means), d.Loses.And(meant), d.MayGain.And(means), d.MayLose.And(meant), d.Shifting.And(meant).And(means), d.Freed.And(means), d.Bound.And(meant)}
 }
 
 func (d Delta) equals(o Delta) bool {
 	return same(d.Gains, o.Gains) && same(d.Loses, o.Loses) && same(d.MayGain, o.MayGain) && same(d.MayLose, o.MayLose) &&
-		same(d.Shifting, o.Shifting)
+		same(d.Shifting, o.Shifting) && same(d.Freed, o.Freed) && same(d.Bound, o.Bound)
 }
 
 // Impact returns what the changes would alter if they were made: effective access before and after, compared over everybody and
@@ -66,7 +68,7 @@ func (p *Proposal) Impact(c *Context) []Effect {
 			return
 		}
 		key = binary.LittleEndian.AppendUint32(append(key[:0], part...), uint32(at))
-		for _, set := range []catalogue.Set{d.Gains, d.Loses, d.MayGain, d.MayLose, d.Shifting} {
+		for _, set := range []catalogue.Set{d.Gains, d.Loses, d.MayGain, d.MayLose, d.Shifting, d.Freed, d.Bound} {
 			for len(set) > 0 && set[len(set)-1] == 0 {
 				set = set[:len(set)-1]
 			}

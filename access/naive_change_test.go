@@ -65,6 +65,12 @@ func (n *naive) allows(c *catalogue.Catalogue, change access.Change) bool {
 	case access.RevokeGrant:
 		there := slices.ContainsFunc(n.grants, func(g access.Grant) bool { return g.ID == ch.ID })
 		return there && n.staysGoverned(c, change)
+	case access.EditGrant:
+		at := slices.IndexFunc(n.grants, func(g access.Grant) bool { return g.ID == ch.Grant.ID })
+		if at < 0 {
+			return false
+		}
+		return n.unlikeOthers(ch.Grant) && ch.Grant.Period.Check() == nil && n.staysGoverned(c, change)
 	case access.CreateRole:
 		_, err := c.Role(ch.Definition.Name)
 		return err != nil && n.custom(ch.Definition.Name) == nil && n.allowsRole(c, ch.Definition)
@@ -106,8 +112,12 @@ func (n *naive) allowsGrant(c *catalogue.Catalogue, g access.Grant) bool {
 	if def := n.custom(g.Role); def != nil && !n.isUnder(g.Scope, def.Scope) {
 		return false
 	}
+	return n.unlikeOthers(g) && !slices.ContainsFunc(n.grants, func(o access.Grant) bool { return o.ID == g.ID })
+}
+
+func (n *naive) unlikeOthers(g access.Grant) bool {
 	return !slices.ContainsFunc(n.grants, func(o access.Grant) bool {
-		return o.ID == g.ID || o.Scope == g.Scope && o.Principal == g.Principal && o.Role == g.Role &&
+		return o.ID != g.ID && o.Scope == g.Scope && o.Principal == g.Principal && o.Role == g.Role &&
 			o.From.Equal(g.From) && o.Until.Equal(g.Until) && o.Condition.String() == g.Condition.String()
 	})
 }
@@ -272,6 +282,10 @@ func (n *naive) after(change access.Change) *naive {
 		next.grants = append(next.grants, ch.Grant)
 	case access.RevokeGrant:
 		next.grants = slices.DeleteFunc(next.grants, func(g access.Grant) bool { return g.ID == ch.ID })
+	case access.EditGrant:
+		at := slices.IndexFunc(next.grants, func(g access.Grant) bool { return g.ID == ch.Grant.ID })
+		next.grants = slices.Clone(next.grants)
+		next.grants[at] = ch.Grant
 	case access.CreateRole:
 		next.roles = append(next.roles, ch.Definition)
 	case access.EditRole:

@@ -295,6 +295,33 @@ func (e ReshapingState) Valid() bool {
 	}
 }
 
+// Defines values for RoleClasses.
+const (
+	RoleClassesDestroy RoleClasses = "destroy"
+	RoleClassesGovern  RoleClasses = "govern"
+	RoleClassesModify  RoleClasses = "modify"
+	RoleClassesObserve RoleClasses = "observe"
+	RoleClassesOperate RoleClasses = "operate"
+)
+
+// Valid indicates whether the value is a known member of the RoleClasses enum.
+func (e RoleClasses) Valid() bool {
+	switch e {
+	case RoleClassesDestroy:
+		return true
+	case RoleClassesGovern:
+		return true
+	case RoleClassesModify:
+		return true
+	case RoleClassesObserve:
+		return true
+	case RoleClassesOperate:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for RolePlanes.
 const (
 	RolePlanesControl RolePlanes = "control"
@@ -621,6 +648,16 @@ type AccountNew struct {
 	Title       string `json:"title,omitempty,omitzero"`
 }
 
+// Advice What would serve better than a change
+type Advice struct {
+	// Group The group to add them to instead, when that is
+	Group string `json:"group,omitempty,omitzero"`
+
+	// Role The narrower role to grant instead, when that is the advice
+	Role  string `json:"role,omitempty,omitzero"`
+	Words string `json:"words"`
+}
+
 // Answer defines model for Answer.
 type Answer struct {
 	Allowed   bool         `json:"allowed"`
@@ -801,6 +838,12 @@ type Effect struct {
 	// MayGain Gained where a condition, or a moment still to come, has it so
 	MayGain []string `json:"mayGain"`
 	MayLose []string `json:"mayLose"`
+
+	// NowConditional Of mayLose, what is held without a condition before and under one after
+	NowConditional []string `json:"nowConditional"`
+
+	// NowUnconditional Of mayGain, what is held under a condition before and without one after
+	NowUnconditional []string `json:"nowUnconditional"`
 
 	// Outsiders public or signed-in, for those of them whom the organisation does not know
 	Outsiders []string `json:"outsiders"`
@@ -1085,8 +1128,7 @@ type IdleMember struct {
 
 // Impact defines model for Impact.
 type Impact struct {
-	// Advice What would serve better: a group, a narrower role
-	Advice []string `json:"advice"`
+	Advice []Advice `json:"advice"`
 
 	// Confirmation Send it as If-Match with the change, to have it made only if its impact is still this one
 	Confirmation string   `json:"confirmation"`
@@ -1900,13 +1942,19 @@ type ReshapingState string
 
 // Role defines model for Role.
 type Role struct {
+	// Classes The classes of what it holds, the weakest first
+	Classes []RoleClasses `json:"classes"`
+
 	// Custom Defined in the organisation, rather than built in
 	Custom      bool   `json:"custom"`
 	Description string `json:"description"`
 
 	// Hidden Whether some of those are left out: the caller does not see them
-	Hidden bool   `json:"hidden,omitempty,omitzero"`
-	Name   string `json:"name"`
+	Hidden bool `json:"hidden,omitempty,omitzero"`
+
+	// Meanings Other words by which people look for such a role, such as read only and admin
+	Meanings []string `json:"meanings"`
+	Name     string   `json:"name"`
 
 	// Permissions How many permissions it holds
 	Permissions int          `json:"permissions"`
@@ -1923,6 +1971,9 @@ type Role struct {
 	// Under The scopes under which it may be granted, when it says so
 	Under []ScopeRef `json:"under,omitempty,omitzero"`
 }
+
+// RoleClasses defines model for Role.Classes.
+type RoleClasses string
 
 // RolePlanes defines model for Role.Planes.
 type RolePlanes string
@@ -2406,6 +2457,16 @@ type Step struct {
 
 	// Words The change as a sentence
 	Words string `json:"words"`
+}
+
+// StewardReset defines model for StewardReset.
+type StewardReset struct {
+	// Password Temporary, and told this once
+	Password string `json:"password"`
+	Revision int64  `json:"revision"`
+
+	// SignIn What the steward signs in as
+	SignIn string `json:"signIn"`
 }
 
 // Tags defines model for Tags.

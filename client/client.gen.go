@@ -108,6 +108,11 @@ func (c *Client) UndoChange(ctx context.Context, organisation OrganisationName, 
 	return read[Undone](c, ctx, "POST", path("/organisations/%s/changes/%s/undo", organisation, revision), q, nil)
 }
 
+// ResetFirstSteward asks for POST /organisations/{organisation}/first-password: Give the first steward another temporary password, for keepers, until the first was replaced. It takes a fresh proof.
+func (c *Client) ResetFirstSteward(ctx context.Context, organisation OrganisationName) (StewardReset, error) {
+	return read[StewardReset](c, ctx, "POST", path("/organisations/%s/first-password", organisation), nil, nil)
+}
+
 // ListGroups asks for GET /organisations/{organisation}/groups: List groups by name.
 func (c *Client) ListGroups(ctx context.Context, organisation OrganisationName, params *ListGroupsParams) (GroupList, error) {
 	q := query{}

@@ -171,8 +171,8 @@ func TestStoryInTheBrowser(t *testing.T) {
 		)
 		s.own[bram] = first
 		s.as(bram, browser.See(`h1`, "Choose your own password"),
-			browser.Type(`input[name=current]`, first), browser.Type(`input[name=new]`, "nine-quiet-greenhouse-mice"), browser.Type(`input[name=again]`, "nine-quiet-greenhouse-mice"),
-			browser.Press("Choose this password"))
+			browser.Type(`input[name=new]`, "nine-quiet-greenhouse-mice"), browser.Type(`input[name=again]`, "nine-quiet-greenhouse-mice"),
+			browser.Press("Save password"))
 		s.own[bram] = "nine-quiet-greenhouse-mice"
 		s.as(bram, browser.See(`[data-test=nothing-yet]`, "You hold nothing in lindenmere yet"))
 	})
@@ -239,7 +239,7 @@ func TestStoryInTheBrowser(t *testing.T) {
 	})
 	s.step(9, "a narrower grant below removes nothing, and is what is left", func() {
 		edit := []browser.Step{s.loam(alpine), inLoam("sensor-log.bucket", "edit bucket"), browser.Type(`dialog input[name=largest]`, "65536"), browser.Click(`[data-test=confirm-loam]`), browser.Closed()}
-		s.as(rowan, s.grant("observer", "user", "bram", sensorLog, "Nobody would gain or lose anything")...)
+		s.as(rowan, s.grant("observer", "user", "bram", sensorLog, "Nothing changes")...)
 		s.as(bram, edit...)
 		s.as(rowan, s.revoke("builder", "glasshouse-engineers", glasshouses)...)
 		s.as(bram, together([]browser.Step{s.loam(alpine), browser.See(`[data-test=unlisted]`, "You may not list bucket here"), browser.SeeNot(`main`, "vent-controller")},
@@ -311,7 +311,7 @@ func TestStoryInTheBrowser(t *testing.T) {
 		status, text := stranger()
 		require.Equal(t, http.StatusNotFound, status)
 		require.NotContains(t, text, "Welcome to Lindenmere")
-		s.as(rowan, s.grant("content-reader", "set", "public", "lindenmere/visitors/trail-guide/guide-media.bucket", "to people that the organisation does not know")...)
+		s.as(rowan, s.grant("content-reader", "set", "public", "lindenmere/visitors/trail-guide/guide-media.bucket", "known to the organisation or not")...)
 		status, text = stranger()
 		require.Equal(t, http.StatusOK, status)
 		require.Contains(t, text, "Welcome to Lindenmere")

@@ -2,6 +2,7 @@ package catalogue
 
 import (
 	"embed"
+	"encoding/json"
 	"fmt"
 	"io/fs"
 	"path"
@@ -12,8 +13,20 @@ import (
 	"arbora.example/internal/english"
 )
 
-//go:embed services/*.json roles.json
+//go:embed services/*.json roles.json meanings.json
 var shipped embed.FS
+
+// meanings are other words that people have for what a class of operations does: see [Meanings].
+var meanings = sync.OnceValue(func() (words map[Class][]string) {
+	text, err := shipped.ReadFile("meanings.json")
+	if err == nil {
+		err = json.Unmarshal(text, &words)
+	}
+	if err != nil {
+		panic(fmt.Sprintf("access: the shipped meanings do not load: %v", err))
+	}
+	return words
+})
 
 // Shipped returns the catalogue that comes with Arbora: one file a service in services/, the general roles in
 // roles.json.

@@ -80,6 +80,22 @@ type Role struct {
 // Custom reports whether the role was defined in the organisation, rather than built in.
 func (r *Role) Custom() bool { return !r.Scope.IsZero() }
 
+// ClassesIn returns the classes of the permissions of a set, the weakest first.
+func (c *Catalogue) ClassesIn(set Set) []Class {
+	var held []Class
+	for p := range set.All {
+		if class := c.Operation(p).Class; !slices.Contains(held, class) {
+			held = append(held, class)
+		}
+	}
+	slices.SortFunc(held, func(a, b Class) int { return slices.Index(Classes, a) - slices.Index(Classes, b) })
+	return held
+}
+
+// Meanings returns the words by which people look for what allows operations up to a class, such as "read only" for
+// observe and "admin" for govern.
+func Meanings(class Class) []string { return meanings()[class] }
+
 // Roles lists the built-in roles: the general ones first, then each service's.
 func (c *Catalogue) Roles() []*Role { return c.roleOrder }
 

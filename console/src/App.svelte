@@ -1,8 +1,10 @@
 <script lang="ts">
-  import { onMount } from "svelte";
+  import { onMount, untrack } from "svelte";
   import { router } from "svelte-spa-router";
   import { api, ask, asProblem, type Problem } from "./lib/api";
+  import { leaving } from "./lib/leaving.svelte";
   import { live, organisationNow } from "./lib/live.svelte";
+  import { service } from "./lib/service.svelte";
   import { session } from "./lib/session.svelte";
   import { tree } from "./lib/tree.svelte";
   import { viewing } from "./lib/viewing.svelte";
@@ -12,19 +14,27 @@
   import SetUpFactor from "./pages/SetUpFactor.svelte";
   import SignIn from "./pages/SignIn.svelte";
   import ProblemNote from "./parts/ProblemNote.svelte";
+  import LeaveDialog from "./parts/LeaveDialog.svelte";
   import ProofDialog from "./parts/ProofDialog.svelte";
+  import SignInAgain from "./parts/SignInAgain.svelte";
 
   let problem = $state<Problem | null>(null);
 
-  onMount(async () => {
+  async function begin() {
     try {
       session.begin(await ask(api.GET("/session")));
+      problem = null;
     } catch (caught) {
       const p = asProblem(caught);
       // Not signed in, and not set up, are told by the sign-in page.
       if (p.status === 401 || p.status === 409) session.end();
       else problem = p;
     }
+  }
+  onMount(begin);
+
+  $effect(() => {
+    if (service.returned > 0 && !untrack(() => session.known)) untrack(begin);
   });
 
   // A link from a letter opens before anybody is signed in.
@@ -45,12 +55,18 @@
   });
 </script>
 
+{#if service.down}
+  <div role="status" data-test="down" class="flex items-center justify-center gap-4 bg-copper-200 px-5 py-2 font-semibold text-copper-900">
+    <span>The service does not answer. It is tried again by itself.</span>
+    <button type="button" class="rounded border border-copper-700 px-3 py-0.5 hover:bg-copper-100" onclick={() => service.retry()}>Try again now</button>
+  </div>
+{/if}
 {#if problem}
   <main class="mx-auto max-w-xl p-8"><ProblemNote {problem} /></main>
 {:else if !session.known}
   <div class="h-14 border-b border-gray-200 bg-white dark:border-gray-700 dark:bg-gray-900"></div>
 {:else if !session.me && link}
-  <LinkPage params={{ token: link }} />
+  {#key link}<LinkPage params={{ token: link }} />{/key}
 {:else if !session.me}
   <SignIn />
 {:else if session.me.choosePassword}
@@ -61,3 +77,5 @@
   {#key viewing.as}<Pages />{/key}
 {/if}
 {#if session.me}<ProofDialog />{/if}
+{#if leaving.to}<LeaveDialog />{/if}
+{#if session.me && session.lapsed}<SignInAgain />{/if}

@@ -22,7 +22,7 @@ test("what is no tag is told, and not passed over", () => {
     ['label="a" b', 'label="a" b'],
     ["a=b,,c=d", ",c=d"],
   ] as const) {
-    expect(tagsFault(text)?.detail).toBe(`“${rest}” is no tag`);
+    expect(tagsFault(text)?.detail).toBe(`“${rest}” cannot be used as a tag`);
     expect(tagsFault(text)?.field).toBe("tags");
   }
 });

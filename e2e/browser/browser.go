@@ -200,8 +200,14 @@ func Closed() Step {
 	return wait(`!document.querySelector("dialog[open]")`)
 }
 
-// Type replaces what a field holds.
+// Type replaces what a field holds. What it offers for that is passed over, so that it lies over nothing.
 func Type(selector, text string) Step {
+	pass := fmt.Sprintf(`{ const field = document.querySelector(%q); if (field?.ariaExpanded === "true") field.dispatchEvent(new KeyboardEvent("keydown", { key: "Escape", bubbles: true, cancelable: true })); }`, selector)
+	return chromedp.Steps(Write(selector, text), chromedp.Evaluate[chromedp.Void](pass))
+}
+
+// Write replaces what a field holds, and leaves open what the field offers for that.
+func Write(selector, text string) Step {
 	choose := fmt.Sprintf(`{ const field = document.querySelector(%q); field.focus(); field.select(); }`, selector)
 	return chromedp.Steps(Visible(selector), chromedp.Evaluate[chromedp.Void](choose), chromedp.KeyEvent(text))
 }

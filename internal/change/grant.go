@@ -3,6 +3,7 @@ package change
 import (
 	"context"
 	"fmt"
+	"time"
 
 	"arbora.example/access"
 	"arbora.example/access/model"
@@ -81,9 +82,9 @@ func (s *Changes) RevokeGrant(key string) plan.Change[plan.Nothing] {
 
 func planRevocation(key string) plan.Planner {
 	return func(d tenant.Viewer) (tenant.Plan, error) {
-		id, err := model.ParseID(key)
+		id, err := grantID(key)
 		if err != nil {
-			return tenant.Plan{}, &problem.Problem{Kind: problem.Invalid, Detail: fmt.Sprintf("%q is not a valid id of a grant: %v", key, err), Next: "take it from the list of grants", Field: "grant"}
+			return tenant.Plan{}, err
 		}
 		if _, err := revocable(d, id, key); err != nil {
 			return tenant.Plan{}, err
@@ -94,10 +95,65 @@ func planRevocation(key string) plan.Planner {
 
 // revocable finds a grant that the caller sees and may revoke.
 func revocable(d tenant.Viewer, id model.ID, key string) (access.Grant, error) {
+	return heldGrant(d, id, key, "revoke grant")
+}
+
+// heldGrant finds a grant that the caller sees and has a permission for where it is.
+func heldGrant(d tenant.Viewer, id model.ID, key, permission string) (access.Grant, error) {
 	grant, ok := d.Grant(id)
 	if !ok || !d.May("list grant", grant.Scope) {
 		return grant, problem.Missing("grant", key, "")
 	}
 	scope, _ := d.Scope(grant.Scope)
-	return grant, d.Need("revoke grant", scope)
+	return grant, d.Need(permission, scope)
+}
+
+// GrantEdit is what is to change of a grant; what is nil stays. An empty condition and a zero moment take it away.
+type GrantEdit struct {
+	Condition, Description *string
+	From, Until            *time.Time
+}
+
+// EditGrant changes a grant's condition, period and reason; who holds which role where stays.
+func (s *Changes) EditGrant(key string, edit GrantEdit) plan.Change[plan.Nothing] {
+	return plan.Planned(s.Maker, planGrantEdit(key, edit))
+}
+
+func planGrantEdit(key string, edit GrantEdit) plan.Planner {
+	return func(d tenant.Viewer) (tenant.Plan, error) {
+		id, err := grantID(key)
+		if err != nil {
+			return tenant.Plan{}, err
+		}
+		grant, err := heldGrant(d, id, key, "edit grant")
+		if err != nil {
+			return tenant.Plan{}, err
+		}
+		if edit.Condition != nil {
+			if grant.Condition = nil; *edit.Condition != "" {
+				if grant.Condition, err = statement.ParseCondition(*edit.Condition); err != nil {
+					return tenant.Plan{}, problem.OfText(err, "condition")
+				}
+			}
+		}
+		if edit.From != nil {
+			grant.From = *edit.From
+		}
+		if edit.Until != nil {
+			grant.Until = *edit.Until
+		}
+		p := tenant.Plan{Changes: []access.Change{access.EditGrant{Grant: grant}}}
+		if edit.Description != nil {
+			p.DescribeGrant(id, *edit.Description)
+		}
+		return p, nil
+	}
+}
+
+func grantID(key string) (model.ID, error) {
+	id, err := model.ParseID(key)
+	if err != nil {
+		return id, &problem.Problem{Kind: problem.Invalid, Detail: fmt.Sprintf("%q is not a valid id of a grant: %v", key, err), Next: "take it from the list of grants", Field: "grant"}
+	}
+	return id, nil
 }

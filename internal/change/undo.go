@@ -295,6 +295,11 @@ func (a allowed) RevokeGrant(c access.RevokeGrant) error {
 	return err
 }
 
+func (a allowed) EditGrant(c access.EditGrant) error {
+	_, err := heldGrant(a.Viewer, c.Grant.ID, c.Grant.ID.String(), "edit grant")
+	return err
+}
+
 func (a allowed) CreateRole(c access.CreateRole) error {
 	return a.at(c.Definition.Scope, "create role")
 }

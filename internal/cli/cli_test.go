@@ -90,10 +90,11 @@ func TestWordsOfImpacts(t *testing.T) {
 			require.Equal(t, want, permissionsText(permissions))
 		})
 	}
-	require.Equal(t, "a b", effectText([]string{"a b"}, nil))
-	require.Equal(t, "under a condition a b", effectText(nil, []string{"a b"}))
-	require.Equal(t, "a b; under a condition c d", effectText([]string{"a b"}, []string{"c d"}))
-	require.Empty(t, effectText(nil, nil))
+	require.Equal(t, "a b", effectText([]string{"a b"}, nil, nil, ""))
+	require.Equal(t, "under a condition a b", effectText(nil, []string{"a b"}, nil, ""))
+	require.Equal(t, "a b; under a condition c d", effectText([]string{"a b"}, []string{"c d"}, nil, ""))
+	require.Equal(t, "always c d", effectText(nil, []string{"c d"}, []string{"c d"}, "always"))
+	require.Empty(t, effectText(nil, nil, nil, ""))
 	require.Equal(t, "public", whoText(api.PrincipalRef{Kind: api.SetKind, Name: "public"}))
 	require.Equal(t, "service account a/b", whoText(api.PrincipalRef{Kind: api.ServiceAccountKind, Name: "a/b"}))
 	for _, part := range []api.Part{api.Whole, api.Alone, api.Beneath} {

@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -60,11 +61,11 @@ func (a *app) printImpact(c *cli.Command, written api.Written) error {
 		for _, set := range e.Outsiders {
 			who = append(who, choose(set == "public", "anybody else at all", "anybody else signed in"))
 		}
-		gains := effectText(e.Gains, e.MayGain) + choose(e.Privileged, " (privileged)", "")
+		gains := effectText(e.Gains, e.MayGain, e.NowUnconditional, "without a condition from now on") + choose(e.Privileged, " (privileged)", "")
 		if len(e.Shifting) > 0 {
 			gains += choose(gains == "", "", "; ") + "other conditions for " + permissionsText(e.Shifting)
 		}
-		loses := effectText(e.Loses, e.MayLose)
+		loses := effectText(e.Loses, e.MayLose, e.NowConditional, "only under a condition from now on")
 		if gains+loses == "" {
 			gains = "nothing changes here"
 		}
@@ -84,19 +85,26 @@ func (a *app) printImpact(c *cli.Command, written api.Written) error {
 		a.prose(c, "! "+warning)
 	}
 	for _, advice := range impact.Advice {
-		a.prose(c, "Better: "+advice)
+		a.prose(c, "Better: "+advice.Words)
 	}
 	a.say(c, "To make it only if it still does just this, add --confirm %s instead of --preview.", impact.Confirmation)
 	return nil
 }
 
-// effectText names what is gained or lost for certain, and what under a condition.
-func effectText(firm, perhaps []string) string {
-	text := permissionsText(firm)
-	if len(perhaps) > 0 {
-		text += choose(text == "", "", "; ") + "under a condition " + permissionsText(perhaps)
+// effectText names what is gained or lost for certain, what under a condition, and of the latter what is held already or still but
+// on other terms.
+func effectText(firm, perhaps, turned []string, terms string) string {
+	var parts []string
+	if len(firm) > 0 {
+		parts = append(parts, permissionsText(firm))
 	}
-	return text
+	if rest := slices.DeleteFunc(slices.Clone(perhaps), func(p string) bool { return slices.Contains(turned, p) }); len(rest) > 0 {
+		parts = append(parts, "under a condition "+permissionsText(rest))
+	}
+	if len(turned) > 0 {
+		parts = append(parts, terms+" "+permissionsText(turned))
+	}
+	return strings.Join(parts, "; ")
 }
 
 // wrapped writes names, a few on a line.

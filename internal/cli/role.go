@@ -19,7 +19,7 @@ func (a *app) roleCommand() *cli.Command {
 				Name: "list", Usage: "list the roles that mean something at a scope",
 				Flags: []cli.Flag{
 					atFlag(false),
-					&cli.StringFlag{Name: "search", Usage: "only those with this `TEXT` in name or purpose"},
+					&cli.StringFlag{Name: "search", Usage: "only those with this `TEXT` in name, purpose or meaning (view, read only, run, edit, delete, admin)"},
 					&cli.StringFlag{Name: "service", Usage: "only those that hold permissions of this `SERVICE`"},
 					&cli.StringFlag{Name: "plane", Usage: "only those that hold permissions of this `PLANE`: control or data"},
 					&cli.BoolFlag{Name: "privileged", Usage: "only those that can govern"},
@@ -69,7 +69,7 @@ func (a *app) listRoles(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	roles := slices.DeleteFunc(list.Roles, func(r api.Role) bool {
-		return !strings.Contains(strings.ToLower(r.Name+" "+r.Title+" "+r.Description), strings.ToLower(c.String("search"))) ||
+		return !strings.Contains(strings.ToLower(strings.Join(append(r.Meanings, r.Name, r.Title, r.Description), "\n")), strings.ToLower(c.String("search"))) ||
 			c.IsSet("service") && !slices.Contains(r.Services, c.String("service")) ||
 			c.IsSet("plane") && !slices.Contains(r.Planes, api.RolePlanes(c.String("plane"))) ||
 			c.Bool("privileged") && !r.Privileged

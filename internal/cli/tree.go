@@ -230,8 +230,25 @@ func (a *app) organisationCommand() *cli.Command {
 				Action: a.createOrganisation,
 			},
 			{Name: "list", Usage: "list the organisations", Action: a.listOrganisations},
+			{
+				Name: "reset-steward", Usage: "give the first steward another temporary password, until they have signed in and chosen their own", ArgsUsage: "ORGANISATION",
+				Action: a.resetFirstSteward,
+			},
 		},
 	}
+}
+
+func (a *app) resetFirstSteward(ctx context.Context, c *cli.Command) error {
+	s, given, err := a.open(c, "ORGANISATION")
+	if err != nil {
+		return err
+	}
+	reset, err := s.ResetFirstSteward(ctx, given[0])
+	if err != nil {
+		return err
+	}
+	a.say(c, "%s signs in with another password, shown this once and to be replaced at the first sign-in:\n%s", reset.SignIn, reset.Password)
+	return a.valueOnly(c, reset)
 }
 
 func (a *app) createOrganisation(ctx context.Context, c *cli.Command) error {

@@ -202,7 +202,7 @@ func story(address string) []step {
 		{13, "guide-media.bucket is opened to the public, with a warning first", []try{
 			{visit: address + "/loam/v1/objects/" + guideMedia + "/welcome.txt", says: []string{"404", "there is no"}, lacks: []string{"Welcome"}, words: "not there for strangers yet"},
 			{as: "rowan", args: words("grant create content-reader --set public --at " + guideMedia), status: failed, says: []string{"takes a confirmation"}, words: "not without a look at what it does"},
-			{as: "rowan", args: words("grant create content-reader --set public --at " + guideMedia + " --preview"), says: []string{"people that the organisation does not know", "--confirm"}, words: "the warning, and how to confirm",
+			{as: "rowan", args: words("grant create content-reader --set public --at " + guideMedia + " --preview"), says: []string{"known to the organisation or not", "--confirm"}, words: "the warning, and how to confirm",
 				keep: map[string]string{"code": `--confirm (\S+)`}},
 			{as: "rowan", args: words("--confirm {code} grant create content-reader --set public --at " + guideMedia), says: []string{"Granted content-reader"}, words: "opened"},
 			{as: "rowan", args: words("holders fetch object --at " + guideMedia), says: []string{"public"}, words: "and it shows who may fetch"},

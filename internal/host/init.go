@@ -65,6 +65,39 @@ func (h *Host) initCommand() *cli.Command {
 	}
 }
 
+func (h *Host) resetStewardCommand() *cli.Command {
+	set := &Settings{}
+	return &cli.Command{
+		Name: "reset-steward", Usage: "give a steward a temporary password, when nobody in the organisation can", ArgsUsage: "NAME@ORGANISATION",
+		Description: "Run it on the host that keeps the records; the service may be running. The organisation's audit log says that it\nwas done, and all its stewards are told by mail.",
+		Flags:       set.flags(false),
+		Action: func(ctx context.Context, c *cli.Command) error {
+			name, organisation, ok := strings.Cut(c.Args().First(), "@")
+			if !ok || c.NArg() != 1 {
+				return errors.New("name the steward as NAME@ORGANISATION")
+			}
+			log, err := set.Check(h.Err)
+			if err != nil {
+				return err
+			}
+			post, err := set.post()
+			if err != nil {
+				return err
+			}
+			records, sealer, closeRecords, err := h.chained(ctx, *set, log)
+			if err != nil {
+				return err
+			}
+			svc := service.New(service.Options{Records: tenant.RecordsIn(records), Catalogue: catalogue.Shipped(), Clock: time.Now, Log: log, Sealer: sealer, Post: post, Address: strings.TrimSuffix(set.Address, "/")})
+			reset, err := svc.ResetSteward(ctx, organisation, name)
+			if err == nil {
+				fmt.Fprintf(h.Out, "%s signs in with another password, shown this once and to be replaced at the first sign-in:\n%s\n", reset.SignIn, reset.Password)
+			}
+			return errors.Join(err, closeRecords())
+		},
+	}
+}
+
 func (h *Host) setUp(ctx context.Context, svc *service.Service, keeperName, password string, wanted *change.NewOrganisation) error {
 	keeper, generated, err := svc.MakeKeeper(ctx, keeperName, password)
 	if err != nil {

@@ -15,9 +15,16 @@ import (
 // single is how many people may hold a role one by one at a scope before a group is advised for the next.
 const single = 3
 
+// Advice is what would serve better than a change.
+type Advice struct {
+	Words string
+	Role  string // the narrower role to grant instead, when that is the advice
+	Group string // the group to add them to instead, when that is
+}
+
 // advice tells of what would serve better than a change: it refuses nothing.
-func advice(d tenant.Viewer, changes []access.Change) []string {
-	var advice []string
+func advice(d tenant.Viewer, changes []access.Change) []Advice {
+	var advice []Advice
 	for _, change := range changes {
 		made, ok := change.(access.CreateGrant)
 		if !ok {
@@ -31,7 +38,7 @@ func advice(d tenant.Viewer, changes []access.Change) []string {
 
 // groupInstead advises a group when others hold the same by grants of their own, for good and without a condition as this
 // one is: one that holds it already, or a new one.
-func groupInstead(d tenant.Viewer, g access.Grant) []string {
+func groupInstead(d tenant.Viewer, g access.Grant) []Advice {
 	holder, ok := d.Principal(g.Principal)
 	if !ok || !isPerson(holder) || !lasting(g) || !d.May("list grant", g.Scope) {
 		return nil
@@ -42,7 +49,7 @@ func groupInstead(d tenant.Viewer, g access.Grant) []string {
 		switch {
 		case other.Role != g.Role || !lasting(other):
 		case theirs.Kind == model.Group && theirs.Gathers == nil:
-			return []string{fmt.Sprintf("Group %s holds %s there already: add %s to it, and it ends with the membership.", theirs.Name, g.Role, holder.Name)}
+			return []Advice{{Group: theirs.Name, Words: fmt.Sprintf("Group %s holds %s there already: add %s to it, and it ends with the membership.", theirs.Name, g.Role, holder.Name)}}
 		case isPerson(theirs) && theirs.ID != holder.ID && !slices.Contains(alike, theirs.Name):
 			alike = append(alike, theirs.Name)
 		}
@@ -51,7 +58,7 @@ func groupInstead(d tenant.Viewer, g access.Grant) []string {
 		return nil
 	}
 	slices.Sort(alike)
-	return []string{fmt.Sprintf("%s hold %s there one by one: grant it to a group of them instead, and a change of people is one change of its members.", inARow(alike, single), g.Role)}
+	return []Advice{{Words: fmt.Sprintf("%s hold %s there one by one: grant it to a group of them instead, and a change of people is one change of its members.", inARow(alike, single), g.Role)}}
 }
 
 // mostLooked bounds how many scopes are looked at for an advice.
@@ -59,7 +66,7 @@ const mostLooked = 10_000
 
 // narrowerInstead advises the narrowest role that gives the same of the services whose resources are there, as far as the
 // caller sees them and they are few enough to look at.
-func narrowerInstead(d tenant.Viewer, g access.Grant) []string {
+func narrowerInstead(d tenant.Viewer, g access.Grant) []Advice {
 	role, err := d.Role(g.Role)
 	if err != nil {
 		return nil
@@ -77,10 +84,11 @@ func narrowerInstead(d tenant.Viewer, g access.Grant) []string {
 	for _, other := range d.Narrower(role, g.Scope, services) {
 		if without := without(d, role, other, g.Scope); other.Privileged != role.Privileged || slices.ContainsFunc(without, func(service string) bool { return hasResources(d, service) }) {
 			slices.Sort(services)
+			words := fmt.Sprintf("Only %s are in use there: %s gives the same of them, and less of %s.", inARow(services, 8), other.Name, inARow(without, 8))
 			if len(services) == 1 {
-				return []string{fmt.Sprintf("Only %s is in use there: %s gives the same of it, and less of %s.", services[0], other.Name, inARow(without, 8))}
+				words = fmt.Sprintf("Only %s is in use there: %s gives the same of it, and less of %s.", services[0], other.Name, inARow(without, 8))
 			}
-			return []string{fmt.Sprintf("Only %s are in use there: %s gives the same of them, and less of %s.", inARow(services, 8), other.Name, inARow(without, 8))}
+			return []Advice{{Words: words, Role: other.Name}}
 		}
 	}
 	return nil

@@ -12,6 +12,7 @@ import (
 	"arbora.example/access"
 	"arbora.example/access/catalogue"
 	"arbora.example/access/model"
+	"arbora.example/internal/english"
 	"arbora.example/internal/problem"
 	"arbora.example/internal/tenant"
 )
@@ -25,6 +26,8 @@ type EffectView struct {
 	MayGain    []string // where a condition, or a moment still to come, has it so
 	MayLose    []string
 	Shifting   []string // held under a condition before and after, by other rules
+	Freed      []string // of MayGain, what is held under a condition before and for certain after
+	Bound      []string // of MayLose, what is held for certain before and under a condition after
 	Privileged bool     // a permission to govern is or may be gained
 	Public     bool     // somebody the organisation does not know gains
 }
@@ -35,7 +38,7 @@ type Impact struct {
 	Hidden   int // effects at scopes whose grants the viewer may not list
 	Words    string
 	Warnings []string // what a careful administrator would want to know before confirming
-	Advice   []string // what would serve better
+	Advice   []Advice // what would serve better
 	Revision uint64
 	digest   string // of all that is told but the revision
 }
@@ -179,6 +182,7 @@ func impact(d tenant.Viewer, planned tenant.Plan) (Impact, error) {
 		impact.Effects = append(impact.Effects, EffectView{
 			Effect: e, At: d.Ref(e.Scope), Gains: d.PermissionWords(e.Delta.Gains), Loses: d.PermissionWords(e.Delta.Loses),
 			MayGain: d.PermissionWords(e.Delta.MayGain), MayLose: d.PermissionWords(e.Delta.MayLose), Shifting: d.PermissionWords(e.Delta.Shifting),
+			Freed: d.PermissionWords(e.Delta.Freed), Bound: d.PermissionWords(e.Delta.Bound),
 			Privileged: growth.Meets(d.Catalogue().Governing()),
 			Public:     growth.Len() > 0 && slices.ContainsFunc(slices.Concat(e.Principals, e.Outsiders), outsider),
 		})
@@ -187,7 +191,7 @@ func impact(d tenant.Viewer, planned tenant.Plan) (Impact, error) {
 	if len(effects) > 0 {
 		impact.Advice = advice(d, planned.Changes)
 	} else if covering := covering(d, planned.Changes); covering != "" {
-		impact.Words = "Nobody would gain or lose anything: " + covering + " covers it already."
+		impact.Words = "Nothing changes: " + covering + " already gives it."
 	} else if !slices.ContainsFunc(changes, meansSomebody) {
 		impact.Words = "It changes nobody's access."
 	}
@@ -281,7 +285,7 @@ func impactWords(effects []access.Effect) string {
 		}
 		gains = gains || e.Gains.Len()+e.MayGain.Len() > 0
 		loses = loses || e.Loses.Len()+e.MayLose.Len() > 0
-		perhaps = perhaps || e.MayGain.Len()+e.MayLose.Len()+e.Shifting.Len() > 0
+		perhaps = perhaps || e.MayGain.Len()-e.Freed.Len()+e.MayLose.Len()-e.Bound.Len()+e.Shifting.Len() > 0
 		for _, p := range slices.Concat(e.Principals, e.Outsiders) {
 			if p.Kind == model.BuiltInSet {
 				if !slices.Contains(sets, p.Name) {
@@ -296,18 +300,10 @@ func impactWords(effects []access.Effect) string {
 			}
 		}
 	}
-	var who []string
-	slices.Sort(sets)
-	who = append(who, sets...)
-	who = append(who, counted(len(people), "person", "people")...)
-	who = append(who, counted(len(programs), "program", "programs")...)
-	subject := strings.Join(who, " and ")
-	if subject != "" {
-		subject = strings.ToUpper(subject[:1]) + subject[1:]
-	}
+	subject := subjectOf(sets, len(people), len(programs))
 	condition := ""
 	if perhaps {
-		condition = ", some of it under a condition or from a later moment on"
+		condition = ", some of it conditional or starting later"
 	}
 	switch {
 	case gains && loses:
@@ -317,7 +313,27 @@ func impactWords(effects []access.Effect) string {
 	case loses:
 		return subject + " would lose access" + condition + "."
 	case perhaps:
-		return subject + " would hold the same, under other conditions."
+		return subject + " would hold the same, on other conditions."
 	}
-	return "Nobody would gain or lose anything now: the people it reaches hold all of it by other rules, or it reaches nobody yet."
+	return "Nobody's access changes now: the people it reaches hold all of it by other rules, or it reaches nobody yet."
+}
+
+// subjectOf names whom an impact touches. Whoever the widest set means is said to be among them.
+func subjectOf(sets []string, people, programs int) string {
+	who := append(counted(people, "person", "people"), counted(programs, "program", "programs")...)
+	for _, widest := range []struct{ set, words string }{{"public", "Anybody at all"}, {"signed-in", "Anybody who is signed in anywhere"}} {
+		if !slices.Contains(sets, widest.set) {
+			continue
+		}
+		if len(who) == 0 {
+			return widest.words
+		}
+		return widest.words + ", among them " + english.Join(who) + " you know,"
+	}
+	slices.Sort(sets)
+	if who = append(sets, who...); len(who) == 0 {
+		return ""
+	}
+	subject := english.Join(who)
+	return strings.ToUpper(subject[:1]) + subject[1:]
 }

@@ -108,7 +108,7 @@ func warnings(d tenant.Viewer, effects []EffectView, proposal *access.Proposal) 
 	var warnings []string
 	for _, e := range effects {
 		if e.Public {
-			warnings = append(warnings, "It opens "+e.At.Address+" to people that the organisation does not know.")
+			warnings = append(warnings, "Anybody at all gets what it gives at "+e.At.Address+", known to the organisation or not.")
 		}
 	}
 	if slices.ContainsFunc(effects, func(e EffectView) bool { return e.Privileged }) {

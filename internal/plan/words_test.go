@@ -32,8 +32,8 @@ func TestImpactInWords(t *testing.T) {
 		effects []access.Effect
 		says    string
 	}{
-		{nil, "Nobody would gain or lose anything now: the people it reaches hold all of it by other rules, or it reaches nobody yet."},
-		{[]access.Effect{of(access.Delta{}, person(1))}, "Nobody would gain or lose anything now: the people it reaches hold all of it by other rules, or it reaches nobody yet."},
+		{nil, "Nobody's access changes now: the people it reaches hold all of it by other rules, or it reaches nobody yet."},
+		{[]access.Effect{of(access.Delta{}, person(1))}, "Nobody's access changes now: the people it reaches hold all of it by other rules, or it reaches nobody yet."},
 		{[]access.Effect{of(gains, person(1))}, "1 person would gain access."},
 		{[]access.Effect{of(gains, person(1), person(2))}, "2 people would gain access."},
 		{[]access.Effect{of(gains, person(1)), of(gains, person(1), person(2))}, "2 people would gain access."},
@@ -43,11 +43,13 @@ func TestImpactInWords(t *testing.T) {
 		{[]access.Effect{of(gains, person(1), program)}, "1 person and 1 program would gain access."},
 		{[]access.Effect{of(gains, staff)}, "Staff would gain access."},
 		{[]access.Effect{of(gains, staff, person(1))}, "Staff and 1 person would gain access."},
-		{[]access.Effect{{Outsiders: []access.Principal{public}, Delta: gains}}, "Public would gain access."},
-		{[]access.Effect{of(access.Delta{MayGain: some}, person(1))}, "1 person would gain access, some of it under a condition or from a later moment on."},
-		{[]access.Effect{of(access.Delta{MayLose: some}, person(1))}, "1 person would lose access, some of it under a condition or from a later moment on."},
-		{[]access.Effect{of(access.Delta{Gains: some, MayGain: some}, person(1))}, "1 person would gain access, some of it under a condition or from a later moment on."},
-		{[]access.Effect{of(access.Delta{Shifting: some}, person(1))}, "1 person would hold the same, under other conditions."},
+		{[]access.Effect{{Outsiders: []access.Principal{public}, Delta: gains}}, "Anybody at all would gain access."},
+		{[]access.Effect{of(access.Delta{MayGain: some}, person(1))}, "1 person would gain access, some of it conditional or starting later."},
+		{[]access.Effect{{Outsiders: []access.Principal{public}, Principals: []access.Principal{person(1), program}, Delta: gains}}, "Anybody at all, among them 1 person and 1 program you know, would gain access."},
+		{[]access.Effect{of(access.Delta{MayGain: some, Freed: some}, person(1))}, "1 person would gain access."},
+		{[]access.Effect{of(access.Delta{MayLose: some}, person(1))}, "1 person would lose access, some of it conditional or starting later."},
+		{[]access.Effect{of(access.Delta{Gains: some, MayGain: some}, person(1))}, "1 person would gain access, some of it conditional or starting later."},
+		{[]access.Effect{of(access.Delta{Shifting: some}, person(1))}, "1 person would hold the same, on other conditions."},
 	} {
 		t.Run(c.says, func(t *testing.T) {
 			require.Equal(t, c.says, impactWords(c.effects))
@@ -60,7 +62,7 @@ func TestImpactInWords(t *testing.T) {
 func TestDigestsTellImpactsApart(t *testing.T) {
 	whole := func() Impact {
 		return Impact{
-			Words: "1 person would gain access.", Warnings: []string{"careful"}, Advice: []string{"better"}, Hidden: 1,
+			Words: "1 person would gain access.", Warnings: []string{"careful"}, Advice: []Advice{{Words: "better"}}, Hidden: 1,
 			Effects: []EffectView{{
 				Effect: access.Effect{Principals: []access.Principal{{ID: model.ID{1}, Kind: model.User, Name: "ines"}}, Part: access.Whole, Beneath: 3},
 				At:     tenant.Ref{ID: model.ID{9}, Address: "lindenmere/science"}, Gains: []string{"fetch object"},

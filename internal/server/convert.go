@@ -198,7 +198,7 @@ func grantAlone(g ask.GrantView) api.Grant {
 func roleOf(r ask.RoleView) api.Role {
 	role := api.Role{
 		Name: r.Name, Title: r.Title, Description: r.Description, Privileged: r.Privileged, Permissions: r.Permissions.Len(),
-		Custom: r.Custom(), Services: []string{}, Planes: []api.RolePlanes{},
+		Custom: r.Custom(), Services: []string{}, Planes: []api.RolePlanes{}, Classes: []api.RoleClasses{}, Meanings: []string{},
 	}
 	if r.At != nil {
 		at, under := refOf(*r.At), each(r.Under, refOf)
@@ -216,6 +216,12 @@ func roleOf(r ask.RoleView) api.Role {
 		if plane := api.RolePlanes(o.Plane); !slices.Contains(role.Planes, plane) {
 			role.Planes = append(role.Planes, plane)
 		}
+	}
+	for _, class := range r.Catalogue.ClassesIn(r.Permissions) {
+		role.Classes = append(role.Classes, api.RoleClasses(class))
+	}
+	if len(role.Classes) > 0 {
+		role.Meanings = catalogue.Meanings(catalogue.Class(role.Classes[len(role.Classes)-1]))
 	}
 	return role
 }
@@ -410,14 +416,18 @@ func reachOf(r ask.Reach) api.Reach {
 
 func impactOf(i plan.Impact) api.Impact {
 	return api.Impact{
-		Hidden: i.Hidden > 0, Words: i.Words, Warnings: words(i.Warnings), Advice: words(i.Advice), Confirmation: i.Confirmation(),
+		Hidden: i.Hidden > 0, Words: i.Words, Warnings: words(i.Warnings), Advice: each(i.Advice, adviceOf), Confirmation: i.Confirmation(),
 		Effects: each(i.Effects, func(e plan.EffectView) api.Effect {
 			return api.Effect{
 				Principals: each(e.Principals, principalRef), Scope: refOf(e.At), Beneath: e.Beneath,
 				Outsiders: each(e.Outsiders, nameOf), Part: api.Part(e.Part), Gains: words(e.Gains), Loses: words(e.Loses),
-				MayGain: words(e.MayGain), MayLose: words(e.MayLose), Shifting: words(e.Shifting),
+				MayGain: words(e.MayGain), MayLose: words(e.MayLose), Shifting: words(e.Shifting), NowUnconditional: words(e.Freed), NowConditional: words(e.Bound),
 				Privileged: e.Privileged, Public: e.Public,
 			}
 		}),
 	}
+}
+
+func adviceOf(a plan.Advice) api.Advice {
+	return api.Advice{Words: a.Words, Role: a.Role, Group: a.Group}
 }

@@ -116,6 +116,12 @@ func (h handlers) ShowQuotas(ctx context.Context, r ShowQuotasRequestObject) (Sh
 	}, nil
 }
 
+func (h handlers) ResetFirstSteward(ctx context.Context, r ResetFirstStewardRequestObject) (ResetFirstStewardResponseObject, error) {
+	ctx, caller := who(ctx)
+	reset, err := h.service.ResetFirstSteward(ctx, caller, r.Organisation)
+	return ResetFirstSteward200JSONResponse{SignIn: reset.SignIn, Password: reset.Password, Revision: int64(reset.Revision)}, err
+}
+
 func (h handlers) SetQuotas(ctx context.Context, r SetQuotasRequestObject) (SetQuotasResponseObject, error) {
 	ctx, caller := who(ctx)
 	q := *r.Body

@@ -288,7 +288,7 @@ func TestPreviewsWriteNothing(t *testing.T) {
 	wanted.Role, wanted.Principal = "observer", user("maeve")
 	none := impact(rowan.PreviewCreateGrant(t.Context(), alpine, wanted))
 	require.Empty(t, none.Effects)
-	require.Contains(t, none.Words, "Nobody would gain or lose anything")
+	require.Contains(t, none.Words, "Nothing changes")
 	testbed.Problem(t, 403, client.Done(b.As(t, "oona@lindenmere").RevokeGrant(t.Context(), id, &api.RevokeGrantParams{Preview: true})))
 
 	after, err := rowan.ListGrants(t.Context(), alpine, nil)

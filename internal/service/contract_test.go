@@ -162,6 +162,7 @@ func TestAnswersFitTheContract(t *testing.T) {
 		{"GET", "/organisations/lindenmere/quotas", "", token},
 		{"PUT", "/organisations/lindenmere/quotas", `{"groups":500}`, token},
 		{"PUT", "/organisations/lindenmere/quotas", `{"groups":500}`, b.Token(t, "warden")},
+		{"POST", "/organisations/lindenmere/first-password", "", b.Token(t, "warden")},
 		{"GET", "/organisations/lindenmere/principals/user/rowan/issued-keys", "", token},
 		{"GET", "/organisations/lindenmere/principals/user/rowan/could-hold", "", token},
 		{"POST", "/keys/" + noSuchID + "/exchange", `{}`, token},

@@ -134,7 +134,7 @@ func TestStrangers(t *testing.T) {
 	rowan := b.As(t, "rowan@lindenmere")
 	wanted := api.GrantNew{Principal: api.PrincipalRef{Kind: api.SetKind, Name: "public"}, Role: "content-reader"}
 	p := testbed.Problem(t, 428, client.Done(rowan.CreateGrant(t.Context(), sensorLog, wanted)))
-	require.Contains(t, p.Impact.Warnings[0], "people that the organisation does not know")
+	require.Contains(t, p.Impact.Warnings[0], "known to the organisation or not")
 	testbed.Problem(t, 428, client.Done(rowan.CreatePolicyAt(t.Context(), alpine, api.PolicyNew{Name: "open", Text: "signed-in may observe tree"})))
 	confirmed, err := client.Open(b.Address, b.Token(t, "rowan@lindenmere"), client.Confirmed(p.Impact.Confirmation))
 	require.NoError(t, err)

@@ -147,12 +147,12 @@ func TestGrantsOnTerms(t *testing.T) {
 
 	covered, err := rowan.PreviewCreateGrant(ctx, digitising, api.GrantNew{Principal: user("maeve"), Role: "builder"})
 	require.NoError(t, err)
-	require.Equal(t, "Nobody would gain or lose anything: steward for user maeve at lindenmere covers it already.", covered.Impact.Words)
+	require.Equal(t, "Nothing changes: steward for user maeve at lindenmere already gives it.", covered.Impact.Words)
 
 	public, err := rowan.PreviewCreateGrant(ctx, digitising+"/scans.bucket",
 		api.GrantNew{Principal: api.PrincipalRef{Kind: api.SetKind, Name: "public"}, Role: "content-reader"})
 	require.NoError(t, err)
-	require.Equal(t, []string{"It opens " + digitising + "/scans.bucket to people that the organisation does not know."}, public.Impact.Warnings)
+	require.Equal(t, []string{"Anybody at all gets what it gives at " + digitising + "/scans.bucket, known to the organisation or not."}, public.Impact.Warnings)
 }
 
 // TestCustomRoles defines a role, grants it, edits it with its impact shown, and removes it with its grants.

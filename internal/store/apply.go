@@ -59,6 +59,8 @@ func (w *Tx) descriptionsBefore(p *access.Proposal, after Descriptions) (before 
 		switch c := change.(type) {
 		case access.RevokeGrant:
 			grants = append(grants, c.ID)
+		case access.EditGrant:
+			grants = append(grants, c.Grant.ID)
 		case access.RemovePolicy:
 			policies = append(policies, c.ID)
 		}
@@ -331,6 +333,16 @@ func (r rows) CreateGrant(c access.CreateGrant) error {
 
 func (r rows) RevokeGrant(c access.RevokeGrant) error {
 	return r.exec("DELETE FROM role_grant WHERE id = ?", idColumn(c.ID))
+}
+
+func (r rows) EditGrant(c access.EditGrant) error {
+	g := c.Grant
+	description, said := r.described.After.Grants[g.ID]
+	if !said {
+		description = r.described.Before.Grants[g.ID]
+	}
+	return r.exec("UPDATE role_grant SET description = ?, applies_if = ?, applies_from = ?, applies_until = ? WHERE id = ?",
+		description, g.Condition.String(), momentColumn(g.From), momentColumn(g.Until), idColumn(g.ID))
 }
 
 func (r rows) CreateRole(c access.CreateRole) error {

@@ -213,6 +213,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/organisations/{organisation}/first-password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give the first steward another temporary password, for keepers, until the first was replaced. It takes a fresh proof */
+        post: operations["resetFirstSteward"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/organisations/{organisation}/catalogue": {
         parameters: {
             query?: never;
@@ -1606,6 +1623,14 @@ export interface components {
             most: components["schemas"]["Quotas"];
             has: components["schemas"]["Quotas"];
         };
+        StewardReset: {
+            /** @description What the steward signs in as */
+            signIn: string;
+            /** @description Temporary, and told this once */
+            password: string;
+            /** Format: int64 */
+            revision: number;
+        };
         OrganisationMade: {
             organisation: components["schemas"]["Organisation"];
             steward: components["schemas"]["User"];
@@ -2442,13 +2467,20 @@ export interface components {
             confirmation: string;
             /** @description What is wide or dangerous about it */
             warnings: string[];
-            /** @description What would serve better: a group, a narrower role */
-            advice: string[];
+            advice: components["schemas"]["Advice"][];
             effects: components["schemas"]["Effect"][];
             /** @description Whether effects are left out at scopes whose grants the caller may not list */
             hidden: boolean;
             /** @description The impact in a sentence */
             words: string;
+        };
+        /** @description What would serve better than a change */
+        Advice: {
+            words: string;
+            /** @description The narrower role to grant instead, when that is the advice */
+            role?: string;
+            /** @description The group to add them to instead, when that is */
+            group?: string;
         };
         Effect: {
             /** @description For whom it is the same; a set stands for all in it */
@@ -2458,6 +2490,10 @@ export interface components {
             part: components["schemas"]["Part"];
             /** @description Gained where a condition, or a moment still to come, has it so */
             mayGain: string[];
+            /** @description Of mayGain, what is held under a condition before and without one after */
+            nowUnconditional: string[];
+            /** @description Of mayLose, what is held without a condition before and under one after */
+            nowConditional: string[];
             mayLose: string[];
             /** @description Held under a condition before and after, by other rules */
             shifting: string[];
@@ -2516,6 +2552,10 @@ export interface components {
             revision: number;
         };
         Role: {
+            /** @description The classes of what it holds, the weakest first */
+            classes: ("observe" | "operate" | "modify" | "destroy" | "govern")[];
+            /** @description Other words by which people look for such a role, such as read only and admin */
+            meanings: string[];
             /** @description Defined in the organisation, rather than built in */
             custom: boolean;
             scope?: components["schemas"]["ScopeRef"];
@@ -3347,6 +3387,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Written"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    resetFirstSteward: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Reset; the password is told this once */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StewardReset"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -1,7 +1,9 @@
 // The client of Arbora's API, typed from the contract.
 import createClient, { type Middleware } from "openapi-fetch";
+import { acted } from "./acts";
 import type { components, paths } from "./api.gen";
 import { proof } from "./proof.svelte";
+import { service } from "./service.svelte";
 import { session } from "./session.svelte";
 import { viewing } from "./viewing.svelte";
 
@@ -21,23 +23,29 @@ const csrf: Middleware = {
     return request;
   },
   onResponse({ request, response }) {
-    // A session that ended elsewhere ends here too; a wrong password at sign-in, and a code that is missing, are told by the form.
-    const path = new URL(request.url).pathname;
-    if (response.status === 401 && !(request.method === "POST" && /^\/api\/v1\/(session|links|profile\/second-factor)/.test(path))) session.end();
+    if (response.ok) acted(request);
   },
 };
 
-// What takes a fresh proof waits until one was given, and is then asked again.
+// What takes a fresh proof, or was asked after the session had ended, waits until the proof was given or the person has signed in
+// again, and is then asked again.
 const kept = new Map<string, Request>();
 const proving: Middleware = {
   onRequest({ request, id }) {
-    if (request.method !== "GET") kept.set(id, request.clone());
+    kept.set(id, request.clone());
     return undefined;
   },
   async onResponse({ response, id }) {
     const request = kept.get(id);
     kept.delete(id);
-    if (response.status !== 403 || !request) return undefined;
+    if (!request) return undefined;
+    if (response.status === 401 && session.me && !toldByForm(request)) {
+      const problem: unknown = await response.clone().json();
+      if (!(await session.lapse(isProblem(problem) ? problem.detail : ""))) return undefined;
+      request.headers.set("X-CSRF-Token", session.me.csrf);
+      return fetch(request);
+    }
+    if (response.status !== 403 || request.method === "GET") return undefined;
     const problem: unknown = await response.clone().json();
     if (!isProblem(problem) || problem.type !== "urn:arbora:problem:proof-needed") return undefined;
     return (await proof.ask(problem.detail)) ? fetch(request) : undefined;
@@ -51,12 +59,17 @@ export const api = createClient<paths>({ baseUrl: "/api/v1" });
 api.use(csrf);
 api.use(proving);
 
+// A wrong password at sign-in, and a code that is missing, are told by the form that asks for them.
+function toldByForm(request: Request): boolean {
+  return request.method === "POST" && /^\/api\/v1\/(session|links|profile\/second-factor)/.test(new URL(request.url).pathname);
+}
+
 const unreachable: Problem = {
   type: "urn:arbora:problem:unreachable",
   title: "No answer",
   status: 0,
   detail: "the service does not answer",
-  next: "see whether it is running, then try again",
+  next: "it is tried again by itself; what you wrote stays here",
 };
 
 // ask awaits an answer; what goes wrong is thrown as a Problem.
@@ -65,10 +78,13 @@ export async function ask<T>(asked: Promise<{ data?: T; error?: unknown; respons
   try {
     answer = await asked;
   } catch {
+    service.lost();
     throw unreachable;
   }
   if (answer.response.ok) return answer.data as T;
-  throw isProblem(answer.error) ? answer.error : unreachable;
+  if (isProblem(answer.error)) throw answer.error;
+  service.lost();
+  throw unreachable;
 }
 
 function isProblem(value: unknown): value is Problem {

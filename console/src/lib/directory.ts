@@ -1,5 +1,6 @@
 // Lists that a page needs whole, read page by page.
 import { api, ask, type Grant, type Role, type Schemas } from "./api";
+import type { Option } from "./choices";
 
 // all reads a list to its end, page by page.
 async function all<T>(read: (after: string | undefined) => Promise<{ items: T[]; next?: string }>): Promise<T[]> {
@@ -110,4 +111,9 @@ export async function reach(organisation: string, kind: Schemas["PrincipalKind"]
     whole.reached.push(...page.reached);
   }
   return whole;
+}
+
+// roleOptions offers roles by what they are for: found by purpose and by the words that people have for it.
+export function roleOptions(roles: Role[]): Option[] {
+  return roles.map((role) => ({ value: role.name, hint: `${role.planes.join(" and ")}: ${role.classes.join(", ")}`, note: role.description, words: role.meanings }));
 }

@@ -2,6 +2,7 @@
 // something of the organisation read it again when it rises.
 import { untrack } from "svelte";
 import type { Schemas } from "./api";
+import { service } from "./service.svelte";
 import { session } from "./session.svelte";
 
 type News = Schemas["News"];
@@ -77,6 +78,12 @@ export function concerns(news: News, shown: Shown): boolean {
 // taken from somebody who is in the middle of something. It is called while a component is made.
 export function whenChanged(load: () => void, shown: () => Shown = () => ({})) {
   let known = live.revision;
+  let returned = service.returned;
+  $effect(() => {
+    if (service.returned === returned) return;
+    returned = service.returned;
+    untrack(load);
+  });
   $effect(() => {
     const revision = live.revision;
     const risen = known > 0 && revision > known;

@@ -1,4 +1,5 @@
 // What a page is narrowed by stands in its address, so that it can be sent to a colleague.
+import { untrack } from "svelte";
 import { replace, router } from "svelte-spa-router";
 
 const present = () => new URLSearchParams(router.querystring ?? "");
@@ -11,16 +12,24 @@ function rewrite(query: URLSearchParams) {
 export class QueryParam {
   value = $state("");
 
-  // It is made while a component is: it reads the address once, and writes it whenever the value changes.
-  // The usual value stands in no address.
+  // It is made while a component is, and belongs to that component's page: it follows the page's address, and the address
+  // follows it, until another page is opened. The usual value stands in no address.
   constructor(name: string, usual = "") {
+    const page = router.location;
     this.value = present().get(name) ?? usual;
     $effect(() => {
-      const query = present();
-      if ((query.get(name) ?? usual) === this.value) return;
-      if (this.value !== usual) query.set(name, this.value);
-      else query.delete(name);
-      rewrite(query);
+      const written = (router.location === page && present().get(name)) || usual;
+      if (router.location === page) this.value = written;
+    });
+    $effect(() => {
+      const { value } = this;
+      untrack(() => {
+        const query = present();
+        if (router.location !== page || (query.get(name) ?? usual) === value) return;
+        if (value !== usual) query.set(name, value);
+        else query.delete(name);
+        rewrite(query);
+      });
     });
   }
 }

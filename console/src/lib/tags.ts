@@ -1,4 +1,4 @@
-// Tags as they are written in a field: KEY=VALUE, several apart by commas; a value with a comma in quotation marks.
+// Tags as they are written in a field: KEY=VALUE, separated by commas; a value with a comma in quotation marks.
 import type { Problem } from "./api";
 
 const pair = /\s*([^=,"]+?)\s*=\s*(?:"((?:[^"\\]|\\.)*)"|([^,"]*?))\s*(?:,|$)/y;
@@ -30,5 +30,5 @@ export function tagsOut(tags: Record<string, string>): string {
 export function tagsFault(text: string): Problem | null {
   const { rest } = read(text);
   if (!rest) return null;
-  return { type: "urn:arbora:problem:invalid", title: "No tag", status: 400, field: "tags", detail: `“${rest}” is no tag`, next: "write KEY=VALUE, several apart by commas, and a value with a comma in quotation marks" };
+  return { type: "urn:arbora:problem:invalid", title: "Not a tag", status: 400, field: "tags", detail: `“${rest}” cannot be used as a tag`, next: "write KEY=VALUE, separate with commas, and put a value with a comma in quotation marks" };
 }

@@ -1,5 +1,5 @@
 // The tree as the signed-in person sees it, shared by the tree panel and every field that asks for a scope.
-import { SvelteMap } from "svelte/reactivity";
+import { SvelteMap, SvelteSet } from "svelte/reactivity";
 import { api, ask, asProblem, type Problem, type ScopeNode } from "./api";
 import { session } from "./session.svelte";
 
@@ -8,6 +8,9 @@ class Tree {
   problem = $state.raw<Problem | null>(null);
   loading = $state(false);
   rest = new SvelteMap<string, string>(); // of nodes whose children were fetched in part: where to go on
+  open = new SvelteSet<string>(); // the nodes whose children are shown, by id
+  filter = $state(""); // what the tree is narrowed by
+  #begun = false; // whether it was decided what is open at first
   #fetching = new Set<string>();
 
   async load() {
@@ -16,6 +19,7 @@ class Tree {
       const tree = await ask(api.GET("/scopes/{scope}/tree", { params: { path: { scope: session.organisation } } }));
       this.rest.clear();
       this.nodes = tree.scopes;
+      this.#begin();
       this.problem = null;
     } catch (caught) {
       this.nodes = [];
@@ -23,6 +27,19 @@ class Tree {
     } finally {
       this.loading = false;
     }
+  }
+
+  // At first the two levels at the top are open; a tree that fits a screen is open whole. From then on it stays as the person has it.
+  #begin() {
+    if (this.#begun) return;
+    this.#begun = true;
+    const fits = 25;
+    for (const node of this.nodes) if (node.depth < 2 || this.nodes.length <= fits) this.open.add(node.id);
+  }
+
+  // show opens what leads to a scope.
+  show(address: string) {
+    for (const node of this.nodes) if (address.startsWith(node.address + "/")) this.open.add(node.id);
   }
 
   // addChildren fetches a page of what a node holds and the tree does not yet; how far it has come stands in rest.
@@ -51,6 +68,9 @@ class Tree {
   clear() {
     this.nodes = [];
     this.rest.clear();
+    this.open.clear();
+    this.filter = "";
+    this.#begun = false;
     this.problem = null;
   }
 }

@@ -10,8 +10,18 @@ export function count(n: number, one: string, many = one + "s"): string {
   return `${n} ${n === 1 ? one : many}`;
 }
 
+// of counts what is shown of a list: "3 of 12 groups" where some are left out.
+export function of(shown: number, all: number, one: string): string {
+  return shown === all ? count(all, one) : `${shown} of ${count(all, one)}`;
+}
+
 export function capital(text: string): string {
   return text.charAt(0).toUpperCase() + text.slice(1);
+}
+
+// nameFrom makes of a text the nearest thing that can be a name: lower-case letters, digits and hyphens.
+export function nameFrom(text: string): string {
+  return text.normalize("NFD").toLowerCase().replace(/[\u0300-\u036f]/g, "").replace(/[^a-z0-9-]+/g, "-").replace(/^-+|-+$/g, "");
 }
 
 // terms writes the condition and the period of a grant.

@@ -1,15 +1,18 @@
 <script lang="ts">
-  import { Button, Modal } from "flowbite-svelte";
+  import { Button, Checkbox, Modal } from "flowbite-svelte";
   import { PlusOutline } from "flowbite-svelte-icons";
   import { push } from "svelte-spa-router";
   import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
   import { QueryParam } from "../lib/queryparam.svelte";
   import { whenChanged } from "../lib/live.svelte";
   import { groups } from "../lib/directory";
+  import { focus } from "../lib/focus";
+  import { Kept } from "../lib/kept.svelte";
   import { authority } from "../lib/authority.svelte";
   import { session } from "../lib/session.svelte";
-  import { count, href, moment } from "../lib/words";
+  import { href, moment, of } from "../lib/words";
   import Field from "../parts/Field.svelte";
+  import KeptNotice from "../parts/KeptNotice.svelte";
   import Page from "../parts/Page.svelte";
   import ProblemNote from "../parts/ProblemNote.svelte";
   import Skeleton from "../parts/Skeleton.svelte";
@@ -24,6 +27,8 @@
   let creating = $state(false);
   let name = $state("");
   let title = $state("");
+  let gathering = $state(false);
+  let gathers = $state("");
   let createProblem = $state.raw<Problem | null>(null);
 
   async function load() {
@@ -39,9 +44,21 @@
     load();
   });
 
+  const kept = new Kept(
+    () => ({ name, title, gathering, gathers }),
+    (written) => ({ name, title, gathering, gathers } = written),
+  );
+
+  function cancel() {
+    kept.drop();
+    creating = false;
+  }
+
   function begin() {
-    name = title = "";
+    name = title = gathers = "";
+    gathering = false;
     createProblem = null;
+    kept.begin("group");
     creating = true;
   }
 
@@ -49,7 +66,8 @@
     event.preventDefault();
     createProblem = null;
     try {
-      await ask(api.POST("/organisations/{organisation}/groups", { params: { path: { organisation: session.organisation } }, body: { name, title: title || undefined } }));
+      await ask(api.POST("/organisations/{organisation}/groups", { params: { path: { organisation: session.organisation } }, body: { name, title: title || undefined, gathers: gathering ? gathers.trim() : undefined } }));
+      kept.drop();
       creating = false;
       push(href.group(name).slice(1));
     } catch (caught) {
@@ -69,7 +87,7 @@
   {:else}
     <div class="mb-3 flex items-center gap-4">
       <div class="w-72"><TextInput type="search" bind:value={wanted.value} placeholder="Filter by name or title" aria-label="Filter by name or title" /></div>
-      <span class="quiet">{count(shown.length, "group")}</span>
+      <span class="quiet">{of(shown.length, list.length, "group")}</span>
     </div>
     <div class="card overflow-x-auto">
       <table class="rows" data-test="groups">
@@ -93,16 +111,23 @@
 
 <Modal bind:open={creating} size="sm" title="Create a group" outsideclose>
   <form onsubmit={create} class="space-y-5">
+    <KeptNotice {kept} />
     <Field label="Name" name="name" problem={createProblem} hint="Lower-case letters, digits and hyphens.">
-      {#snippet children(id)}<TextInput {id} name="group-name" bind:value={name} required />{/snippet}
+      {#snippet children(id)}<TextInput {id} name="group-name" {@attach focus} bind:value={name} required />{/snippet}
     </Field>
     <Field label="Title (optional)" name="title" problem={createProblem}>
       {#snippet children(id)}<TextInput {id} name="group-title" bind:value={title} />{/snippet}
     </Field>
+    <Checkbox name="group-gathering" bind:checked={gathering}>Gathering: its members are those who have certain tags</Checkbox>
+    {#if gathering}
+      <Field label="Gathers people with" name="gathers" problem={createProblem} hint={'Such as: tag team is "seeds" and kind is "user"'}>
+        {#snippet children(id)}<TextInput {id} name="group-gathers" bind:value={gathers} placeholder={'tag team is "seeds"'} class="font-mono" required />{/snippet}
+      </Field>
+    {/if}
     {#if createProblem && !createProblem.field}<ProblemNote problem={createProblem} />{/if}
     <div class="flex justify-end gap-2">
-      <QuietButton type="button" onclick={() => (creating = false)}>Cancel</QuietButton>
-      <Button type="submit" disabled={!name} data-test="confirm-group">Create</Button>
+      <QuietButton type="button" onclick={cancel}>Cancel</QuietButton>
+      <Button type="submit" disabled={!name || (gathering && !gathers.trim())} data-test="confirm-group">Create</Button>
     </div>
   </form>
 </Modal>

@@ -3,9 +3,11 @@
   import { Button } from "flowbite-svelte";
   import { push } from "svelte-spa-router";
   import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
+  import { remembered } from "../lib/remembered";
   import { session } from "../lib/session.svelte";
   import { moment } from "../lib/words";
   import Field from "../parts/Field.svelte";
+  import PasswordInput from "../parts/PasswordInput.svelte";
   import ProblemNote from "../parts/ProblemNote.svelte";
   import QuietButton from "../parts/QuietButton.svelte";
   import TextInput from "../parts/TextInput.svelte";
@@ -26,6 +28,7 @@
   const differs = $derived(again !== "" && again !== password);
 
   $effect(() => {
+    link = dead = problem = null;
     ask(api.POST("/links/reading", { body: { token } })).then(
       (found) => ((link = found), (title = found.title === found.signIn ? "" : found.title)),
       (caught) => (dead = asProblem(caught)),
@@ -38,6 +41,7 @@
     try {
       await ask(api.POST("/links/use", { body: { token, password, title: title || undefined } }));
       password = again = "";
+      remembered.name = link?.signIn ?? remembered.name;
       done = true;
     } catch (caught) {
       problem = asProblem(caught);
@@ -93,14 +97,14 @@
           </Field>
         {/if}
         <Field label="Password" name="password" {problem} hint="At least 15 characters; four or five unrelated words do well.">
-          {#snippet children(id)}<TextInput {id} name="password" type="password" bind:value={password} autocomplete="new-password" required />{/snippet}
+          {#snippet children(id)}<PasswordInput {id} name="password" bind:value={password} autocomplete="new-password" required />{/snippet}
         </Field>
         <Field label="Password once more" name="again" problem={differs ? { type: "", title: "", status: 0, detail: "the two differ", field: "again" } : null}>
-          {#snippet children(id)}<TextInput {id} name="again" type="password" bind:value={again} autocomplete="new-password" required />{/snippet}
+          {#snippet children(id)}<PasswordInput {id} name="again" bind:value={again} autocomplete="new-password" required />{/snippet}
         </Field>
         {#if problem && !problem.field}<ProblemNote {problem} />{/if}
         <div class="flex flex-wrap gap-2">
-          <Button type="submit" disabled={differs || !again}>{invitation ? "Accept" : "Choose this password"}</Button>
+          <Button type="submit" disabled={differs || !again}>{invitation ? "Accept" : "Save password"}</Button>
           {#if invitation}<QuietButton type="button" onclick={() => (signingIn = true)}>I have an account here already</QuietButton>{/if}
         </div>
       </form>

@@ -10,6 +10,7 @@
   import AccessPicker, { type Line } from "../parts/AccessPicker.svelte";
   import Field from "../parts/Field.svelte";
   import ImpactNote from "../parts/ImpactNote.svelte";
+  import PasswordInput from "../parts/PasswordInput.svelte";
   import Page from "../parts/Page.svelte";
   import ProblemNote from "../parts/ProblemNote.svelte";
   import QuietButton from "../parts/QuietButton.svelte";
@@ -30,6 +31,8 @@
   let keyLabel = $state("");
   let notify = $state(false);
   let lines = $state.raw<Line[]>([]);
+  let pending = $state.raw<Line | null>(null);
+  let half = $state("");
 
   let known = $state.raw<{ groups: { value: string; hint?: string }[]; users: { value: string; hint?: string }[] }>({ groups: [], users: [] });
   let impact = $state.raw<Schemas["Impact"] | null>(null);
@@ -47,9 +50,10 @@
 
   const takesPassword = $derived(by === "password" || by === "both");
   const takesKey = $derived(by === "key" || by === "both");
+  const all = $derived(pending ? [...lines, pending] : lines);
   const start = $derived({
-    groups: lines.flatMap((l) => (l.group === undefined ? [] : [l.group])),
-    grants: lines.flatMap((l) => (l.grant ? [{ scope: l.grant.scope, role: l.grant.role, condition: l.grant.condition, from: l.grant.from, until: l.grant.until }] : [])),
+    groups: all.flatMap((l) => (l.group === undefined ? [] : [l.group])),
+    grants: all.flatMap((l) => (l.grant ? [{ scope: l.grant.scope, role: l.grant.role, condition: l.grant.condition, from: l.grant.from, until: l.grant.until }] : [])),
   });
   const about = $derived({
     title: title || undefined,
@@ -69,7 +73,7 @@
     key: takesKey ? { label: keyLabel || "first key" } : undefined,
   });
   const newGuest = $derived<Schemas["GuestNew"]>({ email: email.trim(), ...about });
-  const ready = $derived(!tagsFault(tags) && (guest ? email.includes("@") && email.includes(".") : name.trim() !== "" && (first !== "given" || !takesPassword || password !== "")));
+  const ready = $derived(!half && !tagsFault(tags) && (guest ? email.includes("@") && email.includes(".") : name.trim() !== "" && (first !== "given" || !takesPassword || password !== "")));
 
   const path = $derived({ organisation: session.organisation });
 
@@ -110,7 +114,7 @@
         if ("user" in made) user = made;
       }
       password = "";
-      scrollTo({ top: 0 });
+      document.getElementById("page")?.scrollTo({ top: 0 });
     } catch (caught) {
       problem = asProblem(caught);
       impact = problem.impact ?? impact;
@@ -182,7 +186,7 @@
           <Field label="About (optional)" name="description" {problem}>
             {#snippet children(id)}<TextInput {id} name="user-about" bind:value={description} autocomplete="off" />{/snippet}
           </Field>
-          <Field label="Tags (optional)" name="tags" problem={tagsFault(tags) ?? problem} hint="KEY=VALUE, several apart by commas">
+          <Field label="Tags (optional)" name="tags" problem={tagsFault(tags) ?? problem} hint="KEY=VALUE, separate with commas">
             {#snippet children(id)}<TextInput {id} name="user-tags" bind:value={tags} placeholder="team=seeds" autocomplete="off" />{/snippet}
           </Field>
         </section>
@@ -208,7 +212,7 @@
               </fieldset>
               {#if first === "given"}
                 <Field label="Password" name="password" {problem} hint="At least 15 characters; four or five unrelated words do well.">
-                  {#snippet children(id)}<TextInput {id} name="user-password" type="password" bind:value={password} autocomplete="new-password" />{/snippet}
+                  {#snippet children(id)}<PasswordInput {id} name="user-password" bind:value={password} autocomplete="new-password" />{/snippet}
                 </Field>
               {:else if first === "link"}
                 <p class="quiet text-sm">The link works once and for a day.{#if !email}{" "}<strong class="text-copper-700 dark:text-copper-300">It needs the person's email.</strong>{/if}</p>
@@ -227,13 +231,15 @@
 
         <section class="card row-span-2 p-5" aria-labelledby="what-heading">
           <h2 id="what-heading" class="mb-4 text-lg font-semibold">What they get</h2>
-          <AccessPicker bind:lines groups={known.groups} users={known.users} />
+          <AccessPicker bind:lines bind:pending bind:half groups={known.groups} users={known.users} />
         </section>
 
       <section class="card col-span-2 p-5 max-lg:col-span-1" aria-labelledby="then-heading" data-test="account">
         <h2 id="then-heading" class="mb-2 text-lg font-semibold">What {title || name || "this person"} will be able to do{guest ? " once they accept" : ""}</h2>
         {#if problem && !["name", "email", "title", "password", "tags"].includes(problem.field ?? "")}
           <ProblemNote {problem} />
+        {:else if half}
+          <p class="font-semibold text-copper-700 dark:text-copper-300" role="alert" data-test="half">{half}</p>
         {:else if !ready}
           <p class="quiet">{guest ? "Give the mail address" : "Give a name"}, and it is worked out here as you go.</p>
         {:else if impact && impact.effects.length === 0}

@@ -3,11 +3,16 @@
   import { PlusOutline } from "flowbite-svelte-icons";
   import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
   import { organisations } from "../lib/directory";
+  import { focus } from "../lib/focus";
+  import { Kept } from "../lib/kept.svelte";
   import { moment } from "../lib/words";
   import Field from "../parts/Field.svelte";
   import Page from "../parts/Page.svelte";
   import ProblemNote from "../parts/ProblemNote.svelte";
+  import KeptNotice from "../parts/KeptNotice.svelte";
   import QuotaDialog from "../parts/QuotaDialog.svelte";
+  import type { Result } from "../parts/ResultCard.svelte";
+  import SecretDialog from "../parts/SecretDialog.svelte";
   import Skeleton from "../parts/Skeleton.svelte";
   import TextInput from "../parts/TextInput.svelte";
   import QuietButton from "../parts/QuietButton.svelte";
@@ -21,7 +26,7 @@
   let title = $state("");
   let steward = $state("");
   let createProblem = $state.raw<Problem | null>(null);
-  let made = $state.raw<Schemas["OrganisationMade"] | null>(null);
+  let told = $state.raw<Result | null>(null);
 
   async function load() {
     try {
@@ -34,9 +39,40 @@
     load();
   });
 
+  const kept = new Kept(
+    () => ({ name, title, steward }),
+    (written) => ({ name, title, steward } = written),
+  );
+
+  function cancel() {
+    kept.drop();
+    creating = false;
+  }
+
+  const passwordOf = (organisation: string, signIn: string, password: string): Result => ({
+    title: `The first steward of ${organisation} can sign in`,
+    facts: [
+      { name: "Signs in as", key: "signIn", value: signIn },
+      { name: "Password", key: "password", value: password, secret: true, note: "to be replaced at the first sign-in" },
+    ],
+    file: "arbora-" + organisation,
+  });
+
+  // Until the first steward has signed in, a password that was lost can be replaced.
+  async function reissue(organisation: string) {
+    problem = null;
+    try {
+      const made = await ask(api.POST("/organisations/{organisation}/first-password", { params: { path: { organisation } } }));
+      told = passwordOf(organisation, made.signIn, made.password);
+    } catch (caught) {
+      problem = asProblem(caught);
+    }
+  }
+
   function begin() {
     name = title = steward = "";
-    createProblem = made = null;
+    createProblem = null;
+    kept.begin("organisation");
     creating = true;
   }
 
@@ -44,7 +80,10 @@
     event.preventDefault();
     createProblem = null;
     try {
-      made = await ask(api.POST("/organisations", { body: { name, title: title || undefined, steward: { name: steward, temporary: true } } }));
+      const made = await ask(api.POST("/organisations", { body: { name, title: title || undefined, steward: { name: steward, temporary: true } } }));
+      kept.drop();
+      creating = false;
+      told = passwordOf(made.organisation.name, `${made.steward.name}@${made.organisation.name}`, made.password ?? "");
       await load();
     } catch (caught) {
       createProblem = asProblem(caught);
@@ -66,7 +105,7 @@
         <thead><tr><th>Name</th><th>Title</th><th>Created</th><th><span class="sr-only">Quotas</span></th></tr></thead>
         <tbody>
           {#each list as o (o.id)}
-            <tr><td class="font-semibold">{o.name}</td><td>{o.title}</td><td class="quiet text-sm">{moment(o.createdAt)}</td><td class="text-right"><button type="button" class="link" onclick={() => ((bounded = o.name), (bounding = true))} aria-label="Quotas of {o.name}">Quotas</button></td></tr>
+            <tr><td class="font-semibold">{o.name}</td><td>{o.title}</td><td class="quiet text-sm">{moment(o.createdAt)}</td><td class="space-x-4 text-right whitespace-nowrap"><button type="button" class="link" onclick={() => reissue(o.name)} aria-label="Reset the first password of {o.name}">Reset the first password</button><button type="button" class="link" onclick={() => ((bounded = o.name), (bounding = true))} aria-label="Quotas of {o.name}">Quotas</button></td></tr>
           {/each}
         </tbody>
       </table>
@@ -76,17 +115,11 @@
 
 <QuotaDialog bind:open={bounding} organisation={bounded} />
 
-<Modal bind:open={creating} size="sm" title={made ? "Created" : "Create an organisation"}>
-  {#if made}
-    <p>{made.organisation.title || made.organisation.name} is there. Its steward signs in as</p>
-    <p class="font-mono text-lg font-semibold">{made.steward.name}@{made.organisation.name}</p>
-    <p>with this password, shown this once, and to be replaced at the first sign-in:</p>
-    <p class="rounded-lg bg-gray-100 px-4 py-3 font-mono text-lg font-semibold dark:bg-gray-900">{made.password}</p>
-    <div class="flex justify-end"><Button onclick={() => (creating = false)}>Done</Button></div>
-  {:else}
+<Modal bind:open={creating} size="sm" title="Create an organisation" outsideclose>
     <form onsubmit={create} class="space-y-5">
+    <KeptNotice {kept} />
       <Field label="Name" name="name" problem={createProblem} hint="Its people sign in as PERSON@NAME.">
-        {#snippet children(id)}<TextInput {id} name="organisation-name" bind:value={name} required />{/snippet}
+        {#snippet children(id)}<TextInput {id} name="organisation-name" {@attach focus} bind:value={name} required />{/snippet}
       </Field>
       <Field label="Title (optional)" name="title" problem={createProblem}>
         {#snippet children(id)}<TextInput {id} name="organisation-title" bind:value={title} />{/snippet}
@@ -96,9 +129,9 @@
       </Field>
       {#if createProblem && !["name", "title", "steward.name"].includes(createProblem.field ?? "")}<ProblemNote problem={createProblem} />{/if}
       <div class="flex justify-end gap-2">
-        <QuietButton type="button" onclick={() => (creating = false)}>Cancel</QuietButton>
+        <QuietButton type="button" onclick={cancel}>Cancel</QuietButton>
         <Button type="submit" disabled={!name || !steward}>Create</Button>
       </div>
     </form>
-  {/if}
 </Modal>
+{#if told}<SecretDialog result={told} onclose={() => (told = null)} />{/if}

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import Router from "svelte-spa-router";
+  import Router, { router } from "svelte-spa-router";
   import { wrap } from "svelte-spa-router/wrap";
   import { api, ask } from "../lib/api";
   import { whenChanged } from "../lib/live.svelte";
@@ -32,6 +32,19 @@
   import Roles from "./Roles.svelte";
   import SearchPage from "./SearchPage.svelte";
   import TreePage from "./TreePage.svelte";
+
+  let page = $state<HTMLElement>();
+
+  // Another page is read from its top.
+  $effect(() => {
+    void router.location;
+    page?.scrollTo({ top: 0 });
+  });
+
+  function skip(event: Event) {
+    event.preventDefault();
+    page?.focus();
+  }
 
   // The organisation may be called otherwise by now; the name it had goes on meaning it, so that a page in hand stays.
   whenChanged(async () => {
@@ -76,6 +89,11 @@
   const forKeepers = { "/": Organisations, "/account": Account, "/device": DevicePage, "/device/:code": DevicePage, "*": NotFound };
 </script>
 
-<Header />
-<Router routes={session.me?.keeper ? forKeepers : forPeople} />
-<UndoBar />
+<a href="#main" class="sr-only focus:not-sr-only focus:absolute focus:z-50 focus:bg-white focus:px-4 focus:py-2 focus:text-gray-900" onclick={skip}>Skip to the page</a>
+<div class="flex h-screen flex-col max-md:h-auto max-md:min-h-screen">
+  <Header />
+  <UndoBar />
+  <div class="min-h-0 flex-1 overflow-y-auto focus:outline-none max-md:overflow-visible" bind:this={page} id="page" tabindex="-1">
+    <Router routes={session.me?.keeper ? forKeepers : forPeople} />
+  </div>
+</div>

@@ -7,7 +7,7 @@
   import { guests, users } from "../lib/directory";
   import { authority } from "../lib/authority.svelte";
   import { session } from "../lib/session.svelte";
-  import { count, moment } from "../lib/words";
+  import { count, moment, of } from "../lib/words";
   import Page from "../parts/Page.svelte";
   import PeopleTabs from "../parts/PeopleTabs.svelte";
   import ProblemNote from "../parts/ProblemNote.svelte";
@@ -37,6 +37,7 @@
 
   const shown = $derived(list?.filter((u) => (u.name + " " + u.title + " " + u.email + " " + u.state).toLowerCase().includes(wanted.value.toLowerCase())) ?? []);
   const outside = $derived(shown.filter((u) => u.kind === "guest").length);
+  const allOutside = $derived(list?.filter((u) => u.kind === "guest").length ?? 0);
 </script>
 
 <Page title="People" lead="The users of {session.organisation}, who sign in as NAME@{session.organisation}, and its guests.">
@@ -54,7 +55,7 @@
   {:else}
     <div class="mb-3 flex items-center gap-4">
       <div class="w-72"><TextInput type="search" bind:value={wanted.value} placeholder="Filter by name, email or state" aria-label="Filter by name, email or state" /></div>
-      <span class="quiet">{count(shown.length - outside, "user")}{outside > 0 ? `, ${count(outside, "guest")}` : ""}</span>
+      <span class="quiet">{of(shown.length - outside, list.length - allOutside, "user")}{outside > 0 ? `, ${of(outside, allOutside, "guest")}` : ""}</span>
     </div>
     <div class="card overflow-x-auto">
       <table class="rows" data-test="users">

@@ -21,7 +21,8 @@
   import ProblemNote from "../parts/ProblemNote.svelte";
   import QuietButton from "../parts/QuietButton.svelte";
   import ResetDialog from "../parts/ResetDialog.svelte";
-  import ResultCard from "../parts/ResultCard.svelte";
+  import ResultCard, { type Result } from "../parts/ResultCard.svelte";
+  import SecretDialog from "../parts/SecretDialog.svelte";
   import SessionsOf from "../parts/SessionsOf.svelte";
   import Skeleton from "../parts/Skeleton.svelte";
   import StateDialog from "../parts/StateDialog.svelte";
@@ -34,7 +35,7 @@
   let person = $state.raw<Schemas["PrincipalDetails"] | null>(null);
   let problem = $state.raw<Problem | null>(null);
   let acted = $state.raw<Problem | null>(null);
-  let told = $state.raw<{ title: string; facts: { name: string; key: string; value: string; secret?: boolean; note?: string }[]; link?: Schemas["LinkMade"] } | null>(null);
+  let told = $state.raw<Omit<Result, "file"> | null>(null);
   let adding = $state(false);
   let granting = $state(false);
   let fresh = $state(""); // the id of a grant just made
@@ -145,7 +146,11 @@
         This {kind.replace("-", " ")} is {person.state}: nothing signs in as it, and it holds nothing of what is written below.
       </p>
     {/if}
-    {#if told}<div class="mb-6 max-w-3xl"><ResultCard {...told} file={"arbora-" + person.name.replaceAll("/", "-")} /></div>{/if}
+    {#if told}
+      {@const result = { ...told, file: "arbora-" + person.name.replaceAll("/", "-") }}
+      {#if told.link?.url || told.facts.some((fact) => fact.secret)}<SecretDialog {result} onclose={() => (told = null)} />
+      {:else}<div class="mb-6 max-w-3xl"><ResultCard {...result} /></div>{/if}
+    {/if}
     {#if acted}<div class="mb-5"><ProblemNote problem={acted} /></div>{/if}
     <dl class="card mb-4 grid grid-cols-4 gap-x-6 gap-y-4 px-5 py-4 max-md:grid-cols-2" data-test="facts">
       <div><dt class="quiet text-sm">State</dt><dd class="font-semibold"><StateMark state={person.state} /></dd></div>

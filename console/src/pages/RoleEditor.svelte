@@ -144,7 +144,7 @@
           <FilterFields bind:filters={() => exclude, (f: Filters) => (draft.mine.exclude = JSON.stringify(f))} {known} name="exclude" word={exclude.length > 0 ? "Another line" : "Leave something out"} />
         </section>
       </div>
-      <div class="sticky top-20 max-h-[calc(100vh-6rem)] space-y-4 overflow-y-auto max-lg:static max-lg:max-h-none">
+      <div class="sticky top-4 max-h-[calc(100vh-8rem)] space-y-4 overflow-y-auto max-lg:static max-lg:max-h-none">
         <div aria-live="polite" data-test="holds-now">
           {#if reading}
             <p class="mb-2"><strong>{count(reading.operations.length, "permission")}</strong> on {count(new Set(reading.operations.map((o) => o.type)).size, "type")}{#if reading.privileged}, <strong class="text-copper-700 dark:text-copper-300">some of them to govern: its holders decide on the access of others</strong>{/if}.</p>

@@ -7,7 +7,7 @@
   import { roles } from "../lib/directory";
   import { whenChanged } from "../lib/live.svelte";
   import { session } from "../lib/session.svelte";
-  import { count } from "../lib/words";
+  import { of } from "../lib/words";
   import Page from "../parts/Page.svelte";
   import ProblemNote from "../parts/ProblemNote.svelte";
   import QuietButton from "../parts/QuietButton.svelte";
@@ -75,7 +75,7 @@
         <option value="govern">privileged</option>
         <option value="not">not privileged</option>
       </select>
-      <span class="quiet ml-auto">{count(shown.length, "role")}</span>
+      <span class="quiet ml-auto">{of(shown.length, list.length, "role")}</span>
     </div>
     <div class="card overflow-x-auto">
       <table class="rows" data-test="roles">

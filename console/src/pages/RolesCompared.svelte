@@ -1,9 +1,9 @@
 <!-- Two roles side by side: what both hold, and what only one of them does. -->
 <script lang="ts">
-  import { replace, router } from "svelte-spa-router";
-  import { api, ask, asProblem, type Problem, type Role, type Schemas } from "../lib/api";
-  import { roles } from "../lib/directory";
+    import { api, ask, asProblem, type Problem, type Role, type Schemas } from "../lib/api";
+  import { roleOptions, roles } from "../lib/directory";
   import { live } from "../lib/live.svelte";
+  import { QueryParam } from "../lib/queryparam.svelte";
   import { session } from "../lib/session.svelte";
   import { count } from "../lib/words";
   import Choice from "../parts/Choice.svelte";
@@ -14,9 +14,7 @@
   import RoleName from "../parts/RoleName.svelte";
 
   // Which two stands in the page's address, so that it can be sent to a colleague.
-  const asked = $derived(new URLSearchParams(router.querystring ?? ""));
-  let first = $state(new URLSearchParams(router.querystring ?? "").get("first") ?? "");
-  let second = $state(new URLSearchParams(router.querystring ?? "").get("second") ?? "");
+  const [first, second] = [new QueryParam("first"), new QueryParam("second")];
   let known = $state.raw<Role[]>([]);
   let pair = $state.raw<[Schemas["RoleDetails"], Schemas["RoleDetails"]] | null>(null);
   let problem = $state.raw<Problem | null>(null);
@@ -28,16 +26,12 @@
     );
   });
   $effect(() => {
-    const there = (name: string) => known.some((r) => r.name === name);
-    if (there(first) && there(second)) replace("/roles/compare?" + new URLSearchParams({ first, second }).toString());
-  });
-  $effect(() => {
     void live.revision;
-    const names = [asked.get("first"), asked.get("second")];
-    if (!names[0] || !names[1]) return;
+    const names = [first.value, second.value];
+    if (!names.every((name) => known.some((r) => r.name === name))) return;
     let late = false;
     const show = (role: string) => ask(api.GET("/scopes/{scope}/roles/{role}", { params: { path: { scope: session.organisation, role } } }));
-    Promise.all([show(names[0]), show(names[1])]).then(
+    Promise.all([show(names[0] ?? ""), show(names[1] ?? "")]).then(
       (both) => {
         if (!late) [pair, problem] = [both, null];
       },
@@ -59,8 +53,8 @@
 
 <Page title="Compare two roles" lead="What both hold, and what only one of them does.">
   <div class="mb-5 grid max-w-2xl grid-cols-2 gap-4 max-sm:grid-cols-1">
-    <Field label="1 · the one" name="first">{#snippet children(id)}<Choice {id} name="first-role" bind:value={first} options={known.map((r) => ({ value: r.name, hint: r.title }))} placeholder="operator" />{/snippet}</Field>
-    <Field label="2 · the other" name="second">{#snippet children(id)}<Choice {id} name="second-role" bind:value={second} options={known.map((r) => ({ value: r.name, hint: r.title }))} placeholder="builder" />{/snippet}</Field>
+    <Field label="First role" name="first">{#snippet children(id)}<Choice {id} name="first-role" bind:value={first.value} options={roleOptions(known)} placeholder="operator" />{/snippet}</Field>
+    <Field label="Second role" name="second">{#snippet children(id)}<Choice {id} name="second-role" bind:value={second.value} options={roleOptions(known)} placeholder="builder" />{/snippet}</Field>
   </div>
   {#if problem}
     <ProblemNote {problem} />

@@ -5,7 +5,7 @@
   import { QueryParam } from "../lib/queryparam.svelte";
   import { whenChanged } from "../lib/live.svelte";
   import { session } from "../lib/session.svelte";
-  import { count, href, moment } from "../lib/words";
+  import { href, moment, of } from "../lib/words";
   import Page from "../parts/Page.svelte";
   import PeopleTabs from "../parts/PeopleTabs.svelte";
   import ProblemNote from "../parts/ProblemNote.svelte";
@@ -42,7 +42,7 @@
   {:else}
     <div class="mb-3 flex items-center gap-4">
       <div class="w-72"><TextInput type="search" bind:value={wanted.value} placeholder="Filter by name, place or state" aria-label="Filter by name, place or state" /></div>
-      <span class="quiet">{count(shown.length, "service account")}</span>
+      <span class="quiet">{of(shown.length, list.length, "service account")}</span>
     </div>
     <div class="card overflow-x-auto">
       <table class="rows" data-test="accounts">

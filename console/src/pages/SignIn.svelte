@@ -1,22 +1,18 @@
 <script lang="ts">
   import { Button } from "flowbite-svelte";
-  import { FingerprintOutline } from "flowbite-svelte-icons";
   import { onMount } from "svelte";
   import { api, ask, asProblem, type Problem } from "../lib/api";
-  import * as passkey from "../lib/passkey";
+  import { remembered } from "../lib/remembered";
   import { session } from "../lib/session.svelte";
   import Field from "../parts/Field.svelte";
   import AuthLayout from "../parts/AuthLayout.svelte";
   import ProblemNote from "../parts/ProblemNote.svelte";
-  import QuietButton from "../parts/QuietButton.svelte";
+  import SignInForm from "../parts/SignInForm.svelte";
   import TextInput from "../parts/TextInput.svelte";
 
-  let name = $state("");
-  let password = $state("");
-  let code = $state("");
+  let name = $state(remembered.name);
   let lost = $state(false); // the password is, and a letter is to be asked for
   let asked = $state(false);
-  let wantsCode = $state(false); // the password is right, and there is a second factor
   let problem = $state.raw<Problem | null>(null);
   let empty = $state(false);
   let busy = $state(false);
@@ -28,26 +24,6 @@
       problem = asProblem(caught);
     }
   });
-
-  async function signIn(event: Event) {
-    event.preventDefault();
-    busy = true;
-    problem = null;
-    try {
-      session.begin(await ask(api.POST("/session", { body: { name: name.trim(), password, code: wantsCode ? code.trim() : undefined } })));
-    } catch (caught) {
-      const p = asProblem(caught);
-      if (p.type === "urn:arbora:problem:code-needed") {
-        wantsCode = true;
-      } else {
-        problem = p;
-        if (!wantsCode) password = "";
-      }
-      code = "";
-    } finally {
-      busy = false;
-    }
-  }
 
   async function recover(event: Event) {
     event.preventDefault();
@@ -64,21 +40,7 @@
   }
 
   function lose(now: boolean) {
-    [lost, asked, problem, password] = [now, false, null, ""];
-  }
-
-  async function byPasskey() {
-    busy = true;
-    problem = null;
-    try {
-      const ceremony = await ask(api.POST("/session/passkey/options"));
-      const answer = await passkey.get(ceremony.options);
-      session.begin(await ask(api.POST("/session/passkey", { body: { token: ceremony.token, answer } })));
-    } catch (caught) {
-      if (!passkey.wasLeft(caught)) problem = asProblem(caught);
-    } finally {
-      busy = false;
-    }
+    [lost, asked, problem] = [now, false, null];
   }
 </script>
 
@@ -107,29 +69,7 @@
     {/if}
     <p class="mt-5"><button type="button" class="link" onclick={() => lose(false)}>Back to signing in</button></p>
   {:else}
-    <h1 class="text-2xl font-semibold tracking-tight">{wantsCode ? "One more thing" : "Sign in"}</h1>
-    <form onsubmit={signIn} class="mt-6 space-y-5">
-      {#if wantsCode}
-        <p>Your account has a second factor.</p>
-        <Field label="Code" name="code" {problem} hint="The one that your device shows now, or a recovery code.">
-          {#snippet children(id)}<TextInput {id} name="code" bind:value={code} autocomplete="one-time-code" autocapitalize="none" required />{/snippet}
-        </Field>
-      {:else}
-        <Field label="Name" name="name" {problem} hint="NAME@ORGANISATION, or a guest's mail address; a keeper writes NAME alone">
-          {#snippet children(id)}<TextInput {id} name="name" bind:value={name} autocomplete="username" autocapitalize="none" placeholder="rowan@lindenmere" required />{/snippet}
-        </Field>
-        <Field label="Password" name="password" {problem}>
-          {#snippet children(id)}<TextInput {id} name="password" type="password" bind:value={password} autocomplete="current-password" required />{/snippet}
-        </Field>
-      {/if}
-      {#if problem && !problem.field}<ProblemNote {problem} />{/if}
-      <Button type="submit" class="w-full" disabled={busy}>Sign in</Button>
-      {#if wantsCode}
-        <button type="button" class="link" onclick={() => ((wantsCode = false), (password = ""), (problem = null))}>Sign in as somebody else</button>
-      {:else if passkey.supported()}
-        <QuietButton type="button" class="w-full" onclick={byPasskey} disabled={busy}><FingerprintOutline class="me-2 h-4 w-4" />Sign in with a passkey</QuietButton>
-      {/if}
-      {#if !wantsCode}<button type="button" class="link text-sm" onclick={() => lose(true)}>I cannot sign in any more</button>{/if}
-    </form>
+    <h1 class="text-2xl font-semibold tracking-tight">Sign in</h1>
+    <div class="mt-6"><SignInForm bind:name begun={(me) => session.begin(me)} onlost={() => lose(true)} /></div>
   {/if}
 </AuthLayout>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { whenChanged } from "../lib/live.svelte";
   import { askScope } from "../lib/scope";
   import { session } from "../lib/session.svelte";
   import { tree } from "../lib/tree.svelte";
@@ -12,12 +13,17 @@
   // The scope's page is asked for before the tree beside it is drawn.
   const asked = $derived(askScope(address));
   $effect.pre(() => void asked);
+
+  // Whoever held nothing may hold something by now.
+  whenChanged(() => {
+    if (tree.problem) void tree.load();
+  });
 </script>
 
 {#if tree.problem?.status === 403}
   <NothingYet />
 {:else}
-  <div class="grid h-[calc(100vh-3.5rem)] grid-cols-[19rem_minmax(0,1fr)] max-md:h-auto max-md:grid-cols-1">
+  <div class="grid h-full grid-cols-[19rem_minmax(0,1fr)] max-md:h-auto max-md:grid-cols-1">
     <aside class="min-h-0 border-r border-gray-200 bg-white max-md:max-h-72 max-md:border-b dark:border-gray-700 dark:bg-gray-900">
       <TreePanel chosen={address} />
     </aside>

@@ -4,7 +4,8 @@
   import { api, ask, asProblem, type Problem, type Role, type Schemas } from "../lib/api";
   import { session } from "../lib/session.svelte";
   import { tree } from "../lib/tree.svelte";
-  import { roles } from "../lib/directory";
+  import { settled, type Option } from "../lib/choices";
+  import { roleOptions, roles } from "../lib/directory";
   import { terms } from "../lib/words";
   import Choice from "./Choice.svelte";
   import Field from "./Field.svelte";
@@ -13,7 +14,11 @@
 
   export type Line = { group: string; grant?: undefined; from: string } | { group?: undefined; grant: Schemas["FirstGrant"] & { address: string }; from: string };
 
-  let { lines = $bindable([]), groups, users }: { lines: Line[]; groups: { value: string; hint?: string }[]; users: { value: string; hint?: string }[] } = $props();
+  // pending is the direct grant in the fields that is not in the lines yet but whole: it counts as they do. half is why what
+  // is in the fields cannot count.
+  let {
+    lines = $bindable([]), pending = $bindable(null), half = $bindable(""), groups, users,
+  }: { lines: Line[]; pending?: Line | null; half?: string; groups: Option[]; users: Option[] } = $props();
 
   let group = $state("");
   let like = $state("");
@@ -30,14 +35,12 @@
     lines = [...lines, ...more.filter((l) => !there.has(key(l)))];
   }
 
-  const whole = (known: { value: string }[], text: string) => known.some((k) => k.value === text) && !known.some((k) => k.value !== text && k.value.startsWith(text));
-
   // A group that was typed whole joins at once, unless others begin with it; nobody has to press a button for it.
   $effect(() => {
-    if (whole(groups, group.trim())) takeGroup();
+    if (settled(groups, group.trim())) takeGroup();
   });
   $effect(() => {
-    if (whole(users, like.trim())) takeLike();
+    if (settled(users, like.trim())) takeLike();
   });
 
   function takeGroup() {
@@ -85,20 +88,32 @@
     );
   });
 
-  function grant() {
+  $effect(() => {
     const at = tree.nodes.find((n) => n.address === scope.trim());
-    if (!at || !role.trim()) return;
-    add({ grant: { scope: at.id, address: at.address, role: role.trim(), until: until ? new Date(until).toISOString() : undefined }, from: "" });
+    const whole = at && known.some((r) => r.name === role.trim());
+    pending = whole ? { grant: { scope: at.id, address: at.address, role: role.trim(), until: until ? new Date(until).toISOString() : undefined }, from: "" } : null;
+  });
+
+  function grant() {
+    if (!pending) return;
+    add(pending);
     role = scope = until = "";
   }
+
+  $effect(() => {
+    if (group.trim()) half = `There is no group ${group.trim()} to add to: choose one of the list, or clear the field.`;
+    else if (like.trim()) half = `There is no user ${like.trim()} to take access from: choose one of the list, or clear the field.`;
+    else if (!pending && (role.trim() || scope.trim() || until)) half = "The direct grant is half written: choose its scope and its role, or clear the fields.";
+    else half = "";
+  });
 </script>
 
 <div class="space-y-4">
   <Field label="Add to a group" name="groups" hint="Prefer groups for lasting work: they outlive the people in them.">
-    {#snippet children(id)}<Choice {id} name="into-group" bind:value={group} options={groups} placeholder="seed-curators" onchosen={takeGroup} />{/snippet}
+    {#snippet children(id)}<Choice {id} name="into-group" adds bind:value={group} options={groups} placeholder="seed-curators" onchosen={takeGroup} />{/snippet}
   </Field>
   <Field label="The same as somebody" name="like" hint="Their groups and direct grants, line by line below.">
-    {#snippet children(id)}<Choice {id} name="like" bind:value={like} options={users} placeholder="ines" onchosen={takeLike} />{/snippet}
+    {#snippet children(id)}<Choice {id} name="like" adds bind:value={like} options={users} placeholder="ines" onchosen={takeLike} />{/snippet}
   </Field>
   <fieldset class="rounded-lg border border-gray-200 p-3 dark:border-gray-700">
     <legend class="label px-1">A direct grant</legend>
@@ -108,7 +123,7 @@
       </Field>
       <div class="grid grid-cols-2 gap-3">
         <Field label="Role" name="role">
-          {#snippet children(id)}<Choice {id} name="grant-role" bind:value={role} options={known.map((r) => ({ value: r.name, hint: r.title }))} placeholder="observer" />{/snippet}
+          {#snippet children(id)}<Choice {id} name="grant-role" bind:value={role} options={roleOptions(known)} placeholder="view, run, edit …" />{/snippet}
         </Field>
         <Field label="Until (optional)" name="until">
           {#snippet children(id)}
@@ -116,7 +131,7 @@
           {/snippet}
         </Field>
       </div>
-      <div><QuietButton size="sm" type="button" onclick={grant} disabled={!role || !scope} data-test="add-grant">Add this grant</QuietButton></div>
+      <div><QuietButton size="sm" type="button" onclick={grant} disabled={!pending} data-test="add-grant">Add another grant</QuietButton></div>
     </div>
   </fieldset>
   {#if problem}<ProblemNote {problem} />{/if}

@@ -1,9 +1,10 @@
 <!-- Who holds which role at a scope: what is granted right here, and what is inherited, with where it comes from. -->
 <script lang="ts">
-  import { Button, Modal } from "flowbite-svelte";
+  import { Modal } from "flowbite-svelte";
   import { api, ask, asProblem, confirming, type Grant, type Problem, type Schemas, type Scope } from "../lib/api";
   import { undo } from "../lib/undo.svelte";
   import { count, href, moment, terms } from "../lib/words";
+  import ActButton from "./ActButton.svelte";
   import ImpactNote from "./ImpactNote.svelte";
   import NewMark from "./NewMark.svelte";
   import ProblemNote from "./ProblemNote.svelte";
@@ -65,7 +66,7 @@
   <div class="card overflow-x-auto">
     <table class="rows" data-test="access">
       <thead>
-        <tr><th>Who</th><th>Role</th><th>Comes from</th><th>Since</th><th><span class="sr-only">Revoke</span></th></tr>
+        <tr><th>Who</th><th>Role</th><th>Comes from</th><th>Granted</th><th><span class="sr-only">Revoke</span></th></tr>
       </thead>
       <tbody>
         {#each grants as grant (grant.id)}
@@ -96,7 +97,10 @@
                 {#if grant.id === fresh}<NewMark />{/if}
               </span>
             </td>
-            <td class="quiet text-sm whitespace-nowrap" title={"by " + grant.createdBy + (grant.description ? ": " + grant.description : "")}>{moment(grant.createdAt)}</td>
+            <td class="quiet max-w-64 text-sm">
+              <span class="whitespace-nowrap">{moment(grant.createdAt)}</span> by {grant.createdBy}
+              {#if grant.description}<span class="block" data-test="reason">“{grant.description}”</span>{/if}
+            </td>
             <td class="text-right">
               {#if mayRevoke && !grant.inherited}
                 <button type="button" class="link text-sm" onclick={() => begin(grant)} aria-label="Revoke {grant.role} from {grant.principal.name}">Revoke</button>
@@ -120,7 +124,7 @@
     {#if problem}<ProblemNote {problem} />{/if}
     <div class="flex justify-end gap-2">
       <QuietButton onclick={() => (asked = false)}>Keep it</QuietButton>
-      <Button onclick={revoke} disabled={busy} data-test="confirm-revoke">Revoke</Button>
+      <ActButton action="Revoke" {impact} onclick={revoke} disabled={busy} data-test="confirm-revoke" />
     </div>
   {/if}
 </Modal>

@@ -1,8 +1,9 @@
 <!-- A change that is reviewed before it is made: what it does in words, its impact, and the button that makes it. -->
 <script lang="ts">
-  import { Button, Modal } from "flowbite-svelte";
+  import { Modal } from "flowbite-svelte";
   import type { Snippet } from "svelte";
   import { asProblem, type Problem, type Schemas } from "../lib/api";
+  import ActButton from "./ActButton.svelte";
   import ImpactNote from "./ImpactNote.svelte";
   import ProblemNote from "./ProblemNote.svelte";
   import QuietButton from "./QuietButton.svelte";
@@ -55,7 +56,7 @@
     {#if problem && !problem.field}<ProblemNote {problem} />{/if}
     <div class="flex justify-end gap-2">
       <QuietButton type="button" onclick={() => (open = false)}>Cancel</QuietButton>
-      <Button type="submit" disabled={busy || !ready} data-test="confirm-change">{action}</Button>
+      <ActButton type="submit" {action} {impact} disabled={busy || !ready} data-test="confirm-change" />
     </div>
   </form>
 </Modal>

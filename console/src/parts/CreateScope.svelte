@@ -3,9 +3,13 @@
   import { untrack } from "svelte";
   import { push } from "svelte-spa-router";
   import { api, ask, asProblem, type Problem, type Scope, type Schemas } from "../lib/api";
+  import { focus } from "../lib/focus";
+  import { Kept } from "../lib/kept.svelte";
+  import { tagsFault, tagsIn } from "../lib/tags";
   import { tree } from "../lib/tree.svelte";
-  import { capital, href } from "../lib/words";
+  import { capital, href, nameFrom } from "../lib/words";
   import Field from "./Field.svelte";
+  import KeptNotice from "./KeptNotice.svelte";
   import KindIcon from "./KindIcon.svelte";
   import ProblemNote from "./ProblemNote.svelte";
   import TextInput from "./TextInput.svelte";
@@ -18,13 +22,25 @@
   let name = $state("");
   let title = $state("");
   let description = $state("");
+  let tags = $state("");
   let problem = $state.raw<Problem | null>(null);
   let busy = $state(false);
 
+  const kept = new Kept(
+    () => ({ what, name, title, description, tags }),
+    (written) => ({ what, name, title, description, tags } = written),
+  );
+
+  function cancel() {
+    kept.drop();
+    open = false;
+  }
+
   function begin() {
     what = parent.creatable[0] ?? "";
-    name = title = description = "";
+    name = title = description = tags = "";
     problem = null;
+    kept.begin("create in " + parent.address);
   }
 
   // Begun when it opens, and by nothing that is read anew while somebody writes in it.
@@ -33,6 +49,8 @@
   });
 
   const resource = $derived(!containers.includes(what));
+  const fit = $derived(nameFrom(name));
+  const misnamed = $derived(/[^a-z0-9-]/.test(name));
   const full = $derived(name ? parent.address + "/" + name + (resource ? "." + what : "") : "");
 
   async function create(event: Event) {
@@ -46,8 +64,10 @@
         type: resource ? what : undefined,
         title: title || undefined,
         description: description || undefined,
+        tags: tags.trim() ? tagsIn(tags) : undefined,
       };
       const made = await ask(api.POST("/scopes/{scope}/children", { params: { path: { scope: parent.id } }, body }));
+      kept.drop();
       open = false;
       await tree.load();
       if ("scope" in made) push(href.scope(made.scope.address).slice(1));
@@ -61,6 +81,7 @@
 
 <Modal bind:open size="md" title="Create in {parent.name}" outsideclose>
   <form onsubmit={create} class="space-y-5">
+    <KeptNotice {kept} />
     <fieldset>
       <legend class="label">What</legend>
       <div class="flex flex-wrap gap-2">
@@ -73,20 +94,26 @@
         {/each}
       </div>
     </fieldset>
-    <Field label="Name" name="name" {problem} hint={full ? "Its address will be " + full : "Lower-case letters, digits and hyphens."}>
-      {#snippet children(id)}<TextInput {id} name="name" bind:value={name} required />{/snippet}
+    <Field label="Name" name="name" {problem} hint={full ? (misnamed ? "" : "Its address will be " + full) : "Lower-case letters, digits and hyphens."}>
+      {#snippet children(id)}<TextInput {id} name="name" {@attach focus} bind:value={name} required />{/snippet}
     </Field>
+    {#if misnamed}
+      <p class="-mt-3 text-sm" role="alert" data-test="fit">A name has lower-case letters, digits and hyphens. {#if fit}<button type="button" class="link" onclick={() => ([title, name] = [title || name, fit])}>Use “{fit}”{title ? "" : `, titled “${name}”`}</button>{/if}</p>
+    {/if}
     <Field label="Title (optional)" name="title" {problem}>
       {#snippet children(id)}<TextInput {id} name="title" bind:value={title} />{/snippet}
     </Field>
     <Field label="Description (optional)" name="description" {problem}>
       {#snippet children(id)}<TextInput {id} name="description" bind:value={description} />{/snippet}
     </Field>
+    <Field label="Tags (optional)" name="tags" problem={tagsFault(tags) ?? problem} hint="KEY=VALUE, separate with commas">
+      {#snippet children(id)}<TextInput {id} name="tags" bind:value={tags} placeholder="care=high" />{/snippet}
+    </Field>
     <p class="quiet">It inherits all access to {parent.name} with nothing more to do.</p>
     {#if problem && !problem.field}<ProblemNote {problem} />{/if}
     <div class="flex justify-end gap-2">
-      <QuietButton type="button" onclick={() => (open = false)}>Cancel</QuietButton>
-      <Button type="submit" disabled={busy || !name} data-test="confirm-create">Create</Button>
+      <QuietButton type="button" onclick={cancel}>Cancel</QuietButton>
+      <Button type="submit" disabled={busy || !name || misnamed || tagsFault(tags) !== null} data-test="confirm-create">Create</Button>
     </div>
   </form>
 </Modal>

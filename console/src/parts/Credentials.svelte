@@ -6,6 +6,7 @@
   import FactorForm from "./FactorForm.svelte";
   import Field from "./Field.svelte";
   import PasskeyForm from "./PasskeyForm.svelte";
+  import PasswordInput from "./PasswordInput.svelte";
   import ProblemNote from "./ProblemNote.svelte";
   import QuietButton from "./QuietButton.svelte";
   import TextInput from "./TextInput.svelte";
@@ -55,7 +56,7 @@
     {#if removing}
       <form onsubmit={remove} class="mt-4 space-y-3">
         <Field label="Your password" name="password" {problem}>
-          {#snippet children(id)}<TextInput {id} name="factor-password" type="password" bind:value={password} autocomplete="current-password" required />{/snippet}
+          {#snippet children(id)}<PasswordInput {id} name="factor-password" bind:value={password} autocomplete="current-password" required />{/snippet}
         </Field>
         <Field label="A code of your device, or a recovery code" name="code" {problem}>
           {#snippet children(id)}<TextInput {id} name="factor-code" bind:value={code} autocomplete="one-time-code" required />{/snippet}

@@ -99,7 +99,7 @@
         {#snippet children(id)}<TextInput {id} name="edit-email" bind:value={draft.mine.email} />{/snippet}
       </Field>
     {/if}
-    <Field label="Tags" name="tags" problem={tagsFault(draft.mine.tags) ?? problem} hint="KEY=VALUE, several apart by commas; gathering groups gather by them.">
+    <Field label="Tags" name="tags" problem={tagsFault(draft.mine.tags) ?? problem} hint="KEY=VALUE, several separate with commas; gathering groups gather by them.">
       {#snippet children(id)}<TextInput {id} name="edit-tags" bind:value={draft.mine.tags} placeholder="team=seeds" />{/snippet}
     </Field>
     </div>
@@ -107,7 +107,6 @@
       <Field label="Owner (optional)" name="owner" {problem} hint="May change the members without being an administrator.">
         {#snippet children(id)}<Choice {id} name="edit-owner" bind:value={draft.mine.owner} options={known} />{/snippet}
       </Field>
-      <Checkbox bind:checked={gathering}>Gathering: its members are those who have certain tags</Checkbox>
       {#if gathering}
         <Field label="Gathers people with" name="gathers" {problem} hint={'Such as: tag team is "seeds" and kind is "user"'}>
           {#snippet children(id)}<TextInput {id} name="edit-gathers" bind:value={draft.mine.gathers} placeholder={'tag team is "seeds"'} class="font-mono" />{/snippet}

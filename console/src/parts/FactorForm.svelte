@@ -43,6 +43,7 @@
     {#each codes as c (c)}<li>{c}</li>{/each}
   </ul>
   <div class="flex gap-2">
+    <QuietButton onclick={() => navigator.clipboard.writeText((codes ?? []).join("\n"))}>Copy them</QuietButton>
     <QuietButton onclick={() => save("arbora-recovery-codes.txt", "text/plain", (codes ?? []).join("\n") + "\n")}>Save them</QuietButton>
     <Button onclick={ondone}>I have kept them</Button>
   </div>

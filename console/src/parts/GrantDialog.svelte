@@ -7,17 +7,21 @@ grant would do is told before it is made. -->
 </script>
 
 <script lang="ts">
-  import { Button, Modal, Radio } from "flowbite-svelte";
+  import { Modal, Radio } from "flowbite-svelte";
   import { untrack } from "svelte";
   import { api, ask, asProblem, confirming, type Problem, type Role, type Schemas } from "../lib/api";
-  import { groups, guests, roles, users, serviceAccounts } from "../lib/directory";
+  import { groups, guests, roleOptions, roles, users, serviceAccounts } from "../lib/directory";
   import { session } from "../lib/session.svelte";
   import { tree } from "../lib/tree.svelte";
   import { undo } from "../lib/undo.svelte";
-  import { count, terms } from "../lib/words";
+  import { weigh } from "../lib/impact";
+  import { Kept } from "../lib/kept.svelte";
+  import { count, href, terms } from "../lib/words";
+  import ActButton from "./ActButton.svelte";
   import Choice from "./Choice.svelte";
   import Field from "./Field.svelte";
   import HeldThere from "./HeldThere.svelte";
+  import KeptNotice from "./KeptNotice.svelte";
   import ImpactNote from "./ImpactNote.svelte";
   import ProblemNote from "./ProblemNote.svelte";
   import QuietButton from "./QuietButton.svelte";
@@ -61,6 +65,14 @@ grant would do is told before it is made. -->
     if (open) untrack(prepare);
   });
 
+  const fields = () => ({ where, kind, name, role, onTerms, condition, from, until, description });
+  const kept = new Kept(fields, (written) => ({ where, kind, name, role, onTerms, condition, from, until, description } = written));
+
+  function cancel() {
+    kept.drop();
+    open = false;
+  }
+
   async function prepare() {
     where = prepared.at ?? "";
     kind = (prepared.who?.kind ?? "group") as Kind;
@@ -69,6 +81,7 @@ grant would do is told before it is made. -->
     condition = from = until = description = "";
     onTerms = false;
     problem = null;
+    kept.begin(`grant ${where} ${kind} ${name} ${role}`);
     if (tree.nodes.length === 0) void tree.load();
     // Each list helps where the person may see it; a grant can be made without.
     const [u, g, o, a] = await Promise.allSettled([
@@ -162,6 +175,7 @@ grant would do is told before it is made. -->
     try {
       const made = await ask(api.POST("/scopes/{scope}/grants", { params: { path: { scope: at.id }, header: confirming(impact) }, body: { ...asked, description: description || undefined } }));
       if (!("grant" in made)) return;
+      kept.drop();
       open = false;
       undo.offer(told, made.revision);
       ondone(made.grant.id);
@@ -176,6 +190,7 @@ grant would do is told before it is made. -->
 
 <Modal bind:open size="xl" title="Grant a role" outsideclose>
   <form onsubmit={grant} class="space-y-5">
+    <KeptNotice {kept} />
     <div class="grid grid-cols-2 items-start gap-x-8 gap-y-5 max-md:grid-cols-1">
       <div class="space-y-4">
         <fieldset>
@@ -191,7 +206,7 @@ grant would do is told before it is made. -->
           {#snippet children(id)}<Choice {id} name="where" bind:value={where} options={tree.nodes.map((n) => ({ value: n.address, hint: n.title }))} placeholder="lindenmere/gardens" />{/snippet}
         </Field>
         <Field label="Role" name="role" {problem} hint={chosen ? chosen.description : at ? "What it gives is said here once chosen." : "Those that mean something at the scope."}>
-          {#snippet children(id)}<Choice {id} name="role" bind:value={role} options={knownRoles.map((r) => ({ value: r.name, hint: r.title }))} placeholder="observer" />{/snippet}
+          {#snippet children(id)}<Choice {id} name="role" bind:value={role} options={roleOptions(knownRoles)} placeholder="Search by purpose: view, run, edit, admin" />{/snippet}
         </Field>
         {#if onTerms}
           <Field label="Only if" name="condition" {problem} hint="As after “if” in a statement: context.hour, context.ip, resource.tag.care, subject.name and the like.">
@@ -217,7 +232,17 @@ grant would do is told before it is made. -->
         {#if at && chosen && someone}
           <div data-test="review" class="space-y-3">
             <p><strong>{kind.replace("-", " ")} {name}</strong> gets <strong>{chosen.name}</strong> at <strong>{at.name}</strong>{reach}{terms(asked) ? ", " + terms(asked) : ""}.</p>
-            {#if impact}<ImpactNote {impact} />{/if}
+            {#if impact}
+              <ImpactNote {impact}>
+                {#snippet take(advice)}
+                  {#if advice.role}<button type="button" class="link" data-test="take-advice" onclick={() => (role = advice.role ?? role)}>Use {advice.role}</button>
+                  {:else if advice.group}<a class="link" href={href.group(advice.group)}>Open {advice.group}</a>{/if}
+                {/snippet}
+              </ImpactNote>
+              {#if weigh(impact) === "nothing" && at.kind !== "organisation"}
+                <p class="quiet text-sm" data-test="narrowing">A lesser role here takes nothing away: access from above holds below, too. Revoke it where it is granted, or <a class="link" href={href.newPolicy(at.address)}>write a policy here</a> with <em>may only</em> or <em>may never</em>.</p>
+              {/if}
+            {/if}
           </div>
         {:else}
           <p class="quiet rounded-lg border border-dashed border-gray-300 px-4 py-3 dark:border-gray-600">Once who, where and which role are chosen, what the grant would change is shown here, before anything is done.</p>
@@ -226,8 +251,8 @@ grant would do is told before it is made. -->
       </div>
     </div>
     <div class="flex justify-end gap-2">
-      <QuietButton type="button" onclick={() => (open = false)}>Cancel</QuietButton>
-      <Button type="submit" disabled={busy || !name || !role || !where} data-test="confirm-grant">Grant</Button>
+      <QuietButton type="button" onclick={cancel}>Cancel</QuietButton>
+      <ActButton type="submit" action="Grant" impact={impact} disabled={busy || !name || !role || !where} data-test="confirm-grant" />
     </div>
   </form>
 </Modal>

@@ -7,7 +7,7 @@
   import { moment } from "../lib/words";
   import ChangeDialog from "./ChangeDialog.svelte";
   import ProblemNote from "./ProblemNote.svelte";
-  import ResultCard from "./ResultCard.svelte";
+  import SecretDialog from "./SecretDialog.svelte";
   import Who from "./Who.svelte";
 
   let { name, left }: { name: string; left: boolean } = $props();
@@ -37,9 +37,7 @@
     <h2 id="issued-heading" class="mb-2 text-lg font-semibold">API keys that {name} issued for others</h2>
     {#if left}<p class="mb-3">They still work, and {name} may know their secrets. Exchange them.</p>{/if}
     {#if made}
-      <div class="mb-4 max-w-3xl">
-        <ResultCard title="Exchanged a key" facts={[{ name: "API key", key: "key", value: made.key.id }, { name: "Its secret", key: "secret", value: made.secret, secret: true }]} file={"arbora-key-" + made.key.id} />
-      </div>
+      <SecretDialog result={{ title: "Exchanged a key", facts: [{ name: "API key", key: "key", value: made.key.id }, { name: "Its secret", key: "secret", value: made.secret, secret: true }], file: "arbora-key-" + made.key.id }} onclose={() => (made = null)} />
     {/if}
     {#if list.keys.length > 0}
       <div class="card mb-3 overflow-x-auto">

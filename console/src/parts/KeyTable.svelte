@@ -6,7 +6,7 @@
   import { session } from "../lib/session.svelte";
   import { count, moment } from "../lib/words";
   import ProblemNote from "./ProblemNote.svelte";
-  import ResultCard from "./ResultCard.svelte";
+  import SecretDialog from "./SecretDialog.svelte";
   import TextInput from "./TextInput.svelte";
 
   let { kind, name = "", mayIssue }: { kind?: "user" | "guest" | "service-account"; name?: string; mayIssue: boolean } = $props();
@@ -63,15 +63,13 @@
 <section class="mt-7" aria-labelledby="keys-heading">
   <h2 id="keys-heading" class="mb-2 text-lg font-semibold">API keys</h2>
   {#if made}
-    <div class="mb-4 max-w-3xl">
-      <ResultCard title="Issued a key" facts={[{ name: "API key", key: "key", value: made.key.id }, ...(made.secret ? [{ name: "Its secret", key: "secret", value: made.secret, secret: true }] : [])]} file={"arbora-key-" + made.key.id} />
-    </div>
+    <SecretDialog result={{ title: "Issued a key", facts: [{ name: "API key", key: "key", value: made.key.id }, ...(made.secret ? [{ name: "Its secret", key: "secret", value: made.secret, secret: true }] : [])], file: "arbora-key-" + made.key.id }} onclose={() => (made = null)} />
   {/if}
   {#if problem}<div class="mb-3"><ProblemNote {problem} /></div>{/if}
   {#if list && list.keys.length > 0}
     <div class="card mb-3 overflow-x-auto">
       <table class="rows" data-test="keys">
-        <thead><tr><th>Key</th><th>For</th><th>Issued</th><th>Until</th><th>Last used</th><th><span class="sr-only">Take back</span></th></tr></thead>
+        <thead><tr><th>Key</th><th>For</th><th>Issued</th><th>Until</th><th>Last used</th><th><span class="sr-only">Revoke</span></th></tr></thead>
         <tbody>
           {#each list.keys as key (key.id)}
             <tr>
@@ -83,7 +81,7 @@
               <td class="quiet text-sm" title={"by " + key.createdBy}>{moment(key.createdAt)}</td>
               <td class="text-sm">{#if key.state === "ended"}<strong class="text-copper-700 dark:text-copper-300">expired {moment(key.until ?? "")}</strong>{:else}{key.until ? moment(key.until) : "no end"}{/if}</td>
               <td class="text-sm">{key.lastUsedAt ? moment(key.lastUsedAt) : "never"}{#if key.lastUsedFrom}<span class="quiet"> from {key.lastUsedFrom}</span>{/if}</td>
-              <td class="text-right">{#if mayIssue}<button type="button" class="link text-sm" onclick={() => withdraw(key.id)} aria-label="Take back key {key.label}">Take back</button>{/if}</td>
+              <td class="text-right">{#if mayIssue}<button type="button" class="link text-sm" onclick={() => withdraw(key.id)} aria-label="Revoke key {key.label}">Revoke</button>{/if}</td>
             </tr>
           {/each}
         </tbody>

@@ -1,15 +1,17 @@
 <script lang="ts">
   import { Button } from "flowbite-svelte";
   import { api, ask, asProblem, type Problem } from "../lib/api";
+  import { remembered } from "../lib/remembered";
   import { session } from "../lib/session.svelte";
   import Field from "./Field.svelte";
+  import PasswordInput from "./PasswordInput.svelte";
   import ProblemNote from "./ProblemNote.svelte";
-  import TextInput from "./TextInput.svelte";
 
   let { currentLabel = "Current password", ondone }: { currentLabel?: string; ondone?: () => void } = $props();
 
   const least = 15;
-  let current = $state("");
+  const given = remembered.password !== ""; // a moment ago, to sign in
+  let current = $state(remembered.password);
   let chosen = $state("");
   let again = $state("");
   let problem = $state.raw<Problem | null>(null);
@@ -24,7 +26,7 @@
     problem = null;
     try {
       const me = await ask(api.PUT("/profile/password", { body: { current, new: chosen } }));
-      current = chosen = again = "";
+      current = chosen = again = remembered.password = "";
       session.begin(me);
       ondone?.();
     } catch (caught) {
@@ -35,21 +37,21 @@
   }
 </script>
 
-<form onsubmit={choose} class="space-y-5">
-  <Field label={currentLabel} name="current" {problem}>
-    {#snippet children(id)}<TextInput {id} name="current" type="password" bind:value={current} autocomplete="current-password" required />{/snippet}
-  </Field>
+<form onsubmit={choose} oninput={() => (problem = null)} class="space-y-5">
+  {#if !given || problem?.field === "current"}<Field label={currentLabel} name="current" {problem}>
+    {#snippet children(id)}<PasswordInput {id} name="current" bind:value={current} autocomplete="current-password" required />{/snippet}
+  </Field>{/if}
   <Field
     label="New password"
     name="new"
     {problem}
     hint={length > 0 && length < least ? `${least - length} more characters` : `At least ${least} characters; four or five unrelated words do well.`}
   >
-    {#snippet children(id)}<TextInput {id} name="new" type="password" bind:value={chosen} autocomplete="new-password" required />{/snippet}
+    {#snippet children(id)}<PasswordInput {id} name="new" bind:value={chosen} autocomplete="new-password" required />{/snippet}
   </Field>
   <Field label="New password once more" name="again" problem={differs ? { type: "", title: "", status: 0, detail: "the two differ", field: "again" } : null}>
-    {#snippet children(id)}<TextInput {id} name="again" type="password" bind:value={again} autocomplete="new-password" required />{/snippet}
+    {#snippet children(id)}<PasswordInput {id} name="again" bind:value={again} autocomplete="new-password" required />{/snippet}
   </Field>
   {#if problem && !problem.field}<ProblemNote {problem} />{/if}
-  <Button type="submit" disabled={busy || differs || length < least || !again}>Choose this password</Button>
+  <Button type="submit" disabled={busy || differs || length < least || !again}>Save password</Button>
 </form>

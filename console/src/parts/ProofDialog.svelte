@@ -8,9 +8,9 @@
   import { session } from "../lib/session.svelte";
   import { capital } from "../lib/words";
   import Field from "./Field.svelte";
+  import PasswordInput from "./PasswordInput.svelte";
   import ProblemNote from "./ProblemNote.svelte";
   import QuietButton from "./QuietButton.svelte";
-  import TextInput from "./TextInput.svelte";
 
   let open = $state(false);
   let password = $state("");
@@ -50,7 +50,7 @@
   <form onsubmit={byPassword} class="space-y-4" data-test="proof">
     <p>{capital(proof.wanted?.detail ?? "")}.</p>
     <Field label="Password of {session.me?.name ?? ''}" name="password" {problem}>
-      {#snippet children(id)}<TextInput {id} name="proof" type="password" bind:value={password} autocomplete="current-password" required />{/snippet}
+      {#snippet children(id)}<PasswordInput {id} name="proof" bind:value={password} autocomplete="current-password" required />{/snippet}
     </Field>
     {#if problem && !problem.field}<ProblemNote {problem} />{/if}
     <div class="flex flex-wrap justify-end gap-2">

@@ -5,7 +5,6 @@
   import { push } from "svelte-spa-router";
   import { SvelteSet } from "svelte/reactivity";
   import type { ScopeNode } from "../lib/api";
-  import { QueryParam } from "../lib/queryparam.svelte";
   import { whenChanged } from "../lib/live.svelte";
   import { tree } from "../lib/tree.svelte";
   import { href } from "../lib/words";
@@ -15,9 +14,8 @@
 
   let { chosen }: { chosen: string } = $props();
 
-  const open = new SvelteSet<string>();
+  const { open } = tree;
   let list = $state<HTMLDivElement>();
-  const wanted = new QueryParam("find");
 
   onMount(() => {
     if (tree.nodes.length === 0) tree.load();
@@ -35,15 +33,7 @@
     return byParent;
   });
 
-  // What leads to the chosen scope is open, and so are the two levels at the top; a tree that fits a screen is open whole.
-  const fits = 25;
-  $effect(() => {
-    for (const node of tree.nodes) {
-      if (node.depth < 2 || tree.nodes.length <= fits || chosen.startsWith(node.address + "/")) open.add(node.id);
-    }
-  });
-
-  const matches = $derived(wanted.value.trim().toLowerCase());
+  const matches = $derived(tree.filter.trim().toLowerCase());
   const rows = $derived.by(() => {
     if (matches) return tree.nodes.filter((n) => n.name.includes(matches) || n.title.toLowerCase().includes(matches));
     const shown: ScopeNode[] = [];
@@ -73,6 +63,18 @@
     untrack(() => $drawn.setOptions({ count, getScrollElement: () => scrolled, estimateSize: () => rowHeight, overscan: 8, getItemKey: (i) => rows[i]?.id ?? i }));
   });
 
+  // What leads to the chosen scope is opened when it is chosen, and the tree goes there; what is closed later stays closed.
+  let shownFor = "";
+  $effect(() => {
+    if (tree.nodes.length === 0 || shownFor === chosen || !list) return;
+    untrack(() => tree.show(chosen));
+    const index = rows.findIndex((n) => n.address === chosen);
+    if (index < 0) return; // it is still to be fetched
+    shownFor = chosen;
+    const [top, height] = [index * rowHeight, list.clientHeight];
+    if (top < list.scrollTop || top + rowHeight > list.scrollTop + height) void tick().then(() => $drawn.scrollToIndex(index, { align: "center" }));
+  });
+
   // What is looked for is read from its beginning.
   $effect(() => {
     void matches;
@@ -86,8 +88,8 @@
   function press(event: MouseEvent, node: ScopeNode, index: number) {
     if (event.shiftKey) for (const row of rows.slice(Math.min(anchor, index), Math.max(anchor, index) + 1)) if (!restOf(row)) several.add(row.id);
     if (event.ctrlKey || event.metaKey) choose(node);
+    if (!event.shiftKey) anchor = index;
     if (event.shiftKey || event.ctrlKey || event.metaKey) return;
-    anchor = index;
     push(href.scope(node.address).slice(1));
   }
 
@@ -135,7 +137,10 @@
       End: () => focusRow(rows.length - 1),
       ArrowRight: () => (holds(node) && !open.has(node.id) ? toggle(node) : focusRow(Math.min(index + 1, rows.length - 1))),
       ArrowLeft: () => (holds(node) && open.has(node.id) ? toggle(node) : focusRow(rows.findIndex((n) => n.id === node.parent))),
-      Enter: () => push(href.scope(node.address).slice(1)),
+      Enter: async () => {
+        await push(href.scope(node.address).slice(1));
+        await focusRow(index); // the page changes, the place in the tree does not
+      },
       " ": () => choose(node),
       "+": () => (node.kind === "resource" ? undefined : push(creating(node))),
       Escape: () => several.clear(),
@@ -151,7 +156,7 @@
   <div class="p-3 pb-2">
     <input
       type="search"
-      bind:value={wanted.value}
+      bind:value={tree.filter}
       placeholder="Find a scope by name"
       aria-label="Find a scope by name"
       onkeydown={(event) => {
@@ -219,7 +224,7 @@
                 {/if}
                 <KindIcon kind={node.kind} type={node.type} />
                 <span class="truncate {node.retired ? 'line-through opacity-60' : ''}">{node.name}</span>
-                {#if matches}<span class="quiet ml-auto truncate pl-2 text-sm">{node.title}</span>
+                {#if matches}<span class="quiet ml-auto truncate pl-2 text-sm" title={node.address}>{node.address.slice(0, node.address.lastIndexOf("/"))}</span>
                 {:else if node.kind !== "resource"}
                   <button
                     type="button"

@@ -31,8 +31,6 @@
         <button type="button" aria-label="Remove {word}" class="rounded-full p-0.5 hover:bg-primary-200 dark:hover:bg-primary-800" onclick={() => onchange(words.filter((w) => w !== word))}><CloseOutline class="h-3 w-3" /></button>
       </span>
     {/each}
-    <form class="min-w-40 flex-1" onsubmit={(event) => (event.preventDefault(), add())}>
-      <Choice {id} {name} bind:value={typed} options={options.map((value) => ({ value }))} {placeholder} onchosen={add} />
-    </form>
+    <div class="min-w-40 flex-1"><Choice {id} {name} bind:value={typed} options={options.map((value) => ({ value }))} {placeholder} adds onchosen={add} /></div>
   </div>
 </div>

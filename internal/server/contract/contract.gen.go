@@ -58,6 +58,9 @@ type ServerInterface interface {
 	// UndoChange Undo the change that led to a revision, by a change that takes it back: refused where what it changed was changed again since
 	// (POST /organisations/{organisation}/changes/{revision}/undo)
 	UndoChange(c *gin.Context, organisation OrganisationName, revision string, params UndoChangeParams)
+	// ResetFirstSteward Give the first steward another temporary password, for keepers, until the first was replaced. It takes a fresh proof
+	// (POST /organisations/{organisation}/first-password)
+	ResetFirstSteward(c *gin.Context, organisation OrganisationName)
 	// ListGroups List groups by name
 	// (GET /organisations/{organisation}/groups)
 	ListGroups(c *gin.Context, organisation OrganisationName, params ListGroupsParams)
@@ -812,6 +815,31 @@ func (siw *ServerInterfaceWrapper) UndoChange(c *gin.Context) {
 	}
 
 	siw.Handler.UndoChange(c, organisation, revision, params)
+}
+
+// ResetFirstSteward operation middleware
+func (siw *ServerInterfaceWrapper) ResetFirstSteward(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "organisation" -------------
+	var organisation OrganisationName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ResetFirstSteward(c, organisation)
 }
 
 // ListGroups operation middleware
@@ -4374,6 +4402,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/organisations/:organisation/audit-records", wrapper.ListAuditRecords)
 	router.GET(options.BaseURL+"/organisations/:organisation/catalogue", wrapper.GetCatalogue)
 	router.POST(options.BaseURL+"/organisations/:organisation/changes/:revision/undo", wrapper.UndoChange)
+	router.POST(options.BaseURL+"/organisations/:organisation/first-password", wrapper.ResetFirstSteward)
 	router.GET(options.BaseURL+"/organisations/:organisation/groups", wrapper.ListGroups)
 	router.POST(options.BaseURL+"/organisations/:organisation/groups", wrapper.CreateGroup)
 	router.POST(options.BaseURL+"/organisations/:organisation/groups/:group/members", wrapper.AddMember)
@@ -4740,6 +4769,28 @@ type UndoChangeResponseObject interface {
 type UndoChange200JSONResponse Undone
 
 func (response UndoChange200JSONResponse) VisitUndoChangeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ResetFirstStewardRequestObject struct {
+	Organisation OrganisationName `json:"organisation"`
+}
+
+type ResetFirstStewardResponseObject interface {
+	VisitResetFirstStewardResponse(w http.ResponseWriter) error
+}
+
+type ResetFirstSteward200JSONResponse StewardReset
+
+func (response ResetFirstSteward200JSONResponse) VisitResetFirstStewardResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response); err != nil {
@@ -7101,6 +7152,9 @@ type StrictServerInterface interface {
 	// UndoChange Undo the change that led to a revision, by a change that takes it back: refused where what it changed was changed again since
 	// (POST /organisations/{organisation}/changes/{revision}/undo)
 	UndoChange(ctx context.Context, request UndoChangeRequestObject) (UndoChangeResponseObject, error)
+	// ResetFirstSteward Give the first steward another temporary password, for keepers, until the first was replaced. It takes a fresh proof
+	// (POST /organisations/{organisation}/first-password)
+	ResetFirstSteward(ctx context.Context, request ResetFirstStewardRequestObject) (ResetFirstStewardResponseObject, error)
 	// ListGroups List groups by name
 	// (GET /organisations/{organisation}/groups)
 	ListGroups(ctx context.Context, request ListGroupsRequestObject) (ListGroupsResponseObject, error)
@@ -7881,6 +7935,32 @@ func (sh *strictHandler) UndoChange(ctx *gin.Context, organisation OrganisationN
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(UndoChangeResponseObject); ok {
 		if err := validResponse.VisitUndoChangeResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ResetFirstSteward operation middleware
+func (sh *strictHandler) ResetFirstSteward(ctx *gin.Context, organisation OrganisationName) {
+	var request ResetFirstStewardRequestObject
+
+	request.Organisation = organisation
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ResetFirstSteward(ctx, request.(ResetFirstStewardRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ResetFirstSteward")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ResetFirstStewardResponseObject); ok {
+		if err := validResponse.VisitResetFirstStewardResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

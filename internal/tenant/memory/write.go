@@ -157,6 +157,8 @@ func (w *write) descriptionsBefore(p *access.Proposal, after store.Descriptions)
 		switch c := change.(type) {
 		case access.RevokeGrant:
 			before.Grants[c.ID] = o.grants[c.ID].Description
+		case access.EditGrant:
+			before.Grants[c.Grant.ID] = o.grants[c.Grant.ID].Description
 		case access.RemovePolicy:
 			before.Policies[c.ID] = o.policies[c.ID].Description
 		}
@@ -202,6 +204,14 @@ func (w *write) note(change access.Change, after store.Descriptions) {
 		w.then(func(o *organisation) {
 			o.grants[c.Grant.ID] = store.GrantDetails{Description: after.Grants[c.Grant.ID], CreatedAt: at, CreatedBy: by}
 		})
+	case access.EditGrant:
+		if description, said := after.Grants[c.Grant.ID]; said {
+			w.then(func(o *organisation) {
+				d := o.grants[c.Grant.ID]
+				d.Description = description
+				o.grants[c.Grant.ID] = d
+			})
+		}
 	case access.RevokeGrant:
 		w.then(func(o *organisation) { delete(o.grants, c.ID) })
 	case access.PutPolicy:

@@ -1,0 +1,14 @@
+<!-- The button that makes a change whose impact is shown: it names what the change takes away, and looks as grave as it is. -->
+<script lang="ts">
+  import { Button } from "flowbite-svelte";
+  import type { Schemas } from "../lib/api";
+  import { naming, weigh } from "../lib/impact";
+
+  let {
+    action, impact, disabled, type = "button", onclick, "data-test": test,
+  }: { action: string; impact: Schemas["Impact"] | null; disabled?: boolean; type?: "button" | "submit"; onclick?: () => void; "data-test"?: string } = $props();
+
+  const grave = $derived(impact !== null && ["danger", "loss"].includes(weigh(impact)));
+</script>
+
+<Button {type} {disabled} {onclick} data-test={test} class={grave ? "bg-copper-700! hover:bg-copper-900! dark:bg-copper-600! dark:hover:bg-copper-700!" : ""}>{naming(action, impact)}</Button>
