@@ -775,6 +775,22 @@ type Ceremony struct {
 	Token string `json:"token"`
 }
 
+// ChangeWanted One of them
+type ChangeWanted struct {
+	AddMember    *MembershipWanted `json:"addMember,omitempty"`
+	CreateGrant  *GrantWanted      `json:"createGrant,omitempty"`
+	RemoveMember *MembershipWanted `json:"removeMember,omitempty"`
+
+	// RevokeGrant A grant's id
+	RevokeGrant string       `json:"revokeGrant,omitempty,omitzero"`
+	SetState    *StateWanted `json:"setState,omitempty"`
+}
+
+// Changes defines model for Changes.
+type Changes struct {
+	Changes []ChangeWanted `json:"changes"`
+}
+
 // Contents defines model for Contents.
 type Contents struct {
 	// Children Scopes right in it
@@ -930,7 +946,10 @@ type Grant struct {
 	CreatedAt   time.Time `json:"createdAt"`
 	CreatedBy   string    `json:"createdBy"`
 	Description string    `json:"description"`
-	From        time.Time `json:"from,omitempty,omitzero"`
+
+	// Ended Its end has come
+	Ended bool      `json:"ended,omitempty,omitzero"`
+	From  time.Time `json:"from,omitempty,omitzero"`
 
 	// HolderState Pending: invited and not there yet. Only what is active holds anything
 	HolderState State  `json:"holderState,omitempty,omitzero"`
@@ -952,6 +971,25 @@ type Grant struct {
 	RoleTitle  string    `json:"roleTitle"`
 	Scope      ScopeRef  `json:"scope"`
 	Until      time.Time `json:"until,omitempty,omitzero"`
+}
+
+// GrantEdit defines model for GrantEdit.
+type GrantEdit struct {
+	// Condition What must hold, as after if in a statement; empty for nothing
+	Condition *string `json:"condition,omitempty"`
+
+	// Description Why it is granted
+	Description *string   `json:"description,omitempty"`
+	From        time.Time `json:"from,omitempty,omitzero"`
+
+	// NoFrom It has no beginning from then on
+	NoFrom bool `json:"noFrom,omitempty,omitzero"`
+
+	// NoUntil It has no end from then on
+	NoUntil bool `json:"noUntil,omitempty,omitzero"`
+
+	// Until The grant ends just before it
+	Until time.Time `json:"until,omitempty,omitzero"`
 }
 
 // GrantList defines model for GrantList.
@@ -980,6 +1018,14 @@ type GrantNew struct {
 
 	// Until The grant ends just before it
 	Until time.Time `json:"until,omitempty,omitzero"`
+}
+
+// GrantWanted defines model for GrantWanted.
+type GrantWanted struct {
+	Grant GrantNew `json:"grant"`
+
+	// Scope A scope's id or address
+	Scope string `json:"scope"`
 }
 
 // Group defines model for Group.
@@ -1312,6 +1358,12 @@ type MatrixRow struct {
 	// Cells One a column: a sign for each of its permissions, y for held, m for held under a condition or later, n for not held
 	Cells     []string     `json:"cells"`
 	Principal PrincipalRef `json:"principal"`
+}
+
+// MembershipWanted defines model for MembershipWanted.
+type MembershipWanted struct {
+	Group  string       `json:"group"`
+	Member PrincipalRef `json:"member"`
 }
 
 // Mine defines model for Mine.
@@ -2357,6 +2409,14 @@ type StateChange struct {
 	State State `json:"state"`
 }
 
+// StateWanted defines model for StateWanted.
+type StateWanted struct {
+	Principal PrincipalRef `json:"principal"`
+
+	// State Pending: invited and not there yet. Only what is active holds anything
+	State State `json:"state"`
+}
+
 // Statement defines model for Statement.
 type Statement struct {
 	// Dormant It decides nothing: its place has left the scope of its policy
@@ -2640,6 +2700,15 @@ type RevokeGrantParams struct {
 	IfMatch IfMatch `json:"If-Match,omitempty,omitzero"`
 }
 
+// EditGrantParams defines parameters for EditGrant.
+type EditGrantParams struct {
+	// Preview Answer with the impact and write nothing
+	Preview Preview `form:"preview,omitempty" json:"preview,omitempty,omitzero"`
+
+	// IfMatch The confirmation of an impact: the change is made only if its impact is still that one
+	IfMatch IfMatch `json:"If-Match,omitempty,omitzero"`
+}
+
 // ListOrganisationsParams defines parameters for ListOrganisations.
 type ListOrganisationsParams struct {
 	// After The cursor that the page before ended with: it belongs to the same question
@@ -2669,6 +2738,15 @@ type ListAuditRecordsParams struct {
 
 	// Limit How many at most
 	Limit PageLimit `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
+}
+
+// MakeChangesParams defines parameters for MakeChanges.
+type MakeChangesParams struct {
+	// Preview Answer with the impact and write nothing
+	Preview Preview `form:"preview,omitempty" json:"preview,omitempty,omitzero"`
+
+	// IfMatch The confirmation of an impact: the change is made only if its impact is still that one
+	IfMatch IfMatch `json:"If-Match,omitempty,omitzero"`
 }
 
 // UndoChangeParams defines parameters for UndoChange.
@@ -2920,6 +2998,9 @@ type CreateScopeParams struct {
 
 // ListGrantsParams defines parameters for ListGrants.
 type ListGrantsParams struct {
+	// Below List the grants below it, too, as far as the caller may list them
+	Below bool `form:"below,omitempty" json:"below,omitempty,omitzero"`
+
 	// After The cursor that the page before ended with: it belongs to the same question
 	After AfterCursor `form:"after,omitempty" json:"after,omitempty,omitzero"`
 
@@ -3053,6 +3134,9 @@ type DecideDeviceJSONRequestBody = DeviceDecision
 // ShowDeviceJSONRequestBody defines body for ShowDevice for application/json ContentType.
 type ShowDeviceJSONRequestBody = DeviceCode
 
+// EditGrantJSONRequestBody defines body for EditGrant for application/json ContentType.
+type EditGrantJSONRequestBody = GrantEdit
+
 // ExchangeKeyJSONRequestBody defines body for ExchangeKey for application/json ContentType.
 type ExchangeKeyJSONRequestBody = KeyExchange
 
@@ -3064,6 +3148,9 @@ type UseLinkJSONRequestBody = LinkUse
 
 // CreateOrganisationJSONRequestBody defines body for CreateOrganisation for application/json ContentType.
 type CreateOrganisationJSONRequestBody = OrganisationNew
+
+// MakeChangesJSONRequestBody defines body for MakeChanges for application/json ContentType.
+type MakeChangesJSONRequestBody = Changes
 
 // CreateGroupJSONRequestBody defines body for CreateGroup for application/json ContentType.
 type CreateGroupJSONRequestBody = GroupNew

@@ -44,6 +44,15 @@ func (c *Client) RevokeGrant(ctx context.Context, grant string, params *RevokeGr
 	return read[Written](c, ctx, "DELETE", path("/grants/%s", grant), q, nil)
 }
 
+// EditGrant asks for PATCH /grants/{grant}: Change a grant's condition, period and reason; what is left out stays. Who holds which role where stays.
+func (c *Client) EditGrant(ctx context.Context, grant string, params *EditGrantParams, body EditGrantJSONRequestBody) (Written, error) {
+	q := query{}
+	if params != nil {
+		q.add("preview", params.Preview)
+	}
+	return read[Written](c, ctx, "PATCH", path("/grants/%s", grant), q, body)
+}
+
 // WithdrawKey asks for DELETE /keys/{key}: Take back an API key, one of my own or of somebody whose keys I may issue.
 func (c *Client) WithdrawKey(ctx context.Context, key string) error {
 	return done(c, ctx, "DELETE", path("/keys/%s", key), nil, nil)
@@ -97,6 +106,15 @@ func (c *Client) ListAuditRecords(ctx context.Context, organisation Organisation
 // GetCatalogue asks for GET /organisations/{organisation}/catalogue: The services, types and operations there are.
 func (c *Client) GetCatalogue(ctx context.Context, organisation OrganisationName) (Catalogue, error) {
 	return read[Catalogue](c, ctx, "GET", path("/organisations/%s/catalogue", organisation), nil, nil)
+}
+
+// MakeChanges asks for POST /organisations/{organisation}/changes: Make several changes as one: all of them or none, with one impact and one revision.
+func (c *Client) MakeChanges(ctx context.Context, organisation OrganisationName, params *MakeChangesParams, body MakeChangesJSONRequestBody) (Written, error) {
+	q := query{}
+	if params != nil {
+		q.add("preview", params.Preview)
+	}
+	return read[Written](c, ctx, "POST", path("/organisations/%s/changes", organisation), q, body)
 }
 
 // UndoChange asks for POST /organisations/{organisation}/changes/{revision}/undo: Undo the change that led to a revision, by a change that takes it back: refused where what it changed was changed again since.
@@ -553,10 +571,11 @@ func (c *Client) CountContents(ctx context.Context, scope ScopeKey) (Contents, e
 	return read[Contents](c, ctx, "GET", path("/scopes/%s/contents", scope), nil, nil)
 }
 
-// ListGrants asks for GET /scopes/{scope}/grants: Who holds which role at a scope, directly or from above.
+// ListGrants asks for GET /scopes/{scope}/grants: Who holds which role at a scope, directly or from above, or below it, too.
 func (c *Client) ListGrants(ctx context.Context, scope ScopeKey, params *ListGrantsParams) (GrantList, error) {
 	q := query{}
 	if params != nil {
+		q.add("below", params.Below)
 		q.add("after", params.After)
 		q.add("limit", params.Limit)
 	}

@@ -90,6 +90,18 @@ var changes = map[string]func(context.Context, changer) error{
 		}
 		return client.Done(c.rowan.RevokeGrant(ctx, g.Id, nil))
 	},
+	"edit a grant": func(ctx context.Context, c changer) error {
+		list, err := c.rowan.ListGrants(ctx, "lindenmere", &api.ListGrantsParams{Below: true})
+		if err != nil {
+			return err
+		}
+		g := rapid.SampledFrom(list.Grants).Draw(c.T, "grant")
+		if g.Principal == user("rowan") {
+			return nil // he makes the changes
+		}
+		condition, reason := rapid.SampledFrom([]string{"", `context.location is "north"`}).Draw(c.T, "condition"), c.number()
+		return client.Done(c.rowan.EditGrant(ctx, g.Id, nil, api.GrantEdit{Condition: &condition, Description: &reason}))
+	},
 	"put in": func(ctx context.Context, c changer) error {
 		return client.Done(c.rowan.AddMember(ctx, "lindenmere", c.group(), nil, c.anyone()))
 	},

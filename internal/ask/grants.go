@@ -20,6 +20,7 @@ type GrantView struct {
 	Role        *catalogue.Role
 	At          tenant.Ref
 	Inherited   bool             // it comes from above the scope asked for
+	Ended       bool             // its end has come
 	Misplaced   bool             // a move has put it where its role could not be granted today; it still decides
 	HolderState credential.State // when the holder is out of use: suspended, retired, or pending
 	Losses      []LossView       // in a list of grants at a scope: what takes away part of what the grant gives there
@@ -33,8 +34,9 @@ type LossView struct {
 }
 
 // ListGrants lists who holds which role at a scope, directly or from above, nearest first, and of one scope the oldest first. Whoever may list the grants
-// of a scope sees those that reach it from above too: they are access to that scope.
-func (s *Answers) ListGrants(ctx context.Context, c tenant.Caller, key string, page Page) (grants []GrantView, next string, revision uint64, err error) {
+// of a scope sees those that reach it from above too: they are access to that scope. With below it lists those beneath as well, as far
+// as the caller may.
+func (s *Answers) ListGrants(ctx context.Context, c tenant.Caller, key string, below bool, page Page) (grants []GrantView, next string, revision uint64, err error) {
 	d, scope, err := s.OpenAt(ctx, c, key, "list grant")
 	if err != nil {
 		return nil, "", 0, err
@@ -45,10 +47,28 @@ func (s *Answers) ListGrants(ctx context.Context, c tenant.Caller, key string, p
 		far[above.ID] = len(far)
 		all = append(all, d.GrantsAt(above.ID)...)
 	}
-	all, next = cut(all, page, func(g access.Grant) string { return fmt.Sprintf("%04d %s", far[g.Scope], g.ID) })
+	up := len(far)
+	if below {
+		for scope := range d.Sight.Seen(scope.ID) {
+			if _, counted := far[scope.ID]; !counted && d.May("list grant", scope.ID) {
+				far[scope.ID] = up
+				all = append(all, d.GrantsAt(scope.ID)...)
+			}
+		}
+	}
+	order := func(g access.Grant) string {
+		if far[g.Scope] < up {
+			return fmt.Sprintf("%04d %s", far[g.Scope], g.ID)
+		}
+		return fmt.Sprintf("%04d %s %s", up, d.Address(g.Scope), g.ID)
+	}
+	all, next = cut(all, page, order)
 	grants, err = s.GrantViews(ctx, d, all, scope.ID)
 	for i := range grants {
-		grants[i].Losses = losses(d, grants[i].Grant, scope)
+		grants[i].Inherited = far[grants[i].Scope] > 0 && far[grants[i].Scope] < up
+		if far[grants[i].Scope] < up {
+			grants[i].Losses = losses(d, grants[i].Grant, scope)
+		}
 	}
 	return grants, next, d.Revision(), err
 }
@@ -101,7 +121,7 @@ func (s *Answers) GrantViews(ctx context.Context, d tenant.Viewer, grants []acce
 		holder, _ := d.Principal(g.Principal)
 		views[i] = GrantView{
 			Grant: g, GrantDetails: details[g.ID], Holder: d.Called(holder), HolderState: holders[g.Principal].State, Role: role, At: d.Ref(scope),
-			Inherited: !at.IsZero() && g.Scope != at, Misplaced: !d.GrantableAt(role, g.Scope),
+			Inherited: !at.IsZero() && g.Scope != at, Misplaced: !d.GrantableAt(role, g.Scope), Ended: !g.Until.IsZero() && !g.Until.After(d.Context.Time),
 		}
 	}
 	return views, nil

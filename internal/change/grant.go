@@ -66,6 +66,9 @@ func newGrant(d tenant.Viewer, wanted NewGrant, holder model.ID) (access.Grant, 
 		}
 		holder = named.ID
 	}
+	if err := notOver(d, wanted.Period); err != nil {
+		return access.Grant{}, err
+	}
 	grant := access.Grant{ID: tenant.NewID(), Scope: scope.ID, Principal: holder, Role: wanted.Role, Period: wanted.Period}
 	if wanted.Condition != "" {
 		if grant.Condition, err = statement.ParseCondition(wanted.Condition); err != nil {
@@ -73,6 +76,14 @@ func newGrant(d tenant.Viewer, wanted NewGrant, holder model.ID) (access.Grant, 
 		}
 	}
 	return grant, nil
+}
+
+// notOver refuses a period whose end has come: nobody would hold anything by it.
+func notOver(d tenant.Viewer, p statement.Period) error {
+	if p.Until.IsZero() || p.Until.After(d.Context.Time) {
+		return nil
+	}
+	return &problem.Problem{Kind: problem.Invalid, Detail: "the end of the grant is in the past", Next: "give an end that is still to come, or none", Field: "until"}
 }
 
 // RevokeGrant takes one grant away and touches no other.
@@ -141,6 +152,9 @@ func planGrantEdit(key string, edit GrantEdit) plan.Planner {
 		}
 		if edit.Until != nil {
 			grant.Until = *edit.Until
+			if err := notOver(d, grant.Period); err != nil {
+				return tenant.Plan{}, err
+			}
 		}
 		p := tenant.Plan{Changes: []access.Change{access.EditGrant{Grant: grant}}}
 		if edit.Description != nil {

@@ -374,8 +374,31 @@ func principalFlags() []cli.Flag {
 	return flags
 }
 
+// principals returns everybody whom flags name.
+func principals(c *cli.Command) ([]api.PrincipalRef, error) {
+	var found []api.PrincipalRef
+	for _, kind := range principalKinds {
+		for _, name := range c.StringSlice(kind.name) {
+			found = append(found, api.PrincipalRef{Kind: kind.kind, Name: name})
+		}
+	}
+	if len(found) == 0 {
+		return nil, usage("say who with --user NAME, --group NAME, --guest NAME, --service-account ADDRESS, --service NAME or --set SET; each may be repeated")
+	}
+	return found, nil
+}
+
+// principalsFlags name principals, as many as are wanted.
+func principalsFlags() []cli.Flag {
+	flags := make([]cli.Flag, len(principalKinds))
+	for i, kind := range principalKinds {
+		flags[i] = &cli.StringSliceFlag{Name: kind.name, Usage: kind.usage + "; may be repeated"}
+	}
+	return flags
+}
+
 // memberFlags are for those who can be added to a group.
-func memberFlags() []cli.Flag { return principalFlags()[:5] }
+func memberFlags() []cli.Flag { return principalsFlags()[:5] }
 
 // whoText writes a principal for people.
 func whoText(p api.PrincipalRef) string {

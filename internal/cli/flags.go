@@ -29,10 +29,20 @@ func checkFlags(ctx context.Context, c *cli.Command) (context.Context, error) {
 		}
 	}
 	for _, group := range apart {
-		given := slices.DeleteFunc(slices.Clone(group), func(name string) bool { return !c.IsSet(name) })
+		given := slices.DeleteFunc(slices.Clone(group), func(name string) bool { return !c.IsSet(name) || repeatable(c, name) })
 		if len(given) > 1 {
 			return ctx, usage("--%s cannot be used together: use one", strings.Join(given, " and --"))
 		}
 	}
 	return ctx, nil
+}
+
+// repeatable reports whether a flag of a command may be given several times.
+func repeatable(c *cli.Command, name string) bool {
+	for _, flag := range c.Flags {
+		if many, ok := flag.(cli.DocGenerationMultiValueFlag); ok && slices.Contains(flag.Names(), name) {
+			return many.IsMultiValueFlag()
+		}
+	}
+	return false
 }

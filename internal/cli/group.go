@@ -8,6 +8,7 @@ import (
 
 	"arbora.example/api"
 	"arbora.example/client"
+	"arbora.example/internal/english"
 )
 
 func (a *app) groupCommand() *cli.Command {
@@ -30,8 +31,8 @@ func (a *app) groupCommand() *cli.Command {
 			{Name: "list", Usage: "list groups", Action: a.listGroups},
 			{Name: "show", Usage: "show a group with members and grants", ArgsUsage: "NAME", Action: a.showPrincipal(api.GroupKind)},
 			a.editCommand(api.GroupKind), a.stateCommand(api.GroupKind, "retire", api.StateRetired), a.stateCommand(api.GroupKind, "restore", api.StateActive),
-			{Name: "add", Usage: "add a user or group to a group", ArgsUsage: "GROUP", Flags: append(memberFlags(), previewFlag()), Action: a.addMember},
-			{Name: "remove", Usage: "remove a user or group from a group", ArgsUsage: "GROUP", Flags: append(memberFlags(), previewFlag()), Action: a.removeMember},
+			{Name: "add", Usage: "add users, guests, service accounts or groups to a group", ArgsUsage: "GROUP", Flags: append(memberFlags(), previewFlag()), Action: a.changeMembers("now in", func(m api.MembershipWanted) api.ChangeWanted { return api.ChangeWanted{AddMember: &m} })},
+			{Name: "remove", Usage: "remove members from a group", ArgsUsage: "GROUP", Flags: append(memberFlags(), previewFlag()), Action: a.changeMembers("no longer in", func(m api.MembershipWanted) api.ChangeWanted { return api.ChangeWanted{RemoveMember: &m} })},
 		},
 	}
 }
@@ -73,38 +74,27 @@ func (a *app) listGroups(ctx context.Context, c *cli.Command) error {
 	return a.print(c, l)
 }
 
-func (a *app) addMember(ctx context.Context, c *cli.Command) error {
-	s, organisation, group, member, err := a.membership(c)
-	if err != nil {
-		return err
+// changeMembers adds members to a group, or removes them: all or none.
+func (a *app) changeMembers(done string, one func(api.MembershipWanted) api.ChangeWanted) cli.ActionFunc {
+	return func(ctx context.Context, c *cli.Command) error {
+		s, organisation, given, err := a.insideWith(c, "GROUP")
+		if err != nil {
+			return err
+		}
+		members, err := principals(c)
+		if err != nil {
+			return err
+		}
+		var wanted api.Changes
+		var names []string
+		for _, member := range members {
+			wanted.Changes = append(wanted.Changes, one(api.MembershipWanted{Group: given[0], Member: member}))
+			names = append(names, whoText(member))
+		}
+		return a.change(c, func(preview bool) (api.Written, error) {
+			return s.MakeChanges(ctx, organisation, &api.MakeChangesParams{Preview: preview}, wanted)
+		}, func() {
+			a.say(c, "%s %s %s %s.", capital(english.Join(names)), choose(len(names) == 1, "is", "are"), done, given[0])
+		})
 	}
-	return a.change(c, func(preview bool) (api.Written, error) {
-		return s.AddMember(ctx, organisation, group, &api.AddMemberParams{Preview: preview}, member)
-	}, func() {
-		a.say(c, "%s %s is now in %s.", capital(string(member.Kind)), member.Name, group)
-	})
-}
-
-func (a *app) removeMember(ctx context.Context, c *cli.Command) error {
-	s, organisation, group, member, err := a.membership(c)
-	if err != nil {
-		return err
-	}
-	return a.change(c, func(preview bool) (api.Written, error) {
-		return s.RemoveMember(ctx, organisation, group, member.Kind, member.Name, &api.RemoveMemberParams{Preview: preview})
-	}, func() {
-		a.say(c, "%s %s is no longer in %s.", capital(string(member.Kind)), member.Name, group)
-	})
-}
-
-func (a *app) membership(c *cli.Command) (s session, organisation, group string, member api.PrincipalRef, err error) {
-	given, err := arguments(c, "GROUP")
-	if err != nil {
-		return s, "", "", member, err
-	}
-	if member, err = principal(c); err != nil {
-		return s, "", "", member, err
-	}
-	s, organisation, err = a.inside(c)
-	return s, organisation, given[0], member, err
 }

@@ -10,8 +10,13 @@ import (
 // Lists that a command needs whole, read page by page.
 
 func (s session) allGrants(ctx context.Context, at string) (whole api.GrantList, err error) {
+	return s.grantsAt(ctx, at, false)
+}
+
+// grantsAt reads the grants that reach a scope, and those below it when asked for.
+func (s session) grantsAt(ctx context.Context, at string, below bool) (whole api.GrantList, err error) {
 	whole.Grants, _, err = client.Pages(0, func(after string) ([]api.Grant, string, error) {
-		page, err := s.ListGrants(ctx, at, &api.ListGrantsParams{After: after, Limit: mostAtOnce})
+		page, err := s.ListGrants(ctx, at, &api.ListGrantsParams{Below: below, After: after, Limit: mostAtOnce})
 		whole.Revision = page.Revision
 		return page.Grants, page.Next, err
 	})

@@ -23,8 +23,11 @@ import (
 type listing struct {
 	columns []string
 	rows    [][]string
-	empty   string // said to people instead of a table without rows
-	value   any
+	// flatColumns and flat are what a spreadsheet gets in place of columns and rows, with one thing in each cell; none for the same.
+	flatColumns []string
+	flat        [][]string
+	empty       string // said to people instead of a table without rows
+	value       any
 }
 
 var forms = []string{"table", "json", "yaml", "csv"}
@@ -180,10 +183,14 @@ func (a *app) printValue(c *cli.Command, l listing) error {
 	switch c.String("output") {
 	case "csv":
 		w := csv.NewWriter(a.Out)
-		if err := w.Write(l.columns); err != nil {
+		columns, rows := l.columns, l.rows
+		if l.flatColumns != nil {
+			columns, rows = l.flatColumns, l.flat
+		}
+		if err := w.Write(columns); err != nil {
 			return err
 		}
-		for _, row := range l.rows {
+		for _, row := range rows {
 			if err := w.Write(inert(row)); err != nil {
 				return err
 			}

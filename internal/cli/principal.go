@@ -8,6 +8,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"arbora.example/api"
+	"arbora.example/internal/english"
 )
 
 // What users, groups and service accounts have in common.
@@ -233,18 +234,26 @@ var stateUsage = map[api.State]string{
 
 func (a *app) stateCommand(kind api.PrincipalKind, verb string, to api.State) *cli.Command {
 	return &cli.Command{
-		Name: verb, Usage: strings.ReplaceAll(stateUsage[to], "%s", "a "+kindText(kind)), ArgsUsage: nameWord(kind), Flags: []cli.Flag{previewFlag()},
+		Name: verb, Usage: strings.ReplaceAll(stateUsage[to], "%s", "a "+kindText(kind)) + "; several at once are all done, or none", ArgsUsage: nameWord(kind) + " …", Flags: []cli.Flag{previewFlag()},
 		Action: func(ctx context.Context, c *cli.Command) error {
-			s, organisation, given, err := a.insideWith(c, nameWord(kind))
+			s, organisation, err := a.inside(c)
 			if err != nil {
 				return err
 			}
+			names := c.Args().Slice()
+			if len(names) == 0 {
+				return usage("%s takes at least one %s; see %s --help", c.FullName(), nameWord(kind), c.FullName())
+			}
+			var wanted api.Changes
+			for _, name := range names {
+				wanted.Changes = append(wanted.Changes, api.ChangeWanted{SetState: &api.StateWanted{Principal: api.PrincipalRef{Kind: kind, Name: name}, State: to}})
+			}
 			return a.change(c, func(preview bool) (api.Written, error) {
-				return s.SetState(ctx, organisation, kind, given[0], &api.SetStateParams{Preview: preview}, api.StateChange{State: to})
+				return s.MakeChanges(ctx, organisation, &api.MakeChangesParams{Preview: preview}, wanted)
 			}, func() {
-				a.say(c, "%s %s is %s now.", capital(kindText(kind)), given[0], to)
+				a.say(c, "%s %s %s %s now.", capital(kindText(kind)), english.Join(names), choose(len(names) == 1, "is", "are"), to)
 				if kind == api.UserKind && to == api.StateRetired {
-					a.say(c, "Its grants stay: arbora user hand-over %s --user NAME gives it to somebody else.", given[0])
+					a.say(c, "%s grants stay: arbora user hand-over NAME --user NAME gives them to somebody else.", choose(len(names) == 1, "Its", "Their"))
 				}
 			})
 		},

@@ -189,7 +189,7 @@ func grantOf(g ask.GrantView) api.Grant {
 func grantAlone(g ask.GrantView) api.Grant {
 	return api.Grant{
 		Id: g.ID.String(), Principal: principalRef(g.Holder), Role: g.Role.Name, RoleTitle: g.Role.Title,
-		Privileged: g.Role.Privileged, HolderState: api.State(g.HolderState), Scope: refOf(g.At), Inherited: g.Inherited, Misplaced: g.Misplaced,
+		Privileged: g.Role.Privileged, HolderState: api.State(g.HolderState), Ended: g.Ended, Scope: refOf(g.At), Inherited: g.Inherited, Misplaced: g.Misplaced,
 		Condition: g.Condition.String(), From: g.From, Until: g.Until,
 		Description: g.Description, CreatedAt: g.CreatedAt, CreatedBy: g.CreatedBy,
 	}

@@ -3,12 +3,14 @@ package server
 import (
 	"context"
 	"net/http"
+	"time"
 
 	"github.com/gin-gonic/gin"
 
 	"arbora.example/api"
 	"arbora.example/internal/ask"
 	"arbora.example/internal/change"
+	"arbora.example/internal/credential"
 	"arbora.example/internal/plan"
 	. "arbora.example/internal/server/contract" //lint:ignore ST1001 the contract's names are this file's vocabulary
 	"arbora.example/internal/settings"
@@ -233,12 +235,12 @@ func (h handlers) RemoveMember(ctx context.Context, r RemoveMemberRequestObject)
 }
 
 func (h handlers) ListGrants(ctx context.Context, r ListGrantsRequestObject) (ListGrantsResponseObject, error) {
-	page, err := pagingOf(ctx, r.Params.After, r.Params.Limit, nil)
+	page, err := pagingOf(ctx, r.Params.After, r.Params.Limit, r.Params.Below)
 	if err != nil {
 		return nil, err
 	}
 	ctx, caller := who(ctx)
-	grants, next, revision, err := h.service.ListGrants(ctx, caller, r.Scope, page.page)
+	grants, next, revision, err := h.service.ListGrants(ctx, caller, r.Scope, r.Params.Below, page.page)
 	if err != nil {
 		return nil, err
 	}
@@ -246,12 +248,7 @@ func (h handlers) ListGrants(ctx context.Context, r ListGrantsRequestObject) (Li
 }
 
 func (h handlers) CreateGrant(ctx context.Context, r CreateGrantRequestObject) (CreateGrantResponseObject, error) {
-	wanted := change.NewGrant{
-		Scope: r.Scope, Kind: string(r.Body.Principal.Kind), Name: r.Body.Principal.Name,
-		Role: r.Body.Role, Description: r.Body.Description, Condition: r.Body.Condition,
-		Period: periodOf(r.Body.From, r.Body.Until),
-	}
-	grant, written, err := changed(ctx, r.Params.Preview, h.service.CreateGrant(wanted))
+	grant, written, err := changed(ctx, r.Params.Preview, h.service.CreateGrant(newGrantOf(r.Scope, *r.Body)))
 	if err != nil || r.Params.Preview {
 		return CreateGrant200JSONResponse(written), err
 	}
@@ -261,6 +258,50 @@ func (h handlers) CreateGrant(ctx context.Context, r CreateGrantRequestObject) (
 func (h handlers) RevokeGrant(ctx context.Context, r RevokeGrantRequestObject) (RevokeGrantResponseObject, error) {
 	_, written, err := changed(ctx, r.Params.Preview, h.service.RevokeGrant(r.Grant))
 	return RevokeGrant200JSONResponse(written), err
+}
+
+func (h handlers) EditGrant(ctx context.Context, r EditGrantRequestObject) (EditGrantResponseObject, error) {
+	edit := change.GrantEdit{Condition: r.Body.Condition, Description: r.Body.Description}
+	for _, moment := range []struct {
+		given time.Time
+		none  bool
+		into  **time.Time
+	}{{r.Body.From, r.Body.NoFrom, &edit.From}, {r.Body.Until, r.Body.NoUntil, &edit.Until}} {
+		if moment.none || !moment.given.IsZero() {
+			*moment.into = &moment.given
+		}
+	}
+	_, written, err := changed(ctx, r.Params.Preview, h.service.EditGrant(r.Grant, edit))
+	return EditGrant200JSONResponse(written), err
+}
+
+func (h handlers) MakeChanges(ctx context.Context, r MakeChangesRequestObject) (MakeChangesResponseObject, error) {
+	member := func(m *api.MembershipWanted, remove bool) *change.MemberChange {
+		return &change.MemberChange{Organisation: r.Organisation, Group: m.Group, Kind: string(m.Member.Kind), Name: m.Member.Name, Remove: remove}
+	}
+	wanted := each(r.Body.Changes, func(c api.ChangeWanted) change.Wanted {
+		switch {
+		case c.CreateGrant != nil:
+			grant := newGrantOf(c.CreateGrant.Scope, c.CreateGrant.Grant)
+			return change.Wanted{Grant: &grant}
+		case c.AddMember != nil:
+			return change.Wanted{Member: member(c.AddMember, false)}
+		case c.RemoveMember != nil:
+			return change.Wanted{Member: member(c.RemoveMember, true)}
+		case c.SetState != nil:
+			return change.Wanted{State: &change.StateChange{Organisation: r.Organisation, Who: somebody(c.SetState.Principal.Kind, c.SetState.Principal.Name), To: credential.State(c.SetState.State)}}
+		}
+		return change.Wanted{Revoke: c.RevokeGrant}
+	})
+	_, written, err := changed(ctx, r.Params.Preview, h.service.MakeAll(wanted))
+	return MakeChanges200JSONResponse(written), err
+}
+
+func newGrantOf(scope string, g api.GrantNew) change.NewGrant {
+	return change.NewGrant{
+		Scope: scope, Kind: string(g.Principal.Kind), Name: g.Principal.Name,
+		Role: g.Role, Description: g.Description, Condition: g.Condition, Period: periodOf(g.From, g.Until),
+	}
 }
 
 func (h handlers) Check(ctx context.Context, r CheckRequestObject) (CheckResponseObject, error) {

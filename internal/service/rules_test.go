@@ -143,7 +143,9 @@ func TestGrantsOnTerms(t *testing.T) {
 	require.True(t, holders.Holders[0].Conditional)
 	p := testbed.Problem(t, 400, client.Done(rowan.CreateGrant(ctx, digitising, api.GrantNew{Principal: user("piotr"), Role: "observer", Condition: "request.locaton is x"})))
 	require.Equal(t, "context.location", p.Nearest)
-	testbed.Problem(t, 422, client.Done(rowan.CreateGrant(ctx, digitising, api.GrantNew{Principal: user("piotr"), Role: "observer", From: b.Clock.Now().AddDate(1, 0, 0), Until: b.Clock.Now()})))
+	testbed.Problem(t, 422, client.Done(rowan.CreateGrant(ctx, digitising, api.GrantNew{Principal: user("piotr"), Role: "observer", From: b.Clock.Now().AddDate(2, 0, 0), Until: b.Clock.Now().AddDate(1, 0, 0)})))
+	past := testbed.Problem(t, 400, client.Done(rowan.CreateGrant(ctx, digitising, api.GrantNew{Principal: user("piotr"), Role: "observer", Until: b.Clock.Now().AddDate(-1, 0, 0)})))
+	require.Equal(t, "until", past.Field)
 
 	covered, err := rowan.PreviewCreateGrant(ctx, digitising, api.GrantNew{Principal: user("maeve"), Role: "builder"})
 	require.NoError(t, err)

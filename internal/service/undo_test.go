@@ -54,8 +54,13 @@ func TestUndoing(t *testing.T) {
 	require.NoError(t, err)
 	policy := written.Policy
 	grant := u.b.Grant(t, "observer", "user", "sefa", alpine)
+	given, err := u.who.CreateGrant(ctx, alpine, api.GrantNew{Role: "operator", Principal: api.PrincipalRef{Kind: "user", Name: "ines"}, Description: "until spring"})
+	require.NoError(t, err)
 	u.do(u.who.CreateRole(ctx, "lindenmere", api.RoleNew{Name: "label-writer", Include: []api.RoleFilter{{Types: []string{"bucket"}}}}))
 	for what, change := range map[string]func() (any, error){
+		"edited grant": func() (any, error) {
+			return u.who.EditGrant(ctx, given.Grant.Id, nil, api.GrantEdit{Condition: ptr(`context.location is "north"`), Description: ptr("at the bench")})
+		},
 		"grant": func() (any, error) {
 			return u.who.CreateGrant(ctx, alpine, api.GrantNew{Role: "builder", Principal: api.PrincipalRef{Kind: "user", Name: "sefa"}, Description: "for the summer"})
 		},

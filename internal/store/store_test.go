@@ -114,20 +114,31 @@ func TestWhatIsWrittenIsRead(t *testing.T) {
 
 		other := access.Grant{ID: model.ID{7}, Scope: top.ID, Principal: rowan.ID, Role: "steward"}
 		commit(t, s, "", store.Descriptions{}, access.CreateGrant{Grant: other})
-		require.EqualValues(t, 3, commit(t, s, "took back", store.Descriptions{}, access.RemoveMember{Membership: member}, access.RevokeGrant{ID: given.ID}))
+		ending := given
+		ending.Until = now.AddDate(1, 0, 0)
+		edited := map[model.ID]string{given.ID: "for a year"}
+		commit(t, s, "", store.Descriptions{Grants: edited}, access.EditGrant{Grant: ending})
+		grants, err = s.GrantDetails(t.Context(), []model.ID{given.ID})
+		require.NoError(t, err)
+		require.Equal(t, "for a year", grants[given.ID].Description)
+		snapshot = load(t, s)
+		ends, _ := snapshot.Grant(given.ID)
+		require.True(t, ending.Until.Equal(ends.Until))
+		commit(t, s, "", store.Descriptions{Grants: map[model.ID]string{given.ID: "first"}}, access.EditGrant{Grant: given})
+		require.EqualValues(t, 5, commit(t, s, "took back", store.Descriptions{}, access.RemoveMember{Membership: member}, access.RevokeGrant{ID: given.ID}))
 		snapshot = load(t, s)
 		require.Empty(t, snapshot.Members(team.ID))
 		require.Equal(t, []access.Grant{other}, snapshot.GrantsAt(top.ID))
 
-		record, err := s.Change(t.Context(), top.ID, 3)
+		record, err := s.Change(t.Context(), top.ID, 5)
 		require.NoError(t, err)
 		require.Equal(t, store.Recorded{
-			Revision: 3, Author: by, What: "took back",
+			Revision: 5, Author: by, What: "took back",
 			Changes: []access.Change{access.RemoveMember{Membership: member}, access.RevokeGrant{ID: given.ID}},
 			Back:    []access.Change{access.CreateGrant{Grant: given}, access.AddMember{Membership: member}},
 			Before:  store.Descriptions{Grants: map[model.ID]string{given.ID: "first"}},
 		}, record)
-		_, err = s.Change(t.Context(), top.ID, 4)
+		_, err = s.Change(t.Context(), top.ID, 6)
 		require.ErrorIs(t, err, store.ErrNotFound)
 	})
 }

@@ -68,6 +68,25 @@ func (p *Plan) WriteTo(tx Tx) error {
 	return p.Beside(tx)
 }
 
+// Join takes in another plan, to be made with it as one.
+func (p *Plan) Join(o Plan) {
+	p.Changes = append(p.Changes, o.Changes...)
+	for id, details := range o.Described.Principals {
+		p.Describe(id, details)
+	}
+	for id, description := range o.Described.Grants {
+		p.DescribeGrant(id, description)
+	}
+	p.Warnings = append(p.Warnings, o.Warnings...)
+	p.Notices = append(p.Notices, o.Notices...)
+	p.ActsAs = append(p.ActsAs, o.ActsAs...)
+	if o.What != "" && p.What != "" {
+		p.What += ", " + o.What
+	} else if o.What != "" {
+		p.What = o.What
+	}
+}
+
 // Describe returns what is known of a principal from then on.
 func (p *Plan) Describe(id model.ID, details store.PrincipalDetails) {
 	if p.Described.Principals == nil {

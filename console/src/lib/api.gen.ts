@@ -1282,6 +1282,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/organisations/{organisation}/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make several changes as one: all of them or none, with one impact and one revision */
+        post: operations["makeChanges"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/organisations/{organisation}/changes/{revision}/undo": {
         parameters: {
             query?: never;
@@ -1358,7 +1375,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Who holds which role at a scope, directly or from above */
+        /** Who holds which role at a scope, directly or from above, or below it, too */
         get: operations["listGrants"];
         put?: never;
         /** Grant a role to a user or group at a scope */
@@ -1488,7 +1505,8 @@ export interface paths {
         delete: operations["revokeGrant"];
         options?: never;
         head?: never;
-        patch?: never;
+        /** Change a grant's condition, period and reason; what is left out stays. Who holds which role where stays */
+        patch: operations["editGrant"];
         trace?: never;
     };
 }
@@ -2398,6 +2416,48 @@ export interface components {
              */
             until?: string;
         };
+        GrantEdit: {
+            /** @description Why it is granted */
+            description?: string;
+            /** @description What must hold, as after if in a statement; empty for nothing */
+            condition?: string;
+            /** Format: date-time */
+            from?: string;
+            /**
+             * Format: date-time
+             * @description The grant ends just before it
+             */
+            until?: string;
+            /** @description It has no beginning from then on */
+            noFrom?: boolean;
+            /** @description It has no end from then on */
+            noUntil?: boolean;
+        };
+        Changes: {
+            changes: components["schemas"]["ChangeWanted"][];
+        };
+        /** @description One of them */
+        ChangeWanted: {
+            createGrant?: components["schemas"]["GrantWanted"];
+            /** @description A grant's id */
+            revokeGrant?: string;
+            addMember?: components["schemas"]["MembershipWanted"];
+            removeMember?: components["schemas"]["MembershipWanted"];
+            setState?: components["schemas"]["StateWanted"];
+        };
+        GrantWanted: {
+            /** @description A scope's id or address */
+            scope: string;
+            grant: components["schemas"]["GrantNew"];
+        };
+        MembershipWanted: {
+            group: string;
+            member: components["schemas"]["PrincipalRef"];
+        };
+        StateWanted: {
+            principal: components["schemas"]["PrincipalRef"];
+            state: components["schemas"]["State"];
+        };
         Grant: {
             id: string;
             principal: components["schemas"]["PrincipalRef"];
@@ -2406,6 +2466,8 @@ export interface components {
             /** @description The role holds a govern permission */
             privileged: boolean;
             scope: components["schemas"]["ScopeRef"];
+            /** @description Its end has come */
+            ended?: boolean;
             /** @description It comes from a scope above the one asked for */
             inherited: boolean;
             /** @description A move has put it where its role could not be granted today; it still decides */
@@ -5589,6 +5651,40 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    makeChanges: {
+        parameters: {
+            query?: {
+                /** @description Answer with the impact and write nothing */
+                preview?: components["parameters"]["Preview"];
+            };
+            header?: {
+                /** @description The confirmation of an impact: the change is made only if its impact is still that one */
+                "If-Match"?: components["parameters"]["IfMatch"];
+            };
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Changes"];
+            };
+        };
+        responses: {
+            /** @description Made, or of a preview what they would do */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Written"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     undoChange: {
         parameters: {
             query?: {
@@ -5754,6 +5850,8 @@ export interface operations {
     listGrants: {
         parameters: {
             query?: {
+                /** @description List the grants below it, too, as far as the caller may list them */
+                below?: boolean;
                 /** @description The cursor that the page before ended with: it belongs to the same question */
                 after?: components["parameters"]["AfterCursor"];
                 /** @description How many at most */
@@ -6110,6 +6208,39 @@ export interface operations {
         requestBody?: never;
         responses: {
             /** @description Revoked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Written"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    editGrant: {
+        parameters: {
+            query?: {
+                /** @description Answer with the impact and write nothing */
+                preview?: components["parameters"]["Preview"];
+            };
+            header?: {
+                /** @description The confirmation of an impact: the change is made only if its impact is still that one */
+                "If-Match"?: components["parameters"]["IfMatch"];
+            };
+            path: {
+                grant: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GrantEdit"];
+            };
+        };
+        responses: {
+            /** @description Changed */
             200: {
                 headers: {
                     [name: string]: unknown;

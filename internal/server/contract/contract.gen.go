@@ -31,6 +31,9 @@ type ServerInterface interface {
 	// RevokeGrant Revoke one grant
 	// (DELETE /grants/{grant})
 	RevokeGrant(c *gin.Context, grant string, params RevokeGrantParams)
+	// EditGrant Change a grant's condition, period and reason; what is left out stays. Who holds which role where stays
+	// (PATCH /grants/{grant})
+	EditGrant(c *gin.Context, grant string, params EditGrantParams)
 	// WithdrawKey Take back an API key, one of my own or of somebody whose keys I may issue
 	// (DELETE /keys/{key})
 	WithdrawKey(c *gin.Context, key string)
@@ -55,6 +58,9 @@ type ServerInterface interface {
 	// GetCatalogue The services, types and operations there are
 	// (GET /organisations/{organisation}/catalogue)
 	GetCatalogue(c *gin.Context, organisation OrganisationName)
+	// MakeChanges Make several changes as one: all of them or none, with one impact and one revision
+	// (POST /organisations/{organisation}/changes)
+	MakeChanges(c *gin.Context, organisation OrganisationName, params MakeChangesParams)
 	// UndoChange Undo the change that led to a revision, by a change that takes it back: refused where what it changed was changed again since
 	// (POST /organisations/{organisation}/changes/{revision}/undo)
 	UndoChange(c *gin.Context, organisation OrganisationName, revision string, params UndoChangeParams)
@@ -247,7 +253,7 @@ type ServerInterface interface {
 	// CountContents How many scopes and resources are in a scope, as far as the caller sees them
 	// (GET /scopes/{scope}/contents)
 	CountContents(c *gin.Context, scope ScopeKey)
-	// ListGrants Who holds which role at a scope, directly or from above
+	// ListGrants Who holds which role at a scope, directly or from above, or below it, too
 	// (GET /scopes/{scope}/grants)
 	ListGrants(c *gin.Context, scope ScopeKey, params ListGrantsParams)
 	// CreateGrant Grant a role to a user or group at a scope
@@ -518,6 +524,63 @@ func (siw *ServerInterfaceWrapper) RevokeGrant(c *gin.Context) {
 	siw.Handler.RevokeGrant(c, grant, params)
 }
 
+// EditGrant operation middleware
+func (siw *ServerInterfaceWrapper) EditGrant(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "grant" -------------
+	var grant string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "grant", c.Param("grant"), &grant, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter grant: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params EditGrantParams
+
+	// ------------- Optional query parameter "preview" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "preview", c.Request.URL.Query(), &params.Preview, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter preview: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "If-Match" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
+		var IfMatch IfMatch
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for If-Match, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter If-Match: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IfMatch = IfMatch
+
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.EditGrant(c, grant, params)
+}
+
 // WithdrawKey operation middleware
 func (siw *ServerInterfaceWrapper) WithdrawKey(c *gin.Context) {
 
@@ -749,6 +812,63 @@ func (siw *ServerInterfaceWrapper) GetCatalogue(c *gin.Context) {
 	}
 
 	siw.Handler.GetCatalogue(c, organisation)
+}
+
+// MakeChanges operation middleware
+func (siw *ServerInterfaceWrapper) MakeChanges(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "organisation" -------------
+	var organisation OrganisationName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params MakeChangesParams
+
+	// ------------- Optional query parameter "preview" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "preview", c.Request.URL.Query(), &params.Preview, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter preview: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "If-Match" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
+		var IfMatch IfMatch
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for If-Match, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter If-Match: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IfMatch = IfMatch
+
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.MakeChanges(c, organisation, params)
 }
 
 // UndoChange operation middleware
@@ -3277,6 +3397,14 @@ func (siw *ServerInterfaceWrapper) ListGrants(c *gin.Context) {
 	// Parameter object where we will unmarshal all parameters from the context
 	var params ListGrantsParams
 
+	// ------------- Optional query parameter "below" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "below", c.Request.URL.Query(), &params.Below, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter below: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	// ------------- Optional query parameter "after" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
@@ -4393,6 +4521,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/device", wrapper.DecideDevice)
 	router.POST(options.BaseURL+"/device/reading", wrapper.ShowDevice)
 	router.DELETE(options.BaseURL+"/grants/:grant", wrapper.RevokeGrant)
+	router.PATCH(options.BaseURL+"/grants/:grant", wrapper.EditGrant)
 	router.DELETE(options.BaseURL+"/keys/:key", wrapper.WithdrawKey)
 	router.POST(options.BaseURL+"/keys/:key/exchange", wrapper.ExchangeKey)
 	router.POST(options.BaseURL+"/links/reading", wrapper.ReadLink)
@@ -4401,6 +4530,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/organisations", wrapper.CreateOrganisation)
 	router.GET(options.BaseURL+"/organisations/:organisation/audit-records", wrapper.ListAuditRecords)
 	router.GET(options.BaseURL+"/organisations/:organisation/catalogue", wrapper.GetCatalogue)
+	router.POST(options.BaseURL+"/organisations/:organisation/changes", wrapper.MakeChanges)
 	router.POST(options.BaseURL+"/organisations/:organisation/changes/:revision/undo", wrapper.UndoChange)
 	router.POST(options.BaseURL+"/organisations/:organisation/first-password", wrapper.ResetFirstSteward)
 	router.GET(options.BaseURL+"/organisations/:organisation/groups", wrapper.ListGroups)
@@ -4584,6 +4714,30 @@ func (response RevokeGrant200JSONResponse) VisitRevokeGrantResponse(w http.Respo
 	return err
 }
 
+type EditGrantRequestObject struct {
+	Grant  string `json:"grant"`
+	Params EditGrantParams
+	Body   *EditGrantJSONRequestBody
+}
+
+type EditGrantResponseObject interface {
+	VisitEditGrantResponse(w http.ResponseWriter) error
+}
+
+type EditGrant200JSONResponse Written
+
+func (response EditGrant200JSONResponse) VisitEditGrantResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type WithdrawKeyRequestObject struct {
 	Key string `json:"key"`
 }
@@ -4745,6 +4899,30 @@ type GetCatalogueResponseObject interface {
 type GetCatalogue200JSONResponse Catalogue
 
 func (response GetCatalogue200JSONResponse) VisitGetCatalogueResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MakeChangesRequestObject struct {
+	Organisation OrganisationName `json:"organisation"`
+	Params       MakeChangesParams
+	Body         *MakeChangesJSONRequestBody
+}
+
+type MakeChangesResponseObject interface {
+	VisitMakeChangesResponse(w http.ResponseWriter) error
+}
+
+type MakeChanges200JSONResponse Written
+
+func (response MakeChanges200JSONResponse) VisitMakeChangesResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response); err != nil {
@@ -7125,6 +7303,9 @@ type StrictServerInterface interface {
 	// RevokeGrant Revoke one grant
 	// (DELETE /grants/{grant})
 	RevokeGrant(ctx context.Context, request RevokeGrantRequestObject) (RevokeGrantResponseObject, error)
+	// EditGrant Change a grant's condition, period and reason; what is left out stays. Who holds which role where stays
+	// (PATCH /grants/{grant})
+	EditGrant(ctx context.Context, request EditGrantRequestObject) (EditGrantResponseObject, error)
 	// WithdrawKey Take back an API key, one of my own or of somebody whose keys I may issue
 	// (DELETE /keys/{key})
 	WithdrawKey(ctx context.Context, request WithdrawKeyRequestObject) (WithdrawKeyResponseObject, error)
@@ -7149,6 +7330,9 @@ type StrictServerInterface interface {
 	// GetCatalogue The services, types and operations there are
 	// (GET /organisations/{organisation}/catalogue)
 	GetCatalogue(ctx context.Context, request GetCatalogueRequestObject) (GetCatalogueResponseObject, error)
+	// MakeChanges Make several changes as one: all of them or none, with one impact and one revision
+	// (POST /organisations/{organisation}/changes)
+	MakeChanges(ctx context.Context, request MakeChangesRequestObject) (MakeChangesResponseObject, error)
 	// UndoChange Undo the change that led to a revision, by a change that takes it back: refused where what it changed was changed again since
 	// (POST /organisations/{organisation}/changes/{revision}/undo)
 	UndoChange(ctx context.Context, request UndoChangeRequestObject) (UndoChangeResponseObject, error)
@@ -7341,7 +7525,7 @@ type StrictServerInterface interface {
 	// CountContents How many scopes and resources are in a scope, as far as the caller sees them
 	// (GET /scopes/{scope}/contents)
 	CountContents(ctx context.Context, request CountContentsRequestObject) (CountContentsResponseObject, error)
-	// ListGrants Who holds which role at a scope, directly or from above
+	// ListGrants Who holds which role at a scope, directly or from above, or below it, too
 	// (GET /scopes/{scope}/grants)
 	ListGrants(ctx context.Context, request ListGrantsRequestObject) (ListGrantsResponseObject, error)
 	// CreateGrant Grant a role to a user or group at a scope
@@ -7639,6 +7823,51 @@ func (sh *strictHandler) RevokeGrant(ctx *gin.Context, grant string, params Revo
 	}
 }
 
+// EditGrant operation middleware
+func (sh *strictHandler) EditGrant(ctx *gin.Context, grant string, params EditGrantParams) {
+	var request EditGrantRequestObject
+
+	request.Grant = grant
+	request.Params = params
+
+	var body EditGrantJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.EditGrant(ctx, request.(EditGrantRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "EditGrant")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(EditGrantResponseObject); ok {
+		if err := validResponse.VisitEditGrantResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // WithdrawKey operation middleware
 func (sh *strictHandler) WithdrawKey(ctx *gin.Context, key string) {
 	var request WithdrawKeyRequestObject
@@ -7907,6 +8136,51 @@ func (sh *strictHandler) GetCatalogue(ctx *gin.Context, organisation Organisatio
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(GetCatalogueResponseObject); ok {
 		if err := validResponse.VisitGetCatalogueResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// MakeChanges operation middleware
+func (sh *strictHandler) MakeChanges(ctx *gin.Context, organisation OrganisationName, params MakeChangesParams) {
+	var request MakeChangesRequestObject
+
+	request.Organisation = organisation
+	request.Params = params
+
+	var body MakeChangesJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.MakeChanges(ctx, request.(MakeChangesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "MakeChanges")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(MakeChangesResponseObject); ok {
+		if err := validResponse.VisitMakeChangesResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
