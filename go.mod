@@ -9,7 +9,6 @@ tool (
 
 require (
 	github.com/adrg/xdg v0.5.3
-	github.com/agnivade/levenshtein v1.2.2
 	github.com/alexedwards/argon2id v1.0.0
 	github.com/benbjohnson/immutable v0.4.3
 	github.com/chromedp/cdproto v0.159.2
@@ -26,6 +25,7 @@ require (
 	github.com/google/uuid v1.6.0
 	github.com/hashicorp/go-retryablehttp v0.7.8
 	github.com/hashicorp/golang-lru/v2 v2.0.7
+	github.com/hbollon/go-edlib v1.7.0
 	github.com/jedib0t/go-pretty/v6 v6.8.3
 	github.com/jhillyerd/enmime/v2 v2.3.0
 	github.com/oapi-codegen/runtime v1.8.0
@@ -35,7 +35,6 @@ require (
 	github.com/schollz/progressbar/v3 v3.19.1
 	github.com/skip2/go-qrcode v0.0.0-20200617195104-da1b6568686e
 	github.com/stretchr/testify v1.12.1
-	github.com/test-go/testify v1.1.4
 	github.com/trustelem/zxcvbn v1.0.1
 	github.com/urfave/cli/v3 v3.14.0
 	github.com/wneessen/go-mail v0.7.2
@@ -106,6 +105,7 @@ require (
 	github.com/speakeasy-api/jsonpath v0.6.3 // indirect
 	github.com/speakeasy-api/openapi v1.24.0 // indirect
 	github.com/ssor/bom v0.0.0-20170718123548-6386211fdfcf // indirect
+	github.com/test-go/testify v1.1.4 // indirect
 	github.com/tinylib/msgp v1.6.4 // indirect
 	github.com/twitchyliquid64/golang-asm v0.15.1 // indirect
 	github.com/ugorji/go/codec v1.3.1 // indirect

@@ -112,6 +112,14 @@ func unknownAt(line TextLine, t Token, what, name string, known []string) *Fault
 
 // Statement reads the rest of the line as a statement.
 func (p *Parser) Statement() (*Sentence, *Fault) {
+	s, fault := p.statement()
+	if fault != nil {
+		return nil, p.habit(fault)
+	}
+	return s, nil
+}
+
+func (p *Parser) statement() (*Sentence, *Fault) {
 	s := &Sentence{}
 	var fault *Fault
 	if s.Who, fault = p.subjects("may"); fault != nil {
@@ -378,7 +386,12 @@ func (p *Parser) knownActs(acts []Token) *Fault {
 			f.Detail = t.Text + " is what something is done to: name the acts before it, without a comma between, such as observe " + t.Text
 			return f
 		}
-		f.Nearest = english.Nearest(t.Text, append(c.OperationNames(), english.Words(catalogue.Classes)...))
+		if f.Nearest = english.Nearest(t.Text, append(c.OperationNames(), english.Words(catalogue.Classes)...)); f.Nearest == "" {
+			f.Nearest = meantClass(t.Text)
+		}
+		if f.Nearest == "" {
+			f.Detail += "; the classes are " + english.Join(english.Words(catalogue.Classes))
+		}
 		return f
 	}
 	return nil

@@ -4,14 +4,15 @@ import (
 	"fmt"
 	"strings"
 
-	"github.com/agnivade/levenshtein"
+	"github.com/hbollon/go-edlib"
 )
 
 // longest is how long a word may be that somebody may have meant for another.
 const longest = 63
 
 // Nearest returns the known word that somebody who wrote the given one most likely meant, or "" when none is near:
-// one letter of a word of up to three may differ, two of up to eight, three of longer ones.
+// one letter of a word of up to three may differ, two of up to eight, three of longer ones. Two letters that changed places count
+// as one.
 func Nearest(word string, known []string) string {
 	if len(word) > longest {
 		return ""
@@ -24,7 +25,7 @@ func Nearest(word string, known []string) string {
 	}
 	best, bestDistance := "", reach+1
 	for _, candidate := range known {
-		if d := levenshtein.ComputeDistance(word, candidate); d < bestDistance {
+		if d := edlib.OSADamerauLevenshteinDistance(word, candidate); d < bestDistance {
 			best, bestDistance = candidate, d
 		}
 	}
