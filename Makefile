@@ -11,7 +11,7 @@ SHELL := /bin/bash
 .PHONY: demo test tour shots bench build generate
 
 VERSION := -ldflags "-X main.version=$$(git describe --always --dirty 2>/dev/null || echo unknown)"
-CONSOLE := $(shell find console/src console/public -type f) console/index.html console/vite.config.ts console/svelte.config.js
+CONSOLE := $(shell find console/src console/public -type f) docs/statements.md console/index.html console/vite.config.ts console/svelte.config.js
 
 demo: build
 	tools/install mariadbd

@@ -163,7 +163,7 @@ func (d *draft) enter(n, above number) error {
 	}
 	var added bool
 	if *among, added = (*among).Add(d.owner, n, d.scopeName); !added {
-		return model.Violationf(model.RuleTaken, "%s already has something called %s: choose another name", d.address(above), d.scopeName(n))
+		return d.taken(above, d.scopeName(n))
 	}
 	if container {
 		return nil
@@ -216,7 +216,7 @@ func (c RenameScope) apply(d *draft) error {
 	}
 	above := d.scopes.get(n).parent
 	if _, taken := d.child(above, full); taken {
-		return model.Violationf(model.RuleTaken, "%s already has something called %s: choose another name", d.address(above), full)
+		return d.taken(above, full)
 	}
 	d.leave(n)
 	d.editScope(n).name = full
@@ -485,3 +485,12 @@ func (c TagScope) touches(of *comparison)      { of.takeScope(c.ID) }
 func (c OfferServices) touches(of *comparison) { of.takeScope(c.ID) }
 func (c RetireScope) touches(of *comparison)   { of.takeScope(c.ID) }
 func (c RestoreScope) touches(of *comparison)  { of.takeScope(c.ID) }
+
+// taken refuses a name that something else in a scope has.
+func (d *draft) taken(above number, name string) *model.Violation {
+	other, _ := d.child(above, name)
+	if d.retired(other) {
+		return model.Violationf(model.RuleTaken, "%s already has something called %s, which is retired: restore it, or choose another name", d.address(above), name)
+	}
+	return model.Violationf(model.RuleTaken, "%s already has something called %s: choose another name", d.address(above), name)
+}

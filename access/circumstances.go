@@ -84,7 +84,7 @@ func (cs *circumstances) expression(e *statement.Expression) {
 	case e.Op == statement.OpWithin:
 		cs.networks = append(cs.networks, e.Network.Masked())
 		return
-	case a.Of == "context" && (a.Name == "hour" || a.Name == "weekday"):
+	case a.Clock():
 		cs.clock = append(cs.clock, e)
 		return
 	}
@@ -216,7 +216,8 @@ func (t *texts) stand() []string {
 }
 
 // times stands for every moment from now on: the first of each span between moments asked about, the moment itself, and,
-// where the hour or the weekday counts, every hour of a week within each.
+// where the hour or the weekday counts, every hour of a week within each. Time zones move against each other: of those there is
+// a week after each of their shifts in the year that follows, by quarters of an hour, for some are not off by whole ones.
 func (cs *circumstances) times() []setting {
 	slices.SortFunc(cs.moments, time.Time.Compare)
 	starts := []time.Time{cs.now}
@@ -230,17 +231,43 @@ func (cs *circumstances) times() []setting {
 			continue
 		}
 		seen := map[string]bool{cs.reading(start): true}
-		for hour := start.Truncate(time.Hour).Add(time.Hour); hour.Sub(start) <= 8*24*time.Hour; hour = hour.Add(time.Hour) {
-			if i+1 < len(starts) && !hour.Before(starts[i+1]) {
-				break
-			}
-			if read := cs.reading(hour); !seen[read] {
-				seen[read] = true
-				moments = append(moments, hour)
+		shifts, step := cs.shifts(start)
+		for _, from := range shifts {
+			for at := from.Truncate(step); at.Sub(from) <= 8*24*time.Hour; at = at.Add(step) {
+				if i+1 < len(starts) && !at.Before(starts[i+1]) {
+					break
+				}
+				if !at.After(start) {
+					continue
+				}
+				if read := cs.reading(at); !seen[read] {
+					seen[read] = true
+					moments = append(moments, at)
+				}
 			}
 		}
 	}
 	return settingsOf(moments, func(c *Context, _ *scopeNode, at time.Time) { c.Time = at })
+}
+
+// shifts returns a moment, and each in the year after it at which a time zone that is asked about shifts its clocks, with the
+// step in which clocks are to be read.
+func (cs *circumstances) shifts(start time.Time) (shifts []time.Time, step time.Duration) {
+	shifts, step = []time.Time{start}, time.Hour
+	for _, e := range cs.clock {
+		if e.Attribute.Zone == "" {
+			continue
+		}
+		step = 15 * time.Minute
+		for at := start; ; {
+			_, next := e.Attribute.Local(at).ZoneBounds()
+			if next.IsZero() || next.Sub(start) > 366*24*time.Hour {
+				break
+			}
+			shifts, at = append(shifts, next), next
+		}
+	}
+	return shifts, step
 }
 
 // reading returns what the clock makes of each comparison with it.

@@ -43,7 +43,7 @@ func evaluateExpression(e *statement.Expression, f facts) truth {
 	return ofResource(e, f)
 }
 
-// ofContext compares what the question told of its circumstances. Weekday and hour are those of UTC.
+// ofContext compares what the question told of its circumstances. Weekday and hour are those of UTC, or of a time zone that is named.
 func ofContext(e *statement.Expression, c *Context) truth {
 	if c == nil {
 		return unknown
@@ -65,9 +65,9 @@ func ofContext(e *statement.Expression, c *Context) truth {
 	}
 	switch e.Attribute.Name {
 	case "weekday":
-		return c.settled(truthOf(e.Holds(statement.Weekdays[c.Time.UTC().Weekday()], true)), unknown)
+		return c.settled(truthOf(e.Holds(statement.Weekdays[e.Attribute.Local(c.Time).Weekday()], true)), unknown)
 	case "hour":
-		return c.settled(truthOf(e.Compares(float64(c.Time.UTC().Hour()))), unknown)
+		return c.settled(truthOf(e.Compares(float64(e.Attribute.Local(c.Time).Hour()))), unknown)
 	}
 	if e.Op == statement.OpBefore {
 		return c.settled(truthOf(c.Time.Before(e.Instant)), no)

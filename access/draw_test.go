@@ -238,7 +238,7 @@ func (d drawer) term(deep int) *term {
 	ops := []string{"is", "is not", "in"}
 	switch leaf.of {
 	case "context.hour":
-		leaf.op, leaf.hour = "<", rapid.IntRange(10, 14).Draw(d.t, "hour")
+		leaf.op, leaf.hour, leaf.zone = "<", rapid.IntRange(10, 14).Draw(d.t, "hour"), rapid.SampledFrom([]string{"", "Europe/Oslo"}).Draw(d.t, "zone")
 		return leaf
 	case "subject.kind":
 		leaf.values = []string{rapid.SampledFrom([]string{"user", "guest", "set", "service-account"}).Draw(d.t, "kind")}

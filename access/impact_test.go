@@ -154,7 +154,8 @@ var claimed = func() (all []map[string][]string) {
 
 // everywhen lists contexts that tell apart all that a drawer draws: every day and hour, place and provider.
 var everywhen = func() (all []*access.Context) {
-	for _, after := range []time.Duration{0, 1, 2, 21, 22, 23, 24, 25, 26, 45, 46, 47, 48, 49, 50, 69, 70, 71, 72} {
+	summer := time.Duration(240 * 24)
+	for _, after := range []time.Duration{0, 1, 2, 20, 21, 22, 23, 24, 25, 26, 44, 45, 46, 47, 48, 49, 50, 68, 69, 70, 71, 72, summer - 5, summer - 4, summer - 3, summer - 2, summer - 1, summer, summer + 1} {
 		for _, location := range []string{"", "north", "south", "elsewhere"} {
 			for _, claims := range claimed {
 				all = append(all,

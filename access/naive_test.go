@@ -79,6 +79,7 @@ type term struct {
 	name   string
 	values []string
 	hour   int
+	zone   string // of the hour: Europe/Oslo, or empty for UTC
 }
 
 func (t *term) text() string {
@@ -96,6 +97,9 @@ func (t *term) text() string {
 	case "in":
 		return subject + ` in ("` + strings.Join(t.values, `", "`) + `")`
 	case "<":
+		if t.zone != "" {
+			subject += `("` + t.zone + `")`
+		}
 		return subject + " < " + string(rune('0'+t.hour/10)) + string(rune('0'+t.hour%10))
 	}
 	return subject + " " + t.op + ` "` + t.values[0] + `"`
@@ -134,6 +138,9 @@ func (t *term) holds(who access.Principal, at *model.Scope, ctx *access.Context)
 		}
 		if ctx.Anybody {
 			return triUnknown
+		}
+		if t.zone != "" {
+			return triOf(ctx.Time.In(oslo).Hour() < t.hour)
 		}
 		return triOf(ctx.Time.UTC().Hour() < t.hour)
 	case "claim":
@@ -568,5 +575,13 @@ func (n *naive) everybody() []access.Principal {
 	slices.SortFunc(all, func(a, b access.Principal) int { return bytes.Compare(a.ID[:], b.ID[:]) })
 	return all
 }
+
+var oslo = func() *time.Location {
+	location, err := time.LoadLocation("Europe/Oslo")
+	if err != nil {
+		panic(err)
+	}
+	return location
+}()
 
 var noon = time.Date(2026, 11, 25, 12, 0, 0, 0, time.UTC)

@@ -290,6 +290,38 @@ func TestGainsInScenarios(t *testing.T) {
 	}
 }
 
+// TestGainsWhenClocksShift has somebody who may do something at some hours give it at others. Oslo is an hour ahead of UTC in
+// winter, when the change is made, and two in summer; Kathmandu is five and three quarters ahead.
+func TestGainsWhenClocksShift(t *testing.T) {
+	const at = "top/folder/house"
+	moment := &access.Context{Time: time.Date(2026, 11, 25, 12, 0, 0, 0, time.UTC)}
+	for _, c := range []struct {
+		held, given string
+		exceeds     bool
+	}{
+		{"context.hour is 8", `context.hour("Europe/Oslo") is 9`, true}, // seven by UTC, in summer
+		{"context.hour is 8", `context.hour("Europe/Oslo") is 9 and context.hour is 8`, false},
+		{"context.hour >= 7 and context.hour < 9", `context.hour("Europe/Oslo") is 9`, false},
+		{`context.hour("Europe/Oslo") is 9`, "context.hour is 8", true}, // ten in Oslo, in summer
+		{`context.hour("Europe/Oslo") >= 9 and context.hour("Europe/Oslo") < 11`, "context.hour is 8", false},
+		{"context.hour is 2", `context.hour("Asia/Kathmandu") is 8`, true}, // a quarter past two to a quarter past three
+		{"context.hour >= 2 and context.hour <= 3", `context.hour("Asia/Kathmandu") is 8`, false},
+		{`context.hour("Europe/Oslo") is 9`, `context.hour("Europe/Stockholm") is 9`, false},
+		{`context.weekday is "monday"`, `context.weekday("Europe/Oslo") is "monday"`, true},
+		{`context.weekday("Europe/Oslo") is "monday"`, `context.weekday is "monday" and context.hour < 22`, false},
+		{`context.weekday("Europe/Oslo") is "monday"`, `context.weekday is "monday" and context.hour < 23`, true}, // in summer
+	} {
+		t.Run(c.held+" gives "+c.given, func(t *testing.T) {
+			w := house(t)
+			w.must(w.gives("people-manager", "yuki", at, c.held))
+			excess, found, err := w.now.Exceeds(access.Maker{ID: w.ids["yuki"], Now: moment}, w.gives("people-manager", "bram", at, c.given))
+			require.NoError(t, err)
+			require.Equal(t, c.exceeds, found, "%+v", excess)
+			require.False(t, excess.Unsure)
+		})
+	}
+}
+
 // gives makes a grant, under a condition if one is written.
 func (w *world) gives(role, who, at, condition string) access.Change {
 	g := access.Grant{ID: newID(), Scope: w.ids[at], Principal: w.ids[who], Role: role}

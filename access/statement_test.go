@@ -13,6 +13,7 @@ import (
 	"arbora.example/access/catalogue"
 	"arbora.example/access/model"
 	"arbora.example/access/statement"
+	"arbora.example/docs"
 )
 
 // trust is an organisation for statements to be about.
@@ -167,6 +168,23 @@ func TestWrongStatements(t *testing.T) {
 	if os.Getenv("ARBORA_WRITE_TESTDATA") != "" {
 		require.NoError(t, os.WriteFile("testdata/wrong-statements.txt", []byte(written.String()), 0o644))
 	}
+}
+
+// TestStatementsOfTheReference reads every example of docs/statements.md, and sees that each is in its one form.
+func TestStatementsOfTheReference(t *testing.T) {
+	w := trust(t)
+	count := 0
+	for i, part := range strings.Split(docs.Statements, "```") {
+		text, example := strings.CutPrefix(part, "statements\n")
+		if i%2 == 0 || !example {
+			continue
+		}
+		policy, err := read(w, "lindenmere/science", text)
+		require.NoError(t, err, text)
+		require.Equal(t, text, w.now.Print(policy))
+		count++
+	}
+	require.Greater(t, count, 12)
 }
 
 // FuzzPolicies reads any text: it never panics, and what it accepts is printed and read back as the same.

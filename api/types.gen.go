@@ -46,6 +46,114 @@ func (e AnswerReason) Valid() bool {
 	}
 }
 
+// Defines values for AuditEvent.
+const (
+	AuditEventChange              AuditEvent = "change"
+	AuditEventImported            AuditEvent = "imported"
+	AuditEventKeeperMade          AuditEvent = "keeper-made"
+	AuditEventKeyFailed           AuditEvent = "key-failed"
+	AuditEventKeyIssued           AuditEvent = "key-issued"
+	AuditEventKeyWithdrawn        AuditEvent = "key-withdrawn"
+	AuditEventLinkFailed          AuditEvent = "link-failed"
+	AuditEventPasskeyAdded        AuditEvent = "passkey-added"
+	AuditEventPasskeyFailed       AuditEvent = "passkey-failed"
+	AuditEventPasskeyRemoved      AuditEvent = "passkey-removed"
+	AuditEventPasswordChosen      AuditEvent = "password-chosen"
+	AuditEventRecovered           AuditEvent = "recovered"
+	AuditEventRecoveryAsked       AuditEvent = "recovery-asked"
+	AuditEventRecoveryCodeUsed    AuditEvent = "recovery-code-used"
+	AuditEventRefused             AuditEvent = "refused"
+	AuditEventSecondFactorDropped AuditEvent = "second-factor-dropped"
+	AuditEventSecondFactorSet     AuditEvent = "second-factor-set"
+	AuditEventServiceKeyIssued    AuditEvent = "service-key-issued"
+	AuditEventServiceKeyWithdrawn AuditEvent = "service-key-withdrawn"
+	AuditEventServiceRegistered   AuditEvent = "service-registered"
+	AuditEventServiceRemoved      AuditEvent = "service-removed"
+	AuditEventSessionEnded        AuditEvent = "session-ended"
+	AuditEventSignIn              AuditEvent = "sign-in"
+	AuditEventSignInFailed        AuditEvent = "sign-in-failed"
+	AuditEventSignInLocked        AuditEvent = "sign-in-locked"
+	AuditEventSignOut             AuditEvent = "sign-out"
+	AuditEventSwitched            AuditEvent = "switched"
+	AuditEventTerminalDecided     AuditEvent = "terminal-decided"
+	AuditEventTokenFailed         AuditEvent = "token-failed"
+	AuditEventTokenIssued         AuditEvent = "token-issued"
+	AuditEventTokenRevoked        AuditEvent = "token-revoked"
+	AuditEventViewedAs            AuditEvent = "viewed-as"
+)
+
+// Valid indicates whether the value is a known member of the AuditEvent enum.
+func (e AuditEvent) Valid() bool {
+	switch e {
+	case AuditEventChange:
+		return true
+	case AuditEventImported:
+		return true
+	case AuditEventKeeperMade:
+		return true
+	case AuditEventKeyFailed:
+		return true
+	case AuditEventKeyIssued:
+		return true
+	case AuditEventKeyWithdrawn:
+		return true
+	case AuditEventLinkFailed:
+		return true
+	case AuditEventPasskeyAdded:
+		return true
+	case AuditEventPasskeyFailed:
+		return true
+	case AuditEventPasskeyRemoved:
+		return true
+	case AuditEventPasswordChosen:
+		return true
+	case AuditEventRecovered:
+		return true
+	case AuditEventRecoveryAsked:
+		return true
+	case AuditEventRecoveryCodeUsed:
+		return true
+	case AuditEventRefused:
+		return true
+	case AuditEventSecondFactorDropped:
+		return true
+	case AuditEventSecondFactorSet:
+		return true
+	case AuditEventServiceKeyIssued:
+		return true
+	case AuditEventServiceKeyWithdrawn:
+		return true
+	case AuditEventServiceRegistered:
+		return true
+	case AuditEventServiceRemoved:
+		return true
+	case AuditEventSessionEnded:
+		return true
+	case AuditEventSignIn:
+		return true
+	case AuditEventSignInFailed:
+		return true
+	case AuditEventSignInLocked:
+		return true
+	case AuditEventSignOut:
+		return true
+	case AuditEventSwitched:
+		return true
+	case AuditEventTerminalDecided:
+		return true
+	case AuditEventTokenFailed:
+		return true
+	case AuditEventTokenIssued:
+		return true
+	case AuditEventTokenRevoked:
+		return true
+	case AuditEventViewedAs:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for BlankKind.
 const (
 	BlankKindInstant BlankKind = "instant"
@@ -706,12 +814,17 @@ type AsRead struct {
 	Title *string `json:"title,omitempty"`
 }
 
+// AuditEvent What kind of thing was recorded
+type AuditEvent string
+
 // AuditRecord defines model for AuditRecord.
 type AuditRecord struct {
 	At     time.Time `json:"at"`
 	By     string    `json:"by"`
 	Detail string    `json:"detail"`
-	Event  string    `json:"event"`
+
+	// Event What kind of thing was recorded
+	Event AuditEvent `json:"event"`
 
 	// From A network address, or host
 	From   string `json:"from"`
@@ -2671,8 +2784,8 @@ type ScopeKey = string
 
 // ListInstallationAuditRecordsParams defines parameters for ListInstallationAuditRecords.
 type ListInstallationAuditRecordsParams struct {
-	// Event Such as sign-in or key-failed
-	Event string `form:"event,omitempty" json:"event,omitempty,omitzero"`
+	// Event Only records of this kind
+	Event AuditEvent `form:"event,omitempty" json:"event,omitempty,omitzero"`
 
 	// Who Who did it, as records call them
 	Who string `form:"who,omitempty" json:"who,omitempty,omitzero"`
@@ -2720,8 +2833,8 @@ type ListOrganisationsParams struct {
 
 // ListAuditRecordsParams defines parameters for ListAuditRecords.
 type ListAuditRecordsParams struct {
-	// Event Such as change, refused or sign-in
-	Event string `form:"event,omitempty" json:"event,omitempty,omitzero"`
+	// Event Only records of this kind
+	Event AuditEvent `form:"event,omitempty" json:"event,omitempty,omitzero"`
 
 	// Who Who did it, as records call them
 	Who string `form:"who,omitempty" json:"who,omitempty,omitzero"`

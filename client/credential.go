@@ -7,6 +7,7 @@ import (
 	"net/http"
 	"net/url"
 	"strings"
+	"sync"
 	"time"
 
 	"golang.org/x/oauth2"
@@ -22,6 +23,15 @@ type APIKey struct {
 	Private any
 	// Organisation is where a platform service wants to work; everybody else works where the key belongs.
 	Organisation string
+	// Tokens keeps access tokens from one client to the next; nil keeps none.
+	Tokens TokenKeeper
+}
+
+// TokenKeeper keeps an access token for as long as it works.
+type TokenKeeper interface {
+	Load() *oauth2.Token // nil for none
+	Save(*oauth2.Token) error
+	Forget() // of one that is refused
 }
 
 // OpenByKey returns a client of the service at an address, acting by an API key. Access tokens are got when they are needed
@@ -33,9 +43,15 @@ func OpenByKey(address string, key APIKey, more ...Option) (*Client, error) {
 	if key.Organisation != "" {
 		config.EndpointParams = url.Values{"organisation": {key.Organisation}}
 	}
-	source := config.TokenSource(oauthContext(context.Background(), address))
+	var get oauth2.TokenSource = asking{config, oauthContext(context.Background(), address)}
 	if key.Private != nil {
-		source = oauth2.ReuseTokenSource(nil, signing{config, key, strings.TrimSuffix(address, "/")})
+		get = signing{config, key, strings.TrimSuffix(address, "/")}
+	}
+	source := oauth2.ReuseTokenSource(nil, get)
+	if key.Tokens != nil {
+		keep := &keeping{get: get, kept: key.Tokens, now: key.Tokens.Load()}
+		source = keep
+		more = append(more, keep.again)
 	}
 	bearer := WithRequestEditor(func(_ context.Context, r *http.Request) error {
 		token, err := source.Token()
@@ -46,6 +62,79 @@ func OpenByKey(address string, key APIKey, more ...Option) (*Client, error) {
 		return nil
 	})
 	return Open(address, "", append([]Option{bearer}, more...)...)
+}
+
+// asking gets access tokens by the key's secret.
+type asking struct {
+	config clientcredentials.Config
+	ctx    context.Context // of all that is asked: tokens are got whenever they are needed
+}
+
+// Token gets an access token.
+func (a asking) Token() (*oauth2.Token, error) { return a.config.Token(a.ctx) }
+
+// keeping keeps a token for as long as it works.
+type keeping struct {
+	get  oauth2.TokenSource
+	kept TokenKeeper
+
+	mu  sync.Mutex
+	now *oauth2.Token
+}
+
+// Token returns the token in use, or gets one and keeps it.
+func (k *keeping) Token() (*oauth2.Token, error) {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	if k.now.Valid() {
+		return k.now, nil
+	}
+	token, err := k.get.Token()
+	if err != nil {
+		return nil, err
+	}
+	k.now = token
+	return token, k.kept.Save(token)
+}
+
+func (k *keeping) forget() {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	k.now = nil
+	k.kept.Forget()
+}
+
+// again makes a request that is refused for its kept token once more with another: the service's clock ends tokens, not ours.
+func (k *keeping) again(c *Client) error {
+	c.Client = repeating{c.Client, k}
+	return nil
+}
+
+type repeating struct {
+	HTTPDoer
+	token *keeping
+}
+
+// Do sends a request, and at most once more.
+func (r repeating) Do(q *http.Request) (*http.Response, error) {
+	response, err := r.HTTPDoer.Do(q)
+	if err != nil || response.StatusCode != http.StatusUnauthorized || q.Body != nil && q.GetBody == nil {
+		return response, err
+	}
+	r.token.forget()
+	token, err := r.token.Token()
+	if err != nil {
+		return response, nil // the first refusal says more than what became of the second try
+	}
+	response.Body.Close()
+	next := q.Clone(q.Context())
+	if q.GetBody != nil {
+		if next.Body, err = q.GetBody(); err != nil {
+			return nil, err
+		}
+	}
+	token.SetAuthHeader(next)
+	return r.HTTPDoer.Do(next)
 }
 
 // signing gets access tokens by assertions, each of which is good once.

@@ -71,7 +71,7 @@ func TestKeysThatALeaverIssuedAreExchanged(t *testing.T) {
 		browser.See(`[data-test=issued] tr`, "label-printer of digitising nightly"),
 		browser.Click(`button[aria-label="Exchange key nightly"]`),
 		browser.Click(`[data-test=confirm-change]`),
-		browser.See(`[data-test=result]`, "Exchanged a key"),
+		browser.See(`[data-test=secret]`, "shown this once"),
 		browser.SeeNot(`[data-test=issued] tr`, "nightly"),
 	))
 	require.False(t, works(mine))

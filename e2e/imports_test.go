@@ -33,7 +33,7 @@ internal/standin/loam/loamcmd → internal/cli internal/standin/loam/loamclient
 internal/store → access internal/settings internal/store/prepared
 internal/store/snapshots → access
 access → access/internal/persist access/statement
-internal/cli → access/statement client internal/loopback
+internal/cli → access/statement client docs internal/loopback
 internal/problem → access/statement
 access/statement → access/catalogue
 internal/demo → access/model internal/standin/loam/loamclient

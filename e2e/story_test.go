@@ -205,7 +205,6 @@ func TestStoryInTheBrowser(t *testing.T) {
 		s.as(rowan, together(
 			s.grant("builder", "group", "seed-curators", trial, "ines gains"),
 			s.grant("storage-observer", "group", "seed-curators", vault, "ines gains"),
-			s.grant("databases-observer", "group", "seed-curators", vault, "ines gains"),
 			s.grant("content-reader", "group", "seed-curators", vault+"/vault-scans.bucket", "ines gains"),
 			s.grant("steward", "user", "ines", trial, "It gives permissions to govern"))...)
 		s.as(ines, together(s.build("bucket", "tray-log", trial),
@@ -278,21 +277,22 @@ func TestStoryInTheBrowser(t *testing.T) {
 		}
 		s.as(rowan, together([]browser.Step{s.at(digitising), browser.Press("Create one here"), browser.Type(`input[name=account-name]`, "label-indexer"), browser.Type(`input[name=account-title]`, "Label indexer"),
 			browser.Click(`[data-test=confirm-change]`), browser.See(`h1`, "Label indexer"), browser.Closed()},
-			fill("content-reader", digitising+"/scans.bucket"), fill("observer", digitising),
+			fill("content-reader", digitising+"/scans.bucket"), fill("compute-observer", digitising),
 			[]browser.Step{browser.Type(`input[name=key-label]`, "nightly"), browser.Click(`[data-test=issue-key]`), browser.See(`[data-test=result]`, "shown this once")})...)
 		key, err := s.console.Text(`[data-test=told-key]`)
 		require.NoError(t, err)
 		secret, err := s.console.Text(`[data-test=told-secret]`)
 		require.NoError(t, err)
+		s.as(rowan, browser.Press("Copy all"), browser.See(`[data-test=result]`, "Copied"), browser.Press("Done"), browser.Closed())
 		c := newTerminal(t)
 		status, out, errs := c.run(secret+"\n", "sign-in", "--key", key, "--secret-from", "-", "--save-as", "indexer", "--server", b.Address)
 		require.Zero(t, status, errs)
 		require.Contains(t, out+errs, "Signed in as "+account)
-		require.Contains(t, c.must("--with indexer tree"), "scans.bucket")
+		require.Contains(t, c.must("--with indexer tree"), "label-reader.machine")
 		s.as(rowan, s.open("/service-accounts/"+account), browser.See(`[data-test=keys] tr`, "nightly"), browser.SeeNot(`main`, secret),
 			s.loam(digitising), inLoam("label-reader.machine", "edit machine"), browser.Type(`dialog input[name=runsAs]`, account), browser.Click(`[data-test=confirm-loam]`), browser.Closed(),
 			inLoam("label-reader.machine", "describe machine"), browser.See(`[data-test=made]`, "label-indexer"),
-			s.open("/service-accounts/"+account), browser.Press("Take back"), browser.See(`main`, "None yet; there may be"))
+			s.open("/service-accounts/"+account), browser.Press("Revoke"), browser.See(`main`, "None yet; there may be"))
 		status, _, errs = c.run("", "--with", "indexer", "tree")
 		require.NotZero(t, status)
 		require.Contains(t, errs, "taken back")

@@ -56,7 +56,23 @@ type Attribute struct {
 	Of    string // context, resource, subject, claim
 	Name  string
 	Tag   bool
-	short bool // written without subject, as a gathering group's condition is
+	Zone  string // in which the clock is read, such as Europe/Oslo; empty for UTC
+	short bool   // written without subject, as a gathering group's condition is
+
+	location *time.Location // of the zone
+}
+
+// Clock reports whether the attribute is the hour or the weekday.
+func (a Attribute) Clock() bool {
+	return a.Of == "context" && (a.Name == "hour" || a.Name == "weekday")
+}
+
+// Local returns a moment in the attribute's time zone.
+func (a Attribute) Local(at time.Time) time.Time {
+	if a.location == nil {
+		return at.UTC()
+	}
+	return at.In(a.location)
 }
 
 // String writes the attribute as conditions have it.
@@ -68,6 +84,8 @@ func (a Attribute) String() string {
 		return a.Name
 	case a.Tag:
 		return a.Of + ".tag." + a.Name
+	case a.Zone != "":
+		return fmt.Sprintf("%s.%s(%q)", a.Of, a.Name, a.Zone)
 	}
 	return a.Of + "." + a.Name
 }

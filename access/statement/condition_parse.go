@@ -145,7 +145,11 @@ func (p *Parser) attribute() (Attribute, *Fault) {
 		return Attribute{}, f
 	}
 	p.At++
-	return Attribute{Of: of, Name: name, Tag: tag}, nil
+	a := Attribute{Of: of, Name: name, Tag: tag}
+	if a.Clock() {
+		return p.zone(a)
+	}
+	return a, nil
 }
 
 // gatheringAttribute reads name, kind or tag NAME.
@@ -169,7 +173,7 @@ func (p *Parser) gatheringAttribute() (Attribute, *Fault) {
 
 // operators returns which comparisons an attribute takes.
 func (a Attribute) operators() []operator {
-	a.short = false
+	a.short, a.Zone = false, ""
 	switch a.String() {
 	case "context.time":
 		return []operator{OpBefore, OpAfter}
@@ -213,7 +217,7 @@ func (p *Parser) comparison() (*Expression, *Fault) {
 	case OpIn:
 		fault = p.values(e)
 	default:
-		if a.String() == "context.hour" {
+		if a.Clock() && a.Name == "hour" {
 			fault = p.number(e)
 		} else {
 			fault = p.value(e)
@@ -262,8 +266,8 @@ func (p *Parser) number(e *Expression) *Fault {
 	if t.Kind != Word || err != nil || !plainNumber(t.Text) {
 		return p.Unexpected("a number")
 	}
-	if e.Attribute.String() == "context.hour" && (value != float64(int(value)) || value < 0 || value > 23) {
-		return p.Fault("an hour is a whole number from 0 to 23, in UTC")
+	if e.Attribute.Clock() && (value != float64(int(value)) || value < 0 || value > 23) {
+		return p.Fault("an hour is a whole number from 0 to 23")
 	}
 	p.At++
 	e.Number = value
@@ -299,7 +303,9 @@ func (p *Parser) value(e *Expression) *Fault {
 	if t.Kind != quoted {
 		return p.Unexpected("a text in quotes")
 	}
-	switch e.Attribute.String() {
+	about := e.Attribute
+	about.Zone = ""
+	switch about.String() {
 	case "context.weekday":
 		if !slices.Contains(Weekdays, t.Text) {
 			return p.unknown("weekday", t.Text, Weekdays)

@@ -32,6 +32,10 @@ func (p *Parser) habit(f *Fault) *Fault {
 		return f
 	}
 	switch t := p.Line.Tokens[at]; {
+	case at > 0 && p.Line.Tokens[at-1].Kind == Word && p.Line.Tokens[at-1].Text == "group":
+		return FaultAt(p.Line, p.Line.Tokens[at-1], "a group is written by its name alone: write %s, without group", t)
+	case at > 0 && p.Line.Tokens[at-1].Kind == Word && p.Line.Tokens[at-1].Text == "guest":
+		return FaultAt(p.Line, p.Line.Tokens[at-1], "a guest is written as a user: write user %s", t)
 	case slices.Contains(joining, strings.ToLower(t.Text)) && at > 0:
 		f.Detail, f.Nearest = fmt.Sprintf("a list is separated by commas: write a comma in place of %s", t), ""
 	case t.Kind == Word && slices.Contains(placing, strings.ToLower(t.Text)) && at > 0 && p.At == at:

@@ -50,6 +50,7 @@ func Start(ctx context.Context, address string, width, height int) (*Browser, er
 		b.Close()
 		return nil, fmt.Errorf("chromium does not start: %w", err)
 	}
+	go b.answerDialogs()
 	messages := chromedp.Console(b.ctx)
 	go func() {
 		for message, err := range messages {
@@ -62,6 +63,23 @@ func Start(ctx context.Context, address string, width, height int) (*Browser, er
 		}
 	}()
 	return b, nil
+}
+
+// answerDialogs lets a page be left that asks before it is, and keeps that as a complaint: a dialog of the browser stops the page.
+func (b *Browser) answerDialogs() {
+	for opened, err := range chromedp.Events(b.ctx, page.JavascriptDialogOpening) {
+		if err != nil {
+			return // the browser was closed
+		}
+		b.mu.Lock()
+		b.problems = append(b.problems, fmt.Sprintf("a dialog of the browser (%s) stopped the page: %s", opened.Type, opened.Message))
+		b.mu.Unlock()
+		// By another goroutine than the one that receives events. What fails here shows as a step that never ends.
+		go chromedp.Do(b.ctx, chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
+			_, err := cdp.Call(ctx, t, page.HandleJavaScriptDialog, page.HandleJavaScriptDialogParams{Accept: true})
+			return err
+		}))
+	}
 }
 
 // Close ends Chromium.
@@ -99,7 +117,9 @@ func (b *Browser) Do(steps ...Step) error {
 		err := chromedp.Do(ctx, step)
 		cancel()
 		if err != nil {
-			text, _ := chromedp.Run(b.ctx, chromedp.Evaluate[string](`document.body.innerText`))
+			ctx, cancel := context.WithTimeout(b.ctx, patience)
+			text, _ := chromedp.Run(ctx, chromedp.Evaluate[string](`document.body.innerText`))
+			cancel()
 			return fmt.Errorf("step %d: %w; the page says: %.2000s", i+1, err, text)
 		}
 	}

@@ -179,7 +179,7 @@ type Reach struct {
 // Reach returns everything a principal can do, for those who may describe it; scopes whose grants they may not list are
 // counted only.
 func (s *Answers) Reach(ctx context.Context, c tenant.Caller, organisation string, who tenant.PrincipalRef, page Page) (Reach, error) {
-	d, p, err := s.Described(ctx, c, organisation, who)
+	d, p, err := s.reaching(ctx, c, organisation, who)
 	if err != nil {
 		return Reach{}, err
 	}
@@ -213,6 +213,21 @@ func (s *Answers) Reach(ctx context.Context, c tenant.Caller, organisation strin
 		told = told[len(r.By):]
 	}
 	return answer, nil
+}
+
+// reaching finds whose reach is asked for. What a set such as public reaches is told of the rules that name it, to whoever may
+// list those.
+func (s *Answers) reaching(ctx context.Context, c tenant.Caller, organisation string, who tenant.PrincipalRef) (d tenant.Viewer, p access.Principal, err error) {
+	if who.Kind != model.BuiltInSet.String() {
+		return s.Described(ctx, c, organisation, who)
+	}
+	if d, err = s.Open(ctx, c); err != nil {
+		return d, p, err
+	}
+	if _, err = d.Organisation(organisation); err == nil {
+		p, err = d.PrincipalCalled(who.Kind, who.Name)
+	}
+	return d, p, err
 }
 
 // PowerView is how somebody could give themselves more at a scope, by one change.

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"strconv"
 	"strings"
 
 	"github.com/urfave/cli/v3"
@@ -23,6 +24,7 @@ func (a *app) signInCommand() *cli.Command {
 		Name: "sign-in", Usage: "sign in and save the sign-in under a name", ArgsUsage: "[NAME@ORGANISATION]",
 		Description: "With a name, by password. Without one, you confirm it in a browser. With --key, by an API key.",
 		Flags: append(serviceFlags(),
+			&cli.BoolFlag{Name: "keep-default", Usage: "leave the sign-in that is used without --with as it is"},
 			&cli.StringFlag{Name: "save-as", Usage: "save it under this `NAME` (default: the sign-in name)"},
 			&cli.StringFlag{Name: "password-from", Usage: "read the password from the first line of `FILE` (- for standard input)"},
 			&cli.StringFlag{Name: "new-password-from", Usage: "read the password to choose, if the first is temporary, from `FILE`"},
@@ -36,6 +38,33 @@ func (a *app) signInCommand() *cli.Command {
 	}
 }
 
+// useSavedServer has a command that is not told where the service is ask the one that is signed in to by default.
+func useSavedServer(c *cli.Command) error {
+	if c.IsSet("server") {
+		return nil
+	}
+	file, err := readSignIns()
+	if err != nil {
+		return err
+	}
+	saved, err := file.pick("")
+	if errors.Is(err, errNotSignedIn) {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	for flag, value := range map[string]string{"server": saved.Server, "authority": saved.Authority, "insecure": strconv.FormatBool(saved.Insecure)} {
+		if c.IsSet(flag) || value == "" {
+			continue
+		}
+		if err := c.Set(flag, value); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // serviceFlags say where the service is, for commands that need no sign-in.
 func serviceFlags() []cli.Flag {
 	return []cli.Flag{
@@ -46,6 +75,9 @@ func serviceFlags() []cli.Flag {
 }
 
 func (a *app) signIn(ctx context.Context, c *cli.Command) error {
+	if err := useSavedServer(c); err != nil {
+		return err
+	}
 	if err := errors.Join(checkServer(c.String("server"), c.Bool("insecure")), trust(c.String("authority"))); err != nil {
 		return usageError{err}
 	}

@@ -4,6 +4,7 @@ package cli
 
 import (
 	"bufio"
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -43,6 +44,9 @@ type Streams struct {
 type app struct {
 	Streams
 	name  string         // of the program
+	form  string         // in which things are printed
+	text  string         // of the statements that were sent, in which faults are shown
+	words []string       // of the command line
 	lines *bufio.Reader  // over In
 	keys  *term.Terminal // over In, for what is typed unseen; nil until something is
 }
@@ -71,47 +75,60 @@ func (a *app) commands(verify *cli.Command) []*cli.Command {
 		a.signInCommand(), a.signOutCommand(), a.signInsCommand(), a.whoamiCommand(), a.passwordCommand(), a.proveCommand(), a.secondFactorCommand(), a.sessionCommand(), a.switchCommand(), a.acceptCommand(), a.recoverCommand(),
 		a.organisationCommand(), a.settingsCommand(), a.quotaCommand(), a.treeCommand(), a.scopeCommand(), a.userCommand(), a.guestCommand(), a.groupCommand(), a.serviceAccountCommand(), a.keyCommand(),
 		a.catalogueCommand(), a.roleCommand(), a.grantCommand(), a.policyCommand(), a.patternCommand(),
-		a.checkCommand(), a.explainCommand(), a.holdersCommand(), a.reachCommand(), a.couldHoldCommand(), a.undoCommand(), a.auditCommand(verify),
+		a.checkCommand(), a.explainCommand(), a.holdersCommand(), a.reachCommand(), a.couldHoldCommand(), a.undoCommand(), a.auditCommand(verify), a.versionCommand(),
 	}
 }
 
 // run runs a command line under a root that has a name, a usage and a version.
 func (a *app) run(ctx context.Context, arguments []string, named *cli.Command, commands func(*app) []*cli.Command) int {
 	client.Agent = agent
-	a.name = named.Name
+	a.name, a.words = named.Name, arguments
 	root := &cli.Command{
 		Name: named.Name, Usage: named.Usage, Version: named.Version,
-		Flags: []cli.Flag{
-			&cli.StringFlag{Name: "output", Aliases: []string{"o"}, Value: "table", Usage: "`FORM` of what is printed: table, json, yaml or csv"},
-			&cli.StringFlag{Name: "confirm", Usage: "change only if the impact is still the one to which --preview gave this `CODE`"},
-			&cli.StringFlag{Name: "as", Usage: "look as `WHO` would see it, and change nothing: a user's name, or \"guest NAME\", or \"service-account ADDRESS\""},
-			&cli.StringFlag{Name: "with", Usage: "act with the saved sign-in of this `NAME`", Sources: cli.EnvVars("ARBORA_WITH")},
-		},
-		EnableShellCompletion: true,
-		ConfigureShellCompletionCommand: func(c *cli.Command) {
-			c.Hidden, c.Usage = false, "print the completion script of a shell: bash, zsh, fish or pwsh"
-		},
-		Suggest: true,
-		Reader:  a.Streams.In, Writer: a.Out, ErrWriter: a.Err,
-		Commands: commands(a),
+		Flags:                 rootFlags(),
+		EnableShellCompletion: true, ConfigureShellCompletionCommand: completionCommand,
+		HideHelpCommand: true, Suggest: true,
+		Reader: a.Streams.In, Writer: a.Out, ErrWriter: a.Err,
+		Commands: append(commands(a), helpCommand()),
 		Before: func(ctx context.Context, c *cli.Command) (context.Context, error) {
 			if err := checkOutput(c.String("output")); err != nil {
 				return ctx, err
 			}
+			a.form = c.String("output")
+			inUTC.Store(c.Bool("utc"))
 			return checkFlags(ctx, c)
 		},
 		Action:         unknownCommand,
 		OnUsageError:   onUsageError,
 		ExitErrHandler: func(context.Context, *cli.Command, error) {}, // the status is worked out below
+		ShellComplete:  a.complete,
 	}
 	onEach(root, func(c *cli.Command) {
-		c.OnUsageError, c.Before = onUsageError, checkFlags
+		c.OnUsageError, c.Before, c.ShellComplete = onUsageError, checkFlags, a.complete
 		if len(c.Commands) > 0 && c.Action == nil {
 			c.Action = unknownCommand
 		}
 	})
 	err := root.Run(ctx, arguments)
 	return a.finish(err)
+}
+
+// rootFlags are the options that every command takes.
+func rootFlags() []cli.Flag {
+	return []cli.Flag{
+		&cli.StringFlag{Name: "output", Aliases: []string{"o"}, Value: "table", Usage: "`FORM` of what is printed: table, json, yaml or csv"},
+		&cli.StringFlag{Name: "confirm", Usage: "change only if the impact is still the one to which --preview gave this `CODE`"},
+		&cli.BoolFlag{Name: "utc", Usage: "write times in UTC rather than in this machine's time zone"},
+		&cli.StringFlag{Name: "as", Usage: "look as `WHO` would see it, and change nothing: a user's name, or \"guest NAME\", or \"service-account ADDRESS\""},
+		&cli.StringFlag{Name: "with", Usage: "act with the saved sign-in of this `NAME`", Sources: cli.EnvVars("ARBORA_WITH")},
+	}
+}
+
+func (a *app) versionCommand() *cli.Command {
+	return &cli.Command{Name: "version", Usage: "say which version of Arbora this is", Action: func(_ context.Context, c *cli.Command) error {
+		_, err := fmt.Fprintln(a.Out, c.Root().Version)
+		return err
+	}}
 }
 
 func onEach(c *cli.Command, fn func(*cli.Command)) {
@@ -128,60 +145,6 @@ func usage(format string, values ...any) error { return usageError{fmt.Errorf(fo
 
 // errNo ends a command whose answer is no.
 var errNo = errors.New("no")
-
-func onUsageError(_ context.Context, c *cli.Command, err error, _ bool) error {
-	return usage("%w; see %s --help", err, c.FullName())
-}
-
-// unknownCommand runs when a command that only holds others is given none, or one it does not have.
-func unknownCommand(_ context.Context, c *cli.Command) error {
-	if !c.Args().Present() {
-		return cli.ShowSubcommandHelp(c)
-	}
-	word := c.Args().First()
-	var names []string
-	for _, sub := range c.Commands {
-		names = append(names, sub.Name)
-	}
-	if near := english.Nearest(word, names); near != "" {
-		return usage("%s has no command %q: did you mean %s?", c.FullName(), word, near)
-	}
-	return usage("%s has no command %q; see %s --help", c.FullName(), word, c.FullName())
-}
-
-// finish tells about an error and gives the exit status.
-func (a *app) finish(err error) int {
-	var use usageError
-	var problem *client.Error
-	switch {
-	case err == nil:
-		return Done
-	case errors.Is(err, errNo):
-		return No
-	case errors.As(err, &use):
-		fmt.Fprintf(a.Err, "%s: %s\n", a.name, printable(err.Error()))
-		return Usage
-	case errors.As(err, &problem):
-		fmt.Fprintf(a.Err, "%s: %s\n", a.name, printable(problem.Detail))
-		a.tellFaults(problem)
-		if problem.Next != "" {
-			fmt.Fprintf(a.Err, "  → %s\n", printable(problem.Next))
-		}
-		if problem.Impact != nil {
-			fmt.Fprintf(a.Err, "  → see it with --preview, or make it with --confirm %s\n", problem.Impact.Confirmation)
-		}
-		return statusOf(problem)
-	case errors.Is(err, errNotSignedIn):
-		fmt.Fprintf(a.Err, "%s: %s\n", a.name, printable(err.Error()))
-		return Missing
-	}
-	fmt.Fprintf(a.Err, "%s: %s\n", a.name, printable(err.Error()))
-	var unreachable *client.Unreachable
-	if errors.As(err, &unreachable) {
-		fmt.Fprintf(a.Err, "  → start it with \"arbora serve\", or sign in to another with --server\n")
-	}
-	return Failed
-}
 
 // statusOf returns the exit status of a problem.
 func statusOf(problem *client.Error) int {
@@ -206,11 +169,7 @@ type session struct {
 
 // as returns the session the command acts with.
 func (a *app) as(c *cli.Command) (session, error) {
-	file, err := readSignIns()
-	if err != nil {
-		return session{}, err
-	}
-	saved, err := file.pick(c.String("with"))
+	saved, err := a.signInFor(c)
 	if err != nil {
 		return session{}, err
 	}
@@ -229,7 +188,30 @@ func (a *app) as(c *cli.Command) (session, error) {
 		more = append(more, client.Proving(func() (string, error) { return a.secret("", "Password of "+saved.SignIn+", once more") }))
 	}
 	arbora, err := saved.open(more...)
+	if err == nil && saved.SignIn == "" { // of a key in the environment, the service knows whose it is
+		var me api.Session
+		if me, err = arbora.GetSession(context.Background()); err == nil {
+			saved.SignIn, saved.Organisation = me.Name, me.Organisation
+		}
+	}
 	return session{Client: arbora, saved: saved}, err
+}
+
+// signInFor returns the sign-in that a command acts with: the one that --with names, the API key in the environment, or the saved
+// default.
+func (a *app) signInFor(c *cli.Command) (savedSignIn, error) {
+	if key := os.Getenv("ARBORA_KEY"); key != "" && !c.IsSet("with") {
+		secret := os.Getenv("ARBORA_SECRET")
+		if secret == "" {
+			return savedSignIn{}, errors.New("ARBORA_KEY is set and ARBORA_SECRET is not: set both, or neither")
+		}
+		return savedSignIn{Server: cmp.Or(os.Getenv("ARBORA_SERVER"), DefaultServer), Key: key, Secret: secret, KeyAt: os.Getenv("ARBORA_ORGANISATION")}, nil
+	}
+	file, err := readSignIns()
+	if err != nil {
+		return savedSignIn{}, err
+	}
+	return file.pick(c.String("with"))
 }
 
 // organisation is the one the session belongs to.
@@ -307,16 +289,6 @@ func arguments(c *cli.Command, names ...string) ([]string, error) {
 		return nil, usage("%s takes %s; see %s --help", c.FullName(), english.Join(names), c.FullName())
 	}
 	return given, nil
-}
-
-// tellFaults lists what is wrong in a text, line by line, where the problem itself does not say it.
-func (a *app) tellFaults(problem *client.Error) {
-	if len(problem.Faults) < 2 {
-		return
-	}
-	for _, f := range problem.Faults {
-		fmt.Fprintf(a.Err, "  %s\n", printable(faultText(f)))
-	}
 }
 
 func faultText(f api.Fault) string {

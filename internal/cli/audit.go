@@ -15,7 +15,7 @@ func (a *app) auditCommand(verify *cli.Command) *cli.Command {
 		Name: "audit", Usage: "read the audit log: changes, sign-ins and refusals, each with the person",
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "event", Usage: "only this `EVENT`, such as change, refused, sign-in or viewed-as"},
-			&cli.StringFlag{Name: "who", Usage: "only what `WHO` did, as the log calls them, such as rowan@lindenmere"},
+			&cli.StringFlag{Name: "who", Usage: "only what `WHO` did: a name such as rowan@lindenmere, or part of one"},
 			&cli.StringFlag{Name: "text", Usage: "only records that hold this `TEXT`"},
 			&cli.StringFlag{Name: "from", Usage: "only from this `MOMENT` on: a date, or RFC 3339"},
 			&cli.StringFlag{Name: "until", Usage: "only before this `MOMENT`"},
@@ -35,13 +35,13 @@ func (a *app) readAudit(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	params := &api.ListAuditRecordsParams{Event: c.String("event"), Who: c.String("who"), Text: c.String("text"), Limit: page}
+	params := &api.ListAuditRecordsParams{Event: api.AuditEvent(c.String("event")), Who: c.String("who"), Text: c.String("text"), Limit: page}
 	for flag, into := range map[string]*time.Time{"from": &params.From, "until": &params.Until} {
 		if *into, err = instant(c, flag); err != nil {
 			return err
 		}
 	}
-	records, _, err := client.Pages(most, func(after string) ([]api.AuditRecord, string, error) {
+	records, more, err := client.Pages(most, func(after string) ([]api.AuditRecord, string, error) {
 		params.After = after
 		if s.saved.Organisation == "" { // a keeper reads the installation's own
 			own := api.ListInstallationAuditRecordsParams(*params)
@@ -54,9 +54,13 @@ func (a *app) readAudit(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	l := listing{columns: []string{"When", "Who", "Event", "What"}, empty: "The log has nothing like that.", value: records}
+	l := listing{columns: []string{"When", "Who", "Event", "What"}, empty: "No matching records.", value: records}
 	for _, r := range records {
-		l.rows = append(l.rows, []string{moment(r.At), r.By, r.Event, r.Detail})
+		l.rows = append(l.rows, []string{moment(r.At), r.By, string(r.Event), r.Detail})
 	}
-	return a.print(c, l)
+	if err := a.print(c, l); err != nil || !more {
+		return err
+	}
+	a.say(c, "There are more: raise --most %d, or narrow by --event, --who, --text, --from and --until.", most)
+	return nil
 }

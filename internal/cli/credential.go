@@ -21,7 +21,7 @@ const agent = "arbora at a terminal"
 // signInByKey signs in with an API key, which is tried before it is saved.
 func (a *app) signInByKey(ctx context.Context, c *cli.Command) error {
 	if c.Args().Present() {
-		return usage("an API key says itself whose it is: give no name beside --key")
+		return usage("do not give a name together with --key: the key says whose it is")
 	}
 	private, secret := c.String("private-key"), ""
 	var err error
@@ -79,11 +79,16 @@ func (a *app) save(c *cli.Command, saved savedSignIn, me api.Session) error {
 	if err != nil {
 		return err
 	}
-	file.Saved[name], file.Default = saved, name
+	file.Saved[name] = saved
+	keep := c.Bool("keep-default") && file.Default != ""
+	if !keep {
+		file.Default = name
+	}
 	if err := file.write(); err != nil {
 		return fmt.Errorf("the sign-in cannot be saved: %w", err)
 	}
-	a.say(c, "Signed in as %s at %s, saved as %s, which is used from now on.", me.Name, saved.Server, name)
+	a.say(c, "Signed in as %s at %s, saved as %s, %s.", me.Name, saved.Server, name,
+		choose(keep, "used with --with "+name+"; "+file.Default+" stays the default", "which is used from now on"))
 	switch {
 	case slices.Contains(me.WantedFactors, api.CodeFactor):
 		a.say(c, "Your organisation demands a second factor: set one up with \"arbora second-factor set-up\" before anything else.")

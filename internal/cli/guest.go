@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"fmt"
 
 	"github.com/urfave/cli/v3"
 
@@ -27,8 +28,10 @@ func (a *app) guestCommand() *cli.Command {
 			},
 			{Name: "list", Usage: "list guests, those too who have not accepted yet", Action: a.listGuests},
 			{Name: "show", Usage: "show a guest with groups and grants", ArgsUsage: "NAME", Action: a.showPrincipal(api.GuestKind)},
-			{Name: "resend", Usage: "mail another invitation in place of the first", ArgsUsage: "NAME", Action: a.resendInvitation,
-				Flags: []cli.Flag{&cli.BoolFlag{Name: "reveal", Usage: "show the link as well, if you hold everything the invitation gives"}}},
+			a.editCommand(api.GuestKind),
+			{Name: "link", Usage: "create another link in place of the first, show it and mail it, if you hold everything the invitation gives", ArgsUsage: "NAME", Action: a.resendInvitation(true)},
+			{Name: "resend", Usage: "mail another invitation in place of the first", ArgsUsage: "NAME", Action: a.resendInvitation(false)},
+			{Name: "withdraw", Usage: "withdraw an invitation that is not accepted yet: its link no longer works", ArgsUsage: "NAME", Flags: []cli.Flag{previewFlag()}, Action: a.withdrawInvitation},
 			a.stateCommand(api.GuestKind, "suspend", api.StateSuspended), a.stateCommand(api.GuestKind, "retire", api.StateRetired), a.stateCommand(api.GuestKind, "restore", api.StateActive),
 		},
 	}
@@ -86,16 +89,37 @@ func (a *app) listGuests(ctx context.Context, c *cli.Command) error {
 	return a.print(c, l)
 }
 
-func (a *app) resendInvitation(ctx context.Context, c *cli.Command) error {
+func (a *app) resendInvitation(reveal bool) cli.ActionFunc {
+	return func(ctx context.Context, c *cli.Command) error {
+		s, organisation, given, err := a.insideWith(c, "NAME")
+		if err != nil {
+			return err
+		}
+		link, err := s.ResendInvitation(ctx, organisation, api.GuestKind, given[0], &api.ResendInvitationParams{Reveal: reveal})
+		if err != nil {
+			return err
+		}
+		a.say(c, "Invited %s once more. The earlier link no longer works.", given[0])
+		a.sayLink(c, link)
+		return a.valueOnly(c, link)
+	}
+}
+
+func (a *app) withdrawInvitation(ctx context.Context, c *cli.Command) error {
 	s, organisation, given, err := a.insideWith(c, "NAME")
 	if err != nil {
 		return err
 	}
-	link, err := s.ResendInvitation(ctx, organisation, api.GuestKind, given[0], &api.ResendInvitationParams{Reveal: c.Bool("reveal")})
+	guest, err := s.ShowPrincipal(ctx, organisation, api.GuestKind, given[0])
 	if err != nil {
 		return err
 	}
-	a.say(c, "Invited %s once more. The earlier link no longer works.", given[0])
-	a.sayLink(c, link)
-	return a.valueOnly(c, link)
+	if guest.State != api.StatePending {
+		return fmt.Errorf("guest %s is %s, and no invitation is open: arbora guest retire %s takes their access away", guest.Name, guest.State, guest.Name)
+	}
+	return a.change(c, func(preview bool) (api.Written, error) {
+		return s.SetState(ctx, organisation, api.GuestKind, given[0], &api.SetStateParams{Preview: preview}, api.StateChange{State: api.StateRetired})
+	}, func() {
+		a.say(c, "Withdrew the invitation of %s. Its link no longer works.", guest.Name)
+	})
 }

@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync/atomic"
 	"time"
 	"unicode"
 
@@ -264,7 +265,17 @@ func (a *app) section(c *cli.Command, heading string, l listing) {
 	fmt.Fprintf(a.Out, "\n%s\n%s\n", heading, a.render(l))
 }
 
-func moment(t time.Time) string { return t.UTC().Format("2006-01-02 15:04Z") }
+func moment(t time.Time) string {
+	if inUTC.Load() {
+		t = t.UTC()
+	} else {
+		t = t.Local()
+	}
+	return t.Format("2006-01-02 15:04Z07:00")
+}
+
+// inUTC has moments written in UTC, as the whole of a command line asks for.
+var inUTC atomic.Bool
 
 func choose(b bool, yes, no string) string {
 	if b {

@@ -34,6 +34,7 @@ func (a *app) policyCommand() *cli.Command {
 			}, Action: a.showPolicy},
 			{Name: "history", Usage: "list what was written of a policy, newest first", ArgsUsage: "NAME", Flags: []cli.Flag{atFlag(true)}, Action: a.listPolicyVersions},
 			{Name: "read", Usage: "read a text as it would stand at a scope, and print it in its one form; nothing is written", Flags: textFlags(atFlag(true)), Action: a.readPolicy},
+			a.languageCommand(),
 			{Name: "search", Usage: "find statements anywhere by words in them, and where each applies", ArgsUsage: "WORD …", Action: a.searchPolicies},
 		},
 	}
@@ -55,10 +56,11 @@ func (a *app) statementsText(c *cli.Command) (text string, given bool, err error
 	case c.IsSet("text") && c.IsSet("file"):
 		return "", false, usage("give the statements with either --text or --file")
 	case c.IsSet("text"):
-		return c.String("text"), true, nil
+		a.text = c.String("text")
+		return a.text, true, nil
 	case c.IsSet("file"):
-		text, err = a.readText(c.String("file"))
-		return text, true, err
+		a.text, err = a.readText(c.String("file"))
+		return a.text, true, err
 	}
 	return "", false, nil
 }

@@ -211,7 +211,7 @@ func (a *app) edit(ctx context.Context, c *cli.Command, kind api.PrincipalKind) 
 	return a.change(c, func(preview bool) (api.Written, error) {
 		return s.EditPrincipal(ctx, organisation, kind, given[0], &api.EditPrincipalParams{Preview: preview}, edit)
 	}, func() {
-		a.say(c, "Altered %s %s.", kindText(kind), given[0])
+		a.say(c, "Edited %s %s.", kindText(kind), given[0])
 	})
 }
 
@@ -253,7 +253,7 @@ func (a *app) stateCommand(kind api.PrincipalKind, verb string, to api.State) *c
 			}, func() {
 				a.say(c, "%s %s %s %s now.", capital(kindText(kind)), english.Join(names), choose(len(names) == 1, "is", "are"), to)
 				if kind == api.UserKind && to == api.StateRetired {
-					a.say(c, "%s grants stay: arbora user hand-over NAME --user NAME gives them to somebody else.", choose(len(names) == 1, "Its", "Their"))
+					a.say(c, "%s grants stay: arbora user hand-over %s --user NAME gives them to somebody else.", choose(len(names) == 1, "Its", "Their"), choose(len(names) == 1, names[0], "NAME"))
 				}
 			})
 		},

@@ -6,6 +6,7 @@ import (
 
 	"github.com/urfave/cli/v3"
 
+	"arbora.example/access/model"
 	"arbora.example/api"
 )
 
@@ -15,7 +16,7 @@ func (a *app) reshapeCommands() []*cli.Command {
 		{
 			Name: "move", Usage: "move scopes, with everything below them, into another", ArgsUsage: "ADDRESS …",
 			Flags:  []cli.Flag{&cli.StringFlag{Name: "to", Required: true, Usage: "the `ADDRESS` of the scope to move into"}, previewFlag()},
-			Action: a.reshape("moved", func(c *cli.Command) api.Reshaping { return api.Reshaping{To: c.String("to")} }),
+			Action: a.reshape("Moved", func(c *cli.Command) api.Reshaping { return api.Reshaping{To: c.String("to")} }),
 		},
 		{
 			Name: "edit", Usage: "edit a scope's name, title or description; its id and access stay", ArgsUsage: "ADDRESS",
@@ -25,7 +26,7 @@ func (a *app) reshapeCommands() []*cli.Command {
 				&cli.StringFlag{Name: "description", Usage: "its purpose, as a `TEXT`"},
 				previewFlag(),
 			},
-			Action: a.reshape("altered", func(c *cli.Command) api.Reshaping {
+			Action: a.reshape("Changed", func(c *cli.Command) api.Reshaping {
 				return api.Reshaping{Name: nilIfEmpty(c.String("name")), Title: givenText(c, "title"), Description: givenText(c, "description")}
 			}),
 		},
@@ -36,7 +37,7 @@ func (a *app) reshapeCommands() []*cli.Command {
 				&cli.StringSliceFlag{Name: "untag", Usage: "remove the tag with this `KEY`; may be repeated"},
 				previewFlag(),
 			},
-			Action: a.reshape("tagged", func(c *cli.Command) api.Reshaping {
+			Action: a.reshape("Tagged", func(c *cli.Command) api.Reshaping {
 				untag := c.StringSlice("untag")
 				return api.Reshaping{Tags: tagsGiven(c), Untag: untag}
 			}),
@@ -49,7 +50,7 @@ func (a *app) reshapeCommands() []*cli.Command {
 func (a *app) scopeStateCommand(verb, usage string, state api.ReshapingState) *cli.Command {
 	return &cli.Command{
 		Name: verb, Usage: usage, ArgsUsage: "ADDRESS …", Flags: []cli.Flag{previewFlag()},
-		Action: a.reshape(strings.TrimSuffix(verb, "e")+"ed", func(*cli.Command) api.Reshaping { return api.Reshaping{State: state} }),
+		Action: a.reshape(capital(strings.TrimSuffix(verb, "e"))+"ed", func(*cli.Command) api.Reshaping { return api.Reshaping{State: state} }),
 	}
 }
 
@@ -78,7 +79,19 @@ func (a *app) reshape(did string, wanted func(*cli.Command) api.Reshaping) cli.A
 			return s.ReshapeScopes(ctx, organisation, &api.ReshapeScopesParams{Preview: preview}, body)
 		}, func() {
 			for _, address := range body.Scopes {
-				a.say(c, "%s is %s.", address, did)
+				parent, name := model.SplitAddress(address)
+				if body.To != "" {
+					parent = body.To
+				}
+				if body.Name != nil {
+					_, of := model.SplitFullName(name)
+					name = *body.Name + choose(of == "", "", "."+of)
+				}
+				if now := parent + choose(parent == "", "", "/") + name; now != address {
+					a.say(c, "%s %s: it is now %s.", did, address, now)
+				} else {
+					a.say(c, "%s %s.", did, address)
+				}
 			}
 		})
 	}

@@ -27,8 +27,8 @@ func (a *app) roleCommand() *cli.Command {
 				},
 				Action: a.listRoles,
 			},
-			a.roleDefinitionCommand("create", "define a role at --at, usable there and below", a.createRole),
-			a.roleDefinitionCommand("edit", "replace the definition of a custom role", a.editRole),
+			a.roleDefinitionCommand("create", "define a role at --at, usable there and below", false, a.createRole),
+			a.roleDefinitionCommand("edit", "replace the definition of a custom role", true, a.editRole),
 			{
 				Name: "remove", Usage: "remove a custom role that nothing uses", ArgsUsage: "ROLE",
 				Flags:  []cli.Flag{atFlag(false), &cli.BoolFlag{Name: "with-grants", Usage: "revoke its grants with it"}, previewFlag()},

@@ -9,25 +9,29 @@ import (
 	"arbora.example/api"
 )
 
-func (a *app) roleDefinitionCommand(name, does string, action cli.ActionFunc) *cli.Command {
-	return &cli.Command{
+// roleDefinitionCommand makes the command that creates a role, or edits one: then what is not given stays as it is.
+func (a *app) roleDefinitionCommand(name, does string, edits bool, action cli.ActionFunc) *cli.Command {
+	command := &cli.Command{
 		Name: name, Usage: does, ArgsUsage: "ROLE",
 		Description: "Each --include and --exclude picks the permissions that match all its parts, as in\n" +
 			"arbora role create seed-scanner --at lindenmere/science --include 'service=storage plane=data class=observe,modify'\n" +
-			"The parts are class, operation, type, service and plane.",
+			"The parts are class, operation, type, service and plane. A permission picks itself, as in --include 'start machine'.",
 		Flags: []cli.Flag{
-			atFlag(true),
+			atFlag(!edits),
 			&cli.StringFlag{Name: "title", Usage: "a `TEXT` people know it by"},
 			&cli.StringFlag{Name: "description", Usage: "its purpose, as a `TEXT`"},
-			&cli.StringSliceFlag{Name: "include", Required: true, Usage: "`PARTS` that it holds"},
+			&cli.StringSliceFlag{Name: "include", Required: !edits, Usage: "`PARTS` that it holds"},
 			&cli.StringSliceFlag{Name: "exclude", Usage: "`PARTS` that it does not hold"},
 			&cli.StringSliceFlag{Name: "under", Usage: "it may be granted under this `ADDRESS` only; may be given several times"},
-			previewFlag(),
 		},
 		// The parts of one filter are kept apart by spaces, its words by commas.
 		DisableSliceFlagSeparator: true,
 		Action:                    action,
 	}
+	if edits {
+		command.Flags = append(command.Flags, previewFlag())
+	}
+	return command
 }
 
 // filters reads what --include or --exclude picks.
@@ -36,7 +40,11 @@ func filters(c *cli.Command, flag string) ([]api.RoleFilter, error) {
 	for _, text := range c.StringSlice(flag) {
 		var f api.RoleFilter
 		lists := map[string]*[]string{"class": &f.Classes, "operation": &f.Operations, "type": &f.Types, "service": &f.Services, "plane": &f.Planes}
-		for _, part := range strings.Fields(text) {
+		parts := strings.Fields(text)
+		if len(parts) == 2 && !strings.Contains(text, "=") {
+			parts = []string{"operation=" + parts[0], "type=" + parts[1]}
+		}
+		for _, part := range parts {
 			name, words, _ := strings.Cut(part, "=")
 			list, known := lists[name]
 			switch {
@@ -60,9 +68,6 @@ func (a *app) createRole(ctx context.Context, c *cli.Command) error {
 	wanted, err := roleEdit(c)
 	if err != nil {
 		return err
-	}
-	if c.Bool("preview") {
-		return usage("a new role changes nobody's access: there is nothing to preview")
 	}
 	s, at, err := a.where(c)
 	if err != nil {
@@ -98,7 +103,7 @@ func (a *app) editRole(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	wanted, err := roleEdit(c)
+	said, err := roleEdit(c)
 	if err != nil {
 		return err
 	}
@@ -106,11 +111,42 @@ func (a *app) editRole(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
+	now, err := s.ShowRole(ctx, at, given[0])
+	if err != nil {
+		return err
+	}
+	if now.Role.Scope != nil && !c.IsSet("at") {
+		at = now.Role.Scope.Address
+	}
+	wanted := keepingRest(c, said, now)
 	return a.change(c, func(preview bool) (api.Written, error) {
 		return s.EditRole(ctx, at, given[0], &api.EditRoleParams{Preview: preview}, wanted)
 	}, func() {
 		a.say(c, "Edited role %s: its holders have the new permissions from now on.", given[0])
 	})
+}
+
+// keepingRest has an edit leave as it is what no flag is about.
+func keepingRest(c *cli.Command, edit api.RoleEdit, now api.RoleDetails) api.RoleEdit {
+	if !c.IsSet("title") {
+		edit.Title = now.Role.Title
+	}
+	if !c.IsSet("description") {
+		edit.Description = now.Role.Description
+	}
+	if !c.IsSet("include") {
+		edit.Include = now.Include
+	}
+	if !c.IsSet("exclude") {
+		edit.Exclude = now.Exclude
+	}
+	if !c.IsSet("under") {
+		edit.Under = nil
+		for _, scope := range now.Role.Under {
+			edit.Under = append(edit.Under, scope.Id)
+		}
+	}
+	return edit
 }
 
 func (a *app) removeRole(ctx context.Context, c *cli.Command) error {

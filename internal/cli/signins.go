@@ -40,6 +40,7 @@ func (s savedSignIn) open(more ...client.Option) (*client.Client, error) {
 	}
 	if s.Key != "" {
 		key := client.APIKey{ID: s.Key, Secret: s.Secret, Organisation: s.KeyAt}
+		by := s.Secret
 		if s.Private != "" {
 			text, err := os.ReadFile(s.Private)
 			if err != nil {
@@ -48,7 +49,9 @@ func (s savedSignIn) open(more ...client.Option) (*client.Client, error) {
 			if key.Private, err = client.ParsePrivateKey(text); err != nil {
 				return nil, fmt.Errorf("%s: %w", s.Private, err)
 			}
+			by = string(text)
 		}
+		key.Tokens = tokens{s.Key + s.KeyAt, by, s.Server}
 		return client.OpenByKey(s.Server, key, more...)
 	}
 	return client.Open(s.Server, s.Token, more...)
@@ -70,22 +73,26 @@ func readSignIns() (signIns, error) {
 	return file, nil
 }
 
-// write replaces the file as a whole; nobody but its owner can read it.
+// write replaces the file.
 func (s signIns) write() error {
 	text, err := json.MarshalIndent(s, "", "  ")
 	if err != nil {
 		return err
 	}
-	name := signInsFile()
+	return replaceFile(signInsFile(), append(text, '\n'))
+}
+
+// replaceFile writes a file as a whole; nobody but its owner can read it.
+func replaceFile(name string, text []byte) error {
 	if err := os.MkdirAll(filepath.Dir(name), 0o700); err != nil {
 		return err
 	}
-	fresh, err := os.CreateTemp(filepath.Dir(name), "sign-ins-*") // made with mode 0600
+	fresh, err := os.CreateTemp(filepath.Dir(name), filepath.Base(name)+"-*") // made with mode 0600
 	if err != nil {
 		return err
 	}
 	defer os.Remove(fresh.Name()) // gone after the rename
-	_, err = fresh.Write(append(text, '\n'))
+	_, err = fresh.Write(text)
 	if err = errors.Join(err, fresh.Close()); err != nil {
 		return err
 	}

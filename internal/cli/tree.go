@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/urfave/cli/v3"
@@ -29,18 +30,11 @@ func (a *app) treeCommand() *cli.Command {
 				return err
 			}
 			l := listing{columns: []string{"Scope", "Kind", "Title"}, value: tree}
-			if c.String("output") == "csv" {
-				l.columns[0] = "Address"
-			}
+			l.flatColumns = []string{"Address", "Kind", "Title", "State", "More below"}
 			drawTree(tree.Scopes, func(n api.ScopeNode, lead string) {
 				name := lead + n.Name
-				if c.String("output") == "csv" {
-					name = n.Address
-				}
-				l.rows = append(l.rows, []string{name + choose(n.Retired, " (retired)", ""), kindOf(n), n.Title})
-				if n.More {
-					l.rows = append(l.rows, []string{strings.Repeat("   ", n.Depth+1) + "…", "", "more below: arbora tree " + n.Address})
-				}
+				l.rows = append(l.rows, []string{name + choose(n.Retired, " (retired)", ""), kindOf(n), n.Title + choose(n.More, choose(n.Title == "", "", ". ")+"More below: arbora tree "+n.Address, "")})
+				l.flat = append(l.flat, []string{n.Address, kindOf(n), n.Title, choose(n.Retired, "retired", "active"), strconv.FormatBool(n.More)})
 			})
 			return a.print(c, l)
 		},
@@ -141,9 +135,9 @@ func (a *app) listScopes(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	l := listing{columns: []string{"Name", "Kind", "Title", "Address"}, empty: "There is nothing in " + address + " that you see.", value: scopes}
+	l := listing{columns: []string{"Name", "Kind", "Title", "State", "Address"}, empty: "There is nothing in " + address + " that you see.", value: scopes}
 	for _, n := range scopes {
-		l.rows = append(l.rows, []string{n.Name, kindOf(n), n.Title, n.Address})
+		l.rows = append(l.rows, []string{n.Name, kindOf(n), n.Title, choose(n.Retired, "retired", "active"), n.Address})
 	}
 	return a.print(c, l)
 }

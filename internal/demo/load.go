@@ -149,7 +149,7 @@ func loadStory(ctx context.Context, address, letters string, clock Clock) error 
 	half := len(early) / 2
 	return l.chapters(ctx, []chapter{
 		{150, func() error { return l.scopes(ctx, lastTouches) }},
-		{121, func() error { return l.labelIndexer(ctx) }},
+		{121, func() error { return l.labelPrograms(ctx) }},
 		{120, func() error { return l.grants(ctx, early[:half]) }},
 		{84, func() error { return l.grants(ctx, early[half:]) }},
 		{60, func() error { return l.juno(ctx, letters) }},
@@ -281,9 +281,12 @@ func (l loader) confirming(ctx context.Context, g grant, wanted api.GrantNew) (*
 	return client.Open(l.address, l.token, client.Confirmed(written.Impact.Confirmation))
 }
 
-// labelIndexer makes the service account and a key for it, whose secret nobody keeps.
-func (l loader) labelIndexer(ctx context.Context) error {
+// labelPrograms makes the service accounts of the labels, and a key for one, whose secret nobody keeps.
+func (l loader) labelPrograms(ctx context.Context) error {
 	title, label := "Label indexer", "nightly"
+	if err := client.Done(l.CreateServiceAccount(ctx, digitising, api.AccountNew{Name: "label-uploader", Title: "Label uploader"})); err != nil {
+		return fmt.Errorf("create label-uploader: %w", err)
+	}
 	if err := client.Done(l.CreateServiceAccount(ctx, digitising, api.AccountNew{Name: "label-indexer", Title: title})); err != nil {
 		return fmt.Errorf("create label-indexer: %w", err)
 	}

@@ -54,6 +54,7 @@ var groups = []group{
 	{name: "visitor-apps", title: "Visitor apps", users: []string{"sefa"}},
 	{name: "internal-audit", title: "Internal audit", users: []string{"oona"}},
 	{name: "contractors", title: "Contractors"},
+	{name: "vault-emergency", title: "Vault emergency"},
 	{name: "curators", title: "Curators", groups: []string{"seed-curators", "herbarium-digitisers"}},
 }
 
@@ -119,7 +120,6 @@ var storyGrants = []grant{
 	{"builder", "group", "seed-curators", "lindenmere/science/seedbank/seedbank-trial", "they build freely in the trials"},
 	{"steward", "user", "ines", "lindenmere/science/seedbank/seedbank-trial", "grants in the trials herself"},
 	{"storage-observer", "group", "seed-curators", "lindenmere/science/seedbank/seedbank-vault", "sees the vault's buckets"},
-	{"databases-observer", "group", "seed-curators", "lindenmere/science/seedbank/seedbank-vault", "sees the vault's databases"},
 	{"content-reader", "group", "seed-curators", "lindenmere/science/seedbank/seedbank-vault/vault-scans.bucket", "reads scans of accessions"},
 	{"content-keeper", "group", "vault-keepers", "lindenmere/science/seedbank/seedbank-vault", "the only ones who erase there"},
 	{"builder", "group", "herbarium-digitisers", "lindenmere/science/herbarium/digitising", "they run the digitising line"},
@@ -129,7 +129,7 @@ var storyGrants = []grant{
 	{"builder", "group", "visitor-apps", "lindenmere/visitors", "ticketing and trail guide"},
 	{"observer", "group", "contractors", "lindenmere/visitors/ticketing", "looks at the till while they repair it"},
 	{"content-reader", "service-account", "lindenmere/science/herbarium/digitising/label-indexer", "lindenmere/science/herbarium/digitising/scans.bucket", "reads the labels on the scans"},
-	{"observer", "service-account", "lindenmere/science/herbarium/digitising/label-indexer", "lindenmere/science/herbarium/digitising", "looks for new scans"},
+	{"compute-observer", "service-account", "lindenmere/science/herbarium/digitising/label-indexer", "lindenmere/science/herbarium/digitising", "looks at the machines it runs on"},
 	{"content-reader", "set", "public", "lindenmere/visitors/trail-guide/guide-media.bucket", "visitors open the guide without an account"},
 	{"content-writer", "group", "visitor-apps", "lindenmere/visitors/trail-guide/guide-media.bucket", "they publish the guide"},
 	{"record-writer", "group", "visitor-apps", "lindenmere/visitors/ticketing", "they keep the sales"},

@@ -43,7 +43,7 @@ func (h handlers) ListInstallationAuditRecords(ctx context.Context, r ListInstal
 }
 
 func auditFilter(q api.ListAuditRecordsParams, before uint64, limit int) store.AuditFilter {
-	f := store.AuditFilter{Event: q.Event, Actor: q.Who, Text: q.Text, Before: before, Limit: limit}
+	f := store.AuditFilter{Event: string(q.Event), Actor: q.Who, Text: q.Text, Before: before, Limit: limit}
 	if !q.From.IsZero() {
 		f.From = q.From.UTC()
 	}
@@ -55,6 +55,6 @@ func auditFilter(q api.ListAuditRecordsParams, before uint64, limit int) store.A
 
 func auditPage(entries []store.AuditEntry, next string) api.AuditRecordList {
 	return api.AuditRecordList{Next: next, Records: each(entries, func(e store.AuditEntry) api.AuditRecord {
-		return api.AuditRecord{Number: int64(e.Number), At: e.Author.At, By: e.Author.Name, From: e.Author.From, Event: e.Event, Detail: e.Detail}
+		return api.AuditRecord{Number: int64(e.Number), At: e.Author.At, By: e.Author.Name, From: e.Author.From, Event: api.AuditEvent(e.Event), Detail: e.Detail}
 	})}
 }

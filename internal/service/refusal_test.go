@@ -70,7 +70,7 @@ func TestKeepersReadTheLogOfTheInstallation(t *testing.T) {
 	require.NoError(t, err)
 	events := map[string]bool{}
 	for _, r := range list.Records {
-		events[r.Event] = true
+		events[string(r.Event)] = true
 	}
 	for _, event := range []string{"sign-in", "key-issued", "sign-in-failed"} {
 		require.True(t, events[event], event)

@@ -12,11 +12,22 @@ import (
 // AuditFilter says which audit records are wanted. What is empty narrows nothing.
 type AuditFilter struct {
 	Event       string
-	Actor       string
-	Text        string // within the detail
+	Actor       string // the whole of a name with an @, part of any other
+	Text        string // within the detail, whatever its capitals
 	From, Until time.Time
 	Before      uint64 // only records before this number; 0 for the newest
 	Limit       int
+}
+
+// whole reports whether an actor is named, rather than part of their name.
+func (f AuditFilter) whole() bool { return strings.Contains(f.Actor, "@") }
+
+// By reports whether somebody is who the filter looks for.
+func (f AuditFilter) By(actor string) bool {
+	if f.whole() {
+		return actor == f.Actor
+	}
+	return strings.Contains(actor, strings.ToLower(f.Actor))
 }
 
 // AuditEntry is an audit record with its number in the log.
@@ -65,7 +76,7 @@ func (s *Store) AuditRecords(ctx context.Context, organisation model.ID, f Audit
 	if f.Event != "" {
 		and("event = ?", f.Event)
 	}
-	if f.Actor != "" {
+	if f.whole() {
 		and("actor = ?", f.Actor)
 	}
 	if !f.From.IsZero() {
@@ -75,12 +86,15 @@ func (s *Store) AuditRecords(ctx context.Context, organisation model.ID, f Audit
 		and("recorded_at < ?", f.Until)
 	}
 	floor := uint64(0)
-	if f.Text != "" {
+	if f.Text != "" || f.Actor != "" && !f.whole() {
 		if f.Before > textWindow {
 			floor = f.Before - textWindow
 		}
 		and("number >= ?", floor)
-		and("detail LIKE ?", "%"+likeEscaper.Replace(f.Text)+"%")
+		and("LOWER(detail) LIKE ?", "%"+likeEscaper.Replace(strings.ToLower(f.Text))+"%")
+		if !f.whole() {
+			and("actor LIKE ?", "%"+likeEscaper.Replace(strings.ToLower(f.Actor))+"%")
+		}
 	}
 	values = append(values, f.Limit+1)
 	err = each(ctx, s.db, query+" ORDER BY number DESC LIMIT ?", values, func(scan scanner) error {

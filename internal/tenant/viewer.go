@@ -198,6 +198,12 @@ func (d Viewer) Need(permission string, scope model.Scope) error {
 				Next: "choose another place, or have the service offered there",
 			}
 		}
+		if d.IsRetired(scope.ID) && d.Sight.Sees(scope.ID) {
+			return &problem.Problem{
+				Kind: problem.Conflict, Rule: model.RuleRetired, Detail: d.Address(scope.ID) + " is retired: nothing in it can be changed",
+				Next: "restore it first",
+			}
+		}
 		return problem.Lacking(permission, d.Address(scope.ID))
 	}
 	if d.tame && d.Catalogue().Governing().Has(p) {

@@ -2281,6 +2281,11 @@ export interface components {
             /** Format: date-time */
             last: string;
         };
+        /**
+         * @description What kind of thing was recorded
+         * @enum {string}
+         */
+        AuditEvent: "change" | "imported" | "refused" | "sign-in" | "sign-in-failed" | "sign-in-locked" | "sign-out" | "session-ended" | "switched" | "viewed-as" | "terminal-decided" | "key-issued" | "key-withdrawn" | "key-failed" | "link-failed" | "token-failed" | "service-key-issued" | "service-key-withdrawn" | "token-issued" | "token-revoked" | "password-chosen" | "recovery-asked" | "recovered" | "second-factor-set" | "second-factor-dropped" | "recovery-code-used" | "passkey-added" | "passkey-removed" | "passkey-failed" | "keeper-made" | "service-registered" | "service-removed";
         AuditRecord: {
             /** Format: int64 */
             number: number;
@@ -2289,7 +2294,7 @@ export interface components {
             by: string;
             /** @description A network address, or host */
             from: string;
-            event: string;
+            event: components["schemas"]["AuditEvent"];
             detail: string;
         };
         AuditRecordList: {
@@ -5528,8 +5533,8 @@ export interface operations {
     listAuditRecords: {
         parameters: {
             query?: {
-                /** @description Such as change, refused or sign-in */
-                event?: string;
+                /** @description Only records of this kind */
+                event?: components["schemas"]["AuditEvent"];
                 /** @description Who did it, as records call them */
                 who?: string;
                 /** @description Within what is told */
@@ -5566,8 +5571,8 @@ export interface operations {
     listInstallationAuditRecords: {
         parameters: {
             query?: {
-                /** @description Such as sign-in or key-failed */
-                event?: string;
+                /** @description Only records of this kind */
+                event?: components["schemas"]["AuditEvent"];
                 /** @description Who did it, as records call them */
                 who?: string;
                 /** @description Within what is told */

@@ -12,7 +12,15 @@
   import Skeleton from "../parts/Skeleton.svelte";
   import TextInput from "../parts/TextInput.svelte";
 
-  const events = ["change", "imported", "refused", "sign-in", "sign-in-failed", "sign-in-locked", "sign-out", "switched", "session-ended", "viewed-as", "terminal-decided", "token-issued", "token-revoked", "key-issued", "key-withdrawn", "key-failed", "password-chosen", "second-factor-set", "second-factor-dropped", "recovery-code-used", "passkey-added", "passkey-removed", "passkey-failed"];
+  // The service's list of what is recorded; the compiler names what is missing here.
+  const words: Record<Schemas["AuditEvent"], string> = {
+    change: "change", imported: "import", refused: "refused", "sign-in": "sign-in", "sign-in-failed": "sign-in failed", "sign-in-locked": "sign-in held back", "sign-out": "sign-out",
+    "session-ended": "session ended", switched: "organisation switched", "viewed-as": "looked as somebody", "terminal-decided": "terminal let in or not", "key-issued": "key issued", "key-withdrawn": "key revoked",
+    "key-failed": "key refused", "link-failed": "link refused", "token-failed": "token refused", "service-key-issued": "service's key issued", "service-key-withdrawn": "service's key revoked", "token-issued": "token issued",
+    "token-revoked": "token revoked", "password-chosen": "password chosen", "recovery-asked": "recovery asked for", recovered: "account recovered", "second-factor-set": "second factor set up", "second-factor-dropped": "second factor removed",
+    "recovery-code-used": "recovery code used", "passkey-added": "passkey added", "passkey-removed": "passkey removed", "passkey-failed": "passkey refused", "keeper-made": "keeper created", "service-registered": "service registered", "service-removed": "service removed",
+  };
+  const events = Object.keys(words) as Schemas["AuditEvent"][];
   const asked = $derived(Object.fromEntries(new URLSearchParams(router.querystring ?? "")));
 
   let records = $state.raw<Schemas["AuditRecord"][] | null>(null);
@@ -20,6 +28,13 @@
   let problem = $state.raw<Problem | null>(null);
   let text = $state("");
   let who = $state("");
+
+  // A day is the viewer's own, and the last one is taken whole.
+  function dayAfter(day: string): string {
+    const date = new Date(day + "T00:00:00");
+    date.setDate(date.getDate() + 1);
+    return date.toISOString();
+  }
 
   async function load(query: Record<string, string>, goOn?: string, limit = 100) {
     const shown = goOn ? (records ?? []) : [];
@@ -29,7 +44,7 @@
         api.GET("/organisations/{organisation}/audit-records", {
           params: {
             path: { organisation: session.organisation },
-            query: { event, who: query.who, text: query.text, from: from && from + "T00:00:00Z", until: until && until + "T00:00:00Z", after: goOn, limit },
+            query: { event: event as Schemas["AuditEvent"] | undefined, who: query.who, text: query.text, from: from && new Date(from + "T00:00:00").toISOString(), until: until && dayAfter(until), after: goOn, limit },
           },
         }),
       );
@@ -42,8 +57,8 @@
   }
 
   $effect(() => {
-    text = asked.text ?? "";
-    who = asked.who ?? "";
+    if (text.trim() !== (asked.text ?? "")) text = asked.text ?? "";
+    if (who.trim() !== (asked.who ?? "")) who = asked.who ?? "";
     load(asked);
   });
   whenChanged(() => load(asked, undefined, Math.min(Math.max(100, records?.length ?? 0), 500)));
@@ -51,6 +66,13 @@
   function narrow(key: string, value: string) {
     const kept = Object.entries({ ...asked, [key]: value.trim() }).filter(([, v]) => v);
     replace("/changes" + (kept.length > 0 ? "?" + new URLSearchParams(kept).toString() : ""));
+  }
+
+  // What is typed narrows the list a moment later.
+  let waiting: ReturnType<typeof setTimeout> | undefined;
+  function soon(key: string, value: () => string) {
+    clearTimeout(waiting);
+    waiting = setTimeout(() => narrow(key, value()), 250);
   }
 
   // Records stand under their day.
@@ -80,17 +102,17 @@
   <div class="mb-5 flex flex-wrap items-end gap-3">
     <div class="min-w-56 flex-1">
       <label class="label" for="changes-text">What it says</label>
-      <TextInput id="changes-text" type="search" name="text" bind:value={text} onchange={() => narrow("text", text)} />
+      <TextInput id="changes-text" type="search" name="text" bind:value={text} oninput={() => soon("text", () => text)} />
     </div>
     <div class="w-52">
       <label class="label" for="changes-who">Who</label>
-      <TextInput id="changes-who" name="who" bind:value={who} placeholder="rowan@{session.organisation}" onchange={() => narrow("who", who)} />
+      <TextInput id="changes-who" name="who" bind:value={who} placeholder="a name, or part of one" oninput={() => soon("who", () => who)} />
     </div>
     <div>
       <label class="label" for="changes-event">Event</label>
       <select id="changes-event" value={asked.event ?? ""} onchange={(e) => narrow("event", e.currentTarget.value)} class="field">
         <option value="">any</option>
-        {#each events as event (event)}<option value={event}>{event}</option>{/each}
+        {#each events as event (event)}<option value={event}>{words[event]}</option>{/each}
       </select>
     </div>
     <div>
@@ -98,7 +120,7 @@
       <input id="changes-from" type="date" value={asked.from ?? ""} onchange={(e) => narrow("from", e.currentTarget.value)} class="field" />
     </div>
     <div>
-      <label class="label" for="changes-until">Before</label>
+      <label class="label" for="changes-until">Until and including</label>
       <input id="changes-until" type="date" value={asked.until ?? ""} onchange={(e) => narrow("until", e.currentTarget.value)} class="field" />
     </div>
   </div>
@@ -111,7 +133,7 @@
   {:else if !records}
     <Skeleton rows={8} />
   {:else if records.length === 0}
-    <p class="card quiet px-5 py-4">{later ? "Nothing like that among the newest records." : "The log has nothing like that."}</p>
+    <p class="card quiet px-5 py-4">{later ? "Nothing like that among the newest records." : "No matching records."}</p>
   {:else}
     {#each days as { day, records: ofDay } (day)}
       <h2 class="quiet mt-4 mb-1.5 text-sm font-semibold">{day}</h2>
@@ -120,7 +142,7 @@
           <li class="flex flex-wrap items-baseline gap-x-4 border-b border-gray-100 px-5 py-2 last:border-0 dark:border-gray-800">
             <span class="quiet w-12 shrink-0 text-sm" title={moment(record.at)}>{new Date(record.at).toLocaleTimeString("en-GB", { timeStyle: "short" })}</span>
             <button type="button" onclick={() => narrow("event", record.event)}
-              class="w-36 shrink-0 truncate text-left text-sm hover:underline {needsCare.includes(record.event) ? 'font-semibold text-copper-700 dark:text-copper-300' : 'quiet'}">{record.event}</button>
+              class="w-36 shrink-0 truncate text-left text-sm hover:underline {needsCare.includes(record.event) ? 'font-semibold text-copper-700 dark:text-copper-300' : 'quiet'}">{words[record.event]}</button>
             <span class="min-w-0 flex-1 break-words">{record.event === "change" || record.event === "refused" ? capital(record.detail) : record.detail}</span>
             <button type="button" onclick={() => narrow("who", record.by)} class="quiet max-w-72 truncate text-sm hover:underline" title="from {record.from}">{record.by}</button>
           </li>

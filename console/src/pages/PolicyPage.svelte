@@ -16,6 +16,7 @@
   import Choice from "../parts/Choice.svelte";
   import Field from "../parts/Field.svelte";
   import ImpactNote from "../parts/ImpactNote.svelte";
+  import LanguageReference from "../parts/LanguageReference.svelte";
   import Page from "../parts/Page.svelte";
   import Patterns from "../parts/Patterns.svelte";
   import ProblemNote from "../parts/ProblemNote.svelte";
@@ -244,7 +245,10 @@
             </ul>
           </section>
         {/if}
-        {#if mayWrite}<Patterns {at} ontake={take} />{/if}
+        {#if mayWrite}
+          <Patterns {at} ontake={take} />
+          <LanguageReference />
+        {/if}
       </aside>
     </div>
   {/if}

@@ -47,7 +47,7 @@ func (r *Records) AuditRecords(_ context.Context, organisation model.ID, f store
 	for number := min(f.Before-1, uint64(len(r.audit))); number > 0; number-- {
 		a := r.audit[number-1]
 		switch at := a.Author.At; {
-		case !r.isOf(a, organisation), f.Event != "" && a.Event != f.Event, f.Actor != "" && a.Author.Name != f.Actor,
+		case !r.isOf(a, organisation), f.Event != "" && a.Event != f.Event, !f.By(a.Author.Name),
 			!f.From.IsZero() && at.Before(f.From), !f.Until.IsZero() && !at.Before(f.Until),
 			!strings.Contains(strings.ToLower(a.Detail), strings.ToLower(f.Text)):
 			continue
