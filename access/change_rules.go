@@ -338,6 +338,9 @@ func (c PutPolicy) apply(d *draft) error {
 	} else {
 		more.policies = append(more.policies, node)
 	}
+	if p.Suspended {
+		d.suspended++
+	}
 	d.policies = d.policies.Set(p.ID, node)
 	for _, r := range rules {
 		if d.isAtOrBeneath(r.place, scope) {
@@ -351,6 +354,9 @@ func (c PutPolicy) apply(d *draft) error {
 }
 
 func (d *draft) unplacePolicy(p *policyNode) {
+	if p.Suspended {
+		d.suspended--
+	}
 	for _, r := range p.rules {
 		if _, dormant := d.dormant.Get(r); dormant {
 			d.dormant = d.dormant.Delete(r)

@@ -136,19 +136,24 @@ func (c CreateRole) words(p *Proposal) string {
 }
 
 func (c EditRole) words(*Proposal) string   { return "edited role " + c.Definition.Name }
-func (c RemoveRole) words(*Proposal) string { return "removed role " + c.Name }
+func (c RemoveRole) words(*Proposal) string { return "deleted role " + c.Name }
 
 func (c PutPolicy) words(p *Proposal) string {
 	verb := "wrote"
-	if _, there := p.Before.Policy(c.Policy.ID); there {
-		verb = "rewrote"
+	if was, there := p.Before.Policy(c.Policy.ID); there {
+		switch verb = "edited"; {
+		case c.Policy.Suspended && !was.Suspended:
+			verb = "suspended"
+		case was.Suspended && !c.Policy.Suspended:
+			verb = "resumed"
+		}
 	}
 	return fmt.Sprintf("%s policy %s at %s", verb, c.Policy.Name, p.at(c.Policy.Scope))
 }
 
 func (c RemovePolicy) words(p *Proposal) string {
 	was, _ := p.Before.Policy(c.ID)
-	return fmt.Sprintf("removed policy %s at %s", was.Name, p.at(was.Scope))
+	return fmt.Sprintf("deleted policy %s at %s", was.Name, p.at(was.Scope))
 }
 
 // About is what a change is about: the kind of the thing, as a permission calls it, or "scope"; and the scopes that are changed, or at

@@ -221,6 +221,7 @@ type writtenPolicy struct {
 	Name       string                `json:"name"`
 	Statements []statement.Statement `json:"statements"`
 	Notes      []string              `json:"notes"`
+	Suspended  bool                  `json:"suspended,omitempty"`
 }
 
 type writtenPolicyChange struct {

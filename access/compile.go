@@ -42,7 +42,7 @@ func (s *Snapshot) compile(p *policyNode) ([]*rule, error) {
 		}
 		r := &rule{
 			ref: RuleRef{Policy: p.ID, Statement: i}, cuts: st.Modal != statement.May, exactScope: st.Here, place: place, set: p.scope,
-			condition: st.Condition, period: st.Period,
+			condition: st.Condition, period: st.Period, suspended: p.Suspended,
 		}
 		var err error
 		if r.permissions, err = s.permissionsOf(st); err != nil {

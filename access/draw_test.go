@@ -261,6 +261,7 @@ func (d drawer) policy() statement.Policy {
 		was := rapid.SampledFrom(d.n.policies).Draw(d.t, "policy")
 		p.ID, p.Scope = was.ID, was.Scope
 	}
+	p.Suspended = d.one(6, "suspended")
 	p.Name = fmt.Sprint("policy-", binary.BigEndian.Uint64(p.ID[7:]))
 	for range rapid.IntRange(1, 3).Draw(d.t, "statements") {
 		p.Statements = append(p.Statements, d.statement(p.Scope))

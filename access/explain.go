@@ -21,6 +21,7 @@ const (
 	OtherPermission  Outcome = "other-permission"  // it is not about the permission asked for
 	OtherPlane       Outcome = "other-plane"       // it is about the other plane of the same thing
 	OtherScope       Outcome = "other-scope"       // it holds at its own scope alone
+	PolicySuspended  Outcome = "policy-suspended"  // its policy decides nothing until it is resumed
 	PeriodOver       Outcome = "period-over"       // its period has ended
 	PeriodAhead      Outcome = "period-ahead"      // its period has not begun
 	PeriodUnknown    Outcome = "period-unknown"    // it has a period, and the question tells no time
@@ -115,6 +116,8 @@ func (s *Snapshot) meet(r *rule, who *principalNode, at number, q Question) Rule
 // whyNot says in what way a term does not hold, or is not known to.
 func (r *rule) whyNot(t term, holds truth, f facts) (why Outcome, part string) {
 	switch {
+	case t == inUseTerm:
+		return PolicySuspended, ""
 	case t == whoTerm:
 		return ConditionUnknown, "the principal carries the claims it names"
 	case t == exceptTerm:

@@ -227,9 +227,9 @@ func (g *gains) excess(was, is *principalNode, wasAt, at number, beneath bool) (
 	return 0, false
 }
 
-// sameInAllWorlds reports whether it makes no difference to a principal that others are inactive.
+// sameInAllWorlds reports whether it makes no difference to a principal that others are inactive, and policies suspended.
 func (s *Snapshot) sameInAllWorlds(who *principalNode) bool {
-	return !who.hasRetiredGroups() && !who.Inactive && (who.Home.IsZero() || !s.gone(who))
+	return s.suspended == 0 && !who.hasRetiredGroups() && !who.Inactive && (who.Home.IsZero() || !s.gone(who))
 }
 
 func (g *gains) excessIn(w world, was, is *principalNode, wasAt, at number, beneath bool) (catalogue.Permission, bool) {

@@ -11,6 +11,7 @@ import (
 	"arbora.example/access"
 	"arbora.example/access/catalogue"
 	"arbora.example/access/model"
+	"arbora.example/access/statement"
 )
 
 // checkImpact holds the impact of a change against brute force: for everybody, everywhere, how firmly they hold some
@@ -130,6 +131,13 @@ func (n *naive) inUse(all bool) *naive {
 	}
 	for i := range world.scopes {
 		world.scopes[i].Retired = false
+	}
+	world.policies = slices.Clone(n.policies)
+	for i, policy := range world.policies {
+		if all && policy.Suspended { // what it gives, not what it would cut
+			world.policies[i].Suspended = false
+			world.policies[i].Statements = slices.DeleteFunc(slices.Clone(policy.Statements), func(st statement.Statement) bool { return st.Modal != statement.May })
+		}
 	}
 	return world
 }

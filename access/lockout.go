@@ -68,6 +68,9 @@ func (s *Snapshot) ungoverned(p catalogue.Permission) *gap {
 		}
 	}
 	for _, policy := range s.policiesAt(0) {
+		if policy.Suspended {
+			continue
+		}
 		for _, r := range policy.rules {
 			if _, dormant := s.dormant.Get(r); !dormant && r.cuts && r.permissions.Has(p) {
 				cuts = append(cuts, r)

@@ -481,6 +481,9 @@ func (n *naive) holds(c *catalogue.Catalogue, p access.Principal, o catalogue.Op
 		}
 	}
 	for _, policy := range n.policies {
+		if policy.Suspended {
+			continue
+		}
 		for i := range policy.Statements {
 			st := &policy.Statements[i]
 			if !onPath(st.Place) || st.Here && (st.Place != at || scope == nil) || !n.isUnder(st.Place, policy.Scope) {

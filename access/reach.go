@@ -43,8 +43,8 @@ func (s *Snapshot) Reach(principal model.ID, c *Context) []Reached {
 	by := map[number][]RuleRef{}
 	for _, n := range who.all() {
 		for _, r := range s.principals.Get(n).rules {
-			if !r.cuts && who.rests(n) {
-				continue // it gives nothing
+			if r.suspended || !r.cuts && who.rests(n) {
+				continue // it gives nothing, or takes nothing
 			}
 			if !slices.Contains(by[r.place], r.ref) {
 				by[r.place] = append(by[r.place], r.ref)

@@ -81,11 +81,12 @@ type rule struct {
 	permissions catalogue.Set // what it gives, or cuts
 	condition   *statement.Condition
 	period      statement.Period
+	suspended   bool // with its policy
 }
 
 // conditional reports whether more must be looked at than whom the rule names.
 func (r *rule) conditional() bool {
-	return r.condition != nil || !r.period.IsEmpty() || len(r.except) > 0 || len(r.claims) > 0 || len(r.exceptClaim) > 0
+	return r.suspended || r.condition != nil || !r.period.IsEmpty() || len(r.except) > 0 || len(r.claims) > 0 || len(r.exceptClaim) > 0
 }
 
 // names returns the numbers under which the rule is listed: claims are carried by anybody at all.
@@ -104,6 +105,7 @@ const (
 	exceptTerm                // and does not except them
 	periodTerm                // the moment is in its period
 	conditionTerm             // and its condition is met
+	inUseTerm                 // and its policy is not suspended
 	terms
 )
 
@@ -116,6 +118,9 @@ func (r *rule) holds(t term, f facts) truth {
 		return r.excepts(f.principal, f.context).not()
 	case periodTerm:
 		return f.context.within(r.period)
+	case inUseTerm:
+		// Where all that is out of use is taken to be in use, that is about what it would give.
+		return truthOf(!r.suspended || f.context.peopleInUse() && !r.cuts)
 	}
 	if r.condition == nil {
 		return yes

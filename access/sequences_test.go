@@ -424,6 +424,12 @@ func (p *play) step(step string, c tenant.Caller) {
 			_, _, err = s.RemovePolicy(policy.ID.String()).Make(ctx, c)
 			said = policy.Name
 		}
+	case "policy-suspend":
+		if policies := p.now().Policies(); len(policies) > 0 {
+			policy := pick(p, policies)
+			_, _, err = s.SuspendPolicy(policy.ID.String(), !policy.Suspended).Make(ctx, c)
+			said = policy.Name
+		}
 	case "policy-edit":
 		if policies := p.now().Policies(); len(policies) > 0 {
 			policy, text := pick(p, policies), p.statement()
@@ -560,7 +566,7 @@ func (p *play) scope(now *access.Snapshot) model.ID {
 }
 
 var allSteps = []string{
-	"grant", "grant-self", "grant-robot", "revoke", "policy", "policy-self", "policy-remove", "policy-edit", "role", "join", "leave", "suspend", "restore", "tag", "gathers", "owner",
+	"grant", "grant-self", "grant-robot", "revoke", "policy", "policy-self", "policy-remove", "policy-suspend", "policy-edit", "role", "join", "leave", "suspend", "restore", "tag", "gathers", "owner",
 	"reset", "mail", "key", "exchange", "user", "invite", "reveal", "accept", "account", "scope", "retire-scope", "restore-scope", "move", "tag-scope", "hand-over",
 }
 

@@ -32,6 +32,7 @@ type Snapshot struct {
 	roles          *immutable.SortedMap[string, *catalogue.Role] // custom ones
 	gathering      []number                                      // the gathering groups
 	formerly       []string                                      // names that the organisation had before, sorted
+	suspended      int                                           // how many policies are
 	dormant        *immutable.Map[*rule, bool]                   // rules of statements whose place has left their policy's scope
 	narrowed       int                                           // how many containers name the services they offer
 }

@@ -355,6 +355,24 @@ func (e Part) Valid() bool {
 	}
 }
 
+// Defines values for PolicyStateChangeState.
+const (
+	ActivePolicy    PolicyStateChangeState = "active"
+	SuspendedPolicy PolicyStateChangeState = "suspended"
+)
+
+// Valid indicates whether the value is a known member of the PolicyStateChangeState enum.
+func (e PolicyStateChangeState) Valid() bool {
+	switch e {
+	case ActivePolicy:
+		return true
+	case SuspendedPolicy:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for PrincipalKind.
 const (
 	GroupKind          PrincipalKind = "group"
@@ -481,6 +499,7 @@ const (
 	PeriodAhead      RuleOutcomeOutcome = "period-ahead"
 	PeriodOver       RuleOutcomeOutcome = "period-over"
 	PeriodUnknown    RuleOutcomeOutcome = "period-unknown"
+	PolicySuspended  RuleOutcomeOutcome = "policy-suspended"
 )
 
 // Valid indicates whether the value is a known member of the RuleOutcomeOutcome enum.
@@ -511,6 +530,8 @@ func (e RuleOutcomeOutcome) Valid() bool {
 	case PeriodOver:
 		return true
 	case PeriodUnknown:
+		return true
+	case PolicySuspended:
 		return true
 	default:
 		return false
@@ -1698,6 +1719,9 @@ type Policy struct {
 	Scope      ScopeRef    `json:"scope"`
 	Statements []Statement `json:"statements"`
 
+	// Suspended It decides nothing until it is resumed
+	Suspended bool `json:"suspended"`
+
 	// Text The statements in their one form, with today's names
 	Text      string    `json:"text"`
 	WrittenAt time.Time `json:"writtenAt"`
@@ -1748,6 +1772,14 @@ type PolicyRef struct {
 	Name  string   `json:"name"`
 	Scope ScopeRef `json:"scope"`
 }
+
+// PolicyStateChange defines model for PolicyStateChange.
+type PolicyStateChange struct {
+	State PolicyStateChangeState `json:"state"`
+}
+
+// PolicyStateChangeState defines model for PolicyStateChange.State.
+type PolicyStateChangeState string
 
 // PolicyText defines model for PolicyText.
 type PolicyText struct {
@@ -2545,8 +2577,11 @@ type Statement struct {
 	Policy PolicyRef `json:"policy"`
 
 	// Privileged It gives a permission of class govern
-	Privileged bool   `json:"privileged"`
-	Text       string `json:"text"`
+	Privileged bool `json:"privileged"`
+
+	// Suspended It decides nothing: its policy is suspended
+	Suspended bool   `json:"suspended"`
+	Text      string `json:"text"`
 }
 
 // StatementModal defines model for Statement.Modal.
@@ -3073,6 +3108,15 @@ type EditPolicyTextParams struct {
 	IfMatch IfMatch `json:"If-Match,omitempty,omitzero"`
 }
 
+// SetPolicyStateParams defines parameters for SetPolicyState.
+type SetPolicyStateParams struct {
+	// Preview Answer with the impact and write nothing
+	Preview Preview `form:"preview,omitempty" json:"preview,omitempty,omitzero"`
+
+	// IfMatch The confirmation of an impact: the change is made only if its impact is still that one
+	IfMatch IfMatch `json:"If-Match,omitempty,omitzero"`
+}
+
 // ListPolicyVersionsParams defines parameters for ListPolicyVersions.
 type ListPolicyVersionsParams struct {
 	// After The cursor that the page before ended with: it belongs to the same question
@@ -3303,6 +3347,9 @@ type CreateUserJSONRequestBody = UserNew
 
 // EditPolicyTextJSONRequestBody defines body for EditPolicyText for application/json ContentType.
 type EditPolicyTextJSONRequestBody = PolicyEdit
+
+// SetPolicyStateJSONRequestBody defines body for SetPolicyState for application/json ContentType.
+type SetPolicyStateJSONRequestBody = PolicyStateChange
 
 // EditProfileJSONRequestBody defines body for EditProfile for application/json ContentType.
 type EditProfileJSONRequestBody = ProfileEdit

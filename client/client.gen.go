@@ -436,6 +436,15 @@ func (c *Client) EditPolicyText(ctx context.Context, policy PolicyKey, params *E
 	return read[Written](c, ctx, "PATCH", path("/policies/%s", policy), q, body)
 }
 
+// SetPolicyState asks for PUT /policies/{policy}/state: Suspend a policy, which then decides nothing, or take it into use again.
+func (c *Client) SetPolicyState(ctx context.Context, policy PolicyKey, params *SetPolicyStateParams, body SetPolicyStateJSONRequestBody) (Written, error) {
+	q := query{}
+	if params != nil {
+		q.add("preview", params.Preview)
+	}
+	return read[Written](c, ctx, "PUT", path("/policies/%s/state", policy), q, body)
+}
+
 // ListPolicyVersions asks for GET /policies/{policy}/versions: What was written of a policy, newest first, its present text included.
 func (c *Client) ListPolicyVersions(ctx context.Context, policy PolicyKey, params *ListPolicyVersionsParams) (PolicyVersionList, error) {
 	q := query{}

@@ -99,5 +99,5 @@ func TestProgramsSignInPlaceOfASecret(t *testing.T) {
 	require.NoError(t, rowan.WithdrawKey(ctx, second))
 	status, _, errs := c.run("", "whoami")
 	require.NotZero(t, status)
-	require.Contains(t, errs, "taken back")
+	require.Contains(t, errs, "revoked")
 }

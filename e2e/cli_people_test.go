@@ -105,7 +105,7 @@ func TestALifeByCommandLine(t *testing.T) {
 		{"service-account retire " + digitising + "/label-counter", 0, "is retired now"},
 		{"key create --service-account " + digitising + "/label-counter --until 2001-01-01", 1, "would have ended before it is made"},
 		{"key create", 1, "does not sign in by API keys"},
-		{"key withdraw nonsense", 1, "there is no key nonsense"},
+		{"key revoke nonsense", 1, "there is no key nonsense"},
 		{"group create weeders --owner ines --gathers team", 1, "line 1"},
 		{"settings change --keys-each 5 --forbid-public", 0, "forbidden"},
 		{"settings change --keys-each 99", 1, "keysEach"},

@@ -16,7 +16,7 @@ func TestConsoleDefinesARole(t *testing.T) {
 	_, console := openStory(t)
 	require.NoError(t, console.Do(
 		browser.Press("Roles"),
-		browser.Press("Define a role"),
+		browser.Press("Create a role"),
 		browser.Type(`input[name=role-name]`, "seed-scanner"),
 		browser.Type(`input[name=role-title]`, "Seed scanner"),
 		browser.Type(`input[name=role-at]`, "lindenmere/science"),

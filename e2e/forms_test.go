@@ -33,7 +33,7 @@ var reading = []string{
 var previewing = []string{
 	"grant create builder --group network-team --at " + alpine, "grant create observer --user rowan --at " + alpine,
 	"group add network-team --user ines", "group remove internal-audit --user oona", "scope move " + alpine + " --to lindenmere/science",
-	"scope retire lindenmere/visitors/ticketing", "user suspend piotr", "user retire ines", "policy remove vault-care --at lindenmere/science",
+	"scope retire lindenmere/visitors/ticketing", "user suspend piotr", "user retire ines", "policy delete vault-care --at lindenmere/science",
 }
 
 // TestEveryReadingInEveryForm reads each command's answer as a table, as JSON, as YAML and as CSV: all four are well formed and

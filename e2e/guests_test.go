@@ -81,7 +81,7 @@ func TestSignInsOfPrograms(t *testing.T) {
 	require.NoError(t, b.As(t, "rowan@lindenmere").WithdrawKey(t.Context(), key.Key.Id))
 	status, _, errs = c.run("", "whoami")
 	require.Equal(t, 6, status)
-	require.Contains(t, errs, "the API key was taken back")
+	require.Contains(t, errs, "the API key was revoked")
 
 	waiting := c.command(t.Context(), "sign-in", "--server", b.Address)
 	told, err := waiting.StderrPipe()

@@ -125,10 +125,10 @@ func TestConsoleUndoes(t *testing.T) {
 			browser.Press("Retire"), browser.Visible(`[data-test=impact]`), browser.Click(`[data-test=confirm-change]`), browser.See(`main`, "retired")},
 		undo("digitising retired."),
 		[]browser.Step{browser.SeeNot(`main button`, "Restore"),
-			console.Open("/groups/curators"), browser.Press("Add a member"), browser.Type(`input[name=member]`, "sefa"), browser.Click(`[data-test=confirm-member]`), browser.See(`[data-test=members]`, "sefa")},
+			console.Open("/groups/curators"), browser.Press("Add members"), browser.Type(`input[name=member]`, "sefa"), browser.Click(`[data-test=confirm-change]`), browser.See(`[data-test=members]`, "sefa")},
 		undo("sefa added to curators."),
 		[]browser.Step{browser.SeeNot(`[data-test=members]`, "sefa"),
-			browser.Click(`button[aria-label="Remove seed-curators"]`), browser.SeeNot(`[data-test=members]`, "seed-curators")},
+			browser.Click(`button[aria-label="Remove seed-curators"]`), browser.Visible(`[data-test=impact]`), browser.Click(`[data-test=confirm-change]`), browser.SeeNot(`[data-test=members]`, "seed-curators")},
 		undo("seed-curators removed from curators."),
 		[]browser.Step{browser.See(`[data-test=members]`, "seed-curators"), browser.SignOut()},
 	)...))

@@ -50,6 +50,7 @@ type Policy struct {
 	Name       string // unique at its scope
 	Statements []Statement
 	Notes      []string // comments after the last statement
+	Suspended  bool     // it decides nothing until it is resumed
 }
 
 // IsAbout reports whether an operation is on one of some types and services; on any, when there are none.

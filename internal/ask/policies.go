@@ -19,6 +19,7 @@ type PolicyView struct {
 	store.PolicyDetails
 	Text       string
 	Statements []StatementView
+	Suspended  bool     // it decides nothing until it is resumed
 	Hidden     int      // statements about places that the viewer does not see
 	Inherited  bool     // it stands above the scope it is looked at from
 	May        []string // what the viewer may do to it
@@ -75,7 +76,7 @@ func (s *Answers) policyViews(ctx context.Context, d tenant.Viewer, policies []s
 	views := make([]PolicyView, len(policies))
 	for i, p := range policies {
 		seen, unseen := SeenOf(d, p)
-		v := PolicyView{PolicyRef: policyRef(d, p), PolicyDetails: details[p.ID], Text: d.Print(seen), Hidden: len(unseen), Inherited: !at.IsZero() && p.Scope != at}
+		v := PolicyView{PolicyRef: policyRef(d, p), PolicyDetails: details[p.ID], Text: d.Print(seen), Suspended: p.Suspended, Hidden: len(unseen), Inherited: !at.IsZero() && p.Scope != at}
 		for number, st := range p.Statements {
 			if d.Sight.Sees(st.Place) {
 				v.Statements = append(v.Statements, ViewOfStatement(d, p, number))

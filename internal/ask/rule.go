@@ -109,6 +109,8 @@ func whyWords(m access.RuleOutcome, r RuleView) string {
 		return "does not hold it: it is about " + planesApart
 	case access.OtherScope:
 		return "holds at " + r.At.Address + " alone"
+	case access.PolicySuspended:
+		return "decides nothing: its policy is suspended"
 	case access.PeriodOver:
 		return "has ended"
 	case access.PeriodAhead:

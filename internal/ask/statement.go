@@ -16,6 +16,7 @@ type StatementView struct {
 	Here       bool // it holds at that scope alone
 	Modal      statement.Modal
 	Dormant    bool
+	Suspended  bool // with its policy
 	Privileged bool // it gives a permission of class govern
 }
 
@@ -38,6 +39,6 @@ func ViewOfStatement(d tenant.Viewer, p statement.Policy, number int) StatementV
 	gives := st.Modal == statement.May && d.Gives(access.RuleRef{Policy: p.ID, Statement: number}).Meets(d.Catalogue().Governing())
 	return StatementView{
 		Policy: policyRef(d, p), Number: number + 1, Text: d.PrintStatement(&st, p.Scope), At: d.Ref(place), Here: st.Here,
-		Modal: st.Modal, Dormant: d.Dormant(p.ID, number), Privileged: gives,
+		Modal: st.Modal, Dormant: d.Dormant(p.ID, number), Suspended: p.Suspended, Privileged: gives,
 	}
 }

@@ -3,6 +3,7 @@ package change
 import (
 	"context"
 	"errors"
+	"fmt"
 
 	"arbora.example/access"
 	"arbora.example/access/model"
@@ -175,6 +176,21 @@ func planPolicyEdit(ctx context.Context, e PolicyEdit) plan.Planner {
 			Described: store.Descriptions{Policies: map[model.ID]string{after.ID: description}},
 		}, nil
 	}
+}
+
+// SuspendPolicy has a policy decide nothing until it is resumed, or resumes it.
+func (s *Changes) SuspendPolicy(key string, suspended bool) plan.Change[plan.Nothing] {
+	return plan.Planned(s.Maker, func(d tenant.Viewer) (tenant.Plan, error) {
+		p, err := ask.Policy(d, key, "edit policy")
+		if err != nil {
+			return tenant.Plan{}, err
+		}
+		if p.Suspended == suspended {
+			return tenant.Plan{}, &problem.Problem{Kind: problem.BreaksRule, Detail: fmt.Sprintf("policy %s is %s already", p.Name, map[bool]string{true: "suspended", false: "in use"}[suspended]), Next: "read it again", Field: "state"}
+		}
+		p.Suspended = suspended
+		return tenant.Plan{Changes: []access.Change{access.PutPolicy{Policy: p}}}, nil
+	})
 }
 
 // RemovePolicy removes a policy, with all its statements.

@@ -158,7 +158,7 @@ func planRoleRemoval(key, name string, withGrants bool) plan.Planner {
 		if _, err := customRole(d, key, name, "retire role"); err != nil {
 			return tenant.Plan{}, err
 		}
-		p := tenant.Plan{What: "removed role " + name}
+		p := tenant.Plan{What: "deleted role " + name}
 		if withGrants {
 			grants, _ := d.RoleUse(name)
 			for _, g := range grants {
@@ -168,7 +168,7 @@ func planRoleRemoval(key, name string, withGrants bool) plan.Planner {
 				}
 				p.Changes = append(p.Changes, access.RevokeGrant{ID: g.ID})
 			}
-			p.What = fmt.Sprintf("removed role %s with %d grants", name, len(grants))
+			p.What = fmt.Sprintf("deleted role %s with %d grants", name, len(grants))
 		}
 		p.Changes = append(p.Changes, access.RemoveRole{Name: name})
 		return p, nil

@@ -118,7 +118,7 @@ func notBrought(d tenant.Viewer, record store.Recorded) (warnings []string) {
 			continue
 		}
 		if p, _ := d.Principal(id); p.Kind == model.User {
-			warnings = append(warnings, p.Name+" comes back without the API keys of before: they were taken back for good.")
+			warnings = append(warnings, p.Name+" comes back without the API keys of before: they were revoked for good.")
 		}
 	}
 	slices.Sort(warnings)

@@ -102,7 +102,7 @@ func (a *app) check(ctx context.Context, c *cli.Command) error {
 
 func (a *app) tellSteps(c *cli.Command, answer api.Answer) {
 	for i, step := range answer.Steps {
-		a.say(c, "%s%s (adds %d)", choose(i == 0, "Changes that would turn the answer, smallest first:\n  ", "  "), step.Words, step.Adds)
+		a.say(c, "%s%s (adds %d)", choose(i == 0, "What would make it a yes, smallest first:\n  ", "  "), step.Words, step.Adds)
 	}
 }
 

@@ -19,7 +19,7 @@ func (a *app) keyCommand() *cli.Command {
 		&cli.StringFlag{Name: "service", Usage: "of the platform service of this `NAME`, for keepers"},
 	}
 	return &cli.Command{
-		Name: "key", Usage: "issue, list and withdraw API keys; your own unless you say whose",
+		Name: "key", Usage: "issue, list and revoke API keys; your own unless you say whose",
 		Commands: []*cli.Command{
 			{
 				Name: "create", Usage: "issue an API key; its secret is shown once",
@@ -40,7 +40,7 @@ func (a *app) keyCommand() *cli.Command {
 				Flags:  []cli.Flag{&cli.DurationFlag{Name: "keep-old", Usage: "let the old key work on for this `TIME`, such as 8h, and at most 72h; it ends at once otherwise", HideDefault: true}},
 				Action: a.exchangeKey,
 			},
-			{Name: "withdraw", Usage: "take an API key back: it and all tokens made with it end at once", ArgsUsage: "ID", Action: a.withdrawKey},
+			{Name: "revoke", Usage: "revoke an API key: it and all tokens made with it end at once", ArgsUsage: "ID", Action: a.withdrawKey},
 		},
 	}
 }

@@ -27,7 +27,9 @@ func (a *app) policyCommand() *cli.Command {
 		Commands: []*cli.Command{
 			{Name: "create", Usage: "write a policy at a scope, the whole text or nothing of it", ArgsUsage: "NAME", Flags: textFlags(atFlag(true), description, previewFlag()), Action: a.createPolicy},
 			{Name: "edit", Usage: "write another text for a policy", ArgsUsage: "NAME", Flags: textFlags(atFlag(true), description, previewFlag()), Action: a.editPolicy},
-			{Name: "remove", Usage: "remove a policy with all its statements", ArgsUsage: "NAME", Flags: []cli.Flag{atFlag(true), previewFlag()}, Action: a.removePolicy},
+			a.policyStateCommand("suspend", "have a policy decide nothing until it is resumed", api.SuspendedPolicy),
+			a.policyStateCommand("resume", "have a suspended policy decide again", api.ActivePolicy),
+			{Name: "delete", Usage: "delete a policy with all its statements", ArgsUsage: "NAME", Flags: []cli.Flag{atFlag(true), previewFlag()}, Action: a.removePolicy},
 			{Name: "list", Usage: "list the policies that reach a scope, its own and those above", ArgsUsage: "[ADDRESS]", Action: a.listPolicies},
 			{Name: "show", Usage: "print the text of a policy", ArgsUsage: "NAME", Flags: []cli.Flag{
 				atFlag(true), &cli.IntFlag{Name: "written", Usage: "print the text that the change to this `REVISION` wrote; policy history lists them"},
@@ -137,6 +139,23 @@ func (a *app) editPolicy(ctx context.Context, c *cli.Command) error {
 	})
 }
 
+func (a *app) policyStateCommand(verb, does string, to api.PolicyStateChangeState) *cli.Command {
+	return &cli.Command{
+		Name: verb, Usage: does, ArgsUsage: "NAME", Flags: []cli.Flag{atFlag(true), previewFlag()},
+		Action: func(ctx context.Context, c *cli.Command) error {
+			s, policy, err := a.findPolicy(ctx, c)
+			if err != nil {
+				return err
+			}
+			return a.change(c, func(preview bool) (api.Written, error) {
+				return s.SetPolicyState(ctx, policy.Id, &api.SetPolicyStateParams{Preview: preview}, api.PolicyStateChange{State: to})
+			}, func() {
+				a.say(c, "Policy %s at %s %s.", policy.Name, policy.Scope.Address, choose(to == api.SuspendedPolicy, "is suspended: it decides nothing until it is resumed", "decides again"))
+			})
+		},
+	}
+}
+
 func (a *app) removePolicy(ctx context.Context, c *cli.Command) error {
 	s, policy, err := a.findPolicy(ctx, c)
 	if err != nil {
@@ -145,7 +164,7 @@ func (a *app) removePolicy(ctx context.Context, c *cli.Command) error {
 	return a.change(c, func(preview bool) (api.Written, error) {
 		return s.RemovePolicy(ctx, policy.Id, &api.RemovePolicyParams{Preview: preview})
 	}, func() {
-		a.say(c, "Removed policy %s from %s.", policy.Name, policy.Scope.Address)
+		a.say(c, "Deleted policy %s at %s.", policy.Name, policy.Scope.Address)
 	})
 }
 
@@ -158,10 +177,10 @@ func (a *app) listPolicies(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	l := listing{columns: []string{"Policy", "From", "Statements", "Written", "By", "Purpose"}, empty: "No policy reaches " + address + ".", value: list.Policies}
+	l := listing{columns: []string{"Policy", "From", "State", "Statements", "Written", "By", "Purpose"}, empty: "No policy reaches " + address + ".", value: list.Policies}
 	for _, p := range list.Policies {
 		l.rows = append(l.rows, []string{
-			p.Name, choose(p.Inherited, p.Scope.Address, "here"), strconv.Itoa(len(p.Statements)) + choose(p.Hidden, ", more not shown", ""), moment(p.WrittenAt), p.WrittenBy, p.Description,
+			p.Name, choose(p.Inherited, p.Scope.Address, "here"), choose(p.Suspended, "! suspended", "active"), strconv.Itoa(len(p.Statements)) + choose(p.Hidden, ", more not shown", ""), moment(p.WrittenAt), p.WrittenBy, p.Description,
 		})
 	}
 	return a.print(c, l)
@@ -176,6 +195,9 @@ func (a *app) showPolicy(ctx context.Context, c *cli.Command) error {
 		return a.showPolicyVersion(ctx, c, s, policy)
 	}
 	a.say(c, "%s", strings.TrimRight(policy.Text, "\n"))
+	if policy.Suspended {
+		a.say(c, "! It is suspended: it decides nothing until arbora policy resume %s --at %s.", policy.Name, policy.Scope.Address)
+	}
 	for _, st := range policy.Statements {
 		if st.Dormant {
 			a.say(c, "! Statement %d is dormant: %s has left %s.", st.Number, st.Place.Address, policy.Scope.Address)
@@ -280,7 +302,7 @@ func (a *app) searchPolicies(ctx context.Context, c *cli.Command) error {
 	}
 	l := listing{columns: []string{"Statement", "Applies at", "Policy", "Written at"}, empty: "No statement holds that.", value: found}
 	for _, st := range found.Statements {
-		where := st.Place.Address + choose(st.Here, " alone", " and below") + choose(st.Dormant, " (dormant)", "")
+		where := st.Place.Address + choose(st.Here, " alone", " and below") + choose(st.Suspended, " (suspended)", choose(st.Dormant, " (dormant)", ""))
 		l.rows = append(l.rows, []string{st.Text, where, st.Policy.Name, st.Policy.Scope.Address})
 	}
 	if err := a.print(c, l); err != nil {

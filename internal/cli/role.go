@@ -30,7 +30,7 @@ func (a *app) roleCommand() *cli.Command {
 			a.roleDefinitionCommand("create", "define a role at --at, usable there and below", false, a.createRole),
 			a.roleDefinitionCommand("edit", "replace the definition of a custom role", true, a.editRole),
 			{
-				Name: "remove", Usage: "remove a custom role that nothing uses", ArgsUsage: "ROLE",
+				Name: "delete", Usage: "delete a custom role that nothing uses", ArgsUsage: "ROLE",
 				Flags:  []cli.Flag{atFlag(false), &cli.BoolFlag{Name: "with-grants", Usage: "revoke its grants with it"}, previewFlag()},
 				Action: a.removeRole,
 			},
@@ -38,7 +38,7 @@ func (a *app) roleCommand() *cli.Command {
 			{Name: "compare", Usage: "compare two roles: what only one of them holds", ArgsUsage: "ROLE ROLE", Flags: []cli.Flag{atFlag(false)}, Action: a.compareRoles},
 			{
 				Name: "find", Usage: "rank the roles that hold some permissions, those with least beyond first", ArgsUsage: "OPERATION TYPE, …",
-				Description: "Several permissions are kept apart by commas, as in\narbora role find fetch object, list object",
+				Description: "Separate permissions with commas, as in\narbora role find fetch object, list object",
 				Flags:       []cli.Flag{atFlag(false)}, Action: a.findRoles,
 			},
 		},

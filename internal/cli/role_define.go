@@ -162,6 +162,6 @@ func (a *app) removeRole(ctx context.Context, c *cli.Command) error {
 	return a.change(c, func(preview bool) (api.Written, error) {
 		return s.RemoveRole(ctx, at, given[0], &api.RemoveRoleParams{Grants: grants, Preview: preview})
 	}, func() {
-		a.say(c, "Removed role %s%s.", given[0], choose(grants, " and its grants", ""))
+		a.say(c, "Deleted role %s%s.", given[0], choose(grants, " and its grants", ""))
 	})
 }

@@ -269,7 +269,7 @@ func reachingListing(scope api.Scope, list api.PolicyList) listing {
 	for _, p := range list.Policies {
 		for _, st := range p.Statements {
 			holds := st.Place.Id == scope.Id || !st.Here && slices.ContainsFunc(scope.Path, func(above api.ScopeRef) bool { return above.Id == st.Place.Id })
-			if holds && !st.Dormant {
+			if holds && !st.Dormant && !st.Suspended {
 				l.rows = append(l.rows, []string{p.Name, p.Scope.Address, st.Text})
 			}
 		}

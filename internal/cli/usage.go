@@ -79,7 +79,7 @@ func optionText(c *cli.Command, name string) string {
 
 // habits are words that people bring along for what a command does, with the commands that may do it here.
 var habits = []struct{ words, commands []string }{
-	{[]string{"delete", "rm", "remove", "del", "destroy", "erase", "drop"}, []string{"retire", "remove", "revoke", "withdraw", "end"}},
+	{[]string{"delete", "rm", "remove", "del", "destroy", "erase", "drop"}, []string{"delete", "retire", "remove", "revoke", "withdraw", "end"}},
 	{[]string{"add", "new", "make", "define", "issue"}, []string{"create", "invite", "add"}},
 	{[]string{"ls", "all", "search"}, []string{"list", "search", "find"}},
 	{[]string{"get", "describe", "view", "info", "cat"}, []string{"show", "list"}},

@@ -151,7 +151,7 @@ func story(address string) []step {
 			{as: "bram", args: words("tree"), says: []string{"sensor-log.bucket"}, lacks: []string{"palm-house", "vent-controller"},
 				words: "the bucket and the way to it, though nothing above opens any more"},
 			{as: "rowan", args: words("check describe project --user bram --at " + palm), status: no,
-				says:  []string{"Changes that would turn the answer", "grant observer to bram at " + palm},
+				says:  []string{"What would make it a yes", "grant observer to bram at " + palm},
 				words: "no, and which single changes would allow it"},
 		}},
 		{10, "a role on the control plane opens no data, and the other way round", []try{
@@ -195,8 +195,8 @@ func story(address string) []step {
 			{as: "piotr", args: []string{"loam", "enter", digitising + "/label-reader.machine", "--run", "fetch " + digitising + "/scans.bucket/labels/00412.txt", "--run", "put " + digitising + "/scans.bucket/x text"}, status: no,
 				says: []string{"Ran as service account " + digitising + "/label-indexer", "Quercus robur", "! refused"}, words: "programs there act as the account, whoever entered"},
 			{args: words("sign-in --key {key} --secret-from - --save-as indexer --server " + address), input: "not-the-secret\n", status: foreign, says: []string{"its secret is another"}, words: "a wrong secret has a message and a status of its own"},
-			{as: "rowan", args: words("key withdraw {key}"), says: []string{"no longer works"}, words: "the key is taken back"},
-			{as: "indexer", args: words("tree"), status: revoked, says: []string{"taken back"}, words: "and opens nothing any more, at once"},
+			{as: "rowan", args: words("key revoke {key}"), says: []string{"no longer works"}, words: "the key is revoked"},
+			{as: "indexer", args: words("tree"), status: revoked, says: []string{"revoked"}, words: "and opens nothing any more, at once"},
 		}},
 		{13, "guide-media.bucket is opened to the public, with a warning first", []try{
 			{visit: address + "/loam/v1/objects/" + guideMedia + "/welcome.txt", says: []string{"404", "there is no"}, lacks: []string{"Welcome"}, words: "not there for strangers yet"},

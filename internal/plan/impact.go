@@ -99,7 +99,7 @@ func (s *Maker) Make(ctx context.Context, c tenant.Caller, p Planner) (*access.S
 // proven refuses a change that gives to the public, or to govern, when it takes a fresh proof and there is none.
 func (s *Maker) proven(c tenant.Caller, d tenant.Viewer, planned tenant.Plan, opened string) error {
 	if opened != "" {
-		return s.NeedProof(c, "open something to people that the organisation does not know")
+		return s.NeedProof(c, "open something to anybody at all")
 	}
 	unproven := s.NeedProof(c, "give permissions to govern")
 	if unproven == nil {

@@ -40,7 +40,7 @@ func unconfirmed(d tenant.Viewer, c tenant.Caller, planned tenant.Plan, opened s
 		return err
 	}
 	return &Unconfirmable{Impact: impact, Problem: &problem.Problem{
-		Kind: problem.Unconfirmed, Detail: "this opens something to people that the organisation does not know, and takes a confirmation",
+		Kind: problem.Unconfirmed, Detail: "this opens something to anybody at all, known to the organisation or not, and takes a confirmation",
 		Next: "look at its impact first, and confirm that",
 	}}
 }

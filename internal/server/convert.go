@@ -347,7 +347,7 @@ func ruleOf(r ask.RuleView) api.Rule {
 func statementOf(s ask.StatementView) api.Statement {
 	return api.Statement{
 		Policy: policyRefOf(s.Policy), Number: s.Number, Text: s.Text, Place: refOf(s.At), Here: s.Here,
-		Modal: api.StatementModal(s.Modal), Dormant: s.Dormant, Privileged: s.Privileged,
+		Modal: api.StatementModal(s.Modal), Dormant: s.Dormant, Suspended: s.Suspended, Privileged: s.Privileged,
 	}
 }
 
@@ -357,7 +357,7 @@ func policyRefOf(p ask.PolicyRef) api.PolicyRef {
 
 func policyOf(p ask.PolicyView) api.Policy {
 	return api.Policy{
-		Id: p.ID.String(), Name: p.Name, Scope: refOf(p.At), Description: p.Description, Text: p.Text, Hidden: p.Hidden > 0, Inherited: p.Inherited,
+		Id: p.ID.String(), Name: p.Name, Scope: refOf(p.At), Description: p.Description, Text: p.Text, Hidden: p.Hidden > 0, Inherited: p.Inherited, Suspended: p.Suspended,
 		Statements: each(p.Statements, statementOf), May: words(p.May),
 		CreatedAt: p.CreatedAt, CreatedBy: p.CreatedBy, WrittenAt: p.WrittenAt, WrittenBy: p.WrittenBy,
 	}

@@ -206,6 +206,11 @@ func (h handlers) EditPolicyText(ctx context.Context, r EditPolicyTextRequestObj
 	return EditPolicyText200JSONResponse(written), err
 }
 
+func (h handlers) SetPolicyState(ctx context.Context, r SetPolicyStateRequestObject) (SetPolicyStateResponseObject, error) {
+	_, written, err := changed(ctx, r.Params.Preview, h.service.SuspendPolicy(r.Policy, r.Body.State == api.SuspendedPolicy))
+	return SetPolicyState200JSONResponse(written), err
+}
+
 func (h handlers) RemovePolicy(ctx context.Context, r RemovePolicyRequestObject) (RemovePolicyResponseObject, error) {
 	_, written, err := changed(ctx, r.Params.Preview, h.service.RemovePolicy(r.Policy))
 	return RemovePolicy200JSONResponse(written), err

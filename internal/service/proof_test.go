@@ -124,7 +124,7 @@ func TestOwnersHearOfTheirCredentials(t *testing.T) {
 	require.NoError(t, err)
 	heard(t, b, "wren@lindenmere.example", "An API key of yours was issued.")
 	require.NoError(t, wren.WithdrawKey(ctx, own.Key.Id))
-	heard(t, b, "wren@lindenmere.example", "An API key of yours was taken back.")
+	heard(t, b, "wren@lindenmere.example", "An API key of yours was revoked.")
 
 	require.NoError(t, client.Done(rowan.ResetPassword(ctx, "lindenmere", api.UserKind, "wren", nil)))
 	heard(t, b, "wren@lindenmere.example", "rowan@lindenmere reset your password.")

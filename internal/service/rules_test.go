@@ -94,6 +94,55 @@ func TestPolicies(t *testing.T) {
 	require.Equal(t, "lock-out", p.Rule)
 }
 
+// TestSuspendedPolicies has policies decide nothing for a while: their impact is told before, answers name them, and nobody gains by
+// what is written into one meanwhile, nor by its resumption.
+func TestSuspendedPolicies(t *testing.T) {
+	b := testbed.InMemory(t)
+	ctx := t.Context()
+	rowan, yuki := b.As(t, "rowan@lindenmere"), b.As(t, "yuki@lindenmere")
+	b.Grant(t, "access-manager", "user", "yuki", herbarium)
+	made, err := rowan.CreatePolicyAt(ctx, herbarium, api.PolicyNew{Name: "networks", Text: "user piotr may create network\nuser piotr may never destroy anything"})
+	require.NoError(t, err)
+	key := made.Policy.Id
+	may := func() bool {
+		answer, err := rowan.Check(ctx, digitising, api.Question{Permission: "create network", Principal: &api.PrincipalRef{Kind: api.UserKind, Name: "piotr"}})
+		require.NoError(t, err)
+		return answer.Allowed
+	}
+	set := func(as *client.Client, preview bool, state api.PolicyStateChangeState) (api.Written, error) {
+		return as.SetPolicyState(ctx, key, &api.SetPolicyStateParams{Preview: preview}, api.PolicyStateChange{State: state})
+	}
+	require.True(t, may())
+	told, err := set(rowan, true, api.SuspendedPolicy)
+	require.NoError(t, err)
+	require.Equal(t, "1 person would lose access.", told.Impact.Words)
+	require.NoError(t, client.Done(set(rowan, false, api.SuspendedPolicy)))
+	require.False(t, may())
+	shown, err := rowan.ShowPolicy(ctx, key)
+	require.NoError(t, err)
+	require.True(t, shown.Suspended)
+	require.True(t, shown.Statements[0].Suspended)
+	versions, err := rowan.ListPolicyVersions(ctx, key, nil)
+	require.NoError(t, err)
+	require.Len(t, versions.Versions, 1, "its text is the same")
+	why, err := rowan.Check(ctx, digitising, api.Question{Permission: "create network", Principal: &api.PrincipalRef{Kind: api.UserKind, Name: "piotr"}})
+	require.NoError(t, err)
+	require.Contains(t, fmt.Sprintf("%+v", why), "decides nothing: its policy is suspended")
+	p := testbed.Problem(t, 422, client.Done(set(rowan, false, api.SuspendedPolicy)))
+	require.Contains(t, p.Detail, "policy networks is suspended already")
+
+	// What she may not give she may not write into it either, for it may be resumed.
+	text := "user piotr may act as steward"
+	p = testbed.Problem(t, 403, client.Done(yuki.EditPolicyText(ctx, key, nil, api.PolicyEdit{Text: &text})))
+	require.Contains(t, p.Detail, "which you do not hold there yourself")
+	require.NoError(t, client.Done(rowan.EditPolicyText(ctx, key, nil, api.PolicyEdit{Text: &text})))
+	require.False(t, may(), "it stays suspended")
+	p = testbed.Problem(t, 403, client.Done(set(yuki, false, api.ActivePolicy)))
+	require.Contains(t, p.Detail, "which you do not hold there yourself", "nor resume what she may not give")
+	require.NoError(t, client.Done(set(rowan, false, api.ActivePolicy)))
+	require.True(t, may())
+}
+
 // TestNobodyWritesBeyondTheirOwn has a steward of one project try to give by statement what she does not hold.
 func TestNobodyWritesBeyondTheirOwn(t *testing.T) {
 	b := testbed.InMemory(t)

@@ -84,6 +84,9 @@ func TestUndoing(t *testing.T) {
 			return u.who.OfferServices(ctx, alpine, nil, api.Offer{Services: &[]string{"storage", "compute", "networking"}})
 		},
 		"policy": func() (any, error) { return u.who.RemovePolicy(ctx, policy.Id, nil) },
+		"policy out of use": func() (any, error) {
+			return u.who.SetPolicyState(ctx, policy.Id, nil, api.PolicyStateChange{State: api.SuspendedPolicy})
+		},
 		"text": func() (any, error) {
 			return u.who.EditPolicyText(ctx, policy.Id, nil, api.PolicyEdit{Text: ptr("staff may observe tree"), Description: ptr("all of it")})
 		},

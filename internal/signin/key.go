@@ -185,7 +185,7 @@ func (s *SignIns) WithdrawKey(ctx context.Context, c tenant.Caller, key string) 
 		return err
 	}
 	if k.Organisation.IsZero() {
-		if err := tenant.NeedKeeper(c, "take back the keys of services"); err != nil {
+		if err := tenant.NeedKeeper(c, "revoke the keys of services"); err != nil {
 			return err
 		}
 		if err := s.Records.WithdrawServiceKey(ctx, k, s.Author(c)); err != nil {
@@ -198,7 +198,7 @@ func (s *SignIns) WithdrawKey(ctx context.Context, c tenant.Caller, key string) 
 	}
 	if c.Identity.ID.IsZero() && k.Principal == c.Principal {
 		// A program may always take back its own.
-	} else if err := s.NeedProof(c, "take back an API key"); err != nil {
+	} else if err := s.NeedProof(c, "revoke an API key"); err != nil {
 		return err
 	}
 	_, err = s.Make(ctx, c, func(d tenant.Viewer) (tenant.Plan, error) {
@@ -208,7 +208,7 @@ func (s *SignIns) WithdrawKey(ctx context.Context, c tenant.Caller, key string) 
 				return tenant.Plan{}, problem.Missing("key", key, "")
 			}
 		}
-		notices, err := plan.Notice(d, ctx, c, p, "An API key of yours was taken back.", "took back one of your API keys.")
+		notices, err := plan.Notice(d, ctx, c, p, "An API key of yours was revoked.", "revoked one of your API keys.")
 		return tenant.Plan{
 			Beside:  func(tx tenant.Tx) error { return tx.WithdrawKey(k) },
 			What:    fmt.Sprintf("took back key %s of %s %s", k.ID, p.Kind.Words(), p.Name),

@@ -221,7 +221,7 @@ func (s *SignIns) key(ctx context.Context, p Program) (store.Key, error) {
 func (s *SignIns) keyWorks(k store.Key) error {
 	switch {
 	case !k.WithdrawnAt.IsZero():
-		return &problem.Problem{Kind: problem.Revoked, Detail: "the API key was taken back", Next: "ask for another"}
+		return &problem.Problem{Kind: problem.Revoked, Detail: "the API key was revoked", Next: "ask for another"}
 	case !k.Until.IsZero() && !s.Moment().Before(k.Until):
 		return &problem.Problem{Kind: problem.Expired, Detail: "the API key has expired", Next: "ask for another"}
 	}
@@ -309,7 +309,7 @@ func (s *SignIns) tokenCaller(ctx context.Context, text credential.Token, from s
 	}
 	k, revoked, err := s.Records.KeyOfToken(ctx, token.Key, token.ID)
 	if errors.Is(err, store.ErrNotFound) || err == nil && revoked {
-		return tenant.Caller{}, token, &problem.Problem{Kind: problem.Revoked, Detail: "the access token was taken back", Next: "get another with your API key"}
+		return tenant.Caller{}, token, &problem.Problem{Kind: problem.Revoked, Detail: "the access token was revoked", Next: "get another with your API key"}
 	} else if err != nil {
 		return tenant.Caller{}, token, err
 	}

@@ -386,8 +386,12 @@ func (r rows) PutPolicy(c access.PutPolicy) error {
 	if err != nil {
 		return err
 	}
+	was, there := r.Before.Policy(p.ID)
+	if there && was.Suspended != p.Suspended { // nothing else of it changes then, and it is no other version
+		return r.exec("UPDATE policy SET suspended = ? WHERE id = ?", p.Suspended, idColumn(p.ID))
+	}
 	r.policies = append(r.policies, p.ID)
-	if _, there := r.Before.Policy(p.ID); there {
+	if there {
 		return r.exec("UPDATE policy SET name = ?, statements = ?, notes = ?, written_at = ?, written_by = ? WHERE id = ?",
 			p.Name, statements, notes, r.at, r.author.Name, idColumn(p.ID))
 	}

@@ -284,11 +284,11 @@ func (l *loader) grants() error {
 }
 
 func (l *loader) policies() error {
-	return l.each("SELECT id, scope_id, name, statements, notes FROM policy WHERE organisation_id = ? ORDER BY id", func(scan scanner) error {
+	return l.each("SELECT id, scope_id, name, statements, notes, suspended FROM policy WHERE organisation_id = ? ORDER BY id", func(scan scanner) error {
 		var id, scope idColumn
 		var p statement.Policy
 		var statements, notes []byte
-		if err := scan(&id, &scope, &p.Name, &statements, &notes); err != nil {
+		if err := scan(&id, &scope, &p.Name, &statements, &notes, &p.Suspended); err != nil {
 			return err
 		}
 		p.ID, p.Scope = model.ID(id), model.ID(scope)

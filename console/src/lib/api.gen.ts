@@ -439,6 +439,23 @@ export interface paths {
         patch: operations["editPolicyText"];
         trace?: never;
     };
+    "/policies/{policy}/state": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Suspend a policy, which then decides nothing, or take it into use again */
+        put: operations["setPolicyState"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/scopes/{scope}/services": {
         parameters: {
             query?: never;
@@ -1732,6 +1749,10 @@ export interface components {
         StateChange: {
             state: components["schemas"]["State"];
         };
+        PolicyStateChange: {
+            /** @enum {string} */
+            state: "active" | "suspended";
+        };
         PasswordReset: {
             /** @description Temporary: another must be chosen within 7 days */
             password: string;
@@ -2754,6 +2775,8 @@ export interface components {
             modal: "may" | "may only" | "may never";
             /** @description It decides nothing: its place has left the scope of its policy */
             dormant: boolean;
+            /** @description It decides nothing: its policy is suspended */
+            suspended: boolean;
             /** @description It gives a permission of class govern */
             privileged: boolean;
         };
@@ -2786,6 +2809,8 @@ export interface components {
             /** @description The statements in their one form, with today's names */
             text: string;
             statements: components["schemas"]["Statement"][];
+            /** @description It decides nothing until it is resumed */
+            suspended: boolean;
             /** @description Whether statements are left out: they are about places that the caller does not see */
             hidden: boolean;
             /** @description It stands above the scope asked for */
@@ -2918,7 +2943,7 @@ export interface components {
         RuleOutcome: {
             rule: components["schemas"]["Rule"];
             /** @enum {string} */
-            outcome: "applies" | "not-named" | "excepted" | "group-inactive" | "other-permission" | "other-plane" | "other-scope" | "period-over" | "period-ahead" | "period-unknown" | "condition-false" | "condition-unknown" | "cannot-cut";
+            outcome: "applies" | "not-named" | "excepted" | "group-inactive" | "policy-suspended" | "other-permission" | "other-plane" | "other-scope" | "period-over" | "period-ahead" | "period-unknown" | "condition-false" | "condition-unknown" | "cannot-cut";
             /** @description Why it applies or does not */
             words: string;
             /** @description The groups from the principal to the one the rule names */
@@ -3942,6 +3967,40 @@ export interface operations {
         };
         responses: {
             /** @description Written */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Written"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setPolicyState: {
+        parameters: {
+            query?: {
+                /** @description Answer with the impact and write nothing */
+                preview?: components["parameters"]["Preview"];
+            };
+            header?: {
+                /** @description The confirmation of an impact: the change is made only if its impact is still that one */
+                "If-Match"?: components["parameters"]["IfMatch"];
+            };
+            path: {
+                /** @description A policy's id */
+                policy: components["parameters"]["PolicyKey"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PolicyStateChange"];
+            };
+        };
+        responses: {
+            /** @description Done */
             200: {
                 headers: {
                     [name: string]: unknown;

@@ -86,7 +86,7 @@
   const person = $derived(!session.me?.keeper && session.me?.kind === "user");
 </script>
 
-<Page title="Your account" lead={`${session.me?.name}, signed in until ${moment(session.me?.endsAt ?? "")} at the latest unless you go on working`}>
+<Page title="Your account" lead={`${session.me?.name}, your session ends at ${moment(session.me?.endsAt ?? "")} if you do nothing more`}>
   {#if said}<p role="status" class="mb-5 rounded-lg bg-primary-100 px-4 py-2.5 font-semibold text-primary-900 dark:bg-primary-900 dark:text-primary-50">{said}</p>{/if}
   <div class="grid grid-cols-2 items-start gap-6 max-md:grid-cols-1">
     {#if person}

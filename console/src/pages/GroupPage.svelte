@@ -5,11 +5,11 @@
   import { whenChanged } from "../lib/live.svelte";
   import { authority } from "../lib/authority.svelte";
   import { session } from "../lib/session.svelte";
-  import { undo } from "../lib/undo.svelte";
   import { count } from "../lib/words";
   import GrantDialog from "../parts/GrantDialog.svelte";
   import EditDialog from "../parts/EditDialog.svelte";
   import Holdings from "../parts/Holdings.svelte";
+  import LeaveGroupDialog from "../parts/LeaveGroupDialog.svelte";
   import MembershipDialog from "../parts/MembershipDialog.svelte";
   import Page from "../parts/Page.svelte";
   import ProblemNote from "../parts/ProblemNote.svelte";
@@ -23,7 +23,6 @@
 
   let group = $state.raw<Schemas["PrincipalDetails"] | null>(null);
   let problem = $state.raw<Problem | null>(null);
-  let removeProblem = $state.raw<Problem | null>(null);
   let adding = $state(false);
   let granting = $state(false);
   let fresh = $state(""); // the id of a grant just made
@@ -31,7 +30,6 @@
   let changing = $state(false);
 
   async function load() {
-    removeProblem = null;
     try {
       group = await ask(api.GET("/organisations/{organisation}/principals/{kind}/{principal}", { params: { path: { organisation: session.organisation, kind: "group", principal: params?.name ?? "" } } }));
       problem = null;
@@ -51,29 +49,16 @@
   const idle = (member: PrincipalRef) => group?.idle.find((i) => same(i.principal, member))?.state;
   const inherited = $derived(group?.everyMember.filter((m) => !group?.members.some((d) => same(d, m))) ?? []);
 
-  async function remove(member: PrincipalRef) {
-    if (!group) return;
-    const left = group.name;
-    try {
-      const { revision } = await ask(
-        api.DELETE("/organisations/{organisation}/groups/{group}/members/{kind}/{member}", {
-          params: { path: { organisation: session.organisation, group: group.name, kind: member.kind, member: member.name } },
-        }),
-      );
-      await load();
-      undo.offer(`${member.name} removed from ${left}.`, revision);
-    } catch (caught) {
-      removeProblem = asProblem(caught);
-    }
-  }
+  let leaving = $state(false);
+  let leaver = $state.raw<PrincipalRef | null>(null);
 </script>
 
 <Page title={group?.title || params?.name || ""} lead={group ? [`group ${group.name}${group.within.length ? ", itself in " + group.within.join(", ") : ""}`, group.description].filter(Boolean).join(". ") : undefined}>
   {#snippet actions()}
-    {#if group}<QuietButton size="sm" href={"#/spread?" + new URLSearchParams({ group: group.name }).toString()}>Over the tree</QuietButton>{/if}
+    {#if group}<QuietButton size="sm" href={"#/spread?" + new URLSearchParams({ group: group.name }).toString()}>Access map</QuietButton>{/if}
     {#if group?.may.includes("edit group")}<QuietButton size="sm" onclick={() => (editing = true)}>Edit</QuietButton>{/if}
     {#if group?.may.includes("retire group")}<QuietButton size="sm" onclick={() => (changing = true)}>{group?.state === "active" ? "Retire" : "Restore"}</QuietButton>{/if}
-    {#if mayEnrol}<QuietButton size="sm" onclick={() => (adding = true)}><PlusOutline class="me-2 h-4 w-4" />Add a member</QuietButton>{/if}
+    {#if mayEnrol}<QuietButton size="sm" onclick={() => (adding = true)}><PlusOutline class="me-2 h-4 w-4" />Add members</QuietButton>{/if}
     {#if group && authority.may("create grant")}<Button size="sm" onclick={() => (granting = true)}><PlusOutline class="me-2 h-4 w-4" />Grant a role</Button>{/if}
   {/snippet}
   {#if problem}
@@ -93,7 +78,6 @@
     <div class="mb-7 grid items-start gap-6 {inherited.length > 0 ? 'grid-cols-2 max-md:grid-cols-1' : ''}">
       <section aria-labelledby="members-heading">
         <h2 id="members-heading" class="mb-2 text-lg font-semibold">{gathering ? "Gathered at present" : "Direct members"} <span class="quiet font-normal">{group.members.length}</span></h2>
-        {#if removeProblem}<div class="mb-3"><ProblemNote problem={removeProblem} /></div>{/if}
         {#if group.members.length === 0}
           <p class="card quiet px-5 py-4">{gathering ? "Nobody has such tags at present." : "Nobody is in it yet."}</p>
         {:else}
@@ -103,7 +87,7 @@
                 <Who who={member} />
                 {#if idle(member)}<span class="ml-3"><StateMark state={idle(member) ?? "active"} /></span>{/if}
                 {#if member.kind === "group"}<span class="quiet ml-3 text-sm">and everybody in it</span>{/if}
-                {#if mayEnrol}<button type="button" class="link ml-auto text-sm" onclick={() => remove(member)} aria-label="Remove {member.name}">Remove</button>{/if}
+                {#if mayEnrol}<button type="button" class="link ml-auto text-sm" onclick={() => ((leaver = member), (leaving = true))} aria-label="Remove {member.name}">Remove</button>{/if}
               </li>
             {/each}
           </ul>
@@ -123,6 +107,7 @@
     </div>
     <Holdings of={group} {fresh} />
     <MembershipDialog bind:open={adding} group={group.name} ondone={load} />
+    {#if leaver}<LeaveGroupDialog bind:open={leaving} member={leaver} group={group.name} ondone={load} />{/if}
     <GrantDialog bind:open={granting} prepared={{ who: { kind: "group", name: group.name } }} ondone={(id) => ((fresh = id), load())} />
     <EditDialog bind:open={editing} of={group} ondone={load} />
     <StateDialog bind:open={changing} of={group} to={group.state === "active" ? "retired" : "active"} ondone={load} />

@@ -49,7 +49,7 @@
   }
 </script>
 
-<Page title="Loam" lead="The stand-in cloud: what you may use, tried for real. What is off says why.">
+<Page title="Loam" lead="The stand-in cloud: what you may use, tried for real. What you may not do says why.">
   <nav aria-label="Address" class="address mb-4 flex flex-wrap items-center gap-x-1.5">
     {#each parts as part, i (i)}
       {#if i > 0}<span class="quiet">/</span>{/if}
@@ -89,7 +89,7 @@
     {#if here.more}<p class="quiet mb-5">There are more than are shown here.</p>{/if}
     {#if placeable && here.creatable.length > 0}
       <section aria-labelledby="make-heading">
-        <h2 id="make-heading" class="mb-2 text-lg font-semibold">Make here</h2>
+        <h2 id="make-heading" class="mb-2 text-lg font-semibold">Create here</h2>
         <div class="flex flex-wrap gap-1.5">
           {#each here.creatable as act (act.type)}<LoamAct {act} word={act.type} open={wanted === act && !act.on} onpress={() => make(act)} />{/each}
         </div>

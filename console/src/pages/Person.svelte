@@ -197,7 +197,7 @@
     </div>
     <Holdings of={person} {fresh} />
     <section aria-labelledby="spread-heading" class="mt-7">
-      <h2 id="spread-heading" class="mb-2 text-lg font-semibold">Over the tree</h2>
+      <h2 id="spread-heading" class="mb-2 text-lg font-semibold">Access map</h2>
       {#await import("../parts/SpreadPicture.svelte") then { default: SpreadPicture }}{#key kind + name}<SpreadPicture {kind} {name} />{/key}{/await}
     </section>
     {#key `${kind} ${name} ${resets}`}

@@ -40,7 +40,7 @@
     <div class="mb-3 flex flex-wrap items-center gap-4">
       <div class="w-80"><TextInput type="search" bind:value={words.value} placeholder="Words in a statement, a policy or a place" aria-label="Words in a statement, a policy or a place" /></div>
       <span class="quiet">{count(found.statements.length, "statement")}</span>
-      <Button class="ml-auto" size="sm" href={href.newPolicy(session.organisation)}>Write a policy</Button>
+      <Button class="ml-auto" size="sm" href={href.newPolicy(session.organisation)}>Create a policy</Button>
     </div>
     <div class="card overflow-x-auto">
       <table class="rows" data-test="statements-found">
@@ -52,6 +52,7 @@
               <td>
                 <a class="link address" href={href.scope(statement.place.address)}>{statement.place.address}</a>
                 <span class="quiet text-sm">{statement.here ? "alone" : "and below"}</span>
+                {#if statement.suspended}<span class="block text-sm text-copper-700 dark:text-copper-300">suspended with its policy: it decides nothing</span>{/if}
                 {#if statement.dormant}<span class="block text-sm text-copper-700 dark:text-copper-300">dormant: it has left the policy's scope</span>{/if}
               </td>
               <td><a class="link" href={href.policy(statement.policy.id)}>{statement.policy.name}</a></td>

@@ -15,6 +15,8 @@
   import { count, href, moment } from "../lib/words";
   import Choice from "../parts/Choice.svelte";
   import Field from "../parts/Field.svelte";
+  import PolicyDialog, { type PolicyAct } from "../parts/PolicyDialog.svelte";
+  import StateMark from "../parts/StateMark.svelte";
   import ImpactNote from "../parts/ImpactNote.svelte";
   import LanguageReference from "../parts/LanguageReference.svelte";
   import Page from "../parts/Page.svelte";
@@ -37,7 +39,6 @@
   const draft = new Draft({ name: "", description: "", text: "" });
   const words = { name: "the name", description: "what it is for", text: "the text" };
   let reading = $state.raw<Schemas["Reading"] | null>(null);
-  let removing = $state(false);
   const review = new Review();
   let known = $state.raw<Vocabulary | null>(null); // what statements may name here
   let inParts = $state(false);
@@ -127,7 +128,7 @@
         ? await ask(api.POST("/scopes/{scope}/policies", { params: { path: { scope: at }, query: { preview: true } }, body: draft.mine }))
         : await ask(api.PATCH("/policies/{policy}", { params: { path: { policy: params?.id ?? "" }, query: { preview: true } }, body: edit }));
       review.impact = "impact" in answer ? (answer.impact ?? null) : null;
-      [review.shown, removing] = [asked, false];
+      review.shown = asked;
     });
     if (isOutdated(review.problem)) await meet();
   }
@@ -148,15 +149,14 @@
     if (isOutdated(review.problem)) await meet();
   }
 
-  async function remove(preview: boolean) {
-    await review.run(async () => {
-      const answer = await ask(api.DELETE("/policies/{policy}", { params: { path: { policy: params?.id ?? "" }, query: { preview }, header: confirming(review.impact) } }));
-      if (preview) [review.impact, removing, review.shown] = [answer.impact ?? null, true, key];
-      else {
-        undo.offer(`Policy ${policy?.name ?? ""} removed.`, answer.revision);
-        push("/policies");
-      }
-    });
+  let acting = $state(false);
+  let act = $state<PolicyAct>("suspend");
+  function begin(wanted: PolicyAct) {
+    [act, acting] = [wanted, true];
+  }
+  function acted() {
+    if (act === "delete") push("/policies");
+    else load(params?.id ?? "");
   }
 
   function take(filled: string) {
@@ -165,12 +165,20 @@
   }
 </script>
 
-<Page title={fresh ? "Write a policy" : (policy?.name ?? "")} lead={fresh ? "Say in plain statements who may, may only or may never do what. Nothing counts until it is saved." : (policy?.description ?? "")}>
+<Page title={fresh ? "Create a policy" : (policy?.name ?? "")} lead={fresh ? "Say in plain statements who may, may only or may never do what. Nothing counts until it is saved." : (policy?.description ?? "")}>
   {#if review.problem && !fresh && !policy}
     <ProblemNote problem={review.problem} />
   {:else if !fresh && !policy}
     <Skeleton rows={8} />
   {:else}
+    {#if policy}
+      <div class="-mt-2 mb-5 flex flex-wrap items-center gap-2">
+        {#if policy.suspended}<StateMark state="suspended" says="it decides nothing until it is resumed" />{/if}
+        {#if policy.may.includes("edit policy")}<QuietButton size="sm" onclick={() => begin(policy?.suspended ? "resume" : "suspend")}>{policy.suspended ? "Resume" : "Suspend"}</QuietButton>{/if}
+        {#if policy.may.includes("retire policy")}<QuietButton size="sm" onclick={() => begin("delete")}>Delete policy</QuietButton>{/if}
+      </div>
+      <PolicyDialog bind:open={acting} {policy} {act} ondone={acted} />
+    {/if}
     <div class="grid grid-cols-[minmax(0,1fr)_20rem] gap-6 max-lg:grid-cols-1">
       <div class="space-y-4">
         <div class="grid grid-cols-2 gap-4 max-sm:grid-cols-1">
@@ -178,11 +186,11 @@
             {#snippet children(id)}<TextInput {id} bind:value={draft.mine.name} placeholder="vault-care" readonly={!mayWrite} />{/snippet}
           </Field>
           {#if fresh}
-            <Field label="Stands at, and holds there and below" name="scope" problem={review.problem}>
+            <Field label="Attached to (applies there and below)" name="scope" problem={review.problem}>
               {#snippet children(id)}<Choice {id} name="policy-at" bind:value={at} options={tree.nodes.filter((n) => n.kind !== "resource").map((n) => ({ value: n.address, hint: n.title }))} />{/snippet}
             </Field>
           {:else if policy}
-            <p class="pt-7"><span class="quiet">stands at</span> <a class="link address" href={href.scope(policy.scope.address)}>{policy.scope.address}</a></p>
+            <p class="pt-7"><span class="quiet">attached to</span> <a class="link address" href={href.scope(policy.scope.address)}>{policy.scope.address}</a></p>
           {/if}
         </div>
         <ConflictNotice {draft} {words} by={policy?.writtenBy} />
@@ -204,7 +212,7 @@
             {/each}
           </ul>
         {:else if clean}
-          <p class="quiet" data-test="reads-well">Reads well: {count(reading?.statements.length ?? 0, "statement")}.</p>
+          <p class="quiet" data-test="reads-well">No errors, {count(reading?.statements.length ?? 0, "statement")}.</p>
         {/if}
         <Field label="Purpose (optional)" name="description" problem={review.problem}>
           {#snippet children(id)}<TextInput {id} bind:value={draft.mine.description} placeholder="Shown beside it, for people who look later" readonly={!mayWrite} />{/snippet}
@@ -213,16 +221,10 @@
         {#if review.problem && !["name", "scope", "description"].includes(review.problem.field ?? "")}<ProblemNote problem={review.problem} />{/if}
         {#if mayWrite}
           <div class="flex flex-wrap gap-2">
-            {#if review.impact && review.shown === key && !removing}
+            {#if review.impact && review.shown === key}
               <Button onclick={save} disabled={review.busy || !clean} data-test="save">Save it</Button>
-            {:else if !removing}
+            {:else}
               <Button onclick={preview} disabled={review.busy || !clean || !changed || !draft.mine.name || draft.disputed.length > 0} data-test="review">Show the impact</Button>
-            {/if}
-            {#if removing && review.impact}
-              <Button onclick={() => remove(false)} disabled={review.busy} data-test="confirm-remove">Remove it</Button>
-              <QuietButton onclick={() => ((removing = false), (review.impact = null))}>Keep it</QuietButton>
-            {:else if policy?.may.includes("retire policy")}
-              <QuietButton onclick={() => remove(true)} disabled={review.busy}>Remove the policy…</QuietButton>
             {/if}
           </div>
         {/if}
@@ -239,7 +241,7 @@
               {#each [...new Map(held.map((s) => [s.place.id + s.here, s])).values()] as statement (statement.place.id + statement.here)}
                 <li class="py-0.5">
                   <a class="link address break-all" href={href.scope(statement.place.address)}>{statement.place.address}</a>
-                  <span class="quiet text-sm">{statement.dormant ? "dormant" : statement.here ? "alone" : "and below"}</span>
+                  <span class="quiet text-sm">{statement.suspended ? "suspended" : statement.dormant ? "dormant" : statement.here ? "alone" : "and below"}</span>
                 </li>
               {/each}
             </ul>

@@ -117,7 +117,7 @@
   const told = () => (isOutdated(review.problem) ? meet() : undefined);
 </script>
 
-<Page title={editing ? `Edit ${draft.mine.title || editing}` : "Define a role"} lead={editing ? "All who hold it gain and lose what you change: that is shown before it is saved." : "Pick what it holds, and leave out what it should not. It can be granted at its scope and below."}>
+<Page title={editing ? `Edit ${draft.mine.title || editing}` : "Create a role"} lead={editing ? "All who hold it gain and lose what you change: that is shown before it is saved." : "Pick what it holds, and leave out what it should not. It can be granted at its scope and below."}>
   {#if editing && !details}
     {#if review.problem}<ProblemNote problem={review.problem} />{/if}
   {:else}
@@ -149,7 +149,7 @@
           {#if reading}
             <p class="mb-2"><strong>{count(reading.operations.length, "permission")}</strong> on {count(new Set(reading.operations.map((o) => o.type)).size, "type")}{#if reading.privileged}, <strong class="text-copper-700 dark:text-copper-300">some of them to govern: its holders decide on the access of others</strong>{/if}.</p>
             <RoleGrid operations={reading.operations} against={details?.operations} label="Permissions" />
-            {#if details}<p class="quiet mt-2 text-sm"><span class="rounded bg-primary-200 px-1 font-semibold text-primary-900 dark:bg-primary-800 dark:text-primary-50">1</span> comes in by this edit, <span class="rounded bg-copper-200 px-1 font-semibold text-copper-900 dark:bg-copper-700 dark:text-copper-100">2</span> goes out.</p>{/if}
+            {#if details}<p class="quiet mt-2 text-sm"><span class="rounded bg-primary-200 px-1 font-semibold text-primary-900 dark:bg-primary-800 dark:text-primary-50">added</span> by this edit, <span class="rounded bg-copper-200 px-1 font-semibold text-copper-900 dark:bg-copper-700 dark:text-copper-100">removed</span> by it.</p>{/if}
           {:else}
             <p class="card quiet px-5 py-4">Write a line of permissions: the whole list appears here as you type.</p>
           {/if}
@@ -160,7 +160,7 @@
           {#if editing && !(review.impact && review.shown === key)}
             <Button onclick={preview} disabled={review.busy || !reading || draft.disputed.length > 0} data-test="review">Show the impact</Button>
           {:else}
-            <Button onclick={save} disabled={review.busy || !reading || !(editing || name.trim())} data-test="save">{editing ? "Save it" : "Define it"}</Button>
+            <Button onclick={save} disabled={review.busy || !reading || !(editing || name.trim())} data-test="save">{editing ? "Save it" : "Create it"}</Button>
           {/if}
           <QuietButton href={editing ? href.role(editing) : "#/roles"}>Cancel</QuietButton>
         </div>

@@ -51,7 +51,7 @@
   {#snippet actions()}
     <QuietButton size="sm" href="#/catalogue">Catalogue</QuietButton>
     <QuietButton size="sm" href="#/roles/compare">Compare two</QuietButton>
-    {#if authority.may("create role")}<Button size="sm" href="#/roles/new"><PlusOutline class="me-2 h-4 w-4" />Define a role</Button>{/if}
+    {#if authority.may("create role")}<Button size="sm" href="#/roles/new"><PlusOutline class="me-2 h-4 w-4" />Create a role</Button>{/if}
   {/snippet}
   {#if problem}
     <ProblemNote {problem} />

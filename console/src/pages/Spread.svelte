@@ -23,7 +23,7 @@
   });
 </script>
 
-<Page title="Over the tree" lead="Every scope that you see, coloured by what somebody may do there.">
+<Page title="Access map" lead="Every scope that you see, coloured by what somebody may do there.">
   <form
     class="mb-5 flex flex-wrap items-end gap-3"
     onsubmit={(event) => {

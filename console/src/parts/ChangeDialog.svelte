@@ -10,27 +10,38 @@
 
   type Impact = Schemas["Impact"] | null;
   let {
-    open = $bindable(false), title, action, preview, make, ready = true, size = "sm", children,
-  }: { open?: boolean; title: string; action: string; preview?: () => Promise<Impact>; make: (impact: Impact) => Promise<void>; ready?: boolean; size?: "sm" | "md"; children: Snippet<[Problem | null]> } = $props();
+    open = $bindable(false), title, action, preview, asks, make, ready = true, size = "sm", children,
+  }: { open?: boolean; title: string; action: string; preview?: () => Promise<Impact>; asks?: () => unknown; make: (impact: Impact) => Promise<void>; ready?: boolean; size?: "sm" | "md"; children: Snippet<[Problem | null]> } = $props();
 
+  const pause = 250; // ms
   let impact = $state.raw<Impact>(null);
   let problem = $state.raw<Problem | null>(null);
   let busy = $state(false);
 
-  // Worked out anew whenever what preview depends on changes; an answer that comes too late is left aside.
+  // Worked out anew whenever what preview depends on changes; an answer that comes too late is left aside. Where somebody types what
+  // it depends on, that is what asks tells, and they have paused before it is asked.
   $effect(() => {
     if (!open || !ready || !preview) return;
     let late = false;
     impact = problem = null;
-    preview().then(
-      (found) => {
-        if (!late) impact = found;
-      },
-      (caught) => {
-        if (!late) problem = asProblem(caught);
-      },
-    );
-    return () => (late = true);
+    const run = () =>
+      preview().then(
+        (found) => {
+          if (!late) impact = found;
+        },
+        (caught) => {
+          if (!late) problem = asProblem(caught);
+        },
+      );
+    let waiting: ReturnType<typeof setTimeout> | undefined;
+    if (asks) {
+      asks();
+      waiting = setTimeout(run, pause);
+    } else void run();
+    return () => {
+      late = true;
+      clearTimeout(waiting);
+    };
   });
 
   async function submit(event: Event) {

@@ -5,10 +5,11 @@
   import { fitting, settled, type Option } from "../lib/choices";
 
   // onchosen is told when something was chosen: picked from the list, or typed and left. Where picking adds to a list of its own,
-  // such as members, Enter never sends the form (adds).
+  // such as members, Enter never sends the form (adds). Where the list grows above the field, leaving it adds nothing (leaves): what is
+  // below would move away under the press that left it.
   let {
-    id, value = $bindable(""), options, placeholder = "", name, adds = false, onchosen,
-  }: { id: string; value?: string; options: Option[]; placeholder?: string; name: string; adds?: boolean; onchosen?: () => void } = $props();
+    id, value = $bindable(""), options, placeholder = "", name, adds = false, leaves = true, onchosen,
+  }: { id: string; value?: string; options: Option[]; placeholder?: string; name: string; adds?: boolean; leaves?: boolean; onchosen?: () => void } = $props();
 
   const atMost = 60; // rows drawn; what is typed narrows them
   let input = $state<HTMLInputElement>();
@@ -116,7 +117,7 @@
   bind:value
   oninput={typed}
   onclick={() => (open ? undefined : show(true))}
-  onchange={() => onchosen?.()}
+  onchange={() => (leaves ? onchosen?.() : undefined)}
   onblur={close}
   {onkeydown}
   {placeholder}

@@ -66,7 +66,7 @@
 
 {#if answer.steps.length > 0}
   <section aria-labelledby="steps-heading" class="mt-6">
-    <h2 id="steps-heading" class="mb-2 text-lg font-semibold">Changes that would turn the answer</h2>
+    <h2 id="steps-heading" class="mb-2 text-lg font-semibold">What would make it a yes</h2>
     <ul class="card" data-test="steps">
       {#each answer.steps as step (step.words)}
         <li class="flex items-center gap-x-4 border-b border-gray-100 px-5 py-2.5 last:border-0 max-sm:flex-wrap dark:border-gray-800">

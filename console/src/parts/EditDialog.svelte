@@ -78,7 +78,7 @@
   }
 </script>
 
-<ChangeDialog bind:open title="Edit {of.name}" action="Save" size="md" {ready} {preview} {make}>
+<ChangeDialog bind:open title="Edit {of.name}" action="Save" size="md" {ready} {preview} asks={() => body} {make}>
   {#snippet children(told)}
     {@const problem = draft.disputed.length > 0 ? null : told}
     <ConflictNotice {draft} {words} />

@@ -152,15 +152,24 @@ grant would do is told before it is made. -->
     if (!open || !at || !chosen || !someone) return;
     let late = false;
     impact = null;
-    ask(api.POST("/scopes/{scope}/grants", { params: { path: { scope: at.id }, query: { preview: true } }, body: asked })).then(
-      (answer) => {
-        if (!late && "impact" in answer) [impact, problem] = [answer.impact ?? null, null];
-      },
-      (caught) => {
-        if (!late) problem = asProblem(caught);
-      },
+    const [path, body] = [{ scope: at.id }, asked];
+    // A condition is typed: it is asked about once its writer pauses.
+    const waiting = setTimeout(
+      () =>
+        ask(api.POST("/scopes/{scope}/grants", { params: { path, query: { preview: true } }, body })).then(
+          (answer) => {
+            if (!late && "impact" in answer) [impact, problem] = [answer.impact ?? null, null];
+          },
+          (caught) => {
+            if (!late) problem = asProblem(caught);
+          },
+        ),
+      body.condition ? 250 : 0,
     );
-    return () => (late = true);
+    return () => {
+      late = true;
+      clearTimeout(waiting);
+    };
   });
 
   async function grant(event: Event) {

@@ -96,7 +96,7 @@
         <label><span class="label">Until (optional)</span><TextInput type="date" name="key-until" bind:value={until} /></label>
         <label class="flex items-center gap-2 pb-1.5" title="Without it, programs that show the key create nobody and grant nothing"><input type="checkbox" name="key-governs" class="rounded" bind:checked={governs} />May govern</label>
         <label class="flex items-center gap-2 pb-1.5" title="It signs each request for an access token, and there is no secret to lose (RFC 7523)"><input type="checkbox" name="key-signs" class="rounded" bind:checked={signs} />The program has a key pair</label>
-        <Button type="submit" size="sm" data-test="issue-key">Issue a key</Button>
+        <Button type="submit" size="sm" data-test="issue-key">Create a key</Button>
         {#if signs}
           <label class="w-full max-w-3xl"><span class="label">Its public key, in PEM or as a JWK</span><textarea name="public-key" rows="4" class="field w-full font-mono text-sm" spellcheck="false" bind:value={publicKey} placeholder="-----BEGIN PUBLIC KEY-----" required></textarea></label>
         {/if}

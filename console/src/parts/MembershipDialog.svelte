@@ -1,74 +1,92 @@
-<!-- Puts somebody into a group: asks for the group when the member is given, for the member when the group is. -->
+<!-- Adds members to a group, or one member to groups, as many at once as are wanted: all or none, after showing what that does. -->
 <script lang="ts">
-  import { Button, Modal, Radio } from "flowbite-svelte";
   import { untrack } from "svelte";
-  import { api, ask, asProblem, type PrincipalRef, type Problem } from "../lib/api";
-  import { groups, guests, users } from "../lib/directory";
+  import { api, ask, asProblem, confirming, type PrincipalRef, type Problem, type Schemas } from "../lib/api";
+  import { groups, guests, serviceAccounts, users } from "../lib/directory";
   import { undo } from "../lib/undo.svelte";
   import { session } from "../lib/session.svelte";
+  import { count } from "../lib/words";
+  import ChangeDialog from "./ChangeDialog.svelte";
   import Choice from "./Choice.svelte";
   import Field from "./Field.svelte";
   import ProblemNote from "./ProblemNote.svelte";
-  import QuietButton from "./QuietButton.svelte";
 
+  type Impact = Schemas["Impact"] | null;
+  type Known = PrincipalRef & { value: string; hint: string };
   let { open = $bindable(false), member, group, ondone }: { open?: boolean; member?: PrincipalRef; group?: string; ondone: () => void } = $props();
 
-  let kind = $state<"user" | "guest" | "group">("user");
-  let name = $state("");
-  let problem = $state.raw<Problem | null>(null);
-  let busy = $state(false);
-  let known = $state.raw<Record<"user" | "guest" | "group", { value: string; hint?: string }[]>>({ user: [], guest: [], group: [] });
+  let typed = $state("");
+  let chosen = $state.raw<Known[]>([]);
+  let known = $state.raw<Known[]>([]);
+  let unread = $state.raw<Problem | null>(null); // why a list could not be read
 
   $effect(() => {
     if (open) untrack(prepare);
   });
 
   async function prepare() {
-    name = "";
-    problem = null;
-    try {
-      const [u, o, g] = await Promise.all([users(session.organisation), guests(session.organisation), groups(session.organisation)]);
-      known = { user: u.map((x) => ({ value: x.name, hint: x.title })), guest: o.map((x) => ({ value: x.name, hint: x.title })), group: g.filter((x) => !x.gathers).map((x) => ({ value: x.name, hint: x.title })) };
-    } catch (caught) {
-      problem = asProblem(caught);
+    [typed, chosen, unread] = ["", [], null];
+    const named = (kind: Schemas["PrincipalKind"], word: string) => (x: { name: string; title: string }): Known => ({ kind, name: x.name, value: x.name, hint: [word, x.title].filter(Boolean).join(", ") });
+    const read = [groups(session.organisation).then((list) => list.filter((x) => !x.gathers).map(named("group", "group")))];
+    if (group) {
+      read.unshift(users(session.organisation).then((list) => list.map(named("user", ""))), guests(session.organisation).then((list) => list.map(named("guest", "guest"))));
+      read.push(serviceAccounts(session.organisation).then((list) => list.map((x) => named("service-account", "service account")({ name: x.address, title: x.title }))));
     }
+    // Each list helps where the person may see it.
+    const lists = await Promise.allSettled(read);
+    const refused = lists.find((list) => list.status === "rejected");
+    if (refused && lists.every((list) => list.status === "rejected")) unread = asProblem(refused.reason);
+    known = lists.flatMap((list) => (list.status === "fulfilled" ? list.value : []));
   }
 
-  async function put(event: Event) {
-    event.preventDefault();
-    busy = true;
-    problem = null;
-    const into = group ?? name.trim();
-    const who = member ?? { kind, name: name.trim() };
-    try {
-      const { revision } = await ask(api.POST("/organisations/{organisation}/groups/{group}/members", { params: { path: { organisation: session.organisation, group: into } }, body: who }));
-      open = false;
-      ondone();
-      undo.offer(`${who.name} added to ${into}.`, revision);
-    } catch (caught) {
-      problem = asProblem(caught);
-    } finally {
-      busy = false;
-    }
+  const find = (name: string) => known.find((k) => k.value === name.trim());
+  // What is written and not added yet is taken along.
+  const pending = $derived(find(typed));
+  const wanted = $derived(pending && !chosen.includes(pending) ? [...chosen, pending] : chosen);
+  const ready = $derived(wanted.length > 0 && (typed.trim() === "" || pending !== undefined));
+
+  function add() {
+    const found = find(typed);
+    if (!found) return;
+    if (!chosen.includes(found)) chosen = [...chosen, found];
+    typed = "";
+  }
+
+  const path = $derived({ organisation: session.organisation });
+  const changes = $derived(
+    wanted.map(({ kind, name }) => ({ addMember: group ? { group, member: { kind, name } } : { group: name, member: member ?? { kind, name } } })),
+  );
+
+  async function preview(): Promise<Impact> {
+    return (await ask(api.POST("/organisations/{organisation}/changes", { params: { path, query: { preview: true } }, body: { changes } }))).impact ?? null;
+  }
+
+  async function make(impact: Impact) {
+    const names = wanted.map((one) => one.name);
+    const who = names.length > 1 ? count(names.length, group ? "member" : "group") : (names[0] ?? "");
+    const told = group ? `${who} added to ${group}.` : `${member?.name} added to ${who}.`;
+    const { revision } = await ask(api.POST("/organisations/{organisation}/changes", { params: { path, header: confirming(impact) }, body: { changes } }));
+    ondone();
+    undo.offer(told, revision);
   }
 </script>
 
-<Modal bind:open size="sm" title={member ? `Add ${member.name} to a group` : `Add a member to ${group}`} outsideclose>
-  <form onsubmit={put} class="space-y-5">
-    {#if group}
-      <div class="flex gap-5">
-        <Radio name="member-kind" bind:group={kind} value="user">User</Radio>
-        <Radio name="member-kind" bind:group={kind} value="guest">Guest</Radio>
-        <Radio name="member-kind" bind:group={kind} value="group">Group</Radio>
-      </div>
+<ChangeDialog bind:open title={member ? `Add ${member.name} to groups` : `Add members to ${group}`} action="Add" {ready} {preview} {make}>
+  {#snippet children(told)}
+    {#if chosen.length > 0}
+      <ul class="flex flex-wrap gap-2" aria-label="Chosen" data-test="chosen-members">
+        {#each chosen as one (one.kind + one.name)}
+          <li class="flex items-center gap-2 rounded-full bg-gray-100 py-1 ps-3 pe-2 dark:bg-gray-800">
+            {one.name}<button type="button" class="link text-sm" aria-label="Leave out {one.name}" onclick={() => (chosen = chosen.filter((other) => other !== one))}>✕</button>
+          </li>
+        {/each}
+      </ul>
     {/if}
-    <Field label={group ? (kind === "group" ? "Name of the group to put in" : `Name of the ${kind}`) : "Name of the group"} name="name" {problem} hint="All that the group holds counts for the new member at once.">
-      {#snippet children(id)}<Choice {id} name="member" bind:value={name} options={group ? known[kind] : known.group} />{/snippet}
+    <Field label={group ? "Users, guests, service accounts or groups" : "Groups"} name="name" problem={null} hint="Enter adds one; add as many as you like. All that the group holds counts for a new member at once.">
+      {#snippet children(id)}<Choice {id} name="member" bind:value={typed} options={known} adds leaves={false} onchosen={add} />{/snippet}
     </Field>
-    {#if problem && problem.field !== "name"}<ProblemNote {problem} />{/if}
-    <div class="flex justify-end gap-2">
-      <QuietButton type="button" onclick={() => (open = false)}>Cancel</QuietButton>
-      <Button type="submit" disabled={busy || !name} data-test="confirm-member">Add</Button>
-    </div>
-  </form>
-</Modal>
+    {#if typed.trim() !== "" && !pending && known.length > 0}<p class="quiet text-sm">Nobody is called “{typed.trim()}”: choose from the list, or clear the field.</p>{/if}
+    {#if told?.field}<ProblemNote problem={told} />{/if}
+    {#if unread}<ProblemNote problem={unread} />{/if}
+  {/snippet}
+</ChangeDialog>

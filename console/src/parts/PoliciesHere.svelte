@@ -4,6 +4,7 @@
   import { policies as policiesOf } from "../lib/directory";
   import { count, href } from "../lib/words";
   import ProblemNote from "./ProblemNote.svelte";
+  import StateMark from "./StateMark.svelte";
 
   let { scope }: { scope: Scope } = $props();
 
@@ -19,7 +20,7 @@
 
   // Of a policy from above, only the statements that hold here are of interest.
   function reaching(policy: Schemas["Policy"]): Schemas["Statement"][] {
-    return policy.statements.filter((s) => !s.dormant && (s.here ? s.place.id === scope.id : scope.path.some((p) => p.id === s.place.id)));
+    return policy.statements.filter((s) => !s.dormant && !s.suspended && (s.here ? s.place.id === scope.id : scope.path.some((p) => p.id === s.place.id)));
   }
   const shown = $derived((policies ?? []).filter((p) => !p.inherited || reaching(p).length > 0));
 </script>
@@ -28,7 +29,7 @@
   <section aria-labelledby="policies-heading" class="mb-7" data-test="policies-here">
     <div class="mb-2 flex items-baseline gap-4">
       <h2 id="policies-heading" class="text-lg font-semibold">Policies that reach here</h2>
-      {#if scope.may.includes("create policy")}<a class="link text-sm" href={href.newPolicy(scope.address)}>Write a policy</a>{/if}
+      {#if scope.may.includes("create policy")}<a class="link text-sm" href={href.newPolicy(scope.address)}>Create a policy</a>{/if}
     </div>
     {#if problem}
       <ProblemNote {problem} />
@@ -46,6 +47,7 @@
                 {:else}
                   <span class="quiet">written here</span>
                 {/if}
+                {#if policy.suspended}<StateMark state="suspended" says="it decides nothing until it is resumed" />{/if}
                 {#if policy.description}<span class="quiet">{policy.description}</span>{/if}
               </p>
               {#each policy.inherited ? reaching(policy) : policy.statements as statement (statement.number)}

@@ -81,7 +81,7 @@
   const verbs = { move: "Move", edit: "Edit", retire: "Retire", restore: "Restore" };
 </script>
 
-<ChangeDialog bind:open title="{verbs[way]} {scope.name}{way === 'retire' || way === 'restore' ? '?' : ''}" action={way === "edit" ? "Save" : verbs[way]} {ready} {preview} {make} size={way === "edit" ? "md" : "sm"}>
+<ChangeDialog bind:open title="{verbs[way]} {scope.name}{way === 'retire' || way === 'restore' ? '?' : ''}" action={way === "edit" ? "Save" : verbs[way]} {ready} {preview} asks={() => change} {make} size={way === "edit" ? "md" : "sm"}>
   {#snippet children(told)}
     {@const problem = draft.disputed.length > 0 ? null : told}
     {#if way === "move"}

@@ -70,7 +70,7 @@
   </p>
   <!-- svelte-ignore a11y_no_noninteractive_tabindex: what scrolls must be reached by keyboard -->
   <div class="card overflow-x-auto p-3" role="region" aria-label="The picture of the tree" tabindex="0">
-    <svg viewBox="0 0 {width} {cells.height}" class="min-w-[56rem]" role="img" aria-label="The tree, coloured by what {name} may do; the table of rules tells the same" data-test="spread">
+    <svg viewBox="0 0 {width} {cells.height}" class="min-w-[56rem]" role="img" aria-label="Access map of {name}: the tree, coloured by what they may do; the table of rules tells the same" data-test="spread">
       {#each cells.all as cell (cell.data.scope.id)}
         {@const n = cell.data}
         {@const t = tones[tone(n)]}

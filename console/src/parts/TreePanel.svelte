@@ -250,5 +250,5 @@
     </div>
   {/if}
   <ChosenBar {several} />
-  <p class="border-t border-gray-200 px-4 py-2 text-sm dark:border-gray-700"><a class="link" href="#/spread">Coloured by what somebody may do</a></p>
+  <p class="border-t border-gray-200 px-4 py-2 text-sm dark:border-gray-700"><a class="link" href="#/spread">Access map</a></p>
 </div>

@@ -184,6 +184,9 @@ type ServerInterface interface {
 	// EditPolicyText Write another text, name or description of a policy
 	// (PATCH /policies/{policy})
 	EditPolicyText(c *gin.Context, policy PolicyKey, params EditPolicyTextParams)
+	// SetPolicyState Suspend a policy, which then decides nothing, or take it into use again
+	// (PUT /policies/{policy}/state)
+	SetPolicyState(c *gin.Context, policy PolicyKey, params SetPolicyStateParams)
 	// ListPolicyVersions What was written of a policy, newest first, its present text included
 	// (GET /policies/{policy}/versions)
 	ListPolicyVersions(c *gin.Context, policy PolicyKey, params ListPolicyVersionsParams)
@@ -2883,6 +2886,63 @@ func (siw *ServerInterfaceWrapper) EditPolicyText(c *gin.Context) {
 	siw.Handler.EditPolicyText(c, policy, params)
 }
 
+// SetPolicyState operation middleware
+func (siw *ServerInterfaceWrapper) SetPolicyState(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "policy" -------------
+	var policy PolicyKey
+
+	err = runtime.BindStyledParameterWithOptions("simple", "policy", c.Param("policy"), &policy, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter policy: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params SetPolicyStateParams
+
+	// ------------- Optional query parameter "preview" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "preview", c.Request.URL.Query(), &params.Preview, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter preview: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "If-Match" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
+		var IfMatch IfMatch
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for If-Match, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter If-Match: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IfMatch = IfMatch
+
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SetPolicyState(c, policy, params)
+}
+
 // ListPolicyVersions operation middleware
 func (siw *ServerInterfaceWrapper) ListPolicyVersions(c *gin.Context) {
 
@@ -4572,6 +4632,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.DELETE(options.BaseURL+"/policies/:policy", wrapper.RemovePolicy)
 	router.GET(options.BaseURL+"/policies/:policy", wrapper.ShowPolicy)
 	router.PATCH(options.BaseURL+"/policies/:policy", wrapper.EditPolicyText)
+	router.PUT(options.BaseURL+"/policies/:policy/state", wrapper.SetPolicyState)
 	router.GET(options.BaseURL+"/policies/:policy/versions", wrapper.ListPolicyVersions)
 	router.PATCH(options.BaseURL+"/profile", wrapper.EditProfile)
 	router.GET(options.BaseURL+"/profile/keys", wrapper.ListOwnKeys)
@@ -5970,6 +6031,30 @@ type EditPolicyTextResponseObject interface {
 type EditPolicyText200JSONResponse Written
 
 func (response EditPolicyText200JSONResponse) VisitEditPolicyTextResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetPolicyStateRequestObject struct {
+	Policy PolicyKey `json:"policy"`
+	Params SetPolicyStateParams
+	Body   *SetPolicyStateJSONRequestBody
+}
+
+type SetPolicyStateResponseObject interface {
+	VisitSetPolicyStateResponse(w http.ResponseWriter) error
+}
+
+type SetPolicyState200JSONResponse Written
+
+func (response SetPolicyState200JSONResponse) VisitSetPolicyStateResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response); err != nil {
@@ -7456,6 +7541,9 @@ type StrictServerInterface interface {
 	// EditPolicyText Write another text, name or description of a policy
 	// (PATCH /policies/{policy})
 	EditPolicyText(ctx context.Context, request EditPolicyTextRequestObject) (EditPolicyTextResponseObject, error)
+	// SetPolicyState Suspend a policy, which then decides nothing, or take it into use again
+	// (PUT /policies/{policy}/state)
+	SetPolicyState(ctx context.Context, request SetPolicyStateRequestObject) (SetPolicyStateResponseObject, error)
 	// ListPolicyVersions What was written of a policy, newest first, its present text included
 	// (GET /policies/{policy}/versions)
 	ListPolicyVersions(ctx context.Context, request ListPolicyVersionsRequestObject) (ListPolicyVersionsResponseObject, error)
@@ -9546,6 +9634,51 @@ func (sh *strictHandler) EditPolicyText(ctx *gin.Context, policy PolicyKey, para
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(EditPolicyTextResponseObject); ok {
 		if err := validResponse.VisitEditPolicyTextResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// SetPolicyState operation middleware
+func (sh *strictHandler) SetPolicyState(ctx *gin.Context, policy PolicyKey, params SetPolicyStateParams) {
+	var request SetPolicyStateRequestObject
+
+	request.Policy = policy
+	request.Params = params
+
+	var body SetPolicyStateJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SetPolicyState(ctx, request.(SetPolicyStateRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SetPolicyState")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(SetPolicyStateResponseObject); ok {
+		if err := validResponse.VisitSetPolicyStateResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

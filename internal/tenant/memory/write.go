@@ -215,6 +215,9 @@ func (w *write) note(change access.Change, after store.Descriptions) {
 	case access.RevokeGrant:
 		w.then(func(o *organisation) { delete(o.grants, c.ID) })
 	case access.PutPolicy:
+		if was, there := w.proposal.Before.Policy(c.Policy.ID); there && was.Suspended != c.Policy.Suspended {
+			return // nothing else of it changes then, and it is no other version
+		}
 		w.record.written = append(w.record.written, c.Policy)
 		w.then(func(o *organisation) {
 			d, there := o.policies[c.Policy.ID]
