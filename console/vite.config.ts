@@ -3,6 +3,10 @@ import tailwindcss from "@tailwindcss/vite";
 import { marked } from "marked";
 import { defineConfig, type Plugin } from "vite";
 
+// Each line of an example is an element of its own, so that one that is broken is told from the next.
+const escaped = (text: string) => text.replace(/&/g, "&amp;").replace(/</g, "&lt;");
+marked.use({ renderer: { code: ({ text }) => `<pre>${text.split("\n").map((line) => `<span>${escaped(line)}</span>`).join("")}</pre>` } });
+
 // A page of docs comes as its topics, each a title and HTML made when the console is built: what reads Markdown is not shipped.
 function topics(): Plugin {
   return {

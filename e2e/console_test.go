@@ -134,7 +134,7 @@ func TestConsoleJourney(t *testing.T) {
 		console.Open("/tree/"+glasshouses),
 		browser.Press("Revoke"),
 		browser.See(`[data-test=impact]`, "bram, tomas lose"),
-		browser.Click(`[data-test=confirm-revoke]`),
+		browser.Click(`[data-test=confirm-change]`),
 		browser.Closed(),
 		browser.SeeNot(`[data-test=access]`, "glasshouse-engineers"),
 	))

@@ -119,7 +119,7 @@ func TestConsoleUndoes(t *testing.T) {
 		[]browser.Step{browser.SeeNot(`[data-test=holds]`, "if context.hour < 6"), browser.Press("Suspend"), browser.Visible(`[data-test=impact]`), browser.Click(`[data-test=confirm-change]`), browser.Visible(`[data-test=out-of-use]`)},
 		undo("Piotr Zawada suspended."),
 		[]browser.Step{browser.SeeNot(`main`, "This user is suspended"),
-			console.Open("/tree/" + digitising), browser.Click(`button[aria-label="Revoke builder from herbarium-digitisers"]`), browser.Visible(`[data-test=impact]`), browser.Click(`[data-test=confirm-revoke]`), browser.SeeNot(`[data-test=access] tr`, "herbarium-digitisers builder granted here")},
+			console.Open("/tree/" + digitising), browser.Click(`button[aria-label="Revoke builder from herbarium-digitisers"]`), browser.Visible(`[data-test=impact]`), browser.Click(`[data-test=confirm-change]`), browser.SeeNot(`[data-test=access] tr`, "herbarium-digitisers builder granted here")},
 		undo("builder revoked from herbarium-digitisers at digitising."),
 		[]browser.Step{browser.See(`[data-test=access] tr`, "herbarium-digitisers builder granted here"),
 			browser.Press("Retire"), browser.Visible(`[data-test=impact]`), browser.Click(`[data-test=confirm-change]`), browser.See(`main`, "retired")},

@@ -89,7 +89,7 @@ func (s *storyteller) revoke(role, from, at string) []browser.Step {
 		s.at(at),
 		browser.Click(`button[aria-label="Revoke ` + role + ` from ` + from + `"]`),
 		browser.Visible(`[data-test=impact]`),
-		browser.Click(`[data-test=confirm-revoke]`),
+		browser.Click(`[data-test=confirm-change]`),
 		browser.Closed(),
 		browser.See(`[data-test=undo]`, role+" revoked from "+from),
 	}

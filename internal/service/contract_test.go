@@ -106,6 +106,7 @@ func TestAnswersFitTheContract(t *testing.T) {
 		{"GET", "/policies/01a210ca-cc4e-79ac-b35b-d287b32ac74b/versions", "", token},
 		{"PATCH", "/policies/01a210ca-cc4e-79ac-b35b-d287b32ac74b", `{"text":"staff may observe tree"}`, token},
 		{"DELETE", "/policies/nonsense", "", token},
+		{"PUT", "/policies/nonsense/state", `{"state":"suspended"}`, token},
 		{"PUT", house + "/services", `{"services":["storage"]}`, token},
 		{"PUT", house + "/services?preview=true", `{}`, token},
 		{"POST", house + "/roles", `{"name":"scanner","include":[{"services":["storage"],"planes":["data"]}]}`, token},

@@ -115,7 +115,7 @@ func TestOwnersHearOfTheirCredentials(t *testing.T) {
 	require.NoError(t, err)
 	heard(t, b, "wren@lindenmere.example", "rowan@lindenmere issued an API key that opens your account.")
 	require.NoError(t, rowan.WithdrawKey(ctx, issued.Key.Id))
-	heard(t, b, "wren@lindenmere.example", "rowan@lindenmere took back one of your API keys.")
+	heard(t, b, "wren@lindenmere.example", "rowan@lindenmere revoked one of your API keys.")
 
 	wren := b.As(t, "wren@lindenmere")
 	require.NoError(t, client.Done(wren.ChoosePassword(ctx, api.PasswordChoice{Current: demo.Passphrase, New: "lichen on the sundial"})))

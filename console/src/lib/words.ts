@@ -6,6 +6,13 @@ export function moment(text: string): string {
   return moments.format(new Date(text));
 }
 
+// localMoment writes a moment as a field of date and time has it, in this machine's time zone; empty for none.
+export function localMoment(text: string | undefined): string {
+  if (!text) return "";
+  const at = new Date(text);
+  return new Date(at.getTime() - at.getTimezoneOffset() * 60_000).toISOString().slice(0, 16);
+}
+
 export function count(n: number, one: string, many = one + "s"): string {
   return `${n} ${n === 1 ? one : many}`;
 }

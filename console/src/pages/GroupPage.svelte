@@ -105,8 +105,8 @@
         </section>
       {/if}
     </div>
-    <Holdings of={group} {fresh} />
-    <MembershipDialog bind:open={adding} group={group.name} ondone={load} />
+    <Holdings of={group} {fresh} onchange={load} />
+    <MembershipDialog bind:open={adding} group={group.name} already={group.members} ondone={load} />
     {#if leaver}<LeaveGroupDialog bind:open={leaving} member={leaver} group={group.name} ondone={load} />{/if}
     <GrantDialog bind:open={granting} prepared={{ who: { kind: "group", name: group.name } }} ondone={(id) => ((fresh = id), load())} />
     <EditDialog bind:open={editing} of={group} ondone={load} />

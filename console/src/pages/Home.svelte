@@ -9,6 +9,7 @@
   import { session } from "../lib/session.svelte";
   import { capital, count, href, moment } from "../lib/words";
   import Elsewhere from "../parts/Elsewhere.svelte";
+  import FirstSteps from "../parts/FirstSteps.svelte";
   import KindIcon from "../parts/KindIcon.svelte";
   import NothingYet from "../parts/NothingYet.svelte";
   import Page from "../parts/Page.svelte";
@@ -62,6 +63,7 @@
       <Skeleton rows={8} />
     {:else}
       {@const h = home}
+      {#if authority.may("create grant")}<FirstSteps />{/if}
       <div class="grid gap-6 {looksAfter ? 'grid-cols-[minmax(0,3fr)_minmax(0,2fr)] max-lg:grid-cols-1' : ''}">
         {#if looksAfter}
           <div data-test="attention">

@@ -195,7 +195,7 @@
       {/if}
       {#if direct && person.state !== "active" && person.state !== "pending"}<QuietButton size="sm" onclick={() => (handing = true)}>Hand the grants over</QuietButton>{/if}
     </div>
-    <Holdings of={person} {fresh} />
+    <Holdings of={person} {fresh} onchange={load} />
     <section aria-labelledby="spread-heading" class="mt-7">
       <h2 id="spread-heading" class="mb-2 text-lg font-semibold">Access map</h2>
       {#await import("../parts/SpreadPicture.svelte") then { default: SpreadPicture }}{#key kind + name}<SpreadPicture {kind} {name} />{/key}{/await}
@@ -207,7 +207,7 @@
     {/key}
     {#if person.state === "active"}{#key kind + name}<CouldHold {kind} name={person.name} />{/key}{/if}
     {#if kind === "user"}{#key name}<IssuedKeys name={person.name} left={person.state !== "active"} />{/key}{/if}
-    <MembershipDialog bind:open={adding} member={{ kind, name: person.name }} ondone={load} />
+    <MembershipDialog bind:open={adding} member={{ kind, name: person.name }} already={person.groups.map((name) => ({ kind: "group", name }))} ondone={load} />
     <GrantDialog bind:open={granting} prepared={{ who: { kind, name: person.name } }} ondone={(id) => ((fresh = id), load())} />
     <ResetDialog bind:open={resetting} of={person} ondone={tellPassword} />
     <StateDialog bind:open={changing} of={person} {to} ondone={load} />

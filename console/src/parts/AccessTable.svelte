@@ -1,62 +1,25 @@
 <!-- Who holds which role at a scope: what is granted right here, and what is inherited, with where it comes from. -->
 <script lang="ts">
-  import { Modal } from "flowbite-svelte";
-  import { api, ask, asProblem, confirming, type Grant, type Problem, type Schemas, type Scope } from "../lib/api";
-  import { undo } from "../lib/undo.svelte";
+  import { type Grant, type Scope } from "../lib/api";
   import { count, href, moment, terms } from "../lib/words";
-  import ActButton from "./ActButton.svelte";
-  import ImpactNote from "./ImpactNote.svelte";
+  import GrantEditDialog from "./GrantEditDialog.svelte";
   import NewMark from "./NewMark.svelte";
-  import ProblemNote from "./ProblemNote.svelte";
+  import RevokeDialog from "./RevokeDialog.svelte";
   import RoleName from "./RoleName.svelte";
   import StateMark from "./StateMark.svelte";
   import InheritancePath from "./InheritancePath.svelte";
   import Who from "./Who.svelte";
-  import QuietButton from "./QuietButton.svelte";
 
   let { grants, scope, fresh, onchange }: { grants: Grant[]; scope: Scope; fresh: string; onchange: () => void } = $props();
 
-  let revoking = $state.raw<Grant | null>(null);
-  let asked = $state(false);
-  let impact = $state.raw<Schemas["Impact"] | null>(null);
-  let problem = $state.raw<Problem | null>(null);
-  let busy = $state(false);
+  let chosen = $state.raw<Grant | null>(null);
+  let revoking = $state(false);
+  let editing = $state(false);
 
   const mayRevoke = $derived(scope.may.includes("revoke grant"));
 
   function origin(grant: Grant): number {
     return scope.path.findIndex((part) => part.id === grant.scope.id);
-  }
-
-  function begin(grant: Grant) {
-    revoking = grant;
-    problem = impact = null;
-    asked = true;
-    ask(api.DELETE("/grants/{grant}", { params: { path: { grant: grant.id }, query: { preview: true } } })).then(
-      (answer) => {
-        if (revoking === grant) impact = answer.impact ?? null;
-      },
-      (caught) => {
-        if (revoking === grant) problem = asProblem(caught);
-      },
-    );
-  }
-
-  async function revoke() {
-    if (!revoking) return;
-    busy = true;
-    const gone = revoking;
-    try {
-      const { revision } = await ask(api.DELETE("/grants/{grant}", { params: { path: { grant: gone.id }, header: confirming(impact) } }));
-      asked = false;
-      onchange();
-      undo.offer(`${gone.role} revoked from ${gone.principal.name} at ${gone.scope.name}.`, revision);
-    } catch (caught) {
-      problem = asProblem(caught);
-      impact = problem.impact ?? impact;
-    } finally {
-      busy = false;
-    }
   }
 </script>
 
@@ -66,7 +29,7 @@
   <div class="card overflow-x-auto">
     <table class="rows" data-test="access">
       <thead>
-        <tr><th>Who</th><th>Role</th><th>Comes from</th><th>Granted</th><th><span class="sr-only">Revoke</span></th></tr>
+        <tr><th>Who</th><th>Role</th><th>Comes from</th><th>Granted</th><th><span class="sr-only">Edit or revoke</span></th></tr>
       </thead>
       <tbody>
         {#each grants as grant (grant.id)}
@@ -101,9 +64,10 @@
               <span class="whitespace-nowrap">{moment(grant.createdAt)}</span> by {grant.createdBy}
               {#if grant.description}<span class="block" data-test="reason">“{grant.description}”</span>{/if}
             </td>
-            <td class="text-right">
+            <td class="text-right whitespace-nowrap">
               {#if mayRevoke && !grant.inherited}
-                <button type="button" class="link text-sm" onclick={() => begin(grant)} aria-label="Revoke {grant.role} from {grant.principal.name}">Revoke</button>
+                <button type="button" class="link me-3 text-sm" onclick={() => ((chosen = grant), (editing = true))} aria-label="Edit the grant of {grant.role} to {grant.principal.name}">Edit</button>
+                <button type="button" class="link text-sm" onclick={() => ((chosen = grant), (revoking = true))} aria-label="Revoke {grant.role} from {grant.principal.name}">Revoke</button>
               {/if}
             </td>
           </tr>
@@ -113,18 +77,7 @@
   </div>
 {/if}
 
-<Modal bind:open={asked} size="sm" title="Revoke this grant?" outsideclose>
-  {#if revoking}
-    <p>
-      <strong>{revoking.principal.kind} {revoking.principal.name}</strong> loses <strong>{revoking.role}</strong> at
-      <span class="address">{revoking.scope.address}</span>{scope.kind === "resource" ? "" : " and everything below"}.
-    </p>
-    <p class="quiet">Other grants stay as they are.</p>
-    {#if impact}<ImpactNote {impact} />{/if}
-    {#if problem}<ProblemNote {problem} />{/if}
-    <div class="flex justify-end gap-2">
-      <QuietButton onclick={() => (asked = false)}>Keep it</QuietButton>
-      <ActButton action="Revoke" {impact} onclick={revoke} disabled={busy} data-test="confirm-revoke" />
-    </div>
-  {/if}
-</Modal>
+{#if chosen}
+  <RevokeDialog bind:open={revoking} grant={chosen} ondone={onchange} />
+  <GrantEditDialog bind:open={editing} grant={chosen} ondone={onchange} />
+{/if}

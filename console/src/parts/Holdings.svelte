@@ -1,16 +1,23 @@
 <!-- The rules that mean a user or group: directly, through groups, or as one of a built-in set. -->
 <script lang="ts">
-  import { asProblem, type Problem, type Schemas } from "../lib/api";
+  import { asProblem, type Grant, type Problem, type Schemas } from "../lib/api";
+  import { authority } from "../lib/authority.svelte";
   import { reach } from "../lib/directory";
   import { saveReach } from "../lib/csv";
   import { session } from "../lib/session.svelte";
   import { count, href } from "../lib/words";
+  import GrantEditDialog from "./GrantEditDialog.svelte";
   import NewMark from "./NewMark.svelte";
   import ProblemNote from "./ProblemNote.svelte";
+  import RevokeDialog from "./RevokeDialog.svelte";
   import RuleLine from "./RuleLine.svelte";
   import Who from "./Who.svelte";
 
-  let { of, fresh = "" }: { of: Schemas["PrincipalDetails"]; fresh?: string } = $props();
+  let { of, fresh = "", onchange }: { of: Schemas["PrincipalDetails"]; fresh?: string; onchange?: () => void } = $props();
+
+  let chosen = $state.raw<Grant | null>(null);
+  let revoking = $state(false);
+  let editing = $state(false);
 
   const short = $derived(of.name.slice(of.name.lastIndexOf("/") + 1));
 
@@ -41,7 +48,7 @@
   {:else}
     <div class="card overflow-x-auto">
       <table class="rows" data-test="holds">
-        <thead><tr><th>Rule</th><th>At, and all below</th><th>Through</th></tr></thead>
+        <thead><tr><th>Rule</th><th>At, and all below</th><th>Through</th><th><span class="sr-only">Edit or revoke</span></th></tr></thead>
         <tbody>
           {#each of.rules as rule (rule.words + rule.scope.id)}
             <tr class={rule.grant && rule.grant.id === fresh ? "[&>td]:bg-primary-50! dark:[&>td]:bg-primary-950!" : ""}>
@@ -49,6 +56,13 @@
               <td><a class="link address" href={href.scope(rule.scope.address)}>{rule.scope.address}</a></td>
               <td>
                 {#if direct(rule)}directly{:else if rule.grant}<Who who={rule.grant.principal} />{:else}<span class="quiet">the statement</span>{/if}
+              </td>
+              <td class="text-right whitespace-nowrap">
+                {#if rule.grant && onchange && authority.may("revoke grant")}
+                  {@const grant = rule.grant}
+                  <button type="button" class="link me-3 text-sm" onclick={() => ((chosen = grant), (editing = true))} aria-label="Edit the grant of {grant.role} at {grant.scope.name}">Edit</button>
+                  <button type="button" class="link text-sm" onclick={() => ((chosen = grant), (revoking = true))} aria-label="Revoke {grant.role} at {grant.scope.name}">Revoke</button>
+                {/if}
               </td>
             </tr>
           {/each}
@@ -58,3 +72,8 @@
     {#if of.hidden}<p class="quiet mt-2">There are more rules that you may not see.</p>{/if}
   {/if}
 </section>
+
+{#if chosen && onchange}
+  <RevokeDialog bind:open={revoking} grant={chosen} ondone={onchange} />
+  <GrantEditDialog bind:open={editing} grant={chosen} ondone={onchange} />
+{/if}

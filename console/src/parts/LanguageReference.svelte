@@ -23,11 +23,15 @@
 <style>
   .reference :global {
     p { margin-top: 0.6rem; }
-    pre { margin-top: 0.6rem; overflow-x: auto; border-radius: 0.375rem; padding: 0.5rem 0.75rem; background: var(--reference-ground); font-size: 0.8125rem; }
+    pre { margin-top: 0.6rem; white-space: pre-wrap; font-family: var(--font-mono); border-radius: 0.375rem; padding: 0.5rem 0.75rem; background: var(--reference-ground); font-size: 0.8125rem; }
+    pre span { display: block; padding-inline-start: 1.25rem; text-indent: -1.25rem; }
     code { font-family: var(--font-mono); font-size: 0.8125rem; }
-    table { margin-top: 0.6rem; width: 100%; font-size: 0.875rem; }
-    th { text-align: start; font-weight: 600; }
-    td, th { padding: 0.15rem 0.5rem 0.15rem 0; vertical-align: top; overflow-wrap: anywhere; }
+    /* The column is narrow: each row stands as a paragraph, its first cell as its heading. */
+    table { margin-top: 0.6rem; font-size: 0.875rem; }
+    thead { display: none; }
+    tr, td { display: block; }
+    tr { padding-block: 0.3rem; }
+    td:first-child { font-weight: 600; }
   }
   .reference { --reference-ground: var(--color-gray-100); }
   :global(.dark) .reference { --reference-ground: var(--color-gray-800); }

@@ -13,7 +13,8 @@
 
   type Impact = Schemas["Impact"] | null;
   type Known = PrincipalRef & { value: string; hint: string };
-  let { open = $bindable(false), member, group, ondone }: { open?: boolean; member?: PrincipalRef; group?: string; ondone: () => void } = $props();
+  // Already is who is in the group, or which groups the member is in.
+  let { open = $bindable(false), member, group, already, ondone }: { open?: boolean; member?: PrincipalRef; group?: string; already: PrincipalRef[]; ondone: () => void } = $props();
 
   let typed = $state("");
   let chosen = $state.raw<Known[]>([]);
@@ -36,9 +37,10 @@
     const lists = await Promise.allSettled(read);
     const refused = lists.find((list) => list.status === "rejected");
     if (refused && lists.every((list) => list.status === "rejected")) unread = asProblem(refused.reason);
-    known = lists.flatMap((list) => (list.status === "fulfilled" ? list.value : []));
+    known = lists.flatMap((list) => (list.status === "fulfilled" ? list.value : [])).filter((one) => !isIn(one));
   }
 
+  const isIn = (one: Known) => (one.kind === "group" && one.name === group) || already.some((there) => there.kind === one.kind && there.name === one.name);
   const find = (name: string) => known.find((k) => k.value === name.trim());
   // What is written and not added yet is taken along.
   const pending = $derived(find(typed));
