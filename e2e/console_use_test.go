@@ -109,7 +109,7 @@ func TestConsoleFindsItsWay(t *testing.T) {
 		browser.Press("Search"),
 		browser.See(`[data-test=found]`, "seedbank-vault"),
 		browser.Click(`[data-test=found] a`),
-		browser.See(`[data-test=contents]`, "3 direct children, 3 resources in total"),
+		browser.See(`[data-test=contents]`, "3 items inside, 3 resources below"),
 		browser.See(`[data-test=loss]`, "cut off here by"),
 		browser.See(`[data-test=changes-here]`, "Granted content-keeper to group vault-keepers"),
 		browser.Press("Matrix"),
@@ -119,4 +119,36 @@ func TestConsoleFindsItsWay(t *testing.T) {
 		browser.Press("erase object"),
 		browser.See(`[data-test=way]`, "content-keeper"),
 	))
+}
+
+// TestConsoleTreeMenu opens the menu of a row by its button and by keys, and finds in it what may be done there and no more.
+func TestConsoleTreeMenu(t *testing.T) {
+	t.Parallel()
+	b := testbed.StartDemo(t)
+	b.Grant(t, "observer", "user", "sefa", alpine)
+	console := openConsole(t, b)
+	require.NoError(t, console.Do(
+		console.SignIn("rowan@lindenmere", demo.Passphrase),
+		browser.See(`[role=tree]`, "gardens"),
+		browser.Click(`button[aria-label="What to do with visitors"]`),
+		browser.See(`[data-test=tree-menu]`, "Grant a role"),
+		browser.Press("Move"),
+		browser.See(`dialog`, "Move visitors"),
+		browser.Press("Cancel"),
+		browser.Closed(),
+		browser.Keys(`[role=treeitem][aria-current=page]`, "m"),
+		browser.See(`[data-test=tree-menu]`, "Retire"),
+		browser.Stroke(browser.Down), browser.Stroke(browser.Down), browser.Stroke(browser.Enter),
+		browser.See(`dialog`, "Edit visitors"),
+		browser.Press("Cancel"),
+		browser.Closed(),
+		browser.SignOut(),
+		console.SignIn("sefa@lindenmere", demo.Passphrase),
+		browser.See(`[role=tree]`, "alpine-house"),
+		browser.Click(`button[aria-label="What to do with alpine-house"]`),
+		browser.See(`[data-test=tree-menu]`, "Check access here"),
+		browser.SeeNot(`[data-test=tree-menu]`, "Grant a role"),
+		browser.SeeNot(`[data-test=tree-menu]`, "Retire"),
+	))
+	require.Empty(t, console.Complaints())
 }

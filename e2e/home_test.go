@@ -29,7 +29,7 @@ func TestConsoleIsLive(t *testing.T) {
 	require.NoError(t, console.Do(browser.See(`[data-test=access]`, "networking-operator")))
 	require.NoError(t, client.Done(maeve.CreateScope(t.Context(), trial, api.ScopeNew{Kind: "resource", Type: "bucket", Name: "late-comer"})))
 	require.NoError(t, console.Do(
-		browser.See(`[data-test=contents]`, "3 resources in total"),
+		browser.See(`[data-test=contents]`, "3 resources below"),
 		browser.Press("Home"),
 		browser.See(`[data-test=attention]`, "content-reader"),
 		browser.See(`[data-test=mine]`, "govern"),

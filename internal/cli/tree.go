@@ -13,6 +13,7 @@ import (
 	"arbora.example/access/model"
 	"arbora.example/api"
 	"arbora.example/client"
+	"arbora.example/internal/english"
 )
 
 func (a *app) treeCommand() *cli.Command {
@@ -177,7 +178,7 @@ func contentsText(in api.Contents) string {
 	if in.Scopes == 0 {
 		return ""
 	}
-	return fmt.Sprintf("%d direct children; %s%d resources, %s%d scopes in total", in.Children, choose(in.More, "at least ", ""), in.Resources, choose(in.More, "at least ", ""), in.Scopes)
+	return fmt.Sprintf("%s inside; %s%s and %s below", english.Count(in.Children, "item"), choose(in.More, "at least ", ""), english.Count(in.Resources, "resource"), english.Count(in.Scopes, "scope"))
 }
 
 func tagsText(tags map[string]string) string {

@@ -24,7 +24,7 @@
   .reference :global {
     p { margin-top: 0.6rem; }
     pre { margin-top: 0.6rem; white-space: pre-wrap; font-family: var(--font-mono); border-radius: 0.375rem; padding: 0.5rem 0.75rem; background: var(--reference-ground); font-size: 0.8125rem; }
-    pre span { display: block; padding-inline-start: 1.25rem; text-indent: -1.25rem; }
+    pre span { display: block; padding-inline-start: 3rem; text-indent: -3rem; }
     code { font-family: var(--font-mono); font-size: 0.8125rem; }
     /* The column is narrow: each row stands as a paragraph, its first cell as its heading. */
     table { margin-top: 0.6rem; font-size: 0.875rem; }

@@ -92,6 +92,11 @@
     } else if (asked.has("move") && may("move")) {
       reshape("move", asked.get("move") ?? "");
       askNoMore("move");
+    } else {
+      const wanted = ways.find(({ way }) => asked.has(way));
+      if (!wanted) return;
+      reshape(wanted.way);
+      askNoMore(wanted.way);
     }
   });
 
@@ -151,7 +156,7 @@
         </p>
         {#if contents && contents.scopes > 0}
           <p class="quiet text-sm" data-test="contents">
-            {count(contents.children, "direct child", "direct children")}, {contents.more ? "at least " : ""}{count(contents.resources, "resource")} in total
+            {count(contents.children, "item")} inside, {contents.more ? "at least " : ""}{count(contents.resources, "resource")} below
           </p>
         {/if}
         {#if scope.described}<p class="quiet address text-sm" title="Its id never changes">{scope.id}</p>{/if}

@@ -11,6 +11,7 @@
   import ChosenBar from "./ChosenBar.svelte";
   import KindIcon from "./KindIcon.svelte";
   import Skeleton from "./Skeleton.svelte";
+  import TreeMenu from "./TreeMenu.svelte";
 
   let { chosen }: { chosen: string } = $props();
 
@@ -115,6 +116,15 @@
   // The row that the Tab key reaches: the chosen one, or the first when it is not shown.
   const entry = $derived(rows.some((n) => n.address === chosen) ? chosen : rows[0]?.address);
 
+  // The menu of a row opens by its button, a right click or a long touch, and by the keys that open menus; the row has the focus again.
+  let menu = $state.raw<{ node: ScopeNode; index: number; at: { x: number; y: number } } | null>(null);
+
+  function closeMenu() {
+    const index = menu?.index;
+    menu = null;
+    if (index !== undefined) void focusRow(index);
+  }
+
   function holds(node: ScopeNode): boolean {
     return node.more || children.has(node.id);
   }
@@ -143,6 +153,10 @@
       },
       " ": () => choose(node),
       "+": () => (node.kind === "resource" ? undefined : push(creating(node))),
+      m: () => {
+        const { left = 0, bottom = 0 } = list?.querySelector(`[data-index="${index}"]`)?.getBoundingClientRect() ?? {};
+        menu = { node, index, at: { x: left + 24, y: bottom } };
+      },
       Escape: () => several.clear(),
     };
     const act = keys[event.key];
@@ -204,6 +218,11 @@
                 data-over={over === node.id}
                 onclick={(event) => press(event, node, item.index)}
                 onkeydown={(event) => onkeydown(event, node, item.index)}
+                oncontextmenu={(event) => {
+                  event.preventDefault();
+                  const { left, bottom } = event.currentTarget.getBoundingClientRect();
+                  menu = { node, index: item.index, at: event.clientX ? { x: event.clientX, y: event.clientY } : { x: left + 24, y: bottom } };
+                }}
                 class="group absolute inset-x-0 top-0 flex h-[30px] cursor-pointer items-center gap-1.5 border-l-3 border-transparent pr-3 select-none hover:bg-gray-100 focus-visible:-outline-offset-2 aria-selected:bg-copper-100 aria-[current]:border-primary-600 data-[over=true]:bg-copper-100 data-[over=true]:dark:bg-copper-900 not-aria-selected:aria-[current]:bg-primary-50 aria-[current]:font-semibold dark:hover:bg-gray-800 dark:aria-selected:bg-copper-900 dark:aria-[current]:border-primary-400 dark:not-aria-selected:aria-[current]:bg-primary-900/70"
               >
                 {#if holds(node) && !matches}
@@ -225,17 +244,18 @@
                 <KindIcon kind={node.kind} type={node.type} />
                 <span class="truncate {node.retired ? 'line-through opacity-60' : ''}">{node.name}</span>
                 {#if matches}<span class="quiet ml-auto truncate pl-2 text-sm" title={node.address}>{node.address.slice(0, node.address.lastIndexOf("/"))}</span>
-                {:else if node.kind !== "resource"}
+                {:else}
                   <button
                     type="button"
                     tabindex="-1"
-                    aria-label="Create in {node.name}"
-                    title="Create in it, or press +"
-                    class="ml-auto hidden rounded px-1.5 leading-none text-gray-500 group-hover:block hover:bg-gray-200 hover:text-gray-900 dark:text-gray-400 dark:hover:bg-gray-700 dark:hover:text-gray-50"
+                    aria-label="What to do with {node.name}"
+                    aria-haspopup="menu"
+                    class="ml-auto rounded px-1.5 text-lg leading-none text-gray-500 opacity-0 group-hover:opacity-100 group-focus:opacity-100 hover:bg-gray-200 hover:text-gray-900 pointer-coarse:opacity-100 dark:text-gray-400 dark:hover:bg-gray-700 dark:hover:text-gray-50"
                     onclick={(event) => {
                       event.stopPropagation();
-                      push(creating(node));
-                    }}>+</button
+                      const { left, bottom } = event.currentTarget.getBoundingClientRect();
+                      menu = { node, index: item.index, at: { x: left, y: bottom } };
+                    }}>⋯</button
                   >
                 {/if}
               </div>
@@ -249,6 +269,7 @@
       {#if matches}<p class="px-4 pt-2"><a class="link" href={href.search({ text: matches })}>Search the whole tree for “{matches}”</a></p>{/if}
     </div>
   {/if}
+  {#if menu}<TreeMenu node={menu.node} at={menu.at} onclose={closeMenu} />{/if}
   <ChosenBar {several} />
   <p class="border-t border-gray-200 px-4 py-2 text-sm dark:border-gray-700"><a class="link" href="#/spread">Access map</a></p>
 </div>
