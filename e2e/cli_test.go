@@ -316,3 +316,33 @@ func TestTour(t *testing.T) {
 		require.Contains(t, out, fmt.Sprintf("\n%d. ", number+1), "a step of the story is missing")
 	}
 }
+
+// TestQuickStart runs the commands of docs/quick-start.md, from an empty installation to the first grant that is tried.
+func TestQuickStart(t *testing.T) {
+	page, err := os.ReadFile("../docs/quick-start.md")
+	require.NoError(t, err)
+	var lines []string
+	for line := range strings.Lines(string(page)) {
+		if line = strings.TrimSpace(line); strings.HasPrefix(line, "arbora ") {
+			lines = append(lines, strings.TrimPrefix(line, "arbora "))
+		}
+	}
+	require.Len(t, lines, 11, "ten commands, and a password of one's own")
+	c := newTerminal(t)
+	records := filepath.Join(c.home, "records")
+	require.True(t, strings.HasPrefix(lines[0], "init --data ./records "))
+	status, out, errs := c.run(demo.Passphrase+"\n"+demo.Passphrase+"\n", append(strings.Fields(strings.Replace(lines[0], "./records", records, 1)), "--password-from", "-", "--steward-password-from", "-")...)
+	require.Zero(t, status, out+errs)
+	require.Equal(t, "serve --data ./records", lines[1])
+	require.NoError(t, os.MkdirAll(filepath.Join(c.home, "config", "arbora"), 0o700))
+	require.NoError(t, os.WriteFile(filepath.Join(c.home, "config", "arbora", "arbora.toml"), []byte("data = \""+records+"\"\nlog = \"warn\"\n"), 0o600))
+	address, stop := c.serving()
+	defer stop()
+	require.Equal(t, "sign-in rowan@lindenmere", lines[2])
+	c.signIn("rowan@lindenmere", address)
+	for _, line := range lines[4:10] {
+		status, out, errs := c.run("", strings.Fields(strings.ReplaceAll(line, `"Tomas Lindqvist"`, "Tomas"))...)
+		require.Zero(t, status, "%s: %s%s", line, out, errs)
+	}
+	require.Contains(t, c.must(lines[10]), "Yes, tomas may edit project")
+}

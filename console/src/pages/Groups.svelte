@@ -9,6 +9,7 @@
   import { focus } from "../lib/focus";
   import { Kept } from "../lib/kept.svelte";
   import { authority } from "../lib/authority.svelte";
+  import { labelled } from "../lib/labelled";
   import { session } from "../lib/session.svelte";
   import { href, moment, of } from "../lib/words";
   import Field from "../parts/Field.svelte";
@@ -90,7 +91,7 @@
       <span class="quiet">{of(shown.length, list.length, "group")}</span>
     </div>
     <div class="card overflow-x-auto">
-      <table class="rows" data-test="groups">
+      <table {@attach labelled} class="rows" data-test="groups">
         <thead><tr><th>Name</th><th>Title</th><th class="text-right!">Direct members</th><th>Created</th></tr></thead>
         <tbody>
           {#each shown as group (group.id)}

@@ -5,6 +5,7 @@
   import { organisations } from "../lib/directory";
   import { focus } from "../lib/focus";
   import { Kept } from "../lib/kept.svelte";
+  import { labelled } from "../lib/labelled";
   import { moment } from "../lib/words";
   import Field from "../parts/Field.svelte";
   import Page from "../parts/Page.svelte";
@@ -101,7 +102,7 @@
     <p class="card quiet px-5 py-4">There is no organisation yet. Create the first one and hand its steward the password.</p>
   {:else}
     <div class="card overflow-x-auto">
-      <table class="rows" data-test="organisations">
+      <table {@attach labelled} class="rows" data-test="organisations">
         <thead><tr><th>Name</th><th>Title</th><th>Created</th><th><span class="sr-only">Quotas</span></th></tr></thead>
         <tbody>
           {#each list as o (o.id)}

@@ -6,6 +6,7 @@
   import { whenChanged } from "../lib/live.svelte";
   import { guests, users } from "../lib/directory";
   import { authority } from "../lib/authority.svelte";
+  import { labelled } from "../lib/labelled";
   import { session } from "../lib/session.svelte";
   import { count, moment, of } from "../lib/words";
   import Page from "../parts/Page.svelte";
@@ -58,7 +59,7 @@
       <span class="quiet">{of(shown.length - outside, list.length - allOutside, "user")}{outside > 0 ? `, ${of(outside, allOutside, "guest")}` : ""}</span>
     </div>
     <div class="card overflow-x-auto">
-      <table class="rows" data-test="users">
+      <table {@attach labelled} class="rows" data-test="users">
         <thead><tr><th>Name</th><th>Display name</th><th>About</th><th>Email</th><th>State</th><th>Created</th></tr></thead>
         <tbody>
           {#each shown as user (user.id)}

@@ -3,6 +3,7 @@
   import { Button } from "flowbite-svelte";
   import { asProblem, type Problem, type Schemas } from "../lib/api";
   import { statements } from "../lib/directory";
+  import { labelled } from "../lib/labelled";
   import { QueryParam } from "../lib/queryparam.svelte";
   import { live } from "../lib/live.svelte";
   import { session } from "../lib/session.svelte";
@@ -43,7 +44,7 @@
       <Button class="ml-auto" size="sm" href={href.newPolicy(session.organisation)}>Create a policy</Button>
     </div>
     <div class="card overflow-x-auto">
-      <table class="rows" data-test="statements-found">
+      <table {@attach labelled} class="rows" data-test="statements-found">
         <thead><tr><th>Statement</th><th>Applies at</th><th>Policy</th></tr></thead>
         <tbody>
           {#each found.statements as statement (statement.policy.id + statement.number)}

@@ -5,6 +5,7 @@
   import { authority } from "../lib/authority.svelte";
   import { QueryParam } from "../lib/queryparam.svelte";
   import { roles } from "../lib/directory";
+  import { labelled } from "../lib/labelled";
   import { whenChanged } from "../lib/live.svelte";
   import { session } from "../lib/session.svelte";
   import { of } from "../lib/words";
@@ -78,7 +79,7 @@
       <span class="quiet ml-auto">{of(shown.length, list.length, "role")}</span>
     </div>
     <div class="card overflow-x-auto">
-      <table class="rows" data-test="roles">
+      <table {@attach labelled} class="rows" data-test="roles">
         <thead><tr><th>Role</th><th>Purpose</th><th class="text-right!">Permissions</th></tr></thead>
         <tbody>
           {#each shown as role (role.name)}

@@ -2,6 +2,7 @@
 <script lang="ts">
   import { asProblem, type Problem, type Schemas } from "../lib/api";
   import { serviceAccounts } from "../lib/directory";
+  import { labelled } from "../lib/labelled";
   import { QueryParam } from "../lib/queryparam.svelte";
   import { whenChanged } from "../lib/live.svelte";
   import { session } from "../lib/session.svelte";
@@ -45,7 +46,7 @@
       <span class="quiet">{of(shown.length, list.length, "service account")}</span>
     </div>
     <div class="card overflow-x-auto">
-      <table class="rows" data-test="accounts">
+      <table {@attach labelled} class="rows" data-test="accounts">
         <thead><tr><th>Name</th><th>Title</th><th>Lives at</th><th>State</th><th>Created</th></tr></thead>
         <tbody>
           {#each shown as account (account.id)}

@@ -1,6 +1,7 @@
 <!-- Who holds which role at a scope: what is granted right here, and what is inherited, with where it comes from. -->
 <script lang="ts">
   import { type Grant, type Scope } from "../lib/api";
+  import { labelled } from "../lib/labelled";
   import { count, href, moment, terms } from "../lib/words";
   import GrantEditDialog from "./GrantEditDialog.svelte";
   import NewMark from "./NewMark.svelte";
@@ -27,7 +28,7 @@
   <p class="card quiet px-5 py-4">Nobody holds anything here, neither directly nor from above. All is denied.</p>
 {:else}
   <div class="card overflow-x-auto">
-    <table class="rows" data-test="access">
+    <table {@attach labelled} class="rows" data-test="access">
       <thead>
         <tr><th>Who</th><th>Role</th><th>Comes from</th><th>Granted</th><th><span class="sr-only">Edit or revoke</span></th></tr>
       </thead>

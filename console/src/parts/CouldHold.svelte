@@ -1,6 +1,7 @@
 <!-- What somebody could give themselves by one change, where and how: access that no rule shows and that is theirs to take. -->
 <script lang="ts">
   import { api, ask, type Schemas } from "../lib/api";
+  import { labelled } from "../lib/labelled";
   import { Reading } from "../lib/reading.svelte";
   import { session } from "../lib/session.svelte";
   import { capital, count, href } from "../lib/words";
@@ -25,7 +26,7 @@
     <p class="card quiet px-5 py-4">{found.hidden ? "Nothing at the places whose grants you may list." : `Nothing: ${short} can add nothing to what the rules give.`}</p>
   {:else}
     <div class="card overflow-x-auto">
-      <table class="rows">
+      <table {@attach labelled} class="rows">
         <thead><tr><th>At, and everything below</th><th>How</th><th>Would add</th></tr></thead>
         <tbody>
           {#each found.powers as power, i (i)}

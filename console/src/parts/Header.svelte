@@ -51,9 +51,19 @@
     if (to === "/people" && /^\/(guests\/|service-accounts)/.test(router.location)) return true;
     return to === "/" ? router.location === "/" : router.location.startsWith(to);
   }
+
+  // On a phone the pages do not all fit: the row fades where it goes on, and the page that is open stands in view.
+  let nav = $state<HTMLElement>();
+  let goesOn = $state(false);
+  const look = () => (goesOn = nav !== undefined && nav.scrollLeft + nav.clientWidth < nav.scrollWidth - 4);
+  $effect(() => {
+    void router.location;
+    nav?.querySelector("[aria-current]")?.scrollIntoView({ block: "nearest", inline: "center" });
+    look();
+  });
 </script>
 
-<svelte:window {onkeydown} />
+<svelte:window onresize={look} {onkeydown} />
 {#if viewing.as}
   <div role="status" class="sticky top-0 z-30 flex items-center justify-center gap-4 bg-copper-200 px-5 py-2 font-semibold text-copper-900" data-test="viewing">
     <span>You look as {viewing.as}, and can change nothing.</span>
@@ -69,7 +79,12 @@
   {#if session.me?.keeper}
     <span class="rounded-full bg-primary-900 px-3 py-1 text-sm">Keeper of this installation</span>
   {:else}
-    <nav class="-mb-px flex h-14 items-stretch gap-1 max-md:order-last max-md:h-10 max-md:w-full max-md:overflow-x-auto" aria-label="Pages">
+    <nav
+      bind:this={nav}
+      onscroll={look}
+      class="-mb-px flex h-14 items-stretch gap-1 max-md:order-last max-md:h-10 max-md:w-full max-md:overflow-x-auto {goesOn ? 'max-md:mask-r-from-80%' : ''}"
+      aria-label="Pages"
+    >
       {#each pages as page (page.to)}
         <a
           href={"#" + page.to}

@@ -3,6 +3,7 @@
   import { asProblem, type Problem, type Schemas } from "../lib/api";
   import { holders } from "../lib/directory";
   import { saveHolders } from "../lib/csv";
+  import { labelled } from "../lib/labelled";
   import { whenChanged } from "../lib/live.svelte";
   import { count, href } from "../lib/words";
   import ProblemNote from "./ProblemNote.svelte";
@@ -46,7 +47,7 @@
       <p class="card quiet px-5 py-4">Nobody.</p>
     {:else}
       <div class="card overflow-x-auto">
-        <table class="rows">
+        <table {@attach labelled} class="rows">
           <thead><tr><th>Who</th><th>Name</th><th>By</th></tr></thead>
           <tbody>
             {#each list.holders as holder (holder.principal.name)}

@@ -4,6 +4,7 @@
   import { authority } from "../lib/authority.svelte";
   import { reach } from "../lib/directory";
   import { saveReach } from "../lib/csv";
+  import { labelled } from "../lib/labelled";
   import { session } from "../lib/session.svelte";
   import { count, href } from "../lib/words";
   import GrantEditDialog from "./GrantEditDialog.svelte";
@@ -47,7 +48,7 @@
     <p class="card quiet px-5 py-4">None: no rule names {short}, nor a group {short} is in. All is denied.</p>
   {:else}
     <div class="card overflow-x-auto">
-      <table class="rows" data-test="holds">
+      <table {@attach labelled} class="rows" data-test="holds">
         <thead><tr><th>Rule</th><th>At, and all below</th><th>Through</th><th><span class="sr-only">Edit or revoke</span></th></tr></thead>
         <tbody>
           {#each of.rules as rule (rule.words + rule.scope.id)}

@@ -2,6 +2,7 @@
 <script lang="ts">
   import { Radio } from "flowbite-svelte";
   import { api, ask, type Schemas } from "../lib/api";
+  import { labelled } from "../lib/labelled";
   import { Reading } from "../lib/reading.svelte";
   import { session } from "../lib/session.svelte";
   import { moment } from "../lib/words";
@@ -41,7 +42,7 @@
     {/if}
     {#if list.keys.length > 0}
       <div class="card mb-3 overflow-x-auto">
-        <table class="rows">
+        <table {@attach labelled} class="rows">
           <thead><tr><th>Of</th><th>For</th><th>Issued</th><th>Until</th><th>Last used</th><th><span class="sr-only">Exchange</span></th></tr></thead>
           <tbody>
             {#each list.keys as { key, of } (key.id)}

@@ -2,6 +2,7 @@
 <script lang="ts">
   import { Button } from "flowbite-svelte";
   import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
+  import { labelled } from "../lib/labelled";
   import { whenChanged } from "../lib/live.svelte";
   import { session } from "../lib/session.svelte";
   import { count, moment } from "../lib/words";
@@ -68,7 +69,7 @@
   {#if problem}<div class="mb-3"><ProblemNote {problem} /></div>{/if}
   {#if list && list.keys.length > 0}
     <div class="card mb-3 overflow-x-auto">
-      <table class="rows" data-test="keys">
+      <table {@attach labelled} class="rows" data-test="keys">
         <thead><tr><th>Key</th><th>For</th><th>Issued</th><th>Until</th><th>Last used</th><th><span class="sr-only">Revoke</span></th></tr></thead>
         <tbody>
           {#each list.keys as key (key.id)}

@@ -2,6 +2,7 @@
 <script lang="ts">
   import { asProblem, type Problem } from "../lib/api";
   import { save } from "../lib/download";
+  import { labelled } from "../lib/labelled";
   import { loam, type Act, type Resource, type Stored } from "../lib/loam.svelte";
   import { moment } from "../lib/words";
   import LoamAct from "./LoamAct.svelte";
@@ -69,7 +70,7 @@
     <p class="quiet">The bucket is empty.</p>
   {:else}
     <div class="relative overflow-x-auto">
-      <table class="rows" data-test="objects">
+      <table {@attach labelled} class="rows" data-test="objects">
         <thead><tr><th>Object</th><th>Size</th><th>Put</th><th>By</th><th><span class="sr-only">What to do</span></th></tr></thead>
         <tbody>
           {#each list as o (o.name)}

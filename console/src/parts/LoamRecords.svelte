@@ -2,6 +2,7 @@
 <script lang="ts">
   import { Button } from "flowbite-svelte";
   import { asProblem, type Problem } from "../lib/api";
+  import { labelled } from "../lib/labelled";
   import { loam, type Entry, type Resource } from "../lib/loam.svelte";
   import ProblemNote from "./ProblemNote.svelte";
   import QuietButton from "./QuietButton.svelte";
@@ -41,7 +42,7 @@
 {#if list}
   {#if list.length === 0}<p class="quiet mb-2">There is no record yet.</p>{/if}
   <div class="relative overflow-x-auto">
-    <table class="rows" data-test="records">
+    <table {@attach labelled} class="rows" data-test="records">
       <tbody>
         {#each list as entry (entry.name)}
           <tr>

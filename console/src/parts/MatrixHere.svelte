@@ -82,7 +82,7 @@
       <span class="flex items-center gap-1.5"><MatrixGlyph control={example(0, 2)} data={[]} squares={1} />under a condition</span>
     </p>
     <div class="card overflow-x-auto">
-      <table class="rows" data-test="matrix">
+      <table class="rows keeps max-sm:min-w-[36rem]" data-test="matrix">
         <thead>
           <tr>
             <th class="sticky left-0 bg-white dark:bg-gray-900">Who</th>

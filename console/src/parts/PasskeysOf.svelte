@@ -1,6 +1,7 @@
 <!-- The passkeys of somebody else, each of which can be removed. -->
 <script lang="ts">
   import { api, ask } from "../lib/api";
+  import { labelled } from "../lib/labelled";
   import { Reading } from "../lib/reading.svelte";
   import { session } from "../lib/session.svelte";
   import { moment } from "../lib/words";
@@ -22,7 +23,7 @@
     {#if read.problem}<div class="mb-3"><ProblemNote problem={read.problem} /></div>{/if}
     <!-- svelte-ignore a11y_no_noninteractive_tabindex: what scrolls must be reached by keyboard -->
     <div class="card overflow-x-auto" role="region" aria-label="Passkeys" tabindex="0">
-      <table class="rows" data-test="passkeys-of">
+      <table {@attach labelled} class="rows" data-test="passkeys-of">
         <thead><tr><th>Name</th><th>Since</th><th>Last used</th><th><span class="sr-only">Remove</span></th></tr></thead>
         <tbody>
           {#each passkeys as key (key.id)}

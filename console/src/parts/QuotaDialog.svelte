@@ -2,6 +2,7 @@
 <script lang="ts">
   import { untrack } from "svelte";
   import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
+  import { labelled } from "../lib/labelled";
   import { quotas, thousands } from "../lib/words";
   import ChangeDialog from "./ChangeDialog.svelte";
   import ProblemNote from "./ProblemNote.svelte";
@@ -38,7 +39,7 @@
     <p class="quiet">Nothing is removed. Leave a field empty to use the usual number.</p>
     {#if problem}<ProblemNote {problem} />{/if}
     {#if shown}
-      <div class="overflow-x-auto"><table class="rows" data-test="quotas">
+      <div class="overflow-x-auto"><table {@attach labelled} class="rows" data-test="quotas">
         <thead><tr><th>What</th><th class="text-right">There are</th><th>At most</th></tr></thead>
         <tbody>
           {#each quotas as { key, words } (key)}

@@ -26,7 +26,7 @@
 
 <!-- svelte-ignore a11y_no_noninteractive_tabindex: what scrolls must be reached by keyboard -->
 <div class="card overflow-x-auto" role="region" aria-label={label} tabindex="0" data-test="grid">
-  <table class="rows min-w-[50rem] table-fixed">
+  <table class="rows keeps min-w-[50rem] table-fixed">
     <thead>
       <tr>{#if services}<th class="w-[9%]">Service</th>{/if}<th class="w-[12%]">Type</th><th class="w-[8%]">Plane</th>{#each classes as c (c)}<th class={c === "govern" ? "text-copper-700! dark:text-copper-300!" : ""}>{capital(c)}</th>{/each}</tr>
     </thead>

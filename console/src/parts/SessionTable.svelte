@@ -1,6 +1,7 @@
 <!-- Sessions, the one used last first, each of which can be ended. -->
 <script lang="ts">
   import type { Schemas } from "../lib/api";
+  import { labelled } from "../lib/labelled";
   import { moment } from "../lib/words";
 
   let { sessions, mayEnd, onend }: { sessions: Schemas["OpenSession"][]; mayEnd: boolean; onend: (session: string) => void } = $props();
@@ -8,7 +9,7 @@
 
 <!-- svelte-ignore a11y_no_noninteractive_tabindex: what scrolls must be reached by keyboard -->
 <div class="card overflow-x-auto" role="region" aria-label="Sessions" tabindex="0">
-  <table class="rows" data-test="sessions">
+  <table {@attach labelled} class="rows" data-test="sessions">
     <thead><tr><th>Program</th><th>From</th><th>Signed in</th><th>Last used</th><th><span class="sr-only">End</span></th></tr></thead>
     <tbody>
       {#each sessions as s (s.id)}
