@@ -118,7 +118,7 @@ func (s session) namedIn(ctx context.Context, c *cli.Command, organisation, plac
 	switch placeholder {
 	case "ADDRESS", "ADDRESS/NAME":
 		list, err := s.SearchScopes(ctx, organisation, &api.SearchScopesParams{State: string(api.StateActive), Limit: mostAtOnce})
-		return append([]string{organisation}, each(list.Scopes, func(n api.ScopeNode) string { return n.Address })...), err
+		return each(list.Scopes, func(n api.ScopeNode) string { return n.Address }), err
 	case "USER":
 		list, err := s.ListUsers(ctx, organisation, &api.ListUsersParams{Limit: mostAtOnce})
 		return each(list.Users, user), err

@@ -42,7 +42,7 @@ func (a *app) grantCommand() *cli.Command {
 			},
 			{
 				Name: "edit", Usage: "change the end, the condition or the reason of a grant; who holds which role where stays", ArgsUsage: "GRANT-ID",
-				Flags:  append(termFlags(), &cli.BoolFlag{Name: "no-until", Usage: "take its end away"}, &cli.BoolFlag{Name: "no-from", Usage: "take its beginning away"}, &cli.BoolFlag{Name: "no-if", Usage: "take its condition away"}, previewFlag()),
+				Flags:  append(termFlags(), &cli.BoolFlag{Name: "no-until", Usage: "remove its end"}, &cli.BoolFlag{Name: "no-from", Usage: "remove its beginning"}, &cli.BoolFlag{Name: "no-if", Usage: "remove its condition"}, previewFlag()),
 				Action: a.editGrant,
 			},
 			{

@@ -115,7 +115,7 @@ func (a *app) withdrawInvitation(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	if guest.State != api.StatePending {
-		return fmt.Errorf("guest %s is %s, and no invitation is open: arbora guest retire %s takes their access away", guest.Name, guest.State, guest.Name)
+		return fmt.Errorf("guest %s is %s, and no invitation is open: arbora guest retire %s ends their access", guest.Name, guest.State, guest.Name)
 	}
 	return a.change(c, func(preview bool) (api.Written, error) {
 		return s.SetState(ctx, organisation, api.GuestKind, given[0], &api.SetStateParams{Preview: preview}, api.StateChange{State: api.StateRetired})

@@ -3,6 +3,7 @@
 package command
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -56,6 +57,10 @@ func (d *Demo) startCommand() *cli.Command {
 			if set.Listen == "" {
 				set.Listen = defaultOrFree(host.DefaultListen)
 			}
+			// Passkeys take a name, and a browser takes this one for safe.
+			if at, port, err := net.SplitHostPort(set.Listen); err == nil && at == "127.0.0.1" && port != "0" {
+				set.Address = "http://localhost:" + port
+			}
 			sink, err := mailsink.Start(defaultOrFree("127.0.0.1:8425"), defaultOrFree("127.0.0.1:8426"))
 			if err != nil {
 				return err
@@ -66,11 +71,12 @@ func (d *Demo) startCommand() *cli.Command {
 			if err != nil {
 				return err
 			}
-			fmt.Fprintf(d.Out, "\nThe console is at %s/\nMail that it sends is at %s/\nLoam, the stand-in cloud, answers at %s\n\nEverybody signs in with the password %s:\n", i.Address, sink.Page(), set.Loam, demo.Passphrase)
+			address := cmp.Or(set.Address, i.Address)
+			fmt.Fprintf(d.Out, "\nThe console is at %s/\nMail that it sends is at %s/\nLoam, the stand-in cloud, answers at %s\n\nEverybody signs in with the password %s:\n", address, sink.Page(), set.Loam, demo.Passphrase)
 			for _, s := range demo.SignIns() {
 				fmt.Fprintf(d.Out, "  %-20s %s\n", s[0], s[1])
 			}
-			fmt.Fprintf(d.Out, "\nAt a terminal: arbora sign-in rowan@lindenmere --server %s\nEnd it with Ctrl-C.\n", i.Address)
+			fmt.Fprintf(d.Out, "\nAt a terminal: arbora sign-in rowan@lindenmere --server %s\nEnd it with Ctrl-C.\n", address)
 			select {
 			case <-ctx.Done():
 			case err := <-i.Ended:

@@ -12,7 +12,9 @@ import (
 	"io"
 	"net"
 	"net/http"
+	"regexp"
 	"slices"
+	"strings"
 	"sync"
 	"time"
 
@@ -143,7 +145,22 @@ func (s *session) Logout() error { return nil }
 //go:embed page.html
 var pageText string
 
-var page = template.Must(template.New("page").Parse(pageText))
+var page = template.Must(template.New("page").Funcs(template.FuncMap{"linked": linked}).Parse(pageText))
+
+var address = regexp.MustCompile(`https?://[^\s<>"]+`)
+
+// linked writes a letter's text as HTML in which addresses can be followed.
+func linked(text string) template.HTML {
+	var out strings.Builder
+	end := 0
+	for _, at := range address.FindAllStringIndex(text, -1) {
+		link := template.HTMLEscapeString(text[at[0]:at[1]])
+		out.WriteString(template.HTMLEscapeString(text[end:at[0]]) + `<a href="` + link + `">` + link + "</a>")
+		end = at[1]
+	}
+	out.WriteString(template.HTMLEscapeString(text[end:]))
+	return template.HTML(out.String()) // all of it is escaped above
+}
 
 func (s *Sink) showPage(w http.ResponseWriter, _ *http.Request) {
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
