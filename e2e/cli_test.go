@@ -196,7 +196,7 @@ func TestMistypedCommandLines(t *testing.T) {
 		{"holders erase --at lindenmere", 2, "arbora holders takes OPERATION and TYPE"},
 		{"holders erase objct --at lindenmere", 1, "did you mean object?"},
 		{"holders create user --at " + alpine, 1, "create user means nothing at " + alpine},
-		{"role find", 2, "takes the permissions wanted"},
+		{"role find", 2, "needs the permissions wanted"},
 		{"role find fetch objct", 1, "did you mean object?"},
 		{"role compare builder", 2, "takes ROLE and ROLE"},
 		{"role compare builder opertor", 1, "did you mean operator?"},

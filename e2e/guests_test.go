@@ -37,7 +37,7 @@ func TestManyAtOnce(t *testing.T) {
 	require.NotContains(t, c.must("user list"), "cleo")
 
 	write("name,title,email,groups,grants,tags,temporary\nana,Ana Duarte,,seed-curators,observer at " + alpine + ",team=seeds,yes\ncleo,\"Cleo, the second\",cleo@lindenmere.example,seed-curators; contractors,,,\n")
-	require.Contains(t, c.must("user import "+file+" --preview"), "2 users would be made")
+	require.Contains(t, c.must("user import "+file+" --preview"), "2 users would be created")
 	require.NotContains(t, c.must("user list"), "cleo")
 	out := c.must("user import " + file + " --secrets-to " + secrets)
 	require.Contains(t, out, "Created 2 users")

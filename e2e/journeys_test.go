@@ -24,7 +24,7 @@ func TestEveryPageForSomebodyWithLittle(t *testing.T) {
 			{"/", `[data-test=mine]`, "Digitising", "Vault"},
 			{"/tree", `[role=tree]`, "scans.bucket", "gardens"},
 			{"/tree/" + digitising, `[data-test=access] tr`, "herbarium-digitisers builder", "Grant a role"},
-			{"/tree/" + herbarium, `main`, "takes the permission list grant, which you do not hold", "Create in it"},
+			{"/tree/" + herbarium, `main`, "needs the permission list grant, which you do not hold", "Create in it"},
 			{"/tree/" + scans, `h1`, "Herbarium sheet scans", "Grant a role"},
 			{"/search?text=scans", `[data-test=found]`, "scans.bucket", "vault-scans"},
 			{"/spread?user=piotr", `main`, "digitising", "seedbank-vault"},

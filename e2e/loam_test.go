@@ -203,7 +203,7 @@ func TestRefusedListingShowsWhatOneHolds(t *testing.T) {
 	require.Equal(t, "vent-controller.machine", here.Resources[0].Name)
 	require.Contains(t, here.Unlisted, loamapi.Act{
 		Operation: "list", Type: "machine", Permission: "list machine",
-		Reason: `user yuki may not do that: it takes the permission "list machine" at ` + alpine, Ask: `ask an administrator there: "please let user yuki list machine at ` + alpine + `"`,
+		Reason: `user yuki may not do that: it needs the permission "list machine" at ` + alpine, Ask: `ask an administrator there: "please let user yuki list machine at ` + alpine + `"`,
 	})
 	on := map[string]bool{}
 	for _, a := range here.Resources[0].Acts {
@@ -300,7 +300,7 @@ func TestLookingAsSomebodyElseInLoam(t *testing.T) {
 	piotr, err := b.As(t, "piotr@lindenmere").With(client.ViewingAs(api.UserKind, "rowan"))
 	require.NoError(t, err)
 	_, err = loamclient.Through(piotr).Here(t.Context(), digitising)
-	require.GreaterOrEqual(t, statusOf(t, err), 400, "looking takes the permission to")
+	require.GreaterOrEqual(t, statusOf(t, err), 400, "looking needs the permission to")
 }
 
 // TestLoamFailsClosed sees that Loam refuses everything, and says why, while Arbora does not answer.

@@ -229,7 +229,7 @@ func TestStoryInTheBrowser(t *testing.T) {
 			browser.Click(`[data-test=save]`), browser.See(`h1`, "networks"))
 		s.as(yuki, together(
 			s.build("network", "scanner-lan", digitising, browser.Type(`dialog input[name=range]`, "10.41.0.0/16")),
-			[]browser.Step{browser.SeeNot(`main`, "scans.bucket"), browser.Click(`[data-act="create bucket"][data-on=false]`), browser.See(`[data-test=reason]`, "create bucket is off"),
+			[]browser.Step{browser.SeeNot(`main`, "scans.bucket"), browser.Click(`[data-act="create bucket"][data-on=false]`), browser.See(`[data-test=reason]`, "You may not create bucket"),
 				s.loam(herbarium + "/loans"), browser.See(`[data-test=problem]`, "There is no scope")})...)
 		lab := []browser.Step{s.loam(digitising), browser.Click(`[data-act="create lab"]`), browser.Type(`dialog input[name=name]`, "leaves"),
 			browser.Type(`dialog input[name=network]`, digitising+"/digitising-lan.network"), browser.Click(`[data-test=confirm-loam]`)}
@@ -297,7 +297,7 @@ func TestStoryInTheBrowser(t *testing.T) {
 		s.as(rowan, s.open("/service-accounts/"+account), browser.See(`[data-test=keys] tr`, "nightly"), browser.SeeNot(`main`, secret),
 			s.loam(digitising), inLoam("label-reader.machine", "edit machine"), browser.Type(`dialog input[name=runsAs]`, account), browser.Click(`[data-test=confirm-loam]`), browser.Closed(),
 			inLoam("label-reader.machine", "describe machine"), browser.See(`[data-test=made]`, "label-indexer"),
-			s.open("/service-accounts/"+account), browser.Press("Revoke"), browser.See(`main`, "None yet; there may be"))
+			s.open("/service-accounts/"+account), browser.Click(`button[aria-label="Revoke key nightly"]`), browser.See(`main`, "None yet; there may be"))
 		status, _, errs = c.run("", "--with", "indexer", "tree")
 		require.NotZero(t, status)
 		require.Contains(t, errs, "revoked")

@@ -196,7 +196,7 @@ func planState(ctx context.Context, organisation string, who tenant.PrincipalRef
 			return tenant.Plan{}, err
 		}
 		if err := credential.CheckStep(details.State, to); err != nil {
-			return tenant.Plan{}, &problem.Problem{Kind: problem.Conflict, Detail: fmt.Sprintf("%s %s cannot be made %s", p.Kind, p.Name, to), Next: err.Error(), Field: "state"}
+			return tenant.Plan{}, &problem.Problem{Kind: problem.Conflict, Detail: fmt.Sprintf("%s %s cannot become %s", p.Kind, p.Name, to), Next: err.Error(), Field: "state"}
 		}
 		if p.Kind == model.Guest && to == credential.Active && details.Identity.IsZero() {
 			return tenant.Plan{}, &problem.Problem{Kind: problem.Conflict, Detail: p.Name + " never accepted the invitation", Next: "invite them once more", Field: "state"}

@@ -204,7 +204,7 @@ func (s *Changes) newcomer(wanted NewUser, organisation string) (*newcomer, erro
 	case wanted.Password != "" && !wanted.By.TakesPassword():
 		return nil, &problem.Problem{Kind: problem.Invalid, Detail: fmt.Sprintf("who signs in by %s has no password", wanted.By), Next: "leave the password out, or have them sign in by both", Field: "password"}
 	case wanted.Key != nil && !wanted.By.TakesKeys():
-		return nil, &problem.Problem{Kind: problem.Invalid, Detail: fmt.Sprintf("who signs in by %s has no API key", wanted.By), Next: "have them sign in by key, or by both", Field: "key"}
+		return nil, &problem.Problem{Kind: problem.Invalid, Detail: fmt.Sprintf("users who sign in by %s cannot have API keys", wanted.By), Next: "have them sign in by key, or by both", Field: "key"}
 	}
 	if wanted.Link && (!wanted.By.TakesPassword() || wanted.Password != "") {
 		return nil, &problem.Problem{Kind: problem.Invalid, Detail: "a link to choose a password is for who signs in by one that is not given", Next: "leave out the link, or the password", Field: "link"}

@@ -9,6 +9,7 @@ import (
 
 	"arbora.example/access"
 	"arbora.example/access/model"
+	"arbora.example/internal/english"
 	"arbora.example/internal/plan"
 	"arbora.example/internal/problem"
 	"arbora.example/internal/store"
@@ -89,7 +90,7 @@ func reshapable(d tenant.Viewer, r Reshaping) ([]model.Scope, error) {
 		for _, operation := range r.operations() {
 			if _, err := d.Catalogue().Permission(operation + " " + scope.TypeName()); err != nil {
 				return nil, &problem.Problem{
-					Kind: problem.BreaksRule, Rule: model.RulePlacement, Detail: fmt.Sprintf("%s is a %s: there is no way to %s one", d.Address(scope.ID), scope.TypeName(), operation),
+					Kind: problem.BreaksRule, Rule: model.RulePlacement, Detail: fmt.Sprintf("%s is %s, which nobody can %s", d.Address(scope.ID), english.WithArticle(scope.TypeName()), operation),
 					Next: fmt.Sprintf("arbora catalogue %s lists what can be done with one", scope.TypeName()),
 				}
 			}

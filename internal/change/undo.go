@@ -202,7 +202,7 @@ func (s *Changes) mayDescribe(c tenant.Caller, d tenant.Viewer, id model.ID, is,
 		return err
 	}
 	if err := credential.CheckStep(is.State, to.State); err != nil {
-		return &problem.Problem{Kind: problem.Conflict, Detail: fmt.Sprintf("%s %s cannot be made %s", p.Kind.Words(), p.Name, to.State), Next: err.Error()}
+		return &problem.Problem{Kind: problem.Conflict, Detail: fmt.Sprintf("%s %s cannot become %s", p.Kind.Words(), p.Name, to.State), Next: err.Error()}
 	}
 	return nil
 }

@@ -345,7 +345,7 @@ func (a *app) secret(from, prompt string) (string, error) {
 		line, _, _ := strings.Cut(string(text), "\n")
 		return strings.TrimRight(line, "\r"), nil
 	case !a.terminal():
-		return "", usage("there is no terminal to ask at: name a file with the password (- for standard input)")
+		return "", usage("this is not a terminal: name a file with the password (- for standard input)")
 	}
 	return a.unseen(prompt)
 }

@@ -14,6 +14,7 @@ import (
 
 	"arbora.example/api"
 	"arbora.example/client"
+	"arbora.example/internal/english"
 )
 
 func (a *app) importCommand() *cli.Command {
@@ -49,7 +50,7 @@ func (a *app) importUsers(ctx context.Context, c *cli.Command) error {
 		return fmt.Errorf("nobody was created: correct %s first", choose(len(reading.Faults) == 1, "this fault", fmt.Sprintf("these %d faults", len(reading.Faults))))
 	}
 	if c.Bool("preview") {
-		a.say(c, "%d users would be made.", len(reading.Names))
+		a.say(c, "%s would be created.", english.Count(len(reading.Names), "user"))
 		return a.printImpact(c, api.Written{Impact: reading.Impact})
 	}
 	if c.String("secrets-to") == "" {

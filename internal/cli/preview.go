@@ -87,7 +87,7 @@ func (a *app) printImpact(c *cli.Command, written api.Written) error {
 	for _, advice := range impact.Advice {
 		a.prose(c, "Better: "+advice.Words)
 	}
-	a.say(c, "To make it only if it still does just this, add --confirm %s instead of --preview.", impact.Confirmation)
+	a.say(c, "To make exactly this change, repeat with --confirm %s instead of --preview.", impact.Confirmation)
 	return nil
 }
 

@@ -56,7 +56,7 @@ func (a *app) showPrincipal(kind api.PrincipalKind) cli.ActionFunc {
 		if err := a.printFacts(c, p, facts...); err != nil {
 			return err
 		}
-		l := listing{columns: []string{"Rule", "Through", "At", "Grant"}, empty: "none: all is denied"}
+		l := listing{columns: []string{"Rule", "Through", "At", "Grant"}, empty: "none: everything is denied"}
 		for _, r := range p.Rules {
 			if r.Grant == nil {
 				l.rows = append(l.rows, []string{r.Words, "policy " + r.Statement.Policy.Name, r.Scope.Address, ""})
@@ -65,7 +65,7 @@ func (a *app) showPrincipal(kind api.PrincipalKind) cli.ActionFunc {
 			through := choose((r.Grant.Principal.Name == p.Name || r.Grant.Principal.Name == p.Address) && r.Grant.Principal.Kind == p.Kind, "directly", whoText(r.Grant.Principal))
 			l.rows = append(l.rows, []string{r.Grant.Role + terms(*r.Grant), through, r.Scope.Address, r.Grant.Id})
 		}
-		a.section(c, "Named by", l)
+		a.section(c, "Grants and statements", l)
 		if p.Hidden {
 			a.say(c, "There is more that you may not see.")
 		}
@@ -276,7 +276,7 @@ func (a *app) handOver(ctx context.Context, c *cli.Command) error {
 	return a.change(c, func(preview bool) (api.Written, error) {
 		return s.HandOver(ctx, organisation, api.UserKind, given[0], &api.HandOverParams{Preview: preview}, to)
 	}, func() {
-		a.say(c, "What user %s was granted directly is %s's now.", given[0], whoText(to))
+		a.say(c, "All direct grants of user %s now belong to %s.", given[0], whoText(to))
 	})
 }
 

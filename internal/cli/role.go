@@ -197,7 +197,7 @@ func (a *app) findRoles(ctx context.Context, c *cli.Command) error {
 		}
 	}
 	if len(wanted) == 0 {
-		return usage("arbora role find takes the permissions wanted, such as: arbora role find fetch object, list object")
+		return usage("arbora role find needs the permissions wanted, such as: arbora role find fetch object, list object")
 	}
 	s, at, err := a.where(c)
 	if err != nil {

@@ -88,7 +88,7 @@ func Missing(what, name, nearest string) *Problem {
 func Lacking(permission, where string) *Problem {
 	return &Problem{
 		Kind: Refused, Permission: permission,
-		Detail: fmt.Sprintf("this takes the permission %q at %s, which you do not hold", permission, where),
+		Detail: fmt.Sprintf("this needs the permission %q at %s, which you do not hold", permission, where),
 		Next:   "ask somebody who can grant there for a role that holds it",
 	}
 }

@@ -420,7 +420,7 @@ func (s *SignIns) programCaller(ctx context.Context, token credential.AccessToke
 	p, ok := now.Principal(k.Principal)
 	c.OrganisationName = top.Name
 	if !ok || p.Inactive {
-		return c, &problem.Problem{Kind: problem.Revoked, Detail: "who the API key belongs to is out of use", Next: "ask an administrator"}
+		return c, &problem.Problem{Kind: problem.Revoked, Detail: "the owner of the API key is suspended or retired", Next: "ask an administrator"}
 	}
 	switch c.Kind = p.Kind; p.Kind {
 	case model.ServiceAccount:

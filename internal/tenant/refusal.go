@@ -20,7 +20,7 @@ func refusalRecord(p *problem.Problem) string {
 		return p.Detail
 	}
 	told := strings.TrimSuffix(p.Detail, ", which you do not hold")
-	return strings.Replace(told, "this takes the permission", "lacked the permission", 1)
+	return strings.Replace(told, "this needs the permission", "lacked the permission", 1)
 }
 
 // NoteRefusal records that a caller was refused something. Who was refused too much in the last minute is told so.

@@ -208,7 +208,7 @@ func (d Viewer) Need(permission string, scope model.Scope) error {
 	}
 	if d.tame && d.Catalogue().Governing().Has(p) {
 		return &problem.Problem{
-			Kind: problem.Refused, Permission: permission, Detail: "this API key was not made for governing, and this takes the permission \"" + permission + "\"",
+			Kind: problem.Refused, Permission: permission, Detail: "this API key was not made for governing, and this needs the permission \"" + permission + "\"",
 			Next: "use a key made with --may-govern, or do it as a person",
 		}
 	}

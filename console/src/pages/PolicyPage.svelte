@@ -149,6 +149,18 @@
     if (isOutdated(review.problem)) await meet();
   }
 
+  // An earlier text that is taken is shown with its impact at once, as soon as it was read.
+  let rolling = $state(false);
+  function rollBack(then: string) {
+    draft.mine.text = then;
+    [reading, rolling] = [null, true];
+  }
+  $effect(() => {
+    if (!rolling || !clean) return;
+    rolling = false;
+    untrack(preview);
+  });
+
   let acting = $state(false);
   let act = $state<PolicyAct>("suspend");
   function begin(wanted: PolicyAct) {
@@ -230,7 +242,7 @@
         {/if}
         {#if policy}
           <p class="quiet text-sm">Written {moment(policy.writtenAt)} by {policy.writtenBy}.</p>
-          <PolicyVersions {policy} text={draft.mine.text} ontake={mayWrite ? (then) => (draft.mine.text = then) : undefined} />
+          <PolicyVersions {policy} text={draft.mine.text} ontake={mayWrite ? rollBack : undefined} />
         {/if}
       </div>
       <aside class="space-y-6">

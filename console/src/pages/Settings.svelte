@@ -106,7 +106,7 @@
       <DemandFields bind:demands={settings.governing} level="governing" legend="Demanded besides of people who may govern" {problem} />
       {#if impact}{#each impact.warnings as warning (warning)}<p role="status" class="rounded-lg border border-copper-300 bg-copper-100 px-4 py-2.5 text-copper-900 dark:border-copper-700 dark:bg-copper-900/50 dark:text-copper-100">{warning}</p>{/each}{/if}
       {#if problem && !shown.includes(problem.field ?? "")}<ProblemNote {problem} />{/if}
-      {#if authority.may("configure organisation")}<Button type="submit">Save</Button>{:else}<p class="quiet">Changing them takes the permission <em>configure organisation</em>.</p>{/if}
+      {#if authority.may("configure organisation")}<Button type="submit">Save</Button>{:else}<p class="quiet">Changing them needs the permission <em>configure organisation</em>.</p>{/if}
     </form>
     {#if bounds}
       <section class="card mt-6 max-w-2xl p-6" aria-labelledby="quotas-heading">

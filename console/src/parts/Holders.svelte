@@ -36,7 +36,7 @@
   </div>
   {#if problem}
     {#if problem.status === 403}
-      <p class="card quiet px-5 py-4">Who else may takes the permission <em>list grant</em> there, which you do not hold.</p>
+      <p class="card quiet px-5 py-4">Who else may needs the permission <em>list grant</em> there, which you do not hold.</p>
     {:else}
       <ProblemNote {problem} />
     {/if}

@@ -82,10 +82,10 @@
     {/if}
     {#if operation !== "resize"}
       {#if fields.network}
-        <Field label="Network" name="network" {problem} hint="Attaching it takes the permission attach network there.">{#snippet children(id)}<Choice {id} name="network" bind:value={network} options={networks} />{/snippet}</Field>
+        <Field label="Network" name="network" {problem} hint="Attaching it needs the permission attach network there.">{#snippet children(id)}<Choice {id} name="network" bind:value={network} options={networks} />{/snippet}</Field>
       {/if}
       {#if fields.runsAs}
-        <Field label="Runs as (optional)" name="runsAs" {problem} hint="The address of a service account; attaching it takes the permission attach service-account on it.">
+        <Field label="Runs as (optional)" name="runsAs" {problem} hint="The address of a service account; attaching it needs the permission attach service-account on it.">
           {#snippet children(id)}<TextInput {id} name="runsAs" bind:value={runsAs} />{/snippet}
         </Field>
       {/if}

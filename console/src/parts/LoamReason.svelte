@@ -17,7 +17,7 @@
 
 <div class="flex flex-wrap items-center gap-x-4 gap-y-2" role="status" data-test="reason">
   <div class="min-w-0 flex-1">
-    <p>You may not <strong>{act.permission}</strong>. {capital(act.reason ?? "")}.</p>
+    <p>You may not <strong>{act.permission}</strong>. {capital((act.reason ?? "").replace(/^.* may not do that: /, ""))}.</p>
     {#if act.ask}<p class="quiet">{capital(act.ask)}</p>{/if}
   </div>
   {#if question}<QuietButton size="xs" onclick={copy}>{copied ? "Copied" : "Copy the question"}</QuietButton>{/if}

@@ -54,6 +54,15 @@
     typed = "";
   }
 
+  // A comma ends a name, so that a list of them can be typed or pasted; a name that nobody has stays in the field.
+  $effect(() => {
+    if (!typed.includes(",")) return;
+    const names = typed.split(",").map((name) => name.trim()).filter(Boolean);
+    const found = names.map(find).filter((one) => one !== undefined);
+    untrack(() => (chosen = [...new Set([...chosen, ...found])]));
+    typed = names.filter((name) => !find(name)).join(" ");
+  });
+
   const path = $derived({ organisation: session.organisation });
   const changes = $derived(
     wanted.map(({ kind, name }) => ({ addMember: group ? { group, member: { kind, name } } : { group: name, member: member ?? { kind, name } } })),
@@ -84,7 +93,7 @@
         {/each}
       </ul>
     {/if}
-    <Field label={group ? "Users, guests, service accounts or groups" : "Groups"} name="name" problem={null} hint="Enter adds one; add as many as you like. All that the group holds counts for a new member at once.">
+    <Field label={group ? "Users, guests, service accounts or groups" : "Groups"} name="name" problem={null} hint="Enter or a comma adds one; add as many as you like. All that the group holds counts for a new member at once.">
       {#snippet children(id)}<Choice {id} name="member" bind:value={typed} options={known} adds leaves={false} onchosen={add} />{/snippet}
     </Field>
     {#if typed.trim() !== "" && !pending && known.length > 0}<p class="quiet text-sm">Nobody is called “{typed.trim()}”: choose from the list, or clear the field.</p>{/if}

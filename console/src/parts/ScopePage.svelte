@@ -199,7 +199,7 @@
       <h2 id="access-heading" class="mb-2 text-lg font-semibold">Who has access here</h2>
       {#if grantsProblem}
         {#if grantsProblem.status === 403}
-          <p class="card quiet px-5 py-4">Who has access here takes the permission <em>list grant</em>, which you do not hold. <a class="link" href={href.check({ at: scope.address })}>Check what you may do</a> instead.</p>
+          <p class="card quiet px-5 py-4">Who has access here needs the permission <em>list grant</em>, which you do not hold. <a class="link" href={href.check({ at: scope.address })}>Check what you may do</a> instead.</p>
         {:else}
           <ProblemNote problem={grantsProblem} />
         {/if}

@@ -36,7 +36,7 @@ func enter(ctx context.Context, c *call, r resource) (any, error) {
 		return nil, problem(http.StatusConflict, "conflict", "the machine is stopped", "start it first")
 	case r.RunsAs == uuid.Nil:
 		return nil, problem(http.StatusConflict, "conflict", "no service account is attached to the machine, so what runs on it is nobody and may do nothing",
-			"attach one: arbora-demo loam edit "+c.key+" --run-as ADDRESS; it takes the permission \"attach service-account\"")
+			"attach one: arbora-demo loam edit "+c.key+" --run-as ADDRESS; it needs the permission \"attach service-account\"")
 	}
 	return c.run(ctx, Subject{Kind: serviceAccount, ID: r.RunsAs.String(), Name: r.AsNamed}, c.in.Program)
 }

@@ -31,7 +31,7 @@ func TestRefusals(t *testing.T) {
 	p := refusal(questionOf("start", "machine", at), verdictFor("not-granted"))
 	require.Equal(t, http.StatusForbidden, p.Status)
 	require.Equal(t, "start machine", p.Permission)
-	require.Equal(t, `user bram may not do that: it takes the permission "start machine" at `+at, p.Detail)
+	require.Equal(t, `user bram may not do that: it needs the permission "start machine" at `+at, p.Detail)
 	require.Equal(t, `ask an administrator there: "please let user bram start machine at `+at+`"`, p.Next)
 
 	cut := refusal(questionOf("start", "machine", at), verdictFor("cut"))

@@ -77,7 +77,7 @@ func refusal(q *question, v *verdict) *Problem {
 			return invalid("", fmt.Sprintf("%q cannot refer to %s", q.permission(), where), "name a network or a service account")
 		}
 	}
-	needs := fmt.Sprintf("it takes the permission %q at %s", missing, where)
+	needs := fmt.Sprintf("it needs the permission %q at %s", missing, where)
 	if v.Context.Reason == "cut" {
 		needs += ", and a \"may never\" or \"may only\" cuts it"
 	}

@@ -224,7 +224,7 @@ func edit(ctx context.Context, c *call, r resource) (any, error) {
 		}
 	}
 	if c.in.Size != "" {
-		return nil, invalid("size", "a size is not edited", "resize it instead: that takes the permission \"resize "+c.typ+"\"")
+		return nil, invalid("size", "a size is not edited", "resize it instead: that needs the permission \"resize "+c.typ+"\"")
 	}
 	c.fill(&r.Attributes)
 	if c.typ == "subnet" {
