@@ -238,7 +238,7 @@ func TestStoryInTheBrowser(t *testing.T) {
 			browser.Visible(`.cm-content`), browser.Press("A platform service may act"), browser.Type(`[data-test=patterns] label:nth-of-type(1) input`, "labs"),
 			browser.Press("Take it into the text"), browser.See(`.cm-content`, "service labs may observe, attach network"),
 			browser.Keys(`.cm-content`, "service labs may create, start, stop machine \n"), browser.See(`[data-test=reads-well]`, "3 statements"),
-			browser.Click(`[data-test=review]`), browser.See(`[data-test=impact]`, "labs gains"), browser.Click(`[data-test=save]`), browser.SeeNot(`main`, "Save it")},
+			browser.Click(`[data-test=review]`), browser.See(`[data-test=impact]`, "labs gains"), browser.Click(`[data-test=save]`), browser.SeeNot(`[data-test=save]`, "Save")},
 			lab, []browser.Step{browser.Closed(), inLoam("leaves.lab", "start lab"), browser.See(`[data-resource="leaves.lab"]`, "running")})...)
 	})
 	s.step(9, "a narrower grant below removes nothing, and is what is left", func() {

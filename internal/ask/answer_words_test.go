@@ -34,8 +34,8 @@ func TestANoInWords(t *testing.T) {
 		{[]RuleOutcome{reader}, "content-reader from lindenmere/science does not hold it."},
 		{[]RuleOutcome{reader, strange, said}, `content-reader from lindenmere/science does not hold it; “staff may put object if context.location is "north"” from lindenmere is not about it.`},
 		{[]RuleOutcome{reader, reader, said}, "none of the 3 rules for piotr there and above gives it."},
-		{[]RuleOutcome{reader, apart("observer"), said}, "none of the 3 rules for piotr there and above gives it; what observer would give is on the other plane, and control and data are apart."},
-		{[]RuleOutcome{apart("observer"), apart("builder"), said, apart("observer")}, "none of the 4 rules for piotr there and above gives it; what builder and observer would give is on the other plane, and control and data are apart."},
+		{[]RuleOutcome{reader, apart("observer"), said}, "none of the 3 rules for piotr there and above gives it; what observer would give is on the other plane: control and data are separate."},
+		{[]RuleOutcome{apart("observer"), apart("builder"), said, apart("observer")}, "none of the 4 rules for piotr there and above gives it; what builder and observer would give is on the other plane: control and data are separate."},
 	} {
 		t.Run(c.says, func(t *testing.T) {
 			a := Answer{Permission: "erase object", Principal: access.Principal{Kind: model.User, Name: "piotr"}, Scope: tenant.Ref{Address: "lindenmere/science/scans.bucket"}, Rules: c.met}

@@ -83,7 +83,7 @@ func (s *Answers) outcomeViews(ctx context.Context, d tenant.Viewer, met []acces
 }
 
 // planesApart ends the sentence that tells of a rule about control where data was asked about, or the other way round.
-const planesApart = "the other plane, and control and data are apart"
+const planesApart = "the other plane: control and data are separate"
 
 // whyWords says in words why a rule applies or does not.
 func whyWords(m access.RuleOutcome, r RuleView) string {

@@ -137,7 +137,7 @@
     <Field label="At" name="scope" {problem}>
       {#snippet children(id)}<Choice {id} name="check-at" bind:value={at} options={tree.nodes.map((n) => ({ value: n.address, hint: n.title }))} />{/snippet}
     </Field>
-    <div class="pt-6.5"><Button type="submit" disabled={busy || !name || !permission || !at} data-test="ask">Ask</Button></div>
+    <div class="pt-6.5"><Button type="submit" disabled={busy || !name || !permission || !at} data-test="ask">Check</Button></div>
   </form>
 
   {#if problem && !["name", "permission", "kind"].includes(problem.field ?? "")}

@@ -13,6 +13,7 @@
   import type { Vocabulary } from "../lib/language";
   import { vocabulary } from "../lib/vocabulary";
   import { count, href, moment } from "../lib/words";
+  import ActButton from "../parts/ActButton.svelte";
   import Choice from "../parts/Choice.svelte";
   import Field from "../parts/Field.svelte";
   import PolicyDialog, { type PolicyAct } from "../parts/PolicyDialog.svelte";
@@ -61,14 +62,18 @@
     return () => (late = true);
   });
 
-  async function load(id: string) {
+  // What is written here stays when the same policy is read again, unless it was just saved.
+  async function load(id: string, saved = false) {
     if (tree.nodes.length === 0) tree.load();
     if (id === "new") {
       at = new URLSearchParams(router.querystring ?? "").get("at") ?? session.organisation;
       return;
     }
     try {
-      adopt(await ask(api.GET("/policies/{policy}", { params: { path: { policy: id } } })));
+      const now = await ask(api.GET("/policies/{policy}", { params: { path: { policy: id } } }));
+      if (saved || policy?.id !== now.id) return adopt(now);
+      draft.meet(textsOf(now));
+      policy = now;
     } catch (caught) {
       review.problem = asProblem(caught);
     }
@@ -142,7 +147,7 @@
       } else {
         const { revision } = await ask(api.PATCH("/policies/{policy}", { params: { path: { policy: params?.id ?? "" }, header }, body: edit }));
         undo.offer(`Policy ${draft.mine.name} saved.`, revision);
-        await load(params?.id ?? "");
+        await load(params?.id ?? "", true);
       }
       review.impact = null;
     });
@@ -234,7 +239,7 @@
         {#if mayWrite}
           <div class="flex flex-wrap gap-2">
             {#if review.impact && review.shown === key}
-              <Button onclick={save} disabled={review.busy || !clean} data-test="save">Save it</Button>
+              <ActButton action="Save" impact={review.impact} onclick={save} disabled={review.busy || !clean} data-test="save" />
             {:else}
               <Button onclick={preview} disabled={review.busy || !clean || !changed || !draft.mine.name || draft.disputed.length > 0} data-test="review">Show the impact</Button>
             {/if}

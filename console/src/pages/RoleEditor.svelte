@@ -13,6 +13,7 @@
   import { vocabulary } from "../lib/vocabulary";
   import { tree } from "../lib/tree.svelte";
   import { count, href } from "../lib/words";
+  import ActButton from "../parts/ActButton.svelte";
   import Choice from "../parts/Choice.svelte";
   import Field from "../parts/Field.svelte";
   import FilterFields from "../parts/FilterFields.svelte";
@@ -160,7 +161,7 @@
           {#if editing && !(review.impact && review.shown === key)}
             <Button onclick={preview} disabled={review.busy || !reading || draft.disputed.length > 0} data-test="review">Show the impact</Button>
           {:else}
-            <Button onclick={save} disabled={review.busy || !reading || !(editing || name.trim())} data-test="save">{editing ? "Save it" : "Create it"}</Button>
+            <ActButton action={editing ? "Save" : "Create"} impact={review.impact} onclick={save} disabled={review.busy || !reading || !(editing || name.trim())} data-test="save" />
           {/if}
           <QuietButton href={editing ? href.role(editing) : "#/roles"}>Cancel</QuietButton>
         </div>
