@@ -69,7 +69,7 @@ func (h *Host) resetStewardCommand() *cli.Command {
 	set := &Settings{}
 	return &cli.Command{
 		Name: "reset-steward", Usage: "give a steward a temporary password, when nobody in the organisation can", ArgsUsage: "NAME@ORGANISATION",
-		Description: "Run it on the host that keeps the records; the service may be running. The organisation's audit log says that it\nwas done, and all its stewards are told by mail.",
+		Description: "Run it on the host that keeps the records; the service may be running. The organisation's audit log records it, and\nall its stewards get a letter.",
 		Flags:       set.flags(false),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			name, organisation, ok := strings.Cut(c.Args().First(), "@")

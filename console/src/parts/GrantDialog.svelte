@@ -249,7 +249,7 @@ grant would do is told before it is made. -->
                 {/snippet}
               </ImpactNote>
               {#if weigh(impact) === "nothing" && at.kind !== "organisation"}
-                <p class="quiet text-sm" data-test="narrowing">A lesser role here takes nothing away: access from above holds below, too. Revoke it where it is granted, or <a class="link" href={href.newPolicy(at.address)}>write a policy here</a> with <em>may only</em> or <em>may never</em>.</p>
+                <p class="quiet text-sm" data-test="narrowing">A narrower role here does not reduce access from above. To reduce it, revoke it where it is granted, or <a class="link" href={href.newPolicy(at.address)}>write a policy here</a> with <em>may only</em> or <em>may never</em>.</p>
               {/if}
             {/if}
           </div>

@@ -28,7 +28,7 @@
 <ChangeDialog bind:open size="md" title="{verbs[act]} policy {policy.name}?" action="{verbs[act]} policy" preview={async () => (await send(true, null)).impact ?? null} {make}>
   {#snippet children()}
     {#if act === "suspend"}
-      <p>The policy decides nothing until it is resumed. Its text stays, and can be edited meanwhile.</p>
+      <p>The policy decides nothing until it is resumed. You can still edit its text.</p>
     {:else if act === "resume"}
       <p>Its statements decide again, at once.</p>
     {:else}

@@ -41,7 +41,7 @@
     <h2 id="result-heading" class="text-xl font-semibold tracking-tight">{title}</h2>
   </header>{/if}
   {#if secrets}
-    <p class="bg-copper-100 px-6 py-2.5 font-semibold text-copper-900 dark:bg-copper-900/60 dark:text-copper-100">What is secret here is shown this once: copy or save it now.</p>
+    <p class="bg-copper-100 px-6 py-2.5 font-semibold text-copper-900 dark:bg-copper-900/60 dark:text-copper-100">The secrets on this card are shown this once: copy or save them now.</p>
   {/if}
   <dl class="divide-y divide-gray-100 dark:divide-gray-800">
     {#each all as fact (fact.key)}
