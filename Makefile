@@ -42,10 +42,10 @@ build: console/dist/index.html
 	go build $(VERSION) -o build/ ./cmd/arbora ./cmd/arbora-demo
 
 console/dist/index.html: console/node_modules/.package-lock.json $(CONSOLE)
-	cd console && npm run --silent build -- --logLevel warn
+	cd console && npm run --silent build -- --logLevel error
 
 console/node_modules/.package-lock.json: console/package-lock.json
-	cd console && npm ci --no-audit --no-fund --loglevel error
+	cd console && npm ci --no-audit --no-fund --no-update-notifier --loglevel error
 	touch $@
 
 generate: console/node_modules/.package-lock.json

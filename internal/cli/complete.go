@@ -32,8 +32,8 @@ func (a *app) complete(ctx context.Context, c *cli.Command) {
 	defer done()
 	last := a.words[max(len(a.words)-2, 0)] // the library's own option is the last
 	if name := strings.TrimLeft(last, "-"); name != last {
-		takes := strings.TrimPrefix(optionText(c, name), "--"+name+" ")
-		if takes == "--"+name { // a switch, or not whole yet
+		takes := takenBy(c, name)
+		if takes == "" { // a switch, or not whole yet
 			for _, option := range optionNames(c) {
 				fmt.Fprintln(a.Out, choose(len(option) == 1, "-", "--")+option)
 			}

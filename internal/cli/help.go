@@ -5,7 +5,6 @@ import (
 	_ "embed"
 	"fmt"
 	"io"
-	"regexp"
 	"slices"
 	"strings"
 
@@ -89,7 +88,7 @@ func printHelp(out io.Writer, c *cli.Command) {
 	}
 	fmt.Fprintf(out, "\nWrite it as\n  %s\n", written)
 	printCommands(out, c)
-	printOptions(out, "Options", c.VisibleFlags())
+	printOptions(out, c.VisibleFlags())
 	if examples := examplesOf(name); len(c.Commands) == 0 && len(examples) > 0 {
 		fmt.Fprintf(out, "\nExamples\n  %s\n", strings.Join(examples, "\n  "))
 	}
@@ -137,10 +136,8 @@ func printCommands(out io.Writer, c *cli.Command) {
 	}
 }
 
-var quoted = regexp.MustCompile("`([^`]*)`")
-
 // printOptions lists options with what they take. A default is told where it is one that somebody would choose.
-func printOptions(out io.Writer, title string, flags []cli.Flag) {
+func printOptions(out io.Writer, flags []cli.Flag) {
 	type option struct{ form, usage string }
 	var options []option
 	width := 0
@@ -155,10 +152,10 @@ func printOptions(out io.Writer, title string, flags []cli.Flag) {
 		}
 		usage := documented.GetUsage()
 		form := strings.Join(forms, ", ")
-		if found := quoted.FindStringSubmatch(usage); found != nil {
-			form += " " + found[1]
+		if takes := placeholderOf(documented); takes != "" {
+			form += " " + takes
 		}
-		usage = quoted.ReplaceAllString(usage, "$1")
+		usage = placeholder.ReplaceAllString(usage, "$1")
 		if value := strings.Trim(documented.GetDefaultText(), `"`); documented.TakesValue() && documented.IsDefaultVisible() && value != "" && value != "0" && !strings.Contains(usage, value) {
 			usage += " (without it: " + value + ")"
 		}
@@ -169,7 +166,7 @@ func printOptions(out io.Writer, title string, flags []cli.Flag) {
 		width = max(width, len(form))
 	}
 	if len(options) > 0 {
-		fmt.Fprintf(out, "\n%s\n", title)
+		fmt.Fprintf(out, "\nOptions\n")
 	}
 	for _, o := range options {
 		fmt.Fprintf(out, "  %-*s   %s\n", width, o.form, o.usage)

@@ -11,6 +11,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"arbora.example/api"
+	"arbora.example/client"
 	"arbora.example/internal/english"
 )
 
@@ -283,11 +284,11 @@ func (a *app) tellReading(c *cli.Command, reading api.Reading) error {
 		a.say(c, "%s", strings.TrimRight(reading.Text, "\n"))
 		return nil
 	}
-	lines := make([]string, len(reading.Faults))
-	for i, f := range reading.Faults {
-		lines[i] = faultText(f)
+	detail := faultText(reading.Faults[0])
+	if n := len(reading.Faults); n > 1 {
+		detail = fmt.Sprintf("the text has %d errors", n)
 	}
-	return fmt.Errorf("%s", strings.Join(lines, "\n  "))
+	return &client.Error{Problem: api.Problem{Detail: detail, Faults: reading.Faults}}
 }
 
 func (a *app) searchPolicies(ctx context.Context, c *cli.Command) error {

@@ -42,9 +42,9 @@ func (a *app) undo(ctx context.Context, c *cli.Command) error {
 	}
 	did := undone.Undid
 	if c.Bool("preview") {
-		a.say(c, "Undoing revision %d of %s, by which %s %s:", did.Revision, moment(did.At), did.By, did.What)
+		a.say(c, "Undoing revision %d (%s %s, %s) would do this:", did.Revision, did.By, did.What, moment(did.At))
 		return a.printImpact(c, api.Written{Revision: undone.Revision, Impact: undone.Impact})
 	}
-	a.say(c, "Undone is revision %d of %s, by which %s %s.", did.Revision, moment(did.At), did.By, did.What)
+	a.say(c, "Undid revision %d: %s %s, %s.", did.Revision, did.By, did.What, moment(did.At))
 	return a.valueOnly(c, undone)
 }

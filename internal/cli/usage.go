@@ -60,21 +60,29 @@ func optionNames(c *cli.Command) (names []string) {
 
 var placeholder = regexp.MustCompile("`([^`]+)`")
 
-// optionText writes an option with what it takes, such as --at ADDRESS.
-func optionText(c *cli.Command, name string) string {
-	text := "--" + name
+// placeholderOf returns what an option takes, such as ADDRESS; nothing for a switch.
+func placeholderOf(flag cli.DocGenerationFlag) string {
+	if found := placeholder.FindStringSubmatch(flag.GetUsage()); found != nil {
+		return found[1]
+	}
+	return ""
+}
+
+// takenBy returns what an option of a command, or of one above it, takes.
+func takenBy(c *cli.Command, name string) string {
 	for _, at := range c.Lineage() {
 		for _, flag := range at.Flags {
-			documented, ok := flag.(cli.DocGenerationFlag)
-			if !ok || !slices.Contains(flag.Names(), name) {
-				continue
-			}
-			if found := placeholder.FindStringSubmatch(documented.GetUsage()); found != nil {
-				return text + " " + found[1]
+			if documented, ok := flag.(cli.DocGenerationFlag); ok && slices.Contains(flag.Names(), name) {
+				return placeholderOf(documented)
 			}
 		}
 	}
-	return text
+	return ""
+}
+
+// optionText writes an option with what it takes, such as --at ADDRESS.
+func optionText(c *cli.Command, name string) string {
+	return strings.TrimSpace("--" + name + " " + takenBy(c, name))
 }
 
 // habits are words that people bring along for what a command does, with the commands that may do it here.
@@ -85,7 +93,7 @@ var habits = []struct{ words, commands []string }{
 	{[]string{"get", "describe", "view", "info", "cat"}, []string{"show", "list"}},
 	{[]string{"update", "modify", "change", "set", "rename", "alter"}, []string{"edit", "change", "set", "tag"}},
 	{[]string{"disable", "block", "lock", "deactivate"}, []string{"suspend", "retire"}},
-	{[]string{"enable", "unblock", "unlock", "activate"}, []string{"restore"}},
+	{[]string{"enable", "unblock", "unlock", "activate"}, []string{"restore", "resume"}},
 }
 
 // unknownCommand runs when a command that only holds others is given none, or one it does not have.

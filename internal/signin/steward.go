@@ -82,7 +82,7 @@ func (s *SignIns) ResetSteward(ctx context.Context, organisation, name string) (
 	return reset, nil
 }
 
-// stewardsOf returns the active users who hold the role steward at the top of an organisation by grants of their own.
+// stewardsOf returns the users who hold the role steward at the top of an organisation by grants of their own.
 func (s *SignIns) stewardsOf(ctx context.Context, organisation string) (model.ID, []access.Principal, error) {
 	id, err := s.Records.OrganisationNamed(ctx, organisation)
 	if errors.Is(err, store.ErrNotFound) {

@@ -2,6 +2,7 @@ package tenant
 
 import (
 	"context"
+	"errors"
 	"fmt"
 
 	"arbora.example/access"
@@ -68,7 +69,7 @@ func (p *Plan) WriteTo(tx Tx) error {
 	return p.Beside(tx)
 }
 
-// Join takes in another plan, to be made with it as one.
+// Join takes in another plan of changes to the tree, people or rules, to be made with it as one.
 func (p *Plan) Join(o Plan) {
 	p.Changes = append(p.Changes, o.Changes...)
 	for id, details := range o.Described.Principals {
@@ -80,6 +81,12 @@ func (p *Plan) Join(o Plan) {
 	p.Warnings = append(p.Warnings, o.Warnings...)
 	p.Notices = append(p.Notices, o.Notices...)
 	p.ActsAs = append(p.ActsAs, o.ActsAs...)
+	p.Final = p.Final || o.Final
+	if first, second := p.Beside, o.Beside; first == nil {
+		p.Beside = second
+	} else if second != nil {
+		p.Beside = func(tx Tx) error { return errors.Join(first(tx), second(tx)) }
+	}
 	if o.What != "" && p.What != "" {
 		p.What += ", " + o.What
 	} else if o.What != "" {

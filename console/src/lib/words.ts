@@ -13,6 +13,11 @@ export function localMoment(text: string | undefined): string {
   return new Date(at.getTime() - at.getTimezoneOffset() * 60_000).toISOString().slice(0, 16);
 }
 
+// momentOf reads what such a field has; nothing for an empty one.
+export function momentOf(local: string): string | undefined {
+  return local ? new Date(local).toISOString() : undefined;
+}
+
 export function count(n: number, one: string, many = one + "s"): string {
   return `${n} ${n === 1 ? one : many}`;
 }

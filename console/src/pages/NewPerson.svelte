@@ -3,6 +3,7 @@
   import { Button, Checkbox, Radio } from "flowbite-svelte";
   import { router } from "svelte-spa-router";
   import { api, ask, asProblem, confirming, type Problem, type Schemas } from "../lib/api";
+  import { asking, typing } from "../lib/asking";
   import { groups as listGroups, users as listUsers } from "../lib/directory";
   import { session } from "../lib/session.svelte";
   import { tagsFault, tagsIn } from "../lib/tags";
@@ -82,22 +83,16 @@
   $effect(() => {
     if (!ready || user || invited) return;
     const asked = guest ? { guest: newGuest } : { user: newUser };
-    let late = false;
-    const wait = setTimeout(async () => {
-      try {
-        const query = { preview: true };
-        const answer = asked.guest
-          ? await ask(api.POST("/organisations/{organisation}/guests", { params: { path, query }, body: asked.guest }))
-          : await ask(api.POST("/organisations/{organisation}/users", { params: { path, query }, body: asked.user }));
-        if (!late && "impact" in answer) [impact, problem] = [answer.impact ?? null, null];
-      } catch (caught) {
-        if (!late) [impact, problem] = [null, asProblem(caught)];
-      }
-    }, 250);
-    return () => {
-      late = true;
-      clearTimeout(wait);
-    };
+    const query = { preview: true };
+    return asking<{ impact?: Schemas["Impact"] } | object>(
+      () =>
+        asked.guest
+          ? ask(api.POST("/organisations/{organisation}/guests", { params: { path, query }, body: asked.guest }))
+          : ask(api.POST("/organisations/{organisation}/users", { params: { path, query }, body: asked.user })),
+      (answer) => ([impact, problem] = ["impact" in answer ? (answer.impact ?? null) : null, null]),
+      (caught) => ([impact, problem] = [null, caught]),
+      typing,
+    );
   });
 
   async function create(event: Event) {

@@ -1,7 +1,8 @@
 <!-- Every statement of the organisation in one list, found by its words: nobody has to remember where a policy was put. -->
 <script lang="ts">
   import { Button } from "flowbite-svelte";
-  import { asProblem, type Problem, type Schemas } from "../lib/api";
+  import { type Problem, type Schemas } from "../lib/api";
+  import { asking } from "../lib/asking";
   import { statements } from "../lib/directory";
   import { labelled } from "../lib/labelled";
   import { QueryParam } from "../lib/queryparam.svelte";
@@ -19,16 +20,8 @@
 
   $effect(() => {
     void live.revision;
-    let late = false;
-    statements(session.organisation, words.value.trim()).then(
-      (list) => {
-        if (!late) [found, problem] = [list, null];
-      },
-      (caught) => {
-        if (!late) problem = asProblem(caught);
-      },
-    );
-    return () => (late = true);
+    const wanted = words.value.trim();
+    return asking(() => statements(session.organisation, wanted), (list) => ([found, problem] = [list, null]), (caught) => (problem = caught));
   });
 </script>
 

@@ -4,6 +4,7 @@
   import { push, router } from "svelte-spa-router";
   import { untrack } from "svelte";
   import { api, ask, asProblem, confirming, isOutdated, type Schemas } from "../lib/api";
+  import { asking, typing } from "../lib/asking";
   import { Draft } from "../lib/draft.svelte";
   import { whenChanged } from "../lib/live.svelte";
   import { Review } from "../lib/review.svelte";
@@ -55,11 +56,7 @@
   $effect(() => {
     const scope = at;
     if (!tree.nodes.some((n) => n.address === scope)) return;
-    let late = false;
-    vocabulary(session.organisation, scope).then((words) => {
-      if (!late) known = words;
-    });
-    return () => (late = true);
+    return asking(() => vocabulary(session.organisation, scope), (words) => (known = words), (caught) => (review.problem = caught));
   });
 
   // What is written here stays when the same policy is read again, unless it was just saved.
@@ -106,21 +103,15 @@
   $effect(() => {
     const [asked, scope] = [draft.mine.text, at];
     if (!scope) return;
-    let late = false;
-    const wait = setTimeout(async () => {
-      try {
-        const answer = await ask(api.POST("/scopes/{scope}/policies/reading", { params: { path: { scope } }, body: { text: asked } }));
-        if (late) return;
+    return asking(
+      () => ask(api.POST("/scopes/{scope}/policies/reading", { params: { path: { scope } }, body: { text: asked } })),
+      (answer) => {
         [reading, review.problem] = [answer, null];
         if (answer.faults.length === 0) held = answer.statements;
-      } catch (caught) {
-        if (!late) review.problem = asProblem(caught);
-      }
-    }, 200);
-    return () => {
-      late = true;
-      clearTimeout(wait);
-    };
+      },
+      (caught) => (review.problem = caught),
+      typing,
+    );
   });
 
   const key = $derived(JSON.stringify([draft.mine, at]));

@@ -4,6 +4,7 @@
   import { push, router } from "svelte-spa-router";
   import { untrack } from "svelte";
   import { api, ask, asProblem, confirming, isOutdated, type Schemas } from "../lib/api";
+  import { asking } from "../lib/asking";
   import { Draft } from "../lib/draft.svelte";
   import { whenChanged } from "../lib/live.svelte";
   import { Review } from "../lib/review.svelte";
@@ -86,16 +87,12 @@
       reading = null;
       return;
     }
-    let late = false;
-    ask(api.POST("/scopes/{scope}/roles/reading", { params: { path: { scope: at } }, body })).then(
-      (answer) => {
-        if (!late) [reading, review.problem] = [answer, null];
-      },
-      (caught) => {
-        if (!late) review.problem = asProblem(caught);
-      },
+    const scope = at;
+    return asking(
+      () => ask(api.POST("/scopes/{scope}/roles/reading", { params: { path: { scope } }, body })),
+      (answer) => ([reading, review.problem] = [answer, null]),
+      (caught) => (review.problem = caught),
     );
-    return () => (late = true);
   });
 
   const path = $derived({ scope: session.organisation, role: editing });

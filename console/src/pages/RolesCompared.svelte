@@ -1,6 +1,7 @@
 <!-- Two roles side by side: what both hold, and what only one of them does. -->
 <script lang="ts">
     import { api, ask, asProblem, type Problem, type Role, type Schemas } from "../lib/api";
+  import { asking } from "../lib/asking";
   import { roleOptions, roles } from "../lib/directory";
   import { live } from "../lib/live.svelte";
   import { QueryParam } from "../lib/queryparam.svelte";
@@ -29,17 +30,8 @@
     void live.revision;
     const names = [first.value, second.value];
     if (!names.every((name) => known.some((r) => r.name === name))) return;
-    let late = false;
     const show = (role: string) => ask(api.GET("/scopes/{scope}/roles/{role}", { params: { path: { scope: session.organisation, role } } }));
-    Promise.all([show(names[0] ?? ""), show(names[1] ?? "")]).then(
-      (both) => {
-        if (!late) [pair, problem] = [both, null];
-      },
-      (caught) => {
-        if (!late) problem = asProblem(caught);
-      },
-    );
-    return () => (late = true);
+    return asking(() => Promise.all([show(names[0] ?? ""), show(names[1] ?? "")]), (both) => ([pair, problem] = [both, null]), (caught) => (problem = caught));
   });
 
   const sums = $derived.by(() => {

@@ -2,6 +2,7 @@
 <script lang="ts">
   import { Button, Checkbox } from "flowbite-svelte";
   import { api, ask, asProblem, isOutdated, type Problem, type Schemas } from "../lib/api";
+  import { asking, typing } from "../lib/asking";
   import { authority } from "../lib/authority.svelte";
   import { whenChanged } from "../lib/live.svelte";
   import { session } from "../lib/session.svelte";
@@ -48,21 +49,12 @@
       impact = null;
       return;
     }
-    let late = false;
-    const wait = setTimeout(() => {
-      ask(api.PUT("/organisations/{organisation}/settings", { params: { path, query: { preview: true } }, body: { settings: wanted } })).then(
-        (written) => {
-          if (!late) [impact, problem] = [written.impact ?? null, null];
-        },
-        (caught) => {
-          if (!late) [impact, problem] = [null, asProblem(caught)];
-        },
-      );
-    }, 300);
-    return () => {
-      late = true;
-      clearTimeout(wait);
-    };
+    return asking(
+      () => ask(api.PUT("/organisations/{organisation}/settings", { params: { path, query: { preview: true } }, body: { settings: wanted } })),
+      (written) => ([impact, problem] = [written.impact ?? null, null]),
+      (caught) => ([impact, problem] = [null, caught]),
+      typing,
+    );
   });
 
   async function change(event: Event) {

@@ -3,6 +3,7 @@
   import { Modal } from "flowbite-svelte";
   import type { Snippet } from "svelte";
   import { asProblem, type Problem, type Schemas } from "../lib/api";
+  import { asking, typing } from "../lib/asking";
   import ActButton from "./ActButton.svelte";
   import ImpactNote from "./ImpactNote.svelte";
   import ProblemNote from "./ProblemNote.svelte";
@@ -13,7 +14,6 @@
     open = $bindable(false), title, action, preview, asks, make, ready = true, size = "sm", children,
   }: { open?: boolean; title: string; action: string; preview?: () => Promise<Impact>; asks?: () => unknown; make: (impact: Impact) => Promise<void>; ready?: boolean; size?: "sm" | "md"; children: Snippet<[Problem | null]> } = $props();
 
-  const pause = 250; // ms
   let impact = $state.raw<Impact>(null);
   let problem = $state.raw<Problem | null>(null);
   let busy = $state(false);
@@ -22,26 +22,9 @@
   // it depends on, that is what asks tells, and they have paused before it is asked.
   $effect(() => {
     if (!open || !ready || !preview) return;
-    let late = false;
     impact = problem = null;
-    const run = () =>
-      preview().then(
-        (found) => {
-          if (!late) impact = found;
-        },
-        (caught) => {
-          if (!late) problem = asProblem(caught);
-        },
-      );
-    let waiting: ReturnType<typeof setTimeout> | undefined;
-    if (asks) {
-      asks();
-      waiting = setTimeout(run, pause);
-    } else void run();
-    return () => {
-      late = true;
-      clearTimeout(waiting);
-    };
+    asks?.();
+    return asking(preview, (found) => (impact = found), (caught) => (problem = caught), asks ? typing : 0);
   });
 
   async function submit(event: Event) {

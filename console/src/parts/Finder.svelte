@@ -4,6 +4,7 @@
   import { push } from "svelte-spa-router";
   import { tick } from "svelte";
   import { api, ask, type Role } from "../lib/api";
+  import { asking, typing } from "../lib/asking";
   import { roles as rolesOf } from "../lib/directory";
   import { session } from "../lib/session.svelte";
   import { href } from "../lib/words";
@@ -61,16 +62,12 @@
       found = [];
       return;
     }
-    let late = false;
-    // A letter at a time is not asked about while the next one is on its way.
-    const soon = setTimeout(async () => {
-      const all = await Promise.all(sorts.map((sort) => sort(q).catch(() => [])));
-      if (!late) found = all.flat();
-    }, 120);
-    return () => {
-      late = true;
-      clearTimeout(soon);
-    };
+    return asking(
+      () => Promise.all(sorts.map((sort) => sort(q).catch(() => []))),
+      (all) => (found = all.flat()),
+      () => {}, // each sort that fails finds nothing
+      typing / 2,
+    );
   });
 
   function go(to: string) {

@@ -10,13 +10,14 @@ grant would do is told before it is made. -->
   import { Modal, Radio } from "flowbite-svelte";
   import { untrack } from "svelte";
   import { api, ask, asProblem, confirming, type Problem, type Role, type Schemas } from "../lib/api";
+  import { asking, typing } from "../lib/asking";
   import { groups, guests, roleOptions, roles, users, serviceAccounts } from "../lib/directory";
   import { session } from "../lib/session.svelte";
   import { tree } from "../lib/tree.svelte";
   import { undo } from "../lib/undo.svelte";
   import { weigh } from "../lib/impact";
   import { Kept } from "../lib/kept.svelte";
-  import { count, href, terms } from "../lib/words";
+  import { count, href, momentOf, terms } from "../lib/words";
   import ActButton from "./ActButton.svelte";
   import Choice from "./Choice.svelte";
   import Field from "./Field.svelte";
@@ -25,6 +26,7 @@ grant would do is told before it is made. -->
   import ImpactNote from "./ImpactNote.svelte";
   import ProblemNote from "./ProblemNote.svelte";
   import QuietButton from "./QuietButton.svelte";
+  import TermFields from "./TermFields.svelte";
   import TextInput from "./TextInput.svelte";
 
   type Kind = "group" | "user" | "guest" | "service-account" | "set";
@@ -108,41 +110,28 @@ grant would do is told before it is made. -->
     }
     at = null;
     if (tree.nodes.some((n) => n.address.startsWith(typed)) && typed !== prepared.at) return;
-    let late = false;
-    ask(api.GET("/scopes/{scope}", { params: { path: { scope: typed } } })).then(
-      (found) => {
-        if (!late) at = found;
-      },
-      (caught) => {
-        if (!late) problem = { ...asProblem(caught), field: "where" };
-      },
+    return asking(
+      () => ask(api.GET("/scopes/{scope}", { params: { path: { scope: typed } } })),
+      (found) => (at = found),
+      (caught) => (problem = { ...caught, field: "where" }),
+      typing,
     );
-    return () => (late = true);
   });
 
   // The roles that mean something at the place.
   $effect(() => {
     if (!open || !at) return;
-    let late = false;
-    roles(at.id).then(
-      (found) => {
-        if (!late) knownRoles = found;
-      },
-      (caught) => {
-        if (!late) problem = asProblem(caught);
-      },
-    );
-    return () => (late = true);
+    const { id } = at;
+    return asking(() => roles(id), (found) => (knownRoles = found), (caught) => (problem = caught));
   });
 
   const example = $derived(kinds.find((k) => k.kind === kind));
   const chosen = $derived(knownRoles.find((r) => r.name === role.trim()));
   const someone = $derived(known[kind]?.some((k) => k.value === name.trim()) ?? name.trim() !== "");
   const reach = $derived(at?.kind === "resource" ? "" : " and everything below it, present and future");
-  const moment = (local: string) => (local ? new Date(local).toISOString() : undefined);
   const asked = $derived({
     principal: { kind, name: name.trim() }, role: role.trim(),
-    condition: (onTerms && condition.trim()) || undefined, from: onTerms ? moment(from) : undefined, until: onTerms ? moment(until) : undefined,
+    condition: (onTerms && condition.trim()) || undefined, from: onTerms ? momentOf(from) : undefined, until: onTerms ? momentOf(until) : undefined,
   });
 
   let impact = $state.raw<Schemas["Impact"] | null>(null);
@@ -150,26 +139,16 @@ grant would do is told before it is made. -->
   // The impact is worked out anew for each choice; an answer that comes too late is left aside.
   $effect(() => {
     if (!open || !at || !chosen || !someone) return;
-    let late = false;
     impact = null;
     const [path, body] = [{ scope: at.id }, asked];
-    // A condition is typed: it is asked about once its writer pauses.
-    const waiting = setTimeout(
-      () =>
-        ask(api.POST("/scopes/{scope}/grants", { params: { path, query: { preview: true } }, body })).then(
-          (answer) => {
-            if (!late && "impact" in answer) [impact, problem] = [answer.impact ?? null, null];
-          },
-          (caught) => {
-            if (!late) problem = asProblem(caught);
-          },
-        ),
-      body.condition ? 250 : 0,
+    return asking(
+      () => ask(api.POST("/scopes/{scope}/grants", { params: { path, query: { preview: true } }, body })),
+      (answer) => {
+        if ("impact" in answer) [impact, problem] = [answer.impact ?? null, null];
+      },
+      (caught) => (problem = caught),
+      body.condition ? typing : 0,
     );
-    return () => {
-      late = true;
-      clearTimeout(waiting);
-    };
   });
 
   async function grant(event: Event) {
@@ -218,17 +197,7 @@ grant would do is told before it is made. -->
           {#snippet children(id)}<Choice {id} name="role" bind:value={role} options={roleOptions(knownRoles)} placeholder="Search by purpose: view, run, edit, admin" />{/snippet}
         </Field>
         {#if onTerms}
-          <Field label="Only if" name="condition" {problem} hint="As after “if” in a statement: context.hour, context.ip, resource.tag.care, subject.name and the like.">
-            {#snippet children(id)}<TextInput {id} name="condition" bind:value={condition} placeholder={'resource.tag.care is "high"'} />{/snippet}
-          </Field>
-          <div class="grid grid-cols-2 gap-4 max-sm:grid-cols-1">
-            <Field label="From" name="from" {problem}>
-              {#snippet children(id)}<TextInput {id} name="from" type="datetime-local" bind:value={from} />{/snippet}
-            </Field>
-            <Field label="Until" name="until" {problem} hint="It ends by itself just before.">
-              {#snippet children(id)}<TextInput {id} name="until" type="datetime-local" bind:value={until} />{/snippet}
-            </Field>
-          </div>
+          <TermFields bind:condition bind:from bind:until {problem} />
         {:else}
           <p><button type="button" class="link text-sm" onclick={() => (onTerms = true)}>Only for a while, or under a condition</button></p>
         {/if}

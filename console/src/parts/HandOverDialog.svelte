@@ -1,14 +1,13 @@
 <!-- Gives the grants that name somebody directly to somebody else. -->
 <script lang="ts">
-  import { api, ask, confirming, type Schemas } from "../lib/api";
+  import { api, ask, type Schemas } from "../lib/api";
   import { users } from "../lib/directory";
+  import { sending } from "../lib/sending";
   import { session } from "../lib/session.svelte";
-  import { undo } from "../lib/undo.svelte";
   import ChangeDialog from "./ChangeDialog.svelte";
   import Choice from "./Choice.svelte";
   import Field from "./Field.svelte";
 
-  type Impact = Schemas["Impact"] | null;
   let { open = $bindable(false), of, ondone }: { open?: boolean; of: Schemas["PrincipalDetails"]; ondone: () => void } = $props();
 
   let name = $state("");
@@ -23,18 +22,12 @@
   const path = $derived({ organisation: session.organisation, kind: of.kind, principal: of.name });
   const ready = $derived(known.some((k) => k.value === name.trim()));
 
-  async function preview(): Promise<Impact> {
-    const body = { kind: "user" as const, name: name.trim() };
-    return (await ask(api.POST("/organisations/{organisation}/principals/{kind}/{principal}/hand-over", { params: { path, query: { preview: true } }, body }))).impact ?? null;
-  }
-
-  async function make(impact: Impact) {
-    const body = { kind: "user" as const, name: name.trim() };
-    const giver = of.name;
-    const { revision } = await ask(api.POST("/organisations/{organisation}/principals/{kind}/{principal}/hand-over", { params: { path, header: confirming(impact) }, body }));
-    undo.offer(`What ${giver} was granted handed over to ${body.name}.`, revision);
-    ondone();
-  }
+  const { preview, make } = sending(
+    (query, header) =>
+      ask(api.POST("/organisations/{organisation}/principals/{kind}/{principal}/hand-over", { params: { path, query, header }, body: { kind: "user", name: name.trim() } })),
+    () => `The direct grants of ${of.name} now belong to ${name.trim()}.`,
+    () => ondone(),
+  );
 </script>
 
 <ChangeDialog bind:open title="Hand over what {of.name} was granted" action="Hand over" {ready} {preview} {make}>

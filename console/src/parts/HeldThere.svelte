@@ -1,6 +1,7 @@
 <!-- What somebody holds already at a scope, by rules there and above: shown beside what they are about to be granted. -->
 <script lang="ts">
   import { api, ask, type Schemas } from "../lib/api";
+  import { asking } from "../lib/asking";
   import { session } from "../lib/session.svelte";
   import { count, href } from "../lib/words";
   import RuleLine from "./RuleLine.svelte";
@@ -12,20 +13,15 @@
   let refused = $state(false);
 
   $effect(() => {
-    let late = false;
     const path = { organisation: session.organisation, kind, principal: name };
     const place = at;
     held = null;
     refused = false;
-    ask(api.GET("/organisations/{organisation}/principals/{kind}/{principal}", { params: { path } })).then(
-      (found) => {
-        if (!late) held = { rules: found.rules.filter((r) => place === r.scope.address || place.startsWith(r.scope.address + "/")), hidden: found.hidden };
-      },
-      () => {
-        if (!late) refused = true;
-      },
+    return asking(
+      () => ask(api.GET("/organisations/{organisation}/principals/{kind}/{principal}", { params: { path } })),
+      (found) => (held = { rules: found.rules.filter((r) => place === r.scope.address || place.startsWith(r.scope.address + "/")), hidden: found.hidden }),
+      () => (refused = true),
     );
-    return () => (late = true);
   });
 </script>
 

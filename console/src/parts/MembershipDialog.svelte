@@ -1,9 +1,9 @@
 <!-- Adds members to a group, or one member to groups, as many at once as are wanted: all or none, after showing what that does. -->
 <script lang="ts">
   import { untrack } from "svelte";
-  import { api, ask, asProblem, confirming, type PrincipalRef, type Problem, type Schemas } from "../lib/api";
+  import { api, ask, asProblem, type PrincipalRef, type Problem, type Schemas } from "../lib/api";
   import { groups, guests, serviceAccounts, users } from "../lib/directory";
-  import { undo } from "../lib/undo.svelte";
+  import { sending } from "../lib/sending";
   import { session } from "../lib/session.svelte";
   import { count } from "../lib/words";
   import ChangeDialog from "./ChangeDialog.svelte";
@@ -11,7 +11,6 @@
   import Field from "./Field.svelte";
   import ProblemNote from "./ProblemNote.svelte";
 
-  type Impact = Schemas["Impact"] | null;
   type Known = PrincipalRef & { value: string; hint: string };
   // Already is who is in the group, or which groups the member is in.
   let { open = $bindable(false), member, group, already, ondone }: { open?: boolean; member?: PrincipalRef; group?: string; already: PrincipalRef[]; ondone: () => void } = $props();
@@ -68,18 +67,15 @@
     wanted.map(({ kind, name }) => ({ addMember: group ? { group, member: { kind, name } } : { group: name, member: member ?? { kind, name } } })),
   );
 
-  async function preview(): Promise<Impact> {
-    return (await ask(api.POST("/organisations/{organisation}/changes", { params: { path, query: { preview: true } }, body: { changes } }))).impact ?? null;
-  }
-
-  async function make(impact: Impact) {
-    const names = wanted.map((one) => one.name);
-    const who = names.length > 1 ? count(names.length, group ? "member" : "group") : (names[0] ?? "");
-    const told = group ? `${who} added to ${group}.` : `${member?.name} added to ${who}.`;
-    const { revision } = await ask(api.POST("/organisations/{organisation}/changes", { params: { path, header: confirming(impact) }, body: { changes } }));
-    ondone();
-    undo.offer(told, revision);
-  }
+  const { preview, make } = sending(
+    (query, header) => ask(api.POST("/organisations/{organisation}/changes", { params: { path, query, header }, body: { changes } })),
+    () => {
+      const [first] = wanted;
+      const who = wanted.length > 1 ? count(wanted.length, group ? "member" : "group") : (first?.name ?? "");
+      return group ? `${who} added to ${group}.` : `${member?.name} added to ${who}.`;
+    },
+    () => ondone(),
+  );
 </script>
 
 <ChangeDialog bind:open title={member ? `Add ${member.name} to groups` : `Add members to ${group}`} action="Add" {ready} {preview} {make}>
