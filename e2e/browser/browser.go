@@ -302,9 +302,10 @@ func Settle() Step {
 
 // Keys that [Keys] presses.
 const (
-	Down  = kb.ArrowDown
-	Right = kb.ArrowRight
-	Enter = kb.Enter
+	Down   = kb.ArrowDown
+	Right  = kb.ArrowRight
+	Enter  = kb.Enter
+	Escape = kb.Escape
 )
 
 // Keys returns an element the focus and presses keys.

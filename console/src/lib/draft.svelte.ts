@@ -28,6 +28,20 @@ export class Draft<T extends Texts> {
     return Object.keys(this.theirs);
   }
 
+  // kept is what a window keeps of it, to go on with later; nothing while nothing is altered.
+  get kept(): { mine: T; read: T } | null {
+    return this.altered.length > 0 ? { mine: { ...this.mine }, read: this.read } : null;
+  }
+
+  // resume goes on with what was kept, beside what is there by now.
+  resume(kept: { mine: T; read: T } | null) {
+    const now = this.read;
+    this.begin(now);
+    if (!kept) return;
+    [this.mine, this.read] = [{ ...kept.mine }, kept.read];
+    this.meet(now);
+  }
+
   // meet takes in what is there by now: where nothing was altered here it is taken over, elsewhere it is kept beside.
   meet(now: T) {
     const theirs: Partial<T> = {};

@@ -1,16 +1,19 @@
 <!-- Who comes, how they sign in and what they get, side by side, with what they will be able to do worked out as one types. -->
 <script lang="ts">
   import { Button, Checkbox, Radio } from "flowbite-svelte";
+  import { untrack } from "svelte";
   import { router } from "svelte-spa-router";
   import { api, ask, asProblem, confirming, type Problem, type Schemas } from "../lib/api";
   import { asking, typing } from "../lib/asking";
   import { groups as listGroups, users as listUsers } from "../lib/directory";
+  import { Kept } from "../lib/kept.svelte";
   import { session } from "../lib/session.svelte";
   import { tagsFault, tagsIn } from "../lib/tags";
   import { href } from "../lib/words";
   import AccessPicker, { type Line } from "../parts/AccessPicker.svelte";
   import Field from "../parts/Field.svelte";
   import ImpactNote from "../parts/ImpactNote.svelte";
+  import KeptNotice from "../parts/KeptNotice.svelte";
   import PasswordInput from "../parts/PasswordInput.svelte";
   import Page from "../parts/Page.svelte";
   import ProblemNote from "../parts/ProblemNote.svelte";
@@ -48,6 +51,13 @@
       (caught) => (problem = asProblem(caught)),
     );
   });
+
+  // A password is not kept.
+  const kept = new Kept(
+    () => ({ name, title, email, description, tags, by, first, temporary, keyLabel, notify, lines }),
+    (written) => ({ name, title, email, description, tags, by, first, temporary, keyLabel, notify, lines } = written),
+  );
+  $effect(() => untrack(() => kept.begin(guest ? "new guest" : "new person")));
 
   const takesPassword = $derived(by === "password" || by === "both");
   const takesKey = $derived(by === "key" || by === "both");
@@ -108,6 +118,7 @@
         const made = await ask(api.POST("/organisations/{organisation}/users", { params: { path, header }, body: newUser }));
         if ("user" in made) user = made;
       }
+      kept.drop();
       password = "";
       document.getElementById("page")?.scrollTo({ top: 0 });
     } catch (caught) {
@@ -157,6 +168,7 @@
     {#snippet actions()}
       {#if guest}<QuietButton size="sm" href="#/people/new">Create a user instead</QuietButton>{:else}<QuietButton size="sm" href="#/people/new?guest">Invite a guest instead</QuietButton>{/if}
     {/snippet}
+    {#if kept.restored}<div class="mb-4"><KeptNotice {kept} /></div>{/if}
     <form onsubmit={create}>
       <div class="grid grid-cols-3 items-start gap-5 max-lg:grid-cols-1">
         <section class="card space-y-3 p-5" aria-labelledby="who-heading">

@@ -7,6 +7,7 @@
   import { asking, typing } from "../lib/asking";
   import { Draft } from "../lib/draft.svelte";
   import { whenChanged } from "../lib/live.svelte";
+  import { Kept } from "../lib/kept.svelte";
   import { Review } from "../lib/review.svelte";
   import { session } from "../lib/session.svelte";
   import { undo } from "../lib/undo.svelte";
@@ -20,6 +21,7 @@
   import PolicyDialog, { type PolicyAct } from "../parts/PolicyDialog.svelte";
   import StateMark from "../parts/StateMark.svelte";
   import ImpactNote from "../parts/ImpactNote.svelte";
+  import KeptNotice from "../parts/KeptNotice.svelte";
   import LanguageReference from "../parts/LanguageReference.svelte";
   import Page from "../parts/Page.svelte";
   import Patterns from "../parts/Patterns.svelte";
@@ -39,6 +41,13 @@
   let at = $state("");
   const textsOf = (of: Schemas["Policy"]) => ({ name: of.name, description: of.description, text: of.text });
   const draft = new Draft({ name: "", description: "", text: "" });
+  const kept = new Kept(
+    () => ({ draft: draft.kept, at }),
+    (written) => {
+      at = written.at;
+      draft.resume(written.draft);
+    },
+  );
   const words = { name: "the name", description: "what it is for", text: "the text" };
   let reading = $state.raw<Schemas["Reading"] | null>(null);
   const review = new Review();
@@ -64,6 +73,7 @@
     if (tree.nodes.length === 0) tree.load();
     if (id === "new") {
       at = new URLSearchParams(router.querystring ?? "").get("at") ?? session.organisation;
+      kept.begin("new policy at " + at);
       return;
     }
     try {
@@ -93,6 +103,7 @@
     policy = now;
     at = now.scope.address;
     draft.begin(textsOf(now));
+    kept.begin("policy " + now.id);
   }
 
   const mayWrite = $derived(fresh || (policy?.may.includes("edit policy") ?? false));
@@ -134,10 +145,12 @@
     await review.run(async () => {
       if (fresh) {
         const made = await ask(api.POST("/scopes/{scope}/policies", { params: { path: { scope: at }, header }, body: draft.mine }));
+        kept.drop();
         if ("policy" in made) push(href.policy(made.policy.id).slice(1));
       } else {
         const { revision } = await ask(api.PATCH("/policies/{policy}", { params: { path: { policy: params?.id ?? "" }, header }, body: edit }));
         undo.offer(`Policy ${draft.mine.name} saved.`, revision);
+        kept.drop();
         await load(params?.id ?? "", true);
       }
       review.impact = null;
@@ -201,6 +214,7 @@
             <p class="pt-7"><span class="quiet">attached to</span> <a class="link address" href={href.scope(policy.scope.address)}>{policy.scope.address}</a></p>
           {/if}
         </div>
+        <KeptNotice {kept} />
         <ConflictNotice {draft} {words} by={policy?.writtenBy} />
         {#if mayWrite}
           <div class="flex gap-1" role="group" aria-label="How to write it">

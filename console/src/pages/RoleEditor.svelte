@@ -7,6 +7,7 @@
   import { asking } from "../lib/asking";
   import { Draft } from "../lib/draft.svelte";
   import { whenChanged } from "../lib/live.svelte";
+  import { Kept } from "../lib/kept.svelte";
   import { Review } from "../lib/review.svelte";
   import { session } from "../lib/session.svelte";
   import { undo } from "../lib/undo.svelte";
@@ -19,6 +20,7 @@
   import Field from "../parts/Field.svelte";
   import FilterFields from "../parts/FilterFields.svelte";
   import ImpactNote from "../parts/ImpactNote.svelte";
+  import KeptNotice from "../parts/KeptNotice.svelte";
   import Page from "../parts/Page.svelte";
   import ProblemNote from "../parts/ProblemNote.svelte";
   import QuietButton from "../parts/QuietButton.svelte";
@@ -43,6 +45,14 @@
   let reading = $state.raw<Schemas["RoleReading"] | null>(null);
   const review = new Review();
 
+  const kept = new Kept(
+    () => ({ draft: draft.kept, name, at }),
+    (written) => {
+      draft.resume(written.draft);
+      ({ name, at } = written);
+    },
+  );
+
   $effect(() => {
     const role = editing;
     untrack(() => load(role));
@@ -52,12 +62,13 @@
     if (tree.nodes.length === 0) void tree.load();
     vocabulary(session.organisation, session.organisation).then((words) => (known = words));
     at = new URLSearchParams(router.querystring ?? "").get("at") ?? session.organisation;
-    if (!role) return;
+    if (!role) return kept.begin("new role");
     try {
       details = await ask(api.GET("/scopes/{scope}/roles/{role}", { params: { path: { scope: session.organisation, role } } }));
       draft.begin(textsOf(details));
       name = details.role.name;
       at = details.role.scope?.address ?? at;
+      kept.begin("role " + role);
     } catch (caught) {
       review.problem = asProblem(caught);
     }
@@ -110,6 +121,7 @@
         const { revision } = await ask(api.PUT("/scopes/{scope}/roles/{role}", { params: { path, header: confirming(review.impact) }, body: edit }));
         undo.offer(`Role ${role} saved.`, revision);
       } else await ask(api.POST("/scopes/{scope}/roles", { params: { path: { scope: at } }, body: { ...definition, name: role } }));
+      kept.drop();
       push(href.role(role).slice(1));
     }).then(told);
   const told = () => (isOutdated(review.problem) ? meet() : undefined);
@@ -121,6 +133,7 @@
   {:else}
     <div class="grid grid-cols-[26rem_minmax(0,1fr)] items-start gap-6 max-lg:grid-cols-1">
       <div class="space-y-4">
+        <KeptNotice {kept} />
         {#if !editing}
           <Field label="Name" name="name" problem={review.problem} hint="Lower-case letters, digits and hyphens.">
             {#snippet children(id)}<TextInput {id} name="role-name" bind:value={name} placeholder="seed-scanner" autocomplete="off" required />{/snippet}
@@ -160,7 +173,7 @@
           {:else}
             <ActButton action={editing ? "Save" : "Create"} impact={review.impact} onclick={save} disabled={review.busy || !reading || !(editing || name.trim())} data-test="save" />
           {/if}
-          <QuietButton href={editing ? href.role(editing) : "#/roles"}>Cancel</QuietButton>
+          <QuietButton href={editing ? href.role(editing) : "#/roles"} onclick={() => kept.drop()}>Cancel</QuietButton>
         </div>
       </div>
     </div>

@@ -6,13 +6,15 @@
   import { asking, typing } from "../lib/asking";
   import ActButton from "./ActButton.svelte";
   import ImpactNote from "./ImpactNote.svelte";
+  import KeptNotice from "./KeptNotice.svelte";
   import ProblemNote from "./ProblemNote.svelte";
   import QuietButton from "./QuietButton.svelte";
 
+  type Keeping = { restored: boolean; startOver(): void; drop(): void };
   type Impact = Schemas["Impact"] | null;
   let {
-    open = $bindable(false), title, action, preview, asks, make, ready = true, size = "sm", children,
-  }: { open?: boolean; title: string; action: string; preview?: () => Promise<Impact>; asks?: () => unknown; make: (impact: Impact) => Promise<void>; ready?: boolean; size?: "sm" | "md"; children: Snippet<[Problem | null]> } = $props();
+    open = $bindable(false), title, action, preview, asks, kept, make, ready = true, size = "sm", children,
+  }: { open?: boolean; title: string; action: string; preview?: () => Promise<Impact>; asks?: () => unknown; kept?: Keeping; make: (impact: Impact) => Promise<void>; ready?: boolean; size?: "sm" | "md"; children: Snippet<[Problem | null]> } = $props();
 
   let impact = $state.raw<Impact>(null);
   let problem = $state.raw<Problem | null>(null);
@@ -27,12 +29,19 @@
     return asking(preview, (found) => (impact = found), (caught) => (problem = caught), asks ? typing : 0);
   });
 
+  // What was written is thrown away on purpose only; a press outside or Escape leaves it for the next time.
+  function cancel() {
+    kept?.drop();
+    open = false;
+  }
+
   async function submit(event: Event) {
     event.preventDefault();
     busy = true;
     problem = null;
     try {
       await make(impact);
+      kept?.drop();
       open = false;
     } catch (caught) {
       problem = asProblem(caught);
@@ -45,11 +54,12 @@
 
 <Modal bind:open {size} {title} outsideclose>
   <form onsubmit={submit} class="space-y-4">
+    {#if kept}<KeptNotice {kept} />{/if}
     {@render children(problem)}
     {#if impact}<ImpactNote {impact} />{/if}
     {#if problem && !problem.field}<ProblemNote {problem} />{/if}
     <div class="flex justify-end gap-2">
-      <QuietButton type="button" onclick={() => (open = false)}>Cancel</QuietButton>
+      <QuietButton type="button" onclick={cancel}>Cancel</QuietButton>
       <ActButton type="submit" {action} {impact} disabled={busy || !ready} data-test="confirm-change" />
     </div>
   </form>

@@ -6,6 +6,7 @@
   import { api, ask, confirming, heeding, type Schemas } from "../lib/api";
   import { users } from "../lib/directory";
   import { Draft } from "../lib/draft.svelte";
+  import { Kept } from "../lib/kept.svelte";
   import { session } from "../lib/session.svelte";
   import { undo } from "../lib/undo.svelte";
   import { tagsFault, tagsIn, tagsOut } from "../lib/tags";
@@ -26,6 +27,7 @@
   });
   const draft = new Draft(untrack(() => textsOf(of)));
   const words = { name: "the name", title: "the title", description: "the description", email: "the email", tags: "the tags", owner: "the owner", gathers: "the condition" };
+  const kept = new Kept(() => draft.kept, (written) => draft.resume(written));
   let gathering = $state(false);
   let known = $state.raw<{ value: string; hint?: string }[]>([]);
 
@@ -35,8 +37,11 @@
   $effect(() => {
     if (!open) return;
     const now = untrack(() => of);
-    draft.begin(textsOf(now));
-    gathering = Boolean(now.gathers);
+    untrack(() => {
+      draft.begin(textsOf(now));
+      kept.begin(`edit ${now.kind} ${now.name}`);
+      gathering = Boolean(draft.mine.gathers);
+    });
     if (now.kind === "group") users(session.organisation).then((list) => (known = list.map((u) => ({ value: u.name, hint: u.title }))));
   });
 
@@ -78,7 +83,7 @@
   }
 </script>
 
-<ChangeDialog bind:open title="Edit {of.name}" action="Save" size="md" {ready} {preview} asks={() => body} {make}>
+<ChangeDialog bind:open title="Edit {of.name}" action="Save" size="md" {ready} {preview} asks={() => body} {kept} {make}>
   {#snippet children(told)}
     {@const problem = draft.disputed.length > 0 ? null : told}
     <ConflictNotice {draft} {words} />

@@ -2,6 +2,7 @@
 <script lang="ts">
   import { untrack } from "svelte";
   import { api, ask, type Grant, type Schemas } from "../lib/api";
+  import { Kept } from "../lib/kept.svelte";
   import { sending } from "../lib/sending";
   import { localMoment, momentOf } from "../lib/words";
   import ChangeDialog from "./ChangeDialog.svelte";
@@ -14,8 +15,14 @@
   const read = $derived({ condition: grant.condition ?? "", from: localMoment(grant.from), until: localMoment(grant.until), description: grant.description ?? "" });
   let mine = $state({ condition: "", from: "", until: "", description: "" });
 
+  const kept = new Kept(() => ({ ...mine }), (written) => (mine = written));
+
   $effect(() => {
-    if (open) mine = untrack(() => ({ ...read }));
+    if (!open) return;
+    untrack(() => {
+      mine = { ...read };
+      kept.begin("edit grant " + grant.id);
+    });
   });
 
   const body = $derived.by((): Schemas["GrantEdit"] => {
@@ -35,7 +42,7 @@
   );
 </script>
 
-<ChangeDialog bind:open size="md" title="Edit the grant of {grant.role} to {grant.principal.name}" action="Save" {ready} {preview} asks={() => body} {make}>
+<ChangeDialog bind:open size="md" title="Edit the grant of {grant.role} to {grant.principal.name}" action="Save" {ready} {preview} asks={() => body} {kept} {make}>
   {#snippet children(problem)}
     <p class="quiet">At <span class="address">{grant.scope.address}</span>. To give another role, or to somebody else, create another grant and revoke this one.</p>
     <TermFields bind:condition={mine.condition} bind:from={mine.from} bind:until={mine.until} {problem} />

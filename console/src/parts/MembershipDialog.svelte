@@ -3,6 +3,7 @@
   import { untrack } from "svelte";
   import { api, ask, asProblem, type PrincipalRef, type Problem, type Schemas } from "../lib/api";
   import { groups, guests, serviceAccounts, users } from "../lib/directory";
+  import { Kept } from "../lib/kept.svelte";
   import { sending } from "../lib/sending";
   import { session } from "../lib/session.svelte";
   import { count } from "../lib/words";
@@ -20,12 +21,15 @@
   let known = $state.raw<Known[]>([]);
   let unread = $state.raw<Problem | null>(null); // why a list could not be read
 
+  const kept = new Kept(() => ({ typed, chosen }), (written) => ({ typed, chosen } = written));
+
   $effect(() => {
     if (open) untrack(prepare);
   });
 
   async function prepare() {
     [typed, chosen, unread] = ["", [], null];
+    kept.begin(`members ${group ?? member?.name}`);
     const named = (kind: Schemas["PrincipalKind"], word: string) => (x: { name: string; title: string }): Known => ({ kind, name: x.name, value: x.name, hint: [word, x.title].filter(Boolean).join(", ") });
     const read = [groups(session.organisation).then((list) => list.filter((x) => !x.gathers).map(named("group", "group")))];
     if (group) {
@@ -40,16 +44,17 @@
   }
 
   const isIn = (one: Known) => (one.kind === "group" && one.name === group) || already.some((there) => there.kind === one.kind && there.name === one.name);
+  const isChosen = (one: Known) => chosen.some((there) => there.kind === one.kind && there.name === one.name);
   const find = (name: string) => known.find((k) => k.value === name.trim());
   // What is written and not added yet is taken along.
   const pending = $derived(find(typed));
-  const wanted = $derived(pending && !chosen.includes(pending) ? [...chosen, pending] : chosen);
+  const wanted = $derived(pending && !isChosen(pending) ? [...chosen, pending] : chosen);
   const ready = $derived(wanted.length > 0 && (typed.trim() === "" || pending !== undefined));
 
   function add() {
     const found = find(typed);
     if (!found) return;
-    if (!chosen.includes(found)) chosen = [...chosen, found];
+    if (!isChosen(found)) chosen = [...chosen, found];
     typed = "";
   }
 
@@ -58,7 +63,7 @@
     if (!typed.includes(",")) return;
     const names = typed.split(",").map((name) => name.trim()).filter(Boolean);
     const found = names.map(find).filter((one) => one !== undefined);
-    untrack(() => (chosen = [...new Set([...chosen, ...found])]));
+    untrack(() => (chosen = [...chosen, ...[...new Set(found)].filter((one) => !isChosen(one))]));
     typed = names.filter((name) => !find(name)).join(" ");
   });
 
@@ -78,7 +83,7 @@
   );
 </script>
 
-<ChangeDialog bind:open title={member ? `Add ${member.name} to groups` : `Add members to ${group}`} action="Add" {ready} {preview} {make}>
+<ChangeDialog bind:open title={member ? `Add ${member.name} to groups` : `Add members to ${group}`} action="Add" {ready} {preview} {kept} {make}>
   {#snippet children(told)}
     {#if chosen.length > 0}
       <ul class="flex flex-wrap gap-2" aria-label="Chosen" data-test="chosen-members">

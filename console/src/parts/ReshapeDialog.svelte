@@ -4,6 +4,7 @@
   import { push } from "svelte-spa-router";
   import { api, ask, confirming, heeding, type Schemas, type Scope } from "../lib/api";
   import { Draft } from "../lib/draft.svelte";
+  import { Kept } from "../lib/kept.svelte";
   import { session } from "../lib/session.svelte";
   import { undo } from "../lib/undo.svelte";
   import { tree } from "../lib/tree.svelte";
@@ -26,11 +27,14 @@
   const draft = new Draft(untrack(() => textsOf(scope)));
   const words = { name: "the name", title: "the title", description: "the description", tags: "the tags" };
 
+  const kept = new Kept(() => draft.kept, (written) => draft.resume(written));
+
   $effect(() => {
     if (!open) return;
     untrack(() => {
       to = target;
       draft.begin(textsOf(scope));
+      if (way === "edit") kept.begin("edit scope " + scope.id);
     });
   });
 
@@ -81,7 +85,7 @@
   const verbs = { move: "Move", edit: "Edit", retire: "Retire", restore: "Restore" };
 </script>
 
-<ChangeDialog bind:open title="{verbs[way]} {scope.name}{way === 'retire' || way === 'restore' ? '?' : ''}" action={way === "edit" ? "Save" : verbs[way]} {ready} {preview} asks={() => change} {make} size={way === "edit" ? "md" : "sm"}>
+<ChangeDialog bind:open title="{verbs[way]} {scope.name}{way === 'retire' || way === 'restore' ? '?' : ''}" action={way === "edit" ? "Save" : verbs[way]} {ready} {preview} asks={() => change} kept={way === "edit" ? kept : undefined} {make} size={way === "edit" ? "md" : "sm"}>
   {#snippet children(told)}
     {@const problem = draft.disputed.length > 0 ? null : told}
     {#if way === "move"}
