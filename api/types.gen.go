@@ -7,6 +7,33 @@ import (
 	"time"
 )
 
+// Defines values for Ago.
+const (
+	Longer  Ago = "longer"
+	Month   Ago = "month"
+	Never   Ago = "never"
+	Quarter Ago = "quarter"
+	Week    Ago = "week"
+)
+
+// Valid indicates whether the value is a known member of the Ago enum.
+func (e Ago) Valid() bool {
+	switch e {
+	case Longer:
+		return true
+	case Month:
+		return true
+	case Never:
+		return true
+	case Quarter:
+		return true
+	case Week:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for AnswerReason.
 const (
 	AnswerReasonCut         AnswerReason = "cut"
@@ -706,6 +733,168 @@ func (e StatementPartsModal) Valid() bool {
 	}
 }
 
+// Defines values for ListGroupsParamsSort.
+const (
+	ListGroupsParamsSortCreated ListGroupsParamsSort = "created"
+	ListGroupsParamsSortMembers ListGroupsParamsSort = "members"
+	ListGroupsParamsSortName    ListGroupsParamsSort = "name"
+	ListGroupsParamsSortState   ListGroupsParamsSort = "state"
+	ListGroupsParamsSortTitle   ListGroupsParamsSort = "title"
+)
+
+// Valid indicates whether the value is a known member of the ListGroupsParamsSort enum.
+func (e ListGroupsParamsSort) Valid() bool {
+	switch e {
+	case ListGroupsParamsSortCreated:
+		return true
+	case ListGroupsParamsSortMembers:
+		return true
+	case ListGroupsParamsSortName:
+		return true
+	case ListGroupsParamsSortState:
+		return true
+	case ListGroupsParamsSortTitle:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ListPeopleParamsKind.
+const (
+	ListPeopleParamsKindGuest ListPeopleParamsKind = "guest"
+	ListPeopleParamsKindUser  ListPeopleParamsKind = "user"
+)
+
+// Valid indicates whether the value is a known member of the ListPeopleParamsKind enum.
+func (e ListPeopleParamsKind) Valid() bool {
+	switch e {
+	case ListPeopleParamsKindGuest:
+		return true
+	case ListPeopleParamsKindUser:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ListPeopleParamsFactor.
+const (
+	ListPeopleParamsFactorCode    ListPeopleParamsFactor = "code"
+	ListPeopleParamsFactorNone    ListPeopleParamsFactor = "none"
+	ListPeopleParamsFactorPasskey ListPeopleParamsFactor = "passkey"
+)
+
+// Valid indicates whether the value is a known member of the ListPeopleParamsFactor enum.
+func (e ListPeopleParamsFactor) Valid() bool {
+	switch e {
+	case ListPeopleParamsFactorCode:
+		return true
+	case ListPeopleParamsFactorNone:
+		return true
+	case ListPeopleParamsFactorPasskey:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ListPeopleParamsSort.
+const (
+	ListPeopleParamsSortCreated    ListPeopleParamsSort = "created"
+	ListPeopleParamsSortEmail      ListPeopleParamsSort = "email"
+	ListPeopleParamsSortFactors    ListPeopleParamsSort = "factors"
+	ListPeopleParamsSortKind       ListPeopleParamsSort = "kind"
+	ListPeopleParamsSortLastSignIn ListPeopleParamsSort = "lastSignIn"
+	ListPeopleParamsSortName       ListPeopleParamsSort = "name"
+	ListPeopleParamsSortState      ListPeopleParamsSort = "state"
+	ListPeopleParamsSortTitle      ListPeopleParamsSort = "title"
+)
+
+// Valid indicates whether the value is a known member of the ListPeopleParamsSort enum.
+func (e ListPeopleParamsSort) Valid() bool {
+	switch e {
+	case ListPeopleParamsSortCreated:
+		return true
+	case ListPeopleParamsSortEmail:
+		return true
+	case ListPeopleParamsSortFactors:
+		return true
+	case ListPeopleParamsSortKind:
+		return true
+	case ListPeopleParamsSortLastSignIn:
+		return true
+	case ListPeopleParamsSortName:
+		return true
+	case ListPeopleParamsSortState:
+		return true
+	case ListPeopleParamsSortTitle:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for SearchStatementsParamsModal.
+const (
+	SearchStatementsParamsModalMay      SearchStatementsParamsModal = "may"
+	SearchStatementsParamsModalMayNever SearchStatementsParamsModal = "may never"
+	SearchStatementsParamsModalMayOnly  SearchStatementsParamsModal = "may only"
+)
+
+// Valid indicates whether the value is a known member of the SearchStatementsParamsModal enum.
+func (e SearchStatementsParamsModal) Valid() bool {
+	switch e {
+	case SearchStatementsParamsModalMay:
+		return true
+	case SearchStatementsParamsModalMayNever:
+		return true
+	case SearchStatementsParamsModalMayOnly:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for SearchStatementsParamsState.
+const (
+	SearchStatementsParamsStateActive    SearchStatementsParamsState = "active"
+	SearchStatementsParamsStateSuspended SearchStatementsParamsState = "suspended"
+)
+
+// Valid indicates whether the value is a known member of the SearchStatementsParamsState enum.
+func (e SearchStatementsParamsState) Valid() bool {
+	switch e {
+	case SearchStatementsParamsStateActive:
+		return true
+	case SearchStatementsParamsStateSuspended:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for SearchStatementsParamsSort.
+const (
+	SearchStatementsParamsSortPlace  SearchStatementsParamsSort = "place"
+	SearchStatementsParamsSortPolicy SearchStatementsParamsSort = "policy"
+	SearchStatementsParamsSortText   SearchStatementsParamsSort = "text"
+)
+
+// Valid indicates whether the value is a known member of the SearchStatementsParamsSort enum.
+func (e SearchStatementsParamsSort) Valid() bool {
+	switch e {
+	case SearchStatementsParamsSortPlace:
+		return true
+	case SearchStatementsParamsSortPolicy:
+		return true
+	case SearchStatementsParamsSortText:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ShowMatrixParamsAgainst.
 const (
 	Children ShowMatrixParamsAgainst = "children"
@@ -742,6 +931,90 @@ func (e ShowMatrixParamsRows) Valid() bool {
 	}
 }
 
+// Defines values for ListRolesParamsPlane.
+const (
+	ListRolesParamsPlaneControl ListRolesParamsPlane = "control"
+	ListRolesParamsPlaneData    ListRolesParamsPlane = "data"
+)
+
+// Valid indicates whether the value is a known member of the ListRolesParamsPlane enum.
+func (e ListRolesParamsPlane) Valid() bool {
+	switch e {
+	case ListRolesParamsPlaneControl:
+		return true
+	case ListRolesParamsPlaneData:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ListRolesParamsPrivileged.
+const (
+	No  ListRolesParamsPrivileged = "no"
+	Yes ListRolesParamsPrivileged = "yes"
+)
+
+// Valid indicates whether the value is a known member of the ListRolesParamsPrivileged enum.
+func (e ListRolesParamsPrivileged) Valid() bool {
+	switch e {
+	case No:
+		return true
+	case Yes:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ListRolesParamsSort.
+const (
+	ListRolesParamsSortName        ListRolesParamsSort = "name"
+	ListRolesParamsSortPermissions ListRolesParamsSort = "permissions"
+	ListRolesParamsSortPurpose     ListRolesParamsSort = "purpose"
+)
+
+// Valid indicates whether the value is a known member of the ListRolesParamsSort enum.
+func (e ListRolesParamsSort) Valid() bool {
+	switch e {
+	case ListRolesParamsSortName:
+		return true
+	case ListRolesParamsSortPermissions:
+		return true
+	case ListRolesParamsSortPurpose:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ListServiceAccountsParamsSort.
+const (
+	ListServiceAccountsParamsSortAddress ListServiceAccountsParamsSort = "address"
+	ListServiceAccountsParamsSortCreated ListServiceAccountsParamsSort = "created"
+	ListServiceAccountsParamsSortName    ListServiceAccountsParamsSort = "name"
+	ListServiceAccountsParamsSortState   ListServiceAccountsParamsSort = "state"
+	ListServiceAccountsParamsSortTitle   ListServiceAccountsParamsSort = "title"
+)
+
+// Valid indicates whether the value is a known member of the ListServiceAccountsParamsSort enum.
+func (e ListServiceAccountsParamsSort) Valid() bool {
+	switch e {
+	case ListServiceAccountsParamsSortAddress:
+		return true
+	case ListServiceAccountsParamsSortCreated:
+		return true
+	case ListServiceAccountsParamsSortName:
+		return true
+	case ListServiceAccountsParamsSortState:
+		return true
+	case ListServiceAccountsParamsSortTitle:
+		return true
+	default:
+		return false
+	}
+}
+
 // Account defines model for Account.
 type Account struct {
 	// Address Of the scope it lives at and its name
@@ -758,6 +1031,12 @@ type Account struct {
 // AccountList defines model for AccountList.
 type AccountList struct {
 	Accounts []Account `json:"accounts"`
+
+	// All How many there are in all
+	All int `json:"all"`
+
+	// Found How many there are that were asked for
+	Found int `json:"found"`
 
 	// Next The cursor of the next page
 	Next string `json:"next,omitempty,omitzero"`
@@ -786,6 +1065,9 @@ type Advice struct {
 	Role  string `json:"role,omitempty,omitzero"`
 	Words string `json:"words"`
 }
+
+// Ago How long ago: within the last 7 days, within 30, within 90, longer ago, or never
+type Ago string
 
 // Answer defines model for Answer.
 type Answer struct {
@@ -915,9 +1197,18 @@ type ChangeWanted struct {
 	CreateGrant  *GrantWanted      `json:"createGrant,omitempty"`
 	RemoveMember *MembershipWanted `json:"removeMember,omitempty"`
 
+	// RemovePolicy A policy's id
+	RemovePolicy string `json:"removePolicy,omitempty,omitzero"`
+
+	// ResumePolicy A policy's id
+	ResumePolicy string `json:"resumePolicy,omitempty,omitzero"`
+
 	// RevokeGrant A grant's id
 	RevokeGrant string       `json:"revokeGrant,omitempty,omitzero"`
 	SetState    *StateWanted `json:"setState,omitempty"`
+
+	// SuspendPolicy A policy's id
+	SuspendPolicy string `json:"suspendPolicy,omitempty,omitzero"`
 }
 
 // Changes defines model for Changes.
@@ -1180,6 +1471,11 @@ type Group struct {
 
 // GroupList defines model for GroupList.
 type GroupList struct {
+	// All How many there are in all
+	All int `json:"all"`
+
+	// Found How many there are that were asked for
+	Found  int     `json:"found"`
 	Groups []Group `json:"groups"`
 
 	// Next The cursor of the next page
@@ -1698,6 +1994,43 @@ type PatternList struct {
 // PatternValues defines model for PatternValues.
 type PatternValues struct {
 	Values map[string]string `json:"values"`
+}
+
+// Person defines model for Person.
+type Person struct {
+	CreatedAt   time.Time `json:"createdAt"`
+	Description string    `json:"description"`
+	Email       string    `json:"email"`
+
+	// Factors What they can sign in with beside a password, or in place of it
+	Factors []Factor `json:"factors"`
+
+	// Groups The groups they are a direct member of
+	Groups []string      `json:"groups"`
+	Id     string        `json:"id"`
+	Kind   PrincipalKind `json:"kind"`
+
+	// LastSignInAt When they last came to work in the organisation
+	LastSignInAt time.Time `json:"lastSignInAt,omitempty,omitzero"`
+	Name         string    `json:"name"`
+
+	// State Pending: invited and not there yet. Only what is active holds anything
+	State State  `json:"state"`
+	Tags  Tags   `json:"tags"`
+	Title string `json:"title"`
+}
+
+// PersonList defines model for PersonList.
+type PersonList struct {
+	// All How many there are in all
+	All int `json:"all"`
+
+	// Found How many there are that were asked for
+	Found int `json:"found"`
+
+	// Next The cursor of the next page
+	Next   string   `json:"next,omitempty,omitzero"`
+	People []Person `json:"people"`
 }
 
 // Policy defines model for Policy.
@@ -2229,6 +2562,12 @@ type RoleFilter struct {
 
 // RoleList defines model for RoleList.
 type RoleList struct {
+	// All How many there are in all
+	All int `json:"all"`
+
+	// Found How many there are that were asked for
+	Found int `json:"found"`
+
 	// Next The cursor of the next page
 	Next  string `json:"next,omitempty,omitzero"`
 	Roles []Role `json:"roles"`
@@ -2589,6 +2928,12 @@ type StatementModal string
 
 // StatementList defines model for StatementList.
 type StatementList struct {
+	// All How many there are that the caller may see
+	All int `json:"all"`
+
+	// Found How many there are that were asked for
+	Found int `json:"found"`
+
 	// Hidden Whether there are statements that the caller may not see, whatever they say
 	Hidden bool `json:"hidden"`
 
@@ -2707,13 +3052,6 @@ type User struct {
 	Title string `json:"title"`
 }
 
-// UserList defines model for UserList.
-type UserList struct {
-	// Next The cursor of the next page
-	Next  string `json:"next,omitempty,omitzero"`
-	Users []User `json:"users"`
-}
-
 // UserMade defines model for UserMade.
 type UserMade struct {
 	// Address Where to sign in
@@ -2789,6 +3127,12 @@ type Written struct {
 
 // AfterCursor defines model for AfterCursor.
 type AfterCursor = string
+
+// Descending defines model for Descending.
+type Descending = bool
+
+// Find defines model for Find.
+type Find = string
 
 // GroupName defines model for GroupName.
 type GroupName = string
@@ -2908,12 +3252,29 @@ type UndoChangeParams struct {
 
 // ListGroupsParams defines parameters for ListGroups.
 type ListGroupsParams struct {
+	// Find Words that must all occur in what the list shows of an item, in any case
+	Find  Find  `form:"find,omitempty" json:"find,omitempty,omitzero"`
+	State State `form:"state,omitempty" json:"state,omitempty,omitzero"`
+
+	// Tag A tag they have: its key, or KEY=VALUE
+	Tag string `form:"tag,omitempty" json:"tag,omitempty,omitzero"`
+
+	// Gathers Those alone whose members are gathered by their tags
+	Gathers bool                 `form:"gathers,omitempty" json:"gathers,omitempty,omitzero"`
+	Sort    ListGroupsParamsSort `form:"sort,omitempty" json:"sort,omitempty,omitzero"`
+
+	// Descending From the last item to the first
+	Descending Descending `form:"descending,omitempty" json:"descending,omitempty,omitzero"`
+
 	// After The cursor that the page before ended with: it belongs to the same question
 	After AfterCursor `form:"after,omitempty" json:"after,omitempty,omitzero"`
 
 	// Limit How many at most
 	Limit PageLimit `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
 }
+
+// ListGroupsParamsSort defines parameters for ListGroups.
+type ListGroupsParamsSort string
 
 // CreateGroupParams defines parameters for CreateGroup.
 type CreateGroupParams struct {
@@ -2942,15 +3303,6 @@ type RemoveMemberParams struct {
 	IfMatch IfMatch `json:"If-Match,omitempty,omitzero"`
 }
 
-// ListGuestsParams defines parameters for ListGuests.
-type ListGuestsParams struct {
-	// After The cursor that the page before ended with: it belongs to the same question
-	After AfterCursor `form:"after,omitempty" json:"after,omitempty,omitzero"`
-
-	// Limit How many at most
-	Limit PageLimit `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
-}
-
 // InviteGuestParams defines parameters for InviteGuest.
 type InviteGuestParams struct {
 	// Preview Answer with the impact and write nothing
@@ -2965,6 +3317,45 @@ type CreateNewcomersParams struct {
 	// Preview Answer with the impact and write nothing
 	Preview Preview `form:"preview,omitempty" json:"preview,omitempty,omitzero"`
 }
+
+// ListPeopleParams defines parameters for ListPeople.
+type ListPeopleParams struct {
+	// Find Words that must all occur in what the list shows of an item, in any case
+	Find  Find                 `form:"find,omitempty" json:"find,omitempty,omitzero"`
+	Kind  ListPeopleParamsKind `form:"kind,omitempty" json:"kind,omitempty,omitzero"`
+	State State                `form:"state,omitempty" json:"state,omitempty,omitzero"`
+
+	// Tag A tag they have: its key, or KEY=VALUE
+	Tag string `form:"tag,omitempty" json:"tag,omitempty,omitzero"`
+
+	// Group A group they are in, at any depth
+	Group string `form:"group,omitempty" json:"group,omitempty,omitzero"`
+
+	// Factor What they can sign in with beside a password, or in place of it
+	Factor ListPeopleParamsFactor `form:"factor,omitempty" json:"factor,omitempty,omitzero"`
+
+	// LastSignIn When they last came to work in the organisation
+	LastSignIn Ago                  `form:"lastSignIn,omitempty" json:"lastSignIn,omitempty,omitzero"`
+	Sort       ListPeopleParamsSort `form:"sort,omitempty" json:"sort,omitempty,omitzero"`
+
+	// Descending From the last item to the first
+	Descending Descending `form:"descending,omitempty" json:"descending,omitempty,omitzero"`
+
+	// After The cursor that the page before ended with: it belongs to the same question
+	After AfterCursor `form:"after,omitempty" json:"after,omitempty,omitzero"`
+
+	// Limit How many at most
+	Limit PageLimit `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
+}
+
+// ListPeopleParamsKind defines parameters for ListPeople.
+type ListPeopleParamsKind string
+
+// ListPeopleParamsFactor defines parameters for ListPeople.
+type ListPeopleParamsFactor string
+
+// ListPeopleParamsSort defines parameters for ListPeople.
+type ListPeopleParamsSort string
 
 // EditPrincipalParams defines parameters for EditPrincipal.
 type EditPrincipalParams struct {
@@ -3056,8 +3447,20 @@ type ChangeSettingsParams struct {
 
 // SearchStatementsParams defines parameters for SearchStatements.
 type SearchStatementsParams struct {
-	// Words Words that text, policy or place must hold, all of them
-	Words string `form:"words,omitempty" json:"words,omitempty,omitzero"`
+	// Find Words that must all occur in what the list shows of an item, in any case
+	Find Find `form:"find,omitempty" json:"find,omitempty,omitzero"`
+
+	// Modal How the statement governs
+	Modal SearchStatementsParamsModal `form:"modal,omitempty" json:"modal,omitempty,omitzero"`
+
+	// State Of its policy
+	State SearchStatementsParamsState `form:"state,omitempty" json:"state,omitempty,omitzero"`
+
+	// Sort Left out, they come by policy and in its order
+	Sort SearchStatementsParamsSort `form:"sort,omitempty" json:"sort,omitempty,omitzero"`
+
+	// Descending From the last item to the first
+	Descending Descending `form:"descending,omitempty" json:"descending,omitempty,omitzero"`
 
 	// After The cursor that the page before ended with: it belongs to the same question
 	After AfterCursor `form:"after,omitempty" json:"after,omitempty,omitzero"`
@@ -3066,14 +3469,14 @@ type SearchStatementsParams struct {
 	Limit PageLimit `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
 }
 
-// ListUsersParams defines parameters for ListUsers.
-type ListUsersParams struct {
-	// After The cursor that the page before ended with: it belongs to the same question
-	After AfterCursor `form:"after,omitempty" json:"after,omitempty,omitzero"`
+// SearchStatementsParamsModal defines parameters for SearchStatements.
+type SearchStatementsParamsModal string
 
-	// Limit How many at most
-	Limit PageLimit `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
-}
+// SearchStatementsParamsState defines parameters for SearchStatements.
+type SearchStatementsParamsState string
+
+// SearchStatementsParamsSort defines parameters for SearchStatements.
+type SearchStatementsParamsSort string
 
 // CreateUserParams defines parameters for CreateUser.
 type CreateUserParams struct {
@@ -3224,12 +3627,39 @@ type ListRolesParams struct {
 	// All Those too that mean nothing there
 	All bool `form:"all,omitempty" json:"all,omitempty,omitzero"`
 
+	// Find Words that must all occur in what the list shows of an item, in any case
+	Find Find `form:"find,omitempty" json:"find,omitempty,omitzero"`
+
+	// Service A service of whose types they hold permissions
+	Service string `form:"service,omitempty" json:"service,omitempty,omitzero"`
+
+	// Plane A plane of what they hold
+	Plane ListRolesParamsPlane `form:"plane,omitempty" json:"plane,omitempty,omitzero"`
+
+	// Privileged Yes for those that hold a permission of class govern alone, no for the others
+	Privileged ListRolesParamsPrivileged `form:"privileged,omitempty" json:"privileged,omitempty,omitzero"`
+
+	// Sort Left out, those of the catalogue come in its order
+	Sort ListRolesParamsSort `form:"sort,omitempty" json:"sort,omitempty,omitzero"`
+
+	// Descending From the last item to the first
+	Descending Descending `form:"descending,omitempty" json:"descending,omitempty,omitzero"`
+
 	// After The cursor that the page before ended with: it belongs to the same question
 	After AfterCursor `form:"after,omitempty" json:"after,omitempty,omitzero"`
 
 	// Limit How many at most
 	Limit PageLimit `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
 }
+
+// ListRolesParamsPlane defines parameters for ListRoles.
+type ListRolesParamsPlane string
+
+// ListRolesParamsPrivileged defines parameters for ListRoles.
+type ListRolesParamsPrivileged string
+
+// ListRolesParamsSort defines parameters for ListRoles.
+type ListRolesParamsSort string
 
 // RemoveRoleParams defines parameters for RemoveRole.
 type RemoveRoleParams struct {
@@ -3254,12 +3684,26 @@ type EditRoleParams struct {
 
 // ListServiceAccountsParams defines parameters for ListServiceAccounts.
 type ListServiceAccountsParams struct {
+	// Find Words that must all occur in what the list shows of an item, in any case
+	Find  Find  `form:"find,omitempty" json:"find,omitempty,omitzero"`
+	State State `form:"state,omitempty" json:"state,omitempty,omitzero"`
+
+	// Tag A tag they have: its key, or KEY=VALUE
+	Tag  string                        `form:"tag,omitempty" json:"tag,omitempty,omitzero"`
+	Sort ListServiceAccountsParamsSort `form:"sort,omitempty" json:"sort,omitempty,omitzero"`
+
+	// Descending From the last item to the first
+	Descending Descending `form:"descending,omitempty" json:"descending,omitempty,omitzero"`
+
 	// After The cursor that the page before ended with: it belongs to the same question
 	After AfterCursor `form:"after,omitempty" json:"after,omitempty,omitzero"`
 
 	// Limit How many at most
 	Limit PageLimit `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
 }
+
+// ListServiceAccountsParamsSort defines parameters for ListServiceAccounts.
+type ListServiceAccountsParamsSort string
 
 // CreateServiceAccountParams defines parameters for CreateServiceAccount.
 type CreateServiceAccountParams struct {

@@ -131,10 +131,16 @@ func (c *Client) ResetFirstSteward(ctx context.Context, organisation Organisatio
 	return read[StewardReset](c, ctx, "POST", path("/organisations/%s/first-password", organisation), nil, nil)
 }
 
-// ListGroups asks for GET /organisations/{organisation}/groups: List groups by name.
+// ListGroups asks for GET /organisations/{organisation}/groups: List groups.
 func (c *Client) ListGroups(ctx context.Context, organisation OrganisationName, params *ListGroupsParams) (GroupList, error) {
 	q := query{}
 	if params != nil {
+		q.add("find", params.Find)
+		q.add("state", params.State)
+		q.add("tag", params.Tag)
+		q.add("gathers", params.Gathers)
+		q.add("sort", params.Sort)
+		q.add("descending", params.Descending)
 		q.add("after", params.After)
 		q.add("limit", params.Limit)
 	}
@@ -169,16 +175,6 @@ func (c *Client) RemoveMember(ctx context.Context, organisation OrganisationName
 	return read[Written](c, ctx, "DELETE", path("/organisations/%s/groups/%s/members/%s/%s", organisation, group, kind, member), q, nil)
 }
 
-// ListGuests asks for GET /organisations/{organisation}/guests: List guests by name, those too who have not accepted yet.
-func (c *Client) ListGuests(ctx context.Context, organisation OrganisationName, params *ListGuestsParams) (UserList, error) {
-	q := query{}
-	if params != nil {
-		q.add("after", params.After)
-		q.add("limit", params.Limit)
-	}
-	return read[UserList](c, ctx, "GET", path("/organisations/%s/guests", organisation), q, nil)
-}
-
 // InviteGuest asks for POST /organisations/{organisation}/guests: Invite somebody from outside by mail; what is prepared for them counts once they accept.
 func (c *Client) InviteGuest(ctx context.Context, organisation OrganisationName, body InviteGuestJSONRequestBody) (GuestMade, error) {
 	return read[GuestMade](c, ctx, "POST", path("/organisations/%s/guests", organisation), nil, body)
@@ -202,6 +198,25 @@ func (c *Client) CreateNewcomers(ctx context.Context, organisation OrganisationN
 // PreviewCreateNewcomers returns the impact that CreateNewcomers would have, and changes nothing.
 func (c *Client) PreviewCreateNewcomers(ctx context.Context, organisation OrganisationName, body CreateNewcomersJSONRequestBody) (NewcomerReading, error) {
 	return read[NewcomerReading](c, ctx, "POST", path("/organisations/%s/newcomers", organisation), query{"preview": {"true"}}, body)
+}
+
+// ListPeople asks for GET /organisations/{organisation}/people: List users and guests, those too who have not accepted yet, as far as their details may be seen.
+func (c *Client) ListPeople(ctx context.Context, organisation OrganisationName, params *ListPeopleParams) (PersonList, error) {
+	q := query{}
+	if params != nil {
+		q.add("find", params.Find)
+		q.add("kind", params.Kind)
+		q.add("state", params.State)
+		q.add("tag", params.Tag)
+		q.add("group", params.Group)
+		q.add("factor", params.Factor)
+		q.add("lastSignIn", params.LastSignIn)
+		q.add("sort", params.Sort)
+		q.add("descending", params.Descending)
+		q.add("after", params.After)
+		q.add("limit", params.Limit)
+	}
+	return read[PersonList](c, ctx, "GET", path("/organisations/%s/people", organisation), q, nil)
 }
 
 // ShowPrincipal asks for GET /organisations/{organisation}/principals/{kind}/{principal}: A user, guest, group or service account, with groups, members and rules.
@@ -372,7 +387,11 @@ func (c *Client) ChangeSettings(ctx context.Context, organisation OrganisationNa
 func (c *Client) SearchStatements(ctx context.Context, organisation OrganisationName, params *SearchStatementsParams) (StatementList, error) {
 	q := query{}
 	if params != nil {
-		q.add("words", params.Words)
+		q.add("find", params.Find)
+		q.add("modal", params.Modal)
+		q.add("state", params.State)
+		q.add("sort", params.Sort)
+		q.add("descending", params.Descending)
 		q.add("after", params.After)
 		q.add("limit", params.Limit)
 	}
@@ -382,16 +401,6 @@ func (c *Client) SearchStatements(ctx context.Context, organisation Organisation
 // StreamChanges asks for GET /organisations/{organisation}/stream: Server-Sent Events: the organisation's revision at once and whenever it rises, and what the caller may know of what was changed.
 func (c *Client) StreamChanges(ctx context.Context, organisation OrganisationName) (*http.Response, error) {
 	return c.stream(ctx, "GET", path("/organisations/%s/stream", organisation), nil, nil)
-}
-
-// ListUsers asks for GET /organisations/{organisation}/users: List users by name.
-func (c *Client) ListUsers(ctx context.Context, organisation OrganisationName, params *ListUsersParams) (UserList, error) {
-	q := query{}
-	if params != nil {
-		q.add("after", params.After)
-		q.add("limit", params.Limit)
-	}
-	return read[UserList](c, ctx, "GET", path("/organisations/%s/users", organisation), q, nil)
 }
 
 // CreateUser asks for POST /organisations/{organisation}/users: Create a user.
@@ -668,6 +677,12 @@ func (c *Client) ListRoles(ctx context.Context, scope ScopeKey, params *ListRole
 	q := query{}
 	if params != nil {
 		q.add("all", params.All)
+		q.add("find", params.Find)
+		q.add("service", params.Service)
+		q.add("plane", params.Plane)
+		q.add("privileged", params.Privileged)
+		q.add("sort", params.Sort)
+		q.add("descending", params.Descending)
 		q.add("after", params.After)
 		q.add("limit", params.Limit)
 	}
@@ -712,6 +727,11 @@ func (c *Client) EditRole(ctx context.Context, scope ScopeKey, role string, para
 func (c *Client) ListServiceAccounts(ctx context.Context, scope ScopeKey, params *ListServiceAccountsParams) (AccountList, error) {
 	q := query{}
 	if params != nil {
+		q.add("find", params.Find)
+		q.add("state", params.State)
+		q.add("tag", params.Tag)
+		q.add("sort", params.Sort)
+		q.add("descending", params.Descending)
 		q.add("after", params.After)
 		q.add("limit", params.Limit)
 	}

@@ -39,10 +39,10 @@ func TestWhatIsAsked(t *testing.T) {
 		{"values in the path", func() error {
 			return client.Done(c.ShowPrincipal(t.Context(), "lindenmere", api.GuestKind, "juno@quaywater/x y"))
 		}, "GET /api/v1/organisations/lindenmere/principals/guest/juno@quaywater%2Fx%20y null"},
-		{"no parameters", func() error { return client.Done(c.ListUsers(t.Context(), "lindenmere", nil)) }, "GET /api/v1/organisations/lindenmere/users null"},
+		{"no parameters", func() error { return client.Done(c.ListPeople(t.Context(), "lindenmere", nil)) }, "GET /api/v1/organisations/lindenmere/people null"},
 		{"some parameters", func() error {
-			return client.Done(c.ListUsers(t.Context(), "lindenmere", &api.ListUsersParams{Limit: two}))
-		}, "GET /api/v1/organisations/lindenmere/users?limit=2 null"},
+			return client.Done(c.ListPeople(t.Context(), "lindenmere", &api.ListPeopleParams{Limit: two}))
+		}, "GET /api/v1/organisations/lindenmere/people?limit=2 null"},
 		{"a moment and a text", func() error {
 			text := "a & b"
 			return client.Done(c.ListAuditRecords(t.Context(), "lindenmere", &api.ListAuditRecordsParams{From: at, Text: text}))

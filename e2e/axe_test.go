@@ -45,7 +45,7 @@ func TestPagesAreAccessible(t *testing.T) {
 	require.NoError(t, console.Do(console.SignIn("rowan@lindenmere", demo.Passphrase), browser.See(`[role=tree]`, "gardens")))
 	for _, p := range []struct{ page, wait string }{
 		{"/tree/" + glasshouses, `[data-test=access]`},
-		{"/people", `[data-test=users]`},
+		{"/people", `[data-test=people]`},
 		{"/people/bram", `[data-test=holds]`},
 		{"/people/new", `[data-test=account]`},
 		{"/people/new?guest", `[data-test=account]`},
@@ -60,7 +60,7 @@ func TestPagesAreAccessible(t *testing.T) {
 		{"/roles/new", `[data-test=holds-now]`},
 		{"/roles/compare?first=operator&second=auditor", `[data-test=compared]`},
 		{"/catalogue", `[data-test=service]`},
-		{"/service-accounts", `[data-test=accounts]`},
+		{"/service-accounts", `[data-test=service-accounts]`},
 		{"/policies", `[data-test=statements-found]`},
 		{"/policies/new?at=lindenmere", `.cm-content`},
 		{"/check?user=bram&may=edit+bucket&at=" + sensorLog, `[data-test=holders] table`},

@@ -1,6 +1,8 @@
 package e2e
 
 import (
+	"os"
+	"path/filepath"
 	"strings"
 	"testing"
 
@@ -61,6 +63,8 @@ func TestBudgets(t *testing.T) {
 	require.NoError(t, err)
 	text := "staff may observe, modify storage"
 	require.NoError(t, client.Done(rowan.EditPolicyText(t.Context(), care.Policy.Id, nil, api.PolicyEdit{Text: &text})))
+	people := filepath.Join(t.TempDir(), "people.csv")
+	require.NoError(t, os.WriteFile(people, []byte("name,title\nwillem,Willem Oak\nastrid,Astrid Lund\nperrin,Perrin Oakes\n"), 0o600))
 	console := openConsole(t, b)
 	require.NoError(t, console.Do(console.SignIn("rowan@lindenmere", demo.Passphrase), browser.See(`[role=tree]`, "gardens")))
 	const change = `[data-test=confirm-change]`
@@ -105,6 +109,15 @@ func TestBudgets(t *testing.T) {
 			h.do(browser.See(`[data-test=impact]`, "at palm-house"))
 			h.click(`[data-test=confirm-person]`)
 			h.do(browser.See(`[data-test=result]`, "is invited"))
+		}},
+		{"many people by file", "/people", 3, func(h *hands) {
+			h.press("Import from a file")
+			h.presses++ // the file
+			h.do(browser.Choose(`input[name=people-file]`, people))
+			h.do(browser.See(`[data-test=reading]`, "No faults"))
+			h.click(`[data-test=confirm-import]`)
+			h.do(browser.See(`h1`, "Created 3 people"))
+			h.do(browser.Press("Save the result file"), browser.See(`[data-test=imported]`, "first password of each."))
 		}},
 		{"add five people to a group", "/groups/contractors", 4, func(h *hands) {
 			h.press("Add members")

@@ -59,7 +59,7 @@ func TestTheCloudSeesNoSession(t *testing.T) {
 	require.NoError(t, client.Done(thief.ShowScope(t.Context(), alpine)))
 	for name, err := range map[string]error{
 		"write":    client.Done(thief.CreateGroup(t.Context(), "lindenmere", api.GroupNew{Name: "thieves"})),
-		"read":     client.Done(thief.ListUsers(t.Context(), "lindenmere", nil)),
+		"read":     client.Done(thief.ListPeople(t.Context(), "lindenmere", nil)),
 		"session":  client.Done(thief.GetSession(t.Context())),
 		"key":      client.Done(thief.CreateOwnKey(t.Context(), api.KeyNew{})),
 		"sign-out": thief.SignOut(t.Context()),

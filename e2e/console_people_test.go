@@ -108,7 +108,7 @@ func TestConsoleGuests(t *testing.T) {
 		browser.Click(`[data-test=confirm-person]`),
 		browser.See(`[data-test=result]`, "wren@meadowside.example is invited"),
 		browser.Press("All people"),
-		browser.See(`[data-test=users] tr`, "wren@meadowside.example guest"),
+		browser.See(`[data-test=people] tr`, "wren@meadowside.example guest"),
 		console.Open("/tree/"+alpine),
 		browser.See(`[data-test=access] tr`, "pending holds nothing by it until they accept"),
 		console.Open("/guests/wren@meadowside.example"),

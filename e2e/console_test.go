@@ -52,7 +52,7 @@ func TestConsoleJourney(t *testing.T) {
 		browser.Click(`[data-test=confirm-person]`),
 		browser.See(`[data-test=result]`, "bram@lindenmere"),
 		browser.Press("All people"),
-		browser.See(`[data-test=users]`, "Bram de Wolff"),
+		browser.See(`[data-test=people]`, "Bram de Wolff"),
 
 		browser.Press("Groups"),
 		browser.Press("glasshouse-engineers"),
@@ -324,7 +324,7 @@ func TestConsolePolicies(t *testing.T) {
 		browser.See(`[data-test=impact]`, "labs gains"),
 		browser.Click(`[data-test=save]`),
 		browser.See(`h1`, "labs-here"),
-		console.Open("/policies?words=labs+attach"),
+		console.Open("/policies?find=labs+attach"),
 		browser.See(`[data-test=statements-found]`, "service labs may observe, attach network"),
 		console.Open("/tree/"+digitising),
 		browser.See(`[data-test=policies-here]`, "labs-here from herbarium"),

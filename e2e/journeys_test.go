@@ -31,7 +31,7 @@ func TestEveryPageForSomebodyWithLittle(t *testing.T) {
 			{"/people", `[data-test=problem]`, `"list user"`, "Create a person"},
 			{"/people/ines", `[data-test=problem]`, `"describe user"`, "Grant a role"},
 			{"/people/new", `[data-test=account]`, `"list`, ""},
-			{"/service-accounts", `[data-test=accounts]`, "label-indexer", ""},
+			{"/service-accounts", `[data-test=service-accounts]`, "label-indexer", ""},
 			{"/groups", `[data-test=problem]`, `"list group"`, "Create a group"},
 			{"/groups/curators", `[data-test=problem]`, `"describe group"`, "Add members"},
 			{"/roles", `[data-test=problem]`, `"list role"`, "Create a role"},

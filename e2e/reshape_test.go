@@ -156,7 +156,7 @@ func TestAnOrganisationIsRenamed(t *testing.T) {
 		require.NoError(t, err)
 		require.NotEmpty(t, here.Resources)
 	}
-	require.NoError(t, client.Done(rowan.ListUsers(ctx, "lindenmere", nil)))
+	require.NoError(t, client.Done(rowan.ListPeople(ctx, "lindenmere", nil)))
 	require.NoError(t, client.Done(rowan.SwitchOrganisation(ctx, api.OrganisationChoice{Organisation: "lindenmere"})))
 	require.Greater(t, len(records("lindenmere")), len(before))
 	other, err := b.Records.OrganisationNamed(ctx, "lindenmere")
@@ -203,6 +203,6 @@ func TestConsoleFollowsARename(t *testing.T) {
 	require.NoError(t, theirs.Do(
 		browser.See(`header`, "maeve@linden-trust"),
 		browser.See(`main`, "NAME@linden-trust"),
-		browser.See(`[data-test=users]`, "rowan"),
+		browser.See(`[data-test=people]`, "rowan"),
 	))
 }

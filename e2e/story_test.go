@@ -234,7 +234,7 @@ func TestStoryInTheBrowser(t *testing.T) {
 		lab := []browser.Step{s.loam(digitising), browser.Click(`[data-act="create lab"]`), browser.Type(`dialog input[name=name]`, "leaves"),
 			browser.Type(`dialog input[name=network]`, digitising+"/digitising-lan.network"), browser.Click(`[data-test=confirm-loam]`)}
 		s.as(rowan, together(lab, []browser.Step{browser.See(`dialog [role=alert]`, "the labs service acts as itself and is not let yet"), browser.Press("Cancel"), browser.Closed(),
-			s.open("/policies?words=network"), browser.Press("networks"),
+			s.open("/policies?find=network"), browser.Press("networks"),
 			browser.Visible(`.cm-content`), browser.Press("A platform service may act"), browser.Type(`[data-test=patterns] label:nth-of-type(1) input`, "labs"),
 			browser.Press("Take it into the text"), browser.See(`.cm-content`, "service labs may observe, attach network"),
 			browser.Keys(`.cm-content`, "service labs may create, start, stop machine \n"), browser.See(`[data-test=reads-well]`, "3 statements"),

@@ -229,6 +229,9 @@ func Type(selector, text string) Step {
 // Write replaces what a field holds, and leaves open what the field offers for that.
 func Write(selector, text string) Step {
 	choose := fmt.Sprintf(`{ const field = document.querySelector(%q); field.focus(); field.select(); }`, selector)
+	if text == "" {
+		text = kb.Delete
+	}
 	return chromedp.Steps(Visible(selector), chromedp.Evaluate[chromedp.Void](choose), chromedp.KeyEvent(text))
 }
 
@@ -335,6 +338,11 @@ func Drag(from, onto string) Step {
 // Stroke strikes a key wherever the page is.
 func Stroke(key string) Step { return chromedp.KeyEvent(key) }
 
+// WithShift strikes a key while Shift is held down.
+func WithShift(key string) Step {
+	return chromedp.KeyEvent(key, chromedp.KeyModifiers(chromedp.ModifierShift))
+}
+
 // HoldBack has the pages opened from now on wait for the answers to requests whose path ends so, until [LetThrough].
 func HoldBack(path string) Step {
 	hold := page.AddScriptToEvaluateOnNewDocumentParams{Source: `if (location.protocol.startsWith("http") && sessionStorage.heldBack) {
@@ -374,3 +382,20 @@ func (b *Browser) Axe(script string) ([]string, error) {
 		.map((v) => v.id + ": " + v.help + ": " + v.nodes.map((n) => n.html.slice(0, 160) + " " + (n.any[0]?.message ?? "")).slice(0, 3).join(" | ")))`,
 		chromedp.EvalAwaitPromise))
 }
+
+// Choose hands a file of this computer to a field that takes one.
+func Choose(selector, file string) Step {
+	return chromedp.SetUploadFiles(chromedp.CSS(selector), []string{file})
+}
+
+// KeepFiles has the page keep what it saves as files, for [Saved].
+func KeepFiles() Step {
+	return chromedp.Evaluate[chromedp.Void](`{
+		window.savedFiles = [];
+		const made = URL.createObjectURL;
+		URL.createObjectURL = (blob) => (void blob.text().then((text) => window.savedFiles.push(text)), made.call(URL, blob));
+	}`)
+}
+
+// Saved waits until the page has saved a file that is exactly a text.
+func Saved(text string) Step { return wait(fmt.Sprintf(`window.savedFiles?.includes(%q)`, text)) }

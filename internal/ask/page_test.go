@@ -16,7 +16,7 @@ func TestPagesHoldAll(t *testing.T) {
 		stays := slices.Clone(list)
 		self := func(s string) string { return s }
 		var told []string
-		page := Page{Limit: rapid.IntRange(1, 5).Draw(t, "limit")}
+		page := Page{Limit: rapid.IntRange(1, 5).Draw(t, "limit"), Descending: rapid.Bool().Draw(t, "descending")}
 		for {
 			items, next := cut(list, page, self)
 			told = append(told, items...)
@@ -32,6 +32,9 @@ func TestPagesHoldAll(t *testing.T) {
 			if comes := letter.Draw(t, "comes"); !slices.Contains(list, comes) && !slices.Contains(told, comes) {
 				list = append(slices.Clone(list), comes)
 			}
+		}
+		if page.Descending {
+			slices.Reverse(told)
 		}
 		require.True(t, slices.IsSorted(told))
 		for _, s := range stays {

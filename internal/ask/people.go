@@ -14,19 +14,6 @@ import (
 	"arbora.example/internal/tenant"
 )
 
-// UserView is a user as its viewer may see it.
-type UserView struct {
-	access.Principal
-	store.PrincipalDetails
-}
-
-// GroupView is a group as its viewer may see it.
-type GroupView struct {
-	access.Principal
-	store.PrincipalDetails
-	Members int // direct ones
-}
-
 // DetailedPrincipal is a principal of the organisation with all that belongs to it.
 type DetailedPrincipal struct {
 	access.Principal
@@ -46,65 +33,6 @@ type DetailedPrincipal struct {
 	Rules        []RuleView                    // those that name it, a group it is within, or a set it belongs to
 	Hidden       int                           // rules the viewer may not see
 	May          []string                      // what the viewer may do to it
-}
-
-// ListUsers lists users by name, a page at a time.
-func (s *Answers) ListUsers(ctx context.Context, c tenant.Caller, organisation, after string, limit int) (users []UserView, next string, err error) {
-	d, page, next, err := s.listPrincipals(ctx, c, organisation, model.User, after, limit)
-	if err != nil {
-		return nil, "", err
-	}
-	details, err := s.Records.PrincipalDetails(ctx, c.Organisation, tenant.IDs(page))
-	if err != nil {
-		return nil, "", err
-	}
-	top, _ := d.Top()
-	describes := d.May("describe user", top.ID)
-	for _, p := range page {
-		u := UserView{Principal: p, PrincipalDetails: details[p.ID]}
-		if !describes {
-			u.PrincipalDetails = store.PrincipalDetails{Title: u.Title, CreatedAt: u.CreatedAt}
-			u.Principal.Tags = nil
-		}
-		users = append(users, u)
-	}
-	return users, next, nil
-}
-
-// ListGroups lists groups by name, a page at a time.
-func (s *Answers) ListGroups(ctx context.Context, c tenant.Caller, organisation, after string, limit int) (groups []GroupView, next string, err error) {
-	d, page, next, err := s.listPrincipals(ctx, c, organisation, model.Group, after, limit)
-	if err != nil {
-		return nil, "", err
-	}
-	details, err := s.Records.PrincipalDetails(ctx, c.Organisation, tenant.IDs(page))
-	if err != nil {
-		return nil, "", err
-	}
-	for _, p := range page {
-		groups = append(groups, GroupView{Principal: p, PrincipalDetails: details[p.ID], Members: len(d.Members(p.ID))})
-	}
-	return groups, next, nil
-}
-
-func (s *Answers) listPrincipals(ctx context.Context, c tenant.Caller, organisation string, kind model.PrincipalKind, after string, limit int) (d tenant.Viewer, page []access.Principal, next string, err error) {
-	if d, err = s.Open(ctx, c); err != nil {
-		return d, nil, "", err
-	}
-	if _, err = d.Directory("list "+tenant.TypeOf(kind), organisation); err != nil {
-		return d, nil, "", err
-	}
-	for p := range d.Principals(kind) {
-		if p.Name <= after {
-			continue
-		}
-		if len(page) == limit {
-			next = page[limit-1].Name
-			break
-		}
-		page = append(page, p)
-	}
-	return d, page, next, nil
 }
 
 // ShowPrincipal returns a principal with what belongs to it, for whoever may describe it and for the owner of a group.
@@ -186,58 +114,4 @@ func (s *Answers) idleOf(ctx context.Context, c tenant.Caller, all []access.Prin
 		states[id] = d.State
 	}
 	return states, err
-}
-
-// ListGuests lists guests by name, those too who have not accepted yet, a page at a time.
-func (s *Answers) ListGuests(ctx context.Context, c tenant.Caller, organisation, after string, limit int) (guests []UserView, next string, err error) {
-	d, page, next, err := s.listPrincipals(ctx, c, organisation, model.Guest, after, limit)
-	if err != nil {
-		return nil, "", err
-	}
-	details, err := s.Records.PrincipalDetails(ctx, c.Organisation, tenant.IDs(page))
-	if err != nil {
-		return nil, "", err
-	}
-	describes := d.May("describe user", d.OrganisationID())
-	for _, p := range page {
-		g := UserView{Principal: p, PrincipalDetails: details[p.ID]}
-		if !describes {
-			g.PrincipalDetails = store.PrincipalDetails{Title: g.Title, State: g.State, CreatedAt: g.CreatedAt}
-			g.Principal.Tags = nil
-		}
-		guests = append(guests, g)
-	}
-	return guests, next, nil
-}
-
-// AccountView is a service account as its viewer may see it.
-type AccountView struct {
-	access.Principal
-	store.PrincipalDetails
-	Address string
-}
-
-// ListServiceAccounts lists the service accounts that live at a scope or beneath it, by address, as far as the caller may
-// list them.
-func (s *Answers) ListServiceAccounts(ctx context.Context, c tenant.Caller, key string, page Page) (list []AccountView, next string, err error) {
-	d, scope, err := s.OpenAt(ctx, c, key)
-	if err != nil {
-		return nil, "", err
-	}
-	var found []access.Principal
-	for p := range d.Principals(model.ServiceAccount) {
-		if d.IsAtOrBeneath(p.Home, scope.ID) && d.May("list service-account", p.Home) {
-			found = append(found, p)
-		}
-	}
-	found, next = cut(found, page, d.AccountAddress)
-	details, err := s.Records.PrincipalDetails(ctx, c.Organisation, tenant.IDs(found))
-	if err != nil {
-		return nil, "", err
-	}
-	list = make([]AccountView, len(found))
-	for i, p := range found {
-		list[i] = AccountView{Principal: p, PrincipalDetails: details[p.ID], Address: d.AccountAddress(p)}
-	}
-	return list, next, nil
 }

@@ -4,10 +4,10 @@ import (
 	"context"
 	"fmt"
 	"slices"
-	"strings"
 
 	"arbora.example/access/model"
 	"arbora.example/access/statement"
+	"arbora.example/internal/credential"
 	"arbora.example/internal/problem"
 	"arbora.example/internal/store"
 	"arbora.example/internal/tenant"
@@ -165,38 +165,54 @@ func (s *Answers) PolicyView(ctx context.Context, d tenant.Viewer, p statement.P
 	return views[0], nil
 }
 
+// StatementsNarrowed is what a list of statements is narrowed by; what is empty narrows nothing.
+type StatementsNarrowed struct {
+	Modal statement.Modal
+	State credential.State // of the policy: active or suspended
+}
+
+var statements = lister[StatementView]{
+	key: func(v StatementView) string {
+		return fmt.Sprintf("%s\n%s\n%05d", v.Policy.At.Address, v.Policy.Name, v.Number)
+	},
+	words: func(v StatementView) []string {
+		return []string{v.Text, v.Policy.Name, v.At.Address, v.Policy.At.Address}
+	},
+	columns: map[string]func(StatementView) string{
+		"text":   func(v StatementView) string { return v.Text },
+		"place":  func(v StatementView) string { return v.At.Address },
+		"policy": func(v StatementView) string { return v.Policy.Name },
+	},
+}
+
 // SearchStatements finds the statements of an organisation whose text, policy or place holds all of some words, with
 // where each applies. Hidden reports whether there are some that the caller may not see, whatever they say: it tells nothing of
 // their words.
-func (s *Answers) SearchStatements(ctx context.Context, c tenant.Caller, organisation, words string, page Page) (found []StatementView, next string, hidden bool, err error) {
+func (s *Answers) SearchStatements(ctx context.Context, c tenant.Caller, organisation string, wanted Listing, by StatementsNarrowed) (found Listed[StatementView], hidden bool, err error) {
 	d, err := s.Open(ctx, c)
 	if err != nil {
-		return nil, "", false, err
+		return found, false, err
 	}
 	if _, err := d.Organisation(organisation); err != nil {
-		return nil, "", false, err
+		return found, false, err
 	}
 	if d.Sight.Empty() {
-		return nil, "", false, tenant.NothingHeld(organisation)
+		return found, false, tenant.NothingHeld(organisation)
 	}
-	wanted := strings.Fields(strings.ToLower(words))
+	var all []StatementView
 	for _, p := range d.Policies() {
 		for number := range p.Statements {
-			if !d.MayList(p, number) {
+			if d.MayList(p, number) {
+				all = append(all, ViewOfStatement(d, p, number))
+			} else {
 				hidden = true
-				continue
-			}
-			v := ViewOfStatement(d, p, number)
-			text := strings.ToLower(strings.Join([]string{v.Text, p.Name, v.At.Address, v.Policy.At.Address}, "\n"))
-			if !slices.ContainsFunc(wanted, func(word string) bool { return !strings.Contains(text, word) }) {
-				found = append(found, v)
 			}
 		}
 	}
-	found, next = cut(found, page, func(v StatementView) string {
-		return fmt.Sprintf("%s\n%s\n%05d", v.Policy.At.Address, v.Policy.Name, v.Number)
+	found, err = statements.list(all, wanted, func(v StatementView) bool {
+		return (by.Modal == "" || by.Modal == v.Modal) && (by.State == "" || v.Suspended == (by.State == credential.Suspended))
 	})
-	return found, next, hidden, nil
+	return found, hidden, err
 }
 
 // ListPatterns lists the patterns that are about all of some words.

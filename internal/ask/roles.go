@@ -4,7 +4,7 @@ import (
 	"context"
 	"fmt"
 	"iter"
-	"slices"
+	"strings"
 
 	"arbora.example/access"
 	"arbora.example/access/catalogue"
@@ -75,18 +75,48 @@ func roleViews(d tenant.Viewer, roles iter.Seq[*catalogue.Role]) []RoleView {
 	return views
 }
 
+// RolesNarrowed is what a list of roles is narrowed by; what is empty narrows nothing.
+type RolesNarrowed struct {
+	Everywhere bool // those too that mean nothing at the scope
+	Service    string
+	Plane      catalogue.Plane
+	Privileged string // yes or no
+}
+
 // ListRoles returns the roles that mean something at a scope, or, if asked, all there are.
-func (s *Answers) ListRoles(ctx context.Context, c tenant.Caller, key string, all bool, page Page) (views []RoleView, next string, err error) {
+func (s *Answers) ListRoles(ctx context.Context, c tenant.Caller, key string, wanted Listing, by RolesNarrowed) (Listed[RoleView], error) {
 	d, scope, err := s.RolesAt(ctx, c, key, "list role")
 	if err != nil {
-		return nil, "", err
+		return Listed[RoleView]{}, err
 	}
-	wanted := d.RolesAt(scope.ID)
-	if all {
-		wanted = d.Roles()
+	all := d.RolesAt(scope.ID)
+	if by.Everywhere {
+		all = d.Roles()
 	}
-	roles, next := cut(slices.Collect(wanted), page, roleOrder(d))
-	return roleViews(d, slices.Values(roles)), next, nil
+	order := roleOrder(d)
+	roles := lister[RoleView]{
+		key:   func(v RoleView) string { return order(v.Role) },
+		words: func(v RoleView) []string { return []string{v.Name, v.Title, v.Description} },
+		columns: map[string]func(RoleView) string{
+			"name":        func(v RoleView) string { return v.Name },
+			"purpose":     func(v RoleView) string { return strings.ToLower(v.Description) },
+			"permissions": func(v RoleView) string { return byNumber(v.Permissions.Len()) },
+		},
+	}
+	return roles.list(roleViews(d, all), wanted, func(v RoleView) bool {
+		return (by.Privileged == "" || v.Privileged == (by.Privileged == "yes")) && (by.Service == "" && by.Plane == "" || v.acts(by.Service, by.Plane))
+	})
+}
+
+// acts reports whether a role holds a permission of a service's types, and one of a plane; an empty one asks for nothing.
+func (v RoleView) acts(service string, plane catalogue.Plane) bool {
+	in, on := service == "", plane == ""
+	for p := range v.Permissions.All {
+		o := v.Catalogue.Operation(p)
+		in = in || o.Service == service
+		on = on || o.Plane == plane
+	}
+	return in && on
 }
 
 // roleOrder returns the order in which roles are listed: those of the catalogue as it has them, then custom ones by name.

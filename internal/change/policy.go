@@ -180,7 +180,11 @@ func planPolicyEdit(ctx context.Context, e PolicyEdit) plan.Planner {
 
 // SuspendPolicy has a policy decide nothing until it is resumed, or resumes it.
 func (s *Changes) SuspendPolicy(key string, suspended bool) plan.Change[plan.Nothing] {
-	return plan.Planned(s.Maker, func(d tenant.Viewer) (tenant.Plan, error) {
+	return plan.Planned(s.Maker, planPolicyState(key, suspended))
+}
+
+func planPolicyState(key string, suspended bool) plan.Planner {
+	return func(d tenant.Viewer) (tenant.Plan, error) {
 		p, err := ask.Policy(d, key, "edit policy")
 		if err != nil {
 			return tenant.Plan{}, err
@@ -190,7 +194,7 @@ func (s *Changes) SuspendPolicy(key string, suspended bool) plan.Change[plan.Not
 		}
 		p.Suspended = suspended
 		return tenant.Plan{Changes: []access.Change{access.PutPolicy{Policy: p}}}, nil
-	})
+	}
 }
 
 // RemovePolicy removes a policy, with all its statements.

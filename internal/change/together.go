@@ -18,6 +18,7 @@ type Wanted struct {
 	Member *MemberChange
 	State  *StateChange
 	Revoke string // a grant's id
+	Policy *PolicyChange
 }
 
 // StateChange is somebody to be suspended, retired or restored.
@@ -25,6 +26,13 @@ type StateChange struct {
 	Organisation string
 	Who          tenant.PrincipalRef
 	To           credential.State
+}
+
+// PolicyChange is a policy to be suspended, resumed or removed.
+type PolicyChange struct {
+	Policy  string // its id
+	Suspend bool
+	Remove  bool
 }
 
 func (w Wanted) planner(ctx context.Context) plan.Planner {
@@ -35,6 +43,10 @@ func (w Wanted) planner(ctx context.Context) plan.Planner {
 		return w.Member.plan
 	case w.State != nil:
 		return planState(ctx, w.State.Organisation, w.State.Who, w.State.To)
+	case w.Policy != nil && w.Policy.Remove:
+		return planPolicyRemoval(w.Policy.Policy)
+	case w.Policy != nil:
+		return planPolicyState(w.Policy.Policy, w.Policy.Suspend)
 	}
 	return planRevocation(w.Revoke)
 }

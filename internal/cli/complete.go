@@ -114,17 +114,17 @@ func (a *app) named(ctx context.Context, c *cli.Command, placeholder string) ([]
 
 // namedIn lists what a placeholder stands for in an organisation.
 func (s session) namedIn(ctx context.Context, c *cli.Command, organisation, placeholder string) ([]string, error) {
-	user := func(u api.User) string { return u.Name }
+	person := func(p api.Person) string { return p.Name }
 	switch placeholder {
 	case "ADDRESS", "ADDRESS/NAME":
 		list, err := s.SearchScopes(ctx, organisation, &api.SearchScopesParams{State: string(api.StateActive), Limit: mostAtOnce})
 		return each(list.Scopes, func(n api.ScopeNode) string { return n.Address }), err
 	case "USER":
-		list, err := s.ListUsers(ctx, organisation, &api.ListUsersParams{Limit: mostAtOnce})
-		return each(list.Users, user), err
+		list, err := s.ListPeople(ctx, organisation, &api.ListPeopleParams{Kind: api.ListPeopleParamsKindUser, Limit: mostAtOnce})
+		return each(list.People, person), err
 	case "GUEST":
-		list, err := s.ListGuests(ctx, organisation, &api.ListGuestsParams{Limit: mostAtOnce})
-		return each(list.Users, user), err
+		list, err := s.ListPeople(ctx, organisation, &api.ListPeopleParams{Kind: api.ListPeopleParamsKindGuest, Limit: mostAtOnce})
+		return each(list.People, person), err
 	case "GROUP":
 		list, err := s.ListGroups(ctx, organisation, &api.ListGroupsParams{Limit: mostAtOnce})
 		return each(list.Groups, func(g api.Group) string { return g.Name }), err

@@ -7,7 +7,6 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"arbora.example/api"
-	"arbora.example/client"
 )
 
 func (a *app) guestCommand() *cli.Command {
@@ -26,7 +25,7 @@ func (a *app) guestCommand() *cli.Command {
 				},
 				Action: a.inviteGuest,
 			},
-			{Name: "list", Usage: "list guests, those too who have not accepted yet", Action: a.listGuests},
+			a.listPeopleCommand(api.ListPeopleParamsKindGuest, "list guests, those too who have not accepted yet"),
 			{Name: "show", Usage: "show a guest with groups and grants", ArgsUsage: "NAME", Action: a.showPrincipal(api.GuestKind)},
 			a.editCommand(api.GuestKind),
 			{Name: "link", Usage: "create another link in place of the first, show it and mail it, if you hold everything the invitation gives", ArgsUsage: "NAME", Action: a.resendInvitation(true)},
@@ -64,29 +63,6 @@ func (a *app) sayLink(c *cli.Command, link api.LinkMade) {
 	if link.Url != "" {
 		a.say(c, "Pass it on yourself; it works once, until %s:\n%s", moment(link.Until), link.Url)
 	}
-}
-
-func (a *app) listGuests(ctx context.Context, c *cli.Command) error {
-	s, organisation, err := a.inside(c)
-	if err != nil {
-		return err
-	}
-	guests, _, err := client.Pages(0, func(after string) ([]api.User, string, error) {
-		page, err := s.ListGuests(ctx, organisation, &api.ListGuestsParams{After: after})
-		return page.Users, page.Next, err
-	})
-	if err != nil {
-		return err
-	}
-	l := listing{columns: []string{"Name", "Display name", "State", "Invited"}, empty: "There are no guests.", value: guests}
-	for _, g := range guests {
-		state := string(g.State)
-		if g.State == api.StatePending {
-			state = "! pending: holds nothing yet"
-		}
-		l.rows = append(l.rows, []string{g.Name, g.Title, state, moment(g.CreatedAt)})
-	}
-	return a.print(c, l)
 }
 
 func (a *app) resendInvitation(reveal bool) cli.ActionFunc {

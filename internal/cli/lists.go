@@ -58,7 +58,7 @@ func (s session) allOrganisations(ctx context.Context) (whole api.OrganisationLi
 
 func (s session) allStatements(ctx context.Context, organisation, words string) (whole api.StatementList, err error) {
 	whole.Statements, _, err = client.Pages(0, func(after string) ([]api.Statement, string, error) {
-		page, err := s.SearchStatements(ctx, organisation, &api.SearchStatementsParams{Words: words, After: after, Limit: mostAtOnce})
+		page, err := s.SearchStatements(ctx, organisation, &api.SearchStatementsParams{Find: words, After: after, Limit: mostAtOnce})
 		whole.Hidden = page.Hidden
 		return page.Statements, page.Next, err
 	})

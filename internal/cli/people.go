@@ -38,7 +38,7 @@ func (a *app) userCommand() *cli.Command {
 				Action: a.createUser,
 			},
 			a.importCommand(),
-			{Name: "list", Usage: "list users", Action: a.listUsers},
+			a.listPeopleCommand(api.ListPeopleParamsKindUser, "list users"),
 			{Name: "show", Usage: "show a user with groups and grants", ArgsUsage: "NAME", Action: a.showPrincipal(api.UserKind)},
 			a.editCommand(api.UserKind),
 			a.stateCommand(api.UserKind, "suspend", api.StateSuspended), a.stateCommand(api.UserKind, "retire", api.StateRetired), a.stateCommand(api.UserKind, "restore", api.StateActive),
@@ -279,25 +279,6 @@ func grantsGiven(c *cli.Command) ([]api.FirstGrant, error) {
 }
 
 func tagsGiven(c *cli.Command) api.Tags { return c.StringMap("tag") }
-
-func (a *app) listUsers(ctx context.Context, c *cli.Command) error {
-	s, organisation, err := a.inside(c)
-	if err != nil {
-		return err
-	}
-	users, _, err := client.Pages(0, func(after string) ([]api.User, string, error) {
-		page, err := s.ListUsers(ctx, organisation, &api.ListUsersParams{After: after})
-		return page.Users, page.Next, err
-	})
-	if err != nil {
-		return err
-	}
-	l := listing{columns: []string{"Name", "Display name", "Email", "State", "Created"}, empty: "There are no users.", value: users}
-	for _, u := range users {
-		l.rows = append(l.rows, []string{u.Name, u.Title, u.Email, string(u.State), moment(u.CreatedAt)})
-	}
-	return a.print(c, l)
-}
 
 func capital(word string) string { return strings.ToUpper(word[:1]) + word[1:] }
 

@@ -98,6 +98,15 @@ func userOf(u ask.UserView) api.User {
 	}
 }
 
+func personOf(p ask.PersonView) api.Person {
+	u := userOf(p.UserView)
+	return api.Person{
+		Id: u.Id, Name: u.Name, Title: u.Title, Email: u.Email, Description: u.Description, State: u.State, Tags: u.Tags, CreatedAt: u.CreatedAt,
+		Kind: api.PrincipalKind(p.Kind.String()), Groups: each(p.Groups, nameOf), LastSignInAt: p.LastSignIn,
+		Factors: each(p.Factors, func(f settings.Factor) api.Factor { return api.Factor(f) }),
+	}
+}
+
 func groupOf(g ask.GroupView) api.Group {
 	return api.Group{
 		Id: g.ID.String(), Name: g.Name, Title: g.Title, Description: g.Description, Members: g.Members, State: api.State(g.State), Gathers: g.Gathers.String(), CreatedAt: g.CreatedAt,

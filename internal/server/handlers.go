@@ -1,6 +1,7 @@
 package server
 
 import (
+	"cmp"
 	"context"
 	"net/http"
 	"time"
@@ -173,17 +174,20 @@ func (h handlers) GetCatalogue(ctx context.Context, r GetCatalogueRequestObject)
 	return GetCatalogue200JSONResponse(catalogueOf(now.Catalogue(), now.Roles())), nil
 }
 
-func (h handlers) ListUsers(ctx context.Context, r ListUsersRequestObject) (ListUsersResponseObject, error) {
-	page, err := pagingOf(ctx, r.Params.After, r.Params.Limit, nil)
+func (h handlers) ListPeople(ctx context.Context, r ListPeopleRequestObject) (ListPeopleResponseObject, error) {
+	q := r.Params
+	page, err := pagingOf(ctx, q.After, q.Limit, nil)
 	if err != nil {
 		return nil, err
 	}
 	ctx, caller := who(ctx)
-	users, next, err := h.service.ListUsers(ctx, caller, r.Organisation, page.page.After, page.page.Limit)
+	list, err := h.service.ListPeople(ctx, caller, r.Organisation, page.listing(q.Find, string(q.Sort), q.Descending), ask.Narrowed{
+		Kind: string(q.Kind), State: credential.State(q.State), Tag: q.Tag, Group: q.Group, Factor: string(q.Factor), LastSignIn: ask.Ago(q.LastSignIn),
+	})
 	if err != nil {
 		return nil, err
 	}
-	return ListUsers200JSONResponse{Users: each(users, userOf), Next: page.next(next)}, nil
+	return ListPeople200JSONResponse{People: each(list.Items, personOf), Found: list.Found, All: list.All, Next: page.next(list.Next)}, nil
 }
 
 func (h handlers) CreateUser(ctx context.Context, r CreateUserRequestObject) (CreateUserResponseObject, error) {
@@ -198,16 +202,19 @@ func (h handlers) CreateUser(ctx context.Context, r CreateUserRequestObject) (Cr
 }
 
 func (h handlers) ListGroups(ctx context.Context, r ListGroupsRequestObject) (ListGroupsResponseObject, error) {
-	page, err := pagingOf(ctx, r.Params.After, r.Params.Limit, nil)
+	q := r.Params
+	page, err := pagingOf(ctx, q.After, q.Limit, nil)
 	if err != nil {
 		return nil, err
 	}
 	ctx, caller := who(ctx)
-	groups, next, err := h.service.ListGroups(ctx, caller, r.Organisation, page.page.After, page.page.Limit)
+	list, err := h.service.ListGroups(ctx, caller, r.Organisation, page.listing(q.Find, string(q.Sort), q.Descending), ask.Narrowed{
+		State: credential.State(q.State), Tag: q.Tag, Gathers: q.Gathers,
+	})
 	if err != nil {
 		return nil, err
 	}
-	return ListGroups200JSONResponse{Groups: each(groups, groupOf), Next: page.next(next)}, nil
+	return ListGroups200JSONResponse{Groups: each(list.Items, groupOf), Found: list.Found, All: list.All, Next: page.next(list.Next)}, nil
 }
 
 func (h handlers) CreateGroup(ctx context.Context, r CreateGroupRequestObject) (CreateGroupResponseObject, error) {
@@ -290,6 +297,9 @@ func (h handlers) MakeChanges(ctx context.Context, r MakeChangesRequestObject) (
 			return change.Wanted{Member: member(c.RemoveMember, true)}
 		case c.SetState != nil:
 			return change.Wanted{State: &change.StateChange{Organisation: r.Organisation, Who: somebody(c.SetState.Principal.Kind, c.SetState.Principal.Name), To: credential.State(c.SetState.State)}}
+		}
+		if policy := cmp.Or(c.SuspendPolicy, c.ResumePolicy, c.RemovePolicy); policy != "" {
+			return change.Wanted{Policy: &change.PolicyChange{Policy: policy, Suspend: c.SuspendPolicy != "", Remove: c.RemovePolicy != ""}}
 		}
 		return change.Wanted{Revoke: c.RevokeGrant}
 	})

@@ -40,19 +40,6 @@ func linkMadeOf(l signin.LinkMade) api.LinkMade {
 	return api.LinkMade{Url: l.URL, Until: l.Until, Mailed: mailedOf(l.Mailed)}
 }
 
-func (h handlers) ListGuests(ctx context.Context, r ListGuestsRequestObject) (ListGuestsResponseObject, error) {
-	page, err := pagingOf(ctx, r.Params.After, r.Params.Limit, nil)
-	if err != nil {
-		return nil, err
-	}
-	ctx, caller := who(ctx)
-	guests, next, err := h.service.ListGuests(ctx, caller, r.Organisation, page.page.After, page.page.Limit)
-	if err != nil {
-		return nil, err
-	}
-	return ListGuests200JSONResponse{Users: each(guests, userOf), Next: page.next(next)}, nil
-}
-
 func (h handlers) InviteGuest(ctx context.Context, r InviteGuestRequestObject) (InviteGuestResponseObject, error) {
 	wanted := change.Invitation{
 		Email: r.Body.Email, Title: r.Body.Title, Description: r.Body.Description, Tags: r.Body.Tags,

@@ -116,16 +116,19 @@ func (h handlers) CreateServiceAccount(ctx context.Context, r CreateServiceAccou
 }
 
 func (h handlers) ListServiceAccounts(ctx context.Context, r ListServiceAccountsRequestObject) (ListServiceAccountsResponseObject, error) {
-	page, err := pagingOf(ctx, r.Params.After, r.Params.Limit, nil)
+	q := r.Params
+	page, err := pagingOf(ctx, q.After, q.Limit, nil)
 	if err != nil {
 		return nil, err
 	}
 	ctx, caller := who(ctx)
-	list, next, err := h.service.ListServiceAccounts(ctx, caller, r.Scope, page.page)
+	list, err := h.service.ListServiceAccounts(ctx, caller, r.Scope, page.listing(q.Find, string(q.Sort), q.Descending), ask.Narrowed{
+		State: credential.State(q.State), Tag: q.Tag,
+	})
 	if err != nil {
 		return nil, err
 	}
-	return ListServiceAccounts200JSONResponse{Accounts: each(list, accountOf), Next: page.next(next)}, nil
+	return ListServiceAccounts200JSONResponse{Accounts: each(list.Items, accountOf), Found: list.Found, All: list.All, Next: page.next(list.Next)}, nil
 }
 
 func accountOf(a ask.AccountView) api.Account {

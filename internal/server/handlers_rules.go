@@ -8,6 +8,7 @@ import (
 	"arbora.example/api"
 	"arbora.example/internal/ask"
 	"arbora.example/internal/change"
+	"arbora.example/internal/credential"
 	. "arbora.example/internal/server/contract" //lint:ignore ST1001 the contract's names are this file's vocabulary
 )
 
@@ -63,16 +64,19 @@ func (h handlers) OfferServices(ctx context.Context, r OfferServicesRequestObjec
 }
 
 func (h handlers) ListRoles(ctx context.Context, r ListRolesRequestObject) (ListRolesResponseObject, error) {
-	page, err := pagingOf(ctx, r.Params.After, r.Params.Limit, nil)
+	q := r.Params
+	page, err := pagingOf(ctx, q.After, q.Limit, nil)
 	if err != nil {
 		return nil, err
 	}
 	ctx, caller := who(ctx)
-	roles, next, err := h.service.ListRoles(ctx, caller, r.Scope, r.Params.All, page.page)
+	list, err := h.service.ListRoles(ctx, caller, r.Scope, page.listing(q.Find, string(q.Sort), q.Descending), ask.RolesNarrowed{
+		Everywhere: q.All, Service: q.Service, Plane: catalogue.Plane(q.Plane), Privileged: string(q.Privileged),
+	})
 	if err != nil {
 		return nil, err
 	}
-	return ListRoles200JSONResponse{Roles: each(roles, roleOf), Next: page.next(next)}, nil
+	return ListRoles200JSONResponse{Roles: each(list.Items, roleOf), Found: list.Found, All: list.All, Next: page.next(list.Next)}, nil
 }
 
 func (h handlers) RankRoles(ctx context.Context, r RankRolesRequestObject) (RankRolesResponseObject, error) {
@@ -217,16 +221,19 @@ func (h handlers) RemovePolicy(ctx context.Context, r RemovePolicyRequestObject)
 }
 
 func (h handlers) SearchStatements(ctx context.Context, r SearchStatementsRequestObject) (SearchStatementsResponseObject, error) {
-	page, err := pagingOf(ctx, r.Params.After, r.Params.Limit, nil)
+	q := r.Params
+	page, err := pagingOf(ctx, q.After, q.Limit, nil)
 	if err != nil {
 		return nil, err
 	}
 	ctx, caller := who(ctx)
-	found, next, hidden, err := h.service.SearchStatements(ctx, caller, r.Organisation, r.Params.Words, page.page)
+	list, hidden, err := h.service.SearchStatements(ctx, caller, r.Organisation, page.listing(q.Find, string(q.Sort), q.Descending), ask.StatementsNarrowed{
+		Modal: statement.Modal(q.Modal), State: credential.State(q.State),
+	})
 	if err != nil {
 		return nil, err
 	}
-	return SearchStatements200JSONResponse{Statements: each(found, statementOf), Next: page.next(next), Hidden: hidden}, nil
+	return SearchStatements200JSONResponse{Statements: each(list.Items, statementOf), Found: list.Found, All: list.All, Next: page.next(list.Next), Hidden: hidden}, nil
 }
 
 func (h handlers) ListPatterns(ctx context.Context, r ListPatternsRequestObject) (ListPatternsResponseObject, error) {

@@ -51,6 +51,13 @@ func pagingOf(ctx context.Context, after string, limit int, asked any) (p paging
 	return p, nil
 }
 
+// listing is paging of a list that can be searched and ordered.
+func (p paging) listing(find, sort string, descending bool) ask.Listing {
+	l := ask.Listing{Page: p.page, Find: find, Sort: sort}
+	l.Descending = descending
+	return l
+}
+
 // number is the key of a page that goes on after a number, 0 for the first one.
 func (p paging) number() (uint64, error) {
 	if p.page.After == "" {

@@ -190,10 +190,10 @@ func TestNobodyGivesWhatTheyDoNotHold(t *testing.T) {
 	require.NoError(t, enrol("yuki", "contractors"), "a group that holds nothing gives nothing")
 	testbed.Problem(t, 403, enrol("ines", "contractors"))
 
-	users, err := b.As(t, "ines@lindenmere").ListUsers(t.Context(), "lindenmere", nil)
+	users, err := b.As(t, "ines@lindenmere").ListPeople(t.Context(), "lindenmere", nil)
 	require.NoError(t, err, "who may grant anywhere may look up names")
-	require.NotEmpty(t, users.Users)
-	require.Empty(t, users.Users[0].Email, "and nothing more")
+	require.NotEmpty(t, users.People)
+	require.Empty(t, users.People[0].Email, "and nothing more")
 }
 
 // TestTheLastStewardStays tries to take away the last access that could repair access, in each way there is.
@@ -303,7 +303,7 @@ func TestKeepersHoldNothingInside(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, list.Organisations, 2)
 	testbed.Problem(t, 403, client.Done(warden.ShowScope(t.Context(), "lindenmere")))
-	testbed.Problem(t, 403, client.Done(warden.ListUsers(t.Context(), "lindenmere", nil)))
+	testbed.Problem(t, 403, client.Done(warden.ListPeople(t.Context(), "lindenmere", nil)))
 	p := testbed.Problem(t, 409, client.Done(warden.CreateOrganisation(t.Context(), api.OrganisationNew{Name: "quaywater", Steward: api.UserNew{Name: "x"}})))
 	require.Contains(t, p.Detail, "already an organisation called quaywater")
 	var at sync.WaitGroup
@@ -431,11 +431,11 @@ func TestPagesOfLists(t *testing.T) {
 		}
 	}
 	require.Equal(t, []string{"gardens", "science", "shared-services", "visitors"}, names)
-	first, err := rowan.ListUsers(t.Context(), "lindenmere", &api.ListUsersParams{Limit: 5})
+	first, err := rowan.ListPeople(t.Context(), "lindenmere", &api.ListPeopleParams{Kind: api.ListPeopleParamsKindUser, Limit: 5})
 	require.NoError(t, err)
-	rest, err := rowan.ListUsers(t.Context(), "lindenmere", &api.ListUsersParams{Limit: 5, After: first.Next})
+	rest, err := rowan.ListPeople(t.Context(), "lindenmere", &api.ListPeopleParams{Kind: api.ListPeopleParamsKindUser, Limit: 5, After: first.Next})
 	require.NoError(t, err)
-	require.Len(t, append(first.Users, rest.Users...), 8)
+	require.Len(t, append(first.People, rest.People...), 8)
 	cut, err := rowan.ShowTree(t.Context(), "lindenmere", &api.ShowTreeParams{Depth: 1})
 	require.NoError(t, err)
 	require.Len(t, cut.Scopes, 5)

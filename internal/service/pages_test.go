@@ -69,8 +69,8 @@ func TestListsComeInPages(t *testing.T) {
 			return names(len(l.Reached), func(i int) string { return l.Reached[i].Scope.Address + string(l.Reached[i].Part) }, l.Next), err
 		},
 		"users": func(ctx context.Context, after string, limit int) (page, error) {
-			l, err := rowan.ListUsers(ctx, "lindenmere", &api.ListUsersParams{After: after, Limit: limit})
-			return names(len(l.Users), func(i int) string { return l.Users[i].Name }, l.Next), err
+			l, err := rowan.ListPeople(ctx, "lindenmere", &api.ListPeopleParams{After: after, Limit: limit})
+			return names(len(l.People), func(i int) string { return l.People[i].Name }, l.Next), err
 		},
 		"audit records": func(ctx context.Context, after string, limit int) (page, error) {
 			l, err := rowan.ListAuditRecords(ctx, "lindenmere", &api.ListAuditRecordsParams{Event: "change", After: after, Limit: limit})

@@ -61,10 +61,10 @@ func TestPolicies(t *testing.T) {
 	require.Equal(t, care.Policy.Id, answer.Steps[0].Policy.Id)
 
 	// The search finds statements by words wherever they stand; what somebody may not see is counted.
-	found, err := rowan.SearchStatements(ctx, "lindenmere", &api.SearchStatementsParams{Words: "destroy vault-keepers"})
+	found, err := rowan.SearchStatements(ctx, "lindenmere", &api.SearchStatementsParams{Find: "destroy vault-keepers"})
 	require.NoError(t, err)
 	require.Len(t, found.Statements, 1)
-	found, err = yuki.SearchStatements(ctx, "lindenmere", &api.SearchStatementsParams{Words: "may"})
+	found, err = yuki.SearchStatements(ctx, "lindenmere", &api.SearchStatementsParams{Find: "may"})
 	require.NoError(t, err)
 	require.Empty(t, found.Statements)
 	require.True(t, found.Hidden)

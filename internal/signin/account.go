@@ -120,7 +120,7 @@ func (s *SignIns) Switch(ctx context.Context, c tenant.Caller, organisation stri
 	if err := s.admits(ctx, c, c.From); err != nil {
 		return c, err
 	}
-	if err := s.Records.MoveSession(ctx, c.Session, c.Organisation); err != nil {
+	if err := s.Records.MoveSession(ctx, c.Session, c.Organisation, s.Moment()); err != nil {
 		return c, err
 	}
 	return c, s.Records.Audit(ctx, store.AuditRecord{Organisation: c.OrganisationName, Author: s.Author(c), Event: "switched", Detail: c.Name + " came to work in " + c.OrganisationName})

@@ -43,6 +43,9 @@ func (s *Store) StartSession(ctx context.Context, session Session, token credent
 			hash[:], idColumn(session.ID), idColumn(i.ID), idColumn(session.Organisation), author.At, author.At, author.From, session.Agent, session.Factor, momentColumn(session.ProvedAt)); err != nil {
 			return err
 		}
+		if err := noteSignIn(ctx, tx, session.ID, author.At); err != nil {
+			return err
+		}
 		// All was right: from this network nothing was guessed.
 		for _, what := range []credential.Guessed{credential.PasswordFrom(author.From), credential.CodeFromAnywhere} {
 			if _, err := tx.ExecContext(ctx, "DELETE FROM guess WHERE name_hash = ? AND kind = ? AND network = ?", Guess{i.SignIn(), what}.key()...); err != nil {
@@ -118,10 +121,36 @@ func (s *Store) ProveSession(ctx context.Context, session model.ID, by settings.
 	return mark(err)
 }
 
-// MoveSession has a session work in another organisation from now on.
-func (s *Store) MoveSession(ctx context.Context, session, organisation model.ID) error {
-	_, err := s.db.ExecContext(ctx, "UPDATE session SET organisation_id = ? WHERE id = ?", idColumn(organisation), idColumn(session))
-	return mark(err)
+// MoveSession has a session work in another organisation from a moment on.
+func (s *Store) MoveSession(ctx context.Context, session, organisation model.ID, at time.Time) error {
+	return s.transaction(ctx, func(tx *txn) error {
+		if _, err := tx.ExecContext(ctx, "UPDATE session SET organisation_id = ? WHERE id = ?", idColumn(organisation), idColumn(session)); err != nil {
+			return err
+		}
+		return noteSignIn(ctx, tx, session, at)
+	})
+}
+
+// noteSignIn notes that somebody came to work where a session works.
+func noteSignIn(ctx context.Context, tx *txn, session model.ID, at time.Time) error {
+	_, err := tx.ExecContext(ctx, `INSERT INTO last_sign_in (organisation_id, identity_id, at)
+		SELECT organisation_id, identity_id, ? FROM session WHERE id = ? AND organisation_id IS NOT NULL
+		ON DUPLICATE KEY UPDATE at = VALUES(at)`, at, idColumn(session))
+	return err
+}
+
+// LastSignIns returns when the principals of an organisation last came to work in it; those who never did are left out.
+func (s *Store) LastSignIns(ctx context.Context, organisation model.ID) (map[model.ID]time.Time, error) {
+	last := map[model.ID]time.Time{}
+	err := each(ctx, s.db, `SELECT p.id, l.at FROM last_sign_in l JOIN principal p ON p.organisation_id = l.organisation_id AND p.identity_id = l.identity_id
+		WHERE l.organisation_id = ?`, []any{idColumn(organisation)}, func(scan scanner) error {
+		var id idColumn
+		var at time.Time
+		err := scan(&id, &at)
+		last[model.ID(id)] = at
+		return err
+	})
+	return last, err
 }
 
 // EndSession ends a session of an identity and records it. It returns [ErrNotFound] when there is no such session.

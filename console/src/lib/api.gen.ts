@@ -473,6 +473,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/organisations/{organisation}/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List users and guests, those too who have not accepted yet, as far as their details may be seen */
+        get: operations["listPeople"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/organisations/{organisation}/users": {
         parameters: {
             query?: never;
@@ -480,8 +497,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List users by name */
-        get: operations["listUsers"];
+        get?: never;
         put?: never;
         /** Create a user */
         post: operations["createUser"];
@@ -498,7 +514,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List groups by name */
+        /** List groups */
         get: operations["listGroups"];
         put?: never;
         /** Create a group */
@@ -722,8 +738,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List guests by name, those too who have not accepted yet */
-        get: operations["listGuests"];
+        get?: never;
         put?: never;
         /** Invite somebody from outside by mail; what is prepared for them counts once they accept */
         post: operations["inviteGuest"];
@@ -2053,6 +2068,10 @@ export interface components {
         };
         AccountList: {
             accounts: components["schemas"]["Account"][];
+            /** @description How many there are that were asked for */
+            found: number;
+            /** @description How many there are in all */
+            all: number;
             /** @description The cursor of the next page */
             next?: string;
         };
@@ -2102,8 +2121,29 @@ export interface components {
             /** Format: date-time */
             createdAt: string;
         };
-        UserList: {
-            users: components["schemas"]["User"][];
+        /**
+         * @description How long ago: within the last 7 days, within 30, within 90, longer ago, or never
+         * @enum {string}
+         */
+        Ago: "week" | "month" | "quarter" | "longer" | "never";
+        Person: components["schemas"]["User"] & {
+            kind: components["schemas"]["PrincipalKind"];
+            /** @description The groups they are a direct member of */
+            groups: string[];
+            /** @description What they can sign in with beside a password, or in place of it */
+            factors: components["schemas"]["Factor"][];
+            /**
+             * Format: date-time
+             * @description When they last came to work in the organisation
+             */
+            lastSignInAt?: string;
+        };
+        PersonList: {
+            people: components["schemas"]["Person"][];
+            /** @description How many there are that were asked for */
+            found: number;
+            /** @description How many there are in all */
+            all: number;
             /** @description The cursor of the next page */
             next?: string;
         };
@@ -2144,6 +2184,10 @@ export interface components {
         };
         GroupList: {
             groups: components["schemas"]["Group"][];
+            /** @description How many there are that were asked for */
+            found: number;
+            /** @description How many there are in all */
+            all: number;
             /** @description The cursor of the next page */
             next?: string;
         };
@@ -2470,6 +2514,12 @@ export interface components {
             addMember?: components["schemas"]["MembershipWanted"];
             removeMember?: components["schemas"]["MembershipWanted"];
             setState?: components["schemas"]["StateWanted"];
+            /** @description A policy's id */
+            suspendPolicy?: string;
+            /** @description A policy's id */
+            resumePolicy?: string;
+            /** @description A policy's id */
+            removePolicy?: string;
         };
         GrantWanted: {
             /** @description A scope's id or address */
@@ -2664,6 +2714,10 @@ export interface components {
         };
         RoleList: {
             roles: components["schemas"]["Role"][];
+            /** @description How many there are that were asked for */
+            found: number;
+            /** @description How many there are in all */
+            all: number;
             /** @description The cursor of the next page */
             next?: string;
         };
@@ -2781,6 +2835,10 @@ export interface components {
             privileged: boolean;
         };
         StatementList: {
+            /** @description How many there are that were asked for */
+            found: number;
+            /** @description How many there are that the caller may see */
+            all: number;
             statements: components["schemas"]["Statement"][];
             /** @description Whether there are statements that the caller may not see, whatever they say */
             hidden: boolean;
@@ -3073,6 +3131,10 @@ export interface components {
         PrincipalName: string;
         /** @description The cursor that the page before ended with: it belongs to the same question */
         AfterCursor: string;
+        /** @description Words that must all occur in what the list shows of an item, in any case */
+        Find: string;
+        /** @description From the last item to the first */
+        Descending: boolean;
         /** @description Answer with the impact and write nothing */
         Preview: boolean;
         /** @description The confirmation of an impact: the change is made only if its impact is still that one */
@@ -3652,8 +3714,16 @@ export interface operations {
     searchStatements: {
         parameters: {
             query?: {
-                /** @description Words that text, policy or place must hold, all of them */
-                words?: string;
+                /** @description Words that must all occur in what the list shows of an item, in any case */
+                find?: components["parameters"]["Find"];
+                /** @description How the statement governs */
+                modal?: "may" | "may only" | "may never";
+                /** @description Of its policy */
+                state?: "active" | "suspended";
+                /** @description Left out, they come by policy and in its order */
+                sort?: "text" | "place" | "policy";
+                /** @description From the last item to the first */
+                descending?: components["parameters"]["Descending"];
                 /** @description The cursor that the page before ended with: it belongs to the same question */
                 after?: components["parameters"]["AfterCursor"];
                 /** @description How many at most */
@@ -4046,9 +4116,24 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    listUsers: {
+    listPeople: {
         parameters: {
             query?: {
+                /** @description Words that must all occur in what the list shows of an item, in any case */
+                find?: components["parameters"]["Find"];
+                kind?: "user" | "guest";
+                state?: components["schemas"]["State"];
+                /** @description A tag they have: its key, or KEY=VALUE */
+                tag?: string;
+                /** @description A group they are in, at any depth */
+                group?: string;
+                /** @description What they can sign in with beside a password, or in place of it */
+                factor?: "none" | "code" | "passkey";
+                /** @description When they last came to work in the organisation */
+                lastSignIn?: components["schemas"]["Ago"];
+                sort?: "name" | "title" | "email" | "kind" | "state" | "factors" | "lastSignIn" | "created";
+                /** @description From the last item to the first */
+                descending?: components["parameters"]["Descending"];
                 /** @description The cursor that the page before ended with: it belongs to the same question */
                 after?: components["parameters"]["AfterCursor"];
                 /** @description How many at most */
@@ -4063,13 +4148,13 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description A page of users */
+            /** @description A page of people */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["UserList"];
+                    "application/json": components["schemas"]["PersonList"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -4121,6 +4206,16 @@ export interface operations {
     listGroups: {
         parameters: {
             query?: {
+                /** @description Words that must all occur in what the list shows of an item, in any case */
+                find?: components["parameters"]["Find"];
+                state?: components["schemas"]["State"];
+                /** @description A tag they have: its key, or KEY=VALUE */
+                tag?: string;
+                /** @description Those alone whose members are gathered by their tags */
+                gathers?: boolean;
+                sort?: "name" | "title" | "members" | "state" | "created";
+                /** @description From the last item to the first */
+                descending?: components["parameters"]["Descending"];
                 /** @description The cursor that the page before ended with: it belongs to the same question */
                 after?: components["parameters"]["AfterCursor"];
                 /** @description How many at most */
@@ -4623,35 +4718,6 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
-            };
-            default: components["responses"]["Problem"];
-        };
-    };
-    listGuests: {
-        parameters: {
-            query?: {
-                /** @description The cursor that the page before ended with: it belongs to the same question */
-                after?: components["parameters"]["AfterCursor"];
-                /** @description How many at most */
-                limit?: components["parameters"]["PageLimit"];
-            };
-            header?: never;
-            path: {
-                /** @description The organisation's name */
-                organisation: components["parameters"]["OrganisationName"];
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description A page of guests */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["UserList"];
-                };
             };
             default: components["responses"]["Problem"];
         };
@@ -5400,6 +5466,14 @@ export interface operations {
     listServiceAccounts: {
         parameters: {
             query?: {
+                /** @description Words that must all occur in what the list shows of an item, in any case */
+                find?: components["parameters"]["Find"];
+                state?: components["schemas"]["State"];
+                /** @description A tag they have: its key, or KEY=VALUE */
+                tag?: string;
+                sort?: "address" | "name" | "title" | "state" | "created";
+                /** @description From the last item to the first */
+                descending?: components["parameters"]["Descending"];
                 /** @description The cursor that the page before ended with: it belongs to the same question */
                 after?: components["parameters"]["AfterCursor"];
                 /** @description How many at most */
@@ -5990,6 +6064,18 @@ export interface operations {
             query?: {
                 /** @description Those too that mean nothing there */
                 all?: boolean;
+                /** @description Words that must all occur in what the list shows of an item, in any case */
+                find?: components["parameters"]["Find"];
+                /** @description A service of whose types they hold permissions */
+                service?: string;
+                /** @description A plane of what they hold */
+                plane?: "control" | "data";
+                /** @description Yes for those that hold a permission of class govern alone, no for the others */
+                privileged?: "yes" | "no";
+                /** @description Left out, those of the catalogue come in its order */
+                sort?: "name" | "purpose" | "permissions";
+                /** @description From the last item to the first */
+                descending?: components["parameters"]["Descending"];
                 /** @description The cursor that the page before ended with: it belongs to the same question */
                 after?: components["parameters"]["AfterCursor"];
                 /** @description How many at most */

@@ -16,19 +16,15 @@ async function all<T>(read: (after: string | undefined) => Promise<{ items: T[];
 
 const at = (organisation: string, after: string | undefined) => ({ params: { path: { organisation }, query: { after, limit: 500 } } });
 
-export function users(organisation: string): Promise<Schemas["User"][]> {
+function people(organisation: string, kind: "user" | "guest"): Promise<Schemas["Person"][]> {
   return all(async (after) => {
-    const page = await ask(api.GET("/organisations/{organisation}/users", at(organisation, after)));
-    return { items: page.users, next: page.next };
+    const page = await ask(api.GET("/organisations/{organisation}/people", { params: { path: { organisation }, query: { kind, after, limit: 500 } } }));
+    return { items: page.people, next: page.next };
   });
 }
 
-export function guests(organisation: string): Promise<Schemas["User"][]> {
-  return all(async (after) => {
-    const page = await ask(api.GET("/organisations/{organisation}/guests", at(organisation, after)));
-    return { items: page.users, next: page.next };
-  });
-}
+export const users = (organisation: string) => people(organisation, "user");
+export const guests = (organisation: string) => people(organisation, "guest");
 
 export function groups(organisation: string): Promise<Schemas["Group"][]> {
   return all(async (after) => {
@@ -76,17 +72,6 @@ export function organisations(): Promise<Schemas["Organisation"][]> {
     const page = await ask(api.GET("/organisations", { params: { query: { after, limit: 500 } } }));
     return { items: page.organisations, next: page.next };
   });
-}
-
-// statements finds the statements that hold some words, and tells whether others are hidden.
-export async function statements(organisation: string, words: string): Promise<Schemas["StatementList"]> {
-  let hidden = false;
-  const found = await all(async (after) => {
-    const page = await ask(api.GET("/organisations/{organisation}/statements", { params: { path: { organisation }, query: { words, after, limit: 500 } } }));
-    hidden = page.hidden;
-    return { items: page.statements, next: page.next };
-  });
-  return { statements: found, hidden };
 }
 
 // holders lists who may do something at a scope, and who could.

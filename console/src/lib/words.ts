@@ -23,8 +23,8 @@ export function count(n: number, one: string, many = one + "s"): string {
 }
 
 // of counts what is shown of a list: "3 of 12 groups" where some are left out.
-export function of(shown: number, all: number, one: string): string {
-  return shown === all ? count(all, one) : `${shown} of ${count(all, one)}`;
+export function of(shown: number, all: number, one: string, many = one + "s"): string {
+  return shown === all ? count(all, one, many) : `${shown} of ${count(all, one, many)}`;
 }
 
 export function capital(text: string): string {

@@ -3,28 +3,44 @@
   import { PlusOutline } from "flowbite-svelte-icons";
   import { push } from "svelte-spa-router";
   import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
-  import { QueryParam } from "../lib/queryparam.svelte";
-  import { whenChanged } from "../lib/live.svelte";
-  import { groups } from "../lib/directory";
   import { focus } from "../lib/focus";
   import { Kept } from "../lib/kept.svelte";
   import { authority } from "../lib/authority.svelte";
-  import { labelled } from "../lib/labelled";
+  import { states, type Column, type Filter, type Question } from "../lib/lists";
   import { session } from "../lib/session.svelte";
-  import { href, moment, of } from "../lib/words";
+  import { href, moment } from "../lib/words";
+  import ActOnMany from "../parts/ActOnMany.svelte";
   import Field from "../parts/Field.svelte";
   import KeptNotice from "../parts/KeptNotice.svelte";
+  import List from "../parts/List.svelte";
   import Page from "../parts/Page.svelte";
   import ProblemNote from "../parts/ProblemNote.svelte";
-  import Skeleton from "../parts/Skeleton.svelte";
+  import StateMark from "../parts/StateMark.svelte";
   import TextInput from "../parts/TextInput.svelte";
   import Who from "../parts/Who.svelte";
   import QuietButton from "../parts/QuietButton.svelte";
 
-  let list = $state.raw<Schemas["Group"][] | null>(null);
-  let problem = $state.raw<Problem | null>(null);
-  const wanted = new QueryParam("find");
-  const shown = $derived(list?.filter((g) => `${g.name} ${g.title}`.toLowerCase().includes(wanted.value.toLowerCase())) ?? []);
+  type Group = Schemas["Group"];
+  const columns: Column<Group>[] = [
+    { key: "name", word: "Name", value: (g) => g.name, sorts: true },
+    { key: "title", word: "Title", value: (g) => g.title, sorts: true },
+    { key: "members", word: "Direct members", value: (g) => String(g.members), sorts: true, number: true },
+    { key: "gathers", word: "Gathers", value: (g) => g.gathers ?? "" },
+    { key: "state", word: "State", value: (g) => g.state, sorts: true, spare: true },
+    { key: "about", word: "About", value: (g) => g.description, spare: true },
+    { key: "created", word: "Created", value: (g) => g.createdAt, sorts: true },
+  ];
+  const filters: Filter[] = [
+    { key: "state", label: "State", options: states.filter((state) => state.value === "active" || state.value === "retired") },
+    { key: "gathers", label: "Members", options: [{ value: "true", word: "gathered by tags" }] },
+    { key: "tag", label: "Tag", placeholder: "Tag=value" },
+  ];
+
+  async function read(query: Question) {
+    const { groups, ...rest } = await ask(api.GET("/organisations/{organisation}/groups", { params: { path: { organisation: session.organisation }, query: query as object } }));
+    return { items: groups, ...rest };
+  }
+
   let creating = $state(false);
   let name = $state("");
   let title = $state("");
@@ -32,18 +48,7 @@
   let gathers = $state("");
   let createProblem = $state.raw<Problem | null>(null);
 
-  async function load() {
-    try {
-      list = await groups(session.organisation);
-    } catch (caught) {
-      problem = asProblem(caught);
-    }
-  }
-  whenChanged(load, () => ({ kinds: ["group"] }));
-  $effect(() => {
-    authority.load();
-    load();
-  });
+  $effect(() => void authority.load());
 
   const kept = new Kept(
     () => ({ name, title, gathering, gathers }),
@@ -77,37 +82,23 @@
   }
 </script>
 
-<Page title="Groups" lead="What a group holds counts for everybody in it, at any depth.">
+<Page wide title="Groups" lead="What a group holds counts for everybody in it, at any depth.">
   {#snippet actions()}{#if authority.may("create group")}<Button size="sm" onclick={begin}><PlusOutline class="me-2 h-4 w-4" />Create a group</Button>{/if}{/snippet}
-  {#if problem}
-    <ProblemNote {problem} />
-  {:else if !list}
-    <Skeleton rows={8} />
-  {:else if list.length === 0}
-    <p class="card quiet px-5 py-4">There are no groups yet. A group outlives the people in it: make one for each lasting job.</p>
-  {:else}
-    <div class="mb-3 flex items-center gap-4">
-      <div class="w-72"><TextInput type="search" bind:value={wanted.value} placeholder="Filter by name or title" aria-label="Filter by name or title" /></div>
-      <span class="quiet">{of(shown.length, list.length, "group")}</span>
-    </div>
-    <div class="card overflow-x-auto">
-      <table {@attach labelled} class="rows" data-test="groups">
-        <thead><tr><th>Name</th><th>Title</th><th class="text-right!">Direct members</th><th>Created</th></tr></thead>
-        <tbody>
-          {#each shown as group (group.id)}
-            <tr>
-              <td><Who who={{ kind: "group", name: group.name }} /></td>
-              <td>{group.title}</td>
-              <td class="text-right tabular-nums {group.members === 0 ? 'quiet' : ''}">{group.members === 0 ? "none" : group.members}</td>
-              <td class="quiet text-sm whitespace-nowrap">{moment(group.createdAt)}</td>
-            </tr>
-          {:else}
-            <tr><td colspan="4" class="quiet">None of that name.</td></tr>
-          {/each}
-        </tbody>
-      </table>
-    </div>
-  {/if}
+  <List name="groups" one="group" {columns} {filters} find="Find by name or title" {read} id={(g: Group) => g.id} label={(g: Group) => g.name}
+    shows={() => ({ kinds: ["group"] })} empty="There are no groups yet. A group outlives the people in it: make one for each lasting job.">
+    {#snippet acts(chosen: Group[], clear: () => void)}
+      <ActOnMany chosen={chosen.map((g) => ({ kind: "group", name: g.name, state: g.state }))} one="group" type="group" ondone={clear} />
+    {/snippet}
+    {#snippet cell(group: Group, column: string)}
+      {#if column === "name"}<Who who={{ kind: "group", name: group.name }} />{#if group.state === "retired"}<span class="ml-2"><StateMark state={group.state} /></span>{/if}
+      {:else if column === "title"}{group.title}
+      {:else if column === "members"}<span class={group.members === 0 ? "quiet" : ""}>{group.members === 0 ? "none" : group.members}</span>
+      {:else if column === "gathers"}{#if group.gathers}<code class="statement">{group.gathers}</code>{/if}
+      {:else if column === "state"}<StateMark state={group.state} />
+      {:else if column === "about"}<span class="quiet">{group.description}</span>
+      {:else}<span class="quiet text-sm whitespace-nowrap">{moment(group.createdAt)}</span>{/if}
+    {/snippet}
+  </List>
 </Page>
 
 <Modal bind:open={creating} size="sm" title="Create a group" outsideclose>

@@ -59,6 +59,7 @@
     "/people": People,
     "/people/new": NewPerson,
     "/people/:name": UserPage,
+    "/import": wrap({ asyncComponent: () => import("./ImportPeople.svelte") }),
     "/guests/:name": GuestPage,
     "/service-accounts": ServiceAccounts,
     "/service-accounts/*": ServiceAccountPage,

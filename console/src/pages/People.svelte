@@ -1,81 +1,77 @@
+<!-- Users and guests in one list. -->
 <script lang="ts">
   import { Button } from "flowbite-svelte";
   import { PlusOutline } from "flowbite-svelte-icons";
-  import { asProblem, type Problem, type Schemas } from "../lib/api";
-  import { QueryParam } from "../lib/queryparam.svelte";
-  import { whenChanged } from "../lib/live.svelte";
-  import { guests, users } from "../lib/directory";
+  import { api, ask, type Schemas } from "../lib/api";
   import { authority } from "../lib/authority.svelte";
-  import { labelled } from "../lib/labelled";
+  import { groups } from "../lib/directory";
+  import { spans, states, type Column, type Filter, type Question } from "../lib/lists";
   import { session } from "../lib/session.svelte";
-  import { count, moment, of } from "../lib/words";
+  import { href, moment } from "../lib/words";
+  import ActOnMany from "../parts/ActOnMany.svelte";
+  import List from "../parts/List.svelte";
   import Page from "../parts/Page.svelte";
   import PeopleTabs from "../parts/PeopleTabs.svelte";
-  import ProblemNote from "../parts/ProblemNote.svelte";
   import QuietButton from "../parts/QuietButton.svelte";
-  import Skeleton from "../parts/Skeleton.svelte";
   import StateMark from "../parts/StateMark.svelte";
-  import TextInput from "../parts/TextInput.svelte";
   import Who from "../parts/Who.svelte";
 
-  let list = $state.raw<(Schemas["User"] & { kind: "user" | "guest" })[] | null>(null);
-  let problem = $state.raw<Problem | null>(null);
-  const wanted = new QueryParam("find");
+  type Person = Schemas["Person"];
+  const factors: Record<string, string> = { code: "one-time codes", passkey: "passkey" };
 
-  async function load() {
-    try {
-      const [own, outside] = await Promise.all([users(session.organisation), guests(session.organisation)]);
-      list = [...own.map((u) => ({ ...u, kind: "user" as const })), ...outside.map((g) => ({ ...g, kind: "guest" as const }))];
-    } catch (caught) {
-      problem = asProblem(caught);
-    }
+  const columns: Column<Person>[] = [
+    { key: "name", word: "Name", value: (p) => p.name, sorts: true },
+    { key: "title", word: "Display name", value: (p) => p.title, sorts: true },
+    { key: "email", word: "Email", value: (p) => p.email, sorts: true },
+    { key: "groups", word: "Groups", value: (p) => p.groups.join(", ") },
+    { key: "state", word: "State", value: (p) => p.state, sorts: true },
+    { key: "lastSignIn", word: "Last sign-in", value: (p) => p.lastSignInAt ?? "", sorts: true },
+    { key: "factors", word: "Second factor", value: (p) => p.factors.map((f) => factors[f]).join(", "), sorts: true },
+    { key: "kind", word: "Origin", value: (p) => (p.kind === "guest" ? "guest" : "own"), sorts: true, spare: true },
+    { key: "tags", word: "Tags", value: (p) => Object.entries(p.tags).map(([k, v]) => `${k}=${v}`).join(", "), spare: true },
+    { key: "about", word: "About", value: (p) => p.description, spare: true },
+    { key: "created", word: "Created", value: (p) => p.createdAt, sorts: true, spare: true },
+  ];
+  const filters: Filter[] = [
+    { key: "kind", label: "Origin", options: [{ value: "user", word: "own" }, { value: "guest", word: "guest" }] },
+    { key: "state", label: "State", options: states },
+    { key: "lastSignIn", label: "Last sign-in", options: spans },
+    { key: "factor", label: "Second factor", options: [{ value: "none", word: "none" }, { value: "code", word: "one-time codes" }, { value: "passkey", word: "passkey" }] },
+    { key: "group", label: "Group", placeholder: "In a group", names: async () => (await groups(session.organisation)).map((g) => ({ value: g.name, hint: g.title })) },
+    { key: "tag", label: "Tag", placeholder: "Tag=value" },
+  ];
+
+  $effect(() => void authority.load());
+
+  async function read(query: Question) {
+    const { people, ...rest } = await ask(api.GET("/organisations/{organisation}/people", { params: { path: { organisation: session.organisation }, query: query as object } }));
+    return { items: people, ...rest };
   }
-  whenChanged(load, () => ({ kinds: ["user", "guest"] }));
-  $effect(() => {
-    authority.load();
-    load();
-  });
-
-  const shown = $derived(list?.filter((u) => (u.name + " " + u.title + " " + u.email + " " + u.state).toLowerCase().includes(wanted.value.toLowerCase())) ?? []);
-  const outside = $derived(shown.filter((u) => u.kind === "guest").length);
-  const allOutside = $derived(list?.filter((u) => u.kind === "guest").length ?? 0);
 </script>
 
-<Page title="People" lead="The users of {session.organisation}, who sign in as NAME@{session.organisation}, and its guests.">
+<Page wide title="People" lead="The users of {session.organisation}, who sign in as NAME@{session.organisation}, and its guests.">
   {#snippet actions()}
     {#if authority.may("create user")}
+      <QuietButton size="sm" href="#/import">Import from a file</QuietButton>
       <QuietButton size="sm" href="#/people/new?guest">Invite a guest</QuietButton>
       <Button size="sm" href="#/people/new"><PlusOutline class="me-2 h-4 w-4" />Create a person</Button>
     {/if}
   {/snippet}
   <PeopleTabs />
-  {#if problem}
-    <ProblemNote {problem} />
-  {:else if !list}
-    <Skeleton rows={8} />
-  {:else}
-    <div class="mb-3 flex items-center gap-4">
-      <div class="w-72"><TextInput type="search" bind:value={wanted.value} placeholder="Filter by name, email or state" aria-label="Filter by name, email or state" /></div>
-      <span class="quiet">{of(shown.length - outside, list.length - allOutside, "user")}{outside > 0 ? `, ${of(outside, allOutside, "guest")}` : ""}</span>
-    </div>
-    <div class="card overflow-x-auto">
-      <table {@attach labelled} class="rows" data-test="users">
-        <thead><tr><th>Name</th><th>Display name</th><th>About</th><th>Email</th><th>State</th><th>Created</th></tr></thead>
-        <tbody>
-          {#each shown as user (user.id)}
-            <tr>
-              <td><Who who={{ kind: user.kind, name: user.name }} />{#if user.kind === "guest"}<span class="quiet ml-2 text-sm">guest</span>{/if}</td>
-              <td>{user.title}</td>
-              <td class="quiet">{user.description}</td>
-              <td class="quiet">{user.email}</td>
-              <td><StateMark state={user.state} /></td>
-              <td class="quiet text-sm whitespace-nowrap">{moment(user.createdAt)}</td>
-            </tr>
-          {:else}
-            <tr><td colspan="6" class="quiet">Nobody of that name.</td></tr>
-          {/each}
-        </tbody>
-      </table>
-    </div>
-  {/if}
+  <List name="people" one="person" many="people" {columns} {filters} find="Find by name or email" {read} id={(p: Person) => p.id} label={(p: Person) => p.name}
+    shows={() => ({ kinds: ["user", "guest", "group"] })} empty="There is nobody yet.">
+    {#snippet acts(chosen: Person[], clear: () => void)}
+      <ActOnMany {chosen} one="person" many="people" type="user" ondone={clear} />
+    {/snippet}
+    {#snippet cell(person: Person, column: string)}
+      {#if column === "name"}<Who who={{ kind: person.kind, name: person.name }} />{#if person.kind === "guest"}<span class="quiet ml-2 text-sm">guest</span>{/if}
+      {:else if column === "state"}<StateMark state={person.state} />
+      {:else if column === "groups"}<span class="inline-flex flex-wrap gap-x-2">{#each person.groups.slice(0, 3) as group (group)}<a class="link" href={href.group(group)}>{group}</a>{/each}{#if person.groups.length > 3}<span class="quiet" title={person.groups.join(", ")}>+{person.groups.length - 3}</span>{/if}</span>
+      {:else if column === "lastSignIn"}<span class="quiet text-sm whitespace-nowrap">{person.lastSignInAt ? moment(person.lastSignInAt) : "never"}</span>
+      {:else if column === "created"}<span class="quiet text-sm whitespace-nowrap">{moment(person.createdAt)}</span>
+      {:else if column === "factors"}<span class="quiet">{columns.find((c) => c.key === column)?.value(person) || "none"}</span>
+      {:else if column === "title"}{person.title}
+      {:else}<span class="quiet">{columns.find((c) => c.key === column)?.value(person)}</span>{/if}
+    {/snippet}
+  </List>
 </Page>

@@ -3,11 +3,11 @@
   import { Modal } from "flowbite-svelte";
   import { push } from "svelte-spa-router";
   import { tick } from "svelte";
-  import { api, ask, type Role } from "../lib/api";
+  import { api, ask, asProblem, type Problem } from "../lib/api";
   import { asking, typing } from "../lib/asking";
-  import { roles as rolesOf } from "../lib/directory";
   import { session } from "../lib/session.svelte";
   import { href } from "../lib/words";
+  import ProblemNote from "./ProblemNote.svelte";
   import TextInput from "./TextInput.svelte";
 
   let { open = $bindable(false) }: { open?: boolean } = $props();
@@ -18,39 +18,43 @@
   let found = $state.raw<Found[]>([]);
   let at = $state(0);
   let list = $state<HTMLElement>();
-  let roles: Promise<Role[]> | null = null; // asked for once each time it opens: they are few, and the same for every letter
+  let problem = $state.raw<Problem | null>(null);
   const few = 6;
 
   $effect(() => {
     if (!open) return;
     text = "";
-    roles = null;
     tick().then(() => document.querySelector<HTMLInputElement>("#finder")?.focus());
   });
 
-  // justBefore gives a cursor after which come the names that begin with a text.
-  const justBefore = (prefix: string) => prefix.slice(0, -1) + String.fromCharCode(prefix.charCodeAt(prefix.length - 1) - 1) + "~";
+  const path = $derived({ organisation: session.organisation });
 
   // Each sort is asked for by itself: what somebody may not list is not found, and the rest is.
+  function refusedNothing(caught: unknown): Found[] {
+    const { status } = asProblem(caught);
+    if (status === 403 || status === 404) return [];
+    throw caught;
+  }
+
   const sorts: ((q: string) => Promise<Found[]>)[] = [
     async (q) => {
-      const page = await ask(api.GET("/organisations/{organisation}/search", { params: { path: { organisation: session.organisation }, query: { text: q, limit: few } } }));
+      const page = await ask(api.GET("/organisations/{organisation}/search", { params: { path, query: { text: q, limit: few } } }));
       return page.scopes.map((n) => ({ what: n.type ?? n.kind, name: n.name, hint: n.address, to: href.scope(n.address) }));
     },
     async (q) => {
-      const page = await ask(api.GET("/organisations/{organisation}/users", { params: { path: { organisation: session.organisation }, query: { after: justBefore(q), limit: few } } }));
-      return page.users.filter((u) => u.name.startsWith(q)).map((u) => ({ what: "user", name: u.name, hint: u.title, to: href.user(u.name) }));
+      const page = await ask(api.GET("/organisations/{organisation}/people", { params: { path, query: { find: q, limit: few } } }));
+      return page.people.map((p) => ({ what: p.kind, name: p.name, hint: p.title, to: href.principal(p) }));
     },
     async (q) => {
-      const page = await ask(api.GET("/organisations/{organisation}/groups", { params: { path: { organisation: session.organisation }, query: { after: justBefore(q), limit: few } } }));
-      return page.groups.filter((g) => g.name.startsWith(q)).map((g) => ({ what: "group", name: g.name, hint: g.title, to: href.group(g.name) }));
+      const page = await ask(api.GET("/organisations/{organisation}/groups", { params: { path, query: { find: q, limit: few } } }));
+      return page.groups.map((g) => ({ what: "group", name: g.name, hint: g.title, to: href.group(g.name) }));
     },
     async (q) => {
-      roles ??= rolesOf(session.organisation);
-      return (await roles).filter((r) => r.name.includes(q)).slice(0, few).map((r) => ({ what: "role", name: r.name, hint: r.title, to: href.role(r.name) }));
+      const page = await ask(api.GET("/scopes/{scope}/roles", { params: { path: { scope: session.organisation }, query: { find: q, all: true, limit: few } } }));
+      return page.roles.map((r) => ({ what: "role", name: r.name, hint: r.title, to: href.role(r.name) }));
     },
     async (q) => {
-      const page = await ask(api.GET("/organisations/{organisation}/statements", { params: { path: { organisation: session.organisation }, query: { words: q, limit: few } } }));
+      const page = await ask(api.GET("/organisations/{organisation}/statements", { params: { path, query: { find: q, limit: few } } }));
       return page.statements.map((s) => ({ what: "policy", name: s.policy.name, hint: s.text, to: href.policy(s.policy.id) }));
     },
   ];
@@ -63,9 +67,9 @@
       return;
     }
     return asking(
-      () => Promise.all(sorts.map((sort) => sort(q).catch(() => []))),
-      (all) => (found = all.flat()),
-      () => {}, // each sort that fails finds nothing
+      () => Promise.all(sorts.map((sort) => sort(q).catch(refusedNothing))),
+      (all) => ([found, problem] = [all.flat(), null]),
+      (caught) => (problem = caught),
       typing / 2,
     );
   });
@@ -104,6 +108,8 @@
         </li>
       {/each}
     </ul>
+  {:else if problem}
+    <ProblemNote {problem} />
   {:else}
     <p class="quiet">{text.trim() ? "Nothing like that is there, or you may not see it." : "It begins with what you write. The arrows choose, Enter opens."}</p>
   {/if}

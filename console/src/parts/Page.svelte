@@ -1,12 +1,13 @@
 <script lang="ts">
   import type { Snippet } from "svelte";
 
-  let { title, lead, actions, children }: { title: string; lead?: string; actions?: Snippet; children: Snippet } = $props();
+  // A wide page uses the window's width, for tables.
+  let { title, lead, wide = false, actions, children }: { title: string; lead?: string; wide?: boolean; actions?: Snippet; children: Snippet } = $props();
 </script>
 
 <svelte:head><title>{title} · Arbora</title></svelte:head>
 
-<main class="mx-auto max-w-[1240px] px-6 py-7 max-sm:px-4">
+<main class="mx-auto {wide ? 'max-w-none' : 'max-w-[1240px]'} px-6 py-7 max-sm:px-4">
   <div class="mb-5 flex flex-wrap items-end gap-4">
     <div>
       <h1 class="text-2xl font-semibold tracking-tight">{title}</h1>

@@ -67,7 +67,7 @@ type ServerInterface interface {
 	// ResetFirstSteward Give the first steward another temporary password, for keepers, until the first was replaced. It takes a fresh proof
 	// (POST /organisations/{organisation}/first-password)
 	ResetFirstSteward(c *gin.Context, organisation OrganisationName)
-	// ListGroups List groups by name
+	// ListGroups List groups
 	// (GET /organisations/{organisation}/groups)
 	ListGroups(c *gin.Context, organisation OrganisationName, params ListGroupsParams)
 	// CreateGroup Create a group
@@ -79,9 +79,6 @@ type ServerInterface interface {
 	// RemoveMember Take a user or group out of a group
 	// (DELETE /organisations/{organisation}/groups/{group}/members/{kind}/{member})
 	RemoveMember(c *gin.Context, organisation OrganisationName, group GroupName, kind PrincipalKind, member string, params RemoveMemberParams)
-	// ListGuests List guests by name, those too who have not accepted yet
-	// (GET /organisations/{organisation}/guests)
-	ListGuests(c *gin.Context, organisation OrganisationName, params ListGuestsParams)
 	// InviteGuest Invite somebody from outside by mail; what is prepared for them counts once they accept
 	// (POST /organisations/{organisation}/guests)
 	InviteGuest(c *gin.Context, organisation OrganisationName, params InviteGuestParams)
@@ -91,6 +88,9 @@ type ServerInterface interface {
 	// CreateNewcomers Make many users by a CSV text, all or none
 	// (POST /organisations/{organisation}/newcomers)
 	CreateNewcomers(c *gin.Context, organisation OrganisationName, params CreateNewcomersParams)
+	// ListPeople List users and guests, those too who have not accepted yet, as far as their details may be seen
+	// (GET /organisations/{organisation}/people)
+	ListPeople(c *gin.Context, organisation OrganisationName, params ListPeopleParams)
 	// ShowPrincipal A user, guest, group or service account, with groups, members and rules
 	// (GET /organisations/{organisation}/principals/{kind}/{principal})
 	ShowPrincipal(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName)
@@ -166,9 +166,6 @@ type ServerInterface interface {
 	// SearchStatements The statements of all policies that hold some words, with where each applies
 	// (GET /organisations/{organisation}/statements)
 	SearchStatements(c *gin.Context, organisation OrganisationName, params SearchStatementsParams)
-	// ListUsers List users by name
-	// (GET /organisations/{organisation}/users)
-	ListUsers(c *gin.Context, organisation OrganisationName, params ListUsersParams)
 	// CreateUser Create a user
 	// (POST /organisations/{organisation}/users)
 	CreateUser(c *gin.Context, organisation OrganisationName, params CreateUserParams)
@@ -983,6 +980,54 @@ func (siw *ServerInterfaceWrapper) ListGroups(c *gin.Context) {
 	// Parameter object where we will unmarshal all parameters from the context
 	var params ListGroupsParams
 
+	// ------------- Optional query parameter "find" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "find", c.Request.URL.Query(), &params.Find, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter find: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "state" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "state", c.Request.URL.Query(), &params.State, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter state: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "tag" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "tag", c.Request.URL.Query(), &params.Tag, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter tag: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "gathers" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "gathers", c.Request.URL.Query(), &params.Gathers, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter gathers: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "sort" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "sort", c.Request.URL.Query(), &params.Sort, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter sort: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "descending" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "descending", c.Request.URL.Query(), &params.Descending, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter descending: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	// ------------- Optional query parameter "after" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
@@ -1216,50 +1261,6 @@ func (siw *ServerInterfaceWrapper) RemoveMember(c *gin.Context) {
 	siw.Handler.RemoveMember(c, organisation, group, kind, member, params)
 }
 
-// ListGuests operation middleware
-func (siw *ServerInterfaceWrapper) ListGuests(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "organisation" -------------
-	var organisation OrganisationName
-
-	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params ListGuestsParams
-
-	// ------------- Optional query parameter "after" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "limit" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.ListGuests(c, organisation, params)
-}
-
 // InviteGuest operation middleware
 func (siw *ServerInterfaceWrapper) InviteGuest(c *gin.Context) {
 
@@ -1376,6 +1377,122 @@ func (siw *ServerInterfaceWrapper) CreateNewcomers(c *gin.Context) {
 	}
 
 	siw.Handler.CreateNewcomers(c, organisation, params)
+}
+
+// ListPeople operation middleware
+func (siw *ServerInterfaceWrapper) ListPeople(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "organisation" -------------
+	var organisation OrganisationName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListPeopleParams
+
+	// ------------- Optional query parameter "find" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "find", c.Request.URL.Query(), &params.Find, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter find: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "kind" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "kind", c.Request.URL.Query(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter kind: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "state" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "state", c.Request.URL.Query(), &params.State, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter state: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "tag" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "tag", c.Request.URL.Query(), &params.Tag, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter tag: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "group" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "group", c.Request.URL.Query(), &params.Group, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter group: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "factor" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "factor", c.Request.URL.Query(), &params.Factor, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter factor: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "lastSignIn" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "lastSignIn", c.Request.URL.Query(), &params.LastSignIn, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter lastSignIn: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "sort" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "sort", c.Request.URL.Query(), &params.Sort, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter sort: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "descending" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "descending", c.Request.URL.Query(), &params.Descending, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter descending: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "after" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListPeople(c, organisation, params)
 }
 
 // ShowPrincipal operation middleware
@@ -2585,11 +2702,43 @@ func (siw *ServerInterfaceWrapper) SearchStatements(c *gin.Context) {
 	// Parameter object where we will unmarshal all parameters from the context
 	var params SearchStatementsParams
 
-	// ------------- Optional query parameter "words" -------------
+	// ------------- Optional query parameter "find" -------------
 
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "words", c.Request.URL.Query(), &params.Words, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "find", c.Request.URL.Query(), &params.Find, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
 	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter words: %w", err), http.StatusBadRequest)
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter find: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "modal" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "modal", c.Request.URL.Query(), &params.Modal, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter modal: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "state" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "state", c.Request.URL.Query(), &params.State, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter state: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "sort" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "sort", c.Request.URL.Query(), &params.Sort, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter sort: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "descending" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "descending", c.Request.URL.Query(), &params.Descending, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter descending: %w", err), http.StatusBadRequest)
 		return
 	}
 
@@ -2617,50 +2766,6 @@ func (siw *ServerInterfaceWrapper) SearchStatements(c *gin.Context) {
 	}
 
 	siw.Handler.SearchStatements(c, organisation, params)
-}
-
-// ListUsers operation middleware
-func (siw *ServerInterfaceWrapper) ListUsers(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "organisation" -------------
-	var organisation OrganisationName
-
-	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params ListUsersParams
-
-	// ------------- Optional query parameter "after" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "limit" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.ListUsers(c, organisation, params)
 }
 
 // CreateUser operation middleware
@@ -3888,6 +3993,54 @@ func (siw *ServerInterfaceWrapper) ListRoles(c *gin.Context) {
 		return
 	}
 
+	// ------------- Optional query parameter "find" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "find", c.Request.URL.Query(), &params.Find, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter find: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "service" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "service", c.Request.URL.Query(), &params.Service, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter service: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "plane" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "plane", c.Request.URL.Query(), &params.Plane, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter plane: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "privileged" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "privileged", c.Request.URL.Query(), &params.Privileged, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter privileged: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "sort" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "sort", c.Request.URL.Query(), &params.Sort, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter sort: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "descending" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "descending", c.Request.URL.Query(), &params.Descending, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter descending: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	// ------------- Optional query parameter "after" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
@@ -4155,6 +4308,46 @@ func (siw *ServerInterfaceWrapper) ListServiceAccounts(c *gin.Context) {
 
 	// Parameter object where we will unmarshal all parameters from the context
 	var params ListServiceAccountsParams
+
+	// ------------- Optional query parameter "find" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "find", c.Request.URL.Query(), &params.Find, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter find: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "state" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "state", c.Request.URL.Query(), &params.State, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter state: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "tag" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "tag", c.Request.URL.Query(), &params.Tag, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter tag: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "sort" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "sort", c.Request.URL.Query(), &params.Sort, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter sort: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "descending" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "descending", c.Request.URL.Query(), &params.Descending, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter descending: %w", err), http.StatusBadRequest)
+		return
+	}
 
 	// ------------- Optional query parameter "after" -------------
 
@@ -4597,10 +4790,10 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/organisations/:organisation/groups", wrapper.CreateGroup)
 	router.POST(options.BaseURL+"/organisations/:organisation/groups/:group/members", wrapper.AddMember)
 	router.DELETE(options.BaseURL+"/organisations/:organisation/groups/:group/members/:kind/:member", wrapper.RemoveMember)
-	router.GET(options.BaseURL+"/organisations/:organisation/guests", wrapper.ListGuests)
 	router.POST(options.BaseURL+"/organisations/:organisation/guests", wrapper.InviteGuest)
 	router.GET(options.BaseURL+"/organisations/:organisation/home", wrapper.ShowHome)
 	router.POST(options.BaseURL+"/organisations/:organisation/newcomers", wrapper.CreateNewcomers)
+	router.GET(options.BaseURL+"/organisations/:organisation/people", wrapper.ListPeople)
 	router.GET(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal", wrapper.ShowPrincipal)
 	router.PATCH(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal", wrapper.EditPrincipal)
 	router.GET(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/could-hold", wrapper.ShowPowers)
@@ -4626,7 +4819,6 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/organisations/:organisation/settings", wrapper.ShowSettings)
 	router.PUT(options.BaseURL+"/organisations/:organisation/settings", wrapper.ChangeSettings)
 	router.GET(options.BaseURL+"/organisations/:organisation/statements", wrapper.SearchStatements)
-	router.GET(options.BaseURL+"/organisations/:organisation/users", wrapper.ListUsers)
 	router.POST(options.BaseURL+"/organisations/:organisation/users", wrapper.CreateUser)
 	router.GET(options.BaseURL+"/patterns", wrapper.ListPatterns)
 	router.DELETE(options.BaseURL+"/policies/:policy", wrapper.RemovePolicy)
@@ -5153,29 +5345,6 @@ func (response RemoveMember200JSONResponse) VisitRemoveMemberResponse(w http.Res
 	return err
 }
 
-type ListGuestsRequestObject struct {
-	Organisation OrganisationName `json:"organisation"`
-	Params       ListGuestsParams
-}
-
-type ListGuestsResponseObject interface {
-	VisitListGuestsResponse(w http.ResponseWriter) error
-}
-
-type ListGuests200JSONResponse UserList
-
-func (response ListGuests200JSONResponse) VisitListGuestsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type InviteGuestRequestObject struct {
 	Organisation OrganisationName `json:"organisation"`
 	Params       InviteGuestParams
@@ -5301,6 +5470,29 @@ func (response CreateNewcomers201ApplicationxNdjsonResponse) VisitCreateNewcomer
 			return err
 		}
 	}
+}
+
+type ListPeopleRequestObject struct {
+	Organisation OrganisationName `json:"organisation"`
+	Params       ListPeopleParams
+}
+
+type ListPeopleResponseObject interface {
+	VisitListPeopleResponse(w http.ResponseWriter) error
+}
+
+type ListPeople200JSONResponse PersonList
+
+func (response ListPeople200JSONResponse) VisitListPeopleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
 }
 
 type ShowPrincipalRequestObject struct {
@@ -5879,29 +6071,6 @@ type SearchStatementsResponseObject interface {
 type SearchStatements200JSONResponse StatementList
 
 func (response SearchStatements200JSONResponse) VisitSearchStatementsResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ListUsersRequestObject struct {
-	Organisation OrganisationName `json:"organisation"`
-	Params       ListUsersParams
-}
-
-type ListUsersResponseObject interface {
-	VisitListUsersResponse(w http.ResponseWriter) error
-}
-
-type ListUsers200JSONResponse UserList
-
-func (response ListUsers200JSONResponse) VisitListUsersResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response); err != nil {
@@ -7424,7 +7593,7 @@ type StrictServerInterface interface {
 	// ResetFirstSteward Give the first steward another temporary password, for keepers, until the first was replaced. It takes a fresh proof
 	// (POST /organisations/{organisation}/first-password)
 	ResetFirstSteward(ctx context.Context, request ResetFirstStewardRequestObject) (ResetFirstStewardResponseObject, error)
-	// ListGroups List groups by name
+	// ListGroups List groups
 	// (GET /organisations/{organisation}/groups)
 	ListGroups(ctx context.Context, request ListGroupsRequestObject) (ListGroupsResponseObject, error)
 	// CreateGroup Create a group
@@ -7436,9 +7605,6 @@ type StrictServerInterface interface {
 	// RemoveMember Take a user or group out of a group
 	// (DELETE /organisations/{organisation}/groups/{group}/members/{kind}/{member})
 	RemoveMember(ctx context.Context, request RemoveMemberRequestObject) (RemoveMemberResponseObject, error)
-	// ListGuests List guests by name, those too who have not accepted yet
-	// (GET /organisations/{organisation}/guests)
-	ListGuests(ctx context.Context, request ListGuestsRequestObject) (ListGuestsResponseObject, error)
 	// InviteGuest Invite somebody from outside by mail; what is prepared for them counts once they accept
 	// (POST /organisations/{organisation}/guests)
 	InviteGuest(ctx context.Context, request InviteGuestRequestObject) (InviteGuestResponseObject, error)
@@ -7448,6 +7614,9 @@ type StrictServerInterface interface {
 	// CreateNewcomers Make many users by a CSV text, all or none
 	// (POST /organisations/{organisation}/newcomers)
 	CreateNewcomers(ctx context.Context, request CreateNewcomersRequestObject) (CreateNewcomersResponseObject, error)
+	// ListPeople List users and guests, those too who have not accepted yet, as far as their details may be seen
+	// (GET /organisations/{organisation}/people)
+	ListPeople(ctx context.Context, request ListPeopleRequestObject) (ListPeopleResponseObject, error)
 	// ShowPrincipal A user, guest, group or service account, with groups, members and rules
 	// (GET /organisations/{organisation}/principals/{kind}/{principal})
 	ShowPrincipal(ctx context.Context, request ShowPrincipalRequestObject) (ShowPrincipalResponseObject, error)
@@ -7523,9 +7692,6 @@ type StrictServerInterface interface {
 	// SearchStatements The statements of all policies that hold some words, with where each applies
 	// (GET /organisations/{organisation}/statements)
 	SearchStatements(ctx context.Context, request SearchStatementsRequestObject) (SearchStatementsResponseObject, error)
-	// ListUsers List users by name
-	// (GET /organisations/{organisation}/users)
-	ListUsers(ctx context.Context, request ListUsersRequestObject) (ListUsersResponseObject, error)
 	// CreateUser Create a user
 	// (POST /organisations/{organisation}/users)
 	CreateUser(ctx context.Context, request CreateUserRequestObject) (CreateUserResponseObject, error)
@@ -8478,33 +8644,6 @@ func (sh *strictHandler) RemoveMember(ctx *gin.Context, organisation Organisatio
 	}
 }
 
-// ListGuests operation middleware
-func (sh *strictHandler) ListGuests(ctx *gin.Context, organisation OrganisationName, params ListGuestsParams) {
-	var request ListGuestsRequestObject
-
-	request.Organisation = organisation
-	request.Params = params
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ListGuests(ctx, request.(ListGuestsRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ListGuests")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(ListGuestsResponseObject); ok {
-		if err := validResponse.VisitListGuestsResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
 // InviteGuest operation middleware
 func (sh *strictHandler) InviteGuest(ctx *gin.Context, organisation OrganisationName, params InviteGuestParams) {
 	var request InviteGuestRequestObject
@@ -8614,6 +8753,33 @@ func (sh *strictHandler) CreateNewcomers(ctx *gin.Context, organisation Organisa
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(CreateNewcomersResponseObject); ok {
 		if err := validResponse.VisitCreateNewcomersResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListPeople operation middleware
+func (sh *strictHandler) ListPeople(ctx *gin.Context, organisation OrganisationName, params ListPeopleParams) {
+	var request ListPeopleRequestObject
+
+	request.Organisation = organisation
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListPeople(ctx, request.(ListPeopleRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListPeople")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListPeopleResponseObject); ok {
+		if err := validResponse.VisitListPeopleResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -9438,33 +9604,6 @@ func (sh *strictHandler) SearchStatements(ctx *gin.Context, organisation Organis
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(SearchStatementsResponseObject); ok {
 		if err := validResponse.VisitSearchStatementsResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
-// ListUsers operation middleware
-func (sh *strictHandler) ListUsers(ctx *gin.Context, organisation OrganisationName, params ListUsersParams) {
-	var request ListUsersRequestObject
-
-	request.Organisation = organisation
-	request.Params = params
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ListUsers(ctx, request.(ListUsersRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ListUsers")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(ListUsersResponseObject); ok {
-		if err := validResponse.VisitListUsersResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

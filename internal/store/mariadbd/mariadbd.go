@@ -214,12 +214,30 @@ func (s *Server) prepare(ctx context.Context) error {
 // secret returns the password kept in a file of the directory, made on first use.
 func (s *Server) secret(name string) (string, error) {
 	name = filepath.Join(s.directory, name)
-	text, err := os.ReadFile(name)
-	if errors.Is(err, os.ErrNotExist) {
-		text = []byte(rand.Text())
-		err = os.WriteFile(name, text, 0o600)
+	if _, err := os.Stat(name); errors.Is(err, os.ErrNotExist) {
+		if err := writeOnce(name, rand.Text()); err != nil {
+			return "", err
+		}
 	}
+	text, err := os.ReadFile(name)
 	return string(text), err
+}
+
+// writeOnce makes a file that only its owner reads, whole from its first moment on. Where several do at once, the first one's stays.
+func writeOnce(name, text string) error {
+	part, err := os.CreateTemp(filepath.Dir(name), ".part-")
+	if err != nil {
+		return err
+	}
+	defer os.Remove(part.Name())
+	_, err = part.WriteString(text)
+	if err = errors.Join(err, part.Close()); err != nil {
+		return err
+	}
+	if err := os.Link(part.Name(), name); !errors.Is(err, os.ErrExist) {
+		return err
+	}
+	return nil
 }
 
 // running reports whether another program runs the server of this directory, and then takes its port.

@@ -30,6 +30,7 @@ type kept struct {
 	names         map[string]model.ID // that organisations have, or have had
 	identities    map[model.ID]identity
 	sessions      map[[32]byte]store.Session // by token; the identity is that of its id alone
+	signedIn      map[seat]time.Time         // when an identity last came to work in an organisation
 	keys          map[model.ID]store.Key
 	links         map[[32]byte]store.Link
 	recoveries    map[[32]byte]recovery
@@ -45,6 +46,9 @@ type kept struct {
 	services      []service
 	audit         []store.AuditRecord
 }
+
+// seat is where an identity works.
+type seat struct{ organisation, identity model.ID }
 
 type organisation struct {
 	revision uint64
@@ -105,7 +109,7 @@ type service struct {
 func New() *Records {
 	return &Records{kept: kept{
 		organisations: map[model.ID]organisation{}, names: map[string]model.ID{}, identities: map[model.ID]identity{},
-		sessions: map[[32]byte]store.Session{}, keys: map[model.ID]store.Key{}, links: map[[32]byte]store.Link{},
+		sessions: map[[32]byte]store.Session{}, signedIn: map[seat]time.Time{}, keys: map[model.ID]store.Key{}, links: map[[32]byte]store.Link{},
 		recoveries: map[[32]byte]recovery{}, devices: map[[32]byte]store.DeviceRequest{}, factors: map[model.ID]factor{},
 		passkeys: map[model.ID]store.Passkey{}, ceremonies: map[[32]byte]ceremony{}, guesses: map[store.Guess]guesses{},
 		assertions: map[[32]byte]time.Time{}, revoked: map[model.ID]time.Time{}, answered: map[[32]byte]answered{},
@@ -124,6 +128,7 @@ func (r *Records) Copy() *Records {
 		k.organisations[id] = o
 	}
 	k.names, k.identities, k.sessions, k.keys, k.links = maps.Clone(k.names), maps.Clone(k.identities), maps.Clone(k.sessions), maps.Clone(k.keys), maps.Clone(k.links)
+	k.signedIn = maps.Clone(k.signedIn)
 	k.recoveries, k.devices, k.factors, k.passkeys = maps.Clone(k.recoveries), maps.Clone(k.devices), maps.Clone(k.factors), maps.Clone(k.passkeys)
 	k.ceremonies, k.guesses, k.assertions, k.revoked, k.answered = maps.Clone(k.ceremonies), maps.Clone(k.guesses), maps.Clone(k.assertions), maps.Clone(k.revoked), maps.Clone(k.answered)
 	k.signing, k.services, k.audit = slices.Clip(k.signing), slices.Clip(k.services), slices.Clip(k.audit)

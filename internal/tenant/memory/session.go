@@ -28,6 +28,7 @@ func (r *Records) StartSession(_ context.Context, s store.Session, token credent
 		i := s.Identity
 		s.Identity, s.SignedInAt, s.LastUsedAt, s.From = store.Identity{ID: i.ID}, author.At, author.At, author.From
 		r.sessions[token.Hash()] = s
+		r.signedIn[seat{s.Organisation, i.ID}] = author.At
 		for _, what := range []credential.Guessed{credential.PasswordFrom(author.From), credential.CodeFromAnywhere} {
 			delete(r.guesses, store.Guess{Name: i.SignIn(), What: what})
 		}
@@ -121,10 +122,26 @@ func (r *Records) ProveSession(_ context.Context, id model.ID, by settings.Facto
 }
 
 // MoveSession has a session work in another organisation.
-func (r *Records) MoveSession(_ context.Context, id, organisation model.ID) error {
+func (r *Records) MoveSession(_ context.Context, id, organisation model.ID, at time.Time) error {
 	return r.alter(func() error {
-		r.editSession(id, func(s *store.Session) { s.Organisation = organisation })
+		r.editSession(id, func(s *store.Session) {
+			s.Organisation = organisation
+			r.signedIn[seat{organisation, s.Identity.ID}] = at
+		})
 		return nil
+	})
+}
+
+// LastSignIns returns when the principals of an organisation last came to work in it.
+func (r *Records) LastSignIns(_ context.Context, id model.ID) (map[model.ID]time.Time, error) {
+	return read(r, func() (map[model.ID]time.Time, error) {
+		last := map[model.ID]time.Time{}
+		for p, d := range r.organisations[id].people {
+			if at, there := r.signedIn[seat{id, d.Identity}]; there {
+				last[p] = at
+			}
+		}
+		return last, nil
 	})
 }
 

@@ -1,0 +1,236 @@
+package ask
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"arbora.example/access"
+	"arbora.example/access/model"
+	"arbora.example/internal/credential"
+	"arbora.example/internal/settings"
+	"arbora.example/internal/store"
+	"arbora.example/internal/tenant"
+)
+
+// UserView is a user or guest as its viewer may see it.
+type UserView struct {
+	access.Principal
+	store.PrincipalDetails
+}
+
+// PersonView is a user or guest in a list.
+type PersonView struct {
+	UserView
+	Groups     []access.Principal // the groups they are a direct member of
+	Factors    []settings.Factor  // what they can sign in with beside a password, or in place of it
+	LastSignIn time.Time          // when they last came to work in the organisation; zero for never
+}
+
+// GroupView is a group as its viewer may see it.
+type GroupView struct {
+	access.Principal
+	store.PrincipalDetails
+	Members int // direct ones
+}
+
+// AccountView is a service account as its viewer may see it.
+type AccountView struct {
+	access.Principal
+	store.PrincipalDetails
+	Address string
+}
+
+// Ago says how long ago something was.
+type Ago string
+
+// The spans, the nearest first. Each leaves out those before it.
+const (
+	ThisWeek    Ago = "week"    // within 7 days
+	ThisMonth   Ago = "month"   // within 30
+	ThisQuarter Ago = "quarter" // within 90
+	Longer      Ago = "longer"
+	Never       Ago = "never"
+)
+
+// Agos are all spans.
+var Agos = []Ago{ThisWeek, ThisMonth, ThisQuarter, Longer, Never}
+
+// ago returns how long before now something was; the zero time is never.
+func ago(at, now time.Time) Ago {
+	const day = 24 * time.Hour
+	switch since := now.Sub(at); {
+	case at.IsZero():
+		return Never
+	case since <= 7*day:
+		return ThisWeek
+	case since <= 30*day:
+		return ThisMonth
+	case since <= 90*day:
+		return ThisQuarter
+	}
+	return Longer
+}
+
+// Narrowed is what a list of principals is narrowed by; what is empty narrows nothing.
+type Narrowed struct {
+	Kind       string // user or guest
+	State      credential.State
+	Tag        string // a key, or KEY=VALUE
+	Group      string // one that they are in, at any depth
+	Factor     string // a [settings.Factor], or none
+	LastSignIn Ago
+	Gathers    bool // groups that gather their members
+}
+
+var people = lister[PersonView]{
+	// A guest's name has a sign in it that no user's has, so names tell both apart.
+	key:   func(p PersonView) string { return p.Name },
+	words: func(p PersonView) []string { return []string{p.Name, p.Title, p.Email, p.Description, string(p.State)} },
+	columns: map[string]func(PersonView) string{
+		"name":       func(p PersonView) string { return p.Name },
+		"title":      func(p PersonView) string { return strings.ToLower(p.Title) },
+		"email":      func(p PersonView) string { return strings.ToLower(p.Email) },
+		"kind":       func(p PersonView) string { return p.Kind.String() },
+		"state":      func(p PersonView) string { return string(p.State) },
+		"factors":    func(p PersonView) string { return fmt.Sprint(p.Factors) },
+		"lastSignIn": func(p PersonView) string { return byMoment(p.LastSignIn) },
+		"created":    func(p PersonView) string { return byMoment(p.CreatedAt) },
+	},
+}
+
+// ListPeople lists users and guests, those too who have not accepted yet. Whoever may not describe users sees names and titles, and
+// finds and orders them by no more.
+func (s *Answers) ListPeople(ctx context.Context, c tenant.Caller, organisation string, wanted Listing, by Narrowed) (Listed[PersonView], error) {
+	d, err := s.Open(ctx, c)
+	if err != nil {
+		return Listed[PersonView]{}, err
+	}
+	top, err := d.Directory("list user", organisation)
+	if err != nil {
+		return Listed[PersonView]{}, err
+	}
+	var within map[model.ID]bool
+	if by.Group != "" {
+		group, err := d.PrincipalCalled(model.Group.String(), by.Group)
+		if err != nil {
+			return Listed[PersonView]{}, err
+		}
+		within = map[model.ID]bool{}
+		for _, member := range d.EveryMember(group.ID) {
+			within[member.ID] = true
+		}
+	}
+	all := slices.AppendSeq(slices.Collect(d.Principals(model.User)), d.Principals(model.Guest))
+	views, err := s.personViews(ctx, d, all, d.May("describe user", top.ID))
+	if err != nil {
+		return Listed[PersonView]{}, err
+	}
+	now := s.Moment()
+	return people.list(views, wanted, func(p PersonView) bool {
+		return (by.Kind == "" || by.Kind == p.Kind.String()) && (by.State == "" || by.State == p.State) && tagged(p.Tags, by.Tag) &&
+			(within == nil || within[p.ID]) && (by.LastSignIn == "" || by.LastSignIn == ago(p.LastSignIn, now)) &&
+			(by.Factor == "" || by.Factor == "none" && len(p.Factors) == 0 || slices.Contains(p.Factors, settings.Factor(by.Factor)))
+	})
+}
+
+// personViews returns people as somebody sees them who may describe them, or may not.
+func (s *Answers) personViews(ctx context.Context, d tenant.Viewer, all []access.Principal, describes bool) ([]PersonView, error) {
+	organisation := d.OrganisationID()
+	details, err := s.Records.PrincipalDetails(ctx, organisation, tenant.IDs(all))
+	if err != nil {
+		return nil, err
+	}
+	views := make([]PersonView, len(all))
+	if !describes {
+		for i, p := range all {
+			known := details[p.ID]
+			p.Tags = nil
+			views[i] = PersonView{UserView: UserView{p, store.PrincipalDetails{Title: known.Title, State: known.State, CreatedAt: known.CreatedAt}}}
+		}
+		return views, nil
+	}
+	factors, err := s.Records.Factors(ctx, organisation)
+	if err != nil {
+		return nil, err
+	}
+	last, err := s.Records.LastSignIns(ctx, organisation)
+	for i, p := range all {
+		views[i] = PersonView{UserView{p, details[p.ID]}, d.Groups(p.ID), factors[p.ID], last[p.ID]}
+	}
+	return views, err
+}
+
+var groups = lister[GroupView]{
+	key:   func(g GroupView) string { return g.Name },
+	words: func(g GroupView) []string { return []string{g.Name, g.Title, g.Description, string(g.State)} },
+	columns: map[string]func(GroupView) string{
+		"name":    func(g GroupView) string { return g.Name },
+		"title":   func(g GroupView) string { return strings.ToLower(g.Title) },
+		"members": func(g GroupView) string { return byNumber(g.Members) },
+		"state":   func(g GroupView) string { return string(g.State) },
+		"created": func(g GroupView) string { return byMoment(g.CreatedAt) },
+	},
+}
+
+// ListGroups lists groups.
+func (s *Answers) ListGroups(ctx context.Context, c tenant.Caller, organisation string, wanted Listing, by Narrowed) (Listed[GroupView], error) {
+	d, err := s.Open(ctx, c)
+	if err != nil {
+		return Listed[GroupView]{}, err
+	}
+	if _, err = d.Directory("list group", organisation); err != nil {
+		return Listed[GroupView]{}, err
+	}
+	all := slices.Collect(d.Principals(model.Group))
+	details, err := s.Records.PrincipalDetails(ctx, c.Organisation, tenant.IDs(all))
+	if err != nil {
+		return Listed[GroupView]{}, err
+	}
+	views := make([]GroupView, len(all))
+	for i, p := range all {
+		views[i] = GroupView{Principal: p, PrincipalDetails: details[p.ID], Members: len(d.Members(p.ID))}
+	}
+	return groups.list(views, wanted, func(g GroupView) bool {
+		return (by.State == "" || by.State == g.State) && tagged(g.Tags, by.Tag) && (!by.Gathers || g.Gathers != nil)
+	})
+}
+
+var accounts = lister[AccountView]{
+	key:   func(a AccountView) string { return a.Address },
+	words: func(a AccountView) []string { return []string{a.Address, a.Title, string(a.State)} },
+	columns: map[string]func(AccountView) string{
+		"address": func(a AccountView) string { return a.Address },
+		"name":    func(a AccountView) string { return a.Name },
+		"title":   func(a AccountView) string { return strings.ToLower(a.Title) },
+		"state":   func(a AccountView) string { return string(a.State) },
+		"created": func(a AccountView) string { return byMoment(a.CreatedAt) },
+	},
+}
+
+// ListServiceAccounts lists the service accounts that live at a scope or beneath it, as far as the caller may list them.
+func (s *Answers) ListServiceAccounts(ctx context.Context, c tenant.Caller, key string, wanted Listing, by Narrowed) (Listed[AccountView], error) {
+	d, scope, err := s.OpenAt(ctx, c, key)
+	if err != nil {
+		return Listed[AccountView]{}, err
+	}
+	var found []access.Principal
+	for p := range d.Principals(model.ServiceAccount) {
+		if d.IsAtOrBeneath(p.Home, scope.ID) && d.May("list service-account", p.Home) {
+			found = append(found, p)
+		}
+	}
+	details, err := s.Records.PrincipalDetails(ctx, c.Organisation, tenant.IDs(found))
+	if err != nil {
+		return Listed[AccountView]{}, err
+	}
+	views := make([]AccountView, len(found))
+	for i, p := range found {
+		views[i] = AccountView{Principal: p, PrincipalDetails: details[p.ID], Address: d.AccountAddress(p)}
+	}
+	return accounts.list(views, wanted, func(a AccountView) bool {
+		return (by.State == "" || by.State == a.State) && tagged(a.Tags, by.Tag)
+	})
+}
