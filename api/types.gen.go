@@ -5,6 +5,8 @@ package api
 
 import (
 	"time"
+
+	openapi_types "github.com/oapi-codegen/runtime/types"
 )
 
 // Defines values for Ago.
@@ -1996,6 +1998,13 @@ type PatternValues struct {
 	Values map[string]string `json:"values"`
 }
 
+// PeopleAgo defines model for PeopleAgo.
+type PeopleAgo struct {
+	// Ago How long ago: within the last 7 days, within 30, within 90, longer ago, or never
+	Ago   Ago `json:"ago"`
+	Count int `json:"count"`
+}
+
 // Person defines model for Person.
 type Person struct {
 	CreatedAt   time.Time `json:"createdAt"`
@@ -3029,6 +3038,21 @@ type Tags map[string]string
 type Tree struct {
 	Revision int64       `json:"revision"`
 	Scopes   []ScopeNode `json:"scopes"`
+}
+
+// Trends defines model for Trends.
+type Trends struct {
+	// Days 30 days in UTC, the oldest first; the last one is today
+	Days []openapi_types.Date `json:"days"`
+
+	// People Active people by when they last came to work in the organisation
+	People []PeopleAgo `json:"people,omitempty,omitzero"`
+
+	// Privileged For each day, how many grants of privileged roles were in force at its end
+	Privileged []int `json:"privileged,omitempty,omitzero"`
+
+	// Refused For each day, how often somebody was refused something
+	Refused []int `json:"refused,omitempty,omitzero"`
 }
 
 // Undone defines model for Undone.

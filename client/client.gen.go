@@ -403,6 +403,11 @@ func (c *Client) StreamChanges(ctx context.Context, organisation OrganisationNam
 	return c.stream(ctx, "GET", path("/organisations/%s/stream", organisation), nil, nil)
 }
 
+// ShowTrends asks for GET /organisations/{organisation}/trends: Numbers of the last 30 days, for whoever looks after others.
+func (c *Client) ShowTrends(ctx context.Context, organisation OrganisationName) (Trends, error) {
+	return read[Trends](c, ctx, "GET", path("/organisations/%s/trends", organisation), nil, nil)
+}
+
 // CreateUser asks for POST /organisations/{organisation}/users: Create a user.
 func (c *Client) CreateUser(ctx context.Context, organisation OrganisationName, body CreateUserJSONRequestBody) (UserMade, error) {
 	return read[UserMade](c, ctx, "POST", path("/organisations/%s/users", organisation), nil, body)

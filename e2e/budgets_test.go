@@ -139,6 +139,17 @@ func TestBudgets(t *testing.T) {
 			h.click(change)
 			h.do(browser.See(`nav[aria-label=Address]`, "science"))
 		}},
+		{"make a custom role from wanted permissions", "/roles", 5, func(h *hands) {
+			h.write(`input[name=wanted]`, "fetch object, erase object, list bucket,")
+			h.press("Create a role of exactly these")
+			h.write(`input[name=role-name]`, "scan-sorter")
+			h.do(browser.See(`[data-test=holds-now]`, "3 permissions"))
+			h.click(`[data-test=save]`)
+			h.do(browser.See(`h1`, "scan-sorter"))
+			// And it is deleted, which a change shows and an undo takes back.
+			h.do(browser.Press("Delete role"), browser.See(`dialog`, "Nobody holds it by a grant"), browser.Visible(`dialog [data-test=impact]`), browser.Click(change),
+				browser.Closed(), browser.See(`[data-test=undo]`, "Role scan-sorter deleted"), browser.SeeNot(`[data-test=roles]`, "scan-sorter"))
+		}},
 		{"roll a policy back", "/policies/" + care.Policy.Id, 3, func(h *hands) {
 			h.click(`[data-test=versions] li:nth-child(2) button`)
 			h.press("Take this text into the editor")

@@ -289,7 +289,7 @@ func TestConsoleFindsARole(t *testing.T) {
 		browser.Click(`button[aria-label="Leave out erase object"]`),
 		browser.See(`[data-test=ranking] li:first-child`, "content-reader"),
 		browser.Type(`input[type=search]`, "nothing like it"),
-		browser.See(`[data-test=roles]`, "No role matches"),
+		browser.See(`[data-test=roles]`, "Nothing matches"),
 		browser.Type(`input[type=search]`, "erase"),
 		browser.Press("content-keeper"),
 		browser.See(`h1`, "Content keeper"),

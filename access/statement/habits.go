@@ -40,7 +40,7 @@ func (p *Parser) habit(f *Fault) *Fault {
 		f.Detail, f.Nearest = fmt.Sprintf("a list is separated by commas: write a comma in place of %s", t), ""
 	case t.Kind == Word && slices.Contains(placing, strings.ToLower(t.Text)) && at > 0 && p.At == at:
 		end := p.Line.Tokens[len(p.Line.Tokens)-2]
-		f.Detail, f.Nearest = fmt.Sprintf("where a statement holds is said above it, not at its end: put it below a heading, such as under %s:", end), ""
+		f.Detail, f.Nearest = fmt.Sprintf("where a statement holds is said above it, not at its end: put it below a heading, such as \"under %s:\"", end), ""
 	}
 	return f
 }

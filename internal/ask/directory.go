@@ -60,7 +60,6 @@ var Agos = []Ago{ThisWeek, ThisMonth, ThisQuarter, Longer, Never}
 
 // ago returns how long before now something was; the zero time is never.
 func ago(at, now time.Time) Ago {
-	const day = 24 * time.Hour
 	switch since := now.Sub(at); {
 	case at.IsZero():
 		return Never

@@ -97,9 +97,8 @@ func (s *Answers) ShowHome(ctx context.Context, c tenant.Caller, organisation st
 
 // addMine tells where the caller's access changes.
 func (s *Answers) addMine(ctx context.Context, d tenant.Viewer, h *Home) error {
-	reach := d.Reach(d.Me, d.Context)
 	ids := []model.ID{}
-	for _, r := range reach {
+	for _, r := range asOne(d.Reach(d.Me, d.Context)) {
 		if r.Held.Len()+r.Conditional.Len() == 0 {
 			continue
 		}
@@ -117,6 +116,22 @@ func (s *Answers) addMine(ctx context.Context, d tenant.Viewer, h *Home) error {
 		h.Mine[i].Title = details[h.Mine[i].Scope.ID].Title
 	}
 	return err
+}
+
+// asOne makes one of what somebody reaches of a scope alone and of what is beneath it.
+func asOne(reach []access.Reached) (places []access.Reached) {
+	at := map[model.ID]int{}
+	for _, r := range reach {
+		i, told := at[r.Scope.ID]
+		if !told {
+			at[r.Scope.ID] = len(places)
+			places = append(places, r)
+			continue
+		}
+		places[i].Held = places[i].Held.Or(r.Held)
+		places[i].Conditional = places[i].Conditional.Or(r.Conditional)
+	}
+	return places
 }
 
 // classes returns the classes of act that a set holds something of, by plane, from the mildest on.

@@ -2,6 +2,9 @@ package server
 
 import (
 	"context"
+	"time"
+
+	"github.com/oapi-codegen/runtime/types"
 
 	"arbora.example/access/catalogue"
 	"arbora.example/api"
@@ -10,6 +13,19 @@ import (
 	"arbora.example/internal/store"
 	"arbora.example/internal/tenant"
 )
+
+func (h handlers) ShowTrends(ctx context.Context, r ShowTrendsRequestObject) (ShowTrendsResponseObject, error) {
+	ctx, caller := who(ctx)
+	t, err := h.service.ShowTrends(ctx, caller, r.Organisation)
+	if err != nil {
+		return nil, err
+	}
+	told := ShowTrends200JSONResponse{Privileged: t.Privileged, Refused: t.Refused, Days: each(t.Days, func(d time.Time) types.Date { return types.Date{Time: d} })}
+	if t.People != nil {
+		told.People = each(ask.Agos, func(a ask.Ago) api.PeopleAgo { return api.PeopleAgo{Ago: api.Ago(a), Count: t.People[a]} })
+	}
+	return told, nil
+}
 
 func (h handlers) ShowHome(ctx context.Context, r ShowHomeRequestObject) (ShowHomeResponseObject, error) {
 	ctx, caller := who(ctx)

@@ -57,6 +57,7 @@ func TestAnswersFitTheContract(t *testing.T) {
 		{"POST", house + "/children", `{"kind":"resource","type":"bucket","name":"x","tags":{"a":"b"}}`, token},
 		{"POST", house + "/children", `{"kind":"folder","name":"x"}`, token},
 		{"GET", "/organisations/lindenmere/home", "", token},
+		{"GET", "/organisations/lindenmere/trends", "", token},
 		{"GET", "/organisations/lindenmere/audit-records?event=change&limit=2", "", token},
 		{"GET", "/organisations/lindenmere/audit-records?from=yesterday", "", token},
 		{"GET", "/audit-records?limit=2", "", keeper},

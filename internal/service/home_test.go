@@ -236,3 +236,59 @@ func TestSpread(t *testing.T) {
 	_, err = piotr.ShowSpread(t.Context(), "lindenmere", api.UserKind, "rowan")
 	require.GreaterOrEqual(t, statusOf(t, err), 400)
 }
+
+// TestHomeNamesAPlaceOnce holds something at a scope alone and something beneath it, which is one line.
+func TestHomeNamesAPlaceOnce(t *testing.T) {
+	b := testbed.InMemory(t)
+	rowan := b.As(t, "rowan@lindenmere")
+	yuki := b.As(t, "yuki@lindenmere")
+	testbed.PolicyMade(t, rowan, "lindenmere", "split", "at gardens:\n    user yuki may modify tree\nunder gardens:\n    user yuki may observe storage\n")
+	home, err := yuki.ShowHome(t.Context(), "lindenmere")
+	require.NoError(t, err)
+	seen := map[string]int{}
+	for _, m := range home.Mine {
+		seen[m.Scope.Address]++
+		require.Equal(t, 1, seen[m.Scope.Address], m.Scope.Address)
+	}
+	require.Contains(t, seen, "lindenmere/gardens")
+}
+
+// TestTrends makes a privileged grant and revokes it, is refused, and reads so by day, in either kind of records. Who may not see the
+// parts is told none.
+func TestTrends(t *testing.T) {
+	for name, start := range map[string]func(testing.TB) *testbed.Bed{"in memory": testbed.InMemory, "in MariaDB": testbed.StartDemo} {
+		t.Run(name, func(t *testing.T) {
+			b := start(t)
+			rowan := b.As(t, "rowan@lindenmere")
+			trends := func(as *client.Client) api.Trends {
+				told, err := as.ShowTrends(t.Context(), "lindenmere")
+				require.NoError(t, err)
+				require.Len(t, told.Days, 30)
+				return told
+			}
+			was := trends(rowan).Privileged[29]
+			grant := b.Grant(t, "steward", "user", "piotr", alpine)
+			require.NoError(t, client.Done(rowan.CreateGrant(t.Context(), alpine, api.GrantNew{Principal: user("sefa"), Role: "observer"})))
+			b.Clock.Forward(48 * time.Hour)
+			rowan = b.As(t, "rowan@lindenmere")
+			require.NoError(t, client.Done(rowan.RevokeGrant(t.Context(), grant, nil)))
+			yuki := b.As(t, "yuki@lindenmere")
+			testbed.Problem(t, 403, client.Done(yuki.CreateGroup(t.Context(), "lindenmere", api.GroupNew{Name: "mine"})))
+			told := trends(rowan)
+			require.Equal(t, []int{was + 1, was + 1, was}, told.Privileged[27:])
+			require.Equal(t, 1, told.Refused[29])
+			counts := map[api.Ago]int{}
+			for _, p := range told.People {
+				counts[p.Ago] = p.Count
+			}
+			require.Equal(t, 2, counts[api.Week], "rowan and yuki")
+			require.Positive(t, counts[api.Never])
+
+			b.Grant(t, "observer", "user", "yuki", alpine)
+			hers := trends(yuki)
+			require.Nil(t, hers.People)
+			require.Nil(t, hers.Privileged)
+			require.Nil(t, hers.Refused)
+		})
+	}
+}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"time"
 
+	"arbora.example/access"
 	"arbora.example/access/model"
 )
 
@@ -51,4 +52,54 @@ func (s *Store) RefusedSince(ctx context.Context, organisation model.ID, since t
 			return err
 		})
 	return list, err
+}
+
+// RefusedByDay counts refusals by day; each day is given by its first moment, and the last one goes on.
+func (s *Store) RefusedByDay(ctx context.Context, organisation model.ID, days []time.Time) ([]int, error) {
+	of, values, err := s.recordsOf(ctx, organisation)
+	if err != nil {
+		return nil, err
+	}
+	counts := make([]int, len(days))
+	err = each(ctx, s.db, "SELECT DATE(recorded_at), COUNT(*) FROM audit_record WHERE "+of+" AND event = 'refused' AND recorded_at >= ? GROUP BY DATE(recorded_at)",
+		append(values, days[0]), func(scan scanner) error {
+			var on time.Time
+			var times int
+			if err := scan(&on, &times); err != nil {
+				return err
+			}
+			for i, first := range days {
+				if first.Equal(on) {
+					counts[i] = times
+				}
+			}
+			return nil
+		})
+	return counts, err
+}
+
+// GrantStep is a change that did something to grants.
+type GrantStep struct {
+	At   time.Time
+	Back []access.Change // what takes it back
+}
+
+// mostGrantSteps bounds how many changes [Store.GrantSteps] goes back.
+const mostGrantSteps = 5000
+
+// GrantSteps lists the changes to grants since a moment, newest first, 5,000 at most. Those whose records tell no way back are left out.
+func (s *Store) GrantSteps(ctx context.Context, organisation model.ID, since time.Time) (steps []GrantStep, err error) {
+	err = each(ctx, s.db, `SELECT made_at, back FROM change_record WHERE organisation_id = ? AND made_at >= ? AND (back LIKE '%-grant"%')
+		ORDER BY revision DESC LIMIT ?`, []any{idColumn(organisation), since, mostGrantSteps}, func(scan scanner) error {
+		var step GrantStep
+		var back []byte
+		if err := scan(&step.At, &back); err != nil {
+			return err
+		}
+		var err error
+		step.Back, err = access.DecodeChanges(back)
+		steps = append(steps, step)
+		return err
+	})
+	return steps, err
 }

@@ -96,6 +96,8 @@ type Records interface {
 	PollDevice(ctx context.Context, code credential.Token, at time.Time) (r store.DeviceRequest, err error)
 	ProveSession(ctx context.Context, session model.ID, by settings.Factor, at time.Time) error
 	PutCeremony(ctx context.Context, token credential.Token, body json.RawMessage, until time.Time, now time.Time) error
+	GrantSteps(ctx context.Context, organisation model.ID, since time.Time) ([]store.GrantStep, error)
+	RefusedByDay(ctx context.Context, organisation model.ID, days []time.Time) ([]int, error)
 	RefusedSince(ctx context.Context, organisation model.ID, since time.Time, limit int) (list []store.RefusedTimes, err error)
 	RemovePasskey(ctx context.Context, i store.Identity, key model.ID, author store.Author) error
 	RemoveService(ctx context.Context, name string, author store.Author) error

@@ -1229,6 +1229,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/organisations/{organisation}/trends": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Numbers of the last 30 days, for whoever looks after others */
+        get: operations["showTrends"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/organisations/{organisation}/stream": {
         parameters: {
             query?: never;
@@ -2270,6 +2287,20 @@ export interface components {
             creatable: string[];
             /** @description The platform services offered in it; absent when nothing narrows them */
             offered?: string[];
+        };
+        Trends: {
+            /** @description 30 days in UTC, the oldest first; the last one is today */
+            days: string[];
+            /** @description Active people by when they last came to work in the organisation */
+            people?: components["schemas"]["PeopleAgo"][];
+            /** @description For each day, how many grants of privileged roles were in force at its end */
+            privileged?: number[];
+            /** @description For each day, how often somebody was refused something */
+            refused?: number[];
+        };
+        PeopleAgo: {
+            ago: components["schemas"]["Ago"];
+            count: number;
         };
         Home: {
             /** @description The places where the caller's access changes, by address */
@@ -5634,6 +5665,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Home"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    showTrends: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Parts that the caller may not see are left out */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Trends"];
                 };
             };
             default: components["responses"]["Problem"];

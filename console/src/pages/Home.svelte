@@ -16,6 +16,7 @@
   import ProblemNote from "../parts/ProblemNote.svelte";
   import RuleLine from "../parts/RuleLine.svelte";
   import Skeleton from "../parts/Skeleton.svelte";
+  import Trends from "../parts/Trends.svelte";
   import Who from "../parts/Who.svelte";
 
   let home = $state.raw<Schemas["Home"] | null>(null);
@@ -56,7 +57,7 @@
 {#if problem?.status === 403}
   <NothingYet />
 {:else}
-  <Page title="Home" lead={session.organisation + (session.me?.kind === "guest" ? ", as a guest" : "")}>
+  <Page wide title="Home" lead={session.organisation + (session.me?.kind === "guest" ? ", as a guest" : "")}>
     {#if problem}
       <ProblemNote {problem} />
     {:else if !home}
@@ -64,11 +65,10 @@
     {:else}
       {@const h = home}
       {#if authority.may("create grant")}<FirstSteps />{/if}
-      <div class="grid gap-6 {looksAfter ? 'grid-cols-[minmax(0,3fr)_minmax(0,2fr)] max-lg:grid-cols-1' : ''}">
-        {#if looksAfter}
-          <div data-test="attention">
-            <h2 class="mb-2 text-lg font-semibold">What needs attention</h2>
-            <div class="space-y-4">
+      {#if looksAfter}
+        <section class="mb-6" data-test="attention" aria-labelledby="attention">
+            <h2 id="attention" class="mb-2 text-lg font-semibold">What needs attention</h2>
+            <div class="-mb-4 columns-[22rem] gap-4 *:mb-4 *:break-inside-avoid">
               {#snippet skipped()}
                 {#each h.skipped as reason, i (i)}<li class="break-words">{reason}</li>{/each}
               {/snippet}
@@ -113,8 +113,10 @@
               {#if h.privileged.length > 0}{@render card("Who governs", false, "Privileged roles held by grants: they decide what others may do.", privileged)}{/if}
               {#if calm}<p class="quiet">Nothing else: no guest waits, nothing ends soon, nobody was refused anything lately.</p>{/if}
             </div>
-          </div>
-        {/if}
+        </section>
+        <Trends />
+      {/if}
+      <div class="grid gap-6 {changes.length > 0 ? 'grid-cols-2 max-lg:grid-cols-1' : ''}">
         <div>
           <h2 class="mb-2 text-lg font-semibold">What you may use</h2>
           <ul class="card" data-test="mine">
@@ -131,15 +133,17 @@
           </ul>
           {#if h.moreMine > 0}<p class="quiet mt-1 text-sm">And {count(h.moreMine, "place")} more.</p>{/if}
           <Elsewhere />
-          {#if changes.length > 0}
-            <h2 class="mt-6 mb-2 flex items-baseline gap-3 text-lg font-semibold">Recent changes <a class="link text-sm font-normal" href="#/changes">All of them</a></h2>
+        </div>
+        {#if changes.length > 0}
+          <div>
+            <h2 class="mb-2 flex items-baseline gap-3 text-lg font-semibold">Recent changes <a class="link text-sm font-normal" href="#/changes">All of them</a></h2>
             <ol class="card" data-test="recent">
               {#each changes as change (change.number)}
                 <li class="border-b border-gray-100 px-4 py-2 last:border-0 dark:border-gray-800"><p class="break-words">{capital(change.detail)}</p><p class="quiet text-sm">{change.by}, {moment(change.at)}</p></li>
               {/each}
             </ol>
-          {/if}
-        </div>
+          </div>
+        {/if}
       </div>
     {/if}
   </Page>

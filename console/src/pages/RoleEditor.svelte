@@ -61,8 +61,11 @@
   async function load(role: string) {
     if (tree.nodes.length === 0) void tree.load();
     vocabulary(session.organisation, session.organisation).then((words) => (known = words));
-    at = new URLSearchParams(router.querystring ?? "").get("at") ?? session.organisation;
-    if (!role) return kept.begin("new role");
+    const asked = new URLSearchParams(router.querystring ?? "");
+    at = asked.get("at") ?? session.organisation;
+    const wanted = (asked.get("wanted") ?? "").split(",").filter(Boolean);
+    if (!role && wanted.length > 0) draft.mine.include = JSON.stringify(picking(wanted));
+    if (!role) return kept.begin(["new role", ...wanted].join(" "));
     try {
       details = await ask(api.GET("/scopes/{scope}/roles/{role}", { params: { path: { scope: session.organisation, role } } }));
       draft.begin(textsOf(details));
@@ -72,6 +75,16 @@
     } catch (caught) {
       review.problem = asProblem(caught);
     }
+  }
+
+  // picking picks wanted permissions, each an operation and a type: a line for each type.
+  function picking(wanted: string[]): Filters {
+    const operations = new Map<string, string[]>();
+    for (const permission of wanted) {
+      const [operation, type] = permission.split(" ") as [string, string];
+      operations.set(type, [...(operations.get(type) ?? []), operation]);
+    }
+    return [...operations].map(([type, list]) => ({ types: [type], operations: list }));
   }
 
   // What somebody else altered meanwhile is taken where nothing was altered here, and told of where something was.

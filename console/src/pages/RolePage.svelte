@@ -12,6 +12,7 @@
   import Page from "../parts/Page.svelte";
   import ProblemNote from "../parts/ProblemNote.svelte";
   import QuietButton from "../parts/QuietButton.svelte";
+  import RoleDialog from "../parts/RoleDialog.svelte";
   import RoleGrid from "../parts/RoleGrid.svelte";
   import RoleName from "../parts/RoleName.svelte";
   import Skeleton from "../parts/Skeleton.svelte";
@@ -23,6 +24,7 @@
   let problem = $state.raw<Problem | null>(null);
 
   let granting = $state(false);
+  let deleting = $state(false);
   let fresh = $state(""); // the id of a grant just made
 
   function load() {
@@ -42,6 +44,7 @@
   {#snippet actions()}
     {#if details}<QuietButton size="sm" href={"#/roles/compare?" + new URLSearchParams({ first: details.role.name }).toString()}>Compare</QuietButton>{/if}
     {#if details?.may.includes("edit role")}<QuietButton size="sm" href={href.role(details.role.name) + "/edit"}>Edit</QuietButton>{/if}
+    {#if details?.may.includes("retire role")}<QuietButton size="sm" onclick={() => (deleting = true)}>Delete role</QuietButton>{/if}
     {#if details && authority.may("create grant")}<Button size="sm" onclick={() => (granting = true)}><PlusOutline class="me-2 h-4 w-4" />Grant it</Button>{/if}
   {/snippet}
   {#if problem}
@@ -80,6 +83,7 @@
         {#if details.hidden}<p class="quiet mt-2">There are more uses that you may not see.</p>{/if}
       {/if}
     </section>
+    <RoleDialog bind:open={deleting} {details} />
     <GrantDialog bind:open={granting} prepared={{ role: details.role.name }} ondone={(id) => ((fresh = id), load())} />
   {/if}
 </Page>

@@ -3,6 +3,7 @@
   import { CloseOutline } from "flowbite-svelte-icons";
   import { untrack } from "svelte";
   import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
+  import { authority } from "../lib/authority.svelte";
   import { QueryParam } from "../lib/queryparam.svelte";
   import { catalogueOf } from "../lib/catalogue";
   import { whenChanged } from "../lib/live.svelte";
@@ -29,31 +30,49 @@
     );
   });
 
-  async function rank(permissions: string[]) {
+  // rank tells whether the permissions are known, and then wants them. An answer that comes after another was asked for is left aside.
+  let turn = 0;
+  async function rank(permissions: string[]): Promise<boolean> {
+    const mine = ++turn;
     problem = null;
     try {
-      if (permissions.length > 0) ranking = (await ask(api.POST("/scopes/{scope}/ranking", { params: { path: { scope: session.organisation } }, body: { permissions } }))).roles;
+      const { roles } = permissions.length > 0 ? await ask(api.POST("/scopes/{scope}/ranking", { params: { path: { scope: session.organisation } }, body: { permissions } })) : { roles: [] };
+      if (mine !== turn) return true;
+      ranking = roles;
       asked.value = permissions.join(",");
-      typed = "";
+      return true;
     } catch (caught) {
       problem = asProblem(caught);
+      return false;
     }
   }
   const again = () => void rank(wanted);
   $effect(() => untrack(again));
   whenChanged(again);
 
-  function add(event: Event) {
+  async function add(event: Event) {
     event.preventDefault();
     const permission = typed.trim();
-    if (permission && !wanted.includes(permission)) rank([...wanted, permission]);
+    if (permission && !wanted.includes(permission) && (await rank([...wanted, permission]))) typed = "";
   }
+
+  // A comma ends a permission, so that a list of them can be typed or pasted; what nobody knows stays in the field.
+  $effect(() => {
+    if (!typed.includes(",") || known.length === 0) return;
+    const names = typed.split(",").map((name) => name.trim()).filter(Boolean);
+    const found = names.filter((name) => known.some((k) => k.value === name));
+    typed = names.filter((name) => !found.includes(name)).join(" ");
+    untrack(() => {
+      asked.value = [...new Set([...wanted, ...found])].join(",");
+      void rank(wanted);
+    });
+  });
 </script>
 
 <section class="card mb-6 p-5" aria-labelledby="finder-heading" data-test="finder">
   <h2 id="finder-heading" class="mb-3 text-lg font-semibold">Find the narrowest role for a job</h2>
   <form onsubmit={add} class="grid grid-cols-[20rem_1fr] items-start gap-5 max-md:grid-cols-1">
-    <Field label="What somebody should be able to do" name="permissions" {problem} hint="An operation and a type; Enter adds it.">
+    <Field label="What somebody should be able to do" name="permissions" {problem} hint="An operation and a type; Enter or a comma adds it.">
       {#snippet children(id)}<Choice {id} name="wanted" bind:value={typed} options={known} placeholder="fetch object" />{/snippet}
     </Field>
     <div>
@@ -69,7 +88,7 @@
           {/each}
         </ul>
         {#if ranking.length === 0}
-          <p>No single role holds all of it: ask for less, or grant two.</p>
+          <p>No single role holds all of it: ask for less, or grant two{authority.may("create role") ? ", or create one" : ""}.</p>
         {:else}
           <ol class="space-y-1.5" data-test="ranking">
             {#each ranking.slice(0, 4) as ranked, i (ranked.role.name)}
@@ -80,6 +99,7 @@
             {/each}
           </ol>
         {/if}
+        {#if authority.may("create role")}<p class="mt-3"><a class="link" href={"#/roles/new?" + new URLSearchParams({ wanted: asked.value }).toString()}>Create a role of exactly {wanted.length === 1 ? "this" : "these"}</a></p>{/if}
       {:else}
         <p class="quiet pt-6.5">The roles that hold all of it are listed here, those that give least besides first.</p>
       {/if}

@@ -166,6 +166,9 @@ type ServerInterface interface {
 	// SearchStatements The statements of all policies that hold some words, with where each applies
 	// (GET /organisations/{organisation}/statements)
 	SearchStatements(c *gin.Context, organisation OrganisationName, params SearchStatementsParams)
+	// ShowTrends Numbers of the last 30 days, for whoever looks after others
+	// (GET /organisations/{organisation}/trends)
+	ShowTrends(c *gin.Context, organisation OrganisationName)
 	// CreateUser Create a user
 	// (POST /organisations/{organisation}/users)
 	CreateUser(c *gin.Context, organisation OrganisationName, params CreateUserParams)
@@ -2768,6 +2771,31 @@ func (siw *ServerInterfaceWrapper) SearchStatements(c *gin.Context) {
 	siw.Handler.SearchStatements(c, organisation, params)
 }
 
+// ShowTrends operation middleware
+func (siw *ServerInterfaceWrapper) ShowTrends(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "organisation" -------------
+	var organisation OrganisationName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ShowTrends(c, organisation)
+}
+
 // CreateUser operation middleware
 func (siw *ServerInterfaceWrapper) CreateUser(c *gin.Context) {
 
@@ -4819,6 +4847,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/organisations/:organisation/settings", wrapper.ShowSettings)
 	router.PUT(options.BaseURL+"/organisations/:organisation/settings", wrapper.ChangeSettings)
 	router.GET(options.BaseURL+"/organisations/:organisation/statements", wrapper.SearchStatements)
+	router.GET(options.BaseURL+"/organisations/:organisation/trends", wrapper.ShowTrends)
 	router.POST(options.BaseURL+"/organisations/:organisation/users", wrapper.CreateUser)
 	router.GET(options.BaseURL+"/patterns", wrapper.ListPatterns)
 	router.DELETE(options.BaseURL+"/policies/:policy", wrapper.RemovePolicy)
@@ -6071,6 +6100,28 @@ type SearchStatementsResponseObject interface {
 type SearchStatements200JSONResponse StatementList
 
 func (response SearchStatements200JSONResponse) VisitSearchStatementsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ShowTrendsRequestObject struct {
+	Organisation OrganisationName `json:"organisation"`
+}
+
+type ShowTrendsResponseObject interface {
+	VisitShowTrendsResponse(w http.ResponseWriter) error
+}
+
+type ShowTrends200JSONResponse Trends
+
+func (response ShowTrends200JSONResponse) VisitShowTrendsResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response); err != nil {
@@ -7692,6 +7743,9 @@ type StrictServerInterface interface {
 	// SearchStatements The statements of all policies that hold some words, with where each applies
 	// (GET /organisations/{organisation}/statements)
 	SearchStatements(ctx context.Context, request SearchStatementsRequestObject) (SearchStatementsResponseObject, error)
+	// ShowTrends Numbers of the last 30 days, for whoever looks after others
+	// (GET /organisations/{organisation}/trends)
+	ShowTrends(ctx context.Context, request ShowTrendsRequestObject) (ShowTrendsResponseObject, error)
 	// CreateUser Create a user
 	// (POST /organisations/{organisation}/users)
 	CreateUser(ctx context.Context, request CreateUserRequestObject) (CreateUserResponseObject, error)
@@ -9604,6 +9658,32 @@ func (sh *strictHandler) SearchStatements(ctx *gin.Context, organisation Organis
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(SearchStatementsResponseObject); ok {
 		if err := validResponse.VisitSearchStatementsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ShowTrends operation middleware
+func (sh *strictHandler) ShowTrends(ctx *gin.Context, organisation OrganisationName) {
+	var request ShowTrendsRequestObject
+
+	request.Organisation = organisation
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ShowTrends(ctx, request.(ShowTrendsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ShowTrends")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ShowTrendsResponseObject); ok {
+		if err := validResponse.VisitShowTrendsResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

@@ -83,6 +83,36 @@ func (r *Records) RefusedSince(_ context.Context, organisation model.ID, since t
 	})
 }
 
+// RefusedByDay counts refusals by day.
+func (r *Records) RefusedByDay(_ context.Context, organisation model.ID, days []time.Time) ([]int, error) {
+	return read(r, func() ([]int, error) {
+		counts := make([]int, len(days))
+		for _, a := range r.audit {
+			if a.Event != "refused" || !r.isOf(a, organisation) {
+				continue
+			}
+			for i, first := range days {
+				if a.Author.At.UTC().Truncate(24 * time.Hour).Equal(first) {
+					counts[i]++
+				}
+			}
+		}
+		return counts, nil
+	})
+}
+
+// GrantSteps lists the changes to grants since a moment, newest first.
+func (r *Records) GrantSteps(_ context.Context, id model.ID, since time.Time) ([]store.GrantStep, error) {
+	return in(r, id, func(o organisation) (steps []store.GrantStep, err error) {
+		for _, one := range slices.Backward(o.records) {
+			if !one.Author.At.Before(since) && !one.Final {
+				steps = append(steps, store.GrantStep{At: one.Author.At, Back: one.Back})
+			}
+		}
+		return steps, nil
+	})
+}
+
 // Audited returns the audit log, oldest first.
 func (r *Records) Audited() []store.AuditRecord {
 	r.mu.RLock()
