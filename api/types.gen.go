@@ -1119,6 +1119,9 @@ type AsRead struct {
 	Title *string `json:"title,omitempty"`
 }
 
+// AtMost The most they may ever do, whatever they are given, such as observe anything: written as a may only, in a policy of its own
+type AtMost = string
+
 // AuditEvent What kind of thing was recorded
 type AuditEvent string
 
@@ -1511,6 +1514,8 @@ type GuestMade struct {
 
 // GuestNew defines model for GuestNew.
 type GuestNew struct {
+	// AtMost The most they may ever do, whatever they are given, such as observe anything: written as a may only, in a policy of its own
+	AtMost      AtMost `json:"atMost,omitempty,omitzero"`
 	Description string `json:"description,omitempty,omitzero"`
 
 	// Email The mail address that is invited
@@ -3097,6 +3102,8 @@ type UserMade struct {
 
 // UserNew defines model for UserNew.
 type UserNew struct {
+	// AtMost The most they may ever do, whatever they are given, such as observe anything: written as a may only, in a policy of its own
+	AtMost      AtMost `json:"atMost,omitempty,omitzero"`
 	Description string `json:"description,omitempty,omitzero"`
 	Email       string `json:"email,omitempty,omitzero"`
 
@@ -3614,6 +3621,9 @@ type ListHoldersParams struct {
 type ShowMatrixParams struct {
 	Against ShowMatrixParamsAgainst `form:"against,omitempty" json:"against,omitempty,omitzero"`
 	Rows    ShowMatrixParamsRows    `form:"rows,omitempty" json:"rows,omitempty,omitzero"`
+
+	// Find A part of the names of those who have rows
+	Find string `form:"find,omitempty" json:"find,omitempty,omitzero"`
 
 	// After The cursor that the page before ended with: it belongs to the same question
 	After AfterCursor `form:"after,omitempty" json:"after,omitempty,omitzero"`

@@ -631,6 +631,7 @@ func (c *Client) ShowMatrix(ctx context.Context, scope ScopeKey, params *ShowMat
 	if params != nil {
 		q.add("against", params.Against)
 		q.add("rows", params.Rows)
+		q.add("find", params.Find)
 		q.add("after", params.After)
 		q.add("limit", params.Limit)
 	}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"iter"
 	"slices"
+	"strings"
 
 	"arbora.example/access"
 	"arbora.example/access/catalogue"
@@ -38,6 +39,7 @@ type MatrixRow struct {
 type MatrixAsked struct {
 	Scope    string
 	Children bool // against the scopes right in it, rather than against types
+	Find     string // a part of the names of those who have rows
 	Groups   bool // groups and built-in sets, rather than people and machines
 	After    string
 	Limit    int
@@ -85,6 +87,7 @@ func matrixPrincipals(d tenant.Viewer, asked MatrixAsked) iter.Seq[access.Princi
 	if asked.Groups {
 		kinds = []model.PrincipalKind{model.Group, model.BuiltInSet}
 	}
+	find := strings.ToLower(strings.TrimSpace(asked.Find))
 	return func(yield func(access.Principal) bool) {
 		passed := asked.After == ""
 		for _, kind := range kinds {
@@ -93,7 +96,7 @@ func matrixPrincipals(d tenant.Viewer, asked MatrixAsked) iter.Seq[access.Princi
 					passed = asked.After == p.Kind.String()+" "+p.ID.String()
 					continue
 				}
-				if !yield(p) {
+				if strings.Contains(d.Called(p).Name, find) && !yield(p) {
 					return
 				}
 			}

@@ -23,6 +23,7 @@ type Invitation struct {
 	Tags                      map[string]string
 	Groups                    []string
 	Grants                    []NewGrant
+	AtMost                    string // the most they may ever do; empty for no bound
 }
 
 // Invited is a guest just invited.
@@ -82,7 +83,7 @@ func (s *Changes) planInvitation(c tenant.Caller, organisation string, wanted In
 		if _, err := d.NeedAtTop("create user", organisation); err != nil {
 			return tenant.Plan{}, err
 		}
-		p, err := planStart(d, organisation, id, wanted.Groups, wanted.Grants)
+		p, err := planStart(d, organisation, guest.principal, wanted.Groups, wanted.Grants, wanted.AtMost)
 		if err != nil {
 			return tenant.Plan{}, err
 		}

@@ -2,11 +2,13 @@ package change
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"strings"
 
 	"arbora.example/access"
 	"arbora.example/access/model"
+	"arbora.example/access/statement"
 	"arbora.example/internal/ask"
 	"arbora.example/internal/credential"
 	"arbora.example/internal/letters"
@@ -26,6 +28,7 @@ type NewUser struct {
 	Temporary                       bool                // another must be chosen at the first sign-in, within credential.TemporaryFor
 	Groups                          []string
 	Grants                          []NewGrant // for the person; who is left empty
+	AtMost                          string     // the most they may ever do, such as observe anything; empty for no bound
 	Key                             *signin.NewKey
 	Link                            bool // mail a link to choose a password, which is not made then
 	Notify                          bool // mail how to sign in
@@ -124,7 +127,7 @@ func planNewcomer(d tenant.Viewer, organisation string, user *newcomer, wanted N
 	if _, err := d.NeedAtTop("create user", organisation); err != nil {
 		return tenant.Plan{}, err
 	}
-	p, err := planStart(d, organisation, user.principal.ID, wanted.Groups, wanted.Grants)
+	p, err := planStart(d, organisation, user.principal, wanted.Groups, wanted.Grants, wanted.AtMost)
 	if err != nil {
 		return tenant.Plan{}, err
 	}
@@ -138,8 +141,9 @@ func planNewcomer(d tenant.Viewer, organisation string, user *newcomer, wanted N
 	return p, nil
 }
 
-// planStart plans what somebody who is not there yet gets: memberships and grants. Its words go on after who they are.
-func planStart(d tenant.Viewer, organisation string, who model.ID, groups []string, grants []NewGrant) (p tenant.Plan, err error) {
+// planStart plans what somebody who is not there yet gets: memberships, grants and a bound. Its words go on after who they are.
+func planStart(d tenant.Viewer, organisation string, newcomer access.Principal, groups []string, grants []NewGrant, atMost string) (p tenant.Plan, err error) {
+	who := newcomer.ID
 	for _, name := range groups {
 		group, err := MemberChange{Organisation: organisation, Group: name}.group(d)
 		if err != nil {
@@ -165,6 +169,37 @@ func planStart(d tenant.Viewer, organisation string, who model.ID, groups []stri
 	if len(given) > 0 {
 		p.What += " with " + strings.Join(given, ", ")
 	}
+	if atMost = strings.TrimSpace(atMost); atMost != "" {
+		bound, err := planBound(d, organisation, newcomer, atMost)
+		if err != nil {
+			return tenant.Plan{}, err
+		}
+		p.Join(bound)
+	}
+	return p, nil
+}
+
+// planBound plans a policy by which somebody who is not there yet may do certain things at most. Its text is read as one about
+// everyone, since nobody can be named before they are there.
+func planBound(d tenant.Viewer, organisation string, newcomer access.Principal, atMost string) (tenant.Plan, error) {
+	name := "at-most-" + strings.Trim(strings.NewReplacer("@", "-", ".", "-").Replace(newcomer.Name), "-")
+	if len(name) > model.MaxName {
+		name = strings.TrimRight(name[:model.MaxName], "-")
+	}
+	var made statement.Policy
+	p, err := planPolicy(NewPolicy{Scope: organisation, Name: name, Text: "everyone may only " + atMost, Description: "The most that " + newcomer.Name + " may do, whatever they are given"}, &made)(d)
+	var faulty *problem.Problem
+	if errors.As(err, &faulty) && len(faulty.Faults) > 0 {
+		fault := faulty.Faults[0]
+		err = &problem.Problem{Kind: problem.Invalid, Detail: fault.Detail, Nearest: fault.Nearest, Next: "write what follows may only, such as: observe anything"}
+	}
+	if err != nil {
+		return tenant.Plan{}, problem.InField(err, "atMost")
+	}
+	for i := range made.Statements {
+		made.Statements[i].Who = []statement.Subject{{Principal: newcomer.ID}}
+	}
+	p.What = "to do at most: " + atMost
 	return p, nil
 }
 

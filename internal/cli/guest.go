@@ -21,6 +21,7 @@ func (a *app) guestCommand() *cli.Command {
 					&cli.StringMapFlag{Name: "tag", Usage: "a tag, as `KEY=VALUE`; may be repeated"},
 					&cli.StringSliceFlag{Name: "group", Usage: "add them to this `GROUP` once they accept; may be repeated"},
 					&cli.StringSliceFlag{Name: "grant", Usage: "give them a role once they accept, as `\"ROLE at ADDRESS\"`, with from or until INSTANT after it if wanted; may be repeated"},
+					atMostFlag(),
 					previewFlag(),
 				},
 				Action: a.inviteGuest,
@@ -46,7 +47,7 @@ func (a *app) inviteGuest(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	wanted := api.GuestNew{Email: given[0], Title: c.String("title"), Description: c.String("description"), Tags: tagsGiven(c), Groups: groups, Grants: grants}
+	wanted := api.GuestNew{Email: given[0], Title: c.String("title"), Description: c.String("description"), Tags: tagsGiven(c), Groups: groups, Grants: grants, AtMost: c.String("at-most")}
 	return create(ctx, a, c, s.PreviewInviteGuest, s.InviteGuest, organisation, wanted, func(made api.GuestMade) {
 		a.say(c, "Invited %s, who is pending until they accept.", made.Guest.Name)
 		a.sayLink(c, made.Link)

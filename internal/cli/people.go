@@ -28,6 +28,7 @@ func (a *app) userCommand() *cli.Command {
 					&cli.StringMapFlag{Name: "tag", Usage: "a tag, as `KEY=VALUE`; may be repeated"},
 					&cli.StringSliceFlag{Name: "group", Usage: "add the person to this `GROUP`; may be repeated"},
 					&cli.StringSliceFlag{Name: "grant", Usage: "give the person a role, as `\"ROLE at ADDRESS\"`, with from or until INSTANT after it if wanted; may be repeated"},
+					atMostFlag(),
 					&cli.StringFlag{Name: "like", Usage: "the same groups and direct grants as `USER` besides"},
 					&cli.StringSliceFlag{Name: "but", Usage: "of those of --like, leave out this `GROUP or ROLE`; may be repeated"},
 					&cli.BoolFlag{Name: "link", Usage: "mail a link to choose a password, which works once and for a day; no password is made"},
@@ -155,7 +156,7 @@ func (a *app) newUser(ctx context.Context, c *cli.Command, s session, organisati
 	}
 	wanted := api.UserNew{
 		Name: name, Title: c.String("title"), Email: c.String("email"), Description: c.String("description"),
-		Temporary: &temporary, SignInBy: by, Groups: groups, Grants: grants, Tags: tagsGiven(c),
+		Temporary: &temporary, SignInBy: by, Groups: groups, Grants: grants, AtMost: c.String("at-most"), Tags: tagsGiven(c),
 	}
 	if c.Bool("link") {
 		yes := true
@@ -276,6 +277,10 @@ func grantsGiven(c *cli.Command) ([]api.FirstGrant, error) {
 		grants = append(grants, grant)
 	}
 	return grants, nil
+}
+
+func atMostFlag() cli.Flag {
+	return &cli.StringFlag{Name: "at-most", Usage: "the most they may ever do, whatever they are given: what follows \"may only\" in a `STATEMENT`, such as \"observe anything\""}
 }
 
 func tagsGiven(c *cli.Command) api.Tags { return c.StringMap("tag") }

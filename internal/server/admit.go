@@ -351,8 +351,10 @@ func schemaDetail(e *openapi3.SchemaError, p *problem.Problem) string {
 		p.Next = "use one of " + strings.Join(values, ", ")
 		return fmt.Sprintf("%s cannot be %q", at, fmt.Sprint(e.Value))
 	case "maxLength":
+		p.Next = "shorten it"
 		return fmt.Sprintf("%s is longer than %d characters", at, *e.Schema.MaxLength)
 	case "minLength":
+		p.Next = "write more"
 		return fmt.Sprintf("%s is shorter than %d characters", at, e.Schema.MinLength)
 	case "maximum", "minimum":
 		return fmt.Sprintf("%s is out of bounds: %s", at, e.Reason)

@@ -46,7 +46,7 @@ func newUserOf(u api.UserNew) change.NewUser {
 		Name: u.Name, Title: u.Title, Email: u.Email, Description: u.Description, Tags: u.Tags,
 		Password: u.Password, Temporary: value(u.Temporary), By: credential.SignInBy(u.SignInBy), Link: u.Link, Notify: u.Notify, Groups: u.Groups,
 	}
-	wanted.Grants = firstGrants(u.Grants)
+	wanted.Grants, wanted.AtMost = firstGrants(u.Grants), string(u.AtMost)
 	if u.Key != nil {
 		key := newKeyOf(*u.Key)
 		wanted.Key = &key

@@ -43,7 +43,7 @@ func linkMadeOf(l signin.LinkMade) api.LinkMade {
 func (h handlers) InviteGuest(ctx context.Context, r InviteGuestRequestObject) (InviteGuestResponseObject, error) {
 	wanted := change.Invitation{
 		Email: r.Body.Email, Title: r.Body.Title, Description: r.Body.Description, Tags: r.Body.Tags,
-		Groups: r.Body.Groups, Grants: firstGrants(r.Body.Grants),
+		Groups: r.Body.Groups, Grants: firstGrants(r.Body.Grants), AtMost: string(r.Body.AtMost),
 	}
 	made, written, err := changed(ctx, r.Params.Preview, h.service.Invite(r.Organisation, wanted))
 	if err != nil {

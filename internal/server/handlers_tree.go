@@ -148,7 +148,7 @@ func (h handlers) ShowMatrix(ctx context.Context, r ShowMatrixRequestObject) (Sh
 	ctx, caller := who(ctx)
 	q := r.Params
 	m, err := h.service.ShowMatrix(ctx, caller, ask.MatrixAsked{
-		Scope: r.Scope, Children: q.Against == "children", Groups: q.Rows == "groups", After: page.page.After, Limit: page.page.Limit,
+		Scope: r.Scope, Children: q.Against == "children", Groups: q.Rows == "groups", Find: q.Find, After: page.page.After, Limit: page.page.Limit,
 	})
 	if err != nil {
 		return nil, err

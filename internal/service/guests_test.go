@@ -194,3 +194,40 @@ func TestOwnersOfGroups(t *testing.T) {
 	require.NoError(t, client.Done(rowan.EditPrincipal(t.Context(), "lindenmere", api.UserKind, "yuki", nil, api.PrincipalEdit{Tags: &api.Tags{}})))
 	require.Zero(t, members())
 }
+
+// TestAtMost bounds newcomers as they are created: whatever they are given, then and later, they may do no more. What is not a bound
+// is told with its field, and nobody is created.
+func TestAtMost(t *testing.T) {
+	b := testbed.InMemory(t)
+	rowan := b.As(t, "rowan@lindenmere")
+	builder := []api.FirstGrant{{Scope: alpine, Role: "builder"}}
+	made, err := rowan.CreateUser(t.Context(), "lindenmere", api.UserNew{Name: "perrin", Password: demo.Passphrase, Grants: builder, AtMost: "observe anything"})
+	require.NoError(t, err)
+	require.Equal(t, "perrin", made.User.Name)
+	may := func(kind api.PrincipalKind, name, permission string) bool {
+		answer, err := rowan.Check(t.Context(), alpine, api.Question{Principal: &api.PrincipalRef{Kind: kind, Name: name}, Permission: permission})
+		require.NoError(t, err)
+		return answer.Allowed
+	}
+	require.True(t, may(api.UserKind, "perrin", "describe project"))
+	require.False(t, may(api.UserKind, "perrin", "edit project"))
+	b.Grant(t, "steward", "user", "perrin", alpine)
+	require.False(t, may(api.UserKind, "perrin", "edit project"), "what is given later is bounded, too")
+	list, err := rowan.SearchStatements(t.Context(), "lindenmere", &api.SearchStatementsParams{Find: "perrin"})
+	require.NoError(t, err)
+	require.Len(t, list.Statements, 1)
+	require.Equal(t, "user perrin may only observe anything", list.Statements[0].Text)
+	require.Equal(t, "at-most-perrin", list.Statements[0].Policy.Name)
+
+	_, err = rowan.CreateUser(t.Context(), "lindenmere", api.UserNew{Name: "astrid", Password: demo.Passphrase, AtMost: "obseve anything"})
+	p := testbed.Problem(t, 400, err)
+	require.Equal(t, "atMost", p.Field)
+	require.Equal(t, "there is no operation or class \"obseve\"", p.Detail)
+	require.Equal(t, "observe", p.Nearest)
+	testbed.Problem(t, 404, client.Done(rowan.ShowPrincipal(t.Context(), "lindenmere", api.UserKind, "astrid")))
+
+	require.NoError(t, client.Done(rowan.InviteGuest(t.Context(), "lindenmere", api.GuestNew{Email: "wren@meadowside.example", Grants: builder, AtMost: "observe tree"})))
+	list, err = rowan.SearchStatements(t.Context(), "lindenmere", &api.SearchStatementsParams{Find: "wren"})
+	require.NoError(t, err)
+	require.Equal(t, "user wren@meadowside.example may only observe tree", list.Statements[0].Text)
+}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 
 	"arbora.example/access"
 	"arbora.example/access/model"
@@ -78,6 +79,10 @@ func (p *Plan) Join(o Plan) {
 	for id, description := range o.Described.Grants {
 		p.DescribeGrant(id, description)
 	}
+	if p.Described.Policies == nil {
+		p.Described.Policies = map[model.ID]string{}
+	}
+	maps.Copy(p.Described.Policies, o.Described.Policies)
 	p.Warnings = append(p.Warnings, o.Warnings...)
 	p.Notices = append(p.Notices, o.Notices...)
 	p.ActsAs = append(p.ActsAs, o.ActsAs...)

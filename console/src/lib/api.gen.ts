@@ -1730,6 +1730,7 @@ export interface components {
             groups?: string[];
             /** @description Grants for the person */
             grants?: components["schemas"]["FirstGrant"][];
+            atMost?: components["schemas"]["AtMost"];
             key?: components["schemas"]["KeyNew"];
             /** @description Mail a link to choose a password, which works once and for a day; no password is made */
             link?: boolean;
@@ -1799,7 +1800,10 @@ export interface components {
             tags?: components["schemas"]["Tags"];
             groups?: string[];
             grants?: components["schemas"]["FirstGrant"][];
+            atMost?: components["schemas"]["AtMost"];
         };
+        /** @description The most they may ever do, whatever they are given, such as observe anything: written as a may only, in a policy of its own */
+        AtMost: string;
         GuestMade: {
             guest: components["schemas"]["User"];
             link: components["schemas"]["LinkMade"];
@@ -5915,6 +5919,8 @@ export interface operations {
             query?: {
                 against?: "types" | "children";
                 rows?: "people" | "groups";
+                /** @description A part of the names of those who have rows */
+                find?: string;
                 /** @description The cursor that the page before ended with: it belongs to the same question */
                 after?: components["parameters"]["AfterCursor"];
                 /** @description How many at most */

@@ -12,7 +12,7 @@
   import LeaveGroupDialog from "../parts/LeaveGroupDialog.svelte";
   import MembershipDialog from "../parts/MembershipDialog.svelte";
   import Page from "../parts/Page.svelte";
-  import ProblemNote from "../parts/ProblemNote.svelte";
+  import PageProblem from "../parts/PageProblem.svelte";
   import QuietButton from "../parts/QuietButton.svelte";
   import Skeleton from "../parts/Skeleton.svelte";
   import StateDialog from "../parts/StateDialog.svelte";
@@ -62,7 +62,7 @@
     {#if group && authority.may("create grant")}<Button size="sm" onclick={() => (granting = true)}><PlusOutline class="me-2 h-4 w-4" />Grant a role</Button>{/if}
   {/snippet}
   {#if problem}
-    <ProblemNote {problem} />
+    <PageProblem {problem} />
   {:else if !group}
     <Skeleton rows={6} />
   {:else}

@@ -4,13 +4,16 @@
   import { untrack } from "svelte";
   import { router } from "svelte-spa-router";
   import { api, ask, asProblem, confirming, type Problem, type Schemas } from "../lib/api";
+  import { authority } from "../lib/authority.svelte";
   import { asking, typing } from "../lib/asking";
   import { groups as listGroups, users as listUsers } from "../lib/directory";
+  import { whenChanged } from "../lib/live.svelte";
   import { Kept } from "../lib/kept.svelte";
   import { session } from "../lib/session.svelte";
   import { tagsFault, tagsIn } from "../lib/tags";
   import { href } from "../lib/words";
   import AccessPicker, { type Line } from "../parts/AccessPicker.svelte";
+  import Choice from "../parts/Choice.svelte";
   import Field from "../parts/Field.svelte";
   import ImpactNote from "../parts/ImpactNote.svelte";
   import KeptNotice from "../parts/KeptNotice.svelte";
@@ -37,6 +40,13 @@
   let lines = $state.raw<Line[]>([]);
   let pending = $state.raw<Line | null>(null);
   let half = $state("");
+  let atMost = $state("");
+  const bounds = [
+    { value: "observe anything", hint: "see what there is, and change nothing" },
+    { value: "observe, operate anything", hint: "see and run what there is" },
+    { value: "observe, operate, modify anything", hint: "everything but destroy and govern" },
+    { value: "do anything to storage", hint: "one service alone, here storage" },
+  ];
 
   let known = $state.raw<{ groups: { value: string; hint?: string }[]; users: { value: string; hint?: string }[] }>({ groups: [], users: [] });
   let impact = $state.raw<Schemas["Impact"] | null>(null);
@@ -45,6 +55,7 @@
   let user = $state.raw<Schemas["UserMade"] | null>(null);
   let invited = $state.raw<Schemas["GuestMade"] | null>(null);
 
+  $effect(() => void authority.load());
   $effect(() => {
     Promise.all([listUsers(session.organisation), listGroups(session.organisation)]).then(
       ([u, g]) => (known = { users: u.map((x) => ({ value: x.name, hint: x.title })), groups: g.filter((x) => !x.gathers).map((x) => ({ value: x.name, hint: x.title })) }),
@@ -54,8 +65,8 @@
 
   // A password is not kept.
   const kept = new Kept(
-    () => ({ name, title, email, description, tags, by, first, temporary, keyLabel, notify, lines }),
-    (written) => ({ name, title, email, description, tags, by, first, temporary, keyLabel, notify, lines } = written),
+    () => ({ name, title, email, description, tags, by, first, temporary, keyLabel, notify, lines, atMost }),
+    (written) => ({ name, title, email, description, tags, by, first, temporary, keyLabel, notify, lines, atMost } = written),
   );
   $effect(() => untrack(() => kept.begin(guest ? "new guest" : "new person")));
 
@@ -70,6 +81,7 @@
     title: title || undefined,
     description: description || undefined,
     tags: tags.trim() ? tagsIn(tags) : undefined,
+    atMost: atMost.trim() || undefined,
     ...start,
   });
   const newUser = $derived<Schemas["UserNew"]>({
@@ -104,6 +116,14 @@
       typing,
     );
   });
+
+  // Once the guest has accepted, the link is spent.
+  let accepted = $state(false);
+  whenChanged(async () => {
+    if (!invited) return;
+    const guestNow = await ask(api.GET("/organisations/{organisation}/principals/{kind}/{principal}", { params: { path: { ...path, kind: "guest", principal: invited.guest.name } } }));
+    accepted = guestNow.state === "active";
+  }, () => ({ kinds: ["guest"] }));
 
   async function create(event: Event) {
     event.preventDefault();
@@ -156,12 +176,12 @@
     {/if}
   </Page>
 {:else if invited}
-  <Page title="Invited {invited.guest.title}" lead="a guest of {session.organisation}, pending until they accept">
+  <Page title="Invited {invited.guest.title}" lead={accepted ? `a guest of ${session.organisation}` : `a guest of ${session.organisation}, pending until they accept`}>
     {#snippet actions()}
       <QuietButton size="sm" href="#/people">All people</QuietButton>
       <Button size="sm" href={href.guest(invited?.guest.name ?? "")}>Open the guest's page</Button>
     {/snippet}
-    <div class="max-w-3xl"><ResultCard title="{invited.guest.name} is invited" facts={[{ name: "Invited", key: "guest", value: invited.guest.name }]} link={invited.link} file={"arbora-invitation"} /></div>
+    <div class="max-w-3xl"><ResultCard title="{invited.guest.name} {accepted ? 'has accepted the invitation' : 'is invited'}" facts={[{ name: accepted ? "Guest" : "Invited", key: "guest", value: invited.guest.name }]} link={accepted ? undefined : invited.link} file={"arbora-invitation"} /></div>
   </Page>
 {:else}
   <Page title={guest ? "Invite a guest" : "Create a person"} lead={guest ? "Somebody from outside, by mail. What you prepare counts once they accept." : "Who, how they sign in and what they get, in one go. Nothing is written before you confirm."}>
@@ -239,11 +259,18 @@
         <section class="card row-span-2 p-5" aria-labelledby="what-heading">
           <h2 id="what-heading" class="mb-4 text-lg font-semibold">What they get</h2>
           <AccessPicker bind:lines bind:pending bind:half groups={known.groups} users={known.users} />
+          {#if authority.may("create policy")}
+            <div class="mt-5">
+              <Field label="At most (optional)" name="atMost" {problem} hint="Whatever they are given later, they may do no more than this. It becomes a policy of its own.">
+                {#snippet children(id)}<Choice {id} name="at-most" bind:value={atMost} options={bounds} placeholder="observe anything" />{/snippet}
+              </Field>
+            </div>
+          {/if}
         </section>
 
       <section class="card col-span-2 p-5 max-lg:col-span-1" aria-labelledby="then-heading" data-test="account">
         <h2 id="then-heading" class="mb-2 text-lg font-semibold">What {title || name || "this person"} will be able to do{guest ? " once they accept" : ""}</h2>
-        {#if problem && !["name", "email", "title", "password", "tags"].includes(problem.field ?? "")}
+        {#if problem && !["name", "email", "title", "password", "tags", "atMost"].includes(problem.field ?? "")}
           <ProblemNote {problem} />
         {:else if half}
           <p class="font-semibold text-copper-700 dark:text-copper-300" role="alert" data-test="half">{half}</p>

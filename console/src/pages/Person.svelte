@@ -18,6 +18,7 @@
   import MembershipDialog from "../parts/MembershipDialog.svelte";
   import Page from "../parts/Page.svelte";
   import PasskeysOf from "../parts/PasskeysOf.svelte";
+  import PageProblem from "../parts/PageProblem.svelte";
   import ProblemNote from "../parts/ProblemNote.svelte";
   import QuietButton from "../parts/QuietButton.svelte";
   import ResetDialog from "../parts/ResetDialog.svelte";
@@ -51,6 +52,8 @@
   async function load() {
     try {
       const found = await ask(api.GET("/organisations/{organisation}/principals/{kind}/{principal}", { params: { path } }));
+      // The link of an invitation that was accepted opens nothing any more.
+      if (told?.link && person?.state === "pending" && found.state !== "pending") told = null;
       // A service account is called by its address everywhere here.
       person = { ...found, name: found.address ?? found.name };
       problem = null;
@@ -132,7 +135,7 @@
     {/if}
   {/snippet}
   {#if problem}
-    <ProblemNote {problem} />
+    <PageProblem {problem} />
   {:else if !person}
     <Skeleton rows={6} />
   {:else}

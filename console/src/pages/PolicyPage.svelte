@@ -25,6 +25,7 @@
   import LanguageReference from "../parts/LanguageReference.svelte";
   import Page from "../parts/Page.svelte";
   import Patterns from "../parts/Patterns.svelte";
+  import PageProblem from "../parts/PageProblem.svelte";
   import ProblemNote from "../parts/ProblemNote.svelte";
   import QuietButton from "../parts/QuietButton.svelte";
   import Skeleton from "../parts/Skeleton.svelte";
@@ -188,7 +189,7 @@
 
 <Page title={fresh ? "Create a policy" : (policy?.name ?? "")} lead={fresh ? "Say in plain statements who may, may only or may never do what. Nothing counts until it is saved." : (policy?.description ?? "")}>
   {#if review.problem && !fresh && !policy}
-    <ProblemNote problem={review.problem} />
+    <PageProblem problem={review.problem} />
   {:else if !fresh && !policy}
     <Skeleton rows={8} />
   {:else}

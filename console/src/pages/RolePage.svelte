@@ -10,7 +10,7 @@
   import GrantDialog from "../parts/GrantDialog.svelte";
   import NewMark from "../parts/NewMark.svelte";
   import Page from "../parts/Page.svelte";
-  import ProblemNote from "../parts/ProblemNote.svelte";
+  import PageProblem from "../parts/PageProblem.svelte";
   import QuietButton from "../parts/QuietButton.svelte";
   import RoleDialog from "../parts/RoleDialog.svelte";
   import RoleGrid from "../parts/RoleGrid.svelte";
@@ -48,7 +48,7 @@
     {#if details && authority.may("create grant")}<Button size="sm" onclick={() => (granting = true)}><PlusOutline class="me-2 h-4 w-4" />Grant it</Button>{/if}
   {/snippet}
   {#if problem}
-    <ProblemNote {problem} />
+    <PageProblem {problem} />
   {:else if !details}
     <Skeleton rows={10} />
   {:else}

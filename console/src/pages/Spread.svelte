@@ -1,5 +1,6 @@
 <!-- The whole tree, coloured by what somebody may do there. Whom stands in the page's address. -->
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import { replace, router } from "svelte-spa-router";
   import { groups, users } from "../lib/directory";
   import { session } from "../lib/session.svelte";
@@ -23,7 +24,7 @@
   });
 </script>
 
-<Page title="Access map" lead="Every scope that you see, coloured by what somebody may do there.">
+<Page wide title="Access map" lead="Every scope that you see, coloured by what somebody may do there.">
   <form
     class="mb-5 flex flex-wrap items-end gap-3"
     onsubmit={(event) => {
@@ -42,10 +43,11 @@
       <label class="label" for="spread-name">Name</label>
       <Choice id="spread-name" name="whose" bind:value={wanted} options={known} />
     </div>
+    <Button type="submit" disabled={!wanted.trim()}>Show</Button>
   </form>
   {#if name}
     {#key kind + name}<SpreadPicture {kind} {name} />{/key}
   {:else}
-    <p class="quiet">Name somebody, and press Enter.</p>
+    <p class="quiet">Name somebody, and press Show.</p>
   {/if}
 </Page>

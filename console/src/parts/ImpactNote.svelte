@@ -16,6 +16,8 @@
   };
   const weight = $derived(weigh(impact));
   const named = 6; // people told by name before the rest are counted
+  const effectsShown = 8;
+  let all = $state(false); // all effects are shown
   let opened = $state(""); // the count that is open, or whose names are
 
   function verb(effect: Schemas["Effect"], word: string): string {
@@ -47,8 +49,8 @@
 <div data-test="impact" data-weight={weight} class="rounded-lg border-l-4 px-4 py-3 {looks[weight]}">
   {#each impact.warnings as warning (warning)}<p class="mb-1 font-semibold">{warning}</p>{/each}
   {#if !made}<p class={weight === "nothing" ? "" : "font-semibold"}>{impact.words}</p>{/if}
-  <ul class="mt-1 max-h-56 space-y-1 overflow-y-auto">
-    {#each impact.effects as effect (keyOf(effect))}
+  <ul class="mt-1 space-y-1">
+    {#each all ? impact.effects : impact.effects.slice(0, effectsShown) as effect (keyOf(effect))}
       {@const key = keyOf(effect)}
       {@const names = people(effect)}
       <li>
@@ -59,6 +61,7 @@
       </li>
     {/each}
   </ul>
+  {#if impact.effects.length > effectsShown}<button type="button" class="link mt-1" aria-expanded={all} onclick={() => (all = !all)}>{all ? "Show fewer" : `Show all ${impact.effects.length} lines`}</button>{/if}
   {#each impact.advice as advice (advice.words)}<p class="mt-1" data-test="advice"><strong>Better:</strong> {advice.words} {@render take?.(advice)}</p>{/each}
   {#if impact.hidden}<p class="mt-1">There are more effects that you may not see.</p>{/if}
 </div>

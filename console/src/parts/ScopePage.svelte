@@ -17,6 +17,7 @@
   import GrantDialog, { type Prepared } from "./GrantDialog.svelte";
   import KindIcon from "./KindIcon.svelte";
   import MatrixHere from "./MatrixHere.svelte";
+  import PageProblem from "./PageProblem.svelte";
   import ProblemNote from "./ProblemNote.svelte";
   import ReshapeDialog, { type ReshapeKind } from "./ReshapeDialog.svelte";
   import PoliciesHere from "./PoliciesHere.svelte";
@@ -133,7 +134,7 @@
 
 <div class="mx-auto max-w-[1100px] px-7 py-6 max-sm:px-4">
   {#if problem}
-    <ProblemNote {problem} />
+    <PageProblem {problem} />
   {:else if !scope}
     <Skeleton rows={6} />
   {:else}
@@ -198,7 +199,9 @@
     <section aria-labelledby="access-heading" class="mb-7">
       <h2 id="access-heading" class="mb-2 text-lg font-semibold">Who has access here</h2>
       {#if grantsProblem}
-        {#if grantsProblem.status === 403}
+        {#if scope.retired}
+          <p class="card quiet px-5 py-4">Nobody has access here while it is retired. What was granted is kept, and counts again once it is restored.</p>
+        {:else if grantsProblem.status === 403}
           <p class="card quiet px-5 py-4">Who has access here needs the permission <em>list grant</em>, which you do not hold. <a class="link" href={href.check({ at: scope.address })}>Check what you may do</a> instead.</p>
         {:else}
           <ProblemNote problem={grantsProblem} />

@@ -1,20 +1,21 @@
 <!-- The tree as an icicle, from the organisation on the left to its resources on the right, each scope coloured by the
      strongest class of act that somebody may do there, so that too much access is seen at a glance. -->
 <script lang="ts">
-  import { hierarchy, partition, type HierarchyRectangularNode } from "d3-hierarchy";
+  import { hierarchy, partition, type HierarchyNode, type HierarchyRectangularNode } from "d3-hierarchy";
   import { push } from "svelte-spa-router";
   import { api, ask, type Schemas } from "../lib/api";
   import { classes, heldInWords } from "../lib/matrix";
+  import { QueryParam } from "../lib/queryparam.svelte";
   import { Reading } from "../lib/reading.svelte";
   import { session } from "../lib/session.svelte";
-  import { href } from "../lib/words";
+  import { count, href } from "../lib/words";
   import ProblemNote from "./ProblemNote.svelte";
   import Skeleton from "./Skeleton.svelte";
 
   let { kind, name }: { kind: string; name: string } = $props();
 
   type Node = Schemas["SpreadNode"];
-  type Cell = HierarchyRectangularNode<Node>;
+  type Cell = HierarchyRectangularNode<HierarchyNode<Node>>;
 
   const read = new Reading(
     async () => (await ask(api.GET("/organisations/{organisation}/principals/{kind}/{principal}/spread", { params: { path: { organisation: session.organisation, kind: kind as "user", principal: name } } }))).nodes,
@@ -23,15 +24,38 @@
 
   const width = 1180;
   const line = 19; // of a scope without others in it
-  const cells = $derived.by((): { all: Cell[]; height: number } => {
-    if (!nodes?.[0]) return { all: [], height: 0 };
+  const asked = new QueryParam("at"); // the scope that it is zoomed to
+  let unfolded = $state(false); // what is alike is drawn one by one
+
+  const look = (n: Node) => `${tone(n)} ${ofData(n)} ${perhaps(n)}`;
+  const tree = $derived.by(() => {
+    if (!nodes?.[0]) return null;
     const within = new Map<string, Node[]>();
     for (const n of nodes.slice(1)) within.set(n.scope.parent, [...(within.get(n.scope.parent) ?? []), n]);
-    const root = hierarchy(nodes[0], (n) => within.get(n.scope.id)).count();
-    const height = (root.value ?? 1) * line;
-    // Its x runs downwards and its y to the right: the tree lies on its side.
-    return { all: partition<Node>().size([height, width]).padding(1)(root).descendants(), height };
+    return hierarchy(nodes[0], (n) => within.get(n.scope.id));
   });
+  const top = $derived(tree?.find((n) => n.data.scope.address === asked.value) ?? tree);
+
+  // What has one look, with all that is in it, is drawn as one; what it is zoomed to is always opened.
+  const cells = $derived.by((): { all: Cell[]; height: number; alike: Map<string, number> } => {
+    const alike = new Map<string, number>();
+    if (!top) return { all: [], height: 0, alike };
+    top.eachAfter((n) => {
+      const inside = n.children ?? [];
+      if (inside.every((c) => alike.has(c.data.scope.id) && look(c.data) === look(n.data))) alike.set(n.data.scope.id, inside.reduce((sum, c) => sum + 1 + (alike.get(c.data.scope.id) ?? 0), 0));
+    });
+    const drawn = hierarchy(top, (n) => (n === top || unfolded || !alike.has(n.data.scope.id) ? n.children : undefined)).count();
+    const height = (drawn.value ?? 1) * line;
+    // Its x runs downwards and its y to the right: the tree lies on its side.
+    const all = partition<HierarchyNode<Node>>().size([height, width]).padding(1)(drawn).descendants();
+    return { all, height, alike };
+  });
+
+  function open(cell: Cell) {
+    const { data } = cell;
+    if (data !== top && data.children) asked.value = data.data.scope.address;
+    else push(href.scope(data.data.scope.address).slice(1));
+  }
 
   const ink = { text: "fill-gray-900 dark:fill-gray-50", line: "stroke-gray-900 dark:stroke-gray-50" };
   const light = { text: "fill-white", line: "stroke-white" };
@@ -68,21 +92,32 @@
     <span class="flex items-center gap-1.5"><svg width="8" height="12" aria-hidden="true"><rect x="3" width="4" height="12" class="fill-gray-900 dark:fill-gray-50" /></svg>data too</span>
     <span class="flex items-center gap-1.5"><svg width="12" height="12" aria-hidden="true"><rect x="1" y="1" width="10" height="10" fill="none" stroke-dasharray="2 1.5" class="stroke-gray-900 dark:stroke-gray-50" /></svg>more under a condition</span>
   </p>
+  <div class="mb-2 flex flex-wrap items-baseline gap-x-2 gap-y-1" data-test="zoom">
+    {#each top?.ancestors().reverse() ?? [] as n, i (n.data.scope.id)}
+      {#if i > 0}<span class="quiet">/</span>{/if}
+      {#if n === top}<strong>{n.data.scope.name}</strong>{:else}<button type="button" class="link" onclick={() => (asked.value = n.depth === 0 ? "" : n.data.scope.address)}>{n.data.scope.name}</button>{/if}
+    {/each}
+    {#if top}<a class="link ml-3 text-sm" href={href.scope(top.data.scope.address)}>Open {top.data.scope.name}</a>{/if}
+    <label class="ml-auto flex items-center gap-2"><input type="checkbox" class="box" name="unfold" bind:checked={unfolded} />Draw each scope, alike or not</label>
+  </div>
+  <p class="quiet mb-2 text-sm">Press a scope to zoom to it, and its name above to go back.</p>
   <!-- svelte-ignore a11y_no_noninteractive_tabindex: what scrolls must be reached by keyboard -->
   <div class="card overflow-x-auto p-3" role="region" aria-label="The picture of the tree" tabindex="0">
     <svg viewBox="0 0 {width} {cells.height}" class="min-w-[56rem]" role="img" aria-label="Access map of {name}: the tree, coloured by what they may do; the table of rules tells the same" data-test="spread">
-      {#each cells.all as cell (cell.data.scope.id)}
-        {@const n = cell.data}
+      {#each cells.all as cell (cell.data.data.scope.id)}
+        {@const n = cell.data.data}
+        {@const inside = cell.children ? 0 : (cells.alike.get(n.scope.id) ?? 0)}
+        {@const label = inside > 0 ? `${n.scope.name} and ${count(inside, "scope")} alike` : n.scope.name}
         {@const t = tones[tone(n)]}
         {@const w = cell.y1 - cell.y0}
         {@const h = cell.x1 - cell.x0}
         <!-- svelte-ignore a11y_click_events_have_key_events, a11y_no_static_element_interactions: the tree beside the scopes' pages is how a keyboard gets there -->
-        <g class="cursor-pointer" onclick={() => push(href.scope(n.scope.address).slice(1))} data-holds={tone(n)} data-scope={n.scope.name}>
-          <title>{n.scope.address}: {inWords(n)}</title>
+        <g class="cursor-pointer" onclick={() => open(cell)} data-holds={tone(n)} data-scope={n.scope.name}>
+          <title>{n.scope.address}{inside > 0 ? ` and ${count(inside, "scope")} below` : ""}: {inWords(n)}</title>
           <rect x={cell.y0} y={cell.x0} width={w} height={h} rx="3" class={t?.fill} />
           {#if perhaps(n)}<rect x={cell.y0 + 1} y={cell.x0 + 1} width={w - 2} height={h - 2} rx="2" fill="none" stroke-dasharray="3 2" class={t?.line} />{/if}
           {#if ofData(n)}<rect x={cell.y1 - 5} y={cell.x0 + 2} width="3" height={h - 4} class={t?.text} />{/if}
-          <text x={cell.y0 + 6} y={cell.x0 + Math.min(h / 2, 40) + 4} class="text-[11.5px] {t?.text}">{n.scope.name.length * 6.4 > w - 14 ? n.scope.name.slice(0, Math.floor((w - 20) / 6.4)) + "…" : n.scope.name}</text>
+          <text x={cell.y0 + 6} y={cell.x0 + Math.min(h / 2, 40) + 4} class="text-[11.5px] {t?.text}">{label.length * 6.4 > w - 14 ? label.slice(0, Math.floor((w - 20) / 6.4)) + "…" : label}</text>
         </g>
       {/each}
     </svg>

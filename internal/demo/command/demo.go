@@ -28,6 +28,7 @@ import (
 // Demo runs the demo's commands.
 type Demo struct {
 	host.Host
+	large  bool         // with many people and scopes beside the scenario's
 	behind atomic.Int64 // how far the service's clock is behind the machine's
 }
 
@@ -46,14 +47,20 @@ func (d *Demo) startCommand() *cli.Command {
 	return &cli.Command{
 		Name: "start", Usage: "run the service on the demo data, which is loaded on first use",
 		Flags: []cli.Flag{
-			&cli.StringFlag{Name: "data", Value: host.DataHome("demo"), Usage: "`DIRECTORY` of the demo's records", Sources: cli.EnvVars("ARBORA_DEMO_DATA")},
+			&cli.StringFlag{Name: "data", Usage: "`DIRECTORY` of the demo's records (default: " + host.DataHome("demo") + ", or " + host.DataHome(largeData) + " with --large)", Sources: cli.EnvVars("ARBORA_DEMO_DATA")},
+			&cli.BoolFlag{Name: "large", Usage: "with 5,000 people and 20,000 scopes beside the scenario: loading takes some minutes, once"},
 			&cli.StringFlag{Name: "listen", Usage: "`HOST:PORT` to answer at (default: " + host.DefaultListen + ", or a free port when that is taken)"},
 			&cli.StringFlag{Name: "log", Value: "warn", Usage: "least `LEVEL` that is logged: debug, info, warn or error"},
 		},
 		Action: func(ctx context.Context, c *cli.Command) error {
 			ctx, stop := host.Until(ctx)
 			defer stop()
-			set := host.Settings{Data: c.String("data"), Listen: c.String("listen"), Log: c.String("log"), Loam: "http://" + freeIfTaken(defaultLoam)}
+			d.large = c.Bool("large")
+			home := host.DataHome("demo")
+			if d.large {
+				home = host.DataHome(largeData)
+			}
+			set := host.Settings{Data: cmp.Or(c.String("data"), home), Listen: c.String("listen"), Log: c.String("log"), Loam: "http://" + freeIfTaken(defaultLoam)}
 			if set.Listen == "" {
 				set.Listen = defaultOrFree(host.DefaultListen)
 			}
@@ -150,7 +157,10 @@ func (d *Demo) loadDemo(ctx context.Context, svc *service.Service, address, lett
 	if letters == "" {
 		return demo.LoadStart(ctx, address)
 	}
-	return demo.LoadHistory(ctx, address, letters, d.setClock)
+	if err := demo.LoadHistory(ctx, address, letters, d.setClock); err != nil || !d.large {
+		return err
+	}
+	return demo.LoadLarge(ctx, address, func(done, of int) { fmt.Fprintf(d.Out, "\rLaying out the beds: %d of %d gardens", done, of) })
 }
 
 // dropRecords clears away records of the demo that were not loaded to the end.
@@ -167,6 +177,9 @@ func (d *Demo) dropRecords(ctx context.Context, directory string) error {
 	}
 	return errors.Join(err, private.Drop(starting, host.Database), private.Drop(starting, loamDatabase), private.Stop())
 }
+
+// largeData is the directory of the records of a large demo.
+const largeData = "demo-large"
 
 // demoMailFrom is where the demo's mail comes from.
 const demoMailFrom = "arbora@lindenmere.example"
