@@ -2891,6 +2891,8 @@ type Spread struct {
 
 // SpreadNode defines model for SpreadNode.
 type SpreadNode struct {
+	// Alike So many scopes below it are alike with it, and are not listed
+	Alike int         `json:"alike,omitempty,omitzero"`
 	Holds []HeldClass `json:"holds"`
 	Scope ScopeNode   `json:"scope"`
 
@@ -3428,6 +3430,15 @@ type ShowReachParams struct {
 
 	// Limit How many at most
 	Limit PageLimit `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
+}
+
+// ShowSpreadParams defines parameters for ShowSpread.
+type ShowSpreadParams struct {
+	// At The scope, by id or address, at and below which; left out, the organisation
+	At string `form:"at,omitempty" json:"at,omitempty,omitzero"`
+
+	// Each Each scope by itself, rather than those as one that are alike with all that is in them
+	Each bool `form:"each,omitempty" json:"each,omitempty,omitzero"`
 }
 
 // SetStateParams defines parameters for SetState.

@@ -322,8 +322,13 @@ func (c *Client) EndSessionOf(ctx context.Context, organisation OrganisationName
 }
 
 // ShowSpread asks for GET /organisations/{organisation}/principals/{kind}/{principal}/spread: How its access spreads over the tree: what it holds at each scope that the caller sees.
-func (c *Client) ShowSpread(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName) (Spread, error) {
-	return read[Spread](c, ctx, "GET", path("/organisations/%s/principals/%s/%s/spread", organisation, kind, principal), nil, nil)
+func (c *Client) ShowSpread(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params *ShowSpreadParams) (Spread, error) {
+	q := query{}
+	if params != nil {
+		q.add("at", params.At)
+		q.add("each", params.Each)
+	}
+	return read[Spread](c, ctx, "GET", path("/organisations/%s/principals/%s/%s/spread", organisation, kind, principal), q, nil)
 }
 
 // SetState asks for PUT /organisations/{organisation}/principals/{kind}/{principal}/state: Suspend, retire or restore it: every session, key, token and decision follows at once.

@@ -22,7 +22,22 @@ function topics(): Plugin {
   };
 }
 
+// A glossary comes as its rows, each what is explained and how, as HTML.
+function words(): Plugin {
+  return {
+    name: "words",
+    transform(text, id) {
+      if (!id.endsWith(".md?words")) return null;
+      const rows = text.split("\n").flatMap((line) => {
+        const cells = /^\| (.+) \| (.+) \|$/.exec(line);
+        return cells?.[1] && cells[2] && cells[1] !== "word" ? [{ word: cells[1], meaning: marked.parseInline(cells[2], { async: false }) }] : [];
+      });
+      return { code: "export default " + JSON.stringify(rows), map: null };
+    },
+  };
+}
+
 export default defineConfig({
-  plugins: [topics(), tailwindcss(), svelte()],
+  plugins: [topics(), words(), tailwindcss(), svelte()],
   build: { outDir: "dist", emptyOutDir: true, assetsInlineLimit: 0, modulePreload: { polyfill: false } },
 });

@@ -42,11 +42,13 @@ func TestPagesAreAccessible(t *testing.T) {
 	look("sign-in")
 	require.NoError(t, console.Do(console.Open("/link/nonsense"), browser.Visible(`[data-test=problem]`)))
 	look("a link that works no more")
-	require.NoError(t, console.Do(console.SignIn("rowan@lindenmere", demo.Passphrase), browser.See(`[role=tree]`, "gardens")))
+	require.NoError(t, console.Do(browser.Width(1280), console.SignIn("rowan@lindenmere", demo.Passphrase), browser.See(`[role=tree]`, "gardens")))
 	for _, p := range []struct{ page, wait string }{
 		{"/tree/" + glasshouses, `[data-test=access]`},
 		{"/people", `[data-test=people]`},
 		{"/people/bram", `[data-test=holds]`},
+		{"/import", `input[name=people-file]`},
+		{"/glossary", `[data-test=glossary]`},
 		{"/people/new", `[data-test=account]`},
 		{"/people/new?guest", `[data-test=account]`},
 		{"/guests/juno@quaywater", `[data-test=holds]`},

@@ -124,3 +124,44 @@ func TestConsoleImportsPeople(t *testing.T) {
 	))
 	require.Empty(t, console.Complaints())
 }
+
+// TestConsoleOnAPhone opens the tree as a drawer, which closes by Escape, by what is beside it and by a choice.
+func TestConsoleOnAPhone(t *testing.T) {
+	t.Parallel()
+	b := testbed.StartDemo(t)
+	console := openConsole(t, b)
+	const drawer, opener = `#tree-drawer`, `[data-test=open-tree]`
+	require.NoError(t, console.Do(
+		console.SignIn("rowan@lindenmere", demo.Passphrase),
+		browser.See(`[role=tree]`, "gardens"),
+		browser.Width(390),
+		console.Open("/tree/lindenmere/gardens"),
+		browser.See(opener, "lindenmere/gardens"),
+		browser.Hidden(drawer),
+		browser.Click(opener), browser.Visible(drawer),
+		browser.Stroke(browser.Escape), browser.Hidden(drawer),
+		browser.Click(opener), browser.Visible(drawer),
+		browser.Click(`[role=treeitem][title="Science"]`),
+		browser.Hidden(drawer),
+		browser.See(opener, "lindenmere/science"),
+	))
+	require.Empty(t, console.Complaints())
+}
+
+// TestConsoleExplainsItsWords explains a word where it stands, and in the glossary.
+func TestConsoleExplainsItsWords(t *testing.T) {
+	t.Parallel()
+	b := testbed.StartDemo(t)
+	console := openConsole(t, b)
+	require.NoError(t, console.Do(
+		console.SignIn("rowan@lindenmere", demo.Passphrase),
+		console.Open("/tree/"+alpine+"?view=matrix"),
+		browser.Click(`[data-test=legend] [data-test=term]`),
+		browser.See(`[role=note]:popover-open`, "what sort of act an operation is"),
+		browser.Click(`[role=note]:popover-open a`),
+		browser.See(`[data-test=glossary]`, "what sort of act an operation is"),
+		console.Open("/nowhere"),
+		browser.See(`h1`, "There is no such page"),
+	))
+	require.Empty(t, console.Complaints())
+}

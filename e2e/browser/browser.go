@@ -194,6 +194,9 @@ func still(find string) Step {
 // Visible waits until an element is to be seen.
 func Visible(selector string) Step { return chromedp.WaitVisible(chromedp.CSS(selector)) }
 
+// Hidden waits until an element is not shown.
+func Hidden(selector string) Step { return chromedp.WaitNotVisible(chromedp.CSS(selector)) }
+
 // See waits until an element of a selector holds a text.
 func See(selector, text string) Step { return poll("", selector, text) }
 

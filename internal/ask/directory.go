@@ -122,44 +122,56 @@ func (s *Answers) ListPeople(ctx context.Context, c tenant.Caller, organisation 
 			within[member.ID] = true
 		}
 	}
-	all := slices.AppendSeq(slices.Collect(d.Principals(model.User)), d.Principals(model.Guest))
-	views, err := s.personViews(ctx, d, all, d.May("describe user", top.ID))
-	if err != nil {
-		return Listed[PersonView]{}, err
+	views := []PersonView{}
+	describes := d.May("describe user", top.ID)
+	for _, kind := range []model.PrincipalKind{model.User, model.Guest} {
+		for p := range d.Principals(kind) {
+			if !describes {
+				p.Tags = nil
+			}
+			views = append(views, PersonView{UserView: UserView{Principal: p}})
+		}
+	}
+	// The records are read for all of them only where they decide who is listed, or in which order.
+	byRecords := wanted.Find != "" || !slices.Contains([]string{"", "name", "kind"}, wanted.Sort) || by.State != "" || by.Factor != "" || by.LastSignIn != ""
+	if byRecords {
+		if err := s.fillIn(ctx, d, views, describes); err != nil {
+			return Listed[PersonView]{}, err
+		}
 	}
 	now := s.Moment()
-	return people.list(views, wanted, func(p PersonView) bool {
+	list, err := people.list(views, wanted, func(p PersonView) bool {
 		return (by.Kind == "" || by.Kind == p.Kind.String()) && (by.State == "" || by.State == p.State) && tagged(p.Tags, by.Tag) &&
 			(within == nil || within[p.ID]) && (by.LastSignIn == "" || by.LastSignIn == ago(p.LastSignIn, now)) &&
 			(by.Factor == "" || by.Factor == "none" && len(p.Factors) == 0 || slices.Contains(p.Factors, settings.Factor(by.Factor)))
 	})
+	if err == nil && !byRecords {
+		err = s.fillIn(ctx, d, list.Items, describes)
+	}
+	for i, p := range list.Items {
+		if describes {
+			list.Items[i].Groups = d.Groups(p.ID)
+		}
+	}
+	return list, err
 }
 
-// personViews returns people as somebody sees them who may describe them, or may not.
-func (s *Answers) personViews(ctx context.Context, d tenant.Viewer, all []access.Principal, describes bool) ([]PersonView, error) {
-	organisation := d.OrganisationID()
-	details, err := s.Records.PrincipalDetails(ctx, organisation, tenant.IDs(all))
-	if err != nil {
-		return nil, err
+// fillIn reads what is recorded of people, as far as somebody sees it who may describe them, or may not.
+func (s *Answers) fillIn(ctx context.Context, d tenant.Viewer, views []PersonView, describes bool) error {
+	ids := make([]model.ID, len(views))
+	for i, v := range views {
+		ids[i] = v.ID
 	}
-	views := make([]PersonView, len(all))
-	if !describes {
-		for i, p := range all {
-			known := details[p.ID]
-			p.Tags = nil
-			views[i] = PersonView{UserView: UserView{p, store.PrincipalDetails{Title: known.Title, State: known.State, CreatedAt: known.CreatedAt}}}
+	known, err := s.Records.PersonDetails(ctx, d.OrganisationID(), ids)
+	for i, v := range views {
+		person := known[v.ID]
+		if describes {
+			views[i].PrincipalDetails, views[i].Factors, views[i].LastSignIn = person.PrincipalDetails, person.Factors, person.LastSignIn
+		} else {
+			views[i].PrincipalDetails = store.PrincipalDetails{Title: person.Title, State: person.State, CreatedAt: person.CreatedAt}
 		}
-		return views, nil
 	}
-	factors, err := s.Records.Factors(ctx, organisation)
-	if err != nil {
-		return nil, err
-	}
-	last, err := s.Records.LastSignIns(ctx, organisation)
-	for i, p := range all {
-		views[i] = PersonView{UserView{p, details[p.ID]}, d.Groups(p.ID), factors[p.ID], last[p.ID]}
-	}
-	return views, err
+	return err
 }
 
 var groups = lister[GroupView]{

@@ -38,9 +38,9 @@ type MatrixRow struct {
 // MatrixAsked says which matrix somebody wants.
 type MatrixAsked struct {
 	Scope    string
-	Children bool // against the scopes right in it, rather than against types
+	Children bool   // against the scopes right in it, rather than against types
 	Find     string // a part of the names of those who have rows
-	Groups   bool // groups and built-in sets, rather than people and machines
+	Groups   bool   // groups and built-in sets, rather than people and machines
 	After    string
 	Limit    int
 }

@@ -102,13 +102,17 @@ func (s *Answers) ShowTree(ctx context.Context, c tenant.Caller, key string, dep
 
 // nodesOf lists the scopes at and below one, level by level, as far as the caller sees them and as many as one answer lists.
 func nodesOf(d tenant.Viewer, top model.Scope, depth int) []Node {
+	return nodesUpTo(d, top, depth, treeLimit)
+}
+
+func nodesUpTo(d tenant.Viewer, top model.Scope, depth, most int) []Node {
 	nodes := []Node{{Scope: top, Address: d.Address(top.ID)}}
 	for i := 0; i < len(nodes); i++ {
 		for child := range d.Children(nodes[i].ID, "") {
 			if !d.Sight.Sees(child.ID) {
 				continue
 			}
-			if nodes[i].Depth == depth || len(nodes) == treeLimit {
+			if nodes[i].Depth == depth || len(nodes) == most {
 				nodes[i].More = true
 				break
 			}

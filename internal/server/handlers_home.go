@@ -74,14 +74,14 @@ func holdsOf(firm, perhaps map[catalogue.Plane][]catalogue.Class) []api.HeldClas
 
 func (h handlers) ShowSpread(ctx context.Context, r ShowSpreadRequestObject) (ShowSpreadResponseObject, error) {
 	ctx, caller := who(ctx)
-	spread, err := h.service.ShowSpread(ctx, caller, r.Organisation, tenant.PrincipalRef{Kind: string(r.Kind), Name: r.Principal})
+	spread, err := h.service.ShowSpread(ctx, caller, r.Organisation, tenant.PrincipalRef{Kind: string(r.Kind), Name: r.Principal}, ask.SpreadAsked{At: r.Params.At, Each: r.Params.Each})
 	if err != nil {
 		return nil, err
 	}
 	return ShowSpread200JSONResponse{
 		Principal: principalRef(spread.Principal), Revision: int64(spread.Revision),
 		Nodes: each(spread.Nodes, func(n ask.SpreadNode) api.SpreadNode {
-			return api.SpreadNode{Scope: nodeOf(n.Node), Visible: n.Told, Holds: holdsOf(n.Held, n.Conditional)}
+			return api.SpreadNode{Scope: nodeOf(n.Node), Visible: n.Told, Holds: holdsOf(n.Held, n.Conditional), Alike: n.Alike}
 		}),
 	}, nil
 }

@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"net/http"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -198,7 +199,7 @@ func TestSpread(t *testing.T) {
 	require.NoError(t, demo.LoadStory(t.Context(), b.Address, b.Mail.Page()))
 	rowan, oona, piotr := b.As(t, "rowan@lindenmere"), b.As(t, "oona@lindenmere"), b.As(t, "piotr@lindenmere")
 	spread := func(as *client.Client, kind api.PrincipalKind, name string) map[string]api.SpreadNode {
-		s, err := as.ShowSpread(t.Context(), "lindenmere", kind, name)
+		s, err := as.ShowSpread(t.Context(), "lindenmere", kind, name, &api.ShowSpreadParams{Each: true})
 		require.NoError(t, err)
 		byAddress := map[string]api.SpreadNode{}
 		for _, n := range s.Nodes {
@@ -233,8 +234,60 @@ func TestSpread(t *testing.T) {
 	own := spread(piotr, api.UserKind, "piotr")
 	require.NotContains(t, own, vault, "his own, as far as he sees")
 	require.Equal(t, of(piotrs[scans]), of(own[scans]))
-	_, err = piotr.ShowSpread(t.Context(), "lindenmere", api.UserKind, "rowan")
+	_, err = piotr.ShowSpread(t.Context(), "lindenmere", api.UserKind, "rowan", nil)
 	require.GreaterOrEqual(t, statusOf(t, err), 400)
+}
+
+// TestSpreadFolds holds the spread in which what is alike is one against folding, plainly, the one that lists each scope.
+func TestSpreadFolds(t *testing.T) {
+	b := testbed.InMemory(t)
+	require.NoError(t, demo.LoadStory(t.Context(), b.Address, b.Mail.Page()))
+	rowan := b.As(t, "rowan@lindenmere")
+	smaller := 0
+	for _, who := range []api.PrincipalRef{user("rowan"), user("piotr"), user("bram"), {Kind: api.GroupKind, Name: "glasshouse-engineers"}, {Kind: api.GroupKind, Name: "contractors"}} {
+		for _, at := range []string{"lindenmere", "lindenmere/gardens", alpine} {
+			spread := func(each bool) []api.SpreadNode {
+				s, err := rowan.ShowSpread(t.Context(), "lindenmere", who.Kind, who.Name, &api.ShowSpreadParams{At: at, Each: each})
+				require.NoError(t, err)
+				return s.Nodes
+			}
+			all := spread(true)
+			below := func(address string) (found []api.SpreadNode) {
+				for _, n := range all {
+					if strings.HasPrefix(n.Scope.Address, address+"/") {
+						found = append(found, n)
+					}
+				}
+				return found
+			}
+			alike := func(n api.SpreadNode) bool {
+				return !slices.ContainsFunc(below(n.Scope.Address), func(m api.SpreadNode) bool {
+					return m.Visible != n.Visible || fmt.Sprint(lookOf(m)) != fmt.Sprint(lookOf(n))
+				})
+			}
+			want := map[string]int{}
+			for _, n := range all {
+				hidden := slices.ContainsFunc(all, func(above api.SpreadNode) bool {
+					return above.Scope.Address != at && strings.HasPrefix(n.Scope.Address, above.Scope.Address+"/") && alike(above)
+				})
+				if !hidden {
+					want[n.Scope.Address] = 0
+					if n.Scope.Address != at && alike(n) {
+						want[n.Scope.Address] = len(below(n.Scope.Address))
+					}
+				}
+			}
+			got := map[string]int{}
+			for _, n := range spread(false) {
+				got[n.Scope.Address] = n.Alike
+			}
+			require.Equal(t, want, got, "%s at %s", who.Name, at)
+			if len(got) < len(all) {
+				smaller++
+			}
+		}
+	}
+	require.Positive(t, smaller, "something was folded")
 }
 
 // TestHomeNamesAPlaceOnce holds something at a scope alone and something beneath it, which is one line.
@@ -291,4 +344,18 @@ func TestTrends(t *testing.T) {
 			require.Nil(t, hers.Refused)
 		})
 	}
+}
+
+// lookOf is what is seen of a scope of a spread from afar: the strongest class, whether data is among it, whether there is more under a
+// condition.
+func lookOf(n api.SpreadNode) (strongest int, data, conditional bool) {
+	for _, h := range n.Holds {
+		if h.Conditional {
+			conditional = true
+			continue
+		}
+		data = data || h.Plane == "data"
+		strongest = max(strongest, 1+slices.Index([]string{"observe", "operate", "modify", "destroy", "govern"}, string(h.Class)))
+	}
+	return strongest, data, conditional
 }

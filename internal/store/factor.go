@@ -39,16 +39,57 @@ func (s *Store) Factors(ctx context.Context, organisation model.ID) (map[model.I
 		if err := scan((*idColumn)(&id), &password, &code, &passkey); err != nil {
 			return err
 		}
-		factors[id] = []settings.Factor{}
-		if password && code {
-			factors[id] = append(factors[id], settings.CodeFactor)
-		}
-		if passkey {
-			factors[id] = append(factors[id], settings.PasskeyFactor)
-		}
+		factors[id] = factorsOf(password && code, passkey)
 		return nil
 	})
 	return factors, mark(err)
+}
+
+// PersonDetails is what is known of a user or guest besides, and of how they come in.
+type PersonDetails struct {
+	PrincipalDetails
+	Factors    []settings.Factor // what they can sign in with beside a password, or in place of it
+	LastSignIn time.Time         // when they last came to work in the organisation; zero for never
+}
+
+// fewPeople is up to how many people are read by their ids; above it all of the organisation are.
+const fewPeople = 500
+
+// PersonDetails reads the details of users and guests of an organisation by id, and may read those of others besides.
+func (s *Store) PersonDetails(ctx context.Context, organisation model.ID, ids []model.ID) (map[model.ID]PersonDetails, error) {
+	people := make(map[model.ID]PersonDetails, len(ids))
+	query := `SELECT p.id, p.title, p.description, COALESCE(i.email, ''), p.state, p.identity_id, p.created_at, l.at, COALESCE(i.password_hash <> '', FALSE),
+			EXISTS (SELECT 1 FROM second_factor f WHERE f.identity_id = p.identity_id AND f.confirmed_at IS NOT NULL),
+			EXISTS (SELECT 1 FROM passkey k WHERE k.identity_id = p.identity_id)
+		FROM principal p LEFT JOIN identity i ON i.id = p.identity_id LEFT JOIN last_sign_in l ON l.organisation_id = p.organisation_id AND l.identity_id = p.identity_id
+		WHERE p.organisation_id = ? AND `
+	read := func(scan scanner) error {
+		var one PersonDetails
+		var id idColumn
+		var last sql.NullTime
+		var password, code, passkey bool
+		if err := scan(&id, &one.Title, &one.Description, &one.Email, &one.State, (*idColumn)(&one.Identity), &one.CreatedAt, &last, &password, &code, &passkey); err != nil {
+			return err
+		}
+		one.Factors, one.LastSignIn = factorsOf(password && code, passkey), last.Time
+		people[model.ID(id)] = one
+		return nil
+	}
+	if len(ids) > fewPeople {
+		return people, each(ctx, s.db, query+"p.kind IN ('user', 'guest')", []any{idColumn(organisation)}, read)
+	}
+	return people, eachOf(ctx, s.db, query+"p.id IN ", ids, read, idColumn(organisation))
+}
+
+func factorsOf(code, passkey bool) []settings.Factor {
+	factors := []settings.Factor{}
+	if code {
+		factors = append(factors, settings.CodeFactor)
+	}
+	if passkey {
+		factors = append(factors, settings.PasskeyFactor)
+	}
+	return factors
 }
 
 // BeginFactor writes a seed that is still to be confirmed, in place of one that was not.

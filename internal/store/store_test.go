@@ -194,6 +194,16 @@ func TestIdentitiesAndSessions(t *testing.T) {
 		last, err := s.LastSignIns(t.Context(), found.Organisation)
 		require.NoError(t, err)
 		require.Equal(t, map[model.ID]time.Time{found.ID: later}, last, "the latest one stays")
+		people, err := s.PersonDetails(t.Context(), found.Organisation, []model.ID{found.ID})
+		require.NoError(t, err)
+		require.Equal(t, later, people[found.ID].LastSignIn)
+		require.Equal(t, "Rowan Ashdown", people[found.ID].Title)
+		require.Empty(t, people[found.ID].Factors)
+		many := make([]model.ID, 1000) // so many that all of the organisation are read
+		many[0] = found.ID
+		all, err := s.PersonDetails(t.Context(), found.Organisation, many)
+		require.NoError(t, err)
+		require.Equal(t, people[found.ID], all[found.ID])
 		require.NoError(t, s.ChoosePassword(t.Context(), found, "new", kept, by))
 		session, err := s.SessionFor(t.Context(), kept)
 		require.NoError(t, err)

@@ -87,6 +87,7 @@ type Records interface {
 	LastChange(ctx context.Context, organisation model.ID, by string) (revision uint64, err error)
 	LinkFor(ctx context.Context, organisation model.ID, principal model.ID, purpose credential.Purpose) (l store.Link, err error)
 	Load(ctx context.Context, organisation model.ID, into func(access.Change) error) (revision uint64, err error)
+	PersonDetails(ctx context.Context, organisation model.ID, ids []model.ID) (map[model.ID]store.PersonDetails, error)
 	LastSignIns(ctx context.Context, organisation model.ID) (map[model.ID]time.Time, error)
 	MoveSession(ctx context.Context, session model.ID, organisation model.ID, at time.Time) error
 	Passkeys(ctx context.Context, identity model.ID) (keys []store.Passkey, err error)

@@ -2353,6 +2353,8 @@ export interface components {
             /** @description Whether the caller may know; it takes "list grant" there */
             visible: boolean;
             holds: components["schemas"]["HeldClass"][];
+            /** @description So many scopes below it are alike with it, and are not listed */
+            alike?: number;
         };
         Waiting: {
             guest: components["schemas"]["PrincipalRef"];
@@ -4515,7 +4517,12 @@ export interface operations {
     };
     showSpread: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The scope, by id or address, at and below which; left out, the organisation */
+                at?: string;
+                /** @description Each scope by itself, rather than those as one that are alike with all that is in them */
+                each?: boolean;
+            };
             header?: never;
             path: {
                 /** @description The organisation's name */

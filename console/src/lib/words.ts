@@ -19,12 +19,12 @@ export function momentOf(local: string): string | undefined {
 }
 
 export function count(n: number, one: string, many = one + "s"): string {
-  return `${n} ${n === 1 ? one : many}`;
+  return `${thousands(n)} ${n === 1 ? one : many}`;
 }
 
 // of counts what is shown of a list: "3 of 12 groups" where some are left out.
 export function of(shown: number, all: number, one: string, many = one + "s"): string {
-  return shown === all ? count(all, one, many) : `${shown} of ${count(all, one, many)}`;
+  return shown === all ? count(all, one, many) : `${thousands(shown)} of ${count(all, one, many)}`;
 }
 
 export function capital(text: string): string {

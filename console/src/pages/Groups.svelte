@@ -16,6 +16,7 @@
   import Page from "../parts/Page.svelte";
   import ProblemNote from "../parts/ProblemNote.svelte";
   import StateMark from "../parts/StateMark.svelte";
+  import Term from "../parts/Term.svelte";
   import TextInput from "../parts/TextInput.svelte";
   import Who from "../parts/Who.svelte";
   import QuietButton from "../parts/QuietButton.svelte";
@@ -110,7 +111,8 @@
     <Field label="Title (optional)" name="title" problem={createProblem}>
       {#snippet children(id)}<TextInput {id} name="group-title" bind:value={title} />{/snippet}
     </Field>
-    <Checkbox name="group-gathering" bind:checked={gathering}>Gathering: its members are those who have certain tags</Checkbox>
+    <Checkbox name="group-gathering" bind:checked={gathering}>Its members are those who have certain tags</Checkbox>
+    <p class="quiet text-sm">Such a group is called a <Term word="gathering group" />.</p>
     {#if gathering}
       <Field label="Gathers people with" name="gathers" problem={createProblem} hint={'Such as: tag team is "seeds" and kind is "user"'}>
         {#snippet children(id)}<TextInput {id} name="group-gathers" bind:value={gathers} placeholder={'tag team is "seeds"'} class="font-mono" required />{/snippet}

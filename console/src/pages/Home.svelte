@@ -16,7 +16,6 @@
   import ProblemNote from "../parts/ProblemNote.svelte";
   import RuleLine from "../parts/RuleLine.svelte";
   import Skeleton from "../parts/Skeleton.svelte";
-  import Trends from "../parts/Trends.svelte";
   import Who from "../parts/Who.svelte";
 
   let home = $state.raw<Schemas["Home"] | null>(null);
@@ -66,9 +65,9 @@
       {@const h = home}
       {#if authority.may("create grant")}<FirstSteps />{/if}
       {#if looksAfter}
-        <section class="mb-6" data-test="attention" aria-labelledby="attention">
+        <section class="mb-2" data-test="attention" aria-labelledby="attention">
             <h2 id="attention" class="mb-2 text-lg font-semibold">What needs attention</h2>
-            <div class="-mb-4 columns-[22rem] gap-4 *:mb-4 *:break-inside-avoid">
+            <div class="columns-[22rem] gap-4 *:mb-4 *:break-inside-avoid">
               {#snippet skipped()}
                 {#each h.skipped as reason, i (i)}<li class="break-words">{reason}</li>{/each}
               {/snippet}
@@ -114,7 +113,7 @@
               {#if calm}<p class="quiet">Nothing else: no guest waits, nothing ends soon, nobody was refused anything lately.</p>{/if}
             </div>
         </section>
-        <Trends />
+        {#await import("../parts/Trends.svelte") then { default: Trends }}<Trends />{/await}
       {/if}
       <div class="grid gap-6 {changes.length > 0 ? 'grid-cols-2 max-lg:grid-cols-1' : ''}">
         <div>

@@ -15,7 +15,7 @@
 
   type Made = Schemas["UserMade"];
   const columns = ["name", "title", "email", "description", "tags", "groups", "grants", "sign-in-by", "temporary", "link"];
-  const example = $derived([columns, ["linnea", "Linnea Holm", "linnea@lindenmere.example", "Seed technician", "team=seeds", "seed-people", `observer at ${session.organisation}`, "password", "yes", "no"]]);
+  const example = $derived([columns, ["linnea", "Linnea Holm", `linnea@${session.organisation}.example`, "Seed technician", "team=seeds", "", `observer at ${session.organisation}`, "password", "yes", "no"]]);
   const linesShown = 200;
 
   let file = $state.raw<{ name: string; text: string } | null>(null);

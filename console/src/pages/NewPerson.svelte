@@ -195,7 +195,7 @@
           <h2 id="who-heading" class="text-lg font-semibold">Who</h2>
           {#if guest}
             <Field label="Mail address" name="email" {problem} hint="The invitation goes there, and works once and for 7 days.">
-              {#snippet children(id)}<TextInput {id} name="guest-email" type="email" bind:value={email} placeholder="juno@quaywater.example" autocomplete="off" required />{/snippet}
+              {#snippet children(id)}<TextInput {id} name="guest-email" type="email" bind:value={email} placeholder="name@example.org" autocomplete="off" required />{/snippet}
             </Field>
           {:else}
             <Field label="Name" name="name" {problem} hint={`Signs in as ${name || "NAME"}@${session.organisation}`}>

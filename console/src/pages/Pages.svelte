@@ -6,31 +6,21 @@
   import { session } from "../lib/session.svelte";
   import Header from "../parts/Header.svelte";
   import UndoBar from "../parts/UndoBar.svelte";
-  import Account from "./Account.svelte";
-  import DevicePage from "./DevicePage.svelte";
   import GuestPage from "./GuestPage.svelte";
-  import LinkPage from "./LinkPage.svelte";
   import NewPerson from "./NewPerson.svelte";
   import ServiceAccounts from "./ServiceAccounts.svelte";
   import ServiceAccountPage from "./ServiceAccountPage.svelte";
-  import Settings from "./Settings.svelte";
   import UserPage from "./UserPage.svelte";
   import Changes from "./Changes.svelte";
   import Check from "./Check.svelte";
   import GroupPage from "./GroupPage.svelte";
   import Groups from "./Groups.svelte";
   import Home from "./Home.svelte";
-  import LoamPage from "./LoamPage.svelte";
   import NotFound from "./NotFound.svelte";
-  import Organisations from "./Organisations.svelte";
   import People from "./People.svelte";
   import Policies from "./Policies.svelte";
-  import Catalogue from "./Catalogue.svelte";
-  import RoleEditor from "./RoleEditor.svelte";
-  import RolesCompared from "./RolesCompared.svelte";
   import RolePage from "./RolePage.svelte";
   import Roles from "./Roles.svelte";
-  import SearchPage from "./SearchPage.svelte";
   import TreePage from "./TreePage.svelte";
 
   let page = $state<HTMLElement>();
@@ -52,6 +42,9 @@
     if (me && me.organisation !== session.organisation) session.begin(me);
   }, () => ({ kinds: ["scope"] }));
 
+  // What is not needed at first is fetched when it is: nobody else waits for it.
+  const later = (load: Parameters<typeof wrap>[0]["asyncComponent"]) => wrap({ asyncComponent: load });
+
   const forPeople = {
     "/": Home,
     "/tree": TreePage,
@@ -59,35 +52,35 @@
     "/people": People,
     "/people/new": NewPerson,
     "/people/:name": UserPage,
-    "/import": wrap({ asyncComponent: () => import("./ImportPeople.svelte") }),
+    "/import": later(() => import("./ImportPeople.svelte")),
     "/guests/:name": GuestPage,
     "/service-accounts": ServiceAccounts,
     "/service-accounts/*": ServiceAccountPage,
-    "/settings": Settings,
-    "/link/:token": LinkPage,
+    "/settings": later(() => import("./Settings.svelte")),
+    "/link/:token": later(() => import("./LinkPage.svelte")),
     "/groups": Groups,
     "/groups/:name": GroupPage,
     "/roles": Roles,
-    "/roles/new": RoleEditor,
-    "/roles/compare": RolesCompared,
+    "/roles/new": later(() => import("./RoleEditor.svelte")),
+    "/roles/compare": later(() => import("./RolesCompared.svelte")),
     "/roles/:name": RolePage,
-    "/roles/:name/edit": RoleEditor,
-    "/catalogue": Catalogue,
+    "/roles/:name/edit": later(() => import("./RoleEditor.svelte")),
+    "/catalogue": later(() => import("./Catalogue.svelte")),
+    "/glossary": later(() => import("./Glossary.svelte")),
     "/policies": Policies,
-    // The editor is fetched when it is needed: nobody else waits for it.
-    "/policies/:id": wrap({ asyncComponent: () => import("./PolicyPage.svelte") }),
+    "/policies/:id": later(() => import("./PolicyPage.svelte")),
     "/check": Check,
-    "/search": SearchPage,
+    "/search": later(() => import("./SearchPage.svelte")),
     "/changes": Changes,
-    "/spread": wrap({ asyncComponent: () => import("./Spread.svelte") }),
-    "/loam": LoamPage,
-    "/loam/*": LoamPage,
-    "/account": Account,
-    "/device": DevicePage,
-    "/device/:code": DevicePage,
+    "/spread": later(() => import("./Spread.svelte")),
+    "/loam": later(() => import("./LoamPage.svelte")),
+    "/loam/*": later(() => import("./LoamPage.svelte")),
+    "/account": later(() => import("./Account.svelte")),
+    "/device": later(() => import("./DevicePage.svelte")),
+    "/device/:code": later(() => import("./DevicePage.svelte")),
     "*": NotFound,
   };
-  const forKeepers = { "/": Organisations, "/account": Account, "/device": DevicePage, "/device/:code": DevicePage, "*": NotFound };
+  const forKeepers = { "/": later(() => import("./Organisations.svelte")), "/account": later(() => import("./Account.svelte")), "/device": later(() => import("./DevicePage.svelte")), "/device/:code": later(() => import("./DevicePage.svelte")), "/glossary": later(() => import("./Glossary.svelte")), "*": NotFound };
 </script>
 
 <a href="#main" class="sr-only focus:not-sr-only focus:absolute focus:z-50 focus:bg-white focus:px-4 focus:py-2 focus:text-gray-900" onclick={skip}>Skip to the page</a>

@@ -119,7 +119,7 @@
     <legend class="label px-1">A direct grant</legend>
     <div class="grid gap-3">
       <Field label="At" name="scope">
-        {#snippet children(id)}<Choice {id} name="grant-at" bind:value={scope} options={tree.nodes.map((n) => ({ value: n.address, hint: n.title }))} placeholder="lindenmere/gardens" />{/snippet}
+        {#snippet children(id)}<Choice {id} name="grant-at" bind:value={scope} options={tree.nodes.map((n) => ({ value: n.address, hint: n.title }))} placeholder={tree.nodes[1]?.address ?? session.organisation} />{/snippet}
       </Field>
       <div class="grid grid-cols-2 gap-3">
         <Field label="Role" name="role">

@@ -31,12 +31,12 @@ grant would do is told before it is made. -->
 
   type Kind = "group" | "user" | "guest" | "service-account" | "set";
   type Known = { value: string; hint?: string }[];
-  const kinds: { kind: Kind; word: string; example: string }[] = [
-    { kind: "group", word: "Group", example: "glasshouse-engineers" },
-    { kind: "user", word: "User", example: "bram" },
-    { kind: "guest", word: "Guest", example: "juno@quaywater" },
-    { kind: "service-account", word: "Service account", example: "lindenmere/science/herbarium/digitising/label-indexer" },
-    { kind: "set", word: "Built-in set", example: "staff" },
+  const kinds: { kind: Kind; word: string }[] = [
+    { kind: "group", word: "Group" },
+    { kind: "user", word: "User" },
+    { kind: "guest", word: "Guest" },
+    { kind: "service-account", word: "Service account" },
+    { kind: "set", word: "Built-in set" },
   ];
   const sets: Known = [
     { value: "staff", hint: "the organisation's own active users" },
@@ -187,11 +187,11 @@ grant would do is told before it is made. -->
             {#each kinds as k (k.kind)}<Radio name="kind" bind:group={kind} value={k.kind}>{k.word}</Radio>{/each}
           </div>
           <Field label="{kind === 'service-account' ? 'Address' : 'Name'} of the {example?.word.toLowerCase()}" name="name" {problem} hint="A group outlives the people in it: prefer one for lasting work.">
-            {#snippet children(id)}<Choice {id} name="who" bind:value={name} options={known[kind] ?? []} placeholder={example?.example} />{/snippet}
+            {#snippet children(id)}<Choice {id} name="who" bind:value={name} options={known[kind] ?? []} placeholder={known[kind]?.[0]?.value ?? ""} />{/snippet}
           </Field>
         </fieldset>
         <Field label="At" name="where" {problem}>
-          {#snippet children(id)}<Choice {id} name="where" bind:value={where} options={tree.nodes.map((n) => ({ value: n.address, hint: n.title }))} placeholder="lindenmere/gardens" />{/snippet}
+          {#snippet children(id)}<Choice {id} name="where" bind:value={where} options={tree.nodes.map((n) => ({ value: n.address, hint: n.title }))} placeholder={tree.nodes[1]?.address ?? session.organisation} />{/snippet}
         </Field>
         <Field label="Role" name="role" {problem} hint={chosen ? chosen.description : at ? "What it gives is said here once chosen." : "Those that mean something at the scope."}>
           {#snippet children(id)}<Choice {id} name="role" bind:value={role} options={roleOptions(knownRoles)} placeholder="Search by purpose: view, run, edit, admin" />{/snippet}

@@ -10,6 +10,7 @@
   import ProblemNote from "./ProblemNote.svelte";
   import QuietButton from "./QuietButton.svelte";
   import Skeleton from "./Skeleton.svelte";
+  import Term from "./Term.svelte";
   import TextInput from "./TextInput.svelte";
   import Who from "./Who.svelte";
 
@@ -94,9 +95,9 @@
     <p class="card quiet px-5 py-4">{matrix.columns.length === 0 ? "There is nothing in it to tell of." : asked.find.value.trim() ? "Nobody of that name holds anything here." : "Nobody of those holds anything here."}</p>
   {:else}
     <p class="quiet mb-2 flex flex-wrap items-center gap-x-4 gap-y-1 text-sm" data-test="legend">
-      <span>A square for each class:</span>
+      <span>A square for each <Term word="class" />:</span>
       {#each classes as name (name)}<span class="flex items-center gap-1.5"><MatrixGlyph control={classes.map((c) => ({ class: c, held: c === name ? 1 : 0, maybe: 0, all: 1 }))} data={[]} />{name}</span>{/each}
-      <span>Above: control plane. Below: data plane.</span>
+      <span>Above: control <Term word="plane" />. Below: data plane.</span>
       <span class="flex items-center gap-1.5"><MatrixGlyph control={example(2, 0)} data={[]} squares={1} />all</span>
       <span class="flex items-center gap-1.5"><MatrixGlyph control={example(1, 0)} data={[]} squares={1} />some</span>
       <span class="flex items-center gap-1.5"><MatrixGlyph control={example(0, 2)} data={[]} squares={1} />under a condition</span>

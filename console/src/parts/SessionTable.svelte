@@ -1,6 +1,7 @@
 <!-- Sessions, the one used last first, each of which can be ended. -->
 <script lang="ts">
   import type { Schemas } from "../lib/api";
+  import { program } from "../lib/agent";
   import { labelled } from "../lib/labelled";
   import { moment } from "../lib/words";
 
@@ -14,7 +15,7 @@
     <tbody>
       {#each sessions as s (s.id)}
         <tr>
-          <td class="max-w-md truncate" title={s.agent}>{s.agent || "unknown"}</td>
+          <td title={s.agent}>{program(s.agent)}</td>
           <td class="font-mono text-sm">{s.from}</td>
           <td class="quiet text-sm whitespace-nowrap">{moment(s.signedInAt)}</td>
           <td class="quiet text-sm whitespace-nowrap">{moment(s.lastUsedAt)}</td>

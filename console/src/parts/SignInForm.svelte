@@ -72,7 +72,7 @@
     </Field>
   {:else}
     <Field label="Name" name="name" {problem} hint="NAME@ORGANISATION, or a guest's mail address; a keeper writes NAME alone">
-      {#snippet children(id)}<TextInput {id} name="name" {@attach named ? undefined : focus} bind:value={name} autocomplete="username" autocapitalize="none" placeholder="rowan@lindenmere" required />{/snippet}
+      {#snippet children(id)}<TextInput {id} name="name" {@attach named ? undefined : focus} bind:value={name} autocomplete="username" autocapitalize="none" placeholder="NAME@ORGANISATION" required />{/snippet}
     </Field>
     <Field label="Password" name="password" {problem}>
       {#snippet children(id)}<PasswordInput {id} name="password" {@attach named ? focus : undefined} bind:value={password} autocomplete="current-password" required />{/snippet}

@@ -1,7 +1,7 @@
 <!-- The tree as an icicle, from the organisation on the left to its resources on the right, each scope coloured by the
      strongest class of act that somebody may do there, so that too much access is seen at a glance. -->
 <script lang="ts">
-  import { hierarchy, partition, type HierarchyNode, type HierarchyRectangularNode } from "d3-hierarchy";
+  import { hierarchy, partition, type HierarchyRectangularNode } from "d3-hierarchy";
   import { push } from "svelte-spa-router";
   import { api, ask, type Schemas } from "../lib/api";
   import { classes, heldInWords } from "../lib/matrix";
@@ -15,46 +15,34 @@
   let { kind, name }: { kind: string; name: string } = $props();
 
   type Node = Schemas["SpreadNode"];
-  type Cell = HierarchyRectangularNode<HierarchyNode<Node>>;
+  type Cell = HierarchyRectangularNode<Node>;
 
+  const asked = new QueryParam("at"); // the scope that it is zoomed to
+  let each = $state(false); // what is alike is drawn one by one
   const read = new Reading(
-    async () => (await ask(api.GET("/organisations/{organisation}/principals/{kind}/{principal}/spread", { params: { path: { organisation: session.organisation, kind: kind as "user", principal: name } } }))).nodes,
+    async () => (await ask(api.GET("/organisations/{organisation}/principals/{kind}/{principal}/spread", { params: { path: { organisation: session.organisation, kind: kind as "user", principal: name }, query: { at: asked.value || undefined, each } } }))).nodes,
   );
   const nodes = $derived(read.value);
 
   const width = 1180;
   const line = 19; // of a scope without others in it
-  const asked = new QueryParam("at"); // the scope that it is zoomed to
-  let unfolded = $state(false); // what is alike is drawn one by one
-
-  const look = (n: Node) => `${tone(n)} ${ofData(n)} ${perhaps(n)}`;
-  const tree = $derived.by(() => {
-    if (!nodes?.[0]) return null;
+  const cells = $derived.by((): { all: Cell[]; height: number } => {
+    if (!nodes?.[0]) return { all: [], height: 0 };
     const within = new Map<string, Node[]>();
     for (const n of nodes.slice(1)) within.set(n.scope.parent, [...(within.get(n.scope.parent) ?? []), n]);
-    return hierarchy(nodes[0], (n) => within.get(n.scope.id));
-  });
-  const top = $derived(tree?.find((n) => n.data.scope.address === asked.value) ?? tree);
-
-  // What has one look, with all that is in it, is drawn as one; what it is zoomed to is always opened.
-  const cells = $derived.by((): { all: Cell[]; height: number; alike: Map<string, number> } => {
-    const alike = new Map<string, number>();
-    if (!top) return { all: [], height: 0, alike };
-    top.eachAfter((n) => {
-      const inside = n.children ?? [];
-      if (inside.every((c) => alike.has(c.data.scope.id) && look(c.data) === look(n.data))) alike.set(n.data.scope.id, inside.reduce((sum, c) => sum + 1 + (alike.get(c.data.scope.id) ?? 0), 0));
-    });
-    const drawn = hierarchy(top, (n) => (n === top || unfolded || !alike.has(n.data.scope.id) ? n.children : undefined)).count();
-    const height = (drawn.value ?? 1) * line;
+    const root = hierarchy(nodes[0], (n) => within.get(n.scope.id)).count();
+    const height = (root.value ?? 1) * line;
     // Its x runs downwards and its y to the right: the tree lies on its side.
-    const all = partition<HierarchyNode<Node>>().size([height, width]).padding(1)(drawn).descendants();
-    return { all, height, alike };
+    return { all: partition<Node>().size([height, width]).padding(1)(root).descendants(), height };
   });
+  const cut = $derived(nodes?.some((n) => n.scope.more) ?? false);
 
-  function open(cell: Cell) {
-    const { data } = cell;
-    if (data !== top && data.children) asked.value = data.data.scope.address;
-    else push(href.scope(data.data.scope.address).slice(1));
+  // The way from the organisation to what is drawn.
+  const way = $derived(nodes?.[0]?.scope.address.split("/").map((word, i, all) => ({ word, address: all.slice(0, i + 1).join("/") })) ?? []);
+
+  function open({ data, children, depth }: Cell) {
+    if (depth > 0 && (children || data.alike || data.scope.more)) asked.value = data.scope.address;
+    else push(href.scope(data.scope.address).slice(1));
   }
 
   const ink = { text: "fill-gray-900 dark:fill-gray-50", line: "stroke-gray-900 dark:stroke-gray-50" };
@@ -93,21 +81,21 @@
     <span class="flex items-center gap-1.5"><svg width="12" height="12" aria-hidden="true"><rect x="1" y="1" width="10" height="10" fill="none" stroke-dasharray="2 1.5" class="stroke-gray-900 dark:stroke-gray-50" /></svg>more under a condition</span>
   </p>
   <div class="mb-2 flex flex-wrap items-baseline gap-x-2 gap-y-1" data-test="zoom">
-    {#each top?.ancestors().reverse() ?? [] as n, i (n.data.scope.id)}
+    {#each way as step, i (step.address)}
       {#if i > 0}<span class="quiet">/</span>{/if}
-      {#if n === top}<strong>{n.data.scope.name}</strong>{:else}<button type="button" class="link" onclick={() => (asked.value = n.depth === 0 ? "" : n.data.scope.address)}>{n.data.scope.name}</button>{/if}
+      {#if i === way.length - 1}<strong>{step.word}</strong>{:else}<button type="button" class="link" onclick={() => (asked.value = i === 0 ? "" : step.address)}>{step.word}</button>{/if}
     {/each}
-    {#if top}<a class="link ml-3 text-sm" href={href.scope(top.data.scope.address)}>Open {top.data.scope.name}</a>{/if}
-    <label class="ml-auto flex items-center gap-2"><input type="checkbox" class="box" name="unfold" bind:checked={unfolded} />Draw each scope, alike or not</label>
+    {#if way.length > 0}<a class="link ml-3 text-sm" href={href.scope(way.at(-1)?.address ?? "")}>Open {way.at(-1)?.word}</a>{/if}
+    <label class="ml-auto flex items-center gap-2"><input type="checkbox" class="box" name="each" bind:checked={each} />Draw each scope, alike or not</label>
   </div>
-  <p class="quiet mb-2 text-sm">Press a scope to zoom to it, and its name above to go back.</p>
+  <p class="quiet mb-2 text-sm">Press a scope to zoom to it, and its name above to go back.{#if cut}{" "}<strong>Not everything is drawn: zoom to what has more below.</strong>{/if}</p>
   <!-- svelte-ignore a11y_no_noninteractive_tabindex: what scrolls must be reached by keyboard -->
   <div class="card overflow-x-auto p-3" role="region" aria-label="The picture of the tree" tabindex="0">
     <svg viewBox="0 0 {width} {cells.height}" class="min-w-[56rem]" role="img" aria-label="Access map of {name}: the tree, coloured by what they may do; the table of rules tells the same" data-test="spread">
-      {#each cells.all as cell (cell.data.data.scope.id)}
-        {@const n = cell.data.data}
-        {@const inside = cell.children ? 0 : (cells.alike.get(n.scope.id) ?? 0)}
-        {@const label = inside > 0 ? `${n.scope.name} and ${count(inside, "scope")} alike` : n.scope.name}
+      {#each cells.all as cell (cell.data.scope.id)}
+        {@const n = cell.data}
+        {@const inside = n.alike ?? 0}
+        {@const label = n.scope.name + (inside > 0 ? ` and ${count(inside, "scope")} alike` : n.scope.more ? " and more below" : "")}
         {@const t = tones[tone(n)]}
         {@const w = cell.y1 - cell.y0}
         {@const h = cell.x1 - cell.x0}

@@ -182,7 +182,7 @@
   {#if tree.loading && rows.length === 0}
     <div class="px-3"><Skeleton rows={10} /></div>
   {:else}
-    <div bind:this={list} role="tree" aria-label="Scopes" aria-multiselectable="true" class="min-h-0 flex-1 overflow-y-auto pb-4 max-md:max-h-52">
+    <div bind:this={list} role="tree" aria-label="Scopes" aria-multiselectable="true" class="min-h-0 flex-1 overflow-y-auto pb-4">
       <div class="relative" role="none" style:height="{$drawn.getTotalSize()}px">
         {#each $drawn.getVirtualItems() as item (item.key)}
           {@const node = rows[item.index]}

@@ -4,9 +4,8 @@
   import { area, curveStepAfter, line } from "d3-shape";
   import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
   import { spans } from "../lib/lists";
-  import { whenChanged } from "../lib/live.svelte";
   import { session } from "../lib/session.svelte";
-  import { count } from "../lib/words";
+  import { count, thousands } from "../lib/words";
   import ProblemNote from "./ProblemNote.svelte";
 
   let trends = $state.raw<Schemas["Trends"] | null>(null);
@@ -19,7 +18,6 @@
     );
   }
   $effect(() => load());
-  whenChanged(load);
 
   const [wide, high] = [320, 72]; // of the drawings, which are stretched to their cards
   const dayOf = (text: string) => new Date(text).toLocaleDateString("en-GB", { day: "numeric", month: "short", timeZone: "UTC" });
@@ -59,7 +57,7 @@
               <a class="grid grid-cols-[9.5rem_1fr_3rem] items-center gap-2 text-sm hover:underline" href="#/people?{new URLSearchParams({ lastSignIn: p.ago, state: 'active' })}">
                 <span class="quiet">{wordOf(p.ago)}</span>
                 <span class="h-2.5 rounded-sm {p.ago === 'never' || p.ago === 'longer' ? 'bg-copper-600 dark:bg-copper-300' : 'bg-primary-500'}" style="width: {(100 * p.count) / people.most}%"></span>
-                <span class="text-right tabular-nums">{p.count}</span>
+                <span class="text-right tabular-nums">{thousands(p.count)}</span>
               </a>
             </li>
           {/each}

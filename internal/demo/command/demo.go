@@ -48,7 +48,7 @@ func (d *Demo) startCommand() *cli.Command {
 		Name: "start", Usage: "run the service on the demo data, which is loaded on first use",
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "data", Usage: "`DIRECTORY` of the demo's records (default: " + host.DataHome("demo") + ", or " + host.DataHome(largeData) + " with --large)", Sources: cli.EnvVars("ARBORA_DEMO_DATA")},
-			&cli.BoolFlag{Name: "large", Usage: "with 5,000 people and 20,000 scopes beside the scenario: loading takes some minutes, once"},
+			&cli.BoolFlag{Name: "large", Usage: "with 5,000 people and 20,000 scopes beside the scenario: loading takes about a minute, once"},
 			&cli.StringFlag{Name: "listen", Usage: "`HOST:PORT` to answer at (default: " + host.DefaultListen + ", or a free port when that is taken)"},
 			&cli.StringFlag{Name: "log", Value: "warn", Usage: "least `LEVEL` that is logged: debug, info, warn or error"},
 		},

@@ -141,7 +141,7 @@ type ServerInterface interface {
 	EndSessionOf(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, session string)
 	// ShowSpread How its access spreads over the tree: what it holds at each scope that the caller sees
 	// (GET /organisations/{organisation}/principals/{kind}/{principal}/spread)
-	ShowSpread(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName)
+	ShowSpread(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params ShowSpreadParams)
 	// SetState Suspend, retire or restore it: every session, key, token and decision follows at once
 	// (PUT /organisations/{organisation}/principals/{kind}/{principal}/state)
 	SetState(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params SetStateParams)
@@ -2350,6 +2350,25 @@ func (siw *ServerInterfaceWrapper) ShowSpread(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ShowSpreadParams
+
+	// ------------- Optional query parameter "at" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "at", c.Request.URL.Query(), &params.At, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter at: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "each" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "each", c.Request.URL.Query(), &params.Each, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter each: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -2357,7 +2376,7 @@ func (siw *ServerInterfaceWrapper) ShowSpread(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.ShowSpread(c, organisation, kind, principal)
+	siw.Handler.ShowSpread(c, organisation, kind, principal, params)
 }
 
 // SetState operation middleware
@@ -5912,6 +5931,7 @@ type ShowSpreadRequestObject struct {
 	Organisation OrganisationName `json:"organisation"`
 	Kind         KindOfPrincipal  `json:"kind"`
 	Principal    PrincipalName    `json:"principal"`
+	Params       ShowSpreadParams
 }
 
 type ShowSpreadResponseObject interface {
@@ -9359,12 +9379,13 @@ func (sh *strictHandler) EndSessionOf(ctx *gin.Context, organisation Organisatio
 }
 
 // ShowSpread operation middleware
-func (sh *strictHandler) ShowSpread(ctx *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName) {
+func (sh *strictHandler) ShowSpread(ctx *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params ShowSpreadParams) {
 	var request ShowSpreadRequestObject
 
 	request.Organisation = organisation
 	request.Kind = kind
 	request.Principal = principal
+	request.Params = params
 
 	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.ShowSpread(ctx, request.(ShowSpreadRequestObject))

@@ -155,20 +155,41 @@ func (r *Records) Factors(_ context.Context, id model.ID) (map[model.ID][]settin
 	return in(r, id, func(o organisation) (map[model.ID][]settings.Factor, error) {
 		factors := map[model.ID][]settings.Factor{}
 		for p, d := range o.people {
-			i, there := r.identities[d.Identity]
-			passkey := len(r.passkeysOf(d.Identity)) > 0
-			if !there || i.PasswordHash == "" && !passkey {
-				continue
-			}
-			factors[p] = []settings.Factor{}
-			if i.PasswordHash != "" && r.factors[i.ID].Confirmed {
-				factors[p] = append(factors[p], settings.CodeFactor)
-			}
-			if passkey {
-				factors[p] = append(factors[p], settings.PasskeyFactor)
+			if by, can := r.factorsOf(d.Identity); can {
+				factors[p] = by
 			}
 		}
 		return factors, nil
+	})
+}
+
+// factorsOf returns by which factors an identity can come in, and whether it can sign in at all.
+func (r *Records) factorsOf(id model.ID) (factors []settings.Factor, can bool) {
+	i, there := r.identities[id]
+	factors = []settings.Factor{}
+	if i.PasswordHash != "" && r.factors[id].Confirmed {
+		factors = append(factors, settings.CodeFactor)
+	}
+	passkey := len(r.passkeysOf(id)) > 0
+	if passkey {
+		factors = append(factors, settings.PasskeyFactor)
+	}
+	return factors, there && (i.PasswordHash != "" || passkey)
+}
+
+// PersonDetails returns what is known of users and guests besides, and of how they come in.
+func (r *Records) PersonDetails(ctx context.Context, organisation model.ID, ids []model.ID) (map[model.ID]store.PersonDetails, error) {
+	details, err := r.PrincipalDetails(ctx, organisation, ids)
+	if err != nil {
+		return nil, err
+	}
+	return read(r, func() (map[model.ID]store.PersonDetails, error) {
+		people := map[model.ID]store.PersonDetails{}
+		for p, d := range details {
+			factors, _ := r.factorsOf(d.Identity)
+			people[p] = store.PersonDetails{PrincipalDetails: d, Factors: factors, LastSignIn: r.signedIn[seat{organisation, d.Identity}]}
+		}
+		return people, nil
 	})
 }
 
