@@ -1564,11 +1564,33 @@ type HolderList struct {
 	Scope      ScopeRef `json:"scope"`
 }
 
+// HolderThere defines model for HolderThere.
+type HolderThere struct {
+	// Conditional Under a condition that is not known to hold, or from a later moment on
+	Conditional bool         `json:"conditional"`
+	Principal   PrincipalRef `json:"principal"`
+	Title       string       `json:"title"`
+}
+
+// HoldersBelow defines model for HoldersBelow.
+type HoldersBelow struct {
+	// Next The cursor of the next page
+	Next       string         `json:"next,omitempty,omitzero"`
+	Permission string         `json:"permission"`
+	Places     []HoldersThere `json:"places"`
+}
+
 // HoldersQuestion defines model for HoldersQuestion.
 type HoldersQuestion struct {
 	// Context The circumstances of a question; what is left out is unknown, but for the time, which is now
 	Context    *QuestionContext `json:"context,omitempty"`
 	Permission string           `json:"permission"`
+}
+
+// HoldersThere defines model for HoldersThere.
+type HoldersThere struct {
+	Holders []HolderThere `json:"holders"`
+	Scope   ScopeRef      `json:"scope"`
 }
 
 // Home defines model for Home.
@@ -3628,6 +3650,15 @@ type ListHoldersParams struct {
 	Limit PageLimit `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
 }
 
+// ListHoldersBelowParams defines parameters for ListHoldersBelow.
+type ListHoldersBelowParams struct {
+	// After The cursor that the page before ended with: it belongs to the same question
+	After AfterCursor `form:"after,omitempty" json:"after,omitempty,omitzero"`
+
+	// Limit How many at most
+	Limit PageLimit `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
+}
+
 // ShowMatrixParams defines parameters for ShowMatrix.
 type ShowMatrixParams struct {
 	Against ShowMatrixParamsAgainst `form:"against,omitempty" json:"against,omitempty,omitzero"`
@@ -3872,6 +3903,9 @@ type CreateGrantJSONRequestBody = GrantNew
 
 // ListHoldersJSONRequestBody defines body for ListHolders for application/json ContentType.
 type ListHoldersJSONRequestBody = HoldersQuestion
+
+// ListHoldersBelowJSONRequestBody defines body for ListHoldersBelow for application/json ContentType.
+type ListHoldersBelowJSONRequestBody = HoldersQuestion
 
 // FillPatternJSONRequestBody defines body for FillPattern for application/json ContentType.
 type FillPatternJSONRequestBody = PatternValues

@@ -630,6 +630,16 @@ func (c *Client) ListHolders(ctx context.Context, scope ScopeKey, params *ListHo
 	return read[HolderList](c, ctx, "POST", path("/scopes/%s/holders", scope), q, body)
 }
 
+// ListHoldersBelow asks for POST /scopes/{scope}/holders/below: Everybody who may do this here, and at each scope below where a rule about it is written: between those nothing changes.
+func (c *Client) ListHoldersBelow(ctx context.Context, scope ScopeKey, params *ListHoldersBelowParams, body ListHoldersBelowJSONRequestBody) (HoldersBelow, error) {
+	q := query{}
+	if params != nil {
+		q.add("after", params.After)
+		q.add("limit", params.Limit)
+	}
+	return read[HoldersBelow](c, ctx, "POST", path("/scopes/%s/holders/below", scope), q, body)
+}
+
 // ShowMatrix asks for GET /scopes/{scope}/matrix: Who holds what at a scope, by class of act and plane: principals against types of resources, or against what is right in it.
 func (c *Client) ShowMatrix(ctx context.Context, scope ScopeKey, params *ShowMatrixParams) (Matrix, error) {
 	q := query{}

@@ -3,9 +3,13 @@ package ask
 import (
 	"context"
 	"fmt"
+	"maps"
+	"slices"
 
 	"arbora.example/access"
+	"arbora.example/access/catalogue"
 	"arbora.example/access/model"
+	"arbora.example/access/statement"
 	"arbora.example/internal/problem"
 	"arbora.example/internal/tenant"
 )
@@ -48,16 +52,9 @@ func (s *Answers) Holders(ctx context.Context, c tenant.Caller, a CheckRequest, 
 	if err := d.Need("list grant", place.Scope); err != nil {
 		return Holders{}, err
 	}
-	p, err := d.Catalogue().Permission(a.Permission)
+	p, err := meaningAt(d, a.Permission, place.Scope)
 	if err != nil {
-		return Holders{}, problem.Of(err, "permission")
-	}
-	if !d.Catalogue().MeaningAt(place.Scope.TypeName()).Has(p) {
-		return Holders{}, &problem.Problem{
-			Kind: problem.Invalid, Field: "permission",
-			Detail: fmt.Sprintf("%s means nothing at %s", a.Permission, d.Address(place.Scope.ID)),
-			Next:   fmt.Sprintf("ask about an operation on a %s, or on what can be in it", place.Scope.TypeName()),
-		}
+		return Holders{}, err
 	}
 	context, err := a.Context.context(s.Moment())
 	if err != nil {
@@ -99,6 +96,96 @@ func (s *Answers) Holders(ctx context.Context, c tenant.Caller, a CheckRequest, 
 		answer.CouldHold = append(answer.CouldHold, EscalationView{Principal: d.Called(h.Principal), Title: details[h.Principal.ID].Title, Ways: waysOf(d, h)})
 	}
 	return answer, nil
+}
+
+// meaningAt finds a permission that means something at a scope.
+func meaningAt(d tenant.Viewer, permission string, at model.Scope) (catalogue.Permission, error) {
+	p, err := d.Catalogue().Permission(permission)
+	if err != nil {
+		return p, problem.Of(err, "permission")
+	}
+	if !d.Catalogue().MeaningAt(at.TypeName()).Has(p) {
+		return p, &problem.Problem{
+			Kind: problem.Invalid, Field: "permission",
+			Detail: fmt.Sprintf("%s means nothing at %s", permission, d.Address(at.ID)),
+			Next:   fmt.Sprintf("ask about an operation on a %s, or on what can be in it", at.TypeName()),
+		}
+	}
+	return p, nil
+}
+
+// HoldersThere are those who may do something at a scope, without the rules that let them.
+type HoldersThere struct {
+	At      tenant.Ref
+	Holders []HolderView
+}
+
+// HoldersBelow is who may do something at a scope and at those below it where a rule about it is written.
+type HoldersBelow struct {
+	Permission string
+	Places     []HoldersThere // by address
+	Next       string         // the key to go on after
+}
+
+// HoldersBelow returns who may use a permission at a scope and at each below it where a grant gives it or a statement gives, cuts off or
+// caps: between those nothing changes. Scopes whose grants the caller may not list are left out.
+func (s *Answers) HoldersBelow(ctx context.Context, c tenant.Caller, a CheckRequest, page Page) (HoldersBelow, error) {
+	d, scope, err := s.OpenAt(ctx, c, a.Scope, "list grant")
+	if err != nil {
+		return HoldersBelow{}, err
+	}
+	p, err := meaningAt(d, a.Permission, scope)
+	if err != nil {
+		return HoldersBelow{}, err
+	}
+	context, err := a.Context.context(s.Moment())
+	if err != nil {
+		return HoldersBelow{}, err
+	}
+	places, next := cut(writtenPlaces(d, scope, p), page, d.Address)
+	answer := HoldersBelow{Permission: d.Catalogue().Operation(p).String(), Next: next}
+	var people []access.Principal
+	for _, id := range places {
+		at, _ := d.Scope(id)
+		there := HoldersThere{At: d.Ref(at)}
+		for _, h := range d.Holders(p, id, context) {
+			people = append(people, h.Principal)
+			there.Holders = append(there.Holders, HolderView{Principal: h.Principal, Conditional: h.Conditional})
+		}
+		answer.Places = append(answer.Places, there)
+	}
+	details, err := s.Records.PrincipalDetails(ctx, c.Organisation, tenant.IDs(people))
+	for _, there := range answer.Places {
+		for i, h := range there.Holders {
+			there.Holders[i].Title = details[h.Principal.ID].Title
+			there.Holders[i].Principal = d.Called(h.Principal)
+		}
+	}
+	return answer, err
+}
+
+// writtenPlaces are a scope and those below it at which a rule is written that can turn who holds a permission.
+func writtenPlaces(d tenant.Viewer, scope model.Scope, p catalogue.Permission) []model.ID {
+	found := map[model.ID]bool{scope.ID: true}
+	add := func(id model.ID) {
+		at, ok := d.Scope(id)
+		if ok && d.IsAtOrBeneath(id, scope.ID) && d.Catalogue().MeaningAt(at.TypeName()).Has(p) && d.May("list grant", id) {
+			found[id] = true
+		}
+	}
+	for _, g := range grantsNow(d) {
+		if role, err := d.Role(g.Role); err == nil && role.Permissions.Has(p) {
+			add(g.Scope)
+		}
+	}
+	for _, policy := range d.Policies() {
+		for number, st := range policy.Statements {
+			if st.Modal != statement.May || d.Gives(access.RuleRef{Policy: policy.ID, Statement: number}).Has(p) {
+				add(st.Place)
+			}
+		}
+	}
+	return slices.Collect(maps.Keys(found))
 }
 
 // holdersPage cuts a page out of those who hold something, by name, and of those who could, who come after them.

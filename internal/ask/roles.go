@@ -96,7 +96,7 @@ func (s *Answers) ListRoles(ctx context.Context, c tenant.Caller, key string, wa
 	order := roleOrder(d)
 	roles := lister[RoleView]{
 		key:   func(v RoleView) string { return order(v.Role) },
-		words: func(v RoleView) []string { return []string{v.Name, v.Title, v.Description} },
+		words: RoleView.wordsFor,
 		columns: map[string]func(RoleView) string{
 			"name":        func(v RoleView) string { return v.Name },
 			"purpose":     func(v RoleView) string { return strings.ToLower(v.Description) },
@@ -106,6 +106,15 @@ func (s *Answers) ListRoles(ctx context.Context, c tenant.Caller, key string, wa
 	return roles.list(roleViews(d, all), wanted, func(v RoleView) bool {
 		return (by.Privileged == "" || v.Privileged == (by.Privileged == "yes")) && (by.Service == "" && by.Plane == "" || v.acts(by.Service, by.Plane))
 	})
+}
+
+// wordsFor are those by which people look for a role, such as read only and admin among them.
+func (v RoleView) wordsFor() []string {
+	words := []string{v.Name, v.Title, v.Description}
+	if classes := v.Catalogue.ClassesIn(v.Permissions); len(classes) > 0 {
+		words = append(words, catalogue.Meanings(classes[len(classes)-1])...)
+	}
+	return words
 }
 
 // acts reports whether a role holds a permission of a service's types, and one of a plane; an empty one asks for nothing.

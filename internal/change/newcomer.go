@@ -191,7 +191,11 @@ func planBound(d tenant.Viewer, organisation string, newcomer access.Principal, 
 	var faulty *problem.Problem
 	if errors.As(err, &faulty) && len(faulty.Faults) > 0 {
 		fault := faulty.Faults[0]
-		err = &problem.Problem{Kind: problem.Invalid, Detail: fault.Detail, Nearest: fault.Nearest, Next: "write what follows may only, such as: observe anything"}
+		told := &problem.Problem{Kind: problem.Invalid, Detail: fault.Detail, Nearest: fault.Nearest, Next: "write what follows may only, such as: observe anything"}
+		if fault.Nearest != "" {
+			told.Next = "did you mean " + fault.Nearest + "?"
+		}
+		err = told
 	}
 	if err != nil {
 		return tenant.Plan{}, problem.InField(err, "atMost")

@@ -9,12 +9,15 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"arbora.example/api"
+	"arbora.example/client"
 )
 
 func (a *app) holdersCommand() *cli.Command {
 	return &cli.Command{
 		Name: "holders", Usage: "list everybody who may do this here and why, and who could give it to themselves", ArgsUsage: "OPERATION TYPE",
-		Flags:  append([]cli.Flag{atFlag(true)}, toldFlags()...),
+		Flags: append([]cli.Flag{
+			atFlag(false), &cli.BoolFlag{Name: "anywhere", Usage: "at that scope and at each below where a rule about it is written; without --at in the whole organisation"},
+		}, toldFlags()...),
 		Action: a.holders,
 	}
 }
@@ -24,11 +27,17 @@ func (a *app) holders(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	s, at, err := a.where(c)
+	circumstances, err := told(c)
 	if err != nil {
 		return err
 	}
-	circumstances, err := told(c)
+	if c.Bool("anywhere") {
+		return a.holdersAnywhere(ctx, c, api.HoldersQuestion{Permission: permission, Context: circumstances})
+	}
+	if c.String("at") == "" {
+		return usage("say where with --at ADDRESS, or --anywhere for every place")
+	}
+	s, at, err := a.where(c)
 	if err != nil {
 		return err
 	}
@@ -64,6 +73,36 @@ func (a *app) holders(ctx context.Context, c *cli.Command) error {
 	}
 	a.section(c, "Could give it to themselves", escalations)
 	return nil
+}
+
+// holdersAnywhere lists who may do something by the scopes at which that changes.
+func (a *app) holdersAnywhere(ctx context.Context, c *cli.Command, asked api.HoldersQuestion) error {
+	s, organisation, err := a.inside(c)
+	if err != nil {
+		return err
+	}
+	at := atOr(c, organisation)
+	places, _, err := client.Pages(0, func(after string) ([]api.HoldersThere, string, error) {
+		page, err := s.ListHoldersBelow(ctx, at, &api.ListHoldersBelowParams{After: after}, asked)
+		return page.Places, page.Next, err
+	})
+	if err != nil {
+		return err
+	}
+	l := listing{columns: []string{"At", "Who", "Name", "Conditional"}, value: places}
+	for _, p := range places {
+		address := p.Scope.Address
+		for i, h := range p.Holders {
+			if i > 0 && c.String("output") == "table" {
+				address = "" // said once for all who may there
+			}
+			l.rows = append(l.rows, []string{address, whoText(h.Principal), h.Title, choose(h.Conditional, "conditional", "")})
+		}
+		if len(p.Holders) == 0 {
+			l.rows = append(l.rows, []string{address, "nobody", "", ""})
+		}
+	}
+	return a.print(c, l)
 }
 
 // byWords tells by what rule somebody has something, and through which groups.

@@ -327,6 +327,23 @@ func (h handlers) Check(ctx context.Context, r CheckRequestObject) (CheckRespons
 	return Check200JSONResponse(answerOf(answer)), nil
 }
 
+func (h handlers) ListHoldersBelow(ctx context.Context, r ListHoldersBelowRequestObject) (ListHoldersBelowResponseObject, error) {
+	page, err := pagingOf(ctx, r.Params.After, r.Params.Limit, r.Body)
+	if err != nil {
+		return nil, err
+	}
+	ctx, caller := who(ctx)
+	below, err := h.service.HoldersBelow(ctx, caller, ask.CheckRequest{Scope: r.Scope, Permission: r.Body.Permission, Context: toldOf(r.Body.Context)}, page.page)
+	if err != nil {
+		return nil, err
+	}
+	return ListHoldersBelow200JSONResponse{Permission: below.Permission, Next: page.next(below.Next), Places: each(below.Places, func(p ask.HoldersThere) api.HoldersThere {
+		return api.HoldersThere{Scope: refOf(p.At), Holders: each(p.Holders, func(v ask.HolderView) api.HolderThere {
+			return api.HolderThere{Principal: principalRef(v.Principal), Title: v.Title, Conditional: v.Conditional}
+		})}
+	})}, nil
+}
+
 func (h handlers) ListHolders(ctx context.Context, r ListHoldersRequestObject) (ListHoldersResponseObject, error) {
 	page, err := pagingOf(ctx, r.Params.After, r.Params.Limit, r.Body)
 	if err != nil {

@@ -81,6 +81,7 @@ func TestAnswersFitTheContract(t *testing.T) {
 		{"POST", house + "/ranking", `{"permissions":[]}`, token},
 		{"POST", house + "/check", `{"permission":"edit project"}`, token},
 		{"POST", house + "/holders", `{"permission":"edit project"}`, token},
+		{"POST", "/scopes/lindenmere/holders/below?limit=2", `{"permission":"list grant"}`, token},
 		{"POST", house + "/holders", `{"permission":"create user"}`, token},
 		{"GET", "/organisations/lindenmere/principals/user/maeve/reach", "", token},
 		{"GET", "/organisations/lindenmere/principals/group/internal-audit/reach", "", token},

@@ -161,7 +161,7 @@ func goodBodies() map[string]string {
 		"createOrganisation": `{"name":"x","steward":{"name":"y"}}`, "createUser": `{"name":"x"}`, "createGroup": `{"name":"x"}`,
 		"addMember": `{"kind":"user","name":"bram"}`, "createScope": `{"kind":"resource","type":"bucket","name":"x"}`,
 		"makeChanges": `{"changes":[{"revokeGrant":"01a210ca-cc4e-79ac-b35b-d287b32ac74b"}]}`, "editGrant": `{"noUntil":true}`,
-		"createGrant": `{"principal":{"kind":"user","name":"bram"},"role":"observer"}`, "check": `{"permission":"describe project"}`, "rankRoles": `{"permissions":["fetch object"]}`, "listHolders": `{"permission":"describe project"}`,
+		"createGrant": `{"principal":{"kind":"user","name":"bram"},"role":"observer"}`, "check": `{"permission":"describe project"}`, "rankRoles": `{"permissions":["fetch object"]}`, "listHolders": `{"permission":"describe project"}`, "listHoldersBelow": `{"permission":"describe project"}`,
 		"createPolicyAt": `{"name":"x","text":"staff may observe tree"}`, "editPolicyText": `{"text":"staff may observe tree"}`, "setPolicyState": `{"state":"suspended"}`, "readStatements": `{"text":"staff may observe tree"}`, "joinStatements": `{"statements":[{"who":["staff"],"modal":"may"}]}`,
 		"fillPattern": `{"values":{"who":"staff"}}`, "offerServices": `{"services":["storage"]}`, "registerService": `{"file":"{}"}`,
 		"readRole": `{"include":[{"services":["storage"]}]}`, "createRole": `{"name":"x","include":[{"services":["storage"]}]}`, "editRole": `{"include":[{"services":["storage"]}]}`,

@@ -234,3 +234,62 @@ func TestMatrix(t *testing.T) {
 	_, err := b.As(t, "ines@lindenmere").ShowMatrix(t.Context(), vault, nil)
 	testbed.Problem(t, http.StatusForbidden, err)
 }
+
+// TestHoldersBelow tells who may do something by the scopes at which that changes, and agrees with asking at each.
+func TestHoldersBelow(t *testing.T) {
+	b := testbed.InMemory(t)
+	require.NoError(t, demo.LoadStory(t.Context(), b.Address, b.Mail.Page()))
+	rowan, ctx := b.As(t, "rowan@lindenmere"), t.Context()
+	asked := api.HoldersQuestion{Permission: "erase object"}
+	names := func(places []api.HoldersThere) map[string][]string {
+		at := map[string][]string{}
+		for _, p := range places {
+			at[p.Scope.Address] = []string{}
+			for _, h := range p.Holders {
+				at[p.Scope.Address] = append(at[p.Scope.Address], h.Principal.Name)
+			}
+		}
+		return at
+	}
+	whole, err := rowan.ListHoldersBelow(ctx, "lindenmere", nil, asked)
+	require.NoError(t, err)
+	require.Greater(t, len(whole.Places), 2)
+	var paged []api.HoldersThere
+	for after := ""; ; {
+		page, err := rowan.ListHoldersBelow(ctx, "lindenmere", &api.ListHoldersBelowParams{Limit: 1, After: after}, asked)
+		require.NoError(t, err)
+		paged = append(paged, page.Places...)
+		if after = page.Next; after == "" {
+			break
+		}
+	}
+	require.Equal(t, names(whole.Places), names(paged))
+
+	// At every scope the holders are those of the nearest place above it.
+	at := names(whole.Places)
+	tree, err := rowan.ShowTree(ctx, "lindenmere", nil)
+	require.NoError(t, err)
+	checked := 0
+	for _, scope := range tree.Scopes {
+		here, err := rowan.ListHolders(ctx, scope.Address, nil, asked)
+		if err != nil {
+			continue // it means nothing at such a type
+		}
+		want := []string{}
+		for _, h := range here.Holders {
+			want = append(want, h.Principal.Name)
+		}
+		nearest := scope.Address
+		for {
+			if _, told := at[nearest]; told {
+				break
+			}
+			nearest = nearest[:strings.LastIndex(nearest, "/")]
+		}
+		require.ElementsMatch(t, want, at[nearest], scope.Address)
+		checked++
+	}
+	require.Greater(t, checked, 10)
+	_, err = b.As(t, "piotr@lindenmere").ListHoldersBelow(ctx, "lindenmere", nil, asked)
+	testbed.Problem(t, 403, err)
+}

@@ -1540,6 +1540,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/scopes/{scope}/holders/below": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Everybody who may do this here, and at each scope below where a rule about it is written: between those nothing changes */
+        post: operations["listHoldersBelow"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/grants/{grant}": {
         parameters: {
             query?: never;
@@ -3077,6 +3094,22 @@ export interface components {
             title: string;
             /** @description How they could give it to themselves */
             paths: string[];
+        };
+        HoldersBelow: {
+            permission: string;
+            places: components["schemas"]["HoldersThere"][];
+            /** @description The cursor of the next page */
+            next?: string;
+        };
+        HoldersThere: {
+            scope: components["schemas"]["ScopeRef"];
+            holders: components["schemas"]["HolderThere"][];
+        };
+        HolderThere: {
+            principal: components["schemas"]["PrincipalRef"];
+            title: string;
+            /** @description Under a condition that is not known to hold, or from a later moment on */
+            conditional: boolean;
         };
         HolderList: {
             permission: string;
@@ -6403,6 +6436,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HolderList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listHoldersBelow: {
+        parameters: {
+            query?: {
+                /** @description The cursor that the page before ended with: it belongs to the same question */
+                after?: components["parameters"]["AfterCursor"];
+                /** @description How many at most */
+                limit?: components["parameters"]["PageLimit"];
+            };
+            header?: never;
+            path: {
+                /** @description A scope's id or address (with / written %2F) */
+                scope: components["parameters"]["ScopeKey"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HoldersQuestion"];
+            };
+        };
+        responses: {
+            /** @description A page of scopes, by address */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HoldersBelow"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -128,7 +128,7 @@
         {#snippet children(id)}<input {id} type="datetime-local" name="many-until" bind:value={until} class="field w-full" />{/snippet}
       </Field>
     {:else}
-      <p class="quiet">{way === "active" ? "They hold again what is written, at once." : "They are out at once, from the next request on. What was granted stays written, and they can be restored."}</p>
+      <p class="quiet">{way === "active" ? "Their access counts again, at once." : "They lose all access at once. What was granted is kept, and you can restore them."}</p>
     {/if}
     {#if told?.field}<ProblemNote problem={told} />{/if}
     {#if problem}<ProblemNote {problem} />{/if}

@@ -132,7 +132,7 @@
 
 <svelte:head><title>{scope?.name ?? "Tree"} · Arbora</title></svelte:head>
 
-<div class="mx-auto max-w-[1100px] px-7 py-6 max-sm:px-4">
+<div class="px-7 py-6 max-sm:px-4">
   {#if problem}
     <PageProblem {problem} />
   {:else if !scope}
@@ -148,8 +148,8 @@
       <div class="flex h-12 w-12 shrink-0 items-center justify-center rounded-xl bg-primary-100 dark:bg-primary-900">
         <KindIcon kind={scope.kind} type={scope.type} class="h-6 w-6" />
       </div>
-      <div class="min-w-0">
-        <h1 class="truncate text-2xl font-semibold tracking-tight">{scope.title || scope.name}</h1>
+      <div class="min-w-0 flex-1 basis-64">
+        <h1 class="text-2xl wrap-anywhere font-semibold tracking-tight">{scope.title || scope.name}</h1>
         <p class="quiet">
           {word}{#if scope.title}&ensp;·&ensp;<span class="address">{scope.name}</span>{/if}
           {#if scope.createdAt}&ensp;·&ensp;since {moment(scope.createdAt)}{/if}

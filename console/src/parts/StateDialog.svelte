@@ -33,12 +33,12 @@
     {#if withdraws}
       <p>The link in the mail no longer works. You can invite them once more later.</p>
     {:else if of.kind === "group"}
-      <p>{to === "active" ? "The group gives its members again what is written." : "The group gives its members nothing any more, at once. Its members and grants stay written, and it can be restored."}</p>
+      <p>{to === "active" ? "What the group holds counts for its members again." : "The group gives its members nothing any more, at once. Its members and grants stay written, and it can be restored."}</p>
     {:else if to === "active"}
-      <p><strong>{of.name}</strong> holds again what is written, at once. {of.state === "retired" && of.kind === "user" ? "The password works as before. Earlier sessions and API keys stay revoked." : "Passwords and API keys work as before. Earlier sessions stay revoked."}</p>
+      <p>The access of <strong>{of.name}</strong> counts again, at once. {of.state === "retired" && of.kind === "user" ? "The password works as before. Earlier sessions and API keys stay revoked." : "Passwords and API keys work as before. Earlier sessions stay revoked."}</p>
     {:else}
       <p><strong>{of.name}</strong> is out at once: every session, API key, access token and decision says no from the next request on.</p>
-      <p class="quiet">What was granted stays written{to === "retired" ? ", and can be handed to somebody else" : ""}{to === "retired" && of.kind === "user" ? "; their API keys are revoked for good" : ""}. It can be restored.</p>
+      <p class="quiet">What was granted is kept{to === "retired" ? ", and can be handed to somebody else" : ""}{to === "retired" && of.kind === "user" ? "; their API keys are revoked for good" : ""}. It can be restored.</p>
     {/if}
   {/snippet}
 </ChangeDialog>

@@ -59,6 +59,9 @@ that was typed is taken apart. -->
   const complete = (p: Parts) => p.who.length > 0 && !(p.roles && p.roles.length === 0) && !(p.acts && p.acts.length === 0);
   const alter = (i: number, change: Partial<Parts>) => write(list.map((p, n) => (n === i ? { ...p, ...change } : p)));
   const choose = (i: number, way: string) => alter(i, { roles: way === "roles" ? [] : undefined, acts: way === "acts" ? [] : undefined, things: way === "roles" ? undefined : list[i]?.things, data: way === "acts" ? list[i]?.data : undefined });
+
+  // A day is chosen from a calendar; a moment within one is written out.
+  const day = (written: string | undefined) => !written || /^\d{4}-\d\d-\d\d$/.test(written);
 </script>
 
 <div class="space-y-4" data-test="forms">
@@ -100,8 +103,8 @@ that was typed is taken apart. -->
       </div>
       <div class="grid grid-cols-[minmax(0,1fr)_10rem_10rem] gap-3 max-sm:grid-cols-1">
         <label class="block"><span class="label">Only if (optional)</span><TextInput name="if" bind:value={() => p.condition ?? "", (condition) => alter(i, { condition })} placeholder={'resource.tag.care is "high"'} disabled={p.modal === "may only"} /></label>
-        <label class="block"><span class="label">From (optional)</span><TextInput name="statement-from" bind:value={() => p.from ?? "", (from) => alter(i, { from })} placeholder="2027-01-01" /></label>
-        <label class="block"><span class="label">Until (optional)</span><TextInput name="statement-until" bind:value={() => p.until ?? "", (until) => alter(i, { until })} placeholder="2027-03-31" /></label>
+        <label class="block"><span class="label">From (optional)</span><TextInput name="statement-from" type={day(p.from) ? "date" : "text"} bind:value={() => p.from ?? "", (from) => alter(i, { from })} /></label>
+        <label class="block"><span class="label">Until (optional)</span><TextInput name="statement-until" type={day(p.until) ? "date" : "text"} bind:value={() => p.until ?? "", (until) => alter(i, { until })} /></label>
       </div>
       <div class="flex items-center gap-3">
         {#if !complete(p)}<p class="quiet text-sm">Not in the text yet: say who{p.who.length > 0 ? " does what" : ""}.</p>{/if}

@@ -265,6 +265,9 @@ type ServerInterface interface {
 	// ListHolders Everybody who may do this here and by which grants, and apart from them who could give it to themselves
 	// (POST /scopes/{scope}/holders)
 	ListHolders(c *gin.Context, scope ScopeKey, params ListHoldersParams)
+	// ListHoldersBelow Everybody who may do this here, and at each scope below where a rule about it is written: between those nothing changes
+	// (POST /scopes/{scope}/holders/below)
+	ListHoldersBelow(c *gin.Context, scope ScopeKey, params ListHoldersBelowParams)
 	// ShowMatrix Who holds what at a scope, by class of act and plane: principals against types of resources, or against what is right in it
 	// (GET /scopes/{scope}/matrix)
 	ShowMatrix(c *gin.Context, scope ScopeKey, params ShowMatrixParams)
@@ -3744,6 +3747,50 @@ func (siw *ServerInterfaceWrapper) ListHolders(c *gin.Context) {
 	siw.Handler.ListHolders(c, scope, params)
 }
 
+// ListHoldersBelow operation middleware
+func (siw *ServerInterfaceWrapper) ListHoldersBelow(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "scope" -------------
+	var scope ScopeKey
+
+	err = runtime.BindStyledParameterWithOptions("simple", "scope", c.Param("scope"), &scope, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter scope: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListHoldersBelowParams
+
+	// ------------- Optional query parameter "after" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListHoldersBelow(c, scope, params)
+}
+
 // ShowMatrix operation middleware
 func (siw *ServerInterfaceWrapper) ShowMatrix(c *gin.Context) {
 
@@ -4907,6 +4954,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/scopes/:scope/grants", wrapper.ListGrants)
 	router.POST(options.BaseURL+"/scopes/:scope/grants", wrapper.CreateGrant)
 	router.POST(options.BaseURL+"/scopes/:scope/holders", wrapper.ListHolders)
+	router.POST(options.BaseURL+"/scopes/:scope/holders/below", wrapper.ListHoldersBelow)
 	router.GET(options.BaseURL+"/scopes/:scope/matrix", wrapper.ShowMatrix)
 	router.POST(options.BaseURL+"/scopes/:scope/patterns/:pattern", wrapper.FillPattern)
 	router.GET(options.BaseURL+"/scopes/:scope/policies", wrapper.ListPolicies)
@@ -6888,6 +6936,30 @@ func (response ListHolders200JSONResponse) VisitListHoldersResponse(w http.Respo
 	return err
 }
 
+type ListHoldersBelowRequestObject struct {
+	Scope  ScopeKey `json:"scope"`
+	Params ListHoldersBelowParams
+	Body   *ListHoldersBelowJSONRequestBody
+}
+
+type ListHoldersBelowResponseObject interface {
+	VisitListHoldersBelowResponse(w http.ResponseWriter) error
+}
+
+type ListHoldersBelow200JSONResponse HoldersBelow
+
+func (response ListHoldersBelow200JSONResponse) VisitListHoldersBelowResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ShowMatrixRequestObject struct {
 	Scope  ScopeKey `json:"scope"`
 	Params ShowMatrixParams
@@ -7870,6 +7942,9 @@ type StrictServerInterface interface {
 	// ListHolders Everybody who may do this here and by which grants, and apart from them who could give it to themselves
 	// (POST /scopes/{scope}/holders)
 	ListHolders(ctx context.Context, request ListHoldersRequestObject) (ListHoldersResponseObject, error)
+	// ListHoldersBelow Everybody who may do this here, and at each scope below where a rule about it is written: between those nothing changes
+	// (POST /scopes/{scope}/holders/below)
+	ListHoldersBelow(ctx context.Context, request ListHoldersBelowRequestObject) (ListHoldersBelowResponseObject, error)
 	// ShowMatrix Who holds what at a scope, by class of act and plane: principals against types of resources, or against what is right in it
 	// (GET /scopes/{scope}/matrix)
 	ShowMatrix(ctx context.Context, request ShowMatrixRequestObject) (ShowMatrixResponseObject, error)
@@ -10780,6 +10855,51 @@ func (sh *strictHandler) ListHolders(ctx *gin.Context, scope ScopeKey, params Li
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(ListHoldersResponseObject); ok {
 		if err := validResponse.VisitListHoldersResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListHoldersBelow operation middleware
+func (sh *strictHandler) ListHoldersBelow(ctx *gin.Context, scope ScopeKey, params ListHoldersBelowParams) {
+	var request ListHoldersBelowRequestObject
+
+	request.Scope = scope
+	request.Params = params
+
+	var body ListHoldersBelowJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListHoldersBelow(ctx, request.(ListHoldersBelowRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListHoldersBelow")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListHoldersBelowResponseObject); ok {
+		if err := validResponse.VisitListHoldersBelowResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
