@@ -60,10 +60,22 @@ func TestStaticFiles(t *testing.T) {
 		require.NoError(t, err)
 		require.Equal(t, plain, unpacked)
 	}
-	sheet := regexp.MustCompile(`/assets/[\w.-]+\.css`).FindString(page)
+	sheet := regexp.MustCompile(`/assets/index-[\w.-]+\.css`).FindString(page)
 	_, style := read(sheet, "identity", "")
 	font := regexp.MustCompile(`/assets/[\w.-]+\.woff2`).Find(style)
 	require.NotEmpty(t, font)
+
+	// All that the first page needs comes in less than 300 KB.
+	sent := 0
+	first := regexp.MustCompile(`/assets/[\w.-]+\.(js|css)`).FindAllString(page, -1)
+	first = append(first, string(regexp.MustCompile(`/assets/source-sans-3-latin-wght-normal[\w.-]+\.woff2`).Find(style)))
+	for _, path := range first {
+		answer, text := read(path, "gzip", "")
+		require.Equal(t, 200, answer.StatusCode, path)
+		sent += len(text)
+	}
+	t.Logf("the first load takes %d bytes in %d files", sent, len(first))
+	require.Less(t, sent, 300_000)
 	for path, want := range map[string]string{sheet: "gzip", string(font): "", "/api/v1/status": "", "/api/v1/openapi.yaml": ""} {
 		t.Run(path, func(t *testing.T) {
 			answer, _ := read(path, "gzip", "")
