@@ -16,6 +16,7 @@
   import RoleGrid from "../parts/RoleGrid.svelte";
   import RoleName from "../parts/RoleName.svelte";
   import Skeleton from "../parts/Skeleton.svelte";
+  import Term from "../parts/Term.svelte";
   import Who from "../parts/Who.svelte";
 
   let { params }: { params?: { name: string } } = $props();
@@ -52,7 +53,7 @@
   {:else if !details}
     <Skeleton rows={10} />
   {:else}
-    <p class="mb-3 flex items-center gap-4"><RoleName name={details.role.name} privileged={details.role.privileged} linked={false} /><span class="quiet">{count(details.role.permissions, "permission")} on {count(new Set(details.operations.map((o) => o.type)).size, "type")}, by class of act{details.role.scope ? "; defined at " + details.role.scope.address : ""}</span></p>
+    <p class="mb-3 flex items-center gap-4"><RoleName name={details.role.name} privileged={details.role.privileged} linked={false} /><span class="quiet">{count(details.role.permissions, "permission")} on {count(new Set(details.operations.map((o) => o.type)).size, "type")}, by <Term word="class" /> of act{details.role.scope ? "; defined at " + details.role.scope.address : ""}</span></p>
     {@const under = details.role.under ?? []}
     {#if under.length > 0 || details.role.hidden}
       <p class="mb-3" data-test="under">

@@ -7,6 +7,7 @@
   import { whenChanged } from "../lib/live.svelte";
   import { session } from "../lib/session.svelte";
   import { href, quotas, thousands } from "../lib/words";
+  import Term from "../parts/Term.svelte";
   import DemandFields from "../parts/DemandFields.svelte";
   import Field from "../parts/Field.svelte";
   import Page from "../parts/Page.svelte";
@@ -102,7 +103,7 @@
     </form>
     {#if bounds}
       <section class="card mt-6 max-w-2xl p-6" aria-labelledby="quotas-heading">
-        <h2 id="quotas-heading" class="mb-1 text-lg font-semibold">Quotas</h2>
+        <h2 id="quotas-heading" class="mb-1 text-lg font-semibold"><Term word="quota" shown="Quotas" /></h2>
         <p class="quiet mb-3">Keepers of this installation set them. Ask one if you need more.</p>
         <ul class="divide-y divide-gray-100 dark:divide-gray-800" data-test="quotas">
           {#each quotas as { key, words } (key)}

@@ -3,6 +3,7 @@
   import { Button } from "flowbite-svelte";
   import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
   import { count, moment } from "../lib/words";
+  import Term from "./Term.svelte";
   import FactorForm from "./FactorForm.svelte";
   import Field from "./Field.svelte";
   import PasskeyForm from "./PasskeyForm.svelte";
@@ -50,7 +51,7 @@
 </script>
 
 <section class="card p-6" data-test="factor">
-  <h2 class="mb-3 text-lg font-semibold">Second factor</h2>
+  <h2 class="mb-3 text-lg font-semibold"><Term word="second factor" shown="Second factor" /></h2>
   {#if factor?.inUse}
     <p>One-time codes stand beside your password. {count(factor.codes, "recovery code")} left.</p>
     {#if removing}
@@ -72,7 +73,7 @@
   {/if}
 </section>
 <section class="card p-6" data-test="passkeys">
-  <h2 class="mb-3 text-lg font-semibold">Passkeys</h2>
+  <h2 class="mb-3 text-lg font-semibold"><Term word="passkey" shown="Passkeys" /></h2>
   <p class="mb-3">A passkey signs you in without a password: your device checks that it is you.</p>
   {#if keys.length > 0}
     <ul class="mb-4 divide-y divide-gray-100 rounded-lg border border-gray-200 dark:divide-gray-800 dark:border-gray-700">

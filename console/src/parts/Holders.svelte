@@ -9,6 +9,7 @@
   import ProblemNote from "./ProblemNote.svelte";
   import RuleLine from "./RuleLine.svelte";
   import Skeleton from "./Skeleton.svelte";
+  import Term from "./Term.svelte";
   import Who from "./Who.svelte";
 
   let { permission, at }: { permission: string; at: string } = $props();
@@ -71,7 +72,7 @@
       </div>
     {/if}
     {#if list.couldHold.length > 0}
-      <h3 class="mt-5 mb-2 font-semibold">{count(list.couldHold.length, "person", "people")} could give it to themselves</h3>
+      <h3 class="mt-5 mb-2 font-semibold">{count(list.couldHold.length, "person", "people")} <Term word="could hold" shown="could give it to themselves" /></h3>
       <ul class="card" data-test="could-hold">
         {#each list.couldHold as hopeful (hopeful.principal.name)}
           <li class="flex items-center gap-4 border-b border-gray-100 px-4 py-2.5 last:border-0 dark:border-gray-800">

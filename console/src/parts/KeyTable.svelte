@@ -6,6 +6,7 @@
   import { whenChanged } from "../lib/live.svelte";
   import { session } from "../lib/session.svelte";
   import { count, moment } from "../lib/words";
+  import Term from "./Term.svelte";
   import ProblemNote from "./ProblemNote.svelte";
   import SecretDialog from "./SecretDialog.svelte";
   import TextInput from "./TextInput.svelte";
@@ -62,7 +63,7 @@
 </script>
 
 <section class="mt-7" aria-labelledby="keys-heading">
-  <h2 id="keys-heading" class="mb-2 text-lg font-semibold">API keys</h2>
+  <h2 id="keys-heading" class="mb-2 text-lg font-semibold"><Term word="API key" shown="API keys" /></h2>
   {#if made}
     <SecretDialog result={{ title: "Issued a key", facts: [{ name: "API key", key: "key", value: made.key.id }, ...(made.secret ? [{ name: "Its secret", key: "secret", value: made.secret, secret: true }] : [])], file: "arbora-key-" + made.key.id }} onclose={() => (made = null)} />
   {/if}

@@ -3,6 +3,7 @@
   import { asProblem, type Problem, type Schemas, type Scope } from "../lib/api";
   import { policies as policiesOf } from "../lib/directory";
   import { count, href } from "../lib/words";
+  import Term from "./Term.svelte";
   import ProblemNote from "./ProblemNote.svelte";
   import StateMark from "./StateMark.svelte";
 
@@ -28,7 +29,7 @@
 {#if problem?.status !== 403}
   <section aria-labelledby="policies-heading" class="mb-7" data-test="policies-here">
     <div class="mb-2 flex items-baseline gap-4">
-      <h2 id="policies-heading" class="text-lg font-semibold">Policies that reach here</h2>
+      <h2 id="policies-heading" class="text-lg font-semibold"><Term word="policy" shown="Policies" /> that reach here</h2>
       {#if scope.may.includes("create policy")}<a class="link text-sm" href={href.newPolicy(scope.address)}>Create a policy</a>{/if}
     </div>
     {#if problem}
