@@ -23,7 +23,7 @@ func TestConsoleKeepsDrafts(t *testing.T) {
 		field, text string
 		dialog      bool
 	}{
-		{"a policy", "/policies/new", nil, `input[placeholder="vault-care"]`, "care", false},
+		{"a policy", "/policies/new", nil, `input[name=policy-name]`, "care", false},
 		{"a person", "/people/new", nil, `input[name=user-name]`, "linnea", false},
 		{"a role", "/roles/new", nil, `input[name=role-name]`, "seed-scanner", false},
 		{"a scope's title", "/tree/" + alpine, []browser.Step{browser.Press("Edit")}, `dialog input[name=scope-title]`, "The alpine house", true},

@@ -319,7 +319,7 @@ func TestConsolePolicies(t *testing.T) {
 		browser.See(`.cm-content`, "service labs may observe, attach network"),
 		browser.See(`[data-test=reads-well]`, "1 statement"),
 		browser.See(`[data-test=places]`, herbarium),
-		browser.Type(`input[placeholder="vault-care"]`, "labs-here"),
+		browser.Type(`input[name=policy-name]`, "labs-here"),
 		browser.Click(`[data-test=review]`),
 		browser.See(`[data-test=impact]`, "labs gains"),
 		browser.Click(`[data-test=save]`),

@@ -120,7 +120,7 @@ func TestConsoleWritesInParts(t *testing.T) {
 	_, console := openStory(t)
 	require.NoError(t, console.Do(
 		console.Open("/policies/new?at="+herbarium),
-		browser.Type(`input[placeholder="vault-care"]`, "picked"),
+		browser.Type(`input[name=policy-name]`, "picked"),
 		browser.Press("In parts"),
 		browser.Press("Another statement"),
 		browser.See(`[data-test=form]`, "Not in the text yet: say who"),

@@ -220,7 +220,7 @@ func TestStoryInTheBrowser(t *testing.T) {
 			[]browser.Step{s.at(vault), browser.See(`h1`, "seedbank-vault"), browser.SeeNot(`main`, "Grant a role")})...)
 	})
 	s.step(8, "a statement opens the networks of one compartment; labs wait until they are let", func() {
-		s.as(rowan, s.open("/policies/new?at="+herbarium), browser.Type(`input[placeholder="vault-care"]`, "networks"),
+		s.as(rowan, s.open("/policies/new?at="+herbarium), browser.Type(`input[name=policy-name]`, "networks"),
 			browser.Keys(`.cm-content`, "under digitising: network-taem may observe, operate, modify networking"),
 			browser.See(`[data-test=faults]`, `there is no group "network-taem"`),
 			browser.Click(`[data-test=faults] button`), // what was meant

@@ -91,7 +91,9 @@ var signedIn = []picture{
 		browser.Click(`[data-test=confirm-person]`), browser.Visible(`[data-test=result]`))},
 	{name: "person", page: "/people/linnea", wait: `[data-test=keys]`},
 	{name: "person-dark", dark: true, page: "/guests/juno@quaywater", wait: `[data-test=holds]`},
-	{name: "group", page: "/groups/curators", wait: `[data-test=holds]`},
+	{name: "people", page: "/people", wait: `[data-test=people]`, before: []browser.Step{
+		browser.Click(`[data-test=people] tbody tr:nth-child(2) input`), browser.WithShift(browser.Down), browser.WithShift(browser.Down),
+	}},
 	{name: "matrix", page: "/tree/" + digitising + "?view=matrix", wait: `[data-test=matrix]`, before: []browser.Step{
 		browser.Click(`[data-test=matrix] button[aria-label^="piotr, lab"]`), browser.Visible(`[data-test=cell]`),
 	}},
@@ -111,7 +113,7 @@ var signedIn = []picture{
 		browser.Type(`[data-test=patterns] form label:nth-of-type(1) input`, "vault-keepers"),
 		browser.Press("Take it into the text"),
 		browser.Visible(`[data-test=reads-well]`),
-		browser.Type(`input[placeholder="vault-care"]`, "seedbank-care"),
+		browser.Type(`input[name=policy-name]`, "seedbank-care"),
 		browser.Click(`[data-test=review]`),
 		browser.Visible(`[data-test=impact]`),
 	}},

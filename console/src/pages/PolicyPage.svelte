@@ -205,7 +205,7 @@
       <div class="space-y-4">
         <div class="grid grid-cols-2 gap-4 max-sm:grid-cols-1">
           <Field label="Name" name="name" problem={review.problem}>
-            {#snippet children(id)}<TextInput {id} bind:value={draft.mine.name} placeholder="vault-care" readonly={!mayWrite} />{/snippet}
+            {#snippet children(id)}<TextInput {id} name="policy-name" bind:value={draft.mine.name} placeholder="log-care" readonly={!mayWrite} />{/snippet}
           </Field>
           {#if fresh}
             <Field label="Attached to (applies there and below)" name="scope" problem={review.problem}>

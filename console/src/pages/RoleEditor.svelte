@@ -149,7 +149,7 @@
         <KeptNotice {kept} />
         {#if !editing}
           <Field label="Name" name="name" problem={review.problem} hint="Lower-case letters, digits and hyphens.">
-            {#snippet children(id)}<TextInput {id} name="role-name" bind:value={name} placeholder="seed-scanner" autocomplete="off" required />{/snippet}
+            {#snippet children(id)}<TextInput {id} name="role-name" bind:value={name} placeholder="log-reader" autocomplete="off" required />{/snippet}
           </Field>
           <Field label="Defined at" name="scope" problem={review.problem}>
             {#snippet children(id)}<Choice {id} name="role-at" bind:value={at} options={tree.nodes.filter((n) => n.kind !== "resource").map((n) => ({ value: n.address, hint: n.title }))} />{/snippet}

@@ -110,10 +110,10 @@
 
 <div class="space-y-4">
   <Field label="Add to a group" name="groups" hint="Prefer groups for lasting work: they outlive the people in them.">
-    {#snippet children(id)}<Choice {id} name="into-group" adds bind:value={group} options={groups} placeholder="seed-curators" onchosen={takeGroup} />{/snippet}
+    {#snippet children(id)}<Choice {id} name="into-group" adds bind:value={group} options={groups} placeholder={groups[0]?.value ?? ""} onchosen={takeGroup} />{/snippet}
   </Field>
   <Field label="The same as somebody" name="like" hint="Their groups and direct grants, line by line below.">
-    {#snippet children(id)}<Choice {id} name="like" adds bind:value={like} options={users} placeholder="ines" onchosen={takeLike} />{/snippet}
+    {#snippet children(id)}<Choice {id} name="like" adds bind:value={like} options={users} placeholder={users[0]?.value ?? ""} onchosen={takeLike} />{/snippet}
   </Field>
   <fieldset class="rounded-lg border border-gray-200 p-3 dark:border-gray-700">
     <legend class="label px-1">A direct grant</legend>

@@ -53,7 +53,7 @@
             {#each pattern.blanks as blank (blank.name)}
               <label class="block text-sm">
                 <span class="label">{blank.asks}</span>
-                <TextInput bind:value={values[blank.name]} placeholder={blank.kind === "subject" ? "seed-curators" : blank.kind === "place" ? "here" : blank.kind === "instant" ? "2027-03-31" : ""} />
+                <TextInput bind:value={values[blank.name]} placeholder={blank.kind === "subject" ? "staff" : blank.kind === "place" ? "here" : blank.kind === "instant" ? "2027-03-31" : ""} />
               </label>
             {/each}
             {#if problem}<ProblemNote {problem} />{/if}
