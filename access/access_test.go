@@ -183,12 +183,12 @@ func TestViolations(t *testing.T) {
 		{w.scope("top/folder", model.Folder), model.RuleTaken, "top already has something called folder: choose another name"},
 		{w.scope("top/x.bucket", model.Resource), model.RulePlacement, "a bucket cannot sit in an organisation: it belongs in a project or a compartment"},
 		{w.scope("top/folder/x", model.Compartment), model.RulePlacement, "a compartment cannot sit in a folder: it belongs in an organisation, a project or a compartment"},
-		{w.scope("top/folder/house/x", model.Folder), model.RulePlacement, "a folder cannot sit in a project"},
-		{w.scope("top/folder/house/x", model.Organisation), model.RulePlacement, "an organisation stands at the top"},
+		{w.scope("top/folder/house/x", model.Folder), model.RulePlacement, "a folder cannot be in a project"},
+		{w.scope("top/folder/house/x", model.Organisation), model.RulePlacement, "an organisation is the top"},
 		{w.scope("top/folder/house/x.buckt", model.Resource), model.RuleUnknown, `there is no resource type "buckt"`},
 		{w.scope("top/folder/house/x.object", model.Resource), model.RuleUnknown, `there is no resource type "object"`},
-		{w.scope("top/nowhere/x", model.Folder), model.RuleUnknown, "the scope that x should sit in is not there"},
-		{w.scope(deep+"/deeper", model.Folder), model.RuleDepth, "would reach 17 containers down from the top: at most 16"},
+		{w.scope("top/nowhere/x", model.Folder), model.RuleUnknown, "the scope that should hold x is not there"},
+		{w.scope(deep+"/deeper", model.Folder), model.RuleDepth, "would be 17 containers deep: at most 16"},
 		{access.CreatePrincipal{Principal: access.Principal{ID: newID(), Kind: model.User, Name: "bram"}}, model.RuleTaken, "there is already a user called bram"},
 		{member("bram", "curators"), model.RuleSame, "user bram is already in curators"},
 		{member("trust", "curators"), model.RuleCycle, "trust cannot go into curators: that would be a circle, curators in trust in curators"},
@@ -198,7 +198,7 @@ func TestViolations(t *testing.T) {
 		{access.CreateGrant{Grant: access.Grant{ID: newID(), Scope: first.Scope, Principal: first.Principal, Role: "steward"}}, model.RuleSame, "user rowan already holds steward at top"},
 		{access.CreateGrant{Grant: access.Grant{ID: newID(), Scope: first.Scope, Principal: first.Principal, Role: "stewart"}}, model.RuleUnknown, `there is no role "stewart" (did you mean steward?)`},
 		{access.RevokeGrant{ID: newID()}, model.RuleUnknown, "there is no grant"},
-		{access.RevokeGrant{ID: first.ID}, model.RuleLockOut, "this would leave nobody active who can create grant at top"},
+		{access.RevokeGrant{ID: first.ID}, model.RuleLockOut, "nobody would be left with \"create grant\" at top"},
 	} {
 		t.Run(c.says, func(t *testing.T) {
 			before := w.now

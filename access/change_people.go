@@ -11,6 +11,20 @@ import (
 	"arbora.example/internal/english"
 )
 
+// nameTaken says that a name is that of somebody who is there already.
+func nameTaken(p Principal) error {
+	switch {
+	case p.Kind == model.Guest && p.Inactive:
+		return model.Violationf(model.RuleTaken, "there is already a guest %s, who is out of use: restore them, or send the invitation again", p.Name)
+	case p.Kind == model.Guest:
+		return model.Violationf(model.RuleTaken, "there is already a guest %s", p.Name)
+	case p.Inactive:
+		return model.Violationf(model.RuleTaken, "there is already a %s called %s, out of use: restore it, or choose another name", p.Kind, p.Name)
+	default:
+		return model.Violationf(model.RuleTaken, "there is already a %s called %s: choose another name", p.Kind, p.Name)
+	}
+}
+
 // CreatePrincipal adds a user, a guest, a group or a service account.
 type CreatePrincipal struct {
 	Principal Principal `json:"principal"`
@@ -87,8 +101,8 @@ func (c CreatePrincipal) apply(d *draft) error {
 	if _, ok := d.principalNumber(p.ID); ok || p.ID.IsZero() {
 		return model.Violationf(model.RuleTaken, "the id %s is taken", p.ID)
 	}
-	if _, ok := d.principalByKey(p.Kind, nameKey(p.Name, p.Home)); ok {
-		return model.Violationf(model.RuleTaken, "there is already a %s called %s: choose another name", p.Kind, p.Name)
+	if other, ok := d.principalByKey(p.Kind, nameKey(p.Name, p.Home)); ok {
+		return nameTaken(other)
 	}
 	p.Tags = maps.Clone(p.Tags)
 	n := d.enterPrincipal(p)
@@ -237,8 +251,8 @@ func (c RenamePrincipal) apply(d *draft) error {
 	if err := checkPrincipalName(p.Kind, c.Name); err != nil {
 		return err
 	}
-	if _, taken := d.principalByKey(p.Kind, nameKey(c.Name, p.Home)); taken {
-		return model.Violationf(model.RuleTaken, "there is already a %s called %s: choose another name", p.Kind, c.Name)
+	if other, taken := d.principalByKey(p.Kind, nameKey(c.Name, p.Home)); taken {
+		return nameTaken(other)
 	}
 	d.named[p.Kind] = d.named[p.Kind].Remove(d.owner, n, d.principalKey)
 	p = d.editPrincipal(n)
@@ -277,7 +291,7 @@ func (c SetGathers) apply(d *draft) error {
 	}
 	p := d.principals.Get(n)
 	if p.Gathers == nil || c.Condition == nil {
-		return model.Violationf(model.RulePlacement, "%s %s has its members put in one by one: make another group that gathers them by a condition", p.Kind, p.Name)
+		return model.Violationf(model.RulePlacement, "%s %s has members added one by one: create another group that gathers them by a condition", p.Kind, p.Name)
 	}
 	if err := checkGathers(p.Kind, c.Condition); err != nil {
 		return err
@@ -295,8 +309,10 @@ func (c SetInactive) apply(d *draft) error {
 	switch p := d.principals.Get(n); {
 	case p.Kind == model.BuiltInSet || p.Kind == model.PlatformService:
 		return model.Violationf(model.RulePlacement, "%s is always there", p.Name)
+	case p.Inactive && c.Inactive:
+		return model.Violationf(model.RuleSame, "%s %s is out of use already", p.Kind, p.Name)
 	case p.Inactive == c.Inactive:
-		return model.Violationf(model.RuleSame, "%s %s is in that state already", p.Kind, p.Name)
+		return model.Violationf(model.RuleSame, "%s %s is in use: there is nothing to restore", p.Kind, p.Name)
 	}
 	d.editPrincipal(n).Inactive = c.Inactive
 	d.stale = append(d.stale, n)

@@ -121,7 +121,7 @@ func (c EditGrant) apply(d *draft) error {
 		return model.Violationf(model.RuleUnknown, "there is no grant %s", c.Grant.ID)
 	}
 	if was.Scope != c.Grant.Scope || was.Principal != c.Grant.Principal || was.Role != c.Grant.Role {
-		return model.Violationf(model.RuleSame, "an edit leaves who holds which role where: revoke grant %s, and create another", c.Grant.ID)
+		return model.Violationf(model.RuleSame, "an edit cannot change who holds which role where: revoke grant %s, and create another", c.Grant.ID)
 	}
 	if err := c.Grant.Period.Check(); err != nil {
 		return err
@@ -276,7 +276,7 @@ func (d *draft) recompilePolicies(role string) error {
 
 func (d *draft) noCustomRole(name string) error {
 	if _, err := d.catalogue.Role(name); err == nil {
-		return model.Violationf(model.RulePlacement, "%s is a built-in role: make a role of your own instead", name)
+		return model.Violationf(model.RulePlacement, "%s is a built-in role: create a role of your own instead", name)
 	}
 	var known []string
 	for it := d.roles.Iterator(); !it.Done(); {
@@ -310,7 +310,7 @@ func (c PutPolicy) apply(d *draft) error {
 		return model.Violationf(model.RuleUnknown, "the scope of the policy is not there")
 	}
 	if !d.catalogue.TypeAt(d.scopes.get(scope).typ).IsContainer() {
-		return model.Violationf(model.RulePlacement, "%s is a resource: a policy stands at a container, and can name the resource as a place", d.address(scope))
+		return model.Violationf(model.RulePlacement, "%s is a resource: put the policy at a container, and name the resource as its place", d.address(scope))
 	}
 	if more := d.scopes.get(scope).more; more != nil {
 		for _, other := range more.policies {
@@ -329,7 +329,7 @@ func (c PutPolicy) apply(d *draft) error {
 	more := d.editMore(scope)
 	if replaces {
 		if was.scope != scope {
-			return model.Violationf(model.RulePlacement, "a policy stays at its scope: make another one at %s", d.address(scope))
+			return model.Violationf(model.RulePlacement, "a policy cannot be moved: create another one at %s", d.address(scope))
 		}
 		d.unplacePolicy(was)
 		more = d.editMore(scope)

@@ -64,7 +64,7 @@ func (c CreateScope) apply(d *draft) error {
 	}
 	if scope.Kind == model.Organisation {
 		if d.scopes.len() != 0 {
-			return model.Violationf(model.RulePlacement, "an organisation stands at the top: it cannot sit in anything")
+			return model.Violationf(model.RulePlacement, "an organisation is the top: it cannot be in anything")
 		}
 		n := d.addScope(scope, typ, 0)
 		d.markAncestry(n)
@@ -72,7 +72,7 @@ func (c CreateScope) apply(d *draft) error {
 	}
 	above, ok := d.scopeNumber(scope.Parent)
 	if !ok {
-		return model.Violationf(model.RuleUnknown, "the scope that %s should sit in is not there", scope.FullName())
+		return model.Violationf(model.RuleUnknown, "the scope that should hold %s is not there", scope.FullName())
 	}
 	if err := d.mayEnter(above, typ, scope.FullName(), 1, 1); err != nil {
 		return err
@@ -133,7 +133,7 @@ func (d *draft) mayEnter(above number, typ *catalogue.Type, fullName string, con
 	parent := d.scopes.get(above)
 	parentType := d.catalogue.TypeAt(parent.typ)
 	if !d.catalogue.MayHold(parentType, typ) {
-		return model.Violationf(model.RulePlacement, "%s cannot sit in %s: %s", english.WithArticle(typ.Name), english.WithArticle(parentType.Name), d.catalogue.PlacementRule(typ))
+		return model.Violationf(model.RulePlacement, "%s cannot be in %s: %s", english.WithArticle(typ.Name), english.WithArticle(parentType.Name), d.catalogue.PlacementRule(typ))
 	}
 	for up := d.upward(above); up.next(); levels++ {
 		if up.node.retired {
@@ -144,10 +144,10 @@ func (d *draft) mayEnter(above number, typ *catalogue.Type, fullName string, con
 		}
 	}
 	if typ.IsContainer() && containers > model.MaxDepth {
-		return model.Violationf(model.RuleDepth, "%s would reach %d containers down from the top: at most %d may stand above one another", fullName, containers, model.MaxDepth)
+		return model.Violationf(model.RuleDepth, "%s would be %d containers deep: at most %d are allowed", fullName, containers, model.MaxDepth)
 	}
 	if levels > model.MaxLevels {
-		return model.Violationf(model.RuleDepth, "%s would reach %d scopes down from the top: at most %d may stand above one another", fullName, levels, model.MaxLevels)
+		return model.Violationf(model.RuleDepth, "%s would be %d scopes deep: at most %d are allowed", fullName, levels, model.MaxLevels)
 	}
 	return nil
 }
@@ -233,7 +233,7 @@ func (c MoveScope) apply(d *draft) error {
 	typ := d.catalogue.TypeAt(node.typ)
 	switch {
 	case typ.Kind() == model.Organisation:
-		return model.Violationf(model.RulePlacement, "an organisation stands at the top: it cannot be moved")
+		return model.Violationf(model.RulePlacement, "an organisation is the top: it cannot be moved")
 	case node.parent == above:
 		return model.Violationf(model.RuleSame, "%s is in %s already", d.scopeName(n), d.address(above))
 	case d.isAtOrBeneath(above, n):
@@ -455,7 +455,10 @@ func (d *draft) setRetired(id model.ID, retired bool) error {
 		return model.Violationf(model.RulePlacement, "an organisation is not retired: its stewards could not repair it")
 	}
 	if d.scopes.get(n).retired == retired {
-		return model.Violationf(model.RuleSame, "%s is in that state already", d.address(n))
+		if retired {
+			return model.Violationf(model.RuleSame, "%s is retired already", d.address(n))
+		}
+		return model.Violationf(model.RuleSame, "%s is not retired: there is nothing to restore", d.address(n))
 	}
 	d.editScope(n).retired = retired
 	d.markAncestry(n)

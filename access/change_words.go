@@ -105,7 +105,7 @@ func (c SetGathers) words(p *Proposal) string {
 
 func (c SetInactive) words(p *Proposal) string {
 	if c.Inactive {
-		return "took " + p.who(c.ID) + " out of use"
+		return "put " + p.who(c.ID) + " out of use"
 	}
 	return "restored " + p.who(c.ID)
 }
@@ -132,14 +132,14 @@ func (c EditGrant) words(p *Proposal) string {
 }
 
 func (c CreateRole) words(p *Proposal) string {
-	return "defined role " + c.Definition.Name + " at " + p.at(c.Definition.Scope)
+	return "created role " + c.Definition.Name + " at " + p.at(c.Definition.Scope)
 }
 
 func (c EditRole) words(*Proposal) string   { return "edited role " + c.Definition.Name }
 func (c RemoveRole) words(*Proposal) string { return "deleted role " + c.Name }
 
 func (c PutPolicy) words(p *Proposal) string {
-	verb := "wrote"
+	verb := "created"
 	if was, there := p.Before.Policy(c.Policy.ID); there {
 		switch verb = "edited"; {
 		case c.Policy.Suspended && !was.Suspended:

@@ -52,9 +52,9 @@ func TestGatheringGroupsFollowTags(t *testing.T) {
 
 	require.ErrorContains(t, w.join("bram", "seeds"), `seeds gathers its members by a condition, name in ("ines", "rowan"): change the tags`)
 	for text, says := range map[string]string{
-		`subject.tag.team is "seeds"`: "a gathering group can ask for",
+		`subject.tag.team is "seeds"`: "a gathering group cannot ask for",
 		`tag is "seeds"`:              "tag",
-		`context.hour < 9`:            "it asks for tag NAME, name and kind",
+		`context.hour < 9`:            "it can ask for tag NAME, name and kind",
 	} {
 		t.Run(text, func(t *testing.T) {
 			_, err := statement.ParseGathering(text)

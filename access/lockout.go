@@ -28,10 +28,10 @@ func (d *draft) lockOut(from *Snapshot) *model.Violation {
 			where = "the scopes below " + where
 		}
 		if gap.cut == nil {
-			return model.Violationf(model.RuleLockOut, "this would leave nobody active who can %s at %s without condition or end: make somebody else steward of it first", name, where)
+			return model.Violationf(model.RuleLockOut, "nobody would be left with %q at %s without a condition or an end: make somebody else steward of it first", name, where)
 		}
 		policy, _ := d.policies.Get(gap.cut.ref.Policy)
-		return model.Violationf(model.RuleLockOut, "this would leave nobody active who can %s at %s without condition or end: statement %d of policy %s denies it to everybody: add an exception for a person who governs there",
+		return model.Violationf(model.RuleLockOut, "nobody would be left with %q at %s without a condition or an end: statement %d of policy %s denies it to everybody. Add an exception for a person who governs there",
 			name, where, gap.cut.ref.Statement+1, policy.Name)
 	}
 	return nil

@@ -34,7 +34,7 @@ func (r Reader) ParsePolicy(text string) (statements []statement.Statement, note
 		return nil, nil, model.Violationf(model.RuleUnknown, "the scope of the policy is not there")
 	}
 	if len(text) > maxPolicyText {
-		return nil, nil, &statement.TextError{Faults: []*statement.Fault{{Line: 1, Column: 1, Detail: "the text is longer than a policy may be: divide it into several"}}}
+		return nil, nil, &statement.TextError{Faults: []*statement.Fault{{Line: 1, Column: 1, Detail: "the text is too long for one policy: divide it into several"}}}
 	}
 	var faults []*statement.Fault
 	own := blockPlace{id: scope.ID}
@@ -327,7 +327,7 @@ func (r Reader) serviceAccount(line statement.TextLine, t statement.Token) (stat
 			return statement.Subject{Principal: p.ID}, nil
 		}
 	}
-	f := statement.FaultAt(line, t, "there is no service account %s: write the address it lives at and its name, from this policy's scope down, or from the top with a / before it", t.Text)
+	f := statement.FaultAt(line, t, "there is no service account %s: write the scope's address, a slash and the account's name, from this policy's scope down, or from the top with a / before it", t.Text)
 	for p := range r.Snapshot.Principals(model.ServiceAccount) {
 		if p.Name == name && (r.View == nil || r.View.Sees(p.Home)) {
 			f.Nearest = r.Snapshot.accountAddress(p, r.Scope)

@@ -164,7 +164,7 @@ func (s *Snapshot) AnswersTo(name string) bool {
 // Resolve finds a scope by its address, as far as the principal sees the way. A nil view sees everything. The error is
 // a [*model.Violation] that names the nearest name seen; what is not seen is answered exactly like what is not there.
 func (s *Snapshot) Resolve(address string, v *View) (Place, error) {
-	first, rest, _ := strings.Cut(address, "/")
+	first, rest, more := strings.Cut(address, "/")
 	if !s.AnswersTo(first) {
 		return Place{}, s.notThere(address, first, -1, v)
 	}
@@ -172,12 +172,12 @@ func (s *Snapshot) Resolve(address string, v *View) (Place, error) {
 		return Place{}, s.notThere(address, first, -1, v)
 	}
 	n := number(0)
-	for rest != "" {
+	for more {
 		if s.catalogue.TypeAt(s.scopes.get(n).typ).Open {
 			return Place{Scope: s.scopeAt(n), Rest: rest}, nil
 		}
 		var name string
-		name, rest, _ = strings.Cut(rest, "/")
+		name, rest, more = strings.Cut(rest, "/")
 		child, ok := s.child(n, name)
 		if !ok || v != nil && !v.sees(child) {
 			return Place{}, s.notThere(address, name, int(n), v)

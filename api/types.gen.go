@@ -1077,7 +1077,10 @@ type Answer struct {
 	DecidedBy *RuleOutcome `json:"decidedBy,omitempty"`
 
 	// Hidden Whether more rules were met that the caller may not see
-	Hidden     bool         `json:"hidden"`
+	Hidden bool `json:"hidden"`
+
+	// NoStep For a no, to those who may grant here: that no single change would turn it, and why
+	NoStep     string       `json:"noStep,omitempty,omitzero"`
 	Permission string       `json:"permission"`
 	Principal  PrincipalRef `json:"principal"`
 	Reason     AnswerReason `json:"reason"`
@@ -1121,6 +1124,17 @@ type AsRead struct {
 
 // AtMost The most they may ever do, whatever they are given, such as observe anything: written as a may only, in a policy of its own
 type AtMost = string
+
+// AuditDetails defines model for AuditDetails.
+type AuditDetails struct {
+	Record AuditRecord `json:"record"`
+
+	// Revision That the change led to; left out for what is no change
+	Revision int64 `json:"revision,omitempty,omitzero"`
+
+	// Things What the change altered
+	Things []ThingChanged `json:"things"`
+}
 
 // AuditEvent What kind of thing was recorded
 type AuditEvent string
@@ -1357,6 +1371,13 @@ type Fault struct {
 
 	// Nearest The known word nearest to an unknown one
 	Nearest string `json:"nearest,omitempty,omitzero"`
+}
+
+// FieldChanged One thing that is known of it. What was created has nothing before, what was deleted has nothing after
+type FieldChanged struct {
+	After  string `json:"after"`
+	Before string `json:"before"`
+	Field  string `json:"field"`
 }
 
 // FirstGrant defines model for FirstGrant.
@@ -2228,6 +2249,9 @@ type PrincipalDetails struct {
 	InvitedUntil time.Time     `json:"invitedUntil,omitempty,omitzero"`
 	Kind         PrincipalKind `json:"kind"`
 
+	// LastSignInAt When a user or guest last came to work in the organisation; left out for never
+	LastSignInAt time.Time `json:"lastSignInAt,omitempty,omitzero"`
+
 	// May What the caller may do to it
 	May []string `json:"may"`
 
@@ -2238,6 +2262,9 @@ type PrincipalDetails struct {
 
 	// Owns The caller owns the group, and may change its members
 	Owns bool `json:"owns,omitempty,omitzero"`
+
+	// OwnsGroups The groups whose members it may change as their owner
+	OwnsGroups []string `json:"ownsGroups,omitempty,omitzero"`
 
 	// Rules The rules that name it, a group it is within or a set it belongs to, as far as the caller may list them
 	Rules []Rule `json:"rules"`
@@ -2268,11 +2295,14 @@ type PrincipalEdit struct {
 	Gathers *string `json:"gathers,omitempty"`
 	Name    *string `json:"name,omitempty"`
 
-	// NoOwner Of a group: nobody owns it any more
+	// NoOwner Of a group: remove its owner
 	NoOwner bool          `json:"noOwner,omitempty,omitzero"`
 	Owner   *PrincipalRef `json:"owner,omitempty"`
-	Tags    *Tags         `json:"tags,omitempty"`
-	Title   *string       `json:"title,omitempty"`
+
+	// SignInBy With a password, API keys, both, or through an identity provider
+	SignInBy SignInBy `json:"signInBy,omitempty,omitzero"`
+	Tags     *Tags    `json:"tags,omitempty"`
+	Title    *string  `json:"title,omitempty"`
 
 	// Was What is altered, as it was read: the edit is refused when it is another by now. What is left out may be anything
 	Was *AsRead `json:"was,omitempty"`
@@ -3062,6 +3092,14 @@ type StewardReset struct {
 
 // Tags defines model for Tags.
 type Tags map[string]string
+
+// ThingChanged defines model for ThingChanged.
+type ThingChanged struct {
+	Fields []FieldChanged `json:"fields"`
+
+	// What In words, such as user bram, by today's names
+	What string `json:"what"`
+}
 
 // Tree defines model for Tree.
 type Tree struct {

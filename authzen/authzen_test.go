@@ -135,8 +135,8 @@ func TestWrongRequests(t *testing.T) {
 	whole := `{` + asked + `,"resource":{"type":"n","id":"3"}`
 	for name, test := range map[string]struct{ path, contentType, body, want string }{
 		"no JSON":                    {authzen.EvaluationPath, "application/json", `{`, ": the body is not the JSON that is needed: unexpected EOF"},
-		"two values":                 {authzen.EvaluationPath, "application/json", whole + `} {}`, ": something stands behind the JSON value: send one value alone"},
-		"another content type":       {authzen.EvaluationPath, "text/plain", whole + `}`, `: the content type "text/plain" is not understood: send application/json`},
+		"two values":                 {authzen.EvaluationPath, "application/json", whole + `} {}`, ": there is text after the JSON value: send one value alone"},
+		"another content type":       {authzen.EvaluationPath, "text/plain", whole + `}`, `: the content type "text/plain" is not supported: send application/json`},
 		"no subject":                 {authzen.EvaluationPath, "application/json; charset=utf-8", `{}`, "subject: the subject is missing its type or id"},
 		"no action":                  {authzen.EvaluationPath, "application/json", `{"subject":{"type":"user","id":"3"}}`, "action: the action is missing its name"},
 		"no resource":                {authzen.EvaluationPath, "application/json", `{` + asked + `}`, "resource: the resource is missing its type or id"},

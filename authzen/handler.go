@@ -125,7 +125,7 @@ func (h Handler) configuration() Configuration {
 func decode[T any](r *http.Request, body io.Reader) (asked T, err error) {
 	if given := r.Header.Get("Content-Type"); given != "application/json" {
 		if kind, _, err := mime.ParseMediaType(given); err != nil || kind != "application/json" {
-			return asked, &Invalid{Detail: fmt.Sprintf("the content type %q is not understood: send application/json", given)}
+			return asked, &Invalid{Detail: fmt.Sprintf("the content type %q is not supported: send application/json", given)}
 		}
 	}
 	d := json.NewDecoder(body)
@@ -137,7 +137,7 @@ func decode[T any](r *http.Request, body io.Reader) (asked T, err error) {
 		return asked, &Invalid{Detail: fmt.Sprintf("the body is not the JSON that is needed: %v", err)}
 	}
 	if _, err := d.Token(); err != io.EOF {
-		return asked, &Invalid{Detail: "something stands behind the JSON value: send one value alone"}
+		return asked, &Invalid{Detail: "there is text after the JSON value: send one value alone"}
 	}
 	return asked, nil
 }

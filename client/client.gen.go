@@ -103,6 +103,11 @@ func (c *Client) ListAuditRecords(ctx context.Context, organisation Organisation
 	return read[AuditRecordList](c, ctx, "GET", path("/organisations/%s/audit-records", organisation), q, nil)
 }
 
+// DescribeAuditRecord asks for GET /organisations/{organisation}/audit-records/{number}: One record in full: for a change, what each thing was before it and after it.
+func (c *Client) DescribeAuditRecord(ctx context.Context, organisation OrganisationName, number int64) (AuditDetails, error) {
+	return read[AuditDetails](c, ctx, "GET", path("/organisations/%s/audit-records/%s", organisation, number), nil, nil)
+}
+
 // GetCatalogue asks for GET /organisations/{organisation}/catalogue: The services, types and operations there are.
 func (c *Client) GetCatalogue(ctx context.Context, organisation OrganisationName) (Catalogue, error) {
 	return read[Catalogue](c, ctx, "GET", path("/organisations/%s/catalogue", organisation), nil, nil)
@@ -256,7 +261,7 @@ func (c *Client) ResendInvitation(ctx context.Context, organisation Organisation
 	return read[LinkMade](c, ctx, "POST", path("/organisations/%s/principals/%s/%s/invitation", organisation, kind, principal), q, nil)
 }
 
-// ListIssuedKeys asks for GET /organisations/{organisation}/principals/{kind}/{principal}/issued-keys: The API keys that a user issued for others, and that were not taken back.
+// ListIssuedKeys asks for GET /organisations/{organisation}/principals/{kind}/{principal}/issued-keys: The API keys that a user issued for others, and that were not revoked.
 func (c *Client) ListIssuedKeys(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName) (IssuedKeyList, error) {
 	return read[IssuedKeyList](c, ctx, "GET", path("/organisations/%s/principals/%s/%s/issued-keys", organisation, kind, principal), nil, nil)
 }
@@ -316,8 +321,8 @@ func (c *Client) ListSessionsOf(ctx context.Context, organisation OrganisationNa
 	return read[SessionList](c, ctx, "GET", path("/organisations/%s/principals/%s/%s/sessions", organisation, kind, principal), nil, nil)
 }
 
-// EndSessionOf asks for DELETE /organisations/{organisation}/principals/{kind}/{principal}/sessions/{session}: End a session of somebody that works in the organisation.
-func (c *Client) EndSessionOf(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, session string) error {
+// RevokeSessionOf asks for DELETE /organisations/{organisation}/principals/{kind}/{principal}/sessions/{session}: Revoke a session of somebody who works in the organisation.
+func (c *Client) RevokeSessionOf(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, session string) error {
 	return done(c, ctx, "DELETE", path("/organisations/%s/principals/%s/%s/sessions/%s", organisation, kind, principal, session), nil, nil)
 }
 
@@ -544,8 +549,8 @@ func (c *Client) ListSessions(ctx context.Context) (SessionList, error) {
 	return read[SessionList](c, ctx, "GET", path("/profile/sessions"), nil, nil)
 }
 
-// EndSession asks for DELETE /profile/sessions/{session}: End one of my own sessions.
-func (c *Client) EndSession(ctx context.Context, session string) error {
+// RevokeSession asks for DELETE /profile/sessions/{session}: Revoke one of my own sessions.
+func (c *Client) RevokeSession(ctx context.Context, session string) error {
 	return done(c, ctx, "DELETE", path("/profile/sessions/%s", session), nil, nil)
 }
 

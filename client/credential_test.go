@@ -50,7 +50,7 @@ func TestKeysAreTurnedIntoTokens(t *testing.T) {
 	require.EqualValues(t, 1, turned.Load())
 
 	status = http.StatusUnauthorized
-	answer = `{"error":"invalid_client","error_description":"the API key was taken back: ask for another","error_uri":"urn:arbora:problem:revoked","detail":"the API key was taken back","next":"ask for another"}`
+	answer = `{"error":"invalid_client","error_description":"the API key was revoked: ask for another","error_uri":"urn:arbora:problem:revoked","detail":"the API key was taken back","next":"ask for another"}`
 	var e *client.Error
 	require.ErrorAs(t, client.Done(open().GetSession(t.Context())), &e)
 	require.Equal(t, "revoked", e.Kind())

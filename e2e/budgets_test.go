@@ -152,7 +152,7 @@ func TestBudgets(t *testing.T) {
 		}},
 		{"roll a policy back", "/policies/" + care.Policy.Id, 3, func(h *hands) {
 			h.click(`[data-test=versions] li:nth-child(2) button`)
-			h.press("Take this text into the editor")
+			h.press("Put this text into the editor")
 			h.confirm(`[data-test=save]`, "lose")
 			h.do(browser.See(`[data-test=versions] li:nth-child(1)`, "the present text"), browser.See(`[data-test=undo]`, "Policy care saved"))
 		}},

@@ -157,7 +157,7 @@ func TestSecondFactorByCommandLine(t *testing.T) {
 	}
 	status, _, errs = c.run(demo.Passphrase+"\n", "sign-in", "tomas@lindenmere", "--server", b.Address, "--password-from", "-")
 	require.Equal(t, 1, status)
-	require.Contains(t, errs, "a code is needed beside the password")
+	require.Contains(t, errs, "a code is needed in addition to the password")
 	b.Clock.Forward(time.Minute)
 	status, said := signIn(code())
 	require.Zero(t, status, said)
@@ -171,7 +171,7 @@ func TestSecondFactorByCommandLine(t *testing.T) {
 	require.NotContains(t, shown, codes.Codes[1], "what is typed is not shown")
 	status, _, errs = c.run(demo.Passphrase+"\n", "second-factor", "remove", "--password-from", "-")
 	require.Equal(t, 1, status)
-	require.Contains(t, errs, "a code is needed beside the password", "a session and its password are not enough")
+	require.Contains(t, errs, "a code is needed in addition to the password", "a session and its password are not enough")
 	file := filepath.Join(c.home, "code")
 	require.NoError(t, os.WriteFile(file, []byte(codes.Codes[2]+"\n"), 0o600))
 	status, out, errs := c.run(demo.Passphrase+"\n", "second-factor", "remove", "--password-from", "-", "--code-from", file)

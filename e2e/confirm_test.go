@@ -38,5 +38,5 @@ func TestConfirmedChanges(t *testing.T) {
 
 	status, _, errs = c.run("", "--confirm", "yes", "group", "remove", "seed-curators", "--user", "ines")
 	require.Equal(t, 1, status)
-	require.Contains(t, errs, "send the confirmation from the preview of the change")
+	require.Contains(t, errs, "send the confirmation that the preview of the change gave")
 }

@@ -26,10 +26,10 @@ func TestConsoleComesInByPasskeysAlone(t *testing.T) {
 	passkeys := []api.Factor{api.PasskeyFactor}
 	for _, demanded := range []struct{ everybody, governing []api.Factor }{{passkeys, nil}, {nil, passkeys}} {
 		p := testbed.Problem(t, 409, demand(t, rowan, api.Demands{Factors: demanded.everybody}, api.Demands{Factors: demanded.governing}))
-		require.Equal(t, "you would be the first to be shut out: you did not sign in with a passkey", p.Detail)
+		require.Equal(t, "you would shut yourself out: you did not sign in with a passkey", p.Detail)
 	}
 	p := testbed.Problem(t, 400, demand(t, rowan, api.Demands{Factors: []api.Factor{api.CodeFactor}}, api.Demands{Factors: passkeys}))
-	require.Contains(t, p.Detail, "no factor in common")
+	require.Contains(t, p.Detail, "no factor is allowed both to them and to everybody")
 	require.NoError(t, console.Do(
 		browser.Device(),
 		console.SignIn("rowan@lindenmere", demo.Passphrase),

@@ -219,10 +219,10 @@ func TestConsoleCredentials(t *testing.T) {
 	require.NoError(t, console.Do(
 		console.Open("/device"),
 		browser.Type(`input[name=device-code]`, strings.ToLower(terminal.Code)),
-		browser.Press("Look for it"),
+		browser.Press("Find it"),
 		browser.See(`main`, "arbora at a terminal"),
 		browser.Press("Let it in"),
-		browser.See(`[role=status]`, "The terminal is let in"),
+		browser.See(`[role=status]`, "The terminal is signed in"),
 	))
 	token, err := terminal.Wait(t.Context())
 	require.NoError(t, err)
@@ -232,7 +232,7 @@ func TestConsoleCredentials(t *testing.T) {
 		browser.See(`[data-test=passkeys-of]`, "field laptop"),
 		console.Open("/account"),
 		browser.See(`[data-test=sessions]`, "arbora at a terminal"),
-		browser.Press("Take away"),
+		browser.Click(`button[aria-label="Remove passkey field laptop"]`),
 		browser.SeeNot(`[data-test=passkeys]`, "field laptop"),
 	))
 }

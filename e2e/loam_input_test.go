@@ -35,7 +35,7 @@ func TestLoamRefusesWhatItCannotDo(t *testing.T) {
 		says               string
 	}{
 		// What cannot be read.
-		{"POST", "/resources", ``, 400, "where it is to be made is missing"},
+		{"POST", "/resources", ``, 400, "the scope to create it in is missing"},
 		{"POST", "/resources", `{`, 400, "the body is not the JSON that is needed"},
 		{"POST", "/resources", `[]`, 400, "the body is not the JSON that is needed"},
 		{"POST", "/resources", made(`"type":"bucket","name":"x","colour":"red"`), 400, `unknown field "colour"`},
@@ -47,7 +47,7 @@ func TestLoamRefusesWhatItCannotDo(t *testing.T) {
 		{"POST", "/resources", made(`"type":"bucket","name":"scans"`), 409, "already has something called scans.bucket"},
 		{"POST", "/resources", made(`"type":"buckit","name":"x"`), 400, "did you mean bucket?"},
 		{"POST", "/resources", made(`"type":"object","name":"x"`), 400, "the types are app, bucket, database"},
-		{"POST", "/resources", `{"type":"project","name":"x","at":"lindenmere"}`, 400, `Loam runs nothing of the type "project"`},
+		{"POST", "/resources", `{"type":"project","name":"x","at":"lindenmere"}`, 400, `Loam has no resources of the type "project"`},
 		{"POST", "/resources", `{"type":"bucket","name":"x","at":"lindenmere"}`, 422, "it belongs in a project or a compartment"},
 		{"POST", "/resources", `{"type":"bucket","name":"x","at":"lindenmere/nowhere"}`, 404, "there is no scope lindenmere/nowhere"},
 		{"POST", "/resources", made(`"type":"bucket","name":"x","largest":-1`), 400, "-1 bytes cannot be the largest"},
@@ -73,7 +73,7 @@ func TestLoamRefusesWhatItCannotDo(t *testing.T) {
 		{"POST", act(digitising+"/label-reader.machine", "enter"), `{"program":["dance"]}`, 409, "start it first"},
 		{"POST", act(digitising+"/no.machine", "start"), `{}`, 404, "there is no scope"},
 		{"POST", act(scans, "start"), `{}`, 400, `Loam has no operation "start" for a bucket`},
-		{"POST", act(scans, "restore"), `{}`, 409, "is in that state already"},
+		{"POST", act(scans, "restore"), `{}`, 409, "is not retired: there is nothing to restore"},
 		{"POST", act(digitising, "start"), `{}`, 400, "the address names no resource"},
 		{"POST", act(net, "edit"), `{"range":"all"}`, 400, `"all" is not a range of addresses`},
 		{"POST", act(ledger, "amend"), `{"key":"","value":"x"}`, 401, "connect first"},

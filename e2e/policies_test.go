@@ -123,7 +123,7 @@ func TestConsoleWritesInParts(t *testing.T) {
 		browser.Type(`input[name=policy-name]`, "picked"),
 		browser.Press("In parts"),
 		browser.Press("Another statement"),
-		browser.See(`[data-test=form]`, "Not in the text yet: say who"),
+		browser.See(`[data-test=form]`, "Not in the text yet: choose who"),
 		browser.Type(`input[name=subject]`, "network-team"),
 		browser.Type(`input[name=acts]`, "observe"),
 		browser.Type(`input[name=acts]`, "modify"),
@@ -162,7 +162,7 @@ func TestConsoleWritesInParts(t *testing.T) {
 		browser.See(`[data-test=versions] li:nth-child(1)`, "the present text"),
 		browser.Click(`[data-test=versions] li:nth-child(2) button`),
 		browser.See(`[data-test=compared]`, "− user yuki may act as observer"),
-		browser.Press("Take this text into the editor"),
+		browser.Press("Put this text into the editor"),
 		browser.See(`.cm-content`, "user yuki may act as observer"),
 	))
 }

@@ -104,7 +104,7 @@ func TestConsoleReshapes(t *testing.T) {
 		browser.See(`nav[aria-label=Address]`, "lindenmere / science / trails"),
 		browser.See(`main`, "season summer"),
 		browser.Press("Retire"),
-		browser.See(`[data-test=impact]`, "is out of use with 2 scopes below it"),
+		browser.See(`[data-test=impact]`, "is retired with 2 scopes below it"),
 		browser.Click(`[data-test=confirm-change]`),
 		browser.Closed(),
 		browser.See(`main`, "retired"),

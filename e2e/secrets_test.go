@@ -78,7 +78,7 @@ func TestNoSecretIsKept(t *testing.T) {
 
 	kept := everything(t, dsn)
 	require.Contains(t, kept, "linnea", "the search finds what is kept")
-	require.Contains(t, kept, "made a link for user linnea")
+	require.Contains(t, kept, "created a link for user linnea")
 	require.NotEmpty(t, b.Log.String())
 	for what, secret := range secrets {
 		require.NotEmpty(t, secret, what)

@@ -26,7 +26,7 @@ func TestSessionsOfOthers(t *testing.T) {
 		return list.Sessions, err
 	}
 	end := func(as *client.Client, name, session string) error {
-		return as.EndSessionOf(t.Context(), "lindenmere", api.KindOfPrincipal(api.UserKind), name, session)
+		return as.RevokeSessionOf(t.Context(), "lindenmere", api.KindOfPrincipal(api.UserKind), name, session)
 	}
 	of := func(kind api.PrincipalKind, name string) []api.OpenSession {
 		found, err := sessions(oona, kind, name)
@@ -57,7 +57,7 @@ func TestSessionsOfOthers(t *testing.T) {
 	records, err := oona.ListAuditRecords(t.Context(), "lindenmere", &api.ListAuditRecordsParams{Event: "session-ended"})
 	require.NoError(t, err)
 	require.Len(t, records.Records, 1)
-	require.Equal(t, "ended a session of user yuki", records.Records[0].Detail)
+	require.Equal(t, "revoked a session of user yuki", records.Records[0].Detail)
 
 	c := newTerminal(t)
 	c.signIn("rowan@lindenmere", b.Address)
@@ -65,7 +65,7 @@ func TestSessionsOfOthers(t *testing.T) {
 	third := b.As(t, "yuki@lindenmere")
 	require.Len(t, strings.Split(strings.TrimSpace(c.must("session list --user yuki -o csv")), "\n"), 3, "a heading and two")
 	require.Contains(t, c.must("session list --user piotr"), "piotr is not signed in here.")
-	require.Contains(t, c.must("session end "+of(api.UserKind, "yuki")[0].Id+" --user yuki"), "The session is ended.")
+	require.Contains(t, c.must("session revoke "+of(api.UserKind, "yuki")[0].Id+" --user yuki"), "The session is revoked.")
 	require.Len(t, of(api.UserKind, "yuki"), 1)
 	status, _, errs := c.run("", "session", "end", noSuchID, "--user", "yuki")
 	require.Equal(t, 1, status)
@@ -163,7 +163,7 @@ func TestConsoleChoosesSeveral(t *testing.T) {
 		browser.Press("Cancel"),
 		browser.Closed(),
 		browser.Press("Retire them"),
-		browser.See(`[data-test=impact]`, "is out of use"),
+		browser.See(`[data-test=impact]`, "is retired"),
 		browser.Click(`[data-test=confirm-change]`),
 		browser.Closed(),
 		browser.See(`[data-test=undo]`, "2 scopes retired."),

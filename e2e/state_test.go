@@ -359,7 +359,7 @@ func TestWhatCannotBeAppliedShutsNobodyOut(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, home.Skipped, 1)
 	require.Contains(t, home.Skipped[0], "no-such-role")
-	require.Contains(t, again.Log.String(), "a record of an organisation cannot be applied and is left out")
+	require.Contains(t, again.Log.String(), "a record of an organisation cannot be applied, and is left out")
 	sefa := again.As(t, "sefa@lindenmere")
 	require.NoError(t, client.Done(sefa.ShowScope(t.Context(), alpine)), "what is in order counts")
 	home, err = sefa.ShowHome(t.Context(), "lindenmere")

@@ -236,7 +236,7 @@ func TestStoryInTheBrowser(t *testing.T) {
 		s.as(rowan, together(lab, []browser.Step{browser.See(`dialog [role=alert]`, "the labs service acts as itself and is not let yet"), browser.Press("Cancel"), browser.Closed(),
 			s.open("/policies?find=network"), browser.Press("networks"),
 			browser.Visible(`.cm-content`), browser.Press("A platform service may act"), browser.Type(`[data-test=patterns] label:nth-of-type(1) input`, "labs"),
-			browser.Press("Take it into the text"), browser.See(`.cm-content`, "service labs may observe, attach network"),
+			browser.Press("Put it into the text"), browser.See(`.cm-content`, "service labs may observe, attach network"),
 			browser.Keys(`.cm-content`, "service labs may create, start, stop machine \n"), browser.See(`[data-test=reads-well]`, "3 statements"),
 			browser.Click(`[data-test=review]`), browser.See(`[data-test=impact]`, "labs gains"), browser.Click(`[data-test=save]`), browser.SeeNot(`[data-test=save]`, "Save")},
 			lab, []browser.Step{browser.Closed(), inLoam("leaves.lab", "start lab"), browser.See(`[data-resource="leaves.lab"]`, "running")})...)

@@ -37,7 +37,7 @@ func (f *parsedFile) read(text []byte) error {
 		return f.at(d.InputOffset(), jsonDetail(err))
 	}
 	if _, err := d.Token(); err != io.EOF {
-		return f.at(d.InputOffset(), "the file goes on after its end: one file describes one service")
+		return f.at(d.InputOffset(), "there is text after the end of the service: one file describes one service")
 	}
 	if err := decodeStrictly(text, &f.serviceFile); err != nil {
 		var mistyped *json.UnmarshalTypeError

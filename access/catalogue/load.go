@@ -255,13 +255,13 @@ func (l *loader) readReferences(f *parsedFile) error {
 			}
 		}
 		if t.Registered && !t.IsContainer() && len(t.Parents) == 0 {
-			return f.fault(fmt.Errorf("type %s has no parents: say in what types it may sit", t.Name), at)
+			return f.fault(fmt.Errorf("type %s has no parents: say which types it can be in", t.Name), at)
 		}
 		for verb, needs := range file.Needs {
 			where := fmt.Sprintf("%s.needs.%s", at, verb)
 			own := slices.IndexFunc(t.Operations, func(o Operation) bool { return o.Name == verb })
 			if own < 0 {
-				return f.fault(fmt.Errorf("type %s has no operation %q that could need anything", t.Name, verb), where)
+				return f.fault(fmt.Errorf("type %s has no operation %q: correct its name in needs", t.Name, verb), where)
 			}
 			for j, text := range needs {
 				p, err := l.Permission(text)
@@ -303,7 +303,7 @@ func (v vocabulary) claim(word, as string) error {
 		return err
 	}
 	if Reserved(word) {
-		return fmt.Errorf("%q cannot be %s: statements use it as a word of their own", word, english.WithArticle(as))
+		return fmt.Errorf("%q cannot be %s: it is a word of the statement language", word, english.WithArticle(as))
 	}
 	if other, ok := v[word]; ok && other != as {
 		return fmt.Errorf("%q cannot be %s: it is %s already", word, english.WithArticle(as), english.WithArticle(other))

@@ -20,6 +20,30 @@ type Filter struct {
 	Planes     []Plane  `json:"planes,omitempty"`
 }
 
+// String writes the filter as its parts, such as "class=observe,modify type=bucket".
+func (f Filter) String() string {
+	var parts []string
+	part := func(name string, values []string) {
+		if len(values) > 0 {
+			parts = append(parts, name+"="+strings.Join(values, ","))
+		}
+	}
+	part("class", words(f.Classes))
+	part("operation", f.Operations)
+	part("type", f.Types)
+	part("service", f.Services)
+	part("plane", words(f.Planes))
+	return strings.Join(parts, " ")
+}
+
+func words[S ~string](list []S) []string {
+	all := make([]string, len(list))
+	for i, one := range list {
+		all[i] = string(one)
+	}
+	return all
+}
+
 func (f Filter) matches(o Operation) bool {
 	return among(f.Classes, o.Class) && among(f.Operations, o.Name) && among(f.Types, o.Type) &&
 		among(f.Services, o.Service) && among(f.Planes, o.Plane)

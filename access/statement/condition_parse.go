@@ -163,7 +163,7 @@ func (p *Parser) gatheringAttribute() (Attribute, *Fault) {
 			return a, p.Unexpected("the name of a tag, in lower-case letters, digits and hyphens")
 		}
 	default:
-		f := p.Fault("%q is nothing that a gathering group can ask for: it asks for tag NAME, name and kind", a.Name)
+		f := p.Fault("a gathering group cannot ask for %q: it can ask for tag NAME, name and kind", a.Name)
 		f.Nearest = english.Nearest(strings.TrimPrefix(strings.TrimPrefix(a.Name, "principal."), "subject."), []string{"tag", "name", "kind"})
 		return a, f
 	}

@@ -57,7 +57,7 @@
 
 {#if service.down}
   <div role="status" data-test="down" class="flex items-center justify-center gap-4 bg-copper-200 px-5 py-2 font-semibold text-copper-900">
-    <span>The service does not answer. It is tried again by itself.</span>
+    <span>The service does not answer. Arbora keeps trying.</span>
     <button type="button" class="rounded border border-copper-700 px-3 py-0.5 hover:bg-copper-100" onclick={() => service.retry()}>Try again now</button>
   </div>
 {/if}

@@ -111,7 +111,7 @@ var signedIn = []picture{
 	{name: "policy", page: "/policies/new?at=lindenmere/science/seedbank", wait: `.cm-content`, before: []browser.Step{
 		browser.Press("Nobody destroys anything but a few"),
 		browser.Type(`[data-test=patterns] form label:nth-of-type(1) input`, "vault-keepers"),
-		browser.Press("Take it into the text"),
+		browser.Press("Put it into the text"),
 		browser.Visible(`[data-test=reads-well]`),
 		browser.Type(`input[name=policy-name]`, "seedbank-care"),
 		browser.Click(`[data-test=review]`),

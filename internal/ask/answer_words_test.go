@@ -16,13 +16,15 @@ func TestANoInWords(t *testing.T) {
 	granted := func(role, at, words string) RuleOutcome {
 		return RuleOutcome{Outcome: access.OtherPermission, Words: words, Rule: RuleView{At: tenant.Ref{Address: at}, Grant: &GrantView{Role: &catalogue.Role{RoleDefinition: catalogue.RoleDefinition{Name: role}}}}}
 	}
-	said := RuleOutcome{Outcome: access.OtherPermission, Words: "is not about it", Rule: RuleView{At: tenant.Ref{Address: "lindenmere"}, Statement: &StatementView{Text: `staff may put object if context.location is "north"`}}}
+	said := RuleOutcome{Outcome: access.OtherPermission, Words: "is about something else", Rule: RuleView{At: tenant.Ref{Address: "lindenmere"}, Statement: &StatementView{Text: `staff may put object if context.location is "north"`, Policy: PolicyRef{Name: "deliveries"}}}}
 	apart := func(role string) RuleOutcome {
 		m := granted(role, "lindenmere", "does not hold it: it is about "+planesApart)
 		m.Outcome = access.OtherPlane
 		return m
 	}
 	reader := granted("content-reader", "lindenmere/science", "does not hold it")
+	ended := granted("content-writer", "lindenmere/science", "has ended")
+	ended.Outcome = access.PeriodOver
 	cut := RuleOutcome{Outcome: access.Applies, Cuts: true, Words: "cuts it off", Rule: reader.Rule}
 	strange := RuleOutcome{Outcome: access.NotNamed, Words: "does not name them", Rule: reader.Rule}
 	for _, c := range []struct {
@@ -31,10 +33,11 @@ func TestANoInWords(t *testing.T) {
 	}{
 		{nil, "nothing is given to piotr there or above, so it is denied."},
 		{[]RuleOutcome{strange, cut}, "nothing is given to piotr there or above, so it is denied."},
-		{[]RuleOutcome{reader}, "content-reader from lindenmere/science does not hold it."},
-		{[]RuleOutcome{reader, strange, said}, `content-reader from lindenmere/science does not hold it; “staff may put object if context.location is "north"” from lindenmere is not about it.`},
+		{[]RuleOutcome{reader}, "content-reader, granted at lindenmere/science, does not hold it."},
+		{[]RuleOutcome{reader, strange, said}, `content-reader, granted at lindenmere/science, does not hold it; “staff may put object if context.location is "north"” in policy deliveries at lindenmere is about something else.`},
 		{[]RuleOutcome{reader, reader, said}, "none of the 3 rules for piotr there and above gives it."},
 		{[]RuleOutcome{reader, apart("observer"), said}, "none of the 3 rules for piotr there and above gives it; what observer would give is on the other plane: control and data are separate."},
+		{[]RuleOutcome{reader, apart("observer"), said, ended}, "content-writer, granted at lindenmere/science, has ended."},
 		{[]RuleOutcome{apart("observer"), apart("builder"), said, apart("observer")}, "none of the 4 rules for piotr there and above gives it; what builder and observer would give is on the other plane: control and data are separate."},
 	} {
 		t.Run(c.says, func(t *testing.T) {

@@ -33,7 +33,7 @@ func (s *Answers) ListInstallationAudit(ctx context.Context, c tenant.Caller, f 
 
 func (s *Answers) listAudit(ctx context.Context, organisation model.ID, f store.AuditFilter) ([]store.AuditEntry, uint64, error) {
 	if !f.From.IsZero() && !f.Until.IsZero() && !f.From.Before(f.Until) {
-		return nil, 0, &problem.Problem{Kind: problem.Invalid, Field: "until", Detail: "the records would end before they begin", Next: "give a later moment"}
+		return nil, 0, &problem.Problem{Kind: problem.Invalid, Field: "until", Detail: "the end is before the beginning", Next: "give a later moment"}
 	}
 	return s.Records.AuditRecords(ctx, organisation, f)
 }

@@ -10,6 +10,7 @@ import (
 
 	"arbora.example/access"
 	"arbora.example/access/model"
+	"arbora.example/access/statement"
 	"arbora.example/internal/credential"
 	"arbora.example/internal/english"
 	"arbora.example/internal/problem"
@@ -61,6 +62,7 @@ type Answer struct {
 	Rules      []RuleOutcome // nearest first
 	Hidden     int           // rules met that the viewer may not see
 	Steps      []Step        // for a no: what would turn it, smallest first
+	NoStep     string        // for a no: that no single change would turn it, and why
 	Revision   uint64
 }
 
@@ -78,7 +80,10 @@ func (s *Answers) Check(ctx context.Context, c tenant.Caller, a CheckRequest) (A
 	explanation := d.Explain(q)
 	answer := Answer{
 		Decision: explanation.Decision, Principal: who, Permission: d.Catalogue().Operation(q.Permission).String(),
-		Scope: d.Ref(place.Scope), Steps: steps(d, q), Revision: d.Revision(),
+		Scope: d.Ref(place.Scope), Revision: d.Revision(),
+	}
+	if !answer.Allowed {
+		answer.Steps, answer.NoStep = steps(d, q, explanation.Decision)
 	}
 	var seen []access.RuleOutcome
 	for _, m := range explanation.Rules {
@@ -187,19 +192,28 @@ const mostNear = 2
 
 // nearWords returns why nothing that is given is what was asked about.
 func nearWords(a Answer, who string) string {
-	var near, apart []string
+	var near, nearest, apart []string
 	for _, m := range a.Rules {
 		if m.Outcome == access.NotNamed || m.Cuts {
 			continue
 		}
-		near = append(near, fmt.Sprintf("%s from %s %s", m.Rule.short(), m.Rule.At.Address, m.Words))
-		if m.Outcome == access.OtherPlane && m.Rule.Grant != nil {
-			apart = append(apart, m.Rule.short())
+		text := m.Rule.placed() + " " + m.Words
+		near = append(near, text)
+		switch m.Outcome {
+		case access.OtherPermission:
+		case access.OtherPlane:
+			if m.Rule.Grant != nil {
+				apart = append(apart, m.Rule.short())
+			}
+		default: // it is about what was asked, and something else is missing: that is the reason
+			nearest = append(nearest, text)
 		}
 	}
 	switch {
 	case len(near) == 0:
 		return "nothing is given to " + who + " there or above, so it is denied."
+	case len(nearest) > 0 && len(nearest) <= mostNear:
+		return strings.Join(nearest, "; ") + "."
 	case len(near) <= mostNear:
 		return strings.Join(near, "; ") + "."
 	}
@@ -222,6 +236,14 @@ func (r RuleView) short() string {
 	return quoted(r.Statement.Text)
 }
 
+// placed names a rule with where it stands.
+func (r RuleView) placed() string {
+	if r.Grant != nil {
+		return r.short() + ", granted at " + r.At.Address + ","
+	}
+	return r.short() + " in policy " + r.Statement.Policy.Name + " at " + r.At.Address
+}
+
 // decidedWords returns how the deciding rule reaches the principal.
 func decidedWords(a Answer, who string) string {
 	by := a.DecidedBy
@@ -236,6 +258,7 @@ func decidedWords(a Answer, who string) string {
 		}
 		return text
 	}
+	terms := statement.PrintTerms(by.Rule.Grant.Condition, by.Rule.Grant.Period)
 	through := "to " + who + " directly"
 	if holder := by.Rule.Grant.Holder; len(by.Through) > 0 {
 		through = "to group " + holder.Name + ", which " + who + " is in"
@@ -245,5 +268,5 @@ func decidedWords(a Answer, who string) string {
 	} else if holder.ID != a.Principal.ID {
 		through = "to " + holder.Name + ", which " + who + " belongs to"
 	}
-	return fmt.Sprintf("%s is granted %s, %s", by.Rule.Grant.Role.Name, through, from)
+	return fmt.Sprintf("%s is granted %s%s, %s", by.Rule.Grant.Role.Name, through, terms, from)
 }

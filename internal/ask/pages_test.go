@@ -53,6 +53,6 @@ func TestCursors(t *testing.T) {
 	require.Zero(t, read)
 	for _, text := range []string{"!", "AAAA", strings.Repeat("=", 30), "Ünïcödé"} {
 		_, err := readCursor(text)
-		require.ErrorContains(t, err, "the cursor is none that a page gave", text)
+		require.ErrorContains(t, err, "the cursor is not one that a page returned", text)
 	}
 }

@@ -25,6 +25,8 @@ type DetailedPrincipal struct {
 	InvitedUntil time.Time                     // of a pending guest: when the link ends that was sent last
 	OwnedBy      *access.Principal             // a group's owner
 	Owns         bool                          // the viewer owns the group
+	OwnsGroups   []string                      // the groups it owns
+	LastSignIn   time.Time                     // of a user or guest, in the organisation; zero for never
 	Members      []access.Principal            // a group's direct members
 	Every        []access.Principal            // who is in a group at any depth, groups left out
 	Idle         map[model.ID]credential.State // of a group: those of Every who are out of use or not there yet
@@ -68,6 +70,18 @@ func (s *Answers) ShowPrincipal(ctx context.Context, c tenant.Caller, organisati
 			return DetailedPrincipal{}, err
 		}
 		v.By, v.SignIn, v.Factor = identity.By, identity.SignIn().String(), identity.Factor
+	}
+	if p.Kind == model.User || p.Kind == model.Guest {
+		known, err := s.Records.PersonDetails(ctx, c.Organisation, []model.ID{p.ID})
+		if err != nil {
+			return DetailedPrincipal{}, err
+		}
+		v.LastSignIn = known[p.ID].LastSignIn
+	}
+	for group := range d.Principals(model.Group) {
+		if group.Owner == p.ID {
+			v.OwnsGroups = append(v.OwnsGroups, group.Name)
+		}
 	}
 	if v.State == credential.Pending {
 		link, err := s.Records.LinkFor(ctx, c.Organisation, p.ID, credential.ToAccept)

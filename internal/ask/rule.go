@@ -99,12 +99,12 @@ func whyWords(m access.RuleOutcome, r RuleView) string {
 	case access.Excepted:
 		return "excepts them"
 	case access.GroupInactive:
-		return "names a group that is out of use"
+		return "names a group that is retired, or one reached through a retired group"
 	case access.OtherPermission:
 		if r.Grant != nil {
 			return "does not hold it"
 		}
-		return "is not about it"
+		return "is about something else"
 	case access.OtherPlane:
 		return "does not hold it: it is about " + planesApart
 	case access.OtherScope:
@@ -118,7 +118,7 @@ func whyWords(m access.RuleOutcome, r RuleView) string {
 	case access.PeriodUnknown:
 		return "has a period, and no time was given"
 	case access.ConditionFalse:
-		return "does not apply: " + m.Part + " is not so"
+		return "does not apply: its condition is not met (" + m.Part + ")"
 	case access.ConditionUnknown:
 		if m.Cuts {
 			return verb + ", since it is not known whether " + m.Part

@@ -121,7 +121,7 @@ func (q ScopeSearch) query() (store.Search, error) {
 	case q.Kind != "" && q.Kind != model.Resource.String():
 		search.Term, search.Exact = q.Kind, true
 	case q.Kind == "" && q.State == "":
-		return search, &problem.Problem{Kind: problem.Invalid, Field: "text", Detail: "nothing is looked for", Next: "write part of a name, a tag or a type, or narrow by kind, type, tag or state"}
+		return search, &problem.Problem{Kind: problem.Invalid, Field: "text", Detail: "the search is empty", Next: "write part of a name, a tag or a type, or narrow by kind, type, tag or state"}
 	}
 	var err error
 	search.After, err = readCursor(q.After)
@@ -244,7 +244,7 @@ func readCursor(text string) (store.Found, error) {
 	var f store.Found
 	bytes, err := base64.RawURLEncoding.DecodeString(text)
 	if err != nil || text != "" && len(bytes) < len(f.ID) {
-		return f, &problem.Problem{Kind: problem.Invalid, Field: "after", Detail: "the cursor is none that a page gave", Next: "leave it out for the first page"}
+		return f, &problem.Problem{Kind: problem.Invalid, Field: "after", Detail: "the cursor is not one that a page returned", Next: "leave it out for the first page"}
 	}
 	if text != "" {
 		copy(f.ID[:], bytes)

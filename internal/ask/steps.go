@@ -20,14 +20,16 @@ type Step struct {
 
 // steps tells the changes that would turn a no, to those who could make one of the kind: who may not grant at the scope
 // learns of no role, who may not enrol of no group, and who may not edit it of no statement.
-func steps(d tenant.Viewer, q access.Question) []Step {
+//
+// For a no that no single change would turn, why says so, to those who may grant at the scope.
+func steps(d tenant.Viewer, q access.Question, no access.Decision) (told []Step, why string) {
 	top, _ := d.Top()
 	grants, enrols := d.May("create grant", q.Scope), d.May("enrol group", top.ID)
 	who, _ := d.Principal(q.Principal)
 	scope, _ := d.Scope(q.Scope)
-	var told []Step
 	const all = 64
-	for _, step := range d.StepsTo(q, all) {
+	found := d.StepsTo(q, all)
+	for _, step := range found {
 		s := Step{Step: step, At: d.Ref(scope)}
 		switch {
 		case step.Group != nil && enrols:
@@ -50,5 +52,13 @@ func steps(d tenant.Viewer, q access.Question) []Step {
 			break
 		}
 	}
-	return told
+	if grants && len(found) == 0 {
+		switch no.Reason {
+		case access.Cut:
+			why = "No single change makes it a yes: a statement cuts it off, and nothing gives it either."
+		case access.NotGranted:
+			why = "No single change makes it a yes: no role that can be granted here holds it, and no group that gives it can be joined."
+		}
+	}
+	return told, why
 }

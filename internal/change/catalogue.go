@@ -13,7 +13,7 @@ import (
 
 // ListServices returns the catalogue of the installation, for keepers.
 func (s *Changes) ListServices(ctx context.Context, c tenant.Caller) (*catalogue.Catalogue, error) {
-	if err := tenant.NeedKeeper(c, "look after the catalogue"); err != nil {
+	if err := tenant.NeedKeeper(c, "manage the catalogue"); err != nil {
 		return nil, err
 	}
 	return s.CatalogueNow(ctx)
@@ -76,7 +76,7 @@ func (s *Changes) RemoveService(ctx context.Context, c tenant.Caller, name strin
 			// A keeper holds nothing inside organisations, and learns only which one it is.
 			return &problem.Problem{
 				Kind: problem.Conflict, Rule: model.RuleInUse, Detail: name + " is still used in organisation " + top.Name,
-				Next: "ask a steward there to take its resources, grants and statements away first",
+				Next: "ask a steward there to retire its resources and to delete its grants and statements first",
 			}
 		}
 		return nil

@@ -26,7 +26,10 @@ func (s *Changes) CreateGroup(organisation string, wanted NewGroup) plan.Change[
 	return plan.Change[ask.GroupView]{
 		Of:   s.Maker,
 		Plan: func(context.Context, tenant.Caller) plan.Planner { return s.planGroup(organisation, wanted, &made) },
-		Tell: func(context.Context, tenant.Caller, *access.Snapshot) (ask.GroupView, error) { return made, nil },
+		Tell: func(_ context.Context, _ tenant.Caller, now *access.Snapshot) (ask.GroupView, error) {
+			made.Members = len(now.Members(made.ID)) // a gathering group has some at once
+			return made, nil
+		},
 	}
 }
 

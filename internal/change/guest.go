@@ -39,10 +39,10 @@ func (s *Changes) Invite(organisation string, wanted Invitation) plan.Change[Inv
 	var guest *invitee
 	return plan.Change[Invited]{
 		Of: s.Maker,
-		Plan: func(_ context.Context, c tenant.Caller) plan.Planner {
+		Plan: func(ctx context.Context, c tenant.Caller) plan.Planner {
 			var err error
 			var p plan.Planner
-			if p, guest, err = s.planInvitation(c, organisation, wanted); err != nil {
+			if p, guest, err = s.planInvitation(ctx, c, organisation, wanted); err != nil {
 				return plan.Refusing(err)
 			}
 			return p
@@ -62,7 +62,7 @@ type invitee struct {
 	link      signin.NewLink
 }
 
-func (s *Changes) planInvitation(c tenant.Caller, organisation string, wanted Invitation) (plan.Planner, *invitee, error) {
+func (s *Changes) planInvitation(ctx context.Context, c tenant.Caller, organisation string, wanted Invitation) (plan.Planner, *invitee, error) {
 	address, err := credential.ParseAddress(wanted.Email)
 	if err != nil {
 		return nil, nil, &problem.Problem{Kind: problem.Invalid, Detail: err.Error(), Field: "email"}
@@ -97,7 +97,8 @@ func (s *Changes) planInvitation(c tenant.Caller, organisation string, wanted In
 			p.ActsAs = []model.ID{id}
 		}
 		p.What = "invited " + address + p.What
-		return p, nil
+		p.Warnings, err = sameEmail(ctx, d, p.Warnings, id, address)
+		return p, err
 	}, guest, nil
 }
 
@@ -114,7 +115,7 @@ func (s *Changes) Reinvite(ctx context.Context, c tenant.Caller, organisation st
 		return signin.LinkMade{}, err
 	}
 	if guest.Kind != model.Guest {
-		return signin.LinkMade{}, &problem.Problem{Kind: problem.Invalid, Detail: "only guests are invited", Next: "name a guest", Field: "kind"}
+		return signin.LinkMade{}, &problem.Problem{Kind: problem.Invalid, Detail: "only guests can be invited", Next: "name a guest", Field: "kind"}
 	}
 	if reveal {
 		if err := s.NeedProof(c, "have a link revealed"); err != nil {

@@ -24,28 +24,76 @@ type Edit struct {
 	Tags                            map[string]string    // nil leaves them
 	Owner                           *tenant.PrincipalRef // of a group; an empty name takes the owner away
 	Gathers                         *string              // of a gathering group
+	SignInBy                        *credential.SignInBy // of a user
 	Was                             plan.AsRead
 }
 
 // EditPrincipal alters what is said of a user, guest, group or service account. Its id and access stay.
 func (s *Changes) EditPrincipal(organisation string, who tenant.PrincipalRef, edit Edit) plan.Change[plan.Nothing] {
-	if edit.Email == nil {
+	if edit.Email == nil && edit.SignInBy == nil {
 		return plan.Change[plan.Nothing]{Of: s.Maker, Plan: func(ctx context.Context, _ tenant.Caller) plan.Planner { return planEdit(ctx, organisation, who, edit) }}
 	}
-	return plan.Change[plan.Nothing]{Of: s.Maker, Needs: "change a mail address", Plan: func(ctx context.Context, c tenant.Caller) plan.Planner {
+	needs := "change a mail address"
+	if edit.SignInBy != nil {
+		needs = "change how somebody signs in"
+	}
+	return plan.Change[plan.Nothing]{Of: s.Maker, Needs: needs, Plan: func(ctx context.Context, c tenant.Caller) plan.Planner {
 		return func(d tenant.Viewer) (tenant.Plan, error) {
+			if edit.SignInBy != nil && who.Kind != model.User.String() {
+				return tenant.Plan{}, &problem.Problem{Kind: problem.Invalid, Detail: "only users sign in in different ways", Next: "leave it out", Field: "signInBy"}
+			}
 			p, err := planEdit(ctx, organisation, who, edit)(d)
 			if err != nil {
 				return p, err
 			}
-			of, err := d.Governed(organisation, who, "edit")
+			of, err := d.PrincipalCalled(who.Kind, who.Name)
 			if err != nil {
 				return p, err
 			}
-			p.Notices, err = plan.Notice(d, ctx, c, of, "Your mail address was changed to "+*edit.Email+".", "changed your mail address to "+*edit.Email+".")
+			if edit.Email != nil {
+				p.Notices, err = plan.Notice(d, ctx, c, of, "Your mail address was changed to "+*edit.Email+".", "changed your mail address to "+*edit.Email+".")
+				if err != nil {
+					return p, err
+				}
+			}
+			if edit.Email != nil {
+				if p.Warnings, err = sameEmail(ctx, d, p.Warnings, of.ID, *edit.Email); err != nil {
+					return p, err
+				}
+			}
+			if edit.SignInBy == nil {
+				return p, nil
+			}
+			err = s.planSignInBy(ctx, c, d, of, *edit.SignInBy, &p)
 			return p, err
 		}
 	}}
+}
+
+// planSignInBy adds to a plan that a user signs in another way from then on.
+func (s *Changes) planSignInBy(ctx context.Context, c tenant.Caller, d tenant.Viewer, of access.Principal, by credential.SignInBy, p *tenant.Plan) error {
+	if err := plan.MayActAs(d, of); err != nil {
+		return err
+	}
+	identity, err := s.Records.Identity(ctx, of.ID)
+	if err != nil || identity.By == by {
+		return err
+	}
+	p.What += ", who signs in by " + by.Words() + " from then on"
+	p.Beside = func(tx tenant.Tx) error { return tx.SetSignInBy(identity, by) }
+	p.Final = true
+	if identity.By.TakesKeys() && !by.TakesKeys() {
+		p.Warnings = append(p.Warnings, "The API keys of "+of.Name+" are revoked.")
+	}
+	switch {
+	case identity.By.TakesPassword() && !by.TakesPassword():
+		p.Warnings = append(p.Warnings, "The password of "+of.Name+" no longer works, and all sessions end.")
+	case !identity.By.TakesPassword() && by.TakesPassword():
+		p.Warnings = append(p.Warnings, of.Name+" has no password yet: reset it, or mail a link to choose one.")
+	}
+	notices, err := plan.Notice(d, ctx, c, of, "You sign in by "+by.Words()+" from now on.", "changed how you sign in: by "+by.Words()+" from now on.")
+	p.Notices = append(p.Notices, notices...)
+	return err
 }
 
 func planEdit(ctx context.Context, organisation string, who tenant.PrincipalRef, edit Edit) plan.Planner {
@@ -76,7 +124,7 @@ func planEdit(ctx context.Context, organisation string, who tenant.PrincipalRef,
 func (e Edit) operations() []string {
 	var all []string
 	for operation, wanted := range map[string]bool{
-		"rename": e.Name != nil, "tag": e.Tags != nil,
+		"rename": e.Name != nil, "tag": e.Tags != nil, "reset": e.SignInBy != nil,
 		"edit": e.Title != nil || e.Description != nil || e.Email != nil || e.Owner != nil || e.Gathers != nil,
 	} {
 		if wanted {
@@ -92,7 +140,7 @@ func planEdited(d tenant.Viewer, before access.Principal, was store.PrincipalDet
 	var p tenant.Plan
 	if edit.Name != nil && *edit.Name != before.Name {
 		if before.Kind == model.Guest { // under another name they would come in as somebody else
-			return p, &problem.Problem{Kind: problem.Invalid, Detail: "a guest is called by the name that they sign in by", Next: "invite them anew to use another address", Field: "name"}
+			return p, &problem.Problem{Kind: problem.Invalid, Detail: "a guest is named by the address that they sign in by", Next: "invite them anew to use another address", Field: "name"}
 		}
 		after.Name = *edit.Name
 		p.Changes = append(p.Changes, access.RenamePrincipal{ID: before.ID, Name: after.Name})
@@ -146,7 +194,7 @@ func planEdited(d tenant.Viewer, before access.Principal, was store.PrincipalDet
 	if is != was {
 		p.Describe(before.ID, is)
 	}
-	p.What = fmt.Sprintf("altered %s %s", before.Kind.Words(), before.Name)
+	p.What = fmt.Sprintf("edited %s %s", before.Kind.Words(), before.Name)
 	if after.Name != before.Name {
 		p.What += ", now called " + after.Name
 	}
@@ -265,7 +313,7 @@ func planHandOver(organisation string, from, to tenant.PrincipalRef) plan.Planne
 			p.Changes = append(p.Changes, access.RevokeGrant{ID: grant.ID}, access.CreateGrant{Grant: next})
 		}
 		if len(p.Changes) == 0 {
-			return tenant.Plan{}, &problem.Problem{Kind: problem.Conflict, Detail: fmt.Sprintf("no grant names %s %s directly", from.Words(), from.Name), Next: "what comes through groups is handed over by membership"}
+			return tenant.Plan{}, &problem.Problem{Kind: problem.Conflict, Detail: fmt.Sprintf("%s %s has no direct grants", from.Words(), from.Name), Next: "access through groups is not handed over: add them to the groups"}
 		}
 		return p, nil
 	}

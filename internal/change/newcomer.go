@@ -11,6 +11,7 @@ import (
 	"arbora.example/access/statement"
 	"arbora.example/internal/ask"
 	"arbora.example/internal/credential"
+	"arbora.example/internal/english"
 	"arbora.example/internal/letters"
 	"arbora.example/internal/plan"
 	"arbora.example/internal/problem"
@@ -57,13 +58,40 @@ func (s *Changes) CreateUser(organisation string, wanted NewUser) plan.Change[Us
 			if p, user, err = s.planUser(ctx, c, organisation, wanted); err != nil {
 				return plan.Refusing(err)
 			}
-			return p
+			return func(d tenant.Viewer) (tenant.Plan, error) {
+				planned, err := p(d)
+				if err == nil {
+					planned.Warnings, err = sameEmail(ctx, d, planned.Warnings, user.principal.ID, wanted.Email)
+				}
+				return planned, err
+			}
 		},
 		Ready: func(ctx context.Context) error { return s.hashOf(ctx, user) }, // hashing is work on purpose
 		Tell: func(ctx context.Context, c tenant.Caller, next *access.Snapshot) (UserMade, error) {
 			return s.userMade(ctx, c, wanted, organisation, user, next.Revision()), nil
 		},
 	}
+}
+
+// sameEmail warns of others in the organisation who have a mail address: letters that open an account go there.
+func sameEmail(ctx context.Context, d tenant.Viewer, warnings []string, who model.ID, email string) ([]string, error) {
+	if email == "" {
+		return warnings, nil
+	}
+	ids, err := d.Details.WithEmail(ctx, d.OrganisationID(), email)
+	if guest, there := d.PrincipalNamed(model.Guest, email); there {
+		ids = append(ids, guest.ID)
+	}
+	var others []string
+	for _, id := range ids {
+		if p, ok := d.Principal(id); ok && id != who {
+			others = append(others, p.Kind.Words()+" "+p.Name)
+		}
+	}
+	if len(others) > 0 {
+		warnings = append(warnings, fmt.Sprintf("The address %s is also that of %s.", email, english.Join(others)))
+	}
+	return warnings, err
 }
 
 // userMade tells of a user who was written, and sends the letters that were wanted.
@@ -241,12 +269,12 @@ func (s *Changes) newcomer(wanted NewUser, organisation string) (*newcomer, erro
 	}
 	switch {
 	case wanted.Password != "" && !wanted.By.TakesPassword():
-		return nil, &problem.Problem{Kind: problem.Invalid, Detail: fmt.Sprintf("who signs in by %s has no password", wanted.By), Next: "leave the password out, or have them sign in by both", Field: "password"}
+		return nil, &problem.Problem{Kind: problem.Invalid, Detail: fmt.Sprintf("somebody who signs in by %s has no password", wanted.By), Next: "leave the password out, or have them sign in by both", Field: "password"}
 	case wanted.Key != nil && !wanted.By.TakesKeys():
 		return nil, &problem.Problem{Kind: problem.Invalid, Detail: fmt.Sprintf("users who sign in by %s cannot have API keys", wanted.By), Next: "have them sign in by key, or by both", Field: "key"}
 	}
 	if wanted.Link && (!wanted.By.TakesPassword() || wanted.Password != "") {
-		return nil, &problem.Problem{Kind: problem.Invalid, Detail: "a link to choose a password is for who signs in by one that is not given", Next: "leave out the link, or the password", Field: "link"}
+		return nil, &problem.Problem{Kind: problem.Invalid, Detail: "by a link somebody chooses the first password: none can be given with it", Next: "leave out the link or the password, and have them sign in by password", Field: "link"}
 	}
 	if (wanted.Link || wanted.Notify) && wanted.Email == "" {
 		return nil, &problem.Problem{Kind: problem.Invalid, Detail: "there is no mail address to write to", Next: "give the person's email", Field: "email"}

@@ -113,7 +113,7 @@ func readNewcomers(text string) (rows []row, faults []problem.Fault) {
 	reader.FieldsPerRecord = -1
 	head, err := reader.Read()
 	if err != nil {
-		return nil, []problem.Fault{{Line: 1, Column: 1, Detail: "there is no first line that names the columns: " + columnNames()}}
+		return nil, []problem.Fault{{Line: 1, Column: 1, Detail: "the first line must name the columns: " + columnNames()}}
 	}
 	fills := make([]func(string, *NewUser) error, len(head))
 	for i, name := range head {
@@ -162,7 +162,7 @@ func readNewcomers(text string) (rows []row, faults []problem.Fault) {
 	}
 	switch {
 	case len(rows) == 0 && len(faults) == 0:
-		faults = append(faults, problem.Fault{Line: 2, Column: 1, Detail: "nobody is in it: write a line for each person after the first"})
+		faults = append(faults, problem.Fault{Line: 2, Column: 1, Detail: "the file holds no people: write a line for each person after the first"})
 	case len(rows) > maxNewcomers:
 		faults = append(faults, problem.Fault{Line: rows[maxNewcomers].line, Column: 1, Detail: fmt.Sprintf("there are more than %d people: divide the file", maxNewcomers)})
 	}
@@ -276,7 +276,7 @@ func (s *Changes) Newcomers(ctx context.Context, c tenant.Caller, organisation, 
 		return nil, err
 	}
 	if len(faults) > 0 {
-		return nil, &problem.Problem{Kind: problem.Invalid, Detail: fmt.Sprintf("line %d: %s", faults[0].Line, faults[0].Detail), Next: "correct the file; nobody was made", Field: "file", Faults: faults}
+		return nil, &problem.Problem{Kind: problem.Invalid, Detail: fmt.Sprintf("line %d: %s", faults[0].Line, faults[0].Detail), Next: "correct the file; nobody was created", Field: "file", Faults: faults}
 	}
 	return &Newcomers{service: s, caller: c, organisation: organisation, users: users, rows: rows}, nil
 }

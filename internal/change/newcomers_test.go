@@ -24,8 +24,8 @@ func TestNewcomersAreReadLineByLine(t *testing.T) {
 		{line: 3, wanted: NewUser{Name: "bo", Tags: map[string]string{}}},
 	}, rows)
 	for text, want := range map[string][]problem.Fault{
-		"":                 {{Line: 1, Column: 1, Detail: "there is no first line that names the columns: " + columnNames()}},
-		"name":             {{Line: 2, Column: 1, Detail: "nobody is in it: write a line for each person after the first"}},
+		"":                 {{Line: 1, Column: 1, Detail: "the first line must name the columns: " + columnNames()}},
+		"name":             {{Line: 2, Column: 1, Detail: "the file holds no people: write a line for each person after the first"}},
 		"nmae,titel\nx,y":  {{Line: 1, Column: 1, Detail: `there is no column "nmae": ` + columnNames(), Nearest: "name"}, {Line: 1, Column: 6, Detail: `there is no column "titel": ` + columnNames(), Nearest: "title"}},
 		"name\na\nb,c\na":  {{Line: 3, Column: 1, Detail: "the line has 2 fields, the first line has 1"}, {Line: 4, Column: 1, Detail: "a is in line 2 already"}},
 		"name,tags\na,b":   {{Line: 2, Column: 3, Detail: `"b" is not a valid tag: write KEY=VALUE, several apart by semicolons`}},

@@ -99,7 +99,7 @@ func planPolicy(wanted NewPolicy, made *statement.Policy) plan.Planner {
 			return tenant.Plan{}, err
 		}
 		if scope.Kind == model.Resource {
-			return tenant.Plan{}, &problem.Problem{Kind: problem.BreaksRule, Rule: model.RulePlacement, Detail: "a policy stands at a container, not at a resource", Next: "write it at " + d.Address(ask.ContainerOf(d, scope).ID) + " and name the resource as its place"}
+			return tenant.Plan{}, &problem.Problem{Kind: problem.BreaksRule, Rule: model.RulePlacement, Detail: "a policy belongs to a container, not to a resource", Next: "write it at " + d.Address(ask.ContainerOf(d, scope).ID) + " and name the resource as its place"}
 		}
 		if err := d.Need("create policy", scope); err != nil {
 			return tenant.Plan{}, err

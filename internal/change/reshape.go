@@ -58,7 +58,7 @@ func (r Reshaping) check() error {
 	case r.Retire && r.Restore:
 		return &problem.Problem{Kind: problem.Invalid, Detail: "a scope cannot be retired and restored at once", Next: "choose one", Field: "state"}
 	case len(r.operations()) == 0:
-		return &problem.Problem{Kind: problem.Invalid, Detail: "the request changes nothing", Next: "say what: a name, a title, tags, where to, or a state"}
+		return &problem.Problem{Kind: problem.Invalid, Detail: "the request changes nothing", Next: "name at least one: a name, a title, tags, a new parent, or a state"}
 	}
 	for key, value := range r.Tags {
 		if model.CheckName(key) != nil {
@@ -127,6 +127,9 @@ func planReshaped(d tenant.Viewer, ctx context.Context, r Reshaping) (tenant.Pla
 	if err != nil {
 		return tenant.Plan{}, err
 	}
+	if key := r.strayUntag(scopes); key != "" {
+		return tenant.Plan{}, &problem.Problem{Kind: problem.Invalid, Detail: "there is no tag " + key + " to remove", Next: "leave it out", Field: "untag"}
+	}
 	var to model.Scope
 	if r.To != "" {
 		if to, err = d.ScopeAt(r.To); err != nil {
@@ -181,6 +184,16 @@ func planReshaped(d tenant.Viewer, ctx context.Context, r Reshaping) (tenant.Pla
 	}
 	p.What = reshapingWords(d, r, scopes, to)
 	return p, nil
+}
+
+// strayUntag returns the first key to be removed that none of the scopes has, or "".
+func (r Reshaping) strayUntag(scopes []model.Scope) string {
+	for _, key := range r.Untag {
+		if !slices.ContainsFunc(scopes, func(scope model.Scope) bool { _, there := scope.Tags[key]; return there }) {
+			return key
+		}
+	}
+	return ""
 }
 
 // tagged returns the tags of a scope once they are set and taken away.

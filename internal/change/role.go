@@ -122,7 +122,7 @@ func customRole(d tenant.Viewer, key, name, permission string) (*catalogue.Role,
 		return nil, err
 	}
 	if !role.Custom() {
-		return nil, &problem.Problem{Kind: problem.BreaksRule, Rule: model.RulePlacement, Detail: name + " is a built-in role: it stays as it is", Next: "define a role of your own instead"}
+		return nil, &problem.Problem{Kind: problem.BreaksRule, Rule: model.RulePlacement, Detail: name + " is a built-in role: it stays as it is", Next: "create a role of your own instead"}
 	}
 	at, _ := d.Scope(role.Scope)
 	return role, d.Need(permission, at)

@@ -15,7 +15,7 @@ import (
 	"arbora.example/internal/tenant"
 )
 
-// Settings returns what the organisation has decided for itself.
+// Settings returns the organisation's own settings.
 func (s *Changes) Settings(ctx context.Context, c tenant.Caller, organisation string) (settings.Settings, error) {
 	d, err := s.Open(ctx, c)
 	if err != nil {
@@ -74,13 +74,13 @@ func shutOut(c tenant.Caller, before, wanted settings.Settings) error {
 		}
 		if len(level.wanted.Factors) > 0 && !slices.Contains(level.wanted.Factors, c.Factor) {
 			return &problem.Problem{
-				Kind: problem.Conflict, Detail: "you would be the first to be shut out: you did not sign in with " + nameFactors(level.wanted.Factors), Field: level.field,
+				Kind: problem.Conflict, Detail: "you would shut yourself out: you did not sign in with " + nameFactors(level.wanted.Factors), Field: level.field,
 				Next: "set one up on the console's page of your account (a second factor by arbora second-factor set-up, too), sign in with it, and demand it then",
 			}
 		}
 		if !level.wanted.Admits(c.From) {
 			return &problem.Problem{
-				Kind: problem.Conflict, Detail: fmt.Sprintf("you would be the first to be shut out: your address %s is in none of these networks", c.From), Field: level.field,
+				Kind: problem.Conflict, Detail: fmt.Sprintf("you would shut yourself out: your address %s is in none of these networks", c.From), Field: level.field,
 				Next: "add the network that you work from, or make the change from one of them",
 			}
 		}

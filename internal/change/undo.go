@@ -61,7 +61,7 @@ func (s *Changes) undoable(ctx context.Context, c tenant.Caller, d tenant.Viewer
 	}
 	if revision == 0 {
 		if revision, err = s.Records.LastChange(ctx, top.ID, c.Name); errors.Is(err, store.ErrNotFound) {
-			return store.Recorded{}, &problem.Problem{Kind: problem.NotThere, Detail: "you changed nothing lately", Next: "name the revision that the change led to"}
+			return store.Recorded{}, &problem.Problem{Kind: problem.NotThere, Detail: "you have changed nothing lately", Next: "name the revision that the change led to"}
 		} else if err != nil {
 			return store.Recorded{}, err
 		}
@@ -106,7 +106,7 @@ func stillAs(record store.Recorded, undoing *access.Proposal) error {
 
 func changedSince(record store.Recorded) error {
 	return &problem.Problem{
-		Kind: problem.Conflict, Detail: fmt.Sprintf("what revision %d changed was changed again since, and that would be lost", record.Revision),
+		Kind: problem.Conflict, Detail: fmt.Sprintf("what revision %d changed has been changed again, and that would be lost", record.Revision),
 		Next: "undo the later change first, or change it where it is shown",
 	}
 }
@@ -118,7 +118,7 @@ func notBrought(d tenant.Viewer, record store.Recorded) (warnings []string) {
 			continue
 		}
 		if p, _ := d.Principal(id); p.Kind == model.User {
-			warnings = append(warnings, p.Name+" comes back without the API keys of before: they were revoked for good.")
+			warnings = append(warnings, p.Name+" comes back without the earlier API keys: they were revoked for good.")
 		}
 	}
 	slices.Sort(warnings)

@@ -273,7 +273,7 @@ func (a *app) passwordCommand() *cli.Command {
 // proveCommand returns a fresh proof, for scripts: at a terminal, commands ask for it themselves.
 func (a *app) proveCommand() *cli.Command {
 	return &cli.Command{
-		Name: "prove", Usage: "give your password once more, for what takes a fresh proof in the next minutes",
+		Name: "prove", Usage: "give your password again; some commands need it within the last minutes",
 		Flags: []cli.Flag{&cli.StringFlag{Name: "password-from", Usage: "read the password from the first line of `FILE` (- for standard input)"}},
 		Action: a.withPassword("Proved.", func(ctx context.Context, _ *cli.Command, s session, password string) error {
 			return s.ProveSession(ctx, api.Proof{Password: password})

@@ -75,7 +75,7 @@ func (a *app) commands(verify *cli.Command) []*cli.Command {
 		a.signInCommand(), a.signOutCommand(), a.signInsCommand(), a.whoamiCommand(), a.passwordCommand(), a.proveCommand(), a.secondFactorCommand(), a.sessionCommand(), a.switchCommand(), a.acceptCommand(), a.recoverCommand(),
 		a.organisationCommand(), a.settingsCommand(), a.quotaCommand(), a.treeCommand(), a.scopeCommand(), a.userCommand(), a.guestCommand(), a.groupCommand(), a.serviceAccountCommand(), a.keyCommand(),
 		a.catalogueCommand(), a.roleCommand(), a.grantCommand(), a.policyCommand(), a.patternCommand(),
-		a.checkCommand(), a.explainCommand(), a.holdersCommand(), a.reachCommand(), a.couldHoldCommand(), a.undoCommand(), a.auditCommand(verify), a.versionCommand(),
+		a.homeCommand(), a.checkCommand(), a.explainCommand(), a.holdersCommand(), a.reachCommand(), a.couldHoldCommand(), a.undoCommand(), a.auditCommand(verify), a.versionCommand(),
 	}
 }
 
@@ -119,7 +119,7 @@ func rootFlags() []cli.Flag {
 		&cli.StringFlag{Name: "output", Aliases: []string{"o"}, Value: "table", Usage: "`FORM` of what is printed: table, json, yaml or csv"},
 		&cli.StringFlag{Name: "confirm", Usage: "change only if the impact is still the one to which --preview gave this `CODE`"},
 		&cli.BoolFlag{Name: "utc", Usage: "write times in UTC rather than in this machine's time zone"},
-		&cli.StringFlag{Name: "as", Usage: "look as `WHO` would see it, and change nothing: a user's name, or \"guest NAME\", or \"service-account ADDRESS\""},
+		&cli.StringFlag{Name: "as", Usage: "see everything as `WHO` would, and change nothing: a user's name, or \"guest NAME\", or \"service-account ADDRESS\""},
 		&cli.StringFlag{Name: "with", Usage: "act with the saved sign-in of this `NAME`", Sources: cli.EnvVars("ARBORA_WITH")},
 	}
 }

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"strconv"
 	"time"
 
 	"github.com/urfave/cli/v3"
@@ -21,9 +22,53 @@ func (a *app) auditCommand(verify *cli.Command) *cli.Command {
 			&cli.StringFlag{Name: "until", Usage: "only before this `MOMENT`"},
 			&cli.IntFlag{Name: "most", Value: 50, Usage: "stop after this `NUMBER`"},
 		},
-		Commands: []*cli.Command{verify},
-		Action:   a.readAudit,
+		Commands: []*cli.Command{
+			{Name: "show", Usage: "show one record in full: for a change, what each thing was before and is after", ArgsUsage: "NUMBER", Action: a.showAuditRecord},
+			verify,
+		},
+		Action: a.readAudit,
 	}
+}
+
+func (a *app) showAuditRecord(ctx context.Context, c *cli.Command) error {
+	given, err := arguments(c, "NUMBER")
+	if err != nil {
+		return err
+	}
+	number, err := strconv.ParseInt(given[0], 10, 64)
+	if err != nil || number < 1 {
+		return usage("%q is not the number of a record: take it from arbora audit", given[0])
+	}
+	s, err := a.as(c)
+	if err != nil {
+		return err
+	}
+	organisation, err := s.organisation()
+	if err != nil {
+		return err
+	}
+	told, err := s.DescribeAuditRecord(ctx, organisation, number)
+	if err != nil {
+		return err
+	}
+	l := listing{columns: []string{"Of", "Field", "Before", "After"}, value: told}
+	for _, thing := range told.Things {
+		for _, f := range thing.Fields {
+			l.rows = append(l.rows, []string{thing.What, f.Field, f.Before, f.After})
+		}
+	}
+	if c.String("output") != "table" {
+		return a.printValue(c, l)
+	}
+	facts := []fact{{"Number", given[0]}, {"When", moment(told.Record.At)}, {"Who", told.Record.By}, {"From", told.Record.From}, {"Event", string(told.Record.Event)}, {"What", told.Record.Detail}}
+	if told.Revision > 0 {
+		facts = append(facts, fact{"Revision", strconv.FormatInt(told.Revision, 10)})
+	}
+	if err := a.printFacts(c, told, facts...); err != nil || len(l.rows) == 0 {
+		return err
+	}
+	a.section(c, "Changed", l)
+	return nil
 }
 
 func (a *app) readAudit(ctx context.Context, c *cli.Command) error {
@@ -54,9 +99,9 @@ func (a *app) readAudit(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	l := listing{columns: []string{"When", "Who", "Event", "What"}, empty: "No matching records.", value: records}
+	l := listing{columns: []string{"Number", "When", "Who", "Event", "What"}, empty: "No matching records.", value: records}
 	for _, r := range records {
-		l.rows = append(l.rows, []string{moment(r.At), r.By, string(r.Event), r.Detail})
+		l.rows = append(l.rows, []string{strconv.FormatInt(r.Number, 10), moment(r.At), r.By, string(r.Event), r.Detail})
 	}
 	if err := a.print(c, l); err != nil || !more {
 		return err

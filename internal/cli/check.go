@@ -9,6 +9,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"arbora.example/api"
+	"arbora.example/internal/english"
 )
 
 // toldFlags are the circumstances of a question.
@@ -50,7 +51,7 @@ func (a *app) checkCommand() *cli.Command {
 
 func (a *app) explainCommand() *cli.Command {
 	return &cli.Command{
-		Name: "explain", Usage: "tell why somebody may or may not do this here, rule by rule", ArgsUsage: "OPERATION TYPE",
+		Name: "explain", Usage: "say why somebody may or may not do this here, rule by rule", ArgsUsage: "OPERATION TYPE",
 		Flags:  append(append(principalFlags(), atFlag(true)), toldFlags()...),
 		Action: a.explain,
 	}
@@ -102,8 +103,23 @@ func (a *app) check(ctx context.Context, c *cli.Command) error {
 
 func (a *app) tellSteps(c *cli.Command, answer api.Answer) {
 	for i, step := range answer.Steps {
-		a.say(c, "%s%s (adds %d)", choose(i == 0, "What would make it a yes, smallest first:\n  ", "  "), step.Words, step.Adds)
+		a.say(c, "%s%s (adds %s)\n    %s", choose(i == 0, "What would make it a yes, smallest first:\n  ", "  "), step.Words, english.Count(step.Adds, "permission"), stepCommand(answer, step))
 	}
+	if answer.NoStep != "" {
+		a.say(c, "%s", answer.NoStep)
+	}
+}
+
+// stepCommand returns the command that makes the change.
+func stepCommand(answer api.Answer, step api.Step) string {
+	who := "--" + string(answer.Principal.Kind) + " " + answer.Principal.Name
+	switch {
+	case step.Role != "":
+		return "arbora grant create " + step.Role + " " + who + " --at " + step.Scope.Address
+	case step.Group != "":
+		return "arbora group add " + step.Group + " " + who
+	}
+	return "arbora policy edit " + step.Policy.Name + " --at " + step.Policy.Scope.Address + " --file -"
 }
 
 func (a *app) explain(ctx context.Context, c *cli.Command) error {

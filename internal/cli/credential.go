@@ -91,9 +91,9 @@ func (a *app) save(c *cli.Command, saved savedSignIn, me api.Session) error {
 		choose(keep, "used with --with "+name+"; "+file.Default+" stays the default", "which is used from now on"))
 	switch {
 	case slices.Contains(me.WantedFactors, api.CodeFactor):
-		a.say(c, "Your organisation demands a second factor: set one up with \"arbora second-factor set-up\" before anything else.")
+		a.say(c, "Your organisation requires a second factor: set one up with \"arbora second-factor set-up\" before anything else.")
 	case len(me.WantedFactors) > 0:
-		a.say(c, "Your organisation demands a passkey, which a browser has: sign in by one, with \"arbora sign-in\" and no name.")
+		a.say(c, "Your organisation requires a passkey, which a browser has: sign in by one, with \"arbora sign-in\" and no name.")
 	}
 	return nil
 }
@@ -105,10 +105,10 @@ func (a *app) sessionCommand() *cli.Command {
 		&cli.StringFlag{Name: "guest", Usage: "of the guest `NAME`, as far as they work in your organisation"},
 	}
 	return &cli.Command{
-		Name: "session", Usage: "list and end sessions; your own unless you say whose",
+		Name: "session", Usage: "list and revoke sessions; your own unless you say whose",
 		Commands: []*cli.Command{
 			{Name: "list", Usage: "list sessions, the one used last first", Flags: whose, Action: a.listSessions},
-			{Name: "end", Usage: "end a session", ArgsUsage: "ID", Flags: whose, Action: a.endSession},
+			{Name: "revoke", Usage: "revoke a session: it ends at once", ArgsUsage: "ID", Flags: whose, Action: a.revokeSession},
 		},
 	}
 }
@@ -129,41 +129,47 @@ func (a *app) listSessions(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	var list api.SessionList
-	l := listing{columns: []string{"Id", "Organisation", "Signed in", "Last used", "From", "Program", ""}, empty: "You have no session: this is an API key."}
+	empty := "You have no session: this is an API key."
 	if kind, name := signedIn(c); kind == "" {
 		list, err = s.ListSessions(ctx)
 	} else if organisation, none := s.organisation(); none != nil {
 		err = none
 	} else {
 		list, err = s.ListSessionsOf(ctx, organisation, kind, name)
-		l.empty = name + " is not signed in here."
+		empty = name + " is not signed in here."
 	}
 	if err != nil {
 		return err
 	}
-	for _, x := range list.Sessions {
-		l.rows = append(l.rows, []string{x.Id, x.Organisation, moment(x.SignedInAt), moment(x.LastUsedAt), x.From, x.Agent, choose(x.Here, "this one", "")})
-	}
-	l.value = list.Sessions
+	l := sessionListing(list)
+	l.empty = empty
 	return a.print(c, l)
 }
 
-func (a *app) endSession(ctx context.Context, c *cli.Command) error {
+func sessionListing(list api.SessionList) listing {
+	l := listing{columns: []string{"Id", "Organisation", "Signed in", "Last used", "From", "Program", ""}, value: list.Sessions}
+	for _, x := range list.Sessions {
+		l.rows = append(l.rows, []string{x.Id, x.Organisation, moment(x.SignedInAt), moment(x.LastUsedAt), x.From, x.Agent, choose(x.Here, "this one", "")})
+	}
+	return l
+}
+
+func (a *app) revokeSession(ctx context.Context, c *cli.Command) error {
 	s, given, err := a.open(c, "ID")
 	if err != nil {
 		return err
 	}
 	if kind, name := signedIn(c); kind == "" {
-		err = s.EndSession(ctx, given[0])
+		err = s.RevokeSession(ctx, given[0])
 	} else if organisation, none := s.organisation(); none != nil {
 		err = none
 	} else {
-		err = s.EndSessionOf(ctx, organisation, kind, name, given[0])
+		err = s.RevokeSessionOf(ctx, organisation, kind, name, given[0])
 	}
 	if err != nil {
 		return err
 	}
-	a.say(c, "The session is ended.")
+	a.say(c, "The session is revoked.")
 	return nil
 }
 

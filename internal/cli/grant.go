@@ -41,7 +41,7 @@ func (a *app) grantCommand() *cli.Command {
 				},
 			},
 			{
-				Name: "edit", Usage: "change the end, the condition or the reason of a grant; who holds which role where stays", ArgsUsage: "GRANT-ID",
+				Name: "edit", Usage: "change the end, the condition or the reason of a grant", ArgsUsage: "GRANT-ID",
 				Flags:  append(termFlags(), &cli.BoolFlag{Name: "no-until", Usage: "remove its end"}, &cli.BoolFlag{Name: "no-from", Usage: "remove its beginning"}, &cli.BoolFlag{Name: "no-if", Usage: "remove its condition"}, previewFlag()),
 				Action: a.editGrant,
 			},
@@ -138,7 +138,7 @@ func (a *app) editGrant(ctx context.Context, c *cli.Command) error {
 	}
 	edit.NoFrom, edit.NoUntil = c.Bool("no-from"), c.Bool("no-until")
 	if edit == (api.GrantEdit{}) {
-		return usage("say what to change: --until, --from, --if, --description, --no-until, --no-from or --no-if")
+		return usage("give something to change: --until, --from, --if, --description, --no-until, --no-from or --no-if")
 	}
 	return a.change(c, func(preview bool) (api.Written, error) {
 		return s.EditGrant(ctx, given[0], &api.EditGrantParams{Preview: preview}, edit)

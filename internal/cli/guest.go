@@ -11,7 +11,7 @@ import (
 
 func (a *app) guestCommand() *cli.Command {
 	return &cli.Command{
-		Name: "guest", Usage: "invite people from outside, and look after them until they leave",
+		Name: "guest", Usage: "invite people from outside, and edit them until they leave",
 		Commands: []*cli.Command{
 			{
 				Name: "invite", Usage: "mail somebody an invitation, which works once and for 7 days", ArgsUsage: "EMAIL",

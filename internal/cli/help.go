@@ -54,7 +54,7 @@ var tasks = []struct {
 	{"Lay out the tree", []string{"tree", "scope", "catalogue"}},
 	{"Look after people and programs", []string{"user", "guest", "group", "service-account"}},
 	{"Give and limit access", []string{"role", "grant", "policy", "pattern", "settings"}},
-	{"See who may do what, and why", []string{"check", "explain", "holders", "reach", "could-hold"}},
+	{"See who may do what, and why", []string{"home", "check", "explain", "holders", "reach", "could-hold"}},
 	{"See and undo what was done", []string{"audit", "undo"}},
 }
 

@@ -145,7 +145,7 @@ func (a *app) couldHoldCommand() *cli.Command {
 			if err != nil {
 				return err
 			}
-			l := listing{columns: []string{"At", "How", "Would add"}, value: powers, empty: whoText(who) + " could give themselves nothing that they do not hold."}
+			l := listing{columns: []string{"At", "How", "Adds"}, value: powers, empty: whoText(who) + " could give themselves nothing that they do not hold."}
 			if powers.Hidden {
 				l.empty = ""
 				a.say(c, "What they could give themselves at other places you may not see.")

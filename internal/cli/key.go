@@ -22,7 +22,7 @@ func (a *app) keyCommand() *cli.Command {
 		Name: "key", Usage: "issue, list and revoke API keys; your own unless you say whose",
 		Commands: []*cli.Command{
 			{
-				Name: "create", Usage: "issue an API key; its secret is shown once",
+				Name: "create", Usage: "create an API key; its secret is shown once",
 				Flags: append([]cli.Flag{
 					&cli.StringFlag{Name: "label", Usage: "its purpose, as a `TEXT`"},
 					&cli.StringFlag{Name: "public-key", Usage: "`FILE` with the public half of a key pair in PEM or as a JWK: the program signs with the private half, and there is no secret", TakesFile: true},
@@ -36,7 +36,7 @@ func (a *app) keyCommand() *cli.Command {
 				Flags: append([]cli.Flag{&cli.StringFlag{Name: "issued-by", Usage: "those that the user of this `NAME` issued for others"}}, whose...),
 			},
 			{
-				Name: "exchange", Usage: "issue a key with all that another may, in its place; its secret is shown once", ArgsUsage: "ID",
+				Name: "exchange", Usage: "create a key that replaces another, with the same rights; its secret is shown once", ArgsUsage: "ID",
 				Flags:  []cli.Flag{&cli.DurationFlag{Name: "keep-old", Usage: "let the old key work on for this `TIME`, such as 8h, and at most 72h; it ends at once otherwise", HideDefault: true}},
 				Action: a.exchangeKey,
 			},

@@ -19,8 +19,8 @@ import (
 
 func (a *app) importCommand() *cli.Command {
 	return &cli.Command{
-		Name: "import", Usage: "make many users by a CSV file: a dry run first, then all or none", ArgsUsage: "FILE",
-		Description: "The first line names the columns: name, title, email, description, tags, groups, grants, sign-in-by,\ntemporary, link, notify; name alone must be there. Several tags (KEY=VALUE), groups or grants (ROLE at ADDRESS)\nof one person stand apart by semicolons. Generated passwords go into the file of --secrets-to, which only you\ncan read, and nowhere else.",
+		Name: "import", Usage: "create many users from a CSV file: all of them or nobody, with a dry run first", ArgsUsage: "FILE",
+		Description: "The first line names the columns: name, title, email, description, tags, groups, grants, sign-in-by,\ntemporary, link, notify; only name is required. Separate several tags (KEY=VALUE), groups or grants (ROLE at ADDRESS)\nof one person stand apart by semicolons. Generated passwords go into the file of --secrets-to, which only you\ncan read, and nowhere else.",
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "secrets-to", Usage: "write sign-in names and generated passwords to this new `FILE`, as CSV"},
 			previewFlag(),
@@ -86,9 +86,9 @@ func (a *app) makeNewcomers(ctx context.Context, s session, organisation string,
 	for lines := json.NewDecoder(response.Body); ; {
 		var line api.NewcomerProgress
 		if err := lines.Decode(&line); errors.Is(err, io.EOF) {
-			return nil, errors.New("the service's answer broke off: list the users to see whether they were made")
+			return nil, errors.New("the service's answer broke off: list the users to see whether they were created")
 		} else if err != nil {
-			return nil, fmt.Errorf("the service's answer broke off: %w; list the users to see whether they were made", err)
+			return nil, fmt.Errorf("the service's answer broke off: %w; list the users to see whether they were created", err)
 		}
 		if bar == nil && a.terminal() {
 			bar = progressbar.NewOptions(line.Of, progressbar.OptionSetWriter(a.Err), progressbar.OptionSetDescription("Creating users"), progressbar.OptionShowCount(), progressbar.OptionClearOnFinish())

@@ -14,7 +14,7 @@ import (
 
 func (a *app) userCommand() *cli.Command {
 	return &cli.Command{
-		Name: "user", Usage: "create users, show them, and look after them until they leave",
+		Name: "user", Usage: "create, list and edit users, until they leave",
 		Commands: []*cli.Command{
 			{
 				Name: "create", Usage: "create a user; at a terminal without a name, you are asked for everything", ArgsUsage: "[NAME]",
@@ -33,7 +33,7 @@ func (a *app) userCommand() *cli.Command {
 					&cli.StringSliceFlag{Name: "but", Usage: "of those of --like, leave out this `GROUP or ROLE`; may be repeated"},
 					&cli.BoolFlag{Name: "link", Usage: "mail a link to choose a password, which works once and for a day; no password is made"},
 					&cli.BoolFlag{Name: "notify", Usage: "mail how to sign in, never a password"},
-					&cli.StringFlag{Name: "key", Usage: "issue an API key with this `LABEL`; its secret is shown once"},
+					&cli.StringFlag{Name: "key", Usage: "create an API key with this `LABEL`; its secret is shown once"},
 					previewFlag(),
 				},
 				Action: a.createUser,
@@ -44,12 +44,12 @@ func (a *app) userCommand() *cli.Command {
 			a.editCommand(api.UserKind),
 			a.stateCommand(api.UserKind, "suspend", api.StateSuspended), a.stateCommand(api.UserKind, "retire", api.StateRetired), a.stateCommand(api.UserKind, "restore", api.StateActive),
 			{
-				Name: "hand-over", Usage: "give a user's direct grants to somebody else", ArgsUsage: "NAME",
+				Name: "hand-over", Usage: "hand a user's direct grants over to somebody else", ArgsUsage: "NAME",
 				Flags: append(principalFlags(), previewFlag()), Action: a.handOver,
 			},
 			{Name: "mail-password-link", Usage: "mail a user a link to choose a password, which works once and for a day", ArgsUsage: "NAME", Action: a.mailPasswordLink},
 			{Name: "passkeys", Usage: "list the passkeys of a user", ArgsUsage: "NAME", Action: a.listPasskeysOf},
-			{Name: "remove-passkey", Usage: "remove a passkey of a user: it opens nothing from then on", ArgsUsage: "NAME ID", Action: a.removePasskeyOf},
+			{Name: "remove-passkey", Usage: "remove a passkey of a user: nobody signs in by it any more", ArgsUsage: "NAME ID", Action: a.removePasskeyOf},
 			{Name: "reset-second-factor", Usage: "remove the second factor of a user who lost it", ArgsUsage: "NAME", Action: a.resetSecondFactor},
 			{Name: "reset-password", Usage: "give a user a new temporary password, shown once; sessions, links, passkeys and keys of before end", ArgsUsage: "NAME", Action: a.resetPassword, Flags: []cli.Flag{
 				&cli.BoolFlag{Name: "keep-passkeys", Usage: "leave their passkeys as they are"},
@@ -224,7 +224,7 @@ func (a *app) mailPasswordLink(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	a.say(c, "Made a link for %s to choose a password.", given[0])
+	a.say(c, "Created a link for %s to choose a password.", given[0])
 	a.sayLink(c, link)
 	return a.valueOnly(c, link)
 }

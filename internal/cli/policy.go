@@ -26,19 +26,19 @@ func (a *app) policyCommand() *cli.Command {
 	return &cli.Command{
 		Name: "policy", Usage: "write, read and search policies: named texts of statements at a scope",
 		Commands: []*cli.Command{
-			{Name: "create", Usage: "write a policy at a scope, the whole text or nothing of it", ArgsUsage: "NAME", Flags: textFlags(atFlag(true), description, previewFlag()), Action: a.createPolicy},
-			{Name: "edit", Usage: "write another text for a policy", ArgsUsage: "NAME", Flags: textFlags(atFlag(true), description, previewFlag()), Action: a.editPolicy},
-			a.policyStateCommand("suspend", "have a policy decide nothing until it is resumed", api.SuspendedPolicy),
-			a.policyStateCommand("resume", "have a suspended policy decide again", api.ActivePolicy),
+			{Name: "create", Usage: "create a policy at a scope: the whole text, or nothing if a line is wrong", ArgsUsage: "NAME", Flags: textFlags(atFlag(true), description, previewFlag()), Action: a.createPolicy},
+			{Name: "edit", Usage: "edit the text of a policy", ArgsUsage: "NAME", Flags: textFlags(atFlag(true), description, previewFlag()), Action: a.editPolicy},
+			a.policyStateCommand("suspend", "suspend a policy: it decides nothing until it is resumed", api.SuspendedPolicy),
+			a.policyStateCommand("resume", "resume a suspended policy: it decides again", api.ActivePolicy),
 			{Name: "delete", Usage: "delete a policy with all its statements", ArgsUsage: "NAME", Flags: []cli.Flag{atFlag(true), previewFlag()}, Action: a.removePolicy},
 			{Name: "list", Usage: "list the policies that reach a scope, its own and those above", ArgsUsage: "[ADDRESS]", Action: a.listPolicies},
 			{Name: "show", Usage: "print the text of a policy", ArgsUsage: "NAME", Flags: []cli.Flag{
-				atFlag(true), &cli.IntFlag{Name: "written", Usage: "print the text that the change to this `REVISION` wrote; policy history lists them"},
+				atFlag(true), &cli.IntFlag{Name: "written", Usage: "print the text as the change to this `REVISION` wrote it; policy history lists them"},
 			}, Action: a.showPolicy},
-			{Name: "history", Usage: "list what was written of a policy, newest first", ArgsUsage: "NAME", Flags: []cli.Flag{atFlag(true)}, Action: a.listPolicyVersions},
-			{Name: "read", Usage: "read a text as it would stand at a scope, and print it in its one form; nothing is written", Flags: textFlags(atFlag(true)), Action: a.readPolicy},
+			{Name: "history", Usage: "list the versions of a policy, newest first", ArgsUsage: "NAME", Flags: []cli.Flag{atFlag(true)}, Action: a.listPolicyVersions},
+			{Name: "read", Usage: "check a text as it would stand at a scope, and print it in its one form; nothing is written", Flags: textFlags(atFlag(true)), Action: a.readPolicy},
 			a.languageCommand(),
-			{Name: "search", Usage: "find statements anywhere by words in them, and where each applies", ArgsUsage: "WORD …", Action: a.searchPolicies},
+			{Name: "search", Usage: "find statements everywhere by words in them, with where each applies", ArgsUsage: "WORD …", Action: a.searchPolicies},
 		},
 	}
 }
@@ -78,7 +78,7 @@ func (a *app) createPolicy(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	if !there {
-		return usage("say what it states with --text or --file")
+		return usage("give its statements with --text or --file")
 	}
 	s, at, err := a.where(c)
 	if err != nil {
@@ -86,7 +86,7 @@ func (a *app) createPolicy(ctx context.Context, c *cli.Command) error {
 	}
 	wanted := api.PolicyNew{Name: given[0], Text: text, Description: c.String("description")}
 	return create(ctx, a, c, s.PreviewCreatePolicyAt, s.CreatePolicyAt, at, wanted, func(made api.PolicyMade) {
-		a.say(c, "Wrote policy %s at %s:\n\n%s", made.Policy.Name, made.Policy.Scope.Address, strings.TrimRight(made.Policy.Text, "\n"))
+		a.say(c, "Created policy %s at %s:\n\n%s", made.Policy.Name, made.Policy.Scope.Address, strings.TrimRight(made.Policy.Text, "\n"))
 	})
 }
 
@@ -136,7 +136,7 @@ func (a *app) editPolicy(ctx context.Context, c *cli.Command) error {
 	return a.change(c, func(preview bool) (api.Written, error) {
 		return s.EditPolicyText(ctx, policy.Id, &api.EditPolicyTextParams{Preview: preview}, wanted)
 	}, func() {
-		a.say(c, "Rewrote policy %s at %s.", policy.Name, policy.Scope.Address)
+		a.say(c, "Edited policy %s at %s.", policy.Name, policy.Scope.Address)
 	})
 }
 
@@ -169,7 +169,48 @@ func (a *app) removePolicy(ctx context.Context, c *cli.Command) error {
 	})
 }
 
+// listAllPolicies lists every policy of the organisation with the scope that it is attached to.
+func (a *app) listAllPolicies(ctx context.Context, c *cli.Command) error {
+	s, organisation, err := a.inside(c)
+	if err != nil {
+		return err
+	}
+	found, err := s.allStatements(ctx, organisation, "")
+	if err != nil {
+		return err
+	}
+	type policy struct {
+		Policy     api.PolicyRef `json:"policy"`
+		Suspended  bool          `json:"suspended"`
+		Statements int           `json:"statements"`
+	}
+	all := []policy{}
+	at := map[string]int{}
+	for _, st := range found.Statements {
+		n, there := at[st.Policy.Id]
+		if !there {
+			n = len(all)
+			at[st.Policy.Id], all = n, append(all, policy{Policy: st.Policy, Suspended: st.Suspended})
+		}
+		all[n].Statements++
+	}
+	l := listing{columns: []string{"Policy", "Attached to", "State", "Statements"}, empty: "There are no policies.", value: all}
+	for _, p := range all {
+		l.rows = append(l.rows, []string{p.Policy.Name, p.Policy.Scope.Address, choose(p.Suspended, "! suspended", "active"), strconv.Itoa(p.Statements)})
+	}
+	if err := a.print(c, l); err != nil {
+		return err
+	}
+	if found.Hidden {
+		a.say(c, "There is more that you may not see.")
+	}
+	return nil
+}
+
 func (a *app) listPolicies(ctx context.Context, c *cli.Command) error {
+	if c.Args().Len() == 0 {
+		return a.listAllPolicies(ctx, c)
+	}
 	s, address, err := a.at(c)
 	if err != nil {
 		return err
@@ -205,7 +246,7 @@ func (a *app) showPolicy(ctx context.Context, c *cli.Command) error {
 		}
 	}
 	if policy.Hidden {
-		a.say(c, "There are more that you may not see, about places you do not see. They stay when you write the rest anew.")
+		a.say(c, "There are more that you may not see, about places you do not see. They stay when you save another text.")
 	}
 	return a.valueOnly(c, policy)
 }
@@ -262,7 +303,7 @@ func (a *app) readPolicy(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	if !there {
-		return usage("say what to read with --text or --file")
+		return usage("give what to check with --text or --file")
 	}
 	s, at, err := a.where(c)
 	if err != nil {
@@ -301,7 +342,7 @@ func (a *app) searchPolicies(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	l := listing{columns: []string{"Statement", "Applies at", "Policy", "Written at"}, empty: "No statement holds that.", value: found}
+	l := listing{columns: []string{"Statement", "Applies at", "Policy", "Written at"}, empty: "No statement matches.", value: found}
 	for _, st := range found.Statements {
 		where := st.Place.Address + choose(st.Here, " alone", " and below") + choose(st.Suspended, " (suspended)", choose(st.Dormant, " (dormant)", ""))
 		l.rows = append(l.rows, []string{st.Text, where, st.Policy.Name, st.Policy.Scope.Address})
@@ -319,7 +360,7 @@ func (a *app) patternCommand() *cli.Command {
 	return &cli.Command{
 		Name: "pattern", Usage: "find ready-made statements and fill in their blanks",
 		Commands: []*cli.Command{
-			{Name: "list", Usage: "list the patterns, or those that are about some words", ArgsUsage: "[WORD …]", Action: a.listPatterns},
+			{Name: "list", Usage: "list the patterns, or those that match some words", ArgsUsage: "[WORD …]", Action: a.listPatterns},
 			{Name: "show", Usage: "show the text and the blanks of a pattern", ArgsUsage: "PATTERN", Action: a.showPattern},
 			{
 				Name: "fill", Usage: "fill the blanks of a pattern and print the text, to be edited or handed to policy create --file -", ArgsUsage: "PATTERN BLANK=VALUE …",
@@ -339,7 +380,7 @@ func (a *app) listPatterns(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	l := listing{columns: []string{"Pattern", "Purpose", "Blanks"}, empty: "No pattern is about that.", value: list.Patterns}
+	l := listing{columns: []string{"Pattern", "Purpose", "Blanks"}, empty: "No pattern matches.", value: list.Patterns}
 	for _, p := range list.Patterns {
 		var blanks []string
 		for _, b := range p.Blanks {

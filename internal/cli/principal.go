@@ -47,8 +47,12 @@ func (a *app) showPrincipal(kind api.PrincipalKind) cli.ActionFunc {
 			facts[0].value = p.Address
 		}
 		if p.SignIn != "" {
-			facts = append(facts, fact{"Signs in", p.SignIn + ", by " + signInWords[p.SignInBy]})
+			facts = append(facts, fact{"Signs in", p.SignIn + ", by " + signInWords[p.SignInBy] + choose(p.Factor, " and a second factor", "")})
 		}
+		if kind == api.UserKind || kind == api.GuestKind {
+			facts = append(facts, fact{"Last sign-in", choose(p.LastSignInAt.IsZero(), "never", moment(p.LastSignInAt))})
+		}
+		facts = append(facts, fact{"Owns groups", strings.Join(p.OwnsGroups, ", ")})
 		if kind == api.GroupKind {
 			facts = append(facts, groupFacts(p, members)...)
 		}
@@ -69,8 +73,37 @@ func (a *app) showPrincipal(kind api.PrincipalKind) cli.ActionFunc {
 		if p.Hidden {
 			a.say(c, "There is more that you may not see.")
 		}
+		return a.showCredentials(ctx, c, s, organisation, kind, given[0])
+	}
+}
+
+// showCredentials lists, for people, what somebody can sign in by at present: API keys and sessions, if there are any.
+func (a *app) showCredentials(ctx context.Context, c *cli.Command, s session, organisation string, kind api.PrincipalKind, name string) error {
+	if c.String("output") != "table" || kind == api.GroupKind {
 		return nil
 	}
+	if kind != api.GuestKind {
+		list, err := s.ListKeys(ctx, organisation, api.KindOfPrincipal(kind), name)
+		if err != nil {
+			return err
+		}
+		l := listing{columns: keyColumns}
+		for _, k := range list.Keys {
+			l.rows = append(l.rows, keyRow(k))
+		}
+		if len(l.rows) > 0 {
+			a.section(c, "API keys", l)
+		}
+	}
+	if kind == api.ServiceAccountKind {
+		return nil
+	}
+	list, err := s.ListSessionsOf(ctx, organisation, api.KindOfPrincipal(kind), name)
+	if err != nil || len(list.Sessions) == 0 {
+		return err
+	}
+	a.section(c, "Sessions", sessionListing(list))
+	return nil
 }
 
 // stateText tells a state, and what it means where it is not "in use".
@@ -131,7 +164,7 @@ func idleText(group api.PrincipalDetails, member api.PrincipalRef) string {
 func groupFacts(p api.PrincipalDetails, members []string) []fact {
 	var facts []fact
 	if p.Gathers != "" {
-		facts = append(facts, fact{"Gathers", "whoever has " + p.Gathers})
+		facts = append(facts, fact{"Gathers", "people with " + p.Gathers})
 	}
 	facts = append(facts, fact{"Members", orWord(strings.Join(members, ", "), "none")})
 	var every []string
@@ -157,12 +190,13 @@ func (a *app) editCommand(kind api.PrincipalKind) *cli.Command {
 	}
 	switch kind {
 	case api.UserKind:
-		flags = append(flags, &cli.StringFlag{Name: "email", Usage: "another `EMAIL` address"})
+		flags = append(flags, &cli.StringFlag{Name: "email", Usage: "another `EMAIL` address"},
+			&cli.StringFlag{Name: "sign-in-by", Usage: "another `WAY` to sign in: password, key, both or provider; what no longer fits stops working at once"})
 	case api.GroupKind:
 		flags = append(flags,
 			&cli.StringFlag{Name: "owner", Usage: "the `USER` who may change its members"},
 			&cli.StringFlag{Name: "owner-group", Usage: "the `GROUP` whose members may change its members"},
-			&cli.BoolFlag{Name: "no-owner", Usage: "nobody owns it any more"},
+			&cli.BoolFlag{Name: "no-owner", Usage: "remove its owner"},
 			&cli.StringFlag{Name: "gathers", Usage: "of a gathering group: another `CONDITION`"})
 	}
 	return &cli.Command{
@@ -178,7 +212,7 @@ func (a *app) edit(ctx context.Context, c *cli.Command, kind api.PrincipalKind) 
 	if err != nil {
 		return err
 	}
-	edit := api.PrincipalEdit{Owner: ownerGiven(c)}
+	edit := api.PrincipalEdit{Owner: ownerGiven(c), SignInBy: api.SignInBy(c.String("sign-in-by"))}
 	for name, field := range map[string]**string{
 		"name": &edit.Name, "title": &edit.Title, "description": &edit.Description, "email": &edit.Email, "gathers": &edit.Gathers,
 	} {
@@ -201,12 +235,15 @@ func (a *app) edit(ctx context.Context, c *cli.Command, kind api.PrincipalKind) 
 			tags[key] = value
 		}
 		for _, key := range c.StringSlice("untag") {
+			if _, there := tags[key]; !there {
+				return fmt.Errorf("%s %s has no tag %s", kindText(kind), given[0], key)
+			}
 			delete(tags, key)
 		}
 		edit.Tags = &tags
 	}
 	if edit == (api.PrincipalEdit{}) {
-		return usage("say what to edit; see %s --help", c.FullName())
+		return usage("name something to edit; see %s --help", c.FullName())
 	}
 	return a.change(c, func(preview bool) (api.Written, error) {
 		return s.EditPrincipal(ctx, organisation, kind, given[0], &api.EditPrincipalParams{Preview: preview}, edit)
@@ -227,9 +264,9 @@ func ownerGiven(c *cli.Command) *api.PrincipalRef {
 }
 
 var stateUsage = map[api.State]string{
-	api.StateSuspended: "put %s out of use for a while: sessions, keys and decisions follow at once",
-	api.StateRetired:   "put %s out of use: sessions, keys and decisions follow at once; it can be restored",
-	api.StateActive:    "take %s into use again, as it was",
+	api.StateSuspended: "suspend %s for a while: sessions, keys and decisions follow at once",
+	api.StateRetired:   "retire %s: sessions, keys and decisions follow at once; it can be restored",
+	api.StateActive:    "restore %s, as it was",
 }
 
 func (a *app) stateCommand(kind api.PrincipalKind, verb string, to api.State) *cli.Command {

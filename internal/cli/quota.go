@@ -83,7 +83,7 @@ func (a *app) setQuotas(ctx context.Context, c *cli.Command) error {
 		}
 	}
 	if !altered {
-		return usage("say what to set, such as --groups 500; see arbora quota show %s", given[0])
+		return usage("give a number to set, such as --groups 500; see arbora quota show %s", given[0])
 	}
 	if err := client.Done(s.SetQuotas(ctx, given[0], shown.Set)); err != nil {
 		return err

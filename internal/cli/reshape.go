@@ -42,8 +42,8 @@ func (a *app) reshapeCommands() []*cli.Command {
 				return api.Reshaping{Tags: tagsGiven(c), Untag: untag}
 			}),
 		},
-		a.scopeStateCommand("retire", "put scopes, with everything below them, out of use: all access there is denied at once", api.ScopeRetired),
-		a.scopeStateCommand("restore", "put retired scopes into use again, exactly as they were", api.ScopeActive),
+		a.scopeStateCommand("retire", "retire scopes with everything below them: all access there is denied at once", api.ScopeRetired),
+		a.scopeStateCommand("restore", "restore retired scopes, exactly as they were", api.ScopeActive),
 	}
 }
 

@@ -23,11 +23,11 @@ func (a *app) roleCommand() *cli.Command {
 					&cli.StringFlag{Name: "service", Usage: "only those that hold permissions of this `SERVICE`"},
 					&cli.StringFlag{Name: "plane", Usage: "only those that hold permissions of this `PLANE`: control or data"},
 					&cli.BoolFlag{Name: "privileged", Usage: "only those that can govern"},
-					&cli.BoolFlag{Name: "all", Usage: "those too that mean nothing there or cannot be granted there"},
+					&cli.BoolFlag{Name: "all", Usage: "list also those that mean nothing there or cannot be granted there"},
 				},
 				Action: a.listRoles,
 			},
-			a.roleDefinitionCommand("create", "define a role at --at, usable there and below", false, a.createRole),
+			a.roleDefinitionCommand("create", "create a role at --at, usable there and below", false, a.createRole),
 			a.roleDefinitionCommand("edit", "replace the definition of a custom role", true, a.editRole),
 			{
 				Name: "delete", Usage: "delete a custom role that nothing uses", ArgsUsage: "ROLE",
@@ -35,9 +35,9 @@ func (a *app) roleCommand() *cli.Command {
 				Action: a.removeRole,
 			},
 			{Name: "show", Usage: "show the permissions of a role and where it is used", ArgsUsage: "ROLE", Flags: []cli.Flag{atFlag(false)}, Action: a.showRole},
-			{Name: "compare", Usage: "compare two roles: what only one of them holds", ArgsUsage: "ROLE ROLE", Flags: []cli.Flag{atFlag(false)}, Action: a.compareRoles},
+			{Name: "compare", Usage: "compare two roles: what both hold, and what only one of them does", ArgsUsage: "ROLE ROLE", Flags: []cli.Flag{atFlag(false)}, Action: a.compareRoles},
 			{
-				Name: "find", Usage: "rank the roles that hold some permissions, those with least beyond first", ArgsUsage: "OPERATION TYPE, …",
+				Name: "find", Usage: "find the roles that hold some permissions, those that hold least besides first", ArgsUsage: "OPERATION TYPE, …",
 				Description: "Separate permissions with commas, as in\narbora role find fetch object, list object",
 				Flags:       []cli.Flag{atFlag(false)}, Action: a.findRoles,
 			},
@@ -74,7 +74,7 @@ func (a *app) listRoles(ctx context.Context, c *cli.Command) error {
 			c.IsSet("plane") && !slices.Contains(r.Planes, api.RolePlanes(c.String("plane"))) ||
 			c.Bool("privileged") && !r.Privileged
 	})
-	l := listing{columns: []string{"Role", "Permissions", "Privileged", "Defined at", "Purpose"}, empty: "There is no such role.", value: roles}
+	l := listing{columns: []string{"Role", "Permissions", "Privileged", "Defined at", "Purpose"}, empty: "No role matches.", value: roles}
 	for _, r := range roles {
 		at := "built in"
 		if r.Scope != nil {

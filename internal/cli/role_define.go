@@ -7,6 +7,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"arbora.example/api"
+	"arbora.example/internal/english"
 )
 
 // roleDefinitionCommand makes the command that creates a role, or edits one: then what is not given stays as it is.
@@ -79,7 +80,7 @@ func (a *app) createRole(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	a.say(c, "Defined role %s, with %d permissions.%s\n%s", made.Role.Name, made.Role.Permissions, choose(made.Role.Privileged, " It is privileged: it can govern.", ""), whereGranted(made.Role))
+	a.say(c, "Created role %s, with %s.%s\n%s", made.Role.Name, english.Count(made.Role.Permissions, "permission"), choose(made.Role.Privileged, " It is privileged: it can govern.", ""), whereGranted(made.Role))
 	return a.valueOnly(c, made)
 }
 
@@ -122,7 +123,7 @@ func (a *app) editRole(ctx context.Context, c *cli.Command) error {
 	return a.change(c, func(preview bool) (api.Written, error) {
 		return s.EditRole(ctx, at, given[0], &api.EditRoleParams{Preview: preview}, wanted)
 	}, func() {
-		a.say(c, "Edited role %s: its holders have the new permissions from now on.", given[0])
+		a.say(c, "Edited role %s.%s", given[0], choose(c.IsSet("include") || c.IsSet("exclude"), " Its holders have the new permissions from now on.", ""))
 	})
 }
 

@@ -17,18 +17,18 @@ func (a *app) useCommands() []*cli.Command {
 	return []*cli.Command{
 		{
 			Name: "search", Usage: "find scopes in the whole tree by name, tag, type or id", ArgsUsage: "[TEXT]", Action: a.searchScopes,
-			Description: "TEXT begins a name, a word in one, a tag, a tag's value or a type; or it is an id, or an address.",
+			Description: "TEXT is the beginning of a name, of a word in it, of a tag, its value or a type; or an id, or an address.",
 			Flags: []cli.Flag{
 				&cli.StringFlag{Name: "kind", Usage: "only this `KIND`: folder, project, compartment or resource"},
 				&cli.StringFlag{Name: "type", Usage: "only resources of this `TYPE`"},
-				&cli.StringFlag{Name: "tag", Usage: "only what is tagged so: `KEY` or KEY=VALUE"},
-				&cli.StringFlag{Name: "state", Usage: "only what is in this `STATE`: active or retired"},
+				&cli.StringFlag{Name: "tag", Usage: "only those with this tag: `KEY` or KEY=VALUE"},
+				&cli.StringFlag{Name: "state", Usage: "only those in this `STATE`: active or retired"},
 				&cli.IntFlag{Name: "most", Value: 200, Usage: "stop after this `NUMBER`"},
 			},
 		},
 		{
-			Name: "matrix", Usage: "print who holds what at a scope, by class of act and plane", ArgsUsage: "ADDRESS", Action: a.printMatrix,
-			Description: "A cell has a letter for each class of act: o observe, p operate, m modify, d destroy, g govern. A capital\nmeans all permissions of the class, a small letter some, ? that it hangs on a condition; - none. After / stands the data plane.",
+			Name: "matrix", Usage: "show who holds what at a scope, by class of operation and plane", ArgsUsage: "ADDRESS", Action: a.printMatrix,
+			Description: "A cell has a letter for each class: o observe, p operate, m modify, d destroy, g govern. A capital means all\npermissions of the class, a small letter some of them, ? some under a condition, - none. Letters after / are for data.",
 			Flags: []cli.Flag{
 				&cli.StringFlag{Name: "against", Value: "types", Usage: "`COLUMNS`: types of resources, or children of the scope"},
 				&cli.BoolFlag{Name: "groups", Usage: "groups and built-in sets instead of people and machines"},
@@ -60,7 +60,7 @@ func (a *app) searchScopes(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	l := listing{columns: []string{"Address", "Kind", "Title", "Tags"}, empty: "Nothing like that is there, or you may not see it.", value: found}
+	l := listing{columns: []string{"Address", "Kind", "Title", "Tags"}, empty: "Nothing found that you may see.", value: found}
 	for _, n := range found {
 		tags := ""
 		if n.Tags != nil {
@@ -237,7 +237,7 @@ func (a *app) tellScopeUse(ctx context.Context, c *cli.Command, s session, scope
 	for _, change := range changes.Changes {
 		what := change.What
 		if what == "" {
-			what = "(it touched what you do not see)"
+			what = "(it reached beyond what you see)"
 		}
 		l.rows = append(l.rows, []string{fmt.Sprint(change.Revision), moment(change.At), change.By, what})
 	}

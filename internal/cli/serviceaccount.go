@@ -12,7 +12,7 @@ import (
 func (a *app) serviceAccountCommand() *cli.Command {
 	const kind = api.ServiceAccountKind
 	return &cli.Command{
-		Name: "service-account", Usage: "create, list and look after service accounts: the principals of programs",
+		Name: "service-account", Usage: "create, list and edit service accounts: programs act as them",
 		Commands: []*cli.Command{
 			{
 				Name: "create", Usage: "create a service account at a scope, which it goes with", ArgsUsage: "ADDRESS/NAME",

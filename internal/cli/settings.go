@@ -13,7 +13,7 @@ import (
 
 func (a *app) settingsCommand() *cli.Command {
 	return &cli.Command{
-		Name: "settings", Usage: "show or change what the organisation has decided for itself",
+		Name: "settings", Usage: "show or change the organisation's own settings",
 		Commands: []*cli.Command{
 			{Name: "show", Usage: "show the settings", Action: func(ctx context.Context, c *cli.Command) error {
 				s, organisation, err := a.inside(c)
@@ -43,7 +43,7 @@ func (a *app) settingsCommand() *cli.Command {
 func settingFacts(s api.Settings) []fact {
 	return []fact{
 		{"API keys each", fmt.Sprint(s.KeysEach)},
-		{"Demanded of everybody", demandWords(s.Everybody)}, {"And of who may govern", demandWords(s.Governing)},
+		{"Required of everybody", demandWords(s.Everybody)}, {"And of people who may govern", demandWords(s.Governing)},
 		{"To signed-in", choose(s.ForbidSignedIn, "forbidden", "with a confirmation")}, {"To public", choose(s.ForbidPublic, "forbidden", "with a confirmation")},
 		{"Services that may act", servicesWords(s.Services)},
 	}

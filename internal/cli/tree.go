@@ -158,7 +158,7 @@ func (a *app) showScope(ctx context.Context, c *cli.Command) error {
 	}
 	facts := []fact{{"Address", scope.Address}, {"Kind", kind}}
 	if !scope.Described {
-		facts = append(facts, fact{"Details", "you may see its name only; that takes \"describe " + kind + "\""})
+		facts = append(facts, fact{"Details", "you see its name only: the rest needs the permission \"describe " + kind + "\""})
 	} else {
 		facts = append(facts, fact{"Title", scope.Title}, fact{"Description", scope.Description}, fact{"Tags", tagsText(scope.Tags)},
 			fact{"State", choose(scope.Retired, "retired", "active")}, fact{"Created", moment(scope.CreatedAt)})

@@ -148,7 +148,7 @@ func (a Assertion) Holds(key PublicKey, audiences []string, now time.Time) (once
 		return once, until, errors.New("the assertion has no jti")
 	}
 	if err := claims.ValidateWithLeeway(jwt.Expected{AnyAudience: audiences, Time: now}, assertionSkew); err != nil {
-		return once, until, fmt.Errorf("the assertion does not hold: %w", err)
+		return once, until, fmt.Errorf("the assertion is not valid: %w", err)
 	}
 	return sha256.Sum256([]byte(claims.Subject + " " + claims.ID)), claims.Expiry.Time().Add(assertionSkew), nil
 }

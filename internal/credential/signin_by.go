@@ -11,6 +11,19 @@ const (
 	ByProvider SignInBy = "provider" // an identity provider alone
 )
 
+// Words returns it as people read it.
+func (by SignInBy) Words() string {
+	switch by {
+	case ByKey:
+		return "API key"
+	case ByBoth:
+		return "password and API key"
+	case ByProvider:
+		return "identity provider"
+	}
+	return string(by)
+}
+
 // TakesPassword reports whether a password opens it.
 func (by SignInBy) TakesPassword() bool { return by == ByPassword || by == ByBoth }
 

@@ -20,9 +20,9 @@ func CheckStep(from, to State) error {
 	case from == to:
 		return fmt.Errorf("it is %s already", to)
 	case to == Pending:
-		return fmt.Errorf("what is %s does not become pending again: invite somebody anew", from)
+		return fmt.Errorf("it is %s and cannot become pending again: create another invitation", from)
 	case from == Pending && to != Retired:
-		return fmt.Errorf("it is pending until the invitation is accepted: send that again, or withdraw it")
+		return fmt.Errorf("it is pending until the invitation is accepted: send it again, or withdraw it")
 	case from == Retired && to == Suspended:
 		return fmt.Errorf("it is retired: restore it first")
 	}

@@ -21,7 +21,7 @@ import (
 func (h *Host) initCommand() *cli.Command {
 	set := &Settings{}
 	return &cli.Command{
-		Name: "init", Usage: "make a keeper of this installation and, if wanted, an organisation with its first steward",
+		Name: "init", Usage: "create a keeper of this installation and, if wanted, an organisation with its first steward",
 		Description: "Keepers create organisations and hold nothing inside them. Run it on the host that keeps the\nrecords, with the same --database or --data as arbora serve; the service may be running.",
 		Flags: append(set.flags(false),
 			&cli.StringFlag{Name: "keeper", Required: true, Usage: "`NAME` the keeper signs in by"},
@@ -113,7 +113,7 @@ func (h *Host) setUp(ctx context.Context, svc *service.Service, keeperName, pass
 	}
 	made, err := svc.CreateOrganisation(ctx, keeper, *wanted)
 	if err != nil {
-		return fmt.Errorf("the keeper is made, the organisation is not: %w; correct that and let the keeper create it with arbora organisation create", err)
+		return fmt.Errorf("the keeper was created, the organisation was not: %w; correct that and let the keeper create it with arbora organisation create", err)
 	}
 	fmt.Fprintf(h.Out, "Created organisation %s; its steward signs in as %s@%s.\n", made.Organisation.Name, made.Steward.Name, made.Organisation.Name)
 	if made.Password != "" {

@@ -119,15 +119,15 @@ func confirmed(d tenant.Viewer, c tenant.Caller, planned tenant.Plan) error {
 	revision, digest, ok := strings.Cut(c.Confirmed, ".")
 	at, err := strconv.ParseUint(revision, 10, 64)
 	if !ok || err != nil {
-		return &problem.Problem{Kind: problem.Invalid, Detail: fmt.Sprintf("%q confirms no impact", c.Confirmed), Next: "send the confirmation from the preview of the change", Field: "If-Match"}
+		return &problem.Problem{Kind: problem.Invalid, Detail: fmt.Sprintf("%q confirms no impact", c.Confirmed), Next: "send the confirmation that the preview of the change gave", Field: "If-Match"}
 	}
 	now, err := impact(d, planned)
 	if err != nil || now.digest == digest {
 		return err
 	}
-	why := fmt.Sprintf("others changed the organisation since revision %d, and this would now do something else than was confirmed", at)
+	why := fmt.Sprintf("others changed the organisation since revision %d, and the change would now do something other than what was confirmed", at)
 	if at == d.Revision() {
-		why = "this does something else than was confirmed"
+		why = "the change would now do something other than what was confirmed"
 	}
 	return &Unconfirmable{Impact: now, Problem: &problem.Problem{Kind: problem.Outdated, Detail: why, Next: "look at the new impact and confirm that: " + now.Words}}
 }

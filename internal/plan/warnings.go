@@ -23,9 +23,9 @@ func reshapeWarnings(d tenant.Viewer, proposal *access.Proposal) []string {
 		case access.MoveScope:
 			id, verb, moved = c.ID, "moves", true
 		case access.RetireScope:
-			id, verb = c.ID, "is out of use"
+			id, verb = c.ID, "is retired"
 		case access.RestoreScope:
-			id, verb = c.ID, "is in use again, as it was"
+			id, verb = c.ID, "is restored, as it was,"
 		case access.RenameScope:
 			if top, _ := d.Top(); c.ID == top.ID {
 				warnings = append(warnings, fmt.Sprintf("Everybody signs in as NAME@%s from then on. %s keeps meaning it, at sign-in and in addresses, and no other organisation can have that name.", c.Name, top.Name))

@@ -161,9 +161,9 @@ func first(caller tenant.Caller) (api.Problem, bool) {
 	case caller.Identity.Temporary:
 		return problemOf(http.StatusForbidden, "choose-password", "your password is temporary", "choose your own first: arbora password, or the console's page for it"), true
 	case len(caller.Wanted) > 0:
-		detail, next := "the organisation that you work in demands a second factor of you", "set one up first, by arbora second-factor set-up or in the console; if you have one, sign in with it"
+		detail, next := "the organisation that you work in requires a second factor", "set one up first, by arbora second-factor set-up or in the console; if you have one, sign in with it"
 		if !slices.Contains(caller.Wanted, settings.CodeFactor) {
-			detail, next = "the organisation that you work in demands a passkey of you", "sign in with it in a browser; if you have none, the console has you set one up"
+			detail, next = "the organisation that you work in requires a passkey", "sign in with it in a browser; if you have none, the console has you set one up"
 		}
 		return problemOf(http.StatusForbidden, "set-up-factor", detail, next), true
 	}
@@ -224,7 +224,7 @@ func (s *Server) credential(c *gin.Context) (tenant.Caller, error) {
 	if header := c.GetHeader("Authorization"); header != "" {
 		scheme, token, _ := strings.Cut(header, " ")
 		if !strings.EqualFold(scheme, "Bearer") {
-			return tenant.Caller{}, &problem.Problem{Kind: problem.NotSignedIn, Detail: "the Authorization header is not understood", Next: "send Bearer and the token"}
+			return tenant.Caller{}, &problem.Problem{Kind: problem.NotSignedIn, Detail: "the Authorization header is not in a known form", Next: "send Bearer and the token"}
 		}
 		return s.service.Caller(c.Request.Context(), credential.Token(strings.TrimSpace(token)), c.ClientIP())
 	}
@@ -267,7 +267,7 @@ func checkRequest(c *gin.Context, r route) error {
 	if body := r.Operation.RequestBody; body != nil {
 		kind, _, err := mime.ParseMediaType(c.ContentType())
 		if err != nil || kind != "application/json" {
-			return &problem.Problem{Kind: problem.Invalid, Detail: fmt.Sprintf("the content type %q is not understood", c.ContentType()), Next: "send application/json"}
+			return &problem.Problem{Kind: problem.Invalid, Detail: fmt.Sprintf("the content type %q is not supported", c.ContentType()), Next: "send application/json"}
 		}
 	}
 	parameters := map[string]string{}

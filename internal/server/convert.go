@@ -117,7 +117,7 @@ func principalOf(p ask.DetailedPrincipal) api.PrincipalDetails {
 	told := api.PrincipalDetails{
 		Id: p.ID.String(), Kind: api.PrincipalKind(p.Kind.String()), Name: p.Name, Title: p.Title, Email: p.Email,
 		Description: p.Description, State: api.State(p.State), Tags: tagsOf(p.Tags), CreatedAt: p.CreatedAt, Address: p.Address,
-		SignInBy: api.SignInBy(p.By), SignIn: p.SignIn, Gathers: p.Gathers.String(), Owns: p.Owns,
+		SignInBy: api.SignInBy(p.By), SignIn: p.SignIn, Gathers: p.Gathers.String(), Owns: p.Owns, OwnsGroups: p.OwnsGroups, LastSignInAt: p.LastSignIn,
 		Members: each(p.Members, principalRef), EveryMember: each(p.Every, principalRef), Groups: each(p.Groups, nameOf), Within: each(p.Within, nameOf),
 		Rules: each(p.Rules, ruleOf), Hidden: p.Hidden > 0, May: words(p.May), Gathered: []string{}, Idle: []api.IdleMember{},
 	}
@@ -327,7 +327,7 @@ func toldOf(t *api.QuestionContext) ask.QuestionContext {
 func answerOf(a ask.Answer) api.Answer {
 	answer := api.Answer{
 		Allowed: a.Allowed, Reason: api.AnswerReason(a.Reason), Words: a.Words, Principal: principalRef(a.Principal), Hidden: a.Hidden > 0,
-		Permission: a.Permission, Scope: refOf(a.Scope), Rules: each(a.Rules, metOf), Steps: each(a.Steps, stepOf), Revision: int64(a.Revision),
+		Permission: a.Permission, Scope: refOf(a.Scope), Rules: each(a.Rules, metOf), Steps: each(a.Steps, stepOf), NoStep: a.NoStep, Revision: int64(a.Revision),
 	}
 	if a.DecidedBy != nil {
 		decidedBy := metOf(*a.DecidedBy)

@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"arbora.example/api"
+	"arbora.example/internal/ask"
 	. "arbora.example/internal/server/contract" //lint:ignore ST1001 the contract's names are this file's vocabulary
 	"arbora.example/internal/store"
 )
@@ -54,7 +55,25 @@ func auditFilter(q api.ListAuditRecordsParams, before uint64, limit int) store.A
 }
 
 func auditPage(entries []store.AuditEntry, next string) api.AuditRecordList {
-	return api.AuditRecordList{Next: next, Records: each(entries, func(e store.AuditEntry) api.AuditRecord {
-		return api.AuditRecord{Number: int64(e.Number), At: e.Author.At, By: e.Author.Name, From: e.Author.From, Event: api.AuditEvent(e.Event), Detail: e.Detail}
-	})}
+	return api.AuditRecordList{Next: next, Records: each(entries, auditRecordOf)}
+}
+
+func auditRecordOf(e store.AuditEntry) api.AuditRecord {
+	return api.AuditRecord{Number: int64(e.Number), At: e.Author.At, By: e.Author.Name, From: e.Author.From, Event: api.AuditEvent(e.Event), Detail: e.Detail}
+}
+
+func (h handlers) DescribeAuditRecord(ctx context.Context, r DescribeAuditRecordRequestObject) (DescribeAuditRecordResponseObject, error) {
+	ctx, caller := who(ctx)
+	told, err := h.service.AuditRecord(ctx, caller, r.Organisation, uint64(r.Number))
+	if err != nil {
+		return nil, err
+	}
+	return DescribeAuditRecord200JSONResponse{
+		Record: auditRecordOf(told.AuditEntry), Revision: int64(told.Revision),
+		Things: each(told.Things, func(t ask.ThingChanged) api.ThingChanged {
+			return api.ThingChanged{What: t.What, Fields: each(t.Fields, func(f ask.FieldChanged) api.FieldChanged {
+				return api.FieldChanged{Field: f.Field, Before: f.Before, After: f.After}
+			})}
+		}),
+	}, nil
 }

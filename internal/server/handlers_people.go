@@ -73,6 +73,9 @@ func (h handlers) EditPrincipal(ctx context.Context, r EditPrincipalRequestObjec
 		Name: r.Body.Name, Title: r.Body.Title, Description: r.Body.Description, Email: r.Body.Email,
 		Tags: value(r.Body.Tags), Gathers: r.Body.Gathers, Was: asRead(r.Body.Was),
 	}
+	if by := credential.SignInBy(r.Body.SignInBy); by != "" {
+		edit.SignInBy = &by
+	}
 	if r.Body.Owner != nil || r.Body.NoOwner {
 		owner := somebodyOrNone(r.Body.Owner)
 		edit.Owner = &owner
@@ -355,14 +358,14 @@ func (h handlers) ListSessionsOf(ctx context.Context, r ListSessionsOfRequestObj
 	return ListSessionsOf200JSONResponse{Sessions: each(sessions, sessionFor(caller))}, nil
 }
 
-func (h handlers) EndSessionOf(ctx context.Context, r EndSessionOfRequestObject) (EndSessionOfResponseObject, error) {
+func (h handlers) RevokeSessionOf(ctx context.Context, r RevokeSessionOfRequestObject) (RevokeSessionOfResponseObject, error) {
 	ctx, caller := who(ctx)
-	return EndSessionOf204Response{}, h.service.EndSessionOf(ctx, caller, r.Organisation, somebody(r.Kind, r.Principal), r.Session)
+	return RevokeSessionOf204Response{}, h.service.RevokeSessionOf(ctx, caller, r.Organisation, somebody(r.Kind, r.Principal), r.Session)
 }
 
-func (h handlers) EndSession(ctx context.Context, r EndSessionRequestObject) (EndSessionResponseObject, error) {
+func (h handlers) RevokeSession(ctx context.Context, r RevokeSessionRequestObject) (RevokeSessionResponseObject, error) {
 	ctx, caller := who(ctx)
-	return EndSession204Response{}, h.service.EndSession(ctx, caller, r.Session)
+	return RevokeSession204Response{}, h.service.RevokeSession(ctx, caller, r.Session)
 }
 
 // agentOf returns what the calling program calls itself, cut to what is kept.

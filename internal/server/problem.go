@@ -28,15 +28,15 @@ var statuses = map[problem.ProblemKind]struct {
 	problem.CodeNeeded:   {http.StatusUnauthorized, "A code is needed"},
 	problem.WrongSignIn:  {http.StatusUnauthorized, "Wrong name or password"},
 	problem.Refused:      {http.StatusForbidden, "Refused"},
-	problem.NotThere:     {http.StatusNotFound, "Not there"},
-	problem.Conflict:     {http.StatusConflict, "It clashes with what is there"},
+	problem.NotThere:     {http.StatusNotFound, "Not found"},
+	problem.Conflict:     {http.StatusConflict, "In conflict with what is there"},
 	problem.BreaksRule:   {http.StatusUnprocessableEntity, "It would break a rule"},
 	problem.TooOften:     {http.StatusTooManyRequests, "Too often"},
 	problem.Empty:        {http.StatusConflict, "Not set up yet"},
 	problem.WeakPassword: {http.StatusUnprocessableEntity, "The password is not good enough"},
 	problem.Outdated:     {http.StatusPreconditionFailed, "Something has changed since"},
-	problem.ProofNeeded:  {http.StatusForbidden, "It takes a fresh proof"},
-	problem.Unconfirmed:  {http.StatusPreconditionRequired, "It takes a confirmation"},
+	problem.ProofNeeded:  {http.StatusForbidden, "Confirm that it is you"},
+	problem.Unconfirmed:  {http.StatusPreconditionRequired, "Confirm the impact first"},
 }
 
 var internalProblem = problemOf(http.StatusInternalServerError, "internal", "something went wrong inside the service", "try again; if it happens again, look at the service's log")

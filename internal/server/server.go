@@ -92,7 +92,7 @@ func New(o Options) (http.Handler, error) {
 	compress := gzip.Gzip(gzip.DefaultCompression, gzip.WithExcludedExtensions([]string{".woff2", ".png"}))
 	engine.NoRoute(compress, func(c *gin.Context) { s.unknownRoute(c, o.Console) })
 	engine.NoMethod(func(c *gin.Context) {
-		writeProblem(c, problemOf(http.StatusMethodNotAllowed, "no-such-method", c.Request.Method+" is not possible here", "see the contract for what is"))
+		writeProblem(c, problemOf(http.StatusMethodNotAllowed, "no-such-method", c.Request.Method+" is not allowed here", "see the contract for what is"))
 	})
 	return engine, nil
 }

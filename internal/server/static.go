@@ -23,7 +23,7 @@ func (s *Server) unknownRoute(c *gin.Context, files fs.FS) {
 		name = "index.html"
 	}
 	if c.Request.Method != http.MethodGet && c.Request.Method != http.MethodHead {
-		c.String(http.StatusMethodNotAllowed, "Only reading is possible here.\n")
+		c.String(http.StatusMethodNotAllowed, "Only reading is allowed here.\n")
 		return
 	}
 	if file, err := fs.Stat(files, name); errors.Is(err, fs.ErrNotExist) || err == nil && file.IsDir() {

@@ -86,7 +86,7 @@ func TestBadInput(t *testing.T) {
 		{"POST", children, "application/json", `{"kind":"resource","name":"x"`, 400, "not well-formed JSON"},
 		{"POST", children, "application/json", `[]`, 400, "wrong type"},
 		{"POST", children, "application/json", ``, 400, "a body is needed"},
-		{"POST", children, "text/plain", `{"kind":"folder","name":"x"}`, 400, `content type \"text/plain\" is not understood`},
+		{"POST", children, "text/plain", `{"kind":"folder","name":"x"}`, 400, `content type \"text/plain\" is not supported`},
 		{"POST", children, "", `{"kind":"folder","name":"x"}`, 400, "send application/json"},
 		{"POST", children, "application/json", `{"kind":"resource","nmae":"x","name":"y"}`, 400, "did you mean name?"},
 		{"POST", children, "application/json", `{"kind":"resource"}`, 400, "name is missing"},
@@ -94,7 +94,7 @@ func TestBadInput(t *testing.T) {
 		{"POST", children, "application/json", `{"kind":"resource","name":7,"type":"bucket"}`, 400, `"field":"name"`},
 		{"POST", children, "application/json", `{"kind":"resource","name":"x"}`, 400, "a resource needs a type"},
 		{"POST", children, "application/json", `{"kind":"resource","name":"x","type":"buckt"}`, 422, `"nearest":"bucket"`},
-		{"POST", children, "application/json", `{"kind":"folder","name":"x"}`, 422, "a folder cannot sit in a project"},
+		{"POST", children, "application/json", `{"kind":"folder","name":"x"}`, 422, "a folder cannot be in a project"},
 		{"POST", children, "application/json", `{"kind":"resource","name":"X","type":"bucket"}`, 400, "is not a valid name"},
 		{"POST", children, "application/json", `{"kind":"resource","name":"sensor-log","type":"bucket"}`, 409, "already has something called sensor-log.bucket"},
 		{"POST", children, "application/json", `{"kind":"resource","name":"x","type":"bucket","tags":{"Bad Key":"v"}}`, 400, "is not a valid name"},
@@ -121,7 +121,7 @@ func TestBadInput(t *testing.T) {
 		{"POST", "/scopes/lindenmere/check", "application/json", `{"permission":"descirbe project"}`, 422, "did you mean describe?"},
 		{"POST", "/organisations", "application/json", `{"name":"x","steward":{"name":"y"}}`, 403, "only keepers may"},
 		{"GET", "/nowhere", "", "", 404, "there is no /api/v1/nowhere"},
-		{"PUT", "/session", "", "", 405, "is not possible here"},
+		{"PUT", "/session", "", "", 405, "is not allowed here"},
 	} {
 		t.Run(c.path, func(t *testing.T) {
 			status, header, text := call(t, c.method, b.Address+"/api/v1"+c.path, rowan, c.kind, c.body)
@@ -210,7 +210,7 @@ func TestTheLastStewardStays(t *testing.T) {
 	require.NoError(t, client.Done(rowan.RevokeGrant(t.Context(), byWho["maeve"], nil)))
 	require.NoError(t, client.Done(rowan.RevokeGrant(t.Context(), byWho["rowan"], nil)), "the platform team is left")
 	p := testbed.Problem(t, 422, client.Done(rowan.RemoveMember(t.Context(), "lindenmere", "platform-team", "user", "rowan", nil)))
-	require.Contains(t, p.Detail, "nobody active who can create grant at lindenmere")
+	require.Contains(t, p.Detail, "nobody would be left with \"create grant\" at lindenmere")
 	require.Equal(t, "lock-out", p.Rule)
 	require.NoError(t, client.Done(rowan.AddMember(t.Context(), "lindenmere", "platform-team", nil, user("yuki"))))
 	require.NoError(t, client.Done(rowan.RemoveMember(t.Context(), "lindenmere", "platform-team", "user", "rowan", nil)))

@@ -60,6 +60,8 @@ func TestAnswersFitTheContract(t *testing.T) {
 		{"GET", "/organisations/lindenmere/trends", "", token},
 		{"GET", "/organisations/lindenmere/audit-records?event=change&limit=2", "", token},
 		{"GET", "/organisations/lindenmere/audit-records?from=yesterday", "", token},
+		{"GET", "/organisations/lindenmere/audit-records/9", "", token},
+		{"GET", "/organisations/lindenmere/audit-records/900000", "", token},
 		{"GET", "/audit-records?limit=2", "", keeper},
 		{"GET", "/audit-records", "", token},
 		{"GET", "/organisations/lindenmere/principals/user/maeve/passkeys", "", token},

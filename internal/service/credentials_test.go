@@ -300,7 +300,7 @@ func TestHandingOver(t *testing.T) {
 		}
 		return nil
 	}())
-	require.Contains(t, p.Detail, "nobody active who can create grant at lindenmere")
+	require.Contains(t, p.Detail, "nobody would be left with \"create grant\" at lindenmere")
 }
 
 // TestNobodyActsAsWhoHoldsMore tries to get at the credentials of somebody who holds more.
@@ -345,7 +345,7 @@ func TestSecondFactor(t *testing.T) {
 	b := testbed.InMemory(t)
 	rowan, tomas := b.As(t, "rowan@lindenmere"), b.As(t, "tomas@lindenmere")
 	p := testbed.Problem(t, 409, client.Done(rowan.ChangeSettings(t.Context(), "lindenmere", nil, api.SettingsEdit{Settings: api.Settings{KeysEach: 3, Governing: api.Demands{Factors: anyFactor}}})))
-	require.Contains(t, p.Detail, "you would be the first to be shut out")
+	require.Contains(t, p.Detail, "you would shut yourself out")
 	maeve := demandSecondFactor(t, b)
 	testbed.Problem(t, 403, rowan.ResetSecondFactor(t.Context(), "lindenmere", api.UserKind, "maeve"))
 	require.NoError(t, client.Done(tomas.GetSession(t.Context())))
@@ -424,7 +424,7 @@ func TestTerminals(t *testing.T) {
 	for _, s := range sessions.Sessions {
 		if !s.Here {
 			require.Equal(t, "a test", s.Agent)
-			require.NoError(t, tomas.EndSession(t.Context(), s.Id))
+			require.NoError(t, tomas.RevokeSession(t.Context(), s.Id))
 		}
 	}
 	require.Equal(t, "revoked", kind(t, client.Done(with(t, b, token).GetSession(t.Context()))))

@@ -38,7 +38,7 @@ func TestWhatOpensNothingIsRecorded(t *testing.T) {
 	for range 20 {
 		testbed.Problem(t, 401, client.Done(with(t, b, "made-up").GetSession(t.Context())))
 	}
-	require.Equal(t, []string{" nobody: a token was shown that opens nothing: this service does not know your session"}, recorded(t, b, "token-failed"))
+	require.Equal(t, []string{" nobody: an unknown token was used: this service does not know your session"}, recorded(t, b, "token-failed"))
 	testbed.Problem(t, 401, client.Done(with(t, b, "").GetSession(t.Context())))
 	require.Len(t, recorded(t, b, "token-failed"), 1, "no token is no wrong one")
 

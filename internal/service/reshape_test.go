@@ -29,7 +29,7 @@ func TestReshapingTheTree(t *testing.T) {
 	p = testbed.Problem(t, 403, reshape(t, b.As(t, "ines@lindenmere"), api.Reshaping{Scopes: []string{trial}, To: "lindenmere/science"}))
 	require.Contains(t, p.Detail, "create project", "who may move it may not put it there")
 	for to, says := range map[string]string{
-		"lindenmere/visitors": "is in lindenmere/visitors already", trailGuide: "that is in it", alpine: "cannot sit in a project", "lindenmere/nowhere": "there is no scope",
+		"lindenmere/visitors": "is in lindenmere/visitors already", trailGuide: "that is in it", alpine: "cannot be in a project", "lindenmere/nowhere": "there is no scope",
 	} {
 		t.Run(to, func(t *testing.T) {
 			err := reshape(t, rowan, api.Reshaping{Scopes: []string{trailGuide}, To: to})

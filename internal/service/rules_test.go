@@ -183,7 +183,7 @@ func TestGrantsOnTerms(t *testing.T) {
 		return answer
 	}
 	require.True(t, ask(api.QuestionContext{Location: "north"}).Allowed)
-	require.Contains(t, ask(api.QuestionContext{Location: "south"}).Words, `content-reader from `+digitising+` does not apply: context.location is "north" is not so`)
+	require.Contains(t, ask(api.QuestionContext{Location: "south"}).Words, `content-reader, granted at `+digitising+`, does not apply: its condition is not met (context.location is "north")`)
 	require.Contains(t, ask(api.QuestionContext{}).Words, "it is not known whether")
 	require.False(t, ask(api.QuestionContext{Location: "north", Time: b.Clock.Now().AddDate(2, 0, 0)}).Allowed)
 	holders, err := rowan.ListHolders(ctx, digitising, nil, api.HoldersQuestion{Permission: "fetch object"})
@@ -304,7 +304,7 @@ func TestAuthZEN(t *testing.T) {
 	require.Equal(t, 1, strings.Count(text, "decision"))
 	for body, says := range map[string]string{
 		`{`: "is not the JSON", `{"subject":{"type":"user"}}`: "the subject is missing",
-		`{"subject":{"type":"user","id":"piotr"},"action":{"name":"fetch"},"resource":{"type":"object","id":"x"}} more`: "stands behind the JSON value",
+		`{"subject":{"type":"user","id":"piotr"},"action":{"name":"fetch"},"resource":{"type":"object","id":"x"}} more`: "text after the JSON value",
 	} {
 		t.Run(body, func(t *testing.T) {
 			status, text := ask(token, "/access/v1/evaluation", body)

@@ -45,6 +45,21 @@ func startUndoing(t *testing.T) undoing {
 	return undoing{t, rowan, b, id}
 }
 
+// lastTold returns the fields that the newest record of a change tells of.
+func (u undoing) lastTold(t *testing.T) (fields []api.FieldChanged) {
+	list, err := u.who.ListAuditRecords(t.Context(), "lindenmere", &api.ListAuditRecordsParams{Event: "change", Limit: 1})
+	require.NoError(t, err)
+	told, err := u.who.DescribeAuditRecord(t.Context(), "lindenmere", list.Records[0].Number)
+	require.NoError(t, err)
+	require.Equal(t, list.Records[0], told.Record)
+	for _, thing := range told.Things {
+		require.NotEmpty(t, thing.What)
+		fields = append(fields, thing.Fields...)
+	}
+	require.NotEmpty(t, fields)
+	return fields
+}
+
 // TestUndoing makes one change of each kind through the API and undoes it: the organisation is made of just what it was made of
 // before, and once more undone, of what it was made of after.
 func TestUndoing(t *testing.T) {
@@ -100,11 +115,17 @@ func TestUndoing(t *testing.T) {
 			u.do(change())
 			after := u.madeOf()
 			require.NotEqual(t, before, after)
+			told := u.lastTold(t)
 			first, err := u.undo("last")
 			require.NoError(t, err)
 			require.Equal(t, "rowan@lindenmere", first.Undid.By)
 			require.Equal(t, first.Revision-1, first.Undid.Revision)
 			require.Equal(t, before, u.madeOf(), first.Undid.What)
+			back := u.lastTold(t)
+			for i, f := range back {
+				back[i].Before, back[i].After = f.After, f.Before
+			}
+			require.ElementsMatch(t, told, back, "the log tells each field before and after; undoing tells them the other way round")
 			again, err := u.undo("last")
 			require.NoError(t, err, "what undid it is undone like anything else")
 			require.Contains(t, again.Undid.What, first.Undid.What)
@@ -144,7 +165,7 @@ func TestWhatIsNotUndone(t *testing.T) {
 	}
 	first, second := revision("One"), revision("Two")
 	_, err := u.undo(first)
-	require.Contains(t, testbed.Problem(t, 409, err).Detail, "was changed again since")
+	require.Contains(t, testbed.Problem(t, 409, err).Detail, "has been changed again")
 	_, err = u.undo(second)
 	require.NoError(t, err)
 	_, err = u.undo(first)
@@ -161,7 +182,7 @@ func TestWhatIsNotUndone(t *testing.T) {
 	_, err = ines.undo(second)
 	testbed.Problem(t, 404, err)
 	_, err = ines.undo("last")
-	require.Contains(t, testbed.Problem(t, 404, err).Detail, "you changed nothing lately")
+	require.Contains(t, testbed.Problem(t, 404, err).Detail, "you have changed nothing lately")
 	u.b.Grant(t, "auditor", "user", "ines", "lindenmere")
 	_, err = ines.undo(second)
 	require.NotEmpty(t, testbed.Problem(t, 403, err).Permission)

@@ -32,7 +32,7 @@ func (q Quotas) OrUsual() Quotas {
 func (q Quotas) Check() error {
 	for _, set := range q.each() {
 		if *set.value < 0 {
-			return fmt.Errorf("%d %s are fewer than none", *set.value, set.name)
+			return fmt.Errorf("%d %s is below 0", *set.value, set.name)
 		}
 	}
 	return nil

@@ -81,7 +81,7 @@ const (
 func (s Settings) Check() error {
 	everybody, governing := s.Everybody.Factors, s.Governing.Factors
 	if len(everybody) > 0 && len(governing) > 0 && len(common(everybody, governing)) == 0 {
-		return errors.New("people who may govern could not sign in: what is demanded of them and of everybody has no factor in common")
+		return errors.New("people who may govern could not sign in: no factor is allowed both to them and to everybody")
 	}
 	return nil
 }

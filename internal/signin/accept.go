@@ -25,9 +25,9 @@ func (s *SignIns) AcceptInvitation(ctx context.Context, c tenant.Caller, token c
 	case v.Purpose != credential.ToAccept:
 		return v, &problem.Problem{Kind: problem.Invalid, Detail: "this link is not an invitation", Next: "open it in a browser"}
 	case i.ID.IsZero() || i.Keeper:
-		return v, &problem.Problem{Kind: problem.Refused, Detail: "only people accept invitations", Next: "sign in as a person"}
+		return v, &problem.Problem{Kind: problem.Refused, Detail: "only people can accept invitations", Next: "sign in as a person"}
 	case i.Organisation == v.Organisation:
-		return v, &problem.Problem{Kind: problem.Conflict, Detail: "you belong to " + v.OrganisationName + " already", Next: "nothing more needs doing"}
+		return v, &problem.Problem{Kind: problem.Conflict, Detail: "you belong to " + v.OrganisationName + " already", Next: "there is nothing to do"}
 	case i.SignIn().String() != v.SignIn && !(strings.EqualFold(i.Email, v.SignIn) && (v.MailedTo != "" || i.Proved(v.SignIn))):
 		// A link that got astray lets nobody in under another name than it was sent to. An address that an administrator wrote, and
 		// no letter has proved, is nobody's yet.
@@ -39,7 +39,7 @@ func (s *SignIns) AcceptInvitation(ctx context.Context, c tenant.Caller, token c
 	}
 	for _, seat := range seats {
 		if seat.Organisation == v.Organisation {
-			return v, &problem.Problem{Kind: problem.Conflict, Detail: "you are a guest of " + v.OrganisationName + " already", Next: "nothing more needs doing"}
+			return v, &problem.Problem{Kind: problem.Conflict, Detail: "you are a guest of " + v.OrganisationName + " already", Next: "there is nothing to do"}
 		}
 	}
 	at := tenant.Caller{Name: c.Name, From: c.From, Organisation: v.Organisation, OrganisationName: v.OrganisationName}
@@ -104,7 +104,7 @@ func judgeName(now *access.Snapshot, guest access.Principal, name string, at tim
 		return nil
 	}
 	return &problem.Problem{
-		Kind: problem.Refused, Detail: "a rule of the organisation gives access to people called " + name + ", which nobody meant to give by this invitation",
+		Kind: problem.Refused, Detail: "a rule of the organisation gives access to people called " + name + ", which this invitation was not meant to give",
 		Next: "ask the person who invited you to invite " + name,
 	}
 }

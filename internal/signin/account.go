@@ -18,7 +18,7 @@ import (
 
 // SignOut ends the caller's session.
 func (s *SignIns) SignOut(ctx context.Context, c tenant.Caller) error {
-	return s.Records.EndSession(ctx, c.Identity, c.Session, s.Author(c))
+	return s.Records.RevokeSession(ctx, c.Identity, c.Session, s.Author(c))
 }
 
 // Sessions lists the caller's own sessions, the one used last first.
@@ -30,11 +30,11 @@ func (s *SignIns) Sessions(ctx context.Context, c tenant.Caller) ([]store.Sessio
 	return s.lasting(ctx, c, sessions)
 }
 
-// EndSession ends one of the caller's own sessions.
-func (s *SignIns) EndSession(ctx context.Context, c tenant.Caller, session string) error {
+// RevokeSession ends one of the caller's own sessions.
+func (s *SignIns) RevokeSession(ctx context.Context, c tenant.Caller, session string) error {
 	id, err := model.ParseID(session)
 	if err == nil {
-		err = s.Records.EndSession(ctx, c.Identity, id, s.Author(c))
+		err = s.Records.RevokeSession(ctx, c.Identity, id, s.Author(c))
 	}
 	if err == nil || !errors.Is(err, store.ErrNotFound) && !id.IsZero() {
 		return err
@@ -56,8 +56,8 @@ func (s *SignIns) SessionsOf(ctx context.Context, c tenant.Caller, organisation 
 	return s.lasting(ctx, theirs, sessions)
 }
 
-// EndSessionOf ends a session of somebody that works in the caller's organisation.
-func (s *SignIns) EndSessionOf(ctx context.Context, c tenant.Caller, organisation string, who tenant.PrincipalRef, session string) error {
+// RevokeSessionOf ends a session of somebody that works in the caller's organisation.
+func (s *SignIns) RevokeSessionOf(ctx context.Context, c tenant.Caller, organisation string, who tenant.PrincipalRef, session string) error {
 	d, err := s.Open(ctx, c)
 	if err != nil {
 		return err
@@ -68,8 +68,8 @@ func (s *SignIns) EndSessionOf(ctx context.Context, c tenant.Caller, organisatio
 	}
 	id, err := model.ParseID(session)
 	if err == nil {
-		err = s.Records.EndSessionOf(ctx, c.Organisation, p.ID, id, store.AuditRecord{
-			Organisation: c.OrganisationName, Author: s.Author(c), Event: "session-ended", Detail: fmt.Sprintf("ended a session of %s %s", p.Kind.Words(), p.Name),
+		err = s.Records.RevokeSessionOf(ctx, c.Organisation, p.ID, id, store.AuditRecord{
+			Organisation: c.OrganisationName, Author: s.Author(c), Event: "session-ended", Detail: fmt.Sprintf("revoked a session of %s %s", p.Kind.Words(), p.Name),
 		})
 	}
 	if err == nil || !errors.Is(err, store.ErrNotFound) && !id.IsZero() {

@@ -17,7 +17,7 @@ import (
 
 // Why a terminal is not let in, or not yet.
 var (
-	ErrDeviceWaits   = errors.New("nobody has let this terminal in yet")
+	ErrDeviceWaits   = errors.New("nobody has confirmed this terminal yet")
 	ErrDeviceHasty   = errors.New("this terminal asks too often")
 	ErrDeviceRefused = errors.New("this terminal was refused")
 	ErrDeviceLate    = errors.New("the code of this terminal has expired: sign in again")
@@ -66,7 +66,7 @@ func (s *SignIns) Device(ctx context.Context, c tenant.Caller, code string) (sto
 // DecideDevice lets the terminal in as the caller, where they work at present, or refuses it.
 func (s *SignIns) DecideDevice(ctx context.Context, c tenant.Caller, code string, allow bool) error {
 	if c.Identity.ID.IsZero() {
-		return &problem.Problem{Kind: problem.Refused, Detail: "only people let terminals in", Next: "sign in as a person"}
+		return &problem.Problem{Kind: problem.Refused, Detail: "only people can let terminals in", Next: "sign in as a person"}
 	}
 	r, err := s.Device(ctx, c, code)
 	if err != nil {
@@ -90,7 +90,7 @@ func (s *SignIns) DecideDevice(ctx context.Context, c tenant.Caller, code string
 	if !errors.Is(err, store.ErrNotFound) {
 		return err
 	}
-	return &problem.Problem{Kind: problem.Conflict, Detail: "this terminal was answered already", Next: "nothing more needs doing"}
+	return &problem.Problem{Kind: problem.Conflict, Detail: "this terminal was answered already", Next: "there is nothing to do"}
 }
 
 // DeviceToken returns the session of a terminal once somebody has let it in.

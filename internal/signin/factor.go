@@ -75,7 +75,7 @@ func (s *SignIns) Factor(ctx context.Context, c tenant.Caller) (FactorView, erro
 func (s *SignIns) BeginFactor(ctx context.Context, c tenant.Caller) (uri, seed string, err error) {
 	switch {
 	case c.Identity.ID.IsZero():
-		return "", "", &problem.Problem{Kind: problem.Refused, Detail: "only people have a second factor", Next: "sign in as a person"}
+		return "", "", &problem.Problem{Kind: problem.Refused, Detail: "only people can have a second factor", Next: "sign in as a person"}
 	case c.Identity.Factor:
 		return "", "", &problem.Problem{Kind: problem.Conflict, Detail: "you have a second factor already", Next: "remove it first to set up another device"}
 	}
@@ -170,7 +170,7 @@ func (s *SignIns) ResetFactor(ctx context.Context, c tenant.Caller, organisation
 		return err
 	}
 	if !identity.Factor {
-		return &problem.Problem{Kind: problem.Conflict, Detail: name + " has no second factor", Next: "nothing needs doing"}
+		return &problem.Problem{Kind: problem.Conflict, Detail: name + " has no second factor", Next: "there is nothing to do"}
 	}
 	record := store.AuditRecord{Organisation: c.OrganisationName, Author: s.Author(c), Event: "second-factor-dropped", Detail: c.Name + " removed the second factor of " + identity.SignIn().String()}
 	if err := s.Records.DropFactor(ctx, identity, record); err != nil {
@@ -180,8 +180,8 @@ func (s *SignIns) ResetFactor(ctx context.Context, c tenant.Caller, organisation
 	return nil
 }
 
-// errNoCode says that a code is needed beside the password.
-var errNoCode = &problem.Problem{Kind: problem.CodeNeeded, Detail: "a code is needed beside the password", Next: "give the one that your device shows, or a recovery code", Field: "code"}
+// errNoCode says that a code is needed in addition to the password.
+var errNoCode = &problem.Problem{Kind: problem.CodeNeeded, Detail: "a code is needed in addition to the password", Next: "give the one that your device shows, or a recovery code", Field: "code"}
 
 // testFactor refuses a sign-in without the code of the identity's second factor. It gives what the sign-in counts as begun by.
 func (s *SignIns) testFactor(ctx context.Context, i store.Identity, code, from string) (settings.Factor, error) {

@@ -67,7 +67,7 @@ func (s *SignIns) CreateKey(ctx context.Context, c tenant.Caller, organisation s
 // CreateOwnKey issues a key for the caller.
 func (s *SignIns) CreateOwnKey(ctx context.Context, c tenant.Caller, wanted NewKey) (KeyMade, error) {
 	if c.Identity.ID.IsZero() {
-		return KeyMade{}, &problem.Problem{Kind: problem.Refused, Detail: "a program issues no keys for itself: a token of minutes would last for ever", Next: "have a person issue another key for it"}
+		return KeyMade{}, &problem.Problem{Kind: problem.Refused, Detail: "a program cannot issue a key for itself: its short token would last for ever", Next: "have a person issue another key for it"}
 	}
 	return s.issue(ctx, c, wanted, func(d tenant.Viewer) (access.Principal, error) {
 		p, _ := d.Principal(c.Principal)
@@ -107,7 +107,7 @@ func (s *SignIns) issue(ctx context.Context, c tenant.Caller, wanted NewKey, fin
 		if len(keys) >= d.Settings.KeysEach {
 			return tenant.Plan{}, &problem.Problem{
 				Kind: problem.Conflict, Detail: fmt.Sprintf("%s %s has %d API keys already, as many as the organisation allows", p.Kind.Words(), p.Name, len(keys)),
-				Next: "take one back that is no longer used",
+				Next: "revoke one that is no longer used",
 			}
 		}
 		notices, err := plan.Notice(d, ctx, c, p, "An API key of yours was issued.", "issued an API key that opens your account.")
@@ -144,7 +144,7 @@ func (s *SignIns) NewKey(c tenant.Caller, principal model.ID, wanted NewKey) (Ke
 		return KeyMade{}, err
 	}
 	if !wanted.Until.IsZero() && !wanted.Until.After(now) {
-		return KeyMade{}, &problem.Problem{Kind: problem.Invalid, Detail: "the key would have ended before it is made", Next: "give a moment to come, or none", Field: "until"}
+		return KeyMade{}, &problem.Problem{Kind: problem.Invalid, Detail: "the end of the key is in the past", Next: "give a moment to come, or none", Field: "until"}
 	}
 	if !c.KeyUntil.IsZero() && (wanted.Until.IsZero() || wanted.Until.After(c.KeyUntil)) {
 		return KeyMade{}, &problem.Problem{Kind: problem.Refused, Detail: "the key would outlast the one you act by", Next: "have it end before " + c.KeyUntil.Format(time.RFC3339), Field: "until"}
@@ -191,7 +191,7 @@ func (s *SignIns) WithdrawKey(ctx context.Context, c tenant.Caller, key string) 
 		if err := s.Records.WithdrawServiceKey(ctx, k, s.Author(c)); err != nil {
 			return err
 		}
-		return s.tellEverywhere(ctx, c, "service-key-withdrawn", fmt.Sprintf("keeper %s took back key %s of a platform service", c.Name, k.ID))
+		return s.tellEverywhere(ctx, c, "service-key-withdrawn", fmt.Sprintf("keeper %s revoked key %s of a platform service", c.Name, k.ID))
 	}
 	if k.Organisation != c.Organisation {
 		return problem.Missing("key", key, "")
@@ -211,7 +211,7 @@ func (s *SignIns) WithdrawKey(ctx context.Context, c tenant.Caller, key string) 
 		notices, err := plan.Notice(d, ctx, c, p, "An API key of yours was revoked.", "revoked one of your API keys.")
 		return tenant.Plan{
 			Beside:  func(tx tenant.Tx) error { return tx.WithdrawKey(k) },
-			What:    fmt.Sprintf("took back key %s of %s %s", k.ID, p.Kind.Words(), p.Name),
+			What:    fmt.Sprintf("revoked key %s of %s %s", k.ID, p.Kind.Words(), p.Name),
 			Notices: notices,
 		}, err
 	})
@@ -236,7 +236,7 @@ func (s *SignIns) CreateServiceKey(ctx context.Context, c tenant.Caller, service
 		return KeyMade{}, err
 	}
 	if most := settings.DefaultSettings().KeysEach; len(keys) >= most {
-		return KeyMade{}, &problem.Problem{Kind: problem.Conflict, Detail: fmt.Sprintf("service %s has %d API keys already", service, len(keys)), Next: "take one back that is no longer used"}
+		return KeyMade{}, &problem.Problem{Kind: problem.Conflict, Detail: fmt.Sprintf("service %s has %d API keys already", service, len(keys)), Next: "revoke one that is no longer used"}
 	}
 	made, err := s.NewKey(c, model.PlatformServiceID(service), wanted)
 	if err != nil {
@@ -268,7 +268,7 @@ func (s *SignIns) tellEverywhere(ctx context.Context, c tenant.Caller, event, de
 }
 
 func (s *SignIns) keptService(ctx context.Context, c tenant.Caller, name string) error {
-	if err := tenant.NeedKeeper(c, "look after the keys of services"); err != nil {
+	if err := tenant.NeedKeeper(c, "manage the keys of services"); err != nil {
 		return err
 	}
 	catalogue, err := s.CatalogueNow(ctx)
@@ -278,7 +278,7 @@ func (s *SignIns) keptService(ctx context.Context, c tenant.Caller, name string)
 	var known []string
 	for _, service := range catalogue.Services() {
 		if service.Name == name && service.Own() {
-			return &problem.Problem{Kind: problem.Refused, Detail: name + " is Arbora itself: no program acts as it", Next: "name a service of the cloud"}
+			return &problem.Problem{Kind: problem.Refused, Detail: name + " is Arbora itself: no program can act as it", Next: "name a service of the cloud"}
 		} else if service.Name == name {
 			return nil
 		}

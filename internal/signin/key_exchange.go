@@ -67,10 +67,10 @@ func (s *SignIns) ExchangeKey(ctx context.Context, c tenant.Caller, key string, 
 		return KeyMade{}, &problem.Problem{Kind: problem.Conflict, Detail: "this API key no longer works, so there is nothing to exchange", Next: "issue another one"}
 	}
 	if old.PublicKey != "" {
-		return KeyMade{}, &problem.Problem{Kind: problem.Conflict, Detail: "nobody was shown a secret of this key: its program signs by a key pair of its own", Next: "issue a key for another pair, and take this one back"}
+		return KeyMade{}, &problem.Problem{Kind: problem.Conflict, Detail: "this key has no secret: its program signs with its own key pair", Next: "issue a key for another pair, and revoke this one"}
 	}
 	if old.Principal == c.Principal && c.Identity.ID.IsZero() {
-		return KeyMade{}, &problem.Problem{Kind: problem.Refused, Detail: "a program issues no keys for itself", Next: "have a person exchange the key"}
+		return KeyMade{}, &problem.Problem{Kind: problem.Refused, Detail: "a program cannot exchange its own key", Next: "have a person exchange the key"}
 	}
 	find := func(d tenant.Viewer) (access.Principal, error) {
 		p, ok := d.Principal(old.Principal)

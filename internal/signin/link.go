@@ -107,7 +107,7 @@ func (s *SignIns) MailPasswordLink(ctx context.Context, c tenant.Caller, organis
 		if err == nil {
 			err = plan.MayActAs(d, p)
 		}
-		return tenant.Plan{Beside: link.Write, What: "made a link for user " + name + " to choose a password"}, err
+		return tenant.Plan{Beside: link.Write, What: "created a link for user " + name + " to choose a password"}, err
 	}); err != nil {
 		return LinkMade{}, err
 	}

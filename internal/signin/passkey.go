@@ -96,7 +96,7 @@ func (s *SignIns) takeCeremony(ctx context.Context, token credential.Token) (ses
 // BeginPasskey asks the caller's browser for a new passkey.
 func (s *SignIns) BeginPasskey(ctx context.Context, c tenant.Caller) (Ceremony, error) {
 	if c.Identity.ID.IsZero() {
-		return Ceremony{}, &problem.Problem{Kind: problem.Refused, Detail: "only people have passkeys", Next: "sign in as a person"}
+		return Ceremony{}, &problem.Problem{Kind: problem.Refused, Detail: "only people can have passkeys", Next: "sign in as a person"}
 	}
 	if err := s.NeedProof(c, "add a passkey"); err != nil {
 		return Ceremony{}, err
@@ -172,7 +172,7 @@ func badPasskey(err error) error {
 	if errors.As(err, &e) && e.Details != "" {
 		detail = e.Details
 	}
-	return &problem.Problem{Kind: problem.Invalid, Detail: "the browser's answer does not hold: " + detail, Next: "begin once more"}
+	return &problem.Problem{Kind: problem.Invalid, Detail: "the browser's answer is not valid: " + detail, Next: "begin once more"}
 }
 
 // Passkeys lists the caller's own passkeys.
@@ -275,7 +275,7 @@ func (s *SignIns) SignInByPasskey(ctx context.Context, token credential.Token, a
 }
 
 func wrongPasskey() *problem.Problem {
-	return &problem.Problem{Kind: problem.WrongSignIn, Detail: "this passkey opens nothing here", Next: "sign in with your password, or with another passkey"}
+	return &problem.Problem{Kind: problem.WrongSignIn, Detail: "this passkey is not known here", Next: "sign in with your password, or with another passkey"}
 }
 
 // readPasskey finds whose passkey signed what a browser was asked to sign. What is wrong is recorded.
@@ -315,7 +315,7 @@ func (s *SignIns) readPasskey(ctx context.Context, token credential.Token, answe
 	}
 	// A counter that went backwards means that somebody copied the key (WebAuthn, section 6.1.1).
 	if err != nil || credential.Authenticator.CloneWarning {
-		return store.Identity{}, errors.Join(wrong, s.NoteFailure(ctx, user.identity.OrganisationName, from, "passkey-failed", "a passkey that opens nothing was shown"))
+		return store.Identity{}, errors.Join(wrong, s.NoteFailure(ctx, user.identity.OrganisationName, from, "passkey-failed", "an unknown passkey was used"))
 	}
 	body, err := json.Marshal(credential)
 	if err != nil {

@@ -146,7 +146,7 @@ func (s *SignIns) seat(ctx context.Context, session *store.Session, wanted strin
 		}
 		names = append(names, seat.Name)
 	}
-	p := &problem.Problem{Kind: problem.Refused, Detail: "no organisation knows you at present", Next: "ask the person who invited you"}
+	p := &problem.Problem{Kind: problem.Refused, Detail: "no organisation knows you at the moment", Next: "ask the person who invited you"}
 	if len(names) > 0 {
 		p = problem.Missing("organisation", wanted, english.Nearest(wanted, names))
 		p.Next = fmt.Sprintf("you are known in %s", strings.Join(names, ", "))

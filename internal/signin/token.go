@@ -190,7 +190,7 @@ func (s *SignIns) key(ctx context.Context, p Program) (store.Key, error) {
 	if p.Key == "" {
 		return store.Key{}, &problem.Problem{Kind: problem.NotSignedIn, Detail: "no API key was given", Next: "send its id and secret"}
 	}
-	unknown := &problem.Problem{Kind: problem.Foreign, Detail: "there is no such API key at this service, or its secret is another", Next: "check the id, the secret and the service's address"}
+	unknown := &problem.Problem{Kind: problem.Foreign, Detail: "this service has no such API key, or the secret is wrong", Next: "check the id, the secret and the service's address"}
 	// Only what is wrong counts: programs that show what they have are never slowed down.
 	if wait := s.guesses.left(showingKeys, p.From); wait > 0 {
 		return store.Key{}, problem.Wait("too many wrong keys from your network address", wait)
@@ -334,7 +334,7 @@ func (s *SignIns) ExchangeToken(ctx context.Context, shown credential.Token, aud
 		return "", err
 	}
 	if c.Audience != "" || c.Identity.Keeper || c.Organisation.IsZero() {
-		return "", &problem.Problem{Kind: problem.Refused, Detail: "this token is not exchanged for another", Next: "show the token of a session or an API key that works in an organisation"}
+		return "", &problem.Problem{Kind: problem.Refused, Detail: "this token cannot be exchanged for another", Next: "send the token of a session, or of an API key that belongs to an organisation"}
 	}
 	catalogue, err := s.CatalogueNow(ctx)
 	if err != nil {
@@ -347,7 +347,7 @@ func (s *SignIns) ExchangeToken(ctx context.Context, shown credential.Token, aud
 		}
 	}
 	if !slices.Contains(known, audience) {
-		return "", &problem.Problem{Kind: problem.Invalid, Detail: fmt.Sprintf("%q is nobody to show a token to", audience), Next: "name " + Cloud + " or a platform service", Nearest: english.Nearest(audience, known), Field: "audience"}
+		return "", &problem.Problem{Kind: problem.Invalid, Detail: fmt.Sprintf("there is no %q to send a token to", audience), Next: "name " + Cloud + " or a platform service", Nearest: english.Nearest(audience, known), Field: "audience"}
 	}
 	return s.Exchange(ctx, c, audience)
 }
@@ -425,7 +425,7 @@ func (s *SignIns) programCaller(ctx context.Context, token credential.AccessToke
 	switch c.Kind = p.Kind; p.Kind {
 	case model.ServiceAccount:
 		if now.IsRetired(p.Home) {
-			return c, &problem.Problem{Kind: problem.Revoked, Detail: "the scope where the service account lives is retired", Next: "ask an administrator"}
+			return c, &problem.Problem{Kind: problem.Revoked, Detail: "the scope of the service account is retired", Next: "ask an administrator"}
 		}
 		c.Name = now.Address(p.Home) + "/" + p.Name
 	case model.PlatformService:

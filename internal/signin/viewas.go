@@ -36,7 +36,7 @@ func newViewing() *viewing {
 // recorded as made for them.
 func (s *SignIns) ActFor(ctx context.Context, c tenant.Caller, who tenant.PrincipalRef, from string) (tenant.Caller, error) {
 	if c.Kind != model.PlatformService {
-		return c, &problem.Problem{Kind: problem.Refused, Detail: "only a platform service acts for others", Next: "act as yourself", Field: "Act-For"}
+		return c, &problem.Problem{Kind: problem.Refused, Detail: "only a platform service can act for others", Next: "act as yourself", Field: "Act-For"}
 	}
 	d, err := s.Open(ctx, c)
 	if err != nil {
@@ -59,7 +59,7 @@ func (s *SignIns) ViewAs(ctx context.Context, c tenant.Caller, who tenant.Princi
 		return c, err
 	}
 	if who.Kind == model.Group.String() {
-		return c, &problem.Problem{Kind: problem.Invalid, Detail: "nobody sees as a group", Next: "name somebody in it", Field: "View-As"}
+		return c, &problem.Problem{Kind: problem.Invalid, Detail: "nobody can see as a group", Next: "name somebody in it", Field: "View-As"}
 	}
 	p, err := d.Governed(c.OrganisationName, who, "view-as")
 	if err != nil {

@@ -75,7 +75,7 @@ func (s *SignIns) sessionCaller(ctx context.Context, token credential.Token, fro
 	} else if err != nil {
 		return tenant.Caller{}, err
 	}
-	ended := &problem.Problem{Kind: problem.Revoked, Detail: "your session was ended", Next: "sign in again"}
+	ended := &problem.Problem{Kind: problem.Revoked, Detail: "your session was revoked", Next: "sign in again"}
 	if !session.EndedAt.IsZero() {
 		return tenant.Caller{}, ended
 	}

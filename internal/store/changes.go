@@ -108,6 +108,13 @@ func (s *Store) Change(ctx context.Context, organisation model.ID, revision uint
 	return r, nil
 }
 
+// RevisionOf finds the revision that the change of an audit record led to: the two are written as one. It returns [ErrNotFound] for a
+// record of something else.
+func (s *Store) RevisionOf(ctx context.Context, organisation model.ID, record AuditRecord) (revision uint64, err error) {
+	return revision, mark(s.db.QueryRowContext(ctx, "SELECT revision FROM change_record WHERE organisation_id = ? AND made_at = ? AND made_by = ? AND what = ? ORDER BY revision LIMIT 1",
+		idColumn(organisation), record.Author.At, record.Author.Name, record.Detail).Scan(&revision))
+}
+
 // lately is how many revisions back [Store.LastChange] looks.
 const lately = 10_000
 

@@ -169,6 +169,24 @@ func (w *Tx) ResetPassword(i Identity, hash string, until time.Time, ends Reset)
 	return setPassword(w.ctx, w.tx, i.ID, hash, until, "", w.at)
 }
 
+// SetSignInBy says anew what an identity signs in with, and ends what opens it no longer: without a password its sessions and links,
+// without keys its API keys.
+func (w *Tx) SetSignInBy(i Identity, by credential.SignInBy) error {
+	w.note("identity", map[string]any{"id": i.ID.String(), "sign_in_by": i.By}, map[string]any{"id": i.ID.String(), "sign_in_by": by})
+	if err := w.exec("UPDATE identity SET sign_in_by = ? WHERE id = ?", by, idColumn(i.ID)); err != nil {
+		return err
+	}
+	if !by.TakesKeys() {
+		if err := w.exec("UPDATE api_key SET withdrawn_at = ? WHERE organisation_id = ? AND principal_id = ? AND withdrawn_at IS NULL", w.at, idColumn(w.organisation), idColumn(i.ID)); err != nil {
+			return err
+		}
+	}
+	if by.TakesPassword() {
+		return nil
+	}
+	return setPassword(w.ctx, w.tx, i.ID, "", time.Time{}, "", w.at)
+}
+
 // setPassword writes a password, temporary when until is not zero.
 func setPassword(ctx context.Context, tx *txn, id model.ID, hash string, until time.Time, keep credential.Token, at time.Time) error {
 	if _, err := tx.ExecContext(ctx, "UPDATE identity SET password_hash = ?, temporary = ?, temporary_until = ? WHERE id = ?",

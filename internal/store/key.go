@@ -127,7 +127,7 @@ func (s *Store) WithdrawServiceKey(ctx context.Context, k Key, author Author) er
 		if _, err := tx.ExecContext(ctx, "UPDATE api_key SET withdrawn_at = ? WHERE id = ?", author.At, idColumn(k.ID)); err != nil {
 			return err
 		}
-		return appendAudit(ctx, tx, AuditRecord{Author: author, Event: "key-withdrawn", Detail: "took back key " + k.ID.String() + " of a service"})
+		return appendAudit(ctx, tx, AuditRecord{Author: author, Event: "key-withdrawn", Detail: "revoked key " + k.ID.String() + " of a service"})
 	})
 }
 
@@ -238,7 +238,7 @@ func (w *Tx) SetQuotas(before, after settings.Quotas) error {
 	return w.exec("UPDATE organisation SET quotas = ? WHERE id = ?", text, idColumn(w.organisation))
 }
 
-// ChangeSettings writes what the organisation has decided for itself.
+// ChangeSettings writes the organisation's own settings.
 func (w *Tx) ChangeSettings(before, after settings.Settings) error {
 	w.note("organisation_setting", before, after)
 	w.beside = true

@@ -119,6 +119,17 @@ func (d Details) PrincipalDetails(ctx context.Context, organisation model.ID, id
 	return details, err
 }
 
+// WithEmail finds the users of an organisation that have a mail address, by id; at most three of them.
+func (d Details) WithEmail(ctx context.Context, organisation model.ID, email string) (ids []model.ID, err error) {
+	query := "SELECT p.id FROM principal p JOIN identity i ON i.id = p.identity_id WHERE p.organisation_id = ? AND i.email = ? ORDER BY p.id LIMIT 3"
+	return ids, each(ctx, d.from, query, []any{idColumn(organisation), email}, func(scan scanner) error {
+		var id model.ID
+		err := scan((*idColumn)(&id))
+		ids = append(ids, id)
+		return err
+	})
+}
+
 // GrantDetails reads the details of grants by id.
 func (d Details) GrantDetails(ctx context.Context, ids []model.ID) (map[model.ID]GrantDetails, error) {
 	details := make(map[model.ID]GrantDetails, len(ids))

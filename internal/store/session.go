@@ -153,19 +153,19 @@ func (s *Store) LastSignIns(ctx context.Context, organisation model.ID) (map[mod
 	return last, err
 }
 
-// EndSession ends a session of an identity and records it. It returns [ErrNotFound] when there is no such session.
-func (s *Store) EndSession(ctx context.Context, i Identity, session model.ID, author Author) error {
+// RevokeSession ends a session of an identity and records it. It returns [ErrNotFound] when there is no such session.
+func (s *Store) RevokeSession(ctx context.Context, i Identity, session model.ID, author Author) error {
 	record := AuditRecord{Organisation: i.OrganisationName, Author: author, Event: "sign-out", Detail: i.SignIn().String() + " signed out"}
-	return s.endSession(ctx, "s.identity_id = ?", session, record, idColumn(i.ID))
+	return s.revokeSession(ctx, "s.identity_id = ?", session, record, idColumn(i.ID))
 }
 
-// EndSessionOf ends a session of a principal that works in its organisation, and records it. It returns [ErrNotFound] when
+// RevokeSessionOf ends a session of a principal that works in its organisation, and records it. It returns [ErrNotFound] when
 // there is no such session.
-func (s *Store) EndSessionOf(ctx context.Context, organisation, principal, session model.ID, record AuditRecord) error {
-	return s.endSession(ctx, sessionsOfPrincipal, session, record, idColumn(organisation), idColumn(principal))
+func (s *Store) RevokeSessionOf(ctx context.Context, organisation, principal, session model.ID, record AuditRecord) error {
+	return s.revokeSession(ctx, sessionsOfPrincipal, session, record, idColumn(organisation), idColumn(principal))
 }
 
-func (s *Store) endSession(ctx context.Context, whose string, session model.ID, record AuditRecord, values ...any) error {
+func (s *Store) revokeSession(ctx context.Context, whose string, session model.ID, record AuditRecord, values ...any) error {
 	return s.transaction(ctx, func(tx *txn) error {
 		values := append([]any{record.Author.At, idColumn(session)}, values...)
 		result, err := tx.ExecContext(ctx, "UPDATE session s SET s.ended_at = ? WHERE s.id = ? AND "+whose+" AND s.ended_at IS NULL", values...)

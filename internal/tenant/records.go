@@ -20,6 +20,7 @@ type Details interface {
 	PolicyDetails(ctx context.Context, ids []model.ID) (map[model.ID]store.PolicyDetails, error)
 	PrincipalDetails(ctx context.Context, organisation model.ID, ids []model.ID) (map[model.ID]store.PrincipalDetails, error)
 	ScopeDetails(ctx context.Context, ids []model.ID) (map[model.ID]store.ScopeDetails, error)
+	WithEmail(ctx context.Context, organisation model.ID, email string) ([]model.ID, error)
 }
 
 // Tx is a write in progress on one organisation: see [store.Tx].
@@ -35,6 +36,7 @@ type Tx interface {
 	PutLink(token credential.Token, l store.Link) error
 	ResetPassword(i store.Identity, hash string, until time.Time, ends store.Reset) error
 	SetPassword(i store.Identity, hash string) error
+	SetSignInBy(i store.Identity, by credential.SignInBy) error
 	UseLink(token credential.Token) error
 	Final()
 	EndKey(k store.Key, until time.Time) error
@@ -71,8 +73,8 @@ type Records interface {
 	DecideDevice(ctx context.Context, userCode string, identity model.ID, organisation model.ID, factor settings.Factor, record store.AuditRecord) error
 	DeviceRequest(ctx context.Context, userCode string) (store.DeviceRequest, error)
 	DropFactor(ctx context.Context, i store.Identity, record store.AuditRecord) error
-	EndSession(ctx context.Context, i store.Identity, session model.ID, author store.Author) error
-	EndSessionOf(ctx context.Context, organisation model.ID, principal model.ID, session model.ID, record store.AuditRecord) error
+	RevokeSession(ctx context.Context, i store.Identity, session model.ID, author store.Author) error
+	RevokeSessionOf(ctx context.Context, organisation model.ID, principal model.ID, session model.ID, record store.AuditRecord) error
 	Factor(ctx context.Context, identity model.ID) (f store.Factor, err error)
 	ForgetGuesses(ctx context.Context, name credential.SignIn) error
 	Guesses(ctx context.Context, g store.Guess) (failures int, err error)
@@ -85,6 +87,7 @@ type Records interface {
 	KeysToMind(ctx context.Context, organisation model.ID, endsBefore time.Time, unusedSince time.Time, limit int) (keys []store.Key, err error)
 	Link(ctx context.Context, token credential.Token) (l store.Link, err error)
 	LastChange(ctx context.Context, organisation model.ID, by string) (revision uint64, err error)
+	RevisionOf(ctx context.Context, organisation model.ID, record store.AuditRecord) (revision uint64, err error)
 	LinkFor(ctx context.Context, organisation model.ID, principal model.ID, purpose credential.Purpose) (l store.Link, err error)
 	Load(ctx context.Context, organisation model.ID, into func(access.Change) error) (revision uint64, err error)
 	PersonDetails(ctx context.Context, organisation model.ID, ids []model.ID) (map[model.ID]store.PersonDetails, error)

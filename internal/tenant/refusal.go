@@ -66,5 +66,5 @@ func (s *Tenants) NoteToken(ctx context.Context, from string, became *problem.Pr
 	if became.Kind != problem.Foreign && became.Kind != problem.Revoked || !s.IsNew("token "+from) {
 		return nil
 	}
-	return s.NoteFailure(ctx, "", from, "token-failed", "a token was shown that opens nothing: "+became.Detail)
+	return s.NoteFailure(ctx, "", from, "token-failed", "an unknown token was used: "+became.Detail)
 }

@@ -47,7 +47,7 @@ func (d Viewer) Governed(organisation string, who PrincipalRef, operations ...st
 		return access.Principal{}, problem.Of(err, "kind")
 	}
 	if kind == model.PlatformService || kind == model.BuiltInSet {
-		return access.Principal{}, &problem.Problem{Kind: problem.Invalid, Detail: fmt.Sprintf("a %s is not the organisation's own", kind), Next: "name a user, guest, group or service account", Field: "kind"}
+		return access.Principal{}, &problem.Problem{Kind: problem.Invalid, Detail: fmt.Sprintf("a %s does not belong to the organisation", kind), Next: "name a user, guest, group or service account", Field: "kind"}
 	}
 	where := top
 	if kind == model.ServiceAccount {

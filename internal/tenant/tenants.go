@@ -104,7 +104,7 @@ func (s *Tenants) reload(ctx context.Context, h *Tenant) (*access.Snapshot, erro
 		return nil, err
 	}
 	for _, reason := range skipped {
-		s.Log.Error("a record of an organisation cannot be applied and is left out", "organisation", h.id, "revision", revision, "reason", reason)
+		s.Log.Error("a record of an organisation cannot be applied, and is left out", "organisation", h.id, "revision", revision, "reason", reason)
 	}
 	h.skipped.Store(&skipped)
 	if err := s.readSettings(ctx, h); err != nil {

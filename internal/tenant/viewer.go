@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"net/netip"
 	"slices"
+	"strings"
 
 	"arbora.example/access"
 	"arbora.example/access/catalogue"
@@ -23,7 +24,7 @@ type Viewer struct {
 	service string       // of a caller that is a platform service: its name
 	served  *access.View // of a platform service that acts for somebody: what they see; nil when it acts by itself
 	tame    bool         // the caller is a program whose key was not made for governing
-	// Settings are what the organisation has decided for itself.
+	// Settings are the organisation's own settings.
 	Settings settings.Settings
 	// Details are read as they are; while a change is planned that is then made, within its transaction.
 	Details Details
@@ -101,7 +102,7 @@ func WorksSomewhere(c Caller) error {
 		return nil
 	}
 	return &problem.Problem{
-		Kind: problem.Refused, Detail: "the access token works in no organisation",
+		Kind: problem.Refused, Detail: "the access token belongs to no organisation",
 		Next: "ask for one with organisation=NAME in the form for /oauth/token; arbora sign-in --organisation does so",
 	}
 }
@@ -284,7 +285,13 @@ func (d Viewer) PrincipalCalled(kind, name string) (access.Principal, error) {
 			known = append(known, p.Name)
 		}
 	}
-	p := problem.Missing(kind, name, english.Nearest(name, known))
+	nearest := english.Nearest(name, known)
+	for _, other := range known { // a guest without the part after the @, a user with it
+		if k == model.Guest && strings.HasPrefix(other, name+"@") || k == model.User && strings.HasPrefix(name, other+"@") {
+			nearest = other
+		}
+	}
+	p := problem.Missing(kind, name, nearest)
 	p.Field = "name"
 	return access.Principal{}, p
 }
@@ -298,7 +305,7 @@ func (d Viewer) serviceAccount(address string) (access.Principal, error) {
 		}
 	}
 	p := problem.Missing("service account", address, "")
-	p.Next, p.Field = "write the address it lives at and its name", "name"
+	p.Next, p.Field = "write the scope's address, a slash and the account's name", "name"
 	return access.Principal{}, p
 }
 

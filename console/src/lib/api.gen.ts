@@ -152,8 +152,8 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** End one of my own sessions */
-        delete: operations["endSession"];
+        /** Revoke one of my own sessions */
+        delete: operations["revokeSession"];
         options?: never;
         head?: never;
         patch?: never;
@@ -724,8 +724,8 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** End a session of somebody that works in the organisation */
-        delete: operations["endSessionOf"];
+        /** Revoke a session of somebody who works in the organisation */
+        delete: operations["revokeSessionOf"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1081,7 +1081,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The API keys that a user issued for others, and that were not taken back */
+        /** The API keys that a user issued for others, and that were not revoked */
         get: operations["listIssuedKeys"];
         put?: never;
         post?: never;
@@ -1272,6 +1272,23 @@ export interface paths {
         };
         /** What happened in the organisation and who did it or was refused it, newest first */
         get: operations["listAuditRecords"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/organisations/{organisation}/audit-records/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One record in full: for a change, what each thing was before it and after it */
+        get: operations["describeAuditRecord"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1790,10 +1807,11 @@ export interface components {
             email?: string;
             tags?: components["schemas"]["Tags"];
             owner?: components["schemas"]["PrincipalRef"];
-            /** @description Of a group: nobody owns it any more */
+            /** @description Of a group: remove its owner */
             noOwner?: boolean;
             /** @description Of a gathering group: whom it gathers */
             gathers?: string;
+            signInBy?: components["schemas"]["SignInBy"];
             was?: components["schemas"]["AsRead"];
         };
         StateChange: {
@@ -2251,6 +2269,13 @@ export interface components {
             owner?: components["schemas"]["PrincipalRef"];
             /** @description The caller owns the group, and may change its members */
             owns?: boolean;
+            /** @description The groups whose members it may change as their owner */
+            ownsGroups?: string[];
+            /**
+             * Format: date-time
+             * @description When a user or guest last came to work in the organisation; left out for never
+             */
+            lastSignInAt?: string;
             /** @description Of a gathering group: its condition */
             gathers?: string;
             /** @description Who is in a group at any depth, groups left out */
@@ -2415,6 +2440,27 @@ export interface components {
             from: string;
             event: components["schemas"]["AuditEvent"];
             detail: string;
+        };
+        AuditDetails: {
+            record: components["schemas"]["AuditRecord"];
+            /**
+             * Format: int64
+             * @description That the change led to; left out for what is no change
+             */
+            revision?: number;
+            /** @description What the change altered */
+            things: components["schemas"]["ThingChanged"][];
+        };
+        ThingChanged: {
+            /** @description In words, such as user bram, by today's names */
+            what: string;
+            fields: components["schemas"]["FieldChanged"][];
+        };
+        /** @description One thing that is known of it. What was created has nothing before, what was deleted has nothing after */
+        FieldChanged: {
+            field: string;
+            before: string;
+            after: string;
         };
         AuditRecordList: {
             records: components["schemas"]["AuditRecord"][];
@@ -3049,6 +3095,8 @@ export interface components {
             hidden: boolean;
             /** @description For a no, to those who may grant here: the single changes that would turn it, smallest first */
             steps: components["schemas"]["Step"][];
+            /** @description For a no, to those who may grant here: that no single change would turn it, and why */
+            noStep?: string;
             /** Format: int64 */
             revision: number;
         };
@@ -3446,7 +3494,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    endSession: {
+    revokeSession: {
         parameters: {
             query?: never;
             header?: never;
@@ -4771,7 +4819,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    endSessionOf: {
+    revokeSessionOf: {
         parameters: {
             query?: never;
             header?: never;
@@ -5795,6 +5843,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AuditRecordList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    describeAuditRecord: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The record */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AuditDetails"];
                 };
             };
             default: components["responses"]["Problem"];

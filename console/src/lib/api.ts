@@ -69,7 +69,7 @@ const unreachable: Problem = {
   title: "No answer",
   status: 0,
   detail: "the service does not answer",
-  next: "it is tried again by itself; what you wrote stays here",
+  next: "it is tried again automatically; what you wrote stays here",
 };
 
 // ask awaits an answer; what goes wrong is thrown as a Problem.

@@ -33,7 +33,7 @@
   });
 </script>
 
-<Page title="Catalogue" lead="Everything that access is about: services, the types of their resources, and what can be done to each.">
+<Page title="Catalogue" lead="All services, the types of their resources, and what can be done to each.">
   {#if problem}
     <ProblemNote {problem} />
   {:else if !catalogue}

@@ -8,6 +8,7 @@
   import { capital, moment } from "../lib/words";
   import Page from "../parts/Page.svelte";
   import ProblemNote from "../parts/ProblemNote.svelte";
+  import RecordDetails from "../parts/RecordDetails.svelte";
   import QuietButton from "../parts/QuietButton.svelte";
   import Skeleton from "../parts/Skeleton.svelte";
   import TextInput from "../parts/TextInput.svelte";
@@ -26,6 +27,7 @@
   let records = $state.raw<Schemas["AuditRecord"][] | null>(null);
   let later = $state.raw<string | undefined>();
   let problem = $state.raw<Problem | null>(null);
+  let opened = $state(0); // the number of the record that is shown in full
   let text = $state("");
   let who = $state("");
 
@@ -143,8 +145,11 @@
             <span class="quiet w-12 shrink-0 text-sm" title={moment(record.at)}>{new Date(record.at).toLocaleTimeString("en-GB", { timeStyle: "short" })}</span>
             <button type="button" onclick={() => narrow("event", record.event)}
               class="w-36 shrink-0 truncate text-left text-sm hover:underline {needsCare.includes(record.event) ? 'font-semibold text-copper-700 dark:text-copper-300' : 'quiet'}">{words[record.event]}</button>
-            <span class="min-w-0 flex-1 break-words">{record.event === "change" || record.event === "refused" ? capital(record.detail) : record.detail}</span>
+            <button type="button" class="min-w-0 flex-1 break-words text-left hover:underline" aria-expanded={opened === record.number} onclick={() => (opened = opened === record.number ? 0 : record.number)}>
+              {record.event === "change" || record.event === "refused" ? capital(record.detail) : record.detail}
+            </button>
             <button type="button" onclick={() => narrow("who", record.by)} class="quiet max-w-72 truncate text-sm hover:underline" title="from {record.from}">{record.by}</button>
+            {#if opened === record.number}<div class="w-full pt-2 pb-1"><RecordDetails number={record.number} /></div>{/if}
           </li>
         {/each}
       </ol>

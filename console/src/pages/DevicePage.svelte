@@ -36,7 +36,7 @@
     problem = null;
     try {
       await ask(api.POST("/device", { body: { code: device?.code ?? "", allow } }));
-      said = allow ? "The terminal is let in. You can close this page." : "The terminal is refused.";
+      said = allow ? "The terminal is signed in. You can close this page." : "The terminal is refused.";
       device = null;
       code = "";
     } catch (caught) {
@@ -45,7 +45,7 @@
   }
 </script>
 
-<Page title="Let a terminal in" lead="It acts as you from then on, until its session ends or you end it on your account's page.">
+<Page title="Let a terminal in" lead="It acts as you from then on, until its session ends or you revoke it on your account's page.">
   <div class="card max-w-xl space-y-4 p-6">
     {#if said}
       <p role="status" class="font-semibold">{said}</p>
@@ -53,7 +53,7 @@
       <p>A terminal waits with the code <strong class="font-mono">{device.code}</strong>:</p>
       <dl class="grid grid-cols-[8rem_1fr] gap-y-1">
         <dt class="quiet">Program</dt><dd>{device.agent}</dd>
-        <dt class="quiet">Asks from</dt><dd class="font-mono">{device.from}</dd>
+        <dt class="quiet">It asks from</dt><dd class="font-mono">{device.from}</dd>
         <dt class="quiet">Since</dt><dd>{moment(device.askedAt)}</dd>
       </dl>
       <p>Is it yours, and does it show this code? Then let it in as <strong>{session.me?.name}</strong>.</p>
@@ -68,7 +68,7 @@
           {#snippet children(id)}<TextInput {id} name="device-code" bind:value={code} placeholder="WDJB-MJHT" autocomplete="off" class="font-mono" required />{/snippet}
         </Field>
         {#if problem && !problem.field}<ProblemNote {problem} />{/if}
-        <Button type="submit" disabled={!code}>Look for it</Button>
+        <Button type="submit" disabled={!code}>Find it</Button>
       </form>
     {/if}
   </div>

@@ -79,7 +79,7 @@
       <section aria-labelledby="members-heading">
         <h2 id="members-heading" class="mb-2 text-lg font-semibold">{gathering ? "Gathered at present" : "Direct members"} <span class="quiet font-normal">{group.members.length}</span></h2>
         {#if group.members.length === 0}
-          <p class="card quiet px-5 py-4">{gathering ? "Nobody has such tags at present." : "Nobody is in it yet."}</p>
+          <p class="card quiet px-5 py-4">{gathering ? "Nobody has such tags at present." : "It has no members yet."}</p>
         {:else}
           <ul class="card" data-test="members">
             {#each group.members as member (member.kind + "/" + member.name)}

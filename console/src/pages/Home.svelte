@@ -95,7 +95,7 @@
                   <li class="flex flex-wrap items-center gap-x-3"><Who who={g.principal} /> <span class="quiet">{g.role} at</span> <a class="link" href={href.scope(g.scope.address)}>{g.scope.name}</a> <span class="quiet ml-auto text-sm">ends {g.until && moment(g.until)}</span></li>
                 {/each}
               {/snippet}
-              {#if h.ending.length > 0}{@render card("Access that ends soon", false, "Within thirty days, by itself.", ending)}{/if}
+              {#if h.ending.length > 0}{@render card("Access that ends soon", false, "Within thirty days.", ending)}{/if}
 
               {#snippet keys()}
                 {#each h.keys as k (k.id)}

@@ -161,7 +161,7 @@
             </tbody>
           </table>
         </div>
-        {#if body.length > shown.length}<p class="quiet">{body.length - shown.length} more lines without faults.</p>{/if}
+        {#if body.length > shown.length}<p class="quiet">{body.length - shown.length} more lines without errors.</p>{/if}
       </section>
     {/if}
   </Page>

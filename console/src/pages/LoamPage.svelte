@@ -76,7 +76,7 @@
     {/if}
     {#if unlisted.length > 0}
       <div class="card mb-4 border-copper-300! px-5 py-3" data-test="unlisted">
-        You may not list {unlisted.map((off) => off.type).join(", ")} here, which takes {unlisted.map((off) => off.permission).join(", ")}. What is shown is what you hold something on.
+        You may not list {unlisted.map((off) => off.type).join(", ")} here: that needs {unlisted.map((off) => off.permission).join(", ")}. You see only what you have access to.
       </div>
     {/if}
     {#if here.resources.length > 0}

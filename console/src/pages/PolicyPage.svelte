@@ -227,7 +227,7 @@
         {/if}
         {#if inParts}<StatementForms {at} {reading} {known} ontext={(joined) => (draft.mine.text = joined)} />{/if}
         <StatementEditor bind:this={editor} bind:text={draft.mine.text} faults={reading?.faults ?? []} label="Statements" {known} readonly={!mayWrite || inParts} />
-        {#if policy && policy.hidden}<p class="quiet" data-test="hidden">There are more statements that you may not see, about places you do not see. They stay when you write the rest anew.</p>{/if}
+        {#if policy && policy.hidden}<p class="quiet" data-test="hidden">There are more statements that you may not see, about places you do not see. They stay when you save another text.</p>{/if}
         {#if reading && reading.faults.length > 0}
           <ul class="space-y-1 rounded-lg border-l-4 border-copper-600 bg-copper-100 px-4 py-3 dark:bg-copper-900/60" data-test="faults">
             {#each reading.faults as fault (fault.line + ":" + fault.column)}

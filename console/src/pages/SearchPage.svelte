@@ -91,7 +91,7 @@
     <ProblemNote {problem} />
   {:else if found}
     {#if found.length === 0}
-      <p class="card quiet px-5 py-4">Nothing like that is there, or you may not see it.</p>
+      <p class="card quiet px-5 py-4">Nothing found that you may see.</p>
     {:else}
       <ul class="card" data-test="found">
         {#each found as node (node.id)}

@@ -74,7 +74,7 @@
   }
 </script>
 
-<Page title="Settings" lead="What {session.organisation} has decided for itself. What was granted before stays.">
+<Page title="Settings" lead="They hold for all of {session.organisation}. Grants made before stay as they are.">
   {#if said}<p role="status" class="mb-5 max-w-2xl rounded-lg bg-primary-100 px-4 py-2.5 font-semibold text-primary-900 dark:bg-primary-900 dark:text-primary-50">{said}</p>{/if}
   <p class="mb-5">The name, title, description and tags of the organisation are edited <a class="link" href={href.scope(session.organisation)}>on its own page</a>.</p>
   {#if settings}
@@ -95,11 +95,11 @@
           <WordsLine {id} name="services" words={settings?.services ?? []} onchange={(names) => settings && (settings.services = names.length > 0 ? names : undefined)} placeholder="storage compute" />
         {/snippet}
       </Field>
-      <DemandFields bind:demands={settings.everybody} level="everybody" legend="Demanded of everybody who works here" {problem} />
-      <DemandFields bind:demands={settings.governing} level="governing" legend="Demanded besides of people who may govern" {problem} />
+      <DemandFields bind:demands={settings.everybody} level="everybody" legend="Required of everybody who works here" {problem} />
+      <DemandFields bind:demands={settings.governing} level="governing" legend="Required of people who may govern, besides" {problem} />
       {#if impact}{#each impact.warnings as warning (warning)}<p role="status" class="rounded-lg border border-copper-300 bg-copper-100 px-4 py-2.5 text-copper-900 dark:border-copper-700 dark:bg-copper-900/50 dark:text-copper-100">{warning}</p>{/each}{/if}
       {#if problem && !shown.includes(problem.field ?? "")}<ProblemNote {problem} />{/if}
-      {#if authority.may("configure organisation")}<Button type="submit">Save</Button>{:else}<p class="quiet">Changing them needs the permission <em>configure organisation</em>.</p>{/if}
+      {#if authority.may("configure organisation")}<Button type="submit">Save</Button>{:else}<p class="quiet">To change them you need the permission <em>configure organisation</em>.</p>{/if}
     </form>
     {#if bounds}
       <section class="card mt-6 max-w-2xl p-6" aria-labelledby="quotas-heading">

@@ -48,7 +48,7 @@
                   <a class="link" href={href.policy(loss.statement.policy.id)}>{loss.statement.policy.name}</a>: <code class="statement">{loss.statement.text}</code>
                 </span>
               {/each}
-              {#if grant.misplaced}<span class="block text-sm text-copper-700 dark:text-copper-300">a move has put it where this role could not be granted today</span>{/if}
+              {#if grant.misplaced}<span class="block text-sm text-copper-700 dark:text-copper-300">misplaced: since a move, this role could not be granted here</span>{/if}
             </td>
             <td>
               <span class="flex items-center gap-2.5">

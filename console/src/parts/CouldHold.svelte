@@ -17,7 +17,7 @@
 </script>
 
 <section aria-labelledby="could-heading" class="mt-7" data-test="could-hold">
-  <h2 id="could-heading" class="mb-2 text-lg font-semibold">What {short} could give themselves</h2>
+  <h2 id="could-heading" class="mb-2 text-lg font-semibold">Access that {short} could take</h2>
   {#if read.problem}
     <ProblemNote problem={read.problem} />
   {:else if !found}
@@ -27,7 +27,7 @@
   {:else}
     <div class="card overflow-x-auto">
       <table {@attach labelled} class="rows">
-        <thead><tr><th>At, and everything below</th><th>How</th><th>Would add</th></tr></thead>
+        <thead><tr><th>At, and everything below</th><th>How</th><th>Adds</th></tr></thead>
         <tbody>
           {#each found.powers as power, i (i)}
             <tr class="align-top">

@@ -68,7 +68,7 @@
       <button type="button" class="link mt-3" onclick={() => (removing = true)}>Remove it</button>
     {/if}
   {:else if factor}
-    <p class="mb-4">{factor.required ? "Your organisation demands one." : "One-time codes from a program on your own device, beside your password."}</p>
+    <p class="mb-4">{factor.required ? "Your organisation requires one." : "One-time codes from a program on your own device, beside your password."}</p>
     <FactorForm ondone={load} />
   {/if}
 </section>
@@ -80,7 +80,7 @@
       {#each keys as key (key.id)}
         <li class="flex items-center gap-3 px-3 py-2">
           <strong>{key.label}</strong> <span class="quiet text-sm">since {moment(key.createdAt)}{key.lastUsedAt ? `, last used ${moment(key.lastUsedAt)}` : ""}</span>
-          <button type="button" class="link ml-auto text-sm" onclick={() => act(() => ask(api.DELETE("/profile/passkeys/{passkey}", { params: { path: { passkey: key.id } } })))} aria-label="Take away passkey {key.label}">Take away</button>
+          <button type="button" class="link ml-auto text-sm" onclick={() => act(() => ask(api.DELETE("/profile/passkeys/{passkey}", { params: { path: { passkey: key.id } } })))} aria-label="Remove passkey {key.label}">Remove</button>
         </li>
       {/each}
     </ul>

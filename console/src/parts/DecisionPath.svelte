@@ -83,4 +83,6 @@
       {/each}
     </ul>
   </section>
+{:else if answer.noStep}
+  <p class="card mt-6 px-5 py-4" data-test="no-step">{answer.noStep}</p>
 {/if}

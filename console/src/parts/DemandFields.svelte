@@ -34,13 +34,13 @@
         <Checkbox name="{level}-{name}" bind:checked={() => demands?.factors?.includes(name) ?? false, (on) => letIn(name, on)}>{words}</Checkbox>
       {/each}
     </div>
-    <p class="quiet mt-1 text-sm">{level === "everybody" ? "They need one of these to sign in; if none is ticked, a password alone will do." : "If none is ticked, as demanded of everybody."}</p>
+    <p class="quiet mt-1 text-sm">{level === "everybody" ? "They need one of these to sign in; if none is ticked, a password alone will do." : "If none is ticked, as for everybody."}</p>
   </div>
   <div class="grid grid-cols-2 gap-4 max-sm:grid-cols-1">
-    <Field label="Minutes until an unused session ends" name="{level}.idle" hint={level === "everybody" ? "120 if empty" : "If empty, as demanded of everybody"}>
+    <Field label="Minutes until an unused session ends" name="{level}.idle" hint={level === "everybody" ? "120 if empty" : "If empty, as for everybody"}>
       {#snippet children(id)}<input {id} name="{level}-idle" type="number" min="5" max="1440" bind:value={() => demands?.idle ?? null, (n) => set({ idle: n ?? 0 })} class="w-28 field" />{/snippet}
     </Field>
-    <Field label="Minutes until any session ends" name="{level}.life" hint={level === "everybody" ? "720 if empty" : "If empty, as demanded of everybody"}>
+    <Field label="Minutes until any session ends" name="{level}.life" hint={level === "everybody" ? "720 if empty" : "If empty, as for everybody"}>
       {#snippet children(id)}<input {id} name="{level}-life" type="number" min="5" max="10080" bind:value={() => demands?.life ?? null, (n) => set({ life: n ?? 0 })} class="w-28 field" />{/snippet}
     </Field>
   </div>

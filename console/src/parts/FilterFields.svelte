@@ -28,7 +28,7 @@
           <WordsField label={f.label} name="{name}-{f.key}" words={filter[f.key] ?? []} options={f.options} placeholder="any" onchange={(words) => alter(i, f.key, words)} />
         {/each}
       </div>
-      <div class="mt-2 flex"><button type="button" class="link ml-auto text-sm" onclick={() => (filters = filters.filter((_, n) => n !== i))}>Take this line out</button></div>
+      <div class="mt-2 flex"><button type="button" class="link ml-auto text-sm" onclick={() => (filters = filters.filter((_, n) => n !== i))}>Remove this line</button></div>
     </div>
   {/each}
   <QuietButton size="sm" type="button" onclick={() => (filters = [...filters, {}])}><PlusOutline class="me-2 h-4 w-4" />{word}</QuietButton>

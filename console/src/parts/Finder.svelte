@@ -111,6 +111,6 @@
   {:else if problem}
     <ProblemNote {problem} />
   {:else}
-    <p class="quiet">{text.trim() ? "Nothing like that is there, or you may not see it." : "It begins with what you write. The arrows choose, Enter opens."}</p>
+    <p class="quiet">{text.trim() ? "Nothing found that you may see." : "Names that begin with what you write. Arrow keys choose, Enter opens."}</p>
   {/if}
 </Modal>

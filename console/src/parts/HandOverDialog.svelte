@@ -32,7 +32,7 @@
 
 <ChangeDialog bind:open title="Hand over what {of.name} was granted" action="Hand over" {ready} {preview} {make}>
   {#snippet children(problem)}
-    <Field label="To the user" name="name" {problem} hint="Every grant that names {of.name} directly goes to them, as it is. What comes through groups is handed over by membership.">
+    <Field label="To the user" name="name" {problem} hint="All direct grants of {of.name} become theirs, unchanged. Access through groups is not handed over: add them to the groups.">
       {#snippet children(id)}<Choice {id} name="taker" bind:value={name} options={known} />{/snippet}
     </Field>
   {/snippet}

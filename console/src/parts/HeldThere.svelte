@@ -28,7 +28,7 @@
 <section aria-label="Held already" data-test="held" class="rounded-lg border border-gray-200 px-4 py-3 dark:border-gray-700">
   <h3 class="font-semibold">What {short} holds there already</h3>
   {#if refused}
-    <p class="quiet">It needs the permission to describe {short} to see.</p>
+    <p class="quiet">To see it you need the permission to describe {short}.</p>
   {:else if !held}
     <p class="quiet">…</p>
   {:else}

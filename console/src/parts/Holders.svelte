@@ -37,7 +37,7 @@
   </div>
   {#if problem}
     {#if problem.status === 403}
-      <p class="card quiet px-5 py-4">Who else may needs the permission <em>list grant</em> there, which you do not hold.</p>
+      <p class="card quiet px-5 py-4">To see who else may, you need the permission <em>list grant</em> there.</p>
     {:else}
       <ProblemNote {problem} />
     {/if}
@@ -63,7 +63,7 @@
                       <a class="link" href={href.scope(by.rule.scope.address)} title={by.rule.scope.address}>{by.rule.scope.name}</a>
                     </p>
                   {/each}
-                  {#if holder.conditional}<p class="text-sm text-copper-700 dark:text-copper-300">under a condition that is not known to hold</p>{/if}
+                  {#if holder.conditional}<p class="text-sm text-copper-700 dark:text-copper-300">only if its condition is met</p>{/if}
                 </td>
               </tr>
             {/each}

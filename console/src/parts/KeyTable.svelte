@@ -65,7 +65,7 @@
 <section class="mt-7" aria-labelledby="keys-heading">
   <h2 id="keys-heading" class="mb-2 text-lg font-semibold"><Term word="API key" shown="API keys" /></h2>
   {#if made}
-    <SecretDialog result={{ title: "Issued a key", facts: [{ name: "API key", key: "key", value: made.key.id }, ...(made.secret ? [{ name: "Its secret", key: "secret", value: made.secret, secret: true }] : [])], file: "arbora-key-" + made.key.id }} onclose={() => (made = null)} />
+    <SecretDialog result={{ title: "Created a key", facts: [{ name: "API key", key: "key", value: made.key.id }, ...(made.secret ? [{ name: "Its secret", key: "secret", value: made.secret, secret: true }] : [])], file: "arbora-key-" + made.key.id }} onclose={() => (made = null)} />
   {/if}
   {#if problem}<div class="mb-3"><ProblemNote {problem} /></div>{/if}
   {#if list && list.keys.length > 0}

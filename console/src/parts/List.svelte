@@ -228,7 +228,7 @@ columns chosen, its rows chosen by mouse or keyboard and acted on, and what is s
             {/each}
           </tr>
         {:else}
-          <tr><td colspan={visible.length + 1} class="quiet">{isNarrowed ? "Nothing matches: take a filter away." : empty}</td></tr>
+          <tr><td colspan={visible.length + 1} class="quiet">{isNarrowed ? "Nothing matches: remove a filter." : empty}</td></tr>
         {/each}
       </tbody>
     </table>

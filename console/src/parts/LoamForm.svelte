@@ -62,7 +62,7 @@
   }
 </script>
 
-<Modal bind:open size="md" title={operation === "create" ? "Make a " + type : capital(operation) + " " + (resource?.name ?? "")} outsideclose>
+<Modal bind:open size="md" title={operation === "create" ? "Create a " + type : capital(operation) + " " + (resource?.name ?? "")} outsideclose>
   <form onsubmit={send} class="space-y-4">
     {#if operation === "create"}
       <Field label="Name" name="name" {problem} hint={name ? "Its address will be " + at + "/" + name + "." + type : "Lower-case letters, digits and hyphens."}>
@@ -82,10 +82,10 @@
     {/if}
     {#if operation !== "resize"}
       {#if fields.network}
-        <Field label="Network" name="network" {problem} hint="Attaching it needs the permission attach network there.">{#snippet children(id)}<Choice {id} name="network" bind:value={network} options={networks} />{/snippet}</Field>
+        <Field label="Network" name="network" {problem} hint="To attach it you need the permission attach network there.">{#snippet children(id)}<Choice {id} name="network" bind:value={network} options={networks} />{/snippet}</Field>
       {/if}
       {#if fields.runsAs}
-        <Field label="Runs as (optional)" name="runsAs" {problem} hint="The address of a service account; attaching it needs the permission attach service-account on it.">
+        <Field label="Runs as (optional)" name="runsAs" {problem} hint="The address of a service account. To attach it you need the permission attach service-account on it.">
           {#snippet children(id)}<TextInput {id} name="runsAs" bind:value={runsAs} />{/snippet}
         </Field>
       {/if}
@@ -105,7 +105,7 @@
     {#if problem && !["name", "range", "rules", "network", "size", "largest"].includes(problem.field ?? "")}<ProblemNote {problem} />{/if}
     <div class="flex justify-end gap-2">
       <QuietButton type="button" onclick={() => (open = false)}>Cancel</QuietButton>
-      <Button type="submit" disabled={busy || (operation === "create" && !name)} data-test="confirm-loam">{operation === "create" ? "Make it" : capital(operation)}</Button>
+      <Button type="submit" disabled={busy || (operation === "create" && !name)} data-test="confirm-loam">{operation === "create" ? "Create it" : capital(operation)}</Button>
     </div>
   </form>
 </Modal>

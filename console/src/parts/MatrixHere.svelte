@@ -92,7 +92,7 @@
   {:else if !matrix}
     <Skeleton rows={6} />
   {:else if matrix.rows.length === 0 || matrix.columns.length === 0}
-    <p class="card quiet px-5 py-4">{matrix.columns.length === 0 ? "There is nothing in it to tell of." : asked.find.value.trim() ? "Nobody of that name holds anything here." : "Nobody of those holds anything here."}</p>
+    <p class="card quiet px-5 py-4">{matrix.columns.length === 0 ? "There is nothing in it." : asked.find.value.trim() ? "Nobody of that name holds anything here." : "None of these holds anything here."}</p>
   {:else}
     <p class="quiet mb-2 flex flex-wrap items-center gap-x-4 gap-y-1 text-sm" data-test="legend">
       <span>A square for each <Term word="class" />:</span>

@@ -42,7 +42,7 @@
 
 <section aria-labelledby="patterns-heading" data-test="patterns">
   <h2 id="patterns-heading" class="mb-2 text-lg font-semibold">Patterns</h2>
-  <div class="mb-2"><TextInput type="search" bind:value={words.value} placeholder="Words a pattern is about" aria-label="Words a pattern is about" /></div>
+  <div class="mb-2"><TextInput type="search" bind:value={words.value} placeholder="Find a pattern" aria-label="Find a pattern" /></div>
   <ul class="card">
     {#each patterns as pattern (pattern.name)}
       <li class="border-b border-gray-100 last:border-0 dark:border-gray-800">
@@ -57,12 +57,12 @@
               </label>
             {/each}
             {#if problem}<ProblemNote {problem} />{/if}
-            <Button type="submit" size="sm">Take it into the text</Button>
+            <Button type="submit" size="sm">Put it into the text</Button>
           </form>
         {/if}
       </li>
     {:else}
-      <li class="quiet px-4 py-2">No pattern is about that.</li>
+      <li class="quiet px-4 py-2">No pattern matches.</li>
     {/each}
   </ul>
 </section>

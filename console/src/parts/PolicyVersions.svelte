@@ -64,7 +64,7 @@
                   {/each}
                 </ol>
               {/if}
-              {#if ontake && version && i > 0}<div class="mt-3"><QuietButton size="sm" onclick={() => ontake(version.text)}>Take this text into the editor</QuietButton></div>{/if}
+              {#if ontake && version && i > 0}<div class="mt-3"><QuietButton size="sm" onclick={() => ontake(version.text)}>Put this text into the editor</QuietButton></div>{/if}
             </div>
           {/if}
         </li>

@@ -179,7 +179,7 @@
       </div>
     </div>
     {#if !scope.described}
-      <p class="card quiet mb-6 px-5 py-3">You see the name of this {word} because it leads to something you may use. Its details take the permission <em>describe {word}</em>.</p>
+      <p class="card quiet mb-6 px-5 py-3">You see the name of this {word} because it leads to something you may use. To see its details you need the permission <em>describe {word}</em>.</p>
     {:else if scope.description || Object.keys(scope.tags).length > 0}
       <div class="mb-6 flex flex-wrap items-center gap-x-4 gap-y-2">
         {#if scope.description}<p>{scope.description}</p>{/if}
@@ -202,7 +202,7 @@
         {#if scope.retired}
           <p class="card quiet px-5 py-4">Nobody has access here while it is retired. What was granted is kept, and counts again once it is restored.</p>
         {:else if grantsProblem.status === 403}
-          <p class="card quiet px-5 py-4">Who has access here needs the permission <em>list grant</em>, which you do not hold. <a class="link" href={href.check({ at: scope.address })}>Check what you may do</a> instead.</p>
+          <p class="card quiet px-5 py-4">To see who has access here, you need the permission <em>list grant</em>. <a class="link" href={href.check({ at: scope.address })}>Check what you may do</a> instead.</p>
         {:else}
           <ProblemNote problem={grantsProblem} />
         {/if}

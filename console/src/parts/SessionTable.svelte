@@ -19,7 +19,7 @@
           <td class="font-mono text-sm">{s.from}</td>
           <td class="quiet text-sm whitespace-nowrap">{moment(s.signedInAt)}</td>
           <td class="quiet text-sm whitespace-nowrap">{moment(s.lastUsedAt)}</td>
-          <td class="text-right whitespace-nowrap">{#if s.here}<span class="quiet">this one</span>{:else if mayEnd}<button type="button" class="link text-sm" onclick={() => onend(s.id)}>End it</button>{/if}</td>
+          <td class="text-right whitespace-nowrap">{#if s.here}<span class="quiet">this one</span>{:else if mayEnd}<button type="button" class="link text-sm" onclick={() => onend(s.id)}>Revoke</button>{/if}</td>
         </tr>
       {:else}
         <tr><td colspan="5" class="quiet">Nobody is signed in.</td></tr>

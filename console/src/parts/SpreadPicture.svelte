@@ -86,9 +86,9 @@
       {#if i === way.length - 1}<strong>{step.word}</strong>{:else}<button type="button" class="link" onclick={() => (asked.value = i === 0 ? "" : step.address)}>{step.word}</button>{/if}
     {/each}
     {#if way.length > 0}<a class="link ml-3 text-sm" href={href.scope(way.at(-1)?.address ?? "")}>Open {way.at(-1)?.word}</a>{/if}
-    <label class="ml-auto flex items-center gap-2"><input type="checkbox" class="box" name="each" bind:checked={each} />Draw each scope, alike or not</label>
+    <label class="ml-auto flex items-center gap-2"><input type="checkbox" class="box" name="each" bind:checked={each} />Show every scope, equal ones too</label>
   </div>
-  <p class="quiet mb-2 text-sm">Press a scope to zoom to it, and its name above to go back.{#if cut}{" "}<strong>Not everything is drawn: zoom to what has more below.</strong>{/if}</p>
+  <p class="quiet mb-2 text-sm">Press a scope to zoom to it, and its name above to go back.{#if cut}{" "}<strong>Not everything is shown: press a scope that has more below.</strong>{/if}</p>
   <!-- svelte-ignore a11y_no_noninteractive_tabindex: what scrolls must be reached by keyboard -->
   <div class="card overflow-x-auto p-3" role="region" aria-label="The picture of the tree" tabindex="0">
     <svg viewBox="0 0 {width} {cells.height}" class="min-w-[56rem]" role="img" aria-label="Access map of {name}: the tree, coloured by what they may do; the table of rules tells the same" data-test="spread">

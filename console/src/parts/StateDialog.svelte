@@ -37,7 +37,7 @@
     {:else if to === "active"}
       <p>The access of <strong>{of.name}</strong> counts again, at once. {of.state === "retired" && of.kind === "user" ? "The password works as before. Earlier sessions and API keys stay revoked." : "Passwords and API keys work as before. Earlier sessions stay revoked."}</p>
     {:else}
-      <p><strong>{of.name}</strong> is out at once: every session, API key, access token and decision says no from the next request on.</p>
+      <p><strong>{of.name}</strong> loses access at once: every session, API key, access token and check is refused from the next request on.</p>
       <p class="quiet">What was granted is kept{to === "retired" ? ", and can be handed to somebody else" : ""}{to === "retired" && of.kind === "user" ? "; their API keys are revoked for good" : ""}. It can be restored.</p>
     {/if}
   {/snippet}

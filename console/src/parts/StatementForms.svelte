@@ -107,8 +107,8 @@ that was typed is taken apart. -->
         <label class="block"><span class="label">Until (optional)</span><TextInput name="statement-until" type={day(p.until) ? "date" : "text"} bind:value={() => p.until ?? "", (until) => alter(i, { until })} /></label>
       </div>
       <div class="flex items-center gap-3">
-        {#if !complete(p)}<p class="quiet text-sm">Not in the text yet: say who{p.who.length > 0 ? " does what" : ""}.</p>{/if}
-        <button type="button" class="link ml-auto text-sm" onclick={() => write(list.filter((_, n) => n !== i))}>Take this statement out</button>
+        {#if !complete(p)}<p class="quiet text-sm">Not in the text yet: choose who{p.who.length > 0 ? " and what they may do" : ""}.</p>{/if}
+        <button type="button" class="link ml-auto text-sm" onclick={() => write(list.filter((_, n) => n !== i))}>Remove this statement</button>
       </div>
     </article>
   {/each}

@@ -14,7 +14,7 @@
   <Field label="From" name="from" {problem}>
     {#snippet children(id)}<TextInput {id} name="from" type="datetime-local" bind:value={from} />{/snippet}
   </Field>
-  <Field label="Until" name="until" {problem} hint="It ends by itself just before. Empty for no end.">
+  <Field label="Until" name="until" {problem} hint="It ends just before that moment. Empty for no end.">
     {#snippet children(id)}<TextInput {id} name="until" type="datetime-local" bind:value={until} />{/snippet}
   </Field>
 </div>

@@ -55,6 +55,9 @@ type ServerInterface interface {
 	// ListAuditRecords What happened in the organisation and who did it or was refused it, newest first
 	// (GET /organisations/{organisation}/audit-records)
 	ListAuditRecords(c *gin.Context, organisation OrganisationName, params ListAuditRecordsParams)
+	// DescribeAuditRecord One record in full: for a change, what each thing was before it and after it
+	// (GET /organisations/{organisation}/audit-records/{number})
+	DescribeAuditRecord(c *gin.Context, organisation OrganisationName, number int64)
 	// GetCatalogue The services, types and operations there are
 	// (GET /organisations/{organisation}/catalogue)
 	GetCatalogue(c *gin.Context, organisation OrganisationName)
@@ -106,7 +109,7 @@ type ServerInterface interface {
 	// ResendInvitation Mail a guest who has not accepted another link in place of the first
 	// (POST /organisations/{organisation}/principals/{kind}/{principal}/invitation)
 	ResendInvitation(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params ResendInvitationParams)
-	// ListIssuedKeys The API keys that a user issued for others, and that were not taken back
+	// ListIssuedKeys The API keys that a user issued for others, and that were not revoked
 	// (GET /organisations/{organisation}/principals/{kind}/{principal}/issued-keys)
 	ListIssuedKeys(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName)
 	// ListKeys The API keys of a user or service account
@@ -136,9 +139,9 @@ type ServerInterface interface {
 	// ListSessionsOf The sessions of a user or guest that work in the organisation, the one used last first
 	// (GET /organisations/{organisation}/principals/{kind}/{principal}/sessions)
 	ListSessionsOf(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName)
-	// EndSessionOf End a session of somebody that works in the organisation
+	// RevokeSessionOf Revoke a session of somebody who works in the organisation
 	// (DELETE /organisations/{organisation}/principals/{kind}/{principal}/sessions/{session})
-	EndSessionOf(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, session string)
+	RevokeSessionOf(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, session string)
 	// ShowSpread How its access spreads over the tree: what it holds at each scope that the caller sees
 	// (GET /organisations/{organisation}/principals/{kind}/{principal}/spread)
 	ShowSpread(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params ShowSpreadParams)
@@ -232,9 +235,9 @@ type ServerInterface interface {
 	// ListSessions My own sessions
 	// (GET /profile/sessions)
 	ListSessions(c *gin.Context)
-	// EndSession End one of my own sessions
+	// RevokeSession Revoke one of my own sessions
 	// (DELETE /profile/sessions/{session})
-	EndSession(c *gin.Context, session string)
+	RevokeSession(c *gin.Context, session string)
 	// AskRecovery Mail a link to recover the account of a guest from outside. The answer does not tell whether there is one
 	// (POST /recovery)
 	AskRecovery(c *gin.Context)
@@ -793,6 +796,40 @@ func (siw *ServerInterfaceWrapper) ListAuditRecords(c *gin.Context) {
 	}
 
 	siw.Handler.ListAuditRecords(c, organisation, params)
+}
+
+// DescribeAuditRecord operation middleware
+func (siw *ServerInterfaceWrapper) DescribeAuditRecord(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "organisation" -------------
+	var organisation OrganisationName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "number" -------------
+	var number int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "number", c.Param("number"), &number, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter number: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.DescribeAuditRecord(c, organisation, number)
 }
 
 // GetCatalogue operation middleware
@@ -2268,8 +2305,8 @@ func (siw *ServerInterfaceWrapper) ListSessionsOf(c *gin.Context) {
 	siw.Handler.ListSessionsOf(c, organisation, kind, principal)
 }
 
-// EndSessionOf operation middleware
-func (siw *ServerInterfaceWrapper) EndSessionOf(c *gin.Context) {
+// RevokeSessionOf operation middleware
+func (siw *ServerInterfaceWrapper) RevokeSessionOf(c *gin.Context) {
 
 	var err error
 	_ = err
@@ -2317,7 +2354,7 @@ func (siw *ServerInterfaceWrapper) EndSessionOf(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.EndSessionOf(c, organisation, kind, principal, session)
+	siw.Handler.RevokeSessionOf(c, organisation, kind, principal, session)
 }
 
 // ShowSpread operation middleware
@@ -3336,8 +3373,8 @@ func (siw *ServerInterfaceWrapper) ListSessions(c *gin.Context) {
 	siw.Handler.ListSessions(c)
 }
 
-// EndSession operation middleware
-func (siw *ServerInterfaceWrapper) EndSession(c *gin.Context) {
+// RevokeSession operation middleware
+func (siw *ServerInterfaceWrapper) RevokeSession(c *gin.Context) {
 
 	var err error
 	_ = err
@@ -3358,7 +3395,7 @@ func (siw *ServerInterfaceWrapper) EndSession(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.EndSession(c, session)
+	siw.Handler.RevokeSession(c, session)
 }
 
 // AskRecovery operation middleware
@@ -4884,6 +4921,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/organisations", wrapper.ListOrganisations)
 	router.POST(options.BaseURL+"/organisations", wrapper.CreateOrganisation)
 	router.GET(options.BaseURL+"/organisations/:organisation/audit-records", wrapper.ListAuditRecords)
+	router.GET(options.BaseURL+"/organisations/:organisation/audit-records/:number", wrapper.DescribeAuditRecord)
 	router.GET(options.BaseURL+"/organisations/:organisation/catalogue", wrapper.GetCatalogue)
 	router.POST(options.BaseURL+"/organisations/:organisation/changes", wrapper.MakeChanges)
 	router.POST(options.BaseURL+"/organisations/:organisation/changes/:revision/undo", wrapper.UndoChange)
@@ -4911,7 +4949,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/reach", wrapper.ShowReach)
 	router.DELETE(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/second-factor", wrapper.ResetSecondFactor)
 	router.GET(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/sessions", wrapper.ListSessionsOf)
-	router.DELETE(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/sessions/:session", wrapper.EndSessionOf)
+	router.DELETE(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/sessions/:session", wrapper.RevokeSessionOf)
 	router.GET(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/spread", wrapper.ShowSpread)
 	router.PUT(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/state", wrapper.SetState)
 	router.GET(options.BaseURL+"/organisations/:organisation/quotas", wrapper.ShowQuotas)
@@ -4943,7 +4981,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.PUT(options.BaseURL+"/profile/second-factor", wrapper.ConfirmSecondFactor)
 	router.POST(options.BaseURL+"/profile/second-factor/removal", wrapper.RemoveSecondFactor)
 	router.GET(options.BaseURL+"/profile/sessions", wrapper.ListSessions)
-	router.DELETE(options.BaseURL+"/profile/sessions/:session", wrapper.EndSession)
+	router.DELETE(options.BaseURL+"/profile/sessions/:session", wrapper.RevokeSession)
 	router.POST(options.BaseURL+"/recovery", wrapper.AskRecovery)
 	router.GET(options.BaseURL+"/scopes/:scope", wrapper.ShowScope)
 	router.GET(options.BaseURL+"/scopes/:scope/changes", wrapper.ListScopeChanges)
@@ -5234,6 +5272,29 @@ type ListAuditRecordsResponseObject interface {
 type ListAuditRecords200JSONResponse AuditRecordList
 
 func (response ListAuditRecords200JSONResponse) VisitListAuditRecordsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DescribeAuditRecordRequestObject struct {
+	Organisation OrganisationName `json:"organisation"`
+	Number       int64            `json:"number"`
+}
+
+type DescribeAuditRecordResponseObject interface {
+	VisitDescribeAuditRecordResponse(w http.ResponseWriter) error
+}
+
+type DescribeAuditRecord200JSONResponse AuditDetails
+
+func (response DescribeAuditRecord200JSONResponse) VisitDescribeAuditRecordResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response); err != nil {
@@ -5956,21 +6017,21 @@ func (response ListSessionsOf200JSONResponse) VisitListSessionsOfResponse(w http
 	return err
 }
 
-type EndSessionOfRequestObject struct {
+type RevokeSessionOfRequestObject struct {
 	Organisation OrganisationName `json:"organisation"`
 	Kind         KindOfPrincipal  `json:"kind"`
 	Principal    PrincipalName    `json:"principal"`
 	Session      string           `json:"session"`
 }
 
-type EndSessionOfResponseObject interface {
-	VisitEndSessionOfResponse(w http.ResponseWriter) error
+type RevokeSessionOfResponseObject interface {
+	VisitRevokeSessionOfResponse(w http.ResponseWriter) error
 }
 
-type EndSessionOf204Response struct {
+type RevokeSessionOf204Response struct {
 }
 
-func (response EndSessionOf204Response) VisitEndSessionOfResponse(w http.ResponseWriter) error {
+func (response RevokeSessionOf204Response) VisitRevokeSessionOfResponse(w http.ResponseWriter) error {
 	w.WriteHeader(204)
 	return nil
 }
@@ -6668,18 +6729,18 @@ func (response ListSessions200JSONResponse) VisitListSessionsResponse(w http.Res
 	return err
 }
 
-type EndSessionRequestObject struct {
+type RevokeSessionRequestObject struct {
 	Session string `json:"session"`
 }
 
-type EndSessionResponseObject interface {
-	VisitEndSessionResponse(w http.ResponseWriter) error
+type RevokeSessionResponseObject interface {
+	VisitRevokeSessionResponse(w http.ResponseWriter) error
 }
 
-type EndSession204Response struct {
+type RevokeSession204Response struct {
 }
 
-func (response EndSession204Response) VisitEndSessionResponse(w http.ResponseWriter) error {
+func (response RevokeSession204Response) VisitRevokeSessionResponse(w http.ResponseWriter) error {
 	w.WriteHeader(204)
 	return nil
 }
@@ -7732,6 +7793,9 @@ type StrictServerInterface interface {
 	// ListAuditRecords What happened in the organisation and who did it or was refused it, newest first
 	// (GET /organisations/{organisation}/audit-records)
 	ListAuditRecords(ctx context.Context, request ListAuditRecordsRequestObject) (ListAuditRecordsResponseObject, error)
+	// DescribeAuditRecord One record in full: for a change, what each thing was before it and after it
+	// (GET /organisations/{organisation}/audit-records/{number})
+	DescribeAuditRecord(ctx context.Context, request DescribeAuditRecordRequestObject) (DescribeAuditRecordResponseObject, error)
 	// GetCatalogue The services, types and operations there are
 	// (GET /organisations/{organisation}/catalogue)
 	GetCatalogue(ctx context.Context, request GetCatalogueRequestObject) (GetCatalogueResponseObject, error)
@@ -7783,7 +7847,7 @@ type StrictServerInterface interface {
 	// ResendInvitation Mail a guest who has not accepted another link in place of the first
 	// (POST /organisations/{organisation}/principals/{kind}/{principal}/invitation)
 	ResendInvitation(ctx context.Context, request ResendInvitationRequestObject) (ResendInvitationResponseObject, error)
-	// ListIssuedKeys The API keys that a user issued for others, and that were not taken back
+	// ListIssuedKeys The API keys that a user issued for others, and that were not revoked
 	// (GET /organisations/{organisation}/principals/{kind}/{principal}/issued-keys)
 	ListIssuedKeys(ctx context.Context, request ListIssuedKeysRequestObject) (ListIssuedKeysResponseObject, error)
 	// ListKeys The API keys of a user or service account
@@ -7813,9 +7877,9 @@ type StrictServerInterface interface {
 	// ListSessionsOf The sessions of a user or guest that work in the organisation, the one used last first
 	// (GET /organisations/{organisation}/principals/{kind}/{principal}/sessions)
 	ListSessionsOf(ctx context.Context, request ListSessionsOfRequestObject) (ListSessionsOfResponseObject, error)
-	// EndSessionOf End a session of somebody that works in the organisation
+	// RevokeSessionOf Revoke a session of somebody who works in the organisation
 	// (DELETE /organisations/{organisation}/principals/{kind}/{principal}/sessions/{session})
-	EndSessionOf(ctx context.Context, request EndSessionOfRequestObject) (EndSessionOfResponseObject, error)
+	RevokeSessionOf(ctx context.Context, request RevokeSessionOfRequestObject) (RevokeSessionOfResponseObject, error)
 	// ShowSpread How its access spreads over the tree: what it holds at each scope that the caller sees
 	// (GET /organisations/{organisation}/principals/{kind}/{principal}/spread)
 	ShowSpread(ctx context.Context, request ShowSpreadRequestObject) (ShowSpreadResponseObject, error)
@@ -7909,9 +7973,9 @@ type StrictServerInterface interface {
 	// ListSessions My own sessions
 	// (GET /profile/sessions)
 	ListSessions(ctx context.Context, request ListSessionsRequestObject) (ListSessionsResponseObject, error)
-	// EndSession End one of my own sessions
+	// RevokeSession Revoke one of my own sessions
 	// (DELETE /profile/sessions/{session})
-	EndSession(ctx context.Context, request EndSessionRequestObject) (EndSessionResponseObject, error)
+	RevokeSession(ctx context.Context, request RevokeSessionRequestObject) (RevokeSessionResponseObject, error)
 	// AskRecovery Mail a link to recover the account of a guest from outside. The answer does not tell whether there is one
 	// (POST /recovery)
 	AskRecovery(ctx context.Context, request AskRecoveryRequestObject) (AskRecoveryResponseObject, error)
@@ -8521,6 +8585,33 @@ func (sh *strictHandler) ListAuditRecords(ctx *gin.Context, organisation Organis
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(ListAuditRecordsResponseObject); ok {
 		if err := validResponse.VisitListAuditRecordsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// DescribeAuditRecord operation middleware
+func (sh *strictHandler) DescribeAuditRecord(ctx *gin.Context, organisation OrganisationName, number int64) {
+	var request DescribeAuditRecordRequestObject
+
+	request.Organisation = organisation
+	request.Number = number
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.DescribeAuditRecord(ctx, request.(DescribeAuditRecordRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "DescribeAuditRecord")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(DescribeAuditRecordResponseObject); ok {
+		if err := validResponse.VisitDescribeAuditRecordResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -9424,9 +9515,9 @@ func (sh *strictHandler) ListSessionsOf(ctx *gin.Context, organisation Organisat
 	}
 }
 
-// EndSessionOf operation middleware
-func (sh *strictHandler) EndSessionOf(ctx *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, session string) {
-	var request EndSessionOfRequestObject
+// RevokeSessionOf operation middleware
+func (sh *strictHandler) RevokeSessionOf(ctx *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, session string) {
+	var request RevokeSessionOfRequestObject
 
 	request.Organisation = organisation
 	request.Kind = kind
@@ -9434,18 +9525,18 @@ func (sh *strictHandler) EndSessionOf(ctx *gin.Context, organisation Organisatio
 	request.Session = session
 
 	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.EndSessionOf(ctx, request.(EndSessionOfRequestObject))
+		return sh.ssi.RevokeSessionOf(ctx, request.(RevokeSessionOfRequestObject))
 	}
 	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "EndSessionOf")
+		handler = middleware(handler, "RevokeSessionOf")
 	}
 
 	response, err := handler(ctx, request)
 
 	if err != nil {
 		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(EndSessionOfResponseObject); ok {
-		if err := validResponse.VisitEndSessionOfResponse(ctx.Writer); err != nil {
+	} else if validResponse, ok := response.(RevokeSessionOfResponseObject); ok {
+		if err := validResponse.VisitRevokeSessionOfResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -10482,25 +10573,25 @@ func (sh *strictHandler) ListSessions(ctx *gin.Context) {
 	}
 }
 
-// EndSession operation middleware
-func (sh *strictHandler) EndSession(ctx *gin.Context, session string) {
-	var request EndSessionRequestObject
+// RevokeSession operation middleware
+func (sh *strictHandler) RevokeSession(ctx *gin.Context, session string) {
+	var request RevokeSessionRequestObject
 
 	request.Session = session
 
 	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.EndSession(ctx, request.(EndSessionRequestObject))
+		return sh.ssi.RevokeSession(ctx, request.(RevokeSessionRequestObject))
 	}
 	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "EndSession")
+		handler = middleware(handler, "RevokeSession")
 	}
 
 	response, err := handler(ctx, request)
 
 	if err != nil {
 		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(EndSessionResponseObject); ok {
-		if err := validResponse.VisitEndSessionResponse(ctx.Writer); err != nil {
+	} else if validResponse, ok := response.(RevokeSessionResponseObject); ok {
+		if err := validResponse.VisitRevokeSessionResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

@@ -153,7 +153,7 @@ func TestNoAnswerIsNo(t *testing.T) {
 	}
 	for name, how := range map[string]func(http.ResponseWriter, *http.Request) bool{
 		"no token":              at("/oauth/token", says(500, "")),
-		"a key taken back":      at("/oauth/token", says(401, `{"error":"invalid_client","error_description":"the API key was taken back: ask for another"}`)),
+		"a key taken back":      at("/oauth/token", says(401, `{"error":"invalid_client","error_description":"the API key was revoked: ask for another"}`)),
 		"a token that is none":  at("/oauth/token", says(200, `{"token":"x"}`)),
 		"failure":               at("/access", says(500, `{"detail":"something went wrong","status":500}`)),
 		"its database is gone":  at("/access", says(503, `{"detail":"the database cannot be reached","status":503}`)),
@@ -242,7 +242,7 @@ func TestWhoCalls(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, public, c.subject.ID)
 	for want, r := range map[string]*http.Request{
-		"you are not signed in": request(), "the Authorization header is not understood": request("Authorization", "Basic x"),
+		"you are not signed in": request(), "the Authorization header is not in a known form": request("Authorization", "Basic x"),
 	} {
 		_, err = l.newCall(t.Context(), r, "", "01a210ca-cc4e-79ac-b35b-d287b32ac74b")
 		require.ErrorContains(t, err, want)

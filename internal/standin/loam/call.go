@@ -79,7 +79,7 @@ func (l *Cloud) newCall(ctx context.Context, r *http.Request, ip, key string) (*
 	}
 	scheme, token, _ := strings.Cut(header, " ")
 	if !strings.EqualFold(scheme, "Bearer") {
-		return nil, problem(http.StatusUnauthorized, "not-signed-in", "the Authorization header is not understood", "send Bearer and the token that Arbora gave you")
+		return nil, problem(http.StatusUnauthorized, "not-signed-in", "the Authorization header is not in a known form", "send Bearer and the token that Arbora gave you")
 	}
 	c.token = strings.TrimSpace(token)
 	told, err := l.arbora.introspect(ctx, c.token, c.viewAs)
@@ -198,7 +198,7 @@ func unknownType(field, typ string) *Problem {
 	if typ == "" {
 		return invalid(field, "the address names no resource", "write one that ends in its type, such as notes.bucket; "+next)
 	}
-	return invalid(field, fmt.Sprintf("Loam runs nothing of the type %q", typ), next)
+	return invalid(field, fmt.Sprintf("Loam has no resources of the type %q", typ), next)
 }
 
 // decodeInput reads what an act is told, and says what it does not understand.

@@ -47,7 +47,7 @@ func (l *Cloud) connected(ctx context.Context, token, ip string) (*call, uuid.UU
 // needsConnection refuses work on a database by any other token.
 func (c *call) needsConnection() error {
 	if c.token != "" || c.subject.Kind == builtInSet {
-		return problem(http.StatusUnauthorized, "not-connected", "this takes a connection to the database", "connect first, and send the connection's token")
+		return problem(http.StatusUnauthorized, "not-connected", "this needs a connection to the database", "connect first, and send the connection's token")
 	}
 	return nil
 }

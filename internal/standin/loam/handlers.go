@@ -109,7 +109,7 @@ func (l *Cloud) createResource(c *gin.Context) {
 	var in loamapi.Input
 	err := l.input(c, &in)
 	if err == nil && in.At == "" {
-		err = invalid("at", "where it is to be made is missing", "name a project or compartment")
+		err = invalid("at", "the scope to create it in is missing", "name a project or compartment")
 	}
 	if err != nil {
 		l.fail(c, err)
@@ -161,7 +161,7 @@ func (l *Cloud) newActor(c *gin.Context, key string) (*call, error) {
 	// Whatever address is given, it is the database that was connected to.
 	asked.key = database.String()
 	if operation := c.Param("operation"); operation != "query" && operation != "amend" && operation != "purge" {
-		return nil, problem(http.StatusForbidden, "refused", "a connection serves to query, amend and purge", "send the token you hold at Arbora")
+		return nil, problem(http.StatusForbidden, "refused", "a connection can only query, amend and purge", "send the token you hold at Arbora")
 	}
 	return asked, nil
 }

@@ -75,7 +75,7 @@ func stopLab(ctx context.Context, c *call, r resource) (any, error) {
 // runLabsMachine has the labs service start or stop a lab's machine.
 func (c *call) runLabsMachine(ctx context.Context, lab resource, operation string) error {
 	if lab.Machine == uuid.Nil {
-		return problem(http.StatusConflict, "conflict", "the lab has no machine, since it was not made in Loam", "make a lab with arbora-demo loam create")
+		return problem(http.StatusConflict, "conflict", "the lab has no machine, since it was not made in Loam", "create one with arbora-demo loam create")
 	}
 	machine, _, err := c.byLabs().use(ctx, operation, "machine", lab.Machine.String())
 	if err != nil {

@@ -67,7 +67,7 @@ func (c *call) fitSubnet(ctx context.Context, subnet *resource, network uuid.UUI
 	}
 	for _, other := range beside {
 		if other.Type == "subnet" && other.ID != subnet.ID && netip.MustParsePrefix(other.Range).Overlaps(wanted) {
-			return problem(http.StatusConflict, "conflict", fmt.Sprintf("%s meets another subnet of the network", wanted), "choose a range that is free")
+			return problem(http.StatusConflict, "conflict", fmt.Sprintf("%s overlaps another subnet of the network", wanted), "choose a range that is free")
 		}
 	}
 	return nil

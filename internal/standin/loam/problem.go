@@ -86,7 +86,7 @@ func refusal(q *question, v *verdict) *Problem {
 	p.Permission = missing
 	next := fmt.Sprintf("ask an administrator there: \"please let %s %s at %s\"", q.subject.words(), missing, where)
 	if v.Context.Reason == "cut" {
-		next = "no role would help; ask the authors of the policies there"
+		next = "no role would help: ask somebody who may edit the policies there"
 	}
 	p.Next = next
 	return p

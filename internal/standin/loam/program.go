@@ -78,5 +78,5 @@ func (c *call) runLine(ctx context.Context, line string) (string, error) {
 		key, value, _ := strings.Cut(rest, " ")
 		return "", c.amend(ctx, r, loamapi.Entry{Name: key, Value: value})
 	}
-	return "", invalid("program", fmt.Sprintf("%q is nothing a program can do", verb), "it can list, fetch, put, erase, query and amend")
+	return "", invalid("program", fmt.Sprintf("a program cannot do %q", verb), "it can list, fetch, put, erase, query and amend")
 }

@@ -63,7 +63,7 @@ func (r *Records) CreateServiceKey(_ context.Context, k store.Key, service strin
 func (r *Records) WithdrawServiceKey(_ context.Context, k store.Key, author store.Author) error {
 	return r.alter(func() error {
 		r.withdraw(author.At, func(one store.Key) bool { return one.ID == k.ID })
-		r.tell(store.AuditRecord{Author: author, Event: "key-withdrawn", Detail: "took back key " + k.ID.String() + " of a service"})
+		r.tell(store.AuditRecord{Author: author, Event: "key-withdrawn", Detail: "revoked key " + k.ID.String() + " of a service"})
 		return nil
 	})
 }

@@ -112,6 +112,19 @@ func (r *Records) PrincipalDetails(_ context.Context, id model.ID, ids []model.I
 	})
 }
 
+// WithEmail finds the users of an organisation that have a mail address.
+func (r *Records) WithEmail(_ context.Context, id model.ID, email string) ([]model.ID, error) {
+	return read(r, func() (ids []model.ID, err error) {
+		for p, d := range r.organisations[id].people {
+			if i, ok := r.identities[d.Identity]; ok && i.Email == email {
+				ids = append(ids, p)
+			}
+		}
+		slices.SortFunc(ids, model.ID.Compare)
+		return ids[:min(3, len(ids))], nil
+	})
+}
+
 // GrantDetails returns what is known of grants.
 func (r *Records) GrantDetails(_ context.Context, ids []model.ID) (map[model.ID]store.GrantDetails, error) {
 	return read(r, func() (map[model.ID]store.GrantDetails, error) {
@@ -158,6 +171,18 @@ func (r *Records) LastChange(_ context.Context, id model.ID, by string) (uint64,
 	return in(r, id, func(o organisation) (uint64, error) {
 		for _, one := range slices.Backward(o.records) {
 			if one.Author.Name == by {
+				return one.Revision, nil
+			}
+		}
+		return 0, store.ErrNotFound
+	})
+}
+
+// RevisionOf finds the revision that the change of an audit record led to.
+func (r *Records) RevisionOf(_ context.Context, id model.ID, record store.AuditRecord) (uint64, error) {
+	return in(r, id, func(o organisation) (uint64, error) {
+		for _, one := range o.records {
+			if one.Author.At.Equal(record.Author.At) && one.Author.Name == record.Author.Name && one.What == record.Detail {
 				return one.Revision, nil
 			}
 		}

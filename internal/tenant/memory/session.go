@@ -145,18 +145,18 @@ func (r *Records) LastSignIns(_ context.Context, id model.ID) (map[model.ID]time
 	})
 }
 
-// EndSession ends a session of an identity.
-func (r *Records) EndSession(_ context.Context, i store.Identity, id model.ID, author store.Author) error {
+// RevokeSession ends a session of an identity.
+func (r *Records) RevokeSession(_ context.Context, i store.Identity, id model.ID, author store.Author) error {
 	record := store.AuditRecord{Organisation: i.OrganisationName, Author: author, Event: "sign-out", Detail: i.SignIn().String() + " signed out"}
-	return r.endSession(id, record, func(s store.Session) bool { return s.Identity.ID == i.ID })
+	return r.revokeSession(id, record, func(s store.Session) bool { return s.Identity.ID == i.ID })
 }
 
-// EndSessionOf ends a session that works as a principal of an organisation.
-func (r *Records) EndSessionOf(_ context.Context, organisation, principal, id model.ID, record store.AuditRecord) error {
-	return r.endSession(id, record, func(s store.Session) bool { return r.worksAs(s, organisation, principal) })
+// RevokeSessionOf ends a session that works as a principal of an organisation.
+func (r *Records) RevokeSessionOf(_ context.Context, organisation, principal, id model.ID, record store.AuditRecord) error {
+	return r.revokeSession(id, record, func(s store.Session) bool { return r.worksAs(s, organisation, principal) })
 }
 
-func (r *Records) endSession(id model.ID, record store.AuditRecord, wanted func(store.Session) bool) error {
+func (r *Records) revokeSession(id model.ID, record store.AuditRecord, wanted func(store.Session) bool) error {
 	return r.alter(func() error {
 		ended := false
 		r.endSessions(record.Author.At, func(s store.Session) bool {

@@ -98,7 +98,7 @@ func (w *write) Final() { w.record.Final = true }
 // Once says under which key the write was asked for.
 func (w *write) Once(key [32]byte) { w.once = key }
 
-// ChangeSettings keeps what the organisation has decided for itself.
+// ChangeSettings keeps the organisation's own settings.
 func (w *write) ChangeSettings(_, after settings.Settings) error {
 	w.record.beside = true
 	w.then(func(o *organisation) { o.settings = &after })
@@ -394,6 +394,20 @@ func (w *write) ResetPassword(i store.Identity, hash string, until time.Time, en
 			w.withdraw(w.author.At, func(k store.Key) bool { return k.Organisation == w.organisation && k.Principal == i.ID })
 		}
 		w.setPassword(i.ID, hash, until, "", w.author.At)
+	})
+	return nil
+}
+
+// SetSignInBy says anew what an identity signs in with, and ends what opens it no longer.
+func (w *write) SetSignInBy(i store.Identity, by credential.SignInBy) error {
+	w.then(func(*organisation) {
+		w.editIdentity(i.ID, func(one *identity) { one.By = by })
+		if !by.TakesKeys() {
+			w.withdraw(w.author.At, func(k store.Key) bool { return k.Organisation == w.organisation && k.Principal == i.ID })
+		}
+		if !by.TakesPassword() {
+			w.setPassword(i.ID, "", time.Time{}, "", w.author.At)
+		}
 	})
 	return nil
 }

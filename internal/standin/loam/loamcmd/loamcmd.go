@@ -27,20 +27,20 @@ func Command(tools arbora.Tools) *cli.Command {
 		Commands: []*cli.Command{
 			{
 				Name: "show", Usage: "show what is at an address and what you may do with it", ArgsUsage: "[ADDRESS]", Action: w.showLoam,
-				Flags: []cli.Flag{&cli.BoolFlag{Name: "why", Usage: "tell why each thing is off, and how to ask for it"}},
+				Flags: []cli.Flag{&cli.BoolFlag{Name: "why", Usage: "say why each thing is off, and how to ask for it"}},
 			},
 			{
-				Name: "create", Usage: "make a machine, network, subnet, bucket, database, lab or app", ArgsUsage: "ADDRESS", Action: w.createInLoam,
+				Name: "create", Usage: "create a machine, network, subnet, bucket, database, lab or app", ArgsUsage: "ADDRESS", Action: w.createInLoam,
 				Description: "The last part of the address is the new name with the type, as in\nlindenmere/science/herbarium/digitising/notes.bucket.",
 				Flags:       append(attributeFlags(), &cli.StringFlag{Name: "title", Usage: "a `TEXT` people know it by"}, sizeFlag()),
 			},
-			{Name: "describe", Usage: "tell what a resource is made of", ArgsUsage: "ADDRESS", Action: w.actInLoam("describe", "")},
+			{Name: "describe", Usage: "show the attributes of a resource", ArgsUsage: "ADDRESS", Action: w.actInLoam("describe", "")},
 			{Name: "edit", Usage: "edit the attributes of a resource", ArgsUsage: "ADDRESS", Flags: attributeFlags(), Action: w.actInLoam("edit", "Edited %s.")},
 			{Name: "start", Usage: "start a machine, database, lab or app", ArgsUsage: "ADDRESS", Action: w.actInLoam("start", "Started %s.")},
 			{Name: "stop", Usage: "stop a machine, database, lab or app", ArgsUsage: "ADDRESS", Action: w.actInLoam("stop", "Stopped %s.")},
 			{Name: "resize", Usage: "give a machine or database another size", ArgsUsage: "ADDRESS", Flags: []cli.Flag{sizeFlag()}, Action: w.actInLoam("resize", "Resized %s.")},
-			{Name: "retire", Usage: "take a resource out of use; its content is kept", ArgsUsage: "ADDRESS", Action: w.actInLoam("retire", "Retired %s.")},
-			{Name: "restore", Usage: "take a resource into use again, as it was", ArgsUsage: "ADDRESS", Action: w.actInLoam("restore", "Restored %s.")},
+			{Name: "retire", Usage: "retire a resource; its content is kept", ArgsUsage: "ADDRESS", Action: w.actInLoam("retire", "Retired %s.")},
+			{Name: "restore", Usage: "restore a resource, as it was", ArgsUsage: "ADDRESS", Action: w.actInLoam("restore", "Restored %s.")},
 			{
 				Name: "enter", Usage: "run a program on a machine, as the machine's service account", ArgsUsage: "ADDRESS", Action: w.runInLoam("enter"),
 				Description: "A line of a program is one of: list BUCKET; fetch BUCKET/OBJECT; put BUCKET/OBJECT TEXT;\nerase BUCKET/OBJECT; query DATABASE PREFIX; amend DATABASE KEY VALUE.",
@@ -54,7 +54,7 @@ func Command(tools arbora.Tools) *cli.Command {
 				Flags: []cli.Flag{&cli.StringFlag{Name: "to", Usage: "write it to `FILE` instead of printing it"}},
 			},
 			{Name: "put", Usage: "put a file into a bucket", ArgsUsage: "FILE BUCKET/OBJECT", Action: w.putObject},
-			{Name: "erase", Usage: "take an object out of a bucket for good", ArgsUsage: "BUCKET/OBJECT", Action: w.eraseObject},
+			{Name: "erase", Usage: "delete an object from a bucket for good", ArgsUsage: "BUCKET/OBJECT", Action: w.eraseObject},
 			{Name: "connect", Usage: "connect to a database for a few minutes", ArgsUsage: "DATABASE", Action: w.connectDatabase},
 			{
 				Name: "query", Usage: "connect to a database and list its records", ArgsUsage: "DATABASE", Action: w.queryDatabase,
@@ -139,7 +139,7 @@ func (w work) showLoam(ctx context.Context, c *cli.Command) error {
 	}
 	w.tellUnlisted(c, here)
 	if names := actsText(here.Creatable, true); names != "" {
-		w.Say(c, "\nYou may make here: %s", names)
+		w.Say(c, "\nYou may create here: %s", names)
 	}
 	for _, n := range here.Containers {
 		w.Say(c, "%s", "  ↳ arbora-demo loam show "+n.Address)
@@ -212,14 +212,14 @@ func (w work) createInLoam(ctx context.Context, c *cli.Command) error {
 	}
 	parent, last := model.SplitAddress(given[0])
 	if in.Name, in.Type = model.SplitFullName(last); parent == "" || in.Type == "" {
-		return arbora.UsageError("%s names no resource: write where it is to be made, its name and its type, as in lindenmere/visitors/ticketing/notes.bucket", given[0])
+		return arbora.UsageError("%s names no resource: write the scope to create it in, then its name and type, as in lindenmere/visitors/ticketing/notes.bucket", given[0])
 	}
 	in.At = parent
 	made, err := cloud.Create(ctx, in)
 	if err != nil {
 		return err
 	}
-	w.Say(c, "Made %s.", made.Address)
+	w.Say(c, "Created %s.", made.Address)
 	return w.Value(c, made)
 }
 
