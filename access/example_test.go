@@ -36,5 +36,5 @@ func Example() {
 	fmt.Println(err)
 	// Output:
 	// true by a grant at lindenmere/gardens
-	// a bucket cannot sit in an organisation: it belongs in a project or a compartment
+	// a bucket cannot be in an organisation: it belongs in a project or a compartment
 }

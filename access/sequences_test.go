@@ -547,7 +547,7 @@ func (p *play) step(step string, c tenant.Caller) {
 		said = at
 	case "hand-over":
 		from, _ := p.somebody(model.User)
-		_, _, err = s.HandOver("top", from, tenant.PrincipalRef{Kind: c.Kind.String(), Name: c.Name}).Make(ctx, c)
+		_, _, err = s.HandOver("top", from, change.HandOver{To: tenant.PrincipalRef{Kind: c.Kind.String(), Name: c.Name}}).Make(ctx, c)
 		said = fmt.Sprint(from)
 	default:
 		panic(kind)

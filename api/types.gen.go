@@ -1547,6 +1547,17 @@ type GuestNew struct {
 	Title  string       `json:"title,omitempty,omitzero"`
 }
 
+// HandOverTo defines model for HandOverTo.
+type HandOverTo struct {
+	// Grants Only these grants, by id; left out for all
+	Grants []string `json:"grants,omitempty,omitzero"`
+
+	// Groups Add them to the groups, too, that it is a direct member of
+	Groups bool          `json:"groups,omitempty,omitzero"`
+	Kind   PrincipalKind `json:"kind"`
+	Name   string        `json:"name"`
+}
+
 // HeldClass defines model for HeldClass.
 type HeldClass struct {
 	Class HeldClassClass `json:"class"`
@@ -2179,6 +2190,9 @@ type PolicyText struct {
 // PolicyVersion defines model for PolicyVersion.
 type PolicyVersion struct {
 	Name string `json:"name"`
+
+	// Number Of the versions of the policy, from 1
+	Number int `json:"number"`
 
 	// Revision The organisation's revision that the write led to
 	Revision int64 `json:"revision"`
@@ -3095,7 +3109,9 @@ type Tags map[string]string
 
 // ThingChanged defines model for ThingChanged.
 type ThingChanged struct {
-	Fields []FieldChanged `json:"fields"`
+	// Address Of the scope that it is, or that it is at; left out where there is none
+	Address string         `json:"address,omitempty,omitzero"`
+	Fields  []FieldChanged `json:"fields"`
 
 	// What In words, such as user bram, by today's names
 	What string `json:"what"`
@@ -3883,7 +3899,7 @@ type CreateNewcomersJSONRequestBody = NewcomerFile
 type EditPrincipalJSONRequestBody = PrincipalEdit
 
 // HandOverJSONRequestBody defines body for HandOver for application/json ContentType.
-type HandOverJSONRequestBody = PrincipalRef
+type HandOverJSONRequestBody = HandOverTo
 
 // CreateKeyJSONRequestBody defines body for CreateKey for application/json ContentType.
 type CreateKeyJSONRequestBody = KeyNew

@@ -96,7 +96,8 @@ func (r *report) pageChanges(ctx context.Context, address string) error {
 	}
 	pages := []struct{ name, page, shows string }{
 		{"home", "/", `[data-test=mine]`},
-		{"people", "/people", `[data-test=users]`},
+		{"people", "/people", `[data-test=people] tbody tr`},
+		{"changes", "/changes", `[data-test=records]`},
 		{"person", "/people/ines", `[data-test=holds]`},
 		{"groups", "/groups", `a[href="#/groups/curators"]`},
 		{"roles", "/roles", `[data-test=roles]`},

@@ -243,7 +243,7 @@ func (c *Client) ShowPowers(ctx context.Context, organisation OrganisationName, 
 	return read[Powers](c, ctx, "GET", path("/organisations/%s/principals/%s/%s/could-hold", organisation, kind, principal), nil, nil)
 }
 
-// HandOver asks for POST /organisations/{organisation}/principals/{kind}/{principal}/hand-over: Give the grants that name it directly to somebody else.
+// HandOver asks for POST /organisations/{organisation}/principals/{kind}/{principal}/hand-over: Give the grants that name it directly to somebody else, all or some of them, and add them to its groups.
 func (c *Client) HandOver(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params *HandOverParams, body HandOverJSONRequestBody) (Written, error) {
 	q := query{}
 	if params != nil {

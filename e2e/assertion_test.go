@@ -85,7 +85,7 @@ func TestProgramsSignInPlaceOfASecret(t *testing.T) {
 		status, answer := show(values)
 		require.Equal(t, 401, status, answer)
 	}
-	require.Contains(t, testbed.Problem(t, 409, client.Done(rowan.ExchangeKey(ctx, key.Key.Id, api.KeyExchange{}))).Detail, "nobody was shown a secret")
+	require.Contains(t, testbed.Problem(t, 409, client.Done(rowan.ExchangeKey(ctx, key.Key.Id, api.KeyExchange{}))).Detail, "this key has no secret")
 
 	c := newTerminal(t)
 	c.signIn("rowan@lindenmere", b.Address)

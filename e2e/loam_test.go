@@ -84,7 +84,7 @@ func TestAMachineActsAsItsServiceAccount(t *testing.T) {
 	require.Equal(t, "acorn", ran.Steps[0].Output, "the account reads")
 	require.Contains(t, ran.Steps[1].Refused, `"put object"`, "and writes nothing, though piotr may")
 	require.Contains(t, ran.Steps[2].Refused, "there is no scope", "what the account does not see is not there")
-	require.Contains(t, ran.Steps[3].Refused, "nothing a program can do")
+	require.Contains(t, ran.Steps[3].Refused, "a program cannot do")
 
 	require.NoError(t, client.Done(rowan.SetState(t.Context(), "lindenmere", "service-account", digitising+"/label-indexer", nil, api.StateChange{State: api.StateSuspended})))
 	ran, err = loamclient.Act[loamapi.Ran](t.Context(), loamclient.Through(piotr), made.Address, "enter", loamapi.Input{Program: program[:1]})
@@ -163,7 +163,7 @@ func TestDatabasesTakeAConnection(t *testing.T) {
 		return loamclient.Act[[]loamapi.Entry](t.Context(), by, ticketing+"/sales.database", "query", loamapi.Input{Prefix: "2026"})
 	}
 	_, err := query(loamclient.Through(sefa))
-	require.Contains(t, testbed.Problem(t, http.StatusUnauthorized, err).Detail, "takes a connection")
+	require.Contains(t, testbed.Problem(t, http.StatusUnauthorized, err).Detail, "needs a connection")
 	for _, day := range []string{"2026-11-24", "2025-01-01", "2026-11-23"} {
 		_, err := loamclient.Act[loamapi.Entry](t.Context(), sales, ticketing+"/sales.database", "amend", loamapi.Input{Key: day, Value: "96 visitors"})
 		require.NoError(t, err)

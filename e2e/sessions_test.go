@@ -51,7 +51,7 @@ func TestSessionsOfOthers(t *testing.T) {
 
 	require.NoError(t, end(rowan, "yuki", first[0].Id))
 	p := testbed.Problem(t, http.StatusUnauthorized, client.Done(yuki.GetSession(t.Context())))
-	require.Contains(t, p.Detail, "ended")
+	require.Contains(t, p.Detail, "revoked")
 	require.NoError(t, client.Done(second.GetSession(t.Context())), "the other goes on")
 	testbed.Problem(t, http.StatusNotFound, end(rowan, "yuki", first[0].Id))
 	records, err := oona.ListAuditRecords(t.Context(), "lindenmere", &api.ListAuditRecordsParams{Event: "session-ended"})
@@ -67,7 +67,7 @@ func TestSessionsOfOthers(t *testing.T) {
 	require.Contains(t, c.must("session list --user piotr"), "piotr is not signed in here.")
 	require.Contains(t, c.must("session revoke "+of(api.UserKind, "yuki")[0].Id+" --user yuki"), "The session is revoked.")
 	require.Len(t, of(api.UserKind, "yuki"), 1)
-	status, _, errs := c.run("", "session", "end", noSuchID, "--user", "yuki")
+	status, _, errs := c.run("", "session", "revoke", noSuchID, "--user", "yuki")
 	require.Equal(t, 1, status)
 	require.Contains(t, errs, "yuki has no session "+noSuchID+" here")
 	testbed.Problem(t, http.StatusUnauthorized, client.Done(third.GetSession(t.Context())))

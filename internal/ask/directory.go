@@ -132,8 +132,17 @@ func (s *Answers) ListPeople(ctx context.Context, c tenant.Caller, organisation 
 			views = append(views, PersonView{UserView: UserView{Principal: p}})
 		}
 	}
-	// The records are read for all of them only where they decide who is listed, or in which order.
-	byRecords := wanted.Find != "" || !slices.Contains([]string{"", "name", "kind"}, wanted.Sort) || by.State != "" || by.Factor != "" || by.LastSignIn != ""
+	// The records are read for all of them only where they decide who is listed, or in which order; of sign-ins alone where those do.
+	byRecords := wanted.Find != "" || !slices.Contains([]string{"", "name", "kind", "lastSignIn"}, wanted.Sort) || by.State != "" || by.Factor != ""
+	if !byRecords && describes && (wanted.Sort == "lastSignIn" || by.LastSignIn != "") {
+		last, err := s.Records.LastSignIns(ctx, d.OrganisationID())
+		if err != nil {
+			return Listed[PersonView]{}, err
+		}
+		for i, v := range views {
+			views[i].LastSignIn = last[v.ID]
+		}
+	}
 	if byRecords {
 		if err := s.fillIn(ctx, d, views, describes); err != nil {
 			return Listed[PersonView]{}, err

@@ -27,6 +27,7 @@ type PolicyView struct {
 
 // PolicyVersion is what was written of a policy, with today's names.
 type PolicyVersion struct {
+	Number   int // of the versions of the policy, from 1
 	Revision uint64
 	Author   store.Author
 	Name     string
@@ -151,7 +152,7 @@ func (s *Answers) ListPolicyVersions(ctx context.Context, c tenant.Caller, key s
 	found, next = pageOf(found, limit, func(v store.PolicyVersion) uint64 { return v.Revision })
 	for _, v := range found {
 		seen, _ := SeenOf(d, v.Policy)
-		versions = append(versions, PolicyVersion{Revision: v.Revision, Author: v.Author, Name: v.Policy.Name, Text: d.Print(seen)})
+		versions = append(versions, PolicyVersion{Number: v.Number, Revision: v.Revision, Author: v.Author, Name: v.Policy.Name, Text: d.Print(seen)})
 	}
 	return versions, next, nil
 }

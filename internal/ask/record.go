@@ -29,6 +29,7 @@ type AuditDetails struct {
 // ThingChanged is a scope, a principal, a grant, a role or a policy that a change altered.
 type ThingChanged struct {
 	What   string // in words, such as "user bram", by today's names
+	At     string // the address of the scope that it is, or that it is at; empty where there is none
 	Fields []FieldChanged
 }
 
@@ -78,6 +79,7 @@ type recordedThings struct {
 
 type recordedThing struct {
 	what   string
+	at     string
 	fields []FieldChanged
 }
 
@@ -98,7 +100,7 @@ func thingsChanged(now *access.Snapshot, record store.Recorded) []ThingChanged {
 		one := t.of[key]
 		one.fields = slices.DeleteFunc(one.fields, func(f FieldChanged) bool { return f.Before == f.After })
 		if len(one.fields) > 0 {
-			list = append(list, ThingChanged{one.what, one.fields})
+			list = append(list, ThingChanged{one.what, one.at, one.fields})
 		}
 	}
 	return list
@@ -203,13 +205,17 @@ func sortedIDs[V any](of map[model.ID]V) []model.ID {
 func (t *recordedThings) scope(id model.ID, fields ...string) {
 	scope, _ := t.now.Scope(id)
 	t.add(id.String(), scope.TypeName()+" "+t.address(id), fields...)
+	t.of[id.String()].at = t.address(id)
 }
 
-func (t *recordedThings) principal(id model.ID, fields ...string) { t.add(id.String(), t.who(id), fields...) }
+func (t *recordedThings) principal(id model.ID, fields ...string) {
+	t.add(id.String(), t.who(id), fields...)
+}
 
 func (t *recordedThings) grant(g access.Grant) {
 	t.add(g.ID.String(), fmt.Sprintf("grant of %s to %s at %s", g.Role, t.who(g.Principal), t.address(g.Scope)),
 		"role", g.Role, "who", t.who(g.Principal), "at", t.address(g.Scope), "if", condition(g.Condition), "from", instant(g.From), "until", instant(g.Until))
+	t.of[g.ID.String()].at = t.address(g.Scope)
 }
 
 func (t *recordedThings) role(r catalogue.RoleDefinition) {

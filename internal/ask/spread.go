@@ -2,6 +2,7 @@ package ask
 
 import (
 	"context"
+	"encoding/binary"
 	"slices"
 
 	"arbora.example/access"
@@ -56,20 +57,38 @@ func (s *Answers) ShowSpread(ctx context.Context, c tenant.Caller, organisation 
 	if asked.Each {
 		most = treeLimit
 	}
-	told := d.Anybody()
-	spread := Spread{Principal: d.Called(p), Revision: d.Revision()}
-	for _, n := range nodesUpTo(d, top, treeDepth, most) {
-		node := SpreadNode{Node: n, Told: p.ID == d.Me || d.May("list grant", n.ID)}
+	told, known := d.Anybody(), classesBySet{}
+	nodes := nodesUpTo(d, top, treeDepth, most)
+	spread := Spread{Principal: d.Called(p), Revision: d.Revision(), Nodes: make([]SpreadNode, len(nodes))}
+	for i, n := range nodes {
+		node := &spread.Nodes[i]
+		node.Node, node.Told = n, p.ID == d.Me || d.May("list grant", n.ID)
 		if node.Told {
 			held, perhaps := d.Holds(p.ID, n.ID, told)
-			node.Held, node.Conditional = classes(d, held), classes(d, perhaps)
+			node.Held, node.Conditional = known.of(d, held), known.of(d, perhaps)
 		}
-		spread.Nodes = append(spread.Nodes, node)
 	}
 	if !asked.Each {
 		spread.Nodes = folded(spread.Nodes)
 	}
 	return spread, nil
+}
+
+// classesBySet keeps the classes of sets of permissions: a tree of thousands of scopes has few different ones.
+type classesBySet map[string]map[catalogue.Plane][]catalogue.Class
+
+func (known classesBySet) of(d tenant.Viewer, held catalogue.Set) map[catalogue.Plane][]catalogue.Class {
+	var room [256]byte
+	key := room[:0]
+	for _, word := range held {
+		key = binary.LittleEndian.AppendUint64(key, word)
+	}
+	found, ok := known[string(key)]
+	if !ok {
+		found = classes(d, held)
+		known[string(key)] = found
+	}
+	return found
 }
 
 // look is what makes two scopes of a spread alike: what is seen of them from afar.

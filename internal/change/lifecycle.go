@@ -282,11 +282,19 @@ func issued(d tenant.Viewer, ctx context.Context, p access.Principal, to credent
 }
 
 // HandOver returns all grants that name somebody directly to somebody else, and takes them from the first.
-func (s *Changes) HandOver(organisation string, from, to tenant.PrincipalRef) plan.Change[plan.Nothing] {
-	return plan.Planned(s.Maker, planHandOver(organisation, from, to))
+func (s *Changes) HandOver(organisation string, from tenant.PrincipalRef, over HandOver) plan.Change[plan.Nothing] {
+	return plan.Planned(s.Maker, planHandOver(organisation, from, over))
 }
 
-func planHandOver(organisation string, from, to tenant.PrincipalRef) plan.Planner {
+// HandOver is what is handed over, and to whom.
+type HandOver struct {
+	To     tenant.PrincipalRef
+	Grants []string // only these, by id; nil for all
+	Groups bool     // they become members, too, of the groups that the other is a direct member of
+}
+
+func planHandOver(organisation string, from tenant.PrincipalRef, over HandOver) plan.Planner {
+	to := over.To
 	return func(d tenant.Viewer) (tenant.Plan, error) {
 		giver, err := d.Governed(organisation, from, "describe")
 		if err != nil {
@@ -300,7 +308,12 @@ func planHandOver(organisation string, from, to tenant.PrincipalRef) plan.Planne
 			return tenant.Plan{}, &problem.Problem{Kind: problem.Invalid, Detail: "grants cannot be handed over to their own holder", Next: "name somebody else", Field: "to"}
 		}
 		p := tenant.Plan{What: fmt.Sprintf("handed over what %s %s held to %s %s", from.Words(), from.Name, to.Words(), to.Name)}
+		given := 0
 		for _, grant := range d.GrantsFor(giver.ID) {
+			if over.Grants != nil && !slices.Contains(over.Grants, grant.ID.String()) {
+				continue
+			}
+			given++
 			scope, _ := d.Scope(grant.Scope)
 			for _, permission := range []string{"create grant", "revoke grant"} {
 				if err := d.Need(permission, scope); err != nil {
@@ -312,9 +325,32 @@ func planHandOver(organisation string, from, to tenant.PrincipalRef) plan.Planne
 			p.DescribeGrant(next.ID, "handed over from "+giver.Kind.String()+" "+giver.Name)
 			p.Changes = append(p.Changes, access.RevokeGrant{ID: grant.ID}, access.CreateGrant{Grant: next})
 		}
+		if given < len(over.Grants) {
+			return tenant.Plan{}, &problem.Problem{Kind: problem.Invalid, Detail: fmt.Sprintf("not all of these grants are direct grants of %s %s", from.Words(), from.Name), Next: "read them again, and leave out the others", Field: "grants"}
+		}
+		if over.Groups {
+			if err := planIntoGroups(d, organisation, giver, taker, &p); err != nil {
+				return tenant.Plan{}, err
+			}
+		}
 		if len(p.Changes) == 0 {
 			return tenant.Plan{}, &problem.Problem{Kind: problem.Conflict, Detail: fmt.Sprintf("%s %s has no direct grants", from.Words(), from.Name), Next: "access through groups is not handed over: add them to the groups"}
 		}
 		return p, nil
 	}
+}
+
+// planIntoGroups adds somebody to the groups that another is a direct member of. Gathering groups take their members by tags.
+func planIntoGroups(d tenant.Viewer, organisation string, giver, taker access.Principal, p *tenant.Plan) error {
+	already := d.Groups(taker.ID)
+	for _, group := range d.Groups(giver.ID) {
+		if group.Gathers != nil || slices.ContainsFunc(already, func(other access.Principal) bool { return other.ID == group.ID }) {
+			continue
+		}
+		if _, err := (MemberChange{Organisation: organisation, Group: group.Name}).group(d); err != nil {
+			return err
+		}
+		p.Changes = append(p.Changes, access.AddMember{Membership: access.Membership{Group: group.ID, Member: taker.ID}})
+	}
+	return nil
 }

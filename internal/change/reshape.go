@@ -128,7 +128,7 @@ func planReshaped(d tenant.Viewer, ctx context.Context, r Reshaping) (tenant.Pla
 		return tenant.Plan{}, err
 	}
 	if key := r.strayUntag(scopes); key != "" {
-		return tenant.Plan{}, &problem.Problem{Kind: problem.Invalid, Detail: "there is no tag " + key + " to remove", Next: "leave it out", Field: "untag"}
+		return tenant.Plan{}, &problem.Problem{Kind: problem.Conflict, Detail: "there is no tag " + key + " to remove", Next: "leave it out", Field: "untag"}
 	}
 	var to model.Scope
 	if r.To != "" {

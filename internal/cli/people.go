@@ -45,7 +45,9 @@ func (a *app) userCommand() *cli.Command {
 			a.stateCommand(api.UserKind, "suspend", api.StateSuspended), a.stateCommand(api.UserKind, "retire", api.StateRetired), a.stateCommand(api.UserKind, "restore", api.StateActive),
 			{
 				Name: "hand-over", Usage: "hand a user's direct grants over to somebody else", ArgsUsage: "NAME",
-				Flags: append(principalFlags(), previewFlag()), Action: a.handOver,
+				Flags: append(principalFlags(), previewFlag(),
+					&cli.StringSliceFlag{Name: "grant", Usage: "only the grant of this `ID`; may be repeated"},
+					&cli.BoolFlag{Name: "groups", Usage: "add them to the same groups, too"}), Action: a.handOver,
 			},
 			{Name: "mail-password-link", Usage: "mail a user a link to choose a password, which works once and for a day", ArgsUsage: "NAME", Action: a.mailPasswordLink},
 			{Name: "passkeys", Usage: "list the passkeys of a user", ArgsUsage: "NAME", Action: a.listPasskeysOf},

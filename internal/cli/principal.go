@@ -311,9 +311,14 @@ func (a *app) handOver(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	return a.change(c, func(preview bool) (api.Written, error) {
-		return s.HandOver(ctx, organisation, api.UserKind, given[0], &api.HandOverParams{Preview: preview}, to)
+		wanted := api.HandOverTo{Kind: to.Kind, Name: to.Name, Grants: c.StringSlice("grant"), Groups: c.Bool("groups")}
+		return s.HandOver(ctx, organisation, api.UserKind, given[0], &api.HandOverParams{Preview: preview}, wanted)
 	}, func() {
-		a.say(c, "All direct grants of user %s now belong to %s.", given[0], whoText(to))
+		what := "All direct grants of user " + given[0]
+		if n := len(c.StringSlice("grant")); n > 0 {
+			what = english.Count(n, "grant") + " of user " + given[0]
+		}
+		a.say(c, "%s now %s to %s%s.", what, choose(len(c.StringSlice("grant")) == 1, "belongs", "belong"), whoText(to), choose(c.Bool("groups"), ", who is in the same groups", ""))
 	})
 }
 

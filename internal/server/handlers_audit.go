@@ -71,7 +71,7 @@ func (h handlers) DescribeAuditRecord(ctx context.Context, r DescribeAuditRecord
 	return DescribeAuditRecord200JSONResponse{
 		Record: auditRecordOf(told.AuditEntry), Revision: int64(told.Revision),
 		Things: each(told.Things, func(t ask.ThingChanged) api.ThingChanged {
-			return api.ThingChanged{What: t.What, Fields: each(t.Fields, func(f ask.FieldChanged) api.FieldChanged {
+			return api.ThingChanged{What: t.What, Address: t.At, Fields: each(t.Fields, func(f ask.FieldChanged) api.FieldChanged {
 				return api.FieldChanged{Field: f.Field, Before: f.Before, After: f.After}
 			})}
 		}),

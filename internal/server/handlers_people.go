@@ -92,8 +92,8 @@ func (h handlers) SetState(ctx context.Context, r SetStateRequestObject) (SetSta
 }
 
 func (h handlers) HandOver(ctx context.Context, r HandOverRequestObject) (HandOverResponseObject, error) {
-	from, to := somebody(r.Kind, r.Principal), somebody(r.Body.Kind, r.Body.Name)
-	_, written, err := changed(ctx, r.Params.Preview, h.service.HandOver(r.Organisation, from, to))
+	over := change.HandOver{To: somebody(r.Body.Kind, r.Body.Name), Grants: r.Body.Grants, Groups: r.Body.Groups}
+	_, written, err := changed(ctx, r.Params.Preview, h.service.HandOver(r.Organisation, somebody(r.Kind, r.Principal), over))
 	return HandOver200JSONResponse(written), err
 }
 

@@ -191,7 +191,7 @@ func (h handlers) ListPolicyVersions(ctx context.Context, r ListPolicyVersionsRe
 		return nil, err
 	}
 	return ListPolicyVersions200JSONResponse{Next: page.nextNumber(next), Versions: each(versions, func(v ask.PolicyVersion) api.PolicyVersion {
-		return api.PolicyVersion{Revision: int64(v.Revision), WrittenAt: v.Author.At, WrittenBy: v.Author.Name, Name: v.Name, Text: v.Text}
+		return api.PolicyVersion{Number: v.Number, Revision: int64(v.Revision), WrittenAt: v.Author.At, WrittenBy: v.Author.Name, Name: v.Name, Text: v.Text}
 	})}, nil
 }
 

@@ -107,7 +107,7 @@ func TestTagsThatAreNotThere(t *testing.T) {
 	b := testbed.InMemory(t)
 	rowan := b.As(t, "rowan@lindenmere")
 	_, err := rowan.ReshapeScopes(t.Context(), "lindenmere", nil, api.Reshaping{Scopes: []string{alpine}, Untag: []string{"nosuch"}})
-	require.Contains(t, testbed.Problem(t, 400, err).Detail, "there is no tag nosuch to remove")
+	require.Contains(t, testbed.Problem(t, 409, err).Detail, "there is no tag nosuch to remove")
 	_, err = rowan.CreateScope(t.Context(), "lindenmere/", api.ScopeNew{Kind: "folder", Name: "x"})
 	testbed.Problem(t, 404, err)
 }

@@ -11,6 +11,7 @@ import (
 
 // PolicyVersion is a policy as a change wrote it.
 type PolicyVersion struct {
+	Number   int // of the versions of the policy, from 1
 	Revision uint64
 	Author   Author
 	Policy   statement.Policy
@@ -19,12 +20,12 @@ type PolicyVersion struct {
 // PolicyVersions lists what changes wrote of a policy, newest first: those before a revision, and at most so many.
 func (s *Store) PolicyVersions(ctx context.Context, policy model.ID, before uint64, limit int) ([]PolicyVersion, error) {
 	versions := []PolicyVersion{}
-	err := each(ctx, s.db, `SELECT v.revision, c.made_by, c.made_from, c.made_at, c.changed, c.changes FROM policy_version v
+	err := each(ctx, s.db, `SELECT (SELECT COUNT(*) FROM policy_version o WHERE o.policy_id = v.policy_id AND o.revision <= v.revision), v.revision, c.made_by, c.made_from, c.made_at, c.changed, c.changes FROM policy_version v
 		JOIN change_record c ON c.organisation_id = v.organisation_id AND c.revision = v.revision
 		WHERE v.policy_id = ? AND v.revision < ? ORDER BY v.revision DESC LIMIT ?`, []any{idColumn(policy), before, limit}, func(scan scanner) error {
 		var v PolicyVersion
 		var changed, changes []byte
-		err := scan(&v.Revision, &v.Author.Name, &v.Author.From, &v.Author.At, &changed, &changes)
+		err := scan(&v.Number, &v.Revision, &v.Author.Name, &v.Author.From, &v.Author.At, &changed, &changes)
 		if err != nil {
 			return err
 		}

@@ -654,7 +654,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Give the grants that name it directly to somebody else */
+        /** Give the grants that name it directly to somebody else, all or some of them, and add them to its groups */
         post: operations["handOver"];
         delete?: never;
         options?: never;
@@ -1814,6 +1814,14 @@ export interface components {
             signInBy?: components["schemas"]["SignInBy"];
             was?: components["schemas"]["AsRead"];
         };
+        HandOverTo: {
+            kind: components["schemas"]["PrincipalKind"];
+            name: string;
+            /** @description Only these grants, by id; left out for all */
+            grants?: string[];
+            /** @description Add them to the groups, too, that it is a direct member of */
+            groups?: boolean;
+        };
         StateChange: {
             state: components["schemas"]["State"];
         };
@@ -2454,6 +2462,8 @@ export interface components {
         ThingChanged: {
             /** @description In words, such as user bram, by today's names */
             what: string;
+            /** @description Of the scope that it is, or that it is at; left out where there is none */
+            address?: string;
             fields: components["schemas"]["FieldChanged"][];
         };
         /** @description One thing that is known of it. What was created has nothing before, what was deleted has nothing after */
@@ -2995,6 +3005,8 @@ export interface components {
             revision: number;
         };
         PolicyVersion: {
+            /** @description Of the versions of the policy, from 1 */
+            number: number;
             /**
              * Format: int64
              * @description The organisation's revision that the write led to
@@ -4686,7 +4698,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["PrincipalRef"];
+                "application/json": components["schemas"]["HandOverTo"];
             };
         };
         responses: {

@@ -10,7 +10,8 @@ export class Reading<T> {
   // It is made while a component is made. What ask uses before it first waits is what it depends on.
   constructor(ask: () => Promise<T>) {
     this.#ask = ask;
-    $effect(() => {
+    // Asked before the component is drawn, it is answered while that goes on.
+    $effect.pre(() => {
       void this.again();
     });
     whenChanged(() => void this.again());

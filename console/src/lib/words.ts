@@ -1,5 +1,7 @@
 // How things are written for people.
 
+import type { Schemas } from "./api";
+
 const moments = new Intl.DateTimeFormat("en-GB", { dateStyle: "medium", timeStyle: "short" });
 
 export function moment(text: string): string {
@@ -84,3 +86,6 @@ export const quotas = [
 export function thousands(n: number | undefined): string {
   return n?.toLocaleString("en") ?? "";
 }
+
+// What a user signs in with.
+export const signInWays: Record<Schemas["SignInBy"], string> = { password: "password", key: "API key only", both: "password and API key", provider: "identity provider" };

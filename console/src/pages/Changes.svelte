@@ -3,6 +3,7 @@
   import { replace, router } from "svelte-spa-router";
   import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
   import { csv, save } from "../lib/download";
+  import { Drawing } from "../lib/drawing.svelte";
   import { whenChanged } from "../lib/live.svelte";
   import { session } from "../lib/session.svelte";
   import { capital, moment } from "../lib/words";
@@ -27,6 +28,7 @@
   let records = $state.raw<Schemas["AuditRecord"][] | null>(null);
   let later = $state.raw<string | undefined>();
   let problem = $state.raw<Problem | null>(null);
+  const drawing = new Drawing(() => records !== null);
   let opened = $state(0); // the number of the record that is shown in full
   let text = $state("");
   let who = $state("");
@@ -80,7 +82,7 @@
   // Records stand under their day.
   const days = $derived.by(() => {
     const byDay: { day: string; records: Schemas["AuditRecord"][] }[] = [];
-    for (const record of records ?? []) {
+    for (const record of (records ?? []).slice(0, drawing.rows)) {
       const day = new Date(record.at).toLocaleDateString("en-GB", { dateStyle: "full" });
       const last = byDay.at(-1);
       if (last?.day === day) last.records.push(record);
@@ -144,11 +146,11 @@
           <li class="flex flex-wrap items-baseline gap-x-4 border-b border-gray-100 px-5 py-2 last:border-0 dark:border-gray-800">
             <span class="quiet w-12 shrink-0 text-sm" title={moment(record.at)}>{new Date(record.at).toLocaleTimeString("en-GB", { timeStyle: "short" })}</span>
             <button type="button" onclick={() => narrow("event", record.event)}
-              class="w-36 shrink-0 truncate text-left text-sm hover:underline {needsCare.includes(record.event) ? 'font-semibold text-copper-700 dark:text-copper-300' : 'quiet'}">{words[record.event]}</button>
+              class="w-36 shrink-0 truncate text-left text-sm underline decoration-dotted underline-offset-4 {needsCare.includes(record.event) ? 'font-semibold text-copper-700 dark:text-copper-300' : 'quiet'}">{words[record.event]}</button>
             <button type="button" class="min-w-0 flex-1 break-words text-left hover:underline" aria-expanded={opened === record.number} onclick={() => (opened = opened === record.number ? 0 : record.number)}>
-              {record.event === "change" || record.event === "refused" ? capital(record.detail) : record.detail}
+              <span class="quiet inline-block w-4 text-xs transition-transform {opened === record.number ? 'rotate-90' : ''}" aria-hidden="true">▸</span>{record.event === "change" || record.event === "refused" ? capital(record.detail) : record.detail}
             </button>
-            <button type="button" onclick={() => narrow("who", record.by)} class="quiet max-w-72 truncate text-sm hover:underline" title="from {record.from}">{record.by}</button>
+            <button type="button" onclick={() => narrow("who", record.by)} class="quiet max-w-72 truncate text-sm underline decoration-dotted underline-offset-4" title="from {record.from}">{record.by}</button>
             {#if opened === record.number}<div class="w-full pt-2 pb-1"><RecordDetails number={record.number} /></div>{/if}
           </li>
         {/each}

@@ -37,10 +37,11 @@
   let answer = $state.raw<Answer | null>(null);
   let scope = $state.raw<Scope | null>(null);
   let busy = $state(false);
+  let finding: Promise<void> | undefined;
   let known = $state.raw<Record<Kind | "permissions", { value: string; hint?: string }[]>>({ user: [], guest: [], group: [], "service-account": [], service: [], set: [], permissions: [] });
 
   // The question is in the page's address, so that it can be sent to a colleague.
-  $effect(() => {
+  $effect.pre(() => {
     const asked = new URLSearchParams(router.querystring ?? "");
     untrack(() => {
       at = asked.get("at") ?? at;
@@ -48,7 +49,7 @@
       for (const [each, value] of asked) {
         if (isKind(each)) [kind, name] = [each, value];
       }
-      if (at && permission && name) find({ kind, name, permission, at });
+      if (at && permission && name) finding = find({ kind, name, permission, at });
     });
   });
 
@@ -57,8 +58,9 @@
     if (put) find(put);
   });
 
+  // The answer comes first; names to choose from are for the next question.
   $effect(() => {
-    untrack(prepare);
+    untrack(() => void (finding ?? Promise.resolve()).then(() => requestAnimationFrame(() => void prepare())));
   });
 
   // Each list helps where the person may see it; the question can be asked without.

@@ -6,7 +6,7 @@
   import { whenChanged } from "../lib/live.svelte";
   import { authority } from "../lib/authority.svelte";
   import { session } from "../lib/session.svelte";
-  import { href, moment } from "../lib/words";
+  import { href, moment, signInWays } from "../lib/words";
   import { viewing } from "../lib/viewing.svelte";
   import GrantDialog from "../parts/GrantDialog.svelte";
   import CouldHold from "../parts/CouldHold.svelte";
@@ -71,7 +71,6 @@
   const may = (operation: string) => person?.may.includes(`${operation} ${type}`) ?? false;
   const further = $derived(person ? person.within.filter((g) => !person?.groups.includes(g)) : []);
   const direct = $derived(person?.rules.some((r) => r.grant?.principal.kind === kind && r.grant.principal.name === person?.name) ?? false);
-  const ways: Record<string, string> = { password: "password", key: "API key only", both: "password and API key", provider: "identity provider" };
   const takesKeys = $derived(kind === "service-account" || person?.signInBy === "key" || person?.signInBy === "both");
   const takesPassword = $derived(kind === "user" && (person?.signInBy === "password" || person?.signInBy === "both"));
 
@@ -163,17 +162,21 @@
         {#if kind === "user"}<div><dt class="quiet text-sm">Email</dt><dd class="break-all">{person.email || "none"}</dd></div>{/if}
         <div>
           <dt class="quiet text-sm">Signs in by</dt>
-          <dd>{person.signInBy ? ways[person.signInBy] : kind === "guest" ? "an account of their own" : ""}{#if person.factor}{" "}<span class="quiet">and a second factor</span>{/if}</dd>
+          <dd>{person.signInBy ? signInWays[person.signInBy] : kind === "guest" ? "their own account" : ""}{#if person.factor}{" "}<span class="quiet">and a second factor</span>{/if}</dd>
         </div>
       {/if}
+      {#if kind !== "service-account"}<div><dt class="quiet text-sm">Last sign-in</dt><dd>{person.lastSignInAt ? moment(person.lastSignInAt) : "never"}</dd></div>{/if}
       <div><dt class="quiet text-sm">Created</dt><dd>{moment(person.createdAt)}</dd></div>
-      <div class="col-span-3 max-md:col-span-2">
+      <div class="col-span-2">
         <dt class="quiet text-sm">In groups</dt>
         <dd class="flex flex-wrap gap-x-4">
           {#each person.groups as name (name)}<Who who={{ kind: "group", name }} />{:else}none{/each}
           {#if further.length > 0}<span class="quiet">and through them {further.join(", ")}</span>{/if}
         </dd>
       </div>
+      {#if person.ownsGroups && person.ownsGroups.length > 0}
+        <div class="col-span-2"><dt class="quiet text-sm">Owns</dt><dd class="flex flex-wrap gap-x-4">{#each person.ownsGroups as name (name)}<Who who={{ kind: "group", name }} />{/each}</dd></div>
+      {/if}
       <div>
         <dt class="quiet text-sm">Tags</dt>
         <dd>{#each Object.entries(person.tags) as [key, value] (key)}<span class="me-2 whitespace-nowrap"><span class="quiet">{key}</span> {value}</span>{:else}none{/each}</dd>

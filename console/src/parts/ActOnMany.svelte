@@ -16,6 +16,7 @@
   import { count, momentOf } from "../lib/words";
   import ChangeDialog from "./ChangeDialog.svelte";
   import Choice from "./Choice.svelte";
+  import MomentInput from "./MomentInput.svelte";
   import Field from "./Field.svelte";
   import ProblemNote from "./ProblemNote.svelte";
 
@@ -125,7 +126,7 @@
         {#snippet children(id)}<Choice {id} name="many-role" bind:value={role} options={roleOptions(knownRoles)} placeholder="Search by purpose: view, run, edit, admin" />{/snippet}
       </Field>
       <Field label="Until (optional)" name="until" problem={null}>
-        {#snippet children(id)}<input {id} type="datetime-local" name="many-until" bind:value={until} class="field w-full" />{/snippet}
+        {#snippet children(id)}<MomentInput {id} name="many-until" bind:value={until} />{/snippet}
       </Field>
     {:else}
       <p class="quiet">{way === "active" ? "Their access counts again, at once." : "They lose all access at once. What was granted is kept, and you can restore them."}</p>

@@ -58,7 +58,7 @@
     {@render children(problem)}
     {#if impact}<ImpactNote {impact} />{/if}
     {#if problem && !problem.field}<ProblemNote {problem} />{/if}
-    <div class="flex justify-end gap-2">
+    <div class="dialog-foot">
       <QuietButton type="button" onclick={cancel}>Cancel</QuietButton>
       <ActButton type="submit" {action} {impact} disabled={busy || !ready} data-test="confirm-change" />
     </div>

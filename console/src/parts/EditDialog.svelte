@@ -10,7 +10,7 @@
   import { session } from "../lib/session.svelte";
   import { undo } from "../lib/undo.svelte";
   import { tagsFault, tagsIn, tagsOut } from "../lib/tags";
-  import { href } from "../lib/words";
+  import { href, signInWays } from "../lib/words";
   import ChangeDialog from "./ChangeDialog.svelte";
   import Choice from "./Choice.svelte";
   import Field from "./Field.svelte";
@@ -23,10 +23,10 @@
   type Details = Schemas["PrincipalDetails"];
   const lastOf = (name: string) => name.slice(name.lastIndexOf("/") + 1); // a service account is called by its address
   const textsOf = (now: Details) => ({
-    name: lastOf(now.name), title: now.title, description: now.description, email: now.email, tags: tagsOut(now.tags), owner: now.owner?.name ?? "", gathers: now.gathers ?? "",
+    name: lastOf(now.name), title: now.title, description: now.description, email: now.email, tags: tagsOut(now.tags), owner: now.owner?.name ?? "", gathers: now.gathers ?? "", signInBy: now.signInBy ?? "",
   });
   const draft = new Draft(untrack(() => textsOf(of)));
-  const words = { name: "the name", title: "the title", description: "the description", email: "the email", tags: "the tags", owner: "the owner", gathers: "the condition" };
+  const words = { name: "the name", title: "the title", description: "the description", email: "the email", tags: "the tags", owner: "the owner", gathers: "the condition", signInBy: "how they sign in" };
   const kept = new Kept(() => draft.kept, (written) => draft.resume(written));
   let gathering = $state(false);
   let known = $state.raw<{ value: string; hint?: string }[]>([]);
@@ -63,6 +63,7 @@
       was.owner = read.owner;
     }
     if (group && mine.gathers !== read.gathers) [edit.gathers, was.gathers] = [mine.gathers, read.gathers];
+    if (mine.signInBy !== read.signInBy) edit.signInBy = mine.signInBy as Schemas["SignInBy"];
     return Object.keys(edit).length > 0 ? { ...edit, was } : {};
   });
   const ready = $derived(Object.keys(body).length > 0 && draft.disputed.length === 0 && !tagsFault(draft.mine.tags));
@@ -77,7 +78,7 @@
   async function make(impact: Impact) {
     const [before, renamed] = [{ kind: of.kind, name: of.name }, body.name];
     const { revision } = await heeding(ask(api.PATCH("/organisations/{organisation}/principals/{kind}/{principal}", { params: { path, header: confirming(impact) }, body })), meet);
-    undo.offer(`${before.name} edited.`, revision, () => (renamed ? push(href.principal(before).slice(1)) : undefined));
+    if (!body.signInBy) undo.offer(`${before.name} edited.`, revision, () => (renamed ? push(href.principal(before).slice(1)) : undefined));
     if (body.name) push(href.principal({ kind: of.kind, name: of.name.slice(0, of.name.length - last.length) + body.name }).slice(1));
     else ondone();
   }
@@ -102,6 +103,15 @@
     {#if of.kind === "user"}
       <Field label="Email" name="email" {problem}>
         {#snippet children(id)}<TextInput {id} name="edit-email" bind:value={draft.mine.email} />{/snippet}
+      </Field>
+    {/if}
+    {#if of.signInBy && of.may.includes("reset user")}
+      <Field label="Signs in by" name="signInBy" {problem} hint="What no longer fits stops working at once.">
+        {#snippet children(id)}
+          <select {id} name="edit-sign-in-by" bind:value={draft.mine.signInBy} class="field w-full">
+            {#each Object.entries(signInWays) as [way, word] (way)}<option value={way}>{word}</option>{/each}
+          </select>
+        {/snippet}
       </Field>
     {/if}
     <Field label="Tags" name="tags" problem={tagsFault(draft.mine.tags) ?? problem} hint="KEY=VALUE, several separate with commas; gathering groups gather by them.">

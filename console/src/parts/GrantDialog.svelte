@@ -17,7 +17,7 @@ grant would do is told before it is made. -->
   import { undo } from "../lib/undo.svelte";
   import { weigh } from "../lib/impact";
   import { Kept } from "../lib/kept.svelte";
-  import { count, href, momentOf, terms } from "../lib/words";
+  import { capital, count, href, momentOf, terms } from "../lib/words";
   import ActButton from "./ActButton.svelte";
   import Choice from "./Choice.svelte";
   import Field from "./Field.svelte";
@@ -209,7 +209,7 @@ grant would do is told before it is made. -->
         {#if at && someone && kind !== "set"}<HeldThere {kind} name={name.trim()} at={at.address} />{/if}
         {#if at && chosen && someone}
           <div data-test="review" class="space-y-3">
-            <p><strong>{kind.replace("-", " ")} {name}</strong> gets <strong>{chosen.name}</strong> at <strong>{at.name}</strong>{reach}{terms(asked) ? ", " + terms(asked) : ""}.</p>
+            <p><strong>{kind === "user" || kind === "set" ? name : capital(kind.replace("-", " ")) + " " + name}</strong> gets <strong>{chosen.name}</strong> at <strong>{at.name}</strong>{reach}{terms(asked) ? ", " + terms(asked) : ""}.</p>
             {#if impact}
               <ImpactNote {impact}>
                 {#snippet take(advice)}
@@ -228,7 +228,7 @@ grant would do is told before it is made. -->
         {#if problem && !problem.field}<ProblemNote {problem} />{/if}
       </div>
     </div>
-    <div class="flex justify-end gap-2">
+    <div class="dialog-foot">
       <QuietButton type="button" onclick={cancel}>Cancel</QuietButton>
       <ActButton type="submit" action="Grant" impact={impact} disabled={busy || !name || !role || !where} data-test="confirm-grant" />
     </div>

@@ -9,7 +9,7 @@
   let { kind, name, at }: { kind: Schemas["PrincipalKind"]; name: string; at: string } = $props();
 
   const short = $derived(name.slice(name.lastIndexOf("/") + 1));
-  let held = $state.raw<{ rules: Schemas["Rule"][]; hidden: boolean } | null>(null);
+  let held = $state.raw<{ rules: Schemas["Rule"][]; below: number; hidden: boolean } | null>(null);
   let refused = $state(false);
 
   $effect(() => {
@@ -19,7 +19,11 @@
     refused = false;
     return asking(
       () => ask(api.GET("/organisations/{organisation}/principals/{kind}/{principal}", { params: { path } })),
-      (found) => (held = { rules: found.rules.filter((r) => place === r.scope.address || place.startsWith(r.scope.address + "/")), hidden: found.hidden }),
+      (found) => (held = {
+        rules: found.rules.filter((r) => place === r.scope.address || place.startsWith(r.scope.address + "/")),
+        below: found.rules.filter((r) => r.scope.address.startsWith(place + "/")).length,
+        hidden: found.hidden,
+      }),
       () => (refused = true),
     );
   });
@@ -42,6 +46,7 @@
         <li class="quiet">{held.hidden ? "Nothing that you may see." : "Nothing: no rule there or above names them."}</li>
       {/each}
     </ul>
+    {#if held.below > 0}<p class="quiet mt-1">And {count(held.below, "rule")} further below.</p>{/if}
     {#if held.hidden && held.rules.length > 0}<p class="quiet mt-1">There are more rules that you may not see.</p>{/if}
   {/if}
 </section>

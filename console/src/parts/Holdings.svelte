@@ -55,7 +55,7 @@
             <tr class={rule.grant && rule.grant.id === fresh ? "[&>td]:bg-primary-50! dark:[&>td]:bg-primary-950!" : ""}>
               <td><span class="flex flex-wrap items-center gap-x-3"><RuleLine {rule} who={false} />{#if rule.grant && rule.grant.id === fresh}<NewMark />{/if}</span></td>
               <td><a class="link address" href={href.scope(rule.scope.address)}>{rule.scope.address}</a></td>
-              <td>
+              <td class="whitespace-nowrap">
                 {#if direct(rule)}directly{:else if rule.grant}<Who who={rule.grant.principal} />{:else}<span class="quiet">the statement</span>{/if}
               </td>
               <td class="text-right whitespace-nowrap">

@@ -6,6 +6,7 @@ columns chosen, its rows chosen by mouse or keyboard and acted on, and what is s
   import { asProblem, type Problem } from "../lib/api";
   import { asking, typing } from "../lib/asking";
   import { csv, save } from "../lib/download";
+  import { Drawing } from "../lib/drawing.svelte";
   import { labelled } from "../lib/labelled";
   import { chosenColumns, whole, type Column, type Filter, type Part, type Question } from "../lib/lists";
   import { live, whenChanged, type Shown } from "../lib/live.svelte";
@@ -35,6 +36,7 @@ columns chosen, its rows chosen by mouse or keyboard and acted on, and what is s
     order?: string; // the column it is ordered by at first; empty for its own order
   } = $props();
 
+  const drawing = new Drawing(() => part !== null);
   const atOnce = 50; // drawn within the blink of an eye
   const words = new QueryParam("find");
   const sort = new QueryParam("sort", untrack(() => order));
@@ -59,7 +61,8 @@ columns chosen, its rows chosen by mouse or keyboard and acted on, and what is s
   const isNarrowed = $derived(Object.entries(asked).some(([key, value]) => value && key !== "sort" && key !== "descending"));
 
   let typed = untrack(() => words.value);
-  $effect(() => {
+  // Asked before the list is drawn, it is answered while that goes on.
+  $effect.pre(() => {
     const question = asked;
     const paused = typed === words.value ? 0 : typing;
     typed = words.value;
@@ -218,7 +221,7 @@ columns chosen, its rows chosen by mouse or keyboard and acted on, and what is s
         </tr>
       </thead>
       <tbody>
-        {#each part.items as item, row (id(item))}
+        {#each part.items.slice(0, drawing.rows) as item, row (id(item))}
           <tr class={chosen.has(id(item)) ? "chosen" : ""}>
             {#if acts}
               <td class="choose w-0 pe-0!"><input type="checkbox" class="box" data-row={row} {onkeydown} aria-label="Choose {label(item)}" checked={chosen.has(id(item))} onclick={(e) => choose(row, e.currentTarget.checked, e.shiftKey)} /></td>

@@ -12,6 +12,7 @@
   let versions = $state.raw<Schemas["PolicyVersion"][] | null>(null);
   let later = $state<string | undefined>();
   let chosen = $state(0); // the revision of the version that is compared; 0 for none
+  let against = $state(0); // the revision of the version that it is compared with; 0 for the text in the editor
   let problem = $state.raw<Problem | null>(null);
 
   async function load(from?: string) {
@@ -31,12 +32,13 @@
   const version = $derived(versions?.find((v) => v.revision === chosen));
   const lines = $derived.by(() => {
     if (!version) return [];
-    return diffLines(version.text, text.endsWith("\n") || text === "" ? text : text + "\n").flatMap((part) => part.value.replace(/\n$/, "").split("\n").map((line) => ({ line, mark: part.added ? "+" : part.removed ? "−" : "" })));
+    const other = versions?.find((v) => v.revision === against)?.text ?? text;
+    return diffLines(version.text, other.endsWith("\n") || other === "" ? other : other + "\n").flatMap((part) => part.value.replace(/\n$/, "").split("\n").map((line) => ({ line, mark: part.added ? "+" : part.removed ? "−" : "" })));
   });
 </script>
 
 <section aria-labelledby="versions-heading" class="mt-7" data-test="versions">
-  <h2 id="versions-heading" class="mb-2 text-lg font-semibold">What was written before</h2>
+  <h2 id="versions-heading" class="mb-2 text-lg font-semibold">Versions</h2>
   {#if problem}
     <ProblemNote {problem} />
   {:else if !versions}
@@ -48,14 +50,22 @@
           <button type="button" aria-expanded={chosen === v.revision} onclick={() => (chosen = chosen === v.revision ? 0 : v.revision)} class="flex w-full flex-wrap items-baseline gap-x-4 px-4 py-2.5 text-left hover:bg-gray-50 dark:hover:bg-gray-800">
             <span class="font-semibold">{moment(v.writtenAt)}</span>
             <span>{v.writtenBy}</span>
-            <span class="quiet ml-auto text-sm">revision {v.revision}{i === 0 ? ", the present text" : ""}</span>
+            <span class="quiet ml-auto text-sm" title="revision {v.revision} of the organisation">version {v.number}{i === 0 ? ", the present text" : ""}</span>
           </button>
           {#if chosen === v.revision}
             <div class="border-t border-gray-100 px-4 py-3 dark:border-gray-800" data-test="compared">
+              {#if versions.length > 1}
+                <label class="mb-3 flex items-center gap-2 text-sm">Compared with
+                  <select name="compared-with" bind:value={against} class="field py-1">
+                    <option value={0}>the text in the editor</option>
+                    {#each versions.filter((o) => o.revision !== v.revision) as o (o.revision)}<option value={o.revision}>version {o.number}</option>{/each}
+                  </select>
+                </label>
+              {/if}
               {#if lines.every((l) => l.mark === "")}
-                <p class="quiet">Just what stands in the editor now.</p>
+                <p class="quiet">The two texts are the same.</p>
               {:else}
-                <p class="quiet mb-2 text-sm"><span class="font-mono font-semibold">−</span> stood here then and does not now, <span class="font-mono font-semibold">+</span> stands here now and did not then</p>
+                <p class="quiet mb-2 text-sm"><span class="font-mono font-semibold">−</span> removed since, <span class="font-mono font-semibold">+</span> added since</p>
                 <ol class="overflow-x-auto rounded-lg border border-gray-200 py-1 font-mono text-[0.88em] dark:border-gray-700">
                   {#each lines as l, n (n)}
                     <li class="flex px-3 py-0.5 whitespace-pre {l.mark === '+' ? 'bg-primary-100 dark:bg-primary-900' : l.mark === '−' ? 'bg-copper-100 dark:bg-copper-900/60' : ''}">

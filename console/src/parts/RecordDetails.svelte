@@ -2,7 +2,7 @@
 <script lang="ts">
   import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
   import { session } from "../lib/session.svelte";
-  import { capital } from "../lib/words";
+  import { capital, href } from "../lib/words";
   import ProblemNote from "./ProblemNote.svelte";
 
   let { number }: { number: number } = $props();
@@ -24,7 +24,7 @@
   <div class="rounded-lg bg-gray-50 px-4 py-3 dark:bg-gray-800/60" data-test="record-details">
     <p class="quiet text-sm">Record {told.record.number}, from {told.record.from}{#if told.revision}, revision {told.revision}{/if}</p>
     {#each told.things as thing (thing.what)}
-      <h3 class="mt-3 text-sm font-semibold">{capital(thing.what)}</h3>
+      <h3 class="mt-3 text-sm font-semibold">{capital(thing.what)}{#if thing.address}{" "}<a class="link ml-2 font-normal" href={href.scope(thing.address)}>Open</a>{/if}</h3>
       <table class="w-full text-sm">
         <thead class="sr-only"><tr><th>Field</th><th>Before and after</th></tr></thead>
         <tbody>

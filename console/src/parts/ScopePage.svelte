@@ -15,6 +15,7 @@
   import ChangesHere from "./ChangesHere.svelte";
   import CreateScope from "./CreateScope.svelte";
   import GrantDialog, { type Prepared } from "./GrantDialog.svelte";
+  import InIt from "./InIt.svelte";
   import KindIcon from "./KindIcon.svelte";
   import MatrixHere from "./MatrixHere.svelte";
   import PageProblem from "./PageProblem.svelte";
@@ -218,22 +219,7 @@
       <AccountsHere {scope} />
     {/if}
 
-    {#if beneath.length > 0}
-      <section aria-labelledby="beneath-heading" class="mb-7">
-        <h2 id="beneath-heading" class="mb-2 text-lg font-semibold">In it</h2>
-        <ul class="card overflow-hidden">
-          {#each beneath as node (node.id)}
-            <li class="border-b border-gray-100 last:border-0 dark:border-gray-800">
-              <a href={href.scope(node.address)} class="flex items-center gap-3 px-4 py-2.5 hover:bg-gray-50 dark:hover:bg-gray-800">
-                <KindIcon kind={node.kind} type={node.type} class="h-5 w-5" />
-                <span class="truncate font-semibold">{node.name}</span>
-                <span class="quiet ml-auto truncate">{node.title}</span>
-              </a>
-            </li>
-          {/each}
-        </ul>
-      </section>
-    {/if}
+    {#if beneath.length > 0}<InIt nodes={beneath} />{/if}
 
     {#if drawn}<ChangesHere {scope} stale={grants} />{/if}
     {/if}

@@ -269,7 +269,7 @@
       {#if matches}<p class="px-4 pt-2"><a class="link" href={href.search({ text: matches })}>Search the whole tree for “{matches}”</a></p>{/if}
     </div>
   {/if}
-  {#if menu}<TreeMenu node={menu.node} at={menu.at} onclose={closeMenu} />{/if}
+  {#if menu}{@const { node, at } = menu}<TreeMenu {node} {at} chosen={several.has(node.id)} onchoose={() => choose(node)} onclose={closeMenu} />{/if}
   <ChosenBar {several} />
   <p class="border-t border-gray-200 px-4 py-2 text-sm dark:border-gray-700"><a class="link" href="#/spread">Access map</a></p>
 </div>

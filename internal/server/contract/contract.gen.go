@@ -103,7 +103,7 @@ type ServerInterface interface {
 	// ShowPowers What it could give itself by one change, where and how
 	// (GET /organisations/{organisation}/principals/{kind}/{principal}/could-hold)
 	ShowPowers(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName)
-	// HandOver Give the grants that name it directly to somebody else
+	// HandOver Give the grants that name it directly to somebody else, all or some of them, and add them to its groups
 	// (POST /organisations/{organisation}/principals/{kind}/{principal}/hand-over)
 	HandOver(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params HandOverParams)
 	// ResendInvitation Mail a guest who has not accepted another link in place of the first
@@ -7841,7 +7841,7 @@ type StrictServerInterface interface {
 	// ShowPowers What it could give itself by one change, where and how
 	// (GET /organisations/{organisation}/principals/{kind}/{principal}/could-hold)
 	ShowPowers(ctx context.Context, request ShowPowersRequestObject) (ShowPowersResponseObject, error)
-	// HandOver Give the grants that name it directly to somebody else
+	// HandOver Give the grants that name it directly to somebody else, all or some of them, and add them to its groups
 	// (POST /organisations/{organisation}/principals/{kind}/{principal}/hand-over)
 	HandOver(ctx context.Context, request HandOverRequestObject) (HandOverResponseObject, error)
 	// ResendInvitation Mail a guest who has not accepted another link in place of the first

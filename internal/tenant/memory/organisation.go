@@ -241,17 +241,18 @@ func (r *Records) ScopeChanges(_ context.Context, id, scope model.ID, before uin
 // PolicyVersions lists what changes wrote of a policy, newest first.
 func (r *Records) PolicyVersions(_ context.Context, policy model.ID, before uint64, limit int) ([]store.PolicyVersion, error) {
 	return read(r, func() ([]store.PolicyVersion, error) {
-		versions := []store.PolicyVersion{}
+		all := []store.PolicyVersion{}
 		for _, o := range r.organisations {
-			for _, one := range slices.Backward(o.records) {
+			for _, one := range o.records {
 				for _, p := range one.written {
-					if p.ID == policy && one.Revision < before && len(versions) < limit {
-						versions = append(versions, store.PolicyVersion{Revision: one.Revision, Author: one.Author, Policy: p})
+					if p.ID == policy && one.Revision < before {
+						all = append(all, store.PolicyVersion{Number: len(all) + 1, Revision: one.Revision, Author: one.Author, Policy: p})
 					}
 				}
 			}
 		}
-		return versions, nil
+		slices.Reverse(all)
+		return all[:min(limit, len(all))], nil
 	})
 }
 
