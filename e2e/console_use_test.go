@@ -142,6 +142,11 @@ func TestConsoleTreeMenu(t *testing.T) {
 		browser.See(`dialog`, "Edit visitors"),
 		browser.Press("Cancel"),
 		browser.Closed(),
+		browser.Click(`button[aria-label="What to do with visitors"]`), // several are chosen without a keyboard, too
+		browser.Press("Select, to act on several"),
+		browser.See(`[data-test=several]`, "1 scope chosen"),
+		browser.Press("Clear selection"),
+		browser.SeeNot(`main`, "1 scope chosen"),
 		browser.SignOut(),
 		console.SignIn("sefa@lindenmere", demo.Passphrase),
 		browser.See(`[role=tree]`, "alpine-house"),

@@ -193,7 +193,7 @@ func story(address string) []step {
 			{as: "rowan", args: words("loam start " + digitising + "/label-reader.machine"), says: []string{"Started"}, words: "and is started"},
 			{as: "rowan", args: words("grant create machine-visitor --user piotr --at " + digitising + "/label-reader.machine"), says: []string{"Granted machine-visitor"}, words: "piotr may work on it"},
 			{as: "piotr", args: []string{"loam", "enter", digitising + "/label-reader.machine", "--run", "fetch " + digitising + "/scans.bucket/labels/00412.txt", "--run", "put " + digitising + "/scans.bucket/x text"}, status: no,
-				says: []string{"Ran as service account " + digitising + "/label-indexer", "Quercus robur", "! refused"}, words: "programs there act as the account, whoever entered"},
+				says: []string{"Ran as service account " + digitising + "/label-indexer", "Quercus robur", "! refused"}, words: "programs there act as the account, no matter who entered"},
 			{args: words("sign-in --key {key} --secret-from - --save-as indexer --server " + address), input: "not-the-secret\n", status: foreign, says: []string{"or the secret is wrong"}, words: "a wrong secret has a message and a status of its own"},
 			{as: "rowan", args: words("key revoke {key}"), says: []string{"no longer works"}, words: "the key is revoked"},
 			{as: "indexer", args: words("tree"), status: revoked, says: []string{"revoked"}, words: "and opens nothing any more, at once"},

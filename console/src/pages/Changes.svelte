@@ -99,7 +99,7 @@
   }
 </script>
 
-<Page title="Changes" lead="The audit log: what was done, by whom, and who was refused what.">
+<Page wide title="Changes" lead="The audit log: what was done, by whom, and who was refused what.">
   {#snippet actions()}
     {#if records && records.length > 0}<QuietButton size="sm" onclick={saveAll}>Save as CSV</QuietButton>{/if}
   {/snippet}

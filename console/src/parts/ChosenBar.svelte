@@ -21,7 +21,7 @@
 
 {#if scopes.length > 0}
   <div class="border-t border-gray-200 px-4 py-2 dark:border-gray-700" data-test="several">
-    <p class="flex items-baseline text-sm font-semibold">{count(scopes.length, "scope")} chosen <button type="button" class="link ml-auto font-normal" onclick={() => several.clear()}>None of them</button></p>
+    <p class="flex items-baseline text-sm font-semibold">{count(scopes.length, "scope")} chosen <button type="button" class="link ml-auto font-normal" onclick={() => several.clear()}>Clear selection</button></p>
     <div class="mt-1 flex flex-wrap gap-x-4">
       {#each ways as w (w.way)}<button type="button" class="link text-sm" onclick={() => ((way = w.way), (open = true))}>{w.word} them</button>{/each}
     </div>

@@ -201,7 +201,7 @@
       <h2 id="access-heading" class="mb-2 text-lg font-semibold">Who has access here</h2>
       {#if grantsProblem}
         {#if scope.retired}
-          <p class="card quiet px-5 py-4">Nobody has access here while it is retired. What was granted is kept, and counts again once it is restored.</p>
+          <p class="card quiet px-5 py-4">Nobody has access here while it is retired. The grants are kept, and count again once it is restored.</p>
         {:else if grantsProblem.status === 403}
           <p class="card quiet px-5 py-4">To see who has access here, you need the permission <em>list grant</em>. <a class="link" href={href.check({ at: scope.address })}>Check what you may do</a> instead.</p>
         {:else}

@@ -77,12 +77,12 @@
   class="fixed inset-auto m-0 min-w-48 rounded-lg border border-gray-300 bg-white py-1 text-gray-900 shadow-lg dark:border-gray-600 dark:bg-gray-800 dark:text-gray-100"
 >
   <p class="quiet border-b border-gray-200 px-4 pt-1 pb-2 text-sm dark:border-gray-700">{node.name}</p>
-  {#if scope}
-    <button type="button" role="menuitem" tabindex="-1" class="block w-full px-4 py-1.5 text-start hover:bg-gray-100 focus:bg-primary-100 focus:outline-none dark:hover:bg-gray-700 dark:focus:bg-primary-900" onclick={() => (onchoose(), onclose())}>{chosen ? "Clear from the selection" : "Select, to act on several"}</button>
-  {/if}
   {#each entries as entry (entry.word)}
     <button type="button" role="menuitem" tabindex="-1" class="block w-full px-4 py-1.5 text-start hover:bg-gray-100 focus:bg-primary-100 focus:outline-none dark:hover:bg-gray-700 dark:focus:bg-primary-900" onclick={() => take(entry.to)}>{entry.word}</button>
   {:else}
     <p class="quiet px-4 py-2 text-sm">{problem ? problem.detail : "Asking what you may do …"}</p>
   {/each}
+  {#if scope}
+    <button type="button" role="menuitem" tabindex="-1" class="block w-full px-4 py-1.5 text-start hover:bg-gray-100 focus:bg-primary-100 focus:outline-none dark:hover:bg-gray-700 dark:focus:bg-primary-900" onclick={() => (onchoose(), onclose())}>{chosen ? "Clear from the selection" : "Select, to act on several"}</button>
+  {/if}
 </div>

@@ -74,7 +74,7 @@ func sizeFlag() cli.Flag {
 }
 
 func connectionFlag() cli.Flag {
-	return &cli.StringFlag{Name: "connection", Usage: "`TOKEN` of a connection, from arbora-demo loam connect; otherwise one is made"}
+	return &cli.StringFlag{Name: "connection", Usage: "`TOKEN` of a connection, from arbora-demo loam connect; without it a new connection is made"}
 }
 
 func attributeFlags() []cli.Flag {
