@@ -218,6 +218,12 @@ func wait(script string) Step {
 	return chromedp.Poll[chromedp.Void](script, chromedp.WithPollingInterval(50*time.Millisecond), chromedp.WithPollingTimeout(patience))
 }
 
+// Script runs a script in the page.
+func Script(script string) Step { return chromedp.Evaluate[chromedp.Void]("void (" + script + ")") }
+
+// Until waits until an expression of the page is true.
+func Until(expression string) Step { return wait(expression) }
+
 // Closed waits until no dialog is open any more: while one closes, it still takes clicks.
 func Closed() Step {
 	return wait(`!document.querySelector("dialog[open]")`)
@@ -312,6 +318,7 @@ const (
 	Right  = kb.ArrowRight
 	Enter  = kb.Enter
 	Escape = kb.Escape
+	Left   = kb.ArrowLeft
 )
 
 // Keys returns an element the focus and presses keys.
