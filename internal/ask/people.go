@@ -49,12 +49,19 @@ func (s *Answers) ShowPrincipal(ctx context.Context, c tenant.Caller, organisati
 			return DetailedPrincipal{}, err
 		}
 	}
-	details, err := d.DetailsOf(ctx, p)
+	var person store.PersonDetails
+	if p.Kind == model.User || p.Kind == model.Guest {
+		var known map[model.ID]store.PersonDetails
+		known, err = s.Records.PersonDetails(ctx, d.OrganisationID(), []model.ID{p.ID})
+		person = known[p.ID]
+	} else {
+		person.PrincipalDetails, err = d.DetailsOf(ctx, p)
+	}
 	if err != nil {
 		return DetailedPrincipal{}, err
 	}
 	v := DetailedPrincipal{
-		Principal: p, PrincipalDetails: details, Address: d.AccountAddress(p), Owns: owns,
+		Principal: p, PrincipalDetails: person.PrincipalDetails, LastSignIn: person.LastSignIn, Address: d.AccountAddress(p), Owns: owns,
 		Members: d.AllCalled(d.Members(p.ID)), Every: d.AllCalled(d.EveryMember(p.ID)), Groups: d.Groups(p.ID), Within: d.Within(p.ID),
 	}
 	if v.Idle, err = s.idleOf(ctx, c, v.Every); err != nil {
@@ -70,13 +77,6 @@ func (s *Answers) ShowPrincipal(ctx context.Context, c tenant.Caller, organisati
 			return DetailedPrincipal{}, err
 		}
 		v.By, v.SignIn, v.Factor = identity.By, identity.SignIn().String(), identity.Factor
-	}
-	if p.Kind == model.User || p.Kind == model.Guest {
-		known, err := s.Records.PersonDetails(ctx, c.Organisation, []model.ID{p.ID})
-		if err != nil {
-			return DetailedPrincipal{}, err
-		}
-		v.LastSignIn = known[p.ID].LastSignIn
 	}
 	for group := range d.Principals(model.Group) {
 		if group.Owner == p.ID {

@@ -79,6 +79,9 @@ func (s *Changes) planSignInBy(ctx context.Context, c tenant.Caller, d tenant.Vi
 	if err != nil || identity.By == by {
 		return err
 	}
+	if len(p.Changes) > 0 || len(p.Described.Principals) > 0 { // undoing could not bring back one without the other
+		return &problem.Problem{Kind: problem.Invalid, Detail: "how somebody signs in is edited alone: unlike the rest, it cannot be undone", Next: "make two edits", Field: "signInBy"}
+	}
 	p.What += ", who signs in by " + by.Words() + " from then on"
 	p.Beside = func(tx tenant.Tx) error { return tx.SetSignInBy(identity, by) }
 	p.Final = true

@@ -16,7 +16,7 @@ func (a *app) holdersCommand() *cli.Command {
 	return &cli.Command{
 		Name: "holders", Usage: "list everybody who may do this here and why, and who could give it to themselves", ArgsUsage: "OPERATION TYPE",
 		Flags: append([]cli.Flag{
-			atFlag(false), &cli.BoolFlag{Name: "anywhere", Usage: "at that scope, and at each scope below it that has a rule about it; without --at in the whole organisation"},
+			atFlag(false), &cli.BoolFlag{Name: "anywhere", Usage: "list by place: that scope and each scope below with a rule about it; without --at the whole organisation"},
 		}, toldFlags()...),
 		Action: a.holders,
 	}

@@ -51,6 +51,8 @@ func TestSigningInAnotherWay(t *testing.T) {
 	require.NoError(t, err)
 	_, err = demo.SignIn(ctx, b.Address, "yuki@lindenmere", reset.Password)
 	require.NoError(t, err)
+	_, err = rowan.EditPrincipal(ctx, "lindenmere", api.UserKind, "yuki", nil, api.PrincipalEdit{SignInBy: api.ByKey, Name: ptr("yuki-m")})
+	require.Contains(t, testbed.Problem(t, 400, err).Detail, "is edited alone", "a name can be undone, how they sign in cannot")
 	_, err = rowan.EditPrincipal(ctx, "lindenmere", api.GroupKind, "curators", nil, api.PrincipalEdit{SignInBy: api.ByKey})
 	testbed.Problem(t, 400, err)
 }
