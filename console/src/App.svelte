@@ -13,6 +13,7 @@
   import LinkPage from "./pages/LinkPage.svelte";
   import SetUpFactor from "./pages/SetUpFactor.svelte";
   import SignIn from "./pages/SignIn.svelte";
+  import Icons from "./parts/Icons.svelte";
   import ProblemNote from "./parts/ProblemNote.svelte";
   import LeaveDialog from "./parts/LeaveDialog.svelte";
   import ProofDialog from "./parts/ProofDialog.svelte";
@@ -55,6 +56,7 @@
   });
 </script>
 
+<Icons />
 {#if service.down}
   <div role="status" data-test="down" class="flex items-center justify-center gap-4 bg-copper-200 px-5 py-2 font-semibold text-copper-900">
     <span>The service does not answer. Arbora keeps trying.</span>

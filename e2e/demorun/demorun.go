@@ -13,9 +13,11 @@ import (
 	"syscall"
 )
 
-// Start starts the service on the demo data by arbora-demo, with its records in a directory, and waits until it says where the console is.
-func Start(ctx context.Context, program, home string) (address string, stop func(), err error) {
-	command := exec.CommandContext(ctx, program, "start", "--data", filepath.Join(home, "records"), "--listen", "127.0.0.1:0")
+// Start starts the service on the demo data by arbora-demo, with its records in a directory and with options, such as --large, and waits
+// until it says where the console is.
+func Start(ctx context.Context, program, home string, options ...string) (address string, stop func(), err error) {
+	arguments := append([]string{"start", "--data", filepath.Join(home, "records"), "--listen", "127.0.0.1:0"}, options...)
+	command := exec.CommandContext(ctx, program, arguments...)
 	command.Stderr = os.Stderr
 	output, err := command.StdoutPipe()
 	if err != nil {

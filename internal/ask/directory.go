@@ -122,7 +122,7 @@ func (s *Answers) ListPeople(ctx context.Context, c tenant.Caller, organisation 
 			within[member.ID] = true
 		}
 	}
-	views := []PersonView{}
+	views := make([]PersonView, 0, d.Size().Principals)
 	describes := d.May("describe user", top.ID)
 	for _, kind := range []model.PrincipalKind{model.User, model.Guest} {
 		for p := range d.Principals(kind) {

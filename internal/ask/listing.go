@@ -31,7 +31,8 @@ type lister[T any] struct {
 	columns map[string]func(T) string // by what the items come in the order of a column
 }
 
-// list returns the wanted part of those items that have the words looked for and that keep holds of; a nil keep is all.
+// list returns the wanted part of those items that have the words looked for and that keep holds of; a nil keep is all. The items asked for
+// are moved to the beginning of all: there may be thousands, and they are large.
 func (l lister[T]) list(all []T, wanted Listing, keep func(T) bool) (Listed[T], error) {
 	key := l.key
 	if wanted.Sort != "" {
@@ -43,13 +44,13 @@ func (l lister[T]) list(all []T, wanted Listing, keep func(T) bool) (Listed[T], 
 		key = func(item T) string { return column(item) + "\x00" + l.key(item) }
 	}
 	needles := strings.Fields(strings.ToLower(wanted.Find))
-	found := make([]T, 0, len(all))
+	listed, found := Listed[T]{All: len(all)}, all[:0]
 	for _, item := range all {
 		if (keep == nil || keep(item)) && holds(needles, func() []string { return l.words(item) }) {
 			found = append(found, item)
 		}
 	}
-	listed := Listed[T]{Found: len(found), All: len(all)}
+	listed.Found = len(found)
 	listed.Items, listed.Next = cut(found, wanted.Page, key)
 	return listed, nil
 }

@@ -7,7 +7,6 @@ import (
 
 	"arbora.example/access"
 	"arbora.example/access/catalogue"
-	"arbora.example/access/model"
 	"arbora.example/internal/tenant"
 )
 
@@ -22,9 +21,13 @@ type Spread struct {
 // not list the grants it is not told.
 type SpreadNode struct {
 	Node
+	heldAt
+	Alike int // so many scopes below it are alike with it, and are not listed
+}
+
+type heldAt struct {
 	Told              bool
 	Held, Conditional map[catalogue.Plane][]catalogue.Class
-	Alike             int // so many scopes below it are alike with it, and are not listed
 }
 
 // SpreadAsked says which part of a spread is wanted.
@@ -59,17 +62,24 @@ func (s *Answers) ShowSpread(ctx context.Context, c tenant.Caller, organisation 
 	}
 	told, known := d.Anybody(), classesBySet{}
 	nodes := nodesUpTo(d, top, treeDepth, most)
-	spread := Spread{Principal: d.Called(p), Revision: d.Revision(), Nodes: make([]SpreadNode, len(nodes))}
-	for i, n := range nodes {
-		node := &spread.Nodes[i]
-		node.Node, node.Told = n, p.ID == d.Me || d.May("list grant", n.ID)
-		if node.Told {
-			held, perhaps := d.Holds(p.ID, n.ID, told)
-			node.Held, node.Conditional = known.of(d, held), known.of(d, perhaps)
+	all := make([]heldAt, len(nodes))
+	for i := range nodes {
+		id := nodes[i].ID
+		if all[i].Told = p.ID == d.Me || d.May("list grant", id); all[i].Told {
+			held, perhaps := d.Holds(p.ID, id, told)
+			all[i].Held, all[i].Conditional = known.of(d, held), known.of(d, perhaps)
 		}
 	}
-	if !asked.Each {
-		spread.Nodes = folded(spread.Nodes)
+	spread := Spread{Principal: d.Called(p), Revision: d.Revision()}
+	if asked.Each {
+		for i, n := range nodes {
+			spread.Nodes = append(spread.Nodes, SpreadNode{Node: n, heldAt: all[i]})
+		}
+	} else {
+		spread.Nodes = folded(nodes, all)
+	}
+	for i := range spread.Nodes {
+		spread.Nodes[i].Address = d.Address(spread.Nodes[i].ID)
 	}
 	return spread, nil
 }
@@ -97,9 +107,9 @@ type look struct {
 	strongest               int // class that is held; -1 for none
 }
 
-func (n SpreadNode) look() look {
-	l := look{told: n.Told, data: len(n.Held[catalogue.Data]) > 0, conditional: len(n.Conditional) > 0, strongest: -1}
-	for _, held := range n.Held {
+func (h heldAt) look() look {
+	l := look{told: h.Told, data: len(h.Held[catalogue.Data]) > 0, conditional: len(h.Conditional) > 0, strongest: -1}
+	for _, held := range h.Held {
 		for _, class := range held {
 			l.strongest = max(l.strongest, slices.Index(catalogue.Classes, class))
 		}
@@ -109,28 +119,25 @@ func (n SpreadNode) look() look {
 
 // folded leaves out what is alike with the scope that it is in, where all that is in that one is; what the first one has right in it
 // always stays. Each node stands after the one it is in. It lists as many as one answer does.
-func folded(nodes []SpreadNode) []SpreadNode {
-	at := make(map[model.ID]int, len(nodes))
+func folded(nodes []Node, all []heldAt) (list []SpreadNode) {
+	above := parents(nodes)
 	looks, alike, inside, kept := make([]look, len(nodes)), make([]bool, len(nodes)), make([]int, len(nodes)), make([]bool, len(nodes))
-	for i, n := range nodes {
-		at[n.ID] = i
-		looks[i], alike[i] = n.look(), !n.More
+	for i := range nodes {
+		looks[i], alike[i] = all[i].look(), !nodes[i].More
 	}
 	for i := len(nodes) - 1; i > 0; i-- {
-		above := at[nodes[i].Parent]
-		alike[above] = alike[above] && alike[i] && looks[i] == looks[above]
-		inside[above] += 1 + inside[i]
+		alike[above[i]] = alike[above[i]] && alike[i] && looks[i] == looks[above[i]]
+		inside[above[i]] += 1 + inside[i]
 	}
-	list := nodes[:0:0]
-	for i, n := range nodes {
-		above := at[n.Parent]
-		if i > 0 && (!kept[above] || above > 0 && alike[above]) {
+	for i := range nodes {
+		if i > 0 && (!kept[above[i]] || above[i] > 0 && alike[above[i]]) {
 			continue
 		}
 		if len(list) == treeLimit {
-			list[slices.IndexFunc(list, func(l SpreadNode) bool { return l.ID == n.Parent })].More = true
+			list[slices.IndexFunc(list, func(l SpreadNode) bool { return l.ID == nodes[i].Parent })].More = true
 			continue
 		}
+		n := SpreadNode{Node: nodes[i], heldAt: all[i]}
 		if kept[i] = true; i > 0 && alike[i] {
 			n.Alike = inside[i]
 		}

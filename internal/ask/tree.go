@@ -102,11 +102,34 @@ func (s *Answers) ShowTree(ctx context.Context, c tenant.Caller, key string, dep
 
 // nodesOf lists the scopes at and below one, level by level, as far as the caller sees them and as many as one answer lists.
 func nodesOf(d tenant.Viewer, top model.Scope, depth int) []Node {
-	return nodesUpTo(d, top, depth, treeLimit)
+	nodes := nodesUpTo(d, top, depth, treeLimit)
+	nodes[0].Address = d.Address(top.ID)
+	for i, above := range parents(nodes) {
+		if i > 0 {
+			nodes[i].Address = nodes[above].Address + "/" + nodes[i].FullName()
+		}
+	}
+	return nodes
 }
 
+// parents returns which node of a listing each is in; the first is in none.
+func parents(nodes []Node) []int {
+	above, parent := make([]int, len(nodes)), 0
+	for i := 1; i < len(nodes); i++ {
+		for nodes[parent].ID != nodes[i].Parent { // level by level, those of one parent come together, and parents in their order
+			parent++
+		}
+		above[i] = parent
+	}
+	return above
+}
+
+// nodesUpTo is nodesOf for as many as are wanted, without their addresses.
 func nodesUpTo(d tenant.Viewer, top model.Scope, depth, most int) []Node {
-	nodes := []Node{{Scope: top, Address: d.Address(top.ID)}}
+	nodes := []Node{{Scope: top}}
+	if top.Kind == model.Organisation {
+		nodes = slices.Grow(nodes, min(most, d.Scopes()))
+	}
 	for i := 0; i < len(nodes); i++ {
 		for child := range d.Children(nodes[i].ID, "") {
 			if !d.Sight.Sees(child.ID) {
@@ -116,7 +139,7 @@ func nodesUpTo(d tenant.Viewer, top model.Scope, depth, most int) []Node {
 				nodes[i].More = true
 				break
 			}
-			nodes = append(nodes, Node{Scope: child, Address: nodes[i].Address + "/" + child.FullName(), Depth: nodes[i].Depth + 1})
+			nodes = append(nodes, Node{Scope: child, Depth: nodes[i].Depth + 1})
 		}
 	}
 	return nodes

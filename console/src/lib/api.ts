@@ -1,5 +1,6 @@
 // The client of Arbora's API, typed from the contract.
-import createClient, { type Middleware } from "openapi-fetch";
+import createClient from "openapi-fetch";
+import { untrack } from "svelte";
 import { acted } from "./acts";
 import type { components, paths } from "./api.gen";
 import { proof } from "./proof.svelte";
@@ -16,48 +17,33 @@ export type Role = Schemas["Role"];
 export type Answer = Schemas["Answer"];
 export type PrincipalRef = Schemas["PrincipalRef"];
 
-const csrf: Middleware = {
-  onRequest({ request }) {
-    if (viewing.as) request.headers.set("View-As", viewing.as);
-    if (session.me && request.method !== "GET") request.headers.set("X-CSRF-Token", session.me.csrf);
-    return request;
-  },
-  onResponse({ request, response }) {
-    if (response.ok) acted(request);
-  },
-};
-
-// What takes a fresh proof, or was asked after the session had ended, waits until the proof was given or the person has signed in
-// again, and is then asked again.
-const kept = new Map<string, Request>();
-const proving: Middleware = {
-  onRequest({ request, id }) {
-    kept.set(id, request.clone());
-    return undefined;
-  },
-  async onResponse({ response, id }) {
-    const request = kept.get(id);
-    kept.delete(id);
-    if (!request) return undefined;
-    if (response.status === 401 && session.me && !toldByForm(request)) {
-      const problem: unknown = await response.clone().json();
-      if (!(await session.lapse(isProblem(problem) ? problem.detail : ""))) return undefined;
-      request.headers.set("X-CSRF-Token", session.me.csrf);
-      return fetch(request);
+// send sends a request at once: a page asks before it is drawn, and is answered while that goes on. What takes a fresh proof, or was asked
+// after the session had ended, waits until the proof was given or the person has signed in again, and is then asked again.
+async function send(request: Request): Promise<Response> {
+  const [as, me] = untrack(() => [viewing.as, session.me]); // whatever asks is not to ask again when they change
+  if (as) request.headers.set("View-As", as);
+  if (me && request.method !== "GET") request.headers.set("X-CSRF-Token", me.csrf);
+  const again = request.clone();
+  let response = await fetch(request);
+  if (response.status === 401 && session.me && !toldByForm(again)) {
+    if (await session.lapse((await problemOf(response))?.detail ?? "")) {
+      again.headers.set("X-CSRF-Token", session.me.csrf);
+      response = await fetch(again);
     }
-    if (response.status !== 403 || request.method === "GET") return undefined;
-    const problem: unknown = await response.clone().json();
-    if (!isProblem(problem) || problem.type !== "urn:arbora:problem:proof-needed") return undefined;
-    return (await proof.ask(problem.detail)) ? fetch(request) : undefined;
-  },
-  onError({ id }) {
-    kept.delete(id);
-  },
-};
+  } else if (response.status === 403 && again.method !== "GET") {
+    const problem = await problemOf(response);
+    if (problem?.type === "urn:arbora:problem:proof-needed" && (await proof.ask(problem.detail))) response = await fetch(again);
+  }
+  if (response.ok) acted(again);
+  return response;
+}
 
-export const api = createClient<paths>({ baseUrl: "/api/v1" });
-api.use(csrf);
-api.use(proving);
+async function problemOf(response: Response): Promise<Problem | undefined> {
+  const problem: unknown = await response.clone().json();
+  return isProblem(problem) ? problem : undefined;
+}
+
+export const api = createClient<paths>({ baseUrl: "/api/v1", fetch: send });
 
 // A wrong password at sign-in, and a code that is missing, are told by the form that asks for them.
 function toldByForm(request: Request): boolean {

@@ -2,11 +2,23 @@
 
 import type { Schemas } from "./api";
 
+// Making one of these costs milliseconds, so each is made once.
 const moments = new Intl.DateTimeFormat("en-GB", { dateStyle: "medium", timeStyle: "short" });
+const days = new Intl.DateTimeFormat("en-GB", { dateStyle: "full" });
+const daysOfYear = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", timeZone: "UTC" });
+const times = new Intl.DateTimeFormat("en-GB", { timeStyle: "short" });
+const numbers = new Intl.NumberFormat("en");
 
 export function moment(text: string): string {
   return moments.format(new Date(text));
 }
+
+// day writes the day of a moment in full, time the rest of it.
+export const day = (text: string) => days.format(new Date(text));
+export const time = (text: string) => times.format(new Date(text));
+
+// dayOfYear writes a day without its year, as it is called in UTC.
+export const dayOfYear = (text: string) => daysOfYear.format(new Date(text));
 
 // localMoment writes a moment as a field of date and time has it, in this machine's time zone; empty for none.
 export function localMoment(text: string | undefined): string {
@@ -84,7 +96,7 @@ export const quotas = [
 
 // thousands writes a number with its thousands apart; nothing for none.
 export function thousands(n: number | undefined): string {
-  return n?.toLocaleString("en") ?? "";
+  return n === undefined ? "" : numbers.format(n);
 }
 
 // What a user signs in with.

@@ -6,7 +6,7 @@
   import { Drawing } from "../lib/drawing.svelte";
   import { whenChanged } from "../lib/live.svelte";
   import { session } from "../lib/session.svelte";
-  import { capital, moment } from "../lib/words";
+  import { capital, day, moment, time } from "../lib/words";
   import Page from "../parts/Page.svelte";
   import ProblemNote from "../parts/ProblemNote.svelte";
   import RecordDetails from "../parts/RecordDetails.svelte";
@@ -83,10 +83,10 @@
   const days = $derived.by(() => {
     const byDay: { day: string; records: Schemas["AuditRecord"][] }[] = [];
     for (const record of (records ?? []).slice(0, drawing.rows)) {
-      const day = new Date(record.at).toLocaleDateString("en-GB", { dateStyle: "full" });
+      const on = day(record.at);
       const last = byDay.at(-1);
-      if (last?.day === day) last.records.push(record);
-      else byDay.push({ day, records: [record] });
+      if (last?.day === on) last.records.push(record);
+      else byDay.push({ day: on, records: [record] });
     }
     return byDay;
   });
@@ -144,7 +144,7 @@
       <ol class="card" data-test="records">
         {#each ofDay as record (record.number)}
           <li class="flex flex-wrap items-baseline gap-x-4 border-b border-gray-100 px-5 py-2 last:border-0 dark:border-gray-800">
-            <span class="quiet w-12 shrink-0 text-sm" title={moment(record.at)}>{new Date(record.at).toLocaleTimeString("en-GB", { timeStyle: "short" })}</span>
+            <span class="quiet w-12 shrink-0 text-sm" title={moment(record.at)}>{time(record.at)}</span>
             <button type="button" onclick={() => narrow("event", record.event)}
               class="w-36 shrink-0 truncate text-left text-sm underline decoration-dotted underline-offset-4 {needsCare.includes(record.event) ? 'font-semibold text-copper-700 dark:text-copper-300' : 'quiet'}">{words[record.event]}</button>
             <button type="button" class="min-w-0 flex-1 break-words text-left hover:underline" aria-expanded={opened === record.number} onclick={() => (opened = opened === record.number ? 0 : record.number)}>

@@ -37,7 +37,6 @@
   let answer = $state.raw<Answer | null>(null);
   let scope = $state.raw<Scope | null>(null);
   let busy = $state(false);
-  let finding: Promise<void> | undefined;
   let known = $state.raw<Record<Kind | "permissions", { value: string; hint?: string }[]>>({ user: [], guest: [], group: [], "service-account": [], service: [], set: [], permissions: [] });
 
   // The question is in the page's address, so that it can be sent to a colleague.
@@ -49,7 +48,7 @@
       for (const [each, value] of asked) {
         if (isKind(each)) [kind, name] = [each, value];
       }
-      if (at && permission && name) finding = find({ kind, name, permission, at });
+      if (at && permission && name) void find({ kind, name, permission, at });
     });
   });
 
@@ -58,13 +57,16 @@
     if (put) find(put);
   });
 
-  // The answer comes first; names to choose from are for the next question.
+  // Names to choose from are for whoever puts a question: there may be thousands.
   $effect(() => {
-    untrack(() => void (finding ?? Promise.resolve()).then(() => requestAnimationFrame(() => void prepare())));
+    if (!untrack(() => put)) requestAnimationFrame(prepare);
   });
 
   // Each list helps where the person may see it; the question can be asked without.
+  let prepared = false;
   async function prepare() {
+    if (prepared) return;
+    prepared = true;
     if (tree.nodes.length === 0) tree.load();
     const [u, g, o, a, c] = await Promise.allSettled([
       users(session.organisation),
@@ -122,7 +124,7 @@
 </script>
 
 <Page title="Check" lead="May somebody do this here? The answer, and what decides it.">
-  <form onsubmit={submit} class="card mb-6 grid grid-cols-[9rem_minmax(0,1fr)_minmax(0,1fr)_minmax(0,2.6fr)_auto] items-start gap-4 p-5 max-lg:grid-cols-2 max-sm:grid-cols-1">
+  <form onsubmit={submit} onfocusin={prepare} class="card mb-6 grid grid-cols-[9rem_minmax(0,1fr)_minmax(0,1fr)_minmax(0,2.6fr)_auto] items-start gap-4 p-5 max-lg:grid-cols-2 max-sm:grid-cols-1">
     <Field label="Who" name="kind" {problem}>
       {#snippet children(id)}
         <select {id} bind:value={kind} class="w-full field">

@@ -28,7 +28,8 @@
   // Another page is read from its top.
   $effect(() => {
     void router.location;
-    page?.scrollTo({ top: 0 });
+    const drawn = requestAnimationFrame(() => page?.scrollTo({ top: 0 }));
+    return () => cancelAnimationFrame(drawn);
   });
 
   function skip(event: Event) {

@@ -17,8 +17,10 @@
   $effect(() => {
     wanted = name;
   });
-  // Without a list to choose from, names are written.
+  // Names to choose from are for whoever comes to choose: there may be thousands. Without them, names are written.
+  let choosing = $state(false);
   $effect(() => {
+    if (!choosing) return;
     const list = kind === "group" ? groups(session.organisation) : users(session.organisation);
     list.then((found) => (known = found.map((p) => ({ value: p.name, hint: p.title }))), () => (known = []));
   });
@@ -27,6 +29,7 @@
 <Page wide title="Access map" lead="Every scope that you see, coloured by what somebody may do there.">
   <form
     class="mb-5 flex flex-wrap items-end gap-3"
+    onfocusin={() => (choosing = true)}
     onsubmit={(event) => {
       event.preventDefault();
       replace("/spread?" + new URLSearchParams({ [kind]: wanted.trim() }).toString());

@@ -11,9 +11,14 @@
   let { params }: { params?: { wild?: string | null } } = $props();
 
   const address = $derived(params?.wild ? params.wild.split("/").map(decodeURIComponent).join("/") : session.organisation);
-  // The scope's page is asked for before the tree beside it is drawn.
+  // The scope's page is asked for, and drawn, before the tree beside it; one that keeps people waiting does not keep the tree back.
   const asked = $derived(askScope(address));
-  $effect.pre(() => void asked);
+  const patience = 150; // milliseconds
+  let settled = $state(false);
+  $effect.pre(() => {
+    void Promise.race([Promise.allSettled(Object.values(asked)), new Promise((passed) => setTimeout(passed, patience))]).then(() => requestAnimationFrame(() => (settled = true)));
+  });
+  if (tree.nodes.length === 0) void tree.load();
 
   let open = $state(false); // the tree, where it is a drawer
   let opener = $state<HTMLElement>();
@@ -45,7 +50,7 @@
   {#if open}<button type="button" class="fixed inset-0 z-30 hidden bg-black/50 max-md:block" aria-label="Close the tree" onclick={close}></button>{/if}
   <div class="grid h-full grid-cols-[19rem_minmax(0,1fr)] max-md:h-auto max-md:grid-cols-1">
     <aside id="tree-drawer" class="min-h-0 border-r border-gray-200 bg-white max-md:fixed max-md:inset-y-0 max-md:left-0 max-md:z-40 max-md:w-[min(22rem,88vw)] {open ? '' : 'max-md:hidden'} dark:border-gray-700 dark:bg-gray-900">
-      <TreePanel chosen={address} />
+      {#if settled}<TreePanel chosen={address} />{/if}
     </aside>
     <main class="min-h-0 overflow-y-auto">
       {#key address}<ScopePage {address} {asked} />{/key}

@@ -2,9 +2,7 @@
 <script lang="ts">
   import { CheckOutline } from "flowbite-svelte-icons";
   import { api, ask } from "../lib/api";
-  import { groups, users } from "../lib/directory";
   import { session } from "../lib/session.svelte";
-  import { tree } from "../lib/tree.svelte";
   import { href } from "../lib/words";
 
   type Step = { does: string; why: string; to: string; done: boolean };
@@ -12,16 +10,19 @@
 
   async function look() {
     const top = session.organisation;
-    if (tree.nodes.length === 0) await tree.load();
-    const [people, teams, grants] = await Promise.all([
-      users(top), groups(top), ask(api.GET("/scopes/{scope}/grants", { params: { path: { scope: top }, query: { below: true, limit: 100 } } })),
+    const [organisation, scope] = [{ organisation: top }, { scope: top }];
+    // Of each the first that tells is enough: there may be thousands.
+    const [{ people }, { groups }, { scopes }, grants] = await Promise.all([
+      ask(api.GET("/organisations/{organisation}/people", { params: { path: organisation, query: { limit: 2 } } })),
+      ask(api.GET("/organisations/{organisation}/groups", { params: { path: organisation, query: { sort: "members", descending: true, limit: 1 } } })),
+      ask(api.GET("/scopes/{scope}/children", { params: { path: scope, query: { limit: 1 } } })),
+      ask(api.GET("/scopes/{scope}/grants", { params: { path: scope, query: { below: true, limit: 100 } } })),
     ]);
-    const inTeam = teams.find((team) => team.members > 0);
-    const place = tree.nodes.find((node) => node.kind !== "organisation");
+    const place = scopes[0];
     steps = [
       { does: "Create a folder or a project", why: "Access that is granted at a folder holds for all that is below it, now and later.", to: href.scope(top), done: place !== undefined },
       { does: "Create the first person", why: "They choose their own password when they first sign in, and hold nothing yet.", to: "#/people/new", done: people.length > 1 },
-      { does: "Create a group, and add them", why: "A group outlives the people in it: grant to groups, and add people.", to: "#/groups", done: inTeam !== undefined },
+      { does: "Create a group, and add them", why: "A group outlives the people in it: grant to groups, and add people.", to: "#/groups", done: groups.some((group) => group.members > 0) },
       { does: "Grant the group a role", why: "You see who would gain what, before it is made.", to: href.scope(place?.address ?? top), done: grants.grants.some((grant) => grant.principal.kind === "group") },
       { does: "Try it as they would", why: "Ask whether somebody may do something, and read why.", to: "#/check", done: false },
     ];

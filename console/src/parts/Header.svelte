@@ -58,8 +58,12 @@
   const look = () => (goesOn = nav !== undefined && nav.scrollLeft + nav.clientWidth < nav.scrollWidth - 4);
   $effect(() => {
     void router.location;
-    nav?.querySelector("[aria-current]")?.scrollIntoView({ block: "nearest", inline: "center" });
-    look();
+    // Where things stand is asked once they are drawn: before, the browser would work it out twice.
+    const drawn = requestAnimationFrame(() => {
+      nav?.querySelector("[aria-current]")?.scrollIntoView({ block: "nearest", inline: "center" });
+      look();
+    });
+    return () => cancelAnimationFrame(drawn);
   });
 </script>
 

@@ -1,7 +1,7 @@
 <!-- The tree, beside the page of the scope that is chosen in it. -->
 <script lang="ts">
   import { createVirtualizer } from "@tanstack/svelte-virtual";
-  import { onMount, tick, untrack } from "svelte";
+  import { tick, untrack } from "svelte";
   import { push } from "svelte-spa-router";
   import { SvelteSet } from "svelte/reactivity";
   import type { ScopeNode } from "../lib/api";
@@ -17,10 +17,6 @@
 
   const { open } = tree;
   let list = $state<HTMLDivElement>();
-
-  onMount(() => {
-    if (tree.nodes.length === 0) tree.load();
-  });
 
   whenChanged(() => tree.load(), () => ({ kinds: ["scope"] }));
 
@@ -57,11 +53,14 @@
 
   // Only the rows in view are drawn, and some around them.
   const rowHeight = 30;
-  const drawn = createVirtualizer<HTMLDivElement, HTMLDivElement>({ count: 0, getScrollElement: () => list ?? null, estimateSize: () => rowHeight, overscan: 8 });
+  const drawn = createVirtualizer<HTMLDivElement, HTMLDivElement>({
+    count: 0, getScrollElement: () => list ?? null, estimateSize: () => rowHeight, overscan: 3,
+    initialRect: { width: 300, height: innerHeight - 140 }, // until it was measured, so that its rows are in the first frame
+  });
   $effect(() => {
     const count = rows.length;
     const scrolled = list ?? null;
-    untrack(() => $drawn.setOptions({ count, getScrollElement: () => scrolled, estimateSize: () => rowHeight, overscan: 8, getItemKey: (i) => rows[i]?.id ?? i }));
+    untrack(() => $drawn.setOptions({ count, getScrollElement: () => scrolled, estimateSize: () => rowHeight, overscan: 3, getItemKey: (i) => rows[i]?.id ?? i }));
   });
 
   // What leads to the chosen scope is opened when it is chosen, and the tree goes there; what is closed later stays closed.
@@ -72,14 +71,19 @@
     const index = rows.findIndex((n) => n.address === chosen);
     if (index < 0) return; // it is still to be fetched
     shownFor = chosen;
-    const [top, height] = [index * rowHeight, list.clientHeight];
-    if (top < list.scrollTop || top + rowHeight > list.scrollTop + height) void tick().then(() => $drawn.scrollToIndex(index, { align: "center" }));
+    // Where things stand is asked once they are drawn: before, the browser would work it out twice.
+    requestAnimationFrame(() => {
+      if (!list) return;
+      const [top, height] = [index * rowHeight, list.clientHeight];
+      if (top < list.scrollTop || top + rowHeight > list.scrollTop + height) $drawn.scrollToIndex(index, { align: "center" });
+    });
   });
 
   // What is looked for is read from its beginning.
+  let lookedFor = "";
   $effect(() => {
-    void matches;
-    if (list) list.scrollTop = 0;
+    if (list && matches !== lookedFor) list.scrollTop = 0;
+    lookedFor = matches;
   });
 
   // Several scopes are chosen by Ctrl and a click, a whole run of them by Shift, or each by the space bar.
@@ -182,7 +186,7 @@
   {#if tree.loading && rows.length === 0}
     <div class="px-3"><Skeleton rows={10} /></div>
   {:else}
-    <div bind:this={list} role="tree" aria-label="Scopes" aria-multiselectable="true" class="min-h-0 flex-1 overflow-y-auto pb-4">
+    <div bind:this={list} role="tree" aria-label="Scopes" aria-multiselectable="true" class="min-h-0 flex-1 overflow-y-auto pb-4 contain-content">
       <div class="relative" role="none" style:height="{$drawn.getTotalSize()}px">
         {#each $drawn.getVirtualItems() as item (item.key)}
           {@const node = rows[item.index]}

@@ -5,7 +5,7 @@
   import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
   import { spans } from "../lib/lists";
   import { session } from "../lib/session.svelte";
-  import { count, thousands } from "../lib/words";
+  import { count, dayOfYear, thousands } from "../lib/words";
   import ProblemNote from "./ProblemNote.svelte";
 
   let trends = $state.raw<Schemas["Trends"] | null>(null);
@@ -20,7 +20,6 @@
   $effect(() => load());
 
   const [wide, high] = [320, 72]; // of the drawings, which are stretched to their cards
-  const dayOf = (text: string) => new Date(text).toLocaleDateString("en-GB", { day: "numeric", month: "short", timeZone: "UTC" });
   const top = (values: number[]) => Math.max(1, ...values);
   const across = $derived(scaleBand<number>().domain((trends?.days ?? []).map((_, i) => i)).range([0, wide]).padding(0.2));
   const up = (values: number[]) => scaleLinear().domain([0, top(values)]).range([high, 2]);
@@ -40,7 +39,7 @@
 </script>
 
 {#snippet axis(days: string[])}
-  <p class="quiet flex justify-between border-t border-gray-300 pt-0.5 text-xs dark:border-gray-700"><span>{dayOf(days[0] ?? "")}</span><span>today</span></p>
+  <p class="quiet flex justify-between border-t border-gray-300 pt-0.5 text-xs dark:border-gray-700"><span>{dayOfYear(days[0] ?? "")}</span><span>today</span></p>
 {/snippet}
 
 {#if problem}
@@ -81,7 +80,7 @@
         <p class="quiet mb-1 text-sm"><a class="link" href="#/changes?{new URLSearchParams({ event: 'refused', from: days[0] ?? '' })}">{count(refused.all, "refusal")}</a> in 30 days</p>
         <svg viewBox="0 0 {wide} {high}" preserveAspectRatio="none" class="block h-18 w-full" role="img" aria-label="Refusals by day, {refused.all} in 30 days">
           {#each refused.values as v, i (i)}
-            <rect x={across(i)} width={across.bandwidth()} y={refused.y(v)} height={high - refused.y(v)} class={v > 0 ? "fill-primary-500" : "fill-none"}><title>{dayOf(days[i] ?? "")}: {count(v, "refusal")}</title></rect>
+            <rect x={across(i)} width={across.bandwidth()} y={refused.y(v)} height={high - refused.y(v)} class={v > 0 ? "fill-primary-500" : "fill-none"}><title>{dayOfYear(days[i] ?? "")}: {count(v, "refusal")}</title></rect>
           {/each}
         </svg>
         {@render axis(days)}

@@ -1,21 +1,21 @@
 <!-- Somebody: a user or group with a link to its page, or anybody else a rule can name. -->
 <script lang="ts">
-  import { CogOutline, GlobeOutline, UserCircleOutline, UsersGroupOutline } from "flowbite-svelte-icons";
   import type { PrincipalRef } from "../lib/api";
   import { href } from "../lib/words";
+  import Icon from "./Icon.svelte";
 
   let { who }: { who: PrincipalRef } = $props();
 </script>
 
 {#snippet name()}
   {#if who.kind === "group"}
-    <UsersGroupOutline class="h-4 w-4 text-primary-600 dark:text-primary-300" aria-label="group" />
+    <Icon name="group" class="h-4 w-4 text-primary-600 dark:text-primary-300" label="group" />
   {:else if who.kind === "set"}
-    <GlobeOutline class="h-4 w-4 text-copper-700 dark:text-copper-300" aria-label="built-in set" />
+    <Icon name="set" class="h-4 w-4 text-copper-700 dark:text-copper-300" label="built-in set" />
   {:else if who.kind === "service" || who.kind === "service-account"}
-    <CogOutline class="h-4 w-4 text-gray-500 dark:text-gray-400" aria-label={who.kind === "service" ? "platform service" : "service account"} />
+    <Icon name="program" class="h-4 w-4 text-gray-500 dark:text-gray-400" label={who.kind === "service" ? "platform service" : "service account"} />
   {:else}
-    <UserCircleOutline class="h-4 w-4 text-gray-500 dark:text-gray-400" aria-label={who.kind} />
+    <Icon name="person" class="h-4 w-4 text-gray-500 dark:text-gray-400" label={who.kind} />
   {/if}
   {#if who.kind === "service-account" && who.name.includes("/")}
     <span class="font-semibold" title={who.name}>{who.name.slice(who.name.lastIndexOf("/") + 1)}</span>
