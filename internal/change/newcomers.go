@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strings"
 
+	"arbora.example/access/statement"
 	"arbora.example/internal/credential"
 	"arbora.example/internal/english"
 	"arbora.example/internal/plan"
@@ -60,7 +61,7 @@ func fillTags(text string, u *NewUser) error {
 	for _, tag := range listed(text) {
 		key, value, ok := strings.Cut(tag, "=")
 		if !ok {
-			return fmt.Errorf("%q is not a valid tag: write KEY=VALUE, several apart by semicolons", tag)
+			return fmt.Errorf("%q is not a valid tag: write KEY=VALUE, and separate several by semicolons", tag)
 		}
 		u.Tags[strings.TrimSpace(key)] = strings.TrimSpace(value)
 	}
@@ -69,11 +70,11 @@ func fillTags(text string, u *NewUser) error {
 
 func fillGrants(text string, u *NewUser) error {
 	for _, grant := range listed(text) {
-		role, address, ok := strings.Cut(grant, " at ")
-		if !ok {
-			return fmt.Errorf("%q is not a valid grant: write ROLE at ADDRESS, several apart by semicolons", grant)
+		given, err := statement.ParseGiven(grant)
+		if err != nil {
+			return fmt.Errorf("%w; separate several by semicolons", err)
 		}
-		u.Grants = append(u.Grants, NewGrant{Role: strings.TrimSpace(role), Scope: strings.TrimSpace(address)})
+		u.Grants = append(u.Grants, NewGrant{Role: given.Role, Scope: given.Scope, Period: given.Period})
 	}
 	return nil
 }
@@ -100,9 +101,13 @@ func fillYes(text string, into *bool) error {
 
 // row is a newcomer of the text and where they stand.
 type row struct {
-	line   int
-	wanted NewUser
+	line    int
+	wanted  NewUser
+	columns map[string]int // where its cells begin, by the names of their columns
 }
+
+// columnOf returns where in the line the cell begins that a field of a user comes from.
+func (r row) columnOf(field string) int { return max(1, r.columns[field]) }
 
 // maxNewcomers bounds how many one text may hold.
 const maxNewcomers = 5000
@@ -111,13 +116,18 @@ const maxNewcomers = 5000
 func readNewcomers(text string) (rows []row, faults []problem.Fault) {
 	reader := csv.NewReader(strings.NewReader(strings.TrimPrefix(text, "\ufeff")))
 	reader.FieldsPerRecord = -1
+	// Where the comma stands in numbers, spreadsheets put semicolons between cells.
+	if first, _, _ := strings.Cut(text, "\n"); strings.Contains(first, ";") && !strings.Contains(first, ",") {
+		reader.Comma = ';'
+	}
 	head, err := reader.Read()
 	if err != nil {
 		return nil, []problem.Fault{{Line: 1, Column: 1, Detail: "the first line must name the columns: " + columnNames()}}
 	}
-	fills := make([]func(string, *NewUser) error, len(head))
+	fills, columns := make([]func(string, *NewUser) error, len(head)), make([]string, len(head))
 	for i, name := range head {
 		name = strings.ToLower(strings.TrimSpace(name))
+		columns[i] = name
 		for _, column := range newcomerColumns {
 			if column.name == name {
 				fills[i] = column.fill
@@ -147,11 +157,11 @@ func readNewcomers(text string) (rows []row, faults []problem.Fault) {
 			faults = append(faults, problem.Fault{Line: line, Column: 1, Detail: fmt.Sprintf("the line has %d fields, the first line has %d", len(record), len(head))})
 			continue
 		}
-		r := row{line: line}
+		r := row{line: line, columns: map[string]int{}}
 		for i, cell := range record {
+			_, r.columns[columns[i]] = reader.FieldPos(i)
 			if err := fills[i](strings.TrimSpace(cell), &r.wanted); err != nil {
-				_, at := reader.FieldPos(i)
-				faults = append(faults, problem.Fault{Line: line, Column: at, Detail: err.Error()})
+				faults = append(faults, problem.Fault{Line: line, Column: r.columns[columns[i]], Detail: err.Error()})
 			}
 		}
 		if before, twice := first[r.wanted.Name]; twice {
@@ -188,30 +198,62 @@ func (s *Changes) planNewcomers(ctx context.Context, c tenant.Caller, organisati
 	}
 	rows, faults = readNewcomers(text)
 	for _, r := range rows {
-		p, user, err := s.planUser(ctx, c, organisation, r.wanted)
-		if err == nil {
-			var planned tenant.Plan
-			if planned, err = p(d); err == nil {
-				if err = planned.Propose(d.Snapshot); err == nil {
-					_, err = plan.MayMake(d, planned)
-				}
-			}
-		}
-		var wrong *problem.Problem
-		if errors.As(err, &wrong) {
-			faults = append(faults, problem.Fault{Line: r.line, Column: 1, Detail: wrong.Error(), Nearest: wrong.Nearest})
-		} else if err != nil {
+		user, wrong, err := s.planRow(ctx, c, d, organisation, r)
+		if err != nil {
 			return nil, nil, nil, err
 		}
-		users = append(users, user)
+		users, faults = append(users, user), append(faults, wrong...)
 	}
 	slices.SortStableFunc(faults, func(a, b problem.Fault) int { return a.Line - b.Line })
 	return users, rows, faults, nil
 }
 
+// planRow works out one newcomer, and what is wrong with them: what is wrong with what they are given does not hide the rest.
+func (s *Changes) planRow(ctx context.Context, c tenant.Caller, d tenant.Viewer, organisation string, r row) (user *newcomer, faults []problem.Fault, err error) {
+	for wanted := r.wanted; ; {
+		user, err := s.tryUser(ctx, c, d, organisation, wanted)
+		var wrong *problem.Problem
+		if !errors.As(err, &wrong) {
+			return user, faults, err
+		}
+		at, without := wrong.Field, wanted
+		switch _, named := r.columns[at]; {
+		case at == "groups":
+			without.Groups = nil
+		case len(wanted.Grants) > 0 && (!named || at == "grants"): // what is wrong with a grant is told of its own parts, too
+			at, without.Grants = "grants", nil
+		}
+		fault := problem.Fault{Line: r.line, Column: r.columnOf(at), Detail: wrong.Detail, Nearest: wrong.Nearest}
+		if wrong.Nearest == "" {
+			fault.Detail = wrong.Error()
+		}
+		faults = append(faults, fault)
+		if len(without.Groups) == len(wanted.Groups) && len(without.Grants) == len(wanted.Grants) {
+			return user, faults, nil
+		}
+		wanted = without
+	}
+}
+
+// tryUser works out one newcomer as if they were the only one.
+func (s *Changes) tryUser(ctx context.Context, c tenant.Caller, d tenant.Viewer, organisation string, wanted NewUser) (*newcomer, error) {
+	p, user, err := s.planUser(ctx, c, organisation, wanted)
+	if err != nil {
+		return nil, err
+	}
+	planned, err := p(d)
+	if err == nil {
+		err = planned.Propose(d.Snapshot)
+	}
+	if err == nil {
+		_, err = plan.MayMake(d, planned)
+	}
+	return user, err
+}
+
 // planAll plans everybody as one change, and tells each in words.
 func planAll(d tenant.Viewer, organisation string, users []*newcomer, rows []row, told *[]string) (tenant.Plan, error) {
-	all := tenant.Plan{What: fmt.Sprintf("created %d users", len(users))}
+	all := tenant.Plan{What: "created " + english.Count(len(users), "user")}
 	var writes []func(tenant.Tx) error
 	for i, user := range users {
 		p, err := planNewcomer(d, organisation, user, rows[i].wanted)

@@ -74,10 +74,20 @@ func serviceFlags() []cli.Flag {
 	}
 }
 
+// signIn signs in. What goes wrong is told with where it went wrong: a password or secret may be another at another service.
 func (a *app) signIn(ctx context.Context, c *cli.Command) error {
 	if err := useSavedServer(c); err != nil {
 		return err
 	}
+	err := a.signInAt(ctx, c)
+	var refused *client.Error
+	if errors.As(err, &refused) {
+		refused.Detail += ", at " + c.String("server")
+	}
+	return err
+}
+
+func (a *app) signInAt(ctx context.Context, c *cli.Command) error {
 	if err := errors.Join(checkServer(c.String("server"), c.Bool("insecure")), trust(c.String("authority"))); err != nil {
 		return usageError{err}
 	}
@@ -101,7 +111,7 @@ func (a *app) signIn(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	password, err := a.secret(c.String("password-from"), "Password of "+given[0])
+	password, err := a.secretOf(c, "password-from", "Password of "+given[0])
 	if err != nil {
 		return err
 	}
@@ -110,8 +120,14 @@ func (a *app) signIn(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	saved := savedSignIn{Server: c.String("server"), Token: s.Token, Insecure: c.Bool("insecure"), Authority: c.String("authority")}
-	if err := a.save(c, saved, s); err != nil || !s.ChoosePassword {
+	if err := a.save(c, saved, s); err != nil {
 		return err
+	}
+	if !s.ChoosePassword {
+		if c.IsSet("new-password-from") {
+			a.say(c, "! Your password is not temporary: it stays, and --new-password-from was not read.")
+		}
+		return nil
 	}
 	if c.String("new-password-from") == "" && !a.terminal() {
 		a.say(c, "Your password is temporary: choose your own with \"arbora password\" before anything else.")
@@ -122,7 +138,7 @@ func (a *app) signIn(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	return a.choosePassword(ctx, c, session{Client: opened, saved: saved}, password, c.String("new-password-from"))
+	return a.choosePassword(ctx, c, session{Client: opened, saved: saved}, password, "new-password-from")
 }
 
 // signInByPassword signs in, and asks for a code when there is a second factor.
@@ -261,11 +277,11 @@ func (a *app) passwordCommand() *cli.Command {
 			if err != nil {
 				return err
 			}
-			current, err := a.secret(c.String("current-from"), "Current password of "+s.saved.SignIn)
+			current, err := a.secretOf(c, "current-from", "Current password of "+s.saved.SignIn)
 			if err != nil {
 				return err
 			}
-			return a.choosePassword(ctx, c, s, current, c.String("new-from"))
+			return a.choosePassword(ctx, c, s, current, "new-from")
 		},
 	}
 }
@@ -288,7 +304,7 @@ func (a *app) withPassword(done string, send func(ctx context.Context, c *cli.Co
 		if err != nil {
 			return err
 		}
-		password, err := a.secret(c.String("password-from"), "Password of "+s.saved.SignIn)
+		password, err := a.secretOf(c, "password-from", "Password of "+s.saved.SignIn)
 		if err != nil {
 			return err
 		}
@@ -300,12 +316,12 @@ func (a *app) withPassword(done string, send func(ctx context.Context, c *cli.Co
 	}
 }
 
-func (a *app) choosePassword(ctx context.Context, c *cli.Command, s session, current, from string) error {
-	chosen, err := a.secret(from, "New password")
+func (a *app) choosePassword(ctx context.Context, c *cli.Command, s session, current, option string) error {
+	chosen, err := a.secretOf(c, option, "New password")
 	if err != nil {
 		return err
 	}
-	if from == "" {
+	if c.String(option) == "" {
 		again, err := a.secret("", "New password once more")
 		if err != nil {
 			return err
@@ -327,6 +343,15 @@ func (a *app) terminal() bool {
 	return ok && term.IsTerminal(int(file.Fd()))
 }
 
+// secretOf reads a secret from the file that an option names, or asks for it.
+func (a *app) secretOf(c *cli.Command, option, prompt string) (string, error) {
+	from := c.String(option)
+	if from == "" && !a.terminal() {
+		return "", usage("this is not a terminal, where you could be asked: give --%s FILE (- for standard input)", option)
+	}
+	return a.secret(from, prompt)
+}
+
 // secret reads a secret: the first line of a file, the next line of standard input for "-", or what somebody types
 // unseen at a prompt.
 func (a *app) secret(from, prompt string) (string, error) {
@@ -334,18 +359,18 @@ func (a *app) secret(from, prompt string) (string, error) {
 	case from == "-":
 		line, err := a.lines.ReadString('\n')
 		if err != nil && (!errors.Is(err, io.EOF) || line == "") {
-			return "", fmt.Errorf("no password on standard input: %w", err)
+			return "", fmt.Errorf("there is nothing on standard input: %w", err)
 		}
 		return strings.TrimRight(line, "\r\n"), nil
 	case from != "":
 		text, err := os.ReadFile(from)
 		if err != nil {
-			return "", fmt.Errorf("the password cannot be read: %w", err)
+			return "", fmt.Errorf("the file cannot be read: %w", err)
 		}
 		line, _, _ := strings.Cut(string(text), "\n")
 		return strings.TrimRight(line, "\r"), nil
 	case !a.terminal():
-		return "", usage("this is not a terminal: name a file with the password (- for standard input)")
+		return "", usage("this is not a terminal, where you could be asked")
 	}
 	return a.unseen(prompt)
 }

@@ -110,6 +110,15 @@ func (a *app) run(ctx context.Context, arguments []string, named *cli.Command, c
 		}
 	})
 	err := root.Run(ctx, arguments)
+	if err != nil {
+		if found := noTopic.FindStringSubmatch(err.Error()); found != nil {
+			err = noSuchCommand(holding(root, arguments[1:], found[1]), found[1])
+		}
+		var refused *client.Error
+		if errors.As(err, &refused) {
+			nameOption(holding(root, arguments[1:], ""), refused)
+		}
+	}
 	return a.finish(err)
 }
 

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"arbora.example/access/model"
+	"arbora.example/access/statement"
 	"arbora.example/api"
 	"arbora.example/internal/english"
 )
@@ -106,7 +107,8 @@ func (a *app) askGrants() ([]api.FirstGrant, error) {
 		var grant api.FirstGrant
 		text, err := a.askFor("A grant, as ROLE at ADDRESS; an empty line ends the list", "", func(text string) (err error) {
 			if text != "" {
-				grant, err = firstGrant(text)
+				given, wrong := statement.ParseGiven(text)
+				grant, err = givenGrant(given), wrong
 			}
 			return err
 		})

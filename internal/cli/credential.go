@@ -28,7 +28,7 @@ func (a *app) signInByKey(ctx context.Context, c *cli.Command) error {
 	if private != "" {
 		private, err = filepath.Abs(private)
 	} else {
-		secret, err = a.secret(c.String("secret-from"), "Secret of key "+c.String("key"))
+		secret, err = a.secretOf(c, "secret-from", "Secret of key "+c.String("key"))
 	}
 	if err != nil {
 		return err
@@ -224,7 +224,7 @@ func (a *app) setUpFactor(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	fmt.Fprintf(a.Err, "Show this to the program on your device, or type %s there.\n\n%s\n", seed.Seed, picture.ToSmallString(false))
-	code, err := a.secret(c.String("code-from"), "The code that it shows")
+	code, err := a.secretOf(c, "code-from", "The code that it shows")
 	if err != nil {
 		return err
 	}
@@ -349,7 +349,7 @@ func (a *app) accept(ctx context.Context, c *cli.Command) error {
 	if link.Known {
 		return fmt.Errorf("%s has a password already: sign in, then arbora accept --signed-in LINK", link.SignIn)
 	}
-	password, err := a.secret(c.String("password-from"), "Password to choose for "+link.SignIn)
+	password, err := a.secretOf(c, "password-from", "Password to choose for "+link.SignIn)
 	if err != nil {
 		return err
 	}

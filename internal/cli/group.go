@@ -48,7 +48,7 @@ func (a *app) createGroup(ctx context.Context, c *cli.Command) error {
 	}
 	return create(ctx, a, c, s.PreviewCreateGroup, s.CreateGroup, organisation, wanted, func(made api.GroupMade) {
 		if made.Group.Gathers != "" {
-			a.say(c, "Created group %s. Its members are the people who meet this condition: %s. There are %d at present. It holds nothing yet.", made.Group.Name, made.Group.Gathers, made.Group.Members)
+			a.say(c, "Created group %s. Its members are the people who meet this condition: %s. %s at present. It holds nothing yet.", made.Group.Name, made.Group.Gathers, english.Count(made.Group.Members, "member"))
 		} else {
 			a.say(c, "Created group %s. It has no members and holds nothing yet.", made.Group.Name)
 		}

@@ -20,7 +20,7 @@ import (
 func (a *app) importCommand() *cli.Command {
 	return &cli.Command{
 		Name: "import", Usage: "create many users from a CSV file: all of them or nobody, with a dry run first", ArgsUsage: "FILE",
-		Description: "The first line names the columns: name, title, email, description, tags, groups, grants, sign-in-by,\ntemporary, link, notify; only name is required. Separate several tags (KEY=VALUE), groups or grants (ROLE at ADDRESS)\nof one person stand apart by semicolons. Generated passwords go into the file of --secrets-to, which only you\ncan read, and nowhere else.",
+		Description: "The first line names the columns: name, title, email, description, tags, groups, grants, sign-in-by,\ntemporary, link, notify; only name is required. Separate several tags (KEY=VALUE), groups or grants of one person\nby semicolons. Write a grant as ROLE at ADDRESS, with from or until and a date after it if wanted. Generated\npasswords go into the file of --secrets-to, which only you can read, and nowhere else. FILE - is standard input.",
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "secrets-to", Usage: "write sign-in names and generated passwords to this new `FILE`, as CSV"},
 			previewFlag(),
@@ -34,11 +34,11 @@ func (a *app) importUsers(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	text, err := os.ReadFile(given[0])
+	text, err := a.readText(given[0])
 	if err != nil {
 		return fmt.Errorf("the file cannot be read: %w", err)
 	}
-	file := api.NewcomerFile{File: string(text)}
+	file := api.NewcomerFile{File: text}
 	reading, err := s.PreviewCreateNewcomers(ctx, organisation, file)
 	if err != nil {
 		return err
@@ -71,7 +71,7 @@ func (a *app) importUsers(ctx context.Context, c *cli.Command) error {
 		}
 		return err
 	}
-	a.say(c, "Created %d users. Their sign-in names and passwords are in %s, which only you can read.", len(made), secrets.Name())
+	a.say(c, "Created %s. Sign-in names and passwords are in %s, which only you can read.", english.Count(len(made), "user"), secrets.Name())
 	return a.valueOnly(c, made)
 }
 

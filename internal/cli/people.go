@@ -128,7 +128,7 @@ func (a *app) createUserAs(ctx context.Context, c *cli.Command, s session, organ
 			a.say(c, "In group %s.", group)
 		}
 		for _, g := range wanted.Grants {
-			a.say(c, "Granted %s at %s.", g.Role, g.Scope)
+			a.say(c, "Granted %s.", firstGrantText(g))
 		}
 		if len(wanted.Groups)+len(wanted.Grants) == 0 {
 			a.say(c, "%s holds nothing yet: all is denied until a grant or a group gives access.", made.User.Name)
@@ -187,16 +187,17 @@ func (a *app) sayCopied(c *cli.Command, like string, model api.PrincipalDetails,
 	for _, group := range groups {
 		a.say(c, "  group %s", group)
 	}
-	addresses := map[string]string{}
-	for _, r := range model.Rules {
-		addresses[r.Scope.Id] = r.Scope.Address
-	}
 	for _, g := range grants {
-		a.say(c, "  %s at %s", g.Role, addresses[g.Scope])
+		a.say(c, "  %s", firstGrantText(g))
 	}
 	if len(groups)+len(grants) == 0 {
 		a.say(c, "  nothing")
 	}
+}
+
+// firstGrantText writes what somebody is given, with its condition and period.
+func firstGrantText(g api.FirstGrant) string {
+	return g.Role + " at " + g.Scope + terms(api.Grant{Condition: g.Condition, From: g.From, Until: g.Until})
 }
 
 // likeThem returns the groups and direct grants of somebody, but for those left out by name.
@@ -212,7 +213,7 @@ func likeThem(model api.PrincipalDetails, but []string) (groups []string, grants
 		if g == nil || g.Principal.Kind != model.Kind || g.Principal.Name != model.Name || slices.Contains(but, g.Role) {
 			continue
 		}
-		grants = append(grants, api.FirstGrant{Scope: r.Scope.Id, Role: g.Role, Condition: g.Condition, From: g.From, Until: g.Until})
+		grants = append(grants, api.FirstGrant{Scope: r.Scope.Address, Role: g.Role, Condition: g.Condition, From: g.From, Until: g.Until})
 	}
 	return groups, grants
 }
@@ -243,42 +244,21 @@ func (a *app) resetSecondFactor(ctx context.Context, c *cli.Command) error {
 	return nil
 }
 
-// firstGrant reads ROLE at ADDRESS [from INSTANT] [until INSTANT].
-func firstGrant(text string) (api.FirstGrant, error) {
-	words := strings.Fields(text)
-	wrong := usage("%q is not a valid grant: write it as \"ROLE at ADDRESS\", with from or until and a date after it if wanted", text)
-	if len(words) < 3 || words[1] != "at" || len(words)%2 == 0 {
-		return api.FirstGrant{}, wrong
-	}
-	grant := api.FirstGrant{Role: words[0], Scope: words[2]}
-	for rest := words[3:]; len(rest) > 0; rest = rest[2:] {
-		moment, err := statement.ParseInstant(rest[1])
-		if err != nil {
-			return grant, usageError{err}
-		}
-		switch rest[0] {
-		case "from":
-			grant.From = moment
-		case "until":
-			grant.Until = moment
-		default:
-			return grant, wrong
-		}
-	}
-	return grant, nil
-}
-
 // grantsGiven reads the grants that flags give.
 func grantsGiven(c *cli.Command) ([]api.FirstGrant, error) {
 	grants := []api.FirstGrant{}
 	for _, text := range c.StringSlice("grant") {
-		grant, err := firstGrant(text)
+		given, err := statement.ParseGiven(text)
 		if err != nil {
-			return nil, err
+			return nil, usageError{err}
 		}
-		grants = append(grants, grant)
+		grants = append(grants, givenGrant(given))
 	}
 	return grants, nil
+}
+
+func givenGrant(g statement.Given) api.FirstGrant {
+	return api.FirstGrant{Role: g.Role, Scope: g.Scope, From: g.Period.From, Until: g.Period.Until}
 }
 
 func atMostFlag() cli.Flag {

@@ -21,6 +21,7 @@ var (
 	notDefined  = regexp.MustCompile(`^flag provided but not defined: -+(.+)$`)
 	notValid    = regexp.MustCompile(`^invalid value "(.*)" for (?:flag|argument) -*([a-z-]+): (.*)$`)
 	needsAValue = regexp.MustCompile(`^flag needs an argument: -+(.+)$`)
+	noTopic     = regexp.MustCompile(`^No help topic for '(.*?)'`)
 )
 
 func onUsageError(_ context.Context, c *cli.Command, err error, _ bool) error {
@@ -103,6 +104,34 @@ func unknownCommand(_ context.Context, c *cli.Command) error {
 	}
 	return noSuchCommand(c, c.Args().First())
 }
+
+// holding returns the command that was given a word which is none of its commands.
+func holding(root *cli.Command, words []string, unknown string) *cli.Command {
+	at := root
+	for _, word := range words {
+		if word == unknown {
+			break
+		}
+		if next := at.Command(word); next != nil {
+			at = next
+		}
+	}
+	return at
+}
+
+// nameOption has a problem name the option that a field of the request comes from, in place of the field.
+func nameOption(c *cli.Command, p *client.Error) {
+	if p.Field == "" || !strings.HasPrefix(p.Detail, p.Field+" ") {
+		return
+	}
+	parts := strings.Split(p.Field, ".")
+	option := strings.ToLower(upper.ReplaceAllString(parts[len(parts)-1], "-$0"))
+	if slices.Contains(optionNames(c), option) {
+		p.Detail = "--" + option + strings.TrimPrefix(p.Detail, p.Field)
+	}
+}
+
+var upper = regexp.MustCompile(`[A-Z]`)
 
 // noSuchCommand says that a command has none of a name, and which one may be meant.
 func noSuchCommand(c *cli.Command, word string) error {

@@ -356,8 +356,12 @@ func schemaDetail(e *openapi3.SchemaError, p *problem.Problem) string {
 	case "minLength":
 		p.Next = "write more"
 		return fmt.Sprintf("%s is shorter than %d characters", at, e.Schema.MinLength)
-	case "maximum", "minimum":
-		return fmt.Sprintf("%s is out of bounds: %s", at, e.Reason)
+	case "minimum":
+		p.Next = "give a number that is not below that"
+		return fmt.Sprintf("%s must be at least %v", at, *e.Schema.Min)
+	case "maximum":
+		p.Next = "give a number that is not above that"
+		return fmt.Sprintf("%s must be at most %v", at, *e.Schema.Max)
 	case "type":
 		return fmt.Sprintf("%s has the wrong type: %s", at, e.Reason)
 	}
