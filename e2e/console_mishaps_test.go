@@ -1,6 +1,8 @@
 package e2e
 
 import (
+	"fmt"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -19,6 +21,17 @@ func TestConsoleMishaps(t *testing.T) {
 	rowan := b.As(t, "rowan@lindenmere")
 	require.NoError(t, client.Done(rowan.ReshapeScopes(t.Context(), "lindenmere", nil, api.Reshaping{Scopes: []string{trailGuide}, State: api.ScopeRetired})))
 	b.Grant(t, "observer", "user", "sefa", alpine)
+	require.NoError(t, client.Done(rowan.CreateGrant(t.Context(), vault, api.GrantNew{
+		Principal: api.PrincipalRef{Kind: api.UserKind, Name: "sefa"}, Role: "content-writer", Condition: "context.hour < 8",
+	})))
+	for n := range 30 {
+		require.NoError(t, client.Done(rowan.CreateScope(t.Context(), "lindenmere/visitors", api.ScopeNew{Kind: api.ScopeNewKindFolder, Name: fmt.Sprintf("stall-%02d", n)})))
+	}
+	long := strings.Repeat("A title that goes on ", 9)
+	require.NoError(t, client.Done(rowan.CreateScope(t.Context(), "lindenmere", api.ScopeNew{Kind: api.ScopeNewKindFolder, Name: "annex", Title: long})))
+	require.NoError(t, client.Done(rowan.InviteGuest(t.Context(), "lindenmere", api.GuestNew{Email: "wren@meadowside.example"})))
+	spent := linkTo(t, b, "wren@meadowside.example")
+	require.NoError(t, client.Done(rowan.ResendInvitation(t.Context(), "lindenmere", api.GuestKind, "wren@meadowside.example", nil)))
 	console := openConsole(t, b)
 	require.NoError(t, console.Do(console.SignIn("rowan@lindenmere", demo.Passphrase), browser.See(`[data-test=me]`, "rowan@lindenmere")))
 	row := func(title string) string { return `[role=treeitem][title="` + title + `"]` }
@@ -55,6 +68,43 @@ func TestConsoleMishaps(t *testing.T) {
 			console.Open("/roles/compare?first=observer&second=operator"), browser.Holds(`input[name=first-role]`, "observer"),
 			browser.Script(`location.hash = "#/roles/compare?first=builder&second=operator"`), browser.Holds(`input[name=first-role]`, "builder"),
 		}},
+		{"the tree does not go to where one is", []browser.Step{
+			console.Open("/tree/lindenmere/visitors/stall-29"),
+			browser.Until(`(() => {
+				const row = document.querySelector("[role=treeitem][aria-current=page]")?.getBoundingClientRect();
+				const list = document.querySelector("[role=tree]")?.getBoundingClientRect();
+				return row && row.top >= list.top && row.bottom <= list.bottom;
+			})()`),
+			browser.Keys(`[role=treeitem][tabindex="0"]`, browser.Up, browser.Enter), browser.See(`h1`, "stall-28"),
+		}},
+		{"the marks of a role's editor read as counts", []browser.Step{
+			console.Open("/roles/compare?first=observer&second=operator"), browser.SeeNot(`main`, "1 comes in"), browser.SeeNot(`main`, "2 goes out"),
+		}},
+		{"what comes without a condition is told to hang on one", []browser.Step{
+			console.Open("/tree/" + vault + "?grant=content-reader&user=sefa"), browser.See(`dialog [data-test=impact]`, "without a condition from now on"),
+			browser.Press("Cancel"), browser.Closed(),
+		}},
+		{"a title takes its icon's place", []browser.Step{
+			console.Open("/tree/lindenmere/annex"), browser.See(`h1`, "goes on"),
+			browser.Until(`(() => {
+				const title = document.querySelector("h1").getBoundingClientRect();
+				const icon = document.querySelector("main div.rounded-xl svg").getBoundingClientRect();
+				return icon.right < title.left && icon.top < title.bottom;
+			})()`),
+		}},
+		{"the service does not answer, and that never heals", []browser.Step{
+			console.Open("/account"), browser.See(`main`, "Your sessions"),
+			browser.Script(`window.answering = window.fetch, window.fetch = () => Promise.reject(new TypeError("gone"))`),
+			browser.Click(`nav a[href="#/groups"]`), browser.See(`[data-test=down]`, "does not answer"),
+			browser.Script(`window.fetch = window.answering`), browser.Press("Try again now"),
+			browser.See(`[data-test=groups]`, "curators"), browser.Until(`!document.querySelector("[data-test=down]")`),
+		}},
+		{"each stroke of a key asks the service", []browser.Step{
+			console.Open("/tree/" + vault + "?grant=content-reader&user=tomas"), browser.See(`dialog [data-test=impact]`, "tomas"), browser.Press("Only for a while, or under a condition"),
+			browser.Script(`window.answering = window.fetch, window.asked = 0, window.fetch = (request) => (window.asked += request.url.includes("preview") ? 1 : 0, window.answering(request))`),
+			browser.Type(`dialog input[name=condition]`, `context.hour("Europe/Oslo") < 18`), browser.See(`dialog [data-test=impact]`, "under a condition"), browser.Until(`window.asked <= 3`),
+			browser.Press("Cancel"), browser.Closed(),
+		}},
 		{"focus is lost when a dialog closes", []browser.Step{
 			console.Open("/tree/" + alpine), browser.Press("Grant a role"), browser.Visible(`dialog[open]`), browser.Stroke(browser.Escape),
 			browser.Closed(), browser.Until(`document.activeElement?.textContent.includes("Grant a role")`),
@@ -62,4 +112,10 @@ func TestConsoleMishaps(t *testing.T) {
 	} {
 		t.Run(mishap.name, func(t *testing.T) { require.NoError(t, console.Do(mishap.steps...)) })
 	}
+	t.Run("a good link opens after one that is spent", func(t *testing.T) {
+		require.NoError(t, console.Do(
+			browser.SignOut(), console.Open("/link/"+spent), browser.See(`main`, "does not open"),
+			browser.Script(`location.hash = "#/link/`+linkTo(t, b, "wren@meadowside.example")+`"`), browser.See(`h1`, "You are invited"), browser.Visible(`input[name=password]`),
+		))
+	})
 }

@@ -318,6 +318,7 @@ const (
 	Right  = kb.ArrowRight
 	Enter  = kb.Enter
 	Escape = kb.Escape
+	Up     = kb.ArrowUp
 	Left   = kb.ArrowLeft
 )
 
