@@ -1,6 +1,7 @@
 package catalogue
 
 import (
+	"os"
 	"strings"
 	"testing"
 
@@ -117,4 +118,21 @@ func TestSets(t *testing.T) {
 	c.AddAll(a)
 	c.AddAll(b)
 	require.Equal(t, a, c)
+}
+
+// TestTheExampleOfTheDocsIsRight reads the file that docs/services.md shows.
+func TestTheExampleOfTheDocsIsRight(t *testing.T) {
+	page, err := os.ReadFile("../../docs/services.md")
+	require.NoError(t, err)
+	_, rest, found := strings.Cut(string(page), "```json\n")
+	require.True(t, found)
+	file, _, _ := strings.Cut(rest, "```")
+	c, err := Shipped().With([]byte(file))
+	require.NoError(t, err)
+	role, err := c.Role("forecaster")
+	require.NoError(t, err)
+	require.True(t, role.Permissions.Has(c.MustPermission("fetch reading")))
+	require.False(t, role.Permissions.Has(c.MustPermission("start station")))
+	_, err = c.Role("weather-observer")
+	require.NoError(t, err)
 }

@@ -255,6 +255,7 @@ func (a *app) whoamiCommand() *cli.Command {
 			if err != nil {
 				return err
 			}
+			me.Csrf = "" // it is for the console's cookie alone
 			return a.printFacts(c, me,
 				fact{"Signed in as", me.Name}, fact{"Name", me.Title}, fact{"Email", me.Email},
 				fact{"Organisation", me.Organisation}, fact{"You are", me.Kind},

@@ -17,7 +17,10 @@ func (a *app) catalogueCommand() *cli.Command {
 		Name: "catalogue", Usage: "list the types there are, or the operations of one and which roles hold each", ArgsUsage: "[TYPE]",
 		Action: a.browseCatalogue,
 		Commands: []*cli.Command{
-			{Name: "register", Usage: "register a service by its file, for keepers; - reads standard input", ArgsUsage: "FILE", Action: a.registerService},
+			{
+				Name: "register", Usage: "register a service by its file, for keepers; - reads standard input", ArgsUsage: "FILE", Action: a.registerService,
+				Description: "The file is JSON: the service, its types of resources with their operations by plane and class, and roles of its own.\ndocs/services.md has every field and an example.",
+			},
 			{Name: "remove", Usage: "remove a registered service that nothing uses, for keepers", ArgsUsage: "SERVICE", Action: a.removeService},
 			{
 				Name: "offer", Usage: "set the services offered below a container; name none to offer all", ArgsUsage: "[SERVICE …]",

@@ -114,6 +114,9 @@ func (a *app) createAskedUser(ctx context.Context, c *cli.Command, s session, or
 func (a *app) createUserAs(ctx context.Context, c *cli.Command, s session, organisation string, wanted api.UserNew) error {
 	return create(ctx, a, c, s.PreviewCreateUser, s.CreateUser, organisation, wanted, func(made api.UserMade) {
 		a.say(c, "Created user %s, who signs in as %s at %s.", made.User.Name, made.SignIn, made.Address)
+		if wanted.SignInBy == api.ByProvider {
+			a.say(c, "! %s cannot sign in: no identity provider is set up yet. arbora user edit --sign-in-by changes how they do.", made.User.Name)
+		}
 		a.sayPassword(c, made.Password, *wanted.Temporary)
 		if made.Link != nil {
 			a.sayLink(c, *made.Link)

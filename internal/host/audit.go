@@ -13,6 +13,7 @@ import (
 
 	"github.com/urfave/cli/v3"
 
+	"arbora.example/internal/english"
 	"arbora.example/internal/store"
 )
 
@@ -105,8 +106,12 @@ func (h *Host) AuditCommand() *cli.Command {
 			}
 			count := 0
 			err = records.EachAudit(ctx, func(store.AuditRecord) error { count++; return nil }, anchors...)
-			if err == nil {
-				fmt.Fprintf(h.Out, "The audit log is complete: %d records, checked against %d anchors.\n", count, len(anchors))
+			switch {
+			case err != nil:
+			case count == 0:
+				err = errors.New("nothing was ever recorded here: name the service's own records with --data or --database")
+			default:
+				fmt.Fprintf(h.Out, "The audit log is complete: %s, checked against %s.\n", english.Count(count, "record"), english.Count(len(anchors), "anchor"))
 			}
 			return errors.Join(err, closeRecords())
 		},
