@@ -96,6 +96,16 @@ func fetched(ctx context.Context, address, encoding string) (body, encoded strin
 	return string(text), response.Header.Get("Content-Encoding"), err
 }
 
+// atRest waits until a page has asked for nothing for a quarter of a second.
+var atRest = browser.Until(`(() => {
+	const asked = performance.getEntriesByType("resource").length;
+	if (asked !== window.askedThen) [window.askedThen, window.askedAt] = [asked, performance.now()];
+	if (performance.now() - window.askedAt < 250) return false;
+	performance.clearResourceTimings();
+	window.askedThen = undefined;
+	return true;
+})()`)
+
 // pageChanges goes round the pages as a person does, who looks at each, and reports of each the median, and of all the slowest.
 func (r *report) pageChanges(ctx context.Context, address, measure string) error {
 	b, err := browser.Start(ctx, address, 1280, 800)
@@ -131,7 +141,7 @@ func (r *report) pageChanges(ctx context.Context, address, measure string) error
 				return fmt.Errorf("%s: %w", p.page, err)
 			}
 			took[p.name] = append(took[p.name], each)
-			if err := b.Do(browser.Settle()); err != nil {
+			if err := b.Do(browser.Settle(), atRest); err != nil {
 				return fmt.Errorf("%s: %w", p.page, err)
 			}
 		}
