@@ -67,7 +67,7 @@
       {#if looksAfter}
         <section class="mb-2" data-test="attention" aria-labelledby="attention">
             <h2 id="attention" class="mb-2 text-lg font-semibold">What needs attention</h2>
-            <div class="columns-[22rem] gap-4 *:mb-4 *:break-inside-avoid">
+            <div class="mb-6 grid grid-cols-[repeat(auto-fit,minmax(min(17rem,100%),1fr))] gap-4">
               {#snippet skipped()}
                 {#each h.skipped as reason, i (i)}<li class="break-words">{reason}</li>{/each}
               {/snippet}
@@ -80,7 +80,7 @@
 
               {#snippet refused()}
                 {#each h.refused as r (r.who)}
-                  <li class="flex items-baseline gap-3"><span class="min-w-0 flex-1 truncate">{r.who}</span><a class="link text-sm whitespace-nowrap" href={"#/changes?" + new URLSearchParams({ event: "refused", who: r.who }).toString()}>{count(r.times, "time")}, last {moment(r.last)}</a></li>
+                  <li class="flex flex-wrap items-baseline justify-between gap-x-3"><span class="max-w-full truncate">{r.who}</span><a class="link text-sm whitespace-nowrap" href={"#/changes?" + new URLSearchParams({ event: "refused", who: r.who }).toString()}>{count(r.times, "time")}, last {moment(r.last)}</a></li>
                 {/each}
               {/snippet}
               {#if h.refused.length > 0}{@render card("Refused lately", true, "People who were refused something, in the last seven days.", refused)}{/if}

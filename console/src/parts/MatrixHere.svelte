@@ -68,7 +68,7 @@
 </script>
 
 <section aria-labelledby="matrix-heading" class="mb-7">
-  <div class="mb-3 flex flex-wrap items-end gap-x-6 gap-y-2">
+  <div class="mb-3 flex flex-wrap items-center gap-x-6 gap-y-2">
     <h2 id="matrix-heading" class="text-lg font-semibold">Who holds what here</h2>
     <fieldset class="flex">
       <legend class="sr-only">Rows</legend>
@@ -116,7 +116,7 @@
         <tbody>
           {#each lines as { row, fold } (whoOf(row))}
             <tr>
-              <th scope="row" class="who border-gray-100! text-base! font-normal! text-inherit! dark:border-gray-800!"><Who who={row.principal} />{#if fold}<button type="button" class="link ml-2 text-sm" aria-expanded={fold.key === unfolded} onclick={() => (unfolded = fold.key === unfolded ? "" : fold.key)}>{fold.key === unfolded ? "fold" : `and ${fold.same.length - 1} more alike`}</button>{/if}</th>
+              <th scope="row" class="who border-gray-100! text-base! font-normal! text-inherit! dark:border-gray-800!"><Who who={row.principal} />{#if fold}<button type="button" class="link ml-6 block text-sm" aria-expanded={fold.key === unfolded} onclick={() => (unfolded = fold.key === unfolded ? "" : fold.key)}>{fold.key === unfolded ? "fold" : `and ${fold.same.length - 1} more alike`}</button>{/if}</th>
               {#each matrix.columns as column, i (column.name)}
                 {@const cell = row.cells[i] ?? ""}
                 {@const words = inWords(column, cell)}

@@ -18,7 +18,7 @@
     <Icon name="person" class="h-4 w-4 text-gray-500 dark:text-gray-400" label={who.kind} />
   {/if}
   {#if who.kind === "service-account" && who.name.includes("/")}
-    <span class="font-semibold" title={who.name}>{who.name.slice(who.name.lastIndexOf("/") + 1)}</span>
+    <span class="font-semibold whitespace-nowrap" title={who.name}>{who.name.slice(who.name.lastIndexOf("/") + 1)}</span>
     <span class="quiet text-sm">of {who.name.split("/").at(-2)}</span>
   {:else}
     <span class="font-semibold">{who.name}</span>
@@ -26,7 +26,7 @@
 {/snippet}
 
 {#if href.principal(who)}
-  <a href={href.principal(who)} class="inline-flex items-center gap-2 rounded align-middle hover:underline">{@render name()}</a>
+  <a href={href.principal(who)} class="inline-flex flex-wrap items-center gap-x-2 rounded align-middle hover:underline">{@render name()}</a>
 {:else}
-  <span class="inline-flex items-center gap-2 align-middle">{@render name()}</span>
+  <span class="inline-flex flex-wrap items-center gap-x-2 align-middle">{@render name()}</span>
 {/if}
