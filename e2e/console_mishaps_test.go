@@ -105,6 +105,10 @@ func TestConsoleMishaps(t *testing.T) {
 			browser.Type(`dialog input[name=condition]`, `context.hour("Europe/Oslo") < 18`), browser.See(`dialog [data-test=impact]`, "under a condition"), browser.Until(`window.asked <= 3`),
 			browser.Press("Cancel"), browser.Closed(),
 		}},
+		{"a dialog begins at the wrong field", []browser.Step{
+			console.Open("/tree/" + alpine), browser.Press("Create in it"), browser.Until(`document.activeElement?.name === "name"`), browser.Press("Cancel"), browser.Closed(),
+			console.Open("/people/new"), browser.Until(`document.activeElement?.name === "user-name"`),
+		}},
 		{"focus is lost when a dialog closes", []browser.Step{
 			console.Open("/tree/" + alpine), browser.Press("Grant a role"), browser.Visible(`dialog[open]`), browser.Stroke(browser.Escape),
 			browser.Closed(), browser.Until(`document.activeElement?.textContent.includes("Grant a role")`),

@@ -60,6 +60,16 @@ func (s *Answers) ShowTrends(ctx context.Context, c tenant.Caller, organisation 
 			r, err := d.Role(role)
 			return err == nil && r.Privileged
 		})
+		// What an organisation was created with has no step that takes it back.
+		details, err := s.Records.ScopeDetails(ctx, []model.ID{top.ID})
+		if err != nil {
+			return Trends{}, err
+		}
+		for i, began := range t.Days {
+			if began.Add(day).Before(details[top.ID].CreatedAt) {
+				t.Privileged[i] = 0
+			}
+		}
 	}
 	if d.May("list audit-record", top.ID) {
 		if t.Refused, err = s.Records.RefusedByDay(ctx, top.ID, t.Days); err != nil {

@@ -329,6 +329,7 @@ func TestTrends(t *testing.T) {
 			testbed.Problem(t, 403, client.Done(yuki.CreateGroup(t.Context(), "lindenmere", api.GroupNew{Name: "mine"})))
 			told := trends(rowan)
 			require.Equal(t, []int{was + 1, was + 1, was}, told.Privileged[27:])
+			require.Zero(t, told.Privileged[0], "there was no organisation yet")
 			require.Equal(t, 1, told.Refused[29])
 			counts := map[api.Ago]int{}
 			for _, p := range told.People {

@@ -30,5 +30,5 @@ export function tagsOut(tags: Record<string, string>): string {
 export function tagsFault(text: string): Problem | null {
   const { rest } = read(text);
   if (!rest) return null;
-  return { type: "urn:arbora:problem:invalid", title: "Not a tag", status: 400, field: "tags", detail: `“${rest}” cannot be used as a tag`, next: "write KEY=VALUE, separate with commas, and put a value with a comma in quotation marks" };
+  return { type: "urn:arbora:problem:invalid", title: "Not a tag", status: 400, field: "tags", detail: `“${rest}” cannot be used as a tag`, next: "write KEY=VALUE, separated by commas, and put a value with a comma in quotation marks" };
 }

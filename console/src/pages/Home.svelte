@@ -110,7 +110,7 @@
                 {/each}
               {/snippet}
               {#if h.privileged.length > 0}{@render card("Who governs", false, "Privileged roles held by grants: they decide what others may do.", privileged)}{/if}
-              {#if calm}<p class="quiet">Nothing else: no guest waits, nothing ends soon, nobody was refused anything lately.</p>{/if}
+              {#if calm}<p class="quiet col-span-full">Nothing else: no guest waits, nothing ends soon, nobody was refused anything lately.</p>{/if}
             </div>
         </section>
         {#await import("../parts/Trends.svelte") then { default: Trends }}<Trends />{/await}

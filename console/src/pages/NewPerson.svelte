@@ -5,6 +5,7 @@
   import { router } from "svelte-spa-router";
   import { api, ask, asProblem, confirming, type Problem, type Schemas } from "../lib/api";
   import { authority } from "../lib/authority.svelte";
+  import { focus } from "../lib/focus";
   import { asking, typing } from "../lib/asking";
   import { groups as listGroups, users as listUsers } from "../lib/directory";
   import { whenChanged } from "../lib/live.svelte";
@@ -195,11 +196,11 @@
           <h2 id="who-heading" class="text-lg font-semibold">Who</h2>
           {#if guest}
             <Field label="Mail address" name="email" {problem} hint="The invitation goes there, and works once and for 7 days.">
-              {#snippet children(id)}<TextInput {id} name="guest-email" type="email" bind:value={email} placeholder="name@example.org" autocomplete="off" required />{/snippet}
+              {#snippet children(id)}<TextInput {id} name="guest-email" {@attach focus} type="email" bind:value={email} placeholder="name@example.org" autocomplete="off" required />{/snippet}
             </Field>
           {:else}
             <Field label="Name" name="name" {problem} hint={`Signs in as ${name || "NAME"}@${session.organisation}`}>
-              {#snippet children(id)}<TextInput {id} name="user-name" bind:value={name} autocomplete="off" required />{/snippet}
+              {#snippet children(id)}<TextInput {id} name="user-name" {@attach focus} bind:value={name} autocomplete="off" required />{/snippet}
             </Field>
           {/if}
           <Field label="Display name" name="title" {problem}>
@@ -213,7 +214,7 @@
           <Field label="About (optional)" name="description" {problem}>
             {#snippet children(id)}<TextInput {id} name="user-about" bind:value={description} autocomplete="off" />{/snippet}
           </Field>
-          <Field label="Tags (optional)" name="tags" problem={tagsFault(tags) ?? problem} hint="KEY=VALUE, separate with commas">
+          <Field label="Tags (optional)" name="tags" problem={tagsFault(tags) ?? problem} hint="KEY=VALUE, separated by commas">
             {#snippet children(id)}<TextInput {id} name="user-tags" bind:value={tags} placeholder="team=seeds" autocomplete="off" />{/snippet}
           </Field>
         </section>

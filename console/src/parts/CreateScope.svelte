@@ -106,7 +106,7 @@
     <Field label="Description (optional)" name="description" {problem}>
       {#snippet children(id)}<TextInput {id} name="description" bind:value={description} />{/snippet}
     </Field>
-    <Field label="Tags (optional)" name="tags" problem={tagsFault(tags) ?? problem} hint="KEY=VALUE, separate with commas">
+    <Field label="Tags (optional)" name="tags" problem={tagsFault(tags) ?? problem} hint="KEY=VALUE, separated by commas">
       {#snippet children(id)}<TextInput {id} name="tags" bind:value={tags} placeholder="care=high" />{/snippet}
     </Field>
     <p class="quiet">It inherits all access to {parent.name} with nothing more to do.</p>

@@ -114,7 +114,7 @@
         {/snippet}
       </Field>
     {/if}
-    <Field label="Tags" name="tags" problem={tagsFault(draft.mine.tags) ?? problem} hint="KEY=VALUE, several separate with commas; gathering groups gather by them.">
+    <Field label="Tags" name="tags" problem={tagsFault(draft.mine.tags) ?? problem} hint="KEY=VALUE, separated by commas; gathering groups gather by them.">
       {#snippet children(id)}<TextInput {id} name="edit-tags" bind:value={draft.mine.tags} placeholder="team=seeds" />{/snippet}
     </Field>
     </div>

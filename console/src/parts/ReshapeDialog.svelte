@@ -104,7 +104,7 @@
         <Field label="About" name="description" {problem}>
           {#snippet children(id)}<TextInput {id} name="scope-about" bind:value={draft.mine.description} />{/snippet}
         </Field>
-        <Field label="Tags" name="tags" problem={tagsFault(draft.mine.tags) ?? problem} hint="KEY=VALUE, separate with commas; conditions look at them.">
+        <Field label="Tags" name="tags" problem={tagsFault(draft.mine.tags) ?? problem} hint="KEY=VALUE, separated by commas; conditions look at them.">
           {#snippet children(id)}<TextInput {id} name="scope-tags" bind:value={draft.mine.tags} placeholder="care=high" />{/snippet}
         </Field>
       </div>

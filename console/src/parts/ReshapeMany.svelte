@@ -56,7 +56,7 @@
         {#snippet children(id)}<Choice {id} name="move-all-to" bind:value={to} options={places.map((n) => ({ value: n.address, hint: n.title }))} />{/snippet}
       </Field>
     {:else if way === "tag"}
-      <Field label="Tags" name="tags" problem={tagsFault(tags) ?? problem} hint="KEY=VALUE, separate with commas, set on each; other tags stay.">
+      <Field label="Tags" name="tags" problem={tagsFault(tags) ?? problem} hint="KEY=VALUE, separated by commas, set on each; other tags stay.">
         {#snippet children(id)}<TextInput {id} name="tag-all" bind:value={tags} placeholder="care=high" />{/snippet}
       </Field>
     {:else}

@@ -66,7 +66,7 @@
     {#if trends.privileged}
       <section class="card px-5 py-4" aria-labelledby="trend-privileged">
         <h3 id="trend-privileged" class="font-semibold">Privileged grants</h3>
-        <p class="quiet mb-1 text-sm">{privileged.now} now, {privileged.then === privileged.now ? "as many as" : privileged.then} 30 days ago</p>
+        <p class="quiet mb-1 text-sm">{privileged.now} now, {privileged.then === privileged.now ? "as many as" : privileged.then || "none"} 30 days ago</p>
         <svg viewBox="0 0 {wide} {high}" preserveAspectRatio="none" class="block h-18 w-full" role="img" aria-label="Grants of privileged roles by day: {privileged.then} 30 days ago, {privileged.now} now">
           <path d={privileged.area} class="fill-copper-100 dark:fill-copper-900" />
           <path d={privileged.line} class="fill-none stroke-copper-600 dark:stroke-copper-300" stroke-width="2" vector-effect="non-scaling-stroke" />
