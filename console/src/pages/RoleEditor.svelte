@@ -4,6 +4,7 @@
   import { push, router } from "svelte-spa-router";
   import { untrack } from "svelte";
   import { api, ask, asProblem, confirming, isOutdated, type Schemas } from "../lib/api";
+  import { focus } from "../lib/focus";
   import { asking } from "../lib/asking";
   import { Draft } from "../lib/draft.svelte";
   import { whenChanged } from "../lib/live.svelte";
@@ -149,7 +150,7 @@
         <KeptNotice {kept} />
         {#if !editing}
           <Field label="Name" name="name" problem={review.problem} hint="Lower-case letters, digits and hyphens.">
-            {#snippet children(id)}<TextInput {id} name="role-name" bind:value={name} placeholder="log-reader" autocomplete="off" required />{/snippet}
+            {#snippet children(id)}<TextInput {id} name="role-name" {@attach focus} bind:value={name} placeholder="log-reader" autocomplete="off" required />{/snippet}
           </Field>
           <Field label="Defined at" name="scope" problem={review.problem}>
             {#snippet children(id)}<Choice {id} name="role-at" bind:value={at} options={tree.nodes.filter((n) => n.kind !== "resource").map((n) => ({ value: n.address, hint: n.title }))} />{/snippet}
