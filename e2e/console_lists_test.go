@@ -107,7 +107,7 @@ func TestConsoleImportsPeople(t *testing.T) {
 		browser.Choose(`input[name=people-file]`, file),
 		browser.See(`[data-test=reading]`, "2 faults in people.csv"),
 		browser.See(`[data-test=import-lines] tbody tr:nth-child(1)`, "There is no group glasshouse-enginers"),
-		browser.See(`[data-test=import-lines] tbody tr:nth-child(1)`, "did you mean glasshouse-engineers?"),
+		browser.See(`[data-test=import-lines] tbody tr:nth-child(1)`, "Did you mean glasshouse-engineers?"),
 		browser.See(`[data-test=import-lines] tbody tr:nth-child(2)`, "4 Bram"),
 		browser.See(`[data-test=import-lines] tbody tr:nth-child(3)`, "5 willem"),
 	))

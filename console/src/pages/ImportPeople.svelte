@@ -103,6 +103,8 @@
     save("created-people.csv", "text/csv", csv([["name", "sign-in", "address", "password", "link"], ...made!.map((m) => [m.user.name, m.signIn, m.address, m.password ?? "", m.link?.url ?? ""])]));
     kept = true;
   }
+
+  const meant = (fault: Schemas["Fault"]) => (fault.nearest ? `. Did you mean ${fault.nearest}?` : "");
 </script>
 
 {#if made}
@@ -146,7 +148,7 @@
             <ActButton action="Create {count(reading.names.length, 'person', 'people')}" impact={reading.impact ?? null} onclick={make} data-test="confirm-import" />
           {/if}
         {/if}
-        {#each atTop as fault (fault.line + fault.detail)}<p class="text-copper-700 dark:text-copper-300">Line {fault.line}: {fault.detail}</p>{/each}
+        {#each atTop as fault (fault.line + fault.detail)}<p class="text-copper-700 dark:text-copper-300">Line {fault.line}: {fault.detail}{meant(fault)}</p>{/each}
         <div class="card overflow-x-auto">
           <table class="rows keeps" data-test="import-lines">
             <thead><tr><th class="text-right!">Line</th>{#each head as name, i (i)}<th>{name}</th>{/each}<th>What is wrong</th></tr></thead>
@@ -155,7 +157,7 @@
                 <tr>
                   <td class="quiet text-right tabular-nums">{row.line}</td>
                   {#each head as _, i (i)}<td class="max-w-64 truncate" title={row.cells[i]}>{row.cells[i] ?? ""}</td>{/each}
-                  <td class="text-copper-700 dark:text-copper-300">{#each row.faults as fault (fault.detail)}<span class="block">{capital(fault.detail)}{fault.nearest && !fault.detail.includes(fault.nearest) ? `. Did you mean ${fault.nearest}?` : ""}</span>{/each}</td>
+                  <td class="text-copper-700 dark:text-copper-300">{#each row.faults as fault (fault.detail)}<span class="block">{capital(fault.detail)}{meant(fault)}</span>{/each}</td>
                 </tr>
               {/each}
             </tbody>
