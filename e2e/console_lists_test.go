@@ -111,6 +111,15 @@ func TestConsoleImportsPeople(t *testing.T) {
 		browser.See(`[data-test=import-lines] tbody tr:nth-child(2)`, "4 Bram"),
 		browser.See(`[data-test=import-lines] tbody tr:nth-child(3)`, "5 willem"),
 	))
+	// As a spreadsheet writes it where the comma stands in numbers; each faulty cell is told.
+	write("name;title;groups;grants\nlinnea;Linnea Holm;nobodies;\"observr at lindenmere\"\n")
+	require.NoError(t, console.Do(
+		browser.Choose(`input[name=people-file]`, file),
+		browser.See(`[data-test=reading]`, "2 faults in people.csv"),
+		browser.See(`[data-test=import-lines] tbody tr:nth-child(1)`, "Linnea Holm"),
+		browser.See(`[data-test=import-lines] tbody tr:nth-child(1)`, "There is no group nobodies"),
+		browser.See(`[data-test=import-lines] tbody tr:nth-child(1)`, "Did you mean observer?"),
+	))
 	write("name,title,groups,grants,link\nlinnea,Linnea Holm,glasshouse-engineers,,\nwillem,Willem Oak,,observer at lindenmere/gardens,\n")
 	require.NoError(t, console.Do(
 		browser.Choose(`input[name=people-file]`, file),

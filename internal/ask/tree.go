@@ -127,7 +127,7 @@ func parents(nodes []Node) []int {
 // nodesUpTo is nodesOf for as many as are wanted, without their addresses.
 func nodesUpTo(d tenant.Viewer, top model.Scope, depth, most int) []Node {
 	nodes := []Node{{Scope: top}}
-	if top.Kind == model.Organisation {
+	if top.Kind == model.Organisation && depth == treeDepth { // all there is
 		nodes = slices.Grow(nodes, min(most, d.Scopes()))
 	}
 	for i := 0; i < len(nodes); i++ {

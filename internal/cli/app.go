@@ -109,17 +109,7 @@ func (a *app) run(ctx context.Context, arguments []string, named *cli.Command, c
 			c.Action = unknownCommand
 		}
 	})
-	err := root.Run(ctx, arguments)
-	if err != nil {
-		if found := noTopic.FindStringSubmatch(err.Error()); found != nil {
-			err = noSuchCommand(holding(root, arguments[1:], found[1]), found[1])
-		}
-		var refused *client.Error
-		if errors.As(err, &refused) {
-			nameOption(holding(root, arguments[1:], ""), refused)
-		}
-	}
-	return a.finish(err)
+	return a.finish(inOurWords(root, arguments, root.Run(ctx, arguments)))
 }
 
 // rootFlags are the options that every command takes.

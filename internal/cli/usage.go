@@ -105,6 +105,21 @@ func unknownCommand(_ context.Context, c *cli.Command) error {
 	return noSuchCommand(c, c.Args().First())
 }
 
+// inOurWords says anew what the library, or the service in the words of its requests, says of a command line.
+func inOurWords(root *cli.Command, arguments []string, err error) error {
+	if err == nil {
+		return nil
+	}
+	if found := noTopic.FindStringSubmatch(err.Error()); found != nil {
+		return noSuchCommand(holding(root, arguments[1:], found[1]), found[1])
+	}
+	var refused *client.Error
+	if errors.As(err, &refused) {
+		nameOption(holding(root, arguments[1:], ""), refused)
+	}
+	return err
+}
+
 // holding returns the command that was given a word which is none of its commands.
 func holding(root *cli.Command, words []string, unknown string) *cli.Command {
 	at := root

@@ -14,8 +14,8 @@
   import QuietButton from "../parts/QuietButton.svelte";
 
   type Made = Schemas["UserMade"];
-  const columns = ["name", "title", "email", "description", "tags", "groups", "grants", "sign-in-by", "temporary", "link"];
-  const example = $derived([columns, ["linnea", "Linnea Holm", `linnea@${session.organisation}.example`, "Seed technician", "team=seeds", "", `observer at ${session.organisation}`, "password", "yes", "no"]]);
+  const columns = ["name", "title", "email", "description", "tags", "groups", "grants", "sign-in-by", "temporary", "link", "notify"];
+  const example = $derived([columns, ["linnea", "Linnea Holm", `linnea@${session.organisation}.example`, "Seed technician", "team=seeds", "", `observer at ${session.organisation}`, "password", "yes", "no", "no"]]);
   const linesShown = 200;
 
   let file = $state.raw<{ name: string; text: string } | null>(null);
@@ -35,7 +35,10 @@
     const found: { line: number; cells: string[] }[] = [];
     let line = 1;
     let before = 0;
+    // Separated as the service takes them to be: by semicolons when the first line has those and no commas.
+    const first = file.text.split("\n", 1)[0] ?? "";
     Papa.parse<string[]>(file.text, {
+      delimiter: first.includes(";") && !first.includes(",") ? ";" : ",",
       step({ data, meta }) {
         const { text } = file!;
         if (data.some((cell) => cell !== "")) found.push({ line, cells: data });
@@ -129,7 +132,7 @@
         </label>
         {#if file}<span data-test="file">{file.name}</span>{/if}
       </p>
-      <p class="quiet text-sm">The first line names the columns: <span class="font-mono">{columns.join(", ")}</span>. Only <span class="font-mono">name</span> must be there. Separate several tags (KEY=VALUE), groups or grants (ROLE at ADDRESS) of one person with semicolons.</p>
+      <p class="quiet text-sm">The first line names the columns: <span class="font-mono">{columns.join(", ")}</span>. Only <span class="font-mono">name</span> must be there. Separate several tags (KEY=VALUE), groups or grants of one person with semicolons. Write a grant as ROLE at ADDRESS, with from or until and a date after it if wanted.</p>
     </section>
     {#if problem}<div class="mb-5"><ProblemNote {problem} /></div>{/if}
     {#if file && reading}
@@ -148,7 +151,7 @@
             <ActButton action="Create {count(reading.names.length, 'person', 'people')}" impact={reading.impact ?? null} onclick={make} data-test="confirm-import" />
           {/if}
         {/if}
-        {#each atTop as fault (fault.line + fault.detail)}<p class="text-copper-700 dark:text-copper-300">Line {fault.line}: {fault.detail}{meant(fault)}</p>{/each}
+        {#each atTop as fault (fault.column + fault.detail)}<p class="text-copper-700 dark:text-copper-300">Line {fault.line}: {fault.detail}{meant(fault)}</p>{/each}
         <div class="card overflow-x-auto">
           <table class="rows keeps" data-test="import-lines">
             <thead><tr><th class="text-right!">Line</th>{#each head as name, i (i)}<th>{name}</th>{/each}<th>What is wrong</th></tr></thead>
@@ -157,7 +160,7 @@
                 <tr>
                   <td class="quiet text-right tabular-nums">{row.line}</td>
                   {#each head as _, i (i)}<td class="max-w-64 truncate" title={row.cells[i]}>{row.cells[i] ?? ""}</td>{/each}
-                  <td class="text-copper-700 dark:text-copper-300">{#each row.faults as fault (fault.detail)}<span class="block">{capital(fault.detail)}{meant(fault)}</span>{/each}</td>
+                  <td class="text-copper-700 dark:text-copper-300">{#each row.faults as fault (fault.column + fault.detail)}<span class="block">{capital(fault.detail)}{meant(fault)}</span>{/each}</td>
                 </tr>
               {/each}
             </tbody>

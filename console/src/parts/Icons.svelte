@@ -38,7 +38,7 @@
 
   export type IconName = keyof typeof icons;
 
-  export const isIcon = (name: string): name is IconName => name in icons;
+  export const isIcon = (name: string): name is IconName => Object.hasOwn(icons, name);
 </script>
 
 <svg class="hidden" aria-hidden="true">
