@@ -73,7 +73,15 @@ func (s *Server) admit(c *gin.Context) {
 		return
 	}
 	if r.needs != "nothing" {
-		caller, err := s.identify(c)
+		// What changes something is asked with all that is recorded by now, at whatever instance.
+		var err error
+		if c.Request.Method != http.MethodGet && !slices.Contains(readsByPost, r.Operation.OperationID) {
+			err = s.service.LevelNow(c.Request.Context())
+		}
+		var caller tenant.Caller
+		if err == nil {
+			caller, err = s.identify(c)
+		}
 		if err == nil && caller.Audience != "" && r.Operation.Extensions["x-audience"] != caller.Audience {
 			err = forAnother(caller)
 		}
@@ -221,6 +229,9 @@ func (s *Server) atLeast(c *gin.Context, caller tenant.Caller) error {
 
 // credential finds the caller by bearer token, or by cookie; a write by cookie needs the CSRF token beside it.
 func (s *Server) credential(c *gin.Context) (tenant.Caller, error) {
+	if !s.service.IsLevel() {
+		c.Request = c.Request.WithContext(tenant.Arrived(c.Request.Context()))
+	}
 	if header := c.GetHeader("Authorization"); header != "" {
 		scheme, token, _ := strings.Cut(header, " ")
 		if !strings.EqualFold(scheme, "Bearer") {

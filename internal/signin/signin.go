@@ -26,21 +26,23 @@ import (
 // SignIns are how people and programs come in, and what they come in with.
 type SignIns struct {
 	*plan.Maker
-	sealer    *credential.Sealer
-	Hash      func(ctx context.Context, password string) (string, error)
-	guesses   *guesses
-	aside     sync.WaitGroup // what goes on after its answer
-	viewing   *viewing
-	signing   signing
-	exchanged *expirable.LRU[exchange, exchanged]
-	verified  *expirable.LRU[[sha256.Size]byte, credential.AccessToken] // access tokens whose signature is right
-	setUp     atomic.Bool                                               // somebody has set the service up; once true it stays so
+	sealer     *credential.Sealer
+	Hash       func(ctx context.Context, password string) (string, error)
+	guesses    *guesses
+	aside      sync.WaitGroup // what goes on after its answer
+	viewing    *viewing
+	signing    signing
+	remembered remembered
+	exchanged  *expirable.LRU[exchange, exchanged]
+	verified   *expirable.LRU[[sha256.Size]byte, credential.AccessToken] // access tokens whose signature is right
+	setUp      atomic.Bool                                               // somebody has set the service up; once true it stays so
 }
 
 // NewSignIns makes one that hashes passwords by hash, and keeps by sealer what it must read again.
 func NewSignIns(m *plan.Maker, sealer *credential.Sealer, hash func(ctx context.Context, password string) (string, error)) *SignIns {
 	return &SignIns{
 		Maker: m, sealer: sealer, Hash: hash, guesses: newGuesses(), viewing: newViewing(), exchanged: newExchanged(), verified: newVerified(),
+		remembered: newRemembered(m.Changed),
 	}
 }
 

@@ -26,8 +26,7 @@ import (
 
 // Access tokens: an API key is turned into one, and it is read back, told about, and taken back.
 
-// Programs show the same token many times: that its signature is right is worked out once. Whether it was taken back, and
-// whether its key still works, is looked up every time.
+// Programs show the same token many times: that its signature is right is worked out once.
 const verifiedKept = 10_000
 
 func newVerified() *expirable.LRU[[sha256.Size]byte, credential.AccessToken] {
@@ -200,22 +199,38 @@ func (s *SignIns) key(ctx context.Context, p Program) (store.Key, error) {
 		s.guesses.wait(showingKeys, p.From)
 		return store.Key{}, unknown
 	}
-	k, err := s.Records.Key(ctx, id)
-	if err == nil && p.Assertion != "" && k.PublicKey != "" {
-		if err := s.asserts(ctx, asserted, k); err != nil {
-			s.guesses.wait(showingKeys, p.From)
-			return store.Key{}, errors.Join(err, s.NoteFailure(ctx, s.NameOf(k.Organisation), p.From, "key-failed", "an assertion of API key "+id.String()+" does not hold"))
+	var k store.Key
+	asserting := false
+	err = s.withKey(ctx, id, model.ID{}, func(found keyFound, err error) error {
+		k, asserting = found.Key, p.Assertion != "" && found.PublicKey != ""
+		switch {
+		case err != nil:
+			return err
+		case asserting:
+			return nil
+		case k.PublicKey != "" || !p.Secret.Matches(k.SecretHash):
+			return unknown
 		}
-	} else if errors.Is(err, store.ErrNotFound) || err == nil && (k.PublicKey != "" || !p.Secret.Matches(k.SecretHash)) {
+		return s.keyWorks(k)
+	})
+	note := ""
+	if errors.Is(err, store.ErrNotFound) || errors.Is(err, unknown) {
+		err, note = unknown, "API key "+id.String()+" was shown with a wrong secret, or is not there"
 		s.guesses.wait(showingKeys, p.From)
-		return store.Key{}, errors.Join(unknown, s.NoteFailure(ctx, s.NameOf(k.Organisation), p.From, "key-failed", "API key "+id.String()+" was shown with a wrong secret, or is not there"))
-	} else if err != nil {
-		return store.Key{}, err
+	} else if err == nil && asserting {
+		if err = s.asserts(ctx, asserted, k); err != nil {
+			note = "an assertion of API key " + id.String() + " does not hold"
+			s.guesses.wait(showingKeys, p.From)
+		} else {
+			err = s.keyWorks(k)
+		}
 	}
-	if err := s.keyWorks(k); err != nil {
-		return store.Key{}, errors.Join(err, s.NoteFailure(ctx, s.NameOf(k.Organisation), p.From, "key-failed", "API key "+id.String()+" was shown, which no longer works"))
+	var refused *problem.Problem
+	if errors.As(err, &refused) {
+		note = cmp.Or(note, "API key "+id.String()+" was shown, which no longer works")
+		return store.Key{}, errors.Join(err, s.NoteFailure(ctx, s.NameOf(k.Organisation), p.From, "key-failed", note))
 	}
-	return k, nil
+	return k, err
 }
 
 func (s *SignIns) keyWorks(k store.Key) error {
@@ -299,24 +314,30 @@ func (s *SignIns) tokenCaller(ctx context.Context, text credential.Token, from s
 	if err != nil {
 		return tenant.Caller{}, token, err
 	}
+	var c tenant.Caller
 	if !token.Session.IsZero() {
-		c, err := s.sessionCaller(ctx, "", from, func() (store.Session, error) { return s.Records.SessionOf(ctx, token.Session) })
+		err = s.withSessionOf(ctx, token.Session, func(session store.Session, err error) error {
+			c, err = s.sessionCaller(ctx, session, err, "", from)
+			if err == nil && c.Organisation != token.Organisation {
+				err = &problem.Problem{Kind: problem.Revoked, Detail: "the session works in another organisation by now", Next: "get another token"}
+			}
+			return err
+		})
 		c.Audience, c.ProvedAt = token.Audience, time.Time{}
-		if err == nil && c.Organisation != token.Organisation {
-			err = &problem.Problem{Kind: problem.Revoked, Detail: "the session works in another organisation by now", Next: "get another token"}
-		}
 		return c, token, err
 	}
-	k, revoked, err := s.Records.KeyOfToken(ctx, token.Key, token.ID)
-	if errors.Is(err, store.ErrNotFound) || err == nil && revoked {
-		return tenant.Caller{}, token, &problem.Problem{Kind: problem.Revoked, Detail: "the access token was revoked", Next: "get another with your API key"}
-	} else if err != nil {
-		return tenant.Caller{}, token, err
-	}
-	if err := s.keyWorks(k); err != nil {
-		return tenant.Caller{}, token, err
-	}
-	c, err := s.programCaller(ctx, token, k, from)
+	err = s.withKey(ctx, token.Key, token.ID, func(k keyFound, err error) error {
+		if errors.Is(err, store.ErrNotFound) || err == nil && k.tokenRevoked {
+			return &problem.Problem{Kind: problem.Revoked, Detail: "the access token was revoked", Next: "get another with your API key"}
+		} else if err != nil {
+			return err
+		}
+		if err := s.keyWorks(k.Key); err != nil {
+			return err
+		}
+		c, err = s.programCaller(ctx, token, k.Key, from)
+		return err
+	})
 	if token.Audience != s.Address() {
 		c.Audience = token.Audience
 	}

@@ -49,11 +49,13 @@ func (s *SignIns) Caller(ctx context.Context, token credential.Token, from strin
 		}
 		return c, err
 	}
-	c, err := s.sessionCaller(ctx, token, from, func() (store.Session, error) {
-		if token == "" {
-			return store.Session{}, store.ErrNotFound
-		}
-		return s.Records.SessionFor(ctx, token)
+	var c tenant.Caller
+	if token == "" {
+		return c, s.noSession(ctx, token)
+	}
+	err := s.withSession(ctx, token, func(session store.Session, err error) error {
+		c, err = s.sessionCaller(ctx, session, err, token, from)
+		return err
 	})
 	if err == nil {
 		err = s.admits(ctx, c, from)
@@ -61,19 +63,23 @@ func (s *SignIns) Caller(ctx context.Context, token credential.Token, from strin
 	return c, err
 }
 
-// sessionCaller finds who a session stands for, if it lasts.
-func (s *SignIns) sessionCaller(ctx context.Context, token credential.Token, from string, find func() (store.Session, error)) (tenant.Caller, error) {
-	session, err := find()
-	if errors.Is(err, store.ErrNotFound) {
-		if err := s.refuseEmpty(ctx); err != nil {
-			return tenant.Caller{}, err
-		}
-		if token == "" {
-			return tenant.Caller{}, &problem.Problem{Kind: problem.NotSignedIn, Detail: "you are not signed in", Next: "sign in first"}
-		}
-		return tenant.Caller{}, &problem.Problem{Kind: problem.Foreign, Detail: "this service does not know your session", Next: "sign in again, at this service"}
-	} else if err != nil {
-		return tenant.Caller{}, err
+// noSession says that a token stands for no session.
+func (s *SignIns) noSession(ctx context.Context, token credential.Token) error {
+	if err := s.refuseEmpty(ctx); err != nil {
+		return err
+	}
+	if token == "" {
+		return &problem.Problem{Kind: problem.NotSignedIn, Detail: "you are not signed in", Next: "sign in first"}
+	}
+	return &problem.Problem{Kind: problem.Foreign, Detail: "this service does not know your session", Next: "sign in again, at this service"}
+}
+
+// sessionCaller finds who a session stands for, if it was found and lasts. Token is empty where it was not shown by its own.
+func (s *SignIns) sessionCaller(ctx context.Context, session store.Session, found error, token credential.Token, from string) (tenant.Caller, error) {
+	if errors.Is(found, store.ErrNotFound) {
+		return tenant.Caller{}, s.noSession(ctx, token)
+	} else if found != nil {
+		return tenant.Caller{}, found
 	}
 	ended := &problem.Problem{Kind: problem.Revoked, Detail: "your session was revoked", Next: "sign in again"}
 	if !session.EndedAt.IsZero() {
@@ -96,6 +102,7 @@ func (s *SignIns) sessionCaller(ctx context.Context, token credential.Token, fro
 		if err := s.Records.TouchSession(ctx, token, now); err != nil {
 			return tenant.Caller{}, err
 		}
+		s.usedNow(token, session.ID)
 		session.LastUsedAt = now
 	}
 	c.EndsAt = sessionEnd(demands, session.SignedInAt, session.LastUsedAt)

@@ -125,6 +125,7 @@ func (r rows) describe() error {
 
 func (r rows) describePrincipal(id model.ID, was, is PrincipalDetails) error {
 	p, _ := r.After.Principal(id)
+	r.tx.signal(id)
 	if err := r.exec("UPDATE principal p SET p.title = ?, p.description = ?, p.identity_id = ? WHERE organisation_id = ? AND id = ?",
 		is.Title, is.Description, idColumn(is.Identity), idColumn(r.organisation), idColumn(id)); err != nil {
 		return err
@@ -144,6 +145,7 @@ func (r rows) describePrincipal(id model.ID, was, is PrincipalDetails) error {
 // user who is retired end.
 func (r rows) setState(p access.Principal, to credential.State) error {
 	r.touch(p.Home)
+	r.tx.signal(p.ID)
 	if err := r.exec("UPDATE principal p SET p.state = ? WHERE organisation_id = ? AND id = ?", string(to), idColumn(r.organisation), idColumn(p.ID)); err != nil {
 		return err
 	}
@@ -281,6 +283,7 @@ func (r rows) principal(id model.ID, column string, value any) error {
 
 func (r rows) RenamePrincipal(c access.RenamePrincipal) error {
 	if p, _ := r.After.Principal(c.ID); p.Kind == model.User {
+		r.tx.signal(c.ID)
 		if err := r.exec("UPDATE identity SET name = ? WHERE id = ?", c.Name, idColumn(c.ID)); err != nil {
 			return err
 		}

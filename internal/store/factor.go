@@ -103,6 +103,7 @@ func (s *Store) BeginFactor(ctx context.Context, identity model.ID, sealed []byt
 // counts as begun by one.
 func (s *Store) ConfirmFactor(ctx context.Context, i Identity, session model.ID, step int64, codes []string, author Author) error {
 	return s.transaction(ctx, func(tx *txn) error {
+		tx.signal(i.ID, session)
 		if _, err := tx.ExecContext(ctx, "UPDATE second_factor SET confirmed_at = ?, last_step = ? WHERE identity_id = ?", author.At, step, idColumn(i.ID)); err != nil {
 			return err
 		}
@@ -160,6 +161,7 @@ func (s *Store) TakeRecoveryCode(ctx context.Context, i Identity, code string, a
 // DropFactor takes a second factor away, with its codes, and records it.
 func (s *Store) DropFactor(ctx context.Context, i Identity, record AuditRecord) error {
 	return s.transaction(ctx, func(tx *txn) error {
+		tx.signal(i.ID)
 		if _, err := tx.ExecContext(ctx, "DELETE FROM second_factor WHERE identity_id = ?", idColumn(i.ID)); err != nil {
 			return err
 		}
@@ -197,6 +199,7 @@ func (s *Store) Passkeys(ctx context.Context, identity model.ID) (keys []Passkey
 // AddPasskey writes a passkey and records it.
 func (s *Store) AddPasskey(ctx context.Context, i Identity, session model.ID, k Passkey, author Author) error {
 	return s.transaction(ctx, func(tx *txn) error {
+		tx.signal(session)
 		if _, err := tx.ExecContext(ctx, "INSERT INTO passkey (id, identity_id, credential_id, credential, label, created_at) VALUES (?, ?, ?, ?, ?, ?)",
 			idColumn(k.ID), idColumn(i.ID), k.CredentialID, []byte(k.Credential), k.Label, author.At); err != nil {
 			return err

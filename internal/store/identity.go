@@ -160,6 +160,7 @@ func (w *Tx) ResetPassword(i Identity, hash string, until time.Time, ends Reset)
 		}
 	}
 	if ends.Keys {
+		w.tx.signal(i.ID)
 		w.note("api_key", map[string]any{"principal_id": i.ID.String()}, nil)
 		if err := w.exec("UPDATE api_key SET withdrawn_at = ? WHERE organisation_id = ? AND principal_id = ? AND withdrawn_at IS NULL", w.at, idColumn(w.organisation), idColumn(i.ID)); err != nil {
 			return err
@@ -173,6 +174,7 @@ func (w *Tx) ResetPassword(i Identity, hash string, until time.Time, ends Reset)
 // without keys its API keys.
 func (w *Tx) SetSignInBy(i Identity, by credential.SignInBy) error {
 	w.note("identity", map[string]any{"id": i.ID.String(), "sign_in_by": i.By}, map[string]any{"id": i.ID.String(), "sign_in_by": by})
+	w.tx.signal(i.ID)
 	if err := w.exec("UPDATE identity SET sign_in_by = ? WHERE id = ?", by, idColumn(i.ID)); err != nil {
 		return err
 	}
@@ -189,6 +191,7 @@ func (w *Tx) SetSignInBy(i Identity, by credential.SignInBy) error {
 
 // setPassword writes a password, temporary when until is not zero.
 func setPassword(ctx context.Context, tx *txn, id model.ID, hash string, until time.Time, keep credential.Token, at time.Time) error {
+	tx.signal(id)
 	if _, err := tx.ExecContext(ctx, "UPDATE identity SET password_hash = ?, temporary = ?, temporary_until = ? WHERE id = ?",
 		hash, !until.IsZero(), momentColumn(until), idColumn(id)); err != nil {
 		return err

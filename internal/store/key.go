@@ -110,6 +110,7 @@ func keyRow(k Key) map[string]any {
 // WithdrawKey takes a key of the organisation's back.
 func (w *Tx) WithdrawKey(k Key) error {
 	w.note("api_key", keyRow(k), nil)
+	w.tx.signal(k.ID)
 	return w.exec("UPDATE api_key SET withdrawn_at = ? WHERE id = ?", w.at, idColumn(k.ID))
 }
 
@@ -118,12 +119,14 @@ func (w *Tx) EndKey(k Key, until time.Time) error {
 	ending := k
 	ending.Until = until
 	w.note("api_key", keyRow(k), keyRow(ending))
+	w.tx.signal(k.ID)
 	return w.exec("UPDATE api_key SET expires_at = ? WHERE id = ?", until, idColumn(k.ID))
 }
 
 // WithdrawServiceKey takes a key of a platform service back, and records it.
 func (s *Store) WithdrawServiceKey(ctx context.Context, k Key, author Author) error {
 	return s.transaction(ctx, func(tx *txn) error {
+		tx.signal(k.ID)
 		if _, err := tx.ExecContext(ctx, "UPDATE api_key SET withdrawn_at = ? WHERE id = ?", author.At, idColumn(k.ID)); err != nil {
 			return err
 		}
@@ -186,6 +189,7 @@ func (s *Store) AddSigningKey(ctx context.Context, k SigningKey, before time.Tim
 // RevokeToken takes an access token back, and forgets those that have ended.
 func (s *Store) RevokeToken(ctx context.Context, token model.ID, until time.Time, record AuditRecord) error {
 	return s.transaction(ctx, func(tx *txn) error {
+		tx.signal(token)
 		if _, err := tx.ExecContext(ctx, "DELETE FROM revoked_token WHERE expires_at < ?", record.Author.At); err != nil {
 			return err
 		}

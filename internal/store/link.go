@@ -61,6 +61,7 @@ func (w *Tx) UseLink(token credential.Token) error {
 
 // ProveAddress notes that somebody used a link that was mailed to an address.
 func (w *Tx) ProveAddress(identity model.ID, address string) error {
+	w.tx.signal(identity)
 	return w.exec("UPDATE identity SET proved_email = ? WHERE id = ?", address, idColumn(identity))
 }
 
@@ -71,6 +72,7 @@ func (w *Tx) TakeOver(i Identity, hash string) error {
 }
 
 func takeOver(ctx context.Context, tx *txn, i Identity, hash string, at time.Time) error {
+	tx.signal(i.ID)
 	for _, table := range []string{"passkey", "second_factor", "recovery_code"} {
 		if _, err := tx.ExecContext(ctx, "DELETE FROM "+table+" WHERE identity_id = ?", idColumn(i.ID)); err != nil {
 			return err
@@ -117,6 +119,7 @@ func (s *Store) Recovery(ctx context.Context, token credential.Token) (i Identit
 // used already.
 func (s *Store) Recover(ctx context.Context, i Identity, token credential.Token, hash string, author Author) error {
 	return s.transaction(ctx, func(tx *txn) error {
+		tx.signal(i.ID)
 		hashed := token.Hash()
 		result, err := tx.ExecContext(ctx, "DELETE FROM recovery WHERE token_hash = ?", hashed[:])
 		if err != nil {

@@ -62,11 +62,6 @@ func (s *Store) Revisions(ctx context.Context) (map[model.ID]uint64, error) {
 	return revisions, err
 }
 
-// Sequence returns a number that every change of any organisation raises, and so does whatever else is recorded in the audit log.
-func (s *Store) Sequence(ctx context.Context) (number uint64, err error) {
-	return number, mark(s.db.QueryRowContext(ctx, "SELECT number FROM audit_end WHERE one = 1").Scan(&number))
-}
-
 // OrganisationNamed finds the organisation that has a name, or has had it. It returns [ErrNotFound] when there is none.
 func (d Details) OrganisationNamed(ctx context.Context, name string) (id model.ID, err error) {
 	err = each(ctx, d.from, "SELECT organisation_id FROM organisation_name WHERE name = ?", []any{name}, func(scan scanner) error { return scan((*idColumn)(&id)) })

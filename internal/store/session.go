@@ -33,9 +33,14 @@ const endedKept = 7 * 24 * time.Hour
 func (s *Store) StartSession(ctx context.Context, session Session, token credential.Token, author Author) error {
 	i := session.Identity
 	return s.transaction(ctx, func(tx *txn) error {
-		if _, err := tx.ExecContext(ctx, "DELETE FROM session WHERE identity_id = ? AND last_used_at < ?",
-			idColumn(i.ID), author.At.Add(-endedKept)); err != nil {
+		cleared, err := tx.ExecContext(ctx, "DELETE FROM session WHERE identity_id = ? AND last_used_at < ?", idColumn(i.ID), author.At.Add(-endedKept))
+		if err != nil {
 			return err
+		}
+		if n, err := cleared.RowsAffected(); err != nil {
+			return err
+		} else if n > 0 {
+			tx.signal(i.ID)
 		}
 		hash := token.Hash()
 		if _, err := tx.ExecContext(ctx, `INSERT INTO session (token_hash, id, identity_id, organisation_id, signed_in_at, last_used_at, made_from, agent, factor, proved_at)
@@ -117,13 +122,17 @@ func (s *Store) TouchSession(ctx context.Context, token credential.Token, at tim
 
 // ProveSession notes that the person gave a password in a session, or a factor, which it then counts as begun by.
 func (s *Store) ProveSession(ctx context.Context, session model.ID, by settings.Factor, at time.Time) error {
-	_, err := s.db.ExecContext(ctx, "UPDATE session SET proved_at = ?, factor = IF(? = '', factor, ?) WHERE id = ?", at, by, by, idColumn(session))
-	return mark(err)
+	return s.transaction(ctx, func(tx *txn) error {
+		tx.signal(session)
+		_, err := tx.ExecContext(ctx, "UPDATE session SET proved_at = ?, factor = IF(? = '', factor, ?) WHERE id = ?", at, by, by, idColumn(session))
+		return err
+	})
 }
 
 // MoveSession has a session work in another organisation from a moment on.
 func (s *Store) MoveSession(ctx context.Context, session, organisation model.ID, at time.Time) error {
 	return s.transaction(ctx, func(tx *txn) error {
+		tx.signal(session)
 		if _, err := tx.ExecContext(ctx, "UPDATE session SET organisation_id = ? WHERE id = ?", idColumn(organisation), idColumn(session)); err != nil {
 			return err
 		}
@@ -167,6 +176,7 @@ func (s *Store) RevokeSessionOf(ctx context.Context, organisation, principal, se
 
 func (s *Store) revokeSession(ctx context.Context, whose string, session model.ID, record AuditRecord, values ...any) error {
 	return s.transaction(ctx, func(tx *txn) error {
+		tx.signal(session)
 		values := append([]any{record.Author.At, idColumn(session)}, values...)
 		result, err := tx.ExecContext(ctx, "UPDATE session s SET s.ended_at = ? WHERE s.id = ? AND "+whose+" AND s.ended_at IS NULL", values...)
 		if err != nil {

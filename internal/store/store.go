@@ -14,6 +14,7 @@ import (
 	"fmt"
 	"io/fs"
 	"net"
+	"sync"
 
 	"github.com/go-sql-driver/mysql"
 
@@ -38,13 +39,17 @@ var ErrUnavailable = errors.New("store: the database cannot be reached")
 type Store struct {
 	Details
 	db       *prepared.DB
-	auditKey []byte // chains the audit log; nil chains it without one
+	looking  *prepared.DB // of its own: to see how far the records are waits for no transaction
+	auditKey []byte       // chains the audit log; nil chains it without one
+	feeling  sync.RWMutex
+	feel     []func(ids []model.ID) // see [Store.OnSignal]
 }
 
 // txn is a transaction, with what chains the audit records that it appends.
 type txn struct {
 	*prepared.Tx
 	auditKey []byte
+	signals  []model.ID
 }
 
 // ChainBy has audit records chained by a key from now on. It is not kept in the database: whoever can write there cannot write a
@@ -61,11 +66,14 @@ func Open(ctx context.Context, dsn string) (*Store, error) {
 	if err != nil {
 		return nil, mark(err)
 	}
-	return &Store{Details: Details{db}, db: db}, nil
+	return &Store{Details: Details{db}, db: db, looking: db.Apart(lookers)}, nil
 }
 
+// lookers is how many connections look how far the records are: one does, and another when that one hangs.
+const lookers = 2
+
 // Close ends all connections.
-func (s *Store) Close() error { return s.db.Close() }
+func (s *Store) Close() error { return errors.Join(s.looking.Close(), s.db.Close()) }
 
 // Ping checks that the database answers.
 func (s *Store) Ping(ctx context.Context) error { return mark(s.db.PingContext(ctx)) }
@@ -121,9 +129,14 @@ func (s *Store) try(ctx context.Context, fn func(*txn) error) error {
 		return mark(err)
 	}
 	defer tx.Rollback() // after a commit it does nothing
-	if err := fn(&txn{tx, s.auditKey}); err != nil {
+	t := &txn{Tx: tx, auditKey: s.auditKey}
+	if err := fn(t); err != nil {
 		return mark(err)
 	}
+	if err := t.writeSignals(ctx); err != nil {
+		return mark(err)
+	}
+	defer s.felt(t.signals) // also when it is not known what became of the commit
 	return mark(tx.Commit())
 }
 

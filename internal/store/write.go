@@ -181,6 +181,7 @@ func (w *Tx) named(scope model.Scope) error {
 		return nil
 	}
 	w.name = scope.Name
+	w.tx.signal(w.organisation)
 	return w.exec("INSERT INTO organisation_name (name, organisation_id) SELECT ?, ? FROM DUAL WHERE NOT EXISTS (SELECT 1 FROM organisation_name WHERE name = ? AND organisation_id = ?)",
 		scope.Name, idColumn(w.organisation), scope.Name, idColumn(w.organisation))
 }

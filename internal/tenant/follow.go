@@ -30,52 +30,77 @@ func (s *Tenants) Follow(ctx context.Context, interval time.Duration) {
 		case <-time.After(wait):
 		}
 		wait = interval
-		if err := s.catchUp(ctx); err != nil && ctx.Err() == nil {
+		if err := s.LevelNow(ctx); err != nil && ctx.Err() == nil {
 			wait = max(interval, afterFailure)
 			if !errors.Is(err, store.ErrUnavailable) {
 				s.Log.Error("cannot follow the database", "error", err)
 			}
 		}
+		if s.behind.Swap(false) {
+			s.bringLevel(ctx)
+		}
 	}
 }
 
-// catchUp brings all organisations in use level with the records, if anything was recorded since the last time.
-func (s *Tenants) catchUp(ctx context.Context) error {
-	sequence, err := s.Records.Sequence(ctx)
-	if err != nil || sequence == s.followed.Load() {
-		return err
-	}
-	if err := s.CatchUpCatalogue(ctx); err != nil {
-		return err
-	}
-	revisions, err := s.Records.Revisions(ctx)
-	if err != nil {
-		return err
-	}
-	var failed []error // one organisation that cannot be followed keeps no other back
-	for id, revision := range revisions {
-		h := s.Tenant(id)
-		if now := h.snapshot.Load(); now == nil || now.Revision() >= revision {
-			continue // not in use yet, or level
+// bringLevel brings the organisations that are behind level, so that nobody has to wait for that, and those who watch them are told. Each
+// goes by itself: one that takes long, or that is being written, keeps no other back.
+func (s *Tenants) bringLevel(ctx context.Context) {
+	s.tenants.Range(func(_, value any) bool {
+		h := value.(*Tenant)
+		if h.snapshot.Load() == nil || s.known(h) != nil || !h.following.CompareAndSwap(false, true) {
+			return true
 		}
-		h.writing.Lock()
-		_, err := s.level(ctx, h)
-		h.writing.Unlock()
-		failed = append(failed, err)
+		go func() {
+			defer h.following.Store(false)
+			_, err := s.bring(ctx, h)
+			for ; err != nil && ctx.Err() == nil; _, err = s.bring(ctx, h) {
+				if !errors.Is(err, store.ErrUnavailable) {
+					s.Log.Error("an organisation cannot be followed", "organisation", h.id, "error", err)
+				}
+				select {
+				case <-ctx.Done():
+				case <-time.After(afterFailure):
+				}
+			}
+			if s.known(h) == nil { // more was recorded meanwhile
+				s.behind.Store(true)
+			}
+		}()
+		return true
+	})
+}
+
+// known returns the snapshot of an organisation, unless it is known that there is a later one, or that it may be another; nil then.
+func (s *Tenants) known(h *Tenant) *access.Snapshot {
+	if now := h.snapshot.Load(); now != nil && !h.doubtful.Load() && now.Revision() >= h.wanted.Load() && now.Catalogue() == s.registry.now.Load() {
+		return now
 	}
-	if err := errors.Join(failed...); err != nil {
-		return err
-	}
-	s.followed.Store(sequence) // what was recorded since it was read is looked at the next time
 	return nil
 }
 
-// level brings an organisation to the newest revision in the records by the changes since its own, and gives that. The caller holds
+// bring returns the current snapshot of an organisation, led to by what is known to be recorded.
+func (s *Tenants) bring(ctx context.Context, h *Tenant) (*access.Snapshot, error) {
+	h.writing.Lock()
+	defer h.writing.Unlock()
+	if now := s.known(h); now != nil {
+		return now, nil
+	}
+	return s.lead(ctx, h)
+}
+
+// lead brings an organisation to the newest revision in the records by the changes since its own, and gives that. The caller holds
 // h.writing.
-func (s *Tenants) level(ctx context.Context, h *Tenant) (*access.Snapshot, error) {
+func (s *Tenants) lead(ctx context.Context, h *Tenant) (*access.Snapshot, error) {
 	now := h.snapshot.Load()
 	if now == nil {
 		return s.first(ctx, h)
+	}
+	catalogue, err := s.CatalogueNow(ctx)
+	if err != nil {
+		return nil, err
+	}
+	if now.Catalogue() != catalogue {
+		return s.reload(ctx, h)
 	}
 	return s.followFrom(ctx, h, now)
 }
@@ -130,21 +155,16 @@ func (s *Tenants) AtLeast(ctx context.Context, c Caller, revision uint64) error 
 	if err != nil || now.Revision() >= revision {
 		return err
 	}
-	// What the caller says is not believed before the records say it: with the lock, it would hold writes up.
-	revisions, err := s.Records.Revisions(ctx)
-	if err != nil {
+	if err := s.LevelNow(ctx); err != nil {
 		return err
 	}
-	if at := revisions[h.id]; at < revision {
-		return &problem.Problem{
-			Kind: problem.Conflict, Detail: fmt.Sprintf("the organisation is at revision %d, not yet at %d", at, revision),
-			Next: "ask for a revision of an earlier answer",
-		}
+	if now, err = s.Current(ctx, h); err != nil || now.Revision() >= revision {
+		return err
 	}
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	_, err = s.level(ctx, h)
-	return err
+	return &problem.Problem{
+		Kind: problem.Conflict, Detail: fmt.Sprintf("the organisation is at revision %d, not yet at %d", now.Revision(), revision),
+		Next: "ask for a revision of an earlier answer",
+	}
 }
 
 // readSettings reads what an organisation, and keepers for it, have decided besides.

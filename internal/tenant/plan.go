@@ -143,10 +143,10 @@ func (s *Tenants) Write(ctx context.Context, c Caller, organisation model.ID, ma
 	var made Plan
 	var planned error
 	_, err := s.Records.Write(ctx, organisation, s.Author(c), func(tx Tx, revision uint64) (string, error) {
-		now := h.snapshot.Load()
-		if now == nil || h.doubtful.Load() || now.Revision() != revision {
+		now := s.known(h)
+		if now == nil || now.Revision() != revision {
 			var err error
-			if now, err = s.level(ctx, h); err != nil {
+			if now, err = s.lead(ctx, h); err != nil {
 				return "", err
 			}
 		}

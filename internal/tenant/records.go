@@ -106,7 +106,9 @@ type Records interface {
 	RemovePasskey(ctx context.Context, i store.Identity, key model.ID, author store.Author) error
 	RemoveService(ctx context.Context, name string, author store.Author) error
 	Revisions(ctx context.Context) (map[model.ID]uint64, error)
-	Sequence(ctx context.Context) (uint64, error)
+	Ends(ctx context.Context) (store.Ends, error)
+	SignalledSince(ctx context.Context, number uint64) (ids []model.ID, upTo uint64, whole bool, err error)
+	OnSignal(feel func(ids []model.ID))
 	Change(ctx context.Context, organisation model.ID, revision uint64) (store.Recorded, error)
 	ChangesSince(ctx context.Context, organisation model.ID, revision, upTo uint64) (steps []store.Step, untold, err error)
 	EndLease(ctx context.Context, name string, holder model.ID) error

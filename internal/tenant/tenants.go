@@ -16,6 +16,7 @@ import (
 	"arbora.example/access"
 	"arbora.example/access/catalogue"
 	"arbora.example/access/model"
+	"arbora.example/internal/known"
 	"arbora.example/internal/settings"
 	"arbora.example/internal/store"
 )
@@ -30,17 +31,24 @@ type Tenants struct {
 	address  string
 	tenants  sync.Map // of model.ID to *Tenant
 	busy     *busy
-	refused  *recent       // what was refused and recorded
-	followed atomic.Uint64 // up to where the records were followed
-	files    SnapshotFiles // nil when none are kept
-	instance model.ID      // tells this service from others on the same database
+	refused  *recent        // what was refused and recorded
+	files    SnapshotFiles  // nil when none are kept
+	instance model.ID       // tells this service from others on the same database
+	Changed  *known.Changes // what a sign-in depends on, of sessions, keys and the like
+	level    level
+	behind   atomic.Bool // an organisation is behind the records
+	// Up to where the records were looked at, and whether the signals ever were: kept by the look that is under way.
+	followed, signalled uint64
+	signalling          bool
 }
 
 // NewTenants makes them.
 func NewTenants(records Records, shipped *catalogue.Catalogue, clock func() time.Time, log *slog.Logger, files SnapshotFiles, address string) *Tenants {
-	return &Tenants{
-		Records: records, shipped: shipped, clock: clock, Log: log, address: address, busy: newBusy(), refused: newRecent(), files: files, instance: NewID(),
+	s := &Tenants{
+		Records: records, shipped: shipped, clock: clock, Log: log, address: address, busy: newBusy(), refused: newRecent(), files: files, instance: NewID(), Changed: &known.Changes{},
 	}
+	records.OnSignal(s.Changed.Forget)
+	return s
 }
 
 // Tenant is what the service keeps of one organisation in memory.
@@ -54,25 +62,30 @@ type Tenant struct {
 	recent   lastSteps                         // what led to it
 	skipped  atomic.Pointer[[]string]          // what of the records could not be applied, when they were read last
 	doubtful atomic.Bool                       // a write ended in doubt: what is in the database decides
+	wanted   atomic.Uint64                     // the latest revision that is known to be recorded
+	// following says that it is being brought level.
+	following atomic.Bool
 }
 
 // Tenant returns the organisation of an id, as this instance keeps it; nothing is read for it yet.
 func (s *Tenants) Tenant(id model.ID) *Tenant {
+	if h, ok := s.tenants.Load(id); ok {
+		return h.(*Tenant)
+	}
 	h, _ := s.tenants.LoadOrStore(id, &Tenant{id: id})
 	return h.(*Tenant)
 }
 
-// Current returns the current snapshot of an organisation, reading it from the database when it is not known for certain.
+// Current returns the snapshot of an organisation that was current no longer ago than the [Lease], reading from the database what is
+// known to be recorded since, or not known for certain.
 func (s *Tenants) Current(ctx context.Context, h *Tenant) (*access.Snapshot, error) {
-	if snapshot := h.snapshot.Load(); snapshot != nil && !h.doubtful.Load() {
-		return snapshot, nil
+	if err := s.Level(ctx); err != nil {
+		return nil, err
 	}
-	h.writing.Lock()
-	defer h.writing.Unlock()
-	if snapshot := h.snapshot.Load(); snapshot != nil && !h.doubtful.Load() {
-		return snapshot, nil
+	if now := s.known(h); now != nil {
+		return now, nil
 	}
-	return s.level(ctx, h)
+	return s.bring(ctx, h)
 }
 
 // first makes the first snapshot of an organisation, from a file and the changes since where there is one, and publishes it. The caller

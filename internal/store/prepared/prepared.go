@@ -6,6 +6,7 @@ package prepared
 import (
 	"context"
 	"database/sql"
+	"database/sql/driver"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -22,8 +23,9 @@ const most = 400
 // DB is a connection pool that keeps statements prepared. It is safe for concurrent use.
 type DB struct {
 	*sql.DB
-	mu   sync.RWMutex
-	kept map[string]*sql.Stmt // by their text
+	connector driver.Connector // nil where it is not known
+	mu        sync.RWMutex
+	kept      map[string]*sql.Stmt // by their text
 }
 
 // New returns a pool that keeps statements over one that does not.
@@ -58,7 +60,17 @@ func Open(ctx context.Context, dsn string, migrations fs.FS) (*DB, error) {
 	if err != nil {
 		return nil, errors.Join(fmt.Errorf("the tables cannot be brought up to date: %w", err), pool.Close())
 	}
-	return New(pool), nil
+	db := New(pool)
+	db.connector = connector
+	return db, nil
+}
+
+// Apart returns another pool to the same database, of a few connections that wait for none of this one's. It is closed on its own.
+func (d *DB) Apart(connections int) *DB {
+	pool := sql.OpenDB(d.connector)
+	pool.SetMaxOpenConns(connections)
+	pool.SetMaxIdleConns(connections)
+	return New(pool)
 }
 
 // Querier is a pool or a transaction.

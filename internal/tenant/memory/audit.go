@@ -24,9 +24,25 @@ func (r *Records) Audit(_ context.Context, records ...store.AuditRecord) error {
 	})
 }
 
-// Sequence returns how much was recorded.
-func (r *Records) Sequence(context.Context) (uint64, error) {
-	return read(r, func() (uint64, error) { return uint64(len(r.audit)), nil })
+// Ends returns how much was recorded, and how often anything was altered.
+func (r *Records) Ends(context.Context) (store.Ends, error) {
+	return read(r, func() (store.Ends, error) {
+		return store.Ends{Recorded: uint64(len(r.audit)), Signalled: r.altered}, nil
+	})
+}
+
+// SignalledSince is never whole: what was altered is not kept.
+func (r *Records) SignalledSince(context.Context, uint64) (ids []model.ID, upTo uint64, whole bool, err error) {
+	r.mu.RLock()
+	defer r.mu.RUnlock()
+	return nil, r.altered, false, nil
+}
+
+// OnSignal has feel called with nil, for anything, whenever something is altered.
+func (r *Records) OnSignal(feel func(ids []model.ID)) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.feel = append(r.feel, feel)
 }
 
 // isOf reports whether an audit record stands under a name that an organisation has or has had; under none for the installation.

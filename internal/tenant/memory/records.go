@@ -21,6 +21,8 @@ import (
 type Records struct {
 	writing sync.Mutex // held while an organisation is written
 	mu      sync.RWMutex
+	altered uint64 // how often something was
+	feel    []func(ids []model.ID)
 	kept
 }
 
@@ -175,7 +177,12 @@ func read[T any](r *Records, fn func() (T, error)) (T, error) {
 func (r *Records) alter(fn func() error) error {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	return fn()
+	err := fn()
+	r.altered++
+	for _, feel := range r.feel {
+		feel(nil)
+	}
+	return err
 }
 
 // found returns what is under a key, or [store.ErrNotFound].
