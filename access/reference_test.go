@@ -191,6 +191,10 @@ func compareViews(t *rapid.T, c *catalogue.Catalogue, reference *naive, snapshot
 	who := rapid.SampledFrom(reference.people).Draw(t, "viewer")
 	view := snapshot.View(who.ID, context)
 	for _, s := range reference.scopes[:min(6, len(reference.scopes))] {
+		// A view that is asked once works out less than one that is asked about all.
+		if alone, among := snapshot.View(who.ID, context).Sees(s.ID), view.Sees(s.ID); alone != among {
+			t.Fatalf("does %s see %s? %v when asked alone, %v among others", who.Name, reference.address(s.ID), alone, among)
+		}
 		if got, want := view.Sees(s.ID), reference.sees(c, who.ID, s.ID, context); got != want {
 			t.Fatalf("does %s see %s? %v, expected %v", who.Name, reference.address(s.ID), got, want)
 		}

@@ -19,6 +19,7 @@ type View struct {
 	leads    map[number]bool // scopes that lead down to one where the principal holds something; nil until asked for
 	uneven   []*rule         // rules that may let the principal hold something at some scopes beneath their place and not at others
 	barren   map[number]bool // scopes at and beneath which nothing is held that an uneven rule gives
+	asked    int             // how often it was asked what leads on
 }
 
 // View returns the view of a principal. An unknown or inactive one sees nothing.
@@ -45,12 +46,39 @@ func (v *View) follow() {
 			if !r.cuts && !v.leads[r.place] && v.holdsAt(r.place) {
 				v.lead(r.place)
 			}
-			// Beneath its place a rule says everywhere the same, unless it looks at the resource, or cuts at the place alone.
-			if r.condition.Mentions("resource") || r.cuts && r.exactScope {
+			if r.isUneven() {
 				v.uneven = append(v.uneven, r)
 			}
 		}
 	}
+}
+
+// isUneven reports whether a rule may say one thing at one scope beneath its place and another at another: it looks at the resource, or
+// cuts at the place alone.
+func (r *rule) isUneven() bool {
+	return r.condition.Mentions("resource") || r.cuts && r.exactScope
+}
+
+// fewAsked is how often it is looked for what a scope leads down to before all ways are marked: who asks about one scope, as platform
+// services do, does not pay for all.
+const fewAsked = 3
+
+// leadsAtOnce is leadsOn without marking the ways; known is false where that takes them.
+func (v *View) leadsAtOnce(n number) (leads, known bool) {
+	if v.who == nil {
+		return false, true
+	}
+	for _, of := range v.who.all() {
+		for _, r := range v.snapshot.principals.Get(of).rules {
+			if r.isUneven() {
+				return false, false
+			}
+			if !r.cuts && v.snapshot.isAtOrBeneath(r.place, n) && v.holdsAt(r.place) {
+				return true, true
+			}
+		}
+	}
+	return false, true
 }
 
 func (v *View) lead(n number) {
@@ -59,8 +87,17 @@ func (v *View) lead(n number) {
 	}
 }
 
-// leadsOn reports whether a scope leads down to one where the principal holds something.
+// leadsOn reports whether a scope at which the principal holds nothing leads down to one where they do.
 func (v *View) leadsOn(n number) bool {
+	if v.snapshot.scopes.get(n).more == nil {
+		return false // nothing is beneath it
+	}
+	if v.leads == nil && v.asked < fewAsked {
+		v.asked++
+		if leads, known := v.leadsAtOnce(n); known {
+			return leads
+		}
+	}
 	v.follow()
 	if v.leads[n] {
 		return true

@@ -12,6 +12,9 @@ import (
 	"mime"
 	"net/http"
 	"slices"
+	"strconv"
+	"strings"
+	"sync"
 )
 
 // Decider decides what is asked, on behalf of whoever asks.
@@ -65,15 +68,51 @@ func (h Handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		h.Fail(w, r, err)
 		return
 	}
-	text, err := json.Marshal(answer)
+	room := borrow()
+	defer room.giveBack()
+	text, err := appendJSON(room.AvailableBuffer(), answer)
 	if err != nil {
 		h.Fail(w, r, err)
 		return
 	}
 	w.Header().Set("Content-Type", "application/json; charset=utf-8")
+	w.Header().Set("Content-Length", strconv.Itoa(len(text)))
 	// That the caller went away meanwhile is nobody's fault.
 	_, _ = w.Write(text)
+	room.keep(text)
 }
+
+// appendJSON writes an answer as JSON.
+func appendJSON(b []byte, answer any) ([]byte, error) {
+	switch answer := answer.(type) {
+	case Answer:
+		return appendAnswer(b, &answer), nil
+	case Answers:
+		return appendAnswers(b, answer), nil
+	}
+	text, err := json.Marshal(answer)
+	return append(b, text...), err
+}
+
+// room is where a body is read or written, used again by later requests.
+type room struct{ bytes.Buffer }
+
+var rooms = sync.Pool{New: func() any { return &room{} }}
+
+func borrow() *room { return rooms.Get().(*room) }
+
+// mostRoom is how large a room may be that is kept, in bytes.
+const mostRoom = 1 << 20
+
+func (r *room) giveBack() {
+	if r.Cap() <= mostRoom {
+		r.Reset()
+		rooms.Put(r)
+	}
+}
+
+// keep takes over what was written into the room's own bytes, which may have grown.
+func (r *room) keep(text []byte) { r.Buffer = *bytes.NewBuffer(text) }
 
 // answer works out what is written as JSON.
 func (h Handler) answer(w http.ResponseWriter, r *http.Request) (any, error) {
@@ -87,19 +126,19 @@ func (h Handler) answer(w http.ResponseWriter, r *http.Request) (any, error) {
 	body := http.MaxBytesReader(w, r.Body, mostBytes)
 	switch r.URL.Path {
 	case EvaluationPath:
-		asked, err := decode[Request](r, body)
+		asked, err := decode(r, body, plainRequest)
 		if err != nil {
 			return nil, err
 		}
 		return evaluate(r.Context(), decider, asked)
 	case EvaluationsPath:
-		asked, err := decode[Batch](r, body)
+		asked, err := decode(r, body, plainBatch)
 		if err != nil {
 			return nil, err
 		}
 		return evaluateAll(r.Context(), decider, asked)
 	}
-	asked, err := decode[Search](r, body)
+	asked, err := decode(r, body, func(string) (asked Search, isPlain bool) { return asked, false })
 	if err != nil {
 		return nil, err
 	}
@@ -121,19 +160,28 @@ func (h Handler) configuration() Configuration {
 	}
 }
 
-// decode reads one JSON value and nothing behind it.
-func decode[T any](r *http.Request, body io.Reader) (asked T, err error) {
+// decode reads one JSON value and nothing behind it, in the quick way if it is plain.
+func decode[T any](r *http.Request, body io.Reader, quick func(text string) (T, bool)) (asked T, err error) {
 	if given := r.Header.Get("Content-Type"); given != "application/json" {
 		if kind, _, err := mime.ParseMediaType(given); err != nil || kind != "application/json" {
 			return asked, &Invalid{Detail: fmt.Sprintf("the content type %q is not supported: send application/json", given)}
 		}
 	}
-	d := json.NewDecoder(body)
-	if err := d.Decode(&asked); err != nil {
+	room := borrow()
+	defer room.giveBack()
+	if _, err := room.ReadFrom(body); err != nil {
 		var tooLarge *http.MaxBytesError
 		if errors.As(err, &tooLarge) {
 			return asked, tooLarge
 		}
+		return asked, &Invalid{Detail: fmt.Sprintf("the body cannot be read: %v", err)}
+	}
+	text := room.String()
+	if asked, ok := quick(text); ok {
+		return asked, nil
+	}
+	d := json.NewDecoder(strings.NewReader(text))
+	if err := d.Decode(&asked); err != nil {
 		return asked, &Invalid{Detail: fmt.Sprintf("the body is not the JSON that is needed: %v", err)}
 	}
 	if _, err := d.Token(); err != io.EOF {

@@ -16,10 +16,10 @@ import (
 
 // choices say what is measured, and of what.
 type choices struct {
-	scale                             float64
-	seed                              uint64
-	core, console, loam, follow, past bool // that alone
-	program, plot                     string
+	scale                                        float64
+	seed                                         uint64
+	core, console, loam, follow, past, decisions bool // that alone
+	program, plot                                string
 }
 
 func main() {
@@ -31,6 +31,7 @@ func main() {
 	flag.BoolVar(&c.loam, "loam", false, "measure the making of resources through Loam alone")
 	flag.BoolVar(&c.follow, "follow", false, "measure how instances follow one another alone")
 	flag.BoolVar(&c.past, "past", false, "measure the start from a snapshot file, and the past, alone")
+	flag.BoolVar(&c.decisions, "decisions", false, "measure questions over HTTP alone")
 	flag.StringVar(&c.program, "program", "build/arbora", "the built arbora, whose console is measured")
 	flag.StringVar(&c.plot, "plot", "", "draw decision time against tree size into this file, and measure nothing else")
 	profile := flag.String("profile", "", "write where the processor's time goes into this file, for go tool pprof")
@@ -67,7 +68,7 @@ func (c choices) run() (over bool, err error) {
 		return false, plotGrowth(c.plot, c.seed)
 	}
 	r := &report{}
-	if !c.core && !c.loam && !c.follow && !c.past {
+	if !c.core && !c.loam && !c.follow && !c.past && !c.decisions {
 		if err := r.console(context.Background(), c.program); err != nil || c.console {
 			return r.over, err
 		}
@@ -79,6 +80,10 @@ func (c choices) run() (over bool, err error) {
 	}
 	if c.follow {
 		err := r.withRecords(context.Background(), o, r.follow)
+		return r.over, err
+	}
+	if c.decisions {
+		err := r.withRecords(context.Background(), o, r.decisions)
 		return r.over, err
 	}
 	if c.past {

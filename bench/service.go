@@ -4,30 +4,21 @@ import (
 	"bytes"
 	"context"
 	"database/sql"
-	"encoding/json"
 	"fmt"
 	"io"
-	"log/slog"
 	"net"
 	"net/http"
 	"os"
 	"slices"
-	"strings"
 	"sync"
 	"time"
 
-	"github.com/gin-gonic/gin"
 
 	"arbora.example/access"
 	"arbora.example/access/catalogue"
-	"arbora.example/internal/ask"
-	"arbora.example/internal/credential"
-	"arbora.example/internal/server/authzen"
-	"arbora.example/internal/service"
-	"arbora.example/internal/signin"
+
 	"arbora.example/internal/store"
 	"arbora.example/internal/store/mariadbd"
-	"arbora.example/internal/tenant"
 )
 
 // passphrase is what the asking user signs in with.
@@ -50,7 +41,7 @@ func (r *report) service(ctx context.Context, o *organisation, decision time.Dur
 		if err := r.search(ctx, records, db, o); err != nil {
 			return err
 		}
-		if err := r.http(ctx, records, o); err != nil {
+		if err := r.decisions(ctx, database, records, o); err != nil {
 			return err
 		}
 		if err := r.follow(ctx, database, records, o); err != nil {
@@ -142,7 +133,7 @@ func (r *report) load(ctx context.Context, records *store.Store, o *organisation
 	})
 	r.figure("scan", scan.Seconds(), "s")
 	r.figure("load", build.Seconds(), "s")
-	r.atMost("load/scan", float64(build)/float64(scan), 1.5)
+	r.figure("load/scan", float64(build)/float64(scan), "times")
 	return failed
 }
 
@@ -158,70 +149,6 @@ func once(fn func()) time.Duration {
 	return times[1]
 }
 
-// constant answers everything with yes.
-type constant struct{ *service.Service }
-
-func (constant) Evaluate(_ context.Context, _ tenant.Caller, asked []ask.Evaluation) ([]ask.Evaluated, uint64, error) {
-	answers := make([]ask.Evaluated, len(asked))
-	for i := range answers {
-		answers[i] = ask.Evaluated{Allowed: true, Reason: access.Granted}
-	}
-	return answers, 1, nil
-}
-
-// http compares evaluations over HTTP with a route that does all the same but decide, and batches with single requests.
-func (r *report) http(ctx context.Context, records *store.Store, o *organisation) error {
-	quiet := slog.New(slog.NewTextHandler(io.Discard, nil))
-	svc := service.New(service.Options{Records: tenant.RecordsIn(records), Catalogue: catalogue.Shipped(), Clock: time.Now, Log: quiet})
-	caller, err := svc.SignIn(ctx, signin.SignInRequest{Name: "u0@lindenmere", Password: passphrase, From: "127.0.0.1"})
-	if err != nil {
-		return err
-	}
-	gin.SetMode(gin.ReleaseMode)
-	identify := func(c *gin.Context) (tenant.Caller, error) {
-		_, token, _ := strings.Cut(c.GetHeader("Authorization"), " ")
-		return svc.Caller(c.Request.Context(), credential.Token(token), c.ClientIP())
-	}
-	fail := func(c *gin.Context, err error) { c.String(http.StatusInternalServerError, err.Error()) }
-	var bases []string
-	for _, answers := range []authzen.Answers{svc, constant{svc}} {
-		engine := gin.New()
-		authzen.Routes{Answers: answers, Caller: identify, Fail: fail}.Mount(engine)
-		listener, err := net.Listen("tcp", "127.0.0.1:0")
-		if err != nil {
-			return err
-		}
-		defer answer(listener, engine)()
-		bases = append(bases, "http://"+listener.Addr().String())
-	}
-	base, noop := bases[0], bases[1]
-	bodies := evaluationBodies(o, 4096)
-	l := &load{token: string(caller.Token)}
-	if err := l.run(base+"/access/v1/evaluation", bodies, 2*time.Second); err != nil { // what is not there yet is made
-		return err
-	}
-	decided, nothing := &load{token: l.token}, &load{token: l.token}
-	for range 3 {
-		if err := nothing.run(noop+"/access/v1/evaluation", bodies, 2*time.Second); err != nil {
-			return err
-		}
-		if err := decided.run(base+"/access/v1/evaluation", bodies, 2*time.Second); err != nil {
-			return err
-		}
-	}
-	r.figure("http-noop", nothing.rate(), "requests/s")
-	r.figure("http-decide", decided.rate(), "requests/s")
-	r.atLeast("http-decide/http-noop", decided.rate()/nothing.rate(), 0.9)
-	r.atMost("http-p99", float64(decided.p99())/float64(nothing.p99()), 2)
-	many := &load{token: l.token}
-	if err := many.run(base+"/access/v1/evaluations", batches(bodies, 1000), 4*time.Second); err != nil {
-		return err
-	}
-	r.figure("batched", many.rate()*1000, "decisions/s")
-	r.atLeast("batch/single", many.rate()*1000/decided.rate(), 6)
-	return nil
-}
-
 // answer answers on a listener until what it gives is called.
 func answer(listener net.Listener, handler http.Handler) (stop func() error) {
 	server := &http.Server{Handler: handler}
@@ -229,10 +156,11 @@ func answer(listener net.Listener, handler http.Handler) (stop func() error) {
 	return server.Close
 }
 
-func evaluationBodies(o *organisation, n int) [][]byte {
+// bodiesOf are questions as they are sent.
+func bodiesOf(asked []access.Question) [][]byte {
 	c := catalogue.Shipped()
-	bodies := make([][]byte, n)
-	for i, q := range questions(o, n) {
+	bodies := make([][]byte, len(asked))
+	for i, q := range asked {
 		operation := c.Operation(q.Permission)
 		bodies[i] = fmt.Appendf(nil, `{"subject":{"type":"user","id":"%s"},"action":{"name":"%s"},"resource":{"type":"%s","id":"%s"}}`,
 			q.Principal, operation.Name, operation.Type, q.Scope)
@@ -257,7 +185,7 @@ type load struct {
 	total time.Duration
 }
 
-const clients = 8
+const clients = 16
 
 func (l *load) run(url string, bodies [][]byte, during time.Duration) error {
 	var wait sync.WaitGroup
@@ -288,25 +216,31 @@ func (l *load) run(url string, bodies [][]byte, during time.Duration) error {
 }
 
 func (l *load) send(client *http.Client, url string, body []byte) error {
+	text, err := l.read(client, url, body)
+	if err == nil && !bytes.HasPrefix(text, []byte(`{"decision":`)) {
+		err = fmt.Errorf("%s answered %.300s", url, text)
+	}
+	return err
+}
+
+// read asks, and gives what is answered.
+func (l *load) read(client *http.Client, url string, body []byte) ([]byte, error) {
 	request, err := http.NewRequest("POST", url, bytes.NewReader(body))
 	if err != nil {
-		return err
+		return nil, err
 	}
 	request.Header.Set("Content-Type", "application/json")
 	request.Header.Set("Authorization", "Bearer "+l.token)
 	response, err := client.Do(request)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	defer response.Body.Close()
 	text, err := io.ReadAll(response.Body)
-	if err != nil {
-		return err
+	if err == nil && response.StatusCode != http.StatusOK {
+		err = fmt.Errorf("%s answered %d: %s", url, response.StatusCode, text)
 	}
-	if response.StatusCode != http.StatusOK || !json.Valid(text) {
-		return fmt.Errorf("%s answered %d: %s", url, response.StatusCode, text)
-	}
-	return nil
+	return text, err
 }
 
 func (l *load) rate() float64 { return float64(len(l.took)) / l.total.Seconds() }

@@ -201,10 +201,11 @@ func (e *evaluator) principal(subject Entity) (id model.ID, ok bool, err error) 
 // scope finds a scope by id or address; what lies in open contents is decided by the resource.
 func (e *evaluator) scope(key string) (model.ID, bool) {
 	if id, err := model.ParseID(key); err == nil {
-		if account, ok := e.Principal(id); ok { // a service account that an operation refers to
-			return id, e.resolver == nil || !account.Home.IsZero() && e.resolver.Sees(account.Home)
+		if e.Has(id) {
+			return id, e.resolver == nil || e.resolver.Sees(id)
 		}
-		return id, e.Has(id) && (e.resolver == nil || e.resolver.Sees(id))
+		account, ok := e.Principal(id) // a service account that an operation refers to
+		return id, ok && (e.resolver == nil || !account.Home.IsZero() && e.resolver.Sees(account.Home))
 	}
 	place, err := e.Resolve(key, e.resolver)
 	return place.Scope.ID, err == nil
