@@ -1,10 +1,11 @@
 package authzen
 
 import (
-	"encoding/json"
 	"strconv"
 	"strings"
 	"time"
+
+	"arbora.example/internal/plainjson"
 )
 
 // Nearly all questions are plain: objects that have members of the API alone, each once, and text without escapes or letters beyond
@@ -206,7 +207,7 @@ func (p *plain) string() string {
 		if c := p.text[p.at]; c == '"' {
 			p.at++
 			return p.text[from : p.at-1]
-		} else if !isPlain(c) {
+		} else if !plainjson.IsPlain(c) {
 			break
 		}
 	}
@@ -226,8 +227,6 @@ func (p *plain) bool() bool {
 	return false
 }
 
-func isPlain(c byte) bool { return c >= ' ' && c <= '~' && c != '"' && c != '\\' }
-
 // appendAnswers writes answers as package encoding/json does.
 func appendAnswers(b []byte, a Answers) []byte {
 	b = append(b, `{"evaluations":[`...)
@@ -244,7 +243,7 @@ func appendAnswers(b []byte, a Answers) []byte {
 func appendAnswer(b []byte, a *Answer) []byte {
 	b = strconv.AppendBool(append(b, `{"decision":`...), a.Decision)
 	if w := a.Context; w != nil {
-		b = appendText(append(b, `,"context":{"reason":`...), w.Reason)
+		b = plainjson.AppendText(append(b, `,"context":{"reason":`...), w.Reason)
 		if w.Revision != 0 {
 			b = strconv.AppendUint(append(b, `,"revision":`...), w.Revision, 10)
 		}
@@ -257,7 +256,7 @@ func appendAnswer(b []byte, a *Answer) []byte {
 			} else {
 				b = append(b, ',')
 			}
-			b = appendText(b, id)
+			b = plainjson.AppendText(b, id)
 		}
 		if len(w.Refers) > 0 {
 			b = append(b, ']')
@@ -269,7 +268,7 @@ func appendAnswer(b []byte, a *Answer) []byte {
 		}
 		if e := w.Error; e != nil {
 			b = strconv.AppendInt(append(b, `,"error":{"status":`...), int64(e.Status), 10)
-			b = append(appendText(append(b, `,"message":`...), e.Message), '}')
+			b = append(plainjson.AppendText(append(b, `,"message":`...), e.Message), '}')
 		}
 		b = append(b, '}')
 	}
@@ -280,19 +279,5 @@ func appendMember(b []byte, name, text string) []byte {
 	if text == "" {
 		return b
 	}
-	return appendText(append(b, name...), text)
-}
-
-// appendText writes text; what has to be written otherwise than as it is, package encoding/json writes.
-func appendText(b []byte, text string) []byte {
-	for i := range len(text) {
-		if c := text[i]; !isPlain(c) || c == '<' || c == '>' || c == '&' {
-			quoted, err := json.Marshal(text)
-			if err != nil {
-				panic(err) // there is no text that cannot be written
-			}
-			return append(b, quoted...)
-		}
-	}
-	return append(append(append(b, '"'), text...), '"')
+	return plainjson.AppendText(append(b, name...), text)
 }

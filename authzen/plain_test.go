@@ -124,7 +124,9 @@ func FuzzPlain(f *testing.F) {
 // TestAnswersAreWrittenAsJSONIs writes answers of all kinds.
 func TestAnswersAreWrittenAsJSONIs(t *testing.T) {
 	m := jsonMaker{rand.New(rand.NewPCG(3, 5))}
-	word := func() string { return m.oneOf("", "granted", `say "no"`, "<a&b>", "Ångström", "\u2028", "a\tb", "\xff") }
+	word := func() string {
+		return m.oneOf("", "granted", `say "no"`, "<a&b>", "Ångström", "\u2028", "a\tb", "\xff")
+	}
 	for range 5000 {
 		var a Answers
 		for range m.IntN(4) {

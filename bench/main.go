@@ -16,10 +16,10 @@ import (
 
 // choices say what is measured, and of what.
 type choices struct {
-	scale                                        float64
-	seed                                         uint64
-	core, console, loam, follow, past, decisions bool // that alone
-	program, plot                                string
+	scale                                                        float64
+	seed                                                         uint64
+	core, console, loam, follow, past, decisions, pages, streams bool // that alone
+	program, plot                                                string
 }
 
 func main() {
@@ -32,6 +32,8 @@ func main() {
 	flag.BoolVar(&c.follow, "follow", false, "measure how instances follow one another alone")
 	flag.BoolVar(&c.past, "past", false, "measure the start from a snapshot file, and the past, alone")
 	flag.BoolVar(&c.decisions, "decisions", false, "measure questions over HTTP alone")
+	flag.BoolVar(&c.pages, "pages", false, "measure pages of the tree alone")
+	flag.BoolVar(&c.streams, "streams", false, "measure open streams alone")
 	flag.StringVar(&c.program, "program", "build/arbora", "the built arbora, whose console is measured")
 	flag.StringVar(&c.plot, "plot", "", "draw decision time against tree size into this file, and measure nothing else")
 	profile := flag.String("profile", "", "write where the processor's time goes into this file, for go tool pprof")
@@ -68,7 +70,7 @@ func (c choices) run() (over bool, err error) {
 		return false, plotGrowth(c.plot, c.seed)
 	}
 	r := &report{}
-	if !c.core && !c.loam && !c.follow && !c.past && !c.decisions {
+	if !c.core && !c.loam && !c.follow && !c.past && !c.decisions && !c.pages && !c.streams {
 		if err := r.console(context.Background(), c.program); err != nil || c.console {
 			return r.over, err
 		}
@@ -84,6 +86,14 @@ func (c choices) run() (over bool, err error) {
 	}
 	if c.decisions {
 		err := r.withRecords(context.Background(), o, r.decisions)
+		return r.over, err
+	}
+	if c.pages {
+		err := r.withRecords(context.Background(), o, r.pages)
+		return r.over, err
+	}
+	if c.streams {
+		err := r.withRecords(context.Background(), o, r.streams)
 		return r.over, err
 	}
 	if c.past {

@@ -32,11 +32,18 @@ type organisation struct {
 	containers []model.Scope
 	resources  []model.Scope
 	users      []access.Principal
-	folder     model.ID // with a tenth of the full number of resources beneath, whatever the scale
-	elsewhere  model.ID // where the folder can be moved
+	folder     model.ID   // with a tenth of the full number of resources beneath, whatever the scale
+	elsewhere  model.ID   // where the folder can be moved
+	shelves    []model.ID // with shelfSize resources each
 	random     *rand.Rand
 	sequence   uint64
 }
+
+// There are some shelves of so many resources.
+const (
+	shelves   = 40
+	shelfSize = 200
+)
 
 // folderResources is how many resources the folder to be moved has beneath.
 const folderResources = 100_000
@@ -110,7 +117,14 @@ func (o *organisation) makeTree(s size) {
 			homes = append(homes, made)
 		}
 	}
+	for i := range shelves {
+		o.shelves = append(o.shelves, o.scope(two.ID, model.Project, fmt.Sprint("shelf", i), "").ID)
+	}
 	for i := range s.resources {
+		if shelf := i / shelfSize; shelf < shelves {
+			o.scope(o.shelves[shelf], model.Resource, fmt.Sprint("r", i), types[o.random.IntN(len(types))])
+			continue
+		}
 		among := homes
 		if i < min(folderResources, s.resources*9/10) {
 			among = folderHomes

@@ -2,6 +2,7 @@ package main
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"database/sql"
 	"fmt"
@@ -12,7 +13,6 @@ import (
 	"slices"
 	"sync"
 	"time"
-
 
 	"arbora.example/access"
 	"arbora.example/access/catalogue"
@@ -179,15 +179,22 @@ func batches(bodies [][]byte, size int) [][]byte {
 
 // load is requests sent one after the other by each of some clients at once.
 type load struct {
-	token string
-	mutex sync.Mutex
-	took  []time.Duration
-	total time.Duration
+	token  string
+	method string // POST when it is empty
+	prefix string // how an answer begins; that of a decision when it is empty
+	mutex  sync.Mutex
+	took   []time.Duration
+	total  time.Duration
 }
 
 const clients = 16
 
 func (l *load) run(url string, bodies [][]byte, during time.Duration) error {
+	return l.runAll([]string{url}, bodies, during)
+}
+
+// runAll sends requests to some addresses in turn, with bodies in turn if there are any.
+func (l *load) runAll(urls []string, bodies [][]byte, during time.Duration) error {
 	var wait sync.WaitGroup
 	var failed error
 	begin := time.Now()
@@ -197,7 +204,11 @@ func (l *load) run(url string, bodies [][]byte, during time.Duration) error {
 			var took []time.Duration
 			for i := n; time.Since(begin) < during; i += clients {
 				start := time.Now()
-				if err := l.send(client, url, bodies[i%len(bodies)]); err != nil {
+				var body []byte
+				if len(bodies) > 0 {
+					body = bodies[i%len(bodies)]
+				}
+				if err := l.send(client, urls[i%len(urls)], body); err != nil {
 					l.mutex.Lock()
 					failed = err
 					l.mutex.Unlock()
@@ -217,7 +228,7 @@ func (l *load) run(url string, bodies [][]byte, during time.Duration) error {
 
 func (l *load) send(client *http.Client, url string, body []byte) error {
 	text, err := l.read(client, url, body)
-	if err == nil && !bytes.HasPrefix(text, []byte(`{"decision":`)) {
+	if err == nil && !bytes.HasPrefix(text, []byte(cmp.Or(l.prefix, `{"decision":`))) {
 		err = fmt.Errorf("%s answered %.300s", url, text)
 	}
 	return err
@@ -225,7 +236,7 @@ func (l *load) send(client *http.Client, url string, body []byte) error {
 
 // read asks, and gives what is answered.
 func (l *load) read(client *http.Client, url string, body []byte) ([]byte, error) {
-	request, err := http.NewRequest("POST", url, bytes.NewReader(body))
+	request, err := http.NewRequest(cmp.Or(l.method, http.MethodPost), url, bytes.NewReader(body))
 	if err != nil {
 		return nil, err
 	}

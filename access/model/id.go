@@ -21,6 +21,12 @@ func (id ID) Compare(other ID) int { return bytes.Compare(id[:], other[:]) }
 
 // String returns the id in the text form of RFC 9562, section 4.
 func (id ID) String() string {
+	var room [36]byte
+	return string(id.Append(room[:0]))
+}
+
+// Append adds the text form to bytes.
+func (id ID) Append(b []byte) []byte {
 	var text [36]byte
 	hex.Encode(text[0:8], id[0:4])
 	hex.Encode(text[9:13], id[4:6])
@@ -28,7 +34,7 @@ func (id ID) String() string {
 	hex.Encode(text[19:23], id[8:10])
 	hex.Encode(text[24:36], id[10:16])
 	text[8], text[13], text[18], text[23] = '-', '-', '-', '-'
-	return string(text[:])
+	return append(b, text[:]...)
 }
 
 // ParseID reads the text form of RFC 9562, section 4. It returns [ErrBadID] for anything else.

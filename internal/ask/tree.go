@@ -33,6 +33,9 @@ type Node struct {
 // treeDepth is deeper than any tree.
 const treeDepth = 64
 
+// usualPage is as many scopes as pages mostly have.
+const usualPage = 200
+
 // treeLimit bounds how many scopes one answer lists.
 const treeLimit = 2000
 
@@ -152,6 +155,7 @@ func (s *Answers) ListChildren(ctx context.Context, c tenant.Caller, key, after 
 		return nil, "", err
 	}
 	address := d.Address(scope.ID)
+	nodes = make([]Node, 0, min(limit, usualPage))
 	for child := range d.Children(scope.ID, after) {
 		if !d.Sight.Sees(child.ID) {
 			continue
@@ -176,18 +180,25 @@ func anyChildSeen(d tenant.Viewer, id model.ID) bool {
 
 // addTitles fills in the titles of those scopes that the viewer may describe.
 func (s *Answers) addTitles(ctx context.Context, d tenant.Viewer, nodes []Node) error {
-	var described []model.ID
-	for _, n := range nodes {
-		if d.May("describe "+n.TypeName(), n.ID) {
-			described = append(described, n.ID)
+	described, places := make([]model.ID, 0, len(nodes)), make([]int, 0, len(nodes))
+	permissions := map[string]string{}
+	for i := range nodes {
+		name := nodes[i].TypeName()
+		permission, ok := permissions[name]
+		if !ok {
+			permission = "describe " + name
+			permissions[name] = permission
+		}
+		if d.May(permission, nodes[i].ID) {
+			described, places = append(described, nodes[i].ID), append(places, i)
 		}
 	}
-	details, err := s.Records.ScopeDetails(ctx, described)
+	titles, err := s.Titles(ctx, described)
 	if err != nil {
 		return err
 	}
-	for i := range nodes {
-		nodes[i].Title = details[nodes[i].ID].Title
+	for i, title := range titles {
+		nodes[places[i]].Title = title
 	}
 	return nil
 }

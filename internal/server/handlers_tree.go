@@ -33,7 +33,7 @@ func (h handlers) ShowTree(ctx context.Context, r ShowTreeRequestObject) (ShowTr
 	if err != nil {
 		return nil, err
 	}
-	return ShowTree200JSONResponse{Scopes: each(nodes, nodeOf), Revision: int64(revision)}, nil
+	return tree{nodes, revision}, nil
 }
 
 func (h handlers) ListChildren(ctx context.Context, r ListChildrenRequestObject) (ListChildrenResponseObject, error) {
@@ -46,7 +46,7 @@ func (h handlers) ListChildren(ctx context.Context, r ListChildrenRequestObject)
 	if err != nil {
 		return nil, err
 	}
-	return ListChildren200JSONResponse{Scopes: each(nodes, nodeOf), Next: page.next(next)}, nil
+	return childrenPage{nodes, page.next(next)}, nil
 }
 
 func (h handlers) CreateScope(ctx context.Context, r CreateScopeRequestObject) (CreateScopeResponseObject, error) {

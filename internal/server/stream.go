@@ -1,14 +1,15 @@
 package server
 
 import (
-	"encoding/json"
-	"fmt"
+	"math/rand/v2"
 	"net/http"
+	"strconv"
 	"time"
 
 	"github.com/gin-gonic/gin"
 
-	"arbora.example/api"
+	"arbora.example/internal/plainjson"
+	"arbora.example/internal/tenant"
 )
 
 const (
@@ -40,20 +41,23 @@ func (s *Server) stream(c *gin.Context) {
 	c.Header("Content-Type", "text/event-stream")
 	c.Status(http.StatusOK)
 	out := http.NewResponseController(c.Writer)
-	send := func(text string) bool {
+	send := func(text []byte) bool {
 		if out.SetWriteDeadline(time.Now().Add(streamWrite)) != nil {
 			return false
 		}
-		_, err := c.Writer.WriteString(text)
+		_, err := c.Writer.Write(text)
 		return err == nil && out.Flush() == nil
 	}
+	var room []byte
 	event := func() bool {
-		data, err := json.Marshal(api.News{Revision: int64(news.Revision), Kinds: news.Kinds, Places: news.Places, Beyond: news.Beyond, Mine: news.Mine})
-		return err == nil && send(fmt.Sprintf("id: %d\nevent: revision\ndata: %s\n\n", news.Revision, data))
+		room = appendEvent(room[:0], &news)
+		return send(room)
 	}
 	ending, _ := ctx.Value(streamsEndKey{}).(chan struct{})
 	tick := time.NewTicker(stillHere)
 	defer tick.Stop()
+	own, moment := rand.Float64(), time.NewTimer(0)
+	defer moment.Stop()
 	for going := event(); going; {
 		select {
 		case <-ctx.Done():
@@ -61,9 +65,17 @@ func (s *Server) stream(c *gin.Context) {
 		case <-ending:
 			return
 		case <-tick.C:
-			going = s.stillIn(c) && send(": still here\n\n")
+			going = s.stillIn(c) && send([]byte(": still here\n\n"))
 			continue
 		case <-changed:
+		}
+		moment.Reset(untilOwnMoment(time.Now(), s.service.Streams(), own))
+		select {
+		case <-ctx.Done():
+			return
+		case <-ending:
+			return
+		case <-moment.C:
 		}
 		before := news.Revision
 		if news, changed, err = s.service.News(ctx, caller, c.Param("organisation"), before); err != nil {
@@ -73,8 +85,57 @@ func (s *Server) stream(c *gin.Context) {
 	}
 }
 
+// What changes is told to many streams, and telling one takes about tellingTakes. So each waits for a moment of its own within as long as
+// all of them take, gatherMost at most; what changes until then is told with it.
+const (
+	tellingTakes = 50 * time.Microsecond
+	gatherMost   = 250 * time.Millisecond
+)
+
+// untilOwnMoment returns how long a stream waits before it tells what changed. Own, from 0 to 1, is where its moments lie.
+func untilOwnMoment(now time.Time, streams int, own float64) time.Duration {
+	period := min(time.Duration(streams)*tellingTakes, gatherMost)
+	if period <= 0 {
+		return 0
+	}
+	since := time.Duration(now.UnixNano()) % period
+	return (time.Duration(own*float64(period)) - since + period) % period
+}
+
+// appendEvent writes an event, whose data is that of [api.News].
+func appendEvent(b []byte, n *tenant.News) []byte {
+	b = strconv.AppendUint(append(b, "id: "...), n.Revision, 10)
+	b = append(b, "\nevent: revision\ndata: {"...)
+	if n.Beyond {
+		b = append(b, `"beyond":true,`...)
+	}
+	b = appendTexts(b, `"kinds":[`, n.Kinds)
+	if n.Mine {
+		b = append(b, `"mine":true,`...)
+	}
+	b = appendTexts(b, `"places":[`, n.Places)
+	b = strconv.AppendUint(append(b, `"revision":`...), n.Revision, 10)
+	return append(b, "}\n\n"...)
+}
+
+// appendTexts writes a member that is a list of texts, and a comma; nothing for an empty list.
+func appendTexts(b []byte, begin string, texts []string) []byte {
+	for i, text := range texts {
+		if i > 0 {
+			begin = ","
+		}
+		b = plainjson.AppendText(append(b, begin...), text)
+	}
+	if len(texts) > 0 {
+		b = append(b, "],"...)
+	}
+	return b
+}
+
 // stillIn reports whether the caller of a stream could begin it anew.
 func (s *Server) stillIn(c *gin.Context) bool {
+	request := c.Request
 	_, err := s.credential(c)
+	c.Request = request // a stream asks often, and each would add to it
 	return err == nil
 }

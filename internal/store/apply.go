@@ -103,6 +103,7 @@ func (r rows) describe() error {
 	was, is := r.described.Before, r.described.After
 	for _, id := range slices.SortedFunc(maps.Keys(was.Scopes), model.ID.Compare) {
 		r.touch(id)
+		r.tx.signal(id)
 		if err := r.exec("UPDATE scope SET title = ?, description = ? WHERE id = ?", is.Scopes[id].Title, is.Scopes[id].Description, idColumn(id)); err != nil {
 			return err
 		}

@@ -9,12 +9,12 @@ import (
 	"arbora.example/access/model"
 )
 
-// Whoever keeps in memory what was read of a session or an API key must learn when it is no longer so. Each transaction that changes
-// something of the kind signals the id of what it changed: a session, an identity, a key, an access token, a principal or an organisation.
-// At this instance it is felt before the change is answered; other instances read it from the table of signals, whose numbers rise in the
+// Whoever keeps in memory what was read of a session, of an API key, or of a scope's title must learn when it is no longer so. Each
+// transaction that changes something of the kind signals the id of what it changed: a session, an identity, a key, an access token, a
+// principal or a scope. At this instance it is felt before the change is answered; other instances read it from the table of signals, whose numbers rise in the
 // order of commits, since they are given under the lock on the end of the audit log.
 
-// signal says that something a sign-in depends on is no longer what it was.
+// signal says that something that may be kept in memory is no longer what it was.
 func (t *txn) signal(ids ...model.ID) {
 	for _, id := range ids {
 		if !id.IsZero() {

@@ -47,6 +47,15 @@ type step struct {
 	*access.Proposal
 	described []access.About // of what is known of things besides
 	beyond    bool           // something else was changed, such as settings or credentials
+
+	once  sync.Once
+	about []access.About // worked out for all who are told
+}
+
+// all is what the step is about.
+func (s *step) all() []access.About {
+	s.once.Do(func() { s.about = slices.Concat(s.About(), s.described) })
+	return s.about
 }
 
 // ledBy returns the step that a plan is.
@@ -120,17 +129,13 @@ type News struct {
 // News returns what has led from one revision of the caller's organisation to the current one, and what is closed when a later one is
 // published, by this instance or, as soon as it is followed, by another. Since revision 0 only the current one is told.
 func (s *Tenants) News(ctx context.Context, c Caller, organisation string, since uint64) (news News, changed <-chan struct{}, err error) {
-	if _, _, err := s.OpenOrganisation(ctx, c, organisation); err != nil {
-		return News{}, nil, err
-	}
 	h := s.Tenant(c.Organisation)
 	changed = h.changed.wait() // before the revision is read, so that none is missed
-	now, err := s.Current(ctx, h)
+	d, _, err := s.OpenOrganisation(ctx, c, organisation)
 	if err != nil {
 		return News{}, nil, err
 	}
-	d := s.ViewerOf(now, c)
-	news.Revision = now.Revision()
+	news.Revision = d.Revision()
 	if since == 0 || since == news.Revision {
 		return news, changed, nil
 	}
@@ -150,7 +155,7 @@ func (s *Tenants) News(ctx context.Context, c Caller, organisation string, since
 func (d Viewer) tell(news *News, led *step) {
 	news.Beyond = news.Beyond || led.beyond
 	news.Mine = news.Mine || led.Touches(d.Me)
-	for _, about := range slices.Concat(led.About(), led.described) {
+	for _, about := range led.all() {
 		if !d.sees(about) {
 			news.Beyond = true
 			continue

@@ -53,6 +53,7 @@ type busy struct {
 	writers *lru.Cache[model.ID, *rate.Limiter]
 	mu      sync.Mutex
 	streams map[model.ID]int
+	open    int // streams, of all
 }
 
 const writersKept = 20_000
@@ -103,11 +104,20 @@ func (s *Tenants) OpenStream(c Caller) (closed func(), err error) {
 		return nil, problem.Wait(fmt.Sprintf("%s has %d streams open, as many as may be", c.Name, most), time.Minute)
 	}
 	s.busy.streams[c.Principal]++
+	s.busy.open++
 	return func() {
 		s.busy.mu.Lock()
 		defer s.busy.mu.Unlock()
+		s.busy.open--
 		if s.busy.streams[c.Principal]--; s.busy.streams[c.Principal] == 0 {
 			delete(s.busy.streams, c.Principal)
 		}
 	}, nil
+}
+
+// Streams returns how many streams are open.
+func (s *Tenants) Streams() int {
+	s.busy.mu.Lock()
+	defer s.busy.mu.Unlock()
+	return s.busy.open
 }

@@ -34,7 +34,8 @@ type Tenants struct {
 	refused  *recent        // what was refused and recorded
 	files    SnapshotFiles  // nil when none are kept
 	instance model.ID       // tells this service from others on the same database
-	Changed  *known.Changes // what a sign-in depends on, of sessions, keys and the like
+	Changed  *known.Changes // what was signalled: see [store.Store.OnSignal]
+	titles   *known.Values[model.ID, string]
 	level    level
 	behind   atomic.Bool // an organisation is behind the records
 	// Up to where the records were looked at, and whether the signals ever were: kept by the look that is under way.
@@ -47,6 +48,7 @@ func NewTenants(records Records, shipped *catalogue.Catalogue, clock func() time
 	s := &Tenants{
 		Records: records, shipped: shipped, clock: clock, Log: log, address: address, busy: newBusy(), refused: newRecent(), files: files, instance: NewID(), Changed: &known.Changes{},
 	}
+	s.titles = known.NewValues[model.ID, string](s.Changed, mostTitles)
 	records.OnSignal(s.Changed.Forget)
 	return s
 }

@@ -1,0 +1,42 @@
+package main
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"time"
+
+	"arbora.example/internal/signin"
+	"arbora.example/internal/store"
+	"arbora.example/internal/store/mariadbd"
+)
+
+// pages measures pages of the tree: 200 scopes beneath one, asked for over HTTP by a person with a session.
+func (r *report) pages(ctx context.Context, _ *mariadbd.Server, records *store.Store, o *organisation) error {
+	a, end, err := startAsking(ctx, records, o)
+	if err != nil {
+		return err
+	}
+	defer end()
+	person, err := a.SignIn(ctx, signin.SignInRequest{Name: "u0@" + o.containers[0].Name, Password: passphrase, From: "127.0.0.1"})
+	if err != nil {
+		return err
+	}
+	urls := make([]string, len(o.shelves))
+	for i, id := range o.shelves {
+		urls[i] = fmt.Sprintf("%s/api/v1/scopes/%s/children?limit=%d", a.base, id, shelfSize)
+	}
+	l := &load{token: string(person.Token), prefix: `{"scopes":`, method: http.MethodGet}
+	if err := l.runAll(urls, nil, time.Second); err != nil { // the titles are read
+		return err
+	}
+	l.took, l.total = nil, 0
+	for range 5 {
+		if err := l.runAll(urls, nil, 2*time.Second); err != nil {
+			return err
+		}
+	}
+	r.figure("tree-page", l.rate(), "pages/s")
+	r.atLeast("tree-page-rate", l.rate()/1500, 1)
+	return nil
+}

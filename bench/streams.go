@@ -1,0 +1,163 @@
+package main
+
+import (
+	"bufio"
+	"context"
+	"fmt"
+	"net"
+	"net/http"
+	"slices"
+	"strconv"
+	"strings"
+	"sync"
+	"time"
+
+	"arbora.example/access"
+	"arbora.example/internal/settings"
+	"arbora.example/internal/signin"
+	"arbora.example/internal/store"
+	"arbora.example/internal/store/mariadbd"
+	"arbora.example/internal/tenant"
+)
+
+const (
+	streamsOpen = 5000
+	writeEvery  = 100 * time.Millisecond
+	writesMade  = 100
+)
+
+// written is when each revision was answered.
+type written struct {
+	mu sync.Mutex
+	at map[uint64]time.Time
+}
+
+// told is how long it took after the oldest change that an event tells was answered until the event came.
+type toldAfter struct {
+	mu   sync.Mutex
+	took []time.Duration
+}
+
+// streams has many streams open while changes are made and questions asked.
+func (r *report) streams(ctx context.Context, _ *mariadbd.Server, records *store.Store, o *organisation) error {
+	a, end, err := startAsking(ctx, records, o)
+	if err != nil {
+		return err
+	}
+	defer end()
+	name := o.containers[0].Name
+	keeper, err := a.SignIn(ctx, signin.SignInRequest{Name: "warden", Password: passphrase, From: "127.0.0.1"})
+	if err != nil {
+		return err
+	}
+	if _, err := a.SetQuotas(ctx, keeper, name, settings.Quotas{Streams: streamsOpen}); err != nil {
+		return err
+	}
+	person, err := a.SignIn(ctx, signin.SignInRequest{Name: "u0@" + name, Password: passphrase, From: "127.0.0.1"})
+	if err != nil {
+		return err
+	}
+	now, err := a.Snapshot(ctx, o.containers[0].ID)
+	if err != nil {
+		return err
+	}
+	last := now.Revision() + writesMade
+	w, told := &written{at: map[uint64]time.Time{}}, &toldAfter{}
+	var open, over sync.WaitGroup
+	failures := make(chan error, streamsOpen)
+	begun := time.Now()
+	for range streamsOpen {
+		open.Add(1)
+		over.Go(func() {
+			if err := watch(a, name, string(person.Token), last, w, told, open.Done); err != nil {
+				failures <- err
+			}
+		})
+	}
+	open.Wait()
+	r.figure("streams-open", time.Since(begun).Seconds(), "s")
+	reads := &load{token: a.token}
+	client := &http.Client{}
+	for i := range writesMade {
+		due := time.Now().Add(writeEvery)
+		revision, err := a.tag(ctx, person, o, i)
+		if err != nil {
+			return err
+		}
+		w.mu.Lock()
+		w.at[revision] = time.Now()
+		w.mu.Unlock()
+		for time.Now().Before(due) {
+			start := time.Now()
+			if err := reads.send(client, a.base+"/access/v1/evaluation", a.bodies[len(reads.took)%len(a.bodies)]); err != nil {
+				return err
+			}
+			reads.took = append(reads.took, time.Since(start))
+			time.Sleep(2 * time.Millisecond)
+		}
+	}
+	over.Wait()
+	close(failures)
+	for err := range failures {
+		return err
+	}
+	slices.Sort(told.took)
+	r.figure("stream-events", float64(len(told.took))/streamsOpen, "events each")
+	r.figure("streams-told-median", float64(told.took[len(told.took)/2].Microseconds())/1000, "ms")
+	r.milliseconds("streams-told", told.took[len(told.took)*99/100], 400)
+	r.milliseconds("reads-beside-streams", reads.p99(), 20)
+	return nil
+}
+
+// tag alters the tags of a shelf.
+func (a *asking) tag(ctx context.Context, person tenant.Caller, o *organisation, i int) (uint64, error) {
+	next, err := a.Write(ctx, person, o.containers[0].ID, func(*access.Snapshot, tenant.Details) (tenant.Plan, error) {
+		return tenant.Plan{Changes: []access.Change{access.TagScope{ID: o.shelves[i%len(o.shelves)], Tags: map[string]string{"round": strconv.Itoa(i)}}}}, nil
+	})
+	if err != nil {
+		return 0, err
+	}
+	return next.Revision(), nil
+}
+
+// watch opens a stream and reads it up to a revision.
+func watch(a *asking, organisation, token string, last uint64, w *written, told *toldAfter, opened func()) error {
+	var once sync.Once
+	defer once.Do(opened)
+	conn, err := net.Dial("tcp", strings.TrimPrefix(a.base, "http://"))
+	if err != nil {
+		return err
+	}
+	defer conn.Close()
+	if _, err := fmt.Fprintf(conn, "GET /api/v1/organisations/%s/stream HTTP/1.1\r\nHost: localhost\r\nAuthorization: Bearer %s\r\n\r\n", organisation, token); err != nil {
+		return err
+	}
+	lines := bufio.NewScanner(bufio.NewReaderSize(conn, 1<<10))
+	var seen uint64
+	for lines.Scan() {
+		text, ok := strings.CutPrefix(lines.Text(), "id: ")
+		if !ok {
+			continue
+		}
+		came := time.Now()
+		revision, err := strconv.ParseUint(strings.TrimSpace(text), 10, 64)
+		if err != nil {
+			return err
+		}
+		once.Do(opened)
+		if seen > 0 {
+			w.mu.Lock()
+			answered, known := w.at[seen+1]
+			w.mu.Unlock()
+			told.mu.Lock()
+			if known { // else it came before its answer
+				told.took = append(told.took, came.Sub(answered))
+			}
+			told.mu.Unlock()
+		}
+		if seen = revision; revision >= last {
+			return nil
+		}
+	}
+	return fmt.Errorf("a stream ended at revision %d: %w", seen, lines.Err())
+}
