@@ -3,16 +3,15 @@ package ask
 import (
 	"context"
 	"fmt"
-	"net/netip"
 	"slices"
 	"strings"
-	"time"
 
 	"arbora.example/access"
 	"arbora.example/access/model"
 	"arbora.example/access/statement"
 	"arbora.example/internal/credential"
 	"arbora.example/internal/english"
+	"arbora.example/internal/evaluation"
 	"arbora.example/internal/problem"
 	"arbora.example/internal/tenant"
 )
@@ -27,28 +26,7 @@ type CheckRequest struct {
 }
 
 // QuestionContext is what a question tells of its circumstances. What is left out of it is unknown, but for the time: that is now.
-type QuestionContext struct {
-	Time     time.Time
-	IP       string
-	Location string
-	Provider string
-	Claims   map[string][]string
-}
-
-func (t QuestionContext) context(now time.Time) (*access.Context, error) {
-	context := &access.Context{Time: t.Time, Location: t.Location, Provider: t.Provider, Claims: t.Claims}
-	if context.Time.IsZero() {
-		context.Time = now
-	}
-	if t.IP != "" {
-		ip, err := netip.ParseAddr(t.IP)
-		if err != nil {
-			return nil, &problem.Problem{Kind: problem.Invalid, Field: "ip", Detail: fmt.Sprintf("%q is not a valid network address", t.IP), Next: "write one such as 192.0.2.7"}
-		}
-		context.IP = ip
-	}
-	return context, nil
-}
+type QuestionContext = evaluation.Context
 
 // Answer is a decision with what led to it, in words and as data.
 type Answer struct {
@@ -138,7 +116,7 @@ func (s *Answers) question(d tenant.Viewer, c tenant.Caller, a CheckRequest) (q 
 		return q, who, place, problem.Of(err, "permission")
 	}
 	q = access.Question{Principal: who.ID, Permission: p, Scope: place.Scope.ID}
-	q.Context, err = a.Context.context(s.Moment())
+	q.Context, err = a.Context.At(s.Moment())
 	return q, who, place, err
 }
 

@@ -56,7 +56,7 @@ func (s *Answers) Holders(ctx context.Context, c tenant.Caller, a CheckRequest, 
 	if err != nil {
 		return Holders{}, err
 	}
-	context, err := a.Context.context(s.Moment())
+	context, err := a.Context.At(s.Moment())
 	if err != nil {
 		return Holders{}, err
 	}
@@ -138,7 +138,7 @@ func (s *Answers) HoldersBelow(ctx context.Context, c tenant.Caller, a CheckRequ
 	if err != nil {
 		return HoldersBelow{}, err
 	}
-	context, err := a.Context.context(s.Moment())
+	context, err := a.Context.At(s.Moment())
 	if err != nil {
 		return HoldersBelow{}, err
 	}
@@ -270,7 +270,7 @@ func (s *Answers) Reach(ctx context.Context, c tenant.Caller, organisation strin
 	if err != nil {
 		return Reach{}, err
 	}
-	context, err := QuestionContext{}.context(s.Moment())
+	context, err := QuestionContext{}.At(s.Moment())
 	if err != nil {
 		return Reach{}, err
 	}
@@ -339,7 +339,7 @@ func (s *Answers) Powers(ctx context.Context, c tenant.Caller, organisation stri
 	if err != nil {
 		return Powers{}, err
 	}
-	context, err := QuestionContext{}.context(s.Moment())
+	context, err := QuestionContext{}.At(s.Moment())
 	if err != nil {
 		return Powers{}, err
 	}

@@ -10,17 +10,17 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"arbora.example/authzen"
-	"arbora.example/internal/ask"
+	"arbora.example/internal/evaluation"
 	"arbora.example/internal/problem"
 	"arbora.example/internal/tenant"
 )
 
 // Answers are what answers; package service has them.
 type Answers interface {
-	Evaluate(ctx context.Context, c tenant.Caller, asked []ask.Evaluation) (answers []ask.Evaluated, revision uint64, err error)
-	SearchSubjects(ctx context.Context, c tenant.Caller, asked ask.Evaluation) ([]ask.Entity, error)
-	SearchActions(ctx context.Context, c tenant.Caller, asked ask.Evaluation) ([]string, error)
-	SearchResources(ctx context.Context, c tenant.Caller, asked ask.Evaluation, after string, limit int) (found []ask.Entity, more bool, err error)
+	Evaluate(ctx context.Context, c tenant.Caller, asked []evaluation.Question) (answers []evaluation.Answer, revision uint64, err error)
+	SearchSubjects(ctx context.Context, c tenant.Caller, asked evaluation.Question) ([]evaluation.Entity, error)
+	SearchActions(ctx context.Context, c tenant.Caller, asked evaluation.Question) ([]string, error)
+	SearchResources(ctx context.Context, c tenant.Caller, asked evaluation.Question, after string, limit int) (found []evaluation.Entity, more bool, err error)
 }
 
 // Routes are those of the API.
@@ -64,85 +64,24 @@ type decider struct {
 
 // Evaluate answers requests on one snapshot.
 func (d decider) Evaluate(ctx context.Context, asked []authzen.Request) ([]authzen.Answer, error) {
-	questions := make([]ask.Evaluation, len(asked))
-	for i, r := range asked {
-		questions[i] = evaluationOf(r)
-	}
-	told, revision, err := d.answers.Evaluate(ctx, d.caller, questions)
-	if err != nil {
-		return nil, err
-	}
-	answers := make([]authzen.Answer, len(told))
-	for i := range told {
-		answers[i] = answerOf(&told[i], revision)
-	}
-	return answers, nil
+	answers, revision, err := d.answers.Evaluate(ctx, d.caller, evaluation.Questions(asked))
+	return evaluation.Told(answers, revision), err
 }
 
 // SearchSubjects finds who may.
 func (d decider) SearchSubjects(ctx context.Context, asked authzen.Request) ([]authzen.Entity, error) {
-	found, err := d.answers.SearchSubjects(ctx, d.caller, evaluationOf(asked))
-	return entitiesOf(found), err
+	found, err := d.answers.SearchSubjects(ctx, d.caller, evaluation.QuestionOf(asked))
+	return evaluation.Entities(found), err
 }
 
 // SearchActions finds what the subject may.
-func (d decider) SearchActions(ctx context.Context, asked authzen.Request) (actions []authzen.Action, err error) {
-	names, err := d.answers.SearchActions(ctx, d.caller, evaluationOf(asked))
-	for _, name := range names {
-		actions = append(actions, authzen.Action{Name: name})
-	}
-	return actions, err
+func (d decider) SearchActions(ctx context.Context, asked authzen.Request) ([]authzen.Action, error) {
+	names, err := d.answers.SearchActions(ctx, d.caller, evaluation.QuestionOf(asked))
+	return evaluation.Actions(names), err
 }
 
 // SearchResources finds where the subject may.
 func (d decider) SearchResources(ctx context.Context, asked authzen.Request, after string, limit int) ([]authzen.Entity, bool, error) {
-	found, more, err := d.answers.SearchResources(ctx, d.caller, evaluationOf(asked), after, limit)
-	return entitiesOf(found), more, err
-}
-
-func entitiesOf(found []ask.Entity) []authzen.Entity {
-	entities := make([]authzen.Entity, len(found))
-	for i, e := range found {
-		entities[i] = authzen.Entity{Type: e.Type, ID: e.ID}
-	}
-	return entities
-}
-
-func evaluationOf(r authzen.Request) (e ask.Evaluation) {
-	if r.Subject != nil {
-		e.Subject = ask.Entity{Type: r.Subject.Type, ID: r.Subject.ID}
-	}
-	if r.Action != nil {
-		e.Action = r.Action.Name
-	}
-	if r.Resource != nil {
-		e.Resource = ask.Entity{Type: r.Resource.Type, ID: r.Resource.ID}
-	}
-	if c := r.Context; c != nil {
-		e.Context = ask.QuestionContext{Time: c.Time, IP: c.IP, Location: c.Location, Provider: c.Provider, Claims: c.Claims}
-		e.Refers, e.Attempted = c.Refers, c.Attempted
-	}
-	return e
-}
-
-func answerOf(e *ask.Evaluated, revision uint64) authzen.Answer {
-	why := &authzen.Why{Reason: string(e.Reason), Revision: revision, Lacks: e.Lacks, Hidden: e.Hidden}
-	if e.Error != nil {
-		why.Error = &authzen.Fault{Status: http.StatusBadRequest, Message: e.Error.Error()}
-	}
-	if !e.Rule.Grant.IsZero() {
-		why.Grant = e.Rule.Grant.String()
-	} else if !e.Rule.Policy.IsZero() {
-		why.Policy = e.Rule.Policy.String()
-	}
-	if !e.Scope.IsZero() {
-		why.Scope = e.Scope.String()
-	}
-	for _, id := range e.Refers {
-		why.Refers = append(why.Refers, id.String())
-	}
-	if !e.On.IsZero() {
-		why.On = e.On.String()
-	}
-	return authzen.Answer{Decision: e.Allowed, Context: why}
+	found, more, err := d.answers.SearchResources(ctx, d.caller, evaluation.QuestionOf(asked), after, limit)
+	return evaluation.Entities(found), more, err
 }
