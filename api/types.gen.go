@@ -78,6 +78,7 @@ func (e AnswerReason) Valid() bool {
 // Defines values for AuditEvent.
 const (
 	AuditEventChange              AuditEvent = "change"
+	AuditEventFollowed            AuditEvent = "followed"
 	AuditEventImported            AuditEvent = "imported"
 	AuditEventKeeperMade          AuditEvent = "keeper-made"
 	AuditEventKeyFailed           AuditEvent = "key-failed"
@@ -115,6 +116,8 @@ const (
 func (e AuditEvent) Valid() bool {
 	switch e {
 	case AuditEventChange:
+		return true
+	case AuditEventFollowed:
 		return true
 	case AuditEventImported:
 		return true
@@ -1391,6 +1394,38 @@ type FirstGrant struct {
 	Until time.Time `json:"until,omitempty,omitzero"`
 }
 
+// FollowingAttempts defines model for FollowingAttempts.
+type FollowingAttempts struct {
+	// Evaluations Questions of the AuthZEN API, whose context says that they were attempted
+	Evaluations []map[string]interface{} `json:"evaluations"`
+}
+
+// FollowingDigest defines model for FollowingDigest.
+type FollowingDigest = string
+
+// FollowingState defines model for FollowingState.
+type FollowingState struct {
+	Catalogue FollowingDigest `json:"catalogue"`
+
+	// Platform The platform service that follows
+	Platform string          `json:"platform"`
+	Record   FollowingDigest `json:"record"`
+	Revision int64           `json:"revision"`
+}
+
+// FollowingSteps defines model for FollowingSteps.
+type FollowingSteps struct {
+	State FollowingState `json:"state"`
+	Steps []struct {
+		// Changes The changes of the step, as change records keep them
+		Changes  map[string]interface{} `json:"changes"`
+		Revision int64                  `json:"revision"`
+	} `json:"steps,omitempty,omitzero"`
+
+	// Untold Nothing leads there step by step: the whole is to be read
+	Untold bool `json:"untold,omitempty,omitzero"`
+}
+
 // Grant defines model for Grant.
 type Grant struct {
 	Condition   string    `json:"condition,omitempty,omitzero"`
@@ -1696,6 +1731,9 @@ type Key struct {
 	CreatedAt time.Time `json:"createdAt"`
 	CreatedBy string    `json:"createdBy"`
 
+	// Follows Followers read by it what decisions are made by, and it opens nothing else
+	Follows bool `json:"follows,omitempty,omitzero"`
+
 	// Governs Programs that show it may use permissions to govern
 	Governs      bool      `json:"governs"`
 	Id           string    `json:"id"`
@@ -1736,6 +1774,9 @@ type KeyMade struct {
 
 // KeyNew defines model for KeyNew.
 type KeyNew struct {
+	// Follows Of a platform service: followers read by it what decisions are made by, and it opens nothing else
+	Follows bool `json:"follows,omitempty,omitzero"`
+
 	// Governs Programs that show it may use permissions to govern
 	Governs bool `json:"governs,omitempty,omitzero"`
 
@@ -3359,6 +3400,21 @@ type UndoChangeParams struct {
 	IfMatch IfMatch `json:"If-Match,omitempty,omitzero"`
 }
 
+// FollowStepsParams defines parameters for FollowSteps.
+type FollowStepsParams struct {
+	// Since The revision of the state
+	Since int64 `form:"since" json:"since"`
+
+	// Record The digest of its record
+	Record FollowingDigest `form:"record" json:"record"`
+
+	// Catalogue The digest of its catalogue
+	Catalogue FollowingDigest `form:"catalogue" json:"catalogue"`
+
+	// Wait For so many milliseconds at most; not at all when left out
+	Wait int `form:"wait,omitempty" json:"wait,omitempty,omitzero"`
+}
+
 // ListGroupsParams defines parameters for ListGroups.
 type ListGroupsParams struct {
 	// Find Words that must all occur in what the list shows of an item, in any case
@@ -3882,6 +3938,9 @@ type CreateOrganisationJSONRequestBody = OrganisationNew
 
 // MakeChangesJSONRequestBody defines body for MakeChanges for application/json ContentType.
 type MakeChangesJSONRequestBody = Changes
+
+// NoteAttemptsJSONRequestBody defines body for NoteAttempts for application/json ContentType.
+type NoteAttemptsJSONRequestBody = FollowingAttempts
 
 // CreateGroupJSONRequestBody defines body for CreateGroup for application/json ContentType.
 type CreateGroupJSONRequestBody = GroupNew

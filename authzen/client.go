@@ -121,6 +121,9 @@ func NewClient(address, token string, opts ...Option) *Client {
 	}
 }
 
+// Patient returns what sends a request once, signed in, and waits for its answer as long as the request's context lasts.
+func (c *Client) Patient() *http.Client { return &http.Client{Transport: c.once.Transport} }
+
 // HTTP returns what sends a request once, signed in: for the other operations of Arbora, which package client has.
 func (c *Client) HTTP() *http.Client { return c.once }
 
@@ -274,25 +277,34 @@ func (e *Error) Error() string {
 }
 
 // mostAnswer is how many bytes of an answer are read.
-const mostAnswer = 64 << 20
+const mostAnswer = 1 << 30
 
-// Fetch sends a request and reads the JSON of its answer. Any other answer than 200 is an [*Error].
-func Fetch(by *http.Client, r *http.Request, into any) error {
+// Read sends a request and reads its answer. Any other than 200 and 204 is an [*Error].
+func Read(by *http.Client, r *http.Request) ([]byte, error) {
 	response, err := by.Do(r)
 	if err != nil {
 		var refused *oauth2.RetrieveError
 		if errors.As(err, &refused) {
-			return refusal(refused.Response.StatusCode, refused.Body)
+			return nil, refusal(refused.Response.StatusCode, refused.Body)
 		}
-		return err
+		return nil, err
 	}
 	defer response.Body.Close()
 	text, err := io.ReadAll(io.LimitReader(response.Body, mostAnswer))
 	if err != nil {
-		return fmt.Errorf("the answer broke off: %w", err)
+		return nil, fmt.Errorf("the answer broke off: %w", err)
 	}
-	if response.StatusCode != http.StatusOK {
-		return refusal(response.StatusCode, text)
+	if response.StatusCode != http.StatusOK && response.StatusCode != http.StatusNoContent {
+		return nil, refusal(response.StatusCode, text)
+	}
+	return text, nil
+}
+
+// Fetch sends a request and reads the JSON of its answer. Any other answer than 200 is an [*Error].
+func Fetch(by *http.Client, r *http.Request, into any) error {
+	text, err := Read(by, r)
+	if err != nil {
+		return err
 	}
 	if err := json.Unmarshal(text, into); err != nil {
 		return fmt.Errorf("the answer cannot be read: %w", err)

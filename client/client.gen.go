@@ -136,6 +136,28 @@ func (c *Client) ResetFirstSteward(ctx context.Context, organisation Organisatio
 	return read[StewardReset](c, ctx, "POST", path("/organisations/%s/first-password", organisation), nil, nil)
 }
 
+// NoteAttempts asks for POST /organisations/{organisation}/following/attempts: Record what a follower refused to those whom its platform service serves.
+func (c *Client) NoteAttempts(ctx context.Context, organisation OrganisationName, body NoteAttemptsJSONRequestBody) error {
+	return done(c, ctx, "POST", path("/organisations/%s/following/attempts", organisation), nil, body)
+}
+
+// FollowSteps asks for GET /organisations/{organisation}/following/steps: What led from a state to the current one; while nothing did it is waited for.
+func (c *Client) FollowSteps(ctx context.Context, organisation OrganisationName, params *FollowStepsParams) (FollowingSteps, error) {
+	q := query{}
+	if params != nil {
+		q.add("since", params.Since)
+		q.add("record", params.Record)
+		q.add("catalogue", params.Catalogue)
+		q.add("wait", params.Wait)
+	}
+	return read[FollowingSteps](c, ctx, "GET", path("/organisations/%s/following/steps", organisation), q, nil)
+}
+
+// FollowWhole asks for GET /organisations/{organisation}/following/whole: All that decisions in the organisation are made by, for a follower that begins: a state, the catalogue and a snapshot.
+func (c *Client) FollowWhole(ctx context.Context, organisation OrganisationName) error {
+	return done(c, ctx, "GET", path("/organisations/%s/following/whole", organisation), nil, nil)
+}
+
 // ListGroups asks for GET /organisations/{organisation}/groups: List groups.
 func (c *Client) ListGroups(ctx context.Context, organisation OrganisationName, params *ListGroupsParams) (GroupList, error) {
 	q := query{}

@@ -1,9 +1,11 @@
 package catalogue
 
 import (
+	"crypto/sha256"
 	"fmt"
 	"slices"
 	"strings"
+	"sync"
 
 	"arbora.example/access/model"
 	"arbora.example/internal/english"
@@ -98,6 +100,9 @@ type Catalogue struct {
 	general    []byte   // the file of the general roles
 	files      [][]byte // of the services, in order
 	shipped    int      // how many of them came with Arbora
+
+	digesting sync.Once
+	digest    [sha256.Size]byte
 }
 
 // permissionWords are an operation and the type it is on.

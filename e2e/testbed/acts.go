@@ -237,3 +237,11 @@ func Encoded(t testing.TB, changes []access.Change) string {
 	require.NoError(t, err)
 	return strings.NewReplacer(`"formerly":[]`, `"formerly":null`, `"tags":{}`, `"tags":null`).Replace(string(text))
 }
+
+// ServiceToken exchanges the key of a platform service for an access token in an organisation.
+func ServiceToken(t testing.TB, b *Bed, key api.KeyMade, organisation string) string {
+	t.Helper()
+	status, answer := Form(t, b.Address+"/oauth/token", &key, url.Values{"grant_type": {"client_credentials"}, "organisation": {organisation}})
+	require.Equal(t, 200, status, answer)
+	return answer["access_token"].(string)
+}

@@ -29,6 +29,20 @@ func (s *Answers) Evaluate(ctx context.Context, c tenant.Caller, asked []evaluat
 	return answers, now.Revision(), nil
 }
 
+// NoteAttempts records what a follower of a platform service refused to those it serves, where the service refuses it as well.
+func (s *Answers) NoteAttempts(ctx context.Context, c tenant.Caller, organisation string, asked []evaluation.Question) error {
+	now, err := s.Followed(ctx, c, organisation)
+	if err != nil {
+		return err
+	}
+	e := s.evaluatorOf(now, c)
+	answers, err := e.AnswerAll(asked)
+	if err != nil {
+		return err
+	}
+	return s.noteAttempts(ctx, c, e, asked, answers)
+}
+
 // snapshotFor returns the snapshot of the caller's organisation, without the cost of a viewer.
 func (s *Answers) snapshotFor(ctx context.Context, c tenant.Caller) (*access.Snapshot, error) {
 	if c.Identity.Keeper {

@@ -49,7 +49,7 @@ var tasks = []struct {
 	does     string
 	commands []string
 }{
-	{"Set up and run the service", []string{"init", "serve", "reset-steward", "organisation", "quota"}},
+	{"Set up and run the service", []string{"init", "serve", "follow", "reset-steward", "organisation", "quota"}},
 	{"Sign in", []string{"sign-in", "sign-out", "sign-ins", "whoami", "switch", "accept", "recover", "password", "prove", "second-factor", "session", "key"}},
 	{"Lay out the tree", []string{"tree", "scope", "catalogue"}},
 	{"Look after people and programs", []string{"user", "guest", "group", "service-account"}},

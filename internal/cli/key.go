@@ -27,6 +27,7 @@ func (a *app) keyCommand() *cli.Command {
 					&cli.StringFlag{Name: "label", Usage: "its purpose, as a `TEXT`"},
 					&cli.StringFlag{Name: "public-key", Usage: "`FILE` with the public half of a key pair in PEM or as a JWK: the program signs with the private half, and there is no secret", TakesFile: true},
 					&cli.BoolFlag{Name: "may-govern", Usage: "let programs that show it use permissions to govern"},
+					&cli.BoolFlag{Name: "follows", Usage: "of a platform service: for arbora follow, and for nothing else"},
 					&cli.StringFlag{Name: "until", Usage: "when it ends, as an `INSTANT`: a date or an RFC 3339 moment"},
 				}, whose...),
 				Action: a.createKey,
@@ -50,7 +51,7 @@ func (a *app) createKey(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	wanted := api.KeyNew{Label: c.String("label"), Governs: c.Bool("may-govern")}
+	wanted := api.KeyNew{Label: c.String("label"), Governs: c.Bool("may-govern"), Follows: c.Bool("follows")}
 	if text := c.String("until"); text != "" {
 		until, err := statement.ParseInstant(text)
 		if err != nil {

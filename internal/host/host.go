@@ -1,4 +1,4 @@
-// Package host has the commands that run on the host of the service and reach its records directly: init, serve, reset-steward and audit verify.
+// Package host has the commands that run on the host of the service and reach its records directly: init, serve, reset-steward and audit verify; and follow, which runs beside a platform service.
 package host
 
 import (
@@ -40,7 +40,7 @@ type Host struct {
 
 // Commands are the host's commands.
 func (h *Host) Commands() []*cli.Command {
-	return []*cli.Command{h.initCommand(), h.serveCommand(), h.resetStewardCommand()}
+	return []*cli.Command{h.initCommand(), h.serveCommand(), h.followCommand(), h.resetStewardCommand()}
 }
 
 // DefaultListen is where the service answers unless said otherwise.

@@ -92,6 +92,11 @@ func (s *Settings) Check(logTo io.Writer) (*slog.Logger, error) {
 	if _, err := s.read(); err != nil {
 		return nil, err
 	}
+	return s.logger(logTo)
+}
+
+// logger makes a log that begins at the level set.
+func (s *Settings) logger(logTo io.Writer) (*slog.Logger, error) {
 	var level slog.Level
 	if err := level.UnmarshalText([]byte(s.Log)); err != nil {
 		return nil, fmt.Errorf("--log %s is not known: use debug, info, warn or error", s.Log)

@@ -1,7 +1,6 @@
 package server
 
 import (
-	"math/rand/v2"
 	"net/http"
 	"strconv"
 	"time"
@@ -56,7 +55,7 @@ func (s *Server) stream(c *gin.Context) {
 	ending, _ := ctx.Value(streamsEndKey{}).(chan struct{})
 	tick := time.NewTicker(stillHere)
 	defer tick.Stop()
-	own, moment := rand.Float64(), time.NewTimer(0)
+	turn, moment := tenant.NewTurn(), time.NewTimer(0)
 	defer moment.Stop()
 	for going := event(); going; {
 		select {
@@ -69,7 +68,7 @@ func (s *Server) stream(c *gin.Context) {
 			continue
 		case <-changed:
 		}
-		moment.Reset(untilOwnMoment(time.Now(), s.service.Streams(), own))
+		moment.Reset(turn.Wait(time.Now(), s.service.Streams()))
 		select {
 		case <-ctx.Done():
 			return
@@ -83,23 +82,6 @@ func (s *Server) stream(c *gin.Context) {
 		}
 		going = news.Revision == before || s.stillIn(c) && event()
 	}
-}
-
-// What changes is told to many streams, and telling one takes about tellingTakes. So each waits for a moment of its own within as long as
-// all of them take, gatherMost at most; what changes until then is told with it.
-const (
-	tellingTakes = 50 * time.Microsecond
-	gatherMost   = 250 * time.Millisecond
-)
-
-// untilOwnMoment returns how long a stream waits before it tells what changed. Own, from 0 to 1, is where its moments lie.
-func untilOwnMoment(now time.Time, streams int, own float64) time.Duration {
-	period := min(time.Duration(streams)*tellingTakes, gatherMost)
-	if period <= 0 {
-		return 0
-	}
-	since := time.Duration(now.UnixNano()) % period
-	return (time.Duration(own*float64(period)) - since + period) % period
 }
 
 // appendEvent writes an event, whose data is that of [api.News].

@@ -23,6 +23,7 @@ type NewKey struct {
 	Label   string
 	Until   time.Time // zero for one that does not end
 	Governs bool      // programs that show it may use permissions to govern
+	Follows bool      // of a platform service: for followers, and for nothing else
 	// PublicKey is given by a program that signs in place of showing a secret: PEM or a JWK. Empty for one that shows a secret.
 	PublicKey string
 }
@@ -140,6 +141,12 @@ func (s *SignIns) mayHaveKeys(ctx context.Context, p access.Principal) error {
 // NewKey makes an API key of a principal that is still to be written.
 func (s *SignIns) NewKey(c tenant.Caller, principal model.ID, wanted NewKey) (KeyMade, error) {
 	now := s.Moment()
+	if wanted.Follows && !c.Identity.Keeper {
+		return KeyMade{}, &problem.Problem{Kind: problem.Invalid, Detail: "only keys of platform services are for followers", Next: "ask a keeper for one", Field: "follows"}
+	}
+	if wanted.Follows && wanted.Governs {
+		return KeyMade{}, &problem.Problem{Kind: problem.Invalid, Detail: "a key for followers opens nothing that governs", Next: "make two keys", Field: "follows"}
+	}
 	if err := tenant.CheckLine("label", "the label", wanted.Label); err != nil {
 		return KeyMade{}, err
 	}
@@ -163,7 +170,7 @@ func (s *SignIns) NewKey(c tenant.Caller, principal model.ID, wanted NewKey) (Ke
 	secret := credential.NewSecret()
 	made := KeyMade{Secret: secret, Key: store.Key{
 		ID: tenant.NewID(), Organisation: c.Organisation, Principal: principal, SecretHash: secret.Hash(), Label: wanted.Label,
-		CreatedAt: now, CreatedBy: c.Name, Issuer: c.Principal, Until: wanted.Until, Governs: wanted.Governs, PublicKey: kept,
+		CreatedAt: now, CreatedBy: c.Name, Issuer: c.Principal, Until: wanted.Until, Governs: wanted.Governs, Follows: wanted.Follows, PublicKey: kept,
 	}}
 	if kept != "" {
 		made.Secret = "" // nobody learns it, and what is kept of it opens nothing
@@ -245,7 +252,15 @@ func (s *SignIns) CreateServiceKey(ctx context.Context, c tenant.Caller, service
 	if err := s.Records.CreateServiceKey(ctx, made.Key, service, s.Author(c)); err != nil {
 		return made, err
 	}
-	return made, s.tellEverywhere(ctx, c, "service-key-issued", fmt.Sprintf("keeper %s issued key %s, by which service %s acts", c.Name, made.Key.ID, service))
+	return made, s.tellEverywhere(ctx, c, "service-key-issued", fmt.Sprintf("keeper %s issued key %s, by which %s", c.Name, made.Key.ID, usedFor(made.Key, service)))
+}
+
+// usedFor says what a key of a platform service is used for.
+func usedFor(k store.Key, service string) string {
+	if k.Follows {
+		return "followers of service " + service + " read what decisions are made by"
+	}
+	return "service " + service + " acts"
 }
 
 // tellEverywhere records in every organisation what concerns them all.

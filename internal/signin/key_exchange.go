@@ -85,7 +85,7 @@ func (s *SignIns) ExchangeKey(ctx context.Context, c tenant.Caller, key string, 
 	if err := s.NeedProof(c, "exchange an API key"); err != nil {
 		return KeyMade{}, err
 	}
-	made, err := s.NewKey(c, old.Principal, NewKey{Label: old.Label, Until: old.Until, Governs: old.Governs})
+	made, err := s.NewKey(c, old.Principal, NewKey{Label: old.Label, Until: old.Until, Governs: old.Governs, Follows: old.Follows})
 	if err != nil {
 		return KeyMade{}, err
 	}

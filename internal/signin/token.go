@@ -421,6 +421,9 @@ func newExchanged() *expirable.LRU[exchange, exchanged] {
 // programCaller returns the caller a token makes of a key, if it is in use.
 func (s *SignIns) programCaller(ctx context.Context, token credential.AccessToken, k store.Key, from string) (tenant.Caller, error) {
 	c := tenant.Caller{Organisation: token.Organisation, Principal: k.Principal, From: from, EndsAt: token.Until, Kind: model.PlatformService, MayGovern: k.Governs, KeyUntil: k.Until, Key: k.ID, TokenID: token.ID}
+	if k.Follows {
+		c.Audience = tenant.Followers
+	}
 	if token.Organisation.IsZero() {
 		catalogue, err := s.CatalogueNow(ctx)
 		if err != nil {

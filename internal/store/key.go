@@ -28,6 +28,7 @@ type Key struct {
 	LastUsedFrom string
 	WithdrawnAt  time.Time // zero for one that was not taken back
 	Governs      bool      // programs that show it may use permissions to govern
+	Follows      bool      // of a platform service: followers read by it what decisions are made by, and it opens nothing else
 	PublicKey    string    // as a JWK, of a program that signs in place of showing a secret; empty for one that shows it
 }
 
@@ -43,12 +44,12 @@ func (k Key) Thumbprint() string {
 	return public.Thumbprint()
 }
 
-const keyColumns = "SELECT id, organisation_id, principal_id, secret_hash, label, created_at, created_by, expires_at, last_used_at, last_used_from, withdrawn_at, governs, issuer_id, public_key FROM api_key WHERE "
+const keyColumns = "SELECT id, organisation_id, principal_id, secret_hash, label, created_at, created_by, expires_at, last_used_at, last_used_from, withdrawn_at, governs, follows, issuer_id, public_key FROM api_key WHERE "
 
 func scanKey(scan scanner) (k Key, err error) {
 	var hash []byte
 	var until, used, withdrawn sql.NullTime
-	err = scan((*idColumn)(&k.ID), (*idColumn)(&k.Organisation), (*idColumn)(&k.Principal), &hash, &k.Label, &k.CreatedAt, &k.CreatedBy, &until, &used, &k.LastUsedFrom, &withdrawn, &k.Governs, (*idColumn)(&k.Issuer), &k.PublicKey)
+	err = scan((*idColumn)(&k.ID), (*idColumn)(&k.Organisation), (*idColumn)(&k.Principal), &hash, &k.Label, &k.CreatedAt, &k.CreatedBy, &until, &used, &k.LastUsedFrom, &withdrawn, &k.Governs, &k.Follows, (*idColumn)(&k.Issuer), &k.PublicKey)
 	copy(k.SecretHash[:], hash)
 	k.Until, k.LastUsedAt, k.WithdrawnAt = until.Time, used.Time, withdrawn.Time
 	return k, mark(err)
@@ -98,8 +99,8 @@ func (s *Store) CreateServiceKey(ctx context.Context, k Key, service string, aut
 }
 
 func insertKey(ctx context.Context, tx *txn, k Key) error {
-	_, err := tx.ExecContext(ctx, `INSERT INTO api_key (id, organisation_id, principal_id, secret_hash, label, created_at, created_by, expires_at, governs, issuer_id, public_key) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-		idColumn(k.ID), idColumn(k.Organisation), idColumn(k.Principal), k.SecretHash[:], k.Label, k.CreatedAt, k.CreatedBy, momentColumn(k.Until), k.Governs, idColumn(k.Issuer), k.PublicKey)
+	_, err := tx.ExecContext(ctx, `INSERT INTO api_key (id, organisation_id, principal_id, secret_hash, label, created_at, created_by, expires_at, governs, follows, issuer_id, public_key) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+		idColumn(k.ID), idColumn(k.Organisation), idColumn(k.Principal), k.SecretHash[:], k.Label, k.CreatedAt, k.CreatedBy, momentColumn(k.Until), k.Governs, k.Follows, idColumn(k.Issuer), k.PublicKey)
 	return err
 }
 

@@ -2,6 +2,7 @@ package tenant
 
 import (
 	"context"
+	"encoding/json"
 	"slices"
 	"sync"
 
@@ -50,6 +51,10 @@ type step struct {
 
 	once  sync.Once
 	about []access.About // worked out for all who are told
+
+	writing   sync.Once
+	written   json.RawMessage // the changes as followers are told them
+	unwritten error
 }
 
 // all is what the step is about.

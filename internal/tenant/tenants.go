@@ -12,10 +12,12 @@ import (
 	"time"
 
 	"github.com/google/uuid"
+	lru "github.com/hashicorp/golang-lru/v2"
 
 	"arbora.example/access"
 	"arbora.example/access/catalogue"
 	"arbora.example/access/model"
+	"arbora.example/internal/feed"
 	"arbora.example/internal/known"
 	"arbora.example/internal/settings"
 	"arbora.example/internal/store"
@@ -36,8 +38,10 @@ type Tenants struct {
 	instance model.ID       // tells this service from others on the same database
 	Changed  *known.Changes // what was signalled: see [store.Store.OnSignal]
 	titles   *known.Values[model.ID, string]
+	marks    *lru.Cache[revisionOf, feed.Digest] // of change records
 	level    level
-	behind   atomic.Bool // an organisation is behind the records
+	behind   atomic.Bool  // an organisation is behind the records
+	waiting  atomic.Int64 // followers that wait for a change
 	// Up to where the records were looked at, and whether the signals ever were: kept by the look that is under way.
 	followed, signalled uint64
 	signalling          bool
@@ -49,6 +53,11 @@ func NewTenants(records Records, shipped *catalogue.Catalogue, clock func() time
 		Records: records, shipped: shipped, clock: clock, Log: log, address: address, busy: newBusy(), refused: newRecent(), files: files, instance: NewID(), Changed: &known.Changes{},
 	}
 	s.titles = known.NewValues[model.ID, string](s.Changed, mostTitles)
+	marks, err := lru.New[revisionOf, feed.Digest](mostMarks)
+	if err != nil {
+		panic(err) // the size is a constant above zero
+	}
+	s.marks = marks
 	records.OnSignal(s.Changed.Forget)
 	return s
 }

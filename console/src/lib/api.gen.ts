@@ -1263,6 +1263,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/organisations/{organisation}/following/whole": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All that decisions in the organisation are made by, for a follower that begins: a state, the catalogue and a snapshot */
+        get: operations["followWhole"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/organisations/{organisation}/following/steps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What led from a state to the current one; while nothing did it is waited for */
+        get: operations["followSteps"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/organisations/{organisation}/following/attempts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Record what a follower refused to those whom its platform service serves */
+        post: operations["noteAttempts"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/organisations/{organisation}/audit-records": {
         parameters: {
             query?: never;
@@ -2002,6 +2053,8 @@ export interface components {
             until?: string;
             /** @description Programs that show it may use permissions to govern */
             governs?: boolean;
+            /** @description Of a platform service: followers read by it what decisions are made by, and it opens nothing else */
+            follows?: boolean;
             /** @description The public half of a key pair, in PEM or as a JWK (RFC 7517), by whose private half the program signs in place of showing a secret (RFC 7523) */
             publicKey?: string;
         };
@@ -2018,6 +2071,8 @@ export interface components {
             lastUsedFrom?: string;
             /** @description Programs that show it may use permissions to govern */
             governs: boolean;
+            /** @description Followers read by it what decisions are made by, and it opens nothing else */
+            follows?: boolean;
             /** @description Of the public key by which the program signs (RFC 7638); absent for a key with a secret */
             thumbprint?: string;
             /** @enum {string} */
@@ -2433,11 +2488,35 @@ export interface components {
             /** Format: date-time */
             last: string;
         };
+        FollowingDigest: string;
+        FollowingState: {
+            /** Format: int64 */
+            revision: number;
+            record: components["schemas"]["FollowingDigest"];
+            catalogue: components["schemas"]["FollowingDigest"];
+            /** @description The platform service that follows */
+            platform: string;
+        };
+        FollowingSteps: {
+            state: components["schemas"]["FollowingState"];
+            steps?: {
+                /** Format: int64 */
+                revision: number;
+                /** @description The changes of the step, as change records keep them */
+                changes: Record<string, never>;
+            }[];
+            /** @description Nothing leads there step by step: the whole is to be read */
+            untold?: boolean;
+        };
+        FollowingAttempts: {
+            /** @description Questions of the AuthZEN API, whose context says that they were attempted */
+            evaluations: Record<string, never>[];
+        };
         /**
          * @description What kind of thing was recorded
          * @enum {string}
          */
-        AuditEvent: "change" | "imported" | "refused" | "sign-in" | "sign-in-failed" | "sign-in-locked" | "sign-out" | "session-ended" | "switched" | "viewed-as" | "terminal-decided" | "key-issued" | "key-withdrawn" | "key-failed" | "link-failed" | "token-failed" | "service-key-issued" | "service-key-withdrawn" | "token-issued" | "token-revoked" | "password-chosen" | "recovery-asked" | "recovered" | "second-factor-set" | "second-factor-dropped" | "recovery-code-used" | "passkey-added" | "passkey-removed" | "passkey-failed" | "keeper-made" | "service-registered" | "service-removed";
+        AuditEvent: "change" | "imported" | "refused" | "sign-in" | "sign-in-failed" | "sign-in-locked" | "sign-out" | "session-ended" | "switched" | "viewed-as" | "terminal-decided" | "key-issued" | "key-withdrawn" | "key-failed" | "link-failed" | "token-failed" | "service-key-issued" | "service-key-withdrawn" | "token-issued" | "token-revoked" | "followed" | "password-chosen" | "recovery-asked" | "recovered" | "second-factor-set" | "second-factor-dropped" | "recovery-code-used" | "passkey-added" | "passkey-removed" | "passkey-failed" | "keeper-made" | "service-registered" | "service-removed";
         AuditRecord: {
             /** Format: int64 */
             number: number;
@@ -5818,6 +5897,89 @@ export interface operations {
                 content: {
                     "text/event-stream": string;
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    followWhole: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The whole, in a form of Arbora's own; it has its length and checksum within */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    followSteps: {
+        parameters: {
+            query: {
+                /** @description The revision of the state */
+                since: number;
+                /** @description The digest of its record */
+                record: components["schemas"]["FollowingDigest"];
+                /** @description The digest of its catalogue */
+                catalogue: components["schemas"]["FollowingDigest"];
+                /** @description For so many milliseconds at most; not at all when left out */
+                wait?: number;
+            };
+            header?: never;
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The steps */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FollowingSteps"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    noteAttempts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FollowingAttempts"];
+            };
+        };
+        responses: {
+            /** @description What the service refuses as well is recorded */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };
