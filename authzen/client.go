@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"io"
 	"iter"
+	"net"
 	"net/http"
 	"net/url"
 	"strconv"
@@ -33,6 +34,29 @@ type Service struct {
 	once    *http.Client // sends a request once
 	asks    *http.Client // sends again what is not answered
 	clients *expirable.LRU[string, *Client]
+	beside  *beside // nil for no follower
+}
+
+// beside is a follower of Arbora that is asked first.
+type beside struct {
+	address string
+	asks    *http.Client
+}
+
+// besideWithin bounds how long a follower may take to answer before Arbora is asked in its place.
+const besideWithin = 5 * time.Second
+
+// newBeside reaches a follower at an address: that of package net/http, or unix: and the file of a socket.
+func newBeside(address string) *beside {
+	transport := http.DefaultTransport.(*http.Transport).Clone()
+	transport.MaxIdleConnsPerHost = 64
+	if socket, ok := strings.CutPrefix(address, "unix:"); ok {
+		address = "http://localhost"
+		transport.DialContext = func(ctx context.Context, _, _ string) (net.Conn, error) {
+			return new(net.Dialer).DialContext(ctx, "unix", socket)
+		}
+	}
+	return &beside{strings.TrimSuffix(address, "/"), &http.Client{Transport: transport, Timeout: besideWithin}}
 }
 
 // Organisations are named by whoever asks, so no more clients are kept than are of use.
@@ -48,6 +72,7 @@ type options struct {
 	transport http.RoundTripper
 	timeout   time.Duration
 	tries     int
+	beside    string
 }
 
 // Over has requests sent by a transport of the caller's own.
@@ -60,6 +85,10 @@ func Within(timeout time.Duration) Option { return func(o *options) { o.timeout 
 // Tries is how often a request is sent at most until it is answered: 3 times when nothing else is said. What is answered with an error
 // of the server, or that there were too many requests, counts as not answered, and is sent again after the time that the answer names.
 func Tries(most int) Option { return func(o *options) { o.tries = most } }
+
+// Beside has a follower asked, which "arbora follow" runs beside the platform service, before Arbora is: at an address such as
+// http://127.0.0.1:8431, or unix: and the file of a socket. Arbora is asked what the follower does not answer.
+func Beside(follower string) Option { return func(o *options) { o.beside = follower } }
 
 // NewService opens the service that Arbora, at an address such as https://arbora.example, knows by a key.
 func NewService(address string, key Key, opts ...Option) *Service {
@@ -75,10 +104,14 @@ func NewService(address string, key Key, opts ...Option) *Service {
 	again.Logger = nil
 	again.RetryMax, again.RetryWaitMin, again.RetryWaitMax = o.tries-1, 50*time.Millisecond, 2*time.Second
 	again.ErrorHandler = retryablehttp.PassthroughErrorHandler // the last answer is told as it came
-	return &Service{
+	s := &Service{
 		address: strings.TrimSuffix(address, "/"), key: key, once: once, asks: again.StandardClient(),
 		clients: expirable.NewLRU[string, *Client](clientsKept, nil, clientsFor),
 	}
+	if o.beside != "" {
+		s.beside = newBeside(o.beside)
+	}
+	return s
 }
 
 // HTTP returns what sends a request once, under no sign-in.
@@ -99,6 +132,9 @@ func (s *Service) In(organisation string) *Client {
 		once:    &http.Client{Transport: &signed{tokens, s.once.Transport}, Timeout: s.once.Timeout},
 		asks:    &http.Client{Transport: &signed{tokens, s.asks.Transport}},
 	}
+	if s.beside != nil {
+		c.beside = &beside{s.beside.address + "/in/" + url.PathEscape(organisation), s.beside.asks}
+	}
 	s.clients.Add(organisation, c)
 	return c
 }
@@ -107,6 +143,7 @@ func (s *Service) In(organisation string) *Client {
 type Client struct {
 	address    string
 	once, asks *http.Client // as those of a service, signed in
+	beside     *beside
 	revision   uint64
 }
 
@@ -209,7 +246,18 @@ func (c *Client) ask(ctx context.Context, path string, body, into any) error {
 	if err != nil {
 		return err
 	}
-	r, err := http.NewRequestWithContext(ctx, http.MethodPost, c.address+path, bytes.NewReader(text))
+	if c.beside != nil {
+		err := c.send(ctx, c.beside.asks, c.beside.address+path, text, into)
+		var refused *Error
+		if err == nil || errors.As(err, &refused) && refused.Status == http.StatusBadRequest {
+			return err
+		}
+	}
+	return c.send(ctx, c.asks, c.address+path, text, into)
+}
+
+func (c *Client) send(ctx context.Context, by *http.Client, address string, text []byte, into any) error {
+	r, err := http.NewRequestWithContext(ctx, http.MethodPost, address, bytes.NewReader(text))
 	if err != nil {
 		return err
 	}
@@ -217,7 +265,7 @@ func (c *Client) ask(ctx context.Context, path string, body, into any) error {
 	if c.revision > 0 {
 		r.Header.Set("At-Least-Revision", strconv.FormatUint(c.revision, 10))
 	}
-	return Fetch(c.asks, r, into)
+	return Fetch(by, r, into)
 }
 
 // Introspection is what Arbora tells of a token (RFC 7662, section 2.2).

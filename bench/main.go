@@ -16,10 +16,10 @@ import (
 
 // choices say what is measured, and of what.
 type choices struct {
-	scale                                                        float64
-	seed                                                         uint64
-	core, console, loam, follow, past, decisions, pages, streams bool // that alone
-	program, plot                                                string
+	scale                                                                   float64
+	seed                                                                    uint64
+	core, console, loam, follow, past, decisions, pages, streams, followers bool // that alone
+	program, plot                                                           string
 }
 
 func main() {
@@ -34,6 +34,7 @@ func main() {
 	flag.BoolVar(&c.decisions, "decisions", false, "measure questions over HTTP alone")
 	flag.BoolVar(&c.pages, "pages", false, "measure pages of the tree alone")
 	flag.BoolVar(&c.streams, "streams", false, "measure open streams alone")
+	flag.BoolVar(&c.followers, "followers", false, "measure a follower alone")
 	flag.StringVar(&c.program, "program", "build/arbora", "the built arbora, whose console is measured")
 	flag.StringVar(&c.plot, "plot", "", "draw decision time against tree size into this file, and measure nothing else")
 	profile := flag.String("profile", "", "write where the processor's time goes into this file, for go tool pprof")
@@ -70,7 +71,7 @@ func (c choices) run() (over bool, err error) {
 		return false, plotGrowth(c.plot, c.seed)
 	}
 	r := &report{}
-	if !c.core && !c.loam && !c.follow && !c.past && !c.decisions && !c.pages && !c.streams {
+	if !c.core && !c.loam && !c.follow && !c.past && !c.decisions && !c.pages && !c.streams && !c.followers {
 		if err := r.console(context.Background(), c.program); err != nil || c.console {
 			return r.over, err
 		}
@@ -94,6 +95,10 @@ func (c choices) run() (over bool, err error) {
 	}
 	if c.streams {
 		err := r.withRecords(context.Background(), o, r.streams)
+		return r.over, err
+	}
+	if c.followers {
+		err := r.withRecords(context.Background(), o, r.followers)
 		return r.over, err
 	}
 	if c.past {

@@ -182,6 +182,7 @@ type load struct {
 	token  string
 	method string // POST when it is empty
 	prefix string // how an answer begins; that of a decision when it is empty
+	socket string // of the server; empty for one on the network
 	mutex  sync.Mutex
 	took   []time.Duration
 	total  time.Duration
@@ -200,7 +201,7 @@ func (l *load) runAll(urls []string, bodies [][]byte, during time.Duration) erro
 	begin := time.Now()
 	for n := range clients {
 		wait.Go(func() {
-			client := &http.Client{Transport: &http.Transport{MaxIdleConnsPerHost: 1}}
+			client := &http.Client{Transport: l.transport()}
 			var took []time.Duration
 			for i := n; time.Since(begin) < during; i += clients {
 				start := time.Now()
@@ -224,6 +225,16 @@ func (l *load) runAll(urls []string, bodies [][]byte, during time.Duration) erro
 	wait.Wait()
 	l.total += time.Since(begin)
 	return failed
+}
+
+func (l *load) transport() *http.Transport {
+	t := &http.Transport{MaxIdleConnsPerHost: 1}
+	if l.socket != "" {
+		t.DialContext = func(ctx context.Context, _, _ string) (net.Conn, error) {
+			return new(net.Dialer).DialContext(ctx, "unix", l.socket)
+		}
+	}
+	return t
 }
 
 func (l *load) send(client *http.Client, url string, body []byte) error {

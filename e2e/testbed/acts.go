@@ -245,3 +245,11 @@ func ServiceToken(t testing.TB, b *Bed, key api.KeyMade, organisation string) st
 	require.Equal(t, 200, status, answer)
 	return answer["access_token"].(string)
 }
+
+// KeyFollowing makes a key by which a follower of a platform service reads, and gives an access token made with it.
+func KeyFollowing(t testing.TB, b *Bed, service, organisation string) string {
+	t.Helper()
+	key, err := b.As(t, "warden").CreateServiceKey(t.Context(), service, api.KeyNew{Label: "a test", Follows: true})
+	require.NoError(t, err)
+	return ServiceToken(t, b, key, organisation)
+}

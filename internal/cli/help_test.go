@@ -39,7 +39,7 @@ func TestEveryCommandHasExamples(t *testing.T) {
 		})
 	}
 	for line := range strings.Lines(examplesText) {
-		onTheHost := slices.ContainsFunc([]string{"init", "serve", "reset-steward"}, func(host string) bool {
+		onTheHost := slices.ContainsFunc([]string{"init", "serve", "follow", "reset-steward"}, func(host string) bool {
 			return strings.HasPrefix(line, "arbora "+host)
 		})
 		require.True(t, onTheHost || longest(strings.TrimSpace(line), known) != "", "no command does %q", line)

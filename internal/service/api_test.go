@@ -53,7 +53,7 @@ func TestEveryRouteRefusesWhoHoldsNothing(t *testing.T) {
 				status, _, text := call(t, method, b.Address+"/api/v1"+path, "", contentType, body)
 				require.Equal(t, 401, status, "%s %s without a session: %s", method, path, text)
 			}
-			if needs == "nothing" || needs == "session" {
+			if needs == "nothing" || needs == "session" || needs == "following" { // what followers read is tried in package follower
 				continue
 			}
 			status, header, text := call(t, method, b.Address+"/api/v1"+path, token, contentType, body)

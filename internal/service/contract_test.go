@@ -31,6 +31,7 @@ func TestAnswersFitTheContract(t *testing.T) {
 	require.NoError(t, err)
 	house := "/scopes/" + strings.ReplaceAll(alpine, "/", "%2F")
 	covered := map[string]bool{}
+	following := testbed.KeyFollowing(t, b, "storage", "lindenmere")
 	for _, c := range []struct{ method, path, body, token string }{
 		{"GET", "/status", "", ""},
 		{"GET", "/session", "", token},
@@ -196,6 +197,10 @@ func TestAnswersFitTheContract(t *testing.T) {
 		{"POST", "/organisations/lindenmere/changes/last/undo?preview=true", "", token},
 		{"POST", "/organisations/lindenmere/changes/last/undo", "", token},
 		{"POST", "/organisations/lindenmere/changes/999999/undo", "", token},
+		{"GET", "/organisations/lindenmere/following/whole", "", following},
+		{"GET", "/organisations/lindenmere/following/steps?since=1&record=" + strings.Repeat("0", 64) + "&catalogue=" + strings.Repeat("0", 64), "", following},
+		{"GET", "/organisations/lindenmere/following/steps?since=1&record=no&catalogue=no", "", following},
+		{"POST", "/organisations/lindenmere/following/attempts", `{"evaluations":[]}`, following},
 		{"DELETE", "/session", "", token},
 	} {
 		t.Run(c.method+" "+c.path, func(t *testing.T) {

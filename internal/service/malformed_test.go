@@ -169,7 +169,7 @@ func goodBodies() map[string]string {
 		"acceptInvitation": `{"token":"x"}`, "signInByPasskey": `{"token":"x","answer":{}}`, "addPasskey": `{"token":"x","label":"y","answer":{}}`,
 		"confirmSecondFactor": `{"code":"x"}`, "removeSecondFactor": `{"password":"x"}`, "showDevice": `{"code":"x"}`, "decideDevice": `{"code":"x","allow":false}`,
 		"reshapeScopes": `{"scopes":["` + alpine + `"],"title":"x"}`, "editPrincipal": `{"title":"x"}`, "setState": `{"state":"suspended"}`, "handOver": `{"kind":"user","name":"bram"}`, "createKey": `{}`,
-		"createServiceKey": `{}`, "createOwnKey": `{}`, "createServiceAccount": `{"name":"x"}`, "switchOrganisation": `{"organisation":"x"}`,
+		"createServiceKey": `{}`, "noteAttempts": `{"evaluations":[]}`, "createOwnKey": `{}`, "createServiceAccount": `{"name":"x"}`, "switchOrganisation": `{"organisation":"x"}`,
 		"changeSettings": `{"settings":{"keysEach":3,"forbidSignedIn":false,"forbidPublic":false}}`,
 		"signIn":         `{"name":"a@b","password":"c"}`, "editProfile": `{}`, "proveSession": `{"password":"a"}`, "choosePassword": `{"current":"a","new":"b"}`,
 	}

@@ -37,6 +37,7 @@ func (d *Demo) serveLoamCommand() *cli.Command {
 		Description: "Loam acts by six API keys, one for each of its services (" + strings.Join(loamapi.Services, ", ") + "), which a\nkeeper issues with \"arbora key create --service NAME\". They stand in a JSON file:\n{\"compute\": {\"key\": \"…\", \"secret\": \"…\"}, …}. Start arbora serve with --loam URL to reach Loam through it.",
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "arbora", Usage: "`URL` where Arbora answers", Value: "http://" + host.DefaultListen},
+			&cli.StringSliceFlag{Name: "follower", Usage: "`SERVICE=ADDRESS` of a follower that decides for a service of Loam's, such as storage=unix:/run/storage/arbora.socket"},
 			&cli.StringFlag{Name: "keys", Usage: "`FILE` with the API keys of Loam's services", Required: true},
 			&cli.StringFlag{Name: "listen", Usage: "`HOST:PORT` to answer at", Value: defaultLoam, Destination: &set.Listen},
 			&cli.StringFlag{Name: "database", Usage: "`DSN` of Loam's own MariaDB database, as user:password@tcp(host:port)/database", Destination: &set.Database},
@@ -48,12 +49,20 @@ func (d *Demo) serveLoamCommand() *cli.Command {
 			if err != nil {
 				return err
 			}
-			return d.serveLoam(ctx, set, c.String("arbora"), keys)
+			followers := map[string]string{}
+			for _, text := range c.StringSlice("follower") {
+				service, address, ok := strings.Cut(text, "=")
+				if !ok || !slices.Contains(loamapi.Services, service) {
+					return fmt.Errorf("--follower %s names no service of Loam's: write it as SERVICE=ADDRESS, with one of %s", text, strings.Join(loamapi.Services, ", "))
+				}
+				followers[service] = address
+			}
+			return d.serveLoam(ctx, set, loam.Options{Arbora: c.String("arbora"), Keys: keys, Followers: followers})
 		},
 	}
 }
 
-func (d *Demo) serveLoam(ctx context.Context, set host.Settings, arbora string, keys map[string]loamapi.Key) (err error) {
+func (d *Demo) serveLoam(ctx context.Context, set host.Settings, o loam.Options) (err error) {
 	log, err := set.Check(d.Err)
 	if err != nil {
 		return err
@@ -77,7 +86,8 @@ func (d *Demo) serveLoam(ctx context.Context, set host.Settings, arbora string, 
 	if err != nil {
 		return fmt.Errorf("%w: choose another address with --listen", err)
 	}
-	cloud, err := loam.Open(ctx, loam.Options{Arbora: arbora, Keys: keys, Database: set.Database, Clock: time.Now, Log: log})
+	o.Database, o.Clock, o.Log = set.Database, time.Now, log
+	cloud, err := loam.Open(ctx, o)
 	if err != nil {
 		return errors.Join(err, listener.Close())
 	}

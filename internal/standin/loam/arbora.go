@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"net/http"
 	"strings"
+	"sync"
 
 	"github.com/google/uuid"
 
@@ -19,19 +20,20 @@ import (
 type arbora struct {
 	address  string
 	services map[string]*authzen.Service // by name
+	made     sync.Map                    // by organisation: the revision that the last change made here led to
 }
 
 // seat is a service at work in an organisation.
 type seat struct{ service, organisation string }
 
-func newArbora(address string, keys map[string]loamapi.Key) (*arbora, error) {
+func newArbora(address string, keys map[string]loamapi.Key, followers map[string]string) (*arbora, error) {
 	a := &arbora{address: strings.TrimSuffix(address, "/"), services: map[string]*authzen.Service{}}
 	for _, service := range loamapi.Services {
 		key := keys[service]
 		if key.ID == "" || key.Secret == "" {
 			return nil, fmt.Errorf("the key of service %s is missing: a keeper issues one with \"arbora key create --service %s\"", service, service)
 		}
-		a.services[service] = authzen.NewService(a.address, authzen.Key{ID: key.ID, Secret: key.Secret})
+		a.services[service] = authzen.NewService(a.address, authzen.Key{ID: key.ID, Secret: key.Secret}, authzen.Beside(followers[service]))
 	}
 	return a, nil
 }
@@ -101,13 +103,31 @@ func verdictOf(answer authzen.Answer) (v verdict, err error) {
 	return v, err
 }
 
+// sees returns a client whose answers know of all that was changed through Loam.
+func (a *arbora) sees(s seat) *authzen.Client {
+	if revision, ok := a.made.Load(s.organisation); ok {
+		return a.as(s).AtLeast(revision.(uint64))
+	}
+	return a.as(s)
+}
+
+// changed notes the revision that a change led to.
+func (a *arbora) changed(organisation string, revision int64) {
+	for {
+		before, ok := a.made.LoadOrStore(organisation, uint64(revision))
+		if !ok || before.(uint64) >= uint64(revision) || a.made.CompareAndSwap(organisation, before, uint64(revision)) {
+			return
+		}
+	}
+}
+
 // ask asks Arbora questions as a service in an organisation: one call for all of them.
 func (a *arbora) ask(ctx context.Context, s seat, questions ...question) ([]verdict, error) {
 	var answers []authzen.Answer
 	var err error
 	if len(questions) == 1 {
 		answers = make([]authzen.Answer, 1)
-		answers[0], err = a.as(s).Evaluate(ctx, questions[0].request())
+		answers[0], err = a.sees(s).Evaluate(ctx, questions[0].request())
 		if isNowhere(err) {
 			answers[0].Context, err = &authzen.Why{Reason: authzen.Unknown}, nil
 		}
@@ -116,7 +136,7 @@ func (a *arbora) ask(ctx context.Context, s seat, questions ...question) ([]verd
 		for i := range questions {
 			asked[i] = questions[i].request()
 		}
-		answers, err = a.as(s).EvaluateAll(ctx, asked)
+		answers, err = a.sees(s).EvaluateAll(ctx, asked)
 	}
 	if err != nil {
 		return nil, heard(err)

@@ -96,7 +96,7 @@ func keysOf(services ...string) map[string]loamapi.Key {
 }
 
 func asking(t *testing.T, p *pretender) *arbora {
-	a, err := newArbora(p.URL+"/", keysOf(loamapi.Services...))
+	a, err := newArbora(p.URL+"/", keysOf(loamapi.Services...), nil)
 	require.NoError(t, err)
 	return a
 }

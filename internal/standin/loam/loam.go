@@ -15,11 +15,13 @@ import (
 
 // Options are what Loam works with.
 type Options struct {
-	Arbora   string                 // where Arbora answers, such as http://127.0.0.1:8420
-	Keys     map[string]loamapi.Key // by service; see [loamapi.Services]
-	Database string                 // DSN of Loam's own database
-	Clock    func() time.Time
-	Log      *slog.Logger
+	Arbora string                 // where Arbora answers, such as http://127.0.0.1:8420
+	Keys   map[string]loamapi.Key // by service; see [loamapi.Services]
+	// Followers of Arbora decide for some of the services, by name: see [authzen.Beside].
+	Followers map[string]string
+	Database  string // DSN of Loam's own database
+	Clock     func() time.Time
+	Log       *slog.Logger
 }
 
 // Cloud is Loam. It is safe for concurrent use.
@@ -32,7 +34,7 @@ type Cloud struct {
 
 // Open opens Loam's records and clears away what was begun and never came to be.
 func Open(ctx context.Context, o Options) (*Cloud, error) {
-	a, err := newArbora(o.Arbora, o.Keys)
+	a, err := newArbora(o.Arbora, o.Keys, o.Followers)
 	if err != nil {
 		return nil, err
 	}

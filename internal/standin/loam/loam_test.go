@@ -159,6 +159,6 @@ func TestArborasProblems(t *testing.T) {
 	require.True(t, isUnavailable(heard(&authzen.Error{Status: 400, Code: "invalid_client", Detail: "the key was taken back"})), "that is Loam's own fault, not the asker's")
 	require.True(t, isUnavailable(heard(&authzen.Error{Status: 404})), "something else answered")
 	require.True(t, isUnavailable(answered(json.Unmarshal([]byte("{"), &struct{}{}))))
-	_, err := newArbora("http://127.0.0.1:1", map[string]loamapi.Key{"compute": {ID: "1", Secret: "2"}})
+	_, err := newArbora("http://127.0.0.1:1", map[string]loamapi.Key{"compute": {ID: "1", Secret: "2"}}, nil)
 	require.ErrorContains(t, err, "the key of service networking is missing")
 }

@@ -13,7 +13,6 @@ import (
 
 	"arbora.example/access/model"
 	"arbora.example/api"
-	"arbora.example/client"
 	"arbora.example/internal/standin/loam/loamapi"
 )
 
@@ -188,8 +187,11 @@ func (c *call) register(ctx context.Context, r resource, parent uuid.UUID, name,
 	if title != "" {
 		wanted.Title = title
 	}
-	err = answered(client.Done(arbora.CreateScope(ctx, parent.String(), wanted)))
-	if err == nil || isUnavailable(err) {
+	made, err := arbora.CreateScope(ctx, parent.String(), wanted)
+	if err = answered(err); err == nil {
+		c.arbora.changed(r.Organisation, made.Revision)
+		return nil
+	} else if isUnavailable(err) {
 		return err
 	}
 	if forgotten := c.records.forget(ctx, r.ID); forgotten != nil {
@@ -302,10 +304,11 @@ func (c *call) reshape(ctx context.Context, r resource, state string) (any, erro
 		return nil, err
 	}
 	wanted := api.ReshapingState(state)
-	err = answered(client.Done(arbora.ReshapeScopes(ctx, c.subject.Organisation, nil, api.Reshaping{Scopes: []string{r.ID.String()}, State: wanted})))
-	if err != nil {
+	written, err := arbora.ReshapeScopes(ctx, c.subject.Organisation, nil, api.Reshaping{Scopes: []string{r.ID.String()}, State: wanted})
+	if err = answered(err); err != nil {
 		return nil, err
 	}
+	c.arbora.changed(c.subject.Organisation, written.Revision)
 	d := c.describe(r)
 	d.State = state
 	return d, nil
