@@ -348,13 +348,19 @@ func copyDemo(t testing.TB, dsn string) {
 
 // StartDemoWithLoam is StartDemo with Loam, the stand-in cloud, beside it.
 func StartDemoWithLoam(t testing.TB) *Bed {
+	return StartDemoWithFollowers(t, func(*Bed) map[string]string { return nil })
+}
+
+// StartDemoWithFollowers is StartDemoWithLoam with followers that decide for some of Loam's services, by name: at the addresses that
+// follow gives once the service answers.
+func StartDemoWithFollowers(t testing.TB, follow func(b *Bed) map[string]string) *Bed {
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(t, err)
 	b := startDemo(t, "http://"+listener.Addr().String())
 	keys, err := demo.LoamKeys(t.Context(), b.Address)
 	require.NoError(t, err)
 	log := slog.New(slog.NewTextHandler(b.Log, nil))
-	b.Cloud, err = loam.Open(t.Context(), loam.Options{Arbora: b.Address, Keys: keys, Database: DSN(t), Clock: b.Clock.Now, Log: log})
+	b.Cloud, err = loam.Open(t.Context(), loam.Options{Arbora: b.Address, Keys: keys, Followers: follow(b), Database: DSN(t), Clock: b.Clock.Now, Log: log})
 	require.NoError(t, err)
 	handler, err := b.Cloud.Handler()
 	require.NoError(t, err)

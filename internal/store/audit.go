@@ -5,6 +5,7 @@ import (
 	"context"
 	"crypto/hmac"
 	"crypto/sha256"
+	"database/sql"
 	"encoding/hex"
 	"encoding/json"
 	"fmt"
@@ -103,14 +104,23 @@ func (s *Store) CheckAudit(ctx context.Context, anchors ...Anchor) error {
 
 // EachAudit is CheckAudit that also shows every record, oldest first; an error of visit ends it.
 func (s *Store) EachAudit(ctx context.Context, visit func(AuditRecord) error, anchors ...Anchor) error {
-	var last uint64
+	// One consistent view of the log and of its end: records are appended meanwhile.
+	tx, err := s.db.BeginTx(ctx, &sql.TxOptions{Isolation: sql.LevelRepeatableRead, ReadOnly: true})
+	if err != nil {
+		return mark(err)
+	}
+	defer tx.Rollback()
+	var last, end uint64
+	if err := tx.QueryRowContext(ctx, "SELECT number FROM audit_end WHERE one = 1").Scan(&end); err != nil {
+		return mark(err)
+	}
 	before := make([]byte, sha256.Size)
 	keyed := false
 	anchored := map[uint64]string{}
 	for _, a := range anchors {
 		anchored[a.Number] = a.Hash
 	}
-	err := each(ctx, s.db, "SELECT number, organisation, recorded_at, actor, came_from, event, detail, hash, keyed FROM audit_record ORDER BY number", nil, func(scan scanner) error {
+	err = each(ctx, tx, "SELECT number, organisation, recorded_at, actor, came_from, event, detail, hash, keyed FROM audit_record ORDER BY number", nil, func(scan scanner) error {
 		var number uint64
 		var r AuditRecord
 		var kept []byte
@@ -138,10 +148,6 @@ func (s *Store) EachAudit(ctx context.Context, visit func(AuditRecord) error, an
 	})
 	if err != nil {
 		return err
-	}
-	var end uint64
-	if err := s.db.QueryRowContext(ctx, "SELECT number FROM audit_end WHERE one = 1").Scan(&end); err != nil {
-		return mark(err)
 	}
 	for _, a := range anchors {
 		end = max(end, a.Number)
