@@ -16,10 +16,10 @@ import (
 
 // choices say what is measured, and of what.
 type choices struct {
-	scale                                                                   float64
-	seed                                                                    uint64
-	core, console, loam, follow, past, decisions, pages, streams, followers bool // that alone
-	program, plot                                                           string
+	scale                                                                               float64
+	seed                                                                                uint64
+	core, console, loam, follow, past, decisions, pages, streams, followers, simulation bool // that alone
+	program, plot                                                                       string
 }
 
 func main() {
@@ -35,6 +35,7 @@ func main() {
 	flag.BoolVar(&c.pages, "pages", false, "measure pages of the tree alone")
 	flag.BoolVar(&c.streams, "streams", false, "measure open streams alone")
 	flag.BoolVar(&c.followers, "followers", false, "measure a follower alone")
+	flag.BoolVar(&c.simulation, "simulation", false, "simulate a thousand followers alone")
 	flag.StringVar(&c.program, "program", "build/arbora", "the built arbora, whose console is measured")
 	flag.StringVar(&c.plot, "plot", "", "draw decision time against tree size into this file, and measure nothing else")
 	profile := flag.String("profile", "", "write where the processor's time goes into this file, for go tool pprof")
@@ -71,6 +72,10 @@ func (c choices) run() (over bool, err error) {
 		return false, plotGrowth(c.plot, c.seed)
 	}
 	r := &report{}
+	if c.simulation {
+		r.simulation(c.seed)
+		return r.over, nil
+	}
 	if !c.core && !c.loam && !c.follow && !c.past && !c.decisions && !c.pages && !c.streams && !c.followers {
 		if err := r.console(context.Background(), c.program); err != nil || c.console {
 			return r.over, err

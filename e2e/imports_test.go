@@ -18,17 +18,22 @@ const arrows = `
 cmd/arbora-demo → internal/demo/command
 cmd/arbora → internal/cli internal/host
 internal/demo/command → internal/demo internal/host internal/standin/loam internal/standin/loam/loamcmd internal/standin/mailsink
-internal/host → console internal/mail internal/server internal/store/mariadbd internal/store/snapshots
+internal/host → console follower internal/mail internal/server internal/store/mariadbd internal/store/snapshots
 internal/server → internal/loopback internal/server/authzen internal/server/contract internal/server/oauth internal/service
 internal/service → internal/change
 internal/change → internal/ask internal/signin
 internal/server/oauth → internal/signin
-internal/server/authzen → authzen internal/ask
+internal/server/authzen → internal/evaluation internal/tenant
 internal/signin → internal/plan
-internal/ask → internal/tenant
+internal/ask → internal/evaluation internal/tenant
+follower → internal/evaluation internal/feed
+internal/evaluation → access authzen internal/problem
 internal/plan → internal/letters internal/tenant
 internal/tenant/memory → internal/tenant
-internal/tenant → internal/problem internal/store
+internal/tenant → internal/feed internal/known internal/problem internal/store
+internal/feed → access
+internal/known → access/model
+authzen → internal/plainjson
 internal/standin/loam/loamcmd → internal/cli internal/standin/loam/loamclient
 internal/store → access internal/settings internal/store/prepared
 internal/store/snapshots → access

@@ -84,7 +84,7 @@ func Open(ctx context.Context, o Options) (*Follower, error) {
 			return nil, fmt.Errorf("follower: %w", err)
 		}
 	}
-	sending := []authzen.Option{authzen.Tries(1), authzen.Within(o.Lease)}
+	sending := []authzen.Option{authzen.Tries(1), authzen.Within(o.Lease / 2)}
 	if o.Transport != nil {
 		sending = append(sending, authzen.Over(o.Transport))
 	}

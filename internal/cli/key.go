@@ -129,7 +129,7 @@ func (a *app) listKeys(ctx context.Context, c *cli.Command) error {
 	return a.print(c, l)
 }
 
-var keyColumns = []string{"Id", "Label", "Created", "By", "Until", "Last used", "From", "State"}
+var keyColumns = []string{"Id", "Label", "Created", "By", "Until", "Last used", "From", "State", "Use"}
 
 func keyRow(k api.Key) []string {
 	until, used := "no end", "never"
@@ -139,7 +139,18 @@ func keyRow(k api.Key) []string {
 	if !k.LastUsedAt.IsZero() {
 		used = moment(k.LastUsedAt)
 	}
-	return []string{k.Id, k.Label, moment(k.CreatedAt), k.CreatedBy, until, used, k.LastUsedFrom, string(k.State)}
+	return []string{k.Id, k.Label, moment(k.CreatedAt), k.CreatedBy, until, used, k.LastUsedFrom, string(k.State), useOf(k)}
+}
+
+// useOf says what a key may be used for beyond the usual, or alone.
+func useOf(k api.Key) string {
+	switch {
+	case k.Follows:
+		return "followers only"
+	case k.Governs:
+		return "may govern"
+	}
+	return ""
 }
 
 func (a *app) listIssuedKeys(ctx context.Context, c *cli.Command, s session, issuer string) error {

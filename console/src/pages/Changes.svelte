@@ -19,7 +19,7 @@
     change: "change", imported: "import", refused: "refused", "sign-in": "sign-in", "sign-in-failed": "sign-in failed", "sign-in-locked": "sign-in held back", "sign-out": "sign-out",
     "session-ended": "session ended", switched: "organisation switched", "viewed-as": "looked as somebody", "terminal-decided": "terminal let in or not", "key-issued": "key issued", "key-withdrawn": "key revoked",
     "key-failed": "key refused", "link-failed": "link refused", "token-failed": "token refused", "service-key-issued": "service's key issued", "service-key-withdrawn": "service's key revoked", "token-issued": "token issued",
-    "token-revoked": "token revoked", "password-chosen": "password chosen", "recovery-asked": "recovery asked for", recovered: "account recovered", "second-factor-set": "second factor set up", "second-factor-dropped": "second factor removed",
+    "token-revoked": "token revoked", followed: "follower began", "password-chosen": "password chosen", "recovery-asked": "recovery asked for", recovered: "account recovered", "second-factor-set": "second factor set up", "second-factor-dropped": "second factor removed",
     "recovery-code-used": "recovery code used", "passkey-added": "passkey added", "passkey-removed": "passkey removed", "passkey-failed": "passkey refused", "keeper-made": "keeper created", "service-registered": "service registered", "service-removed": "service removed",
   };
   const events = Object.keys(words) as Schemas["AuditEvent"][];
