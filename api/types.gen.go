@@ -1400,6 +1400,19 @@ type FollowingAttempts struct {
 	Evaluations []map[string]interface{} `json:"evaluations"`
 }
 
+// FollowingChanges defines model for FollowingChanges.
+type FollowingChanges struct {
+	Changes []struct {
+		// Changes As change records keep them
+		Changes  map[string]interface{} `json:"changes"`
+		Revision int64                  `json:"revision"`
+	} `json:"changes,omitempty,omitzero"`
+
+	// Reset The changes are not known one by one: read the snapshot anew
+	Reset bool           `json:"reset,omitempty,omitzero"`
+	State FollowingState `json:"state"`
+}
+
 // FollowingDigest defines model for FollowingDigest.
 type FollowingDigest = string
 
@@ -1411,19 +1424,6 @@ type FollowingState struct {
 	Platform string          `json:"platform"`
 	Record   FollowingDigest `json:"record"`
 	Revision int64           `json:"revision"`
-}
-
-// FollowingSteps defines model for FollowingSteps.
-type FollowingSteps struct {
-	State FollowingState `json:"state"`
-	Steps []struct {
-		// Changes The changes of the step, as change records keep them
-		Changes  map[string]interface{} `json:"changes"`
-		Revision int64                  `json:"revision"`
-	} `json:"steps,omitempty,omitzero"`
-
-	// Untold Nothing leads there step by step: the whole is to be read
-	Untold bool `json:"untold,omitempty,omitzero"`
 }
 
 // Grant defines model for Grant.
@@ -3400,8 +3400,8 @@ type UndoChangeParams struct {
 	IfMatch IfMatch `json:"If-Match,omitempty,omitzero"`
 }
 
-// FollowStepsParams defines parameters for FollowSteps.
-type FollowStepsParams struct {
+// FollowChangesParams defines parameters for FollowChanges.
+type FollowChangesParams struct {
 	// Since The revision of the state
 	Since int64 `form:"since" json:"since"`
 

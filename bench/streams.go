@@ -46,6 +46,7 @@ func (r *report) streams(ctx context.Context, _ *mariadbd.Server, records *store
 	}
 	defer end()
 	name := o.containers[0].Name
+	o.changes, o.resources = nil, nil // a service does not keep what it was made of beside it
 	keeper, err := a.SignIn(ctx, signin.SignInRequest{Name: "warden", Password: passphrase, From: "127.0.0.1"})
 	if err != nil {
 		return err

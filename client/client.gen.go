@@ -141,8 +141,8 @@ func (c *Client) NoteAttempts(ctx context.Context, organisation OrganisationName
 	return done(c, ctx, "POST", path("/organisations/%s/following/attempts", organisation), nil, body)
 }
 
-// FollowSteps asks for GET /organisations/{organisation}/following/steps: What led from a state to the current one; while nothing did it is waited for.
-func (c *Client) FollowSteps(ctx context.Context, organisation OrganisationName, params *FollowStepsParams) (FollowingSteps, error) {
+// FollowChanges asks for GET /organisations/{organisation}/following/changes: The changes since a state. The service waits for the next change when there is none yet.
+func (c *Client) FollowChanges(ctx context.Context, organisation OrganisationName, params *FollowChangesParams) (FollowingChanges, error) {
 	q := query{}
 	if params != nil {
 		q.add("since", params.Since)
@@ -150,12 +150,12 @@ func (c *Client) FollowSteps(ctx context.Context, organisation OrganisationName,
 		q.add("catalogue", params.Catalogue)
 		q.add("wait", params.Wait)
 	}
-	return read[FollowingSteps](c, ctx, "GET", path("/organisations/%s/following/steps", organisation), q, nil)
+	return read[FollowingChanges](c, ctx, "GET", path("/organisations/%s/following/changes", organisation), q, nil)
 }
 
-// FollowWhole asks for GET /organisations/{organisation}/following/whole: All that decisions in the organisation are made by, for a follower that begins: a state, the catalogue and a snapshot.
-func (c *Client) FollowWhole(ctx context.Context, organisation OrganisationName) error {
-	return done(c, ctx, "GET", path("/organisations/%s/following/whole", organisation), nil, nil)
+// FollowSnapshot asks for GET /organisations/{organisation}/following/snapshot: Everything that decisions in the organisation depend on, for a follower that begins: a state, the catalogue and a snapshot.
+func (c *Client) FollowSnapshot(ctx context.Context, organisation OrganisationName) error {
+	return done(c, ctx, "GET", path("/organisations/%s/following/snapshot", organisation), nil, nil)
 }
 
 // ListGroups asks for GET /organisations/{organisation}/groups: List groups.

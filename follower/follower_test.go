@@ -193,26 +193,26 @@ func TestAFollowerAnswersAsTheServiceDoes(t *testing.T) {
 		require.NoError(t, change())
 		compare()
 	}
-	require.Equal(t, 2, f.wire.count("whole"), "but for another catalogue, changes were followed step by step")
+	require.Equal(t, 2, f.wire.count("snapshot"), "but for another catalogue, changes were followed step by step")
 }
 
 // TestAFollowerLosesItsLease cuts the wire: what is asked after the lease is answered by nobody, and answered again once the service is
 // heard of.
 func TestAFollowerLosesItsLease(t *testing.T) {
 	b := testbed.InMemory(t)
-	f := follow(t, b, follower.Options{Lease: 300 * time.Millisecond})
+	f := follow(t, b, follower.Options{Lease: time.Second})
 	server := httptest.NewServer(f.Handler("http://follower.example"))
 	defer server.Close()
 	beside := authzen.NewClient(server.URL, "", authzen.Tries(1))
-	_, err := beside.Evaluate(t.Context(), reads)
-	require.NoError(t, err)
+	answered := func() bool { _, err := beside.Evaluate(t.Context(), reads); return err == nil }
+	require.Eventually(t, answered, time.Minute, time.Millisecond)
 	f.wire.cut.Store(true)
 	var behind *follower.Behind
 	require.Eventually(t, func() bool {
 		_, err := f.organisation().Decide(access.Question{})
 		return errors.As(err, &behind) && behind.Reason != nil
 	}, time.Minute, time.Millisecond)
-	_, err = beside.Evaluate(t.Context(), reads)
+	_, err := beside.Evaluate(t.Context(), reads)
 	var refused *authzen.Error
 	require.ErrorAs(t, err, &refused)
 	require.Equal(t, 503, refused.Status)
@@ -221,8 +221,8 @@ func TestAFollowerLosesItsLease(t *testing.T) {
 	require.NoError(t, client.Done(b.As(t, "rowan@lindenmere").CreateGroup(t.Context(), "lindenmere", api.GroupNew{Name: "meanwhile"})))
 	f.wire.cut.Store(false)
 	f.level()
-	require.Eventually(t, func() bool { _, err := beside.Evaluate(t.Context(), reads); return err == nil }, time.Minute, time.Millisecond)
-	require.Equal(t, 1, f.wire.count("whole"), "what led on from there was told step by step")
+	require.Eventually(t, answered, time.Minute, time.Millisecond)
+	require.Equal(t, 1, f.wire.count("snapshot"), "what led on from there was told step by step")
 }
 
 // TestARevokedKeyFollowsNoMore revokes the follower's key: it answers nothing from then on, though its lease goes on.
@@ -258,13 +258,13 @@ func TestAKeyForFollowingOpensNothingElse(t *testing.T) {
 	_, err := authzen.NewClient(b.Address, token).Evaluate(t.Context(), reads)
 	require.ErrorContains(t, err, "for followers alone")
 	for _, other := range []string{b.Token(t, "rowan@lindenmere"), testbed.ServiceToken(t, b, acting, "lindenmere")} {
-		for _, path := range []string{"whole", "steps?since=1&record=" + strings.Repeat("0", 64) + "&catalogue=" + strings.Repeat("0", 64)} {
+		for _, path := range []string{"snapshot", "changes?since=1&record=" + strings.Repeat("0", 64) + "&catalogue=" + strings.Repeat("0", 64)} {
 			status, _, text := testbed.Call(t, "GET", b.Address+"/api/v1/organisations/lindenmere/following/"+path, other, "", "")
 			require.Equal(t, 403, status, text)
 			require.Contains(t, text, "this is for followers")
 		}
 	}
-	status, _, text := testbed.Call(t, "GET", b.Address+"/api/v1/organisations/quaywater/following/whole", token, "", "")
+	status, _, text := testbed.Call(t, "GET", b.Address+"/api/v1/organisations/quaywater/following/snapshot", token, "", "")
 	require.Equal(t, 404, status, text)
 	testbed.Machine(t, b, "watcher")
 	require.ErrorContains(t, client.Done(b.As(t, "rowan@lindenmere").CreateKey(t.Context(), "lindenmere", api.ServiceAccountKind, testbed.Digitising+"/watcher", api.KeyNew{Follows: true})), "only keys of platform services are for followers")
@@ -283,7 +283,7 @@ func TestAFollowerBeginsWithWhatItKept(t *testing.T) {
 	key := keyOf(t, b, true)
 	first, w := open(b, key)
 	require.NoError(t, first.Close())
-	require.Equal(t, 1, w.count("whole"))
+	require.Equal(t, 1, w.count("snapshot"))
 	files, err := filepath.Glob(filepath.Join(directory, "*"))
 	require.NoError(t, err)
 	require.Len(t, files, 1)
@@ -299,7 +299,7 @@ func TestAFollowerBeginsWithWhatItKept(t *testing.T) {
 	answers, err := o.Evaluate(t.Context(), []authzen.Request{reads})
 	require.NoError(t, err)
 	require.True(t, answers[0].Decision)
-	require.Zero(t, w.count("whole"))
+	require.Zero(t, w.count("snapshot"))
 	require.NoError(t, second.Close())
 
 	text, err := os.ReadFile(files[0])
@@ -307,7 +307,7 @@ func TestAFollowerBeginsWithWhatItKept(t *testing.T) {
 	for name, damaged := range map[string][]byte{"torn": text[:len(text)/2], "empty": nil, "altered": append([]byte(nil), append(text[:len(text)-9:len(text)-9], "altered!!"...)...)} {
 		require.NoError(t, os.WriteFile(files[0], damaged, 0o600))
 		again, w := open(b, key)
-		require.Equal(t, 1, w.count("whole"), name)
+		require.Equal(t, 1, w.count("snapshot"), name)
 		require.NoError(t, again.Close())
 	}
 	// A database that came to the same revision by another way.
@@ -323,7 +323,7 @@ func TestAFollowerBeginsWithWhatItKept(t *testing.T) {
 	require.NoError(t, client.Done(other.As(t, "rowan@lindenmere").CreateGroup(t.Context(), "lindenmere", api.GroupNew{Name: "there"})))
 	require.Equal(t, revision(b), revision(other))
 	fourth, w := open(other, key)
-	require.Equal(t, 1, w.count("whole"))
+	require.Equal(t, 1, w.count("snapshot"))
 	require.NoError(t, fourth.Close())
 }
 

@@ -128,22 +128,22 @@ func (o *Organisation) follow(ctx context.Context, known chan<- error) {
 func (o *Organisation) hear(ctx context.Context, mayWait bool) error {
 	now := o.now.Load()
 	if now == nil {
-		return o.whole(ctx)
+		return o.begin(ctx)
 	}
-	page, err := o.steps(ctx, now.state, mayWait)
+	page, err := o.changes(ctx, now.state, mayWait)
 	if err != nil {
 		return err
 	}
-	if page.Untold || page.State.Platform != now.state.Platform {
-		return o.whole(ctx)
+	if page.Reset || page.State.Platform != now.state.Platform {
+		return o.begin(ctx)
 	}
-	if len(page.Steps) == 0 {
+	if len(page.Changes) == 0 {
 		return nil
 	}
 	next, err := page.Follow(now.Snapshot)
 	if err != nil {
-		o.follower.options.Log.Warn("the steps do not lead on: the organisation is read anew", "organisation", o.name, "reason", err)
-		return o.whole(ctx)
+		o.follower.options.Log.Warn("the changes cannot be applied: the organisation is read anew", "organisation", o.name, "reason", err)
+		return o.begin(ctx)
 	}
 	o.publish(page.State, next)
 	return nil
@@ -161,9 +161,9 @@ func (o *Organisation) path(what string) string {
 	return strings.TrimSuffix(o.follower.options.Service, "/") + "/api/v1/organisations/" + url.PathEscape(o.name) + "/following/" + what
 }
 
-// whole reads all that decisions are made by.
-func (o *Organisation) whole(ctx context.Context) error {
-	r, err := http.NewRequestWithContext(ctx, http.MethodGet, o.path("whole"), nil)
+// begin reads everything that decisions depend on.
+func (o *Organisation) begin(ctx context.Context) error {
+	r, err := http.NewRequestWithContext(ctx, http.MethodGet, o.path("snapshot"), nil)
 	if err != nil {
 		return err
 	}
@@ -171,7 +171,7 @@ func (o *Organisation) whole(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	state, s, err := feed.ReadWhole(text)
+	state, s, err := feed.Read(text)
 	if err != nil {
 		return fmt.Errorf("what the service told cannot be read: %w", err)
 	}
@@ -179,13 +179,13 @@ func (o *Organisation) whole(ctx context.Context) error {
 	return nil
 }
 
-// steps asks what led on from where the organisation stands.
-func (o *Organisation) steps(ctx context.Context, since feed.State, mayWait bool) (page feed.Page, err error) {
+// changes asks for the changes since a state.
+func (o *Organisation) changes(ctx context.Context, since feed.State, mayWait bool) (page feed.Page, err error) {
 	query := url.Values{"since": {strconv.FormatUint(since.Revision, 10)}, "record": {since.Record.String()}, "catalogue": {since.Catalogue.String()}}
 	if mayWait {
 		query.Set("wait", strconv.FormatInt((o.follower.options.Lease/4).Milliseconds(), 10))
 	}
-	r, err := http.NewRequestWithContext(ctx, http.MethodGet, o.path("steps")+"?"+query.Encode(), nil)
+	r, err := http.NewRequestWithContext(ctx, http.MethodGet, o.path("changes")+"?"+query.Encode(), nil)
 	if err != nil {
 		return page, err
 	}
@@ -243,7 +243,7 @@ func (o *Organisation) pass(ctx context.Context, some []authzen.Request) error {
 const saveEvery = 5 * time.Minute
 
 func (o *Organisation) file() string {
-	return filepath.Join(o.follower.options.Directory, url.PathEscape(o.name)+"-"+url.PathEscape(o.follower.options.Key.ID)+".whole")
+	return filepath.Join(o.follower.options.Directory, url.PathEscape(o.name)+"-"+url.PathEscape(o.follower.options.Key.ID)+".snapshot")
 }
 
 // fromDisk takes up what was kept on the disk, if anything was. Nothing is answered by it before the service has told what led on from it.
@@ -257,7 +257,7 @@ func (o *Organisation) fromDisk() error {
 	} else if err != nil {
 		return err
 	}
-	state, s, err := feed.ReadWhole(text)
+	state, s, err := feed.Read(text)
 	if err != nil {
 		return err
 	}
@@ -285,7 +285,7 @@ func (o *Organisation) keep() (err error) {
 			err = errors.Join(err, os.Remove(f.Name()))
 		}
 	}()
-	if err := errors.Join(feed.WriteWhole(to, now.state, now.Snapshot), to.Flush(), f.Sync(), f.Close()); err != nil {
+	if err := errors.Join(feed.Write(to, now.state, now.Snapshot), to.Flush(), f.Sync(), f.Close()); err != nil {
 		return err
 	}
 	if err := os.Rename(f.Name(), o.file()); err != nil {

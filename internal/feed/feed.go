@@ -44,10 +44,10 @@ func (d Digest) String() string { return hex.EncodeToString(d[:]) }
 
 // Page is what led to a state from another.
 type Page struct {
-	State State  `json:"state"`
-	Steps []Step `json:"steps,omitempty"`
-	// Untold says that nothing leads there step by step: the whole is to be read anew.
-	Untold bool `json:"untold,omitempty"`
+	State   State  `json:"state"`
+	Changes []Step `json:"changes,omitempty"`
+	// Reset says that the changes are not known one by one: the follower reads a snapshot anew.
+	Reset bool `json:"reset,omitempty"`
 }
 
 // Step is what led to a revision from the one before, in the form of [access.EncodeChanges].
@@ -58,7 +58,7 @@ type Step struct {
 
 // Follow returns the snapshot that a page leads to from another.
 func (p Page) Follow(now *access.Snapshot) (*access.Snapshot, error) {
-	for _, step := range p.Steps {
+	for _, step := range p.Changes {
 		if step.Revision != now.Revision()+1 {
 			return nil, fmt.Errorf("a step to revision %d does not begin at %d", step.Revision, now.Revision())
 		}
@@ -76,11 +76,11 @@ func (p Page) Follow(now *access.Snapshot) (*access.Snapshot, error) {
 	return now, nil
 }
 
-// mark begins the whole; its last letter is the version of the form.
-const mark = "arbora whole 1\n"
+// mark begins a snapshot with its state; its last digit is the version of the form.
+const mark = "arbora feed 1\n"
 
-// WriteWhole writes a state with the catalogue and the snapshot that make it up.
-func WriteWhole(w io.Writer, state State, s *access.Snapshot) error {
+// Write writes a state with the catalogue and the snapshot that make it up.
+func Write(w io.Writer, state State, s *access.Snapshot) error {
 	head, err := json.Marshal(state)
 	if err != nil {
 		return err
@@ -96,11 +96,11 @@ func WriteWhole(w io.Writer, state State, s *access.Snapshot) error {
 	return s.WriteFile(w)
 }
 
-// ErrTorn is returned for what is not a whole.
+// ErrTorn is returned for text that [Write] did not write, or that is cut off.
 var ErrTorn = errors.New("it is not whole, or of another version")
 
-// ReadWhole reads what [WriteWhole] wrote. It keeps no part of the text.
-func ReadWhole(text []byte) (state State, s *access.Snapshot, err error) {
+// Read reads what [Write] wrote. It keeps no part of the text.
+func Read(text []byte) (state State, s *access.Snapshot, err error) {
 	rest, ok := bytes.CutPrefix(text, []byte(mark))
 	if !ok {
 		return state, nil, ErrTorn

@@ -178,4 +178,3 @@ func (f *following) listener() (listener net.Listener, address string, err error
 	}
 	return listener, "http://localhost", nil
 }
-

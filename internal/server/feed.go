@@ -18,15 +18,15 @@ import (
 
 // What followers read is written piece by piece, or waited for: it is answered beside the generated face.
 
-// wholeWithin bounds how long a follower may take to read the whole.
-const wholeWithin = 10 * time.Minute
+// snapshotWithin bounds how long a follower may take to read a snapshot.
+const snapshotWithin = 10 * time.Minute
 
-// whole writes all that decisions in an organisation are made by.
-func (s *Server) whole(c *gin.Context) {
+// followSnapshot writes everything that decisions in an organisation depend on.
+func (s *Server) followSnapshot(c *gin.Context) {
 	caller, _ := callerOf(c.Request.Context())
-	write, err := s.service.Whole(c.Request.Context(), caller, c.Param("organisation"))
+	write, err := s.service.FollowSnapshot(c.Request.Context(), caller, c.Param("organisation"))
 	if err == nil {
-		err = http.NewResponseController(c.Writer).SetWriteDeadline(time.Now().Add(wholeWithin))
+		err = http.NewResponseController(c.Writer).SetWriteDeadline(time.Now().Add(snapshotWithin))
 	}
 	if err != nil {
 		s.writeError(c, err)
@@ -35,12 +35,12 @@ func (s *Server) whole(c *gin.Context) {
 	c.Header("Content-Type", "application/octet-stream")
 	c.Status(http.StatusOK)
 	if err := write(c.Writer); err != nil { // the follower sees that it is torn
-		s.log.Warn("a follower did not read the whole", "error", err)
+		s.log.Warn("a follower did not read the whole snapshot", "error", err)
 	}
 }
 
-// steps answers with what led from a state to the current one, and waits for a while when nothing did yet.
-func (s *Server) steps(c *gin.Context) {
+// followChanges answers with the changes since a state, and waits for the next one when there is none yet.
+func (s *Server) followChanges(c *gin.Context) {
 	ctx := c.Request.Context()
 	caller, _ := callerOf(ctx)
 	since, wait, err := followed(c)
@@ -49,7 +49,7 @@ func (s *Server) steps(c *gin.Context) {
 	}
 	var page feed.Page
 	if err == nil {
-		page, err = s.service.Steps(ctx, caller, c.Param("organisation"), since)
+		page, err = s.service.FollowChanges(ctx, caller, c.Param("organisation"), since)
 	}
 	if err != nil {
 		s.writeError(c, err)
@@ -111,8 +111,8 @@ func notAState(field string, err error) error {
 	return &problem.Problem{Kind: problem.Invalid, Field: field, Detail: err.Error(), Next: "send the state of an earlier answer"}
 }
 
-// attempts records what a follower refused to those whom its platform service serves: the service answers the same questions itself.
-func (s *Server) attempts(c *gin.Context) {
+// noteAttempts records what a follower refused to those whom its platform service serves: the service answers the same questions itself.
+func (s *Server) noteAttempts(c *gin.Context) {
 	var asked struct {
 		Evaluations []authzen.Request `json:"evaluations"`
 	}

@@ -75,9 +75,9 @@ func New(o Options) (http.Handler, error) {
 	})
 	group := engine.Group(basePath, limitBody, s.admit, s.once)
 	group.GET("/organisations/:organisation/stream", s.stream)
-	group.GET("/organisations/:organisation/following/whole", s.whole)
-	group.GET("/organisations/:organisation/following/steps", s.steps)
-	group.POST("/organisations/:organisation/following/attempts", s.attempts)
+	group.GET("/organisations/:organisation/following/snapshot", s.followSnapshot)
+	group.GET("/organisations/:organisation/following/changes", s.followChanges)
+	group.POST("/organisations/:organisation/following/attempts", s.noteAttempts)
 	contract.RegisterHandlersWithOptions(group, strict, contract.GinServerOptions{
 		ErrorHandler: func(c *gin.Context, err error, _ int) {
 			s.writeError(c, &problem.Problem{Kind: problem.Invalid, Detail: err.Error()})

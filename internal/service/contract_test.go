@@ -197,9 +197,9 @@ func TestAnswersFitTheContract(t *testing.T) {
 		{"POST", "/organisations/lindenmere/changes/last/undo?preview=true", "", token},
 		{"POST", "/organisations/lindenmere/changes/last/undo", "", token},
 		{"POST", "/organisations/lindenmere/changes/999999/undo", "", token},
-		{"GET", "/organisations/lindenmere/following/whole", "", following},
-		{"GET", "/organisations/lindenmere/following/steps?since=1&record=" + strings.Repeat("0", 64) + "&catalogue=" + strings.Repeat("0", 64), "", following},
-		{"GET", "/organisations/lindenmere/following/steps?since=1&record=no&catalogue=no", "", following},
+		{"GET", "/organisations/lindenmere/following/snapshot", "", following},
+		{"GET", "/organisations/lindenmere/following/changes?since=1&record=" + strings.Repeat("0", 64) + "&catalogue=" + strings.Repeat("0", 64), "", following},
+		{"GET", "/organisations/lindenmere/following/changes?since=1&record=no&catalogue=no", "", following},
 		{"POST", "/organisations/lindenmere/following/attempts", `{"evaluations":[]}`, following},
 		{"DELETE", "/session", "", token},
 	} {

@@ -67,8 +67,9 @@ func (s *Tenants) markOf(ctx context.Context, h *Tenant, revision uint64) (feed.
 	return record, nil
 }
 
-// Whole writes what decisions in the caller's organisation are made by, for a follower that begins, and records that it was read.
-func (s *Tenants) Whole(ctx context.Context, c Caller, organisation string) (write func(io.Writer) error, err error) {
+// FollowSnapshot returns what writes everything that decisions in the caller's organisation depend on, for a follower that begins. It
+// records that the follower read it.
+func (s *Tenants) FollowSnapshot(ctx context.Context, c Caller, organisation string) (write func(io.Writer) error, err error) {
 	h := s.Tenant(c.Organisation)
 	now, err := s.Followed(ctx, c, organisation)
 	if err != nil {
@@ -78,11 +79,11 @@ func (s *Tenants) Whole(ctx context.Context, c Caller, organisation string) (wri
 	if err != nil {
 		return nil, err
 	}
-	record := store.AuditRecord{Organisation: c.OrganisationName, Author: s.Author(c), Event: "followed", Detail: c.Name + " began to follow the organisation, and read all that decisions are made by"}
+	record := store.AuditRecord{Organisation: c.OrganisationName, Author: s.Author(c), Event: "followed", Detail: c.Name + " began to follow the organisation, and read everything that decisions depend on"}
 	if err := s.Records.Audit(context.WithoutCancel(ctx), record); err != nil {
 		return nil, err
 	}
-	return func(w io.Writer) error { return feed.WriteWhole(w, state, now) }, nil
+	return func(w io.Writer) error { return feed.Write(w, state, now) }, nil
 }
 
 // Beyond returns what is closed at the next change of the caller's organisation, if that is at a state already; nil when it is at another.
@@ -96,8 +97,8 @@ func (s *Tenants) Beyond(ctx context.Context, c Caller, organisation string, sin
 	return changed, nil
 }
 
-// Steps returns what led the caller's organisation from a state to the current one.
-func (s *Tenants) Steps(ctx context.Context, c Caller, organisation string, since feed.State) (feed.Page, error) {
+// FollowChanges returns the changes of the caller's organisation since a state.
+func (s *Tenants) FollowChanges(ctx context.Context, c Caller, organisation string, since feed.State) (feed.Page, error) {
 	h := s.Tenant(c.Organisation)
 	now, err := s.Followed(ctx, c, organisation)
 	if err != nil {
@@ -111,23 +112,23 @@ func (s *Tenants) Steps(ctx context.Context, c Caller, organisation string, sinc
 	if err != nil {
 		return p, err
 	}
-	if p.Untold = was != since.Record || p.State.Catalogue != since.Catalogue || since.Revision > now.Revision(); p.Untold || since.Revision == now.Revision() {
+	if p.Reset = was != since.Record || p.State.Catalogue != since.Catalogue || since.Revision > now.Revision(); p.Reset || since.Revision == now.Revision() {
 		return p, nil
 	}
-	if p.Steps, err = h.recent.told(since.Revision, now.Revision()); err != nil || p.Steps != nil {
+	if p.Changes, err = h.recent.told(since.Revision, now.Revision()); err != nil || p.Changes != nil {
 		return p, err
 	}
 	steps, untold, err := s.Records.ChangesSince(ctx, h.id, since.Revision, now.Revision())
 	if err != nil {
 		return p, err
 	}
-	p.Untold = untold != nil || len(steps) > mostFollowed
-	for i := 0; i < len(steps) && !p.Untold; i++ {
+	p.Reset = untold != nil || len(steps) > mostFollowed
+	for i := 0; i < len(steps) && !p.Reset; i++ {
 		text, err := access.EncodeChanges(steps[i].Changes)
 		if err != nil {
 			return p, err
 		}
-		p.Steps = append(p.Steps, feed.Step{Revision: steps[i].Revision, Changes: text})
+		p.Changes = append(p.Changes, feed.Step{Revision: steps[i].Revision, Changes: text})
 	}
 	return p, nil
 }

@@ -1263,15 +1263,15 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/organisations/{organisation}/following/whole": {
+    "/organisations/{organisation}/following/snapshot": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** All that decisions in the organisation are made by, for a follower that begins: a state, the catalogue and a snapshot */
-        get: operations["followWhole"];
+        /** Everything that decisions in the organisation depend on, for a follower that begins: a state, the catalogue and a snapshot */
+        get: operations["followSnapshot"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1280,15 +1280,15 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/organisations/{organisation}/following/steps": {
+    "/organisations/{organisation}/following/changes": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** What led from a state to the current one; while nothing did it is waited for */
-        get: operations["followSteps"];
+        /** The changes since a state. The service waits for the next change when there is none yet */
+        get: operations["followChanges"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2497,16 +2497,16 @@ export interface components {
             /** @description The platform service that follows */
             platform: string;
         };
-        FollowingSteps: {
+        FollowingChanges: {
             state: components["schemas"]["FollowingState"];
-            steps?: {
+            changes?: {
                 /** Format: int64 */
                 revision: number;
-                /** @description The changes of the step, as change records keep them */
+                /** @description As change records keep them */
                 changes: Record<string, never>;
             }[];
-            /** @description Nothing leads there step by step: the whole is to be read */
-            untold?: boolean;
+            /** @description The changes are not known one by one: read the snapshot anew */
+            reset?: boolean;
         };
         FollowingAttempts: {
             /** @description Questions of the AuthZEN API, whose context says that they were attempted */
@@ -5901,7 +5901,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    followWhole: {
+    followSnapshot: {
         parameters: {
             query?: never;
             header?: never;
@@ -5913,7 +5913,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description The whole, in a form of Arbora's own; it has its length and checksum within */
+            /** @description The snapshot, in a form of Arbora's own with a checksum */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -5925,7 +5925,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    followSteps: {
+    followChanges: {
         parameters: {
             query: {
                 /** @description The revision of the state */
@@ -5946,13 +5946,13 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description The steps */
+            /** @description The changes */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["FollowingSteps"];
+                    "application/json": components["schemas"]["FollowingChanges"];
                 };
             };
             default: components["responses"]["Problem"];
