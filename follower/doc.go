@@ -3,7 +3,7 @@
 //
 // [Open] reads an organisation once, from the service or from what was kept on the disk, and then waits for changes. [Organisation.Decide]
 // answers in the same process; [Follower.Handler] answers the OpenID AuthZEN Authorization API, on a Unix socket or on loopback, and needs
-// no sign-in: whoever can reach it is told what Arbora would tell the platform service.
+// no sign-in: every program that can reach it gets the answers that Arbora gives the platform service.
 //
 // No answer is older than the lease. A follower knows that it was level with the service when it sent the last request that the service
 // answered; once that is longer ago than the lease, whatever is asked is refused with [Behind], and nothing is answered from memory. What the

@@ -102,7 +102,7 @@ func fail(w http.ResponseWriter, _ *http.Request, err error) {
 	case errors.As(err, &refused):
 		told = authzen.Error{Status: http.StatusBadRequest, Type: "urn:arbora:problem:" + string(refused.Kind), Title: "Not valid", Field: refused.Field, Detail: refused.Detail, Next: refused.Next}
 	case errors.As(err, &behind), errors.Is(err, context.DeadlineExceeded), errors.Is(err, context.Canceled):
-		told = authzen.Error{Status: http.StatusServiceUnavailable, Type: "urn:arbora:problem:unavailable", Title: "Not available", Detail: strings.TrimSpace(err.Error()), Next: "ask again in a moment, or ask Arbora itself; answer nobody with yes meanwhile"}
+		told = authzen.Error{Status: http.StatusServiceUnavailable, Type: "urn:arbora:problem:unavailable", Title: "Not available", Detail: strings.TrimSpace(err.Error()), Next: "ask again in a moment, or ask Arbora itself; until then act as if the answer were no"}
 		w.Header().Set("Retry-After", "1")
 	}
 	w.Header().Set("Content-Type", "application/problem+json")

@@ -84,7 +84,7 @@ func (o *Organisation) follow(ctx context.Context, known chan<- error) {
 		}
 	}
 	if err := o.fromDisk(); err != nil {
-		o.follower.options.Log.Warn("what was kept on the disk is not used", "organisation", o.name, "reason", err)
+		o.follower.options.Log.Warn("the snapshot on the disk is not used", "organisation", o.name, "reason", err)
 	}
 	go o.passOn(ctx)
 	save := time.Now().Add(saveEvery)
@@ -173,7 +173,7 @@ func (o *Organisation) begin(ctx context.Context) error {
 	}
 	state, s, err := feed.Read(text)
 	if err != nil {
-		return fmt.Errorf("what the service told cannot be read: %w", err)
+		return fmt.Errorf("the snapshot of the service cannot be read: %w", err)
 	}
 	o.publish(state, s)
 	return nil

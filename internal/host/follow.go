@@ -34,17 +34,17 @@ func (h *Host) followCommand() *cli.Command {
 	f := &following{}
 	return &cli.Command{
 		Name: "follow", Usage: "decide beside a platform service what Arbora decides", ArgsUsage: "ORGANISATION…",
-		Description: "It answers the AuthZEN API on a socket or on loopback, without a sign-in: whoever can reach it is told what Arbora would tell\n" +
-			"the platform service. It needs a key made by arbora key create --service NAME --follows; give it as ARBORA_KEY and ARBORA_SECRET.",
+		Description: "It answers the AuthZEN API on a socket or on loopback, without a sign-in: every program that can reach it gets the answers\n" +
+			"that Arbora gives the platform service. Create its key with arbora key create --service NAME --follows, and give it as\nARBORA_KEY and ARBORA_SECRET.",
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "server", Usage: "`ADDRESS` of the service", Value: "http://" + DefaultListen, Sources: cli.EnvVars("ARBORA_SERVER"), Destination: &f.server},
 			&cli.StringFlag{Name: "authority", Usage: "`FILE` with the certificates that vouch for the service, if a private authority does", TakesFile: true, Sources: cli.EnvVars("ARBORA_AUTHORITY"), Destination: &f.authority},
-			&cli.StringFlag{Name: "key", Usage: "`ID` of the key to follow by", Sources: cli.EnvVars("ARBORA_KEY"), Destination: &f.key},
+			&cli.StringFlag{Name: "key", Usage: "`ID` of the key", Sources: cli.EnvVars("ARBORA_KEY"), Destination: &f.key},
 			&cli.StringFlag{Name: "secret-from", Usage: "`FILE` with the key's secret; the environment variable ARBORA_SECRET takes its place", TakesFile: true, Destination: &f.secretFrom},
 			&cli.StringFlag{Name: "socket", Usage: "`FILE` of a Unix socket to answer on, for the account and group of the follower", TakesFile: true, Destination: &f.socket},
 			&cli.StringFlag{Name: "listen", Usage: "`HOST:PORT` on this machine to answer at, without --socket", Value: DefaultFollowerListen, Destination: &f.listen},
 			&cli.StringFlag{Name: "data", Usage: "`DIRECTORY` that keeps what was learnt, for a quick start", Value: DataHome("follower"), Destination: &f.data},
-			&cli.DurationFlag{Name: "lease", Usage: "for this `TIME` it answers after it last heard of the service", Value: follower.DefaultLease, Destination: &f.lease},
+			&cli.DurationFlag{Name: "lease", Usage: "for this `TIME` it answers after Arbora last answered it; 5s unless you say otherwise", Value: follower.DefaultLease, Destination: &f.lease},
 			&cli.StringFlag{Name: "log", Usage: "least `LEVEL` that is logged: debug, info, warn or error", Value: "info", Sources: cli.EnvVars("ARBORA_LOG"), Destination: &f.log},
 		},
 		Action: func(ctx context.Context, c *cli.Command) error {
@@ -121,7 +121,7 @@ func (f *following) credential() (authzen.Key, error) {
 		secret = strings.TrimSpace(string(text))
 	}
 	if f.key == "" || secret == "" {
-		return authzen.Key{}, errors.New("the key to follow by is missing: a keeper makes one with arbora key create --service NAME --follows; give it as ARBORA_KEY and ARBORA_SECRET, or with --key and --secret-from")
+		return authzen.Key{}, errors.New("the key is missing: a keeper creates one with arbora key create --service NAME --follows; give it as ARBORA_KEY and ARBORA_SECRET, or with --key and --secret-from")
 	}
 	return authzen.Key{ID: f.key, Secret: secret}, nil
 }
