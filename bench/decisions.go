@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"log/slog"
 	"net"
@@ -69,7 +70,10 @@ func startAsking(ctx context.Context, records *store.Store, o *organisation) (a 
 	closed := answer(listener, handler)
 	a = &asking{Service: svc, base: "http://" + listener.Addr().String(), token: token, asked: halfNo(o, now, 1<<14)}
 	a.bodies = bodiesOf(a.asked)
-	return a, func() error { stop(); return closed() }, nil
+	return a, func() error {
+		stop()
+		return errors.Join(closed(), svc.WithdrawKey(ctx, keeper, key.Key.ID.String()))
+	}, nil
 }
 
 // sealer seals by a key of zeros.

@@ -48,7 +48,6 @@ func (r *report) follow(ctx context.Context, _ *mariadbd.Server, records *store.
 		_, revision, err = s.CreateScope("lindenmere", change.NewScope{Kind: "folder", Name: name}).Make(ctx, c)
 		return time.Since(start), revision, err
 	}
-	median := func(times []time.Duration) time.Duration { return slices.Sorted(slices.Values(times))[len(times)/2] }
 
 	var own, turns, follows []time.Duration
 	for i := range followed {

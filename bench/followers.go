@@ -47,7 +47,7 @@ func (r *report) followers(ctx context.Context, _ *mariadbd.Server, records *sto
 	if err != nil {
 		return err
 	}
-	defer func() { err = errors.Join(err, f.Close()) }()
+	defer func() { err = errors.Join(err, f.Close(), a.withdraw(ctx, key)) }()
 	r.figure("follower-start", time.Since(start).Seconds(), "s")
 	r.atMost("follower-memory/service", float64(liveHeap()-before)/float64(serving), 1.2)
 	one, _ := f.In(name)
@@ -68,6 +68,14 @@ func (a *asking) followingKey(ctx context.Context) (authzen.Key, error) {
 	}
 	made, err := a.CreateServiceKey(ctx, keeper, "storage", signin.NewKey{Label: "bench", Follows: true})
 	return authzen.Key{ID: made.Key.ID.String(), Secret: string(made.Secret)}, err
+}
+
+func (a *asking) withdraw(ctx context.Context, key authzen.Key) error {
+	keeper, err := a.SignIn(ctx, signin.SignInRequest{Name: "warden", Password: passphrase, From: "127.0.0.1"})
+	if err != nil {
+		return err
+	}
+	return a.WithdrawKey(ctx, keeper, key.ID)
 }
 
 // followerDecides compares decisions of the follower, in its own process, with those of a snapshot.
@@ -125,7 +133,7 @@ func (r *report) followerBySocket(a *asking, f *follower.Follower, directory str
 
 // followerRevokes measures how long it takes from the answer to a revocation at the service until the follower says no.
 func (r *report) followerRevokes(ctx context.Context, a *asking, one *follower.Organisation, o *organisation) error {
-	const times = 200
+	const times = 100 // in each round
 	person, err := a.SignIn(ctx, signin.SignInRequest{Name: "u0@" + o.containers[0].Name, Password: passphrase, From: "127.0.0.1"})
 	if err != nil {
 		return err
@@ -141,7 +149,7 @@ func (r *report) followerRevokes(ctx context.Context, a *asking, one *follower.O
 	}
 	permission := catalogue.Shipped().MustPermission("describe project")
 	var took []time.Duration
-	for i := 0; len(took) < times; i++ {
+	for i := 0; len(took) < rounds*times; i++ {
 		q := access.Question{Principal: o.users[1+i].ID, Permission: permission, Scope: o.shelves[i%len(o.shelves)], Context: now}
 		if d, err := one.Decide(q); err != nil {
 			return err
@@ -174,8 +182,12 @@ func (r *report) followerRevokes(ctx context.Context, a *asking, one *follower.O
 		}
 		took = append(took, time.Since(start))
 	}
-	slices.Sort(took)
-	r.figure("follower-revocation-median", float64(took[times/2].Microseconds())/1000, "ms")
-	r.milliseconds("follower-revocation", took[times*99/100], 200)
+	var p99s []time.Duration
+	for round := range slices.Chunk(took, times) {
+		slices.Sort(round)
+		p99s = append(p99s, round[times*99/100])
+	}
+	r.figure("follower-revocation-median", float64(median(took).Microseconds())/1000, "ms")
+	r.milliseconds("follower-revocation", median(p99s), 200)
 	return nil
 }

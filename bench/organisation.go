@@ -56,6 +56,7 @@ func generate(s size, seed uint64) *organisation {
 	o.makeTree(s)
 	o.makePeople(s)
 	o.makeRules(s)
+	o.makeShelves()
 	return o
 }
 
@@ -80,6 +81,17 @@ func (o *organisation) scope(parent model.ID, kind model.Kind, name, typeName st
 		o.containers = append(o.containers, scope)
 	}
 	return scope
+}
+
+// makeShelves makes projects that hold as many resources as a page of the tree has.
+func (o *organisation) makeShelves() {
+	for i := range shelves {
+		shelf := o.scope(o.elsewhere, model.Project, fmt.Sprint("shelf", i), "")
+		o.shelves = append(o.shelves, shelf.ID)
+		for j := range shelfSize {
+			o.scope(shelf.ID, model.Resource, fmt.Sprint("r", j), types[j%len(types)])
+		}
+	}
 }
 
 // makeTree lays folders in folders and compartments in projects; resources sit in projects and compartments.
@@ -117,14 +129,7 @@ func (o *organisation) makeTree(s size) {
 			homes = append(homes, made)
 		}
 	}
-	for i := range shelves {
-		o.shelves = append(o.shelves, o.scope(two.ID, model.Project, fmt.Sprint("shelf", i), "").ID)
-	}
 	for i := range s.resources {
-		if shelf := i / shelfSize; shelf < shelves {
-			o.scope(o.shelves[shelf], model.Resource, fmt.Sprint("r", i), types[o.random.IntN(len(types))])
-			continue
-		}
 		among := homes
 		if i < min(folderResources, s.resources*9/10) {
 			among = folderHomes

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"net/http"
+	"slices"
 	"time"
 
 	"arbora.example/internal/signin"
@@ -30,13 +31,16 @@ func (r *report) pages(ctx context.Context, _ *mariadbd.Server, records *store.S
 	if err := l.runAll(urls, nil, time.Second); err != nil { // the titles are read
 		return err
 	}
-	l.took, l.total = nil, 0
-	for range 5 {
+	var rates []float64
+	for range rounds {
+		l.took, l.total = nil, 0
 		if err := l.runAll(urls, nil, 2*time.Second); err != nil {
 			return err
 		}
+		rates = append(rates, l.rate())
 	}
-	r.figure("tree-page", l.rate(), "pages/s")
-	r.atLeast("tree-page-rate", l.rate()/1500, 1)
+	slices.Sort(rates)
+	r.figure("tree-page", rates[rounds/2], "pages/s")
+	r.atLeast("tree-page-rate", rates[rounds/2]/1500, 1)
 	return nil
 }

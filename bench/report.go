@@ -2,6 +2,7 @@ package main
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
 	"time"
 )
@@ -37,3 +38,9 @@ func (r *report) milliseconds(name string, took time.Duration, most float64) {
 }
 
 func nameOf(prefix string, i int) string { return prefix + strconv.Itoa(i) }
+
+// median returns the middle of some times.
+func median(times []time.Duration) time.Duration {
+	sorted := slices.Sorted(slices.Values(times))
+	return sorted[len(sorted)/2]
+}

@@ -41,8 +41,10 @@ func (r *report) service(ctx context.Context, o *organisation, decision time.Dur
 		if err := r.search(ctx, records, db, o); err != nil {
 			return err
 		}
-		if err := r.decisions(ctx, database, records, o); err != nil {
-			return err
+		for _, measure := range []func(context.Context, *mariadbd.Server, *store.Store, *organisation) error{r.decisions, r.pages, r.followers} {
+			if err := measure(ctx, database, records, o); err != nil {
+				return err
+			}
 		}
 		if err := r.follow(ctx, database, records, o); err != nil {
 			return err
@@ -50,7 +52,10 @@ func (r *report) service(ctx context.Context, o *organisation, decision time.Dur
 		if err := r.past(ctx, database, records, o); err != nil {
 			return err
 		}
-		return r.loam(ctx, database, records, o)
+		if err := r.loam(ctx, database, records, o); err != nil {
+			return err
+		}
+		return r.streams(ctx, database, records, o)
 	})
 }
 
