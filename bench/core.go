@@ -91,7 +91,7 @@ func (r *report) decide(o *organisation, s *access.Snapshot) time.Duration {
 	r.figure("decide/map-lookup", float64(decision)/float64(lookUp), "times")
 	r.atMost("decide-time", float64(decision)/float64(2*time.Microsecond), 1)
 	// The same few questions are answered from the processor's own memory.
-	const few = 64
+	const few = 16
 	warm := each(1<<18, func(i int) {
 		if s.Decide(asked[i%few]).Allowed {
 			allowed++

@@ -41,10 +41,10 @@ type Follower struct {
 	going   sync.WaitGroup
 }
 
-// Behind is the error of whoever asks while the follower has not heard of the service for longer than the lease.
+// Behind is the error of whoever asks while the follower has had no answer of the service for longer than the lease.
 type Behind struct {
 	Organisation string
-	Reason       error // why the service was not heard of; nil when that is not known
+	Reason       error // why the service did not answer; nil when that is not known
 }
 
 // Error says since when, and why.
@@ -168,7 +168,7 @@ func (o *Organisation) evaluator() (*evaluation.Evaluator, error) {
 }
 
 // Evaluate answers requests of the AuthZEN API on one snapshot, as Arbora answers the platform service. What it refuses that was attempted is
-// passed on to Arbora, which records it.
+// sent to Arbora, which records it.
 func (o *Organisation) Evaluate(_ context.Context, asked []authzen.Request) ([]authzen.Answer, error) {
 	e, err := o.evaluator()
 	if err != nil {
@@ -183,7 +183,7 @@ func (o *Organisation) Evaluate(_ context.Context, asked []authzen.Request) ([]a
 			o.attempted(asked[i])
 		}
 	}
-	return evaluation.Told(answers, e.Revision()), nil
+	return evaluation.AnswersOf(answers, e.Revision()), nil
 }
 
 // SearchSubjects is [authzen.Decider.SearchSubjects].

@@ -32,7 +32,7 @@ type Organisation struct {
 	changed  chan struct{}        // closed when another snapshot is known
 	mu       sync.Mutex           // guards changed and kept
 	kept     feed.State           // what is on the disk
-	refused  chan authzen.Request // attempts to pass on
+	refused  chan authzen.Request // attempts to send to the service
 }
 
 // known is a snapshot, and where the organisation stands with it.
@@ -41,7 +41,7 @@ type known struct {
 	state feed.State
 }
 
-// mostAttempts is how many refused attempts wait to be passed on. What does not fit is only logged: no answer waits for it.
+// mostAttempts is how many refused attempts wait to be sent. What does not fit is only logged: no answer waits for it.
 const mostAttempts = 1000
 
 func newOrganisation(f *Follower, name string) *Organisation {
@@ -75,9 +75,9 @@ const (
 	lastRetry  = 2 * time.Second
 )
 
-// follow keeps the organisation level until the context ends. It tells known once: that the organisation is known, or what refused it.
+// follow keeps the organisation level until the context ends. It reports to known once: nil, or why the service refused it.
 func (o *Organisation) follow(ctx context.Context, known chan<- error) {
-	told := func(err error) {
+	report := func(err error) {
 		if known != nil {
 			known <- err
 			known = nil
@@ -86,16 +86,16 @@ func (o *Organisation) follow(ctx context.Context, known chan<- error) {
 	if err := o.fromDisk(); err != nil {
 		o.follower.options.Log.Warn("the snapshot on the disk is not used", "organisation", o.name, "reason", err)
 	}
-	go o.passOn(ctx)
+	go o.sendAttempts(ctx)
 	save := time.Now().Add(saveEvery)
 	for retry := firstRetry; ctx.Err() == nil; {
 		begun := ownClock()
-		err := o.hear(ctx, known == nil)
+		err := o.catchUp(ctx, known == nil)
 		if err == nil {
 			o.reason.Store(nil)
 			o.until.Store(begun + int64(o.follower.options.Lease))
 			if o.Lease() > 0 { // reading the whole may take longer
-				told(nil)
+				report(nil)
 			}
 			retry = firstRetry
 			if time.Now().After(save) {
@@ -113,9 +113,9 @@ func (o *Organisation) follow(ctx context.Context, known chan<- error) {
 		var refused *authzen.Error
 		if errors.As(err, &refused) && refused.Status >= 400 && refused.Status < 500 && refused.Status != http.StatusTooManyRequests {
 			o.until.Store(0) // it may not follow any more: nothing is answered from now on
-			told(fmt.Errorf("organisation %s cannot be followed: %w", o.name, err))
+			report(fmt.Errorf("organisation %s cannot be followed: %w", o.name, err))
 		}
-		o.follower.options.Log.Warn("the service was not heard of", "organisation", o.name, "error", err)
+		o.follower.options.Log.Warn("the service did not answer", "organisation", o.name, "error", err)
 		select {
 		case <-ctx.Done():
 		case <-time.After(retry):
@@ -124,8 +124,8 @@ func (o *Organisation) follow(ctx context.Context, known chan<- error) {
 	}
 }
 
-// hear brings the organisation level with the service once, and waits for a change if it may.
-func (o *Organisation) hear(ctx context.Context, mayWait bool) error {
+// catchUp brings the organisation level with the service once, and waits for a change if it may.
+func (o *Organisation) catchUp(ctx context.Context, mayWait bool) error {
 	now := o.now.Load()
 	if now == nil {
 		return o.begin(ctx)
@@ -192,17 +192,17 @@ func (o *Organisation) changes(ctx context.Context, since feed.State, mayWait bo
 	return page, authzen.Fetch(o.follower.service.In(o.name).HTTP(), r, &page)
 }
 
-// attempted has a refused attempt passed on.
+// attempted has a refused attempt sent to the service.
 func (o *Organisation) attempted(r authzen.Request) {
 	select {
 	case o.refused <- r:
 	default:
-		o.follower.options.Log.Warn("a refused attempt is not recorded: too many wait to be passed on", "organisation", o.name)
+		o.follower.options.Log.Warn("a refused attempt is not recorded: too many wait to be sent", "organisation", o.name)
 	}
 }
 
-// passOn passes refused attempts on, those that come together in one request.
-func (o *Organisation) passOn(ctx context.Context) {
+// sendAttempts sends refused attempts to the service, which records them; those that come together go in one request.
+func (o *Organisation) sendAttempts(ctx context.Context) {
 	for {
 		var some []authzen.Request
 		select {
@@ -219,13 +219,13 @@ func (o *Organisation) passOn(ctx context.Context) {
 				more = false
 			}
 		}
-		if err := o.pass(ctx, some); err != nil && ctx.Err() == nil {
-			o.follower.options.Log.Warn("refused attempts could not be passed on, and are not recorded", "organisation", o.name, "attempts", len(some), "error", err)
+		if err := o.send(ctx, some); err != nil && ctx.Err() == nil {
+			o.follower.options.Log.Warn("refused attempts could not be sent to the service, and are not recorded", "organisation", o.name, "attempts", len(some), "error", err)
 		}
 	}
 }
 
-func (o *Organisation) pass(ctx context.Context, some []authzen.Request) error {
+func (o *Organisation) send(ctx context.Context, some []authzen.Request) error {
 	text, err := json.Marshal(map[string]any{"evaluations": some})
 	if err != nil {
 		return err

@@ -33,16 +33,16 @@ func QuestionOf(r authzen.Request) (q Question) {
 	return q
 }
 
-// Told are answers at a revision as the API tells them.
-func Told(answers []Answer, revision uint64) []authzen.Answer {
-	told := make([]authzen.Answer, len(answers))
+// AnswersOf are answers at a revision in the form of the API.
+func AnswersOf(answers []Answer, revision uint64) []authzen.Answer {
+	list := make([]authzen.Answer, len(answers))
 	for i := range answers {
-		told[i] = answers[i].told(revision)
+		list[i] = answers[i].wire(revision)
 	}
-	return told
+	return list
 }
 
-func (a *Answer) told(revision uint64) authzen.Answer {
+func (a *Answer) wire(revision uint64) authzen.Answer {
 	why := &authzen.Why{Reason: string(a.Reason), Revision: revision, Lacks: a.Lacks, Hidden: a.Hidden}
 	if a.Error != nil {
 		why.Error = &authzen.Fault{Status: http.StatusBadRequest, Message: a.Error.Error()}
@@ -64,7 +64,7 @@ func (a *Answer) told(revision uint64) authzen.Answer {
 	return authzen.Answer{Decision: a.Allowed, Context: why}
 }
 
-// Entities are entities as the API tells them.
+// Entities are entities in the form of the API.
 func Entities(found []Entity) []authzen.Entity {
 	entities := make([]authzen.Entity, len(found))
 	for i, e := range found {
@@ -73,7 +73,7 @@ func Entities(found []Entity) []authzen.Entity {
 	return entities
 }
 
-// Actions are names of actions as the API tells them.
+// Actions are names of actions in the form of the API.
 func Actions(names []string) []authzen.Action {
 	actions := make([]authzen.Action, len(names))
 	for i, name := range names {

@@ -11,7 +11,7 @@ import (
 
 // Whoever keeps in memory what was read of a session, of an API key, or of a scope's title must learn when it is no longer so. Each
 // transaction that changes something of the kind signals the id of what it changed: a session, an identity, a key, an access token, a
-// principal or a scope. At this instance it is felt before the change is answered; other instances read it from the table of signals, whose numbers rise in the
+// principal or a scope. This instance forgets it before the change is answered; other instances read it from the table of signals, whose numbers rise in the
 // order of commits, since they are given under the lock on the end of the audit log.
 
 // signal says that something that may be kept in memory is no longer what it was.
@@ -57,22 +57,22 @@ func (t *txn) writeSignals(ctx context.Context) error {
 	return err
 }
 
-// OnSignal has feel called with the ids that each transaction of this store signals, after it was committed, or may have been, and before
+// OnSignal has forget called with the ids that each transaction of this store signals, after it was committed, or may have been, and before
 // that is answered.
-func (s *Store) OnSignal(feel func(ids []model.ID)) {
-	s.feeling.Lock()
-	defer s.feeling.Unlock()
-	s.feel = append(s.feel, feel)
+func (s *Store) OnSignal(forget func(ids []model.ID)) {
+	s.listening.Lock()
+	defer s.listening.Unlock()
+	s.listeners = append(s.listeners, forget)
 }
 
-func (s *Store) felt(ids []model.ID) {
+func (s *Store) signalled(ids []model.ID) {
 	if len(ids) == 0 {
 		return
 	}
-	s.feeling.RLock()
-	defer s.feeling.RUnlock()
-	for _, feel := range s.feel {
-		feel(ids)
+	s.listening.RLock()
+	defer s.listening.RUnlock()
+	for _, forget := range s.listeners {
+		forget(ids)
 	}
 }
 
@@ -82,23 +82,23 @@ type Ends struct {
 	Signalled uint64 // signals given
 }
 
-// lookLimit bounds how long it is waited for the database to tell how far it is.
-const lookLimit = 2 * time.Second
+// pollLimit bounds how long it is waited for the database to tell how far it is.
+const pollLimit = 2 * time.Second
 
 // Ends returns how far the records have come. It waits for no transaction, and for no connection that one holds.
 func (s *Store) Ends(ctx context.Context) (ends Ends, err error) {
-	ctx, cancel := context.WithTimeout(ctx, lookLimit)
+	ctx, cancel := context.WithTimeout(ctx, pollLimit)
 	defer cancel()
-	err = s.looking.QueryRowContext(ctx, "SELECT number, signals FROM audit_end WHERE one = 1").Scan(&ends.Recorded, &ends.Signalled)
+	err = s.polling.QueryRowContext(ctx, "SELECT number, signals FROM audit_end WHERE one = 1").Scan(&ends.Recorded, &ends.Signalled)
 	return ends, late(err)
 }
 
 // SignalledSince returns what was signalled after a number, and up to which. It is not whole when some of that is not kept.
 func (s *Store) SignalledSince(ctx context.Context, number uint64) (ids []model.ID, upTo uint64, whole bool, err error) {
-	ctx, cancel := context.WithTimeout(ctx, lookLimit)
+	ctx, cancel := context.WithTimeout(ctx, pollLimit)
 	defer cancel()
 	upTo = number
-	err = each(ctx, s.looking, "SELECT number, id FROM signalled WHERE number > ? ORDER BY number", []any{number}, func(scan scanner) error {
+	err = each(ctx, s.polling, "SELECT number, id FROM signalled WHERE number > ? ORDER BY number", []any{number}, func(scan scanner) error {
 		var id model.ID
 		err := scan(&upTo, (*idColumn)(&id))
 		ids = append(ids, id)

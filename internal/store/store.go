@@ -38,11 +38,11 @@ var ErrUnavailable = errors.New("store: the database cannot be reached")
 // Store is a connection pool to one database of records. It is safe for concurrent use.
 type Store struct {
 	Details
-	db       *prepared.DB
-	looking  *prepared.DB // of its own: to see how far the records are waits for no transaction
-	auditKey []byte       // chains the audit log; nil chains it without one
-	feeling  sync.RWMutex
-	feel     []func(ids []model.ID) // see [Store.OnSignal]
+	db        *prepared.DB
+	polling   *prepared.DB // of its own: polls wait for no transaction
+	auditKey  []byte       // chains the audit log; nil chains it without one
+	listening sync.RWMutex
+	listeners []func(ids []model.ID) // see [Store.OnSignal]
 }
 
 // txn is a transaction, with what chains the audit records that it appends.
@@ -66,14 +66,14 @@ func Open(ctx context.Context, dsn string) (*Store, error) {
 	if err != nil {
 		return nil, mark(err)
 	}
-	return &Store{Details: Details{db}, db: db, looking: db.Apart(lookers)}, nil
+	return &Store{Details: Details{db}, db: db, polling: db.Apart(pollers)}, nil
 }
 
-// lookers is how many connections look how far the records are: one does, and another when that one hangs.
-const lookers = 2
+// pollers is how many connections read how far the records are: one does, and another when that one hangs.
+const pollers = 2
 
 // Close ends all connections.
-func (s *Store) Close() error { return errors.Join(s.looking.Close(), s.db.Close()) }
+func (s *Store) Close() error { return errors.Join(s.polling.Close(), s.db.Close()) }
 
 // Ping checks that the database answers.
 func (s *Store) Ping(ctx context.Context) error { return mark(s.db.PingContext(ctx)) }
@@ -136,7 +136,7 @@ func (s *Store) try(ctx context.Context, fn func(*txn) error) error {
 	if err := t.writeSignals(ctx); err != nil {
 		return mark(err)
 	}
-	defer s.felt(t.signals) // also when it is not known what became of the commit
+	defer s.signalled(t.signals) // also when it is not known what became of the commit
 	return mark(tx.Commit())
 }
 

@@ -11,10 +11,10 @@ import (
 	"arbora.example/internal/store"
 )
 
-// What this instance keeps in memory may be used for a while after it was seen to be level with the records: the lease. Whoever asks
-// after that looks first, together with all others who ask at the time, or is told that the database cannot be reached. So nothing that
-// was revoked at another instance is answered with yes for longer than the lease, whatever becomes of this instance, of the database or of
-// what lies between.
+// What this instance keeps in memory may be used for a while after a poll found it level with the records: the lease. A request after
+// the lease waits for a poll, together with all others that wait, or is refused since the database cannot be reached. So nothing that
+// was revoked at another instance is answered with yes for longer than the lease, whatever happens to this instance, to the database or to
+// the network between them.
 
 // Lease is for how long what was level with the records may be used.
 const Lease = 50 * time.Millisecond
@@ -22,12 +22,12 @@ const Lease = 50 * time.Millisecond
 // level knows when this instance was level with the records last.
 type level struct {
 	mu      sync.Mutex
-	running *look        // under way; nil for none
-	began   atomic.Int64 // when the last look began that found out how far the records are, by the program's own clock; 0 for none yet
+	running *poll        // under way; nil for none
+	began   atomic.Int64 // when the last poll began that found out how far the records are, by the program's own clock; 0 for none yet
 }
 
-// look is one look at how far the records are.
-type look struct {
+// poll is one reading of how far the records are.
+type poll struct {
 	began int64
 	done  chan struct{}
 	err   error
@@ -46,7 +46,7 @@ func (s *Tenants) IsLevel() bool {
 
 type arrivedKey struct{}
 
-// Arrived returns a context of a request that arrived now: once a look that began later has succeeded, all of it may be answered by that,
+// Arrived returns a context of a request that arrived now: once a poll that began later has succeeded, all of it may be answered by that,
 // however slow the database is.
 func Arrived(ctx context.Context) context.Context {
 	return context.WithValue(ctx, arrivedKey{}, ownClock())
@@ -61,7 +61,7 @@ func (s *Tenants) Level(ctx context.Context) error {
 }
 
 // LevelNow returns when what is in memory is level with the records as they are now or later.
-func (s *Tenants) LevelNow(ctx context.Context) error { return s.look(ctx, ownClock(), false) }
+func (s *Tenants) LevelNow(ctx context.Context) error { return s.await(ctx, ownClock(), false) }
 
 func (s *Tenants) levelSince(ctx context.Context) error {
 	arrived, ok := ctx.Value(arrivedKey{}).(int64)
@@ -70,40 +70,40 @@ func (s *Tenants) levelSince(ctx context.Context) error {
 	} else if s.level.began.Load() >= arrived {
 		return nil
 	}
-	return s.look(ctx, arrived, true)
+	return s.await(ctx, arrived, true)
 }
 
-// look waits for a look that began at a moment or later, or, if that is enough, for one after which memory may be used.
-func (s *Tenants) look(ctx context.Context, from int64, leased bool) error {
+// await waits for a poll that began at a moment or later, or, if that is enough, for one after which memory may be used.
+func (s *Tenants) await(ctx context.Context, from int64, leased bool) error {
 	for {
-		l := s.looking()
+		p := s.polling()
 		select {
-		case <-l.done:
+		case <-p.done:
 		case <-ctx.Done():
 			return ctx.Err()
 		}
-		if l.err != nil {
-			return l.err
+		if p.err != nil {
+			return p.err
 		}
-		if l.began >= from || leased && s.IsLevel() {
+		if p.began >= from || leased && s.IsLevel() {
 			return nil
 		}
 	}
 }
 
-// looking returns the look that is under way, or begins one.
-func (s *Tenants) looking() *look {
+// polling returns the poll that is under way, or begins one.
+func (s *Tenants) polling() *poll {
 	s.level.mu.Lock()
 	defer s.level.mu.Unlock()
 	if s.level.running == nil {
-		l := &look{began: ownClock(), done: make(chan struct{})}
-		s.level.running = l
+		p := &poll{began: ownClock(), done: make(chan struct{})}
+		s.level.running = p
 		go func() {
-			l.err = s.lookOnce(l.began)
+			p.err = s.pollOnce(p.began)
 			s.level.mu.Lock()
 			s.level.running = nil
 			s.level.mu.Unlock()
-			close(l.done)
+			close(p.done)
 		}()
 	}
 	return s.level.running
@@ -112,9 +112,9 @@ func (s *Tenants) looking() *look {
 // catchUpLimit bounds how long it may take to learn what was recorded.
 const catchUpLimit = 5 * time.Second
 
-// lookOnce finds out how far the records are, forgets what was signalled, and has organisations that are behind brought level before
+// pollOnce finds out how far the records are, forgets what was signalled, and has organisations that are behind brought level before
 // anybody uses them.
-func (s *Tenants) lookOnce(began int64) error {
+func (s *Tenants) pollOnce(began int64) error {
 	ctx, cancel := context.WithTimeout(context.Background(), catchUpLimit)
 	defer cancel()
 	err := s.catchUp(ctx)
@@ -127,14 +127,14 @@ func (s *Tenants) lookOnce(began int64) error {
 	return err
 }
 
-// catchUp is used by one look at a time.
+// catchUp is used by one poll at a time.
 func (s *Tenants) catchUp(ctx context.Context) error {
 	ends, err := s.Records.Ends(ctx)
 	if err != nil {
 		return err
 	}
 	if ends.Signalled != s.signalled || !s.signalling {
-		if err := s.feel(ctx, ends.Signalled); err != nil {
+		if err := s.readSignals(ctx, ends.Signalled); err != nil {
 			return err
 		}
 	}
@@ -149,18 +149,18 @@ func (s *Tenants) catchUp(ctx context.Context) error {
 		return err
 	}
 	for id, revision := range revisions {
-		// Also of one that is being read for the first time: that may have begun before this look.
+		// Also of one that is being read for the first time: the reading may have begun before this poll.
 		if h, ok := s.tenants.Load(id); ok && h.(*Tenant).wanted.Load() < revision {
 			h.(*Tenant).wanted.Store(revision)
 			s.behind.Store(true)
 		}
 	}
-	s.followed = ends.Recorded // what was recorded since it was read is looked at the next time
+	s.followed = ends.Recorded // what was recorded since it was read is found by the next poll
 	return nil
 }
 
-// feel forgets what other instances signalled up to a number, or all where that cannot be told.
-func (s *Tenants) feel(ctx context.Context, upTo uint64) error {
+// readSignals forgets what other instances signalled up to a number, or all where that cannot be told.
+func (s *Tenants) readSignals(ctx context.Context, upTo uint64) error {
 	if !s.signalling {
 		s.Changed.Forget(nil)
 		s.signalled, s.signalling = upTo, true

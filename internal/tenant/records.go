@@ -108,7 +108,7 @@ type Records interface {
 	Revisions(ctx context.Context) (map[model.ID]uint64, error)
 	Ends(ctx context.Context) (store.Ends, error)
 	SignalledSince(ctx context.Context, number uint64) (ids []model.ID, upTo uint64, whole bool, err error)
-	OnSignal(feel func(ids []model.ID))
+	OnSignal(forget func(ids []model.ID))
 	Change(ctx context.Context, organisation model.ID, revision uint64) (store.Recorded, error)
 	ChangesSince(ctx context.Context, organisation model.ID, revision, upTo uint64) (steps []store.Step, untold, err error)
 	EndLease(ctx context.Context, name string, holder model.ID) error

@@ -65,7 +65,7 @@ type decider struct {
 // Evaluate answers requests on one snapshot.
 func (d decider) Evaluate(ctx context.Context, asked []authzen.Request) ([]authzen.Answer, error) {
 	answers, revision, err := d.answers.Evaluate(ctx, d.caller, evaluation.Questions(asked))
-	return evaluation.Told(answers, revision), err
+	return evaluation.AnswersOf(answers, revision), err
 }
 
 // SearchSubjects finds who may.

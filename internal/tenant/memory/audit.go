@@ -38,11 +38,11 @@ func (r *Records) SignalledSince(context.Context, uint64) (ids []model.ID, upTo 
 	return nil, r.altered, false, nil
 }
 
-// OnSignal has feel called with nil, for anything, whenever something is altered.
-func (r *Records) OnSignal(feel func(ids []model.ID)) {
+// OnSignal has forget called with nil, for anything, whenever something is altered.
+func (r *Records) OnSignal(forget func(ids []model.ID)) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	r.feel = append(r.feel, feel)
+	r.listeners = append(r.listeners, forget)
 }
 
 // isOf reports whether an audit record stands under a name that an organisation has or has had; under none for the installation.

@@ -19,10 +19,10 @@ import (
 
 // Records are records in memory. They are safe for concurrent use; the zero value is not: see [New].
 type Records struct {
-	writing sync.Mutex // held while an organisation is written
-	mu      sync.RWMutex
-	altered uint64 // how often something was
-	feel    []func(ids []model.ID)
+	writing   sync.Mutex // held while an organisation is written
+	mu        sync.RWMutex
+	altered   uint64 // how often something was
+	listeners []func(ids []model.ID)
 	kept
 }
 
@@ -179,8 +179,8 @@ func (r *Records) alter(fn func() error) error {
 	defer r.mu.Unlock()
 	err := fn()
 	r.altered++
-	for _, feel := range r.feel {
-		feel(nil)
+	for _, forget := range r.listeners {
+		forget(nil)
 	}
 	return err
 }
