@@ -133,7 +133,11 @@ var changes = map[string]func(context.Context, changer) error{
 		return c.reshape(api.Reshaping{Scopes: []string{c.at()}, Title: ptr(c.number()), Description: ptr("About " + c.number())})
 	},
 	"tag": func(_ context.Context, c changer) error {
-		return c.reshape(api.Reshaping{Scopes: []string{c.at(), c.at()}, Tags: api.Tags{c.pick("care", "climate"): c.number()}, Untag: []string{c.pick("care", "floor")}})
+		wanted := api.Reshaping{Scopes: []string{c.at(), c.at()}, Tags: api.Tags{c.pick("care", "climate"): c.number()}}
+		if rapid.Bool().Draw(c.T, "untag") { // refused where there is none
+			wanted.Untag = []string{c.pick("care", "floor")}
+		}
+		return c.reshape(wanted)
 	},
 	"rename": func(_ context.Context, c changer) error {
 		return c.reshape(api.Reshaping{Scopes: []string{c.pick(c.scopes[1:]...)}, Name: ptr(fmt.Sprint("named-", *c.made))})
