@@ -103,7 +103,7 @@ func (r *report) streams(ctx context.Context, _ *mariadbd.Server, records *store
 		slices.Sort(took)
 		tolds = append(tolds, took[len(took)*99/100])
 	}
-	r.milliseconds("streams-told", median(tolds), 400)
+	r.milliseconds("streams-delay", median(tolds), 400)
 	r.milliseconds("reads-beside-streams", median(p99s), 20)
 	return nil
 }

@@ -18,7 +18,7 @@ const arrows = `
 cmd/arbora-demo → internal/demo/command
 cmd/arbora → internal/cli internal/host
 internal/demo/command → internal/demo internal/host internal/standin/loam internal/standin/loam/loamcmd internal/standin/mailsink
-internal/host → console follower internal/mail internal/server internal/store/mariadbd internal/store/snapshots
+internal/host → client console follower internal/mail internal/server internal/store/mariadbd internal/store/snapshots
 internal/server → internal/loopback internal/server/authzen internal/server/contract internal/server/oauth internal/service
 internal/service → internal/change
 internal/change → internal/ask internal/signin
@@ -26,7 +26,7 @@ internal/server/oauth → internal/signin
 internal/server/authzen → internal/evaluation internal/tenant
 internal/signin → internal/plan
 internal/ask → internal/evaluation internal/tenant
-follower → internal/evaluation internal/feed
+follower → internal/evaluation internal/feed internal/wholefile
 internal/evaluation → access authzen internal/problem
 internal/plan → internal/letters internal/tenant
 internal/tenant/memory → internal/tenant
@@ -36,9 +36,9 @@ internal/known → access/model
 authzen → internal/plainjson
 internal/standin/loam/loamcmd → internal/cli internal/standin/loam/loamclient
 internal/store → access internal/settings internal/store/prepared
-internal/store/snapshots → access
+internal/store/snapshots → access internal/wholefile
 access → access/internal/persist access/statement
-internal/cli → access/statement client docs internal/loopback
+internal/cli → access/statement client docs internal/loopback internal/wholefile
 internal/problem → access/statement
 access/statement → access/catalogue
 internal/demo → access/model internal/standin/loam/loamclient

@@ -1,11 +1,11 @@
 package follower
 
 import (
-	"bufio"
 	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
 	"net/http"
 	"net/url"
@@ -20,6 +20,7 @@ import (
 	"arbora.example/access"
 	"arbora.example/authzen"
 	"arbora.example/internal/feed"
+	"arbora.example/internal/wholefile"
 )
 
 // Organisation is one that is followed. It is safe for concurrent use, and an [authzen.Decider].
@@ -267,7 +268,7 @@ func (o *Organisation) fromDisk() error {
 }
 
 // keep writes where the organisation stands to the disk, whole or not at all, unless that is there already.
-func (o *Organisation) keep() (err error) {
+func (o *Organisation) keep() error {
 	o.mu.Lock()
 	now := o.now.Load()
 	same := now != nil && now.state == o.kept
@@ -275,20 +276,7 @@ func (o *Organisation) keep() (err error) {
 	if o.follower.options.Directory == "" || now == nil || same {
 		return nil
 	}
-	f, err := os.CreateTemp(o.follower.options.Directory, ".new-*") // readable by its owner alone
-	if err != nil {
-		return err
-	}
-	to := bufio.NewWriterSize(f, 1<<20)
-	defer func() {
-		if err != nil {
-			err = errors.Join(err, os.Remove(f.Name()))
-		}
-	}()
-	if err := errors.Join(feed.Write(to, now.state, now.Snapshot), to.Flush(), f.Sync(), f.Close()); err != nil {
-		return err
-	}
-	if err := os.Rename(f.Name(), o.file()); err != nil {
+	if err := wholefile.Write(o.file(), func(w io.Writer) error { return feed.Write(w, now.state, now.Snapshot) }); err != nil {
 		return err
 	}
 	o.mu.Lock()

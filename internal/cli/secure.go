@@ -1,14 +1,12 @@
 package cli
 
 import (
-	"crypto/tls"
-	"crypto/x509"
 	"fmt"
 	"net"
 	"net/http"
 	"net/url"
-	"os"
 
+	"arbora.example/client"
 	"arbora.example/internal/loopback"
 )
 
@@ -37,17 +35,10 @@ func trust(file string) error {
 	if file == "" {
 		return nil
 	}
-	text, err := os.ReadFile(file)
+	config, err := client.Authority(file)
 	if err != nil {
-		return fmt.Errorf("the certificate authority cannot be read: %w", err)
+		return err
 	}
-	roots, err := x509.SystemCertPool()
-	if err != nil {
-		roots = x509.NewCertPool()
-	}
-	if !roots.AppendCertsFromPEM(text) {
-		return fmt.Errorf("%s holds no certificate in PEM form", file)
-	}
-	http.DefaultTransport.(*http.Transport).TLSClientConfig = &tls.Config{RootCAs: roots, MinVersion: tls.VersionTLS12}
+	http.DefaultTransport.(*http.Transport).TLSClientConfig = config
 	return nil
 }

@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"os"
 	"path/filepath"
 	"slices"
@@ -12,6 +13,7 @@ import (
 
 	"arbora.example/client"
 	"arbora.example/internal/english"
+	"arbora.example/internal/wholefile"
 )
 
 // signIns is the file of saved sign-ins: several by name, one of them used unless another is asked for.
@@ -87,16 +89,10 @@ func replaceFile(name string, text []byte) error {
 	if err := os.MkdirAll(filepath.Dir(name), 0o700); err != nil {
 		return err
 	}
-	fresh, err := os.CreateTemp(filepath.Dir(name), filepath.Base(name)+"-*") // made with mode 0600
-	if err != nil {
+	return wholefile.Write(name, func(w io.Writer) error {
+		_, err := w.Write(text)
 		return err
-	}
-	defer os.Remove(fresh.Name()) // gone after the rename
-	_, err = fresh.Write(text)
-	if err = errors.Join(err, fresh.Close()); err != nil {
-		return err
-	}
-	return os.Rename(fresh.Name(), name)
+	})
 }
 
 // pick returns the sign-in of a name, or the default one for "".

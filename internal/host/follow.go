@@ -3,8 +3,6 @@ package host
 import (
 	"cmp"
 	"context"
-	"crypto/tls"
-	"crypto/x509"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -18,6 +16,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"arbora.example/authzen"
+	"arbora.example/client"
 	"arbora.example/follower"
 )
 
@@ -131,16 +130,12 @@ func (f *following) transport() (http.RoundTripper, error) {
 	if f.authority == "" {
 		return nil, nil
 	}
-	text, err := os.ReadFile(f.authority)
+	config, err := client.Authority(f.authority)
 	if err != nil {
 		return nil, err
 	}
-	pool := x509.NewCertPool()
-	if !pool.AppendCertsFromPEM(text) {
-		return nil, fmt.Errorf("%s holds no certificate in PEM", f.authority)
-	}
 	transport := http.DefaultTransport.(*http.Transport).Clone()
-	transport.TLSClientConfig = &tls.Config{RootCAs: pool, MinVersion: tls.VersionTLS12}
+	transport.TLSClientConfig = config
 	return transport, nil
 }
 

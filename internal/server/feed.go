@@ -49,7 +49,8 @@ func (s *Server) followChanges(c *gin.Context) {
 	}
 	var page feed.Page
 	if err == nil {
-		page, err = s.service.FollowChanges(ctx, caller, c.Param("organisation"), since)
+		// It may have waited: what it is told is as fresh as what a request that arrived now is.
+		page, err = s.service.FollowChanges(tenant.Arrived(ctx), caller, c.Param("organisation"), since)
 	}
 	if err != nil {
 		s.writeError(c, err)

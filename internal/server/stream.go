@@ -77,7 +77,8 @@ func (s *Server) stream(c *gin.Context) {
 		case <-moment.C:
 		}
 		before := news.Revision
-		if news, changed, err = s.service.News(ctx, caller, c.Param("organisation"), before); err != nil {
+		// A stream lasts: what it is told is as fresh as what a request that arrived now is.
+		if news, changed, err = s.service.News(tenant.Arrived(ctx), caller, c.Param("organisation"), before); err != nil {
 			return // the reader asks again, and is told why
 		}
 		going = news.Revision == before || s.stillIn(c) && event()

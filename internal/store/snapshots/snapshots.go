@@ -4,7 +4,6 @@
 package snapshots
 
 import (
-	"bufio"
 	"crypto/rand"
 	"errors"
 	"fmt"
@@ -18,6 +17,7 @@ import (
 
 	"arbora.example/access"
 	"arbora.example/access/model"
+	"arbora.example/internal/wholefile"
 )
 
 // Record stands for the change record that led to a snapshot, so that a file is not taken for one of another database: see
@@ -45,7 +45,7 @@ func Open(path string) (*Directory, error) {
 	text, err := os.ReadFile(name)
 	if errors.Is(err, fs.ErrNotExist) {
 		text = []byte(rand.Text())
-		err = d.put(name, func(w io.Writer) error { _, err := w.Write(text); return err })
+		err = wholefile.Write(name, func(w io.Writer) error { _, err := w.Write(text); return err })
 	}
 	if err != nil {
 		return nil, fmt.Errorf("snapshot files: %w", err)
@@ -101,30 +101,12 @@ func (d *Directory) Write(organisation model.ID, record Record, s *access.Snapsh
 	if err := os.MkdirAll(d.of(organisation), 0o700); err != nil {
 		return err
 	}
-	return d.put(d.file(organisation, s.Revision()), func(w io.Writer) error {
+	return wholefile.Write(d.file(organisation, s.Revision()), func(w io.Writer) error {
 		if _, err := w.Write(record[:]); err != nil {
 			return err
 		}
 		return s.WriteFile(w)
 	})
-}
-
-// put writes a file beside its place and moves it there once it is on the disk.
-func (d *Directory) put(name string, write func(io.Writer) error) (err error) {
-	f, err := os.CreateTemp(filepath.Dir(name), ".new-*") // readable by its owner alone
-	if err != nil {
-		return err
-	}
-	defer func() {
-		if err != nil {
-			err = errors.Join(err, os.Remove(f.Name()))
-		}
-	}()
-	to := bufio.NewWriterSize(f, 1<<20)
-	if err := errors.Join(write(to), to.Flush(), f.Sync(), f.Close()); err != nil {
-		return err
-	}
-	return os.Rename(f.Name(), name)
 }
 
 // Remove removes a file. That it is not there is no error.
