@@ -14,7 +14,8 @@ import (
 	"slices"
 	"strconv"
 	"strings"
-	"sync"
+
+	"arbora.example/internal/plainjson"
 )
 
 // Decider decides what is asked, on behalf of whoever asks.
@@ -68,18 +69,16 @@ func (h Handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		h.Fail(w, r, err)
 		return
 	}
-	room := borrow()
-	defer room.giveBack()
-	text, err := appendJSON(room.AvailableBuffer(), answer)
-	if err != nil {
+	scratch := plainjson.Borrow()
+	defer scratch.Return()
+	if scratch.Bytes, err = appendJSON(scratch.Bytes, answer); err != nil {
 		h.Fail(w, r, err)
 		return
 	}
 	w.Header().Set("Content-Type", "application/json; charset=utf-8")
-	w.Header().Set("Content-Length", strconv.Itoa(len(text)))
+	w.Header().Set("Content-Length", strconv.Itoa(len(scratch.Bytes)))
 	// That the caller went away meanwhile is nobody's fault.
-	_, _ = w.Write(text)
-	room.keep(text)
+	_, _ = w.Write(scratch.Bytes)
 }
 
 // appendJSON writes an answer as JSON.
@@ -93,26 +92,6 @@ func appendJSON(b []byte, answer any) ([]byte, error) {
 	text, err := json.Marshal(answer)
 	return append(b, text...), err
 }
-
-// room is where a body is read or written, used again by later requests.
-type room struct{ bytes.Buffer }
-
-var rooms = sync.Pool{New: func() any { return &room{} }}
-
-func borrow() *room { return rooms.Get().(*room) }
-
-// mostRoom is how large a room may be that is kept, in bytes.
-const mostRoom = 1 << 20
-
-func (r *room) giveBack() {
-	if r.Cap() <= mostRoom {
-		r.Reset()
-		rooms.Put(r)
-	}
-}
-
-// keep takes over what was written into the room's own bytes, which may have grown.
-func (r *room) keep(text []byte) { r.Buffer = *bytes.NewBuffer(text) }
 
 // answer works out what is written as JSON.
 func (h Handler) answer(w http.ResponseWriter, r *http.Request) (any, error) {
@@ -167,16 +146,19 @@ func decode[T any](r *http.Request, body io.Reader, quick func(text string) (T, 
 			return asked, &Invalid{Detail: fmt.Sprintf("the content type %q is not supported: send application/json", given)}
 		}
 	}
-	room := borrow()
-	defer room.giveBack()
-	if _, err := room.ReadFrom(body); err != nil {
+	scratch := plainjson.Borrow()
+	defer scratch.Return()
+	read := bytes.NewBuffer(scratch.Bytes)
+	_, err = read.ReadFrom(body)
+	scratch.Bytes = read.Bytes()
+	if err != nil {
 		var tooLarge *http.MaxBytesError
 		if errors.As(err, &tooLarge) {
 			return asked, tooLarge
 		}
 		return asked, &Invalid{Detail: fmt.Sprintf("the body cannot be read: %v", err)}
 	}
-	text := room.String()
+	text := string(scratch.Bytes)
 	if asked, ok := quick(text); ok {
 		return asked, nil
 	}

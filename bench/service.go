@@ -6,7 +6,6 @@ import (
 	"context"
 	"database/sql"
 	"fmt"
-	"io"
 	"net"
 	"net/http"
 	"os"
@@ -41,7 +40,7 @@ func (r *report) service(ctx context.Context, o *organisation, decision time.Dur
 		if err := r.search(ctx, records, db, o); err != nil {
 			return err
 		}
-		for _, measure := range []func(context.Context, *mariadbd.Server, *store.Store, *organisation) error{r.decisions, r.pages, r.followers} {
+		for _, measure := range []func(context.Context, *mariadbd.Server, *store.Store, *organisation) error{r.decisions, r.followers} {
 			if err := measure(ctx, database, records, o); err != nil {
 				return err
 			}
@@ -53,6 +52,10 @@ func (r *report) service(ctx context.Context, o *organisation, decision time.Dur
 			return err
 		}
 		if err := r.loam(ctx, database, records, o); err != nil {
+			return err
+		}
+		// Last, since these let the organisation's own description go.
+		if err := r.pages(ctx, database, records, o); err != nil {
 			return err
 		}
 		return r.streams(ctx, database, records, o)
@@ -263,7 +266,12 @@ func (l *load) read(client *http.Client, url string, body []byte) ([]byte, error
 		return nil, err
 	}
 	defer response.Body.Close()
-	text, err := io.ReadAll(response.Body)
+	var read bytes.Buffer
+	if response.ContentLength > 0 {
+		read.Grow(int(response.ContentLength) + bytes.MinRead)
+	}
+	_, err = read.ReadFrom(response.Body)
+	text := read.Bytes()
 	if err == nil && response.StatusCode != http.StatusOK {
 		err = fmt.Errorf("%s answered %d: %s", url, response.StatusCode, text)
 	}

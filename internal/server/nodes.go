@@ -1,7 +1,6 @@
 package server
 
 import (
-	"bytes"
 	"net/http"
 	"strconv"
 
@@ -20,12 +19,13 @@ type childrenPage struct {
 
 // VisitListChildrenResponse writes the page.
 func (p childrenPage) VisitListChildrenResponse(w http.ResponseWriter) error {
-	b := make([]byte, 0, 64+nodeBytes*len(p.nodes))
-	b = append(b, '{')
-	if p.next != "" {
-		b = append(plainjson.AppendText(append(b, `"next":`...), p.next), ',')
-	}
-	return writeJSON(w, append(appendNodes(b, p.nodes), "}\n"...))
+	return writeJSON(w, func(b []byte) []byte {
+		b = append(b, '{')
+		if p.next != "" {
+			b = append(plainjson.AppendText(append(b, `"next":`...), p.next), ',')
+		}
+		return append(appendNodes(b, p.nodes), "}\n"...)
+	})
 }
 
 // tree is a part of the tree; see [contract.ShowTree200JSONResponse].
@@ -36,17 +36,19 @@ type tree struct {
 
 // VisitShowTreeResponse writes the part.
 func (t tree) VisitShowTreeResponse(w http.ResponseWriter) error {
-	b := make([]byte, 0, 64+nodeBytes*len(t.nodes))
-	b = append(strconv.AppendUint(append(b, `{"revision":`...), t.revision, 10), ',')
-	return writeJSON(w, append(appendNodes(b, t.nodes), "}\n"...))
+	return writeJSON(w, func(b []byte) []byte {
+		b = append(strconv.AppendUint(append(b, `{"revision":`...), t.revision, 10), ',')
+		return append(appendNodes(b, t.nodes), "}\n"...)
+	})
 }
 
-// nodeBytes is about as much as a scope takes in a list.
-const nodeBytes = 400
-
-func writeJSON(w http.ResponseWriter, text []byte) error {
+func writeJSON(w http.ResponseWriter, write func(b []byte) []byte) error {
+	scratch := plainjson.Borrow()
+	defer scratch.Return()
+	scratch.Bytes = write(scratch.Bytes)
 	w.Header().Set("Content-Type", "application/json")
-	_, err := bytes.NewReader(text).WriteTo(w)
+	w.Header().Set("Content-Length", strconv.Itoa(len(scratch.Bytes)))
+	_, err := w.Write(scratch.Bytes)
 	return err
 }
 
