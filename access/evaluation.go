@@ -1,6 +1,7 @@
 package access
 
 import (
+	"math/bits"
 	"slices"
 
 	"arbora.example/access/catalogue"
@@ -37,14 +38,13 @@ func (e *evaluation) findings(about catalogue.Permission, fn func(*entry)) (reti
 		n = node.parent
 	}
 	on := e.scopes.ancestries.Get(n)
-	for i := range on.names[:on.count&(2*model.MaxDepth-1)] {
-		switch {
-		case on.ruled>>i&1 != 0:
-			if on.names[i].mayMean(&e.who.marks) {
-				e.look(on.rules[i], on.on[i] == e.at, about, fn)
-			}
-		case on.overflow>>i&1 != 0:
+	// The nearest first. Most scopes on the way have no rules, and most that have some name others.
+	for left := on.ruled | on.overflow; left != 0; left &= left - 1 {
+		i := bits.TrailingZeros16(left) & (model.MaxDepth - 1)
+		if on.ruled>>i&1 == 0 {
 			e.look(e.scopes.containers.Get(on.on[i]).rules, on.on[i] == e.at, about, fn)
+		} else if on.names[i].mayMean(&e.who.marks) {
+			e.look(on.rules[i], on.on[i] == e.at, about, fn)
 		}
 	}
 	return retired || on.retired
