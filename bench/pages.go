@@ -19,7 +19,7 @@ func (r *report) pages(ctx context.Context, _ *mariadbd.Server, records *store.S
 		return err
 	}
 	defer end()
-	o.changes, o.resources = nil, nil // a service does not keep what it was made of beside it
+	o.changes = nil // a service does not keep what it was made of beside it
 	person, err := a.SignIn(ctx, signin.SignInRequest{Name: "u0@" + o.containers[0].Name, Password: passphrase, From: "127.0.0.1"})
 	if err != nil {
 		return err
