@@ -7,7 +7,7 @@ import (
 
 // Change is one step from a snapshot to the next. Of the tree: [CreateScope], [RenameScope], [MoveScope], [TagScope],
 // [OfferServices], [RetireScope], [RestoreScope]. Of people: [CreatePrincipal], [RenamePrincipal], [TagPrincipal],
-// [AddMember], [RemoveMember], [SetOwner], [SetGathers], [SetInactive]. Of access: [CreateGrant], [RevokeGrant],
+// [AddMember], [RemoveMember], [SetClaims], [SetOwner], [SetGathers], [SetInactive]. Of access: [CreateGrant], [RevokeGrant],
 // [EditGrant], [CreateRole], [EditRole], [RemoveRole], [PutPolicy], [RemovePolicy].
 type Change interface {
 	apply(*draft) error

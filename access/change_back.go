@@ -56,6 +56,14 @@ func (c TagPrincipal) back(s *Snapshot) []Change {
 	return []Change{TagPrincipal{ID: c.ID, Tags: was.Tags}}
 }
 
+func (c SetClaims) back(s *Snapshot) []Change {
+	was, _ := s.Principal(c.ID)
+	if was.Claims == nil {
+		return nil
+	}
+	return []Change{SetClaims{ID: c.ID, Claims: was.Claims}}
+}
+
 func (c SetOwner) back(s *Snapshot) []Change {
 	was, _ := s.Principal(c.Group)
 	return []Change{SetOwner{Group: c.Group, Owner: was.Owner}}

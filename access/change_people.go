@@ -19,9 +19,9 @@ func nameTaken(p Principal) error {
 	case p.Kind == model.Guest:
 		return model.Violationf(model.RuleTaken, "there is already a guest %s", p.Name)
 	case p.Inactive:
-		return model.Violationf(model.RuleTaken, "there is already a %s called %s, out of use: restore it, or choose another name", p.Kind, p.Name)
+		return model.Violationf(model.RuleTaken, "there is already %s called %s, out of use: restore it, or choose another name", english.WithArticle(p.Kind.Words()), p.Name)
 	default:
-		return model.Violationf(model.RuleTaken, "there is already a %s called %s: choose another name", p.Kind, p.Name)
+		return model.Violationf(model.RuleTaken, "there is already %s called %s: choose another name", english.WithArticle(p.Kind.Words()), p.Name)
 	}
 }
 
@@ -92,6 +92,9 @@ func (c CreatePrincipal) apply(d *draft) error {
 	if err := checkTags(p.Tags); err != nil {
 		return err
 	}
+	if err := d.checkOutside(p); err != nil {
+		return err
+	}
 	if err := checkGathers(p.Kind, p.Gathers); err != nil {
 		return err
 	}
@@ -104,25 +107,28 @@ func (c CreatePrincipal) apply(d *draft) error {
 	if other, ok := d.principalByKey(p.Kind, nameKey(p.Name, p.Home)); ok {
 		return nameTaken(other)
 	}
-	p.Tags = maps.Clone(p.Tags)
+	p.Tags, p.Claims = maps.Clone(p.Tags), maps.Clone(p.Claims)
 	n := d.enterPrincipal(p)
 	if p.Gathers != nil {
 		d.gathering = append(slices.Clip(d.gathering), n)
 		d.gather(n)
-	} else if p.Kind != model.Group {
+	} else if p.Acts() {
 		d.joinGathering(n)
 	}
 	return nil
 }
 
-// checkPrincipalName checks that a name is one for its kind: a guest is called by the name it signs in by.
+// checkPrincipalName checks that a name is one for its kind: guests and outside people are called by the name they sign in by.
 func checkPrincipalName(kind model.PrincipalKind, name string) error {
-	if kind != model.Guest {
+	if kind != model.Guest && kind != model.OutsidePerson {
 		return model.CheckName(name)
 	}
 	name, home, _ := strings.Cut(name, "@")
 	for _, label := range strings.Split(home, ".") { // of an organisation, or of a mail domain
 		if model.CheckName(label) != nil {
+			if kind == model.OutsidePerson {
+				return model.Violationf(model.RuleName, "%q is not a valid name of an outside person: use NAME@PROVIDER", name+"@"+home)
+			}
 			return model.Violationf(model.RuleName, "%q is not a valid guest name: use NAME@ORGANISATION, or the invited mail address", name+"@"+home)
 		}
 	}
@@ -165,7 +171,7 @@ func (d *draft) checkOwner(kind model.PrincipalKind, owner model.ID) error {
 
 // gather works out anew who is in a gathering group.
 func (d *draft) gather(group number) {
-	for _, kind := range []model.PrincipalKind{model.User, model.Guest, model.ServiceAccount} {
+	for _, kind := range []model.PrincipalKind{model.User, model.Guest, model.OutsidePerson, model.ServiceAccount} {
 		d.named[kind].From("", d.principalKey, func(n number) bool {
 			d.gatherOne(group, n)
 			return true
@@ -204,6 +210,9 @@ func (d *draft) enterPrincipal(p Principal) number {
 	*node = principalNode{Principal: p, number: n, owner: d.owner, key: nameKey(p.Name, p.Home)}
 	d.principalIndex.Add(d.owner, p.ID, n, persist.Homeless)
 	d.named[p.Kind], _ = d.named[p.Kind].Add(d.owner, n, d.principalKey)
+	if p.Kind == model.OutsidePerson {
+		d.subjects, _ = d.subjects.Add(d.owner, n, d.subjectKey)
+	}
 	d.stale = append(d.stale, n)
 	return n
 }
@@ -230,7 +239,7 @@ func (c TagPrincipal) apply(d *draft) error {
 	p := d.editPrincipal(n)
 	p.Tags = maps.Clone(c.Tags)
 	d.tookAway = true
-	if p.Kind != model.Group {
+	if p.Acts() {
 		d.joinGathering(n)
 	}
 	return nil
@@ -245,11 +254,17 @@ func (c RenamePrincipal) apply(d *draft) error {
 	if p.Kind == model.BuiltInSet || p.Kind == model.PlatformService {
 		return model.Violationf(model.RulePlacement, "%s keeps its name: it is not the organisation's own", p.Name)
 	}
+	if p.Kind == model.Provider {
+		return model.Violationf(model.RulePlacement, "provider %s keeps its name: the names of its people end with it", p.Name)
+	}
 	if p.Name == c.Name {
 		return model.Violationf(model.RuleSame, "%s %s is called that already", p.Kind, p.Name)
 	}
 	if err := checkPrincipalName(p.Kind, c.Name); err != nil {
 		return err
+	}
+	if _, home, _ := strings.Cut(p.Name, "@"); p.Kind == model.OutsidePerson && !strings.HasSuffix(c.Name, "@"+home) {
+		return model.Violationf(model.RuleName, "%s comes by %s: their name ends with @%s", p.Name, home, home)
 	}
 	if other, taken := d.principalByKey(p.Kind, nameKey(c.Name, p.Home)); taken {
 		return nameTaken(other)
@@ -259,7 +274,7 @@ func (c RenamePrincipal) apply(d *draft) error {
 	p.Name, p.key = c.Name, nameKey(c.Name, p.Home)
 	d.named[p.Kind], _ = d.named[p.Kind].Add(d.owner, n, d.principalKey)
 	d.tookAway = true // a condition can name it
-	if p.Kind != model.Group {
+	if p.Acts() {
 		d.joinGathering(n)
 	}
 	return nil
@@ -332,6 +347,8 @@ func (c AddMember) apply(d *draft) error {
 	switch member.Kind {
 	case model.BuiltInSet:
 		return model.Violationf(model.RulePlacement, "%s is a built-in set: it cannot be added to a group", member.Name)
+	case model.Provider:
+		return model.Violationf(model.RulePlacement, "provider %s is in no group: grant roles to it, or name people from %s in a statement", member.Name, member.Name)
 	case model.PlatformService:
 		return model.Violationf(model.RulePlacement, "service %s is in no group: name it in a statement, as service %s", member.Name, member.Name)
 	}
@@ -476,6 +493,10 @@ func (d *draft) refreshNames() {
 		}
 		node = d.editPrincipal(n)
 		all = append(append(all[:0], n), wider(node.Principal)...)
+		if node.Kind == model.OutsidePerson {
+			provider, _ := d.principalNumber(node.Provider)
+			all = append(all, provider)
+		}
 		live = append(live[:0], all...)
 		for _, g := range node.groups {
 			group := d.principals.Get(g)
@@ -512,7 +533,7 @@ func (s *Snapshot) anyMember(n number, seen map[number]bool, fn func(*principalN
 	switch {
 	case p.Kind == model.BuiltInSet:
 		found := false
-		for _, kind := range []model.PrincipalKind{model.User, model.Guest, model.ServiceAccount, model.PlatformService} {
+		for _, kind := range []model.PrincipalKind{model.User, model.Guest, model.OutsidePerson, model.ServiceAccount, model.PlatformService} {
 			s.named[kind].From("", s.principalKey, func(one number) bool {
 				found = s.principals.Get(one).counts(n) && s.anyMember(one, seen, fn)
 				return !found
@@ -524,6 +545,13 @@ func (s *Snapshot) anyMember(n number, seen map[number]bool, fn func(*principalN
 		return found
 	case p.Inactive:
 		return false
+	case p.Kind == model.Provider:
+		found := false
+		s.eachOf(p.ID, func(one number) bool {
+			found = s.anyMember(one, seen, fn)
+			return !found
+		})
+		return found
 	case p.Kind != model.Group:
 		return !s.gone(p) && fn(p)
 	}

@@ -13,6 +13,7 @@ type Visitor interface {
 	CreatePrincipal(CreatePrincipal) error
 	RenamePrincipal(RenamePrincipal) error
 	TagPrincipal(TagPrincipal) error
+	SetClaims(SetClaims) error
 	SetOwner(SetOwner) error
 	SetGathers(SetGathers) error
 	SetInactive(SetInactive) error
@@ -41,6 +42,7 @@ func (c RestoreScope) visit(v Visitor) error    { return v.RestoreScope(c) }
 func (c CreatePrincipal) visit(v Visitor) error { return v.CreatePrincipal(c) }
 func (c RenamePrincipal) visit(v Visitor) error { return v.RenamePrincipal(c) }
 func (c TagPrincipal) visit(v Visitor) error    { return v.TagPrincipal(c) }
+func (c SetClaims) visit(v Visitor) error       { return v.SetClaims(c) }
 func (c SetOwner) visit(v Visitor) error        { return v.SetOwner(c) }
 func (c SetGathers) visit(v Visitor) error      { return v.SetGathers(c) }
 func (c SetInactive) visit(v Visitor) error     { return v.SetInactive(c) }

@@ -92,6 +92,8 @@ func (c RenamePrincipal) words(p *Proposal) string {
 
 func (c TagPrincipal) words(p *Proposal) string { return "tagged " + p.who(c.ID) + tagWords(c.Tags) }
 
+func (c SetClaims) words(p *Proposal) string { return "recorded the claims of " + p.who(c.ID) }
+
 func (c SetOwner) words(p *Proposal) string {
 	if c.Owner.IsZero() {
 		return "left " + p.who(c.Group) + " without an owner"
@@ -202,6 +204,7 @@ func (c RestoreScope) about(p *Proposal) About  { return p.aboutScope(c.ID) }
 func (c CreatePrincipal) about(p *Proposal) About { return p.aboutPrincipal(c.Principal.ID) }
 func (c RenamePrincipal) about(p *Proposal) About { return p.aboutPrincipal(c.ID) }
 func (c TagPrincipal) about(p *Proposal) About    { return p.aboutPrincipal(c.ID) }
+func (c SetClaims) about(p *Proposal) About       { return p.aboutPrincipal(c.ID) }
 func (c SetOwner) about(p *Proposal) About        { return p.aboutPrincipal(c.Group) }
 func (c SetGathers) about(p *Proposal) About      { return p.aboutPrincipal(c.Group) }
 func (c SetInactive) about(p *Proposal) About     { return p.aboutPrincipal(c.ID) }

@@ -23,8 +23,7 @@ type circumstances struct {
 	clock     []*statement.Expression // of the hour or the weekday
 	networks  []netip.Prefix
 	texts     map[statement.Attribute]*texts // locations, claims and what is said of a resource
-	providers []string
-	vague     bool // something is asked that values cannot stand for
+	vague     bool                           // something is asked that values cannot stand for
 }
 
 // texts are the values that an attribute is compared with.
@@ -41,11 +40,10 @@ func (s *Snapshot) newCircumstances(now time.Time, beneath bool) *circumstances 
 func (cs *circumstances) add(r *rule) {
 	cs.moment(r.period.From)
 	cs.moment(r.period.Until)
-	for _, claims := range [][]statement.Subject{r.claims, r.exceptClaim} {
+	for _, claims := range [][]claimed{r.claims, r.exceptClaim} {
 		for _, claim := range claims {
-			if cs.providers = append(cs.providers, claim.Provider); claim.Claim != "" {
-				cs.of(statement.Attribute{Of: "claim", Name: claim.Claim}).values = append(cs.of(statement.Attribute{Of: "claim", Name: claim.Claim}).values, claim.Value)
-			}
+			of := cs.of(statement.Attribute{Of: "claim", Name: claim.claim})
+			of.values = append(of.values, claim.value)
 		}
 	}
 	if r.condition != nil {
@@ -121,7 +119,7 @@ func (cs *circumstances) walk(w world, fn func(*Context, *scopeNode) bool) bool 
 	}
 	chosen := make([]int, len(variables))
 	for {
-		c := &Context{Time: cs.now, world: w}
+		c := &Context{Time: cs.now, Claims: map[string][]string{}, world: w}
 		var resource *scopeNode
 		if cs.beneath {
 			resource = &scopeNode{name: "any", more: &scopeMore{tags: map[string]string{}}}
@@ -151,9 +149,6 @@ func (cs *circumstances) variables() [][]setting {
 	all := [][]setting{cs.times()}
 	if len(cs.networks) > 0 {
 		all = append(all, cs.addresses())
-	}
-	if len(cs.providers) > 0 {
-		all = append(all, cs.vouchers())
 	}
 	attributes := slices.SortedFunc(maps.Keys(cs.texts), func(a, b statement.Attribute) int { return strings.Compare(a.String(), b.String()) })
 	named := false
@@ -300,13 +295,6 @@ func lastOf(network netip.Prefix) netip.Addr {
 	return last
 }
 
-// vouchers stands for every identity provider: each that is named, another, none, and one that is not told.
-func (cs *circumstances) vouchers() []setting {
-	slices.Sort(cs.providers)
-	settings := settingsOf(append(slices.Compact(cs.providers), "\x02another"), func(c *Context, _ *scopeNode, name string) { c.Provider = name })
-	return append(settings, func(c *Context, _ *scopeNode) { c.Local = true }, func(*Context, *scopeNode) {})
-}
-
 // mostClaimed is how many values of one claim are told apart; each can be there or not, beside each other.
 const mostClaimed = 6
 
@@ -324,12 +312,7 @@ func (cs *circumstances) claims(name string, values []string) []setting {
 				claimed = append(claimed, value)
 			}
 		}
-		settings = append(settings, func(c *Context, _ *scopeNode) {
-			if c.Claims == nil {
-				c.Claims = map[string][]string{}
-			}
-			c.Claims[name] = claimed
-		})
+		settings = append(settings, func(c *Context, _ *scopeNode) { c.Claims[name] = claimed })
 	}
 	return settings
 }

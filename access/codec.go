@@ -103,18 +103,21 @@ type writtenPrincipal struct {
 	Tags     map[string]string   `json:"tags"`
 	Owner    model.ID            `json:"owner,omitzero"`
 	Gathers  *gathering          `json:"gathers,omitempty"`
+	Provider model.ID            `json:"provider,omitzero"`
+	Subject  string              `json:"subject,omitempty"`
+	Claims   map[string][]string `json:"claims,omitzero"`
 }
 
 // MarshalJSON writes the principal as recorded changes hold it.
 func (p Principal) MarshalJSON() ([]byte, error) {
-	return json.Marshal(writtenPrincipal{p.ID, p.Home, p.Kind, p.Inactive, p.Name, p.Tags, p.Owner, (*gathering)(p.Gathers)})
+	return json.Marshal(writtenPrincipal{p.ID, p.Home, p.Kind, p.Inactive, p.Name, p.Tags, p.Owner, (*gathering)(p.Gathers), p.Provider, p.Subject, p.Claims})
 }
 
 // UnmarshalJSON reads what MarshalJSON wrote.
 func (p *Principal) UnmarshalJSON(text []byte) error {
 	var w writtenPrincipal
 	err := json.Unmarshal(text, &w)
-	*p = Principal{w.ID, w.Home, w.Kind, w.Inactive, w.Name, w.Tags, w.Owner, (*statement.Condition)(w.Gathers)}
+	*p = Principal{w.ID, w.Home, w.Kind, w.Inactive, w.Name, w.Tags, w.Owner, (*statement.Condition)(w.Gathers), w.Provider, w.Subject, w.Claims}
 	return err
 }
 

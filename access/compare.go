@@ -104,8 +104,15 @@ func (c *comparison) takePrincipal(id model.ID) {
 // members takes in a principal and everybody in it, through groups out of use too.
 func (c *comparison) members(s *Snapshot, n number) {
 	c.reached[n/64] |= 1 << (n % 64)
-	for _, m := range s.principals.Get(n).members {
+	p := s.principals.Get(n)
+	for _, m := range p.members {
 		c.members(s, m)
+	}
+	if p.Kind == model.Provider {
+		s.eachOf(p.ID, func(one number) bool {
+			c.reached[one/64] |= 1 << (one % 64)
+			return true
+		})
 	}
 }
 

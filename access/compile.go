@@ -1,6 +1,8 @@
 package access
 
 import (
+	"slices"
+
 	"arbora.example/access/catalogue"
 	"arbora.example/access/model"
 	"arbora.example/access/statement"
@@ -51,6 +53,12 @@ func (s *Snapshot) compile(p *policyNode) ([]*rule, error) {
 		if r.who, r.claims, err = s.compileSubjects(st.Who, r.cuts); err != nil {
 			return nil, err
 		}
+		r.listed = r.who
+		for _, claim := range r.claims {
+			if n, _ := s.principalNumber(claim.provider); !slices.Contains(r.listed, n) {
+				r.listed = append(slices.Clip(r.listed), n)
+			}
+		}
 		if r.except, r.exceptClaim, err = s.compileSubjects(st.Except, false); err != nil {
 			return nil, err
 		}
@@ -60,15 +68,18 @@ func (s *Snapshot) compile(p *policyNode) ([]*rule, error) {
 }
 
 // compileSubjects returns the numbers and claims of subjects. Where a rule cuts, everyone includes public.
-func (s *Snapshot) compileSubjects(subjects []statement.Subject, cuts bool) (numbers []number, claims []statement.Subject, err error) {
+func (s *Snapshot) compileSubjects(subjects []statement.Subject, cuts bool) (numbers []number, claims []claimed, err error) {
 	for _, subject := range subjects {
-		if subject.Provider != "" {
-			claims = append(claims, subject)
-			continue
+		if subject.Unknown != "" {
+			continue // nobody comes from a provider that was never there
 		}
 		n, ok := s.principalNumber(subject.Principal)
 		if !ok {
 			return nil, nil, model.Violationf(model.RuleUnknown, "somebody a statement names is not there")
+		}
+		if subject.Claim != "" {
+			claims = append(claims, claimed{subject.Principal, subject.Claim, subject.Value})
+			continue
 		}
 		if cuts && n == everyoneNumber {
 			n = publicNumber

@@ -36,7 +36,7 @@ func evaluateExpression(e *statement.Expression, f facts) truth {
 	case "context":
 		return ofContext(e, f.context)
 	case "claim":
-		return ofClaim(e, f.context)
+		return ofClaim(e, f.principal, f.context)
 	case "subject":
 		return ofSubject(e, f.principal)
 	}
@@ -76,11 +76,8 @@ func ofContext(e *statement.Expression, c *Context) truth {
 }
 
 // ofClaim compares what an identity provider said. Of a claim with several values, one is enough.
-func ofClaim(e *statement.Expression, c *Context) truth {
-	if c == nil {
-		return unknown
-	}
-	values, told := c.Claims[e.Attribute.Name]
+func ofClaim(e *statement.Expression, who *principalNode, c *Context) truth {
+	values, told := c.claim(who, e.Attribute.Name)
 	if !told {
 		return unknown
 	}

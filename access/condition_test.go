@@ -49,7 +49,7 @@ func TestConditions(t *testing.T) {
 		access.TagPrincipal{ID: w.ids["bram"], Tags: map[string]string{"team": "seeds"}})
 	wednesday := time.Date(2026, 11, 25, 12, 30, 0, 0, time.UTC)
 	told := &access.Context{
-		Time: wednesday, IP: netip.MustParseAddr("10.9.8.7"), Location: "north", Provider: "quaywater-sso",
+		Time: wednesday, IP: netip.MustParseAddr("10.9.8.7"), Location: "north",
 		Claims: map[string][]string{"team": {"seeds", "labels"}, "floor": {}},
 	}
 	later := &access.Context{Time: wednesday, Anybody: true}

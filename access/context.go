@@ -5,7 +5,7 @@ import (
 	"slices"
 	"time"
 
-	"arbora.example/access/statement"
+	"arbora.example/access/model"
 )
 
 // Context is what a question tells about its circumstances. What it leaves out is unknown: a rule that gives does then
@@ -14,9 +14,10 @@ type Context struct {
 	Time     time.Time
 	IP       netip.Addr
 	Location string
-	Provider string              // the identity provider that vouches for the principal; empty when that is not told
-	Local    bool                // it is known that no identity provider vouches for the principal: they signed in here
-	Claims   map[string][]string // what the provider says of the principal; nil when that is not told
+
+	// Claims ask what would be if the principal's identity provider said this of them. When they are nil, what counts is what it said
+	// last, as the snapshot has it.
+	Claims map[string][]string
 
 	// Anybody says that it is not one question that is meant, but whatever anybody may ask from Time on: the clock, and who
 	// vouches for them, are unknown too, but for what time has settled already.
@@ -69,22 +70,41 @@ func (c *Context) settled(says, forever truth) truth {
 	return says
 }
 
-// carries reports whether the principal comes from a subject's provider with its claim.
-func (c *Context) carries(s statement.Subject) truth {
+// claimed is people from a provider who carry a claim.
+type claimed struct {
+	provider     model.ID
+	claim, value string
+}
+
+// carries reports whether a principal comes from a provider with a claim.
+func (c *Context) carries(who *principalNode, of claimed) truth {
 	switch {
-	case c != nil && c.Anybody:
-		return unknown
-	case c == nil || c.Provider == "" && !c.Local:
-		return unknown
-	case c.Provider != s.Provider:
+	case who.Kind == model.Provider && who.ID == of.provider: // it stands for those of its people who are not known yet
+	case who.Kind != model.OutsidePerson || who.Provider != of.provider:
 		return no
+	case of.claim == SubjectClaim:
+		return truthOf(who.Subject == of.value)
 	}
-	if s.Claim == "" {
-		return yes
-	}
-	values, told := c.Claims[s.Claim]
+	values, told := c.claim(who, of.claim)
 	if !told {
 		return unknown
 	}
-	return truthOf(slices.Contains(values, s.Value))
+	return truthOf(slices.Contains(values, of.value))
+}
+
+// SubjectClaim names, among the claims of people from a provider, what the provider knows them by. It never changes.
+const SubjectClaim = "subject"
+
+// claim returns the values of one claim of a principal: as a question has it, or else as their provider said last. Whatever anybody may
+// ask, with whatever claims, is not told.
+func (c *Context) claim(who *principalNode, name string) (values []string, told bool) {
+	switch {
+	case c != nil && c.Claims != nil:
+		values, told = c.Claims[name]
+	case c != nil && c.Anybody || who.Claims == nil:
+		return nil, false
+	default:
+		return who.Claims[name], true // what a provider did not say is known to be absent
+	}
+	return values, told
 }

@@ -122,8 +122,14 @@ const neverAhead = 0x5ca1ab1e0ddba11
 
 // gone reports whether a principal is out of use, itself or with the scope it lives at.
 func (s *Snapshot) gone(who *principalNode) bool {
-	if who.Inactive || who.Home.IsZero() {
-		return who.Inactive
+	switch {
+	case who.Inactive:
+		return true
+	case who.Kind == model.OutsidePerson:
+		provider := s.principalNode(who.Provider)
+		return provider == nil || provider.Inactive
+	case who.Home.IsZero():
+		return false
 	}
 	home, ok := s.scopeNumber(who.Home)
 	return !ok || s.retired(home)

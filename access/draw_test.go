@@ -49,7 +49,7 @@ func (d drawer) tags() map[string]string {
 }
 
 func (d drawer) change() access.Change {
-	switch rapid.IntRange(0, 32).Draw(d.t, "change") {
+	switch rapid.IntRange(0, 33).Draw(d.t, "change") {
 	case 0, 1, 2, 3, 4:
 		return access.CreateScope{Scope: d.newScope()}
 	case 5, 6:
@@ -102,6 +102,12 @@ func (d drawer) change() access.Change {
 			services = nil
 		}
 		return access.OfferServices{ID: d.scope(), Services: services}
+	case 31:
+		people := d.ofKind(model.OutsidePerson)
+		if len(people) == 0 || d.one(4, "anybody") {
+			people = d.n.people
+		}
+		return access.SetClaims{ID: rapid.SampledFrom(people).Draw(d.t, "outside person").ID, Claims: d.claims()}
 	case 28:
 		return access.SetOwner{Group: d.someone().ID, Owner: d.someone().ID}
 	case 20, 21, 22, 23:
@@ -151,7 +157,7 @@ func (d drawer) gathers() *statement.Condition {
 func (d drawer) newPrincipal() access.Principal {
 	p := access.Principal{
 		ID: newID(), Name: fmt.Sprint("p", rapid.IntRange(0, 9).Draw(d.t, "name")),
-		Kind:     rapid.SampledFrom([]model.PrincipalKind{model.User, model.User, model.Group, model.Group, model.Guest, model.ServiceAccount}).Draw(d.t, "kind"),
+		Kind:     rapid.SampledFrom([]model.PrincipalKind{model.User, model.User, model.Group, model.Group, model.Guest, model.ServiceAccount, model.Provider, model.OutsidePerson, model.OutsidePerson}).Draw(d.t, "kind"),
 		Inactive: d.one(6, "inactive"), Tags: d.tags(),
 	}
 	switch p.Kind {
@@ -163,8 +169,29 @@ func (d drawer) newPrincipal() access.Principal {
 		p.Name += "@quaywater"
 	case model.ServiceAccount:
 		p.Home = d.scope()
+	case model.OutsidePerson:
+		providers := d.ofKind(model.Provider)
+		if len(providers) == 0 {
+			p.Kind = model.Provider
+			break
+		}
+		provider := rapid.SampledFrom(providers).Draw(d.t, "provider")
+		p.Name += "@" + provider.Name
+		p.Provider, p.Subject = provider.ID, rapid.SampledFrom([]string{"s1", "s2", "s3"}).Draw(d.t, "subject")
+		if !d.one(3, "silent") {
+			p.Claims = d.claims()
+		}
 	}
 	return p
+}
+
+func (d drawer) ofKind(kind model.PrincipalKind) []access.Principal {
+	return slices.DeleteFunc(slices.Clone(d.n.people), func(p access.Principal) bool { return p.Kind != kind })
+}
+
+// claims draws what a provider says of somebody.
+func (d drawer) claims() map[string][]string {
+	return rapid.MapOfN(rapid.SampledFrom([]string{"team", "floor"}), rapid.SliceOfN(rapid.SampledFrom([]string{"seeds", "labels"}), 1, 2), 0, 2).Draw(d.t, "claims")
 }
 
 func (d drawer) filter() catalogue.Filter {
@@ -241,7 +268,7 @@ func (d drawer) term(deep int) *term {
 		leaf.op, leaf.hour, leaf.zone = "<", rapid.IntRange(10, 14).Draw(d.t, "hour"), rapid.SampledFrom([]string{"", "Europe/Oslo"}).Draw(d.t, "zone")
 		return leaf
 	case "subject.kind":
-		leaf.values = []string{rapid.SampledFrom([]string{"user", "guest", "set", "service-account"}).Draw(d.t, "kind")}
+		leaf.values = []string{rapid.SampledFrom([]string{"user", "guest", "outside-person", "provider", "set", "service-account"}).Draw(d.t, "kind")}
 	case "resource.type":
 		leaf.values = []string{rapid.SampledFrom([]string{"bucket", "folder", "network"}).Draw(d.t, "type")}
 	case "subject.tag", "resource.tag", "claim":
@@ -310,10 +337,13 @@ func (d drawer) statement(scope model.ID) statement.Statement {
 func (d drawer) subjects(label string) []statement.Subject {
 	var subjects []statement.Subject
 	for range rapid.IntRange(1, 2).Draw(d.t, label) {
-		if d.one(6, "claims") {
-			s := statement.Subject{Provider: "quaywater-sso"}
-			if rapid.Bool().Draw(d.t, "with") {
+		if providers := d.ofKind(model.Provider); len(providers) > 0 && d.one(3, "claims") {
+			s := statement.Subject{Principal: rapid.SampledFrom(providers).Draw(d.t, "provider").ID}
+			switch rapid.IntRange(0, 3).Draw(d.t, "with") {
+			case 0, 1:
 				s.Claim, s.Value = "team", "seeds"
+			case 2:
+				s.Claim, s.Value = access.SubjectClaim, "s1"
 			}
 			subjects = append(subjects, s)
 			continue
@@ -335,9 +365,8 @@ func (d drawer) context() *access.Context {
 	if c.Anybody = d.one(5, "anybody"); c.Anybody {
 		return c
 	}
-	if rapid.Bool().Draw(d.t, "vouched for") {
-		c.Provider = "quaywater-sso"
-		c.Claims = rapid.MapOfN(rapid.SampledFrom([]string{"team", "floor"}), rapid.SliceOfN(rapid.SampledFrom([]string{"seeds", "labels"}), 1, 2), 0, 2).Draw(d.t, "claims")
+	if d.one(2, "what if") {
+		c.Claims = d.claims()
 	}
 	return c
 }

@@ -173,6 +173,11 @@ func (s *Snapshot) namedBy(r *rule, who *principalNode) (model.ID, []string) {
 			return s.principals.Get(n).ID, nil
 		}
 	}
+	for _, claim := range r.claims {
+		if (*Context)(nil).carries(who, claim) != no {
+			return claim.provider, nil
+		}
+	}
 	return model.ID{}, nil
 }
 

@@ -34,7 +34,7 @@ import (
 //	words     names that the organisation had before
 //	people    count; of each its parts, its groups and members, and all that names it
 //	grants    count; of each its parts
-const fileMark = "arbora snapshot 1\n"
+const fileMark = "arbora snapshot 2\n"
 
 // ErrNoSnapshotFile is returned by [catalogue.Catalogue.ReadSnapshot] for bytes that are not a whole snapshot file of a form that is known.
 var ErrNoSnapshotFile = errors.New("not a whole snapshot file of a form that is known")
@@ -204,6 +204,11 @@ func (w *fileWriter) people(s *Snapshot) {
 		w.word(p.Name)
 		w.tags(p.Tags)
 		w.word(p.Gathers.String())
+		if p.Kind == model.OutsidePerson {
+			w.bytes(p.Provider[:])
+			w.word(p.Subject)
+			w.claims(p.Claims)
+		}
 		w.numbers(p.groups)
 		w.numbers(p.members)
 		w.numbers(p.all())
@@ -211,6 +216,21 @@ func (w *fileWriter) people(s *Snapshot) {
 	}
 	for kind := range s.named {
 		w.siblings(s.named[kind])
+	}
+	w.siblings(s.subjects)
+}
+
+// claims writes claims in order; none told and none there are different things.
+func (w *fileWriter) claims(claims map[string][]string) {
+	if claims == nil {
+		w.to.WriteByte(0)
+		return
+	}
+	w.to.WriteByte(1)
+	w.number(number(len(claims)))
+	for _, name := range slices.Sorted(maps.Keys(claims)) {
+		w.word(name)
+		w.words(claims[name])
 	}
 }
 
@@ -475,13 +495,29 @@ func (r *fileReader) people(d *draft) error {
 			}
 			node.Gathers, d.gathering = condition, append(d.gathering, n)
 		}
+		if node.Kind == model.OutsidePerson {
+			node.Provider, node.Subject, node.Claims = r.id(), r.word(), r.claims()
+		}
 		node.groups, node.members = r.numbers(), r.numbers()
 		node.takeAll(r.numbers(), r.numbers())
 	}
 	for kind := range d.named {
 		d.named[kind] = r.siblings(d.owner)
 	}
+	d.subjects = r.siblings(d.owner)
 	return nil
+}
+
+func (r *fileReader) claims() map[string][]string {
+	if r.byte() == 0 {
+		return nil
+	}
+	claims := map[string][]string{}
+	for range r.count(8) {
+		name := r.word()
+		claims[name] = r.words()
+	}
+	return claims
 }
 
 func (r *fileReader) grants(d *draft) error {

@@ -193,7 +193,16 @@ func (g *gains) base(who *principalNode) *principalNode {
 		return g.before.principals.Get(staffNumber)
 	case model.Guest:
 		return g.before.principals.Get(guestsNumber)
-	case model.ServiceAccount:
+	case model.OutsidePerson:
+		// What the provider's people of the same subject would hold when they came by themselves: the name and the tags are the maker's.
+		provider := g.before.principalNode(who.Provider)
+		if provider == nil {
+			return nil
+		}
+		unknown := *provider
+		unknown.Principal = Principal{ID: who.ID, Kind: who.Kind, Provider: who.Provider, Subject: who.Subject, Claims: who.Claims}
+		return &unknown
+	case model.ServiceAccount, model.Provider:
 		return g.before.principals.Get(everyoneNumber)
 	}
 	return nil
@@ -229,7 +238,7 @@ func (g *gains) excess(was, is *principalNode, wasAt, at number, beneath bool) (
 
 // sameInAllWorlds reports whether it makes no difference to a principal that others are inactive, and policies suspended.
 func (s *Snapshot) sameInAllWorlds(who *principalNode) bool {
-	return s.suspended == 0 && !who.hasRetiredGroups() && !who.Inactive && (who.Home.IsZero() || !s.gone(who))
+	return s.suspended == 0 && !who.hasRetiredGroups() && !s.gone(who)
 }
 
 func (g *gains) excessIn(w world, was, is *principalNode, wasAt, at number, beneath bool) (catalogue.Permission, bool) {
@@ -273,7 +282,7 @@ func (g *gains) excessIn(w world, was, is *principalNode, wasAt, at number, bene
 		}
 		lacking = lacking.Minus(g.before.heldIn(was, wasAt, then, wasBeneath, c, false))
 		maker := *c
-		maker.world = scopesInUse
+		maker.world, maker.Claims = scopesInUse, map[string][]string{} // the claims are those of whoever gains
 		lacking = g.beyond(lacking, g.before.heldIn(g.maker, wasAt, then, wasBeneath, &maker, false))
 		return lacking.Len() == 0
 	})

@@ -72,7 +72,15 @@ func (s *Snapshot) mark(n number, seen []uint64, resting bool) {
 		return
 	}
 	seen[n/64] |= 1 << (n % 64)
-	if p.Kind != model.BuiltInSet {
+	switch p.Kind {
+	case model.BuiltInSet:
+	case model.Provider:
+		s.eachOf(p.ID, func(one number) bool {
+			seen[one/64] |= 1 << (one % 64)
+			return true
+		})
+		return
+	default:
 		for _, m := range p.members {
 			s.mark(m, seen, resting)
 		}

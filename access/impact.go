@@ -115,7 +115,10 @@ func (e *Effect) first() string {
 	return ""
 }
 
-// fold lets a built-in set stand for all in it, where it is the same for all of them, and orders the rest, sets first.
+// isSet reports whether a principal stands for all of its kind: a built-in set, or a provider for its people.
+func isSet(p *principalNode) bool { return p.Kind == model.BuiltInSet || p.Kind == model.Provider }
+
+// fold lets a set stand for all in it, where it is the same for all of them, and orders the rest, sets first.
 func (s *Snapshot) fold(principals []Principal) (kept, outsiders []Principal) {
 	var numbers, whole []number
 	in := map[number]bool{}
@@ -124,7 +127,7 @@ func (s *Snapshot) fold(principals []Principal) (kept, outsiders []Principal) {
 		numbers, in[n] = append(numbers, n), true
 	}
 	for _, set := range numbers {
-		if s.principals.Get(set).Kind == model.BuiltInSet && s.allIn(set, in) {
+		if isSet(s.principals.Get(set)) && s.allIn(set, in) {
 			whole = append(whole, set)
 		}
 	}
@@ -133,15 +136,18 @@ func (s *Snapshot) fold(principals []Principal) (kept, outsiders []Principal) {
 		told := slices.ContainsFunc(whole, func(set number) bool { return n != set && node.counts(set) })
 		switch {
 		case told:
-		case node.Kind != model.BuiltInSet || slices.Contains(whole, n):
+		case !isSet(node) || slices.Contains(whole, n):
 			kept = append(kept, principals[i])
-		case n == publicNumber || n == signedInNumber:
+		case n == publicNumber || n == signedInNumber || node.Kind == model.Provider:
 			outsiders = append(outsiders, principals[i])
 		}
 	}
 	slices.SortFunc(kept, func(a, b Principal) int {
-		if (a.Kind == model.BuiltInSet) != (b.Kind == model.BuiltInSet) {
-			return int(b.Kind) - int(a.Kind)
+		if a, b := isSet(s.principalNode(a.ID)), isSet(s.principalNode(b.ID)); a != b {
+			if a {
+				return -1
+			}
+			return 1
 		}
 		return strings.Compare(a.Name, b.Name)
 	})

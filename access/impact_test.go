@@ -1,6 +1,7 @@
 package access_test
 
 import (
+	"maps"
 	"slices"
 	"sync"
 	"testing"
@@ -145,7 +146,7 @@ func (n *naive) inUse(all bool) *naive {
 
 // claimed lists what a provider may say of the two claims that a drawer draws.
 var claimed = func() (all []map[string][]string) {
-	values := [][]string{nil, {}, {"seeds"}, {"labels"}, {"see"}, {"labels", "seeds"}}
+	values := [][]string{nil, {}, {"seeds"}, {"labels"}, {"see"}, {"labels", "seeds"}, {"labels", "see"}, {"see", "seeds"}, {"labels", "see", "seeds"}}
 	for _, team := range values {
 		for _, floor := range values {
 			claims := map[string][]string{}
@@ -156,6 +157,14 @@ var claimed = func() (all []map[string][]string) {
 				claims["floor"] = floor
 			}
 			all = append(all, claims)
+			if floor != nil {
+				continue
+			}
+			for _, subject := range []string{"s1", "s2"} { // for whoever is not known yet
+				of := maps.Clone(claims)
+				of[access.SubjectClaim] = []string{subject}
+				all = append(all, of)
+			}
 		}
 	}
 	return all
@@ -168,8 +177,6 @@ var everywhen = func() (all []*access.Context) {
 		for _, location := range []string{"", "north", "south", "elsewhere"} {
 			for _, claims := range claimed {
 				all = append(all,
-					&access.Context{Time: noon.Add(after * time.Hour), Location: location, Provider: "quaywater-sso", Claims: claims},
-					&access.Context{Time: noon.Add(after * time.Hour), Location: location, Local: true, Claims: claims},
 					&access.Context{Time: noon.Add(after * time.Hour), Location: location, Claims: claims})
 			}
 		}
@@ -192,6 +199,17 @@ func (n *naive) sparingGroups() *naive {
 	return n
 }
 
+// with returns the reference with somebody more.
+func (n *naive) with(p access.Principal) *naive {
+	more := *n
+	more.people = append(slices.Clone(n.people), p)
+	for i := range more.people {
+		more.people[i].Gathers = nil // the tags by which groups gather are given when somebody comes
+	}
+	more.known, more.resting = map[[2]model.ID]bool{}, map[[2]model.ID]bool{}
+	return &more
+}
+
 // checkExcess sees that a change its maker may make gives nobody, anywhere, whenever and from wherever they ask, what the maker
 // does not hold there in the same circumstances, whoever and whatever is out of use now; and that what is refused does.
 func checkExcess(t *rapid.T, c *catalogue.Catalogue, before, after *naive, snapshot *access.Snapshot, maker access.Principal, context *access.Context, change access.Change) {
@@ -210,6 +228,11 @@ func checkExcess(t *rapid.T, c *catalogue.Catalogue, before, after *naive, snaps
 	})
 	anything := &access.Context{Time: noon, Anybody: true}
 	gives := func(o catalogue.Operation, at model.ID, ctx *access.Context) bool {
+		if ctx != nil { // the claims are those of whoever gains
+			makers := *ctx
+			makers.Claims = map[string][]string{}
+			ctx = &makers
+		}
 		scope := before.scope(at)
 		holds := func(o catalogue.Operation) bool {
 			return plain.holds(c, *plain.principal(maker.ID), o, at, scope, ctx, false)
@@ -224,7 +247,13 @@ func checkExcess(t *rapid.T, c *catalogue.Catalogue, before, after *naive, snaps
 			}
 			base := was.principal(p.ID)
 			if base == nil { // somebody new: what everybody of their kind holds is no gain
-				base = was.principal(map[model.PrincipalKind]model.ID{model.User: model.Staff, model.Guest: model.Guests, model.ServiceAccount: model.Everyone, model.Group: p.ID}[p.Kind])
+				base = was.principal(map[model.PrincipalKind]model.ID{model.User: model.Staff, model.Guest: model.Guests, model.ServiceAccount: model.Everyone, model.Provider: model.Everyone, model.Group: p.ID}[p.Kind])
+				if p.Kind == model.OutsidePerson { // or what a person of that subject would hold when they came by themselves
+					if base = was.principal(p.Provider); base != nil {
+						was = was.with(access.Principal{ID: p.ID, Kind: p.Kind, Provider: p.Provider, Subject: p.Subject, Claims: p.Claims})
+						base = was.principal(p.ID)
+					}
+				}
 			}
 			now := is.principal(p.ID)
 			had := func(ctx *access.Context) bool {

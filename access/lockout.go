@@ -50,7 +50,7 @@ func (s *Snapshot) ungoverned(p catalogue.Permission) *gap {
 	if rules == nil {
 		return &gap{}
 	}
-	c := &Context{Local: true, world: scopesInUse} // what is left untold is unknown: it makes nothing certain
+	c := &Context{world: scopesInUse} // what is left untold is unknown: it makes nothing certain
 	var candidates []*principalNode
 	var cuts []*rule
 	seen := map[number]bool{}

@@ -1,6 +1,7 @@
 package access_test
 
 import (
+	"maps"
 	"slices"
 	"strings"
 
@@ -37,11 +38,11 @@ func (n *naive) allows(c *catalogue.Catalogue, change access.Change) bool {
 		return s.Kind != model.Organisation && s.Retired && n.staysGoverned(c, change)
 	case access.CreatePrincipal:
 		return !slices.ContainsFunc(n.people, func(p access.Principal) bool {
-			return p.ID == ch.Principal.ID || p.Kind == ch.Principal.Kind && p.Name == ch.Principal.Name && p.Home == ch.Principal.Home
+			return p.ID == ch.Principal.ID || p.Kind == model.OutsidePerson && p.Provider == ch.Principal.Provider && p.Subject == ch.Principal.Subject || p.Kind == ch.Principal.Kind && p.Name == ch.Principal.Name && p.Home == ch.Principal.Home
 		}) && (ch.Principal.Kind != model.ServiceAccount || n.scope(ch.Principal.Home).Kind != model.Resource)
 	case access.RenamePrincipal:
 		p := n.principal(ch.ID)
-		return p.Kind != model.BuiltInSet && p.Kind != model.PlatformService && p.Name != ch.Name &&
+		return p.Kind != model.BuiltInSet && p.Kind != model.PlatformService && p.Kind != model.Provider && p.Kind != model.OutsidePerson && p.Name != ch.Name &&
 			strings.Contains(ch.Name, "@") == (p.Kind == model.Guest) && n.staysGoverned(c, change) &&
 			!slices.ContainsFunc(n.people, func(o access.Principal) bool { return o.Kind == p.Kind && o.Name == ch.Name && o.Home == p.Home })
 	case access.SetGathers:
@@ -49,14 +50,17 @@ func (n *naive) allows(c *catalogue.Catalogue, change access.Change) bool {
 		return p.Gathers != nil && n.staysGoverned(c, change)
 	case access.SetOwner:
 		p, owner := n.principal(ch.Group), n.principal(ch.Owner)
-		return p.Kind == model.Group && p.Owner != ch.Owner && owner.Kind != model.BuiltInSet && owner.Kind != model.PlatformService
+		return p.Kind == model.Group && p.Owner != ch.Owner && owner.Kind != model.BuiltInSet && owner.Kind != model.PlatformService && owner.Kind != model.Provider
+	case access.SetClaims:
+		p := n.principal(ch.ID)
+		return p.Kind == model.OutsidePerson && (p.Claims == nil || !maps.EqualFunc(p.Claims, ch.Claims, slices.Equal)) && n.staysGoverned(c, change)
 	case access.SetInactive:
 		p := n.principal(ch.ID)
 		return p.Kind != model.BuiltInSet && p.Kind != model.PlatformService && p.Inactive != ch.Inactive && n.staysGoverned(c, change)
 	case access.AddMember:
 		m := ch.Membership
 		group, member := n.principal(m.Group), n.principal(m.Member)
-		return group.Kind == model.Group && group.Gathers == nil && member.Kind != model.BuiltInSet && member.Kind != model.PlatformService && !slices.Contains(n.members, m) && m.Group != m.Member &&
+		return group.Kind == model.Group && group.Gathers == nil && member.Kind != model.BuiltInSet && member.Kind != model.PlatformService && member.Kind != model.Provider && !slices.Contains(n.members, m) && m.Group != m.Member &&
 			!n.inside(m.Group, m.Member) && n.staysGoverned(c, change)
 	case access.RemoveMember:
 		return slices.Contains(n.members, ch.Membership) && n.staysGoverned(c, change)
@@ -213,7 +217,7 @@ func (n *naive) staysGoverned(c *catalogue.Catalogue, change access.Change) bool
 
 // governed reports whether at every scope, and beneath it, somebody active holds a permission for certain by a rule of the top.
 func (n *naive) governed(c *catalogue.Catalogue, o catalogue.Operation) bool {
-	local := &access.Context{Local: true}
+	local := &access.Context{}
 	top := n.scopes[0].ID
 	atTop := slices.DeleteFunc(slices.Clone(n.people), func(u access.Principal) bool {
 		return u.Kind != model.User || u.Inactive || !slices.ContainsFunc(n.grants, func(g access.Grant) bool { return g.Scope == top && n.is(u.ID, g.Principal) }) &&
@@ -272,6 +276,8 @@ func (n *naive) after(change access.Change) *naive {
 		next.principal(ch.Group).Gathers = ch.Condition
 	case access.SetOwner:
 		next.principal(ch.Group).Owner = ch.Owner
+	case access.SetClaims:
+		next.principal(ch.ID).Claims = ch.Claims
 	case access.SetInactive:
 		next.principal(ch.ID).Inactive = ch.Inactive
 	case access.AddMember:

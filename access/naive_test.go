@@ -144,11 +144,12 @@ func (t *term) holds(who access.Principal, at *model.Scope, ctx *access.Context)
 		}
 		return triOf(ctx.Time.UTC().Hour() < t.hour)
 	case "claim":
-		if ctx == nil || ctx.Claims[t.name] == nil {
+		values, known := claimOf(who, t.name, ctx)
+		if !known {
 			return triUnknown
 		}
 		any, none := triNo, triYes
-		for _, value := range ctx.Claims[t.name] {
+		for _, value := range values {
 			if t.op != "is not" && compare(value, true) == triYes {
 				any = triYes
 			}
@@ -174,6 +175,15 @@ func (t *term) holds(who access.Principal, at *model.Scope, ctx *access.Context)
 	}
 	value, there := at.Tags[t.name]
 	return compare(value, there)
+}
+
+// claimOf returns what is known of a claim of somebody: as a question has it, or as their provider said last.
+func claimOf(who access.Principal, name string, ctx *access.Context) (values []string, known bool) {
+	if ctx != nil && ctx.Claims != nil {
+		values, known = ctx.Claims[name]
+		return values, known
+	}
+	return who.Claims[name], who.Claims != nil && (ctx == nil || !ctx.Anybody)
 }
 
 func (n *naive) scope(id model.ID) *model.Scope {
@@ -217,7 +227,7 @@ func (n *naive) retired(id model.ID) bool {
 
 // gone reports whether somebody is out of use, or a service account's home is.
 func (n *naive) gone(p access.Principal) bool {
-	return p.Inactive || p.Kind == model.ServiceAccount && n.retired(p.Home)
+	return p.Inactive || p.Kind == model.ServiceAccount && n.retired(p.Home) || p.Kind == model.OutsidePerson && n.principal(p.Provider).Inactive
 }
 
 // sets returns the built-in sets that somebody belongs to.
@@ -227,7 +237,7 @@ func sets(p access.Principal) []model.ID {
 		return []model.ID{model.Staff, model.Everyone, model.SignedIn, model.Public}
 	case model.Guest:
 		return []model.ID{model.Guests, model.Everyone, model.SignedIn, model.Public}
-	case model.ServiceAccount, model.PlatformService:
+	case model.OutsidePerson, model.Provider, model.ServiceAccount, model.PlatformService:
 		return []model.ID{model.Everyone, model.SignedIn, model.Public}
 	}
 	switch p.ID {
@@ -255,7 +265,7 @@ func (n *naive) is(who, other model.ID) bool {
 }
 
 func (n *naive) isIn(who, other model.ID) bool {
-	if who == other || slices.Contains(sets(*n.principal(who)), other) {
+	if p := n.principal(who); who == other || p.Kind == model.OutsidePerson && p.Provider == other || slices.Contains(sets(*p), other) {
 		return true
 	}
 	return slices.ContainsFunc(n.people, func(g access.Principal) bool {
@@ -281,7 +291,7 @@ func (n *naive) directlyIn(who model.ID, group access.Principal) bool {
 		return slices.Contains(n.members, access.Membership{Group: group.ID, Member: who})
 	}
 	p := n.principal(who)
-	if p.Kind != model.User && p.Kind != model.Guest && p.Kind != model.ServiceAccount {
+	if p.Kind != model.User && p.Kind != model.Guest && p.Kind != model.OutsidePerson && p.Kind != model.ServiceAccount {
 		return false
 	}
 	text, negated := strings.CutPrefix(group.Gathers.String(), "not ")
@@ -405,16 +415,14 @@ func (n *naive) namedBy(who access.Principal, subjects []statement.Subject, ctx 
 	for _, s := range subjects {
 		t := triNo
 		switch {
-		case s.Provider != "":
-			if who.Kind != model.Group && (ctx == nil || ctx.Anybody || ctx.Provider == "" && !ctx.Local) {
-				t = triUnknown
-			} else if who.Kind != model.Group && ctx.Provider == s.Provider {
-				if s.Claim == "" {
-					t = triYes
-				} else if ctx.Claims[s.Claim] == nil {
-					t = triUnknown
-				} else {
-					t = triOf(slices.Contains(ctx.Claims[s.Claim], s.Value))
+		case s.Claim != "":
+			if known := who.Kind == model.OutsidePerson && s.Claim == "subject"; who.ID == s.Principal || who.Kind == model.OutsidePerson && who.Provider == s.Principal {
+				values, told := claimOf(who, s.Claim, ctx)
+				if known {
+					values, told = []string{who.Subject}, true
+				}
+				if t = triUnknown; told {
+					t = triOf(slices.Contains(values, s.Value))
 				}
 			}
 		case widen && s.Principal == model.Everyone:

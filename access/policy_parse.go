@@ -277,13 +277,7 @@ func (r Reader) subject(line statement.TextLine, w statement.WrittenSubject) (st
 	s, name := r.Snapshot, w.Name.Text
 	switch w.Kind {
 	case 0:
-		if model.CheckName(name) != nil {
-			return statement.Subject{}, statement.FaultAt(line, w.Name, "%q is not a valid name of an identity provider: it has lower-case letters, digits and hyphens", name)
-		}
-		if w.Claim.Text != "" && model.CheckName(w.Claim.Text) != nil {
-			return statement.Subject{}, statement.FaultAt(line, w.Claim, "%q is not a valid name of a claim: it has lower-case letters, digits and hyphens", w.Claim.Text)
-		}
-		return statement.Subject{Provider: name, Claim: w.Claim.Text, Value: w.Value.Text}, nil
+		w.Kind = model.Provider
 	case model.ServiceAccount:
 		return r.serviceAccount(line, w.Name)
 	case model.User:
@@ -292,7 +286,7 @@ func (r Reader) subject(line statement.TextLine, w statement.WrittenSubject) (st
 		}
 	}
 	if p, ok := s.PrincipalNamed(w.Kind, name); ok {
-		return statement.Subject{Principal: p.ID}, nil
+		return statement.Subject{Principal: p.ID, Claim: w.Claim.Text, Value: w.Value.Text}, nil
 	}
 	var known []string
 	for p := range s.Principals(w.Kind) {
@@ -301,8 +295,11 @@ func (r Reader) subject(line statement.TextLine, w statement.WrittenSubject) (st
 		}
 	}
 	f := statement.FaultAt(line, w.Name, "there is no %s %q", w.Kind, name)
-	if w.Kind == model.PlatformService {
+	switch w.Kind {
+	case model.PlatformService:
 		f.Detail = "there is no platform service " + statement.Quote(name)
+	case model.Provider:
+		f.Detail = "there is no identity provider " + statement.Quote(name)
 	}
 	f.Nearest = english.Nearest(name, known)
 	if w.Kind == model.Group {

@@ -33,15 +33,16 @@ func (s *Snapshot) printSubjects(subjects []statement.Subject, scope model.ID) [
 }
 
 func (s *Snapshot) printSubject(subject statement.Subject, scope model.ID) string {
-	if subject.Provider != "" {
-		text := "people from " + statement.NameWord(subject.Provider)
+	p, _ := s.Principal(subject.Principal)
+	switch p.Kind {
+	case 0, model.Provider:
+		text := "people from " + statement.NameWord(p.Name+subject.Unknown)
 		if subject.Claim != "" {
 			text += " with " + statement.NameWord(subject.Claim) + " " + statement.Quote(subject.Value)
 		}
 		return text
-	}
-	p, _ := s.Principal(subject.Principal)
-	switch p.Kind {
+	case model.OutsidePerson:
+		return s.printSubject(statement.Subject{Principal: p.Provider, Claim: SubjectClaim, Value: p.Subject}, scope)
 	case model.User, model.Guest:
 		return "user " + statement.NameWord(p.Name)
 	case model.PlatformService:

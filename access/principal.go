@@ -14,15 +14,25 @@ type Principal struct {
 	Home     model.ID // the scope a service account lives at, and goes with; zero for others
 	Kind     model.PrincipalKind
 	Inactive bool                 // suspended or retired: every decision is no
-	Name     string               // unique within its kind; a service account's, within its home
+	Name     string               // unique within its kind; a service account's, within its home; an outside person's is NAME@PROVIDER
 	Tags     map[string]string    // not to be altered
 	Owner    model.ID             // of a group: who may change its members without being an administrator; zero for nobody
 	Gathers  *statement.Condition // of a gathering group: its members are whoever meets it; see [statement.ParseGathering]
+
+	// Of an outside person: the provider they come by, what it knows them by, and what it said of them last, which is nil before it said
+	// anything. Claims are not to be altered.
+	Provider model.ID
+	Subject  string
+	Claims   map[string][]string
 }
 
 // Acts reports whether the principal acts itself, rather than standing for others.
 func (p Principal) Acts() bool {
-	return p.Kind == model.User || p.Kind == model.Guest || p.Kind == model.ServiceAccount || p.Kind == model.PlatformService
+	switch p.Kind {
+	case model.User, model.Guest, model.OutsidePerson, model.ServiceAccount, model.PlatformService:
+		return true
+	}
+	return false
 }
 
 // The numbers of the built-in sets, in every snapshot.
@@ -49,7 +59,7 @@ func wider(p Principal) []number {
 		return []number{publicNumber, signedInNumber, everyoneNumber, staffNumber}
 	case p.Kind == model.Guest || p.ID == model.Guests:
 		return []number{publicNumber, signedInNumber, everyoneNumber, guestsNumber}
-	case p.Kind == model.ServiceAccount || p.Kind == model.PlatformService || p.ID == model.Everyone:
+	case p.Kind == model.OutsidePerson || p.Kind == model.Provider || p.Kind == model.ServiceAccount || p.Kind == model.PlatformService || p.ID == model.Everyone:
 		return []number{publicNumber, signedInNumber, everyoneNumber}
 	case p.ID == model.SignedIn:
 		return []number{publicNumber, signedInNumber}

@@ -75,9 +75,10 @@ type rule struct {
 	place       number
 	set         number // the scope it was set at: the grant's, or its policy's
 	who         []number
-	claims      []statement.Subject // people from a provider, besides who
+	listed      []number  // with claims: who, and their providers
+	claims      []claimed // people with claims, besides who
 	except      []number
-	exceptClaim []statement.Subject
+	exceptClaim []claimed
 	permissions catalogue.Set // what it gives, or cuts
 	condition   *statement.Condition
 	period      statement.Period
@@ -89,12 +90,12 @@ func (r *rule) conditional() bool {
 	return r.suspended || r.condition != nil || !r.period.IsEmpty() || len(r.except) > 0 || len(r.claims) > 0 || len(r.exceptClaim) > 0
 }
 
-// names returns the numbers under which the rule is listed: claims are carried by anybody at all.
+// names returns the numbers under which the rule is listed: whom it names, and the providers whose people it names by their claims.
 func (r *rule) names() []number {
-	if len(r.claims) > 0 && !slices.Contains(r.who, publicNumber) {
-		return append(slices.Clone(r.who), publicNumber)
+	if len(r.claims) == 0 {
+		return r.who
 	}
-	return r.who
+	return r.listed
 }
 
 // term is one of the parts of a rule, all of which must hold for it to apply.
@@ -153,7 +154,7 @@ func (r *rule) excepts(who *principalNode, c *Context) truth {
 }
 
 // meant reports whether numbers and claims mean a principal; takes says that whoever is meant is kept from something.
-func meant(who *principalNode, numbers []number, claims []statement.Subject, c *Context, takes bool) truth {
+func meant(who *principalNode, numbers []number, claims []claimed, c *Context, takes bool) truth {
 	for _, n := range numbers {
 		if who.among(n) && (takes || who.isGivenAs(n, c)) {
 			return yes
@@ -164,7 +165,7 @@ func meant(who *principalNode, numbers []number, claims []statement.Subject, c *
 		return no // a group as such comes from nowhere
 	}
 	for _, claim := range claims {
-		found = found.or(c.carries(claim))
+		found = found.or(c.carries(who, claim))
 	}
 	return found
 }
@@ -193,8 +194,11 @@ func (p *placeRules) names() (names nameMarks, ok bool) {
 			found = append(found, markOf(e.WrittenSubject))
 		}
 	}
-	if len(found) > mostMarks {
+	switch {
+	case len(found) > mostMarks:
 		return 0, false
+	case len(found) == 0: // those of a provider that was never there
+		return 0, true
 	}
 	for i := range mostMarks {
 		names |= nameMarks(found[i%len(found)]) << (markBits * i)

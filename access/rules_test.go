@@ -20,6 +20,7 @@ func house(t *testing.T) *world {
 		w.ids[name] = newID()
 		w.must(access.CreatePrincipal{Principal: access.Principal{ID: w.ids[name], Kind: model.User, Name: name}})
 	}
+	w.outside("quaywater-sso", "ilka", nil)
 	w.ids["juno"] = newID()
 	w.must(access.CreatePrincipal{Principal: access.Principal{ID: w.ids["juno"], Kind: model.Guest, Name: "juno@quaywater.example"}})
 	require.NoError(t, w.join("ines", "curators"))
@@ -147,20 +148,22 @@ func TestExplainTellsWhatIsSo(t *testing.T) {
 		}
 		return e, why
 	}
-	monday := access.Context{Time: time.Date(2026, 11, 30, 9, 0, 0, 0, time.UTC), Provider: "quaywater-sso"}
+	monday := access.Context{Time: time.Date(2026, 11, 30, 9, 0, 0, 0, time.UTC)}
 
 	w := house(t)
-	w.ids["given"] = w.policy("top", "given", `user bram may observe bucket`)
+	const ilka = "ilka@quaywater-sso" // who has not come yet
+	w.outside("meadowside-sso", "wren", nil)
+	w.ids["given"] = w.policy("top", "given", `people from quaywater-sso may observe bucket`)
 	w.ids["sundays"] = w.policy("top", "sundays", `people from quaywater-sso with dept "trees" may never do anything if context.weekday is "sunday"`)
 	w.ids["over"] = w.policy("top", "over", `people from quaywater-sso with dept "trees" may never do anything until 2026-11-29`)
 	w.ids["mondays"] = w.policy("top", "mondays", `people from meadowside-sso may never do anything if context.weekday is "monday"`)
-	e, why := explain(w, "bram", "describe bucket", scans, &monday)
+	e, why := explain(w, ilka, "describe bucket", scans, &monday)
 	require.True(t, e.Allowed)
 	require.Equal(t, map[model.ID]access.Outcome{
 		w.ids["given"]: access.Applies, w.ids["sundays"]: access.ConditionFalse, w.ids["over"]: access.PeriodOver, w.ids["mondays"]: access.NotNamed,
 	}, why)
 	w.ids["claimed"] = w.policy("top", "claimed", `people from quaywater-sso with dept "trees" may never do anything if context.weekday is "monday"`)
-	e, why = explain(w, "bram", "describe bucket", scans, &monday)
+	e, why = explain(w, ilka, "describe bucket", scans, &monday)
 	require.Equal(t, access.Cut, e.Reason)
 	require.Equal(t, w.ids["claimed"], e.Rule.Policy)
 	require.Equal(t, access.ConditionUnknown, why[w.ids["claimed"]])

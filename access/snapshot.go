@@ -27,6 +27,7 @@ type Snapshot struct {
 	principals     persist.Table[principalNode]
 	principalIndex persist.IDIndex
 	named          [model.BuiltInSet + 1]*persist.Siblings // principals of each kind, by name
+	subjects       *persist.Siblings                       // outside people, by provider and subject
 	grants         *immutable.Map[model.ID, *grantNode]
 	policies       *immutable.Map[model.ID, *policyNode]
 	roles          *immutable.SortedMap[string, *catalogue.Role] // custom ones
@@ -39,13 +40,13 @@ type Snapshot struct {
 
 // Size is how much an organisation has, in use or out of it.
 type Size struct {
-	Scopes, Principals, Groups, Grants, Statements int // principals are users, guests and service accounts
+	Scopes, Principals, Groups, Grants, Statements int // principals are users, guests, outside people and service accounts
 }
 
 // Size counts what the organisation has. It takes steps of the order of a hundredth of the principals, and of the policies.
 func (s *Snapshot) Size() Size {
 	size := Size{Scopes: s.scopes.containers.Len() + s.scopes.resources.Len(), Groups: s.named[model.Group].Length(), Grants: s.grants.Len()}
-	for _, kind := range []model.PrincipalKind{model.User, model.Guest, model.ServiceAccount} {
+	for _, kind := range []model.PrincipalKind{model.User, model.Guest, model.OutsidePerson, model.ServiceAccount} {
 		size.Principals += s.named[kind].Length()
 	}
 	for all := s.policies.Iterator(); !all.Done(); {

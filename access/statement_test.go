@@ -46,6 +46,7 @@ func trust(t testing.TB) *world {
 		w.ids[name] = newID()
 		must(access.CreatePrincipal{Principal: access.Principal{ID: w.ids[name], Kind: model.User, Name: name}})
 	}
+	w.outside("quaywater-sso", "ilka", nil)
 	w.ids["juno"], w.ids["label-indexer"] = newID(), newID()
 	must(access.CreatePrincipal{Principal: access.Principal{ID: w.ids["juno"], Kind: model.Guest, Name: "juno@quaywater"}},
 		access.CreatePrincipal{Principal: access.Principal{ID: w.ids["label-indexer"], Kind: model.ServiceAccount, Name: "label-indexer", Home: w.ids["lindenmere/science/herbarium/digitising"]}},
@@ -66,6 +67,7 @@ under herbarium/digitising:
     contractors may only observe anything
 at herbarium:
     people from quaywater-sso with department "seeds" may act as observer
+    people from quaywater-sso with "urn:oid:2.5.4.11" "seeds" may list tree if claim."urn:oid:1.3" is not "guest" and claim.eduPersonEntitlement is "x"
 at here:
     "may", user juno@quaywater may list tree
 under "here":
@@ -89,7 +91,7 @@ func TestStatementsHaveOneForm(t *testing.T) {
 	p, err := read(w, "lindenmere/science", scienceText)
 	require.NoError(t, err)
 	require.Equal(t, scienceText, w.now.Print(p))
-	require.Len(t, p.Statements, 14)
+	require.Len(t, p.Statements, 15)
 
 	loose := "under  herbarium/digitising :network-team   may observe,operate ,modify networking\r\n\n" +
 		"  \t \n# a note\nuser rowan may observe anything until 2027-03-31T00:00:00+00:00\nat here:\n\tstaff may do anything to anything # look\n"
@@ -217,7 +219,7 @@ func FuzzPolicies(f *testing.F) {
 // TestPatterns fills every pattern and reads what comes of it.
 func TestPatterns(t *testing.T) {
 	w := trust(t)
-	values := map[string]string{"subject": "seed-curators", "place": "herbarium/digitising", "service": "labs", "role": "observer", "instant": "2027-03-31", "name": "team", "text": `se"eds`}
+	values := map[string]string{"subject": "seed-curators", "place": "herbarium/digitising", "service": "labs", "role": "observer", "provider": "quaywater-sso", "instant": "2027-03-31", "name": "team", "text": `se"eds`}
 	for _, p := range statement.Patterns() {
 		filled := map[string]string{}
 		for _, b := range p.Blanks {

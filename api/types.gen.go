@@ -188,13 +188,14 @@ func (e AuditEvent) Valid() bool {
 
 // Defines values for BlankKind.
 const (
-	BlankKindInstant BlankKind = "instant"
-	BlankKindName    BlankKind = "name"
-	BlankKindPlace   BlankKind = "place"
-	BlankKindRole    BlankKind = "role"
-	BlankKindService BlankKind = "service"
-	BlankKindSubject BlankKind = "subject"
-	BlankKindText    BlankKind = "text"
+	BlankKindInstant  BlankKind = "instant"
+	BlankKindName     BlankKind = "name"
+	BlankKindPlace    BlankKind = "place"
+	BlankKindProvider BlankKind = "provider"
+	BlankKindRole     BlankKind = "role"
+	BlankKindService  BlankKind = "service"
+	BlankKindSubject  BlankKind = "subject"
+	BlankKindText     BlankKind = "text"
 )
 
 // Valid indicates whether the value is a known member of the BlankKind enum.
@@ -205,6 +206,8 @@ func (e BlankKind) Valid() bool {
 	case BlankKindName:
 		return true
 	case BlankKindPlace:
+		return true
+	case BlankKindProvider:
 		return true
 	case BlankKindRole:
 		return true
@@ -409,6 +412,8 @@ func (e PolicyStateChangeState) Valid() bool {
 const (
 	GroupKind          PrincipalKind = "group"
 	GuestKind          PrincipalKind = "guest"
+	OutsidePersonKind  PrincipalKind = "outside-person"
+	ProviderKind       PrincipalKind = "provider"
 	ServiceAccountKind PrincipalKind = "service-account"
 	ServiceKind        PrincipalKind = "service"
 	SetKind            PrincipalKind = "set"
@@ -421,6 +426,10 @@ func (e PrincipalKind) Valid() bool {
 	case GroupKind:
 		return true
 	case GuestKind:
+		return true
+	case OutsidePersonKind:
+		return true
+	case ProviderKind:
 		return true
 	case ServiceAccountKind:
 		return true
@@ -767,14 +776,17 @@ func (e ListGroupsParamsSort) Valid() bool {
 
 // Defines values for ListPeopleParamsKind.
 const (
-	ListPeopleParamsKindGuest ListPeopleParamsKind = "guest"
-	ListPeopleParamsKindUser  ListPeopleParamsKind = "user"
+	ListPeopleParamsKindGuest         ListPeopleParamsKind = "guest"
+	ListPeopleParamsKindOutsidePerson ListPeopleParamsKind = "outside-person"
+	ListPeopleParamsKindUser          ListPeopleParamsKind = "user"
 )
 
 // Valid indicates whether the value is a known member of the ListPeopleParamsKind enum.
 func (e ListPeopleParamsKind) Valid() bool {
 	switch e {
 	case ListPeopleParamsKindGuest:
+		return true
+	case ListPeopleParamsKindOutsidePerson:
 		return true
 	case ListPeopleParamsKindUser:
 		return true
@@ -834,6 +846,33 @@ func (e ListPeopleParamsSort) Valid() bool {
 	case ListPeopleParamsSortState:
 		return true
 	case ListPeopleParamsSortTitle:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ListProvidersParamsSort.
+const (
+	ListProvidersParamsSortCreated ListProvidersParamsSort = "created"
+	ListProvidersParamsSortName    ListProvidersParamsSort = "name"
+	ListProvidersParamsSortPeople  ListProvidersParamsSort = "people"
+	ListProvidersParamsSortState   ListProvidersParamsSort = "state"
+	ListProvidersParamsSortTitle   ListProvidersParamsSort = "title"
+)
+
+// Valid indicates whether the value is a known member of the ListProvidersParamsSort enum.
+func (e ListProvidersParamsSort) Valid() bool {
+	switch e {
+	case ListProvidersParamsSortCreated:
+		return true
+	case ListProvidersParamsSortName:
+		return true
+	case ListProvidersParamsSortPeople:
+		return true
+	case ListProvidersParamsSortState:
+		return true
+	case ListProvidersParamsSortTitle:
 		return true
 	default:
 		return false
@@ -920,16 +959,16 @@ func (e ShowMatrixParamsAgainst) Valid() bool {
 
 // Defines values for ShowMatrixParamsRows.
 const (
-	Groups ShowMatrixParamsRows = "groups"
-	People ShowMatrixParamsRows = "people"
+	ShowMatrixParamsRowsGroups ShowMatrixParamsRows = "groups"
+	ShowMatrixParamsRowsPeople ShowMatrixParamsRows = "people"
 )
 
 // Valid indicates whether the value is a known member of the ShowMatrixParamsRows enum.
 func (e ShowMatrixParamsRows) Valid() bool {
 	switch e {
-	case Groups:
+	case ShowMatrixParamsRowsGroups:
 		return true
-	case People:
+	case ShowMatrixParamsRowsPeople:
 		return true
 	default:
 		return false
@@ -1096,6 +1135,9 @@ type Answer struct {
 	// Steps For a no, to those who may grant here: the single changes that would turn it, smallest first
 	Steps []Step `json:"steps"`
 
+	// WhatIf Claims were told in the question: nobody is answered so who asks for themselves
+	WhatIf bool `json:"whatIf,omitempty,omitzero"`
+
 	// Words The answer as a sentence
 	Words string `json:"words"`
 }
@@ -1217,6 +1259,7 @@ type Ceremony struct {
 type ChangeWanted struct {
 	AddMember    *MembershipWanted `json:"addMember,omitempty"`
 	CreateGrant  *GrantWanted      `json:"createGrant,omitempty"`
+	CreateScope  *ScopeWanted      `json:"createScope,omitempty"`
 	RemoveMember *MembershipWanted `json:"removeMember,omitempty"`
 
 	// RemovePolicy A policy's id
@@ -1231,6 +1274,9 @@ type ChangeWanted struct {
 
 	// SuspendPolicy A policy's id
 	SuspendPolicy string `json:"suspendPolicy,omitempty,omitzero"`
+
+	// TagPrincipal Tags to give somebody and to take away; the others stay
+	TagPrincipal *TagsWanted `json:"tagPrincipal,omitempty"`
 }
 
 // Changes defines model for Changes.
@@ -1308,7 +1354,7 @@ type Effect struct {
 	// NowUnconditional Of mayGain, what is held under a condition before and without one after
 	NowUnconditional []string `json:"nowUnconditional"`
 
-	// Outsiders public or signed-in, for those of them whom the organisation does not know
+	// Outsiders public, signed-in or an identity provider, for those of them whom the organisation does not know
 	Outsiders []string `json:"outsiders"`
 
 	// Part The scope and all beneath it, the scope alone, or what is beneath it alone
@@ -2030,6 +2076,38 @@ type OrganisationNew struct {
 	Title       string  `json:"title,omitempty,omitzero"`
 }
 
+// OutsidePersonMade defines model for OutsidePersonMade.
+type OutsidePersonMade struct {
+	Person   User  `json:"person"`
+	Revision int64 `json:"revision"`
+}
+
+// OutsidePersonNew defines model for OutsidePersonNew.
+type OutsidePersonNew struct {
+	// AtMost The most they may ever do, whatever they are given, such as observe anything: written as a may only, in a policy of its own
+	AtMost      AtMost `json:"atMost,omitempty,omitzero"`
+	Description string `json:"description,omitempty,omitzero"`
+
+	// Grants Grants for the person
+	Grants []FirstGrant `json:"grants,omitempty,omitzero"`
+
+	// Groups Groups to add the person to
+	Groups []string `json:"groups,omitempty,omitzero"`
+
+	// Name Their name without the provider: with it, NAME@PROVIDER
+	Name string `json:"name"`
+
+	// Provider The identity provider
+	Provider string `json:"provider"`
+
+	// Subject What the provider knows them by, which never changes
+	Subject string `json:"subject"`
+	Tags    Tags   `json:"tags,omitempty,omitzero"`
+
+	// Title The display name
+	Title string `json:"title,omitempty,omitzero"`
+}
+
 // Part The scope and all beneath it, the scope alone, or what is beneath it alone
 type Part string
 
@@ -2273,10 +2351,13 @@ type Powers struct {
 // PrincipalDetails defines model for PrincipalDetails.
 type PrincipalDetails struct {
 	// Address Of a service account
-	Address     string    `json:"address,omitempty,omitzero"`
-	CreatedAt   time.Time `json:"createdAt"`
-	Description string    `json:"description"`
-	Email       string    `json:"email"`
+	Address string `json:"address,omitempty,omitzero"`
+
+	// Claims What the provider said of an outside person last; left out before it said anything
+	Claims      map[string][]string `json:"claims,omitempty,omitzero"`
+	CreatedAt   time.Time           `json:"createdAt"`
+	Description string              `json:"description"`
+	Email       string              `json:"email"`
 
 	// EveryMember Who is in a group at any depth, groups left out
 	EveryMember []PrincipalRef `json:"everyMember"`
@@ -2304,7 +2385,7 @@ type PrincipalDetails struct {
 	InvitedUntil time.Time     `json:"invitedUntil,omitempty,omitzero"`
 	Kind         PrincipalKind `json:"kind"`
 
-	// LastSignInAt When a user or guest last came to work in the organisation; left out for never
+	// LastSignInAt When a user, guest or outside person last came to work in the organisation; left out for never
 	LastSignInAt time.Time `json:"lastSignInAt,omitempty,omitzero"`
 
 	// May What the caller may do to it
@@ -2321,6 +2402,12 @@ type PrincipalDetails struct {
 	// OwnsGroups The groups whose members it may change as their owner
 	OwnsGroups []string `json:"ownsGroups,omitempty,omitzero"`
 
+	// People Of a provider: how many outside people come by it
+	People int `json:"people,omitempty,omitzero"`
+
+	// Provider The identity provider that an outside person comes by
+	Provider string `json:"provider,omitempty,omitzero"`
+
 	// Rules The rules that name it, a group it is within or a set it belongs to, as far as the caller may list them
 	Rules []Rule `json:"rules"`
 
@@ -2331,9 +2418,12 @@ type PrincipalDetails struct {
 	SignInBy SignInBy `json:"signInBy,omitempty,omitzero"`
 
 	// State Pending: invited and not there yet. Only what is active holds anything
-	State State  `json:"state"`
-	Tags  Tags   `json:"tags"`
-	Title string `json:"title"`
+	State State `json:"state"`
+
+	// Subject What the provider knows an outside person by
+	Subject string `json:"subject,omitempty,omitzero"`
+	Tags    Tags   `json:"tags"`
+	Title   string `json:"title"`
 
 	// Within The groups it is a member of at any depth
 	Within []string `json:"within"`
@@ -2425,6 +2515,50 @@ type Proof struct {
 	Password string         `json:"password,omitempty,omitzero"`
 }
 
+// Provider defines model for Provider.
+type Provider struct {
+	CreatedAt   time.Time `json:"createdAt"`
+	Description string    `json:"description"`
+	Id          string    `json:"id"`
+	Name        string    `json:"name"`
+
+	// People How many outside people come by it
+	People int `json:"people"`
+
+	// State Pending: invited and not there yet. Only what is active holds anything
+	State State  `json:"state"`
+	Title string `json:"title"`
+}
+
+// ProviderList defines model for ProviderList.
+type ProviderList struct {
+	// All How many there are in all
+	All int `json:"all"`
+
+	// Found How many there are that were asked for
+	Found int `json:"found"`
+
+	// Next The cursor of the next page
+	Next      string     `json:"next,omitempty,omitzero"`
+	Providers []Provider `json:"providers"`
+}
+
+// ProviderMade defines model for ProviderMade.
+type ProviderMade struct {
+	Provider Provider `json:"provider"`
+	Revision int64    `json:"revision"`
+}
+
+// ProviderNew defines model for ProviderNew.
+type ProviderNew struct {
+	Description string `json:"description,omitempty,omitzero"`
+
+	// Name The names of its people end with it, so it is never changed
+	Name  string `json:"name"`
+	Tags  Tags   `json:"tags,omitempty,omitzero"`
+	Title string `json:"title,omitempty,omitzero"`
+}
+
 // Question defines model for Question.
 type Question struct {
 	// Address What lies in the scope's open contents, such as an object of a bucket
@@ -2440,13 +2574,11 @@ type Question struct {
 
 // QuestionContext The circumstances of a question; what is left out is unknown, but for the time, which is now
 type QuestionContext struct {
+	// Claims What if the identity provider of an outside person, or of whoever may come by a provider, said this of them, in place of what it said last
 	Claims   map[string][]string `json:"claims,omitempty,omitzero"`
 	Ip       string              `json:"ip,omitempty,omitzero"`
 	Location string              `json:"location,omitempty,omitzero"`
-
-	// Provider The identity provider that vouches for the principal
-	Provider string    `json:"provider,omitempty,omitzero"`
-	Time     time.Time `json:"time,omitempty,omitzero"`
+	Time     time.Time           `json:"time,omitempty,omitzero"`
 }
 
 // Quotas defines model for Quotas.
@@ -2875,6 +3007,13 @@ type ScopeRef struct {
 	Name    string `json:"name"`
 }
 
+// ScopeWanted defines model for ScopeWanted.
+type ScopeWanted struct {
+	// Parent The id or address of the scope to create it in, which is there already
+	Parent string   `json:"parent"`
+	Scope  ScopeNew `json:"scope"`
+}
+
 // Seat defines model for Seat.
 type Seat struct {
 	// Here The session works there at present
@@ -3147,6 +3286,15 @@ type StewardReset struct {
 
 // Tags defines model for Tags.
 type Tags map[string]string
+
+// TagsWanted Tags to give somebody and to take away; the others stay
+type TagsWanted struct {
+	Principal PrincipalRef `json:"principal"`
+
+	// Remove Keys of tags
+	Remove []string `json:"remove,omitempty,omitzero"`
+	Tags   Tags     `json:"tags,omitempty,omitzero"`
+}
 
 // ThingChanged defines model for ThingChanged.
 type ThingChanged struct {
@@ -3483,12 +3631,24 @@ type CreateNewcomersParams struct {
 	Preview Preview `form:"preview,omitempty" json:"preview,omitempty,omitzero"`
 }
 
+// CreateOutsidePersonParams defines parameters for CreateOutsidePerson.
+type CreateOutsidePersonParams struct {
+	// Preview Answer with the impact and write nothing
+	Preview Preview `form:"preview,omitempty" json:"preview,omitempty,omitzero"`
+
+	// IfMatch The confirmation of an impact: the change is made only if its impact is still that one
+	IfMatch IfMatch `json:"If-Match,omitempty,omitzero"`
+}
+
 // ListPeopleParams defines parameters for ListPeople.
 type ListPeopleParams struct {
 	// Find Words that must all occur in what the list shows of an item, in any case
-	Find  Find                 `form:"find,omitempty" json:"find,omitempty,omitzero"`
-	Kind  ListPeopleParamsKind `form:"kind,omitempty" json:"kind,omitempty,omitzero"`
-	State State                `form:"state,omitempty" json:"state,omitempty,omitzero"`
+	Find Find                 `form:"find,omitempty" json:"find,omitempty,omitzero"`
+	Kind ListPeopleParamsKind `form:"kind,omitempty" json:"kind,omitempty,omitzero"`
+
+	// Provider The identity provider that outside people come by
+	Provider string `form:"provider,omitempty" json:"provider,omitempty,omitzero"`
+	State    State  `form:"state,omitempty" json:"state,omitempty,omitzero"`
 
 	// Tag A tag they have: its key, or KEY=VALUE
 	Tag string `form:"tag,omitempty" json:"tag,omitempty,omitzero"`
@@ -3575,6 +3735,35 @@ type ShowSpreadParams struct {
 
 // SetStateParams defines parameters for SetState.
 type SetStateParams struct {
+	// Preview Answer with the impact and write nothing
+	Preview Preview `form:"preview,omitempty" json:"preview,omitempty,omitzero"`
+
+	// IfMatch The confirmation of an impact: the change is made only if its impact is still that one
+	IfMatch IfMatch `json:"If-Match,omitempty,omitzero"`
+}
+
+// ListProvidersParams defines parameters for ListProviders.
+type ListProvidersParams struct {
+	// Find Words that must all occur in what the list shows of an item, in any case
+	Find  Find                    `form:"find,omitempty" json:"find,omitempty,omitzero"`
+	State State                   `form:"state,omitempty" json:"state,omitempty,omitzero"`
+	Sort  ListProvidersParamsSort `form:"sort,omitempty" json:"sort,omitempty,omitzero"`
+
+	// Descending From the last item to the first
+	Descending Descending `form:"descending,omitempty" json:"descending,omitempty,omitzero"`
+
+	// After The cursor that the page before ended with: it belongs to the same question
+	After AfterCursor `form:"after,omitempty" json:"after,omitempty,omitzero"`
+
+	// Limit How many at most
+	Limit PageLimit `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
+}
+
+// ListProvidersParamsSort defines parameters for ListProviders.
+type ListProvidersParamsSort string
+
+// CreateProviderParams defines parameters for CreateProvider.
+type CreateProviderParams struct {
 	// Preview Answer with the impact and write nothing
 	Preview Preview `form:"preview,omitempty" json:"preview,omitempty,omitzero"`
 
@@ -3954,6 +4143,9 @@ type InviteGuestJSONRequestBody = GuestNew
 // CreateNewcomersJSONRequestBody defines body for CreateNewcomers for application/json ContentType.
 type CreateNewcomersJSONRequestBody = NewcomerFile
 
+// CreateOutsidePersonJSONRequestBody defines body for CreateOutsidePerson for application/json ContentType.
+type CreateOutsidePersonJSONRequestBody = OutsidePersonNew
+
 // EditPrincipalJSONRequestBody defines body for EditPrincipal for application/json ContentType.
 type EditPrincipalJSONRequestBody = PrincipalEdit
 
@@ -3965,6 +4157,9 @@ type CreateKeyJSONRequestBody = KeyNew
 
 // SetStateJSONRequestBody defines body for SetState for application/json ContentType.
 type SetStateJSONRequestBody = StateChange
+
+// CreateProviderJSONRequestBody defines body for CreateProvider for application/json ContentType.
+type CreateProviderJSONRequestBody = ProviderNew
 
 // SetQuotasJSONRequestBody defines body for SetQuotas for application/json ContentType.
 type SetQuotasJSONRequestBody = Quotas

@@ -101,8 +101,6 @@ func (p *plain) circumstance(c *Context, name string) {
 		p.once(&c.IP, true)
 	case "location":
 		p.once(&c.Location, true)
-	case "provider":
-		p.once(&c.Provider, true)
 	case "time":
 		at, err := time.Parse(time.RFC3339Nano, p.string())
 		p.refuse(err != nil || !c.Time.IsZero())

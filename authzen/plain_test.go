@@ -64,7 +64,7 @@ func (m jsonMaker) request() string {
 		m.member("action", m.object(m.member("name", m.text()))),
 		m.member("resource", m.object(m.member("id", m.text()), m.member("type", m.text()))),
 		m.member("context", m.object(
-			m.member("ip", m.text()), m.member("location", m.text()), m.member("provider", m.text()), m.member("refers", "["+m.text()+","+m.text()+"]"),
+			m.member("ip", m.text()), m.member("location", m.text()), m.member("refers", "["+m.text()+","+m.text()+"]"),
 			m.member("attempted", m.oneOf("true", "false")), m.member("time", m.oneOf(`"2026-11-25T12:00:00Z"`, `"2026-11-25T12:00+01:00"`, `"noon"`, `"2026-11-25T12:00:00.125+02:00"`)))),
 	)
 }

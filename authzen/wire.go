@@ -30,12 +30,10 @@ type Request struct {
 
 // Context is what Arbora reads of a request's context, which is free in form. What is not told is unknown.
 type Context struct {
-	Time     time.Time           `json:"time,omitzero"`      // the moment asked about; now when it is not told
-	IP       string              `json:"ip,omitempty"`       // the subject's network address
-	Location string              `json:"location,omitempty"` // where the subject is
-	Provider string              `json:"provider,omitempty"` // the identity provider that vouches for the subject
-	Claims   map[string][]string `json:"claims,omitempty"`   // what the provider says
-	Refers   []string            `json:"refers,omitempty"`   // ids or addresses of what the action refers to besides the resource
+	Time     time.Time `json:"time,omitzero"`      // the moment asked about; now when it is not told
+	IP       string    `json:"ip,omitempty"`       // the subject's network address
+	Location string    `json:"location,omitempty"` // where the subject is
+	Refers   []string  `json:"refers,omitempty"`   // ids or addresses of what the action refers to besides the resource
 	// Attempted says that the subject is doing this now: a platform service that is told no refuses it to them, and Arbora records it.
 	Attempted bool `json:"attempted,omitempty"`
 
@@ -65,20 +63,8 @@ func (c *Context) UnmarshalJSON(text []byte) error {
 	c.readTime(told["time"])
 	c.read(told, "ip", &c.IP, "is not text")
 	c.read(told, "location", &c.Location, "is not text")
-	c.read(told, "provider", &c.Provider, "is not text")
 	c.read(told, "refers", &c.Refers, "is not a list of ids or addresses")
 	c.read(told, "attempted", &c.Attempted, "is neither true nor false")
-	var claims map[string]json.RawMessage
-	c.read(told, "claims", &claims, "is not an object")
-	for name, value := range claims {
-		if !given(value) {
-			continue
-		}
-		if c.Claims == nil {
-			c.Claims = map[string][]string{}
-		}
-		c.Claims[name] = claimed(value)
-	}
 	return nil
 }
 
@@ -107,26 +93,6 @@ func (c *Context) readTime(value json.RawMessage) {
 }
 
 func given(value json.RawMessage) bool { return len(value) > 0 && string(value) != "null" }
-
-// claimed returns the values of a claim: of one that is told as a single value, that; of numbers and truth values, their text.
-func claimed(value json.RawMessage) []string {
-	var list []json.RawMessage
-	if json.Unmarshal(value, &list) != nil {
-		list = []json.RawMessage{value}
-	}
-	values := []string{}
-	for _, one := range list {
-		if !given(one) {
-			continue
-		}
-		var text string
-		if json.Unmarshal(one, &text) != nil {
-			text = string(one)
-		}
-		values = append(values, text)
-	}
-	return values
-}
 
 // Semantic says how far a [Batch] is answered.
 type Semantic string

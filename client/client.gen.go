@@ -227,12 +227,23 @@ func (c *Client) PreviewCreateNewcomers(ctx context.Context, organisation Organi
 	return read[NewcomerReading](c, ctx, "POST", path("/organisations/%s/newcomers", organisation), query{"preview": {"true"}}, body)
 }
 
-// ListPeople asks for GET /organisations/{organisation}/people: List users and guests, those too who have not accepted yet, as far as their details may be seen.
+// CreateOutsidePerson asks for POST /organisations/{organisation}/outside-people: Create a person whom an identity provider knows, before their first sign-in.
+func (c *Client) CreateOutsidePerson(ctx context.Context, organisation OrganisationName, body CreateOutsidePersonJSONRequestBody) (OutsidePersonMade, error) {
+	return read[OutsidePersonMade](c, ctx, "POST", path("/organisations/%s/outside-people", organisation), nil, body)
+}
+
+// PreviewCreateOutsidePerson returns the impact that CreateOutsidePerson would have, and changes nothing.
+func (c *Client) PreviewCreateOutsidePerson(ctx context.Context, organisation OrganisationName, body CreateOutsidePersonJSONRequestBody) (Written, error) {
+	return read[Written](c, ctx, "POST", path("/organisations/%s/outside-people", organisation), query{"preview": {"true"}}, body)
+}
+
+// ListPeople asks for GET /organisations/{organisation}/people: List users, guests and outside people, those too who have not accepted yet, as far as their details may be seen.
 func (c *Client) ListPeople(ctx context.Context, organisation OrganisationName, params *ListPeopleParams) (PersonList, error) {
 	q := query{}
 	if params != nil {
 		q.add("find", params.Find)
 		q.add("kind", params.Kind)
+		q.add("provider", params.Provider)
 		q.add("state", params.State)
 		q.add("tag", params.Tag)
 		q.add("group", params.Group)
@@ -246,7 +257,7 @@ func (c *Client) ListPeople(ctx context.Context, organisation OrganisationName, 
 	return read[PersonList](c, ctx, "GET", path("/organisations/%s/people", organisation), q, nil)
 }
 
-// ShowPrincipal asks for GET /organisations/{organisation}/principals/{kind}/{principal}: A user, guest, group or service account, with groups, members and rules.
+// ShowPrincipal asks for GET /organisations/{organisation}/principals/{kind}/{principal}: A user, guest, outside person, group, service account or provider, with groups, members and rules.
 func (c *Client) ShowPrincipal(ctx context.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName) (PrincipalDetails, error) {
 	return read[PrincipalDetails](c, ctx, "GET", path("/organisations/%s/principals/%s/%s", organisation, kind, principal), nil, nil)
 }
@@ -365,6 +376,30 @@ func (c *Client) SetState(ctx context.Context, organisation OrganisationName, ki
 		q.add("preview", params.Preview)
 	}
 	return read[Written](c, ctx, "PUT", path("/organisations/%s/principals/%s/%s/state", organisation, kind, principal), q, body)
+}
+
+// ListProviders asks for GET /organisations/{organisation}/providers: List identity providers.
+func (c *Client) ListProviders(ctx context.Context, organisation OrganisationName, params *ListProvidersParams) (ProviderList, error) {
+	q := query{}
+	if params != nil {
+		q.add("find", params.Find)
+		q.add("state", params.State)
+		q.add("sort", params.Sort)
+		q.add("descending", params.Descending)
+		q.add("after", params.After)
+		q.add("limit", params.Limit)
+	}
+	return read[ProviderList](c, ctx, "GET", path("/organisations/%s/providers", organisation), q, nil)
+}
+
+// CreateProvider asks for POST /organisations/{organisation}/providers: Create an identity provider, by which nobody comes yet.
+func (c *Client) CreateProvider(ctx context.Context, organisation OrganisationName, body CreateProviderJSONRequestBody) (ProviderMade, error) {
+	return read[ProviderMade](c, ctx, "POST", path("/organisations/%s/providers", organisation), nil, body)
+}
+
+// PreviewCreateProvider returns the impact that CreateProvider would have, and changes nothing.
+func (c *Client) PreviewCreateProvider(ctx context.Context, organisation OrganisationName, body CreateProviderJSONRequestBody) (Written, error) {
+	return read[Written](c, ctx, "POST", path("/organisations/%s/providers", organisation), query{"preview": {"true"}}, body)
 }
 
 // ShowQuotas asks for GET /organisations/{organisation}/quotas: What an organisation may have, and what it has: for keepers, and who may describe it.

@@ -23,7 +23,7 @@ func TestCommandLineMishaps(t *testing.T) {
 		"faulty.csv":   "name,groups,grants\nute,nobodies,observr at lindenmere\n",
 		"few.csv":      "name;title;grants\nfinn;Finn;observer at " + alpine + " until 2090-01-31\n",
 		"empty":        "\n",
-		"strangers":    `people from quaywater-sso with department "seeds" may act as observer`,
+		"strangers":    "signed-in may act as observer",
 		"nobody":       "everyone may never do anything",
 		"hours":        `seed-curators may observe tree if context.hour < 8`,
 		"several":      "seed-curators and tomas may observe tree",

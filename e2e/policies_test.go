@@ -33,6 +33,7 @@ at here:
 func TestStatementsInParts(t *testing.T) {
 	b := testbed.StartDemo(t)
 	rowan := b.As(t, "rowan@lindenmere")
+	require.NoError(t, client.Done(rowan.CreateProvider(t.Context(), "lindenmere", api.ProviderNew{Name: "quaywater-sso"})))
 	read := func(text string) api.Reading {
 		reading, err := rowan.ReadStatements(t.Context(), herbarium, api.PolicyText{Text: text})
 		require.NoError(t, err)

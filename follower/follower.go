@@ -163,7 +163,7 @@ func (o *Organisation) evaluator() (*evaluation.Evaluator, error) {
 	}
 	return evaluation.New(now.Snapshot, evaluation.Asker{
 		Principal: model.PlatformServiceID(now.state.Platform), Service: now.state.Platform,
-		Context: &access.Context{Time: o.follower.options.Clock().UTC(), Local: true},
+		Context: &access.Context{Time: o.follower.options.Clock().UTC()},
 	}), nil
 }
 

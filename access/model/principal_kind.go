@@ -14,14 +14,22 @@ type PrincipalKind uint8
 const (
 	User PrincipalKind = iota + 1
 	Guest
+	OutsidePerson // by a provider
 	Group
 	ServiceAccount
+	Provider
 	PlatformService
 	BuiltInSet
 )
 
 // PrincipalKindNames are the words of the kinds, by kind; there is none of 0.
-var PrincipalKindNames = [...]string{"", "user", "guest", "group", "service-account", "service", "set"}
+var PrincipalKindNames = [...]string{"", "user", "guest", "outside-person", "group", "service-account", "provider", "service", "set"}
+
+// People are the kinds of those who are people.
+var People = []PrincipalKind{User, Guest, OutsidePerson}
+
+// IsPerson reports whether those of the kind are people.
+func (k PrincipalKind) IsPerson() bool { return k == User || k == Guest || k == OutsidePerson }
 
 // String returns the kind's word.
 func (k PrincipalKind) String() string { return PrincipalKindNames[k] }

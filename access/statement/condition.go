@@ -84,6 +84,8 @@ func (a Attribute) String() string {
 		return a.Name
 	case a.Tag:
 		return a.Of + ".tag." + a.Name
+	case a.Of == "claim" && wordEnd(a.Name) != len(a.Name):
+		return "claim." + Quote(a.Name)
 	case a.Zone != "":
 		return fmt.Sprintf("%s.%s(%q)", a.Of, a.Name, a.Zone)
 	}

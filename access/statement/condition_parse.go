@@ -126,10 +126,12 @@ func (p *Parser) attribute() (Attribute, *Fault) {
 		name, tag = rest, true
 	}
 	switch {
-	case tag || of == "claim" && dotted:
+	case tag:
 		if model.CheckName(name) != nil {
-			return Attribute{}, p.Fault("%q is not a valid name: tags and claims have lower-case letters, digits and hyphens", name)
+			return Attribute{}, p.Fault("%q is not a valid name: tags have lower-case letters, digits and hyphens", name)
 		}
+	case of == "claim" && dotted:
+		return p.claim(name)
 	case !slices.Contains(attributes, of+"."+name):
 		f := p.Fault("there is no attribute %q; there are %s, resource.tag.NAME, subject.tag.NAME and claim.NAME", t.Text, strings.Join(attributes, ", "))
 		if strings.HasPrefix(name, "tag.") && whole != t.Text {
@@ -150,6 +152,21 @@ func (p *Parser) attribute() (Attribute, *Fault) {
 		return p.zone(a)
 	}
 	return a, nil
+}
+
+// claim reads the name of a claim, as it comes from its provider: what is no word of the language stands in quotes, as in
+// claim."urn:oid:2.5.4.11".
+func (p *Parser) claim(name string) (Attribute, *Fault) {
+	p.At++
+	if name == "" {
+		t := p.Peek()
+		if t.Kind != quoted || t.Text == "" {
+			return Attribute{}, p.Unexpected(`the claim's name, such as claim.department or claim."urn:oid:2.5.4.11"`)
+		}
+		p.At++
+		name = t.Text
+	}
+	return Attribute{Of: "claim", Name: name}, nil
 }
 
 // gatheringAttribute reads name, kind or tag NAME.

@@ -304,6 +304,10 @@ func (p *Parser) subject(before string) (s WrittenSubject, fault *Fault) {
 		if s.Claim, fault = p.Name("the claim's name"); fault != nil {
 			return s, fault
 		}
+		if s.Claim.Text == "" {
+			p.At--
+			return s, p.Unexpected("the claim's name")
+		}
 		if s.Value = p.Peek(); s.Value.Kind != quoted {
 			return s, p.Unexpected("the claim's value in quotes")
 		}

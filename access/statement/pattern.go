@@ -28,7 +28,7 @@ type Pattern struct {
 type Blank struct {
 	Name  string `json:"blank"`
 	Asks  string `json:"asks"`
-	Kind  string `json:"kind"`            // subject, place, service, role, instant, name or text
+	Kind  string `json:"kind"`            // subject, place, service, role, provider, instant, name or text
 	Usual string `json:"usual,omitempty"` // what it is filled with when nothing is given
 }
 
@@ -113,7 +113,7 @@ func (b Blank) fill(value string) (string, error) {
 			return value, nil
 		}
 		return NameWord(value), nil
-	case "role", "service":
+	case "role", "service", "provider":
 		return NameWord(value), nil
 	case "name":
 		return value, model.CheckName(value)

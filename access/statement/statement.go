@@ -20,7 +20,7 @@ const (
 // Subject is whom a statement means: a principal, or people vouched for by an identity provider.
 type Subject struct {
 	Principal model.ID `json:"principal,omitzero"`
-	Provider  string   `json:"provider,omitempty"` // instead of a principal
+	Unknown   string   `json:"provider,omitempty"` // instead of a principal, in what was written before providers were registered: the name of one
 	Claim     string   `json:"claim,omitempty"`    // with this claim, if any
 	Value     string   `json:"value,omitempty"`
 }

@@ -32,8 +32,10 @@ type QuestionContext = evaluation.Context
 type Answer struct {
 	access.Decision
 	Words      string
+	WhatIf     bool // the question gave claims
 	Principal  access.Principal
-	State      credential.State // of the principal, when that is why it may not
+	State      credential.State // of the principal, or of the provider they come by, when that is why it may not
+	Provider   string           // of an outside person whose provider is out of use
 	Permission string
 	Scope      tenant.Ref
 	DecidedBy  *RuleOutcome
@@ -58,7 +60,7 @@ func (s *Answers) Check(ctx context.Context, c tenant.Caller, a CheckRequest) (A
 	explanation := d.Explain(q)
 	answer := Answer{
 		Decision: explanation.Decision, Principal: who, Permission: d.Catalogue().Operation(q.Permission).String(),
-		Scope: d.Ref(place.Scope), Revision: d.Revision(),
+		Scope: d.Ref(place.Scope), Revision: d.Revision(), WhatIf: a.Context.Claims != nil,
 	}
 	if !answer.Allowed {
 		answer.Steps, answer.NoStep = steps(d, q, explanation.Decision)
@@ -85,9 +87,17 @@ func (s *Answers) Check(ctx context.Context, c tenant.Caller, a CheckRequest) (A
 		if err != nil {
 			return Answer{}, err
 		}
+		if provider, by := d.Principal(who.Provider); by && details.State == credential.Active {
+			answer.Provider = provider.Name
+			if details, err = d.DetailsOf(ctx, provider); err != nil {
+				return Answer{}, err
+			}
+		}
 		answer.State = details.State
 	}
-	answer.Words = words(answer)
+	if answer.Words = words(answer); answer.WhatIf {
+		answer.Words += " That is with the claims of the question, not with those that a provider said."
+	}
 	return answer, nil
 }
 
@@ -123,11 +133,12 @@ func (s *Answers) question(d tenant.Viewer, c tenant.Caller, a CheckRequest) (q 
 // words tells an answer as a sentence.
 func words(a Answer) string {
 	who, where := a.Principal.Name, a.Scope.Address
-	if a.Principal.Kind != model.User {
-		who = a.Principal.Kind.String() + " " + who
-	}
-	if a.Principal.Kind == model.BuiltInSet {
-		who = a.Principal.Name
+	switch a.Principal.Kind {
+	case model.User, model.BuiltInSet:
+	case model.Provider:
+		who = "people from " + who
+	default:
+		who = a.Principal.Kind.Words() + " " + who
 	}
 	if a.Allowed {
 		if a.DecidedBy == nil {
@@ -138,10 +149,12 @@ func words(a Answer) string {
 	no := fmt.Sprintf("No, %s may not %s at %s: ", who, a.Permission, where)
 	switch a.Reason {
 	case access.Inactive:
-		switch a.State {
-		case credential.Pending:
+		switch {
+		case a.Provider != "":
+			return fmt.Sprintf("%s%s comes by %s, which is %s.", no, who, a.Provider, a.State)
+		case a.State == credential.Pending:
 			return no + who + " was invited and has not accepted yet; their prepared access counts once they do."
-		case credential.Suspended, credential.Retired:
+		case a.State != credential.Active:
 			return fmt.Sprintf("%s%s is %s.", no, who, a.State)
 		}
 		return no + who + " lives at a scope that is retired."

@@ -15,13 +15,13 @@ import (
 	"arbora.example/internal/tenant"
 )
 
-// UserView is a user or guest as its viewer may see it.
+// UserView is a user, guest or outside person as its viewer may see it.
 type UserView struct {
 	access.Principal
 	store.PrincipalDetails
 }
 
-// PersonView is a user or guest in a list.
+// PersonView is a user, guest or outside person in a list.
 type PersonView struct {
 	UserView
 	Groups     []access.Principal // the groups they are a direct member of
@@ -75,7 +75,8 @@ func ago(at, now time.Time) Ago {
 
 // Narrowed is what a list of principals is narrowed by; what is empty narrows nothing.
 type Narrowed struct {
-	Kind       string // user or guest
+	Kind       string // user, guest or outside-person
+	Provider   string // by which outside people come
 	State      credential.State
 	Tag        string // a key, or KEY=VALUE
 	Group      string // one that they are in, at any depth
@@ -85,8 +86,8 @@ type Narrowed struct {
 }
 
 var people = lister[PersonView]{
-	// A guest's name has a sign in it that no user's has, so names tell both apart.
-	key:   func(p PersonView) string { return p.Name },
+	// A guest and an outside person may have the same name.
+	key:   func(p PersonView) string { return p.Name + " " + p.Kind.String() },
 	words: func(p PersonView) []string { return []string{p.Name, p.Title, p.Email, p.Description, string(p.State)} },
 	columns: map[string]func(PersonView) string{
 		"name":       func(p PersonView) string { return p.Name },
@@ -100,7 +101,7 @@ var people = lister[PersonView]{
 	},
 }
 
-// ListPeople lists users and guests, those too who have not accepted yet. Whoever may not describe users sees names and titles, and
+// ListPeople lists users, guests and outside people, those too who have not accepted yet. Whoever may not describe users sees names and titles, and
 // finds and orders them by no more.
 func (s *Answers) ListPeople(ctx context.Context, c tenant.Caller, organisation string, wanted Listing, by Narrowed) (Listed[PersonView], error) {
 	d, err := s.Open(ctx, c)
@@ -122,12 +123,20 @@ func (s *Answers) ListPeople(ctx context.Context, c tenant.Caller, organisation 
 			within[member.ID] = true
 		}
 	}
+	var provider model.ID
+	if by.Provider != "" {
+		p, err := d.PrincipalCalled(model.Provider.String(), by.Provider)
+		if err != nil {
+			return Listed[PersonView]{}, err
+		}
+		provider = p.ID
+	}
 	views := make([]PersonView, 0, d.Size().Principals)
 	describes := d.May("describe user", top.ID)
-	for _, kind := range []model.PrincipalKind{model.User, model.Guest} {
+	for _, kind := range model.People {
 		for p := range d.Principals(kind) {
 			if !describes {
-				p.Tags = nil
+				p.Tags, p.Subject, p.Claims = nil, "", nil
 			}
 			views = append(views, PersonView{UserView: UserView{Principal: p}})
 		}
@@ -150,7 +159,7 @@ func (s *Answers) ListPeople(ctx context.Context, c tenant.Caller, organisation 
 	}
 	now := s.Moment()
 	list, err := people.list(views, wanted, func(p PersonView) bool {
-		return (by.Kind == "" || by.Kind == p.Kind.String()) && (by.State == "" || by.State == p.State) && tagged(p.Tags, by.Tag) &&
+		return (by.Kind == "" || by.Kind == p.Kind.String()) && (provider.IsZero() || p.Provider == provider) && (by.State == "" || by.State == p.State) && tagged(p.Tags, by.Tag) &&
 			(within == nil || within[p.ID]) && (by.LastSignIn == "" || by.LastSignIn == ago(p.LastSignIn, now)) &&
 			(by.Factor == "" || by.Factor == "none" && len(p.Factors) == 0 || slices.Contains(p.Factors, settings.Factor(by.Factor)))
 	})

@@ -169,7 +169,7 @@ func (s *Answers) addGrantsToMind(ctx context.Context, d tenant.Viewer, h *Home)
 		return may
 	}
 	var ending []access.Grant
-	for _, kind := range []model.PrincipalKind{model.User, model.Guest, model.Group, model.ServiceAccount, model.PlatformService} {
+	for _, kind := range []model.PrincipalKind{model.User, model.Guest, model.OutsidePerson, model.Group, model.ServiceAccount, model.Provider, model.PlatformService} {
 		for p := range d.Principals(kind) {
 			var governs []tenant.Ref
 			for _, g := range d.GrantsFor(p.ID) {

@@ -83,9 +83,9 @@ func (s *Answers) ShowMatrix(ctx context.Context, c tenant.Caller, asked MatrixA
 
 // matrixPrincipals yields those a matrix can have rows for, after the last of the page before.
 func matrixPrincipals(d tenant.Viewer, asked MatrixAsked) iter.Seq[access.Principal] {
-	kinds := []model.PrincipalKind{model.User, model.Guest, model.ServiceAccount, model.PlatformService}
+	kinds := []model.PrincipalKind{model.User, model.Guest, model.OutsidePerson, model.ServiceAccount, model.PlatformService}
 	if asked.Groups {
-		kinds = []model.PrincipalKind{model.Group, model.BuiltInSet}
+		kinds = []model.PrincipalKind{model.Group, model.Provider, model.BuiltInSet}
 	}
 	find := strings.ToLower(strings.TrimSpace(asked.Find))
 	return func(yield func(access.Principal) bool) {

@@ -23,6 +23,8 @@ type DetailedPrincipal struct {
 	By           credential.SignInBy           // what a user signs in with
 	Factor       bool                          // a user has set up a second factor
 	InvitedUntil time.Time                     // of a pending guest: when the link ends that was sent last
+	ComesBy      string                        // an outside person's provider
+	People       int                           // of a provider: how many come by it
 	OwnedBy      *access.Principal             // a group's owner
 	Owns         bool                          // the viewer owns the group
 	OwnsGroups   []string                      // the groups it owns
@@ -50,7 +52,7 @@ func (s *Answers) ShowPrincipal(ctx context.Context, c tenant.Caller, organisati
 		}
 	}
 	var person store.PersonDetails
-	if p.Kind == model.User || p.Kind == model.Guest {
+	if p.Kind.IsPerson() {
 		var known map[model.ID]store.PersonDetails
 		known, err = s.Records.PersonDetails(ctx, d.OrganisationID(), []model.ID{p.ID})
 		person = known[p.ID]
@@ -66,6 +68,12 @@ func (s *Answers) ShowPrincipal(ctx context.Context, c tenant.Caller, organisati
 	}
 	if v.Idle, err = s.idleOf(ctx, c, v.Every); err != nil {
 		return DetailedPrincipal{}, err
+	}
+	if provider, ok := d.Principal(p.Provider); ok {
+		v.ComesBy = provider.Name
+	}
+	if p.Kind == model.Provider {
+		v.People = peopleOf(d, p.ID)
 	}
 	if owner, ok := d.Principal(p.Owner); ok {
 		owner = d.Called(owner)

@@ -68,7 +68,7 @@ func ViewOf(d tenant.Viewer, scope model.Scope) ScopeView {
 	slices.Reverse(v.Path)
 	about := []string{scope.TypeName(), "role", "grant", "policy", "audit-record", "service-account"}
 	if scope.Kind == model.Organisation {
-		about = append(about, "user", "group")
+		about = append(about, "user", "group", "provider")
 	}
 	for _, name := range about {
 		t, _ := d.Catalogue().Type(name)

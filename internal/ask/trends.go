@@ -43,7 +43,7 @@ func (s *Answers) ShowTrends(ctx context.Context, c tenant.Caller, organisation 
 			return Trends{}, err
 		}
 		t.People = map[Ago]int{}
-		for _, kind := range []model.PrincipalKind{model.User, model.Guest} {
+		for _, kind := range model.People {
 			for p := range d.Principals(kind) {
 				if !p.Inactive {
 					t.People[ago(last[p.ID], now)]++
@@ -80,7 +80,7 @@ func (s *Answers) ShowTrends(ctx context.Context, c tenant.Caller, organisation 
 }
 
 func grantsNow(d tenant.Viewer) (grants []access.Grant) {
-	for _, kind := range []model.PrincipalKind{model.User, model.Guest, model.Group, model.ServiceAccount, model.PlatformService, model.BuiltInSet} {
+	for _, kind := range []model.PrincipalKind{model.User, model.Guest, model.OutsidePerson, model.Group, model.ServiceAccount, model.Provider, model.PlatformService, model.BuiltInSet} {
 		for p := range d.Principals(kind) {
 			grants = append(grants, d.GrantsFor(p.ID)...)
 		}

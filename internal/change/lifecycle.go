@@ -102,8 +102,11 @@ func (s *Changes) planSignInBy(ctx context.Context, c tenant.Caller, d tenant.Vi
 func planEdit(ctx context.Context, organisation string, who tenant.PrincipalRef, edit Edit) plan.Planner {
 	return func(d tenant.Viewer) (tenant.Plan, error) {
 		operations := edit.operations()
-		if len(operations) == 0 {
+		switch {
+		case len(operations) == 0:
 			return tenant.Plan{}, plan.NothingToEdit()
+		case edit.Name != nil && who.Kind == model.Provider.String():
+			return tenant.Plan{}, &problem.Problem{Kind: problem.Invalid, Detail: "a provider keeps its name: the names of its people end with it", Next: "give it another title, or create another provider", Field: "name"}
 		}
 		if edit.Was != (plan.AsRead{}) {
 			operations = append(operations, "describe") // comparing tells as much as reading
@@ -146,6 +149,9 @@ func planEdited(d tenant.Viewer, before access.Principal, was store.PrincipalDet
 			return p, &problem.Problem{Kind: problem.Invalid, Detail: "a guest is named by the address that they sign in by", Next: "invite them anew to use another address", Field: "name"}
 		}
 		after.Name = *edit.Name
+		if _, provider, _ := strings.Cut(before.Name, "@"); before.Kind == model.OutsidePerson && !strings.Contains(after.Name, "@") {
+			after.Name += "@" + provider
+		}
 		p.Changes = append(p.Changes, access.RenamePrincipal{ID: before.ID, Name: after.Name})
 	}
 	if edit.Tags != nil && !maps.Equal(edit.Tags, before.Tags) {

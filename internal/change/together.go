@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 
 	"arbora.example/access"
 	"arbora.example/internal/credential"
@@ -19,6 +20,22 @@ type Wanted struct {
 	State  *StateChange
 	Revoke string // a grant's id
 	Policy *PolicyChange
+	Tags   *TagsChange
+	Scope  *ScopeWanted
+}
+
+// TagsChange gives somebody tags and takes others away; the rest stay.
+type TagsChange struct {
+	Organisation string
+	Who          tenant.PrincipalRef
+	Tags         map[string]string
+	Remove       []string // keys
+}
+
+// ScopeWanted is a scope to be created in another, which is there already.
+type ScopeWanted struct {
+	Parent string // id or address
+	Scope  NewScope
 }
 
 // StateChange is somebody to be suspended, retired or restored.
@@ -35,8 +52,12 @@ type PolicyChange struct {
 	Remove  bool
 }
 
-func (w Wanted) planner(ctx context.Context) plan.Planner {
+func (s *Changes) planOne(ctx context.Context, w Wanted) plan.Planner {
 	switch {
+	case w.Tags != nil:
+		return w.Tags.plan
+	case w.Scope != nil:
+		return s.planScope(w.Scope.Parent, w.Scope.Scope, new(madeScope))
 	case w.Grant != nil:
 		return planGrant(*w.Grant, new(access.Grant))
 	case w.Member != nil:
@@ -58,15 +79,38 @@ func (s *Changes) MakeAll(wanted []Wanted) plan.Change[plan.Nothing] {
 		return func(d tenant.Viewer) (tenant.Plan, error) {
 			var all tenant.Plan
 			for i, one := range wanted {
-				p, err := one.planner(ctx)(d)
+				p, err := s.planOne(ctx, one)(d)
 				if err != nil {
 					return all, numbered(err, i, len(wanted))
 				}
 				all.Join(p)
 			}
+			if len(all.Changes) == 0 {
+				return all, plan.NothingToEdit()
+			}
 			return all, nil
 		}
 	}}
+}
+
+// plan changes nothing of somebody who has these tags already: of several some may have.
+func (t *TagsChange) plan(d tenant.Viewer) (tenant.Plan, error) {
+	who, err := d.Governed(t.Organisation, t.Who, "tag")
+	if err != nil {
+		return tenant.Plan{}, err
+	}
+	tags := maps.Clone(who.Tags)
+	if tags == nil {
+		tags = map[string]string{}
+	}
+	for _, key := range t.Remove {
+		delete(tags, key)
+	}
+	maps.Copy(tags, t.Tags)
+	if maps.Equal(tags, who.Tags) {
+		return tenant.Plan{}, nil
+	}
+	return tenant.Plan{Changes: []access.Change{access.TagPrincipal{ID: who.ID, Tags: tags}}}, nil
 }
 
 // numbered says which of several changes a problem is about.

@@ -267,6 +267,7 @@ func (a allowed) RenamePrincipal(c access.RenamePrincipal) error {
 	return a.principalFor(c.ID, "rename")
 }
 func (a allowed) TagPrincipal(c access.TagPrincipal) error { return a.principalFor(c.ID, "tag") }
+func (a allowed) SetClaims(c access.SetClaims) error       { return a.principalFor(c.ID, "edit") }
 func (a allowed) SetOwner(c access.SetOwner) error         { return a.principalFor(c.Group, "edit") }
 func (a allowed) SetGathers(c access.SetGathers) error     { return a.principalFor(c.Group, "edit") }
 

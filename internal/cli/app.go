@@ -73,7 +73,7 @@ func newApp(streams Streams) *app {
 func (a *app) commands(verify *cli.Command) []*cli.Command {
 	return []*cli.Command{
 		a.signInCommand(), a.signOutCommand(), a.signInsCommand(), a.whoamiCommand(), a.passwordCommand(), a.proveCommand(), a.secondFactorCommand(), a.sessionCommand(), a.switchCommand(), a.acceptCommand(), a.recoverCommand(),
-		a.organisationCommand(), a.settingsCommand(), a.quotaCommand(), a.treeCommand(), a.scopeCommand(), a.userCommand(), a.guestCommand(), a.groupCommand(), a.serviceAccountCommand(), a.keyCommand(),
+		a.organisationCommand(), a.settingsCommand(), a.quotaCommand(), a.treeCommand(), a.scopeCommand(), a.userCommand(), a.guestCommand(), a.providerCommand(), a.outsideCommand(), a.groupCommand(), a.serviceAccountCommand(), a.tagCommand(), a.keyCommand(),
 		a.catalogueCommand(), a.roleCommand(), a.grantCommand(), a.policyCommand(), a.patternCommand(),
 		a.homeCommand(), a.checkCommand(), a.explainCommand(), a.holdersCommand(), a.reachCommand(), a.couldHoldCommand(), a.undoCommand(), a.auditCommand(verify), a.versionCommand(),
 	}
@@ -309,9 +309,21 @@ var principalKinds = []principalFlag{
 	{"user", api.UserKind, "the user of this `NAME`"},
 	{"group", api.GroupKind, "the group of this `NAME`"},
 	{"guest", api.GuestKind, "the guest of this `NAME@ORGANISATION`"},
+	{"outside", api.OutsidePersonKind, "the outside person of this `NAME@PROVIDER`"},
 	{"service-account", api.ServiceAccountKind, "the service account at this `ADDRESS`"},
+	{"provider", api.ProviderKind, "all people of the identity provider of this `NAME`"},
 	{"service", api.ServiceKind, "the platform service of this `NAME`"},
 	{"set", api.SetKind, "a built-in `SET`: staff, guests, everyone, signed-in or public"},
+}
+
+// flagFor writes the flag that names a principal.
+func flagFor(p api.PrincipalRef) string {
+	for _, kind := range principalKinds {
+		if kind.kind == p.Kind {
+			return "--" + kind.name + " " + p.Name
+		}
+	}
+	return ""
 }
 
 // principal returns the one principal that a flag names.
@@ -323,7 +335,7 @@ func principal(c *cli.Command) (api.PrincipalRef, error) {
 		}
 	}
 	if len(found) != 1 {
-		return api.PrincipalRef{}, usage("say who with one of --user NAME, --group NAME, --guest NAME, --service-account ADDRESS, --service NAME and --set SET")
+		return api.PrincipalRef{}, usage("say who with one of --user NAME, --group NAME, --guest NAME, --outside NAME@PROVIDER, --service-account ADDRESS, --provider NAME, --service NAME and --set SET")
 	}
 	return found[0], nil
 }

@@ -18,8 +18,7 @@ func toldFlags() []cli.Flag {
 		&cli.StringFlag{Name: "time", Usage: "as if it were this `MOMENT`: a date, or RFC 3339"},
 		&cli.StringFlag{Name: "ip", Usage: "as if the request came from this network `ADDRESS`"},
 		&cli.StringFlag{Name: "location", Usage: "as if the request came from this `LOCATION`"},
-		&cli.StringFlag{Name: "provider", Usage: "as if this identity `PROVIDER` vouched for them"},
-		&cli.StringMapFlag{Name: "claim", Usage: "as if it said `NAME=VALUE` of them; may be given several times"},
+		&cli.StringMapFlag{Name: "claim", Usage: "what if their identity provider said `NAME=VALUE` of them, in place of all it said last; may be repeated"},
 	}
 }
 
@@ -29,7 +28,7 @@ func told(c *cli.Command) (*api.QuestionContext, error) {
 	if err != nil {
 		return nil, err
 	}
-	t := api.QuestionContext{Time: at, Ip: c.String("ip"), Location: c.String("location"), Provider: c.String("provider")}
+	t := api.QuestionContext{Time: at, Ip: c.String("ip"), Location: c.String("location")}
 	if claims := c.StringMap("claim"); len(claims) > 0 {
 		values := map[string][]string{}
 		for name, value := range claims {
@@ -112,7 +111,7 @@ func (a *app) tellSteps(c *cli.Command, answer api.Answer) {
 
 // stepCommand returns the command that makes the change.
 func stepCommand(answer api.Answer, step api.Step) string {
-	who := "--" + string(answer.Principal.Kind) + " " + answer.Principal.Name
+	who := flagFor(answer.Principal)
 	switch {
 	case step.Role != "":
 		return "arbora grant create " + step.Role + " " + who + " --at " + step.Scope.Address

@@ -66,7 +66,7 @@ func (a *app) complete(ctx context.Context, c *cli.Command) {
 
 // optionOffers are options whose placeholder does not say what they name.
 var optionOffers = map[string]string{
-	"user": "USER", "guest": "GUEST", "group": "GROUP", "owner": "USER", "owner-group": "GROUP", "like": "USER", "but": "GROUP",
+	"user": "USER", "guest": "GUEST", "outside": "OUTSIDE", "provider": "PROVIDER", "group": "GROUP", "owner": "USER", "owner-group": "GROUP", "like": "USER", "but": "GROUP",
 	"service-account": "SERVICE-ACCOUNT", "set": "SET", "with": "SIGN-IN", "role": "ROLE", "output": "FORM", "o": "FORM", "at": "ADDRESS", "to": "ADDRESS",
 }
 
@@ -125,6 +125,12 @@ func (s session) namedIn(ctx context.Context, c *cli.Command, organisation, plac
 	case "GUEST":
 		list, err := s.ListPeople(ctx, organisation, &api.ListPeopleParams{Kind: api.ListPeopleParamsKindGuest, Limit: mostAtOnce})
 		return each(list.People, person), err
+	case "OUTSIDE":
+		list, err := s.ListPeople(ctx, organisation, &api.ListPeopleParams{Kind: api.ListPeopleParamsKindOutsidePerson, Limit: mostAtOnce})
+		return each(list.People, person), err
+	case "PROVIDER":
+		list, err := s.ListProviders(ctx, organisation, &api.ListProvidersParams{Limit: mostAtOnce})
+		return each(list.Providers, func(p api.Provider) string { return p.Name }), err
 	case "GROUP":
 		list, err := s.ListGroups(ctx, organisation, &api.ListGroupsParams{Limit: mostAtOnce})
 		return each(list.Groups, func(g api.Group) string { return g.Name }), err

@@ -10,7 +10,7 @@ import (
 
 // apart are flags of which a command takes one at most: with two of them, one would be passed over without a word.
 var apart = [][]string{
-	{"user", "group", "guest", "service-account", "service", "set"},
+	{"user", "group", "guest", "outside", "service-account", "provider", "service", "set"},
 	{"owner", "owner-group"},
 	{"preview", "confirm"},
 	{"secret-from", "private-key"},

@@ -52,7 +52,7 @@ var tasks = []struct {
 	{"Set up and run the service", []string{"init", "serve", "follow", "reset-steward", "organisation", "quota"}},
 	{"Sign in", []string{"sign-in", "sign-out", "sign-ins", "whoami", "switch", "accept", "recover", "password", "prove", "second-factor", "session", "key"}},
 	{"Lay out the tree", []string{"tree", "scope", "catalogue"}},
-	{"Look after people and programs", []string{"user", "guest", "group", "service-account"}},
+	{"Look after people and programs", []string{"user", "guest", "provider", "outside", "group", "service-account", "tag"}},
 	{"Give and limit access", []string{"role", "grant", "policy", "pattern", "settings"}},
 	{"See who may do what, and why", []string{"home", "check", "explain", "holders", "reach", "could-hold"}},
 	{"See and undo what was done", []string{"audit", "undo"}},

@@ -49,6 +49,17 @@ func create[Wanted, Made any](
 	return a.valueOnly(c, made)
 }
 
+// outsiderWords says who else is meant besides those whom the organisation knows.
+func outsiderWords(set string) string {
+	switch set {
+	case "public":
+		return "anybody else at all"
+	case "signed-in":
+		return "anybody else signed in"
+	}
+	return "anybody else from " + set
+}
+
 // printImpact prints what a preview answered with.
 func (a *app) printImpact(c *cli.Command, written api.Written) error {
 	impact := written.Impact
@@ -56,10 +67,10 @@ func (a *app) printImpact(c *cli.Command, written api.Written) error {
 	for _, e := range impact.Effects {
 		var who []string
 		for _, p := range e.Principals {
-			who = append(who, p.Name)
+			who = append(who, choose(p.Kind == api.ProviderKind, "people from ", "")+p.Name)
 		}
 		for _, set := range e.Outsiders {
-			who = append(who, choose(set == "public", "anybody else at all", "anybody else signed in"))
+			who = append(who, outsiderWords(set))
 		}
 		gains := effectText(e.Gains, e.MayGain, e.NowUnconditional, "without a condition from now on") + choose(e.Privileged, " (privileged)", "")
 		if len(e.Shifting) > 0 {

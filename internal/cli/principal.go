@@ -49,14 +49,17 @@ func (a *app) showPrincipal(kind api.PrincipalKind) cli.ActionFunc {
 		if p.SignIn != "" {
 			facts = append(facts, fact{"Signs in", p.SignIn + ", by " + signInWords[p.SignInBy] + choose(p.Factor, " and a second factor", "")})
 		}
-		if kind == api.UserKind || kind == api.GuestKind {
+		facts = append(facts, outsideFacts(p)...)
+		if kind == api.UserKind || kind == api.GuestKind || kind == api.OutsidePersonKind {
 			facts = append(facts, fact{"Last sign-in", choose(p.LastSignInAt.IsZero(), "never", moment(p.LastSignInAt))})
 		}
 		facts = append(facts, fact{"Owns groups", strings.Join(p.OwnsGroups, ", ")})
 		if kind == api.GroupKind {
 			facts = append(facts, groupFacts(p, members)...)
 		}
-		facts = append(facts, fact{"In groups", orWord(withInherited(p.Groups, p.Within), "none")})
+		if kind != api.ProviderKind {
+			facts = append(facts, fact{"In groups", orWord(withInherited(p.Groups, p.Within), "none")})
+		}
 		if err := a.printFacts(c, p, facts...); err != nil {
 			return err
 		}
@@ -79,10 +82,10 @@ func (a *app) showPrincipal(kind api.PrincipalKind) cli.ActionFunc {
 
 // showCredentials lists, for people, what somebody can sign in by at present: API keys and sessions, if there are any.
 func (a *app) showCredentials(ctx context.Context, c *cli.Command, s session, organisation string, kind api.PrincipalKind, name string) error {
-	if c.String("output") != "table" || kind == api.GroupKind {
+	if c.String("output") != "table" || kind == api.GroupKind || kind == api.ProviderKind {
 		return nil
 	}
-	if kind != api.GuestKind {
+	if kind == api.UserKind || kind == api.ServiceAccountKind {
 		list, err := s.ListKeys(ctx, organisation, api.KindOfPrincipal(kind), name)
 		if err != nil {
 			return err

@@ -74,7 +74,7 @@ func (a *app) scopeCommand() *cli.Command {
 		Name: "scope", Usage: "create, show and reshape scopes of the tree",
 		Commands: append([]*cli.Command{
 			{
-				Name: "create", Usage: "create a folder, project, compartment or resource", ArgsUsage: "ADDRESS",
+				Name: "create", Usage: "create folders, projects, compartments or resources: all or none", ArgsUsage: "ADDRESS ...",
 				Description: "The last part of the address is the new name; a resource's carries its type, as in\nlindenmere/science/herbarium/digitising/scans.bucket.",
 				Flags: []cli.Flag{
 					&cli.StringFlag{Name: "kind", Usage: "`KIND`: folder, project or compartment (a resource needs none)"},
@@ -92,13 +92,36 @@ func (a *app) scopeCommand() *cli.Command {
 }
 
 func (a *app) createScope(ctx context.Context, c *cli.Command) error {
-	given, err := arguments(c, "ADDRESS")
+	given := c.Args().Slice()
+	if len(given) == 0 {
+		return usage("%s takes one ADDRESS or more; see %s --help", c.FullName(), c.FullName())
+	}
+	var wanted []api.ScopeWanted
+	for _, address := range given {
+		one, err := scopeGiven(c, address)
+		if err != nil {
+			return err
+		}
+		wanted = append(wanted, one)
+	}
+	if len(wanted) > 1 {
+		return a.createScopes(ctx, c, given, wanted)
+	}
+	s, err := a.as(c)
 	if err != nil {
 		return err
 	}
-	parent, last := model.SplitAddress(given[0])
+	scope := wanted[0].Scope
+	return create(ctx, a, c, s.PreviewCreateScope, s.CreateScope, wanted[0].Parent, scope, func(made api.ScopeMade) {
+		a.say(c, "Created %s %s.", orWord(scope.Type, string(scope.Kind)), made.Scope.Address)
+	})
+}
+
+// scopeGiven reads what is to be created at an address.
+func scopeGiven(c *cli.Command, address string) (wanted api.ScopeWanted, err error) {
+	parent, last := model.SplitAddress(address)
 	if parent == "" {
-		return usage("%s has no scope to create it in: write the address from the organisation down; keepers create organisations with arbora organisation create", given[0])
+		return wanted, usage("%s has no scope to create it in: write the address from the organisation down; keepers create organisations with arbora organisation create", address)
 	}
 	name, typeName := model.SplitFullName(last)
 	kind := c.String("kind")
@@ -106,21 +129,32 @@ func (a *app) createScope(ctx context.Context, c *cli.Command) error {
 	case typeName != "" && kind == "":
 		kind = "resource"
 	case kind == "":
-		return usage("say with --kind whether %s is a folder, project or compartment", last)
+		return wanted, usage("say with --kind whether %s is a folder, project or compartment", last)
 	}
-	wanted := api.ScopeNew{
-		Kind: api.ScopeNewKind(kind), Name: name, Type: typeName,
-		Title: c.String("title"), Description: c.String("description"),
-	}
+	scope := api.ScopeNew{Kind: api.ScopeNewKind(kind), Name: name, Type: typeName, Title: c.String("title"), Description: c.String("description")}
 	if tags := c.StringMap("tag"); len(tags) > 0 {
-		wanted.Tags = tags
+		scope.Tags = tags
 	}
-	s, err := a.as(c)
+	return api.ScopeWanted{Parent: parent, Scope: scope}, nil
+}
+
+// createScopes creates several scopes as one change: all or none.
+func (a *app) createScopes(ctx context.Context, c *cli.Command, addresses []string, wanted []api.ScopeWanted) error {
+	s, organisation, err := a.inside(c)
 	if err != nil {
 		return err
 	}
-	return create(ctx, a, c, s.PreviewCreateScope, s.CreateScope, parent, wanted, func(made api.ScopeMade) {
-		a.say(c, "Created %s %s.", choose(made.Scope.Type != "", typeName, kind), made.Scope.Address)
+	if c.String("title") != "" {
+		return usage("--title is for one scope: create several without it, and title each with arbora scope edit")
+	}
+	var all api.Changes
+	for _, one := range wanted {
+		all.Changes = append(all.Changes, api.ChangeWanted{CreateScope: &one})
+	}
+	return a.change(c, func(preview bool) (api.Written, error) {
+		return s.MakeChanges(ctx, organisation, &api.MakeChangesParams{Preview: preview}, all)
+	}, func() {
+		a.say(c, "Created %s.", english.Join(addresses))
 	})
 }
 

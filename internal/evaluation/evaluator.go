@@ -112,7 +112,7 @@ func (e *Evaluator) sees(subject, scope model.ID) bool {
 }
 
 func (t *Context) isEmpty() bool {
-	return t.Time.IsZero() && t.IP == "" && t.Location == "" && t.Provider == "" && t.Claims == nil
+	return t.Time.IsZero() && t.IP == "" && t.Location == "" && t.Claims == nil
 }
 
 func (e *Evaluator) permission(action, typeName string) (catalogue.Permission, error) {

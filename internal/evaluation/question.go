@@ -52,13 +52,12 @@ type Context struct {
 	Time     time.Time
 	IP       string
 	Location string
-	Provider string
-	Claims   map[string][]string
+	Claims   map[string][]string // what if the subject's provider said this of them; nil for what it said last
 }
 
 // At returns the context of a question that is asked at a moment.
 func (t Context) At(now time.Time) (*access.Context, error) {
-	context := &access.Context{Time: t.Time, Location: t.Location, Provider: t.Provider, Claims: t.Claims}
+	context := &access.Context{Time: t.Time, Location: t.Location, Claims: t.Claims}
 	if context.Time.IsZero() {
 		context.Time = now
 	}

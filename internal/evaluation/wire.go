@@ -27,7 +27,7 @@ func QuestionOf(r authzen.Request) (q Question) {
 		q.Resource = Entity{Type: r.Resource.Type, ID: r.Resource.ID}
 	}
 	if c := r.Context; c != nil {
-		q.Context = Context{Time: c.Time, IP: c.IP, Location: c.Location, Provider: c.Provider, Claims: c.Claims}
+		q.Context = Context{Time: c.Time, IP: c.IP, Location: c.Location}
 		q.Refers, q.Attempted = c.Refers, c.Attempted
 	}
 	return q

@@ -112,7 +112,7 @@ func hasResources(d tenant.Viewer, service string) bool {
 	return slices.ContainsFunc(d.Catalogue().Services(), func(s *catalogue.Service) bool { return s.Name == service && !s.Own() })
 }
 
-func isPerson(p access.Principal) bool { return p.Kind == model.User || p.Kind == model.Guest }
+func isPerson(p access.Principal) bool { return p.Kind.IsPerson() }
 
 // lasting reports whether a grant holds always and for good.
 func lasting(g access.Grant) bool {

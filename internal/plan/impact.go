@@ -262,6 +262,17 @@ func covering(d tenant.Viewer, changes []access.Change) string {
 	return strings.Join(words, " and ")
 }
 
+// setName returns what a set of people is called; empty for who is none.
+func setName(p access.Principal) string {
+	switch p.Kind {
+	case model.BuiltInSet:
+		return p.Name
+	case model.Provider:
+		return "people from " + p.Name
+	}
+	return ""
+}
+
 func outsider(p access.Principal) bool { return p.ID == model.Public || p.ID == model.SignedIn }
 
 // counted writes a number of things, or nothing for none.
@@ -287,9 +298,9 @@ func impactWords(effects []access.Effect) string {
 		loses = loses || e.Loses.Len()+e.MayLose.Len() > 0
 		perhaps = perhaps || e.MayGain.Len()-e.Freed.Len()+e.MayLose.Len()-e.Bound.Len()+e.Shifting.Len() > 0
 		for _, p := range slices.Concat(e.Principals, e.Outsiders) {
-			if p.Kind == model.BuiltInSet {
-				if !slices.Contains(sets, p.Name) {
-					sets = append(sets, p.Name)
+			if set := setName(p); set != "" {
+				if !slices.Contains(sets, set) {
+					sets = append(sets, set)
 				}
 				continue
 			}

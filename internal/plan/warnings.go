@@ -123,7 +123,7 @@ func warnings(d tenant.Viewer, effects []EffectView, proposal *access.Proposal) 
 			warnings = append(warnings, dormantWarnings(d, c.Policy)...)
 			for _, st := range c.Policy.Statements {
 				if st.Modal == statement.May && len(effects) > 0 {
-					warnings = append(warnings, broadWarnings(d, st.Place, st.Who...)...)
+					warnings = append(warnings, broadWarnings(d, st.Place, narrowed(d, st)...)...)
 				}
 			}
 		case access.CreateGrant:
@@ -142,6 +142,17 @@ func takesFromMe(d tenant.Viewer, e EffectView) bool {
 	return len(e.Loses)+len(e.MayLose) > 0 && slices.ContainsFunc(e.Principals, func(p access.Principal) bool { return d.Means(p.ID, d.Me) })
 }
 
+// narrowed returns whom a statement means, without the providers whose people it asks for claims.
+func narrowed(d tenant.Viewer, st statement.Statement) []statement.Subject {
+	if !st.Condition.Mentions("claim") {
+		return st.Who
+	}
+	return slices.DeleteFunc(slices.Clone(st.Who), func(s statement.Subject) bool {
+		p, _ := d.Principal(s.Principal)
+		return p.Kind == model.Provider
+	})
+}
+
 // broadWarnings returns what is wide about giving something at a scope to somebody; that strangers are among them is said already.
 func broadWarnings(d tenant.Viewer, at model.ID, who ...statement.Subject) []string {
 	var warnings []string
@@ -151,6 +162,8 @@ func broadWarnings(d tenant.Viewer, at model.ID, who ...statement.Subject) []str
 	for _, subject := range who {
 		if p, ok := d.Principal(subject.Principal); ok && p.Kind == model.BuiltInSet && !outsider(p) {
 			warnings = append(warnings, "It reaches every member of "+p.Name+", present and future.")
+		} else if ok && p.Kind == model.Provider && subject.Claim == "" {
+			warnings = append(warnings, "It reaches everybody who comes by "+p.Name+", present and future.")
 		}
 	}
 	return warnings

@@ -113,11 +113,15 @@ func groupOf(g ask.GroupView) api.Group {
 	}
 }
 
+func providerOf(p ask.ProviderView) api.Provider {
+	return api.Provider{Id: p.ID.String(), Name: p.Name, Title: p.Title, Description: p.Description, People: p.People, State: api.State(p.State), CreatedAt: p.CreatedAt}
+}
+
 func principalOf(p ask.DetailedPrincipal) api.PrincipalDetails {
 	told := api.PrincipalDetails{
 		Id: p.ID.String(), Kind: api.PrincipalKind(p.Kind.String()), Name: p.Name, Title: p.Title, Email: p.Email,
 		Description: p.Description, State: api.State(p.State), Tags: tagsOf(p.Tags), CreatedAt: p.CreatedAt, Address: p.Address,
-		SignInBy: api.SignInBy(p.By), SignIn: p.SignIn, Gathers: p.Gathers.String(), Owns: p.Owns, OwnsGroups: p.OwnsGroups, LastSignInAt: p.LastSignIn,
+		SignInBy: api.SignInBy(p.By), SignIn: p.SignIn, Provider: p.ComesBy, Subject: p.Subject, Claims: p.Claims, People: p.People, Gathers: p.Gathers.String(), Owns: p.Owns, OwnsGroups: p.OwnsGroups, LastSignInAt: p.LastSignIn,
 		Members: each(p.Members, principalRef), EveryMember: each(p.Every, principalRef), Groups: each(p.Groups, nameOf), Within: each(p.Within, nameOf),
 		Rules: each(p.Rules, ruleOf), Hidden: p.Hidden > 0, May: words(p.May), Gathered: []string{}, Idle: []api.IdleMember{},
 	}
@@ -314,7 +318,7 @@ func toldOf(t *api.QuestionContext) ask.QuestionContext {
 	if t == nil {
 		return ask.QuestionContext{}
 	}
-	told := ask.QuestionContext{IP: t.Ip, Location: t.Location, Provider: t.Provider}
+	told := ask.QuestionContext{IP: t.Ip, Location: t.Location}
 	if !t.Time.IsZero() {
 		told.Time = t.Time
 	}
@@ -326,7 +330,7 @@ func toldOf(t *api.QuestionContext) ask.QuestionContext {
 
 func answerOf(a ask.Answer) api.Answer {
 	answer := api.Answer{
-		Allowed: a.Allowed, Reason: api.AnswerReason(a.Reason), Words: a.Words, Principal: principalRef(a.Principal), Hidden: a.Hidden > 0,
+		Allowed: a.Allowed, Reason: api.AnswerReason(a.Reason), Words: a.Words, WhatIf: a.WhatIf, Principal: principalRef(a.Principal), Hidden: a.Hidden > 0,
 		Permission: a.Permission, Scope: refOf(a.Scope), Rules: each(a.Rules, metOf), Steps: each(a.Steps, stepOf), NoStep: a.NoStep, Revision: int64(a.Revision),
 	}
 	if a.DecidedBy != nil {

@@ -13,6 +13,7 @@ import (
 	"arbora.example/internal/change"
 	"arbora.example/internal/credential"
 	"arbora.example/internal/plan"
+	"arbora.example/internal/problem"
 	. "arbora.example/internal/server/contract" //lint:ignore ST1001 the contract's names are this file's vocabulary
 	"arbora.example/internal/settings"
 	"arbora.example/internal/signin"
@@ -182,7 +183,7 @@ func (h handlers) ListPeople(ctx context.Context, r ListPeopleRequestObject) (Li
 	}
 	ctx, caller := who(ctx)
 	list, err := h.service.ListPeople(ctx, caller, r.Organisation, page.listing(q.Find, string(q.Sort), q.Descending), ask.Narrowed{
-		Kind: string(q.Kind), State: credential.State(q.State), Tag: q.Tag, Group: q.Group, Factor: string(q.Factor), LastSignIn: ask.Ago(q.LastSignIn),
+		Kind: string(q.Kind), Provider: q.Provider, State: credential.State(q.State), Tag: q.Tag, Group: q.Group, Factor: string(q.Factor), LastSignIn: ask.Ago(q.LastSignIn),
 	})
 	if err != nil {
 		return nil, err
@@ -286,6 +287,11 @@ func (h handlers) MakeChanges(ctx context.Context, r MakeChangesRequestObject) (
 	member := func(m *api.MembershipWanted, remove bool) *change.MemberChange {
 		return &change.MemberChange{Organisation: r.Organisation, Group: m.Group, Kind: string(m.Member.Kind), Name: m.Member.Name, Remove: remove}
 	}
+	for _, c := range r.Body.Changes {
+		if c.CreateScope != nil && c.CreateScope.Scope.Id != "" {
+			return nil, &problem.Problem{Kind: problem.Invalid, Detail: "scopes that are created together get their ids from Arbora", Next: "leave the id out", Field: "id"}
+		}
+	}
 	wanted := each(r.Body.Changes, func(c api.ChangeWanted) change.Wanted {
 		switch {
 		case c.CreateGrant != nil:
@@ -295,6 +301,10 @@ func (h handlers) MakeChanges(ctx context.Context, r MakeChangesRequestObject) (
 			return change.Wanted{Member: member(c.AddMember, false)}
 		case c.RemoveMember != nil:
 			return change.Wanted{Member: member(c.RemoveMember, true)}
+		case c.TagPrincipal != nil:
+			return change.Wanted{Tags: &change.TagsChange{Organisation: r.Organisation, Who: somebody(c.TagPrincipal.Principal.Kind, c.TagPrincipal.Principal.Name), Tags: c.TagPrincipal.Tags, Remove: c.TagPrincipal.Remove}}
+		case c.CreateScope != nil:
+			return change.Wanted{Scope: &change.ScopeWanted{Parent: c.CreateScope.Parent, Scope: newScopeOf(c.CreateScope.Scope)}}
 		case c.SetState != nil:
 			return change.Wanted{State: &change.StateChange{Organisation: r.Organisation, Who: somebody(c.SetState.Principal.Kind, c.SetState.Principal.Name), To: credential.State(c.SetState.State)}}
 		}

@@ -50,13 +50,7 @@ func (h handlers) ListChildren(ctx context.Context, r ListChildrenRequestObject)
 }
 
 func (h handlers) CreateScope(ctx context.Context, r CreateScopeRequestObject) (CreateScopeResponseObject, error) {
-	wanted := change.NewScope{
-		Kind: string(r.Body.Kind), Name: r.Body.Name, Type: r.Body.Type,
-		Title: r.Body.Title, Description: r.Body.Description,
-	}
-	if r.Body.Tags != nil {
-		wanted.Tags = r.Body.Tags
-	}
+	wanted := newScopeOf(*r.Body)
 	if r.Body.Id != "" {
 		var err error
 		if wanted.ID, err = model.ParseID(r.Body.Id); err != nil {
@@ -68,6 +62,10 @@ func (h handlers) CreateScope(ctx context.Context, r CreateScopeRequestObject) (
 		return CreateScope200JSONResponse(written), err
 	}
 	return CreateScope201JSONResponse{Scope: scopeOf(view), Revision: written.Revision}, nil
+}
+
+func newScopeOf(s api.ScopeNew) change.NewScope {
+	return change.NewScope{Kind: string(s.Kind), Name: s.Name, Type: s.Type, Title: s.Title, Description: s.Description, Tags: s.Tags}
 }
 
 func (h handlers) ReshapeScopes(ctx context.Context, r ReshapeScopesRequestObject) (ReshapeScopesResponseObject, error) {

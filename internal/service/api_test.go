@@ -102,7 +102,7 @@ func TestBadInput(t *testing.T) {
 		{"POST", children, "application/json", `{"kind":"resource","name":"` + strings.Repeat("a", 2<<20) + `"}`, 413, "larger than 1 MiB"},
 		{"POST", grants, "application/json", `{"principal":{"kind":"group","name":"glashouse-engineers"},"role":"observer"}`, 404, "did you mean glasshouse-engineers?"},
 		{"POST", grants, "application/json", `{"principal":{"kind":"group","name":"network-team"},"role":"obsever"}`, 422, "did you mean observer?"},
-		{"POST", grants, "application/json", `{"principal":{"kind":"robot","name":"x"},"role":"observer"}`, 400, "use one of user, guest, group"},
+		{"POST", grants, "application/json", `{"principal":{"kind":"robot","name":"x"},"role":"observer"}`, 400, "use one of user, guest, outside-person, group"},
 		{"POST", grants, "application/json", `{"role":"observer"}`, 400, "principal is missing"},
 		{"DELETE", "/grants/nonsense", "", "", 400, "is not a valid id of a grant"},
 		{"DELETE", "/grants/01a210ca-cc4e-79ac-b35b-d287b32ac74b", "", "", 404, "there is no grant"},

@@ -56,6 +56,41 @@ func TestChangesTogether(t *testing.T) {
 	testbed.Problem(t, 404, client.Done(b.As(t, "ines@lindenmere").MakeChanges(ctx, "lindenmere", nil, all)))
 }
 
+// TestTagsAndScopesTogether tags several people as one, some of whom have the tag already, and creates several scopes as one.
+func TestTagsAndScopesTogether(t *testing.T) {
+	t.Parallel()
+	b := testbed.InMemory(t)
+	ctx := t.Context()
+	rowan := b.As(t, "rowan@lindenmere")
+	tag := func(name string, set api.Tags, remove ...string) api.ChangeWanted {
+		return api.ChangeWanted{TagPrincipal: &api.TagsWanted{Principal: user(name), Tags: set, Remove: remove}}
+	}
+	tagged := func(name string) api.Tags {
+		shown, err := rowan.ShowPrincipal(ctx, "lindenmere", api.UserKind, name)
+		require.NoError(t, err)
+		return shown.Tags
+	}
+	make := func(changes ...api.ChangeWanted) error {
+		return client.Done(rowan.MakeChanges(ctx, "lindenmere", nil, api.Changes{Changes: changes}))
+	}
+	require.NoError(t, make(tag("sefa", api.Tags{"season": "2026", "team": "labels"})))
+	require.NoError(t, make(tag("sefa", api.Tags{"season": "2026"}), tag("yuki", api.Tags{"season": "2026"})))
+	require.Equal(t, api.Tags{"season": "2026", "team": "labels"}, tagged("sefa"), "other tags stay")
+	require.Equal(t, "2026", tagged("yuki")["season"])
+	testbed.Problem(t, 400, make(tag("sefa", api.Tags{"season": "2026"})))
+	require.NoError(t, make(tag("sefa", nil, "season"), tag("yuki", nil, "season")))
+	require.Equal(t, api.Tags{"team": "labels"}, tagged("sefa"))
+	require.NotContains(t, tagged("yuki"), "season")
+
+	scope := func(name string) api.ChangeWanted {
+		return api.ChangeWanted{CreateScope: &api.ScopeWanted{Parent: "lindenmere/gardens", Scope: api.ScopeNew{Kind: "project", Name: name}}}
+	}
+	require.NoError(t, make(scope("north"), scope("south")))
+	require.NoError(t, client.Done(rowan.ShowScope(ctx, "lindenmere/gardens/south")))
+	require.Contains(t, testbed.Problem(t, 409, make(scope("west"), scope("north"))).Detail, "already has something called north")
+	require.ErrorContains(t, client.Done(rowan.ShowScope(ctx, "lindenmere/gardens/west")), "no scope", "all or none")
+}
+
 // TestGrantIsEdited gives a grant an end, a condition and a reason, and takes them away; undoing goes back to how it was.
 func TestGrantIsEdited(t *testing.T) {
 	t.Parallel()

@@ -96,7 +96,7 @@ func judgeName(now *access.Snapshot, guest access.Principal, name string, at tim
 	if err != nil {
 		return problem.Of(err, "")
 	}
-	_, found, err := used.Exceeds(access.Maker{ID: guest.ID, Now: &access.Context{Time: at, Local: true}}, access.RenamePrincipal{ID: guest.ID, Name: name})
+	_, found, err := used.Exceeds(access.Maker{ID: guest.ID, Now: &access.Context{Time: at}}, access.RenamePrincipal{ID: guest.ID, Name: name})
 	if err != nil {
 		return problem.Of(err, "")
 	}

@@ -1,6 +1,7 @@
 package store
 
 import (
+	"database/sql"
 	"encoding/json"
 	"errors"
 	"maps"
@@ -260,13 +261,34 @@ func (r rows) CreatePrincipal(c access.CreatePrincipal) error {
 	if details.State == "" {
 		details.State = stateOf(p.Inactive)
 	}
+	claims, err := claimsColumn(p.Claims)
+	if err != nil {
+		return err
+	}
 	if p.Kind == model.User {
 		details.Identity = p.ID
 	}
-	return r.exec(`INSERT INTO principal (organisation_id, id, kind, name, home_id, tags, title, description, state, owner_id, gathers, identity_id, created_at)
-		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+	subject := sql.NullString{String: p.Subject, Valid: p.Kind == model.OutsidePerson}
+	return r.exec(`INSERT INTO principal (organisation_id, id, kind, name, home_id, tags, title, description, state, owner_id, gathers, provider_id, subject, claims, identity_id, created_at)
+		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
 		idColumn(r.organisation), idColumn(p.ID), p.Kind.String(), p.Name, idColumn(p.Home), tags, details.Title, details.Description,
-		string(details.State), idColumn(p.Owner), p.Gathers.String(), idColumn(details.Identity), r.at)
+		string(details.State), idColumn(p.Owner), p.Gathers.String(), idColumn(p.Provider), subject, claims, idColumn(details.Identity), r.at)
+}
+
+func (r rows) SetClaims(c access.SetClaims) error {
+	claims, err := claimsColumn(c.Claims)
+	if err != nil {
+		return err
+	}
+	return r.principal(c.ID, "claims", claims)
+}
+
+// claimsColumn writes claims as JSON; NULL for none told yet.
+func claimsColumn(claims map[string][]string) (any, error) {
+	if claims == nil {
+		return nil, nil
+	}
+	return json.Marshal(claims)
 }
 
 // stateOf returns the state of a principal of which nothing else is said.

@@ -195,13 +195,13 @@ func (l *loader) resources() error {
 
 func (l *loader) principals() error {
 	var owners []access.SetOwner // who may be younger than their groups
-	query := "SELECT id, kind, name, home_id, tags, state <> 'active', owner_id, gathers FROM principal WHERE organisation_id = ? ORDER BY id"
+	query := "SELECT id, kind, name, home_id, tags, state <> 'active', owner_id, gathers, provider_id, subject, claims FROM principal WHERE organisation_id = ? ORDER BY kind <> 'provider', id"
 	err := l.each(query, func(scan scanner) error {
-		var id, home, owner idColumn
+		var id, home, owner, provider idColumn
 		var kind string
-		var tags, gathers sql.RawBytes
+		var tags, gathers, subject, claims sql.RawBytes
 		var p access.Principal
-		err := scan(&id, &kind, &p.Name, &home, &tags, &p.Inactive, &owner, &gathers)
+		err := scan(&id, &kind, &p.Name, &home, &tags, &p.Inactive, &owner, &gathers, &provider, &subject, &claims)
 		if err != nil {
 			return err
 		}
@@ -213,12 +213,17 @@ func (l *loader) principals() error {
 		if owner := model.ID(owner); !owner.IsZero() {
 			owners = append(owners, access.SetOwner{Group: model.ID(id), Owner: owner})
 		}
-		p.ID, p.Home = model.ID(id), model.ID(home)
+		p.ID, p.Home, p.Provider, p.Subject = model.ID(id), model.ID(home), model.ID(provider), string(subject)
 		if p.Kind, err = model.ParsePrincipalKind(kind); err != nil {
 			return err
 		}
 		if p.Tags, err = readTags(tags); err != nil {
 			return fmt.Errorf("tags of principal %s: %w", p.ID, err)
+		}
+		if claims != nil {
+			if err = json.Unmarshal(claims, &p.Claims); err != nil {
+				return fmt.Errorf("claims of %s: %w", p.Name, err)
+			}
 		}
 		return l.into(access.CreatePrincipal{Principal: p})
 	})

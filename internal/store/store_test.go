@@ -90,6 +90,27 @@ func load(t *testing.T, s tenant.Records) *access.Snapshot {
 	return snapshot
 }
 
+// TestOutsidePeopleAreRead writes somebody who comes by a provider, and what it says of them.
+func TestOutsidePeopleAreRead(t *testing.T) {
+	onBoth(t, func(t *testing.T, s tenant.Records) {
+		fill(t, s)
+		provider := access.Principal{ID: model.ID{40}, Kind: model.Provider, Name: "quaywater-sso"}
+		ilka := access.Principal{ID: model.ID{39}, Kind: model.OutsidePerson, Name: "ilka@quaywater-sso", Provider: provider.ID, Subject: "Q 4711 ü"}
+		commit(t, s, "created", store.Descriptions{}, access.CreatePrincipal{Principal: provider}, access.CreatePrincipal{Principal: ilka})
+		read := func() map[string][]string {
+			found, ok := load(t, s).OutsidePersonBy(provider.ID, ilka.Subject)
+			require.True(t, ok)
+			require.Equal(t, ilka.Name, found.Name)
+			return found.Claims
+		}
+		require.Nil(t, read(), "it has said nothing")
+		for _, said := range []map[string][]string{{}, {"urn:oid:2.5.4.11": {"seeds", "labels"}, "Team": {}}} {
+			commit(t, s, "said", store.Descriptions{}, access.SetClaims{ID: ilka.ID, Claims: said})
+			require.Equal(t, said, read())
+		}
+	})
+}
+
 func TestWhatIsWrittenIsRead(t *testing.T) {
 	onBoth(t, func(t *testing.T, s tenant.Records) {
 		fill(t, s)

@@ -183,7 +183,7 @@ func (d Viewer) sees(about access.About) bool {
 	switch about.Kind {
 	case "scope":
 		return d.Sight.Sees(at)
-	case model.Guest.String():
+	case model.Guest.String(), model.OutsidePerson.String():
 		return d.May("list user", at)
 	}
 	return d.May("list "+about.Kind, at)

@@ -22,7 +22,7 @@ func (s PrincipalRef) Words() string { return strings.ReplaceAll(s.Kind, "-", " 
 
 // TypeOf returns the type of the catalogue whose permissions rule over a kind of principal.
 func TypeOf(kind model.PrincipalKind) string {
-	if kind == model.Guest {
+	if kind.IsPerson() {
 		return model.User.String()
 	}
 	return kind.String()
@@ -47,7 +47,7 @@ func (d Viewer) Governed(organisation string, who PrincipalRef, operations ...st
 		return access.Principal{}, problem.Of(err, "kind")
 	}
 	if kind == model.PlatformService || kind == model.BuiltInSet {
-		return access.Principal{}, &problem.Problem{Kind: problem.Invalid, Detail: fmt.Sprintf("a %s does not belong to the organisation", kind), Next: "name a user, guest, group or service account", Field: "kind"}
+		return access.Principal{}, &problem.Problem{Kind: problem.Invalid, Detail: fmt.Sprintf("a %s does not belong to the organisation", kind), Next: "name a user, guest, outside person, group, service account or provider", Field: "kind"}
 	}
 	where := top
 	if kind == model.ServiceAccount {

@@ -35,7 +35,7 @@ func (s *Tenants) ViewerOf(now *access.Snapshot, c Caller) Viewer {
 	context := s.ContextOf(c)
 	d := Viewer{Snapshot: now, Sight: now.View(c.Principal, context), Me: c.Principal, Context: context, service: PlatformService(now, c), tame: c.isTame(), Settings: s.Tenant(c.Organisation).Decided(), Details: s.Records}
 	if d.service != "" && !c.Served.IsZero() {
-		about := &access.Context{Time: context.Time, Local: true}
+		about := &access.Context{Time: context.Time}
 		if from, err := netip.ParseAddr(c.ServedFrom); err == nil {
 			about.IP = from
 		}
@@ -65,7 +65,7 @@ func (d Viewer) OrganisationID() model.ID {
 
 // ContextOf tells what is known of a caller's circumstances.
 func (s *Tenants) ContextOf(c Caller) *access.Context {
-	context := &access.Context{Time: s.Moment(), Local: true}
+	context := &access.Context{Time: s.Moment()}
 	if from, err := netip.ParseAddr(c.From); err == nil {
 		context.IP = from
 	}

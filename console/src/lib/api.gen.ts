@@ -480,7 +480,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List users and guests, those too who have not accepted yet, as far as their details may be seen */
+        /** List users, guests and outside people, those too who have not accepted yet, as far as their details may be seen */
         get: operations["listPeople"];
         put?: never;
         post?: never;
@@ -566,7 +566,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A user, guest, group or service account, with groups, members and rules */
+        /** A user, guest, outside person, group, service account or provider, with groups, members and rules */
         get: operations["showPrincipal"];
         put?: never;
         post?: never;
@@ -742,6 +742,41 @@ export interface paths {
         put?: never;
         /** Invite somebody from outside by mail; what is prepared for them counts once they accept */
         post: operations["inviteGuest"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/organisations/{organisation}/providers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List identity providers */
+        get: operations["listProviders"];
+        put?: never;
+        /** Create an identity provider, by which nobody comes yet */
+        post: operations["createProvider"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/organisations/{organisation}/outside-people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Create a person whom an identity provider knows, before their first sign-in */
+        post: operations["createOutsidePerson"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1792,7 +1827,7 @@ export interface components {
             revision: number;
         };
         /** @enum {string} */
-        PrincipalKind: "user" | "guest" | "group" | "service-account" | "service" | "set";
+        PrincipalKind: "user" | "guest" | "outside-person" | "group" | "service-account" | "provider" | "service" | "set";
         PrincipalRef: {
             kind: components["schemas"]["PrincipalKind"];
             /** @description Of a service account, the address it lives at and its name */
@@ -1898,6 +1933,60 @@ export interface components {
         };
         /** @description The most they may ever do, whatever they are given, such as observe anything: written as a may only, in a policy of its own */
         AtMost: string;
+        ProviderNew: {
+            /** @description The names of its people end with it, so it is never changed */
+            name: string;
+            title?: string;
+            description?: string;
+            tags?: components["schemas"]["Tags"];
+        };
+        Provider: {
+            id: string;
+            name: string;
+            title: string;
+            description: string;
+            /** @description How many outside people come by it */
+            people: number;
+            state: components["schemas"]["State"];
+            /** Format: date-time */
+            createdAt: string;
+        };
+        ProviderList: {
+            providers: components["schemas"]["Provider"][];
+            /** @description How many there are that were asked for */
+            found: number;
+            /** @description How many there are in all */
+            all: number;
+            /** @description The cursor of the next page */
+            next?: string;
+        };
+        ProviderMade: {
+            provider: components["schemas"]["Provider"];
+            /** Format: int64 */
+            revision: number;
+        };
+        OutsidePersonNew: {
+            /** @description The identity provider */
+            provider: string;
+            /** @description What the provider knows them by, which never changes */
+            subject: string;
+            /** @description Their name without the provider: with it, NAME@PROVIDER */
+            name: string;
+            /** @description The display name */
+            title?: string;
+            description?: string;
+            tags?: components["schemas"]["Tags"];
+            /** @description Groups to add the person to */
+            groups?: string[];
+            /** @description Grants for the person */
+            grants?: components["schemas"]["FirstGrant"][];
+            atMost?: components["schemas"]["AtMost"];
+        };
+        OutsidePersonMade: {
+            person: components["schemas"]["User"];
+            /** Format: int64 */
+            revision: number;
+        };
         GuestMade: {
             guest: components["schemas"]["User"];
             link: components["schemas"]["LinkMade"];
@@ -2332,11 +2421,21 @@ export interface components {
             owner?: components["schemas"]["PrincipalRef"];
             /** @description The caller owns the group, and may change its members */
             owns?: boolean;
+            /** @description The identity provider that an outside person comes by */
+            provider?: string;
+            /** @description What the provider knows an outside person by */
+            subject?: string;
+            /** @description What the provider said of an outside person last; left out before it said anything */
+            claims?: {
+                [key: string]: string[];
+            };
+            /** @description Of a provider: how many outside people come by it */
+            people?: number;
             /** @description The groups whose members it may change as their owner */
             ownsGroups?: string[];
             /**
              * Format: date-time
-             * @description When a user or guest last came to work in the organisation; left out for never
+             * @description When a user, guest or outside person last came to work in the organisation; left out for never
              */
             lastSignInAt?: string;
             /** @description Of a gathering group: its condition */
@@ -2703,6 +2802,8 @@ export interface components {
             addMember?: components["schemas"]["MembershipWanted"];
             removeMember?: components["schemas"]["MembershipWanted"];
             setState?: components["schemas"]["StateWanted"];
+            tagPrincipal?: components["schemas"]["TagsWanted"];
+            createScope?: components["schemas"]["ScopeWanted"];
             /** @description A policy's id */
             suspendPolicy?: string;
             /** @description A policy's id */
@@ -2718,6 +2819,18 @@ export interface components {
         MembershipWanted: {
             group: string;
             member: components["schemas"]["PrincipalRef"];
+        };
+        /** @description Tags to give somebody and to take away; the others stay */
+        TagsWanted: {
+            principal: components["schemas"]["PrincipalRef"];
+            tags?: components["schemas"]["Tags"];
+            /** @description Keys of tags */
+            remove?: string[];
+        };
+        ScopeWanted: {
+            /** @description The id or address of the scope to create it in, which is there already */
+            parent: string;
+            scope: components["schemas"]["ScopeNew"];
         };
         StateWanted: {
             principal: components["schemas"]["PrincipalRef"];
@@ -2812,7 +2925,7 @@ export interface components {
         Effect: {
             /** @description For whom it is the same; a set stands for all in it */
             principals: components["schemas"]["PrincipalRef"][];
-            /** @description public or signed-in, for those of them whom the organisation does not know */
+            /** @description public, signed-in or an identity provider, for those of them whom the organisation does not know */
             outsiders: string[];
             part: components["schemas"]["Part"];
             /** @description Gained where a condition, or a moment still to come, has it so */
@@ -2984,8 +3097,7 @@ export interface components {
             time?: string;
             ip?: string;
             location?: string;
-            /** @description The identity provider that vouches for the principal */
-            provider?: string;
+            /** @description What if the identity provider of an outside person, or of whoever may come by a provider, said this of them, in place of what it said last */
             claims?: {
                 [key: string]: string[];
             };
@@ -3158,7 +3270,7 @@ export interface components {
             name: string;
             asks: string;
             /** @enum {string} */
-            kind: "subject" | "place" | "service" | "role" | "instant" | "name" | "text";
+            kind: "subject" | "place" | "service" | "role" | "provider" | "instant" | "name" | "text";
             /** @description What it is filled with when nothing is given */
             usual?: string;
         };
@@ -3176,6 +3288,8 @@ export interface components {
             reason: "granted" | "not-granted" | "cut" | "inactive" | "retired" | "meaningless" | "not-offered" | "lacking" | "unknown";
             /** @description The answer as a sentence */
             words: string;
+            /** @description Claims were told in the question: nobody is answered so who asks for themselves */
+            whatIf?: boolean;
             principal: components["schemas"]["PrincipalRef"];
             permission: string;
             scope: components["schemas"]["ScopeRef"];
@@ -4330,7 +4444,9 @@ export interface operations {
             query?: {
                 /** @description Words that must all occur in what the list shows of an item, in any case */
                 find?: components["parameters"]["Find"];
-                kind?: "user" | "guest";
+                kind?: "user" | "guest" | "outside-person";
+                /** @description The identity provider that outside people come by */
+                provider?: string;
                 state?: components["schemas"]["State"];
                 /** @description A tag they have: its key, or KEY=VALUE */
                 tag?: string;
@@ -4974,6 +5090,127 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["GuestMade"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listProviders: {
+        parameters: {
+            query?: {
+                /** @description Words that must all occur in what the list shows of an item, in any case */
+                find?: components["parameters"]["Find"];
+                state?: components["schemas"]["State"];
+                sort?: "name" | "title" | "people" | "state" | "created";
+                /** @description From the last item to the first */
+                descending?: components["parameters"]["Descending"];
+                /** @description The cursor that the page before ended with: it belongs to the same question */
+                after?: components["parameters"]["AfterCursor"];
+                /** @description How many at most */
+                limit?: components["parameters"]["PageLimit"];
+            };
+            header?: never;
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A page of identity providers */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProviderList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    createProvider: {
+        parameters: {
+            query?: {
+                /** @description Answer with the impact and write nothing */
+                preview?: components["parameters"]["Preview"];
+            };
+            header?: {
+                /** @description The confirmation of an impact: the change is made only if its impact is still that one */
+                "If-Match"?: components["parameters"]["IfMatch"];
+            };
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProviderNew"];
+            };
+        };
+        responses: {
+            /** @description The impact it would have; nothing was written */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Written"];
+                };
+            };
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProviderMade"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    createOutsidePerson: {
+        parameters: {
+            query?: {
+                /** @description Answer with the impact and write nothing */
+                preview?: components["parameters"]["Preview"];
+            };
+            header?: {
+                /** @description The confirmation of an impact: the change is made only if its impact is still that one */
+                "If-Match"?: components["parameters"]["IfMatch"];
+            };
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OutsidePersonNew"];
+            };
+        };
+        responses: {
+            /** @description The impact it would have; nothing was written */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Written"];
+                };
+            };
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutsidePersonMade"];
                 };
             };
             default: components["responses"]["Problem"];

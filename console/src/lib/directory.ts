@@ -16,7 +16,7 @@ async function all<T>(read: (after: string | undefined) => Promise<{ items: T[];
 
 const at = (organisation: string, after: string | undefined) => ({ params: { path: { organisation }, query: { after, limit: 500 } } });
 
-function people(organisation: string, kind: "user" | "guest"): Promise<Schemas["Person"][]> {
+function people(organisation: string, kind: "user" | "guest" | "outside-person"): Promise<Schemas["Person"][]> {
   return all(async (after) => {
     const page = await ask(api.GET("/organisations/{organisation}/people", { params: { path: { organisation }, query: { kind, after, limit: 500 } } }));
     return { items: page.people, next: page.next };
@@ -25,6 +25,14 @@ function people(organisation: string, kind: "user" | "guest"): Promise<Schemas["
 
 export const users = (organisation: string) => people(organisation, "user");
 export const guests = (organisation: string) => people(organisation, "guest");
+export const outsidePeople = (organisation: string) => people(organisation, "outside-person");
+
+export function providers(organisation: string): Promise<Schemas["Provider"][]> {
+  return all(async (after) => {
+    const page = await ask(api.GET("/organisations/{organisation}/providers", at(organisation, after)));
+    return { items: page.providers, next: page.next };
+  });
+}
 
 export function groups(organisation: string): Promise<Schemas["Group"][]> {
   return all(async (after) => {

@@ -12,7 +12,7 @@ export const isSubject = (word: string) => subjects.includes(word);
 export const nameWord = (name: string) => (isKeyword(name) || isSubject(name) ? `"${name}"` : name);
 
 // Vocabulary is what can be named in the statements of a policy, as far as the signed-in person may list it.
-export type Vocabulary = { groups: string[]; users: string[]; accounts: string[]; roles: string[]; services: string[]; types: string[]; operations: string[]; places: string[] };
+export type Vocabulary = { groups: string[]; users: string[]; accounts: string[]; providers: string[]; roles: string[]; services: string[]; types: string[]; operations: string[]; places: string[] };
 
 const conditions = ["context.hour", "context.weekday", "context.time", "context.ip", "context.location", "resource.name", "resource.type", "resource.tag.", "subject.name", "subject.kind", "subject.tag.", "claim."];
 const terms = ["if", "from", "until"];
@@ -32,6 +32,7 @@ function next(before: string, known: Vocabulary): string[] {
   if (after(/\bservice\s+account\s+$/)) return known.accounts;
   if (after(/\bservice\s+$/)) return ["account", ...known.services];
   if (after(/\buser\s+$/)) return known.users;
+  if (after(/\bpeople\s+from\s+$/)) return known.providers;
   if (after(/\b(from|until|is|before|after|within)\s+(not\s+)?$/)) return []; // a moment, a text or a number is the writer's own
   if (after(/\bif\b/)) return after(/\b(if|and|or|not)\s+\(?$/) ? [...conditions, "not"] : ["and", "or", "is", "is not", "in", "starts with", "within", ...terms.slice(1)];
   if (after(/\bact\s+as\s+([\w-]+\s*,\s*)*$/)) return known.roles;

@@ -11,7 +11,8 @@ export type Column<T> = {
 };
 
 // A filter has options, or names to choose from, or is typed.
-export type Filter = { key: string; label: string; options?: { value: string; word: string }[]; names?: () => Promise<Option[]>; placeholder?: string };
+// A filter that goes with another is there only where that one has a value, or where it has one itself.
+export type Filter = { key: string; label: string; options?: { value: string; word: string }[]; names?: () => Promise<Option[]>; placeholder?: string; with?: [key: string, value: string] };
 
 export type Question = { find?: string; sort?: string; descending?: boolean; after?: string; limit: number };
 

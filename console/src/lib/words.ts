@@ -69,13 +69,15 @@ export const href = {
   loam: (address: string) => "#/loam/" + address.split("/").map(encodeURIComponent).join("/"),
   user: (name: string) => "#/people/" + encodeURIComponent(name),
   guest: (name: string) => "#/guests/" + encodeURIComponent(name),
+  outside: (name: string) => "#/outside/" + encodeURIComponent(name),
+  provider: (name: string) => "#/providers/" + encodeURIComponent(name),
   account: (address: string) => "#/service-accounts/" + address.split("/").map(encodeURIComponent).join("/"),
   group: (name: string) => "#/groups/" + encodeURIComponent(name),
   role: (name: string) => "#/roles/" + encodeURIComponent(name),
   policy: (id: string) => "#/policies/" + encodeURIComponent(id),
   newPolicy: (at: string) => "#/policies/new?" + new URLSearchParams({ at }).toString(),
   principal: (p: { kind: string; name: string }) => {
-    const pages: Record<string, (name: string) => string> = { user: href.user, guest: href.guest, group: href.group, "service-account": href.account };
+    const pages: Record<string, (name: string) => string> = { user: href.user, guest: href.guest, "outside-person": href.outside, group: href.group, "service-account": href.account, provider: href.provider };
     return pages[p.kind]?.(p.name) ?? "";
   },
   grant: (at: string, role: string, who: { kind: string; name: string }) =>
@@ -86,7 +88,7 @@ export const href = {
 // quotas are what keepers bound of an organisation.
 export const quotas = [
   { key: "scopes", words: "Scopes" },
-  { key: "principals", words: "Users, guests and service accounts" },
+  { key: "principals", words: "Users, guests, outside people and service accounts" },
   { key: "groups", words: "Groups" },
   { key: "grants", words: "Grants" },
   { key: "statements", words: "Statements of all policies" },

@@ -6,7 +6,7 @@
   import { untrack } from "svelte";
   import { api, ask, asProblem, type Answer, type Problem, type Scope } from "../lib/api";
   import { catalogueOf } from "../lib/catalogue";
-  import { groups, guests, users, serviceAccounts } from "../lib/directory";
+  import { groups, guests, outsidePeople, providers, users, serviceAccounts } from "../lib/directory";
   import { authority } from "../lib/authority.svelte";
   import { whenChanged } from "../lib/live.svelte";
   import { session } from "../lib/session.svelte";
@@ -20,7 +20,7 @@
   import ProblemNote from "../parts/ProblemNote.svelte";
   import DecisionPath from "../parts/DecisionPath.svelte";
 
-  const kinds = { user: "User", guest: "Guest", group: "Group", "service-account": "Service account", service: "Platform service", set: "Built-in set" };
+  const kinds = { user: "User", guest: "Guest", "outside-person": "Outside person", group: "Group", "service-account": "Service account", provider: "Identity provider", service: "Platform service", set: "Built-in set" };
   type Kind = keyof typeof kinds;
   const isKind = (word: string): word is Kind => word in kinds;
 
@@ -37,7 +37,7 @@
   let answer = $state.raw<Answer | null>(null);
   let scope = $state.raw<Scope | null>(null);
   let busy = $state(false);
-  let known = $state.raw<Record<Kind | "permissions", { value: string; hint?: string }[]>>({ user: [], guest: [], group: [], "service-account": [], service: [], set: [], permissions: [] });
+  let known = $state.raw<Record<Kind | "permissions", { value: string; hint?: string }[]>>({ user: [], guest: [], "outside-person": [], group: [], "service-account": [], provider: [], service: [], set: [], permissions: [] });
 
   // The question is in the page's address, so that it can be sent to a colleague.
   $effect.pre(() => {
@@ -68,18 +68,22 @@
     if (prepared) return;
     prepared = true;
     if (tree.nodes.length === 0) tree.load();
-    const [u, g, o, a, c] = await Promise.allSettled([
+    const [u, g, o, a, c, b, p] = await Promise.allSettled([
       users(session.organisation),
       groups(session.organisation),
       guests(session.organisation),
       serviceAccounts(session.organisation),
       catalogueOf(session.organisation),
+      outsidePeople(session.organisation),
+      providers(session.organisation),
     ]);
     known = {
       user: u.status === "fulfilled" ? u.value.map((x) => ({ value: x.name, hint: x.title })) : [],
       group: g.status === "fulfilled" ? g.value.map((x) => ({ value: x.name, hint: x.title })) : [],
       guest: o.status === "fulfilled" ? o.value.map((x) => ({ value: x.name, hint: x.title })) : [],
+      "outside-person": b.status === "fulfilled" ? b.value.map((x) => ({ value: x.name, hint: x.title })) : [],
       "service-account": a.status === "fulfilled" ? a.value.map((x) => ({ value: x.address, hint: x.title })) : [],
+      provider: p.status === "fulfilled" ? p.value.map((x) => ({ value: x.name, hint: x.title })) : [],
       set: [
         { value: "staff", hint: "the organisation's own active users" },
         { value: "guests", hint: "its guests" },
@@ -124,7 +128,7 @@
 </script>
 
 <Page title="Check" lead="May somebody do this here? The answer, and what decides it.">
-  <form onsubmit={submit} onfocusin={prepare} class="card mb-6 grid grid-cols-[9rem_minmax(0,1fr)_minmax(0,1fr)_minmax(0,2.6fr)_auto] items-start gap-4 p-5 max-lg:grid-cols-2 max-sm:grid-cols-1">
+  <form onsubmit={submit} onfocusin={prepare} class="card mb-6 grid grid-cols-[11rem_minmax(0,1fr)_minmax(0,1fr)_minmax(0,2.6fr)_auto] items-start gap-4 p-5 max-lg:grid-cols-2 max-sm:grid-cols-1">
     <Field label="Who" name="kind" {problem}>
       {#snippet children(id)}
         <select {id} bind:value={kind} class="w-full field">

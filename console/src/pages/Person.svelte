@@ -1,4 +1,4 @@
-<!-- A user, a guest or a service account: what is said of it, what it signs in with, what it holds, and its whole life. -->
+<!-- A user, a guest, an outside person or a service account: what is said of it, what it signs in with, what it holds, and its whole life. -->
 <script lang="ts">
   import { Button } from "flowbite-svelte";
   import { SearchOutline } from "flowbite-svelte-icons";
@@ -30,7 +30,7 @@
   import StateMark from "../parts/StateMark.svelte";
   import Who from "../parts/Who.svelte";
 
-  type Kind = "user" | "guest" | "service-account";
+  type Kind = "user" | "guest" | "outside-person" | "service-account";
   let { kind, name }: { kind: Kind; name: string } = $props();
 
   let person = $state.raw<Schemas["PrincipalDetails"] | null>(null);
@@ -162,11 +162,18 @@
         {#if kind === "user"}<div><dt class="quiet text-sm">Email</dt><dd class="break-all">{person.email || "none"}</dd></div>{/if}
         <div>
           <dt class="quiet text-sm">Signs in by</dt>
-          <dd>{person.signInBy ? signInWays[person.signInBy] : kind === "guest" ? "their own account" : ""}{#if person.factor}{" "}<span class="quiet">and a second factor</span>{/if}</dd>
+          <dd>{#if kind === "outside-person"}<Who who={{ kind: "provider", name: person.provider ?? "" }} />{:else}{person.signInBy ? signInWays[person.signInBy] : "their own account"}{/if}{#if person.factor}{" "}<span class="quiet">and a second factor</span>{/if}</dd>
         </div>
       {/if}
       {#if kind !== "service-account"}<div><dt class="quiet text-sm">Last sign-in</dt><dd>{person.lastSignInAt ? moment(person.lastSignInAt) : "never"}</dd></div>{/if}
       <div><dt class="quiet text-sm">Created</dt><dd>{moment(person.createdAt)}</dd></div>
+      {#if kind === "outside-person"}
+        <div><dt class="quiet text-sm">Subject</dt><dd class="break-all">{person.subject}</dd></div>
+        <div class="col-span-2">
+          <dt class="quiet text-sm">Claims</dt>
+          <dd>{#if !person.claims}none yet: they have not signed in{:else}{#each Object.entries(person.claims) as [claim, values] (claim)}<span class="me-3"><span class="quiet">{claim}</span> {values.join(", ")}</span>{:else}none{/each}{/if}</dd>
+        </div>
+      {/if}
       <div class="col-span-2">
         <dt class="quiet text-sm">In groups</dt>
         <dd class="flex flex-wrap gap-x-4">
@@ -209,7 +216,7 @@
     {#key `${kind} ${name} ${resets}`}
       {#if kind !== "service-account" && person.state === "active"}<SessionsOf {kind} name={person.name} mayEnd={may("reset")} />{/if}
       {#if takesPassword}<PasskeysOf name={person.name} mayRemove={may("reset")} />{/if}
-      {#if takesKeys}<KeyTable {kind} {name} mayIssue={may("reset") && person.state === "active"} />{/if}
+      {#if takesKeys && kind !== "outside-person"}<KeyTable {kind} {name} mayIssue={may("reset") && person.state === "active"} />{/if}
     {/key}
     {#if person.state === "active"}{#key kind + name}<CouldHold {kind} name={person.name} />{/key}{/if}
     {#if kind === "user"}{#key name}<IssuedKeys name={person.name} left={person.state !== "active"} />{/key}{/if}

@@ -1,6 +1,6 @@
 <!-- What can be done to several people, groups or service accounts as one change: all of them or none, after showing what it does. -->
 <script lang="ts" module>
-  type Way = "grant" | "add" | "remove" | "suspended" | "retired" | "active";
+  type Way = "grant" | "add" | "remove" | "tag" | "suspended" | "retired" | "active";
 </script>
 
 <script lang="ts">
@@ -12,6 +12,7 @@
   import { groups, roleOptions, roles } from "../lib/directory";
   import { sending } from "../lib/sending";
   import { session } from "../lib/session.svelte";
+  import { tagsFault, tagsIn } from "../lib/tags";
   import { tree } from "../lib/tree.svelte";
   import { count, momentOf } from "../lib/words";
   import ChangeDialog from "./ChangeDialog.svelte";
@@ -19,6 +20,7 @@
   import MomentInput from "./MomentInput.svelte";
   import Field from "./Field.svelte";
   import ProblemNote from "./ProblemNote.svelte";
+  import TextInput from "./TextInput.svelte";
 
   type One = PrincipalRef & { state: Schemas["State"] };
   // One and many are what they are called; operations are named after type.
@@ -29,6 +31,7 @@
     { way: "grant", word: "Grant a role", needs: "create grant", title: "Grant a role to", told: "were granted a role" },
     { way: "add", word: "Add to a group", needs: "enrol group", title: "Add to a group:", told: "were added to a group" },
     { way: "remove", word: "Remove from a group", needs: "enrol group", title: "Remove from a group:", told: "were removed from a group" },
+    { way: "tag", word: "Tag", needs: "tag ", title: "Tag", told: "were tagged" },
     { way: "suspended", word: "Suspend", needs: "suspend ", title: "Suspend", told: "were suspended" },
     { way: "retired", word: "Retire", needs: "retire ", title: "Retire", told: "were retired" },
     { way: "active", word: "Restore", needs: "restore ", title: "Restore", told: "were restored" },
@@ -40,6 +43,7 @@
   let where = $state("");
   let role = $state("");
   let until = $state("");
+  let tag = $state("");
   let knownGroups = $state.raw<Option[]>([]);
   let knownRoles = $state.raw<Role[]>([]);
   let problem = $state.raw<Problem | null>(null);
@@ -52,7 +56,7 @@
       if (isState(x.way) && !chosen.some((other) => other.state !== x.way && other.state !== "pending")) return false;
       if (x.way === "suspended" && type === "group") return false;
       // A service account may be governed where it lives, and not at the top.
-      return type === "service-account" || authority.may(isState(x.way) ? x.needs + type : x.needs);
+      return type === "service-account" || authority.may(x.needs.endsWith(" ") ? x.needs + type : x.needs);
     }),
   );
 
@@ -62,7 +66,7 @@
 
   function begin(wanted: Way) {
     way = wanted;
-    group = role = until = "";
+    group = role = until = tag = "";
     where = session.organisation;
     problem = null;
     if (tree.nodes.length === 0) void tree.load();
@@ -85,6 +89,7 @@
   const ready = $derived.by(() => {
     if (meant.length === 0 || meant.length > most) return false;
     if (way === "add" || way === "remove") return knownGroups.some((g) => g.value === group.trim());
+    if (way === "tag") return !tagsFault(tag) && tag.trim() !== "";
     if (way === "grant") return node !== undefined && knownRoles.some((r) => r.name === role.trim());
     return true;
   });
@@ -94,6 +99,7 @@
       const principal = { kind, name };
       if (way === "add") return { addMember: { group: group.trim(), member: principal } };
       if (way === "remove") return { removeMember: { group: group.trim(), member: principal } };
+      if (way === "tag") return { tagPrincipal: { principal, tags: tagsIn(tag) } };
       if (way === "grant") return { createGrant: { scope: node?.id ?? "", grant: { principal, role: role.trim(), until: momentOf(until) } } };
       return { setState: { principal, state: way } };
     }),
@@ -117,6 +123,10 @@
     {#if way === "add" || way === "remove"}
       <Field label="Group" name="name" problem={null}>
         {#snippet children(id)}<Choice {id} name="many-group" bind:value={group} options={knownGroups} />{/snippet}
+      </Field>
+    {:else if way === "tag"}
+      <Field label="Tags" name="tags" problem={null} hint="KEY=VALUE, several parted by commas. Other tags stay.">
+        {#snippet children(id)}<TextInput {id} name="many-tags" bind:value={tag} placeholder="team=seeds" />{/snippet}
       </Field>
     {:else if way === "grant"}
       <Field label="At" name="where" problem={null} hint="It counts there and for everything below.">

@@ -11,7 +11,7 @@ grant would do is told before it is made. -->
   import { untrack } from "svelte";
   import { api, ask, asProblem, confirming, type Problem, type Role, type Schemas } from "../lib/api";
   import { asking, typing } from "../lib/asking";
-  import { groups, guests, roleOptions, roles, users, serviceAccounts } from "../lib/directory";
+  import { groups, guests, outsidePeople, providers, roleOptions, roles, users, serviceAccounts } from "../lib/directory";
   import { session } from "../lib/session.svelte";
   import { tree } from "../lib/tree.svelte";
   import { undo } from "../lib/undo.svelte";
@@ -29,13 +29,15 @@ grant would do is told before it is made. -->
   import TermFields from "./TermFields.svelte";
   import TextInput from "./TextInput.svelte";
 
-  type Kind = "group" | "user" | "guest" | "service-account" | "set";
+  type Kind = "group" | "user" | "guest" | "outside-person" | "service-account" | "provider" | "set";
   type Known = { value: string; hint?: string }[];
   const kinds: { kind: Kind; word: string }[] = [
     { kind: "group", word: "Group" },
     { kind: "user", word: "User" },
     { kind: "guest", word: "Guest" },
+    { kind: "outside-person", word: "Outside person" },
     { kind: "service-account", word: "Service account" },
+    { kind: "provider", word: "Identity provider" },
     { kind: "set", word: "Built-in set" },
   ];
   const sets: Known = [
@@ -58,7 +60,7 @@ grant would do is told before it is made. -->
   let description = $state("");
   let problem = $state.raw<Problem | null>(null);
   let busy = $state(false);
-  let known = $state.raw<Record<Kind, Known | null>>({ group: [], user: [], guest: [], "service-account": [], set: sets }); // null: not for them to see
+  let known = $state.raw<Record<Kind, Known | null>>({ group: [], user: [], guest: [], "outside-person": [], "service-account": [], provider: [], set: sets }); // null: not for them to see
   let knownRoles = $state.raw<Role[]>([]);
   let at = $state.raw<{ id: string; address: string; name: string; kind: string } | null>(null);
 
@@ -86,15 +88,17 @@ grant would do is told before it is made. -->
     kept.begin(`grant ${where} ${kind} ${name} ${role}`);
     if (tree.nodes.length === 0) void tree.load();
     // Each list helps where the person may see it; a grant can be made without.
-    const [u, g, o, a] = await Promise.allSettled([
+    const [u, g, o, a, b, p] = await Promise.allSettled([
       users(session.organisation), groups(session.organisation), guests(session.organisation),
-      serviceAccounts(session.organisation),
+      serviceAccounts(session.organisation), outsidePeople(session.organisation), providers(session.organisation),
     ]);
     known = {
       user: u.status === "fulfilled" ? u.value.map((x) => ({ value: x.name, hint: x.title })) : null,
       group: g.status === "fulfilled" ? g.value.map((x) => ({ value: x.name, hint: count(x.members, "member") })) : null,
       guest: o.status === "fulfilled" ? o.value.map((x) => ({ value: x.name, hint: x.title + (x.state === "active" ? "" : `, ${x.state}`) })) : null,
+      "outside-person": b.status === "fulfilled" ? b.value.map((x) => ({ value: x.name, hint: x.title })) : null,
       "service-account": a.status === "fulfilled" ? a.value.map((x) => ({ value: x.address, hint: x.title })) : null,
+      provider: p.status === "fulfilled" ? p.value.map((x) => ({ value: x.name, hint: x.title })) : null,
       set: sets,
     };
   }

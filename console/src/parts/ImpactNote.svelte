@@ -21,7 +21,7 @@
   let opened = $state(""); // the count that is open, or whose names are
 
   function verb(effect: Schemas["Effect"], word: string): string {
-    return effect.principals.length + effect.outsiders.length === 1 && effect.principals[0]?.kind !== "set" ? word + "s" : word;
+    return effect.principals.length + effect.outsiders.length === 1 && !["set", "provider"].includes(effect.principals[0]?.kind ?? "") ? word + "s" : word;
   }
 
   function parts(effect: Schemas["Effect"]): { words: string; permissions: string[] }[] {
@@ -41,7 +41,7 @@
 
   const short = (name: string) => name.slice(name.lastIndexOf("/") + 1);
   const people = (effect: Schemas["Effect"]) =>
-    effect.principals.map((p) => short(p.name)).concat(effect.outsiders.map((set) => (set === "public" ? "anybody else at all" : "anybody else signed in")));
+    effect.principals.map((p) => (p.kind === "provider" ? "people from " : "") + short(p.name)).concat(effect.outsiders.map((set) => ({ public: "anybody else at all", "signed-in": "anybody else signed in" })[set] ?? "anybody else from " + set));
   const keyOf = (effect: Schemas["Effect"]) => effect.scope.id + effect.part + people(effect).join();
   const toggle = (key: string) => (opened = opened === key ? "" : key);
 </script>

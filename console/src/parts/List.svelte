@@ -165,13 +165,15 @@ columns chosen, its rows chosen by mouse or keyboard and acted on, and what is s
     next.focus();
   }
 
+  const offered = ({ filter, param }: (typeof narrowed)[number]) =>
+    !filter.with || param.value !== "" || narrowed.some((other) => other.filter.key === filter.with?.[0] && other.param.value === filter.with[1]);
   const allShown = $derived(part !== null && part.items.length > 0 && part.items.every((item) => chosen.has(id(item))));
   const clear = () => chosen.clear();
 </script>
 
 <div class="mb-3 flex flex-wrap items-center gap-x-3 gap-y-2" data-test="filters">
   <div class="min-w-52 flex-1 sm:max-w-md"><TextInput type="search" bind:value={words.value} placeholder={find} aria-label={find} /></div>
-  {#each narrowed as { filter, param } (filter.key)}
+  {#each narrowed.filter(offered) as { filter, param } (filter.key)}
     {#if filter.options}
       <select bind:value={param.value} name={filter.key} aria-label={filter.label} class="field max-w-44">
         <option value="">{filter.label}: any</option>

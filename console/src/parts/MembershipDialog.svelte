@@ -2,7 +2,7 @@
 <script lang="ts">
   import { untrack } from "svelte";
   import { api, ask, asProblem, type PrincipalRef, type Problem, type Schemas } from "../lib/api";
-  import { groups, guests, serviceAccounts, users } from "../lib/directory";
+  import { groups, guests, outsidePeople, serviceAccounts, users } from "../lib/directory";
   import { Kept } from "../lib/kept.svelte";
   import { sending } from "../lib/sending";
   import { session } from "../lib/session.svelte";
@@ -33,7 +33,7 @@
     const named = (kind: Schemas["PrincipalKind"], word: string) => (x: { name: string; title: string }): Known => ({ kind, name: x.name, value: x.name, hint: [word, x.title].filter(Boolean).join(", ") });
     const read = [groups(session.organisation).then((list) => list.filter((x) => !x.gathers).map(named("group", "group")))];
     if (group) {
-      read.unshift(users(session.organisation).then((list) => list.map(named("user", ""))), guests(session.organisation).then((list) => list.map(named("guest", "guest"))));
+      read.unshift(users(session.organisation).then((list) => list.map(named("user", ""))), guests(session.organisation).then((list) => list.map(named("guest", "guest"))), outsidePeople(session.organisation).then((list) => list.map(named("outside-person", "outside person"))));
       read.push(serviceAccounts(session.organisation).then((list) => list.map((x) => named("service-account", "service account")({ name: x.address, title: x.title }))));
     }
     // Each list helps where the person may see it.

@@ -4,7 +4,8 @@
   import Tabs from "./Tabs.svelte";
 
   const tabs = $derived([
-    { href: "#/people", word: "Users and guests", open: router.location === "/people" },
+    { href: "#/people", word: "People", open: router.location === "/people" },
+    { href: "#/providers", word: "Identity providers", open: router.location === "/providers" },
     { href: "#/service-accounts", word: "Service accounts", open: router.location === "/service-accounts" },
   ]);
 </script>

@@ -68,7 +68,7 @@
   });
   whenChanged(() => load(), () => ({ near: address }));
 
-  const whom = ["group", "user", "guest", "service-account", "set"] as const;
+  const whom = ["group", "user", "guest", "outside-person", "service-account", "provider", "set"] as const;
 
   // Which view of the scope is open stands in the page's address too.
   const view = $derived(new URLSearchParams(router.querystring ?? "").get("view") ?? "access");

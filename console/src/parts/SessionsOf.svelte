@@ -6,7 +6,7 @@
   import ProblemNote from "./ProblemNote.svelte";
   import SessionTable from "./SessionTable.svelte";
 
-  let { kind, name, mayEnd }: { kind: "user" | "guest"; name: string; mayEnd: boolean } = $props();
+  let { kind, name, mayEnd }: { kind: "user" | "guest" | "outside-person"; name: string; mayEnd: boolean } = $props();
 
   const path = $derived({ organisation: session.organisation, kind, principal: name });
 

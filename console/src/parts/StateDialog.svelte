@@ -34,6 +34,8 @@
       <p>The link in the mail no longer works. You can invite them once more later.</p>
     {:else if of.kind === "group"}
       <p>{to === "active" ? "What the group holds counts for its members again." : "The group gives its members nothing any more, at once. Its members and grants stay written, and it can be restored."}</p>
+    {:else if of.kind === "provider"}
+      <p>{to === "active" ? "The access of everybody who comes by it counts again, at once." : "Everybody who comes by it loses all access at once. What was granted is kept, and it can be restored."}</p>
     {:else if to === "active"}
       <p>The access of <strong>{of.name}</strong> counts again, at once. {of.state === "retired" && of.kind === "user" ? "The password works as before. Earlier sessions and API keys stay revoked." : "Passwords and API keys work as before. Earlier sessions stay revoked."}</p>
     {:else}

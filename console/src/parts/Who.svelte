@@ -14,8 +14,10 @@
     <Icon name="set" class="h-4 w-4 text-copper-700 dark:text-copper-300" label="built-in set" />
   {:else if who.kind === "service" || who.kind === "service-account"}
     <Icon name="program" class="h-4 w-4 text-gray-500 dark:text-gray-400" label={who.kind === "service" ? "platform service" : "service account"} />
+  {:else if who.kind === "provider"}
+    <Icon name="set" class="h-4 w-4 text-copper-700 dark:text-copper-300" label="identity provider" />
   {:else}
-    <Icon name="person" class="h-4 w-4 text-gray-500 dark:text-gray-400" label={who.kind} />
+    <Icon name="person" class="h-4 w-4 text-gray-500 dark:text-gray-400" label={who.kind.replace("-", " ")} />
   {/if}
   {#if who.kind === "service-account" && who.name.includes("/")}
     <span class="font-semibold whitespace-nowrap" title={who.name}>{who.name.slice(who.name.lastIndexOf("/") + 1)}</span>

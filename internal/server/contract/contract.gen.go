@@ -91,10 +91,13 @@ type ServerInterface interface {
 	// CreateNewcomers Make many users by a CSV text, all or none
 	// (POST /organisations/{organisation}/newcomers)
 	CreateNewcomers(c *gin.Context, organisation OrganisationName, params CreateNewcomersParams)
-	// ListPeople List users and guests, those too who have not accepted yet, as far as their details may be seen
+	// CreateOutsidePerson Create a person whom an identity provider knows, before their first sign-in
+	// (POST /organisations/{organisation}/outside-people)
+	CreateOutsidePerson(c *gin.Context, organisation OrganisationName, params CreateOutsidePersonParams)
+	// ListPeople List users, guests and outside people, those too who have not accepted yet, as far as their details may be seen
 	// (GET /organisations/{organisation}/people)
 	ListPeople(c *gin.Context, organisation OrganisationName, params ListPeopleParams)
-	// ShowPrincipal A user, guest, group or service account, with groups, members and rules
+	// ShowPrincipal A user, guest, outside person, group, service account or provider, with groups, members and rules
 	// (GET /organisations/{organisation}/principals/{kind}/{principal})
 	ShowPrincipal(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName)
 	// EditPrincipal Alter what is said of it; its id and access stay
@@ -148,6 +151,12 @@ type ServerInterface interface {
 	// SetState Suspend, retire or restore it: every session, key, token and decision follows at once
 	// (PUT /organisations/{organisation}/principals/{kind}/{principal}/state)
 	SetState(c *gin.Context, organisation OrganisationName, kind KindOfPrincipal, principal PrincipalName, params SetStateParams)
+	// ListProviders List identity providers
+	// (GET /organisations/{organisation}/providers)
+	ListProviders(c *gin.Context, organisation OrganisationName, params ListProvidersParams)
+	// CreateProvider Create an identity provider, by which nobody comes yet
+	// (POST /organisations/{organisation}/providers)
+	CreateProvider(c *gin.Context, organisation OrganisationName, params CreateProviderParams)
 	// ShowQuotas What an organisation may have, and what it has: for keepers, and who may describe it
 	// (GET /organisations/{organisation}/quotas)
 	ShowQuotas(c *gin.Context, organisation OrganisationName)
@@ -1422,6 +1431,63 @@ func (siw *ServerInterfaceWrapper) CreateNewcomers(c *gin.Context) {
 	siw.Handler.CreateNewcomers(c, organisation, params)
 }
 
+// CreateOutsidePerson operation middleware
+func (siw *ServerInterfaceWrapper) CreateOutsidePerson(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "organisation" -------------
+	var organisation OrganisationName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params CreateOutsidePersonParams
+
+	// ------------- Optional query parameter "preview" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "preview", c.Request.URL.Query(), &params.Preview, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter preview: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "If-Match" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
+		var IfMatch IfMatch
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for If-Match, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter If-Match: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IfMatch = IfMatch
+
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.CreateOutsidePerson(c, organisation, params)
+}
+
 // ListPeople operation middleware
 func (siw *ServerInterfaceWrapper) ListPeople(c *gin.Context) {
 
@@ -1453,6 +1519,14 @@ func (siw *ServerInterfaceWrapper) ListPeople(c *gin.Context) {
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "kind", c.Request.URL.Query(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
 	if err != nil {
 		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter kind: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "provider" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "provider", c.Request.URL.Query(), &params.Provider, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter provider: %w", err), http.StatusBadRequest)
 		return
 	}
 
@@ -2492,6 +2566,139 @@ func (siw *ServerInterfaceWrapper) SetState(c *gin.Context) {
 	}
 
 	siw.Handler.SetState(c, organisation, kind, principal, params)
+}
+
+// ListProviders operation middleware
+func (siw *ServerInterfaceWrapper) ListProviders(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "organisation" -------------
+	var organisation OrganisationName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListProvidersParams
+
+	// ------------- Optional query parameter "find" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "find", c.Request.URL.Query(), &params.Find, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter find: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "state" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "state", c.Request.URL.Query(), &params.State, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter state: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "sort" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "sort", c.Request.URL.Query(), &params.Sort, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter sort: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "descending" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "descending", c.Request.URL.Query(), &params.Descending, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter descending: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "after" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListProviders(c, organisation, params)
+}
+
+// CreateProvider operation middleware
+func (siw *ServerInterfaceWrapper) CreateProvider(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "organisation" -------------
+	var organisation OrganisationName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params CreateProviderParams
+
+	// ------------- Optional query parameter "preview" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "preview", c.Request.URL.Query(), &params.Preview, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter preview: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "If-Match" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
+		var IfMatch IfMatch
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for If-Match, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter If-Match: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IfMatch = IfMatch
+
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.CreateProvider(c, organisation, params)
 }
 
 // ShowQuotas operation middleware
@@ -4933,6 +5140,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/organisations/:organisation/guests", wrapper.InviteGuest)
 	router.GET(options.BaseURL+"/organisations/:organisation/home", wrapper.ShowHome)
 	router.POST(options.BaseURL+"/organisations/:organisation/newcomers", wrapper.CreateNewcomers)
+	router.POST(options.BaseURL+"/organisations/:organisation/outside-people", wrapper.CreateOutsidePerson)
 	router.GET(options.BaseURL+"/organisations/:organisation/people", wrapper.ListPeople)
 	router.GET(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal", wrapper.ShowPrincipal)
 	router.PATCH(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal", wrapper.EditPrincipal)
@@ -4952,6 +5160,8 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.DELETE(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/sessions/:session", wrapper.RevokeSessionOf)
 	router.GET(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/spread", wrapper.ShowSpread)
 	router.PUT(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/state", wrapper.SetState)
+	router.GET(options.BaseURL+"/organisations/:organisation/providers", wrapper.ListProviders)
+	router.POST(options.BaseURL+"/organisations/:organisation/providers", wrapper.CreateProvider)
 	router.GET(options.BaseURL+"/organisations/:organisation/quotas", wrapper.ShowQuotas)
 	router.PUT(options.BaseURL+"/organisations/:organisation/quotas", wrapper.SetQuotas)
 	router.PATCH(options.BaseURL+"/organisations/:organisation/scopes", wrapper.ReshapeScopes)
@@ -5637,6 +5847,44 @@ func (response CreateNewcomers201ApplicationxNdjsonResponse) VisitCreateNewcomer
 	}
 }
 
+type CreateOutsidePersonRequestObject struct {
+	Organisation OrganisationName `json:"organisation"`
+	Params       CreateOutsidePersonParams
+	Body         *CreateOutsidePersonJSONRequestBody
+}
+
+type CreateOutsidePersonResponseObject interface {
+	VisitCreateOutsidePersonResponse(w http.ResponseWriter) error
+}
+
+type CreateOutsidePerson200JSONResponse Written
+
+func (response CreateOutsidePerson200JSONResponse) VisitCreateOutsidePersonResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CreateOutsidePerson201JSONResponse OutsidePersonMade
+
+func (response CreateOutsidePerson201JSONResponse) VisitCreateOutsidePersonResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListPeopleRequestObject struct {
 	Organisation OrganisationName `json:"organisation"`
 	Params       ListPeopleParams
@@ -6083,6 +6331,67 @@ func (response SetState200JSONResponse) VisitSetStateResponse(w http.ResponseWri
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListProvidersRequestObject struct {
+	Organisation OrganisationName `json:"organisation"`
+	Params       ListProvidersParams
+}
+
+type ListProvidersResponseObject interface {
+	VisitListProvidersResponse(w http.ResponseWriter) error
+}
+
+type ListProviders200JSONResponse ProviderList
+
+func (response ListProviders200JSONResponse) VisitListProvidersResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CreateProviderRequestObject struct {
+	Organisation OrganisationName `json:"organisation"`
+	Params       CreateProviderParams
+	Body         *CreateProviderJSONRequestBody
+}
+
+type CreateProviderResponseObject interface {
+	VisitCreateProviderResponse(w http.ResponseWriter) error
+}
+
+type CreateProvider200JSONResponse Written
+
+func (response CreateProvider200JSONResponse) VisitCreateProviderResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CreateProvider201JSONResponse ProviderMade
+
+func (response CreateProvider201JSONResponse) VisitCreateProviderResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
 	_, err := buf.WriteTo(w)
 	return err
 }
@@ -7829,10 +8138,13 @@ type StrictServerInterface interface {
 	// CreateNewcomers Make many users by a CSV text, all or none
 	// (POST /organisations/{organisation}/newcomers)
 	CreateNewcomers(ctx context.Context, request CreateNewcomersRequestObject) (CreateNewcomersResponseObject, error)
-	// ListPeople List users and guests, those too who have not accepted yet, as far as their details may be seen
+	// CreateOutsidePerson Create a person whom an identity provider knows, before their first sign-in
+	// (POST /organisations/{organisation}/outside-people)
+	CreateOutsidePerson(ctx context.Context, request CreateOutsidePersonRequestObject) (CreateOutsidePersonResponseObject, error)
+	// ListPeople List users, guests and outside people, those too who have not accepted yet, as far as their details may be seen
 	// (GET /organisations/{organisation}/people)
 	ListPeople(ctx context.Context, request ListPeopleRequestObject) (ListPeopleResponseObject, error)
-	// ShowPrincipal A user, guest, group or service account, with groups, members and rules
+	// ShowPrincipal A user, guest, outside person, group, service account or provider, with groups, members and rules
 	// (GET /organisations/{organisation}/principals/{kind}/{principal})
 	ShowPrincipal(ctx context.Context, request ShowPrincipalRequestObject) (ShowPrincipalResponseObject, error)
 	// EditPrincipal Alter what is said of it; its id and access stay
@@ -7886,6 +8198,12 @@ type StrictServerInterface interface {
 	// SetState Suspend, retire or restore it: every session, key, token and decision follows at once
 	// (PUT /organisations/{organisation}/principals/{kind}/{principal}/state)
 	SetState(ctx context.Context, request SetStateRequestObject) (SetStateResponseObject, error)
+	// ListProviders List identity providers
+	// (GET /organisations/{organisation}/providers)
+	ListProviders(ctx context.Context, request ListProvidersRequestObject) (ListProvidersResponseObject, error)
+	// CreateProvider Create an identity provider, by which nobody comes yet
+	// (POST /organisations/{organisation}/providers)
+	CreateProvider(ctx context.Context, request CreateProviderRequestObject) (CreateProviderResponseObject, error)
 	// ShowQuotas What an organisation may have, and what it has: for keepers, and who may describe it
 	// (GET /organisations/{organisation}/quotas)
 	ShowQuotas(ctx context.Context, request ShowQuotasRequestObject) (ShowQuotasResponseObject, error)
@@ -9008,6 +9326,51 @@ func (sh *strictHandler) CreateNewcomers(ctx *gin.Context, organisation Organisa
 	}
 }
 
+// CreateOutsidePerson operation middleware
+func (sh *strictHandler) CreateOutsidePerson(ctx *gin.Context, organisation OrganisationName, params CreateOutsidePersonParams) {
+	var request CreateOutsidePersonRequestObject
+
+	request.Organisation = organisation
+	request.Params = params
+
+	var body CreateOutsidePersonJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CreateOutsidePerson(ctx, request.(CreateOutsidePersonRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CreateOutsidePerson")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(CreateOutsidePersonResponseObject); ok {
+		if err := validResponse.VisitCreateOutsidePersonResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ListPeople operation middleware
 func (sh *strictHandler) ListPeople(ctx *gin.Context, organisation OrganisationName, params ListPeopleParams) {
 	var request ListPeopleRequestObject
@@ -9613,6 +9976,78 @@ func (sh *strictHandler) SetState(ctx *gin.Context, organisation OrganisationNam
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(SetStateResponseObject); ok {
 		if err := validResponse.VisitSetStateResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListProviders operation middleware
+func (sh *strictHandler) ListProviders(ctx *gin.Context, organisation OrganisationName, params ListProvidersParams) {
+	var request ListProvidersRequestObject
+
+	request.Organisation = organisation
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListProviders(ctx, request.(ListProvidersRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListProviders")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListProvidersResponseObject); ok {
+		if err := validResponse.VisitListProvidersResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// CreateProvider operation middleware
+func (sh *strictHandler) CreateProvider(ctx *gin.Context, organisation OrganisationName, params CreateProviderParams) {
+	var request CreateProviderRequestObject
+
+	request.Organisation = organisation
+	request.Params = params
+
+	var body CreateProviderJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CreateProvider(ctx, request.(CreateProviderRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CreateProvider")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(CreateProviderResponseObject); ok {
+		if err := validResponse.VisitCreateProviderResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

@@ -1,0 +1,129 @@
+package cli
+
+import (
+	"context"
+	"maps"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/urfave/cli/v3"
+
+	"arbora.example/api"
+	"arbora.example/client"
+)
+
+func (a *app) providerCommand() *cli.Command {
+	return &cli.Command{
+		Name: "provider", Usage: "create, list and edit the identity providers that people from outside come by",
+		Commands: []*cli.Command{
+			{
+				Name: "create", Usage: "create an identity provider, by which nobody comes yet", ArgsUsage: "NAME",
+				Flags: []cli.Flag{
+					&cli.StringFlag{Name: "title", Usage: "a `TEXT` people know it by"},
+					&cli.StringFlag{Name: "description", Usage: "a `TEXT` that says whose it is"},
+					&cli.StringMapFlag{Name: "tag", Usage: "a tag, as `KEY=VALUE`; may be repeated"},
+					previewFlag(),
+				},
+				Action: a.createProvider,
+			},
+			{Name: "list", Usage: "list identity providers", Action: a.listProviders},
+			{Name: "show", Usage: "show an identity provider with its grants", ArgsUsage: "NAME", Action: a.showPrincipal(api.ProviderKind)},
+			a.editCommand(api.ProviderKind),
+			a.stateCommand(api.ProviderKind, "suspend", api.StateSuspended), a.stateCommand(api.ProviderKind, "retire", api.StateRetired), a.stateCommand(api.ProviderKind, "restore", api.StateActive),
+		},
+	}
+}
+
+func (a *app) outsideCommand() *cli.Command {
+	return &cli.Command{
+		Name: "outside", Usage: "create, list and edit people who come by an identity provider",
+		Commands: []*cli.Command{
+			{
+				Name: "create", Usage: "create a person whom a provider knows, before their first sign-in", ArgsUsage: "NAME",
+				Flags: []cli.Flag{
+					&cli.StringFlag{Name: "provider", Usage: "the identity `PROVIDER` that they come by", Required: true},
+					&cli.StringFlag{Name: "subject", Usage: "the `TEXT` the provider knows them by, which never changes", Required: true},
+					&cli.StringFlag{Name: "title", Usage: "the display name, a `TEXT`"},
+					&cli.StringFlag{Name: "description", Usage: "a `TEXT` about the person"},
+					&cli.StringMapFlag{Name: "tag", Usage: "a tag, as `KEY=VALUE`; may be repeated"},
+					&cli.StringSliceFlag{Name: "group", Usage: "add them to this `GROUP`; may be repeated"},
+					&cli.StringSliceFlag{Name: "grant", Usage: "give them a role, as `\"ROLE at ADDRESS\"`, with from or until INSTANT after it if wanted; may be repeated"},
+					atMostFlag(),
+					previewFlag(),
+				},
+				Action: a.createOutsidePerson,
+			},
+			a.listPeopleCommand(api.ListPeopleParamsKindOutsidePerson, "list people who come by identity providers"),
+			{Name: "show", Usage: "show an outside person with claims, groups and grants", ArgsUsage: "NAME", Action: a.showPrincipal(api.OutsidePersonKind)},
+			a.editCommand(api.OutsidePersonKind),
+			a.stateCommand(api.OutsidePersonKind, "suspend", api.StateSuspended), a.stateCommand(api.OutsidePersonKind, "retire", api.StateRetired), a.stateCommand(api.OutsidePersonKind, "restore", api.StateActive),
+		},
+	}
+}
+
+func (a *app) createProvider(ctx context.Context, c *cli.Command) error {
+	s, organisation, given, err := a.insideWith(c, "NAME")
+	if err != nil {
+		return err
+	}
+	wanted := api.ProviderNew{Name: given[0], Title: c.String("title"), Description: c.String("description"), Tags: tagsGiven(c)}
+	return create(ctx, a, c, s.PreviewCreateProvider, s.CreateProvider, organisation, wanted, func(made api.ProviderMade) {
+		a.say(c, "Created identity provider %s. Nobody comes by it yet.", made.Provider.Name)
+	})
+}
+
+func (a *app) listProviders(ctx context.Context, c *cli.Command) error {
+	s, organisation, err := a.inside(c)
+	if err != nil {
+		return err
+	}
+	list, _, err := client.Pages(0, func(after string) ([]api.Provider, string, error) {
+		page, err := s.ListProviders(ctx, organisation, &api.ListProvidersParams{After: after})
+		return page.Providers, page.Next, err
+	})
+	if err != nil {
+		return err
+	}
+	l := listing{columns: []string{"Name", "Title", "People", "State", "Created"}, empty: "There are no identity providers.", value: list}
+	for _, p := range list {
+		l.rows = append(l.rows, []string{p.Name, p.Title, strconv.Itoa(p.People), string(p.State), moment(p.CreatedAt)})
+	}
+	return a.print(c, l)
+}
+
+func (a *app) createOutsidePerson(ctx context.Context, c *cli.Command) error {
+	s, organisation, given, err := a.insideWith(c, "NAME")
+	if err != nil {
+		return err
+	}
+	grants, err := grantsGiven(c)
+	if err != nil {
+		return err
+	}
+	provider := c.String("provider")
+	wanted := api.OutsidePersonNew{
+		Name: strings.TrimSuffix(given[0], "@"+provider), Provider: provider, Subject: c.String("subject"), Title: c.String("title"), Description: c.String("description"),
+		Tags: tagsGiven(c), Groups: c.StringSlice("group"), Grants: grants, AtMost: c.String("at-most"),
+	}
+	return create(ctx, a, c, s.PreviewCreateOutsidePerson, s.CreateOutsidePerson, organisation, wanted, func(made api.OutsidePersonMade) {
+		a.say(c, "Created outside person %s with the subject %s at %s.", made.Person.Name, wanted.Subject, provider)
+	})
+}
+
+// outsideFacts tells what only outside people and providers have.
+func outsideFacts(p api.PrincipalDetails) (facts []fact) {
+	switch p.Kind {
+	case api.ProviderKind:
+		return []fact{{"People", strconv.Itoa(p.People)}}
+	case api.OutsidePersonKind:
+		facts = []fact{{"Provider", p.Provider}, {"Subject", p.Subject}}
+		if p.Claims == nil {
+			return append(facts, fact{"Claims", "none yet: they have not signed in"})
+		}
+		for _, name := range slices.Sorted(maps.Keys(p.Claims)) {
+			facts = append(facts, fact{"Claim " + name, strings.Join(p.Claims[name], ", ")})
+		}
+	}
+	return facts
+}
