@@ -40,6 +40,7 @@ require (
 	github.com/wneessen/go-mail v0.7.2
 	golang.org/x/oauth2 v0.38.0
 	golang.org/x/sync v0.24.0
+	golang.org/x/sys v0.50.0
 	golang.org/x/term v0.47.0
 	golang.org/x/time v0.14.0
 	pgregory.net/rapid v1.3.0
@@ -121,7 +122,6 @@ require (
 	golang.org/x/exp/typeparams v0.0.0-20231108232855-2478ac86f678 // indirect
 	golang.org/x/mod v0.42.0 // indirect
 	golang.org/x/net v0.61.0 // indirect
-	golang.org/x/sys v0.50.0 // indirect
 	golang.org/x/text v0.43.0 // indirect
 	golang.org/x/tools v0.52.0 // indirect
 	google.golang.org/protobuf v1.36.12 // indirect

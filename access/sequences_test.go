@@ -19,6 +19,7 @@ import (
 	"arbora.example/access/catalogue"
 	"arbora.example/access/model"
 	"arbora.example/access/statement"
+	"arbora.example/internal/ask"
 	"arbora.example/internal/change"
 	"arbora.example/internal/credential"
 	"arbora.example/internal/letters"
@@ -285,7 +286,7 @@ func (p *play) random(w *world, all bool) {
 
 // statement writes a statement at random.
 func (p *play) statement() string {
-	who := pick(p, []string{"user mallory", "user ines", "curators", "keepers", "seeds", "staff", "everyone", "everyone except keepers", "curators, people from quaywater-sso", `people from quaywater-sso with team "seeds"`})
+	who := pick(p, []string{"user mallory", "user ines", "curators", "keepers", "seeds", "staff", "everyone", "everyone except keepers", "curators, people from quaywater-sso", `people from quaywater-sso with team "seeds"`, `people from quaywater-sso except curators`})
 	what := pick(p, []string{"may observe data of storage", "may act as builder", "may act as people-manager", "may never do anything", "may never govern anything", "may never destroy anything", "may only observe anything", "may never observe data of storage"})
 	text := who + " " + what
 	if condition := p.condition(3); condition != "" && !strings.Contains(what, "only") {
@@ -509,6 +510,21 @@ func (p *play) step(step string, c tenant.Caller) {
 		wanted := change.Invitation{Email: fmt.Sprintf("wren%d@meadowside.example", p.IntN(1_000_000)), Tags: p.tags()}
 		_, _, err = s.Invite("top", wanted).Make(ctx, c)
 		said = fmt.Sprint(wanted)
+	case "outside":
+		wanted := change.NewOutsidePerson{Provider: "quaywater-sso", Subject: pick(p, []string{"s1", "s2"}) + fmt.Sprint(p.IntN(1_000_000)), Name: fmt.Sprint("ida", p.IntN(1_000_000)), Tags: p.tags()}
+		if p.one(3) {
+			wanted.Groups = []string{pick(p, []string{"curators", "keepers"})}
+		}
+		var made ask.UserView
+		// The worst case: whom the provider knows by that subject is one of the makers.
+		if made, _, err = s.CreateOutsidePerson("top", wanted).Make(ctx, c); err == nil {
+			p.actAs[made.Principal.ID] = true
+		}
+		said = fmt.Sprint(wanted)
+	case "provider":
+		to := pick(p, []credential.State{credential.Suspended, credential.Active})
+		_, _, err = s.SetState("top", tenant.PrincipalRef{Kind: "provider", Name: "quaywater-sso"}, to).Make(ctx, c)
+		said = string(to)
 	case "reveal":
 		who, guest := p.somebody(model.Guest)
 		var link signin.LinkMade
@@ -568,7 +584,7 @@ func (p *play) scope(now *access.Snapshot) model.ID {
 
 var allSteps = []string{
 	"grant", "grant-self", "grant-robot", "revoke", "policy", "policy-self", "policy-remove", "policy-suspend", "policy-edit", "role", "join", "leave", "suspend", "restore", "tag", "gathers", "owner",
-	"reset", "mail", "key", "exchange", "user", "invite", "reveal", "accept", "account", "scope", "retire-scope", "restore-scope", "move", "tag-scope", "hand-over",
+	"reset", "mail", "key", "exchange", "user", "invite", "outside", "provider", "reveal", "accept", "account", "scope", "retire-scope", "restore-scope", "move", "tag-scope", "hand-over",
 }
 
 // run takes up to twelve steps and tells what somebody whom the makers can act as gained; empty for nothing.
@@ -619,6 +635,13 @@ func (p *play) gained() string {
 				held := func(ctx *access.Context, perhaps bool) bool {
 					if slices.Contains(p.makers, id) && before.holds(c, *before.principal(id), o, at, facts, ctx, false) {
 						return true
+					}
+					// Whoever comes from the provider with that subject holds as much, without being created.
+					if who.Kind == model.OutsidePerson {
+						stranger := access.Principal{ID: id, Kind: who.Kind, Provider: who.Provider, Subject: who.Subject, Claims: who.Claims}
+						if before.with(stranger).holds(c, stranger, o, at, facts, ctx, false) {
+							return true
+						}
 					}
 					if who.Kind == model.Guest && before.holds(c, *before.principal(model.Guests), o, at, facts, ctx, false) {
 						return true

@@ -1135,7 +1135,7 @@ type Answer struct {
 	// Steps For a no, to those who may grant here: the single changes that would turn it, smallest first
 	Steps []Step `json:"steps"`
 
-	// WhatIf Claims were told in the question: nobody is answered so who asks for themselves
+	// WhatIf The question gave claims: the answer is that of a what-if check
 	WhatIf bool `json:"whatIf,omitempty,omitzero"`
 
 	// Words The answer as a sentence

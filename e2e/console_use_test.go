@@ -116,6 +116,12 @@ func TestConsoleFindsItsWay(t *testing.T) {
 		browser.Visible(`[data-test=matrix]`),
 		browser.Click(`[data-test=matrix] button[aria-label^="maeve, object"]`),
 		browser.See(`[data-test=cell]`, "erase object"),
+		// The row that the mouse is on has one colour, its first cell too.
+		browser.Until(`(() => {
+			const row = document.querySelector("[data-test=matrix] tbody tr:hover");
+			const colours = new Set([...(row?.children ?? [])].map((cell) => getComputedStyle(cell).backgroundColor));
+			return colours.size === 1 && !colours.has("rgba(0, 0, 0, 0)");
+		})()`),
 		browser.Press("erase object"),
 		browser.See(`[data-test=way]`, "content-keeper"),
 	))

@@ -85,7 +85,7 @@ func (s *Changes) MakeAll(wanted []Wanted) plan.Change[plan.Nothing] {
 				}
 				all.Join(p)
 			}
-			if len(all.Changes) == 0 {
+			if len(all.Changes) == 0 && all.What == "" { // tags that all have already
 				return all, plan.NothingToEdit()
 			}
 			return all, nil

@@ -3288,7 +3288,7 @@ export interface components {
             reason: "granted" | "not-granted" | "cut" | "inactive" | "retired" | "meaningless" | "not-offered" | "lacking" | "unknown";
             /** @description The answer as a sentence */
             words: string;
-            /** @description Claims were told in the question: nobody is answered so who asks for themselves */
+            /** @description The question gave claims: the answer is that of a what-if check */
             whatIf?: boolean;
             principal: components["schemas"]["PrincipalRef"];
             permission: string;

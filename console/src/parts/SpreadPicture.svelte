@@ -5,6 +5,7 @@
   import { push } from "svelte-spa-router";
   import { api, ask, type Schemas } from "../lib/api";
   import { classes, heldInWords } from "../lib/matrix";
+  import { Drawing } from "../lib/drawing.svelte";
   import { QueryParam } from "../lib/queryparam.svelte";
   import { Reading } from "../lib/reading.svelte";
   import { session } from "../lib/session.svelte";
@@ -35,6 +36,9 @@
     // Its x runs downwards and its y to the right: the tree lies on its side.
     return { all: partition<Node>().size([height, width]).padding(1)(root).descendants(), height };
   });
+  // What fits a window is drawn first.
+  const drawing = new Drawing(() => nodes !== null);
+  const drawn = $derived(drawing.rows === Infinity ? cells.all : cells.all.filter((cell) => cell.x0 < innerHeight));
   const cut = $derived(nodes?.some((n) => n.scope.more) ?? false);
 
   // The way from the organisation to what is drawn.
@@ -92,7 +96,7 @@
   <!-- svelte-ignore a11y_no_noninteractive_tabindex: what scrolls must be reached by keyboard -->
   <div class="card overflow-x-auto p-3" role="region" aria-label="The picture of the tree" tabindex="0">
     <svg viewBox="0 0 {width} {cells.height}" class="min-w-[56rem]" role="img" aria-label="Access map of {name}: the tree, coloured by what they may do; the table of rules tells the same" data-test="spread">
-      {#each cells.all as cell (cell.data.scope.id)}
+      {#each drawn as cell (cell.data.scope.id)}
         {@const n = cell.data}
         {@const inside = n.alike ?? 0}
         {@const label = n.scope.name + (inside > 0 ? ` and ${count(inside, "scope")} alike` : n.scope.more ? " and more below" : "")}
