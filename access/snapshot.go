@@ -172,12 +172,20 @@ func (s *Snapshot) Address(id model.ID) string {
 }
 
 func (s *Snapshot) address(n number) string {
-	var parts []string
+	size := -1
 	for up := s.upward(n); up.next(); {
-		parts = append(parts, up.node.name)
+		size += len(up.node.name) + 1
 	}
-	slices.Reverse(parts)
-	return strings.Join(parts, "/")
+	var room [256]byte
+	text := slices.Grow(room[:0], size)[:size]
+	for up, at := s.upward(n), size; up.next(); {
+		at -= len(up.node.name)
+		copy(text[at:], up.node.name)
+		if at--; at >= 0 {
+			text[at] = '/'
+		}
+	}
+	return string(text)
 }
 
 // Path yields the scope and every scope above it, up to the organisation.

@@ -16,10 +16,10 @@ import (
 
 // choices say what is measured, and of what.
 type choices struct {
-	scale                                                                               float64
-	seed                                                                                uint64
-	core, console, loam, follow, past, decisions, pages, streams, followers, simulation bool // that alone
-	program, plot                                                                       string
+	scale                                                                                       float64
+	seed                                                                                        uint64
+	core, console, loam, follow, past, decisions, pages, streams, search, followers, simulation bool // that alone
+	program, plot                                                                               string
 }
 
 func main() {
@@ -34,6 +34,7 @@ func main() {
 	flag.BoolVar(&c.decisions, "decisions", false, "measure questions over HTTP alone")
 	flag.BoolVar(&c.pages, "pages", false, "measure pages of the tree alone")
 	flag.BoolVar(&c.streams, "streams", false, "measure open streams alone")
+	flag.BoolVar(&c.search, "search", false, "measure the search for scopes alone")
 	flag.BoolVar(&c.followers, "followers", false, "measure a follower alone")
 	flag.BoolVar(&c.simulation, "simulation", false, "simulate a thousand followers alone")
 	flag.StringVar(&c.program, "program", "build/arbora", "the built arbora, whose console is measured")
@@ -76,7 +77,7 @@ func (c choices) run() (over bool, err error) {
 		r.simulation(c.seed)
 		return r.over, nil
 	}
-	if !c.core && !c.loam && !c.follow && !c.past && !c.decisions && !c.pages && !c.streams && !c.followers {
+	if !c.core && !c.loam && !c.follow && !c.past && !c.decisions && !c.pages && !c.streams && !c.search && !c.followers {
 		if err := r.console(context.Background(), c.program); err != nil || c.console {
 			return r.over, err
 		}
@@ -92,6 +93,10 @@ func (c choices) run() (over bool, err error) {
 	}
 	if c.decisions {
 		err := r.withRecords(context.Background(), o, r.decisions)
+		return r.over, err
+	}
+	if c.search {
+		err := r.withRecords(context.Background(), o, r.searchAlone)
 		return r.over, err
 	}
 	if c.pages {

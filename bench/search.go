@@ -14,9 +14,20 @@ import (
 	"arbora.example/internal/service"
 	"arbora.example/internal/signin"
 	"arbora.example/internal/store"
+	"arbora.example/internal/store/mariadbd"
 	"arbora.example/internal/store/prepared"
 	"arbora.example/internal/tenant"
 )
+
+// searchAlone is search on a database that nothing else was measured on.
+func (r *report) searchAlone(ctx context.Context, database *mariadbd.Server, records *store.Store, o *organisation) error {
+	db, err := sql.Open("mysql", database.DSN("bench"))
+	if err != nil {
+		return err
+	}
+	defer db.Close()
+	return r.search(ctx, records, db, o)
+}
 
 // search compares a search of the tree, as a person asks for it, with a bare query, by index, of the rows it tells.
 func (r *report) search(ctx context.Context, records *store.Store, db *sql.DB, o *organisation) error {

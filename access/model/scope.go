@@ -138,30 +138,37 @@ func (k *Kind) UnmarshalText(text []byte) (err error) {
 // word on; its type, or kind; and each tag, as KEY=VALUE and as the value alone. They are in lower case, in order, and none
 // twice.
 func (s Scope) Terms() []string {
-	terms := []string{s.TypeName()}
-	for name := s.FullName(); ; {
-		terms = append(terms, name)
-		i := strings.IndexByte(name, '-')
-		if i < 0 {
-			break
+	var terms []string
+	s.eachTerm(func(term string) { terms = append(terms, term) })
+	slices.Sort(terms)
+	return slices.Compact(terms)
+}
+
+// eachTerm calls fn with each term, some perhaps twice.
+func (s Scope) eachTerm(fn func(term string)) {
+	term := func(text string) {
+		if text != "" {
+			fn(text)
 		}
-		name = name[i+1:]
+	}
+	term(s.TypeName())
+	for name, more := s.FullName(), true; more; {
+		term(name)
+		_, name, more = strings.Cut(name, "-")
 	}
 	for key, value := range s.Tags {
 		value = strings.ToLower(value)
-		terms = append(terms, key+"="+value, value)
+		term(key + "=" + value)
+		term(value)
 	}
-	slices.Sort(terms)
-	terms = slices.Compact(terms)
-	return slices.DeleteFunc(terms, func(term string) bool { return term == "" })
 }
 
 // FirstTerm returns the first of a scope's terms that begins with a text; empty when none does.
-func (s Scope) FirstTerm(text string) string {
-	for _, term := range s.Terms() {
-		if strings.HasPrefix(term, text) {
-			return term
+func (s Scope) FirstTerm(text string) (first string) {
+	s.eachTerm(func(term string) {
+		if strings.HasPrefix(term, text) && (first == "" || term < first) {
+			first = term
 		}
-	}
-	return ""
+	})
+	return first
 }
