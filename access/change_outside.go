@@ -1,6 +1,7 @@
 package access
 
 import (
+	"iter"
 	"maps"
 	"slices"
 	"strings"
@@ -74,7 +75,7 @@ func (s *Snapshot) OutsidePersonBy(provider model.ID, subject string) (Principal
 }
 
 // PeopleOf yields the outside people who come by a provider, by subject.
-func (s *Snapshot) PeopleOf(provider model.ID) func(yield func(Principal) bool) {
+func (s *Snapshot) PeopleOf(provider model.ID) iter.Seq[Principal] {
 	return func(yield func(Principal) bool) {
 		s.eachOf(provider, func(n number) bool { return yield(s.principals.Get(n).Principal) })
 	}

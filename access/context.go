@@ -101,10 +101,9 @@ func (c *Context) claim(who *principalNode, name string) (values []string, told 
 	switch {
 	case c != nil && c.Claims != nil:
 		values, told = c.Claims[name]
+		return values, told
 	case c != nil && c.Anybody || who.Claims == nil:
 		return nil, false
-	default:
-		return who.Claims[name], true // what a provider did not say is known to be absent
 	}
-	return values, told
+	return who.Claims[name], true // what a provider did not say is known to be absent
 }

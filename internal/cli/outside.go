@@ -40,7 +40,7 @@ func (a *app) outsideCommand() *cli.Command {
 		Name: "outside", Usage: "create, list and edit people who come by an identity provider",
 		Commands: []*cli.Command{
 			{
-				Name: "create", Usage: "create a person whom a provider knows, before their first sign-in", ArgsUsage: "NAME",
+				Name: "create", Usage: "create an outside person ahead of the first sign-in", ArgsUsage: "NAME",
 				Flags: []cli.Flag{
 					&cli.StringFlag{Name: "provider", Usage: "the identity `PROVIDER` that they come by", Required: true},
 					&cli.StringFlag{Name: "subject", Usage: "the `TEXT` the provider knows them by, which never changes", Required: true},

@@ -286,12 +286,12 @@ func (d Viewer) PrincipalCalled(kind, name string) (access.Principal, error) {
 		}
 	}
 	nearest := english.Nearest(name, known)
-	for _, other := range known { // a guest without the part after the @, a user with it
-		if k == model.Guest && strings.HasPrefix(other, name+"@") || k == model.User && strings.HasPrefix(name, other+"@") {
+	for _, other := range known { // a guest or an outside person without the part after the @, a user with it
+		if (k == model.Guest || k == model.OutsidePerson) && strings.HasPrefix(other, name+"@") || k == model.User && strings.HasPrefix(name, other+"@") {
 			nearest = other
 		}
 	}
-	p := problem.Missing(kind, name, nearest)
+	p := problem.Missing(k.Words(), name, nearest)
 	p.Field = "name"
 	return access.Principal{}, p
 }
