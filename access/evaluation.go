@@ -200,19 +200,28 @@ type hangs struct {
 	onPlace bool // rules for the scope alone
 }
 
+// setsIn returns two empty sets that have room for all permissions, in the room given where that is enough.
+func (e *evaluation) setsIn(room *[8]uint64) (a, b catalogue.Set) {
+	words := len(e.catalogue.Everything())
+	if words > len(room)/2 {
+		return make(catalogue.Set, words), make(catalogue.Set, words)
+	}
+	return room[:words], room[len(room)/2:][:words]
+}
+
 // held returns all that is held, whether or not it means something there.
 func (e *evaluation) held() (catalogue.Set, hangs) {
 	var on hangs
 	var room [8]uint64
-	given, cut := catalogue.Set(room[:0:4]), catalogue.Set(room[4:4:8])
+	given, cut := e.setsIn(&room)
 	retired := e.findings(everything, func(x *entry) {
 		on.onTerms, on.onPlace = on.onTerms || x.conditional, on.onPlace || x.exactScope
 		switch {
 		case !e.counts(x):
 		case x.cuts:
-			cut.AddAll(x.permissions)
+			cut.Take(x.permissions)
 		default:
-			given.AddAll(x.permissions)
+			given.Take(x.permissions)
 		}
 	})
 	held := given.Minus(cut)

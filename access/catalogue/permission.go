@@ -87,6 +87,13 @@ func (s *Set) AddAll(other Set) {
 	}
 }
 
+// Take puts all of another set into the set, which has room for it.
+func (s Set) Take(other Set) {
+	for i, word := range other {
+		s[i] |= word
+	}
+}
+
 // Grow makes room for a number of 64-bit words.
 func (s *Set) Grow(words int) {
 	if words > len(*s) {

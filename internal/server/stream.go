@@ -7,6 +7,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"arbora.example/internal/known"
 	"arbora.example/internal/plainjson"
 	"arbora.example/internal/tenant"
 )
@@ -52,6 +53,7 @@ func (s *Server) stream(c *gin.Context) {
 		room = appendEvent(room[:0], &news)
 		return send(room)
 	}
+	var in check
 	ending, _ := ctx.Value(streamsEndKey{}).(chan struct{})
 	tick := time.NewTicker(stillHere)
 	defer tick.Stop()
@@ -64,7 +66,7 @@ func (s *Server) stream(c *gin.Context) {
 		case <-ending:
 			return
 		case <-tick.C:
-			going = s.stillIn(c) && send([]byte(": still here\n\n"))
+			going = s.stillIn(c, &in) && send([]byte(": still here\n\n"))
 			continue
 		case <-changed:
 		}
@@ -81,7 +83,7 @@ func (s *Server) stream(c *gin.Context) {
 		if news, changed, err = s.service.News(tenant.Arrived(ctx), caller, c.Param("organisation"), before); err != nil {
 			return // the reader asks again, and is told why
 		}
-		going = news.Revision == before || s.stillIn(c) && event()
+		going = news.Revision == before || (!news.Beside && in.holds(s.service.Mark()) || s.stillIn(c, &in)) && event()
 	}
 }
 
@@ -115,8 +117,21 @@ func appendTexts(b []byte, begin string, texts []string) []byte {
 	return b
 }
 
+// check is when the caller of a stream was found to be in.
+type check struct {
+	mark known.Mark // before it
+	at   time.Time
+}
+
+// checkLasts is for how long a check holds where nothing was changed by which it could come out otherwise: what ends with
+// time alone may end that much later.
+const checkLasts = time.Second
+
+func (k check) holds(now known.Mark) bool { return k.mark == now && time.Since(k.at) < checkLasts }
+
 // stillIn reports whether the caller of a stream could begin it anew.
-func (s *Server) stillIn(c *gin.Context) bool {
+func (s *Server) stillIn(c *gin.Context, in *check) bool {
+	in.mark, in.at = s.service.Mark(), time.Now()
 	request := c.Request
 	_, err := s.credential(c)
 	c.Request = request // a stream asks often, and each would add to it

@@ -87,6 +87,9 @@ func (s *SignIns) withKey(ctx context.Context, key, token model.ID, use func(key
 	}, use)
 }
 
+// Mark is a moment among the changes of sessions, keys and whose they are, as far as this instance knows of them.
+func (s *SignIns) Mark() known.Mark { return s.remembered.changes.Mark() }
+
 // usedNow forgets a session whose last use was noted.
 func (s *SignIns) usedNow(token credential.Token, session model.ID) {
 	s.remembered.sessions.Drop(token.Hash())

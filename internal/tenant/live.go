@@ -43,6 +43,9 @@ func (h *Tenant) publish(snapshot *access.Snapshot, led *step) {
 	h.changed.light()
 }
 
+// scopeKind is the kind of scopes among the kinds of what was changed.
+const scopeKind = "scope"
+
 // step is what led from one snapshot to another.
 type step struct {
 	*access.Proposal
@@ -67,7 +70,7 @@ func (s *step) all() []access.About {
 func ledBy(p Plan) *step {
 	s := &step{Proposal: p.Proposal, beyond: p.Beside != nil}
 	for id := range p.Described.Scopes {
-		s.described = append(s.described, access.About{Kind: "scope", Places: []model.ID{id}})
+		s.described = append(s.described, access.About{Kind: scopeKind, Places: []model.ID{id}})
 	}
 	for id := range p.Described.Principals {
 		if one, ok := p.Proposal.After.Principal(id); ok {
@@ -129,6 +132,8 @@ type News struct {
 	Places   []string // addresses where something was changed
 	Beyond   bool     // something was changed besides that is not told here
 	Mine     bool     // the reader's own access may be another
+	// Beside says that what decides who may sign in may be another: settings and credentials. It is not told.
+	Beside bool
 }
 
 // News returns what has led from one revision of the caller's organisation to the current one, and what is closed when a later one is
@@ -145,12 +150,12 @@ func (s *Tenants) News(ctx context.Context, c Caller, organisation string, since
 		return news, changed, nil
 	}
 	steps, whole := h.recent.between(since, news.Revision)
-	news.Beyond, news.Mine = !whole, !whole
+	news.Beyond, news.Mine, news.Beside = !whole, !whole, !whole
+	news.Places = make([]string, 0, len(steps))
 	for _, led := range steps {
 		d.tell(&news, led)
 	}
 	slices.Sort(news.Kinds)
-	news.Kinds = slices.Compact(news.Kinds)
 	slices.Sort(news.Places)
 	news.Places = slices.Compact(news.Places)
 	return news, changed, nil
@@ -158,16 +163,19 @@ func (s *Tenants) News(ctx context.Context, c Caller, organisation string, since
 
 // tell adds what the reader sees of a step.
 func (d Viewer) tell(news *News, led *step) {
-	news.Beyond = news.Beyond || led.beyond
+	news.Beyond, news.Beside = news.Beyond || led.beyond, news.Beside || led.beyond
 	news.Mine = news.Mine || led.Touches(d.Me)
 	for _, about := range led.all() {
 		if !d.sees(about) {
 			news.Beyond = true
 			continue
 		}
-		news.Kinds = append(news.Kinds, about.Kind)
-		for _, id := range about.Places {
-			if d.Sight.Sees(id) {
+		if !slices.Contains(news.Kinds, about.Kind) {
+			news.Kinds = append(news.Kinds, about.Kind)
+		}
+		for i, id := range about.Places {
+			seen := i == 0 && about.Kind == scopeKind // which is what was asked above
+			if seen || d.Sight.Sees(id) {
 				news.Places = append(news.Places, d.Address(id))
 			}
 		}
@@ -181,7 +189,7 @@ func (d Viewer) sees(about access.About) bool {
 		at = about.Places[0]
 	}
 	switch about.Kind {
-	case "scope":
+	case scopeKind:
 		return d.Sight.Sees(at)
 	case model.Guest.String(), model.OutsidePerson.String():
 		return d.May("list user", at)
