@@ -13,6 +13,7 @@ require (
 	github.com/benbjohnson/immutable v0.4.3
 	github.com/chromedp/cdproto v0.159.2
 	github.com/chromedp/chromedp v0.23.0
+	github.com/coreos/go-oidc/v3 v3.21.0
 	github.com/creack/pty v1.1.24
 	github.com/emersion/go-smtp v0.25.1
 	github.com/getkin/kin-openapi v0.153.0
@@ -35,6 +36,7 @@ require (
 	github.com/schollz/progressbar/v3 v3.19.1
 	github.com/skip2/go-qrcode v0.0.0-20200617195104-da1b6568686e
 	github.com/stretchr/testify v1.12.1
+	github.com/theory/jsonpath v0.12.3
 	github.com/trustelem/zxcvbn v1.0.1
 	github.com/urfave/cli/v3 v3.14.0
 	github.com/wneessen/go-mail v0.7.2

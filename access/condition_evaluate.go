@@ -3,6 +3,7 @@ package access
 import (
 	"slices"
 
+	"arbora.example/access/model"
 	"arbora.example/access/statement"
 )
 
@@ -94,6 +95,10 @@ func ofClaim(e *statement.Expression, who *principalNode, c *Context) truth {
 
 func ofSubject(e *statement.Expression, p *principalNode) truth {
 	switch {
+	case p.Kind == model.Provider && e.Attribute.Name == "kind" && !e.Attribute.Tag:
+		return truthOf(e.Holds(model.OutsidePerson.String(), true))
+	case p.Kind == model.Provider:
+		return unknown // it stands for its people, of whom nothing more is known
 	case e.Attribute.Tag:
 		value, there := p.Tags[e.Attribute.Name]
 		return truthOf(e.Holds(value, there))
@@ -121,6 +126,22 @@ func ofResource(e *statement.Expression, f facts) truth {
 		return truthOf(e.Holds(f.scope.name, true))
 	}
 	return truthOf(e.Holds(f.scope.name[:len(f.scope.name)-len(typ.Name)-1], true))
+}
+
+// Admits holds an entry rule, of [statement.ParseEntryRule], against what a provider says of somebody. If it does not hold, stops is the
+// smallest part of it that keeps it from holding.
+func Admits(rule *statement.Condition, claims map[string][]string) (admitted bool, stops string) {
+	if rule == nil {
+		return true, ""
+	}
+	if claims == nil {
+		claims = map[string][]string{} // nothing was said, and that is known
+	}
+	f := facts{principal: &principalNode{Principal: Principal{Claims: claims}}}
+	if evaluate(rule, f) == yes {
+		return true, ""
+	}
+	return false, culprit(rule, f)
 }
 
 // culprit returns the smallest part of a condition that keeps it from holding.

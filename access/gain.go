@@ -132,6 +132,21 @@ func (s *Snapshot) Surpasses(first model.ID, m Maker) (Excess, bool) {
 	return Excess{}, false
 }
 
+// SurpassesBy is [Snapshot.Surpasses] for whoever comes by a provider: those who are there, and anybody whom it might speak of.
+func (s *Snapshot) SurpassesBy(provider model.ID, m Maker) (excess Excess, found bool) {
+	if excess, found = s.Surpasses(provider, m); found {
+		return excess, true
+	}
+	s.eachOf(provider, func(n number) bool {
+		// Who is in no group, and whom no rule names, holds what the provider's people hold.
+		if one := s.principals.Get(n); len(one.groups) > 0 || len(one.rules) > 0 {
+			excess, found = s.Surpasses(one.ID, m)
+		}
+		return !found
+	})
+	return excess, found
+}
+
 // MayGive reports whether a principal may give permissions at a scope, and beneath it, without condition or end, as far as the
 // rule on gains goes. When not, lacking is a permission that stands in the way.
 func (s *Snapshot) MayGive(giver model.ID, given catalogue.Set, scope model.ID, c *Context) (lacking catalogue.Permission, ok bool) {

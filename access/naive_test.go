@@ -162,9 +162,15 @@ func (t *term) holds(who access.Principal, at *model.Scope, ctx *access.Context)
 		}
 		return any
 	case "subject.tag":
+		if who.Kind == model.Provider {
+			return triUnknown // which tags those have whom it stands for
+		}
 		value, there := who.Tags[t.name]
 		return compare(value, there)
 	case "subject.kind":
+		if who.Kind == model.Provider {
+			return compare(model.OutsidePerson.String(), true)
+		}
 		return compare(who.Kind.String(), true)
 	}
 	if at == nil {

@@ -747,6 +747,24 @@ func (e StatementPartsModal) Valid() bool {
 	}
 }
 
+// Defines values for TrustState.
+const (
+	TrustInUse   TrustState = "in-use"
+	TrustOnTrial TrustState = "trial"
+)
+
+// Valid indicates whether the value is a known member of the TrustState enum.
+func (e TrustState) Valid() bool {
+	switch e {
+	case TrustInUse:
+		return true
+	case TrustOnTrial:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ListGroupsParamsSort.
 const (
 	ListGroupsParamsSortCreated ListGroupsParamsSort = "created"
@@ -1100,6 +1118,12 @@ type AccountNew struct {
 	Title       string `json:"title,omitempty,omitzero"`
 }
 
+// AddressToOpen defines model for AddressToOpen.
+type AddressToOpen struct {
+	// Address To be opened in a browser; empty for none
+	Address string `json:"address"`
+}
+
 // Advice What would serve better than a change
 type Advice struct {
 	// Group The group to add them to instead, when that is
@@ -1144,6 +1168,31 @@ type Answer struct {
 
 // AnswerReason defines model for Answer.Reason.
 type AnswerReason string
+
+// Arrival defines model for Arrival.
+type Arrival struct {
+	At time.Time `json:"at"`
+
+	// Claims As they came
+	Claims map[string]interface{} `json:"claims,omitempty,omitzero"`
+
+	// From The network address
+	From string `json:"from"`
+	Id   string `json:"id"`
+
+	// Name The outside person; empty where it came to none
+	Name string `json:"name"`
+
+	// Refused Why they were not let in; empty for let in
+	Refused string `json:"refused"`
+	Subject string `json:"subject"`
+	Trial   bool   `json:"trial"`
+}
+
+// ArrivalList defines model for ArrivalList.
+type ArrivalList struct {
+	Arrivals []Arrival `json:"arrivals"`
+}
 
 // AsRead What is altered, as it was read: the edit is refused when it is another by now. What is left out may be anything
 type AsRead struct {
@@ -1284,6 +1333,50 @@ type Changes struct {
 	Changes []ChangeWanted `json:"changes"`
 }
 
+// ClaimMap Which claims become what is kept of a person, by JSONPath (RFC 9535)
+type ClaimMap struct {
+	Email   ClaimPick            `json:"email"`
+	Groups  ClaimPick            `json:"groups"`
+	Name    ClaimPick            `json:"name"`
+	Subject ClaimPick            `json:"subject"`
+	Tags    map[string]ClaimPick `json:"tags,omitempty,omitzero"`
+	Title   ClaimPick            `json:"title"`
+}
+
+// ClaimPick defines model for ClaimPick.
+type ClaimPick struct {
+	// Otherwise Where else, or with what text, if nothing is found there
+	Otherwise string `json:"otherwise,omitempty,omitzero"`
+
+	// Path A JSONPath; empty for nowhere
+	Path string `json:"path"`
+}
+
+// ClaimsTried defines model for ClaimsTried.
+type ClaimsTried struct {
+	// Admitted Whether the entry rule lets them in
+	Admitted bool `json:"admitted"`
+
+	// Fault Why the claims make no person; empty where they do
+	Fault  string  `json:"fault"`
+	Impact *Impact `json:"impact,omitempty"`
+
+	// Known The outside person who has the subject; empty for none yet
+	Known string   `json:"known"`
+	Picks []Picked `json:"picks"`
+
+	// Stops The part of the entry rule that does not hold
+	Stops string `json:"stops"`
+}
+
+// ClaimsTry defines model for ClaimsTry.
+type ClaimsTry struct {
+	// ClaimMap Which claims become what is kept of a person, by JSONPath (RFC 9535)
+	ClaimMap  *ClaimMap              `json:"claimMap,omitempty"`
+	Claims    map[string]interface{} `json:"claims"`
+	EntryRule *string                `json:"entryRule,omitempty"`
+}
+
 // Contents defines model for Contents.
 type Contents struct {
 	// Children Scopes right in it
@@ -1372,6 +1465,27 @@ type Effect struct {
 
 	// Shifting Held under a condition before and after, by other rules
 	Shifting []string `json:"shifting"`
+}
+
+// Entry defines model for Entry.
+type Entry struct {
+	// ClaimMap Which claims become what is kept of a person, by JSONPath (RFC 9535)
+	ClaimMap ClaimMap `json:"claimMap"`
+
+	// ClaimsLast For how many minutes what the provider says of somebody may be used; then they sign in there again
+	ClaimsLast int `json:"claimsLast"`
+
+	// EntryRule A condition over claims that people have to fulfil; empty: all come in
+	EntryRule string  `json:"entryRule"`
+	Trusts    []Trust `json:"trusts"`
+}
+
+// EntryEdit defines model for EntryEdit.
+type EntryEdit struct {
+	// ClaimMap Which claims become what is kept of a person, by JSONPath (RFC 9535)
+	ClaimMap   *ClaimMap `json:"claimMap,omitempty"`
+	ClaimsLast int       `json:"claimsLast,omitempty,omitzero"`
+	EntryRule  *string   `json:"entryRule,omitempty"`
 }
 
 // Escalation defines model for Escalation.
@@ -2076,6 +2190,11 @@ type OrganisationNew struct {
 	Title       string  `json:"title,omitempty,omitzero"`
 }
 
+// OutcomeToken defines model for OutcomeToken.
+type OutcomeToken struct {
+	Token string `json:"token"`
+}
+
 // OutsidePersonMade defines model for OutsidePersonMade.
 type OutsidePersonMade struct {
 	Person   User  `json:"person"`
@@ -2218,6 +2337,16 @@ type PersonList struct {
 	// Next The cursor of the next page
 	Next   string   `json:"next,omitempty,omitzero"`
 	People []Person `json:"people"`
+}
+
+// Picked defines model for Picked.
+type Picked struct {
+	// Field subject, name, title, email, groups, or tag and its key
+	Field string `json:"field"`
+
+	// Otherwise Found in the second place
+	Otherwise bool     `json:"otherwise"`
+	Values    []string `json:"values"`
 }
 
 // Policy defines model for Policy.
@@ -3067,6 +3196,9 @@ type Session struct {
 	// Organisation The organisation's name; absent for a keeper
 	Organisation string `json:"organisation,omitempty,omitzero"`
 
+	// Provider Of an outside person: the identity provider, where they sign in
+	Provider string `json:"provider,omitempty,omitzero"`
+
 	// Title The display name
 	Title string `json:"title"`
 
@@ -3127,6 +3259,15 @@ type SignIn struct {
 
 // SignInBy With a password, API keys, both, or through an identity provider
 type SignInBy string
+
+// SignInOutcome defines model for SignInOutcome.
+type SignInOutcome struct {
+	// Detail What went wrong
+	Detail string `json:"detail"`
+
+	// Next What to do next
+	Next string `json:"next"`
+}
 
 // Spread defines model for Spread.
 type Spread struct {
@@ -3327,6 +3468,55 @@ type Trends struct {
 	Refused []int `json:"refused,omitempty,omitzero"`
 }
 
+// Trust defines model for Trust.
+type Trust struct {
+	ClientId  string    `json:"clientId"`
+	CreatedAt time.Time `json:"createdAt"`
+
+	// EndedAddress The back-channel logout URI to tell the provider
+	EndedAddress string `json:"endedAddress"`
+	HasSecret    bool   `json:"hasSecret"`
+	Id           string `json:"id"`
+	Issuer       string `json:"issuer"`
+
+	// ReturnAddress The redirect URI to tell the provider
+	ReturnAddress string     `json:"returnAddress"`
+	Scopes        []string   `json:"scopes"`
+	State         TrustState `json:"state"`
+
+	// TriedAt When a trial by it went well
+	TriedAt time.Time `json:"triedAt,omitempty,omitzero"`
+}
+
+// TrustMade defines model for TrustMade.
+type TrustMade struct {
+	Revision int64 `json:"revision"`
+	Trust    Trust `json:"trust"`
+}
+
+// TrustState defines model for TrustState.
+type TrustState string
+
+// TrustStateWanted defines model for TrustStateWanted.
+type TrustStateWanted struct {
+	State TrustState `json:"state"`
+}
+
+// TrustWanted defines model for TrustWanted.
+type TrustWanted struct {
+	// ClientId What the provider knows Arbora by
+	ClientId string `json:"clientId"`
+
+	// Issuer The provider's address, as it writes it itself
+	Issuer string `json:"issuer"`
+
+	// Scopes What is asked for besides openid
+	Scopes []string `json:"scopes,omitempty,omitzero"`
+
+	// Secret The client secret; empty leaves it, or is none
+	Secret string `json:"secret,omitempty,omitzero"`
+}
+
 // Undone defines model for Undone.
 type Undone struct {
 	Impact   *Impact     `json:"impact,omitempty"`
@@ -3415,6 +3605,17 @@ type Wanted struct {
 	Permissions []string `json:"permissions"`
 }
 
+// Way defines model for Way.
+type Way struct {
+	Provider string `json:"provider"`
+	Title    string `json:"title"`
+}
+
+// WayList defines model for WayList.
+type WayList struct {
+	Ways []Way `json:"ways"`
+}
+
 // Written defines model for Written.
 type Written struct {
 	Impact *Impact `json:"impact,omitempty"`
@@ -3456,8 +3657,14 @@ type Preview = bool
 // PrincipalName defines model for PrincipalName.
 type PrincipalName = string
 
+// ProviderName defines model for ProviderName.
+type ProviderName = string
+
 // ScopeKey defines model for ScopeKey.
 type ScopeKey = string
+
+// TrustID defines model for TrustID.
+type TrustID = string
 
 // ListInstallationAuditRecordsParams defines parameters for ListInstallationAuditRecords.
 type ListInstallationAuditRecordsParams struct {
@@ -3764,6 +3971,57 @@ type ListProvidersParamsSort string
 
 // CreateProviderParams defines parameters for CreateProvider.
 type CreateProviderParams struct {
+	// Preview Answer with the impact and write nothing
+	Preview Preview `form:"preview,omitempty" json:"preview,omitempty,omitzero"`
+
+	// IfMatch The confirmation of an impact: the change is made only if its impact is still that one
+	IfMatch IfMatch `json:"If-Match,omitempty,omitzero"`
+}
+
+// ListArrivalsParams defines parameters for ListArrivals.
+type ListArrivalsParams struct {
+	// Limit How many at most
+	Limit int `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
+}
+
+// SetEntryParams defines parameters for SetEntry.
+type SetEntryParams struct {
+	// Preview Answer with the impact and write nothing
+	Preview Preview `form:"preview,omitempty" json:"preview,omitempty,omitzero"`
+
+	// IfMatch The confirmation of an impact: the change is made only if its impact is still that one
+	IfMatch IfMatch `json:"If-Match,omitempty,omitzero"`
+}
+
+// CreateTrustParams defines parameters for CreateTrust.
+type CreateTrustParams struct {
+	// Preview Answer with the impact and write nothing
+	Preview Preview `form:"preview,omitempty" json:"preview,omitempty,omitzero"`
+
+	// IfMatch The confirmation of an impact: the change is made only if its impact is still that one
+	IfMatch IfMatch `json:"If-Match,omitempty,omitzero"`
+}
+
+// RemoveTrustParams defines parameters for RemoveTrust.
+type RemoveTrustParams struct {
+	// Preview Answer with the impact and write nothing
+	Preview Preview `form:"preview,omitempty" json:"preview,omitempty,omitzero"`
+
+	// IfMatch The confirmation of an impact: the change is made only if its impact is still that one
+	IfMatch IfMatch `json:"If-Match,omitempty,omitzero"`
+}
+
+// EditTrustParams defines parameters for EditTrust.
+type EditTrustParams struct {
+	// Preview Answer with the impact and write nothing
+	Preview Preview `form:"preview,omitempty" json:"preview,omitempty,omitzero"`
+
+	// IfMatch The confirmation of an impact: the change is made only if its impact is still that one
+	IfMatch IfMatch `json:"If-Match,omitempty,omitzero"`
+}
+
+// SetTrustStateParams defines parameters for SetTrustState.
+type SetTrustStateParams struct {
 	// Preview Answer with the impact and write nothing
 	Preview Preview `form:"preview,omitempty" json:"preview,omitempty,omitzero"`
 
@@ -4104,6 +4362,11 @@ type ShowTreeParams struct {
 	Depth int `form:"depth,omitempty" json:"depth,omitempty,omitzero"`
 }
 
+// ListWaysParams defines parameters for ListWays.
+type ListWaysParams struct {
+	Organisation string `form:"organisation" json:"organisation"`
+}
+
 // DecideDeviceJSONRequestBody defines body for DecideDevice for application/json ContentType.
 type DecideDeviceJSONRequestBody = DeviceDecision
 
@@ -4160,6 +4423,21 @@ type SetStateJSONRequestBody = StateChange
 
 // CreateProviderJSONRequestBody defines body for CreateProvider for application/json ContentType.
 type CreateProviderJSONRequestBody = ProviderNew
+
+// SetEntryJSONRequestBody defines body for SetEntry for application/json ContentType.
+type SetEntryJSONRequestBody = EntryEdit
+
+// TryClaimsJSONRequestBody defines body for TryClaims for application/json ContentType.
+type TryClaimsJSONRequestBody = ClaimsTry
+
+// CreateTrustJSONRequestBody defines body for CreateTrust for application/json ContentType.
+type CreateTrustJSONRequestBody = TrustWanted
+
+// EditTrustJSONRequestBody defines body for EditTrust for application/json ContentType.
+type EditTrustJSONRequestBody = TrustWanted
+
+// SetTrustStateJSONRequestBody defines body for SetTrustState for application/json ContentType.
+type SetTrustStateJSONRequestBody = TrustStateWanted
 
 // SetQuotasJSONRequestBody defines body for SetQuotas for application/json ContentType.
 type SetQuotasJSONRequestBody = Quotas
@@ -4265,3 +4543,6 @@ type SignInByPasskeyJSONRequestBody = PasskeySignIn
 
 // ProveSessionJSONRequestBody defines body for ProveSession for application/json ContentType.
 type ProveSessionJSONRequestBody = Proof
+
+// ReadSignInOutcomeJSONRequestBody defines body for ReadSignInOutcome for application/json ContentType.
+type ReadSignInOutcomeJSONRequestBody = OutcomeToken

@@ -402,6 +402,76 @@ func (c *Client) PreviewCreateProvider(ctx context.Context, organisation Organis
 	return read[Written](c, ctx, "POST", path("/organisations/%s/providers", organisation), query{"preview": {"true"}}, body)
 }
 
+// ListArrivals asks for GET /organisations/{organisation}/providers/{provider}/arrivals: Who came by an identity provider last, and who was not let in and why.
+func (c *Client) ListArrivals(ctx context.Context, organisation OrganisationName, provider ProviderName, params *ListArrivalsParams) (ArrivalList, error) {
+	q := query{}
+	if params != nil {
+		q.add("limit", params.Limit)
+	}
+	return read[ArrivalList](c, ctx, "GET", path("/organisations/%s/providers/%s/arrivals", organisation, provider), q, nil)
+}
+
+// ShowEntry asks for GET /organisations/{organisation}/providers/{provider}/entry: How people come in by an identity provider: by what it is trusted, what is made of what it says, and whom it lets in.
+func (c *Client) ShowEntry(ctx context.Context, organisation OrganisationName, provider ProviderName) (Entry, error) {
+	return read[Entry](c, ctx, "GET", path("/organisations/%s/providers/%s/entry", organisation, provider), nil, nil)
+}
+
+// SetEntry asks for PATCH /organisations/{organisation}/providers/{provider}/entry: Say what is made of what an identity provider says, and whom it lets in.
+func (c *Client) SetEntry(ctx context.Context, organisation OrganisationName, provider ProviderName, params *SetEntryParams, body SetEntryJSONRequestBody) (Written, error) {
+	q := query{}
+	if params != nil {
+		q.add("preview", params.Preview)
+	}
+	return read[Written](c, ctx, "PATCH", path("/organisations/%s/providers/%s/entry", organisation, provider), q, body)
+}
+
+// TryClaims asks for POST /organisations/{organisation}/providers/{provider}/entry/tries: What would become of somebody of whom an identity provider said such claims; nothing is changed.
+func (c *Client) TryClaims(ctx context.Context, organisation OrganisationName, provider ProviderName, body TryClaimsJSONRequestBody) (ClaimsTried, error) {
+	return read[ClaimsTried](c, ctx, "POST", path("/organisations/%s/providers/%s/entry/tries", organisation, provider), nil, body)
+}
+
+// CreateTrust asks for POST /organisations/{organisation}/providers/{provider}/trusts: Have an identity provider be trusted by its word over OpenID Connect, on trial at first.
+func (c *Client) CreateTrust(ctx context.Context, organisation OrganisationName, provider ProviderName, body CreateTrustJSONRequestBody) (TrustMade, error) {
+	return read[TrustMade](c, ctx, "POST", path("/organisations/%s/providers/%s/trusts", organisation, provider), nil, body)
+}
+
+// PreviewCreateTrust returns the impact that CreateTrust would have, and changes nothing.
+func (c *Client) PreviewCreateTrust(ctx context.Context, organisation OrganisationName, provider ProviderName, body CreateTrustJSONRequestBody) (Written, error) {
+	return read[Written](c, ctx, "POST", path("/organisations/%s/providers/%s/trusts", organisation, provider), query{"preview": {"true"}}, body)
+}
+
+// RemoveTrust asks for DELETE /organisations/{organisation}/providers/{provider}/trusts/{trust}: Have an identity provider be trusted no more by a trust; the sessions that began by it end, and people stay.
+func (c *Client) RemoveTrust(ctx context.Context, organisation OrganisationName, provider ProviderName, trust TrustID, params *RemoveTrustParams) (Written, error) {
+	q := query{}
+	if params != nil {
+		q.add("preview", params.Preview)
+	}
+	return read[Written](c, ctx, "DELETE", path("/organisations/%s/providers/%s/trusts/%s", organisation, provider, trust), q, nil)
+}
+
+// EditTrust asks for PUT /organisations/{organisation}/providers/{provider}/trusts/{trust}: Have a trust name another issuer or client; it is then on trial again.
+func (c *Client) EditTrust(ctx context.Context, organisation OrganisationName, provider ProviderName, trust TrustID, params *EditTrustParams, body EditTrustJSONRequestBody) (Written, error) {
+	q := query{}
+	if params != nil {
+		q.add("preview", params.Preview)
+	}
+	return read[Written](c, ctx, "PUT", path("/organisations/%s/providers/%s/trusts/%s", organisation, provider, trust), q, body)
+}
+
+// SetTrustState asks for PUT /organisations/{organisation}/providers/{provider}/trusts/{trust}/state: Put a trust into use after a trial, or back on trial.
+func (c *Client) SetTrustState(ctx context.Context, organisation OrganisationName, provider ProviderName, trust TrustID, params *SetTrustStateParams, body SetTrustStateJSONRequestBody) (Written, error) {
+	q := query{}
+	if params != nil {
+		q.add("preview", params.Preview)
+	}
+	return read[Written](c, ctx, "PUT", path("/organisations/%s/providers/%s/trusts/%s/state", organisation, provider, trust), q, body)
+}
+
+// BeginTrial asks for POST /organisations/{organisation}/providers/{provider}/trusts/{trust}/trials: An address at which a browser tries a trust, once: nobody comes in, and what is said is kept for administrators to see.
+func (c *Client) BeginTrial(ctx context.Context, organisation OrganisationName, provider ProviderName, trust TrustID) (AddressToOpen, error) {
+	return read[AddressToOpen](c, ctx, "POST", path("/organisations/%s/providers/%s/trusts/%s/trials", organisation, provider, trust), nil, nil)
+}
+
 // ShowQuotas asks for GET /organisations/{organisation}/quotas: What an organisation may have, and what it has: for keepers, and who may describe it.
 func (c *Client) ShowQuotas(ctx context.Context, organisation OrganisationName) (QuotasShown, error) {
 	return read[QuotasShown](c, ctx, "GET", path("/organisations/%s/quotas", organisation), nil, nil)
@@ -912,6 +982,25 @@ func (c *Client) BeginPasskeySignIn(ctx context.Context) (Ceremony, error) {
 // ProveSession asks for POST /session/proof: Give my password or passkey once more, as a fresh proof for what takes one.
 func (c *Client) ProveSession(ctx context.Context, body ProveSessionJSONRequestBody) error {
 	return done(c, ctx, "POST", path("/session/proof"), nil, body)
+}
+
+// ShowProviderSession asks for GET /session/provider: Where my browser ends the session at my identity provider, too.
+func (c *Client) ShowProviderSession(ctx context.Context) (AddressToOpen, error) {
+	return read[AddressToOpen](c, ctx, "GET", path("/session/provider"), nil, nil)
+}
+
+// ReadSignInOutcome asks for POST /sign-in/told: Why somebody who came back from an identity provider was not let in, once.
+func (c *Client) ReadSignInOutcome(ctx context.Context, body ReadSignInOutcomeJSONRequestBody) (SignInOutcome, error) {
+	return read[SignInOutcome](c, ctx, "POST", path("/sign-in/told"), nil, body)
+}
+
+// ListWays asks for GET /sign-in/ways: The identity providers by which people sign in to an organisation; of an organisation that is not there, none.
+func (c *Client) ListWays(ctx context.Context, params *ListWaysParams) (WayList, error) {
+	q := query{}
+	if params != nil {
+		q.add("organisation", params.Organisation)
+	}
+	return read[WayList](c, ctx, "GET", path("/sign-in/ways"), q, nil)
 }
 
 // GetStatus asks for GET /status: Whether the service is ready, and whether anybody has set it up.

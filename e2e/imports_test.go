@@ -18,13 +18,14 @@ const arrows = `
 cmd/arbora-demo → internal/demo/command
 cmd/arbora → internal/cli internal/host
 internal/demo/command → internal/demo internal/host internal/standin/loam internal/standin/loam/loamcmd internal/standin/mailsink
+internal/standin/identity → internal/loopback
 internal/host → client console follower internal/mail internal/server internal/store/mariadbd internal/store/snapshots
 internal/server → internal/loopback internal/server/authzen internal/server/contract internal/server/oauth internal/service
 internal/service → internal/change
 internal/change → internal/ask internal/signin
 internal/server/oauth → internal/signin
 internal/server/authzen → internal/evaluation internal/tenant
-internal/signin → internal/plan
+internal/signin → internal/outside internal/plan
 internal/ask → internal/evaluation internal/tenant
 follower → internal/evaluation internal/feed internal/wholefile
 internal/evaluation → access authzen internal/problem
@@ -41,7 +42,7 @@ access → access/internal/persist access/statement
 internal/cli → access/statement client docs internal/loopback internal/wholefile
 internal/problem → access/statement
 access/statement → access/catalogue
-internal/demo → access/model internal/standin/loam/loamclient
+internal/demo → access/model internal/standin/identity internal/standin/loam/loamclient
 internal/settings → internal/credential
 access/catalogue → access/model
 access/internal/persist → access/model

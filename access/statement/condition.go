@@ -95,6 +95,16 @@ func (a Attribute) String() string {
 // Mentions reports whether a condition asks about something of the given root: context, resource, subject or claim.
 func (c *Condition) Mentions(of string) bool { return c != nil && c.Root.mentions(of) }
 
+// AsksForTag reports whether a condition asks for a tag of the subject.
+func (c *Condition) AsksForTag(key string) bool { return c != nil && c.Root.asksForTag(key) }
+
+func (e *Expression) asksForTag(key string) bool {
+	if e.Op <= OpNot {
+		return e.Left.asksForTag(key) || e.Right != nil && e.Right.asksForTag(key)
+	}
+	return e.Attribute.Of == "subject" && e.Attribute.Tag && e.Attribute.Name == key
+}
+
 func (e *Expression) mentions(of string) bool {
 	if e.Op <= OpNot {
 		return e.Left.mentions(of) || e.Right != nil && e.Right.mentions(of)

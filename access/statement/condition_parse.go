@@ -23,6 +23,12 @@ func ParseGathering(text string) (*Condition, error) {
 	return (&Parser{gathering: true}).readCondition(text)
 }
 
+// ParseEntryRule reads the condition that people of an identity provider must fulfil to come in. It is written as any other condition but asks
+// about claims alone. The error is a [*TextError].
+func ParseEntryRule(text string) (*Condition, error) {
+	return (&Parser{claimsOnly: true}).readCondition(text)
+}
+
 func (p *Parser) readCondition(text string) (*Condition, error) {
 	fail := func(f *Fault) (*Condition, error) { return nil, &TextError{Faults: []*Fault{f}} }
 	if strings.ContainsAny(text, "\r\n") {
@@ -120,6 +126,9 @@ func (p *Parser) attribute() (Attribute, *Fault) {
 		if whole = now + "." + name; p.kept {
 			of = now
 		}
+	}
+	if p.claimsOnly && of != "claim" {
+		return Attribute{}, p.Fault("an entry rule asks about claims alone: write claim.NAME in place of %q", t.Text)
 	}
 	tag := false
 	if rest, ok := strings.CutPrefix(name, "tag."); ok && (of == "resource" || of == "subject") {

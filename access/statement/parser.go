@@ -13,11 +13,12 @@ import (
 
 // Parser reads one line.
 type Parser struct {
-	Line      TextLine
-	At        int
-	Catalogue *catalogue.Catalogue // whose words acts and things are; nil in a condition
-	gathering bool                 // a gathering group's condition is read
-	kept      bool                 // what was kept is read, which may have the words of before
+	Line       TextLine
+	At         int
+	Catalogue  *catalogue.Catalogue // whose words acts and things are; nil in a condition
+	gathering  bool                 // a gathering group's condition is read
+	claimsOnly bool                 // an entry rule is read
+	kept       bool                 // what was kept is read, which may have the words of before
 }
 
 // WrittenSubject is a subject as written.

@@ -21,6 +21,7 @@ import (
 	"arbora.example/access/catalogue"
 	"arbora.example/console"
 	"arbora.example/internal/credential"
+	"arbora.example/internal/outside"
 	"arbora.example/internal/server"
 	"arbora.example/internal/service"
 	"arbora.example/internal/signin"
@@ -176,6 +177,7 @@ func (h *Host) Start(ctx context.Context, set Settings, log *slog.Logger) (*Inst
 	}
 	svc := service.New(service.Options{
 		Records: tenant.RecordsIn(records), Files: files, Catalogue: catalogue.Shipped(), Clock: h.clock(), Log: log, Sealer: sealer, Post: post, Address: strings.TrimSuffix(set.Address, "/"),
+		Fetch: outside.Fetcher{Private: set.PrivateProviders},
 	})
 	handler, err := server.New(server.Options{Service: svc, Console: console.Files(), Version: h.Version, Log: log, Loam: set.Loam, Proxies: proxies, Contact: set.Contact})
 	if err != nil {

@@ -40,6 +40,8 @@ type Settings struct {
 	TrustedProxies string `toml:"trusted-proxies"`
 	// Contact is where whoever finds a weakness turns to: a mailto: or https: address.
 	Contact string `toml:"security-contact"`
+	// PrivateProviders lets identity providers be at addresses within the own network.
+	PrivateProviders bool `toml:"private-providers"`
 }
 
 // flags returns the flags that fill the settings. The flag for the file comes first: the others look into it.
@@ -76,6 +78,8 @@ func (s *Settings) flags(listens bool) []cli.Flag {
 				Sources: s.sources("ARBORA_TRUSTED_PROXIES", "trusted-proxies"), Destination: &s.TrustedProxies},
 			&cli.StringFlag{Name: "security-contact", Usage: "`ADDRESS`, mailto: or https:, for reports of weaknesses; published in /.well-known/security.txt",
 				Sources: s.sources("ARBORA_SECURITY_CONTACT", "security-contact"), Destination: &s.Contact},
+			&cli.BoolFlag{Name: "private-providers", Usage: "let identity providers be at addresses within the own network",
+				Sources: s.sources("ARBORA_PRIVATE_PROVIDERS", "private-providers"), Destination: &s.PrivateProviders},
 			&cli.StringFlag{Name: "loam", Usage: "`URL` of Loam, the stand-in cloud, which people then reach through this service",
 				Sources: s.sources("ARBORA_LOAM", "loam"), Destination: &s.Loam},
 		)
@@ -123,11 +127,16 @@ func (s *Settings) read() (map[string]string, error) {
 	var unknown *toml.StrictMissingError
 	if errors.As(err, &unknown) {
 		row, column := unknown.Errors[0].Position()
-		return nil, fmt.Errorf("%s, line %d, column %d: there is no setting %q; there are database, database-owner, data, sealing-key, listen, address, tls-certificate, tls-key, trusted-proxies, security-contact, mail, mail-from, loam and log", s.file, row, column, unknown.Errors[0].Key()[0])
+		return nil, fmt.Errorf("%s, line %d, column %d: there is no setting %q; there are database, database-owner, data, sealing-key, listen, address, tls-certificate, tls-key, trusted-proxies, security-contact, mail, mail-from, loam, private-providers and log", s.file, row, column, unknown.Errors[0].Key()[0])
 	} else if err != nil {
 		return nil, fmt.Errorf("%s: %w", s.file, err)
 	}
+	private := "" // as it is where nothing is said
+	if values.PrivateProviders {
+		private = "true"
+	}
 	return map[string]string{
+		"private-providers": private,
 		"database": values.Database, "database-owner": values.Owner, "data": values.Data, "listen": values.Listen, "log": values.Log, "sealing-key": values.SealingKey,
 		"address": values.Address, "mail": values.Mail, "mail-from": values.MailFrom, "loam": values.Loam,
 		"tls-certificate": values.TLSCertificate, "tls-key": values.TLSKey, "trusted-proxies": values.TrustedProxies, "security-contact": values.Contact,

@@ -2,6 +2,7 @@ package plan
 
 import (
 	"fmt"
+	"slices"
 
 	"arbora.example/access"
 	"arbora.example/access/model"
@@ -77,4 +78,36 @@ func MayActAs(d tenant.Viewer, p access.Principal) error {
 		Detail: fmt.Sprintf("%s %s holds %s%s, which you do not hold there yourself on the same terms", p.Kind, d.Called(p).Name, permission, whereOf(d, excess)),
 		Next:   "who has their credentials would hold it too: ask somebody who holds as much",
 	}
+}
+
+// MayVouch refuses to say who comes by a provider, and as whom, to those who may not give what any of its people hold: they could come as
+// whoever holds most. The groups that have their members by tags which the provider gives count, too.
+func MayVouch(d tenant.Viewer, provider access.Principal, tags []string) error {
+	next := "whoever decides who comes by " + provider.Name + " would hold it too: ask somebody who holds as much"
+	tell := func(excess access.Excess) error {
+		permission := d.Catalogue().Operation(excess.Permission).String()
+		holder := excess.Principal.Kind.Words() + " " + d.Called(excess.Principal).Name
+		if excess.Unsure {
+			return tooIntricate(permission, fmt.Sprintf("%s might hold %s%s, which you do not hold there yourself", holder, permission, whereOf(d, excess)))
+		}
+		return &problem.Problem{
+			Kind: problem.Refused, Permission: permission, Next: next,
+			Detail: fmt.Sprintf("%s holds %s%s, which you do not hold there yourself on the same terms", holder, permission, whereOf(d, excess)),
+		}
+	}
+	if excess, found := d.SurpassesBy(provider.ID, maker(d)); found {
+		return tell(excess)
+	}
+	if len(tags) == 0 {
+		return nil
+	}
+	for group := range d.Principals(model.Group) {
+		if group.Gathers == nil || !slices.ContainsFunc(tags, group.Gathers.AsksForTag) {
+			continue
+		}
+		if excess, found := d.Surpasses(group.ID, maker(d)); found {
+			return tell(excess)
+		}
+	}
+	return nil
 }

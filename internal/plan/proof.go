@@ -20,6 +20,12 @@ func (s *Maker) NeedProof(c tenant.Caller, what string) error {
 	if s.Moment().Sub(c.ProvedAt) < credential.ProofFor {
 		return nil
 	}
+	if c.Identity.By == credential.ByProvider {
+		return &problem.Problem{
+			Kind: problem.ProofNeeded, Detail: fmt.Sprintf("to %s, sign in at your identity provider again: you did so more than %d minutes ago", what, int(credential.ProofFor.Minutes())),
+			Next: "do it in the console, which takes you there",
+		}
+	}
 	return &problem.Problem{
 		Kind: problem.ProofNeeded, Detail: fmt.Sprintf("to %s, give your password or passkey again: you gave it more than %d minutes ago", what, int(credential.ProofFor.Minutes())),
 		Next: "in a terminal, run arbora prove",

@@ -30,6 +30,7 @@ const (
 	WeakPassword ProblemKind = "weak-password" // the password is not good enough
 	Outdated     ProblemKind = "outdated"      // the change no longer has the impact that was confirmed
 	Unconfirmed  ProblemKind = "unconfirmed"   // the change takes a confirmation of its impact
+	Unreachable  ProblemKind = "unreachable"   // somebody else's service, which it takes, does not answer
 	ProofNeeded  ProblemKind = "proof-needed"  // it takes a fresh proof of who asks: a password or a passkey
 )
 

@@ -3,6 +3,7 @@ package server
 import (
 	"iter"
 	"slices"
+	"strings"
 	"time"
 
 	"arbora.example/access"
@@ -16,6 +17,7 @@ import (
 	"arbora.example/internal/plan"
 	"arbora.example/internal/problem"
 	"arbora.example/internal/settings"
+	"arbora.example/internal/store"
 	"arbora.example/internal/tenant"
 )
 
@@ -32,9 +34,18 @@ func sessionOf(c tenant.Caller) api.Session {
 	return api.Session{
 		Factor: api.Factor(c.Factor),
 		Name:   c.Name, Title: c.Identity.Title, Email: c.Identity.Email,
-		Organisation: c.OrganisationName, Keeper: c.Identity.Keeper, Kind: kindOf(c),
+		Organisation: c.OrganisationName, Keeper: c.Identity.Keeper, Kind: kindOf(c), Provider: providerBy(c.Identity),
 		ChoosePassword: c.Identity.Temporary, WantedFactors: each(c.Wanted, func(f settings.Factor) api.Factor { return api.Factor(f) }), EndsAt: c.EndsAt, Csrf: c.Token.CSRF(),
 	}
+}
+
+// providerBy returns the provider at which somebody signs in, whose name theirs ends with; empty for none.
+func providerBy(i store.Identity) string {
+	if i.By != credential.ByProvider {
+		return ""
+	}
+	_, provider, _ := strings.Cut(i.Name, "@")
+	return provider
 }
 
 func organisationOf(o ask.OrganisationView) api.Organisation {

@@ -36,6 +36,7 @@ var statuses = map[problem.ProblemKind]struct {
 	problem.WeakPassword: {http.StatusUnprocessableEntity, "The password is not good enough"},
 	problem.Outdated:     {http.StatusPreconditionFailed, "Something has changed since"},
 	problem.ProofNeeded:  {http.StatusForbidden, "Confirm that it is you"},
+	problem.Unreachable:  {http.StatusBadGateway, "Somebody else's service does not answer"},
 	problem.Unconfirmed:  {http.StatusPreconditionRequired, "Confirm the impact first"},
 }
 

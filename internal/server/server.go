@@ -83,6 +83,7 @@ func New(o Options) (http.Handler, error) {
 			s.writeError(c, &problem.Problem{Kind: problem.Invalid, Detail: err.Error()})
 		},
 	})
+	s.mountOutside(engine.Group("/sign-in", limitBody))
 	if err := s.mountLoam(engine); err != nil {
 		return nil, err
 	}

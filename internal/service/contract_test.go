@@ -2,6 +2,7 @@ package service_test
 
 import (
 	"bytes"
+	"fmt"
 	"io"
 	"net/http"
 	"strings"
@@ -29,6 +30,7 @@ func TestAnswersFitTheContract(t *testing.T) {
 	spec.Servers = openapi3.Servers{{URL: b.Address + "/api/v1"}}
 	router, err := gorillamux.NewRouter(spec)
 	require.NoError(t, err)
+	provider, there := "/organisations/lindenmere/providers/quaywater-sso", testbed.Identity(t)
 	house := "/scopes/" + strings.ReplaceAll(alpine, "/", "%2F")
 	covered := map[string]bool{}
 	following := testbed.KeyFollowing(t, b, "storage", "lindenmere")
@@ -49,6 +51,20 @@ func TestAnswersFitTheContract(t *testing.T) {
 		{"GET", "/organisations/lindenmere/principals/user/nobody", "", token},
 		{"POST", "/organisations/lindenmere/providers", `{"name":"quaywater-sso"}`, token},
 		{"GET", "/organisations/lindenmere/providers", "", token},
+		{"GET", "/sign-in/ways?organisation=lindenmere", "", ""},
+		{"POST", "/sign-in/told", `{"token":"x"}`, ""},
+		{"GET", "/session/provider", "", token},
+		{"POST", provider + "/trusts", fmt.Sprintf(`{"issuer":%q,"clientId":"arbora","secret":"x"}`, there.Issuer()), token},
+		{"POST", provider + "/trusts", `{"issuer":"http://id.quaywater.example","clientId":"arbora"}`, token},
+		{"GET", provider + "/entry", "", token},
+		{"PATCH", provider + "/entry", `{"entryRule":"claim.role is \"consultant\"","claimsLast":60}`, token},
+		{"PATCH", provider + "/entry?preview=true", `{"entryRule":"subject.name is \"x\""}`, token},
+		{"POST", provider + "/entry/tries", `{"claims":{"sub":"q-1","preferred_username":"x","role":"consultant"}}`, token},
+		{"GET", provider + "/arrivals", "", token},
+		{"PUT", provider + "/trusts/" + testbed.NoSuchID, `{"issuer":"https://id.quaywater.example","clientId":"arbora"}`, token},
+		{"PUT", provider + "/trusts/" + testbed.NoSuchID + "/state", `{"state":"in-use"}`, token},
+		{"POST", provider + "/trusts/" + testbed.NoSuchID + "/trials", "", token},
+		{"DELETE", provider + "/trusts/" + testbed.NoSuchID, "", token},
 		{"POST", "/organisations/lindenmere/outside-people", `{"provider":"quaywater-sso","subject":"q-4711","name":"ilka"}`, token},
 		{"GET", "/organisations/lindenmere/principals/outside-person/ilka@quaywater-sso", "", token},
 		{"GET", "/organisations/lindenmere/groups", "", token},

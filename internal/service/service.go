@@ -9,6 +9,7 @@ import (
 	"arbora.example/internal/ask"
 	"arbora.example/internal/change"
 	"arbora.example/internal/credential"
+	"arbora.example/internal/outside"
 	"arbora.example/internal/plan"
 	"arbora.example/internal/signin"
 	"arbora.example/internal/tenant"
@@ -26,6 +27,7 @@ type Options struct {
 	Sealer    *credential.Sealer                                         // seals what must be kept readable
 	Post      plan.Post                                                  // sends mail; nil when none can be sent
 	Hash      func(ctx context.Context, password string) (string, error) // of passwords; [credential.HashPassword] when it is nil
+	Fetch     outside.Fetcher                                            // asks identity providers
 	Files     tenant.SnapshotFiles                                       // nil keeps none: each start reads the records whole
 	Address   string                                                     // where people and programs reach it, such as https://arbora.example: it issues tokens under this name
 }
@@ -36,5 +38,5 @@ func New(o Options) *Service {
 		o.Hash = credential.HashPassword
 	}
 	tenants := tenant.NewTenants(o.Records, o.Catalogue, o.Clock, o.Log, o.Files, o.Address)
-	return &Service{change.NewChanges(signin.NewSignIns(plan.NewMaker(tenants, o.Post), o.Sealer, o.Hash), ask.NewAnswers(tenants))}
+	return &Service{change.NewChanges(signin.NewSignIns(plan.NewMaker(tenants, o.Post), o.Sealer, o.Hash, o.Fetch), ask.NewAnswers(tenants))}
 }

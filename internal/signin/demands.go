@@ -45,6 +45,15 @@ func sessionEnd(demands []settings.Demands, signedIn, lastUsed time.Time) time.T
 	return end
 }
 
+// endOf returns the moment at which a session ends that was last used at another: by what is demanded, and with what a provider said.
+func endOf(session store.Session, demands []settings.Demands, lastUsed time.Time) time.Time {
+	end := sessionEnd(demands, session.SignedInAt, lastUsed)
+	if until := session.Outside.Until; !until.IsZero() && until.Before(end) {
+		return until
+	}
+	return end
+}
+
 // lasting leaves out sessions that have ended by what is demanded of whose they are, where they work. Of other organisations than
 // the caller's only what they demand of everybody counts: as whom the person works there is not asked.
 func (s *SignIns) lasting(ctx context.Context, c tenant.Caller, sessions []store.Session) ([]store.Session, error) {

@@ -25,8 +25,8 @@ const sealedFactor = "second factor"
 
 // factorsDemanded returns the factors of which the caller needs one to sign in; none when a password alone will do.
 func (s *SignIns) factorsDemanded(ctx context.Context, c tenant.Caller) ([]settings.Factor, error) {
-	if c.Identity.ID.IsZero() {
-		return nil, nil
+	if c.Identity.ID.IsZero() || c.Identity.By == credential.ByProvider {
+		return nil, nil // how strongly their people sign in is for providers to see to
 	}
 	demands, err := s.demandsOf(ctx, c)
 	return settings.FactorsIn(demands...), err

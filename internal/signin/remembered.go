@@ -76,7 +76,7 @@ func (s *SignIns) withSessionOf(ctx context.Context, id model.ID, use func(store
 
 // dependencies are what a session is read from: its row, whose it is, and the names of where they are at home and where they work.
 func dependencies(session store.Session) []model.ID {
-	return []model.ID{session.ID, session.Identity.ID, session.Identity.Organisation, session.Organisation, session.Principal}
+	return []model.ID{session.ID, session.Identity.ID, session.Identity.Organisation, session.Organisation, session.Principal, session.Provider, session.Outside.Trust}
 }
 
 // withKey has use called with a key and whether an access token was taken back that was made with it; token is zero for the key alone.

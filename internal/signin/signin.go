@@ -17,6 +17,7 @@ import (
 	"arbora.example/access/model"
 	"arbora.example/internal/credential"
 	"arbora.example/internal/english"
+	"arbora.example/internal/outside"
 	"arbora.example/internal/plan"
 	"arbora.example/internal/problem"
 	"arbora.example/internal/store"
@@ -34,15 +35,17 @@ type SignIns struct {
 	signing    signing
 	remembered remembered
 	exchanged  *expirable.LRU[exchange, exchanged]
+	fetch      outside.Fetcher
+	issuers    *expirable.LRU[[sha256.Size]byte, *outside.Issuer]
 	verified   *expirable.LRU[[sha256.Size]byte, credential.AccessToken] // access tokens whose signature is right
 	setUp      atomic.Bool                                               // somebody has set the service up; once true it stays so
 }
 
-// NewSignIns makes one that hashes passwords by hash, and keeps by sealer what it must read again.
-func NewSignIns(m *plan.Maker, sealer *credential.Sealer, hash func(ctx context.Context, password string) (string, error)) *SignIns {
+// NewSignIns makes one that hashes passwords by hash, keeps by sealer what it must read again, and asks identity providers by fetch.
+func NewSignIns(m *plan.Maker, sealer *credential.Sealer, hash func(ctx context.Context, password string) (string, error), fetch outside.Fetcher) *SignIns {
 	return &SignIns{
 		Maker: m, sealer: sealer, Hash: hash, guesses: newGuesses(), viewing: newViewing(), exchanged: newExchanged(), verified: newVerified(),
-		remembered: newRemembered(m.Changed),
+		remembered: newRemembered(m.Changed), fetch: fetch, issuers: newIssuers(),
 	}
 }
 
@@ -111,7 +114,8 @@ func (s *SignIns) begin(ctx context.Context, session store.Session, from string,
 		return tenant.Caller{}, err
 	}
 	now := s.Moment()
-	c.SignedInAt, c.EndsAt = now, sessionEnd(demands, now, now)
+	session.SignedInAt = now
+	c.SignedInAt, c.EndsAt = now, endOf(session, demands, now)
 	return c, s.Records.StartSession(ctx, session, c.Token, s.Author(c))
 }
 
@@ -245,6 +249,7 @@ const (
 	showingKeys  purpose = "key"
 	usingPasskey purpose = "passkey"
 	recovering   purpose = "recovery"
+	comingBy     purpose = "provider"
 )
 
 const (
@@ -255,7 +260,7 @@ const (
 
 func newGuesses() *guesses {
 	g := &guesses{byPurpose: map[purpose]*lru.Cache[string, *rate.Limiter]{}}
-	for _, p := range []purpose{signingIn, openingLinks, askingIn, showingKeys, usingPasskey, recovering} {
+	for _, p := range []purpose{signingIn, openingLinks, askingIn, showingKeys, usingPasskey, recovering, comingBy} {
 		cache, err := lru.New[string, *rate.Limiter](guessersKept)
 		if err != nil {
 			panic(err) // the size is a constant above zero

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"time"
 
+	"arbora.example/access/model"
 	"arbora.example/internal/credential"
 	"arbora.example/internal/problem"
 	"arbora.example/internal/store"
@@ -94,7 +95,7 @@ func (s *SignIns) sessionCaller(ctx context.Context, session store.Session, foun
 	if err != nil {
 		return tenant.Caller{}, err
 	}
-	if !now.Before(sessionEnd(demands, session.SignedInAt, session.LastUsedAt)) {
+	if !now.Before(endOf(session, demands, session.LastUsedAt)) {
 		return tenant.Caller{}, &problem.Problem{Kind: problem.Expired, Detail: "your session has expired", Next: "sign in again"}
 	}
 	// Written once a minute at most: the end of an idle session need not be more exact.
@@ -105,7 +106,7 @@ func (s *SignIns) sessionCaller(ctx context.Context, session store.Session, foun
 		s.usedNow(token, session.ID)
 		session.LastUsedAt = now
 	}
-	c.EndsAt = sessionEnd(demands, session.SignedInAt, session.LastUsedAt)
+	c.EndsAt = endOf(session, demands, session.LastUsedAt)
 	return c, nil
 }
 
@@ -128,6 +129,10 @@ func (s *SignIns) isIn(ctx context.Context, c *tenant.Caller) (bool, error) {
 	p, ok := now.Principal(c.Principal)
 	if c.Kind = p.Kind; !ok || p.Inactive {
 		return false, nil
+	}
+	if p.Kind == model.OutsidePerson {
+		provider, there := now.Principal(p.Provider)
+		return there && !provider.Inactive, nil
 	}
 	if home := c.Identity.Organisation; !home.IsZero() && home != c.Organisation {
 		if now, err = s.Current(ctx, s.Tenant(home)); err != nil {

@@ -132,7 +132,7 @@ func (r rows) describePrincipal(id model.ID, was, is PrincipalDetails) error {
 		is.Title, is.Description, idColumn(is.Identity), idColumn(r.organisation), idColumn(id)); err != nil {
 		return err
 	}
-	if p.Kind == model.User && is.Email != was.Email {
+	if (p.Kind == model.User || p.Kind == model.OutsidePerson) && is.Email != was.Email {
 		if err := r.exec("UPDATE identity SET email = ? WHERE id = ?", is.Email, idColumn(id)); err != nil {
 			return err
 		}
@@ -156,8 +156,14 @@ func (r rows) setState(p access.Principal, to credential.State) error {
 	}
 	// Whose home puts them out of use is out everywhere.
 	if err := r.exec(`UPDATE session s JOIN principal p ON p.identity_id = s.identity_id SET s.ended_at = ?
-		WHERE s.ended_at IS NULL AND p.organisation_id = ? AND p.id = ? AND (p.kind = 'user' OR s.organisation_id = p.organisation_id)`, r.at, idColumn(r.organisation), idColumn(p.ID)); err != nil {
+		WHERE s.ended_at IS NULL AND p.organisation_id = ? AND p.id = ? AND (p.kind IN ('user', 'outside-person') OR s.organisation_id = p.organisation_id)`, r.at, idColumn(r.organisation), idColumn(p.ID)); err != nil {
 		return err
+	}
+	if p.Kind == model.Provider {
+		if err := r.exec(`UPDATE session s JOIN principal p ON p.identity_id = s.identity_id SET s.ended_at = ?
+			WHERE s.ended_at IS NULL AND p.organisation_id = ? AND p.provider_id = ?`, r.at, idColumn(r.organisation), idColumn(p.ID)); err != nil {
+			return err
+		}
 	}
 	if to == credential.Retired && p.Kind == model.User {
 		// For good: whoever is restored later begins without the keys of before.

@@ -24,6 +24,8 @@ type Session struct {
 	Factor           settings.Factor // by which it began
 	ProvedAt         time.Time       // when the person last gave a password or passkey in it; zero for never
 	EndedAt          time.Time       // when it was ended before its time; zero for never
+	Provider         model.ID        // of an outside person: by whom they came
+	Outside          Outside
 }
 
 // endedKept is for how long ended sessions are kept, so that whoever still uses one can be told what became of it.
@@ -43,9 +45,10 @@ func (s *Store) StartSession(ctx context.Context, session Session, token credent
 			tx.signal(i.ID)
 		}
 		hash := token.Hash()
-		if _, err := tx.ExecContext(ctx, `INSERT INTO session (token_hash, id, identity_id, organisation_id, signed_in_at, last_used_at, made_from, agent, factor, proved_at)
-			VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-			hash[:], idColumn(session.ID), idColumn(i.ID), idColumn(session.Organisation), author.At, author.At, author.From, session.Agent, session.Factor, momentColumn(session.ProvedAt)); err != nil {
+		if _, err := tx.ExecContext(ctx, `INSERT INTO session (token_hash, id, identity_id, organisation_id, signed_in_at, last_used_at, made_from, agent, factor, proved_at, trust_id, outside_session, outside_token, until)
+			VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+			hash[:], idColumn(session.ID), idColumn(i.ID), idColumn(session.Organisation), author.At, author.At, author.From, session.Agent, session.Factor, momentColumn(session.ProvedAt),
+			idColumn(session.Outside.Trust), session.Outside.Session, session.Outside.Sealed, momentColumn(session.Outside.Until)); err != nil {
 			return err
 		}
 		if err := noteSignIn(ctx, tx, session.ID, author.At); err != nil {
@@ -73,16 +76,17 @@ func (s *Store) SessionOf(ctx context.Context, id model.ID) (Session, error) {
 }
 
 func (s *Store) session(ctx context.Context, which string, value any) (session Session, err error) {
-	query := `SELECT ` + identityColumns + `, s.id, s.organisation_id, COALESCE(here.name, ''), seat.id, s.signed_in_at, s.last_used_at, s.made_from, s.agent, s.factor, s.proved_at, s.ended_at` +
+	query := `SELECT ` + identityColumns + `, s.id, s.organisation_id, COALESCE(here.name, ''), seat.id, s.signed_in_at, s.last_used_at, s.made_from, s.agent, s.factor, s.proved_at, s.ended_at, s.trust_id, s.until, seat.provider_id` +
 		identityTables + `JOIN session s ON s.identity_id = i.id
 		LEFT JOIN scope here ON here.id = s.organisation_id
 		LEFT JOIN principal seat ON seat.identity_id = s.identity_id AND seat.organisation_id = s.organisation_id
 		WHERE ` + which
-	var proved, ended sql.NullTime
+	var proved, ended, until sql.NullTime
 	err = scanIdentity(s.db.QueryRowContext(ctx, query, value).Scan, &session.Identity,
 		(*idColumn)(&session.ID), (*idColumn)(&session.Organisation), &session.OrganisationName, (*idColumn)(&session.Principal),
-		&session.SignedInAt, &session.LastUsedAt, &session.From, &session.Agent, &session.Factor, &proved, &ended)
-	session.ProvedAt, session.EndedAt = proved.Time, ended.Time
+		&session.SignedInAt, &session.LastUsedAt, &session.From, &session.Agent, &session.Factor, &proved, &ended,
+		(*idColumn)(&session.Outside.Trust), &until, (*idColumn)(&session.Provider))
+	session.ProvedAt, session.EndedAt, session.Outside.Until = proved.Time, ended.Time, until.Time
 	return session, err
 }
 

@@ -43,6 +43,10 @@ type Tx interface {
 	ProveAddress(identity model.ID, address string) error
 	TakeOver(i store.Identity, hash string) error
 	WithdrawKey(k store.Key) error
+	PutTrust(before, after store.Trust) error
+	RemoveTrust(t store.Trust) error
+	PutEntry(before, after store.Entry) error
+	EndSessions(people []model.ID) error
 }
 
 // Records are where everything is kept: see [store.Store], whose methods say what they do.
@@ -59,6 +63,14 @@ type Records interface {
 	Recovery(ctx context.Context, token credential.Token) (i store.Identity, until time.Time, err error)
 	Recover(ctx context.Context, i store.Identity, token credential.Token, hash string, author store.Author) error
 	TakeAssertion(ctx context.Context, hash [32]byte, until, at time.Time) (fresh bool, err error)
+	Trust(ctx context.Context, id model.ID) (store.Trust, error)
+	Trusts(ctx context.Context, organisation model.ID) ([]store.Trust, error)
+	Tried(ctx context.Context, trust model.ID, at time.Time) error
+	Entry(ctx context.Context, provider model.ID) (store.Entry, error)
+	AddArrival(ctx context.Context, a store.Arrival, record store.AuditRecord) error
+	Arrivals(ctx context.Context, provider model.ID, limit int) ([]store.Arrival, error)
+	EndOutside(ctx context.Context, trust model.ID, subject, session string, record store.AuditRecord) (n int, err error)
+	EndsOutside(ctx context.Context, session model.ID) (store.Outside, error)
 	Quotas(ctx context.Context, organisation model.ID) (settings.Quotas, error)
 	Factors(ctx context.Context, organisation model.ID) (map[model.ID][]settings.Factor, error)
 	BeginOnce(ctx context.Context, key, request [32]byte, at time.Time) (before store.Answered, begun bool, err error)

@@ -40,6 +40,60 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/session/provider": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where my browser ends the session at my identity provider, too */
+        get: operations["showProviderSession"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/sign-in/ways": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The identity providers by which people sign in to an organisation; of an organisation that is not there, none
+         * @description A browser begins at /sign-in/by/ORGANISATION/PROVIDER of this service.
+         */
+        get: operations["listWays"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/sign-in/told": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Why somebody who came back from an identity provider was not let in, once */
+        post: operations["readSignInOutcome"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/session/proof": {
         parameters: {
             query?: never;
@@ -760,6 +814,130 @@ export interface paths {
         put?: never;
         /** Create an identity provider, by which nobody comes yet */
         post: operations["createProvider"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/organisations/{organisation}/providers/{provider}/entry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How people come in by an identity provider: by what it is trusted, what is made of what it says, and whom it lets in */
+        get: operations["showEntry"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Say what is made of what an identity provider says, and whom it lets in
+         * @description Who sets it needs to hold what the provider's people hold, and a fresh proof. The impact is by what was said of people last; the sessions of those who are shut out end.
+         */
+        patch: operations["setEntry"];
+        trace?: never;
+    };
+    "/organisations/{organisation}/providers/{provider}/entry/tries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What would become of somebody of whom an identity provider said such claims; nothing is changed */
+        post: operations["tryClaims"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/organisations/{organisation}/providers/{provider}/arrivals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who came by an identity provider last, and who was not let in and why */
+        get: operations["listArrivals"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/organisations/{organisation}/providers/{provider}/trusts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Have an identity provider be trusted by its word over OpenID Connect, on trial at first */
+        post: operations["createTrust"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/organisations/{organisation}/providers/{provider}/trusts/{trust}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Have a trust name another issuer or client; it is then on trial again */
+        put: operations["editTrust"];
+        post?: never;
+        /** Have an identity provider be trusted no more by a trust; the sessions that began by it end, and people stay */
+        delete: operations["removeTrust"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/organisations/{organisation}/providers/{provider}/trusts/{trust}/state": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Put a trust into use after a trial, or back on trial */
+        put: operations["setTrustState"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/organisations/{organisation}/providers/{provider}/trusts/{trust}/trials": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** An address at which a browser tries a trust, once: nobody comes in, and what is said is kept for administrators to see */
+        post: operations["beginTrial"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1743,6 +1921,8 @@ export interface components {
             keeper: boolean;
             /** @description user or guest, where the session works; keeper; or service-account or service for a program */
             kind: string;
+            /** @description Of an outside person: the identity provider, where they sign in */
+            provider?: string;
             /** @description A new password must be chosen before anything else */
             choosePassword: boolean;
             /**
@@ -1964,6 +2144,141 @@ export interface components {
             provider: components["schemas"]["Provider"];
             /** Format: int64 */
             revision: number;
+        };
+        AddressToOpen: {
+            /** @description To be opened in a browser; empty for none */
+            address: string;
+        };
+        WayList: {
+            ways: components["schemas"]["Way"][];
+        };
+        Way: {
+            provider: string;
+            title: string;
+        };
+        OutcomeToken: {
+            token: string;
+        };
+        SignInOutcome: {
+            /** @description What went wrong */
+            detail: string;
+            /** @description What to do next */
+            next: string;
+        };
+        Entry: {
+            claimMap: components["schemas"]["ClaimMap"];
+            /** @description A condition over claims that people have to fulfil; empty: all come in */
+            entryRule: string;
+            /** @description For how many minutes what the provider says of somebody may be used; then they sign in there again */
+            claimsLast: number;
+            trusts: components["schemas"]["Trust"][];
+        };
+        EntryEdit: {
+            claimMap?: components["schemas"]["ClaimMap"];
+            entryRule?: string;
+            claimsLast?: number;
+        };
+        /** @description Which claims become what is kept of a person, by JSONPath (RFC 9535) */
+        ClaimMap: {
+            subject: components["schemas"]["ClaimPick"];
+            name: components["schemas"]["ClaimPick"];
+            title: components["schemas"]["ClaimPick"];
+            email: components["schemas"]["ClaimPick"];
+            groups: components["schemas"]["ClaimPick"];
+            tags?: {
+                [key: string]: components["schemas"]["ClaimPick"];
+            };
+        };
+        ClaimPick: {
+            /** @description A JSONPath; empty for nowhere */
+            path: string;
+            /** @description Where else, or with what text, if nothing is found there */
+            otherwise?: string;
+        };
+        TrustWanted: {
+            /** @description The provider's address, as it writes it itself */
+            issuer: string;
+            /** @description What the provider knows Arbora by */
+            clientId: string;
+            /** @description The client secret; empty leaves it, or is none */
+            secret?: string;
+            /** @description What is asked for besides openid */
+            scopes?: string[];
+        };
+        Trust: {
+            id: string;
+            issuer: string;
+            clientId: string;
+            hasSecret: boolean;
+            scopes: string[];
+            state: components["schemas"]["TrustState"];
+            /**
+             * Format: date-time
+             * @description When a trial by it went well
+             */
+            triedAt?: string;
+            /** Format: date-time */
+            createdAt: string;
+            /** @description The redirect URI to tell the provider */
+            returnAddress: string;
+            /** @description The back-channel logout URI to tell the provider */
+            endedAddress: string;
+        };
+        /** @enum {string} */
+        TrustState: "trial" | "in-use";
+        TrustStateWanted: {
+            state: components["schemas"]["TrustState"];
+        };
+        TrustMade: {
+            trust: components["schemas"]["Trust"];
+            /** Format: int64 */
+            revision: number;
+        };
+        ArrivalList: {
+            arrivals: components["schemas"]["Arrival"][];
+        };
+        Arrival: {
+            id: string;
+            /** Format: date-time */
+            at: string;
+            trial: boolean;
+            /** @description Why they were not let in; empty for let in */
+            refused: string;
+            subject: string;
+            /** @description The outside person; empty where it came to none */
+            name: string;
+            /** @description As they came */
+            claims?: {
+                [key: string]: unknown;
+            };
+            /** @description The network address */
+            from: string;
+        };
+        ClaimsTry: {
+            claims: {
+                [key: string]: unknown;
+            };
+            claimMap?: components["schemas"]["ClaimMap"];
+            entryRule?: string;
+        };
+        ClaimsTried: {
+            picks: components["schemas"]["Picked"][];
+            /** @description Why the claims make no person; empty where they do */
+            fault: string;
+            /** @description Whether the entry rule lets them in */
+            admitted: boolean;
+            /** @description The part of the entry rule that does not hold */
+            stops: string;
+            /** @description The outside person who has the subject; empty for none yet */
+            known: string;
+            impact?: components["schemas"]["Impact"];
+        };
+        Picked: {
+            /** @description subject, name, title, email, groups, or tag and its key */
+            field: string;
+            values: string[];
+            /** @description Found in the second place */
+            otherwise: boolean;
         };
         OutsidePersonNew: {
             /** @description The identity provider */
@@ -3443,6 +3758,10 @@ export interface components {
     parameters: {
         /** @description The organisation's name */
         OrganisationName: string;
+        /** @description The identity provider's name */
+        ProviderName: string;
+        /** @description A trust's id */
+        TrustID: string;
         /** @description The group's name */
         GroupName: string;
         /** @description A scope's id or address (with / written %2F) */
@@ -3555,6 +3874,75 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    showProviderSession: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The address; empty where there is no such session or place */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AddressToOpen"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listWays: {
+        parameters: {
+            query: {
+                organisation: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The ways */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WayList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    readSignInOutcome: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OutcomeToken"];
+            };
+        };
+        responses: {
+            /** @description Why */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignInOutcome"];
+                };
             };
             default: components["responses"]["Problem"];
         };
@@ -5168,6 +5556,310 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProviderMade"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    showEntry: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+                /** @description The identity provider's name */
+                provider: components["parameters"]["ProviderName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description How people come in */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Entry"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setEntry: {
+        parameters: {
+            query?: {
+                /** @description Answer with the impact and write nothing */
+                preview?: components["parameters"]["Preview"];
+            };
+            header?: {
+                /** @description The confirmation of an impact: the change is made only if its impact is still that one */
+                "If-Match"?: components["parameters"]["IfMatch"];
+            };
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+                /** @description The identity provider's name */
+                provider: components["parameters"]["ProviderName"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EntryEdit"];
+            };
+        };
+        responses: {
+            /** @description Set, or, as a preview, the impact it would have */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Written"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    tryClaims: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+                /** @description The identity provider's name */
+                provider: components["parameters"]["ProviderName"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClaimsTry"];
+            };
+        };
+        responses: {
+            /** @description What would become of them */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClaimsTried"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listArrivals: {
+        parameters: {
+            query?: {
+                /** @description How many at most */
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+                /** @description The identity provider's name */
+                provider: components["parameters"]["ProviderName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Arrivals, the latest first */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArrivalList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    createTrust: {
+        parameters: {
+            query?: {
+                /** @description Answer with the impact and write nothing */
+                preview?: components["parameters"]["Preview"];
+            };
+            header?: {
+                /** @description The confirmation of an impact: the change is made only if its impact is still that one */
+                "If-Match"?: components["parameters"]["IfMatch"];
+            };
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+                /** @description The identity provider's name */
+                provider: components["parameters"]["ProviderName"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TrustWanted"];
+            };
+        };
+        responses: {
+            /** @description The impact it would have; nothing was written */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Written"];
+                };
+            };
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrustMade"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    editTrust: {
+        parameters: {
+            query?: {
+                /** @description Answer with the impact and write nothing */
+                preview?: components["parameters"]["Preview"];
+            };
+            header?: {
+                /** @description The confirmation of an impact: the change is made only if its impact is still that one */
+                "If-Match"?: components["parameters"]["IfMatch"];
+            };
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+                /** @description The identity provider's name */
+                provider: components["parameters"]["ProviderName"];
+                /** @description A trust's id */
+                trust: components["parameters"]["TrustID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TrustWanted"];
+            };
+        };
+        responses: {
+            /** @description Edited, or, as a preview, the impact it would have */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Written"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeTrust: {
+        parameters: {
+            query?: {
+                /** @description Answer with the impact and write nothing */
+                preview?: components["parameters"]["Preview"];
+            };
+            header?: {
+                /** @description The confirmation of an impact: the change is made only if its impact is still that one */
+                "If-Match"?: components["parameters"]["IfMatch"];
+            };
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+                /** @description The identity provider's name */
+                provider: components["parameters"]["ProviderName"];
+                /** @description A trust's id */
+                trust: components["parameters"]["TrustID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Removed, or, as a preview, the impact it would have */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Written"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setTrustState: {
+        parameters: {
+            query?: {
+                /** @description Answer with the impact and write nothing */
+                preview?: components["parameters"]["Preview"];
+            };
+            header?: {
+                /** @description The confirmation of an impact: the change is made only if its impact is still that one */
+                "If-Match"?: components["parameters"]["IfMatch"];
+            };
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+                /** @description The identity provider's name */
+                provider: components["parameters"]["ProviderName"];
+                /** @description A trust's id */
+                trust: components["parameters"]["TrustID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TrustStateWanted"];
+            };
+        };
+        responses: {
+            /** @description Set, or, as a preview, the impact it would have */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Written"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    beginTrial: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+                /** @description The identity provider's name */
+                provider: components["parameters"]["ProviderName"];
+                /** @description A trust's id */
+                trust: components["parameters"]["TrustID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The address */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AddressToOpen"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -20,6 +20,7 @@ import (
 	"arbora.example/internal/demo"
 	"arbora.example/internal/host"
 	"arbora.example/internal/service"
+	"arbora.example/internal/standin/identity"
 	"arbora.example/internal/standin/loam/loamcmd"
 	"arbora.example/internal/standin/mailsink"
 	"arbora.example/internal/store/mariadbd"
@@ -28,8 +29,9 @@ import (
 // Demo runs the demo's commands.
 type Demo struct {
 	host.Host
-	large  bool         // with many people and scopes beside the scenario's
-	behind atomic.Int64 // how far the service's clock is behind the machine's
+	provider string       // the address of the partner's identity provider; empty for none
+	large    bool         // with many people and scopes beside the scenario's
+	behind   atomic.Int64 // how far the service's clock is behind the machine's
 }
 
 // now is the service's clock, which the demo sets: its history is written over half a year, and the tour has days pass.
@@ -73,13 +75,19 @@ func (d *Demo) startCommand() *cli.Command {
 				return err
 			}
 			defer sink.Close()
+			provider, err := identity.Start(defaultOrFree("127.0.0.1:8428"), "Quaywater Seed Exchange", identity.Quaywater())
+			if err != nil {
+				return err
+			}
+			defer provider.Close()
+			d.provider = provider.Issuer()
 			set.Mail, set.MailFrom = sink.Mail(), demoMailFrom
 			i, err := d.startDemo(ctx, set, sink.Page())
 			if err != nil {
 				return err
 			}
 			address := cmp.Or(set.Address, i.Address)
-			fmt.Fprintf(d.Out, "\nThe console is at %s/\nMail that it sends is at %s/\nLoam, the stand-in cloud, answers at %s\n\nEverybody signs in with the password %s:\n", address, sink.Page(), set.Loam, demo.Passphrase)
+			fmt.Fprintf(d.Out, "\nThe console is at %s/\nMail that it sends is at %s/\nLoam, the stand-in cloud, answers at %s\nThe identity provider of the Quaywater Seed Exchange is at %s/\n\nEverybody signs in with the password %s:\n", address, sink.Page(), set.Loam, d.provider, demo.Passphrase)
 			for _, s := range demo.SignIns() {
 				fmt.Fprintf(d.Out, "  %-20s %s\n", s[0], s[1])
 			}
@@ -120,6 +128,9 @@ func (d *Demo) startDemo(ctx context.Context, set host.Settings, letters string)
 	}
 	if err == nil {
 		err = d.addLoam(ctx, i, set, fresh, letters != "")
+	}
+	if err == nil && fresh && d.provider != "" {
+		err = demo.LoadProvider(ctx, cmp.Or(set.Address, i.Address), d.provider)
 	}
 	if err == nil && fresh {
 		err = os.WriteFile(loaded, nil, 0o600)

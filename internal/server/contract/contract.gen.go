@@ -157,6 +157,33 @@ type ServerInterface interface {
 	// CreateProvider Create an identity provider, by which nobody comes yet
 	// (POST /organisations/{organisation}/providers)
 	CreateProvider(c *gin.Context, organisation OrganisationName, params CreateProviderParams)
+	// ListArrivals Who came by an identity provider last, and who was not let in and why
+	// (GET /organisations/{organisation}/providers/{provider}/arrivals)
+	ListArrivals(c *gin.Context, organisation OrganisationName, provider ProviderName, params ListArrivalsParams)
+	// ShowEntry How people come in by an identity provider: by what it is trusted, what is made of what it says, and whom it lets in
+	// (GET /organisations/{organisation}/providers/{provider}/entry)
+	ShowEntry(c *gin.Context, organisation OrganisationName, provider ProviderName)
+	// SetEntry Say what is made of what an identity provider says, and whom it lets in
+	// (PATCH /organisations/{organisation}/providers/{provider}/entry)
+	SetEntry(c *gin.Context, organisation OrganisationName, provider ProviderName, params SetEntryParams)
+	// TryClaims What would become of somebody of whom an identity provider said such claims; nothing is changed
+	// (POST /organisations/{organisation}/providers/{provider}/entry/tries)
+	TryClaims(c *gin.Context, organisation OrganisationName, provider ProviderName)
+	// CreateTrust Have an identity provider be trusted by its word over OpenID Connect, on trial at first
+	// (POST /organisations/{organisation}/providers/{provider}/trusts)
+	CreateTrust(c *gin.Context, organisation OrganisationName, provider ProviderName, params CreateTrustParams)
+	// RemoveTrust Have an identity provider be trusted no more by a trust; the sessions that began by it end, and people stay
+	// (DELETE /organisations/{organisation}/providers/{provider}/trusts/{trust})
+	RemoveTrust(c *gin.Context, organisation OrganisationName, provider ProviderName, trust TrustID, params RemoveTrustParams)
+	// EditTrust Have a trust name another issuer or client; it is then on trial again
+	// (PUT /organisations/{organisation}/providers/{provider}/trusts/{trust})
+	EditTrust(c *gin.Context, organisation OrganisationName, provider ProviderName, trust TrustID, params EditTrustParams)
+	// SetTrustState Put a trust into use after a trial, or back on trial
+	// (PUT /organisations/{organisation}/providers/{provider}/trusts/{trust}/state)
+	SetTrustState(c *gin.Context, organisation OrganisationName, provider ProviderName, trust TrustID, params SetTrustStateParams)
+	// BeginTrial An address at which a browser tries a trust, once: nobody comes in, and what is said is kept for administrators to see
+	// (POST /organisations/{organisation}/providers/{provider}/trusts/{trust}/trials)
+	BeginTrial(c *gin.Context, organisation OrganisationName, provider ProviderName, trust TrustID)
 	// ShowQuotas What an organisation may have, and what it has: for keepers, and who may describe it
 	// (GET /organisations/{organisation}/quotas)
 	ShowQuotas(c *gin.Context, organisation OrganisationName)
@@ -370,6 +397,15 @@ type ServerInterface interface {
 	// ProveSession Give my password or passkey once more, as a fresh proof for what takes one
 	// (POST /session/proof)
 	ProveSession(c *gin.Context)
+	// ShowProviderSession Where my browser ends the session at my identity provider, too
+	// (GET /session/provider)
+	ShowProviderSession(c *gin.Context)
+	// ReadSignInOutcome Why somebody who came back from an identity provider was not let in, once
+	// (POST /sign-in/told)
+	ReadSignInOutcome(c *gin.Context)
+	// ListWays The identity providers by which people sign in to an organisation; of an organisation that is not there, none
+	// (GET /sign-in/ways)
+	ListWays(c *gin.Context, params ListWaysParams)
 	// GetStatus Whether the service is ready, and whether anybody has set it up
 	// (GET /status)
 	GetStatus(c *gin.Context)
@@ -2699,6 +2735,519 @@ func (siw *ServerInterfaceWrapper) CreateProvider(c *gin.Context) {
 	}
 
 	siw.Handler.CreateProvider(c, organisation, params)
+}
+
+// ListArrivals operation middleware
+func (siw *ServerInterfaceWrapper) ListArrivals(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "organisation" -------------
+	var organisation OrganisationName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "provider" -------------
+	var provider ProviderName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "provider", c.Param("provider"), &provider, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter provider: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListArrivalsParams
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListArrivals(c, organisation, provider, params)
+}
+
+// ShowEntry operation middleware
+func (siw *ServerInterfaceWrapper) ShowEntry(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "organisation" -------------
+	var organisation OrganisationName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "provider" -------------
+	var provider ProviderName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "provider", c.Param("provider"), &provider, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter provider: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ShowEntry(c, organisation, provider)
+}
+
+// SetEntry operation middleware
+func (siw *ServerInterfaceWrapper) SetEntry(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "organisation" -------------
+	var organisation OrganisationName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "provider" -------------
+	var provider ProviderName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "provider", c.Param("provider"), &provider, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter provider: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params SetEntryParams
+
+	// ------------- Optional query parameter "preview" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "preview", c.Request.URL.Query(), &params.Preview, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter preview: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "If-Match" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
+		var IfMatch IfMatch
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for If-Match, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter If-Match: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IfMatch = IfMatch
+
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SetEntry(c, organisation, provider, params)
+}
+
+// TryClaims operation middleware
+func (siw *ServerInterfaceWrapper) TryClaims(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "organisation" -------------
+	var organisation OrganisationName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "provider" -------------
+	var provider ProviderName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "provider", c.Param("provider"), &provider, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter provider: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.TryClaims(c, organisation, provider)
+}
+
+// CreateTrust operation middleware
+func (siw *ServerInterfaceWrapper) CreateTrust(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "organisation" -------------
+	var organisation OrganisationName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "provider" -------------
+	var provider ProviderName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "provider", c.Param("provider"), &provider, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter provider: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params CreateTrustParams
+
+	// ------------- Optional query parameter "preview" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "preview", c.Request.URL.Query(), &params.Preview, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter preview: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "If-Match" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
+		var IfMatch IfMatch
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for If-Match, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter If-Match: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IfMatch = IfMatch
+
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.CreateTrust(c, organisation, provider, params)
+}
+
+// RemoveTrust operation middleware
+func (siw *ServerInterfaceWrapper) RemoveTrust(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "organisation" -------------
+	var organisation OrganisationName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "provider" -------------
+	var provider ProviderName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "provider", c.Param("provider"), &provider, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter provider: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "trust" -------------
+	var trust TrustID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "trust", c.Param("trust"), &trust, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter trust: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params RemoveTrustParams
+
+	// ------------- Optional query parameter "preview" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "preview", c.Request.URL.Query(), &params.Preview, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter preview: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "If-Match" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
+		var IfMatch IfMatch
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for If-Match, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter If-Match: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IfMatch = IfMatch
+
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RemoveTrust(c, organisation, provider, trust, params)
+}
+
+// EditTrust operation middleware
+func (siw *ServerInterfaceWrapper) EditTrust(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "organisation" -------------
+	var organisation OrganisationName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "provider" -------------
+	var provider ProviderName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "provider", c.Param("provider"), &provider, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter provider: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "trust" -------------
+	var trust TrustID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "trust", c.Param("trust"), &trust, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter trust: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params EditTrustParams
+
+	// ------------- Optional query parameter "preview" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "preview", c.Request.URL.Query(), &params.Preview, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter preview: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "If-Match" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
+		var IfMatch IfMatch
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for If-Match, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter If-Match: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IfMatch = IfMatch
+
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.EditTrust(c, organisation, provider, trust, params)
+}
+
+// SetTrustState operation middleware
+func (siw *ServerInterfaceWrapper) SetTrustState(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "organisation" -------------
+	var organisation OrganisationName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "provider" -------------
+	var provider ProviderName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "provider", c.Param("provider"), &provider, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter provider: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "trust" -------------
+	var trust TrustID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "trust", c.Param("trust"), &trust, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter trust: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params SetTrustStateParams
+
+	// ------------- Optional query parameter "preview" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "preview", c.Request.URL.Query(), &params.Preview, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter preview: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "If-Match" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
+		var IfMatch IfMatch
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for If-Match, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter If-Match: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IfMatch = IfMatch
+
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SetTrustState(c, organisation, provider, trust, params)
+}
+
+// BeginTrial operation middleware
+func (siw *ServerInterfaceWrapper) BeginTrial(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "organisation" -------------
+	var organisation OrganisationName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "provider" -------------
+	var provider ProviderName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "provider", c.Param("provider"), &provider, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter provider: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "trust" -------------
+	var trust TrustID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "trust", c.Param("trust"), &trust, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter trust: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.BeginTrial(c, organisation, provider, trust)
 }
 
 // ShowQuotas operation middleware
@@ -5076,6 +5625,59 @@ func (siw *ServerInterfaceWrapper) ProveSession(c *gin.Context) {
 	siw.Handler.ProveSession(c)
 }
 
+// ShowProviderSession operation middleware
+func (siw *ServerInterfaceWrapper) ShowProviderSession(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ShowProviderSession(c)
+}
+
+// ReadSignInOutcome operation middleware
+func (siw *ServerInterfaceWrapper) ReadSignInOutcome(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ReadSignInOutcome(c)
+}
+
+// ListWays operation middleware
+func (siw *ServerInterfaceWrapper) ListWays(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListWaysParams
+
+	// ------------- Required query parameter "organisation" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "organisation", c.Request.URL.Query(), &params.Organisation, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListWays(c, params)
+}
+
 // GetStatus operation middleware
 func (siw *ServerInterfaceWrapper) GetStatus(c *gin.Context) {
 
@@ -5162,6 +5764,15 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.PUT(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal/state", wrapper.SetState)
 	router.GET(options.BaseURL+"/organisations/:organisation/providers", wrapper.ListProviders)
 	router.POST(options.BaseURL+"/organisations/:organisation/providers", wrapper.CreateProvider)
+	router.GET(options.BaseURL+"/organisations/:organisation/providers/:provider/arrivals", wrapper.ListArrivals)
+	router.GET(options.BaseURL+"/organisations/:organisation/providers/:provider/entry", wrapper.ShowEntry)
+	router.PATCH(options.BaseURL+"/organisations/:organisation/providers/:provider/entry", wrapper.SetEntry)
+	router.POST(options.BaseURL+"/organisations/:organisation/providers/:provider/entry/tries", wrapper.TryClaims)
+	router.POST(options.BaseURL+"/organisations/:organisation/providers/:provider/trusts", wrapper.CreateTrust)
+	router.DELETE(options.BaseURL+"/organisations/:organisation/providers/:provider/trusts/:trust", wrapper.RemoveTrust)
+	router.PUT(options.BaseURL+"/organisations/:organisation/providers/:provider/trusts/:trust", wrapper.EditTrust)
+	router.PUT(options.BaseURL+"/organisations/:organisation/providers/:provider/trusts/:trust/state", wrapper.SetTrustState)
+	router.POST(options.BaseURL+"/organisations/:organisation/providers/:provider/trusts/:trust/trials", wrapper.BeginTrial)
 	router.GET(options.BaseURL+"/organisations/:organisation/quotas", wrapper.ShowQuotas)
 	router.PUT(options.BaseURL+"/organisations/:organisation/quotas", wrapper.SetQuotas)
 	router.PATCH(options.BaseURL+"/organisations/:organisation/scopes", wrapper.ReshapeScopes)
@@ -5233,6 +5844,9 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/session/passkey", wrapper.SignInByPasskey)
 	router.POST(options.BaseURL+"/session/passkey/options", wrapper.BeginPasskeySignIn)
 	router.POST(options.BaseURL+"/session/proof", wrapper.ProveSession)
+	router.GET(options.BaseURL+"/session/provider", wrapper.ShowProviderSession)
+	router.POST(options.BaseURL+"/sign-in/told", wrapper.ReadSignInOutcome)
+	router.GET(options.BaseURL+"/sign-in/ways", wrapper.ListWays)
 	router.GET(options.BaseURL+"/status", wrapper.GetStatus)
 }
 
@@ -6392,6 +7006,242 @@ func (response CreateProvider201JSONResponse) VisitCreateProviderResponse(w http
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListArrivalsRequestObject struct {
+	Organisation OrganisationName `json:"organisation"`
+	Provider     ProviderName     `json:"provider"`
+	Params       ListArrivalsParams
+}
+
+type ListArrivalsResponseObject interface {
+	VisitListArrivalsResponse(w http.ResponseWriter) error
+}
+
+type ListArrivals200JSONResponse ArrivalList
+
+func (response ListArrivals200JSONResponse) VisitListArrivalsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ShowEntryRequestObject struct {
+	Organisation OrganisationName `json:"organisation"`
+	Provider     ProviderName     `json:"provider"`
+}
+
+type ShowEntryResponseObject interface {
+	VisitShowEntryResponse(w http.ResponseWriter) error
+}
+
+type ShowEntry200JSONResponse Entry
+
+func (response ShowEntry200JSONResponse) VisitShowEntryResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetEntryRequestObject struct {
+	Organisation OrganisationName `json:"organisation"`
+	Provider     ProviderName     `json:"provider"`
+	Params       SetEntryParams
+	Body         *SetEntryJSONRequestBody
+}
+
+type SetEntryResponseObject interface {
+	VisitSetEntryResponse(w http.ResponseWriter) error
+}
+
+type SetEntry200JSONResponse Written
+
+func (response SetEntry200JSONResponse) VisitSetEntryResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TryClaimsRequestObject struct {
+	Organisation OrganisationName `json:"organisation"`
+	Provider     ProviderName     `json:"provider"`
+	Body         *TryClaimsJSONRequestBody
+}
+
+type TryClaimsResponseObject interface {
+	VisitTryClaimsResponse(w http.ResponseWriter) error
+}
+
+type TryClaims200JSONResponse ClaimsTried
+
+func (response TryClaims200JSONResponse) VisitTryClaimsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CreateTrustRequestObject struct {
+	Organisation OrganisationName `json:"organisation"`
+	Provider     ProviderName     `json:"provider"`
+	Params       CreateTrustParams
+	Body         *CreateTrustJSONRequestBody
+}
+
+type CreateTrustResponseObject interface {
+	VisitCreateTrustResponse(w http.ResponseWriter) error
+}
+
+type CreateTrust200JSONResponse Written
+
+func (response CreateTrust200JSONResponse) VisitCreateTrustResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CreateTrust201JSONResponse TrustMade
+
+func (response CreateTrust201JSONResponse) VisitCreateTrustResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RemoveTrustRequestObject struct {
+	Organisation OrganisationName `json:"organisation"`
+	Provider     ProviderName     `json:"provider"`
+	Trust        TrustID          `json:"trust"`
+	Params       RemoveTrustParams
+}
+
+type RemoveTrustResponseObject interface {
+	VisitRemoveTrustResponse(w http.ResponseWriter) error
+}
+
+type RemoveTrust200JSONResponse Written
+
+func (response RemoveTrust200JSONResponse) VisitRemoveTrustResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EditTrustRequestObject struct {
+	Organisation OrganisationName `json:"organisation"`
+	Provider     ProviderName     `json:"provider"`
+	Trust        TrustID          `json:"trust"`
+	Params       EditTrustParams
+	Body         *EditTrustJSONRequestBody
+}
+
+type EditTrustResponseObject interface {
+	VisitEditTrustResponse(w http.ResponseWriter) error
+}
+
+type EditTrust200JSONResponse Written
+
+func (response EditTrust200JSONResponse) VisitEditTrustResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetTrustStateRequestObject struct {
+	Organisation OrganisationName `json:"organisation"`
+	Provider     ProviderName     `json:"provider"`
+	Trust        TrustID          `json:"trust"`
+	Params       SetTrustStateParams
+	Body         *SetTrustStateJSONRequestBody
+}
+
+type SetTrustStateResponseObject interface {
+	VisitSetTrustStateResponse(w http.ResponseWriter) error
+}
+
+type SetTrustState200JSONResponse Written
+
+func (response SetTrustState200JSONResponse) VisitSetTrustStateResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BeginTrialRequestObject struct {
+	Organisation OrganisationName `json:"organisation"`
+	Provider     ProviderName     `json:"provider"`
+	Trust        TrustID          `json:"trust"`
+}
+
+type BeginTrialResponseObject interface {
+	VisitBeginTrialResponse(w http.ResponseWriter) error
+}
+
+type BeginTrial200JSONResponse AddressToOpen
+
+func (response BeginTrial200JSONResponse) VisitBeginTrialResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
 	_, err := buf.WriteTo(w)
 	return err
 }
@@ -8043,6 +8893,71 @@ func (response ProveSession204Response) VisitProveSessionResponse(w http.Respons
 	return nil
 }
 
+type ShowProviderSessionRequestObject struct {
+}
+
+type ShowProviderSessionResponseObject interface {
+	VisitShowProviderSessionResponse(w http.ResponseWriter) error
+}
+
+type ShowProviderSession200JSONResponse AddressToOpen
+
+func (response ShowProviderSession200JSONResponse) VisitShowProviderSessionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReadSignInOutcomeRequestObject struct {
+	Body *ReadSignInOutcomeJSONRequestBody
+}
+
+type ReadSignInOutcomeResponseObject interface {
+	VisitReadSignInOutcomeResponse(w http.ResponseWriter) error
+}
+
+type ReadSignInOutcome200JSONResponse SignInOutcome
+
+func (response ReadSignInOutcome200JSONResponse) VisitReadSignInOutcomeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListWaysRequestObject struct {
+	Params ListWaysParams
+}
+
+type ListWaysResponseObject interface {
+	VisitListWaysResponse(w http.ResponseWriter) error
+}
+
+type ListWays200JSONResponse WayList
+
+func (response ListWays200JSONResponse) VisitListWaysResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetStatusRequestObject struct {
 }
 
@@ -8204,6 +9119,33 @@ type StrictServerInterface interface {
 	// CreateProvider Create an identity provider, by which nobody comes yet
 	// (POST /organisations/{organisation}/providers)
 	CreateProvider(ctx context.Context, request CreateProviderRequestObject) (CreateProviderResponseObject, error)
+	// ListArrivals Who came by an identity provider last, and who was not let in and why
+	// (GET /organisations/{organisation}/providers/{provider}/arrivals)
+	ListArrivals(ctx context.Context, request ListArrivalsRequestObject) (ListArrivalsResponseObject, error)
+	// ShowEntry How people come in by an identity provider: by what it is trusted, what is made of what it says, and whom it lets in
+	// (GET /organisations/{organisation}/providers/{provider}/entry)
+	ShowEntry(ctx context.Context, request ShowEntryRequestObject) (ShowEntryResponseObject, error)
+	// SetEntry Say what is made of what an identity provider says, and whom it lets in
+	// (PATCH /organisations/{organisation}/providers/{provider}/entry)
+	SetEntry(ctx context.Context, request SetEntryRequestObject) (SetEntryResponseObject, error)
+	// TryClaims What would become of somebody of whom an identity provider said such claims; nothing is changed
+	// (POST /organisations/{organisation}/providers/{provider}/entry/tries)
+	TryClaims(ctx context.Context, request TryClaimsRequestObject) (TryClaimsResponseObject, error)
+	// CreateTrust Have an identity provider be trusted by its word over OpenID Connect, on trial at first
+	// (POST /organisations/{organisation}/providers/{provider}/trusts)
+	CreateTrust(ctx context.Context, request CreateTrustRequestObject) (CreateTrustResponseObject, error)
+	// RemoveTrust Have an identity provider be trusted no more by a trust; the sessions that began by it end, and people stay
+	// (DELETE /organisations/{organisation}/providers/{provider}/trusts/{trust})
+	RemoveTrust(ctx context.Context, request RemoveTrustRequestObject) (RemoveTrustResponseObject, error)
+	// EditTrust Have a trust name another issuer or client; it is then on trial again
+	// (PUT /organisations/{organisation}/providers/{provider}/trusts/{trust})
+	EditTrust(ctx context.Context, request EditTrustRequestObject) (EditTrustResponseObject, error)
+	// SetTrustState Put a trust into use after a trial, or back on trial
+	// (PUT /organisations/{organisation}/providers/{provider}/trusts/{trust}/state)
+	SetTrustState(ctx context.Context, request SetTrustStateRequestObject) (SetTrustStateResponseObject, error)
+	// BeginTrial An address at which a browser tries a trust, once: nobody comes in, and what is said is kept for administrators to see
+	// (POST /organisations/{organisation}/providers/{provider}/trusts/{trust}/trials)
+	BeginTrial(ctx context.Context, request BeginTrialRequestObject) (BeginTrialResponseObject, error)
 	// ShowQuotas What an organisation may have, and what it has: for keepers, and who may describe it
 	// (GET /organisations/{organisation}/quotas)
 	ShowQuotas(ctx context.Context, request ShowQuotasRequestObject) (ShowQuotasResponseObject, error)
@@ -8417,6 +9359,15 @@ type StrictServerInterface interface {
 	// ProveSession Give my password or passkey once more, as a fresh proof for what takes one
 	// (POST /session/proof)
 	ProveSession(ctx context.Context, request ProveSessionRequestObject) (ProveSessionResponseObject, error)
+	// ShowProviderSession Where my browser ends the session at my identity provider, too
+	// (GET /session/provider)
+	ShowProviderSession(ctx context.Context, request ShowProviderSessionRequestObject) (ShowProviderSessionResponseObject, error)
+	// ReadSignInOutcome Why somebody who came back from an identity provider was not let in, once
+	// (POST /sign-in/told)
+	ReadSignInOutcome(ctx context.Context, request ReadSignInOutcomeRequestObject) (ReadSignInOutcomeResponseObject, error)
+	// ListWays The identity providers by which people sign in to an organisation; of an organisation that is not there, none
+	// (GET /sign-in/ways)
+	ListWays(ctx context.Context, request ListWaysRequestObject) (ListWaysResponseObject, error)
 	// GetStatus Whether the service is ready, and whether anybody has set it up
 	// (GET /status)
 	GetStatus(ctx context.Context, request GetStatusRequestObject) (GetStatusResponseObject, error)
@@ -10048,6 +10999,349 @@ func (sh *strictHandler) CreateProvider(ctx *gin.Context, organisation Organisat
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(CreateProviderResponseObject); ok {
 		if err := validResponse.VisitCreateProviderResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListArrivals operation middleware
+func (sh *strictHandler) ListArrivals(ctx *gin.Context, organisation OrganisationName, provider ProviderName, params ListArrivalsParams) {
+	var request ListArrivalsRequestObject
+
+	request.Organisation = organisation
+	request.Provider = provider
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListArrivals(ctx, request.(ListArrivalsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListArrivals")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListArrivalsResponseObject); ok {
+		if err := validResponse.VisitListArrivalsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ShowEntry operation middleware
+func (sh *strictHandler) ShowEntry(ctx *gin.Context, organisation OrganisationName, provider ProviderName) {
+	var request ShowEntryRequestObject
+
+	request.Organisation = organisation
+	request.Provider = provider
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ShowEntry(ctx, request.(ShowEntryRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ShowEntry")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ShowEntryResponseObject); ok {
+		if err := validResponse.VisitShowEntryResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// SetEntry operation middleware
+func (sh *strictHandler) SetEntry(ctx *gin.Context, organisation OrganisationName, provider ProviderName, params SetEntryParams) {
+	var request SetEntryRequestObject
+
+	request.Organisation = organisation
+	request.Provider = provider
+	request.Params = params
+
+	var body SetEntryJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SetEntry(ctx, request.(SetEntryRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SetEntry")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(SetEntryResponseObject); ok {
+		if err := validResponse.VisitSetEntryResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// TryClaims operation middleware
+func (sh *strictHandler) TryClaims(ctx *gin.Context, organisation OrganisationName, provider ProviderName) {
+	var request TryClaimsRequestObject
+
+	request.Organisation = organisation
+	request.Provider = provider
+
+	var body TryClaimsJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.TryClaims(ctx, request.(TryClaimsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TryClaims")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(TryClaimsResponseObject); ok {
+		if err := validResponse.VisitTryClaimsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// CreateTrust operation middleware
+func (sh *strictHandler) CreateTrust(ctx *gin.Context, organisation OrganisationName, provider ProviderName, params CreateTrustParams) {
+	var request CreateTrustRequestObject
+
+	request.Organisation = organisation
+	request.Provider = provider
+	request.Params = params
+
+	var body CreateTrustJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CreateTrust(ctx, request.(CreateTrustRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CreateTrust")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(CreateTrustResponseObject); ok {
+		if err := validResponse.VisitCreateTrustResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// RemoveTrust operation middleware
+func (sh *strictHandler) RemoveTrust(ctx *gin.Context, organisation OrganisationName, provider ProviderName, trust TrustID, params RemoveTrustParams) {
+	var request RemoveTrustRequestObject
+
+	request.Organisation = organisation
+	request.Provider = provider
+	request.Trust = trust
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RemoveTrust(ctx, request.(RemoveTrustRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemoveTrust")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(RemoveTrustResponseObject); ok {
+		if err := validResponse.VisitRemoveTrustResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// EditTrust operation middleware
+func (sh *strictHandler) EditTrust(ctx *gin.Context, organisation OrganisationName, provider ProviderName, trust TrustID, params EditTrustParams) {
+	var request EditTrustRequestObject
+
+	request.Organisation = organisation
+	request.Provider = provider
+	request.Trust = trust
+	request.Params = params
+
+	var body EditTrustJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.EditTrust(ctx, request.(EditTrustRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "EditTrust")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(EditTrustResponseObject); ok {
+		if err := validResponse.VisitEditTrustResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// SetTrustState operation middleware
+func (sh *strictHandler) SetTrustState(ctx *gin.Context, organisation OrganisationName, provider ProviderName, trust TrustID, params SetTrustStateParams) {
+	var request SetTrustStateRequestObject
+
+	request.Organisation = organisation
+	request.Provider = provider
+	request.Trust = trust
+	request.Params = params
+
+	var body SetTrustStateJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SetTrustState(ctx, request.(SetTrustStateRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SetTrustState")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(SetTrustStateResponseObject); ok {
+		if err := validResponse.VisitSetTrustStateResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// BeginTrial operation middleware
+func (sh *strictHandler) BeginTrial(ctx *gin.Context, organisation OrganisationName, provider ProviderName, trust TrustID) {
+	var request BeginTrialRequestObject
+
+	request.Organisation = organisation
+	request.Provider = provider
+	request.Trust = trust
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.BeginTrial(ctx, request.(BeginTrialRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "BeginTrial")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(BeginTrialResponseObject); ok {
+		if err := validResponse.VisitBeginTrialResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -12506,6 +13800,98 @@ func (sh *strictHandler) ProveSession(ctx *gin.Context) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(ProveSessionResponseObject); ok {
 		if err := validResponse.VisitProveSessionResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ShowProviderSession operation middleware
+func (sh *strictHandler) ShowProviderSession(ctx *gin.Context) {
+	var request ShowProviderSessionRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ShowProviderSession(ctx, request.(ShowProviderSessionRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ShowProviderSession")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ShowProviderSessionResponseObject); ok {
+		if err := validResponse.VisitShowProviderSessionResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ReadSignInOutcome operation middleware
+func (sh *strictHandler) ReadSignInOutcome(ctx *gin.Context) {
+	var request ReadSignInOutcomeRequestObject
+
+	var body ReadSignInOutcomeJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ReadSignInOutcome(ctx, request.(ReadSignInOutcomeRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ReadSignInOutcome")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ReadSignInOutcomeResponseObject); ok {
+		if err := validResponse.VisitReadSignInOutcomeResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListWays operation middleware
+func (sh *strictHandler) ListWays(ctx *gin.Context, params ListWaysParams) {
+	var request ListWaysRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListWays(ctx, request.(ListWaysRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListWays")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListWaysResponseObject); ok {
+		if err := validResponse.VisitListWaysResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

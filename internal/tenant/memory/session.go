@@ -44,6 +44,9 @@ func (r *Records) seated(s store.Session) store.Session {
 	for p, d := range r.organisations[s.Organisation].people {
 		if d.Identity == s.Identity.ID {
 			s.Principal = p
+			if one, there := r.organisations[s.Organisation].now.Principal(p); there {
+				s.Provider = one.Provider
+			}
 		}
 	}
 	return s

@@ -257,6 +257,8 @@ func (w *write) describe(o *organisation, after store.Descriptions) {
 		_, known := w.record.Before.Principals[id]
 		if p.Kind == model.User {
 			d.Identity = id
+		}
+		if p.Kind == model.User || p.Kind == model.OutsidePerson {
 			if known && d.Email != w.record.Before.Principals[id].Email {
 				w.editIdentity(id, func(i *identity) { i.Email = d.Email })
 			}
@@ -283,7 +285,11 @@ func (w *write) setState(o *organisation, id model.ID, to credential.State) {
 	}
 	p, _ := o.now.Principal(id)
 	w.endSessions(w.author.At, func(s store.Session) bool {
-		return !d.Identity.IsZero() && s.Identity.ID == d.Identity && (p.Kind == model.User || s.Organisation == w.organisation)
+		if p.Kind == model.Provider {
+			by, there := o.now.Principal(s.Identity.ID)
+			return there && by.Provider == id
+		}
+		return !d.Identity.IsZero() && s.Identity.ID == d.Identity && (p.Kind == model.User || p.Kind == model.OutsidePerson || s.Organisation == w.organisation)
 	})
 	if to == credential.Retired && p.Kind == model.User {
 		w.withdraw(w.author.At, func(k store.Key) bool { return k.Organisation == w.organisation && k.Principal == id })

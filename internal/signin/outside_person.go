@@ -1,0 +1,173 @@
+package signin
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"maps"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"arbora.example/access"
+	"arbora.example/access/model"
+	"arbora.example/internal/credential"
+	"arbora.example/internal/outside"
+	"arbora.example/internal/problem"
+	"arbora.example/internal/store"
+	"arbora.example/internal/tenant"
+)
+
+// comeIn has somebody whom their provider let in be there as an outside person, with what it says of them, and begins a session. No account is
+// ever found by a mail address: whom the provider and the subject do not name is somebody new.
+func (s *SignIns) comeIn(ctx context.Context, a coming, person outside.Person, claimsLast time.Duration) (tenant.Caller, error) {
+	id, name, err := s.knowOutside(ctx, a, person)
+	if err != nil {
+		var refused *problem.Problem
+		if errors.As(err, &refused) {
+			return tenant.Caller{}, errors.Join(err, s.noteArrival(ctx, a, person, name, refused.Detail))
+		}
+		return tenant.Caller{}, err
+	}
+	identity, err := s.Records.Identity(ctx, id)
+	if err != nil {
+		return tenant.Caller{}, err
+	}
+	session := store.Session{
+		ID: tenant.NewID(), Identity: identity, Agent: a.agent, Provider: a.provider.ID,
+		Outside: store.Outside{
+			Trust: a.trust.ID, Session: short(a.said.Session, 255), Sealed: s.sealer.Seal([]byte(a.said.Token), sealedToken), Until: s.Moment().Add(claimsLast),
+		},
+	}
+	if at, ok := signedInThere(a.said.Claims); ok && !at.After(s.Moment()) {
+		session.ProvedAt = at.UTC()
+	}
+	if err := s.seat(ctx, &session, ""); err != nil {
+		return tenant.Caller{}, err
+	}
+	out := &problem.Problem{Kind: problem.Refused, Detail: name + " is out of use here", Next: "ask an administrator of " + a.organisation}
+	c, err := s.begin(ctx, session, a.from, out)
+	if err != nil {
+		var refused *problem.Problem
+		if errors.As(err, &refused) {
+			return tenant.Caller{}, errors.Join(err, s.noteArrival(ctx, a, person, name, refused.Detail))
+		}
+		return tenant.Caller{}, err
+	}
+	return c, s.noteArrival(ctx, a, person, name, "")
+}
+
+// signedInThere returns when somebody gave their credentials to their provider, if it says so.
+func signedInThere(said map[string]any) (time.Time, bool) {
+	number, ok := said["auth_time"].(json.Number)
+	if !ok {
+		return time.Time{}, false
+	}
+	seconds, err := number.Int64()
+	return time.Unix(seconds, 0), err == nil
+}
+
+// knowOutside brings what is kept of somebody level with what their provider says. Where that is so already, nothing is written.
+func (s *SignIns) knowOutside(ctx context.Context, a coming, person outside.Person) (id model.ID, name string, err error) {
+	now, err := s.Current(ctx, s.Tenant(a.trust.Organisation))
+	if err != nil {
+		return id, name, err
+	}
+	learn := func(now *access.Snapshot, details tenant.Details) (p tenant.Plan, err error) {
+		known, there := now.OutsidePersonBy(a.provider.ID, person.Subject)
+		if !there {
+			p = s.newcomer(now, a.provider, person)
+			made := p.Changes[0].(access.CreatePrincipal).Principal
+			id, name = made.ID, made.Name
+			return p, nil
+		}
+		id, name = known.ID, known.Name
+		if known.Inactive {
+			return p, &problem.Problem{Kind: problem.Refused, Detail: known.Name + " is out of use here", Next: "ask an administrator of " + a.organisation}
+		}
+		return s.better(ctx, details, known, person, a)
+	}
+	planned, err := learn(now, s.Records)
+	if err != nil || len(planned.Changes) == 0 && planned.Beside == nil && planned.Described.Empty() {
+		return id, name, err
+	}
+	by := tenant.Caller{Name: a.provider.Name, From: a.from, Organisation: a.trust.Organisation, OrganisationName: a.organisation, Principal: a.provider.ID, Kind: model.Provider}
+	_, err = s.Write(ctx, by, a.trust.Organisation, learn)
+	return id, name, err
+}
+
+// newcomer makes somebody who was not there, under a name that nobody has.
+func (s *SignIns) newcomer(now *access.Snapshot, provider access.Principal, person outside.Person) (p tenant.Plan) {
+	made := access.Principal{
+		ID: tenant.NewID(), Kind: model.OutsidePerson, Name: freeName(now, person.Name, provider.Name), Tags: person.Tags,
+		Provider: provider.ID, Subject: person.Subject, Claims: person.Claims,
+	}
+	p.Changes = []access.Change{access.CreatePrincipal{Principal: made}}
+	title := person.Title
+	if title == "" {
+		title = person.Name
+	}
+	p.Describe(made.ID, store.PrincipalDetails{Title: title, State: credential.Active, CreatedAt: s.Moment(), Identity: made.ID, Email: person.Email})
+	p.Beside = func(tx tenant.Tx) error { return tx.CreateIdentity(identityOf(made, title, person.Email)) }
+	p.What = "let in " + made.Name + ", who came for the first time"
+	return p
+}
+
+func identityOf(p access.Principal, title, email string) store.Identity {
+	return store.Identity{ID: p.ID, Name: p.Name, Title: title, Email: email, By: credential.ByProvider}
+}
+
+// freeName returns the name of somebody who comes by a provider, with a number where others have it.
+func freeName(now *access.Snapshot, name, provider string) string {
+	free := name + "@" + provider
+	for n := 2; ; n++ {
+		if _, taken := now.PrincipalNamed(model.OutsidePerson, free); !taken {
+			return free
+		}
+		free = name + "-" + strconv.Itoa(n) + "@" + provider
+	}
+}
+
+// better brings what is kept of somebody who was there level with what is said. Tags that the claim map does not speak of stay.
+func (s *SignIns) better(ctx context.Context, details tenant.Details, known access.Principal, person outside.Person, a coming) (p tenant.Plan, err error) {
+	claimMap, _, err := s.EntryOf(ctx, a.provider.ID)
+	if err != nil {
+		return p, err
+	}
+	if known.Claims == nil || !maps.EqualFunc(known.Claims, person.Claims, slices.Equal) {
+		p.Changes = append(p.Changes, access.SetClaims{ID: known.ID, Claims: person.Claims})
+	}
+	tags := maps.Clone(known.Tags)
+	for key := range claimMap.Tags {
+		delete(tags, key)
+	}
+	if tags == nil {
+		tags = map[string]string{}
+	}
+	maps.Copy(tags, person.Tags)
+	if !maps.Equal(tags, known.Tags) {
+		p.Changes = append(p.Changes, access.TagPrincipal{ID: known.ID, Tags: tags})
+	}
+	all, err := details.PrincipalDetails(ctx, a.trust.Organisation, []model.ID{known.ID})
+	if err != nil {
+		return p, err
+	}
+	is := all[known.ID]
+	was := is
+	if is.Title == "" || person.Title != "" {
+		is.Title = person.Title
+	}
+	if person.Email != "" {
+		is.Email = person.Email
+	}
+	if is.Identity.IsZero() {
+		is.Identity = known.ID
+		p.Beside = func(tx tenant.Tx) error { return tx.CreateIdentity(identityOf(known, is.Title, is.Email)) }
+	}
+	if is.Title != was.Title || !strings.EqualFold(is.Email, was.Email) || is.Identity != was.Identity {
+		p.Describe(known.ID, is)
+	}
+	p.What = "noted what " + a.provider.Name + " says of " + known.Name
+	return p, nil
+}
