@@ -662,7 +662,6 @@ const (
 	ByBoth     SignInBy = "both"
 	ByKey      SignInBy = "key"
 	ByPassword SignInBy = "password"
-	ByProvider SignInBy = "provider"
 )
 
 // Valid indicates whether the value is a known member of the SignInBy enum.
@@ -673,8 +672,6 @@ func (e SignInBy) Valid() bool {
 	case ByKey:
 		return true
 	case ByPassword:
-		return true
-	case ByProvider:
 		return true
 	default:
 		return false
@@ -2543,7 +2540,7 @@ type PrincipalDetails struct {
 	// SignIn The name a user signs in by
 	SignIn string `json:"signIn,omitempty,omitzero"`
 
-	// SignInBy With a password, API keys, both, or through an identity provider
+	// SignInBy With a password, API keys, or both
 	SignInBy SignInBy `json:"signInBy,omitempty,omitzero"`
 
 	// State Pending: invited and not there yet. Only what is active holds anything
@@ -2573,7 +2570,7 @@ type PrincipalEdit struct {
 	NoOwner bool          `json:"noOwner,omitempty,omitzero"`
 	Owner   *PrincipalRef `json:"owner,omitempty"`
 
-	// SignInBy With a password, API keys, both, or through an identity provider
+	// SignInBy With a password, API keys, or both
 	SignInBy SignInBy `json:"signInBy,omitempty,omitzero"`
 	Tags     *Tags    `json:"tags,omitempty"`
 	Title    *string  `json:"title,omitempty"`
@@ -3257,7 +3254,7 @@ type SignIn struct {
 	Token bool `json:"token,omitempty,omitzero"`
 }
 
-// SignInBy With a password, API keys, both, or through an identity provider
+// SignInBy With a password, API keys, or both
 type SignInBy string
 
 // SignInOutcome defines model for SignInOutcome.
@@ -3583,7 +3580,7 @@ type UserNew struct {
 	// Password Generated when it is left out
 	Password string `json:"password,omitempty,omitzero"`
 
-	// SignInBy With a password, API keys, both, or through an identity provider
+	// SignInBy With a password, API keys, or both
 	SignInBy SignInBy `json:"signInBy,omitempty,omitzero"`
 	Tags     Tags     `json:"tags,omitempty,omitzero"`
 

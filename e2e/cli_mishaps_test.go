@@ -82,7 +82,7 @@ func TestCommandLineMishaps(t *testing.T) {
 		{"two slashes make a scope", "scope create lindenmere//x --kind folder", 1, "", "Created"},
 		{"a tag that is not there is removed", "scope tag " + alpine + " --untag nosuch", 1, "nosuch", ""},
 		{"a way to sign in cannot be changed", "user edit wren --sign-in-by both", 0, "wren", ""},
-		{"somebody is created who cannot sign in", "user create ute --sign-in-by provider", 0, "no identity provider is set up yet", ""},
+		{"somebody is created who cannot sign in", "user create ute --sign-in-by provider", 1, "", "Created"},
 		{"the console's token is told", "-o json whoami", 0, `"csrf": ""`, ""},
 		{"reading writes refusals into the log", "--as wren scope show " + alpine, 0, alpine, ""},
 		{"", "audit --event refused --text audit-record", 0, "No matching records.", ""},

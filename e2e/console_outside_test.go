@@ -8,6 +8,8 @@ import (
 	"arbora.example/api"
 	"arbora.example/client"
 	"arbora.example/e2e/browser"
+	"arbora.example/e2e/testbed"
+	"arbora.example/internal/standin/identity"
 )
 
 // TestConsoleOutsidePeople lays out in the console what people of another organisation get, looks one of them up, tags two people at once,
@@ -64,5 +66,76 @@ func TestConsoleOutsidePeople(t *testing.T) {
 	tomas, err := rowan.ShowPrincipal(t.Context(), "lindenmere", api.UserKind, "tomas")
 	require.NoError(t, err)
 	require.Equal(t, "2026", tomas.Tags["season"])
+	require.Empty(t, console.Complaints())
+}
+
+// TestConsoleSignsInByProvider sets a provider up step by step, and has its people sign in by it.
+func TestConsoleSignsInByProvider(t *testing.T) {
+	b, console := openStory(t)
+	const goOn = `[data-test=provider-choice] button[type=submit]:not([disabled])`
+	there, rowan := testbed.Identity(t), b.As(t, "rowan@lindenmere")
+	require.NoError(t, client.Done(rowan.CreateProvider(t.Context(), "lindenmere", api.ProviderNew{Name: "quaywater-sso", Title: "Quaywater Seed Exchange"})))
+	require.NoError(t, console.Do(
+		console.Open("/providers/quaywater-sso"),
+		browser.See(`[data-test=steps]`, "trusted by nothing yet"),
+		browser.Press("Trust it by OpenID Connect"),
+		browser.Type(`input[name=trust-issuer]`, there.Issuer()),
+		browser.Type(`input[name=trust-client]`, identity.ClientID),
+		browser.Type(`input[name=trust-secret]`, identity.Secret),
+		browser.See(`dialog [data-test=impact]`, "nobody's access"),
+		browser.Click(`[data-test=confirm-change]`),
+		browser.Closed(),
+		browser.See(`[data-test=trust]`, "not tried yet"),
+	))
+	entry, err := rowan.ShowEntry(t.Context(), "lindenmere", "quaywater-sso")
+	require.NoError(t, err)
+	trial, err := rowan.BeginTrial(t.Context(), "lindenmere", "quaywater-sso", entry.Trusts[0].Id)
+	require.NoError(t, err)
+	testbed.Visit(t, testbed.NewBrowser(t), trial.Address, "q-2040") // in another window
+	require.NoError(t, console.Do(
+		browser.Script(`window.dispatchEvent(new Event("focus"))`),
+		browser.See(`[data-test=arrivals]`, "Dorian Quist"),
+		browser.Press("Edit, and try"),
+		browser.See(`[data-test=tried]`, "They would come in as somebody new"),
+		browser.See(`[data-test=found-name]`, "dorian"),
+		browser.Type(`input[name=entry-rule]`, `claim.role is "consultant"`),
+		browser.See(`[data-test=tried]`, `This does not hold: claim.role is "consultant"`),
+		browser.Type(`input[name=entry-subject]`, `$.[`),
+		browser.See(`dialog`, "is not a JSONPath"),
+		browser.Type(`input[name=entry-subject]`, `$.sub`),
+		browser.See(`dialog [data-test=impact]`, "nobody's access"),
+		browser.Click(`[data-test=confirm-change]`),
+		browser.Closed(),
+		browser.See(`[data-test=entry-rule]`, `those for whom claim.role is "consultant"`),
+		browser.Press("Put it into use"),
+		browser.See(`dialog [data-test=impact]`, "nobody's access"),
+		browser.Click(`[data-test=confirm-change]`),
+		browser.Closed(),
+		browser.See(`[data-test=trust]`, "in use"),
+
+		browser.SignOut(),
+		browser.Press("Sign in by your own organisation"),
+		browser.Type(`input[name=organisation]`, "nowhere"),
+		browser.Press("Go on"),
+		browser.See(`[data-test=provider-choice]`, "Nobody signs in to nowhere"),
+		browser.Type(`input[name=organisation]`, "lindenmere"),
+		browser.Visible(goOn), browser.Leave(goOn),
+		browser.Until(`document.querySelector("button[value=q-2040]")`), browser.Leave(`button[value=q-2040]`),
+		browser.See(`[data-test=refused]`, `the entry rule asks that claim.role is "consultant"`),
+		browser.Press("Sign in by your own organisation"),
+		browser.Visible(goOn), browser.Leave(goOn), // the organisation is remembered; the provider's own session is dorian's still
+		browser.See(`[data-test=refused]`, "Lindenmere does not let you in"),
+	))
+	require.NoError(t, there.Leave(t.Context(), "q-2040"))
+	require.NoError(t, console.Do(
+		browser.Press("Sign in by your own organisation"),
+		browser.Visible(goOn), browser.Leave(goOn),
+		browser.Until(`document.querySelector("button[value=q-4711]")`), browser.Leave(`button[value=q-4711]`),
+		browser.See(`[data-test=me]`, "ilka.varga@quaywater-sso"),
+		browser.SignOut(),
+		browser.Press("Sign in by your own organisation"),
+		browser.Visible(goOn), browser.Leave(goOn),
+		browser.Until(`document.querySelector("button[value=q-4711]")`), // signing out ended the provider's session, too
+	))
 	require.Empty(t, console.Complaints())
 }

@@ -4,6 +4,7 @@
   import { api, ask, asProblem, type Problem } from "./lib/api";
   import { leaving } from "./lib/leaving.svelte";
   import { live, organisationNow } from "./lib/live.svelte";
+  import { outcome } from "./lib/outside.svelte";
   import { service } from "./lib/service.svelte";
   import { session } from "./lib/session.svelte";
   import { tree } from "./lib/tree.svelte";
@@ -21,7 +22,10 @@
 
   let problem = $state<Problem | null>(null);
 
+  let refused = $state(""); // why somebody who came back from an identity provider was not let in
+
   async function begin() {
+    refused = (await outcome(router.querystring ?? "")) || refused;
     try {
       session.begin(await ask(api.GET("/session")));
       problem = null;
@@ -63,6 +67,12 @@
     <button type="button" class="rounded border border-copper-700 px-3 py-0.5 hover:bg-copper-100" onclick={() => service.retry()}>Try again now</button>
   </div>
 {/if}
+{#if refused && session.me}
+  <div role="alert" data-test="refused" class="flex items-center justify-center gap-4 bg-copper-200 px-5 py-2 font-semibold text-copper-900">
+    <span>{refused}</span>
+    <button type="button" class="rounded border border-copper-700 px-3 py-0.5 hover:bg-copper-100" onclick={() => (refused = "")}>Close</button>
+  </div>
+{/if}
 {#if problem}
   <main class="mx-auto max-w-xl p-8"><ProblemNote {problem} /></main>
 {:else if !session.known}
@@ -70,7 +80,7 @@
 {:else if !session.me && link}
   {#key link}<LinkPage params={{ token: link }} />{/key}
 {:else if !session.me}
-  <SignIn />
+  <SignIn {refused} />
 {:else if session.me.choosePassword}
   <ChoosePassword />
 {:else if session.me.wantedFactors.length > 0}

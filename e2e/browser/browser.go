@@ -213,9 +213,22 @@ func poll(not, selector, text string) Step {
 	return wait(script)
 }
 
-// wait waits until an expression is true.
+// wait waits until an expression is true. Where another page comes meanwhile, it is asked there.
 func wait(script string) Step {
-	return chromedp.Poll[chromedp.Void](script, chromedp.WithPollingInterval(50*time.Millisecond), chromedp.WithPollingTimeout(patience))
+	ask := chromedp.Poll[chromedp.Void](script, chromedp.WithPollingInterval(50*time.Millisecond), chromedp.WithPollingTimeout(patience))
+	return func(ctx context.Context, t *chromedp.Target) (chromedp.Void, error) {
+		for {
+			answer, err := ask(ctx, t)
+			if err == nil || ctx.Err() != nil || !strings.Contains(err.Error(), "-32000") {
+				return answer, err
+			}
+		}
+	}
+}
+
+// Leave presses what an element of a selector is, and the page goes.
+func Leave(selector string) Step {
+	return Script(fmt.Sprintf("setTimeout(() => document.querySelector(%q).click())", selector))
 }
 
 // Script runs a script in the page.

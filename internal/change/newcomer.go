@@ -164,9 +164,6 @@ func planNewcomer(d tenant.Viewer, organisation string, user *newcomer, wanted N
 	if user.plain != "" || user.key != nil || user.link != nil && user.link.Revealed {
 		p.ActsAs = []model.ID{user.principal.ID}
 	}
-	if wanted.By == credential.ByProvider {
-		p.Warnings = append(p.Warnings, wanted.Name+" cannot sign in: no identity provider is set up yet.")
-	}
 	p.Describe(user.principal.ID, user.details)
 	p.Beside = user.write
 	return p, nil

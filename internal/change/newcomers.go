@@ -80,7 +80,7 @@ func fillGrants(text string, u *NewUser) error {
 }
 
 func fillBy(text string, u *NewUser) error {
-	ways := []string{string(credential.ByPassword), string(credential.ByKey), string(credential.ByBoth), string(credential.ByProvider)}
+	ways := []string{string(credential.ByPassword), string(credential.ByKey), string(credential.ByBoth)}
 	if text != "" && !slices.Contains(ways, text) {
 		return fmt.Errorf("nobody signs in by %q: use %s", text, strings.Join(ways, ", "))
 	}

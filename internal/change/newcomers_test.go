@@ -41,7 +41,7 @@ func TestNewcomersAreReadLineByLine(t *testing.T) {
 		"name,tags\na,b":   {{Line: 2, Column: 3, Detail: `"b" is not a valid tag: write KEY=VALUE, and separate several by semicolons`}},
 		"name,grants\na,b": {{Line: 2, Column: 3, Detail: `"b" is not a valid grant: write ROLE at ADDRESS, with from or until and a date after it if wanted; separate several by semicolons`}},
 		"name,sign-in-by,link\na,magic,maybe\nb,key,no": {
-			{Line: 2, Column: 3, Detail: `nobody signs in by "magic": use password, key, both, provider`}, {Line: 2, Column: 9, Detail: `"maybe" is neither yes nor no`},
+			{Line: 2, Column: 3, Detail: `nobody signs in by "magic": use password, key, both`}, {Line: 2, Column: 9, Detail: `"maybe" is neither yes nor no`},
 		},
 		"name\n\"a": {{Line: 2, Column: 3, Detail: `extraneous or missing " in quoted-field`}},
 	} {

@@ -37,7 +37,7 @@ type EntryWanted struct {
 
 // SetEntry says what is made of what a provider says, and whom it lets in. Whom it lets in no more loses the session.
 func (s *Changes) SetEntry(organisation, provider string, wanted EntryWanted) plan.Change[plan.Nothing] {
-	return plan.Change[plan.Nothing]{Of: s.Maker, Needs: "change whom an identity provider lets in", Plan: func(ctx context.Context, _ tenant.Caller) plan.Planner {
+	return plan.Change[plan.Nothing]{Of: s.Maker, Needs: "change which people an identity provider lets in", Plan: func(ctx context.Context, _ tenant.Caller) plan.Planner {
 		return func(d tenant.Viewer) (tenant.Plan, error) { return s.planEntry(ctx, d, organisation, provider, wanted) }
 	}}
 }
@@ -80,7 +80,7 @@ func (s *Changes) planEntry(ctx context.Context, d tenant.Viewer, organisation, 
 	if is.Map, err = json.Marshal(claimMap); err != nil {
 		return tenant.Plan{}, err
 	}
-	made := tenant.Plan{What: "set what " + provider.Name + " says of its people, and whom it lets in"}
+	made := tenant.Plan{What: "set which people " + provider.Name + " lets in, and what its claims become"}
 	if err := s.shutOutBy(ctx, d, provider, was, rule, &made); err != nil {
 		return tenant.Plan{}, err
 	}

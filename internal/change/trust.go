@@ -122,8 +122,11 @@ func (s *Changes) UseTrust(organisation, provider, id string, use bool) plan.Cha
 				Warnings: []string{"The sessions that began by it end."},
 			}, nil
 		}
+		if was.State == store.TrustInUse {
+			return tenant.Plan{}, &problem.Problem{Kind: problem.Conflict, Detail: "it is in use already", Next: "there is nothing to do"}
+		}
 		if was.TriedAt.IsZero() {
-			return tenant.Plan{}, &problem.Problem{Kind: problem.Conflict, Detail: "nobody has signed in by it on trial yet", Next: "try it first: what it says is shown to you, and nobody comes in"}
+			return tenant.Plan{}, &problem.Problem{Kind: problem.Conflict, Detail: "nobody has signed in by it on trial yet", Next: "try it first: you see the claims of the provider, and nobody comes in"}
 		}
 		t.State = store.TrustInUse
 		return tenant.Plan{Beside: func(tx tenant.Tx) error { return tx.PutTrust(was, t) }, What: "had people sign in by " + p.Name + " through " + t.Issuer}, nil

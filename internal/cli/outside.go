@@ -15,7 +15,7 @@ import (
 
 func (a *app) providerCommand() *cli.Command {
 	return &cli.Command{
-		Name: "provider", Usage: "create, list and edit the identity providers that people from outside come by",
+		Name: "provider", Usage: "set up the identity providers that people from outside come by",
 		Commands: []*cli.Command{
 			{
 				Name: "create", Usage: "create an identity provider, by which nobody comes yet", ArgsUsage: "NAME",
@@ -30,6 +30,15 @@ func (a *app) providerCommand() *cli.Command {
 			{Name: "list", Usage: "list identity providers", Action: a.listProviders},
 			{Name: "show", Usage: "show an identity provider with its grants", ArgsUsage: "NAME", Action: a.showPrincipal(api.ProviderKind)},
 			a.editCommand(api.ProviderKind),
+			a.trustCommand(), a.entryCommand(),
+			{
+				Name: "trial", Usage: "try a trust in a browser: what the provider says is shown, and nobody comes in", ArgsUsage: "PROVIDER",
+				Flags: []cli.Flag{&cli.StringFlag{Name: "trust", Usage: "the `TRUST`, by the beginning of its id; not needed where there is one"}}, Action: a.beginTrial,
+			},
+			{
+				Name: "arrivals", Usage: "list who came by a provider last, and who was not let in and why", ArgsUsage: "PROVIDER",
+				Flags: []cli.Flag{&cli.IntFlag{Name: "limit", Usage: "at most `N`, up to 500", Value: 50}}, Action: a.listArrivals,
+			},
 			a.stateCommand(api.ProviderKind, "suspend", api.StateSuspended), a.stateCommand(api.ProviderKind, "retire", api.StateRetired), a.stateCommand(api.ProviderKind, "restore", api.StateActive),
 		},
 	}

@@ -24,7 +24,7 @@ func (a *app) userCommand() *cli.Command {
 					&cli.StringFlag{Name: "description", Usage: "a `TEXT` about the person"},
 					&cli.StringFlag{Name: "password-from", Usage: "read the password from `FILE` (- for standard input); generated otherwise"},
 					&cli.BoolFlag{Name: "temporary", Usage: "the person must choose another password at the first sign-in, within 7 days"},
-					&cli.StringFlag{Name: "sign-in-by", Usage: "`WAY` to sign in: password, key, both or provider", Value: "password"},
+					&cli.StringFlag{Name: "sign-in-by", Usage: "`WAY` to sign in: password, key or both", Value: "password"},
 					&cli.StringMapFlag{Name: "tag", Usage: "a tag, as `KEY=VALUE`; may be repeated"},
 					&cli.StringSliceFlag{Name: "group", Usage: "add the person to this `GROUP`; may be repeated"},
 					&cli.StringSliceFlag{Name: "grant", Usage: "give the person a role, as `\"ROLE at ADDRESS\"`, with from or until INSTANT after it if wanted; may be repeated"},
@@ -114,9 +114,6 @@ func (a *app) createAskedUser(ctx context.Context, c *cli.Command, s session, or
 func (a *app) createUserAs(ctx context.Context, c *cli.Command, s session, organisation string, wanted api.UserNew) error {
 	return create(ctx, a, c, s.PreviewCreateUser, s.CreateUser, organisation, wanted, func(made api.UserMade) {
 		a.say(c, "Created user %s, who signs in as %s at %s.", made.User.Name, made.SignIn, made.Address)
-		if wanted.SignInBy == api.ByProvider {
-			a.say(c, "! %s cannot sign in: no identity provider is set up yet. arbora user edit --sign-in-by changes how they do.", made.User.Name)
-		}
 		a.sayPassword(c, made.Password, *wanted.Temporary)
 		if made.Link != nil {
 			a.sayLink(c, *made.Link)
@@ -142,7 +139,7 @@ func (a *app) createUserAs(ctx context.Context, c *cli.Command, s session, organ
 // newUser reads from the flags who is wanted.
 func (a *app) newUser(ctx context.Context, c *cli.Command, s session, organisation, name string) (api.UserNew, error) {
 	temporary, by := c.Bool("temporary"), api.SignInBy(c.String("sign-in-by"))
-	if temporary && (by == api.ByKey || by == api.ByProvider) {
+	if temporary && by == api.ByKey {
 		return api.UserNew{}, usage("--temporary is about a password, and who signs in by %s has none: leave one of them out", signInWords[by])
 	}
 	groups := c.StringSlice("group")

@@ -22,7 +22,7 @@ func nameWord(kind api.PrincipalKind) string {
 }
 
 var signInWords = map[api.SignInBy]string{
-	api.ByPassword: "password", api.ByKey: "API key", api.ByBoth: "password and API key", api.ByProvider: "identity provider",
+	api.ByPassword: "password", api.ByKey: "API key", api.ByBoth: "password and API key",
 }
 
 func (a *app) showPrincipal(kind api.PrincipalKind) cli.ActionFunc {
@@ -194,7 +194,7 @@ func (a *app) editCommand(kind api.PrincipalKind) *cli.Command {
 	switch kind {
 	case api.UserKind:
 		flags = append(flags, &cli.StringFlag{Name: "email", Usage: "another `EMAIL` address"},
-			&cli.StringFlag{Name: "sign-in-by", Usage: "another `WAY` to sign in: password, key, both or provider; what no longer fits stops working at once"})
+			&cli.StringFlag{Name: "sign-in-by", Usage: "another `WAY` to sign in: password, key or both; what no longer fits stops working at once"})
 	case api.GroupKind:
 		flags = append(flags,
 			&cli.StringFlag{Name: "owner", Usage: "the `USER` who may change its members"},

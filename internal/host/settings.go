@@ -137,7 +137,7 @@ func (s *Settings) read() (map[string]string, error) {
 	}
 	return map[string]string{
 		"private-providers": private,
-		"database": values.Database, "database-owner": values.Owner, "data": values.Data, "listen": values.Listen, "log": values.Log, "sealing-key": values.SealingKey,
+		"database":          values.Database, "database-owner": values.Owner, "data": values.Data, "listen": values.Listen, "log": values.Log, "sealing-key": values.SealingKey,
 		"address": values.Address, "mail": values.Mail, "mail-from": values.MailFrom, "loam": values.Loam,
 		"tls-certificate": values.TLSCertificate, "tls-key": values.TLSKey, "trusted-proxies": values.TrustedProxies, "security-contact": values.Contact,
 	}, nil

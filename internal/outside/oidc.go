@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"maps"
 	"net/http"
+	"net/url"
 	"time"
 
 	"github.com/coreos/go-oidc/v3/oidc"
@@ -42,6 +43,15 @@ type metadata struct {
 	EndSession string `json:"end_session_endpoint"`                           // OpenID Connect RP-Initiated Logout 1.0
 }
 
+// plain leaves out of an error what was asked for, which whoever reads it knows.
+func plain(err error) error {
+	var asked *url.Error
+	if errors.As(err, &asked) {
+		return asked.Err
+	}
+	return err
+}
+
 // signed are the algorithms that tokens may be signed by: with a key pair, never with a shared secret, never with none (RFC 8725, section 3.1).
 var signed = []string{oidc.RS256, oidc.RS384, oidc.RS512, oidc.PS256, oidc.PS384, oidc.PS512, oidc.ES256, oidc.ES384, oidc.ES512, oidc.EdDSA}
 
@@ -67,7 +77,7 @@ func (f Fetcher) Discover(ctx context.Context, trust OIDC, now func() time.Time)
 		err = i.found.Claims(&i.more)
 	}
 	if err != nil {
-		return nil, &DownError{fmt.Errorf("%s cannot be read: %w", trust.Issuer, err)}
+		return nil, &DownError{plain(err)}
 	}
 	for _, endpoint := range []string{i.found.Endpoint().AuthURL, i.found.Endpoint().TokenURL} {
 		if _, err := CheckAddress(endpoint); err != nil {
@@ -136,7 +146,7 @@ func (i *Issuer) Answer(ctx context.Context, asked Asked, back Returned) (Said, 
 	case errors.As(err, &refused) && refused.Response != nil && refused.Response.StatusCode < http.StatusInternalServerError:
 		return Said{}, fmt.Errorf("it refused the code: %s", english(Returned{Error: refused.ErrorCode, Description: refused.ErrorDescription}))
 	case err != nil:
-		return Said{}, &DownError{err}
+		return Said{}, &DownError{plain(err)}
 	}
 	raw, _ := tokens.Extra("id_token").(string)
 	token, err := i.verify(ctx, raw)
@@ -196,10 +206,10 @@ func (i *Issuer) addInformation(ctx context.Context, tokens *oauth2.Token, subje
 	}
 	information, err := i.found.UserInfo(ctx, oauth2.StaticTokenSource(tokens))
 	if err != nil {
-		return &DownError{err}
+		return &DownError{plain(err)}
 	}
 	if information.Subject != subject {
-		return errors.New("what it says besides is of somebody else") // section 5.3.2
+		return errors.New("its user information is of another person") // section 5.3.2
 	}
 	more, err := claimsOf(information)
 	if err != nil {

@@ -83,7 +83,7 @@ func MayActAs(d tenant.Viewer, p access.Principal) error {
 // MayVouch refuses to say who comes by a provider, and as whom, to those who may not give what any of its people hold: they could come as
 // whoever holds most. The groups that have their members by tags which the provider gives count, too.
 func MayVouch(d tenant.Viewer, provider access.Principal, tags []string) error {
-	next := "whoever decides who comes by " + provider.Name + " would hold it too: ask somebody who holds as much"
+	next := "an administrator of " + provider.Name + " could come as any of its people: ask somebody who holds as much"
 	tell := func(excess access.Excess) error {
 		permission := d.Catalogue().Operation(excess.Permission).String()
 		holder := excess.Principal.Kind.Words() + " " + d.Called(excess.Principal).Name

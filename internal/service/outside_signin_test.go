@@ -98,11 +98,11 @@ func TestSignInByProvider(t *testing.T) {
 	require.Contains(t, problem, "revoked")
 	dorian := testbed.NewBrowser(t)
 	told := testbed.Told(t, b, testbed.Visit(t, dorian, way(b), "q-2040"))
-	require.Equal(t, `the entry rule does not hold for you: claim.role is "consultant"`, told.Detail)
+	require.Equal(t, `lindenmere does not let you in by quaywater-sso: the entry rule asks that claim.role is "consultant"`, told.Detail)
 	require.Equal(t, "ask an administrator of lindenmere", told.Next)
 	_, problem = testbed.SessionIn(t, b, dorian)
 	require.Contains(t, problem, "not-signed-in")
-	require.Equal(t, []string{`lindenmere nobody: q-2040 of quaywater-sso was not let in: the entry rule does not hold for you: claim.role is "consultant"`}, testbed.Recorded(t, b, "outside-refused"))
+	require.Equal(t, []string{`lindenmere nobody: q-2040 of quaywater-sso was not let in: the entry rule asks that claim.role is "consultant"`}, testbed.Recorded(t, b, "outside-refused"))
 	open := ""
 	preview, err = rowan.SetEntry(ctx, org, sso, &api.SetEntryParams{Preview: true}, api.EntryEdit{EntryRule: &open})
 	require.NoError(t, err)

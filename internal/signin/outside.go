@@ -199,8 +199,8 @@ func (s *SignIns) asDown(err error, t store.Trust) error {
 	}
 	s.Log.Warn("an identity provider cannot be asked", "issuer", t.Issuer, "error", down.Cause)
 	return &problem.Problem{
-		Kind: problem.Unreachable, Detail: "the identity provider at " + t.Issuer + " cannot be asked at the moment: " + down.Error(),
-		Next: "try again later; people who sign in otherwise are not affected",
+		Kind: problem.Unreachable, Detail: "the identity provider at " + t.Issuer + " cannot be asked: " + down.Error(),
+		Next: "look at its address, or try again later; people who sign in otherwise are not affected",
 	}
 }
 
@@ -250,7 +250,7 @@ func (s *SignIns) ReturnOutside(ctx context.Context, trust model.ID, token crede
 		if down := s.asDown(err, t); down != err {
 			return home, down
 		}
-		return home, s.turnAway(ctx, a, outside.Person{}, fmt.Sprintf("the answer of %s does not hold: %s", provider.Name, err))
+		return home, s.turnAway(ctx, a, outside.Person{}, "its answer does not hold: "+err.Error())
 	}
 	home.Caller, err = s.arrive(ctx, a)
 	return home, err
@@ -274,14 +274,14 @@ func (s *SignIns) arrive(ctx context.Context, a coming) (tenant.Caller, error) {
 	}
 	person, err := claimMap.Read(a.said.Claims)
 	if err != nil {
-		return tenant.Caller{}, s.turnAway(ctx, a, person, "what "+a.provider.Name+" says of you cannot be used: "+err.Error())
+		return tenant.Caller{}, s.turnAway(ctx, a, person, "what it says cannot be used: "+err.Error())
 	}
 	rule, err := entryRule(entry)
 	if err != nil {
 		return tenant.Caller{}, err
 	}
 	if admitted, stops := access.Admits(rule, person.Claims); !admitted {
-		return tenant.Caller{}, s.turnAway(ctx, a, person, "the entry rule does not hold for you: "+stops)
+		return tenant.Caller{}, s.turnAway(ctx, a, person, "the entry rule asks that "+stops)
 	}
 	switch {
 	case a.errand.Trial:
@@ -319,7 +319,7 @@ func (s *SignIns) turnAway(ctx context.Context, a coming, person outside.Person,
 	if err := s.noteArrival(ctx, a, person, "", why); err != nil {
 		return err
 	}
-	return &problem.Problem{Kind: problem.Refused, Detail: why, Next: "ask an administrator of " + a.organisation}
+	return &problem.Problem{Kind: problem.Refused, Detail: fmt.Sprintf("%s does not let you in by %s: %s", a.organisation, a.provider.Name, why), Next: "ask an administrator of " + a.organisation}
 }
 
 // noteArrival keeps that somebody came, or was refused. Names are those of outside people; refusals are in the audit log, too.
@@ -362,7 +362,7 @@ func short(text string, most int) string {
 func (s *SignIns) proveOutside(ctx context.Context, a coming, person outside.Person) error {
 	session, err := s.Records.SessionOf(ctx, a.errand.Session)
 	if errors.Is(err, store.ErrNotFound) {
-		return &problem.Problem{Kind: problem.Expired, Detail: "your session has ended meanwhile", Next: "sign in again"}
+		return &problem.Problem{Kind: problem.Expired, Detail: "your session has ended", Next: "sign in again"}
 	} else if err != nil {
 		return err
 	}

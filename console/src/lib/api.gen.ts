@@ -2038,10 +2038,10 @@ export interface components {
             notify?: boolean;
         };
         /**
-         * @description With a password, API keys, both, or through an identity provider
+         * @description With a password, API keys, or both
          * @enum {string}
          */
-        SignInBy: "password" | "key" | "both" | "provider";
+        SignInBy: "password" | "key" | "both";
         Tags: {
             [key: string]: string;
         };

@@ -106,6 +106,9 @@ export async function heeding<T>(edit: Promise<T>, takeIn: () => Promise<void>):
 
 // signOut ends the session, here in any case: one that the service no longer knows has ended there already.
 export async function signOut(): Promise<void> {
+  // A session that began at a provider ends there, too, where the provider has a place for it.
+  const there = session.me?.provider ? await ask(api.GET("/session/provider")).catch(() => null) : null;
   await ask(api.DELETE("/session")).catch(() => undefined);
   session.end();
+  if (there?.address) location.assign(there.address);
 }

@@ -11,6 +11,13 @@ export const remembered = {
   set password(given: string) {
     password = given;
   },
+  // The organisation to which somebody signed in by a provider last.
+  get organisation(): string {
+    return localStorage.getItem(key + "-to") ?? "";
+  },
+  set organisation(name: string) {
+    localStorage.setItem(key + "-to", name);
+  },
   get name(): string {
     return localStorage.getItem(key) ?? "";
   },

@@ -102,4 +102,4 @@ export function thousands(n: number | undefined): string {
 }
 
 // What a user signs in with.
-export const signInWays: Record<Schemas["SignInBy"], string> = { password: "password", key: "API key only", both: "password and API key", provider: "identity provider" };
+export const signInWays: Record<Schemas["SignInBy"], string> = { password: "password", key: "API key only", both: "password and API key" };

@@ -229,7 +229,6 @@
               <Radio name="by" bind:group={by} value="password">Password</Radio>
               <Radio name="by" bind:group={by} value="key">API key only</Radio>
               <Radio name="by" bind:group={by} value="both">Both</Radio>
-              <Radio name="by" bind:group={by} value="provider">Identity provider</Radio>
             </div>
             {#if takesPassword}
               <fieldset class="space-y-2">
@@ -252,7 +251,6 @@
                 {#snippet children(id)}<TextInput {id} name="key-label" bind:value={keyLabel} placeholder="laptop" autocomplete="off" />{/snippet}
               </Field>
             {/if}
-            {#if by === "provider"}<p class="quiet text-sm">No password and no key opens this account; an identity provider vouches for the person.</p>{/if}
             <Checkbox bind:checked={notify} disabled={!email}>Mail them how to sign in (never a password)</Checkbox>
           {/if}
         </section>

@@ -56,6 +56,7 @@
     "/import": later(() => import("./ImportPeople.svelte")),
     "/guests/:name": GuestPage,
     "/outside/:name": later(() => import("./OutsidePage.svelte")),
+    "/returned": later(() => import("./Returned.svelte")),
     "/providers": later(() => import("./Providers.svelte")),
     "/providers/:name": later(() => import("./ProviderPage.svelte")),
     "/service-accounts": ServiceAccounts,

@@ -7,11 +7,13 @@
   import { whenChanged } from "../lib/live.svelte";
   import { session } from "../lib/session.svelte";
   import { moment } from "../lib/words";
+  import Arrivals from "../parts/Arrivals.svelte";
   import EditDialog from "../parts/EditDialog.svelte";
   import GrantDialog from "../parts/GrantDialog.svelte";
   import Holdings from "../parts/Holdings.svelte";
   import Page from "../parts/Page.svelte";
   import PageProblem from "../parts/PageProblem.svelte";
+  import ProviderSteps from "../parts/ProviderSteps.svelte";
   import QuietButton from "../parts/QuietButton.svelte";
   import Skeleton from "../parts/Skeleton.svelte";
   import StateDialog from "../parts/StateDialog.svelte";
@@ -20,6 +22,8 @@
   let { params }: { params?: { name: string } } = $props();
 
   let provider = $state.raw<Schemas["PrincipalDetails"] | null>(null);
+  let entry = $state.raw<Schemas["Entry"] | null>(null);
+  let arrivals = $state.raw<Schemas["Arrival"][]>([]);
   let problem = $state.raw<Problem | null>(null);
   let granting = $state(false);
   let fresh = $state(""); // the id of a grant just made
@@ -27,9 +31,13 @@
   let changing = $state(false);
   let to = $state<Schemas["State"]>("suspended");
 
+  const path = $derived({ organisation: session.organisation, provider: params?.name ?? "" });
+
   async function load() {
     try {
       provider = await ask(api.GET("/organisations/{organisation}/principals/{kind}/{principal}", { params: { path: { organisation: session.organisation, kind: "provider", principal: params?.name ?? "" } } }));
+      entry = await ask(api.GET("/organisations/{organisation}/providers/{provider}/entry", { params: { path } }));
+      if (may("edit")) arrivals = (await ask(api.GET("/organisations/{organisation}/providers/{provider}/arrivals", { params: { path } }))).arrivals;
       problem = null;
     } catch (caught) {
       problem = asProblem(caught);
@@ -48,6 +56,9 @@
     changing = true;
   }
 </script>
+
+<!-- A trial goes on in another window. -->
+<svelte:window onfocus={load} />
 
 <Page title={provider?.title || params?.name || ""} lead={provider ? [`identity provider ${provider.name}`, provider.description].filter(Boolean).join(". ") : undefined}>
   {#snippet actions()}
@@ -74,6 +85,8 @@
         <dd>{#each Object.entries(provider.tags) as [key, value] (key)}<span class="me-2 whitespace-nowrap"><span class="quiet">{key}</span> {value}</span>{:else}none{/each}</dd>
       </div>
     </dl>
+    {#if entry}<ProviderSteps provider={provider.name} {entry} {arrivals} may={may("edit")} onchange={load} />{/if}
+    {#if may("edit")}<Arrivals {arrivals} />{/if}
     <Holdings of={provider} {fresh} onchange={load} />
     <GrantDialog bind:open={granting} prepared={{ who: { kind: "provider", name: provider.name } }} ondone={(id) => ((fresh = id), load())} />
     <StateDialog bind:open={changing} of={provider} {to} ondone={load} />

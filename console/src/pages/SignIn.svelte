@@ -7,10 +7,15 @@
   import Field from "../parts/Field.svelte";
   import AuthLayout from "../parts/AuthLayout.svelte";
   import ProblemNote from "../parts/ProblemNote.svelte";
+  import ProviderChoice from "../parts/ProviderChoice.svelte";
   import SignInForm from "../parts/SignInForm.svelte";
   import TextInput from "../parts/TextInput.svelte";
 
   let name = $state(remembered.name);
+  // refused says why somebody who came back from an identity provider was not let in; "" for nothing to tell.
+  let { refused = "" }: { refused?: string } = $props();
+
+  let outside = $state(false); // by the identity provider of one's own organisation
   let lost = $state(false); // the password is, and a letter is to be asked for
   let asked = $state(false);
   let problem = $state.raw<Problem | null>(null);
@@ -68,8 +73,13 @@
       </form>
     {/if}
     <p class="mt-5"><button type="button" class="link" onclick={() => lose(false)}>Back to signing in</button></p>
+  {:else if outside}
+    <h1 class="text-2xl font-semibold tracking-tight">Sign in by your own organisation</h1>
+    <div class="mt-4"><ProviderChoice /></div>
+    <p class="mt-5"><button type="button" class="link" onclick={() => (outside = false)}>Sign in with a name and password</button></p>
   {:else}
     <h1 class="text-2xl font-semibold tracking-tight">Sign in</h1>
-    <div class="mt-6"><SignInForm bind:name begun={(me) => session.begin(me)} onlost={() => lose(true)} /></div>
+    {#if refused}<div class="mt-5 rounded-lg border border-copper-300 bg-copper-100 px-4 py-3 dark:border-copper-700 dark:bg-copper-900/50" role="alert" data-test="refused">{refused}</div>{/if}
+    <div class="mt-6"><SignInForm onoutside={() => (outside = true)} bind:name begun={(me) => session.begin(me)} onlost={() => lose(true)} /></div>
   {/if}
 </AuthLayout>

@@ -2,7 +2,9 @@
 <script lang="ts">
   import { Button, Modal } from "flowbite-svelte";
   import { FingerprintOutline } from "flowbite-svelte-icons";
+  import { onDestroy } from "svelte";
   import { api, ask, asProblem, type Problem } from "../lib/api";
+  import { elsewhere } from "../lib/outside.svelte";
   import * as passkey from "../lib/passkey";
   import { proof } from "../lib/proof.svelte";
   import { session } from "../lib/session.svelte";
@@ -39,6 +41,14 @@
     }
   }
 
+  // An outside person proves it at their provider.
+  let stop = () => {};
+  function there() {
+    stop();
+    stop = elsewhere(true, () => proof.end(true));
+  }
+  onDestroy(() => stop());
+
   const byPassword = (event: Event) => {
     event.preventDefault();
     return prove(() => ask(api.POST("/session/proof", { body: { password } })));
@@ -47,6 +57,16 @@
 </script>
 
 <Modal bind:open size="xs" title="Confirm it is you">
+{#if session.me?.provider}
+  <div class="space-y-4" data-test="proof">
+    <p>{capital(proof.wanted?.detail ?? "")}.</p>
+    <p class="quiet">{session.me.provider} opens in another window. When you have signed in there, this page goes on by itself.</p>
+    <div class="flex flex-wrap justify-end gap-2">
+      <QuietButton type="button" onclick={() => proof.end(false)}>Cancel</QuietButton>
+      <Button type="button" onclick={there}>Sign in there again</Button>
+    </div>
+  </div>
+{:else}
   <form onsubmit={byPassword} class="space-y-4" data-test="proof">
     <p>{capital(proof.wanted?.detail ?? "")}.</p>
     <Field label="Password of {session.me?.name ?? ''}" name="password" {problem}>
@@ -59,4 +79,5 @@
       <Button type="submit" disabled={busy || !password}>Go on</Button>
     </div>
   </form>
+{/if}
 </Modal>

@@ -1,7 +1,7 @@
 <!-- Who one is: by name and password, then a code where the account has a second factor, or by a passkey. -->
 <script lang="ts">
   import { Button } from "flowbite-svelte";
-  import { FingerprintOutline } from "flowbite-svelte-icons";
+  import { BuildingOutline, FingerprintOutline } from "flowbite-svelte-icons";
   import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
   import * as passkey from "../lib/passkey";
   import { focus } from "../lib/focus";
@@ -12,8 +12,8 @@
   import QuietButton from "./QuietButton.svelte";
   import TextInput from "./TextInput.svelte";
 
-  // onlost is called by whoever cannot sign in any more.
-  let { name = $bindable(remembered.name), begun, onlost }: { name?: string; begun: (me: Schemas["Session"]) => void; onlost?: () => void } = $props();
+  // onlost is called by whoever cannot sign in any more, onoutside by whoever signs in at an identity provider.
+  let { name = $bindable(remembered.name), begun, onlost, onoutside }: { name?: string; begun: (me: Schemas["Session"]) => void; onlost?: () => void; onoutside?: () => void } = $props();
 
   const named = name !== ""; // the keyboard begins at what is still to be written
   let password = $state("");
@@ -85,5 +85,6 @@
   {:else if passkey.supported()}
     <QuietButton type="button" class="w-full" onclick={byPasskey} disabled={busy}><FingerprintOutline class="me-2 h-4 w-4" />Sign in with a passkey</QuietButton>
   {/if}
+  {#if onoutside && !wantsCode}<QuietButton type="button" class="w-full" onclick={onoutside} disabled={busy}><BuildingOutline class="me-2 h-4 w-4" />Sign in by your own organisation</QuietButton>{/if}
   {#if onlost && !wantsCode}<button type="button" class="link text-sm" onclick={onlost}>I cannot sign in any more</button>{/if}
 </form>

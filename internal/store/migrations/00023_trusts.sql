@@ -47,6 +47,9 @@ ALTER TABLE session
   ADD COLUMN IF NOT EXISTS until DATETIME(6) NULL,
   ADD KEY IF NOT EXISTS by_trust (trust_id);
 
+-- Nobody could sign in so: whoever was to gets a key, or is edited.
+UPDATE identity i SET i.sign_in_by = 'key' WHERE i.sign_in_by = 'provider' AND NOT EXISTS (SELECT 1 FROM principal p WHERE p.id = i.id AND p.kind = 'outside-person');
+
 -- +goose Down
 ALTER TABLE session
   DROP KEY by_trust,
