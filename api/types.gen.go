@@ -1900,8 +1900,11 @@ type Key struct {
 	State        KeyState  `json:"state"`
 
 	// Thumbprint Of the public key by which the program signs (RFC 7638); absent for a key with a secret
-	Thumbprint string    `json:"thumbprint,omitempty,omitzero"`
-	Until      time.Time `json:"until,omitempty,omitzero"`
+	Thumbprint string `json:"thumbprint,omitempty,omitzero"`
+
+	// Tokens Whose signed tokens take the place of a secret: a program shows one and gets an access token of minutes (RFC 8693)
+	Tokens *OutsideTokens `json:"tokens,omitempty"`
+	Until  time.Time      `json:"until,omitempty,omitzero"`
 }
 
 // KeyState defines model for Key.State.
@@ -1942,6 +1945,9 @@ type KeyNew struct {
 
 	// PublicKey The public half of a key pair, in PEM or as a JWK (RFC 7517), by whose private half the program signs in place of showing a secret (RFC 7523)
 	PublicKey string `json:"publicKey,omitempty,omitzero"`
+
+	// Tokens Whose signed tokens take the place of a secret: a program shows one and gets an access token of minutes (RFC 8693)
+	Tokens *OutsideTokens `json:"tokens,omitempty"`
 
 	// Until When it ends; never when left out
 	Until time.Time `json:"until,omitempty,omitzero"`
@@ -2222,6 +2228,21 @@ type OutsidePersonNew struct {
 
 	// Title The display name
 	Title string `json:"title,omitempty,omitzero"`
+}
+
+// OutsideTokens Whose signed tokens take the place of a secret: a program shows one and gets an access token of minutes (RFC 8693)
+type OutsideTokens struct {
+	// Audience For whom they have to be made
+	Audience string `json:"audience"`
+
+	// Issuer Who signs them: the address of an OpenID Connect issuer
+	Issuer string `json:"issuer"`
+
+	// Once Each counts once, by its jti
+	Once bool `json:"once,omitempty,omitzero"`
+
+	// Rule A condition over their claims, such as claim.sub is "label-job"
+	Rule string `json:"rule,omitempty,omitzero"`
 }
 
 // Part The scope and all beneath it, the scope alone, or what is beneath it alone

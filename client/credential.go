@@ -53,15 +53,7 @@ func OpenByKey(address string, key APIKey, more ...Option) (*Client, error) {
 		source = keep
 		more = append(more, keep.again)
 	}
-	bearer := WithRequestEditor(func(_ context.Context, r *http.Request) error {
-		token, err := source.Token()
-		if err != nil {
-			return told(err)
-		}
-		token.SetAuthHeader(r)
-		return nil
-	})
-	return Open(address, "", append([]Option{bearer}, more...)...)
+	return openBy(address, source, more...)
 }
 
 // asking gets access tokens by the key's secret.

@@ -142,6 +142,9 @@ func (s *Changes) planUser(ctx context.Context, c tenant.Caller, organisation st
 		if err := s.NeedProof(c, "issue an API key"); err != nil {
 			return nil, nil, err
 		}
+		if wanted.Key.Tokens != nil {
+			return nil, nil, signin.TokensNeedAccount()
+		}
 		made, err := s.NewKey(c, user.principal.ID, *wanted.Key)
 		if err != nil {
 			return nil, nil, err

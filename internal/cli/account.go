@@ -22,7 +22,7 @@ const DefaultServer = "http://127.0.0.1:8420"
 func (a *app) signInCommand() *cli.Command {
 	return &cli.Command{
 		Name: "sign-in", Usage: "sign in and save the sign-in under a name", ArgsUsage: "[NAME@ORGANISATION]",
-		Description: "With a name, by password. Without one, you confirm it in a browser. With --key, by an API key.",
+		Description: "With a name, by password. Without one, you confirm it in a browser. With --key, by an API key. With --token-from, by a token of another issuer.",
 		Flags: append(serviceFlags(),
 			&cli.BoolFlag{Name: "keep-default", Usage: "leave the sign-in that is used without --with as it is"},
 			&cli.StringFlag{Name: "save-as", Usage: "save it under this `NAME` (default: the sign-in name)"},
@@ -32,6 +32,8 @@ func (a *app) signInCommand() *cli.Command {
 			&cli.StringFlag{Name: "key", Usage: "sign in by the API key of this `ID`"},
 			&cli.StringFlag{Name: "secret-from", Usage: "read the key's secret from `FILE` (- for standard input)"},
 			&cli.StringFlag{Name: "private-key", Usage: "`FILE` with the private half of the key pair, in PEM, by which this program signs in place of showing a secret; read again each time", TakesFile: true},
+			&cli.StringFlag{Name: "token-from", Usage: "exchange the signed token in `FILE` (- for standard input); the file is read again when another is needed", TakesFile: true},
+			&cli.StringFlag{Name: "as-account", Usage: "the `ADDRESS` of the service account that the token is to become"},
 			&cli.StringFlag{Name: "organisation", Usage: "work in this `ORGANISATION`: a guest known in several, or a platform service"},
 		),
 		Action: a.signIn,
@@ -102,6 +104,8 @@ func (a *app) signInAt(ctx context.Context, c *cli.Command) error {
 	switch {
 	case status.Empty:
 		return errors.New(status.Next)
+	case c.String("token-from") != "" || c.String("as-account") != "":
+		return a.signInByToken(ctx, c)
 	case c.String("key") != "":
 		return a.signInByKey(ctx, c)
 	case !c.Args().Present():
@@ -186,7 +190,7 @@ func (a *app) signOutCommand() *cli.Command {
 			}
 			// A session that has ended already is as good as ended now.
 			var problem *client.Error
-			if s.saved.Key == "" {
+			if s.saved.Key == "" && s.saved.Account == "" {
 				if err := s.SignOut(ctx); err != nil && !(errors.As(err, &problem) && problem.Status == 401) {
 					return err
 				}

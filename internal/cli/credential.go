@@ -45,6 +45,46 @@ func (a *app) signInByKey(ctx context.Context, c *cli.Command) error {
 	return a.save(c, saved, me)
 }
 
+// signInByToken exchanges a token of another issuer. No secret is kept: the file is read again when another token is needed.
+func (a *app) signInByToken(ctx context.Context, c *cli.Command) error {
+	from, account := c.String("token-from"), c.String("as-account")
+	if from == "" || account == "" || c.Args().Present() || c.IsSet("key") {
+		return usage("give --token-from and --as-account, and neither a name nor a key")
+	}
+	saved := savedSignIn{Server: c.String("server"), TokenFrom: from, Account: account, Insecure: c.Bool("insecure"), Authority: c.String("authority")}
+	if from != "-" {
+		whole, err := filepath.Abs(from)
+		if err != nil {
+			return err
+		}
+		saved.TokenFrom = whole
+	}
+	kept := tokens{"outside-" + strings.ReplaceAll(account, "/", "-"), saved.TokenFrom, saved.Server}
+	kept.Forget()
+	if from == "-" {
+		text, err := a.secret("-", "")
+		if err != nil {
+			return err
+		}
+		token, err := client.ExchangeToken(ctx, saved.Server, account, text)
+		if err != nil {
+			return err
+		}
+		if err := kept.Save(token); err != nil {
+			return err
+		}
+	}
+	arbora, err := saved.open()
+	if err != nil {
+		return usageError{err}
+	}
+	me, err := arbora.GetSession(ctx)
+	if err != nil {
+		return err
+	}
+	return a.save(c, saved, me)
+}
+
 // signInByBrowser waits until a person lets this terminal in by the console.
 func (a *app) signInByBrowser(ctx context.Context, c *cli.Command) error {
 	device, err := client.AskForDevice(ctx, c.String("server"), agent)

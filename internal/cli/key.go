@@ -26,6 +26,10 @@ func (a *app) keyCommand() *cli.Command {
 				Flags: append([]cli.Flag{
 					&cli.StringFlag{Name: "label", Usage: "its purpose, as a `TEXT`"},
 					&cli.StringFlag{Name: "public-key", Usage: "`FILE` with the public half of a key pair in PEM or as a JWK: the program signs with the private half, and there is no secret", TakesFile: true},
+					&cli.StringFlag{Name: "tokens-of", Usage: "have signed tokens of this `ISSUER` take the place of a secret: its address, as iss in them"},
+					&cli.StringFlag{Name: "audience", Usage: "with --tokens-of: the audience of the tokens, a `TEXT`"},
+					&cli.StringFlag{Name: "when", Usage: "with --tokens-of: a `CONDITION` over their claims, such as claim.sub is \"label-job\""},
+					&cli.BoolFlag{Name: "once", Usage: "with --tokens-of: each token counts once, by its jti"},
 					&cli.BoolFlag{Name: "may-govern", Usage: "let programs that show it use permissions to govern"},
 					&cli.BoolFlag{Name: "follows", Usage: "of a platform service: for arbora follow, and for nothing else"},
 					&cli.StringFlag{Name: "until", Usage: "when it ends, as an `INSTANT`: a date or an RFC 3339 moment"},
@@ -67,6 +71,11 @@ func (a *app) createKey(ctx context.Context, c *cli.Command) error {
 		public := string(text)
 		wanted.PublicKey = public
 	}
+	if issuer := c.String("tokens-of"); issuer != "" {
+		wanted.Tokens = &api.OutsideTokens{Issuer: issuer, Audience: c.String("audience"), Rule: c.String("when"), Once: c.Bool("once")}
+	} else if c.IsSet("audience") || c.IsSet("when") || c.IsSet("once") {
+		return usage("--audience, --when and --once are about tokens: name their issuer by --tokens-of")
+	}
 	var made api.KeyMade
 	switch kind, name := keyHolder(c); kind {
 	case "":
@@ -80,6 +89,9 @@ func (a *app) createKey(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	a.sayKey(c, made)
+	if account := c.String("service-account"); made.Key.Tokens != nil {
+		a.say(c, "Use it with: arbora sign-in --token-from FILE --as-account %s", account)
+	}
 	return a.valueOnly(c, made)
 }
 
@@ -94,6 +106,10 @@ func keyHolder(c *cli.Command) (api.PrincipalKind, string) {
 }
 
 func (a *app) sayKey(c *cli.Command, made api.KeyMade) {
+	if t := made.Key.Tokens; t != nil {
+		a.say(c, "API key %s, which takes tokens of %s made for %s", made.Key.Id, t.Issuer, t.Audience)
+		return
+	}
 	if made.Secret == "" {
 		a.say(c, "API key %s, by which a program signs\nUse it with: arbora sign-in --key %s --private-key FILE", made.Key.Id, made.Key.Id)
 		return
@@ -145,6 +161,8 @@ func keyRow(k api.Key) []string {
 // useOf says what a key may be used for beyond the usual, or alone.
 func useOf(k api.Key) string {
 	switch {
+	case k.Tokens != nil:
+		return "tokens of " + k.Tokens.Issuer + " for which " + k.Tokens.Rule + choose(k.Governs, ", may govern", "")
 	case k.Follows:
 		return "followers only"
 	case k.Governs:

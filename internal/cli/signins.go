@@ -8,6 +8,7 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"strings"
 
 	"github.com/adrg/xdg"
 
@@ -29,6 +30,8 @@ type savedSignIn struct {
 	Token        string `json:"token,omitempty"`     // of a session
 	Key          string `json:"key,omitempty"`       // the API key it acts by instead
 	Secret       string `json:"secret,omitempty"`    // of the key
+	TokenFrom    string `json:"tokenFrom,omitempty"` // the file with a token that is exchanged for one of Arbora's
+	Account      string `json:"account,omitempty"`   // the service account that it is to become
 	Private      string `json:"private,omitempty"`   // the file with the private key that signs instead
 	KeyAt        string `json:"keyAt,omitempty"`     // where a platform service works
 	Insecure     bool   `json:"insecure,omitempty"`  // http beyond this machine is taken
@@ -39,6 +42,11 @@ type savedSignIn struct {
 func (s savedSignIn) open(more ...client.Option) (*client.Client, error) {
 	if err := errors.Join(checkServer(s.Server, s.Insecure), trust(s.Authority)); err != nil {
 		return nil, err
+	}
+	if s.Account != "" {
+		return client.OpenByToken(s.Server, client.OutsideToken{
+			Account: s.Account, Token: s.outsideToken, Tokens: tokens{"outside-" + strings.ReplaceAll(s.Account, "/", "-"), s.TokenFrom, s.Server},
+		}, more...)
 	}
 	if s.Key != "" {
 		key := client.APIKey{ID: s.Key, Secret: s.Secret, Organisation: s.KeyAt}
@@ -57,6 +65,18 @@ func (s savedSignIn) open(more ...client.Option) (*client.Client, error) {
 		return client.OpenByKey(s.Server, key, more...)
 	}
 	return client.Open(s.Server, s.Token, more...)
+}
+
+// outsideToken reads the token that is exchanged. One that came by standard input was exchanged when it came.
+func (s savedSignIn) outsideToken() (string, error) {
+	if s.TokenFrom == "-" {
+		return "", fmt.Errorf("the token that was read from standard input has ended: arbora sign-in --token-from - --as-account %s", s.Account)
+	}
+	text, err := os.ReadFile(s.TokenFrom)
+	if err != nil {
+		return "", fmt.Errorf("the token to exchange cannot be read: %w", err)
+	}
+	return strings.TrimSpace(string(text)), nil
 }
 
 func signInsFile() string { return filepath.Join(xdg.ConfigHome, "arbora", "sign-ins.json") }

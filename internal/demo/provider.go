@@ -48,6 +48,14 @@ func LoadProvider(ctx context.Context, address, issuer string) error {
 	if err := client.Done(rowan.CreatePolicyAt(ctx, lindenmere+"/science/seedbank/seedbank-trial", policy)); err != nil {
 		return err
 	}
+	upload := api.GrantNew{Principal: api.PrincipalRef{Kind: api.ServiceAccountKind, Name: digitising + "/label-uploader"}, Role: "content-writer", Description: "puts the images of labels"}
+	if err := client.Done(rowan.CreateGrant(ctx, digitising+"/scans.bucket", upload)); err != nil {
+		return err
+	}
+	job := api.KeyNew{Label: "nightly upload", Tokens: &api.OutsideTokens{Issuer: issuer, Audience: "arbora", Rule: `claim.sub is "label-job"`}}
+	if err := client.Done(rowan.CreateKey(ctx, lindenmere, api.ServiceAccountKind, digitising+"/label-uploader", job)); err != nil {
+		return err
+	}
 	for _, subject := range []string{"q-4711", "q-2040"} {
 		if err := visit(ctx, fmt.Sprintf("%s/sign-in/by/%s/%s", address, lindenmere, sso), subject); err != nil {
 			return err

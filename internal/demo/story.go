@@ -3,6 +3,8 @@ package demo
 import (
 	"strings"
 	"time"
+
+	"arbora.example/internal/standin/identity"
 )
 
 const (
@@ -21,7 +23,7 @@ const (
 func words(text string) []string { return strings.Fields(text) }
 
 // story returns the steps of the story, by command line.
-func story(address string) []step {
+func story(address, issuer string) []step {
 	inTwoWeeks := time.Now().AddDate(0, 0, 14).Format("2006-01-02")
 	const bramsFirst, bramsOwn = "left-on-the-potting-bench", "nine-quiet-greenhouse-mice"
 	return []step{
@@ -239,7 +241,44 @@ func story(address string) []step {
 			{as: "oona", args: words("grant create observer --user oona --at " + vault), status: failed, says: []string{`needs the permission "create grant"`},
 				words: "an auditor sees all and changes nothing"},
 		}},
-		{16, "what is given for a while ends by itself", []try{
+		{16, "Quaywater's identity provider is set up step by step: its claims are seen in a trial, mapped, and only consultants let in", []try{
+			{as: "rowan", args: words("provider create quaywater-sso"), says: []string{"Created identity provider quaywater-sso"}, words: "a provider, by which nobody comes yet"},
+			{as: "rowan", args: words("provider trust add quaywater-sso --issuer " + issuer + " --client-id " + identity.ClientID + " --secret-from -"), input: identity.Secret + "\n",
+				says: []string{"on trial", "redirect URI", "/sign-in/return/"}, words: "it is trusted on trial, and what to tell the provider is said"},
+			{as: "rowan", args: words("provider trust use quaywater-sso"), status: failed, says: []string{"nobody has signed in by it on trial yet"}, words: "nobody comes in by what nobody has tried"},
+			{as: "rowan", args: words("provider trial quaywater-sso"), says: []string{"nobody comes in by it"}, words: "an address to try it at", keep: map[string]string{"trial": `(http\S+/sign-in/trial/\S+)`}},
+			{browse: "{trial}", subject: "q-2040", says: []string{"not-signed-in"}, words: "dorian, a bookkeeper, signs in there, and does not come in"},
+			{as: "rowan", args: words("provider arrivals quaywater-sso"), says: []string{"q-2040", "trial"}, words: "what the provider says of him is there"},
+			{as: "rowan", args: []string{"provider", "entry", "try", "quaywater-sso", "--rule", `claim.role is "consultant"`, "--tag", "team=$.department"},
+				says: []string{"dorian", "accounts", "would not come in"}, words: "an entry rule and a tag are tried with it: he would stay out"},
+			{as: "rowan", args: []string{"provider", "entry", "set", "quaywater-sso", "--rule", `claim.role is "consultant"`, "--tag", "team=$.department"}, says: []string{"Set which people"}, words: "they are set"},
+			{as: "rowan", args: words("provider trust use quaywater-sso"), says: []string{"People sign in by quaywater-sso now"}, words: "and it is put into use"},
+			{browse: address + "/sign-in/by/lindenmere/quaywater-sso", subject: "q-2040", says: []string{`the entry rule asks that claim.role is "consultant"`}, words: "the bookkeeper stays out, and reads why"},
+			{browse: address + "/sign-in/by/lindenmere/quaywater-sso", subject: "q-4711", says: []string{"ilka.varga@quaywater-sso"}, words: "a consultant comes in"},
+			{as: "rowan", args: words("outside show ilka.varga@quaywater-sso"), says: []string{"q-4711", "Claim department", "seeds"}, words: "with what her provider says of her"},
+		}},
+		{17, "a statement names everybody from there with department \"seeds\", and one person by subject", []try{
+			{as: "rowan", args: []string{"policy", "create", "exchange-partners", "--at", trial, "--text", `people from quaywater-sso with department "seeds" may observe tree`}, says: []string{"Created policy"}, words: "those for seeds see the trial"},
+			{as: "rowan", args: words("check list project --outside ilka.varga@quaywater-sso --at " + trial), says: []string{"Yes, outside person ilka.varga@quaywater-sso may"}, words: "ilka does"},
+			{as: "rowan", args: []string{"policy", "edit", "exchange-partners", "--at", trial, "--text", `people from quaywater-sso with subject "q-1001" may observe tree`}, says: []string{"exchange-partners"}, words: "one person, who has not come yet"},
+			{as: "rowan", args: words("check list project --outside ilka.varga@quaywater-sso --at " + trial), status: no, words: "ilka does not any more"},
+			{browse: address + "/sign-in/by/lindenmere/quaywater-sso", subject: "q-1001", says: []string{"juno@quaywater-sso"}, words: "juno comes for the first time"},
+			{as: "rowan", args: words("check list project --outside juno@quaywater-sso --at " + trial), says: []string{"Yes, outside person juno@quaywater-sso may"}, words: "and sees it at once"},
+			{as: "rowan", args: words("provider suspend quaywater-sso"), says: []string{"suspended"}, words: "the provider is suspended"},
+			{as: "rowan", args: words("check list project --outside juno@quaywater-sso --at " + trial), status: no, words: "and all who came by it are out"},
+		}},
+		{20, "a nightly job elsewhere puts label images by a token of its own provider; no secret is stored anywhere", []try{
+			{as: "rowan", args: words("service-account create " + digitising + "/label-uploader"), says: []string{"Created service account"}, words: "the account that the job is to become"},
+			{as: "rowan", args: words("grant create content-writer --service-account " + digitising + "/label-uploader --at " + digitising + "/scans.bucket"), says: []string{"Granted content-writer"}, words: "it writes to the bucket of the scans"},
+			{as: "rowan", args: []string{"key", "create", "--service-account", digitising + "/label-uploader", "--tokens-of", issuer, "--audience", "arbora", "--when", `claim.sub is "label-job"`},
+				says: []string{"which takes tokens of"}, lacks: []string{"Secret"}, words: "a key without a secret: tokens of the job's own provider take its place"},
+			{visit: issuer + "/program-token?subject=label-job&audience=arbora", says: []string{"200 OK"}, words: "the job gets a token where it runs", keep: map[string]string{"token": `(eyJ\S+)`}},
+			{args: words("sign-in --token-from - --as-account " + digitising + "/label-uploader --save-as label-job --server " + address), input: "{token}\n", says: []string{"Signed in as", "label-uploader"}, words: "and exchanges it for minutes"},
+			{as: "label-job", args: words("loam put /dev/stdin " + digitising + "/scans.bucket/label-1187.txt"), input: "Lindenmere\n", says: []string{"label-1187.txt"}, words: "it puts a label"},
+			{visit: issuer + "/program-token?subject=another-job&audience=arbora", says: []string{"200 OK"}, words: "another job of the same provider gets one, too", keep: map[string]string{"other": `(eyJ\S+)`}},
+			{args: words("sign-in --token-from - --as-account " + digitising + "/label-uploader --save-as other-job --server " + address), input: "{other}\n", status: failed, says: []string{`the key asks that claim.sub is "label-job"`}, words: "and does not become the account"},
+		}},
+		{14, "later: what is given for a while ends by itself", []try{
 			{as: "rowan", args: words("grant create observer --user bram --at " + vault + " --until " + inTwoWeeks), says: []string{"Granted observer"}, words: "bram may look at the vault for two weeks"},
 			{as: "rowan", args: words("check describe project --user bram --at " + vault), says: []string{"Yes, bram may"}, words: "he may"},
 			{later: 15},

@@ -14,6 +14,10 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+
+	"arbora.example/api"
+	"arbora.example/client"
+	"arbora.example/internal/standin/identity"
 )
 
 // try is one command of the tour and what must come back.
@@ -26,11 +30,13 @@ type try struct {
 	lacks  []string // what it must not hold
 	// keep remembers, under a name, what the only group of a pattern finds in the output; later arguments and input take it
 	// as {name}.
-	keep   map[string]string
-	letter string // instead of a command: the newest letter to this address, as the mail sink shows it
-	visit  string // instead of a command: what somebody who is not signed in gets at this address
-	later  int    // instead of a command: so many days pass
-	words  string // the expectation, for people
+	keep    map[string]string
+	letter  string // instead of a command: the newest letter to this address, as the mail sink shows it
+	browse  string // instead of a command: where a browser goes that leads to an identity provider, there as the subject
+	subject string
+	visit   string // instead of a command: what somebody who is not signed in gets at this address
+	later   int    // instead of a command: so many days pass
+	words   string // the expectation, for people
 }
 
 // step is a step of the story.
@@ -50,10 +56,10 @@ const (
 
 // Tour goes through the story by the command lines of two programs, against a service that holds what there is before the
 // story. It keeps its saved sign-ins in the directory, tells each step, and returns an error at the first difference.
-// Letters are read where letters says, the page of a mail sink; the clock is the service's.
-func Tour(ctx context.Context, out io.Writer, programs map[string]string, address, letters, directory string, clock Clock) error {
-	t := tourist{clock: clock, out: out, programs: programs, letters: letters, directory: directory, kept: map[string]string{}}
-	for _, s := range story(address) {
+// Letters are read where letters says, the page of a mail sink; issuer is a stand-in identity provider; the clock is the service's.
+func Tour(ctx context.Context, out io.Writer, programs map[string]string, address, letters, issuer, directory string, clock Clock) error {
+	t := tourist{clock: clock, out: out, programs: programs, address: address, letters: letters, directory: directory, kept: map[string]string{}}
+	for _, s := range story(address, issuer) {
 		fmt.Fprintf(out, "\n%d. %s\n", s.number, s.title)
 		for _, each := range s.tries {
 			if err := t.run(ctx, each); err != nil {
@@ -67,9 +73,37 @@ func Tour(ctx context.Context, out io.Writer, programs map[string]string, addres
 type tourist struct {
 	out                io.Writer
 	programs           map[string]string // arbora and arbora-demo
+	address            string
 	letters, directory string
 	clock              Clock
 	kept               map[string]string
+}
+
+// browsed returns who is signed in at an address after a browser went to an identity provider and chose a subject there, or why nobody is.
+func browsed(ctx context.Context, address, at, subject string) (string, error) {
+	browser, err := identity.NewBrowser()
+	if err != nil {
+		return "", err
+	}
+	back, err := identity.Visit(ctx, browser, at, subject)
+	if err != nil {
+		return "", err
+	}
+	if _, token, told := strings.Cut(back.Fragment, "told="); told {
+		anybody, err := client.Open(address, "")
+		if err != nil {
+			return "", err
+		}
+		outcome, err := anybody.ReadSignInOutcome(ctx, api.OutcomeToken{Token: token})
+		return outcome.Detail + "\n" + outcome.Next, err
+	}
+	answer, err := browser.Get(address + "/api/v1/session")
+	if err != nil {
+		return "", err
+	}
+	defer answer.Body.Close()
+	text, err := io.ReadAll(answer.Body)
+	return string(text), err
 }
 
 // visited returns what somebody gets at an address without signing in.
@@ -129,6 +163,14 @@ func (t tourist) run(ctx context.Context, each try) error {
 		t.clock(-each.later)
 		fmt.Fprintf(t.out, "\n   %d days pass\n", each.later)
 		return nil
+	}
+	if each.browse != "" {
+		came, err := browsed(ctx, t.address, t.filled(each.browse), each.subject)
+		if err != nil {
+			return err
+		}
+		fmt.Fprintf(t.out, "\n   a browser goes to the identity provider, as %s\n", each.subject)
+		return t.compare(each, "the browser", came, 0)
 	}
 	if each.visit != "" {
 		status, text, err := visited(ctx, each.visit)

@@ -4,12 +4,14 @@ import (
 	"bytes"
 	"context"
 	"crypto/rand"
+	"encoding/base64"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"maps"
 	"net/http"
 	"net/url"
+	"strings"
 	"time"
 
 	"github.com/coreos/go-oidc/v3/oidc"
@@ -197,6 +199,51 @@ func (i *Issuer) verify(ctx context.Context, raw string) (*oidc.IDToken, error) 
 		return nil, errors.New("the ID token is from the future: the provider's clock is ahead")
 	}
 	return token, nil
+}
+
+// Program is what an issuer says of a program by a token that it signed.
+type Program struct {
+	Subject string
+	Claims  map[string]any
+	ID      string // the token's own; empty for none
+	Until   time.Time
+}
+
+// ReadProgram checks a token that an issuer signed for a program, made for the audience that the issuer was discovered with.
+func (i *Issuer) ReadProgram(ctx context.Context, raw string) (Program, error) {
+	token, err := i.check.Verify(oidc.ClientContext(ctx, i.client), raw)
+	if err != nil {
+		return Program{}, fmt.Errorf("the token does not hold: %w", err)
+	}
+	p := Program{Subject: token.Subject, Until: token.Expiry}
+	if p.Claims, err = claimsOf(token); err != nil {
+		return Program{}, err
+	}
+	from, _ := moment(p.Claims["nbf"])
+	if soon := i.now().Add(Skew); token.IssuedAt.After(soon) || from.After(soon) {
+		return Program{}, errors.New("the token is from the future: the issuer's clock is ahead")
+	}
+	p.ID, _ = p.Claims["jti"].(string)
+	return p, nil
+}
+
+// IssuerOf reads which issuer a token says that it is from. Nothing of it is checked.
+func IssuerOf(raw string) string {
+	parts := strings.Split(raw, ".")
+	if len(parts) != 3 {
+		return ""
+	}
+	text, err := base64.RawURLEncoding.DecodeString(parts[1])
+	if err != nil {
+		return ""
+	}
+	var claims struct {
+		Issuer string `json:"iss"`
+	}
+	if json.Unmarshal(text, &claims) != nil {
+		return ""
+	}
+	return claims.Issuer
 }
 
 // addInformation asks for what the token does not say of the person (section 5.3).

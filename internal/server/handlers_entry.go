@@ -172,3 +172,17 @@ func claimMapFrom(m api.ClaimMap) outside.Map {
 	}
 	return read
 }
+
+func tokensFrom(t *api.OutsideTokens) *store.OutsideTokens {
+	if t == nil {
+		return nil
+	}
+	return &store.OutsideTokens{Issuer: t.Issuer, Audience: t.Audience, Rule: t.Rule, Once: t.Once}
+}
+
+func tokensOf(t *store.OutsideTokens) *api.OutsideTokens {
+	if t == nil {
+		return nil
+	}
+	return &api.OutsideTokens{Issuer: t.Issuer, Audience: t.Audience, Rule: t.Rule, Once: t.Once}
+}

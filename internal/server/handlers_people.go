@@ -197,7 +197,7 @@ func settingsFrom(s api.Settings) settings.Settings {
 // Keys.
 
 func newKeyOf(k api.KeyNew) signin.NewKey {
-	return signin.NewKey{Label: k.Label, Until: k.Until.UTC(), Governs: k.Governs, Follows: k.Follows, PublicKey: k.PublicKey}
+	return signin.NewKey{Label: k.Label, Until: k.Until.UTC(), Governs: k.Governs, Follows: k.Follows, PublicKey: k.PublicKey, Tokens: tokensFrom(k.Tokens)}
 }
 
 func (h handlers) keyOf(k store.Key) api.Key {
@@ -207,7 +207,7 @@ func (h handlers) keyOf(k store.Key) api.Key {
 	}
 	return api.Key{
 		Id: k.ID.String(), Label: k.Label, CreatedAt: k.CreatedAt, CreatedBy: k.CreatedBy, Until: k.Until,
-		LastUsedAt: k.LastUsedAt, LastUsedFrom: k.LastUsedFrom, State: state, Governs: k.Governs, Follows: k.Follows, Thumbprint: k.Thumbprint(),
+		LastUsedAt: k.LastUsedAt, LastUsedFrom: k.LastUsedFrom, State: state, Governs: k.Governs, Follows: k.Follows, Thumbprint: k.Thumbprint(), Tokens: tokensOf(k.Tokens),
 	}
 }
 

@@ -26,6 +26,8 @@ type NewKey struct {
 	Follows bool      // of a platform service: for followers, and for nothing else
 	// PublicKey is given by a program that signs in place of showing a secret: PEM or a JWK. Empty for one that shows a secret.
 	PublicKey string
+	// Tokens has the signed tokens of an issuer take the place of a secret; nil for one that has a secret.
+	Tokens *store.OutsideTokens
 }
 
 // KeyMade is a key just issued; its secret is told this once. A key by which a program signs has none.
@@ -95,6 +97,14 @@ func (s *SignIns) issue(ctx context.Context, c tenant.Caller, wanted NewKey, fin
 	if err != nil {
 		return KeyMade{}, err
 	}
+	if wanted.Tokens != nil {
+		if p.Kind != model.ServiceAccount {
+			return KeyMade{}, TokensNeedAccount()
+		}
+		if _, err := s.tokenIssuer(ctx, *wanted.Tokens); err != nil {
+			return KeyMade{}, err
+		}
+	}
 	_, err = s.Make(ctx, c, func(d tenant.Viewer) (tenant.Plan, error) {
 		if _, err := find(d); err != nil {
 			return tenant.Plan{}, err
@@ -119,6 +129,11 @@ func (s *SignIns) issue(ctx context.Context, c tenant.Caller, wanted NewKey, fin
 		}, err
 	})
 	return made, err
+}
+
+// TokensNeedAccount says that only service accounts have keys for tokens of an issuer.
+func TokensNeedAccount() *problem.Problem {
+	return &problem.Problem{Kind: problem.Conflict, Detail: "tokens of an issuer stand for a program", Next: "make a service account for it", Field: "tokens"}
 }
 
 // mayHaveKeys refuses keys for those who do not sign in by them.
@@ -156,6 +171,9 @@ func (s *SignIns) NewKey(c tenant.Caller, principal model.ID, wanted NewKey) (Ke
 	if !c.KeyUntil.IsZero() && (wanted.Until.IsZero() || wanted.Until.After(c.KeyUntil)) {
 		return KeyMade{}, &problem.Problem{Kind: problem.Refused, Detail: "the key would outlast the one you act by", Next: "have it end before " + c.KeyUntil.Format(time.RFC3339), Field: "until"}
 	}
+	if err := checkTokens(wanted); err != nil {
+		return KeyMade{}, err
+	}
 	public := credential.PublicKey{}
 	if wanted.PublicKey != "" {
 		var err error
@@ -170,9 +188,9 @@ func (s *SignIns) NewKey(c tenant.Caller, principal model.ID, wanted NewKey) (Ke
 	secret := credential.NewSecret()
 	made := KeyMade{Secret: secret, Key: store.Key{
 		ID: tenant.NewID(), Organisation: c.Organisation, Principal: principal, SecretHash: secret.Hash(), Label: wanted.Label,
-		CreatedAt: now, CreatedBy: c.Name, Issuer: c.Principal, Until: wanted.Until, Governs: wanted.Governs, Follows: wanted.Follows, PublicKey: kept,
+		CreatedAt: now, CreatedBy: c.Name, Issuer: c.Principal, Until: wanted.Until, Governs: wanted.Governs, Follows: wanted.Follows, PublicKey: kept, Tokens: wanted.Tokens,
 	}}
-	if kept != "" {
+	if kept != "" || wanted.Tokens != nil {
 		made.Secret = "" // nobody learns it, and what is kept of it opens nothing
 	}
 	return made, nil
@@ -237,6 +255,9 @@ func (s *SignIns) ServiceKeys(ctx context.Context, c tenant.Caller, service stri
 func (s *SignIns) CreateServiceKey(ctx context.Context, c tenant.Caller, service string, wanted NewKey) (KeyMade, error) {
 	if err := s.keptService(ctx, c, service); err != nil {
 		return KeyMade{}, err
+	}
+	if wanted.Tokens != nil {
+		return KeyMade{}, TokensNeedAccount()
 	}
 	keys, err := s.Records.Keys(ctx, model.ID{}, model.PlatformServiceID(service))
 	if err != nil {

@@ -66,6 +66,9 @@ func (s *SignIns) ExchangeKey(ctx context.Context, c tenant.Caller, key string, 
 	if err := s.keyWorks(old); err != nil {
 		return KeyMade{}, &problem.Problem{Kind: problem.Conflict, Detail: "this API key no longer works, so there is nothing to exchange", Next: "issue another one"}
 	}
+	if old.Tokens != nil {
+		return KeyMade{}, &problem.Problem{Kind: problem.Conflict, Detail: "this key has no secret: tokens of " + old.Tokens.Issuer + " take its place", Next: "issue another key, and revoke this one"}
+	}
 	if old.PublicKey != "" {
 		return KeyMade{}, &problem.Problem{Kind: problem.Conflict, Detail: "this key has no secret: its program signs with its own key pair", Next: "issue a key for another pair, and revoke this one"}
 	}

@@ -208,7 +208,7 @@ func (s *SignIns) key(ctx context.Context, p Program) (store.Key, error) {
 			return err
 		case asserting:
 			return nil
-		case k.PublicKey != "" || !p.Secret.Matches(k.SecretHash):
+		case k.PublicKey != "" || k.Tokens != nil || !p.Secret.Matches(k.SecretHash):
 			return unknown
 		}
 		return s.keyWorks(k)
@@ -249,9 +249,14 @@ func (s *SignIns) IssueToken(ctx context.Context, p Program) (text string, token
 	if err != nil {
 		return "", token, err
 	}
+	return s.tokenFor(ctx, k, p, fmt.Sprintf("turned key %s into an access token", k.ID), s.Moment().Add(credential.TokenLifetime))
+}
+
+// tokenFor makes an access token with a key that was shown, which ends at a moment at the latest. What says in the audit log what was done for it.
+func (s *SignIns) tokenFor(ctx context.Context, k store.Key, p Program, what string, until time.Time) (text string, token credential.AccessToken, err error) {
 	now := s.Moment()
 	token = credential.AccessToken{
-		ID: tenant.NewID(), Issuer: s.Address(), Audience: s.Address(), Key: k.ID, Principal: k.Principal, Organisation: k.Organisation, IssuedAt: now, Until: now.Add(credential.TokenLifetime),
+		ID: tenant.NewID(), Issuer: s.Address(), Audience: s.Address(), Key: k.ID, Principal: k.Principal, Organisation: k.Organisation, IssuedAt: now, Until: until,
 	}
 	if k.Organisation.IsZero() && p.Organisation != "" {
 		if token.Organisation, err = s.Records.OrganisationNamed(ctx, p.Organisation); errors.Is(err, store.ErrNotFound) {
@@ -275,7 +280,7 @@ func (s *SignIns) IssueToken(ctx context.Context, p Program) (text string, token
 	if text, err = signer.Sign(token); err != nil {
 		return "", token, err
 	}
-	record := store.AuditRecord{Organisation: caller.OrganisationName, Author: s.Author(caller), Event: "token-issued", Detail: fmt.Sprintf("%s turned key %s into an access token", caller.Name, k.ID)}
+	record := store.AuditRecord{Organisation: caller.OrganisationName, Author: s.Author(caller), Event: "token-issued", Detail: caller.Name + " " + what}
 	return text, token, s.Records.TouchKey(ctx, k.ID, now, p.From, record)
 }
 

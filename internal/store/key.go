@@ -29,7 +29,24 @@ type Key struct {
 	WithdrawnAt  time.Time // zero for one that was not taken back
 	Governs      bool      // programs that show it may use permissions to govern
 	Follows      bool      // of a platform service: followers read by it what decisions are made by, and it opens nothing else
-	PublicKey    string    // as a JWK, of a program that signs in place of showing a secret; empty for one that shows it
+	Tokens       *OutsideTokens
+	PublicKey    string // as a JWK, of a program that signs in place of showing a secret; empty for one that shows it
+}
+
+// OutsideTokens say whose signed tokens take the place of a key's secret; a key without one has a secret or a public key.
+type OutsideTokens struct {
+	Issuer   string `json:"issuer"`   // who signs them, as an OpenID Connect issuer
+	Audience string `json:"audience"` // for whom they are made
+	Rule     string `json:"rule"`     // a condition over claims
+	Once     bool   `json:"once"`     // each counts once
+}
+
+// outsideColumn writes whose tokens take the place of a secret; NULL for nobody's.
+func (k Key) outsideColumn() (any, error) {
+	if k.Tokens == nil {
+		return nil, nil
+	}
+	return json.Marshal(k.Tokens)
 }
 
 // Thumbprint tells the public key of a program that signs apart from others; empty for a key with a secret.
@@ -44,12 +61,15 @@ func (k Key) Thumbprint() string {
 	return public.Thumbprint()
 }
 
-const keyColumns = "SELECT id, organisation_id, principal_id, secret_hash, label, created_at, created_by, expires_at, last_used_at, last_used_from, withdrawn_at, governs, follows, issuer_id, public_key FROM api_key WHERE "
+const keyColumns = "SELECT id, organisation_id, principal_id, secret_hash, label, created_at, created_by, expires_at, last_used_at, last_used_from, withdrawn_at, governs, follows, issuer_id, public_key, outside_tokens FROM api_key WHERE "
 
 func scanKey(scan scanner) (k Key, err error) {
-	var hash []byte
+	var hash, tokens []byte
 	var until, used, withdrawn sql.NullTime
-	err = scan((*idColumn)(&k.ID), (*idColumn)(&k.Organisation), (*idColumn)(&k.Principal), &hash, &k.Label, &k.CreatedAt, &k.CreatedBy, &until, &used, &k.LastUsedFrom, &withdrawn, &k.Governs, &k.Follows, (*idColumn)(&k.Issuer), &k.PublicKey)
+	err = scan((*idColumn)(&k.ID), (*idColumn)(&k.Organisation), (*idColumn)(&k.Principal), &hash, &k.Label, &k.CreatedAt, &k.CreatedBy, &until, &used, &k.LastUsedFrom, &withdrawn, &k.Governs, &k.Follows, (*idColumn)(&k.Issuer), &k.PublicKey, &tokens)
+	if err == nil && tokens != nil {
+		err = json.Unmarshal(tokens, &k.Tokens)
+	}
 	copy(k.SecretHash[:], hash)
 	k.Until, k.LastUsedAt, k.WithdrawnAt = until.Time, used.Time, withdrawn.Time
 	return k, mark(err)
@@ -99,13 +119,17 @@ func (s *Store) CreateServiceKey(ctx context.Context, k Key, service string, aut
 }
 
 func insertKey(ctx context.Context, tx *txn, k Key) error {
-	_, err := tx.ExecContext(ctx, `INSERT INTO api_key (id, organisation_id, principal_id, secret_hash, label, created_at, created_by, expires_at, governs, follows, issuer_id, public_key) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-		idColumn(k.ID), idColumn(k.Organisation), idColumn(k.Principal), k.SecretHash[:], k.Label, k.CreatedAt, k.CreatedBy, momentColumn(k.Until), k.Governs, k.Follows, idColumn(k.Issuer), k.PublicKey)
+	tokens, err := k.outsideColumn()
+	if err != nil {
+		return err
+	}
+	_, err = tx.ExecContext(ctx, `INSERT INTO api_key (id, organisation_id, principal_id, secret_hash, label, created_at, created_by, expires_at, governs, follows, issuer_id, public_key, outside_tokens) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+		idColumn(k.ID), idColumn(k.Organisation), idColumn(k.Principal), k.SecretHash[:], k.Label, k.CreatedAt, k.CreatedBy, momentColumn(k.Until), k.Governs, k.Follows, idColumn(k.Issuer), k.PublicKey, tokens)
 	return err
 }
 
 func keyRow(k Key) map[string]any {
-	return map[string]any{"id": k.ID.String(), "principal_id": k.Principal.String(), "label": k.Label, "until": momentColumn(k.Until), "governs": k.Governs}
+	return map[string]any{"id": k.ID.String(), "principal_id": k.Principal.String(), "label": k.Label, "until": momentColumn(k.Until), "governs": k.Governs, "outside_tokens": k.Tokens}
 }
 
 // WithdrawKey takes a key of the organisation's back.

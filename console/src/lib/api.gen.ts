@@ -2461,6 +2461,18 @@ export interface components {
             follows?: boolean;
             /** @description The public half of a key pair, in PEM or as a JWK (RFC 7517), by whose private half the program signs in place of showing a secret (RFC 7523) */
             publicKey?: string;
+            tokens?: components["schemas"]["OutsideTokens"];
+        };
+        /** @description Whose signed tokens take the place of a secret: a program shows one and gets an access token of minutes (RFC 8693) */
+        OutsideTokens: {
+            /** @description Who signs them: the address of an OpenID Connect issuer */
+            issuer: string;
+            /** @description For whom they have to be made */
+            audience: string;
+            /** @description A condition over their claims, such as claim.sub is "label-job" */
+            rule?: string;
+            /** @description Each counts once, by its jti */
+            once?: boolean;
         };
         Key: {
             id: string;
@@ -2479,6 +2491,7 @@ export interface components {
             follows?: boolean;
             /** @description Of the public key by which the program signs (RFC 7638); absent for a key with a secret */
             thumbprint?: string;
+            tokens?: components["schemas"]["OutsideTokens"];
             /** @enum {string} */
             state: "works" | "ended";
         };

@@ -18,7 +18,8 @@
   let label = $state("");
   let until = $state("");
   let governs = $state(false);
-  let signs = $state(false);
+  let by = $state<"secret" | "pair" | "tokens">("secret"); // what the program shows
+  let tokens = $state({ issuer: "", audience: "", rule: "", once: false });
   let publicKey = $state("");
   let problem = $state.raw<Problem | null>(null);
 
@@ -40,10 +41,11 @@
     event.preventDefault();
     problem = null;
     try {
-      const body = { label: label || undefined, until: until ? new Date(until).toISOString() : undefined, governs, publicKey: signs ? publicKey : undefined };
+      const body = { label: label || undefined, until: until ? new Date(until).toISOString() : undefined, governs, publicKey: by === "pair" ? publicKey : undefined, tokens: by === "tokens" ? tokens : undefined };
       made = await (kind ? ask(api.POST("/organisations/{organisation}/principals/{kind}/{principal}/keys", { params: { path }, body })) : ask(api.POST("/profile/keys", { body })));
       label = until = publicKey = "";
-      governs = signs = false;
+      governs = false;
+      by = "secret";
       await load();
     } catch (caught) {
       problem = asProblem(caught);
@@ -78,6 +80,7 @@
               <td class="address">{key.id}</td>
               <td>
                 {key.label}{#if key.governs}<span class="quiet text-sm">{key.label ? ", " : ""}may govern</span>{/if}
+                {#if key.tokens}<span class="quiet block text-sm">takes tokens of <span class="address">{key.tokens.issuer}</span> made for {key.tokens.audience}, for which <span class="font-mono">{key.tokens.rule}</span>{key.tokens.once ? ", each once" : ""}</span>{/if}
                 {#if key.thumbprint}<span class="quiet block text-sm" title={key.thumbprint}>signs with a key pair of its own</span>{/if}
               </td>
               <td class="quiet text-sm" title={"by " + key.createdBy}>{moment(key.createdAt)}</td>
@@ -97,10 +100,23 @@
         <label class="w-64"><span class="label">What the next key is for</span><TextInput name="key-label" bind:value={label} placeholder="nightly run" autocomplete="off" /></label>
         <label><span class="label">Until (optional)</span><TextInput type="date" name="key-until" bind:value={until} /></label>
         <label class="flex items-center gap-2 pb-1.5" title="Without it, programs that show the key create nobody and grant nothing"><input type="checkbox" name="key-governs" class="rounded" bind:checked={governs} />May govern</label>
-        <label class="flex items-center gap-2 pb-1.5" title="It signs each request for an access token, and there is no secret to lose (RFC 7523)"><input type="checkbox" name="key-signs" class="rounded" bind:checked={signs} />The program has a key pair</label>
+        <label><span class="label">The program shows</span>
+          <select name="key-by" bind:value={by} class="field">
+            <option value="secret">a secret, shown once</option>
+            <option value="pair">a signature of its own key pair</option>
+            {#if kind === "service-account"}<option value="tokens">a token of another issuer</option>{/if}
+          </select>
+        </label>
         <Button type="submit" size="sm" data-test="issue-key">Create a key</Button>
-        {#if signs}
+        {#if by === "pair"}
           <label class="w-full max-w-3xl"><span class="label">Its public key, in PEM or as a JWK</span><textarea name="public-key" rows="4" class="field w-full font-mono text-sm" spellcheck="false" bind:value={publicKey} placeholder="-----BEGIN PUBLIC KEY-----" required></textarea></label>
+        {:else if by === "tokens"}
+          <div class="grid w-full max-w-3xl grid-cols-2 gap-3 max-sm:grid-cols-1">
+            <label><span class="label">Issuer of the tokens</span><TextInput name="tokens-issuer" bind:value={tokens.issuer} placeholder="https://jobs.quaywater.example" required /></label>
+            <label><span class="label">Audience that they are made for</span><TextInput name="tokens-audience" bind:value={tokens.audience} placeholder="arbora" required /></label>
+            <label class="col-span-full"><span class="label">Condition over their claims</span><TextInput name="tokens-rule" bind:value={tokens.rule} placeholder={'claim.sub is "label-job"'} class="font-mono" required /></label>
+            <label class="flex items-center gap-2"><input type="checkbox" name="tokens-once" class="rounded" bind:checked={tokens.once} />Each token counts once</label>
+          </div>
         {/if}
       </form>
     {/if}

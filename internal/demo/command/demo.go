@@ -231,13 +231,18 @@ func (d *Demo) tourCommand() *cli.Command {
 				return err
 			}
 			defer func() { err = errors.Join(err, sink.Close()) }()
+			provider, err := identity.Start("127.0.0.1:0", "Quaywater Seed Exchange", identity.Quaywater())
+			if err != nil {
+				return err
+			}
+			defer func() { err = errors.Join(err, provider.Close()) }()
 			i, err := d.startDemo(ctx, host.Settings{Data: directory, Listen: "127.0.0.1:0", Log: "error", Mail: sink.Mail(), MailFrom: demoMailFrom, Loam: "http://" + freeIfTaken("127.0.0.1:0")}, "")
 			if err != nil {
 				return err
 			}
 			programs, err := besides("arbora", "arbora-demo")
 			if err == nil {
-				err = demo.Tour(ctx, d.Out, programs, i.Address, sink.Page(), directory, d.setClock)
+				err = demo.Tour(ctx, d.Out, programs, i.Address, sink.Page(), provider.Issuer(), directory, d.setClock)
 			}
 			if err == nil {
 				fmt.Fprintf(d.Out, "\nThe tour holds (%s).\n", time.Since(start).Round(time.Second))

@@ -24,6 +24,7 @@ import (
 type Issuer interface {
 	Address() string
 	IssueToken(ctx context.Context, p signin.Program) (text string, token credential.AccessToken, err error)
+	ExchangeOutside(ctx context.Context, p signin.OutsideProgram) (text string, token credential.AccessToken, err error)
 	ExchangeToken(ctx context.Context, shown credential.Token, audience, from string) (credential.Token, error)
 	Introspect(ctx context.Context, p signin.Program, token credential.Token, viewAs *tenant.PrincipalRef) (signin.Introspection, error)
 	RevokeToken(ctx context.Context, p signin.Program, token credential.Token) error
@@ -44,6 +45,8 @@ const (
 	deviceCode        = "urn:ietf:params:oauth:grant-type:device_code"
 	tokenExchange     = "urn:ietf:params:oauth:grant-type:token-exchange" // RFC 8693
 	accessTokenType   = "urn:ietf:params:oauth:token-type:access_token"
+	jwtType           = "urn:ietf:params:oauth:token-type:jwt"
+	idTokenType       = "urn:ietf:params:oauth:token-type:id_token"
 )
 
 // problemType begins the error_uri of errors that the API tells by the same type.
@@ -121,6 +124,10 @@ func (h Handler) token(c *gin.Context) {
 		}
 		c.JSON(http.StatusOK, gin.H{"access_token": string(caller.Token), "token_type": "Bearer", "expires_in": int(caller.EndsAt.Sub(caller.SignedInAt).Seconds())})
 	case tokenExchange:
+		if kind := c.PostForm("subject_token_type"); kind == jwtType || kind == idTokenType {
+			h.exchangeOutside(c)
+			return
+		}
 		token, err := h.Issuer.ExchangeToken(c.Request.Context(), credential.Token(c.PostForm("subject_token")), c.PostForm("audience"), c.ClientIP())
 		if err != nil {
 			h.fail(c, err)
@@ -134,6 +141,19 @@ func (h Handler) token(c *gin.Context) {
 	default:
 		tell(c, http.StatusBadRequest, "unsupported_grant_type", &problem.Problem{Kind: problem.Invalid, Detail: "grant_type cannot be " + strconv.Quote(grant), Next: "use client_credentials or " + deviceCode})
 	}
+}
+
+// exchangeOutside takes a token that somebody else's issuer signed for a program, for an access token of the service account that it may become
+// (RFC 8693). The account is told by its address, or its key by client_id.
+func (h Handler) exchangeOutside(c *gin.Context) {
+	text, token, err := h.Issuer.ExchangeOutside(c.Request.Context(), signin.OutsideProgram{
+		Token: c.PostForm("subject_token"), Account: c.PostForm("account"), Key: c.PostForm("client_id"), From: c.ClientIP(),
+	})
+	if err != nil {
+		h.fail(c, err)
+		return
+	}
+	c.JSON(http.StatusOK, gin.H{"access_token": text, "issued_token_type": accessTokenType, "token_type": "Bearer", "expires_in": int(token.Until.Sub(token.IssuedAt).Seconds())})
 }
 
 func (h Handler) introspect(c *gin.Context) {

@@ -40,6 +40,9 @@ func (i *issuer) RevokeToken(_ context.Context, p signin.Program, _ credential.T
 	i.asked = p
 	return i.err
 }
+func (i *issuer) ExchangeOutside(context.Context, signin.OutsideProgram) (string, credential.AccessToken, error) {
+	return "exchanged", credential.AccessToken{}, i.err
+}
 func (i *issuer) ExchangeToken(context.Context, credential.Token, string, string) (credential.Token, error) {
 	return "exchanged", i.err
 }

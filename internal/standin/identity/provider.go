@@ -11,6 +11,7 @@ import (
 	"encoding/base64"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"html/template"
 	"maps"
 	"net"
@@ -91,6 +92,7 @@ func Start(address, title string, known []Person) (*Provider, error) {
 	mux.HandleFunc("POST /token", p.token)
 	mux.HandleFunc("GET /userinfo", p.information)
 	mux.HandleFunc("GET /end-session", p.endSession)
+	mux.HandleFunc("GET /program-token", p.programToken)
 	mux.HandleFunc("GET /{$}", p.show)
 	mux.HandleFunc("POST /people", p.edit)
 	p.server = &http.Server{ReadHeaderTimeout: 10 * time.Second, Handler: http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
@@ -375,6 +377,33 @@ func (p *Provider) LogoutToken(subject, sid string) (string, error) {
 		p.Alter(claims)
 	}
 	return p.sign(claims, "logout+jwt")
+}
+
+// ProgramToken makes a token that says which program shows it, for an audience, good for some minutes.
+func (p *Provider) ProgramToken(subject, audience string) (string, error) {
+	now := time.Now()
+	claims := map[string]any{
+		"iss": p.issuer, "sub": subject, "aud": audience, "iat": now.Unix(), "nbf": now.Unix(), "exp": now.Add(5 * time.Minute).Unix(), "jti": rand.Text(), "job": "nightly",
+	}
+	if p.Alter != nil {
+		p.Alter(claims)
+	}
+	return p.sign(claims, "JWT")
+}
+
+func (p *Provider) programToken(w http.ResponseWriter, r *http.Request) {
+	q := r.URL.Query()
+	if q.Get("subject") == "" || q.Get("audience") == "" {
+		http.Error(w, "Name a subject and an audience.", http.StatusBadRequest)
+		return
+	}
+	token, err := p.ProgramToken(q.Get("subject"), q.Get("audience"))
+	if err != nil {
+		http.Error(w, err.Error(), http.StatusInternalServerError)
+		return
+	}
+	w.Header().Set("Cache-Control", "no-store")
+	fmt.Fprintln(w, token) //nolint:errcheck // whoever asked went away
 }
 
 //go:embed choose.html
