@@ -136,6 +136,9 @@ func (c choices) run() (over bool, err error) {
 
 func measure(r *report, o *organisation, s *access.Snapshot, tenth changeTimes, coreOnly bool) error {
 	decision := r.decide(o, s)
+	if err := r.outside(o, s); err != nil {
+		return err
+	}
 	whole, err := measureChanges(o, s)
 	if err != nil {
 		return err

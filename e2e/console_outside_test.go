@@ -28,7 +28,23 @@ func TestConsoleOutsidePeople(t *testing.T) {
 		browser.See(`h1`, "Quaywater Seed Exchange"),
 		browser.See(`[data-test=facts]`, "none yet"),
 	))
-	require.NoError(t, client.Done(rowan.CreateOutsidePerson(t.Context(), "lindenmere", api.OutsidePersonNew{Provider: "quaywater-sso", Subject: "q-4711", Name: "ilka", Title: "Ilka Varga"})))
+	require.NoError(t, console.Do(
+		browser.Press("Create a person"),
+		browser.Type(`input[name=outside-subject]`, "q-4711"),
+		browser.Type(`input[name=outside-name]`, "ilka"),
+		browser.Type(`input[name=outside-title]`, "Ilka Varga"),
+		browser.Type(`input[name=outside-group]`, "contractors"),
+		browser.Stroke("\t"),
+		browser.See(`[data-test=outside-groups]`, "contractors"),
+		browser.Visible(`dialog [data-test=impact]`),
+		browser.Click(`[data-test=confirm-change]`),
+		browser.See(`h1`, "Ilka Varga"),
+		console.Open("/providers/quaywater-sso"),
+		browser.See(`[data-test=facts]`, "People who come by it"),
+	))
+	ilka, err := rowan.ShowPrincipal(t.Context(), "lindenmere", api.OutsidePersonKind, "ilka@quaywater-sso")
+	require.NoError(t, err)
+	require.Equal(t, []string{"contractors"}, ilka.Groups)
 	const first = `[data-test=people] tbody tr:nth-child(1)`
 	require.NoError(t, console.Do(
 		browser.Press("Grant a role"),

@@ -90,7 +90,7 @@ var signedIn = []picture{
 	{name: "result", page: "/people/new", wait: `[data-test=account]`, before: append(newcomer("linnea", "Linnea Strand"),
 		browser.Click(`[data-test=confirm-person]`), browser.Visible(`[data-test=result]`))},
 	{name: "person", page: "/people/linnea", wait: `[data-test=keys]`},
-	{name: "person-dark", dark: true, page: "/guests/juno@quaywater", wait: `[data-test=holds]`},
+	{name: "provider-dark", dark: true, page: "/providers/quaywater-sso", wait: `[data-test=arrivals]`},
 	{name: "people", page: "/people", wait: `[data-test=people]`, before: []browser.Step{
 		browser.Click(`[data-test=people] tbody tr:nth-child(2) input`), browser.WithShift(browser.Down), browser.WithShift(browser.Down),
 	}},

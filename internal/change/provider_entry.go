@@ -80,8 +80,12 @@ func (s *Changes) planEntry(ctx context.Context, d tenant.Viewer, organisation, 
 	if is.Map, err = json.Marshal(claimMap); err != nil {
 		return tenant.Plan{}, err
 	}
+	var before outside.Map
+	if before, _, err = s.EntryOf(ctx, provider.ID); err != nil {
+		return tenant.Plan{}, err
+	}
 	made := tenant.Plan{What: "set which people " + provider.Name + " lets in, and what its claims become"}
-	if err := s.shutOutBy(ctx, d, provider, was, rule, &made); err != nil {
+	if err := s.weighEntry(ctx, d, provider, entry{was.Rule, before}, rule, claimMap, &made); err != nil {
 		return tenant.Plan{}, err
 	}
 	out := make([]model.ID, 0, len(made.Imagined))
@@ -116,62 +120,113 @@ func CheckEntry(m outside.Map, rule string) (*statement.Condition, error) {
 // mostNamed is how many people a warning names.
 const mostNamed = 5
 
-// shutOutBy finds whom an entry rule shuts out of those who are there, and lets in of those who were refused, by what was said of them last.
-func (s *Changes) shutOutBy(ctx context.Context, d tenant.Viewer, provider access.Principal, was store.Entry, rule *statement.Condition, made *tenant.Plan) error {
-	before, err := CheckEntry(outside.DefaultMap(), was.Rule)
+// entry is whom a provider lets in, and as whom.
+type entry struct {
+	rule     string
+	claimMap outside.Map
+}
+
+// weighEntry finds what another entry rule and claim map do to people, by what was said of them last: whom they shut out and let in, who would
+// be somebody else, and whose tags change.
+func (s *Changes) weighEntry(ctx context.Context, d tenant.Viewer, provider access.Principal, was entry, rule *statement.Condition, is outside.Map, made *tenant.Plan) error {
+	before, err := CheckEntry(outside.DefaultMap(), was.rule)
 	if err != nil {
 		return err
 	}
-	var out, in []string
+	var out, in, lost []string
 	for p := range d.PeopleOf(provider.ID) {
 		if p.Claims == nil || p.Inactive {
 			continue
 		}
-		was, _ := access.Admits(before, p.Claims)
-		is, _ := access.Admits(rule, p.Claims)
-		if was && !is {
+		let, _ := access.Admits(before, p.Claims)
+		lets, _ := access.Admits(rule, p.Claims)
+		if let && !lets {
 			out = append(out, p.Name)
 			// They keep what they hold and come no more: what is shown is what that takes from them.
 			made.Imagined = append(made.Imagined, access.SetInactive{ID: p.ID, Inactive: true})
 		}
 	}
-	arrivals, err := s.Records.Arrivals(ctx, provider.ID, arrivalsRead)
+	last, err := s.lastSaid(ctx, provider.ID)
 	if err != nil {
 		return err
 	}
-	asked := map[string]bool{}
-	for _, a := range arrivals {
-		if a.Trial || asked[a.Subject] {
-			continue
-		}
-		asked[a.Subject] = true
-		if a.Refused == "" || a.Claims == nil {
-			continue
-		}
-		said, err := outside.Decode(a.Claims)
-		if err != nil {
-			return err
-		}
-		claims, err := outside.Claims(said)
+	for _, one := range last {
+		known, there := d.OutsidePersonBy(provider.ID, one.arrival.Subject)
+		claims, err := outside.Claims(one.said)
 		if err != nil {
 			continue // they say too much to come in by any rule
 		}
-		if was, _ := access.Admits(before, claims); was {
+		let, _ := access.Admits(before, claims)
+		lets, _ := access.Admits(rule, claims)
+		if one.arrival.Refused != "" && !let && lets {
+			in = append(in, one.arrival.Subject)
+		}
+		if !there || known.Inactive || !lets {
 			continue
 		}
-		if is, _ := access.Admits(rule, claims); is {
-			in = append(in, a.Subject)
+		person, err := is.Read(one.said)
+		if err != nil || person.Subject != known.Subject {
+			lost = append(lost, known.Name)
+			continue
+		}
+		if tags := mappedTags(known.Tags, was.claimMap, is, person.Tags); !maps.Equal(tags, known.Tags) {
+			made.Imagined = append(made.Imagined, access.TagPrincipal{ID: known.ID, Tags: tags})
 		}
 	}
 	for _, told := range []struct {
 		words string
 		who   []string
-	}{{"It shuts out %s: their sessions end.", out}, {"It lets in %s, refused before.", in}} {
+	}{
+		{"It shuts out %s: their sessions end.", out}, {"It lets in %s, refused before.", in},
+		{"It no longer finds %s: they would come as somebody new, or not at all.", lost},
+	} {
 		if len(told.who) > 0 {
 			made.Warnings = append(made.Warnings, fmt.Sprintf(told.words, some(told.who)))
 		}
 	}
 	return nil
+}
+
+// mappedTags returns the tags that somebody would have: those that neither map speaks of stay.
+func mappedTags(now map[string]string, was, is outside.Map, mapped map[string]string) map[string]string {
+	tags := maps.Clone(now)
+	if tags == nil {
+		tags = map[string]string{}
+	}
+	for _, m := range []outside.Map{was, is} {
+		for key := range m.Tags {
+			delete(tags, key)
+		}
+	}
+	maps.Copy(tags, mapped)
+	return tags
+}
+
+// saidOf is what a provider said last of somebody.
+type saidOf struct {
+	arrival store.Arrival
+	said    map[string]any
+}
+
+// lastSaid returns what a provider said last of each who came or was refused, trials left out.
+func (s *Changes) lastSaid(ctx context.Context, provider model.ID) (last []saidOf, err error) {
+	arrivals, err := s.Records.Arrivals(ctx, provider, arrivalsRead)
+	if err != nil {
+		return nil, err
+	}
+	seen := map[string]bool{}
+	for _, a := range arrivals {
+		if a.Trial || seen[a.Subject] || a.Claims == nil {
+			continue
+		}
+		seen[a.Subject] = true
+		said, err := outside.Decode(a.Claims)
+		if err != nil {
+			return nil, err
+		}
+		last = append(last, saidOf{a, said})
+	}
+	return last, nil
 }
 
 // some names people, the first of many.

@@ -77,6 +77,10 @@ func (m Map) Check() error {
 			if !strings.HasPrefix(path, "$") && (path == f.Otherwise || path == "") {
 				continue
 			}
+			// Each .. multiplies what is looked through.
+			if strings.Count(path, "..") > 1 {
+				return &FieldError{f.Name, fmt.Sprintf("%q looks through everything more than once: write .. at most once", path)}
+			}
 			if _, err := jsonpath.Parse(path); err != nil {
 				return &FieldError{f.Name, fmt.Sprintf("%q is not a JSONPath, such as $.department or $['urn:oid:2.5.4.11']: %s", path, plainly(err))}
 			}

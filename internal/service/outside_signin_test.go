@@ -4,6 +4,8 @@ import (
 	"crypto/ecdsa"
 	"crypto/elliptic"
 	"crypto/rand"
+	"fmt"
+	"io"
 	"net/http"
 	"net/url"
 	"strings"
@@ -102,16 +104,37 @@ func TestSignInByProvider(t *testing.T) {
 	require.Equal(t, "ask an administrator of lindenmere", told.Next)
 	_, problem = testbed.SessionIn(t, b, dorian)
 	require.Contains(t, problem, "not-signed-in")
-	require.Equal(t, []string{`lindenmere nobody: q-2040 of quaywater-sso was not let in: the entry rule asks that claim.role is "consultant"`}, testbed.Recorded(t, b, "outside-refused"))
+	require.Equal(t, []string{`lindenmere nobody: q-2040 of quaywater-sso was not let in: the entry rule asks that claim.role is "consultant"`}, testbed.Recorded(t, b, "sign-in-failed"))
 	open := ""
 	preview, err = rowan.SetEntry(ctx, org, sso, &api.SetEntryParams{Preview: true}, api.EntryEdit{EntryRule: &open})
 	require.NoError(t, err)
 	require.Contains(t, preview.Impact.Warnings, "It lets in q-2040, refused before.")
 
+	// The map is weighed by what was said last, too: juno comes, and a tag would put her into a group that gathers by it.
+	testbed.Visit(t, testbed.NewBrowser(t), way(b), "q-1001")
+	require.NoError(t, client.Done(rowan.CreateGroup(ctx, org, api.GroupNew{Name: "advisers", Gathers: `tag unit is "advice"`})))
+	b.Grant(t, "observer", "group", "advisers", alpine)
+	mapped := claimMap()
+	mapped.Tags = map[string]api.ClaimPick{"unit": {Path: "$.department"}}
+	preview, err = rowan.SetEntry(ctx, org, sso, &api.SetEntryParams{Preview: true}, api.EntryEdit{ClaimMap: mapped})
+	require.NoError(t, err)
+	require.Equal(t, "1 person would gain access.", preview.Impact.Words)
+	moved := claimMap()
+	moved.Subject.Path = "$.preferred_username"
+	preview, err = rowan.SetEntry(ctx, org, sso, &api.SetEntryParams{Preview: true}, api.EntryEdit{ClaimMap: moved})
+	require.NoError(t, err)
+	require.Contains(t, preview.Impact.Warnings, "It no longer finds juno@quaywater-sso: they would come as somebody new, or not at all.")
+
 	require.NoError(t, client.Done(rowan.RemoveTrust(ctx, org, sso, trust.Id, nil)))
 	require.Empty(t, ways(org))
 	_, err = rowan.ShowPrincipal(ctx, org, api.OutsidePersonKind, "ilka.varga@quaywater-sso")
 	require.NoError(t, err, "people stay when a trust goes")
+}
+
+// claimMap is the usual claim map, to be altered.
+func claimMap() *api.ClaimMap {
+	pick := func(path string) api.ClaimPick { return api.ClaimPick{Path: path} }
+	return &api.ClaimMap{Subject: pick("$.sub"), Name: pick("$.preferred_username"), Title: pick("$.name"), Email: pick("$.email"), Groups: pick("$.groups[*]")}
 }
 
 // TestOutsideSessionsEnd has sessions end with whatever they hang on.
@@ -298,6 +321,54 @@ func TestFreshProofAtProvider(t *testing.T) {
 	require.Empty(t, problem)
 	require.Equal(t, "ilka.varga@quaywater-sso@lindenmere", session.Name)
 	require.Contains(t, testbed.Told(t, b, testbed.Visit(t, testbed.NewBrowser(t), way(b)+"?proof=1", "q-4711")).Detail, "not signed in")
+}
+
+// TestOutsidePeopleComeByNothingElse has nothing open to them what would stay when they have left their provider.
+func TestOutsidePeopleComeByNothingElse(t *testing.T) {
+	b, there := testbed.InMemory(t), testbed.Identity(t)
+	ctx, rowan := t.Context(), b.As(t, "rowan@lindenmere")
+	trust := testbed.Trusted(t, b, rowan, there)
+	browser := testbed.NewBrowser(t)
+	testbed.Visit(t, browser, way(b), "q-4711")
+	session, _ := testbed.SessionIn(t, b, browser)
+	call := func(method, path, body string) (int, string) {
+		r, err := http.NewRequestWithContext(ctx, method, b.Address+"/api/v1"+path, strings.NewReader(body))
+		require.NoError(t, err)
+		r.Header.Set("X-CSRF-Token", session.Csrf)
+		if body != "" {
+			r.Header.Set("Content-Type", "application/json")
+		}
+		answer, err := browser.Do(r)
+		require.NoError(t, err)
+		defer answer.Body.Close()
+		text, err := io.ReadAll(answer.Body)
+		require.NoError(t, err)
+		return answer.StatusCode, string(text)
+	}
+	for _, path := range []string{"/profile/passkeys/options", "/profile/second-factor"} {
+		status, text := call(http.MethodPost, path, "")
+		require.Equal(t, 403, status, text)
+		require.Contains(t, text, "you sign in at your identity provider")
+	}
+	status, text := call(http.MethodPost, "/profile/keys", `{}`)
+	require.Equal(t, 409, status, text)
+	status, text = call(http.MethodPost, "/session/proof", `{"password":"x"}`)
+	require.NotEqual(t, 204, status, text)
+
+	// A terminal that they let in ends with their session there.
+	_, asked := testbed.Form(t, b.Address+"/oauth/device", nil, url.Values{"client_id": {"a terminal"}})
+	status, text = call(http.MethodPost, "/device", fmt.Sprintf(`{"code":%q,"allow":true}`, asked["user_code"]))
+	require.Equal(t, 204, status, text)
+	_, told := testbed.Form(t, b.Address+"/oauth/token", nil, url.Values{"grant_type": {"urn:ietf:params:oauth:grant-type:device_code"}, "device_code": {asked["device_code"].(string)}})
+	terminal := testbed.With(t, b, told["access_token"].(string))
+	me, err := terminal.GetSession(ctx)
+	require.NoError(t, err)
+	require.Equal(t, sso, me.Provider)
+	require.LessOrEqual(t, time.Until(me.EndsAt), 8*time.Hour)
+	require.NoError(t, there.Leave(ctx, "q-4711"))
+	_, err = terminal.GetSession(ctx)
+	require.Contains(t, testbed.Problem(t, 401, err).Type, "revoked")
+	require.NotEmpty(t, trust.Id)
 }
 
 // TestWhoVouchesGainsWhatPeopleHold holds the rule on gains for trusts, claim maps and entry rules.

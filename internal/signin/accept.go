@@ -26,6 +26,8 @@ func (s *SignIns) AcceptInvitation(ctx context.Context, c tenant.Caller, token c
 		return v, &problem.Problem{Kind: problem.Invalid, Detail: "this link is not an invitation", Next: "open it in a browser"}
 	case i.ID.IsZero() || i.Keeper:
 		return v, &problem.Problem{Kind: problem.Refused, Detail: "only people can accept invitations", Next: "sign in as a person"}
+	case i.By == credential.ByProvider:
+		return v, &problem.Problem{Kind: problem.Refused, Detail: "people who come by an identity provider are no guests elsewhere: their mail address is what it says", Next: "accept with an account of your own"}
 	case i.Organisation == v.Organisation:
 		return v, &problem.Problem{Kind: problem.Conflict, Detail: "you belong to " + v.OrganisationName + " already", Next: "there is nothing to do"}
 	case i.SignIn().String() != v.SignIn && !(strings.EqualFold(i.Email, v.SignIn) && (v.MailedTo != "" || i.Proved(v.SignIn))):

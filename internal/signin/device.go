@@ -83,7 +83,7 @@ func (s *SignIns) DecideDevice(ctx context.Context, c tenant.Caller, code string
 		who, where, did = c.Identity.ID, c.Organisation, "let in"
 	}
 	record := store.AuditRecord{Organisation: c.OrganisationName, Author: s.Author(c), Event: "terminal-decided", Detail: fmt.Sprintf("%s %s a terminal at %s", c.Name, did, r.From)}
-	err = s.Records.DecideDevice(ctx, r.UserCode, who, where, c.Factor, record)
+	err = s.Records.DecideDevice(ctx, r.UserCode, who, where, c.Session, c.Factor, record)
 	if err == nil && allow {
 		s.Notify(ctx, c.Identity, "You let a terminal in, which asked from "+r.From+".")
 	}
@@ -122,6 +122,9 @@ func (s *SignIns) DeviceToken(ctx context.Context, code, from string) (tenant.Ca
 		return tenant.Caller{}, err
 	}
 	session := store.Session{ID: tenant.NewID(), Identity: identity, Agent: r.Agent, Factor: r.Factor}
+	if session.Outside, err = s.outsideOf(ctx, identity, r.Session); err != nil {
+		return tenant.Caller{}, err
+	}
 	if !r.Organisation.IsZero() {
 		now, err := s.Current(ctx, s.Tenant(r.Organisation))
 		if err != nil {

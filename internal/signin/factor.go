@@ -79,6 +79,9 @@ func (s *SignIns) BeginFactor(ctx context.Context, c tenant.Caller) (uri, seed s
 	case c.Identity.Factor:
 		return "", "", &problem.Problem{Kind: problem.Conflict, Detail: "you have a second factor already", Next: "remove it first to set up another device"}
 	}
+	if err := needsProvider(c.Identity); err != nil {
+		return "", "", err
+	}
 	if err := s.NeedProof(c, "set up a second factor"); err != nil {
 		return "", "", err
 	}

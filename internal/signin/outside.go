@@ -343,7 +343,7 @@ func (s *SignIns) noteArrival(ctx context.Context, a coming, person outside.Pers
 			who = "somebody"
 		}
 		record = store.AuditRecord{
-			Organisation: a.organisation, Author: store.Author{Name: "nobody", From: a.from, At: arrival.At}, Event: "outside-refused",
+			Organisation: a.organisation, Author: store.Author{Name: "nobody", From: a.from, At: arrival.At}, Event: "sign-in-failed",
 			Detail: fmt.Sprintf("%s of %s was not let in: %s", who, a.provider.Name, refused),
 		}
 	}

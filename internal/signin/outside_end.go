@@ -40,11 +40,13 @@ func (s *SignIns) LogoutAddress(ctx context.Context, c tenant.Caller) (string, e
 // EndOutside ends the sessions that the provider of a trust says have ended, by a logout token (OpenID Connect Back-Channel Logout 1.0). A token
 // counts once.
 func (s *SignIns) EndOutside(ctx context.Context, trust model.ID, token, from string) error {
-	if wait := s.guesses.wait(comingBy, from); wait > 0 {
+	// Only what is wrong counts: a provider may have many people leave at once.
+	if wait := s.guesses.left(showingKeys, from); wait > 0 {
 		return problem.Wait("too many attempts from your network address", wait)
 	}
 	t, err := s.Records.Trust(ctx, trust)
 	if errors.Is(err, store.ErrNotFound) {
+		s.guesses.wait(showingKeys, from)
 		return &problem.Problem{Kind: problem.Invalid, Detail: "no provider is trusted here", Next: "look up the address again"}
 	} else if err != nil {
 		return err
@@ -55,8 +57,9 @@ func (s *SignIns) EndOutside(ctx context.Context, trust model.ID, token, from st
 	}
 	ended, err := issuer.ReadLogout(ctx, token)
 	if err != nil {
+		s.guesses.wait(showingKeys, from)
 		return errors.Join(&problem.Problem{Kind: problem.Invalid, Detail: err.Error(), Next: "send a logout token of this provider, made for this client"},
-			s.NoteFailure(ctx, s.NameOf(t.Organisation), from, "outside-refused", "a logout token for "+t.Issuer+" does not hold"))
+			s.NoteFailure(ctx, s.NameOf(t.Organisation), from, "token-failed", "a logout token for "+t.Issuer+" does not hold"))
 	}
 	fresh, err := s.Records.TakeAssertion(ctx, sha256.Sum256(fmt.Appendf(nil, "logout %s %s", t.ID, ended.Token)), ended.Until, s.Moment())
 	if err != nil {

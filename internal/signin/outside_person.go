@@ -58,6 +58,34 @@ func (s *SignIns) comeIn(ctx context.Context, a coming, person outside.Person, c
 	return c, s.noteArrival(ctx, a, person, name, "")
 }
 
+// outsideOf returns what a session hangs on that somebody begins from another of theirs: it ends when what their provider said is too old, and with
+// the provider's session, as the first does.
+func (s *SignIns) outsideOf(ctx context.Context, i store.Identity, first model.ID) (o store.Outside, err error) {
+	if i.By != credential.ByProvider {
+		return o, nil
+	}
+	session, err := s.Records.SessionOf(ctx, first)
+	if err == nil && session.EndedAt.IsZero() && s.Moment().Before(session.Outside.Until) {
+		if o, err = s.Records.EndsOutside(ctx, first); err == nil {
+			o.Until = session.Outside.Until
+			return o, nil
+		}
+	}
+	if err == nil || errors.Is(err, store.ErrNotFound) {
+		err = ErrDeviceRefused // the session that let it in has ended
+	}
+	return o, err
+}
+
+// needsProvider refuses to let somebody in, or be given something to come in by, who comes by their provider alone: it would open when they
+// have left there.
+func needsProvider(i store.Identity) error {
+	if i.By != credential.ByProvider {
+		return nil
+	}
+	return &problem.Problem{Kind: problem.Refused, Detail: "you sign in at your identity provider, and by nothing else", Next: "set up there what you want to sign in with"}
+}
+
 // signedInThere returns when somebody gave their credentials to their provider, if it says so.
 func signedInThere(said map[string]any) (time.Time, bool) {
 	number, ok := said["auth_time"].(json.Number)

@@ -47,11 +47,7 @@ func (s *SignIns) ExchangeOutside(ctx context.Context, p OutsideProgram) (text s
 	if err != nil {
 		return "", token, err
 	}
-	until := s.Moment().Add(credential.TokenLifetime)
-	if shown.Until.Before(until) {
-		until = shown.Until.UTC()
-	}
-	return s.tokenFor(ctx, k, Program{From: p.From}, fmt.Sprintf("came by key %s with a token of %s for %s", k.ID, k.Tokens.Issuer, short(shown.Subject, 200)), until)
+	return s.tokenFor(ctx, k, Program{From: p.From}, fmt.Sprintf("came by key %s with a token of %s for %s", k.ID, k.Tokens.Issuer, short(shown.Subject, 200)), shown.Until.UTC())
 }
 
 // outsideKey finds the key that a token takes the place of the secret of, and checks the token.

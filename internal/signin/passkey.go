@@ -98,6 +98,9 @@ func (s *SignIns) BeginPasskey(ctx context.Context, c tenant.Caller) (Ceremony, 
 	if c.Identity.ID.IsZero() {
 		return Ceremony{}, &problem.Problem{Kind: problem.Refused, Detail: "only people can have passkeys", Next: "sign in as a person"}
 	}
+	if err := needsProvider(c.Identity); err != nil {
+		return Ceremony{}, err
+	}
 	if err := s.NeedProof(c, "add a passkey"); err != nil {
 		return Ceremony{}, err
 	}

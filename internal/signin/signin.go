@@ -100,6 +100,11 @@ var errNotIn = errors.New("service: out of use")
 
 // begin starts a session for somebody whose credentials were checked. Who is out of use gets refusal.
 func (s *SignIns) begin(ctx context.Context, session store.Session, from string, refusal error) (tenant.Caller, error) {
+	if session.Outside.Trust.IsZero() {
+		if err := needsProvider(session.Identity); err != nil {
+			return tenant.Caller{}, err
+		}
+	}
 	c := callerWith(session, credential.NewToken(), from)
 	if in, err := s.isIn(ctx, &c); err != nil {
 		return tenant.Caller{}, err

@@ -249,12 +249,17 @@ func (s *SignIns) IssueToken(ctx context.Context, p Program) (text string, token
 	if err != nil {
 		return "", token, err
 	}
-	return s.tokenFor(ctx, k, p, fmt.Sprintf("turned key %s into an access token", k.ID), s.Moment().Add(credential.TokenLifetime))
+	return s.tokenFor(ctx, k, p, fmt.Sprintf("turned key %s into an access token", k.ID), time.Time{})
 }
 
-// tokenFor makes an access token with a key that was shown, which ends at a moment at the latest. What says in the audit log what was done for it.
-func (s *SignIns) tokenFor(ctx context.Context, k store.Key, p Program, what string, until time.Time) (text string, token credential.AccessToken, err error) {
+// tokenFor makes an access token with a key that was shown, which ends at a moment at the latest; zero for no such moment. What says in the audit
+// log what was done for it.
+func (s *SignIns) tokenFor(ctx context.Context, k store.Key, p Program, what string, most time.Time) (text string, token credential.AccessToken, err error) {
 	now := s.Moment()
+	until := now.Add(credential.TokenLifetime)
+	if !most.IsZero() && most.Before(until) {
+		until = most
+	}
 	token = credential.AccessToken{
 		ID: tenant.NewID(), Issuer: s.Address(), Audience: s.Address(), Key: k.ID, Principal: k.Principal, Organisation: k.Organisation, IssuedAt: now, Until: until,
 	}

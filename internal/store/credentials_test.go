@@ -120,7 +120,7 @@ func TestWhatWorksOnce(t *testing.T) {
 		require.True(t, asked.Identity.IsZero())
 		record := store.AuditRecord{Author: by, Event: "terminal-decided"}
 		require.EqualValues(t, 1, once(t, func() bool {
-			return s.DecideDevice(t.Context(), "BCDF-GHJK", rowan.ID, top.ID, settings.PasskeyFactor, record) == nil
+			return s.DecideDevice(t.Context(), "BCDF-GHJK", rowan.ID, top.ID, model.ID{8}, settings.PasskeyFactor, record) == nil
 		}))
 		polled, err := s.PollDevice(t.Context(), device.Code, now.Add(time.Second))
 		require.NoError(t, err)

@@ -21,7 +21,8 @@ type DeviceRequest struct {
 	Refused      bool
 	Identity     model.ID // who let it in; zero while nobody has
 	Organisation model.ID
-	Factor       settings.Factor // by which the session began that let it in
+	Session      model.ID        // in which it was let in
+	Factor       settings.Factor // by which that session began
 }
 
 // AddDeviceRequest writes a request, and forgets those that ended.
@@ -38,11 +39,11 @@ func (s *Store) AddDeviceRequest(ctx context.Context, r DeviceRequest) error {
 	})
 }
 
-const deviceColumns = "SELECT user_code, agent, made_from, made_at, expires_at, polled_at, refused, identity_id, organisation_id, factor FROM device_request WHERE "
+const deviceColumns = "SELECT user_code, agent, made_from, made_at, expires_at, polled_at, refused, identity_id, organisation_id, session_id, factor FROM device_request WHERE "
 
 func scanDevice(row *sql.Row) (r DeviceRequest, err error) {
 	var polled sql.NullTime
-	err = mark(row.Scan(&r.UserCode, &r.Agent, &r.From, &r.MadeAt, &r.Until, &polled, &r.Refused, (*idColumn)(&r.Identity), (*idColumn)(&r.Organisation), &r.Factor))
+	err = mark(row.Scan(&r.UserCode, &r.Agent, &r.From, &r.MadeAt, &r.Until, &polled, &r.Refused, (*idColumn)(&r.Identity), (*idColumn)(&r.Organisation), (*idColumn)(&r.Session), &r.Factor))
 	r.PolledAt = polled.Time
 	return r, err
 }
@@ -64,10 +65,10 @@ func (s *Store) PollDevice(ctx context.Context, code credential.Token, at time.T
 }
 
 // DecideDevice lets a terminal in as an identity, or refuses it for a zero one, and records it.
-func (s *Store) DecideDevice(ctx context.Context, userCode string, identity, organisation model.ID, factor settings.Factor, record AuditRecord) error {
+func (s *Store) DecideDevice(ctx context.Context, userCode string, identity, organisation, session model.ID, factor settings.Factor, record AuditRecord) error {
 	return s.transaction(ctx, func(tx *txn) error {
-		result, err := tx.ExecContext(ctx, "UPDATE device_request SET refused = ?, identity_id = ?, organisation_id = ?, factor = ? WHERE user_code = ? AND identity_id IS NULL AND NOT refused",
-			identity.IsZero(), idColumn(identity), idColumn(organisation), factor, userCode)
+		result, err := tx.ExecContext(ctx, "UPDATE device_request SET refused = ?, identity_id = ?, organisation_id = ?, session_id = ?, factor = ? WHERE user_code = ? AND identity_id IS NULL AND NOT refused",
+			identity.IsZero(), idColumn(identity), idColumn(organisation), idColumn(session), factor, userCode)
 		if err != nil {
 			return err
 		}

@@ -65,7 +65,7 @@ func TestTrustsAreKept(t *testing.T) {
 			a := store.Arrival{ID: tenant.NewID(), Organisation: top.ID, Provider: provider.ID, Trust: trust.ID, At: now, Subject: strconv.Itoa(i), Claims: json.RawMessage(`{}`), From: "192.0.2.1"}
 			record := store.AuditRecord{}
 			if i == many-1 {
-				a.Refused, record = "why", store.AuditRecord{Organisation: "lindenmere", Author: by, Event: "outside-refused", Detail: "why"}
+				a.Refused, record = "why", store.AuditRecord{Organisation: "lindenmere", Author: by, Event: "sign-in-failed", Detail: "why"}
 			}
 			require.NoError(t, s.AddArrival(ctx, a, record))
 		}

@@ -82,7 +82,7 @@ type Records interface {
 	CountGuess(ctx context.Context, g store.Guess, at time.Time, delay func(failures int) time.Duration) (failures int, wait time.Duration, err error)
 	Create(ctx context.Context, organisation model.ID, author store.Author, fn func(tx Tx, revision uint64) (what string, err error)) (uint64, error)
 	CreateServiceKey(ctx context.Context, k store.Key, service string, author store.Author) error
-	DecideDevice(ctx context.Context, userCode string, identity model.ID, organisation model.ID, factor settings.Factor, record store.AuditRecord) error
+	DecideDevice(ctx context.Context, userCode string, identity, organisation, session model.ID, factor settings.Factor, record store.AuditRecord) error
 	DeviceRequest(ctx context.Context, userCode string) (store.DeviceRequest, error)
 	DropFactor(ctx context.Context, i store.Identity, record store.AuditRecord) error
 	RevokeSession(ctx context.Context, i store.Identity, session model.ID, author store.Author) error

@@ -225,7 +225,7 @@
             <p>By a link in the mail. A person without an account here chooses a password with it; somebody of another organisation accepts as who they are.</p>
             <p class="quiet">Until then the guest is <strong>pending</strong> and holds nothing. You can send the link again, copy it, or withdraw it.</p>
           {:else}
-            <div class="grid grid-cols-2 gap-2">
+            <div class="flex flex-wrap gap-x-6 gap-y-2">
               <Radio name="by" bind:group={by} value="password">Password</Radio>
               <Radio name="by" bind:group={by} value="key">API key only</Radio>
               <Radio name="by" bind:group={by} value="both">Both</Radio>

@@ -11,6 +11,7 @@
   import EditDialog from "../parts/EditDialog.svelte";
   import GrantDialog from "../parts/GrantDialog.svelte";
   import Holdings from "../parts/Holdings.svelte";
+  import OutsideDialog from "../parts/OutsideDialog.svelte";
   import Page from "../parts/Page.svelte";
   import PageProblem from "../parts/PageProblem.svelte";
   import ProviderSteps from "../parts/ProviderSteps.svelte";
@@ -26,6 +27,7 @@
   let arrivals = $state.raw<Schemas["Arrival"][]>([]);
   let problem = $state.raw<Problem | null>(null);
   let granting = $state(false);
+  let creating = $state(false);
   let fresh = $state(""); // the id of a grant just made
   let editing = $state(false);
   let changing = $state(false);
@@ -66,6 +68,7 @@
     {#if provider?.state === "active" && may("suspend")}<QuietButton size="sm" onclick={() => change("suspended")}>Suspend</QuietButton>{/if}
     {#if provider && provider.state !== "retired" && may("retire")}<QuietButton size="sm" onclick={() => change("retired")}>Retire</QuietButton>{/if}
     {#if provider && provider.state !== "active" && may("restore")}<QuietButton size="sm" onclick={() => change("active")}>Restore</QuietButton>{/if}
+    {#if provider && provider.state === "active" && authority.may("create user")}<QuietButton size="sm" onclick={() => (creating = true)}>Create a person</QuietButton>{/if}
     {#if provider && authority.may("create grant")}<Button size="sm" onclick={() => (granting = true)}><PlusOutline class="me-2 h-4 w-4" />Grant a role</Button>{/if}
   {/snippet}
   {#if problem}
@@ -89,6 +92,7 @@
     {#if may("edit")}<Arrivals {arrivals} />{/if}
     <Holdings of={provider} {fresh} onchange={load} />
     <GrantDialog bind:open={granting} prepared={{ who: { kind: "provider", name: provider.name } }} ondone={(id) => ((fresh = id), load())} />
+    <OutsideDialog bind:open={creating} provider={provider.name} />
     <StateDialog bind:open={changing} of={provider} {to} ondone={load} />
     <EditDialog bind:open={editing} of={provider} ondone={load} />
   {/if}

@@ -23,7 +23,7 @@ func textOf(value any) string {
 // Quaywater are some people of the Quaywater Seed Exchange.
 func Quaywater() []Person {
 	return []Person{
-		{"sub": "q-1001", "preferred_username": "juno", "name": "Juno Abara", "email": "juno@quaywater.example", "role": "consultant", "department": "advice", "groups": []any{"consultants", "Seed-Curators"}},
+		{"sub": "q-1001", "preferred_username": "juno", "name": "Juno Marchetti", "email": "juno@quaywater.example", "role": "consultant", "department": "advice", "groups": []any{"consultants", "Seed-Curators"}},
 		{"sub": "q-4711", "preferred_username": "ilka.varga", "name": "Ilka Varga", "email": "ilka.varga@quaywater.example", "role": "consultant", "department": "seeds", "groups": []any{"consultants", "seed-exchange"}},
 		{"sub": "q-2040", "preferred_username": "dorian", "name": "Dorian Quist", "email": "dorian@quaywater.example", "role": "bookkeeper", "department": "accounts", "groups": []any{"office"}},
 	}

@@ -240,13 +240,13 @@ func (r *Records) PollDevice(_ context.Context, code credential.Token, at time.T
 }
 
 // DecideDevice lets a terminal in as an identity, or refuses it for a zero one.
-func (r *Records) DecideDevice(_ context.Context, userCode string, id, organisation model.ID, factor settings.Factor, record store.AuditRecord) error {
+func (r *Records) DecideDevice(_ context.Context, userCode string, id, organisation, session model.ID, factor settings.Factor, record store.AuditRecord) error {
 	return r.alter(func() error {
 		for hash, d := range r.devices {
 			if d.UserCode != userCode || !d.Identity.IsZero() || d.Refused {
 				continue
 			}
-			d.Refused, d.Identity, d.Organisation, d.Factor = id.IsZero(), id, organisation, factor
+			d.Refused, d.Identity, d.Organisation, d.Session, d.Factor = id.IsZero(), id, organisation, session, factor
 			r.devices[hash] = d
 			r.tell(record)
 			return nil
