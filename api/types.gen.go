@@ -3531,7 +3531,7 @@ type TrustWanted struct {
 	// Scopes What is asked for besides openid
 	Scopes []string `json:"scopes,omitempty,omitzero"`
 
-	// Secret The client secret; empty leaves it, or is none
+	// Secret The client secret; empty leaves it for the same issuer, or is none
 	Secret string `json:"secret,omitempty,omitzero"`
 }
 

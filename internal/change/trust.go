@@ -80,6 +80,9 @@ func (s *Changes) fill(t *store.Trust, provider access.Principal, wanted TrustWa
 			return &problem.Problem{Kind: problem.Invalid, Detail: fmt.Sprintf("%q is not a scope: it is one word", scope), Next: "name scopes one by one", Field: "scopes"}
 		}
 	}
+	if wanted.Issuer != t.Issuer {
+		t.Sealed = nil // a secret is for the issuer that it was given for, and is shown to no other
+	}
 	t.Provider, t.Issuer, t.ClientID, t.Scopes = provider.ID, wanted.Issuer, wanted.ClientID, wanted.Scopes
 	if wanted.Secret != "" {
 		t.Sealed = s.SealTrust(t.ID, wanted.Secret)

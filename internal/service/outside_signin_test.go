@@ -389,6 +389,17 @@ func TestWhoVouchesGainsWhatPeopleHold(t *testing.T) {
 	for _, err := range acts() {
 		require.NoError(t, err, "nobody of the provider holds anything yet")
 	}
+	other := testbed.Identity(t)
+	require.NoError(t, client.Done(sefa.EditTrust(ctx, org, sso, trust.Id, nil, api.TrustWanted{Issuer: other.Issuer(), ClientId: identity.ClientID})))
+	entry, err := rowan.ShowEntry(ctx, org, sso)
+	require.NoError(t, err)
+	for _, one := range entry.Trusts {
+		if one.Id == trust.Id {
+			require.False(t, one.HasSecret, "a secret is shown to no other issuer")
+			require.Equal(t, api.TrustOnTrial, one.State)
+		}
+	}
+	require.NoError(t, client.Done(sefa.EditTrust(ctx, org, sso, trust.Id, nil, api.TrustWanted{Issuer: there.Issuer(), ClientId: identity.ClientID, Secret: identity.Secret})))
 	b.Grant(t, "observer", "provider", sso, trial)
 	for _, err := range acts() {
 		require.Contains(t, testbed.Problem(t, 403, err).Detail, "holds")

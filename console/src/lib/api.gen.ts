@@ -2200,7 +2200,7 @@ export interface components {
             issuer: string;
             /** @description What the provider knows Arbora by */
             clientId: string;
-            /** @description The client secret; empty leaves it, or is none */
+            /** @description The client secret; empty leaves it for the same issuer, or is none */
             secret?: string;
             /** @description What is asked for besides openid */
             scopes?: string[];

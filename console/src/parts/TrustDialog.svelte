@@ -54,7 +54,7 @@
       <Field label="Client id" name="clientId" {problem}>
         {#snippet children(id)}<TextInput {id} name="trust-client" bind:value={fields.clientId} required />{/snippet}
       </Field>
-      <Field label="Client secret" name="secret" {problem} hint={of?.hasSecret ? "Left empty, it stays." : undefined}>
+      <Field label="Client secret" name="secret" {problem} hint={of?.hasSecret ? "Left empty, it stays, unless the issuer is another." : undefined}>
         {#snippet children(id)}<PasswordInput {id} name="trust-secret" bind:value={secret} autocomplete="off" />{/snippet}
       </Field>
     </div>
