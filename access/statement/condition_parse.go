@@ -24,8 +24,11 @@ func ParseGathering(text string) (*Condition, error) {
 }
 
 // ParseEntryRule reads the condition that people of an identity provider must fulfil to come in. It is written as any other condition but asks
-// about claims alone. The error is a [*TextError].
+// about claims alone. An empty text is the nil condition, which everybody fulfils. The error is a [*TextError].
 func ParseEntryRule(text string) (*Condition, error) {
+	if text == "" {
+		return nil, nil
+	}
 	return (&Parser{claimsOnly: true}).readCondition(text)
 }
 

@@ -50,11 +50,11 @@ func (s *Changes) planEntry(ctx context.Context, d tenant.Viewer, organisation, 
 	if err != nil {
 		return tenant.Plan{}, err
 	}
-	claimMap, was, err := s.EntryOf(ctx, provider.ID)
+	before, was, err := s.EntryOf(ctx, provider.ID)
 	if err != nil {
 		return tenant.Plan{}, err
 	}
-	is := was
+	claimMap, is := before, was
 	if wanted.Map != nil {
 		claimMap = *wanted.Map
 	}
@@ -80,19 +80,10 @@ func (s *Changes) planEntry(ctx context.Context, d tenant.Viewer, organisation, 
 	if is.Map, err = json.Marshal(claimMap); err != nil {
 		return tenant.Plan{}, err
 	}
-	var before outside.Map
-	if before, _, err = s.EntryOf(ctx, provider.ID); err != nil {
-		return tenant.Plan{}, err
-	}
 	made := tenant.Plan{What: "set which people " + provider.Name + " lets in, and what its claims become"}
-	if err := s.weighEntry(ctx, d, provider, entry{was.Rule, before}, rule, claimMap, &made); err != nil {
+	out, err := s.weighEntry(ctx, d, provider, entry{was.Rule, before}, rule, claimMap, &made)
+	if err != nil {
 		return tenant.Plan{}, err
-	}
-	out := make([]model.ID, 0, len(made.Imagined))
-	for _, change := range made.Imagined {
-		if c, ok := change.(access.SetInactive); ok {
-			out = append(out, c.ID)
-		}
 	}
 	made.Beside = func(tx tenant.Tx) error { return errors.Join(tx.PutEntry(was, is), tx.EndSessions(out)) }
 	return made, nil
@@ -106,9 +97,6 @@ func CheckEntry(m outside.Map, rule string) (*statement.Condition, error) {
 			field = "claimMap." + wrong.Field
 		}
 		return nil, &problem.Problem{Kind: problem.Invalid, Detail: err.Error(), Next: "correct it and try it against claims that came", Field: field}
-	}
-	if rule == "" {
-		return nil, nil
 	}
 	read, err := statement.ParseEntryRule(rule)
 	if err != nil {
@@ -127,11 +115,11 @@ type entry struct {
 }
 
 // weighEntry finds what another entry rule and claim map do to people, by what was said of them last: whom they shut out and let in, who would
-// be somebody else, and whose tags change.
-func (s *Changes) weighEntry(ctx context.Context, d tenant.Viewer, provider access.Principal, was entry, rule *statement.Condition, is outside.Map, made *tenant.Plan) error {
-	before, err := CheckEntry(outside.DefaultMap(), was.rule)
+// be somebody else, and whose tags change. It returns those who are shut out.
+func (s *Changes) weighEntry(ctx context.Context, d tenant.Viewer, provider access.Principal, was entry, rule *statement.Condition, is outside.Map, made *tenant.Plan) (shut []model.ID, err error) {
+	before, err := statement.ParseEntryRule(was.rule)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	var out, in, lost []string
 	for p := range d.PeopleOf(provider.ID) {
@@ -141,14 +129,14 @@ func (s *Changes) weighEntry(ctx context.Context, d tenant.Viewer, provider acce
 		let, _ := access.Admits(before, p.Claims)
 		lets, _ := access.Admits(rule, p.Claims)
 		if let && !lets {
-			out = append(out, p.Name)
+			out, shut = append(out, p.Name), append(shut, p.ID)
 			// They keep what they hold and come no more: what is shown is what that takes from them.
 			made.Imagined = append(made.Imagined, access.SetInactive{ID: p.ID, Inactive: true})
 		}
 	}
 	last, err := s.lastSaid(ctx, provider.ID)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	for _, one := range last {
 		known, there := d.OutsidePersonBy(provider.ID, one.arrival.Subject)
@@ -169,7 +157,7 @@ func (s *Changes) weighEntry(ctx context.Context, d tenant.Viewer, provider acce
 			lost = append(lost, known.Name)
 			continue
 		}
-		if tags := mappedTags(known.Tags, was.claimMap, is, person.Tags); !maps.Equal(tags, known.Tags) {
+		if tags := outside.Tagged(known.Tags, person.Tags, was.claimMap, is); !maps.Equal(tags, known.Tags) {
 			made.Imagined = append(made.Imagined, access.TagPrincipal{ID: known.ID, Tags: tags})
 		}
 	}
@@ -184,22 +172,7 @@ func (s *Changes) weighEntry(ctx context.Context, d tenant.Viewer, provider acce
 			made.Warnings = append(made.Warnings, fmt.Sprintf(told.words, some(told.who)))
 		}
 	}
-	return nil
-}
-
-// mappedTags returns the tags that somebody would have: those that neither map speaks of stay.
-func mappedTags(now map[string]string, was, is outside.Map, mapped map[string]string) map[string]string {
-	tags := maps.Clone(now)
-	if tags == nil {
-		tags = map[string]string{}
-	}
-	for _, m := range []outside.Map{was, is} {
-		for key := range m.Tags {
-			delete(tags, key)
-		}
-	}
-	maps.Copy(tags, mapped)
-	return tags
+	return shut, nil
 }
 
 // saidOf is what a provider said last of somebody.
@@ -210,7 +183,7 @@ type saidOf struct {
 
 // lastSaid returns what a provider said last of each who came or was refused, trials left out.
 func (s *Changes) lastSaid(ctx context.Context, provider model.ID) (last []saidOf, err error) {
-	arrivals, err := s.Records.Arrivals(ctx, provider, arrivalsRead)
+	arrivals, err := s.Records.Arrivals(ctx, provider, store.ArrivalsKept)
 	if err != nil {
 		return nil, err
 	}
@@ -236,6 +209,3 @@ func some(names []string) string {
 	}
 	return english.Join(names)
 }
-
-// arrivalsRead is how many arrivals are looked at.
-const arrivalsRead = 500

@@ -79,7 +79,7 @@ func (s *Changes) TryClaims(ctx context.Context, c tenant.Caller, organisation, 
 			return imagine(access.CreatePrincipal{Principal: made}), nil
 		}
 		var changes []access.Change
-		for _, change := range []access.Change{access.SetClaims{ID: known.ID, Claims: tried.Person.Claims}, access.TagPrincipal{ID: known.ID, Tags: tried.Person.Tags}} {
+		for _, change := range []access.Change{access.SetClaims{ID: known.ID, Claims: tried.Person.Claims}, access.TagPrincipal{ID: known.ID, Tags: outside.Tagged(known.Tags, tried.Person.Tags, claimMap)}} {
 			if _, err := d.With(d.Revision(), change); err == nil { // else it is so already
 				changes = append(changes, change)
 			}

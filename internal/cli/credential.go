@@ -59,7 +59,7 @@ func (a *app) signInByToken(ctx context.Context, c *cli.Command) error {
 		}
 		saved.TokenFrom = whole
 	}
-	kept := tokens{"outside-" + strings.ReplaceAll(account, "/", "-"), saved.TokenFrom, saved.Server}
+	kept := saved.exchanged()
 	kept.Forget()
 	if from == "-" {
 		text, err := a.secret("-", "")

@@ -20,7 +20,7 @@ func mapFlags() (flags []cli.Flag) {
 		{"subject", "the claim that never changes, by which people are known"}, {"name", "the claim that people are called by"}, {"title", "the claim of the display name"},
 		{"email", "the claim of the mail address"}, {"groups", "the claim of their groups there"},
 	} {
-		flags = append(flags, &cli.StringFlag{Name: part.name, Usage: part.usage + ", by a JSONPath `PATH`; after it \"otherwise\" and another path or a text if wanted"})
+		flags = append(flags, &cli.StringFlag{Name: part.name, Usage: part.usage + ", by a `PATH`"})
 	}
 	return append(flags,
 		&cli.StringMapFlag{Name: "tag", Usage: "a tag from a claim, as `KEY=PATH`; an empty path removes it; may be repeated"},
@@ -35,16 +35,31 @@ func (a *app) entryCommand() *cli.Command {
 			{Name: "show", Usage: "show how people come in by a provider", ArgsUsage: "PROVIDER", Action: a.showEntry},
 			{
 				Name: "set", Usage: "set which people a provider lets in, and what its claims become", ArgsUsage: "PROVIDER",
-				Flags:  append(mapFlags(), &cli.DurationFlag{Name: "claims-last", Usage: "for how long what the provider says of somebody may be used, a `DURATION` such as 8h"}, previewFlag()),
-				Action: a.setEntry,
+				Description: mapWords,
+				Flags:       append(mapFlags(), &cli.DurationFlag{Name: "claims-last", Usage: "for how long what the provider says of somebody may be used, a `DURATION` such as 8h"}, previewFlag()),
+				Action:      a.setEntry,
 			},
 			{
 				Name: "try", Usage: "show what would become of somebody with such claims; nothing is changed", ArgsUsage: "PROVIDER",
-				Flags:  append(mapFlags(), &cli.StringFlag{Name: "claims-from", Usage: "read the claims, a JSON object, from `FILE` (- for standard input); without it, those that came last"}),
-				Action: a.tryClaims,
+				Description: mapWords,
+				Flags:       append(mapFlags(), &cli.StringFlag{Name: "claims-from", Usage: "read the claims, a JSON object, from `FILE` (- for standard input); without it, those that came last"}),
+				Action:      a.tryClaims,
 			},
 		},
 	}
+}
+
+// mapWords says how a claim is written in the parts of a claim map.
+const mapWords = `A PATH is a JSONPath (RFC 9535), such as $.department. If nothing may be found there, write "otherwise" after it, and another path or a text.`
+
+// entryOf finds a provider by the command's argument, and how people come in by it.
+func (a *app) entryOf(ctx context.Context, c *cli.Command) (s session, organisation, provider string, entry api.Entry, err error) {
+	s, organisation, given, err := a.insideWith(c, "PROVIDER")
+	if err != nil {
+		return s, "", "", entry, err
+	}
+	entry, err = s.ShowEntry(ctx, organisation, given[0])
+	return s, organisation, given[0], entry, err
 }
 
 // pickGiven reads a part of a claim map.
@@ -97,11 +112,7 @@ func ruleGiven(c *cli.Command) *string {
 }
 
 func (a *app) showEntry(ctx context.Context, c *cli.Command) error {
-	s, organisation, given, err := a.insideWith(c, "PROVIDER")
-	if err != nil {
-		return err
-	}
-	entry, err := s.ShowEntry(ctx, organisation, given[0])
+	_, _, _, entry, err := a.entryOf(ctx, c)
 	if err != nil {
 		return err
 	}
@@ -133,11 +144,7 @@ func (a *app) showEntry(ctx context.Context, c *cli.Command) error {
 }
 
 func (a *app) setEntry(ctx context.Context, c *cli.Command) error {
-	s, organisation, given, err := a.insideWith(c, "PROVIDER")
-	if err != nil {
-		return err
-	}
-	entry, err := s.ShowEntry(ctx, organisation, given[0])
+	s, organisation, provider, entry, err := a.entryOf(ctx, c)
 	if err != nil {
 		return err
 	}
@@ -146,16 +153,12 @@ func (a *app) setEntry(ctx context.Context, c *cli.Command) error {
 		return usage("nothing is to be set: give --rule, --claims-last or a part of the claim map")
 	}
 	return a.change(c, func(preview bool) (api.Written, error) {
-		return s.SetEntry(ctx, organisation, given[0], &api.SetEntryParams{Preview: preview}, wanted)
-	}, func() { a.say(c, "Set which people %s lets in, and what its claims become.", given[0]) })
+		return s.SetEntry(ctx, organisation, provider, &api.SetEntryParams{Preview: preview}, wanted)
+	}, func() { a.say(c, "Set which people %s lets in, and what its claims become.", provider) })
 }
 
 func (a *app) tryClaims(ctx context.Context, c *cli.Command) error {
-	s, organisation, given, err := a.insideWith(c, "PROVIDER")
-	if err != nil {
-		return err
-	}
-	entry, err := s.ShowEntry(ctx, organisation, given[0])
+	s, organisation, provider, entry, err := a.entryOf(ctx, c)
 	if err != nil {
 		return err
 	}
@@ -169,18 +172,18 @@ func (a *app) tryClaims(ctx context.Context, c *cli.Command) error {
 			return usage("--claims-from has no JSON object: %s", err)
 		}
 	} else {
-		list, err := s.ListArrivals(ctx, organisation, given[0], nil)
+		list, err := s.ListArrivals(ctx, organisation, provider, nil)
 		if err != nil {
 			return err
 		}
 		at := slices.IndexFunc(list.Arrivals, func(a api.Arrival) bool { return a.Claims != nil })
 		if at < 0 {
-			return usage("nobody has come by %s yet: give claims by --claims-from FILE", given[0])
+			return usage("nobody has come by %s yet: give claims by --claims-from FILE", provider)
 		}
 		wanted.Claims = list.Arrivals[at].Claims
-		a.say(c, "With what %s said of %s on %s:", given[0], list.Arrivals[at].Subject, moment(list.Arrivals[at].At))
+		a.say(c, "With what %s said of %s on %s:", provider, list.Arrivals[at].Subject, moment(list.Arrivals[at].At))
 	}
-	tried, err := s.TryClaims(ctx, organisation, given[0], wanted)
+	tried, err := s.TryClaims(ctx, organisation, provider, wanted)
 	if err != nil {
 		return err
 	}

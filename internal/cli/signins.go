@@ -45,7 +45,7 @@ func (s savedSignIn) open(more ...client.Option) (*client.Client, error) {
 	}
 	if s.Account != "" {
 		return client.OpenByToken(s.Server, client.OutsideToken{
-			Account: s.Account, Token: s.outsideToken, Tokens: tokens{"outside-" + strings.ReplaceAll(s.Account, "/", "-"), s.TokenFrom, s.Server},
+			Account: s.Account, Token: s.outsideToken, Tokens: s.exchanged(),
 		}, more...)
 	}
 	if s.Key != "" {
@@ -65,6 +65,11 @@ func (s savedSignIn) open(more ...client.Option) (*client.Client, error) {
 		return client.OpenByKey(s.Server, key, more...)
 	}
 	return client.Open(s.Server, s.Token, more...)
+}
+
+// exchanged keeps the access tokens that a token was exchanged for.
+func (s savedSignIn) exchanged() tokens {
+	return tokens{"outside-" + strings.ReplaceAll(s.Account, "/", "-"), s.TokenFrom, s.Server}
 }
 
 // outsideToken reads the token that is exchanged. One that came by standard input was exchanged when it came.

@@ -35,11 +35,7 @@ func (a *app) trustCommand() *cli.Command {
 
 // trusted finds a provider and the trust that is meant.
 func (a *app) trusted(ctx context.Context, c *cli.Command) (s session, organisation, provider string, trust api.Trust, err error) {
-	s, organisation, given, err := a.insideWith(c, "PROVIDER")
-	if err != nil {
-		return s, "", "", trust, err
-	}
-	entry, err := s.ShowEntry(ctx, organisation, given[0])
+	s, organisation, provider, entry, err := a.entryOf(ctx, c)
 	if err != nil {
 		return s, "", "", trust, err
 	}
@@ -51,9 +47,9 @@ func (a *app) trusted(ctx context.Context, c *cli.Command) (s session, organisat
 	}
 	switch {
 	case len(entry.Trusts) == 0:
-		return s, "", "", trust, usage("%s is trusted by nothing yet: arbora provider trust add %s --issuer URL --client-id TEXT", given[0], given[0])
+		return s, "", "", trust, usage("%s is trusted by nothing yet: arbora provider trust add %s --issuer URL --client-id TEXT", provider, provider)
 	case len(meant) == 1:
-		return s, organisation, given[0], meant[0], nil
+		return s, organisation, provider, meant[0], nil
 	}
 	var ids []string
 	for _, t := range entry.Trusts {

@@ -250,6 +250,18 @@ func cut(text string, most int) string {
 	return text
 }
 
+// Tagged returns the tags that somebody has by what maps pick: those that none of the maps speaks of stay as they are now.
+func Tagged(now, picked map[string]string, by ...Map) map[string]string {
+	tags := map[string]string{}
+	for key, value := range now {
+		if !slices.ContainsFunc(by, func(m Map) bool { _, spoken := m.Tags[key]; return spoken }) {
+			tags[key] = value
+		}
+	}
+	maps.Copy(tags, picked)
+	return tags
+}
+
 // IsFieldError returns the part of a claim map that an error is about.
 func IsFieldError(err error) (*FieldError, bool) {
 	var field *FieldError

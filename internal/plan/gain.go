@@ -69,34 +69,28 @@ func MayActAs(d tenant.Viewer, p access.Principal) error {
 	if !found {
 		return nil
 	}
+	return surpassed(d, excess, "who has their credentials would hold it too: ask somebody who holds as much")
+}
+
+// surpassed says what somebody holds that the caller may not give, and why the caller would come by it.
+func surpassed(d tenant.Viewer, excess access.Excess, why string) error {
 	permission := d.Catalogue().Operation(excess.Permission).String()
+	holder := fmt.Sprintf("%s %s", excess.Principal.Kind, d.Called(excess.Principal).Name)
 	if excess.Unsure {
-		return tooIntricate(permission, fmt.Sprintf("%s %s might hold %s%s, which you do not hold there yourself", p.Kind, d.Called(p).Name, permission, whereOf(d, excess)))
+		return tooIntricate(permission, fmt.Sprintf("%s might hold %s%s, which you do not hold there yourself", holder, permission, whereOf(d, excess)))
 	}
 	return &problem.Problem{
-		Kind: problem.Refused, Permission: permission,
-		Detail: fmt.Sprintf("%s %s holds %s%s, which you do not hold there yourself on the same terms", p.Kind, d.Called(p).Name, permission, whereOf(d, excess)),
-		Next:   "who has their credentials would hold it too: ask somebody who holds as much",
+		Kind: problem.Refused, Permission: permission, Next: why,
+		Detail: fmt.Sprintf("%s holds %s%s, which you do not hold there yourself on the same terms", holder, permission, whereOf(d, excess)),
 	}
 }
 
 // MayVouch refuses to say who comes by a provider, and as whom, to those who may not give what any of its people hold: they could come as
 // whoever holds most. The groups that have their members by tags which the provider gives count, too.
 func MayVouch(d tenant.Viewer, provider access.Principal, tags []string) error {
-	next := "an administrator of " + provider.Name + " could come as any of its people: ask somebody who holds as much"
-	tell := func(excess access.Excess) error {
-		permission := d.Catalogue().Operation(excess.Permission).String()
-		holder := excess.Principal.Kind.Words() + " " + d.Called(excess.Principal).Name
-		if excess.Unsure {
-			return tooIntricate(permission, fmt.Sprintf("%s might hold %s%s, which you do not hold there yourself", holder, permission, whereOf(d, excess)))
-		}
-		return &problem.Problem{
-			Kind: problem.Refused, Permission: permission, Next: next,
-			Detail: fmt.Sprintf("%s holds %s%s, which you do not hold there yourself on the same terms", holder, permission, whereOf(d, excess)),
-		}
-	}
+	why := "an administrator of " + provider.Name + " could come as any of its people: ask somebody who holds as much"
 	if excess, found := d.SurpassesBy(provider.ID, maker(d)); found {
-		return tell(excess)
+		return surpassed(d, excess, why)
 	}
 	if len(tags) == 0 {
 		return nil
@@ -106,7 +100,7 @@ func MayVouch(d tenant.Viewer, provider access.Principal, tags []string) error {
 			continue
 		}
 		if excess, found := d.Surpasses(group.ID, maker(d)); found {
-			return tell(excess)
+			return surpassed(d, excess, why)
 		}
 	}
 	return nil

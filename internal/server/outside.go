@@ -24,8 +24,8 @@ func (s *Server) mountOutside(group *gin.RouterGroup) {
 	group.POST("/ended/:trust", s.endOutside)
 }
 
-// page is what a page of the console is called; what else comes back with a browser leads to the first.
-var page = regexp.MustCompile(`^/[A-Za-z0-9][A-Za-z0-9/_.@?=&%~-]*$`)
+// consolePage is what a page of the console is called; what else comes back with a browser leads to the first.
+var consolePage = regexp.MustCompile(`^/[A-Za-z0-9][A-Za-z0-9/_.@?=&%~-]*$`)
 
 // sendOutside sends a browser to a provider to sign in there, or, with proof, to do so anew in its session here.
 func (s *Server) sendOutside(c *gin.Context) {
@@ -33,7 +33,7 @@ func (s *Server) sendOutside(c *gin.Context) {
 		return
 	}
 	errand := signin.Errand{}
-	if back := c.Query("back"); page.MatchString(back) {
+	if back := c.Query("back"); consolePage.MatchString(back) {
 		errand.Back = back
 	}
 	if c.Query("proof") != "" {

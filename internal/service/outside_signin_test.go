@@ -350,7 +350,9 @@ func TestOutsidePeopleComeByNothingElse(t *testing.T) {
 		require.Equal(t, 403, status, text)
 		require.Contains(t, text, "you sign in at your identity provider")
 	}
-	status, text := call(http.MethodPost, "/profile/keys", `{}`)
+	status, text := call(http.MethodPatch, "/profile", `{"email":"rowan@lindenmere.example"}`)
+	require.Equal(t, 403, status, text)
+	status, text = call(http.MethodPost, "/profile/keys", `{}`)
 	require.Equal(t, 409, status, text)
 	status, text = call(http.MethodPost, "/session/proof", `{"password":"x"}`)
 	require.NotEqual(t, 204, status, text)

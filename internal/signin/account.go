@@ -132,6 +132,9 @@ func (s *SignIns) EditProfile(ctx context.Context, c tenant.Caller, title, email
 	if c.Identity.Organisation != c.Organisation || c.Identity.ID.IsZero() || c.Identity.Keeper {
 		return c, &problem.Problem{Kind: problem.Invalid, Detail: "a profile is edited at home: keepers, guests and programs have none here", Next: "switch to your own organisation"}
 	}
+	if err := needsProvider(c.Identity); err != nil {
+		return c, err // which says what they are called, too
+	}
 	if title != nil {
 		trimmed := strings.TrimSpace(*title)
 		if title = &trimmed; trimmed == "" {

@@ -33,6 +33,18 @@ const outsideFor = 10 * time.Minute
 // ClaimsLast is for how long what a provider said may be used, unless the organisation says otherwise.
 const ClaimsLast = 8 * time.Hour
 
+// organisationCalled returns an organisation by its name, as it is now, to somebody who has not signed in. One that is not there gives missing.
+func (s *SignIns) organisationCalled(ctx context.Context, name string, missing error) (id model.ID, now *access.Snapshot, err error) {
+	id, err = s.Records.OrganisationNamed(ctx, name)
+	if errors.Is(err, store.ErrNotFound) {
+		return id, nil, missing
+	} else if err != nil {
+		return id, nil, err
+	}
+	now, err = s.Current(ctx, s.Tenant(id))
+	return id, now, err
+}
+
 // Way is a provider by which people of an organisation sign in.
 type Way struct{ Provider, Title string }
 
@@ -41,14 +53,8 @@ func (s *SignIns) Ways(ctx context.Context, organisation, from string) ([]Way, e
 	if wait := s.guesses.wait(comingBy, from); wait > 0 {
 		return nil, problem.Wait("too many attempts from your network address", wait)
 	}
-	at, err := s.Records.OrganisationNamed(ctx, organisation)
-	if errors.Is(err, store.ErrNotFound) {
-		return nil, nil
-	} else if err != nil {
-		return nil, err
-	}
-	now, err := s.Current(ctx, s.Tenant(at))
-	if err != nil {
+	at, now, err := s.organisationCalled(ctx, organisation, nil)
+	if err != nil || now == nil {
 		return nil, err
 	}
 	trusts, err := s.Records.Trusts(ctx, at)
@@ -102,13 +108,7 @@ func (s *SignIns) SendOutside(ctx context.Context, organisation, provider, from 
 		return Sent{}, problem.Wait("too many attempts from your network address", wait)
 	}
 	unknown := &problem.Problem{Kind: problem.NotThere, Detail: fmt.Sprintf("nobody signs in to %s by %s", organisation, provider), Next: "begin at the sign-in page, or ask an administrator"}
-	at, err := s.Records.OrganisationNamed(ctx, organisation)
-	if errors.Is(err, store.ErrNotFound) {
-		return Sent{}, unknown
-	} else if err != nil {
-		return Sent{}, err
-	}
-	now, err := s.Current(ctx, s.Tenant(at))
+	at, now, err := s.organisationCalled(ctx, organisation, unknown)
 	if err != nil {
 		return Sent{}, err
 	}
@@ -264,6 +264,7 @@ type coming struct {
 	said         outside.Said
 	from, agent  string
 	errand       Errand
+	claimMap     outside.Map // by which it is read
 }
 
 // arrive reads what was said of somebody, and lets them in if the entry rule does.
@@ -272,11 +273,12 @@ func (s *SignIns) arrive(ctx context.Context, a coming) (tenant.Caller, error) {
 	if err != nil {
 		return tenant.Caller{}, err
 	}
+	a.claimMap = claimMap
 	person, err := claimMap.Read(a.said.Claims)
 	if err != nil {
 		return tenant.Caller{}, s.turnAway(ctx, a, person, "what it says cannot be used: "+err.Error())
 	}
-	rule, err := entryRule(entry)
+	rule, err := statement.ParseEntryRule(entry.Rule)
 	if err != nil {
 		return tenant.Caller{}, err
 	}
@@ -305,13 +307,6 @@ func (s *SignIns) EntryOf(ctx context.Context, provider model.ID) (outside.Map, 
 	}
 	var claimMap outside.Map
 	return claimMap, entry, json.Unmarshal(entry.Map, &claimMap)
-}
-
-func entryRule(e store.Entry) (*statement.Condition, error) {
-	if e.Rule == "" {
-		return nil, nil
-	}
-	return statement.ParseEntryRule(e.Rule)
 }
 
 // turnAway records that somebody was not let in, and tells them why.

@@ -159,22 +159,10 @@ func freeName(now *access.Snapshot, name, provider string) string {
 
 // better brings what is kept of somebody who was there level with what is said. Tags that the claim map does not speak of stay.
 func (s *SignIns) better(ctx context.Context, details tenant.Details, known access.Principal, person outside.Person, a coming) (p tenant.Plan, err error) {
-	claimMap, _, err := s.EntryOf(ctx, a.provider.ID)
-	if err != nil {
-		return p, err
-	}
 	if known.Claims == nil || !maps.EqualFunc(known.Claims, person.Claims, slices.Equal) {
 		p.Changes = append(p.Changes, access.SetClaims{ID: known.ID, Claims: person.Claims})
 	}
-	tags := maps.Clone(known.Tags)
-	for key := range claimMap.Tags {
-		delete(tags, key)
-	}
-	if tags == nil {
-		tags = map[string]string{}
-	}
-	maps.Copy(tags, person.Tags)
-	if !maps.Equal(tags, known.Tags) {
+	if tags := outside.Tagged(known.Tags, person.Tags, a.claimMap); !maps.Equal(tags, known.Tags) {
 		p.Changes = append(p.Changes, access.TagPrincipal{ID: known.ID, Tags: tags})
 	}
 	all, err := details.PrincipalDetails(ctx, a.trust.Organisation, []model.ID{known.ID})

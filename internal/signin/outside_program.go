@@ -93,13 +93,7 @@ func (s *SignIns) outsideKeys(ctx context.Context, p OutsideProgram) ([]store.Ke
 	}
 	home, name := model.SplitAddress(p.Account)
 	organisation, _, _ := strings.Cut(home, "/")
-	at, err := s.Records.OrganisationNamed(ctx, organisation)
-	if errors.Is(err, store.ErrNotFound) {
-		return nil, unknown
-	} else if err != nil {
-		return nil, err
-	}
-	now, err := s.Current(ctx, s.Tenant(at))
+	at, now, err := s.organisationCalled(ctx, organisation, unknown)
 	if err != nil {
 		return nil, err
 	}
@@ -132,7 +126,7 @@ func (s *SignIns) readProgram(ctx context.Context, k store.Key, raw string) (out
 		return shown, foreign(err.Error())
 	}
 	claims["sub"] = []string{shown.Subject}
-	rule, err := entryRule(store.Entry{Rule: k.Tokens.Rule})
+	rule, err := statement.ParseEntryRule(k.Tokens.Rule)
 	if err != nil {
 		return shown, err
 	}

@@ -151,8 +151,8 @@ func (w *Tx) PutEntry(before, after Entry) error {
 		idColumn(after.Provider), idColumn(w.organisation), []byte(after.Map), after.Rule, int(after.ClaimsLast.Minutes()))
 }
 
-// arrivalsKept is how many arrivals are kept of each provider.
-const arrivalsKept = 500
+// ArrivalsKept is how many arrivals are kept of each provider.
+const ArrivalsKept = 500
 
 // AddArrival writes that somebody came by a provider, and forgets the oldest. Who was refused is in the audit log, too.
 func (s *Store) AddArrival(ctx context.Context, a Arrival, record AuditRecord) error {
@@ -166,7 +166,7 @@ func (s *Store) AddArrival(ctx context.Context, a Arrival, record AuditRecord) e
 			return err
 		}
 		var last model.ID
-		err := tx.QueryRowContext(ctx, "SELECT id FROM arrival WHERE provider_id = ? ORDER BY id DESC LIMIT 1 OFFSET ?", idColumn(a.Provider), arrivalsKept).Scan((*idColumn)(&last))
+		err := tx.QueryRowContext(ctx, "SELECT id FROM arrival WHERE provider_id = ? ORDER BY id DESC LIMIT 1 OFFSET ?", idColumn(a.Provider), ArrivalsKept).Scan((*idColumn)(&last))
 		if err == nil {
 			_, err = tx.ExecContext(ctx, "DELETE FROM arrival WHERE provider_id = ? AND id <= ?", idColumn(a.Provider), idColumn(last))
 		}

@@ -105,11 +105,18 @@
         </form>
       </section>
     {/if}
+    {#if session.me?.provider}
+      <section class="card p-6" data-test="provider">
+        <h2 class="mb-3 text-lg font-semibold">How you sign in</h2>
+        <p>You sign in at <strong>{session.me.provider}</strong>, and by nothing else. It says what you are called; a password, a second factor or a passkey is set up there.</p>
+      </section>
+    {:else}
     <section class="card p-6">
       <h2 class="mb-4 text-lg font-semibold">Password</h2>
       <PasswordForm ondone={() => ((said = "Your password is changed; your other sessions have ended."), load())} />
     </section>
     <Credentials />
+    {/if}
   </div>
   {#if listProblem}<div class="mt-6"><ProblemNote problem={listProblem} /></div>{/if}
   {#if seats.length > 1 || (seats.length === 1 && !seats[0]?.here)}

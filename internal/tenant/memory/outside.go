@@ -77,14 +77,11 @@ func (w *write) PutEntry(_, after store.Entry) error {
 	return nil
 }
 
-// arrivalsKept is how many arrivals are kept of each provider.
-const arrivalsKept = 500
-
 // AddArrival keeps that somebody came by a provider, and forgets the oldest.
 func (r *Records) AddArrival(_ context.Context, a store.Arrival, record store.AuditRecord) error {
 	return r.alter(func() error {
 		list := append(slices.Clone(r.arrivals[a.Provider]), a)
-		r.arrivals[a.Provider] = list[max(0, len(list)-arrivalsKept):]
+		r.arrivals[a.Provider] = list[max(0, len(list)-store.ArrivalsKept):]
 		if record.Event != "" {
 			r.tell(record)
 		}
