@@ -94,6 +94,13 @@ func TestTrustsAreKept(t *testing.T) {
 			require.NoError(t, err)
 			return !read.EndedAt.IsZero()
 		}
+		sign("z")
+		for at, n := range map[time.Time]int{now.Add(59 * time.Minute): 1, now.Add(61 * time.Minute): 0} {
+			list, err := s.Sessions(ctx, ilka.ID, at)
+			require.NoError(t, err)
+			require.Len(t, list, n, "a session is listed until its claims are too old")
+		}
+		write(func(tx tenant.Tx) error { return tx.EndSessions([]model.ID{ilka.ID}) })
 		first, second := sign("a"), sign("b")
 		record := store.AuditRecord{Organisation: "lindenmere", Author: by, Event: "session-ended", Detail: "ended"}
 		n, err := s.EndOutside(ctx, trust.ID, "", "a", record)

@@ -106,8 +106,8 @@ const sessionsOfPrincipal = "s.organisation_id = ? AND s.identity_id = (SELECT i
 func (s *Store) sessions(ctx context.Context, whose string, at time.Time, values ...any) (sessions []Session, err error) {
 	query := `SELECT s.id, s.organisation_id, COALESCE(o.name, ''), s.signed_in_at, s.last_used_at, s.made_from, s.agent FROM session s
 		LEFT JOIN scope o ON o.id = s.organisation_id
-		WHERE ` + whose + ` AND s.ended_at IS NULL AND s.signed_in_at > ? AND s.last_used_at > ? ORDER BY s.last_used_at DESC`
-	values = append(values, at.Add(-settings.LongestLife), at.Add(-settings.LongestIdle))
+		WHERE ` + whose + ` AND s.ended_at IS NULL AND s.signed_in_at > ? AND s.last_used_at > ? AND (s.until IS NULL OR s.until > ?) ORDER BY s.last_used_at DESC`
+	values = append(values, at.Add(-settings.LongestLife), at.Add(-settings.LongestIdle), at)
 	err = each(ctx, s.db, query, values, func(scan scanner) error {
 		var x Session
 		err := scan((*idColumn)(&x.ID), (*idColumn)(&x.Organisation), &x.OrganisationName, &x.SignedInAt, &x.LastUsedAt, &x.From, &x.Agent)

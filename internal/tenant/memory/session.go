@@ -78,7 +78,7 @@ func (r *Records) SessionOf(_ context.Context, id model.ID) (store.Session, erro
 // lasting lists sessions that nobody ended and that may still last, the one used last first.
 func (r *Records) lasting(at time.Time, wanted func(store.Session) bool) (list []store.Session) {
 	for _, s := range r.sessions {
-		if s.EndedAt.IsZero() && wanted(s) && s.SignedInAt.After(at.Add(-settings.LongestLife)) && s.LastUsedAt.After(at.Add(-settings.LongestIdle)) {
+		if s.EndedAt.IsZero() && wanted(s) && s.SignedInAt.After(at.Add(-settings.LongestLife)) && s.LastUsedAt.After(at.Add(-settings.LongestIdle)) && (s.Outside.Until.IsZero() || s.Outside.Until.After(at)) {
 			list = append(list, store.Session{
 				ID: s.ID, Organisation: s.Organisation, OrganisationName: r.top(s.Organisation), SignedInAt: s.SignedInAt, LastUsedAt: s.LastUsedAt, From: s.From, Agent: s.Agent,
 			})
