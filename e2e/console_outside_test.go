@@ -60,6 +60,17 @@ func TestConsoleOutsidePeople(t *testing.T) {
 		browser.See(`[data-test=facts]`, "q-4711"),
 		browser.See(`[data-test=facts]`, "they have not signed in"),
 
+		// What she would be allowed if her provider said something of her.
+		console.Open("/check?outside-person=ilka%40quaywater-sso&may=list+folder&at=lindenmere%2Fgardens"),
+		browser.See(`[data-test=answer]`, "Yes"),
+		browser.SeeNot(`[data-test=answer]`, "claims of the question"),
+		browser.Type(`input[name=check-claims]`, "department"),
+		browser.Click(`[data-test=ask]`),
+		browser.See(`main form`, `"department" is not a claim`),
+		browser.Type(`input[name=check-claims]`, "department=seeds, department=labels"),
+		browser.Click(`[data-test=ask]`),
+		browser.See(`[data-test=answer]`, "with the claims of the question"),
+
 		// Two people are tagged as one change.
 		console.Open("/people?group=glasshouse-engineers"),
 		browser.See(`[data-test=count]`, "2 of"),

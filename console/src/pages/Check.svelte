@@ -18,6 +18,7 @@
   import Holders from "../parts/Holders.svelte";
   import Page from "../parts/Page.svelte";
   import ProblemNote from "../parts/ProblemNote.svelte";
+  import TextInput from "../parts/TextInput.svelte";
   import DecisionPath from "../parts/DecisionPath.svelte";
 
   const kinds = { user: "User", guest: "Guest", "outside-person": "Outside person", group: "Group", "service-account": "Service account", provider: "Identity provider", service: "Platform service", set: "Built-in set" };
@@ -25,13 +26,17 @@
   const isKind = (word: string): word is Kind => word in kinds;
 
   // Whoever asks asks of themselves first: a guest goes by the whole name they sign in by.
-  const guest = session.me?.kind === "guest";
-  const self = (guest ? session.me?.name : session.me?.name.split("@")[0]) ?? "";
-  let kind = $state<Kind>(guest ? "guest" : "user");
+  // An outside person goes by the name of their provider.
+  const own = session.me?.kind ?? "";
+  const called = session.me?.name ?? "";
+  const self = own === "guest" ? called : called.slice(0, Math.max(0, called.lastIndexOf("@"))) || called;
+  let kind = $state<Kind>(own === "guest" || own === "outside-person" ? own : "user");
   let name = $state(self);
   let permission = $state("");
   let at = $state(session.organisation);
-  type Question = { kind: Kind; name: string; permission: string; at: string };
+  let claims = $state(""); // what if their provider said this of them; "" for what it said last
+  const claimed = $derived(kind === "outside-person" || kind === "provider");
+  type Question = { kind: Kind; name: string; permission: string; at: string; claims: string };
   let put = $state.raw<Question | null>(null); // the question that was put last
   let problem = $state.raw<Problem | null>(null);
   let answer = $state.raw<Answer | null>(null);
@@ -45,10 +50,11 @@
     untrack(() => {
       at = asked.get("at") ?? at;
       permission = asked.get("may") ?? permission;
+      claims = asked.get("claims") ?? "";
       for (const [each, value] of asked) {
         if (isKind(each)) [kind, name] = [each, value];
       }
-      if (at && permission && name) void find({ kind, name, permission, at });
+      if (at && permission && name) void find({ kind, name, permission, at, claims });
     });
   });
 
@@ -101,10 +107,21 @@
 
   function submit(event: Event) {
     event.preventDefault();
-    const question = { kind, name: name.trim(), permission: permission.trim(), at: at.trim() };
-    const asked = href.check({ [kind]: question.name, may: question.permission, at: question.at }).slice(1);
+    const question = { kind, name: name.trim(), permission: permission.trim(), at: at.trim(), claims: claimed ? claims.trim() : "" };
+    const asked = href.check({ [kind]: question.name, may: question.permission, at: question.at, ...(question.claims ? { claims: question.claims } : {}) }).slice(1);
     if (asked === "/check?" + router.querystring) find(question);
     else replace(asked);
+  }
+
+  // claimsIn reads NAME=VALUE, separated by commas; a claim may be named more than once.
+  function claimsIn(text: string): Record<string, string[]> {
+    const read: Record<string, string[]> = {};
+    for (const part of text.split(",").map((p) => p.trim()).filter(Boolean)) {
+      const [name, value] = [part.slice(0, part.lastIndexOf("=")), part.slice(part.lastIndexOf("=") + 1)];
+      if (!part.includes("=") || !name.trim()) throw { title: "", status: 400, type: "", detail: `"${part}" is not a claim`, next: "write it as NAME=VALUE", field: "claims" } satisfies Problem;
+      (read[name.trim()] ??= []).push(value.trim());
+    }
+    return read;
   }
 
   async function find(question: Question) {
@@ -114,7 +131,8 @@
     const { kind, name, permission } = question;
     const path = { params: { path: { scope: question.at } } };
     try {
-      const asked = ask(api.POST("/scopes/{scope}/check", { ...path, body: { principal: { kind, name }, permission } }));
+      const context = question.claims ? { claims: claimsIn(question.claims) } : undefined;
+      const asked = ask(api.POST("/scopes/{scope}/check", { ...path, body: { principal: { kind, name }, permission, context } }));
       const place = ask(api.GET("/scopes/{scope}", path)).catch(() => null); // of an address in a resource's contents, the resource is
       answer = await asked;
       scope = (await place) ?? (await ask(api.GET("/scopes/{scope}", { params: { path: { scope: answer.scope.id } } })));
@@ -145,10 +163,17 @@
     <Field label="At" name="scope" {problem}>
       {#snippet children(id)}<Choice {id} name="check-at" bind:value={at} options={tree.nodes.map((n) => ({ value: n.address, hint: n.title }))} />{/snippet}
     </Field>
+    {#if claimed}
+      <div class="order-last col-span-full">
+        <Field label="What if the provider said (optional)" name="claims" {problem} hint="NAME=VALUE, separated by commas. Empty asks by what it said last.">
+          {#snippet children(id)}<TextInput {id} name="check-claims" bind:value={claims} placeholder="department=seeds" />{/snippet}
+        </Field>
+      </div>
+    {/if}
     <div class="pt-6.5"><Button type="submit" disabled={busy || !name || !permission || !at} data-test="ask">Check</Button></div>
   </form>
 
-  {#if problem && !["name", "permission", "kind"].includes(problem.field ?? "")}
+  {#if problem && !["name", "permission", "kind", "claims"].includes(problem.field ?? "")}
     <ProblemNote {problem} />
   {:else if answer && scope}
     <div
