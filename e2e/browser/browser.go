@@ -165,20 +165,35 @@ func SignOut() Step {
 // Press clicks the button or link with a text.
 func Press(text string) Step {
 	path := fmt.Sprintf(`//*[(self::button or self::a) and not(@disabled)][normalize-space()=%q]`, text)
-	return chromedp.Steps(
-		chromedp.WaitVisible(path),
-		still(fmt.Sprintf(`document.evaluate(%q, document, null, XPathResult.FIRST_ORDERED_NODE_TYPE, null).singleNodeValue`, path)),
-		chromedp.Click(path, chromedp.NodeVisible),
-	)
+	find := fmt.Sprintf(`document.evaluate(%q, document, null, XPathResult.FIRST_ORDERED_NODE_TYPE, null).singleNodeValue`, path)
+	return chromedp.Steps(chromedp.WaitVisible(path), hit(find, chromedp.Click(path, chromedp.NodeVisible)))
 }
 
 // Click clicks the first element of a selector, once it can be.
 func Click(selector string) Step {
-	return chromedp.Steps(
-		chromedp.WaitEnabled(chromedp.CSS(selector)),
-		still(fmt.Sprintf(`document.querySelector(%q)`, selector)),
-		chromedp.Click(chromedp.CSS(selector), chromedp.NodeVisible),
-	)
+	find := fmt.Sprintf(`document.querySelector(%q)`, selector)
+	return chromedp.Steps(chromedp.WaitEnabled(chromedp.CSS(selector)), hit(find, chromedp.Click(chromedp.CSS(selector), chromedp.NodeVisible)))
+}
+
+// hit clicks an element, and again where the click went beside it: it goes to a point, from which the element may have moved meanwhile.
+func hit(find string, click Step) Step {
+	watch := chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`window.clickHit = false; document.addEventListener("click", (event) => (window.clickHit = %s?.contains(event.target) ?? false), { capture: true, once: true })`, find))
+	landed := chromedp.Evaluate[bool](`window.clickHit !== false`) // another page knows of none
+	return func(ctx context.Context, t *chromedp.Target) (none chromedp.Void, err error) {
+		for range 5 {
+			for _, step := range []Step{still(find), watch, click} {
+				if _, err := step(ctx, t); err != nil {
+					return none, err
+				}
+			}
+			if ok, err := landed(ctx, t); ok || err != nil && strings.Contains(err.Error(), "-32000") {
+				return none, nil
+			} else if err != nil {
+				return none, err
+			}
+		}
+		return none, fmt.Errorf("clicks do not reach %s", find)
+	}
 }
 
 // still waits until an element stays where it is: a click goes to a point, and what lies above the element may still be coming.
