@@ -40,7 +40,7 @@ func (c RetireScope) back(*Snapshot) []Change  { return []Change{RestoreScope(c)
 func (c RestoreScope) back(*Snapshot) []Change { return []Change{RetireScope(c)} }
 
 func (c CreatePrincipal) back(*Snapshot) []Change {
-	if c.Principal.Inactive {
+	if c.Principal.Inactive || c.Principal.Kind == model.OutsideGroup {
 		return nil
 	}
 	return []Change{SetInactive{ID: c.Principal.ID, Inactive: true}}

@@ -34,12 +34,11 @@ func (c SetClaims) apply(d *draft) error {
 
 func (c SetClaims) touches(of *comparison) { of.takePrincipal(c.ID) }
 
-// checkOutside checks what only outside people have: a provider that knows them by a subject, which is nobody else's, and whose name
-// theirs ends with.
+// checkOutside checks what only those have who come by a provider: that provider, and a subject by which it knows them.
 func (d *draft) checkOutside(p Principal) error {
-	if p.Kind != model.OutsidePerson {
-		if !p.Provider.IsZero() || p.Subject != "" || p.Claims != nil {
-			return model.Violationf(model.RulePlacement, "only outside people have a provider, a subject and claims")
+	if p.Kind != model.OutsidePerson && p.Kind != model.OutsideGroup {
+		if !p.Provider.IsZero() || p.Subject != "" || p.Claims != nil || p.Pattern {
+			return model.Violationf(model.RulePlacement, "only people and groups from outside have a provider and a subject")
 		}
 		return nil
 	}
@@ -49,6 +48,9 @@ func (d *draft) checkOutside(p Principal) error {
 	}
 	if p.Subject == "" || len(p.Subject) > MaxSubject {
 		return model.Violationf(model.RuleName, "the subject of %s has 1 to %d bytes: it is what %s knows them by", p.Name, MaxSubject, provider.Name)
+	}
+	if p.Kind == model.OutsideGroup {
+		return checkOutsideGroup(p, provider)
 	}
 	if name, _ := strings.CutSuffix(p.Name, "@"+provider.Name); name == p.Name {
 		return model.Violationf(model.RuleName, "%s comes by %s: their name ends with @%s", p.Name, provider.Name, provider.Name)

@@ -25,7 +25,7 @@ func nameTaken(p Principal) error {
 	}
 }
 
-// CreatePrincipal adds a user, a guest, a group or a service account.
+// CreatePrincipal adds a principal, which is neither a platform service nor a built-in set.
 type CreatePrincipal struct {
 	Principal Principal `json:"principal"`
 }
@@ -114,12 +114,17 @@ func (c CreatePrincipal) apply(d *draft) error {
 		d.gather(n)
 	} else if p.Acts() {
 		d.joinGathering(n)
+	} else if p.Kind == model.OutsideGroup {
+		d.match(n)
 	}
 	return nil
 }
 
 // checkPrincipalName checks that a name is one for its kind: guests and outside people are called by the name they sign in by.
 func checkPrincipalName(kind model.PrincipalKind, name string) error {
+	if kind == model.OutsideGroup {
+		return nil // it is called as its provider calls it, which checkOutside sees to
+	}
 	if kind != model.Guest && kind != model.OutsidePerson {
 		return model.CheckName(name)
 	}
@@ -230,7 +235,7 @@ func (c TagPrincipal) apply(d *draft) error {
 	if err != nil {
 		return err
 	}
-	if p := d.principals.Get(n); p.Kind == model.BuiltInSet || p.Kind == model.PlatformService {
+	if p := d.principals.Get(n); p.Kind == model.BuiltInSet || p.Kind == model.PlatformService || p.Kind == model.OutsideGroup {
 		return model.Violationf(model.RulePlacement, "%s takes no tags: it is not the organisation's own", p.Name)
 	}
 	if err := checkTags(c.Tags); err != nil {
@@ -251,7 +256,7 @@ func (c RenamePrincipal) apply(d *draft) error {
 		return err
 	}
 	p := d.principals.Get(n)
-	if p.Kind == model.BuiltInSet || p.Kind == model.PlatformService {
+	if p.Kind == model.BuiltInSet || p.Kind == model.PlatformService || p.Kind == model.OutsideGroup {
 		return model.Violationf(model.RulePlacement, "%s keeps its name: it is not the organisation's own", p.Name)
 	}
 	if p.Kind == model.Provider {
@@ -322,7 +327,7 @@ func (c SetInactive) apply(d *draft) error {
 		return err
 	}
 	switch p := d.principals.Get(n); {
-	case p.Kind == model.BuiltInSet || p.Kind == model.PlatformService:
+	case p.Kind == model.BuiltInSet || p.Kind == model.PlatformService || p.Kind == model.OutsideGroup:
 		return model.Violationf(model.RulePlacement, "%s is always there", p.Name)
 	case p.Inactive && c.Inactive:
 		return model.Violationf(model.RuleSame, "%s %s is out of use already", p.Kind, p.Name)
@@ -344,6 +349,9 @@ func (c AddMember) apply(d *draft) error {
 	if err := oneByOne(group); err != nil {
 		return err
 	}
+	if group.Kind == model.OutsideGroup && (member.Kind != model.OutsidePerson || member.Provider != group.Provider) {
+		return model.Violationf(model.RulePlacement, "%s cannot go into %s: the identity provider says which of its people are in it", member.Name, group.Name)
+	}
 	switch member.Kind {
 	case model.BuiltInSet:
 		return model.Violationf(model.RulePlacement, "%s is a built-in set: it cannot be added to a group", member.Name)
@@ -355,7 +363,7 @@ func (c AddMember) apply(d *draft) error {
 	if contains(member.groups, g) {
 		return model.Violationf(model.RuleSame, "%s %s is already in %s", member.Kind, member.Name, group.Name)
 	}
-	if member.Kind == model.Group {
+	if member.Kind.IsGroup() {
 		if way := d.way(group, m, nil); way != nil {
 			return model.Violationf(model.RuleCycle, "%s cannot go into %s: that would be a circle, %s in %s", member.Name, group.Name, strings.Join(way, " in "), group.Name)
 		}
@@ -391,6 +399,9 @@ func (c RemoveMember) apply(d *draft) error {
 
 // oneByOne refuses to change the members of a gathering group.
 func oneByOne(group *principalNode) error {
+	if group.Pattern {
+		return model.Violationf(model.RuleGathering, "%s has for members the outside groups whose names it matches", group.Name)
+	}
 	if group.Gathers == nil {
 		return nil
 	}
@@ -409,10 +420,13 @@ func (d *draft) nesting(n number, known map[number]int, next func(*principalNode
 		return longest
 	}
 	p := d.principals.Get(n)
-	if p.Kind != model.Group {
+	if !p.Kind.IsGroup() {
 		return 0
 	}
 	longest := 0
+	if p.Pattern {
+		longest = 1 // of the groups that it will match
+	}
 	for _, other := range next(p) {
 		longest = max(longest, d.nesting(other, known, next))
 	}
@@ -435,7 +449,7 @@ func (d *draft) membership(m Membership) (group, member number, err error) {
 	if !ok || !there {
 		return 0, 0, model.Violationf(model.RuleUnknown, "the group or the member is not there")
 	}
-	if p := d.principals.Get(group); p.Kind != model.Group {
+	if p := d.principals.Get(group); !p.Kind.IsGroup() {
 		return 0, 0, model.Violationf(model.RulePlacement, "%s is %s, not a group: it has no members", p.Name, english.WithArticle(p.Kind.String()))
 	}
 	return group, member, nil
@@ -510,7 +524,7 @@ func (d *draft) refreshNames() {
 				}
 			}
 		}
-		if node.Kind == model.Group {
+		if node.Kind.IsGroup() {
 			// What cuts everybody cuts a group, too: whoever is in it. What everybody is given is not given by the group.
 			all = append(all, publicNumber, signedInNumber, everyoneNumber)
 		}
@@ -552,7 +566,7 @@ func (s *Snapshot) anyMember(n number, seen map[number]bool, fn func(*principalN
 			return !found
 		})
 		return found
-	case p.Kind != model.Group:
+	case !p.Kind.IsGroup():
 		return !s.gone(p) && fn(p)
 	}
 	for _, m := range p.members {

@@ -54,6 +54,9 @@ func (c CreateGrant) apply(d *draft) error {
 	if !ok || !there {
 		return model.Violationf(model.RuleUnknown, "the scope or the principal of the grant is not there")
 	}
+	if p := d.principals.Get(holder); p.Kind == model.OutsideGroup {
+		return model.Violationf(model.RulePlacement, "%s is granted nothing itself: link it to a group, and grant to that", p.Name)
+	}
 	role, err := d.Role(c.Grant.Role)
 	if err != nil {
 		return err

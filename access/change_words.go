@@ -113,11 +113,23 @@ func (c SetInactive) words(p *Proposal) string {
 }
 
 func (c AddMember) words(p *Proposal) string {
+	if p.links(c.Membership) {
+		return "linked " + p.who(c.Membership.Member) + " to " + p.who(c.Membership.Group)
+	}
 	return "added " + p.who(c.Membership.Member) + " to " + p.who(c.Membership.Group)
 }
 
 func (c RemoveMember) words(p *Proposal) string {
+	if p.links(c.Membership) {
+		return "removed the link of " + p.who(c.Membership.Member) + " to " + p.who(c.Membership.Group)
+	}
 	return "removed " + p.who(c.Membership.Member) + " from " + p.who(c.Membership.Group)
+}
+
+// links reports whether a membership is a group link.
+func (p *Proposal) links(m Membership) bool {
+	member, _ := p.After.Principal(m.Member)
+	return member.Kind == model.OutsideGroup
 }
 
 func (c CreateGrant) words(p *Proposal) string {

@@ -4,6 +4,7 @@ import (
 	"encoding/binary"
 	"fmt"
 	"slices"
+	"strings"
 	"sync/atomic"
 	"time"
 
@@ -157,7 +158,7 @@ func (d drawer) gathers() *statement.Condition {
 func (d drawer) newPrincipal() access.Principal {
 	p := access.Principal{
 		ID: newID(), Name: fmt.Sprint("p", rapid.IntRange(0, 9).Draw(d.t, "name")),
-		Kind:     rapid.SampledFrom([]model.PrincipalKind{model.User, model.User, model.Group, model.Group, model.Guest, model.ServiceAccount, model.Provider, model.OutsidePerson, model.OutsidePerson}).Draw(d.t, "kind"),
+		Kind:     rapid.SampledFrom([]model.PrincipalKind{model.User, model.User, model.Group, model.Group, model.Guest, model.ServiceAccount, model.Provider, model.OutsidePerson, model.OutsidePerson, model.OutsideGroup}).Draw(d.t, "kind"),
 		Inactive: d.one(6, "inactive"), Tags: d.tags(),
 	}
 	switch p.Kind {
@@ -169,13 +170,20 @@ func (d drawer) newPrincipal() access.Principal {
 		p.Name += "@quaywater"
 	case model.ServiceAccount:
 		p.Home = d.scope()
-	case model.OutsidePerson:
+	case model.OutsidePerson, model.OutsideGroup:
 		providers := d.ofKind(model.Provider)
 		if len(providers) == 0 {
 			p.Kind = model.Provider
 			break
 		}
 		provider := rapid.SampledFrom(providers).Draw(d.t, "provider")
+		if p.Kind == model.OutsideGroup {
+			p.Provider, p.Tags, p.Inactive = provider.ID, nil, false
+			p.Subject = rapid.SampledFrom([]string{"team-seeds", "Team-Seeds", "team-labels", "team-{team}"}).Draw(d.t, "outside group")
+			p.Pattern = strings.Contains(p.Subject, "{")
+			p.Name = access.OutsideGroupName(p.Subject, provider.Name)
+			break
+		}
 		p.Name += "@" + provider.Name
 		p.Provider, p.Subject = provider.ID, rapid.SampledFrom([]string{"s1", "s2", "s3"}).Draw(d.t, "subject")
 		if !d.one(3, "silent") {

@@ -169,7 +169,7 @@ func (s *Snapshot) namedBy(r *rule, who *principalNode) (model.ID, []string) {
 		}
 	}
 	for _, n := range r.who {
-		if who.among(n) && (r.cuts || who.Kind != model.Group) { // what a set is given is not given by a group
+		if who.among(n) && (r.cuts || !who.Kind.IsGroup()) { // what a set is given is not given by a group
 			return s.principals.Get(n).ID, nil
 		}
 	}

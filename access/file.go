@@ -34,7 +34,7 @@ import (
 //	words     names that the organisation had before
 //	people    count; of each its parts, its groups and members, and all that names it
 //	grants    count; of each its parts
-const fileMark = "arbora snapshot 2\n"
+const fileMark = "arbora snapshot 3\n"
 
 // ErrNoSnapshotFile is returned by [catalogue.Catalogue.ReadSnapshot] for bytes that are not a whole snapshot file of a form that is known.
 var ErrNoSnapshotFile = errors.New("not a whole snapshot file of a form that is known")
@@ -187,7 +187,10 @@ func (w *fileWriter) more(s *Snapshot) {
 	})
 }
 
-const inactiveFlag = 1
+const (
+	inactiveFlag = 1 << iota
+	patternFlag
+)
 
 func (w *fileWriter) people(s *Snapshot) {
 	w.number(number(s.principals.Len()))
@@ -200,11 +203,14 @@ func (w *fileWriter) people(s *Snapshot) {
 		if p.Inactive {
 			flags |= inactiveFlag
 		}
+		if p.Pattern {
+			flags |= patternFlag
+		}
 		w.bytes([]byte{byte(p.Kind), flags})
 		w.word(p.Name)
 		w.tags(p.Tags)
 		w.word(p.Gathers.String())
-		if p.Kind == model.OutsidePerson {
+		if p.Kind == model.OutsidePerson || p.Kind == model.OutsideGroup {
 			w.bytes(p.Provider[:])
 			w.word(p.Subject)
 			w.claims(p.Claims)
@@ -485,7 +491,9 @@ func (r *fileReader) people(d *draft) error {
 		node := d.principals.Append(d.owner)
 		node.owner, node.number = d.owner, n
 		node.ID, node.Home, node.Owner = r.id(), r.id(), r.id()
-		node.Kind, node.Inactive = model.PrincipalKind(r.byte()), r.byte()&inactiveFlag != 0
+		node.Kind = model.PrincipalKind(r.byte())
+		flags := r.byte()
+		node.Inactive, node.Pattern = flags&inactiveFlag != 0, flags&patternFlag != 0
 		node.Name, node.Tags = r.word(), r.tags()
 		node.key = nameKey(node.Name, node.Home)
 		if text := r.word(); text != "" {
@@ -495,7 +503,7 @@ func (r *fileReader) people(d *draft) error {
 			}
 			node.Gathers, d.gathering = condition, append(d.gathering, n)
 		}
-		if node.Kind == model.OutsidePerson {
+		if node.Kind == model.OutsidePerson || node.Kind == model.OutsideGroup {
 			node.Provider, node.Subject, node.Claims = r.id(), r.word(), r.claims()
 		}
 		node.groups, node.members = r.numbers(), r.numbers()

@@ -132,10 +132,18 @@ func (s *Snapshot) Surpasses(first model.ID, m Maker) (Excess, bool) {
 	return Excess{}, false
 }
 
-// SurpassesBy is [Snapshot.Surpasses] for whoever comes by a provider: those who are there, and anybody whom it might speak of.
+// SurpassesBy is [Snapshot.Surpasses] for whoever comes by a provider: those who are there, and anybody whom it might speak of, in any of its
+// groups that are linked.
 func (s *Snapshot) SurpassesBy(provider model.ID, m Maker) (excess Excess, found bool) {
 	if excess, found = s.Surpasses(provider, m); found {
 		return excess, true
+	}
+	for group := range s.OutsideGroups(provider) {
+		if len(s.principalNode(group.ID).groups) > 0 {
+			if excess, found = s.Surpasses(group.ID, m); found {
+				return excess, true
+			}
+		}
 	}
 	s.eachOf(provider, func(n number) bool {
 		// Who is in no group, and whom no rule names, holds what the provider's people hold.

@@ -47,7 +47,7 @@ func (s *Snapshot) Holders(p catalogue.Permission, scope model.ID, c *Context) [
 		for word := sure[i] | doubtful[i]; word != 0; word &= word - 1 {
 			n := number(i*64) + number(trailing(word))
 			who := s.principals.Get(n)
-			if who.Kind == model.Group || s.gone(who) || who.Kind == model.BuiltInSet && n > signedInNumber {
+			if who.Kind.IsGroup() || s.gone(who) || who.Kind == model.BuiltInSet && n > signedInNumber {
 				continue
 			}
 			held := firm
@@ -87,7 +87,7 @@ func (s *Snapshot) mark(n number, seen []uint64, resting bool) {
 		return
 	}
 	for other := range number(s.principals.Len()) {
-		if who := s.principals.Get(other); who.Kind != model.Group && who.among(n) {
+		if who := s.principals.Get(other); !who.Kind.IsGroup() && who.among(n) {
 			seen[other/64] |= 1 << (other % 64)
 		}
 	}

@@ -64,7 +64,7 @@ func (p *Proposal) Impact(c *Context) []Effect {
 	var key []byte
 	cmp := p.comparison(c)
 	cmp.run(func(who *principalNode, at number, part Part, d Delta) {
-		if who.Kind == model.Group {
+		if who.Kind.IsGroup() {
 			return
 		}
 		key = binary.LittleEndian.AppendUint32(append(key[:0], part...), uint32(at))
@@ -157,7 +157,7 @@ func (s *Snapshot) fold(principals []Principal) (kept, outsiders []Principal) {
 // allIn reports whether everybody who acts and is in a set, and every narrower set, is among some principals.
 func (s *Snapshot) allIn(set number, some map[number]bool) bool {
 	for n := range number(s.principals.Len()) {
-		if p := s.principals.Get(n); p.Kind != model.Group && p.counts(set) && !s.gone(p) && !some[n] {
+		if p := s.principals.Get(n); !p.Kind.IsGroup() && p.counts(set) && !s.gone(p) && !some[n] {
 			return false
 		}
 	}

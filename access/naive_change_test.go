@@ -29,7 +29,7 @@ func (n *naive) allows(c *catalogue.Catalogue, change access.Change) bool {
 		return n.staysGoverned(c, change)
 	case access.TagPrincipal:
 		kind := n.principal(ch.ID).Kind
-		return kind != model.BuiltInSet && kind != model.PlatformService && n.staysGoverned(c, change)
+		return kind != model.BuiltInSet && kind != model.PlatformService && kind != model.OutsideGroup && n.staysGoverned(c, change)
 	case access.RetireScope:
 		s := n.scope(ch.ID)
 		return s.Kind != model.Organisation && !s.Retired && n.staysGoverned(c, change)
@@ -38,11 +38,11 @@ func (n *naive) allows(c *catalogue.Catalogue, change access.Change) bool {
 		return s.Kind != model.Organisation && s.Retired && n.staysGoverned(c, change)
 	case access.CreatePrincipal:
 		return !slices.ContainsFunc(n.people, func(p access.Principal) bool {
-			return p.ID == ch.Principal.ID || p.Kind == model.OutsidePerson && p.Provider == ch.Principal.Provider && p.Subject == ch.Principal.Subject || p.Kind == ch.Principal.Kind && p.Name == ch.Principal.Name && p.Home == ch.Principal.Home
+			return p.ID == ch.Principal.ID || p.Kind == model.OutsidePerson && ch.Principal.Kind == p.Kind && p.Provider == ch.Principal.Provider && p.Subject == ch.Principal.Subject || p.Kind == ch.Principal.Kind && p.Name == ch.Principal.Name && p.Home == ch.Principal.Home
 		}) && (ch.Principal.Kind != model.ServiceAccount || n.scope(ch.Principal.Home).Kind != model.Resource)
 	case access.RenamePrincipal:
 		p := n.principal(ch.ID)
-		return p.Kind != model.BuiltInSet && p.Kind != model.PlatformService && p.Kind != model.Provider && p.Kind != model.OutsidePerson && p.Name != ch.Name &&
+		return p.Kind != model.BuiltInSet && p.Kind != model.PlatformService && p.Kind != model.Provider && p.Kind != model.OutsidePerson && p.Kind != model.OutsideGroup && p.Name != ch.Name &&
 			strings.Contains(ch.Name, "@") == (p.Kind == model.Guest) && n.staysGoverned(c, change) &&
 			!slices.ContainsFunc(n.people, func(o access.Principal) bool { return o.Kind == p.Kind && o.Name == ch.Name && o.Home == p.Home })
 	case access.SetGathers:
@@ -50,17 +50,20 @@ func (n *naive) allows(c *catalogue.Catalogue, change access.Change) bool {
 		return p.Gathers != nil && n.staysGoverned(c, change)
 	case access.SetOwner:
 		p, owner := n.principal(ch.Group), n.principal(ch.Owner)
-		return p.Kind == model.Group && p.Owner != ch.Owner && owner.Kind != model.BuiltInSet && owner.Kind != model.PlatformService && owner.Kind != model.Provider
+		return p.Kind == model.Group && p.Owner != ch.Owner && owner.Kind != model.BuiltInSet && owner.Kind != model.PlatformService && owner.Kind != model.Provider && owner.Kind != model.OutsideGroup
 	case access.SetClaims:
 		p := n.principal(ch.ID)
 		return p.Kind == model.OutsidePerson && (p.Claims == nil || !maps.EqualFunc(p.Claims, ch.Claims, slices.Equal)) && n.staysGoverned(c, change)
 	case access.SetInactive:
 		p := n.principal(ch.ID)
-		return p.Kind != model.BuiltInSet && p.Kind != model.PlatformService && p.Inactive != ch.Inactive && n.staysGoverned(c, change)
+		return p.Kind != model.BuiltInSet && p.Kind != model.PlatformService && p.Kind != model.OutsideGroup && p.Inactive != ch.Inactive && n.staysGoverned(c, change)
 	case access.AddMember:
 		m := ch.Membership
 		group, member := n.principal(m.Group), n.principal(m.Member)
-		return group.Kind == model.Group && group.Gathers == nil && member.Kind != model.BuiltInSet && member.Kind != model.PlatformService && member.Kind != model.Provider && !slices.Contains(n.members, m) && m.Group != m.Member &&
+		if group.Kind == model.OutsideGroup && (group.Pattern || member.Kind != model.OutsidePerson || member.Provider != group.Provider) {
+			return false
+		}
+		return group.Kind.IsGroup() && group.Gathers == nil && member.Kind != model.BuiltInSet && member.Kind != model.PlatformService && member.Kind != model.Provider && !slices.Contains(n.members, m) && m.Group != m.Member &&
 			!n.inside(m.Group, m.Member) && n.staysGoverned(c, change)
 	case access.RemoveMember:
 		return slices.Contains(n.members, ch.Membership) && n.staysGoverned(c, change)
@@ -110,7 +113,7 @@ func (n *naive) allowsRole(c *catalogue.Catalogue, def catalogue.RoleDefinition)
 }
 
 func (n *naive) allowsGrant(c *catalogue.Catalogue, g access.Grant) bool {
-	if n.role(c, g.Role) == nil || !g.From.IsZero() && !g.Until.IsZero() && !g.From.Before(g.Until) {
+	if n.role(c, g.Role) == nil || n.principal(g.Principal).Kind == model.OutsideGroup || !g.From.IsZero() && !g.Until.IsZero() && !g.From.Before(g.Until) {
 		return false
 	}
 	if def := n.custom(g.Role); def != nil && !n.isUnder(g.Scope, def.Scope) {

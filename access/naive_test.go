@@ -283,7 +283,7 @@ func (n *naive) isIn(who, other model.ID) bool {
 func (n *naive) isEver(who, other model.ID) bool {
 	pair := [2]model.ID{who, other}
 	if _, ok := n.resting[pair]; !ok {
-		everybody := n.principal(who).Kind == model.Group && slices.Contains([]model.ID{model.Everyone, model.SignedIn, model.Public}, other)
+		everybody := n.principal(who).Kind.IsGroup() && slices.Contains([]model.ID{model.Everyone, model.SignedIn, model.Public}, other)
 		n.resting[pair] = n.is(who, other) || everybody || slices.ContainsFunc(n.people, func(g access.Principal) bool {
 			return n.directlyIn(who, g) && n.isEver(g.ID, other)
 		})
@@ -293,6 +293,10 @@ func (n *naive) isEver(who, other model.ID) bool {
 
 // directlyIn reports whether somebody was put into a group, or meets its condition.
 func (n *naive) directlyIn(who model.ID, group access.Principal) bool {
+	if group.Pattern {
+		p := n.principal(who)
+		return p.Kind == model.OutsideGroup && !p.Pattern && p.Provider == group.Provider && strings.HasPrefix(p.Subject, "team-") && p.Subject != "team-"
+	}
 	if group.Gathers == nil {
 		return slices.Contains(n.members, access.Membership{Group: group.ID, Member: who})
 	}

@@ -14,7 +14,7 @@ type Principal struct {
 	Home     model.ID // the scope a service account lives at, and goes with; zero for others
 	Kind     model.PrincipalKind
 	Inactive bool                 // suspended or retired: every decision is no
-	Name     string               // unique within its kind; a service account's, within its home; an outside person's is NAME@PROVIDER
+	Name     string               // unique within its kind; a service account's, within its home; that of who or what comes by a provider is NAME@PROVIDER
 	Tags     map[string]string    // not to be altered
 	Owner    model.ID             // of a group: who may change its members without being an administrator; zero for nobody
 	Gathers  *statement.Condition // of a gathering group: its members are whoever meets it; see [statement.ParseGathering]
@@ -24,6 +24,10 @@ type Principal struct {
 	Provider model.ID
 	Subject  string
 	Claims   map[string][]string
+
+	// An outside group has a provider and a subject, too: what the provider calls it. If Pattern is set, it has for members the provider's
+	// outside groups whose names its own matches, as [Pattern.Match] tells.
+	Pattern bool
 }
 
 // Acts reports whether the principal acts itself, rather than standing for others.
@@ -137,7 +141,7 @@ func (p *principalNode) hasRetiredGroups() bool {
 // isGivenAs reports whether what n is given is given to the principal, too, n being one of all: groups give once they are in
 // use, what everybody is given is never given by a group.
 func (p *principalNode) isGivenAs(n number, c *Context) bool {
-	return !p.rests(n) || c.peopleInUse() && (p.Kind != model.Group || n > staffNumber)
+	return !p.rests(n) || c.peopleInUse() && (!p.Kind.IsGroup() || n > staffNumber)
 }
 
 // counts reports whether n is one of all through active groups.

@@ -35,7 +35,7 @@ func (s *Snapshot) Changes() []Change {
 		if !p.Owner.IsZero() {
 			members = append(members, SetOwner{Group: p.ID, Owner: p.Owner})
 		}
-		if p.Gathers != nil {
+		if p.Gathers != nil || p.Pattern {
 			continue
 		}
 		for _, m := range p.members {

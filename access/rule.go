@@ -161,7 +161,7 @@ func meant(who *principalNode, numbers []number, claims []claimed, c *Context, t
 		}
 	}
 	found := no
-	if who.Kind == model.Group {
+	if who.Kind.IsGroup() {
 		return no // a group as such comes from nowhere
 	}
 	for _, claim := range claims {

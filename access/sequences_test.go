@@ -23,6 +23,8 @@ import (
 	"arbora.example/internal/change"
 	"arbora.example/internal/credential"
 	"arbora.example/internal/letters"
+	"arbora.example/internal/outside"
+	planning "arbora.example/internal/plan"
 	"arbora.example/internal/service"
 	"arbora.example/internal/signin"
 	"arbora.example/internal/store"
@@ -254,7 +256,7 @@ var (
 func (p *play) random(w *world, all bool) {
 	if all {
 		for range 2 {
-			w.grant2(pick(p, []string{"people-manager", "access-manager", "builder", "steward", "tuner", "shaper"}), pick(p, []string{"mallory", "trudy"}), pick(p, playPlaces[:5]), p.condition(6), p.period())
+			w.grant2(pick(p, []string{"people-manager", "access-manager", "builder", "steward", "tuner", "shaper", "provider-manager"}), pick(p, []string{"mallory", "trudy"}), pick(p, playPlaces[:5]), p.condition(6), p.period())
 		}
 		w.grant2("people-manager", "mallory", "top", "", statement.Period{})
 	}
@@ -525,6 +527,18 @@ func (p *play) step(step string, c tenant.Caller) {
 		to := pick(p, []credential.State{credential.Suspended, credential.Active})
 		_, _, err = s.SetState("top", tenant.PrincipalRef{Kind: "provider", Name: "quaywater-sso"}, to).Make(ctx, c)
 		said = string(to)
+	case "link", "unlink":
+		link := change.LinkWanted{
+			Organisation: "top", Provider: "quaywater-sso", OutsideGroup: pick(p, outsideGroups[:3]), Group: pick(p, []string{"curators", "keepers"}), Remove: kind == "unlink",
+		}
+		_, _, err = s.ChangeLink(link).Make(ctx, c)
+		said = fmt.Sprint(link)
+	case "entry":
+		claimMap := outside.DefaultMap()
+		claimMap.Tags = map[string]outside.Pick{"team": {Path: "$.unit"}}
+		_, _, err = s.SetEntry("top", "quaywater-sso", change.EntryWanted{Map: &claimMap}).Make(ctx, c)
+	case "come":
+		said, err = p.come(ctx)
 	case "reveal":
 		who, guest := p.somebody(model.Guest)
 		var link signin.LinkMade
@@ -574,6 +588,35 @@ func (p *play) step(step string, c tenant.Caller) {
 	}
 }
 
+// outsideGroups are what the provider says that people are in; the last is linked by a pattern alone.
+var outsideGroups = []string{"team-seeds", "Team-Labels", "team-{team}", "team-labels"}
+
+// come has the provider say something of an outside person, as when they sign in: the makers can have it say what they want.
+func (p *play) come(ctx context.Context) (said string, err error) {
+	now := p.now()
+	_, who := p.somebody(model.OutsidePerson)
+	provider, _ := now.Principal(who.Provider)
+	claimMap, _, err := p.service.EntryOf(ctx, provider.ID)
+	if err != nil {
+		return "", err
+	}
+	claims := map[string]any{"sub": who.Subject, "preferred_username": "x", "team": pick(p, []string{"seeds", "labels"}), "unit": pick(p, []string{"seeds", "labels"}), "groups": []any{pick(p, outsideGroups)}}
+	person, err := claimMap.Read(claims)
+	if err != nil {
+		return "", err
+	}
+	_, err = p.service.Write(ctx, tenant.Caller{Name: provider.Name, Organisation: p.top, Principal: provider.ID, Kind: model.Provider}, p.top, func(now *access.Snapshot, _ tenant.Details) (plan tenant.Plan, err error) {
+		for _, change := range []access.Change{access.SetClaims{ID: who.ID, Claims: person.Claims}, access.TagPrincipal{ID: who.ID, Tags: outside.Tagged(who.Tags, person.Tags, claimMap)}} {
+			if _, err := now.With(now.Revision(), change); err == nil {
+				plan.Changes = append(plan.Changes, change)
+			}
+		}
+		plan.Changes = append(plan.Changes, planning.NewGrouping(now, provider).Put(who.ID, person.Groups)...)
+		return plan, nil
+	})
+	return fmt.Sprint(who.Name, claims), err
+}
+
 func (p *play) scope(now *access.Snapshot) model.ID {
 	place, err := now.Resolve(p.place(), nil)
 	if err != nil {
@@ -584,7 +627,7 @@ func (p *play) scope(now *access.Snapshot) model.ID {
 
 var allSteps = []string{
 	"grant", "grant-self", "grant-robot", "revoke", "policy", "policy-self", "policy-remove", "policy-suspend", "policy-edit", "role", "join", "leave", "suspend", "restore", "tag", "gathers", "owner",
-	"reset", "mail", "key", "exchange", "user", "invite", "outside", "provider", "reveal", "accept", "account", "scope", "retire-scope", "restore-scope", "move", "tag-scope", "hand-over",
+	"reset", "mail", "key", "exchange", "user", "invite", "outside", "provider", "link", "unlink", "entry", "come", "reveal", "accept", "account", "scope", "retire-scope", "restore-scope", "move", "tag-scope", "hand-over",
 }
 
 // run takes up to twelve steps and tells what somebody whom the makers can act as gained; empty for nothing.
@@ -753,6 +796,7 @@ var waysUp = []struct {
 	{"retire where a service account lives, grant it everything, restore it", "in use", []string{"access-manager mallory top", "people-manager mallory top/a/p", "builder mallory top/a/p"}, []string{"key robot", "retire-scope top/a/p", "grant-robot top", "restore-scope top/a/p"}},
 	{"retire a project, let oneself issue keys there, restore it", "in use", []string{"access-manager mallory top", "builder mallory top/a"}, []string{"retire-scope", "policy-self", "restore-scope"}},
 	{"have the link of an invitation revealed", "others", []string{"people-manager mallory top", "steward wren@meadowside.example top"}, []string{"reveal", "accept"}},
+	{"have a provider tag its people into a group", "others", []string{"people-manager mallory top", "provider-manager mallory top", "steward seeds top/a"}, []string{"outside", "entry", "come"}},
 	{"give on without end what is held until a moment", "terms", []string{"top: user mallory may act as steward until 2026-11-26T12:00:00Z"}, []string{"grant-self", "grant"}},
 	{"create a user who has what all staff have", "sets", []string{"people-manager robot top", "content-reader staff top/a"}, []string{"user"}},
 	{"join a group under a weaker condition", "leaves", []string{"people-manager mallory top", `top/a: curators, people from quaywater-sso may act as steward if context.location is "north"`}, []string{"join", "tag"}},

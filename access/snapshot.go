@@ -364,10 +364,18 @@ func (s *Snapshot) Members(group model.ID) []Principal {
 	return nil
 }
 
+// MemberCount returns how many direct members a group has.
+func (s *Snapshot) MemberCount(group model.ID) int {
+	if node := s.principalNode(group); node != nil {
+		return len(node.members)
+	}
+	return 0
+}
+
 // EveryMember returns who is in a group at any depth, groups themselves left out, by name; nil for what is no group.
 func (s *Snapshot) EveryMember(group model.ID) []Principal {
 	node := s.principalNode(group)
-	if node == nil || node.Kind != model.Group {
+	if node == nil || !node.Kind.IsGroup() {
 		return nil
 	}
 	all := slices.Clone(node.members)
@@ -378,7 +386,7 @@ func (s *Snapshot) EveryMember(group model.ID) []Principal {
 			continue
 		}
 		seen[all[i]] = true
-		if member := s.principals.Get(all[i]); member.Kind == model.Group {
+		if member := s.principals.Get(all[i]); member.Kind.IsGroup() {
 			all = append(all, member.members...)
 		} else {
 			people = append(people, all[i])
@@ -387,20 +395,32 @@ func (s *Snapshot) EveryMember(group model.ID) []Principal {
 	return s.principalsAt(people)
 }
 
-// Groups returns the groups a principal is a direct member of, by name.
+// Groups returns the groups a principal is a direct member of, by name. For outside groups, see [Snapshot.OutsideGroupsOf].
 func (s *Snapshot) Groups(member model.ID) []Principal {
 	if node := s.principalNode(member); node != nil {
-		return s.principalsAt(node.groups)
+		return s.groupsAt(node.groups, model.Group)
 	}
 	return nil
 }
 
-// Within returns the groups a principal is a member of at any depth, by name.
+// Within returns the groups a principal is a member of at any depth, outside groups left out, by name.
 func (s *Snapshot) Within(member model.ID) []Principal {
 	if node := s.principalNode(member); node != nil {
-		return s.principalsAt(s.within(node))
+		return s.groupsAt(s.within(node), model.Group)
 	}
 	return nil
+}
+
+// OutsideGroupsOf returns the outside groups that somebody is in or, of an outside group, the patterns that match it, by name.
+func (s *Snapshot) OutsideGroupsOf(member model.ID) []Principal {
+	if node := s.principalNode(member); node != nil {
+		return s.groupsAt(node.groups, model.OutsideGroup)
+	}
+	return nil
+}
+
+func (s *Snapshot) groupsAt(numbers []number, kind model.PrincipalKind) []Principal {
+	return slices.DeleteFunc(s.principalsAt(numbers), func(p Principal) bool { return p.Kind != kind })
 }
 
 // within returns the numbers of the groups a principal is a member of at any depth, inactive ones too.

@@ -412,6 +412,7 @@ func (e PolicyStateChangeState) Valid() bool {
 const (
 	GroupKind          PrincipalKind = "group"
 	GuestKind          PrincipalKind = "guest"
+	OutsideGroupKind   PrincipalKind = "outside-group"
 	OutsidePersonKind  PrincipalKind = "outside-person"
 	ProviderKind       PrincipalKind = "provider"
 	ServiceAccountKind PrincipalKind = "service-account"
@@ -426,6 +427,8 @@ func (e PrincipalKind) Valid() bool {
 	case GroupKind:
 		return true
 	case GuestKind:
+		return true
+	case OutsideGroupKind:
 		return true
 	case OutsidePersonKind:
 		return true
@@ -783,6 +786,48 @@ func (e ListGroupsParamsSort) Valid() bool {
 	case ListGroupsParamsSortState:
 		return true
 	case ListGroupsParamsSortTitle:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ListOutsideGroupsParamsLinks.
+const (
+	Linked   ListOutsideGroupsParamsLinks = "linked"
+	Unlinked ListOutsideGroupsParamsLinks = "unlinked"
+	Unseen   ListOutsideGroupsParamsLinks = "unseen"
+)
+
+// Valid indicates whether the value is a known member of the ListOutsideGroupsParamsLinks enum.
+func (e ListOutsideGroupsParamsLinks) Valid() bool {
+	switch e {
+	case Linked:
+		return true
+	case Unlinked:
+		return true
+	case Unseen:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ListOutsideGroupsParamsSort.
+const (
+	ListOutsideGroupsParamsSortGroups ListOutsideGroupsParamsSort = "groups"
+	ListOutsideGroupsParamsSortName   ListOutsideGroupsParamsSort = "name"
+	ListOutsideGroupsParamsSortPeople ListOutsideGroupsParamsSort = "people"
+)
+
+// Valid indicates whether the value is a known member of the ListOutsideGroupsParamsSort enum.
+func (e ListOutsideGroupsParamsSort) Valid() bool {
+	switch e {
+	case ListOutsideGroupsParamsSortGroups:
+		return true
+	case ListOutsideGroupsParamsSortName:
+		return true
+	case ListOutsideGroupsParamsSortPeople:
 		return true
 	default:
 		return false
@@ -1687,6 +1732,14 @@ type Group struct {
 	Title string `json:"title"`
 }
 
+// GroupLink defines model for GroupLink.
+type GroupLink struct {
+	Group string `json:"group"`
+
+	// OutsideGroup What the provider calls it, letter by letter; or a pattern for several, such as label-{house}
+	OutsideGroup string `json:"outsideGroup"`
+}
+
 // GroupList defines model for GroupList.
 type GroupList struct {
 	// All How many there are in all
@@ -2198,6 +2251,48 @@ type OutcomeToken struct {
 	Token string `json:"token"`
 }
 
+// OutsideGroup defines model for OutsideGroup.
+type OutsideGroup struct {
+	// Links The groups that its people are in by it
+	Links []OutsideLink `json:"links"`
+
+	// Matches Of a pattern: the outside groups that it matches
+	Matches []string `json:"matches"`
+
+	// Name What the provider calls it
+	Name string `json:"name"`
+
+	// Near If nobody is in it: those that somebody is in, linked to nothing and called nearly as it is
+	Near []string `json:"near"`
+
+	// Pattern It stands for all whose names it matches
+	Pattern bool `json:"pattern"`
+
+	// People How many are in it
+	People   int    `json:"people"`
+	Provider string `json:"provider"`
+}
+
+// OutsideLink defines model for OutsideGroup.links.
+type OutsideLink struct {
+	// By The pattern by which; left out where it is linked itself
+	By    string `json:"by,omitempty,omitzero"`
+	Group string `json:"group"`
+}
+
+// OutsideGroupList defines model for OutsideGroupList.
+type OutsideGroupList struct {
+	// All How many there are in all
+	All int `json:"all"`
+
+	// Found How many there are that were asked for
+	Found int `json:"found"`
+
+	// Next The cursor of the next page
+	Next          string         `json:"next,omitempty,omitzero"`
+	OutsideGroups []OutsideGroup `json:"outsideGroups"`
+}
+
 // OutsidePersonMade defines model for OutsidePersonMade.
 type OutsidePersonMade struct {
 	Person   User  `json:"person"`
@@ -2541,7 +2636,10 @@ type PrincipalDetails struct {
 	// Members A group's direct members
 	Members []PrincipalRef `json:"members"`
 	Name    string         `json:"name"`
-	Owner   *PrincipalRef  `json:"owner,omitempty"`
+
+	// OutsideGroups The outside groups that its provider says it is in; of a group, those linked to it
+	OutsideGroups []OutsideGroup `json:"outsideGroups,omitempty,omitzero"`
+	Owner         *PrincipalRef  `json:"owner,omitempty"`
 
 	// Owns The caller owns the group, and may change its members
 	Owns bool `json:"owns,omitempty,omitzero"`
@@ -3856,6 +3954,34 @@ type CreateNewcomersParams struct {
 	Preview Preview `form:"preview,omitempty" json:"preview,omitempty,omitzero"`
 }
 
+// ListOutsideGroupsParams defines parameters for ListOutsideGroups.
+type ListOutsideGroupsParams struct {
+	// Find Words that must all occur in what the list shows of an item, in any case
+	Find Find `form:"find,omitempty" json:"find,omitempty,omitzero"`
+
+	// Provider The identity provider whose groups they are
+	Provider string `form:"provider,omitempty" json:"provider,omitempty,omitzero"`
+
+	// Links Linked to a group; seen and linked to none; or linked, and nobody is in them
+	Links ListOutsideGroupsParamsLinks `form:"links,omitempty" json:"links,omitempty,omitzero"`
+	Sort  ListOutsideGroupsParamsSort  `form:"sort,omitempty" json:"sort,omitempty,omitzero"`
+
+	// Descending From the last item to the first
+	Descending Descending `form:"descending,omitempty" json:"descending,omitempty,omitzero"`
+
+	// After The cursor that the page before ended with: it belongs to the same question
+	After AfterCursor `form:"after,omitempty" json:"after,omitempty,omitzero"`
+
+	// Limit How many at most
+	Limit PageLimit `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
+}
+
+// ListOutsideGroupsParamsLinks defines parameters for ListOutsideGroups.
+type ListOutsideGroupsParamsLinks string
+
+// ListOutsideGroupsParamsSort defines parameters for ListOutsideGroups.
+type ListOutsideGroupsParamsSort string
+
 // CreateOutsidePersonParams defines parameters for CreateOutsidePerson.
 type CreateOutsidePersonParams struct {
 	// Preview Answer with the impact and write nothing
@@ -4004,6 +4130,30 @@ type ListArrivalsParams struct {
 
 // SetEntryParams defines parameters for SetEntry.
 type SetEntryParams struct {
+	// Preview Answer with the impact and write nothing
+	Preview Preview `form:"preview,omitempty" json:"preview,omitempty,omitzero"`
+
+	// IfMatch The confirmation of an impact: the change is made only if its impact is still that one
+	IfMatch IfMatch `json:"If-Match,omitempty,omitzero"`
+}
+
+// RemoveLinkParams defines parameters for RemoveLink.
+type RemoveLinkParams struct {
+	// OutsideGroup What the provider calls it; or the pattern
+	OutsideGroup string `form:"outsideGroup" json:"outsideGroup"`
+
+	// Group The group that it is linked to
+	Group string `form:"group" json:"group"`
+
+	// Preview Answer with the impact and write nothing
+	Preview Preview `form:"preview,omitempty" json:"preview,omitempty,omitzero"`
+
+	// IfMatch The confirmation of an impact: the change is made only if its impact is still that one
+	IfMatch IfMatch `json:"If-Match,omitempty,omitzero"`
+}
+
+// CreateLinkParams defines parameters for CreateLink.
+type CreateLinkParams struct {
 	// Preview Answer with the impact and write nothing
 	Preview Preview `form:"preview,omitempty" json:"preview,omitempty,omitzero"`
 
@@ -4447,6 +4597,9 @@ type SetEntryJSONRequestBody = EntryEdit
 
 // TryClaimsJSONRequestBody defines body for TryClaims for application/json ContentType.
 type TryClaimsJSONRequestBody = ClaimsTry
+
+// CreateLinkJSONRequestBody defines body for CreateLink for application/json ContentType.
+type CreateLinkJSONRequestBody = GroupLink
 
 // CreateTrustJSONRequestBody defines body for CreateTrust for application/json ContentType.
 type CreateTrustJSONRequestBody = TrustWanted

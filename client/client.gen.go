@@ -227,6 +227,21 @@ func (c *Client) PreviewCreateNewcomers(ctx context.Context, organisation Organi
 	return read[NewcomerReading](c, ctx, "POST", path("/organisations/%s/newcomers", organisation), query{"preview": {"true"}}, body)
 }
 
+// ListOutsideGroups asks for GET /organisations/{organisation}/outside-groups: List the groups that identity providers say their people are in, as far as they were seen or linked.
+func (c *Client) ListOutsideGroups(ctx context.Context, organisation OrganisationName, params *ListOutsideGroupsParams) (OutsideGroupList, error) {
+	q := query{}
+	if params != nil {
+		q.add("find", params.Find)
+		q.add("provider", params.Provider)
+		q.add("links", params.Links)
+		q.add("sort", params.Sort)
+		q.add("descending", params.Descending)
+		q.add("after", params.After)
+		q.add("limit", params.Limit)
+	}
+	return read[OutsideGroupList](c, ctx, "GET", path("/organisations/%s/outside-groups", organisation), q, nil)
+}
+
 // CreateOutsidePerson asks for POST /organisations/{organisation}/outside-people: Create a person whom an identity provider knows, before their first sign-in.
 func (c *Client) CreateOutsidePerson(ctx context.Context, organisation OrganisationName, body CreateOutsidePersonJSONRequestBody) (OutsidePersonMade, error) {
 	return read[OutsidePersonMade](c, ctx, "POST", path("/organisations/%s/outside-people", organisation), nil, body)
@@ -428,6 +443,26 @@ func (c *Client) SetEntry(ctx context.Context, organisation OrganisationName, pr
 // TryClaims asks for POST /organisations/{organisation}/providers/{provider}/entry/tries: What would become of somebody of whom an identity provider said such claims; nothing is changed.
 func (c *Client) TryClaims(ctx context.Context, organisation OrganisationName, provider ProviderName, body TryClaimsJSONRequestBody) (ClaimsTried, error) {
 	return read[ClaimsTried](c, ctx, "POST", path("/organisations/%s/providers/%s/entry/tries", organisation, provider), nil, body)
+}
+
+// RemoveLink asks for DELETE /organisations/{organisation}/providers/{provider}/links: Remove the link of an outside group to a group.
+func (c *Client) RemoveLink(ctx context.Context, organisation OrganisationName, provider ProviderName, params *RemoveLinkParams) (Written, error) {
+	q := query{}
+	if params != nil {
+		q.add("outsideGroup", params.OutsideGroup)
+		q.add("group", params.Group)
+		q.add("preview", params.Preview)
+	}
+	return read[Written](c, ctx, "DELETE", path("/organisations/%s/providers/%s/links", organisation, provider), q, nil)
+}
+
+// CreateLink asks for POST /organisations/{organisation}/providers/{provider}/links: Link an outside group to a group: people whom the provider names in the one are in the other.
+func (c *Client) CreateLink(ctx context.Context, organisation OrganisationName, provider ProviderName, params *CreateLinkParams, body CreateLinkJSONRequestBody) (Written, error) {
+	q := query{}
+	if params != nil {
+		q.add("preview", params.Preview)
+	}
+	return read[Written](c, ctx, "POST", path("/organisations/%s/providers/%s/links", organisation, provider), q, body)
 }
 
 // CreateTrust asks for POST /organisations/{organisation}/providers/{provider}/trusts: Have an identity provider be trusted by its word over OpenID Connect, on trial at first.

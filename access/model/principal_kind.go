@@ -16,6 +16,7 @@ const (
 	Guest
 	OutsidePerson // by a provider
 	Group
+	OutsideGroup // as a provider names it
 	ServiceAccount
 	Provider
 	PlatformService
@@ -23,13 +24,16 @@ const (
 )
 
 // PrincipalKindNames are the words of the kinds, by kind; there is none of 0.
-var PrincipalKindNames = [...]string{"", "user", "guest", "outside-person", "group", "service-account", "provider", "service", "set"}
+var PrincipalKindNames = [...]string{"", "user", "guest", "outside-person", "group", "outside-group", "service-account", "provider", "service", "set"}
 
 // People are the kinds of those who are people.
 var People = []PrincipalKind{User, Guest, OutsidePerson}
 
 // IsPerson reports whether those of the kind are people.
 func (k PrincipalKind) IsPerson() bool { return k == User || k == Guest || k == OutsidePerson }
+
+// IsGroup reports whether those of the kind stand for their members.
+func (k PrincipalKind) IsGroup() bool { return k == Group || k == OutsideGroup }
 
 // String returns the kind's word.
 func (k PrincipalKind) String() string { return PrincipalKindNames[k] }

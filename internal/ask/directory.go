@@ -83,6 +83,7 @@ type Narrowed struct {
 	Factor     string // a [settings.Factor], or none
 	LastSignIn Ago
 	Gathers    bool // groups that gather their members
+	Links      Links
 }
 
 var people = lister[PersonView]{
@@ -220,7 +221,7 @@ func (s *Answers) ListGroups(ctx context.Context, c tenant.Caller, organisation 
 	}
 	views := make([]GroupView, len(all))
 	for i, p := range all {
-		views[i] = GroupView{Principal: p, PrincipalDetails: details[p.ID], Members: len(d.Members(p.ID))}
+		views[i] = GroupView{Principal: p, PrincipalDetails: details[p.ID], Members: d.MemberCount(p.ID)}
 	}
 	return groups.list(views, wanted, func(g GroupView) bool {
 		return (by.State == "" || by.State == g.State) && tagged(g.Tags, by.Tag) && (!by.Gathers || g.Gathers != nil)

@@ -33,6 +33,7 @@ type DetailedPrincipal struct {
 	Every        []access.Principal            // who is in a group at any depth, groups left out
 	Idle         map[model.ID]credential.State // of a group: those of Every who are out of use or not there yet
 	Groups       []access.Principal            // the groups it is a direct member of
+	Outside      []OutsideGroupView            // the outside groups somebody is in, or that are linked to a group
 	Within       []access.Principal            // the groups it is a member of at any depth
 	Rules        []RuleView                    // those that name it, a group it is within, or a set it belongs to
 	Hidden       int                           // rules the viewer may not see
@@ -75,6 +76,7 @@ func (s *Answers) ShowPrincipal(ctx context.Context, c tenant.Caller, organisati
 	if p.Kind == model.Provider {
 		v.People = peopleOf(d, p.ID)
 	}
+	v.Outside = outsideOf(d, p)
 	if owner, ok := d.Principal(p.Owner); ok {
 		owner = d.Called(owner)
 		v.OwnedBy = &owner
@@ -120,6 +122,19 @@ func (s *Answers) ShowPrincipal(ctx context.Context, c tenant.Caller, organisati
 	v.Rules, err = s.ruleViews(ctx, d, refs, model.ID{})
 	slices.SortStableFunc(v.Rules, func(a, b RuleView) int { return cmp.Compare(a.At.Address, b.At.Address) })
 	return v, err
+}
+
+// outsideOf returns the outside groups that somebody is in, or that are linked to a group.
+func outsideOf(d tenant.Viewer, p access.Principal) (views []OutsideGroupView) {
+	of := d.OutsideGroupsOf(p.ID)
+	if p.Kind == model.Group {
+		of = slices.DeleteFunc(d.Members(p.ID), func(m access.Principal) bool { return m.Kind != model.OutsideGroup })
+	}
+	for _, group := range of {
+		provider, _ := d.Principal(group.Provider)
+		views = append(views, OutsideGroupView{Principal: group, ComesBy: provider.Name, People: peopleIn(d, group), Links: linksOf(d, group)})
+	}
+	return views
 }
 
 // idleOf returns the states of those who are out of use, or not there yet.

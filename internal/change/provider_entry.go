@@ -134,6 +134,7 @@ func (s *Changes) weighEntry(ctx context.Context, d tenant.Viewer, provider acce
 			made.Imagined = append(made.Imagined, access.SetInactive{ID: p.ID, Inactive: true})
 		}
 	}
+	grouping := plan.NewGrouping(d.Snapshot, provider)
 	last, err := s.lastSaid(ctx, provider.ID)
 	if err != nil {
 		return nil, err
@@ -159,6 +160,9 @@ func (s *Changes) weighEntry(ctx context.Context, d tenant.Viewer, provider acce
 		}
 		if tags := outside.Tagged(known.Tags, person.Tags, was.claimMap, is); !maps.Equal(tags, known.Tags) {
 			made.Imagined = append(made.Imagined, access.TagPrincipal{ID: known.ID, Tags: tags})
+		}
+		if is.Groups != was.claimMap.Groups && is.Groups.Path != "" {
+			made.Imagined = append(made.Imagined, grouping.Put(known.ID, person.Groups)...)
 		}
 	}
 	for _, told := range []struct {

@@ -76,7 +76,7 @@ func (s *Changes) TryClaims(ctx context.Context, c tenant.Caller, organisation, 
 	tried.Impact, err = s.Preview(ctx, c, func(d tenant.Viewer) (tenant.Plan, error) {
 		if !there {
 			made := access.Principal{ID: tenant.NewID(), Kind: model.OutsidePerson, Name: tried.Person.Name + "@" + provider.Name, Tags: tried.Person.Tags, Provider: provider.ID, Subject: tried.Person.Subject, Claims: tried.Person.Claims}
-			return imagine(access.CreatePrincipal{Principal: made}), nil
+			return imagine(append([]access.Change{access.CreatePrincipal{Principal: made}}, plan.NewGrouping(d.Snapshot, provider).Put(made.ID, tried.Person.Groups)...)...), nil
 		}
 		var changes []access.Change
 		for _, change := range []access.Change{access.SetClaims{ID: known.ID, Claims: tried.Person.Claims}, access.TagPrincipal{ID: known.ID, Tags: outside.Tagged(known.Tags, tried.Person.Tags, claimMap)}} {
@@ -84,6 +84,7 @@ func (s *Changes) TryClaims(ctx context.Context, c tenant.Caller, organisation, 
 				changes = append(changes, change)
 			}
 		}
+		changes = append(changes, plan.NewGrouping(d.Snapshot, provider).Put(known.ID, tried.Person.Groups)...)
 		return imagine(changes...), nil
 	})
 	return tried, err

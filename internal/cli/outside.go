@@ -30,7 +30,7 @@ func (a *app) providerCommand() *cli.Command {
 			{Name: "list", Usage: "list identity providers", Action: a.listProviders},
 			{Name: "show", Usage: "show an identity provider with its grants", ArgsUsage: "NAME", Action: a.showPrincipal(api.ProviderKind)},
 			a.editCommand(api.ProviderKind),
-			a.trustCommand(), a.entryCommand(),
+			a.trustCommand(), a.entryCommand(), a.linkCommand(),
 			{
 				Name: "trial", Usage: "try a trust in a browser: what the provider says is shown, and nobody comes in", ArgsUsage: "PROVIDER",
 				Flags: []cli.Flag{&cli.StringFlag{Name: "trust", Usage: "the `TRUST`, by the beginning of its id; not needed where there is one"}}, Action: a.beginTrial,
@@ -127,6 +127,9 @@ func outsideFacts(p api.PrincipalDetails) (facts []fact) {
 		return []fact{{"People", strconv.Itoa(p.People)}}
 	case api.OutsidePersonKind:
 		facts = []fact{{"Provider", p.Provider}, {"Subject", p.Subject}}
+		for _, g := range p.OutsideGroups {
+			facts = append(facts, fact{"Group there", g.Name + choose(len(g.Links) == 0, ", linked to no group", ", which puts them into "+linksText(g))})
+		}
 		if p.Claims == nil {
 			return append(facts, fact{"Claims", "none yet: they have not signed in"})
 		}

@@ -37,7 +37,7 @@ func (a *app) showPrincipal(kind api.PrincipalKind) cli.ActionFunc {
 		}
 		var members []string
 		for _, m := range p.Members {
-			members = append(members, choose(m.Kind == api.GroupKind, "group ", "")+m.Name+idleText(p, m))
+			members = append(members, map[api.PrincipalKind]string{api.GroupKind: "group ", api.OutsideGroupKind: "outside group "}[m.Kind]+m.Name+idleText(p, m))
 		}
 		facts := []fact{
 			{"Name", p.Name}, {"Title", p.Title}, {"Email", p.Email}, {"Description", p.Description},

@@ -47,7 +47,7 @@ func (e *Evaluator) SearchSubjects(asked Question) ([]Entity, error) {
 
 // subjects yields those of a kind who may hold a permission at a scope. Groups and sets are few, and each is looked at.
 func (e *Evaluator) subjects(kind model.PrincipalKind, p catalogue.Permission, scope model.ID, told *access.Context) iter.Seq[access.Principal] {
-	if kind == model.Group || kind == model.Provider || kind == model.BuiltInSet {
+	if kind.IsGroup() || kind == model.Provider || kind == model.BuiltInSet {
 		return e.Principals(kind)
 	}
 	return func(yield func(access.Principal) bool) {

@@ -124,6 +124,12 @@ func groupOf(g ask.GroupView) api.Group {
 	}
 }
 
+func outsideGroupOf(g ask.OutsideGroupView) api.OutsideGroup {
+	return api.OutsideGroup{Name: g.Subject, Provider: g.ComesBy, Pattern: g.Pattern, People: g.People, Matches: words(g.Matches), Near: words(g.Near), Links: each(g.Links, func(l ask.Link) api.OutsideLink {
+		return api.OutsideLink{Group: l.Group, By: l.By}
+	})}
+}
+
 func providerOf(p ask.ProviderView) api.Provider {
 	return api.Provider{Id: p.ID.String(), Name: p.Name, Title: p.Title, Description: p.Description, People: p.People, State: api.State(p.State), CreatedAt: p.CreatedAt}
 }
@@ -134,7 +140,8 @@ func principalOf(p ask.DetailedPrincipal) api.PrincipalDetails {
 		Description: p.Description, State: api.State(p.State), Tags: tagsOf(p.Tags), CreatedAt: p.CreatedAt, Address: p.Address,
 		SignInBy: api.SignInBy(p.By), SignIn: p.SignIn, Provider: p.ComesBy, Subject: p.Subject, Claims: p.Claims, People: p.People, Gathers: p.Gathers.String(), Owns: p.Owns, OwnsGroups: p.OwnsGroups, LastSignInAt: p.LastSignIn,
 		Members: each(p.Members, principalRef), EveryMember: each(p.Every, principalRef), Groups: each(p.Groups, nameOf), Within: each(p.Within, nameOf),
-		Rules: each(p.Rules, ruleOf), Hidden: p.Hidden > 0, May: words(p.May), Gathered: []string{}, Idle: []api.IdleMember{},
+		OutsideGroups: each(p.Outside, outsideGroupOf),
+		Rules:         each(p.Rules, ruleOf), Hidden: p.Hidden > 0, May: words(p.May), Gathered: []string{}, Idle: []api.IdleMember{},
 	}
 	for _, member := range p.Every {
 		if state, idle := p.Idle[member.ID]; idle {

@@ -14,6 +14,7 @@ import (
 	"arbora.example/access/model"
 	"arbora.example/internal/credential"
 	"arbora.example/internal/outside"
+	"arbora.example/internal/plan"
 	"arbora.example/internal/problem"
 	"arbora.example/internal/store"
 	"arbora.example/internal/tenant"
@@ -105,7 +106,7 @@ func (s *SignIns) knowOutside(ctx context.Context, a coming, person outside.Pers
 	learn := func(now *access.Snapshot, details tenant.Details) (p tenant.Plan, err error) {
 		known, there := now.OutsidePersonBy(a.provider.ID, person.Subject)
 		if !there {
-			p = s.newcomer(now, a.provider, person)
+			p = s.newcomer(now, a, person)
 			made := p.Changes[0].(access.CreatePrincipal).Principal
 			id, name = made.ID, made.Name
 			return p, nil
@@ -114,7 +115,7 @@ func (s *SignIns) knowOutside(ctx context.Context, a coming, person outside.Pers
 		if known.Inactive {
 			return p, &problem.Problem{Kind: problem.Refused, Detail: known.Name + " is out of use here", Next: "ask an administrator of " + a.organisation}
 		}
-		return s.better(ctx, details, known, person, a)
+		return s.better(ctx, now, details, known, person, a)
 	}
 	planned, err := learn(now, s.Records)
 	if err != nil || len(planned.Changes) == 0 && planned.Beside == nil && planned.Described.Empty() {
@@ -126,12 +127,13 @@ func (s *SignIns) knowOutside(ctx context.Context, a coming, person outside.Pers
 }
 
 // newcomer makes somebody who was not there, under a name that nobody has.
-func (s *SignIns) newcomer(now *access.Snapshot, provider access.Principal, person outside.Person) (p tenant.Plan) {
+func (s *SignIns) newcomer(now *access.Snapshot, a coming, person outside.Person) (p tenant.Plan) {
 	made := access.Principal{
-		ID: tenant.NewID(), Kind: model.OutsidePerson, Name: freeName(now, person.Name, provider.Name), Tags: person.Tags,
-		Provider: provider.ID, Subject: person.Subject, Claims: person.Claims,
+		ID: tenant.NewID(), Kind: model.OutsidePerson, Name: freeName(now, person.Name, a.provider.Name), Tags: person.Tags,
+		Provider: a.provider.ID, Subject: person.Subject, Claims: person.Claims,
 	}
-	p.Changes = []access.Change{access.CreatePrincipal{Principal: made}}
+	p.Changes = append([]access.Change{access.CreatePrincipal{Principal: made}}, groupsSaid(now, a, made.ID, person)...)
+	p.Final = true // it is what the provider says
 	title := person.Title
 	if title == "" {
 		title = person.Name
@@ -140,6 +142,15 @@ func (s *SignIns) newcomer(now *access.Snapshot, provider access.Principal, pers
 	p.Beside = func(tx tenant.Tx) error { return tx.CreateIdentity(identityOf(made, title, person.Email)) }
 	p.What = "let in " + made.Name + ", who came for the first time"
 	return p
+}
+
+// groupsSaid returns the changes by which somebody is in the outside groups that their provider names. A claim map that picks no groups says
+// nothing of them.
+func groupsSaid(now *access.Snapshot, a coming, who model.ID, person outside.Person) []access.Change {
+	if a.claimMap.Groups.Path == "" {
+		return nil
+	}
+	return plan.NewGrouping(now, a.provider).Put(who, person.Groups)
 }
 
 func identityOf(p access.Principal, title, email string) store.Identity {
@@ -158,13 +169,15 @@ func freeName(now *access.Snapshot, name, provider string) string {
 }
 
 // better brings what is kept of somebody who was there level with what is said. Tags that the claim map does not speak of stay.
-func (s *SignIns) better(ctx context.Context, details tenant.Details, known access.Principal, person outside.Person, a coming) (p tenant.Plan, err error) {
+func (s *SignIns) better(ctx context.Context, now *access.Snapshot, details tenant.Details, known access.Principal, person outside.Person, a coming) (p tenant.Plan, err error) {
 	if known.Claims == nil || !maps.EqualFunc(known.Claims, person.Claims, slices.Equal) {
 		p.Changes = append(p.Changes, access.SetClaims{ID: known.ID, Claims: person.Claims})
 	}
 	if tags := outside.Tagged(known.Tags, person.Tags, a.claimMap); !maps.Equal(tags, known.Tags) {
 		p.Changes = append(p.Changes, access.TagPrincipal{ID: known.ID, Tags: tags})
 	}
+	p.Changes = append(p.Changes, groupsSaid(now, a, known.ID, person)...)
+	p.Final = true // it is what the provider says
 	all, err := details.PrincipalDetails(ctx, a.trust.Organisation, []model.ID{known.ID})
 	if err != nil {
 		return p, err

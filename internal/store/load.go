@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strings"
 	"time"
 
 	"arbora.example/access"
@@ -195,13 +196,13 @@ func (l *loader) resources() error {
 
 func (l *loader) principals() error {
 	var owners []access.SetOwner // who may be younger than their groups
-	query := "SELECT id, kind, name, home_id, tags, state <> 'active', owner_id, gathers, provider_id, subject, claims FROM principal WHERE organisation_id = ? ORDER BY kind <> 'provider', id"
+	query := "SELECT id, kind, name, home_id, tags, state <> 'active', owner_id, gathers, provider_id, subject, claims, pattern FROM principal WHERE organisation_id = ? ORDER BY kind <> 'provider', id"
 	err := l.each(query, func(scan scanner) error {
 		var id, home, owner, provider idColumn
 		var kind string
 		var tags, gathers, subject, claims sql.RawBytes
 		var p access.Principal
-		err := scan(&id, &kind, &p.Name, &home, &tags, &p.Inactive, &owner, &gathers, &provider, &subject, &claims)
+		err := scan(&id, &kind, &p.Name, &home, &tags, &p.Inactive, &owner, &gathers, &provider, &subject, &claims, &p.Pattern)
 		if err != nil {
 			return err
 		}
@@ -216,6 +217,9 @@ func (l *loader) principals() error {
 		p.ID, p.Home, p.Provider, p.Subject = model.ID(id), model.ID(home), model.ID(provider), string(subject)
 		if p.Kind, err = model.ParsePrincipalKind(kind); err != nil {
 			return err
+		}
+		if p.Kind == model.OutsideGroup {
+			p.Subject = p.Name[:strings.LastIndexByte(p.Name, '@')] // the name of a provider has no @
 		}
 		if p.Tags, err = readTags(tags); err != nil {
 			return fmt.Errorf("tags of principal %s: %w", p.ID, err)

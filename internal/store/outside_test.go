@@ -39,6 +39,22 @@ func TestTrustsAreKept(t *testing.T) {
 		}
 		write(func(tx tenant.Tx) error { return tx.CreateIdentity(identity) }, access.CreatePrincipal{Principal: provider}, access.CreatePrincipal{Principal: ilka})
 
+		groups := []access.Principal{
+			{ID: model.ID{38}, Kind: model.OutsideGroup, Name: "Säer (1)@quaywater-sso", Provider: provider.ID, Subject: "Säer (1)"},
+			{ID: model.ID{37}, Kind: model.OutsideGroup, Name: "säer (1)@quaywater-sso", Provider: provider.ID, Subject: "säer (1)"},
+			{ID: model.ID{36}, Kind: model.OutsideGroup, Name: "Säer ({n})@quaywater-sso", Provider: provider.ID, Subject: "Säer ({n})", Pattern: true},
+		}
+		for _, group := range groups {
+			write(func(tenant.Tx) error { return nil }, access.CreatePrincipal{Principal: group})
+		}
+		write(func(tenant.Tx) error { return nil }, access.AddMember{Membership: access.Membership{Group: groups[0].ID, Member: ilka.ID}})
+		again := load(t, s)
+		for _, group := range groups {
+			kept, _ := again.Principal(group.ID)
+			require.Equal(t, group, kept)
+		}
+		require.Len(t, again.EveryMember(groups[2].ID), 1, "who is in a group that it matches")
+
 		trust := store.Trust{ID: model.ID{7}, Organisation: top.ID, Provider: provider.ID, Issuer: "https://id.quaywater.example", ClientID: "arbora", Sealed: []byte{0, 1}, Scopes: []string{"profile", "email"}, State: store.TrustInUse, CreatedAt: now}
 		write(func(tx tenant.Tx) error { return tx.PutTrust(store.Trust{}, trust) })
 		read, err := s.Trust(ctx, trust.ID)

@@ -25,6 +25,9 @@ func TypeOf(kind model.PrincipalKind) string {
 	if kind.IsPerson() {
 		return model.User.String()
 	}
+	if kind == model.OutsideGroup {
+		return model.Group.String()
+	}
 	return kind.String()
 }
 
@@ -48,6 +51,9 @@ func (d Viewer) Governed(organisation string, who PrincipalRef, operations ...st
 	}
 	if kind == model.PlatformService || kind == model.BuiltInSet {
 		return access.Principal{}, &problem.Problem{Kind: problem.Invalid, Detail: fmt.Sprintf("a %s does not belong to the organisation", kind), Next: "name a user, guest, outside person, group, service account or provider", Field: "kind"}
+	}
+	if kind == model.OutsideGroup {
+		return access.Principal{}, &problem.Problem{Kind: problem.Invalid, Detail: "an outside group is its provider's", Next: "link it to a group, and name that group", Field: "kind"}
 	}
 	where := top
 	if kind == model.ServiceAccount {

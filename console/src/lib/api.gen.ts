@@ -875,6 +875,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/organisations/{organisation}/outside-groups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List the groups that identity providers say their people are in, as far as they were seen or linked */
+        get: operations["listOutsideGroups"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/organisations/{organisation}/providers/{provider}/links": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Link an outside group to a group: people whom the provider names in the one are in the other */
+        post: operations["createLink"];
+        /** Remove the link of an outside group to a group */
+        delete: operations["removeLink"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/organisations/{organisation}/providers/{provider}/trusts": {
         parameters: {
             query?: never;
@@ -2007,7 +2042,7 @@ export interface components {
             revision: number;
         };
         /** @enum {string} */
-        PrincipalKind: "user" | "guest" | "outside-person" | "group" | "service-account" | "provider" | "service" | "set";
+        PrincipalKind: "user" | "guest" | "outside-person" | "group" | "outside-group" | "service-account" | "provider" | "service" | "set";
         PrincipalRef: {
             kind: components["schemas"]["PrincipalKind"];
             /** @description Of a service account, the address it lives at and its name */
@@ -2718,6 +2753,39 @@ export interface components {
             /** Format: date-time */
             createdAt: string;
         };
+        GroupLink: {
+            /** @description What the provider calls it, letter by letter; or a pattern for several, such as label-{house} */
+            outsideGroup: string;
+            group: string;
+        };
+        OutsideGroup: {
+            /** @description What the provider calls it */
+            name: string;
+            provider: string;
+            /** @description It stands for all whose names it matches */
+            pattern: boolean;
+            /** @description How many are in it */
+            people: number;
+            /** @description The groups that its people are in by it */
+            links: {
+                group: string;
+                /** @description The pattern by which; left out where it is linked itself */
+                by?: string;
+            }[];
+            /** @description Of a pattern: the outside groups that it matches */
+            matches: string[];
+            /** @description If nobody is in it: those that somebody is in, linked to nothing and called nearly as it is */
+            near: string[];
+        };
+        OutsideGroupList: {
+            outsideGroups: components["schemas"]["OutsideGroup"][];
+            /** @description How many there are that were asked for */
+            found: number;
+            /** @description How many there are in all */
+            all: number;
+            /** @description The cursor of the next page */
+            next?: string;
+        };
         GroupList: {
             groups: components["schemas"]["Group"][];
             /** @description How many there are that were asked for */
@@ -2789,6 +2857,8 @@ export interface components {
             gathered: string[];
             /** @description The groups it is a member of at any depth */
             within: string[];
+            /** @description The outside groups that its provider says it is in; of a group, those linked to it */
+            outsideGroups?: components["schemas"]["OutsideGroup"][];
             /** @description The rules that name it, a group it is within or a set it belongs to, as far as the caller may list them */
             rules: components["schemas"]["Rule"][];
             /** @description Whether rules are left out that the caller may not see */
@@ -5690,6 +5760,116 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ArrivalList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listOutsideGroups: {
+        parameters: {
+            query?: {
+                /** @description Words that must all occur in what the list shows of an item, in any case */
+                find?: components["parameters"]["Find"];
+                /** @description The identity provider whose groups they are */
+                provider?: string;
+                /** @description Linked to a group; seen and linked to none; or linked, and nobody is in them */
+                links?: "linked" | "unlinked" | "unseen";
+                sort?: "name" | "people" | "groups";
+                /** @description From the last item to the first */
+                descending?: components["parameters"]["Descending"];
+                /** @description The cursor that the page before ended with: it belongs to the same question */
+                after?: components["parameters"]["AfterCursor"];
+                /** @description How many at most */
+                limit?: components["parameters"]["PageLimit"];
+            };
+            header?: never;
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A page of outside groups */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutsideGroupList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    createLink: {
+        parameters: {
+            query?: {
+                /** @description Answer with the impact and write nothing */
+                preview?: components["parameters"]["Preview"];
+            };
+            header?: {
+                /** @description The confirmation of an impact: the change is made only if its impact is still that one */
+                "If-Match"?: components["parameters"]["IfMatch"];
+            };
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+                /** @description The identity provider's name */
+                provider: components["parameters"]["ProviderName"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GroupLink"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Written"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeLink: {
+        parameters: {
+            query: {
+                /** @description What the provider calls it; or the pattern */
+                outsideGroup: string;
+                /** @description The group that it is linked to */
+                group: string;
+                /** @description Answer with the impact and write nothing */
+                preview?: components["parameters"]["Preview"];
+            };
+            header?: {
+                /** @description The confirmation of an impact: the change is made only if its impact is still that one */
+                "If-Match"?: components["parameters"]["IfMatch"];
+            };
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+                /** @description The identity provider's name */
+                provider: components["parameters"]["ProviderName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Written"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -91,6 +91,9 @@ type ServerInterface interface {
 	// CreateNewcomers Make many users by a CSV text, all or none
 	// (POST /organisations/{organisation}/newcomers)
 	CreateNewcomers(c *gin.Context, organisation OrganisationName, params CreateNewcomersParams)
+	// ListOutsideGroups List the groups that identity providers say their people are in, as far as they were seen or linked
+	// (GET /organisations/{organisation}/outside-groups)
+	ListOutsideGroups(c *gin.Context, organisation OrganisationName, params ListOutsideGroupsParams)
 	// CreateOutsidePerson Create a person whom an identity provider knows, before their first sign-in
 	// (POST /organisations/{organisation}/outside-people)
 	CreateOutsidePerson(c *gin.Context, organisation OrganisationName, params CreateOutsidePersonParams)
@@ -169,6 +172,12 @@ type ServerInterface interface {
 	// TryClaims What would become of somebody of whom an identity provider said such claims; nothing is changed
 	// (POST /organisations/{organisation}/providers/{provider}/entry/tries)
 	TryClaims(c *gin.Context, organisation OrganisationName, provider ProviderName)
+	// RemoveLink Remove the link of an outside group to a group
+	// (DELETE /organisations/{organisation}/providers/{provider}/links)
+	RemoveLink(c *gin.Context, organisation OrganisationName, provider ProviderName, params RemoveLinkParams)
+	// CreateLink Link an outside group to a group: people whom the provider names in the one are in the other
+	// (POST /organisations/{organisation}/providers/{provider}/links)
+	CreateLink(c *gin.Context, organisation OrganisationName, provider ProviderName, params CreateLinkParams)
 	// CreateTrust Have an identity provider be trusted by its word over OpenID Connect, on trial at first
 	// (POST /organisations/{organisation}/providers/{provider}/trusts)
 	CreateTrust(c *gin.Context, organisation OrganisationName, provider ProviderName, params CreateTrustParams)
@@ -1465,6 +1474,90 @@ func (siw *ServerInterfaceWrapper) CreateNewcomers(c *gin.Context) {
 	}
 
 	siw.Handler.CreateNewcomers(c, organisation, params)
+}
+
+// ListOutsideGroups operation middleware
+func (siw *ServerInterfaceWrapper) ListOutsideGroups(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "organisation" -------------
+	var organisation OrganisationName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListOutsideGroupsParams
+
+	// ------------- Optional query parameter "find" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "find", c.Request.URL.Query(), &params.Find, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter find: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "provider" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "provider", c.Request.URL.Query(), &params.Provider, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter provider: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "links" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "links", c.Request.URL.Query(), &params.Links, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter links: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "sort" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "sort", c.Request.URL.Query(), &params.Sort, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter sort: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "descending" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "descending", c.Request.URL.Query(), &params.Descending, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter descending: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "after" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListOutsideGroups(c, organisation, params)
 }
 
 // CreateOutsidePerson operation middleware
@@ -2914,6 +3007,154 @@ func (siw *ServerInterfaceWrapper) TryClaims(c *gin.Context) {
 	}
 
 	siw.Handler.TryClaims(c, organisation, provider)
+}
+
+// RemoveLink operation middleware
+func (siw *ServerInterfaceWrapper) RemoveLink(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "organisation" -------------
+	var organisation OrganisationName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "provider" -------------
+	var provider ProviderName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "provider", c.Param("provider"), &provider, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter provider: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params RemoveLinkParams
+
+	// ------------- Required query parameter "outsideGroup" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "outsideGroup", c.Request.URL.Query(), &params.OutsideGroup, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter outsideGroup: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Required query parameter "group" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "group", c.Request.URL.Query(), &params.Group, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter group: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "preview" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "preview", c.Request.URL.Query(), &params.Preview, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter preview: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "If-Match" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
+		var IfMatch IfMatch
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for If-Match, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter If-Match: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IfMatch = IfMatch
+
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RemoveLink(c, organisation, provider, params)
+}
+
+// CreateLink operation middleware
+func (siw *ServerInterfaceWrapper) CreateLink(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "organisation" -------------
+	var organisation OrganisationName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "provider" -------------
+	var provider ProviderName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "provider", c.Param("provider"), &provider, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter provider: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params CreateLinkParams
+
+	// ------------- Optional query parameter "preview" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "preview", c.Request.URL.Query(), &params.Preview, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter preview: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "If-Match" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
+		var IfMatch IfMatch
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for If-Match, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter If-Match: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IfMatch = IfMatch
+
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.CreateLink(c, organisation, provider, params)
 }
 
 // CreateTrust operation middleware
@@ -5742,6 +5983,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/organisations/:organisation/guests", wrapper.InviteGuest)
 	router.GET(options.BaseURL+"/organisations/:organisation/home", wrapper.ShowHome)
 	router.POST(options.BaseURL+"/organisations/:organisation/newcomers", wrapper.CreateNewcomers)
+	router.GET(options.BaseURL+"/organisations/:organisation/outside-groups", wrapper.ListOutsideGroups)
 	router.POST(options.BaseURL+"/organisations/:organisation/outside-people", wrapper.CreateOutsidePerson)
 	router.GET(options.BaseURL+"/organisations/:organisation/people", wrapper.ListPeople)
 	router.GET(options.BaseURL+"/organisations/:organisation/principals/:kind/:principal", wrapper.ShowPrincipal)
@@ -5768,6 +6010,8 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/organisations/:organisation/providers/:provider/entry", wrapper.ShowEntry)
 	router.PATCH(options.BaseURL+"/organisations/:organisation/providers/:provider/entry", wrapper.SetEntry)
 	router.POST(options.BaseURL+"/organisations/:organisation/providers/:provider/entry/tries", wrapper.TryClaims)
+	router.DELETE(options.BaseURL+"/organisations/:organisation/providers/:provider/links", wrapper.RemoveLink)
+	router.POST(options.BaseURL+"/organisations/:organisation/providers/:provider/links", wrapper.CreateLink)
 	router.POST(options.BaseURL+"/organisations/:organisation/providers/:provider/trusts", wrapper.CreateTrust)
 	router.DELETE(options.BaseURL+"/organisations/:organisation/providers/:provider/trusts/:trust", wrapper.RemoveTrust)
 	router.PUT(options.BaseURL+"/organisations/:organisation/providers/:provider/trusts/:trust", wrapper.EditTrust)
@@ -6461,6 +6705,29 @@ func (response CreateNewcomers201ApplicationxNdjsonResponse) VisitCreateNewcomer
 	}
 }
 
+type ListOutsideGroupsRequestObject struct {
+	Organisation OrganisationName `json:"organisation"`
+	Params       ListOutsideGroupsParams
+}
+
+type ListOutsideGroupsResponseObject interface {
+	VisitListOutsideGroupsResponse(w http.ResponseWriter) error
+}
+
+type ListOutsideGroups200JSONResponse OutsideGroupList
+
+func (response ListOutsideGroups200JSONResponse) VisitListOutsideGroupsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type CreateOutsidePersonRequestObject struct {
 	Organisation OrganisationName `json:"organisation"`
 	Params       CreateOutsidePersonParams
@@ -7095,6 +7362,55 @@ type TryClaimsResponseObject interface {
 type TryClaims200JSONResponse ClaimsTried
 
 func (response TryClaims200JSONResponse) VisitTryClaimsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RemoveLinkRequestObject struct {
+	Organisation OrganisationName `json:"organisation"`
+	Provider     ProviderName     `json:"provider"`
+	Params       RemoveLinkParams
+}
+
+type RemoveLinkResponseObject interface {
+	VisitRemoveLinkResponse(w http.ResponseWriter) error
+}
+
+type RemoveLink200JSONResponse Written
+
+func (response RemoveLink200JSONResponse) VisitRemoveLinkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CreateLinkRequestObject struct {
+	Organisation OrganisationName `json:"organisation"`
+	Provider     ProviderName     `json:"provider"`
+	Params       CreateLinkParams
+	Body         *CreateLinkJSONRequestBody
+}
+
+type CreateLinkResponseObject interface {
+	VisitCreateLinkResponse(w http.ResponseWriter) error
+}
+
+type CreateLink200JSONResponse Written
+
+func (response CreateLink200JSONResponse) VisitCreateLinkResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response); err != nil {
@@ -9053,6 +9369,9 @@ type StrictServerInterface interface {
 	// CreateNewcomers Make many users by a CSV text, all or none
 	// (POST /organisations/{organisation}/newcomers)
 	CreateNewcomers(ctx context.Context, request CreateNewcomersRequestObject) (CreateNewcomersResponseObject, error)
+	// ListOutsideGroups List the groups that identity providers say their people are in, as far as they were seen or linked
+	// (GET /organisations/{organisation}/outside-groups)
+	ListOutsideGroups(ctx context.Context, request ListOutsideGroupsRequestObject) (ListOutsideGroupsResponseObject, error)
 	// CreateOutsidePerson Create a person whom an identity provider knows, before their first sign-in
 	// (POST /organisations/{organisation}/outside-people)
 	CreateOutsidePerson(ctx context.Context, request CreateOutsidePersonRequestObject) (CreateOutsidePersonResponseObject, error)
@@ -9131,6 +9450,12 @@ type StrictServerInterface interface {
 	// TryClaims What would become of somebody of whom an identity provider said such claims; nothing is changed
 	// (POST /organisations/{organisation}/providers/{provider}/entry/tries)
 	TryClaims(ctx context.Context, request TryClaimsRequestObject) (TryClaimsResponseObject, error)
+	// RemoveLink Remove the link of an outside group to a group
+	// (DELETE /organisations/{organisation}/providers/{provider}/links)
+	RemoveLink(ctx context.Context, request RemoveLinkRequestObject) (RemoveLinkResponseObject, error)
+	// CreateLink Link an outside group to a group: people whom the provider names in the one are in the other
+	// (POST /organisations/{organisation}/providers/{provider}/links)
+	CreateLink(ctx context.Context, request CreateLinkRequestObject) (CreateLinkResponseObject, error)
 	// CreateTrust Have an identity provider be trusted by its word over OpenID Connect, on trial at first
 	// (POST /organisations/{organisation}/providers/{provider}/trusts)
 	CreateTrust(ctx context.Context, request CreateTrustRequestObject) (CreateTrustResponseObject, error)
@@ -10277,6 +10602,33 @@ func (sh *strictHandler) CreateNewcomers(ctx *gin.Context, organisation Organisa
 	}
 }
 
+// ListOutsideGroups operation middleware
+func (sh *strictHandler) ListOutsideGroups(ctx *gin.Context, organisation OrganisationName, params ListOutsideGroupsParams) {
+	var request ListOutsideGroupsRequestObject
+
+	request.Organisation = organisation
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListOutsideGroups(ctx, request.(ListOutsideGroupsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListOutsideGroups")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListOutsideGroupsResponseObject); ok {
+		if err := validResponse.VisitListOutsideGroupsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // CreateOutsidePerson operation middleware
 func (sh *strictHandler) CreateOutsidePerson(ctx *gin.Context, organisation OrganisationName, params CreateOutsidePersonParams) {
 	var request CreateOutsidePersonRequestObject
@@ -11145,6 +11497,80 @@ func (sh *strictHandler) TryClaims(ctx *gin.Context, organisation OrganisationNa
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(TryClaimsResponseObject); ok {
 		if err := validResponse.VisitTryClaimsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// RemoveLink operation middleware
+func (sh *strictHandler) RemoveLink(ctx *gin.Context, organisation OrganisationName, provider ProviderName, params RemoveLinkParams) {
+	var request RemoveLinkRequestObject
+
+	request.Organisation = organisation
+	request.Provider = provider
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RemoveLink(ctx, request.(RemoveLinkRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemoveLink")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(RemoveLinkResponseObject); ok {
+		if err := validResponse.VisitRemoveLinkResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// CreateLink operation middleware
+func (sh *strictHandler) CreateLink(ctx *gin.Context, organisation OrganisationName, provider ProviderName, params CreateLinkParams) {
+	var request CreateLinkRequestObject
+
+	request.Organisation = organisation
+	request.Provider = provider
+	request.Params = params
+
+	var body CreateLinkJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CreateLink(ctx, request.(CreateLinkRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CreateLink")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(CreateLinkResponseObject); ok {
+		if err := validResponse.VisitCreateLinkResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

@@ -151,7 +151,7 @@ func Of(now *access.Snapshot, at time.Time) *Records {
 		revision: now.Revision(), now: now, scopes: map[model.ID]store.ScopeDetails{}, people: map[model.ID]store.PrincipalDetails{},
 		grants: map[model.ID]store.GrantDetails{}, policies: map[model.ID]store.PolicyDetails{},
 	}
-	for _, kind := range []model.PrincipalKind{model.User, model.Guest, model.OutsidePerson, model.Group, model.ServiceAccount, model.Provider} {
+	for _, kind := range []model.PrincipalKind{model.User, model.Guest, model.OutsidePerson, model.Group, model.OutsideGroup, model.ServiceAccount, model.Provider} {
 		for p := range now.Principals(kind) {
 			d := store.PrincipalDetails{State: credential.Active, CreatedAt: at}
 			switch {
