@@ -4007,6 +4007,9 @@ type ListPeopleParams struct {
 	// Group A group they are in, at any depth
 	Group string `form:"group,omitempty" json:"group,omitempty,omitzero"`
 
+	// OutsideGroup A group that their provider says they are in, as NAME@PROVIDER
+	OutsideGroup string `form:"outsideGroup,omitempty" json:"outsideGroup,omitempty,omitzero"`
+
 	// Factor What they can sign in with beside a password, or in place of it
 	Factor ListPeopleParamsFactor `form:"factor,omitempty" json:"factor,omitempty,omitzero"`
 

@@ -262,6 +262,7 @@ func (c *Client) ListPeople(ctx context.Context, organisation OrganisationName, 
 		q.add("state", params.State)
 		q.add("tag", params.Tag)
 		q.add("group", params.Group)
+		q.add("outsideGroup", params.OutsideGroup)
 		q.add("factor", params.Factor)
 		q.add("lastSignIn", params.LastSignIn)
 		q.add("sort", params.Sort)

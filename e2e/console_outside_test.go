@@ -169,3 +169,44 @@ func TestConsoleSignsInByProvider(t *testing.T) {
 	))
 	require.Empty(t, console.Complaints())
 }
+
+// TestConsoleGroupLinks links what a provider calls a group to one of ours, is told of a name that does not match, and removes the link.
+func TestConsoleGroupLinks(t *testing.T) {
+	b, console := openStory(t)
+	there, rowan := testbed.Identity(t), b.As(t, "rowan@lindenmere")
+	testbed.Trusted(t, b, rowan, there)
+	testbed.Visit(t, testbed.NewBrowser(t), b.Address+"/sign-in/by/lindenmere/quaywater-sso", "q-1001")
+	require.NoError(t, console.Do(
+		console.Open("/providers/quaywater-sso"),
+		browser.Press("Groups and their links"),
+		browser.See(`main table`, "Seed-Curators"),
+		browser.Click(`[aria-label="Link Seed-Curators"]`),
+		browser.Type(`input[name=link-group]`, "glasshouse-engineers"),
+		browser.See(`dialog [data-test=impact]`, "juno@quaywater-sso"),
+		browser.Click(`[data-test=confirm-change]`),
+		browser.Closed(),
+		browser.See(`main table`, "glasshouse-engineers"),
+		browser.Click(`[data-test=link]`),
+		browser.Type(`input[name=link-outside]`, "Consultants"),
+		browser.Type(`input[name=link-group]`, "glasshouse-engineers"),
+		browser.See(`dialog [data-test=impact]`, "has named no group Consultants yet, but consultants"),
+		browser.Click(`[data-test=confirm-change]`),
+		browser.Closed(),
+		browser.See(`main table`, "Seen instead: consultants"),
+		console.Open("/groups/glasshouse-engineers"),
+		browser.See(`[data-test=members]`, "by a link, 1 person"),
+		browser.See(`[data-test=inherited-members]`, "juno@quaywater-sso"),
+		browser.Press("1 person"),
+		browser.See(`[data-test=count]`, "1 of"),
+		browser.Press("juno@quaywater-sso"),
+		browser.See(`[data-test=outside-groups]`, "Seed-Curators puts them into"),
+		console.Open("/outside-groups?links=linked"),
+		browser.Click(`[aria-label="Remove the link of Seed-Curators to glasshouse-engineers"]`),
+		browser.See(`dialog [data-test=impact]`, "loses"),
+		browser.Click(`[data-test=confirm-change]`),
+		browser.Closed(),
+		browser.SeeNot(`main table`, "Seed-Curators"),
+		browser.See(`[data-test=undo]`, "Link of Seed-Curators to glasshouse-engineers removed"),
+	))
+	require.Empty(t, console.Complaints())
+}

@@ -80,6 +80,7 @@ type Narrowed struct {
 	State      credential.State
 	Tag        string // a key, or KEY=VALUE
 	Group      string // one that they are in, at any depth
+	Outside    string // an outside group that they are in, as NAME@PROVIDER
 	Factor     string // a [settings.Factor], or none
 	LastSignIn Ago
 	Gathers    bool // groups that gather their members
@@ -113,16 +114,13 @@ func (s *Answers) ListPeople(ctx context.Context, c tenant.Caller, organisation 
 	if err != nil {
 		return Listed[PersonView]{}, err
 	}
-	var within map[model.ID]bool
-	if by.Group != "" {
-		group, err := d.PrincipalCalled(model.Group.String(), by.Group)
-		if err != nil {
-			return Listed[PersonView]{}, err
-		}
-		within = map[model.ID]bool{}
-		for _, member := range d.EveryMember(group.ID) {
-			within[member.ID] = true
-		}
+	within, err := membersOf(d, model.Group, by.Group)
+	if err != nil {
+		return Listed[PersonView]{}, err
+	}
+	there, err := membersOf(d, model.OutsideGroup, by.Outside)
+	if err != nil {
+		return Listed[PersonView]{}, err
 	}
 	var provider model.ID
 	if by.Provider != "" {
@@ -161,7 +159,7 @@ func (s *Answers) ListPeople(ctx context.Context, c tenant.Caller, organisation 
 	now := s.Moment()
 	list, err := people.list(views, wanted, func(p PersonView) bool {
 		return (by.Kind == "" || by.Kind == p.Kind.String()) && (provider.IsZero() || p.Provider == provider) && (by.State == "" || by.State == p.State) && tagged(p.Tags, by.Tag) &&
-			(within == nil || within[p.ID]) && (by.LastSignIn == "" || by.LastSignIn == ago(p.LastSignIn, now)) &&
+			(within == nil || within[p.ID]) && (there == nil || there[p.ID]) && (by.LastSignIn == "" || by.LastSignIn == ago(p.LastSignIn, now)) &&
 			(by.Factor == "" || by.Factor == "none" && len(p.Factors) == 0 || slices.Contains(p.Factors, settings.Factor(by.Factor)))
 	})
 	if err == nil && !byRecords {
@@ -173,6 +171,22 @@ func (s *Answers) ListPeople(ctx context.Context, c tenant.Caller, organisation 
 		}
 	}
 	return list, err
+}
+
+// membersOf returns who is in a group of a kind, at any depth; nil for the group of no name, which asks for nobody.
+func membersOf(d tenant.Viewer, kind model.PrincipalKind, name string) (map[model.ID]bool, error) {
+	if name == "" {
+		return nil, nil
+	}
+	group, err := d.PrincipalCalled(kind.String(), name)
+	if err != nil {
+		return nil, err
+	}
+	members := map[model.ID]bool{}
+	for _, member := range d.EveryMember(group.ID) {
+		members[member.ID] = true
+	}
+	return members, nil
 }
 
 // fillIn reads what is recorded of people, as far as somebody sees it who may describe them, or may not.

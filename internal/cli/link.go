@@ -92,7 +92,18 @@ func (a *app) createLink(ctx context.Context, c *cli.Command) error {
 	}
 	return a.change(c, func(preview bool) (api.Written, error) {
 		return s.CreateLink(ctx, organisation, given[0], &api.CreateLinkParams{Preview: preview}, api.GroupLink{OutsideGroup: given[1], Group: given[2]})
-	}, func() { a.say(c, "People of %s who are in %s there are in %s now.", given[0], given[1], given[2]) })
+	}, func() {
+		a.say(c, "People of %s who are in %s there are in %s now.", given[0], given[1], given[2])
+		page, err := s.ListOutsideGroups(ctx, organisation, &api.ListOutsideGroupsParams{Provider: given[0], Links: api.Unseen, Find: given[1]})
+		if err != nil {
+			return // what was done is told
+		}
+		for _, g := range page.OutsideGroups {
+			if g.Name == given[1] && !g.Pattern {
+				a.say(c, "At present %s.", outsideRemark(g))
+			}
+		}
+	})
 }
 
 func (a *app) removeLink(ctx context.Context, c *cli.Command) error {

@@ -121,6 +121,15 @@ func (a *app) createOutsidePerson(ctx context.Context, c *cli.Command) error {
 }
 
 // outsideFacts tells what only outside people and providers have.
+// beyondLinks returns the groups somebody is in at any depth, but for those that a fact of their outside groups names.
+func beyondLinks(p api.PrincipalDetails) []string {
+	return slices.DeleteFunc(slices.Clone(p.Within), func(name string) bool {
+		return !slices.Contains(p.Groups, name) && slices.ContainsFunc(p.OutsideGroups, func(g api.OutsideGroup) bool {
+			return slices.ContainsFunc(g.Links, func(l api.OutsideLink) bool { return l.Group == name })
+		})
+	})
+}
+
 func outsideFacts(p api.PrincipalDetails) (facts []fact) {
 	switch p.Kind {
 	case api.ProviderKind:

@@ -58,7 +58,7 @@ func (a *app) showPrincipal(kind api.PrincipalKind) cli.ActionFunc {
 			facts = append(facts, groupFacts(p, members)...)
 		}
 		if kind != api.ProviderKind {
-			facts = append(facts, fact{"In groups", orWord(withInherited(p.Groups, p.Within), "none")})
+			facts = append(facts, fact{"In groups", orWord(withInherited(p.Groups, beyondLinks(p)), "none")})
 		}
 		if err := a.printFacts(c, p, facts...); err != nil {
 			return err
@@ -130,6 +130,9 @@ func withInherited(direct, within []string) string {
 		if !containsWord(direct, name) {
 			further = append(further, name)
 		}
+	}
+	if len(direct) == 0 && len(further) > 0 {
+		return strings.Join(further, ", ") + " (through other groups)"
 	}
 	if len(further) > 0 {
 		text += " (and through them " + strings.Join(further, ", ") + ")"

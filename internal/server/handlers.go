@@ -183,7 +183,7 @@ func (h handlers) ListPeople(ctx context.Context, r ListPeopleRequestObject) (Li
 	}
 	ctx, caller := who(ctx)
 	list, err := h.service.ListPeople(ctx, caller, r.Organisation, page.listing(q.Find, string(q.Sort), q.Descending), ask.Narrowed{
-		Kind: string(q.Kind), Provider: q.Provider, State: credential.State(q.State), Tag: q.Tag, Group: q.Group, Factor: string(q.Factor), LastSignIn: ask.Ago(q.LastSignIn),
+		Kind: string(q.Kind), Provider: q.Provider, State: credential.State(q.State), Tag: q.Tag, Group: q.Group, Outside: q.OutsideGroup, Factor: string(q.Factor), LastSignIn: ask.Ago(q.LastSignIn),
 	})
 	if err != nil {
 		return nil, err

@@ -4923,6 +4923,8 @@ export interface operations {
                 tag?: string;
                 /** @description A group they are in, at any depth */
                 group?: string;
+                /** @description A group that their provider says they are in, as NAME@PROVIDER */
+                outsideGroup?: string;
                 /** @description What they can sign in with beside a password, or in place of it */
                 factor?: "none" | "code" | "passkey";
                 /** @description When they last came to work in the organisation */

@@ -34,6 +34,13 @@ export function providers(organisation: string): Promise<Schemas["Provider"][]> 
   });
 }
 
+export function outsideGroups(organisation: string, provider?: string): Promise<Schemas["OutsideGroup"][]> {
+  return all(async (after) => {
+    const page = await ask(api.GET("/organisations/{organisation}/outside-groups", { params: { path: { organisation }, query: { provider, after, limit: 500 } } }));
+    return { items: page.outsideGroups, next: page.next };
+  });
+}
+
 export function groups(organisation: string): Promise<Schemas["Group"][]> {
   return all(async (after) => {
     const page = await ask(api.GET("/organisations/{organisation}/groups", at(organisation, after)));

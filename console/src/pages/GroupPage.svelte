@@ -5,7 +5,7 @@
   import { whenChanged } from "../lib/live.svelte";
   import { authority } from "../lib/authority.svelte";
   import { session } from "../lib/session.svelte";
-  import { count } from "../lib/words";
+  import { count, href } from "../lib/words";
   import GrantDialog from "../parts/GrantDialog.svelte";
   import EditDialog from "../parts/EditDialog.svelte";
   import Holdings from "../parts/Holdings.svelte";
@@ -47,6 +47,9 @@
   const mayEnrol = $derived(!gathering && ((group?.may.includes("enrol group") || group?.owns) ?? false));
   const same = (a: PrincipalRef, b: PrincipalRef) => a.kind === b.kind && a.name === b.name;
   const idle = (member: PrincipalRef) => group?.idle.find((i) => same(i.principal, member))?.state;
+  const outside = (name: string) => group?.outsideGroups?.find((g) => `${g.name}@${g.provider}` === name);
+  const peopleIn = (name: string) => outside(name)?.people ?? 0;
+  const peopleOf = (name: string) => href.outsideGroup(outside(name)?.name ?? "", outside(name)?.provider ?? "");
   const inherited = $derived(group?.everyMember.filter((m) => !group?.members.some((d) => same(d, m))) ?? []);
 
   let leaving = $state(false);
@@ -87,6 +90,7 @@
                 <Who who={member} />
                 {#if idle(member)}<span class="ml-3"><StateMark state={idle(member) ?? "active"} /></span>{/if}
                 {#if member.kind === "group"}<span class="quiet ml-3 text-sm">and everybody in it</span>{/if}
+                {#if member.kind === "outside-group"}<span class="quiet ml-3 text-sm">by a link, {#if peopleIn(member.name) > 0}<a class="link" href={peopleOf(member.name)}>{count(peopleIn(member.name), "person", "people")}</a>{:else}nobody at present{/if}</span>{/if}
                 {#if mayEnrol}<button type="button" class="link ml-auto text-sm" onclick={() => ((leaver = member), (leaving = true))} aria-label="Remove {member.name}">Remove</button>{/if}
               </li>
             {/each}

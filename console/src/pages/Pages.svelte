@@ -58,6 +58,7 @@
     "/outside/:name": later(() => import("./OutsidePage.svelte")),
     "/returned": later(() => import("./Returned.svelte")),
     "/providers": later(() => import("./Providers.svelte")),
+    "/outside-groups": later(() => import("./OutsideGroups.svelte")),
     "/providers/:name": later(() => import("./ProviderPage.svelte")),
     "/service-accounts": ServiceAccounts,
     "/service-accounts/*": ServiceAccountPage,

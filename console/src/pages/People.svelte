@@ -4,7 +4,7 @@
   import { PlusOutline } from "flowbite-svelte-icons";
   import { api, ask, type Schemas } from "../lib/api";
   import { authority } from "../lib/authority.svelte";
-  import { groups, providers } from "../lib/directory";
+  import { groups, outsideGroups, providers } from "../lib/directory";
   import { spans, states, type Column, type Filter, type Question } from "../lib/lists";
   import { session } from "../lib/session.svelte";
   import { href, moment } from "../lib/words";
@@ -41,6 +41,7 @@
     { key: "lastSignIn", label: "Last sign-in", options: spans },
     { key: "factor", label: "Second factor", options: [{ value: "none", word: "none" }, { value: "code", word: "one-time codes" }, { value: "passkey", word: "passkey" }] },
     { key: "group", label: "Group", placeholder: "In a group", names: async () => (await groups(session.organisation)).map((g) => ({ value: g.name, hint: g.title })) },
+    { key: "outsideGroup", label: "Group there", placeholder: "In a group there", with: ["kind", "outside-person"], names: async () => (await outsideGroups(session.organisation)).map((g) => ({ value: `${g.name}@${g.provider}` })) },
     { key: "tag", label: "Tag", placeholder: "Tag=value" },
   ];
 

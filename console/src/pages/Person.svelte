@@ -69,7 +69,8 @@
 
   const type = $derived(kind === "service-account" ? "service-account" : "user");
   const may = (operation: string) => person?.may.includes(`${operation} ${type}`) ?? false;
-  const further = $derived(person ? person.within.filter((g) => !person?.groups.includes(g)) : []);
+  const linked = $derived(person?.outsideGroups?.flatMap((g) => g.links.map((l) => l.group)) ?? []);
+  const further = $derived(person ? person.within.filter((g) => !person?.groups.includes(g) && !linked.includes(g)) : []);
   const direct = $derived(person?.rules.some((r) => r.grant?.principal.kind === kind && r.grant.principal.name === person?.name) ?? false);
   const takesKeys = $derived(kind === "service-account" || person?.signInBy === "key" || person?.signInBy === "both");
   const takesPassword = $derived(kind === "user" && (person?.signInBy === "password" || person?.signInBy === "both"));
@@ -181,6 +182,18 @@
           {#if further.length > 0}<span class="quiet">and through them {further.join(", ")}</span>{/if}
         </dd>
       </div>
+      {#if person.outsideGroups?.length}
+        <div class="col-span-2" data-test="outside-groups">
+          <dt class="quiet text-sm">In groups there</dt>
+          <dd>
+            <ul>
+              {#each person.outsideGroups as g (g.name)}
+                <li class="flex flex-wrap items-center gap-x-2"><span class="font-semibold">{g.name}</span>{#if g.links.length === 0}<span class="quiet">linked to no group</span>{:else}<span class="quiet">puts them into</span>{#each g.links as l (l.group + (l.by ?? ""))}<Who who={{ kind: "group", name: l.group }} />{#if l.by}<span class="quiet text-sm">by {l.by}</span>{/if}{/each}{/if}</li>
+              {/each}
+            </ul>
+          </dd>
+        </div>
+      {/if}
       {#if person.ownsGroups && person.ownsGroups.length > 0}
         <div class="col-span-2"><dt class="quiet text-sm">Owns</dt><dd class="flex flex-wrap gap-x-4">{#each person.ownsGroups as name (name)}<Who who={{ kind: "group", name }} />{/each}</dd></div>
       {/if}

@@ -6,7 +6,7 @@
   import { authority } from "../lib/authority.svelte";
   import { whenChanged } from "../lib/live.svelte";
   import { session } from "../lib/session.svelte";
-  import { moment } from "../lib/words";
+  import { href, moment } from "../lib/words";
   import Arrivals from "../parts/Arrivals.svelte";
   import EditDialog from "../parts/EditDialog.svelte";
   import GrantDialog from "../parts/GrantDialog.svelte";
@@ -82,6 +82,7 @@
     <dl class="card mb-7 grid grid-cols-4 gap-x-6 gap-y-4 px-5 py-4 max-md:grid-cols-2" data-test="facts">
       <div><dt class="quiet text-sm">State</dt><dd class="font-semibold"><StateMark state={provider.state} /></dd></div>
       <div><dt class="quiet text-sm">People who come by it</dt><dd>{#if provider.people}<a class="link" href={"#/people?" + new URLSearchParams({ provider: provider.name }).toString()}>{provider.people}</a>{:else}none yet{/if}</dd></div>
+      <div><dt class="quiet text-sm">Groups of its people</dt><dd><a class="link" href={href.outsideGroups(provider.name)}>Groups and their links</a></dd></div>
       <div><dt class="quiet text-sm">Created</dt><dd>{moment(provider.createdAt)}</dd></div>
       <div>
         <dt class="quiet text-sm">Tags</dt>

@@ -8,8 +8,8 @@
 </script>
 
 {#snippet name()}
-  {#if who.kind === "group"}
-    <Icon name="group" class="h-4 w-4 text-primary-600 dark:text-primary-300" label="group" />
+  {#if who.kind === "group" || who.kind === "outside-group"}
+    <Icon name="group" class="h-4 w-4 {who.kind === 'group' ? 'text-primary-600 dark:text-primary-300' : 'text-copper-700 dark:text-copper-300'}" label={who.kind === "group" ? "group" : "group from outside"} />
   {:else if who.kind === "set"}
     <Icon name="set" class="h-4 w-4 text-copper-700 dark:text-copper-300" label="built-in set" />
   {:else if who.kind === "service" || who.kind === "service-account"}

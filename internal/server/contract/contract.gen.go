@@ -1683,6 +1683,14 @@ func (siw *ServerInterfaceWrapper) ListPeople(c *gin.Context) {
 		return
 	}
 
+	// ------------- Optional query parameter "outsideGroup" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "outsideGroup", c.Request.URL.Query(), &params.OutsideGroup, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter outsideGroup: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	// ------------- Optional query parameter "factor" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "factor", c.Request.URL.Query(), &params.Factor, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
