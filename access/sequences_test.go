@@ -2,6 +2,7 @@ package access_test
 
 import (
 	"context"
+	"errors"
 	"flag"
 	"fmt"
 	"log/slog"
@@ -25,6 +26,7 @@ import (
 	"arbora.example/internal/letters"
 	"arbora.example/internal/outside"
 	planning "arbora.example/internal/plan"
+	"arbora.example/internal/provision"
 	"arbora.example/internal/service"
 	"arbora.example/internal/signin"
 	"arbora.example/internal/store"
@@ -45,6 +47,7 @@ type play struct {
 	makers  []model.ID
 	actAs   map[model.ID]bool  // whom the makers can act as
 	mailed  []credential.Token // links that went to others
+	token   credential.Token   // by which they tell of a provider's people
 	told    []string           // the steps that were taken
 	target  string             // whom or what the step in hand is about; empty for anybody or anything
 }
@@ -537,6 +540,13 @@ func (p *play) step(step string, c tenant.Caller) {
 		claimMap := outside.DefaultMap()
 		claimMap.Tags = map[string]outside.Pick{"team": {Path: "$.unit"}}
 		_, _, err = s.SetEntry("top", "quaywater-sso", change.EntryWanted{Map: &claimMap}).Make(ctx, c)
+	case "token":
+		var made change.ProvisioningTokenMade
+		if made, _, err = s.CreateProvisioningToken("top", "quaywater-sso", "mine", time.Time{}).Make(ctx, c); err == nil {
+			p.token = made.Token
+		}
+	case "provision":
+		said, err = p.provision(ctx)
 	case "come":
 		said, err = p.come(ctx)
 	case "reveal":
@@ -617,6 +627,26 @@ func (p *play) come(ctx context.Context) (said string, err error) {
 	return fmt.Sprint(who.Name, claims), err
 }
 
+// provision has the makers tell of somebody as the provider's system, and of a group that they are in.
+func (p *play) provision(ctx context.Context) (said string, err error) {
+	if p.token == "" {
+		return "", errors.New("they have no token")
+	}
+	system, err := p.service.Provisioning.Admit(ctx, "top", "quaywater-sso", p.token, "192.0.2.7")
+	if err != nil {
+		return "", err
+	}
+	name := fmt.Sprint("ada", p.IntN(1_000_000))
+	made, err := p.service.Provisioning.CreateUser(ctx, system, provision.User{Name: name, External: name, Active: true, Body: []byte("{}")})
+	if err != nil {
+		return "", err
+	}
+	p.actAs[made.Principal] = true
+	group := provision.Group{Name: pick(p, outsideGroups), Members: []model.ID{made.Principal}, Body: []byte("{}")}
+	_, err = p.service.Provisioning.CreateGroup(ctx, system, group)
+	return fmt.Sprint(name, group), err
+}
+
 func (p *play) scope(now *access.Snapshot) model.ID {
 	place, err := now.Resolve(p.place(), nil)
 	if err != nil {
@@ -627,7 +657,7 @@ func (p *play) scope(now *access.Snapshot) model.ID {
 
 var allSteps = []string{
 	"grant", "grant-self", "grant-robot", "revoke", "policy", "policy-self", "policy-remove", "policy-suspend", "policy-edit", "role", "join", "leave", "suspend", "restore", "tag", "gathers", "owner",
-	"reset", "mail", "key", "exchange", "user", "invite", "outside", "provider", "link", "unlink", "entry", "come", "reveal", "accept", "account", "scope", "retire-scope", "restore-scope", "move", "tag-scope", "hand-over",
+	"reset", "mail", "key", "exchange", "user", "invite", "outside", "provider", "link", "unlink", "entry", "come", "token", "provision", "reveal", "accept", "account", "scope", "retire-scope", "restore-scope", "move", "tag-scope", "hand-over",
 }
 
 // run takes up to twelve steps and tells what somebody whom the makers can act as gained; empty for nothing.

@@ -2804,6 +2804,45 @@ type ProviderNew struct {
 	Title string `json:"title,omitempty,omitzero"`
 }
 
+// ProvisioningToken defines model for ProvisioningToken.
+type ProvisioningToken struct {
+	CreatedAt time.Time `json:"createdAt"`
+	CreatedBy string    `json:"createdBy"`
+	Id        string    `json:"id"`
+	Label     string    `json:"label"`
+	Until     time.Time `json:"until"`
+
+	// UsedAt When it was shown last, to the minute; left out for never
+	UsedAt time.Time `json:"usedAt,omitempty,omitzero"`
+}
+
+// ProvisioningTokenList defines model for ProvisioningTokenList.
+type ProvisioningTokenList struct {
+	// Address The base address to tell the system, for SCIM 2.0
+	Address string              `json:"address"`
+	Tokens  []ProvisioningToken `json:"tokens"`
+}
+
+// ProvisioningTokenMade defines model for ProvisioningTokenMade.
+type ProvisioningTokenMade struct {
+	// Address The base address to tell the system, for SCIM 2.0
+	Address           string            `json:"address"`
+	ProvisioningToken ProvisioningToken `json:"provisioningToken"`
+	Revision          int64             `json:"revision"`
+
+	// Token What the system shows as a bearer token
+	Token string `json:"token"`
+}
+
+// ProvisioningTokenNew defines model for ProvisioningTokenNew.
+type ProvisioningTokenNew struct {
+	// Label What it is for
+	Label string `json:"label"`
+
+	// Until When it ends, within 366 days; left out for 180 days
+	Until time.Time `json:"until,omitempty,omitzero"`
+}
+
 // Question defines model for Question.
 type Question struct {
 	// Address What lies in the scope's open contents, such as an object of a bucket
@@ -4164,6 +4203,24 @@ type CreateLinkParams struct {
 	IfMatch IfMatch `json:"If-Match,omitempty,omitzero"`
 }
 
+// CreateProvisioningTokenParams defines parameters for CreateProvisioningToken.
+type CreateProvisioningTokenParams struct {
+	// Preview Answer with the impact and write nothing
+	Preview Preview `form:"preview,omitempty" json:"preview,omitempty,omitzero"`
+
+	// IfMatch The confirmation of an impact: the change is made only if its impact is still that one
+	IfMatch IfMatch `json:"If-Match,omitempty,omitzero"`
+}
+
+// RevokeProvisioningTokenParams defines parameters for RevokeProvisioningToken.
+type RevokeProvisioningTokenParams struct {
+	// Preview Answer with the impact and write nothing
+	Preview Preview `form:"preview,omitempty" json:"preview,omitempty,omitzero"`
+
+	// IfMatch The confirmation of an impact: the change is made only if its impact is still that one
+	IfMatch IfMatch `json:"If-Match,omitempty,omitzero"`
+}
+
 // CreateTrustParams defines parameters for CreateTrust.
 type CreateTrustParams struct {
 	// Preview Answer with the impact and write nothing
@@ -4603,6 +4660,9 @@ type TryClaimsJSONRequestBody = ClaimsTry
 
 // CreateLinkJSONRequestBody defines body for CreateLink for application/json ContentType.
 type CreateLinkJSONRequestBody = GroupLink
+
+// CreateProvisioningTokenJSONRequestBody defines body for CreateProvisioningToken for application/json ContentType.
+type CreateProvisioningTokenJSONRequestBody = ProvisioningTokenNew
 
 // CreateTrustJSONRequestBody defines body for CreateTrust for application/json ContentType.
 type CreateTrustJSONRequestBody = TrustWanted

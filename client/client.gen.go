@@ -466,6 +466,30 @@ func (c *Client) CreateLink(ctx context.Context, organisation OrganisationName, 
 	return read[Written](c, ctx, "POST", path("/organisations/%s/providers/%s/links", organisation, provider), q, body)
 }
 
+// ListProvisioningTokens asks for GET /organisations/{organisation}/providers/{provider}/provisioning-tokens: List the tokens by which the system of an identity provider tells of its people and groups.
+func (c *Client) ListProvisioningTokens(ctx context.Context, organisation OrganisationName, provider ProviderName) (ProvisioningTokenList, error) {
+	return read[ProvisioningTokenList](c, ctx, "GET", path("/organisations/%s/providers/%s/provisioning-tokens", organisation, provider), nil, nil)
+}
+
+// CreateProvisioningToken asks for POST /organisations/{organisation}/providers/{provider}/provisioning-tokens: Let the system of an identity provider tell of its people and groups by SCIM (RFC 7644), with a token for that alone.
+func (c *Client) CreateProvisioningToken(ctx context.Context, organisation OrganisationName, provider ProviderName, body CreateProvisioningTokenJSONRequestBody) (ProvisioningTokenMade, error) {
+	return read[ProvisioningTokenMade](c, ctx, "POST", path("/organisations/%s/providers/%s/provisioning-tokens", organisation, provider), nil, body)
+}
+
+// PreviewCreateProvisioningToken returns the impact that CreateProvisioningToken would have, and changes nothing.
+func (c *Client) PreviewCreateProvisioningToken(ctx context.Context, organisation OrganisationName, provider ProviderName, body CreateProvisioningTokenJSONRequestBody) (Written, error) {
+	return read[Written](c, ctx, "POST", path("/organisations/%s/providers/%s/provisioning-tokens", organisation, provider), query{"preview": {"true"}}, body)
+}
+
+// RevokeProvisioningToken asks for DELETE /organisations/{organisation}/providers/{provider}/provisioning-tokens/{token}: End a provisioning token at once.
+func (c *Client) RevokeProvisioningToken(ctx context.Context, organisation OrganisationName, provider ProviderName, token string, params *RevokeProvisioningTokenParams) (Written, error) {
+	q := query{}
+	if params != nil {
+		q.add("preview", params.Preview)
+	}
+	return read[Written](c, ctx, "DELETE", path("/organisations/%s/providers/%s/provisioning-tokens/%s", organisation, provider, token), q, nil)
+}
+
 // CreateTrust asks for POST /organisations/{organisation}/providers/{provider}/trusts: Have an identity provider be trusted by its word over OpenID Connect, on trial at first.
 func (c *Client) CreateTrust(ctx context.Context, organisation OrganisationName, provider ProviderName, body CreateTrustJSONRequestBody) (TrustMade, error) {
 	return read[TrustMade](c, ctx, "POST", path("/organisations/%s/providers/%s/trusts", organisation, provider), nil, body)

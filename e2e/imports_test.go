@@ -20,8 +20,10 @@ cmd/arbora → internal/cli internal/host
 internal/demo/command → internal/demo internal/host internal/standin/loam internal/standin/loam/loamcmd internal/standin/mailsink
 internal/standin/identity → internal/loopback
 internal/host → client console follower internal/mail internal/server internal/store/mariadbd internal/store/snapshots
-internal/server → internal/loopback internal/server/authzen internal/server/contract internal/server/oauth internal/service
-internal/service → internal/change
+internal/server → internal/loopback internal/server/authzen internal/server/contract internal/server/oauth internal/server/scim internal/service
+internal/server/scim → internal/provision
+internal/service → internal/provision
+internal/provision → internal/change
 internal/change → internal/ask internal/signin
 internal/server/oauth → internal/signin
 internal/server/authzen → internal/evaluation internal/tenant

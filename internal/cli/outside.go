@@ -30,7 +30,7 @@ func (a *app) providerCommand() *cli.Command {
 			{Name: "list", Usage: "list identity providers", Action: a.listProviders},
 			{Name: "show", Usage: "show an identity provider with its grants", ArgsUsage: "NAME", Action: a.showPrincipal(api.ProviderKind)},
 			a.editCommand(api.ProviderKind),
-			a.trustCommand(), a.entryCommand(), a.linkCommand(),
+			a.trustCommand(), a.entryCommand(), a.linkCommand(), a.provisioningCommand(),
 			{
 				Name: "trial", Usage: "try a trust in a browser: what the provider says is shown, and nobody comes in", ArgsUsage: "PROVIDER",
 				Flags: []cli.Flag{&cli.StringFlag{Name: "trust", Usage: "the `TRUST`, by the beginning of its id; not needed where there is one"}}, Action: a.beginTrial,

@@ -23,6 +23,7 @@ import (
 	"arbora.example/internal/server/authzen"
 	"arbora.example/internal/server/contract"
 	"arbora.example/internal/server/oauth"
+	"arbora.example/internal/server/scim"
 	"arbora.example/internal/service"
 )
 
@@ -91,6 +92,10 @@ func New(o Options) (http.Handler, error) {
 	if o.Contact != "" {
 		engine.Match([]string{http.MethodGet, http.MethodHead}, "/.well-known/security.txt", securityText(o.Contact, o.Service.Now))
 	}
+	scim.Handler{
+		Provisioning: o.Service.Provisioning, Address: o.Service.Address(), Level: o.Service.LevelNow, Refused: o.Service.NoteToken,
+		Log: func(err error) { s.log.Error("provisioning failed", "error", err) },
+	}.Mount(engine.Group("", limitBody))
 	oauth.Handler{Issuer: o.Service, Fail: s.writeError}.Mount(engine.Group("", limitBody))
 	// Fonts are compressed already; answers of the API are left as they are: they hold secrets beside what a caller chose.
 	compress := gzip.Gzip(gzip.DefaultCompression, gzip.WithExcludedExtensions([]string{".woff2", ".png"}))

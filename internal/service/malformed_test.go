@@ -151,7 +151,7 @@ func pathValues(grant, policy string) map[string]string {
 	return map[string]string{
 		"organisation": "lindenmere", "scope": url.PathEscape(alpine), "principal": "rowan", "group": "network-team",
 		"session": noSuchID, "key": noSuchID, "passkey": noSuchID, "kind": "user", "member": "yuki", "role": "observer", "grant": grant,
-		"policy": policy, "pattern": "audit-everything", "revision": "1", "number": "1", "service": "weather", "provider": "quaywater-sso", "trust": noSuchID,
+		"policy": policy, "pattern": "audit-everything", "revision": "1", "number": "1", "service": "weather", "provider": "quaywater-sso", "trust": noSuchID, "token": noSuchID,
 	}
 }
 
@@ -166,7 +166,7 @@ func goodBodies() map[string]string {
 		"fillPattern": `{"values":{"who":"staff"}}`, "offerServices": `{"services":["storage"]}`, "registerService": `{"file":"{}"}`,
 		"readRole": `{"include":[{"services":["storage"]}]}`, "createRole": `{"name":"x","include":[{"services":["storage"]}]}`, "editRole": `{"include":[{"services":["storage"]}]}`,
 		"inviteGuest": `{"email":"a@b.example"}`, "createProvider": `{"name":"x-sso"}`, "setEntry": `{"entryRule":"claim.role is \"consultant\""}`, "tryClaims": `{"claims":{"sub":"q-1"}}`, "createTrust": `{"issuer":"https://id.quaywater.example","clientId":"arbora"}`, "editTrust": `{"issuer":"https://id.quaywater.example","clientId":"arbora"}`, "setTrustState": `{"state":"in-use"}`, "readSignInOutcome": `{"token":"x"}`,
-		"createLink": `{"outsideGroup":"x","group":"x"}`, "createOutsidePerson": `{"provider":"x-sso","subject":"1","name":"x"}`, "createNewcomers": `{"file":"name\nx"}`, "readLink": `{"token":"x"}`, "exchangeKey": `{}`, "setQuotas": `{}`, "askRecovery": `{"address":"x@quaywater.example"}`, "useLink": `{"token":"x","password":"y"}`,
+		"createProvisioningToken": `{"label":"x"}`, "createLink": `{"outsideGroup":"x","group":"x"}`, "createOutsidePerson": `{"provider":"x-sso","subject":"1","name":"x"}`, "createNewcomers": `{"file":"name\nx"}`, "readLink": `{"token":"x"}`, "exchangeKey": `{}`, "setQuotas": `{}`, "askRecovery": `{"address":"x@quaywater.example"}`, "useLink": `{"token":"x","password":"y"}`,
 		"acceptInvitation": `{"token":"x"}`, "signInByPasskey": `{"token":"x","answer":{}}`, "addPasskey": `{"token":"x","label":"y","answer":{}}`,
 		"confirmSecondFactor": `{"code":"x"}`, "removeSecondFactor": `{"password":"x"}`, "showDevice": `{"code":"x"}`, "decideDevice": `{"code":"x","allow":false}`,
 		"reshapeScopes": `{"scopes":["` + alpine + `"],"title":"x"}`, "editPrincipal": `{"title":"x"}`, "setState": `{"state":"suspended"}`, "handOver": `{"kind":"user","name":"bram"}`, "createKey": `{}`,

@@ -11,12 +11,16 @@ import (
 	"arbora.example/internal/credential"
 	"arbora.example/internal/outside"
 	"arbora.example/internal/plan"
+	"arbora.example/internal/provision"
 	"arbora.example/internal/signin"
 	"arbora.example/internal/tenant"
 )
 
 // Service carries out the use cases on one database of records. It is safe for concurrent use.
-type Service struct{ *change.Changes }
+type Service struct {
+	*change.Changes
+	Provisioning *provision.Provisioning // for the systems of identity providers
+}
 
 // Options are what a service works with.
 type Options struct {
@@ -38,5 +42,6 @@ func New(o Options) *Service {
 		o.Hash = credential.HashPassword
 	}
 	tenants := tenant.NewTenants(o.Records, o.Catalogue, o.Clock, o.Log, o.Files, o.Address)
-	return &Service{change.NewChanges(signin.NewSignIns(plan.NewMaker(tenants, o.Post), o.Sealer, o.Hash, o.Fetch), ask.NewAnswers(tenants))}
+	changes := change.NewChanges(signin.NewSignIns(plan.NewMaker(tenants, o.Post), o.Sealer, o.Hash, o.Fetch), ask.NewAnswers(tenants))
+	return &Service{Changes: changes, Provisioning: &provision.Provisioning{Changes: changes}}
 }

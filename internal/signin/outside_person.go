@@ -129,7 +129,7 @@ func (s *SignIns) knowOutside(ctx context.Context, a coming, person outside.Pers
 // newcomer makes somebody who was not there, under a name that nobody has.
 func (s *SignIns) newcomer(now *access.Snapshot, a coming, person outside.Person) (p tenant.Plan) {
 	made := access.Principal{
-		ID: tenant.NewID(), Kind: model.OutsidePerson, Name: freeName(now, person.Name, a.provider.Name), Tags: person.Tags,
+		ID: tenant.NewID(), Kind: model.OutsidePerson, Name: FreeName(now, person.Name, a.provider.Name), Tags: person.Tags,
 		Provider: a.provider.ID, Subject: person.Subject, Claims: person.Claims,
 	}
 	p.Changes = append([]access.Change{access.CreatePrincipal{Principal: made}}, groupsSaid(now, a, made.ID, person)...)
@@ -139,7 +139,7 @@ func (s *SignIns) newcomer(now *access.Snapshot, a coming, person outside.Person
 		title = person.Name
 	}
 	p.Describe(made.ID, store.PrincipalDetails{Title: title, State: credential.Active, CreatedAt: s.Moment(), Identity: made.ID, Email: person.Email})
-	p.Beside = func(tx tenant.Tx) error { return tx.CreateIdentity(identityOf(made, title, person.Email)) }
+	p.Beside = func(tx tenant.Tx) error { return tx.CreateIdentity(IdentityOf(made, title, person.Email)) }
 	p.What = "let in " + made.Name + ", who came for the first time"
 	return p
 }
@@ -153,12 +153,13 @@ func groupsSaid(now *access.Snapshot, a coming, who model.ID, person outside.Per
 	return plan.NewGrouping(now, a.provider).Put(who, person.Groups)
 }
 
-func identityOf(p access.Principal, title, email string) store.Identity {
+// IdentityOf is the identity of somebody who signs in at their provider.
+func IdentityOf(p access.Principal, title, email string) store.Identity {
 	return store.Identity{ID: p.ID, Name: p.Name, Title: title, Email: email, By: credential.ByProvider}
 }
 
-// freeName returns the name of somebody who comes by a provider, with a number where others have it.
-func freeName(now *access.Snapshot, name, provider string) string {
+// FreeName returns the name of somebody who comes by a provider, with a number where others have it.
+func FreeName(now *access.Snapshot, name, provider string) string {
 	free := name + "@" + provider
 	for n := 2; ; n++ {
 		if _, taken := now.PrincipalNamed(model.OutsidePerson, free); !taken {
@@ -176,7 +177,13 @@ func (s *SignIns) better(ctx context.Context, now *access.Snapshot, details tena
 	if tags := outside.Tagged(known.Tags, person.Tags, a.claimMap); !maps.Equal(tags, known.Tags) {
 		p.Changes = append(p.Changes, access.TagPrincipal{ID: known.ID, Tags: tags})
 	}
-	p.Changes = append(p.Changes, groupsSaid(now, a, known.ID, person)...)
+	_, provisioned, err := details.ProvisionedBy(ctx, a.provider.ID, store.ProvisionedQuery{Kind: store.ProvisionedUser, Principals: []model.ID{known.ID}, Limit: 1})
+	if err != nil {
+		return p, err
+	}
+	if provisioned == 0 { // else the provider's own system says who is in which group
+		p.Changes = append(p.Changes, groupsSaid(now, a, known.ID, person)...)
+	}
 	p.Final = true // it is what the provider says
 	all, err := details.PrincipalDetails(ctx, a.trust.Organisation, []model.ID{known.ID})
 	if err != nil {
@@ -192,7 +199,7 @@ func (s *SignIns) better(ctx context.Context, now *access.Snapshot, details tena
 	}
 	if is.Identity.IsZero() {
 		is.Identity = known.ID
-		p.Beside = func(tx tenant.Tx) error { return tx.CreateIdentity(identityOf(known, is.Title, is.Email)) }
+		p.Beside = func(tx tenant.Tx) error { return tx.CreateIdentity(IdentityOf(known, is.Title, is.Email)) }
 	}
 	if is.Title != was.Title || !strings.EqualFold(is.Email, was.Email) || is.Identity != was.Identity {
 		p.Describe(known.ID, is)

@@ -19,6 +19,8 @@ type Details interface {
 	OrganisationNamed(ctx context.Context, name string) (id model.ID, err error)
 	PolicyDetails(ctx context.Context, ids []model.ID) (map[model.ID]store.PolicyDetails, error)
 	PrincipalDetails(ctx context.Context, organisation model.ID, ids []model.ID) (map[model.ID]store.PrincipalDetails, error)
+	Provisioned(ctx context.Context, id model.ID) (store.Provisioned, error)
+	ProvisionedBy(ctx context.Context, provider model.ID, q store.ProvisionedQuery) (list []store.Provisioned, total int, err error)
 	ScopeDetails(ctx context.Context, ids []model.ID) (map[model.ID]store.ScopeDetails, error)
 	WithEmail(ctx context.Context, organisation model.ID, email string) ([]model.ID, error)
 }
@@ -47,6 +49,9 @@ type Tx interface {
 	RemoveTrust(t store.Trust) error
 	PutEntry(before, after store.Entry) error
 	EndSessions(people []model.ID) error
+	PutProvisioned(before, after store.Provisioned) error
+	RemoveProvisioned(p store.Provisioned) error
+	PutProvisioningToken(before, after store.ProvisioningToken) error
 }
 
 // Records are where everything is kept: see [store.Store], whose methods say what they do.
@@ -69,6 +74,9 @@ type Records interface {
 	Entry(ctx context.Context, provider model.ID) (store.Entry, error)
 	AddArrival(ctx context.Context, a store.Arrival, record store.AuditRecord) error
 	Arrivals(ctx context.Context, provider model.ID, limit int) ([]store.Arrival, error)
+	ProvisioningToken(ctx context.Context, hash [32]byte) (store.ProvisioningToken, error)
+	ProvisioningTokens(ctx context.Context, provider model.ID) ([]store.ProvisioningToken, error)
+	TouchProvisioningToken(ctx context.Context, id model.ID, at time.Time) error
 	EndOutside(ctx context.Context, trust model.ID, subject, session string, record store.AuditRecord) (n int, err error)
 	EndsOutside(ctx context.Context, session model.ID) (store.Outside, error)
 	Quotas(ctx context.Context, organisation model.ID) (settings.Quotas, error)

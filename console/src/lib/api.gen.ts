@@ -979,6 +979,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/organisations/{organisation}/providers/{provider}/provisioning-tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List the tokens by which the system of an identity provider tells of its people and groups */
+        get: operations["listProvisioningTokens"];
+        put?: never;
+        /** Let the system of an identity provider tell of its people and groups by SCIM (RFC 7644), with a token for that alone */
+        post: operations["createProvisioningToken"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/organisations/{organisation}/providers/{provider}/provisioning-tokens/{token}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** End a provisioning token at once */
+        delete: operations["revokeProvisioningToken"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/organisations/{organisation}/outside-people": {
         parameters: {
             query?: never;
@@ -2266,6 +2301,43 @@ export interface components {
         };
         TrustMade: {
             trust: components["schemas"]["Trust"];
+            /** Format: int64 */
+            revision: number;
+        };
+        ProvisioningTokenNew: {
+            /** @description What it is for */
+            label: string;
+            /**
+             * Format: date-time
+             * @description When it ends, within 366 days; left out for 180 days
+             */
+            until?: string;
+        };
+        ProvisioningToken: {
+            id: string;
+            label: string;
+            createdBy: string;
+            /** Format: date-time */
+            createdAt: string;
+            /** Format: date-time */
+            until: string;
+            /**
+             * Format: date-time
+             * @description When it was shown last, to the minute; left out for never
+             */
+            usedAt?: string;
+        };
+        ProvisioningTokenList: {
+            /** @description The base address to tell the system, for SCIM 2.0 */
+            address: string;
+            tokens: components["schemas"]["ProvisioningToken"][];
+        };
+        ProvisioningTokenMade: {
+            provisioningToken: components["schemas"]["ProvisioningToken"];
+            /** @description What the system shows as a bearer token */
+            token: string;
+            /** @description The base address to tell the system, for SCIM 2.0 */
+            address: string;
             /** Format: int64 */
             revision: number;
         };
@@ -6055,6 +6127,111 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AddressToOpen"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listProvisioningTokens: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+                /** @description The identity provider's name */
+                provider: components["parameters"]["ProviderName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Tokens that are not revoked, the oldest first */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProvisioningTokenList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    createProvisioningToken: {
+        parameters: {
+            query?: {
+                /** @description Answer with the impact and write nothing */
+                preview?: components["parameters"]["Preview"];
+            };
+            header?: {
+                /** @description The confirmation of an impact: the change is made only if its impact is still that one */
+                "If-Match"?: components["parameters"]["IfMatch"];
+            };
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+                /** @description The identity provider's name */
+                provider: components["parameters"]["ProviderName"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProvisioningTokenNew"];
+            };
+        };
+        responses: {
+            /** @description The impact it would have; nothing was written */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Written"];
+                };
+            };
+            /** @description Created; the token is here and nowhere else */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProvisioningTokenMade"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    revokeProvisioningToken: {
+        parameters: {
+            query?: {
+                /** @description Answer with the impact and write nothing */
+                preview?: components["parameters"]["Preview"];
+            };
+            header?: {
+                /** @description The confirmation of an impact: the change is made only if its impact is still that one */
+                "If-Match"?: components["parameters"]["IfMatch"];
+            };
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+                /** @description The identity provider's name */
+                provider: components["parameters"]["ProviderName"];
+                /** @description The id of the token */
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Written"];
                 };
             };
             default: components["responses"]["Problem"];

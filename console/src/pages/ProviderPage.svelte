@@ -14,6 +14,7 @@
   import OutsideDialog from "../parts/OutsideDialog.svelte";
   import Page from "../parts/Page.svelte";
   import PageProblem from "../parts/PageProblem.svelte";
+  import ProvisioningTokens from "../parts/ProvisioningTokens.svelte";
   import ProviderSteps from "../parts/ProviderSteps.svelte";
   import QuietButton from "../parts/QuietButton.svelte";
   import Skeleton from "../parts/Skeleton.svelte";
@@ -90,7 +91,7 @@
       </div>
     </dl>
     {#if entry}<ProviderSteps provider={provider.name} {entry} {arrivals} may={may("edit")} onchange={load} />{/if}
-    {#if may("edit")}<Arrivals {arrivals} />{/if}
+    {#if may("edit")}<Arrivals {arrivals} /><ProvisioningTokens provider={provider.name} />{/if}
     <Holdings of={provider} {fresh} onchange={load} />
     <GrantDialog bind:open={granting} prepared={{ who: { kind: "provider", name: provider.name } }} ondone={(id) => ((fresh = id), load())} />
     <OutsideDialog bind:open={creating} provider={provider.name} />

@@ -178,6 +178,15 @@ type ServerInterface interface {
 	// CreateLink Link an outside group to a group: people whom the provider names in the one are in the other
 	// (POST /organisations/{organisation}/providers/{provider}/links)
 	CreateLink(c *gin.Context, organisation OrganisationName, provider ProviderName, params CreateLinkParams)
+	// ListProvisioningTokens List the tokens by which the system of an identity provider tells of its people and groups
+	// (GET /organisations/{organisation}/providers/{provider}/provisioning-tokens)
+	ListProvisioningTokens(c *gin.Context, organisation OrganisationName, provider ProviderName)
+	// CreateProvisioningToken Let the system of an identity provider tell of its people and groups by SCIM (RFC 7644), with a token for that alone
+	// (POST /organisations/{organisation}/providers/{provider}/provisioning-tokens)
+	CreateProvisioningToken(c *gin.Context, organisation OrganisationName, provider ProviderName, params CreateProvisioningTokenParams)
+	// RevokeProvisioningToken End a provisioning token at once
+	// (DELETE /organisations/{organisation}/providers/{provider}/provisioning-tokens/{token})
+	RevokeProvisioningToken(c *gin.Context, organisation OrganisationName, provider ProviderName, token string, params RevokeProvisioningTokenParams)
 	// CreateTrust Have an identity provider be trusted by its word over OpenID Connect, on trial at first
 	// (POST /organisations/{organisation}/providers/{provider}/trusts)
 	CreateTrust(c *gin.Context, organisation OrganisationName, provider ProviderName, params CreateTrustParams)
@@ -3165,6 +3174,181 @@ func (siw *ServerInterfaceWrapper) CreateLink(c *gin.Context) {
 	siw.Handler.CreateLink(c, organisation, provider, params)
 }
 
+// ListProvisioningTokens operation middleware
+func (siw *ServerInterfaceWrapper) ListProvisioningTokens(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "organisation" -------------
+	var organisation OrganisationName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "provider" -------------
+	var provider ProviderName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "provider", c.Param("provider"), &provider, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter provider: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListProvisioningTokens(c, organisation, provider)
+}
+
+// CreateProvisioningToken operation middleware
+func (siw *ServerInterfaceWrapper) CreateProvisioningToken(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "organisation" -------------
+	var organisation OrganisationName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "provider" -------------
+	var provider ProviderName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "provider", c.Param("provider"), &provider, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter provider: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params CreateProvisioningTokenParams
+
+	// ------------- Optional query parameter "preview" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "preview", c.Request.URL.Query(), &params.Preview, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter preview: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "If-Match" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
+		var IfMatch IfMatch
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for If-Match, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter If-Match: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IfMatch = IfMatch
+
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.CreateProvisioningToken(c, organisation, provider, params)
+}
+
+// RevokeProvisioningToken operation middleware
+func (siw *ServerInterfaceWrapper) RevokeProvisioningToken(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "organisation" -------------
+	var organisation OrganisationName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "provider" -------------
+	var provider ProviderName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "provider", c.Param("provider"), &provider, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter provider: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "token" -------------
+	var token string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "token", c.Param("token"), &token, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter token: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params RevokeProvisioningTokenParams
+
+	// ------------- Optional query parameter "preview" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "preview", c.Request.URL.Query(), &params.Preview, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter preview: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "If-Match" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
+		var IfMatch IfMatch
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for If-Match, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter If-Match: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IfMatch = IfMatch
+
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RevokeProvisioningToken(c, organisation, provider, token, params)
+}
+
 // CreateTrust operation middleware
 func (siw *ServerInterfaceWrapper) CreateTrust(c *gin.Context) {
 
@@ -6020,6 +6204,9 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/organisations/:organisation/providers/:provider/entry/tries", wrapper.TryClaims)
 	router.DELETE(options.BaseURL+"/organisations/:organisation/providers/:provider/links", wrapper.RemoveLink)
 	router.POST(options.BaseURL+"/organisations/:organisation/providers/:provider/links", wrapper.CreateLink)
+	router.GET(options.BaseURL+"/organisations/:organisation/providers/:provider/provisioning-tokens", wrapper.ListProvisioningTokens)
+	router.POST(options.BaseURL+"/organisations/:organisation/providers/:provider/provisioning-tokens", wrapper.CreateProvisioningToken)
+	router.DELETE(options.BaseURL+"/organisations/:organisation/providers/:provider/provisioning-tokens/:token", wrapper.RevokeProvisioningToken)
 	router.POST(options.BaseURL+"/organisations/:organisation/providers/:provider/trusts", wrapper.CreateTrust)
 	router.DELETE(options.BaseURL+"/organisations/:organisation/providers/:provider/trusts/:trust", wrapper.RemoveTrust)
 	router.PUT(options.BaseURL+"/organisations/:organisation/providers/:provider/trusts/:trust", wrapper.EditTrust)
@@ -7419,6 +7606,93 @@ type CreateLinkResponseObject interface {
 type CreateLink200JSONResponse Written
 
 func (response CreateLink200JSONResponse) VisitCreateLinkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListProvisioningTokensRequestObject struct {
+	Organisation OrganisationName `json:"organisation"`
+	Provider     ProviderName     `json:"provider"`
+}
+
+type ListProvisioningTokensResponseObject interface {
+	VisitListProvisioningTokensResponse(w http.ResponseWriter) error
+}
+
+type ListProvisioningTokens200JSONResponse ProvisioningTokenList
+
+func (response ListProvisioningTokens200JSONResponse) VisitListProvisioningTokensResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CreateProvisioningTokenRequestObject struct {
+	Organisation OrganisationName `json:"organisation"`
+	Provider     ProviderName     `json:"provider"`
+	Params       CreateProvisioningTokenParams
+	Body         *CreateProvisioningTokenJSONRequestBody
+}
+
+type CreateProvisioningTokenResponseObject interface {
+	VisitCreateProvisioningTokenResponse(w http.ResponseWriter) error
+}
+
+type CreateProvisioningToken200JSONResponse Written
+
+func (response CreateProvisioningToken200JSONResponse) VisitCreateProvisioningTokenResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CreateProvisioningToken201JSONResponse ProvisioningTokenMade
+
+func (response CreateProvisioningToken201JSONResponse) VisitCreateProvisioningTokenResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RevokeProvisioningTokenRequestObject struct {
+	Organisation OrganisationName `json:"organisation"`
+	Provider     ProviderName     `json:"provider"`
+	Token        string           `json:"token"`
+	Params       RevokeProvisioningTokenParams
+}
+
+type RevokeProvisioningTokenResponseObject interface {
+	VisitRevokeProvisioningTokenResponse(w http.ResponseWriter) error
+}
+
+type RevokeProvisioningToken200JSONResponse Written
+
+func (response RevokeProvisioningToken200JSONResponse) VisitRevokeProvisioningTokenResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response); err != nil {
@@ -9464,6 +9738,15 @@ type StrictServerInterface interface {
 	// CreateLink Link an outside group to a group: people whom the provider names in the one are in the other
 	// (POST /organisations/{organisation}/providers/{provider}/links)
 	CreateLink(ctx context.Context, request CreateLinkRequestObject) (CreateLinkResponseObject, error)
+	// ListProvisioningTokens List the tokens by which the system of an identity provider tells of its people and groups
+	// (GET /organisations/{organisation}/providers/{provider}/provisioning-tokens)
+	ListProvisioningTokens(ctx context.Context, request ListProvisioningTokensRequestObject) (ListProvisioningTokensResponseObject, error)
+	// CreateProvisioningToken Let the system of an identity provider tell of its people and groups by SCIM (RFC 7644), with a token for that alone
+	// (POST /organisations/{organisation}/providers/{provider}/provisioning-tokens)
+	CreateProvisioningToken(ctx context.Context, request CreateProvisioningTokenRequestObject) (CreateProvisioningTokenResponseObject, error)
+	// RevokeProvisioningToken End a provisioning token at once
+	// (DELETE /organisations/{organisation}/providers/{provider}/provisioning-tokens/{token})
+	RevokeProvisioningToken(ctx context.Context, request RevokeProvisioningTokenRequestObject) (RevokeProvisioningTokenResponseObject, error)
 	// CreateTrust Have an identity provider be trusted by its word over OpenID Connect, on trial at first
 	// (POST /organisations/{organisation}/providers/{provider}/trusts)
 	CreateTrust(ctx context.Context, request CreateTrustRequestObject) (CreateTrustResponseObject, error)
@@ -11579,6 +11862,108 @@ func (sh *strictHandler) CreateLink(ctx *gin.Context, organisation OrganisationN
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(CreateLinkResponseObject); ok {
 		if err := validResponse.VisitCreateLinkResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListProvisioningTokens operation middleware
+func (sh *strictHandler) ListProvisioningTokens(ctx *gin.Context, organisation OrganisationName, provider ProviderName) {
+	var request ListProvisioningTokensRequestObject
+
+	request.Organisation = organisation
+	request.Provider = provider
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListProvisioningTokens(ctx, request.(ListProvisioningTokensRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListProvisioningTokens")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListProvisioningTokensResponseObject); ok {
+		if err := validResponse.VisitListProvisioningTokensResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// CreateProvisioningToken operation middleware
+func (sh *strictHandler) CreateProvisioningToken(ctx *gin.Context, organisation OrganisationName, provider ProviderName, params CreateProvisioningTokenParams) {
+	var request CreateProvisioningTokenRequestObject
+
+	request.Organisation = organisation
+	request.Provider = provider
+	request.Params = params
+
+	var body CreateProvisioningTokenJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CreateProvisioningToken(ctx, request.(CreateProvisioningTokenRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CreateProvisioningToken")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(CreateProvisioningTokenResponseObject); ok {
+		if err := validResponse.VisitCreateProvisioningTokenResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// RevokeProvisioningToken operation middleware
+func (sh *strictHandler) RevokeProvisioningToken(ctx *gin.Context, organisation OrganisationName, provider ProviderName, token string, params RevokeProvisioningTokenParams) {
+	var request RevokeProvisioningTokenRequestObject
+
+	request.Organisation = organisation
+	request.Provider = provider
+	request.Token = token
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RevokeProvisioningToken(ctx, request.(RevokeProvisioningTokenRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RevokeProvisioningToken")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(RevokeProvisioningTokenResponseObject); ok {
+		if err := validResponse.VisitRevokeProvisioningTokenResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

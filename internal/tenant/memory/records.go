@@ -40,16 +40,19 @@ type kept struct {
 	factors       map[model.ID]factor
 	passkeys      map[model.ID]store.Passkey
 	trusts        map[model.ID]store.Trust
-	entries       map[model.ID]store.Entry
-	arrivals      map[model.ID][]store.Arrival // by provider, the latest last
-	ceremonies    map[[32]byte]ceremony
-	guesses       map[store.Guess]guesses
-	assertions    map[[32]byte]time.Time
-	revoked       map[model.ID]time.Time // access tokens
-	answered      map[[32]byte]answered
-	signing       []store.SigningKey
-	services      []service
-	audit         []store.AuditRecord
+	provisioned   map[model.ID]store.Provisioned
+
+	provisioningTokens map[model.ID]store.ProvisioningToken
+	entries            map[model.ID]store.Entry
+	arrivals           map[model.ID][]store.Arrival // by provider, the latest last
+	ceremonies         map[[32]byte]ceremony
+	guesses            map[store.Guess]guesses
+	assertions         map[[32]byte]time.Time
+	revoked            map[model.ID]time.Time // access tokens
+	answered           map[[32]byte]answered
+	signing            []store.SigningKey
+	services           []service
+	audit              []store.AuditRecord
 }
 
 // seat is where an identity works.
@@ -116,6 +119,7 @@ func New() *Records {
 		organisations: map[model.ID]organisation{}, names: map[string]model.ID{}, identities: map[model.ID]identity{},
 		sessions: map[[32]byte]store.Session{}, signedIn: map[seat]time.Time{}, keys: map[model.ID]store.Key{}, links: map[[32]byte]store.Link{},
 		recoveries: map[[32]byte]recovery{}, devices: map[[32]byte]store.DeviceRequest{}, factors: map[model.ID]factor{},
+		provisioned: map[model.ID]store.Provisioned{}, provisioningTokens: map[model.ID]store.ProvisioningToken{},
 		trusts: map[model.ID]store.Trust{}, entries: map[model.ID]store.Entry{}, arrivals: map[model.ID][]store.Arrival{},
 		passkeys: map[model.ID]store.Passkey{}, ceremonies: map[[32]byte]ceremony{}, guesses: map[store.Guess]guesses{},
 		assertions: map[[32]byte]time.Time{}, revoked: map[model.ID]time.Time{}, answered: map[[32]byte]answered{},
@@ -135,6 +139,7 @@ func (r *Records) Copy() *Records {
 	}
 	k.names, k.identities, k.sessions, k.keys, k.links = maps.Clone(k.names), maps.Clone(k.identities), maps.Clone(k.sessions), maps.Clone(k.keys), maps.Clone(k.links)
 	k.signedIn = maps.Clone(k.signedIn)
+	k.provisioned, k.provisioningTokens = maps.Clone(k.provisioned), maps.Clone(k.provisioningTokens)
 	k.trusts, k.entries, k.arrivals = maps.Clone(k.trusts), maps.Clone(k.entries), maps.Clone(k.arrivals)
 	k.recoveries, k.devices, k.factors, k.passkeys = maps.Clone(k.recoveries), maps.Clone(k.devices), maps.Clone(k.factors), maps.Clone(k.passkeys)
 	k.ceremonies, k.guesses, k.assertions, k.revoked, k.answered = maps.Clone(k.ceremonies), maps.Clone(k.guesses), maps.Clone(k.assertions), maps.Clone(k.revoked), maps.Clone(k.answered)
