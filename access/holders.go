@@ -139,7 +139,8 @@ func (s *Snapshot) StepsTo(q Question, most int) []Step {
 		meaning = meaning.And(s.catalogue.Lasting())
 	}
 	var steps []Step
-	if who.Kind != model.BuiltInSet || !s.catalogue.Governing().Has(q.Permission) {
+	// An outside group is granted nothing, and a set of everybody nothing to govern.
+	if who.Kind != model.OutsideGroup && (who.Kind != model.BuiltInSet || !s.catalogue.Governing().Has(q.Permission)) {
 		for role := range s.RolesAt(q.Scope) {
 			if role.Permissions.Has(q.Permission) {
 				steps = append(steps, Step{Role: role, Scope: q.Scope, Adds: role.Permissions.And(meaning).Minus(held).Len()})

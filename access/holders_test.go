@@ -27,7 +27,7 @@ func compareSets(t *rapid.T, c *catalogue.Catalogue, reference *naive, snapshot 
 		}
 	}
 	for _, p := range reference.people {
-		if p.Kind == model.Group || p.Kind == model.BuiltInSet && p.ID != model.Public && p.ID != model.SignedIn {
+		if p.Kind.IsGroup() || p.Kind == model.BuiltInSet && p.ID != model.Public && p.ID != model.SignedIn {
 			continue
 		}
 		if level := reference.level(c, p.ID, o, at.ID, context); level != triNo {

@@ -27,7 +27,7 @@ func checkImpact(t *rapid.T, c *catalogue.Catalogue, before, after *naive, snaps
 	texts := []string{"describe folder", "edit bucket", "fetch object", "create grant", "list bucket"}
 	texts = append(texts, c.Operation(catalogue.Permission(rapid.IntRange(0, c.Permissions()-1).Draw(t, "altered permission"))).String())
 	for _, p := range after.everybody() {
-		if p.Kind == model.Group || p.Kind == model.BuiltInSet && p.ID != model.Public && p.ID != model.SignedIn {
+		if p.Kind.IsGroup() || p.Kind == model.BuiltInSet && p.ID != model.Public && p.ID != model.SignedIn {
 			continue
 		}
 		told := map[model.ID][]access.Effect{}
@@ -247,7 +247,7 @@ func checkExcess(t *rapid.T, c *catalogue.Catalogue, before, after *naive, snaps
 			}
 			base := was.principal(p.ID)
 			if base == nil { // somebody new: what everybody of their kind holds is no gain
-				base = was.principal(map[model.PrincipalKind]model.ID{model.User: model.Staff, model.Guest: model.Guests, model.ServiceAccount: model.Everyone, model.Provider: model.Everyone, model.Group: p.ID}[p.Kind])
+				base = was.principal(map[model.PrincipalKind]model.ID{model.User: model.Staff, model.Guest: model.Guests, model.ServiceAccount: model.Everyone, model.Provider: model.Everyone, model.Group: p.ID, model.OutsideGroup: p.ID}[p.Kind])
 				if p.Kind == model.OutsidePerson { // or what a person of that subject would hold when they came by themselves
 					if base = was.principal(p.Provider); base != nil {
 						was = was.with(access.Principal{ID: p.ID, Kind: p.Kind, Provider: p.Provider, Subject: p.Subject, Claims: p.Claims})
@@ -283,7 +283,7 @@ func checkExcess(t *rapid.T, c *catalogue.Catalogue, before, after *naive, snaps
 		}
 		for _, p := range after.people {
 			worlds := worlds
-			if p.Kind == model.Group {
+			if p.Kind.IsGroup() {
 				worlds = forGroups()
 			}
 			if gained(worlds, p, o, s.ID) {
