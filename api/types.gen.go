@@ -3634,6 +3634,10 @@ type Trust struct {
 	Id           string `json:"id"`
 	Issuer       string `json:"issuer"`
 
+	// KeysAddress Where the provider reads the keys by which Arbora signs
+	KeysAddress string `json:"keysAddress"`
+	OwnKey      bool   `json:"ownKey"`
+
 	// ReturnAddress The redirect URI to tell the provider
 	ReturnAddress string     `json:"returnAddress"`
 	Scopes        []string   `json:"scopes"`
@@ -3664,6 +3668,9 @@ type TrustWanted struct {
 
 	// Issuer The provider's address, as it writes it itself
 	Issuer string `json:"issuer"`
+
+	// OwnKey In place of a secret, Arbora signs by its own keys (private_key_jwt), which the provider reads at keysAddress
+	OwnKey bool `json:"ownKey,omitempty,omitzero"`
 
 	// Scopes What is asked for besides openid
 	Scopes []string `json:"scopes,omitempty,omitzero"`
@@ -4179,14 +4186,8 @@ type SetEntryParams struct {
 	IfMatch IfMatch `json:"If-Match,omitempty,omitzero"`
 }
 
-// RemoveLinkParams defines parameters for RemoveLink.
-type RemoveLinkParams struct {
-	// OutsideGroup What the provider calls it; or the pattern
-	OutsideGroup string `form:"outsideGroup" json:"outsideGroup"`
-
-	// Group The group that it is linked to
-	Group string `form:"group" json:"group"`
-
+// CreateLinkParams defines parameters for CreateLink.
+type CreateLinkParams struct {
 	// Preview Answer with the impact and write nothing
 	Preview Preview `form:"preview,omitempty" json:"preview,omitempty,omitzero"`
 
@@ -4194,8 +4195,8 @@ type RemoveLinkParams struct {
 	IfMatch IfMatch `json:"If-Match,omitempty,omitzero"`
 }
 
-// CreateLinkParams defines parameters for CreateLink.
-type CreateLinkParams struct {
+// RemoveLinkParams defines parameters for RemoveLink.
+type RemoveLinkParams struct {
 	// Preview Answer with the impact and write nothing
 	Preview Preview `form:"preview,omitempty" json:"preview,omitempty,omitzero"`
 

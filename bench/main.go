@@ -16,10 +16,10 @@ import (
 
 // choices say what is measured, and of what.
 type choices struct {
-	scale                                                                                       float64
-	seed                                                                                        uint64
-	core, console, loam, follow, past, decisions, pages, streams, search, followers, simulation bool // that alone
-	program, plot                                                                               string
+	scale                                                                                                     float64
+	seed                                                                                                      uint64
+	core, console, loam, follow, past, decisions, pages, streams, search, followers, provisioning, simulation bool // that alone
+	program, plot                                                                                             string
 }
 
 func main() {
@@ -36,6 +36,7 @@ func main() {
 	flag.BoolVar(&c.streams, "streams", false, "measure open streams alone")
 	flag.BoolVar(&c.search, "search", false, "measure the search for scopes alone")
 	flag.BoolVar(&c.followers, "followers", false, "measure a follower alone")
+	flag.BoolVar(&c.provisioning, "provisioning", false, "measure people from outside alone: creating them by SCIM, and signing in")
 	flag.BoolVar(&c.simulation, "simulation", false, "simulate a thousand followers alone")
 	flag.StringVar(&c.program, "program", "build/arbora", "the built arbora, whose console is measured")
 	flag.StringVar(&c.plot, "plot", "", "draw decision time against tree size into this file, and measure nothing else")
@@ -77,7 +78,7 @@ func (c choices) run() (over bool, err error) {
 		r.simulation(c.seed)
 		return r.over, nil
 	}
-	if !c.core && !c.loam && !c.follow && !c.past && !c.decisions && !c.pages && !c.streams && !c.search && !c.followers {
+	if !c.core && !c.loam && !c.follow && !c.past && !c.decisions && !c.pages && !c.streams && !c.search && !c.followers && !c.provisioning {
 		if err := r.console(context.Background(), c.program); err != nil || c.console {
 			return r.over, err
 		}
@@ -109,6 +110,10 @@ func (c choices) run() (over bool, err error) {
 	}
 	if c.followers {
 		err := r.withRecords(context.Background(), o, r.followers)
+		return r.over, err
+	}
+	if c.provisioning {
+		err := r.withRecords(context.Background(), o, r.provisioning)
 		return r.over, err
 	}
 	if c.past {

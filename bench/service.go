@@ -54,6 +54,9 @@ func (r *report) service(ctx context.Context, o *organisation, decision time.Dur
 		if err := r.loam(ctx, database, records, o); err != nil {
 			return err
 		}
+		if err := r.provisioning(ctx, database, records, o); err != nil {
+			return err
+		}
 		// Last, since these let the organisation's own description go.
 		if err := r.pages(ctx, database, records, o); err != nil {
 			return err

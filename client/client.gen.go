@@ -446,17 +446,6 @@ func (c *Client) TryClaims(ctx context.Context, organisation OrganisationName, p
 	return read[ClaimsTried](c, ctx, "POST", path("/organisations/%s/providers/%s/entry/tries", organisation, provider), nil, body)
 }
 
-// RemoveLink asks for DELETE /organisations/{organisation}/providers/{provider}/links: Remove the link of an outside group to a group.
-func (c *Client) RemoveLink(ctx context.Context, organisation OrganisationName, provider ProviderName, params *RemoveLinkParams) (Written, error) {
-	q := query{}
-	if params != nil {
-		q.add("outsideGroup", params.OutsideGroup)
-		q.add("group", params.Group)
-		q.add("preview", params.Preview)
-	}
-	return read[Written](c, ctx, "DELETE", path("/organisations/%s/providers/%s/links", organisation, provider), q, nil)
-}
-
 // CreateLink asks for POST /organisations/{organisation}/providers/{provider}/links: Link an outside group to a group: people whom the provider names in the one are in the other.
 func (c *Client) CreateLink(ctx context.Context, organisation OrganisationName, provider ProviderName, params *CreateLinkParams, body CreateLinkJSONRequestBody) (Written, error) {
 	q := query{}
@@ -464,6 +453,15 @@ func (c *Client) CreateLink(ctx context.Context, organisation OrganisationName, 
 		q.add("preview", params.Preview)
 	}
 	return read[Written](c, ctx, "POST", path("/organisations/%s/providers/%s/links", organisation, provider), q, body)
+}
+
+// RemoveLink asks for DELETE /organisations/{organisation}/providers/{provider}/links/{group}/{outsideGroup}: Remove the link of an outside group to a group.
+func (c *Client) RemoveLink(ctx context.Context, organisation OrganisationName, provider ProviderName, group GroupName, outsideGroup string, params *RemoveLinkParams) (Written, error) {
+	q := query{}
+	if params != nil {
+		q.add("preview", params.Preview)
+	}
+	return read[Written](c, ctx, "DELETE", path("/organisations/%s/providers/%s/links/%s/%s", organisation, provider, group, outsideGroup), q, nil)
 }
 
 // ListProvisioningTokens asks for GET /organisations/{organisation}/providers/{provider}/provisioning-tokens: List the tokens by which the system of an identity provider tells of its people and groups.

@@ -22,6 +22,7 @@ import (
 type TrustWanted struct {
 	Issuer, ClientID string
 	Secret           string // empty leaves it, or is none
+	OwnKey           bool   // in place of a secret
 	Scopes           []string
 }
 
@@ -80,7 +81,11 @@ func (s *Changes) fill(t *store.Trust, provider access.Principal, wanted TrustWa
 			return &problem.Problem{Kind: problem.Invalid, Detail: fmt.Sprintf("%q is not a scope: it is one word", scope), Next: "name scopes one by one", Field: "scopes"}
 		}
 	}
-	if wanted.Issuer != t.Issuer {
+	if wanted.OwnKey && wanted.Secret != "" {
+		return &problem.Problem{Kind: problem.Invalid, Detail: "a client shows a secret or a signature, not both", Next: "leave the secret out, or the own key", Field: "secret"}
+	}
+	t.OwnKey = wanted.OwnKey
+	if wanted.Issuer != t.Issuer || wanted.OwnKey {
 		t.Sealed = nil // a secret is for the issuer that it was given for, and is shown to no other
 	}
 	t.Provider, t.Issuer, t.ClientID, t.Scopes = provider.ID, wanted.Issuer, wanted.ClientID, wanted.Scopes

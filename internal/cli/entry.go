@@ -139,6 +139,9 @@ func (a *app) showEntry(ctx context.Context, c *cli.Command) error {
 			state = choose(t.TriedAt.IsZero(), "on trial, not tried yet", "on trial, tried")
 		}
 		facts = append(facts, fact{"Trusted by", fmt.Sprintf("%s as %s, %s (%s)", t.Issuer, t.ClientId, state, t.Id)}, fact{"Redirect URI", t.ReturnAddress}, fact{"Logout URI", t.EndedAddress})
+		if t.OwnKey {
+			facts = append(facts, fact{"JWKS URI", t.KeysAddress})
+		}
 	}
 	return a.printFacts(c, entry, facts...)
 }

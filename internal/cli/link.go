@@ -112,6 +112,6 @@ func (a *app) removeLink(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	return a.change(c, func(preview bool) (api.Written, error) {
-		return s.RemoveLink(ctx, organisation, given[0], &api.RemoveLinkParams{Preview: preview, OutsideGroup: given[1], Group: given[2]})
+		return s.RemoveLink(ctx, organisation, given[0], given[2], given[1], &api.RemoveLinkParams{Preview: preview})
 	}, func() { a.say(c, "%s of %s is no longer linked to %s.", given[1], given[0], given[2]) })
 }

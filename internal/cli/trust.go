@@ -17,6 +17,7 @@ func (a *app) trustCommand() *cli.Command {
 			&cli.StringFlag{Name: "issuer", Usage: "the provider's `URL`, as it writes it itself", Required: needed},
 			&cli.StringFlag{Name: "client-id", Usage: "what the provider knows Arbora by, a `TEXT`", Required: needed},
 			&cli.StringFlag{Name: "secret-from", Usage: "read the client secret from the first line of `FILE` (- for standard input)"},
+			&cli.BoolFlag{Name: "own-key", Usage: "sign by Arbora's own keys in place of a secret; --own-key=false takes a secret again"},
 			&cli.StringSliceFlag{Name: "scope", Usage: "a `SCOPE` to ask for besides openid; may be repeated"},
 			previewFlag(),
 		}
@@ -60,12 +61,15 @@ func (a *app) trusted(ctx context.Context, c *cli.Command) (s session, organisat
 
 // trustGiven reads what is wanted of a trust; was is what it is.
 func (a *app) trustGiven(c *cli.Command, was api.Trust) (api.TrustWanted, error) {
-	wanted := api.TrustWanted{Issuer: was.Issuer, ClientId: was.ClientId, Scopes: was.Scopes}
+	wanted := api.TrustWanted{Issuer: was.Issuer, ClientId: was.ClientId, Scopes: was.Scopes, OwnKey: was.OwnKey}
 	if c.IsSet("issuer") {
 		wanted.Issuer = c.String("issuer")
 	}
 	if c.IsSet("client-id") {
 		wanted.ClientId = c.String("client-id")
+	}
+	if c.IsSet("own-key") {
+		wanted.OwnKey = c.Bool("own-key")
 	}
 	if c.IsSet("scope") {
 		wanted.Scopes = c.StringSlice("scope")
@@ -94,8 +98,8 @@ func (a *app) addTrust(ctx context.Context, c *cli.Command) error {
 		return s.CreateTrust(ctx, organisation, at, wanted)
 	}
 	return create(ctx, a, c, preview, send, given[0], wanted, func(made api.TrustMade) {
-		a.say(c, "%s is trusted by %s, on trial. Tell the provider:\n  redirect URI             %s\n  back-channel logout URI  %s\nThen try it: arbora provider trial %s",
-			given[0], made.Trust.Issuer, made.Trust.ReturnAddress, made.Trust.EndedAddress, given[0])
+		a.say(c, "%s is trusted by %s, on trial. Tell the provider:\n  redirect URI             %s\n  back-channel logout URI  %s%s\nThen try it: arbora provider trial %s",
+			given[0], made.Trust.Issuer, made.Trust.ReturnAddress, made.Trust.EndedAddress, choose(made.Trust.OwnKey, "\n  keys (JWKS URI)          "+made.Trust.KeysAddress, ""), given[0])
 	})
 }
 

@@ -120,6 +120,20 @@ func (k SigningKey) Sign(t AccessToken) (string, error) {
 	return jwt.Signed(signer).Claims(c).Serialize()
 }
 
+// assertingFor is how long an assertion holds.
+const assertingFor = time.Minute
+
+// Assert writes that whoever signs is a client of somebody else's, for one of their endpoints, once (RFC 7523, section 3).
+func (k SigningKey) Assert(client, endpoint string, now time.Time) (string, error) {
+	signer, err := jose.NewSigner(jose.SigningKey{Algorithm: jose.RS256, Key: k.private}, (&jose.SignerOptions{}).WithType("JWT").WithHeader("kid", k.ID))
+	if err != nil {
+		return "", err
+	}
+	return jwt.Signed(signer).Claims(jwt.Claims{
+		Issuer: client, Subject: client, Audience: jwt.Audience{endpoint}, ID: rand.Text(), IssuedAt: jwt.NewNumericDate(now), Expiry: jwt.NewNumericDate(now.Add(assertingFor)),
+	}).Serialize()
+}
+
 // ReadAccessToken reads a token that find's key signed; find gives the key of an id. Whether the token has ended is for
 // the caller to see.
 func ReadAccessToken(text string, find func(id string) (SigningKey, bool)) (AccessToken, error) {

@@ -23,8 +23,10 @@ type OIDC struct {
 	Issuer   string
 	ClientID string
 	Secret   string
-	Return   string // the redirect URI, which is this trust's alone
-	Scopes   []string
+	// Assert, when it is not nil, signs for an endpoint in place of a secret (private_key_jwt; OpenID Connect Core 1.0, section 9).
+	Assert func(ctx context.Context, endpoint string) (string, error)
+	Return string // the redirect URI, which is this trust's alone
+	Scopes []string
 }
 
 // Issuer is a provider that was discovered (OpenID Connect Discovery 1.0). Its keys are fetched again when a token is signed by one that is not
@@ -142,7 +144,16 @@ func (i *Issuer) Answer(ctx context.Context, asked Asked, back Returned) (Said, 
 	}
 	ctx = oidc.ClientContext(ctx, i.client)
 	config := i.party()
-	tokens, err := config.Exchange(ctx, back.Code, oauth2.VerifierOption(asked.Verifier))
+	options := []oauth2.AuthCodeOption{oauth2.VerifierOption(asked.Verifier)}
+	if i.trust.Assert != nil {
+		assertion, err := i.trust.Assert(ctx, config.Endpoint.TokenURL)
+		if err != nil {
+			return Said{}, err
+		}
+		config.Endpoint.AuthStyle = oauth2.AuthStyleInParams
+		options = append(options, oauth2.SetAuthURLParam("client_assertion_type", "urn:ietf:params:oauth:client-assertion-type:jwt-bearer"), oauth2.SetAuthURLParam("client_assertion", assertion))
+	}
+	tokens, err := config.Exchange(ctx, back.Code, options...)
 	var refused *oauth2.RetrieveError
 	switch {
 	case errors.As(err, &refused) && refused.Response != nil && refused.Response.StatusCode < http.StatusInternalServerError:

@@ -136,12 +136,12 @@ func (h handlers) BeginTrial(ctx context.Context, r BeginTrialRequestObject) (Be
 }
 
 func trustFrom(t api.TrustWanted) change.TrustWanted {
-	return change.TrustWanted{Issuer: t.Issuer, ClientID: t.ClientId, Secret: t.Secret, Scopes: t.Scopes}
+	return change.TrustWanted{Issuer: t.Issuer, ClientID: t.ClientId, Secret: t.Secret, OwnKey: t.OwnKey, Scopes: t.Scopes}
 }
 
 func trustOf(t signin.TrustView) api.Trust {
 	return api.Trust{
-		Id: t.ID.String(), Issuer: t.Issuer, ClientId: t.ClientID, HasSecret: t.Sealed != nil, Scopes: words(t.Scopes), State: api.TrustState(t.State), TriedAt: t.TriedAt,
+		Id: t.ID.String(), Issuer: t.Issuer, ClientId: t.ClientID, HasSecret: t.Sealed != nil, OwnKey: t.OwnKey, KeysAddress: t.KeysAddress, Scopes: words(t.Scopes), State: api.TrustState(t.State), TriedAt: t.TriedAt,
 		CreatedAt: t.CreatedAt, ReturnAddress: t.ReturnAddress, EndedAddress: t.EndedAddress,
 	}
 }

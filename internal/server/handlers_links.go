@@ -29,7 +29,7 @@ func (h handlers) CreateLink(ctx context.Context, r CreateLinkRequestObject) (Cr
 }
 
 func (h handlers) RemoveLink(ctx context.Context, r RemoveLinkRequestObject) (RemoveLinkResponseObject, error) {
-	wanted := change.LinkWanted{Organisation: r.Organisation, Provider: r.Provider, OutsideGroup: r.Params.OutsideGroup, Group: r.Params.Group, Remove: true}
+	wanted := change.LinkWanted{Organisation: r.Organisation, Provider: r.Provider, OutsideGroup: r.OutsideGroup, Group: r.Group, Remove: true}
 	_, written, err := changed(ctx, r.Params.Preview, h.service.ChangeLink(wanted))
 	return RemoveLink200JSONResponse(written), err
 }

@@ -66,7 +66,7 @@ func TestAnswersFitTheContract(t *testing.T) {
 		{"DELETE", provider + "/provisioning-tokens/" + testbed.NoSuchID, "", token},
 		{"POST", provider + "/links", `{"outsideGroup":"label-{house}","group":"contractors"}`, token},
 		{"GET", "/organisations/lindenmere/outside-groups", "", token},
-		{"DELETE", provider + "/links?outsideGroup=label-%7Bhouse%7D&group=contractors", "", token},
+		{"DELETE", provider + "/links/contractors/label-%7Bhouse%7D", "", token},
 		{"PUT", provider + "/trusts/" + testbed.NoSuchID, `{"issuer":"https://id.quaywater.example","clientId":"arbora"}`, token},
 		{"PUT", provider + "/trusts/" + testbed.NoSuchID + "/state", `{"state":"in-use"}`, token},
 		{"POST", provider + "/trusts/" + testbed.NoSuchID + "/trials", "", token},

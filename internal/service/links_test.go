@@ -28,7 +28,7 @@ func TestGroupLinks(t *testing.T) {
 		return rowan.CreateLink(ctx, org, sso, &api.CreateLinkParams{Preview: preview}, api.GroupLink{OutsideGroup: outside, Group: group})
 	}
 	unlink := func(outside, group string) error {
-		return client.Done(rowan.RemoveLink(ctx, org, sso, &api.RemoveLinkParams{OutsideGroup: outside, Group: group}))
+		return client.Done(rowan.RemoveLink(ctx, org, sso, group, outside, nil))
 	}
 	listed := func(links api.ListOutsideGroupsParamsLinks) (found []api.OutsideGroup) {
 		list, err := rowan.ListOutsideGroups(ctx, org, &api.ListOutsideGroupsParams{Provider: sso, Links: links})

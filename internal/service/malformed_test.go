@@ -151,7 +151,7 @@ func pathValues(grant, policy string) map[string]string {
 	return map[string]string{
 		"organisation": "lindenmere", "scope": url.PathEscape(alpine), "principal": "rowan", "group": "network-team",
 		"session": noSuchID, "key": noSuchID, "passkey": noSuchID, "kind": "user", "member": "yuki", "role": "observer", "grant": grant,
-		"policy": policy, "pattern": "audit-everything", "revision": "1", "number": "1", "service": "weather", "provider": "quaywater-sso", "trust": noSuchID, "token": noSuchID,
+		"policy": policy, "pattern": "audit-everything", "revision": "1", "number": "1", "service": "weather", "provider": "quaywater-sso", "trust": noSuchID, "token": noSuchID, "outsideGroup": "x",
 	}
 }
 

@@ -407,3 +407,36 @@ func TestWhoVouchesGainsWhatPeopleHold(t *testing.T) {
 		require.Contains(t, testbed.Problem(t, 403, err).Detail, "holds")
 	}
 }
+
+// TestTrustByOwnKey has Arbora show its own signature to a provider in place of a secret.
+func TestTrustByOwnKey(t *testing.T) {
+	b, there := testbed.InMemory(t), testbed.Identity(t)
+	ctx, rowan := t.Context(), b.As(t, "rowan@lindenmere")
+	trust := testbed.Trusted(t, b, rowan, there)
+	edit := func(wanted api.TrustWanted) error {
+		wanted.Issuer, wanted.ClientId, wanted.Scopes = there.Issuer(), identity.ClientID, []string{"profile"}
+		return client.Done(rowan.EditTrust(ctx, org, sso, trust.Id, nil, wanted))
+	}
+	comes := func() string {
+		browser := testbed.NewBrowser(t)
+		testbed.Visit(t, browser, way(b), "q-4711")
+		_, problem := testbed.SessionIn(t, b, browser)
+		return problem
+	}
+	there.ClientKeys = trust.KeysAddress
+	require.Equal(t, b.Address+"/oauth/keys", trust.KeysAddress)
+	require.Contains(t, comes(), "not-signed-in", "the provider takes no secret any more")
+	require.ErrorContains(t, edit(api.TrustWanted{OwnKey: true, Secret: "x"}), "not both")
+	require.NoError(t, edit(api.TrustWanted{OwnKey: true}))
+	entry, err := rowan.ShowEntry(ctx, org, sso)
+	require.NoError(t, err)
+	require.True(t, entry.Trusts[0].OwnKey)
+	require.False(t, entry.Trusts[0].HasSecret)
+	require.Equal(t, api.TrustInUse, entry.Trusts[0].State)
+	require.Empty(t, comes())
+	there.ClientKeys = there.Issuer() + "/keys"
+	require.Contains(t, comes(), "not-signed-in", "the provider reads other keys")
+	there.ClientKeys = ""
+	require.NoError(t, edit(api.TrustWanted{Secret: identity.Secret}))
+	require.Empty(t, comes())
+}

@@ -350,3 +350,33 @@ func TestProvisioningTokens(t *testing.T) {
 	b.Clock.Forward(181 * 24 * time.Hour)
 	require.Contains(t, fresh.done(http.StatusUnauthorized, "GET", "/Users", "")["detail"], "ended")
 }
+
+// TestStandInPushes has the stand-in provider tell of all its people, twice, and of one who has left.
+func TestStandInPushes(t *testing.T) {
+	b, there := testbed.InMemory(t), testbed.Identity(t)
+	ctx, rowan := t.Context(), b.As(t, "rowan@lindenmere")
+	testbed.Trusted(t, b, rowan, there)
+	system := provisioned(t, b, rowan)
+	for range 2 {
+		told, err := there.Push(ctx, system.address, system.token)
+		require.NoError(t, err)
+		require.Equal(t, "3 people and 4 groups pushed, 0 who have left suspended.", told)
+	}
+	dorian := testbed.NewBrowser(t)
+	testbed.Visit(t, dorian, way(b), "q-2040")
+	_, problem := testbed.SessionIn(t, b, dorian)
+	require.Empty(t, problem)
+	list, err := rowan.ListOutsideGroups(ctx, org, &api.ListOutsideGroupsParams{Provider: sso})
+	require.NoError(t, err)
+	require.Equal(t, []string{"Seed-Curators", "consultants", "office", "seed-exchange"}, groupNames(list.OutsideGroups))
+	require.Equal(t, 2, list.OutsideGroups[1].People)
+
+	there.Gone("q-2040")
+	told, err := there.Push(ctx, system.address, system.token)
+	require.NoError(t, err)
+	require.Equal(t, "2 people and 3 groups pushed, 1 who have left suspended.", told)
+	_, problem = testbed.SessionIn(t, b, dorian)
+	require.Contains(t, problem, "revoked", "they are out with the same push")
+	_, err = there.Push(ctx, system.address, "nonsense")
+	require.Error(t, err)
+}

@@ -155,7 +155,7 @@ func newIssuers() *expirable.LRU[[sha256.Size]byte, *outside.Issuer] {
 
 // issuer returns the provider of a trust, as it was discovered within the last hour.
 func (s *SignIns) issuer(ctx context.Context, t store.Trust) (*outside.Issuer, error) {
-	key := sha256.Sum256(fmt.Appendf(nil, "%s %s %s %x", t.ID, t.Issuer, t.ClientID, t.Sealed))
+	key := sha256.Sum256(fmt.Appendf(nil, "%s %s %s %x %t", t.ID, t.Issuer, t.ClientID, t.Sealed, t.OwnKey))
 	if found, ok := s.issuers.Get(key); ok {
 		return found, nil
 	}
@@ -166,13 +166,27 @@ func (s *SignIns) issuer(ctx context.Context, t store.Trust) (*outside.Issuer, e
 			return nil, err
 		}
 	}
-	found, err := s.fetch.Discover(ctx, outside.OIDC{
-		Issuer: t.Issuer, ClientID: t.ClientID, Secret: string(secret), Return: s.ReturnAddress(t.ID), Scopes: t.Scopes,
-	}, s.Now)
+	trust := outside.OIDC{Issuer: t.Issuer, ClientID: t.ClientID, Secret: string(secret), Return: s.ReturnAddress(t.ID), Scopes: t.Scopes}
+	if t.OwnKey {
+		trust.Assert = func(ctx context.Context, endpoint string) (string, error) {
+			return s.assertion(ctx, t.ClientID, endpoint)
+		}
+	}
+	found, err := s.fetch.Discover(ctx, trust, s.Now)
 	if err == nil {
 		s.issuers.Add(key, found)
 	}
 	return found, err
+}
+
+// assertion signs that Arbora is a client, for an endpoint of a provider.
+func (s *SignIns) assertion(ctx context.Context, client, endpoint string) (string, error) {
+	now := s.Now()
+	key, err := s.signingKey(ctx, now)
+	if err != nil {
+		return "", err
+	}
+	return key.Assert(client, endpoint, now)
 }
 
 // What secrets of trusts, and tokens of providers, are sealed for.

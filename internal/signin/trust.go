@@ -17,12 +17,12 @@ import (
 // TrustView is a trust as administrators see it.
 type TrustView struct {
 	store.Trust
-	ReturnAddress, EndedAddress string // what to tell the provider
+	ReturnAddress, EndedAddress, KeysAddress string // what to tell the provider
 }
 
 // TrustViewOf returns a trust as administrators see it.
 func (s *SignIns) TrustViewOf(t store.Trust) TrustView {
-	return TrustView{Trust: t, ReturnAddress: s.ReturnAddress(t.ID), EndedAddress: s.EndedAddress(t.ID)}
+	return TrustView{Trust: t, ReturnAddress: s.ReturnAddress(t.ID), EndedAddress: s.EndedAddress(t.ID), KeysAddress: s.Address() + "/oauth/keys"}
 }
 
 // TrustOf finds a trust of a provider by its id.

@@ -15,6 +15,7 @@ type Trust struct {
 	ID, Organisation, Provider model.ID
 	Issuer, ClientID           string
 	Sealed                     []byte // the client secret
+	OwnKey                     bool   // in place of a secret: what Arbora is asked for is signed by its own keys
 	Scopes                     []string
 	State                      TrustState
 	TriedAt                    time.Time // when a trial by it went well; zero for never
@@ -57,12 +58,12 @@ type Outside struct {
 	Until   time.Time // when the claims are too old, and the session ends
 }
 
-const trustColumns = "id, organisation_id, provider_id, issuer, client_id, sealed_secret, scopes, state, tried_at, created_at"
+const trustColumns = "id, organisation_id, provider_id, issuer, client_id, sealed_secret, own_key, scopes, state, tried_at, created_at"
 
 func scanTrust(scan scanner) (t Trust, err error) {
 	var scopes string
 	var tried sql.NullTime
-	err = scan((*idColumn)(&t.ID), (*idColumn)(&t.Organisation), (*idColumn)(&t.Provider), &t.Issuer, &t.ClientID, &t.Sealed, &scopes, &t.State, &tried, &t.CreatedAt)
+	err = scan((*idColumn)(&t.ID), (*idColumn)(&t.Organisation), (*idColumn)(&t.Provider), &t.Issuer, &t.ClientID, &t.Sealed, &t.OwnKey, &scopes, &t.State, &tried, &t.CreatedAt)
 	t.Scopes, t.TriedAt = strings.Fields(scopes), tried.Time
 	return t, mark(err)
 }
@@ -87,7 +88,7 @@ func (t Trust) told() any {
 	if t.ID.IsZero() {
 		return nil
 	}
-	return map[string]any{"id": t.ID.String(), "provider_id": t.Provider.String(), "issuer": t.Issuer, "client_id": t.ClientID, "scopes": t.Scopes, "state": t.State}
+	return map[string]any{"id": t.ID.String(), "provider_id": t.Provider.String(), "issuer": t.Issuer, "client_id": t.ClientID, "own_key": t.OwnKey, "scopes": t.Scopes, "state": t.State}
 }
 
 // PutTrust writes a trust, new where before is the zero one.
@@ -99,8 +100,8 @@ func (w *Tx) PutTrust(before, after Trust) error {
 			return err
 		}
 	}
-	return w.exec("REPLACE INTO trust ("+trustColumns+") VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
-		idColumn(after.ID), idColumn(w.organisation), idColumn(after.Provider), after.Issuer, after.ClientID, after.Sealed, strings.Join(after.Scopes, " "), string(after.State),
+	return w.exec("REPLACE INTO trust ("+trustColumns+") VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+		idColumn(after.ID), idColumn(w.organisation), idColumn(after.Provider), after.Issuer, after.ClientID, after.Sealed, after.OwnKey, strings.Join(after.Scopes, " "), string(after.State),
 		momentColumn(after.TriedAt), after.CreatedAt)
 }
 

@@ -903,6 +903,22 @@ export interface paths {
         put?: never;
         /** Link an outside group to a group: people whom the provider names in the one are in the other */
         post: operations["createLink"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/organisations/{organisation}/providers/{provider}/links/{group}/{outsideGroup}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
         /** Remove the link of an outside group to a group */
         delete: operations["removeLink"];
         options?: never;
@@ -2272,6 +2288,8 @@ export interface components {
             clientId: string;
             /** @description The client secret; empty leaves it for the same issuer, or is none */
             secret?: string;
+            /** @description In place of a secret, Arbora signs by its own keys (private_key_jwt), which the provider reads at keysAddress */
+            ownKey?: boolean;
             /** @description What is asked for besides openid */
             scopes?: string[];
         };
@@ -2280,6 +2298,9 @@ export interface components {
             issuer: string;
             clientId: string;
             hasSecret: boolean;
+            ownKey: boolean;
+            /** @description Where the provider reads the keys by which Arbora signs */
+            keysAddress: string;
             scopes: string[];
             state: components["schemas"]["TrustState"];
             /**
@@ -5915,11 +5936,7 @@ export interface operations {
     };
     removeLink: {
         parameters: {
-            query: {
-                /** @description What the provider calls it; or the pattern */
-                outsideGroup: string;
-                /** @description The group that it is linked to */
-                group: string;
+            query?: {
                 /** @description Answer with the impact and write nothing */
                 preview?: components["parameters"]["Preview"];
             };
@@ -5932,6 +5949,10 @@ export interface operations {
                 organisation: components["parameters"]["OrganisationName"];
                 /** @description The identity provider's name */
                 provider: components["parameters"]["ProviderName"];
+                /** @description The group's name */
+                group: components["parameters"]["GroupName"];
+                /** @description What the provider calls it; or the pattern */
+                outsideGroup: string;
             };
             cookie?: never;
         };

@@ -1,5 +1,6 @@
 <!-- By what an identity provider is trusted: its issuer, and what Arbora is to it. -->
 <script lang="ts">
+  import { Checkbox } from "flowbite-svelte";
   import { untrack } from "svelte";
   import { api, ask, confirming, type Schemas } from "../lib/api";
   import { Kept } from "../lib/kept.svelte";
@@ -13,7 +14,7 @@
   // of is the trust that is edited; null makes one.
   let { open = $bindable(false), provider, of, ondone }: { open?: boolean; provider: string; of: Schemas["Trust"] | null; ondone: () => void } = $props();
 
-  const blank = { issuer: "", clientId: "", scopes: "profile email" };
+  const blank = { issuer: "", clientId: "", scopes: "profile email", ownKey: false };
   let fields = $state({ ...blank });
   let secret = $state("");
   const kept = new Kept(() => ({ ...fields }), (written) => (fields = written ?? fields));
@@ -21,13 +22,13 @@
   $effect(() => {
     if (!open) return;
     untrack(() => {
-      fields = of ? { issuer: of.issuer, clientId: of.clientId, scopes: of.scopes.join(" ") } : { ...blank };
+      fields = of ? { issuer: of.issuer, clientId: of.clientId, scopes: of.scopes.join(" "), ownKey: of.ownKey } : { ...blank };
       secret = "";
       kept.begin(`trust ${provider} ${of?.id ?? "new"}`);
     });
   });
 
-  const body = $derived({ issuer: fields.issuer.trim(), clientId: fields.clientId.trim(), secret: secret || undefined, scopes: fields.scopes.split(/\s+/).filter(Boolean) });
+  const body = $derived({ issuer: fields.issuer.trim(), clientId: fields.clientId.trim(), secret: (!fields.ownKey && secret) || undefined, ownKey: fields.ownKey, scopes: fields.scopes.split(/\s+/).filter(Boolean) });
   const ready = $derived(body.issuer !== "" && body.clientId !== "");
   const path = $derived({ organisation: session.organisation, provider });
 
@@ -54,10 +55,13 @@
       <Field label="Client id" name="clientId" {problem}>
         {#snippet children(id)}<TextInput {id} name="trust-client" bind:value={fields.clientId} required />{/snippet}
       </Field>
-      <Field label="Client secret" name="secret" {problem} hint={of?.hasSecret ? "Left empty, it stays, unless the issuer is another." : undefined}>
-        {#snippet children(id)}<PasswordInput {id} name="trust-secret" bind:value={secret} autocomplete="off" />{/snippet}
-      </Field>
+      {#if !fields.ownKey}
+        <Field label="Client secret" name="secret" {problem} hint={of?.hasSecret ? "Left empty, it stays, unless the issuer is another." : undefined}>
+          {#snippet children(id)}<PasswordInput {id} name="trust-secret" bind:value={secret} autocomplete="off" />{/snippet}
+        </Field>
+      {/if}
     </div>
+    <Checkbox bind:checked={fields.ownKey} name="own-key">Arbora signs with its own keys in place of a secret. The provider reads them at <code class="ms-1 break-all">{location.origin}/oauth/keys</code></Checkbox>
     <Field label="Scopes" name="scopes" {problem} hint="What is asked for besides openid, parted by spaces.">
       {#snippet children(id)}<TextInput {id} name="trust-scopes" bind:value={fields.scopes} />{/snippet}
     </Field>

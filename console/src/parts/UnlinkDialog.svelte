@@ -8,7 +8,7 @@
   let { open = $bindable(false), provider, outsideGroup, group }: { open?: boolean; provider: string; outsideGroup: string; group: string } = $props();
 
   const { preview, make } = sending(
-    (query, header) => ask(api.DELETE("/organisations/{organisation}/providers/{provider}/links", { params: { path: { organisation: session.organisation, provider }, query: { ...query, outsideGroup, group }, header } })),
+    (query, header) => ask(api.DELETE("/organisations/{organisation}/providers/{provider}/links/{group}/{outsideGroup}", { params: { path: { organisation: session.organisation, provider, group, outsideGroup }, query, header } })),
     () => `Link of ${outsideGroup} to ${group} removed.`,
     () => {},
   );

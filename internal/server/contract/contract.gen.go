@@ -172,12 +172,12 @@ type ServerInterface interface {
 	// TryClaims What would become of somebody of whom an identity provider said such claims; nothing is changed
 	// (POST /organisations/{organisation}/providers/{provider}/entry/tries)
 	TryClaims(c *gin.Context, organisation OrganisationName, provider ProviderName)
-	// RemoveLink Remove the link of an outside group to a group
-	// (DELETE /organisations/{organisation}/providers/{provider}/links)
-	RemoveLink(c *gin.Context, organisation OrganisationName, provider ProviderName, params RemoveLinkParams)
 	// CreateLink Link an outside group to a group: people whom the provider names in the one are in the other
 	// (POST /organisations/{organisation}/providers/{provider}/links)
 	CreateLink(c *gin.Context, organisation OrganisationName, provider ProviderName, params CreateLinkParams)
+	// RemoveLink Remove the link of an outside group to a group
+	// (DELETE /organisations/{organisation}/providers/{provider}/links/{group}/{outsideGroup})
+	RemoveLink(c *gin.Context, organisation OrganisationName, provider ProviderName, group GroupName, outsideGroup string, params RemoveLinkParams)
 	// ListProvisioningTokens List the tokens by which the system of an identity provider tells of its people and groups
 	// (GET /organisations/{organisation}/providers/{provider}/provisioning-tokens)
 	ListProvisioningTokens(c *gin.Context, organisation OrganisationName, provider ProviderName)
@@ -3026,88 +3026,6 @@ func (siw *ServerInterfaceWrapper) TryClaims(c *gin.Context) {
 	siw.Handler.TryClaims(c, organisation, provider)
 }
 
-// RemoveLink operation middleware
-func (siw *ServerInterfaceWrapper) RemoveLink(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "organisation" -------------
-	var organisation OrganisationName
-
-	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Path parameter "provider" -------------
-	var provider ProviderName
-
-	err = runtime.BindStyledParameterWithOptions("simple", "provider", c.Param("provider"), &provider, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter provider: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params RemoveLinkParams
-
-	// ------------- Required query parameter "outsideGroup" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, true, "outsideGroup", c.Request.URL.Query(), &params.OutsideGroup, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter outsideGroup: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Required query parameter "group" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, true, "group", c.Request.URL.Query(), &params.Group, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter group: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Optional query parameter "preview" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "preview", c.Request.URL.Query(), &params.Preview, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter preview: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	headers := c.Request.Header
-
-	// ------------- Optional header parameter "If-Match" -------------
-	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
-		var IfMatch IfMatch
-		n := len(valueList)
-		if n != 1 {
-			siw.ErrorHandler(c, fmt.Errorf("Expected one value for If-Match, got %d", n), http.StatusBadRequest)
-			return
-		}
-
-		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
-		if err != nil {
-			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter If-Match: %w", err), http.StatusBadRequest)
-			return
-		}
-
-		params.IfMatch = IfMatch
-
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.RemoveLink(c, organisation, provider, params)
-}
-
 // CreateLink operation middleware
 func (siw *ServerInterfaceWrapper) CreateLink(c *gin.Context) {
 
@@ -3172,6 +3090,90 @@ func (siw *ServerInterfaceWrapper) CreateLink(c *gin.Context) {
 	}
 
 	siw.Handler.CreateLink(c, organisation, provider, params)
+}
+
+// RemoveLink operation middleware
+func (siw *ServerInterfaceWrapper) RemoveLink(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "organisation" -------------
+	var organisation OrganisationName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "provider" -------------
+	var provider ProviderName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "provider", c.Param("provider"), &provider, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter provider: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "group" -------------
+	var group GroupName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "group", c.Param("group"), &group, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter group: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "outsideGroup" -------------
+	var outsideGroup string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "outsideGroup", c.Param("outsideGroup"), &outsideGroup, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter outsideGroup: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params RemoveLinkParams
+
+	// ------------- Optional query parameter "preview" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "preview", c.Request.URL.Query(), &params.Preview, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter preview: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "If-Match" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
+		var IfMatch IfMatch
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for If-Match, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter If-Match: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IfMatch = IfMatch
+
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RemoveLink(c, organisation, provider, group, outsideGroup, params)
 }
 
 // ListProvisioningTokens operation middleware
@@ -6202,8 +6204,8 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/organisations/:organisation/providers/:provider/entry", wrapper.ShowEntry)
 	router.PATCH(options.BaseURL+"/organisations/:organisation/providers/:provider/entry", wrapper.SetEntry)
 	router.POST(options.BaseURL+"/organisations/:organisation/providers/:provider/entry/tries", wrapper.TryClaims)
-	router.DELETE(options.BaseURL+"/organisations/:organisation/providers/:provider/links", wrapper.RemoveLink)
 	router.POST(options.BaseURL+"/organisations/:organisation/providers/:provider/links", wrapper.CreateLink)
+	router.DELETE(options.BaseURL+"/organisations/:organisation/providers/:provider/links/:group/:outsideGroup", wrapper.RemoveLink)
 	router.GET(options.BaseURL+"/organisations/:organisation/providers/:provider/provisioning-tokens", wrapper.ListProvisioningTokens)
 	router.POST(options.BaseURL+"/organisations/:organisation/providers/:provider/provisioning-tokens", wrapper.CreateProvisioningToken)
 	router.DELETE(options.BaseURL+"/organisations/:organisation/providers/:provider/provisioning-tokens/:token", wrapper.RevokeProvisioningToken)
@@ -7568,30 +7570,6 @@ func (response TryClaims200JSONResponse) VisitTryClaimsResponse(w http.ResponseW
 	return err
 }
 
-type RemoveLinkRequestObject struct {
-	Organisation OrganisationName `json:"organisation"`
-	Provider     ProviderName     `json:"provider"`
-	Params       RemoveLinkParams
-}
-
-type RemoveLinkResponseObject interface {
-	VisitRemoveLinkResponse(w http.ResponseWriter) error
-}
-
-type RemoveLink200JSONResponse Written
-
-func (response RemoveLink200JSONResponse) VisitRemoveLinkResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type CreateLinkRequestObject struct {
 	Organisation OrganisationName `json:"organisation"`
 	Provider     ProviderName     `json:"provider"`
@@ -7606,6 +7584,32 @@ type CreateLinkResponseObject interface {
 type CreateLink200JSONResponse Written
 
 func (response CreateLink200JSONResponse) VisitCreateLinkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RemoveLinkRequestObject struct {
+	Organisation OrganisationName `json:"organisation"`
+	Provider     ProviderName     `json:"provider"`
+	Group        GroupName        `json:"group"`
+	OutsideGroup string           `json:"outsideGroup"`
+	Params       RemoveLinkParams
+}
+
+type RemoveLinkResponseObject interface {
+	VisitRemoveLinkResponse(w http.ResponseWriter) error
+}
+
+type RemoveLink200JSONResponse Written
+
+func (response RemoveLink200JSONResponse) VisitRemoveLinkResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response); err != nil {
@@ -9732,12 +9736,12 @@ type StrictServerInterface interface {
 	// TryClaims What would become of somebody of whom an identity provider said such claims; nothing is changed
 	// (POST /organisations/{organisation}/providers/{provider}/entry/tries)
 	TryClaims(ctx context.Context, request TryClaimsRequestObject) (TryClaimsResponseObject, error)
-	// RemoveLink Remove the link of an outside group to a group
-	// (DELETE /organisations/{organisation}/providers/{provider}/links)
-	RemoveLink(ctx context.Context, request RemoveLinkRequestObject) (RemoveLinkResponseObject, error)
 	// CreateLink Link an outside group to a group: people whom the provider names in the one are in the other
 	// (POST /organisations/{organisation}/providers/{provider}/links)
 	CreateLink(ctx context.Context, request CreateLinkRequestObject) (CreateLinkResponseObject, error)
+	// RemoveLink Remove the link of an outside group to a group
+	// (DELETE /organisations/{organisation}/providers/{provider}/links/{group}/{outsideGroup})
+	RemoveLink(ctx context.Context, request RemoveLinkRequestObject) (RemoveLinkResponseObject, error)
 	// ListProvisioningTokens List the tokens by which the system of an identity provider tells of its people and groups
 	// (GET /organisations/{organisation}/providers/{provider}/provisioning-tokens)
 	ListProvisioningTokens(ctx context.Context, request ListProvisioningTokensRequestObject) (ListProvisioningTokensResponseObject, error)
@@ -11795,34 +11799,6 @@ func (sh *strictHandler) TryClaims(ctx *gin.Context, organisation OrganisationNa
 	}
 }
 
-// RemoveLink operation middleware
-func (sh *strictHandler) RemoveLink(ctx *gin.Context, organisation OrganisationName, provider ProviderName, params RemoveLinkParams) {
-	var request RemoveLinkRequestObject
-
-	request.Organisation = organisation
-	request.Provider = provider
-	request.Params = params
-
-	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.RemoveLink(ctx, request.(RemoveLinkRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "RemoveLink")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		sh.options.HandlerErrorFunc(ctx, err)
-	} else if validResponse, ok := response.(RemoveLinkResponseObject); ok {
-		if err := validResponse.VisitRemoveLinkResponse(ctx.Writer); err != nil {
-			sh.options.ResponseErrorHandlerFunc(ctx, err)
-		}
-	} else if response != nil {
-		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
-	}
-}
-
 // CreateLink operation middleware
 func (sh *strictHandler) CreateLink(ctx *gin.Context, organisation OrganisationName, provider ProviderName, params CreateLinkParams) {
 	var request CreateLinkRequestObject
@@ -11862,6 +11838,36 @@ func (sh *strictHandler) CreateLink(ctx *gin.Context, organisation OrganisationN
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(CreateLinkResponseObject); ok {
 		if err := validResponse.VisitCreateLinkResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// RemoveLink operation middleware
+func (sh *strictHandler) RemoveLink(ctx *gin.Context, organisation OrganisationName, provider ProviderName, group GroupName, outsideGroup string, params RemoveLinkParams) {
+	var request RemoveLinkRequestObject
+
+	request.Organisation = organisation
+	request.Provider = provider
+	request.Group = group
+	request.OutsideGroup = outsideGroup
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RemoveLink(ctx, request.(RemoveLinkRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemoveLink")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(RemoveLinkResponseObject); ok {
+		if err := validResponse.VisitRemoveLinkResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

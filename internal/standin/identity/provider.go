@@ -38,6 +38,8 @@ type Provider struct {
 	Title string
 	// Alter, when it is not nil, alters what an ID token says before it is signed; tests of what is refused use it.
 	Alter func(claims map[string]any)
+	// ClientKeys, when it is not empty, is where the client's keys are read: it signs for itself then, in place of showing a secret.
+	ClientKeys string
 	// Sign, when it is not nil, signs in place of the provider's own key.
 	Sign func(claims any) (string, error)
 
@@ -95,6 +97,7 @@ func Start(address, title string, known []Person) (*Provider, error) {
 	mux.HandleFunc("GET /program-token", p.programToken)
 	mux.HandleFunc("GET /{$}", p.show)
 	mux.HandleFunc("POST /people", p.edit)
+	mux.HandleFunc("POST /push", p.push)
 	p.server = &http.Server{ReadHeaderTimeout: 10 * time.Second, Handler: http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if !loopback.Resists(r.Host) {
 			http.Error(w, "Open this page by its address: "+p.issuer, http.StatusMisdirectedRequest)
@@ -120,6 +123,9 @@ func (p *Provider) Leave(ctx context.Context, subject string) error {
 	p.people.drop(subject)
 	return p.endAll(ctx, subject)
 }
+
+// Gone has somebody leave, and tells nobody: what is pushed next does.
+func (p *Provider) Gone(subject string) { p.people.drop(subject) }
 
 func writeJSON(w http.ResponseWriter, status int, value any) {
 	w.Header().Set("Content-Type", "application/json")
@@ -243,7 +249,11 @@ func (p *Provider) token(w http.ResponseWriter, r *http.Request) {
 	if !ok {
 		id, secret = r.FormValue("client_id"), r.FormValue("client_secret")
 	}
-	if id != ClientID || subtle.ConstantTimeCompare([]byte(secret), []byte(Secret)) != 1 {
+	known := subtle.ConstantTimeCompare([]byte(secret), []byte(Secret)) == 1
+	if p.ClientKeys != "" {
+		known = p.asserts(r)
+	}
+	if id != ClientID || !known {
 		writeJSON(w, http.StatusUnauthorized, map[string]string{"error": "invalid_client", "error_description": "the client or its secret is wrong"})
 		return
 	}
@@ -279,6 +289,30 @@ func (p *Provider) token(w http.ResponseWriter, r *http.Request) {
 	p.tokens[access] = c.subject
 	p.mu.Unlock()
 	writeJSON(w, http.StatusOK, map[string]any{"access_token": access, "token_type": "Bearer", "expires_in": 300, "id_token": signed})
+}
+
+// asserts reports whether a request is signed by the client for this endpoint (RFC 7523).
+func (p *Provider) asserts(r *http.Request) bool {
+	assertion, err := jwt.ParseSigned(r.FormValue("client_assertion"), []jose.SignatureAlgorithm{jose.RS256})
+	if err != nil || r.FormValue("client_assertion_type") != "urn:ietf:params:oauth:client-assertion-type:jwt-bearer" {
+		return false
+	}
+	answer, err := http.Get(p.ClientKeys)
+	if err != nil {
+		return false
+	}
+	defer answer.Body.Close() //nolint:errcheck // it was read
+	var keys jose.JSONWebKeySet
+	if json.NewDecoder(answer.Body).Decode(&keys) != nil {
+		return false
+	}
+	var claims jwt.Claims
+	for _, key := range keys.Key(assertion.Headers[0].KeyID) {
+		if assertion.Claims(key.Key, &claims) == nil {
+			return claims.ValidateWithLeeway(jwt.Expected{Issuer: ClientID, Subject: ClientID, AnyAudience: jwt.Audience{p.issuer + "/token"}, Time: time.Now()}, time.Minute) == nil && claims.ID != ""
+		}
+	}
+	return false
 }
 
 func (p *Provider) sign(claims any, kind jose.ContentType) (string, error) {
@@ -427,7 +461,7 @@ func render(w http.ResponseWriter, page *template.Template, with any) {
 }
 
 func (p *Provider) show(w http.ResponseWriter, r *http.Request) {
-	render(w, peoplePage, map[string]any{"Title": p.Title, "People": p.people.all(), "Issuer": p.issuer, "Client": ClientID, "Secret": Secret, "Fault": r.URL.Query().Get("fault")})
+	render(w, peoplePage, map[string]any{"Title": p.Title, "People": p.people.all(), "Issuer": p.issuer, "Client": ClientID, "Secret": Secret, "Fault": r.URL.Query().Get("fault"), "Told": r.URL.Query().Get("told")})
 }
 
 // edit sets the claims of somebody, or has them leave.
