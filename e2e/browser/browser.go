@@ -177,7 +177,10 @@ func Click(selector string) Step {
 
 // hit clicks an element, and again where the click went beside it: it goes to a point, from which the element may have moved meanwhile.
 func hit(find string, click Step) Step {
-	watch := chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`window.clickHit = false; document.addEventListener("click", (event) => (window.clickHit = %s?.contains(event.target) ?? false), { capture: true, once: true })`, find))
+	watch := chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`window.clickHit = false; document.addEventListener("pointerdown", (event) => {
+		const e = %s; // its label stands for a choice
+		window.clickHit = Boolean(e && (e.contains(event.target) || event.target.closest?.("label")?.control === e));
+	}, { capture: true, once: true })`, find))
 	landed := chromedp.Evaluate[bool](`window.clickHit !== false`) // another page knows of none
 	return func(ctx context.Context, t *chromedp.Target) (none chromedp.Void, err error) {
 		for range 5 {

@@ -19,6 +19,7 @@
   let typed = $state("");
   let chosen = $state.raw<Known[]>([]);
   let known = $state.raw<Known[]>([]);
+  let loaded = $state(false); // who is known was read
   let unread = $state.raw<Problem | null>(null); // why a list could not be read
 
   const kept = new Kept(() => ({ typed, chosen }), (written) => ({ typed, chosen } = written));
@@ -28,7 +29,7 @@
   });
 
   async function prepare() {
-    [typed, chosen, unread] = ["", [], null];
+    [typed, chosen, unread, loaded] = ["", [], null, false];
     kept.begin(`members ${group ?? member?.name}`);
     const named = (kind: Schemas["PrincipalKind"], word: string) => (x: { name: string; title: string }): Known => ({ kind, name: x.name, value: x.name, hint: [word, x.title].filter(Boolean).join(", ") });
     const read = [groups(session.organisation).then((list) => list.filter((x) => !x.gathers).map(named("group", "group")))];
@@ -41,6 +42,7 @@
     const refused = lists.find((list) => list.status === "rejected");
     if (refused && lists.every((list) => list.status === "rejected")) unread = asProblem(refused.reason);
     known = lists.flatMap((list) => (list.status === "fulfilled" ? list.value : [])).filter((one) => !isIn(one));
+    loaded = true;
   }
 
   const isIn = (one: Known) => (one.kind === "group" && one.name === group) || already.some((there) => there.kind === one.kind && there.name === one.name);
@@ -58,9 +60,10 @@
     typed = "";
   }
 
-  // A comma ends a name, so that a list of them can be typed or pasted; a name that nobody has stays in the field.
+  // A comma ends a name, so that a list of them can be typed or pasted, also before it is known who there is; a name that nobody has stays
+  // in the field.
   $effect(() => {
-    if (!typed.includes(",")) return;
+    if (!loaded || !typed.includes(",")) return;
     const names = typed.split(",").map((name) => name.trim()).filter(Boolean);
     const found = names.map(find).filter((one) => one !== undefined);
     untrack(() => (chosen = [...chosen, ...[...new Set(found)].filter((one) => !isChosen(one))]));
