@@ -361,7 +361,7 @@ func (c AddMember) apply(d *draft) error {
 		return model.Violationf(model.RulePlacement, "service %s is in no group: name it in a statement, as service %s", member.Name, member.Name)
 	}
 	if contains(member.groups, g) {
-		return model.Violationf(model.RuleSame, "%s %s is already in %s", member.Kind, member.Name, group.Name)
+		return model.Violationf(model.RuleSame, "%s %s is already %s %s", member.Kind.Words(), member.Name, joined(member), group.Name)
 	}
 	if member.Kind.IsGroup() {
 		if way := d.way(group, m, nil); way != nil {
@@ -387,14 +387,25 @@ func (c RemoveMember) apply(d *draft) error {
 	if err := oneByOne(group); err != nil {
 		return err
 	}
+	if !contains(member.groups, g) && member.Kind == model.OutsideGroup {
+		return model.Violationf(model.RuleUnknown, "%s %s is not linked to %s", member.Kind.Words(), member.Name, group.Name)
+	}
 	if !contains(member.groups, g) {
-		return model.Violationf(model.RuleUnknown, "%s %s is not a direct member of %s", member.Kind, member.Name, group.Name)
+		return model.Violationf(model.RuleUnknown, "%s %s is not a direct member of %s", member.Kind.Words(), member.Name, group.Name)
 	}
 	group, member = d.editPrincipal(g), d.editPrincipal(m)
 	group.members, member.groups = without(group.members, m), without(member.groups, g)
 	d.stale = append(d.stale, m)
 	d.tookAway = true
 	return nil
+}
+
+// joined says how somebody is in a group.
+func joined(member *principalNode) string {
+	if member.Kind == model.OutsideGroup {
+		return "linked to"
+	}
+	return "in"
 }
 
 // oneByOne refuses to change the members of a gathering group.

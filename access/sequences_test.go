@@ -637,13 +637,13 @@ func (p *play) provision(ctx context.Context) (said string, err error) {
 		return "", err
 	}
 	name := fmt.Sprint("ada", p.IntN(1_000_000))
-	made, err := p.service.Provisioning.CreateUser(ctx, system, provision.User{Name: name, External: name, Active: true, Body: []byte("{}")})
+	made, err := provision.Users{Provisioning: p.service.Provisioning}.Create(ctx, system, provision.User{Name: name, External: name, Active: true, Body: []byte("{}")})
 	if err != nil {
 		return "", err
 	}
 	p.actAs[made.Principal] = true
 	group := provision.Group{Name: pick(p, outsideGroups), Members: []model.ID{made.Principal}, Body: []byte("{}")}
-	_, err = p.service.Provisioning.CreateGroup(ctx, system, group)
+	_, err = provision.Groups{Provisioning: p.service.Provisioning}.Create(ctx, system, group)
 	return fmt.Sprint(name, group), err
 }
 

@@ -80,17 +80,11 @@ var signedIn = []picture{
 		browser.Visible(`[data-test=review]`),
 	}},
 	{name: "new-person", page: "/people/new", wait: `[data-test=account]`, before: newcomer("linnea", "Linnea Strand")},
-	{name: "new-person-dark", dark: true, page: "/people/new?guest", wait: `[data-test=account]`, before: []browser.Step{
-		browser.Type(`input[name=guest-email]`, "wren@meadowside.example"),
-		browser.Type(`input[name=user-title]`, "Wren Halloran"),
-		browser.Type(`input[name=into-group]`, "contractors"),
-		browser.See(`[data-test=lines]`, "contractors"),
-		browser.Visible(`[data-test=impact]`),
-	}},
 	{name: "result", page: "/people/new", wait: `[data-test=account]`, before: append(newcomer("linnea", "Linnea Strand"),
 		browser.Click(`[data-test=confirm-person]`), browser.Visible(`[data-test=result]`))},
 	{name: "person", page: "/people/linnea", wait: `[data-test=keys]`},
 	{name: "provider-dark", dark: true, page: "/providers/quaywater-sso", wait: `[data-test=arrivals]`},
+	{name: "outside-groups", page: "/outside-groups", wait: `[data-test=outside-groups]`},
 	{name: "people", page: "/people", wait: `[data-test=people]`, before: []browser.Step{
 		browser.Click(`[data-test=people] tbody tr:nth-child(2) input`), browser.WithShift(browser.Down), browser.WithShift(browser.Down),
 	}},

@@ -16,6 +16,7 @@ import (
 	"arbora.example/internal/outside"
 	"arbora.example/internal/plan"
 	"arbora.example/internal/problem"
+	"arbora.example/internal/signin"
 	"arbora.example/internal/store"
 	"arbora.example/internal/tenant"
 )
@@ -161,8 +162,12 @@ func (s *Changes) weighEntry(ctx context.Context, d tenant.Viewer, provider acce
 		if tags := outside.Tagged(known.Tags, person.Tags, was.claimMap, is); !maps.Equal(tags, known.Tags) {
 			made.Imagined = append(made.Imagined, access.TagPrincipal{ID: known.ID, Tags: tags})
 		}
-		if is.Groups != was.claimMap.Groups && is.Groups.Path != "" {
-			made.Imagined = append(made.Imagined, grouping.Put(known.ID, person.Groups)...)
+		if is.Groups != was.claimMap.Groups {
+			groups, err := signin.GroupsSaid(ctx, grouping, d.Details, is, known.ID, person)
+			if err != nil {
+				return nil, err
+			}
+			made.Imagined = append(made.Imagined, groups...)
 		}
 	}
 	for _, told := range []struct {

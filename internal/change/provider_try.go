@@ -9,6 +9,7 @@ import (
 	"arbora.example/internal/outside"
 	"arbora.example/internal/plan"
 	"arbora.example/internal/problem"
+	"arbora.example/internal/signin"
 	"arbora.example/internal/tenant"
 )
 
@@ -74,9 +75,13 @@ func (s *Changes) TryClaims(ctx context.Context, c tenant.Caller, organisation, 
 	known, there := d.OutsidePersonBy(provider.ID, tried.Person.Subject)
 	tried.Known = known.Name
 	tried.Impact, err = s.Preview(ctx, c, func(d tenant.Viewer) (tenant.Plan, error) {
+		groupsOf := func(who model.ID) ([]access.Change, error) {
+			return signin.GroupsSaid(ctx, plan.NewGrouping(d.Snapshot, provider), d.Details, claimMap, who, tried.Person)
+		}
 		if !there {
 			made := access.Principal{ID: tenant.NewID(), Kind: model.OutsidePerson, Name: tried.Person.Name + "@" + provider.Name, Tags: tried.Person.Tags, Provider: provider.ID, Subject: tried.Person.Subject, Claims: tried.Person.Claims}
-			return imagine(append([]access.Change{access.CreatePrincipal{Principal: made}}, plan.NewGrouping(d.Snapshot, provider).Put(made.ID, tried.Person.Groups)...)...), nil
+			groups, err := groupsOf(made.ID)
+			return imagine(append([]access.Change{access.CreatePrincipal{Principal: made}}, groups...)...), err
 		}
 		var changes []access.Change
 		for _, change := range []access.Change{access.SetClaims{ID: known.ID, Claims: tried.Person.Claims}, access.TagPrincipal{ID: known.ID, Tags: outside.Tagged(known.Tags, tried.Person.Tags, claimMap)}} {
@@ -84,8 +89,8 @@ func (s *Changes) TryClaims(ctx context.Context, c tenant.Caller, organisation, 
 				changes = append(changes, change)
 			}
 		}
-		changes = append(changes, plan.NewGrouping(d.Snapshot, provider).Put(known.ID, tried.Person.Groups)...)
-		return imagine(changes...), nil
+		groups, err := groupsOf(known.ID)
+		return imagine(append(changes, groups...)...), err
 	})
 	return tried, err
 }

@@ -111,6 +111,8 @@ func (s *Changes) EditTrust(organisation, provider, id string, wanted TrustWante
 					made.Warnings = []string{"It is on trial again until it was tried: until then nobody signs in by it, and the sessions that began by it end."}
 				}
 				t.State, t.TriedAt = store.TrustOnTrial, time.Time{}
+			} else if t.OwnKey && !was.OwnKey {
+				made.Warnings = []string{"The provider has to read Arbora's keys before that. Until it does, nobody signs in by it."}
 			}
 			made.Beside = func(tx tenant.Tx) error { return tx.PutTrust(was, t) }
 			return made, nil

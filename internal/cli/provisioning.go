@@ -2,7 +2,6 @@ package cli
 
 import (
 	"context"
-	"strings"
 
 	"github.com/urfave/cli/v3"
 
@@ -74,21 +73,14 @@ func (a *app) revokeProvisioning(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	var meant []api.ProvisioningToken
-	var all []string
-	for _, t := range list.Tokens {
-		all = append(all, t.Id+" ("+t.Label+")")
-		if strings.HasPrefix(t.Id, c.String("token")) {
-			meant = append(meant, t)
-		}
-	}
-	switch {
-	case len(list.Tokens) == 0:
+	if len(list.Tokens) == 0 {
 		return usage("%s has no provisioning tokens", given[0])
-	case len(meant) != 1:
-		return usage("name one token by --token: %s", strings.Join(all, ", "))
+	}
+	token, err := meant(c, "token", list.Tokens, func(t api.ProvisioningToken) (id, about string) { return t.Id, t.Label })
+	if err != nil {
+		return err
 	}
 	return a.change(c, func(preview bool) (api.Written, error) {
-		return s.RevokeProvisioningToken(ctx, organisation, given[0], meant[0].Id, &api.RevokeProvisioningTokenParams{Preview: preview})
-	}, func() { a.say(c, "The token %s of %s has ended.", meant[0].Label, given[0]) })
+		return s.RevokeProvisioningToken(ctx, organisation, given[0], token.Id, &api.RevokeProvisioningTokenParams{Preview: preview})
+	}, func() { a.say(c, "The token %s of %s has ended.", token.Label, given[0]) })
 }

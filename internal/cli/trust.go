@@ -40,23 +40,28 @@ func (a *app) trusted(ctx context.Context, c *cli.Command) (s session, organisat
 	if err != nil {
 		return s, "", "", trust, err
 	}
-	var meant []api.Trust
-	for _, t := range entry.Trusts {
-		if strings.HasPrefix(t.Id, c.String("trust")) {
-			meant = append(meant, t)
+	if len(entry.Trusts) == 0 {
+		return s, "", "", trust, usage("%s is trusted by nothing yet: arbora provider trust add %s --issuer URL --client-id TEXT", provider, provider)
+	}
+	trust, err = meant(c, "trust", entry.Trusts, func(t api.Trust) (id, about string) { return t.Id, t.Issuer })
+	return s, organisation, provider, trust, err
+}
+
+// meant returns the one of several that an option names by the beginning of its id; where there is one, it need not be named.
+func meant[T any](c *cli.Command, option string, all []T, told func(T) (id, about string)) (one T, err error) {
+	var found []T
+	var names []string
+	for _, item := range all {
+		id, about := told(item)
+		names = append(names, id+" ("+about+")")
+		if strings.HasPrefix(id, c.String(option)) {
+			found = append(found, item)
 		}
 	}
-	switch {
-	case len(entry.Trusts) == 0:
-		return s, "", "", trust, usage("%s is trusted by nothing yet: arbora provider trust add %s --issuer URL --client-id TEXT", provider, provider)
-	case len(meant) == 1:
-		return s, organisation, provider, meant[0], nil
+	if len(found) != 1 {
+		return one, usage("name one %s by --%s: %s", option, option, strings.Join(names, ", "))
 	}
-	var ids []string
-	for _, t := range entry.Trusts {
-		ids = append(ids, t.Id+" ("+t.Issuer+")")
-	}
-	return s, "", "", trust, usage("name one trust by --trust: %s", strings.Join(ids, ", "))
+	return found[0], nil
 }
 
 // trustGiven reads what is wanted of a trust; was is what it is.
@@ -114,7 +119,12 @@ func (a *app) editTrust(ctx context.Context, c *cli.Command) error {
 	}
 	return a.change(c, func(preview bool) (api.Written, error) {
 		return s.EditTrust(ctx, organisation, provider, trust.Id, &api.EditTrustParams{Preview: preview}, wanted)
-	}, func() { a.say(c, "%s is trusted by %s now.", provider, wanted.Issuer) })
+	}, func() {
+		a.say(c, "%s is trusted by %s now.", provider, wanted.Issuer)
+		if wanted.OwnKey {
+			a.say(c, "Tell the provider where it reads Arbora's keys:\n  JWKS URI  %s", trust.KeysAddress)
+		}
+	})
 }
 
 func (a *app) setTrustState(to api.TrustState, said string) cli.ActionFunc {

@@ -56,7 +56,14 @@ func LoadProvider(ctx context.Context, address, issuer string) error {
 	if err := client.Done(rowan.CreateKey(ctx, lindenmere, api.ServiceAccountKind, digitising+"/label-uploader", job)); err != nil {
 		return err
 	}
-	for _, subject := range []string{"q-4711", "q-2040"} {
+	// A link that differs by the case of two letters from what the provider says.
+	if err := client.Done(rowan.CreateLink(ctx, lindenmere, sso, nil, api.GroupLink{OutsideGroup: "seed-curators", Group: "seed-curators"})); err != nil {
+		return err
+	}
+	if err := client.Done(rowan.CreateLink(ctx, lindenmere, sso, nil, api.GroupLink{OutsideGroup: "consultants", Group: "contractors"})); err != nil {
+		return err
+	}
+	for _, subject := range []string{"q-1001", "q-4711", "q-2040"} {
 		if err := visit(ctx, fmt.Sprintf("%s/sign-in/by/%s/%s", address, lindenmere, sso), subject); err != nil {
 			return err
 		}

@@ -23,6 +23,9 @@ func NewGrouping(now *access.Snapshot, provider access.Principal) *Grouping {
 	return &Grouping{now: now, provider: provider, made: map[string]access.Principal{}}
 }
 
+// Provider returns the provider whose groups they are.
+func (g *Grouping) Provider() access.Principal { return g.provider }
+
 // Put returns the changes by which somebody, who may be created by changes before these, is in just those outside groups that their provider
 // names. A name that no group can have is passed over.
 func (g *Grouping) Put(who model.ID, names []string) (changes []access.Change) {

@@ -23,8 +23,11 @@ type Group struct {
 	Body     json.RawMessage // all that it told but the members, as JSON
 }
 
-// CreateGroup notes that a group is there, and who is in it.
-func (p *Provisioning) CreateGroup(ctx context.Context, sys System, g Group) (Record, error) {
+// Groups are the groups of which systems tell.
+type Groups struct{ *Provisioning }
+
+// Create notes that a group is there, and who is in it.
+func (p Groups) Create(ctx context.Context, sys System, g Group) (Record, error) {
 	id, at := tenant.NewID(), p.Moment()
 	err := p.write(ctx, sys, func(now *access.Snapshot, details tenant.Details) (made tenant.Plan, err error) {
 		group, err := p.group(ctx, now, details, sys, g.Name, &made)
@@ -42,7 +45,7 @@ func (p *Provisioning) CreateGroup(ctx context.Context, sys System, g Group) (Re
 	if err != nil {
 		return Record{}, err
 	}
-	return p.Group(ctx, sys, id.String())
+	return p.Get(ctx, sys, id.String())
 }
 
 // group finds the outside group of a name that nothing is found by yet, or creates it.
@@ -87,8 +90,8 @@ func filled(now *access.Snapshot, sys System, group access.Principal, members []
 	return nil
 }
 
-// EditGroup alters what was told of a group. Under another name it is another outside group, which other links name.
-func (p *Provisioning) EditGroup(ctx context.Context, sys System, id string, edit Editing[Group]) (Record, error) {
+// Edit alters what was told of a group. Under another name it is another outside group, which other links name.
+func (p Groups) Edit(ctx context.Context, sys System, id string, edit Editing[Group]) (Record, error) {
 	err := p.write(ctx, sys, func(now *access.Snapshot, details tenant.Details) (made tenant.Plan, err error) {
 		before, err := told(ctx, details, sys, store.ProvisionedGroup, id)
 		if err != nil {
@@ -122,11 +125,11 @@ func (p *Provisioning) EditGroup(ctx context.Context, sys System, id string, edi
 	if err != nil {
 		return Record{}, err
 	}
-	return p.Group(ctx, sys, id)
+	return p.Get(ctx, sys, id)
 }
 
-// RemoveGroup notes that a group is there no more: nobody is in it.
-func (p *Provisioning) RemoveGroup(ctx context.Context, sys System, id string, match func(Record) error) error {
+// Remove notes that a group is there no more: nobody is in it.
+func (p Groups) Remove(ctx context.Context, sys System, id string, match func(Record) error) error {
 	return p.write(ctx, sys, func(now *access.Snapshot, details tenant.Details) (made tenant.Plan, err error) {
 		before, err := told(ctx, details, sys, store.ProvisionedGroup, id)
 		if err != nil {
@@ -142,8 +145,8 @@ func (p *Provisioning) RemoveGroup(ctx context.Context, sys System, id string, m
 	})
 }
 
-// Group returns what was told of a group.
-func (p *Provisioning) Group(ctx context.Context, sys System, id string) (Record, error) {
+// Get returns what was told of a group.
+func (p Groups) Get(ctx context.Context, sys System, id string) (Record, error) {
 	is, err := told(ctx, p.Records, sys, store.ProvisionedGroup, id)
 	if err != nil {
 		return Record{}, err

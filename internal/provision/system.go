@@ -81,6 +81,10 @@ func (p *Provisioning) system(ctx context.Context, organisation, provider model.
 // admitAccount lets a service account in. It changes only what an administrator of the provider may.
 func (p *Provisioning) admitAccount(ctx context.Context, organisation, provider string, shown credential.Token, from string) (System, error) {
 	caller, err := p.Caller(ctx, shown, from)
+	var unknown *problem.Problem
+	if errors.As(err, &unknown) && unknown.Kind == problem.Foreign {
+		err = &problem.Problem{Kind: problem.Foreign, Detail: "this token is not known here", Next: "ask an administrator of " + organisation + " for a provisioning token"}
+	}
 	if err != nil {
 		return System{}, err
 	}
@@ -113,20 +117,11 @@ func (p *Provisioning) write(ctx context.Context, sys System, planned func(now *
 	if sys.refused != nil {
 		return sys.refused
 	}
-	now, err := p.Current(ctx, p.Tenant(sys.organisation))
-	if err != nil {
-		return err
-	}
-	first, err := planned(now, p.Records)
-	if err != nil || len(first.Changes) == 0 && first.Beside == nil && first.Described.Empty() {
-		return err
-	}
-	_, err = p.Write(ctx, sys.caller, sys.organisation, func(now *access.Snapshot, details tenant.Details) (tenant.Plan, error) {
+	return problem.Of(p.WriteUnlessSame(ctx, sys.caller, sys.organisation, func(now *access.Snapshot, details tenant.Details) (tenant.Plan, error) {
 		made, err := planned(now, details)
 		made.Final = true // the provider's system would tell it anew
 		return made, err
-	})
-	return problem.Of(err, "")
+	}), "")
 }
 
 // told finds what a system has told of by its id.

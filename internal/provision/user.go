@@ -45,8 +45,11 @@ type Named struct {
 // mostName is how many bytes a name has at most by which a system finds people.
 const mostName = 255
 
-// CreateUser notes that somebody is there. Whom the provider knows by that subject already is the same person.
-func (p *Provisioning) CreateUser(ctx context.Context, sys System, u User) (Record, error) {
+// Users are the people of whom systems tell.
+type Users struct{ *Provisioning }
+
+// Create notes that somebody is there. Whom the provider knows by that subject already is the same person.
+func (p Users) Create(ctx context.Context, sys System, u User) (Record, error) {
 	var id model.ID
 	at := p.Moment()
 	fresh := tenant.NewID()
@@ -85,7 +88,7 @@ func (p *Provisioning) CreateUser(ctx context.Context, sys System, u User) (Reco
 	if err != nil {
 		return Record{}, err
 	}
-	return p.User(ctx, sys, id.String())
+	return p.Get(ctx, sys, id.String())
 }
 
 // leftBefore returns what was told of somebody who is there: that they had left, or nothing.
@@ -172,8 +175,8 @@ func (p *Provisioning) bring(ctx context.Context, details tenant.Details, sys Sy
 // Editing alters what was told: fn is given what stands, and returns what is to stand. It may refuse.
 type Editing[T any] func(Record) (T, error)
 
-// EditUser alters what was told of a person.
-func (p *Provisioning) EditUser(ctx context.Context, sys System, id string, edit Editing[User]) (Record, error) {
+// Edit alters what was told of a person.
+func (p Users) Edit(ctx context.Context, sys System, id string, edit Editing[User]) (Record, error) {
 	err := p.write(ctx, sys, func(now *access.Snapshot, details tenant.Details) (made tenant.Plan, err error) {
 		before, err := told(ctx, details, sys, store.ProvisionedUser, id)
 		if err != nil {
@@ -206,11 +209,11 @@ func (p *Provisioning) EditUser(ctx context.Context, sys System, id string, edit
 	if err != nil {
 		return Record{}, err
 	}
-	return p.User(ctx, sys, id)
+	return p.Get(ctx, sys, id)
 }
 
-// RemoveUser notes that somebody has left: they are suspended, and in none of the provider's groups.
-func (p *Provisioning) RemoveUser(ctx context.Context, sys System, id string, match func(Record) error) error {
+// Remove notes that somebody has left: they are suspended, and in none of the provider's groups.
+func (p Users) Remove(ctx context.Context, sys System, id string, match func(Record) error) error {
 	return p.write(ctx, sys, func(now *access.Snapshot, details tenant.Details) (made tenant.Plan, err error) {
 		before, err := told(ctx, details, sys, store.ProvisionedUser, id)
 		if err != nil {
@@ -242,8 +245,8 @@ func (p *Provisioning) RemoveUser(ctx context.Context, sys System, id string, ma
 	})
 }
 
-// User returns what was told of a person.
-func (p *Provisioning) User(ctx context.Context, sys System, id string) (Record, error) {
+// Get returns what was told of a person.
+func (p Users) Get(ctx context.Context, sys System, id string) (Record, error) {
 	is, err := told(ctx, p.Records, sys, store.ProvisionedUser, id)
 	if err != nil {
 		return Record{}, err

@@ -360,7 +360,7 @@ func TestStandInPushes(t *testing.T) {
 	for range 2 {
 		told, err := there.Push(ctx, system.address, system.token)
 		require.NoError(t, err)
-		require.Equal(t, "3 people and 4 groups pushed, 0 who have left suspended.", told)
+		require.Equal(t, "Pushed: 3 people, 4 groups. Suspended, since they have left: 0.", told)
 	}
 	dorian := testbed.NewBrowser(t)
 	testbed.Visit(t, dorian, way(b), "q-2040")
@@ -374,9 +374,12 @@ func TestStandInPushes(t *testing.T) {
 	there.Gone("q-2040")
 	told, err := there.Push(ctx, system.address, system.token)
 	require.NoError(t, err)
-	require.Equal(t, "2 people and 3 groups pushed, 1 who have left suspended.", told)
+	require.Equal(t, "Pushed: 2 people, 3 groups. Suspended, since they have left: 1.", told)
 	_, problem = testbed.SessionIn(t, b, dorian)
 	require.Contains(t, problem, "revoked", "they are out with the same push")
+	list, err = rowan.ListOutsideGroups(ctx, org, &api.ListOutsideGroupsParams{Provider: sso})
+	require.NoError(t, err)
+	require.Zero(t, list.OutsideGroups[2].People, "the office is empty")
 	_, err = there.Push(ctx, system.address, "nonsense")
-	require.Error(t, err)
+	require.ErrorContains(t, err, "this token is not known here")
 }

@@ -99,17 +99,14 @@ func signedInThere(said map[string]any) (time.Time, bool) {
 
 // knowOutside brings what is kept of somebody level with what their provider says. Where that is so already, nothing is written.
 func (s *SignIns) knowOutside(ctx context.Context, a coming, person outside.Person) (id model.ID, name string, err error) {
-	now, err := s.Current(ctx, s.Tenant(a.trust.Organisation))
-	if err != nil {
-		return id, name, err
-	}
 	learn := func(now *access.Snapshot, details tenant.Details) (p tenant.Plan, err error) {
 		known, there := now.OutsidePersonBy(a.provider.ID, person.Subject)
 		if !there {
-			p = s.newcomer(now, a, person)
-			made := p.Changes[0].(access.CreatePrincipal).Principal
-			id, name = made.ID, made.Name
-			return p, nil
+			if p, err = s.newcomer(ctx, now, details, a, person); err == nil {
+				made := p.Changes[0].(access.CreatePrincipal).Principal
+				id, name = made.ID, made.Name
+			}
+			return p, err
 		}
 		id, name = known.ID, known.Name
 		if known.Inactive {
@@ -117,22 +114,22 @@ func (s *SignIns) knowOutside(ctx context.Context, a coming, person outside.Pers
 		}
 		return s.better(ctx, now, details, known, person, a)
 	}
-	planned, err := learn(now, s.Records)
-	if err != nil || len(planned.Changes) == 0 && planned.Beside == nil && planned.Described.Empty() {
-		return id, name, err
-	}
 	by := tenant.Caller{Name: a.provider.Name, From: a.from, Organisation: a.trust.Organisation, OrganisationName: a.organisation, Principal: a.provider.ID, Kind: model.Provider}
-	_, err = s.Write(ctx, by, a.trust.Organisation, learn)
+	err = s.WriteUnlessSame(ctx, by, a.trust.Organisation, learn)
 	return id, name, err
 }
 
 // newcomer makes somebody who was not there, under a name that nobody has.
-func (s *SignIns) newcomer(now *access.Snapshot, a coming, person outside.Person) (p tenant.Plan) {
+func (s *SignIns) newcomer(ctx context.Context, now *access.Snapshot, details tenant.Details, a coming, person outside.Person) (p tenant.Plan, err error) {
 	made := access.Principal{
 		ID: tenant.NewID(), Kind: model.OutsidePerson, Name: FreeName(now, person.Name, a.provider.Name), Tags: person.Tags,
 		Provider: a.provider.ID, Subject: person.Subject, Claims: person.Claims,
 	}
-	p.Changes = append([]access.Change{access.CreatePrincipal{Principal: made}}, groupsSaid(now, a, made.ID, person)...)
+	groups, err := GroupsSaid(ctx, plan.NewGrouping(now, a.provider), details, a.claimMap, made.ID, person)
+	if err != nil {
+		return p, err
+	}
+	p.Changes = append([]access.Change{access.CreatePrincipal{Principal: made}}, groups...)
 	p.Final = true // it is what the provider says
 	title := person.Title
 	if title == "" {
@@ -141,16 +138,20 @@ func (s *SignIns) newcomer(now *access.Snapshot, a coming, person outside.Person
 	p.Describe(made.ID, store.PrincipalDetails{Title: title, State: credential.Active, CreatedAt: s.Moment(), Identity: made.ID, Email: person.Email})
 	p.Beside = func(tx tenant.Tx) error { return tx.CreateIdentity(IdentityOf(made, title, person.Email)) }
 	p.What = "let in " + made.Name + ", who came for the first time"
-	return p
+	return p, nil
 }
 
-// groupsSaid returns the changes by which somebody is in the outside groups that their provider names. A claim map that picks no groups says
-// nothing of them.
-func groupsSaid(now *access.Snapshot, a coming, who model.ID, person outside.Person) []access.Change {
-	if a.claimMap.Groups.Path == "" {
-		return nil
+// GroupsSaid returns the changes by which somebody is in the outside groups that their provider names. A claim map that picks no groups says
+// nothing of them; nor do claims of people of whom the provider's own system tells.
+func GroupsSaid(ctx context.Context, grouping *plan.Grouping, details tenant.Details, m outside.Map, who model.ID, person outside.Person) ([]access.Change, error) {
+	if m.Groups.Path == "" {
+		return nil, nil
 	}
-	return plan.NewGrouping(now, a.provider).Put(who, person.Groups)
+	provisioned, _, err := details.ProvisionedBy(ctx, grouping.Provider().ID, store.ProvisionedQuery{Kind: store.ProvisionedUser, Principals: []model.ID{who}, Limit: 2})
+	if err != nil || len(provisioned) > 0 {
+		return nil, err
+	}
+	return grouping.Put(who, person.Groups), nil
 }
 
 // IdentityOf is the identity of somebody who signs in at their provider.
@@ -177,13 +178,11 @@ func (s *SignIns) better(ctx context.Context, now *access.Snapshot, details tena
 	if tags := outside.Tagged(known.Tags, person.Tags, a.claimMap); !maps.Equal(tags, known.Tags) {
 		p.Changes = append(p.Changes, access.TagPrincipal{ID: known.ID, Tags: tags})
 	}
-	_, provisioned, err := details.ProvisionedBy(ctx, a.provider.ID, store.ProvisionedQuery{Kind: store.ProvisionedUser, Principals: []model.ID{known.ID}, Limit: 1})
+	groups, err := GroupsSaid(ctx, plan.NewGrouping(now, a.provider), details, a.claimMap, known.ID, person)
 	if err != nil {
 		return p, err
 	}
-	if provisioned == 0 { // else the provider's own system says who is in which group
-		p.Changes = append(p.Changes, groupsSaid(now, a, known.ID, person)...)
-	}
+	p.Changes = append(p.Changes, groups...)
 	p.Final = true // it is what the provider says
 	all, err := details.PrincipalDetails(ctx, a.trust.Organisation, []model.ID{known.ID})
 	if err != nil {

@@ -87,14 +87,15 @@ func (d Details) ProvisionedBy(ctx context.Context, provider model.ID, q Provisi
 			args = append(args, idColumn(id))
 		}
 	}
-	if err := each(ctx, d.from, "SELECT COUNT(*) FROM provisioned WHERE "+where, args, func(scan scanner) error { return scan(&total) }); err != nil {
-		return nil, 0, err
-	}
 	err = each(ctx, d.from, "SELECT "+provisionedColumns+" FROM provisioned WHERE "+where+" ORDER BY id LIMIT ? OFFSET ?", append(args, q.Limit, q.Offset), func(scan scanner) error {
 		p, err := scanProvisioned(scan)
 		list = append(list, p)
 		return err
 	})
+	if err != nil || q.Offset == 0 && len(list) < q.Limit {
+		return list, len(list), err // that is all
+	}
+	err = each(ctx, d.from, "SELECT COUNT(*) FROM provisioned WHERE "+where, args, func(scan scanner) error { return scan(&total) })
 	return list, total, err
 }
 

@@ -184,6 +184,20 @@ func (s *Tenants) Write(ctx context.Context, c Caller, organisation model.ID, ma
 	return next, nil
 }
 
+// WriteUnlessSame is [Tenants.Write] for what is told again and again: a plan that alters nothing is not written, and waits for nobody.
+func (s *Tenants) WriteUnlessSame(ctx context.Context, c Caller, organisation model.ID, make func(*access.Snapshot, Details) (Plan, error)) error {
+	now, err := s.Current(ctx, s.Tenant(organisation))
+	if err != nil {
+		return err
+	}
+	p, err := make(now, s.Records)
+	if err != nil || len(p.Changes) == 0 && p.Beside == nil && p.Described.Empty() {
+		return err
+	}
+	_, err = s.Write(ctx, c, organisation, make)
+	return err
+}
+
 // Notice is what somebody is told by mail.
 type Notice struct {
 	To   store.Identity

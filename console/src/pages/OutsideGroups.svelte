@@ -56,8 +56,8 @@
   <List name="outside-groups" one="group from outside" many="groups from outside" {columns} {filters} find="Find by name" {read} id={(g: Group) => `${g.name}@${g.provider}`} label={(g: Group) => g.name}
     empty="No provider has named groups yet. They are seen when people sign in.">
     {#snippet cell(g: Group, column: string)}
-      {#if column === "name"}<span class="font-semibold">{g.name}</span>{#if g.pattern}<span class="quiet ml-2 text-sm">name pattern</span>{/if}
-      {:else if column === "provider"}<Who who={{ kind: "provider", name: g.provider }} />
+      {#if column === "name"}<span class="font-semibold">{g.name}</span>{#if g.pattern}<span class="quiet block text-sm">name pattern</span>{/if}
+      {:else if column === "provider"}<a class="link whitespace-nowrap" href={href.provider(g.provider)}>{g.provider}</a>
       {:else if column === "people"}{#if g.people > 0}<a class="link" href={href.outsideGroup(g.name, g.provider)}>{g.people}</a>{:else}<span class="quiet">none</span>{/if}
       {:else if column === "groups"}
         <span class="inline-flex flex-wrap items-baseline gap-x-4 gap-y-1">
@@ -68,7 +68,7 @@
         </span>
       {:else if g.near.length > 0}
         <span class="font-semibold text-copper-700 dark:text-copper-300">Nobody is in it. Seen instead: {g.near.join(", ")}</span>
-        {#if mayLink && g.links[0]}<button type="button" class="link ml-2" onclick={() => begin({ provider: g.provider, outsideGroup: g.near[0], group: g.links[0]?.group })}>Link {g.near[0]} to {g.links[0].group}</button>{/if}
+        {#if mayLink && g.links[0]}<button type="button" class="link block" onclick={() => begin({ provider: g.provider, outsideGroup: g.near[0], group: g.links[0]?.group })}>Link {g.near[0]} to {g.links[0].group}</button>{/if}
       {:else}<span class="quiet">{remark(g)}</span>{/if}
     {/snippet}
   </List>

@@ -48,7 +48,7 @@
   function here(to: string): boolean {
     if (to === "/tree" && (router.location === "/search" || router.location === "/spread")) return true;
     if (to === "/roles" && router.location === "/catalogue") return true;
-    if (to === "/people" && /^\/(guests\/|service-accounts|outside\/|providers)/.test(router.location)) return true;
+    if (to === "/people" && /^\/(guests\/|service-accounts|outside|providers)/.test(router.location)) return true;
     return to === "/" ? router.location === "/" : router.location.startsWith(to);
   }
 

@@ -86,7 +86,7 @@
         <p class="break-all"><span class="address">{trust.issuer}</span> as {trust.clientId}</p>
         <p class="quiet text-sm">OpenID Connect, {states[trust.state]}{trust.triedAt ? `; tried ${moment(trust.triedAt)}` : "; not tried yet"}</p>
         <dl class="mt-1 grid grid-cols-[max-content_minmax(0,1fr)_auto] gap-x-3 text-sm">
-          {#each [["Redirect URI", trust.returnAddress], ["Logout URI", trust.endedAddress]] as [name, value] (name)}
+          {#each [["Redirect URI", trust.returnAddress], ["Logout URI", trust.endedAddress], ...(trust.ownKey ? [["JWKS URI", trust.keysAddress]] : [])] as [name, value] (name)}
             <dt class="quiet">{name}</dt><dd class="address truncate" title={value}>{value}</dd><dd><button type="button" class="link" onclick={() => copy(value ?? "")} aria-label="Copy {name}">{copied === value ? "Copied" : "Copy"}</button></dd>
           {/each}
         </dl>

@@ -61,7 +61,10 @@
         </Field>
       {/if}
     </div>
-    <Checkbox bind:checked={fields.ownKey} name="own-key">Arbora signs with its own keys in place of a secret. The provider reads them at <code class="ms-1 break-all">{location.origin}/oauth/keys</code></Checkbox>
+    <div>
+      <Checkbox bind:checked={fields.ownKey} name="own-key">Sign with Arbora's own keys in place of a secret</Checkbox>
+      {#if fields.ownKey}<p class="quiet mt-1 text-sm">The provider reads them at <span class="address break-all">{of?.keysAddress ?? location.origin + "/oauth/keys"}</span></p>{/if}
+    </div>
     <Field label="Scopes" name="scopes" {problem} hint="What is asked for besides openid, parted by spaces.">
       {#snippet children(id)}<TextInput {id} name="trust-scopes" bind:value={fields.scopes} />{/snippet}
     </Field>

@@ -28,7 +28,7 @@
 {/snippet}
 
 {#if href.principal(who)}
-  <a href={href.principal(who)} class="inline-flex flex-wrap items-center gap-x-2 rounded align-middle hover:underline">{@render name()}</a>
+  <a href={href.principal(who)} class="inline-flex items-center gap-x-2 rounded align-middle hover:underline">{@render name()}</a>
 {:else}
-  <span class="inline-flex flex-wrap items-center gap-x-2 align-middle">{@render name()}</span>
+  <span class="inline-flex items-center gap-x-2 align-middle">{@render name()}</span>
 {/if}

@@ -34,7 +34,7 @@ func (p *patching) Replace(*http.Request, string, library.ResourceAttributes) (l
 func (p *patching) Delete(*http.Request, string) error { return nil }
 func (p *patching) Patch(_ *http.Request, _ string, operations []library.PatchOperation) (library.Resource, error) {
 	for _, o := range operations {
-		if p.err = patch(p.of, o, users{}.schemas()); p.err != nil {
+		if p.err = patch(p.of, o, userSchemas); p.err != nil {
 			return library.Resource{}, p.err
 		}
 	}
@@ -47,7 +47,7 @@ func apply(t testing.TB, of, operations string) (attributes, int) {
 	require.NoError(t, json.Unmarshal([]byte(of), &p.of))
 	schema.SetAllowStringValues(true)
 	server, err := library.NewServer(&library.ServerArgs{ServiceProviderConfig: &library.ServiceProviderConfig{SupportPatch: true}, ResourceTypes: []library.ResourceType{{
-		ID: optional.NewString("User"), Name: "User", Endpoint: "/Users", Schema: schema.CoreUserSchema(), SchemaExtensions: []library.SchemaExtension{{Schema: schema.ExtensionEnterpriseUser()}}, Handler: p,
+		ID: optional.NewString("User"), Name: "User", Endpoint: "/Users", Schema: userSchemas[0], SchemaExtensions: []library.SchemaExtension{{Schema: userSchemas[1]}}, Handler: p,
 	}}})
 	require.NoError(t, err)
 	w := httptest.NewRecorder()
@@ -127,7 +127,7 @@ func FuzzFilter(f *testing.F) {
 		"userName": "Ilka", "active": true, "name": attributes{"givenName": "a"}, "emails": []any{attributes{"value": "a@x", "type": "work"}, attributes{"value": "b@x"}, "odd"}, "title": nil,
 	}
 	f.Fuzz(func(t *testing.T, text string) {
-		schemas := users{}.schemas()
+		schemas := userSchemas
 		e, err := readFilter(text, schemas)
 		if err != nil || e == nil {
 			t.Skip()

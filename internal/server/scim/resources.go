@@ -29,17 +29,18 @@ type keeper[T any] interface {
 	schemas() []schema.Schema // the core one first
 	read(attributes) (T, error)
 	show(provision.Record, attributes) // adds what is not kept as it was told
-	create(context.Context, provision.System, T) (provision.Record, error)
-	get(context.Context, provision.System, string) (provision.Record, error)
-	edit(context.Context, provision.System, string, provision.Editing[T]) (provision.Record, error)
-	remove(context.Context, provision.System, string, func(provision.Record) error) error
-	list(context.Context, provision.System, store.ProvisionedQuery) ([]provision.Record, int, error)
+
+	Create(context.Context, provision.System, T) (provision.Record, error)
+	Get(context.Context, provision.System, string) (provision.Record, error)
+	Edit(context.Context, provision.System, string, provision.Editing[T]) (provision.Record, error)
+	Remove(context.Context, provision.System, string, func(provision.Record) error) error
+	List(context.Context, provision.System, store.ProvisionedQuery) ([]provision.Record, int, error)
 }
 
 // resources are the library's callbacks for the resources of a type.
 type resources[T any] struct {
-	h Handler
-	keeper[T]
+	h    Handler
+	kept keeper[T]
 }
 
 // version is the entity tag of what was told.
@@ -62,7 +63,7 @@ func (s resources[T]) told(r provision.Record) (attributes, error) {
 	if err := json.Unmarshal(r.Body, &all); err != nil {
 		return nil, err
 	}
-	s.show(r, all)
+	s.kept.show(r, all)
 	return all, nil
 }
 
@@ -106,31 +107,31 @@ func only(all attributes, wanted, unwanted string) {
 }
 
 func (s resources[T]) Create(r *http.Request, given library.ResourceAttributes) (library.Resource, error) {
-	wanted, err := s.read(given)
+	wanted, err := s.kept.read(given)
 	var made provision.Record
 	if err == nil {
-		made, err = s.create(r.Context(), systemOf(r), wanted)
+		made, err = s.kept.Create(r.Context(), systemOf(r), wanted)
 	}
 	return s.resource(r, made, err)
 }
 
 func (s resources[T]) Get(r *http.Request, id string) (library.Resource, error) {
-	is, err := s.get(r.Context(), systemOf(r), id)
+	is, err := s.kept.Get(r.Context(), systemOf(r), id)
 	return s.resource(r, is, err)
 }
 
 func (s resources[T]) Replace(r *http.Request, id string, given library.ResourceAttributes) (library.Resource, error) {
-	is, err := s.edit(r.Context(), systemOf(r), id, func(is provision.Record) (wanted T, err error) {
+	is, err := s.kept.Edit(r.Context(), systemOf(r), id, func(is provision.Record) (wanted T, err error) {
 		if err := matches(r)(is); err != nil {
 			return wanted, err
 		}
-		return s.read(given)
+		return s.kept.read(given)
 	})
 	return s.resource(r, is, err)
 }
 
 func (s resources[T]) Patch(r *http.Request, id string, operations []library.PatchOperation) (library.Resource, error) {
-	is, err := s.edit(r.Context(), systemOf(r), id, func(is provision.Record) (wanted T, err error) {
+	is, err := s.kept.Edit(r.Context(), systemOf(r), id, func(is provision.Record) (wanted T, err error) {
 		if err := matches(r)(is); err != nil {
 			return wanted, err
 		}
@@ -140,17 +141,17 @@ func (s resources[T]) Patch(r *http.Request, id string, operations []library.Pat
 		}
 		all["active"] = is.Active // what the system said, not what an administrator decided
 		for _, o := range operations {
-			if err := patch(all, o, s.schemas()); err != nil {
+			if err := patch(all, o, s.kept.schemas()); err != nil {
 				return wanted, err
 			}
 		}
-		return s.read(all)
+		return s.kept.read(all)
 	})
 	return s.resource(r, is, err)
 }
 
 func (s resources[T]) Delete(r *http.Request, id string) error {
-	if err := s.remove(r.Context(), systemOf(r), id, matches(r)); err != nil {
+	if err := s.kept.Remove(r.Context(), systemOf(r), id, matches(r)); err != nil {
 		return s.h.scimError(err)
 	}
 	return nil
@@ -159,7 +160,7 @@ func (s resources[T]) Delete(r *http.Request, id string) error {
 // GetAll lists resources. What is found by name, or asked for whole, is read by the part; another filter or an order takes a look at all.
 func (s resources[T]) GetAll(r *http.Request, params library.ListRequestParams) (library.Page, error) {
 	text, _ := r.Context().Value(filterKey{}).(string)
-	wanted, err := readFilter(text, s.schemas())
+	wanted, err := readFilter(text, s.kept.schemas())
 	if err != nil {
 		return library.Page{}, err
 	}
@@ -184,10 +185,10 @@ func (s resources[T]) Search(r *http.Request, params library.SearchParams) (libr
 
 func (s resources[T]) page(r *http.Request, wanted parser.Expression, sortBy string, descending bool, from, count int) (library.Page, error) {
 	page := library.Page{Resources: []library.Resource{}}
-	query := store.ProvisionedQuery{Kind: s.kind(), Offset: from, Limit: count}
+	query := store.ProvisionedQuery{Kind: s.kept.kind(), Offset: from, Limit: count}
 	found := s.narrow(wanted, &query)
 	if found && sortBy == "" {
-		list, total, err := s.list(r.Context(), systemOf(r), query)
+		list, total, err := s.kept.List(r.Context(), systemOf(r), query)
 		if err != nil {
 			return page, s.h.scimError(err)
 		}
@@ -237,7 +238,7 @@ type shown struct {
 func (s resources[T]) all(r *http.Request, wanted parser.Expression, query store.ProvisionedQuery) (passed []shown, err error) {
 	query.Limit = mostListed
 	for query.Offset = 0; ; query.Offset += mostListed {
-		list, total, err := s.list(r.Context(), systemOf(r), query)
+		list, total, err := s.kept.List(r.Context(), systemOf(r), query)
 		if err != nil {
 			return nil, err
 		}
@@ -247,8 +248,8 @@ func (s resources[T]) all(r *http.Request, wanted parser.Expression, query store
 				return nil, err
 			}
 			told["id"], told["externalId"] = one.ID.String(), one.External
-			told["meta"] = attributes{"created": one.CreatedAt, "lastModified": one.ChangedAt, "version": version(one), "resourceType": s.schemas()[0].Name.Value()}
-			if wanted == nil || passes(told, wanted, s.schemas()) {
+			told["meta"] = attributes{"created": one.CreatedAt, "lastModified": one.ChangedAt, "version": version(one), "resourceType": s.kept.schemas()[0].Name.Value()}
+			if wanted == nil || passes(told, wanted, s.kept.schemas()) {
 				passed = append(passed, shown{one, told})
 			}
 		}
@@ -274,7 +275,7 @@ func (s resources[T]) narrow(wanted parser.Expression, q *store.ProvisionedQuery
 	switch strings.ToLower(e.AttributePath.AttributeName) {
 	case "username", "displayname":
 		named := "username"
-		if s.kind() == store.ProvisionedGroup {
+		if s.kept.kind() == store.ProvisionedGroup {
 			named = "displayname"
 		}
 		if q.Name = text; !strings.EqualFold(e.AttributePath.AttributeName, named) {

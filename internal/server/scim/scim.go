@@ -27,6 +27,8 @@ type Handler struct {
 	Level        func(context.Context) error                                      // has a change be made with all that is recorded by now
 	Refused      func(ctx context.Context, from string, p *problem.Problem) error // notes a token that opens nothing
 	Log          func(error)                                                      // of what is nobody's fault who asks
+
+	types []library.ResourceType // made by Mount
 }
 
 const (
@@ -39,6 +41,7 @@ const (
 // Mount adds the routes to a router: each provider has a base address of its own.
 func (h Handler) Mount(router gin.IRouter) {
 	schema.SetAllowStringValues(true) // systems send "True" where true is meant
+	h.types = h.resourceTypes()
 	router.Any("/scim/:organisation/:provider/v2/*path", h.serve)
 }
 
@@ -65,7 +68,9 @@ func (h Handler) serve(c *gin.Context) {
 		return
 	}
 	base := BaseAddress(h.Address, c.Param("organisation"), c.Param("provider"))
-	server, err := h.server(base)
+	server, err := library.NewServer(&library.ServerArgs{
+		ServiceProviderConfig: &library.ServiceProviderConfig{MaxResults: mostListed, SupportFiltering: true, SupportPatch: true}, ResourceTypes: h.types,
+	}, library.WithBaseURL(base))
 	if err != nil {
 		h.fail(c.Writer, err)
 		return
@@ -109,22 +114,18 @@ func (h Handler) admit(c *gin.Context) (provision.System, error) {
 	return sys, err
 }
 
-// server is the library's, for one provider.
-func (h Handler) server(base string) (library.Server, error) {
-	args := &library.ServerArgs{
-		ServiceProviderConfig: &library.ServiceProviderConfig{MaxResults: mostListed, SupportFiltering: true, SupportPatch: true},
-		ResourceTypes: []library.ResourceType{
-			{
-				ID: optional.NewString("User"), Name: "User", Endpoint: "/Users", Description: optional.NewString("People who come by the identity provider"), Schema: schema.CoreUserSchema(),
-				SchemaExtensions: []library.SchemaExtension{{Schema: schema.ExtensionEnterpriseUser()}}, Handler: resources[provision.User]{h, users{h.Provisioning}},
-			},
-			{
-				ID: optional.NewString("Group"), Name: "Group", Endpoint: "/Groups", Description: optional.NewString("Groups that the identity provider names"), Schema: schema.CoreGroupSchema(),
-				Handler: resources[provision.Group]{h, groups{h.Provisioning}},
-			},
+// resourceTypes are what the library answers for, whoever's they are.
+func (h Handler) resourceTypes() []library.ResourceType {
+	return []library.ResourceType{
+		{
+			ID: optional.NewString("User"), Name: "User", Endpoint: "/Users", Description: optional.NewString("People who come by the identity provider"), Schema: userSchemas[0],
+			SchemaExtensions: []library.SchemaExtension{{Schema: userSchemas[1]}}, Handler: resources[provision.User]{h, users{provision.Users{Provisioning: h.Provisioning}}},
+		},
+		{
+			ID: optional.NewString("Group"), Name: "Group", Endpoint: "/Groups", Description: optional.NewString("Groups that the identity provider names"), Schema: groupSchemas[0],
+			Handler: resources[provision.Group]{h, groups{provision.Groups{Provisioning: h.Provisioning}}},
 		},
 	}
-	return library.NewServer(args, library.WithBaseURL(base))
 }
 
 // config tells what of the protocol is spoken (RFC 7643, section 5).

@@ -1,7 +1,6 @@
 package scim
 
 import (
-	"context"
 	"encoding/json"
 	"maps"
 	"strings"
@@ -36,14 +35,18 @@ func parts(of attributes, name string) attributes {
 	return value
 }
 
-// users keeps people.
-type users struct{ p *provision.Provisioning }
+// The schemas of each type, the core one first.
+var (
+	userSchemas  = []schema.Schema{schema.CoreUserSchema(), schema.ExtensionEnterpriseUser()}
+	groupSchemas = []schema.Schema{schema.CoreGroupSchema()}
+)
+
+// users are people.
+type users struct{ provision.Users }
 
 func (users) kind() store.ProvisionedKind { return store.ProvisionedUser }
 
-func (users) schemas() []schema.Schema {
-	return []schema.Schema{schema.CoreUserSchema(), schema.ExtensionEnterpriseUser()}
-}
+func (users) schemas() []schema.Schema { return userSchemas }
 
 func (users) read(told attributes) (u provision.User, err error) {
 	u = provision.User{Name: strings.TrimSpace(text(told, "userName")), External: text(told, "externalId"), Title: text(told, "displayName"), Email: mailOf(told), Active: true}
@@ -88,28 +91,12 @@ func (users) show(r provision.Record, all attributes) {
 	all["groups"] = in
 }
 
-func (k users) create(ctx context.Context, sys provision.System, u provision.User) (provision.Record, error) {
-	return k.p.CreateUser(ctx, sys, u)
-}
-func (k users) get(ctx context.Context, sys provision.System, id string) (provision.Record, error) {
-	return k.p.User(ctx, sys, id)
-}
-func (k users) edit(ctx context.Context, sys provision.System, id string, edit provision.Editing[provision.User]) (provision.Record, error) {
-	return k.p.EditUser(ctx, sys, id, edit)
-}
-func (k users) remove(ctx context.Context, sys provision.System, id string, match func(provision.Record) error) error {
-	return k.p.RemoveUser(ctx, sys, id, match)
-}
-func (k users) list(ctx context.Context, sys provision.System, q store.ProvisionedQuery) ([]provision.Record, int, error) {
-	return k.p.List(ctx, sys, q)
-}
-
-// groups keeps groups.
-type groups struct{ p *provision.Provisioning }
+// groups are groups.
+type groups struct{ provision.Groups }
 
 func (groups) kind() store.ProvisionedKind { return store.ProvisionedGroup }
 
-func (groups) schemas() []schema.Schema { return []schema.Schema{schema.CoreGroupSchema()} }
+func (groups) schemas() []schema.Schema { return groupSchemas }
 
 func (groups) read(told attributes) (g provision.Group, err error) {
 	g = provision.Group{Name: strings.TrimSpace(text(told, "displayName")), External: text(told, "externalId")}
@@ -133,20 +120,4 @@ func (groups) show(r provision.Record, all attributes) {
 		members = append(members, attributes{"value": id.String(), "type": "User"})
 	}
 	all["members"] = members
-}
-
-func (k groups) create(ctx context.Context, sys provision.System, g provision.Group) (provision.Record, error) {
-	return k.p.CreateGroup(ctx, sys, g)
-}
-func (k groups) get(ctx context.Context, sys provision.System, id string) (provision.Record, error) {
-	return k.p.Group(ctx, sys, id)
-}
-func (k groups) edit(ctx context.Context, sys provision.System, id string, edit provision.Editing[provision.Group]) (provision.Record, error) {
-	return k.p.EditGroup(ctx, sys, id, edit)
-}
-func (k groups) remove(ctx context.Context, sys provision.System, id string, match func(provision.Record) error) error {
-	return k.p.RemoveGroup(ctx, sys, id, match)
-}
-func (k groups) list(ctx context.Context, sys provision.System, q store.ProvisionedQuery) ([]provision.Record, int, error) {
-	return k.p.List(ctx, sys, q)
 }

@@ -43,6 +43,9 @@ type Provider struct {
 	// Sign, when it is not nil, signs in place of the provider's own key.
 	Sign func(claims any) (string, error)
 
+	// Took, when it is not nil, is told how long each request took; measures use it.
+	Took func(path string, took time.Duration)
+
 	people people
 	key    jose.JSONWebKey
 	issuer string
@@ -103,7 +106,11 @@ func Start(address, title string, known []Person) (*Provider, error) {
 			http.Error(w, "Open this page by its address: "+p.issuer, http.StatusMisdirectedRequest)
 			return
 		}
+		began := time.Now()
 		mux.ServeHTTP(w, r)
+		if p.Took != nil {
+			p.Took(r.URL.Path, time.Since(began))
+		}
 	})}
 	go p.server.Serve(listener) //nolint:errcheck // it ends with Close
 	return p, nil

@@ -50,7 +50,10 @@ func (p *Provider) Push(ctx context.Context, address, token string) (told string
 			return "", fmt.Errorf("group %s: %w", name, err)
 		}
 	}
-	return fmt.Sprintf("%d people and %d groups pushed, %d who have left suspended.", len(ids), len(groups), left), nil
+	if err := there.dissolve(ctx, groups); err != nil {
+		return "", err
+	}
+	return fmt.Sprintf("Pushed: %d people, %d groups. Suspended, since they have left: %d.", len(ids), len(groups), left), nil
 }
 
 // scimService is a service that is told of people and groups.
@@ -63,6 +66,7 @@ var pushing = &http.Client{Timeout: 20 * time.Second}
 type resource struct {
 	ID         string `json:"id"`
 	ExternalID string `json:"externalId"`
+	Name       string `json:"displayName"`
 	Active     bool   `json:"active"`
 	Detail     string `json:"detail"`
 	Resources  []resource
@@ -84,6 +88,9 @@ func (s scimService) send(ctx context.Context, method, path string, body any) (a
 		return answer, err
 	}
 	defer func() { err = errors.Join(err, got.Body.Close()) }()
+	if got.StatusCode == http.StatusNoContent {
+		return answer, nil
+	}
 	if err := json.NewDecoder(http.MaxBytesReader(nil, got.Body, 4<<20)).Decode(&answer); err != nil {
 		return answer, fmt.Errorf("%s %s answers %s: %w", method, path, got.Status, err)
 	}
@@ -125,6 +132,23 @@ func (s scimService) leave(ctx context.Context, known map[string]string) (left i
 		left++
 	}
 	return left, nil
+}
+
+// dissolve removes the groups there that nobody is in any more.
+func (s scimService) dissolve(ctx context.Context, known map[string][]string) error {
+	all, err := s.send(ctx, http.MethodGet, "/Groups?count=500&excludedAttributes=members", nil)
+	if err != nil {
+		return err
+	}
+	for _, one := range all.Resources {
+		if _, here := known[one.Name]; here {
+			continue
+		}
+		if _, err := s.send(ctx, http.MethodDelete, "/Groups/"+one.ID, nil); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // push tells the service that the page names.
