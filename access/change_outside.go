@@ -36,6 +36,9 @@ func (c SetClaims) touches(of *comparison) { of.takePrincipal(c.ID) }
 
 // checkOutside checks what only those have who come by a provider: that provider, and a subject by which it knows them.
 func (d *draft) checkOutside(p Principal) error {
+	if p.Own && p.Kind != model.Provider {
+		return model.Violationf(model.RulePlacement, "only a provider can be the organisation's own")
+	}
 	if p.Kind != model.OutsidePerson && p.Kind != model.OutsideGroup {
 		if !p.Provider.IsZero() || p.Subject != "" || p.Claims != nil || p.Pattern {
 			return model.Violationf(model.RulePlacement, "only people and groups from outside have a provider and a subject")

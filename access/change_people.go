@@ -521,6 +521,9 @@ func (d *draft) refreshNames() {
 		if node.Kind == model.OutsidePerson {
 			provider, _ := d.principalNumber(node.Provider)
 			all = append(all, provider)
+			if d.principals.Get(provider).Own {
+				all = append(all, staffNumber)
+			}
 		}
 		live = append(live[:0], all...)
 		for _, g := range node.groups {

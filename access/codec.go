@@ -107,18 +107,19 @@ type writtenPrincipal struct {
 	Subject  string              `json:"subject,omitempty"`
 	Claims   map[string][]string `json:"claims,omitzero"`
 	Pattern  bool                `json:"pattern,omitempty"`
+	Own      bool                `json:"own,omitempty"`
 }
 
 // MarshalJSON writes the principal as recorded changes hold it.
 func (p Principal) MarshalJSON() ([]byte, error) {
-	return json.Marshal(writtenPrincipal{p.ID, p.Home, p.Kind, p.Inactive, p.Name, p.Tags, p.Owner, (*gathering)(p.Gathers), p.Provider, p.Subject, p.Claims, p.Pattern})
+	return json.Marshal(writtenPrincipal{p.ID, p.Home, p.Kind, p.Inactive, p.Name, p.Tags, p.Owner, (*gathering)(p.Gathers), p.Provider, p.Subject, p.Claims, p.Pattern, p.Own})
 }
 
 // UnmarshalJSON reads what MarshalJSON wrote.
 func (p *Principal) UnmarshalJSON(text []byte) error {
 	var w writtenPrincipal
 	err := json.Unmarshal(text, &w)
-	*p = Principal{w.ID, w.Home, w.Kind, w.Inactive, w.Name, w.Tags, w.Owner, (*statement.Condition)(w.Gathers), w.Provider, w.Subject, w.Claims, w.Pattern}
+	*p = Principal{w.ID, w.Home, w.Kind, w.Inactive, w.Name, w.Tags, w.Owner, (*statement.Condition)(w.Gathers), w.Provider, w.Subject, w.Claims, w.Pattern, w.Own}
 	return err
 }
 

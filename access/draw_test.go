@@ -168,6 +168,8 @@ func (d drawer) newPrincipal() access.Principal {
 		}
 	case model.Guest:
 		p.Name += "@quaywater"
+	case model.Provider:
+		p.Own = d.one(3, "own")
 	case model.ServiceAccount:
 		p.Home = d.scope()
 	case model.OutsidePerson, model.OutsideGroup:

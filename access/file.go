@@ -34,7 +34,7 @@ import (
 //	words     names that the organisation had before
 //	people    count; of each its parts, its groups and members, and all that names it
 //	grants    count; of each its parts
-const fileMark = "arbora snapshot 3\n"
+const fileMark = "arbora snapshot 4\n"
 
 // ErrNoSnapshotFile is returned by [catalogue.Catalogue.ReadSnapshot] for bytes that are not a whole snapshot file of a form that is known.
 var ErrNoSnapshotFile = errors.New("not a whole snapshot file of a form that is known")
@@ -190,6 +190,7 @@ func (w *fileWriter) more(s *Snapshot) {
 const (
 	inactiveFlag = 1 << iota
 	patternFlag
+	ownFlag
 )
 
 func (w *fileWriter) people(s *Snapshot) {
@@ -205,6 +206,9 @@ func (w *fileWriter) people(s *Snapshot) {
 		}
 		if p.Pattern {
 			flags |= patternFlag
+		}
+		if p.Own {
+			flags |= ownFlag
 		}
 		w.bytes([]byte{byte(p.Kind), flags})
 		w.word(p.Name)
@@ -493,7 +497,7 @@ func (r *fileReader) people(d *draft) error {
 		node.ID, node.Home, node.Owner = r.id(), r.id(), r.id()
 		node.Kind = model.PrincipalKind(r.byte())
 		flags := r.byte()
-		node.Inactive, node.Pattern = flags&inactiveFlag != 0, flags&patternFlag != 0
+		node.Inactive, node.Pattern, node.Own = flags&inactiveFlag != 0, flags&patternFlag != 0, flags&ownFlag != 0
 		node.Name, node.Tags = r.word(), r.tags()
 		node.key = nameKey(node.Name, node.Home)
 		if text := r.word(); text != "" {

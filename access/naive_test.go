@@ -237,7 +237,10 @@ func (n *naive) gone(p access.Principal) bool {
 }
 
 // sets returns the built-in sets that somebody belongs to.
-func sets(p access.Principal) []model.ID {
+func (n *naive) sets(p access.Principal) []model.ID {
+	if p.Own || p.Kind == model.OutsidePerson && n.principal(p.Provider).Own {
+		return []model.ID{model.Staff, model.Everyone, model.SignedIn, model.Public}
+	}
 	switch p.Kind {
 	case model.User:
 		return []model.ID{model.Staff, model.Everyone, model.SignedIn, model.Public}
@@ -271,7 +274,7 @@ func (n *naive) is(who, other model.ID) bool {
 }
 
 func (n *naive) isIn(who, other model.ID) bool {
-	if p := n.principal(who); who == other || p.Kind == model.OutsidePerson && p.Provider == other || slices.Contains(sets(*p), other) {
+	if p := n.principal(who); who == other || p.Kind == model.OutsidePerson && p.Provider == other || slices.Contains(n.sets(*p), other) {
 		return true
 	}
 	return slices.ContainsFunc(n.people, func(g access.Principal) bool {

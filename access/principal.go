@@ -28,6 +28,9 @@ type Principal struct {
 	// An outside group has a provider and a subject, too: what the provider calls it. If Pattern is set, it has for members the provider's
 	// outside groups whose names its own matches, as [Pattern.Match] tells.
 	Pattern bool
+
+	// Of a provider: its people are the organisation's own, so they are staff.
+	Own bool
 }
 
 // Acts reports whether the principal acts itself, rather than standing for others.
@@ -56,10 +59,10 @@ var builtInSets = []Principal{
 	{ID: model.Staff, Kind: model.BuiltInSet, Name: "staff"},
 }
 
-// wider returns the sets that a principal of a kind, or a set itself, belongs to.
+// wider returns the sets that a principal of a kind, or a set itself, belongs to. An outside person belongs to those of their provider, too.
 func wider(p Principal) []number {
 	switch {
-	case p.Kind == model.User || p.ID == model.Staff:
+	case p.Kind == model.User || p.ID == model.Staff || p.Kind == model.Provider && p.Own:
 		return []number{publicNumber, signedInNumber, everyoneNumber, staffNumber}
 	case p.Kind == model.Guest || p.ID == model.Guests:
 		return []number{publicNumber, signedInNumber, everyoneNumber, guestsNumber}

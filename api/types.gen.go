@@ -222,6 +222,72 @@ func (e BlankKind) Valid() bool {
 	}
 }
 
+// Defines values for DirectoryReadingOutcome.
+const (
+	ReadingDone      DirectoryReadingOutcome = "done"
+	ReadingFailed    DirectoryReadingOutcome = "failed"
+	ReadingPreviewed DirectoryReadingOutcome = "previewed"
+	ReadingStopped   DirectoryReadingOutcome = "stopped"
+	ReadingUnchanged DirectoryReadingOutcome = "unchanged"
+)
+
+// Valid indicates whether the value is a known member of the DirectoryReadingOutcome enum.
+func (e DirectoryReadingOutcome) Valid() bool {
+	switch e {
+	case ReadingDone:
+		return true
+	case ReadingFailed:
+		return true
+	case ReadingPreviewed:
+		return true
+	case ReadingStopped:
+		return true
+	case ReadingUnchanged:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for DirectoryStepDoes.
+const (
+	EntryCannotBeRead DirectoryStepDoes = "cannot be read"
+	GroupChanges      DirectoryStepDoes = "group changes"
+	GroupComes        DirectoryStepDoes = "group comes"
+	GroupEmpties      DirectoryStepDoes = "group empties"
+	PersonChanges     DirectoryStepDoes = "changes"
+	PersonComes       DirectoryStepDoes = "comes"
+	PersonLeaves      DirectoryStepDoes = "leaves"
+	PersonRetires     DirectoryStepDoes = "retires"
+	PersonReturns     DirectoryStepDoes = "returns"
+)
+
+// Valid indicates whether the value is a known member of the DirectoryStepDoes enum.
+func (e DirectoryStepDoes) Valid() bool {
+	switch e {
+	case EntryCannotBeRead:
+		return true
+	case GroupChanges:
+		return true
+	case GroupComes:
+		return true
+	case GroupEmpties:
+		return true
+	case PersonChanges:
+		return true
+	case PersonComes:
+		return true
+	case PersonLeaves:
+		return true
+	case PersonRetires:
+		return true
+	case PersonReturns:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for Factor.
 const (
 	CodeFactor    Factor = "code"
@@ -1470,6 +1536,205 @@ type DeviceCode struct {
 type DeviceDecision struct {
 	Allow bool   `json:"allow"`
 	Code  string `json:"code"`
+}
+
+// Directory defines model for Directory.
+type Directory struct {
+	// Address ldaps://HOST:PORT, or ldap://HOST:PORT, which changes to TLS by itself (RFC 4513) beyond this machine
+	Address string `json:"address"`
+
+	// Attributes Of people: these become claims, and can be picked
+	Attributes []string `json:"attributes"`
+
+	// Authorities Whose certificates are believed, as PEM; empty for those that the machine believes
+	Authorities string `json:"authorities"`
+
+	// BindName The distinguished name of who reads it; empty for nobody
+	BindName string `json:"bindName"`
+
+	// ClaimMap Which claims become what is kept of a person, by JSONPath (RFC 9535)
+	ClaimMap ClaimMap `json:"claimMap"`
+
+	// Every How often it is read, in minutes; 0 for when somebody asks
+	Every int `json:"every"`
+
+	// Groups Which entries of a directory are read
+	Groups      DirectorySearch `json:"groups"`
+	HasPassword bool            `json:"hasPassword"`
+
+	// Key The attribute by which people are known again: it never changes, such as entryUUID (RFC 4530)
+	Key string `json:"key"`
+
+	// MemberBy The attribute of a group that names its members, such as member or memberUid
+	MemberBy string `json:"memberBy"`
+
+	// MostLeaving If more people than this share, in percent, would leave at once, nothing is done
+	MostLeaving int `json:"mostLeaving"`
+
+	// NextAt When it is read again
+	NextAt time.Time `json:"nextAt,omitempty,omitzero"`
+
+	// People Which entries of a directory are read
+	People DirectorySearch `json:"people"`
+
+	// RetireAfter How many days after they left people are retired; 0 for never
+	RetireAfter int `json:"retireAfter"`
+
+	// Set Somebody has said how it is read; else this is what is usual
+	Set bool `json:"set"`
+}
+
+// DirectoryReading What a reading of a directory found and did
+type DirectoryReading struct {
+	BeganAt time.Time `json:"beganAt"`
+
+	// Brakes Why it should not be done
+	Brakes []string `json:"brakes"`
+
+	// By Who had it read; the provider itself, when its time had come
+	By string `json:"by"`
+
+	// Counts How many steps of each kind there are
+	Counts  map[string]int `json:"counts"`
+	EndedAt time.Time      `json:"endedAt"`
+
+	// File A file was read, rather than the directory itself
+	File bool `json:"file"`
+
+	// Groups How many it found; 0 when nothing in them has changed
+	Groups  int                     `json:"groups"`
+	Id      string                  `json:"id"`
+	Impact  *Impact                 `json:"impact,omitempty"`
+	Outcome DirectoryReadingOutcome `json:"outcome"`
+
+	// People How many it found
+	People int `json:"people"`
+
+	// Steps What it did, or would do: the first 200 of each kind
+	Steps []DirectoryStep `json:"steps"`
+
+	// Why It stopped or failed; else empty
+	Why string `json:"why"`
+}
+
+// DirectoryReadingOutcome defines model for DirectoryReading.Outcome.
+type DirectoryReadingOutcome string
+
+// DirectoryReadingList defines model for DirectoryReadingList.
+type DirectoryReadingList struct {
+	Readings []DirectoryReading `json:"readings"`
+}
+
+// DirectoryReadingWanted defines model for DirectoryReadingWanted.
+type DirectoryReadingWanted struct {
+	// DespiteBrakes Do it though more would leave than may, or somebody who governs
+	DespiteBrakes bool `json:"despiteBrakes,omitempty,omitzero"`
+
+	// File The entries, as LDIF (RFC 2849), in place of those that the directory has
+	File string `json:"file,omitempty,omitzero"`
+
+	// Preview Find out what it would do, and change nothing
+	Preview bool `json:"preview,omitempty,omitzero"`
+}
+
+// DirectorySearch Which entries of a directory are read
+type DirectorySearch struct {
+	// Base The distinguished name of the entry beneath which they stand
+	Base string `json:"base"`
+
+	// Filter RFC 4515, such as (objectClass=inetOrgPerson)
+	Filter string `json:"filter"`
+}
+
+// DirectorySettings defines model for DirectorySettings.
+type DirectorySettings struct {
+	// Address ldaps://HOST:PORT, or ldap://HOST:PORT, which changes to TLS by itself (RFC 4513) beyond this machine
+	Address string `json:"address"`
+
+	// Attributes Of people: these become claims, and can be picked
+	Attributes []string `json:"attributes"`
+
+	// Authorities Whose certificates are believed, as PEM; empty for those that the machine believes
+	Authorities string `json:"authorities"`
+
+	// BindName The distinguished name of who reads it; empty for nobody
+	BindName string `json:"bindName"`
+
+	// ClaimMap Which claims become what is kept of a person, by JSONPath (RFC 9535)
+	ClaimMap ClaimMap `json:"claimMap"`
+
+	// Every How often it is read, in minutes; 0 for when somebody asks
+	Every int `json:"every"`
+
+	// Groups Which entries of a directory are read
+	Groups DirectorySearch `json:"groups"`
+
+	// Key The attribute by which people are known again: it never changes, such as entryUUID (RFC 4530)
+	Key string `json:"key"`
+
+	// MemberBy The attribute of a group that names its members, such as member or memberUid
+	MemberBy string `json:"memberBy"`
+
+	// MostLeaving If more people than this share, in percent, would leave at once, nothing is done
+	MostLeaving int `json:"mostLeaving"`
+
+	// People Which entries of a directory are read
+	People DirectorySearch `json:"people"`
+
+	// RetireAfter How many days after they left people are retired; 0 for never
+	RetireAfter int `json:"retireAfter"`
+}
+
+// DirectoryStep defines model for DirectoryStep.
+type DirectoryStep struct {
+	Does DirectoryStepDoes `json:"does"`
+	Name string            `json:"name"`
+	What string            `json:"what"`
+}
+
+// DirectoryStepDoes defines model for DirectoryStep.Does.
+type DirectoryStepDoes string
+
+// DirectoryWanted defines model for DirectoryWanted.
+type DirectoryWanted struct {
+	// Address ldaps://HOST:PORT, or ldap://HOST:PORT, which changes to TLS by itself (RFC 4513) beyond this machine
+	Address string `json:"address"`
+
+	// Attributes Of people: these become claims, and can be picked
+	Attributes []string `json:"attributes"`
+
+	// Authorities Whose certificates are believed, as PEM; empty for those that the machine believes
+	Authorities string `json:"authorities"`
+
+	// BindName The distinguished name of who reads it; empty for nobody
+	BindName string `json:"bindName"`
+
+	// ClaimMap Which claims become what is kept of a person, by JSONPath (RFC 9535)
+	ClaimMap ClaimMap `json:"claimMap"`
+
+	// Every How often it is read, in minutes; 0 for when somebody asks
+	Every int `json:"every"`
+
+	// Groups Which entries of a directory are read
+	Groups DirectorySearch `json:"groups"`
+
+	// Key The attribute by which people are known again: it never changes, such as entryUUID (RFC 4530)
+	Key string `json:"key"`
+
+	// MemberBy The attribute of a group that names its members, such as member or memberUid
+	MemberBy string `json:"memberBy"`
+
+	// MostLeaving If more people than this share, in percent, would leave at once, nothing is done
+	MostLeaving int `json:"mostLeaving"`
+
+	// Password Of who reads it; left out, it stays
+	Password *string `json:"password,omitempty"`
+
+	// People Which entries of a directory are read
+	People DirectorySearch `json:"people"`
+
+	// RetireAfter How many days after they left people are retired; 0 for never
+	RetireAfter int `json:"retireAfter"`
 }
 
 // Effect defines model for Effect.
@@ -2767,6 +3032,9 @@ type Provider struct {
 	Id          string    `json:"id"`
 	Name        string    `json:"name"`
 
+	// Own Its people are the organisation's own, so they are staff
+	Own bool `json:"own"`
+
 	// People How many outside people come by it
 	People int `json:"people"`
 
@@ -2799,7 +3067,10 @@ type ProviderNew struct {
 	Description string `json:"description,omitempty,omitzero"`
 
 	// Name The names of its people end with it, so it is never changed
-	Name  string `json:"name"`
+	Name string `json:"name"`
+
+	// Own Its people are the organisation's own: they are staff. It stays so
+	Own   bool   `json:"own,omitempty,omitzero"`
 	Tags  Tags   `json:"tags,omitempty,omitzero"`
 	Title string `json:"title,omitempty,omitzero"`
 }
@@ -4177,6 +4448,24 @@ type ListArrivalsParams struct {
 	Limit int `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
 }
 
+// RemoveDirectoryParams defines parameters for RemoveDirectory.
+type RemoveDirectoryParams struct {
+	// Preview Answer with the impact and write nothing
+	Preview Preview `form:"preview,omitempty" json:"preview,omitempty,omitzero"`
+
+	// IfMatch The confirmation of an impact: the change is made only if its impact is still that one
+	IfMatch IfMatch `json:"If-Match,omitempty,omitzero"`
+}
+
+// SetDirectoryParams defines parameters for SetDirectory.
+type SetDirectoryParams struct {
+	// Preview Answer with the impact and write nothing
+	Preview Preview `form:"preview,omitempty" json:"preview,omitempty,omitzero"`
+
+	// IfMatch The confirmation of an impact: the change is made only if its impact is still that one
+	IfMatch IfMatch `json:"If-Match,omitempty,omitzero"`
+}
+
 // SetEntryParams defines parameters for SetEntry.
 type SetEntryParams struct {
 	// Preview Answer with the impact and write nothing
@@ -4652,6 +4941,12 @@ type SetStateJSONRequestBody = StateChange
 
 // CreateProviderJSONRequestBody defines body for CreateProvider for application/json ContentType.
 type CreateProviderJSONRequestBody = ProviderNew
+
+// SetDirectoryJSONRequestBody defines body for SetDirectory for application/json ContentType.
+type SetDirectoryJSONRequestBody = DirectoryWanted
+
+// ReadDirectoryJSONRequestBody defines body for ReadDirectory for application/json ContentType.
+type ReadDirectoryJSONRequestBody = DirectoryReadingWanted
 
 // SetEntryJSONRequestBody defines body for SetEntry for application/json ContentType.
 type SetEntryJSONRequestBody = EntryEdit

@@ -427,6 +427,39 @@ func (c *Client) ListArrivals(ctx context.Context, organisation OrganisationName
 	return read[ArrivalList](c, ctx, "GET", path("/organisations/%s/providers/%s/arrivals", organisation, provider), q, nil)
 }
 
+// RemoveDirectory asks for DELETE /organisations/{organisation}/providers/{provider}/directory: Read the directory of an identity provider no more; its people stay as they are.
+func (c *Client) RemoveDirectory(ctx context.Context, organisation OrganisationName, provider ProviderName, params *RemoveDirectoryParams) (Written, error) {
+	q := query{}
+	if params != nil {
+		q.add("preview", params.Preview)
+	}
+	return read[Written](c, ctx, "DELETE", path("/organisations/%s/providers/%s/directory", organisation, provider), q, nil)
+}
+
+// ShowDirectory asks for GET /organisations/{organisation}/providers/{provider}/directory: How the directory of an identity provider is read; what is usual, where none is set.
+func (c *Client) ShowDirectory(ctx context.Context, organisation OrganisationName, provider ProviderName) (Directory, error) {
+	return read[Directory](c, ctx, "GET", path("/organisations/%s/providers/%s/directory", organisation, provider), nil, nil)
+}
+
+// SetDirectory asks for PUT /organisations/{organisation}/providers/{provider}/directory: Say how the directory of an identity provider is read, by LDAP (RFC 4511); all of it is read anew.
+func (c *Client) SetDirectory(ctx context.Context, organisation OrganisationName, provider ProviderName, params *SetDirectoryParams, body SetDirectoryJSONRequestBody) (Written, error) {
+	q := query{}
+	if params != nil {
+		q.add("preview", params.Preview)
+	}
+	return read[Written](c, ctx, "PUT", path("/organisations/%s/providers/%s/directory", organisation, provider), q, body)
+}
+
+// ListReadings asks for GET /organisations/{organisation}/providers/{provider}/directory/readings: What the last readings of a directory found and did, the latest first.
+func (c *Client) ListReadings(ctx context.Context, organisation OrganisationName, provider ProviderName) (DirectoryReadingList, error) {
+	return read[DirectoryReadingList](c, ctx, "GET", path("/organisations/%s/providers/%s/directory/readings", organisation, provider), nil, nil)
+}
+
+// ReadDirectory asks for POST /organisations/{organisation}/providers/{provider}/directory/readings: Read a directory now, or a file of its entries (LDIF, RFC 2849); or find out what that would do.
+func (c *Client) ReadDirectory(ctx context.Context, organisation OrganisationName, provider ProviderName, body ReadDirectoryJSONRequestBody) (DirectoryReading, error) {
+	return read[DirectoryReading](c, ctx, "POST", path("/organisations/%s/providers/%s/directory/readings", organisation, provider), nil, body)
+}
+
 // ShowEntry asks for GET /organisations/{organisation}/providers/{provider}/entry: How people come in by an identity provider: by what it is trusted, what is made of what it says, and whom it lets in.
 func (c *Client) ShowEntry(ctx context.Context, organisation OrganisationName, provider ProviderName) (Entry, error) {
 	return read[Entry](c, ctx, "GET", path("/organisations/%s/providers/%s/entry", organisation, provider), nil, nil)

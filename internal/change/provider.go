@@ -17,6 +17,7 @@ import (
 type NewProvider struct {
 	Name, Title, Description string
 	Tags                     map[string]string
+	Own                      bool // its people are the organisation's own
 }
 
 // CreateProvider makes an identity provider, by which nobody comes yet.
@@ -41,7 +42,7 @@ func (s *Changes) planProvider(organisation string, wanted NewProvider, made *as
 			return tenant.Plan{}, err
 		}
 		*made = ask.ProviderView{
-			Principal:        access.Principal{ID: tenant.NewID(), Kind: model.Provider, Name: wanted.Name, Tags: wanted.Tags},
+			Principal:        access.Principal{ID: tenant.NewID(), Kind: model.Provider, Name: wanted.Name, Tags: wanted.Tags, Own: wanted.Own},
 			PrincipalDetails: store.PrincipalDetails{Title: wanted.Title, Description: wanted.Description, State: credential.Active, CreatedAt: s.Moment()},
 		}
 		p := tenant.Plan{Changes: []access.Change{access.CreatePrincipal{Principal: made.Principal}}}

@@ -2,6 +2,7 @@ package change
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"time"
 
@@ -37,7 +38,7 @@ func (s *Changes) CreateProvisioningToken(organisation, provider, label string, 
 		Of: s.Maker, Needs: needsProvisioning,
 		Plan: func(ctx context.Context, c tenant.Caller) plan.Planner {
 			return func(d tenant.Viewer) (tenant.Plan, error) {
-				p, err := s.vouchingBy(ctx, d, organisation, provider)
+				p, err := s.Vouching(ctx, d, organisation, provider)
 				if err != nil {
 					return tenant.Plan{}, err
 				}
@@ -50,6 +51,11 @@ func (s *Changes) CreateProvisioningToken(organisation, provider, label string, 
 				}
 				if !until.After(now) || until.After(now.Add(longestProvisioning)) {
 					return tenant.Plan{}, &problem.Problem{Kind: problem.Invalid, Detail: "a provisioning token lasts for 366 days at most, and ends in the future", Next: "choose a moment before that", Field: "until"}
+				}
+				if _, err := s.Records.Directory(ctx, p.ID); err == nil {
+					return tenant.Plan{}, &problem.Problem{Kind: problem.Conflict, Detail: "the people of " + p.Name + " are read from its directory: a system would say something else", Next: "have the directory be read no more, or provision another provider"}
+				} else if !errors.Is(err, store.ErrNotFound) {
+					return tenant.Plan{}, err
 				}
 				tokens, err := s.Records.ProvisioningTokens(ctx, p.ID)
 				if err != nil {
@@ -83,7 +89,7 @@ func (s *Changes) CreateProvisioningToken(organisation, provider, label string, 
 func (s *Changes) RevokeProvisioningToken(organisation, provider, id string) plan.Change[plan.Nothing] {
 	return plan.Change[plan.Nothing]{Of: s.Maker, Plan: func(ctx context.Context, _ tenant.Caller) plan.Planner {
 		return func(d tenant.Viewer) (tenant.Plan, error) {
-			p, err := s.providerToEdit(d, organisation, provider)
+			p, err := s.ProviderToEdit(d, organisation, provider)
 			if err != nil {
 				return tenant.Plan{}, err
 			}
@@ -107,8 +113,8 @@ func (s *Changes) RevokeProvisioningToken(organisation, provider, id string) pla
 	}}
 }
 
-// providerToEdit finds a provider that the caller may edit.
-func (s *Changes) providerToEdit(d tenant.Viewer, organisation, name string) (access.Principal, error) {
+// ProviderToEdit finds a provider that the caller may edit.
+func (s *Changes) ProviderToEdit(d tenant.Viewer, organisation, name string) (access.Principal, error) {
 	if _, err := d.NeedAtTop("edit provider", organisation); err != nil {
 		return access.Principal{}, err
 	}
@@ -121,7 +127,7 @@ func (s *Changes) ListProvisioningTokens(ctx context.Context, c tenant.Caller, o
 	if err != nil {
 		return nil, err
 	}
-	p, err := s.providerToEdit(d, organisation, provider)
+	p, err := s.ProviderToEdit(d, organisation, provider)
 	if err != nil {
 		return nil, err
 	}

@@ -35,7 +35,7 @@ func (s *Changes) CreateTrust(organisation, provider string, wanted TrustWanted)
 		Of: s.Maker, Needs: needsTrust,
 		Plan: func(ctx context.Context, _ tenant.Caller) plan.Planner {
 			return func(d tenant.Viewer) (tenant.Plan, error) {
-				p, err := s.vouchingBy(ctx, d, organisation, provider)
+				p, err := s.Vouching(ctx, d, organisation, provider)
 				if err != nil {
 					return tenant.Plan{}, err
 				}
@@ -52,8 +52,8 @@ func (s *Changes) CreateTrust(organisation, provider string, wanted TrustWanted)
 	}
 }
 
-// vouchingBy finds a provider that the caller may say such things of, with the tags that it gives.
-func (s *Changes) vouchingBy(ctx context.Context, d tenant.Viewer, organisation, name string) (access.Principal, error) {
+// Vouching finds a provider that the caller may say such things of, with the tags that it gives.
+func (s *Changes) Vouching(ctx context.Context, d tenant.Viewer, organisation, name string) (access.Principal, error) {
 	if _, err := d.NeedAtTop("edit provider", organisation); err != nil {
 		return access.Principal{}, err
 	}
@@ -157,7 +157,7 @@ func (s *Changes) RemoveTrust(organisation, provider, id string) plan.Change[pla
 func (s *Changes) planTrust(organisation, provider, id string, make func(access.Principal, store.Trust) (tenant.Plan, error)) func(context.Context, tenant.Caller) plan.Planner {
 	return func(ctx context.Context, _ tenant.Caller) plan.Planner {
 		return func(d tenant.Viewer) (tenant.Plan, error) {
-			p, err := s.vouchingBy(ctx, d, organisation, provider)
+			p, err := s.Vouching(ctx, d, organisation, provider)
 			if err != nil {
 				return tenant.Plan{}, err
 			}

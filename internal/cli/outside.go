@@ -23,6 +23,7 @@ func (a *app) providerCommand() *cli.Command {
 					&cli.StringFlag{Name: "title", Usage: "a `TEXT` people know it by"},
 					&cli.StringFlag{Name: "description", Usage: "a `TEXT` that says whose it is"},
 					&cli.StringMapFlag{Name: "tag", Usage: "a tag, as `KEY=VALUE`; may be repeated"},
+					&cli.BoolFlag{Name: "own", Usage: "its people are the organisation's own, so they are staff; this stays so"},
 					previewFlag(),
 				},
 				Action: a.createProvider,
@@ -30,7 +31,7 @@ func (a *app) providerCommand() *cli.Command {
 			{Name: "list", Usage: "list identity providers", Action: a.listProviders},
 			{Name: "show", Usage: "show an identity provider with its grants", ArgsUsage: "NAME", Action: a.showPrincipal(api.ProviderKind)},
 			a.editCommand(api.ProviderKind),
-			a.trustCommand(), a.entryCommand(), a.linkCommand(), a.provisioningCommand(),
+			a.trustCommand(), a.entryCommand(), a.linkCommand(), a.provisioningCommand(), a.directoryCommand(),
 			{
 				Name: "trial", Usage: "try a trust in a browser: what the provider says is shown, and nobody comes in", ArgsUsage: "PROVIDER",
 				Flags: []cli.Flag{&cli.StringFlag{Name: "trust", Usage: "the `TRUST`, by the beginning of its id; not needed where there is one"}}, Action: a.beginTrial,
@@ -76,9 +77,9 @@ func (a *app) createProvider(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	wanted := api.ProviderNew{Name: given[0], Title: c.String("title"), Description: c.String("description"), Tags: tagsGiven(c)}
+	wanted := api.ProviderNew{Name: given[0], Title: c.String("title"), Description: c.String("description"), Tags: tagsGiven(c), Own: c.Bool("own")}
 	return create(ctx, a, c, s.PreviewCreateProvider, s.CreateProvider, organisation, wanted, func(made api.ProviderMade) {
-		a.say(c, "Created identity provider %s. Nobody comes by it yet.", made.Provider.Name)
+		a.say(c, "Created identity provider %s. Nobody comes by it yet.%s", made.Provider.Name, choose(made.Provider.Own, " Whoever does is staff.", ""))
 	})
 }
 
@@ -94,9 +95,9 @@ func (a *app) listProviders(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	l := listing{columns: []string{"Name", "Title", "People", "State", "Created"}, empty: "There are no identity providers.", value: list}
+	l := listing{columns: []string{"Name", "Title", "Its people are", "People", "State", "Created"}, empty: "There are no identity providers.", value: list}
 	for _, p := range list {
-		l.rows = append(l.rows, []string{p.Name, p.Title, strconv.Itoa(p.People), string(p.State), moment(p.CreatedAt)})
+		l.rows = append(l.rows, []string{p.Name, p.Title, choose(p.Own, "staff", "outside people"), strconv.Itoa(p.People), string(p.State), moment(p.CreatedAt)})
 	}
 	return a.print(c, l)
 }

@@ -63,25 +63,7 @@ func outsiderWords(set string) string {
 // printImpact prints what a preview answered with.
 func (a *app) printImpact(c *cli.Command, written api.Written) error {
 	impact := written.Impact
-	l := listing{columns: []string{"Who", "At", "Where", "Gains", "Loses", "Below"}, value: written}
-	for _, e := range impact.Effects {
-		var who []string
-		for _, p := range e.Principals {
-			who = append(who, choose(p.Kind == api.ProviderKind, "people from ", "")+p.Name)
-		}
-		for _, set := range e.Outsiders {
-			who = append(who, outsiderWords(set))
-		}
-		gains := effectText(e.Gains, e.MayGain, e.NowUnconditional, "without a condition from now on") + choose(e.Privileged, " (privileged)", "")
-		if len(e.Shifting) > 0 {
-			gains += choose(gains == "", "", "; ") + "other conditions for " + permissionsText(e.Shifting)
-		}
-		loses := effectText(e.Loses, e.MayLose, e.NowConditional, "only under a condition from now on")
-		if gains+loses == "" {
-			gains = "nothing changes here"
-		}
-		l.rows = append(l.rows, []string{wrapped(who), e.Scope.Address, partWords[e.Part], gains, loses, strconv.Itoa(e.Beneath)})
-	}
+	l := impactListing(*impact, written)
 	if c.String("output") != "table" {
 		return a.printValue(c, l)
 	}
@@ -100,6 +82,30 @@ func (a *app) printImpact(c *cli.Command, written api.Written) error {
 	}
 	a.say(c, "To make exactly this change, repeat with --confirm %s instead of --preview.", impact.Confirmation)
 	return nil
+}
+
+// impactListing lists who gains and loses what, and where.
+func impactListing(impact api.Impact, value any) listing {
+	l := listing{columns: []string{"Who", "At", "Where", "Gains", "Loses", "Below"}, value: value}
+	for _, e := range impact.Effects {
+		var who []string
+		for _, p := range e.Principals {
+			who = append(who, choose(p.Kind == api.ProviderKind, "people from ", "")+p.Name)
+		}
+		for _, set := range e.Outsiders {
+			who = append(who, outsiderWords(set))
+		}
+		gains := effectText(e.Gains, e.MayGain, e.NowUnconditional, "without a condition from now on") + choose(e.Privileged, " (privileged)", "")
+		if len(e.Shifting) > 0 {
+			gains += choose(gains == "", "", "; ") + "other conditions for " + permissionsText(e.Shifting)
+		}
+		loses := effectText(e.Loses, e.MayLose, e.NowConditional, "only under a condition from now on")
+		if gains+loses == "" {
+			gains = "nothing changes here"
+		}
+		l.rows = append(l.rows, []string{wrapped(who), e.Scope.Address, partWords[e.Part], gains, loses, strconv.Itoa(e.Beneath)})
+	}
+	return l
 }
 
 // effectText names what is gained or lost for certain, what under a condition, and of the latter what is held already or still but

@@ -191,6 +191,11 @@ func (h *Host) Start(ctx context.Context, set Settings, log *slog.Logger) (*Inst
 		svc.KeepSnapshots(running)
 		close(kept)
 	}()
+	read := make(chan struct{})
+	go func() {
+		svc.Readings.Keep(running, directoriesEvery)
+		close(read)
+	}()
 	i := &Instance{Service: svc, Address: address, Ended: make(chan error, 1)}
 	served := make(chan error, 1)
 	go func() {
@@ -203,6 +208,7 @@ func (h *Host) Start(ctx context.Context, set Settings, log *slog.Logger) (*Inst
 		err := <-served
 		svc.Wait()
 		<-kept
+		<-read
 		return errors.Join(err, closeRecords())
 	}
 	return i, nil
@@ -210,6 +216,9 @@ func (h *Host) Start(ctx context.Context, set Settings, log *slog.Logger) (*Inst
 
 // followEvery is how often it is looked whether another instance changed something: one row is read.
 const followEvery = 20 * time.Millisecond
+
+// directoriesEvery is how often it is looked whether a directory is to be read: by an index.
+const directoriesEvery = 2 * time.Second
 
 // Until ends with the signals that ask a program to end.
 func Until(ctx context.Context) (context.Context, context.CancelFunc) {

@@ -27,10 +27,7 @@ type Fetcher struct {
 
 // client returns a client that fetches from the hosts that a provider at an address names.
 func (f Fetcher) client(issuer *url.URL) *http.Client {
-	loopback := isLoopback(issuer.Hostname())
-	dialer := net.Dialer{Timeout: fetchFor, ControlContext: func(_ context.Context, _, address string, _ syscall.RawConn) error {
-		return f.allows(address, loopback)
-	}}
+	dialer := net.Dialer{Timeout: fetchFor, ControlContext: f.Control(issuer.Hostname())}
 	return &http.Client{
 		Timeout: fetchFor,
 		Transport: bounded{&http.Transport{
@@ -57,7 +54,16 @@ func (f Fetcher) allows(address string, loopback bool) error {
 	return fmt.Errorf("%s is an address within the own network; arbora serve --private-providers lets providers be there", ip)
 }
 
-func isLoopback(host string) bool {
+// Control is what a dialer asks before it connects to a host for a provider: whether the address that was found may be spoken to.
+func (f Fetcher) Control(host string) func(context.Context, string, string, syscall.RawConn) error {
+	loopback := IsLoopback(host)
+	return func(_ context.Context, _, address string, _ syscall.RawConn) error {
+		return f.allows(address, loopback)
+	}
+}
+
+// IsLoopback reports whether a host is this very machine.
+func IsLoopback(host string) bool {
 	ip, err := netip.ParseAddr(host)
 	return host == "localhost" || err == nil && ip.IsLoopback()
 }
@@ -68,7 +74,7 @@ func CheckAddress(address string) (*url.URL, error) {
 	switch {
 	case err != nil || u.Host == "" || u.User != nil:
 		return nil, fmt.Errorf("%q is not an address, such as https://id.example.org", address)
-	case u.Scheme == "https", u.Scheme == "http" && isLoopback(u.Hostname()):
+	case u.Scheme == "https", u.Scheme == "http" && IsLoopback(u.Hostname()):
 		return u, nil
 	}
 	return nil, fmt.Errorf("%q is not an https address", address)

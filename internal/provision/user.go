@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"strings"
+	"time"
 
 	"arbora.example/access"
 	"arbora.example/access/model"
@@ -79,9 +80,13 @@ func (p Users) Create(ctx context.Context, sys System, u User) (Record, error) {
 		after := store.Provisioned{
 			ID: id, Provider: sys.Provider.ID, Principal: id, Kind: store.ProvisionedUser, Name: folded(u.Name), External: u.External, Active: u.Active, Body: u.Body, Version: 1, CreatedAt: at, ChangedAt: at,
 		}
-		if err := p.bring(ctx, details, sys, known, !there, before, after, u, &made); err != nil {
-			return made, err
+		was := store.PrincipalDetails{State: credential.Active, CreatedAt: at}
+		if there {
+			if was, err = detailsOf(ctx, details, sys, known.ID); err != nil {
+				return made, err
+			}
 		}
+		bring(known, was, before, after, u, &made)
 		made.What = "provisioned " + known.Name
 		return made, nil
 	})
@@ -124,24 +129,8 @@ func (u User) check() error {
 
 // bring has what is kept of a person be as it is told. What the system says anew of their being in use counts; what an administrator decided
 // meanwhile stays.
-func (p *Provisioning) bring(ctx context.Context, details tenant.Details, sys System, who access.Principal, created bool, before, after store.Provisioned, u User, made *tenant.Plan) error {
-	was := store.PrincipalDetails{State: credential.Active, CreatedAt: after.ChangedAt}
-	if !created {
-		all, err := details.PrincipalDetails(ctx, sys.organisation, []model.ID{who.ID})
-		if err != nil {
-			return err
-		}
-		was = all[who.ID]
-	}
-	is := was
-	if u.Title != "" {
-		is.Title = u.Title
-	} else if is.Title == "" {
-		is.Title = u.Name
-	}
-	if u.Email != "" {
-		is.Email = u.Email
-	}
+func bring(who access.Principal, was store.PrincipalDetails, before, after store.Provisioned, u User, made *tenant.Plan) {
+	is := u.described(was)
 	switch {
 	case before.Active && !u.Active && !who.Inactive:
 		is.State = credential.Suspended
@@ -155,7 +144,7 @@ func (p *Provisioning) bring(ctx context.Context, details tenant.Details, sys Sy
 	if is != was {
 		made.Describe(who.ID, is)
 	}
-	made.Beside = func(tx tenant.Tx) error {
+	made.Also(func(tx tenant.Tx) error {
 		if before.Kind == store.ProvisionedLeft {
 			if err := tx.RemoveProvisioned(before); err != nil {
 				return err
@@ -168,8 +157,27 @@ func (p *Provisioning) bring(ctx context.Context, details tenant.Details, sys Sy
 			}
 		}
 		return tx.PutProvisioned(before, after)
+	})
+}
+
+// described is what is known of a person from then on. What is not told stays.
+func (u User) described(was store.PrincipalDetails) store.PrincipalDetails {
+	is := was
+	if u.Title != "" {
+		is.Title = u.Title
+	} else if is.Title == "" {
+		is.Title = u.Name
 	}
-	return nil
+	if u.Email != "" {
+		is.Email = u.Email
+	}
+	return is
+}
+
+// detailsOf returns what is known of somebody besides.
+func detailsOf(ctx context.Context, details tenant.Details, sys System, who model.ID) (store.PrincipalDetails, error) {
+	all, err := details.PrincipalDetails(ctx, sys.organisation, []model.ID{who})
+	return all[who], err
 }
 
 // Editing alters what was told: fn is given what stands, and returns what is to stand. It may refuse.
@@ -203,8 +211,13 @@ func (p Users) Edit(ctx context.Context, sys System, id string, edit Editing[Use
 		}
 		after := before
 		after.Name, after.Active, after.Body, after.Version, after.ChangedAt = folded(u.Name), u.Active, u.Body, before.Version+1, p.Moment()
+		was, err := detailsOf(ctx, details, sys, who.ID)
+		if err != nil {
+			return made, err
+		}
 		made.What = "provisioned " + who.Name
-		return made, p.bring(ctx, details, sys, who, false, before, after, u, &made)
+		bring(who, was, before, after, u, &made)
+		return made, nil
 	})
 	if err != nil {
 		return Record{}, err
@@ -223,26 +236,30 @@ func (p Users) Remove(ctx context.Context, sys System, id string, match func(Rec
 			return made, err
 		}
 		who, _ := now.Principal(before.Principal)
-		for _, group := range now.OutsideGroupsOf(who.ID) {
-			made.Changes = append(made.Changes, access.RemoveMember{Membership: access.Membership{Group: group.ID, Member: who.ID}})
-		}
-		left := before
-		// Whom an administrator suspended before stays so when they come back.
-		left.Kind, left.Name, left.Body, left.Active = store.ProvisionedLeft, before.External, json.RawMessage("{}"), before.Active && who.Inactive
-		if !who.Inactive {
-			all, err := details.PrincipalDetails(ctx, sys.organisation, []model.ID{who.ID})
-			if err != nil {
-				return made, err
-			}
-			is := all[who.ID]
-			is.State = credential.Suspended
-			made.Describe(who.ID, is)
-			made.Changes = append(made.Changes, access.SetInactive{ID: who.ID, Inactive: true})
+		was, err := detailsOf(ctx, details, sys, who.ID)
+		if err != nil {
+			return made, err
 		}
 		made.What = "suspended " + who.Name + ", who has left"
-		made.Beside = func(tx tenant.Tx) error { return tx.PutProvisioned(before, left) }
+		leave(now, who, was, before, p.Moment(), &made)
 		return made, nil
 	})
+}
+
+// leave has somebody who has left be suspended, and in none of the provider's groups.
+func leave(now *access.Snapshot, who access.Principal, is store.PrincipalDetails, before store.Provisioned, at time.Time, made *tenant.Plan) {
+	for _, group := range now.OutsideGroupsOf(who.ID) {
+		made.Changes = append(made.Changes, access.RemoveMember{Membership: access.Membership{Group: group.ID, Member: who.ID}})
+	}
+	left := before
+	left.Kind, left.Name, left.Body, left.ChangedAt = store.ProvisionedLeft, before.External, json.RawMessage("{}"), at
+	left.Active = before.Active && who.Inactive // whom an administrator suspended before stays so when they come back
+	if !who.Inactive {
+		is.State = credential.Suspended
+		made.Describe(who.ID, is)
+		made.Changes = append(made.Changes, access.SetInactive{ID: who.ID, Inactive: true})
+	}
+	made.Also(func(tx tenant.Tx) error { return tx.PutProvisioned(before, left) })
 }
 
 // Get returns what was told of a person.

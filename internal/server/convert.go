@@ -131,7 +131,7 @@ func outsideGroupOf(g ask.OutsideGroupView) api.OutsideGroup {
 }
 
 func providerOf(p ask.ProviderView) api.Provider {
-	return api.Provider{Id: p.ID.String(), Name: p.Name, Title: p.Title, Description: p.Description, People: p.People, State: api.State(p.State), CreatedAt: p.CreatedAt}
+	return api.Provider{Id: p.ID.String(), Name: p.Name, Title: p.Title, Description: p.Description, Own: p.Own, People: p.People, State: api.State(p.State), CreatedAt: p.CreatedAt}
 }
 
 func principalOf(p ask.DetailedPrincipal) api.PrincipalDetails {

@@ -24,7 +24,7 @@ func (h handlers) ListProviders(ctx context.Context, r ListProvidersRequestObjec
 }
 
 func (h handlers) CreateProvider(ctx context.Context, r CreateProviderRequestObject) (CreateProviderResponseObject, error) {
-	wanted := change.NewProvider{Name: r.Body.Name, Title: r.Body.Title, Description: r.Body.Description, Tags: r.Body.Tags}
+	wanted := change.NewProvider{Name: r.Body.Name, Title: r.Body.Title, Description: r.Body.Description, Tags: r.Body.Tags, Own: r.Body.Own}
 	made, written, err := changed(ctx, r.Params.Preview, h.service.CreateProvider(r.Organisation, wanted))
 	if err != nil || r.Params.Preview {
 		return CreateProvider200JSONResponse(written), err

@@ -200,13 +200,20 @@ func securityText(contact string, now func() time.Time) gin.HandlerFunc {
 	}
 }
 
-// maxBody bounds a request's body, in bytes.
-const maxBody = 1 << 20
+// What bounds a request's body, in bytes: that of a file of people is larger.
+const (
+	maxBody = 1 << 20
+	maxFile = 64 << 20
+)
 
 // limitBody works on a copy of the request: the server looks at the body of its own to see whether what was left unread
 // forbids using the connection again.
 func limitBody(c *gin.Context) {
 	c.Request = c.Request.WithContext(c.Request.Context())
-	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, maxBody)
+	most := int64(maxBody)
+	if strings.HasSuffix(c.Request.URL.Path, "/directory/readings") {
+		most = maxFile
+	}
+	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, most)
 	c.Header("Cache-Control", "no-store")
 }

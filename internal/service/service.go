@@ -20,6 +20,7 @@ import (
 type Service struct {
 	*change.Changes
 	Provisioning *provision.Provisioning // for the systems of identity providers
+	Readings     provision.Readings      // of directories
 }
 
 // Options are what a service works with.
@@ -43,5 +44,6 @@ func New(o Options) *Service {
 	}
 	tenants := tenant.NewTenants(o.Records, o.Catalogue, o.Clock, o.Log, o.Files, o.Address)
 	changes := change.NewChanges(signin.NewSignIns(plan.NewMaker(tenants, o.Post), o.Sealer, o.Hash, o.Fetch), ask.NewAnswers(tenants))
-	return &Service{Changes: changes, Provisioning: &provision.Provisioning{Changes: changes}}
+	provisioning := &provision.Provisioning{Changes: changes}
+	return &Service{Changes: changes, Provisioning: provisioning, Readings: provision.Readings{Provisioning: provisioning}}
 }

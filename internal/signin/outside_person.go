@@ -170,8 +170,27 @@ func FreeName(now *access.Snapshot, name, provider string) string {
 	}
 }
 
+// isRead reports whether somebody is in the directory of their provider.
+func (s *SignIns) isRead(ctx context.Context, details tenant.Details, who access.Principal) (bool, error) {
+	_, err := s.Records.Directory(ctx, who.Provider)
+	if errors.Is(err, store.ErrNotFound) {
+		return false, nil
+	} else if err != nil {
+		return false, err
+	}
+	_, n, err := details.ProvisionedBy(ctx, who.Provider, store.ProvisionedQuery{Kind: store.ProvisionedUser, Principals: []model.ID{who.ID}, Limit: 2})
+	return n > 0, err
+}
+
 // better brings what is kept of somebody who was there level with what is said. Tags that the claim map does not speak of stay.
 func (s *SignIns) better(ctx context.Context, now *access.Snapshot, details tenant.Details, known access.Principal, person outside.Person, a coming) (p tenant.Plan, err error) {
+	read, err := s.isRead(ctx, details, known)
+	if err != nil {
+		return p, err
+	}
+	if read { // what the directory says of them counts
+		person.Claims, person.Tags = known.Claims, known.Tags
+	}
 	if known.Claims == nil || !maps.EqualFunc(known.Claims, person.Claims, slices.Equal) {
 		p.Changes = append(p.Changes, access.SetClaims{ID: known.ID, Claims: person.Claims})
 	}

@@ -275,10 +275,10 @@ func (r rows) CreatePrincipal(c access.CreatePrincipal) error {
 		details.Identity = p.ID
 	}
 	subject := sql.NullString{String: p.Subject, Valid: p.Kind == model.OutsidePerson}
-	return r.exec(`INSERT INTO principal (organisation_id, id, kind, name, home_id, tags, title, description, state, owner_id, gathers, provider_id, subject, claims, pattern, identity_id, created_at)
-		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+	return r.exec(`INSERT INTO principal (organisation_id, id, kind, name, home_id, tags, title, description, state, owner_id, gathers, provider_id, subject, claims, pattern, own, identity_id, created_at)
+		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
 		idColumn(r.organisation), idColumn(p.ID), p.Kind.String(), p.Name, idColumn(p.Home), tags, details.Title, details.Description,
-		string(details.State), idColumn(p.Owner), p.Gathers.String(), idColumn(p.Provider), subject, claims, p.Pattern, idColumn(details.Identity), r.at)
+		string(details.State), idColumn(p.Owner), p.Gathers.String(), idColumn(p.Provider), subject, claims, p.Pattern, p.Own, idColumn(details.Identity), r.at)
 }
 
 func (r rows) SetClaims(c access.SetClaims) error {

@@ -196,13 +196,13 @@ func (l *loader) resources() error {
 
 func (l *loader) principals() error {
 	var owners []access.SetOwner // who may be younger than their groups
-	query := "SELECT id, kind, name, home_id, tags, state <> 'active', owner_id, gathers, provider_id, subject, claims, pattern FROM principal WHERE organisation_id = ? ORDER BY kind <> 'provider', id"
+	query := "SELECT id, kind, name, home_id, tags, state <> 'active', owner_id, gathers, provider_id, subject, claims, pattern, own FROM principal WHERE organisation_id = ? ORDER BY kind <> 'provider', id"
 	err := l.each(query, func(scan scanner) error {
 		var id, home, owner, provider idColumn
 		var kind string
 		var tags, gathers, subject, claims sql.RawBytes
 		var p access.Principal
-		err := scan(&id, &kind, &p.Name, &home, &tags, &p.Inactive, &owner, &gathers, &provider, &subject, &claims, &p.Pattern)
+		err := scan(&id, &kind, &p.Name, &home, &tags, &p.Inactive, &owner, &gathers, &provider, &subject, &claims, &p.Pattern, &p.Own)
 		if err != nil {
 			return err
 		}

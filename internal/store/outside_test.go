@@ -20,7 +20,7 @@ func TestTrustsAreKept(t *testing.T) {
 	onBoth(t, func(t *testing.T, s tenant.Records) {
 		fill(t, s)
 		ctx := t.Context()
-		provider := access.Principal{ID: model.ID{40}, Kind: model.Provider, Name: "quaywater-sso"}
+		provider := access.Principal{ID: model.ID{40}, Kind: model.Provider, Name: "quaywater-sso", Own: true}
 		ilka := access.Principal{ID: model.ID{39}, Kind: model.OutsidePerson, Name: "ilka@quaywater-sso", Provider: provider.ID, Subject: "Q 4711 ü"}
 		identity := store.Identity{ID: ilka.ID, Name: ilka.Name, Title: "Ilka", By: credential.ByProvider}
 		write := func(beside func(tx tenant.Tx) error, changes ...access.Change) {
@@ -49,6 +49,8 @@ func TestTrustsAreKept(t *testing.T) {
 		}
 		write(func(tenant.Tx) error { return nil }, access.AddMember{Membership: access.Membership{Group: groups[0].ID, Member: ilka.ID}})
 		again := load(t, s)
+		known, _ := again.Principal(provider.ID)
+		require.Equal(t, provider, known)
 		for _, group := range groups {
 			kept, _ := again.Principal(group.ID)
 			require.Equal(t, group, kept)

@@ -87,15 +87,20 @@ func (p *Plan) Join(o Plan) {
 	p.Notices = append(p.Notices, o.Notices...)
 	p.ActsAs = append(p.ActsAs, o.ActsAs...)
 	p.Final = p.Final || o.Final
-	if first, second := p.Beside, o.Beside; first == nil {
-		p.Beside = second
-	} else if second != nil {
-		p.Beside = func(tx Tx) error { return errors.Join(first(tx), second(tx)) }
-	}
+	p.Also(o.Beside)
 	if o.What != "" && p.What != "" {
 		p.What += ", " + o.What
 	} else if o.What != "" {
 		p.What = o.What
+	}
+}
+
+// Also adds to what is written beside the changes; nil adds nothing.
+func (p *Plan) Also(second func(Tx) error) {
+	if first := p.Beside; first == nil {
+		p.Beside = second
+	} else if second != nil {
+		p.Beside = func(tx Tx) error { return errors.Join(first(tx), second(tx)) }
 	}
 }
 

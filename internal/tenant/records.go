@@ -52,6 +52,8 @@ type Tx interface {
 	PutProvisioned(before, after store.Provisioned) error
 	RemoveProvisioned(p store.Provisioned) error
 	PutProvisioningToken(before, after store.ProvisioningToken) error
+	PutDirectory(before, after store.Directory) error
+	RemoveDirectory(d store.Directory) error
 }
 
 // Records are where everything is kept: see [store.Store], whose methods say what they do.
@@ -77,6 +79,10 @@ type Records interface {
 	ProvisioningToken(ctx context.Context, hash [32]byte) (store.ProvisioningToken, error)
 	ProvisioningTokens(ctx context.Context, provider model.ID) ([]store.ProvisioningToken, error)
 	TouchProvisioningToken(ctx context.Context, id model.ID, at time.Time) error
+	Directory(ctx context.Context, provider model.ID) (store.Directory, error)
+	DirectoriesDue(ctx context.Context, by time.Time) ([]store.Directory, error)
+	NoteReading(ctx context.Context, d store.Directory, r store.Reading) error
+	Readings(ctx context.Context, provider model.ID, limit int) ([]store.Reading, error)
 	EndOutside(ctx context.Context, trust model.ID, subject, session string, record store.AuditRecord) (n int, err error)
 	EndsOutside(ctx context.Context, session model.ID) (store.Outside, error)
 	Quotas(ctx context.Context, organisation model.ID) (settings.Quotas, error)

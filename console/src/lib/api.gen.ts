@@ -1030,6 +1030,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/organisations/{organisation}/providers/{provider}/directory": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How the directory of an identity provider is read; what is usual, where none is set */
+        get: operations["showDirectory"];
+        /** Say how the directory of an identity provider is read, by LDAP (RFC 4511); all of it is read anew */
+        put: operations["setDirectory"];
+        post?: never;
+        /** Read the directory of an identity provider no more; its people stay as they are */
+        delete: operations["removeDirectory"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/organisations/{organisation}/providers/{provider}/directory/readings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the last readings of a directory found and did, the latest first */
+        get: operations["listReadings"];
+        put?: never;
+        /** Read a directory now, or a file of its entries (LDIF, RFC 2849); or find out what that would do */
+        post: operations["readDirectory"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/organisations/{organisation}/outside-people": {
         parameters: {
             query?: never;
@@ -2205,12 +2242,16 @@ export interface components {
             title?: string;
             description?: string;
             tags?: components["schemas"]["Tags"];
+            /** @description Its people are the organisation's own: they are staff. It stays so */
+            own?: boolean;
         };
         Provider: {
             id: string;
             name: string;
             title: string;
             description: string;
+            /** @description Its people are the organisation's own, so they are staff */
+            own: boolean;
             /** @description How many outside people come by it */
             people: number;
             state: components["schemas"]["State"];
@@ -2280,6 +2321,96 @@ export interface components {
             path: string;
             /** @description Where else, or with what text, if nothing is found there */
             otherwise?: string;
+        };
+        /** @description Which entries of a directory are read */
+        DirectorySearch: {
+            /** @description The distinguished name of the entry beneath which they stand */
+            base: string;
+            /** @description RFC 4515, such as (objectClass=inetOrgPerson) */
+            filter: string;
+        };
+        DirectorySettings: {
+            /** @description ldaps://HOST:PORT, or ldap://HOST:PORT, which changes to TLS by itself (RFC 4513) beyond this machine */
+            address: string;
+            /** @description The distinguished name of who reads it; empty for nobody */
+            bindName: string;
+            /** @description Whose certificates are believed, as PEM; empty for those that the machine believes */
+            authorities: string;
+            people: components["schemas"]["DirectorySearch"];
+            groups: components["schemas"]["DirectorySearch"];
+            /** @description The attribute by which people are known again: it never changes, such as entryUUID (RFC 4530) */
+            key: string;
+            /** @description The attribute of a group that names its members, such as member or memberUid */
+            memberBy: string;
+            /** @description Of people: these become claims, and can be picked */
+            attributes: string[];
+            claimMap: components["schemas"]["ClaimMap"];
+            /** @description How often it is read, in minutes; 0 for when somebody asks */
+            every: number;
+            /** @description If more people than this share, in percent, would leave at once, nothing is done */
+            mostLeaving: number;
+            /** @description How many days after they left people are retired; 0 for never */
+            retireAfter: number;
+        };
+        DirectoryWanted: components["schemas"]["DirectorySettings"] & {
+            /** @description Of who reads it; left out, it stays */
+            password?: string;
+        };
+        Directory: components["schemas"]["DirectorySettings"] & {
+            /** @description Somebody has said how it is read; else this is what is usual */
+            set: boolean;
+            hasPassword: boolean;
+            /**
+             * Format: date-time
+             * @description When it is read again
+             */
+            nextAt?: string;
+        };
+        DirectoryReadingWanted: {
+            /** @description The entries, as LDIF (RFC 2849), in place of those that the directory has */
+            file?: string;
+            /** @description Find out what it would do, and change nothing */
+            preview?: boolean;
+            /** @description Do it though more would leave than may, or somebody who governs */
+            despiteBrakes?: boolean;
+        };
+        /** @description What a reading of a directory found and did */
+        DirectoryReading: {
+            id: string;
+            /** Format: date-time */
+            beganAt: string;
+            /** Format: date-time */
+            endedAt: string;
+            /** @description Who had it read; the provider itself, when its time had come */
+            by: string;
+            /** @description A file was read, rather than the directory itself */
+            file: boolean;
+            /** @enum {string} */
+            outcome: "done" | "unchanged" | "stopped" | "failed" | "previewed";
+            /** @description It stopped or failed; else empty */
+            why: string;
+            /** @description Why it should not be done */
+            brakes: string[];
+            /** @description How many it found */
+            people: number;
+            /** @description How many it found; 0 when nothing in them has changed */
+            groups: number;
+            /** @description How many steps of each kind there are */
+            counts: {
+                [key: string]: number;
+            };
+            /** @description What it did, or would do: the first 200 of each kind */
+            steps: components["schemas"]["DirectoryStep"][];
+            impact?: components["schemas"]["Impact"];
+        };
+        DirectoryStep: {
+            /** @enum {string} */
+            does: "comes" | "returns" | "changes" | "leaves" | "retires" | "group comes" | "group changes" | "group empties" | "cannot be read";
+            name: string;
+            what: string;
+        };
+        DirectoryReadingList: {
+            readings: components["schemas"]["DirectoryReading"][];
         };
         TrustWanted: {
             /** @description The provider's address, as it writes it itself */
@@ -6253,6 +6384,156 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Written"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    showDirectory: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+                /** @description The identity provider's name */
+                provider: components["parameters"]["ProviderName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description How it is read */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Directory"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setDirectory: {
+        parameters: {
+            query?: {
+                /** @description Answer with the impact and write nothing */
+                preview?: components["parameters"]["Preview"];
+            };
+            header?: {
+                /** @description The confirmation of an impact: the change is made only if its impact is still that one */
+                "If-Match"?: components["parameters"]["IfMatch"];
+            };
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+                /** @description The identity provider's name */
+                provider: components["parameters"]["ProviderName"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DirectoryWanted"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Written"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeDirectory: {
+        parameters: {
+            query?: {
+                /** @description Answer with the impact and write nothing */
+                preview?: components["parameters"]["Preview"];
+            };
+            header?: {
+                /** @description The confirmation of an impact: the change is made only if its impact is still that one */
+                "If-Match"?: components["parameters"]["IfMatch"];
+            };
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+                /** @description The identity provider's name */
+                provider: components["parameters"]["ProviderName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Written"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listReadings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+                /** @description The identity provider's name */
+                provider: components["parameters"]["ProviderName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The last hundred */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DirectoryReadingList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    readDirectory: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The organisation's name */
+                organisation: components["parameters"]["OrganisationName"];
+                /** @description The identity provider's name */
+                provider: components["parameters"]["ProviderName"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DirectoryReadingWanted"];
+            };
+        };
+        responses: {
+            /** @description What it found and did, or would do; stopped, if a brake held it */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DirectoryReading"];
                 };
             };
             default: components["responses"]["Problem"];

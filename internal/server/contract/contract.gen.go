@@ -163,6 +163,21 @@ type ServerInterface interface {
 	// ListArrivals Who came by an identity provider last, and who was not let in and why
 	// (GET /organisations/{organisation}/providers/{provider}/arrivals)
 	ListArrivals(c *gin.Context, organisation OrganisationName, provider ProviderName, params ListArrivalsParams)
+	// RemoveDirectory Read the directory of an identity provider no more; its people stay as they are
+	// (DELETE /organisations/{organisation}/providers/{provider}/directory)
+	RemoveDirectory(c *gin.Context, organisation OrganisationName, provider ProviderName, params RemoveDirectoryParams)
+	// ShowDirectory How the directory of an identity provider is read; what is usual, where none is set
+	// (GET /organisations/{organisation}/providers/{provider}/directory)
+	ShowDirectory(c *gin.Context, organisation OrganisationName, provider ProviderName)
+	// SetDirectory Say how the directory of an identity provider is read, by LDAP (RFC 4511); all of it is read anew
+	// (PUT /organisations/{organisation}/providers/{provider}/directory)
+	SetDirectory(c *gin.Context, organisation OrganisationName, provider ProviderName, params SetDirectoryParams)
+	// ListReadings What the last readings of a directory found and did, the latest first
+	// (GET /organisations/{organisation}/providers/{provider}/directory/readings)
+	ListReadings(c *gin.Context, organisation OrganisationName, provider ProviderName)
+	// ReadDirectory Read a directory now, or a file of its entries (LDIF, RFC 2849); or find out what that would do
+	// (POST /organisations/{organisation}/providers/{provider}/directory/readings)
+	ReadDirectory(c *gin.Context, organisation OrganisationName, provider ProviderName)
 	// ShowEntry How people come in by an identity provider: by what it is trusted, what is made of what it says, and whom it lets in
 	// (GET /organisations/{organisation}/providers/{provider}/entry)
 	ShowEntry(c *gin.Context, organisation OrganisationName, provider ProviderName)
@@ -2890,6 +2905,240 @@ func (siw *ServerInterfaceWrapper) ListArrivals(c *gin.Context) {
 	}
 
 	siw.Handler.ListArrivals(c, organisation, provider, params)
+}
+
+// RemoveDirectory operation middleware
+func (siw *ServerInterfaceWrapper) RemoveDirectory(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "organisation" -------------
+	var organisation OrganisationName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "provider" -------------
+	var provider ProviderName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "provider", c.Param("provider"), &provider, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter provider: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params RemoveDirectoryParams
+
+	// ------------- Optional query parameter "preview" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "preview", c.Request.URL.Query(), &params.Preview, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter preview: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "If-Match" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
+		var IfMatch IfMatch
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for If-Match, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter If-Match: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IfMatch = IfMatch
+
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RemoveDirectory(c, organisation, provider, params)
+}
+
+// ShowDirectory operation middleware
+func (siw *ServerInterfaceWrapper) ShowDirectory(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "organisation" -------------
+	var organisation OrganisationName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "provider" -------------
+	var provider ProviderName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "provider", c.Param("provider"), &provider, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter provider: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ShowDirectory(c, organisation, provider)
+}
+
+// SetDirectory operation middleware
+func (siw *ServerInterfaceWrapper) SetDirectory(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "organisation" -------------
+	var organisation OrganisationName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "provider" -------------
+	var provider ProviderName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "provider", c.Param("provider"), &provider, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter provider: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params SetDirectoryParams
+
+	// ------------- Optional query parameter "preview" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "preview", c.Request.URL.Query(), &params.Preview, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter preview: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "If-Match" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
+		var IfMatch IfMatch
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for If-Match, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter If-Match: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IfMatch = IfMatch
+
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SetDirectory(c, organisation, provider, params)
+}
+
+// ListReadings operation middleware
+func (siw *ServerInterfaceWrapper) ListReadings(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "organisation" -------------
+	var organisation OrganisationName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "provider" -------------
+	var provider ProviderName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "provider", c.Param("provider"), &provider, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter provider: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListReadings(c, organisation, provider)
+}
+
+// ReadDirectory operation middleware
+func (siw *ServerInterfaceWrapper) ReadDirectory(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "organisation" -------------
+	var organisation OrganisationName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "organisation", c.Param("organisation"), &organisation, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter organisation: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "provider" -------------
+	var provider ProviderName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "provider", c.Param("provider"), &provider, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter provider: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ReadDirectory(c, organisation, provider)
 }
 
 // ShowEntry operation middleware
@@ -6201,6 +6450,11 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/organisations/:organisation/providers", wrapper.ListProviders)
 	router.POST(options.BaseURL+"/organisations/:organisation/providers", wrapper.CreateProvider)
 	router.GET(options.BaseURL+"/organisations/:organisation/providers/:provider/arrivals", wrapper.ListArrivals)
+	router.DELETE(options.BaseURL+"/organisations/:organisation/providers/:provider/directory", wrapper.RemoveDirectory)
+	router.GET(options.BaseURL+"/organisations/:organisation/providers/:provider/directory", wrapper.ShowDirectory)
+	router.PUT(options.BaseURL+"/organisations/:organisation/providers/:provider/directory", wrapper.SetDirectory)
+	router.GET(options.BaseURL+"/organisations/:organisation/providers/:provider/directory/readings", wrapper.ListReadings)
+	router.POST(options.BaseURL+"/organisations/:organisation/providers/:provider/directory/readings", wrapper.ReadDirectory)
 	router.GET(options.BaseURL+"/organisations/:organisation/providers/:provider/entry", wrapper.ShowEntry)
 	router.PATCH(options.BaseURL+"/organisations/:organisation/providers/:provider/entry", wrapper.SetEntry)
 	router.POST(options.BaseURL+"/organisations/:organisation/providers/:provider/entry/tries", wrapper.TryClaims)
@@ -7487,6 +7741,125 @@ type ListArrivalsResponseObject interface {
 type ListArrivals200JSONResponse ArrivalList
 
 func (response ListArrivals200JSONResponse) VisitListArrivalsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RemoveDirectoryRequestObject struct {
+	Organisation OrganisationName `json:"organisation"`
+	Provider     ProviderName     `json:"provider"`
+	Params       RemoveDirectoryParams
+}
+
+type RemoveDirectoryResponseObject interface {
+	VisitRemoveDirectoryResponse(w http.ResponseWriter) error
+}
+
+type RemoveDirectory200JSONResponse Written
+
+func (response RemoveDirectory200JSONResponse) VisitRemoveDirectoryResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ShowDirectoryRequestObject struct {
+	Organisation OrganisationName `json:"organisation"`
+	Provider     ProviderName     `json:"provider"`
+}
+
+type ShowDirectoryResponseObject interface {
+	VisitShowDirectoryResponse(w http.ResponseWriter) error
+}
+
+type ShowDirectory200JSONResponse Directory
+
+func (response ShowDirectory200JSONResponse) VisitShowDirectoryResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetDirectoryRequestObject struct {
+	Organisation OrganisationName `json:"organisation"`
+	Provider     ProviderName     `json:"provider"`
+	Params       SetDirectoryParams
+	Body         *SetDirectoryJSONRequestBody
+}
+
+type SetDirectoryResponseObject interface {
+	VisitSetDirectoryResponse(w http.ResponseWriter) error
+}
+
+type SetDirectory200JSONResponse Written
+
+func (response SetDirectory200JSONResponse) VisitSetDirectoryResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListReadingsRequestObject struct {
+	Organisation OrganisationName `json:"organisation"`
+	Provider     ProviderName     `json:"provider"`
+}
+
+type ListReadingsResponseObject interface {
+	VisitListReadingsResponse(w http.ResponseWriter) error
+}
+
+type ListReadings200JSONResponse DirectoryReadingList
+
+func (response ListReadings200JSONResponse) VisitListReadingsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReadDirectoryRequestObject struct {
+	Organisation OrganisationName `json:"organisation"`
+	Provider     ProviderName     `json:"provider"`
+	Body         *ReadDirectoryJSONRequestBody
+}
+
+type ReadDirectoryResponseObject interface {
+	VisitReadDirectoryResponse(w http.ResponseWriter) error
+}
+
+type ReadDirectory200JSONResponse DirectoryReading
+
+func (response ReadDirectory200JSONResponse) VisitReadDirectoryResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response); err != nil {
@@ -9727,6 +10100,21 @@ type StrictServerInterface interface {
 	// ListArrivals Who came by an identity provider last, and who was not let in and why
 	// (GET /organisations/{organisation}/providers/{provider}/arrivals)
 	ListArrivals(ctx context.Context, request ListArrivalsRequestObject) (ListArrivalsResponseObject, error)
+	// RemoveDirectory Read the directory of an identity provider no more; its people stay as they are
+	// (DELETE /organisations/{organisation}/providers/{provider}/directory)
+	RemoveDirectory(ctx context.Context, request RemoveDirectoryRequestObject) (RemoveDirectoryResponseObject, error)
+	// ShowDirectory How the directory of an identity provider is read; what is usual, where none is set
+	// (GET /organisations/{organisation}/providers/{provider}/directory)
+	ShowDirectory(ctx context.Context, request ShowDirectoryRequestObject) (ShowDirectoryResponseObject, error)
+	// SetDirectory Say how the directory of an identity provider is read, by LDAP (RFC 4511); all of it is read anew
+	// (PUT /organisations/{organisation}/providers/{provider}/directory)
+	SetDirectory(ctx context.Context, request SetDirectoryRequestObject) (SetDirectoryResponseObject, error)
+	// ListReadings What the last readings of a directory found and did, the latest first
+	// (GET /organisations/{organisation}/providers/{provider}/directory/readings)
+	ListReadings(ctx context.Context, request ListReadingsRequestObject) (ListReadingsResponseObject, error)
+	// ReadDirectory Read a directory now, or a file of its entries (LDIF, RFC 2849); or find out what that would do
+	// (POST /organisations/{organisation}/providers/{provider}/directory/readings)
+	ReadDirectory(ctx context.Context, request ReadDirectoryRequestObject) (ReadDirectoryResponseObject, error)
 	// ShowEntry How people come in by an identity provider: by what it is trusted, what is made of what it says, and whom it lets in
 	// (GET /organisations/{organisation}/providers/{provider}/entry)
 	ShowEntry(ctx context.Context, request ShowEntryRequestObject) (ShowEntryResponseObject, error)
@@ -11674,6 +12062,179 @@ func (sh *strictHandler) ListArrivals(ctx *gin.Context, organisation Organisatio
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(ListArrivalsResponseObject); ok {
 		if err := validResponse.VisitListArrivalsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// RemoveDirectory operation middleware
+func (sh *strictHandler) RemoveDirectory(ctx *gin.Context, organisation OrganisationName, provider ProviderName, params RemoveDirectoryParams) {
+	var request RemoveDirectoryRequestObject
+
+	request.Organisation = organisation
+	request.Provider = provider
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RemoveDirectory(ctx, request.(RemoveDirectoryRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemoveDirectory")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(RemoveDirectoryResponseObject); ok {
+		if err := validResponse.VisitRemoveDirectoryResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ShowDirectory operation middleware
+func (sh *strictHandler) ShowDirectory(ctx *gin.Context, organisation OrganisationName, provider ProviderName) {
+	var request ShowDirectoryRequestObject
+
+	request.Organisation = organisation
+	request.Provider = provider
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ShowDirectory(ctx, request.(ShowDirectoryRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ShowDirectory")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ShowDirectoryResponseObject); ok {
+		if err := validResponse.VisitShowDirectoryResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// SetDirectory operation middleware
+func (sh *strictHandler) SetDirectory(ctx *gin.Context, organisation OrganisationName, provider ProviderName, params SetDirectoryParams) {
+	var request SetDirectoryRequestObject
+
+	request.Organisation = organisation
+	request.Provider = provider
+	request.Params = params
+
+	var body SetDirectoryJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SetDirectory(ctx, request.(SetDirectoryRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SetDirectory")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(SetDirectoryResponseObject); ok {
+		if err := validResponse.VisitSetDirectoryResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListReadings operation middleware
+func (sh *strictHandler) ListReadings(ctx *gin.Context, organisation OrganisationName, provider ProviderName) {
+	var request ListReadingsRequestObject
+
+	request.Organisation = organisation
+	request.Provider = provider
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListReadings(ctx, request.(ListReadingsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListReadings")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListReadingsResponseObject); ok {
+		if err := validResponse.VisitListReadingsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ReadDirectory operation middleware
+func (sh *strictHandler) ReadDirectory(ctx *gin.Context, organisation OrganisationName, provider ProviderName) {
+	var request ReadDirectoryRequestObject
+
+	request.Organisation = organisation
+	request.Provider = provider
+
+	var body ReadDirectoryJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ReadDirectory(ctx, request.(ReadDirectoryRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ReadDirectory")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ReadDirectoryResponseObject); ok {
+		if err := validResponse.VisitReadDirectoryResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

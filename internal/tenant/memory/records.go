@@ -45,6 +45,8 @@ type kept struct {
 	provisioningTokens map[model.ID]store.ProvisioningToken
 	entries            map[model.ID]store.Entry
 	arrivals           map[model.ID][]store.Arrival // by provider, the latest last
+	directories        map[model.ID]store.Directory // by provider
+	readings           map[model.ID][]store.Reading // by provider, the latest last
 	ceremonies         map[[32]byte]ceremony
 	guesses            map[store.Guess]guesses
 	assertions         map[[32]byte]time.Time
@@ -120,6 +122,7 @@ func New() *Records {
 		sessions: map[[32]byte]store.Session{}, signedIn: map[seat]time.Time{}, keys: map[model.ID]store.Key{}, links: map[[32]byte]store.Link{},
 		recoveries: map[[32]byte]recovery{}, devices: map[[32]byte]store.DeviceRequest{}, factors: map[model.ID]factor{},
 		provisioned: map[model.ID]store.Provisioned{}, provisioningTokens: map[model.ID]store.ProvisioningToken{},
+		directories: map[model.ID]store.Directory{}, readings: map[model.ID][]store.Reading{},
 		trusts: map[model.ID]store.Trust{}, entries: map[model.ID]store.Entry{}, arrivals: map[model.ID][]store.Arrival{},
 		passkeys: map[model.ID]store.Passkey{}, ceremonies: map[[32]byte]ceremony{}, guesses: map[store.Guess]guesses{},
 		assertions: map[[32]byte]time.Time{}, revoked: map[model.ID]time.Time{}, answered: map[[32]byte]answered{},
@@ -140,6 +143,7 @@ func (r *Records) Copy() *Records {
 	k.names, k.identities, k.sessions, k.keys, k.links = maps.Clone(k.names), maps.Clone(k.identities), maps.Clone(k.sessions), maps.Clone(k.keys), maps.Clone(k.links)
 	k.signedIn = maps.Clone(k.signedIn)
 	k.provisioned, k.provisioningTokens = maps.Clone(k.provisioned), maps.Clone(k.provisioningTokens)
+	k.directories, k.readings = maps.Clone(k.directories), maps.Clone(k.readings)
 	k.trusts, k.entries, k.arrivals = maps.Clone(k.trusts), maps.Clone(k.entries), maps.Clone(k.arrivals)
 	k.recoveries, k.devices, k.factors, k.passkeys = maps.Clone(k.recoveries), maps.Clone(k.devices), maps.Clone(k.factors), maps.Clone(k.passkeys)
 	k.ceremonies, k.guesses, k.assertions, k.revoked, k.answered = maps.Clone(k.ceremonies), maps.Clone(k.guesses), maps.Clone(k.assertions), maps.Clone(k.revoked), maps.Clone(k.answered)

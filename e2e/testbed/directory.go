@@ -1,0 +1,38 @@
+package testbed
+
+import (
+	"errors"
+	"os"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"arbora.example/api"
+	"arbora.example/client"
+	"arbora.example/internal/standin/slapd"
+)
+
+// Directory runs a directory server with Lindenmere's entries. Where slapd is not installed the test is skipped, unless ARBORA_TESTS is "all".
+func Directory(t testing.TB, o slapd.Options) *slapd.Server {
+	t.Helper()
+	server, err := slapd.Start(t.Context(), t.TempDir(), slapd.Lindenmere, o)
+	if errors.Is(err, slapd.ErrMissing) && os.Getenv("ARBORA_TESTS") != "all" {
+		t.Skip(err)
+	}
+	require.NoError(t, err)
+	t.Cleanup(func() { require.NoError(t, server.Stop()) })
+	return server
+}
+
+// DirectoryWanted is how the directory of the organisation's own people is read at an address, when somebody asks.
+func DirectoryWanted(t testing.TB, steward *client.Client, provider, address string) api.DirectoryWanted {
+	t.Helper()
+	usual, err := steward.ShowDirectory(t.Context(), "lindenmere", provider)
+	require.NoError(t, err)
+	password := slapd.Password
+	return api.DirectoryWanted{
+		Address: address, BindName: slapd.Reader, Password: &password, People: api.DirectorySearch{Base: slapd.People, Filter: usual.People.Filter},
+		Groups: api.DirectorySearch{Base: slapd.Groups, Filter: usual.Groups.Filter}, Key: usual.Key, MemberBy: usual.MemberBy, Attributes: usual.Attributes,
+		ClaimMap: usual.ClaimMap, MostLeaving: 30, RetireAfter: usual.RetireAfter,
+	}
+}

@@ -1,0 +1,263 @@
+package cli
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"maps"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/urfave/cli/v3"
+
+	"arbora.example/api"
+)
+
+// directoryCommand has the commands of the directory whose people come by a provider.
+func (a *app) directoryCommand() *cli.Command {
+	set := []cli.Flag{
+		&cli.StringFlag{Name: "address", Usage: "where it answers, a `URL`: ldaps://HOST, or ldap://HOST, which changes to TLS by itself"},
+		&cli.StringFlag{Name: "bind-as", Usage: "as whom it is read, a distinguished `NAME`; empty for as nobody"},
+		&cli.StringFlag{Name: "password-from", Usage: "read the password of who reads it from the first line of `FILE` (- for standard input)"},
+		&cli.StringFlag{Name: "authorities", Usage: "believe the certificates in `FILE`, as PEM, in place of those that the machine believes"},
+		&cli.StringFlag{Name: "people-base", Usage: "people stand beneath this entry, a distinguished `NAME`"},
+		&cli.StringFlag{Name: "people-filter", Usage: "which of the entries are people, a `FILTER` (RFC 4515)"},
+		&cli.StringFlag{Name: "groups-base", Usage: "groups stand beneath this entry, a distinguished `NAME`; empty reads none"},
+		&cli.StringFlag{Name: "groups-filter", Usage: "which of the entries are groups, a `FILTER`"},
+		&cli.StringFlag{Name: "key", Usage: "the `ATTRIBUTE` by which people are known again: it never changes"},
+		&cli.StringFlag{Name: "member-by", Usage: "the `ATTRIBUTE` of a group that names its members"},
+		&cli.StringSliceFlag{Name: "attribute", Usage: "read this `ATTRIBUTE` of people as a claim; may be repeated, and replaces the list"},
+		&cli.StringFlag{Name: "name", Usage: "what people are called by, by a `PATH`"},
+		&cli.StringFlag{Name: "title", Usage: "the display name, by a `PATH`"},
+		&cli.StringFlag{Name: "email", Usage: "the mail address, by a `PATH`"},
+		&cli.StringMapFlag{Name: "tag", Usage: "a tag from an attribute, as `KEY=PATH`; an empty path removes it; may be repeated"},
+		&cli.DurationFlag{Name: "every", Usage: "how often it is read, a `DURATION` such as 1h; 0 for when somebody asks"},
+		&cli.IntFlag{Name: "most-leaving", Usage: "if more than `N` percent of the people would leave at once, nothing is done"},
+		&cli.IntFlag{Name: "retire-after", Usage: "how many `DAYS` after they left people are retired; 0 for never"},
+		previewFlag(),
+	}
+	return &cli.Command{
+		Name: "directory", Usage: "read the people and groups of a directory",
+		Commands: []*cli.Command{
+			{Name: "show", Usage: "show how the directory of a provider is read", ArgsUsage: "PROVIDER", Action: a.showDirectory},
+			{
+				Name: "set", Usage: "say how the directory of a provider is read; what is not given stays", ArgsUsage: "PROVIDER",
+				Description: "The directory speaks LDAP (RFC 4511). " + mapWords, Flags: set, Action: a.setDirectory,
+			},
+			{
+				Name: "read", Usage: "read a directory now, and show what that does", ArgsUsage: "PROVIDER",
+				Description: "People who are in it come, and those who have left are suspended. Nothing is done if too many would leave, or somebody who governs.",
+				Flags: []cli.Flag{
+					&cli.BoolFlag{Name: "preview", Usage: "show what it would do, and change nothing"},
+					&cli.StringFlag{Name: "file", Usage: "read the entries from `FILE`, as LDIF (- for standard input), in place of those that the directory has"},
+					&cli.BoolFlag{Name: "despite-brakes", Usage: "do it though more would leave than may, or somebody who governs"},
+				},
+				Action: a.readDirectory,
+			},
+			{Name: "readings", Usage: "list what the last readings of a directory found and did", ArgsUsage: "PROVIDER", Action: a.listReadings},
+			{Name: "remove", Usage: "read the directory of a provider no more; its people stay as they are", ArgsUsage: "PROVIDER", Flags: []cli.Flag{previewFlag()}, Action: a.removeDirectory},
+		},
+	}
+}
+
+// directoryOf finds a provider by the command's argument, and how its directory is read.
+func (a *app) directoryOf(ctx context.Context, c *cli.Command) (s session, organisation, provider string, is api.Directory, err error) {
+	s, organisation, given, err := a.insideWith(c, "PROVIDER")
+	if err != nil {
+		return s, "", "", is, err
+	}
+	is, err = s.ShowDirectory(ctx, organisation, given[0])
+	return s, organisation, given[0], is, err
+}
+
+func (a *app) showDirectory(ctx context.Context, c *cli.Command) error {
+	_, _, provider, is, err := a.directoryOf(ctx, c)
+	if err != nil {
+		return err
+	}
+	if !is.Set && c.String("output") == "table" {
+		a.say(c, "No directory is read for %s. One is set by arbora provider directory set, and read so unless it says otherwise:", provider)
+	}
+	m := is.ClaimMap
+	facts := []fact{
+		{"Address", is.Address}, {"Read as", choose(is.BindName == "", "nobody", is.BindName+choose(is.HasPassword, "", ", without a password"))},
+		{"Certificates", choose(is.Authorities == "", "", "of authorities of its own")},
+		{"People", is.People.Filter + choose(is.People.Base == "", "", " beneath "+is.People.Base)}, {"Groups", choose(is.Groups.Base == "", "none", is.Groups.Filter+" beneath "+is.Groups.Base)},
+		{"Known by", is.Key}, {"Members by", is.MemberBy}, {"Attributes", strings.Join(is.Attributes, ", ")},
+		{"Name from", pickWords(m.Name)}, {"Title from", pickWords(m.Title)}, {"Email from", pickWords(m.Email)},
+	}
+	for _, key := range slices.Sorted(maps.Keys(m.Tags)) {
+		facts = append(facts, fact{"Tag " + key + " from", pickWords(m.Tags[key])})
+	}
+	return a.printFacts(c, is, append(facts,
+		fact{"Read every", choose(is.Every == 0, "time somebody asks", minutes(is.Every))}, fact{"Read next", choose(is.NextAt.IsZero(), "", moment(is.NextAt))},
+		fact{"Stops if", fmt.Sprintf("more than %d percent would leave, or somebody who governs", is.MostLeaving)},
+		fact{"Retires", choose(is.RetireAfter == 0, "nobody", fmt.Sprintf("who left %d days ago", is.RetireAfter))},
+	)...)
+}
+
+// minutes writes a time as 90m or 1h.
+func minutes(n int) string {
+	return strings.TrimSuffix(strings.TrimSuffix((time.Duration(n)*time.Minute).String(), "0s"), "0m")
+}
+
+func (a *app) setDirectory(ctx context.Context, c *cli.Command) error {
+	s, organisation, provider, is, err := a.directoryOf(ctx, c)
+	if err != nil {
+		return err
+	}
+	wanted := api.DirectoryWanted{
+		Address: is.Address, BindName: is.BindName, Authorities: is.Authorities, People: is.People, Groups: is.Groups, Key: is.Key, MemberBy: is.MemberBy,
+		Attributes: is.Attributes, ClaimMap: is.ClaimMap, Every: is.Every, MostLeaving: is.MostLeaving, RetireAfter: is.RetireAfter,
+	}
+	for name, into := range map[string]*string{
+		"address": &wanted.Address, "bind-as": &wanted.BindName, "people-base": &wanted.People.Base, "people-filter": &wanted.People.Filter,
+		"groups-base": &wanted.Groups.Base, "groups-filter": &wanted.Groups.Filter, "key": &wanted.Key, "member-by": &wanted.MemberBy,
+	} {
+		if c.IsSet(name) {
+			*into = c.String(name)
+		}
+	}
+	if c.IsSet("attribute") {
+		wanted.Attributes = c.StringSlice("attribute")
+	}
+	if m := mapGiven(c, is.ClaimMap); m != nil {
+		wanted.ClaimMap = *m
+	}
+	if c.IsSet("every") {
+		wanted.Every = int(c.Duration("every").Minutes())
+		if c.Duration("every") > 0 && wanted.Every == 0 {
+			return usage("--every is in whole minutes: a directory is read every minute at most")
+		}
+	}
+	for name, into := range map[string]*int{"most-leaving": &wanted.MostLeaving, "retire-after": &wanted.RetireAfter} {
+		if c.IsSet(name) {
+			*into = c.Int(name)
+		}
+	}
+	if c.IsSet("authorities") {
+		wanted.Authorities = ""
+		if file := c.String("authorities"); file != "" {
+			if wanted.Authorities, err = a.readText(file); err != nil {
+				return err
+			}
+		}
+	}
+	if c.IsSet("password-from") {
+		password, err := a.secretOf(c, "password-from", "Password of who reads it")
+		if err != nil {
+			return err
+		}
+		wanted.Password = &password
+	}
+	return a.change(c, func(preview bool) (api.Written, error) {
+		return s.SetDirectory(ctx, organisation, provider, &api.SetDirectoryParams{Preview: preview}, wanted)
+	}, func() {
+		a.say(c, "Set how the directory of %s is read. See what a reading would do: arbora provider directory read %s --preview", provider, provider)
+	})
+}
+
+func (a *app) readDirectory(ctx context.Context, c *cli.Command) error {
+	s, organisation, given, err := a.insideWith(c, "PROVIDER")
+	if err != nil {
+		return err
+	}
+	wanted := api.DirectoryReadingWanted{Preview: c.Bool("preview"), DespiteBrakes: c.Bool("despite-brakes")}
+	if c.IsSet("file") {
+		if wanted.File, err = a.readText(c.String("file")); err != nil {
+			return err
+		}
+		if wanted.File == "" {
+			return usage("there is nothing in the file")
+		}
+	}
+	is, err := s.ReadDirectory(ctx, organisation, given[0], wanted)
+	if err != nil {
+		return err
+	}
+	l := listing{columns: []string{"Does", "Who", "What"}, value: is}
+	for _, step := range is.Steps {
+		l.rows = append(l.rows, []string{string(step.Does), step.Name, step.What})
+	}
+	if c.String("output") != "table" {
+		return a.printValue(c, l)
+	}
+	if len(l.rows) > 0 {
+		a.say(c, "%s", a.render(l))
+	}
+	a.say(c, "%s", readingWords(is))
+	if is.Impact != nil {
+		a.prose(c, is.Impact.Words+" Nothing was changed.")
+		if effects := impactListing(*is.Impact, is); len(effects.rows) > 0 {
+			a.say(c, "\n%s", a.render(effects))
+		}
+		for _, warning := range is.Impact.Warnings {
+			a.prose(c, "! "+warning)
+		}
+	}
+	for _, brake := range is.Brakes {
+		a.prose(c, "! "+capital(brake)+choose(is.Outcome == api.ReadingDone, ".", ": a reading stops there unless --despite-brakes is given."))
+	}
+	if is.Outcome == api.ReadingStopped {
+		return fmt.Errorf("nothing was done: %s", is.Why)
+	}
+	return nil
+}
+
+// readingWords counts what a reading did.
+func readingWords(r api.DirectoryReading) string {
+	counts := []string{fmt.Sprintf("%d people found", r.People)}
+	for _, one := range []struct {
+		does  api.DirectoryStepDoes
+		words string
+	}{
+		{api.PersonComes, "%d come"}, {api.PersonReturns, "%d return"}, {api.PersonChanges, "%d changed"}, {api.PersonLeaves, "%d leave"}, {api.PersonRetires, "%d retired"},
+		{api.GroupComes, "%d new groups"}, {api.GroupChanges, "%d groups changed"}, {api.GroupEmpties, "%d groups emptied"}, {api.EntryCannotBeRead, "%d entries cannot be read"},
+	} {
+		if n := r.Counts[string(one.does)]; n > 0 {
+			counts = append(counts, fmt.Sprintf(one.words, n))
+		}
+	}
+	if len(counts) == 1 {
+		counts = append(counts, "nothing to do")
+	}
+	return strings.Join(counts, "; ") + "."
+}
+
+func (a *app) listReadings(ctx context.Context, c *cli.Command) error {
+	s, organisation, given, err := a.insideWith(c, "PROVIDER")
+	if err != nil {
+		return err
+	}
+	list, err := s.ListReadings(ctx, organisation, given[0])
+	if err != nil {
+		return err
+	}
+	l := listing{columns: []string{"Began", "By", "Outcome", "People", "Come", "Changed", "Leave", "Groups changed", "Why"}, empty: "The directory of " + given[0] + " was not read yet.", value: list}
+	for _, r := range list.Readings {
+		count := func(kinds ...api.DirectoryStepDoes) string {
+			n := 0
+			for _, kind := range kinds {
+				n += r.Counts[string(kind)]
+			}
+			return strconv.Itoa(n)
+		}
+		l.rows = append(l.rows, []string{
+			moment(r.BeganAt), r.By, string(r.Outcome) + choose(r.File, ", a file", ""), strconv.Itoa(r.People), count(api.PersonComes, api.PersonReturns), count(api.PersonChanges),
+			count(api.PersonLeaves), count(api.GroupComes, api.GroupChanges, api.GroupEmpties), cmp.Or(r.Why, choose(r.Counts[string(api.EntryCannotBeRead)] > 0, count(api.EntryCannotBeRead)+" entries cannot be read", "")),
+		})
+	}
+	return a.print(c, l)
+}
+
+func (a *app) removeDirectory(ctx context.Context, c *cli.Command) error {
+	s, organisation, given, err := a.insideWith(c, "PROVIDER")
+	if err != nil {
+		return err
+	}
+	return a.change(c, func(preview bool) (api.Written, error) {
+		return s.RemoveDirectory(ctx, organisation, given[0], &api.RemoveDirectoryParams{Preview: preview})
+	}, func() { a.say(c, "The directory of %s is read no more. Its people stay as they are.", given[0]) })
+}

@@ -1,0 +1,83 @@
+package server
+
+import (
+	"context"
+	"time"
+
+	"arbora.example/api"
+	"arbora.example/internal/change"
+	"arbora.example/internal/directory"
+	"arbora.example/internal/provision"
+	. "arbora.example/internal/server/contract" //lint:ignore ST1001 the contract's names are this file's vocabulary
+)
+
+const day = 24 * time.Hour
+
+func (h handlers) ShowDirectory(ctx context.Context, r ShowDirectoryRequestObject) (ShowDirectoryResponseObject, error) {
+	ctx, caller := who(ctx)
+	is, err := h.service.Directory(ctx, caller, r.Organisation, r.Provider)
+	if err != nil {
+		return nil, err
+	}
+	return ShowDirectory200JSONResponse{
+		Address: is.Address, BindName: is.BindName, Authorities: is.Authorities, People: api.DirectorySearch(is.People), Groups: api.DirectorySearch(is.Groups),
+		Key: is.Key, MemberBy: is.MemberBy, Attributes: words(is.Attributes), ClaimMap: claimMapOf(is.Map), Every: int(is.Every / time.Minute), MostLeaving: is.MostLeaving,
+		RetireAfter: int(is.RetireAfter / day), Set: is.Set, HasPassword: is.HasPassword, NextAt: is.NextAt,
+	}, nil
+}
+
+func (h handlers) SetDirectory(ctx context.Context, r SetDirectoryRequestObject) (SetDirectoryResponseObject, error) {
+	b := r.Body
+	_, written, err := changed(ctx, r.Params.Preview, h.service.SetDirectory(r.Organisation, r.Provider, change.DirectoryWanted{Password: b.Password, Settings: directory.Settings{
+		Address: b.Address, BindName: b.BindName, Authorities: b.Authorities, People: directory.Search(b.People), Groups: directory.Search(b.Groups),
+		Key: b.Key, MemberBy: b.MemberBy, Attributes: b.Attributes, Map: claimMapFrom(b.ClaimMap), Every: time.Duration(b.Every) * time.Minute, MostLeaving: b.MostLeaving,
+		RetireAfter: time.Duration(b.RetireAfter) * day,
+	}}))
+	return SetDirectory200JSONResponse(written), err
+}
+
+func (h handlers) RemoveDirectory(ctx context.Context, r RemoveDirectoryRequestObject) (RemoveDirectoryResponseObject, error) {
+	_, written, err := changed(ctx, r.Params.Preview, h.service.RemoveDirectory(r.Organisation, r.Provider))
+	return RemoveDirectory200JSONResponse(written), err
+}
+
+func (h handlers) ListReadings(ctx context.Context, r ListReadingsRequestObject) (ListReadingsResponseObject, error) {
+	ctx, caller := who(ctx)
+	list, err := h.service.Readings.List(ctx, caller, r.Organisation, r.Provider)
+	if err != nil {
+		return nil, err
+	}
+	return ListReadings200JSONResponse{Readings: each(list, directoryReadingOf)}, nil
+}
+
+func (h handlers) ReadDirectory(ctx context.Context, r ReadDirectoryRequestObject) (ReadDirectoryResponseObject, error) {
+	ctx, caller := who(ctx)
+	wanted := provision.Wanted{Preview: r.Body.Preview, Despite: r.Body.DespiteBrakes}
+	if r.Body.File != "" {
+		wanted.File = []byte(r.Body.File)
+	}
+	// Whoever goes away meanwhile does not leave a reading half done.
+	is, err := h.service.Readings.Read(context.WithoutCancel(ctx), caller, r.Organisation, r.Provider, wanted)
+	if err != nil {
+		return nil, err
+	}
+	return ReadDirectory200JSONResponse(directoryReadingOf(is)), nil
+}
+
+func directoryReadingOf(r provision.Reading) api.DirectoryReading {
+	told := api.DirectoryReading{
+		Id: r.ID.String(), BeganAt: r.BeganAt, EndedAt: r.EndedAt, By: r.By, File: r.File, Outcome: api.DirectoryReadingOutcome(r.Outcome), Why: r.Why, Brakes: words(r.Brakes),
+		People: r.People, Groups: r.Groups, Counts: map[string]int{},
+		Steps: each(r.Steps, func(s provision.Step) api.DirectoryStep {
+			return api.DirectoryStep{Does: api.DirectoryStepDoes(s.Does), Name: s.Name, What: s.What}
+		}),
+	}
+	for does, n := range r.Counts {
+		told.Counts[string(does)] = n
+	}
+	if r.Impact != nil {
+		impact := impactOf(*r.Impact)
+		told.Impact = &impact
+	}
+	return told
+}
