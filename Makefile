@@ -14,16 +14,16 @@ VERSION := -ldflags "-X main.version=$$(git describe --always --dirty 2>/dev/nul
 CONSOLE := $(shell find console/src console/public -type f) docs/statements.md console/index.html console/vite.config.ts console/svelte.config.js
 
 demo: build
-	tools/install mariadbd
+	tools/install mariadbd slapd
 	build/arbora-demo start
 
 tour: build
-	tools/install mariadbd
+	tools/install mariadbd slapd
 	build/arbora-demo tour
 
 # go test's own closing lines are the last.
 test: build
-	tools/install mariadbd chromium
+	tools/install mariadbd slapd chromium
 	tools/check
 	cd console && npm run --silent test
 	go test ./access -run '^$$' -fuzz FuzzPolicies -fuzztime 10s -fuzzminimizetime 10x
@@ -31,11 +31,11 @@ test: build
 	ARBORA_TESTS=all go test -timeout 30m ./...
 
 shots: build
-	tools/install mariadbd chromium Xvfb xterm import
+	tools/install mariadbd slapd chromium Xvfb xterm import
 	go run ./e2e/shots
 
 bench: build
-	tools/install mariadbd chromium
+	tools/install mariadbd slapd chromium
 	go run ./bench
 
 build: console/dist/index.html

@@ -251,15 +251,16 @@ func (e DirectoryReadingOutcome) Valid() bool {
 
 // Defines values for DirectoryStepDoes.
 const (
-	EntryCannotBeRead DirectoryStepDoes = "cannot be read"
-	GroupChanges      DirectoryStepDoes = "group changes"
-	GroupComes        DirectoryStepDoes = "group comes"
-	GroupEmpties      DirectoryStepDoes = "group empties"
-	PersonChanges     DirectoryStepDoes = "changes"
-	PersonComes       DirectoryStepDoes = "comes"
-	PersonLeaves      DirectoryStepDoes = "leaves"
-	PersonRetires     DirectoryStepDoes = "retires"
-	PersonReturns     DirectoryStepDoes = "returns"
+	EntryCannotBeRead  DirectoryStepDoes = "cannot be read"
+	GroupChanges       DirectoryStepDoes = "group changes"
+	GroupComes         DirectoryStepDoes = "group comes"
+	GroupEmpties       DirectoryStepDoes = "group empties"
+	PersonChanges      DirectoryStepDoes = "changes"
+	PersonComes        DirectoryStepDoes = "comes"
+	PersonGetsNoLetter DirectoryStepDoes = "gets no letter"
+	PersonLeaves       DirectoryStepDoes = "leaves"
+	PersonRetires      DirectoryStepDoes = "retires"
+	PersonReturns      DirectoryStepDoes = "returns"
 )
 
 // Valid indicates whether the value is a known member of the DirectoryStepDoes enum.
@@ -276,6 +277,8 @@ func (e DirectoryStepDoes) Valid() bool {
 	case PersonChanges:
 		return true
 	case PersonComes:
+		return true
+	case PersonGetsNoLetter:
 		return true
 	case PersonLeaves:
 		return true

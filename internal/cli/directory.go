@@ -214,7 +214,7 @@ func readingWords(r api.DirectoryReading) string {
 		words string
 	}{
 		{api.PersonComes, "%d come"}, {api.PersonReturns, "%d return"}, {api.PersonChanges, "%d changed"}, {api.PersonLeaves, "%d leave"}, {api.PersonRetires, "%d retired"},
-		{api.GroupComes, "%d new groups"}, {api.GroupChanges, "%d groups changed"}, {api.GroupEmpties, "%d groups emptied"}, {api.EntryCannotBeRead, "%d entries cannot be read"},
+		{api.GroupComes, "%d new groups"}, {api.GroupChanges, "%d groups changed"}, {api.GroupEmpties, "%d groups emptied"}, {api.EntryCannotBeRead, "%d entries cannot be read"}, {api.PersonGetsNoLetter, "%d letters were not sent"},
 	} {
 		if n := r.Counts[string(one.does)]; n > 0 {
 			counts = append(counts, fmt.Sprintf(one.words, n))

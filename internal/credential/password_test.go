@@ -14,9 +14,10 @@ import (
 
 func TestSignInNames(t *testing.T) {
 	for text, want := range map[string]credential.SignIn{
-		"rowan@lindenmere": {Name: "rowan", Organisation: "lindenmere"},
-		" bram@quaywater ": {Name: "bram", Organisation: "quaywater"},
-		"warden":           {Name: "warden"},
+		"rowan@lindenmere":                    {Name: "rowan", Organisation: "lindenmere"},
+		" bram@quaywater ":                    {Name: "bram", Organisation: "quaywater"},
+		"warden":                              {Name: "warden"},
+		"ilka.varga@quaywater-sso@lindenmere": {Name: "ilka.varga@quaywater-sso", Organisation: "lindenmere"},
 	} {
 		t.Run(text, func(t *testing.T) {
 			got, err := credential.ParseSignIn(text)
@@ -32,7 +33,7 @@ func TestSignInNames(t *testing.T) {
 		_, err := credential.ParseAddress(bad)
 		require.ErrorContains(t, err, "is not a mail address", bad)
 	}
-	for _, bad := range []string{"", "@lindenmere", "rowan@", "Rowan@lindenmere", "rowan@linden mere", "a@b@c"} {
+	for _, bad := range []string{"", "@lindenmere", "rowan@", "Rowan@lindenmere", "rowan@linden mere", "a@b@c@d", "a@b@"} {
 		_, err := credential.ParseSignIn(bad)
 		require.ErrorContains(t, err, "write NAME@ORGANISATION", bad)
 	}

@@ -7,10 +7,10 @@ import (
 	"arbora.example/access/model"
 )
 
-// SignIn is the name somebody signs in by: NAME@ORGANISATION, NAME alone for a keeper, or the mail address of a guest from
-// outside.
+// SignIn is the name somebody signs in by: NAME@ORGANISATION, NAME@PROVIDER@ORGANISATION for who comes by a provider, NAME alone for a
+// keeper, or the mail address of a guest from outside.
 type SignIn struct {
-	Name         string // of a guest from outside, the whole address
+	Name         string // of a guest from outside, the whole address; of who comes by a provider, with that
 	Organisation string // empty for a keeper and for a guest from outside
 }
 
@@ -28,6 +28,15 @@ func ParseSignIn(text string) (SignIn, error) {
 	if strings.Contains(organisation, ".") { // no organisation's name has a dot, every mail domain has
 		if address, err := ParseAddress(text); err == nil {
 			return SignIn{Name: address}, nil
+		}
+	}
+	if provider, last, three := strings.Cut(organisation, "@"); three && model.CheckName(provider) == nil {
+		good := model.CheckName(last) == nil
+		for _, part := range strings.Split(name, ".") {
+			good = good && model.CheckName(part) == nil
+		}
+		if good {
+			return SignIn{Name: name + "@" + provider, Organisation: last}, nil
 		}
 	}
 	if model.CheckName(name) != nil || both && model.CheckName(organisation) != nil {

@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"arbora.example/internal/standin/identity"
+	"arbora.example/internal/standin/slapd"
 )
 
 const (
@@ -23,9 +24,9 @@ const (
 func words(text string) []string { return strings.Fields(text) }
 
 // story returns the steps of the story, by command line.
-func story(address, issuer string) []step {
+func story(address, issuer, house string) []step {
 	inTwoWeeks := time.Now().AddDate(0, 0, 14).Format("2006-01-02")
-	const bramsFirst, bramsOwn = "left-on-the-potting-bench", "nine-quiet-greenhouse-mice"
+	const bramsFirst, bramsOwn, odettesOwn = "left-on-the-potting-bench", "nine-quiet-greenhouse-mice", "ten-quiet-seed-drawers"
 	return []step{
 		{1, "rowan signs in and reads the tree before touching anything", []try{
 			{args: words("sign-in rowan@lindenmere --save-as rowan --password-from - --server " + address), input: Passphrase + "\n",
@@ -266,6 +267,31 @@ func story(address, issuer string) []step {
 			{as: "rowan", args: words("check list project --outside juno@quaywater-sso --at " + trial), says: []string{"Yes, outside person juno@quaywater-sso may"}, words: "and sees it at once"},
 			{as: "rowan", args: words("provider suspend quaywater-sso"), says: []string{"suspended"}, words: "the provider is suspended"},
 			{as: "rowan", args: words("check list project --outside juno@quaywater-sso --at " + trial), status: no, words: "and all who came by it are out"},
+		}},
+		{18, "Lindenmere's own directory is read: the dry run shows who comes and goes; a group that matches but for a letter is found and tied", []try{
+			{as: "rowan", args: words("provider create " + houseDirectory + " --own"), says: []string{"Whoever does is staff"}, words: "a provider whose people are the organisation's own"},
+			{as: "rowan", args: words("provider directory set " + houseDirectory + " --address " + house + " --bind-as " + slapd.Reader + " --password-from - --people-base " + slapd.People + " --groups-base " + slapd.Groups + " --every 0 --most-leaving 30"),
+				input: slapd.Password + "\n", says: []string{"Set how the directory of " + houseDirectory + " is read"}, words: "where it answers, who reads it, and where people and groups stand"},
+			{as: "rowan", args: words("provider link create " + houseDirectory + " seed-curators seed-curators"), says: []string{"seed-curators"}, words: "a group there is tied to a group here, before it was seen"},
+			{as: "rowan", args: words("provider directory read " + houseDirectory + " --preview"), says: []string{"comes", "sorrel@" + houseDirectory, "Sorrel Achterberg", "seed_curators", "4 people found; 4 come", "Nothing was changed"},
+				words: "the dry run shows who comes, and what they would gain"},
+			{as: "rowan", args: words("outside show sorrel@" + houseDirectory), status: failed, says: []string{"there is no"}, words: "nobody has come by it"},
+			{as: "rowan", args: words("provider directory read " + houseDirectory), says: []string{"4 come"}, words: "it is read"},
+			{as: "rowan", args: words("provider link list " + houseDirectory), says: []string{"seed_curators", "seed-curators"}, words: "the group is called by another letter there, and that is said"},
+			{as: "rowan", args: words("check list project --outside sorrel@" + houseDirectory + " --at " + trial), status: no, words: "so sorrel, who is in it, sees nothing of the trial"},
+			{as: "rowan", args: words("provider link create " + houseDirectory + " seed_curators seed-curators"), says: []string{"seed_curators"}, words: "it is tied by its own letters"},
+			{as: "rowan", args: words("check list project --outside sorrel@" + houseDirectory + " --at " + trial), says: []string{"Yes, outside person sorrel@" + houseDirectory + " may"}, words: "and sorrel sees it at once"},
+		}},
+		{19, "somebody leaves the directory and is out with the next reading, sessions included; vault-emergency has no members at all", []try{
+			{letter: "odette@lindenmere.example", says: []string{"/#/link/"}, words: "odette was mailed a link to choose a password", keep: map[string]string{"odette": `(http\S+/#/link/\S+)`}},
+			{args: words("accept {odette} --password-from -"), input: odettesOwn + "\n", says: []string{"odette@" + houseDirectory + "@lindenmere"}, words: "she chooses one"},
+			{args: words("sign-in odette@" + houseDirectory + "@lindenmere --save-as odette --password-from - --server " + address), input: odettesOwn + "\n", says: []string{"Signed in as odette@" + houseDirectory}, words: "and signs in"},
+			{as: "odette", args: words("tree"), says: []string{"seedbank-trial"}, words: "she sees what the curators see"},
+			{leaves: "odette"},
+			{as: "rowan", args: words("provider directory read " + houseDirectory), says: []string{"leaves", "odette@" + houseDirectory}, words: "with the next reading she is suspended"},
+			{as: "odette", args: words("tree"), status: revoked, says: []string{"revoked"}, words: "and her session is over"},
+			{as: "rowan", args: words("provider directory readings " + houseDirectory), says: []string{"done", "rowan@lindenmere"}, words: "what each reading did is kept"},
+			{as: "rowan", args: words("group show vault-emergency"), says: []string{"vault-emergency"}, lacks: []string{"user "}, words: "a group without members, for when it is needed"},
 		}},
 		{20, "a nightly job elsewhere puts label images by a token of its own provider; no secret is stored anywhere", []try{
 			{as: "rowan", args: words("service-account create " + digitising + "/label-uploader"), says: []string{"Created service account"}, words: "the account that the job is to become"},

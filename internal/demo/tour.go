@@ -18,6 +18,7 @@ import (
 	"arbora.example/api"
 	"arbora.example/client"
 	"arbora.example/internal/standin/identity"
+	"arbora.example/internal/standin/slapd"
 )
 
 // try is one command of the tour and what must come back.
@@ -36,6 +37,7 @@ type try struct {
 	subject string
 	visit   string // instead of a command: what somebody who is not signed in gets at this address
 	later   int    // instead of a command: so many days pass
+	leaves  string // instead of a command: who is taken out of the directory
 	words   string // the expectation, for people
 }
 
@@ -56,10 +58,11 @@ const (
 
 // Tour goes through the story by the command lines of two programs, against a service that holds what there is before the
 // story. It keeps its saved sign-ins in the directory, tells each step, and returns an error at the first difference.
-// Letters are read where letters says, the page of a mail sink; issuer is a stand-in identity provider; the clock is the service's.
-func Tour(ctx context.Context, out io.Writer, programs map[string]string, address, letters, issuer, directory string, clock Clock) error {
-	t := tourist{clock: clock, out: out, programs: programs, address: address, letters: letters, directory: directory, kept: map[string]string{}}
-	for _, s := range story(address, issuer) {
+// Letters are read where letters says, the page of a mail sink; issuer is a stand-in identity provider, house the organisation's own directory; the
+// clock is the service's.
+func Tour(ctx context.Context, out io.Writer, programs map[string]string, address, letters, issuer string, house *slapd.Server, directory string, clock Clock) error {
+	t := tourist{house: house, clock: clock, out: out, programs: programs, address: address, letters: letters, directory: directory, kept: map[string]string{}}
+	for _, s := range story(address, issuer, house.Address) {
 		fmt.Fprintf(out, "\n%d. %s\n", s.number, s.title)
 		for _, each := range s.tries {
 			if err := t.run(ctx, each); err != nil {
@@ -77,6 +80,7 @@ type tourist struct {
 	letters, directory string
 	clock              Clock
 	kept               map[string]string
+	house              *slapd.Server
 }
 
 // browsed returns who is signed in at an address after a browser went to an identity provider and chose a subject there, or why nobody is.
@@ -163,6 +167,10 @@ func (t tourist) run(ctx context.Context, each try) error {
 		t.clock(-each.later)
 		fmt.Fprintf(t.out, "\n   %d days pass\n", each.later)
 		return nil
+	}
+	if each.leaves != "" {
+		fmt.Fprintf(t.out, "\n   %s leaves the directory\n", each.leaves)
+		return t.house.Leave(each.leaves)
 	}
 	if each.browse != "" {
 		came, err := browsed(ctx, t.address, t.filled(each.browse), each.subject)

@@ -29,7 +29,11 @@ type job struct {
 	fresh   map[string]model.ID // by key, of those who come
 	reading *Reading
 
-	before  int // how many people were in the directory
+	links map[string]signin.NewLink // by key, of those who come and choose a password
+
+	before   int  // how many people were in the directory
+	choosing bool // whoever comes chooses a password, since the provider is trusted by nothing that they could sign in by
+
 	people  []outside.Person
 	groups  []string
 	leaving []store.Provisioned
@@ -44,6 +48,9 @@ const everybody = 1 << 30
 
 // compare finds out what there is to do, and tells it.
 func (j *job) compare(ctx context.Context, now *access.Snapshot) error {
+	if err := j.mayChoose(ctx); err != nil {
+		return err
+	}
 	in, _, err := j.p.Records.ProvisionedBy(ctx, j.sys.Provider.ID, store.ProvisionedQuery{Kind: store.ProvisionedUser, Limit: everybody})
 	if err != nil {
 		return err
@@ -68,6 +75,16 @@ func (j *job) compare(ctx context.Context, now *access.Snapshot) error {
 	return j.compareLeft(ctx, now, left)
 }
 
+// mayChoose finds out whether people choose a password: where they are the organisation's own, and the provider is trusted by nothing.
+func (j *job) mayChoose(ctx context.Context) error {
+	if !j.sys.Provider.Own {
+		return nil
+	}
+	trusts, err := j.p.Records.Trusts(ctx, j.sys.organisation)
+	j.choosing = !slices.ContainsFunc(trusts, func(t store.Trust) bool { return t.Provider == j.sys.Provider.ID })
+	return err
+}
+
 // comparePeople finds who comes, returns or is another.
 func (j *job) comparePeople(ctx context.Context, now *access.Snapshot, left []store.Provisioned, told map[model.ID]store.ProvisionedKind) error {
 	for _, one := range left {
@@ -82,6 +99,9 @@ func (j *job) comparePeople(ctx context.Context, now *access.Snapshot, left []st
 		switch kind := told[known.ID]; {
 		case !there:
 			j.fresh[person.Subject] = tenant.NewID()
+			if j.choosing && person.Email != "" {
+				j.links[person.Subject] = j.p.NewLink(j.sys.caller, credential.ToPassword, j.fresh[person.Subject], person.Email)
+			}
 			j.reading.told(Comes, person.Name+"@"+j.sys.Provider.Name, cmp.Or(person.Title, person.Name))
 		case details[known.ID].State == credential.Retired:
 			j.reading.told(Fault, known.Name, "is in the directory and retired here: restore them by hand")
@@ -248,6 +268,26 @@ func (j *job) do(ctx context.Context) error {
 	return nil
 }
 
+// send mails those who have come the links to choose a password.
+func (j *job) send(ctx context.Context) error {
+	now, err := j.p.Current(ctx, j.p.Tenant(j.sys.organisation))
+	if err != nil {
+		return err
+	}
+	for _, person := range j.people {
+		link, wanted := j.links[person.Subject]
+		who, there := now.OutsidePersonBy(j.sys.Provider.ID, person.Subject)
+		if !wanted || !there || who.ID != link.Principal {
+			continue
+		}
+		made := j.p.SendLink(ctx, j.sys.caller, link, person.Email, credential.SignIn{Name: who.Name, Organisation: j.sys.caller.OrganisationName}.String())
+		if !made.Mailed.Sent {
+			j.reading.told(Unmailed, who.Name, "to choose a password by: "+made.Mailed.Why)
+		}
+	}
+	return nil
+}
+
 // parts plans a list part by part.
 func parts[T any](ctx context.Context, list []T, planned func(context.Context, *access.Snapshot, tenant.Details, []T) (tenant.Plan, error)) (all []planner) {
 	for some := range slices.Chunk(list, part) {
@@ -364,7 +404,14 @@ func (j *job) planPeople(ctx context.Context, now *access.Snapshot, details tena
 			ID: who.ID, Provider: j.sys.Provider.ID, Principal: who.ID, Kind: store.ProvisionedUser, Name: person.Subject, External: person.Subject, Active: true, Body: json.RawMessage("{}"),
 			Version: last.Version + 1, CreatedAt: at, ChangedAt: at,
 		}
-		bring(who, was, last, after, user(person), &made)
+		told := user(person)
+		if j.choosing {
+			told.By = credential.ByPassword
+		}
+		bring(who, was, last, after, told, &made)
+		if link, wanted := j.links[person.Subject]; wanted && !there {
+			made.Also(link.Write)
+		}
 	}
 	made.What = "read of " + counted(len(people), "person", "people") + " in the directory of " + j.sys.Provider.Name
 	return made, nil

@@ -15,6 +15,7 @@ import (
 	"arbora.example/internal/english"
 	"arbora.example/internal/plan"
 	"arbora.example/internal/problem"
+	"arbora.example/internal/signin"
 	"arbora.example/internal/store"
 	"arbora.example/internal/tenant"
 )
@@ -48,6 +49,7 @@ const (
 	GroupAlters  Does = "group changes"
 	GroupEmpties Does = "group empties"
 	Fault        Does = "cannot be read"
+	Unmailed     Does = "gets no letter" // to choose a password by
 )
 
 // Step is one thing that a reading does, or cannot.
@@ -241,7 +243,7 @@ func (p Readings) readInto(ctx context.Context, sys System, kept *store.Director
 	for _, f := range content.Faults {
 		r.told(Fault, f.Entry, f.Why)
 	}
-	job := &job{p: p, sys: sys, set: set, content: content, fresh: map[string]model.ID{}, reading: r}
+	job := &job{p: p, sys: sys, set: set, content: content, fresh: map[string]model.ID{}, links: map[string]signin.NewLink{}, reading: r}
 	if err := job.compare(ctx, now); err != nil {
 		return err
 	}
@@ -264,7 +266,7 @@ func (p Readings) readInto(ctx context.Context, sys System, kept *store.Director
 	if kept.Mark, err = json.Marshal(content.Mark); err != nil {
 		return err
 	}
-	return job.do(ctx)
+	return errors.Join(job.do(ctx), job.send(ctx))
 }
 
 // unreadable is what is wrong with a directory, rather than with what is recorded here.

@@ -2,6 +2,7 @@ package provision
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -26,7 +27,8 @@ type User struct {
 	Title    string
 	Email    string
 	Active   bool
-	Body     json.RawMessage // all that it told, as JSON
+	By       credential.SignInBy // if they come for the first time; empty for by the provider
+	Body     json.RawMessage     // all that it told, as JSON
 }
 
 // Record is what was told of somebody or a group, as it stands.
@@ -152,7 +154,9 @@ func bring(who access.Principal, was store.PrincipalDetails, before, after store
 			before = store.Provisioned{}
 		}
 		if newcomer {
-			if err := tx.CreateIdentity(signin.IdentityOf(who, is.Title, is.Email)); err != nil {
+			identity := signin.IdentityOf(who, is.Title, is.Email)
+			identity.By = cmp.Or(u.By, identity.By)
+			if err := tx.CreateIdentity(identity); err != nil {
 				return err
 			}
 		}

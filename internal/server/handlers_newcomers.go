@@ -66,10 +66,12 @@ func (h handlers) ResendInvitation(ctx context.Context, r ResendInvitationReques
 
 func (h handlers) MailPasswordLink(ctx context.Context, r MailPasswordLinkRequestObject) (MailPasswordLinkResponseObject, error) {
 	ctx, caller := who(ctx)
-	if err := onlyUsers(r.Kind); err != nil {
-		return nil, err
+	if string(r.Kind) != string(api.OutsidePersonKind) { // of whom those choose one who are read from a directory
+		if err := onlyUsers(r.Kind); err != nil {
+			return nil, err
+		}
 	}
-	made, err := h.service.MailPasswordLink(ctx, caller, r.Organisation, r.Principal)
+	made, err := h.service.MailPasswordLink(ctx, caller, r.Organisation, somebody(r.Kind, r.Principal))
 	if err != nil {
 		return nil, err
 	}

@@ -13,6 +13,7 @@ import (
 	"arbora.example/api"
 	"arbora.example/client"
 	"arbora.example/e2e/testbed"
+	"arbora.example/internal/demo"
 	"arbora.example/internal/standin/identity"
 	"arbora.example/internal/standin/slapd"
 )
@@ -107,6 +108,19 @@ func TestDirectory(t *testing.T) {
 
 	require.Equal(t, api.ReadingUnchanged, r.read(api.DirectoryReadingWanted{}).Outcome)
 
+	// Nothing else lets them in, so they choose a password by a letter, and sign in as anybody here.
+	token := linkTo(t, r.b, "odette@lindenmere.example")
+	anybody, err := client.Open(r.b.Address, "")
+	require.NoError(t, err)
+	used, err := anybody.UseLink(ctx, api.LinkUse{Token: token, Password: "ten-quiet-seed-drawers"})
+	require.NoError(t, err)
+	require.Equal(t, "odette@"+house+"@lindenmere", used.SignIn)
+	odette, err := demo.SignIn(ctx, r.b.Address, used.SignIn, "ten-quiet-seed-drawers")
+	require.NoError(t, err)
+	session, err := odette.GetSession(ctx)
+	require.NoError(t, err)
+	require.Equal(t, "odette@"+house+"@lindenmere", session.Name)
+
 	// A claim changes, and a statement goes by it at once.
 	policy := api.PolicyNew{Name: "garden-people", Text: `people from ` + house + ` with departmentNumber "herbarium" may observe tree`}
 	require.NoError(t, client.Done(rowan.CreatePolicyAt(ctx, alpine, policy)))
@@ -127,6 +141,8 @@ func TestDirectory(t *testing.T) {
 	require.Equal(t, []string{"leaves odette@" + house, "group changes seed_curators", "group changes science"}, rearranged(left, "leaves"))
 	require.Equal(t, api.StateSuspended, r.state("odette"))
 	require.False(t, r.may("odette", "describe project", alpine))
+	_, err = odette.GetSession(ctx)
+	require.ErrorContains(t, err, "revoked", "sessions included")
 	require.Equal(t, api.ReadingUnchanged, r.read(api.DirectoryReadingWanted{}).Outcome)
 	r.b.Clock.Forward(31 * 24 * time.Hour)
 	r.rowan = r.b.As(t, "rowan@lindenmere")

@@ -80,13 +80,13 @@ func (s *SignIns) Occasion(ctx context.Context, c tenant.Caller, signIn string) 
 	return o
 }
 
-// MailPasswordLink sends a user a link to choose a password. What they have now stays until they use it.
-func (s *SignIns) MailPasswordLink(ctx context.Context, c tenant.Caller, organisation, name string) (LinkMade, error) {
+// MailPasswordLink sends somebody a link to choose a password. What they have now stays until they use it.
+func (s *SignIns) MailPasswordLink(ctx context.Context, c tenant.Caller, organisation string, who tenant.PrincipalRef) (LinkMade, error) {
 	d, err := s.Open(ctx, c)
 	if err != nil {
 		return LinkMade{}, err
 	}
-	who := tenant.PrincipalRef{Kind: "user", Name: name}
+	name := who.Name
 	p, err := d.Governed(organisation, who, "reset")
 	if err != nil {
 		return LinkMade{}, err
@@ -107,7 +107,7 @@ func (s *SignIns) MailPasswordLink(ctx context.Context, c tenant.Caller, organis
 		if err == nil {
 			err = plan.MayActAs(d, p)
 		}
-		return tenant.Plan{Beside: link.Write, What: "created a link for user " + name + " to choose a password"}, err
+		return tenant.Plan{Beside: link.Write, What: "created a link for " + p.Kind.Words() + " " + name + " to choose a password"}, err
 	}); err != nil {
 		return LinkMade{}, err
 	}

@@ -2405,7 +2405,7 @@ export interface components {
         };
         DirectoryStep: {
             /** @enum {string} */
-            does: "comes" | "returns" | "changes" | "leaves" | "retires" | "group comes" | "group changes" | "group empties" | "cannot be read";
+            does: "comes" | "returns" | "changes" | "leaves" | "retires" | "group comes" | "group changes" | "group empties" | "cannot be read" | "gets no letter";
             name: string;
             what: string;
         };

@@ -23,15 +23,17 @@ import (
 	"arbora.example/internal/standin/identity"
 	"arbora.example/internal/standin/loam/loamcmd"
 	"arbora.example/internal/standin/mailsink"
+	"arbora.example/internal/standin/slapd"
 	"arbora.example/internal/store/mariadbd"
 )
 
 // Demo runs the demo's commands.
 type Demo struct {
 	host.Host
-	provider string       // the address of the partner's identity provider; empty for none
-	large    bool         // with many people and scopes beside the scenario's
-	behind   atomic.Int64 // how far the service's clock is behind the machine's
+	provider string        // the address of the partner's identity provider; empty for none
+	house    *slapd.Server // Lindenmere's own directory; nil for none
+	large    bool          // with many people and scopes beside the scenario's
+	behind   atomic.Int64  // how far the service's clock is behind the machine's
 }
 
 // now is the service's clock, which the demo sets: its history is written over half a year, and the tour has days pass.
@@ -81,13 +83,18 @@ func (d *Demo) startCommand() *cli.Command {
 			}
 			defer provider.Close()
 			d.provider = provider.Issuer()
+			house, err := d.startDirectory(ctx, filepath.Join(set.Data, "directory"))
+			if err != nil {
+				return err
+			}
+			defer house.Close()
 			set.Mail, set.MailFrom = sink.Mail(), demoMailFrom
 			i, err := d.startDemo(ctx, set, sink.Page())
 			if err != nil {
 				return err
 			}
 			address := cmp.Or(set.Address, i.Address)
-			fmt.Fprintf(d.Out, "\nThe console is at %s/\nMail that it sends is at %s/\nLoam, the stand-in cloud, answers at %s\nQuaywater's identity provider is at %s/\n\nEverybody signs in with the password %s:\n", address, sink.Page(), set.Loam, d.provider, demo.Passphrase)
+			fmt.Fprintf(d.Out, "\nThe console is at %s/\nMail that it sends is at %s/\nLoam, the stand-in cloud, answers at %s\nQuaywater's identity provider is at %s/\nWho is in Lindenmere's directory is at %s/\n\nEverybody signs in with the password %s:\n", address, sink.Page(), set.Loam, d.provider, house.Address, demo.Passphrase)
 			for _, s := range demo.SignIns() {
 				fmt.Fprintf(d.Out, "  %-20s %s\n", s[0], s[1])
 			}
@@ -132,6 +139,9 @@ func (d *Demo) startDemo(ctx context.Context, set host.Settings, letters string)
 	if err == nil && fresh && d.provider != "" {
 		err = demo.LoadProvider(ctx, cmp.Or(set.Address, i.Address), d.provider)
 	}
+	if err == nil && fresh && d.house != nil && letters != "" {
+		err = demo.LoadDirectory(ctx, cmp.Or(set.Address, i.Address), d.house)
+	}
 	if err == nil && fresh {
 		err = os.WriteFile(loaded, nil, 0o600)
 	}
@@ -140,6 +150,31 @@ func (d *Demo) startDemo(ctx context.Context, set host.Settings, letters string)
 	}
 	return i, nil
 }
+
+// startDirectory starts Lindenmere's directory, as it was left, and the page that shows it.
+func (d *Demo) startDirectory(ctx context.Context, data string) (*directoryPage, error) {
+	starting, cancel := context.WithTimeout(ctx, host.StartLimit)
+	defer cancel()
+	server, err := slapd.Start(starting, data, slapd.Lindenmere, slapd.Options{Listen: defaultOrFree("127.0.0.1:8429")})
+	if err != nil {
+		return nil, err
+	}
+	page, err := slapd.ServePage(defaultOrFree("127.0.0.1:8430"), server)
+	if err != nil {
+		return nil, errors.Join(err, server.Stop())
+	}
+	d.house = server
+	return &directoryPage{page, server}, nil
+}
+
+// directoryPage is a directory server with its page.
+type directoryPage struct {
+	*slapd.Page
+	server *slapd.Server
+}
+
+// Close ends both.
+func (p *directoryPage) Close() error { return errors.Join(p.Page.Close(), p.server.Stop()) }
 
 // addLoam starts Loam beside the service, and fills it when all is fresh. It ends before the service does.
 func (d *Demo) addLoam(ctx context.Context, i *host.Instance, set host.Settings, fresh, story bool) error {
@@ -236,13 +271,18 @@ func (d *Demo) tourCommand() *cli.Command {
 				return err
 			}
 			defer func() { err = errors.Join(err, provider.Close()) }()
+			house, err := d.startDirectory(ctx, filepath.Join(directory, "directory"))
+			if err != nil {
+				return err
+			}
+			defer func() { err = errors.Join(err, house.Close()) }()
 			i, err := d.startDemo(ctx, host.Settings{Data: directory, Listen: "127.0.0.1:0", Log: "error", Mail: sink.Mail(), MailFrom: demoMailFrom, Loam: "http://" + freeIfTaken("127.0.0.1:0")}, "")
 			if err != nil {
 				return err
 			}
 			programs, err := besides("arbora", "arbora-demo")
 			if err == nil {
-				err = demo.Tour(ctx, d.Out, programs, i.Address, sink.Page(), provider.Issuer(), directory, d.setClock)
+				err = demo.Tour(ctx, d.Out, programs, i.Address, sink.Page(), provider.Issuer(), d.house, directory, d.setClock)
 			}
 			if err == nil {
 				fmt.Fprintf(d.Out, "\nThe tour holds (%s).\n", time.Since(start).Round(time.Second))

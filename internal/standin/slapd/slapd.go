@@ -3,6 +3,7 @@ package slapd
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	_ "embed"
 	"errors"
@@ -41,12 +42,13 @@ var Lindenmere []byte
 type Server struct {
 	Address string
 	child   *process.Process
-	port    int
+	at      string // host and port
 }
 
 // Options are what a server is started with, beside its entries.
 type Options struct {
 	Certificate, Key string // files; empty for no TLS
+	Listen           string // HOST:PORT; empty for a free port on loopback
 }
 
 const config = `include /etc/ldap/schema/core.schema
@@ -87,17 +89,17 @@ func Start(ctx context.Context, directory string, entries []byte, o Options) (*S
 	if err := prepare(ctx, directory, entries, o); err != nil {
 		return nil, err
 	}
-	listener, err := net.Listen("tcp", "127.0.0.1:0")
+	listener, err := net.Listen("tcp", cmp.Or(o.Listen, "127.0.0.1:0"))
 	if err != nil {
 		return nil, err
 	}
-	s := &Server{port: listener.Addr().(*net.TCPAddr).Port}
+	s := &Server{at: listener.Addr().String()}
 	if err := listener.Close(); err != nil {
 		return nil, err
 	}
-	s.Address = fmt.Sprintf("ldap://127.0.0.1:%d", s.port)
+	s.Address = "ldap://" + s.at
 	if o.Certificate != "" {
-		s.Address = fmt.Sprintf("ldaps://127.0.0.1:%d", s.port)
+		s.Address = "ldaps://" + s.at
 	}
 	if s.child, err = process.Start(exec.Command(path, "-d", "0", "-f", filepath.Join(directory, "slapd.conf"), "-h", s.Address)); err != nil {
 		return nil, err
@@ -138,7 +140,7 @@ func prepare(ctx context.Context, directory string, entries []byte, o Options) e
 // await waits until the server takes connections.
 func (s *Server) await(ctx context.Context) error {
 	for {
-		conn, err := net.DialTimeout("tcp", fmt.Sprintf("127.0.0.1:%d", s.port), time.Second)
+		conn, err := net.DialTimeout("tcp", s.at, time.Second)
 		if err == nil {
 			return conn.Close()
 		}

@@ -1,0 +1,52 @@
+package demo
+
+import (
+	"context"
+
+	"arbora.example/api"
+	"arbora.example/client"
+	"arbora.example/internal/standin/slapd"
+)
+
+// houseDirectory is the provider by which the people of Lindenmere's own directory come.
+const houseDirectory = "lindenmere-house"
+
+// LoadDirectory has the organisation read its own directory every hour. One group there is called by another letter than the link that somebody
+// made says, and one person has left.
+func LoadDirectory(ctx context.Context, address string, there *slapd.Server) error {
+	rowan, err := as(ctx, address, "rowan@lindenmere")
+	if err != nil {
+		return err
+	}
+	if err := client.Done(rowan.CreateProvider(ctx, lindenmere, api.ProviderNew{Name: houseDirectory, Title: "Lindenmere's own directory", Description: "Whoever is in it is staff.", Own: true})); err != nil {
+		return err
+	}
+	usual, err := rowan.ShowDirectory(ctx, lindenmere, houseDirectory)
+	if err != nil {
+		return err
+	}
+	password := slapd.Password
+	wanted := api.DirectoryWanted{
+		Address: there.Address, BindName: slapd.Reader, Password: &password, People: api.DirectorySearch{Base: slapd.People, Filter: usual.People.Filter},
+		Groups: api.DirectorySearch{Base: slapd.Groups, Filter: usual.Groups.Filter}, Key: usual.Key, MemberBy: usual.MemberBy, Attributes: usual.Attributes, ClaimMap: usual.ClaimMap,
+		Every: usual.Every, MostLeaving: 30, RetireAfter: usual.RetireAfter,
+	}
+	if err := client.Done(rowan.SetDirectory(ctx, lindenmere, houseDirectory, nil, wanted)); err != nil {
+		return err
+	}
+	for _, link := range []api.GroupLink{{OutsideGroup: "seed-curators", Group: "seed-curators"}, {OutsideGroup: "label-house", Group: "herbarium-digitisers"}} {
+		if err := client.Done(rowan.CreateLink(ctx, lindenmere, houseDirectory, nil, link)); err != nil {
+			return err
+		}
+	}
+	read := func() error {
+		return client.Done(rowan.ReadDirectory(ctx, lindenmere, houseDirectory, api.DirectoryReadingWanted{}))
+	}
+	if err := read(); err != nil {
+		return err
+	}
+	if err := there.Leave("caspian"); err != nil {
+		return err
+	}
+	return read()
+}
