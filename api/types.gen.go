@@ -2907,7 +2907,10 @@ type PrincipalDetails struct {
 
 	// OutsideGroups The outside groups that its provider says it is in; of a group, those linked to it
 	OutsideGroups []OutsideGroup `json:"outsideGroups,omitempty,omitzero"`
-	Owner         *PrincipalRef  `json:"owner,omitempty"`
+
+	// Own Of a provider: its people are the organisation's own, so they are staff
+	Own   bool          `json:"own,omitempty,omitzero"`
+	Owner *PrincipalRef `json:"owner,omitempty"`
 
 	// Owns The caller owns the group, and may change its members
 	Owns bool `json:"owns,omitempty,omitzero"`

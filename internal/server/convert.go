@@ -138,7 +138,7 @@ func principalOf(p ask.DetailedPrincipal) api.PrincipalDetails {
 	told := api.PrincipalDetails{
 		Id: p.ID.String(), Kind: api.PrincipalKind(p.Kind.String()), Name: p.Name, Title: p.Title, Email: p.Email,
 		Description: p.Description, State: api.State(p.State), Tags: tagsOf(p.Tags), CreatedAt: p.CreatedAt, Address: p.Address,
-		SignInBy: api.SignInBy(p.By), SignIn: p.SignIn, Provider: p.ComesBy, Subject: p.Subject, Claims: p.Claims, People: p.People, Gathers: p.Gathers.String(), Owns: p.Owns, OwnsGroups: p.OwnsGroups, LastSignInAt: p.LastSignIn,
+		SignInBy: api.SignInBy(p.By), SignIn: p.SignIn, Provider: p.ComesBy, Subject: p.Subject, Claims: p.Claims, People: p.People, Own: p.Own, Gathers: p.Gathers.String(), Owns: p.Owns, OwnsGroups: p.OwnsGroups, LastSignInAt: p.LastSignIn,
 		Members: each(p.Members, principalRef), EveryMember: each(p.Every, principalRef), Groups: each(p.Groups, nameOf), Within: each(p.Within, nameOf),
 		OutsideGroups: each(p.Outside, outsideGroupOf),
 		Rules:         each(p.Rules, ruleOf), Hidden: p.Hidden > 0, May: words(p.May), Gathered: []string{}, Idle: []api.IdleMember{},

@@ -3049,6 +3049,8 @@ export interface components {
             claims?: {
                 [key: string]: string[];
             };
+            /** @description Of a provider: its people are the organisation's own, so they are staff */
+            own?: boolean;
             /** @description Of a provider: how many outside people come by it */
             people?: number;
             /** @description The groups whose members it may change as their owner */

@@ -8,6 +8,7 @@
   import { session } from "../lib/session.svelte";
   import { href, moment } from "../lib/words";
   import Arrivals from "../parts/Arrivals.svelte";
+  import Directory from "../parts/Directory.svelte";
   import EditDialog from "../parts/EditDialog.svelte";
   import GrantDialog from "../parts/GrantDialog.svelte";
   import Holdings from "../parts/Holdings.svelte";
@@ -83,6 +84,7 @@
     <dl class="card mb-7 grid grid-cols-4 gap-x-6 gap-y-4 px-5 py-4 max-md:grid-cols-2" data-test="facts">
       <div><dt class="quiet text-sm">State</dt><dd class="font-semibold"><StateMark state={provider.state} /></dd></div>
       <div><dt class="quiet text-sm">People who come by it</dt><dd>{#if provider.people}<a class="link" href={"#/people?" + new URLSearchParams({ provider: provider.name }).toString()}>{provider.people}</a>{:else}none yet{/if}</dd></div>
+      <div><dt class="quiet text-sm">Its people are</dt><dd>{provider.own ? "staff" : "outside people"}</dd></div>
       <div><dt class="quiet text-sm">Groups of its people</dt><dd><a class="link" href={href.outsideGroups(provider.name)}>Groups and their links</a></dd></div>
       <div><dt class="quiet text-sm">Created</dt><dd>{moment(provider.createdAt)}</dd></div>
       <div>
@@ -91,7 +93,7 @@
       </div>
     </dl>
     {#if entry}<ProviderSteps provider={provider.name} {entry} {arrivals} may={may("edit")} onchange={load} />{/if}
-    {#if may("edit")}<Arrivals {arrivals} /><ProvisioningTokens provider={provider.name} />{/if}
+    {#if may("edit")}<Arrivals {arrivals} /><Directory provider={provider.name} active={provider.state === "active"} onchange={load} /><ProvisioningTokens provider={provider.name} />{/if}
     <Holdings of={provider} {fresh} onchange={load} />
     <GrantDialog bind:open={granting} prepared={{ who: { kind: "provider", name: provider.name } }} ondone={(id) => ((fresh = id), load())} />
     <OutsideDialog bind:open={creating} provider={provider.name} />

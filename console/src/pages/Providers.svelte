@@ -1,6 +1,6 @@
 <!-- The identity providers by which people from outside come. -->
 <script lang="ts">
-  import { Button, Modal } from "flowbite-svelte";
+  import { Button, Checkbox, Modal } from "flowbite-svelte";
   import { PlusOutline } from "flowbite-svelte-icons";
   import { push } from "svelte-spa-router";
   import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
@@ -25,6 +25,7 @@
   const columns: Column<Provider>[] = [
     { key: "name", word: "Name", value: (p) => p.name, sorts: true },
     { key: "title", word: "Title", value: (p) => p.title, sorts: true },
+    { key: "own", word: "Its people are", value: (p) => (p.own ? "staff" : "outside people") },
     { key: "people", word: "People", value: (p) => String(p.people), sorts: true, number: true },
     { key: "state", word: "State", value: (p) => p.state, sorts: true },
     { key: "about", word: "About", value: (p) => p.description, spare: true },
@@ -40,14 +41,16 @@
   let creating = $state(false);
   let name = $state("");
   let title = $state("");
+  let own = $state(false);
   let problem = $state.raw<Problem | null>(null);
 
   $effect(() => void authority.load());
 
-  const kept = new Kept(() => ({ name, title }), (written) => ({ name, title } = written));
+  const kept = new Kept(() => ({ name, title, own }), (written) => ({ name, title, own } = written));
 
   function begin() {
     name = title = "";
+    own = false;
     problem = null;
     kept.begin("provider");
     creating = true;
@@ -62,7 +65,7 @@
     event.preventDefault();
     problem = null;
     try {
-      await ask(api.POST("/organisations/{organisation}/providers", { params: { path: { organisation: session.organisation } }, body: { name, title: title || undefined } }));
+      await ask(api.POST("/organisations/{organisation}/providers", { params: { path: { organisation: session.organisation } }, body: { name, title: title || undefined, own: own || undefined } }));
       kept.drop();
       creating = false;
       push(href.provider(name).slice(1));
@@ -72,7 +75,7 @@
   }
 </script>
 
-<Page wide title="Identity providers" lead="Each stands for the people of another organisation.">
+<Page wide title="Identity providers" lead="Each stands for the people of another organisation, or for the organisation's own people in a directory.">
   {#snippet actions()}{#if authority.may("create provider")}<Button size="sm" onclick={begin}><PlusOutline class="me-2 h-4 w-4" />Create an identity provider</Button>{/if}{/snippet}
   <PeopleTabs />
   <List name="providers" one="identity provider" {columns} {filters} find="Find by name or title" {read} id={(p: Provider) => p.id} label={(p: Provider) => p.name}
@@ -80,6 +83,7 @@
     {#snippet cell(provider: Provider, column: string)}
       {#if column === "name"}<Who who={{ kind: "provider", name: provider.name }} />
       {:else if column === "title"}{provider.title}
+      {:else if column === "own"}{provider.own ? "staff" : "outside people"}
       {:else if column === "people"}<span class={provider.people === 0 ? "quiet" : ""}>{provider.people === 0 ? "none" : provider.people}</span>
       {:else if column === "state"}<StateMark state={provider.state} />
       {:else if column === "about"}<span class="quiet">{provider.description}</span>
@@ -97,6 +101,10 @@
     <Field label="Title (optional)" name="title" {problem}>
       {#snippet children(id)}<TextInput {id} name="provider-title" bind:value={title} />{/snippet}
     </Field>
+    <div>
+      <Checkbox bind:checked={own} name="provider-own">Its people are the organisation's own</Checkbox>
+      <p class="quiet mt-1 text-sm">They are staff then, such as the people of your own directory. It stays so.</p>
+    </div>
     {#if problem && !problem.field}<ProblemNote {problem} />{/if}
     <div class="flex justify-end gap-2">
       <QuietButton type="button" onclick={cancel}>Cancel</QuietButton>

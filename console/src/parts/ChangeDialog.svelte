@@ -13,13 +13,14 @@
   type Keeping = { restored: boolean; startOver(): void; drop(): void };
   type Impact = Schemas["Impact"] | null;
   let {
-    open = $bindable(false), title, action, preview, asks, kept, make, ready = true, size = "sm", children,
-  }: { open?: boolean; title: string; action: string; preview?: () => Promise<Impact>; asks?: () => unknown; kept?: Keeping; make: (impact: Impact) => Promise<void>; ready?: boolean; size?: "sm" | "md"; children: Snippet<[Problem | null]> } = $props();
+    open = $bindable(false), title, action, preview, asks, kept, make, ready = true, waits = false, size = "sm", children,
+  }: { open?: boolean; title: string; action: string; preview?: () => Promise<Impact>; asks?: () => unknown; kept?: Keeping; make: (impact: Impact) => Promise<void>; ready?: boolean; waits?: boolean; size?: "sm" | "md"; children: Snippet<[Problem | null]> } = $props();
 
   let impact = $state.raw<Impact>(null);
   let problem = $state.raw<Problem | null>(null);
   let busy = $state(false);
 
+  // Before it is ready, nothing is previewed; while it waits, nothing is made.
   // Worked out anew whenever what preview depends on changes; an answer that comes too late is left aside. Where somebody types what
   // it depends on, that is what asks tells, and they have paused before it is asked.
   $effect(() => {
@@ -60,7 +61,7 @@
     {#if problem && !problem.field}<ProblemNote {problem} />{/if}
     <div class="dialog-foot">
       <QuietButton type="button" onclick={cancel}>Cancel</QuietButton>
-      <ActButton type="submit" {action} {impact} disabled={busy || !ready} data-test="confirm-change" />
+      <ActButton type="submit" {action} {impact} disabled={busy || !ready || waits} data-test="confirm-change" />
     </div>
   </form>
 </Modal>

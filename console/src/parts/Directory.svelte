@@ -1,0 +1,81 @@
+<!-- The directory whose people come by an identity provider: how it is read, what that would do now, and what the last readings did. -->
+<script lang="ts">
+  import { untrack } from "svelte";
+  import { api, ask, asProblem, type Problem, type Schemas } from "../lib/api";
+  import { duration } from "../lib/readings";
+  import { sending } from "../lib/sending";
+  import { session } from "../lib/session.svelte";
+  import { moment } from "../lib/words";
+  import ChangeDialog from "./ChangeDialog.svelte";
+  import DirectoryDialog from "./DirectoryDialog.svelte";
+  import ProblemNote from "./ProblemNote.svelte";
+  import QuietButton from "./QuietButton.svelte";
+  import ReadingDialog from "./ReadingDialog.svelte";
+  import Readings from "./Readings.svelte";
+
+  let { provider, active, onchange }: { provider: string; active: boolean; onchange: () => void } = $props();
+
+  let is = $state.raw<Schemas["Directory"] | null>(null);
+  let readings = $state.raw<Schemas["DirectoryReading"][]>([]);
+  let problem = $state.raw<Problem | null>(null);
+  let setting = $state(false);
+  let reading = $state(false);
+  let removing = $state(false);
+
+  const path = $derived({ organisation: session.organisation, provider });
+
+  async function load() {
+    try {
+      is = await ask(api.GET("/organisations/{organisation}/providers/{provider}/directory", { params: { path } }));
+      if (is.set) readings = (await ask(api.GET("/organisations/{organisation}/providers/{provider}/directory/readings", { params: { path } }))).readings;
+      problem = null;
+    } catch (caught) {
+      problem = asProblem(caught);
+    }
+  }
+  $effect(() => {
+    void provider;
+    untrack(load);
+  });
+
+  const changed = () => (load(), onchange());
+  const remove = sending(
+    (query, header) => ask(api.DELETE("/organisations/{organisation}/providers/{provider}/directory", { params: { path, query, header } })),
+    () => `The directory of ${provider} is read no more.`,
+    () => changed(),
+  );
+</script>
+
+<section class="mb-7" data-test="directory" aria-labelledby="directory-heading">
+  <div class="mb-2 flex flex-wrap items-center gap-3">
+    <h2 id="directory-heading" class="text-lg font-semibold">Directory</h2>
+    {#if is?.set}
+      {#if active}<QuietButton size="sm" onclick={() => (reading = true)}>Read it now</QuietButton>{/if}
+      <QuietButton size="sm" onclick={() => (setting = true)}>Edit</QuietButton>
+      <QuietButton size="sm" onclick={() => (removing = true)}>Remove</QuietButton>
+    {:else if is}
+      <QuietButton size="sm" onclick={() => (setting = true)}>Read a directory</QuietButton>
+    {/if}
+  </div>
+  {#if problem}
+    <ProblemNote {problem} />
+  {:else if is && !is.set}
+    <p class="card quiet px-5 py-4">People and groups can be read from a directory by LDAP. Whoever is in it comes by this provider, and whoever leaves it is out here.</p>
+  {:else if is}
+    <dl class="card mb-3 grid grid-cols-[max-content_1fr] gap-x-6 gap-y-1 px-5 py-4" data-test="directory-facts">
+      <dt class="quiet">Address</dt><dd><span class="address">{is.address}</span> as {#if is.bindName}<span class="address">{is.bindName}</span>{:else}nobody{/if}{#if is.bindName && !is.hasPassword}<span class="font-semibold text-copper-700 dark:text-copper-300">, without a password</span>{/if}</dd>
+      <dt class="quiet">People</dt><dd class="address break-all">{is.people.filter} beneath {is.people.base}</dd>
+      <dt class="quiet">Groups</dt><dd class="address break-all">{is.groups.base ? `${is.groups.filter} beneath ${is.groups.base}` : "none"}</dd>
+      <dt class="quiet">Read</dt><dd>{is.every ? `every ${duration(is.every)}` : "when somebody asks"}{is.nextAt ? `, next on ${moment(is.nextAt)}` : ""}. It stops if more than {is.mostLeaving} percent would leave, or somebody who governs.</dd>
+    </dl>
+    <Readings {readings} />
+  {/if}
+</section>
+
+{#if is}
+  <DirectoryDialog bind:open={setting} {provider} of={is} ondone={changed} />
+  <ReadingDialog bind:open={reading} {provider} ondone={changed} />
+{/if}
+<ChangeDialog bind:open={removing} title="Read the directory of {provider} no more?" action="Read it no more" preview={remove.preview} make={remove.make}>
+  {#snippet children()}<p>Its people stay as they are. Its readings are forgotten.</p>{/snippet}
+</ChangeDialog>
