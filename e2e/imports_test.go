@@ -27,7 +27,8 @@ internal/provision → internal/change
 internal/change → internal/ask internal/signin
 internal/server/oauth → internal/signin
 internal/server/authzen → internal/evaluation internal/tenant
-internal/signin → internal/outside internal/plan
+internal/signin → internal/directory internal/plan
+internal/directory → access internal/outside
 internal/ask → internal/evaluation internal/tenant
 follower → internal/evaluation internal/feed internal/wholefile
 internal/evaluation → access authzen internal/problem
@@ -44,7 +45,8 @@ access → access/internal/persist access/statement
 internal/cli → access/statement client docs internal/loopback internal/wholefile
 internal/problem → access/statement
 access/statement → access/catalogue
-internal/demo → access/model internal/standin/identity internal/standin/loam/loamclient
+internal/demo → access/model internal/standin/identity internal/standin/loam/loamclient internal/standin/slapd
+internal/standin/slapd → internal/process
 internal/settings → internal/credential
 access/catalogue → access/model
 access/internal/persist → access/model

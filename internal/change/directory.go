@@ -62,7 +62,7 @@ func (s *Changes) planDirectory(ctx context.Context, d tenant.Viewer, p access.P
 		return tenant.Plan{}, err
 	}
 	if slices.ContainsFunc(tokens, func(t store.ProvisioningToken) bool { return t.RevokedAt.IsZero() && s.Moment().Before(t.Until) }) {
-		return tenant.Plan{}, &problem.Problem{Kind: problem.Conflict, Detail: "the system of " + p.Name + " tells of its people by SCIM: a directory would say something else", Next: "revoke its provisioning tokens, or read the directory for another provider"}
+		return tenant.Plan{}, &problem.Problem{Kind: problem.Conflict, Detail: "the system of " + p.Name + " provisions its people by SCIM, and a directory would contradict it", Next: "revoke its provisioning tokens, or read the directory for another provider"}
 	}
 	before, err := s.Records.Directory(ctx, p.ID)
 	if err != nil && !errors.Is(err, store.ErrNotFound) {
@@ -112,8 +112,8 @@ func (s *Changes) RemoveDirectory(organisation, provider string) plan.Change[pla
 				return tenant.Plan{}, err
 			}
 			return tenant.Plan{
-				What: "had the directory of " + p.Name + " be read no more", Beside: func(tx tenant.Tx) error { return tx.RemoveDirectory(is) },
-				Warnings: []string{"Its people stay as they are: whoever leaves it from now on is not suspended here."},
+				What: "stopped reading the directory of " + p.Name + "", Beside: func(tx tenant.Tx) error { return tx.RemoveDirectory(is) },
+				Warnings: []string{"Its people stay as they are. People who leave it from now on are not suspended here."},
 			}, nil
 		}
 	}}
@@ -123,7 +123,7 @@ func (s *Changes) RemoveDirectory(organisation, provider string) plan.Change[pla
 func (s *Changes) DirectoryOf(ctx context.Context, p access.Principal) (store.Directory, error) {
 	is, err := s.Records.Directory(ctx, p.ID)
 	if errors.Is(err, store.ErrNotFound) {
-		err = &problem.Problem{Kind: problem.NotThere, Detail: "no directory is read for " + p.Name, Next: "set how one is read"}
+		err = &problem.Problem{Kind: problem.NotThere, Detail: "no directory is read for " + p.Name, Next: "set a directory for it"}
 	}
 	return is, err
 }

@@ -53,7 +53,7 @@ func (s *Changes) CreateProvisioningToken(organisation, provider, label string, 
 					return tenant.Plan{}, &problem.Problem{Kind: problem.Invalid, Detail: "a provisioning token lasts for 366 days at most, and ends in the future", Next: "choose a moment before that", Field: "until"}
 				}
 				if _, err := s.Records.Directory(ctx, p.ID); err == nil {
-					return tenant.Plan{}, &problem.Problem{Kind: problem.Conflict, Detail: "the people of " + p.Name + " are read from its directory: a system would say something else", Next: "have the directory be read no more, or provision another provider"}
+					return tenant.Plan{}, &problem.Problem{Kind: problem.Conflict, Detail: "the people of " + p.Name + " are read from its directory: a system would say something else", Next: "remove the directory, or provision another provider"}
 				} else if !errors.Is(err, store.ErrNotFound) {
 					return tenant.Plan{}, err
 				}

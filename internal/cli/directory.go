@@ -19,12 +19,12 @@ import (
 func (a *app) directoryCommand() *cli.Command {
 	set := []cli.Flag{
 		&cli.StringFlag{Name: "address", Usage: "where it answers, a `URL`: ldaps://HOST, or ldap://HOST, which changes to TLS by itself"},
-		&cli.StringFlag{Name: "bind-as", Usage: "as whom it is read, a distinguished `NAME`; empty for as nobody"},
+		&cli.StringFlag{Name: "bind-as", Usage: "the distinguished `NAME` that it is read as; empty for anonymous reading"},
 		&cli.StringFlag{Name: "password-from", Usage: "read the password of who reads it from the first line of `FILE` (- for standard input)"},
 		&cli.StringFlag{Name: "authorities", Usage: "believe the certificates in `FILE`, as PEM, in place of those that the machine believes"},
-		&cli.StringFlag{Name: "people-base", Usage: "people stand beneath this entry, a distinguished `NAME`"},
+		&cli.StringFlag{Name: "people-base", Usage: "the entry under which people are, a distinguished `NAME`"},
 		&cli.StringFlag{Name: "people-filter", Usage: "which of the entries are people, a `FILTER` (RFC 4515)"},
-		&cli.StringFlag{Name: "groups-base", Usage: "groups stand beneath this entry, a distinguished `NAME`; empty reads none"},
+		&cli.StringFlag{Name: "groups-base", Usage: "the entry under which groups are, a distinguished `NAME`; empty reads none"},
 		&cli.StringFlag{Name: "groups-filter", Usage: "which of the entries are groups, a `FILTER`"},
 		&cli.StringFlag{Name: "key", Usage: "the `ATTRIBUTE` by which people are known again: it never changes"},
 		&cli.StringFlag{Name: "member-by", Usage: "the `ATTRIBUTE` of a group that names its members"},
@@ -43,7 +43,7 @@ func (a *app) directoryCommand() *cli.Command {
 		Commands: []*cli.Command{
 			{Name: "show", Usage: "show how the directory of a provider is read", ArgsUsage: "PROVIDER", Action: a.showDirectory},
 			{
-				Name: "set", Usage: "say how the directory of a provider is read; what is not given stays", ArgsUsage: "PROVIDER",
+				Name: "set", Usage: "set how the directory of a provider is read; options that are left out stay as they are", ArgsUsage: "PROVIDER",
 				Description: "The directory speaks LDAP (RFC 4511). " + mapWords, Flags: set, Action: a.setDirectory,
 			},
 			{
@@ -57,7 +57,7 @@ func (a *app) directoryCommand() *cli.Command {
 				Action: a.readDirectory,
 			},
 			{Name: "readings", Usage: "list what the last readings of a directory found and did", ArgsUsage: "PROVIDER", Action: a.listReadings},
-			{Name: "remove", Usage: "read the directory of a provider no more; its people stay as they are", ArgsUsage: "PROVIDER", Flags: []cli.Flag{previewFlag()}, Action: a.removeDirectory},
+			{Name: "remove", Usage: "remove the directory of a provider; its people stay as they are", ArgsUsage: "PROVIDER", Flags: []cli.Flag{previewFlag()}, Action: a.removeDirectory},
 		},
 	}
 }
@@ -78,13 +78,13 @@ func (a *app) showDirectory(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	if !is.Set && c.String("output") == "table" {
-		a.say(c, "No directory is read for %s. One is set by arbora provider directory set, and read so unless it says otherwise:", provider)
+		a.say(c, "No directory is read for %s. These are the usual settings, which arbora provider directory set begins with:", provider)
 	}
 	m := is.ClaimMap
 	facts := []fact{
 		{"Address", is.Address}, {"Read as", choose(is.BindName == "", "nobody", is.BindName+choose(is.HasPassword, "", ", without a password"))},
 		{"Certificates", choose(is.Authorities == "", "", "of authorities of its own")},
-		{"People", is.People.Filter + choose(is.People.Base == "", "", " beneath "+is.People.Base)}, {"Groups", choose(is.Groups.Base == "", "none", is.Groups.Filter+" beneath "+is.Groups.Base)},
+		{"People", is.People.Filter + choose(is.People.Base == "", "", " under "+is.People.Base)}, {"Groups", choose(is.Groups.Base == "", "none", is.Groups.Filter+" under "+is.Groups.Base)},
 		{"Known by", is.Key}, {"Members by", is.MemberBy}, {"Attributes", strings.Join(is.Attributes, ", ")},
 		{"Name from", pickWords(m.Name)}, {"Title from", pickWords(m.Title)}, {"Email from", pickWords(m.Email)},
 	}
@@ -206,24 +206,31 @@ func (a *app) readDirectory(ctx context.Context, c *cli.Command) error {
 	return nil
 }
 
+// numbered writes a number with the word for one or for many.
+func numbered(n int, one, many string) string {
+	return strconv.Itoa(n) + " " + choose(n == 1, one, many)
+}
+
 // readingWords counts what a reading did.
 func readingWords(r api.DirectoryReading) string {
-	counts := []string{fmt.Sprintf("%d people found", r.People)}
+	parts := []string{numbered(r.People, "person found", "people found")}
 	for _, one := range []struct {
-		does  api.DirectoryStepDoes
-		words string
+		does      api.DirectoryStepDoes
+		one, many string
 	}{
-		{api.PersonComes, "%d come"}, {api.PersonReturns, "%d return"}, {api.PersonChanges, "%d changed"}, {api.PersonLeaves, "%d leave"}, {api.PersonRetires, "%d retired"},
-		{api.GroupComes, "%d new groups"}, {api.GroupChanges, "%d groups changed"}, {api.GroupEmpties, "%d groups emptied"}, {api.EntryCannotBeRead, "%d entries cannot be read"}, {api.PersonGetsNoLetter, "%d letters were not sent"},
+		{api.PersonComes, "comes", "come"}, {api.PersonReturns, "returns", "return"}, {api.PersonChanges, "changed", "changed"}, {api.PersonLeaves, "leaves", "leave"},
+		{api.PersonRetires, "retired", "retired"}, {api.GroupComes, "new group", "new groups"}, {api.GroupChanges, "group changed", "groups changed"},
+		{api.GroupEmpties, "group emptied", "groups emptied"}, {api.EntryCannotBeRead, "entry cannot be read", "entries cannot be read"},
+		{api.PersonGetsNoLetter, "letter was not sent", "letters were not sent"},
 	} {
 		if n := r.Counts[string(one.does)]; n > 0 {
-			counts = append(counts, fmt.Sprintf(one.words, n))
+			parts = append(parts, numbered(n, one.one, one.many))
 		}
 	}
-	if len(counts) == 1 {
-		counts = append(counts, "nothing to do")
+	if len(parts) == 1 {
+		parts = append(parts, "nothing to do")
 	}
-	return strings.Join(counts, "; ") + "."
+	return strings.Join(parts, "; ") + "."
 }
 
 func (a *app) listReadings(ctx context.Context, c *cli.Command) error {
@@ -259,5 +266,5 @@ func (a *app) removeDirectory(ctx context.Context, c *cli.Command) error {
 	}
 	return a.change(c, func(preview bool) (api.Written, error) {
 		return s.RemoveDirectory(ctx, organisation, given[0], &api.RemoveDirectoryParams{Preview: preview})
-	}, func() { a.say(c, "The directory of %s is read no more. Its people stay as they are.", given[0]) })
+	}, func() { a.say(c, "The directory of %s is removed. Its people stay as they are.", given[0]) })
 }

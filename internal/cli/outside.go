@@ -79,7 +79,7 @@ func (a *app) createProvider(ctx context.Context, c *cli.Command) error {
 	}
 	wanted := api.ProviderNew{Name: given[0], Title: c.String("title"), Description: c.String("description"), Tags: tagsGiven(c), Own: c.Bool("own")}
 	return create(ctx, a, c, s.PreviewCreateProvider, s.CreateProvider, organisation, wanted, func(made api.ProviderMade) {
-		a.say(c, "Created identity provider %s. Nobody comes by it yet.%s", made.Provider.Name, choose(made.Provider.Own, " Whoever does is staff.", ""))
+		a.say(c, "Created identity provider %s. Nobody comes by it yet.%s", made.Provider.Name, choose(made.Provider.Own, " People who come by it are staff.", ""))
 	})
 }
 

@@ -18,7 +18,7 @@ func LoadDirectory(ctx context.Context, address string, there *slapd.Server) err
 	if err != nil {
 		return err
 	}
-	if err := client.Done(rowan.CreateProvider(ctx, lindenmere, api.ProviderNew{Name: houseDirectory, Title: "Lindenmere's own directory", Description: "Whoever is in it is staff.", Own: true})); err != nil {
+	if err := client.Done(rowan.CreateProvider(ctx, lindenmere, api.ProviderNew{Name: houseDirectory, Title: "Lindenmere's own directory", Description: "The people in it are staff.", Own: true})); err != nil {
 		return err
 	}
 	usual, err := rowan.ShowDirectory(ctx, lindenmere, houseDirectory)

@@ -269,7 +269,7 @@ func story(address, issuer, house string) []step {
 			{as: "rowan", args: words("check list project --outside juno@quaywater-sso --at " + trial), status: no, words: "and all who came by it are out"},
 		}},
 		{18, "Lindenmere's own directory is read: the dry run shows who comes and goes; a group that matches but for a letter is found and tied", []try{
-			{as: "rowan", args: words("provider create " + houseDirectory + " --own"), says: []string{"Whoever does is staff"}, words: "a provider whose people are the organisation's own"},
+			{as: "rowan", args: words("provider create " + houseDirectory + " --own"), says: []string{"People who come by it are staff"}, words: "a provider whose people are the organisation's own"},
 			{as: "rowan", args: words("provider directory set " + houseDirectory + " --address " + house + " --bind-as " + slapd.Reader + " --password-from - --people-base " + slapd.People + " --groups-base " + slapd.Groups + " --every 0 --most-leaving 30"),
 				input: slapd.Password + "\n", says: []string{"Set how the directory of " + houseDirectory + " is read"}, words: "where it answers, who reads it, and where people and groups stand"},
 			{as: "rowan", args: words("provider link create " + houseDirectory + " seed-curators seed-curators"), says: []string{"seed-curators"}, words: "a group there is tied to a group here, before it was seen"},

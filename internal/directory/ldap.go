@@ -93,7 +93,7 @@ func (s server) Each(ctx context.Context, search Search, attributes []string, fn
 			return ctx.Err()
 		}
 		if err != nil {
-			return fmt.Errorf("reading beneath %s: %w", search.Base, plainly(err))
+			return fmt.Errorf("reading the entries under %s: %w", search.Base, plainly(err))
 		}
 		for _, one := range answer.Entries {
 			e := Entry{Name: compared(one.DN), values: make(map[string][]string, len(one.Attributes))}
@@ -105,7 +105,7 @@ func (s server) Each(ctx context.Context, search Search, attributes []string, fn
 			}
 		}
 		if seen += len(answer.Entries); seen > mostEntries {
-			return fmt.Errorf("beneath %s are more than %d entries", search.Base, mostEntries)
+			return fmt.Errorf("there are more than %d entries under %s", mostEntries, search.Base)
 		}
 		next, ok := ldap.FindControl(answer.Controls, ldap.ControlTypePaging).(*ldap.ControlPaging)
 		if !ok || len(next.Cookie) == 0 {

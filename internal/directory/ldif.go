@@ -26,12 +26,12 @@ func File(text []byte) (Source, error) {
 	}
 	var read ldif.LDIF
 	if err := ldif.Unmarshal(bytes.NewReader(text), &read); err != nil {
-		return nil, fmt.Errorf("the file is no LDIF: %w", err)
+		return nil, fmt.Errorf("the file cannot be read as LDIF: %w", err)
 	}
 	var entries file
 	for _, one := range read.Entries {
 		if one.Entry == nil {
-			return nil, errors.New("the file tells changes: it takes one with whole entries")
+			return nil, errors.New("the file lists changes: use a file with whole entries")
 		}
 		e := Entry{Name: compared(one.Entry.DN), values: map[string][]string{}}
 		for _, a := range one.Entry.Attributes {
@@ -114,7 +114,7 @@ func (e Entry) passes(filter *ber.Packet) (bool, error) {
 		}
 		return false, nil
 	}
-	return false, errors.New("a filter for a file compares attributes, and no more: write no rule of comparison into it")
+	return false, errors.New("a filter for a file cannot name a matching rule: compare attributes alone")
 }
 
 // contains reports whether the parts of a pattern stand in a value, in their order.

@@ -179,7 +179,7 @@ func TestConnectSaysWhatIsWrong(t *testing.T) {
 	from := connected(t, s)
 	s.People.Base = "ou=nobody," + slapd.Suffix
 	_, err = directory.Read(t.Context(), from, s, directory.Mark{}, never, time.Now())
-	require.EqualError(t, err, "reading beneath ou=nobody,"+slapd.Suffix+": there is no entry there")
+	require.EqualError(t, err, "reading the entries under ou=nobody,"+slapd.Suffix+": there is no entry there")
 	ended, cancel := context.WithCancel(t.Context())
 	cancel()
 	_, err = directory.Read(ended, from, s, directory.Mark{}, never, time.Now())
@@ -221,7 +221,7 @@ func TestReadFile(t *testing.T) {
 	}
 	s.People.Filter = "(cn:caseExactMatch:=Caspian Weld)"
 	_, err = directory.Read(t.Context(), from, s, directory.Mark{}, never, time.Now())
-	require.ErrorContains(t, err, "rule of comparison")
+	require.ErrorContains(t, err, "matching rule")
 }
 
 func names(is directory.Content) (all []string) {
@@ -233,7 +233,7 @@ func names(is directory.Content) (all []string) {
 
 func TestFileSaysWhatIsWrong(t *testing.T) {
 	for text, why := range map[string]string{
-		"": "no entries", "nonsense": "no LDIF", "dn: uid=a,o=b\nchangetype: delete\n": "tells changes", "dn: uid=a,o=b\nuid: a\njpegPhoto:< file:///etc/hostname\n": "names the address of a value after jpegPhoto",
+		"": "no entries", "nonsense": "cannot be read as LDIF", "dn: uid=a,o=b\nchangetype: delete\n": "lists changes", "dn: uid=a,o=b\nuid: a\njpegPhoto:< file:///etc/hostname\n": "names the address of a value after jpegPhoto",
 	} {
 		_, err := directory.File([]byte(text))
 		require.ErrorContains(t, err, why, text)

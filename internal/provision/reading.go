@@ -126,7 +126,7 @@ func (p Readings) Read(ctx context.Context, c tenant.Caller, organisation, provi
 
 // cannotRead is the problem of a directory, or of a file of its entries, that cannot be read.
 func cannotRead(provider access.Principal, why string) *problem.Problem {
-	return &problem.Problem{Kind: problem.Conflict, Detail: "the directory of " + provider.Name + " cannot be read: " + why, Next: "mend it, or how it is read; who comes by it stays as they are"}
+	return &problem.Problem{Kind: problem.Conflict, Detail: "the directory of " + provider.Name + " cannot be read: " + why, Next: "correct the directory or its settings; people who come by it stay as they are"}
 }
 
 // List lists the readings of a directory, the latest first.

@@ -235,7 +235,7 @@ func TestLeaverComesBack(t *testing.T) {
 	require.Equal(t, api.ReadingStopped, stopped.Outcome)
 	require.Contains(t, stopped.Why, "nobody is found")
 	_, err := r.rowan.ReadDirectory(ctx, org, house, api.DirectoryReadingWanted{File: "nonsense"})
-	require.ErrorContains(t, err, "no LDIF")
+	require.ErrorContains(t, err, "cannot be read as LDIF")
 }
 
 // withoutChanges adds to the steps those of people in whom nothing may have changed.
@@ -349,7 +349,7 @@ func TestDirectorySettings(t *testing.T) {
 	// Two systems do not tell of the same people.
 	require.NoError(t, client.Done(r.rowan.CreateProvider(ctx, org, api.ProviderNew{Name: "herbarium-house"})))
 	require.NoError(t, client.Done(r.rowan.CreateProvisioningToken(ctx, org, "herbarium-house", api.ProvisioningTokenNew{Label: "people system"})))
-	require.ErrorContains(t, client.Done(r.rowan.SetDirectory(ctx, org, "herbarium-house", nil, wanted)), "tells of its people by SCIM")
+	require.ErrorContains(t, client.Done(r.rowan.SetDirectory(ctx, org, "herbarium-house", nil, wanted)), "provisions its people by SCIM")
 	require.ErrorContains(t, client.Done(r.rowan.CreateProvisioningToken(ctx, org, house, api.ProvisioningTokenNew{Label: "people system"})), "are read from its directory")
 }
 

@@ -4,10 +4,10 @@ type Does = Schemas["DirectoryStep"]["does"];
 
 // counted says how many steps of a kind a reading has.
 const words: [Does, (n: number) => string][] = [
-  ["comes", (n) => `${n} come`],
-  ["returns", (n) => `${n} return`],
+  ["comes", (n) => `${n} ${n === 1 ? "comes" : "come"}`],
+  ["returns", (n) => `${n} ${n === 1 ? "returns" : "return"}`],
   ["changes", (n) => `${n} changed`],
-  ["leaves", (n) => `${n} leave`],
+  ["leaves", (n) => `${n} ${n === 1 ? "leaves" : "leave"}`],
   ["retires", (n) => `${n} retired`],
   ["group comes", (n) => (n === 1 ? "1 new group" : `${n} new groups`)],
   ["group changes", (n) => (n === 1 ? "1 group changed" : `${n} groups changed`)],

@@ -32,6 +32,7 @@
   let creating = $state(false);
   let fresh = $state(""); // the id of a grant just made
   let editing = $state(false);
+  let directory = $state(false); // one is read, so no system tells of its people
   let changing = $state(false);
   let to = $state<Schemas["State"]>("suspended");
 
@@ -92,8 +93,8 @@
         <dd>{#each Object.entries(provider.tags) as [key, value] (key)}<span class="me-2 whitespace-nowrap"><span class="quiet">{key}</span> {value}</span>{:else}none{/each}</dd>
       </div>
     </dl>
-    {#if entry}<ProviderSteps provider={provider.name} {entry} {arrivals} may={may("edit")} onchange={load} />{/if}
-    {#if may("edit")}<Arrivals {arrivals} /><Directory provider={provider.name} active={provider.state === "active"} onchange={load} /><ProvisioningTokens provider={provider.name} />{/if}
+    {#if entry}<ProviderSteps provider={provider.name} own={provider.own ?? false} {entry} {arrivals} may={may("edit")} onchange={load} />{/if}
+    {#if may("edit")}<Arrivals {arrivals} /><Directory provider={provider.name} active={provider.state === "active"} bind:inUse={directory} onchange={load} />{#if !directory}<ProvisioningTokens provider={provider.name} />{/if}{/if}
     <Holdings of={provider} {fresh} onchange={load} />
     <GrantDialog bind:open={granting} prepared={{ who: { kind: "provider", name: provider.name } }} ondone={(id) => ((fresh = id), load())} />
     <OutsideDialog bind:open={creating} provider={provider.name} />

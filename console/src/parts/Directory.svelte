@@ -13,7 +13,7 @@
   import ReadingDialog from "./ReadingDialog.svelte";
   import Readings from "./Readings.svelte";
 
-  let { provider, active, onchange }: { provider: string; active: boolean; onchange: () => void } = $props();
+  let { provider, active, inUse = $bindable(false), onchange }: { provider: string; active: boolean; inUse?: boolean; onchange: () => void } = $props();
 
   let is = $state.raw<Schemas["Directory"] | null>(null);
   let readings = $state.raw<Schemas["DirectoryReading"][]>([]);
@@ -27,6 +27,7 @@
   async function load() {
     try {
       is = await ask(api.GET("/organisations/{organisation}/providers/{provider}/directory", { params: { path } }));
+      inUse = is.set;
       if (is.set) readings = (await ask(api.GET("/organisations/{organisation}/providers/{provider}/directory/readings", { params: { path } }))).readings;
       problem = null;
     } catch (caught) {
@@ -41,7 +42,7 @@
   const changed = () => (load(), onchange());
   const remove = sending(
     (query, header) => ask(api.DELETE("/organisations/{organisation}/providers/{provider}/directory", { params: { path, query, header } })),
-    () => `The directory of ${provider} is read no more.`,
+    () => `The directory of ${provider} is removed.`,
     () => changed(),
   );
 </script>
@@ -50,22 +51,22 @@
   <div class="mb-2 flex flex-wrap items-center gap-3">
     <h2 id="directory-heading" class="text-lg font-semibold">Directory</h2>
     {#if is?.set}
-      {#if active}<QuietButton size="sm" onclick={() => (reading = true)}>Read it now</QuietButton>{/if}
+      {#if active}<QuietButton size="sm" data-test="read-directory" onclick={() => (reading = true)}>Read it now</QuietButton>{/if}
       <QuietButton size="sm" onclick={() => (setting = true)}>Edit</QuietButton>
-      <QuietButton size="sm" onclick={() => (removing = true)}>Remove</QuietButton>
+      <QuietButton size="sm" data-test="remove-directory" onclick={() => (removing = true)}>Remove</QuietButton>
     {:else if is}
-      <QuietButton size="sm" onclick={() => (setting = true)}>Read a directory</QuietButton>
+      <QuietButton size="sm" data-test="set-directory" onclick={() => (setting = true)}>Read a directory</QuietButton>
     {/if}
   </div>
   {#if problem}
     <ProblemNote {problem} />
   {:else if is && !is.set}
-    <p class="card quiet px-5 py-4">People and groups can be read from a directory by LDAP. Whoever is in it comes by this provider, and whoever leaves it is out here.</p>
+    <p class="card quiet px-5 py-4">People and groups can be read from a directory by LDAP. People who are in it come by this provider, and people who leave it lose their access here.</p>
   {:else if is}
     <dl class="card mb-3 grid grid-cols-[max-content_1fr] gap-x-6 gap-y-1 px-5 py-4" data-test="directory-facts">
       <dt class="quiet">Address</dt><dd><span class="address">{is.address}</span> as {#if is.bindName}<span class="address">{is.bindName}</span>{:else}nobody{/if}{#if is.bindName && !is.hasPassword}<span class="font-semibold text-copper-700 dark:text-copper-300">, without a password</span>{/if}</dd>
-      <dt class="quiet">People</dt><dd class="address break-all">{is.people.filter} beneath {is.people.base}</dd>
-      <dt class="quiet">Groups</dt><dd class="address break-all">{is.groups.base ? `${is.groups.filter} beneath ${is.groups.base}` : "none"}</dd>
+      <dt class="quiet">People</dt><dd class="address break-all">{is.people.filter} under {is.people.base}</dd>
+      <dt class="quiet">Groups</dt><dd class="address break-all">{is.groups.base ? `${is.groups.filter} under ${is.groups.base}` : "none"}</dd>
       <dt class="quiet">Read</dt><dd>{is.every ? `every ${duration(is.every)}` : "when somebody asks"}{is.nextAt ? `, next on ${moment(is.nextAt)}` : ""}. It stops if more than {is.mostLeaving} percent would leave, or somebody who governs.</dd>
     </dl>
     <Readings {readings} />
@@ -76,6 +77,6 @@
   <DirectoryDialog bind:open={setting} {provider} of={is} ondone={changed} />
   <ReadingDialog bind:open={reading} {provider} ondone={changed} />
 {/if}
-<ChangeDialog bind:open={removing} title="Read the directory of {provider} no more?" action="Read it no more" preview={remove.preview} make={remove.make}>
+<ChangeDialog bind:open={removing} title="Remove the directory of {provider}?" action="Remove" preview={remove.preview} make={remove.make}>
   {#snippet children()}<p>Its people stay as they are. Its readings are forgotten.</p>{/snippet}
 </ChangeDialog>

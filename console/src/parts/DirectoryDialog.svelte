@@ -66,13 +66,13 @@
       <Field label="Password" name="password" {problem} hint={of.hasPassword ? "Left empty, it stays, unless the address or the reader is another." : undefined}>
         {#snippet children(id)}<PasswordInput {id} name="directory-password" bind:value={password} autocomplete="off" />{/snippet}
       </Field>
-      <Field label="People beneath" name="people.base" {problem}>
+      <Field label="People at or under" name="people.base" {problem}>
         {#snippet children(id)}<TextInput {id} name="directory-people" bind:value={fields.peopleBase} class="font-mono" placeholder="ou=people,dc=lindenmere,dc=example" required />{/snippet}
       </Field>
       <Field label="Filter of people" name="people.filter" {problem}>
         {#snippet children(id)}<TextInput {id} name="directory-people-filter" bind:value={fields.peopleFilter} class="font-mono" required />{/snippet}
       </Field>
-      <Field label="Groups beneath (optional)" name="groups.base" {problem} hint="Left empty, no groups are read.">
+      <Field label="Groups at or under (optional)" name="groups.base" {problem} hint="Left empty, no groups are read.">
         {#snippet children(id)}<TextInput {id} name="directory-groups" bind:value={fields.groupsBase} class="font-mono" placeholder="ou=groups,dc=lindenmere,dc=example" />{/snippet}
       </Field>
       <Field label="Filter of groups" name="groups.filter" {problem}>

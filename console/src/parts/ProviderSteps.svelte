@@ -11,7 +11,7 @@
   import TrustDialog from "./TrustDialog.svelte";
 
   type Impact = Schemas["Impact"] | null;
-  let { provider, entry, arrivals, may, onchange }: { provider: string; entry: Schemas["Entry"]; arrivals: Schemas["Arrival"][]; may: boolean; onchange: () => void } = $props();
+  let { provider, own, entry, arrivals, may, onchange }: { provider: string; own: boolean; entry: Schemas["Entry"]; arrivals: Schemas["Arrival"][]; may: boolean; onchange: () => void } = $props();
 
   let trusting = $state(false);
   let editing = $state.raw<Schemas["Trust"] | null>(null);
@@ -102,7 +102,7 @@
     </div>
   {:else}
     <div class="mb-4 flex items-center justify-between gap-4">
-      <p>It is trusted by nothing yet, so nobody can sign in by it.</p>
+      <p>It is trusted by nothing yet, so nobody can sign in by it.{own ? " People who are read from its directory are mailed a link to choose a password, and sign in here." : ""}</p>
       {#if may}<Button size="sm" onclick={() => ((editing = null), (trusting = true))}>Trust it by OpenID Connect</Button>{/if}
     </div>
   {/each}

@@ -94,7 +94,8 @@ func (d *Demo) startCommand() *cli.Command {
 				return err
 			}
 			address := cmp.Or(set.Address, i.Address)
-			fmt.Fprintf(d.Out, "\nThe console is at %s/\nMail that it sends is at %s/\nLoam, the stand-in cloud, answers at %s\nQuaywater's identity provider is at %s/\nWho is in Lindenmere's directory is at %s/\n\nEverybody signs in with the password %s:\n", address, sink.Page(), set.Loam, d.provider, house.Address, demo.Passphrase)
+			fmt.Fprintf(d.Out, "\nThe console is at %s/\nMail that it sends is at %s/\nLoam, the stand-in cloud, answers at %s\n", address, sink.Page(), set.Loam)
+			fmt.Fprintf(d.Out, "Quaywater's identity provider is at %s/\nLindenmere's directory is at %s/\n\nEverybody signs in with the password %s:\n", d.provider, house.Address, demo.Passphrase)
 			for _, s := range demo.SignIns() {
 				fmt.Fprintf(d.Out, "  %-20s %s\n", s[0], s[1])
 			}
