@@ -23,6 +23,7 @@ import (
 	"arbora.example/internal/ask"
 	"arbora.example/internal/change"
 	"arbora.example/internal/credential"
+	"arbora.example/internal/directory"
 	"arbora.example/internal/letters"
 	"arbora.example/internal/outside"
 	planning "arbora.example/internal/plan"
@@ -154,6 +155,8 @@ func newPlay(seed uint64, lay ...string) *play {
 	for _, name := range []string{"curators", "keepers"} {
 		person(model.Group, name, "", "")
 	}
+	w.ids["quaywater-sso"] = newID()
+	must(w.try(access.CreatePrincipal{Principal: access.Principal{ID: w.ids["quaywater-sso"], Kind: model.Provider, Name: "quaywater-sso", Own: seed%3 == 0}}))
 	w.outside("quaywater-sso", "ilka", map[string][]string{"team": {"labels"}})
 	person(model.Group, "seeds", "", `tag team is "seeds"`)
 	person(model.ServiceAccount, "robot", "top/a/p", "")
@@ -549,6 +552,8 @@ func (p *play) step(step string, c tenant.Caller) {
 		said, err = p.provision(ctx)
 	case "come":
 		said, err = p.come(ctx)
+	case "directory":
+		said, err = p.directory(ctx, c)
 	case "reveal":
 		who, guest := p.somebody(model.Guest)
 		var link signin.LinkMade
@@ -647,6 +652,31 @@ func (p *play) provision(ctx context.Context) (said string, err error) {
 	return fmt.Sprint(name, group), err
 }
 
+// directory has the makers say how the provider's directory is read, and read a file in which they wrote who is in it.
+func (p *play) directory(ctx context.Context, c tenant.Caller) (said string, err error) {
+	set := directory.Usual()
+	set.Address, set.People.Base, set.Groups.Base, set.Every, set.MostLeaving = "ldap://localhost", "o=top", "o=top", 0, 100
+	set.Attributes = append(set.Attributes, "team")
+	if p.one(3) {
+		set.Map.Tags = map[string]outside.Pick{"team": {Path: "$.team"}}
+	}
+	if _, _, err := p.service.SetDirectory("top", "quaywater-sso", change.DirectoryWanted{Settings: set}).Make(ctx, c); err != nil && p.one(2) {
+		return "", err // else what somebody set before is read
+	}
+	_, known := p.somebody(model.OutsidePerson)
+	subject := pick(p, []string{known.Subject, fmt.Sprint("s", p.IntN(1_000_000))})
+	file := fmt.Sprintf("dn: uid=one,o=top\nobjectClass: inetOrgPerson\nentryUUID: %s\nuid: one\nteam: %s\n\ndn: cn=g,o=top\nobjectClass: groupOfNames\ncn: %s\nmember: uid=one,o=top\n",
+		subject, pick(p, []string{"seeds", "labels"}), pick(p, outsideGroups))
+	if _, err := p.service.Readings.Read(ctx, c, "top", "quaywater-sso", provision.Wanted{File: []byte(file), Despite: true}); err != nil {
+		return "", err
+	}
+	provider, _ := p.now().PrincipalNamed(model.Provider, "quaywater-sso")
+	if made, there := p.now().OutsidePersonBy(provider.ID, subject); there {
+		p.actAs[made.ID] = true
+	}
+	return file, nil
+}
+
 func (p *play) scope(now *access.Snapshot) model.ID {
 	place, err := now.Resolve(p.place(), nil)
 	if err != nil {
@@ -657,7 +687,7 @@ func (p *play) scope(now *access.Snapshot) model.ID {
 
 var allSteps = []string{
 	"grant", "grant-self", "grant-robot", "revoke", "policy", "policy-self", "policy-remove", "policy-suspend", "policy-edit", "role", "join", "leave", "suspend", "restore", "tag", "gathers", "owner",
-	"reset", "mail", "key", "exchange", "user", "invite", "outside", "provider", "link", "unlink", "entry", "come", "token", "provision", "reveal", "accept", "account", "scope", "retire-scope", "restore-scope", "move", "tag-scope", "hand-over",
+	"reset", "mail", "key", "exchange", "user", "invite", "outside", "provider", "link", "unlink", "entry", "come", "token", "provision", "directory", "reveal", "accept", "account", "scope", "retire-scope", "restore-scope", "move", "tag-scope", "hand-over",
 }
 
 // run takes up to twelve steps and tells what somebody whom the makers can act as gained; empty for nothing.
