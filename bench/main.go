@@ -36,7 +36,7 @@ func main() {
 	flag.BoolVar(&c.streams, "streams", false, "measure open streams alone")
 	flag.BoolVar(&c.search, "search", false, "measure the search for scopes alone")
 	flag.BoolVar(&c.followers, "followers", false, "measure a follower alone")
-	flag.BoolVar(&c.provisioning, "provisioning", false, "measure people from outside alone: creating them by SCIM, and signing in")
+	flag.BoolVar(&c.provisioning, "provisioning", false, "measure people from outside alone: creating them by SCIM, signing in, and reading a directory")
 	flag.BoolVar(&c.simulation, "simulation", false, "simulate a thousand followers alone")
 	flag.StringVar(&c.program, "program", "build/arbora", "the built arbora, whose console is measured")
 	flag.StringVar(&c.plot, "plot", "", "draw decision time against tree size into this file, and measure nothing else")

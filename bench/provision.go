@@ -28,7 +28,8 @@ import (
 	"arbora.example/internal/tenant"
 )
 
-// provisioning compares creating people by SCIM with creating users, and measures the service's own part of signing in by a provider.
+// provisioning compares creating people by SCIM with creating users, and measures the service's own part of signing in by a provider, and reading
+// a directory.
 func (r *report) provisioning(ctx context.Context, _ *mariadbd.Server, records *store.Store, o *organisation) (err error) {
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
@@ -63,7 +64,10 @@ func (r *report) provisioning(ctx context.Context, _ *mariadbd.Server, records *
 	if err := r.creates(ctx, arbora); err != nil {
 		return err
 	}
-	return r.signsIn(ctx, svc.Address(), arbora, &own)
+	if err := r.signsIn(ctx, svc.Address(), arbora, &own); err != nil {
+		return err
+	}
+	return r.directory(ctx, arbora, float64(len(o.users))/float64(full.users))
 }
 
 // creates creates people in turn by SCIM and as users.

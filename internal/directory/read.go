@@ -36,10 +36,9 @@ type Mark struct {
 	Digest string `json:"digest,omitempty"` // of the names, keys and stamps of all entries
 }
 
-// Attributes by which a directory tells that an entry was changed (RFC 4512, section 3.4; and the sharper one that some have).
+// By which attribute a directory tells when an entry was changed (RFC 4512, section 3.4.4), and how it writes that.
 const (
 	stampOf  = "modifyTimestamp"
-	sharpOf  = "entryCSN"
 	stampFor = "20060102150405Z"
 )
 
@@ -91,7 +90,7 @@ func Read(ctx context.Context, from Source, s Settings, since Mark, known func(k
 
 // look reads of each entry no more than tells who it is, and whether it has changed.
 func (r *reader) look(ctx context.Context, known func(string) bool) error {
-	attributes := []string{r.s.Key, stampOf, sharpOf}
+	attributes := []string{r.s.Key, stampOf}
 	err := r.from.Each(ctx, r.s.People, attributes, func(e Entry) error {
 		key := r.note(e)
 		if key == "" {
@@ -120,7 +119,7 @@ func (r *reader) look(ctx context.Context, known func(string) bool) error {
 func (r *reader) note(e Entry) string {
 	key, stamp := e.one(r.s.Key), e.one(stampOf)
 	r.is.Mark.Stamp = max(r.is.Mark.Stamp, stamp)
-	for _, part := range []string{e.Name, key, stamp, e.one(sharpOf)} {
+	for _, part := range []string{e.Name, key, stamp} {
 		fmt.Fprintf(r.sum, "%d:%s", len(part), part)
 	}
 	return key

@@ -3,6 +3,7 @@ package directory
 import (
 	"context"
 	"strings"
+	"unicode/utf8"
 
 	"github.com/go-ldap/ldap/v3"
 )
@@ -32,8 +33,24 @@ type Source interface {
 	Live() bool
 }
 
+// plain reports whether a distinguished name is written as it is compared, but for the case of its letters: most are.
+func plain(name string) bool {
+	for i := range len(name) {
+		switch c := name[i]; {
+		case c >= utf8.RuneSelf || strings.IndexByte(`\"+#;<>`, c) >= 0:
+			return false
+		case c == ' ' && (i == 0 || i+1 == len(name) || strings.IndexByte(",= ", name[i-1]) >= 0 || strings.IndexByte(",= ", name[i+1]) >= 0):
+			return false
+		}
+	}
+	return true
+}
+
 // compared returns a distinguished name in the form in which names are compared (RFC 4514): its attributes and values in small letters.
 func compared(name string) string {
+	if plain(name) {
+		return strings.ToLower(name)
+	}
 	dn, err := ldap.ParseDN(name)
 	if err != nil {
 		return strings.ToLower(strings.TrimSpace(name))

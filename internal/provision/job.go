@@ -41,7 +41,7 @@ type job struct {
 }
 
 // part is how much of a job is one change: others need not wait for the whole.
-const part = 200
+const part = 1000
 
 // everybody is how many are asked for where all are.
 const everybody = 1 << 30
@@ -51,9 +51,12 @@ func (j *job) compare(ctx context.Context, now *access.Snapshot) error {
 	if err := j.mayChoose(ctx); err != nil {
 		return err
 	}
-	in, _, err := j.p.Records.ProvisionedBy(ctx, j.sys.Provider.ID, store.ProvisionedQuery{Kind: store.ProvisionedUser, Limit: everybody})
-	if err != nil {
-		return err
+	var in []store.Provisioned
+	if j.content.Groups != nil { // else it is as the last reading left it
+		var err error
+		if in, _, err = j.p.Records.ProvisionedBy(ctx, j.sys.Provider.ID, store.ProvisionedQuery{Kind: store.ProvisionedUser, Limit: everybody}); err != nil {
+			return err
+		}
 	}
 	left, _, err := j.p.Records.ProvisionedBy(ctx, j.sys.Provider.ID, store.ProvisionedQuery{Kind: store.ProvisionedLeft, Limit: everybody})
 	if err != nil {
