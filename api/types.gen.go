@@ -227,6 +227,7 @@ const (
 	ReadingDone      DirectoryReadingOutcome = "done"
 	ReadingFailed    DirectoryReadingOutcome = "failed"
 	ReadingPreviewed DirectoryReadingOutcome = "previewed"
+	ReadingRunning   DirectoryReadingOutcome = "running"
 	ReadingStopped   DirectoryReadingOutcome = "stopped"
 	ReadingUnchanged DirectoryReadingOutcome = "unchanged"
 )
@@ -239,6 +240,8 @@ func (e DirectoryReadingOutcome) Valid() bool {
 	case ReadingFailed:
 		return true
 	case ReadingPreviewed:
+		return true
+	case ReadingRunning:
 		return true
 	case ReadingStopped:
 		return true
@@ -1605,9 +1608,11 @@ type DirectoryReading struct {
 	File bool `json:"file"`
 
 	// Groups How many it found; 0 when nothing in them has changed
-	Groups  int                     `json:"groups"`
-	Id      string                  `json:"id"`
-	Impact  *Impact                 `json:"impact,omitempty"`
+	Groups int     `json:"groups"`
+	Id     string  `json:"id"`
+	Impact *Impact `json:"impact,omitempty"`
+
+	// Outcome Running: it goes on after this answer, and is among the readings when it has ended
 	Outcome DirectoryReadingOutcome `json:"outcome"`
 
 	// People How many it found
@@ -1620,7 +1625,7 @@ type DirectoryReading struct {
 	Why string `json:"why"`
 }
 
-// DirectoryReadingOutcome defines model for DirectoryReading.Outcome.
+// DirectoryReadingOutcome Running: it goes on after this answer, and is among the readings when it has ended
 type DirectoryReadingOutcome string
 
 // DirectoryReadingList defines model for DirectoryReadingList.
@@ -2107,6 +2112,9 @@ type HolderList struct {
 	Permission string   `json:"permission"`
 	Revision   int64    `json:"revision"`
 	Scope      ScopeRef `json:"scope"`
+
+	// WhatIf The question gave claims: these are the holders of a what-if check
+	WhatIf bool `json:"whatIf,omitempty,omitzero"`
 }
 
 // HolderThere defines model for HolderThere.
@@ -2123,6 +2131,9 @@ type HoldersBelow struct {
 	Next       string         `json:"next,omitempty,omitzero"`
 	Permission string         `json:"permission"`
 	Places     []HoldersThere `json:"places"`
+
+	// WhatIf The question gave claims: these are the holders of a what-if check
+	WhatIf bool `json:"whatIf,omitempty,omitzero"`
 }
 
 // HoldersQuestion defines model for HoldersQuestion.

@@ -52,6 +52,15 @@ func (r *report) directory(ctx context.Context, arbora *client.Client, scale flo
 	read := func(name string, most time.Duration, wanted api.DirectoryReadingOutcome) error {
 		began := time.Now()
 		is, err := arbora.ReadDirectory(ctx, "lindenmere", provider, api.DirectoryReadingWanted{})
+		for err == nil && is.Outcome == api.ReadingRunning {
+			var list api.DirectoryReadingList
+			list, err = arbora.ListReadings(ctx, "lindenmere", provider)
+			for _, one := range list.Readings {
+				if one.Id == is.Id {
+					is = one
+				}
+			}
+		}
 		if err != nil {
 			return err
 		}

@@ -88,6 +88,15 @@ func (s *Answers) ShowPrincipal(ctx context.Context, c tenant.Caller, organisati
 		}
 		v.By, v.SignIn, v.Factor = identity.By, identity.SignIn().String(), identity.Factor
 	}
+	if p.Kind == model.OutsidePerson && !v.Identity.IsZero() { // who is read from a directory may sign in here
+		identity, err := s.Records.Identity(ctx, v.Identity)
+		if err != nil && !errors.Is(err, store.ErrNotFound) {
+			return DetailedPrincipal{}, err
+		}
+		if identity.By.TakesPassword() {
+			v.By, v.SignIn, v.Email = identity.By, identity.SignIn().String(), identity.Email
+		}
+	}
 	for group := range d.Principals(model.Group) {
 		if group.Owner == p.ID {
 			v.OwnsGroups = append(v.OwnsGroups, group.Name)

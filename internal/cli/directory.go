@@ -177,6 +177,12 @@ func (a *app) readDirectory(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
+	if is.Outcome == api.ReadingRunning {
+		a.say(c, "This takes a while. It goes on if you end this command.")
+		if is, err = awaitReading(ctx, s, organisation, given[0], is.Id); err != nil {
+			return err
+		}
+	}
 	l := listing{columns: []string{"Does", "Who", "What"}, value: is}
 	for _, step := range is.Steps {
 		l.rows = append(l.rows, []string{string(step.Does), step.Name, step.What})
@@ -200,10 +206,35 @@ func (a *app) readDirectory(ctx context.Context, c *cli.Command) error {
 	for _, brake := range is.Brakes {
 		a.prose(c, "! "+capital(brake)+choose(is.Outcome == api.ReadingDone, ".", ": a reading stops there unless --despite-brakes is given."))
 	}
-	if is.Outcome == api.ReadingStopped {
-		return fmt.Errorf("nothing was done: %s", is.Why)
+	if is.Outcome == api.ReadingStopped || is.Outcome == api.ReadingFailed {
+		return fmt.Errorf("the reading %s: %s", is.Outcome, is.Why)
 	}
 	return nil
+}
+
+// lookEach is how often it is looked whether a reading has ended.
+const lookEach = time.Second
+
+// awaitReading waits until a reading has ended that goes on after its answer.
+func awaitReading(ctx context.Context, s session, organisation, provider, id string) (api.DirectoryReading, error) {
+	tick := time.NewTicker(lookEach)
+	defer tick.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return api.DirectoryReading{}, ctx.Err()
+		case <-tick.C:
+		}
+		list, err := s.ListReadings(ctx, organisation, provider)
+		if err != nil {
+			return api.DirectoryReading{}, err
+		}
+		for _, r := range list.Readings {
+			if r.Id == id {
+				return r, nil
+			}
+		}
+	}
 }
 
 // numbered writes a number with the word for one or for many.

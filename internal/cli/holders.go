@@ -72,8 +72,14 @@ func (a *app) holders(ctx context.Context, c *cli.Command) error {
 		a.say(c, "%s", a.render(l))
 	}
 	a.section(c, "Could give it to themselves", escalations)
+	if list.WhatIf {
+		a.prose(c, whatIfWords)
+	}
 	return nil
 }
+
+// whatIfWords mark an answer that goes by claims of the question.
+const whatIfWords = "That is with the claims of the question, not with those that a provider said."
 
 // holdersAnywhere lists who may do something by the scopes at which that changes.
 func (a *app) holdersAnywhere(ctx context.Context, c *cli.Command, asked api.HoldersQuestion) error {
@@ -102,7 +108,11 @@ func (a *app) holdersAnywhere(ctx context.Context, c *cli.Command, asked api.Hol
 			l.rows = append(l.rows, []string{address, "nobody", "", ""})
 		}
 	}
-	return a.print(c, l)
+	if err := a.print(c, l); err != nil || asked.Context == nil || asked.Context.Claims == nil {
+		return err
+	}
+	a.prose(c, whatIfWords)
+	return nil
 }
 
 // byWords tells by what rule somebody has something, and through which groups.

@@ -67,6 +67,7 @@ func (a *app) outsideCommand() *cli.Command {
 			a.listPeopleCommand(api.ListPeopleParamsKindOutsidePerson, "list people who come by identity providers"),
 			{Name: "show", Usage: "show an outside person with claims, groups and grants", ArgsUsage: "NAME", Action: a.showPrincipal(api.OutsidePersonKind)},
 			a.editCommand(api.OutsidePersonKind),
+			{Name: "mail-password-link", Usage: "mail a link to choose a password to a person who is read from the organisation's own directory", ArgsUsage: "NAME", Action: a.mailPasswordLink(api.OutsidePersonKind)},
 			a.stateCommand(api.OutsidePersonKind, "suspend", api.StateSuspended), a.stateCommand(api.OutsidePersonKind, "retire", api.StateRetired), a.stateCommand(api.OutsidePersonKind, "restore", api.StateActive),
 		},
 	}

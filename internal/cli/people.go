@@ -49,7 +49,7 @@ func (a *app) userCommand() *cli.Command {
 					&cli.StringSliceFlag{Name: "grant", Usage: "only the grant of this `ID`; may be repeated"},
 					&cli.BoolFlag{Name: "groups", Usage: "add them to the same groups, too"}), Action: a.handOver,
 			},
-			{Name: "mail-password-link", Usage: "mail a user a link to choose a password, which works once and for a day", ArgsUsage: "NAME", Action: a.mailPasswordLink},
+			{Name: "mail-password-link", Usage: "mail a user a link to choose a password, which works once and for a day", ArgsUsage: "NAME", Action: a.mailPasswordLink(api.UserKind)},
 			{Name: "passkeys", Usage: "list the passkeys of a user", ArgsUsage: "NAME", Action: a.listPasskeysOf},
 			{Name: "remove-passkey", Usage: "remove a passkey of a user: nobody signs in by it any more", ArgsUsage: "NAME ID", Action: a.removePasskeyOf},
 			{Name: "reset-second-factor", Usage: "remove the second factor of a user who lost it", ArgsUsage: "NAME", Action: a.resetSecondFactor},
@@ -218,18 +218,20 @@ func likeThem(model api.PrincipalDetails, but []string) (groups []string, grants
 	return groups, grants
 }
 
-func (a *app) mailPasswordLink(ctx context.Context, c *cli.Command) error {
-	s, organisation, given, err := a.insideWith(c, "NAME")
-	if err != nil {
-		return err
+func (a *app) mailPasswordLink(kind api.PrincipalKind) cli.ActionFunc {
+	return func(ctx context.Context, c *cli.Command) error {
+		s, organisation, given, err := a.insideWith(c, "NAME")
+		if err != nil {
+			return err
+		}
+		link, err := s.MailPasswordLink(ctx, organisation, kind, given[0])
+		if err != nil {
+			return err
+		}
+		a.say(c, "Created a link for %s to choose a password.", given[0])
+		a.sayLink(c, link)
+		return a.valueOnly(c, link)
 	}
-	link, err := s.MailPasswordLink(ctx, organisation, api.UserKind, given[0])
-	if err != nil {
-		return err
-	}
-	a.say(c, "Created a link for %s to choose a password.", given[0])
-	a.sayLink(c, link)
-	return a.valueOnly(c, link)
 }
 
 func (a *app) resetSecondFactor(ctx context.Context, c *cli.Command) error {

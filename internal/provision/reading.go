@@ -1,6 +1,7 @@
 package provision
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -21,7 +22,10 @@ import (
 )
 
 // Readings are the readings of directories: each compares who is in one with who comes by its provider, and brings these level with it.
-type Readings struct{ *Provisioning }
+type Readings struct {
+	*Provisioning
+	Patience time.Duration // how long somebody waits for a reading, before they hear that it goes on
+}
 
 // Outcome says how a reading ended.
 type Outcome string
@@ -33,6 +37,7 @@ const (
 	Stopped   Outcome = "stopped" // by a brake: nothing was done
 	Failed    Outcome = "failed"
 	Previewed Outcome = "previewed" // is not kept
+	Running   Outcome = "running"   // it goes on after the answer, and is kept when it has ended
 )
 
 // Does says what a reading does with somebody, or with a group.
@@ -74,6 +79,8 @@ type Reading struct {
 	Counts  map[Does]int `json:"counts"`
 	Steps   []Step       `json:"steps"` // the first of many
 	Impact  *plan.Impact `json:"-"`     // of a preview
+
+	brokenOff bool // it failed here, not in the directory
 }
 
 // mostSteps is how many steps of each kind are kept of a reading.
@@ -92,6 +99,34 @@ type Wanted struct {
 	Preview bool   // find out, and change nothing
 	Despite bool   // of the brakes
 	due     bool   // only if its time has come
+
+	id model.ID // of the reading; zero for a new one
+}
+
+// Begin reads a directory as [Readings.Read] does. What takes long goes on after the answer, which then says so.
+func (p Readings) Begin(ctx context.Context, c tenant.Caller, organisation, provider string, wanted Wanted) (Reading, error) {
+	if wanted.Preview {
+		return p.Read(ctx, c, organisation, provider, wanted)
+	}
+	type ended struct {
+		Reading
+		error
+	}
+	wanted.id = tenant.NewID()
+	end := make(chan ended, 1)
+	began := p.Moment()
+	p.Aside(ctx, func(ctx context.Context) {
+		r, err := p.Read(ctx, c, organisation, provider, wanted)
+		end <- ended{r, err}
+	})
+	wait := time.NewTimer(p.Patience)
+	defer wait.Stop()
+	select {
+	case e := <-end:
+		return e.Reading, e.error
+	case <-wait.C:
+		return Reading{ID: wanted.id, BeganAt: began, By: c.Name, File: wanted.File != nil, Outcome: Running}, nil
+	}
 }
 
 // Read reads the directory of a provider for somebody who administers it.
@@ -119,7 +154,9 @@ func (p Readings) Read(ctx context.Context, c tenant.Caller, organisation, provi
 	sys := System{Provider: is, organisation: d.OrganisationID(), caller: c}
 	r, err := p.read(ctx, sys, kept, wanted)
 	if err == nil && r.Outcome == Failed {
-		err = cannotRead(is, r.Why)
+		if err = cannotRead(is, r.Why); r.brokenOff {
+			err = &problem.Problem{Kind: problem.Conflict, Detail: "reading the directory of " + is.Name + " was broken off: " + r.Why, Next: "correct that and read it again: it goes on where it stopped"}
+		}
 	}
 	return r, err
 }
@@ -157,7 +194,7 @@ const readWithin = 10 * time.Minute
 func (p Readings) read(ctx context.Context, sys System, kept store.Directory, wanted Wanted) (r Reading, err error) {
 	ctx, cancel := context.WithTimeout(ctx, readWithin)
 	defer cancel()
-	r = Reading{ID: tenant.NewID(), BeganAt: p.Moment(), By: sys.caller.Name, File: wanted.File != nil, Counts: map[Does]int{}}
+	r = Reading{ID: cmp.Or(wanted.id, tenant.NewID()), BeganAt: p.Moment(), By: sys.caller.Name, File: wanted.File != nil, Counts: map[Does]int{}}
 	if wanted.Preview {
 		err := p.readInto(ctx, sys, &kept, wanted, &r)
 		if unreadable := (*unreadable)(nil); errors.As(err, &unreadable) {
@@ -204,7 +241,8 @@ func (p Readings) read(ctx context.Context, sys System, kept store.Directory, wa
 	if failure != nil {
 		var refused *problem.Problem
 		var unreadable *unreadable
-		if !errors.As(failure, &refused) && !errors.As(failure, &unreadable) {
+		r.brokenOff = !errors.As(failure, &unreadable)
+		if !errors.As(failure, &refused) && r.brokenOff {
 			p.Log.Warn("a directory cannot be read", "provider", sys.Provider.Name, "error", failure)
 		}
 	}

@@ -347,7 +347,7 @@ func (h handlers) ListHoldersBelow(ctx context.Context, r ListHoldersBelowReques
 	if err != nil {
 		return nil, err
 	}
-	return ListHoldersBelow200JSONResponse{Permission: below.Permission, Next: page.next(below.Next), Places: each(below.Places, func(p ask.HoldersThere) api.HoldersThere {
+	return ListHoldersBelow200JSONResponse{WhatIf: claimed(r.Body.Context), Permission: below.Permission, Next: page.next(below.Next), Places: each(below.Places, func(p ask.HoldersThere) api.HoldersThere {
 		return api.HoldersThere{Scope: refOf(p.At), Holders: each(p.Holders, func(v ask.HolderView) api.HolderThere {
 			return api.HolderThere{Principal: principalRef(v.Principal), Title: v.Title, Conditional: v.Conditional}
 		})}
@@ -365,9 +365,12 @@ func (h handlers) ListHolders(ctx context.Context, r ListHoldersRequestObject) (
 		return nil, err
 	}
 	told := holdersOf(holders)
-	told.Next = page.next(holders.Next)
+	told.WhatIf, told.Next = claimed(r.Body.Context), page.next(holders.Next)
 	return ListHolders200JSONResponse(told), nil
 }
+
+// claimed reports whether a question gives claims, so that its answer is that of a what-if check.
+func claimed(c *api.QuestionContext) bool { return c != nil && c.Claims != nil }
 
 // who returns the caller of a route that needs one, which admit has seen to, and the request's own context: gin's is used
 // again for the next request, and must not be handed to what may outlive this one.

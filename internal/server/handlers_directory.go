@@ -56,8 +56,7 @@ func (h handlers) ReadDirectory(ctx context.Context, r ReadDirectoryRequestObjec
 	if r.Body.File != "" {
 		wanted.File = []byte(r.Body.File)
 	}
-	// Whoever goes away meanwhile does not leave a reading half done.
-	is, err := h.service.Readings.Read(context.WithoutCancel(ctx), caller, r.Organisation, r.Provider, wanted)
+	is, err := h.service.Readings.Begin(ctx, caller, r.Organisation, r.Provider, wanted)
 	if err != nil {
 		return nil, err
 	}

@@ -99,6 +99,11 @@ func TestDirectory(t *testing.T) {
 	shown, err := rowan.ShowPrincipal(ctx, org, api.OutsidePersonKind, "henrike@"+house)
 	require.NoError(t, err)
 	require.Equal(t, "Henrike Söll", shown.Title)
+	require.Equal(t, api.ByPassword, shown.SignInBy)
+	require.Equal(t, "henrike@"+house+"@lindenmere", shown.SignIn)
+	link, err := rowan.MailPasswordLink(ctx, org, api.OutsidePersonKind, "henrike@"+house)
+	require.NoError(t, err)
+	require.True(t, link.Mailed.Sent)
 	require.Equal(t, "henrike@lindenmere.example", shown.Email)
 	require.Equal(t, []string{"herbarium"}, shown.Claims["departmentNumber"])
 	require.Equal(t, []string{"label-house", "science"}, groupNames(shown.OutsideGroups))
@@ -310,6 +315,22 @@ func TestDirectoryIsReadByItself(t *testing.T) {
 	require.NoError(t, client.Done(r.rowan.RemoveDirectory(ctx, org, house, nil)))
 	_, err = r.rowan.ReadDirectory(ctx, org, house, api.DirectoryReadingWanted{})
 	require.ErrorContains(t, err, "no directory is read for "+house)
+}
+
+// TestLongReading has whoever asks for a long reading hear that it goes on, and find it among the readings when it has ended.
+func TestLongReading(t *testing.T) {
+	r := ownDirectory(t)
+	r.b.Service.Readings.Patience = 0
+	running := r.read(api.DirectoryReadingWanted{})
+	if running.Outcome != api.ReadingRunning {
+		require.Equal(t, api.ReadingDone, running.Outcome, "it was quicker than that")
+	}
+	require.Eventually(t, func() bool {
+		list, err := r.rowan.ListReadings(t.Context(), org, house)
+		require.NoError(t, err)
+		return len(list.Readings) == 1 && list.Readings[0].Id == running.Id && list.Readings[0].Outcome == api.ReadingDone
+	}, time.Minute, 10*time.Millisecond)
+	require.Equal(t, api.StateActive, r.state("sorrel"))
 }
 
 // TestDirectorySettings shows no password, forgets it for another server, and takes the rights that trusting a provider takes.

@@ -75,6 +75,13 @@ people from quaywater-sso with subject "q-4711" may describe project`})))
 
 	// A grant to the provider is for everybody who comes by it, and one to her for her alone.
 	require.NoError(t, client.Done(rowan.CreateGrant(ctx, alpine, api.GrantNew{Principal: api.PrincipalRef{Kind: api.ProviderKind, Name: sso}, Role: "observer"})))
+	asked := api.HoldersQuestion{Permission: "describe project", Context: &api.QuestionContext{Claims: map[string][]string{"department": {"seeds"}}}}
+	claimed, err := rowan.ListHolders(ctx, alpine, nil, asked)
+	require.NoError(t, err)
+	require.True(t, claimed.WhatIf)
+	below, err := rowan.ListHoldersBelow(ctx, alpine, nil, asked)
+	require.NoError(t, err)
+	require.True(t, below.WhatIf)
 	holders, err := rowan.ListHolders(ctx, alpine, nil, api.HoldersQuestion{Permission: "describe project"})
 	require.NoError(t, err)
 	var names []string

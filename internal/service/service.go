@@ -37,6 +37,9 @@ type Options struct {
 	Address   string                                                     // where people and programs reach it, such as https://arbora.example: it issues tokens under this name
 }
 
+// patience is how long a request waits for a reading of a directory: clients give up after a minute.
+const patience = 20 * time.Second
+
 // New makes a service.
 func New(o Options) *Service {
 	if o.Hash == nil {
@@ -45,5 +48,5 @@ func New(o Options) *Service {
 	tenants := tenant.NewTenants(o.Records, o.Catalogue, o.Clock, o.Log, o.Files, o.Address)
 	changes := change.NewChanges(signin.NewSignIns(plan.NewMaker(tenants, o.Post), o.Sealer, o.Hash, o.Fetch), ask.NewAnswers(tenants))
 	provisioning := &provision.Provisioning{Changes: changes}
-	return &Service{Changes: changes, Provisioning: provisioning, Readings: provision.Readings{Provisioning: provisioning}}
+	return &Service{Changes: changes, Provisioning: provisioning, Readings: provision.Readings{Provisioning: provisioning, Patience: patience}}
 }

@@ -37,8 +37,22 @@ func (s *SignIns) AskRecovery(ctx context.Context, address, from string) error {
 	return nil
 }
 
-// Wait returns once all is done that goes on after its answer. Nothing more may be asked of the service.
-func (s *SignIns) Wait() { s.aside.Wait() }
+// Aside does what may go on after its answer, with a context that ends when the service does.
+func (s *SignIns) Aside(ctx context.Context, do func(context.Context)) {
+	ctx, cancel := context.WithCancel(context.WithoutCancel(ctx))
+	stop := context.AfterFunc(s.ending, cancel)
+	s.aside.Go(func() {
+		defer cancel()
+		defer stop()
+		do(ctx)
+	})
+}
+
+// Wait returns once all is done, or broken off, that goes on after its answer. Nothing more may be asked of the service.
+func (s *SignIns) Wait() {
+	s.end()
+	s.aside.Wait()
+}
 
 func (s *SignIns) mailRecovery(ctx context.Context, address, from string) error {
 	identity, err := s.Records.IdentityNamed(ctx, credential.SignIn{Name: address})

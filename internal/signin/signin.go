@@ -30,7 +30,9 @@ type SignIns struct {
 	sealer     *credential.Sealer
 	Hash       func(ctx context.Context, password string) (string, error)
 	guesses    *guesses
-	aside      sync.WaitGroup // what goes on after its answer
+	aside      sync.WaitGroup  // what goes on after its answer
+	ending     context.Context // ends with the service
+	end        context.CancelFunc
 	viewing    *viewing
 	signing    signing
 	remembered remembered
@@ -43,7 +45,9 @@ type SignIns struct {
 
 // NewSignIns makes one that hashes passwords by hash, keeps by sealer what it must read again, and asks identity providers by fetch.
 func NewSignIns(m *plan.Maker, sealer *credential.Sealer, hash func(ctx context.Context, password string) (string, error), fetch outside.Fetcher) *SignIns {
+	ending, end := context.WithCancel(context.Background())
 	return &SignIns{
+		ending: ending, end: end,
 		Maker: m, sealer: sealer, Hash: hash, guesses: newGuesses(), viewing: newViewing(), exchanged: newExchanged(), verified: newVerified(),
 		remembered: newRemembered(m.Changed), fetch: fetch, issuers: newIssuers(),
 	}

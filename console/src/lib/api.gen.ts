@@ -2385,8 +2385,11 @@ export interface components {
             by: string;
             /** @description A file was read, rather than the directory itself */
             file: boolean;
-            /** @enum {string} */
-            outcome: "done" | "unchanged" | "stopped" | "failed" | "previewed";
+            /**
+             * @description Running: it goes on after this answer, and is among the readings when it has ended
+             * @enum {string}
+             */
+            outcome: "done" | "unchanged" | "stopped" | "failed" | "previewed" | "running";
             /** @description It stopped or failed; else empty */
             why: string;
             /** @description Why it should not be done */
@@ -3973,6 +3976,8 @@ export interface components {
             paths: string[];
         };
         HoldersBelow: {
+            /** @description The question gave claims: these are the holders of a what-if check */
+            whatIf?: boolean;
             permission: string;
             places: components["schemas"]["HoldersThere"][];
             /** @description The cursor of the next page */
@@ -3989,6 +3994,8 @@ export interface components {
             conditional: boolean;
         };
         HolderList: {
+            /** @description The question gave claims: these are the holders of a what-if check */
+            whatIf?: boolean;
             permission: string;
             scope: components["schemas"]["ScopeRef"];
             holders: components["schemas"]["Holder"][];

@@ -73,7 +73,7 @@
   const further = $derived(person ? person.within.filter((g) => !person?.groups.includes(g) && !linked.includes(g)) : []);
   const direct = $derived(person?.rules.some((r) => r.grant?.principal.kind === kind && r.grant.principal.name === person?.name) ?? false);
   const takesKeys = $derived(kind === "service-account" || person?.signInBy === "key" || person?.signInBy === "both");
-  const takesPassword = $derived(kind === "user" && (person?.signInBy === "password" || person?.signInBy === "both"));
+  const takesPassword = $derived((kind === "user" || kind === "outside-person") && (person?.signInBy === "password" || person?.signInBy === "both"));
 
   function change(state: Schemas["State"]) {
     to = state;
@@ -163,12 +163,13 @@
         {#if kind === "user"}<div><dt class="quiet text-sm">Email</dt><dd class="break-all">{person.email || "none"}</dd></div>{/if}
         <div>
           <dt class="quiet text-sm">Signs in by</dt>
-          <dd>{#if kind === "outside-person"}<Who who={{ kind: "provider", name: person.provider ?? "" }} />{:else}{person.signInBy ? signInWays[person.signInBy] : "their own account"}{/if}{#if person.factor}{" "}<span class="quiet">and a second factor</span>{/if}</dd>
+          <dd>{#if kind === "outside-person"}{#if person.signInBy}password, as {person.signIn}{:else}<Who who={{ kind: "provider", name: person.provider ?? "" }} />{/if}{:else}{person.signInBy ? signInWays[person.signInBy] : "their own account"}{/if}{#if person.factor}{" "}<span class="quiet">and a second factor</span>{/if}</dd>
         </div>
       {/if}
       {#if kind !== "service-account"}<div><dt class="quiet text-sm">Last sign-in</dt><dd>{person.lastSignInAt ? moment(person.lastSignInAt) : "never"}</dd></div>{/if}
       <div><dt class="quiet text-sm">Created</dt><dd>{moment(person.createdAt)}</dd></div>
       {#if kind === "outside-person"}
+        {#if person.signInBy}<div><dt class="quiet text-sm">In the directory of</dt><dd><Who who={{ kind: "provider", name: person.provider ?? "" }} /></dd></div>{/if}
         <div><dt class="quiet text-sm">Subject</dt><dd class="break-all">{person.subject}</dd></div>
         <div class="col-span-2">
           <dt class="quiet text-sm">Claims</dt>
@@ -211,7 +212,7 @@
         {#if may("retire")}<QuietButton size="sm" onclick={() => change("retired")}>Withdraw it</QuietButton>{/if}
       {:else}
         {#if takesPassword && may("reset") && person.state === "active"}
-          <QuietButton size="sm" onclick={() => (resetting = true)}>Reset the password</QuietButton>
+          {#if kind === "user"}<QuietButton size="sm" onclick={() => (resetting = true)}>Reset the password</QuietButton>{/if}
           {#if person.email}<QuietButton size="sm" onclick={mailLink}>Mail a link to choose one</QuietButton>{/if}
           {#if person.factor}<QuietButton size="sm" onclick={resetFactor}>Remove the second factor</QuietButton>{/if}
         {/if}

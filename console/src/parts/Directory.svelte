@@ -40,6 +40,17 @@
   });
 
   const changed = () => (load(), onchange());
+
+  // A reading that goes on after its answer is looked for until it has ended.
+  let running = $state("");
+  $effect(() => {
+    if (!running) return;
+    const looking = setInterval(async () => {
+      await load();
+      if (readings.some((r) => r.id === running)) ((running = ""), onchange());
+    }, 2000);
+    return () => clearInterval(looking);
+  });
   const remove = sending(
     (query, header) => ask(api.DELETE("/organisations/{organisation}/providers/{provider}/directory", { params: { path, query, header } })),
     () => `The directory of ${provider} is removed.`,
@@ -51,7 +62,7 @@
   <div class="mb-2 flex flex-wrap items-center gap-3">
     <h2 id="directory-heading" class="text-lg font-semibold">Directory</h2>
     {#if is?.set}
-      {#if active}<QuietButton size="sm" data-test="read-directory" onclick={() => (reading = true)}>Read it now</QuietButton>{/if}
+      {#if active}<QuietButton size="sm" data-test="read-directory" disabled={running !== ""} onclick={() => (reading = true)}>Read it now</QuietButton>{/if}
       <QuietButton size="sm" onclick={() => (setting = true)}>Edit</QuietButton>
       <QuietButton size="sm" data-test="remove-directory" onclick={() => (removing = true)}>Remove</QuietButton>
     {:else if is}
@@ -69,13 +80,14 @@
       <dt class="quiet">Groups</dt><dd class="address break-all">{is.groups.base ? `${is.groups.filter} under ${is.groups.base}` : "none"}</dd>
       <dt class="quiet">Read</dt><dd>{is.every ? `every ${duration(is.every)}` : "when somebody asks"}{is.nextAt ? `, next on ${moment(is.nextAt)}` : ""}. It stops if more than {is.mostLeaving} percent would leave, or somebody who governs.</dd>
     </dl>
+    {#if running}<p class="mb-3 font-semibold" role="status">It is being read now. That takes a while, and goes on if you leave this page.</p>{/if}
     <Readings {readings} />
   {/if}
 </section>
 
 {#if is}
   <DirectoryDialog bind:open={setting} {provider} of={is} ondone={changed} />
-  <ReadingDialog bind:open={reading} {provider} ondone={changed} />
+  <ReadingDialog bind:open={reading} {provider} ondone={(id) => ((running = id), changed())} />
 {/if}
 <ChangeDialog bind:open={removing} title="Remove the directory of {provider}?" action="Remove" preview={remove.preview} make={remove.make}>
   {#snippet children()}<p>Its people stay as they are. Its readings are forgotten.</p>{/snippet}

@@ -11,7 +11,7 @@
   import ReadingSteps from "./ReadingSteps.svelte";
 
   type Impact = Schemas["Impact"] | null;
-  let { open = $bindable(false), provider, ondone }: { open?: boolean; provider: string; ondone: () => void } = $props();
+  let { open = $bindable(false), provider, ondone }: { open?: boolean; provider: string; ondone: (running: string) => void } = $props();
 
   let file = $state.raw<{ name: string; text: string } | null>(null);
   let found = $state.raw<Schemas["DirectoryReading"] | null>(null);
@@ -42,8 +42,8 @@
   }
 
   async function make() {
-    await ask(api.POST("/organisations/{organisation}/providers/{provider}/directory/readings", { params: { path }, body: { ...entries, despiteBrakes: despite || undefined } }));
-    ondone();
+    const r = await ask(api.POST("/organisations/{organisation}/providers/{provider}/directory/readings", { params: { path }, body: { ...entries, despiteBrakes: despite || undefined } }));
+    ondone(r.outcome === "running" ? r.id : "");
   }
 </script>
 
