@@ -80,10 +80,11 @@ var signedIn = []picture{
 		browser.Visible(`[data-test=review]`),
 	}},
 	{name: "new-person", page: "/people/new", wait: `[data-test=account]`, before: newcomer("linnea", "Linnea Strand")},
-	{name: "result", page: "/people/new", wait: `[data-test=account]`, before: append(newcomer("linnea", "Linnea Strand"),
-		browser.Click(`[data-test=confirm-person]`), browser.Visible(`[data-test=result]`))},
 	{name: "person", page: "/people/linnea", wait: `[data-test=keys]`},
 	{name: "provider-dark", dark: true, page: "/providers/quaywater-sso", wait: `[data-test=arrivals]`},
+	{name: "directory", page: "/providers/lindenmere-house", wait: `[data-test=readings]`, before: []browser.Step{
+		browser.Script(`document.querySelector("[data-test=directory]").scrollIntoView()`), browser.Click(`[data-test=readings] tbody tr:nth-child(2) button`), browser.Visible(`[data-test=reading-steps]`),
+	}},
 	{name: "outside-groups", page: "/outside-groups", wait: `[data-test=outside-groups]`},
 	{name: "people", page: "/people", wait: `[data-test=people]`, before: []browser.Step{
 		browser.Click(`[data-test=people] tbody tr:nth-child(2) input`), browser.WithShift(browser.Down), browser.WithShift(browser.Down),
