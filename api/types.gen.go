@@ -2177,6 +2177,9 @@ type Home struct {
 
 	// Strangers What is open to public or signed-in
 	Strangers []Rule `json:"strangers"`
+
+	// Unread Directories whose last reading failed or was stopped
+	Unread []UnreadDirectory `json:"unread"`
 }
 
 // IdleMember defines model for IdleMember.
@@ -3972,6 +3975,16 @@ type Undone struct {
 	Impact   *Impact     `json:"impact,omitempty"`
 	Revision int64       `json:"revision"`
 	Undid    ScopeChange `json:"undid"`
+}
+
+// UnreadDirectory defines model for UnreadDirectory.
+type UnreadDirectory struct {
+	At       time.Time `json:"at"`
+	Provider string    `json:"provider"`
+
+	// Stopped By a brake; else the reading failed
+	Stopped bool   `json:"stopped"`
+	Why     string `json:"why"`
 }
 
 // User defines model for User.

@@ -3,6 +3,7 @@ package ask
 import (
 	"cmp"
 	"context"
+	"encoding/json"
 	"slices"
 	"time"
 
@@ -24,6 +25,7 @@ type Home struct {
 	Keys       []StaleKey     // keys that end soon or are long unused
 	Privileged []Privileged   // who holds permissions of class govern by grants
 	Strangers  []RuleView     // what is open to public or signed-in
+	Unread     []Unread       // directories that were not read the last time
 	Refused    []store.RefusedTimes
 	Skipped    []string // what of the records could not be applied, and counts for nothing
 }
@@ -56,6 +58,14 @@ type Privileged struct {
 	At  []tenant.Ref
 }
 
+// Unread is a directory whose last reading failed, or was stopped by a brake.
+type Unread struct {
+	Provider access.Principal
+	Outcome  string    `json:"outcome"`
+	Why      string    `json:"why"`
+	BeganAt  time.Time `json:"beganAt"`
+}
+
 const (
 	mineMost      = 60
 	attentionMost = 12
@@ -86,6 +96,11 @@ func (s *Answers) ShowHome(ctx context.Context, c tenant.Caller, organisation st
 			return Home{}, err
 		}
 	}
+	if d.May("edit provider", top.ID) {
+		if err := s.addUnread(ctx, d, top, &h); err != nil {
+			return Home{}, err
+		}
+	}
 	if d.May("list audit-record", top.ID) {
 		if h.Refused, err = s.Records.RefusedSince(ctx, top.ID, s.Moment().Add(-recent), attentionMost); err != nil {
 			return Home{}, err
@@ -93,6 +108,22 @@ func (s *Answers) ShowHome(ctx context.Context, c tenant.Caller, organisation st
 		h.Skipped = s.Tenant(top.ID).LeftOut()
 	}
 	return h, nil
+}
+
+// addUnread adds the directories that were not read the last time: who has left them since is still in.
+func (s *Answers) addUnread(ctx context.Context, d tenant.Viewer, top model.Scope, h *Home) error {
+	last, err := s.Records.LastReadings(ctx, top.ID)
+	for _, r := range last {
+		var u Unread
+		if err := json.Unmarshal(r.Told, &u); err != nil {
+			return err
+		}
+		provider, there := d.Principal(r.Provider)
+		if u.Provider = provider; there && !provider.Inactive && (u.Outcome == "failed" || u.Outcome == "stopped") {
+			h.Unread = append(h.Unread, u)
+		}
+	}
+	return err
 }
 
 // addMine tells where the caller's access changes.

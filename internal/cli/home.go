@@ -50,6 +50,9 @@ func attention(home api.Home) listing {
 	for _, rule := range home.Strangers {
 		add("open to strangers", rule.Words, rule.Scope.Address, "")
 	}
+	for _, u := range home.Unread {
+		add(choose(u.Stopped, "reading stopped", "directory not read"), u.Provider+": "+u.Why, "", "on "+moment(u.At))
+	}
 	for _, r := range home.Refused {
 		add("refused "+english.Count(r.Times, "time"), r.Who, "", "last "+moment(r.Last))
 	}

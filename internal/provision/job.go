@@ -31,6 +31,8 @@ type job struct {
 
 	links map[string]signin.NewLink // by key, of those who come and choose a password
 
+	ours map[model.ID]bool // who is in the directory, was, or comes: of others who come by the provider it says nothing
+
 	before   int  // how many people were in the directory
 	choosing bool // whoever comes chooses a password, since the provider is trusted by nothing that they could sign in by
 
@@ -65,6 +67,7 @@ func (j *job) compare(ctx context.Context, now *access.Snapshot) error {
 	j.before = len(in)
 	told := map[model.ID]store.ProvisionedKind{}
 	for _, one := range in {
+		j.ours[one.Principal] = true
 		if told[one.Principal] = one.Kind; !j.content.Keys[one.External] {
 			j.leaving = append(j.leaving, one)
 			who, _ := now.Principal(one.Principal)
@@ -102,6 +105,7 @@ func (j *job) comparePeople(ctx context.Context, now *access.Snapshot, left []st
 		switch kind := told[known.ID]; {
 		case !there:
 			j.fresh[person.Subject] = tenant.NewID()
+			j.ours[j.fresh[person.Subject]] = true
 			if j.choosing && person.Email != "" {
 				j.links[person.Subject] = j.p.NewLink(j.sys.caller, credential.ToPassword, j.fresh[person.Subject], person.Email)
 			}
@@ -110,8 +114,10 @@ func (j *job) comparePeople(ctx context.Context, now *access.Snapshot, left []st
 			j.reading.told(Fault, known.Name, "is in the directory and retired here: restore them by hand")
 			continue
 		case kind == store.ProvisionedLeft:
+			j.ours[known.ID] = true
 			j.reading.told(Returns, known.Name, "is in the directory again")
 		case kind == "":
+			j.ours[known.ID] = true
 			j.reading.told(Comes, known.Name, "was here, and is in the directory now")
 		case !j.alters(known, details[known.ID], person):
 			continue
@@ -189,7 +195,10 @@ func (j *job) compareGroups(now *access.Snapshot) {
 		}
 	}
 	for group := range now.OutsideGroups(j.sys.Provider.ID) {
-		if _, there := j.content.Groups[group.Subject]; there || group.Pattern || now.MemberCount(group.ID) == 0 {
+		if _, there := j.content.Groups[group.Subject]; there || group.Pattern {
+			continue
+		}
+		if _, gone := j.membership(now, group, nil); len(gone) == 0 {
 			continue
 		}
 		j.groups = append(j.groups, group.Subject)
@@ -208,7 +217,9 @@ func people(n int) string {
 func (j *job) membership(now *access.Snapshot, group access.Principal, keys []string) (came, gone []model.ID) {
 	in := map[model.ID]bool{}
 	for _, member := range now.Members(group.ID) {
-		in[member.ID] = true
+		if j.ours[member.ID] {
+			in[member.ID] = true
+		}
 	}
 	for _, key := range keys {
 		who, there := now.OutsidePersonBy(j.sys.Provider.ID, key)
@@ -217,7 +228,7 @@ func (j *job) membership(now *access.Snapshot, group access.Principal, keys []st
 				continue // nobody could become of the entry
 			}
 		}
-		if !in[who.ID] {
+		if !in[who.ID] && j.ours[who.ID] {
 			came = append(came, who.ID)
 		}
 		delete(in, who.ID)

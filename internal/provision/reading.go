@@ -281,7 +281,7 @@ func (p Readings) readInto(ctx context.Context, sys System, kept *store.Director
 	for _, f := range content.Faults {
 		r.told(Fault, f.Entry, f.Why)
 	}
-	job := &job{p: p, sys: sys, set: set, content: content, fresh: map[string]model.ID{}, links: map[string]signin.NewLink{}, reading: r}
+	job := &job{p: p, sys: sys, set: set, content: content, fresh: map[string]model.ID{}, ours: map[model.ID]bool{}, links: map[string]signin.NewLink{}, reading: r}
 	if err := job.compare(ctx, now); err != nil {
 		return err
 	}
@@ -403,7 +403,7 @@ func (j *job) brakes(now *access.Snapshot) (why []string, err error) {
 	}
 	var governs []string
 	for _, e := range proposal.Impact(&access.Context{Time: j.p.Moment()}) {
-		if !e.Delta.Loses.Meets(now.Catalogue().Governing()) {
+		if !e.Delta.Loses.Or(e.Delta.MayLose).Meets(now.Catalogue().Governing()) {
 			continue
 		}
 		for _, who := range e.Principals {

@@ -49,6 +49,9 @@ func (h handlers) ShowHome(ctx context.Context, r ShowHomeRequestObject) (ShowHo
 		Refused: each(home.Refused, func(r store.RefusedTimes) api.RefusedTimes {
 			return api.RefusedTimes{Who: r.Actor, Times: r.Times, Last: r.Last}
 		}),
+		Unread: each(home.Unread, func(u ask.Unread) api.UnreadDirectory {
+			return api.UnreadDirectory{Provider: u.Provider.Name, Stopped: u.Outcome == "stopped", Why: u.Why, At: u.BeganAt}
+		}),
 		Skipped: each(home.Skipped, func(reason string) string { return reason }),
 	}, nil
 }

@@ -279,6 +279,12 @@ func TestDirectoryBrakes(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, api.ReadingFailed, list.Readings[0].Outcome)
 	require.Contains(t, list.Readings[0].Why, "does not answer")
+	home, err := r.rowan.ShowHome(ctx, org)
+	require.NoError(t, err)
+	require.Len(t, home.Unread, 1)
+	require.Equal(t, house, home.Unread[0].Provider)
+	require.False(t, home.Unread[0].Stopped)
+	require.Contains(t, home.Unread[0].Why, "does not answer")
 }
 
 // TestDirectoryIsReadByItself reads a directory when its time comes, and notes it as the provider's own doing.
@@ -386,11 +392,20 @@ func TestDirectoryBesidesTrust(t *testing.T) {
 	b, there, provider := testbed.InMemory(t), testbed.Directory(t, slapd.Options{}), testbed.Identity(t)
 	ctx, rowan := t.Context(), b.As(t, "rowan@lindenmere")
 	testbed.Trusted(t, b, rowan, provider)
+	testbed.Visit(t, testbed.NewBrowser(t), way(b), "q-1001")
+	groupsOf := func(name string) []string {
+		shown, err := rowan.ShowPrincipal(ctx, org, api.OutsidePersonKind, name+"@"+sso)
+		require.NoError(t, err)
+		return groupNames(shown.OutsideGroups)
+	}
+	claimed := groupsOf("juno")
+	require.NotEmpty(t, claimed)
 	wanted := testbed.DirectoryWanted(t, rowan, sso, there.Address)
 	wanted.Key = "uid" // never so in earnest: it is what the stand-in's subjects can be made equal to
 	require.NoError(t, client.Done(rowan.SetDirectory(ctx, org, sso, nil, wanted)))
 	_, err := rowan.ReadDirectory(ctx, org, sso, api.DirectoryReadingWanted{})
 	require.NoError(t, err)
+	require.Equal(t, claimed, groupsOf("juno"), "who is not in the directory is none of its business")
 	provider.Put(identity.Person{"sub": "odette", "preferred_username": "odette", "name": "Odette", "departmentNumber": "vault", "groups": []any{"consultants"}})
 	browser := testbed.NewBrowser(t)
 	testbed.Visit(t, browser, way(b), "odette")

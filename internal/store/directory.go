@@ -82,6 +82,19 @@ func (s *Store) Readings(ctx context.Context, provider model.ID, limit int) (rea
 	return readings, err
 }
 
+// LastReadings returns the last reading of each directory of an organisation.
+func (s *Store) LastReadings(ctx context.Context, organisation model.ID) (readings []Reading, err error) {
+	query := `SELECT r.id, r.provider_id, r.told FROM directory d JOIN reading r ON r.id = (SELECT MAX(id) FROM reading WHERE provider_id = d.provider_id)
+		WHERE d.organisation_id = ? ORDER BY r.id`
+	err = each(ctx, s.db, query, []any{idColumn(organisation)}, func(scan scanner) error {
+		var r Reading
+		err := scan((*idColumn)(&r.ID), (*idColumn)(&r.Provider), (*[]byte)(&r.Told))
+		readings = append(readings, r)
+		return err
+	})
+	return readings, err
+}
+
 // told is what the change record keeps of it: no password.
 func (d Directory) told() any {
 	if d.Provider.IsZero() {

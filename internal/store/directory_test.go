@@ -64,6 +64,10 @@ func TestDirectoriesAreKept(t *testing.T) {
 		require.JSONEq(t, `{"stamp":"1"}`, string(read.Mark))
 		require.Empty(t, due(now))
 
+		lasts, err := s.LastReadings(ctx, top.ID)
+		require.NoError(t, err)
+		require.Equal(t, readings[:1], lasts)
+
 		// What was read by other settings says nothing of how far these were read.
 		again := is
 		again.Settings, again.Mark, again.NextAt = json.RawMessage(`{"key":"b"}`), nil, now

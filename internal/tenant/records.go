@@ -82,6 +82,7 @@ type Records interface {
 	Directory(ctx context.Context, provider model.ID) (store.Directory, error)
 	DirectoriesDue(ctx context.Context, by time.Time) ([]store.Directory, error)
 	NoteReading(ctx context.Context, d store.Directory, r store.Reading) error
+	LastReadings(ctx context.Context, organisation model.ID) ([]store.Reading, error)
 	Readings(ctx context.Context, provider model.ID, limit int) ([]store.Reading, error)
 	EndOutside(ctx context.Context, trust model.ID, subject, session string, record store.AuditRecord) (n int, err error)
 	EndsOutside(ctx context.Context, session model.ID) (store.Outside, error)

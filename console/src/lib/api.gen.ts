@@ -3154,8 +3154,18 @@ export interface components {
             strangers: components["schemas"]["Rule"][];
             /** @description Who was refused something in the last 7 days */
             refused: components["schemas"]["RefusedTimes"][];
+            /** @description Directories whose last reading failed or was stopped */
+            unread: components["schemas"]["UnreadDirectory"][];
             /** @description What of the records could not be applied and counts for nothing until it is mended */
             skipped: string[];
+        };
+        UnreadDirectory: {
+            provider: string;
+            /** @description By a brake; else the reading failed */
+            stopped: boolean;
+            why: string;
+            /** Format: date-time */
+            at: string;
         };
         Mine: {
             scope: components["schemas"]["ScopeRef"];

@@ -41,7 +41,7 @@
   });
   whenChanged(load);
 
-  const calm = $derived(home && [home.pending, home.ending, home.keys, home.strangers, home.refused, home.skipped].every((part) => part.length === 0));
+  const calm = $derived(home && [home.pending, home.ending, home.keys, home.strangers, home.unread, home.refused, home.skipped].every((part) => part.length === 0));
   const looksAfter = $derived(home !== null && (home.privileged.length > 0 || !calm || changes.length > 0));
 </script>
 
@@ -103,6 +103,13 @@
                 {/each}
               {/snippet}
               {#if h.keys.length > 0}{@render card("API keys", true, "About to end, or not used for ninety days.", keys)}{/if}
+
+              {#snippet unread()}
+                {#each h.unread as u (u.provider)}
+                  <li><Who who={{ kind: "provider", name: u.provider }} /><span class="block text-sm"><span class="font-semibold text-copper-700 dark:text-copper-300">{u.stopped ? "stopped" : "failed"}</span> {moment(u.at)}: {u.why}</span></li>
+                {/each}
+              {/snippet}
+              {#if h.unread.length > 0}{@render card("Directories not read", true, "People who have left them since still have access.", unread)}{/if}
 
               {#snippet privileged()}
                 {#each h.privileged as p (p.who.kind + p.who.name)}

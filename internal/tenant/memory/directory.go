@@ -46,6 +46,19 @@ func (r *Records) Readings(_ context.Context, provider model.ID, limit int) ([]s
 	})
 }
 
+// LastReadings returns the last reading of each directory of an organisation.
+func (r *Records) LastReadings(_ context.Context, organisation model.ID) ([]store.Reading, error) {
+	return read(r, func() (last []store.Reading, err error) {
+		for _, d := range byID(r.directories, func(d store.Directory) bool { return d.Organisation == organisation }) {
+			if list := r.readings[d.Provider]; len(list) > 0 {
+				last = append(last, list[len(list)-1])
+			}
+		}
+		slices.SortFunc(last, func(a, b store.Reading) int { return a.ID.Compare(b.ID) })
+		return last, nil
+	})
+}
+
 // PutDirectory keeps how a directory is read.
 func (w *write) PutDirectory(_, after store.Directory) error {
 	after.Organisation = w.organisation
