@@ -299,7 +299,8 @@ func (g *gains) excessIn(w world, was, is *principalNode, wasAt, at number, bene
 		if then == nil {
 			then = resource
 		}
-		lacking = g.after.heldIn(is, at, resource, beneath, c, false).And(gained)
+		// Whoever could come as a provider's people could come with any tags and name.
+		lacking = g.after.heldIn(is, at, resource, beneath, c, was == nil && is.Kind == model.Provider).And(gained)
 		if lacking.Len() == 0 {
 			return true
 		}

@@ -857,6 +857,7 @@ var waysUp = []struct {
 	{"retire a project, let oneself issue keys there, restore it", "in use", []string{"access-manager mallory top", "builder mallory top/a"}, []string{"retire-scope", "policy-self", "restore-scope"}},
 	{"have the link of an invitation revealed", "others", []string{"people-manager mallory top", "steward wren@meadowside.example top"}, []string{"reveal", "accept"}},
 	{"have a provider tag its people into a group", "others", []string{"people-manager mallory top", "provider-manager mallory top", "steward seeds top/a"}, []string{"outside", "entry", "come"}},
+	{"have a provider tag its people for a condition that ends", "others", []string{"people-manager mallory top", "provider-manager mallory top", `top/b: people from quaywater-sso may act as builder if subject.tag.team is "seeds" until 2026-11-26T12:00:00Z`}, []string{"directory", "come"}},
 	{"give on without end what is held until a moment", "terms", []string{"top: user mallory may act as steward until 2026-11-26T12:00:00Z"}, []string{"grant-self", "grant"}},
 	{"create a user who has what all staff have", "sets", []string{"people-manager robot top", "content-reader staff top/a"}, []string{"user"}},
 	{"join a group under a weaker condition", "leaves", []string{"people-manager mallory top", `top/a: curators, people from quaywater-sso may act as steward if context.location is "north"`}, []string{"join", "tag"}},
