@@ -299,12 +299,13 @@ func (g *gains) excessIn(w world, was, is *principalNode, wasAt, at number, bene
 		if then == nil {
 			then = resource
 		}
-		// Whoever could come as a provider's people could come with any tags and name.
-		lacking = g.after.heldIn(is, at, resource, beneath, c, was == nil && is.Kind == model.Provider).And(gained)
+		// Whoever comes as one of a provider's people may come with any tags and any name.
+		any := is.Kind == model.Provider
+		lacking = g.after.heldIn(is, at, resource, beneath, c, any).And(gained)
 		if lacking.Len() == 0 {
 			return true
 		}
-		lacking = lacking.Minus(g.before.heldIn(was, wasAt, then, wasBeneath, c, false))
+		lacking = lacking.Minus(g.before.heldIn(was, wasAt, then, wasBeneath, c, any && was != nil && was.Kind == model.Provider))
 		maker := *c
 		maker.world, maker.Claims = scopesInUse, map[string][]string{} // the claims are those of whoever gains
 		lacking = g.beyond(lacking, g.before.heldIn(g.maker, wasAt, then, wasBeneath, &maker, false))

@@ -256,14 +256,15 @@ func checkExcess(t *rapid.T, c *catalogue.Catalogue, before, after *naive, snaps
 				}
 			}
 			now := is.principal(p.ID)
+			any := p.Kind == model.Provider // its people may come with any tags and any name
 			had := func(ctx *access.Context) bool {
-				return base != nil && !was.gone(*base) && was.holds(c, *base, o, at, was.scope(at), ctx, false)
+				return base != nil && !was.gone(*base) && was.holds(c, *base, o, at, was.scope(at), ctx, any && base.Kind == p.Kind)
 			}
 			if had(certain) || gives(o, at, certain) {
 				continue // in all circumstances
 			}
 			for _, ctx := range everywhen {
-				if is.holds(c, *now, o, at, is.scope(at), ctx, false) && !had(ctx) && !gives(o, at, ctx) {
+				if is.holds(c, *now, o, at, is.scope(at), ctx, any) && !had(ctx) && !gives(o, at, ctx) {
 					return true
 				}
 			}

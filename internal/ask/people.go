@@ -94,7 +94,7 @@ func (s *Answers) ShowPrincipal(ctx context.Context, c tenant.Caller, organisati
 			return DetailedPrincipal{}, err
 		}
 		if identity.By.TakesPassword() {
-			v.By, v.SignIn, v.Email = identity.By, identity.SignIn().String(), identity.Email
+			v.By, v.SignIn = identity.By, identity.SignIn().String()
 		}
 	}
 	for group := range d.Principals(model.Group) {

@@ -13,6 +13,7 @@ import (
 	"arbora.example/internal/outside"
 	"arbora.example/internal/plan"
 	"arbora.example/internal/problem"
+	"arbora.example/internal/signin"
 	"arbora.example/internal/store"
 	"arbora.example/internal/tenant"
 )
@@ -73,7 +74,7 @@ func (s *Changes) planDirectory(ctx context.Context, d tenant.Viewer, p access.P
 		return tenant.Plan{}, err
 	}
 	var warnings []string
-	switch was, err := SettingsOf(before); {
+	switch was, err := signin.DirectorySettings(before); {
 	case err != nil:
 		return tenant.Plan{}, err
 	case wanted.Password != nil && *wanted.Password != "":
@@ -89,14 +90,6 @@ func (s *Changes) planDirectory(ctx context.Context, d tenant.Viewer, p access.P
 	}
 	what := "set how the directory of " + p.Name + " is read"
 	return tenant.Plan{What: what, Warnings: warnings, Beside: func(tx tenant.Tx) error { return tx.PutDirectory(before, after) }}, nil
-}
-
-// SettingsOf reads how a directory is read; of the zero one it is nothing.
-func SettingsOf(d store.Directory) (set directory.Settings, err error) {
-	if d.Settings != nil {
-		err = json.Unmarshal(d.Settings, &set)
-	}
-	return set, err
 }
 
 // RemoveDirectory has the directory of a provider be read no more. Its people stay as they are.
@@ -145,7 +138,7 @@ func (s *Changes) Directory(ctx context.Context, c tenant.Caller, organisation, 
 	} else if err != nil {
 		return v, err
 	}
-	v.Settings, err = SettingsOf(is)
+	v.Settings, err = signin.DirectorySettings(is)
 	v.Set, v.HasPassword, v.NextAt = true, len(is.Sealed) > 0, is.NextAt
 	return v, err
 }

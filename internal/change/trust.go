@@ -3,8 +3,6 @@ package change
 import (
 	"context"
 	"fmt"
-	"maps"
-	"slices"
 	"strings"
 	"time"
 
@@ -61,11 +59,11 @@ func (s *Changes) Vouching(ctx context.Context, d tenant.Viewer, organisation, n
 	if err != nil {
 		return p, err
 	}
-	claimMap, _, err := s.EntryOf(ctx, p.ID)
+	tags, err := s.TagsSaid(ctx, p.ID)
 	if err != nil {
 		return p, err
 	}
-	return p, plan.MayVouch(d, p, slices.Collect(maps.Keys(claimMap.Tags)))
+	return p, plan.MayVouch(d, p, tags)
 }
 
 // fill takes over what is wanted of a trust.

@@ -11,7 +11,6 @@ import (
 
 	"arbora.example/access"
 	"arbora.example/access/model"
-	"arbora.example/internal/change"
 	"arbora.example/internal/directory"
 	"arbora.example/internal/english"
 	"arbora.example/internal/plan"
@@ -218,7 +217,7 @@ func (p Readings) read(ctx context.Context, sys System, kept store.Directory, wa
 	if wanted.due && kept.NextAt.After(r.BeganAt) {
 		return r, nil
 	}
-	set, err := change.SettingsOf(kept)
+	set, err := signin.DirectorySettings(kept)
 	if err != nil {
 		return r, err
 	}
@@ -260,7 +259,7 @@ func said(err error) string {
 
 // readInto finds who is in a directory, and brings those who come by its provider level with it, or tells what that would do.
 func (p Readings) readInto(ctx context.Context, sys System, kept *store.Directory, wanted Wanted, r *Reading) (err error) {
-	set, err := change.SettingsOf(*kept)
+	set, err := signin.DirectorySettings(*kept)
 	if err != nil {
 		return err
 	}

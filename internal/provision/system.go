@@ -3,8 +3,6 @@ package provision
 import (
 	"context"
 	"errors"
-	"maps"
-	"slices"
 	"strings"
 	"time"
 
@@ -105,11 +103,11 @@ func (p *Provisioning) admitAccount(ctx context.Context, organisation, provider 
 	if is.Inactive {
 		return System{}, &problem.Problem{Kind: problem.Refused, Detail: provider + " is out of use here", Next: "ask an administrator of " + organisation}
 	}
-	claimMap, _, err := p.EntryOf(ctx, is.ID)
+	tags, err := p.TagsSaid(ctx, is.ID)
 	if err != nil {
 		return System{}, err
 	}
-	return System{Provider: is, organisation: caller.Organisation, caller: caller, refused: plan.MayVouch(d, is, slices.Collect(maps.Keys(claimMap.Tags)))}, nil
+	return System{Provider: is, organisation: caller.Organisation, caller: caller, refused: plan.MayVouch(d, is, tags)}, nil
 }
 
 // write makes a change that a system tells of. An empty plan changes nothing.

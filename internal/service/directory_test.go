@@ -373,6 +373,16 @@ func TestDirectorySettings(t *testing.T) {
 	_, err = tomas.ReadDirectory(ctx, org, house, api.DirectoryReadingWanted{})
 	require.ErrorContains(t, err, "could come as any of its people")
 
+	// What he could tag into a group that gathers by a tag of the directory counts, too.
+	require.NoError(t, client.Done(r.rowan.CreateProvider(ctx, org, api.ProviderNew{Name: "vault-house"})))
+	tagging := wanted
+	tagging.ClaimMap.Tags = map[string]api.ClaimPick{"team": {Path: "$.departmentNumber"}}
+	require.NoError(t, client.Done(r.rowan.SetDirectory(ctx, org, "vault-house", nil, tagging)))
+	require.NoError(t, client.Done(r.rowan.CreateGroup(ctx, org, api.GroupNew{Name: "vault-hands", Gathers: `tag team is "vault"`})))
+	r.b.Grant(t, "steward", "group", "vault-hands", alpine)
+	_, err = tomas.ReadDirectory(ctx, org, "vault-house", api.DirectoryReadingWanted{File: "dn: uid=tomas," + slapd.People + "\nobjectClass: inetOrgPerson\nentryUUID: 1\nuid: tomas\ndepartmentNumber: vault\n"})
+	require.ErrorContains(t, err, "could come as any of its people")
+
 	// Two systems do not tell of the same people.
 	require.NoError(t, client.Done(r.rowan.CreateProvider(ctx, org, api.ProviderNew{Name: "herbarium-house"})))
 	require.NoError(t, client.Done(r.rowan.CreateProvisioningToken(ctx, org, "herbarium-house", api.ProvisioningTokenNew{Label: "people system"})))

@@ -2,6 +2,7 @@ package signin
 
 import (
 	"context"
+	"encoding/json"
 
 	"arbora.example/access/model"
 	"arbora.example/internal/directory"
@@ -11,6 +12,14 @@ import (
 // SealDirectory seals the password of who reads the directory of a provider.
 func (s *SignIns) SealDirectory(provider model.ID, password string) []byte {
 	return s.sealer.Seal([]byte(password), sealedDirectory+provider.String())
+}
+
+// DirectorySettings reads how a directory is read; of the zero one it is nothing.
+func DirectorySettings(d store.Directory) (set directory.Settings, err error) {
+	if d.Settings != nil {
+		err = json.Unmarshal(d.Settings, &set)
+	}
+	return set, err
 }
 
 // Connect speaks to a directory, read as its settings say. The second result ends that.

@@ -7,6 +7,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -321,6 +322,21 @@ func (s *SignIns) EntryOf(ctx context.Context, provider model.ID) (outside.Map, 
 	}
 	var claimMap outside.Map
 	return claimMap, entry, json.Unmarshal(entry.Map, &claimMap)
+}
+
+// TagsSaid returns the tags that a provider gives its people: by what it says when they sign in, and by its directory.
+func (s *SignIns) TagsSaid(ctx context.Context, provider model.ID) ([]string, error) {
+	claimMap, _, err := s.EntryOf(ctx, provider)
+	if err != nil {
+		return nil, err
+	}
+	tags := slices.Collect(maps.Keys(claimMap.Tags))
+	is, err := s.Records.Directory(ctx, provider)
+	if err != nil && !errors.Is(err, store.ErrNotFound) {
+		return nil, err
+	}
+	set, err := DirectorySettings(is)
+	return slices.AppendSeq(tags, maps.Keys(set.Map.Tags)), err
 }
 
 // turnAway records that somebody was not let in, and tells them why.
