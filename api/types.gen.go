@@ -1546,48 +1546,14 @@ type DeviceDecision struct {
 
 // Directory defines model for Directory.
 type Directory struct {
-	// Address ldaps://HOST:PORT, or ldap://HOST:PORT, which changes to TLS by itself (RFC 4513) beyond this machine
-	Address string `json:"address"`
-
-	// Attributes Of people: these become claims, and can be picked
-	Attributes []string `json:"attributes"`
-
-	// Authorities Whose certificates are believed, as PEM; empty for those that the machine believes
-	Authorities string `json:"authorities"`
-
-	// BindName The distinguished name of who reads it; empty for nobody
-	BindName string `json:"bindName"`
-
-	// ClaimMap Which claims become what is kept of a person, by JSONPath (RFC 9535)
-	ClaimMap ClaimMap `json:"claimMap"`
-
-	// Every How often it is read, in minutes; 0 for when somebody asks
-	Every int `json:"every"`
-
-	// Groups Which entries of a directory are read
-	Groups      DirectorySearch `json:"groups"`
-	HasPassword bool            `json:"hasPassword"`
-
-	// Key The attribute by which people are known again: it never changes, such as entryUUID (RFC 4530)
-	Key string `json:"key"`
-
-	// MemberBy The attribute of a group that names its members, such as member or memberUid
-	MemberBy string `json:"memberBy"`
-
-	// MostLeaving If more people than this share, in percent, would leave at once, nothing is done
-	MostLeaving int `json:"mostLeaving"`
+	HasPassword bool `json:"hasPassword"`
 
 	// NextAt When it is read again
 	NextAt time.Time `json:"nextAt,omitempty,omitzero"`
 
-	// People Which entries of a directory are read
-	People DirectorySearch `json:"people"`
-
-	// RetireAfter How many days after they left people are retired; 0 for never
-	RetireAfter int `json:"retireAfter"`
-
 	// Set Somebody has said how it is read; else this is what is usual
-	Set bool `json:"set"`
+	Set      bool              `json:"set"`
+	Settings DirectorySettings `json:"settings"`
 }
 
 // DirectoryReading What a reading of a directory found and did
@@ -1705,44 +1671,9 @@ type DirectoryStepDoes string
 
 // DirectoryWanted defines model for DirectoryWanted.
 type DirectoryWanted struct {
-	// Address ldaps://HOST:PORT, or ldap://HOST:PORT, which changes to TLS by itself (RFC 4513) beyond this machine
-	Address string `json:"address"`
-
-	// Attributes Of people: these become claims, and can be picked
-	Attributes []string `json:"attributes"`
-
-	// Authorities Whose certificates are believed, as PEM; empty for those that the machine believes
-	Authorities string `json:"authorities"`
-
-	// BindName The distinguished name of who reads it; empty for nobody
-	BindName string `json:"bindName"`
-
-	// ClaimMap Which claims become what is kept of a person, by JSONPath (RFC 9535)
-	ClaimMap ClaimMap `json:"claimMap"`
-
-	// Every How often it is read, in minutes; 0 for when somebody asks
-	Every int `json:"every"`
-
-	// Groups Which entries of a directory are read
-	Groups DirectorySearch `json:"groups"`
-
-	// Key The attribute by which people are known again: it never changes, such as entryUUID (RFC 4530)
-	Key string `json:"key"`
-
-	// MemberBy The attribute of a group that names its members, such as member or memberUid
-	MemberBy string `json:"memberBy"`
-
-	// MostLeaving If more people than this share, in percent, would leave at once, nothing is done
-	MostLeaving int `json:"mostLeaving"`
-
 	// Password Of who reads it; left out, it stays
-	Password *string `json:"password,omitempty"`
-
-	// People Which entries of a directory are read
-	People DirectorySearch `json:"people"`
-
-	// RetireAfter How many days after they left people are retired; 0 for never
-	RetireAfter int `json:"retireAfter"`
+	Password *string           `json:"password,omitempty"`
+	Settings DirectorySettings `json:"settings"`
 }
 
 // Effect defines model for Effect.

@@ -41,12 +41,9 @@ func (r *report) directory(ctx context.Context, arbora *client.Client, scale flo
 	if err != nil {
 		return err
 	}
-	password := slapd.Password
-	if err := client.Done(arbora.SetDirectory(ctx, "lindenmere", provider, nil, api.DirectoryWanted{
-		Address: server.Address, BindName: slapd.Reader, Password: &password, People: api.DirectorySearch{Base: slapd.People, Filter: usual.People.Filter},
-		Groups: api.DirectorySearch{Base: slapd.Groups, Filter: usual.Groups.Filter}, Key: usual.Key, MemberBy: usual.MemberBy, Attributes: usual.Attributes,
-		ClaimMap: usual.ClaimMap, MostLeaving: usual.MostLeaving,
-	})); err != nil {
+	wanted := server.Wanted(usual.Settings)
+	wanted.Settings.Every = 0
+	if err := client.Done(arbora.SetDirectory(ctx, "lindenmere", provider, nil, wanted)); err != nil {
 		return err
 	}
 	read := func(name string, most time.Duration, wanted api.DirectoryReadingOutcome) error {

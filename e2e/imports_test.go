@@ -18,7 +18,7 @@ const arrows = `
 cmd/arbora-demo → internal/demo/command
 cmd/arbora → internal/cli internal/host
 internal/demo/command → internal/demo internal/host internal/standin/loam internal/standin/loam/loamcmd internal/standin/mailsink
-internal/standin/identity → internal/loopback
+internal/standin/identity → internal/loopback internal/standin/webpage
 internal/host → client console follower internal/mail internal/server internal/store/mariadbd internal/store/snapshots
 internal/server → internal/loopback internal/server/authzen internal/server/contract internal/server/oauth internal/server/scim internal/service
 internal/server/scim → internal/provision
@@ -46,7 +46,7 @@ internal/cli → access/statement client docs internal/loopback internal/wholefi
 internal/problem → access/statement
 access/statement → access/catalogue
 internal/demo → access/model internal/standin/identity internal/standin/loam/loamclient internal/standin/slapd
-internal/standin/slapd → internal/process
+internal/standin/slapd → api internal/process internal/standin/webpage
 internal/settings → internal/credential
 access/catalogue → access/model
 access/internal/persist → access/model
@@ -58,7 +58,7 @@ client → api
 internal/mail → internal/letters internal/loopback
 internal/server/contract → api
 internal/standin/loam/loamapi → api
-internal/standin/mailsink → internal/loopback
+internal/standin/mailsink → internal/loopback internal/standin/webpage
 internal/store/mariadbd → internal/process
 `
 

@@ -24,15 +24,12 @@ func Directory(t testing.TB, o slapd.Options) *slapd.Server {
 	return server
 }
 
-// DirectoryWanted is how the directory of the organisation's own people is read at an address, when somebody asks.
-func DirectoryWanted(t testing.TB, steward *client.Client, provider, address string) api.DirectoryWanted {
+// DirectoryWanted is how a directory server is read for a provider, when somebody asks.
+func DirectoryWanted(t testing.TB, steward *client.Client, provider string, there *slapd.Server) api.DirectoryWanted {
 	t.Helper()
 	usual, err := steward.ShowDirectory(t.Context(), "lindenmere", provider)
 	require.NoError(t, err)
-	password := slapd.Password
-	return api.DirectoryWanted{
-		Address: address, BindName: slapd.Reader, Password: &password, People: api.DirectorySearch{Base: slapd.People, Filter: usual.People.Filter},
-		Groups: api.DirectorySearch{Base: slapd.Groups, Filter: usual.Groups.Filter}, Key: usual.Key, MemberBy: usual.MemberBy, Attributes: usual.Attributes,
-		ClaimMap: usual.ClaimMap, MostLeaving: 30, RetireAfter: usual.RetireAfter,
-	}
+	wanted := there.Wanted(usual.Settings)
+	wanted.Settings.Every, wanted.Settings.MostLeaving = 0, 30
+	return wanted
 }

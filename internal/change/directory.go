@@ -10,7 +10,6 @@ import (
 
 	"arbora.example/access"
 	"arbora.example/internal/directory"
-	"arbora.example/internal/outside"
 	"arbora.example/internal/plan"
 	"arbora.example/internal/problem"
 	"arbora.example/internal/signin"
@@ -52,8 +51,11 @@ func (s *Changes) SetDirectory(organisation, provider string, wanted DirectoryWa
 func (s *Changes) planDirectory(ctx context.Context, d tenant.Viewer, p access.Principal, wanted DirectoryWanted) (tenant.Plan, error) {
 	set := wanted.Settings
 	if err := set.Check(); err != nil {
-		wrong, _ := outside.IsFieldError(err)
-		return tenant.Plan{}, &problem.Problem{Kind: problem.Invalid, Detail: err.Error(), Next: "correct it; reading with a preview changes nothing", Field: wrong.Field}
+		p := &problem.Problem{Kind: problem.Invalid, Detail: err.Error(), Next: "correct it"}
+		if wrong := (*directory.SettingError)(nil); errors.As(err, &wrong) {
+			p.Field = wrong.Field
+		}
+		return tenant.Plan{}, p
 	}
 	if err := plan.MayVouch(d, p, slices.Collect(maps.Keys(set.Map.Tags))); err != nil {
 		return tenant.Plan{}, err

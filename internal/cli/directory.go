@@ -77,24 +77,25 @@ func (a *app) showDirectory(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
+	set := is.Settings
 	if !is.Set && c.String("output") == "table" {
 		a.say(c, "No directory is read for %s. These are the usual settings, which arbora provider directory set begins with:", provider)
 	}
-	m := is.ClaimMap
+	m := set.ClaimMap
 	facts := []fact{
-		{"Address", is.Address}, {"Read as", choose(is.BindName == "", "nobody", is.BindName+choose(is.HasPassword, "", ", without a password"))},
-		{"Certificates", choose(is.Authorities == "", "", "of authorities of its own")},
-		{"People", is.People.Filter + choose(is.People.Base == "", "", " under "+is.People.Base)}, {"Groups", choose(is.Groups.Base == "", "none", is.Groups.Filter+" under "+is.Groups.Base)},
-		{"Known by", is.Key}, {"Members by", is.MemberBy}, {"Attributes", strings.Join(is.Attributes, ", ")},
+		{"Address", set.Address}, {"Read as", choose(set.BindName == "", "nobody", set.BindName+choose(is.HasPassword, "", ", without a password"))},
+		{"Certificates", choose(set.Authorities == "", "", "of authorities of its own")},
+		{"People", set.People.Filter + choose(set.People.Base == "", "", " under "+set.People.Base)}, {"Groups", choose(set.Groups.Base == "", "none", set.Groups.Filter+" under "+set.Groups.Base)},
+		{"Known by", set.Key}, {"Members by", set.MemberBy}, {"Attributes", strings.Join(set.Attributes, ", ")},
 		{"Name from", pickWords(m.Name)}, {"Title from", pickWords(m.Title)}, {"Email from", pickWords(m.Email)},
 	}
 	for _, key := range slices.Sorted(maps.Keys(m.Tags)) {
 		facts = append(facts, fact{"Tag " + key + " from", pickWords(m.Tags[key])})
 	}
 	return a.printFacts(c, is, append(facts,
-		fact{"Read every", choose(is.Every == 0, "time somebody asks", minutes(is.Every))}, fact{"Read next", choose(is.NextAt.IsZero(), "", moment(is.NextAt))},
-		fact{"Stops if", fmt.Sprintf("more than %d percent would leave, or somebody who governs", is.MostLeaving)},
-		fact{"Retires", choose(is.RetireAfter == 0, "nobody", fmt.Sprintf("who left %d days ago", is.RetireAfter))},
+		fact{"Read every", choose(set.Every == 0, "time somebody asks", minutes(set.Every))}, fact{"Read next", choose(is.NextAt.IsZero(), "", moment(is.NextAt))},
+		fact{"Stops if", fmt.Sprintf("more than %d percent would leave, or somebody who governs", set.MostLeaving)},
+		fact{"Retires", choose(set.RetireAfter == 0, "nobody", fmt.Sprintf("who left %d days ago", set.RetireAfter))},
 	)...)
 }
 
@@ -108,39 +109,37 @@ func (a *app) setDirectory(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	wanted := api.DirectoryWanted{
-		Address: is.Address, BindName: is.BindName, Authorities: is.Authorities, People: is.People, Groups: is.Groups, Key: is.Key, MemberBy: is.MemberBy,
-		Attributes: is.Attributes, ClaimMap: is.ClaimMap, Every: is.Every, MostLeaving: is.MostLeaving, RetireAfter: is.RetireAfter,
-	}
+	wanted := api.DirectoryWanted{Settings: is.Settings}
+	set := &wanted.Settings
 	for name, into := range map[string]*string{
-		"address": &wanted.Address, "bind-as": &wanted.BindName, "people-base": &wanted.People.Base, "people-filter": &wanted.People.Filter,
-		"groups-base": &wanted.Groups.Base, "groups-filter": &wanted.Groups.Filter, "key": &wanted.Key, "member-by": &wanted.MemberBy,
+		"address": &set.Address, "bind-as": &set.BindName, "people-base": &set.People.Base, "people-filter": &set.People.Filter,
+		"groups-base": &set.Groups.Base, "groups-filter": &set.Groups.Filter, "key": &set.Key, "member-by": &set.MemberBy,
 	} {
 		if c.IsSet(name) {
 			*into = c.String(name)
 		}
 	}
 	if c.IsSet("attribute") {
-		wanted.Attributes = c.StringSlice("attribute")
+		set.Attributes = c.StringSlice("attribute")
 	}
-	if m := mapGiven(c, is.ClaimMap); m != nil {
-		wanted.ClaimMap = *m
+	if m := mapGiven(c, set.ClaimMap); m != nil {
+		set.ClaimMap = *m
 	}
 	if c.IsSet("every") {
-		wanted.Every = int(c.Duration("every").Minutes())
-		if c.Duration("every") > 0 && wanted.Every == 0 {
+		set.Every = int(c.Duration("every").Minutes())
+		if c.Duration("every") > 0 && set.Every == 0 {
 			return usage("--every is in whole minutes: a directory is read every minute at most")
 		}
 	}
-	for name, into := range map[string]*int{"most-leaving": &wanted.MostLeaving, "retire-after": &wanted.RetireAfter} {
+	for name, into := range map[string]*int{"most-leaving": &set.MostLeaving, "retire-after": &set.RetireAfter} {
 		if c.IsSet(name) {
 			*into = c.Int(name)
 		}
 	}
 	if c.IsSet("authorities") {
-		wanted.Authorities = ""
+		set.Authorities = ""
 		if file := c.String("authorities"); file != "" {
-			if wanted.Authorities, err = a.readText(file); err != nil {
+			if set.Authorities, err = a.readText(file); err != nil {
 				return err
 			}
 		}

@@ -135,7 +135,7 @@ func beyondLinks(p api.PrincipalDetails) []string {
 func outsideFacts(p api.PrincipalDetails) (facts []fact) {
 	switch p.Kind {
 	case api.ProviderKind:
-		return []fact{{"People", strconv.Itoa(p.People)}}
+		return []fact{{"Its people are", choose(p.Own, "staff", "outside people")}, {"People", strconv.Itoa(p.People)}}
 	case api.OutsidePersonKind:
 		facts = []fact{{"Provider", p.Provider}, {"Subject", p.Subject}}
 		for _, g := range p.OutsideGroups {

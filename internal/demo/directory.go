@@ -25,12 +25,8 @@ func LoadDirectory(ctx context.Context, address string, there *slapd.Server) err
 	if err != nil {
 		return err
 	}
-	password := slapd.Password
-	wanted := api.DirectoryWanted{
-		Address: there.Address, BindName: slapd.Reader, Password: &password, People: api.DirectorySearch{Base: slapd.People, Filter: usual.People.Filter},
-		Groups: api.DirectorySearch{Base: slapd.Groups, Filter: usual.Groups.Filter}, Key: usual.Key, MemberBy: usual.MemberBy, Attributes: usual.Attributes, ClaimMap: usual.ClaimMap,
-		Every: usual.Every, MostLeaving: 30, RetireAfter: usual.RetireAfter,
-	}
+	wanted := there.Wanted(usual.Settings)
+	wanted.Settings.MostLeaving = 30 // one of four is about to leave
 	if err := client.Done(rowan.SetDirectory(ctx, lindenmere, houseDirectory, nil, wanted)); err != nil {
 		return err
 	}

@@ -285,21 +285,21 @@ func TestOddEntries(t *testing.T) {
 
 func TestCheck(t *testing.T) {
 	for why, spoil := range map[string]func(*directory.Settings){
-		"the address: \"https://a\"":       func(s *directory.Settings) { s.Address = "https://a" },
-		"the address: \"ldap://u:p@a\"":    func(s *directory.Settings) { s.Address = "ldap://u:p@a" },
-		"the bindName":                     func(s *directory.Settings) { s.BindName = "reader" },
-		"the people.base":                  func(s *directory.Settings) { s.People.Base = "" },
-		"the people.filter":                func(s *directory.Settings) { s.People.Filter = "(uid=a" },
-		"the groups.base":                  func(s *directory.Settings) { s.Groups.Base = "groups" },
-		"the key":                          func(s *directory.Settings) { s.Key = "entry UUID" },
-		"the memberBy":                     func(s *directory.Settings) { s.MemberBy = "a)(b" },
-		"attribute of people that is read": func(s *directory.Settings) { s.Attributes = []string{"userpassword"} },
-		"the authorities":                  func(s *directory.Settings) { s.Authorities = "none" },
-		"the claimMap.groups":              func(s *directory.Settings) { s.Map.Groups.Path = "$.memberOf" },
-		"the name":                         func(s *directory.Settings) { s.Map.Name.Path = "uid" },
-		"the every":                        func(s *directory.Settings) { s.Every = time.Second },
-		"the mostLeaving":                  func(s *directory.Settings) { s.MostLeaving = 0 },
-		"the retireAfter":                  func(s *directory.Settings) { s.RetireAfter = -1 },
+		"the address: \"https://a\"":              func(s *directory.Settings) { s.Address = "https://a" },
+		"the address: \"ldap://u:p@a\"":           func(s *directory.Settings) { s.Address = "ldap://u:p@a" },
+		"the name that it is read as":             func(s *directory.Settings) { s.BindName = "reader" },
+		"the entry above the people":              func(s *directory.Settings) { s.People.Base = "" },
+		"the filter of people":                    func(s *directory.Settings) { s.People.Filter = "(uid=a" },
+		"the entry above the groups":              func(s *directory.Settings) { s.Groups.Base = "groups" },
+		"the key":                                 func(s *directory.Settings) { s.Key = "entry UUID" },
+		"the attribute that names members":        func(s *directory.Settings) { s.MemberBy = "a)(b" },
+		"attribute of people that is read":        func(s *directory.Settings) { s.Attributes = []string{"userpassword"} },
+		"the certificates":                        func(s *directory.Settings) { s.Authorities = "none" },
+		"the groups":                              func(s *directory.Settings) { s.Map.Groups.Path = "$.memberOf" },
+		"the name":                                func(s *directory.Settings) { s.Map.Name.Path = "uid" },
+		"the time between readings":               func(s *directory.Settings) { s.Every = time.Second },
+		"the share of people who may leave":       func(s *directory.Settings) { s.MostLeaving = 0 },
+		"the time after which people are retired": func(s *directory.Settings) { s.RetireAfter = -1 },
 	} {
 		s := settings(t, "ldap://localhost")
 		spoil(&s)

@@ -58,12 +58,35 @@ func Usual() Settings {
 // attribute is how an attribute is written (RFC 4512, section 2.5).
 var attribute = regexp.MustCompile(`^[A-Za-z][A-Za-z0-9-]{0,99}$`)
 
-// wrong returns what is wrong with a setting.
-func wrong(field, format string, args ...any) error {
-	return &outside.FieldError{Field: field, Detail: fmt.Sprintf(format, args...)}
+// SettingError is what is wrong with a setting.
+type SettingError struct {
+	Field  string // as the contract of the API calls it
+	Detail string
 }
 
-// Check completes settings and says what is wrong with them: the error is an [outside.FieldError] with the name of the setting.
+// called are the settings in words.
+var called = map[string]string{
+	"address": "address", "bindName": "name that it is read as", "authorities": "certificates", "people.base": "entry above the people", "people.filter": "filter of people",
+	"groups.base": "entry above the groups", "groups.filter": "filter of groups", "key": "key", "memberBy": "attribute that names members", "attributes": "list of attributes",
+	"every": "time between readings", "mostLeaving": "share of people who may leave", "retireAfter": "time after which people are retired",
+}
+
+func (e *SettingError) Error() string {
+	if words, ok := called[e.Field]; ok {
+		return "the " + words + ": " + e.Detail
+	}
+	return "the " + strings.TrimPrefix(e.Field, mapField) + ": " + e.Detail
+}
+
+// mapField is how the fields of the claim map begin.
+const mapField = "claimMap."
+
+// wrong returns what is wrong with a setting.
+func wrong(field, format string, args ...any) error {
+	return &SettingError{field, fmt.Sprintf(format, args...)}
+}
+
+// Check completes settings and says what is wrong with them: the error is a [*SettingError].
 func (s *Settings) Check() error {
 	if _, err := s.url(); err != nil {
 		return err
@@ -102,6 +125,9 @@ func (s *Settings) Check() error {
 	}
 	s.Map.Subject = outside.Pick{Path: "$['" + s.Key + "']"}
 	if err := s.Map.Check(); err != nil {
+		if wrong, ok := outside.IsFieldError(err); ok {
+			err = &SettingError{mapField + wrong.Field, wrong.Detail}
+		}
 		return err
 	}
 	switch {

@@ -5,8 +5,6 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
-	"fmt"
-	"slices"
 	"time"
 
 	"arbora.example/access"
@@ -79,7 +77,7 @@ type Reading struct {
 	Steps   []Step       `json:"steps"` // the first of many
 	Impact  *plan.Impact `json:"-"`     // of a preview
 
-	brokenOff bool // it failed here, not in the directory
+	failure error // why it failed; nil if it has not
 }
 
 // mostSteps is how many steps of each kind are kept of a reading.
@@ -152,17 +150,25 @@ func (p Readings) Read(ctx context.Context, c tenant.Caller, organisation, provi
 	}
 	sys := System{Provider: is, organisation: d.OrganisationID(), caller: c}
 	r, err := p.read(ctx, sys, kept, wanted)
-	if err == nil && r.Outcome == Failed {
-		if err = cannotRead(is, r.Why); r.brokenOff {
-			err = &problem.Problem{Kind: problem.Conflict, Detail: "reading the directory of " + is.Name + " was broken off: " + r.Why, Next: "correct that and read it again: it goes on where it stopped"}
-		}
+	if err == nil {
+		err = worded(is, r.failure)
 	}
 	return r, err
 }
 
-// cannotRead is the problem of a directory, or of a file of its entries, that cannot be read.
-func cannotRead(provider access.Principal, why string) *problem.Problem {
-	return &problem.Problem{Kind: problem.Conflict, Detail: "the directory of " + provider.Name + " cannot be read: " + why, Next: "correct the directory or its settings; people who come by it stay as they are"}
+// worded says of a failure what it is to whoever asked for the reading; nil for none.
+func worded(provider access.Principal, failure error) error {
+	var unreadable *unreadable
+	if failure == nil {
+		return nil
+	} else if errors.As(failure, &unreadable) {
+		return &problem.Problem{
+			Kind: problem.Conflict, Detail: "the directory of " + provider.Name + " cannot be read: " + unreadable.Error(), Next: "correct the directory or its settings; people who come by it stay as they are",
+		}
+	}
+	return &problem.Problem{
+		Kind: problem.Conflict, Detail: "reading the directory of " + provider.Name + " was broken off: " + said(failure), Next: "correct that and read it again: it goes on where it stopped",
+	}
 }
 
 // List lists the readings of a directory, the latest first.
@@ -195,11 +201,8 @@ func (p Readings) read(ctx context.Context, sys System, kept store.Directory, wa
 	defer cancel()
 	r = Reading{ID: cmp.Or(wanted.id, tenant.NewID()), BeganAt: p.Moment(), By: sys.caller.Name, File: wanted.File != nil, Counts: map[Does]int{}}
 	if wanted.Preview {
-		err := p.readInto(ctx, sys, &kept, wanted, &r)
-		if unreadable := (*unreadable)(nil); errors.As(err, &unreadable) {
-			err = cannotRead(sys.Provider, unreadable.Error())
-		}
-		return r, err
+		r.failure = p.readInto(ctx, sys, &kept, wanted, &r)
+		return r, nil
 	}
 	lease := "reading of " + sys.Provider.ID.String()
 	held, err := p.Records.Lease(ctx, lease, r.ID, readWithin)
@@ -221,10 +224,10 @@ func (p Readings) read(ctx context.Context, sys System, kept store.Directory, wa
 	if err != nil {
 		return r, err
 	}
-	failure := p.readInto(ctx, sys, &kept, wanted, &r)
-	if failure != nil {
-		r.Outcome, r.Why = Failed, said(failure)
+	if r.failure = p.readInto(ctx, sys, &kept, wanted, &r); r.failure != nil {
+		r.Outcome, r.Why = Failed, said(r.failure)
 		kept.Mark = nil // what was done is found again
+		p.Log.Warn("a directory cannot be read", "provider", sys.Provider.Name, "error", r.failure)
 	}
 	r.EndedAt = p.Moment()
 	if kept.NextAt = (time.Time{}); set.Every > 0 {
@@ -234,18 +237,7 @@ func (p Readings) read(ctx context.Context, sys System, kept store.Directory, wa
 	if err != nil {
 		return r, err
 	}
-	if err = p.Records.NoteReading(ended, kept, store.Reading{ID: r.ID, Provider: sys.Provider.ID, Told: told}); err != nil {
-		return r, err
-	}
-	if failure != nil {
-		var refused *problem.Problem
-		var unreadable *unreadable
-		r.brokenOff = !errors.As(failure, &unreadable)
-		if !errors.As(failure, &refused) && r.brokenOff {
-			p.Log.Warn("a directory cannot be read", "provider", sys.Provider.Name, "error", failure)
-		}
-	}
-	return r, nil
+	return r, p.Records.NoteReading(ended, kept, store.Reading{ID: r.ID, Provider: sys.Provider.ID, Told: told})
 }
 
 // said is what a failure says, with what to do.
@@ -376,44 +368,4 @@ func (p Readings) Keep(ctx context.Context, every time.Duration) {
 			p.Log.Error("directories cannot be read", "error", err)
 		}
 	}
-}
-
-// brakes returns why a reading should not do what it would: too many would leave, or somebody who governs.
-func (j *job) brakes(now *access.Snapshot) (why []string, err error) {
-	leaving := len(j.leaving)
-	if leaving == 0 {
-		return nil, nil
-	}
-	if share := leaving * 100 / max(1, j.before); leaving > 1 && share > j.set.MostLeaving {
-		why = append(why, fmt.Sprintf("%d of %d people would leave, and %d percent may at once", leaving, j.before, j.set.MostLeaving))
-	}
-	var changes []access.Change
-	for _, one := range j.leaving {
-		if who, _ := now.Principal(one.Principal); !who.Inactive {
-			changes = append(changes, access.SetInactive{ID: who.ID, Inactive: true})
-		}
-	}
-	if len(changes) == 0 {
-		return why, nil
-	}
-	proposal, err := now.Propose(changes...)
-	if err != nil {
-		return nil, problem.Of(err, "")
-	}
-	var governs []string
-	for _, e := range proposal.Impact(&access.Context{Time: j.p.Moment()}) {
-		if !e.Delta.Loses.Or(e.Delta.MayLose).Meets(now.Catalogue().Governing()) {
-			continue
-		}
-		for _, who := range e.Principals {
-			if !slices.Contains(governs, who.Name) {
-				governs = append(governs, who.Name)
-			}
-		}
-	}
-	if len(governs) > 0 {
-		slices.Sort(governs)
-		why = append(why, english.Join(governs)+" would leave, who may govern here")
-	}
-	return why, nil
 }

@@ -19,21 +19,29 @@ func (h handlers) ShowDirectory(ctx context.Context, r ShowDirectoryRequestObjec
 	if err != nil {
 		return nil, err
 	}
-	return ShowDirectory200JSONResponse{
-		Address: is.Address, BindName: is.BindName, Authorities: is.Authorities, People: api.DirectorySearch(is.People), Groups: api.DirectorySearch(is.Groups),
-		Key: is.Key, MemberBy: is.MemberBy, Attributes: words(is.Attributes), ClaimMap: claimMapOf(is.Map), Every: int(is.Every / time.Minute), MostLeaving: is.MostLeaving,
-		RetireAfter: int(is.RetireAfter / day), Set: is.Set, HasPassword: is.HasPassword, NextAt: is.NextAt,
-	}, nil
+	return ShowDirectory200JSONResponse{Settings: directorySettingsOf(is.Settings), Set: is.Set, HasPassword: is.HasPassword, NextAt: is.NextAt}, nil
 }
 
 func (h handlers) SetDirectory(ctx context.Context, r SetDirectoryRequestObject) (SetDirectoryResponseObject, error) {
-	b := r.Body
-	_, written, err := changed(ctx, r.Params.Preview, h.service.SetDirectory(r.Organisation, r.Provider, change.DirectoryWanted{Password: b.Password, Settings: directory.Settings{
-		Address: b.Address, BindName: b.BindName, Authorities: b.Authorities, People: directory.Search(b.People), Groups: directory.Search(b.Groups),
-		Key: b.Key, MemberBy: b.MemberBy, Attributes: b.Attributes, Map: claimMapFrom(b.ClaimMap), Every: time.Duration(b.Every) * time.Minute, MostLeaving: b.MostLeaving,
-		RetireAfter: time.Duration(b.RetireAfter) * day,
-	}}))
+	wanted := change.DirectoryWanted{Settings: directorySettingsFrom(r.Body.Settings), Password: r.Body.Password}
+	_, written, err := changed(ctx, r.Params.Preview, h.service.SetDirectory(r.Organisation, r.Provider, wanted))
 	return SetDirectory200JSONResponse(written), err
+}
+
+func directorySettingsOf(s directory.Settings) api.DirectorySettings {
+	return api.DirectorySettings{
+		Address: s.Address, BindName: s.BindName, Authorities: s.Authorities, People: api.DirectorySearch(s.People), Groups: api.DirectorySearch(s.Groups),
+		Key: s.Key, MemberBy: s.MemberBy, Attributes: words(s.Attributes), ClaimMap: claimMapOf(s.Map), Every: int(s.Every / time.Minute), MostLeaving: s.MostLeaving,
+		RetireAfter: int(s.RetireAfter / day),
+	}
+}
+
+func directorySettingsFrom(s api.DirectorySettings) directory.Settings {
+	return directory.Settings{
+		Address: s.Address, BindName: s.BindName, Authorities: s.Authorities, People: directory.Search(s.People), Groups: directory.Search(s.Groups),
+		Key: s.Key, MemberBy: s.MemberBy, Attributes: s.Attributes, Map: claimMapFrom(s.ClaimMap), Every: time.Duration(s.Every) * time.Minute, MostLeaving: s.MostLeaving,
+		RetireAfter: time.Duration(s.RetireAfter) * day,
+	}
 }
 
 func (h handlers) RemoveDirectory(ctx context.Context, r RemoveDirectoryRequestObject) (RemoveDirectoryResponseObject, error) {

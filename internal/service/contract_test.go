@@ -65,7 +65,7 @@ func TestAnswersFitTheContract(t *testing.T) {
 		{"GET", provider + "/provisioning-tokens", "", token},
 		{"DELETE", provider + "/provisioning-tokens/" + testbed.NoSuchID, "", token},
 		{"GET", provider + "/directory", "", token},
-		{"PUT", provider + "/directory", `{"address":"nonsense"}`, token},
+		{"PUT", provider + "/directory", `{"settings":{"address":"nonsense"}}`, token},
 		{"POST", provider + "/directory/readings", `{"preview":true}`, token},
 		{"GET", provider + "/directory/readings", "", token},
 		{"DELETE", provider + "/directory", "", token},

@@ -34,7 +34,7 @@ func ownDirectory(t *testing.T) reading {
 	there, b := testbed.Directory(t, slapd.Options{}), testbed.InMemory(t)
 	r := reading{t, b, b.As(t, "rowan@lindenmere"), there}
 	require.NoError(t, client.Done(r.rowan.CreateProvider(t.Context(), org, api.ProviderNew{Name: house, Title: "Lindenmere's own people", Own: true})))
-	require.NoError(t, client.Done(r.rowan.SetDirectory(t.Context(), org, house, nil, testbed.DirectoryWanted(t, r.rowan, house, there.Address))))
+	require.NoError(t, client.Done(r.rowan.SetDirectory(t.Context(), org, house, nil, testbed.DirectoryWanted(t, r.rowan, house, there))))
 	return r
 }
 
@@ -270,7 +270,8 @@ func TestDirectoryBrakes(t *testing.T) {
 	require.Equal(t, api.StateSuspended, r.state("odette"))
 
 	// A directory that does not answer is told plainly, and shuts out nobody.
-	wanted := testbed.DirectoryWanted(t, r.rowan, house, "ldap://127.0.0.1:1")
+	wanted := testbed.DirectoryWanted(t, r.rowan, house, r.there)
+	wanted.Settings.Address = "ldap://127.0.0.1:1"
 	require.NoError(t, client.Done(r.rowan.SetDirectory(ctx, org, house, nil, wanted)))
 	_, err := r.rowan.ReadDirectory(ctx, org, house, api.DirectoryReadingWanted{})
 	require.ErrorContains(t, err, "does not answer")
@@ -298,8 +299,8 @@ func TestDirectoryIsReadByItself(t *testing.T) {
 		return len(list.Readings)
 	}
 	require.Zero(t, due(), "it is read when somebody asks")
-	wanted := testbed.DirectoryWanted(t, r.rowan, house, r.there.Address)
-	wanted.Every = 60
+	wanted := testbed.DirectoryWanted(t, r.rowan, house, r.there)
+	wanted.Settings.Every = 60
 	require.NoError(t, client.Done(r.rowan.SetDirectory(ctx, org, house, nil, wanted)))
 	require.Equal(t, 1, due())
 	require.Equal(t, 1, due())
@@ -350,24 +351,24 @@ func TestDirectorySettings(t *testing.T) {
 	text, err := json.Marshal(shown)
 	require.NoError(t, err)
 	require.NotContains(t, string(text), slapd.Password)
-	wanted := testbed.DirectoryWanted(t, r.rowan, house, r.there.Address)
+	wanted := testbed.DirectoryWanted(t, r.rowan, house, r.there)
 	wanted.Password = nil
 	require.NoError(t, client.Done(r.rowan.SetDirectory(ctx, org, house, nil, wanted)))
 	require.Equal(t, 4, r.read(api.DirectoryReadingWanted{Preview: true}).People, "the password stays")
-	wanted.Address = strings.Replace(r.there.Address, "127.0.0.1", "localhost", 1)
+	wanted.Settings.Address = strings.Replace(r.there.Address, "127.0.0.1", "localhost", 1)
 	written, err := r.rowan.SetDirectory(ctx, org, house, &api.SetDirectoryParams{Preview: true}, wanted)
 	require.NoError(t, err)
 	require.Contains(t, written.Impact.Warnings[0], "The password is forgotten")
 	require.NoError(t, client.Done(r.rowan.SetDirectory(ctx, org, house, nil, wanted)))
 	_, err = r.rowan.ReadDirectory(ctx, org, house, api.DirectoryReadingWanted{Preview: true})
 	require.ErrorContains(t, err, "or not by this password")
-	wanted.People.Filter = "(uid=*"
-	require.ErrorContains(t, client.Done(r.rowan.SetDirectory(ctx, org, house, nil, wanted)), `the people.filter: "(uid=*" is not a filter`)
+	wanted.Settings.People.Filter = "(uid=*"
+	require.ErrorContains(t, client.Done(r.rowan.SetDirectory(ctx, org, house, nil, wanted)), `the filter of people: "(uid=*" is not a filter`)
 
 	// A provider manager who holds less than its people does not say who they are; nor does one by what is staff's.
 	r.b.Grant(t, "provider-manager", "user", "tomas", org)
 	tomas := r.b.As(t, "tomas@lindenmere")
-	wanted = testbed.DirectoryWanted(t, r.rowan, house, r.there.Address)
+	wanted = testbed.DirectoryWanted(t, r.rowan, house, r.there)
 	r.b.Grant(t, "steward", "outside-person", mustCome(t, r)+"@"+house, alpine)
 	require.ErrorContains(t, client.Done(tomas.SetDirectory(ctx, org, house, nil, wanted)), "could come as any of its people")
 	_, err = tomas.ReadDirectory(ctx, org, house, api.DirectoryReadingWanted{})
@@ -376,7 +377,7 @@ func TestDirectorySettings(t *testing.T) {
 	// What he could tag into a group that gathers by a tag of the directory counts, too.
 	require.NoError(t, client.Done(r.rowan.CreateProvider(ctx, org, api.ProviderNew{Name: "vault-house"})))
 	tagging := wanted
-	tagging.ClaimMap.Tags = map[string]api.ClaimPick{"team": {Path: "$.departmentNumber"}}
+	tagging.Settings.ClaimMap.Tags = map[string]api.ClaimPick{"team": {Path: "$.departmentNumber"}}
 	require.NoError(t, client.Done(r.rowan.SetDirectory(ctx, org, "vault-house", nil, tagging)))
 	require.NoError(t, client.Done(r.rowan.CreateGroup(ctx, org, api.GroupNew{Name: "vault-hands", Gathers: `tag team is "vault"`})))
 	r.b.Grant(t, "steward", "group", "vault-hands", alpine)
@@ -392,7 +393,7 @@ func TestDirectorySettings(t *testing.T) {
 
 // mustCome reads the directory and returns one of its people.
 func mustCome(t *testing.T, r reading) string {
-	require.NoError(t, client.Done(r.rowan.SetDirectory(t.Context(), org, house, nil, testbed.DirectoryWanted(t, r.rowan, house, r.there.Address))))
+	require.NoError(t, client.Done(r.rowan.SetDirectory(t.Context(), org, house, nil, testbed.DirectoryWanted(t, r.rowan, house, r.there))))
 	require.Equal(t, api.ReadingDone, r.read(api.DirectoryReadingWanted{}).Outcome)
 	return "sorrel"
 }
@@ -410,8 +411,8 @@ func TestDirectoryBesidesTrust(t *testing.T) {
 	}
 	claimed := groupsOf("juno")
 	require.NotEmpty(t, claimed)
-	wanted := testbed.DirectoryWanted(t, rowan, sso, there.Address)
-	wanted.Key = "uid" // never so in earnest: it is what the stand-in's subjects can be made equal to
+	wanted := testbed.DirectoryWanted(t, rowan, sso, there)
+	wanted.Settings.Key = "uid" // never so in earnest: it is what the stand-in's subjects can be made equal to
 	require.NoError(t, client.Done(rowan.SetDirectory(ctx, org, sso, nil, wanted)))
 	_, err := rowan.ReadDirectory(ctx, org, sso, api.DirectoryReadingWanted{})
 	require.NoError(t, err)

@@ -2352,11 +2352,13 @@ export interface components {
             /** @description How many days after they left people are retired; 0 for never */
             retireAfter: number;
         };
-        DirectoryWanted: components["schemas"]["DirectorySettings"] & {
+        DirectoryWanted: {
+            settings: components["schemas"]["DirectorySettings"];
             /** @description Of who reads it; left out, it stays */
             password?: string;
         };
-        Directory: components["schemas"]["DirectorySettings"] & {
+        Directory: {
+            settings: components["schemas"]["DirectorySettings"];
             /** @description Somebody has said how it is read; else this is what is usual */
             set: boolean;
             hasPassword: boolean;

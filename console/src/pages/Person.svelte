@@ -213,7 +213,7 @@
       {:else}
         {#if takesPassword && may("reset") && person.state === "active"}
           {#if kind === "user"}<QuietButton size="sm" onclick={() => (resetting = true)}>Reset the password</QuietButton>{/if}
-          {#if person.email}<QuietButton size="sm" onclick={mailLink}>Mail a link to choose one</QuietButton>{/if}
+          {#if person.email}<QuietButton size="sm" onclick={mailLink}>{kind === "user" ? "Mail a link to choose one" : "Mail a link to choose a password"}</QuietButton>{/if}
           {#if person.factor}<QuietButton size="sm" onclick={resetFactor}>Remove the second factor</QuietButton>{/if}
         {/if}
         {#if person.state === "active" && may("suspend")}<QuietButton size="sm" onclick={() => change("suspended")}>Suspend</QuietButton>{/if}

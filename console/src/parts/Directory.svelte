@@ -74,11 +74,12 @@
   {:else if is && !is.set}
     <p class="card quiet px-5 py-4">People and groups can be read from a directory by LDAP. People who are in it come by this provider, and people who leave it lose their access here.</p>
   {:else if is}
+    {@const set = is.settings}
     <dl class="card mb-3 grid grid-cols-[max-content_1fr] gap-x-6 gap-y-1 px-5 py-4" data-test="directory-facts">
-      <dt class="quiet">Address</dt><dd><span class="address">{is.address}</span> as {#if is.bindName}<span class="address">{is.bindName}</span>{:else}nobody{/if}{#if is.bindName && !is.hasPassword}<span class="font-semibold text-copper-700 dark:text-copper-300">, without a password</span>{/if}</dd>
-      <dt class="quiet">People</dt><dd class="address break-all">{is.people.filter} under {is.people.base}</dd>
-      <dt class="quiet">Groups</dt><dd class="address break-all">{is.groups.base ? `${is.groups.filter} under ${is.groups.base}` : "none"}</dd>
-      <dt class="quiet">Read</dt><dd>{is.every ? `every ${duration(is.every)}` : "when somebody asks"}{is.nextAt ? `, next on ${moment(is.nextAt)}` : ""}. It stops if more than {is.mostLeaving} percent would leave, or somebody who governs.</dd>
+      <dt class="quiet">Address</dt><dd><span class="address">{set.address}</span> as {#if set.bindName}<span class="address">{set.bindName}</span>{:else}nobody{/if}{#if set.bindName && !is.hasPassword}<span class="font-semibold text-copper-700 dark:text-copper-300">, without a password</span>{/if}</dd>
+      <dt class="quiet">People</dt><dd class="address break-all">{set.people.filter} under {set.people.base}</dd>
+      <dt class="quiet">Groups</dt><dd class="address break-all">{set.groups.base ? `${set.groups.filter} under ${set.groups.base}` : "none"}</dd>
+      <dt class="quiet">Read</dt><dd>{set.every ? `every ${duration(set.every)}` : "when somebody asks"}{is.nextAt ? `, next on ${moment(is.nextAt)}` : ""}. It stops if more than {set.mostLeaving} percent would leave, or somebody who governs.</dd>
     </dl>
     {#if running}<p class="mb-3 font-semibold" role="status">It is being read now. That takes a while, and goes on if you leave this page.</p>{/if}
     <Readings {readings} />

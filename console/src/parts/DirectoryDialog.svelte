@@ -13,36 +13,37 @@
   let { open = $bindable(false), provider, of, ondone }: { open?: boolean; provider: string; of: Schemas["Directory"]; ondone: () => void } = $props();
 
   const parts = ["name", "title", "email"] as const;
-  const textsOf = (is: Schemas["Directory"]) => ({
+  const textsOf = (is: Schemas["DirectorySettings"]) => ({
     address: is.address, bindName: is.bindName, authorities: is.authorities, peopleBase: is.people.base, peopleFilter: is.people.filter, groupsBase: is.groups.base, groupsFilter: is.groups.filter,
     key: is.key, memberBy: is.memberBy, attributes: is.attributes.join(" "), every: String(is.every), mostLeaving: String(is.mostLeaving), retireAfter: String(is.retireAfter),
     name: is.claimMap.name.path, title: is.claimMap.title.path, email: is.claimMap.email.path,
   });
 
-  let fields = $state(untrack(() => textsOf(of)));
+  let fields = $state(untrack(() => textsOf(of.settings)));
   let password = $state("");
   const kept = new Kept(() => ({ ...fields }), (written) => (fields = written ?? fields));
 
   $effect(() => {
     if (!open) return;
     untrack(() => {
-      fields = textsOf(of);
+      fields = textsOf(of.settings);
       password = "";
       kept.begin(`directory ${provider}`);
     });
   });
 
   const claimMap = $derived.by((): Schemas["ClaimMap"] => {
-    const map = { ...of.claimMap };
+    const map = { ...of.settings.claimMap };
     for (const part of parts) if (fields[part].trim() !== map[part].path) map[part] = { path: fields[part].trim() };
     return map;
   });
-  const body = $derived.by((): Schemas["DirectoryWanted"] => ({
+  const settings = $derived.by((): Schemas["DirectorySettings"] => ({
     address: fields.address.trim(), bindName: fields.bindName.trim(), authorities: fields.authorities.trim(), people: { base: fields.peopleBase.trim(), filter: fields.peopleFilter.trim() },
     groups: { base: fields.groupsBase.trim(), filter: fields.groupsFilter.trim() }, key: fields.key.trim(), memberBy: fields.memberBy.trim(), attributes: fields.attributes.split(/\s+/).filter(Boolean),
-    claimMap, every: Math.round(Number(fields.every)), mostLeaving: Math.round(Number(fields.mostLeaving)), retireAfter: Math.round(Number(fields.retireAfter)), ...(password ? { password } : {}),
+    claimMap, every: Math.round(Number(fields.every)), mostLeaving: Math.round(Number(fields.mostLeaving)), retireAfter: Math.round(Number(fields.retireAfter)),
   }));
-  const ready = $derived(body.address !== "" && body.people.base !== "" && body.key !== "");
+  const body = $derived({ settings, ...(password ? { password } : {}) });
+  const ready = $derived(settings.address !== "" && settings.people.base !== "" && settings.key !== "");
   const path = $derived({ organisation: session.organisation, provider });
 
   async function preview(): Promise<Impact> {

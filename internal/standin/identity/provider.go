@@ -25,6 +25,7 @@ import (
 	"github.com/go-jose/go-jose/v4/jwt"
 
 	"arbora.example/internal/loopback"
+	"arbora.example/internal/standin/webpage"
 )
 
 // The client that Arbora is to the provider.
@@ -455,10 +456,10 @@ var peopleText string
 
 var (
 	choosePage = template.Must(template.New("choose").Parse(chooseText))
-	peoplePage = template.Must(template.New("people").Funcs(template.FuncMap{"json": func(v any) (string, error) {
+	peoplePage = webpage.Parse(peopleText, template.FuncMap{"json": func(v any) (string, error) {
 		text, err := json.MarshalIndent(v, "", "  ")
 		return string(text), err
-	}}).Parse(peopleText))
+	}})
 )
 
 func render(w http.ResponseWriter, page *template.Template, with any) {

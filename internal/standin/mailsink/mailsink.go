@@ -22,6 +22,7 @@ import (
 	"github.com/jhillyerd/enmime/v2"
 
 	"arbora.example/internal/loopback"
+	"arbora.example/internal/standin/webpage"
 )
 
 // Letter is a letter that was taken.
@@ -145,7 +146,7 @@ func (s *session) Logout() error { return nil }
 //go:embed page.html
 var pageText string
 
-var page = template.Must(template.New("page").Funcs(template.FuncMap{"linked": linked}).Parse(pageText))
+var page = webpage.Parse(pageText, template.FuncMap{"linked": linked})
 
 var address = regexp.MustCompile(`https?://[^\s<>"]+`)
 

@@ -11,6 +11,8 @@ import (
 	"time"
 
 	"github.com/go-ldap/ldap/v3"
+
+	"arbora.example/internal/standin/webpage"
 )
 
 // Page shows who is in a directory, and lets anybody put people in and take them out.
@@ -23,7 +25,7 @@ type Page struct {
 //go:embed page.html
 var pageText string
 
-var page = template.Must(template.New("page").Parse(pageText))
+var page = webpage.Parse(pageText, nil)
 
 // ServePage answers at an address until it is closed.
 func ServePage(listen string, of *Server) (*Page, error) {
