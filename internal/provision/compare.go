@@ -21,12 +21,12 @@ import (
 
 // compare finds out what there is to do, and tells it.
 func (j *job) compare(ctx context.Context, now *access.Snapshot) error {
-	if err := j.mayChoose(ctx); err != nil {
+	var err error
+	if j.choosing, err = j.p.choosesPassword(ctx, j.sys); err != nil {
 		return err
 	}
 	var in []store.Provisioned
 	if j.content.Groups != nil { // else it is as the last reading left it
-		var err error
 		if in, _, err = j.p.Records.ProvisionedBy(ctx, j.sys.Provider.ID, store.ProvisionedQuery{Kind: store.ProvisionedUser, Limit: everybody}); err != nil {
 			return err
 		}
@@ -50,16 +50,6 @@ func (j *job) compare(ctx context.Context, now *access.Snapshot) error {
 	}
 	j.compareGroups(now)
 	return j.compareLeft(ctx, now, left)
-}
-
-// mayChoose finds out whether people choose a password: where they are the organisation's own, and the provider is trusted by nothing.
-func (j *job) mayChoose(ctx context.Context) error {
-	if !j.sys.Provider.Own {
-		return nil
-	}
-	trusts, err := j.p.Records.Trusts(ctx, j.sys.organisation)
-	j.choosing = !slices.ContainsFunc(trusts, func(t store.Trust) bool { return t.Provider == j.sys.Provider.ID })
-	return err
 }
 
 // comparePeople finds who comes, returns or is another.

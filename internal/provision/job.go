@@ -79,9 +79,8 @@ func (j *job) send(ctx context.Context) error {
 		if !wanted || !there || who.ID != link.Principal {
 			continue
 		}
-		made := j.p.SendLink(ctx, j.sys.caller, link, person.Email, credential.SignIn{Name: who.Name, Organisation: j.sys.caller.OrganisationName}.String())
-		if !made.Mailed.Sent {
-			j.reading.told(Unmailed, who.Name, "to choose a password by: "+made.Mailed.Why)
+		if mailed := j.p.mailLink(ctx, j.sys, link, who, person.Email); !mailed.Sent {
+			j.reading.told(Unmailed, who.Name, "to choose a password by: "+mailed.Why)
 		}
 	}
 	return nil

@@ -56,7 +56,15 @@ func (p Users) Create(ctx context.Context, sys System, u User) (Record, error) {
 	var id model.ID
 	at := p.Moment()
 	fresh := tenant.NewID()
-	err := p.write(ctx, sys, func(now *access.Snapshot, details tenant.Details) (made tenant.Plan, err error) {
+	choosing, err := p.choosesPassword(ctx, sys)
+	if err != nil {
+		return Record{}, err
+	}
+	link, mailing := p.NewLink(sys.caller, credential.ToPassword, fresh, u.Email), choosing && u.Email != "" && u.Active
+	if choosing {
+		u.By = credential.ByPassword
+	}
+	err = p.write(ctx, sys, func(now *access.Snapshot, details tenant.Details) (made tenant.Plan, err error) {
 		if err := u.check(); err != nil {
 			return made, err
 		}
@@ -78,6 +86,9 @@ func (p Users) Create(ctx context.Context, sys System, u User) (Record, error) {
 			}
 			known = access.Principal{ID: id, Kind: model.OutsidePerson, Name: signin.FreeName(now, name, sys.Provider.Name), Provider: sys.Provider.ID, Subject: u.External}
 			made.Changes = append(made.Changes, access.CreatePrincipal{Principal: known})
+			if mailing {
+				made.Also(link.Write)
+			}
 		}
 		after := store.Provisioned{
 			ID: id, Provider: sys.Provider.ID, Principal: id, Kind: store.ProvisionedUser, Name: folded(u.Name), External: u.External, Active: u.Active, Body: u.Body, Version: 1, CreatedAt: at, ChangedAt: at,
@@ -94,6 +105,11 @@ func (p Users) Create(ctx context.Context, sys System, u User) (Record, error) {
 	})
 	if err != nil {
 		return Record{}, err
+	}
+	if mailing && id == fresh {
+		if err := p.welcome(ctx, sys, link, u.Email); err != nil {
+			return Record{}, err
+		}
 	}
 	return p.Get(ctx, sys, id.String())
 }

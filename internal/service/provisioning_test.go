@@ -12,6 +12,7 @@ import (
 	"arbora.example/api"
 	"arbora.example/client"
 	"arbora.example/e2e/testbed"
+	"arbora.example/internal/demo"
 )
 
 // people is a provider's system that speaks SCIM.
@@ -382,4 +383,32 @@ func TestStandInPushes(t *testing.T) {
 	require.Zero(t, list.OutsideGroups[2].People, "the office is empty")
 	_, err = there.Push(ctx, system.address, "nonsense")
 	require.ErrorContains(t, err, "this token is not known here")
+}
+
+// TestOwnPeopleProvisioned has people of the organisation's own be staff, and choose a password by a letter where nothing else lets them in.
+func TestOwnPeopleProvisioned(t *testing.T) {
+	b := testbed.InMemory(t)
+	ctx, rowan := t.Context(), b.As(t, "rowan@lindenmere")
+	require.NoError(t, client.Done(rowan.CreateProvider(ctx, org, api.ProviderNew{Name: sso, Own: true})))
+	system := provisioned(t, b, rowan)
+	b.Grant(t, "pathfinder", "set", "staff", alpine)
+	system.done(http.StatusCreated, "POST", "/Users", userNamed("ilka", "q-4711"))
+	answer, err := rowan.Check(ctx, alpine, api.Question{Permission: "list project", Principal: &api.PrincipalRef{Kind: api.OutsidePersonKind, Name: "ilka@" + sso}})
+	require.NoError(t, err)
+	require.True(t, answer.Allowed, answer.Words)
+	anybody, err := client.Open(b.Address, "")
+	require.NoError(t, err)
+	used, err := anybody.UseLink(ctx, api.LinkUse{Token: linkTo(t, b, "ilka@quaywater.example"), Password: "ten-quiet-seed-drawers"})
+	require.NoError(t, err)
+	ilka, err := demo.SignIn(ctx, b.Address, used.SignIn, "ten-quiet-seed-drawers")
+	require.NoError(t, err)
+	session, err := ilka.GetSession(ctx)
+	require.NoError(t, err)
+	require.Equal(t, "ilka@"+sso+"@lindenmere", session.Name)
+
+	// Who is created as out of use gets no letter.
+	system.done(http.StatusCreated, "POST", "/Users", strings.Replace(strings.Replace(userNamed("dorian", "q-2040"), `"userName"`, `"active":false,"userName"`, 1), "ilka@quaywater", "dorian@quaywater", 1))
+	for _, l := range b.Mail.Letters() {
+		require.NotContains(t, l.To, "dorian@quaywater.example")
+	}
 }
